@@ -1,0 +1,3 @@
+"""Upright Ledger: the books of a site move."""
+
+__version__ = "0.1.0"

@@ -1,0 +1,239 @@
+"""Addresses: how a URL is read, and in which form two spellings are the same path.
+
+Two readings exist and must not be mixed up. `parse_address` reads what a person or an export
+wrote, as a browser would (WHATWG URL). `split_target` and `guard` look at the bytes a client
+really sent as its request target (RFC 9112, section 3.2), where nothing may be mended.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+import ada_url
+
+_UPPER = {ord(c): ord(c) + 32 for c in "ABCDEFGHIJKLMNOPQRSTUVWXYZ"}
+_ABSOLUTE = re.compile(r"^[A-Za-z][A-Za-z0-9+.-]*://")
+_SCHEME = re.compile(r"^[A-Za-z][A-Za-z0-9+.-]*:")
+_HOST_FIRST = re.compile(r"^(?:www\.)?[A-Za-z0-9][A-Za-z0-9-]*(?:\.[A-Za-z0-9-]+)+(?::\d+)?(?:[/?#]|$)")
+_FILE_NAME = re.compile(r"\.[A-Za-z0-9]{1,5}$")
+_ESCAPE = re.compile(rb"%([0-9A-Fa-f]{2})")
+
+# What may stand bare in a canonical path: RFC 3986 pchar plus "/". All other bytes are escaped, in upper case.
+_BARE = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~!$&'()*+,;=:@/")
+_ENCODED = tuple(chr(b) if b in _BARE else f"%{b:02X}" for b in range(256))
+
+# Bytes no client may send bare in a request target, and "#", which servers cut or refuse.
+_RAW_BYTES = re.compile(r"[\x00-\x20#\x7f-\U0010ffff]")
+# In the path: an escaped slash, backslash or control byte changes meaning from server to server.
+_UNSAFE_PATH = re.compile(r"\\|%(?:2[Ff]|5[Cc]|[01][0-9A-Fa-f]|7[Ff])")
+_BROKEN_ESCAPE = re.compile(r"%(?![0-9A-Fa-f]{2})")
+
+MAX_LENGTH = 8000
+"""Characters of an address beyond which common servers refuse the request line."""
+
+
+class NotAnAddressError(ValueError):
+    """The text is not an http(s) address; the message says why, in a few words."""
+
+
+@dataclass(frozen=True, slots=True)
+class Address:
+    """An absolute http or https address, as a browser would request it.
+
+    `host` is lower case (international names in their ASCII form); `port` is empty when it is the
+    scheme's own; `path` begins with "/" and keeps its escapes; `query` and `fragment` stand
+    without their "?" and "#".
+    """
+
+    scheme: str
+    host: str
+    port: str
+    path: str
+    query: str
+    fragment: str = ""
+
+    @property
+    def authority(self) -> str:
+        return f"{self.host}:{self.port}" if self.port else self.host
+
+    @property
+    def origin(self) -> str:
+        return f"{self.scheme}://{self.authority}"
+
+    @property
+    def target(self) -> str:
+        """What stands in the request line: path and query."""
+        return f"{self.path}?{self.query}" if self.query else self.path
+
+    @property
+    def text(self) -> str:
+        tail = f"#{self.fragment}" if self.fragment else ""
+        return f"{self.origin}{self.target}{tail}"
+
+    @property
+    def without_fragment(self) -> str:
+        return f"{self.origin}{self.target}"
+
+
+def lower_ascii(text: str) -> str:
+    """Fold A-Z only: servers fold no other letters alike, and `str.lower` folds the Kelvin sign."""
+    return text.lower() if text.isascii() else text.translate(_UPPER)
+
+
+def parse_address(text: str, base: str = "") -> Address:
+    """Read a URL as written by people, relative to `base` (an origin or full address) if given.
+
+    A name that begins like a host ("www.quillhaven.example/x") is read as http. Credentials are left
+    out. Raises NotAnAddressError.
+    """
+    text = text.strip()
+    if not text:
+        raise NotAnAddressError("nothing is there")
+    if len(text) > MAX_LENGTH:
+        raise NotAnAddressError(f"it is longer than {MAX_LENGTH} characters")
+    if any(ord(c) < 32 or ord(c) == 127 for c in text):
+        raise NotAnAddressError("it holds a control character")
+    if not _ABSOLUTE.match(text):
+        if not text.startswith(("/", "?", "#")) and _HOST_FIRST.match(text) and not _looks_like_file(text):
+            text = f"http://{text}"
+        elif _SCHEME.match(text) and not _HOST_FIRST.match(text):
+            raise NotAnAddressError(f"{text.partition(':')[0]}: is no web address")
+        elif not base:
+            raise NotAnAddressError("it names no host")
+    try:
+        url = ada_url.URL(text, base=base) if base else ada_url.URL(text)
+    except ValueError:
+        raise NotAnAddressError("it cannot be read as a URL") from None
+    scheme = url.protocol[:-1]
+    if scheme not in {"http", "https"}:
+        raise NotAnAddressError(f"{scheme}: is no web address")
+    return Address(scheme, url.hostname.rstrip("."), url.port, url.pathname, url.search[1:], url.hash[1:])
+
+
+def _looks_like_file(text: str) -> bool:
+    """Tell "index.html" from "quillhaven.example": both have one dot and no slash."""
+    name = re.split(r"[/?#]", text, maxsplit=1)[0]
+    return name.count(".") == 1 and name.rpartition(".")[2].lower() in _PAGE_ENDINGS
+
+
+_PAGE_ENDINGS = frozenset(
+    [
+        "html",
+        "htm",
+        "php",
+        "asp",
+        "aspx",
+        "jsp",
+        "shtml",
+        "xhtml",
+        "cfm",
+        "cgi",
+        "pl",
+        "do",
+        "pdf",
+        "jpg",
+        "jpeg",
+        "png",
+        "gif",
+        "svg",
+        "webp",
+        "txt",
+        "xml",
+        "json",
+        "css",
+        "js",
+        "zip",
+        "doc",
+        "docx",
+        "xls",
+        "xlsx",
+    ],
+)
+
+
+def split_target(target: str) -> tuple[str, str]:
+    """Path and query of a request target in origin form ("/a?b"); the query without its "?"."""
+    path, _, query = target.partition("?")
+    return path, query
+
+
+def guard(target: str) -> str:
+    """Why no rule may answer this request target, or an empty string when one may.
+
+    Servers disagree about these forms (they decode, refuse, or pass them on), so the model
+    gives none of them an answer.
+    """
+    if not target.startswith("/"):
+        return "the target does not begin with a slash"
+    if _RAW_BYTES.search(target):
+        return "it holds a raw control, blank, # or non-ASCII byte"
+    path = target.partition("?")[0]
+    if _UNSAFE_PATH.search(path):
+        return "its path holds a backslash or an escaped slash, backslash or control byte"
+    if _BROKEN_ESCAPE.search(path):
+        return "its path holds a broken percent escape"
+    return ""
+
+
+def canonical_path(path: str) -> str:
+    """One spelling for all paths a server sees as equal: decoded, slashes merged, dots resolved.
+
+    The result is ASCII: bytes outside RFC 3986's path characters are percent-encoded in upper
+    case. Letter case and a trailing slash are kept.
+    """
+    if path.isascii() and "%" not in path and "//" not in path and "/." not in path and path[:1] == "/":
+        return path if _is_bare(path) else encode_path(path.encode("ascii"))
+    raw = _ESCAPE.sub(lambda m: bytes((int(m[1], 16),)), path.encode("utf-8", "surrogateescape"))
+    return encode_path(_resolve(raw))
+
+
+def decoded_path(path: str) -> bytes:
+    """The bytes a server compares: a canonical path without its escapes."""
+    return _ESCAPE.sub(lambda m: bytes((int(m[1], 16),)), path.encode("ascii"))
+
+
+def encode_path(raw: bytes) -> str:
+    return "".join([_ENCODED[b] for b in raw])
+
+
+_BARE_ONLY = re.compile(r"[A-Za-z0-9\-._~!$&'()*+,;=:@/]*")
+
+
+def _is_bare(path: str) -> bool:
+    return _BARE_ONLY.fullmatch(path) is not None
+
+
+def _resolve(raw: bytes) -> bytes:
+    """Merge slashes and resolve dot segments (RFC 3986, section 5.2.4, after merging)."""
+    out: list[bytes] = []
+    parts = [p for p in raw.split(b"/") if p]
+    for part in parts:
+        if part == b".":
+            continue
+        if part == b"..":
+            if out:
+                out.pop()
+            continue
+        out.append(part)
+    ends_open = not parts or raw.endswith(b"/") or parts[-1] in {b".", b".."}
+    body = b"/" + b"/".join(out)
+    return body + b"/" if out and ends_open else body
+
+
+def names_file(path: str) -> bool:
+    """Whether the last segment has an ending like ".html": such paths take no trailing slash."""
+    return _FILE_NAME.search(path.rpartition("/")[2]) is not None
+
+
+def toggle_slash(path: str) -> str:
+    """The same path with its trailing slash put on or taken off; the root has only one form."""
+    if path == "/":
+        return path
+    return path[:-1] if path.endswith("/") else path + "/"
+
+
+def is_home(address: Address, index_files: frozenset[str] = frozenset()) -> bool:
+    """Whether the address is its host's front page."""
+    path = lower_ascii(canonical_path(address.path))
+    return not address.query and (path == "/" or path[1:] in index_files)

@@ -1,0 +1,64 @@
+"""Answers: what an entry ends in, and which outcome of a request that makes right."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+MOVE = "move"
+TEMPORARY = "temporary"
+GONE = "gone"
+KEEP = "keep"
+WANTED = "wanted"
+IGNORE = "ignore"
+OPEN = "open"
+
+ANSWERS = (MOVE, TEMPORARY, GONE, KEEP, WANTED, IGNORE, OPEN)
+
+STATUSES = {301: MOVE, 308: MOVE, 302: TEMPORARY, 307: TEMPORARY, 410: GONE}
+"""The statuses a rule may carry, and the answer each of them means."""
+
+
+@dataclass(frozen=True, slots=True)
+class EntryAnswer:
+    """The answer of one entry: kind, status (0 where no rule follows) and destination (empty likewise)."""
+
+    kind: str
+    status: int = 0
+    destination: str = ""
+
+    @property
+    def has_rule(self) -> bool:
+        return self.kind in {MOVE, TEMPORARY, GONE}
+
+
+@dataclass(frozen=True, slots=True)
+class Expected:
+    """What a trace must show to be right.
+
+    statuses: allowed statuses of the first response; empty when nothing is expected of it.
+    final: the address where it must end; empty when that is open.
+    redirects: False when the answer forbids a redirect.
+    """
+
+    statuses: frozenset[int] = frozenset()
+    final: str = ""
+    redirects: bool | None = None
+    kind: str = OPEN
+
+
+def expected_outcome(answer: EntryAnswer, own_address: str) -> Expected:
+    """The one function from an answer to what a request must show.
+
+    own_address: the entry's own address, where `keep` must answer 200.
+    """
+    if answer.kind == MOVE:
+        return Expected(frozenset({301, 308}), answer.destination, redirects=True, kind=MOVE)
+    if answer.kind == TEMPORARY:
+        return Expected(frozenset({302, 307}), answer.destination, redirects=True, kind=TEMPORARY)
+    if answer.kind == GONE:
+        return Expected(frozenset({410}), redirects=False, kind=GONE)
+    if answer.kind == KEEP:
+        return Expected(frozenset({200}), own_address, redirects=None, kind=KEEP)
+    if answer.kind == IGNORE:
+        return Expected(redirects=False, kind=IGNORE)
+    return Expected(kind=answer.kind)

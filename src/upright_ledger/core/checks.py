@@ -1,0 +1,361 @@
+"""Checks: faults in answers and their rules, found without any server."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from upright_ledger.core.addresses import Address, canonical_path, lower_ascii, names_file, parse_address
+from upright_ledger.core.destinations import differs_by_slash_only, page_key, slash_twin
+from upright_ledger.core.folding import FoldingPolicy, fold
+from upright_ledger.core.plans import Plan
+from upright_ledger.core.sites import Sites
+from upright_ledger.core.verdicts import what_changed
+
+ERROR = "error"
+WARNING = "warning"
+NOTE = "note"
+
+SEVERITIES = {
+    "loop": ERROR,
+    "self": ERROR,
+    "conflict": ERROR,
+    "off-site": ERROR,
+    "dead-destination": ERROR,
+    "source-live": ERROR,
+    "chain": WARNING,
+    "slash-mismatch": WARNING,
+    "redirecting-destination": WARNING,
+    "unknown-destination": WARNING,
+    "home-fallback": WARNING,
+    "temporary": WARNING,
+}
+"""Kinds of findings in the order in which they are shown, with their severity."""
+
+INFER_SHARE = 0.8
+INFER_LEAST = 10
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One fault: what, where, how bad, and what to do. `cause` groups findings with one remedy."""
+
+    kind: str
+    severity: str
+    legacy_url: str
+    destination: str
+    detail: str
+    cause: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Cause:
+    """One reason that explains several findings."""
+
+    kind: str
+    text: str
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class StockPage:
+    """What is known of a destination: its status (0: not asked yet) and where it redirects to."""
+
+    status: int
+    redirects_to: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Surroundings:
+    """What plans are checked against.
+
+    stock: page key → page, empty when no stock was taken. slash: "always", "never" or "as-stock".
+    """
+
+    sites: Sites
+    policy: FoldingPolicy
+    stock: Mapping[str, StockPage]
+    homes: frozenset[str]
+    slash: str = "as-stock"
+
+
+def check(plans: list[Plan], around: Surroundings) -> list[Finding]:
+    """All findings, the gravest kinds first, in a fixed order."""
+    book = _Book(plans, around)
+    findings = list(_contested(book))
+    slash = _slash_rule(plans, around)
+    for plan in plans:
+        findings += _check_one(plan, book, slash)
+    order = {kind: n for n, kind in enumerate(SEVERITIES)}
+    unique = {(f.kind, f.legacy_url, f.destination): f for f in findings}
+    return sorted(unique.values(), key=lambda f: (order[f.kind], f.legacy_url, f.destination))
+
+
+def causes(findings: Iterable[Finding]) -> list[Cause]:
+    """What explains the findings, the reason for most of them first."""
+    counts: dict[tuple[str, str], int] = defaultdict(int)
+    for f in findings:
+        counts[f.kind, f.cause] += 1
+    order = {kind: n for n, kind in enumerate(SEVERITIES)}
+    found = [Cause(kind, text, n) for (kind, text), n in counts.items()]
+    return sorted(found, key=lambda c: (-c.count, order[c.kind], c.text))
+
+
+def _finding(kind: str, plan: Plan, detail: str, cause: str, severity: str = "") -> Finding:
+    where = f" ({plan.where})" if plan.where else ""
+    return Finding(kind, severity or SEVERITIES[kind], plan.legacy_url, plan.destination, detail + where, cause)
+
+
+class _Book:
+    """The plans by address: first as they were spelled, then as they fold."""
+
+    def __init__(self, plans: list[Plan], around: Surroundings) -> None:
+        self.around = around
+        self.by_key: dict[tuple[str, str], list[Plan]] = defaultdict(list)
+        self._spelled: dict[tuple[str, str, str], Plan] = {}
+        for plan in plans:
+            self.by_key[plan.key].append(plan)
+            self._spelled.setdefault(self._spelling(plan.old, plan.site), plan)
+
+    def _spelling(self, address: Address, site: str) -> tuple[str, str, str]:
+        path = canonical_path(address.path)
+        return site, lower_ascii(path) if self.around.policy.case == "fold" else path, address.query
+
+    def next(self, plan: Plan) -> Plan | None:
+        """The plan that answers a plan's destination, when that lies on an old site."""
+        if not plan.destination:
+            return None
+        goal = parse_address(plan.destination)
+        site = self.around.sites.site_of(goal)
+        if not site:
+            return None
+        found = self._spelled.get(self._spelling(goal, site))
+        if found is None:
+            folded = self.by_key.get((site, fold(goal, self.around.policy).key))
+            if not folded:
+                return None
+            found = folded[0]
+        return None if _asks_for_its_goal(goal, found, self.around.policy) else found
+
+    def walk(self, plan: Plan) -> tuple[list[Plan], bool]:
+        """The plans a request runs through, beginning with `plan`, and whether they never end."""
+        steps, seen = [plan], {id(plan)}
+        following = self.next(plan)
+        while following is not None:
+            if id(following) in seen:
+                return steps, True
+            seen.add(id(following))
+            steps.append(following)
+            following = self.next(following)
+        return steps, False
+
+
+def _asks_for_its_goal(asked: Address, plan: Plan, policy: FoldingPolicy) -> bool:
+    """Whether a rule would leave this request alone, because it asks for what the rule leads to."""
+    if not plan.destination:
+        return False
+    goal = parse_address(plan.destination)
+    return asked.authority == goal.authority and _comparable(asked, policy) == _comparable(goal, policy)
+
+
+def _comparable(address: Address, policy: FoldingPolicy) -> tuple[str, str]:
+    path = canonical_path(address.path)
+    return lower_ascii(path) if policy.case == "fold" else path, address.query
+
+
+def _contested(book: _Book) -> Iterable[Finding]:
+    """Two answers for one address; where they differ by the slash alone, that is the fault."""
+    for group in book.by_key.values():
+        pages = {plan.page: plan for plan in reversed(group)}
+        if len(pages) == 1 and len({p.status for p in group}) == 1:
+            continue
+        listed = " and ".join(sorted(pages))
+        first = group[0]
+        if len(pages) == 1:
+            statuses = " and ".join(str(s) for s in sorted({p.status for p in group}))
+            yield _finding(
+                "conflict", first, f"claimed with the statuses {statuses}; decide on one", "two answers for one address"
+            )
+        elif len(pages) == 2 and differs_by_slash_only(*pages):
+            if not any(book.walk(p)[1] for p in group):
+                detail = f"its spellings lead to {listed}: one page, two slash forms"
+                yield _finding("slash-mismatch", first, detail, "one page is given with and without its slash")
+        else:
+            yield _finding("conflict", first, f"claimed by {listed}; decide on one", "two answers for one address")
+
+
+def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
+    around = book.around
+    found: list[Finding] = []
+    if plan.status in {302, 307}:
+        severity = NOTE if plan.meant else WARNING
+        detail = f"moves for a time only ({plan.status}); use 301 if it is for good"
+        found.append(
+            _finding(
+                "temporary", plan, detail, f"a temporary status ({plan.status}) where moves are for good", severity
+            )
+        )
+    if not plan.destination:
+        return found + _hidden_page(plan, around)
+    goal = parse_address(plan.destination)
+    if _is_self(plan, goal, around):
+        return [
+            *found,
+            _finding("self", plan, "leads onto itself; answer it with --keep", "a rule onto itself changes nothing"),
+        ]
+    steps, endless = book.walk(plan)
+    if endless:
+        way = " → ".join(_short(p.old) for p in [*steps, book.next(steps[-1]) or steps[-1]])
+        return [
+            *found,
+            _finding("loop", plan, f"never ends: {way}", f"the loop through {_short(_anchor(steps, book).old)}"),
+        ]
+    if len(steps) > 1:
+        found.append(_chain(plan, steps))
+    else:
+        found += _check_goal(plan, goal, around, slash)
+    if page_key(goal) in around.homes and plan.folded.path != "/":
+        found.append(
+            _finding(
+                "home-fallback",
+                plan,
+                "leads to the home page; name the page that took its place, or 410",
+                "inner pages sent to the home page",
+            ),
+        )
+    return found + _hidden_page(plan, around)
+
+
+def _anchor(steps: list[Plan], book: _Book) -> Plan:
+    """One fixed member of the cycle a walk ends in, so that all who lead into it share a cause."""
+    back = book.next(steps[-1])
+    start = next(n for n, p in enumerate(steps) if p is back)
+    return min(steps[start:], key=lambda p: p.legacy_url)
+
+
+def _chain(plan: Plan, steps: list[Plan]) -> Finding:
+    ways = [_short(plan.old), *(_short_text(p.destination or "410") for p in steps)]
+    end = steps[-1].destination
+    advice = f"lead it to {_short_text(end)} at once" if end else "it ends in 410: answer it with --gone"
+    changed = what_changed(plan.destination, steps[1].destination) if steps[1].destination else ()
+    if changed == ("slash",):
+        cause = "one missing slash" if steps[1].destination.endswith("/") else "one slash too many"
+    else:
+        cause = f"the rule of {_short(steps[1].old)} moves it on"
+    return _finding("chain", plan, f"{' → '.join(ways)}; {advice}", cause)
+
+
+def _check_goal(plan: Plan, goal: Address, around: Surroundings, slash: str) -> list[Finding]:
+    """Check where a plan ends at once: the host, the page, and its slash."""
+    sites = around.sites
+    if not sites.is_new(goal):
+        if sites.site_of(goal):
+            detail = f"ends on the old site at {plan.destination}, where no rule answers"
+        else:
+            detail = f"{goal.authority} is no declared new origin"
+        return [_finding("off-site", plan, detail, f"destinations on {goal.authority}")]
+    key = page_key(goal)
+    page = around.stock.get(key) or around.stock.get(
+        page_key(Address(goal.scheme, goal.host, goal.port, goal.path, ""))
+    )
+    twin = around.stock.get(slash_twin(key))
+    wrong = _against_policy(goal, slash)
+    if wrong or (page is None and twin is not None and twin.status < 300):
+        cause = wrong or ("one missing slash" if slash_twin(key).endswith("/") else "one slash too many")
+        return [_finding("slash-mismatch", plan, f"the site has this page as {slash_twin(key)}", cause)]
+    if not around.stock:
+        return []
+    if page is None:
+        return [
+            _finding(
+                "unknown-destination",
+                plan,
+                "not in the stock of new pages",
+                f"no page {_short_text(plan.destination)} in stock",
+            )
+        ]
+    if 300 <= page.status < 400:
+        to = f" to {page.redirects_to}" if page.redirects_to else ""
+        return [
+            _finding(
+                "redirecting-destination",
+                plan,
+                f"answers {page.status}{to} itself",
+                f"{_short_text(plan.destination)} redirects itself",
+            )
+        ]
+    if page.status >= 400:
+        return [
+            _finding(
+                "dead-destination",
+                plan,
+                f"answers {page.status}",
+                f"{_short_text(plan.destination)} answers {page.status}",
+            )
+        ]
+    return []
+
+
+def _against_policy(goal: Address, slash: str) -> str:
+    """What is wrong with a destination's slash under a policy, or an empty string."""
+    if slash not in {"always", "never"} or goal.path == "/" or names_file(goal.path):
+        return ""
+    if slash == "always" and not goal.path.endswith("/"):
+        return "one missing slash"
+    if slash == "never" and goal.path.endswith("/"):
+        return "one slash too many"
+    return ""
+
+
+def _slash_rule(plans: list[Plan], around: Surroundings) -> str:
+    """The policy to hold destinations against. Without a stock it is read off the destinations themselves.
+
+    Only a clear habit counts: at least ten pages, four in five of them alike.
+    """
+    if around.slash != "as-stock" or around.stock:
+        return around.slash
+    goals = {p.page: parse_address(p.destination) for p in plans if p.destination}
+    pages = [g for g in goals.values() if g.path != "/" and not names_file(g.path)]
+    if len(pages) < INFER_LEAST:
+        return around.slash
+    share = sum(1 for g in pages if g.path.endswith("/")) / len(pages)
+    if share >= INFER_SHARE:
+        return "always"
+    return "never" if share <= 1 - INFER_SHARE else around.slash
+
+
+def _is_self(plan: Plan, goal: Address, around: Surroundings) -> bool:
+    same_host = plan.old.authority == goal.authority
+    if not same_host and not plan.host_given:
+        same_host = goal.authority in around.sites.authorities_of(plan.site)
+    if not same_host:
+        return False
+    if plan.folded.params:
+        return fold(goal, around.policy).key == plan.folded.key
+    return _comparable(plan.old, around.policy) == _comparable(goal, around.policy)
+
+
+def _hidden_page(plan: Plan, around: Surroundings) -> list[Finding]:
+    """A rule whose address is a live page of the new site: the page could never be seen."""
+    if plan.folded.params:
+        return []
+    authorities = set(around.sites.authorities_of(plan.site)) & around.sites.new_authorities
+    for origin in around.sites.new:
+        if parse_address(origin).authority not in authorities:
+            continue
+        for path in plan.paths:
+            key = f"{origin}{path}"
+            page = around.stock.get(key)
+            if page and page.status == 200 and key != plan.page and slash_twin(key) != plan.page:
+                return [_finding("source-live", plan, f"hides the live page {key}", "rules that hide live pages")]
+    return []
+
+
+def _short(address: Address) -> str:
+    return address.target
+
+
+def _short_text(url: str) -> str:
+    """A destination as people speak of it: without scheme and host."""
+    return parse_address(url).target if "://" in url else url

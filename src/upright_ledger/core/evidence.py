@@ -1,0 +1,69 @@
+"""Evidence: what sources say about an entry, each in its own unit, and the one formula of value."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+HITS = "hits"
+VISITS = "visits"
+CLICKS = "clicks"
+IMPRESSIONS = "impressions"
+LINKING_DOMAINS = "linking domains"
+LINKING_PAGES = "linking pages"
+LISTED = "listed"
+
+UNITS = (HITS, VISITS, CLICKS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES, LISTED)
+"""`hits` are requests by people (bots are kept apart by agent); `listed` counts mentions and means no use."""
+
+PER_PERIOD = frozenset({HITS, VISITS, CLICKS, IMPRESSIONS})
+"""Units that grow with time, so that they are compared per 30 days. Links are a stock."""
+
+PEOPLE = "people"
+BOTS = "bots"
+
+
+@dataclass(frozen=True, slots=True)
+class Weights:
+    """The weights of the value formula; see `value`."""
+
+    traffic: float = 1.0
+    linking_domains: float = 5.0
+    linking_pages: float = 1.0
+    impressions: float = 0.01
+
+
+def value(per_30_days: Mapping[str, float], weights: Weights) -> float:
+    """What an entry is worth, in visits per 30 days.
+
+    traffic × the largest of hits, visits and clicks (they count the same people in different
+    ways, so they are not added up)
+    + linking_domains × linking domains, or linking_pages × linking pages where no domains are known
+    + impressions × impressions.
+    """
+    traffic = max(per_30_days.get(HITS, 0.0), per_30_days.get(VISITS, 0.0), per_30_days.get(CLICKS, 0.0))
+    domains, pages = per_30_days.get(LINKING_DOMAINS, 0.0), per_30_days.get(LINKING_PAGES, 0.0)
+    links = weights.linking_domains * domains if domains else weights.linking_pages * pages
+    return weights.traffic * traffic + links + weights.impressions * per_30_days.get(IMPRESSIONS, 0.0)
+
+
+def per_30_days(amount: float, days: int) -> float:
+    """An amount over a period of `days`; a period that is not known (0) is taken as 30 days."""
+    return amount * 30.0 / days if days > 0 else amount
+
+
+@dataclass(slots=True)
+class EntryEvidence:
+    """The figures of one entry, gathered from all its sources.
+
+    hits, bot_requests: raw requests; links: linking domains, or linking pages where no domains are
+    known; value: see `value`.
+    """
+
+    hits: float = 0.0
+    bot_requests: float = 0.0
+    visits: float = 0.0
+    clicks: float = 0.0
+    impressions: float = 0.0
+    links: float = 0.0
+    value: float = 0.0

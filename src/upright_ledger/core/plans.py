@@ -1,0 +1,153 @@
+"""Plans: answers as they were given, before they become rules.
+
+A plan keeps what a rule set cannot hold: two answers for one address, rules onto themselves,
+destinations on another site. `checks` looks for faults in plans; `compile_rules` turns the
+sound ones into a rule set and names the others.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from upright_ledger.core.addresses import Address, canonical_path, lower_ascii, parse_address
+from upright_ledger.core.answers import GONE
+from upright_ledger.core.destinations import is_safe_destination, page_key
+from upright_ledger.core.folding import Folded, FoldingPolicy, declared_paths, fold, unanswerable
+from upright_ledger.core.rules import CARRY_TRACKING, ExactRule, RuleSet
+from upright_ledger.core.sites import Sites
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """One answer that asks for a rule.
+
+    old: the legacy address; host_given: whether its host was written by somebody or only assumed.
+    destination: empty for 410. meant: a person chose this status for this one entry. where: the
+    file and row it came from, or empty.
+    """
+
+    old: Address
+    site: str
+    folded: Folded
+    paths: tuple[str, ...]
+    status: int
+    destination: str
+    host_given: bool = True
+    meant: bool = False
+    where: str = ""
+    query: str = CARRY_TRACKING
+
+    @property
+    def key(self) -> tuple[str, str]:
+        return self.site, self.folded.key
+
+    @property
+    def legacy_url(self) -> str:
+        return self.old.without_fragment
+
+    @property
+    def page(self) -> str:
+        """The page key of the destination, or "410"."""
+        return page_key(parse_address(self.destination)) if self.destination else str(GONE)
+
+
+def make_plan(
+    old: Address,
+    site: str,
+    policy: FoldingPolicy,
+    status: int,
+    destination: str,
+    *,
+    variants: Iterable[str] = (),
+    host_given: bool = True,
+    meant: bool = False,
+    where: str = "",
+) -> Plan:
+    """A plan for one legacy address, with all the spellings its rule will answer."""
+    folded = fold(old, policy)
+    paths = declared_paths(folded.path, frozenset((*variants, folded.variant)), policy)
+    return Plan(old, site, folded, paths, status, destination, host_given, meant, where)
+
+
+@dataclass(frozen=True, slots=True)
+class HeldBack:
+    """An answer that became no rule, and why."""
+
+    legacy_url: str
+    kind: str
+    reason: str
+
+
+def compile_rules(
+    plans: Iterable[Plan],
+    faults: Mapping[str, str],
+    sites: Sites,
+    policy: FoldingPolicy,
+) -> tuple[RuleSet, list[HeldBack]]:
+    """The rule set of all sound plans in a fixed order, and what was held back.
+
+    faults: legacy URL → kind, for the plans a check found unsound (loops, conflicts and so on).
+    """
+    rules: list[ExactRule] = []
+    held: list[HeldBack] = []
+    plans = list(plans)
+    unsound = {p.key: faults[p.legacy_url] for p in plans if faults.get(p.legacy_url) in _REASONS}
+    seen: set[tuple[str, str]] = set()
+    for plan in sorted(plans, key=lambda p: (p.site, p.folded.key, p.legacy_url)):
+        kind = unsound.get(plan.key, "")
+        reason = _REASONS.get(kind, "") or _inexpressible(plan, sites, policy)
+        if reason:
+            held.append(HeldBack(plan.legacy_url, kind or "refused", reason))
+        elif plan.key not in seen:
+            seen.add(plan.key)
+            rules.append(
+                ExactRule(
+                    plan.site,
+                    plan.folded.path,
+                    plan.folded.params,
+                    plan.paths,
+                    plan.status,
+                    plan.destination,
+                    plan.legacy_url,
+                    plan.query,
+                ),
+            )
+    significant = {path: frozenset(names) for path, names in policy.significant.items()}
+    return RuleSet(
+        tuple(rules), dict(sites.site_of_authority), policy.case == "fold", policy.tracking, significant
+    ), held
+
+
+_REASONS = {
+    "loop": "it is part of a loop",
+    "self": "it leads onto itself",
+    "conflict": "two answers claim this address",
+    "off-site": "it leads to a host that is none of the new site's",
+}
+"""Findings that keep an answer out of a rule set, in words. All other faults are built as decided."""
+
+
+def _inexpressible(plan: Plan, sites: Sites, policy: FoldingPolicy) -> str:
+    """Why no server could execute a plan safely, or an empty string."""
+    if reason := unanswerable(plan.old):
+        return reason
+    if not plan.destination:
+        return ""
+    if not is_safe_destination(plan.destination):
+        return "its destination holds characters that cannot be written safely"
+    goal = parse_address(plan.destination)
+    if not sites.is_new(goal):
+        return "its destination lies on no new origin"
+    if goal.authority not in sites.authorities_of(plan.site):
+        return ""
+    if plan.folded.params and fold(goal, policy).key == plan.folded.key:
+        return "it leads onto itself"
+    if _is_case_only(plan, goal, policy):
+        return "only letter case changes, and servers that fold case cannot tell the two apart"
+    return ""
+
+
+def _is_case_only(plan: Plan, goal: Address, policy: FoldingPolicy) -> bool:
+    old, new = plan.folded.variant, canonical_path(goal.path)
+    return policy.case == "fold" and not plan.folded.params and old != new and lower_ascii(old) == lower_ascii(new)

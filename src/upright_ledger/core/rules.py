@@ -1,0 +1,212 @@
+"""Rules: what a server executes, and the reference for what that means.
+
+`RuleSet.answer` is the one definition of which status and Location a request gets. Every server
+dialect is a translation of it, and is right when the real server agrees for every request.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from upright_ledger.core.addresses import canonical_path, guard, lower_ascii, parse_address, split_target
+from upright_ledger.core.folding import entry_key, value_spellings
+
+CARRY_TRACKING = "carry-tracking"
+DROP = "drop"
+CARRY = "carry"
+QUERY_POLICIES = (CARRY_TRACKING, DROP, CARRY)
+
+MOVED = (301, 302, 307, 308)
+GONE = 410
+
+# A carried value may hold RFC 3986 query characters only, escapes whole.
+TRACKED_VALUE = r"(?:[A-Za-z0-9._~!$'()*+,;=:@/?-]|%[0-9A-Fa-f][0-9A-Fa-f])*"
+
+
+@dataclass(frozen=True, slots=True)
+class ExactRule:
+    """One path of one old site, with zero or more significant parameters, and its answer.
+
+    paths: every canonical path it answers (slash, index file and other declared variants), case
+    folded when the rule set folds case. destination: absolute and safe; empty for 410.
+    legacy_url: how the entry is named towards people.
+    """
+
+    site: str
+    path: str
+    params: tuple[tuple[str, str], ...]
+    paths: tuple[str, ...]
+    status: int
+    destination: str
+    legacy_url: str
+    query: str = CARRY_TRACKING
+
+    @property
+    def key(self) -> str:
+        return entry_key(self.path, self.params)
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """What a request gets: a status, a Location (empty for 410) and the rule that gave it."""
+
+    status: int
+    location: str
+    rule: ExactRule
+
+
+@dataclass(slots=True)
+class _PathRules:
+    """All rules of one path: the parameters that matter there, rules by most parameters, the plain one."""
+
+    names: frozenset[str] = frozenset()
+    with_params: list[ExactRule] = field(default_factory=list)
+    plain: ExactRule | None = None
+
+
+@dataclass(frozen=True)
+class RuleSet:
+    """An ordered set of rules with all that is needed to evaluate it.
+
+    site_of: authority (host, with a port when it is not the scheme's own) → site name.
+    significant: folded path → names that choose the page there, beyond those the rules name.
+    tracking: names carried by `carry-tracking`, in the order in which they are written.
+    """
+
+    rules: tuple[ExactRule, ...]
+    site_of: dict[str, str]
+    fold_case: bool
+    tracking: tuple[str, ...]
+    significant: dict[str, frozenset[str]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        index: dict[tuple[str, str], _PathRules] = {}
+        for rule in self.rules:
+            for path in rule.paths:
+                group = index.setdefault((rule.site, path), _PathRules(self.significant.get(rule.path, frozenset())))
+                if rule.params:
+                    group.with_params.append(rule)
+                    group.names |= {name for name, _ in rule.params}
+                elif group.plain is None:
+                    group.plain = rule
+        for group in index.values():
+            group.with_params.sort(key=lambda r: (-len(r.params), r.key))
+        object.__setattr__(self, "_index", index)
+        object.__setattr__(self, "_tracked", tuple((n, tracked_pattern(n)) for n in self.tracking))
+
+    def names_at(self, site: str, path: str) -> frozenset[str]:
+        """The significant parameters at a path, as the rules and the settings have them."""
+        group = self._groups().get((site, path))
+        return group.names if group else frozenset()
+
+    def _groups(self) -> dict[tuple[str, str], _PathRules]:
+        groups: dict[tuple[str, str], _PathRules] = self._index  # type: ignore[attr-defined]
+        return groups
+
+    def groups(self) -> Iterator[tuple[str, str, frozenset[str], list[ExactRule], ExactRule | None]]:
+        """(site, path, significant names, rules with parameters, plain rule) for every answered path."""
+        for (site, path), group in self._groups().items():
+            yield site, path, group.names, group.with_params, group.plain
+
+    @property
+    def digest(self) -> str:
+        """SHA-256 over the meaning of the set: equal digests give equal answers."""
+        state = hashlib.sha256()
+        state.update(repr((self.fold_case, self.tracking, sorted(self.site_of.items()))).encode())
+        state.update(repr(sorted((k, sorted(v)) for k, v in self.significant.items())).encode())
+        for r in self.rules:
+            state.update(repr((r.site, r.path, r.params, r.paths, r.status, r.destination, r.query)).encode())
+        return state.hexdigest()
+
+    def fold_request_path(self, path: str) -> str:
+        canonical = canonical_path(path)
+        return lower_ascii(canonical) if self.fold_case else canonical
+
+    @property
+    def ports_matter(self) -> bool:
+        """Whether some old origin names a port; otherwise a request's port is left aside."""
+        return any(":" in authority for authority in self.site_of)
+
+    def known_authority(self, authority: str) -> str:
+        """A request's host as the sites are named: lower case, no closing dot, a port only where ports matter."""
+        host, colon, port = lower_ascii(authority).partition(":")
+        return f"{host.rstrip('.')}{colon}{port}" if self.ports_matter else host.rstrip(".")
+
+    def find(self, authority: str, target: str) -> ExactRule | None:
+        """The rule that is responsible for a request, before `fires` is asked.
+
+        authority: the host asked, with or without a port.
+        target: the request target as sent.
+        """
+        site = self.site_of.get(self.known_authority(authority))
+        if site is None or guard(target):
+            return None
+        path, query = split_target(target)
+        group = self._groups().get((site, self.fold_request_path(path)))
+        if group is None:
+            return None
+        if not group.names:
+            return group.plain
+        values: dict[str, str] = {}
+        for part in query.split("&"):
+            name, _, value = part.partition("=")
+            if name in group.names:
+                if name in values:
+                    return None
+                values[name] = value
+        if not values:
+            return group.plain
+        for rule in group.with_params:
+            if all(values.get(n) in value_spellings(v) for n, v in rule.params):
+                return rule
+        return None
+
+    def answer(self, authority: str, target: str) -> Answer | None:
+        """Status and Location for a request, or None when no rule answers it."""
+        rule = self.find(authority, target)
+        if rule is None:
+            return None
+        if rule.status == GONE:
+            return Answer(GONE, "", rule)
+        if self.is_own_destination(rule, authority, target):
+            return None
+        return Answer(rule.status, self.location(rule, split_target(target)[1]), rule)
+
+    def is_own_destination(self, rule: ExactRule, authority: str, target: str) -> bool:
+        """Whether the request already asks for what the rule would send it to: then it must not fire.
+
+        The scheme is left aside (a connection behind a TLS terminator does not know it), and so is
+        the query unless the rule itself depends on one: /events/?page=2 is the live page, too. Case
+        counts as little as it does for the lookup.
+        """
+        goal = parse_address(rule.destination)
+        if goal.authority != self.known_authority(authority):
+            return False
+        if rule.params:
+            return self.find(goal.authority, goal.target) is rule
+        return self.fold_request_path(goal.path) == self.fold_request_path(split_target(target)[0])
+
+    def location(self, rule: ExactRule, query: str) -> str:
+        """The Location a rule gives for a request's query; carried text goes before a fragment."""
+        carried = self.carried(rule.query, query)
+        if not carried:
+            return rule.destination
+        body, mark, fragment = rule.destination.partition("#")
+        return f"{body}{'&' if '?' in body else '?'}{carried}{mark}{fragment}"
+
+    def carried(self, policy: str, query: str) -> str:
+        if policy == DROP or not query:
+            return ""
+        if policy == CARRY:
+            return query
+        patterns: tuple[tuple[str, re.Pattern[str]], ...] = self._tracked  # type: ignore[attr-defined]
+        found = ((name, pattern.search(query)) for name, pattern in patterns)
+        return "&".join(f"{name}={match[1]}" for name, match in found if match)
+
+
+def tracked_pattern(name: str) -> re.Pattern[str]:
+    """Finds the first well-formed value of a carried parameter; the same text serves the dialects."""
+    return re.compile(rf"(?:^|&){re.escape(name)}=({TRACKED_VALUE})(?:&|$)")

@@ -1,0 +1,92 @@
+"""Sites: which hosts belong to which old site, and which origins the new site declares."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
+
+_ALIAS_LABELS = ("www.", "m.", "mobile.")
+
+
+@dataclass(frozen=True, slots=True)
+class Site:
+    """One old site: a name and the alias origins (www, scheme, mobile) that show the same pages."""
+
+    name: str
+    origins: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Sites:
+    """All old sites and all new origins of a move. The first new origin is the canonical one."""
+
+    old: tuple[Site, ...]
+    new: tuple[str, ...]
+
+    @cached_property
+    def site_of_authority(self) -> dict[str, str]:
+        """Site name by host (with port when it is not the scheme's own), whatever the scheme.
+
+        A host's www twin belongs to the same site, unless the twin is declared somewhere itself.
+        """
+        named = {parse_address(o).authority: site.name for site in self.old for o in site.origins}
+        declared = set(named) | set(self.new_authorities)
+        for authority, name in list(named.items()):
+            twin = authority[4:] if authority.startswith("www.") else f"www.{authority}"
+            if twin not in declared and "." in twin:
+                named[twin] = name
+        return named
+
+    @cached_property
+    def new_authorities(self) -> frozenset[str]:
+        return frozenset(parse_address(o).authority for o in self.new)
+
+    @cached_property
+    def hosts(self) -> frozenset[str]:
+        """Every authority that this move may speak to."""
+        return frozenset(self.site_of_authority) | self.new_authorities
+
+    def site_of(self, address: Address) -> str:
+        """The old site an address lies on, or an empty string."""
+        return self.site_of_authority.get(address.authority, "")
+
+    def authorities_of(self, site: str) -> tuple[str, ...]:
+        return tuple(sorted(a for a, name in self.site_of_authority.items() if name == site))
+
+    def base_of(self, site: str) -> str:
+        """The origin in which entries of this old site are written."""
+        return next(s.origins[0] for s in self.old if s.name == site)
+
+    def is_new(self, address: Address) -> bool:
+        return address.authority in self.new_authorities
+
+    def shares_host(self, site: str) -> bool:
+        """Whether the new site answers on a host of this old site, so that rules meet live pages."""
+        return any(a in self.new_authorities for a in self.authorities_of(site))
+
+
+def group_origins(urls: list[str]) -> tuple[Site, ...]:
+    """Group old origins into sites: hosts that differ by www or a mobile label are one site.
+
+    Raises NotAnAddressError for an URL that is none, or that names more than an origin.
+    """
+    groups: dict[str, list[str]] = {}
+    for url in urls:
+        origin = read_origin(url)
+        host = parse_address(origin).authority
+        for label in _ALIAS_LABELS:
+            host = host.removeprefix(label)
+        members = groups.setdefault(host, [])
+        if origin not in members:
+            members.append(origin)
+    return tuple(Site(name, tuple(origins)) for name, origins in groups.items())
+
+
+def read_origin(url: str) -> str:
+    """The origin a URL names; raises NotAnAddressError when it holds a path or query besides."""
+    address = parse_address(url)
+    if address.target != "/":
+        raise NotAnAddressError(f"an origin is scheme, host and port only; {address.target} is too much")
+    return address.origin

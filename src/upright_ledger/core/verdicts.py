@@ -1,0 +1,250 @@
+"""Verdicts: what a trace amounts to, with or without an expected outcome."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+
+from upright_ledger.core.addresses import (
+    Address,
+    NotAnAddressError,
+    canonical_path,
+    lower_ascii,
+    parse_address,
+    toggle_slash,
+)
+from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, TEMPORARY, Expected
+from upright_ledger.core.destinations import page_key, slash_twin
+from upright_ledger.core.folding import INDEX_FILES, FoldingPolicy
+
+ORDER = (
+    "loop",
+    "unreachable",
+    "server-error",
+    "blocked",
+    "dead-end",
+    "unanswered",
+    "not-moved",
+    "soft-404",
+    "wrong-destination",
+    "wrong-language",
+    "home-fallback",
+    "wrong-status",
+    "off-canonical",
+    "chain",
+    "slash-mismatch",
+    "ok",
+)
+"""All verdicts, the worst first."""
+
+REDIRECTS = frozenset({301, 302, 303, 307, 308})
+MAX_HOPS = 10
+_POLICY = FoldingPolicy()
+
+_NOT_FOUND_TITLE = re.compile(
+    r"\b404\b|not[ -]found|page (?:can(?:no|')t be found|does(?: not|n't) exist|missing)|nicht gefunden|non trouv|introuvable|no encontrad|non trovat",
+    re.IGNORECASE,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Hop:
+    """One request and its response.
+
+    status 0 means there was no response, and `error` says why. location: as sent; resolved: as an
+    absolute address, empty when there is none. changed: what the redirect changed on the way.
+    seconds: time to the response.
+    """
+
+    url: str
+    status: int
+    location: str = ""
+    resolved: str = ""
+    changed: tuple[str, ...] = ()
+    seconds: float = 0.0
+    error: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Page:
+    """What the end page says of itself; empty texts where it says nothing or was not read."""
+
+    title: str = ""
+    canonical: str = ""
+    noindex: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Trace:
+    """All hops from a first address to its end. `final_status` is 0 when it is not known."""
+
+    url: str
+    hops: tuple[Hop, ...]
+    final_url: str
+    final_status: int
+    page: Page = field(default_factory=Page)
+    loops: bool = False
+
+    @property
+    def first_status(self) -> int:
+        return self.hops[0].status if self.hops else 0
+
+    @property
+    def first_location(self) -> str:
+        return self.hops[0].resolved if self.hops else ""
+
+    @property
+    def redirects(self) -> int:
+        return sum(1 for hop in self.hops if hop.status in REDIRECTS)
+
+
+def what_changed(before: str, after: str) -> tuple[str, ...]:
+    """What a redirect changed: scheme, host, slash, case, index file, query or content, in that order."""
+    try:
+        old, new = parse_address(before), parse_address(after)
+    except NotAnAddressError:
+        return ("content",)
+    changed = []
+    if old.scheme != new.scheme:
+        changed.append("scheme")
+    if old.authority != new.authority:
+        changed.append("host")
+    changed += _path_changes(canonical_path(old.path), canonical_path(new.path))
+    if old.query != new.query:
+        changed.append("query")
+    return tuple(changed)
+
+
+def _path_changes(old: str, new: str) -> list[str]:
+    if old == new:
+        return []
+    found = []
+    if lower_ascii(old) != old or lower_ascii(new) != new:
+        folded_old, folded_new = lower_ascii(old), lower_ascii(new)
+        if _bare(folded_old) == _bare(folded_new) and _bare(old) != _bare(new):
+            found.append("case")
+        old, new = folded_old, folded_new
+    if _is_index(old) != _is_index(new) and _bare(old) == _bare(new):
+        return [*found, "index file"]
+    if old != new and toggle_slash(old) == new:
+        return ["slash", *found]
+    if old != new:
+        return ["content"]
+    return found
+
+
+def _is_index(path: str) -> bool:
+    return path.rpartition("/")[2] in INDEX_FILES
+
+
+def _bare(path: str) -> str:
+    head, _, last = path.rpartition("/")
+    path = head + "/" if lower_ascii(last) in INDEX_FILES else path
+    return path.rstrip("/")
+
+
+def judge(trace: Trace, expected: Expected, homes: frozenset[str]) -> tuple[str, ...]:
+    """All verdicts that apply to a trace, the worst first; never empty.
+
+    homes: page keys of the new site's home pages.
+    """
+    found: set[str] = set()
+    status, final = trace.first_status, trace.final_status
+    moved = trace.redirects
+    if trace.loops:
+        return ("loop",)
+    if not trace.hops or trace.hops[-1].status == 0:
+        return ("unreachable",)
+    if final >= 500:
+        found.add("server-error")
+    elif final in {401, 403, 429}:
+        found.add("blocked")
+    elif final >= 400:
+        found |= _refusal(final, moved, expected)
+    elif final and final < 300:
+        found |= _arrival(trace, expected)
+    if expected.kind == IGNORE:
+        return _ordered(found - {"unanswered", "dead-end", "not-moved"} | ({"wrong-status"} if moved else set()))
+    if expected.statuses and moved and status not in expected.statuses and expected.kind != KEEP:
+        found.add("wrong-status")
+    if moved:
+        found |= _end(trace, expected, homes)
+        slash_hops = [h for h in trace.hops if h.changed == ("slash",)]
+        if moved >= 2:
+            found.add("chain")
+        if slash_hops and not (moved == 1 and expected.final and _same_page(trace.final_url, expected.final)):
+            found.add("slash-mismatch")
+    return _ordered(found)
+
+
+def _refusal(final: int, moved: int, expected: Expected) -> set[str]:
+    if final == 410 and not moved:
+        # Somebody said "gone" on purpose: right if that was decided, or if nothing was.
+        return {"wrong-status"} if expected.kind in {MOVE, TEMPORARY, KEEP} else set()
+    if expected.kind == GONE:
+        return {"wrong-status"} if not moved else {"dead-end"}
+    return {"dead-end"} if moved else {"unanswered"}
+
+
+def _arrival(trace: Trace, expected: Expected) -> set[str]:
+    found: set[str] = set()
+    if _NOT_FOUND_TITLE.search(trace.page.title):
+        found.add("soft-404")
+    if not trace.redirects and expected.kind in {MOVE, TEMPORARY} and not _same_page(trace.final_url, expected.final):
+        found.add("not-moved")
+    if expected.kind == GONE:
+        found.add("wrong-status")
+    if trace.page.noindex or (trace.page.canonical and not _same_page(trace.page.canonical, trace.final_url)):
+        found.add("off-canonical")
+    return found
+
+
+def _end(trace: Trace, expected: Expected, homes: frozenset[str]) -> set[str]:
+    """Judge where a redirected trace ended."""
+    end = _key(trace.final_url)
+    # Search engines take a page that lands on the front page for a missing one, decided or not.
+    found = {"home-fallback"} if end in homes and not _is_home_url(trace.url) else set()
+    if not expected.final:
+        return found
+    goal = _key(expected.final)
+    if end == goal or (expected.kind == KEEP and _same_path(end, goal)):
+        return found
+    if slash_twin(end) == goal:
+        return found | {"slash-mismatch"}
+    return found or {"wrong-destination"}
+
+
+def _key(url: str) -> str:
+    """The page key without what a rule may carry along: fragment and tracking are no other page."""
+    try:
+        return page_key(_without_tracking(parse_address(url)))
+    except NotAnAddressError:
+        return url
+
+
+def _without_tracking(address: Address) -> Address:
+    kept = [p for p in address.query.split("&") if p and not _POLICY.is_tracking(p.partition("=")[0])]
+    return Address(address.scheme, address.host, address.port, address.path, "&".join(kept))
+
+
+def _same_page(first: str, second: str) -> bool:
+    return _key(first) == _key(second)
+
+
+def _same_path(first: str, second: str) -> bool:
+    """Equal but for scheme and www: where a page that stays may be settled to."""
+    return _host_free(first) == _host_free(second)
+
+
+def _host_free(key: str) -> str:
+    rest = key.partition("://")[2]
+    return rest.removeprefix("www.")
+
+
+def _is_home_url(url: str) -> bool:
+    address = parse_address(url)
+    return _bare(lower_ascii(canonical_path(address.path))) == ""
+
+
+def _ordered(found: set[str]) -> tuple[str, ...]:
+    return tuple(v for v in ORDER if v in found) or ("ok",)

@@ -1,0 +1,42 @@
+"""The errors a user can cause or meet, as one tree.
+
+    UprightError
+    ├── UsageError      exit 2: the command was called in a way that cannot work
+    │   └── RefusedError    the ledger or a server form does not allow it
+    └── InputError      exit 3: a file, database or service could not be read
+
+Every message says what happened and where; `hint` says what to do. A command that worked and
+*found* faults is no error: it returns exit code 1 by itself.
+"""
+
+from __future__ import annotations
+
+
+class UprightError(Exception):
+    """Something a user can understand and act on.
+
+    `hint` is a second sentence that says what to do, or an empty string.
+    """
+
+    exit_code = 2
+
+    def __init__(self, message: str, hint: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.hint = hint
+
+
+class UsageError(UprightError):
+    """The call cannot work as it stands."""
+
+    exit_code = 2
+
+
+class RefusedError(UsageError):
+    """The call is understood and refused, because it would do harm."""
+
+
+class InputError(UprightError):
+    """A file, a database or a service could not be read."""
+
+    exit_code = 3

@@ -1,0 +1,322 @@
+"""nginx: one hash lookup a request, in maps that are included once, and a few lines a server block.
+
+Facts this relies on (measured on nginx 1.22): `$uri` is decoded, merged and dot-resolved; `map`
+compares strings without regard to ASCII case and prefers them to regexes; map variables are
+computed only when asked for; `$1` does not survive another regex, named captures do.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Mapping
+
+from upright_ledger.core.addresses import decoded_path, parse_address
+from upright_ledger.core.plans import HeldBack
+from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, ExactRule, RuleSet
+from upright_ledger.servers.nginx_params import SAME_KEY, ParamTables, literal, spread
+from upright_ledger.servers.nginx_syntax import quote, read_map_tables
+from upright_ledger.servers.protocol import Translation
+
+RULE_FILE = "redirects.conf"
+SERVER_FILE = "server.inc"
+EXAMPLE_FILE = "example/nginx.conf"
+MAX_TOKEN = 4000  # nginx refuses tokens of 4096 bytes and more
+
+# The guard of the rule model (upright_ledger.core.addresses.guard), as the targets that pass it: nearly all
+# pass the first pattern, which runs over the target once; the second admits well-formed harmless escapes.
+_GUARD = (
+    r"~^[!\x22$&->@-\[\]-~]*+(?:\?[!\x22$-~]*+)?$",
+    r"~*^(?:[!\x22$&->@-\[\]-~]++|%(?!2f|5c|[01]|7f)[0-9a-f][0-9a-f])*+(?:\?[!\x22$-~]*+)?$",
+)
+_TRACKED_AT_ONCE = 6  # how many carried parameters share one look at the query
+
+
+class Nginx:
+    """The nginx dialect: `redirects.conf` for the http block, `server.inc` for server blocks."""
+
+    name = "nginx"
+    rule_file = RULE_FILE
+
+    def write(self, rules: RuleSet) -> Translation:
+        kept, refused = [], []
+        for rule in rules.rules:
+            if _too_long(rule):
+                refused.append(HeldBack(rule.legacy_url, "refused", "nginx takes no words of 4,096 bytes or more"))
+            else:
+                kept.append(rule)
+        held = RuleSet(tuple(kept), rules.site_of, rules.fold_case, rules.tracking, rules.significant)
+        text = _Writer(held).rule_file()
+        files = {
+            RULE_FILE: text.encode("utf-8", "surrogateescape"),
+            SERVER_FILE: _server_file(held).encode(),
+            EXAMPLE_FILE: _example_file(held).encode(),
+            "README.md": _readme(held).encode(),
+        }
+        return Translation(files, held, tuple(refused))
+
+    def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
+        wanted = _Writer(rules).tables()
+        found = read_map_tables(files[RULE_FILE].decode("utf-8", "surrogateescape"))
+        differences = []
+        for name in sorted(set(wanted) | set(found)):
+            ours, theirs = wanted.get(name, {}), found.get(name, {})
+            differences += [
+                f"{name}: {key!r} reads as {theirs.get(key)!r} instead of {ours.get(key)!r}"
+                for key in sorted(set(ours) | set(theirs))
+                if ours.get(key) != theirs.get(key)
+            ]
+        return differences
+
+
+DIALECT = Nginx()
+
+
+def _too_long(rule: ExactRule) -> bool:
+    longest = max(len(p) for p in rule.paths) + sum(len(n) + 3 * len(v) + 2 for n, v in rule.params)
+    return longest > MAX_TOKEN or len(rule.destination) + longest > MAX_TOKEN
+
+
+def _text(path: str) -> str:
+    """A canonical path as the decoded bytes nginx compares, in a text that round-trips."""
+    return decoded_path(path).decode("utf-8", "surrogateescape")
+
+
+class _Writer:
+    """Turns one rule set into named map tables, and these into text."""
+
+    def __init__(self, rules: RuleSet) -> None:
+        self.rules = rules
+        self.sites = {name: str(n) for n, name in enumerate(sorted(set(rules.site_of.values())), 1)}
+        self.guards: dict[tuple[int, str], str] = {}
+        self.with_params = any(names for _, _, names, _, _ in rules.groups())
+
+    def tables(self) -> dict[str, dict[str, str]]:
+        """Variable name → map entries (key → value), `default` among the keys. Order is the file's order.
+
+        upright_common holds the Location of plain rules: 301, no parameters, nothing special, so that
+        most hits need no regex. All others are in upright_special, as status, mark and Location.
+        """
+        common: dict[str, str] = {"default": ""}
+        special: dict[str, str] = {"default": ""}
+        params = ParamTables(self.rules.fold_case)
+        for site, path, names, with_params, rule in self.rules.groups():
+            key = self.sites[site] + _text(path)
+            if rule is not None:
+                value = self._value(rule, path)
+                if not names and value.startswith("301:"):
+                    common[key] = value.removeprefix("301:")
+                else:
+                    special[key] = value
+            if names:
+                params.add(key, names, [(r, self._value(r, path)) for r in with_params])
+        out: dict[str, dict[str, str]] = {"upright_site": self._site_table()}
+        for (status, host), n in self.guards.items():
+            out[f"upright_{status}_off_{n}"] = {"default": f"{status}:", host: ""}
+        out |= self._tail_tables()
+        out["upright_blocked"] = {"default": "1", **dict.fromkeys(_GUARD, "")}
+        out |= self._cased("common", common) | self._cased("special", special)
+        out |= params.tables()
+        out["upright_moved_safe"] = {"": "$upright_common", "default": ""}
+        out["upright_moved"] = {"": "", "default": "$upright_moved_safe"}
+        found = "$upright_by_params" if params.groups else "$upright_special"
+        out["upright_answer_safe"] = {"": found, "default": ""}
+        out["upright_answer"] = {"": "", "default": "$upright_answer_safe"}
+        return out
+
+    def _site_table(self) -> dict[str, str]:
+        return {
+            "default": "",
+            **{authority: self.sites[site] for authority, site in sorted(self.rules.site_of.items())},
+        }
+
+    def _value(self, rule: ExactRule, path: str) -> str:
+        """What the lookup of one path gives: a status and how Location is made, or the bare page that stays."""
+        if rule.status == GONE:
+            return f"{GONE}:"
+        body, mark, fragment = rule.destination.partition("#")
+        if rule.query == CARRY_TRACKING and not mark and "?" not in body:
+            head, tail = ":", ""
+        elif rule.query == CARRY_TRACKING:
+            head, tail = "=", "${upright_and}" if "?" in body else "${upright_ask}"
+        elif rule.query == CARRY:
+            head, tail = "=", "${upright_all_and}" if "?" in body else "${upright_all_ask}"
+        else:
+            head, tail = "=", ""
+        goal = parse_address(rule.destination)
+        own = self.rules.site_of.get(goal.authority) == rule.site and not rule.params
+        code = f"{rule.status}{head}"
+        if own and self.rules.fold_request_path(goal.path) == path:
+            # Here the page lives: on its own host the lookup must give no status.
+            n = self.guards.setdefault((rule.status, goal.authority), str(len(self.guards) + 1))
+            code = f"${{upright_{rule.status}_off_{n}}}{'=' if head == '=' else ''}"
+        return f"{code}{body}{tail}{mark}{fragment}"
+
+    def _cased(self, name: str, table: dict[str, str]) -> dict[str, dict[str, str]]:
+        """With exact case, a lookup result carries its key, which a second map compares byte by byte."""
+        if self.rules.fold_case:
+            return {f"upright_{name}": table}
+        proven = {k: v if k == "default" else f"{literal(k)}\t{v}" for k, v in table.items()}
+        return {
+            f"upright_{name}_any": spread(proven, re.escape),
+            f"upright_{name}": {"default": "", SAME_KEY: "$upright_a"},
+        }
+
+    def _tail_tables(self) -> dict[str, dict[str, str]]:
+        """What a rule carries of the query: campaign parameters in fixed order, or all of it."""
+        out: dict[str, dict[str, str]] = {}
+        for n, name in enumerate(self.rules.tracking, 1):
+            pattern = f"~(?:^|&){re.escape(name)}=(?<upright_c>{TRACKED_VALUE})(?:&|$)"
+            out[f"upright_t{n}"] = {"default": "", pattern: f"&{name}=$upright_c"}
+        parts = []
+        for at in range(0, len(self.rules.tracking), _TRACKED_AT_ONCE):
+            names = self.rules.tracking[at : at + _TRACKED_AT_ONCE]
+            words = "|".join(re.escape(n) for n in names)
+            part = f"upright_carried_{at // _TRACKED_AT_ONCE + 1}"
+            out[part] = {
+                "": "",
+                "default": "",
+                f"~(?:^|&)(?:{words})=": "".join(f"${{upright_t{at + n}}}" for n in range(1, len(names) + 1)),
+            }
+            parts.append(f"${{{part}}}")
+        out["upright_and"] = {"": "", "default": "".join(parts)}
+        out["upright_ask"] = {"": "", "default": "", "~^&(?<upright_rest>.+)$": "?$upright_rest"}
+        out["upright_all_and"] = {"": "", "default": "&$args"}
+        out["upright_all_ask"] = {"": "", "default": "?$args"}
+        return out
+
+    def rule_file(self) -> str:
+        tables = self.tables()
+        longest = max((len(k.encode("utf-8", "surrogateescape")) for t in tables.values() for k in t), default=0)
+        largest = max(len(t) for t in tables.values())
+        lines = [
+            f"# Upright Ledger: {len(self.rules.rules):,} redirect rules for nginx, digest {self.rules.digest}",
+            "# Include this file once in the http block, and server.inc in each server block of an old host.",
+            f"map_hash_bucket_size {max(128, _power_of_two(longest + 32))};",
+            f"map_hash_max_size {max(2048, _power_of_two(2 * largest))};",
+        ]
+        if any("${upright_dollar}" in value for table in tables.values() for value in table.values()):
+            lines.append('geo $upright_dollar { default "$"; }')
+        for name, table in tables.items():
+            lines.append(f"map {self._source(name)} ${name} {{")
+            lines += [
+                f"{'default' if key == 'default' else quote(key)} {quote(value)};" for key, value in table.items()
+            ]
+            lines.append("}")
+        return "\n".join(lines) + "\n"
+
+    def _source(self, name: str) -> str:
+        """What a table is looked up by."""
+        host = "$http_host" if self.rules.ports_matter else "$host"
+        key = '"$upright_site$uri"'
+        fixed = {
+            "upright_site": host,
+            "upright_blocked": "$request_uri",
+            "upright_ask": "$upright_and",
+            "upright_moved": "$upright_common",
+            "upright_answer": "$upright_by_params" if self.with_params else "$upright_special",
+            "upright_moved_safe": "$upright_blocked",
+            "upright_answer_safe": "$upright_blocked",
+            "upright_group": key,
+            "upright_seen": '"$upright_group&$args"',
+            "upright_twice": '"$upright_group&$args"',
+            "upright_single": "$upright_twice",
+            "upright_by_params": "$upright_seen",
+        }
+        if name in fixed:
+            return fixed[name]
+        if "_off_" in name:
+            return host
+        if name in {"upright_common", "upright_special"}:
+            return key if self.rules.fold_case else f'"$upright_site$uri\\t${name}_any"'
+        if name in {"upright_common_any", "upright_special_any"}:
+            return key
+        kind, _, rank = name.rpartition("_")
+        if kind == "upright_any":
+            return f'"$upright_group$upright_site$uri$upright_tail_{rank}"'
+        if kind == "upright_tail":
+            return "$upright_group"
+        if kind == "upright_params":
+            proof = "" if self.rules.fold_case else "$upright_site$uri"
+            return f'"{proof}$upright_tail_{rank}\\t$upright_any_{rank}"'
+        return "$args"
+
+
+def _power_of_two(least: int) -> int:
+    return 1 << max(0, least - 1).bit_length()
+
+
+def _codes(rules: RuleSet) -> list[int]:
+    counts: dict[int, int] = defaultdict(int)
+    for rule in rules.rules:
+        counts[rule.status] += 1
+    return sorted(counts, key=lambda c: (-counts[c], c))
+
+
+def _server_file(rules: RuleSet) -> str:
+    lines = [
+        f"# Upright Ledger: answers for a server block, digest {rules.digest}",
+        "if ($upright_moved) { return 301 $upright_moved$upright_ask; }",
+    ]
+    for code in _codes(rules):
+        if code == GONE:
+            lines.append('if ($upright_answer = "410:") { return 410; }')
+            continue
+        lines.append(
+            f'if ($upright_answer ~ "^{code}:(?<upright_to>[^=].*)$") {{ return {code} $upright_to$upright_ask; }}'
+        )
+        if any(r.status == code and _is_composed(r) for r in rules.rules):
+            lines.append(f'if ($upright_answer ~ "^{code}:?=(?<upright_to>.+)$") {{ return {code} $upright_to; }}')
+    return "\n".join(lines) + "\n"
+
+
+def _is_composed(rule: ExactRule) -> bool:
+    return rule.query != CARRY_TRACKING or "?" in rule.destination or "#" in rule.destination
+
+
+def _example_file(rules: RuleSet) -> str:
+    hosts = " ".join(sorted({a.partition(":")[0] for a in rules.site_of})) or "_"
+    return f"""# The least that serves these rules: nginx -p FOLDER/example -c nginx.conf
+daemon off;
+pid nginx.pid;
+error_log stderr;
+events {{}}
+http {{
+    access_log off;
+    client_body_temp_path client_body;
+    proxy_temp_path proxy;
+    fastcgi_temp_path fastcgi;
+    uwsgi_temp_path uwsgi;
+    scgi_temp_path scgi;
+    include ../{RULE_FILE};
+    server {{
+        listen 127.0.0.1:8080;
+        server_name {hosts};
+        include ../{SERVER_FILE};
+        return 404;
+    }}
+}}
+"""
+
+
+def _readme(rules: RuleSet) -> str:
+    hosts = ", ".join(sorted(rules.site_of))
+    return f"""# Redirect rules for nginx
+
+{len(rules.rules):,} rules, digest `{rules.digest}`, for requests to {hosts}.
+
+1. Copy the folder to the server, for example to `/etc/nginx/upright/`.
+2. In the `http` block: `include /etc/nginx/upright/{RULE_FILE};`
+   It sets `map_hash_bucket_size` and `map_hash_max_size`. If your configuration sets them already,
+   keep the larger figure of each and delete the other line: nginx refuses a second one.
+3. In every `server` block of an old host, before your own rewrites: `include /etc/nginx/upright/{SERVER_FILE};`
+   Requests without a rule go on to the rest of the block, untouched.
+4. Check with `nginx -t`, then reload with `nginx -s reload`.
+5. To go back: put the former folder in its place and reload.
+
+`example/nginx.conf` is a complete small configuration to try the rules with.
+
+What is answered: GET, HEAD and all other methods, by host, decoded path and significant parameters.
+Targets with an escaped slash (`%2F`), backslash or control byte in the path get no answer from these
+rules. `merge_slashes` must stay on, as it is by default. The connection's scheme plays no part.
+"""

@@ -1,0 +1,104 @@
+"""Lookup tables for nginx where letter case or query parameters decide.
+
+nginx's `map` ignores case and knows no query. A looked-up value therefore carries the part of its
+key in which case counts, and a second map lets it through only where that equals what was asked.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Callable
+
+from upright_ledger.core.addresses import lower_ascii
+from upright_ledger.core.folding import value_spellings
+from upright_ledger.core.rules import ExactRule
+
+# A looked-up value begins with the key it belongs to; only where that equals the key asked for it counts.
+SAME_KEY = r"~^(?<upright_k>[^\t]*)\t\k<upright_k>\t(?<upright_a>.*)$"
+
+
+def literal(text: str) -> str:
+    """A text that stands for itself in a map value, where `$` would begin a variable."""
+    return text.replace("$", "${upright_dollar}")
+
+
+def spread(table: dict[str, str], pattern: Callable[[str], str]) -> dict[str, str]:
+    """Write keys that differ in letter case only as regexes: nginx takes them for one key otherwise."""
+    by_fold: dict[str, list[str]] = defaultdict(list)
+    for key in table:
+        by_fold[lower_ascii(key)].append(key)
+    if len(by_fold) == len(table):
+        return table
+    return {k if len(by_fold[lower_ascii(k)]) == 1 else f"~^{pattern(k)}$": v for k, v in table.items()}
+
+
+class ParamTables:
+    """Tables for paths where parameters choose the page: rules with the most parameters are asked first."""
+
+    def __init__(self, fold_case: bool) -> None:
+        self.fold_case = fold_case
+        self.groups: dict[frozenset[str], str] = {}
+        self._group_of: dict[str, str] = {"default": ""}
+        self._shapes: dict[tuple[str, int], tuple[str, ...]] = {}
+        self._ranks: dict[int, dict[str, str]] = defaultdict(lambda: {"default": ""})
+
+    def add(self, key: str, names: frozenset[str], rules: list[tuple[ExactRule, str]]) -> None:
+        """Add the rules of one path; they come sorted by most parameters."""
+        group = self.groups.setdefault(names, f"g{len(self.groups) + 1}")
+        self._group_of[key] = group
+        for rule, value in rules:
+            shape = tuple(n for n, _ in rule.params)
+            rank = 0
+            while self._shapes.setdefault((group, rank), shape) != shape:
+                rank += 1
+            for tail in _tails(rule):
+                proof = tail if self.fold_case else key + tail
+                self._ranks[rank][f"{group}{key}{tail}"] = f"{literal(proof)}\t{value}"
+
+    def tables(self) -> dict[str, dict[str, str]]:
+        if not self.groups:
+            return {}
+        out = {"upright_group": self._group_of if self.fold_case else spread(self._group_of, re.escape)}
+        variables: dict[str, str] = {}
+        for n, name in enumerate(sorted({n for names in self.groups for n in names}), 1):
+            word = re.escape(name)
+            variables[name] = f"upright_p{n}"
+            out[f"upright_p{n}"] = {
+                "default": "",
+                f"~(?:^|&){word}=(?<upright_v>[^&]*)": "=$upright_v",
+                f"~(?:^|&){word}(?:&|$)": "=",
+            }
+        seen, twice = {"default": ""}, {"default": ""}
+        for names, group in self.groups.items():
+            words = "|".join(re.escape(n) for n in sorted(names))
+            seen[f"~^{group}&(?:.*&)?(?:{words})(?:=|&|$)"] = "1"
+            twice[f"~^{group}&(?:.*&)?(?<upright_w>{words})(?:=[^&]*)?&(?:.*&)?\\k<upright_w>(?:=|&|$)"] = "1"
+        out["upright_seen"], out["upright_twice"] = seen, twice
+        last = max(self._ranks, default=-1)
+        for rank in range(last, -1, -1):
+            out[f"upright_any_{rank}"] = spread(self._ranks[rank], self._pattern)
+            out[f"upright_tail_{rank}"] = {"default": ""} | {
+                group: "?" + "&".join(f"{literal(n)}${{{variables[n]}}}" for n in shape)
+                for (group, at), shape in self._shapes.items()
+                if at == rank
+            }
+            following = f"$upright_params_{rank + 1}" if rank < last else ""
+            out[f"upright_params_{rank}"] = {"default": following, SAME_KEY: "$upright_a"}
+        out["upright_single"] = {"": "$upright_params_0" if last >= 0 else "", "default": ""}
+        out["upright_by_params"] = {"": "$upright_special", "default": "$upright_single"}
+        return out
+
+    def _pattern(self, key: str) -> str:
+        path, _, tail = key.partition("?")
+        fixed = f"(?i:{re.escape(path)})" if self.fold_case else re.escape(path)
+        return fixed + re.escape("?" + tail)
+
+
+def _tails(rule: ExactRule) -> list[str]:
+    """The parameter part of a key in every spelling the rule answers."""
+    tails = ["?"]
+    for n, (name, value) in enumerate(rule.params):
+        mark = "&" if n else ""
+        tails = [f"{tail}{mark}{name}={v}" for tail in tails for v in value_spellings(value)]
+    return tails
