@@ -8,54 +8,14 @@ from dataclasses import dataclass
 
 from upright_ledger.core.addresses import Address, canonical_path, lower_ascii, names_file, parse_address
 from upright_ledger.core.destinations import differs_by_slash_only, page_key, slash_twin
+from upright_ledger.core.findings import NOTE, SEVERITIES, WARNING, Finding
 from upright_ledger.core.folding import FoldingPolicy, fold
 from upright_ledger.core.plans import Plan
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.verdicts import what_changed
 
-ERROR = "error"
-WARNING = "warning"
-NOTE = "note"
-
-SEVERITIES = {
-    "loop": ERROR,
-    "self": ERROR,
-    "conflict": ERROR,
-    "off-site": ERROR,
-    "dead-destination": ERROR,
-    "source-live": ERROR,
-    "chain": WARNING,
-    "slash-mismatch": WARNING,
-    "redirecting-destination": WARNING,
-    "unknown-destination": WARNING,
-    "home-fallback": WARNING,
-    "temporary": WARNING,
-}
-"""Kinds of findings in the order in which they are shown, with their severity."""
-
 INFER_SHARE = 0.8
 INFER_LEAST = 10
-
-
-@dataclass(frozen=True, slots=True)
-class Finding:
-    """One fault: what, where, how bad, and what to do. `cause` groups findings with one remedy."""
-
-    kind: str
-    severity: str
-    legacy_url: str
-    destination: str
-    detail: str
-    cause: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Cause:
-    """One reason that explains several findings."""
-
-    kind: str
-    text: str
-    count: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,16 +50,6 @@ def check(plans: list[Plan], around: Surroundings) -> list[Finding]:
     order = {kind: n for n, kind in enumerate(SEVERITIES)}
     unique = {(f.kind, f.legacy_url, f.destination): f for f in findings}
     return sorted(unique.values(), key=lambda f: (order[f.kind], f.legacy_url, f.destination))
-
-
-def causes(findings: Iterable[Finding]) -> list[Cause]:
-    """What explains the findings, the reason for most of them first."""
-    counts: dict[tuple[str, str], int] = defaultdict(int)
-    for f in findings:
-        counts[f.kind, f.cause] += 1
-    order = {kind: n for n, kind in enumerate(SEVERITIES)}
-    found = [Cause(kind, text, n) for (kind, text), n in counts.items()]
-    return sorted(found, key=lambda c: (-c.count, order[c.kind], c.text))
 
 
 def _finding(kind: str, plan: Plan, detail: str, cause: str, severity: str = "") -> Finding:

@@ -7,12 +7,13 @@ sound ones into a rule set and names the others.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from upright_ledger.core.addresses import Address, canonical_path, lower_ascii, parse_address
 from upright_ledger.core.answers import GONE
 from upright_ledger.core.destinations import is_safe_destination, page_key
+from upright_ledger.core.findings import Finding
 from upright_ledger.core.folding import Folded, FoldingPolicy, declared_paths, fold, unanswerable
 from upright_ledger.core.rules import CARRY_TRACKING, ExactRule, RuleSet
 from upright_ledger.core.sites import Sites
@@ -37,6 +38,7 @@ class Plan:
     meant: bool = False
     where: str = ""
     query: str = CARRY_TRACKING
+    label: str = ""
 
     @property
     def key(self) -> tuple[str, str]:
@@ -44,7 +46,8 @@ class Plan:
 
     @property
     def legacy_url(self) -> str:
-        return self.old.without_fragment
+        """How the address is named towards people: as it was written, where that is known."""
+        return self.label or self.old.without_fragment
 
     @property
     def page(self) -> str:
@@ -63,11 +66,12 @@ def make_plan(
     host_given: bool = True,
     meant: bool = False,
     where: str = "",
+    label: str = "",
 ) -> Plan:
     """A plan for one legacy address, with all the spellings its rule will answer."""
     folded = fold(old, policy)
     paths = declared_paths(folded.path, frozenset((*variants, folded.variant)), policy)
-    return Plan(old, site, folded, paths, status, destination, host_given, meant, where)
+    return Plan(old, site, folded, paths, status, destination, host_given, meant, where, label=label)
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,18 +85,20 @@ class HeldBack:
 
 def compile_rules(
     plans: Iterable[Plan],
-    faults: Mapping[str, str],
+    findings: Iterable[Finding],
     sites: Sites,
     policy: FoldingPolicy,
 ) -> tuple[RuleSet, list[HeldBack]]:
     """The rule set of all sound plans in a fixed order, and what was held back.
 
-    faults: legacy URL → kind, for the plans a check found unsound (loops, conflicts and so on).
+    findings: what `checks.check` found in these plans. Loops, conflicts and the like keep an answer
+    out; other faults are built as they were decided.
     """
     rules: list[ExactRule] = []
     held: list[HeldBack] = []
     plans = list(plans)
-    unsound = {p.key: faults[p.legacy_url] for p in plans if faults.get(p.legacy_url) in _REASONS}
+    faults = {f.legacy_url: f.kind for f in findings if f.kind in _REASONS}
+    unsound = {p.key: faults[p.legacy_url] for p in plans if p.legacy_url in faults}
     seen: set[tuple[str, str]] = set()
     for plan in sorted(plans, key=lambda p: (p.site, p.folded.key, p.legacy_url)):
         kind = unsound.get(plan.key, "")

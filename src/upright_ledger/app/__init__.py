@@ -1,0 +1,1 @@
+"""Tasks: one plain function a command, which a program could call too."""

@@ -1,0 +1,47 @@
+"""The one next useful step, from what a ledger holds."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from upright_ledger.app.book import Book
+from upright_ledger.core.answers import OPEN
+from upright_ledger.core.findings import NOTE
+from upright_ledger.ledger.runs import last_build, last_run
+from upright_ledger.ledger.stock import load_proposals
+
+
+@dataclass(frozen=True, slots=True)
+class NextStep:
+    """Why, and the command to type."""
+
+    why: str
+    command: str
+
+
+def next_step(book: Book) -> NextStep:
+    """What to do next with this book."""
+    if not book.entries:
+        return NextStep("no old URLs are gathered yet", "upright gather old-urls.txt access.log")
+    if not book.stock:
+        return NextStep("no pages of the new site are in stock yet", "upright stock new-pages.csv")
+    waiting = sum(1 for e in book.entries if e.answer.kind == OPEN)
+    with book.ledger.reading() as connection:
+        proposals, built, replayed = load_proposals(connection), last_build(connection), last_run(connection, "replay")
+    if waiting and not proposals:
+        return NextStep(f"{waiting:,} entries are open and nothing is proposed for them yet", "upright match")
+    faults = sum(1 for f in book.findings if f.severity != NOTE)
+    if faults:
+        return NextStep(f"{faults:,} faults stand in the answers", "upright check")
+    if waiting:
+        worth = max((e for e in book.entries if e.answer.kind == OPEN), key=lambda e: (e.evidence.value, e.legacy_url))
+        return NextStep(
+            f"{waiting:,} entries are open; this one is worth most", f"upright decide {worth.legacy_url} --to NEW"
+        )
+    if built is None or built.digest != book.rules.digest:
+        return NextStep("the answers are not built yet", "upright build --for nginx --out rules/")
+    if replayed is None or replayed.digest != built.digest:
+        return NextStep(
+            "the built rules were not replayed yet", "upright replay old-urls.txt --at http://127.0.0.1:8080"
+        )
+    return NextStep("the books balance", "upright rehearse access.log")

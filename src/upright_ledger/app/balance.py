@@ -1,0 +1,74 @@
+"""The balance: what is answered and what is open, by entries, by hits and by value."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from upright_ledger.app.book import Book
+from upright_ledger.core.answers import ANSWERS, OPEN
+from upright_ledger.ledger.entries import Entry
+
+SHOWN_OPEN = 10
+
+
+@dataclass(slots=True)
+class Line:
+    """One answer's share of the book."""
+
+    answer: str
+    entries: int = 0
+    hits: float = 0.0
+    value: float = 0.0
+
+
+@dataclass
+class Balance:
+    """All lines, and the open entries that are worth most."""
+
+    lines: list[Line]
+    top_open: list[Entry] = field(default_factory=list)
+
+    @property
+    def entries(self) -> int:
+        return sum(line.entries for line in self.lines)
+
+    @property
+    def answered(self) -> int:
+        return sum(line.entries for line in self.lines if line.answer != OPEN)
+
+    @property
+    def open(self) -> int:
+        return self.entries - self.answered
+
+    def as_dict(self) -> dict[str, Any]:
+        return {
+            "entries": self.entries,
+            "answered": self.answered,
+            "open": self.open,
+            "hits": sum(line.hits for line in self.lines),
+            "answered_hits": sum(line.hits for line in self.lines if line.answer != OPEN),
+            "lines": [
+                {"answer": x.answer, "entries": x.entries, "hits": x.hits, "value": round(x.value, 2)}
+                for x in self.lines
+            ],
+            "top_open": [
+                {"legacy_url": e.legacy_url, "hits": e.evidence.hits, "value": round(e.evidence.value, 2)}
+                for e in self.top_open
+            ],
+        }
+
+
+def balance(book: Book) -> Balance:
+    """Draw up the balance of a book; every answer has a line, open last."""
+    lines = {answer: Line(answer) for answer in ANSWERS}
+    unanswered = []
+    for entry in book.entries:
+        line = lines[entry.answer.kind]
+        line.entries += 1
+        line.hits += entry.evidence.hits
+        line.value += entry.evidence.value
+        if entry.answer.kind == OPEN:
+            unanswered.append(entry)
+    unanswered.sort(key=lambda e: (-e.evidence.value, -e.evidence.hits, e.legacy_url))
+    return Balance(list(lines.values()), unanswered[:SHOWN_OPEN])

@@ -1,0 +1,76 @@
+"""Building: the rule set as files for a server, with a manifest and a plain list."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from upright_ledger import __version__
+from upright_ledger.app.book import Book
+from upright_ledger.core.plans import HeldBack
+from upright_ledger.core.rules import RuleSet
+from upright_ledger.errors import RefusedError, UsageError
+from upright_ledger.formats.writing import csv_bytes, json_bytes, write_whole
+from upright_ledger.ledger.runs import add_build
+from upright_ledger.ledger.store import now
+from upright_ledger.servers import load_dialect
+
+MANIFEST = "manifest.json"
+RULE_LIST = "redirects.csv"
+
+
+@dataclass
+class Built:
+    """What was built: where, from which rules, and what was held back with its reasons."""
+
+    server: str
+    folder: Path
+    files: list[str]
+    rules: RuleSet
+    held_back: list[HeldBack]
+
+    def manifest(self, ledger: str) -> dict[str, Any]:
+        counts: dict[str, int] = {}
+        for rule in self.rules.rules:
+            counts[str(rule.status)] = counts.get(str(rule.status), 0) + 1
+        return {
+            "ledger": ledger,
+            "server": self.server,
+            "digest": self.rules.digest,
+            "time": now(),
+            "program": f"upright-ledger {__version__}",
+            "rules": len(self.rules.rules),
+            "by_status": dict(sorted(counts.items())),
+            "held_back": [{"legacy_url": h.legacy_url, "kind": h.kind, "reason": h.reason} for h in self.held_back],
+            "files": self.files,
+        }
+
+
+def build(book: Book, server: str, folder: Path) -> Built:
+    """Write the sound rules of a book for a server. The files are read back before any is put in place."""
+    dialect = load_dialect(server)
+    if not book.rules.rules:
+        raise UsageError("there are no rules to build yet", "upright match, or upright decide, gives answers")
+    translation = dialect.write(book.rules)
+    differences = dialect.read_back(translation.files, translation.rules)
+    if differences:
+        raise RefusedError(
+            f"the files for {server} do not read back as the rules they were made from: {differences[0]}",
+            f"nothing was written; {len(differences):,} differences in all: report this as a fault of the program",
+        )
+    held = [*book.held_back, *translation.refused]
+    built = Built(server, folder, sorted([*translation.files, RULE_LIST, MANIFEST]), translation.rules, held)
+    for name, data in translation.files.items():
+        write_whole(folder / name, data)
+    write_whole(folder / RULE_LIST, rule_list(translation.rules, book))
+    write_whole(folder / MANIFEST, json_bytes(built.manifest(book.ledger.settings.name)))
+    with book.ledger.writing() as connection:
+        add_build(connection, server, translation.rules.digest, str(folder), len(translation.rules.rules), len(held))
+    return built
+
+
+def rule_list(rules: RuleSet, book: Book) -> bytes:
+    """The rules as CSV: old, new, status, query, kind."""
+    rows = ((book.sites.base_of(r.site) + r.key, r.destination, r.status, r.query, "exact") for r in rules.rules)
+    return csv_bytes(("old", "new", "status", "query", "kind"), rows)

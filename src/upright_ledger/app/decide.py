@@ -1,0 +1,209 @@
+"""Deciding: answers by hand, for one entry or from a sheet of pairs."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
+from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, EntryAnswer
+from upright_ledger.core.destinations import page_key, read_destination
+from upright_ledger.core.evidence import LISTED
+from upright_ledger.core.folding import Folded, fold, unanswerable
+from upright_ledger.errors import UsageError
+from upright_ledger.formats.pairs import Pair, mend_slash, read_pairs
+from upright_ledger.formats.reading import digest_of
+from upright_ledger.ledger.answers import IMPORT, PERSON, Posting, load_answers, post_answers, post_claims
+from upright_ledger.ledger.sources import (
+    Sighting,
+    SourceFacts,
+    add_sightings,
+    add_source,
+    count_new_entries,
+    ensure_entries,
+)
+from upright_ledger.ledger.store import Ledger
+
+
+@dataclass(frozen=True, slots=True)
+class Decision:
+    """One decision as read, before it is posted."""
+
+    old: Address
+    site: str
+    folded: Folded
+    answer: EntryAnswer
+    host_given: bool
+    where: str = ""
+
+
+@dataclass
+class Decided:
+    """What was posted. made: entries nobody had gathered. mended: rows that lacked a leading slash."""
+
+    posted: int = 0
+    unchanged: int = 0
+    replaced: int = 0
+    contested: int = 0
+    made: int = 0
+    mended: int = 0
+    refused: list[tuple[int, str, str]] = field(default_factory=list)
+
+
+def read_old(ledger: Ledger, text: str) -> tuple[Address, str, bool]:
+    """A legacy address as people write it: the address, its site, and whether its host was written.
+
+    Raises NotAnAddressError.
+    """
+    sites = ledger.settings.sites
+    address = parse_address(text, sites.old[0].origins[0])
+    host_given = not text.startswith(("/", "?"))
+    site = sites.site_of(address)
+    if not site:
+        raise NotAnAddressError(f"{address.authority} belongs to no old site")
+    if reason := unanswerable(address):
+        raise NotAnAddressError(reason)
+    return address, site, host_given
+
+
+def read_new(ledger: Ledger, text: str) -> str:
+    """A destination in its safe form. Raises NotAnAddressError."""
+    sites = ledger.settings.sites
+    address = read_destination(text, sites.new[0])
+    if not sites.is_new(address) and not sites.site_of(address):
+        raise NotAnAddressError(f"{address.authority} is no declared new origin (upright.toml, [new] origins)")
+    return address.text
+
+
+def decide_one(ledger: Ledger, old: str, answer: EntryAnswer, reason: str = "") -> tuple[Decided, str]:
+    """Post one answer; `answer.destination` as the user wrote it. Returns what was done and the legacy URL."""
+    mended, was_mended = mend_slash(old)
+    try:
+        address, site, host_given = read_old(ledger, mended)
+        destination = read_new(ledger, answer.destination) if answer.destination else ""
+    except NotAnAddressError as error:
+        raise UsageError(
+            f"{_which(old, answer)} cannot be used: {error}", "a full address or a path from / is needed"
+        ) from None
+    decision = Decision(
+        address,
+        site,
+        fold(address, ledger.settings.policy),
+        EntryAnswer(answer.kind, answer.status, destination),
+        host_given,
+    )
+    result = Decided(mended=int(was_mended))
+    with ledger.step("decide", reason) as step:
+        numbers, result.made = ensure_entries(
+            step.connection, ledger.policy_number, [(site, decision.folded.key, address.without_fragment)]
+        )
+        entry = numbers[f"{site} {decision.folded.key}"]
+        before = load_answers(step.connection).get(entry)
+        post_answers(step, [Posting(entry, decision.answer, PERSON, address.without_fragment, host_given)])
+        result.posted, result.replaced = 1, int(before is not None and before != decision.answer)
+        step.summary = f"{address.target}: {decision.answer.kind}" + (f" to {destination}" if destination else "")
+    return result, address.without_fragment
+
+
+def _which(old: str, answer: EntryAnswer) -> str:
+    return f"{old!r} or {answer.destination!r}" if answer.destination else repr(old)
+
+
+def decide_from(ledger: Ledger, path: Path, encoding: str = "", reason: str = "") -> Decided:
+    """Post a sheet of pairs as one step.
+
+    Two rows with different answers for one entry are both kept: the first as answer, the other as a
+    claim that `check` reports.
+    """
+    pairs = read_pairs(path, encoding)
+    result = Decided(refused=[(line, "", why) for line, why in pairs.rejected])
+    decisions = [d for pair in pairs.rows if (d := _decision(ledger, path.name, pair, result))]
+    if not decisions:
+        line, _, why = result.refused[0]
+        raise UsageError(f"no row of {path} can be used: row {line}: {why}", "give it the columns old, new and status")
+    first: dict[tuple[str, str], Decision] = {}
+    further: list[Decision] = []
+    for d in decisions:
+        known = first.setdefault((d.site, d.folded.key), d)
+        if known is not d and _differs(known, d) and not any(_same(other, d) for other in further):
+            further.append(d)
+    digest, size = digest_of(path)
+    with ledger.step("decide", reason or f"from {path.name}") as step:
+        facts = SourceFacts(path.name, "pairs", "pairs", digest, size, lines=len(pairs.rows) + len(pairs.rejected))
+        facts.accepted, facts.rejected = len(decisions), len(result.refused)
+        source = add_source(step, facts)
+        numbers, result.made = add_sightings(step.connection, source, ledger.policy_number, _sightings(decisions))
+        count_new_entries(step.connection, source, result.made)
+        before = load_answers(step.connection)
+        postings = [_posting(d, numbers) for d in first.values()]
+        result.unchanged = sum(1 for p in postings if before.get(p.entry) == p.answer)
+        result.replaced = sum(1 for p in postings if p.entry in before and before[p.entry] != p.answer)
+        result.posted, result.contested = len(postings) - result.unchanged, len(further)
+        post_answers(step, postings)
+        post_claims(step, [_posting(d, numbers) for d in further])
+        step.summary = f"{result.posted:,} answers from {path.name}"
+    return result
+
+
+def _posting(decision: Decision, numbers: dict[str, int]) -> Posting:
+    number = numbers[f"{decision.site} {decision.folded.key}"]
+    return Posting(number, decision.answer, IMPORT, decision.old.without_fragment, decision.host_given, decision.where)
+
+
+def _differs(one: Decision, other: Decision) -> bool:
+    """Whether two rows for one entry say different things, their spelling included where a slash loop may hide."""
+    if one.answer.status != other.answer.status or one.answer.kind != other.answer.kind:
+        return True
+    if not one.answer.destination:
+        return False
+    return page_key(parse_address(one.answer.destination)) != page_key(parse_address(other.answer.destination))
+
+
+def _same(one: Decision, other: Decision) -> bool:
+    return (one.site, one.folded.key) == (other.site, other.folded.key) and not _differs(one, other)
+
+
+def _sightings(decisions: list[Decision]) -> list[Sighting]:
+    found: dict[tuple[str, str], Sighting] = {}
+    for d in decisions:
+        text = d.old.without_fragment
+        found[d.site, text] = Sighting(d.site, text, d.folded.key, d.folded.variant, text, {(LISTED, "", "", ""): 1.0})
+    return list(found.values())
+
+
+def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> Decision | None:
+    """Read one row, or note in `result` why it cannot be used."""
+    old, old_mended = mend_slash(pair.old)
+    new, new_mended = mend_slash(pair.new)
+    try:
+        address, site, host_given = read_old(ledger, old)
+        answer = read_answer(pair.status, new)
+        if answer.destination:
+            answer = EntryAnswer(answer.kind, answer.status, read_new(ledger, answer.destination))
+    except NotAnAddressError as error:
+        result.refused.append((pair.line, pair.old, str(error)))
+        return None
+    result.mended += int(old_mended or new_mended)
+    return Decision(address, site, fold(address, ledger.settings.policy), answer, host_given, f"{name} row {pair.line}")
+
+
+def read_answer(status: str, new: str) -> EntryAnswer:
+    """The answer a row of pairs means. Raises NotAnAddressError for a status that is none.
+
+    An empty status is 301. The words gone, keep and ignore are statuses, too.
+    """
+    word = status.strip().lower()
+    if word in {KEEP, IGNORE}:
+        return EntryAnswer(word)
+    digits = re.match(r"\d{3}\b", word)
+    code = 410 if word == GONE else int(digits[0]) if digits else 301
+    if word and word != GONE and not digits:
+        raise NotAnAddressError(f"{status!r} is no status; use {', '.join(map(str, STATUSES))}")
+    if code not in STATUSES:
+        raise NotAnAddressError(f"{code} is no status of a redirect; use {', '.join(map(str, STATUSES))}")
+    if STATUSES[code] == GONE:
+        return EntryAnswer(GONE, 410)
+    if not new:
+        raise NotAnAddressError("the new address is missing")
+    return EntryAnswer(STATUSES[code], code, new)

@@ -1,0 +1,51 @@
+"""upright balance"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from upright_ledger.app.advice import next_step
+from upright_ledger.app.balance import balance
+from upright_ledger.app.book import Book
+from upright_ledger.cli import show
+from upright_ledger.cli.common import json_option
+from upright_ledger.core.answers import OPEN
+from upright_ledger.ledger.store import open_ledger
+
+
+@click.command("balance")
+@json_option
+@click.pass_obj
+def command(folder: Path, as_json: bool) -> None:
+    """What is answered and what is open, by entries, by hits and by value.
+
+    Hits are requests by people. Value is what an entry is worth in visits per 30 days; docs/value.md has the
+    formula.
+    """
+    book = Book(open_ledger(folder))
+    result, following = balance(book), next_step(book)
+    if as_json:
+        show.json_out(result.as_dict() | {"next": {"why": following.why, "command": following.command}})
+        return
+    total = result.entries
+    rows: list[tuple[object, ...]] = [
+        (x.answer, x.entries, _share(x.entries, total), x.hits, round(x.value))
+        for x in result.lines
+        if x.entries or x.answer == OPEN
+    ]
+    hits, value = sum(x.hits for x in result.lines), sum(x.value for x in result.lines)
+    rows.append(("all", total, _share(total, total), hits, round(value)))
+    show.table(("answer", "entries>", "share>", "hits>", "value>"), rows)
+    if result.top_open:
+        show.say()
+        show.table(
+            ("open entries worth most", "hits>", "links>", "value>"),
+            [(e.legacy_url, e.evidence.hits, e.evidence.links, e.evidence.value) for e in result.top_open],
+        )
+    show.next_step(following.why, following.command)
+
+
+def _share(part: float, whole: float) -> str:
+    return f"{100 * part / whole:.1f} %" if whole else "–"

@@ -1,0 +1,100 @@
+"""upright check"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.checking import Checked, check_ledger, check_pairs
+from upright_ledger.cli import show
+from upright_ledger.cli.common import encoding_option, json_option
+from upright_ledger.errors import UsageError
+from upright_ledger.ledger.store import open_ledger
+
+SHOWN_CAUSES = 15
+SHOWN_ROWS = 25
+
+
+@click.command("check")
+@click.argument("sheet", metavar="[PAIRS.csv]", required=False, type=click.Path(path_type=Path))
+@click.option("--old", multiple=True, metavar="URL", help="With a sheet: an origin its old paths lie on.")
+@click.option("--new", multiple=True, metavar="URL", help="With a sheet: an origin its new paths lie on.")
+@click.option(
+    "--slash",
+    type=click.Choice(["always", "never", "as-stock"]),
+    default="as-stock",
+    help="With a sheet: the site's closing slash.",
+)
+@click.option("--stock", type=click.Path(path_type=Path), help="With a sheet: a CSV of the new pages (url, status).")
+@click.option("--all", "all_rows", is_flag=True, help="List every finding.")
+@encoding_option
+@json_option
+@click.pass_obj
+def command(
+    folder: Path,
+    sheet: Path | None,
+    old: tuple[str, ...],
+    new: tuple[str, ...],
+    slash: str,
+    stock: Path | None,
+    all_rows: bool,
+    encoding: str,
+    as_json: bool,
+) -> None:
+    """Find faults in the answers, without any server; with a sheet of pairs, without any ledger.
+
+    Chains, loops, rules onto themselves, two answers for one address, closing slashes, temporary moves,
+    destinations that are unknown, dead or redirect themselves, pages that a rule would hide, and inner pages
+    sent to the home page. Exit code 1 when there are faults.
+    """
+    if sheet is None:
+        if old or new or stock:
+            raise UsageError(
+                "--old, --new and --stock go with a sheet of pairs", "a ledger has its own settings and stock"
+            )
+        result = check_ledger(Book(open_ledger(folder)))
+    else:
+        result = check_pairs(sheet, old=old, new=new, slash=slash, stock=stock, encoding=encoding)
+    if as_json:
+        show.json_out(result.as_dict())
+    else:
+        _show(result, all_rows=all_rows, sheet=sheet)
+    raise click.exceptions.Exit(1 if result.faults or result.rejected else 0)
+
+
+def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
+    for text in result.assumed:
+        show.say(f"Note: {text}.")
+    for line, text, why in result.rejected[:8]:
+        show.say(f"Row {line:,} cannot be checked: {why}: {text[:100]}", "yellow")
+    if not result.findings:
+        show.say(f"{show.plural(result.rules, 'answer')} with a rule checked: no faults.")
+        if sheet is None:
+            show.next_step("write the rules for a server", "upright build --for nginx --out rules/")
+        return
+    show.say(
+        f"{show.plural(result.rules, 'answer')} with a rule checked: {show.plural(len(result.findings), 'finding')}."
+    )
+    show.say()
+    causes = result.causes
+    show.table(
+        ("findings>", "kind", "explained by"),
+        [(c.count, c.kind, c.text) for c in causes[:SHOWN_CAUSES]],
+        title="Causes",
+    )
+    if len(causes) > SHOWN_CAUSES:
+        show.say(f"… and {len(causes) - SHOWN_CAUSES:,} more causes")
+    shown = result.findings if all_rows else result.findings[:SHOWN_ROWS]
+    show.say()
+    show.table(
+        ("kind", "old address", "what, and what to do"),
+        [(f.kind, f.legacy_url, f.detail) for f in shown],
+        [show.SEVERITY_STYLE[f.severity] for f in shown],
+        title="Findings",
+    )
+    if len(shown) < len(result.findings):
+        show.say(f"… and {len(result.findings) - len(shown):,} more; --all lists them, --json has them as data")
+    if sheet is None:
+        show.next_step("settle them, one by one or from a corrected sheet", "upright decide --from pairs.csv")

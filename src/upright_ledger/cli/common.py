@@ -1,0 +1,47 @@
+"""Options that several commands share."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
+import click
+
+from upright_ledger.errors import UsageError
+from upright_ledger.formats.records import ReadOptions
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object instead.")
+encoding_option = click.option("--encoding", default="", help="The files' encoding, such as cp1252.  [default: UTF-8]")
+paths_argument = click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
+
+
+def reading_options(command: F) -> F:
+    """--kind, --column, --encoding and --host: how files of old URLs are to be read."""
+    for option in (
+        click.option("--host", default="", help="The old host of paths that name none.  [default: the first --old]"),
+        encoding_option,
+        click.option(
+            "--column",
+            "columns",
+            multiple=True,
+            metavar="MEANING=HEADER",
+            help="Settle a column, as in url='Page address'.",
+        ),
+        click.option("--kind", default="", help="text, table, sitemap or access-log.  [default: recognised]"),
+    ):
+        command = option(command)
+    return command
+
+
+def read_options(columns: tuple[str, ...], encoding: str) -> ReadOptions:
+    """Read --column values; raises UsageError for one without "="."""
+    chosen = {}
+    for text in columns:
+        meaning, mark, header = text.partition("=")
+        if not mark or not header:
+            raise UsageError(f"--column {text} names no header", "write it as in --column url='Page address'")
+        chosen[meaning.strip().replace("_", " ")] = header
+    return ReadOptions(encoding, chosen)

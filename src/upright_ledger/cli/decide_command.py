@@ -1,0 +1,111 @@
+"""upright decide"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from upright_ledger.app.decide import Decided, decide_from, decide_one
+from upright_ledger.cli import show
+from upright_ledger.cli.common import encoding_option, json_option
+from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, EntryAnswer
+from upright_ledger.errors import UsageError
+from upright_ledger.ledger.store import open_ledger
+
+SHOWN = 8
+
+
+@click.command("decide")
+@click.argument("old", required=False)
+@click.option(
+    "--to", "new", default="", metavar="NEW", help="Where it goes: a full address, or a path on the new site."
+)
+@click.option(
+    "--status",
+    type=click.Choice([str(s) for s in STATUSES if s != 410]),
+    default="301",
+    show_default=True,
+    help="With --to.",
+)
+@click.option("--gone", is_flag=True, help="It has no successor: 410.")
+@click.option("--keep", is_flag=True, help="Its address lives on: no rule.")
+@click.option("--ignore", is_flag=True, help="It is noise: no rule.")
+@click.option(
+    "--from", "sheet", type=click.Path(path_type=Path), help="A sheet of pairs with the columns old, new, status."
+)
+@click.option("--reason", default="", help="Why, for the journal.")
+@encoding_option
+@json_option
+@click.pass_obj
+def command(
+    folder: Path,
+    old: str | None,
+    new: str,
+    status: str,
+    gone: bool,
+    keep: bool,
+    ignore: bool,
+    sheet: Path | None,
+    reason: str,
+    encoding: str,
+    as_json: bool,
+) -> None:
+    """Answer one entry, or many from a sheet of pairs, as one undoable step.
+
+    \b
+    upright decide /visit/hours.html --to /visit/opening-hours/
+    upright decide /tickets --gone
+    upright decide --from pairs.csv
+
+    A sheet may have commas or semicolons; either side may be a full address or a path alone. Its status may be
+    a number, or the word gone, keep or ignore; empty means 301.
+    """
+    chosen = [bool(new), gone, keep, ignore]
+    if sheet is not None:
+        if old or any(chosen):
+            raise UsageError("--from stands alone", "leave out the address and the answer")
+        result = decide_from(open_ledger(folder), sheet, encoding, reason)
+        _show(result, sheet.name, as_json=as_json)
+        raise click.exceptions.Exit(1 if result.refused or result.contested else 0)
+    if not old or sum(chosen) != 1:
+        raise UsageError(
+            "one old address and one answer are needed", "upright decide OLD --to NEW, or --gone, --keep, --ignore"
+        )
+    answer = EntryAnswer(GONE, 410) if gone else EntryAnswer(KEEP) if keep else EntryAnswer(IGNORE)
+    if new:
+        answer = EntryAnswer(STATUSES[int(status)], int(status), new)
+    result, legacy_url = decide_one(open_ledger(folder), old, answer, reason)
+    _show(result, legacy_url, as_json=as_json)
+
+
+def _show(result: Decided, name: str, *, as_json: bool) -> None:
+    if as_json:
+        show.json_out(
+            {
+                "posted": result.posted,
+                "unchanged": result.unchanged,
+                "replaced": result.replaced,
+                "contested": result.contested,
+                "made": result.made,
+                "mended": result.mended,
+                "refused": [{"row": line, "old": text, "reason": why} for line, text, why in result.refused],
+            },
+        )
+        return
+    show.say(f"{name}: {show.plural(result.posted, 'answer')} posted.")
+    for count, text in (
+        (result.unchanged, "stood already"),
+        (result.replaced, "took the place of another answer"),
+        (result.made, "for entries that were never gathered; they are in the ledger now"),
+        (result.mended, "lacked a leading slash; it was put there"),
+        (result.contested, "contradict an earlier row for the same entry; upright check names them"),
+        (len(result.refused), "rows cannot be used"),
+    ):
+        if count:
+            show.say(f"  {count:>7,}  {text}")
+    for line, text, why in result.refused[:SHOWN]:
+        show.say(f"  row {line:,}: {why}: {text[:100]}", "yellow")
+    if len(result.refused) > SHOWN:
+        show.say(f"  and {len(result.refused) - SHOWN:,} more; --json lists all")
+    show.next_step("look for faults", "upright check")

@@ -1,0 +1,1 @@
+"""upright demo"""

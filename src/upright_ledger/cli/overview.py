@@ -1,0 +1,68 @@
+"""Bare `upright`: where one is, and what comes next."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from pathlib import Path
+
+from upright_ledger.app.opening import overview
+from upright_ledger.cli import show
+from upright_ledger.ledger.settings import FILE_NAME
+from upright_ledger.ledger.store import open_ledger
+
+
+def show_overview(folder: Path, *, as_json: bool) -> None:
+    """Show where the ledger in a folder stands; without one, how to begin."""
+    if not (folder / FILE_NAME).is_file():
+        if as_json:
+            show.json_out({"ledger": None, "next": {"why": "there is no ledger here", "command": "upright open"}})
+            return
+        show.say("There is no ledger in this folder.")
+        show.next_step(
+            "make one, or see the whole story on a sample site first", "upright open DIR --old URL --new URL"
+        )
+        show.say("  upright demo")
+        show.say()
+        show.say("upright --help lists all commands.")
+        return
+    found = overview(open_ledger(folder))
+    if as_json:
+        values = asdict(found) | {"folder": str(found.folder), "balance": found.balance.as_dict()}
+        show.json_out(values)
+        return
+    show.say(f"Ledger {found.name}", "bold")
+    for name, origins in found.old.items():
+        show.say(f"  old site {name}: {', '.join(origins)}")
+    show.say(f"  new site: {', '.join(found.new)}")
+    show.say()
+    gathered = sum(1 for s in found.sources if s["purpose"] == "gather")
+    b = found.balance
+    rows = [
+        ("collected", f"{show.plural(b.entries, 'entry', 'entries')} from {show.plural(gathered, 'source')}"),
+        ("in stock", show.plural(found.pages, "page")),
+        ("answered", f"{b.answered:,} of {b.entries:,} ({_share(b.answered, b.entries)})"),
+        (
+            "built",
+            f"{found.build['rules']:,} rules for {found.build['server']}, {found.build['time']}"
+            if found.build
+            else "nothing yet",
+        ),
+        ("rehearsed", _run(found.rehearsal)),
+        ("replayed", _run(found.replay)),
+    ]
+    for label, text in rows:
+        show.say(f"  {label:<11}{text}")
+    show.next_step(found.next.why, found.next.command)
+
+
+def _share(part: int, whole: int) -> str:
+    return f"{100 * part / whole:.0f} %" if whole else "–"
+
+
+def _run(run: dict[str, object] | None) -> str:
+    if run is None:
+        return "not yet"
+    counts = run["counts"]
+    assert isinstance(counts, dict)  # noqa: S101 - what the ledger stores
+    wrong = sum(n for v, n in counts.items() if v != "ok")
+    return f"{sum(counts.values()):,} URLs, {wrong:,} not ok, {run['time']}"

@@ -1,0 +1,111 @@
+"""How things are shown: tables, sentences and JSON, with everything hostile made visible."""
+
+from __future__ import annotations
+
+import json
+import unicodedata
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from typing import Any
+
+import click
+from rich import box
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+SEVERITY_STYLE = {"error": "red", "warning": "yellow", "note": "dim"}
+
+
+def clean(text: str) -> str:
+    """A text that cannot steer a terminal: control and direction characters are spelled out."""
+    if text.isascii() and text.isprintable():
+        return text
+    return "".join(c if _is_harmless(c) else _spelled(c) for c in text)
+
+
+def _is_harmless(char: str) -> bool:
+    return char.isprintable() or (char == " ")
+
+
+def _spelled(char: str) -> str:
+    if unicodedata.category(char) == "Cs":
+        return f"\\x{ord(char) & 0xFF:02x}"
+    return char.encode("unicode_escape").decode()
+
+
+def console() -> Console:
+    """Standard output; no markup is read from texts."""
+    return Console(markup=False, highlight=False, emoji=False, soft_wrap=False)
+
+
+def say(text: str = "", style: str = "") -> None:
+    """Print one paragraph."""
+    console().print(Text(clean(text), style=style))
+
+
+def json_out(value: Any) -> None:
+    """Print one JSON object."""
+    click.echo(json.dumps(value, indent=2, ensure_ascii=False).encode("utf-8", "backslashreplace").decode())
+
+
+def number(value: float) -> str:
+    """A figure for people: thousands apart, no needless decimals."""
+    return f"{value:,.0f}" if value >= 10 or value == int(value) else f"{value:,.1f}"
+
+
+def table(
+    columns: Sequence[str], rows: Sequence[Sequence[object]], styles: Sequence[str] = (), title: str = ""
+) -> None:
+    """Print an aligned table: figures to the right, texts folded where they are too long.
+
+    A column name that ends in ">" is a column of figures.
+    """
+    drawn = Table(
+        box=box.SIMPLE_HEAD,
+        title=title or None,
+        title_justify="left",
+        pad_edge=False,
+        show_edge=False,
+        header_style="bold",
+    )
+    for name in columns:
+        if name.endswith(">"):
+            drawn.add_column(name[:-1], justify="right", no_wrap=True)
+        else:
+            drawn.add_column(name, overflow="fold")
+    for n, row in enumerate(rows):
+        cells = [Text(number(c) if isinstance(c, int | float) else clean(str(c))) for c in row]
+        drawn.add_row(*cells, style=styles[n] if n < len(styles) else None)
+    console().print(drawn)
+
+
+def next_step(why: str, command: str) -> None:
+    """Say what to do next."""
+    say()
+    say(f"Next: {why}.")
+    say(f"  {command}")
+
+
+def plural(count: int, one: str, many: str = "") -> str:
+    """ "1 entry", "1,940 entries"."""
+    return f"{count:,} {one if count == 1 else many or one + 's'}"
+
+
+@contextmanager
+def progress(label: str) -> Iterator[Callable[[int, int], None]]:
+    """A progress bar on standard error, on a terminal only; yields a function of (done, total)."""
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+    error = Console(stderr=True)
+    with Progress(
+        TextColumn(label),
+        BarColumn(),
+        MofNCompleteColumn(),
+        TimeRemainingColumn(),
+        console=error,
+        disable=not error.is_terminal,
+        transient=True,
+    ) as bar:
+        task = bar.add_task(label, total=None)
+        yield lambda done, total: bar.update(task, completed=done, total=total)

@@ -1,0 +1,1 @@
+"""The ledger: settings, database and journal. The only place that knows SQL."""

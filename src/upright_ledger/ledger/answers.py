@@ -1,0 +1,90 @@
+"""Answers and the claims that contest them."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection, Row, select
+
+from upright_ledger.core.answers import EntryAnswer
+from upright_ledger.core.rules import CARRY_TRACKING
+from upright_ledger.ledger import schema
+from upright_ledger.ledger.journal import Step
+
+PERSON = "person"
+IMPORT = "import"
+MATCH = "match"
+
+
+@dataclass(frozen=True, slots=True)
+class Posting:
+    """An answer to be posted for an entry. old: the address as it was given with the answer."""
+
+    entry: int
+    answer: EntryAnswer
+    by: str
+    old: str
+    host_given: bool = True
+    where: str = ""
+
+
+def post_answers(step: Step, postings: Iterable[Posting]) -> None:
+    """Put answers in place of whatever the entries had, and settle claims that contested them."""
+    postings = list(postings)
+    rows = [
+        {
+            "entry": p.entry,
+            "kind": p.answer.kind,
+            "status": p.answer.status,
+            "destination": p.answer.destination,
+            "query": CARRY_TRACKING,
+            "by": p.by,
+            "old": p.old,
+            "host_given": p.host_given,
+            "where": p.where,
+            "note": "",
+            "inherited": False,
+        }
+        for p in postings
+    ]
+    step.put_many("answers", rows)
+    contested = load_claims(step.connection)
+    gone = [{"entry": c.entry, "number": c.number} for p in postings for c in contested.get(p.entry, ())]
+    if gone:
+        step.remove("claims", gone)
+
+
+def post_claims(step: Step, postings: Iterable[Posting]) -> None:
+    """Keep further answers beside the ones in place: they are conflicts."""
+    taken: dict[int, int] = {}
+    rows = []
+    for p in postings:
+        taken[p.entry] = taken.get(p.entry, 0) + 1
+        rows.append(
+            {
+                "entry": p.entry,
+                "number": taken[p.entry],
+                "status": p.answer.status,
+                "destination": p.answer.destination,
+                "old": p.old,
+                "host_given": p.host_given,
+                "where": p.where,
+            },
+        )
+    step.put_many("claims", rows)
+
+
+def load_claims(connection: Connection) -> Mapping[int, list[Row[Any]]]:
+    """Entry → the claims that contest its answer."""
+    found: dict[int, list[Row[Any]]] = defaultdict(list)
+    for row in connection.execute(select(schema.claims).order_by(schema.claims.c.entry, schema.claims.c.number)):
+        found[row.entry].append(row)
+    return found
+
+
+def load_answers(connection: Connection) -> dict[int, EntryAnswer]:
+    """Entry → its answer, for those that have one."""
+    return {r.entry: EntryAnswer(r.kind, r.status, r.destination) for r in connection.execute(select(schema.answers))}

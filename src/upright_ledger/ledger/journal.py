@@ -1,0 +1,168 @@
+"""The journal: every change as a step with before-images, and undo as one more step."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy import Connection, Row, Table, and_, delete, insert, select, update
+
+from upright_ledger.errors import RefusedError, UsageError
+from upright_ledger.ledger.schema import JOURNALLED, changes, metadata, sources, steps
+
+
+@dataclass
+class Step:
+    """One step under way. All changes to journalled tables go through `put` and `remove`."""
+
+    connection: Connection
+    id: int
+    summary: str = ""
+    touched: int = field(default=0)
+    noted: bool = field(default=False)
+
+    @property
+    def is_empty(self) -> bool:
+        return self.touched == 0 and not self.noted
+
+    def put(self, table_name: str, row: Mapping[str, Any]) -> None:
+        """Insert or replace one row, keeping what was there before."""
+        self.put_many(table_name, [row])
+
+    def put_many(self, table_name: str, rows: Sequence[Mapping[str, Any]]) -> None:
+        """Insert or replace rows with equal columns; rows that are the same already are left alone."""
+        table, keys = _journalled(table_name)
+        before = self._before(table, keys, rows)
+        fresh: list[dict[str, Any]] = []
+        replaced: list[dict[str, Any]] = []
+        images: list[dict[str, Any]] = []
+        for row in rows:
+            key = _row_key(keys, row)
+            old = before.get(key)
+            if old is not None and all(old[c] == v for c, v in row.items()):
+                continue
+            images.append({"step": self.id, "table_name": table_name, "row_key": key, "before": old})
+            (fresh if old is None else replaced).append(dict(row))
+        if fresh:
+            self.connection.execute(insert(table), fresh)
+        for row in replaced:
+            self.connection.execute(update(table).where(_is_row(table, keys, row)).values(**row))
+        self._record(images)
+
+    def remove(self, table_name: str, rows: Iterable[Mapping[str, Any]]) -> None:
+        """Delete rows by their keys, keeping what they held."""
+        table, keys = _journalled(table_name)
+        rows = list(rows)
+        before = self._before(table, keys, rows)
+        for row in rows:
+            self.connection.execute(delete(table).where(_is_row(table, keys, row)))
+        self._record(
+            [{"step": self.id, "table_name": table_name, "row_key": k, "before": old} for k, old in before.items()]
+        )
+
+    def _record(self, images: list[dict[str, Any]]) -> None:
+        if images:
+            self.connection.execute(insert(changes), images)
+            self.touched += len(images)
+
+    def _before(
+        self, table: Table, keys: tuple[str, ...], rows: Sequence[Mapping[str, Any]]
+    ) -> dict[str, dict[str, Any]]:
+        """Row key → the row as it stands, for those of `rows` that exist."""
+        first = keys[0]
+        wanted = sorted({row[first] for row in rows})
+        found = {}
+        for at in range(0, len(wanted), 500):
+            for row in self.connection.execute(
+                select(table).where(table.c[first].in_(wanted[at : at + 500]))
+            ).mappings():
+                values = dict(row)
+                found[_row_key(keys, values)] = values
+        asked = {_row_key(keys, row) for row in rows}
+        return {k: v for k, v in found.items() if k in asked}
+
+
+def _journalled(name: str) -> tuple[Table, tuple[str, ...]]:
+    return metadata.tables[name], JOURNALLED[name]
+
+
+def _row_key(keys: tuple[str, ...], row: Mapping[str, Any]) -> str:
+    return json.dumps([row[k] for k in keys])
+
+
+def _is_row(table: Table, keys: tuple[str, ...], row: Mapping[str, Any]) -> Any:
+    return and_(*(table.c[k] == row[k] for k in keys))
+
+
+def history(connection: Connection) -> list[Row[Any]]:
+    """All steps, the newest first."""
+    return list(connection.execute(select(steps).order_by(steps.c.id.desc())))
+
+
+def last_undoable(connection: Connection) -> int:
+    """The newest step that is neither undone nor an undo. Raises UsageError when there is none."""
+    query = select(steps.c.id).where(
+        steps.c.undone_by.is_(None), steps.c.undoes.is_(None), steps.c.command.not_in(("open", "settings"))
+    )
+    found = connection.scalar(query.order_by(steps.c.id.desc()).limit(1))
+    if found is None:
+        raise UsageError("there is no step to undo", "`upright history` lists the steps")
+    return int(found)
+
+
+def undo(step: Step, target: int) -> str:
+    """Put back what a step changed, as this new step; returns what the target was.
+
+    Raises RefusedError, naming the later step, where a row was changed since.
+    """
+    connection = step.connection
+    row = connection.execute(select(steps).where(steps.c.id == target)).one_or_none()
+    if row is None or target == step.id:
+        raise UsageError(f"there is no step {target}", "`upright history` lists the steps")
+    if row.undone_by is not None:
+        raise RefusedError(
+            f"step {target} was undone already, by step {row.undone_by}", "`upright history` lists the steps"
+        )
+    if row.command in {"open", "settings"}:
+        raise RefusedError(f"step {target} ({row.command}) cannot be undone", "edit upright.toml instead")
+    images = list(connection.execute(select(changes).where(changes.c.step == target)))
+    _refuse_later_changes(connection, target, images)
+    for image in reversed(images):
+        _restore(step, image)
+    connection.execute(update(steps).where(steps.c.id == target).values(undone_by=step.id))
+    connection.execute(update(steps).where(steps.c.id == step.id).values(undoes=target))
+    if row.undoes is not None:
+        connection.execute(update(steps).where(steps.c.id == row.undoes).values(undone_by=None))
+    step.noted = True
+    return f"step {target} ({row.command}: {row.summary})"
+
+
+def _refuse_later_changes(connection: Connection, target: int, images: list[Row[Any]]) -> None:
+    later = (
+        select(changes.c.table_name, changes.c.row_key, steps.c.id, steps.c.command, steps.c.time)
+        .join(steps, steps.c.id == changes.c.step)
+        .where(changes.c.step > target, steps.c.undone_by.is_(None), steps.c.undoes.is_(None))
+        .order_by(steps.c.id)
+    )
+    ours = {(i.table_name, i.row_key) for i in images}
+    for row in connection.execute(later):
+        if (row.table_name, row.row_key) in ours:
+            raise RefusedError(
+                f"step {row.id} ({row.command}, {row.time}) changed the same {row.table_name} since",
+                f"undo step {row.id} first",
+            )
+
+
+def _restore(step: Step, image: Row[Any]) -> None:
+    keys = JOURNALLED[image.table_name]
+    key = dict(zip(keys, json.loads(image.row_key), strict=True))
+    if image.before is not None:
+        step.put(image.table_name, image.before)
+    elif image.table_name == "sources":
+        # What a source said is a fact and stays; it only counts no longer.
+        current = step.connection.execute(select(sources).where(sources.c.id == key["id"])).mappings().one()
+        step.put("sources", dict(current) | {"withdrawn": True})
+    else:
+        step.remove(image.table_name, [key])

@@ -1,0 +1,267 @@
+"""The tables of a ledger.
+
+Facts are the observed spellings and what sources say of them; entry keys are derived from
+spellings under a numbered folding policy. Rows named in JOURNALLED are changed through the
+journal alone.
+"""
+
+from __future__ import annotations
+
+from sqlalchemy import (
+    JSON,
+    Boolean,
+    Column,
+    Float,
+    ForeignKey,
+    Index,
+    Integer,
+    MetaData,
+    String,
+    Table,
+    Text,
+    UniqueConstraint,
+)
+
+metadata = MetaData()
+
+migrations = Table(
+    "migrations",
+    metadata,
+    Column("number", Integer, primary_key=True),
+    Column("name", String, nullable=False),
+    Column("applied", String, nullable=False),
+)
+
+policies = Table(
+    "policies",
+    metadata,
+    Column("number", Integer, primary_key=True),
+    Column("settings", JSON, nullable=False),
+    Column("since", String, nullable=False),
+)
+
+steps = Table(
+    "steps",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("time", String, nullable=False),
+    Column("author", String, nullable=False),
+    Column("command", String, nullable=False),
+    Column("reason", Text, nullable=False, default=""),
+    Column("summary", Text, nullable=False, default=""),
+    Column("undoes", Integer),
+    Column("undone_by", Integer),
+)
+
+# One before-image a changed row; `before` is null where the row was new.
+changes = Table(
+    "changes",
+    metadata,
+    Column("step", Integer, ForeignKey("steps.id"), nullable=False),
+    Column("table_name", String, nullable=False),
+    Column("row_key", String, nullable=False),
+    Column("before", JSON),
+    Index("changes_by_step_row", "step", "table_name", "row_key"),
+    Index("changes_by_row", "table_name", "row_key", "step"),
+)
+
+sources = Table(
+    "sources",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("step", Integer, ForeignKey("steps.id"), nullable=False),
+    Column("name", String, nullable=False),
+    Column("kind", String, nullable=False),
+    Column("purpose", String, nullable=False),  # gather, stock or pairs
+    Column("digest", String, nullable=False),
+    Column("head_digest", String, nullable=False, default=""),
+    Column("bytes", Integer, nullable=False),
+    Column("time", String, nullable=False),
+    Column("period_start", String, nullable=False, default=""),
+    Column("period_end", String, nullable=False, default=""),
+    Column("mapping", JSON),
+    Column("lines", Integer, nullable=False, default=0),
+    Column("accepted", Integer, nullable=False, default=0),
+    Column("set_aside", Integer, nullable=False, default=0),
+    Column("rejected", Integer, nullable=False, default=0),
+    Column("new_entries", Integer, nullable=False, default=0),
+    Column("mended", JSON),
+    Column("withdrawn", Boolean, nullable=False, default=False),
+    Index("sources_by_digest", "digest"),
+)
+
+entries = Table(
+    "entries",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("site", String, nullable=False),
+    Column("key", Text, nullable=False),
+    Column("policy", Integer, ForeignKey("policies.number"), nullable=False),
+    Column("legacy_url", Text, nullable=False),
+    Column("section", String, nullable=False, default=""),
+    Column("family", Text, nullable=False, default=""),
+    UniqueConstraint("site", "key", name="entries_by_key"),
+)
+
+spellings = Table(
+    "spellings",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("site", String, nullable=False),
+    Column("spelling", Text, nullable=False),
+    Column("entry", Integer, ForeignKey("entries.id"), nullable=False, index=True),
+    Column("variant", Text, nullable=False),  # canonical path, before case, index file and slash were folded
+    UniqueConstraint("site", "spelling", name="spellings_by_text"),
+)
+
+# One figure: spelling × source × unit × status class × people or bots × day.
+evidence = Table(
+    "evidence",
+    metadata,
+    Column("spelling", Integer, ForeignKey("spellings.id"), nullable=False),
+    Column("source", Integer, ForeignKey("sources.id"), nullable=False),
+    Column("unit", String, nullable=False),
+    Column("status_class", String, nullable=False, default=""),
+    Column("agent", String, nullable=False, default=""),
+    Column("day", String, nullable=False, default=""),
+    Column("amount", Float, nullable=False),
+    Index("evidence_by_spelling", "spelling", "source"),
+    Index("evidence_by_source", "source"),
+)
+
+# What a source says in words. One row a spelling and source.
+observations = Table(
+    "observations",
+    metadata,
+    Column("spelling", Integer, ForeignKey("spellings.id"), nullable=False),
+    Column("source", Integer, ForeignKey("sources.id"), nullable=False),
+    Column("title", Text, nullable=False, default=""),
+    Column("language", String, nullable=False, default=""),
+    Column("status", Integer, nullable=False, default=0),
+    Column("last_seen", String, nullable=False, default=""),
+    UniqueConstraint("spelling", "source", name="observations_by_spelling"),
+)
+
+# The top referrers of a spelling in a source; the remainder stands under an empty referrer.
+referrers = Table(
+    "referrers",
+    metadata,
+    Column("spelling", Integer, ForeignKey("spellings.id"), nullable=False),
+    Column("source", Integer, ForeignKey("sources.id"), nullable=False),
+    Column("referrer", Text, nullable=False),
+    Column("amount", Float, nullable=False),
+    Index("referrers_by_spelling", "spelling", "source"),
+)
+
+set_aside = Table(
+    "set_aside",
+    metadata,
+    Column("source", Integer, ForeignKey("sources.id"), nullable=False, index=True),
+    Column("kind", String, nullable=False),
+    Column("text", Text, nullable=False),
+    Column("lines", Integer, nullable=False),
+)
+
+destinations = Table(
+    "destinations",
+    metadata,
+    Column("source", Integer, ForeignKey("sources.id"), nullable=False),
+    Column("page", Text, nullable=False),  # page key: origin, canonical path, query
+    Column("url", Text, nullable=False),
+    Column("status", Integer, nullable=False, default=0),
+    Column("title", Text, nullable=False, default=""),
+    Column("heading", Text, nullable=False, default=""),
+    Column("description", Text, nullable=False, default=""),
+    Column("canonical", Text, nullable=False, default=""),
+    Column("indexable", String, nullable=False, default=""),
+    Column("language", String, nullable=False, default=""),
+    Column("redirects_to", Text, nullable=False, default=""),
+    Column("state", String, nullable=False, default="live"),  # live or planned
+    UniqueConstraint("source", "page", name="destinations_by_page"),
+)
+
+answers = Table(
+    "answers",
+    metadata,
+    Column("entry", Integer, ForeignKey("entries.id"), primary_key=True),
+    Column("kind", String, nullable=False),
+    Column("status", Integer, nullable=False, default=0),
+    Column("destination", Text, nullable=False, default=""),
+    Column("query", String, nullable=False, default="carry-tracking"),
+    Column("by", String, nullable=False),  # match, person or import
+    Column("old", Text, nullable=False, default=""),  # the legacy address as it was written with the answer
+    Column("host_given", Boolean, nullable=False, default=True),
+    Column("where", String, nullable=False, default=""),
+    Column("note", Text, nullable=False, default=""),
+    Column("inherited", Boolean, nullable=False, default=False),
+)
+
+# Further answers for an entry that already has another one: conflicts, until somebody decides.
+claims = Table(
+    "claims",
+    metadata,
+    Column("entry", Integer, ForeignKey("entries.id"), primary_key=True),
+    Column("number", Integer, primary_key=True),
+    Column("status", Integer, nullable=False),
+    Column("destination", Text, nullable=False),
+    Column("old", Text, nullable=False),
+    Column("host_given", Boolean, nullable=False, default=True),
+    Column("where", String, nullable=False, default=""),
+)
+
+proposals = Table(
+    "proposals",
+    metadata,
+    Column("step", Integer, ForeignKey("steps.id"), nullable=False),
+    Column("entry", Integer, ForeignKey("entries.id"), nullable=False),
+    Column("rank", Integer, nullable=False),
+    Column("destination", Text, nullable=False),
+    Column("confidence", Float, nullable=False),
+    Column("reasons", JSON, nullable=False),
+    UniqueConstraint("step", "entry", "rank", name="proposals_by_entry"),
+)
+
+runs = Table(
+    "runs",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("kind", String, nullable=False),  # rehearse or replay
+    Column("name", String, nullable=False, default=""),
+    Column("started", String, nullable=False),
+    Column("finished", String, nullable=False, default=""),
+    Column("digest", String, nullable=False, default=""),
+    Column("at", String, nullable=False, default=""),
+    Column("counts", JSON),
+)
+
+traces = Table(
+    "traces",
+    metadata,
+    Column("run", Integer, ForeignKey("runs.id"), nullable=False),
+    Column("number", Integer, nullable=False),
+    Column("url", Text, nullable=False),
+    Column("entry", Integer),
+    Column("hits", Float, nullable=False, default=0),
+    Column("verdicts", JSON, nullable=False),
+    Column("hops", JSON, nullable=False),
+    Column("final_url", Text, nullable=False, default=""),
+    Column("final_status", Integer, nullable=False, default=0),
+    Column("expected", Text, nullable=False, default=""),
+    UniqueConstraint("run", "number", name="traces_by_number"),
+)
+
+builds = Table(
+    "builds",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("time", String, nullable=False),
+    Column("dialect", String, nullable=False),
+    Column("digest", String, nullable=False),
+    Column("folder", Text, nullable=False),
+    Column("rules", Integer, nullable=False),
+    Column("held_back", Integer, nullable=False),
+    Column("live_from", String, nullable=False, default=""),
+)
+
+JOURNALLED = {"answers": ("entry",), "claims": ("entry", "number"), "sources": ("id",), "policies": ("number",)}
+"""Tables that the journal restores, with their key columns."""

@@ -1,0 +1,141 @@
+"""Settings: `upright.toml`, with its comments kept."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import tomlkit
+from tomlkit.exceptions import TOMLKitError
+
+from upright_ledger.core.addresses import NotAnAddressError
+from upright_ledger.core.evidence import Weights
+from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.sites import Site, Sites, read_origin
+from upright_ledger.errors import InputError
+
+FILE_NAME = "upright.toml"
+SLASHES = ("always", "never", "as-stock")
+
+
+@dataclass(frozen=True)
+class Settings:
+    """What a ledger's owner decided once. database: an SQLAlchemy URL, or empty for the ledger's own file."""
+
+    name: str
+    database: str
+    sites: Sites
+    slash: str
+    policy: FoldingPolicy
+    weights: Weights
+
+
+_TEMPLATE = """# Settings of an Upright Ledger. Edit freely; comments stay.
+
+[ledger]
+name = ""
+# Another database may be named here, such as postgresql+psycopg://user@host/name.
+database = ""
+
+# One [[site]] for each old site: the origins that show the same pages (www, scheme, mobile host).
+[new]
+# Where destinations may lie. The first one is where bare paths are taken to be.
+origins = []
+# Trailing slash of the new site's pages: "always", "never", or "as-stock" (as the stocked pages have it).
+slash = "as-stock"
+
+[folding]
+# "fold" takes A-Z and a-z in paths for the same, "exact" does not.
+case = "fold"
+# Parameters that tell where a visit came from. Rules carry them on in this order.
+tracking = []
+# The same sort, naming a person or a click: folded and never carried.
+tracking_only_folded = []
+session = []
+index_files = []
+
+[folding.significant]
+# Which parameters choose the page, by path: "/catalogue.php" = ["item"]
+# A path that is not named here keeps every parameter that is neither tracking nor session.
+
+[value]
+# Weights of the value formula: see docs/value.md.
+traffic = 1.0
+linking_domains = 5.0
+linking_pages = 1.0
+impressions = 0.01
+"""
+
+
+def new_settings_text(name: str, database: str, sites: Sites, slash: str, policy: FoldingPolicy) -> str:
+    """The text of a fresh settings file."""
+    document: Any = tomlkit.parse(_TEMPLATE)
+    document["ledger"]["name"] = name
+    document["ledger"]["database"] = database
+    document["new"]["origins"] = list(sites.new)
+    document["new"]["slash"] = slash
+    folding = document["folding"]
+    folding["case"] = policy.case
+    for key in ("tracking", "tracking_only_folded", "session", "index_files"):
+        values = tomlkit.array()
+        values.extend(getattr(policy, key))
+        folding[key] = values.multiline(multiline=len(values) > 6)
+    for path, names in policy.significant.items():
+        folding["significant"][path] = list(names)
+    tables = tomlkit.aot()
+    for site in sites.old:
+        table = tomlkit.table()
+        table["name"] = site.name
+        table["origins"] = list(site.origins)
+        tables.append(table)
+    document["site"] = tables
+    return tomlkit.dumps(document)
+
+
+def read_settings(path: Path) -> Settings:
+    """Read and check a settings file. Raises InputError that names the key that is wrong."""
+    try:
+        document = tomlkit.parse(path.read_text(encoding="utf-8")).unwrap()
+    except OSError as error:
+        raise InputError(f"{path} cannot be read: {error.strerror or error}", "check the permissions") from None
+    except UnicodeDecodeError:
+        raise InputError(f"{path} is not in UTF-8", "save it as UTF-8") from None
+    except TOMLKitError as error:
+        raise InputError(f"{path} is not valid TOML: {error}", "mend the line it names") from None
+    try:
+        return _settings(document)
+    except KeyError as error:
+        raise InputError(f"{path} lacks {error.args[0]}", "compare it with a fresh ledger's file") from None
+    except (NotAnAddressError, TypeError, ValueError) as error:
+        raise InputError(
+            f"{path} holds a value that cannot be used: {error}", "compare it with a fresh ledger's file"
+        ) from None
+
+
+def _settings(document: Mapping[str, Any]) -> Settings:
+    ledger, new, folding = document["ledger"], document["new"], document["folding"]
+    old = tuple(Site(str(s["name"]), tuple(read_origin(str(o)) for o in s["origins"])) for s in document["site"])
+    if not old or not new["origins"]:
+        raise ValueError("there must be at least one old site and one new origin")
+    if new["slash"] not in SLASHES:
+        raise ValueError(f"slash is {new['slash']!r}; it must be one of {', '.join(SLASHES)}")
+    if folding["case"] not in {"fold", "exact"}:
+        raise ValueError(f"case is {folding['case']!r}; it must be fold or exact")
+    policy = FoldingPolicy.from_dict(
+        {
+            k: [str(x) for x in folding[k]] if k != "case" else folding[k]
+            for k in ("case", "tracking", "tracking_only_folded", "session", "index_files")
+        }
+        | {"significant": {str(k): [str(n) for n in v] for k, v in folding.get("significant", {}).items()}},
+    )
+    weights = Weights(**{k: float(v) for k, v in document.get("value", {}).items()})
+    return Settings(
+        str(ledger["name"]),
+        str(ledger.get("database", "")),
+        Sites(old, tuple(read_origin(str(o)) for o in new["origins"])),
+        str(new["slash"]),
+        policy,
+        weights,
+    )

@@ -1,0 +1,101 @@
+"""The stock of destinations, and what matching proposed from it."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from sqlalchemy import Connection, delete, func, select
+
+from upright_ledger.ledger import schema
+from upright_ledger.ledger.sources import insert_many
+
+KEPT_VERSIONS = 2
+
+
+@dataclass(frozen=True, slots=True)
+class Destination:
+    """A page of the new site. status 0: not said. page: its page key."""
+
+    page: str
+    url: str
+    status: int = 0
+    title: str = ""
+    heading: str = ""
+    description: str = ""
+    canonical: str = ""
+    indexable: str = ""
+    language: str = ""
+    redirects_to: str = ""
+    state: str = "live"
+
+
+def add_destinations(connection: Connection, source: int, pages: Iterable[Destination]) -> None:
+    """Store the pages one source names; of two with the same page key the last counts."""
+    unique = {p.page: p for p in pages}
+    insert_many(connection, schema.destinations, [{"source": source, **asdict(p)} for p in unique.values()])
+
+
+def load_stock(connection: Connection) -> dict[str, Destination]:
+    """Page key → destination, later sources filling in and overruling earlier ones."""
+    d, s = schema.destinations, schema.sources
+    query = select(d).join(s, s.c.id == d.c.source).where(s.c.withdrawn.is_(False)).order_by(d.c.source, d.c.page)
+    merged: dict[str, dict[str, Any]] = {}
+    for row in connection.execute(query).mappings():
+        values = {k: v for k, v in row.items() if k != "source"}
+        known = merged.setdefault(row["page"], values)
+        known.update({k: v for k, v in values.items() if v})
+    return {page: Destination(**values) for page, values in merged.items()}
+
+
+def count_stock(connection: Connection) -> int:
+    """How many pages are in stock."""
+    d, s = schema.destinations, schema.sources
+    query = select(func.count(func.distinct(d.c.page))).join(s, s.c.id == d.c.source).where(s.c.withdrawn.is_(False))
+    return connection.scalar(query) or 0
+
+
+@dataclass(frozen=True, slots=True)
+class StoredProposal:
+    """One possible destination of an entry."""
+
+    entry: int
+    rank: int
+    destination: str
+    confidence: float
+    reasons: tuple[str, ...]
+
+
+def store_proposals(connection: Connection, step: int, proposals: Iterable[StoredProposal]) -> None:
+    """Store one version of all proposals, and let go of versions that are too old."""
+    rows = [
+        {
+            "step": step,
+            "entry": p.entry,
+            "rank": p.rank,
+            "destination": p.destination,
+            "confidence": p.confidence,
+            "reasons": list(p.reasons),
+        }
+        for p in proposals
+    ]
+    insert_many(connection, schema.proposals, rows)
+    versions = list(
+        connection.scalars(select(schema.proposals.c.step).distinct().order_by(schema.proposals.c.step.desc()))
+    )
+    for old in versions[KEPT_VERSIONS:]:
+        connection.execute(delete(schema.proposals).where(schema.proposals.c.step == old))
+
+
+def load_proposals(connection: Connection) -> Mapping[int, list[StoredProposal]]:
+    """Entry → its proposals, the best first, of the newest version that was not undone."""
+    p, s = schema.proposals, schema.steps
+    newest = connection.scalar(select(func.max(p.c.step)).join(s, s.c.id == p.c.step).where(s.c.undone_by.is_(None)))
+    found: dict[int, list[StoredProposal]] = defaultdict(list)
+    for row in connection.execute(select(p).where(p.c.step == newest).order_by(p.c.entry, p.c.rank)):
+        found[row.entry].append(
+            StoredProposal(row.entry, row.rank, row.destination, row.confidence, tuple(row.reasons))
+        )
+    return found

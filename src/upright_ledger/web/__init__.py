@@ -1,0 +1,1 @@
+"""Sockets: asking servers, and being a small one. The only place that opens any."""
