@@ -36,6 +36,6 @@ def undo(ledger: Ledger, count: int = 1, target: int | None = None) -> list[str]
         return done
     for _ in range(count):
         with ledger.step("undo") as step:
-            done.append(journal.undo(step, journal.last_undoable(step.connection)))
+            done.append(journal.undo(step, journal.last_undoable(step.connection, step.id)))
             step.summary = done[-1]
     return done

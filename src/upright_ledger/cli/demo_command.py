@@ -1,1 +1,146 @@
 """upright demo"""
+
+from __future__ import annotations
+
+import csv
+import time
+from pathlib import Path
+
+import click
+
+from upright_ledger.app.book import Book
+from upright_ledger.cli import show
+from upright_ledger.cli.common import json_option
+from upright_ledger.cli.main import cli
+from upright_ledger.demo import story
+from upright_ledger.demo.sample import write_sample
+from upright_ledger.demo.servers import new_site, site_as_found
+from upright_ledger.errors import RefusedError, UprightError
+from upright_ledger.ledger.store import open_ledger
+
+
+@click.command("demo")
+@click.argument("folder", metavar="[DIR]", default="quillhaven-demo", type=click.Path(path_type=Path, file_okay=False))
+@json_option
+def command(folder: Path, as_json: bool) -> None:
+    """The whole story on a sample site that is made up for it: the Quillhaven Clock Museum moves.
+
+    Writes the sample into DIR (quillhaven-demo by default), runs the real commands on it, and compares what they
+    find with the truth that the sample was generated from. It ends with the built rules in a real nginx, where one
+    is installed.
+    """
+    if folder.exists() and any(folder.iterdir()):
+        raise RefusedError(f"{folder} is not empty", "name another folder, or remove this one")
+    began = time.monotonic()
+    folder.mkdir(parents=True, exist_ok=True)
+    teller = _Teller(folder, quiet=as_json)
+    sample = write_sample(folder / story.FILES)
+    teller.say(
+        f"The sample is in {folder / story.FILES}: {len(sample.museum.old):,} old pages, {len(sample.museum.new):,} new ones, a log, and the truth."
+    )
+    for scene in story.opening(folder):
+        teller.run(scene)
+    found = story.compare_findings(sample, _book(folder).findings)
+    teller.compare("check", found)
+    for scene in story.settling(folder):
+        teller.run(scene)
+    accuracy = story.compare_answers(sample, _book(folder))
+    teller.say(
+        f"Truth: {accuracy.right:,} of {len(sample.museum.old):,} old pages are answered rightly, {len(accuracy.wrong):,} wrongly, {accuracy.open:,} are open."
+    )
+    with site_as_found(sample) as (address, server):
+        teller.say(f"(served by {server} at {address})")
+        teller.run(story.replay_as_found(folder, address))
+    seen = story.compare_verdicts(sample, _verdicts(folder / "before.csv"))
+    teller.compare("replay", seen)
+    book = _book(folder)
+    with new_site(folder / story.RULES, book.rules, sample) as (address, server):
+        teller.say(f"(served by {server} at {address})")
+        teller.run(story.replay_built(folder, address))
+    seconds = time.monotonic() - began
+    if as_json:
+        wrong = {"wrong_answers": accuracy.wrong, "right_answers": accuracy.right, "open": accuracy.open}
+        show.json_out(
+            {
+                "folder": str(folder),
+                "check": _as_dict(found),
+                "replay": _as_dict(seen),
+                "server": server,
+                "seconds": round(seconds, 1),
+            }
+            | wrong
+        )
+    else:
+        _farewell(folder, seconds)
+    faulty = bool(found.missed or found.invented or seen.missed or seen.invented)
+    raise click.exceptions.Exit(1 if faulty else 0)
+
+
+def _book(folder: Path) -> Book:
+    return Book(open_ledger(folder / story.LEDGER))
+
+
+def _verdicts(path: Path) -> dict[str, str]:
+    with path.open(encoding="utf-8", newline="") as file:
+        return {row["url"]: row["verdict"] for row in csv.DictReader(file)}
+
+
+def _as_dict(c: story.Comparison) -> dict[str, object]:
+    return {"planted": c.planted, "found": c.found, "missed": c.missed, "invented": c.invented}
+
+
+class _Teller:
+    """Runs the scenes as the commands they are, and shows each one as it would be typed."""
+
+    def __init__(self, folder: Path, *, quiet: bool) -> None:
+        self.ledger = folder / story.LEDGER
+        self.quiet = quiet
+        self.number = 0
+
+    def say(self, text: str) -> None:
+        if not self.quiet:
+            show.say()
+            show.say(text)
+
+    def run(self, scene: story.Scene) -> None:
+        """Run one command; its exit code must be the one the story expects."""
+        self.number += 1
+        arguments = list(scene.command)
+        if arguments[0] != "open":
+            arguments = ["--ledger", str(self.ledger), *arguments]
+        if self.quiet:
+            arguments.append("--json")
+        else:
+            show.say()
+            show.say(f"{self.number}. {scene.intro}", "bold")
+            click.echo(f"$ upright {' '.join(scene.command)}")
+        with show.swallowed(self.quiet):
+            code = cli.main(arguments, prog_name="upright", standalone_mode=False)
+        if code not in ({0, 1} if scene.faults_expected else {0, None}):
+            raise UprightError(
+                f"the demo's command {scene.command[0]} ended with exit code {code}",
+                "report this as a fault of the program",
+            )
+
+    def compare(self, what: str, result: story.Comparison) -> None:
+        """Say what was planted, and what was found of it."""
+        self.say(
+            f"Truth: {result.planted:,} faults were planted; {what} found {result.found:,} of them, and {len(result.invented):,} that were not planted.",
+        )
+        for text in [*result.missed, *result.invented][:10]:
+            self.say(f"  not as planted: {text}")
+
+
+def _farewell(folder: Path, seconds: float) -> None:
+    show.say()
+    show.say(f"That was the whole story, in {seconds:.0f} seconds. What to look at now:", "bold")
+    for path, text in (
+        (folder / story.RULES / "README.md", "how an engineer puts the rules in place"),
+        (folder / story.RULES / "redirects.conf", "the rules, as nginx reads them"),
+        (folder / story.RULES / "redirects.csv", "the same as a plain list"),
+        (folder / "after.csv", "every old URL with its verdict"),
+        (folder / story.FILES / "truth.csv", "the right answer of every old page"),
+    ):
+        show.say(f"  {path}  {text}")
+    click.echo(f"  upright --ledger {folder / story.LEDGER} history")
+    show.next_step("begin with your own site", "upright open DIR --old URL --new URL")

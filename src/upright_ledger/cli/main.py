@@ -48,10 +48,11 @@ class UprightGroup(click.Group):
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         del ctx
+        width = max(map(len, COMMANDS))
         for phase in PHASES:
-            rows = [(name, text) for name, (of, text) in COMMANDS.items() if of == phase]
+            rows = [(name.ljust(width), text) for name, (of, text) in COMMANDS.items() if of == phase]
             with formatter.section(phase.capitalize()):
-                formatter.write_dl(rows, col_spacing=4)
+                formatter.write_dl(rows, col_spacing=3)
 
 
 @click.group(

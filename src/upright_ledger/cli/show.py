@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import io
 import json
+import textwrap
 import unicodedata
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, redirect_stdout
 from typing import Any
 
 import click
@@ -40,8 +42,19 @@ def console() -> Console:
 
 
 def say(text: str = "", style: str = "") -> None:
-    """Print one paragraph."""
-    console().print(Text(clean(text), style=style))
+    """Print one paragraph, wrapped between words; an address or a path is never broken."""
+    out = console()
+    body = clean(text)
+    indent = " " * (len(body) - len(body.lstrip()) + 2)
+    lines = textwrap.wrap(
+        body,
+        max(40, out.width - 1),
+        subsequent_indent=indent if len(indent) > 2 else "",
+        break_long_words=False,
+        break_on_hyphens=False,
+        drop_whitespace=True,
+    )
+    out.print(Text("\n".join(lines), style=style), soft_wrap=True)
 
 
 def json_out(value: Any) -> None:
@@ -77,14 +90,21 @@ def table(
     for n, row in enumerate(rows):
         cells = [Text(number(c) if isinstance(c, int | float) else clean(str(c))) for c in row]
         drawn.add_row(*cells, style=styles[n] if n < len(styles) else None)
-    console().print(drawn)
+    out = console()
+    if out.is_terminal:
+        out.print(drawn)
+        return
+    with out.capture() as capture:
+        out.print(drawn)
+    for line in capture.get().splitlines():
+        click.echo(line.rstrip())
 
 
 def next_step(why: str, command: str) -> None:
     """Say what to do next."""
     say()
     say(f"Next: {why}.")
-    say(f"  {command}")
+    click.echo(f"  {clean(command)}")
 
 
 def plural(count: int, one: str, many: str = "") -> str:
@@ -109,3 +129,13 @@ def progress(label: str) -> Iterator[Callable[[int, int], None]]:
     ) as bar:
         task = bar.add_task(label, total=None)
         yield lambda done, total: bar.update(task, completed=done, total=total)
+
+
+@contextmanager
+def swallowed(quiet: bool) -> Iterator[None]:
+    """Keep standard output silent while a command runs inside another one that reports for both."""
+    if not quiet:
+        yield
+        return
+    with redirect_stdout(io.StringIO()):
+        yield

@@ -101,10 +101,13 @@ def history(connection: Connection) -> list[Row[Any]]:
     return list(connection.execute(select(steps).order_by(steps.c.id.desc())))
 
 
-def last_undoable(connection: Connection) -> int:
-    """The newest step that is neither undone nor an undo. Raises UsageError when there is none."""
+def last_undoable(connection: Connection, before: int) -> int:
+    """The newest step before this one that is neither undone nor an undo. Raises UsageError when there is none."""
     query = select(steps.c.id).where(
-        steps.c.undone_by.is_(None), steps.c.undoes.is_(None), steps.c.command.not_in(("open", "settings"))
+        steps.c.id < before,
+        steps.c.undone_by.is_(None),
+        steps.c.undoes.is_(None),
+        steps.c.command.not_in(("open", "settings")),
     )
     found = connection.scalar(query.order_by(steps.c.id.desc()).limit(1))
     if found is None:

@@ -1,0 +1,135 @@
+"""The earlier move's rule list, with faults planted in it, and the corrections that settle them.
+
+`found_as` is the kind `check` must give, `seen_as` the verdict a replay gives where that list is
+served as it stands.
+"""
+
+from __future__ import annotations
+
+import random
+from dataclasses import dataclass, field
+
+from upright_ledger.demo.site import NEW, OLD, Museum, NewPage
+from upright_ledger.demo.vocabulary import ADJECTIVES, NOUNS, slug
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """One planted fault: where, what it is, how it shows, and the right destination (empty: none needed)."""
+
+    legacy_url: str
+    found_as: str
+    seen_as: str
+    right: str
+
+
+@dataclass
+class EarlierMove:
+    """The rule list (old, new, status), the planted faults, and corrections (old, new, status)."""
+
+    rules: list[tuple[str, str, int]] = field(default_factory=list)
+    faults: list[Fault] = field(default_factory=list)
+    corrections: list[tuple[str, str, int]] = field(default_factory=list)
+
+
+@dataclass
+class _Planter:
+    museum: Museum
+    words: random.Random
+    move: EarlierMove = field(default_factory=EarlierMove)
+    number: int = 0
+
+    def path(self) -> str:
+        """A fresh address of the site before last."""
+        self.number += 1
+        name = f"{slug(self.words.choice(ADJECTIVES))}-{slug(self.words.choice(NOUNS))}-{self.number}"
+        return f"/museum/{name}.htm"
+
+    def page(self) -> str:
+        """The path of a sound page of the new site; home pages and files are left out."""
+        while True:
+            url = self.words.choice(self.museum.new).url
+            if url.endswith("/") and url != f"{NEW}/" and "/de/" not in url:
+                return url.removeprefix(NEW)
+
+    def rule(self, old: str, new: str, status: int = 301) -> None:
+        self.move.rules.append((old, new, status))
+
+    def fault(self, old: str, kind: str, verdict: str, right: str) -> None:
+        self.move.faults.append(Fault(OLD + old, kind, verdict, NEW + right))
+        self.move.corrections.append((old, right, 301))
+
+
+def plant(museum: Museum, words: random.Random) -> EarlierMove:
+    """Write the earlier move's list. Some new pages that faults need (dead, redirecting) join the museum."""
+    p = _Planter(museum, words)
+    for _ in range(260):
+        p.rule(p.path(), p.page())
+    _chains_and_loops(p)
+    _contested(p)
+    _destinations(p)
+    words.shuffle(p.move.rules)
+    _wrong_one_first(p.move)
+    return p.move
+
+
+def _chains_and_loops(p: _Planter) -> None:
+    for _ in range(24):
+        first, second, right = p.path(), p.path(), p.page()
+        p.rule(first, second)
+        p.rule(second, right)
+        p.fault(first, "chain", "chain", right)
+    for length in (2, 2, 2, 3, 3):
+        ring = [p.path() for _ in range(length)]
+        for n, old in enumerate(ring):
+            p.rule(old, ring[(n + 1) % length])
+            p.fault(old, "loop", "loop", p.page())
+    for _ in range(5):
+        old = p.path()
+        p.rule(old, old)
+        p.fault(old, "self", "loop", p.page())
+
+
+def _contested(p: _Planter) -> None:
+    for _ in range(8):
+        old, wrong, right = p.path(), p.page(), p.page()
+        while wrong == right:
+            wrong = p.page()
+        p.rule(old, wrong)
+        p.rule(old, right)
+        p.fault(old, "conflict", "wrong-destination", right)
+    for _ in range(12):
+        old, right = p.path(), p.page()
+        p.rule(old, right, 302)
+        p.fault(old, "temporary", "wrong-status", right)
+    for _ in range(30):
+        old = p.path()
+        p.rule(old, "/")
+        p.fault(old, "home-fallback", "home-fallback", p.page())
+
+
+def _destinations(p: _Planter) -> None:
+    for _ in range(40):
+        old, right = p.path(), p.page()
+        p.rule(old, right.removesuffix("/"))
+        p.fault(old, "slash-mismatch", "slash-mismatch", right)
+    for n in range(9):
+        old = p.path()
+        p.rule(old, f"/exhibitions/cancelled-{n + 1}/")
+        p.fault(old, "unknown-destination", "dead-end", p.page())
+    for n in range(7):
+        old, dead = p.path(), f"/stories/withdrawn-{n + 1}/"
+        p.museum.new.append(NewPage(NEW + dead, "", 404))
+        p.rule(old, dead)
+        p.fault(old, "dead-destination", "dead-end", p.page())
+    for n in range(6):
+        old, moving, right = p.path(), f"/stories/renamed-{n + 1}/", p.page()
+        p.museum.new.append(NewPage(NEW + moving, "", 301, NEW + right))
+        p.rule(old, moving)
+        p.fault(old, "redirecting-destination", "chain", right)
+
+
+def _wrong_one_first(move: EarlierMove) -> None:
+    """Servers take the first of two rules: see to it that the wrong one comes first."""
+    right = {f.legacy_url.removeprefix(OLD): f.right.removeprefix(NEW) for f in move.faults if f.found_as == "conflict"}
+    move.rules.sort(key=lambda rule: rule[0] in right and rule[1] == right[rule[0]])

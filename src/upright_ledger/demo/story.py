@@ -1,0 +1,176 @@
+"""The story the demo tells: the commands of one move, in order, and what the truth says of each result."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.results import Results
+from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.destinations import page_key
+from upright_ledger.core.findings import Finding
+from upright_ledger.demo.sample import Sample
+from upright_ledger.demo.site import BARE, GERMAN, NEW, OLD
+
+LEDGER = "museum"
+FILES = "files"
+RULES = "rules"
+
+
+@dataclass(frozen=True, slots=True)
+class Scene:
+    """One command of the story. intro: what it is for. faults_expected: exit code 1 is right here."""
+
+    intro: str
+    command: tuple[str, ...]
+    faults_expected: bool = False
+
+
+def opening(folder: Path) -> list[Scene]:
+    """From an empty ledger to the faults of the earlier move's list."""
+    files = folder / FILES
+    return [
+        Scene(
+            "A new ledger: two old sites (the second in German), one new one",
+            (
+                "open",
+                str(folder / LEDGER),
+                "--old",
+                OLD,
+                "--old",
+                BARE,
+                "--old",
+                GERMAN,
+                "--new",
+                NEW,
+                "--significant",
+                "/catalogue.php=item",
+            ),
+        ),
+        Scene(
+            "Old URLs from six places that overlap and disagree",
+            (
+                "gather",
+                *(
+                    str(files / n)
+                    for n in (
+                        "crawl-list.txt",
+                        "analytics.csv",
+                        "search-errors.csv",
+                        "backlinks.csv",
+                        "old-sitemap.xml",
+                        "access.log",
+                    )
+                ),
+            ),
+        ),
+        Scene("The pages of the new site", ("stock", str(files / "new-sitemap.xml"), str(files / "new-pages.csv"))),
+        Scene(
+            "The rule list of an earlier move, as it was handed over",
+            ("decide", "--from", str(files / "earlier-rules.csv")),
+            faults_expected=True,
+        ),
+        Scene("What is wrong with it", ("check",), faults_expected=True),
+    ]
+
+
+def settling(folder: Path) -> list[Scene]:
+    """From the corrections to rules that are built and rehearsed."""
+    files = folder / FILES
+    return [
+        Scene("The corrections", ("decide", "--from", str(files / "corrections.csv"))),
+        Scene("What the two sites say by themselves", ("match",)),
+        Scene(
+            "What only the client knows: pages without successor, workshops, printed codes",
+            ("decide", "--from", str(files / "client-decisions.csv")),
+        ),
+        Scene("Where the books stand", ("balance",)),
+        Scene("Is anything wrong now?", ("check",)),
+        Scene("The rules for nginx", ("build", "--for", "nginx", "--out", str(folder / RULES))),
+        Scene(
+            "All old URLs and a month of the log through the rules, offline",
+            ("rehearse", str(files / "old-urls.txt"), str(files / "access.log")),
+            faults_expected=True,
+        ),
+    ]
+
+
+def replay_as_found(folder: Path, address: str) -> Scene:
+    """The earlier list's addresses against the site as it was found."""
+    command = ("replay", str(folder / FILES / "earlier-urls.txt"), "--at", address, "--out", str(folder / "before.csv"))
+    return Scene("Before: the earlier list pasted into the server as it stands", command, faults_expected=True)
+
+
+def replay_built(folder: Path, address: str) -> Scene:
+    """Every old URL against the new site with the built rules."""
+    command = ("replay", str(folder / FILES / "old-urls.txt"), "--at", address, "--out", str(folder / "after.csv"))
+    return Scene("After: every old URL against the built rules", command, faults_expected=True)
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """Planted faults against found ones: how many were planted, found, missed, and found but not planted."""
+
+    planted: int
+    found: int
+    missed: list[str]
+    invented: list[str]
+
+
+def compare_findings(sample: Sample, findings: list[Finding]) -> Comparison:
+    """What `check` found against what was planted."""
+    return _compare(
+        {f.legacy_url: f.found_as for f in sample.earlier.faults}, Counter((f.legacy_url, f.kind) for f in findings)
+    )
+
+
+def compare_verdicts(sample: Sample, results: Mapping[str, str]) -> Comparison:
+    """Verdicts by URL against the verdicts the planted faults must give."""
+    return _compare(
+        {f.legacy_url: f.seen_as for f in sample.earlier.faults},
+        Counter((url, v) for url, v in results.items() if v != "ok"),
+    )
+
+
+def _compare(planted: dict[str, str], found: Counter[tuple[str, str]]) -> Comparison:
+    wanted = Counter(planted.items())
+    missed = sorted(f"{kind} at {url}" for url, kind in (wanted - found).elements())
+    invented = sorted(f"{kind} at {url}" for url, kind in (found - wanted).elements())
+    return Comparison(len(planted), len(planted) - len(missed), missed, invented)
+
+
+@dataclass(frozen=True, slots=True)
+class Accuracy:
+    """The ledger's answers against the truth: right, wrong and open entries."""
+
+    right: int
+    wrong: list[str]
+    open: int
+
+
+def compare_answers(sample: Sample, book: Book) -> Accuracy:
+    """Look up the answer of every old page and compare it with the truth."""
+    right, waiting, wrong = 0, 0, []
+    for page in sample.museum.old:
+        entry = book.entry_of(parse_address(page.url))
+        if entry is None or entry.answer.kind == "open":
+            waiting += 1
+            continue
+        expected = page.destination if page.answer == "move" else ""
+        given = entry.answer.destination
+        same = entry.answer.kind == page.answer and (
+            not expected or page_key(parse_address(given)) == page_key(parse_address(expected))
+        )
+        if same:
+            right += 1
+        else:
+            wrong.append(f"{page.url} → {given or entry.answer.kind}")
+    return Accuracy(right, wrong, waiting)
+
+
+def verdicts_of(results: Results) -> dict[str, str]:
+    """URL → headline verdict."""
+    return {r.trace.url: r.verdict for r in results.rows}
