@@ -45,7 +45,7 @@ def build(folder: Path, words: random.Random) -> list[str]:
         )
         for n, p in enumerate(paths)
     ]
-    rules, _ = compile_rules(plans, {}, sites, policy)
+    rules, _ = compile_rules(plans, [], sites, policy)
     for name, data in load_dialect("nginx").write(rules).files.items():
         (folder / name).parent.mkdir(parents=True, exist_ok=True)
         (folder / name).write_bytes(data)

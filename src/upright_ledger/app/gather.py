@@ -19,7 +19,7 @@ from upright_ledger.formats.reading import ACCESS_LOG, digest_of
 from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.writing import write_whole
-from upright_ledger.ledger.entries import load_entries
+from upright_ledger.ledger.entries import count_entries
 from upright_ledger.ledger.sources import (
     Sighting,
     SourceFacts,
@@ -100,7 +100,7 @@ def gather(
         if not batch.result.known:
             _post(ledger, batch, policy_number)
     with ledger.reading() as connection:
-        return [b.result for b in batches], len(load_entries(connection, ledger.settings.weights))
+        return [b.result for b in batches], count_entries(connection)
 
 
 def base_origin(sites: Sites, host: str) -> str:

@@ -16,7 +16,7 @@ from upright_ledger.formats.records import ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import Table, read_table
 from upright_ledger.ledger.sources import SourceFacts, add_source, find_source
-from upright_ledger.ledger.stock import Destination, add_destinations, load_stock
+from upright_ledger.ledger.stock import Destination, add_destinations, count_stock
 from upright_ledger.ledger.store import Ledger
 
 
@@ -66,7 +66,7 @@ def stock(
                 add_destinations(step.connection, add_source(step, facts), pages)
                 step.summary = f"{result.accepted:,} pages"
     with ledger.reading() as connection:
-        return [result for _, result, _ in read], len(load_stock(connection))
+        return [result for _, result, _ in read], count_stock(connection)
 
 
 def _publishing_origin(sites: Sites, publish_as: str) -> Address | None:

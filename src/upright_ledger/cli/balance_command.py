@@ -42,7 +42,15 @@ def command(folder: Path, as_json: bool) -> None:
         show.say()
         show.table(
             ("open entries worth most", "hits>", "links>", "value>"),
-            [(e.legacy_url, e.evidence.hits, e.evidence.links, e.evidence.value) for e in result.top_open],
+            [
+                (
+                    show.path(e.legacy_url, book.sites.old[0].origins[:1]),
+                    e.evidence.hits,
+                    e.evidence.links,
+                    e.evidence.value,
+                )
+                for e in result.top_open
+            ],
         )
     show.next_step(following.why, following.command)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from pathlib import Path
 
 import click
@@ -10,11 +11,12 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.checking import Checked, check_ledger, check_pairs
 from upright_ledger.cli import show
 from upright_ledger.cli.common import encoding_option, json_option
+from upright_ledger.core.findings import Finding
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
 SHOWN_CAUSES = 15
-SHOWN_ROWS = 25
+SHOWN_OF_EACH = 3
 
 
 @click.command("check")
@@ -49,22 +51,25 @@ def command(
     destinations that are unknown, dead or redirect themselves, pages that a rule would hide, and inner pages
     sent to the home page. Exit code 1 when there are faults.
     """
+    known: tuple[str, ...] = ()
     if sheet is None:
         if old or new or stock:
             raise UsageError(
                 "--old, --new and --stock go with a sheet of pairs", "a ledger has its own settings and stock"
             )
-        result = check_ledger(Book(open_ledger(folder)))
+        ledger = open_ledger(folder)
+        result = check_ledger(Book(ledger))
+        known = (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0])
     else:
         result = check_pairs(sheet, old=old, new=new, slash=slash, stock=stock, encoding=encoding)
     if as_json:
         show.json_out(result.as_dict())
     else:
-        _show(result, all_rows=all_rows, sheet=sheet)
+        _show(result, known, all_rows=all_rows, sheet=sheet)
     raise click.exceptions.Exit(1 if result.faults or result.rejected else 0)
 
 
-def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
+def _show(result: Checked, known: tuple[str, ...], *, all_rows: bool, sheet: Path | None) -> None:
     for text in result.assumed:
         show.say(f"Note: {text}.")
     for line, text, why in result.rejected[:8]:
@@ -82,19 +87,34 @@ def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
     show.table(
         ("findings>", "kind", "explained by"),
         [(c.count, c.kind, c.text) for c in causes[:SHOWN_CAUSES]],
-        title="Causes",
     )
     if len(causes) > SHOWN_CAUSES:
         show.say(f"… and {len(causes) - SHOWN_CAUSES:,} more causes")
-    shown = result.findings if all_rows else result.findings[:SHOWN_ROWS]
+    shown = result.findings if all_rows else _some_of_each(result.findings)
     show.say()
     show.table(
-        ("kind", "old address", "what, and what to do"),
-        [(f.kind, f.legacy_url, f.detail) for f in shown],
+        ("finding", "old address, what is wrong, and what to do"),
+        [(f.kind, [show.path(f.legacy_url, known), _without(f.detail, known)]) for f in shown],
         [show.SEVERITY_STYLE[f.severity] for f in shown],
-        title="Findings",
     )
     if len(shown) < len(result.findings):
         show.say(f"… and {len(result.findings) - len(shown):,} more; --all lists them, --json has them as data")
     if sheet is None:
         show.next_step("settle them, one by one or from a corrected sheet", "upright decide --from pairs.csv")
+
+
+def _some_of_each(findings: list[Finding]) -> list[Finding]:
+    """The first findings of each kind: a few of many kinds say more than many of one."""
+    seen: Counter[str] = Counter()
+    found = []
+    for finding in findings:
+        seen[finding.kind] += 1
+        if seen[finding.kind] <= SHOWN_OF_EACH:
+            found.append(finding)
+    return found
+
+
+def _without(text: str, origins: tuple[str, ...]) -> str:
+    for origin in origins:
+        text = text.replace(f"{origin}/", "/")
+    return text

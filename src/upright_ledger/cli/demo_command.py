@@ -114,7 +114,7 @@ class _Teller:
             show.say()
             show.say(f"{self.number}. {scene.intro}", "bold")
             click.echo(f"$ upright {' '.join(scene.command)}")
-        with show.swallowed(self.quiet):
+        with show.swallowed(self.quiet), show.without_hints():
             code = cli.main(arguments, prog_name="upright", standalone_mode=False)
         if code not in ({0, 1} if scene.faults_expected else {0, None}):
             raise UprightError(

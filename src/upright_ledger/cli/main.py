@@ -88,7 +88,7 @@ def main() -> None:
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")
     try:
-        cli(prog_name="upright", standalone_mode=False)
+        sys.exit(cli(prog_name="upright", standalone_mode=False) or 0)
     except UprightError as error:
         from upright_ledger.cli.show import clean
 
@@ -96,8 +96,6 @@ def main() -> None:
         if error.hint:
             click.echo(f"  {clean(error.hint)}.", err=True)
         sys.exit(error.exit_code)
-    except click.exceptions.Exit as end:
-        sys.exit(end.exit_code)
     except click.ClickException as error:
         error.show()
         sys.exit(error.exit_code)

@@ -11,7 +11,7 @@ from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.ledger.store import open_ledger
 
-SHOWN = 12
+SHOWN = 8
 
 
 @click.command("match")
@@ -30,7 +30,8 @@ def command(folder: Path, accept_above: float, as_json: bool) -> None:
     Certain are entries whose address is a page of the new site, and proposals above the given confidence.
     The home page is never proposed for an inner page. One undoable step.
     """
-    result = match(open_ledger(folder), accept_above)
+    ledger = open_ledger(folder)
+    result = match(ledger, accept_above)
     if as_json:
         show.json_out(
             {
@@ -62,16 +63,19 @@ def command(folder: Path, accept_above: float, as_json: bool) -> None:
         show.say(f"  {count:>7,}  {text}")
     if result.proposals:
         show.say()
+        known = (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0])
         show.table(
-            ("open entry", "best proposal", "confidence>", "because"),
+            ("confidence>", f"the {min(SHOWN, result.proposed):,} proposals worth most, of {result.proposed:,}"),
             [
-                (_path(entry.legacy_url), _path(p.destination), f"{p.confidence:.2f}", "; ".join(p.reasons))
-                for entry, p in result.proposals[:SHOWN]
+                (
+                    f"{p.confidence:.2f}",
+                    [
+                        show.path(e.legacy_url, known),
+                        f"to  {show.path(p.destination, known)}",
+                        f"it  {'; '.join(p.reasons)}",
+                    ],
+                )
+                for e, p in result.proposals[:SHOWN]
             ],
-            title=f"The proposals worth most ({min(SHOWN, result.proposed):,} of {result.proposed:,})",
         )
     show.next_step("see what is open, and decide on it", "upright balance")
-
-
-def _path(url: str) -> str:
-    return "/" + url.split("/", 3)[3] if url.count("/") >= 3 else url

@@ -36,15 +36,14 @@ def command(
 
     Every distinct request is asked once and weighted by its hits. Exit code 1 when anything is not ok.
     """
-    results = rehearse(
-        Book(open_ledger(folder)), list(paths), options=read_options(columns, encoding), kind=kind, host=host
-    )
+    ledger = open_ledger(folder)
+    results = rehearse(Book(ledger), list(paths), options=read_options(columns, encoding), kind=kind, host=host)
     if out is not None:
         results.write_csv(out)
     if as_json:
         show.json_out(results.as_dict())
     else:
-        show_results(results, all_rows=all_rows)
+        show_results(results, ledger.settings.sites, all_rows=all_rows)
         if out is not None:
             show.say(f"Every URL is in {out}.")
         show.next_step("ask a real server with these rules", "upright replay old-urls.txt --at http://127.0.0.1:8080")

@@ -39,9 +39,10 @@ def command(
     All requests go to the address given with --at, with the production host in them, so that nothing in DNS
     has to change. robots.txt plays no part: these are your own addresses. Exit code 1 when anything is not ok.
     """
+    ledger = open_ledger(folder)
     with show.progress("replaying") as progress:
         results = replay(
-            Book(open_ledger(folder)),
+            Book(ledger),
             list(paths),
             at,
             options=read_options(columns, encoding),
@@ -54,7 +55,7 @@ def command(
     if as_json:
         show.json_out(results.as_dict())
     else:
-        show_results(results, all_rows=all_rows)
+        show_results(results, ledger.settings.sites, all_rows=all_rows)
         if out is not None:
             show.say(f"Every URL is in {out}.")
         if results.faults:

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from upright_ledger.app.results import Results
+from collections import Counter
+from collections.abc import Sequence
+
+from upright_ledger.app.results import Results, Row
 from upright_ledger.cli import show
+from upright_ledger.core.sites import Sites
 from upright_ledger.core.verdicts import ORDER
 
 SHOWN = 20
 _GRAVE = ORDER.index("wrong-status")
 
 
-def show_results(results: Results, *, all_rows: bool) -> None:
+def show_results(results: Results, sites: Sites, *, all_rows: bool) -> None:
     """Verdicts by count and by hits, then the URLs that are not ok."""
     urls, hits = len(results.rows), sum(r.hits for r in results.rows)
     show.say(f"{show.plural(urls, 'distinct URL')} with {show.plural(hits, 'hit')}.")
@@ -26,34 +30,47 @@ def show_results(results: Results, *, all_rows: bool) -> None:
     if not faults:
         return
     show.say()
-    shown = faults if all_rows else faults[:SHOWN]
+    shown = faults if all_rows else _some_of_each(faults)
+    known = (sites.old[0].origins[0], sites.new[0])
     show.table(
-        ("verdict", "hits>", "URL", "ends", "expected"),
-        [
-            (
-                r.verdict,
-                r.hits,
-                r.trace.url,
-                _end(r.trace.final_status, r.trace.final_url, r.trace.url),
-                r.expected_text,
-            )
-            for r in shown
-        ],
+        ("verdict", "hits>", "URL, where it ends, and what was due"),
+        [(r.verdict, r.hits, _lines(r, known)) for r in shown],
         [_style(r.verdict) for r in shown],
     )
     if len(shown) < len(faults):
         show.say(f"… and {len(faults) - len(shown):,} more; --all lists them, --out FILE.csv keeps every URL")
 
 
+def _some_of_each(faults: list[Row]) -> list[Row]:
+    """The most asked URLs of each verdict: a few of many kinds say more than many of one."""
+    kinds = {r.verdict for r in faults}
+    each = max(3, SHOWN // len(kinds))
+    seen: Counter[str] = Counter()
+    found = []
+    for row in faults:
+        seen[row.verdict] += 1
+        if seen[row.verdict] <= each:
+            found.append(row)
+    return found
+
+
+def _lines(row: Row, known: Sequence[str]) -> list[str]:
+    """One URL in up to three lines."""
+    t = row.trace
+    status = str(t.final_status or t.first_status or "")
+    end = f"{status} there" if t.final_url == t.url else f"{status} {show.path(t.final_url, known)}"
+    found = [show.path(t.url, known), f"ends {end.strip()}"]
+    if row.detail:
+        found.append(f"way  {row.detail}")
+    if row.expected_text:
+        found.append(f"due  {show.path(row.expected_text, known)}")
+    return found
+
+
 def _style(verdict: str) -> str:
     if verdict == "ok":
         return ""
     return "red" if ORDER.index(verdict) < _GRAVE else "yellow"
-
-
-def _end(status: int, final: str, start: str) -> str:
-    where = "there" if final == start else final
-    return f"{status} {where}" if status else where
 
 
 def _share(part: int, whole: int) -> str:

@@ -88,7 +88,7 @@ def table(
         else:
             drawn.add_column(name, overflow="fold")
     for n, row in enumerate(rows):
-        cells = [Text(number(c) if isinstance(c, int | float) else clean(str(c))) for c in row]
+        cells = [_cell(c) for c in row]
         drawn.add_row(*cells, style=styles[n] if n < len(styles) else None)
     out = console()
     if out.is_terminal:
@@ -100,8 +100,40 @@ def table(
         click.echo(line.rstrip())
 
 
+def _cell(value: object) -> Text:
+    """A figure, a text, or a list of texts that stand below each other."""
+    if isinstance(value, int | float):
+        return Text(number(value))
+    if isinstance(value, list):
+        return Text("\n".join(clean(str(v)) for v in value))
+    return Text(clean(str(value)))
+
+
+def path(url: str, origins: Sequence[str]) -> str:
+    """An address without its origin, where that is one of those everybody knows."""
+    for origin in origins:
+        if url.startswith(f"{origin}/"):
+            return url[len(origin) :]
+    return url
+
+
+_HINTS = [True]
+
+
+@contextmanager
+def without_hints() -> Iterator[None]:
+    """Leave out what to do next, while one command runs others."""
+    _HINTS[0] = False
+    try:
+        yield
+    finally:
+        _HINTS[0] = True
+
+
 def next_step(why: str, command: str) -> None:
     """Say what to do next."""
+    if not _HINTS[0]:
+        return
     say()
     say(f"Next: {why}.")
     click.echo(f"  {clean(command)}")

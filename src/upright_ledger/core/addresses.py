@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 
 import ada_url
 
@@ -17,6 +18,7 @@ _ABSOLUTE = re.compile(r"^[A-Za-z][A-Za-z0-9+.-]*://")
 _SCHEME = re.compile(r"^[A-Za-z][A-Za-z0-9+.-]*:")
 _HOST_FIRST = re.compile(r"^(?:www\.)?[A-Za-z0-9][A-Za-z0-9-]*(?:\.[A-Za-z0-9-]+)+(?::\d+)?(?:[/?#]|$)")
 _FILE_NAME = re.compile(r"\.[A-Za-z0-9]{1,5}$")
+_CONTROL = re.compile(r"[\x00-\x1f\x7f]")
 _ESCAPE = re.compile(rb"%([0-9A-Fa-f]{2})")
 
 # What may stand bare in a canonical path: RFC 3986 pchar plus "/". All other bytes are escaped, in upper case.
@@ -81,6 +83,7 @@ def lower_ascii(text: str) -> str:
     return text.lower() if text.isascii() else text.translate(_UPPER)
 
 
+@lru_cache(maxsize=1 << 16)
 def parse_address(text: str, base: str = "") -> Address:
     """Read a URL as written by people, relative to `base` (an origin or full address) if given.
 
@@ -92,7 +95,7 @@ def parse_address(text: str, base: str = "") -> Address:
         raise NotAnAddressError("nothing is there")
     if len(text) > MAX_LENGTH:
         raise NotAnAddressError(f"it is longer than {MAX_LENGTH} characters")
-    if any(ord(c) < 32 or ord(c) == 127 for c in text):
+    if _CONTROL.search(text):
         raise NotAnAddressError("it holds a control character")
     if not _ABSOLUTE.match(text):
         if not text.startswith(("/", "?", "#")) and _HOST_FIRST.match(text) and not _looks_like_file(text):

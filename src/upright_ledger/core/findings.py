@@ -49,10 +49,16 @@ class Cause:
 
 
 def causes(findings: Iterable[Finding]) -> list[Cause]:
-    """What explains the findings, the reason for most of them first."""
+    """What explains the findings, the reason for most of them first; lone ones of a kind are taken together."""
     counts: dict[tuple[str, str], int] = defaultdict(int)
     for f in findings:
         counts[f.kind, f.cause] += 1
+    lone: dict[str, int] = defaultdict(int)
+    for (kind, _), n in counts.items():
+        lone[kind] += n == 1
+    merged: dict[tuple[str, str], int] = defaultdict(int)
+    for (kind, text), n in counts.items():
+        merged[kind, "each for a reason of its own" if n == 1 and lone[kind] > 1 else text] += n
     order = {kind: n for n, kind in enumerate(SEVERITIES)}
-    found = [Cause(kind, text, n) for (kind, text), n in counts.items()]
+    found = [Cause(kind, text, n) for (kind, text), n in merged.items()]
     return sorted(found, key=lambda c: (-c.count, order[c.kind], c.text))

@@ -44,12 +44,21 @@ class Proposal:
 
 @dataclass(slots=True)
 class _Reading:
-    """A page as words: its last path segment (slug), the segments before it, its title, its numbers."""
+    """A page as words: its last path segment (slug), the segments before it, its title, its numbers.
+
+    ids: numbers that name one thing. given: those that a parameter of the address gives. yearlike:
+    numbers that may be a year as well, and count only where a parameter on the other side gives them.
+    """
 
     slug: list[str]
     context: list[str]
     title: list[str]
     ids: frozenset[str]
+    given: frozenset[str]
+    yearlike: frozenset[str]
+
+    def same_numbers(self, other: _Reading) -> frozenset[str]:
+        return (self.ids & (other.ids | other.yearlike)) | (other.given & self.yearlike)
 
 
 def _read(page: MatchPage) -> _Reading:
@@ -60,7 +69,10 @@ def _read(page: MatchPage) -> _Reading:
     if values:
         context, slug = context + slug, values
     title = tokens(page.title)
-    return _Reading(slug, context, title, identifiers(slug + context))
+    given = frozenset(w for w in values if w.isdigit() and len(w) >= 3)
+    numbers = identifiers(slug + context)
+    yearlike = frozenset(w for w in slug if w.isdigit() and len(w) == 4) - numbers
+    return _Reading(slug, context, title, numbers | given, given, yearlike)
 
 
 def propose(old: Sequence[MatchPage], new: Sequence[MatchPage]) -> dict[str, list[Proposal]]:
@@ -72,9 +84,10 @@ def propose(old: Sequence[MatchPage], new: Sequence[MatchPage]) -> dict[str, lis
         return {}
     old_read, new_read = [_read(p) for p in old], [_read(p) for p in new]
     weights = _weights([*old_read, *new_read])
+    carriers = Counter(number for page in new_read for number in page.ids | page.yearlike)
     found: dict[str, list[Proposal]] = {}
     for i, candidates in enumerate(_candidates(old_read, new_read, weights)):
-        scored = [(_score(old_read[i], new_read[j], weights), j) for j in candidates]
+        scored = [(_score(old_read[i], new_read[j], weights, carriers), j) for j in candidates]
         scored.sort(key=lambda s: (-s[0][0], new[s[1]].name))
         proposals = _confident(scored, new)
         if proposals:
@@ -148,22 +161,26 @@ def _candidates(old: list[_Reading], new: list[_Reading], weights: dict[str, flo
     return found
 
 
-def _score(old: _Reading, new: _Reading, weights: dict[str, float]) -> tuple[float, list[str]]:
-    """How well two pages fit, 0 to 1, and why."""
+def _score(old: _Reading, new: _Reading, weights: dict[str, float], carriers: Counter[str]) -> tuple[float, list[str]]:
+    """How well two pages fit, 0 to 1, and why. carriers: number → how many new pages have it in their address."""
     reasons: list[str] = []
     slug = _alike(old.slug, new.slug, weights)
     title = _alike(old.title, new.title, weights)
     # A title may carry what the address lacks (item numbers), and the other way about.
     crossed = max(_alike(old.title, new.slug, weights), _alike(old.slug, new.title, weights))
-    same_id = bool(old.ids & new.ids)
-    other_id = bool(old.ids and new.ids and not same_id)
+    same_ids = old.same_numbers(new)
+    other_id = bool(old.ids and new.ids and not same_ids)
     words = max(slug, 0.92 * crossed)
     both_titled = bool(old.title and new.title)
     best = max(0.62 * title + 0.38 * words, 0.93 * title, 0.88 * words) if both_titled else 0.95 * words
     context = _alike(old.context, new.context, weights)
-    if same_id:
-        best = max(best, 0.72) + 0.2 * (1 - max(best, 0.72)) + 0.25 * (1 - max(best, 0.72)) * max(title, words)
-        reasons.append(f"carries the same number {min(old.ids & new.ids)}")
+    if same_ids:
+        number = min(same_ids, key=lambda n: (carriers[n], -len(n), n))
+        # A long number that one new page alone carries is as good as a name, unless the titles say otherwise.
+        sure = carriers[number] == 1 and len(number) >= 4 and not (both_titled and max(title, words) < 0.25)
+        least = 0.92 if sure else 0.72
+        best = max(best, least) + 0.3 * (1 - max(best, least)) * max(title, words)
+        reasons.append(f"carries the same number {number}")
     elif other_id:
         best *= 0.6
         reasons.append("carries another number")
@@ -187,23 +204,28 @@ def _alike(left: list[str], right: list[str], weights: dict[str, float]) -> floa
         return 0.0
     if left == right:
         return 1.0
-    from rapidfuzz.distance import JaroWinkler
-
     one, other = set(left), set(right)
     common = one & other
     shared = sum(weights.get(w, 1.0) for w in common)
-    rest = sorted(other - common)
+    rest = sorted(w for w in other - common if not w.isdigit())
     lonely = 0.0
     for w in sorted(one - common):
         weight = weights.get(w, 1.0)
-        nearest = max(
-            ((JaroWinkler.similarity(w, r), r) for r in rest if not w.isdigit() and not r.isdigit()), default=(0.0, "")
-        )
-        if nearest[0] >= 0.88 and len(w) > 3:
-            shared += weight * nearest[0] * 0.95
-            rest.remove(nearest[1])
+        near = _nearest(w, rest) if rest and len(w) > 3 and not w.isdigit() else None
+        if near:
+            shared += weight * near[1] * 0.95
+            rest.remove(near[0])
         else:
             lonely += weight
-    lonely += 0.8 * sum(weights.get(r, 1.0) for r in rest)
+    lonely += 0.8 * sum(weights.get(r, 1.0) for r in (*rest, *(w for w in other - common if w.isdigit())))
     total = shared + lonely
     return shared / total if total else 0.0
+
+
+def _nearest(word: str, others: list[str]) -> tuple[str, float] | None:
+    """The most alike of some words, as a misspelling of `word`, with its likeness (0 to 1)."""
+    from rapidfuzz import process
+    from rapidfuzz.distance import JaroWinkler
+
+    found = process.extractOne(word, others, scorer=JaroWinkler.similarity, score_cutoff=0.88)
+    return (str(found[0]), float(found[1])) if found else None

@@ -10,6 +10,7 @@ import hashlib
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from itertools import product
 
 from upright_ledger.core.addresses import canonical_path, guard, lower_ascii, parse_address, split_target
 from upright_ledger.core.folding import entry_key, value_spellings
@@ -59,12 +60,39 @@ class Answer:
 
 
 @dataclass(slots=True)
-class _PathRules:
-    """All rules of one path: the parameters that matter there, rules by most parameters, the plain one."""
+class PathRules:
+    """All rules of one path.
+
+    names: the parameters that matter there. by_shape: parameter names of some rules, most names first
+    → values in every answered spelling → rule. plain: the rule without parameters.
+    """
 
     names: frozenset[str] = frozenset()
-    with_params: list[ExactRule] = field(default_factory=list)
+    by_shape: dict[tuple[str, ...], dict[tuple[str, ...], ExactRule]] = field(default_factory=dict)
     plain: ExactRule | None = None
+
+    def add(self, rule: ExactRule) -> None:
+        if not rule.params:
+            self.plain = self.plain or rule
+            return
+        shape = tuple(name for name, _ in rule.params)
+        self.names |= set(shape)
+        table = self.by_shape.setdefault(shape, {})
+        for values in product(*(value_spellings(v) for _, v in rule.params)):
+            table.setdefault(values, rule)
+
+    def settle(self) -> None:
+        """Put shapes in the order of asking: the most parameters first, then by name."""
+        self.by_shape = dict(sorted(self.by_shape.items(), key=lambda item: (-len(item[0]), item[0])))
+
+    def find(self, values: dict[str, str]) -> ExactRule | None:
+        """The rule for a request's significant parameters, none of them given twice."""
+        if not values:
+            return self.plain
+        for shape, table in self.by_shape.items():
+            if values.keys() >= set(shape) and (rule := table.get(tuple(values[n] for n in shape))) is not None:
+                return rule
+        return None
 
 
 @dataclass(frozen=True)
@@ -83,17 +111,12 @@ class RuleSet:
     significant: dict[str, frozenset[str]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        index: dict[tuple[str, str], _PathRules] = {}
+        index: dict[tuple[str, str], PathRules] = {}
         for rule in self.rules:
             for path in rule.paths:
-                group = index.setdefault((rule.site, path), _PathRules(self.significant.get(rule.path, frozenset())))
-                if rule.params:
-                    group.with_params.append(rule)
-                    group.names |= {name for name, _ in rule.params}
-                elif group.plain is None:
-                    group.plain = rule
+                index.setdefault((rule.site, path), PathRules(self.significant.get(rule.path, frozenset()))).add(rule)
         for group in index.values():
-            group.with_params.sort(key=lambda r: (-len(r.params), r.key))
+            group.settle()
         object.__setattr__(self, "_index", index)
         object.__setattr__(self, "_tracked", tuple((n, tracked_pattern(n)) for n in self.tracking))
 
@@ -102,14 +125,14 @@ class RuleSet:
         group = self._groups().get((site, path))
         return group.names if group else frozenset()
 
-    def _groups(self) -> dict[tuple[str, str], _PathRules]:
-        groups: dict[tuple[str, str], _PathRules] = self._index  # type: ignore[attr-defined]
+    def _groups(self) -> dict[tuple[str, str], PathRules]:
+        groups: dict[tuple[str, str], PathRules] = self._index  # type: ignore[attr-defined]
         return groups
 
-    def groups(self) -> Iterator[tuple[str, str, frozenset[str], list[ExactRule], ExactRule | None]]:
-        """(site, path, significant names, rules with parameters, plain rule) for every answered path."""
+    def paths(self) -> Iterator[tuple[str, str, PathRules]]:
+        """Site, path and rules of every answered path."""
         for (site, path), group in self._groups().items():
-            yield site, path, group.names, group.with_params, group.plain
+            yield site, path, group
 
     @property
     def digest(self) -> str:
@@ -157,12 +180,7 @@ class RuleSet:
                 if name in values:
                     return None
                 values[name] = value
-        if not values:
-            return group.plain
-        for rule in group.with_params:
-            if all(values.get(n) in value_spellings(v) for n, v in rule.params):
-                return rule
-        return None
+        return group.find(values)
 
     def answer(self, authority: str, target: str) -> Answer | None:
         """Status and Location for a request, or None when no rule answers it."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 from upright_ledger.core.addresses import lower_ascii
 
@@ -41,6 +42,7 @@ SET_ASIDE = {
 """The classes in which input is set aside, never dropped, with their reasons."""
 
 
+@lru_cache(maxsize=1 << 14)
 def is_declared_bot(user_agent: str) -> bool:
     """Whether a user agent says itself that no person is asking. An absent agent counts as a bot."""
     return user_agent in {"", "-"} or _BOT.search(user_agent) is not None

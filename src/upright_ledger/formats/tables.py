@@ -17,6 +17,7 @@ from upright_ledger.formats.records import Aside, Item, ReadOptions, Record, Rej
 
 _AMOUNTS = (HITS, VISITS, CLICKS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES)
 MAX_CELL = 1 << 17
+_NO_TITLE = frozenset({"(not set)", "(not provided)", "-", "n/a", "none", "null"})  # how exports say nothing
 
 
 @dataclass(slots=True)
@@ -99,7 +100,7 @@ def read_table_urls(path: Path, options: ReadOptions) -> Iterator[Item]:
             amounts={LISTED: 1.0, **amounts},
             status=int(status) if status.isdigit() and len(status) == 3 else 0,
             day=table.cell(row, col.LAST_SEEN)[:10],
-            title=table.cell(row, col.TITLE),
+            title="" if table.cell(row, col.TITLE).lower() in _NO_TITLE else table.cell(row, col.TITLE),
             language=table.cell(row, col.LANGUAGE),
             referrer=table.cell(row, col.REFERRER),
         )

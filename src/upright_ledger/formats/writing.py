@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import os
+import re
 import tempfile
 from collections.abc import Iterable, Sequence
 from pathlib import Path
@@ -13,6 +14,7 @@ from typing import Any
 
 from upright_ledger.errors import InputError
 
+_CONTROL = re.compile(r"[\x00-\x1f\x7f]")
 _FORMULA_START = ("=", "+", "-", "@", "\t", "\r")
 
 
@@ -20,7 +22,7 @@ def safe_cell(value: object) -> object:
     """A value as a spreadsheet must see it: text that would be a formula gets an apostrophe, line ends go."""
     if not isinstance(value, str):
         return value
-    text = "".join(c if c >= " " and c != "\x7f" else " " for c in value.encode("utf-8", "backslashreplace").decode())
+    text = _CONTROL.sub(" ", value if value.isascii() else value.encode("utf-8", "backslashreplace").decode())
     return f"'{text}" if value.startswith(_FORMULA_START) or text.startswith(_FORMULA_START) else text
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from typing import Any
 
-from sqlalchemy import Connection, Row, func, or_, select
+from sqlalchemy import ColumnElement, Connection, Row, func, or_, select
 
 from upright_ledger.core.answers import OPEN, EntryAnswer
 from upright_ledger.core.evidence import (
@@ -52,23 +52,33 @@ class Entry:
 
 def load_entries(connection: Connection, weights: Weights) -> list[Entry]:
     """All entries that a source that counts names, or that have an answer, by site and key."""
-    alive = (
-        select(schema.spellings.c.entry)
-        .join(schema.evidence, schema.evidence.c.spelling == schema.spellings.c.id)
-        .join(schema.sources, schema.sources.c.id == schema.evidence.c.source)
-        .where(schema.sources.c.withdrawn.is_(False))
-    )
     e, a = schema.entries, schema.answers
     query = (
         select(e.c.id, e.c.site, e.c.key, e.c.legacy_url, a)
         .join(a, a.c.entry == e.c.id, isouter=True)
-        .where(or_(e.c.id.in_(alive), a.c.entry.is_not(None)))
+        .where(_counts())
         .order_by(e.c.site, e.c.key)
     )
     found = {r.id: _entry(r) for r in connection.execute(query)}
     _add_figures(connection, found, weights)
     _add_texts(connection, found)
     return list(found.values())
+
+
+def _counts() -> ColumnElement[bool]:
+    """Whether an entry counts: a source that counts names it, or it has an answer."""
+    named = (
+        select(schema.spellings.c.entry)
+        .join(schema.evidence, schema.evidence.c.spelling == schema.spellings.c.id)
+        .join(schema.sources, schema.sources.c.id == schema.evidence.c.source)
+        .where(schema.sources.c.withdrawn.is_(False))
+    )
+    return or_(schema.entries.c.id.in_(named), schema.entries.c.id.in_(select(schema.answers.c.entry)))
+
+
+def count_entries(connection: Connection) -> int:
+    """How many entries count."""
+    return connection.scalar(select(func.count()).select_from(schema.entries).where(_counts())) or 0
 
 
 def _entry(row: Row[Any]) -> Entry:
@@ -110,18 +120,19 @@ def _add_figures(connection: Connection, found: Mapping[int, Entry], weights: We
     bots: dict[int, float] = defaultdict(float)
     totals: dict[int, dict[str, float]] = defaultdict(dict)
     rates: dict[int, dict[str, float]] = defaultdict(dict)
-    log_days: set[int] = set()
+    logs: set[int] = set()
     for row in connection.execute(query):
         if row.unit == HITS:
             (bots if row.agent == BOTS else hits)[row.entry] += row.amount
-            log_days.update(periods[row.source])
+            logs.add(row.source)
             continue
         rate = per_30_days(row.amount, len(periods[row.source])) if row.unit in PER_PERIOD else row.amount
         for book, amount in ((totals[row.entry], row.amount), (rates[row.entry], rate)):
             book[row.unit] = max(book.get(row.unit, 0.0), amount)
+    log_days = len(set().union(*(periods[source] for source in logs)))
     for number, entry in found.items():
         t = totals.get(number, {})
-        rate = {**rates.get(number, {}), HITS: per_30_days(hits.get(number, 0.0), len(log_days))}
+        rate = {**rates.get(number, {}), HITS: per_30_days(hits.get(number, 0.0), log_days)}
         entry.evidence = EntryEvidence(
             hits=hits.get(number, 0.0),
             bot_requests=bots.get(number, 0.0),

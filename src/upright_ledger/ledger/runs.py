@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable
-from dataclasses import asdict
 from typing import Any
 
 from sqlalchemy import Connection, Row, insert, select
 
-from upright_ledger.core.verdicts import Trace
+from upright_ledger.core.verdicts import Hop, Trace
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.sources import insert_many
 from upright_ledger.ledger.store import now
@@ -38,7 +36,7 @@ def add_traces(
                 "entry": None,
                 "hits": hits,
                 "verdicts": list(verdicts),
-                "hops": json.loads(json.dumps([asdict(h) for h in trace.hops])),
+                "hops": [_hop(h) for h in trace.hops],
                 "final_url": trace.final_url,
                 "final_status": trace.final_status,
                 "expected": expected,
@@ -46,6 +44,18 @@ def add_traces(
             for number, trace, hits, verdicts, expected in rows
         ],
     )
+
+
+def _hop(hop: Hop) -> dict[str, Any]:
+    return {
+        "url": hop.url,
+        "status": hop.status,
+        "location": hop.location,
+        "resolved": hop.resolved,
+        "changed": list(hop.changed),
+        "seconds": round(hop.seconds, 4),
+        "error": hop.error,
+    }
 
 
 def finish_run(connection: Connection, run: int, counts: dict[str, int]) -> None:

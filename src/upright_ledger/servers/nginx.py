@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Mapping
+from functools import partial
 
 from upright_ledger.core.addresses import decoded_path, parse_address
 from upright_ledger.core.plans import HeldBack
@@ -89,7 +90,7 @@ class _Writer:
         self.rules = rules
         self.sites = {name: str(n) for n, name in enumerate(sorted(set(rules.site_of.values())), 1)}
         self.guards: dict[tuple[int, str], str] = {}
-        self.with_params = any(names for _, _, names, _, _ in rules.groups())
+        self.with_params = any(group.names for _, _, group in rules.paths())
 
     def tables(self) -> dict[str, dict[str, str]]:
         """Variable name → map entries (key → value), `default` among the keys. Order is the file's order.
@@ -100,16 +101,16 @@ class _Writer:
         common: dict[str, str] = {"default": ""}
         special: dict[str, str] = {"default": ""}
         params = ParamTables(self.rules.fold_case)
-        for site, path, names, with_params, rule in self.rules.groups():
+        for site, path, group in self.rules.paths():
             key = self.sites[site] + _text(path)
-            if rule is not None:
-                value = self._value(rule, path)
-                if not names and value.startswith("301:"):
+            if group.plain is not None:
+                value = self._value(group.plain, path)
+                if not group.names and value.startswith("301:"):
                     common[key] = value.removeprefix("301:")
                 else:
                     special[key] = value
-            if names:
-                params.add(key, names, [(r, self._value(r, path)) for r in with_params])
+            if group.names:
+                params.add(key, group, partial(self._value, path=path))
         out: dict[str, dict[str, str]] = {"upright_site": self._site_table()}
         for (status, host), n in self.guards.items():
             out[f"upright_{status}_off_{n}"] = {"default": f"{status}:", host: ""}

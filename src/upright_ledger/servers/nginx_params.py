@@ -11,8 +11,7 @@ from collections import defaultdict
 from collections.abc import Callable
 
 from upright_ledger.core.addresses import lower_ascii
-from upright_ledger.core.folding import value_spellings
-from upright_ledger.core.rules import ExactRule
+from upright_ledger.core.rules import ExactRule, PathRules
 
 # A looked-up value begins with the key it belongs to; only where that equals the key asked for it counts.
 SAME_KEY = r"~^(?<upright_k>[^\t]*)\t\k<upright_k>\t(?<upright_a>.*)$"
@@ -38,30 +37,30 @@ class ParamTables:
 
     def __init__(self, fold_case: bool) -> None:
         self.fold_case = fold_case
-        self.groups: dict[frozenset[str], str] = {}
+        self.groups: dict[tuple[frozenset[str], tuple[tuple[str, ...], ...]], str] = {}
         self._group_of: dict[str, str] = {"default": ""}
-        self._shapes: dict[tuple[str, int], tuple[str, ...]] = {}
         self._ranks: dict[int, dict[str, str]] = defaultdict(lambda: {"default": ""})
 
-    def add(self, key: str, names: frozenset[str], rules: list[tuple[ExactRule, str]]) -> None:
-        """Add the rules of one path; they come sorted by most parameters."""
-        group = self.groups.setdefault(names, f"g{len(self.groups) + 1}")
+    def add(self, key: str, rules: PathRules, value: Callable[[ExactRule], str]) -> None:
+        """Add the rules of one path; `value` gives what a rule's lookup yields.
+
+        Paths with the same parameters and the same lists of them, in the same order, share a group.
+        """
+        shapes = tuple(rules.by_shape)
+        group = self.groups.setdefault((rules.names, shapes), f"g{len(self.groups) + 1}")
         self._group_of[key] = group
-        for rule, value in rules:
-            shape = tuple(n for n, _ in rule.params)
-            rank = 0
-            while self._shapes.setdefault((group, rank), shape) != shape:
-                rank += 1
-            for tail in _tails(rule):
+        for rank, (shape, table) in enumerate(rules.by_shape.items()):
+            for values, rule in table.items():
+                tail = "?" + "&".join(f"{name}={v}" for name, v in zip(shape, values, strict=True))
                 proof = tail if self.fold_case else key + tail
-                self._ranks[rank][f"{group}{key}{tail}"] = f"{literal(proof)}\t{value}"
+                self._ranks[rank][f"{group}{key}{tail}"] = f"{literal(proof)}\t{value(rule)}"
 
     def tables(self) -> dict[str, dict[str, str]]:
         if not self.groups:
             return {}
         out = {"upright_group": self._group_of if self.fold_case else spread(self._group_of, re.escape)}
         variables: dict[str, str] = {}
-        for n, name in enumerate(sorted({n for names in self.groups for n in names}), 1):
+        for n, name in enumerate(sorted({n for names, _ in self.groups for n in names}), 1):
             word = re.escape(name)
             variables[name] = f"upright_p{n}"
             out[f"upright_p{n}"] = {
@@ -70,7 +69,7 @@ class ParamTables:
                 f"~(?:^|&){word}(?:&|$)": "=",
             }
         seen, twice = {"default": ""}, {"default": ""}
-        for names, group in self.groups.items():
+        for (names, _), group in self.groups.items():
             words = "|".join(re.escape(n) for n in sorted(names))
             seen[f"~^{group}&(?:.*&)?(?:{words})(?:=|&|$)"] = "1"
             twice[f"~^{group}&(?:.*&)?(?<upright_w>{words})(?:=[^&]*)?&(?:.*&)?\\k<upright_w>(?:=|&|$)"] = "1"
@@ -79,9 +78,9 @@ class ParamTables:
         for rank in range(last, -1, -1):
             out[f"upright_any_{rank}"] = spread(self._ranks[rank], self._pattern)
             out[f"upright_tail_{rank}"] = {"default": ""} | {
-                group: "?" + "&".join(f"{literal(n)}${{{variables[n]}}}" for n in shape)
-                for (group, at), shape in self._shapes.items()
-                if at == rank
+                group: "?" + "&".join(f"{literal(n)}${{{variables[n]}}}" for n in shapes[rank])
+                for (_, shapes), group in self.groups.items()
+                if rank < len(shapes)
             }
             following = f"$upright_params_{rank + 1}" if rank < last else ""
             out[f"upright_params_{rank}"] = {"default": following, SAME_KEY: "$upright_a"}
@@ -93,12 +92,3 @@ class ParamTables:
         path, _, tail = key.partition("?")
         fixed = f"(?i:{re.escape(path)})" if self.fold_case else re.escape(path)
         return fixed + re.escape("?" + tail)
-
-
-def _tails(rule: ExactRule) -> list[str]:
-    """The parameter part of a key in every spelling the rule answers."""
-    tails = ["?"]
-    for n, (name, value) in enumerate(rule.params):
-        mark = "&" if n else ""
-        tails = [f"{tail}{mark}{name}={v}" for tail in tails for v in value_spellings(value)]
-    return tails
