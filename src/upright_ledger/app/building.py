@@ -63,14 +63,14 @@ def build(book: Book, server: str, folder: Path) -> Built:
     built = Built(server, folder, sorted([*translation.files, RULE_LIST, MANIFEST]), translation.rules, held)
     for name, data in translation.files.items():
         write_whole(folder / name, data)
-    write_whole(folder / RULE_LIST, rule_list(translation.rules, book))
+    write_whole(folder / RULE_LIST, rule_list(translation.rules))
     write_whole(folder / MANIFEST, json_bytes(built.manifest(book.ledger.settings.name)))
     with book.ledger.writing() as connection:
         add_build(connection, server, translation.rules.digest, str(folder), len(translation.rules.rules), len(held))
     return built
 
 
-def rule_list(rules: RuleSet, book: Book) -> bytes:
+def rule_list(rules: RuleSet) -> bytes:
     """The rules as CSV: old, new, status, query, kind."""
-    rows = ((book.sites.base_of(r.site) + r.key, r.destination, r.status, r.query, "exact") for r in rules.rules)
+    rows = ((r.legacy_url, r.destination, r.status, r.query, "exact") for r in rules.rules)
     return csv_bytes(("old", "new", "status", "query", "kind"), rows)

@@ -15,7 +15,7 @@ from upright_ledger.core.folding import FoldingPolicy, fold, unanswerable
 from upright_ledger.core.secrets import mask_query
 from upright_ledger.core.sites import Sites
 from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats.reading import ACCESS_LOG, digest_of
+from upright_ledger.formats.reading import ACCESS_LOG, digest_of, read_head
 from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.writing import write_whole
@@ -85,6 +85,7 @@ def gather(
     batches = []
     seen: dict[str, str] = {}
     for path in paths:
+        read_head(path)
         digest, size = digest_of(path)
         with ledger.reading() as connection:
             known = find_source(connection, digest, "gather")

@@ -11,7 +11,7 @@ from upright_ledger.core.destinations import page_key, read_destination
 from upright_ledger.core.sites import Sites
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats import columns as col
-from upright_ledger.formats.reading import SITEMAP, TABLE, TEXT, digest_of, recognise
+from upright_ledger.formats.reading import SITEMAP, TABLE, TEXT, digest_of, read_head, recognise
 from upright_ledger.formats.records import ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import Table, read_table
@@ -44,6 +44,7 @@ def stock(
     target = _publishing_origin(sites, publish_as)
     read: list[tuple[SourceFacts, Stocked, list[Destination]]] = []
     for path in paths:
+        read_head(path)
         digest, size = digest_of(path)
         with ledger.reading() as connection:
             known = find_source(connection, digest, "stock")

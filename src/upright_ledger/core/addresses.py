@@ -19,6 +19,7 @@ _SCHEME = re.compile(r"^[A-Za-z][A-Za-z0-9+.-]*:")
 _HOST_FIRST = re.compile(r"^(?:www\.)?[A-Za-z0-9][A-Za-z0-9-]*(?:\.[A-Za-z0-9-]+)+(?::\d+)?(?:[/?#]|$)")
 _FILE_NAME = re.compile(r"\.[A-Za-z0-9]{1,5}$")
 _CONTROL = re.compile(r"[\x00-\x1f\x7f]")
+_TEXT_ESCAPE = re.compile(r"%[0-9a-f]{2}")
 _ESCAPE = re.compile(rb"%([0-9A-Fa-f]{2})")
 
 # What may stand bare in a canonical path: RFC 3986 pchar plus "/". All other bytes are escaped, in upper case.
@@ -81,6 +82,12 @@ class Address:
 def lower_ascii(text: str) -> str:
     """Fold A-Z only: servers fold no other letters alike, and `str.lower` folds the Kelvin sign."""
     return text.lower() if text.isascii() else text.translate(_UPPER)
+
+
+def lower_path(path: str) -> str:
+    """A canonical path with its letters folded; the hex digits of its escapes stay in upper case."""
+    lowered = lower_ascii(path)
+    return _TEXT_ESCAPE.sub(lambda m: m[0].upper(), lowered) if "%" in lowered else lowered
 
 
 @lru_cache(maxsize=1 << 16)

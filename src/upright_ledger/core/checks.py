@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from upright_ledger.core.addresses import Address, canonical_path, lower_ascii, names_file, parse_address
+from upright_ledger.core.addresses import Address, canonical_path, lower_path, names_file, parse_address
 from upright_ledger.core.destinations import differs_by_slash_only, page_key, slash_twin
 from upright_ledger.core.findings import NOTE, SEVERITIES, WARNING, Finding
 from upright_ledger.core.folding import FoldingPolicy, fold
@@ -70,7 +70,7 @@ class _Book:
 
     def _spelling(self, address: Address, site: str) -> tuple[str, str, str]:
         path = canonical_path(address.path)
-        return site, lower_ascii(path) if self.around.policy.case == "fold" else path, address.query
+        return site, lower_path(path) if self.around.policy.case == "fold" else path, address.query
 
     def next(self, plan: Plan) -> Plan | None:
         """The plan that answers a plan's destination, when that lies on an old site."""
@@ -111,7 +111,7 @@ def _asks_for_its_goal(asked: Address, plan: Plan, policy: FoldingPolicy) -> boo
 
 def _comparable(address: Address, policy: FoldingPolicy) -> tuple[str, str]:
     path = canonical_path(address.path)
-    return lower_ascii(path) if policy.case == "fold" else path, address.query
+    return lower_path(path) if policy.case == "fold" else path, address.query
 
 
 def _contested(book: _Book) -> Iterable[Finding]:

@@ -11,7 +11,7 @@ from dataclasses import asdict, dataclass, field
 from functools import cached_property
 from typing import Any
 
-from upright_ledger.core.addresses import Address, canonical_path, guard, lower_ascii, names_file
+from upright_ledger.core.addresses import Address, canonical_path, guard, lower_ascii, lower_path, names_file
 
 TRACKING = (
     "utm_source",
@@ -107,7 +107,8 @@ class FoldingPolicy:
         return frozenset(self.index_files)
 
     @cached_property
-    def _significant(self) -> dict[str, frozenset[str]]:
+    def significant_by_path(self) -> dict[str, frozenset[str]]:
+        """The settings, by folded path."""
         return {self.fold_path(path)[0]: frozenset(names) for path, names in self.significant.items()}
 
     def as_dict(self) -> dict[str, Any]:
@@ -132,7 +133,7 @@ class FoldingPolicy:
         if canonical != out:
             mends |= _name_mends(out, canonical)
         if self.case == "fold":
-            lowered = lower_ascii(canonical)
+            lowered = lower_path(canonical)
             if lowered != canonical:
                 mends.add("letter case")
             canonical = lowered
@@ -147,7 +148,7 @@ class FoldingPolicy:
 
     def significant_at(self, path: str) -> frozenset[str] | None:
         """The parameters that choose the page at a folded path; None when all do."""
-        return self._significant.get(path)
+        return self.significant_by_path.get(path)
 
     def is_tracking(self, name: str) -> bool:
         low = name.lower()
@@ -257,5 +258,5 @@ def declared_paths(path: str, variants: frozenset[str], policy: FoldingPolicy) -
     if path != "/" and not names_file(path):
         found.add(path + "/")
     for variant in variants:
-        found.add(lower_ascii(variant) if policy.case == "fold" else variant)
+        found.add(lower_path(variant) if policy.case == "fold" else variant)
     return tuple(sorted(found))

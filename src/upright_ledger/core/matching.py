@@ -13,14 +13,18 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from rapidfuzz import process
+from rapidfuzz.distance import JaroWinkler
+from scipy import sparse
 
 from upright_ledger.core.words import identifiers, path_parts, tokens
 
-CANDIDATES = 15
+CANDIDATES = 10
 BLOCK = 2000
 FLOOR = 0.35
 COMMON_SHARE = 0.2  # words in more than a fifth of all pages find nothing
 MAX_SAME = 3
+LEAST_AGREEING = 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,9 +50,12 @@ class Proposal:
 class _Reading:
     """A page as words: its last path segment (slug), the segments before it, its title, its numbers.
 
-    ids: numbers that name one thing. given: those that a parameter of the address gives. yearlike:
-    numbers that may be a year as well, and count only where a parameter on the other side gives them.
+    place: where the page lies, as a text that its neighbours share. ids: numbers that name one thing.
+    given: those that a parameter of the address gives. ends: numbers at either end of the slug. yearlike:
+    those of them that may be a year as well, and count only where a parameter on the other side gives them.
     """
+
+    place: str
 
     slug: list[str]
     context: list[str]
@@ -56,6 +63,7 @@ class _Reading:
     ids: frozenset[str]
     given: frozenset[str]
     yearlike: frozenset[str]
+    ends: frozenset[str]
 
     def same_numbers(self, other: _Reading) -> frozenset[str]:
         return (self.ids & (other.ids | other.yearlike)) | (other.given & self.yearlike)
@@ -71,8 +79,10 @@ def _read(page: MatchPage) -> _Reading:
     title = tokens(page.title)
     given = frozenset(w for w in values if w.isdigit() and len(w) >= 3)
     numbers = identifiers(slug + context)
-    yearlike = frozenset(w for w in slug if w.isdigit() and len(w) == 4) - numbers
-    return _Reading(slug, context, title, numbers | given, given, yearlike)
+    ends = frozenset(w for w in (slug[:1] + slug[-1:]) if w.isdigit())
+    yearlike = frozenset(w for w in ends if len(w) == 4) - numbers
+    place = f"{page.path}?" if page.params else page.path.rstrip("/").rpartition("/")[0]
+    return _Reading(place, slug, context, title, numbers | given, given, yearlike, ends)
 
 
 def propose(old: Sequence[MatchPage], new: Sequence[MatchPage]) -> dict[str, list[Proposal]]:
@@ -84,15 +94,61 @@ def propose(old: Sequence[MatchPage], new: Sequence[MatchPage]) -> dict[str, lis
         return {}
     old_read, new_read = [_read(p) for p in old], [_read(p) for p in new]
     weights = _weights([*old_read, *new_read])
-    carriers = Counter(number for page in new_read for number in page.ids | page.yearlike)
+    candidates = _candidates(old_read, new_read, weights)
+    carried = _carried_numbers(old_read, new_read, candidates, weights)
     found: dict[str, list[Proposal]] = {}
-    for i, candidates in enumerate(_candidates(old_read, new_read, weights)):
-        scored = [(_score(old_read[i], new_read[j], weights, carriers), j) for j in candidates]
+    for i, few in enumerate(candidates):
+        scored = [(_score(old_read[i], new_read[j], weights, carried), j) for j in few]
         scored.sort(key=lambda s: (-s[0][0], new[s[1]].name))
         proposals = _confident(scored, new)
         if proposals:
             found[old[i].name] = proposals
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class _CarriedNumbers:
+    """Which numbers name one page alone, and between which places numbers are known to be carried over."""
+
+    carriers: Counter[str]
+    places: frozenset[tuple[str, str]]
+
+    def is_sure(self, number: str, old: _Reading, new: _Reading) -> bool:
+        return (
+            number in new.ends
+            and len(number) >= 3
+            and self.carriers[number] == 1
+            and (old.place, new.place) in self.places
+        )
+
+
+def _carried_numbers(
+    old: list[_Reading], new: list[_Reading], candidates: list[list[int]], weights: dict[str, float]
+) -> _CarriedNumbers:
+    """Learn from pages that share a number and words or a title, and from those that share the number alone.
+
+    Item 2300 of a catalogue may live on as page 2300 of a collection; ticket 2300 does not. Only a pair of
+    places where numbers and words agree in most cases is trusted.
+    """
+    carriers = Counter(number for page in new for number in page.ids | page.yearlike)
+    agree: Counter[tuple[str, str]] = Counter()
+    differ: Counter[tuple[str, str]] = Counter()
+    for page, few in zip(old, candidates, strict=True):
+        for j in few:
+            other = new[j]
+            if page.same_numbers(other) and (page.title or page.slug):
+                likeness = max(
+                    _alike(page.title, other.title, weights),
+                    _alike(page.slug, other.slug, weights),
+                    _alike(page.title, other.slug, weights),
+                )
+                if likeness >= 0.5:
+                    agree[page.place, other.place] += 1
+                elif likeness < 0.25 and page.title:
+                    differ[page.place, other.place] += 1
+    return _CarriedNumbers(
+        carriers, frozenset(p for p, n in agree.items() if n >= LEAST_AGREEING and n > 4 * differ[p])
+    )
 
 
 def _confident(scored: list[tuple[tuple[float, list[str]], int]], new: Sequence[MatchPage]) -> list[Proposal]:
@@ -120,8 +176,6 @@ def _weights(pages: list[_Reading]) -> dict[str, float]:
 
 def _candidates(old: list[_Reading], new: list[_Reading], weights: dict[str, float]) -> list[list[int]]:
     """For each old page the numbers of the most alike new pages, by weighted words and word beginnings."""
-    from scipy import sparse
-
     cap = math.log(1 / COMMON_SHARE)
     vocabulary: dict[str, int] = {}
 
@@ -161,8 +215,10 @@ def _candidates(old: list[_Reading], new: list[_Reading], weights: dict[str, flo
     return found
 
 
-def _score(old: _Reading, new: _Reading, weights: dict[str, float], carriers: Counter[str]) -> tuple[float, list[str]]:
-    """How well two pages fit, 0 to 1, and why. carriers: number → how many new pages have it in their address."""
+def _score(
+    old: _Reading, new: _Reading, weights: dict[str, float], carried: _CarriedNumbers
+) -> tuple[float, list[str]]:
+    """How well two pages fit, 0 to 1, and why."""
     reasons: list[str] = []
     slug = _alike(old.slug, new.slug, weights)
     title = _alike(old.title, new.title, weights)
@@ -175,10 +231,10 @@ def _score(old: _Reading, new: _Reading, weights: dict[str, float], carriers: Co
     best = max(0.62 * title + 0.38 * words, 0.93 * title, 0.88 * words) if both_titled else 0.95 * words
     context = _alike(old.context, new.context, weights)
     if same_ids:
-        number = min(same_ids, key=lambda n: (carriers[n], -len(n), n))
-        # A long number that one new page alone carries is as good as a name, unless the titles say otherwise.
-        sure = carriers[number] == 1 and len(number) >= 4 and not (both_titled and max(title, words) < 0.25)
-        least = 0.92 if sure else 0.72
+        number = min(same_ids, key=lambda n: (carried.carriers[n], -len(n), n))
+        contradicted = both_titled and max(title, words) < 0.25
+        # Where numbers are carried over, one that a single page has is as good as a name. Elsewhere it only helps.
+        least = 0.92 if carried.is_sure(number, old, new) and not contradicted else 0.5
         best = max(best, least) + 0.3 * (1 - max(best, least)) * max(title, words)
         reasons.append(f"carries the same number {number}")
     elif other_id:
@@ -224,8 +280,5 @@ def _alike(left: list[str], right: list[str], weights: dict[str, float]) -> floa
 
 def _nearest(word: str, others: list[str]) -> tuple[str, float] | None:
     """The most alike of some words, as a misspelling of `word`, with its likeness (0 to 1)."""
-    from rapidfuzz import process
-    from rapidfuzz.distance import JaroWinkler
-
     found = process.extractOne(word, others, scorer=JaroWinkler.similarity, score_cutoff=0.88)
     return (str(found[0]), float(found[1])) if found else None

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from upright_ledger.core.addresses import Address, canonical_path, lower_ascii, parse_address
+from upright_ledger.core.addresses import Address, canonical_path, lower_path, parse_address
 from upright_ledger.core.answers import GONE
 from upright_ledger.core.destinations import is_safe_destination, page_key
 from upright_ledger.core.findings import Finding
@@ -119,9 +119,8 @@ def compile_rules(
                     plan.query,
                 ),
             )
-    significant = {path: frozenset(names) for path, names in policy.significant.items()}
     return RuleSet(
-        tuple(rules), dict(sites.site_of_authority), policy.case == "fold", policy.tracking, significant
+        tuple(rules), dict(sites.site_of_authority), policy.case == "fold", policy.tracking, policy.significant_by_path
     ), held
 
 
@@ -156,4 +155,4 @@ def _inexpressible(plan: Plan, sites: Sites, policy: FoldingPolicy) -> str:
 
 def _is_case_only(plan: Plan, goal: Address, policy: FoldingPolicy) -> bool:
     old, new = plan.folded.variant, canonical_path(goal.path)
-    return policy.case == "fold" and not plan.folded.params and old != new and lower_ascii(old) == lower_ascii(new)
+    return policy.case == "fold" and not plan.folded.params and old != new and lower_path(old) == lower_path(new)

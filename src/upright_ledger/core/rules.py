@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from itertools import product
 
-from upright_ledger.core.addresses import canonical_path, guard, lower_ascii, parse_address, split_target
+from upright_ledger.core.addresses import canonical_path, guard, lower_ascii, lower_path, parse_address, split_target
 from upright_ledger.core.folding import entry_key, value_spellings
 
 CARRY_TRACKING = "carry-tracking"
@@ -146,7 +146,7 @@ class RuleSet:
 
     def fold_request_path(self, path: str) -> str:
         canonical = canonical_path(path)
-        return lower_ascii(canonical) if self.fold_case else canonical
+        return lower_path(canonical) if self.fold_case else canonical
 
     @property
     def ports_matter(self) -> bool:

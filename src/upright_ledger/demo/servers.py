@@ -20,9 +20,9 @@ _OWN_HOSTS = (OLD.removeprefix("http://"), BARE.removeprefix("http://"))
 @contextmanager
 def new_site(rules_folder: Path, rules: RuleSet, sample: Sample) -> Iterator[tuple[str, str]]:
     """The new site behind the built rules; yields its address and what serves it."""
-    include = f"include {rules_folder.resolve() / RULE_FILE};\n"
-    server = f"include {rules_folder.resolve() / SERVER_FILE};"
-    with _site(sample, include, server, lambda host, target: _answer(rules, host, target)) as found:
+    files = (rules_folder / RULE_FILE, rules_folder / SERVER_FILE)
+    http, server = f"include {RULE_FILE};\n", f"include {SERVER_FILE};"
+    with _site(sample, http, server, lambda host, target: _answer(rules, host, target), files) as found:
         yield found
 
 
@@ -55,11 +55,11 @@ def _answer(rules: RuleSet, host: str, target: str) -> tuple[int, str]:
 
 @contextmanager
 def _site(
-    sample: Sample, http: str, server: str, respond: Callable[[str, str], tuple[int, str]]
+    sample: Sample, http: str, server: str, respond: Callable[[str, str], tuple[int, str]], files: tuple[Path, ...] = ()
 ) -> Iterator[tuple[str, str]]:
     pages = {p.url.removeprefix(NEW): p for p in sample.museum.new}
     if find_nginx():
-        with run_nginx(lambda folder, port: _nginx_site(folder, port, pages, http, server)) as address:
+        with run_nginx(lambda folder, port: _nginx_site(folder, port, pages, http, server), files) as address:
             yield address, "a real nginx"
         return
 

@@ -8,7 +8,7 @@ import socket
 import subprocess
 import tempfile
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -27,9 +27,10 @@ def find_nginx() -> str:
 
 
 @contextmanager
-def run_nginx(http_block: Callable[[Path, int], str]) -> Iterator[str]:
+def run_nginx(http_block: Callable[[Path, int], str], files: Iterable[Path] = ()) -> Iterator[str]:
     """Run nginx with a configuration for its http block, given the folder and the port; yields the address.
 
+    files: copied into the folder first, since the unprivileged nginx may not be allowed to read them in place.
     Raises InputError with nginx's own words when it does not start.
     """
     program = find_nginx()
@@ -38,6 +39,8 @@ def run_nginx(http_block: Callable[[Path, int], str]) -> Iterator[str]:
     with tempfile.TemporaryDirectory(prefix="upright-nginx-") as name:
         folder = Path(name)
         port = _free_port()
+        for path in files:
+            shutil.copy(path, folder / path.name)
         temps = "".join(
             f"{kind}_temp_path {folder}/{kind};" for kind in ("client_body", "proxy", "fastcgi", "uwsgi", "scgi")
         )

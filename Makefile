@@ -1,0 +1,50 @@
+# make demo: the whole story on the sample site. make test: everything CI checks. Both do their own set-up.
+
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+SCREENS := docs/screenshots
+
+.PHONY: demo test install test-tools lint types contract pytest bench screenshots clean
+
+demo: $(VENV)/installed
+	rm -rf quillhaven-demo
+	$(BIN)/upright demo quillhaven-demo
+
+test: lint types contract pytest
+
+install: $(VENV)/installed
+
+$(VENV)/installed: pyproject.toml
+	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Python 3.11 or newer is needed; name one with make PYTHON=python3.11")'
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable .
+	touch $@
+
+$(VENV)/tested: $(VENV)/installed
+	sh tests/install-servers.sh
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[test]'
+	touch $@
+
+lint: $(VENV)/tested
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+
+types: $(VENV)/tested
+	$(BIN)/mypy
+
+contract: $(VENV)/tested
+	$(BIN)/lint-imports --no-cache
+
+pytest: $(VENV)/tested
+	$(BIN)/python -m pytest -n 2
+
+bench: $(VENV)/installed
+	$(BIN)/python benchmarks/nginx_cost.py
+	$(BIN)/python benchmarks/start_up.py
+
+screenshots: $(VENV)/installed
+	$(BIN)/python docs/make_screenshots.py $(SCREENS)
+
+clean:
+	rm -rf $(VENV) quillhaven-demo build dist .pytest_cache .mypy_cache .ruff_cache .hypothesis

@@ -1,0 +1,102 @@
+"""What all tests share: the installed program, a fresh ledger, the sample, and a real nginx."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from upright_ledger.demo.sample import Sample, write_sample
+from upright_ledger.web.local_nginx import find_nginx
+
+PROGRAM = Path(sys.executable).with_name("upright")
+OLD = "http://www.quillhaven.example"
+NEW = "https://www.quillhaven.example"
+
+needs_nginx = pytest.mark.skipif(not find_nginx(), reason="nginx is not installed: apt-get install nginx-light")
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What a run of the program gave."""
+
+    code: int
+    out: str
+    err: str
+
+    @property
+    def json(self) -> Any:
+        return json.loads(self.out)
+
+
+@dataclass(frozen=True)
+class Program:
+    """The installed `upright`, run in a folder."""
+
+    folder: Path
+
+    def __call__(self, *arguments: object, code: int | None = 0, **environment: str) -> Outcome:
+        """Run the program; unless `code` is None its exit code must be that one."""
+        done = subprocess.run(
+            [PROGRAM, *map(str, arguments)],
+            cwd=self.folder,
+            capture_output=True,
+            text=True,
+            encoding="utf-8",
+            timeout=120,
+            env={**os.environ, "NO_COLOR": "1", "COLUMNS": "100", "UPRIGHT_AUTHOR": "tester", **environment},
+        )
+        assert "Traceback" not in done.stderr, done.stderr
+        if code is not None:
+            assert done.returncode == code, f"exit {done.returncode}: {done.stdout}{done.stderr}"
+        return Outcome(done.returncode, done.stdout, done.stderr)
+
+    def json(self, *arguments: object, code: int | None = 0) -> Any:
+        return self(*arguments, "--json", code=code).json
+
+    def write(self, name: str, text: str | bytes) -> Path:
+        path = self.folder / name
+        path.write_bytes(text if isinstance(text, bytes) else text.encode())
+        return path
+
+    def pairs(self, *rows: str, name: str = "pairs.csv") -> Path:
+        """A sheet of pairs; rows are "old,new,status"."""
+        return self.write(name, "old,new,status\n" + "\n".join(rows) + "\n")
+
+
+@pytest.fixture
+def bare(tmp_path: Path) -> Program:
+    """The program in an empty folder."""
+    return Program(tmp_path)
+
+
+@pytest.fixture
+def museum(tmp_path: Path) -> Program:
+    """The program in a fresh ledger's folder."""
+    Program(tmp_path)("open", "museum", "--old", OLD, "--old", "http://quillhaven.example", "--new", NEW)
+    return Program(tmp_path / "museum")
+
+
+@pytest.fixture
+def open_museum(tmp_path: Path) -> Callable[..., Program]:
+    """Make a ledger with options of one's own."""
+
+    def make(*options: str) -> Program:
+        Program(tmp_path)("open", "own", *options)
+        return Program(tmp_path / "own")
+
+    return make
+
+
+@pytest.fixture(scope="session")
+def sample(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Sample]:
+    """The sample's files, and the sample."""
+    folder = tmp_path_factory.mktemp("sample")
+    return folder, write_sample(folder)
