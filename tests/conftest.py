@@ -47,6 +47,7 @@ class Program:
         done = subprocess.run(
             [PROGRAM, *map(str, arguments)],
             cwd=self.folder,
+            check=False,
             capture_output=True,
             text=True,
             encoding="utf-8",

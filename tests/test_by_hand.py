@@ -7,9 +7,9 @@ import json
 from pathlib import Path
 
 import pytest
+
 from conftest import NEW, OLD, Program, needs_nginx
 from servers import ask, nginx_with
-
 from upright_ledger.cli.main import COMMANDS
 
 LIST = f"""# crawl

@@ -11,7 +11,7 @@ from pathlib import Path
 from upright_ledger.core import traffic
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address, split_target
 from upright_ledger.core.evidence import BOTS, PEOPLE
-from upright_ledger.core.folding import FoldingPolicy, fold, unanswerable
+from upright_ledger.core.folding import FoldingPolicy, fold, has_dot_segments, unanswerable
 from upright_ledger.core.secrets import mask_query
 from upright_ledger.core.sites import Sites
 from upright_ledger.errors import InputError, UsageError
@@ -228,7 +228,8 @@ class Folder:
             else masked
         )
         spelling = f"{address.origin}{address.path}" + (f"?{query}" if query else "")
-        return Placed(site, folded.key, folded.variant, spelling, legacy_url, folded.mends)
+        written = {"dot segments"} if has_dot_segments(record.url.partition("?")[0]) else set()
+        return Placed(site, folded.key, folded.variant, spelling, legacy_url, folded.mends | written)
 
     def sent_address(self, record: Record) -> Address:
         """The address of a logged request, nothing mended."""
@@ -248,7 +249,8 @@ def _add(batch: _Batch, placed: Placed, record: Record) -> None:
     if sighting is None:
         sighting = Sighting(placed.site, placed.spelling, placed.key, placed.variant, placed.legacy_url)
         batch.sightings[placed.site, placed.spelling] = sighting
-        batch.result.mended.update(placed.mends)
+    for mend in placed.mends:
+        batch.result.mended[mend] += 1
     day = record.day if _is_day(record.day) else ""
     agent = "" if record.bot is None else (BOTS if record.bot else PEOPLE)
     status = _status_class(record.status) if record.sent else ""

@@ -15,6 +15,7 @@ import ada_url
 
 _UPPER = {ord(c): ord(c) + 32 for c in "ABCDEFGHIJKLMNOPQRSTUVWXYZ"}
 _ABSOLUTE = re.compile(r"^[A-Za-z][A-Za-z0-9+.-]*://")
+_DOUBLED_SLASH = re.compile(r"^//+[^/.:]*(?:[/?#]|$)")
 _SCHEME = re.compile(r"^[A-Za-z][A-Za-z0-9+.-]*:")
 _HOST_FIRST = re.compile(r"^(?:www\.)?[A-Za-z0-9][A-Za-z0-9-]*(?:\.[A-Za-z0-9-]+)+(?::\d+)?(?:[/?#]|$)")
 _FILE_NAME = re.compile(r"\.[A-Za-z0-9]{1,5}$")
@@ -104,6 +105,9 @@ def parse_address(text: str, base: str = "") -> Address:
         raise NotAnAddressError(f"it is longer than {MAX_LENGTH} characters")
     if _CONTROL.search(text):
         raise NotAnAddressError("it holds a control character")
+    if base and _DOUBLED_SLASH.match(text):
+        # "//visit/x" is a path with a slash too many; only a name with a dot can be a host.
+        text = parse_address(base).origin + text
     if not _ABSOLUTE.match(text):
         if not text.startswith(("/", "?", "#")) and _HOST_FIRST.match(text) and not _looks_like_file(text):
             text = f"http://{text}"

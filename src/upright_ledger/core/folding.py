@@ -163,11 +163,19 @@ class FoldingPolicy:
         return not low.startswith("utm_") and low not in self._dropped
 
 
+def has_dot_segments(path: str) -> bool:
+    """Whether a path as written holds "." or ".." segments; a URL parser resolves them unasked."""
+    return _DOT_SEGMENT.search(path) is not None
+
+
+_DOT_SEGMENT = re.compile(r"/(?:\.|%2[Ee]){1,2}(?:/|$)")
+
+
 def _name_mends(before: str, after: str) -> set[str]:
     mends = set()
     if "//" in before:
         mends.add("repeated slashes")
-    if re.search(r"/(?:\.|%2[Ee]){1,2}(?:/|$)", before):
+    if has_dot_segments(before):
         mends.add("dot segments")
     if re.sub(r"%[0-9A-Fa-f]{2}", "", before) != before or "%" in after:
         mends.add("percent encoding")

@@ -22,7 +22,10 @@ _MONTHS = {
     m: f"{n:02}"
     for n, m in enumerate(["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"], 1)
 }
-_HEX = re.compile(r"\\x([0-9A-Fa-f]{2})")
+_HEX = re.compile(rb"\\x([0-9A-Fa-f]{2})")
+_VISITOR = re.compile(
+    r"\b\d{1,3}(?:\.\d{1,3}){1,3}\b|(?:[0-9A-Fa-f]{0,4}:){5,}[0-9A-Fa-f]{0,4}|[0-9A-Fa-f:]*::[0-9A-Fa-f:]*"
+)
 _HOST = re.compile(r"^[A-Za-z0-9.-]+\.[A-Za-z][A-Za-z0-9-]*(?::\d+)?$")
 
 
@@ -35,14 +38,14 @@ def read_access_log(path: Path, options: ReadOptions) -> Iterator[Item]:
             continue
         match = _LINE.match(line)
         if match is None:
-            yield Reject(number, "not a line of the Common or Combined Log Format", line)
+            yield Reject(number, "not a line of the Common or Combined Log Format", _without_visitor(line))
             continue
         parts = match["request"].split(" ")
         if len(parts) != 3 or not parts[2].startswith("HTTP/") or match["month"] not in _MONTHS:
             if match["request"] in {"-", ""}:
                 yield Aside(number, NOT_A_PAGE_REQUEST, match["request"])
             else:
-                yield Reject(number, "the request is damaged", line)
+                yield Reject(number, "the request is damaged", _without_visitor(line))
             continue
         method, target = parts[0], _unescape(parts[1])
         if method not in {"GET", "HEAD"} or not target.startswith(("/", "http://", "https://")):
@@ -67,8 +70,11 @@ def _unescape(text: str) -> str:
     """Undo what servers do to bytes they do not write bare: \\xHH, \\" and \\\\."""
     if "\\" not in text:
         return text
-    return (
-        _HEX.sub(lambda m: bytes((int(m[1], 16),)).decode("utf-8", "surrogateescape"), text)
-        .replace('\\"', '"')
-        .replace("\\\\", "\\")
-    )
+    raw = _HEX.sub(lambda m: bytes((int(m[1], 16),)), text.encode("utf-8", "surrogateescape"))
+    return raw.decode("utf-8", "surrogateescape").replace('\\"', '"').replace("\\\\", "\\")
+
+
+def _without_visitor(line: str) -> str:
+    """A line without what may name a visitor: addresses, and the word it begins with."""
+    first, blank, rest = _VISITOR.sub("[visitor]", line).partition(" ")
+    return f"{'[visitor]' if '.' in first else first}{blank}{rest}"

@@ -135,13 +135,15 @@ def add_sightings(
                 {
                     "spelling": number,
                     "source": source,
-                    "title": s.title,
-                    "language": s.language,
+                    "title": storable(s.title),
+                    "language": storable(s.language),
                     "status": s.status,
                     "last_seen": s.last_seen,
                 },
             )
-        led += [{"spelling": number, "source": source, "referrer": r, "amount": n} for r, n in _top(s.referrers)]
+        led += [
+            {"spelling": number, "source": source, "referrer": storable(r), "amount": n} for r, n in _top(s.referrers)
+        ]
     insert_many(connection, schema.evidence, figures)
     insert_many(connection, schema.observations, said)
     insert_many(connection, schema.referrers, led)
@@ -207,8 +209,16 @@ def _ensure_spellings(
 
 def add_set_aside(connection: Connection, source: int, found: Mapping[tuple[str, str], int]) -> None:
     """Keep what was set aside: (class, text) → lines."""
-    rows = [{"source": source, "kind": kind, "text": text, "lines": lines} for (kind, text), lines in found.items()]
+    rows = [
+        {"source": source, "kind": kind, "text": storable(text), "lines": lines}
+        for (kind, text), lines in found.items()
+    ]
     insert_many(connection, schema.set_aside, rows)
+
+
+def storable(text: str) -> str:
+    """A text that every database takes: bytes that are no UTF-8, and NUL, are spelled out."""
+    return text.encode("utf-8", "backslashreplace").decode().replace("\0", "\\x00")
 
 
 def insert_many(connection: Connection, table: Any, rows: list[dict[str, Any]]) -> None:

@@ -1,0 +1,283 @@
+"""Rehearse and replay: verdicts, hops and hostile servers."""
+
+from __future__ import annotations
+
+import csv
+import socket
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import pytest
+
+from conftest import NEW, OLD, Program
+from upright_ledger.core.answers import EntryAnswer, Expected, expected_outcome
+from upright_ledger.core.verdicts import ORDER, Hop, Page, Trace, judge, what_changed
+from upright_ledger.formats.pages import read_page
+
+HOMES = frozenset({f"{NEW}/"})
+MOVE = EntryAnswer("move", 301, f"{NEW}/goal/")
+
+
+def trace(*steps: tuple[str, int], final: int = 200, page: Page | None = None, loops: bool = False) -> Trace:
+    """A trace from (address, status) steps; the last one is where it ends."""
+    hops = []
+    for n, (url, status) in enumerate(steps):
+        after = steps[n + 1][0] if n + 1 < len(steps) else ""
+        hops.append(Hop(url, status, after, after, what_changed(url, after) if after else ()))
+    return Trace(steps[0][0], tuple(hops), steps[-1][0], final, page or Page(), loops)
+
+
+A, GOAL = f"{OLD}/a", f"{NEW}/goal/"
+CASES: list[tuple[Trace, EntryAnswer, str]] = [
+    (trace((A, 301), (GOAL, 200)), MOVE, "ok"),
+    (trace((A, 308), (GOAL, 200)), MOVE, "ok"),
+    (trace((A, 301), (f"{GOAL}?utm_source=x", 200)), MOVE, "ok"),
+    (trace((A, 302), (GOAL, 200)), MOVE, "wrong-status"),
+    (trace((A, 301), (GOAL, 200)), EntryAnswer("temporary", 302, GOAL), "wrong-status"),
+    (trace((A, 302), (GOAL, 200)), EntryAnswer("temporary", 302, GOAL), "ok"),
+    (trace((A, 301), (f"{NEW}/x/", 301), (GOAL, 200)), MOVE, "chain"),
+    (trace((A, 301), (f"{NEW}/goal", 200)), MOVE, "slash-mismatch"),
+    (trace((A, 301), (f"{NEW}/goal", 301), (GOAL, 200)), MOVE, "chain"),
+    (trace((f"{NEW}/about", 301), (f"{NEW}/about/", 200)), EntryAnswer("move", 301, f"{NEW}/about/"), "ok"),
+    (trace((f"{NEW}/about", 301), (f"{NEW}/about/", 200)), EntryAnswer("open"), "slash-mismatch"),
+    (trace((A, 301), (f"{NEW}/other/", 200)), MOVE, "wrong-destination"),
+    (trace((A, 301), (f"{NEW}/", 200)), MOVE, "home-fallback"),
+    (trace((A, 301), (f"{NEW}/", 200)), EntryAnswer("move", 301, f"{NEW}/"), "home-fallback"),
+    (trace((f"{OLD}/index.html", 301), (f"{NEW}/", 200)), EntryAnswer("move", 301, f"{NEW}/"), "ok"),
+    (trace((A, 404), final=404), MOVE, "unanswered"),
+    (trace((A, 404), final=404), EntryAnswer("open"), "unanswered"),
+    (trace((A, 404), final=404), EntryAnswer("gone", 410), "wrong-status"),
+    (trace((A, 404), final=404), EntryAnswer("ignore"), "ok"),
+    (trace((A, 410), final=410), EntryAnswer("gone", 410), "ok"),
+    (trace((A, 410), final=410), MOVE, "wrong-status"),
+    (trace((A, 301), (GOAL, 404), final=404), MOVE, "dead-end"),
+    (trace((A, 200)), MOVE, "not-moved"),
+    (trace((A, 200)), EntryAnswer("keep"), "ok"),
+    (trace((A, 301), (f"{NEW}/a", 200)), EntryAnswer("keep"), "ok"),
+    (trace((A, 404), final=404), EntryAnswer("keep"), "unanswered"),
+    (trace((A, 301), (GOAL, 200)), EntryAnswer("ignore"), "wrong-status"),
+    (trace((A, 301), (GOAL, 200), page=Page("Page not found")), MOVE, "soft-404"),
+    (trace((A, 301), (GOAL, 200), page=Page("Goal", noindex=True)), MOVE, "off-canonical"),
+    (trace((A, 301), (GOAL, 200), page=Page("Goal", f"{NEW}/elsewhere/")), MOVE, "off-canonical"),
+    (trace((A, 301), (GOAL, 200), page=Page("Goal", GOAL)), MOVE, "ok"),
+    (trace((A, 503), final=503), MOVE, "server-error"),
+    (trace((A, 301), (GOAL, 403), final=403), MOVE, "blocked"),
+    (trace((A, 301), (A, 301), loops=True), MOVE, "loop"),
+    (trace((A, 0), final=0), MOVE, "unreachable"),
+]
+
+
+@pytest.mark.parametrize(("found", "answer", "verdict"), CASES)
+def test_headline_verdicts(found: Trace, answer: EntryAnswer, verdict: str) -> None:
+    verdicts = judge(found, expected_outcome(answer, A), HOMES)
+    assert verdicts[0] == verdict, verdicts
+    assert [ORDER.index(v) for v in verdicts] == sorted(ORDER.index(v) for v in verdicts)
+
+
+def test_a_trace_keeps_all_verdicts_that_apply() -> None:
+    found = trace((A, 302), (f"{NEW}/goal", 301), (f"{NEW}/", 200))
+    assert judge(found, expected_outcome(MOVE, A), HOMES) == ("home-fallback", "wrong-status", "chain")
+    assert judge(trace((A, 301), (f"{NEW}/x", 301), (f"{NEW}/x/", 200)), Expected(), HOMES) == (
+        "chain",
+        "slash-mismatch",
+    )
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "changed"),
+    [
+        ("http://a.example/x", "https://a.example/x", ("scheme",)),
+        ("http://a.example/x", "https://www.a.example/x/", ("scheme", "host", "slash")),
+        ("http://a.example/X", "http://a.example/x", ("case",)),
+        ("http://a.example/X", "http://a.example/x/", ("slash", "case")),
+        ("http://a.example/x/index.html", "http://a.example/x/", ("index file",)),
+        ("http://a.example/x?a=1", "http://a.example/x", ("query",)),
+        ("http://a.example/x", "http://a.example/y", ("content",)),
+        ("http://a.example/%7Ex", "http://a.example/~x", ()),
+    ],
+)
+def test_what_a_hop_changed(before: str, after: str, changed: tuple[str, ...]) -> None:
+    found = what_changed(before, after)
+    assert set(found) == set(changed)
+
+
+def test_what_a_page_says_of_itself() -> None:
+    body = b"<html><head><TITLE> The\n tower </TITLE><link rel=canonical href=/x/><meta name=ROBOTS content='noindex, follow'></head>"
+    assert read_page(body, "text/html; charset=utf-8", "") == Page("The tower", "/x/", noindex=True)
+    assert read_page("<title>Öffnung</title>".encode("latin-1"), "text/html; charset=iso-8859-1", "").title == "Öffnung"
+    assert read_page(b"", "text/html", "noindex") == Page(noindex=True)
+    assert read_page(b"\x00\xff<", "text/html; charset=nonsense", "") == Page()
+    assert read_page(b"<title>x</title>", "application/pdf", "") == Page()
+
+
+@pytest.fixture
+def answered(museum: Program) -> Program:
+    """A ledger with one answer of each kind."""
+    museum.write("stock.csv", f"url,status\n{NEW}/goal/,200\n{NEW}/kept/,200\n{NEW}/moving/,301\n")
+    museum("stock", "stock.csv")
+    museum(
+        "decide",
+        "--from",
+        museum.pairs(
+            "/a,/goal/,",
+            "/gone,,410",
+            "/kept/,,keep",
+            "/noise,,ignore",
+            "/c,/a,",
+            "/slow,/goal/,302",
+            "/dead,/nowhere/,",
+            "/m,/moving/,",
+        ),
+    )
+    return museum
+
+
+def test_rehearse_gives_every_verdict_by_count_and_by_hits(answered: Program) -> None:
+    line = '192.0.2.1 - - [03/May/2026:10:00:00 +0000] "GET {} HTTP/1.1" 200 1 "-" "{}"\n'
+    people, bot = "Mozilla/5.0 (X11)", "SlateBot/1"
+    asked = (
+        ["/a"] * 5 + ["/a/?utm_source=x"] * 2 + ["/gone", "/kept/", "/noise", "/c", "/slow", "/none", "/none", "/dead"]
+    )
+    answered.write(
+        "access.log",
+        "".join(line.format(t, people) for t in asked)
+        + line.format("/none", bot) * 9
+        + line.format("/style.css", people),
+    )
+    run = answered.json("rehearse", "access.log", "--out", "run.csv", code=1)
+    assert run["counts"] == {"unanswered": 1, "chain": 1, "ok": 7}
+    assert run["counts_by_hits"] == {"unanswered": 2, "chain": 1, "ok": 12}
+    assert run["left_out"] == {"furniture": 1}
+    rows = {r["url"].removeprefix(OLD): r for r in csv.DictReader((answered.folder / "run.csv").open())}
+    assert (rows["/a"]["status"], rows["/a"]["location"], rows["/a"]["final_status"], rows["/a"]["hits"]) == (
+        "301",
+        f"{NEW}/goal/",
+        "200",
+        "5",
+    )
+    assert rows["/a/?utm_source=x"]["location"] == f"{NEW}/goal/?utm_source=x"
+    assert (rows["/c"]["hops"], rows["/c"]["final_url"]) == ("2", f"{NEW}/goal/")
+    assert rows["/gone"]["expected"] == "410"
+    assert rows["/dead"]["final_status"] == ""
+    assert "chain" in answered("rehearse", "access.log", code=1).out
+
+
+def test_rehearse_needs_requests_of_its_own_sites(answered: Program) -> None:
+    answered.write("urls.txt", "https://elsewhere.example/x\n")
+    assert "no request for this ledger" in answered("rehearse", "urls.txt", code=3).err
+
+
+RESPONSES = {
+    "/loop1": "301\r\nLocation: /loop1",
+    "/loop2": "301\r\nLocation: /loop2b",
+    "/loop2b": "302\r\nLocation: /loop2",
+    "/ever": "301\r\nLocation: /ever?n={n}",
+    "/nowhere": "301\r\nX-None: 1",
+    "/relative": "301\r\nLocation: goal/",
+    "/blank": "301\r\nLocation:   /goal/  ",
+    "/umlaut": "301\r\nLocation: /gö al/",
+    "/mail": "301\r\nLocation: mailto:x@y.example",
+    "/script": "301\r\nLocation: javascript:alert(1)",
+    "/file": "301\r\nLocation: file:///etc/passwd",
+    "/outside": "301\r\nLocation: https://elsewhere.example/x",
+    "/schemeless": "301\r\nLocation: //elsewhere.example/x",
+    "/goal/": "200\r\nContent-Type: text/html",
+    "/soft": "200\r\nContent-Type: text/html\r\nX-Title: Page not found",
+    "/hidden": "200\r\nContent-Type: text/html\r\nX-Robots-Tag: noindex",
+    "/reset": "reset",
+    "/error": "500\r\nX: y",
+    "/busy": "429\r\nRetry-After: 1",
+    "/endless": "endless",
+}
+VERDICTS = {
+    "/loop1": "loop",
+    "/loop2": "loop",
+    "/ever": "loop",
+    "/nowhere": "unreachable",
+    "/relative": "ok",
+    "/blank": "ok",
+    "/umlaut": "dead-end",
+    "/mail": "unreachable",
+    "/script": "unreachable",
+    "/file": "unreachable",
+    "/outside": "ok",
+    "/schemeless": "ok",
+    "/goal/": "ok",
+    "/soft": "soft-404",
+    "/hidden": "off-canonical",
+    "/reset": "unreachable",
+    "/error": "server-error",
+    "/busy": "blocked",
+    "/endless": "ok",
+    "/unknown": "unanswered",
+}
+
+
+@contextmanager
+def hostile_server() -> Iterator[tuple[str, list[str]]]:
+    """A server that answers as RESPONSES says; yields its address and the hosts that were asked for."""
+    listener = socket.create_server(("127.0.0.1", 0))
+    hosts: list[str] = []
+
+    def answer(connection: socket.socket) -> None:
+        with connection:
+            head = b""
+            while b"\r\n\r\n" not in head:
+                chunk = connection.recv(65536)
+                if not chunk:
+                    return
+                head += chunk
+            lines = head.decode("latin-1").split("\r\n")
+            hosts.append(next(line[6:] for line in lines if line.lower().startswith("host: ")))
+            path = lines[0].split(" ")[1].partition("?")[0]
+            response = RESPONSES.get(path, "404\r\nX: y")
+            if response == "reset":
+                return
+            if response == "endless":
+                connection.sendall(b"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n\r\n<title>x</title>")
+                try:
+                    while True:
+                        connection.sendall(b"x" * 65536)
+                except OSError:
+                    return
+            status, _, headers = response.replace("{n}", str(len(hosts))).partition("\r\n")
+            body = f"<title>{headers.rpartition('X-Title: ')[2] if 'X-Title' in headers else 'Goal'}</title>".encode()
+            connection.sendall(
+                f"HTTP/1.1 {status} X\r\n{headers}\r\nContent-Length: {len(body)}\r\nConnection: close\r\n\r\n".encode()
+                + body
+            )
+
+    def accept() -> None:
+        while True:
+            try:
+                connection, _ = listener.accept()
+            except OSError:
+                return
+            threading.Thread(target=answer, args=(connection,), daemon=True).start()
+
+    threading.Thread(target=accept, daemon=True).start()
+    try:
+        yield f"http://127.0.0.1:{listener.getsockname()[1]}", hosts
+    finally:
+        listener.close()
+
+
+def test_replay_ends_rightly_whatever_a_server_does(museum: Program) -> None:
+    museum.write("urls.txt", "\n".join(VERDICTS))
+    with hostile_server() as (address, hosts):
+        run = museum.json("replay", "urls.txt", "--at", address, "--out", "run.csv", code=1)
+    rows = {r["url"].removeprefix(OLD): r for r in csv.DictReader((museum.folder / "run.csv").open())}
+    assert {path: rows[path]["verdict"] for path in VERDICTS} == VERDICTS
+    assert rows["/relative"]["location"] == f"{OLD}/goal/"
+    assert rows["/umlaut"]["location"] == f"{OLD}/g%C3%B6%20al/"
+    assert rows["/outside"]["final_url"] == "https://elsewhere.example/x"
+    assert int(rows["/ever"]["hops"]) > 5
+    assert sum(run["counts"].values()) == len(VERDICTS)
+    assert set(hosts) <= {"www.quillhaven.example", "quillhaven.example", address.removeprefix("http://")}
+
+
+def test_replay_says_when_nothing_answers(museum: Program) -> None:
+    museum.write("urls.txt", "/a\n")
+    assert "nothing answers at http://127.0.0.1:1" in museum("replay", "urls.txt", "--at", "127.0.0.1:1", code=3).err
+    assert "cannot be used" in museum("replay", "urls.txt", "--at", "ftp://x", code=2).err
