@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from upright_ledger.core.addresses import Address, parse_address
-from upright_ledger.core.answers import OPEN, Expected, expected_outcome
+from upright_ledger.core.answers import OPEN, EntryAnswer, Expected, expected_outcome
 from upright_ledger.core.checks import StockPage, Surroundings, check
 from upright_ledger.core.findings import Finding
 from upright_ledger.core.folding import FoldingPolicy, fold
@@ -118,4 +118,15 @@ class Book:
         entry = self.entry_of(address)
         if entry is None:
             return Expected(kind=OPEN)
-        return expected_outcome(entry.answer, address.without_fragment)
+        return expected_outcome(self._settled(entry), address.without_fragment)
+
+    def _settled(self, entry: Entry) -> EntryAnswer:
+        """An entry's answer with the end of the way: a destination that moves on itself is not where to arrive."""
+        answer, seen = entry.answer, {entry.id}
+        while answer.destination:
+            following = self.entry_of(parse_address(answer.destination))
+            if following is None or following.id in seen or not following.answer.destination:
+                break
+            seen.add(following.id)
+            answer = EntryAnswer(answer.kind, answer.status, following.answer.destination)
+        return answer

@@ -66,15 +66,20 @@ async def _trace_all(
 
 
 async def _knock(session: aiohttp.ClientSession, place: Place) -> None:
-    """Make sure that something listens, so that a wrong address is one sentence and not thousands of verdicts."""
+    """Make sure that something listens, so that a wrong address is one sentence and not thousands of verdicts.
+
+    A server that listens and answers nonsense is one to be traced.
+    """
     try:
         async with session.head(place.address.origin + "/", allow_redirects=False):
             return
-    except (aiohttp.ClientError, OSError, TimeoutError) as error:
-        reason = str(error) or type(error).__name__
+    except aiohttp.ClientConnectorError as error:
+        reason = error.strerror or str(error)
         raise InputError(
             f"nothing answers at {place.address.origin}: {reason}", "check the address and that the server runs"
         ) from None
+    except (aiohttp.ClientError, OSError, TimeoutError):
+        return
 
 
 @dataclass(frozen=True, slots=True)
