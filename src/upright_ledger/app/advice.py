@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from dataclasses import dataclass
 
 from upright_ledger.app.book import Book
@@ -36,7 +37,7 @@ def next_step(book: Book) -> NextStep:
     if waiting:
         worth = max((e for e in book.entries if e.answer.kind == OPEN), key=lambda e: (e.evidence.value, e.legacy_url))
         return NextStep(
-            f"{waiting:,} entries are open; this one is worth most", f"upright decide {worth.legacy_url} --to NEW"
+            f"{waiting:,} entries are open; this one is worth most", f"upright decide {shlex.quote(worth.legacy_url)} --to NEW"
         )
     if built is None or built.digest != book.rules.digest:
         return NextStep("the answers are not built yet", "upright build --for nginx --out rules/")

@@ -86,7 +86,8 @@ def check_pairs(
     pairs = read_pairs(path, encoding)
     rejected = [(line, "", why) for line, why in pairs.rejected]
     assumed: list[str] = []
-    sites = _sites(pairs.rows, old, new, assumed)
+    listed = _read_stock(stock) if stock else []
+    sites = _sites(pairs.rows, old, new, _origins(url for url, _ in listed), assumed)
     policy = FoldingPolicy()
     plans, written = [], {}
     for pair in pairs.rows:
@@ -103,7 +104,7 @@ def check_pairs(
             f"{path} holds no pair that can be checked: row {rejected[0][0]}: {rejected[0][2]}",
             "it needs the columns old and new",
         )
-    pages = _stock(stock, sites) if stock else {}
+    pages = _stock(listed, sites)
     homes = frozenset(f"{origin}/" for origin in sites.new)
     found = check(plans, Surroundings(sites, policy, pages, homes, slash))
     host = sites.new[0] if sites.new[0] == _NO_HOST else ""
@@ -145,7 +146,9 @@ def _base_for(old: Address, sites: Sites) -> str:
     return old.origin if sites.is_new(old) else sites.new[0]
 
 
-def _sites(rows: list[Pair], old: tuple[str, ...], new: tuple[str, ...], assumed: list[str]) -> Sites:
+def _sites(
+    rows: list[Pair], old: tuple[str, ...], new: tuple[str, ...], stocked: list[str], assumed: list[str]
+) -> Sites:
     """The sites a sheet speaks of. What has to be assumed is said in `assumed`."""
     try:
         old_origins = [read_origin(u) for u in old] or _origins(r.old for r in rows)
@@ -156,12 +159,12 @@ def _sites(rows: list[Pair], old: tuple[str, ...], new: tuple[str, ...], assumed
         ) from None
     bare_old = any(not _has_host(r.old) for r in rows)
     if not new_origins:
-        new_origins = old_origins or [_NO_HOST]
+        new_origins = stocked or old_origins or [_NO_HOST]
     if not old_origins:
         old_origins = new_origins[:1]
         if bare_old and old_origins[0] != _NO_HOST:
             assumed.append(
-                f"old paths are taken to lie on {old_origins[0]}, where most pages go; say --old URL if they lie elsewhere"
+                f"old paths are taken to lie on {old_origins[0]}, where the pages are; say --old URL if they lie elsewhere"
             )
     return Sites(group_origins(old_origins), tuple(new_origins))
 
@@ -185,16 +188,26 @@ def _has_host(text: str) -> bool:
     return True
 
 
-def _stock(path: Path, sites: Sites) -> dict[str, StockPage]:
+def _read_stock(path: Path) -> list[tuple[str, StockPage]]:
+    """Address (as written) and page of every row of a page list."""
     table = read_table(path, ReadOptions())
+    return [
+        (table.cell(row, col.URL), StockPage(_number(table.cell(row, col.STATUS)), table.cell(row, col.REDIRECTS_TO)))
+        for _, row in table.rows
+        if row
+    ]
+
+
+def _number(text: str) -> int:
+    return int(text) if text.isdigit() and len(text) == 3 else 0
+
+
+def _stock(listed: list[tuple[str, StockPage]], sites: Sites) -> dict[str, StockPage]:
+    """Page key → page. A row that is no address cannot be anybody's destination and is left out."""
     found = {}
-    for _, row in table.rows:
+    for url, page in listed:
         try:
-            address = read_destination(table.cell(row, col.URL), sites.new[0])
+            found[page_key(read_destination(url, sites.new[0]))] = page
         except NotAnAddressError:
-            continue  # a line of the page list that is no page cannot answer for one
-        status = table.cell(row, col.STATUS)
-        found[page_key(address)] = StockPage(int(status) if status.isdigit() else 0, table.cell(row, col.REDIRECTS_TO))
-    if not found:
-        raise InputError(f"{path} names no pages", "give it the columns url and status")
+            continue
     return found

@@ -52,7 +52,7 @@ class Row:
         if self.trace.redirects < 2 and "slash-mismatch" not in self.verdicts:
             return ""
         return " ; ".join(
-            f"{hop.status} changes {', '.join(hop.changed) or 'nothing'}" for hop in self.trace.hops if hop.resolved
+            f"{hop.status} changes {' and '.join(hop.changed) or 'nothing'}" for hop in self.trace.hops if hop.resolved
         )
 
     def cells(self) -> tuple[Any, ...]:

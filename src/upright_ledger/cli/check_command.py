@@ -73,7 +73,7 @@ def _show(result: Checked, known: tuple[str, ...], *, all_rows: bool, sheet: Pat
     for text in result.assumed:
         show.say(f"Note: {text}.")
     for line, text, why in result.rejected[:8]:
-        show.say(f"Row {line:,} cannot be checked: {why}: {text[:100]}", "yellow")
+        show.say(f"Row {line:,} cannot be checked: {why}: {text[:100]}", show.DOUBTFUL)
     if not result.findings:
         show.say(f"{show.plural(result.rules, 'answer')} with a rule checked: no faults.")
         if sheet is None:

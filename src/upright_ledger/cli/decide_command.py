@@ -105,7 +105,7 @@ def _show(result: Decided, name: str, *, as_json: bool) -> None:
         if count:
             show.say(f"  {count:>7,}  {text}")
     for line, text, why in result.refused[:SHOWN]:
-        show.say(f"  row {line:,}: {why}: {text[:100]}", "yellow")
+        show.say(f"  row {line:,}: {why}: {text[:100]}", show.DOUBTFUL)
     if len(result.refused) > SHOWN:
         show.say(f"  and {len(result.refused) - SHOWN:,} more; --json lists all")
     show.next_step("look for faults", "upright check")

@@ -60,8 +60,10 @@ def command(
             for r in results
         ],
     )
+    show.say()
     for result in results:
         _details(result)
+    show.say()
     show.say(f"The ledger holds {show.plural(entries, 'entry', 'entries')}.")
     show.next_step("take stock of the new pages, or gather more", "upright stock new-pages.csv")
 
@@ -75,7 +77,7 @@ def _details(result: Gathered) -> None:
     if result.mended:
         show.say(f"{result.name}: folded " + ", ".join(f"{kind} {n:,}" for kind, n in result.mended.most_common()))
     for reject in result.rejects[:SHOWN_REJECTS]:
-        show.say(f"{result.name} line {reject.line:,}: {reject.reason}: {reject.text[:100]}", "yellow")
+        show.say(f"{result.name} line {reject.line:,}: {reject.reason}: {reject.text[:100]}", show.DOUBTFUL)
     if len(result.rejects) > SHOWN_REJECTS:
         show.say(f"{result.name}: {len(result.rejects) - SHOWN_REJECTS:,} more rejected lines")
     if result.rejects_file:

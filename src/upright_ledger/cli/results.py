@@ -59,7 +59,8 @@ def _lines(row: Row, known: Sequence[str]) -> list[str]:
     t = row.trace
     status = str(t.final_status or t.first_status or "")
     end = f"{status} there" if t.final_url == t.url else f"{status} {show.path(t.final_url, known)}"
-    found = [show.path(t.url, known), f"ends {end.strip()}"]
+    ending = f"never ends, comes back to {show.path(t.final_url, known)}" if t.loops else f"ends {end.strip()}"
+    found = [show.path(t.url, known), ending]
     if row.detail:
         found.append(f"way  {row.detail}")
     if row.expected_text:
@@ -70,7 +71,7 @@ def _lines(row: Row, known: Sequence[str]) -> list[str]:
 def _style(verdict: str) -> str:
     if verdict == "ok":
         return ""
-    return "red" if ORDER.index(verdict) < _GRAVE else "yellow"
+    return show.GRAVE if ORDER.index(verdict) < _GRAVE else show.DOUBTFUL
 
 
 def _share(part: int, whole: int) -> str:

@@ -16,7 +16,10 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-SEVERITY_STYLE = {"error": "red", "warning": "yellow", "note": "dim"}
+GRAVE, DOUBTFUL, FAINT = "red", "color(166)", "dim"
+"""One restrained scale, legible on light and dark: what is wrong, what may be, what is only said."""
+
+SEVERITY_STYLE = {"error": GRAVE, "warning": DOUBTFUL, "note": FAINT}
 
 
 def clean(text: str) -> str:
@@ -72,7 +75,7 @@ def table(
 ) -> None:
     """Print an aligned table: figures to the right, texts folded where they are too long.
 
-    A column name that ends in ">" is a column of figures.
+    A column name that ends in ">" is a column of figures. styles: one a row, for its first cell alone.
     """
     drawn = Table(
         box=box.SIMPLE_HEAD,
@@ -89,7 +92,9 @@ def table(
             drawn.add_column(name, overflow="fold")
     for n, row in enumerate(rows):
         cells = [_cell(c) for c in row]
-        drawn.add_row(*cells, style=styles[n] if n < len(styles) else None)
+        if n < len(styles):
+            cells[0].stylize(styles[n])
+        drawn.add_row(*cells)
     out = console()
     if out.is_terminal:
         out.print(drawn)

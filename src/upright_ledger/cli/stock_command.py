@@ -61,6 +61,6 @@ def command(
     )
     for result in results:
         for reject in result.rejects[:5]:
-            show.say(f"{result.name} line {reject.line:,}: {reject.reason}: {reject.text[:100]}", "yellow")
+            show.say(f"{result.name} line {reject.line:,}: {reject.reason}: {reject.text[:100]}", show.DOUBTFUL)
     show.say(f"The stock holds {show.plural(pages, 'page')}.")
     show.next_step("propose destinations", "upright match")

@@ -208,6 +208,7 @@ def decoded_path(path: str) -> bytes:
 
 
 def encode_path(raw: bytes) -> str:
+    """Decoded path bytes as canonical text; the inverse of `decoded_path`."""
     return "".join([_ENCODED[b] for b in raw])
 
 

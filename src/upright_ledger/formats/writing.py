@@ -36,6 +36,7 @@ def csv_bytes(header: Sequence[str], rows: Iterable[Sequence[object]]) -> bytes:
 
 
 def json_bytes(value: Any) -> bytes:
+    """A JSON text in UTF-8, indented, with a final newline."""
     return (json.dumps(value, indent=2, ensure_ascii=False) + "\n").encode("utf-8", "backslashreplace")
 
 

@@ -1,0 +1,115 @@
+"""Make the pictures in docs/screenshots: real terminal windows with the commands run on the demo's ledger.
+
+Needs Xvfb, xterm and ImageMagick's import (on Debian: apt-get install xvfb xterm imagemagick).
+Usage: python docs/make_screenshots.py docs/screenshots
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from upright_ledger.demo.sample import make_sample
+from upright_ledger.demo.servers import site_as_found
+
+DISPLAY = ":87"
+SIZE = "1280x800"
+UPRIGHT = str(Path(sys.executable).with_name("upright"))
+TOOLS = ("Xvfb", "xterm", "import")
+
+
+def shots(files: Path, address: str) -> list[tuple[str, str, str]]:
+    """Picture name, command as shown, and the part of its output that is shown (a shell filter)."""
+    return [
+        ("help", "upright --help", "cat"),
+        ("where-you-are", "upright", "cat"),
+        ("gather", f"upright gather {files}/search-errors.csv {files}/more-urls.txt", "cat"),
+        ("balance", "upright balance", "cat"),
+        ("match", "upright match", "cat"),
+        ("check", f"upright check {files}/earlier-rules.csv --stock {files}/new-pages.csv", "head -40"),
+        ("build", "upright build --for nginx --out rules", "cat"),
+        ("rehearse", f"upright rehearse {files}/old-urls.txt", "head -40"),
+        ("replay", f"upright replay {files}/earlier-urls.txt --at {address}", "head -44"),
+        ("history", "upright history --last 14", "cat"),
+    ]
+
+
+def photograph(folder: Path, ledger: Path, name: str, command: str, part: str) -> None:
+    """Run one command in a terminal window and take its picture."""
+    done = ledger / ".photographed"
+    done.unlink(missing_ok=True)
+    shown = command.replace(str(ledger.parent), "..")
+    script = f"cd {ledger}; printf '$ %s\\n\\n' '{shown}'; {command.replace('upright', UPRIGHT, 1)} 2>&1 | {part} ; touch {done}; sleep 60"
+    window = [
+        "xterm",
+        "-geometry",
+        "158x50+0+0",
+        "-fa",
+        "DejaVu Sans Mono",
+        "-fs",
+        "10",
+        "-bg",
+        "#fbfaf7",
+        "-fg",
+        "#222222",
+        "+sb",
+        "-e",
+        "sh",
+        "-c",
+        script,
+    ]
+    environment = {
+        **os.environ,
+        "DISPLAY": DISPLAY,
+        "COLUMNS": "120",
+        "FORCE_COLOR": "1",
+        "UPRIGHT_AUTHOR": "ada",
+        "LC_ALL": "C.UTF-8",
+    }
+    terminal = subprocess.Popen(window, env=environment)
+    for _ in range(600):
+        time.sleep(0.1)
+        if done.exists():
+            break
+    time.sleep(0.8)
+    subprocess.run(["import", "-window", "root", str(folder / f"{name}.png")], env=environment, check=True)
+    terminal.terminate()
+    terminal.wait()
+
+
+def main() -> None:
+    missing = [tool for tool in TOOLS if shutil.which(tool) is None]
+    if missing or len(sys.argv) != 2:
+        sys.exit(f"missing: {', '.join(missing)}" if missing else __doc__)
+    folder = Path(sys.argv[1]).resolve()
+    folder.mkdir(parents=True, exist_ok=True)
+    screen = subprocess.Popen(
+        ["Xvfb", DISPLAY, "-screen", "0", f"{SIZE}x24", "-nolisten", "tcp"], stderr=subprocess.DEVNULL
+    )
+    try:
+        with tempfile.TemporaryDirectory(prefix="upright-shots-") as name:
+            demo = Path(name) / "demo"
+            subprocess.run([UPRIGHT, "demo", str(demo), "--json"], check=True, stdout=subprocess.DEVNULL)
+            more = [
+                "/visit/opening-hours.html",
+                "/Visit/Cafe.html?utm_source=mail",
+                "/exhibitions/night-of-the-bells.html",
+                "call me about the rest",
+                "/wp-login.php",
+                "//files//plan.pdf",
+            ]
+            (demo / "files/more-urls.txt").write_text("\n".join(more) + "\n")
+            with site_as_found(make_sample()) as (address, _):
+                for shot in shots(demo / "files", address):
+                    photograph(folder, demo / "museum", *shot)
+    finally:
+        screen.terminate()
+
+
+if __name__ == "__main__":
+    main()
