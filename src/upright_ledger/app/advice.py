@@ -37,7 +37,8 @@ def next_step(book: Book) -> NextStep:
     if waiting:
         worth = max((e for e in book.entries if e.answer.kind == OPEN), key=lambda e: (e.evidence.value, e.legacy_url))
         return NextStep(
-            f"{waiting:,} entries are open; this one is worth most", f"upright decide {shlex.quote(worth.legacy_url)} --to NEW"
+            f"{waiting:,} entries are open; this one is worth most",
+            f"upright decide {shlex.quote(worth.legacy_url)} --to NEW",
         )
     if built is None or built.digest != book.rules.digest:
         return NextStep("the answers are not built yet", "upright build --for nginx --out rules/")

@@ -27,11 +27,15 @@ _NO_HOST = "http://no-host-given.invalid"
 
 @dataclass
 class Checked:
-    """What a check found. rules: answers looked at; assumed: what was taken for granted, in words;
-    rejected: (row, old address, reason) of rows that could not be checked."""
+    """What a check found.
+
+    rules: answers looked at. origins: those that need not be shown. assumed: what was taken for granted, in
+    words. rejected: (row, old address, reason) of rows that could not be checked.
+    """
 
     rules: int
     findings: list[Finding]
+    origins: tuple[str, ...] = ()
     assumed: list[str] = field(default_factory=list)
     rejected: list[tuple[int, str, str]] = field(default_factory=list)
 
@@ -66,7 +70,7 @@ class Checked:
 
 def check_ledger(book: Book) -> Checked:
     """Check all answers of a ledger."""
-    return Checked(len(book.plans), book.findings)
+    return Checked(len(book.plans), book.findings, (book.sites.old[0].origins[0], book.sites.new[0]))
 
 
 def check_pairs(
@@ -112,7 +116,7 @@ def check_pairs(
         replace(f, destination=written.get(f.destination, f.destination), detail=_without(f.detail, host))
         for f in found
     ]
-    return Checked(len(plans), shown, assumed, rejected)
+    return Checked(len(plans), shown, sites.new[:1], assumed, rejected)
 
 
 def _without(text: str, host: str) -> str:

@@ -129,7 +129,7 @@ def decide_from(ledger: Ledger, path: Path, encoding: str = "", reason: str = ""
         if known is not d and _differs(known, d) and not any(_same(other, d) for other in further):
             further.append(d)
     digest, size = digest_of(path)
-    with ledger.step("decide", reason or f"from {path.name}") as step:
+    with ledger.step("decide", reason) as step:
         facts = SourceFacts(path.name, "pairs", "pairs", digest, size, lines=len(pairs.rows) + len(pairs.rejected))
         facts.accepted, facts.rejected = len(decisions), len(result.refused)
         source = add_source(step, facts)

@@ -29,7 +29,10 @@ class Requests:
 def read_requests(
     book: Book, paths: list[Path], options: ReadOptions | None = None, kind: str = "", host: str = ""
 ) -> Requests:
-    """Read all files. A request's hits are what the files say (people only), else what the ledger knows."""
+    """Read all files. A request's hits are what the files say (people only).
+
+    Where they say nothing, the first spelling of an entry stands for all the hits the ledger knows of it.
+    """
     found = Requests()
     said: set[str] = set()
     folder = Folder(base_origin(book.sites, host), book.sites, book.policy)
@@ -45,8 +48,11 @@ def read_requests(
         raise InputError(
             f"no request for this ledger's old sites is in {', '.join(str(p) for p in paths)}", "check the files"
         )
+    told: set[int] = set()
     for text, address in found.addresses.items():
-        if text not in said and (entry := book.entry_of(address)) is not None:
+        entry = book.entry_of(address) if text not in said else None
+        if entry is not None and entry.id not in told:
+            told.add(entry.id)
             found.hits[text] = int(entry.evidence.hits)
     return found
 

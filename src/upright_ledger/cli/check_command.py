@@ -51,25 +51,22 @@ def command(
     destinations that are unknown, dead or redirect themselves, pages that a rule would hide, and inner pages
     sent to the home page. Exit code 1 when there are faults.
     """
-    known: tuple[str, ...] = ()
     if sheet is None:
         if old or new or stock:
             raise UsageError(
                 "--old, --new and --stock go with a sheet of pairs", "a ledger has its own settings and stock"
             )
-        ledger = open_ledger(folder)
-        result = check_ledger(Book(ledger))
-        known = (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0])
+        result = check_ledger(Book(open_ledger(folder)))
     else:
         result = check_pairs(sheet, old=old, new=new, slash=slash, stock=stock, encoding=encoding)
     if as_json:
         show.json_out(result.as_dict())
     else:
-        _show(result, known, all_rows=all_rows, sheet=sheet)
+        _show(result, all_rows=all_rows, sheet=sheet)
     raise click.exceptions.Exit(1 if result.faults or result.rejected else 0)
 
 
-def _show(result: Checked, known: tuple[str, ...], *, all_rows: bool, sheet: Path | None) -> None:
+def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
     for text in result.assumed:
         show.say(f"Note: {text}.")
     for line, text, why in result.rejected[:8]:
@@ -94,7 +91,7 @@ def _show(result: Checked, known: tuple[str, ...], *, all_rows: bool, sheet: Pat
     show.say()
     show.table(
         ("finding", "old address, what is wrong, and what to do"),
-        [(f.kind, [show.path(f.legacy_url, known), _without(f.detail, known)]) for f in shown],
+        [(f.kind, [show.path(f.legacy_url, result.origins), _without(f.detail, result.origins)]) for f in shown],
         [show.SEVERITY_STYLE[f.severity] for f in shown],
     )
     if len(shown) < len(result.findings):

@@ -31,5 +31,5 @@ def command(folder: Path, last: int, as_json: bool) -> None:
         ("step>", "time", "author", "command", "what"), rows, ["dim" if s["undone_by"] else "" for s in steps[:last]]
     )
     if len(steps) > last:
-        show.say(f"… and {len(steps) - last:,} earlier steps; --last shows more")
+        show.say(f"… and {show.plural(len(steps) - last, 'earlier step')}; --last shows more")
     show.next_step("take the last step back, if it was a mistake", "upright undo")

@@ -57,10 +57,13 @@ def _some_of_each(faults: list[Row]) -> list[Row]:
 def _lines(row: Row, known: Sequence[str]) -> list[str]:
     """One URL in up to three lines."""
     t = row.trace
-    status = str(t.final_status or t.first_status or "")
-    end = f"{status} there" if t.final_url == t.url else f"{status} {show.path(t.final_url, known)}"
-    ending = f"never ends, comes back to {show.path(t.final_url, known)}" if t.loops else f"ends {end.strip()}"
-    found = [show.path(t.url, known), ending]
+    if t.loops:
+        found = [show.path(t.url, known), f"never ends, comes back to {show.path(t.final_url, known)}"]
+    elif t.final_url == t.url:
+        found = [f"{show.path(t.url, known)}  answers {t.first_status or 'nothing'}"]
+    else:
+        status = f"{t.final_status} " if t.final_status else ""
+        found = [show.path(t.url, known), f"ends {status}{show.path(t.final_url, known)}"]
     if row.detail:
         found.append(f"way  {row.detail}")
     if row.expected_text:
