@@ -30,14 +30,17 @@ def next_step(book: Book) -> NextStep:
     with book.ledger.reading() as connection:
         proposals, built, replayed = load_proposals(connection), last_build(connection), last_run(connection, "replay")
     if waiting and not proposals:
-        return NextStep(f"{waiting:,} entries are open and nothing is proposed for them yet", "upright match")
+        return NextStep(f"nothing is proposed yet for the open entries ({waiting:,})", "upright match")
     faults = sum(1 for f in book.findings if f.severity != NOTE)
     if faults:
-        return NextStep(f"{faults:,} faults stand in the answers", "upright check")
+        return NextStep(
+            "there is a fault in the answers" if faults == 1 else f"there are {faults:,} faults in the answers",
+            "upright check",
+        )
     if waiting:
         worth = max((e for e in book.entries if e.answer.kind == OPEN), key=lambda e: (e.evidence.value, e.legacy_url))
         return NextStep(
-            f"{waiting:,} entries are open; this one is worth most",
+            "one entry is open" if waiting == 1 else f"{waiting:,} entries are open; this one is worth most",
             f"upright decide {shlex.quote(worth.legacy_url)} --to NEW",
         )
     if built is None or built.digest != book.rules.digest:

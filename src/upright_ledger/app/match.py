@@ -63,7 +63,7 @@ def match(ledger: Ledger, accept_above: float = ACCEPT_ABOVE) -> Matched:
         post_answers(step, postings)
         store_proposals(step.connection, step.id, stored)
         step.noted = bool(stored)
-        step.summary = f"{len(postings):,} answers, {len(proposed):,} more proposals"
+        step.summary = f"{len(postings):,} answered, {len(proposed):,} only proposed"
     proposed.sort(key=lambda pair: (-pair[0].evidence.value, -pair[1].confidence, pair[0].legacy_url))
     without = len(rest) - accepted - len(proposed)
     return Matched(len(waiting), len(same), accepted, len(proposed), without, proposed)

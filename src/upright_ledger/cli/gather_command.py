@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from pathlib import Path
 
 import click
@@ -73,15 +74,19 @@ def _details(result: Gathered) -> None:
         show.say(f"{result.name} was gathered before; nothing changed.")
         return
     if result.aside:
-        show.say(f"{result.name}: set aside " + ", ".join(f"{n:,} {kind}" for kind, n in result.aside.most_common()))
+        show.say(f"{result.name}: set aside {_counts(result.aside)}")
     if result.mended:
-        show.say(f"{result.name}: folded " + ", ".join(f"{kind} {n:,}" for kind, n in result.mended.most_common()))
+        show.say(f"{result.name}: folded {_counts(result.mended)}")
     for reject in result.rejects[:SHOWN_REJECTS]:
         show.say(f"{result.name} line {reject.line:,}: {reject.reason}: {reject.text[:100]}", show.DOUBTFUL)
     if len(result.rejects) > SHOWN_REJECTS:
         show.say(f"{result.name}: {len(result.rejects) - SHOWN_REJECTS:,} more rejected lines")
     if result.rejects_file:
         show.say(f"{result.name}: all rejected lines are in {result.rejects_file}")
+
+
+def _counts(counts: Counter[str]) -> str:
+    return ", ".join(f"{n:,} {kind}" for kind, n in sorted(counts.items(), key=lambda item: (-item[1], item[0])))
 
 
 def _as_dict(result: Gathered) -> dict[str, object]:

@@ -65,7 +65,7 @@ def command(folder: Path, accept_above: float, as_json: bool) -> None:
         show.say()
         known = (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0])
         show.table(
-            ("confidence>", f"the {min(SHOWN, result.proposed):,} proposals worth most, of {result.proposed:,}"),
+            ("confidence>", f"the proposals worth most, {min(SHOWN, result.proposed):,} of {result.proposed:,}"),
             [
                 (
                     f"{p.confidence:.2f}",

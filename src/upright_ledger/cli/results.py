@@ -19,7 +19,13 @@ def show_results(results: Results, sites: Sites, *, all_rows: bool) -> None:
     urls, hits = len(results.rows), sum(r.hits for r in results.rows)
     show.say(f"{show.plural(urls, 'distinct URL')} with {show.plural(hits, 'hit')}.")
     if results.left_out:
-        show.say("Left out: " + ", ".join(f"{n:,} {why}" for why, n in results.left_out.most_common()) + " (lines).")
+        show.say(
+            "Left out: "
+            + ", ".join(
+                f"{n:,} {why}" for why, n in sorted(results.left_out.items(), key=lambda item: (-item[1], item[0]))
+            )
+            + " (lines)."
+        )
     show.say()
     show.table(
         ("verdict", "URLs>", "share>", "hits>", "share of hits>"),
