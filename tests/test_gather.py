@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 
+import ada_url
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import OLD, Program
-from upright_ledger.core.addresses import canonical_path, decoded_path, parse_address
+from upright_ledger.core.addresses import NotAnAddressError, canonical_path, decoded_path, parse_address
 from upright_ledger.core.folding import FoldingPolicy, fold
 from upright_ledger.core.secrets import mask_query
 from upright_ledger.core.traffic import is_declared_bot, set_aside_class
@@ -274,6 +276,24 @@ def test_no_line_is_lost(lines: list[str], tmp_path_factory: pytest.TempPathFact
         return
     assert result.lines == result.accepted + result.set_aside + result.rejected
     assert result.lines == len(path.read_text(encoding="utf-8").split("\n")) - (1 if lines[-1] == "" else 0)
+
+
+@settings(max_examples=400)
+@given(
+    st.text(st.sampled_from("htps:/.a-Z09%2e?#&=@xn'|~ ;"), max_size=14),
+    st.sampled_from(["http://h.example/", "https://", "http://h.example", "/", ""]),
+)
+def test_plain_addresses_are_read_as_a_url_parser_reads_them(text: str, start: str) -> None:
+    base, whole = "http://www.quillhaven.example", (start + text).strip()
+    if not whole.startswith(("http://h.example/", "https://")) and not re.match("/(?!/)", whole):
+        return  # what looks like a host, or has a slash too many, is read in our own way
+    try:
+        address = parse_address(whole, base)
+    except NotAnAddressError:
+        return
+    url = ada_url.URL(whole, base=base)
+    ours = (address.scheme, address.host, address.port, address.path, address.query, address.fragment)
+    assert ours == (url.protocol[:-1], url.hostname.rstrip("."), url.port, url.pathname, url.search[1:], url.hash[1:])
 
 
 @given(st.binary(max_size=40))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from pathlib import Path
 
 import click
@@ -11,7 +10,6 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.checking import Checked, check_ledger, check_pairs
 from upright_ledger.cli import show
 from upright_ledger.cli.common import encoding_option, json_option
-from upright_ledger.core.findings import Finding
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
@@ -87,7 +85,7 @@ def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
     )
     if len(causes) > SHOWN_CAUSES:
         show.say(f"… and {len(causes) - SHOWN_CAUSES:,} more causes")
-    shown = result.findings if all_rows else _some_of_each(result.findings)
+    shown = result.findings if all_rows else show.some_of_each(result.findings, lambda f: f.kind, SHOWN_OF_EACH)
     show.say()
     show.table(
         ("finding", "old address, what is wrong, and what to do"),
@@ -98,17 +96,6 @@ def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
         show.say(f"… and {len(result.findings) - len(shown):,} more; --all lists them, --json has them as data")
     if sheet is None:
         show.next_step("settle them, one by one or from a corrected sheet", "upright decide --from pairs.csv")
-
-
-def _some_of_each(findings: list[Finding]) -> list[Finding]:
-    """The first findings of each kind: a few of many kinds say more than many of one."""
-    seen: Counter[str] = Counter()
-    found = []
-    for finding in findings:
-        seen[finding.kind] += 1
-        if seen[finding.kind] <= SHOWN_OF_EACH:
-            found.append(finding)
-    return found
 
 
 def _without(text: str, origins: tuple[str, ...]) -> str:

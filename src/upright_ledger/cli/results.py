@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
 
 from upright_ledger.app.results import Results, Row
@@ -36,7 +35,11 @@ def show_results(results: Results, sites: Sites, *, all_rows: bool) -> None:
     if not faults:
         return
     show.say()
-    shown = faults if all_rows else _some_of_each(faults)
+    shown = (
+        faults
+        if all_rows
+        else show.some_of_each(faults, lambda r: r.verdict, max(3, SHOWN // len({r.verdict for r in faults})))
+    )
     known = (sites.old[0].origins[0], sites.new[0])
     show.table(
         ("verdict", "hits>", "URL, where it ends, and what was due"),
@@ -45,19 +48,6 @@ def show_results(results: Results, sites: Sites, *, all_rows: bool) -> None:
     )
     if len(shown) < len(faults):
         show.say(f"… and {len(faults) - len(shown):,} more; --all lists them, --out FILE.csv keeps every URL")
-
-
-def _some_of_each(faults: list[Row]) -> list[Row]:
-    """The most asked URLs of each verdict: a few of many kinds say more than many of one."""
-    kinds = {r.verdict for r in faults}
-    each = max(3, SHOWN // len(kinds))
-    seen: Counter[str] = Counter()
-    found = []
-    for row in faults:
-        seen[row.verdict] += 1
-        if seen[row.verdict] <= each:
-            found.append(row)
-    return found
 
 
 def _lines(row: Row, known: Sequence[str]) -> list[str]:

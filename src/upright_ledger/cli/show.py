@@ -6,15 +6,18 @@ import io
 import json
 import textwrap
 import unicodedata
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, redirect_stdout
-from typing import Any
+from typing import Any, TypeVar
 
 import click
 from rich import box
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
+
+T = TypeVar("T")
 
 GRAVE, DOUBTFUL, FAINT = "red", "color(166)", "dim"
 """One restrained scale, legible on light and dark: what is wrong, what may be, what is only said."""
@@ -112,6 +115,17 @@ def _cell(value: object) -> Text:
     if isinstance(value, list):
         return Text("\n".join(clean(str(v)) for v in value))
     return Text(clean(str(value)))
+
+
+def some_of_each(rows: Sequence[T], kind: Callable[[T], str], each: int) -> list[T]:
+    """The first rows of each kind: a few of many kinds say more than many of one."""
+    seen: Counter[str] = Counter()
+    found = []
+    for row in rows:
+        seen[kind(row)] += 1
+        if seen[kind(row)] <= each:
+            found.append(row)
+    return found
 
 
 def path(url: str, origins: Sequence[str]) -> str:

@@ -19,6 +19,14 @@ _DOUBLED_SLASH = re.compile(r"^//+[^/.:]*(?:[/?#]|$)")
 _SCHEME = re.compile(r"^[A-Za-z][A-Za-z0-9+.-]*:")
 _HOST_FIRST = re.compile(r"^(?:www\.)?[A-Za-z0-9][A-Za-z0-9-]*(?:\.[A-Za-z0-9-]+)+(?::\d+)?(?:[/?#]|$)")
 _FILE_NAME = re.compile(r"\.[A-Za-z0-9]{1,5}$")
+# Addresses that a URL parser gives back as they are, as most are; a test holds this against the parser. The last
+# label of the host begins with a letter: others may be numbers in disguise.
+_PLAIN_ADDRESS = re.compile(
+    r"(?P<scheme>https?)://(?P<host>(?:(?!xn--)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?\.)*[a-z][a-z0-9]*)(?P<path>/[A-Za-z0-9\-._~!$&()*+,;=:@/%]*)"
+    r"(?:\?(?P<query>[A-Za-z0-9\-._~!$&()*+,;=:@/%?]*))?(?:#(?P<fragment>[A-Za-z0-9\-._~!$&()*+,;=:@/%?]*))?\Z",
+)
+_PLAIN_PATH = re.compile(r"/(?!/)")
+_DOTTED = re.compile(r"/(?:\.|%2[Ee])")
 _CONTROL = re.compile(r"[\x00-\x1f\x7f]")
 _TEXT_ESCAPE = re.compile(r"%[0-9a-f]{2}")
 _ESCAPE = re.compile(rb"%([0-9A-Fa-f]{2})")
@@ -99,6 +107,11 @@ def parse_address(text: str, base: str = "") -> Address:
     out. Raises NotAnAddressError.
     """
     text = text.strip()
+    plain = _PLAIN_ADDRESS.match(text) or (
+        _PLAIN_ADDRESS.match(base.rstrip("/") + text) if base and _PLAIN_PATH.match(text) else None
+    )
+    if plain and len(text) <= MAX_LENGTH and not _DOTTED.search(plain["path"]):
+        return Address(plain["scheme"], plain["host"], "", plain["path"], plain["query"] or "", plain["fragment"] or "")
     if not text:
         raise NotAnAddressError("nothing is there")
     if len(text) > MAX_LENGTH:
@@ -246,9 +259,3 @@ def toggle_slash(path: str) -> str:
     if path == "/":
         return path
     return path[:-1] if path.endswith("/") else path + "/"
-
-
-def is_home(address: Address, index_files: frozenset[str] = frozenset()) -> bool:
-    """Whether the address is its host's front page."""
-    path = lower_ascii(canonical_path(address.path))
-    return not address.query and (path == "/" or path[1:] in index_files)

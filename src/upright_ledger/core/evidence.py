@@ -12,8 +12,6 @@ IMPRESSIONS = "impressions"
 LINKING_DOMAINS = "linking domains"
 LINKING_PAGES = "linking pages"
 LISTED = "listed"
-
-UNITS = (HITS, VISITS, CLICKS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES, LISTED)
 """`hits` are requests by people (bots are kept apart by agent); `listed` counts mentions and means no use."""
 
 PER_PERIOD = frozenset({HITS, VISITS, CLICKS, IMPRESSIONS})

@@ -18,9 +18,6 @@ from upright_ledger.core.folding import entry_key, value_spellings
 CARRY_TRACKING = "carry-tracking"
 DROP = "drop"
 CARRY = "carry"
-QUERY_POLICIES = (CARRY_TRACKING, DROP, CARRY)
-
-MOVED = (301, 302, 307, 308)
 GONE = 410
 
 # A carried value may hold RFC 3986 query characters only, escapes whole.
@@ -119,11 +116,6 @@ class RuleSet:
             group.settle()
         object.__setattr__(self, "_index", index)
         object.__setattr__(self, "_tracked", tuple((n, tracked_pattern(n)) for n in self.tracking))
-
-    def names_at(self, site: str, path: str) -> frozenset[str]:
-        """The significant parameters at a path, as the rules and the settings have them."""
-        group = self._groups().get((site, path))
-        return group.names if group else frozenset()
 
     def _groups(self) -> dict[tuple[str, str], PathRules]:
         groups: dict[tuple[str, str], PathRules] = self._index  # type: ignore[attr-defined]

@@ -62,10 +62,6 @@ class Sites:
     def is_new(self, address: Address) -> bool:
         return address.authority in self.new_authorities
 
-    def shares_host(self, site: str) -> bool:
-        """Whether the new site answers on a host of this old site, so that rules meet live pages."""
-        return any(a in self.new_authorities for a in self.authorities_of(site))
-
 
 def group_origins(urls: list[str]) -> tuple[Site, ...]:
     """Group old origins into sites: hosts that differ by www or a mobile label are one site.

@@ -24,22 +24,13 @@ _PROBE = re.compile(
     r"(?:\.\./|%2e%2e|/etc/passwd|<script|union(?:\+|%20)select|\$\{jndi)",
 )
 
-OFF_SITE = "off-site"
-FURNITURE = "furniture"
-PROBE = "probe"
-UNANSWERABLE = "unanswerable"
-NOT_A_PAGE_REQUEST = "not a page request"
-BLANK = "blank"
-
-SET_ASIDE = {
-    OFF_SITE: "lies on a host that is none of the old sites'",
-    FURNITURE: "a style sheet, script, font or icon",
-    PROBE: "asked for by vulnerability scanners",
-    UNANSWERABLE: "no server rule can answer such a request safely",
-    NOT_A_PAGE_REQUEST: "a method or target that asks for no page",
-    BLANK: "an empty line or a comment",
-}
-"""The classes in which input is set aside, never dropped, with their reasons."""
+# The classes in which input is set aside, never dropped.
+OFF_SITE = "off-site"  # on a host that is none of the old sites'
+FURNITURE = "furniture"  # a style sheet, script, font or icon
+PROBE = "probe"  # asked for by vulnerability scanners
+UNANSWERABLE = "unanswerable"  # no server rule can answer such a request safely
+NOT_A_PAGE_REQUEST = "not a page request"  # a method or target that asks for no page
+BLANK = "blank"  # an empty line or a comment
 
 
 @lru_cache(maxsize=1 << 14)

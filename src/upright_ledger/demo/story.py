@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.results import Results
 from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.destinations import page_key
 from upright_ledger.core.findings import Finding
@@ -169,8 +168,3 @@ def compare_answers(sample: Sample, book: Book) -> Accuracy:
         else:
             wrong.append(f"{page.url} → {given or entry.answer.kind}")
     return Accuracy(right, wrong, waiting)
-
-
-def verdicts_of(results: Results) -> dict[str, str]:
-    """URL → headline verdict."""
-    return {r.trace.url: r.verdict for r in results.rows}

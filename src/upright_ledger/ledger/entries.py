@@ -10,6 +10,7 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, Row, func, or_, select
 
+from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.answers import OPEN, EntryAnswer
 from upright_ledger.core.evidence import (
     BOTS,
@@ -25,6 +26,7 @@ from upright_ledger.core.evidence import (
     per_30_days,
     value,
 )
+from upright_ledger.core.folding import INDEX_FILES
 from upright_ledger.ledger import schema
 
 
@@ -157,10 +159,14 @@ def _add_texts(connection: Connection, found: Mapping[int, Entry]) -> None:
         titles[row.entry][row.title] = None
     for number, entry in found.items():
         entry.variants = tuple(sorted(variants.get(number, ())))
+        entry.legacy_url = _plainest(entry)
         entry.titles = tuple(titles.get(number, ()))
 
 
-def find_entry(connection: Connection, site: str, key: str) -> Row[Any] | None:
-    """One entry by its key, or None."""
-    e = schema.entries
-    return connection.execute(select(e).where(e.c.site == site, e.c.key == key)).one_or_none()
+def _plainest(entry: Entry) -> str:
+    """The address an entry is called by: the plainest spelling observed, whatever came first."""
+    if not entry.variants:
+        return entry.legacy_url
+    path = min(entry.variants, key=lambda v: (sum(map(str.isupper, v)), v.rpartition("/")[2] in INDEX_FILES, len(v), v))
+    _, mark, query = entry.key.partition("?")
+    return f"{parse_address(entry.legacy_url).origin}{path}{mark}{query}"
