@@ -3,10 +3,15 @@
 from __future__ import annotations
 
 from collections import Counter
+from pathlib import Path
 
 import pytest
 
 from conftest import NEW, OLD, Program
+from upright_ledger.app.book import Book
+from upright_ledger.app.checking import check_ledger
+from upright_ledger.app.decide import decide_from
+from upright_ledger.app.opening import open_new
 
 STOCK = f"url,status,redirect url\n{NEW}/live/,200,\n{NEW}/dead/,404,\n{NEW}/moved/,301,{NEW}/live/\n{NEW}/,200,\n{NEW}/other/,200,\n"
 
@@ -52,12 +57,15 @@ def test_a_sheet_without_a_ledger(bare: Program, name: str, rows: list[str], fau
 
 
 @pytest.mark.parametrize(("name", "rows", "faults"), SHEETS, ids=[s[0] for s in SHEETS])
-def test_the_same_in_a_ledger(museum: Program, name: str, rows: list[str], faults: dict[str, list[str]]) -> None:
+def test_the_same_in_a_ledger(tmp_path: Path, name: str, rows: list[str], faults: dict[str, list[str]]) -> None:
     """A ledger holds one answer an entry and keeps the claims against it; it must find the same."""
     del name
-    museum("decide", "--from", museum.pairs(*rows), code=None)
-    result = museum.json("check", code=1 if faults else 0)
-    assert {k: [u.removeprefix(OLD) for u in v] for k, v in found(result).items()} == faults
+    ledger = open_new(tmp_path / "ledger", [OLD, "http://quillhaven.example"], [NEW])
+    decide_from(ledger, Program(tmp_path).pairs(*rows))
+    kinds: dict[str, list[str]] = {}
+    for f in check_ledger(Book(ledger)).findings:
+        kinds.setdefault(f.kind, []).append(f.legacy_url.removeprefix(OLD))
+    assert kinds == faults
 
 
 def test_destinations_against_the_stock(bare: Program) -> None:

@@ -282,9 +282,17 @@ def test_no_line_is_lost(lines: list[str], tmp_path_factory: pytest.TempPathFact
 @given(
     st.text(st.sampled_from("htps:/.a-Z09%2e?#&=@xn'|~ ;"), max_size=14),
     st.sampled_from(["http://h.example/", "https://", "http://h.example", "/", ""]),
+    st.sampled_from(
+        [
+            "http://www.quillhaven.example",
+            "https://www.quillhaven.example/",
+            "http://h.example:81",
+            "http://h.example/a/b?c#d",
+        ]
+    ),
 )
-def test_plain_addresses_are_read_as_a_url_parser_reads_them(text: str, start: str) -> None:
-    base, whole = "http://www.quillhaven.example", (start + text).strip()
+def test_plain_addresses_are_read_as_a_url_parser_reads_them(text: str, start: str, base: str) -> None:
+    whole = (start + text).strip()
     if not whole.startswith(("http://h.example/", "https://")) and not re.match("/(?!/)", whole):
         return  # what looks like a host, or has a slash too many, is read in our own way
     try:

@@ -107,9 +107,9 @@ def parse_address(text: str, base: str = "") -> Address:
     out. Raises NotAnAddressError.
     """
     text = text.strip()
-    plain = _PLAIN_ADDRESS.match(text) or (
-        _PLAIN_ADDRESS.match(base.rstrip("/") + text) if base and _PLAIN_PATH.match(text) else None
-    )
+    plain = _PLAIN_ADDRESS.match(text)
+    if plain is None and base and _PLAIN_PATH.match(text) and (start := _PLAIN_ADDRESS.match(f"{base}/")):
+        plain = _PLAIN_ADDRESS.match(f"{start['scheme']}://{start['host']}{text}")
     if plain and len(text) <= MAX_LENGTH and not _DOTTED.search(plain["path"]):
         return Address(plain["scheme"], plain["host"], "", plain["path"], plain["query"] or "", plain["fragment"] or "")
     if not text:
