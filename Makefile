@@ -37,7 +37,7 @@ contract: $(VENV)/tested
 	$(BIN)/lint-imports --no-cache
 
 pytest: $(VENV)/tested
-	$(BIN)/python -m pytest -n 2
+	$(BIN)/python -m pytest -n 2 --dist loadfile
 
 bench: $(VENV)/installed
 	$(BIN)/python benchmarks/nginx_cost.py

@@ -48,7 +48,7 @@ def photograph(folder: Path, ledger: Path, name: str, command: str, part: str) -
     window = [
         "xterm",
         "-geometry",
-        "158x50+0+0",
+        "159x50+0+0",
         "-fa",
         "DejaVu Sans Mono",
         "-fs",

@@ -19,6 +19,7 @@ from upright_ledger.core.evidence import (
     IMPRESSIONS,
     LINKING_DOMAINS,
     LINKING_PAGES,
+    LISTED,
     PER_PERIOD,
     VISITS,
     EntryEvidence,
@@ -114,7 +115,7 @@ def _add_figures(connection: Connection, found: Mapping[int, Entry], weights: We
         select(p.c.entry, v.c.source, v.c.unit, v.c.agent, func.sum(v.c.amount).label("amount"))
         .join(s, s.c.id == v.c.source)
         .join(p, p.c.id == v.c.spelling)
-        .where(s.c.withdrawn.is_(False))
+        .where(s.c.withdrawn.is_(False), v.c.unit != LISTED)
         .group_by(p.c.entry, v.c.source, v.c.unit, v.c.agent)
     )
     periods = _periods(connection)

@@ -90,7 +90,6 @@ class _Writer:
         self.rules = rules
         self.sites = {name: str(n) for n, name in enumerate(sorted(set(rules.site_of.values())), 1)}
         self.guards: dict[tuple[int, str], str] = {}
-        self.with_params = any(group.names for _, _, group in rules.paths())
 
     def tables(self) -> dict[str, dict[str, str]]:
         """Variable name → map entries (key → value), `default` among the keys. Order is the file's order.
@@ -115,15 +114,8 @@ class _Writer:
         for (status, host), n in self.guards.items():
             out[f"upright_{status}_off_{n}"] = {"default": f"{status}:", host: ""}
         out |= self._tail_tables()
-        out["upright_blocked"] = {"default": "1", **dict.fromkeys(_GUARD, "")}
-        out |= self._cased("common", common) | self._cased("special", special)
-        out |= params.tables()
-        out["upright_moved_safe"] = {"": "$upright_common", "default": ""}
-        out["upright_moved"] = {"": "", "default": "$upright_moved_safe"}
-        found = "$upright_by_params" if params.groups else "$upright_special"
-        out["upright_answer_safe"] = {"": found, "default": ""}
-        out["upright_answer"] = {"": "", "default": "$upright_answer_safe"}
-        return out
+        out["upright_blocked"] = {"default": "x", **dict.fromkeys(_GUARD, "")}
+        return out | self._cased("common", common) | self._cased("special", special) | params.tables()
 
     def _site_table(self) -> dict[str, str]:
         return {
@@ -181,7 +173,8 @@ class _Writer:
             }
             parts.append(f"${{{part}}}")
         out["upright_and"] = {"": "", "default": "".join(parts)}
-        out["upright_ask"] = {"": "", "default": "", "~^&(?<upright_rest>.+)$": "?$upright_rest"}
+        out["upright_ask_some"] = {"default": "", "~^&(?<upright_rest>.+)$": "?$upright_rest"}
+        out["upright_ask"] = {"": "", "default": "$upright_ask_some"}
         out["upright_all_and"] = {"": "", "default": "&$args"}
         out["upright_all_ask"] = {"": "", "default": "?$args"}
         return out
@@ -209,15 +202,12 @@ class _Writer:
     def _source(self, name: str) -> str:
         """What a table is looked up by."""
         host = "$http_host" if self.rules.ports_matter else "$host"
-        key = '"$upright_site$uri"'
+        # A blocked target gets a key that no rule has.
+        key = '"$upright_blocked$upright_site$uri"'
         fixed = {
             "upright_site": host,
             "upright_blocked": "$request_uri",
-            "upright_ask": "$upright_and",
-            "upright_moved": "$upright_common",
-            "upright_answer": "$upright_by_params" if self.with_params else "$upright_special",
-            "upright_moved_safe": "$upright_blocked",
-            "upright_answer_safe": "$upright_blocked",
+            "upright_ask_some": "$upright_and",
             "upright_group": key,
             "upright_seen": '"$upright_group&$args"',
             "upright_twice": '"$upright_group&$args"',
@@ -255,19 +245,18 @@ def _codes(rules: RuleSet) -> list[int]:
 
 
 def _server_file(rules: RuleSet) -> str:
+    special = "$upright_by_params" if any(group.names for _, _, group in rules.paths()) else "$upright_special"
     lines = [
         f"# Upright Ledger: answers for a server block, digest {rules.digest}",
-        "if ($upright_moved) { return 301 $upright_moved$upright_ask; }",
+        "if ($upright_common) { return 301 $upright_common$upright_ask; }",
     ]
     for code in _codes(rules):
         if code == GONE:
-            lines.append('if ($upright_answer = "410:") { return 410; }')
+            lines.append(f'if ({special} = "410:") {{ return 410; }}')
             continue
-        lines.append(
-            f'if ($upright_answer ~ "^{code}:(?<upright_to>[^=].*)$") {{ return {code} $upright_to$upright_ask; }}'
-        )
+        lines.append(f'if ({special} ~ "^{code}:(?<upright_to>[^=].*)$") {{ return {code} $upright_to$upright_ask; }}')
         if any(r.status == code and _is_composed(r) for r in rules.rules):
-            lines.append(f'if ($upright_answer ~ "^{code}:?=(?<upright_to>.+)$") {{ return {code} $upright_to; }}')
+            lines.append(f'if ({special} ~ "^{code}:?=(?<upright_to>.+)$") {{ return {code} $upright_to; }}')
     return "\n".join(lines) + "\n"
 
 

@@ -6,14 +6,16 @@ there to show that no word of a hostile URL ended a quote, a statement or a bloc
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
+_CONTROL = re.compile(r"[\x00-\x08\x0a-\x1f\x7f]")
 _ESCAPES = {"t": "\t", "n": "\n", "r": "\r", '"': '"', "'": "'", "\\": "\\"}
 
 
 def quote(text: str) -> str:
     """A text as one nginx word. Variables in it stay variables; raw control bytes other than tab are refused."""
-    if any((ord(c) < 32 and c != "\t") or ord(c) == 127 for c in text):
+    if _CONTROL.search(text):
         msg = f"a control byte cannot be written: {text!r}"
         raise ValueError(msg)
     return '"' + _backslashes(text).replace('"', '\\"').replace("\t", "\\t") + '"'
