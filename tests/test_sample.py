@@ -10,9 +10,13 @@ from typing import Any
 
 import pytest
 
-from conftest import OLD, Program, needs_nginx
+from conftest import NEW, OLD, Program, needs_nginx
 from servers import ask, nginx_with
 from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.plans import compile_rules, make_plan
+from upright_ledger.core.sites import Sites, group_origins
+from upright_ledger.demo import servers
 from upright_ledger.demo.sample import Sample, make_sample
 from upright_ledger.web.local_nginx import find_nginx
 
@@ -130,3 +134,25 @@ def test_the_demo_refuses_a_folder_with_something_in_it(bare: Program) -> None:
 def test_every_planted_fault_has_a_right_destination(sample: tuple[Path, Sample]) -> None:
     pages = {p.url for p in sample[1].museum.new if p.status == 200}
     assert all(f.right in pages and f.legacy_url.startswith(OLD) for f in sample[1].earlier.faults)
+
+
+def test_without_nginx_a_stand_in_serves_the_story(
+    sample: tuple[Path, Sample], monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setattr(servers, "find_nginx", lambda: "")
+    host, museum = "www.quillhaven.example", sample[1]
+    old, new, status = next(rule for rule in museum.earlier.rules if rule[2] == 302)
+    with servers.site_as_found(museum) as (address, what):
+        place = ("127.0.0.1", int(address.rpartition(":")[2]))
+        assert what == "a stand-in, since no nginx is installed here"
+        assert ask(place, host, old) == (status, NEW + new)
+        assert ask(place, host, new) == (200, "")
+        assert ask(place, host, "/nowhere") == (404, "")
+        assert ask(place, "de.quillhaven.example", new) == (404, "")
+    policy = FoldingPolicy()
+    plan = make_plan(parse_address(f"{OLD}/a"), "quillhaven.example", policy, 301, f"{NEW}/about/")
+    rules, _ = compile_rules([plan], [], Sites(group_origins([OLD]), (NEW,)), policy)
+    with servers.new_site(tmp_path, rules, museum) as (address, _):
+        place = ("127.0.0.1", int(address.rpartition(":")[2]))
+        assert ask(place, host, "/a?gclid=1") == (301, f"{NEW}/about/?gclid=1")
+        assert ask(place, host, "/about/") == (200, "")

@@ -51,7 +51,7 @@ class Row:
             return self.trace.hops[-1].error
         if self.trace.redirects < 2 and "slash-mismatch" not in self.verdicts:
             return ""
-        return " ; ".join(
+        return ", then ".join(
             f"{hop.status} changes {' and '.join(hop.changed) or 'nothing'}" for hop in self.trace.hops if hop.resolved
         )
 

@@ -56,7 +56,7 @@ def show_overview(folder: Path, *, as_json: bool) -> None:
 
 
 def _share(part: int, whole: int) -> str:
-    return f"{100 * part / whole:.0f} %" if whole else "–"
+    return f"{int(1000 * part / whole) / 10:g} %" if whole else "–"
 
 
 def _run(run: dict[str, object] | None) -> str:

@@ -19,7 +19,7 @@ from rich.text import Text
 
 T = TypeVar("T")
 
-GRAVE, DOUBTFUL, FAINT = "red", "color(166)", "dim"
+GRAVE, DOUBTFUL, FAINT = "red", "magenta", "dim"
 """One restrained scale, legible on light and dark: what is wrong, what may be, what is only said."""
 
 SEVERITY_STYLE = {"error": GRAVE, "warning": DOUBTFUL, "note": FAINT}
