@@ -36,6 +36,8 @@ SHEETS: list[tuple[str, list[str], dict[str, list[str]]]] = [
     ("home to home", ["/index.html,/,"], {}),
     ("parameters choose the page", ["/p?item=1,/a,", "/p?item=2,/b,", "/a?item=1,/c,"], {}),
     ("a chain through parameters", ["/a,/p?item=2,", "/p?item=2,/b,"], {"chain": ["/a"]}),
+    ("self through parameters", ["/p?item=2,/p?view=x&item=2,"], {"self": ["/p?item=2"]}),
+    ("a parameter left behind is no fault", ["/p?item=2,/p,"], {}),
     ("gone is no fault", ["/a,,410", "/b,,gone"], {}),
     ("into a gone one", ["/a,/b,", "/b,,410"], {"chain": ["/a"]}),
 ]

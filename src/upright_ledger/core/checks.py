@@ -10,7 +10,7 @@ from upright_ledger.core.addresses import Address, canonical_path, lower_path, n
 from upright_ledger.core.destinations import differs_by_slash_only, page_key, slash_twin
 from upright_ledger.core.findings import NOTE, SEVERITIES, WARNING, Finding
 from upright_ledger.core.folding import FoldingPolicy, fold
-from upright_ledger.core.plans import Plan
+from upright_ledger.core.plans import Plan, asks_for_itself
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.verdicts import what_changed
 
@@ -282,7 +282,7 @@ def _is_self(plan: Plan, goal: Address, around: Surroundings) -> bool:
     if not same_host:
         return False
     if plan.folded.params:
-        return fold(goal, around.policy).key == plan.folded.key
+        return asks_for_itself(plan, goal, around.policy)
     return _comparable(plan.old, around.policy) == _comparable(goal, around.policy)
 
 

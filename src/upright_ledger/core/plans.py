@@ -14,8 +14,8 @@ from upright_ledger.core.addresses import Address, canonical_path, lower_path, p
 from upright_ledger.core.answers import GONE
 from upright_ledger.core.destinations import is_safe_destination, page_key
 from upright_ledger.core.findings import Finding
-from upright_ledger.core.folding import Folded, FoldingPolicy, declared_paths, fold, unanswerable
-from upright_ledger.core.rules import CARRY_TRACKING, ExactRule, RuleSet
+from upright_ledger.core.folding import Folded, FoldingPolicy, canonical_value, declared_paths, fold, unanswerable
+from upright_ledger.core.rules import CARRY, CARRY_TRACKING, ExactRule, RuleSet
 from upright_ledger.core.sites import Sites
 
 
@@ -146,11 +146,28 @@ def _inexpressible(plan: Plan, sites: Sites, policy: FoldingPolicy) -> str:
         return "its destination lies on no new origin"
     if goal.authority not in sites.authorities_of(plan.site):
         return ""
-    if plan.folded.params and fold(goal, policy).key == plan.folded.key:
+    if plan.folded.params and (
+        asks_for_itself(plan, goal, policy) or (plan.query == CARRY and _is_same_path(plan, goal, policy))
+    ):
         return "it leads onto itself"
     if _is_case_only(plan, goal, policy):
         return "only letter case changes, and servers that fold case cannot tell the two apart"
     return ""
+
+
+def asks_for_itself(plan: Plan, goal: Address, policy: FoldingPolicy) -> bool:
+    """Whether a destination with parameters is one that the plan's own rule would answer again."""
+    if not _is_same_path(plan, goal, policy):
+        return False
+    values: dict[str, str] = {}
+    for part in goal.query.split("&"):
+        name, _, value = part.partition("=")
+        values.setdefault(name, canonical_value(value))
+    return all(values.get(name) == value for name, value in plan.folded.params)
+
+
+def _is_same_path(plan: Plan, goal: Address, policy: FoldingPolicy) -> bool:
+    return policy.fold_path(goal.path)[0] == plan.folded.path
 
 
 def _is_case_only(plan: Plan, goal: Address, policy: FoldingPolicy) -> bool:

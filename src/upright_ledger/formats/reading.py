@@ -68,7 +68,7 @@ def recognise(path: Path) -> str:
     if len(head) == HEAD_BYTES and len(lines) > 1:
         lines.pop()
     sample = lines[:200]
-    if sum(1 for line in sample if _LOG_START.match(line)) * 2 > len(sample):
+    if sum(1 for line in sample if _LOG_START.match(line)) * 2 >= len(sample):
         return ACCESS_LOG
     return TABLE if delimiter_of(sample[:20]) else TEXT
 

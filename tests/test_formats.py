@@ -1,0 +1,235 @@
+"""Formats: what each reader yields, line by line, and what writers never let through."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from upright_ledger.errors import InputError, UsageError
+from upright_ledger.formats.accesslog import read_access_log
+from upright_ledger.formats.columns import bare, map_columns, number, url_column
+from upright_ledger.formats.pairs import mend_slash, read_pairs
+from upright_ledger.formats.reading import delimiter_of, digest_of, recognise
+from upright_ledger.formats.records import Aside, Item, ReadOptions, Record, Reject
+from upright_ledger.formats.registry import read_urls
+from upright_ledger.formats.sitemaps import read_sitemap
+from upright_ledger.formats.tables import read_table_urls
+from upright_ledger.formats.textlist import read_text_list
+from upright_ledger.formats.writing import csv_bytes, safe_cell, write_whole
+
+PLAIN = ReadOptions()
+
+
+def put(folder: Path, text: str | bytes, name: str = "file") -> Path:
+    path = folder / name
+    path.write_bytes(text if isinstance(text, bytes) else text.encode())
+    return path
+
+
+def kinds(items: list[Item]) -> list[str]:
+    return [type(i).__name__ for i in items]
+
+
+@pytest.mark.parametrize(
+    ("text", "kind"),
+    [
+        ("/a\n/b\n", "text"),
+        ("http://x.example/a,b\nhttp://x.example/c;d\n", "text"),
+        ("url\n/a\n", "text"),
+        ("url,visits\n/a,1\n", "table"),
+        ("url;visits\n/a;1\n/b;2\n", "table"),
+        ("url\tvisits\n/a\t1\n", "table"),
+        ("<?xml version='1.0'?><urlset></urlset>", "sitemap"),
+        ("\ufeff<urlset/>", "sitemap"),
+        ("<sm:urlset xmlns:sm='x'/>", "sitemap"),
+        ('192.0.2.1 - - [03/May/2026:10:00:00 +0000] "GET / HTTP/1.1" 200 1\n', "access-log"),
+        ('h.example 192.0.2.1 - ada [03/May/2026:10:00:00 +0000] "GET / HTTP/1.1" 200 1\nbroken\n', "access-log"),
+    ],
+)
+def test_kinds_are_recognised_by_content(tmp_path: Path, text: str, kind: str) -> None:
+    assert recognise(put(tmp_path, text)) == kind
+
+
+def test_an_unknown_kind_is_refused(tmp_path: Path) -> None:
+    with pytest.raises(UsageError, match="no kind of file"):
+        read_urls(put(tmp_path, "/a\n"), "parchment", PLAIN)
+
+
+def test_a_text_list(tmp_path: Path) -> None:
+    text = 'URL\n/a\n\n# note\n"/b"\n<http://x.example/c>\nx.example/d\nplain words\n' + "/" + "x" * 2_000_000 + "\n"
+    items = list(read_text_list(put(tmp_path, text), PLAIN))
+    assert kinds(items) == ["Aside", "Record", "Aside", "Aside", "Record", "Record", "Record", "Reject", "Reject"]
+    assert [i.url for i in items if isinstance(i, Record)] == ["/a", "/b", "http://x.example/c", "x.example/d"]
+    assert [i.line for i in items] == list(range(1, 10))
+
+
+def test_a_table_keeps_the_lines_of_its_rows(tmp_path: Path) -> None:
+    text = 'Page,Clicks,Title,Status code,Last seen,Linked from\n/a,5,"two\nlines",404,2026-03-01T10:00,http://b.example/\n\n,7,,,,\n/c,,(not set),abc,soon,\n'
+    items = list(read_table_urls(put(tmp_path, text), PLAIN))
+    assert kinds(items) == ["Record", "Aside", "Reject", "Record"]
+    assert [i.line for i in items] == [2, 4, 5, 6]
+    first, last = items[0], items[3]
+    assert isinstance(first, Record)
+    assert isinstance(last, Record)
+    assert (first.amounts["clicks"], first.status, first.day, first.referrer) == (
+        5.0,
+        404,
+        "2026-03-01",
+        "http://b.example/",
+    )
+    assert (last.title, last.status, last.amounts) == ("", 0, {"listed": 1.0})
+
+
+@pytest.mark.parametrize(
+    ("header", "meaning", "at"),
+    [
+        ("Page URL,Hits", "url", 0),
+        ("Rank,Landing Page,Sessions", "visits", 2),
+        ("source_url,target_url", "url", 1),
+        ("source_url,target_url", "referrer", 0),
+        ("URL,Referring Domains", "linking domains", 1),
+        ("URL,HTTP status", "status", 1),
+        ("URL,Page-Title", "title", 1),
+    ],
+)
+def test_headers_are_understood(header: str, meaning: str, at: int) -> None:
+    assert map_columns(header.split(","), {})[meaning] == at
+
+
+def test_a_given_column_comes_first_and_must_exist() -> None:
+    assert map_columns(["url", "Where it was"], {"url": "where it was"})["url"] == 1
+    with pytest.raises(KeyError, match="nowhere"):
+        map_columns(["url"], {"url": "nowhere"})
+    assert bare('"Page_URL" ') == "pageurl"
+    assert url_column([["1", "/a"], ["2", "http://x.example/"], ["3", ""]]) == 1
+    assert url_column([["1", "x"], ["2", "/y"]]) is None
+    assert number("1,2,3") != 1.0
+
+
+@pytest.mark.parametrize(
+    ("lines", "delimiter"),
+    [
+        (["a,b", "1,2"], ","),
+        (["a;b;c", "1;2;3"], ";"),
+        (["a|b", "1|2"], "|"),
+        (["a", "b"], ""),
+        (["http://x/,1", "/b;2"], ""),
+        ([], ""),
+    ],
+)
+def test_delimiters(lines: list[str], delimiter: str) -> None:
+    assert delimiter_of(lines) == delimiter
+
+
+LOG = '{host}192.0.2.1 - - [03/May/2026:10:00:00 +0200] "{request}" {status} 12{rest}\n'
+
+
+@pytest.mark.parametrize(
+    ("host", "request_line", "status", "rest", "found"),
+    [
+        ("", "GET /a HTTP/1.1", "200", "", ("Record", "/a", False)),
+        ("", "HEAD /a?b=c HTTP/2.0", "404", ' "-" "Mozilla/5.0 (X11)"', ("Record", "/a?b=c", False)),
+        ("", "GET /a HTTP/1.1", "200", ' "http://b.example/" "FernCrawler/1"', ("Record", "/a", True)),
+        ("www.x.example:443 ", "GET /a HTTP/1.1", "200", "", ("Record", "/a", False)),
+        ("", "GET /a\\x22b HTTP/1.1", "200", "", ("Record", '/a"b', False)),
+        ("", "GET /caf\\xc3\\xa9 HTTP/1.1", "200", "", ("Record", "/café", False)),
+        ("", "GET http://x.example/a HTTP/1.1", "200", "", ("Record", "http://x.example/a", False)),
+        ("", "POST /a HTTP/1.1", "200", "", ("Aside", "", False)),
+        ("", "CONNECT x.example:443 HTTP/1.1", "405", "", ("Aside", "", False)),
+        ("", "-", "408", "", ("Aside", "", False)),
+        ("", "GET /a", "400", "", ("Reject", "", False)),
+        ("", "\\x16\\x03\\x01", "400", "", ("Reject", "", False)),
+        ("", "GET /a b HTTP/1.1", "400", "", ("Reject", "", False)),
+    ],
+)
+def test_log_lines(
+    tmp_path: Path, host: str, request_line: str, status: str, rest: str, found: tuple[str, str, bool]
+) -> None:
+    (item,) = read_access_log(
+        put(tmp_path, LOG.format(host=host, request=request_line, status=status, rest=rest)), PLAIN
+    )
+    assert type(item).__name__ == found[0]
+    if isinstance(item, Record):
+        assert (item.url, bool(item.bot)) == found[1:]
+        assert (item.day, item.status, item.host) == ("2026-05-03", int(status), host.strip())
+    if isinstance(item, Reject):
+        assert "192.0.2.1" not in item.text
+
+
+def test_a_log_with_bytes_that_are_no_text(tmp_path: Path) -> None:
+    path = put(tmp_path, b'192.0.2.1 - - [03/May/2026:10:00:00 +0000] "GET /caf\xe9 HTTP/1.1" 200 1\n\n\xff\xfe\n')
+    items = list(read_access_log(path, PLAIN))
+    assert kinds(items) == ["Record", "Aside", "Reject"]
+
+
+def test_a_sitemap_without_and_with_damage(tmp_path: Path) -> None:
+    good = "<urlset xmlns='http://www.sitemaps.org/schemas/sitemap/0.9'><url><loc> http://x.example/a </loc><lastmod>2026-01-02T03:04</lastmod></url><url/><sitemap><loc>http://x.example/s.xml</loc></sitemap></urlset>"
+    items = list(read_sitemap(put(tmp_path, good), PLAIN))
+    assert kinds(items) == ["Record", "Reject", "Reject"]
+    assert isinstance(items[0], Record)
+    assert (items[0].url, items[0].day) == ("http://x.example/a", "2026-01-02")
+    for bad in ("<urlset>", "<urlset></urlset>", "<urlset><url></urlset>"):
+        with pytest.raises(InputError):
+            list(read_sitemap(put(tmp_path, bad), PLAIN))
+
+
+@pytest.mark.parametrize(
+    ("text", "rows"),
+    [
+        ("old,new,status\n/a,/b,301\n", [("/a", "/b", "301")]),
+        ("Old URL;New URL\n/a;/b\n", [("/a", "/b", "")]),
+        ("From\tTo\tCode\n/a\t/b\t302\n", [("/a", "/b", "302")]),
+        ("/a,/b\n/c,/d\n", [("/a", "/b", ""), ("/c", "/d", "")]),
+        ("note,new,old\nx,/b,/a\n", [("/a", "/b", "")]),
+        ("old,new\n'=a,'@b\n", [("=a", "@b")]),
+        ('old,new\n"/a,b","/c"\n\n', [("/a,b", "/c", "")]),
+    ],
+)
+def test_sheets_of_pairs(tmp_path: Path, text: str, rows: list[tuple[str, ...]]) -> None:
+    found = read_pairs(put(tmp_path, text)).rows
+    assert [(p.old, p.new, p.status)[: len(rows[0])] for p in found] == rows
+
+
+@pytest.mark.parametrize(
+    ("text", "mended"),
+    [
+        ("visit/hours.html", "/visit/hours.html"),
+        ("index.html", "/index.html"),
+        ("/a", "/a"),
+        ("?a", "?a"),
+        ("http://x.example/a", "http://x.example/a"),
+        ("www.x.example/a", "www.x.example/a"),
+        ("", ""),
+        ("two words", "two words"),
+    ],
+)
+def test_a_missing_leading_slash_is_mended(text: str, mended: str) -> None:
+    assert mend_slash(text) == (mended, text != mended)
+
+
+@pytest.mark.parametrize("start", ["=", "+", "-", "@", "\t=", "\r@"])
+def test_no_cell_is_a_formula(start: str) -> None:
+    cell = safe_cell(f"{start}HYPERLINK()")
+    assert isinstance(cell, str)
+    assert cell.startswith("'")
+    assert csv_bytes(["a"], [[f"{start}x"], ["line\nend"], [5]]).decode().splitlines()[1].startswith("'")
+    assert safe_cell("/plain") == "/plain"
+
+
+def test_files_are_written_whole_or_not(tmp_path: Path) -> None:
+    target = tmp_path / "deep" / "file.txt"
+    write_whole(target, b"one")
+    write_whole(target, b"two")
+    assert target.read_bytes() == b"two"
+    assert [p.name for p in target.parent.iterdir()] == ["file.txt"]
+    with pytest.raises(InputError, match="cannot be written"):
+        write_whole(target / "below", b"x")
+    assert digest_of(target)[1] == 3
+    with pytest.raises(InputError, match="cannot be read"):
+        digest_of(tmp_path / "missing")
+
+
+def test_what_is_set_aside_keeps_its_line(tmp_path: Path) -> None:
+    (item,) = read_text_list(put(tmp_path, "# only a note\n"), PLAIN)
+    assert item == Aside(1, "blank", "# only a note")
