@@ -8,7 +8,7 @@ import pytest
 
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.accesslog import read_access_log
-from upright_ledger.formats.columns import bare, map_columns, number, url_column
+from upright_ledger.formats.columns import bare, map_columns, number, status_code, url_column
 from upright_ledger.formats.pairs import mend_slash, read_pairs
 from upright_ledger.formats.reading import delimiter_of, digest_of, recognise
 from upright_ledger.formats.records import Aside, Item, ReadOptions, Record, Reject
@@ -233,3 +233,10 @@ def test_files_are_written_whole_or_not(tmp_path: Path) -> None:
 def test_what_is_set_aside_keeps_its_line(tmp_path: Path) -> None:
     (item,) = read_text_list(put(tmp_path, "# only a note\n"), PLAIN)
     assert item == Aside(1, "blank", "# only a note")
+
+
+@pytest.mark.parametrize(
+    ("cell", "status"), [("404", 404), ("", 0), ("OK", 0), ("40", 0), ("4040", 0), ("²²²", 0), ("404 Not Found", 0)]
+)
+def test_a_status_is_three_plain_digits(cell: str, status: int) -> None:
+    assert status_code(cell) == status

@@ -196,14 +196,13 @@ def _read_stock(path: Path) -> list[tuple[str, StockPage]]:
     """Address (as written) and page of every row of a page list."""
     table = read_table(path, ReadOptions())
     return [
-        (table.cell(row, col.URL), StockPage(_number(table.cell(row, col.STATUS)), table.cell(row, col.REDIRECTS_TO)))
+        (
+            table.cell(row, col.URL),
+            StockPage(col.status_code(table.cell(row, col.STATUS)), table.cell(row, col.REDIRECTS_TO)),
+        )
         for _, row in table.rows
         if row
     ]
-
-
-def _number(text: str) -> int:
-    return int(text) if text.isdigit() and len(text) == 3 else 0
 
 
 def _stock(listed: list[tuple[str, StockPage]], sites: Sites) -> dict[str, StockPage]:

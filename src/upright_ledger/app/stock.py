@@ -129,9 +129,8 @@ def _pages(
 
 
 def _facts(table: Table, row: list[str]) -> dict[str, object]:
-    status = table.cell(row, col.STATUS)
     return {
-        "status": int(status) if status.isdigit() and len(status) == 3 else 0,
+        "status": col.status_code(table.cell(row, col.STATUS)),
         "title": table.cell(row, col.TITLE),
         "heading": table.cell(row, col.HEADING),
         "description": table.cell(row, col.DESCRIPTION),

@@ -93,6 +93,11 @@ def url_column(rows: Sequence[Sequence[str]]) -> int | None:
     return None
 
 
+def status_code(cell: str) -> int:
+    """An HTTP status as a cell gives it; 0 where it gives none."""
+    return int(cell) if re.fullmatch(r"[0-9]{3}", cell) else 0
+
+
 def number(cell: str) -> float | None:
     """A figure as exports write it: 1,234 or 1.234 or 1 234 or 12.5; None when it is none."""
     text = re.sub(r"[\s\u00a0\u202f']", "", cell).rstrip("%")

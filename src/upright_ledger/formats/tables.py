@@ -93,12 +93,11 @@ def read_table_urls(path: Path, options: ReadOptions) -> Iterator[Item]:
             continue
         figures = {unit: col.number(table.cell(row, unit)) for unit in _AMOUNTS if unit in table.columns}
         amounts = {unit: n for unit, n in figures.items() if n}
-        status = table.cell(row, col.STATUS)
         yield Record(
             line,
             url,
             amounts={LISTED: 1.0, **amounts},
-            status=int(status) if status.isdigit() and len(status) == 3 else 0,
+            status=col.status_code(table.cell(row, col.STATUS)),
             day=table.cell(row, col.LAST_SEEN)[:10],
             title="" if table.cell(row, col.TITLE).lower() in _NO_TITLE else table.cell(row, col.TITLE),
             language=table.cell(row, col.LANGUAGE),
