@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import re
 from collections.abc import Callable
 from pathlib import Path
@@ -133,9 +134,11 @@ BROKEN: list[tuple[str, bytes, str]] = [
     ("empty.txt", b"", "is empty"),
     ("blank.txt", b"\n \n", "is empty"),
     ("binary.dat", bytes(range(256)) * 20, "is binary"),
-    ("list.csv.gz", b"\x1f\x8b\x08\x00rest", "gzip archive"),
-    ("sheet.xlsx", b"PK\x03\x04rest", "save the sheet as CSV"),
-    ("latin.csv", "url,title\n/a,Caf\u00e9\n".encode("latin-1"), "line 2 holds the byte 0xE9"),
+    ("cut.csv.gz", gzip.compress(b"url\n" + b"".join(b"/%d\n" % n for n in range(99999)))[:90000], "cut-off archive"),
+    ("no.csv.gz", b"\x1f\x8b\x08\x00rest", "cut-off archive"),
+    ("bomb.gz", gzip.compress(b"/a\n" * (110 << 20)), "grows more than"),
+    ("files.zip", b"PK\x03\x04rest", "unpack it"),
+    ("sheet.xlsx", b"PK\x03\x04[Content_Types].xml rest", "damaged workbook"),
     ("prose.txt", b"Dear all\nhere is the list\n", "holds no URL"),
     ("table.csv", b"a,b\n1,2\n3,4\n", "has no column of URLs"),
     ("sitemap.xml", b"<urlset><url><loc>http://www.quillhaven.example/</loc>", "damaged XML"),
@@ -144,7 +147,10 @@ BROKEN: list[tuple[str, bytes, str]] = [
         b'<!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;">]><urlset><url><loc>&b;</loc></url></urlset>',
         "has no loc",
     ),
-    ("page.html", b"<html><body>hello</body></html>", "no sitemap"),
+    ("page.html", b"<html><body>hello</body></html>", "holds no URL"),
+    ("other.xml", b"<catalogue><item/></catalogue>", "no sitemap and no feed"),
+    ("long.txt", b"x" * (50 << 20), "holds no URL"),
+    ("cut.jsonl", b'{"url": "/a"}\n{"url": "/b\n', "line 2 is damaged JSON"),
     ("missing.txt", b"", "cannot be read"),
 ]
 
@@ -155,9 +161,8 @@ def test_what_cannot_be_read_is_one_sentence_and_changes_nothing(
 ) -> None:
     if name != "missing.txt":
         museum.write(name, data)
-    museum.write("good.txt", "/good\n")
     before = museum.json("history")
-    refused = museum("gather", "good.txt", name, code=3)
+    refused = museum("gather", name, code=3)
     assert words in refused.err
     assert name in refused.err
     assert len(refused.err.strip().splitlines()) == 2
@@ -165,10 +170,29 @@ def test_what_cannot_be_read_is_one_sentence_and_changes_nothing(
     assert museum.json("balance")["entries"] == 0
 
 
+def test_a_file_that_turns_out_damaged_is_left_out_and_the_others_are_gathered(museum: Program) -> None:
+    museum.write("good.txt", "/good\n")
+    museum.write("sitemap.xml", f"<urlset><url><loc>{OLD}/a</loc></url>")
+    museum.write("more.txt", "/more\n")
+    result = museum("gather", "good.txt", "sitemap.xml", "more.txt", code=3)
+    assert "sitemap.xml is damaged XML" in result.err
+    assert entries(museum) == {f"{OLD}/good", f"{OLD}/more"}
+    again = museum("gather", "good.txt", "nowhere.txt", code=3)
+    assert "nowhere.txt cannot be read" in again.err
+
+
 def test_an_encoding_can_be_named(museum: Program) -> None:
     museum.write("latin.csv", "url,title\n/a,Caf\u00e9\n".encode("latin-1"))
     museum.write("utf16.txt", "/b\n/c\n".encode("utf-16"))
-    museum("gather", "latin.csv", "--encoding", "cp1252")
+    assert "read as Windows-1252" in museum("gather", "latin.csv").out
+    refused = museum(
+        "gather",
+        museum.write("wrong.csv", "url,title\n/b,Caf\u00e9\n".encode("latin-1")),
+        "--encoding",
+        "utf-8",
+        code=3,
+    )
+    assert "line 2 holds the byte 0xE9" in refused.err
     museum("gather", "utf16.txt")
     assert museum.json("balance")["entries"] == 3
     assert (
@@ -271,7 +295,7 @@ def test_no_line_is_lost(lines: list[str], tmp_path_factory: pytest.TempPathFact
     path.write_text("\n".join(["/sure", *lines]), encoding="utf-8")
     ledger = open_new(folder / "ledger", [OLD], ["https://new.example"])
     try:
-        (result,), _ = gather(ledger, [path], kind="text")
+        (result,) = gather(ledger, [str(path)], kind="text").sources
     except InputError:
         return
     assert result.lines == result.accepted + result.set_aside + result.rejected
@@ -336,7 +360,12 @@ def test_folding_does_not_depend_on_how_often_it_is_done(text: str) -> None:
         ("7", 7),
         ("", None),
         ("n/a", None),
-        ("5 %", 5),
+        ("5 %", None),
+        ("1 234,5", 1234.5),
+        ("1.234,5", 1234.5),
+        ("1,234.5", 1234.5),
+        ("12,34,567", 1234567),
+        ("1’234", 1234),
     ],
 )
 def test_figures_of_several_countries(cell: str, value: float | None) -> None:

@@ -9,8 +9,9 @@ from pathlib import Path
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
 from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, EntryAnswer
 from upright_ledger.core.destinations import page_key, read_destination
-from upright_ledger.core.evidence import LISTED
+from upright_ledger.core.evidence import LISTED, Figure
 from upright_ledger.core.folding import Folded, fold, unanswerable
+from upright_ledger.core.placing import Placed
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.pairs import Pair, mend_slash, read_pairs
 from upright_ledger.formats.reading import digest_of
@@ -20,7 +21,7 @@ from upright_ledger.ledger.sources import (
     SourceFacts,
     add_sightings,
     add_source,
-    count_new_entries,
+    close_source,
     ensure_entries,
 )
 from upright_ledger.ledger.store import Ledger
@@ -98,7 +99,7 @@ def decide_one(ledger: Ledger, old: str, answer: EntryAnswer, reason: str = "") 
         numbers, result.made = ensure_entries(
             step.connection, ledger.policy_number, [(site, decision.folded.key, address.without_fragment)]
         )
-        entry = numbers[f"{site} {decision.folded.key}"]
+        entry = numbers[site, decision.folded.key]
         before = load_answers(step.connection).get(entry)
         post_answers(step, [Posting(entry, decision.answer, PERSON, address.without_fragment, host_given)])
         result.posted, result.replaced = 1, int(before is not None and before != decision.answer)
@@ -134,7 +135,7 @@ def decide_from(ledger: Ledger, path: Path, encoding: str = "", reason: str = ""
         facts.accepted, facts.rejected = len(decisions), len(result.refused)
         source = add_source(step, facts)
         numbers, result.made = add_sightings(step.connection, source, ledger.policy_number, _sightings(decisions))
-        count_new_entries(step.connection, source, result.made)
+        close_source(step.connection, source, facts, result.made)
         before = load_answers(step.connection)
         postings = [_posting(d, numbers) for d in first.values()]
         result.unchanged = sum(1 for p in postings if before.get(p.entry) == p.answer)
@@ -146,8 +147,8 @@ def decide_from(ledger: Ledger, path: Path, encoding: str = "", reason: str = ""
     return result
 
 
-def _posting(decision: Decision, numbers: dict[str, int]) -> Posting:
-    number = numbers[f"{decision.site} {decision.folded.key}"]
+def _posting(decision: Decision, numbers: dict[tuple[str, str], int]) -> Posting:
+    number = numbers[decision.site, decision.folded.key]
     return Posting(number, decision.answer, IMPORT, decision.old.without_fragment, decision.host_given, decision.where)
 
 
@@ -168,7 +169,8 @@ def _sightings(decisions: list[Decision]) -> list[Sighting]:
     found: dict[tuple[str, str], Sighting] = {}
     for d in decisions:
         text = d.old.without_fragment
-        found[d.site, text] = Sighting(d.site, text, d.folded.key, d.folded.variant, text, {(LISTED, "", "", ""): 1.0})
+        place = Placed(d.site, text, d.folded.key, d.folded.variant, text, "", d.folded.mends)
+        found[d.site, text] = Sighting(place, [Figure(LISTED, 1.0)])
     return list(found.values())
 
 

@@ -4,104 +4,119 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from dataclasses import dataclass, field
-from datetime import date
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field, replace
+from itertools import chain
 from pathlib import Path
 
+from upright_ledger.app.inputs import Input, inputs, neighbours_of
+from upright_ledger.app.rejects import SHOWN_REJECTS, Rejects
 from upright_ledger.core import traffic
-from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address, split_target
-from upright_ledger.core.evidence import BOTS, PEOPLE
-from upright_ledger.core.folding import FoldingPolicy, fold, has_dot_segments, unanswerable
+from upright_ledger.core.addresses import NotAnAddressError, parse_address
+from upright_ledger.core.evidence import BOTS, Figure
+from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.placing import Placed, Placer
 from upright_ledger.core.secrets import mask_query
 from upright_ledger.core.sites import Sites
-from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats.reading import ACCESS_LOG, digest_of, read_head
-from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
-from upright_ledger.formats.registry import read_urls
-from upright_ledger.formats.writing import write_whole
+from upright_ledger.errors import InputError, UprightError, UsageError
+from upright_ledger.formats.reading import digest_of
+from upright_ledger.formats.recognising import ACCESS_LOG, recognise
+from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
+from upright_ledger.formats.registry import check_kind, read_urls
 from upright_ledger.ledger.entries import count_entries
 from upright_ledger.ledger.sources import (
     Sighting,
     SourceFacts,
+    add_log_lines,
     add_set_aside,
     add_sightings,
     add_source,
-    count_new_entries,
+    close_source,
     find_source,
+    known_log_lines,
+    newest_source,
 )
 from upright_ledger.ledger.store import Ledger
 
-REJECTS_FOLDER = "rejects"
-SHOWN_REJECTS = 5
-_ISO_DAY = re.compile(r"\d{4}-\d{2}-\d{2}")
+BATCH = 20_000  # records
+MAX_ASIDE_TEXTS = 10_000
+
+__all__ = ["SHOWN_REJECTS", "Gathered", "Gathering", "base_origin", "gather", "options_for"]
 
 
 @dataclass
 class Gathered:
-    """What gathering one file amounted to. known: it had been gathered before, so nothing changed."""
+    """What gathering one file amounted to. known: it had been gathered before, so nothing changed.
+
+    aside, mended, folded: kind → lines. mapping: meaning → header. failed: why it could not be read, and what to do.
+    """
 
     name: str
-    kind: str
+    kind: str = ""
     lines: int = 0
     accepted: int = 0
     set_aside: int = 0
     rejected: int = 0
     new_entries: int = 0
     known: bool = False
+    period: tuple[str, str] = ("", "")
     aside: Counter[str] = field(default_factory=Counter)
     mended: Counter[str] = field(default_factory=Counter)
+    folded: Counter[str] = field(default_factory=Counter)
+    mapping: dict[str, str] = field(default_factory=dict)
+    notes: list[str] = field(default_factory=list)
     rejects: list[Reject] = field(default_factory=list)
     rejects_file: str = ""
+    failed: UprightError | None = None
 
 
 @dataclass
-class _Batch:
-    """One file, read and folded, before it is posted."""
+class Gathering:
+    """What came of all files, and how many entries the ledger holds now."""
 
-    path: Path
-    facts: SourceFacts
-    result: Gathered
-    sightings: dict[tuple[str, str], Sighting] = field(default_factory=dict)
-    aside: Counter[tuple[str, str]] = field(default_factory=Counter)
+    sources: list[Gathered]
+    entries: int
+
+
+Progress = Callable[[str], None]
 
 
 def gather(
     ledger: Ledger,
-    paths: list[Path],
+    paths: list[str],
     *,
     kind: str = "",
     options: ReadOptions | None = None,
     host: str = "",
     period: tuple[str, str] = ("", ""),
-) -> tuple[list[Gathered], int]:
-    """Gather files into a ledger, one step each. Returns what came of each, and the entries there are now.
+    progress: Progress = lambda _: None,
+) -> Gathering:
+    """Gather files into a ledger, one step each: all of a source, or none of it.
 
-    host: the host of paths that name none. All files are read before the first is posted, so one that
-    cannot be read leaves the ledger as it was.
+    host: the host of paths that name none. What cannot be read at its head is refused before anything is posted; one that
+    turns out damaged further on is left out whole, and the others are gathered (`Gathered.failed`). A single file that fails raises.
     """
-    sites = ledger.settings.sites
-    base = base_origin(sites, host)
-    policy_number = ledger.policy_number
-    batches = []
-    seen: dict[str, str] = {}
-    for path in paths:
-        read_head(path)
-        digest, size = digest_of(path)
-        with ledger.reading() as connection:
-            known = find_source(connection, digest, "gather")
-        if known is not None or digest in seen:
-            result = Gathered(path.name, known.kind if known else seen[digest], known=True)
-            batches.append(_Batch(path, SourceFacts(path.name, "", "gather", digest, size), result))
-            continue
-        batch = _read(path, kind, options or ReadOptions(), base, sites, ledger.settings.policy, period)
-        batch.facts.digest, batch.facts.size = digest, size
-        seen[digest] = batch.facts.kind
-        batches.append(batch)
-    for batch in batches:
-        if not batch.result.known:
-            _post(ledger, batch, policy_number)
+    check_kind(kind)
+    reader = _SourceReader(ledger, options or ReadOptions(), base_origin(ledger.settings.sites, host), period)
+    results: list[Gathered] = []
+    with inputs(paths) as files:
+        kinds = {file: kind or recognise(file.path) for file in files}
+        queue, seen = list(files), set(files)
+        while queue:
+            file = queue.pop(0)
+            progress(file.name)
+            try:
+                result, reading = reader.read(file, kinds.get(file) or kind or recognise(file.path))
+            except InputError as error:
+                if len(files) == 1 and not results:
+                    raise
+                results.append(Gathered(file.name, kinds.get(file, ""), failed=error))
+                continue
+            results.append(result)
+            queue += [f for f in neighbours_of(file, reading.neighbours, result.notes) if f not in seen]
+            seen.update(queue)
     with ledger.reading() as connection:
-        return [b.result for b in batches], count_entries(connection)
+        return Gathering(results, count_entries(connection))
 
 
 def base_origin(sites: Sites, host: str) -> str:
@@ -119,194 +134,197 @@ def base_origin(sites: Sites, host: str) -> str:
     return address.origin
 
 
-def _read(
-    path: Path,
-    kind: str,
-    options: ReadOptions,
-    base: str,
-    sites: Sites,
-    policy: FoldingPolicy,
-    period: tuple[str, str],
-) -> _Batch:
-    found, items = read_urls(path, kind, options)
-    facts = SourceFacts(path.name, found, "gather", "", 0, mapping=dict(options.columns), period=period)
-    batch = _Batch(path, facts, Gathered(path.name, found))
-    days: set[str] = set()
-    folder = Folder(base, sites, policy)
-    for item in items:
-        batch.result.lines += 1
-        if isinstance(item, Reject):
-            batch.result.rejects.append(item)
-        elif isinstance(item, Aside):
-            _set_aside(batch, item.kind, item.text)
-        else:
-            outcome = folder.place(item)
-            if isinstance(outcome, Reject):
-                batch.result.rejects.append(outcome)
-            elif isinstance(outcome, Aside):
-                _set_aside(batch, outcome.kind, outcome.text)
-            else:
-                _add(batch, outcome, item)
-                if found == ACCESS_LOG:
-                    days.add(item.day)
-    result = batch.result
-    result.rejected = len(result.rejects)
-    result.accepted = result.lines - result.set_aside - result.rejected
-    if not result.accepted and not result.set_aside:
-        reason = f": {result.rejects[0].reason} (line {result.rejects[0].line:,})" if result.rejects else ""
-        raise InputError(
-            f"{path} holds no URL that can be read{reason}",
-            "check that it is the right file, or name its --kind or --column",
-        )
-    if days:
-        facts.period = (min(days), max(days))
-    facts.lines, facts.accepted = result.lines, result.accepted
-    facts.set_aside, facts.rejected = result.set_aside, result.rejected
-    facts.mended = dict(result.mended)
-    return batch
+def options_for(options: ReadOptions, sites: Sites, policy: FoldingPolicy) -> ReadOptions:
+    """What a reader should know of the ledger besides what the user says."""
+    names = (*policy.tracking, *policy.tracking_only_folded, *policy.session)
+    noise = tuple(re.escape(n) for n in names if not n.startswith("utm_"))
+    return replace(options, hosts=frozenset(sites.site_of_authority), noise=(r"utm_\w*", *noise))
 
 
-def _set_aside(batch: _Batch, kind: str, text: str) -> None:
-    batch.result.set_aside += 1
-    batch.result.aside[kind] += 1
-    if kind != traffic.BLANK:
-        batch.aside[kind, text] += 1
+class _SourceReader:
+    """Reads one file after the other into the ledger."""
+
+    def __init__(self, ledger: Ledger, options: ReadOptions, base: str, period: tuple[str, str]) -> None:
+        self._ledger = ledger
+        self._policy_number = ledger.policy_number
+        self._placer = Placer(ledger.settings.sites, ledger.settings.policy, base)
+        self._options = options_for(options, ledger.settings.sites, ledger.settings.policy)
+        self._period = period
+
+    def read(self, file: Input, kind: str) -> tuple[Gathered, Reading]:
+        """Read a file and post what it says as one step. Raises InputError, having posted nothing of it."""
+        if kind == ACCESS_LOG:
+            return self._post(file, kind, "")
+        digest, size = digest_of(file.path)
+        with self._ledger.reading() as connection:
+            known = find_source(connection, digest, "gather")
+        if known is not None:
+            return Gathered(file.name, known.kind, known=True), Reading()
+        return self._post(file, kind, digest, size)
+
+    def _post(self, file: Input, kind: str, digest: str, size: int = 0) -> tuple[Gathered, Reading]:
+        with self._ledger.reading() as connection:
+            newest = newest_source(connection)
+        options = replace(self._options, known_lines=self._known_lines)
+        reading = read_urls(file.path, kind, options)[1]
+        sorter = _Sorter(self._placer, Gathered(file.name, kind), self._ledger.folder)
+        result = sorter.result
+        with sorter.rejects:
+            batches = sorter.batches(reading.items)
+            first = next(batches, [])  # a log is read whole before its step begins, so that others need not wait
+            with self._ledger.step("gather", file.name) as step:
+                if digest and find_source(step.connection, digest, "gather") is not None:
+                    return Gathered(file.name, kind, known=True), reading  # somebody else was quicker
+                if not digest and newest_source(step.connection) != newest:
+                    raise InputError(
+                        f"{file.path} overlaps in time with what somebody else gathered", "gather it again"
+                    )
+                source = 0
+                for batch in chain([first], batches):
+                    if batch and not source:
+                        source = add_source(step, self._facts(file, sorter, reading, digest, size))
+                    if batch:
+                        _, made = add_sightings(step.connection, source, self._policy_number, batch)
+                        result.new_entries += made
+                sorter.finish(reading)
+                if self._says_nothing(result):
+                    raise _no_url(file.path, result)
+                if reading.lines is not None and not result.accepted and result.aside[traffic.COUNTED_BEFORE]:
+                    result.known = True
+                    return result, reading  # every request of this log counts already
+                facts = self._facts(file, sorter, reading, digest, size)
+                source = source or add_source(step, facts)
+                close_source(step.connection, source, facts, result.new_entries)
+                add_set_aside(step.connection, source, sorter.aside_texts)
+                if reading.lines is not None:
+                    add_log_lines(step.connection, source, reading.lines.method, reading.lines.found)
+                step.summary = f"{result.accepted:,} of {result.lines:,} lines, {result.new_entries:,} new entries"
+                # Before the step is complete: an orphaned rejects file does no harm, a missing one would.
+                result.rejects_file = sorter.rejects.keep(source, file.name)
+        return result, reading
+
+    def _known_lines(self, method: str) -> dict[str, list[bytes]]:
+        with self._ledger.reading() as connection:
+            return known_log_lines(connection, method)
+
+    @staticmethod
+    def _says_nothing(result: Gathered) -> bool:
+        empty = sum(result.aside[kind] for kind in (traffic.BLANK, traffic.PROSE, traffic.SUMMARY))
+        return not result.accepted and result.set_aside == empty
+
+    def _facts(self, file: Input, sorter: _Sorter, reading: Reading, digest: str, size: int) -> SourceFacts:
+        result = sorter.result
+        facts = SourceFacts(file.name, result.kind, "gather", digest, size, mapping=dict(reading.mapping))
+        facts.period = result.period = reading.days if any(reading.days) else self._period
+        facts.lines, facts.accepted = result.lines, result.accepted
+        facts.set_aside, facts.rejected = result.set_aside, result.rejected
+        facts.mended = dict(result.mended + result.folded)
+        facts.aside = dict(result.aside)
+        return facts
 
 
-@dataclass(frozen=True, slots=True)
-class Placed:
-    """Where a record belongs: its site, its entry, the spelling to store, and what was folded."""
-
-    site: str
-    key: str
-    variant: str
-    spelling: str
-    legacy_url: str
-    mends: frozenset[str]
-
-
-@dataclass
-class Folder:
-    """Finds the entry of each record; equal spellings are worked out once."""
-
-    base: str
-    sites: Sites
-    policy: FoldingPolicy
-    _memory: dict[tuple[str, bool, str], Placed | Aside | str] = field(default_factory=dict)
-
-    def place(self, record: Record) -> Placed | Aside | Reject:
-        """The place of a record, or why it has none."""
-        memory_key = (record.url, record.sent, record.host)
-        outcome = self._memory.get(memory_key)
-        if outcome is None:
-            outcome = self._memory[memory_key] = self._work_out(record)
-        if isinstance(outcome, str):
-            return Reject(record.line, outcome, record.url)
-        return Aside(record.line, outcome.kind, outcome.text) if isinstance(outcome, Aside) else outcome
-
-    def _work_out(self, record: Record) -> Placed | Aside | str:
-        try:
-            address = self.sent_address(record) if record.sent else parse_address(record.url, self.base)
-        except NotAnAddressError as error:
-            return str(error)
-        site = self.sites.site_of(address)
-        if not site:
-            return Aside(0, traffic.OFF_SITE, address.origin)
-        if unanswerable(address):
-            return Aside(0, traffic.UNANSWERABLE, address.target)
-        if kind := traffic.set_aside_class(address.target):
-            return Aside(0, kind, address.path)
-        masked = mask_query(address.query)
-        address = Address(address.scheme, address.host, address.port, address.path, masked, address.fragment)
-        folded = fold(address, self.policy)
-        kept = "&".join(f"{n}={v}" for n, v in folded.params)
-        legacy_url = f"{self.sites.base_of(site)}{folded.variant}" + (f"?{kept}" if kept else "")
-        # A log repeats one address with every click identifier; for a list, the spelling is the evidence.
-        query = (
-            "&".join(p for p in masked.split("&") if p and not self.policy.is_tracking(p.partition("=")[0]))
-            if record.sent
-            else masked
-        )
-        spelling = f"{address.origin}{address.path}" + (f"?{query}" if query else "")
-        written = {"dot segments"} if has_dot_segments(record.url.partition("?")[0]) else set()
-        return Placed(site, folded.key, folded.variant, spelling, legacy_url, folded.mends | written)
-
-    def sent_address(self, record: Record) -> Address:
-        """The address of a logged request, nothing mended."""
-        target, origin = record.url, self.base
-        if not target.startswith("/"):
-            whole = parse_address(target)
-            target, origin = whole.target, whole.origin
-        elif record.host:
-            origin = f"http://{record.host}"
-        home = parse_address(origin)
-        path, query = split_target(target)
-        return Address(home.scheme, home.host, home.port, path, query)
-
-
-def _add(batch: _Batch, placed: Placed, record: Record) -> None:
-    sighting = batch.sightings.get((placed.site, placed.spelling))
-    if sighting is None:
-        sighting = Sighting(placed.site, placed.spelling, placed.key, placed.variant, placed.legacy_url)
-        batch.sightings[placed.site, placed.spelling] = sighting
-    for mend in placed.mends:
-        batch.result.mended[mend] += 1
-    day = record.day if _is_day(record.day) else ""
-    agent = "" if record.bot is None else (BOTS if record.bot else PEOPLE)
-    status = _status_class(record.status) if record.sent else ""
-    for unit, amount in record.amounts.items():
-        key = (unit, status, agent, day if record.sent else "")
-        sighting.amounts[key] = sighting.amounts.get(key, 0.0) + amount
-    if record.referrer:
-        referrer = mask_query(record.referrer)
-        sighting.referrers[referrer] = sighting.referrers.get(referrer, 0.0) + 1.0
-    sighting.title = sighting.title or record.title
-    sighting.language = sighting.language or record.language
-    if not record.sent:
-        sighting.status = sighting.status or record.status
-    sighting.last_seen = max(sighting.last_seen, day)
-
-
-def _is_day(text: str) -> bool:
-    if not _ISO_DAY.fullmatch(text):
-        return False
-    try:
-        date.fromisoformat(text)
-    except ValueError:
-        return False
-    return True
-
-
-def _status_class(status: int) -> str:
-    """404 and 410 by themselves, all others by their hundred."""
-    if status in {404, 410}:
-        return str(status)
-    return f"{status // 100}xx" if status else ""
-
-
-def _post(ledger: Ledger, batch: _Batch, policy_number: int) -> None:
-    result = batch.result
-    with ledger.step("gather", batch.path.name) as step:
-        source = add_source(step, batch.facts)
-        _, result.new_entries = add_sightings(step.connection, source, policy_number, batch.sightings.values())
-        count_new_entries(step.connection, source, result.new_entries)
-        add_set_aside(step.connection, source, batch.aside)
-        step.summary = f"{result.accepted:,} of {result.lines:,} lines, {result.new_entries:,} new entries"
-        if result.rejects:
-            # Before the step is complete: an orphaned rejects file does no harm, a missing one would.
-            result.rejects_file = _write_rejects(ledger.folder, source, result)
-
-
-def _write_rejects(folder: Path, source: int, result: Gathered) -> str:
-    name = f"{REJECTS_FOLDER}/{source:04}-{re.sub(r'[^A-Za-z0-9._-]', '_', result.name)}.txt"
-    lines = [f"# Lines of {result.name!a} that could not be read: line, reason, text"]
-    lines += [f"{r.line}\t{r.reason}\t{_visible(r.text)}" for r in result.rejects]
-    write_whole(folder / name, ("\n".join(lines) + "\n").encode("utf-8", "backslashreplace"))
-    return name
-
-
-def _visible(text: str) -> str:
-    """A text with its control characters spelled out."""
-    return "".join(
-        c if c.isprintable() else c.encode("unicode_escape", "backslashreplace").decode() for c in text[:2000]
+def _no_url(path: Path, result: Gathered) -> InputError:
+    reason = f": {result.rejects[0].reason} (line {result.rejects[0].line:,})" if result.rejects else ""
+    return InputError(
+        f"{path} holds no URL that can be read{reason}",
+        "check that it is the right file, or name its --kind or --column",
     )
+
+
+class _Sorter:
+    """Sorts the items of one source: what becomes a sighting, what is set aside, what is rejected, all of it counted."""
+
+    def __init__(self, placer: Placer, result: Gathered, folder: Path) -> None:
+        self.result = result
+        self.rejects = Rejects(folder)
+        self.aside_texts: Counter[tuple[str, str]] = Counter()
+        self._placer = placer
+
+    def batches(self, items: Iterable[Item]) -> Iterator[list[Sighting]]:
+        """Sightings in lists, each spelling once a list."""
+        found: dict[tuple[str, str], Sighting] = {}
+        count = 0
+        for item in items:
+            if isinstance(item, Reject):
+                self._reject(item)
+            elif isinstance(item, Aside):
+                self._set_aside(item.kind, item.lines, item.text)
+            else:
+                self._sort(item, found)
+                count += 1
+                if count == BATCH:
+                    yield list(found.values())
+                    found, count = {}, 0
+        if found:
+            yield list(found.values())
+
+    def finish(self, reading: Reading) -> None:
+        """Take over what the reader knows at its end."""
+        result = self.result
+        result.mapping, result.notes = dict(reading.mapping), list(reading.notes)
+        result.rejects = self.rejects.first
+        result.accepted = result.lines - result.set_aside - result.rejected
+
+    def _sort(self, record: Record, found: dict[tuple[str, str], Sighting]) -> None:
+        try:
+            if record.sent:
+                place = self._placer.sent(record.url, record.host, real=record.real)
+            else:
+                place = self._placer.written(record.url)
+        except NotAnAddressError as error:
+            if record.lines:
+                self._reject(Reject(record.line, str(error), record.url), record.lines)
+            return
+        if record.sent and not place.aside and not record.real and all(f.agent == BOTS for f in record.figures):
+            place = self._placer.unless_taken_back(place, traffic.BOTS_ONLY)
+        self.result.lines += record.lines
+        if place.aside:
+            self.result.set_aside += record.lines
+            self.result.aside[place.aside] += record.lines
+        for mend in record.mends:
+            self.result.mended[mend] += record.lines
+        for mend in place.mends:
+            self.result.folded[mend] += record.lines
+        _see(found, place, record)
+
+    def _reject(self, reject: Reject, lines: int = 1) -> None:
+        self.result.lines += lines
+        self.result.rejected += lines
+        self.rejects.add(reject)
+
+    def _set_aside(self, kind: str, lines: int, text: str) -> None:
+        self.result.lines += lines
+        self.result.set_aside += lines
+        self.result.aside[kind] += lines
+        if text and kind != traffic.BLANK:
+            known = (kind, text) in self.aside_texts or len(self.aside_texts) < MAX_ASIDE_TEXTS
+            self.aside_texts[kind, text if known else ""] += lines
+
+
+def _see(found: dict[tuple[str, str], Sighting], place: Placed, record: Record) -> None:
+    sighting = found.get((place.site, place.spelling))
+    if sighting is None:
+        sighting = found[place.site, place.spelling] = Sighting(place, list(record.figures))
+    else:
+        sighting.figures = _added(sighting.figures, record.figures)
+    for referrer, amount in record.referrers.items():
+        known = mask_query(referrer)
+        sighting.referrers[known] = sighting.referrers.get(known, 0.0) + amount
+    sighting.title = sighting.title or record.title
+    sighting.anchor = sighting.anchor or record.anchor
+    sighting.language = sighting.language or record.language
+    sighting.status = sighting.status or record.status
+    sighting.last_seen = max(sighting.last_seen, record.day)
+
+
+def _added(figures: list[Figure], more: Iterable[Figure]) -> list[Figure]:
+    """Figures of one sort added up; those with days stay beside each other."""
+    found = {(f.unit, f.status_class, f.agent, f.days): f for f in figures}
+    rest = []
+    for f in more:
+        key = (f.unit, f.status_class, f.agent, f.days)
+        if f.days or key not in found:
+            rest.append(f)
+        else:
+            found[key] = found[key]._replace(amount=found[key].amount + f.amount)
+    return [*found.values(), *rest]

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from upright_ledger.app.book import Book
 from upright_ledger.app.requests import read_requests
 from upright_ledger.app.results import Results, Row
@@ -15,7 +13,7 @@ from upright_ledger.ledger.runs import add_traces, begin_run, finish_run
 
 
 def rehearse(
-    book: Book, paths: list[Path], *, options: ReadOptions | None = None, kind: str = "", host: str = ""
+    book: Book, paths: list[str], *, options: ReadOptions | None = None, kind: str = "", host: str = ""
 ) -> Results:
     """Trace every distinct request of the files through the rules, and keep the run."""
     asked = read_requests(book, paths, options, kind, host)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from pathlib import Path
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.requests import read_requests
@@ -21,7 +20,7 @@ COMMIT_SECONDS = 1.0
 
 def replay(
     book: Book,
-    paths: list[Path],
+    paths: list[str],
     at: str,
     *,
     options: ReadOptions | None = None,

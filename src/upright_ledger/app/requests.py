@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass, field
-from pathlib import Path
+from dataclasses import dataclass, field, replace
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.gather import Folder, base_origin
-from upright_ledger.core import traffic
+from upright_ledger.app.gather import base_origin, options_for
+from upright_ledger.app.inputs import inputs
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
-from upright_ledger.core.evidence import CLICKS, HITS, VISITS
-from upright_ledger.core.folding import unanswerable
+from upright_ledger.core.evidence import BOTS, CLICKS, HITS, VISITS
+from upright_ledger.core.placing import Placer
 from upright_ledger.errors import InputError
 from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
-from upright_ledger.formats.registry import read_urls
+from upright_ledger.formats.registry import check_kind, read_urls
 
 
 @dataclass
@@ -27,27 +26,29 @@ class Requests:
 
 
 def read_requests(
-    book: Book, paths: list[Path], options: ReadOptions | None = None, kind: str = "", host: str = ""
+    book: Book, paths: list[str], options: ReadOptions | None = None, kind: str = "", host: str = ""
 ) -> Requests:
     """Read all files. A request's hits are what the files say (people only).
 
     Where they say nothing, the first spelling of an entry stands for all the hits the ledger knows of it.
     """
+    check_kind(kind)
     found = Requests()
     said: set[str] = set()
-    folder = Folder(base_origin(book.sites, host), book.sites, book.policy)
-    for path in paths:
-        for item in read_urls(path, kind, options or ReadOptions())[1]:
-            if isinstance(item, Reject):
-                found.left_out["could not be read"] += 1
-            elif isinstance(item, Aside):
-                found.left_out[item.kind] += 1
-            else:
-                _add(found, said, item, folder)
+    placer = Placer(book.sites, book.policy, base_origin(book.sites, host))
+    # A request is traced as it was sent: nothing of its query is left out.
+    chosen = replace(options_for(options or ReadOptions(), book.sites, book.policy), noise=())
+    with inputs(paths) as files:
+        for file in files:
+            for item in read_urls(file.path, kind, chosen)[1].items:
+                if isinstance(item, Reject):
+                    found.left_out["could not be read"] += 1
+                elif isinstance(item, Aside):
+                    found.left_out[item.kind] += item.lines
+                else:
+                    _add(found, said, item, placer)
     if not found.addresses:
-        raise InputError(
-            f"no request for this ledger's old sites is in {', '.join(str(p) for p in paths)}", "check the files"
-        )
+        raise InputError(f"no request for this ledger's old sites is in {', '.join(paths)}", "check the files")
     told: set[int] = set()
     for text, address in found.addresses.items():
         entry = book.entry_of(address) if text not in said else None
@@ -57,24 +58,22 @@ def read_requests(
     return found
 
 
-def _add(found: Requests, said: set[str], record: Record, folder: Folder) -> None:
+def _add(found: Requests, said: set[str], record: Record, placer: Placer) -> None:
     try:
-        address = folder.sent_address(record) if record.sent else parse_address(record.url, folder.base)
+        if record.sent:
+            address, place = placer.sent_address(record.url, record.host), placer.sent(record.url, record.host)
+        else:
+            address, place = parse_address(record.url, placer.base), placer.written(record.url)
     except NotAnAddressError:
-        found.left_out["could not be read"] += 1
+        found.left_out["could not be read"] += record.lines
         return
-    if not folder.sites.site_of(address):
-        found.left_out[traffic.OFF_SITE] += 1
-        return
-    if unanswerable(address):
-        found.left_out[traffic.UNANSWERABLE] += 1
-        return
-    if aside := traffic.set_aside_class(address.target):
-        found.left_out[aside] += 1
+    if place.aside:
+        found.left_out[place.aside] += record.lines
         return
     text = address.without_fragment
     found.addresses.setdefault(text, address)
-    weight = max((record.amounts.get(unit, 0.0) for unit in (HITS, VISITS, CLICKS)), default=0.0)
-    if weight:
+    told = [f for f in record.figures if f.unit in {HITS, VISITS, CLICKS}]
+    if told:
         said.add(text)
-        found.hits[text] += 0 if record.bot else int(weight)
+        people = [f for f in told if f.agent != BOTS]
+        found.hits[text] += int(max(sum(f.amount for f in people if f.unit == u) for u in (HITS, VISITS, CLICKS)))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
@@ -11,13 +11,16 @@ from upright_ledger.core.destinations import page_key, read_destination
 from upright_ledger.core.sites import Sites
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats import columns as col
-from upright_ledger.formats.reading import SITEMAP, TABLE, TEXT, digest_of, read_head, recognise
+from upright_ledger.formats.reading import digest_of
+from upright_ledger.formats.recognising import FEED, JSON, PAGE, SHEET, SITEMAP, TABLE, TEXT, recognise
 from upright_ledger.formats.records import ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import Table, read_table
 from upright_ledger.ledger.sources import SourceFacts, add_source, find_source
 from upright_ledger.ledger.stock import Destination, add_destinations, count_stock
 from upright_ledger.ledger.store import Ledger
+
+_TABLES = (TABLE, SHEET, JSON)
 
 
 @dataclass
@@ -44,7 +47,6 @@ def stock(
     target = _publishing_origin(sites, publish_as)
     read: list[tuple[SourceFacts, Stocked, list[Destination]]] = []
     for path in paths:
-        read_head(path)
         digest, size = digest_of(path)
         with ledger.reading() as connection:
             known = find_source(connection, digest, "stock")
@@ -84,10 +86,11 @@ def _publishing_origin(sites: Sites, publish_as: str) -> Address | None:
 
 def _read(path: Path, options: ReadOptions, sites: Sites, target: Address | None) -> tuple[Stocked, list[Destination]]:
     kind = recognise(path)
-    if kind not in {TABLE, SITEMAP, TEXT}:
+    if kind not in {*_TABLES, SITEMAP, TEXT, FEED, PAGE}:
         raise InputError(
             f"{path} is of the kind {kind}, which lists no destinations", "stock a CSV, a list of URLs or a sitemap"
         )
+    options = replace(options, hosts=frozenset(parse_address(o).authority for o in sites.new))
     result, pages = Stocked(path.name, kind), []
     for line, url, facts in _pages(path, kind, options, result):
         result.lines += 1
@@ -114,13 +117,13 @@ def _read(path: Path, options: ReadOptions, sites: Sites, target: Address | None
 def _pages(
     path: Path, kind: str, options: ReadOptions, result: Stocked
 ) -> Iterator[tuple[int, str, dict[str, object]]]:
-    if kind == TABLE:
-        table = read_table(path, options)
+    if kind in _TABLES:
+        table = read_table(path, options, kind)
         for line, row in table.rows:
             if row:
                 yield line, table.cell(row, col.URL), _facts(table, row)
         return
-    for item in read_urls(path, kind, options)[1]:
+    for item in read_urls(path, kind, options)[1].items:
         if isinstance(item, Record):
             yield item.line, item.url, {}
         elif isinstance(item, Reject):

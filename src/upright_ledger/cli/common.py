@@ -9,13 +9,15 @@ from typing import Any, TypeVar
 import click
 
 from upright_ledger.errors import UsageError
+from upright_ledger.formats.columns import MEANINGS
 from upright_ledger.formats.records import ReadOptions
 
 F = TypeVar("F", bound=Callable[..., Any])
 
 json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object instead.")
 encoding_option = click.option("--encoding", default="", help="The files' encoding, such as cp1252.  [default: UTF-8]")
-paths_argument = click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
+files_argument = click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
+paths_argument = click.argument("paths", nargs=-1, required=True)
 
 
 def reading_options(command: F) -> F:
@@ -30,7 +32,7 @@ def reading_options(command: F) -> F:
             metavar="MEANING=HEADER",
             help="Settle a column, as in url='Page address'.",
         ),
-        click.option("--kind", default="", help="text, table, sitemap or access-log.  [default: recognised]"),
+        click.option("--kind", default="", help="What the files are; see below.  [default: recognised]"),
     ):
         command = option(command)
     return command
@@ -43,5 +45,8 @@ def read_options(columns: tuple[str, ...], encoding: str) -> ReadOptions:
         meaning, mark, header = text.partition("=")
         if not mark or not header:
             raise UsageError(f"--column {text} names no header", "write it as in --column url='Page address'")
-        chosen[meaning.strip().replace("_", " ")] = header
+        meaning = meaning.strip().replace("_", " ")
+        if meaning not in MEANINGS:
+            raise UsageError(f"--column {text}: no column means {meaning!r}", f"choose one of: {', '.join(MEANINGS)}")
+        chosen[meaning] = header
     return ReadOptions(encoding, chosen)

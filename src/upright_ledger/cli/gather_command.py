@@ -25,7 +25,7 @@ from upright_ledger.ledger.store import open_ledger
 @click.pass_obj
 def command(
     folder: Path,
-    paths: tuple[Path, ...],
+    paths: tuple[str, ...],
     kind: str,
     columns: tuple[str, ...],
     encoding: str,
@@ -35,58 +35,83 @@ def command(
 ) -> None:
     """Gather old URLs from files of any kind into the ledger.
 
-    Text lists, CSV exports, sitemaps and access logs are recognised by their content. Each file becomes a
-    source; spellings of one page are folded into one entry and keep their evidence. Gathering the same file
-    again changes nothing.
+    PATHS are files, folders, patterns (logs/*.gz), web addresses of sitemaps, or - for standard input; plain or packed
+    with gzip, bzip2, xz or zstd. Each file becomes a source; spellings of one page are folded into one entry and
+    keep their evidence. Gathering the same file again changes nothing, and a log line that stands in two files counts once.
+
+    \b
+    Kinds, recognised by content:
+      text           URLs, one a line or amid other words
+      table          CSV, TSV and other delimited exports
+      sheet, json    XLSX workbooks; JSON Lines
+      sitemap, feed  XML sitemaps; RSS and Atom
+      robots, page   the sitemaps of robots.txt; the links of saved HTML
+      access-log     Common, Combined, W3C Extended, JSON lines
+      archive-index  CDX lines of web archives
+      har            recorded requests
     """
     options = read_options(columns, encoding)
-    results, entries = gather(
-        open_ledger(folder), list(paths), kind=kind, options=options, host=host, period=_period(period)
-    )
+    ledger = open_ledger(folder)
+    with show.progress_words("Gathering") as progress:
+        found = gather(
+            ledger, list(paths), kind=kind, options=options, host=host, period=_period(period), progress=progress
+        )
+    failed = [r.failed for r in found.sources if r.failed]
     if as_json:
-        show.json_out({"sources": [_as_dict(r) for r in results], "entries": entries})
-        return
-    show.table(
-        ("source", "kind", "lines>", "accepted>", "set aside>", "rejected>", "new entries>"),
-        [
-            (
-                r.name,
-                "known, no change" if r.known else r.kind,
-                r.lines,
-                r.accepted,
-                r.set_aside,
-                r.rejected,
-                r.new_entries,
-            )
-            for r in results
-        ],
-    )
+        show.json_out({"sources": [_as_dict(r) for r in found.sources], "entries": found.entries})
+    else:
+        _show(found.sources, found.entries)
+    for error in failed:
+        show.error_sentence(error)
+    if failed:
+        raise click.exceptions.Exit(3)
+
+
+def _show(results: list[Gathered], entries: int) -> None:
+    rows = [(r.name, _state(r), r.lines, r.accepted, r.set_aside, r.rejected, r.new_entries) for r in results]
+    show.table(("source", "kind", "lines>", "accepted>", "set aside>", "rejected>", "new entries>"), rows)
     show.say()
     for result in results:
         _details(result)
     show.say()
     show.say(f"The ledger holds {show.plural(entries, 'entry', 'entries')}.")
-    show.next_step("take stock of the new pages, or gather more", "upright stock new-pages.csv")
+    show.next_step("look at how URLs are folded, then take stock of the new pages", "upright fold")
+
+
+def _state(result: Gathered) -> str:
+    if result.failed:
+        return "could not be read"
+    return "known, no change" if result.known else result.kind
 
 
 def _details(result: Gathered) -> None:
-    if result.known:
-        show.say(f"{result.name} was gathered before; nothing changed.")
+    name = result.name
+    if result.failed:
         return
+    if result.known:
+        show.say(f"{name} was gathered before; nothing changed.")
+        return
+    if result.mapping:
+        columns = ", ".join(f"{meaning} = {header}" for meaning, header in result.mapping.items())
+        show.say(f"{name}: columns {columns}")
+    for note in result.notes:
+        show.say(f"{name}: {note}")
     if result.aside:
-        show.say(f"{result.name}: set aside {_counts(result.aside)}")
+        show.say(f"{name}: set aside {_counts(result.aside)}")
     if result.mended:
-        show.say(f"{result.name}: folded {_counts(result.mended)}")
-    for reject in result.rejects[:SHOWN_REJECTS]:
-        show.say(f"{result.name} line {reject.line:,}: {reject.reason}: {reject.text[:100]}", show.DOUBTFUL)
-    if len(result.rejects) > SHOWN_REJECTS:
-        show.say(f"{result.name}: {len(result.rejects) - SHOWN_REJECTS:,} more rejected lines")
+        show.say(f"{name}: mended {_counts(result.mended)}")
+    if result.folded:
+        show.say(f"{name}: folded {_counts(result.folded)}")
+    for reject in result.rejects:
+        show.say(f"{name} line {reject.line:,}: {reject.reason}: {reject.text[:100]}", show.DOUBTFUL)
+    if result.rejected > SHOWN_REJECTS:
+        show.say(f"{name}: {result.rejected - len(result.rejects):,} more rejected lines")
     if result.rejects_file:
-        show.say(f"{result.name}: all rejected lines are in {result.rejects_file}")
+        show.say(f"{name}: all rejected lines are in {result.rejects_file}")
 
 
 def _counts(counts: Counter[str]) -> str:
-    return ", ".join(f"{n:,} {kind}" for kind, n in sorted(counts.items(), key=lambda item: (-item[1], item[0])))
+    return ", ".join(f"{n:,} {kind}" for kind, n in sorted(counts.items(), key=lambda item: (-item[1], item[0])) if n)
 
 
 def _as_dict(result: Gathered) -> dict[str, object]:
@@ -99,10 +124,15 @@ def _as_dict(result: Gathered) -> dict[str, object]:
         "rejected": result.rejected,
         "new_entries": result.new_entries,
         "known": result.known,
+        "period": list(result.period) if any(result.period) else [],
+        "columns": result.mapping,
         "set_aside_by_class": dict(result.aside),
-        "folded": dict(result.mended),
+        "mended": dict(result.mended),
+        "folded": dict(result.folded),
+        "notes": result.notes,
         "rejects_file": result.rejects_file,
-        "rejects": [{"line": r.line, "reason": r.reason, "text": r.text[:200]} for r in result.rejects[:SHOWN_REJECTS]],
+        "rejects": [{"line": r.line, "reason": r.reason, "text": r.text[:200]} for r in result.rejects],
+        "failed": f"{result.failed}; {result.failed.hint}" if result.failed else "",
     }
 
 

@@ -90,11 +90,9 @@ def main() -> None:
     try:
         sys.exit(cli(prog_name="upright", standalone_mode=False) or 0)
     except UprightError as error:
-        from upright_ledger.cli.show import clean
+        from upright_ledger.cli.show import error_sentence
 
-        click.echo(f"upright: {clean(error.message)}.", err=True)
-        if error.hint:
-            click.echo(f"  {clean(error.hint)}.", err=True)
+        error_sentence(error)
         sys.exit(error.exit_code)
     except click.ClickException as error:
         error.show()

@@ -24,7 +24,7 @@ from upright_ledger.ledger.store import open_ledger
 @click.pass_obj
 def command(
     folder: Path,
-    paths: tuple[Path, ...],
+    paths: tuple[str, ...],
     kind: str,
     columns: tuple[str, ...],
     encoding: str,

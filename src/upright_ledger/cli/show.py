@@ -17,6 +17,8 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from upright_ledger.errors import UprightError
+
 T = TypeVar("T")
 
 GRAVE, DOUBTFUL, FAINT = "red", "magenta", "dim"
@@ -61,6 +63,13 @@ def say(text: str = "", style: str = "") -> None:
         drop_whitespace=True,
     )
     out.print(Text("\n".join(lines), style=style), soft_wrap=True)
+
+
+def error_sentence(error: UprightError) -> None:
+    """Say on standard error what went wrong and what to do."""
+    click.echo(f"upright: {clean(error.message)}.", err=True)
+    if error.hint:
+        click.echo(f"  {clean(error.hint)}.", err=True)
 
 
 def json_out(value: Any) -> None:
@@ -180,6 +189,18 @@ def progress(label: str) -> Iterator[Callable[[int, int], None]]:
     ) as bar:
         task = bar.add_task(label, total=None)
         yield lambda done, total: bar.update(task, completed=done, total=total)
+
+
+@contextmanager
+def progress_words(label: str) -> Iterator[Callable[[str], None]]:
+    """What is being worked on, and for how long, on standard error of a terminal; yields a function of its name."""
+    from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
+
+    error = Console(stderr=True)
+    columns = (SpinnerColumn(), TextColumn(label), TextColumn("{task.description}", markup=False), TimeElapsedColumn())
+    with Progress(*columns, console=error, disable=not error.is_terminal, transient=True) as bar:
+        task = bar.add_task("", total=None)
+        yield lambda name: bar.update(task, description=clean(name))
 
 
 @contextmanager

@@ -8,12 +8,12 @@ import click
 
 from upright_ledger.app.stock import stock
 from upright_ledger.cli import show
-from upright_ledger.cli.common import encoding_option, json_option, paths_argument, read_options
+from upright_ledger.cli.common import encoding_option, files_argument, json_option, read_options
 from upright_ledger.ledger.store import open_ledger
 
 
 @click.command("stock")
-@paths_argument
+@files_argument
 @click.option(
     "--column", "columns", multiple=True, metavar="MEANING=HEADER", help="Settle a column, as in title='Page name'."
 )

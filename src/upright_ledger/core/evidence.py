@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import NamedTuple
 
 HITS = "hits"
 VISITS = "visits"
@@ -19,6 +20,23 @@ PER_PERIOD = frozenset({HITS, VISITS, CLICKS, IMPRESSIONS})
 
 PEOPLE = "people"
 BOTS = "bots"
+
+
+class Figure(NamedTuple):
+    """One figure a source gives. days: how it spreads, as "2026-05-01:12 2026-05-02:3"; empty where nobody knows."""
+
+    unit: str
+    amount: float
+    status_class: str = ""
+    agent: str = ""
+    days: str = ""
+
+
+def status_class(status: int) -> str:
+    """404 and 410 by themselves, all others by their hundred; empty for 0."""
+    if status in {404, 410}:
+        return str(status)
+    return f"{status // 100}xx" if status else ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 from upright_ledger.core.addresses import Address, canonical_path, guard, lower_ascii, lower_path, names_file
 
@@ -75,7 +75,26 @@ INDEX_FILES = (
     "default.aspx",
 )
 
+VIEW_PARAMS = ("amp", "print", "printable", "printview", "print_view", "printfriendly", "printer_friendly")
+"""Parameters that ask for another view of the same page, in lower case."""
+
+VIEW_SEGMENTS = ("amp", "print")
+"""Last path segments that ask for another view of the page above them (see `FoldingPolicy.fold_path`)."""
+
 _PATH_SESSION = re.compile(r";(?:jsessionid|phpsessid|sid)=[^/;]*", re.IGNORECASE)
+
+
+TRACKING_PARAMETER = "tracking parameter"
+SESSION_PARAMETER = "session parameter"
+VIEW = "view"
+OTHER_PARAMETER = "other parameter"
+PAGINATION = "pagination"
+
+_NOTHING: frozenset[str] = frozenset()
+_SIMPLE = re.compile(
+    r"(?:/[a-z0-9_-]+(?:\.[a-z0-9_-]+)*)+\Z"
+)  # nothing in such a path is ever folded but its last name
+_PAGE_NUMBER = re.compile(r"(?s)(.+)/page/[0-9]+\Z")
 
 
 @dataclass(frozen=True)
@@ -84,7 +103,8 @@ class FoldingPolicy:
 
     case: "fold" (A-Z equal a-z in paths) or "exact". Parameter names and values are always exact.
     significant: folded path → names of the parameters that choose the page there. A path that is
-    not listed keeps every parameter that is neither tracking nor session.
+    not listed keeps every parameter that is not tracking, session or a view.
+    take_back: classes of `core.traffic`, or path patterns with *, that are entries all the same.
     """
 
     case: str = "fold"
@@ -92,15 +112,24 @@ class FoldingPolicy:
     tracking: tuple[str, ...] = TRACKING
     tracking_only_folded: tuple[str, ...] = TRACKING_ONLY_FOLDED
     session: tuple[str, ...] = SESSION
+    view_params: tuple[str, ...] = VIEW_PARAMS
+    view_segments: tuple[str, ...] = VIEW_SEGMENTS
+    take_back: tuple[str, ...] = ()
     significant: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
     @cached_property
-    def _dropped(self) -> frozenset[str]:
-        return frozenset(n.lower() for n in (*self.tracking, *self.tracking_only_folded, *self.session))
+    def _purposes(self) -> dict[str, str]:
+        """What a parameter is for, by its name in lower case; those that are not here choose the page."""
+        found = dict.fromkeys((n.lower() for n in self.view_params), VIEW)
+        found |= dict.fromkeys((n.lower() for n in self.session), SESSION_PARAMETER)
+        return found | dict.fromkeys(
+            (n.lower() for n in (*self.tracking, *self.tracking_only_folded)), TRACKING_PARAMETER
+        )
 
-    @cached_property
-    def _tracking_lower(self) -> frozenset[str]:
-        return frozenset(n.lower() for n in (*self.tracking, *self.tracking_only_folded))
+    def purpose(self, name: str) -> str:
+        """What a parameter is for by its name: tracking, session, a view, or an empty string."""
+        low = name.lower()
+        return self._purposes.get(low) or (TRACKING_PARAMETER if low.startswith("utm_") else "")
 
     @cached_property
     def index_set(self) -> frozenset[str]:
@@ -123,12 +152,15 @@ class FoldingPolicy:
         known["significant"] = {k: tuple(v) for k, v in dict(values.get("significant", {})).items()}
         return cls(**known)
 
-    def fold_path(self, path: str) -> tuple[str, set[str]]:
+    def fold_path(self, path: str) -> tuple[str, frozenset[str]]:
         """The folded path (no trailing slash but for the root) and the names of what was folded."""
+        head, _, last = path.rpartition("/")
+        if _SIMPLE.match(path) and last not in self._last_names and not last.isdigit():
+            return path, _NOTHING
         mends: set[str] = set()
         out = _PATH_SESSION.sub("", path) if ";" in path else path
         if out != path:
-            mends.add("session parameter")
+            mends.add(SESSION_PARAMETER)
         canonical = canonical_path(out)
         if canonical != out:
             mends |= _name_mends(out, canonical)
@@ -144,23 +176,36 @@ class FoldingPolicy:
         if canonical != "/" and canonical.endswith("/"):
             mends.add("trailing slash")
             canonical = canonical[:-1]
-        return canonical, mends
+        return self._without_view(canonical, mends)
+
+    def _without_view(self, path: str, mends: set[str]) -> tuple[str, frozenset[str]]:
+        """Take off what asks for another view of a page. A print view needs two segments above it: a short
+        "/shop/print" may well be a page of its own."""
+        head, _, last = path.rpartition("/")
+        view = lower_ascii(last)
+        if view in self.view_segments and head.count("/") >= (2 if view == "print" else 1):
+            mends.add(f"{view} view")
+            return head, frozenset(mends)
+        if last.isdigit() and (match := _PAGE_NUMBER.match(path)):
+            mends.add(PAGINATION)
+            return match[1], frozenset(mends)
+        return path, frozenset(mends)
+
+    @cached_property
+    def _last_names(self) -> frozenset[str]:
+        return frozenset((*self.index_files, *self.view_segments))
 
     def significant_at(self, path: str) -> frozenset[str] | None:
         """The parameters that choose the page at a folded path; None when all do."""
         return self.significant_by_path.get(path)
 
     def is_tracking(self, name: str) -> bool:
-        low = name.lower()
-        return low.startswith("utm_") or low in self._tracking_lower
+        return self.purpose(name) == TRACKING_PARAMETER
 
     def keeps(self, path: str, name: str) -> bool:
         """Whether a parameter stays in the key of an entry at this folded path."""
         names = self.significant_at(path)
-        if names is not None:
-            return name in names
-        low = name.lower()
-        return not low.startswith("utm_") and low not in self._dropped
+        return name in names if names is not None else not self.purpose(name)
 
 
 def has_dot_segments(path: str) -> bool:
@@ -182,8 +227,7 @@ def _name_mends(before: str, after: str) -> set[str]:
     return mends
 
 
-@dataclass(frozen=True, slots=True)
-class Folded:
+class Folded(NamedTuple):
     """What an address amounts to: its key within a site, and what was folded on the way.
 
     path: canonical, folded; params: significant parameters, sorted, in canonical spelling;
@@ -208,24 +252,36 @@ def entry_key(path: str, params: tuple[tuple[str, str], ...]) -> str:
 def fold(address: Address, policy: FoldingPolicy) -> Folded:
     """Fold an address. The caller has asked `guard` first; see `unanswerable`."""
     path, mends = policy.fold_path(address.path)
-    params: dict[str, str] = {}
+    params: tuple[tuple[str, str], ...] = ()
     if address.query:
-        seen: list[str] = []
-        for part in address.query.split("&"):
-            name, _, value = part.partition("=")
-            if not name:
-                continue
-            if not policy.keeps(path, name):
-                mends.add("tracking parameter" if policy.is_tracking(name) else "other parameter")
-            elif name not in params:
-                params[name] = canonical_value(value)
-                seen.append(name)
-        if seen != sorted(seen):
-            mends.add("parameter order")
+        params, more = _fold_query(address.query, path, policy)
+        mends |= more
     if address.fragment:
-        mends.add("fragment")
-    variant = canonical_path(_PATH_SESSION.sub("", address.path))
-    return Folded(path, tuple(sorted(params.items())), variant, frozenset(mends))
+        mends |= {"fragment"}
+    variant = canonical_path(_PATH_SESSION.sub("", address.path) if ";" in address.path else address.path)
+    return Folded(path, params, variant, mends)
+
+
+def _fold_query(query: str, path: str, policy: FoldingPolicy) -> tuple[tuple[tuple[str, str], ...], set[str]]:
+    """The parameters that choose the page, by name, and what was folded."""
+    mends: set[str] = set()
+    params: dict[str, str] = {}
+    significant = policy.significant_at(path)
+    for part in query.split("&"):
+        name, _, value = part.partition("=")
+        if not name:
+            continue
+        purpose = policy.purpose(name)
+        if name not in significant if significant is not None else purpose:
+            mends.add(purpose or OTHER_PARAMETER)
+        elif name not in params:
+            params[name] = canonical_value(value)
+    if len(params) < 2:
+        return tuple(params.items()), mends
+    names = list(params)
+    if names != (names := sorted(names)):
+        mends.add("parameter order")
+    return tuple([(n, params[n]) for n in names]), mends
 
 
 def unanswerable(address: Address) -> str:

@@ -7,7 +7,8 @@ from functools import cached_property
 
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
 
-_ALIAS_LABELS = ("www.", "m.", "mobile.")
+MOBILE_LABELS = ("m.", "mobile.", "amp.")
+_ALIAS_LABELS = ("www.", *MOBILE_LABELS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,14 +30,18 @@ class Sites:
     def site_of_authority(self) -> dict[str, str]:
         """Site name by host (with port when it is not the scheme's own), whatever the scheme.
 
-        A host's www twin belongs to the same site, unless the twin is declared somewhere itself.
+        A host's www twin and its mobile hosts belong to the same site, unless they are declared somewhere
+        themselves.
         """
         named = {parse_address(o).authority: site.name for site in self.old for o in site.origins}
         declared = set(named) | set(self.new_authorities)
         for authority, name in list(named.items()):
-            twin = authority[4:] if authority.startswith("www.") else f"www.{authority}"
-            if twin not in declared and "." in twin:
-                named[twin] = name
+            plain = authority
+            for label in _ALIAS_LABELS:
+                plain = plain.removeprefix(label)
+            for label in ("", *_ALIAS_LABELS):
+                if (twin := label + plain) not in declared and "." in twin:
+                    named[twin] = name
         return named
 
     @cached_property

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from functools import lru_cache
+from itertools import pairwise
 
 from upright_ledger.core.addresses import lower_ascii
 
@@ -13,24 +14,40 @@ _BOT = re.compile(
     re.IGNORECASE,
 )
 
-_FURNITURE = re.compile(r"\.(?:css|js|mjs|map|woff2?|ttf|eot|otf|ico|cur)$")
+_FURNITURE = frozenset(["css", "js", "mjs", "map", "woff", "woff2", "ttf", "eot", "otf", "ico", "cur"])
 
+# Asked for by scanners, whatever the site. One slash first: that is what makes the search quick.
 _PROBE = re.compile(
-    r"^/(?:wp-(?:admin|login|content|includes|json|config)|xmlrpc\.php|wordpress/|phpmyadmin|pma/|myadmin|adminer|administrator/|"
-    r"cgi-bin/(?:luci|test)|vendor/phpunit|solr/|actuator|boaform|hnap1|owa/|autodiscover|manager/html|server-status|telescope/|"
-    r"_ignition|console/|jenkins|struts|shell\.php|c99\.php|r57\.php|config\.(?:php|json|ya?ml)$|admin/?(?:login)?(?:\.php)?$)|"
-    r"/\.(?:env|git|svn|hg|aws|ssh|htpasswd|htaccess|ds_store|vscode|idea)|"
-    r"\.(?:sql|bak|old|swp|env|ini|tar|tgz|tar\.gz|rar|7z|dump)$|/(?:backup|dump|db|database|site|www|html)\.zip$|"
-    r"(?:\.\./|%2e%2e|/etc/passwd|<script|union(?:\+|%20)select|\$\{jndi)",
+    r"/(?:wp-(?:admin|login|includes|json|config)|wp-content/(?:plugins|themes|debug)|xmlrpc\.php|phpmyadmin|pma/|myadmin|adminer|"
+    r"administrator/|cgi-bin/(?:luci|test)|vendor/phpunit|actuator|boaform|hnap1|autodiscover|manager/html|server-status|"
+    r"telescope/|_ignition|shell\.php|c99\.php|r57\.php|config\.(?:php|json|ya?ml)\Z|admin/?(?:login)?(?:\.php)?\Z|"
+    r"\.(?:env|git|svn|hg|aws|ssh|htpasswd|htaccess|ds_store|vscode|idea)|etc/passwd)",
 )
+_ATTACK = re.compile(r"\.\./|%2e%2e|<script|%3cscript|union(?:\+|%20)select|\$\{jndi")
+_ATTACK_SIGNS = re.compile(r"[<$%]|\.\.|union")
+# Asked for by scanners where the old site never answered it; otherwise a page like any.
+_DOUBTFUL_ENDINGS = frozenset(
+    ["sql", "bak", "old", "swp", "ini", "tar", "tgz", "rar", "7z", "dump", "asp", "jsp", "cgi"]
+)
+_DOUBTFUL = re.compile(
+    r"/(?:backup|dump|db|database|site|www|html|public)[^/]*\.(?:zip|gz)\Z|\A/(?:solr|owa|console|jenkins|struts|wordpress|wp|old|backup|test|tmp)/?\Z",
+)
+_TOKEN = re.compile(r"[A-Za-z0-9]{8,}\Z")
+_VOWELS = frozenset("aeiouyAEIOUY")
 
 # The classes in which input is set aside, never dropped.
 OFF_SITE = "off-site"  # on a host that is none of the old sites'
 FURNITURE = "furniture"  # a style sheet, script, font or icon
 PROBE = "probe"  # asked for by vulnerability scanners
+RANDOM = "random"  # random letters that the old site never answered, as scanners try them
+BOTS_ONLY = "bots only"  # asked for by declared bots alone, and never answered
 UNANSWERABLE = "unanswerable"  # no server rule can answer such a request safely
 NOT_A_PAGE_REQUEST = "not a page request"  # a method or target that asks for no page
 BLANK = "blank"  # an empty line or a comment
+PROSE = "prose"  # words without a URL, in a text that is no list
+NEIGHBOUR = "other sitemap"  # names another file, which is a source of its own
+SUMMARY = "summary"  # a line of totals, or words above a table
+COUNTED_BEFORE = "counted before"  # a log line that another log of this ledger holds, too
 
 
 @lru_cache(maxsize=1 << 14)
@@ -39,11 +56,34 @@ def is_declared_bot(user_agent: str) -> bool:
     return user_agent in {"", "-"} or _BOT.search(user_agent) is not None
 
 
-def set_aside_class(target: str) -> str:
-    """The class in which a request target is set aside, or an empty string for an entry."""
-    path, _, query = lower_ascii(target).partition("?")
-    if _PROBE.search(path) or (query and _PROBE.search(query)):
-        return PROBE
-    if _FURNITURE.search(path):
+def set_aside_class(target: str, *, real: bool = True) -> str:
+    """The class in which a request target is set aside, or an empty string for an entry.
+
+    real: a list names it, or the old site answered it once with something else than an error.
+    """
+    low = lower_ascii(target)
+    path = low.partition("?")[0]
+    name = path.rpartition("/")[2]
+    ending = name.rpartition(".")[2] if "." in name else ""
+    if ending in _FURNITURE:
         return FURNITURE
-    return ""
+    if _PROBE.search(low) or (_ATTACK_SIGNS.search(low) and _ATTACK.search(low)):
+        return PROBE
+    if real:
+        return ""
+    if ending in _DOUBTFUL_ENDINGS or _DOUBTFUL.search(path):
+        return PROBE
+    return RANDOM if looks_random(target.partition("?")[0].rpartition("/")[2]) else ""
+
+
+def looks_random(name: str) -> bool:
+    """Whether a name looks drawn by chance: a long run of letters and digits that change places again and
+    again, or of letters hardly any of which is a vowel."""
+    stem = name.partition(".")[0]
+    if not _TOKEN.match(stem) or stem.isdigit():
+        return False
+    kinds = ["0" if c.isdigit() else "a" if c.islower() else "A" for c in stem]
+    turns = sum(1 for a, b in pairwise(kinds) if a != b)
+    letters = [c for c in stem if c.isalpha()]
+    vowels = sum(1 for c in letters if c in _VOWELS)
+    return turns * 3 > len(stem) or (len(letters) >= 8 and vowels * 6 < len(letters))

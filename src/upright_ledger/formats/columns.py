@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from datetime import date
+from functools import lru_cache
 
 from upright_ledger.core.evidence import CLICKS, HITS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES, VISITS
 
@@ -13,6 +15,8 @@ TITLE = "title"
 LANGUAGE = "language"
 LAST_SEEN = "last seen"
 REFERRER = "referrer"
+ANCHOR = "anchor text"
+TRAFFIC_SOURCE = "traffic source"
 HEADING = "heading"
 DESCRIPTION = "description"
 CANONICAL = "canonical"
@@ -24,18 +28,21 @@ NAMES: Mapping[str, tuple[str, ...]] = {
     URL: (
         "url", "address", "pageurl", "page", "landingpage", "pagepath", "path", "oldurl", "legacyurl", "targeturl", "uri",
         "loc", "location", "link", "permalink", "fullurl", "pageaddress", "destinationurl", "toppages", "requesturl", "webaddress",
+        "linktarget", "targetpage", "target", "pagepathandscreenclass", "urls", "adresse", "seite", "zielseite", "seitenpfad", "pagedest",
     ),
-    HITS: ("hits", "requests", "pageviews", "views"),
-    VISITS: ("visits", "sessions", "users", "visitors", "entrances"),
-    CLICKS: ("clicks",),
-    IMPRESSIONS: ("impressions",),
-    LINKING_DOMAINS: ("linkingdomains", "referringdomains", "domains", "refdomains", "linkingsites"),
-    LINKING_PAGES: ("linkingpages", "backlinks", "inlinks", "links", "incominglinks", "inboundlinks"),
-    STATUS: ("status", "statuscode", "httpstatus", "responsecode", "code", "httpcode", "response"),
-    TITLE: ("title", "pagetitle", "titletag", "name"),
-    LANGUAGE: ("language", "lang", "locale"),
-    LAST_SEEN: ("lastseen", "lastcrawled", "date", "lastmod", "detected", "day"),
-    REFERRER: ("referrer", "linkingpage", "linkedfrom", "referringpage", "sourceurl", "source", "referer", "foundon"),
+    HITS: ("hits", "requests", "pageviews", "views", "seitenaufrufe", "aufrufe", "anfragen", "pagesvues", "vues", "visitas"),
+    VISITS: ("visits", "sessions", "users", "visitors", "entrances", "besuche", "sitzungen", "nutzer", "visites", "sesiones"),
+    CLICKS: ("clicks", "klicks", "clics", "clic"),
+    IMPRESSIONS: ("impressions", "impressionen", "impresiones"),
+    LINKING_DOMAINS: ("linkingdomains", "referringdomains", "domains", "refdomains", "linkingsites", "rootdomains"),
+    LINKING_PAGES: ("linkingpages", "backlinks", "inlinks", "links", "incominglinks", "inboundlinks", "externallinks"),
+    STATUS: ("status", "statuscode", "httpstatus", "responsecode", "code", "httpcode", "response", "httpstatuscode"),
+    TITLE: ("title", "pagetitle", "titletag", "name", "seitentitel", "titel", "titre", "titulo"),
+    LANGUAGE: ("language", "lang", "locale", "sprache"),
+    LAST_SEEN: ("lastseen", "lastcrawled", "date", "lastmod", "detected", "day", "lastmodified", "lastvisit", "datum", "lastcrawl"),
+    REFERRER: ("referrer", "linkingpage", "linkedfrom", "referringpage", "sourceurl", "source", "referer", "foundon", "linkedfrompage", "referringpageurl", "sourcepage"),
+    ANCHOR: ("anchor", "anchortext", "linktext", "linkanchor"),
+    TRAFFIC_SOURCE: ("trafficsource", "sourcemedium", "source/medium", "channel", "medium", "sessionsource/medium", "sessionsource"),
     HEADING: ("h1", "heading", "firstheading"),
     DESCRIPTION: ("description", "metadescription"),
     CANONICAL: ("canonical", "canonicalurl", "canonicallink"),
@@ -43,10 +50,25 @@ NAMES: Mapping[str, tuple[str, ...]] = {
     REDIRECTS_TO: ("redirectsto", "redirecturl", "redirecttarget", "redirectlocation"),
 }  # fmt: skip
 
+MEANINGS = tuple(NAMES)
+_FIGURES = (HITS, VISITS, CLICKS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES)
+# Words that, inside a longer header, still name a figure: "Total clicks (28 days)". Not so where they name a rate.
+_INSIDE: Mapping[str, tuple[str, ...]] = {
+    LINKING_DOMAINS: ("referring domains", "linking domains", "linking sites", "domains"),
+    CLICKS: ("clicks", "klicks", "clics"),
+    IMPRESSIONS: ("impressions", "impressionen"),
+    VISITS: ("sessions", "visits", "visitors", "entrances", "besuche", "sitzungen"),
+    HITS: ("pageviews", "page views", "views", "hits", "requests", "seitenaufrufe"),
+    LINKING_PAGES: ("backlinks", "inlinks", "linking pages", "inbound links"),
+}
+_RATES = re.compile(
+    r"\b(?:rate|ctr|avg|average|per|share|change|%|position|duration|time|unique domains of)\b|%", re.IGNORECASE
+)
+
 
 def bare(header: str) -> str:
     """A header for comparing: "Page URL" and "page_url" are one."""
-    return re.sub(r"[\s_.\-]+", "", header.strip().strip('"').lower())
+    return re.sub(r"[\s_.\-]+", "", header.strip().strip('"\ufeff').lower())
 
 
 def is_header_word(text: str) -> bool:
@@ -54,10 +76,13 @@ def is_header_word(text: str) -> bool:
     return bare(text) in NAMES[URL]
 
 
-def map_columns(header: Sequence[str], given: Mapping[str, str]) -> dict[str, int]:
-    """Meaning → column number, from the user's word first and the headers' names second.
+def map_columns(
+    header: Sequence[str], rows: Sequence[Sequence[str]], given: Mapping[str, str], hosts: frozenset[str]
+) -> dict[str, int]:
+    """Meaning → column number: the user's word first, then the headers' names, then what the cells hold.
 
-    Raises KeyError with the header a user gave that is not there.
+    rows: some rows below the header. hosts: the hosts whose addresses are old URLs. The result has no URL where no column
+    holds addresses. Raises KeyError with a header a user gave that is not there.
     """
     words = [bare(h) for h in header]
     found: dict[str, int] = {}
@@ -65,17 +90,96 @@ def map_columns(header: Sequence[str], given: Mapping[str, str]) -> dict[str, in
         if bare(text) not in words:
             raise KeyError(text)
         found[meaning] = words.index(bare(text))
+    if URL not in found:
+        at = _url_column(words, rows, hosts)
+        if at is not None:
+            found[URL] = at
     for meaning, names in NAMES.items():
-        if meaning in found:
+        if meaning in found or meaning == URL:
             continue
-        for name in names:
-            if name in words and words.index(name) not in found.values():
-                found[meaning] = words.index(name)
-                break
+        free = (at for name in names for at, word in enumerate(words) if word == name and at not in found.values())
+        at = next((at for at in free if _suits(meaning, _cells(rows, at))), None)
+        if at is not None:
+            found[meaning] = at
+    for meaning, inside in _INSIDE.items():
+        if meaning not in found:
+            at = next((at for at, h in enumerate(header) if at not in found.values() and _holds(h, inside)), None)
+            if at is not None and _suits(meaning, _cells(rows, at)):
+                found[meaning] = at
+    _by_content(found, rows, len(header), hosts)
     return found
 
 
-_ADDRESS = re.compile(r"^(?:https?://\S+|/\S*|www\.\S+)$", re.IGNORECASE)
+def _holds(header: str, words: tuple[str, ...]) -> bool:
+    text = re.sub(r"[\s_.\-]+", " ", header.lower())
+    return any(re.search(rf"\b{word}\b", text) for word in words) and not _RATES.search(text)
+
+
+def _cells(rows: Sequence[Sequence[str]], at: int) -> list[str]:
+    return [r[at].strip() for r in rows if at < len(r) and r[at].strip()]
+
+
+def _share(cells: Sequence[str], test: Callable[[str], object]) -> float:
+    return sum(1 for c in cells if test(c)) / len(cells) if cells else 0.0
+
+
+def _suits(meaning: str, cells: list[str]) -> bool:
+    """Whether cells can mean what their header says; an empty column suits."""
+    if not cells:
+        return True
+    if meaning in _FIGURES:
+        return _share(cells, lambda c: number(c) is not None) >= 0.5
+    if meaning == STATUS:
+        return _share(cells, status_code) >= 0.5
+    return True
+
+
+def _url_column(words: list[str], rows: Sequence[Sequence[str]], hosts: frozenset[str]) -> int | None:
+    """The column of old URLs: it holds addresses, of the old hosts rather than others, under a fitting name.
+
+    A column under a fitting name is taken even where its cells are no full addresses.
+    """
+    best, most = None, 0.0
+    width = max([len(words), *(len(r) for r in rows)], default=0)
+    for at in range(width):
+        cells = _cells(rows, at)
+        word = words[at] if at < len(words) else ""
+        rank = 1 - NAMES[URL].index(word) / 100 if word in NAMES[URL] else 0.0
+        addresses = _share(cells, looks_like_address)
+        others = _share(cells, lambda c: _host(c) not in hosts and _host(c) != "") if hosts else 0.0
+        if addresses < 0.6 and not (rank and _share(cells, lambda c: number(c) is None) > 0.5):
+            continue
+        figure = 4 * addresses * (1 - others) + rank + 0.5 * addresses
+        if figure > most:
+            best, most = at, figure
+    return best
+
+
+def _by_content(found: dict[str, int], rows: Sequence[Sequence[str]], width: int, hosts: frozenset[str]) -> None:
+    """Find what the headers do not tell: statuses, days, pages that link, and titles give themselves away."""
+    for at in range(width):
+        cells = _cells(rows, at)
+        if at in found.values() or len(cells) < 3:
+            continue
+        if STATUS not in found and _share(cells, status_code) == 1 and len(set(cells)) < len(cells):
+            found[STATUS] = at
+        elif LAST_SEEN not in found and _share(cells, day_of) == 1:
+            found[LAST_SEEN] = at
+        elif REFERRER not in found and _share(cells, lambda c: _host(c) and _host(c) not in hosts) == 1:
+            found[REFERRER] = at
+        elif TITLE not in found and _share(cells, _is_phrase) > 0.7 and len(set(cells)) * 2 > len(cells):
+            found[TITLE] = at
+
+
+def _is_phrase(cell: str) -> bool:
+    return " " in cell and any(c.isalpha() for c in cell) and not looks_like_address(cell) and not day_of(cell)
+
+
+_ADDRESS = re.compile(
+    r"^[<(\[\"'\u201c\u201e\u00ab]*(?:https?:/{1,2}\S|/\S*$|www\.\S+|[a-z0-9-]+(?:\.[a-z0-9-]+)*\.[a-z]{2,}/\S*$)",
+    re.IGNORECASE,
+)
+_HOST = re.compile(r"^(?:https?://)?([a-z0-9.-]+\.[a-z][a-z0-9-]*)(?::\d+)?(?:[/?#]|$)", re.IGNORECASE)
 
 
 def looks_like_address(cell: str) -> bool:
@@ -83,28 +187,80 @@ def looks_like_address(cell: str) -> bool:
     return _ADDRESS.match(cell.strip()) is not None
 
 
-def url_column(rows: Sequence[Sequence[str]]) -> int | None:
-    """The first column in which four of five filled cells are addresses, or None."""
-    width = max((len(r) for r in rows), default=0)
-    for column in range(width):
-        cells = [r[column] for r in rows if len(r) > column and r[column].strip()]
-        if cells and sum(map(looks_like_address, cells)) * 5 >= len(cells) * 4:
-            return column
-    return None
+def _host(cell: str) -> str:
+    match = _HOST.match(cell.strip())
+    return match[1].lower() if match else ""
 
 
 def status_code(cell: str) -> int:
-    """An HTTP status as a cell gives it; 0 where it gives none."""
-    return int(cell) if re.fullmatch(r"[0-9]{3}", cell) else 0
+    """An HTTP status as a cell gives it ("404", "404 Not Found", "404.0"); 0 where it gives none."""
+    match = re.match(r"([1-5][0-9]{2})(?:\.0)?(?:\s\D.*)?\Z", cell)
+    return int(match[1]) if match else 0
+
+
+_NUMBER_SIGNS = re.compile(r"[\s\u00a0\u202f\u2009'\u2019]")
+_GROUPED = re.compile(r"\d{1,3}(?:([.,])\d{3})(?:\1\d{3})*(?:(?!\1)[.,]\d+)?\Z")
+_INDIAN = re.compile(r"\d{1,2}(?:,\d{2})+,\d{3}(?:\.\d+)?\Z")
 
 
 def number(cell: str) -> float | None:
-    """A figure as exports write it: 1,234 or 1.234 or 1 234 or 12.5; None when it is none."""
-    text = re.sub(r"[\s\u00a0\u202f']", "", cell).rstrip("%")
-    if re.fullmatch(r"\d{1,3}(?:([.,])\d{3})(?:\1\d{3})*", text):
-        return float(re.sub(r"[.,]", "", text))
-    text = text.replace(",", ".") if text.count(",") == 1 and "." not in text else text.replace(",", "")
-    try:
-        return float(text) if re.fullmatch(r"\d+(?:\.\d+)?", text) else None
-    except ValueError:
-        return None
+    """A figure as exports of several countries write it: 1,234 or 1.234 or 1 234 or 1'234.5 or 1.234,5; None when it is none.
+
+    A single group of three digits after a sign is taken for thousands: figures here are counts.
+    """
+    text = _NUMBER_SIGNS.sub("", cell)
+    if text.isascii() and text.isdigit():
+        return float(text)
+    if match := _GROUPED.match(text):
+        mark = match[1]
+        return float(text.replace(mark, "").replace(",", "."))
+    if _INDIAN.match(text):
+        return float(text.replace(",", ""))
+    text = text.replace(",", ".") if text.count(",") == 1 and "." not in text else text
+    return float(text) if re.fullmatch(r"\d+(?:\.\d+)?(?:[eE]\+?\d{1,2})?", text) else None
+
+
+_MONTHS = {
+    name: n
+    for names in (
+        "jan feb mar apr may jun jul aug sep oct nov dec",
+        "january february march april may june july august september october november december",
+        "januar februar märz april mai juni juli august september oktober november dezember",
+        "janvier février mars avril mai juin juillet août septembre octobre novembre décembre",
+    )
+    for n, name in enumerate(names.split(), 1)
+}
+_DAY_FORMS = (
+    re.compile(r"(?P<y>\d{4})[-/.](?P<m>\d{1,2})[-/.](?P<d>\d{1,2})(?:[T ].*)?\Z"),
+    re.compile(r"(?P<y>\d{4})(?P<m>\d{2})(?P<d>\d{2})(?:\d{6})?\Z"),
+    re.compile(r"(?P<d>\d{1,2})\.(?P<m>\d{1,2})\.(?P<y>\d{4})(?:[, ].*)?\Z"),
+    re.compile(r"(?P<a>\d{1,2})[/-](?P<b>\d{1,2})[/-](?P<y>\d{4})(?:[, ].*)?\Z"),
+    re.compile(r"(?P<d>\d{1,2})\.?[ -](?P<n>[^\W\d]+)\.?,?[ -](?P<y>\d{4})(?:[, ].*)?\Z"),
+    re.compile(r"(?P<n>[^\W\d]+)\.? (?P<d>\d{1,2}),? (?P<y>\d{4})(?:[, ].*)?\Z"),
+    re.compile(r"[^\W\d]{2,4}, (?P<d>\d{1,2}) (?P<n>[^\W\d]+) (?P<y>\d{4}) .*\Z"),
+)
+
+
+@lru_cache(maxsize=1 << 14)
+def day_of(cell: str, *, month_first: bool = False) -> str:
+    """A day as exports write it, as YYYY-MM-DD; empty where it is none.
+
+    3/4/2026 is the third of April unless `month_first`; 3/14/2026 can only be one of March.
+    """
+    text = cell.strip()
+    for form in _DAY_FORMS:
+        match = form.match(text)
+        if match is None:
+            continue
+        parts = match.groupdict()
+        if "a" in parts:
+            a, b = int(parts["a"]), int(parts["b"])
+            month, day = (a, b) if b > 12 or (month_first and a <= 12) else (b, a)
+        else:
+            month = int(parts["m"]) if "m" in parts else _MONTHS.get(parts["n"].lower(), 0)
+            day = int(parts["d"])
+        try:
+            return date(int(parts["y"]), month, day).isoformat()
+        except ValueError:
+            return ""
+    return ""

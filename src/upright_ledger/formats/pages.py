@@ -1,11 +1,20 @@
-"""HTML pages: what their head says of themselves."""
+"""HTML pages: what their head says of themselves, and where they link."""
 
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
+from urllib.parse import urljoin
 
+from upright_ledger.core.evidence import LISTED, Figure
+from upright_ledger.core.mending import mend
+from upright_ledger.core.traffic import BLANK
 from upright_ledger.core.verdicts import Page
+from upright_ledger.errors import InputError
+from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record
+from upright_ledger.formats.streams import open_bytes
 
 
 def read_page(body: bytes, content_type: str, robots_header: str) -> Page:
@@ -30,6 +39,38 @@ def read_page(body: bytes, content_type: str, robots_header: str) -> Page:
     return Page(
         title[:500], str(links[0]).strip()[:2000] if links else "", noindex or any(_forbids(str(r)) for r in robots)
     )
+
+
+def read_page_links(path: Path, options: ReadOptions) -> Reading:
+    """The links and images of a saved page, with the words of each link. A saved page's own address is not known."""
+    return Reading(_links(path, options))
+
+
+def _links(path: Path, options: ReadOptions) -> Iterator[Item]:
+    from lxml import etree, html
+
+    with open_bytes(path) as file:
+        body = file.read(_MAX_PAGE + 1)
+    if len(body) > _MAX_PAGE:
+        raise InputError(f"{path} is a page of more than {_MAX_PAGE >> 20} MB", "split it, or export the list as CSV")
+    try:
+        root: Any = html.document_fromstring(body, parser=html.HTMLParser(encoding=options.encoding or None))
+    except (etree.ParserError, etree.XMLSyntaxError, ValueError, LookupError):
+        raise InputError(f"{path} cannot be read as a page", "save it again") from None
+    base = "".join(root.xpath("//base[1]/@href"))
+    for number, element in enumerate(root.xpath("//*[@href or @src][not(self::base)]"), 1):
+        written = (element.get("href") or element.get("src") or "").strip()
+        if written.startswith(_NO_PAGES) or not written:
+            yield Aside(number, BLANK, written[:500])
+            continue
+        url = mend(written)
+        text = urljoin(base, url.text) if base else url.text
+        words = " ".join("".join(element.itertext()).split())[:500] if element.tag == "a" else ""
+        yield Record(number, text, figures=[Figure(LISTED, 1.0)], anchor=words, mends=url.mends)
+
+
+_NO_PAGES = ("#", "mailto:", "tel:", "javascript:", "data:", "sms:", "blob:")
+_MAX_PAGE = 1 << 26
 
 
 def _forbids(directives: str) -> bool:

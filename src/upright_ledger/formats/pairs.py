@@ -8,7 +8,8 @@ from pathlib import Path
 
 from upright_ledger.errors import InputError
 from upright_ledger.formats.columns import bare, looks_like_address
-from upright_ledger.formats.tables import read_rows
+from upright_ledger.formats.recognising import JSON, SHEET, TABLE, recognise
+from upright_ledger.formats.rows import rows_of
 
 OLD = ("old", "legacyurl", "oldurl", "from", "source", "sourceurl", "redirectfrom", "oldaddress", "request", "url")
 NEW = ("new", "destination", "newurl", "to", "target", "targeturl", "redirectto", "newaddress", "destinationurl")
@@ -37,7 +38,10 @@ class Pairs:
 
 def read_pairs(path: Path, encoding: str = "") -> Pairs:
     """Read a sheet with the columns old, new and status (the first two in order where there is no header)."""
-    rows = read_rows(path, encoding)
+    kind = recognise(path)
+    rows = [row for row in rows_of(path, kind if kind in {SHEET, JSON} else TABLE, encoding) if row[1]]
+    if not rows:
+        raise InputError(f"{path} is empty", "export it again")
     header = [bare(h) for h in rows[0][1]]
     old, new, status = (_first(header, names) for names in (OLD, NEW, STATUS))
     if old is not None and new is None and any(looks_like_address(c) for c in rows[0][1]):

@@ -1,144 +1,107 @@
-"""Opening what users hand over: recognising the kind, decoding, and clear words for what cannot be read."""
+"""Texts: which encoding a file is in, and its numbered lines, however long the file is."""
 
 from __future__ import annotations
 
 import codecs
-import csv
 import hashlib
 import io
-import re
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import TextIO
 
 from upright_ledger.errors import InputError
+from upright_ledger.formats.streams import open_bytes, read_head
 
-HEAD_BYTES = 65536
 MAX_LINE = 1 << 20  # characters; longer lines are no list of URLs
-
-TEXT = "text"
-TABLE = "table"
-SITEMAP = "sitemap"
-ACCESS_LOG = "access-log"
-
-_MAGIC = (
-    (b"\x1f\x8b", "a gzip archive", "unpack it first"),
-    (b"BZh", "a bzip2 archive", "unpack it first"),
-    (b"\xfd7zXZ", "an xz archive", "unpack it first"),
-    (b"\x28\xb5\x2f\xfd", "a zstd archive", "unpack it first"),
-    (b"PK\x03\x04", "a zip archive or a spreadsheet workbook", "save the sheet as CSV"),
-    (b"%PDF", "a PDF", "export the list as CSV or text"),
-    (b"SQLite format 3", "a database", "export the table as CSV"),
-    (b"\xd0\xcf\x11\xe0", "an old workbook", "save the sheet as CSV"),
-)
-_LOG_START = re.compile(r'^(?:\S+ ){3,4}\[\d{2}/[A-Z][a-z]{2}/\d{4}:[\d:]+ [+-]\d{4}\] "')
-_DELIMITERS = ",;\t|"
+_BLOCK = 1 << 20
+_UTF16_BOMS = (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
 
 
-def read_head(path: Path) -> bytes:
-    """The first bytes of a file. Raises InputError when it is missing, unreadable, empty or binary."""
-    try:
-        if path.is_dir():
-            raise InputError(f"{path} is a folder", "name the files in it")
-        with path.open("rb") as file:
-            head = file.read(HEAD_BYTES)
-    except OSError as error:
-        raise InputError(
-            f"{path} cannot be read: {error.strerror or error}", "check the name and the permissions"
-        ) from None
-    if not head.strip():
-        raise InputError(f"{path} is empty", "export it again, or leave it out")
-    for magic, what, remedy in _MAGIC:
-        if head.startswith(magic):
-            raise InputError(f"{path} is {what}, not a text file", remedy)
-    if b"\0" in head and not head.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
-        raise InputError(f"{path} is binary, not a text file", "export the list as CSV or text")
-    return head
+def encoding_of(path: Path, given: str = "") -> str:
+    """The encoding of a text file: as given, by its byte order mark, UTF-8 where that fits, else Windows-1252.
 
-
-def recognise(path: Path) -> str:
-    """The kind of a file, by its content."""
-    head = read_head(path)
-    text = head.decode(_encoding_of(head) or "utf-8", "replace")
-    start = text.lstrip("\ufeff \t\r\n")
-    if start.startswith("<"):
-        if re.search(r"<(?:\w+:)?(?:urlset|sitemapindex)\b", start):
-            return SITEMAP
-        raise InputError(f"{path} is a page or an XML file that is no sitemap", "export the list as CSV or text")
-    lines = [line for line in text.splitlines() if line.strip()]
-    if len(head) == HEAD_BYTES and len(lines) > 1:
-        lines.pop()
-    sample = lines[:200]
-    if sum(1 for line in sample if _LOG_START.match(line)) * 2 >= len(sample):
-        return ACCESS_LOG
-    return TABLE if delimiter_of(sample[:20]) else TEXT
-
-
-def delimiter_of(lines: list[str]) -> str:
-    """The character that splits most lines into the same number of two or more cells, or an empty string."""
-    best, most = "", 0
-    for delimiter in _DELIMITERS:
+    Raises InputError for an encoding nobody knows, and with the line of the first byte that a given one lacks.
+    """
+    if given:
         try:
-            widths = [len(row) for row in csv.reader(lines, delimiter=delimiter)]
-        except csv.Error:
-            continue
-        width = widths[0] if widths else 0
-        alike = sum(1 for w in widths if w == width)
-        if width >= 2 and alike * 2 > len(widths) and alike * width > most:
-            best, most = delimiter, alike * width
-    if best and all(re.match(r"^\s*(?:https?://|/)\S*$", line) for line in lines):
-        return ""  # a bare list of URLs that happen to hold commas or semicolons
-    return best
-
-
-def read_text(path: Path, encoding: str = "") -> str:
-    """The whole text of a list or table. Raises InputError with the place of a byte that does not fit."""
-    head = read_head(path)
-    name = encoding or _encoding_of(head) or "utf-8-sig"
-    try:
-        data = path.read_bytes()
-        return data.decode(name)
-    except LookupError:
-        raise InputError(f"no encoding is called {encoding!r}", "try --encoding utf-8 or --encoding cp1252") from None
-    except UnicodeDecodeError as error:
-        line = data.count(b"\n", 0, error.start) + 1
+            codecs.lookup(given)
+        except LookupError:
+            raise InputError(f"no encoding is called {given!r}", "try --encoding utf-8 or --encoding cp1252") from None
+    elif name := guess_encoding(read_head(path)):
+        return name
+    bad = _first_misfit(path, given or "utf-8")
+    if bad is None:
+        return given or "utf-8-sig"
+    if given:
+        line, byte = bad
         raise InputError(
-            f"{path} is not in {name.removesuffix('-sig').upper()}: line {line:,} holds the byte 0x{data[error.start]:02X}",
-            "save it as UTF-8, or name its encoding, such as --encoding cp1252",
-        ) from None
-    except OSError as error:
-        raise InputError(
-            f"{path} cannot be read: {error.strerror or error}", "check the name and the permissions"
-        ) from None
+            f"{path} is not in {given.upper()}: line {line:,} holds the byte 0x{byte:02X}", "name its true encoding"
+        )
+    return "cp1252"
 
 
-def _encoding_of(head: bytes) -> str:
-    return "utf-16" if head.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)) else ""
+def guess_encoding(head: bytes) -> str:
+    """An encoding that the first bytes give away: a byte order mark, or the zero bytes of UTF-16; else empty."""
+    if head.startswith(_UTF16_BOMS):
+        return "utf-16"
+    start = head[:2000]
+    if len(start) > 3 and start[1::2].count(0) * 2 > len(start) // 2 and not start[::2].count(0):
+        return "utf-16-le"
+    if len(start) > 3 and start[::2].count(0) * 2 > len(start) // 2 and not start[1::2].count(0):
+        return "utf-16-be"
+    return ""
 
 
-def log_lines(path: Path) -> Iterator[tuple[int, str]]:
-    """Numbered lines of a log; bytes that are no UTF-8 are kept as surrogates, over-long lines cut."""
-    read_head(path)
-    with path.open("rb") as file:
-        for number, raw in enumerate(iter(lambda: file.readline(MAX_LINE), b""), 1):
-            yield number, raw.decode("utf-8", "surrogateescape").rstrip("\r\n")
+def _first_misfit(path: Path, encoding: str) -> tuple[int, int] | None:
+    """Line and value of the first byte that does not fit an encoding."""
+    decoder = codecs.getincrementaldecoder(encoding)()
+    line = 1
+    with open_bytes(path) as file:
+        while True:
+            block = file.read(_BLOCK)
+            try:
+                decoder.decode(block, final=not block)
+            except UnicodeDecodeError as error:
+                return line + error.object.count(b"\n", 0, error.start), error.object[error.start]
+            line += block.count(b"\n")
+            if not block:
+                return None
 
 
-def text_lines(text: str) -> Iterator[tuple[int, str]]:
-    """Numbered lines of a text."""
-    for number, line in enumerate(io.StringIO(text), 1):
+@contextmanager
+def open_text(path: Path, encoding: str = "") -> Iterator[TextIO]:
+    """A text file, its encoding found out. Bytes that Windows-1252 leaves undefined are replaced."""
+    name = encoding_of(path, encoding)
+    with open_bytes(path) as file:
+        yield io.TextIOWrapper(file, name, errors="replace" if name == "cp1252" else "strict", newline="")
+
+
+def read_text(path: Path, encoding: str = "", limit: int = 1 << 28) -> str:
+    """The whole text of a small file. Raises InputError where it is longer than `limit` characters."""
+    with open_text(path, encoding) as file:
+        text = file.read(limit + 1)
+    if len(text) > limit:
+        raise InputError(f"{path} is longer than {limit:,} characters", "split it")
+    return text
+
+
+def text_lines(file: TextIO) -> Iterator[tuple[int, str]]:
+    """Numbered lines. One longer than MAX_LINE is cut to one character more, and the rest of it skipped."""
+    number = 0
+    while line := file.readline(MAX_LINE + 1):
+        number += 1
+        if len(line) > MAX_LINE and not line.endswith("\n"):
+            while (rest := file.readline(MAX_LINE)) and not rest.endswith("\n"):
+                pass
         yield number, line.rstrip("\r\n")
 
 
 def digest_of(path: Path) -> tuple[str, int]:
-    """SHA-256 and size in bytes of a file's content."""
+    """SHA-256 and size in bytes of a file's uncompressed content: packed or not, it is the same source."""
     state, size = hashlib.sha256(), 0
-    try:
-        with path.open("rb") as file:
-            while chunk := file.read(1 << 20):
-                state.update(chunk)
-                size += len(chunk)
-    except OSError as error:
-        raise InputError(
-            f"{path} cannot be read: {error.strerror or error}", "check the name and the permissions"
-        ) from None
+    with open_bytes(path) as file:
+        while chunk := file.read(_BLOCK):
+            state.update(chunk)
+            size += len(chunk)
     return state.hexdigest(), size

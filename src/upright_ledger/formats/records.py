@@ -2,33 +2,39 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Protocol
 
+from upright_ledger.core.evidence import Figure
+
 
 @dataclass(slots=True)
 class Record:
-    """One mention of an old URL.
+    """One mention of an old URL, or all that a log says of one request.
 
-    line: 1-based line (or item) of the file. url: as written; in a log, the request target as sent.
-    sent: True when the target is what a client sent, so that nothing in it may be mended.
-    host: the host a log names, or empty. amounts: unit → figure. status: 0 when not said. day:
-    YYYY-MM-DD or empty. bot: None when nobody asked. referrer: the page that links here or led here.
+    line: 1-based line (or row, or item) of the file. url: as written; in a log, the request target as sent.
+    lines: how many lines of the file this stands for. sent: True when the target is what a client sent, so
+    that nothing in it may be mended. real: whether the old site ever answered it without an error, or a list
+    names it. host: the host a log names, or empty. status: 0 when not said. day: YYYY-MM-DD or empty.
+    referrers: the pages that link here or led here, with their number. mends: what was mended in the text.
     """
 
     line: int
     url: str
+    lines: int = 1
     sent: bool = False
+    real: bool = True
     host: str = ""
-    amounts: Mapping[str, float] = field(default_factory=dict)
+    figures: Sequence[Figure] = ()
     status: int = 0
     day: str = ""
-    bot: bool | None = None
     title: str = ""
+    anchor: str = ""
     language: str = ""
-    referrer: str = ""
+    referrers: Mapping[str, float] = field(default_factory=dict)
+    mends: Iterable[str] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,11 +48,12 @@ class Reject:
 
 @dataclass(frozen=True, slots=True)
 class Aside:
-    """A line that is understood and is no old URL of interest; `kind` is a class of core.traffic."""
+    """Lines that are understood and are no old URL of interest; `kind` is a class of core.traffic."""
 
     line: int
     kind: str
     text: str = ""
+    lines: int = 1
 
 
 Item = Record | Reject | Aside
@@ -54,13 +61,52 @@ Item = Record | Reject | Aside
 
 @dataclass(frozen=True, slots=True)
 class ReadOptions:
-    """What a user may say about a file. columns: meaning → header text."""
+    """What a user may say about a file, and what the ledger knows.
+
+    columns: meaning → header text. hosts: the hosts of the old sites, by which the column of old URLs is told from others.
+    noise: names of parameters (regular expressions) whose values tell nothing of the page. known_lines: method → day → digests of
+    log lines that count already; see `LogLines`.
+    """
 
     encoding: str = ""
     columns: Mapping[str, str] = field(default_factory=dict)
+    hosts: frozenset[str] = frozenset()
+    noise: tuple[str, ...] = ()
+    known_lines: Callable[[str], Mapping[str, Sequence[bytes]]] = lambda method: {}  # noqa: ARG005
+
+
+@dataclass
+class Reading:
+    """A file being read: its items, and what is found out on the way.
+
+    mapping: meaning → header, for tables. notes: what else a user should know. neighbours: addresses
+    of other files that this one names. days: first and last day of a log.
+    lines: the identity of a log's lines, or None for other kinds.
+    """
+
+    items: Iterator[Item] = field(default_factory=lambda: iter(()))
+    mapping: dict[str, str] = field(default_factory=dict)
+    notes: list[str] = field(default_factory=list)
+    neighbours: list[str] = field(default_factory=list)
+    days: tuple[str, str] = ("", "")
+    lines: LogLines | None = None
+
+
+@dataclass
+class LogLines:
+    """The lines of a log as digests of 64 bits, so that one that stands in two files counts once.
+
+    method: which digest this is. known: day → digests (8 bytes each) of lines counted before.
+    found: day → digests of the lines of this log, filled while it is read. repeated: lines left out as known.
+    """
+
+    method: str = ""
+    known: Mapping[str, Sequence[bytes]] = field(default_factory=dict)
+    found: dict[str, bytes] = field(default_factory=dict)
+    repeated: int = 0
 
 
 class Reader(Protocol):
-    """Reads one kind of file. Raises InputError for a file it cannot read at all."""
+    """Reads one kind of file. Raises InputError for a file it cannot read at all, at once or while items are read."""
 
-    def __call__(self, path: Path, options: ReadOptions) -> Iterator[Item]: ...
+    def __call__(self, path: Path, options: ReadOptions) -> Reading: ...

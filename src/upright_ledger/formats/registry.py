@@ -2,28 +2,41 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 
 from upright_ledger.errors import UsageError
+from upright_ledger.formats import recognising as kinds
 from upright_ledger.formats.accesslog import read_access_log
-from upright_ledger.formats.reading import ACCESS_LOG, SITEMAP, TABLE, TEXT, recognise
-from upright_ledger.formats.records import Item, Reader, ReadOptions
-from upright_ledger.formats.sitemaps import read_sitemap
-from upright_ledger.formats.tables import read_table_urls
+from upright_ledger.formats.archives import read_archive_index, read_har
+from upright_ledger.formats.pages import read_page_links
+from upright_ledger.formats.records import Reader, Reading, ReadOptions
+from upright_ledger.formats.sitemaps import read_feed, read_robots, read_sitemap
+from upright_ledger.formats.tables import read_json_urls, read_sheet_urls, read_table_urls
 from upright_ledger.formats.textlist import read_text_list
 
 READERS: dict[str, Reader] = {
-    TEXT: read_text_list,
-    TABLE: read_table_urls,
-    SITEMAP: read_sitemap,
-    ACCESS_LOG: read_access_log,
+    kinds.TEXT: read_text_list,
+    kinds.TABLE: read_table_urls,
+    kinds.SHEET: read_sheet_urls,
+    kinds.JSON: read_json_urls,
+    kinds.SITEMAP: read_sitemap,
+    kinds.FEED: read_feed,
+    kinds.ROBOTS: read_robots,
+    kinds.PAGE: read_page_links,
+    kinds.ACCESS_LOG: read_access_log,
+    kinds.ARCHIVE_INDEX: read_archive_index,
+    kinds.HAR: read_har,
 }
 
 
-def read_urls(path: Path, kind: str, options: ReadOptions) -> tuple[str, Iterator[Item]]:
-    """The kind of a file (recognised when `kind` is empty) and its items."""
+def read_urls(path: Path, kind: str, options: ReadOptions) -> tuple[str, Reading]:
+    """The kind of a file (recognised when `kind` is empty) and what it says."""
+    check_kind(kind)
+    found = kind or kinds.recognise(path)
+    return found, READERS[found](path, options)
+
+
+def check_kind(kind: str) -> None:
+    """Raises UsageError for a kind that nobody reads."""
     if kind and kind not in READERS:
         raise UsageError(f"no kind of file is called {kind!r}", f"choose one of: {', '.join(READERS)}")
-    found = kind or recognise(path)
-    return found, READERS[found](path, options)

@@ -1,105 +1,188 @@
-"""Tables with a header: CSV with commas, semicolons, tabs or bars."""
+"""Tables of any origin: where the header is, what the columns mean, and what each row says of an old URL."""
 
 from __future__ import annotations
 
-import csv
-import io
+import re
+from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from itertools import chain, islice
 from pathlib import Path
 
-from upright_ledger.core.evidence import CLICKS, HITS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES, LISTED, VISITS
-from upright_ledger.core.traffic import BLANK
+from upright_ledger.core.evidence import (
+    CLICKS,
+    HITS,
+    IMPRESSIONS,
+    LINKING_DOMAINS,
+    LINKING_PAGES,
+    LISTED,
+    VISITS,
+    Figure,
+)
+from upright_ledger.core.mending import mend
+from upright_ledger.core.traffic import BLANK, SUMMARY
 from upright_ledger.errors import InputError
 from upright_ledger.formats import columns as col
-from upright_ledger.formats.reading import delimiter_of, read_text
-from upright_ledger.formats.records import Aside, Item, ReadOptions, Record, Reject
+from upright_ledger.formats.reading import encoding_of
+from upright_ledger.formats.recognising import JSON, SHEET, TABLE
+from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
+from upright_ledger.formats.rows import Row, rows_of
 
 _AMOUNTS = (HITS, VISITS, CLICKS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES)
-MAX_CELL = 1 << 17
 _NO_TITLE = frozenset({"(not set)", "(not provided)", "-", "n/a", "none", "null"})  # how exports say nothing
+_TOTAL = re.compile(
+    r"\W*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total g\S+|totale|somme|suma)\b",
+    re.IGNORECASE,
+)
+_SAMPLE = 400
+_HEADER_WITHIN = 60  # rows; what stands above a header is never longer
 
 
-@dataclass(slots=True)
+@dataclass
 class Table:
     """A table with its header.
 
-    columns: meaning → column number. rows: (line in the file, cells), without the header.
+    columns: meaning → column number. above: rows before the header. rows: (line in the file, cells), without the header.
     """
 
     header: list[str]
     columns: dict[str, int]
-    rows: list[tuple[int, list[str]]]
+    above: list[Row]
+    rows: Iterator[Row]
+    month_first: bool = False
+    notes: list[str] = field(default_factory=list)
 
     def cell(self, row: list[str], meaning: str) -> str:
         """What a row says about a meaning; empty when the column or the cell is missing."""
         at = self.columns.get(meaning)
         return row[at].strip() if at is not None and at < len(row) else ""
 
-
-def read_table(path: Path, options: ReadOptions) -> Table:
-    """Read a table whole. Raises InputError when it has no rows or no column with addresses."""
-    rows = read_rows(path, options.encoding)
-    header = rows[0][1]
-    try:
-        found = col.map_columns(header, options.columns)
-    except KeyError as error:
-        named = ", ".join(h.strip() for h in header if h.strip())
-        raise InputError(f"{path} has no column {error.args[0]!r}", f"its columns are: {named}") from None
-    sample = [cells for _, cells in rows[1:60]]
-    if col.URL not in found:
-        at = col.url_column(sample)
-        if at is None:
-            named = ", ".join(h.strip() for h in header if h.strip())
-            raise InputError(
-                f"{path} has no column of URLs", f"name one, as in --column url='…'; its columns are: {named}"
-            )
-        found = {k: v for k, v in found.items() if v != at} | {col.URL: at}
-    if col.looks_like_address(header[found[col.URL]] if found[col.URL] < len(header) else ""):
-        return Table([], {col.URL: found[col.URL]}, rows)
-    return Table(header, found, rows[1:])
+    @property
+    def mapping(self) -> dict[str, str]:
+        """Meaning → header as written, or the number of a column without one."""
+        return {
+            meaning: self.header[at].strip()
+            if at < len(self.header) and self.header[at].strip()
+            else f"column {at + 1}"
+            for meaning, at in sorted(self.columns.items(), key=lambda item: item[1])
+        }
 
 
-def read_rows(path: Path, encoding: str) -> list[tuple[int, list[str]]]:
-    """All rows of a delimited file with the line each begins on; blank ones keep their place as []."""
-    text = read_text(path, encoding)
-    lines = [line for line in text[:200_000].splitlines() if line.strip()][:20]
-    delimiter = delimiter_of(lines) or ","
-    csv.field_size_limit(MAX_CELL)
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
-    rows: list[tuple[int, list[str]]] = []
-    line = 1
-    try:
-        for cells in reader:
-            rows.append((line, cells if any(c.strip() for c in cells) else []))
-            line = reader.line_num + 1
-    except csv.Error as error:
-        raise InputError(f"{path} line {line:,} cannot be read as a table: {error}", "check its quotes") from None
-    while rows and not rows[0][1]:
-        rows.pop(0)
-    return rows
+def read_table(path: Path, options: ReadOptions, kind: str = TABLE) -> Table:
+    """Open a table and find its columns. Raises InputError when it has no rows or no column with addresses."""
+    notes = []
+    if kind == TABLE and not options.encoding and encoding_of(path) == "cp1252":
+        notes.append("read as Windows-1252: it is not in UTF-8")
+    rows = rows_of(path, kind, options.encoding)
+    first = list(islice(rows, _SAMPLE))
+    at, columns = _find_header(path, first, options)
+    header = first[at][1] if at is not None else []
+    body = first[at + 1 :] if at is not None else first
+    above = first[:at] if at is not None else []
+    table = Table(header, columns, above, chain(body, rows), notes=notes)
+    days = [table.cell(cells, col.LAST_SEEN) for _, cells in body]
+    table.month_first = any(re.match(r"\d{1,2}/(?:1[3-9]|2\d|3[01])/\d{4}", d) for d in days)
+    return table
 
 
-def read_table_urls(path: Path, options: ReadOptions) -> Iterator[Item]:
-    """Read old URLs with their evidence from a table."""
-    table = read_table(path, options)
+def _find_header(path: Path, rows: list[Row], options: ReadOptions) -> tuple[int | None, dict[str, int]]:
+    """The index of the header row (None where there is none), and the columns."""
+    filled = [(n, cells) for n, (_, cells) in enumerate(rows) if cells]
+    if not filled:
+        raise InputError(f"{path} has no rows", "export it again")
+    width = Counter(len(cells) for _, cells in filled).most_common(1)[0][0]
+    top = next(n for n, cells in filled if len(cells) == width)
+    missing = ""
+    best: tuple[int, int, dict[str, int]] | None = None
+    for n, cells in filled[:_HEADER_WITHIN]:
+        body = [c for _, c in rows[n + 1 :] if c][:200]
+        if any(col.looks_like_address(c) for c in cells):
+            break  # rows have begun
+        try:
+            columns = col.map_columns(cells, body, options.columns, options.hosts)
+        except KeyError as error:
+            missing = missing or str(error.args[0])
+            continue
+        known = sum(1 for h in cells if any(col.bare(h) in names for names in col.NAMES.values()))
+        figure = known * 10 + sum(1 for c in cells if c.strip()) + 5 * len(options.columns)
+        if not known and not options.columns and n != top:
+            continue  # nothing but its place could make this a header
+        if col.URL in columns and (best is None or figure > best[0]):
+            best = (figure, n, columns)
+    if best is not None:
+        return best[1], best[2]
+    names = [h.strip() for h in max((c for _, c in filled[:_HEADER_WITHIN]), key=len) if h.strip()]
+    if missing or options.columns:
+        raise InputError(
+            f"{path} has no column {missing or next(iter(options.columns.values()))!r}",
+            f"its columns are: {', '.join(names)[:500]}",
+        )
+    columns = col.map_columns([], [cells for _, cells in filled], {}, options.hosts)
+    if col.URL not in columns:
+        raise InputError(
+            f"{path} has no column of URLs",
+            f"name one, as in --column url='…'; its columns are: {', '.join(names)[:500]}",
+        )
+    return None, columns
+
+
+def read_table_urls(path: Path, options: ReadOptions) -> Reading:
+    """Old URLs with their evidence from delimited text."""
+    return _reading(read_table(path, options, TABLE))
+
+
+def read_sheet_urls(path: Path, options: ReadOptions) -> Reading:
+    """Old URLs with their evidence from a workbook."""
+    return _reading(read_table(path, options, SHEET))
+
+
+def read_json_urls(path: Path, options: ReadOptions) -> Reading:
+    """Old URLs with their evidence from JSON Lines."""
+    return _reading(read_table(path, options, JSON))
+
+
+def _reading(table: Table) -> Reading:
+    return Reading(_items(table), table.mapping, table.notes)
+
+
+def _items(table: Table) -> Iterator[Item]:
+    for line, cells in table.above:
+        yield Aside(line, SUMMARY if cells else BLANK, " | ".join(c for c in cells if c.strip())[:500])
     for line, row in table.rows:
         if not row:
             yield Aside(line, BLANK)
             continue
-        url = table.cell(row, col.URL)
-        if not url:
-            yield Reject(line, "its URL cell is empty", " | ".join(row))
+        written = table.cell(row, col.URL)
+        if not written or _TOTAL.match(written) or (written.startswith("#") and not any(row[1:])):
+            yield _no_url(line, row, written)
             continue
-        figures = {unit: col.number(table.cell(row, unit)) for unit in _AMOUNTS if unit in table.columns}
-        amounts = {unit: n for unit, n in figures.items() if n}
-        yield Record(
-            line,
-            url,
-            amounts={LISTED: 1.0, **amounts},
-            status=col.status_code(table.cell(row, col.STATUS)),
-            day=table.cell(row, col.LAST_SEEN)[:10],
-            title="" if table.cell(row, col.TITLE).lower() in _NO_TITLE else table.cell(row, col.TITLE),
-            language=table.cell(row, col.LANGUAGE),
-            referrer=table.cell(row, col.REFERRER),
-        )
+        yield _record(table, line, row, written)
+
+
+def _no_url(line: int, row: list[str], written: str) -> Item:
+    """A row without URL: totals, or a mistake."""
+    text = " | ".join(row)
+    words = [c for c in row if c.strip() and col.number(c) is None]
+    if written or not words or any(_TOTAL.match(c) for c in words):
+        return Aside(line, SUMMARY, text[:500])
+    return Reject(line, "its URL cell is empty", text)
+
+
+def _record(table: Table, line: int, row: list[str], written: str) -> Record:
+    url = mend(written)
+    told = ((unit, col.number(table.cell(row, unit))) for unit in _AMOUNTS if unit in table.columns)
+    figures = [Figure(LISTED, 1.0), *(Figure(unit, amount) for unit, amount in told if amount)]
+    title = table.cell(row, col.TITLE)
+    led = table.cell(row, col.REFERRER) or table.cell(row, col.TRAFFIC_SOURCE)
+    return Record(
+        line,
+        url.text,
+        figures=figures,
+        status=col.status_code(table.cell(row, col.STATUS)),
+        day=col.day_of(table.cell(row, col.LAST_SEEN), month_first=table.month_first) or url.day,
+        title="" if title.lower() in _NO_TITLE else title,
+        anchor=table.cell(row, col.ANCHOR),
+        language=table.cell(row, col.LANGUAGE),
+        referrers={led: 1.0} if led else {},
+        mends=url.mends,
+    )

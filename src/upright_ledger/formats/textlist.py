@@ -1,29 +1,69 @@
-"""Lists of URLs: one a line; blank lines and # comments are no URLs."""
+"""Texts with URLs: one a line, or amid other words."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from itertools import chain, islice
 from pathlib import Path
 
-from upright_ledger.core.evidence import LISTED
-from upright_ledger.core.traffic import BLANK
+from upright_ledger.core.evidence import LISTED, Figure
+from upright_ledger.core.mending import mend
+from upright_ledger.core.traffic import BLANK, PROSE
 from upright_ledger.formats.columns import is_header_word
-from upright_ledger.formats.reading import MAX_LINE, read_text, text_lines
-from upright_ledger.formats.records import Aside, Item, ReadOptions, Record, Reject
+from upright_ledger.formats.reading import MAX_LINE, open_text, text_lines
+from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 
-_URL_START = re.compile(r"^(?:https?://|/|[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+(?:[:/?#]|$))", re.IGNORECASE)
+_URL_START = re.compile(r"^(?:h\S?\S?ps?:?/|/|\?|[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+(?:[:/?#]|$))", re.IGNORECASE)
+_AMID = re.compile(r"(?:https?:/{1,2}|www\.)[^\s<>\"\u201c\u201d`{}|^]+", re.IGNORECASE)
+_SAMPLE = 200
 
 
-def read_text_list(path: Path, options: ReadOptions) -> Iterator[Item]:
-    """Read a text with one URL or path a line."""
-    for number, line in text_lines(read_text(path, options.encoding)):
-        text = line.strip().strip("\"'<>")
-        if not text or text.startswith("#") or (number == 1 and is_header_word(text)):
-            yield Aside(number, BLANK, line)
-        elif len(line) > MAX_LINE:
-            yield Reject(number, f"longer than {MAX_LINE:,} characters", line)
-        elif not _URL_START.match(text):
-            yield Reject(number, "no URL or path begins this line", line)
-        else:
-            yield Record(number, text, amounts={LISTED: 1.0})
+def read_text_list(path: Path, options: ReadOptions) -> Reading:
+    """A text: every line is a URL, or URLs are picked from among its words."""
+    return Reading(_items(path, options))
+
+
+def _items(path: Path, options: ReadOptions) -> Iterator[Item]:
+    with open_text(path, options.encoding) as file:
+        lines = text_lines(file)
+        first = list(islice(lines, _SAMPLE))
+        filled = [line.strip() for _, line in first if line.strip() and not line.startswith("#")]
+        is_list = sum(map(_is_bare, filled)) * 2 >= len(filled)
+        for number, line in chain(first, lines):
+            text = line.strip()
+            if not text or text.startswith("#") or (number == 1 and is_header_word(text)):
+                yield Aside(number, BLANK, line[:500])
+            elif len(line) > MAX_LINE:
+                yield Reject(number, f"longer than {MAX_LINE:,} characters", line[:500])
+            elif _is_bare(text):
+                url = mend(line)
+                yield _record(number, 1, url.text, url.mends, url.day)
+            else:
+                yield from _amid(number, line, options.hosts, is_list=is_list)
+
+
+def _is_bare(text: str) -> bool:
+    """Whether a whole line is one address, though perhaps a damaged one."""
+    url = mend(text).text
+    return _URL_START.match(url) is not None and (" " not in text or "%20" in url) and len(_AMID.findall(text)) < 2
+
+
+def _amid(number: int, line: str, hosts: frozenset[str], *, is_list: bool) -> Iterator[Item]:
+    """The URLs among the words of a line. The line counts once, with the first of them."""
+    pattern = _AMID
+    if hosts:
+        named = "|".join(re.escape(h) for h in sorted(hosts, key=len, reverse=True))
+        pattern = re.compile(rf"{_AMID.pattern}|(?<![\w.@/-])(?:{named})/[^\s<>\"`{{}}|^]*", re.IGNORECASE)
+    found = pattern.findall(line)
+    if not found and is_list:
+        yield Reject(number, "no URL or path is on this line", line[:2000])
+    elif not found:
+        yield Aside(number, PROSE)
+    for n, text in enumerate(found):
+        url = mend(text)
+        yield _record(number, int(n == 0), url.text, url.mends, url.day)
+
+
+def _record(number: int, lines: int, text: str, mends: tuple[str, ...], day: str) -> Record:
+    return Record(number, text, lines, figures=[Figure(LISTED, 1.0)], mends=mends, day=day)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import UTC, datetime
 
-from sqlalchemy import Connection, func, insert, inspect, select
+from sqlalchemy import Connection, func, insert, inspect, select, text
 
 from upright_ledger.errors import InputError
 from upright_ledger.ledger import schema
@@ -15,7 +15,45 @@ def _first_schema(connection: Connection) -> None:
     schema.metadata.create_all(connection)
 
 
-MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = ((1, "first schema", _first_schema),)
+def _days_and_classes(connection: Connection) -> None:
+    """Days packed beside their figure; URLs that are set aside as spellings; digests of log lines."""
+    if "days" in {c["name"] for c in inspect(connection).get_columns("evidence")}:
+        return  # made by the first migration of a newer program
+    old = {name: f"{name}_1" for name in ("spellings", "evidence", "observations", "referrers")}
+    for index in ("evidence_by_spelling", "evidence_by_source", "referrers_by_spelling", "ix_spellings_entry"):
+        connection.execute(text(f"DROP INDEX IF EXISTS {index}"))
+    for name, kept in old.items():
+        connection.execute(text(f"ALTER TABLE {name} RENAME TO {kept}"))
+    connection.execute(text("ALTER TABLE sources ADD COLUMN aside JSON"))
+    if connection.dialect.name == "postgresql":
+        for table, constraint in (("spellings_1", "spellings_by_text"), ("observations_1", "observations_by_spelling")):
+            connection.execute(text(f"ALTER TABLE {table} DROP CONSTRAINT {constraint}"))
+    schema.metadata.create_all(connection)
+    columns = {
+        "spellings": "id, site, spelling, entry, variant",
+        "observations": "spelling, source, title, language, status, last_seen",
+        "referrers": "spelling, source, referrer, amount",
+    }
+    for name, listed in columns.items():
+        new = {"spellings": "aside", "observations": "anchor"}.get(name)
+        more, value = (f", {new}", ", ''") if new else ("", "")
+        copy = f"INSERT INTO {name} ({listed}{more}) SELECT {listed}{value} FROM {old[name]}"  # noqa: S608
+        connection.execute(text(copy))
+    connection.execute(
+        text(
+            "INSERT INTO evidence (spelling, source, unit, status_class, agent, amount, days) "
+            "SELECT spelling, source, unit, status_class, agent, amount, "
+            "CASE WHEN day = '' THEN '' ELSE day || ':' || CAST(CAST(amount AS INTEGER) AS TEXT) END FROM evidence_1"
+        )
+    )
+    for kept in reversed(old.values()):
+        connection.execute(text(f"DROP TABLE {kept}"))
+
+
+MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
+    (1, "first schema", _first_schema),
+    (2, "days and classes", _days_and_classes),
+)
 
 
 def migrate(connection: Connection) -> int:

@@ -9,7 +9,7 @@ from sqlalchemy import Connection, Row, insert, select
 
 from upright_ledger.core.verdicts import Hop, Trace
 from upright_ledger.ledger import schema
-from upright_ledger.ledger.sources import insert_many
+from upright_ledger.ledger.bulk import insert_many
 from upright_ledger.ledger.store import now
 
 

@@ -15,6 +15,7 @@ from sqlalchemy import (
     ForeignKey,
     Index,
     Integer,
+    LargeBinary,
     MetaData,
     String,
     Table,
@@ -86,6 +87,7 @@ sources = Table(
     Column("rejected", Integer, nullable=False, default=0),
     Column("new_entries", Integer, nullable=False, default=0),
     Column("mended", JSON),
+    Column("aside", JSON),  # class → lines set aside
     Column("withdrawn", Boolean, nullable=False, default=False),
     Index("sources_by_digest", "digest"),
 )
@@ -103,18 +105,21 @@ entries = Table(
     UniqueConstraint("site", "key", name="entries_by_key"),
 )
 
+# A spelling belongs to an entry, or `aside` names the class in which it is set aside.
 spellings = Table(
     "spellings",
     metadata,
     Column("id", Integer, primary_key=True),
-    Column("site", String, nullable=False),
+    Column("site", String, nullable=False),  # empty for addresses off the old sites
     Column("spelling", Text, nullable=False),
-    Column("entry", Integer, ForeignKey("entries.id"), nullable=False, index=True),
+    Column("entry", Integer, ForeignKey("entries.id"), index=True),
     Column("variant", Text, nullable=False),  # canonical path, before case, index file and slash were folded
+    Column("aside", String, nullable=False, default=""),
     UniqueConstraint("site", "spelling", name="spellings_by_text"),
 )
 
-# One figure: spelling × source × unit × status class × people or bots × day.
+# One figure: spelling × source × unit × status class × people or bots, with its days packed beside it
+# as "2026-05-01:12 2026-05-02:3". Several rows may say the same sort of thing; they add up.
 evidence = Table(
     "evidence",
     metadata,
@@ -123,23 +128,34 @@ evidence = Table(
     Column("unit", String, nullable=False),
     Column("status_class", String, nullable=False, default=""),
     Column("agent", String, nullable=False, default=""),
-    Column("day", String, nullable=False, default=""),
     Column("amount", Float, nullable=False),
-    Index("evidence_by_spelling", "spelling", "source"),
-    Index("evidence_by_source", "source"),
+    Column("days", Text, nullable=False, default=""),
+    Index("evidence_by_spelling", "spelling"),
 )
 
-# What a source says in words. One row a spelling and source.
+# The lines of a log, so that one that stands in two files counts once: 64-bit digests, 8 bytes each, by day.
+log_lines = Table(
+    "log_lines",
+    metadata,
+    Column("source", Integer, ForeignKey("sources.id"), nullable=False),
+    Column("day", String, nullable=False),
+    Column("method", String, nullable=False),  # which digest this is; others cannot be compared
+    Column("digests", LargeBinary, nullable=False),
+    Index("log_lines_by_day", "day"),
+)
+
+# What a source says in words.
 observations = Table(
     "observations",
     metadata,
     Column("spelling", Integer, ForeignKey("spellings.id"), nullable=False),
     Column("source", Integer, ForeignKey("sources.id"), nullable=False),
     Column("title", Text, nullable=False, default=""),
+    Column("anchor", Text, nullable=False, default=""),  # the text of a link
     Column("language", String, nullable=False, default=""),
     Column("status", Integer, nullable=False, default=0),
     Column("last_seen", String, nullable=False, default=""),
-    UniqueConstraint("spelling", "source", name="observations_by_spelling"),
+    Index("observations_by_spelling", "spelling"),
 )
 
 # The top referrers of a spelling in a source; the remainder stands under an empty referrer.
@@ -150,9 +166,10 @@ referrers = Table(
     Column("source", Integer, ForeignKey("sources.id"), nullable=False),
     Column("referrer", Text, nullable=False),
     Column("amount", Float, nullable=False),
-    Index("referrers_by_spelling", "spelling", "source"),
+    Index("referrers_by_spelling", "spelling"),
 )
 
+# Lines that hold no URL at all, by class and text. URLs that are set aside are spellings.
 set_aside = Table(
     "set_aside",
     metadata,

@@ -2,35 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import Connection, Row, insert, select
+from sqlalchemy import Connection, Row, Table, bindparam, func, select, update
 
+from upright_ledger.core.evidence import Figure
+from upright_ledger.core.placing import Placed
 from upright_ledger.ledger import schema
+from upright_ledger.ledger.bulk import find_ids, load_rows
 from upright_ledger.ledger.journal import Step
 from upright_ledger.ledger.store import now
 
-CHUNK = 5000
 TOP_REFERRERS = 20
 
 
 @dataclass(slots=True)
 class Sighting:
-    """All that one source says of one spelling.
+    """What one source says of one spelling. referrers: address → figure; the rest stands under an empty one."""
 
-    key, variant: as folded. amounts: (unit, status class, agent, day) → figure. referrers: address → figure.
-    """
-
-    site: str
-    spelling: str
-    key: str
-    variant: str
-    legacy_url: str
-    amounts: dict[tuple[str, str, str, str], float] = field(default_factory=dict)
+    place: Placed
+    figures: list[Figure] = field(default_factory=list)
     referrers: dict[str, float] = field(default_factory=dict)
     title: str = ""
+    anchor: str = ""
     language: str = ""
     status: int = 0
     last_seen: str = ""
@@ -53,6 +49,7 @@ class SourceFacts:
     set_aside: int = 0
     rejected: int = 0
     mended: Mapping[str, int] = field(default_factory=dict)
+    aside: Mapping[str, int] = field(default_factory=dict)
 
 
 def find_source(connection: Connection, digest: str, purpose: str) -> Row[Any] | None:
@@ -63,6 +60,11 @@ def find_source(connection: Connection, digest: str, purpose: str) -> Row[Any] |
         schema.sources.c.withdrawn.is_(False),
     )
     return connection.execute(query).first()
+
+
+def newest_source(connection: Connection) -> int:
+    """The number of the last source."""
+    return next_id(connection, schema.sources) - 1
 
 
 def list_sources(connection: Connection) -> list[Row[Any]]:
@@ -76,8 +78,7 @@ def list_sources(connection: Connection) -> list[Row[Any]]:
 
 def add_source(step: Step, facts: SourceFacts) -> int:
     """Post a new source; returns its number."""
-    newest = step.connection.scalar(select(schema.sources.c.id).order_by(schema.sources.c.id.desc()).limit(1)) or 0
-    number = int(newest) + 1
+    number = next_id(step.connection, schema.sources)
     row = {
         "id": number,
         "step": step.id,
@@ -91,137 +92,150 @@ def add_source(step: Step, facts: SourceFacts) -> int:
         "period_start": facts.period[0],
         "period_end": facts.period[1],
         "mapping": dict(facts.mapping),
-        "lines": facts.lines,
-        "accepted": facts.accepted,
-        "set_aside": facts.set_aside,
-        "rejected": facts.rejected,
         "new_entries": 0,
-        "mended": dict(facts.mended),
         "withdrawn": False,
+        **_outcome(facts),
     }
     step.put("sources", row)
     return number
 
 
-def count_new_entries(connection: Connection, source: int, count: int) -> None:
-    """Write down how many entries a source, just added in this step, was the first to name."""
-    connection.execute(schema.sources.update().where(schema.sources.c.id == source).values(new_entries=count))
+def close_source(connection: Connection, source: int, facts: SourceFacts, new_entries: int) -> None:
+    """Write down what reading a source, added in this step, amounted to."""
+    values = {"new_entries": new_entries, "digest": facts.digest, "bytes": facts.size, **_outcome(facts)}
+    values |= {"period_start": facts.period[0], "period_end": facts.period[1], "kind": facts.kind}
+    connection.execute(schema.sources.update().where(schema.sources.c.id == source).values(**values))
+
+
+def _outcome(facts: SourceFacts) -> dict[str, Any]:
+    return {
+        "mapping": dict(facts.mapping),
+        "lines": facts.lines,
+        "accepted": facts.accepted,
+        "set_aside": facts.set_aside,
+        "rejected": facts.rejected,
+        "mended": dict(facts.mended),
+        "aside": dict(facts.aside),
+    }
 
 
 def add_sightings(
-    connection: Connection, source: int, policy: int, sightings: Iterable[Sighting]
-) -> tuple[dict[str, int], int]:
-    """Store what a source said. Returns the entry number by "site key", and how many entries are new."""
-    sightings = list(sightings)
-    entry_ids, made = ensure_entries(connection, policy, ((s.site, s.key, s.legacy_url) for s in sightings))
-    spelling_ids = _ensure_spellings(connection, sightings, entry_ids)
+    connection: Connection, source: int, policy: int, sightings: Sequence[Sighting]
+) -> tuple[dict[tuple[str, str], int], int]:
+    """Store what a source said. Returns the entry number by (site, key), and how many entries are new."""
+    places = [s.place for s in sightings]
+    entry_ids, made = ensure_entries(connection, policy, ((p.site, p.key, p.legacy_url) for p in places if not p.aside))
+    numbers = _ensure_spellings(connection, places, entry_ids)
     figures, said, led = [], [], []
-    for s in sightings:
-        number = spelling_ids[s.site, s.spelling]
-        figures += [
-            {
-                "spelling": number,
-                "source": source,
-                "unit": unit,
-                "status_class": status,
-                "agent": agent,
-                "day": day,
-                "amount": amount,
-            }
-            for (unit, status, agent, day), amount in s.amounts.items()
-        ]
-        if s.title or s.language or s.status or s.last_seen:
-            said.append(
-                {
-                    "spelling": number,
-                    "source": source,
-                    "title": storable(s.title),
-                    "language": storable(s.language),
-                    "status": s.status,
-                    "last_seen": s.last_seen,
-                },
-            )
-        led += [
-            {"spelling": number, "source": source, "referrer": storable(r), "amount": n} for r, n in _top(s.referrers)
-        ]
-    insert_many(connection, schema.evidence, figures)
-    insert_many(connection, schema.observations, said)
-    insert_many(connection, schema.referrers, led)
+    for number, s in zip(numbers, sightings, strict=True):
+        figures += [(number, source, *figure) for figure in s.figures]
+        if s.title or s.language or s.status or s.last_seen or s.anchor:
+            texts = (storable(s.title), storable(s.anchor), storable(s.language))
+            said.append((number, source, *texts, s.status, s.last_seen))
+        if s.referrers:
+            led += [(number, source, storable(r), n) for r, n in top_referrers(s.referrers)]
+    load_rows(
+        connection, schema.evidence, ("spelling", "source", "unit", "amount", "status_class", "agent", "days"), figures
+    )
+    columns = ("spelling", "source", "title", "anchor", "language", "status", "last_seen")
+    load_rows(connection, schema.observations, columns, said)
+    load_rows(connection, schema.referrers, ("spelling", "source", "referrer", "amount"), led)
     return entry_ids, made
 
 
-def _top(referrers: dict[str, float]) -> list[tuple[str, float]]:
+def top_referrers(referrers: Mapping[str, float]) -> list[tuple[str, float]]:
     """The most frequent referrers, and the rest under an empty name."""
-    ranked = sorted(referrers.items(), key=lambda item: (-item[1], item[0]))
+    if len(referrers) <= TOP_REFERRERS:
+        return list(referrers.items())
+    ranked = sorted(referrers.items(), key=lambda item: (item[0] == "", -item[1], item[0]))
     rest = sum(n for _, n in ranked[TOP_REFERRERS:])
-    return ranked[:TOP_REFERRERS] + ([("", rest)] if rest else [])
+    return [*ranked[:TOP_REFERRERS], ("", rest)]
 
 
 def ensure_entries(
     connection: Connection, policy: int, wanted: Iterable[tuple[str, str, str]]
-) -> tuple[dict[str, int], int]:
+) -> tuple[dict[tuple[str, str], int], int]:
     """Make the entries (site, key, legacy URL) that are not there yet.
 
-    Returns the numbers of all entries by "site key", and how many were made.
+    Returns the numbers of the wanted entries by (site, key), and how many were made.
     """
-    known = {
-        f"{r.site} {r.key}": r.id
-        for r in connection.execute(select(schema.entries.c.id, schema.entries.c.site, schema.entries.c.key))
-    }
-    following = max(known.values(), default=0) + 1
-    rows = []
+    first: dict[tuple[str, str], str] = {}
     for site, key, legacy_url in wanted:
-        name = f"{site} {key}"
-        if name not in known:
-            known[name] = following
-            rows.append(
-                {
-                    "id": following,
-                    "site": site,
-                    "key": key,
-                    "policy": policy,
-                    "legacy_url": legacy_url,
-                    "section": "",
-                    "family": "",
-                }
-            )
-            following += 1
-    insert_many(connection, schema.entries, rows)
+        first.setdefault((site, key), legacy_url)
+    following = next_id(connection, schema.entries)
+    known = find_ids(connection, schema.entries, list(first)) if following > 1 and first else {}
+    rows = []
+    for name in sorted(first.keys() - known.keys()):  # in order, the index is built several times faster
+        known[name] = following
+        rows.append((following, *name, policy, first[name], "", ""))
+        following += 1
+    load_rows(connection, schema.entries, ("id", "site", "key", "policy", "legacy_url", "section", "family"), rows)
     return known, len(rows)
 
 
 def _ensure_spellings(
-    connection: Connection, sightings: list[Sighting], entries: dict[str, int]
-) -> dict[tuple[str, str], int]:
+    connection: Connection, places: Sequence[Placed], entries: Mapping[tuple[str, str], int]
+) -> list[int]:
+    """The numbers of the spellings of these places, made where they are not there yet.
+
+    A spelling that was set aside and is now named as an entry becomes one.
+    """
     table = schema.spellings
-    known = {(r.site, r.spelling): r.id for r in connection.execute(select(table.c.id, table.c.site, table.c.spelling))}
-    following = max(known.values(), default=0) + 1
+    names = [(p.site, storable(p.spelling)) for p in places]
+    following = next_id(connection, table)
+    known = find_ids(connection, table, list(dict.fromkeys(names))) if following > 1 and names else {}
+    raised = [
+        {"number": known[name], "its_entry": entries[p.site, p.key], "its_variant": p.variant}
+        for name, p in zip(names, places, strict=True)
+        if not p.aside and name in known
+    ]
+    if raised:
+        is_aside = (table.c.id == bindparam("number")) & (table.c.aside != "")
+        values = {"aside": "", "entry": bindparam("its_entry"), "variant": bindparam("its_variant")}
+        connection.execute(update(table).where(is_aside).values(**values), raised)
+    fresh = {name: p for name, p in reversed(list(zip(names, places, strict=True))) if name not in known}
+    for name, p in zip(names, places, strict=True):
+        if name in fresh and not p.aside:
+            fresh[name] = p  # of two readings of one spelling, the one that makes it an entry counts
     rows = []
-    for s in sightings:
-        if (s.site, s.spelling) not in known:
-            known[s.site, s.spelling] = following
-            entry = entries[f"{s.site} {s.key}"]
-            rows.append({"id": following, "site": s.site, "spelling": s.spelling, "entry": entry, "variant": s.variant})
-            following += 1
-    insert_many(connection, table, rows)
-    return known
+    for name in sorted(fresh):
+        p = fresh[name]
+        known[name] = following
+        rows.append((following, *name, None if p.aside else entries[p.site, p.key], p.variant, p.aside))
+        following += 1
+    load_rows(connection, table, ("id", "site", "spelling", "entry", "variant", "aside"), rows)
+    return [known[name] for name in names]
+
+
+def next_id(connection: Connection, table: Table) -> int:
+    """The number that follows the last. Steps run one after the other, so it stays free."""
+    return int(connection.scalar(select(func.max(table.c.id))) or 0) + 1
 
 
 def add_set_aside(connection: Connection, source: int, found: Mapping[tuple[str, str], int]) -> None:
-    """Keep what was set aside: (class, text) → lines."""
-    rows = [
-        {"source": source, "kind": kind, "text": storable(text), "lines": lines}
-        for (kind, text), lines in found.items()
-    ]
-    insert_many(connection, schema.set_aside, rows)
+    """Keep lines that hold no URL: (class, text) → lines."""
+    rows = [(source, kind, storable(text), lines) for (kind, text), lines in found.items()]
+    load_rows(connection, schema.set_aside, ("source", "kind", "text", "lines"), rows)
+
+
+def add_log_lines(connection: Connection, source: int, method: str, digests: Mapping[str, bytes]) -> None:
+    """Keep the digests of a log's lines: day → digests of 8 bytes each."""
+    rows = [(source, day, method, data) for day, data in digests.items()]
+    load_rows(connection, schema.log_lines, ("source", "day", "method", "digests"), rows)
+
+
+def known_log_lines(connection: Connection, method: str) -> dict[str, list[bytes]]:
+    """Day → the digests that logs which count have left for it; those of another method are no help."""
+    t, s = schema.log_lines, schema.sources
+    query = select(t.c.day, t.c.digests).join(s, s.c.id == t.c.source)
+    found: dict[str, list[bytes]] = {}
+    for row in connection.execute(query.where(s.c.withdrawn.is_(False), t.c.method == method)):
+        found.setdefault(row.day, []).append(row.digests)
+    return found
 
 
 def storable(text: str) -> str:
     """A text that every database takes: bytes that are no UTF-8, and NUL, are spelled out."""
+    if text.isascii():
+        return text.replace("\0", "\\x00") if "\0" in text else text
     return text.encode("utf-8", "backslashreplace").decode().replace("\0", "\\x00")
-
-
-def insert_many(connection: Connection, table: Any, rows: list[dict[str, Any]]) -> None:
-    """Insert rows in portions that every driver takes."""
-    for at in range(0, len(rows), CHUNK):
-        connection.execute(insert(table), rows[at : at + CHUNK])

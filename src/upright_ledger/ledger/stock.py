@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, delete, func, select
 
 from upright_ledger.ledger import schema
-from upright_ledger.ledger.sources import insert_many
+from upright_ledger.ledger.bulk import insert_many
 
 KEPT_VERSIONS = 2
 

@@ -12,7 +12,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Engine, create_engine, event, func, insert, select, update
+from sqlalchemy import Connection, Engine, create_engine, event, func, insert, select, text, update
 from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
 
 from upright_ledger.errors import InputError, RefusedError, UsageError
@@ -72,6 +72,9 @@ class Ledger:
             _database_errors(self.settings.database or str(self.folder / DATABASE_FILE)),
             self.engine.begin() as connection,
         ):
+            if connection.dialect.name == "postgresql":
+                # Steps run one after the other, as they do in SQLite; readers are not held up.
+                connection.execute(text("LOCK TABLE steps IN EXCLUSIVE MODE"))
             done = connection.execute(
                 insert(schema.steps).values(time=now(), author=author(), command=command, reason=reason, summary="")
             )

@@ -1,0 +1,63 @@
+"""What the user names to be read: files, folders, patterns, standard input, web addresses; and the files those name."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from upright_ledger.errors import InputError
+from upright_ledger.formats.streams import MAX_FILES, STDIN, Input, files_of, spooled
+from upright_ledger.web.fetch import fetch
+
+__all__ = ["Input", "inputs", "neighbours_of"]
+
+
+def _is_address(text: str) -> bool:
+    return text.startswith(("http://", "https://"))
+
+
+@contextmanager
+def inputs(paths: list[str]) -> Iterator[list[Input]]:
+    """The files to read. What comes from standard input or the web lies in a temporary folder meanwhile.
+
+    Raises InputError for a path that is not there, a folder or pattern without files, an address that does not answer.
+    """
+    with tempfile.TemporaryDirectory(prefix="upright-") as folder:
+        found: list[Input] = []
+        for path in paths:
+            if path == STDIN:
+                found.append(spooled(Path(folder)))
+            elif _is_address(path):
+                found.append(Input(fetch(path, Path(folder)), path))
+            else:
+                found += files_of(Path(path))
+        if len(found) > MAX_FILES:
+            raise InputError(f"{len(found):,} files are more than {MAX_FILES:,}", "gather them in several goes")
+        yield list(dict.fromkeys(found))
+
+
+def neighbours_of(file: Input, addresses: list[str], notes: list[str]) -> list[Input]:
+    """The files that a sitemap index or robots.txt names: fetched where it was fetched itself, else those that lie beside it.
+
+    What cannot be had is said in `notes`.
+    """
+    found, missing = [], []
+    for address in addresses[:MAX_FILES]:
+        if _is_address(file.name):
+            try:
+                found.append(Input(fetch(address, file.path.parent), address))
+            except InputError as error:
+                notes.append(str(error))
+            continue
+        beside = file.path.parent / address.partition("?")[0].rpartition("/")[2]
+        if beside.is_file() and beside != file.path:
+            found.append(Input(beside, beside.name))
+        else:
+            missing.append(address)
+    if missing:
+        notes.append(
+            f"names {len(missing):,} sitemaps that were not read, such as {missing[0]}: gather them by address"
+        )
+    return found

@@ -1,0 +1,110 @@
+"""Mending: the damage that copying, exporting and pasting do to addresses, each kind by its name."""
+
+from __future__ import annotations
+
+import html
+import re
+from typing import NamedTuple
+
+_PLAIN = re.compile(r"(?:https?://[A-Za-z0-9.-]+(?::\d+)?)?/[A-Za-z0-9_~/=&?%+.-]*[A-Za-z0-9_~/=]\Z")
+_INVISIBLE = re.compile("[\u200b-\u200f\u2060\ufeff\u00ad\u202a-\u202e]")
+_BREAKS = re.compile(r"\s*[\r\n\t]+\s*")
+_ENTITY = re.compile(r"&(?:amp|lt|gt|quot|apos|nbsp|#\d{1,7}|#x[0-9a-fA-F]{1,6});")
+_OPENING = "<([{\"'`\u2018\u2019\u201a\u201c\u201d\u201e\u2039\u203a\u00ab\u00bb"
+_CLOSING = ">)]}\"'`\u2018\u2019\u201c\u201d\u2039\u203a\u00ab\u00bb"
+_TRAILING = ".,;:!*|\u2026"
+_PAIRS = {")": "(", "]": "[", "}": "{"}
+_SCHEME = re.compile(r"^(?:https?:?/{0,2}(?=https?:/))|^(https?)(?::/{3,}|:/(?!/)|//|;//)(?=[\w.])", re.IGNORECASE)
+_ARCHIVED = re.compile(
+    r"^https?://[^/\s]+/(?:[^/\s]+/)?(\d{4,14})(?:[a-z]{2}_)?/((?:https?:/|www\.).*)\Z", re.IGNORECASE | re.DOTALL
+)
+# UTF-8 that was read as Windows-1252 or Latin-1: a letter of C3..F4 and then one of 80..BF, as either shows it.
+_MOJIBAKE = re.compile(
+    "[\u00c2-\u00f4][\u0080-\u00bf\u20ac\u201a\u0192\u201e\u2026\u2020\u2021\u02c6\u2030\u0160\u2039\u0152\u017d\u2018\u2019\u201c\u201d\u2022\u2013\u2014\u02dc\u2122\u0161\u203a\u0153\u017e\u0178]"
+)
+_ESCAPED_MOJIBAKE = re.compile(r"(?:%C3%8[23]%C2%[89AB][0-9A-F])+", re.IGNORECASE)
+
+
+class Mended(NamedTuple):
+    """An address as it was meant. mends: kinds of damage, by name. day: when an archive kept it, YYYY-MM-DD or empty."""
+
+    text: str
+    mends: tuple[str, ...] = ()
+    day: str = ""
+
+
+def mend(text: str) -> Mended:
+    """Mend an address as exports and pasted texts hold it. What is sound comes back as it is."""
+    if _PLAIN.match(text) and "/http" not in text and not ("%" in text and _ESCAPED_MOJIBAKE.search(text)):
+        return Mended(text)
+    mends: list[str] = []
+
+    def put(new: str, kind: str) -> None:
+        nonlocal text
+        if new != text:
+            text = new
+            mends.append(kind)
+
+    put(_INVISIBLE.sub("", text), "invisible characters")
+    put(text.replace("\u00a0", " ").strip(), "blanks around")
+    put(_BREAKS.sub("", text), "line breaks")
+    put(_ENTITY.sub(lambda m: html.unescape(m[0]), text), "HTML entities")
+    put(_unwrapped(text), "pasted punctuation")
+    put(_SCHEME.sub(lambda m: f"{m[1].lower()}://" if m[1] else "", text), "damaged scheme")
+    day = ""
+    if match := _ARCHIVED.match(text):
+        day = _archive_day(match[1])
+        put(match[2], "archive prefix")
+        put(_SCHEME.sub(lambda m: f"{m[1].lower()}://" if m[1] else "", text), "damaged scheme")
+    put(_true_letters(text), "mojibake")
+    if "\\" in text:
+        put(text.replace("\\", "/"), "backslashes")
+    if " " in text:
+        put(text.replace(" ", "%20"), "blanks inside")
+    return Mended(text, tuple(dict.fromkeys(mends)), day)
+
+
+def _unwrapped(text: str) -> str:
+    """Without quotes and brackets around it, and without the punctuation of the sentence it stood in."""
+    while text:
+        last = text[-1]
+        if (last in _TRAILING and len(text) > 1) or (
+            last in _CLOSING and text.count(last) > text.count(_PAIRS.get(last, "\0"))
+        ):
+            text = text[:-1]
+        elif text[0] in _OPENING:
+            text = text[1:]
+        else:
+            break
+        text = text.strip()
+    return text
+
+
+def _true_letters(text: str) -> str:
+    """UTF-8 that was taken for another encoding, read aright; the text itself where it was not."""
+    if _ESCAPED_MOJIBAKE.search(text):
+        text = _ESCAPED_MOJIBAKE.sub(_escaped_right, text)
+    if not _MOJIBAKE.search(text):
+        return text
+    for encoding in ("cp1252", "latin-1"):
+        try:
+            return text.encode(encoding).decode("utf-8")
+        except UnicodeError:
+            continue
+    return text
+
+
+def _escaped_right(match: re.Match[str]) -> str:
+    raw = bytes.fromhex(match[0].replace("%", ""))
+    try:
+        once = raw.decode("utf-8").encode("latin-1")
+        once.decode("utf-8")
+    except UnicodeError:
+        return match[0]
+    return "".join(f"%{byte:02X}" for byte in once)
+
+
+def _archive_day(stamp: str) -> str:
+    digits = stamp.ljust(8, "0")
+    year, month, day = digits[:4], digits[4:6], digits[6:8]
+    return f"{year}-{month}-{day}" if "01" <= month <= "12" and "01" <= day <= "31" else ""

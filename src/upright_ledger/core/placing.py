@@ -1,0 +1,134 @@
+"""Placing: which old site and which entry an address belongs to, or the class in which it is set aside."""
+
+from __future__ import annotations
+
+import re
+from fnmatch import fnmatchcase
+from functools import cached_property
+from typing import NamedTuple
+
+from upright_ledger.core import traffic
+from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address, split_target
+from upright_ledger.core.folding import (
+    SESSION_PARAMETER,
+    TRACKING_PARAMETER,
+    FoldingPolicy,
+    fold,
+    has_dot_segments,
+    unanswerable,
+)
+from upright_ledger.core.secrets import mask_query
+from upright_ledger.core.sites import MOBILE_LABELS, Sites
+
+_ORIGIN = re.compile(r"(https?)://([^/:]+)(?::(\d+))?")
+
+
+class Placed(NamedTuple):
+    """Where an address belongs.
+
+    site: empty when off-site. spelling: what is stored, secrets masked. key, variant, legacy_url: as folded; empty
+    where `aside` names the class in which it is set aside. mends: what was folded, by name.
+    """
+
+    site: str
+    spelling: str
+    key: str
+    variant: str
+    legacy_url: str
+    aside: str
+    mends: frozenset[str]
+
+
+class Placer:
+    """Places addresses under one set of sites and one folding policy. base: the origin of bare paths."""
+
+    def __init__(self, sites: Sites, policy: FoldingPolicy, base: str = "") -> None:
+        self.sites = sites
+        self.policy = policy
+        self.base = base or sites.old[0].origins[0]
+        self._bases = {site.name: site.origins[0] for site in sites.old}
+        self._site_of = sites.site_of_authority
+        self._homes: dict[str, Address] = {}
+
+    @cached_property
+    def _taken_back(self) -> tuple[frozenset[str], tuple[str, ...]]:
+        """Classes, and path patterns in lower case, that are entries all the same."""
+        patterns = tuple(t.lower() for t in self.policy.take_back if t.startswith("/"))
+        return frozenset(t for t in self.policy.take_back if not t.startswith("/")), patterns
+
+    def written(self, text: str) -> Placed:
+        """The place of an address as people and exports write it. Raises NotAnAddressError."""
+        address = parse_address(text, self.base)
+        return self._place(address, real=True, whole=True, dots=has_dot_segments(text.partition("?")[0]))
+
+    def sent(self, target: str, host: str = "", *, real: bool = True) -> Placed:
+        """The place of a request target as a client sent it, nothing mended. Raises NotAnAddressError.
+
+        Tracking and session parameters are left out of the spelling: a log repeats one address with every click
+        identifier.
+        """
+        return self._place(self.sent_address(target, host), real=real, whole=False, dots=False)
+
+    def sent_address(self, target: str, host: str = "") -> Address:
+        """The address of a request: on the host it names, or on the base."""
+        origin = f"http://{host}" if host else self.base
+        if not target.startswith("/"):
+            whole = parse_address(target)
+            target, origin = whole.target, whole.origin
+        home = self._homes.get(origin)
+        if home is None:
+            home = self._homes[origin] = parse_address(origin)
+        path, query = split_target(target)
+        return Address(home.scheme, home.host, home.port, path, query)
+
+    def stored(self, spelling: str, *, real: bool) -> Placed:
+        """The place of a spelling as it was stored, without parsing it anew."""
+        match = _ORIGIN.match(spelling)
+        if match is None:
+            raise NotAnAddressError("it names no origin")
+        path, _, query = spelling[match.end() :].partition("?")
+        return self._place(Address(match[1], match[2], match[3] or "", path, query), real=real, whole=True, dots=False)
+
+    def _place(self, address: Address, *, real: bool, whole: bool, dots: bool) -> Placed:
+        authority = address.authority
+        site = self._site_of.get(authority, "")
+        query = mask_query(address.query)
+        if not site:
+            tail = f"?{query}" if query else ""
+            return Placed("", f"{address.origin}{address.path}{tail}", "", "", "", traffic.OFF_SITE, frozenset())
+        target = address.target
+        if unanswerable(address):
+            tail = f"?{query}" if query else ""
+            return Placed(site, f"{address.origin}{address.path}{tail}", "", "", "", traffic.UNANSWERABLE, frozenset())
+        kind = traffic.set_aside_class(target, real=real)
+        if kind and not self._is_taken_back(kind, address.path):
+            # What follows the "?" of a style sheet or a probe tells nothing and never ends.
+            return Placed(site, f"{address.origin}{address.path}", "", "", "", kind, frozenset())
+        if query is not address.query:
+            address = Address(address.scheme, address.host, address.port, address.path, query, address.fragment)
+        folded = fold(address, self.policy)
+        if query and not whole:
+            noise = (TRACKING_PARAMETER, SESSION_PARAMETER)
+            query = "&".join(
+                [p for p in query.split("&") if p and self.policy.purpose(p.partition("=")[0]) not in noise]
+            )
+        mends = folded.mends
+        if dots:
+            mends |= {"dot segments"}
+        if address.host.startswith(MOBILE_LABELS) and address.origin not in self._bases.values():
+            mends |= {"mobile host"}
+        kept = "?" + "&".join([f"{n}={v}" for n, v in folded.params]) if folded.params else ""
+        spelling = f"{address.origin}{address.path}?{query}" if query else f"{address.origin}{address.path}"
+        legacy_url = f"{self._bases[site]}{folded.variant}{kept}"
+        return Placed(site, spelling, folded.path + kept, folded.variant, legacy_url, "", mends)
+
+    def unless_taken_back(self, place: Placed, kind: str) -> Placed:
+        """The place set aside in a class, unless the policy takes that class or that path back."""
+        path = _ORIGIN.sub("", place.spelling).partition("?")[0]
+        if self._is_taken_back(kind, path):
+            return place
+        return Placed(place.site, place.spelling, "", "", "", kind, place.mends)
+
+    def _is_taken_back(self, kind: str, path: str) -> bool:
+        classes, patterns = self._taken_back
+        return kind in classes or any(fnmatchcase(path.lower(), p) for p in patterns)

@@ -1,0 +1,287 @@
+"""Adding up a log: every distinct request once, with its statuses, days, bots and referrers."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from itertools import islice
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from upright_ledger.core.evidence import BOTS, HITS, PEOPLE, Figure, status_class
+from upright_ledger.core.traffic import COUNTED_BEFORE, NOT_A_PAGE_REQUEST, is_declared_bot
+from upright_ledger.formats.loglines import MONTHS, host_name, unescape
+from upright_ledger.formats.records import Aside, Item, LogLines, Record, Reject
+
+Codes = npt.NDArray[np.int64]
+
+_DAY_BITS, _STATUS_BITS, _REFERRER_BITS = 16, 10, 24
+_COMPACT_AT = 2_000_000  # counted keys, 16 bytes each
+_STATUS = re.compile(r" ?([1-5]\d\d)[ \n]?\Z")
+_DAY = re.compile(r"(\d\d)/([A-Z][a-z]{2})/(\d{4}):\Z")
+_ISO_DAY = re.compile(r"\d{4}-\d\d-\d\d\Z")
+_DAMAGED, _ASIDE = -1, -2
+MAX_REFERRERS = 20
+
+
+class _Names:
+    """Distinct texts as numbers, in the order in which they were first seen."""
+
+    def __init__(self) -> None:
+        self.numbers: dict[str | None, int] = {}
+
+    def encode(self, column: Any) -> Codes:
+        """The numbers of a column of texts; null is a text like any."""
+        coded = column.dictionary_encode(null_encoding="encode")
+        if hasattr(coded, "combine_chunks"):
+            coded = coded.combine_chunks()
+        numbers = self.numbers
+        table = np.fromiter((numbers.setdefault(text, len(numbers)) for text in coded.dictionary.to_pylist()), np.int64)
+        return table[coded.indices.to_numpy()] if len(table) else np.empty(0, np.int64)
+
+    def since(self, count: int) -> list[str | None]:
+        """The texts that came after the first `count`."""
+        return list(islice(self.numbers, count, None)) if len(self.numbers) > count else []
+
+
+class _Counts:
+    """How often each key was counted; equal keys are put together from time to time."""
+
+    def __init__(self) -> None:
+        self._parts: list[tuple[Codes, Codes]] = []
+        self._waiting = 0
+
+    def add(self, keys: Codes) -> None:
+        self.put(*np.unique(keys, return_counts=True))
+
+    def put(self, keys: Codes, counts: Codes) -> None:
+        self._parts.append((keys, counts))
+        self._waiting += len(keys)
+        if self._waiting > _COMPACT_AT:
+            self._parts = [self.total()]
+            self._waiting = 0
+
+    def total(self) -> tuple[Codes, Codes]:
+        """Distinct keys in order, and their counts."""
+        if not self._parts:
+            return np.empty(0, np.int64), np.empty(0, np.int64)
+        keys = np.concatenate([k for k, _ in self._parts])
+        if not len(keys):
+            return keys, keys
+        counts = np.concatenate([c for _, c in self._parts])
+        order = np.argsort(keys, kind="stable")
+        keys, counts = keys[order], counts[order]
+        starts = np.flatnonzero(np.r_[True, keys[1:] != keys[:-1]])
+        return keys[starts], np.add.reduceat(counts, starts)
+
+
+class Tally:
+    """Counts the requests of a log. Feed it with `add`, then read `items`.
+
+    Requests, days and the rest are looked at once for each distinct text. with_hosts: every request begins
+    with the host it was sent to and a blank.
+    """
+
+    def __init__(self, lines: LogLines, *, with_hosts: bool) -> None:
+        self._lines = lines
+        self._with_hosts = with_hosts
+        self._known = {day: np.sort(np.concatenate([_digests(d) for d in parts])) for day, parts in lines.known.items()}
+        self._found: dict[str, list[npt.NDArray[np.uint64]]] = {}
+        self._requests, self._referrers = _Names(), _Names()
+        self._agents, self._days, self._statuses = _Names(), _Names(), _Names()
+        self._meanings: list[int] = []  # of each distinct request: its target, _DAMAGED, or _ASIDE and below
+        self._targets: dict[tuple[str, str], int] = {}  # (host, target)
+        self._first_lines: list[int] = []  # of each target
+        self._is_bot: list[bool] = []
+        self._day_texts: list[str] = []
+        self._status_numbers: list[int] = []
+        self._aside_texts: list[str] = []
+        self._asides: Counter[int] = Counter()
+        self._counts, self._led = _Counts(), _Counts()
+
+    def add(self, columns: Mapping[str, Any], wanted: npt.NDArray[np.bool_]) -> Iterator[Reject]:
+        """Count the wanted ones of a batch of lines (Arrow arrays named as in `logscan.COLUMNS`); yields those that
+        are damaged."""
+        numbers = columns["number"].to_numpy()
+        targets = self._meaning_of(columns["request"], numbers)
+        days = self._days.encode(columns["day"])
+        self._day_texts += [_read_day(text) for text in self._days.since(len(self._day_texts))]
+        statuses = self._statuses.encode(columns["status"])
+        self._status_numbers += [_read_status(text) for text in self._statuses.since(len(self._status_numbers))]
+        known_day, known_status = np.array(self._day_texts, bool), np.array(self._status_numbers, bool)
+        sound = wanted & (targets != _DAMAGED) & known_day[days] & known_status[statuses]
+        for at in np.flatnonzero(wanted & ~sound).tolist():
+            yield _reject(columns, at)
+        sound &= self._is_fresh(days, columns["digest"].to_numpy(), sound)
+        marks, times = np.unique(targets[sound & (targets <= _ASIDE)], return_counts=True)
+        for mark, count in zip(marks.tolist(), times.tolist(), strict=True):
+            self._asides[mark] += count
+        counted = sound & (targets >= 0)
+        agents = self._agents.encode(columns["agent"])
+        self._is_bot += [t is not None and is_declared_bot(t) for t in self._agents.since(len(self._is_bot))]
+        bots = np.array(self._is_bot, np.int64)[agents]
+        keys = (((targets << _STATUS_BITS) | np.array(self._status_numbers)[statuses]) << 1) | bots
+        self._counts.add(((keys << _DAY_BITS) | days)[counted])
+        referrers = self._referrers.encode(columns["referrer"])
+        named = counted & ~np.isin(referrers, [self._referrers.numbers.get(n, -1) for n in (None, "", "-")])
+        self._led.add(((targets << _REFERRER_BITS) | referrers)[named])
+
+    def _meaning_of(self, column: Any, numbers: Codes) -> Codes:
+        codes = self._requests.encode(column)
+        before = len(self._meanings)
+        fresh = self._requests.since(before)
+        if fresh:
+            first = np.full(len(fresh), -1, np.int64)
+            new = np.flatnonzero(codes >= before)[::-1]
+            first[codes[new] - before] = numbers[new]
+            self._meanings += [self._read_request(t, n) for t, n in zip(fresh, first.tolist(), strict=True)]
+        return np.array(self._meanings, np.int64)[codes]
+
+    def _read_request(self, text: str | None, line: int) -> int:
+        host, _, request = (text or "").partition(" ") if self._with_hosts else ("", "", text or "")
+        parts = request.split(" ")
+        if len(parts) != 3 or not parts[2].startswith("HTTP/"):
+            return self._aside(request) if request in {"-", ""} else _DAMAGED
+        target = unescape(parts[1])
+        if parts[0] not in {"GET", "HEAD"} or not target.startswith(("/", "http://", "https://")):
+            return self._aside(f"{parts[0]} {target.partition('?')[0]}")
+        number = self._targets.setdefault((host_name(host), target), len(self._targets))
+        if number == len(self._first_lines):
+            self._first_lines.append(line)
+        return number
+
+    def _aside(self, text: str) -> int:
+        self._aside_texts.append(text)
+        return _ASIDE - len(self._aside_texts) + 1
+
+    def _is_fresh(self, days: Codes, digests: npt.NDArray[np.uint64], sound: npt.NDArray[np.bool_]) -> Any:
+        """Which lines no earlier log of the ledger holds; the fresh ones are noted."""
+        fresh = np.ones(len(days), bool)
+        for code in np.unique(days[sound]).tolist():
+            day, here = self._day_texts[code], np.flatnonzero((days == code) & sound)
+            mine = digests[here]
+            if day in self._known:
+                known = self._known[day]
+                at = np.minimum(np.searchsorted(known, mine), len(known) - 1)
+                repeated = known[at] == mine
+                fresh[here[repeated]] = False
+                self._lines.repeated += int(repeated.sum())
+                mine = mine[~repeated]
+            if len(mine):
+                self._found.setdefault(day, []).append(mine)
+        return fresh
+
+    def items(self) -> Iterator[Item]:
+        """All that was counted: a record a target, and what is set aside. Fills in `LogLines.found`."""
+        self._lines.found = {d: np.concatenate(parts).astype("<u8").tobytes() for d, parts in self._found.items()}
+        if self._lines.repeated:
+            yield Aside(0, COUNTED_BEFORE, lines=self._lines.repeated)
+        for mark, count in sorted(self._asides.items()):
+            yield Aside(0, NOT_A_PAGE_REQUEST, self._aside_texts[_ASIDE - mark], lines=count)
+        figures, lines = self._figures()
+        led = self._referrers_by_target()
+        for (host, target), number in self._targets.items():
+            if number in lines:
+                told = figures[number]
+                real = any(f.status_class[:1] in {"2", "3"} for f in told)
+                line = self._first_lines[number]
+                yield Record(
+                    line, target, lines[number], sent=True, real=real, host=host, figures=told,
+                    referrers=led.get(number, {}),
+                )  # fmt: skip
+
+    @property
+    def period(self) -> tuple[str, str]:
+        """First and last day of the lines that were new."""
+        days = sorted(self._found)
+        return (days[0], days[-1]) if days else ("", "")
+
+    def _figures(self) -> tuple[dict[int, list[Figure]], dict[int, int]]:
+        """Target → its figures, one a status class and sort of visitor with the days beside it; and its lines."""
+        keys, counts = self._counts.total()
+        if not len(keys):
+            return {}, {}
+        # Statuses of one class count together; days in their own order.
+        classes = sorted({status_class(n) for n in self._status_numbers})
+        class_of = np.zeros(1 << _STATUS_BITS, np.int64)
+        for n in set(self._status_numbers):
+            class_of[n] = classes.index(status_class(n))
+        days = sorted(set(self._day_texts))
+        day_of = np.array([days.index(d) for d in self._day_texts], np.int64)
+        status = (keys >> (_DAY_BITS + 1)) & ((1 << _STATUS_BITS) - 1)
+        head = keys >> (_DAY_BITS + 1 + _STATUS_BITS)
+        bot = (keys >> _DAY_BITS) & 1
+        ordered = _Counts()
+        ordered.put((((head << 6 | class_of[status]) << 1 | bot) << _DAY_BITS) | day_of[keys & 0xFFFF], counts)
+        keys, counts = ordered.total()
+        starts = np.flatnonzero(np.r_[True, keys[1:] >> _DAY_BITS != keys[:-1] >> _DAY_BITS])
+        amounts = np.add.reduceat(counts, starts)
+        spread = _joined(np.array(days)[keys & 0xFFFF], counts, starts)
+        groups = keys[starts] >> _DAY_BITS
+        figures: dict[int, list[Figure]] = {}
+        lines: dict[int, int] = {}
+        agents = (PEOPLE, BOTS)
+        for group, amount, text in zip(groups.tolist(), amounts.tolist(), spread, strict=True):
+            number = group >> 7
+            figure = Figure(HITS, float(amount), classes[(group >> 1) & 63], agents[group & 1], text)
+            figures.setdefault(number, []).append(figure)
+            lines[number] = lines.get(number, 0) + amount
+        return figures, lines
+
+    def _referrers_by_target(self) -> dict[int, dict[str, float]]:
+        """Target → its most frequent referrers, the others together under an empty name."""
+        keys, counts = self._led.total()
+        if not len(keys):
+            return {}
+        names = list(self._referrers.numbers)
+        targets = keys >> _REFERRER_BITS
+        order = np.lexsort((-counts, targets))
+        keys, counts, targets = keys[order], counts[order], targets[order]
+        starts = np.flatnonzero(np.r_[True, targets[1:] != targets[:-1]])
+        ends = np.r_[starts[1:], len(keys)]
+        codes, amounts = (keys & ((1 << _REFERRER_BITS) - 1)).tolist(), counts.tolist()
+        found = {}
+        for number, start, end in zip(targets[starts].tolist(), starts.tolist(), ends.tolist(), strict=True):
+            cut = min(end, start + MAX_REFERRERS)
+            top = {unescape(names[codes[at]] or ""): float(amounts[at]) for at in range(start, cut)}
+            if end > cut:
+                top[""] = float(sum(amounts[cut:end]))
+            found[number] = top
+        return found
+
+
+def _joined(days: npt.NDArray[np.str_], counts: Codes, starts: Codes) -> list[str]:
+    """The days of each group as "2026-05-01:12 2026-05-02:3"."""
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
+    texts = pc.binary_join_element_wise(pa.array(days), pc.cast(pa.array(counts), pa.string()), ":")
+    lists = pa.ListArray.from_arrays(pa.array(np.r_[starts, len(counts)].astype(np.int32)), texts)
+    return list(pc.binary_join(lists, " ").to_pylist())
+
+
+def _digests(data: bytes) -> npt.NDArray[np.uint64]:
+    return np.frombuffer(data, "<u8").astype(np.uint64)
+
+
+def _read_day(text: str | None) -> str:
+    if text is None:
+        return ""
+    if _ISO_DAY.match(text):
+        return text
+    match = _DAY.match(text)
+    return f"{match[3]}-{MONTHS[match[2]]}-{match[1]}" if match and match[2] in MONTHS else ""
+
+
+def _read_status(text: str | None) -> int:
+    match = _STATUS.match(text or "")
+    return int(match[1]) if match else 0
+
+
+def _reject(columns: Mapping[str, Any], at: int) -> Reject:
+    """A line whose parts make no sense. Its visitor is not among them."""
+    parts = [columns[name][at].as_py() or "" for name in ("day", "request", "status")]
+    return Reject(int(columns["number"][at].as_py()), "its date, request or status is damaged", " ".join(parts).strip())

@@ -1,0 +1,136 @@
+"""Rows of tables, whatever holds them: delimited text, workbooks, JSON Lines."""
+
+from __future__ import annotations
+
+import csv
+import json
+import zipfile
+from collections.abc import Iterator
+from itertools import chain, islice
+from pathlib import Path
+from typing import Any
+
+from upright_ledger.errors import InputError
+from upright_ledger.formats.reading import open_text
+from upright_ledger.formats.recognising import JSON, SHEET, delimiter_of
+from upright_ledger.formats.streams import read_head
+
+Row = tuple[int, list[str]]
+"""The line or row of the file, from 1, and its cells; a blank row has none."""
+
+MAX_CELL = 1 << 17
+MAX_WORKBOOK = 1 << 30  # bytes when unpacked
+MAX_PACKING = 200
+_SAMPLE = 60
+
+
+def rows_of(path: Path, kind: str, encoding: str = "") -> Iterator[Row]:
+    """The rows of a table, header included. Raises InputError, at once or on the way, with the line that is damaged."""
+    if kind == SHEET:
+        return _workbook(path)
+    return _objects(path, encoding) if kind == JSON else _delimited(path, encoding)
+
+
+def _delimited(path: Path, encoding: str) -> Iterator[Row]:
+    csv.field_size_limit(MAX_CELL)
+    with open_text(path, encoding) as file:
+        first = list(islice(file, 500))
+        delimiter = delimiter_of([line for line in first if line.strip()][:_SAMPLE]) or ","
+        reader = csv.reader(chain(first, file), delimiter=delimiter)
+        line = 1
+        try:
+            for cells in reader:
+                yield line, cells if any(c.strip() for c in cells) else []
+                line = reader.line_num + 1
+        except csv.Error as error:
+            raise InputError(f"{path} line {line:,} cannot be read as a table: {error}", "check its quotes") from None
+
+
+def _workbook(path: Path) -> Iterator[Row]:
+    """The rows of the first sheet that holds more than one, numbered as in the sheet."""
+    import python_calamine
+
+    read_head(path)
+    try:
+        with zipfile.ZipFile(path) as archive:
+            unpacked = sum(info.file_size for info in archive.infolist())
+    except (zipfile.BadZipFile, OSError):
+        raise InputError(f"{path} is a damaged workbook", "save it again, or as CSV") from None
+    if unpacked > MAX_WORKBOOK or unpacked > max(path.stat().st_size * MAX_PACKING, 1 << 26):
+        raise InputError(
+            f"{path} would unpack to {unpacked / 1e6:,.0f} MB, which no export does", "save the sheet as CSV"
+        )
+    try:
+        workbook = python_calamine.CalamineWorkbook.from_path(str(path))
+        sheets = [workbook.get_sheet_by_name(name) for name in workbook.sheet_names]
+    except (python_calamine.CalamineError, OSError) as error:
+        raise InputError(f"{path} is a damaged workbook: {error}", "save it again, or as CSV") from None
+    fullest = max(sheets, key=lambda s: s.total_height or 0, default=None)
+    if fullest is None:
+        raise InputError(f"{path} has no sheets", "save the sheet as CSV")
+    for number, cells in enumerate(fullest.to_python(skip_empty_area=False), 1):
+        texts = [_cell_text(c) for c in cells]
+        yield number, texts if any(t.strip() for t in texts) else []
+
+
+def _cell_text(value: object) -> str:
+    if isinstance(value, float) and value.is_integer():
+        return str(int(value))
+    return "" if value is None else str(value)
+
+
+def _objects(path: Path, encoding: str) -> Iterator[Row]:
+    """JSON Lines, or one array of objects, as rows under a header of all names that the first lines hold."""
+    with open_text(path, encoding) as file:
+        found = _array(path, file.read(_MAX_ARRAY + 1)) if _is_array(path) else enumerate(file, 1)
+        objects = ((line, _flat(path, line, text)) for line, text in found)
+        first = list(islice(objects, 1000))
+        names = list(dict.fromkeys(name for _, values in first for name in values))
+        yield 0, names
+        for line, values in chain(first, objects):
+            cells = [_json_text(values.get(name)) for name in names]
+            yield line, cells if any(cells) else []
+
+
+_MAX_ARRAY = 1 << 27
+
+
+def _is_array(path: Path) -> bool:
+    return read_head(path).lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"[")
+
+
+def _array(path: Path, text: str) -> Iterator[tuple[int, Any]]:
+    if len(text) > _MAX_ARRAY:
+        raise InputError(f"{path} is one JSON array of more than {_MAX_ARRAY:,} characters", "export it as JSON Lines")
+    try:
+        return enumerate(json.loads(text), 1)
+    except (ValueError, RecursionError) as error:
+        raise InputError(f"{path} is damaged JSON: {error}", "export it again") from None
+
+
+def _flat(path: Path, line: int, text: Any) -> dict[str, Any]:
+    """An object with its nested names joined by dots; a line that is none is one cell."""
+    if isinstance(text, str):
+        if not text.strip():
+            return {}
+        try:
+            text = json.loads(text)
+        except (ValueError, RecursionError) as error:
+            raise InputError(f"{path} line {line:,} is damaged JSON: {error}", "mend or delete the line") from None
+    if not isinstance(text, dict):
+        return {"value": text}
+    flat: dict[str, Any] = {}
+    for name, value in text.items():
+        if isinstance(value, dict):
+            flat.update({f"{name}.{inner}": v for inner, v in value.items()})
+        else:
+            flat[str(name)] = value
+    return flat
+
+
+def _json_text(value: Any) -> str:
+    if isinstance(value, list):
+        return _json_text(value[0]) if value else ""
+    if isinstance(value, float) and value.is_integer():
+        return str(int(value))
+    return "" if value is None or isinstance(value, dict | bool) else str(value)
