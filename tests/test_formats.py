@@ -8,7 +8,7 @@ import pytest
 
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.accesslog import read_access_log
-from upright_ledger.formats.columns import bare, day_of, map_columns, number, status_code
+from upright_ledger.formats.columns import bare, map_columns, number, status_code
 from upright_ledger.formats.pairs import mend_slash, read_pairs
 from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.recognising import delimiter_of, recognise

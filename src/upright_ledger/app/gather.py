@@ -136,9 +136,11 @@ def base_origin(sites: Sites, host: str) -> str:
 
 def options_for(options: ReadOptions, sites: Sites, policy: FoldingPolicy) -> ReadOptions:
     """What a reader should know of the ledger besides what the user says."""
-    names = (*policy.tracking, *policy.tracking_only_folded, *policy.session)
-    noise = tuple(re.escape(n) for n in names if not n.startswith("utm_"))
-    return replace(options, hosts=frozenset(sites.site_of_authority), noise=(r"utm_\w*", *noise))
+    tracking = [re.escape(n) for n in (*policy.tracking, *policy.tracking_only_folded) if not n.startswith("utm_")]
+    noise = {"utm_": "|".join([r"utm_\w*", *tracking])}
+    if policy.session:
+        noise[policy.session[0]] = "|".join(re.escape(n) for n in policy.session)
+    return replace(options, hosts=frozenset(sites.site_of_authority), noise=noise)
 
 
 class _SourceReader:

@@ -37,7 +37,7 @@ def read_requests(
     said: set[str] = set()
     placer = Placer(book.sites, book.policy, base_origin(book.sites, host))
     # A request is traced as it was sent: nothing of its query is left out.
-    chosen = replace(options_for(options or ReadOptions(), book.sites, book.policy), noise=())
+    chosen = replace(options_for(options or ReadOptions(), book.sites, book.policy), noise={})
     with inputs(paths) as files:
         for file in files:
             for item in read_urls(file.path, kind, chosen)[1].items:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 from importlib import import_module
@@ -83,6 +84,8 @@ def cli(ctx: click.Context, folder: Path, as_json: bool) -> None:
 
 def main() -> None:
     """Run the command line. Exit codes: 0 fine, 1 faults were found, 2 wrong use, 3 could not be read."""
+    # Tasks make millions of small objects that live to their end: looking for cycles among them again and again costs a fifth.
+    gc.set_threshold(200_000, 20, 100)
     for stream in (sys.stdout, sys.stderr):
         # Old consoles know few characters; a name that cannot be shown must not end a command.
         if hasattr(stream, "reconfigure"):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 MASK = "masked"
 
@@ -12,6 +13,7 @@ _SIGNS = ("token", "auth", "pass", "pwd", "secret", "key", "signature")  # one o
 _EMAIL = re.compile(r"[A-Za-z0-9._+\-]+(?:@|%40)[A-Za-z0-9\-]+(?:\.[A-Za-z0-9\-]+)+", re.IGNORECASE)
 
 
+@lru_cache(maxsize=1 << 14)
 def mask_query(query: str) -> str:
     """A query with the values of secret parameters, and all e-mail addresses, masked."""
     low = query.lower()

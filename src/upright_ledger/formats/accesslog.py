@@ -12,14 +12,13 @@ from typing import Any
 import numpy as np
 
 from upright_ledger.formats import loglines
-from upright_ledger.formats.loglines import COMBINED, JSON_LINES, W3C, NotALineError, Parser, without_visitor
-from upright_ledger.formats.logscan import COLUMNS, Kept, ahead, connect, line_blocks, line_digest_method, scan_combined
+from upright_ledger.formats.loglines import COMBINED, JSON_LINES, W3C, LogLine, NotALineError, Parser, without_visitor
+from upright_ledger.formats.logscan import COMBINED_QUOTES, Columns, Scanner, line_blocks
 from upright_ledger.formats.logtally import Tally
 from upright_ledger.formats.reading import MAX_LINE
 from upright_ledger.formats.records import Aside, Item, LogLines, Reading, ReadOptions, Reject
 from upright_ledger.formats.streams import open_bytes, read_head
 
-_COMMON_PARTS = 3
 _VHOST_LINE = re.compile(r"^[A-Za-z0-9.-]+\.[A-Za-z][A-Za-z0-9-]*(?::\d+)? \S+ \S+ [^\[\"]*?\[")
 
 
@@ -31,8 +30,8 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
     if dialect == COMBINED:
         sample = [line for line in head if line.strip()][:200]
         with_hosts = sum(1 for line in sample if _VHOST_LINE.match(line)) * 2 > len(sample)
-        ((parts, _),) = Counter(line.count('"') + 1 for line in sample).most_common(1) or ((7, 0),)
-        reading.items = _scanned(path, options, reading, with_hosts=with_hosts, parts=max(parts, 7))
+        ((quotes, _),) = Counter(line.count('"') for line in sample).most_common(1)
+        reading.items = _scanned(path, options, reading, with_hosts=with_hosts, quotes=max(quotes, COMBINED_QUOTES))
     else:
         reading.items = _parsed(path, options, reading, loglines.W3cParser() if dialect == W3C else loglines.parse_json)
     return reading
@@ -44,26 +43,15 @@ def _dialect(head: list[str]) -> str:
     return JSON_LINES if any(line.lstrip().startswith("{") for line in head[:20]) else COMBINED
 
 
-def _scanned(path: Path, options: ReadOptions, reading: Reading, *, with_hosts: bool, parts: int) -> Iterator[Item]:
-    """Combined lines: those that come apart at their quotes go in columns, the others one by one.
-
-    parts: into how many pieces the lines of this log come apart.
-    """
-    connection = connect()
-    lines = reading.lines = _lines(options, line_digest_method(connection))
+def _scanned(path: Path, options: ReadOptions, reading: Reading, *, with_hosts: bool, quotes: int) -> Iterator[Item]:
+    """Combined lines: those that come apart at their quotes go in columns, the others one by one."""
+    scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise)
+    lines = reading.lines = _lines(options, scanner.digest_method)
     tally = Tally(lines, with_hosts=with_hosts)
-    kept = Kept()
     with open_bytes(path) as file:
-        blocks = kept.passing(line_blocks(file))
-        for batch in ahead(scan_combined(connection, blocks, with_hosts=with_hosts, noise=options.noise)):
-            found = batch["parts"].to_numpy()
-            odd = (found != parts) & (found != _COMMON_PARTS)
-            numbers = batch["number"].to_numpy()
-            yield from tally.add({name: batch[name] for name in COLUMNS}, ~odd)
-            strange = numbers[odd].tolist()
-            texts = kept.texts(strange, int(numbers[-1]))
-            rows = zip(strange, batch["digest"].to_numpy()[odd].tolist(), texts, strict=True)
-            yield from _one_by_one(rows, loglines.parse_combined, tally, with_hosts=with_hosts)
+        for columns in scanner.scan(line_blocks(file)):
+            yield from tally.add(columns)
+            yield from _one_by_one(columns.odd, loglines.parse_combined, tally, with_hosts=with_hosts)
     yield from _finish(tally, reading)
 
 
@@ -73,9 +61,8 @@ def _parsed(path: Path, options: ReadOptions, reading: Reading, parser: Parser) 
     tally = Tally(lines, with_hosts=True)
     with open_bytes(path) as file:
         for block in line_blocks(file):
-            texts = block["line"].to_pylist()
-            digests = (_digest(text) for text in texts)
-            rows = zip(block["number"].to_pylist(), digests, texts, strict=True)
+            texts = [block.text(at) for at in range(len(block.ends))]
+            rows = ((n, _digest(text), text) for n, text in enumerate(texts, block.number))
             yield from _one_by_one(rows, parser, tally, with_hosts=True)
     yield from _finish(tally, reading)
 
@@ -88,12 +75,9 @@ def _one_by_one(
     rows: Iterable[tuple[int, int, str]], parser: Parser, tally: Tally, *, with_hosts: bool
 ) -> Iterator[Item]:
     """Read lines with a tolerant parser and count those that it understands."""
-    import pyarrow as pa
-
-    found: list[tuple[Any, ...]] = []
-    for number, digest, text in rows:
-        line = text.rstrip("\r\n")
-        if len(text) > MAX_LINE:
+    found: list[tuple[int, int, LogLine]] = []
+    for number, digest, line in rows:
+        if len(line) > MAX_LINE:
             yield Reject(number, f"longer than {MAX_LINE:,} characters", without_visitor(line[:200]))
             continue
         try:
@@ -103,15 +87,28 @@ def _one_by_one(
             continue
         if isinstance(parsed, str):
             yield Aside(number, parsed)
-            continue
-        request = f"{parsed.host} {parsed.request}" if with_hosts else parsed.request
-        found.append(
-            (number, digest, request, parsed.status, parsed.day, parsed.agent, parsed.referrer.partition("?")[0])
-        )
+        else:
+            found.append((number, digest, parsed))
     if found:
-        types = (pa.int64(), pa.uint64(), *([pa.string()] * 5))
-        arrays = [pa.array(column, type=t) for column, t in zip(zip(*found, strict=True), types, strict=True)]
-        yield from tally.add(dict(zip(COLUMNS, arrays, strict=True)), np.ones(len(found), bool))
+        yield from tally.add(_as_columns(found, with_hosts=with_hosts))
+
+
+def _as_columns(found: list[tuple[int, int, LogLine]], *, with_hosts: bool) -> Columns:
+    import pyarrow as pa
+
+    def texts(values: Iterable[str | None]) -> Any:
+        return pa.array(values, pa.string()).dictionary_encode()
+
+    lines = [line for _, _, line in found]
+    return Columns(
+        np.array([number for number, _, _ in found]),
+        np.array([digest for _, digest, _ in found], np.uint64),
+        texts([f"{line.host} {line.request}" if with_hosts else line.request for line in lines]),
+        np.array([int(line.status) for line in lines]),
+        texts([line.day for line in lines]),
+        texts([line.agent for line in lines]),
+        texts([line.referrer for line in lines]),
+    )
 
 
 def _finish(tally: Tally, reading: Reading) -> Iterator[Item]:

@@ -1,182 +1,309 @@
-"""Scanning logs: lines in blocks, split in DuckDB as one column of text, many thousands at a time."""
+"""Scanning logs: blocks of lines taken apart as columns, many thousands at a time, on all cores.
+
+A line of the Common or Combined Log Format comes apart at its quotes: client and time, request, status and size, referrer,
+agent. The quotes of a whole block are found at once; the day and the status stand at fixed places beside them.
+"""
 
 from __future__ import annotations
 
+import os
 import tempfile
 import threading
 from collections import deque
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
-from queue import Full, Queue
-from typing import Any, BinaryIO, TypeVar
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from itertools import chain
+from typing import Any, BinaryIO
 
 import numpy as np
 import numpy.typing as npt
 
 from upright_ledger.formats.reading import MAX_LINE
 
-BLOCK = 4 << 20
-BATCH = 200_000
-_LINE_BREAK, _LAST_ASCII = 10, 127
-MEMORY = "256MB"
-COLUMNS = ("number", "digest", "request", "status", "day", "agent", "referrer")
+Bytes = npt.NDArray[np.uint8]
+Places = npt.NDArray[np.int64]
+Mask = npt.NDArray[np.bool_]
 
-# Lines of the Combined Log Format come apart at their quotes: client and time, request, status and size,
-# referrer, agent. `parts` says whether one did; the texts around the status and the day are checked later, once for each that
-# is different.
-_SPLIT = """
-SELECT number, hash(line) AS digest, len(p)::USMALLINT AS parts, {host}{request} AS request,
-  left(p[3], 5) AS status, left(right(p[1], 28), 12) AS day, p[6] AS agent,
-  CASE WHEN contains(p[4], '?') THEN split_part(p[4], '?', 1) ELSE p[4] END AS referrer
-FROM (SELECT number, line, string_split(line, '"') AS p FROM blocks)
-"""
-_REQUEST = (
-    "CASE WHEN contains(p[2], '?') THEN regexp_replace(p[2], '([?&](?i:{names}))=[^& ]*', '\\1=', 'g') ELSE p[2] END"
-)
+BLOCK = 8 << 20
+_TOGETHER = 6  # blocks
+MEMORY = "128MB"
+_LINE_BREAK, _QUOTE, _BLANK, _BACKSLASH, _OPEN, _CLOSE, _ZERO, _NINE = 10, 34, 32, 92, 91, 93, 48, 9
+_LAST_ASCII = 127
+_TIME_LENGTH = 28  # "03/May/2026:10:00:00 +0000] "
+_DAY_LENGTH = 11
+COMMON_QUOTES, COMBINED_QUOTES = 2, 6
 
 
-def line_digest_method(connection: Any) -> str:
-    """The name of the digest that `scan_combined` gives to lines: it may change with the library, and then nothing
-    of before can be compared."""
-    ((probe,),) = connection.execute("SELECT hash('Upright Ledger')").fetchall()
-    return f"duckdb-{probe:016x}"
+@dataclass(frozen=True, slots=True)
+class Lines:
+    """The lines of one block. data: their bytes, each line with its break; ends: where the breaks are; number: of the first."""
+
+    data: Bytes
+    ends: Places
+    number: int
+
+    def text(self, at: int) -> str:
+        """One line, without its break. Bytes that are no UTF-8 are spelled out as \\xHH, as servers do."""
+        start = int(self.ends[at - 1]) + 1 if at else 0
+        return _utf8(self.data[start : self.ends[at]].tobytes()).decode().rstrip("\r")
+
+    def column(self) -> Any:
+        """The lines as an Arrow array of texts, line breaks included."""
+        starts = np.zeros(len(self.ends) + 1, np.int32)
+        starts[1:] = self.ends + 1
+        return _texts(starts, self.data, len(self.ends))
 
 
-def connect() -> Any:
-    """A DuckDB database in memory that spills to a temporary folder."""
-    import duckdb
+@dataclass(frozen=True, slots=True)
+class Columns:
+    """What the lines of a block say. All but `odd` have one value a line that came apart.
 
-    return duckdb.connect(config={"memory_limit": MEMORY, "temp_directory": tempfile.gettempdir()})
-
-
-def scan_combined(connection: Any, blocks: Iterator[Any], *, with_hosts: bool, noise: Sequence[str]) -> Iterator[Any]:
-    """The lines of a log (blocks as `line_blocks` gives them) as Arrow tables with COLUMNS and `parts`, in their order.
-
-    with_hosts: the first word of a line is a host, and stands before its request. noise: names (regular expressions)
-    of parameters whose values tell nothing of the page; the values are left out of `request`. parts: 3 for
-    the Common, 7 for the Combined Log Format, more where something is quoted besides.
+    number, digest (64 bits), status: integers. request, day, agent, referrer: Arrow dictionary arrays. odd: the other lines,
+    as (number, digest, line).
     """
-    import pyarrow as pa
 
-    schema = pa.schema([("line", pa.string()), ("number", pa.int64())])
-    request = _REQUEST.replace("{names}", "|".join(noise)) if noise else "p[2]"
-    host = "split_part(p[1], ' ', 1) || ' ' || " if with_hosts else ""
-    connection.register("blocks", pa.RecordBatchReader.from_batches(schema, blocks))
-    waiting: list[Any] = []
-    rows = 0
-    for batch in connection.sql(_SPLIT.replace("{host}", host).replace("{request}", request)).to_arrow_reader(BATCH):
-        waiting.append(batch)
-        rows += batch.num_rows
-        if rows >= BATCH:
-            yield pa.Table.from_batches(waiting)
-            waiting, rows = [], 0
-    if waiting:
-        yield pa.Table.from_batches(waiting)
+    number: Places
+    digest: npt.NDArray[np.uint64]
+    request: Any
+    status: Places
+    day: Any
+    agent: Any
+    referrer: Any
+    odd: Sequence[tuple[int, int, str]] = ()
 
 
-@dataclass
-class Kept:
-    """The last blocks that went by, so that a line can be looked at again by its number."""
-
-    blocks: deque[Any] = field(default_factory=deque)
-
-    def passing(self, blocks: Iterable[Any]) -> Iterator[Any]:
-        """The same blocks, kept until `texts` was asked for lines beyond them."""
-        for block in blocks:
-            self.blocks.append(block)
-            yield block
-
-    def texts(self, numbers: Sequence[int], done: int) -> list[str]:
-        """The lines of these numbers, in order; nothing up to `done` will be asked for again."""
-        found = []
-        blocks = iter(list(self.blocks))
-        block = None
-        for number in numbers:
-            while block is None or number > _last_number(block):
-                block = next(blocks)
-            found.append(block["line"][number - block["number"][0].as_py()].as_py())
-        while self.blocks and _last_number(self.blocks[0]) <= done:
-            self.blocks.popleft()
-        return found
-
-
-def _last_number(block: Any) -> int:
-    return int(block["number"][0].as_py()) + int(block.num_rows) - 1
-
-
-def line_blocks(file: BinaryIO) -> Iterator[Any]:
-    """The lines of a file as record batches (line, number); each line ends with its break.
-
-    Bytes that are no UTF-8 are spelled out as \\xHH, as servers do. A line longer than MAX_LINE is cut to a few bytes more.
-    """
+def line_blocks(file: BinaryIO) -> Iterator[Lines]:
+    """The lines of a file, block by block. A line longer than MAX_LINE is cut to a few bytes more."""
     number, carry = 1, np.empty(0, np.uint8)
     while True:
-        # A fresh buffer each time: Arrow and DuckDB go on reading the last one, without a copy.
-        data = np.empty(BLOCK + len(carry), np.uint8)
+        data = np.empty(BLOCK + len(carry), np.uint8)  # a fresh one each time: other threads still read the last
         data[: len(carry)] = carry
         count = file.readinto(data[len(carry) :])  # type: ignore[attr-defined]
         if not count:
             break
         data = data[: len(carry) + count]
-        ends = np.flatnonzero(data == _LINE_BREAK)
+        ends = _places(data, _LINE_BREAK)
         cut = int(ends[-1]) + 1 if len(ends) else 0
-        carry = data[cut : cut + len(data)][: MAX_LINE + 1]
+        carry = data[cut:][: MAX_LINE + 1]
         if cut:
-            batch = _batch(data[:cut], ends, number)
+            yield Lines(data[:cut], ends, number)
             number += len(ends)
-            yield batch
     if len(carry):
         last = np.append(carry, np.uint8(_LINE_BREAK))
-        yield _batch(last, np.array([len(last) - 1]), number)
+        yield Lines(last, np.array([len(last) - 1]), number)
 
 
-def _batch(data: npt.NDArray[np.uint8], ends: npt.NDArray[np.int64], number: int) -> Any:
+class Scanner:
+    """Takes blocks apart on several threads. with_hosts: the first word of a line is a host, and is put before its
+    request. quotes: how many a line of this log has; lines with two are of the Common Log Format.
+
+    noise: a parameter name → names (a regular expression) of parameters whose values tell nothing of the page; in requests
+    they stand under that one name, without their values.
+    """
+
+    def __init__(self, *, with_hosts: bool, quotes: int, noise: Mapping[str, str]) -> None:
+        import duckdb
+
+        self._with_hosts = with_hosts
+        self._quotes = quotes
+        self._noise = noise
+        folder = tempfile.gettempdir()
+        self._database = duckdb.connect(config={"memory_limit": MEMORY, "temp_directory": folder, "threads": 1})
+        self._local = threading.local()
+        ((probe,),) = self._database.execute("SELECT hash('Upright Ledger')").fetchall()
+        self.digest_method = f"duckdb-{probe:016x}"
+        """The digest may change with the library; then nothing of before can be compared."""
+
+    def scan(self, blocks: Iterable[Lines]) -> Iterator[Columns]:
+        """The columns of blocks, in their order, those of several blocks together."""
+        found: list[Columns] = []
+        for columns in self._each(blocks):
+            found.append(columns)
+            if len(found) == _TOGETHER:
+                yield _together(found)
+                found = []
+        if found:
+            yield _together(found)
+
+    def _each(self, blocks: Iterable[Lines]) -> Iterator[Columns]:
+        workers = max(1, min(4, os.cpu_count() or 1))
+        waiting: deque[Future[Columns]] = deque()
+        with ThreadPoolExecutor(workers) as pool:
+            try:
+                for block in blocks:
+                    waiting.append(pool.submit(self._take_apart, block))
+                    if len(waiting) > workers:
+                        yield waiting.popleft().result()
+                while waiting:
+                    yield waiting.popleft().result()
+            finally:
+                for future in waiting:
+                    future.cancel()
+
+    def _digests(self, lines: Any) -> npt.NDArray[np.uint64]:
+        import pyarrow as pa
+
+        cursor = getattr(self._local, "cursor", None)
+        if cursor is None:
+            cursor = self._local.cursor = self._database.cursor()
+        cursor.register("lines", pa.table({"line": lines}))
+        table = cursor.sql("SELECT hash(line) AS digest FROM lines").to_arrow_table()
+        found: npt.NDArray[np.uint64] = table["digest"].combine_chunks().to_numpy()
+        cursor.unregister("lines")
+        return found
+
+    def _take_apart(self, lines: Lines) -> Columns:
+        if lines.data.max() > _LAST_ASCII:
+            data = np.frombuffer(_utf8(lines.data.tobytes()), np.uint8)
+            lines = Lines(data, _places(data, _LINE_BREAK), lines.number)
+        data, ends = lines.data, lines.ends
+        digests = self._digests(lines.column())
+        quotes = _places(data, _QUOTE)
+        upto = np.searchsorted(quotes, ends)
+        count = np.diff(upto, prepend=0)
+        rows = np.flatnonzero((count == self._quotes) | (count == COMMON_QUOTES))
+        rows = rows[self._fits(data, quotes, (upto - count)[rows], count[rows], rows, ends)]
+        odd = np.ones(len(ends), bool)
+        odd[rows] = False
+        first = (upto - count)[rows]
+        opened, closed = quotes.take(first), quotes.take(first + 1)
+        request = _slices(data, opened + 1, closed)
+        if self._with_hosts:
+            request = self._hosts_before(data, ends, rows, request)
+        combined = count[rows] >= COMBINED_QUOTES
+        referrer, agent = (self._quoted(data, quotes, first, combined, at) for at in (2, 4))
+        hundreds, tens, ones = (data.take(closed + at).astype(np.int64) - _ZERO for at in (2, 3, 4))
+        strange = np.flatnonzero(odd)
+        return Columns(
+            rows + lines.number,
+            digests[rows],
+            self._without_noise(request.dictionary_encode()),
+            100 * hundreds + 10 * tens + ones,
+            _days(data, opened),
+            agent,
+            referrer,
+            [(lines.number + at, int(digests[at]), lines.text(at)) for at in strange.tolist()],
+        )
+
+    @staticmethod
+    def _fits(data: Bytes, quotes: Places, first: Places, count: Places, rows: Places, ends: Places) -> Mask:
+        """Which lines have their parts where they belong; an escaped quote is no end of a part."""
+        opened, closed = quotes.take(first), quotes.take(first + 1)
+        starts = np.where(rows > 0, ends[rows - 1] + 1, 0)
+        fits: Mask = (
+            (opened - starts > _TIME_LENGTH + 1) & (ends[rows] - starts <= MAX_LINE) & (closed + 5 <= ends[rows])
+        )
+        opened, closed = np.where(fits, opened, _TIME_LENGTH + 1), np.where(fits, closed, 1)
+        fits &= (data.take(opened - 1) == _BLANK) & (data.take(opened - 2) == _CLOSE)
+        fits &= data.take(opened - _TIME_LENGTH - 1) == _OPEN
+        fits &= (data.take(closed - 1) != _BACKSLASH) & (data.take(closed + 1) == _BLANK)
+        for at in (2, 3, 4):
+            fits &= data.take(closed + at) - np.uint8(_ZERO) <= _NINE
+        after = data.take(closed + 5)
+        fits &= (after == _BLANK) | (after == _LINE_BREAK)
+        combined = np.flatnonzero(count >= COMBINED_QUOTES)
+        if len(combined):
+            third, fourth, fifth, sixth = (quotes.take(first.take(combined) + at) for at in (2, 3, 4, 5))
+            sound = (data.take(third - 1) == _BLANK) & (fifth - fourth == 2) & (data.take(fourth - 1) != _BACKSLASH)
+            fits[combined] &= sound & (data.take(sixth - 1) != _BACKSLASH)
+        return fits
+
+    @staticmethod
+    def _quoted(data: Bytes, quotes: Places, first: Places, there: Mask, at: int) -> Any:
+        """The quoted text that begins with a line's quote number `at`, null where the line has none."""
+        import pyarrow as pa
+        import pyarrow.compute as pc
+
+        texts = _slices(data, quotes[first[there] + at] + 1, quotes[first[there] + at + 1]).dictionary_encode()
+        if there.all():
+            return texts
+        places = pa.array(np.cumsum(there) - 1, mask=~there)
+        return pc.take(texts, places)
+
+    @staticmethod
+    def _hosts_before(data: Bytes, ends: Places, rows: Places, request: Any) -> Any:
+        import pyarrow.compute as pc
+
+        starts = np.where(rows > 0, ends[rows - 1] + 1, 0)
+        blanks = _places(data, _BLANK)
+        hosts = _slices(data, starts, blanks[np.searchsorted(blanks, starts)])
+        return pc.binary_join_element_wise(hosts, request, " ")
+
+    def _without_noise(self, requests: Any) -> Any:
+        """Requests without the values of parameters that tell nothing, worked out once for each distinct request."""
+        import pyarrow as pa
+        import pyarrow.compute as pc
+
+        if not self._noise:
+            return requests
+        texts = requests.dictionary
+        for name, names in self._noise.items():
+            noisy = pc.match_substring_regex(texts, f"[?&](?i:{names})=")
+            cleaned = texts.filter(noisy)
+            for sign in "?&":
+                cleaned = pc.replace_substring_regex(cleaned, rf"\{sign}(?i:{names})=[^& ]*", f"{sign}{name}=")
+            texts = pc.replace_with_mask(texts, noisy, cleaned)
+        return pa.DictionaryArray.from_arrays(requests.indices, texts)
+
+
+def _together(parts: list[Columns]) -> Columns:
+    """The columns of several blocks as one: each distinct text is then handed on once for all of them."""
     import pyarrow as pa
 
-    if data.max() > _LAST_ASCII:
-        text = data.tobytes().decode("utf-8", "surrogateescape").encode("utf-8", "backslashreplace")
-        data = np.frombuffer(text.replace(b"\\udc", b"\\x"), np.uint8)
-        ends = np.flatnonzero(data == _LINE_BREAK)
-    starts = np.zeros(len(ends) + 1, np.int32)
-    starts[1:] = ends + 1
-    lines = pa.StringArray.from_buffers(len(ends), pa.py_buffer(starts), pa.py_buffer(data))
-    numbers = pa.array(np.arange(number, number + len(ends), dtype=np.int64))
-    return pa.record_batch([lines, numbers], names=["line", "number"])
+    def joined(columns: Iterable[Any]) -> Any:
+        return pa.chunked_array(list(columns)).unify_dictionaries().combine_chunks()
+
+    return Columns(
+        np.concatenate([p.number for p in parts]),
+        np.concatenate([p.digest for p in parts]),
+        joined(p.request for p in parts),
+        np.concatenate([p.status for p in parts]),
+        joined(p.day for p in parts),
+        joined(p.agent for p in parts),
+        joined(p.referrer for p in parts),
+        list(chain.from_iterable(p.odd for p in parts)),
+    )
 
 
-T = TypeVar("T")
+def _days(data: Bytes, opened: Places) -> Any:
+    """The days ("03/May/2026") before the opening quotes of requests; logs run in time, so few places begin another."""
+    import pyarrow as pa
+
+    # Day, month and year, a letter or digit after the other, as one number each.
+    keys = np.zeros(len(opened), np.int64)
+    for at in (0, 1, 4, 5, 9, 10):
+        keys = keys << 8 | data.take(opened + (at - _TIME_LENGTH))
+    keys = keys << 8 | data.take(opened + (3 - _TIME_LENGTH))
+    begins = np.flatnonzero(np.r_[len(keys) > 0, keys[1:] != keys[:-1]])
+    lengths = np.diff(np.r_[begins, len(keys)])
+    texts = data[(opened[begins] - _TIME_LENGTH)[:, None] + np.arange(_DAY_LENGTH)]
+    runs = pa.array([text.tobytes().decode() for text in texts], pa.string()).dictionary_encode()
+    return pa.DictionaryArray.from_arrays(np.repeat(runs.indices.to_numpy(), lengths), runs.dictionary)
 
 
-def ahead(items: Iterator[T], depth: int = 3) -> Iterator[T]:
-    """The same items, fetched by another thread a few steps ahead."""
-    queue: Queue[T | BaseException | None] = Queue(depth)
-    stopped = threading.Event()
+def _places(data: Bytes, byte: int) -> Places:
+    return np.flatnonzero(data == byte)
 
-    def put(item: T | BaseException | None) -> None:
-        while not stopped.is_set():
-            try:
-                queue.put(item, timeout=0.1)
-            except Full:
-                continue
-            return
 
-    def fetch() -> None:
-        try:
-            for item in items:
-                put(item)
-                if stopped.is_set():
-                    return
-            put(None)
-        except BaseException as error:  # noqa: BLE001 (handed on to the reader, whatever it is)
-            put(error)
+def _slices(data: Bytes, starts: Places, ends: Places) -> Any:
+    """The texts between places of a block, which follow each other, as an Arrow array."""
+    import pyarrow as pa
 
-    thread = threading.Thread(target=fetch, daemon=True)
-    thread.start()
-    try:
-        while (item := queue.get()) is not None:
-            if isinstance(item, BaseException):
-                raise item
-            yield item
-    finally:
-        stopped.set()
-        thread.join()
+    if not len(starts):
+        return pa.array([], pa.string())
+    offsets = np.empty(2 * len(starts), np.int32)
+    offsets[0::2], offsets[1::2] = starts, ends
+    return _texts(offsets, data, len(offsets) - 1).take(pa.array(np.arange(0, len(offsets) - 1, 2)))
+
+
+def _texts(offsets: npt.NDArray[np.int32], data: Bytes, count: int) -> Any:
+    import pyarrow as pa
+
+    return pa.StringArray.from_buffers(count, pa.py_buffer(offsets), pa.py_buffer(data))
+
+
+def _utf8(data: bytes) -> bytes:
+    """Bytes as UTF-8; those that are none are spelled out."""
+    text = data.decode("utf-8", "surrogateescape").encode("utf-8", "backslashreplace")
+    return text.replace(b"\\udc", b"\\x")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator
 from itertools import islice
 from typing import Any
 
@@ -14,14 +14,14 @@ import numpy.typing as npt
 from upright_ledger.core.evidence import BOTS, HITS, PEOPLE, Figure, status_class
 from upright_ledger.core.traffic import COUNTED_BEFORE, NOT_A_PAGE_REQUEST, is_declared_bot
 from upright_ledger.formats.loglines import MONTHS, host_name, unescape
+from upright_ledger.formats.logscan import Columns
 from upright_ledger.formats.records import Aside, Item, LogLines, Record, Reject
 
 Codes = npt.NDArray[np.int64]
 
 _DAY_BITS, _STATUS_BITS, _REFERRER_BITS = 16, 10, 24
 _COMPACT_AT = 2_000_000  # counted keys, 16 bytes each
-_STATUS = re.compile(r" ?([1-5]\d\d)[ \n]?\Z")
-_DAY = re.compile(r"(\d\d)/([A-Z][a-z]{2})/(\d{4}):\Z")
+_DAY = re.compile(r"(\d\d)/([A-Z][a-z]{2})/(\d{4})\Z")
 _ISO_DAY = re.compile(r"\d{4}-\d\d-\d\d\Z")
 _DAMAGED, _ASIDE = -1, -2
 MAX_REFERRERS = 20
@@ -33,14 +33,17 @@ class _Names:
     def __init__(self) -> None:
         self.numbers: dict[str | None, int] = {}
 
-    def encode(self, column: Any) -> Codes:
-        """The numbers of a column of texts; null is a text like any."""
-        coded = column.dictionary_encode(null_encoding="encode")
-        if hasattr(coded, "combine_chunks"):
-            coded = coded.combine_chunks()
+    def encode(self, column: Any, read: Callable[[str], str] = str) -> Codes:
+        """The numbers of a dictionary column, each text as `read` makes it; null is numbered, too."""
         numbers = self.numbers
-        table = np.fromiter((numbers.setdefault(text, len(numbers)) for text in coded.dictionary.to_pylist()), np.int64)
-        return table[coded.indices.to_numpy()] if len(table) else np.empty(0, np.int64)
+        places = column.indices
+        texts: list[str | None] = [read(text) for text in column.dictionary.to_pylist()]
+        if places.null_count:
+            places = places.fill_null(len(texts))
+            texts.append(None)
+        table = np.fromiter((numbers.setdefault(text, len(numbers)) for text in texts), np.int64, len(texts))
+        found: Codes = table[places.to_numpy()]
+        return found
 
     def since(self, count: int) -> list[str | None]:
         """The texts that came after the first `count`."""
@@ -91,41 +94,38 @@ class Tally:
         self._known = {day: np.sort(np.concatenate([_digests(d) for d in parts])) for day, parts in lines.known.items()}
         self._found: dict[str, list[npt.NDArray[np.uint64]]] = {}
         self._requests, self._referrers = _Names(), _Names()
-        self._agents, self._days, self._statuses = _Names(), _Names(), _Names()
+        self._agents, self._days = _Names(), _Names()
         self._meanings: list[int] = []  # of each distinct request: its target, _DAMAGED, or _ASIDE and below
         self._targets: dict[tuple[str, str], int] = {}  # (host, target)
         self._first_lines: list[int] = []  # of each target
         self._is_bot: list[bool] = []
         self._day_texts: list[str] = []
-        self._status_numbers: list[int] = []
         self._aside_texts: list[str] = []
         self._asides: Counter[int] = Counter()
         self._counts, self._led = _Counts(), _Counts()
 
-    def add(self, columns: Mapping[str, Any], wanted: npt.NDArray[np.bool_]) -> Iterator[Reject]:
-        """Count the wanted ones of a batch of lines (Arrow arrays named as in `logscan.COLUMNS`); yields those that
-        are damaged."""
-        numbers = columns["number"].to_numpy()
-        targets = self._meaning_of(columns["request"], numbers)
-        days = self._days.encode(columns["day"])
+    def add(self, columns: Columns) -> Iterator[Reject]:
+        """Count the lines of some columns (not the odd ones); yields those that are damaged."""
+        if not len(columns.number):
+            return
+        targets = self._meaning_of(columns.request, columns.number)
+        days = self._days.encode(columns.day)
         self._day_texts += [_read_day(text) for text in self._days.since(len(self._day_texts))]
-        statuses = self._statuses.encode(columns["status"])
-        self._status_numbers += [_read_status(text) for text in self._statuses.since(len(self._status_numbers))]
-        known_day, known_status = np.array(self._day_texts, bool), np.array(self._status_numbers, bool)
-        sound = wanted & (targets != _DAMAGED) & known_day[days] & known_status[statuses]
-        for at in np.flatnonzero(wanted & ~sound).tolist():
+        sound = (targets != _DAMAGED) & np.array(self._day_texts, bool)[days]
+        sound &= (columns.status >= 100) & (columns.status < 600)
+        for at in np.flatnonzero(~sound).tolist():
             yield _reject(columns, at)
-        sound &= self._is_fresh(days, columns["digest"].to_numpy(), sound)
+        sound &= self._is_fresh(days, columns.digest, sound)
         marks, times = np.unique(targets[sound & (targets <= _ASIDE)], return_counts=True)
         for mark, count in zip(marks.tolist(), times.tolist(), strict=True):
             self._asides[mark] += count
         counted = sound & (targets >= 0)
-        agents = self._agents.encode(columns["agent"])
+        agents = self._agents.encode(columns.agent)
         self._is_bot += [t is not None and is_declared_bot(t) for t in self._agents.since(len(self._is_bot))]
         bots = np.array(self._is_bot, np.int64)[agents]
-        keys = (((targets << _STATUS_BITS) | np.array(self._status_numbers)[statuses]) << 1) | bots
+        keys = (((targets << _STATUS_BITS) | columns.status) << 1) | bots
         self._counts.add(((keys << _DAY_BITS) | days)[counted])
-        referrers = self._referrers.encode(columns["referrer"])
+        referrers = self._referrers.encode(columns.referrer, _without_query)
         named = counted & ~np.isin(referrers, [self._referrers.numbers.get(n, -1) for n in (None, "", "-")])
         self._led.add(((targets << _REFERRER_BITS) | referrers)[named])
 
@@ -205,10 +205,8 @@ class Tally:
         if not len(keys):
             return {}, {}
         # Statuses of one class count together; days in their own order.
-        classes = sorted({status_class(n) for n in self._status_numbers})
-        class_of = np.zeros(1 << _STATUS_BITS, np.int64)
-        for n in set(self._status_numbers):
-            class_of[n] = classes.index(status_class(n))
+        classes = sorted({status_class(n) for n in range(100, 600)})
+        class_of = np.array([classes.index(status_class(max(n, 100))) for n in range(600)])
         days = sorted(set(self._day_texts))
         day_of = np.array([days.index(d) for d in self._day_texts], np.int64)
         status = (keys >> (_DAY_BITS + 1)) & ((1 << _STATUS_BITS) - 1)
@@ -276,12 +274,11 @@ def _read_day(text: str | None) -> str:
     return f"{match[3]}-{MONTHS[match[2]]}-{match[1]}" if match and match[2] in MONTHS else ""
 
 
-def _read_status(text: str | None) -> int:
-    match = _STATUS.match(text or "")
-    return int(match[1]) if match else 0
+def _without_query(address: str) -> str:
+    return address.partition("?")[0]
 
 
-def _reject(columns: Mapping[str, Any], at: int) -> Reject:
+def _reject(columns: Columns, at: int) -> Reject:
     """A line whose parts make no sense. Its visitor is not among them."""
-    parts = [columns[name][at].as_py() or "" for name in ("day", "request", "status")]
-    return Reject(int(columns["number"][at].as_py()), "its date, request or status is damaged", " ".join(parts).strip())
+    text = f"{columns.day[at].as_py()} {columns.request[at].as_py()!r} {columns.status[at]}"
+    return Reject(int(columns.number[at]), "its date, request or status is damaged", text)

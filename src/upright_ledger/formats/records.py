@@ -64,14 +64,15 @@ class ReadOptions:
     """What a user may say about a file, and what the ledger knows.
 
     columns: meaning → header text. hosts: the hosts of the old sites, by which the column of old URLs is told from others.
-    noise: names of parameters (regular expressions) whose values tell nothing of the page. known_lines: method → day → digests of
+    noise: a parameter name → names (a regular expression) of those
+    that logs may show under that one name, because their values tell nothing of the page. known_lines: method → day → digests of
     log lines that count already; see `LogLines`.
     """
 
     encoding: str = ""
     columns: Mapping[str, str] = field(default_factory=dict)
     hosts: frozenset[str] = frozenset()
-    noise: tuple[str, ...] = ()
+    noise: Mapping[str, str] = field(default_factory=dict)
     known_lines: Callable[[str], Mapping[str, Sequence[bytes]]] = lambda method: {}  # noqa: ARG005
 
 

@@ -32,13 +32,19 @@ def _days_and_classes(connection: Connection) -> None:
     columns = {
         "spellings": "id, site, spelling, entry, variant",
         "observations": "spelling, source, title, language, status, last_seen",
-        "referrers": "spelling, source, referrer, amount",
     }
     for name, listed in columns.items():
         new = {"spellings": "aside", "observations": "anchor"}.get(name)
         more, value = (f", {new}", ", ''") if new else ("", "")
         copy = f"INSERT INTO {name} ({listed}{more}) SELECT {listed}{value} FROM {old[name]}"  # noqa: S608
         connection.execute(text(copy))
+    joined = "string_agg" if connection.dialect.name == "postgresql" else "group_concat"
+    connection.execute(
+        text(
+            f"INSERT INTO referrers (spelling, source, referrers) SELECT spelling, source, "  # noqa: S608
+            f"{joined}(CAST(CAST(amount AS INTEGER) AS TEXT) || ' ' || referrer, '\n') FROM referrers_1 GROUP BY spelling, source"
+        )
+    )
     connection.execute(
         text(
             "INSERT INTO evidence (spelling, source, unit, status_class, agent, amount, days) "

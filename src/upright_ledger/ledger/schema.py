@@ -158,14 +158,13 @@ observations = Table(
     Index("observations_by_spelling", "spelling"),
 )
 
-# The top referrers of a spelling in a source; the remainder stands under an empty referrer.
+# The top referrers of a spelling in a source, one a line as "12 https://…"; the remainder has no address.
 referrers = Table(
     "referrers",
     metadata,
     Column("spelling", Integer, ForeignKey("spellings.id"), nullable=False),
     Column("source", Integer, ForeignKey("sources.id"), nullable=False),
-    Column("referrer", Text, nullable=False),
-    Column("amount", Float, nullable=False),
+    Column("referrers", Text, nullable=False),
     Index("referrers_by_spelling", "spelling"),
 )
 

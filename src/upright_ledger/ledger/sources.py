@@ -133,13 +133,14 @@ def add_sightings(
             texts = (storable(s.title), storable(s.anchor), storable(s.language))
             said.append((number, source, *texts, s.status, s.last_seen))
         if s.referrers:
-            led += [(number, source, storable(r), n) for r, n in top_referrers(s.referrers)]
+            told = "\n".join([f"{n:g} {r}" for r, n in top_referrers(s.referrers)])
+            led.append((number, source, storable(told)))
     load_rows(
         connection, schema.evidence, ("spelling", "source", "unit", "amount", "status_class", "agent", "days"), figures
     )
     columns = ("spelling", "source", "title", "anchor", "language", "status", "last_seen")
     load_rows(connection, schema.observations, columns, said)
-    load_rows(connection, schema.referrers, ("spelling", "source", "referrer", "amount"), led)
+    load_rows(connection, schema.referrers, ("spelling", "source", "referrers"), led)
     return entry_ids, made
 
 
