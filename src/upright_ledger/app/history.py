@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
+from upright_ledger.core.placing import Placer
 from upright_ledger.ledger import journal
-from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.refolding import rederive
+from upright_ledger.ledger.settings import write_policy
+from upright_ledger.ledger.store import Ledger, stored_policy
 
 
 def history(ledger: Ledger) -> list[dict[str, Any]]:
@@ -28,14 +31,18 @@ def history(ledger: Ledger) -> list[dict[str, Any]]:
 
 def undo(ledger: Ledger, count: int = 1, target: int | None = None) -> list[str]:
     """Take back the last `count` steps, or one named step, each as a step of its own. Returns what each was."""
-    done = []
-    if target is not None:
-        with ledger.step("undo") as step:
-            done.append(journal.undo(step, target))
-            step.summary = done[-1]
-        return done
-    for _ in range(count):
-        with ledger.step("undo") as step:
-            done.append(journal.undo(step, journal.last_undoable(step.connection, step.id)))
-            step.summary = done[-1]
+    return [_undo_one(ledger, target) for _ in range(count if target is None else 1)]
+
+
+def _undo_one(ledger: Ledger, target: int | None) -> str:
+    before, _ = ledger.stored_policy()
+    with ledger.step("undo") as step:
+        done = journal.undo(step, journal.last_undoable(step.connection, step.id) if target is None else target)
+        number, policy = stored_policy(step.connection)
+        if number != before:
+            # Keys are derived: under the policy that is in force again, every spelling goes back to its entry.
+            rederive(step.connection, Placer(ledger.settings.sites, policy), number)
+        step.summary = done
+    if number != before:
+        write_policy(ledger.folder, policy)
     return done

@@ -102,8 +102,8 @@ class FoldingPolicy:
     """What makes two spellings one entry.
 
     case: "fold" (A-Z equal a-z in paths) or "exact". Parameter names and values are always exact.
-    significant: folded path → names of the parameters that choose the page there. A path that is
-    not listed keeps every parameter that is not tracking, session or a view.
+    significant: folded path, or a pattern with *, → names of the parameters that choose the page there. A path
+    that is not listed keeps every parameter that is not tracking, session or a view.
     take_back: classes of `core.traffic`, or path patterns with *, that are entries all the same.
     """
 
@@ -137,8 +137,19 @@ class FoldingPolicy:
 
     @cached_property
     def significant_by_path(self) -> dict[str, frozenset[str]]:
-        """The settings, by folded path."""
-        return {self.fold_path(path)[0]: frozenset(names) for path, names in self.significant.items()}
+        """The settings, by folded path; patterns are not among them."""
+        exact = ((path, names) for path, names in self.significant.items() if "*" not in path)
+        return {self.fold_path(path)[0]: frozenset(names) for path, names in exact}
+
+    @cached_property
+    def _significant_patterns(self) -> list[tuple[re.Pattern[str], frozenset[str]]]:
+        """Patterns in the settings, the longest first."""
+        patterns = sorted((p for p in self.significant if "*" in p), key=lambda p: (-len(p), p))
+        texts = (".*".join(map(re.escape, lower_ascii(p).split("*"))) for p in patterns)
+        return [
+            (re.compile(t + r"\Z", re.DOTALL), frozenset(self.significant[p]))
+            for t, p in zip(texts, patterns, strict=True)
+        ]
 
     def as_dict(self) -> dict[str, Any]:
         """The policy as plain lists and texts, for storing and comparing."""
@@ -197,7 +208,11 @@ class FoldingPolicy:
 
     def significant_at(self, path: str) -> frozenset[str] | None:
         """The parameters that choose the page at a folded path; None when all do."""
-        return self.significant_by_path.get(path)
+        names = self.significant_by_path.get(path)
+        if names is None and self._significant_patterns:
+            low = lower_ascii(path)
+            names = next((found for pattern, found in self._significant_patterns if pattern.match(low)), None)
+        return names
 
     def is_tracking(self, name: str) -> bool:
         return self.purpose(name) == TRACKING_PARAMETER
@@ -251,15 +266,19 @@ def entry_key(path: str, params: tuple[tuple[str, str], ...]) -> str:
 
 def fold(address: Address, policy: FoldingPolicy) -> Folded:
     """Fold an address. The caller has asked `guard` first; see `unanswerable`."""
-    path, mends = policy.fold_path(address.path)
+    folded = fold_target(address.path, address.query, policy)
+    return folded._replace(mends=folded.mends | {"fragment"}) if address.fragment else folded
+
+
+def fold_target(path: str, query: str, policy: FoldingPolicy) -> Folded:
+    """Fold a path and a query."""
+    folded, mends = policy.fold_path(path)
     params: tuple[tuple[str, str], ...] = ()
-    if address.query:
-        params, more = _fold_query(address.query, path, policy)
+    if query:
+        params, more = _fold_query(query, folded, policy)
         mends |= more
-    if address.fragment:
-        mends |= {"fragment"}
-    variant = canonical_path(_PATH_SESSION.sub("", address.path) if ";" in address.path else address.path)
-    return Folded(path, params, variant, mends)
+    variant = canonical_path(_PATH_SESSION.sub("", path) if ";" in path else path)
+    return Folded(folded, params, variant, mends)
 
 
 def _fold_query(query: str, path: str, policy: FoldingPolicy) -> tuple[tuple[tuple[str, str], ...], set[str]]:

@@ -14,11 +14,15 @@ from upright_ledger.core.folding import (
     TRACKING_PARAMETER,
     FoldingPolicy,
     fold,
+    fold_target,
     has_dot_segments,
     unanswerable,
 )
 from upright_ledger.core.secrets import mask_query
 from upright_ledger.core.sites import MOBILE_LABELS, Sites
+
+_BY_USE = frozenset({traffic.BOTS_ONLY, traffic.RANDOM, traffic.PROBE})
+"""Classes that depend on how an address was used, not on its form alone."""
 
 _ORIGIN = re.compile(r"(https?)://([^/:]+)(?::(\d+))?")
 
@@ -81,13 +85,30 @@ class Placer:
         path, query = split_target(target)
         return Address(home.scheme, home.host, home.port, path, query)
 
-    def stored(self, spelling: str, *, real: bool) -> Placed:
-        """The place of a spelling as it was stored, without parsing it anew."""
+    def stored(self, spelling: str, aside: str) -> Placed:
+        """The place of a spelling as it was stored, under this policy. aside: the class in which it was set aside, or empty.
+
+        An entry stays one, unless its host belongs to no old site any more; what was set aside stays so, unless it
+        is taken back.
+        """
         match = _ORIGIN.match(spelling)
         if match is None:
             raise NotAnAddressError("it names no origin")
         path, _, query = spelling[match.end() :].partition("?")
-        return self._place(Address(match[1], match[2], match[3] or "", path, query), real=real, whole=True, dots=False)
+        address = Address(match[1], match[2], match[3] or "", path, query)
+        place = self._place(address, real=True, whole=True, dots=False)
+        if aside in _BY_USE and not place.aside:
+            return self.unless_taken_back(place, aside)
+        if not aside and place.aside not in {"", traffic.OFF_SITE}:
+            place = self._entry(address, place.site, whole=True)
+        return place._replace(spelling=spelling)
+
+    def refolded(self, site: str, spelling: str) -> tuple[str, str, str]:
+        """Key, variant and legacy URL of a stored spelling of a site under this policy: the quick way through `stored`."""
+        path, _, query = spelling[spelling.index("/", 8) :].partition("?")
+        folded = fold_target(path, query, self.policy)
+        kept = "?" + "&".join([f"{n}={v}" for n, v in folded.params]) if folded.params else ""
+        return folded.path + kept, folded.variant, f"{self._bases[site]}{folded.variant}{kept}"
 
     def _place(self, address: Address, *, real: bool, whole: bool, dots: bool) -> Placed:
         authority = address.authority
@@ -106,6 +127,10 @@ class Placer:
             return Placed(site, f"{address.origin}{address.path}", "", "", "", kind, frozenset())
         if query is not address.query:
             address = Address(address.scheme, address.host, address.port, address.path, query, address.fragment)
+        return self._entry(address, site, whole=whole, dots=dots)
+
+    def _entry(self, address: Address, site: str, *, whole: bool, dots: bool = False) -> Placed:
+        query = address.query
         folded = fold(address, self.policy)
         if query and not whole:
             noise = (TRACKING_PARAMETER, SESSION_PARAMETER)

@@ -119,8 +119,10 @@ def compile_rules(
                     plan.query,
                 ),
             )
+    significant = {r.path: names for r in rules if (names := policy.significant_at(r.path)) is not None}
+    significant |= policy.significant_by_path
     return RuleSet(
-        tuple(rules), dict(sites.site_of_authority), policy.case == "fold", policy.tracking, policy.significant_by_path
+        tuple(rules), dict(sites.site_of_authority), policy.case == "fold", policy.tracking, significant
     ), held
 
 

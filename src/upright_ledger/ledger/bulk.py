@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
-from sqlalchemy import Connection, MetaData, Table, insert
+from sqlalchemy import Connection, Table, insert
+
+from upright_ledger.ledger.schema import staging
 
 CHUNK = 20_000
 
@@ -43,9 +45,6 @@ def batches(rows: Iterable[Any], size: int) -> Iterator[list[Any]]:
         yield chunk
 
 
-_WANTED = Table("wanted", MetaData())
-
-
 def find_ids(connection: Connection, table: Table, wanted: Sequence[tuple[str, str]]) -> dict[tuple[str, str], int]:
     """The numbers of the rows whose two key columns (site and text) are wanted, for those that exist.
 
@@ -54,7 +53,7 @@ def find_ids(connection: Connection, table: Table, wanted: Sequence[tuple[str, s
     text = "key" if table.name == "entries" else "spelling"
     connection.exec_driver_sql('CREATE TEMPORARY TABLE IF NOT EXISTS "wanted" ("site" TEXT, "text" TEXT)')
     connection.exec_driver_sql('DELETE FROM "wanted"')
-    load_rows(connection, _WANTED, ("site", "text"), wanted)
+    load_rows(connection, staging("wanted"), ("site", "text"), wanted)
     on = f't.site = w.site AND t."{text}" = w.text'
     statement = f'SELECT t.id, t.site, t."{text}" FROM "wanted" w JOIN "{table.name}" t ON {on}'  # noqa: S608
     found = connection.exec_driver_sql(statement)

@@ -35,7 +35,8 @@ from upright_ledger.ledger import schema
 class Entry:
     """One legacy URL with all that is known of it.
 
-    variants: canonical paths as observed. titles: in the order of sources. by: who gave the answer.
+    variants: canonical paths as observed. titles: in the order of sources. by: who gave the answer. sources: the numbers of
+    those that name it. statuses: class → requests that logs hold. first_seen, last_seen: days, or empty.
     """
 
     id: int
@@ -51,6 +52,10 @@ class Entry:
     evidence: EntryEvidence = field(default_factory=EntryEvidence)
     variants: tuple[str, ...] = ()
     titles: tuple[str, ...] = ()
+    sources: tuple[int, ...] = ()
+    statuses: Mapping[str, float] = field(default_factory=dict)
+    first_seen: str = ""
+    last_seen: str = ""
 
 
 def load_entries(connection: Connection, weights: Weights) -> list[Entry]:
@@ -84,6 +89,93 @@ def count_entries(connection: Connection) -> int:
     return connection.scalar(select(func.count()).select_from(schema.entries).where(_counts())) or 0
 
 
+def seen_queries(connection: Connection) -> list[tuple[str, str, int]]:
+    """Spellings of entries that have a query, with a title and a status where a source that counts gives them."""
+    p, o, s = schema.spellings, schema.observations, schema.sources
+    spellings = select(p.c.id, p.c.spelling).where(p.c.entry.is_not(None), p.c.spelling.contains("?"))
+    told: dict[int, tuple[str, int]] = {}
+    query = select(o.c.spelling, o.c.title, o.c.status).join(s, s.c.id == o.c.source)
+    for row in connection.execute(query.where(s.c.withdrawn.is_(False))):
+        title, status = told.get(row.spelling, ("", 0))
+        told[row.spelling] = (title or row.title, status or row.status)
+    return [(r.spelling, *told.get(r.id, ("", 0))) for r in connection.execute(spellings)]
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """One figure of one source about an entry. per_30_days: for units that grow with time, else the amount itself."""
+
+    source: str
+    kind: str
+    unit: str
+    agent: str
+    status_class: str
+    amount: float
+    per_30_days: float
+    first_day: str
+    last_day: str
+
+
+def evidence_of(connection: Connection, entry: int) -> list[Said]:
+    """All that the sources that count say of one entry, source by source."""
+    v, s, p = schema.evidence, schema.sources, schema.spellings
+    by = (s.c.id, s.c.name, s.c.kind, v.c.unit, v.c.agent, v.c.status_class)
+    first, last = func.min(v.c.first_day).label("first"), func.max(v.c.last_day).label("last")
+    query = select(*by, func.sum(v.c.amount).label("amount"), first, last).join(s, s.c.id == v.c.source)
+    query = query.join(p, p.c.id == v.c.spelling).where(p.c.entry == entry, s.c.withdrawn.is_(False))
+    periods = _periods(connection)
+    found = []
+    for r in connection.execute(query.group_by(*by).order_by(*by)):
+        rate = per_30_days(r.amount, len(periods[r.id])) if r.unit in PER_PERIOD else r.amount
+        found.append(Said(r.name, r.kind, r.unit, r.agent, r.status_class, r.amount, rate, r.first, r.last))
+    return found
+
+
+def spellings_of(connection: Connection, entry: int) -> list[str]:
+    """The spellings of an entry, as observed."""
+    p = schema.spellings
+    return list(connection.scalars(select(p.c.spelling).where(p.c.entry == entry).order_by(p.c.spelling)))
+
+
+def referrers_of(connection: Connection, entry: int) -> list[tuple[str, float]]:
+    """The pages that link to an entry or led to it, the most frequent first; those without a name together as ""."""
+    r, s, p = schema.referrers, schema.sources, schema.spellings
+    query = select(r.c.referrers).join(s, s.c.id == r.c.source).join(p, p.c.id == r.c.spelling)
+    found: dict[str, float] = defaultdict(float)
+    for told in connection.scalars(query.where(p.c.entry == entry, s.c.withdrawn.is_(False))):
+        for line in told.splitlines():
+            amount, _, address = line.partition(" ")
+            found[address] += float(amount)
+    return sorted(found.items(), key=lambda item: (-item[1], item[0]))
+
+
+@dataclass(frozen=True, slots=True)
+class AsideUrl:
+    """An address that was set aside: its class, and the requests by people and by bots (or mentions) there are."""
+
+    aside: str
+    spelling: str
+    hits: float
+    bots: float
+    listed: float
+
+
+def load_aside(connection: Connection, kind: str = "") -> list[AsideUrl]:
+    """Addresses set aside, of one class or all, the most requested first."""
+    v, s, p = schema.evidence, schema.sources, schema.spellings
+    query = select(p.c.aside, p.c.spelling, v.c.unit, v.c.agent, func.sum(v.c.amount).label("amount"))
+    query = query.join(v, v.c.spelling == p.c.id).join(s, s.c.id == v.c.source)
+    query = query.where(s.c.withdrawn.is_(False), p.c.aside != "")
+    if kind:
+        query = query.where(p.c.aside == kind)
+    found: dict[tuple[str, str], list[float]] = defaultdict(lambda: [0.0, 0.0, 0.0])
+    for row in connection.execute(query.group_by(p.c.aside, p.c.spelling, v.c.unit, v.c.agent)):
+        at = 2 if row.unit == LISTED else 1 if row.agent == BOTS else 0
+        found[row.aside, row.spelling][at] += row.amount
+    urls = [AsideUrl(*name, *figures) for name, figures in found.items()]
+    return sorted(urls, key=lambda u: (-u.hits - u.bots - u.listed, u.spelling))
+
+
 def _entry(row: Row[Any]) -> Entry:
     entry = Entry(row.id, row.site, row.key, row.legacy_url)
     if row.kind is not None:
@@ -111,53 +203,90 @@ def _add_figures(connection: Connection, found: Mapping[int, Entry], weights: We
     """Logs add up, line by line, over all days they cover. Of two exports of one unit the larger counts:
     they tell of the same people."""
     v, s, p = schema.evidence, schema.sources, schema.spellings
+    by = (p.c.entry, v.c.source, v.c.unit, v.c.agent, v.c.status_class)
+    first, last = func.min(v.c.first_day).label("first"), func.max(v.c.last_day).label("last")
     query = (
-        select(p.c.entry, v.c.source, v.c.unit, v.c.agent, func.sum(v.c.amount).label("amount"))
+        select(*by, func.sum(v.c.amount).label("amount"), first, last)
         .join(s, s.c.id == v.c.source)
         .join(p, p.c.id == v.c.spelling)
-        .where(s.c.withdrawn.is_(False), v.c.unit != LISTED)
-        .group_by(p.c.entry, v.c.source, v.c.unit, v.c.agent)
+        .where(s.c.withdrawn.is_(False), p.c.entry.is_not(None))
+        .group_by(*by)
     )
     periods = _periods(connection)
-    hits: dict[int, float] = defaultdict(float)
-    bots: dict[int, float] = defaultdict(float)
-    totals: dict[int, dict[str, float]] = defaultdict(dict)
-    rates: dict[int, dict[str, float]] = defaultdict(dict)
+    told: dict[int, _Told] = defaultdict(_Told)
     logs: set[int] = set()
     for row in connection.execute(query):
-        if row.unit == HITS:
-            (bots if row.agent == BOTS else hits)[row.entry] += row.amount
+        t = told[row.entry]
+        t.sources.add(row.source)
+        if row.unit == HITS and row.agent:
+            t.add_log(row)
             logs.add(row.source)
-            continue
-        rate = per_30_days(row.amount, len(periods[row.source])) if row.unit in PER_PERIOD else row.amount
-        for book, amount in ((totals[row.entry], row.amount), (rates[row.entry], rate)):
-            book[row.unit] = max(book.get(row.unit, 0.0), amount)
+        elif row.unit != LISTED:
+            t.add_export(row.source, row.unit, row.amount)
     log_days = len(set().union(*(periods[source] for source in logs)))
     for number, entry in found.items():
-        t = totals.get(number, {})
-        rate = {**rates.get(number, {}), HITS: per_30_days(hits.get(number, 0.0), log_days)}
+        told[number].say(entry, periods, log_days, weights)
+
+
+@dataclass(slots=True)
+class _Told:
+    """What all sources say of one entry, unit by unit."""
+
+    sources: set[int] = field(default_factory=set)
+    hits: float = 0.0
+    bots: float = 0.0
+    statuses: dict[str, float] = field(default_factory=dict)
+    days: list[str] = field(default_factory=list)
+    exports: dict[tuple[str, int], float] = field(default_factory=dict)
+
+    def add_log(self, row: Any) -> None:
+        if row.agent == BOTS:
+            self.bots += row.amount
+        else:
+            self.hits += row.amount
+        self.statuses[row.status_class] = self.statuses.get(row.status_class, 0.0) + row.amount
+        self.days += [day for day in (row.first, row.last) if day]
+
+    def add_export(self, source: int, unit: str, amount: float) -> None:
+        self.exports[unit, source] = self.exports.get((unit, source), 0.0) + amount
+
+    def say(self, entry: Entry, periods: Mapping[int, range], log_days: int, weights: Weights) -> None:
+        """Put the figures into an entry."""
+        totals: dict[str, float] = {}
+        rates: dict[str, float] = {}
+        for (unit, source), amount in self.exports.items():
+            rate = per_30_days(amount, len(periods[source])) if unit in PER_PERIOD else amount
+            totals[unit] = max(totals.get(unit, 0.0), amount)
+            rates[unit] = max(rates.get(unit, 0.0), rate)
+        if self.hits or self.bots:
+            rates[HITS] = max(rates.get(HITS, 0.0), per_30_days(self.hits, log_days))
+        entry.sources, entry.statuses = tuple(sorted(self.sources)), self.statuses
+        entry.first_seen, entry.last_seen = min(self.days, default=""), max(self.days, default="")
         entry.evidence = EntryEvidence(
-            hits=hits.get(number, 0.0),
-            bot_requests=bots.get(number, 0.0),
-            visits=t.get(VISITS, 0.0),
-            clicks=t.get(CLICKS, 0.0),
-            impressions=t.get(IMPRESSIONS, 0.0),
-            links=t.get(LINKING_DOMAINS, 0.0) or t.get(LINKING_PAGES, 0.0),
-            value=value(rate, weights),
+            hits=self.hits or totals.get(HITS, 0.0),
+            bot_requests=self.bots,
+            visits=totals.get(VISITS, 0.0),
+            clicks=totals.get(CLICKS, 0.0),
+            impressions=totals.get(IMPRESSIONS, 0.0),
+            links=totals.get(LINKING_DOMAINS, 0.0) or totals.get(LINKING_PAGES, 0.0),
+            value=value(rates, weights),
         )
 
 
 def _add_texts(connection: Connection, found: Mapping[int, Entry]) -> None:
     p, o, s = schema.spellings, schema.observations, schema.sources
     variants: dict[int, set[str]] = defaultdict(set)
-    for row in connection.execute(select(p.c.entry, p.c.variant)):
-        variants[row.entry].add(row.variant)
+    for number, variant in connection.execute(select(p.c.entry, p.c.variant).where(p.c.entry.is_not(None))):
+        variants[number].add(variant)
     titles: dict[int, dict[str, None]] = defaultdict(dict)
-    query = select(p.c.entry, o.c.title).join(o, o.c.spelling == p.c.id).join(s, s.c.id == o.c.source)
-    for row in connection.execute(
-        query.where(s.c.withdrawn.is_(False), o.c.title != "").order_by(o.c.source, p.c.spelling)
+    query = select(p.c.entry, o.c.title, o.c.last_seen).join(o, o.c.spelling == p.c.id).join(s, s.c.id == o.c.source)
+    for number, title, day in connection.execute(
+        query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None)).order_by(o.c.source, p.c.spelling)
     ):
-        titles[row.entry][row.title] = None
+        if title:
+            titles[number][title] = None
+        if day and number in found:
+            found[number].last_seen = max(found[number].last_seen, day)
     for number, entry in found.items():
         entry.variants = tuple(sorted(variants.get(number, ())))
         entry.legacy_url = _plainest(entry)

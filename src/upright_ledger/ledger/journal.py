@@ -107,7 +107,7 @@ def last_undoable(connection: Connection, before: int) -> int:
         steps.c.id < before,
         steps.c.undone_by.is_(None),
         steps.c.undoes.is_(None),
-        steps.c.command.not_in(("open", "settings")),
+        steps.c.command != "open",
     )
     found = connection.scalar(query.order_by(steps.c.id.desc()).limit(1))
     if found is None:
@@ -128,7 +128,7 @@ def undo(step: Step, target: int) -> str:
         raise RefusedError(
             f"step {target} was undone already, by step {row.undone_by}", "`upright history` lists the steps"
         )
-    if row.command in {"open", "settings"}:
+    if row.command == "open":
         raise RefusedError(f"step {target} ({row.command}) cannot be undone", "edit upright.toml instead")
     images = list(connection.execute(select(changes).where(changes.c.step == target)))
     _refuse_later_changes(connection, target, images)

@@ -25,6 +25,8 @@ def _days_and_classes(connection: Connection) -> None:
     for name, kept in old.items():
         connection.execute(text(f"ALTER TABLE {name} RENAME TO {kept}"))
     connection.execute(text("ALTER TABLE sources ADD COLUMN aside JSON"))
+    for column in ("section", "family"):  # never filled, and worked out when asked for
+        connection.execute(text(f"ALTER TABLE entries DROP COLUMN {column}"))
     if connection.dialect.name == "postgresql":
         for table, constraint in (("spellings_1", "spellings_by_text"), ("observations_1", "observations_by_spelling")):
             connection.execute(text(f"ALTER TABLE {table} DROP CONSTRAINT {constraint}"))
@@ -47,9 +49,9 @@ def _days_and_classes(connection: Connection) -> None:
     )
     connection.execute(
         text(
-            "INSERT INTO evidence (spelling, source, unit, status_class, agent, amount, days) "
+            "INSERT INTO evidence (spelling, source, unit, status_class, agent, amount, days, first_day, last_day) "
             "SELECT spelling, source, unit, status_class, agent, amount, "
-            "CASE WHEN day = '' THEN '' ELSE day || ':' || CAST(CAST(amount AS INTEGER) AS TEXT) END FROM evidence_1"
+            "CASE WHEN day = '' THEN '' ELSE day || ':' || CAST(CAST(amount AS INTEGER) AS TEXT) END, day, day FROM evidence_1"
         )
     )
     for kept in reversed(old.values()):

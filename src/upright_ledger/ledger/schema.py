@@ -25,6 +25,12 @@ from sqlalchemy import (
 
 metadata = MetaData()
 
+
+def staging(name: str) -> Table:
+    """A temporary table that is no part of the schema, by its name."""
+    return Table(name, MetaData())
+
+
 migrations = Table(
     "migrations",
     metadata,
@@ -100,8 +106,6 @@ entries = Table(
     Column("key", Text, nullable=False),
     Column("policy", Integer, ForeignKey("policies.number"), nullable=False),
     Column("legacy_url", Text, nullable=False),
-    Column("section", String, nullable=False, default=""),
-    Column("family", Text, nullable=False, default=""),
     UniqueConstraint("site", "key", name="entries_by_key"),
 )
 
@@ -129,6 +133,8 @@ evidence = Table(
     Column("status_class", String, nullable=False, default=""),
     Column("agent", String, nullable=False, default=""),
     Column("amount", Float, nullable=False),
+    Column("first_day", String, nullable=False, default=""),
+    Column("last_day", String, nullable=False, default=""),
     Column("days", Text, nullable=False, default=""),
     Index("evidence_by_spelling", "spelling"),
 )

@@ -22,7 +22,10 @@ SLASHES = ("always", "never", "as-stock")
 
 @dataclass(frozen=True)
 class Settings:
-    """What a ledger's owner decided once. database: an SQLAlchemy URL, or empty for the ledger's own file."""
+    """What a ledger's owner decided once. database: an SQLAlchemy URL, or empty for the ledger's own file.
+
+    sections: name and patterns, in order.
+    """
 
     name: str
     database: str
@@ -30,7 +33,10 @@ class Settings:
     slash: str
     policy: FoldingPolicy
     weights: Weights
+    sections: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
+
+_LISTS = ("tracking", "tracking_only_folded", "session", "index_files", "view_params", "view_segments", "take_back")
 
 _TEMPLATE = """# Settings of an Upright Ledger. Edit freely; comments stay.
 
@@ -55,10 +61,19 @@ tracking = []
 tracking_only_folded = []
 session = []
 index_files = []
+# Parameters, and last path segments, that ask for another view of the same page: folded into it.
+view_params = []
+view_segments = []
+# Classes (such as "furniture") or paths (such as "/downloads/*.js") that are entries all the same: see `upright entries --aside`.
+take_back = []
 
 [folding.significant]
-# Which parameters choose the page, by path: "/catalogue.php" = ["item"]
+# Which parameters choose the page, by path or pattern: "/catalogue.php" = ["item"], "/journal/*" = []
 # A path that is not named here keeps every parameter that is neither tracking nor session.
+
+[sections]
+# Named groups of entries, by their paths: journal = "/journal/*", shop = ["/shop/*", "/print-room/{item}"].
+# The first that matches counts; see `upright entries --sections`.
 
 [value]
 # Weights of the value formula: see docs/value.md.
@@ -78,12 +93,7 @@ def new_settings_text(name: str, database: str, sites: Sites, slash: str, policy
     document["new"]["slash"] = slash
     folding = document["folding"]
     folding["case"] = policy.case
-    for key in ("tracking", "tracking_only_folded", "session", "index_files"):
-        values = tomlkit.array()
-        values.extend(getattr(policy, key))
-        folding[key] = values.multiline(multiline=len(values) > 6)
-    for path, names in policy.significant.items():
-        folding["significant"][path] = list(names)
+    _put_policy(folding, policy)
     tables = tomlkit.aot()
     for site in sites.old:
         table = tomlkit.table()
@@ -92,6 +102,38 @@ def new_settings_text(name: str, database: str, sites: Sites, slash: str, policy
         tables.append(table)
     document["site"] = tables
     return tomlkit.dumps(document)
+
+
+def _put_policy(folding: Any, policy: FoldingPolicy) -> None:
+    """Write a policy into the [folding] table; what is the same already keeps its form and comments."""
+    if folding.get("case") != policy.case:
+        folding["case"] = policy.case
+    for key in _LISTS:
+        if list(folding.get(key, ())) != list(getattr(policy, key)):
+            values = tomlkit.array()
+            values.extend(getattr(policy, key))
+            folding[key] = values.multiline(multiline=len(values) > 6)
+    significant = folding.setdefault("significant", tomlkit.table())
+    for path in [p for p in significant if p not in policy.significant]:
+        del significant[path]
+    for path, names in policy.significant.items():
+        if list(significant.get(path, ("?",))) != list(names):
+            significant[path] = list(names)
+
+
+def write_policy(folder: Path, policy: FoldingPolicy) -> None:
+    """Put a folding policy into a ledger's settings file, whole or not at all; comments stay."""
+    path = folder / FILE_NAME
+    document: Any = tomlkit.parse(path.read_text(encoding="utf-8"))
+    _put_policy(document["folding"], policy)
+    draft = folder / f".{FILE_NAME}"
+    draft.write_text(tomlkit.dumps(document), encoding="utf-8")
+    draft.replace(path)
+
+
+def read_settings_of(folder: Path) -> Settings:
+    """The settings of a ledger."""
+    return read_settings(folder / FILE_NAME)
 
 
 def read_settings(path: Path) -> Settings:
@@ -124,10 +166,8 @@ def _settings(document: Mapping[str, Any]) -> Settings:
     if folding["case"] not in {"fold", "exact"}:
         raise ValueError(f"case is {folding['case']!r}; it must be fold or exact")
     policy = FoldingPolicy.from_dict(
-        {
-            k: [str(x) for x in folding[k]] if k != "case" else folding[k]
-            for k in ("case", "tracking", "tracking_only_folded", "session", "index_files")
-        }
+        {"case": folding["case"]}
+        | {k: [str(x) for x in folding[k]] for k in _LISTS if k in folding}
         | {"significant": {str(k): [str(n) for n in v] for k, v in folding.get("significant", {}).items()}},
     )
     weights = Weights(**{k: float(v) for k, v in document.get("value", {}).items()})
@@ -138,4 +178,8 @@ def _settings(document: Mapping[str, Any]) -> Settings:
         str(new["slash"]),
         policy,
         weights,
+        tuple(
+            (str(k), (v,) if isinstance(v, str) else tuple(map(str, v)))
+            for k, v in document.get("sections", {}).items()
+        ),
     )

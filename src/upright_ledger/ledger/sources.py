@@ -128,18 +128,17 @@ def add_sightings(
     numbers = _ensure_spellings(connection, places, entry_ids)
     figures, said, led = [], [], []
     for number, s in zip(numbers, sightings, strict=True):
-        figures += [(number, source, *figure) for figure in s.figures]
+        figures += [(number, source, *f, f.days[:10], f.days.rpartition(" ")[2][:10]) for f in s.figures]
         if s.title or s.language or s.status or s.last_seen or s.anchor:
             texts = (storable(s.title), storable(s.anchor), storable(s.language))
             said.append((number, source, *texts, s.status, s.last_seen))
         if s.referrers:
             told = "\n".join([f"{n:g} {r}" for r, n in top_referrers(s.referrers)])
             led.append((number, source, storable(told)))
-    load_rows(
-        connection, schema.evidence, ("spelling", "source", "unit", "amount", "status_class", "agent", "days"), figures
-    )
-    columns = ("spelling", "source", "title", "anchor", "language", "status", "last_seen")
-    load_rows(connection, schema.observations, columns, said)
+    columns = ("spelling", "source", "unit", "amount", "status_class", "agent", "days", "first_day", "last_day")
+    load_rows(connection, schema.evidence, columns, figures)
+    described = ("spelling", "source", "title", "anchor", "language", "status", "last_seen")
+    load_rows(connection, schema.observations, described, said)
     load_rows(connection, schema.referrers, ("spelling", "source", "referrers"), led)
     return entry_ids, made
 
@@ -168,9 +167,9 @@ def ensure_entries(
     rows = []
     for name in sorted(first.keys() - known.keys()):  # in order, the index is built several times faster
         known[name] = following
-        rows.append((following, *name, policy, first[name], "", ""))
+        rows.append((following, *name, policy, first[name]))
         following += 1
-    load_rows(connection, schema.entries, ("id", "site", "key", "policy", "legacy_url", "section", "family"), rows)
+    load_rows(connection, schema.entries, ("id", "site", "key", "policy", "legacy_url"), rows)
     return known, len(rows)
 
 

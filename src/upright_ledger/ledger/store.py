@@ -15,6 +15,7 @@ from typing import Any
 from sqlalchemy import Connection, Engine, create_engine, event, func, insert, select, text, update
 from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
 
+from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.errors import InputError, RefusedError, UsageError
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.journal import Step
@@ -22,7 +23,7 @@ from upright_ledger.ledger.migrations import migrate
 from upright_ledger.ledger.settings import FILE_NAME, Settings, read_settings
 
 DATABASE_FILE = "ledger.db"
-WAIT_SECONDS = 30
+WAIT_SECONDS = 300  # a step of a million rows may be under way
 
 
 def now() -> str:
@@ -96,24 +97,27 @@ class Ledger:
         ):
             yield connection
 
+    def stored_policy(self) -> tuple[int, FoldingPolicy]:
+        """The folding policy under which the entries stand, and its number."""
+        with self.reading() as connection:
+            return stored_policy(connection)
+
     @cached_property
     def policy_number(self) -> int:
-        """The number of the folding policy in force; it must be the one of the settings."""
-        with self.reading() as connection:
-            row = connection.execute(select(schema.policies).order_by(schema.policies.c.number.desc()).limit(1)).one()
-            if row.settings == self.settings.policy.as_dict():
-                return int(row.number)
-            entries = connection.scalar(select(func.count()).select_from(schema.entries)) or 0
-        if entries:
+        """The number of the folding policy in force. Raises RefusedError where the settings say something else."""
+        number, policy = self.stored_policy()
+        if policy != self.settings.policy:
             raise RefusedError(
-                f"the folding settings in {self.folder / FILE_NAME} changed after {entries:,} entries were folded",
-                "put them back as they were, or begin a new ledger with these settings and gather again",
+                f"the folding settings in {self.folder / FILE_NAME} are not those under which the entries stand",
+                "`upright fold --apply` folds all entries anew, as one step that can be undone",
             )
-        with self.step("settings", "new folding policy") as step:
-            number = int(row.number) + 1
-            step.put("policies", {"number": number, "settings": self.settings.policy.as_dict(), "since": now()})
-            step.summary = f"folding policy {number}"
         return number
+
+
+def stored_policy(connection: Connection) -> tuple[int, FoldingPolicy]:
+    """The last folding policy, and its number."""
+    row = connection.execute(select(schema.policies).order_by(schema.policies.c.number.desc()).limit(1)).one()
+    return int(row.number), FoldingPolicy.from_dict(row.settings)
 
 
 def _engine(url: str) -> Engine:

@@ -1,0 +1,117 @@
+"""Folding: what the ledger suggests, and changing the policy with all entries folded anew."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.placing import Placer
+from upright_ledger.core.significance import Seen, Suggestion, suggest
+from upright_ledger.errors import UsageError
+from upright_ledger.ledger.entries import count_entries, seen_queries
+from upright_ledger.ledger.refolding import Refolded, refold
+from upright_ledger.ledger.settings import read_settings_of, write_policy
+from upright_ledger.ledger.store import Ledger
+
+CLASSES_BY_FORM = ("furniture", "probe", "random", "bots only")
+
+
+@dataclass
+class FoldingReport:
+    """What is suggested, and what was done. before, after: entries. applied: None where nothing was changed."""
+
+    suggestions: list[Suggestion]
+    before: int
+    after: int
+    applied: Refolded | None = None
+    changes: list[str] = field(default_factory=list)
+
+
+def folding(
+    ledger: Ledger,
+    *,
+    accept: bool = False,
+    apply: bool = False,
+    significant: Iterable[tuple[str, tuple[str, ...]]] = (),
+    case: str = "",
+    take_back: Iterable[str] = (),
+) -> FoldingReport:
+    """Work out suggestions; with `accept` or a change, change the policy and fold all entries anew, as one step.
+
+    apply: fold under what the settings file says now. Raises RefusedError where the file was changed and `apply` is not given.
+    """
+    stored = ledger.stored_policy()[1]
+    wanted = ledger.settings.policy if apply else stored
+    if not apply and (accept or significant or case or take_back):
+        ledger.policy_number  # noqa: B018 (refuses where the settings file says something else)
+    with ledger.reading() as connection:
+        before = count_entries(connection)
+        suggestions = suggest(_seen(seen_queries(connection), stored), stored)
+    chosen = dict(wanted.significant)
+    if accept:
+        chosen |= {s.path: s.significant for s in suggestions}
+    chosen |= dict(significant)
+    policy = replace(
+        wanted,
+        case=case or wanted.case,
+        significant=chosen,
+        take_back=tuple(dict.fromkeys((*wanted.take_back, *map(_checked, take_back)))),
+    )
+    report = FoldingReport(suggestions, before, before)
+    if policy == stored:
+        return report
+    report.changes = differences(stored, policy)
+    with ledger.step("fold") as step:
+        report.applied = refold(step, Placer(ledger.settings.sites, policy))
+        report.after = count_entries(step.connection)
+        step.summary = f"{before:,} entries became {report.after:,}: {'; '.join(report.changes)}"
+    write_policy(ledger.folder, policy)
+    ledger.settings = read_settings_of(ledger.folder)
+    report.suggestions = [
+        s for s in suggestions if policy.significant_at(s.path) is None and s.path not in policy.significant
+    ]
+    return report
+
+
+def _checked(text: str) -> str:
+    if text.startswith("/") or text in CLASSES_BY_FORM:
+        return text
+    raise UsageError(
+        f"{text!r} is no class and no path",
+        f"name a path from /, or one of: {', '.join(CLASSES_BY_FORM)}; an old host comes back as an origin in upright.toml",
+    )
+
+
+def _seen(rows: Iterable[tuple[str, str, int]], policy: FoldingPolicy) -> Iterable[Seen]:
+    """Spellings with a query as the core looks at them: (spelling, title, status)."""
+    for spelling, title, status in rows:
+        path, _, query = spelling[spelling.index("/", 8) :].partition("?")
+        params: dict[str, str] = {}
+        for part in query.split("&"):
+            name, _, value = part.partition("=")
+            if name and not policy.purpose(name):
+                params.setdefault(name, value)
+        if params:
+            yield Seen(policy.fold_path(path)[0], params, title, status)
+
+
+def differences(old: FoldingPolicy, new: FoldingPolicy) -> list[str]:
+    """What changed between two policies, in a few words each."""
+    found = []
+    if old.case != new.case:
+        found.append(f"case {new.case}")
+    for path in sorted({*old.significant, *new.significant}):
+        names = new.significant.get(path)
+        if names != old.significant.get(path):
+            found.append(
+                f"{path}: every parameter" if names is None else f"{path}: {', '.join(names) or 'no parameter'}"
+            )
+    was: dict[str, Any] = old.as_dict()
+    for key, values in new.as_dict().items():
+        if key not in {"case", "significant"} and values != was[key]:
+            added = [v for v in values if v not in was[key]]
+            gone = [v for v in was[key] if v not in values]
+            found.append(f"{key.replace('_', ' ')}: {', '.join([*added, *(f'without {v}' for v in gone)])}")
+    return found

@@ -1,0 +1,186 @@
+"""upright entries"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from upright_ledger.app import entries as task
+from upright_ledger.app.book import Book
+from upright_ledger.cli import show
+from upright_ledger.cli.common import json_option
+from upright_ledger.core.answers import ANSWERS
+from upright_ledger.ledger.store import open_ledger
+
+SHOWN = 20
+SHOWN_SPELLINGS = 12
+
+
+@click.command("entries")
+@click.argument("pattern", default="")
+@click.option("--site", default="", help="Of one old site.")
+@click.option("--section", default=None, help="Of one section; '' for those outside any.")
+@click.option("--family", default="", help="Of one family, by its template.")
+@click.option("--source", default="", metavar="NAME", help="Named by a source; * stands for anything.")
+@click.option("--answer", default="", type=click.Choice(["", *ANSWERS]), help="With this answer.")
+@click.option("--status", default="", metavar="CLASS", help="That logs saw answered so: 2xx, 3xx, 404, 410, 5xx.")
+@click.option("--sort", default="value", type=click.Choice(task.SORTS), show_default=True, help="The largest first.")
+@click.option("--limit", default=SHOWN, show_default=True, help="How many to show; 0 for all.")
+@click.option("--families", is_flag=True, help="Families with their counts instead.")
+@click.option("--sections", is_flag=True, help="Sections with their counts instead.")
+@click.option("--aside", default=None, metavar="CLASS", help="What was set aside, of a class; 'all' for the classes.")
+@click.option("--csv", "csv_file", type=click.Path(path_type=Path, dir_okay=False), help="Write all that fit as CSV.")
+@json_option
+@click.pass_obj
+def command(
+    folder: Path,
+    pattern: str,
+    site: str,
+    section: str | None,
+    family: str,
+    source: str,
+    answer: str,
+    status: str,
+    sort: str,
+    limit: int,
+    families: bool,
+    sections: bool,
+    aside: str | None,
+    csv_file: Path | None,
+    as_json: bool,
+) -> None:
+    """List entries with their evidence, and where each came from.
+
+    PATTERN is a part of the address, or holds * for anything; a full address or a path shows that one entry in
+    full: its spellings, and what each source says of it. Hits are requests by people; value is visits per 30 days
+    (docs/value.md).
+    """
+    book = Book(open_ledger(folder))
+    if aside is not None:
+        _aside(book, "" if aside == "all" else aside, limit, as_json=as_json)
+        return
+    if pattern.startswith(("/", "http://", "https://")) and "*" not in pattern:
+        _details(task.look_up(book, pattern), as_json=as_json)
+        return
+    filters = task.Filters(pattern, site, section, family, source, answer, status)
+    listing = task.list_entries(book, filters, sort)
+    if families or sections:
+        _groups(task.group_by(listing.lines, "family" if families else "section"), listing, limit, as_json=as_json)
+        return
+    if csv_file is not None:
+        task.write_entries(csv_file, listing.lines)
+    if as_json:
+        lines = listing.lines[: limit or None]
+        show.json_out({"entries": [x.as_dict() for x in lines], "matching": len(listing.lines), "total": listing.total})
+        return
+    _list(book, listing, sort, limit)
+    if csv_file is not None:
+        show.say(f"{show.plural(len(listing.lines), 'entry', 'entries')} written to {csv_file}")
+
+
+def _list(book: Book, listing: task.Listing, sort: str, limit: int) -> None:
+    origins = book.sites.old[0].origins[:1]
+    lines = listing.lines[: limit or None]
+    show.table(
+        ("entry", "value>", "hits>", "bots>", "visits>", "clicks>", "links>", "last seen", "sources>", "answer"),
+        [
+            (
+                show.path(x.entry.legacy_url, origins),
+                round(x.entry.evidence.value),
+                x.entry.evidence.hits,
+                x.entry.evidence.bot_requests,
+                x.entry.evidence.visits,
+                x.entry.evidence.clicks,
+                x.entry.evidence.links,
+                x.entry.last_seen,
+                len(x.sources),
+                x.entry.answer.kind,
+            )
+            for x in lines
+        ],
+    )
+    show.say()
+    show.say(
+        f"{len(lines):,} of {show.plural(len(listing.lines), 'entry', 'entries')} that fit, by {sort};"
+        f" the ledger holds {listing.total:,}."
+    )
+    show.next_step("see one in full, with all its sources", "upright entries /path")
+
+
+def _groups(groups: list[task.Group], listing: task.Listing, limit: int, *, as_json: bool) -> None:
+    if as_json:
+        keys = ("name", "site", "entries", "hits", "value", "examples")
+        show.json_out({"groups": [{k: getattr(g, k) for k in keys} for g in groups], "total": listing.total})
+        return
+    show.table(
+        ("template or section", "entries>", "hits>", "value>", "such as"),
+        [
+            (g.name or "(none)", g.entries, g.hits, round(g.value), [e.partition("://")[2] for e in g.examples[:2]])
+            for g in groups[: limit or None]
+        ],
+    )
+    if limit and len(groups) > limit:
+        show.say(f"… and {len(groups) - limit:,} more (--limit 0 shows all)")
+
+
+def _details(found: task.Details, *, as_json: bool) -> None:
+    if as_json:
+        show.json_out(
+            found.line.as_dict()
+            | {
+                "spellings": found.spellings,
+                "titles": list(found.line.entry.titles),
+                "evidence": [{k: getattr(s, k) for k in s.__slots__} for s in found.evidence],
+                "referrers": [{"address": a, "amount": n} for a, n in found.referrers],
+            }
+        )
+        return
+    e = found.line.entry
+    show.say(e.legacy_url)
+    for title in e.titles[:3]:
+        show.say(f"  title: {title}")
+    answer = f"{e.answer.kind}" + (f" {e.answer.status} to {e.answer.destination}" if e.answer.destination else "")
+    show.say(f"  answer: {answer}; value {show.number(e.evidence.value)} visits per 30 days")
+    if found.line.family:
+        show.say(f"  family: {found.line.family}")
+    if found.line.section:
+        show.say(f"  section: {found.line.section}")
+    show.say()
+    show.table(
+        ("source", "kind", "unit", "by", "status", "amount>", "per 30 days>", "first", "last"),
+        [
+            (s.source, s.kind, s.unit, s.agent, s.status_class, s.amount, s.per_30_days, s.first_day, s.last_day)
+            for s in found.evidence
+        ],
+    )
+    show.say()
+    show.table(("spellings", ""), [(s, "") for s in found.spellings[:SHOWN_SPELLINGS]])
+    if len(found.spellings) > SHOWN_SPELLINGS:
+        show.say(f"… and {len(found.spellings) - SHOWN_SPELLINGS:,} more (--json shows all)")
+    named = [(a or "(others)", n) for a, n in found.referrers[:8]]
+    if named:
+        show.say()
+        show.table(("linked from or led by", "times>"), named)
+
+
+def _aside(book: Book, kind: str, limit: int, *, as_json: bool) -> None:
+    urls = task.set_aside(book, kind)
+    if as_json:
+        rows = [{"class": u.aside, "url": u.spelling, "hits": u.hits, "bots": u.bots, "listed": u.listed} for u in urls]
+        show.json_out({"set_aside": rows})
+        return
+    if not kind:
+        by_class: dict[str, list[float]] = {}
+        for u in urls:
+            figures = by_class.setdefault(u.aside, [0, 0.0, 0.0, 0.0])
+            for at, n in enumerate((1, u.hits, u.bots, u.listed)):
+                figures[at] += n
+        show.table(("class", "addresses>", "hits>", "bots>", "listed>"), [(k, *v) for k, v in sorted(by_class.items())])
+        show.next_step("look at the addresses of one class", "upright entries --aside furniture")
+        return
+    rows_shown = [(u.spelling, u.hits, u.bots, u.listed) for u in urls[: limit or None]]
+    show.table(("set aside", "hits>", "bots>", "listed>"), rows_shown)
+    show.say()
+    show.say(f"{len(rows_shown):,} of {show.plural(len(urls), 'address', 'addresses')} of the class {kind}.")
+    show.next_step("make entries of them, or of a path such as '/downloads/*'", f"upright fold --take-back '{kind}'")

@@ -1,0 +1,149 @@
+"""upright fold"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from upright_ledger.app.folding import FoldingReport, folding
+from upright_ledger.cli import show
+from upright_ledger.cli.common import json_option
+from upright_ledger.core.significance import Suggestion
+from upright_ledger.errors import UsageError
+from upright_ledger.ledger.store import open_ledger
+
+SHOWN = 12
+
+
+@click.command("fold")
+@click.option("--accept", is_flag=True, help="Take over all suggestions.")
+@click.option("--apply", "apply", is_flag=True, help="Fold under what upright.toml says now.")
+@click.option(
+    "--significant",
+    multiple=True,
+    metavar="PATH=NAMES",
+    help="The parameters that choose the page there, as in /catalogue.php=item; none after = for none.",
+)
+@click.option("--case", type=click.Choice(["fold", "exact"]), help="Whether A-Z equal a-z in paths.")
+@click.option(
+    "--take-back",
+    multiple=True,
+    metavar="CLASS|PATH",
+    help="Make entries of what was set aside: a class such as furniture, or paths such as '/downloads/*'.",
+)
+@json_option
+@click.pass_obj
+def command(
+    folder: Path,
+    accept: bool,
+    apply: bool,
+    significant: tuple[str, ...],
+    case: str | None,
+    take_back: tuple[str, ...],
+    as_json: bool,
+) -> None:
+    """Show and change which spellings are one entry.
+
+    Without options, says which parameters choose the page and which do not, as worked out from titles, statuses and how
+    often each value occurs. A change folds all entries anew, as one step that `upright undo` takes back: entries
+    with different answers that become one are a conflict, and an entry that is split gives each part its answer.
+    """
+    report = folding(
+        open_ledger(folder),
+        accept=accept,
+        apply=apply,
+        significant=[_significant(text) for text in significant],
+        case=case or "",
+        take_back=take_back,
+    )
+    if as_json:
+        show.json_out(_as_dict(report))
+        return
+    if report.applied is not None:
+        _show_applied(report)
+    elif accept or apply or significant or case or take_back:
+        show.say("Nothing to change: the entries are folded so already.")
+    _show_suggestions(report)
+
+
+def _significant(text: str) -> tuple[str, tuple[str, ...]]:
+    path, mark, names = text.rpartition("=")
+    if not mark or not path.startswith("/"):
+        raise UsageError(f"--significant {text} names no path", "write it as in /catalogue.php=item")
+    return path, tuple(n for n in names.split(",") if n)
+
+
+def _show_applied(report: FoldingReport) -> None:
+    done = report.applied
+    if done is None:
+        return
+    for change in report.changes:
+        show.say(f"Changed: {change}")
+    show.say(
+        f"{show.plural(report.before, 'entry', 'entries')} became {report.after:,}: of {done.spellings:,} spellings"
+        f" {done.changed:,} moved."
+    )
+    if done.split:
+        show.say(f"{show.plural(done.split, 'entry was', 'entries were')} split; the parts inherit the answer.")
+    if done.conflicts:
+        show.say(
+            f"{show.plural(done.conflicts, 'conflict')}: entries with different answers became one.", show.DOUBTFUL
+        )
+    show.next_step("see whether anything is wrong now, or take it back with upright undo", "upright check")
+
+
+def _show_suggestions(report: FoldingReport) -> None:
+    if not report.suggestions:
+        if report.applied is None:
+            show.say("Every parameter seen chooses a page, or is settled in upright.toml: nothing to suggest.")
+            show.next_step("look at the entries", "upright entries")
+        return
+    rows = [
+        (
+            s.path if n == 0 else "",
+            r.parameter,
+            "yes" if r.chooses else "no",
+            r.why,
+            f"{s.pages_before:,} → {s.pages_after:,}" if n == 0 else "",
+        )
+        for s in report.suggestions[:SHOWN]
+        for n, r in enumerate(s.reasons)
+    ]
+    show.table(("path", "parameter", "chooses the page", "why", "pages"), rows)
+    if len(report.suggestions) > SHOWN:
+        show.say(f"… and {len(report.suggestions) - SHOWN:,} more paths (--json shows all)")
+    fewer = sum(s.pages_before - s.pages_after for s in report.suggestions)
+    show.say()
+    show.say(f"{show.plural(fewer, 'address', 'addresses')} would fold into others of {report.before:,} entries.")
+    show.next_step("take this over, or set a path yourself with --significant", "upright fold --accept")
+
+
+def _as_dict(report: FoldingReport) -> dict[str, object]:
+    done = report.applied
+    return {
+        "suggestions": [_suggestion(s) for s in report.suggestions],
+        "entries_before": report.before,
+        "entries": report.after,
+        "changes": report.changes,
+        "applied": None
+        if done is None
+        else {
+            "spellings": done.spellings,
+            "moved": done.changed,
+            "made": done.made,
+            "split": done.split,
+            "conflicts": done.conflicts,
+        },
+    }
+
+
+def _suggestion(s: Suggestion) -> dict[str, object]:
+    return {
+        "path": s.path,
+        "significant": list(s.significant),
+        "reasons": [{"parameter": r.parameter, "chooses_page": r.chooses, "why": r.why} for r in s.reasons],
+        "spellings": s.spellings,
+        "pages_before": s.pages_before,
+        "pages_after": s.pages_after,
+    }

@@ -1,0 +1,224 @@
+"""Which parameters choose the page: worked out from what was seen, with reasons."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from itertools import pairwise
+
+from upright_ledger.core.folding import FoldingPolicy, canonical_value
+
+ENOUGH = 8  # spellings of a group below which nothing is worked out
+_FEW = 12  # values that a view or a sort order has at most
+_ALWAYS = 0.95
+_COMPARED = 3  # pairs of titles that settle a parameter
+
+_VIEWS = frozenset(
+    [
+        "view",
+        "sort",
+        "order",
+        "orderby",
+        "order_by",
+        "sortby",
+        "dir",
+        "direction",
+        "display",
+        "layout",
+        "mode",
+        "print",
+        "size",
+        "limit",
+        "per_page",
+        "perpage",
+        "pagesize",
+        "page",
+        "paged",
+        "pg",
+        "start",
+        "offset",
+        "theme",
+        "skin",
+        "style",
+        "tab",
+        "ref",
+        "from",
+        "back",
+        "return",
+        "returnurl",
+        "highlight",
+        "zoom",
+        "width",
+        "height",
+        "fontsize",
+        "font",
+        "expand",
+        "collapse",
+        "show",
+    ]
+)
+_CHOOSERS = frozenset(
+    [
+        "id",
+        "item",
+        "itemid",
+        "item_id",
+        "product",
+        "productid",
+        "product_id",
+        "pid",
+        "article",
+        "articleid",
+        "artikel",
+        "cat",
+        "category",
+        "catid",
+        "sku",
+        "isbn",
+        "doc",
+        "docid",
+        "page_id",
+        "pageid",
+        "p",
+        "news",
+        "newsid",
+        "event",
+        "eventid",
+        "lang",
+        "language",
+        "locale",
+        "q",
+        "query",
+        "search",
+        "topic",
+        "thread",
+        "post",
+        "entry",
+        "node",
+        "nid",
+    ]
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """One spelling with a query: folded path, parameters, and what is known of the page it showed."""
+
+    path: str
+    params: Mapping[str, str]
+    title: str = ""
+    status: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Reason:
+    """Whether a parameter chooses the page, and why in plain words."""
+
+    parameter: str
+    chooses: bool
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Suggestion:
+    """What to put into the settings for a path or pattern.
+
+    significant: the parameters that choose the page. pages_before, pages_after: how many the spellings amount to.
+    """
+
+    path: str
+    significant: tuple[str, ...]
+    reasons: tuple[Reason, ...]
+    spellings: int
+    pages_before: int
+    pages_after: int
+
+
+@dataclass
+class _Group:
+    seen: list[Seen] = field(default_factory=list)
+
+    def names(self) -> list[str]:
+        return sorted({name for s in self.seen for name in s.params})
+
+
+def suggest(spellings: Iterable[Seen], policy: FoldingPolicy) -> list[Suggestion]:
+    """Suggestions for paths that the settings do not name, where some parameter does not choose the page.
+
+    A path with too few spellings is looked at together with its neighbours, as the pattern of their folder. The most
+    folded come first.
+    """
+    found = []
+    for path, group in _groups(spellings, policy).items():
+        reasons = tuple(_judge(name, group.seen) for name in group.names())
+        keep = tuple(r.parameter for r in reasons if r.chooses)
+        if len(keep) == len(reasons):
+            continue
+        before = len({(s.path, _kept(s, group.names())) for s in group.seen})
+        after = len({(s.path, _kept(s, keep)) for s in group.seen})
+        found.append(Suggestion(path, keep, reasons, len(group.seen), before, after))
+    return sorted(found, key=lambda s: (s.pages_after - s.pages_before, s.path))
+
+
+def _kept(seen: Seen, names: Iterable[str]) -> tuple[tuple[str, str], ...]:
+    return tuple((n, canonical_value(seen.params[n])) for n in names if n in seen.params)
+
+
+def _groups(spellings: Iterable[Seen], policy: FoldingPolicy) -> dict[str, _Group]:
+    """Spellings by path; those of paths with few of them by folder, as "/folder/*"."""
+    by_path: dict[str, _Group] = defaultdict(_Group)
+    for seen in spellings:
+        if policy.significant_at(seen.path) is None and seen.params:
+            by_path[seen.path].seen.append(seen)
+    found = {path: group for path, group in by_path.items() if len(group.seen) >= ENOUGH}
+    folders: dict[str, _Group] = defaultdict(_Group)
+    for path, group in by_path.items():
+        if path not in found:
+            folders[path.rpartition("/")[0] + "/*"].seen += group.seen
+    return found | {path: group for path, group in folders.items() if len(group.seen) >= ENOUGH}
+
+
+def _judge(name: str, group: list[Seen]) -> Reason:
+    """What is known of one parameter: what changes with it counts most, then how it occurs, then its name."""
+    holders = [s for s in group if name in s.params]
+    values = {s.params[name] for s in holders}
+    differ, compared = _changes(name, group)
+    if compared >= _COMPARED or (compared and differ in {0, compared}):
+        if differ * 2 > compared:
+            return Reason(name, True, f"another value shows another page in {differ} of {compared} comparisons")
+        return Reason(name, False, f"the page stays the same in {compared - differ} of {compared} comparisons")
+    told = f"{len(values):,} value{'s' if len(values) != 1 else ''} in {len(holders):,} addresses"
+    low = name.lower()
+    always = len(holders) >= _ALWAYS * len(group)
+    if low in _VIEWS:
+        return Reason(name, False, f"its name asks for a view or an order; {told}")
+    if low in _CHOOSERS:
+        return Reason(name, True, f"its name chooses a page; {told}")
+    if len(values) == 1:
+        return Reason(name, False, f"it never changes: {told}")
+    if len(values) <= _FEW and len(holders) >= 3 * len(values) and not (always and len(values) * 3 > len(holders)):
+        return Reason(name, False, f"few values come back again and again: {told}")
+    return Reason(name, True, f"{'always there, ' if always else ''}{told}")
+
+
+def _changes(name: str, group: list[Seen]) -> tuple[int, int]:
+    """How often two spellings that differ in this parameter alone showed different pages, and how often that could be
+    compared: by title, or by one being found and the other not."""
+    alike: dict[tuple[object, ...], list[Seen]] = defaultdict(list)
+    for s in group:
+        if s.title or s.status:
+            rest = tuple(sorted((n, v) for n, v in s.params.items() if n != name))
+            alike[s.path, rest].append(s)
+    differ = compared = 0
+    for members in alike.values():
+        for one, other in pairwise(sorted(members, key=lambda s: s.params.get(name, ""))):
+            if one.params.get(name) == other.params.get(name):
+                continue
+            if one.title and other.title:
+                compared += 1
+                differ += one.title != other.title
+            elif one.status and other.status and (one.status < 400) != (other.status < 400):
+                compared += 1
+                differ += 1
+    return differ, compared

@@ -1,0 +1,195 @@
+"""Refolding: every stored spelling finds its entry anew under another policy; answers follow."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy import Connection, select
+
+from upright_ledger.core.placing import Placer
+from upright_ledger.ledger import schema
+from upright_ledger.ledger.answers import MATCH, PERSON
+from upright_ledger.ledger.bulk import batches, load_rows
+from upright_ledger.ledger.journal import Step
+from upright_ledger.ledger.sources import next_id
+from upright_ledger.ledger.store import now
+
+_CHUNK = 50_000
+_ENTRY = ("id", "site", "key", "policy", "legacy_url")
+_RANK = {PERSON: 0, MATCH: 2}  # whose answer stands where several entries become one; imports are between
+
+
+@dataclass
+class Refolded:
+    """What a refold changed. moved: entry → the entries its spellings belong to now; only entries that changed."""
+
+    spellings: int = 0
+    changed: int = 0
+    made: int = 0
+    merged: int = 0
+    split: int = 0
+    conflicts: int = 0
+    moved: dict[int, set[int]] = field(default_factory=dict)
+
+
+def refold(step: Step, placer: Placer) -> Refolded:
+    """Put a new policy in force, move every spelling to its entry under it, and let the answers follow."""
+    number = next_number(step.connection)
+    step.put("policies", {"number": number, "settings": placer.policy.as_dict(), "since": now()})
+    result = rederive(step.connection, placer, number)
+    _carry_answers(step, result)
+    return result
+
+
+def next_number(connection: Connection) -> int:
+    """The number of the next policy."""
+    return max(connection.scalars(select(schema.policies.c.number)), default=0) + 1
+
+
+def rederive(connection: Connection, placer: Placer, number: int) -> Refolded:
+    """Find the entry of every spelling under the placer's policy, and move those that belong elsewhere.
+
+    Entries keep their numbers: one whose spellings all left stays, empty, and is used again when they come back.
+    """
+    result = Refolded()
+    e = schema.entries
+    entries = {(r[0], r[1]): r[2] for r in connection.execute(select(e.c.site, e.c.key, e.c.id))}
+    following = next_id(connection, e)
+    were: dict[int, set[int]] = defaultdict(set)
+    changes: list[tuple[Any, ...]] = []
+    for chunk in _spellings(connection):
+        fresh: list[tuple[Any, ...]] = []
+        for ident, site, spelling, entry, variant, aside in chunk:
+            result.spellings += 1
+            if site and not aside:
+                key, its_variant, legacy_url = placer.refolded(site, spelling)
+                its_site, its_aside = site, ""
+            else:
+                place = placer.stored(spelling, aside)
+                its_site, key, its_variant = place.site, place.key, place.variant
+                legacy_url, its_aside = place.legacy_url, place.aside
+            its_entry = None
+            if not its_aside:
+                its_entry = entries.get((its_site, key))
+                if its_entry is None:
+                    its_entry = entries[its_site, key] = following
+                    fresh.append((following, its_site, key, number, legacy_url))
+                    following += 1
+            if entry is not None and its_entry is not None:
+                were[entry].add(its_entry)
+            if (entry, variant, aside, site) != (its_entry, its_variant, its_aside, its_site):
+                changes.append((its_site, its_entry, its_variant, its_aside, ident))
+        load_rows(connection, e, _ENTRY, fresh)
+        result.made += len(fresh)
+    _write(connection, changes)
+    for ident, site, legacy_url in _answered_alone(connection, were):
+        key, _, its_url = placer.refolded(site, legacy_url)
+        if (site, key) not in entries:
+            entries[site, key] = following
+            load_rows(connection, e, _ENTRY, [(following, site, key, number, its_url)])
+            following += 1
+        were[ident].add(entries[site, key])
+    result.changed = len(changes)
+    result.moved = {old: new for old, new in were.items() if new != {old}}
+    return result
+
+
+def _answered_alone(connection: Connection, seen: dict[int, set[int]]) -> list[tuple[int, str, str]]:
+    """Entries (number, site, legacy URL) with an answer that no spelling was seen for."""
+    e = schema.entries
+    query = select(e.c.id, e.c.site, e.c.legacy_url).join(schema.answers, schema.answers.c.entry == e.c.id)
+    return [(r.id, r.site, r.legacy_url) for r in connection.execute(query) if r.id not in seen]
+
+
+def _spellings(connection: Connection) -> Iterator[list[tuple[Any, ...]]]:
+    """All spellings, in portions: each is read whole before any is changed."""
+    s = schema.spellings
+    last = 0
+    while True:
+        query = select(s.c.id, s.c.site, s.c.spelling, s.c.entry, s.c.variant, s.c.aside).where(s.c.id > last)
+        rows = [tuple(r) for r in connection.execute(query.order_by(s.c.id).limit(_CHUNK))]
+        if not rows:
+            return
+        yield rows
+        last = rows[-1][0]
+
+
+def _write(connection: Connection, changes: list[tuple[Any, ...]]) -> None:
+    """Change spellings: (site, entry, variant, aside, id)."""
+    if connection.dialect.name == "sqlite":
+        statement = "UPDATE spellings SET site = ?, entry = ?, variant = ?, aside = ? WHERE id = ?"
+        for chunk in batches(changes, _CHUNK):
+            connection.exec_driver_sql(statement, chunk)
+        return
+    connection.exec_driver_sql(
+        "CREATE TEMPORARY TABLE IF NOT EXISTS refolded (site TEXT, entry INTEGER, variant TEXT, aside TEXT, id INTEGER)"
+    )
+    connection.exec_driver_sql("DELETE FROM refolded")
+    load_rows(connection, schema.staging("refolded"), ("site", "entry", "variant", "aside", "id"), changes)
+    connection.exec_driver_sql(
+        "UPDATE spellings s SET site = r.site, entry = r.entry, variant = r.variant, aside = r.aside "
+        "FROM refolded r WHERE s.id = r.id"
+    )
+
+
+def _carry_answers(step: Step, result: Refolded) -> None:
+    """Answers follow their spellings: entries that become one keep the best answer and contest the others; an entry that
+    is split gives each part a copy."""
+    a, c = schema.answers, schema.claims
+    answers = {r["entry"]: dict(r) for r in step.connection.execute(select(a)).mappings()}
+    claims = [dict(r) for r in step.connection.execute(select(c).order_by(c.c.entry, c.c.number)).mappings()]
+    came_from: dict[int, set[int]] = defaultdict(set)
+    for old, targets in result.moved.items():
+        for new in targets:
+            came_from[new].add(old)
+    left = {old for old, targets in result.moved.items() if old not in targets}
+    result.split = sum(1 for targets in result.moved.values() if len(targets) > 1)
+    rows, contested = [], [claim for claim in claims if claim["entry"] not in left]
+    for new, olds in came_from.items():
+        standing = [answers[new]] if new in answers and new not in left else []
+        result.merged += len(olds - {new}) + bool(standing) > 1
+        given = [_copied(answers[old], new, result.moved[old]) for old in sorted(olds - {new}) if old in answers]
+        offers = sorted([*standing, *given], key=lambda o: _RANK.get(o["by"], 1))
+        if not offers:
+            continue
+        rows.append(offers[0])
+        others = [o for n, o in enumerate(offers) if not any(_same(o, before) for before in offers[:n])][1:]
+        result.conflicts += bool(others)
+        contested += [_claim(new, o) for o in others]
+    contested += [
+        {**claim, "entry": new} for claim in claims if claim["entry"] in left for new in result.moved[claim["entry"]]
+    ]
+    contested = _numbered(contested)
+    if contested != claims:
+        step.remove("claims", claims)
+        step.put_many("claims", contested)
+    step.remove("answers", [{"entry": old} for old in left if old in answers])
+    step.put_many("answers", rows)
+
+
+def _copied(answer: dict[str, Any], entry: int, targets: set[int]) -> dict[str, Any]:
+    """An answer for another entry. Where its own was split, the copy says that it is inherited."""
+    inherited = len(targets) > 1
+    return {**answer, "entry": entry, "inherited": inherited, "old": "" if inherited else answer["old"]}
+
+
+def _same(one: dict[str, Any], other: dict[str, Any]) -> bool:
+    return all(one[k] == other[k] for k in ("kind", "status", "destination"))
+
+
+def _claim(entry: int, answer: dict[str, Any]) -> dict[str, Any]:
+    kept = ("status", "destination", "old", "host_given", "where")
+    return {"entry": entry, **{k: answer[k] for k in kept}}
+
+
+def _numbered(claims: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Claims with numbers that count up within each entry."""
+    counts: dict[int, int] = defaultdict(int)
+    rows = []
+    for claim in claims:
+        counts[claim["entry"]] += 1
+        rows.append({**claim, "number": counts[claim["entry"]]})
+    return rows
