@@ -35,13 +35,13 @@ def undo(ledger: Ledger, count: int = 1, target: int | None = None) -> list[str]
 
 
 def _undo_one(ledger: Ledger, target: int | None) -> str:
-    before, _ = ledger.stored_policy()
+    before, policy_before = ledger.stored_policy()
     with ledger.step("undo") as step:
         done = journal.undo(step, journal.last_undoable(step.connection, step.id) if target is None else target)
         number, policy = stored_policy(step.connection)
         if number != before:
             # Keys are derived: under the policy that is in force again, every spelling goes back to its entry.
-            rederive(step.connection, Placer(ledger.settings.sites, policy), number)
+            rederive(step.connection, Placer(ledger.settings.sites, policy), number, policy_before)
         step.summary = done
     if number != before:
         write_policy(ledger.folder, policy)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import click
@@ -66,7 +67,7 @@ def command(
     filters = task.Filters(pattern, site, section, family, source, answer, status)
     listing = task.list_entries(book, filters, sort)
     if families or sections:
-        _groups(task.group_by(listing.lines, "family" if families else "section"), listing, limit, as_json=as_json)
+        _groups(book, task.group_by(listing.lines, "family" if families else "section"), limit, as_json=as_json)
         return
     if csv_file is not None:
         task.write_entries(csv_file, listing.lines)
@@ -79,22 +80,38 @@ def command(
         show.say(f"{show.plural(len(listing.lines), 'entry', 'entries')} written to {csv_file}")
 
 
+_BESIDE = 56
+"""Columns of the terminal that the address, the day and the answer take beside the figures."""
+
+# In the order in which they give way on a narrow terminal, the last first.
+_FIGURES: tuple[tuple[str, Callable[[task.Line], float]], ...] = (
+    ("value>", lambda x: round(x.entry.evidence.value)),
+    ("hits>", lambda x: x.entry.evidence.hits),
+    ("bots>", lambda x: x.entry.evidence.bot_requests),
+    ("links>", lambda x: x.entry.evidence.links),
+    ("sources>", lambda x: len(x.sources)),
+    ("visits>", lambda x: x.entry.evidence.visits),
+    ("clicks>", lambda x: x.entry.evidence.clicks),
+    ("shown>", lambda x: x.entry.evidence.impressions),
+    ("variants>", lambda x: len(x.entry.variants)),
+)
+
+
 def _list(book: Book, listing: task.Listing, sort: str, limit: int) -> None:
-    origins = book.sites.old[0].origins[:1]
     lines = listing.lines[: limit or None]
+    if not lines:
+        show.say(f"None of the {listing.total:,} entries fits.")
+        return
+    origins = book.sites.old[0].origins[:1]
+    told = show.that_fit([(name, figure) for name, figure in _FIGURES if any(figure(x) for x in lines)], _BESIDE)
+    columns = ("entry", *(name for name, _ in told), "last seen|", "answer|")
     show.table(
-        ("entry", "value>", "hits>", "bots>", "visits>", "clicks>", "links>", "last seen", "sources>", "answer"),
+        columns,
         [
             (
                 show.path(x.entry.legacy_url, origins),
-                round(x.entry.evidence.value),
-                x.entry.evidence.hits,
-                x.entry.evidence.bot_requests,
-                x.entry.evidence.visits,
-                x.entry.evidence.clicks,
-                x.entry.evidence.links,
+                *(figure(x) for _, figure in told),
                 x.entry.last_seen,
-                len(x.sources),
                 x.entry.answer.kind,
             )
             for x in lines
@@ -105,18 +122,26 @@ def _list(book: Book, listing: task.Listing, sort: str, limit: int) -> None:
         f"{len(lines):,} of {show.plural(len(listing.lines), 'entry', 'entries')} that fit, by {sort};"
         f" the ledger holds {listing.total:,}."
     )
-    show.next_step("see one in full, with all its sources", "upright entries /path")
+    show.next_step(
+        "see one in full, with all its sources", f"upright entries {show.path(lines[0].entry.legacy_url, origins)}"
+    )
 
 
-def _groups(groups: list[task.Group], listing: task.Listing, limit: int, *, as_json: bool) -> None:
+def _groups(book: Book, groups: list[task.Group], limit: int, *, as_json: bool) -> None:
     if as_json:
         keys = ("name", "site", "entries", "hits", "value", "examples")
-        show.json_out({"groups": [{k: getattr(g, k) for k in keys} for g in groups], "total": listing.total})
+        show.json_out({"groups": [{k: getattr(g, k) for k in keys} for g in groups]})
         return
     show.table(
         ("template or section", "entries>", "hits>", "value>", "such as"),
         [
-            (g.name or "(none)", g.entries, g.hits, round(g.value), [e.partition("://")[2] for e in g.examples[:2]])
+            (
+                g.name or "(none)",
+                g.entries,
+                g.hits,
+                round(g.value),
+                [show.path(e, book.sites.old[0].origins[:1]) for e in g.examples[:2]],
+            )
             for g in groups[: limit or None]
         ],
     )
@@ -148,7 +173,7 @@ def _details(found: task.Details, *, as_json: bool) -> None:
         show.say(f"  section: {found.line.section}")
     show.say()
     show.table(
-        ("source", "kind", "unit", "by", "status", "amount>", "per 30 days>", "first", "last"),
+        ("source", "kind|", "unit|", "by|", "status|", "amount>", "per 30 days>", "first|", "last|"),
         [
             (s.source, s.kind, s.unit, s.agent, s.status_class, s.amount, s.per_30_days, s.first_day, s.last_day)
             for s in found.evidence

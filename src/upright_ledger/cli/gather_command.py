@@ -69,7 +69,7 @@ def command(
 
 def _show(results: list[Gathered], entries: int) -> None:
     rows = [(r.name, _state(r), r.lines, r.accepted, r.set_aside, r.rejected, r.new_entries) for r in results]
-    show.table(("source", "kind", "lines>", "accepted>", "set aside>", "rejected>", "new entries>"), rows)
+    show.table(("source", "kind|", "lines>", "accepted>", "set aside>", "rejected>", "new>"), rows)
     show.say()
     for result in results:
         _details(result)
@@ -81,7 +81,7 @@ def _show(results: list[Gathered], entries: int) -> None:
 def _state(result: Gathered) -> str:
     if result.failed:
         return "could not be read"
-    return "known, no change" if result.known else result.kind
+    return "known" if result.known else result.kind
 
 
 def _details(result: Gathered) -> None:

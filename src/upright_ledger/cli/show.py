@@ -87,7 +87,7 @@ def table(
 ) -> None:
     """Print an aligned table: figures to the right, texts folded where they are too long.
 
-    A column name that ends in ">" is a column of figures. styles: one a row, for its first cell alone.
+    A column name that ends in ">" is a column of figures, one in "|" holds short words that are never broken. styles: one a row, for its first cell alone.
     """
     drawn = Table(
         box=box.SIMPLE_HEAD,
@@ -100,6 +100,8 @@ def table(
     for name in columns:
         if name.endswith(">"):
             drawn.add_column(name[:-1], justify="right", no_wrap=True)
+        elif name.endswith("|"):
+            drawn.add_column(name[:-1], no_wrap=True)
         else:
             drawn.add_column(name, overflow="fold")
     for n, row in enumerate(rows):
@@ -115,6 +117,19 @@ def table(
         out.print(drawn)
     for line in capture.get().splitlines():
         click.echo(line.rstrip())
+
+
+def that_fit(columns: Sequence[tuple[str, T]], beside: int) -> list[tuple[str, T]]:
+    """The first of some columns of figures (name, anything) for which the terminal has room. beside: columns of the terminal
+    that are taken already."""
+    room = console().width - beside
+    found = []
+    for name, thing in columns:
+        room -= max(len(name) + 2, _FIGURE_WIDTH)
+        if room < 0:
+            break
+        found.append((name, thing))
+    return found
 
 
 def _cell(value: object) -> Text:
@@ -145,6 +160,7 @@ def path(url: str, origins: Sequence[str]) -> str:
     return url
 
 
+_FIGURE_WIDTH = 9
 _HINTS = [True]
 
 

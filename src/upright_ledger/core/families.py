@@ -69,7 +69,7 @@ def _shapes(names: Counter[str], prefix: tuple[str, ...], *, last: bool) -> dict
             numbered[_NUMBER.sub("{number}", name)].append(name)
         else:
             rest.append(name)
-    for text, members in numbered.items():
+    for text, members in _lettered(numbered).items():
         if len(members) >= FEWEST:
             shape |= dict.fromkeys(members, text)
         else:
@@ -86,6 +86,19 @@ def _shapes(names: Counter[str], prefix: tuple[str, ...], *, last: bool) -> dict
         changing = len(small) >= _MANY
         shape |= {m: f"{{slug}}{ending}" if changing else m for m in small} | {m: m for m in big}
     return shape
+
+
+def _lettered(numbered: dict[str, list[str]]) -> dict[str, list[str]]:
+    """Codes such as qh17a and qh18b together, as qh{number}{letter}."""
+    ends: dict[str, set[str]] = defaultdict(set)
+    for text in numbered:
+        if text[-1:].isalpha() and text[:-1].endswith("}"):
+            ends[text[:-1]].add(text)
+    found: dict[str, list[str]] = defaultdict(list)
+    for text, members in numbered.items():
+        several = len(ends.get(text[:-1], ())) > 1
+        found[f"{text[:-1]}{{letter}}" if several else text] += members
+    return found
 
 
 def _query(key: str) -> str:

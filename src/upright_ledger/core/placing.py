@@ -21,9 +21,6 @@ from upright_ledger.core.folding import (
 from upright_ledger.core.secrets import mask_query
 from upright_ledger.core.sites import MOBILE_LABELS, Sites
 
-_BY_USE = frozenset({traffic.BOTS_ONLY, traffic.RANDOM, traffic.PROBE})
-"""Classes that depend on how an address was used, not on its form alone."""
-
 _ORIGIN = re.compile(r"(https?)://([^/:]+)(?::(\d+))?")
 
 
@@ -88,19 +85,20 @@ class Placer:
     def stored(self, spelling: str, aside: str) -> Placed:
         """The place of a spelling as it was stored, under this policy. aside: the class in which it was set aside, or empty.
 
-        An entry stays one, unless its host belongs to no old site any more; what was set aside stays so, unless it
-        is taken back.
+        What was set aside stays so, unless its class or path is taken back, or its host belongs to an old site now.
         """
         match = _ORIGIN.match(spelling)
         if match is None:
             raise NotAnAddressError("it names no origin")
         path, _, query = spelling[match.end() :].partition("?")
         address = Address(match[1], match[2], match[3] or "", path, query)
-        place = self._place(address, real=True, whole=True, dots=False)
-        if aside in _BY_USE and not place.aside:
-            return self.unless_taken_back(place, aside)
-        if not aside and place.aside not in {"", traffic.OFF_SITE}:
-            place = self._entry(address, place.site, whole=True)
+        if aside in {"", traffic.OFF_SITE, traffic.UNANSWERABLE}:
+            place = self._place(address, real=True, whole=True, dots=False)
+        elif self._is_taken_back(aside, path):
+            place = self._entry(address, self._site_of.get(address.authority, ""), whole=True)
+        else:
+            site = self._site_of.get(address.authority, "")
+            place = Placed(site, spelling, "", "", "", aside, frozenset())
         return place._replace(spelling=spelling)
 
     def refolded(self, site: str, spelling: str) -> tuple[str, str, str]:

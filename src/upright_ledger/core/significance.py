@@ -157,7 +157,8 @@ def suggest(spellings: Iterable[Seen], policy: FoldingPolicy) -> list[Suggestion
             continue
         before = len({(s.path, _kept(s, group.names())) for s in group.seen})
         after = len({(s.path, _kept(s, keep)) for s in group.seen})
-        found.append(Suggestion(path, keep, reasons, len(group.seen), before, after))
+        if after < before:
+            found.append(Suggestion(path, keep, reasons, len(group.seen), before, after))
     return sorted(found, key=lambda s: (s.pages_after - s.pages_before, s.path))
 
 

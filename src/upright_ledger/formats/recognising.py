@@ -104,13 +104,23 @@ def _is_json_log(line: str) -> bool:
     return bool(names & asked) and bool(names & {"status", "status_code", "response", "code"})
 
 
+def _is_punctuation(delimiter: str, lines: list[str]) -> bool:
+    """Whether a sign stands before a blank or a line's end, as in sentences, rather than between cells."""
+    marks = sum(line.count(delimiter) for line in lines)
+    loose = sum(line.count(f"{delimiter} ") + line.endswith(delimiter) for line in lines)
+    return delimiter in ",;" and loose * 2 > marks
+
+
 def delimiter_of(lines: list[str]) -> str:
     """The character that splits most lines into the same number of two or more cells, or an empty string.
 
     Words above a table and totals below it may be of other widths.
     """
     best, most = "", 0
+    lines = [line for line in lines if not line.startswith("#")]
     for delimiter in _DELIMITERS:
+        if _is_punctuation(delimiter, lines):
+            continue
         try:
             widths = Counter(len(row) for row in csv.reader(lines, delimiter=delimiter))
         except csv.Error:

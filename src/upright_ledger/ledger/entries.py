@@ -165,7 +165,7 @@ def load_aside(connection: Connection, kind: str = "") -> list[AsideUrl]:
     v, s, p = schema.evidence, schema.sources, schema.spellings
     query = select(p.c.aside, p.c.spelling, v.c.unit, v.c.agent, func.sum(v.c.amount).label("amount"))
     query = query.join(v, v.c.spelling == p.c.id).join(s, s.c.id == v.c.source)
-    query = query.where(s.c.withdrawn.is_(False), p.c.aside != "")
+    query = query.where(s.c.withdrawn.is_(False), p.c.entry.is_(None))
     if kind:
         query = query.where(p.c.aside == kind)
     found: dict[tuple[str, str], list[float]] = defaultdict(lambda: [0.0, 0.0, 0.0])

@@ -7,10 +7,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import Connection, Row, Table, and_, delete, insert, select, update
+from sqlalchemy import Connection, Row, Table, and_, delete, func, insert, select, update
 
 from upright_ledger.errors import RefusedError, UsageError
-from upright_ledger.ledger.schema import JOURNALLED, changes, metadata, sources, steps
+from upright_ledger.ledger.schema import JOURNALLED, changes, metadata, policies, sources, steps
 
 
 @dataclass
@@ -163,6 +163,13 @@ def _restore(step: Step, image: Row[Any]) -> None:
     key = dict(zip(keys, json.loads(image.row_key), strict=True))
     if image.before is not None:
         step.put(image.table_name, image.before)
+    elif image.table_name == "policies":
+        # Policies are only ever added; what was in force before comes into force again under a new number.
+        newest = step.connection.scalar(select(func.max(policies.c.number))) or 0
+        before = (
+            step.connection.execute(select(policies).where(policies.c.number == key["number"] - 1)).mappings().one()
+        )
+        step.put("policies", dict(before) | {"number": newest + 1})
     elif image.table_name == "sources":
         # What a source said is a fact and stays; it only counts no longer.
         current = step.connection.execute(select(sources).where(sources.c.id == key["id"])).mappings().one()

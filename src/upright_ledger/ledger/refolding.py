@@ -9,13 +9,15 @@ from typing import Any
 
 from sqlalchemy import Connection, select
 
+from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.placing import Placer
+from upright_ledger.core.traffic import OFF_SITE
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.answers import MATCH, PERSON
 from upright_ledger.ledger.bulk import batches, load_rows
 from upright_ledger.ledger.journal import Step
 from upright_ledger.ledger.sources import next_id
-from upright_ledger.ledger.store import now
+from upright_ledger.ledger.store import now, stored_policy
 
 _CHUNK = 50_000
 _ENTRY = ("id", "site", "key", "policy", "legacy_url")
@@ -38,8 +40,9 @@ class Refolded:
 def refold(step: Step, placer: Placer) -> Refolded:
     """Put a new policy in force, move every spelling to its entry under it, and let the answers follow."""
     number = next_number(step.connection)
+    _, before = stored_policy(step.connection)
     step.put("policies", {"number": number, "settings": placer.policy.as_dict(), "since": now()})
-    result = rederive(step.connection, placer, number)
+    result = rederive(step.connection, placer, number, before)
     _carry_answers(step, result)
     return result
 
@@ -49,10 +52,10 @@ def next_number(connection: Connection) -> int:
     return max(connection.scalars(select(schema.policies.c.number)), default=0) + 1
 
 
-def rederive(connection: Connection, placer: Placer, number: int) -> Refolded:
+def rederive(connection: Connection, placer: Placer, number: int, before: FoldingPolicy) -> Refolded:
     """Find the entry of every spelling under the placer's policy, and move those that belong elsewhere.
 
-    Entries keep their numbers: one whose spellings all left stays, empty, and is used again when they come back.
+    before: the policy under which they stand. Entries keep their numbers: one whose spellings all left stays, empty, and is used again when they come back.
     """
     result = Refolded()
     e = schema.entries
@@ -60,19 +63,22 @@ def rederive(connection: Connection, placer: Placer, number: int) -> Refolded:
     following = next_id(connection, e)
     were: dict[int, set[int]] = defaultdict(set)
     changes: list[tuple[Any, ...]] = []
+    same_classes = before.take_back == placer.policy.take_back
     for chunk in _spellings(connection):
         fresh: list[tuple[Any, ...]] = []
         for ident, site, spelling, entry, variant, aside in chunk:
             result.spellings += 1
-            if site and not aside:
+            if site and not aside and same_classes:
                 key, its_variant, legacy_url = placer.refolded(site, spelling)
-                its_site, its_aside = site, ""
+                its_site, its_aside, set_aside = site, "", False
             else:
                 place = placer.stored(spelling, aside)
                 its_site, key, its_variant = place.site, place.key, place.variant
-                legacy_url, its_aside = place.legacy_url, place.aside
+                legacy_url, its_aside, set_aside = place.legacy_url, aside or place.aside, bool(place.aside)
+                if aside == OFF_SITE and not set_aside:
+                    its_aside = ""
             its_entry = None
-            if not its_aside:
+            if not set_aside:
                 its_entry = entries.get((its_site, key))
                 if its_entry is None:
                     its_entry = entries[its_site, key] = following

@@ -109,7 +109,8 @@ entries = Table(
     UniqueConstraint("site", "key", name="entries_by_key"),
 )
 
-# A spelling belongs to an entry, or `aside` names the class in which it is set aside.
+# A spelling belongs to an entry, or is set aside. `aside` names the class in which it is or would be set aside; it has an
+# entry all the same where the policy takes that class or path back.
 spellings = Table(
     "spellings",
     metadata,

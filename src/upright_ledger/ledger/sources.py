@@ -190,7 +190,7 @@ def _ensure_spellings(
         if not p.aside and name in known
     ]
     if raised:
-        is_aside = (table.c.id == bindparam("number")) & (table.c.aside != "")
+        is_aside = (table.c.id == bindparam("number")) & table.c.entry.is_(None)
         values = {"aside": "", "entry": bindparam("its_entry"), "variant": bindparam("its_variant")}
         connection.execute(update(table).where(is_aside).values(**values), raised)
     fresh = {name: p for name, p in reversed(list(zip(names, places, strict=True))) if name not in known}

@@ -106,12 +106,18 @@ class Ledger:
     def policy_number(self) -> int:
         """The number of the folding policy in force. Raises RefusedError where the settings say something else."""
         number, policy = self.stored_policy()
-        if policy != self.settings.policy:
-            raise RefusedError(
-                f"the folding settings in {self.folder / FILE_NAME} are not those under which the entries stand",
-                "`upright fold --apply` folds all entries anew, as one step that can be undone",
-            )
-        return number
+        if policy == self.settings.policy:
+            return number
+        with self.step("settings", "new folding policy") as step:
+            if step.connection.scalar(select(func.count()).select_from(schema.entries)):
+                raise RefusedError(
+                    f"the folding settings in {self.folder / FILE_NAME} are not those under which the entries stand",
+                    "`upright fold --apply` folds all entries anew, as one step that can be undone",
+                )
+            settings = self.settings.policy.as_dict()
+            step.put("policies", {"number": number + 1, "settings": settings, "since": now()})
+            step.summary = f"folding policy {number + 1}"
+        return number + 1
 
 
 def stored_policy(connection: Connection) -> tuple[int, FoldingPolicy]:

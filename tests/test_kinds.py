@@ -1,0 +1,291 @@
+"""Kinds: every place where old URLs hide, recognised by its content, with its evidence."""
+
+from __future__ import annotations
+
+import bz2
+import gzip
+import json
+import lzma
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pyarrow as pa
+import pytest
+import xlsxwriter
+
+from conftest import OLD, PROGRAM, Program
+from upright_ledger.core.mending import mend
+from upright_ledger.formats.columns import day_of
+
+W3C = """#Software: a server
+#Version: 1.0
+#Date: 2026-05-03 00:00:00
+#Fields: date time cs-method cs-uri-stem cs-uri-query cs(User-Agent) cs(Referer) sc-status cs-host
+2026-05-03 10:00:00 GET /visit/a.html - Mozilla/5.0+(X11) http://blog.example/post 200 www.quillhaven.example
+2026-05-03 10:00:01 GET /catalogue.php item=7 Mozilla/5.0+(X11) - 404 www.quillhaven.example
+2026-05-03 10:00:02 GET /short
+#Fields: time cs-method cs-uri sc-status
+10:00:03 HEAD /later 200
+"""
+
+JSON_LOG = "".join(
+    json.dumps(line) + "\n"
+    for line in (
+        {"time": "2026-05-03T10:00:00+00:00", "request": "GET /a HTTP/1.1", "status": 200, "http_user_agent": "Mozilla/5.0"},
+        {"ts": 1777802400.5, "request": {"method": "GET", "uri": "/b?x=1", "host": "www.quillhaven.example"}, "status": 404, "user_agent": "FernCrawler/1"},
+    )
+)  # fmt: skip
+
+CDX = """ CDX N b a m s k r M S V g
+example,quillhaven)/a 20160312084512 http://www.quillhaven.example/a text/html 200 ABC - - 100 5 x.gz
+example,quillhaven)/b 20170101000000 http://www.quillhaven.example/b text/html 404 ABD - - 100 6 x.gz
+nonsense
+"""
+
+FEED = """<?xml version="1.0"?><rss version="2.0"><channel><title>News</title><link>http://www.quillhaven.example/</link>
+<item><title>The tower</title><link>http://www.quillhaven.example/journal/tower.html</link><pubDate>Tue, 05 May 2026 10:00:00 GMT</pubDate>
+<guid isPermaLink="false">x1</guid><enclosure url="http://www.quillhaven.example/files/tower.mp3"/></item>
+<item><title>No link</title></item></channel></rss>"""
+
+ATOM = """<feed xmlns="http://www.w3.org/2005/Atom"><entry><title>Winding</title><link href="http://www.quillhaven.example/journal/winding.html"/>
+<updated>2026-05-05T10:00:00Z</updated></entry></feed>"""
+
+HAR = json.dumps(
+    {
+        "log": {
+            "entries": [
+                {
+                    "startedDateTime": "2026-05-03T10:00:00Z",
+                    "request": {"url": f"{OLD}/a"},
+                    "response": {"status": 200},
+                },
+                {"request": {}},
+            ]
+        }
+    }
+)
+
+PAGE = """<!doctype html><html><head><base href="http://www.quillhaven.example/visit/"><link rel="stylesheet" href="/x.css"></head>
+<body><a href="hours.html">Opening hours</a> <a href="mailto:a@b.example">mail</a> <img src="/images/tower.jpg"></body></html>"""
+
+PREAMBLE = """# ----------------------------------------
+# All web site data
+# 20260401-20260430
+# ----------------------------------------
+
+Landing page,Sessions,Avg. position,Last seen
+http://www.quillhaven.example/a,"1,234",3.2,04/28/2026
+http://www.quillhaven.example/b,7,1.1,04/02/2026
+
+Grand total,"1,241",,
+"""
+
+UNNAMED = """w,x,y,z,v
+http://blog.example/1,http://www.quillhaven.example/a,404,03.05.2026,The tower clock
+http://blog.example/2,http://www.quillhaven.example/b,200,04.05.2026,Winding the bell
+http://forum.example/3,http://www.quillhaven.example/c,404,05.05.2026,A carriage clock
+http://forum.example/4,http://www.quillhaven.example/d,404,06.05.2026,Opening hours
+"""
+
+AMID = """Dear Ada,
+please keep (http://www.quillhaven.example/visit/hours.html). Also www.quillhaven.example/press, and
+quillhaven.example/shop/list too. See http://elsewhere.example/x.
+Yours, Ivo
+"""
+
+# name, text, kind, (lines, accepted, set aside, rejected), entries
+KINDS: list[tuple[str, str, str, tuple[int, int, int, int], set[str]]] = [
+    ("w3c.log", W3C, "access-log", (9, 3, 5, 1), {"/visit/a.html", "/catalogue.php?item=7", "/later"}),
+    ("json.log", JSON_LOG, "access-log", (2, 1, 1, 0), {"/a"}),
+    ("index.cdx", CDX, "archive-index", (4, 2, 1, 1), {"/a", "/b"}),
+    ("index.cdxj", 'example,quillhaven)/a 20160312084512 {"url": "http://www.quillhaven.example/a", "status": "200"}\n', "archive-index", (1, 1, 0, 0), {"/a"}),
+    ("index.json", '[["urlkey","timestamp","original","statuscode"],\n["x","2016","http://www.quillhaven.example/a","200"]]\n', "archive-index", (2, 1, 1, 0), {"/a"}),
+    ("feed.xml", FEED, "feed", (2, 1, 0, 1), {"/journal/tower.html", "/files/tower.mp3"}),
+    ("atom.xml", ATOM, "feed", (1, 1, 0, 0), {"/journal/winding.html"}),
+    ("page.html", PAGE, "page", (4, 2, 2, 0), {"/visit/hours.html", "/images/tower.jpg"}),
+    ("run.har", HAR, "har", (2, 1, 0, 1), {"/a"}),
+    ("rows.jsonl", '{"page": {"url": "/a"}, "clicks": 5}\n{"page": {"url": "/b"}}\n', "json", (2, 2, 0, 0), {"/a", "/b"}),
+    ("rows.json", '[{"url": "/a", "clicks": 5}, {"url": "/b"}]', "json", (2, 2, 0, 0), {"/a", "/b"}),
+    ("preamble.csv", PREAMBLE, "table", (9, 2, 7, 0), {"/a", "/b"}),
+    ("unnamed.csv", UNNAMED, "table", (4, 4, 0, 0), {"/a", "/b", "/c", "/d"}),
+    ("letter.txt", AMID, "text", (4, 2, 2, 0), {"/visit/hours.html", "/press", "/shop/list"}),
+]  # fmt: skip
+
+
+def paths(program: Program) -> set[str]:
+    return {e["legacy_url"].removeprefix(OLD) for e in program.json("entries", "--limit", 0)["entries"]}
+
+
+@pytest.mark.parametrize(("name", "text", "kind", "counts", "found"), KINDS, ids=[k[0] for k in KINDS])
+def test_every_kind_gives_its_urls_and_accounts_for_each_line(
+    museum: Program, name: str, text: str, kind: str, counts: tuple[int, ...], found: set[str]
+) -> None:
+    museum.write(name, text)
+    source = museum.json("gather", name)["sources"][0]
+    assert source["kind"] == kind
+    assert tuple(source[k] for k in ("lines", "accepted", "set_aside", "rejected")) == counts
+    assert paths(museum) == found
+
+
+def test_columns_without_names_are_found_by_what_they_hold(museum: Program) -> None:
+    museum.write("unnamed.csv", UNNAMED)
+    source = museum.json("gather", "unnamed.csv")["sources"][0]
+    assert source["columns"] == {"referrer": "w", "url": "x", "status": "y", "last seen": "z", "title": "v"}
+    entry = museum.json("entries", "/a")
+    assert (entry["title"], entry["last_seen"]) == ("The tower clock", "2026-05-03")
+    assert entry["referrers"] == [{"address": "http://blog.example/1", "amount": 1.0}]
+    assert "columns referrer = w, url = x" in museum("gather", museum.write("two.csv", UNNAMED + "\n")).out
+
+
+def test_a_preamble_and_totals_are_no_rows_and_dates_are_read_by_the_months_order(museum: Program) -> None:
+    museum.write("preamble.csv", PREAMBLE)
+    museum("gather", "preamble.csv")
+    assert museum.json("entries", "/a")["visits"] == 1234.0
+    assert museum.json("entries", "/b")["last_seen"] == "2026-04-02"
+
+
+def test_a_workbook(museum: Program) -> None:
+    workbook = xlsxwriter.Workbook(museum.folder / "export.xlsx")
+    workbook.add_worksheet("About").write(0, 0, "An export")
+    sheet = workbook.add_worksheet("Pages")
+    for n, row in enumerate([("Page address", "Clicks", "Position"), (f"{OLD}/a", 1234, 3.5), (f"{OLD}/b", 7, 1)]):
+        sheet.write_row(n, 0, row)
+    workbook.close()
+    source = museum.json("gather", "export.xlsx")["sources"][0]
+    assert (source["kind"], source["accepted"], source["columns"]["clicks"]) == ("sheet", 2, "Clicks")
+    assert museum.json("entries", "/a")["clicks"] == 1234.0
+
+
+@pytest.mark.parametrize("packing", ["gz", "bz2", "xz", "zst"])
+def test_packed_files_are_the_same_source_as_plain_ones(museum: Program, packing: str) -> None:
+    data = b"/a\n/b\n"
+    pack = {
+        "gz": gzip.compress,
+        "bz2": bz2.compress,
+        "xz": lzma.compress,
+        "zst": lambda d: pa.compress(d, codec="zstd", asbytes=True),
+    }[packing]
+    museum.write(f"urls.txt.{packing}", pack(data))
+    assert museum.json("gather", f"urls.txt.{packing}")["sources"][0]["accepted"] == 2
+    museum.write("urls.txt", data)
+    assert museum.json("gather", "urls.txt")["sources"][0]["known"]
+
+
+def test_folders_patterns_and_standard_input(museum: Program) -> None:
+    (museum.folder / "in/deep").mkdir(parents=True)
+    museum.write("in/one.txt", "/one\n")
+    museum.write("in/deep/two.csv", "url\n/two\n")
+    museum.write("in/.hidden", "/hidden\n")
+    names = [s["name"] for s in museum.json("gather", "in")["sources"]]
+    assert names == ["deep/two.csv", "one.txt"]
+    museum.write("x1.list", "/x1\n")
+    museum.write("x2.list", "/x2\n")
+    museum("gather", "x*.list")
+    done = subprocess.run(
+        [PROGRAM, "gather", "-"], cwd=museum.folder, input=b"/piped\n", capture_output=True, check=True
+    )
+    assert b"standard input" in done.stdout
+    assert paths(museum) == {"/one", "/two", "/x1", "/x2", "/piped"}
+    assert "no file matches" in museum("gather", "y*.list", code=3).err
+    (museum.folder / "empty").mkdir()
+    assert "holds no files" in museum("gather", "empty", code=3).err
+
+
+@pytest.fixture
+def site(tmp_path: Path) -> Iterator[str]:
+    """A small site on this machine with robots.txt and sitemaps, one of them packed."""
+    folder = tmp_path / "site"
+    folder.mkdir()
+    server = subprocess.Popen(
+        [sys.executable, "-u", "-m", "http.server", "0", "--bind", "127.0.0.1"],
+        cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True,
+    )  # fmt: skip
+    assert server.stdout is not None
+    port = server.stdout.readline().split("port ")[1].split()[0]
+    base = f"http://127.0.0.1:{port}"
+    (folder / "robots.txt").write_text(f"User-agent: *\nDisallow: /admin\nSitemap: {base}/index.xml\n")
+    index = f"<sitemapindex><sitemap><loc>{base}/one.xml.gz</loc></sitemap><sitemap><loc>{base}/gone.xml</loc></sitemap></sitemapindex>"
+    (folder / "index.xml").write_text(index)
+    (folder / "one.xml.gz").write_bytes(
+        gzip.compress(f"<urlset><url><loc>{OLD}/from-sitemap</loc></url></urlset>".encode())
+    )
+    yield base
+    server.terminate()
+    server.wait()
+
+
+def test_robots_and_sitemap_indexes_are_followed_by_address(museum: Program, site: str) -> None:
+    result = museum.json("gather", f"{site}/robots.txt")
+    assert [s["kind"] for s in result["sources"]] == ["robots", "sitemap", "sitemap"]
+    assert "answered 404" in result["sources"][1]["notes"][0]
+    assert paths(museum) == {"/from-sitemap"}
+    assert "answered 404" in museum("gather", f"{site}/nowhere.xml", code=3).err
+
+
+def test_a_sitemap_index_on_disk_reads_what_lies_beside_it(museum: Program) -> None:
+    museum.write("index.xml", f"<sitemapindex><sitemap><loc>{OLD}/part.xml</loc></sitemap><sitemap><loc>{OLD}/far.xml</loc></sitemap></sitemapindex>")  # fmt: skip
+    museum.write("part.xml", f"<urlset><url><loc>{OLD}/a</loc></url></urlset>")
+    result = museum.json("gather", "index.xml")
+    assert [s["name"] for s in result["sources"]] == ["index.xml", "part.xml"]
+    assert "far.xml" in result["sources"][0]["notes"][0]
+
+
+@pytest.mark.parametrize(
+    ("text", "mended", "kind"),
+    [
+        (f"{OLD}/a.", f"{OLD}/a", "pasted punctuation"),
+        (f"({OLD}/a)", f"{OLD}/a", "pasted punctuation"),
+        (f"\u201c{OLD}/a\u201d,", f"{OLD}/a", "pasted punctuation"),
+        (f"{OLD}/a_(b)", f"{OLD}/a_(b)", ""),
+        (f"{OLD}/caf\u00c3\u00a9", f"{OLD}/caf\u00e9", "mojibake"),
+        ("/caf%C3%83%C2%A9", "/caf%C3%A9", "mojibake"),
+        ("/caf\u00e9", "/caf\u00e9", ""),
+        ("/a?b=1&amp;c=2", "/a?b=1&c=2", "HTML entities"),
+        ("/a?copy=1&copy=2", "/a?copy=1&copy=2", ""),
+        ("http:/www.quillhaven.example/a", f"{OLD}/a", "damaged scheme"),
+        (f"http://{OLD}/a", f"{OLD}/a", "damaged scheme"),
+        ("/two words", "/two%20words", "blanks inside"),
+        ("/zero\u200bwidth", "/zerowidth", "invisible characters"),
+        (f"https://archive.example/web/20160312084512/{OLD}/a", f"{OLD}/a", "archive prefix"),
+        (f"https://archive.example/web/2016id_/{OLD}/a", f"{OLD}/a", "archive prefix"),
+    ],
+)
+def test_damage_is_mended_and_named(text: str, mended: str, kind: str) -> None:
+    found = mend(text)
+    assert found.text == mended
+    assert found.mends == ((kind,) if kind else ())
+
+
+def test_mending_is_reported_and_an_archives_date_is_kept(museum: Program) -> None:
+    museum.write("urls.txt", f"{OLD}/a.\nhttps://archive.example/web/20160312084512/{OLD}/b\n")
+    source = museum.json("gather", "urls.txt")["sources"][0]
+    assert source["mended"] == {"pasted punctuation": 1, "archive prefix": 1}
+    assert museum.json("entries", "/b")["last_seen"] == "2016-03-12"
+
+
+@pytest.mark.parametrize(
+    ("cell", "day"),
+    [
+        ("2026-05-03T10:00:00Z", "2026-05-03"),
+        ("03.05.2026", "2026-05-03"),
+        ("3/5/2026", "2026-05-03"),
+        ("5/13/2026", "2026-05-13"),
+        ("20260503", "2026-05-03"),
+        ("May 3, 2026", "2026-05-03"),
+        ("3. Mai 2026", "2026-05-03"),
+        ("Tue, 05 May 2026 10:00:00 GMT", "2026-05-05"),
+        ("2026-02-30", ""),
+        ("soon", ""),
+    ],
+)
+def test_days_as_exports_write_them(cell: str, day: str) -> None:
+    assert day_of(cell) == day
+
+
+def test_a_column_must_be_one_that_means_something(museum: Program) -> None:
+    museum.write("x.csv", "url,n\n/a,1\n")
+    assert "no column means 'price'" in museum("gather", "x.csv", "--column", "price=n", code=2).err
+    assert "no column 'nowhere'" in museum("gather", "x.csv", "--column", "visits=nowhere", code=3).err
+    assert "no kind of file" in museum("gather", "x.csv", "--kind", "parchment", code=2).err
