@@ -43,11 +43,12 @@ Parser = Callable[[str], LogLine | str]
 
 _QUOTED = r'"((?:[^"\\]|\\.)*)"'
 _LINE = re.compile(
-    r"^(?:(?P<vhost>[^\s\[\"]+) )?(?P<client>[^\s\[\"]+) [^\s\[\"]+ [^\[\"]*?"
+    r"^(?P<head>[^\"]+)"
     r"\[(?P<day>\d{2})/(?P<month>[A-Z][a-z]{2})/(?P<year>\d{4}):\d{2}:\d{2}:\d{2} [+-]\d{4}\] "
     rf"{_QUOTED.replace('(', '(?P<request>', 1)} (?P<status>\d{{3}}) (?:\d+|-)"
     rf"(?: {_QUOTED.replace('(', '(?P<referrer>', 1)} {_QUOTED.replace('(', '(?P<agent>', 1)})?",
 )
+_WORDS_BEFORE_TIME = 3  # client, identity and user; one more is a virtual host in front
 _HEX = re.compile(rb"\\x([0-9A-Fa-f]{2})")
 _VISITOR = re.compile(
     r"\b\d{1,3}(?:\.\d{1,3}){1,3}\b|(?:[0-9A-Fa-f]{0,4}:){5,}[0-9A-Fa-f]{0,4}|[0-9A-Fa-f:]*::[0-9A-Fa-f:]*"
@@ -63,7 +64,8 @@ def parse_combined(line: str) -> LogLine | str:
     if match is None or match["month"] not in MONTHS:
         raise NotALineError("not a line of the Common or Combined Log Format")
     day = f"{match['year']}-{MONTHS[match['month']]}-{match['day']}"
-    host = match["vhost"] or ""
+    words = match["head"].split()
+    host = words[0] if len(words) > _WORDS_BEFORE_TIME else ""
     return LogLine(match["request"], match["status"], day, match["agent"], match["referrer"] or "", host_name(host))
 
 

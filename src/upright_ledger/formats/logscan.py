@@ -191,22 +191,23 @@ class Scanner:
         """Which lines have their parts where they belong; an escaped quote is no end of a part."""
         opened, closed = quotes.take(first), quotes.take(first + 1)
         starts = np.where(rows > 0, ends[rows - 1] + 1, 0)
-        fits: Mask = (
-            (opened - starts > _TIME_LENGTH + 1) & (ends[rows] - starts <= MAX_LINE) & (closed + 5 <= ends[rows])
-        )
-        opened, closed = np.where(fits, opened, _TIME_LENGTH + 1), np.where(fits, closed, 1)
-        fits &= (data.take(opened - 1) == _BLANK) & (data.take(opened - 2) == _CLOSE)
-        fits &= data.take(opened - _TIME_LENGTH - 1) == _OPEN
-        fits &= (data.take(closed - 1) != _BACKSLASH) & (data.take(closed + 1) == _BLANK)
+        fits: Mask = (opened - starts > _TIME_LENGTH + 1) & (ends[rows] - starts <= MAX_LINE)
+        likely = np.flatnonzero(fits & (closed + 5 <= ends[rows]))
+        opened, closed, first, count = opened[likely], closed[likely], first[likely], count[likely]
+        sound: Mask = (data.take(opened - 1) == _BLANK) & (data.take(opened - 2) == _CLOSE)
+        sound &= data.take(opened - _TIME_LENGTH - 1) == _OPEN
+        sound &= (data.take(closed - 1) != _BACKSLASH) & (data.take(closed + 1) == _BLANK)
         for at in (2, 3, 4):
-            fits &= data.take(closed + at) - np.uint8(_ZERO) <= _NINE
+            sound &= data.take(closed + at) - np.uint8(_ZERO) <= _NINE
         after = data.take(closed + 5)
-        fits &= (after == _BLANK) | (after == _LINE_BREAK)
+        sound &= (after == _BLANK) | (after == _LINE_BREAK)
         combined = np.flatnonzero(count >= COMBINED_QUOTES)
         if len(combined):
             third, fourth, fifth, sixth = (quotes.take(first.take(combined) + at) for at in (2, 3, 4, 5))
-            sound = (data.take(third - 1) == _BLANK) & (fifth - fourth == 2) & (data.take(fourth - 1) != _BACKSLASH)
-            fits[combined] &= sound & (data.take(sixth - 1) != _BACKSLASH)
+            whole = (data.take(third - 1) == _BLANK) & (fifth - fourth == 2) & (data.take(fourth - 1) != _BACKSLASH)
+            sound[combined] &= whole & (data.take(sixth - 1) != _BACKSLASH)
+        fits[:] = False
+        fits[likely[sound]] = True
         return fits
 
     @staticmethod

@@ -16,6 +16,7 @@ from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Re
 
 _URL_START = re.compile(r"^(?:h\S?\S?ps?:?/|/|\?|[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+(?:[:/?#]|$))", re.IGNORECASE)
 _AMID = re.compile(r"(?:https?:/{1,2}|www\.)[^\s<>\"\u201c\u201d`{}|^]+", re.IGNORECASE)
+_SENTENCE = re.compile(r"[.,;:!?)] ")
 _SAMPLE = 200
 
 
@@ -44,9 +45,10 @@ def _items(path: Path, options: ReadOptions) -> Iterator[Item]:
 
 
 def _is_bare(text: str) -> bool:
-    """Whether a whole line is one address, though perhaps a damaged one."""
-    url = mend(text).text
-    return _URL_START.match(url) is not None and (" " not in text or "%20" in url) and len(_AMID.findall(text)) < 2
+    """Whether a whole line is one address, though perhaps a damaged one with blanks inside."""
+    if " " in text and (not text.lower().startswith(("http", "/", "<http")) or _SENTENCE.search(text)):
+        return False
+    return _URL_START.match(mend(text).text) is not None and len(_AMID.findall(text)) < 2
 
 
 def _amid(number: int, line: str, hosts: frozenset[str], *, is_list: bool) -> Iterator[Item]:
