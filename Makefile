@@ -42,6 +42,7 @@ pytest: $(VENV)/tested
 bench: $(VENV)/installed
 	$(BIN)/python benchmarks/nginx_cost.py
 	$(BIN)/python benchmarks/start_up.py
+	$(BIN)/python benchmarks/gathering.py
 
 screenshots: $(VENV)/installed
 	$(BIN)/python docs/make_screenshots.py $(SCREENS)

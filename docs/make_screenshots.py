@@ -29,6 +29,10 @@ def shots(files: Path, address: str) -> list[tuple[str, str, str]]:
         ("help", "upright --help", "cat"),
         ("where-you-are", "upright", "cat"),
         ("gather", f"upright gather {files}/search-errors.csv {files}/more-urls.txt", "cat"),
+        ("fold", f"upright --ledger {files}/shop-ledger fold", "cat"),
+        ("entries", "upright entries --limit 14", "cat"),
+        ("families", "upright entries --families --limit 13", "cat"),
+        ("entry", "upright entries /visit/opening-hours.html", "cat"),
         ("balance", "upright balance", "cat"),
         ("match", "upright match", "cat"),
         ("check", f"upright check {files}/earlier-rules.csv --stock {files}/new-pages.csv", "head -40"),
@@ -104,6 +108,19 @@ def main() -> None:
                 "//files//plan.pdf",
             ]
             (demo / "files/more-urls.txt").write_text("\n".join(more) + "\n")
+            shop = demo / "files/shop-ledger"
+            hosts = ["--old", "http://www.quillhaven.example", "--new", "https://www.quillhaven.example"]
+            for command in (
+                ["open", str(shop), *hosts],
+                [
+                    "--ledger",
+                    str(shop),
+                    "gather",
+                    str(demo / "files/crawl-list.txt"),
+                    str(demo / "files/analytics.csv"),
+                ],
+            ):
+                subprocess.run([UPRIGHT, *command], check=True, stdout=subprocess.DEVNULL)
             with site_as_found(make_sample()) as (address, _):
                 for shot in shots(demo / "files", address):
                     photograph(folder, demo / "museum", *shot)

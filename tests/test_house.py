@@ -52,6 +52,8 @@ def test_the_documented_json_keys_are_there(museum: Program) -> None:
     museum.write("stock.csv", "url,title,status\n/a/,A,200\n")
     outputs = {
         "gather": museum.json("gather", "urls.txt"),
+        "fold": museum.json("fold"),
+        "entries": museum.json("entries"),
         "stock": museum.json("stock", "stock.csv"),
         "match": museum.json("match"),
         "decide": museum.json("decide", "/b", "--gone"),

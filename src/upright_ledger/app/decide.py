@@ -16,14 +16,8 @@ from upright_ledger.errors import UsageError
 from upright_ledger.formats.pairs import Pair, mend_slash, read_pairs
 from upright_ledger.formats.reading import digest_of
 from upright_ledger.ledger.answers import IMPORT, PERSON, Posting, load_answers, post_answers, post_claims
-from upright_ledger.ledger.sources import (
-    Sighting,
-    SourceFacts,
-    add_sightings,
-    add_source,
-    close_source,
-    ensure_entries,
-)
+from upright_ledger.ledger.sightings import Entries, Sighting, SightingWriter
+from upright_ledger.ledger.sources import SourceFacts, add_source, close_source
 from upright_ledger.ledger.store import Ledger
 
 
@@ -96,9 +90,9 @@ def decide_one(ledger: Ledger, old: str, answer: EntryAnswer, reason: str = "") 
     )
     result = Decided(mended=int(was_mended))
     with ledger.step("decide", reason) as step:
-        numbers, result.made = ensure_entries(
-            step.connection, ledger.policy_number, [(site, decision.folded.key, address.without_fragment)]
-        )
+        entries = Entries(step.connection, ledger.policy_number)
+        numbers = entries.ensure([(site, decision.folded.key, address.without_fragment)])
+        result.made = entries.made
         entry = numbers[site, decision.folded.key]
         before = load_answers(step.connection).get(entry)
         post_answers(step, [Posting(entry, decision.answer, PERSON, address.without_fragment, host_given)])
@@ -134,7 +128,9 @@ def decide_from(ledger: Ledger, path: Path, encoding: str = "", reason: str = ""
         facts = SourceFacts(path.name, "pairs", "pairs", digest, size, lines=len(pairs.rows) + len(pairs.rejected))
         facts.accepted, facts.rejected = len(decisions), len(result.refused)
         source = add_source(step, facts)
-        numbers, result.made = add_sightings(step.connection, source, ledger.policy_number, _sightings(decisions))
+        writer = SightingWriter(step.connection, source, ledger.policy_number)
+        numbers = writer.add(_sightings(decisions))
+        result.made = writer.new_entries
         close_source(step.connection, source, facts, result.made)
         before = load_answers(step.connection)
         postings = [_posting(d, numbers) for d in first.values()]

@@ -46,9 +46,10 @@ def folding(
     wanted = ledger.settings.policy if apply else stored
     if not apply and (accept or significant or case or take_back):
         ledger.policy_number  # noqa: B018 (refuses where the settings file says something else)
+    changing = apply or bool(significant or case or take_back)
     with ledger.reading() as connection:
         before = count_entries(connection)
-        suggestions = suggest(_seen(seen_queries(connection), stored), stored)
+        suggestions = [] if changing and not accept else suggest(_seen(seen_queries(connection), stored), stored)
     chosen = dict(wanted.significant)
     if accept:
         chosen |= {s.path: s.significant for s in suggestions}

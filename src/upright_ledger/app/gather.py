@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from itertools import chain
 from pathlib import Path
@@ -24,12 +25,11 @@ from upright_ledger.formats.recognising import ACCESS_LOG, recognise
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.registry import check_kind, read_urls
 from upright_ledger.ledger.entries import count_entries
+from upright_ledger.ledger.sightings import Sighting, SightingWriter
 from upright_ledger.ledger.sources import (
-    Sighting,
     SourceFacts,
     add_log_lines,
     add_set_aside,
-    add_sightings,
     add_source,
     close_source,
     find_source,
@@ -171,7 +171,7 @@ class _SourceReader:
         reading = read_urls(file.path, kind, options)[1]
         sorter = _Sorter(self._placer, Gathered(file.name, kind), self._ledger.folder)
         result = sorter.result
-        with sorter.rejects:
+        with suppress(_AllKnownError), sorter.rejects:
             batches = sorter.batches(reading.items)
             first = next(batches, [])  # a log is read whole before its step begins, so that others need not wait
             with self._ledger.step("gather", file.name) as step:
@@ -181,21 +181,18 @@ class _SourceReader:
                     raise InputError(
                         f"{file.path} overlaps in time with what somebody else gathered", "gather it again"
                     )
-                source = 0
+                source = add_source(step, self._facts(file, sorter, reading, digest, size))
+                writer = SightingWriter(step.connection, source, self._policy_number)
                 for batch in chain([first], batches):
-                    if batch and not source:
-                        source = add_source(step, self._facts(file, sorter, reading, digest, size))
-                    if batch:
-                        _, made = add_sightings(step.connection, source, self._policy_number, batch)
-                        result.new_entries += made
+                    writer.add(batch)
+                result.new_entries = writer.new_entries
                 sorter.finish(reading)
                 if self._says_nothing(result):
                     raise _no_url(file.path, result)
                 if reading.lines is not None and not result.accepted and result.aside[traffic.COUNTED_BEFORE]:
                     result.known = True
-                    return result, reading  # every request of this log counts already
+                    raise _AllKnownError
                 facts = self._facts(file, sorter, reading, digest, size)
-                source = source or add_source(step, facts)
                 close_source(step.connection, source, facts, result.new_entries)
                 add_set_aside(step.connection, source, sorter.aside_texts)
                 if reading.lines is not None:
@@ -223,6 +220,10 @@ class _SourceReader:
         facts.mended = dict(result.mended + result.folded)
         facts.aside = dict(result.aside)
         return facts
+
+
+class _AllKnownError(Exception):
+    """Every request of a log counts already: its step is taken back, and nothing was changed."""
 
 
 def _no_url(path: Path, result: Gathered) -> InputError:

@@ -39,6 +39,9 @@ _ENCODED = tuple(chr(b) if b in _BARE else f"%{b:02X}" for b in range(256))
 _RAW_BYTES = re.compile(r"[\x00-\x20#\x7f-\U0010ffff]")
 # In the path: an escaped slash, backslash or control byte changes meaning from server to server.
 _UNSAFE_PATH = re.compile(r"\\|%(?:2[Ff]|5[Cc]|[01][0-9A-Fa-f]|7[Ff])")
+_PLAIN_TARGET = re.compile(
+    r"/[A-Za-z0-9\-._~!$&'()*+,;=:@/]*(?:\?[A-Za-z0-9\-._~!$&'()*+,;=:@/?]*)?\Z"
+)  # nothing in it can harm
 _BROKEN_ESCAPE = re.compile(r"%(?![0-9A-Fa-f]{2})")
 
 MAX_LENGTH = 8000
@@ -191,6 +194,8 @@ def guard(target: str) -> str:
     Servers disagree about these forms (they decode, refuse, or pass them on), so the model
     gives none of them an answer.
     """
+    if _PLAIN_TARGET.match(target):
+        return ""
     if not target.startswith("/"):
         return "the target does not begin with a slash"
     if _RAW_BYTES.search(target):

@@ -165,14 +165,19 @@ class FoldingPolicy:
 
     def fold_path(self, path: str) -> tuple[str, frozenset[str]]:
         """The folded path (no trailing slash but for the root) and the names of what was folded."""
+        folded, _, mends = self.fold_and_keep(path)
+        return folded, mends
+
+    def fold_and_keep(self, path: str) -> tuple[str, str, frozenset[str]]:
+        """As `fold_path`, with the canonical path as observed in between: folded, observed, mends."""
         head, _, last = path.rpartition("/")
         if _SIMPLE.match(path) and last not in self._last_names and not last.isdigit():
-            return path, _NOTHING
+            return path, path, _NOTHING
         mends: set[str] = set()
         out = _PATH_SESSION.sub("", path) if ";" in path else path
         if out != path:
             mends.add(SESSION_PARAMETER)
-        canonical = canonical_path(out)
+        canonical = observed = canonical_path(out)
         if canonical != out:
             mends |= _name_mends(out, canonical)
         if self.case == "fold":
@@ -187,20 +192,21 @@ class FoldingPolicy:
         if canonical != "/" and canonical.endswith("/"):
             mends.add("trailing slash")
             canonical = canonical[:-1]
-        return self._without_view(canonical, mends)
+        folded = self._without_view(canonical, mends)
+        return folded, observed, frozenset(mends)
 
-    def _without_view(self, path: str, mends: set[str]) -> tuple[str, frozenset[str]]:
+    def _without_view(self, path: str, mends: set[str]) -> str:
         """Take off what asks for another view of a page. A print view needs two segments above it: a short
         "/shop/print" may well be a page of its own."""
         head, _, last = path.rpartition("/")
         view = lower_ascii(last)
         if view in self.view_segments and head.count("/") >= (2 if view == "print" else 1):
             mends.add(f"{view} view")
-            return head, frozenset(mends)
+            return head
         if last.isdigit() and (match := _PAGE_NUMBER.match(path)):
             mends.add(PAGINATION)
-            return match[1], frozenset(mends)
-        return path, frozenset(mends)
+            return match[1]
+        return path
 
     @cached_property
     def _last_names(self) -> frozenset[str]:
@@ -272,12 +278,11 @@ def fold(address: Address, policy: FoldingPolicy) -> Folded:
 
 def fold_target(path: str, query: str, policy: FoldingPolicy) -> Folded:
     """Fold a path and a query."""
-    folded, mends = policy.fold_path(path)
+    folded, variant, mends = policy.fold_and_keep(path)
     params: tuple[tuple[str, str], ...] = ()
     if query:
         params, more = _fold_query(query, folded, policy)
         mends |= more
-    variant = canonical_path(_PATH_SESSION.sub("", path) if ";" in path else path)
     return Folded(folded, params, variant, mends)
 
 

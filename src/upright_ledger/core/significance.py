@@ -151,11 +151,12 @@ def suggest(spellings: Iterable[Seen], policy: FoldingPolicy) -> list[Suggestion
     """
     found = []
     for path, group in _groups(spellings, policy).items():
-        reasons = tuple(_judge(name, group.seen) for name in group.names())
+        names = group.names()
+        reasons = tuple(_judge(name, group.seen) for name in names)
         keep = tuple(r.parameter for r in reasons if r.chooses)
         if len(keep) == len(reasons):
             continue
-        before = len({(s.path, _kept(s, group.names())) for s in group.seen})
+        before = len({(s.path, _kept(s, names)) for s in group.seen})
         after = len({(s.path, _kept(s, keep)) for s in group.seen})
         if after < before:
             found.append(Suggestion(path, keep, reasons, len(group.seen), before, after))

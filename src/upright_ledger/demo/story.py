@@ -45,8 +45,6 @@ def opening(folder: Path) -> list[Scene]:
                 GERMAN,
                 "--new",
                 NEW,
-                "--significant",
-                "/catalogue.php=item",
             ),
         ),
         Scene(
@@ -66,6 +64,8 @@ def opening(folder: Path) -> list[Scene]:
                 ),
             ),
         ),
+        Scene("Which parameters choose a page? The data tell", ("fold",)),
+        Scene("That is right, so all entries are folded anew", ("fold", "--accept")),
         Scene("The pages of the new site", ("stock", str(files / "new-sitemap.xml"), str(files / "new-pages.csv"))),
         Scene(
             "The rule list of an earlier move, as it was handed over",

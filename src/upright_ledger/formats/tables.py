@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from itertools import chain, islice
 from pathlib import Path
@@ -34,6 +34,9 @@ _TOTAL = re.compile(
     r"\W*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total g\S+|totale|somme|suma)\b",
     re.IGNORECASE,
 )
+_DOUBTFUL = frozenset("#-*=\u2014 " + "tsgoiTSGOI")  # totals and comments begin so
+_NOWHERE = 1 << 30
+_NONE: dict[str, float] = {}
 _SAMPLE = 400
 _HEADER_WITHIN = 60  # rows; what stands above a header is never longer
 
@@ -148,15 +151,19 @@ def _reading(table: Table) -> Reading:
 def _items(table: Table) -> Iterator[Item]:
     for line, cells in table.above:
         yield Aside(line, SUMMARY if cells else BLANK, " | ".join(c for c in cells if c.strip())[:500])
+    record = _recorder(table)
+    url = table.columns[col.URL]
     for line, row in table.rows:
         if not row:
             yield Aside(line, BLANK)
             continue
-        written = table.cell(row, col.URL)
-        if not written or _TOTAL.match(written) or (written.startswith("#") and not any(row[1:])):
+        written = row[url].strip() if url < len(row) else ""
+        if not written or (
+            written[0] in _DOUBTFUL and (_TOTAL.match(written) or (written[0] == "#" and not any(row[1:])))
+        ):
             yield _no_url(line, row, written)
             continue
-        yield _record(table, line, row, written)
+        yield record(line, row, written)
 
 
 def _no_url(line: int, row: list[str], written: str) -> Item:
@@ -168,21 +175,34 @@ def _no_url(line: int, row: list[str], written: str) -> Item:
     return Reject(line, "its URL cell is empty", text)
 
 
-def _record(table: Table, line: int, row: list[str], written: str) -> Record:
-    url = mend(written)
-    told = ((unit, col.number(table.cell(row, unit))) for unit in _AMOUNTS if unit in table.columns)
-    figures = [Figure(LISTED, 1.0), *(Figure(unit, amount) for unit, amount in told if amount)]
-    title = table.cell(row, col.TITLE)
-    led = table.cell(row, col.REFERRER) or table.cell(row, col.TRAFFIC_SOURCE)
-    return Record(
-        line,
-        url.text,
-        figures=figures,
-        status=col.status_code(table.cell(row, col.STATUS)),
-        day=col.day_of(table.cell(row, col.LAST_SEEN), month_first=table.month_first) or url.day,
-        title="" if title.lower() in _NO_TITLE else title,
-        anchor=table.cell(row, col.ANCHOR),
-        language=table.cell(row, col.LANGUAGE),
-        referrers={led: 1.0} if led else {},
-        mends=url.mends,
-    )
+def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
+    """A function that makes the record of a row from its line, cells and URL cell.
+
+    It runs a million times, so what does not change from row to row is looked up here.
+    """
+    figures_at = [(unit, table.columns[unit]) for unit in _AMOUNTS if unit in table.columns]
+    texts = (col.TITLE, col.STATUS, col.LAST_SEEN, col.ANCHOR, col.LANGUAGE, col.REFERRER, col.TRAFFIC_SOURCE)
+    texts_at = [table.columns.get(meaning, _NOWHERE) for meaning in texts]
+    listed = (Figure(LISTED, 1.0),)
+
+    def record(line: int, row: list[str], written: str) -> Record:
+        width = len(row)
+        amounts = [(unit, col.number(row[at])) for unit, at in figures_at if at < width and row[at]]
+        figures = [Figure(unit, amount) for unit, amount in amounts if amount]
+        title, status, day, anchor, language, led, source = [row[at].strip() if at < width else "" for at in texts_at]
+        url = mend(written)
+        led = led or source
+        return Record(
+            line,
+            url.text,
+            figures=figures or listed,
+            status=col.status_code(status) if status else 0,
+            day=(col.day_of(day, month_first=table.month_first) if day else "") or url.day,
+            title="" if title.lower() in _NO_TITLE else title,
+            anchor=anchor,
+            language=language,
+            referrers={led: 1.0} if led else _NONE,
+            mends=url.mends,
+        )
+
+    return record

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
-from sqlalchemy import Connection, Table, insert
+from sqlalchemy import Connection, Table, func, insert, select
 
 from upright_ledger.ledger.schema import staging
 
@@ -58,3 +58,15 @@ def find_ids(connection: Connection, table: Table, wanted: Sequence[tuple[str, s
     statement = f'SELECT t.id, t.site, t."{text}" FROM "wanted" w JOIN "{table.name}" t ON {on}'  # noqa: S608
     found = connection.exec_driver_sql(statement)
     return {(row[1], row[2]): row[0] for row in found}
+
+
+def next_id(connection: Connection, table: Table) -> int:
+    """The number that follows the last. Steps run one after the other, so it stays free."""
+    return int(connection.scalar(select(func.max(table.c.id))) or 0) + 1
+
+
+def storable(text: str) -> str:
+    """A text that every database takes: bytes that are no UTF-8, and NUL, are spelled out."""
+    if text.isascii():
+        return text.replace("\0", "\\x00") if "\0" in text else text
+    return text.encode("utf-8", "backslashreplace").decode().replace("\0", "\\x00")

@@ -14,9 +14,8 @@ from upright_ledger.core.placing import Placer
 from upright_ledger.core.traffic import OFF_SITE
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.answers import MATCH, PERSON
-from upright_ledger.ledger.bulk import batches, load_rows
+from upright_ledger.ledger.bulk import batches, load_rows, next_id
 from upright_ledger.ledger.journal import Step
-from upright_ledger.ledger.sources import next_id
 from upright_ledger.ledger.store import now, stored_policy
 
 _CHUNK = 50_000

@@ -23,6 +23,7 @@ from upright_ledger.ledger.migrations import migrate
 from upright_ledger.ledger.settings import FILE_NAME, Settings, read_settings
 
 DATABASE_FILE = "ledger.db"
+CACHE_KB = 200_000  # the indexes of a million entries; with less, their pages are written again and again
 WAIT_SECONDS = 300  # a step of a million rows may be under way
 
 
@@ -147,6 +148,8 @@ def _prepare_sqlite(engine: Engine) -> None:
         connection.execute("PRAGMA journal_mode = WAL")
         connection.execute("PRAGMA synchronous = NORMAL")
         connection.execute("PRAGMA foreign_keys = ON")
+        connection.execute(f"PRAGMA cache_size = -{CACHE_KB}")
+        connection.execute("PRAGMA temp_store = MEMORY")
         connection.execute(f"PRAGMA busy_timeout = {WAIT_SECONDS * 1000}")
 
     @event.listens_for(engine, "begin")

@@ -6,8 +6,6 @@ import asyncio
 import hashlib
 from pathlib import Path
 
-import aiohttp
-
 from upright_ledger.errors import InputError
 
 MAX_BYTES = 200 << 20
@@ -24,6 +22,8 @@ def fetch(address: str, folder: Path) -> Path:
 
 
 async def _fetch(address: str, target: Path) -> None:
+    import aiohttp
+
     timeout = aiohttp.ClientTimeout(total=TIMEOUT_SECONDS)
     try:
         async with (

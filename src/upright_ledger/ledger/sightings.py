@@ -1,0 +1,167 @@
+"""Sightings: what one source says of one spelling, stored many at a time."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from sqlalchemy import Connection, Table, bindparam, update
+
+from upright_ledger.core.evidence import Figure
+from upright_ledger.core.placing import Placed
+from upright_ledger.ledger import schema
+from upright_ledger.ledger.bulk import find_ids, load_rows, next_id, storable
+
+TOP_REFERRERS = 20
+_MOST_IN_MEMORY = 2_000_000
+
+Name = tuple[str, str]
+"""Site, and key or spelling."""
+
+_ENTRY = ("id", "site", "key", "policy", "legacy_url")
+_SPELLING = ("id", "site", "spelling", "entry", "variant", "aside")
+_FIGURE = ("spelling", "source", "unit", "amount", "status_class", "agent", "days", "first_day", "last_day")
+_WORDS = ("spelling", "source", "title", "anchor", "language", "status", "last_seen")
+
+
+@dataclass(slots=True)
+class Sighting:
+    """What one source says of one spelling. referrers: address → figure; the rest stands under an empty one."""
+
+    place: Placed
+    figures: list[Figure] = field(default_factory=list)
+    referrers: dict[str, float] = field(default_factory=dict)
+    title: str = ""
+    anchor: str = ""
+    language: str = ""
+    status: int = 0
+    last_seen: str = ""
+
+
+class Entries:
+    """Finds and makes entries within one step."""
+
+    def __init__(self, connection: Connection, policy: int) -> None:
+        self._connection = connection
+        self._policy = policy
+        self._numbers = _Numbers(connection, schema.entries)
+        self.made = 0
+
+    def ensure(self, wanted: Iterable[tuple[str, str, str]]) -> dict[Name, int]:
+        """The numbers of entries (site, key, legacy URL) by (site, key); those that are not there yet are made."""
+        first: dict[Name, str] = {}
+        for site, key, legacy_url in wanted:
+            first.setdefault((site, key), legacy_url)
+        known = self._numbers.find(first)
+        fresh = sorted(first.keys() - known.keys()) if len(known) < len(first) else []
+        known |= self._numbers.give(fresh)  # in order: the index is built several times faster
+        rows = [(known[name], *name, self._policy, first[name]) for name in fresh]
+        load_rows(self._connection, schema.entries, _ENTRY, rows)
+        self.made += len(rows)
+        return known
+
+
+class SightingWriter:
+    """Stores the sightings of one source, portion by portion, within one step."""
+
+    def __init__(self, connection: Connection, source: int, policy: int) -> None:
+        self._connection = connection
+        self._source = source
+        self._entries = Entries(connection, policy)
+        self._spellings = _Numbers(connection, schema.spellings)
+
+    @property
+    def new_entries(self) -> int:
+        """How many entries this source was the first to name."""
+        return self._entries.made
+
+    def add(self, sightings: Sequence[Sighting]) -> dict[Name, int]:
+        """Store a portion. Returns the numbers of its entries by (site, key)."""
+        places = [s.place for s in sightings]
+        entries = self._entries.ensure((p.site, p.key, p.legacy_url) for p in places if not p.aside)
+        source = self._source
+        figures, said, led = [], [], []
+        for number, s in zip(self._numbers_of(places, entries), sightings, strict=True):
+            figures += [(number, source, *f, f.days[:10], f.days.rpartition(" ")[2][:10]) for f in s.figures]
+            if s.title or s.language or s.status or s.last_seen or s.anchor:
+                texts = (storable(s.title), storable(s.anchor), storable(s.language))
+                said.append((number, source, *texts, s.status, s.last_seen))
+            if s.referrers:
+                told = "\n".join([f"{n:g} {r}" for r, n in _top(s.referrers)])
+                led.append((number, source, storable(told)))
+        load_rows(self._connection, schema.evidence, _FIGURE, figures)
+        load_rows(self._connection, schema.observations, _WORDS, said)
+        load_rows(self._connection, schema.referrers, ("spelling", "source", "referrers"), led)
+        return entries
+
+    def _numbers_of(self, places: Sequence[Placed], entries: Mapping[Name, int]) -> list[int]:
+        """The numbers of the spellings of these places, made where they are not there yet.
+
+        A spelling that was set aside and is now named as an entry becomes one.
+        """
+        names = [(p.site, storable(p.spelling)) for p in places]
+        best: dict[Name, Placed] = {}
+        for name, p in zip(names, places, strict=True):
+            if name not in best or best[name].aside:
+                best[name] = p
+        known = self._spellings.find(best)
+        if known:
+            self._raise([(known[n], p, entries) for n, p in best.items() if n in known and not p.aside])
+        fresh = sorted(best.keys() - known.keys()) if len(known) < len(best) else []
+        known |= self._spellings.give(fresh)
+        rows = []
+        for name in fresh:
+            p = best[name]
+            rows.append((known[name], *name, None if p.aside else entries[p.site, p.key], p.variant, p.aside))
+        load_rows(self._connection, schema.spellings, _SPELLING, rows)
+        return [known[name] for name in names]
+
+    def _raise(self, named: list[tuple[int, Placed, Mapping[Name, int]]]) -> None:
+        """Make entries of spellings that were set aside until now."""
+        table = schema.spellings
+        rows: list[dict[str, Any]] = [
+            {"number": number, "its_entry": entries[p.site, p.key], "its_variant": p.variant}
+            for number, p, entries in named
+        ]
+        if rows:
+            is_aside = (table.c.id == bindparam("number")) & table.c.entry.is_(None)
+            values = {"aside": "", "entry": bindparam("its_entry"), "variant": bindparam("its_variant")}
+            self._connection.execute(update(table).where(is_aside).values(**values), rows)
+
+
+class _Numbers:
+    """The numbers of a table's rows by name: of those that were there before from the database, of new ones from memory."""
+
+    def __init__(self, connection: Connection, table: Table) -> None:
+        self._connection = connection
+        self._table = table
+        self._following = next_id(connection, table)
+        self._look_up = self._following > 1
+        self._made: dict[Name, int] = {}
+
+    def find(self, names: Iterable[Name]) -> dict[Name, int]:
+        """The numbers of those names that have one."""
+        made = self._made
+        found = {name: made[name] for name in names if name in made} if made else {}
+        if self._look_up:
+            found |= find_ids(self._connection, self._table, [name for name in names if name not in found])
+        return found
+
+    def give(self, names: Sequence[Name]) -> dict[Name, int]:
+        """Numbers for names that have none."""
+        given = {name: number for number, name in enumerate(names, self._following)}
+        self._following += len(names)
+        self._made |= given
+        if len(self._made) > _MOST_IN_MEMORY:
+            self._made, self._look_up = {}, True
+        return given
+
+
+def _top(referrers: Mapping[str, float]) -> list[tuple[str, float]]:
+    """The most frequent referrers, and the rest under an empty name."""
+    if len(referrers) <= TOP_REFERRERS:
+        return list(referrers.items())
+    ranked = sorted(referrers.items(), key=lambda item: (item[0] == "", -item[1], item[0]))
+    rest = sum(n for _, n in ranked[TOP_REFERRERS:])
+    return [*ranked[:TOP_REFERRERS], ("", rest)]
