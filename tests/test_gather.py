@@ -136,7 +136,7 @@ BROKEN: list[tuple[str, bytes, str]] = [
     ("binary.dat", bytes(range(256)) * 20, "is binary"),
     ("cut.csv.gz", gzip.compress(b"url\n" + b"".join(b"/%d\n" % n for n in range(99999)))[:90000], "cut-off archive"),
     ("no.csv.gz", b"\x1f\x8b\x08\x00rest", "cut-off archive"),
-    ("bomb.gz", gzip.compress(b"/a\n" * (110 << 20)), "grows more than"),
+    ("bomb.gz", gzip.compress(b"/a\n" * (23 << 20)), "grows more than"),
     ("files.zip", b"PK\x03\x04rest", "unpack it"),
     ("sheet.xlsx", b"PK\x03\x04[Content_Types].xml rest", "damaged workbook"),
     ("prose.txt", b"Dear all\nhere is the list\n", "holds no URL"),

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import bz2
+import csv
 import gzip
+import io
 import json
 import lzma
 import subprocess
@@ -14,10 +16,15 @@ from pathlib import Path
 import pyarrow as pa
 import pytest
 import xlsxwriter
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from conftest import OLD, PROGRAM, Program
+from upright_ledger.app.gather import gather
+from upright_ledger.app.opening import open_new
 from upright_ledger.core.mending import mend
 from upright_ledger.formats.columns import day_of
+from upright_ledger.ledger.entries import count_entries
 
 W3C = """#Software: a server
 #Version: 1.0
@@ -289,3 +296,46 @@ def test_a_column_must_be_one_that_means_something(museum: Program) -> None:
     assert "no column means 'price'" in museum("gather", "x.csv", "--column", "price=n", code=2).err
     assert "no column 'nowhere'" in museum("gather", "x.csv", "--column", "visits=nowhere", code=3).err
     assert "no kind of file" in museum("gather", "x.csv", "--kind", "parchment", code=2).err
+
+
+CELL = st.one_of(
+    st.sampled_from(["/a", f"{OLD}/b?x=1", "", "Total", "12", "1.234,5", "\u201c/c\u201d", "two words", "=1+1", "#", "/x.css", "http://", "a\nb"]),
+    st.text(st.characters(exclude_categories=("Cs", "Cc")), max_size=12),
+)  # fmt: skip
+
+
+@settings(max_examples=40, deadline=None)
+@given(rows=st.lists(st.lists(CELL, min_size=1, max_size=4), min_size=1, max_size=12), width=st.integers(2, 4))
+def test_every_row_of_a_table_is_accounted_for(
+    rows: list[list[str]], width: int, tmp_path_factory: pytest.TempPathFactory
+) -> None:
+    folder = tmp_path_factory.mktemp("rows")
+    header = ["url", "clicks", "title", "status"][:width]
+    text = io.StringIO()
+    csv.writer(text).writerows([header, ["/sure", *["1"] * (width - 1)], *rows])
+    (folder / "export.csv").write_text(text.getvalue(), encoding="utf-8")
+    ledger = open_new(folder / "ledger", [OLD], ["https://new.example"])
+    (result,) = gather(ledger, [str(folder / "export.csv")], kind="table").sources
+    assert result.lines == result.accepted + result.set_aside + result.rejected == len(rows) + 1
+    with ledger.reading() as connection:
+        assert count_entries(connection) == gather(ledger, [str(folder / "export.csv")]).entries
+
+
+def test_secrets_are_masked_wherever_they_stand(museum: Program) -> None:
+    text = f"url,referrer\n{OLD}/a?token=s3cret,http://blog.example/?api_key=hush&x=ada@mail.example\nnot a url?password=open sesame,\n"
+    museum.write("export.csv", text)
+    museum("gather", "export.csv")
+    (museum.folder / "export.csv").unlink()
+    stored = b"".join(p.read_bytes() for p in museum.folder.rglob("*") if p.is_file())
+    for secret in (b"s3cret", b"hush", b"ada@mail", b"password=open"):
+        assert secret not in stored
+
+
+def test_balance_says_where_entries_came_from(museum: Program) -> None:
+    museum.write("one.txt", "/a\n/b\n")
+    museum.write("two.csv", "url,clicks\n/b,5\n")
+    museum("gather", "one.txt", "two.csv", "--period", "2026-01-01..2026-03-31")
+    sources = {s["name"]: (s["entries"], s["alone"], s["period"]) for s in museum.json("balance")["sources"]}
+    assert sources["one.txt"][:2] == (2, 1)
+    assert sources["two.csv"] == (1, 0, ["2026-01-01", "2026-03-31"])
+    assert "where they came from" in museum("balance").out

@@ -8,6 +8,7 @@ from typing import Any
 from upright_ledger.app.book import Book
 from upright_ledger.core.answers import ANSWERS, OPEN
 from upright_ledger.ledger.entries import Entry
+from upright_ledger.ledger.sources import list_sources
 
 SHOWN_OPEN = 10
 
@@ -22,12 +23,25 @@ class Line:
     value: float = 0.0
 
 
+@dataclass(slots=True)
+class SourceLine:
+    """What one source brought: the entries it names, and those that nothing else names. period: its days, or empty."""
+
+    name: str
+    kind: str
+    lines: int
+    period: tuple[str, str]
+    entries: int = 0
+    alone: int = 0
+
+
 @dataclass
 class Balance:
-    """All lines, and the open entries that are worth most."""
+    """All lines, the open entries that are worth most, and where the entries came from."""
 
     lines: list[Line]
     top_open: list[Entry] = field(default_factory=list)
+    sources: list[SourceLine] = field(default_factory=list)
 
     @property
     def entries(self) -> int:
@@ -56,6 +70,17 @@ class Balance:
                 {"legacy_url": e.legacy_url, "hits": e.evidence.hits, "value": round(e.evidence.value, 2)}
                 for e in self.top_open
             ],
+            "sources": [
+                {
+                    "name": s.name,
+                    "kind": s.kind,
+                    "lines": s.lines,
+                    "period": list(s.period) if any(s.period) else [],
+                    "entries": s.entries,
+                    "alone": s.alone,
+                }
+                for s in self.sources
+            ],
         }
 
 
@@ -71,4 +96,16 @@ def balance(book: Book) -> Balance:
         if entry.answer.kind == OPEN:
             unanswered.append(entry)
     unanswered.sort(key=lambda e: (-e.evidence.value, -e.evidence.hits, e.legacy_url))
-    return Balance(list(lines.values()), unanswered[:SHOWN_OPEN])
+    return Balance(list(lines.values()), unanswered[:SHOWN_OPEN], _sources(book))
+
+
+def _sources(book: Book) -> list[SourceLine]:
+    with book.ledger.reading() as connection:
+        rows = [s for s in list_sources(connection) if s.purpose != "stock"]
+    found = {s.id: SourceLine(s.name, s.kind, s.lines, (s.period_start, s.period_end)) for s in rows}
+    for entry in book.entries:
+        for number in entry.sources:
+            found[number].entries += 1
+        if len(entry.sources) == 1:
+            found[entry.sources[0]].alone += 1
+    return list(found.values())

@@ -299,6 +299,7 @@ class _Sorter:
         self.result.lines += lines
         self.result.set_aside += lines
         self.result.aside[kind] += lines
+        text = mask_query(text)
         if text and kind != traffic.BLANK:
             known = (kind, text) in self.aside_texts or len(self.aside_texts) < MAX_ASIDE_TEXTS
             self.aside_texts[kind, text if known else ""] += lines

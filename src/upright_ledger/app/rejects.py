@@ -8,6 +8,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import IO, Self
 
+from upright_ledger.core.secrets import mask_query
 from upright_ledger.formats.records import Reject
 
 FOLDER = "rejects"
@@ -34,7 +35,8 @@ class Rejects:
             Path(self._draft.name).unlink(missing_ok=True)
 
     def add(self, reject: Reject) -> None:
-        """Note one rejected line."""
+        """Note one rejected line, its secrets masked."""
+        reject = Reject(reject.line, reject.reason, mask_query(reject.text[:_LONGEST]))
         if len(self.first) < SHOWN_REJECTS:
             self.first.append(reject)
         if self._draft is None:

@@ -14,12 +14,14 @@ from upright_ledger.cli.common import json_option
 from upright_ledger.core.answers import OPEN
 from upright_ledger.ledger.store import open_ledger
 
+SHOWN_SOURCES = 12
+
 
 @click.command("balance")
 @json_option
 @click.pass_obj
 def command(folder: Path, as_json: bool) -> None:
-    """What is answered and what is open, by entries, by hits and by value.
+    """What is answered and what is open, by entries, by hits and by value, and where the entries came from.
 
     Hits are requests by people. Value is what an entry is worth in visits per 30 days; docs/value.md has the
     formula.
@@ -38,6 +40,17 @@ def command(folder: Path, as_json: bool) -> None:
     hits, value = sum(x.hits for x in result.lines), sum(x.value for x in result.lines)
     rows.append(("all", total, _share(total, total), hits, round(value)))
     show.table(("answer", "entries>", "share>", "hits>", "value>"), rows)
+    if result.sources:
+        show.say()
+        show.table(
+            ("where they came from", "kind|", "lines>", "entries>", "only there>", "days"),
+            [
+                (s.name, s.kind, s.lines, s.entries, s.alone, " to ".join(s.period) if any(s.period) else "")
+                for s in result.sources[-SHOWN_SOURCES:]
+            ],
+        )
+        if len(result.sources) > SHOWN_SOURCES:
+            show.say(f"… and {len(result.sources) - SHOWN_SOURCES:,} earlier sources (--json shows all)")
     if result.top_open:
         show.say()
         show.table(

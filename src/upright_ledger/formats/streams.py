@@ -24,7 +24,7 @@ MAX_FILES = 10_000
 
 # A real list or log shrinks ten- to thirtyfold. What grows far more than that is a trap.
 MAX_GROWTH = 300
-GROWTH_FROM = 256 << 20  # bytes before the growth is looked at
+GROWTH_FROM = 64 << 20  # bytes before the growth is looked at
 
 _GZIP, _BZIP2, _XZ, _ZSTD = b"\x1f\x8b", b"BZh", b"\xfd7zXZ", b"\x28\xb5\x2f\xfd"
 _DAMAGE = (OSError, EOFError, zlib.error, lzma.LZMAError)
