@@ -12,6 +12,8 @@ from upright_ledger.app.book import Book
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.core.answers import ANSWERS
+from upright_ledger.core.evidence import PER_PERIOD
+from upright_ledger.ledger.entries import Said
 from upright_ledger.ledger.store import open_ledger
 
 SHOWN = 20
@@ -175,7 +177,7 @@ def _details(found: task.Details, *, as_json: bool) -> None:
     show.table(
         ("source", "kind|", "unit|", "by|", "status|", "amount>", "per 30 days>", "first|", "last|"),
         [
-            (s.source, s.kind, s.unit, s.agent, s.status_class, s.amount, s.per_30_days, s.first_day, s.last_day)
+            (s.source, s.kind, s.unit, s.agent, s.status_class, s.amount, _rate(s), s.first_day, s.last_day)
             for s in found.evidence
         ],
     )
@@ -187,6 +189,11 @@ def _details(found: task.Details, *, as_json: bool) -> None:
     if named:
         show.say()
         show.table(("linked from or led by", "times>"), named)
+
+
+def _rate(said: Said) -> object:
+    """A figure per 30 days; a stock, such as links, has none."""
+    return said.per_30_days if said.unit in PER_PERIOD else ""
 
 
 def _aside(book: Book, kind: str, limit: int, *, as_json: bool) -> None:

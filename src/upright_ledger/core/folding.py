@@ -91,9 +91,7 @@ OTHER_PARAMETER = "other parameter"
 PAGINATION = "pagination"
 
 _NOTHING: frozenset[str] = frozenset()
-_SIMPLE = re.compile(
-    r"(?:/[a-z0-9_-]+(?:\.[a-z0-9_-]+)*)+\Z"
-)  # nothing in such a path is ever folded but its last name
+_SIMPLE = re.compile(r"(?:/[A-Za-z0-9_-]+(?:\.[A-Za-z0-9_-]+)*)+/?\Z")  # such a path is canonical as it stands
 _PAGE_NUMBER = re.compile(r"(?s)(.+)/page/[0-9]+\Z")
 
 
@@ -170,16 +168,24 @@ class FoldingPolicy:
 
     def fold_and_keep(self, path: str) -> tuple[str, str, frozenset[str]]:
         """As `fold_path`, with the canonical path as observed in between: folded, observed, mends."""
-        head, _, last = path.rpartition("/")
-        if _SIMPLE.match(path) and last not in self._last_names and not last.isdigit():
-            return path, path, _NOTHING
         mends: set[str] = set()
-        out = _PATH_SESSION.sub("", path) if ";" in path else path
-        if out != path:
-            mends.add(SESSION_PARAMETER)
-        canonical = observed = canonical_path(out)
-        if canonical != out:
-            mends |= _name_mends(out, canonical)
+        if _SIMPLE.match(path):
+            canonical = observed = path
+            last = path.rpartition("/")[2]
+            if (
+                last
+                and last not in self._last_names
+                and not last.isdigit()
+                and (self.case != "fold" or path.lower() == path)
+            ):
+                return path, path, _NOTHING
+        else:
+            out = _PATH_SESSION.sub("", path) if ";" in path else path
+            if out != path:
+                mends.add(SESSION_PARAMETER)
+            canonical = observed = canonical_path(out)
+            if canonical != out:
+                mends |= _name_mends(out, canonical)
         if self.case == "fold":
             lowered = lower_path(canonical)
             if lowered != canonical:
