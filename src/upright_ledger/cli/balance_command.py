@@ -43,7 +43,7 @@ def command(folder: Path, as_json: bool) -> None:
     if result.sources:
         show.say()
         show.table(
-            ("where they came from", "kind|", "lines>", "entries>", "only there>", "days"),
+            ("source", "kind|", "lines>", "entries>", "alone>", "days"),
             [
                 (s.name, s.kind, s.lines, s.entries, s.alone, " to ".join(s.period) if any(s.period) else "")
                 for s in result.sources[-SHOWN_SOURCES:]

@@ -175,11 +175,8 @@ def _details(found: task.Details, *, as_json: bool) -> None:
         show.say(f"  section: {found.line.section}")
     show.say()
     show.table(
-        ("source", "kind|", "unit|", "by|", "status|", "amount>", "per 30 days>", "first|", "last|"),
-        [
-            (s.source, s.kind, s.unit, s.agent, s.status_class, s.amount, _rate(s), s.first_day, s.last_day)
-            for s in found.evidence
-        ],
+        ("source", "says", "amount>", "per 30 days>", "first|", "last|"),
+        [(s.source, _what(s), s.amount, _rate(s), s.first_day, s.last_day) for s in found.evidence],
     )
     show.say()
     show.table(("spellings", ""), [(s, "") for s in found.spellings[:SHOWN_SPELLINGS]])
@@ -189,6 +186,12 @@ def _details(found: task.Details, *, as_json: bool) -> None:
     if named:
         show.say()
         show.table(("linked from or led by", "times>"), named)
+
+
+def _what(said: Said) -> str:
+    """The unit of a figure, who asked, and how the site answered: "hits by people, 404"."""
+    text = f"{said.unit} by {said.agent}" if said.agent else said.unit
+    return f"{text}, {said.status_class}" if said.status_class else text
 
 
 def _rate(said: Said) -> object:
