@@ -90,15 +90,22 @@ class Listing:
 
 def list_entries(book: Book, filters: Filters, sort: str = "value") -> Listing:
     """Find and sort entries."""
+    describe = _describer(book)
+    lines = [line for line in map(describe, book.entries) if _fits(line, filters)]
+    return Listing(_sorted(lines, sort), len(book.entries))
+
+
+def _describer(book: Book) -> Callable[[Entry], Line]:
+    """A function that works out the line of an entry."""
     names = _source_names(book)
     families = _families(book)
     sections = Sections(book.ledger.settings.sections)
-    lines = []
-    for e in book.entries:
-        line = Line(e, sections.of(e.site, e.key), families[e.site].get(e.key, ""), tuple(names[s] for s in e.sources))
-        if _fits(line, filters):
-            lines.append(line)
-    return Listing(_sorted(lines, sort), len(book.entries))
+
+    def describe(e: Entry) -> Line:
+        family = families[e.site].get(e.key, "")
+        return Line(e, sections.of(e.site, e.key), family, tuple(names[s] for s in e.sources))
+
+    return describe
 
 
 def _sorted(lines: list[Line], sort: str) -> list[Line]:
@@ -196,10 +203,7 @@ def look_up(book: Book, url: str) -> Details:
         raise UsageError(
             f"{url} belongs to no entry of this ledger", "`upright entries '*word*'` finds entries by pattern"
         )
-    names = _source_names(book)
-    section = Sections(book.ledger.settings.sections).of(entry.site, entry.key)
-    family = _families(book)[entry.site].get(entry.key, "")
-    line = Line(entry, section, family, tuple(names[s] for s in entry.sources))
+    line = _describer(book)(entry)
     with book.ledger.reading() as connection:
         return Details(
             line,

@@ -12,6 +12,7 @@ from upright_ledger.core.addresses import Address, NotAnAddressError, parse_addr
 from upright_ledger.core.folding import (
     SESSION_PARAMETER,
     TRACKING_PARAMETER,
+    Folded,
     FoldingPolicy,
     fold,
     fold_target,
@@ -38,6 +39,11 @@ class Placed(NamedTuple):
     legacy_url: str
     aside: str
     mends: frozenset[str]
+
+
+def _spelling(address: Address, query: str) -> str:
+    """What is stored of an address: with this query, without its fragment."""
+    return f"{address.origin}{address.path}?{query}" if query else f"{address.origin}{address.path}"
 
 
 class Placer:
@@ -104,7 +110,10 @@ class Placer:
     def refolded(self, site: str, spelling: str) -> tuple[str, str, str]:
         """Key, variant and legacy URL of a stored spelling of a site under this policy: the quick way through `stored`."""
         path, _, query = spelling[spelling.index("/", 8) :].partition("?")
-        folded = fold_target(path, query, self.policy)
+        return self._names(site, fold_target(path, query, self.policy))
+
+    def _names(self, site: str, folded: Folded) -> tuple[str, str, str]:
+        """Key, variant and legacy URL of an entry of a site."""
         kept = "?" + "&".join([f"{n}={v}" for n, v in folded.params]) if folded.params else ""
         return folded.path + kept, folded.variant, f"{self._bases[site]}{folded.variant}{kept}"
 
@@ -113,16 +122,14 @@ class Placer:
         site = self._site_of.get(authority, "")
         query = mask_query(address.query)
         if not site:
-            tail = f"?{query}" if query else ""
-            return Placed("", f"{address.origin}{address.path}{tail}", "", "", "", traffic.OFF_SITE, frozenset())
+            return Placed("", _spelling(address, query), "", "", "", traffic.OFF_SITE, frozenset())
         target = address.target
         if unanswerable(address):
-            tail = f"?{query}" if query else ""
-            return Placed(site, f"{address.origin}{address.path}{tail}", "", "", "", traffic.UNANSWERABLE, frozenset())
+            return Placed(site, _spelling(address, query), "", "", "", traffic.UNANSWERABLE, frozenset())
         kind = traffic.set_aside_class(target, real=real)
         if kind and not self._is_taken_back(kind, address.path):
             # What follows the "?" of a style sheet or a probe tells nothing and never ends.
-            return Placed(site, f"{address.origin}{address.path}", "", "", "", kind, frozenset())
+            return Placed(site, _spelling(address, ""), "", "", "", kind, frozenset())
         if query is not address.query:
             address = Address(address.scheme, address.host, address.port, address.path, query, address.fragment)
         return self._entry(address, site, whole=whole, dots=dots)
@@ -140,10 +147,7 @@ class Placer:
             mends |= {"dot segments"}
         if address.host.startswith(MOBILE_LABELS) and address.origin not in self._bases.values():
             mends |= {"mobile host"}
-        kept = "?" + "&".join([f"{n}={v}" for n, v in folded.params]) if folded.params else ""
-        spelling = f"{address.origin}{address.path}?{query}" if query else f"{address.origin}{address.path}"
-        legacy_url = f"{self._bases[site]}{folded.variant}{kept}"
-        return Placed(site, spelling, folded.path + kept, folded.variant, legacy_url, "", mends)
+        return Placed(site, _spelling(address, query), *self._names(site, folded), "", mends)
 
     def unless_taken_back(self, place: Placed, kind: str) -> Placed:
         """The place set aside in a class, unless the policy takes that class or that path back."""

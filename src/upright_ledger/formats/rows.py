@@ -24,16 +24,21 @@ MAX_PACKING = 200
 _SAMPLE = 60
 
 
-def rows_of(path: Path, kind: str, encoding: str = "") -> Iterator[Row]:
-    """The rows of a table, header included. Raises InputError, at once or on the way, with the line that is damaged."""
+def rows_of(path: Path, kind: str, encoding: str = "", notes: list[str] | None = None) -> Iterator[Row]:
+    """The rows of a table, header included. Raises InputError, at once or on the way, with the line that is damaged.
+
+    notes: gets what a user should know of a delimited file's encoding, with the first row.
+    """
     if kind == SHEET:
         return _workbook(path)
-    return _objects(path, encoding) if kind == JSON else _delimited(path, encoding)
+    return _objects(path, encoding) if kind == JSON else _delimited(path, encoding, [] if notes is None else notes)
 
 
-def _delimited(path: Path, encoding: str) -> Iterator[Row]:
+def _delimited(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]:
     csv.field_size_limit(MAX_CELL)
     with open_text(path, encoding) as file:
+        if file.encoding == "cp1252" and not encoding:
+            notes.append("read as Windows-1252: it is not in UTF-8")
         first = list(islice(file, 500))
         delimiter = delimiter_of([line for line in first if line.strip()][:_SAMPLE]) or ","
         reader = csv.reader(chain(first, file), delimiter=delimiter)

@@ -23,7 +23,6 @@ from upright_ledger.core.mending import mend
 from upright_ledger.core.traffic import BLANK, SUMMARY
 from upright_ledger.errors import InputError
 from upright_ledger.formats import columns as col
-from upright_ledger.formats.reading import encoding_of
 from upright_ledger.formats.recognising import JSON, SHEET, TABLE
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.rows import Row, rows_of
@@ -73,10 +72,8 @@ class Table:
 
 def read_table(path: Path, options: ReadOptions, kind: str = TABLE) -> Table:
     """Open a table and find its columns. Raises InputError when it has no rows or no column with addresses."""
-    notes = []
-    if kind == TABLE and not options.encoding and encoding_of(path) == "cp1252":
-        notes.append("read as Windows-1252: it is not in UTF-8")
-    rows = rows_of(path, kind, options.encoding)
+    notes: list[str] = []
+    rows = rows_of(path, kind, options.encoding, notes)
     first = list(islice(rows, _SAMPLE))
     at, columns = _find_header(path, first, options)
     header = first[at][1] if at is not None else []

@@ -30,6 +30,7 @@ def _items(path: Path, options: ReadOptions) -> Iterator[Item]:
         lines = text_lines(file)
         first = list(islice(lines, _SAMPLE))
         filled = [line.strip() for _, line in first if line.strip() and not line.startswith("#")]
+        pattern = _amid_words(options.hosts)
         is_list = sum(map(_is_bare, filled)) * 2 >= len(filled)
         for number, line in chain(first, lines):
             text = line.strip()
@@ -41,7 +42,7 @@ def _items(path: Path, options: ReadOptions) -> Iterator[Item]:
                 url = mend(line)
                 yield _record(number, 1, url.text, url.mends, url.day)
             else:
-                yield from _amid(number, line, options.hosts, is_list=is_list)
+                yield from _amid(number, line, pattern, is_list=is_list)
 
 
 def _is_bare(text: str) -> bool:
@@ -51,12 +52,16 @@ def _is_bare(text: str) -> bool:
     return _URL_START.match(mend(text).text) is not None and len(_AMID.findall(text)) < 2
 
 
-def _amid(number: int, line: str, hosts: frozenset[str], *, is_list: bool) -> Iterator[Item]:
+def _amid_words(hosts: frozenset[str]) -> re.Pattern[str]:
+    """What a URL among words looks like: with a scheme or www, or on one of the old hosts."""
+    if not hosts:
+        return _AMID
+    named = "|".join(re.escape(h) for h in sorted(hosts, key=len, reverse=True))
+    return re.compile(rf"{_AMID.pattern}|(?<![\w.@/-])(?:{named})/[^\s<>\"`{{}}|^]*", re.IGNORECASE)
+
+
+def _amid(number: int, line: str, pattern: re.Pattern[str], *, is_list: bool) -> Iterator[Item]:
     """The URLs among the words of a line. The line counts once, with the first of them."""
-    pattern = _AMID
-    if hosts:
-        named = "|".join(re.escape(h) for h in sorted(hosts, key=len, reverse=True))
-        pattern = re.compile(rf"{_AMID.pattern}|(?<![\w.@/-])(?:{named})/[^\s<>\"`{{}}|^]*", re.IGNORECASE)
     found = pattern.findall(line)
     if not found and is_list:
         yield Reject(number, "no URL or path is on this line", line[:2000])

@@ -30,7 +30,6 @@ class Refolded:
     spellings: int = 0
     changed: int = 0
     made: int = 0
-    merged: int = 0
     split: int = 0
     conflicts: int = 0
     moved: dict[int, set[int]] = field(default_factory=dict)
@@ -155,7 +154,6 @@ def _carry_answers(step: Step, result: Refolded) -> None:
     rows, contested = [], [claim for claim in claims if claim["entry"] not in left]
     for new, olds in came_from.items():
         standing = [answers[new]] if new in answers and new not in left else []
-        result.merged += len(olds - {new}) + bool(standing) > 1
         given = [_copied(answers[old], new, result.moved[old]) for old in sorted(olds - {new}) if old in answers]
         offers = sorted([*standing, *given], key=lambda o: _RANK.get(o["by"], 1))
         if not offers:
