@@ -147,7 +147,8 @@ def _url_column(words: list[str], rows: Sequence[Sequence[str]], hosts: frozense
         rank = 1 - NAMES[URL].index(word) / 100 if word in NAMES[URL] else 0.0
         addresses = _share(cells, looks_like_address)
         others = _share(cells, lambda c: _host(c) not in hosts and _host(c) != "") if hosts else 0.0
-        if addresses < 0.6 and not (rank and _share(cells, lambda c: number(c) is None) > 0.5):
+        named = rank and (addresses > 0 or _share(cells, lambda c: number(c) is None) > 0.5)
+        if addresses < 0.6 and not named:
             continue
         figure = 4 * addresses * (1 - others) + rank + 0.5 * addresses
         if figure > most:
