@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
@@ -136,11 +135,7 @@ def base_origin(sites: Sites, host: str) -> str:
 
 def options_for(options: ReadOptions, sites: Sites, policy: FoldingPolicy) -> ReadOptions:
     """What a reader should know of the ledger besides what the user says."""
-    tracking = [re.escape(n) for n in (*policy.tracking, *policy.tracking_only_folded) if not n.startswith("utm_")]
-    noise = {"utm_": "|".join([r"utm_\w*", *tracking])}
-    if policy.session:
-        noise[policy.session[0]] = "|".join(re.escape(n) for n in policy.session)
-    return replace(options, hosts=frozenset(sites.site_of_authority), noise=noise)
+    return replace(options, hosts=frozenset(sites.site_of_authority), noise=policy.noise_names)
 
 
 class _SourceReader:
@@ -265,6 +260,7 @@ class _Sorter:
         """Take over what the reader knows at its end."""
         result = self.result
         result.mapping, result.notes = dict(reading.mapping), list(reading.notes)
+        result.folded += reading.folded
         result.rejects = self.rejects.first
         result.accepted = result.lines - result.set_aside - result.rejected
 

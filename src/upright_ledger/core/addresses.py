@@ -8,8 +8,8 @@ really sent as its request target (RFC 9112, section 3.2), where nothing may be 
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from functools import lru_cache
+from typing import NamedTuple
 
 import ada_url
 
@@ -21,12 +21,9 @@ _HOST_FIRST = re.compile(r"^(?:www\.)?[A-Za-z0-9][A-Za-z0-9-]*(?:\.[A-Za-z0-9-]+
 _FILE_NAME = re.compile(r"\.[A-Za-z0-9]{1,5}$")
 # Addresses that a URL parser gives back as they are, as most are; a test holds this against the parser. The last
 # label of the host begins with a letter: others may be numbers in disguise.
-_PLAIN_ADDRESS = re.compile(
-    r"(?P<scheme>https?)://(?P<host>(?:(?!xn--)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?\.)*[a-z][a-z0-9]*)(?P<path>/[A-Za-z0-9\-._~!$&()*+,;=:@/%]*)"
-    r"(?:\?(?P<query>[A-Za-z0-9\-._~!$&()*+,;=:@/%?]*))?(?:#(?P<fragment>[A-Za-z0-9\-._~!$&()*+,;=:@/%?]*))?\Z",
-)
+_PLAIN_HOST = re.compile(r"(?:(?!xn--)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?\.)*[a-z][a-z0-9]*\Z")
+_PLAIN_BYTES = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~!$&()*+,;=:@/%?#"
 _PLAIN_PATH = re.compile(r"/(?!/)")
-_DOTTED = re.compile(r"/(?:\.|%2[Ee])")
 _CONTROL = re.compile(r"[\x00-\x1f\x7f]")
 _TEXT_ESCAPE = re.compile(r"%[0-9a-f]{2}")
 _ESCAPE = re.compile(rb"%([0-9A-Fa-f]{2})")
@@ -52,8 +49,7 @@ class NotAnAddressError(ValueError):
     """The text is not an http(s) address; the message says why, in a few words."""
 
 
-@dataclass(frozen=True, slots=True)
-class Address:
+class Address(NamedTuple):
     """An absolute http or https address, as a browser would request it.
 
     `host` is lower case (international names in their ASCII form); `port` is empty when it is the
@@ -102,7 +98,6 @@ def lower_path(path: str) -> str:
     return _TEXT_ESCAPE.sub(lambda m: m[0].upper(), lowered) if "%" in lowered else lowered
 
 
-@lru_cache(maxsize=1 << 16)
 def parse_address(text: str, base: str = "") -> Address:
     """Read a URL as written by people, relative to `base` (an origin or full address) if given.
 
@@ -110,11 +105,13 @@ def parse_address(text: str, base: str = "") -> Address:
     out. Raises NotAnAddressError.
     """
     text = text.strip()
-    plain = _PLAIN_ADDRESS.match(text)
-    if plain is None and base and _PLAIN_PATH.match(text) and (start := _PLAIN_ADDRESS.match(f"{base}/")):
-        plain = _PLAIN_ADDRESS.match(f"{start['scheme']}://{start['host']}{text}")
-    if plain and len(text) <= MAX_LENGTH and not _DOTTED.search(plain["path"]):
-        return Address(plain["scheme"], plain["host"], "", plain["path"], plain["query"] or "", plain["fragment"] or "")
+    if (plain := _read_plain(text, base)) is not None:
+        return plain
+    return _read_any(text, base)
+
+
+@lru_cache(maxsize=1 << 14)
+def _read_any(text: str, base: str) -> Address:
     if not text:
         raise NotAnAddressError("nothing is there")
     if len(text) > MAX_LENGTH:
@@ -139,6 +136,39 @@ def parse_address(text: str, base: str = "") -> Address:
     if scheme not in {"http", "https"}:
         raise NotAnAddressError(f"{scheme}: is no web address")
     return Address(scheme, url.hostname.rstrip("."), url.port, url.pathname, url.search[1:], url.hash[1:])
+
+
+def _read_plain(text: str, base: str) -> Address | None:
+    """The address, if nothing in its text is for a URL parser to change."""
+    scheme, _, rest = text.partition("://")
+    host, slash, tail = rest.partition("/")
+    if not slash or not (scheme == "http" or scheme == "https"):
+        origin = _plain_origin(base) if base and _PLAIN_PATH.match(text) else None
+        if origin is None:
+            return None
+        scheme, host = origin
+        tail = text[1:]
+    elif not _is_plain_host(host):
+        return None
+    if len(text) > MAX_LENGTH or not tail.isascii() or tail.encode().translate(None, _PLAIN_BYTES):
+        return None
+    tail, _, fragment = tail.partition("#")
+    path, _, query = tail.partition("?")
+    if "#" in fragment or path[:1] == "." or "/." in path or "%2e" in path or "%2E" in path:
+        return None
+    return Address(scheme, host, "", f"/{path}", query, fragment)
+
+
+@lru_cache(maxsize=1 << 12)
+def _is_plain_host(host: str) -> bool:
+    return _PLAIN_HOST.match(host) is not None
+
+
+@lru_cache(maxsize=1 << 8)
+def _plain_origin(base: str) -> tuple[str, str] | None:
+    """Scheme and host of a base address, if a URL parser would leave them as they are."""
+    plain = _read_plain(f"{base}/", "")
+    return (plain.scheme, plain.host) if plain else None
 
 
 def _looks_like_file(text: str) -> bool:

@@ -91,7 +91,9 @@ OTHER_PARAMETER = "other parameter"
 PAGINATION = "pagination"
 
 _NOTHING: frozenset[str] = frozenset()
-_SIMPLE = re.compile(r"(?:/[A-Za-z0-9_-]+(?:\.[A-Za-z0-9_-]+)*)+/?\Z")  # such a path is canonical as it stands
+_CASE = frozenset({"letter case"})
+_SIMPLE_BYTES = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_-/."
+_STRANGE_PARTS = ("//", "/.", "./", "..")
 _PAGE_NUMBER = re.compile(r"(?s)(.+)/page/[0-9]+\Z")
 
 
@@ -128,6 +130,29 @@ class FoldingPolicy:
         """What a parameter is for by its name: tracking, session, a view, or an empty string."""
         low = name.lower()
         return self._purposes.get(low) or (TRACKING_PARAMETER if low.startswith("utm_") else "")
+
+    def noise(self, name: str) -> str:
+        """The kind of a parameter that logs need not keep (tracking or session), or an empty string.
+
+        One that the settings name as significant anywhere is kept.
+        """
+        purpose = self.purpose(name)
+        return purpose if purpose != VIEW and name not in self._significant_names else ""
+
+    @cached_property
+    def noise_names(self) -> dict[str, str]:
+        """Kind → the names of such parameters as a regular expression, for matching whole and without case."""
+        found: dict[str, list[str]] = {}
+        for name, purpose in self._purposes.items():
+            if purpose != VIEW and not any(n.lower() == name for n in self._significant_names):
+                found.setdefault(purpose, []).append(re.escape(name))
+        if not any(n.lower().startswith("utm_") for n in self._significant_names):
+            found.setdefault(TRACKING_PARAMETER, []).append(r"utm_\w*")
+        return {kind: "|".join(names) for kind, names in found.items()}
+
+    @cached_property
+    def _significant_names(self) -> frozenset[str]:
+        return frozenset(name for names in self.significant.values() for name in names)
 
     @cached_property
     def index_set(self) -> frozenset[str]:
@@ -169,16 +194,17 @@ class FoldingPolicy:
     def fold_and_keep(self, path: str) -> tuple[str, str, frozenset[str]]:
         """As `fold_path`, with the canonical path as observed in between: folded, observed, mends."""
         mends: set[str] = set()
-        if _SIMPLE.match(path):
+        if _is_simple(path):
             canonical = observed = path
             last = path.rpartition("/")[2]
-            if (
-                last
-                and last not in self._last_names
-                and not last.isdigit()
-                and (self.case != "fold" or path.lower() == path)
-            ):
-                return path, path, _NOTHING
+            if last and last not in self._last_names and not last.isdigit():
+                if self.case != "fold":
+                    return path, path, _NOTHING
+                lowered = path.lower()
+                if lowered == path:
+                    return path, path, _NOTHING
+                if last.lower() not in self._last_names:
+                    return lowered, path, _CASE
         else:
             out = _PATH_SESSION.sub("", path) if ";" in path else path
             if out != path:
@@ -233,6 +259,18 @@ class FoldingPolicy:
         """Whether a parameter stays in the key of an entry at this folded path."""
         names = self.significant_at(path)
         return name in names if names is not None else not self.purpose(name)
+
+
+def _is_simple(path: str) -> bool:
+    """Whether a path is canonical as it stands: plain names between single slashes."""
+    return (
+        path.isascii()
+        and not path.encode().translate(None, _SIMPLE_BYTES)
+        and len(path) > 1
+        and path[0] == "/"
+        and path[-1] != "."
+        and not any(part in path for part in _STRANGE_PARTS)
+    )
 
 
 def has_dot_segments(path: str) -> bool:

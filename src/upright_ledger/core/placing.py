@@ -8,16 +8,13 @@ from functools import cached_property
 from typing import NamedTuple
 
 from upright_ledger.core import traffic
-from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address, split_target
+from upright_ledger.core.addresses import Address, NotAnAddressError, guard, parse_address, split_target
 from upright_ledger.core.folding import (
-    SESSION_PARAMETER,
-    TRACKING_PARAMETER,
     Folded,
     FoldingPolicy,
     fold,
     fold_target,
     has_dot_segments,
-    unanswerable,
 )
 from upright_ledger.core.secrets import mask_query
 from upright_ledger.core.sites import MOBILE_LABELS, Sites
@@ -120,17 +117,17 @@ class Placer:
     def _place(self, address: Address, *, real: bool, whole: bool, dots: bool) -> Placed:
         authority = address.authority
         site = self._site_of.get(authority, "")
-        query = mask_query(address.query)
+        query = mask_query(address.query) if address.query else ""
         if not site:
             return Placed("", _spelling(address, query), "", "", "", traffic.OFF_SITE, frozenset())
         target = address.target
-        if unanswerable(address):
+        if guard(target):
             return Placed(site, _spelling(address, query), "", "", "", traffic.UNANSWERABLE, frozenset())
         kind = traffic.set_aside_class(target, real=real)
         if kind and not self._is_taken_back(kind, address.path):
             # What follows the "?" of a style sheet or a probe tells nothing and never ends.
             return Placed(site, _spelling(address, ""), "", "", "", kind, frozenset())
-        if query is not address.query:
+        if query != address.query:
             address = Address(address.scheme, address.host, address.port, address.path, query, address.fragment)
         return self._entry(address, site, whole=whole, dots=dots)
 
@@ -138,10 +135,7 @@ class Placer:
         query = address.query
         folded = fold(address, self.policy)
         if query and not whole:
-            noise = (TRACKING_PARAMETER, SESSION_PARAMETER)
-            query = "&".join(
-                [p for p in query.split("&") if p and self.policy.purpose(p.partition("=")[0]) not in noise]
-            )
+            query = "&".join([p for p in query.split("&") if p and not self.policy.noise(p.partition("=")[0])])
         mends = folded.mends
         if dots:
             mends |= {"dot segments"}

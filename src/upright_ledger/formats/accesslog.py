@@ -13,7 +13,7 @@ import numpy as np
 
 from upright_ledger.formats import loglines
 from upright_ledger.formats.loglines import COMBINED, JSON_LINES, W3C, LogLine, NotALineError, Parser, without_visitor
-from upright_ledger.formats.logscan import COMBINED_QUOTES, Columns, Scanner, line_blocks
+from upright_ledger.formats.logscan import COMBINED_QUOTES, Buffers, Columns, Lines, Scanner, line_blocks
 from upright_ledger.formats.logtally import Tally
 from upright_ledger.formats.reading import MAX_LINE
 from upright_ledger.formats.records import Aside, Item, LogLines, Reading, ReadOptions, Reject
@@ -47,9 +47,9 @@ def _scanned(path: Path, options: ReadOptions, reading: Reading, *, with_hosts: 
     """Combined lines: those that come apart at their quotes go in columns, the others one by one."""
     scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise)
     lines = reading.lines = _lines(options, scanner.digest_method)
-    tally = Tally(lines, with_hosts=with_hosts)
+    tally = Tally(lines, with_hosts=with_hosts, noise=list(options.noise))
     with open_bytes(path) as file:
-        for columns in scanner.scan(line_blocks(file)):
+        for columns in scanner.scan(file):
             yield from tally.add(columns)
             yield from _one_by_one(columns.odd, loglines.parse_combined, tally, with_hosts=with_hosts)
     yield from _finish(tally, reading)
@@ -57,13 +57,16 @@ def _scanned(path: Path, options: ReadOptions, reading: Reading, *, with_hosts: 
 
 def _parsed(path: Path, options: ReadOptions, reading: Reading, parser: Parser) -> Iterator[Item]:
     """Lines of the other formats, one by one."""
-    lines = reading.lines = _lines(options, "blake2b")
-    tally = Tally(lines, with_hosts=True)
+    reading.lines = _lines(options, "blake2b")
+    tally = Tally(reading.lines, with_hosts=True)
     with open_bytes(path) as file:
-        for block in line_blocks(file):
-            texts = [block.text(at) for at in range(len(block.ends))]
-            rows = ((n, _digest(text), text) for n, text in enumerate(texts, block.number))
+        number = 1
+        for block in line_blocks(file, Buffers()):
+            lines = Lines(block)
+            texts = [lines.text(at) for at in range(len(lines.ends))]
+            rows = ((n, _digest(text), text) for n, text in enumerate(texts, number))
             yield from _one_by_one(rows, parser, tally, with_hosts=True)
+            number += len(texts)
     yield from _finish(tally, reading)
 
 
@@ -114,6 +117,7 @@ def _as_columns(found: list[tuple[int, int, LogLine]], *, with_hosts: bool) -> C
 def _finish(tally: Tally, reading: Reading) -> Iterator[Item]:
     yield from tally.items()
     reading.days = tally.period
+    reading.folded = tally.without
 
 
 def _digest(line: str) -> int:

@@ -12,7 +12,7 @@ import threading
 from collections import deque
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import chain
 from typing import Any, BinaryIO
 
@@ -26,27 +26,27 @@ Places = npt.NDArray[np.int64]
 Mask = npt.NDArray[np.bool_]
 
 BLOCK = 8 << 20
-_TOGETHER = 6  # blocks
+_TOGETHER = 12  # blocks
 MEMORY = "128MB"
 _LINE_BREAK, _QUOTE, _BLANK, _BACKSLASH, _OPEN, _CLOSE, _ZERO, _NINE = 10, 34, 32, 92, 91, 93, 48, 9
+_TAB = 9
 _LAST_ASCII = 127
 _TIME_LENGTH = 28  # "03/May/2026:10:00:00 +0000] "
 _DAY_LENGTH = 11
 COMMON_QUOTES, COMBINED_QUOTES = 2, 6
 
 
-@dataclass(frozen=True, slots=True)
 class Lines:
-    """The lines of one block. data: their bytes, each line with its break; ends: where the breaks are; number: of the first."""
+    """The lines of one block. data: their bytes, each line with its break; ends: where the breaks are."""
 
-    data: Bytes
-    ends: Places
-    number: int
+    def __init__(self, data: Bytes, ends: Places | None = None) -> None:
+        self.data = data
+        self.ends = np.flatnonzero(data == _LINE_BREAK) if ends is None else ends
 
     def text(self, at: int) -> str:
         """One line, without its break. Bytes that are no UTF-8 are spelled out as \\xHH, as servers do."""
         start = int(self.ends[at - 1]) + 1 if at else 0
-        return _utf8(self.data[start : self.ends[at]].tobytes()).decode().rstrip("\r")
+        return _plain(self.data[start : self.ends[at]].tobytes()).decode().rstrip("\r")
 
     def column(self) -> Any:
         """The lines as an Arrow array of texts, line breaks included."""
@@ -72,34 +72,61 @@ class Columns:
     referrer: Any
     odd: Sequence[tuple[int, int, str]] = ()
 
+    def numbered_from(self, number: int) -> Columns:
+        """The same columns, their lines numbered from there instead of 0."""
+        odd = [(at + number, digest, line) for at, digest, line in self.odd]
+        return replace(self, number=self.number + number, odd=odd)
 
-def line_blocks(file: BinaryIO) -> Iterator[Lines]:
-    """The lines of a file, block by block. A line longer than MAX_LINE is cut to a few bytes more."""
-    number, carry = 1, np.empty(0, np.uint8)
+
+class Buffers:
+    """Memory for blocks, used again and again: a fresh block costs more than reading it."""
+
+    def __init__(self) -> None:
+        self._free: list[Bytes] = []
+
+    def take(self) -> Bytes:
+        return self._free.pop() if self._free else np.empty(BLOCK + MAX_LINE + 2, np.uint8)
+
+    def give_back(self, block: Bytes) -> None:
+        """Take back the memory of a block that nobody reads any more."""
+        if block.base is not None:
+            self._free.append(block.base)
+
+
+def line_blocks(file: BinaryIO, buffers: Buffers) -> Iterator[Bytes]:
+    """The bytes of a file, block by block, each of whole lines. A line longer than MAX_LINE is cut to a few bytes more."""
+    carry = np.empty(0, np.uint8)
     while True:
-        data = np.empty(BLOCK + len(carry), np.uint8)  # a fresh one each time: other threads still read the last
+        data = buffers.take()
         data[: len(carry)] = carry
-        count = file.readinto(data[len(carry) :])  # type: ignore[attr-defined]
+        count = file.readinto(memoryview(data)[len(carry) : len(carry) + BLOCK])  # type: ignore[attr-defined]
         if not count:
             break
-        data = data[: len(carry) + count]
-        ends = _places(data, _LINE_BREAK)
-        cut = int(ends[-1]) + 1 if len(ends) else 0
-        carry = data[cut:][: MAX_LINE + 1]
+        count += len(carry)
+        cut = _after_last_break(data[:count])
+        carry = data[cut:count][: MAX_LINE + 1].copy()
         if cut:
-            yield Lines(data[:cut], ends, number)
-            number += len(ends)
+            yield data[:cut]
     if len(carry):
-        last = np.append(carry, np.uint8(_LINE_BREAK))
-        yield Lines(last, np.array([len(last) - 1]), number)
+        yield np.append(carry, np.uint8(_LINE_BREAK))
+
+
+def _after_last_break(data: Bytes) -> int:
+    """Where the unfinished last line begins."""
+    step = 1 << 16
+    for start in range((len(data) - 1) // step * step, -1, -step):
+        breaks = np.flatnonzero(data[start : start + step] == _LINE_BREAK)
+        if len(breaks):
+            return start + int(breaks[-1]) + 1
+    return 0
 
 
 class Scanner:
     """Takes blocks apart on several threads. with_hosts: the first word of a line is a host, and is put before its
     request. quotes: how many a line of this log has; lines with two are of the Common Log Format.
 
-    noise: a parameter name → names (a regular expression) of parameters whose values tell nothing of the page; in requests
-    they stand under that one name, without their values.
+    noise: kind → names (a regular expression) of parameters that tell nothing of the page; requests come without them,
+    with the sign of that kind (see `sign_of`) in the place of each run.
     """
 
     def __init__(self, *, with_hosts: bool, quotes: int, noise: Mapping[str, str]) -> None:
@@ -107,7 +134,7 @@ class Scanner:
 
         self._with_hosts = with_hosts
         self._quotes = quotes
-        self._noise = noise
+        self._noise = [(sign_of(number), names) for number, names in enumerate(noise.values())]
         folder = tempfile.gettempdir()
         self._database = duckdb.connect(config={"memory_limit": MEMORY, "temp_directory": folder, "threads": 1})
         self._local = threading.local()
@@ -115,24 +142,34 @@ class Scanner:
         self.digest_method = f"duckdb-{probe:016x}"
         """The digest may change with the library; then nothing of before can be compared."""
 
-    def scan(self, blocks: Iterable[Lines]) -> Iterator[Columns]:
-        """The columns of blocks, in their order, those of several blocks together."""
+    def scan(self, file: BinaryIO) -> Iterator[Columns]:
+        """The columns of a file's lines, in their order, those of several blocks together."""
         found: list[Columns] = []
-        for columns in self._each(blocks):
-            found.append(columns)
+        number = 1
+        for columns, lines in self._each(file):
+            found.append(columns.numbered_from(number))
+            number += lines
             if len(found) == _TOGETHER:
                 yield _together(found)
                 found = []
         if found:
             yield _together(found)
 
-    def _each(self, blocks: Iterable[Lines]) -> Iterator[Columns]:
+    def _each(self, file: BinaryIO) -> Iterator[tuple[Columns, int]]:
+        """The columns of each block, its lines numbered from 0, and how many they are."""
         workers = max(1, min(4, os.cpu_count() or 1))
-        waiting: deque[Future[Columns]] = deque()
+        waiting: deque[Future[tuple[Columns, int]]] = deque()
+        buffers = Buffers()
+
+        def take_apart(block: Bytes) -> tuple[Columns, int]:
+            found = self._take_apart(block)
+            buffers.give_back(block)
+            return found
+
         with ThreadPoolExecutor(workers) as pool:
             try:
-                for block in blocks:
-                    waiting.append(pool.submit(self._take_apart, block))
+                for block in line_blocks(file, buffers):
+                    waiting.append(pool.submit(take_apart, block))
                     if len(waiting) > workers:
                         yield waiting.popleft().result()
                 while waiting:
@@ -153,43 +190,54 @@ class Scanner:
         cursor.unregister("lines")
         return found
 
-    def _take_apart(self, lines: Lines) -> Columns:
-        if lines.data.max() > _LAST_ASCII:
-            data = np.frombuffer(_utf8(lines.data.tobytes()), np.uint8)
-            lines = Lines(data, _places(data, _LINE_BREAK), lines.number)
-        data, ends = lines.data, lines.ends
+    def _take_apart(self, data: Bytes) -> tuple[Columns, int]:
+        if data.max() > _LAST_ASCII or data.min() < _TAB:
+            data = np.frombuffer(_plain(data.tobytes()), np.uint8)
+        marks = self._marks(data)
+        last = np.flatnonzero(data.take(marks) == _LINE_BREAK)  # of each line's marks
+        ends, count = marks.take(last), np.diff(last, prepend=-1) - 1
+        lines = Lines(data, ends)
         digests = self._digests(lines.column())
-        quotes = _places(data, _QUOTE)
-        upto = np.searchsorted(quotes, ends)
-        count = np.diff(upto, prepend=0)
         rows = np.flatnonzero((count == self._quotes) | (count == COMMON_QUOTES))
-        rows = rows[self._fits(data, quotes, (upto - count)[rows], count[rows], rows, ends)]
+        first = (last - count)[rows]
+        sound = self._fits(data, marks, first, count[rows], rows, ends)
+        rows, first = rows[sound], first[sound]
         odd = np.ones(len(ends), bool)
         odd[rows] = False
-        first = (upto - count)[rows]
-        opened, closed = quotes.take(first), quotes.take(first + 1)
+        opened, closed = marks.take(first), marks.take(first + 1)
         request = _slices(data, opened + 1, closed)
         if self._with_hosts:
             request = self._hosts_before(data, ends, rows, request)
         combined = count[rows] >= COMBINED_QUOTES
-        referrer, agent = (self._quoted(data, quotes, first, combined, at) for at in (2, 4))
+        referrer, agent = (self._quoted(data, marks, first, combined, at) for at in (2, 4))
         hundreds, tens, ones = (data.take(closed + at).astype(np.int64) - _ZERO for at in (2, 3, 4))
-        strange = np.flatnonzero(odd)
-        return Columns(
-            rows + lines.number,
+        columns = Columns(
+            rows,
             digests[rows],
             self._without_noise(request.dictionary_encode()),
             100 * hundreds + 10 * tens + ones,
             _days(data, opened),
             agent,
             referrer,
-            [(lines.number + at, int(digests[at]), lines.text(at)) for at in strange.tolist()],
+            [(at, int(digests[at]), lines.text(at)) for at in np.flatnonzero(odd).tolist()],
         )
+        return columns, len(ends)
+
+    def _marks(self, data: Bytes) -> Places:
+        """Where quotes and line breaks are, in one array: a line's marks are its quotes and its break."""
+        scratch = getattr(self._local, "scratch", None)
+        if scratch is None or scratch.shape[1] < len(data):
+            scratch = self._local.scratch = np.empty((2, len(data) + MAX_LINE), bool)
+        quotes, breaks = scratch[:, : len(data)]
+        np.equal(data, _QUOTE, out=quotes)
+        np.equal(data, _LINE_BREAK, out=breaks)
+        np.logical_or(quotes, breaks, out=quotes)
+        return np.flatnonzero(quotes)
 
     @staticmethod
-    def _fits(data: Bytes, quotes: Places, first: Places, count: Places, rows: Places, ends: Places) -> Mask:
+    def _fits(data: Bytes, marks: Places, first: Places, count: Places, rows: Places, ends: Places) -> Mask:
         """Which lines have their parts where they belong; an escaped quote is no end of a part."""
-        opened, closed = quotes.take(first), quotes.take(first + 1)
+        opened, closed = marks.take(first), marks.take(first + 1)
         starts = np.where(rows > 0, ends[rows - 1] + 1, 0)
         fits: Mask = (opened - starts > _TIME_LENGTH + 1) & (ends[rows] - starts <= MAX_LINE)
         likely = np.flatnonzero(fits & (closed + 5 <= ends[rows]))
@@ -203,7 +251,7 @@ class Scanner:
         sound &= (after == _BLANK) | (after == _LINE_BREAK)
         combined = np.flatnonzero(count >= COMBINED_QUOTES)
         if len(combined):
-            third, fourth, fifth, sixth = (quotes.take(first.take(combined) + at) for at in (2, 3, 4, 5))
+            third, fourth, fifth, sixth = (marks.take(first.take(combined) + at) for at in (2, 3, 4, 5))
             whole = (data.take(third - 1) == _BLANK) & (fifth - fourth == 2) & (data.take(fourth - 1) != _BACKSLASH)
             sound[combined] &= whole & (data.take(sixth - 1) != _BACKSLASH)
         fits[:] = False
@@ -211,12 +259,12 @@ class Scanner:
         return fits
 
     @staticmethod
-    def _quoted(data: Bytes, quotes: Places, first: Places, there: Mask, at: int) -> Any:
+    def _quoted(data: Bytes, marks: Places, first: Places, there: Mask, at: int) -> Any:
         """The quoted text that begins with a line's quote number `at`, null where the line has none."""
         import pyarrow as pa
         import pyarrow.compute as pc
 
-        texts = _slices(data, quotes[first[there] + at] + 1, quotes[first[there] + at + 1]).dictionary_encode()
+        texts = _slices(data, marks[first[there] + at] + 1, marks[first[there] + at + 1]).dictionary_encode()
         if there.all():
             return texts
         places = pa.array(np.cumsum(there) - 1, mask=~there)
@@ -227,25 +275,28 @@ class Scanner:
         import pyarrow.compute as pc
 
         starts = np.where(rows > 0, ends[rows - 1] + 1, 0)
-        blanks = _places(data, _BLANK)
+        blanks = np.flatnonzero(data == _BLANK)
         hosts = _slices(data, starts, blanks[np.searchsorted(blanks, starts)])
         return pc.binary_join_element_wise(hosts, request, " ")
 
     def _without_noise(self, requests: Any) -> Any:
-        """Requests without the values of parameters that tell nothing, worked out once for each distinct request."""
+        """Requests without the parameters that tell nothing, worked out once for each distinct request."""
         import pyarrow as pa
         import pyarrow.compute as pc
 
         if not self._noise:
             return requests
         texts = requests.dictionary
-        for name, names in self._noise.items():
-            noisy = pc.match_substring_regex(texts, f"[?&](?i:{names})=")
-            cleaned = texts.filter(noisy)
-            for sign in "?&":
-                cleaned = pc.replace_substring_regex(cleaned, rf"\{sign}(?i:{names})=[^& ]*", f"{sign}{name}=")
+        for sign, names in self._noise:
+            noisy = pc.match_substring_regex(texts, rf"\?(?:[^ ]*&)?(?i:{names})=")
+            cleaned = pc.replace_substring_regex(texts.filter(noisy), f"(?:[?&](?i:{names})=[^& ]*)+", sign)
             texts = pc.replace_with_mask(texts, noisy, cleaned)
         return pa.DictionaryArray.from_arrays(requests.indices, texts)
+
+
+def sign_of(number: int) -> str:
+    """The control character that stands for parameters of a kind of noise; logs hold none but as \\xHH."""
+    return chr(number + 1)
 
 
 def _together(parts: list[Columns]) -> Columns:
@@ -283,10 +334,6 @@ def _days(data: Bytes, opened: Places) -> Any:
     return pa.DictionaryArray.from_arrays(np.repeat(runs.indices.to_numpy(), lengths), runs.dictionary)
 
 
-def _places(data: Bytes, byte: int) -> Places:
-    return np.flatnonzero(data == byte)
-
-
 def _slices(data: Bytes, starts: Places, ends: Places) -> Any:
     """The texts between places of a block, which follow each other, as an Arrow array."""
     import pyarrow as pa
@@ -304,7 +351,10 @@ def _texts(offsets: npt.NDArray[np.int32], data: Bytes, count: int) -> Any:
     return pa.StringArray.from_buffers(count, pa.py_buffer(offsets), pa.py_buffer(data))
 
 
-def _utf8(data: bytes) -> bytes:
-    """Bytes as UTF-8; those that are none are spelled out."""
+def _plain(data: bytes) -> bytes:
+    """Bytes as UTF-8; those that are none, and control characters, are spelled out."""
     text = data.decode("utf-8", "surrogateescape").encode("utf-8", "backslashreplace")
-    return text.replace(b"\\udc", b"\\x")
+    text = text.replace(b"\\udc", b"\\x")
+    for control in range(_TAB):
+        text = text.replace(bytes([control]), b"\\x%02x" % control)
+    return text

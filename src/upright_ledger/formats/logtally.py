@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from itertools import islice
 from typing import Any
 
@@ -14,7 +14,7 @@ import numpy.typing as npt
 from upright_ledger.core.evidence import BOTS, HITS, PEOPLE, Figure, status_class
 from upright_ledger.core.traffic import COUNTED_BEFORE, NOT_A_PAGE_REQUEST, is_declared_bot
 from upright_ledger.formats.loglines import MONTHS, host_name, unescape
-from upright_ledger.formats.logscan import Columns
+from upright_ledger.formats.logscan import Columns, sign_of
 from upright_ledger.formats.records import Aside, Item, LogLines, Record, Reject
 
 Codes = npt.NDArray[np.int64]
@@ -85,16 +85,20 @@ class Tally:
     """Counts the requests of a log. Feed it with `add`, then read `items`.
 
     Requests, days and the rest are looked at once for each distinct text. with_hosts: every request begins
-    with the host it was sent to and a blank.
+    with the host it was sent to and a blank. noise: kinds of parameters for which requests hold signs; see `logscan.Scanner`.
     """
 
-    def __init__(self, lines: LogLines, *, with_hosts: bool) -> None:
+    def __init__(self, lines: LogLines, *, with_hosts: bool, noise: Sequence[str] = ()) -> None:
         self._lines = lines
         self._with_hosts = with_hosts
         self._known = {day: np.sort(np.concatenate([_digests(d) for d in parts])) for day, parts in lines.known.items()}
         self._found: dict[str, list[npt.NDArray[np.uint64]]] = {}
         self._requests, self._referrers = _Names(), _Names()
         self._agents, self._days = _Names(), _Names()
+        self._signs = {sign_of(number): kind for number, kind in enumerate(noise)}
+        self._noisy: list[int] = []  # of each distinct request: a bit a kind of noise that it holds
+        self.without: Counter[str] = Counter()
+        """Kind of noise → requests that were counted without it."""
         self._meanings: list[int] = []  # of each distinct request: its target, _DAMAGED, or _ASIDE and below
         self._targets: dict[tuple[str, str], int] = {}  # (host, target)
         self._first_lines: list[int] = []  # of each target
@@ -108,7 +112,8 @@ class Tally:
         """Count the lines of some columns (not the odd ones); yields those that are damaged."""
         if not len(columns.number):
             return
-        targets = self._meaning_of(columns.request, columns.number)
+        requests = self._requests.encode(columns.request)
+        targets = self._meaning_of(requests, columns.number)
         days = self._days.encode(columns.day)
         self._day_texts += [_read_day(text) for text in self._days.since(len(self._day_texts))]
         sound = (targets != _DAMAGED) & np.array(self._day_texts, bool)[days]
@@ -120,6 +125,7 @@ class Tally:
         for mark, count in zip(marks.tolist(), times.tolist(), strict=True):
             self._asides[mark] += count
         counted = sound & (targets >= 0)
+        self._count_noise(requests[counted])
         agents = self._agents.encode(columns.agent)
         self._is_bot += [t is not None and is_declared_bot(t) for t in self._agents.since(len(self._is_bot))]
         bots = np.array(self._is_bot, np.int64)[agents]
@@ -129,15 +135,21 @@ class Tally:
         named = counted & ~np.isin(referrers, [self._referrers.numbers.get(n, -1) for n in (None, "", "-")])
         self._led.add(((targets << _REFERRER_BITS) | referrers)[named])
 
-    def _meaning_of(self, column: Any, numbers: Codes) -> Codes:
-        codes = self._requests.encode(column)
+    def _count_noise(self, requests: Codes) -> None:
+        noisy = np.array(self._noisy, np.int64)[requests]
+        for bit, kind in enumerate(self._signs.values()):
+            self.without[kind] += int(np.count_nonzero(noisy >> bit & 1))
+
+    def _meaning_of(self, codes: Codes, numbers: Codes) -> Codes:
         before = len(self._meanings)
         fresh = self._requests.since(before)
         if fresh:
             first = np.full(len(fresh), -1, np.int64)
             new = np.flatnonzero(codes >= before)[::-1]
             first[codes[new] - before] = numbers[new]
-            self._meanings += [self._read_request(t, n) for t, n in zip(fresh, first.tolist(), strict=True)]
+            self._noisy += [sum(1 << bit for bit, sign in enumerate(self._signs) if sign in (text or "")) for text in fresh]
+            texts = [_without_signs(text) if noisy else text for text, noisy in zip(fresh, self._noisy[before:], strict=True)]
+            self._meanings += [self._read_request(t, n) for t, n in zip(texts, first.tolist(), strict=True)]
         return np.array(self._meanings, np.int64)[codes]
 
     def _read_request(self, text: str | None, line: int) -> int:
@@ -234,19 +246,19 @@ class Tally:
         keys, counts = self._led.total()
         if not len(keys):
             return {}
-        names = list(self._referrers.numbers)
+        names = [unescape(name or "") for name in self._referrers.numbers]
         targets = keys >> _REFERRER_BITS
         order = np.lexsort((-counts, targets))
         keys, counts, targets = keys[order], counts[order], targets[order]
         starts = np.flatnonzero(np.r_[True, targets[1:] != targets[:-1]])
         ends = np.r_[starts[1:], len(keys)]
-        codes, amounts = (keys & ((1 << _REFERRER_BITS) - 1)).tolist(), counts.tolist()
+        codes, amounts = (keys & ((1 << _REFERRER_BITS) - 1)).tolist(), counts.astype(float).tolist()
         found = {}
         for number, start, end in zip(targets[starts].tolist(), starts.tolist(), ends.tolist(), strict=True):
             cut = min(end, start + MAX_REFERRERS)
-            top = {unescape(names[codes[at]] or ""): float(amounts[at]) for at in range(start, cut)}
+            top = {names[codes[at]]: amounts[at] for at in range(start, cut)}
             if end > cut:
-                top[""] = float(sum(amounts[cut:end]))
+                top[""] = sum(amounts[cut:end])
             found[number] = top
         return found
 
@@ -276,6 +288,19 @@ def _read_day(text: str | None) -> str:
 
 def _without_query(address: str) -> str:
     return address.partition("?")[0]
+
+
+_SIGN = re.compile(r"[\x01-\x08]")
+_BEGIN_OF_QUERY = re.compile(r"\?|[\x01-\x08]+&?")
+
+
+def _without_signs(request: str) -> str:
+    """A request without the signs of noise. Where its query began with noise, the "?" went with it."""
+    begin = _BEGIN_OF_QUERY.search(request)
+    if begin is None:
+        return request
+    question = "?" if begin[0][-1] in "?&" else ""
+    return request[: begin.start()] + question + _SIGN.sub("", request[begin.end() :])
 
 
 def _reject(columns: Columns, at: int) -> Reject:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -64,8 +65,8 @@ class ReadOptions:
     """What a user may say about a file, and what the ledger knows.
 
     columns: meaning → header text. hosts: the hosts of the old sites, by which the column of old URLs is told from others.
-    noise: a parameter name → names (a regular expression) of those
-    that logs may show under that one name, because their values tell nothing of the page. known_lines: method → day → digests of
+    noise: kind → names (a regular expression) of parameters that are
+    left out of what a log says, because they tell nothing of the page. known_lines: method → day → digests of
     log lines that count already; see `LogLines`.
     """
 
@@ -82,7 +83,8 @@ class Reading:
 
     mapping: meaning → header, for tables. notes: what else a user should know. neighbours: addresses
     of other files that this one names. days: first and last day of a log.
-    lines: the identity of a log's lines, or None for other kinds.
+    lines: the identity of a log's lines, or None for other kinds. folded: what was left out of addresses, by
+    kind, in lines.
     """
 
     items: Iterator[Item] = field(default_factory=lambda: iter(()))
@@ -91,6 +93,7 @@ class Reading:
     neighbours: list[str] = field(default_factory=list)
     days: tuple[str, str] = ("", "")
     lines: LogLines | None = None
+    folded: Counter[str] = field(default_factory=Counter)
 
 
 @dataclass
