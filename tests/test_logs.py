@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from conftest import OLD, Program
 from upright_ledger.core.evidence import BOTS, PEOPLE, status_class
+from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.traffic import is_declared_bot, set_aside_class
 from upright_ledger.formats import logscan
 from upright_ledger.formats.accesslog import read_access_log
@@ -192,6 +193,78 @@ def test_reading_in_columns_is_the_same_as_reading_line_by_line(
     for reject in rejects:
         assert "192.0.2.1" not in reject.text
         assert 1 <= reject.line <= len(lines)
+
+
+PARTS = st.sampled_from(
+    [
+        "item=1",
+        "item=2",
+        "utm_source=a",
+        "utm_x=?",
+        "UTM_medium=",
+        "gclid=z%20&",
+        "sid=7",
+        "PHPSESSID=q",
+        "xgclid=1",
+        "sid",
+        "",
+    ]
+)
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    queries=st.lists(st.lists(PARTS, max_size=5), min_size=1, max_size=12),
+    ends=st.sampled_from(["", "&utm_id=in-path"]),
+)
+def test_campaigns_are_left_out_of_requests_and_counted(
+    tmp_path_factory: pytest.TempPathFactory, queries: list[list[str]], ends: str
+) -> None:
+    policy = FoldingPolicy()
+    targets = [f"/a{ends}?" + "&".join(parts) if parts else f"/a{ends}" for parts in queries]
+    log = tmp_path_factory.mktemp("noise") / "a.log"
+    log.write_text(text([line(t, second=n) for n, t in enumerate(targets)]))
+    reading = read_access_log(log, ReadOptions(noise=policy.noise_names))
+    found: Counter[str] = Counter()
+    for item in reading.items:
+        assert isinstance(item, Record)
+        found[canonical(item.url)] += item.lines
+    expected: Counter[str] = Counter()
+    left_out: Counter[str] = Counter()
+    for target in targets:
+        parts = [p for p in target.partition("?")[2].split("&") if p]
+        # With "&" in its path nothing is left out here, but where the request is placed.
+        noise = [policy.noise(p.partition("=")[0]) if "=" in p and not ends else "" for p in parts]
+        kept = [p for p, kind in zip(parts, noise, strict=True) if not kind]
+        expected[f"/a{ends}" + ("?" + "&".join(kept) if kept else "")] += 1
+        left_out.update({*noise} - {""})
+    assert found == expected
+    assert +reading.folded == left_out
+
+
+def canonical(target: str) -> str:
+    path, _, query = target.partition("?")
+    kept = "&".join(p for p in query.split("&") if p)
+    return f"{path}?{kept}" if kept else path
+
+
+def test_a_control_byte_in_a_log_is_no_sign_of_anything(museum: Program) -> None:
+    raw = [line("/a\x01b"), line("/a?x=1\x01&utm_source=n", second=1), line("/a\x02&b=1", second=2)]
+    museum.write("raw.log", text([*raw, line("/sound", second=3)]))
+    source = museum.json("gather", "raw.log")["sources"][0]
+    assert (source["accepted"], source["set_aside_by_class"]) == (1, {"unanswerable": 3})
+    assert hits(museum) == {"/sound": 1}
+
+
+def test_a_parameter_that_is_significant_somewhere_is_kept_in_logs(museum: Program) -> None:
+    museum.write("first.txt", f"{OLD}/story.php?sid=1\n")
+    museum("gather", "first.txt")
+    museum("fold", "--significant", "/story.php=sid")
+    museum.write("a.log", text([line("/story.php?sid=7&utm_source=x"), line("/a?sid=8", second=1)]))
+    museum("gather", "a.log")
+    assert {k: v for k, v in hits(museum).items() if v} == {"/story.php?sid=7": 1, "/a": 1}
+    museum("fold", "--case", "exact")  # derived anew from what is stored
+    assert "/story.php?sid=7" in hits(museum)
 
 
 def test_every_line_of_a_long_log_is_accounted_for(museum: Program) -> None:

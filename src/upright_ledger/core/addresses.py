@@ -142,7 +142,7 @@ def _read_plain(text: str, base: str) -> Address | None:
     """The address, if nothing in its text is for a URL parser to change."""
     scheme, _, rest = text.partition("://")
     host, slash, tail = rest.partition("/")
-    if not slash or not (scheme == "http" or scheme == "https"):
+    if not slash or scheme not in {"http", "https"}:
         origin = _plain_origin(base) if base and _PLAIN_PATH.match(text) else None
         if origin is None:
             return None

@@ -6,7 +6,7 @@ import html
 import re
 from typing import NamedTuple
 
-_PLAIN = re.compile(r"(?:https?://[A-Za-z0-9.-]+(?::\d+)?)?/[A-Za-z0-9_~/=&?%+.-]*[A-Za-z0-9_~/=]\Z")
+_PLAIN = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_~/=&?%+.-:"
 _INVISIBLE = re.compile("[\u200b-\u200f\u2060\ufeff\u00ad\u202a-\u202e]")
 _BREAKS = re.compile(r"\s*[\r\n\t]+\s*")
 _ENTITY = re.compile(r"&(?:amp|lt|gt|quot|apos|nbsp|#\d{1,7}|#x[0-9a-fA-F]{1,6});")
@@ -35,7 +35,7 @@ class Mended(NamedTuple):
 
 def mend(text: str) -> Mended:
     """Mend an address as exports and pasted texts hold it. What is sound comes back as it is."""
-    if _PLAIN.match(text) and "/http" not in text and not ("%" in text and _ESCAPED_MOJIBAKE.search(text)):
+    if _is_plain(text):
         return Mended(text)
     mends: list[str] = []
 
@@ -62,6 +62,20 @@ def mend(text: str) -> Mended:
     if " " in text:
         put(text.replace(" ", "%20"), "blanks inside")
     return Mended(text, tuple(dict.fromkeys(mends)), day)
+
+
+def _is_plain(text: str) -> bool:
+    """Whether nothing in an address can be damage, as in most: a quick look that may well say no."""
+    begins = text[:7] == "http://" or text[:8] == "https://" or text[:1] == "/"
+    if not (begins and text.isascii()) or text.encode().translate(None, _PLAIN):
+        return False
+    last = text[-1]
+    return (
+        (last.isalnum() or last in "_~/=")
+        and ":///" not in text
+        and "/http" not in text
+        and not ("%" in text and _ESCAPED_MOJIBAKE.search(text))
+    )
 
 
 def _unwrapped(text: str) -> str:

@@ -209,6 +209,8 @@ def number(cell: str) -> float | None:
 
     A single group of three digits after a sign is taken for thousands: figures here are counts.
     """
+    if cell.isascii() and cell.isdigit():
+        return float(cell)
     text = _NUMBER_SIGNS.sub("", cell)
     if text.isascii() and text.isdigit():
         return float(text)

@@ -99,7 +99,7 @@ def line_blocks(file: BinaryIO, buffers: Buffers) -> Iterator[Bytes]:
     while True:
         data = buffers.take()
         data[: len(carry)] = carry
-        count = file.readinto(memoryview(data)[len(carry) : len(carry) + BLOCK])  # type: ignore[attr-defined]
+        count = file.readinto(data[len(carry) : len(carry) + BLOCK])  # type: ignore[attr-defined]
         if not count:
             break
         count += len(carry)
@@ -288,8 +288,9 @@ class Scanner:
             return requests
         texts = requests.dictionary
         for sign, names in self._noise:
-            noisy = pc.match_substring_regex(texts, rf"\?(?:[^ ]*&)?(?i:{names})=")
-            cleaned = pc.replace_substring_regex(texts.filter(noisy), f"(?:[?&](?i:{names})=[^& ]*)+", sign)
+            # A query has begun, with "?" or with a sign; a path that holds "&" is left for those who place it.
+            noisy = pc.match_substring_regex(texts, rf"^[^?&]*[?\x01-\x08](?:[^ ]*&)?(?i:{names})=")
+            cleaned = pc.replace_substring_regex(texts.filter(noisy), rf"(?:[?&](?i:{names})=[^& \x01-\x08]*)+", sign)
             texts = pc.replace_with_mask(texts, noisy, cleaned)
         return pa.DictionaryArray.from_arrays(requests.indices, texts)
 

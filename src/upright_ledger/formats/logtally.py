@@ -147,8 +147,13 @@ class Tally:
             first = np.full(len(fresh), -1, np.int64)
             new = np.flatnonzero(codes >= before)[::-1]
             first[codes[new] - before] = numbers[new]
-            self._noisy += [sum(1 << bit for bit, sign in enumerate(self._signs) if sign in (text or "")) for text in fresh]
-            texts = [_without_signs(text) if noisy else text for text, noisy in zip(fresh, self._noisy[before:], strict=True)]
+            self._noisy += [
+                sum(1 << bit for bit, sign in enumerate(self._signs) if sign in (text or "")) for text in fresh
+            ]
+            texts = [
+                _without_signs(text or "") if noisy else text
+                for text, noisy in zip(fresh, self._noisy[before:], strict=True)
+            ]
             self._meanings += [self._read_request(t, n) for t, n in zip(texts, first.tolist(), strict=True)]
         return np.array(self._meanings, np.int64)[codes]
 

@@ -45,7 +45,7 @@ def _delimited(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]:
         line = 1
         try:
             for cells in reader:
-                yield line, cells if any(c.strip() for c in cells) else []
+                yield line, cells if any(map(str.strip, cells)) else []
                 line = reader.line_num + 1
         except csv.Error as error:
             raise InputError(f"{path} line {line:,} cannot be read as a table: {error}", "check its quotes") from None

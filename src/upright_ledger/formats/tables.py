@@ -184,8 +184,10 @@ def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
 
     def record(line: int, row: list[str], written: str) -> Record:
         width = len(row)
-        amounts = [(unit, col.number(row[at])) for unit, at in figures_at if at < width and row[at]]
-        figures = [Figure(unit, amount) for unit, amount in amounts if amount]
+        figures = []
+        for unit, at in figures_at:
+            if at < width and (cell := row[at]) and (amount := col.number(cell)):
+                figures.append(Figure(unit, amount))
         title, status, day, anchor, language, led, source = [row[at].strip() if at < width else "" for at in texts_at]
         url = mend(written)
         led = led or source
@@ -195,7 +197,7 @@ def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
             figures=figures or listed,
             status=col.status_code(status) if status else 0,
             day=(col.day_of(day, month_first=table.month_first) if day else "") or url.day,
-            title="" if title.lower() in _NO_TITLE else title,
+            title="" if title and title.lower() in _NO_TITLE else title,
             anchor=anchor,
             language=language,
             referrers={led: 1.0} if led else _NONE,

@@ -83,7 +83,8 @@ class SightingWriter:
         source = self._source
         figures, said, led = [], [], []
         for number, s in zip(self._numbers_of(places, entries), sightings, strict=True):
-            figures += [(number, source, *f, f.days[:10], f.days.rpartition(" ")[2][:10]) for f in s.figures]
+            for f in s.figures:
+                figures.append((number, source, *f, f.days[:10], f.days.rpartition(" ")[2][:10]))  # noqa: PERF401
             if s.title or s.language or s.status or s.last_seen or s.anchor:
                 texts = (storable(s.title), storable(s.anchor), storable(s.language))
                 said.append((number, source, *texts, s.status, s.last_seen))
