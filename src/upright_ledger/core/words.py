@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from functools import lru_cache
 from urllib.parse import unquote
+
+from anyascii import anyascii
 
 _SPLIT = re.compile(r"[^a-z0-9]+")
 _LETTERS_DIGITS = re.compile(r"[a-z]+|[0-9]+")
@@ -81,21 +84,41 @@ STOP_WORDS = frozenset(
         "www",
     ],
 )
-_SPECIAL = str.maketrans({"ß": "ss", "æ": "ae", "ø": "o", "œ": "oe", "ł": "l", "đ": "d", "þ": "th", "ð": "d"})
+_TWO_LETTERS = re.compile(r"([aou])e")
+
+
+class _Transliteration(dict[int, str]):
+    """What stands for a character in ASCII, looked up once."""
+
+    def __missing__(self, code: int) -> str:
+        found = self[code] = anyascii(chr(code))
+        return found
+
+
+_ASCII = _Transliteration()
 
 
 def plain(text: str) -> str:
-    """Lower-case ASCII letters where there are some: diacritics go, a few letters are spelled out."""
-    lowered = unicodedata.normalize("NFKD", text.casefold().translate(_SPECIAL))
-    return "".join(c for c in lowered if not unicodedata.combining(c))
+    """Lower-case ASCII letters: diacritics go, other scripts are transliterated."""
+    return text.lower() if text.isascii() else unicodedata.normalize("NFC", text).translate(_ASCII).lower()
 
 
 def tokens(text: str) -> list[str]:
-    """The words and numbers of a text, stop words left out, letters and digits apart."""
-    found = []
-    for part in _SPLIT.split(plain(_CAMEL.sub(" ", text))):
-        found += [t for t in _LETTERS_DIGITS.findall(part) if t not in STOP_WORDS]
-    return [stem(t) for t in found]
+    """The words and numbers of a text, stop words left out unless there are no others, letters and digits apart."""
+    return list(_tokens(text))
+
+
+@lru_cache(maxsize=1 << 16)
+def _tokens(text: str) -> tuple[str, ...]:
+    found = [t for part in _SPLIT.split(plain(_CAMEL.sub(" ", text))) for t in _LETTERS_DIGITS.findall(part)]
+    kept = [t for t in found if t not in STOP_WORDS] or found
+    return tuple([_spelling(t) for t in kept])
+
+
+@lru_cache(maxsize=1 << 18)
+def _spelling(word: str) -> str:
+    """One spelling for a word with and without plural or umlaut, and for a number with and without leading zeros."""
+    return word.lstrip("0") or "0" if word.isdigit() else _TWO_LETTERS.sub(r"\1", stem(word))
 
 
 def stem(word: str) -> str:
@@ -115,10 +138,6 @@ def path_parts(path: str) -> list[str]:
     return parts
 
 
-def identifiers(words: list[str]) -> frozenset[str]:
-    """Numbers that may name one thing: three digits or more, and no plausible year."""
-    return frozenset(w.lstrip("0") or "0" for w in words if w.isdigit() and len(w) >= 3 and not _is_year(w))
-
-
-def _is_year(word: str) -> bool:
+def is_year(word: str) -> bool:
+    """Whether a number may be a year."""
     return len(word) == 4 and 1900 <= int(word) <= 2100

@@ -1,0 +1,87 @@
+"""Fits the weights of upright_ledger.core.matching.confidence on made-up site moves, and prints them.
+
+    python benchmarks/fit_matching.py [FIRST_SEED LAST_SEED]
+
+The seeds are others than those that benchmarks/matching.py measures on.
+"""
+
+from __future__ import annotations
+
+import sys
+
+import numpy as np
+from moves import SiteMove, make_move
+from scipy.optimize import minimize
+
+from upright_ledger.core.matching import engine, moves
+from upright_ledger.core.matching.confidence import Choice, soft_max
+
+RISING = {
+    "same slug", "slug words", "slug letters", "same title", "title words", "old words found", "new words found", "shared information",
+    "context", "same number", "same year", "both found", "place moved there", "number carried", "slug carried", "number alone", "taken where pages merge",
+}  # fmt: skip
+FALLING = {"old words missing", "new words missing", "other number", "other year", "place moved elsewhere", "number not carried", "slug not carried", "words replaced", "old words unmatched", "taken by another"}
+PENALTY = 0.00005
+
+
+def truth_of(move: SiteMove, old: np.ndarray, new: np.ndarray) -> np.ndarray:
+    return np.array([move.new[j].name in move.truth[move.old[i].name] for i, j in zip(old.tolist(), new.tolist(), strict=True)], float)
+
+
+def fit(cases: list[tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]], names: tuple[str, ...]) -> Choice:
+    """Fit a choice on (old page of each pair, figures, page figures, truth) of several moves."""
+    shift, olds, figures, pages, right = 0, [], [], [], []
+    for old, x, page, y in cases:
+        olds.append(old + shift)
+        shift += len(page)
+        figures.append(x)
+        pages.append(page)
+        right.append(y)
+    old, x, page, y = np.concatenate(olds), np.concatenate(figures).astype(float), np.concatenate(pages).astype(float), np.concatenate(right)
+    some = np.bincount(old, weights=y, minlength=len(page)) > 0
+    width = x.shape[1]
+
+    def loss(w: np.ndarray) -> tuple[float, np.ndarray]:
+        p = soft_max(old, x @ w[:width], page @ w[width:])
+        mine = np.bincount(old, weights=p * y, minlength=len(page))
+        none = 1.0 - np.bincount(old, weights=p, minlength=len(page))
+        good = np.maximum(np.where(some, mine, none), 1e-9)
+        # d log(good): the share of each right pair in what is right, less its chance.
+        pull = np.where(some[old], p * y / np.maximum(mine, 1e-9)[old], 0.0) - p
+        pull_none = np.where(some, 0.0, 1.0) - none
+        value = -np.log(good).mean() + PENALTY * float(w @ w)
+        slope = -np.concatenate([x.T @ pull, page.T @ pull_none]) / len(page) + 2 * PENALTY * w
+        return value, slope
+
+    bounds = [(0, None) if n in RISING else (None, 0) if n in FALLING else (None, None) for n in names] + [(None, None)] * page.shape[1]
+    start = np.zeros(width + page.shape[1])
+    found = minimize(loss, start, jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": 400})
+    print(f"# loss {found.fun:.4f} over {len(page):,} pages")
+    w = np.round(found.x, 3)
+    return Choice(tuple(w[:width].tolist()), tuple(w[width:].tolist()))
+
+
+def main() -> None:
+    first, last = (int(a) for a in sys.argv[1:3]) if len(sys.argv) > 2 else (1000, 1040)
+    made = [make_move(seed, 300 + 131 * (seed % 11)) for seed in range(first, last)]
+    looks = [engine.first_look(m.old, m.new, {}) for m in made]
+    truths = [truth_of(m, seen.old, seen.new) for m, (_, seen) in zip(made, looks, strict=True)]
+    alone = fit([(seen.old, seen.figures, engine.page_figures(sides, None), y) for (sides, seen), y in zip(looks, truths, strict=True)], engine.FIRST)
+    cases = []
+    for (sides, seen), y in zip(looks, truths, strict=True):
+        chances = alone.chances(seen.old, seen.figures, engine.page_figures(sides, None))
+        learned, rate = moves.learn(sides, seen, chances, engine.seeds_of(seen, chances, {}, len(sides.old), len(sides.new)))
+        cases.append((seen.old, np.hstack([seen.figures, learned]), engine.page_figures(sides, rate), y))
+    taught = fit(cases, engine.SECOND)
+    for name, choice, names in (("FIRST", alone, engine.FIRST), ("SECOND", taught, engine.SECOND)):
+        print(f"{name} = Choice(\n    weights=(")
+        for value, figure in zip(choice.weights, names, strict=True):
+            print(f"        {value},  # {figure}")
+        print("    ),\n    none=(")
+        for value, figure in zip(choice.none, engine.PAGE_FIGURES, strict=True):
+            print(f"        {value},  # {figure}")
+        print("    ),\n)")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,283 @@
+"""Made-up site moves with their truth, each damaged in its own way: material to measure matching on.
+
+They share nothing with the sample site: words are drawn from syllables, and how sections are built, renamed and
+damaged is drawn anew for each seed.
+"""
+
+from __future__ import annotations
+
+import random
+from dataclasses import dataclass, field
+
+from upright_ledger.core.matching import MatchPage
+
+_ONSETS = "b br c ch cl d dr f fl g gr h j k l m n p pl pr qu r s sh sl st t th tr v w z".split()
+_VOWELS = "a e i o u ai ea ee io oa ou ä ö ü é".split()
+_CODAS = ["", "", "n", "r", "l", "s", "t", "nd", "rt", "ck", "m", "ng", "st"]
+_FILLERS = ["the", "a", "of", "and", "in", "for", "to", "with", "how", "your"]
+
+
+@dataclass
+class SiteMove:
+    """Pages of an old and a new site. truth: name of an old page → names of the right new ones; none where it has no successor."""
+
+    old: list[MatchPage] = field(default_factory=list)
+    new: list[MatchPage] = field(default_factory=list)
+    truth: dict[str, set[str]] = field(default_factory=dict)
+
+
+def make_move(seed: int, size: int = 2000) -> SiteMove:
+    """A move of about `size` old pages."""
+    return _Maker(random.Random(f"move {seed}"), size).make()
+
+
+class _Maker:
+    def __init__(self, chance: random.Random, size: int) -> None:
+        self.r = chance
+        self.size = size
+        count = int(size ** 0.5 * chance.uniform(15, 60))
+        self.words = list(dict.fromkeys(self._word() for _ in range(count)))
+        self.old_titles = chance.choice([0.0, 0.0, 0.6, 1.0])
+        self.new_titles = chance.choice([0.0, 0.9, 1.0, 1.0])
+        self.gone = chance.uniform(0.05, 0.3)
+        self.extra = chance.uniform(0.0, 0.5)
+        self.brand = (f" | {self._word().title()}", f" - {self._word().title()}")
+        self.move = SiteMove()
+        self._taken: set[str] = set()
+
+    def _word(self) -> str:
+        r = self.r
+        return "".join(r.choice(_ONSETS) + r.choice(_VOWELS) + r.choice(_CODAS) for _ in range(r.choice([1, 2, 2, 3])))
+
+    def some_word(self) -> str:
+        """A word, common ones more often, as in a language."""
+        return self.words[min(int(len(self.words) * self.r.random() ** 2.5), len(self.words) - 1)]
+
+    def make(self) -> SiteMove:
+        r = self.r
+        kinds = [self.articles, self.products, self.people, self.documents, self.events, self.static, self.numbered]
+        chosen = [self.articles, self.static, *r.sample(kinds, r.randint(2, 5))]
+        shares = [r.uniform(0.3, 1.0) for _ in chosen]
+        for kind, share in zip(chosen, shares, strict=True):
+            kind(max(4, int(self.size * share / sum(shares) * (0.03 if kind == self.static else 1))))
+        r.shuffle(self.move.new)
+        r.shuffle(self.move.old)
+        return self.move
+
+    # What sections are made of.
+
+    def headline(self, least: int = 2, most: int = 6) -> list[str]:
+        return [self.some_word() for _ in range(self.r.randint(least, most))]
+
+    def section(self) -> tuple[str, str]:
+        """The name of a section before and after: kept, renamed, or moved under another."""
+        old = self.r.choice([self.some_word(), f"{self.some_word()}/{self.some_word()}"])
+        new = self.r.choice([old, self.some_word(), f"{self.some_word()}/{self.some_word()}", old.rpartition("/")[2]])
+        return slug([old]).replace("-", "/"), slug([new]).replace("-", "/")
+
+    def articles(self, count: int) -> None:
+        r = self.r
+        old, new = self.section()
+        forms = [
+            "/{old}/{y}/{m:02}/{slug}.html", "/{old}/{slug}.html", "/{old}/{slug}/", "/{y}/{m:02}/{d:02}/{slug}/", "/{old}/{n}-{slug}",
+            "/{old}/{slug}_{n}.htm", "/{old}.php?title={slug}", "/{old}/{y}-{m:02}-{d:02}-{slug}", "/{slug}.html", "/{old}/{camel}.aspx",
+        ]  # fmt: skip
+        goals = ["/{new}/{slug}/", "/{new}/{slug}", "/{slug}/", "/{new}/{y}/{slug}/", "/{new}/{y}/{m:02}/{slug}", "/{new}/{slug}-{n}"]
+        damage = Damage(r, self)
+        form, goal = r.choice(forms), r.choice(goals)
+        for n in range(count):
+            words = self.headline(2, 7)
+            facts = {"old": old, "new": new, "y": r.randint(2003, 2024), "m": r.randint(1, 12), "d": r.randint(1, 28), "n": 1000 + 7 * n}
+            self.pair(form, goal, words, damage, facts)
+
+    def products(self, count: int) -> None:
+        r = self.r
+        old, new = self.section()
+        forms = ["/{old}.php?item={n}", "/{old}/{slug}-{n}.html", "/{old}/{n}/{slug}", "/{old}/{slug}.html", "/{old}/product_info.php?products_id={n}"]
+        goals = ["/{new}/{slug}-{n}/", "/{new}/{slug}/", "/{new}/{n}/{slug}", "/p/{slug}"]
+        form, goal = r.choice(forms), r.choice(goals)
+        damage = Damage(r, self, titled=form.endswith("{n}"))
+        makes = [self.some_word() for _ in range(8)]
+        variants = [[self.some_word() for _ in range(r.randint(1, 4))] for _ in range(3)]
+        while count > 0:
+            model = [r.choice(makes), *self.headline(1, 3)]
+            for kind in r.choice(variants):
+                self.pair(form, goal, [*model, kind], damage, {"old": old, "new": new, "n": 10_000 + 13 * count})
+                count -= 1
+
+    def people(self, count: int) -> None:
+        old, new = self.section()
+        names = list(dict.fromkeys(self._word() for _ in range(240)))
+        first, last = names[:40], names[40:]
+        damage = Damage(self.r, self, mild=True)
+        reverse = self.r.random() < 0.5
+        for _ in range(min(count, 300)):
+            name = [self.r.choice(first), self.r.choice(last)]
+            self.pair("/{old}/{rev}.html" if reverse else "/{old}/{under}.html", "/{new}/{slug}/", name, damage, {"old": old, "new": new})
+
+    def documents(self, count: int) -> None:
+        old, new = self.section()
+        damage = Damage(self.r, self, mild=True)
+        while count > 0:
+            series = self.headline(1, 3)
+            for year in range(2024 - self.r.randint(0, 18), 2025):
+                self.pair("/{old}/{slug}-{y}.pdf", "/{new}/{slug}-{y}.pdf", series, damage, {"old": old, "new": new, "y": year})
+                count -= 1
+
+    def events(self, count: int) -> None:
+        """Dates of one event, all of which lead to its one new page."""
+        old, new = self.section()
+        while count > 0:
+            words = self.headline(2, 4)
+            goal = f"/{new}/{slug(words)}/"
+            gone = self.r.random() < self.gone
+            names = set() if gone else {self.add_new(goal, words)}
+            for _ in range(self.r.randint(2, 9)):
+                date = f"{self.r.randint(2008, 2024)}-{self.r.randint(1, 12):02}-{self.r.randint(1, 28):02}"
+                self.add_old(f"/{old}/{date}-{slug(words)}.htm", [*words, date], names)
+                count -= 1
+
+    def numbered(self, count: int) -> None:
+        """Addresses that say nothing; only titles and learned numbers help."""
+        old, new = self.section()
+        carried = self.r.random() < 0.5
+        for n in range(min(count, 400)):
+            words = self.headline(3, 6)
+            facts = {"old": old, "new": new, "n": 300 + n}
+            damage = Damage(self.r, self, mild=True, titled=True)
+            self.pair("/{old}/{n}.html", "/{new}/{n}-{slug}/" if carried else "/{new}/{slug}/", words, damage, facts)
+
+    def static(self, count: int) -> None:
+        old, new = self.section()
+        damage = Damage(self.r, self)
+        for _ in range(count):
+            self.pair("/{old}/{slug}.html" if self.r.random() < 0.7 else "/{slug}", "/{new}/{slug}/", self.headline(1, 2), damage, {"old": old, "new": new})
+
+    # How pages come about.
+
+    def pair(self, form: str, goal: str, words: list[str], damage: Damage, facts: dict[str, object]) -> None:
+        """An old page and, unless it has none, its successor; at times also a new page that is merely like it."""
+        r = self.r
+        titled = damage.titled
+        names: set[str] = set()
+        if r.random() >= self.gone:
+            fresh = damage.new_words(words)
+            names = {self.add_new(fill(goal, fresh, facts), damage.new_title(fresh), always=titled)}
+        elif r.random() < 0.3:
+            other = damage.other_page(words)
+            self.add_new(fill(goal, other, {**facts, "n": r.randint(100, 99_999)}), other)
+        if r.random() < self.extra:
+            self.add_new(fill(goal, self.headline(2, 5), {**facts, "n": r.randint(100, 99_999)}), None)
+        self.add_old(fill(form, damage.old_words(words), facts), words, names, always=titled)
+
+    def add_new(self, path: str, words: list[str] | None, *, always: bool = False) -> str:
+        if path not in self._taken:
+            self._taken.add(path)
+            said = words and (always or self.r.random() < self.new_titles)
+            self.move.new.append(page(path, path, self.title(words or []) + self.brand[1] if said else ""))
+        return path
+
+    def add_old(self, path: str, words: list[str], names: set[str], *, always: bool = False) -> None:
+        if path in self.move.truth:
+            self.move.truth[path] |= names
+            return
+        said = always or self.r.random() < self.old_titles
+        self.move.truth[path] = set(names)
+        self.move.old.append(page(path, path, self.title(words) + self.brand[0] if said else ""))
+
+    def title(self, words: list[str]) -> str:
+        said = []
+        for word in words:
+            if self.r.random() < 0.25:
+                said.append(self.r.choice(_FILLERS))
+            said.append(word)
+        return " ".join(said).capitalize()
+
+
+class Damage:
+    """What happens to the words of a section's pages on their way; drawn once a section."""
+
+    def __init__(self, chance: random.Random, maker: _Maker, *, mild: bool = False, titled: bool = False) -> None:
+        self.r = chance
+        self.maker = maker
+        self.titled = titled
+        share = 0.3 if mild else 1.0
+        self.cut = chance.choice([0, 0, 0, 3, 4])  # old slugs end after so many words
+        self.fillers = chance.random() < 0.3
+        self.rates = {
+            name: chance.choice([0.0, 0.0, 0.05, 0.2]) * share
+            for name in ("typo", "plural", "order", "other", "more", "fewer", "abbreviated", "joined")
+        }
+
+    def happens(self, name: str) -> bool:
+        return self.r.random() < self.rates[name]
+
+    def old_words(self, words: list[str]) -> list[str]:
+        out = list(words)
+        if self.fillers:
+            out = [x for w in out for x in ((self.r.choice(_FILLERS), w) if self.r.random() < 0.3 else (w,))]
+        if self.cut:
+            out = out[: self.cut]
+        if self.happens("typo"):
+            at = self.r.randrange(len(out))
+            out[at] = misspelt(self.r, out[at])
+        if self.happens("abbreviated"):
+            at = self.r.randrange(len(out))
+            out[at] = out[at][: max(3, len(out[at]) * 2 // 3)]
+        if self.happens("joined"):
+            out = ["".join(out)]
+        return out
+
+    def new_words(self, words: list[str]) -> list[str]:
+        out = list(words)
+        if self.happens("plural"):
+            at = self.r.randrange(len(out))
+            out[at] = out[at][:-1] if out[at].endswith("s") else out[at] + "s"
+        if self.happens("order"):
+            self.r.shuffle(out)
+        if self.happens("other"):
+            out[self.r.randrange(len(out))] = self.maker.some_word()
+        if self.happens("more"):
+            out.insert(self.r.randint(0, len(out)), self.maker.some_word())
+        if self.happens("fewer") and len(out) > 2:
+            del out[self.r.randrange(len(out))]
+        return out
+
+    def new_title(self, words: list[str]) -> list[str]:
+        return [*words, self.maker.some_word()] if self.r.random() < self.rates["more"] else words
+
+    def other_page(self, words: list[str]) -> list[str]:
+        """A page of the same kind that is another page."""
+        out = list(words)
+        for at in self.r.sample(range(len(out)), max(1, len(out) // 2)):
+            out[at] = self.maker.some_word()
+        return out
+
+
+def misspelt(chance: random.Random, word: str) -> str:
+    at = chance.randrange(len(word))
+    kind = chance.randrange(3)
+    if kind == 0:
+        return word[:at] + word[at + 1 :] or word
+    if kind == 1:
+        return word[:at] + word[at] + word[at:]
+    return word[: at - 1] + word[at] + word[at - 1] + word[at + 1 :] if at else word + chance.choice("aeiou")
+
+
+def slug(words: list[str]) -> str:
+    from upright_ledger.core.words import plain
+
+    return "-".join(plain(w) for w in words)
+
+
+def fill(form: str, words: list[str], facts: dict[str, object]) -> str:
+    name = slug(words)
+    camel = "".join(w.title() for w in name.split("-"))
+    parts = name.split("-")
+    texts = {"slug": name, "camel": camel, "under": "_".join(parts), "rev": "_".join(parts[::-1])}
+    return form.format(**texts, **facts)
+
+
+def page(name: str, target: str, title: str) -> MatchPage:
+    path, _, query = target.partition("?")
+    return MatchPage(name, path, title, tuple(p.partition("=")[2] for p in query.split("&") if p))

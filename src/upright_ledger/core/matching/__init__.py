@@ -1,0 +1,10 @@
+"""Matching: for each old page the new page that took its place, with a confidence and reasons.
+
+`pages` reads addresses and titles as weighted words, `candidates` finds the few pairs worth a look, `likeness` says what they
+have in common, `moves` learns from the plain cases how places moved, and `confidence` turns all of it into chances.
+"""
+
+from upright_ledger.core.matching.pages import MatchPage
+from upright_ledger.core.matching.proposals import Proposal, Proposals, propose
+
+__all__ = ["MatchPage", "Proposal", "Proposals", "propose"]

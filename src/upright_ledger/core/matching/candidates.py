@@ -1,0 +1,146 @@
+"""Candidates: for each old page the few new pages that are worth a closer look, whatever makes them alike."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+
+import numpy as np
+import numpy.typing as npt
+from scipy import sparse
+
+from upright_ledger.core.matching.pages import Floats, Matrix, Side, Sides
+
+Indices = npt.NDArray[np.int64]
+
+PER_PAGE = 16
+_PER_TEXT = 6
+_BLOCK = 1000
+_MOST_PAIRS = 2_000_000  # of one word: old pages that hold it times new ones
+_MOST_ALIKE = 12  # new pages under one key
+_PIECE = 4  # letters
+
+
+def candidates(sides: Sides) -> tuple[Indices, Indices]:
+    """Pairs (old page, new page) to look at, in order of both; at most some 40 for each old page."""
+    old, new = sides.old, sides.new
+    found = [_by_words(sides), *_by_key(old, new)]
+    pairs = np.unique(np.concatenate([i * len(new) + j for i, j in found]))
+    some = np.bincount(pairs // len(new), minlength=len(old))
+    poor = np.flatnonzero(some < _PER_TEXT)
+    if len(poor):
+        i, j = _by_letters(old, new, poor)
+        pairs = np.union1d(pairs, i * len(new) + j)
+    return pairs // len(new), pairs % len(new)
+
+
+def _by_words(sides: Sides) -> tuple[Indices, Indices]:
+    """Those that share the most, and the rarest, words."""
+    left, right = _mixed(sides.old, sides.weights), _mixed(sides.new, sides.weights)
+    width = len(sides.weights)
+    counts = np.bincount(left.indices, minlength=width) * np.bincount(right.indices, minlength=width).astype(float)
+    return best_of_product(_without(left, counts > _MOST_PAIRS), _without(right, counts > _MOST_PAIRS), PER_PAGE)
+
+
+def _mixed(side: Side, weights: Floats) -> Matrix:
+    mixed = (side.slug + 0.9 * side.title + 0.25 * side.everything).tocsr()
+    mixed.data *= np.sqrt(weights)[mixed.indices]
+    return _normed(mixed)
+
+
+def _without(matrix: Matrix, columns: npt.NDArray[np.bool_]) -> Matrix:
+    """A matrix without the entries of some columns."""
+    kept = matrix.copy()
+    kept.data[columns[kept.indices]] = 0.0
+    kept.eliminate_zeros()
+    return kept
+
+
+def _normed(matrix: Matrix) -> Matrix:
+    lengths = np.sqrt(np.asarray(matrix.multiply(matrix).sum(axis=1)).ravel())
+    matrix = matrix.copy()
+    matrix.data /= np.repeat(np.where(lengths > 0, lengths, 1.0), np.diff(matrix.indptr))
+    return matrix.astype(np.float32)
+
+
+def best_of_product(left: Matrix, right: Matrix, count: int) -> tuple[Indices, Indices]:
+    """The pairs of rows with the largest products, `count` for each row of `left`; equal ones by their number."""
+    turned = right.T.tocsr()
+    rows, columns = [np.empty(0, np.int64)], [np.empty(0, np.int64)]
+    for at in range(0, left.shape[0], _BLOCK):
+        product = (left[at : at + _BLOCK] @ turned).tocsr()
+        lengths = np.diff(product.indptr)
+        row = np.repeat(np.arange(len(lengths)), lengths)
+        # Rounded: sums of the same numbers in another order must not change places.
+        order = np.lexsort((product.indices, -np.round(product.data, 5), row))
+        place = np.arange(len(order)) - np.repeat(product.indptr[:-1], lengths)
+        kept = order[place < count]
+        rows.append(row[kept] + at)
+        columns.append(product.indices[kept].astype(np.int64))
+    return np.concatenate(rows), np.concatenate(columns)
+
+
+def _by_key(old: Side, new: Side) -> list[tuple[Indices, Indices]]:
+    """Those whose names, titles or numbers are the same."""
+
+    def slug(side: Side, n: int) -> list[str]:
+        return [side.slug_texts[n]]
+
+    def tail(side: Side, n: int) -> list[str]:
+        page = side.readings[n]
+        return ["".join(page.context[-1:]) + "/" + side.slug_texts[n]]
+
+    def title(side: Side, n: int) -> list[str]:
+        return [side.title_texts[n]]
+
+    def numbers(side: Side, n: int) -> list[str]:
+        return sorted(side.readings[n].numbers)
+
+    found = []
+    for key in (slug, tail, title, numbers):
+        by_key: dict[str, list[int]] = defaultdict(list)
+        for j in range(len(new)):
+            for text in key(new, j):
+                if text:
+                    by_key[text].append(j)
+        pairs = [
+            (i, j)
+            for i in range(len(old))
+            for text in key(old, i)
+            if len(by_key.get(text, ())) <= _MOST_ALIKE
+            for j in by_key.get(text, ())
+        ]
+        array = np.array(pairs, np.int64).reshape(-1, 2)
+        found.append((array[:, 0], array[:, 1]))
+    return found
+
+
+def _by_letters(old: Side, new: Side, rows: Indices) -> tuple[Indices, Indices]:
+    """For pages that share few words with any: those whose names share the most pieces."""
+    known: dict[str, int] = {}
+    right = _letters([side_text(new, j) for j in range(len(new))], known)
+    left = _letters([side_text(old, int(i)) for i in rows], known)
+    width = len(known)
+    right.resize((len(new), width))
+    count = np.bincount(right.indices, minlength=width)
+    weights = np.log((1 + len(new)) / (1 + count)).astype(np.float32)
+    for matrix in (left, right):
+        matrix.data *= np.maximum(weights, 0.0)[matrix.indices]
+    common = count > max(50, len(new) // 50)
+    i, j = best_of_product(_normed(_without(left, common)), _normed(_without(right, common)), _PER_TEXT)
+    return rows[i], j
+
+
+def side_text(side: Side, n: int) -> str:
+    """What a page is called, in one piece."""
+    return side.slug_texts[n] or side.title_texts[n].replace(" ", "")
+
+
+def _letters(texts: list[str], known: dict[str, int]) -> Matrix:
+    indices: list[int] = []
+    ends = [0]
+    for text in texts:
+        pieces = {text[k : k + _PIECE] for k in range(max(1, len(text) - _PIECE + 1))} if text else set()
+        indices += sorted(known.setdefault(p, len(known)) for p in sorted(pieces))
+        ends.append(len(indices))
+    data = np.ones(len(indices), np.float32)
+    return sparse.csr_matrix((data, np.array(indices, np.int32), np.array(ends)), shape=(len(texts), len(known)))

@@ -1,0 +1,92 @@
+"""The engine: pages of two sites in, the chance of every plausible pair out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from upright_ledger.core.matching import likeness, moves
+from upright_ledger.core.matching.candidates import Indices, candidates
+from upright_ledger.core.matching.confidence import Choice
+from upright_ledger.core.matching.likeness import Likeness, look_at
+from upright_ledger.core.matching.pages import Floats, MatchPage, Sides, read_sides
+
+SEED_CHANCE = 0.7
+
+PAGE_FIGURES = ("always", "words known", "share of its place that is found")
+FIRST, SECOND = likeness.FEATURES, likeness.FEATURES + moves.FEATURES
+
+
+@dataclass(slots=True)
+class Weighed:
+    """All pairs that were looked at, in order of old and new page, with what was said of them and their chances."""
+
+    sides: Sides
+    seen: Likeness
+    learned: npt.NDArray[np.float32]
+    pages: npt.NDArray[np.float32]
+    chances: Floats
+
+
+def first_look(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: dict[int, int]) -> tuple[Sides, Likeness]:
+    """The candidates of each old page and their figures. taught: old page → the new page it is known to have moved to."""
+    sides = read_sides(old, new)
+    i, j = candidates(sides)
+    if taught:
+        width = len(new)
+        pairs = np.union1d(i * width + j, [a * width + b for a, b in taught.items()])
+        i, j = pairs // width, pairs % width
+    kept = _same_language(old, new, i, j)
+    return sides, look_at(sides, i[kept], j[kept])
+
+
+def page_figures(sides: Sides, rate: npt.NDArray[np.float32] | None) -> npt.NDArray[np.float32]:
+    """Figures of the old pages, for the chance that they have no successor: one column a name in PAGE_FIGURES."""
+    out = np.zeros((len(sides.old), len(PAGE_FIGURES)), np.float32)
+    out[:, 0] = 1.0
+    out[:, 1] = np.log1p(sides.old.totals["words"])
+    if rate is not None:
+        out[:, 2] = rate
+    return out
+
+
+def seeds_of(seen: Likeness, chances: Floats, taught: dict[int, int], olds: int, news: int) -> npt.NDArray[np.bool_]:
+    """Pairs that may teach: likely ones that are the best on both sides, and those that are known."""
+    best_old, best_new = np.zeros(olds), np.zeros(news)
+    np.maximum.at(best_old, seen.old, chances)
+    np.maximum.at(best_new, seen.new, chances)
+    seeds = (chances >= SEED_CHANCE) & (chances >= best_old[seen.old]) & (chances >= best_new[seen.new])
+    if taught:
+        known = np.full(olds, -1)
+        known[list(taught)] = list(taught.values())
+        seeds &= known[seen.old] < 0
+        seeds |= known[seen.old] == seen.new
+    return seeds
+
+
+def weigh(
+    old: Sequence[MatchPage], new: Sequence[MatchPage], taught: dict[int, int], first: Choice, second: Choice
+) -> Weighed:
+    """Weigh every old page against the new ones: once by itself, then with what the plain cases teach."""
+    sides, seen = first_look(old, new, taught)
+    chances = first.chances(seen.old, seen.figures, page_figures(sides, None))
+    seeds = seeds_of(seen, chances, taught, len(old), len(new))
+    learned, rate = moves.learn(sides, seen, chances, seeds)
+    pages = page_figures(sides, rate)
+    return Weighed(
+        sides, seen, learned, pages, second.chances(seen.old, np.hstack([seen.figures, learned]), pages)
+    )
+
+
+def _same_language(
+    old: Sequence[MatchPage], new: Sequence[MatchPage], i: Indices, j: Indices
+) -> npt.NDArray[np.bool_]:
+    """Pairs but those of two known, different languages."""
+    names = sorted({p.language for p in (*old, *new)} - {""})
+    number = {"": -1} | {name: n for n, name in enumerate(names)}
+    left = np.array([number[p.language] for p in old], np.int64)[i]
+    right = np.array([number[p.language] for p in new], np.int64)[j]
+    return np.asarray((left == right) | (left < 0) | (right < 0))

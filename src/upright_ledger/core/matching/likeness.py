@@ -1,0 +1,139 @@
+"""Likeness: what can be said of a pair of pages, as figures, many pairs at a time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from rapidfuzz import fuzz, process
+
+from upright_ledger.core.matching.candidates import Indices
+from upright_ledger.core.matching.pages import Floats, Matrix, Side, Sides
+
+_CHUNK = 200_000  # pairs
+
+FEATURES = (
+    "same slug",
+    "slug words",
+    "slug letters",
+    "same title",
+    "title words",
+    "no title",
+    "old words found",
+    "new words found",
+    "shared information",
+    "old words missing",
+    "new words missing",
+    "context",
+    "same number",
+    "other number",
+    "same year",
+    "other year",
+    "both found",
+    "words replaced",
+    "old words unmatched",
+)
+"""Names of the columns of `Likeness.figures`. Shares are 0 to 1; information is in nats, as its logarithm."""
+
+
+@dataclass(slots=True)
+class Likeness:
+    """Pairs (old, new) and their figures: one row a pair, one column a name in FEATURES."""
+
+    old: Indices
+    new: Indices
+    figures: npt.NDArray[np.float32]
+
+    def __getitem__(self, name: str) -> npt.NDArray[np.float32]:
+        return self.figures[:, FEATURES.index(name)]
+
+
+def look_at(sides: Sides, old: Indices, new: Indices) -> Likeness:
+    """Work out the figures of pairs."""
+    parts = [
+        _figures(sides, old[at : at + _CHUNK], new[at : at + _CHUNK]) for at in range(0, max(len(old), 1), _CHUNK)
+    ]
+    return Likeness(old, new, np.concatenate(parts))
+
+
+def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
+    left, right = sides.old, sides.new
+    out = np.zeros((len(i), len(FEATURES)), np.float32)
+
+    def put(name: str, values: npt.ArrayLike) -> None:
+        out[:, FEATURES.index(name)] = values
+
+    slug = _shared(left.slug, right.slug, i, j)
+    put("slug words", _dice(slug, left.totals["slug"][i], right.totals["slug"][j]))
+    left_texts, right_texts = np.array(left.slug_texts, object)[i], np.array(right.slug_texts, object)[j]
+    put("same slug", (left_texts == right_texts) & (left_texts != ""))
+    put("slug letters", _letters(left_texts, right_texts))
+    titled = (left.totals["title"][i] > 0) & (right.totals["title"][j] > 0)
+    title = _shared(left.title, right.title, i, j)
+    put("title words", _dice(title, left.totals["title"][i], right.totals["title"][j]))
+    put("same title", titled & (np.array(left.title_texts, object)[i] == np.array(right.title_texts, object)[j]))
+    put("no title", ~titled)
+    words = _shared(left.words, right.everything, i, j)
+    found = _share(words, left.totals["words"][i])
+    put("old words found", found)
+    back = _shared(left.everything, right.words, i, j)
+    found_back = _share(back, right.totals["words"][j])
+    put("new words found", found_back)
+    put("both found", found * found_back)
+    put("shared information", np.log1p(words))
+    put("old words missing", np.log1p(np.maximum(left.totals["words"][i] - words, 0.0)))
+    put("new words missing", np.log1p(np.maximum(right.totals["words"][j] - back, 0.0)))
+    unmatched, unmatched_back = _unmatched(left.words, right.everything, i, j), _unmatched(right.words, left.everything, j, i)
+    put("words replaced", np.minimum(np.minimum(unmatched, unmatched_back), 3.0))
+    put("old words unmatched", np.log1p(unmatched))
+    context = _shared(left.context, right.context, i, j)
+    put("context", _dice(context, left.totals["context"][i], right.totals["context"][j]))
+    same, other = _numbers(left, right, i, j, "numbers")
+    put("same number", same)
+    put("other number", other)
+    same, other = _numbers(left, right, i, j, "years")
+    put("same year", same)
+    put("other year", other)
+    return out
+
+
+def _shared(left: Matrix, right: Matrix, i: Indices, j: Indices) -> Floats:
+    """The weight of what rows have in common, pair by pair."""
+    return np.asarray(left[i].multiply(right[j]).sum(axis=1)).ravel()
+
+
+def _unmatched(left: Matrix, right: Matrix, i: Indices, j: Indices) -> Floats:
+    """How many words of a row the other lacks, whatever they weigh."""
+    common = left[i].astype(bool).astype(np.float32).multiply(right[j].astype(bool).astype(np.float32)).sum(axis=1)
+    return np.asarray(np.diff(left.indptr)[i] - np.asarray(common).ravel())
+
+
+def _share(part: Floats, whole: Floats) -> Floats:
+    return np.divide(part, whole, out=np.zeros_like(part), where=whole > 0)
+
+
+def _dice(shared: Floats, one: Floats, other: Floats) -> Floats:
+    return np.minimum(_share(2 * shared, one + other), 1.0)
+
+
+def _letters(left: npt.NDArray[np.object_], right: npt.NDArray[np.object_]) -> Floats:
+    if not len(left):
+        return np.empty(0)
+    alike = process.cpdist(left.tolist(), right.tolist(), scorer=fuzz.ratio, workers=-1) / 100.0
+    return np.where((left != "") & (right != ""), alike, 0.0)
+
+
+def _numbers(left: Side, right: Side, i: Indices, j: Indices, kind: str) -> tuple[Floats, Floats]:
+    """Whether both name numbers of a kind and share one, and whether both do and share none."""
+    ours = [getattr(r, kind) for r in left.readings]
+    theirs = [getattr(r, kind) for r in right.readings]
+    some_left, some_right = np.array([bool(n) for n in ours], bool), np.array([bool(n) for n in theirs], bool)
+    same, other = np.zeros(len(i)), np.zeros(len(i))
+    both = np.flatnonzero(some_left[i] & some_right[j])
+    for at in both.tolist():
+        if ours[i[at]] & theirs[j[at]]:
+            same[at] = 1.0
+        else:
+            other[at] = 1.0
+    return same, other

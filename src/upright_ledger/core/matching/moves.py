@@ -1,0 +1,125 @@
+"""Learned correspondences: how the places of one site moved to those of the other, from pairs that are known or plain."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+import numpy as np
+import numpy.typing as npt
+
+from upright_ledger.core.matching.candidates import Indices
+from upright_ledger.core.matching.likeness import Likeness
+from upright_ledger.core.matching.pages import Floats, Sides
+
+FEATURES = (
+    "place moved there",
+    "place moved elsewhere",
+    "number carried",
+    "number not carried",
+    "slug carried",
+    "slug not carried",
+    "number alone",
+    "taken by another",
+    "taken where pages merge",
+)
+_LIKELY = 0.5
+_PRIOR = 2.0  # pages that a parent place counts for
+
+
+def learn(
+    sides: Sides, seen: Likeness, chances: Floats, seeds: npt.NDArray[np.bool_]
+) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
+    """What the seeds (a mask of the pairs) teach of every pair, and of every old page: the share of its place's pages
+    that are among the seeds. No page teaches of itself.
+    """
+    old_places, old_codes = _codes([r.place for r in sides.old.readings])
+    new_places, new_codes = _codes([r.place for r in sides.new.readings])
+    width = len(new_places)
+    own = seeds.astype(float)
+    place = old_codes[seen.old]
+    pair = place * width + new_codes[seen.new]
+    figures = np.zeros((len(seen.old), len(FEATURES)), np.float32)
+
+    def put(name: str, values: npt.ArrayLike) -> None:
+        figures[:, FEATURES.index(name)] = values
+
+    # A page that is a seed itself is left out of the counts, whichever of its pairs is looked at.
+    page_seeds = np.bincount(seen.old, weights=own, minlength=len(sides.old))
+    count_place = np.bincount(place, weights=own, minlength=len(old_places))
+    total = count_place[place] - page_seeds[seen.old]
+    same = _by_pair(pair, own) - own
+    parent_share = _parent_share(old_places, new_places, place, new_codes[seen.new], own, page_seeds[seen.old])
+    moved = (same + _PRIOR * parent_share) / (total + _PRIOR)
+    put("place moved there", moved)
+    put("place moved elsewhere", np.maximum(total / (total + 2 * _PRIOR) - moved, 0.0))
+    numbered = seen["same number"] + seen["other number"]
+    carried = _rate(pair, own * seen["same number"], own * numbered)
+    put("number carried", carried * seen["same number"])
+    put("number not carried", carried * seen["other number"])
+    slugs = _rate(pair, own * seen["same slug"], own)
+    put("slug carried", slugs * seen["same slug"])
+    put("slug not carried", slugs * (1 - seen["same slug"]))
+    put("number alone", _number_alone(sides, seen, pair, old_codes))
+    taken = _taken(seen, chances, len(sides.new))
+    merging = _rate(pair, (chances >= _LIKELY) * taken, (chances >= _LIKELY).astype(float))
+    put("taken by another", taken)
+    put("taken where pages merge", taken * merging)
+    pages = np.bincount(old_codes, minlength=len(old_places))
+    rate = (count_place[old_codes] - page_seeds + 0.5) / (pages[old_codes] - 1 + 1.0)
+    return figures, rate.astype(np.float32)
+
+
+def _taken(seen: Likeness, chances: Floats, news: int) -> Floats:
+    """The best chance that another old page has of the new page of a pair."""
+    order = np.lexsort((-chances, seen.new))
+    first = np.r_[True, seen.new[order][1:] != seen.new[order][:-1]]
+    best, second = np.zeros(news), np.zeros(news)
+    starts = np.flatnonzero(first)
+    best[seen.new[order][starts]] = chances[order][starts]
+    follows = starts + 1
+    follows = follows[(follows < len(order)) & ~first[np.minimum(follows, len(order) - 1)]]
+    second[seen.new[order][follows]] = chances[order][follows]
+    mine = np.zeros(len(chances), bool)
+    mine[order[starts]] = True
+    return np.where(mine, second[seen.new], best[seen.new])
+
+
+def _codes(places: list[str]) -> tuple[list[str], Indices]:
+    names = sorted(set(places))
+    number = {name: n for n, name in enumerate(names)}
+    return names, np.array([number[p] for p in places], np.int64)
+
+
+def _by_pair(pair: Indices, weights: Floats) -> Floats:
+    """The sum of weights over all pairs of pages that lie in the same two places."""
+    _, inverse = np.unique(pair, return_inverse=True)
+    return np.asarray(np.bincount(inverse, weights=weights)[inverse])
+
+
+def _rate(pair: Indices, hits: Floats, tries: Floats) -> Floats:
+    """The share of hits among the seeds between two places, this pair left out, drawn to 0 where there are few."""
+    return (_by_pair(pair, hits) - hits) / (_by_pair(pair, tries) - tries + 1.5)
+
+
+def _parent_share(
+    old_places: list[str], new_places: list[str], old: Indices, new: Indices, own: Floats, page_seeds: Floats
+) -> Floats:
+    """As "place moved there", for the places above (their first segments)."""
+    _, above_old = _codes([p.partition("/")[0] for p in old_places])
+    _, above_new = _codes([p.partition("/")[0] for p in new_places])
+    above = above_old[old]
+    pair = above * (int(above_new.max(initial=0)) + 1) + above_new[new]
+    total = np.bincount(above, weights=own)[above] - page_seeds
+    return np.asarray((_by_pair(pair, own) - own) / (total + _PRIOR))
+
+
+def _number_alone(sides: Sides, seen: Likeness, pair: Indices, old_codes: Indices) -> Floats:
+    """For pairs with the same number: the share of the old place's pages whose number the new place has just once."""
+    same = seen["same number"] > 0
+    if not same.any():
+        return np.zeros(len(pair))
+    owners = Counter(zip(seen.old[same].tolist(), pair[same].tolist(), strict=True))
+    single = np.array([owners[i, p] == 1 for i, p in zip(seen.old.tolist(), pair.tolist(), strict=True)]) & same
+    pages = np.bincount(old_codes)
+    hits = _by_pair(pair, single.astype(float)) - single
+    return np.asarray(np.where(single, hits / (pages[old_codes[seen.old]] + 3.0), 0.0))

@@ -1,0 +1,212 @@
+"""Pages as a matcher reads them: words of the address, of its place and of the title, as sparse columns."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+from scipy import sparse
+
+from upright_ledger.core.matching.spelling import near_spellings
+from upright_ledger.core.words import is_year, path_parts, tokens
+
+Floats = npt.NDArray[np.float64]
+Matrix = Any
+"""A scipy CSR matrix: a row a page, a column a word."""
+
+_SHORTEST_ID = 3  # digits
+_BEGINNING = 3  # letters
+
+
+@dataclass(frozen=True, slots=True)
+class MatchPage:
+    """A page to match. `name` comes back in the result; path as in the address; params: values in its query.
+
+    words: what else is known to describe it (headings, texts of links to it). language: as a code, or empty when unknown.
+    """
+
+    name: str
+    path: str
+    title: str = ""
+    params: tuple[str, ...] = ()
+    words: tuple[str, ...] = ()
+    language: str = ""
+
+
+@dataclass(slots=True)
+class Reading:
+    """One page as words. slug: its last segment, or its parameters; place: where it lies, as a text its neighbours share.
+
+    numbers: those in the slug that may name one thing; years: those that may be one.
+    """
+
+    slug: list[str]
+    context: list[str]
+    title: list[str]
+    extra: list[str]
+    place: str
+    numbers: frozenset[str]
+    years: frozenset[str]
+
+
+def read_page(page: MatchPage) -> Reading:
+    """Take a page apart."""
+    parts = path_parts(page.path)
+    above, last = parts[:-1], tokens(parts[-1]) if parts else []
+    context = [t for p in above for t in tokens(p)]
+    values = [t for v in page.params for t in tokens(v)]
+    if values:
+        context, slug = context + last, values
+        place = f"{page.path}?"
+    else:
+        slug = last
+        place = "/".join("#" if p.isdigit() else p.lower() for p in above)
+    title = tokens(page.title)
+    numbers = [t for t in slug if t.isdigit()]
+    # A number of a folder may name the page as well: /item/4711/tall-case-clock
+    numbers += [t for p in above[-1:] if p.isdigit() for t in tokens(p)]
+    ids = frozenset(n for n in numbers if len(n) >= _SHORTEST_ID and (values or not is_year(n)))
+    years = frozenset(t for t in (*slug, *title) if t.isdigit() and is_year(t) and t not in ids)
+    extra = [t for text in page.words for t in tokens(text)]
+    return Reading(slug, context, title, extra, place, ids, years)
+
+
+@dataclass(slots=True)
+class Side:
+    """The pages of one site as columns; all matrices share their words (columns), and hold 1, or less for a near spelling.
+
+    words: slug, title and extra together. everything: these and the context.
+    """
+
+    readings: list[Reading]
+    slug: Matrix
+    title: Matrix
+    context: Matrix
+    words: Matrix
+    everything: Matrix
+    slug_texts: list[str]
+    title_texts: list[str]
+    totals: dict[str, Floats] = field(default_factory=dict)
+
+    def __len__(self) -> int:
+        return len(self.readings)
+
+
+@dataclass(slots=True)
+class Sides:
+    """Both sites. weights: of each word, in nats: how much it says that two pages share it. vocabulary: word → column."""
+
+    old: Side
+    new: Side
+    weights: Floats
+    vocabulary: dict[str, int]
+
+
+def read_sides(old: Sequence[MatchPage], new: Sequence[MatchPage]) -> Sides:
+    """Read the pages of both sites into common columns."""
+    left, right = [read_page(p) for p in old], [read_page(p) for p in new]
+    _split_joined(left, right)
+    _split_joined(right, left)
+    left_words, right_words = _document_counts(left), _document_counts(right)
+    # Of equal word counts the order must not depend on that of the pages.
+    names = sorted({*left_words, *right_words})
+    vocabulary = {w: n for n, w in enumerate(names)}
+    total = len(left) + len(right)
+    weights = np.array([math.log((1 + total) / (1 + left_words[w] + right_words[w])) for w in names])
+    weights = np.maximum(weights, 0.02)
+    only_left = [w for w in names if w not in right_words]
+    only_right = [w for w in names if w not in left_words]
+    mend_left = near_spellings(only_left, list(right_words))
+    taken = {goal for goal, _ in mend_left.values()}
+    free = [w for w in left_words if w not in mend_left]
+    mend_right = near_spellings([w for w in only_right if w not in taken], free)
+    roots = np.sqrt(weights)
+    return Sides(
+        _columns(left, vocabulary, mend_left, roots), _columns(right, vocabulary, mend_right, roots), weights, vocabulary
+    )
+
+
+def _split_joined(pages: list[Reading], others: list[Reading]) -> None:
+    """Join neighbouring words that the other side writes as one, as in "opening hours" and "openinghours"."""
+    whole = {w for page in others for words in (page.slug, page.title) for w in words if len(w) >= 8 and not w.isdigit()}
+    own = {w for page in pages for words in (page.slug, page.title) for w in words}
+    whole -= own
+    if not whole:
+        return
+    begins = {w[:_BEGINNING] for w in whole}
+    for page in pages:
+        page.slug, page.title = _joined(page.slug, whole, begins), _joined(page.title, whole, begins)
+
+
+def _joined(words: list[str], whole: set[str], begins: set[str]) -> list[str]:
+    if len(words) < 2 or not any(len(w) < _BEGINNING or w[:_BEGINNING] in begins for w in words):
+        return words
+    out: list[str] = []
+    at = 0
+    while at < len(words):
+        for length in (4, 3, 2):
+            text = "".join(words[at : at + length])
+            if text in whole and at + length <= len(words):
+                out.append(text)
+                at += length
+                break
+        else:
+            out.append(words[at])
+            at += 1
+    return out
+
+
+def _document_counts(pages: Iterable[Reading]) -> Counter[str]:
+    counts: Counter[str] = Counter()
+    for page in pages:
+        counts.update({*page.slug, *page.context, *page.title, *page.extra})
+    return counts
+
+
+def _columns(
+    pages: list[Reading], vocabulary: dict[str, int], mends: dict[str, tuple[str, float]], roots: Floats
+) -> Side:
+    column_of = vocabulary | {word: vocabulary[meant] for word, (meant, _) in mends.items()}
+
+    def matrix(texts: Iterable[Iterable[str]]) -> Matrix:
+        indices: list[int] = []
+        values: list[float] = []
+        ends = [0]
+        for words in texts:
+            if mends.keys().isdisjoint(words):
+                columns = sorted({column_of[w] for w in words})
+                values += [1.0] * len(columns)
+            else:
+                found: dict[int, float] = {}
+                for word in words:
+                    column, likeness = column_of[word], mends[word][1] if word in mends else 1.0
+                    found[column] = max(found.get(column, 0.0), likeness)
+                columns = sorted(found)
+                values += [found[c] for c in columns]
+            indices += columns
+            ends.append(len(indices))
+        shape = (len(ends) - 1, len(vocabulary))
+        made = sparse.csr_matrix((np.array(values), np.array(indices, np.int32), np.array(ends)), shape=shape)
+        made.data *= roots[made.indices]
+        return made
+
+    side = Side(
+        pages,
+        matrix(p.slug for p in pages),
+        matrix(p.title for p in pages),
+        matrix(p.context for p in pages),
+        matrix((*p.slug, *p.title, *p.extra) for p in pages),
+        matrix((*p.slug, *p.title, *p.extra, *p.context) for p in pages),
+        ["".join(p.slug) for p in pages],
+        [" ".join(p.title) for p in pages],
+    )
+    for name in ("slug", "title", "context", "words", "everything"):
+        held = getattr(side, name)
+        weights = roots[held.indices] ** 2
+        side.totals[name] = np.add.reduceat(np.r_[weights, 0.0], held.indptr[:-1]) * (np.diff(held.indptr) > 0)
+    return side

@@ -1,0 +1,151 @@
+"""Proposals: the best new pages for each old one, with confidence and reasons in plain words."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from upright_ledger.core.matching import engine, moves
+from upright_ledger.core.matching.confidence import FIRST, SECOND
+from upright_ledger.core.matching.engine import Weighed, weigh
+from upright_ledger.core.matching.pages import MatchPage, Reading
+from upright_ledger.core.words import is_year
+
+MOST = 3
+"""Proposals a page."""
+
+FLOOR = 0.15
+"""A first proposal with less confidence is no plausible page; a further one may have a tenth of that."""
+
+_MOST_WORDS = 3
+_FEWEST_MOVED = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """A possible destination. confidence: the chance that it is right, 0 to 1. reasons: short plain sentences."""
+
+    name: str
+    confidence: float
+    reasons: tuple[str, ...]
+
+
+@dataclass(slots=True)
+class Proposals:
+    """What matching found. found: old page → its proposals, the best first; those without a plausible one are left out.
+
+    fallbacks: old page without proposal → the page of the section to which its neighbours moved.
+    """
+
+    found: dict[str, list[Proposal]] = field(default_factory=dict)
+    fallbacks: dict[str, str] = field(default_factory=dict)
+
+
+def propose(
+    old: Sequence[MatchPage], new: Sequence[MatchPage], taught: Mapping[str, str] | None = None
+) -> Proposals:
+    """Propose new pages for old ones. taught: old page → new page, for those of `old` whose answer is known; they teach
+    how places moved, and get no proposals.
+
+    The caller leaves home pages out of `new`: they are no answer for an inner page.
+    """
+    # In one order, whatever the caller's: sums of floats depend on it.
+    old, new = sorted(old, key=lambda p: p.name), sorted(new, key=lambda p: p.name)
+    if not old or not new:
+        return Proposals()
+    number = {p.name: n for n, p in enumerate(new)}
+    known = {n: number[taught[p.name]] for n, p in enumerate(old) if taught and taught.get(p.name) in number}
+    weighed = weigh(old, new, known, FIRST, SECOND)
+    result = Proposals()
+    for i, best in _ranked(weighed).items():
+        if i in known or weighed.chances[best[0]] < FLOOR:
+            continue
+        result.found[old[i].name] = [
+            Proposal(new[weighed.seen.new[k]].name, round(float(weighed.chances[k]), 3), _reasons(weighed, k, best))
+            for k in best
+            if k == best[0] or weighed.chances[k] >= FLOOR / 10
+        ]
+    open_ones = [i for i, p in enumerate(old) if i not in known and p.name not in result.found]
+    result.fallbacks = _fallbacks(weighed, old, new, open_ones, result)
+    return result
+
+
+def _ranked(weighed: Weighed) -> dict[int, list[int]]:
+    """Old page → the numbers of its best pairs."""
+    seen = weighed.seen
+    order = np.lexsort((seen.new, -np.round(weighed.chances, 6), seen.old))
+    ranked: dict[int, list[int]] = defaultdict(list)
+    for i, k in zip(seen.old[order].tolist(), order.tolist(), strict=True):
+        if len(ranked[i]) < MOST:
+            ranked[i].append(k)
+    return ranked
+
+
+def _reasons(weighed: Weighed, k: int, best: list[int]) -> tuple[str, ...]:
+    figures = dict(zip(engine.FIRST, weighed.seen.figures[k].tolist(), strict=True))
+    learned = dict(zip(moves.FEATURES, weighed.learned[k].tolist(), strict=True))
+    old = weighed.sides.old.readings[int(weighed.seen.old[k])]
+    new = weighed.sides.new.readings[int(weighed.seen.new[k])]
+    said = []
+    if figures["same title"]:
+        said.append("has the same title")
+    elif figures["title words"] > 0.6:
+        said.append("has a similar title")
+    if figures["same slug"] and not figures["same number"]:
+        said.append("has the same words in its address")
+    elif figures["same number"]:
+        said.append(f"carries the same number {min(old.numbers & new.numbers)}")
+    elif figures["slug letters"] > 0.85:
+        said.append("is spelt nearly alike in its address")
+    if not said and (words := _common_words(weighed, old, new)):
+        said.append(f"shares {words}")
+    if figures["other number"]:
+        said.append("carries another number")
+    if figures["other year"]:
+        said.append("names another year")
+    if learned["place moved there"] > 0.5:
+        said.append("pages beside it moved there, too")
+    elif figures["context"] > 0.5:
+        said.append("lies in a section of the same name")
+    if learned["taken by another"] > 0.5 and learned["taken where pages merge"] < 0.3:
+        said.append("another old page fits it as well or better")
+    if k == best[0] and len(best) > 1 and weighed.chances[best[1]] > 0.4 * weighed.chances[k]:
+        said.append("another page fits nearly as well")
+    return tuple(said or ["shares a few words"])
+
+
+def _common_words(weighed: Weighed, old: Reading, new: Reading) -> str:
+    """The rarest words that both pages have, quoted."""
+    weights, columns = weighed.sides.weights, weighed.sides.vocabulary
+    common = {*old.slug, *old.title, *old.extra} & {*new.slug, *new.title, *new.extra, *new.context}
+    words = sorted((w for w in common if not w.isdigit() or is_year(w)), key=lambda w: (-weights[columns[w]], w))
+    quoted = [f"“{w}”" for w in words[:_MOST_WORDS]]
+    return f"the word {quoted[0]}" if len(quoted) == 1 else f"the words {', '.join(quoted)}" if quoted else ""
+
+
+def _fallbacks(
+    weighed: Weighed, old: Sequence[MatchPage], new: Sequence[MatchPage], rows: list[int], result: Proposals
+) -> dict[str, str]:
+    """For pages without a proposal: the page of the folder to which most of its neighbours moved."""
+    went: dict[str, Counter[str]] = defaultdict(Counter)
+    place_of = {p.name: r.place for p, r in zip(new, weighed.sides.new.readings, strict=True)}
+    for page, reading in zip(old, weighed.sides.old.readings, strict=True):
+        if choices := result.found.get(page.name):
+            went[reading.place][place_of[choices[0].name]] += 1
+    folders = {p.path.strip("/").lower(): p.name for p in new if not p.params and p.path.strip("/")}
+    found = {}
+    for i in rows:
+        goals = went.get(weighed.sides.old.readings[i].place)
+        if not goals:
+            continue
+        (place, count) = min(goals.items(), key=lambda item: (-item[1], item[0]))
+        if count < _FEWEST_MOVED or 2 * count < sum(goals.values()):
+            continue
+        while place and place not in folders:
+            place = place.rpartition("/")[0]
+        if place:
+            found[old[i].name] = folders[place]
+    return found

@@ -1,0 +1,75 @@
+"""Near spellings: words of one site that the other writes a little differently."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from rapidfuzz.distance import DamerauLevenshtein, JaroWinkler
+from scipy import sparse
+
+_SHORTEST = 4
+_BLOCK = 2000
+_TRIED = 4
+_MOST_COMMON = 3000  # words that hold one piece; commoner pieces find nothing
+
+
+def near_spellings(words: Sequence[str], others: Sequence[str]) -> dict[str, tuple[str, float]]:
+    """Word → the other word that is most likely meant by it, and how alike they are (0 to 1). Numbers have none."""
+    ours = sorted(w for w in words if len(w) >= _SHORTEST and w.isalpha())
+    theirs = sorted(w for w in others if len(w) >= _SHORTEST and w.isalpha())
+    if not ours or not theirs:
+        return {}
+    pieces: dict[str, int] = {}
+    left, right = _pieces(ours, pieces), _pieces(theirs, pieces)
+    width = len(pieces)
+    left.resize((len(ours), width))
+    common = np.bincount(right.indices, minlength=width) > _MOST_COMMON
+    right.data[common[right.indices]] = 0.0
+    turned = right.T.tocsr()
+    found: dict[str, tuple[str, float]] = {}
+    for at in range(0, len(ours), _BLOCK):
+        product = (left[at : at + _BLOCK] @ turned).tocsr()
+        for row in range(product.shape[0]):
+            span = slice(product.indptr[row], product.indptr[row + 1])
+            columns, values = product.indices[span], product.data[span]
+            if not len(columns):
+                continue
+            word = ours[at + row]
+            best = np.lexsort((columns, -values))[:_TRIED]
+            likely = [(likeness(word, theirs[columns[k]]), theirs[columns[k]]) for k in best]
+            figure, other = max(likely, key=lambda x: (x[0], x[1]))
+            if figure > 0:
+                found[word] = (other, figure)
+    return found
+
+
+def likeness(word: str, other: str) -> float:
+    """How alike two words are as spellings of one: 0 when they are taken for two."""
+    if word == other:
+        return 1.0
+    short, long = sorted((word, other), key=lambda w: (len(w), w))
+    if long.startswith(short) and len(short) >= 4 and len(long) - len(short) <= max(2, len(long) // 2):
+        return 0.9 if len(long) - len(short) <= 2 else 0.75  # an ending, or an abbreviation
+    allowed = 1 if len(long) < 8 else 2
+    if DamerauLevenshtein.distance(word, other, score_cutoff=allowed) > allowed:
+        return 0.0
+    if len(short) < 5 and word[0] != other[0]:
+        return 0.0
+    return float(JaroWinkler.similarity(word, other)) * 0.95
+
+
+def _pieces(words: Sequence[str], known: dict[str, int]) -> Any:
+    """Words as rows of their three-letter pieces, ends marked."""
+    indices: list[int] = []
+    ends = [0]
+    for word in words:
+        marked = f"^{word}$"
+        pieces = Counter(marked[k : k + 3] for k in range(len(marked) - 2))
+        indices += [known.setdefault(p, len(known)) for p in pieces]
+        ends.append(len(indices))
+    lengths = np.diff(ends)
+    values = np.repeat(1.0 / np.sqrt(np.maximum(lengths, 1)), lengths).astype(np.float32)
+    return sparse.csr_matrix((values, np.array(indices, np.int32), np.array(ends)), shape=(len(words), len(known)))
