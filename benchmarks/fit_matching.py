@@ -20,12 +20,26 @@ RISING = {
     "same slug", "slug words", "slug letters", "same title", "title words", "old words found", "new words found", "shared information",
     "context", "same number", "same year", "both found", "place moved there", "number carried", "slug carried", "number alone", "taken where pages merge",
 }  # fmt: skip
-FALLING = {"old words missing", "new words missing", "other number", "other year", "place moved elsewhere", "number not carried", "slug not carried", "words replaced", "old words unmatched", "taken by another"}
+FALLING = {
+    "old words missing",
+    "new words missing",
+    "other number",
+    "other year",
+    "place moved elsewhere",
+    "number not carried",
+    "slug not carried",
+    "words replaced",
+    "old words unmatched",
+    "taken by another",
+}
 PENALTY = 0.00005
 
 
 def truth_of(move: SiteMove, old: np.ndarray, new: np.ndarray) -> np.ndarray:
-    return np.array([move.new[j].name in move.truth[move.old[i].name] for i, j in zip(old.tolist(), new.tolist(), strict=True)], float)
+    return np.array(
+        [move.new[j].name in move.truth[move.old[i].name] for i, j in zip(old.tolist(), new.tolist(), strict=True)],
+        float,
+    )
 
 
 def fit(cases: list[tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]], names: tuple[str, ...]) -> Choice:
@@ -37,7 +51,12 @@ def fit(cases: list[tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]], name
         figures.append(x)
         pages.append(page)
         right.append(y)
-    old, x, page, y = np.concatenate(olds), np.concatenate(figures).astype(float), np.concatenate(pages).astype(float), np.concatenate(right)
+    old, x, page, y = (
+        np.concatenate(olds),
+        np.concatenate(figures).astype(float),
+        np.concatenate(pages).astype(float),
+        np.concatenate(right),
+    )
     some = np.bincount(old, weights=y, minlength=len(page)) > 0
     width = x.shape[1]
 
@@ -53,7 +72,9 @@ def fit(cases: list[tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]], name
         slope = -np.concatenate([x.T @ pull, page.T @ pull_none]) / len(page) + 2 * PENALTY * w
         return value, slope
 
-    bounds = [(0, None) if n in RISING else (None, 0) if n in FALLING else (None, None) for n in names] + [(None, None)] * page.shape[1]
+    bounds = [(0, None) if n in RISING else (None, 0) if n in FALLING else (None, None) for n in names] + [
+        (None, None)
+    ] * page.shape[1]
     start = np.zeros(width + page.shape[1])
     found = minimize(loss, start, jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": 400})
     print(f"# loss {found.fun:.4f} over {len(page):,} pages")
@@ -66,11 +87,19 @@ def main() -> None:
     made = [make_move(seed, 300 + 131 * (seed % 11)) for seed in range(first, last)]
     looks = [engine.first_look(m.old, m.new, {}) for m in made]
     truths = [truth_of(m, seen.old, seen.new) for m, (_, seen) in zip(made, looks, strict=True)]
-    alone = fit([(seen.old, seen.figures, engine.page_figures(sides, None), y) for (sides, seen), y in zip(looks, truths, strict=True)], engine.FIRST)
+    alone = fit(
+        [
+            (seen.old, seen.figures, engine.page_figures(sides, None), y)
+            for (sides, seen), y in zip(looks, truths, strict=True)
+        ],
+        engine.FIRST,
+    )
     cases = []
     for (sides, seen), y in zip(looks, truths, strict=True):
         chances = alone.chances(seen.old, seen.figures, engine.page_figures(sides, None))
-        learned, rate = moves.learn(sides, seen, chances, engine.seeds_of(seen, chances, {}, len(sides.old), len(sides.new)))
+        learned, rate = moves.learn(
+            sides, seen, chances, engine.seeds_of(seen, chances, {}, len(sides.old), len(sides.new))
+        )
         cases.append((seen.old, np.hstack([seen.figures, learned]), engine.page_figures(sides, rate), y))
     taught = fit(cases, engine.SECOND)
     for name, choice, names in (("FIRST", alone, engine.FIRST), ("SECOND", taught, engine.SECOND)):

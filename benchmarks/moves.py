@@ -11,8 +11,41 @@ from dataclasses import dataclass, field
 
 from upright_ledger.core.matching import MatchPage
 
-_ONSETS = "b br c ch cl d dr f fl g gr h j k l m n p pl pr qu r s sh sl st t th tr v w z".split()
-_VOWELS = "a e i o u ai ea ee io oa ou ä ö ü é".split()
+_ONSETS = [
+    "b",
+    "br",
+    "c",
+    "ch",
+    "cl",
+    "d",
+    "dr",
+    "f",
+    "fl",
+    "g",
+    "gr",
+    "h",
+    "j",
+    "k",
+    "l",
+    "m",
+    "n",
+    "p",
+    "pl",
+    "pr",
+    "qu",
+    "r",
+    "s",
+    "sh",
+    "sl",
+    "st",
+    "t",
+    "th",
+    "tr",
+    "v",
+    "w",
+    "z",
+]
+_VOWELS = ["a", "e", "i", "o", "u", "ai", "ea", "ee", "io", "oa", "ou", "ä", "ö", "ü", "é"]
 _CODAS = ["", "", "n", "r", "l", "s", "t", "nd", "rt", "ck", "m", "ng", "st"]
 _FILLERS = ["the", "a", "of", "and", "in", "for", "to", "with", "how", "your"]
 
@@ -35,7 +68,7 @@ class _Maker:
     def __init__(self, chance: random.Random, size: int) -> None:
         self.r = chance
         self.size = size
-        count = int(size ** 0.5 * chance.uniform(15, 60))
+        count = int(size**0.5 * chance.uniform(15, 60))
         self.words = list(dict.fromkeys(self._word() for _ in range(count)))
         self.old_titles = chance.choice([0.0, 0.0, 0.6, 1.0])
         self.new_titles = chance.choice([0.0, 0.9, 1.0, 1.0])
@@ -82,18 +115,38 @@ class _Maker:
             "/{old}/{y}/{m:02}/{slug}.html", "/{old}/{slug}.html", "/{old}/{slug}/", "/{y}/{m:02}/{d:02}/{slug}/", "/{old}/{n}-{slug}",
             "/{old}/{slug}_{n}.htm", "/{old}.php?title={slug}", "/{old}/{y}-{m:02}-{d:02}-{slug}", "/{slug}.html", "/{old}/{camel}.aspx",
         ]  # fmt: skip
-        goals = ["/{new}/{slug}/", "/{new}/{slug}", "/{slug}/", "/{new}/{y}/{slug}/", "/{new}/{y}/{m:02}/{slug}", "/{new}/{slug}-{n}"]
+        goals = [
+            "/{new}/{slug}/",
+            "/{new}/{slug}",
+            "/{slug}/",
+            "/{new}/{y}/{slug}/",
+            "/{new}/{y}/{m:02}/{slug}",
+            "/{new}/{slug}-{n}",
+        ]
         damage = Damage(r, self)
         form, goal = r.choice(forms), r.choice(goals)
         for n in range(count):
             words = self.headline(2, 7)
-            facts = {"old": old, "new": new, "y": r.randint(2003, 2024), "m": r.randint(1, 12), "d": r.randint(1, 28), "n": 1000 + 7 * n}
+            facts = {
+                "old": old,
+                "new": new,
+                "y": r.randint(2003, 2024),
+                "m": r.randint(1, 12),
+                "d": r.randint(1, 28),
+                "n": 1000 + 7 * n,
+            }
             self.pair(form, goal, words, damage, facts)
 
     def products(self, count: int) -> None:
         r = self.r
         old, new = self.section()
-        forms = ["/{old}.php?item={n}", "/{old}/{slug}-{n}.html", "/{old}/{n}/{slug}", "/{old}/{slug}.html", "/{old}/product_info.php?products_id={n}"]
+        forms = [
+            "/{old}.php?item={n}",
+            "/{old}/{slug}-{n}.html",
+            "/{old}/{n}/{slug}",
+            "/{old}/{slug}.html",
+            "/{old}/product_info.php?products_id={n}",
+        ]
         goals = ["/{new}/{slug}-{n}/", "/{new}/{slug}/", "/{new}/{n}/{slug}", "/p/{slug}"]
         form, goal = r.choice(forms), r.choice(goals)
         damage = Damage(r, self, titled=form.endswith("{n}"))
@@ -113,7 +166,13 @@ class _Maker:
         reverse = self.r.random() < 0.5
         for _ in range(min(count, 300)):
             name = [self.r.choice(first), self.r.choice(last)]
-            self.pair("/{old}/{rev}.html" if reverse else "/{old}/{under}.html", "/{new}/{slug}/", name, damage, {"old": old, "new": new})
+            self.pair(
+                "/{old}/{rev}.html" if reverse else "/{old}/{under}.html",
+                "/{new}/{slug}/",
+                name,
+                damage,
+                {"old": old, "new": new},
+            )
 
     def documents(self, count: int) -> None:
         old, new = self.section()
@@ -121,7 +180,13 @@ class _Maker:
         while count > 0:
             series = self.headline(1, 3)
             for year in range(2024 - self.r.randint(0, 18), 2025):
-                self.pair("/{old}/{slug}-{y}.pdf", "/{new}/{slug}-{y}.pdf", series, damage, {"old": old, "new": new, "y": year})
+                self.pair(
+                    "/{old}/{slug}-{y}.pdf",
+                    "/{new}/{slug}-{y}.pdf",
+                    series,
+                    damage,
+                    {"old": old, "new": new, "y": year},
+                )
                 count -= 1
 
     def events(self, count: int) -> None:
@@ -151,7 +216,13 @@ class _Maker:
         old, new = self.section()
         damage = Damage(self.r, self)
         for _ in range(count):
-            self.pair("/{old}/{slug}.html" if self.r.random() < 0.7 else "/{slug}", "/{new}/{slug}/", self.headline(1, 2), damage, {"old": old, "new": new})
+            self.pair(
+                "/{old}/{slug}.html" if self.r.random() < 0.7 else "/{slug}",
+                "/{new}/{slug}/",
+                self.headline(1, 2),
+                damage,
+                {"old": old, "new": new},
+            )
 
     # How pages come about.
 

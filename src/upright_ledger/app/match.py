@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.addresses import canonical_path, parse_address
+from upright_ledger.core.addresses import Address, NotAnAddressError, canonical_path, parse_address
 from upright_ledger.core.answers import KEEP, MOVE, OPEN, EntryAnswer
+from upright_ledger.core.destinations import page_key
 from upright_ledger.core.folding import fold
-from upright_ledger.core.matching import MatchPage, propose
+from upright_ledger.core.languages import page_languages
+from upright_ledger.core.matching import MatchPage, Proposal, Proposals, propose
+from upright_ledger.core.matching.acceptance import Acceptance, accept_above, accept_within
 from upright_ledger.core.words import tokens
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.answers import MATCH, Posting, post_answers
@@ -16,69 +21,139 @@ from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.stock import Destination, StoredProposal, store_proposals
 from upright_ledger.ledger.store import Ledger
 
-ACCEPT_ABOVE = 0.9
+MAX_ERROR = 0.01
 SAME_ADDRESS = "has the same address"
+FALLBACK = "no page fits: this is the page of the section to which its neighbours moved"
 
 
 @dataclass
 class Matched:
-    """What matching amounted to. `proposals` holds the best one of every entry left open, by value."""
+    """What matching amounted to. `proposals` holds the best one of every entry left open, by value.
+
+    acceptance: the threshold of the accepted proposals, and the errors to expect among them. merged: pages that several of
+    the accepted entries lead to. swapped: pairs of entries that lead to each other's address. fallbacks: entries without a
+    proposal for which the page of a section is offered.
+    """
 
     open_before: int
     same_address: int
-    accepted: int
+    acceptance: Acceptance
     proposed: int
     without: int
+    merged: int = 0
+    swapped: int = 0
+    fallbacks: int = 0
     proposals: list[tuple[Entry, StoredProposal]] = field(default_factory=list)
 
 
-def match(ledger: Ledger, accept_above: float = ACCEPT_ABOVE) -> Matched:
-    """Propose destinations for all open entries, and post answers for the certain ones as one step."""
+def match(ledger: Ledger, *, max_error: float = MAX_ERROR, threshold: float | None = None) -> Matched:
+    """Propose destinations for all open entries, and post answers for the certain ones as one step.
+
+    max_error: the share of errors that may be expected among the accepted; threshold: accept from this confidence on instead.
+    """
     book = Book(ledger)
     waiting = [e for e in book.entries if e.answer.kind == OPEN]
-    pages = [d for d in book.stock.values() if d.status in {0, 200} and d.state == "live"]
+    pages = [d for d in book.stock.values() if _can_be_proposed(d)]
     if not pages:
         raise UsageError("there are no pages in stock to match with", "upright stock new-pages.csv")
     same = _same_address(book, waiting, pages)
-    rest = [e for e in waiting if e.id not in same]
-    found = propose([_old_page(e) for e in rest], [_new_page(d) for d in pages if d.page not in book.homes])
-    postings = [Posting(e.id, same[e.id], MATCH, e.legacy_url) for e in waiting if e.id in same]
-    stored: list[StoredProposal] = [
-        StoredProposal(e.id, 1, same[e.id].destination, 1.0, (SAME_ADDRESS,)) for e in waiting if e.id in same
-    ]
-    by_page = book.stock
-    accepted, proposed = 0, []
-    for entry in rest:
-        choices = found.get(str(entry.id), [])
-        versions = [
-            StoredProposal(entry.id, n, by_page[p.name].url, p.confidence, p.reasons) for n, p in enumerate(choices, 1)
-        ]
+    found = _propose(book, waiting, pages, same)
+    best = {e.id: found.found[e.legacy_url] for e in waiting if e.id not in same and e.legacy_url in found.found}
+    confidences = [choices[0].confidence for choices in best.values()]
+    acceptance = accept_within(confidences, max_error) if threshold is None else accept_above(confidences, threshold)
+    postings, stored, proposed = [], [], []
+    fallbacks = 0
+    for entry in waiting:
+        if entry.id in same:
+            postings.append(Posting(entry.id, same[entry.id], MATCH, entry.legacy_url))
+            stored.append(StoredProposal(entry.id, 1, same[entry.id].destination, 1.0, (SAME_ADDRESS,)))
+            continue
+        versions = _versions(book, entry, best.get(entry.id, ()), found.fallbacks.get(entry.legacy_url, ""))
         stored += versions
-        if versions and versions[0].confidence >= accept_above:
-            accepted += 1
-            postings.append(Posting(entry.id, EntryAnswer(MOVE, 301, versions[0].destination), MATCH, entry.legacy_url))
-        elif versions:
+        if entry.id not in best:
+            fallbacks += len(versions)
+        elif versions[0].confidence >= acceptance.threshold:
+            answer = EntryAnswer(MOVE, 301, versions[0].destination)
+            postings.append(Posting(entry.id, answer, MATCH, entry.legacy_url))
+        else:
             proposed.append((entry, versions[0]))
-    with ledger.step("match", f"accepting at {accept_above:g} and above") as step:
+    with ledger.step("match", f"accepting at {acceptance.threshold:.3g} and above") as step:
         post_answers(step, postings)
         store_proposals(step.connection, step.id, stored)
         step.noted = bool(stored)
         step.summary = f"{len(postings):,} answered, {len(proposed):,} only proposed"
     proposed.sort(key=lambda pair: (-pair[0].evidence.value, -pair[1].confidence, pair[0].legacy_url))
-    without = len(rest) - accepted - len(proposed)
-    return Matched(len(waiting), len(same), accepted, len(proposed), without, proposed)
+    return Matched(
+        len(waiting), len(same), acceptance, len(proposed), len(waiting) - len(same) - len(best),
+        *_merges_and_swaps(postings), fallbacks, proposed,
+    )  # fmt: skip
+
+
+def _can_be_proposed(page: Destination) -> bool:
+    """Live pages that answer, but no doubles that name another page as the canonical one."""
+    if page.status not in {0, 200} or page.state != "live":
+        return False
+    try:
+        return not page.canonical or page_key(parse_address(page.canonical, page.url)) == page.page
+    except NotAnAddressError:
+        return True
+
+
+def _propose(
+    book: Book, waiting: Sequence[Entry], pages: Sequence[Destination], same: Mapping[int, EntryAnswer]
+) -> Proposals:
+    """Proposals by legacy URL. Entries that are answered already teach how pages moved."""
+    by_url = {d.url: d for d in pages if d.page not in book.homes}
+    taught = {e.legacy_url: same[e.id].destination or e.legacy_url for e in waiting if e.id in same}
+    taught |= {e.legacy_url: e.answer.destination for e in book.entries if e.answer.kind == MOVE}
+    taught = {old: by_url[new].page for old, new in taught.items() if new in by_url}
+    asked = [e for e in book.entries if (e.answer.kind == OPEN and e.id not in same) or e.legacy_url in taught]
+    old = _in_languages([(_old_page(e), parse_address(e.legacy_url), e.language) for e in asked])
+    new = _in_languages([(_new_page(d), parse_address(d.url), d.language) for d in by_url.values()])
+    return propose(old, new, taught)
+
+
+def _in_languages(pages: list[tuple[MatchPage, Address, str]]) -> list[MatchPage]:
+    languages = page_languages([(address.host, address.path, declared) for _, address, declared in pages])
+    return [replace(page, language=language) for (page, _, _), language in zip(pages, languages, strict=True)]
+
+
+def _versions(book: Book, entry: Entry, choices: Sequence[Proposal], fallback: str) -> list[StoredProposal]:
+    if not choices and fallback:
+        return [StoredProposal(entry.id, 1, book.stock[fallback].url, 0.0, (FALLBACK,))]
+    return [
+        StoredProposal(entry.id, n, book.stock[p.name].url, p.confidence, p.reasons) for n, p in enumerate(choices, 1)
+    ]
+
+
+def _merges_and_swaps(postings: Sequence[Posting]) -> tuple[int, int]:
+    """Pages to which several entries lead, and pairs of entries that lead to each other's address."""
+    goals = Counter(p.answer.destination for p in postings if p.answer.destination)
+    moves = {_bare(p.old): _bare(p.answer.destination) for p in postings if p.answer.destination}
+    swaps = sum(1 for old, new in moves.items() if old < new and moves.get(new) == old)
+    return sum(1 for n in goals.values() if n > 1), swaps
+
+
+def _bare(url: str) -> str:
+    """An address without its scheme."""
+    return url.partition("://")[2]
 
 
 def _old_page(entry: Entry) -> MatchPage:
     address = parse_address(entry.legacy_url)
-    values = tuple(p.partition("=")[2] for p in address.query.split("&") if p)
-    return MatchPage(str(entry.id), address.path, entry.titles[0] if entry.titles else "", values)
+    title, *others = entry.titles or ("",)
+    return MatchPage(entry.legacy_url, address.path, title, _values(address), (*others, *entry.anchors))
 
 
 def _new_page(page: Destination) -> MatchPage:
     address = parse_address(page.url)
-    values = tuple(p.partition("=")[2] for p in address.query.split("&") if p)
-    return MatchPage(page.page, address.path, page.title or page.heading, values)
+    title = page.title or page.heading
+    words = (page.heading,) if page.heading and page.heading != title else ()
+    return MatchPage(page.page, address.path, title, _values(address), words)
+
+
+def _values(address: Address) -> tuple[str, ...]:
+    return tuple(p.partition("=")[2] for p in address.query.split("&") if p)
 
 
 def _same_address(book: Book, waiting: list[Entry], pages: list[Destination]) -> dict[int, EntryAnswer]:

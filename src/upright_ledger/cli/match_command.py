@@ -3,64 +3,88 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
-from upright_ledger.app.match import ACCEPT_ABOVE, match
+from upright_ledger.app.match import MAX_ERROR, Matched, match
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
+from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
 SHOWN = 8
 
 
+class Share(click.ParamType[float]):
+    """A share, as "1%" or 0.01."""
+
+    name = "share"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float:
+        text = str(value).strip()
+        try:
+            share = float(text[:-1]) / 100 if text.endswith("%") else float(text)
+        except ValueError:
+            share = -1.0
+        if not 0 <= share < 1:
+            self.fail(f"{text!r} is no share: write 1% or 0.01", param, ctx)
+        return share
+
+
 @click.command("match")
+@click.option(
+    "--max-error",
+    type=Share(),
+    metavar="SHARE",
+    help=f"Answer as many entries as can be answered with this share of errors expected among them.  [default: {MAX_ERROR:.0%}]",
+)
 @click.option(
     "--accept-above",
     type=click.FloatRange(0, 1.01),
-    default=ACCEPT_ABOVE,
-    show_default=True,
-    help="Answer entries whose best proposal has this confidence or more; 1.01 accepts none but equal addresses.",
+    metavar="CONFIDENCE",
+    help="Answer entries whose best proposal has this confidence or more instead; 1.01 accepts none but equal addresses.",
 )
 @json_option
 @click.pass_obj
-def command(folder: Path, accept_above: float, as_json: bool) -> None:
+def command(folder: Path, max_error: float | None, accept_above: float | None, as_json: bool) -> None:
     """Propose destinations for all open entries, and answer the certain ones.
 
-    Certain are entries whose address is a page of the new site, and proposals above the given confidence.
-    The home page is never proposed for an inner page. One undoable step.
+    Certain are entries whose address is a page of the new site, and the proposals that are surest: confidence is the
+    chance that a proposal is right, so the errors among those accepted can be foretold. Answers that are known teach how
+    sections moved. The home page is never proposed for an inner page, nor a page in another language. One undoable step.
     """
+    if max_error is not None and accept_above is not None:
+        raise UsageError("--max-error and --accept-above contradict each other", "give one of them")
     ledger = open_ledger(folder)
-    result = match(ledger, accept_above)
+    result = match(ledger, max_error=MAX_ERROR if max_error is None else max_error, threshold=accept_above)
     if as_json:
-        show.json_out(
-            {
-                "open_before": result.open_before,
-                "same_address": result.same_address,
-                "accepted": result.accepted,
-                "proposed": result.proposed,
-                "without_proposal": result.without,
-                "proposals": [
-                    {
-                        "legacy_url": entry.legacy_url,
-                        "destination": p.destination,
-                        "confidence": p.confidence,
-                        "reason": "; ".join(p.reasons),
-                        "value": round(entry.evidence.value, 2),
-                    }
-                    for entry, p in result.proposals
-                ],
-            },
-        )
+        show.json_out(_as_json(result))
         return
+    accepted = result.acceptance
     show.say(f"{show.plural(result.open_before, 'entry was', 'entries were')} open.")
     for count, text in (
         (result.same_address, "answered: the address is a page of the new site"),
-        (result.accepted, f"answered: a proposal with a confidence of {accept_above:g} or more"),
+        (accepted.accepted, f"answered: a proposal with a confidence of {accepted.threshold:.3g} or more"),
         (result.proposed, "left open with a proposal"),
         (result.without, "left open without one: no page is alike enough"),
     ):
         show.say(f"  {count:>7,}  {text}")
+    if result.fallbacks:
+        show.say(f"           for {result.fallbacks:,} of them the page of their section is kept as a fallback")
+    if accepted.accepted:
+        wrong = "less than 1" if accepted.errors < 1 else f"about {accepted.errors:,.0f}"
+        show.say()
+        show.say(
+            f"Of the {accepted.accepted:,} accepted proposals {wrong} may be wrong ({accepted.share:.1%}): estimated, "
+            "for no sample was reviewed yet."
+        )
+    for count, text in (
+        (result.merged, "lead several old pages to one new page: merged, or look whether one was split"),
+        (result.swapped, "swap the addresses of two pages: they need two hosts or a third address"),
+    ):
+        if count:
+            show.say(f"{show.plural(count, 'answer', 'answers')} {text}.")
     if result.proposals:
         show.say()
         known = (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0])
@@ -79,3 +103,29 @@ def command(folder: Path, accept_above: float, as_json: bool) -> None:
             ],
         )
     show.next_step("see what is open, and decide on it", "upright balance")
+
+
+def _as_json(result: Matched) -> dict[str, Any]:
+    return {
+        "open_before": result.open_before,
+        "same_address": result.same_address,
+        "accepted": result.acceptance.accepted,
+        "threshold": round(result.acceptance.threshold, 4),
+        "expected_errors": round(result.acceptance.errors, 2),
+        "estimated": True,
+        "proposed": result.proposed,
+        "without_proposal": result.without,
+        "fallbacks": result.fallbacks,
+        "merged": result.merged,
+        "swapped": result.swapped,
+        "proposals": [
+            {
+                "legacy_url": entry.legacy_url,
+                "destination": p.destination,
+                "confidence": p.confidence,
+                "reason": "; ".join(p.reasons),
+                "value": round(entry.evidence.value, 2),
+            }
+            for entry, p in result.proposals
+        ],
+    }

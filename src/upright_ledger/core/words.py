@@ -9,7 +9,6 @@ from urllib.parse import unquote
 
 from anyascii import anyascii
 
-_SPLIT = re.compile(r"[^a-z0-9]+")
 _LETTERS_DIGITS = re.compile(r"[a-z]+|[0-9]+")
 _ENDING = re.compile(r"\.(?:html?|shtml|xhtml|php\d?|aspx?|jsp|cfm|cgi|pl)$", re.IGNORECASE)
 _CAMEL = re.compile(r"(?<=[a-z])(?=[A-Z])")
@@ -105,14 +104,14 @@ def plain(text: str) -> str:
 
 def tokens(text: str) -> list[str]:
     """The words and numbers of a text, stop words left out unless there are no others, letters and digits apart."""
-    return list(_tokens(text))
+    found = _LETTERS_DIGITS.findall(plain(text if text.islower() else _CAMEL.sub(" ", text)))
+    return [_spelling(t) for t in found if t not in STOP_WORDS] or [_spelling(t) for t in found]
 
 
-@lru_cache(maxsize=1 << 16)
-def _tokens(text: str) -> tuple[str, ...]:
-    found = [t for part in _SPLIT.split(plain(_CAMEL.sub(" ", text))) for t in _LETTERS_DIGITS.findall(part)]
-    kept = [t for t in found if t not in STOP_WORDS] or found
-    return tuple([_spelling(t) for t in kept])
+def as_written(text: str) -> dict[str, str]:
+    """Each of the tokens of a text → the letters in which it stands there."""
+    found = _LETTERS_DIGITS.findall(plain(text if text.islower() else _CAMEL.sub(" ", text)))
+    return {_spelling(t): t for t in found}
 
 
 @lru_cache(maxsize=1 << 18)
@@ -132,7 +131,7 @@ def stem(word: str) -> str:
 
 def path_parts(path: str) -> list[str]:
     """The segments of a path, decoded, the last without a page ending such as ".html"."""
-    parts = [unquote(p) for p in path.split("/") if p]
+    parts = [unquote(p) if "%" in p else p for p in path.split("/") if p]
     if parts:
         parts[-1] = _ENDING.sub("", parts[-1])
     return parts

@@ -30,12 +30,15 @@ from upright_ledger.core.evidence import (
 from upright_ledger.core.folding import INDEX_FILES
 from upright_ledger.ledger import schema
 
+_MOST_ANCHORS = 5  # of one entry
+
 
 @dataclass(slots=True)
 class Entry:
     """One legacy URL with all that is known of it.
 
-    variants: canonical paths as observed. titles: in the order of sources. by: who gave the answer. sources: the numbers of
+    variants: canonical paths as observed. titles, anchors (texts of links to it): in the order of
+    sources. by: who gave the answer. sources: the numbers of
     those that name it. statuses: class → requests that logs hold. first_seen, last_seen: days, or empty.
     """
 
@@ -52,6 +55,8 @@ class Entry:
     evidence: EntryEvidence = field(default_factory=EntryEvidence)
     variants: tuple[str, ...] = ()
     titles: tuple[str, ...] = ()
+    anchors: tuple[str, ...] = ()
+    language: str = ""
     sources: tuple[int, ...] = ()
     statuses: Mapping[str, float] = field(default_factory=dict)
     first_seen: str = ""
@@ -285,18 +290,24 @@ def _add_texts(connection: Connection, found: Mapping[int, Entry]) -> None:
     for number, variant in connection.execute(select(p.c.entry, p.c.variant).where(p.c.entry.is_not(None))):
         variants[number].add(variant)
     titles: dict[int, dict[str, None]] = defaultdict(dict)
-    query = select(p.c.entry, o.c.title, o.c.last_seen).join(o, o.c.spelling == p.c.id).join(s, s.c.id == o.c.source)
-    for number, title, day in connection.execute(
+    anchors: dict[int, dict[str, None]] = defaultdict(dict)
+    query = select(p.c.entry, o.c.title, o.c.anchor, o.c.language, o.c.last_seen)
+    query = query.join(o, o.c.spelling == p.c.id).join(s, s.c.id == o.c.source)
+    for number, title, anchor, language, day in connection.execute(
         query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None)).order_by(o.c.source, p.c.spelling)
     ):
         if title:
             titles[number][title] = None
-        if day and number in found:
+        if anchor and len(anchors[number]) < _MOST_ANCHORS:
+            anchors[number][anchor] = None
+        if number in found:
             found[number].last_seen = max(found[number].last_seen, day)
+            found[number].language = found[number].language or language
     for number, entry in found.items():
         entry.variants = tuple(sorted(variants.get(number, ())))
         entry.legacy_url = _plainest(entry)
         entry.titles = tuple(titles.get(number, ()))
+        entry.anchors = tuple(anchors.get(number, ()))
 
 
 def _plainest(entry: Entry) -> str:

@@ -8,16 +8,15 @@ import numpy as np
 import numpy.typing as npt
 from scipy import sparse
 
-from upright_ledger.core.matching.pages import Floats, Matrix, Side, Sides
-
-Indices = npt.NDArray[np.int64]
+from upright_ledger.core.matching.pages import Floats, Side, Sides
+from upright_ledger.core.matching.products import Indices, Matrix, best_of_product
 
 PER_PAGE = 16
 _PER_TEXT = 6
-_BLOCK = 1000
 _MOST_PAIRS = 2_000_000  # of one word: old pages that hold it times new ones
 _MOST_ALIKE = 12  # new pages under one key
 _PIECE = 4  # letters
+_LEAST = 0.1  # of a product; whole pages are 1
 
 
 def candidates(sides: Sides) -> tuple[Indices, Indices]:
@@ -38,7 +37,9 @@ def _by_words(sides: Sides) -> tuple[Indices, Indices]:
     left, right = _mixed(sides.old, sides.weights), _mixed(sides.new, sides.weights)
     width = len(sides.weights)
     counts = np.bincount(left.indices, minlength=width) * np.bincount(right.indices, minlength=width).astype(float)
-    return best_of_product(_without(left, counts > _MOST_PAIRS), _without(right, counts > _MOST_PAIRS), PER_PAGE)
+    return best_of_product(
+        _without(left, counts > _MOST_PAIRS), _without(right, counts > _MOST_PAIRS), PER_PAGE, _LEAST
+    )
 
 
 def _mixed(side: Side, weights: Floats) -> Matrix:
@@ -62,23 +63,6 @@ def _normed(matrix: Matrix) -> Matrix:
     return matrix.astype(np.float32)
 
 
-def best_of_product(left: Matrix, right: Matrix, count: int) -> tuple[Indices, Indices]:
-    """The pairs of rows with the largest products, `count` for each row of `left`; equal ones by their number."""
-    turned = right.T.tocsr()
-    rows, columns = [np.empty(0, np.int64)], [np.empty(0, np.int64)]
-    for at in range(0, left.shape[0], _BLOCK):
-        product = (left[at : at + _BLOCK] @ turned).tocsr()
-        lengths = np.diff(product.indptr)
-        row = np.repeat(np.arange(len(lengths)), lengths)
-        # Rounded: sums of the same numbers in another order must not change places.
-        order = np.lexsort((product.indices, -np.round(product.data, 5), row))
-        place = np.arange(len(order)) - np.repeat(product.indptr[:-1], lengths)
-        kept = order[place < count]
-        rows.append(row[kept] + at)
-        columns.append(product.indices[kept].astype(np.int64))
-    return np.concatenate(rows), np.concatenate(columns)
-
-
 def _by_key(old: Side, new: Side) -> list[tuple[Indices, Indices]]:
     """Those whose names, titles or numbers are the same."""
 
@@ -93,7 +77,7 @@ def _by_key(old: Side, new: Side) -> list[tuple[Indices, Indices]]:
         return [side.title_texts[n]]
 
     def numbers(side: Side, n: int) -> list[str]:
-        return sorted(side.readings[n].numbers)
+        return sorted(side.readings[n].numbers | side.readings[n].yearlike)
 
     found = []
     for key in (slug, tail, title, numbers):
@@ -126,7 +110,7 @@ def _by_letters(old: Side, new: Side, rows: Indices) -> tuple[Indices, Indices]:
     for matrix in (left, right):
         matrix.data *= np.maximum(weights, 0.0)[matrix.indices]
     common = count > max(50, len(new) // 50)
-    i, j = best_of_product(_normed(_without(left, common)), _normed(_without(right, common)), _PER_TEXT)
+    i, j = best_of_product(_normed(_without(left, common)), _normed(_without(right, common)), _PER_TEXT, _LEAST)
     return rows[i], j
 
 

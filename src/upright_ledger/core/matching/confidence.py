@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from upright_ledger.core.matching.candidates import Indices
 from upright_ledger.core.matching.pages import Floats
+from upright_ledger.core.matching.products import Indices
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,29 +37,29 @@ def soft_max(old: Indices, utility: Floats, none: Floats) -> Floats:
 
 FIRST = Choice(
     weights=(
-        5.712,  # same slug
+        5.038,  # same slug
         0.0,  # slug words
-        4.729,  # slug letters
+        5.483,  # slug letters
         0.0,  # same title
-        4.041,  # title words
-        -0.97,  # no title
+        5.343,  # title words
+        -0.458,  # no title
         0.0,  # old words found
         0.0,  # new words found
-        0.808,  # shared information
+        0.0,  # shared information
         0.0,  # old words missing
-        -0.254,  # new words missing
-        0.04,  # context
-        4.101,  # same number
-        -4.649,  # other number
+        0.0,  # new words missing
+        0.113,  # context
+        3.249,  # same number
+        -4.657,  # other number
         0.0,  # same year
-        -7.436,  # other year
-        3.47,  # both found
-        -2.316,  # words replaced
-        -2.06,  # old words unmatched
+        -7.817,  # other year
+        3.956,  # both found
+        -2.352,  # words replaced
+        -2.04,  # old words unmatched
     ),
     none=(
-        8.956,  # always
-        -2.902,  # words known
+        9.282,  # always
+        -3.117,  # words known
         0.0,  # share of its place that is found
     ),
 )
@@ -67,39 +67,39 @@ FIRST = Choice(
 
 SECOND = Choice(
     weights=(
-        2.761,  # same slug
+        1.918,  # same slug
         0.0,  # slug words
-        4.497,  # slug letters
+        5.079,  # slug letters
         0.0,  # same title
-        2.65,  # title words
-        -2.002,  # no title
+        4.818,  # title words
+        -0.635,  # no title
         0.0,  # old words found
-        0.584,  # new words found
-        0.641,  # shared information
-        -0.012,  # old words missing
-        -0.314,  # new words missing
+        0.0,  # new words found
+        0.0,  # shared information
+        0.0,  # old words missing
+        -0.038,  # new words missing
         0.0,  # context
-        1.393,  # same number
-        -1.241,  # other number
+        1.182,  # same number
+        -1.419,  # other number
         0.0,  # same year
-        -2.779,  # other year
-        1.961,  # both found
-        -2.039,  # words replaced
-        -2.287,  # old words unmatched
-        2.353,  # place moved there
-        -2.367,  # place moved elsewhere
-        1.371,  # number carried
-        -1.184,  # number not carried
-        2.316,  # slug carried
-        -3.043,  # slug not carried
-        1.007,  # number alone
-        -5.25,  # taken by another
-        3.628,  # taken where pages merge
+        -2.433,  # other year
+        3.049,  # both found
+        -2.037,  # words replaced
+        -1.989,  # old words unmatched
+        2.36,  # place moved there
+        -2.182,  # place moved elsewhere
+        1.161,  # number carried
+        -1.386,  # number not carried
+        1.861,  # slug carried
+        -3.335,  # slug not carried
+        0.877,  # number alone
+        -6.055,  # taken by another
+        4.855,  # taken where pages merge
     ),
     none=(
-        0.218,  # always
-        -1.16,  # words known
-        3.396,  # share of its place that is found
+        1.591,  # always
+        -1.302,  # words known
+        3.126,  # share of its place that is found
     ),
 )
 """With what the plain cases teach: what engine.SECOND names."""

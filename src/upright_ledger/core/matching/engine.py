@@ -8,11 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from upright_ledger.core.languages import OTHER, may_match
 from upright_ledger.core.matching import likeness, moves
-from upright_ledger.core.matching.candidates import Indices, candidates
+from upright_ledger.core.matching.candidates import candidates
 from upright_ledger.core.matching.confidence import Choice
 from upright_ledger.core.matching.likeness import Likeness, look_at
 from upright_ledger.core.matching.pages import Floats, MatchPage, Sides, read_sides
+from upright_ledger.core.matching.products import Indices
 
 SEED_CHANCE = 0.7
 
@@ -76,17 +78,14 @@ def weigh(
     seeds = seeds_of(seen, chances, taught, len(old), len(new))
     learned, rate = moves.learn(sides, seen, chances, seeds)
     pages = page_figures(sides, rate)
-    return Weighed(
-        sides, seen, learned, pages, second.chances(seen.old, np.hstack([seen.figures, learned]), pages)
-    )
+    return Weighed(sides, seen, learned, pages, second.chances(seen.old, np.hstack([seen.figures, learned]), pages))
 
 
-def _same_language(
-    old: Sequence[MatchPage], new: Sequence[MatchPage], i: Indices, j: Indices
-) -> npt.NDArray[np.bool_]:
-    """Pairs but those of two known, different languages."""
-    names = sorted({p.language for p in (*old, *new)} - {""})
-    number = {"": -1} | {name: n for n, name in enumerate(names)}
-    left = np.array([number[p.language] for p in old], np.int64)[i]
-    right = np.array([number[p.language] for p in new], np.int64)[j]
-    return np.asarray((left == right) | (left < 0) | (right < 0))
+def _same_language(old: Sequence[MatchPage], new: Sequence[MatchPage], i: Indices, j: Indices) -> npt.NDArray[np.bool_]:
+    """Pairs but those whose languages keep them apart."""
+    ours, theirs = [p.language for p in old], [p.language for p in new]
+    names = sorted({*ours, *theirs})
+    number = {name: n for n, name in enumerate(names)}
+    left, right = frozenset(ours) - {"", OTHER}, frozenset(theirs) - {"", OTHER}
+    allowed = np.array([[may_match(a, b, left, right) for b in names] for a in names])
+    return np.asarray(allowed[np.array([number[n] for n in ours])[i], np.array([number[n] for n in theirs])[j]])

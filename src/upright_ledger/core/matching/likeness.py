@@ -8,8 +8,8 @@ import numpy as np
 import numpy.typing as npt
 from rapidfuzz import fuzz, process
 
-from upright_ledger.core.matching.candidates import Indices
-from upright_ledger.core.matching.pages import Floats, Matrix, Side, Sides
+from upright_ledger.core.matching.pages import Floats, Side, Sides
+from upright_ledger.core.matching.products import Indices, Matrix
 
 _CHUNK = 200_000  # pairs
 
@@ -51,9 +51,7 @@ class Likeness:
 
 def look_at(sides: Sides, old: Indices, new: Indices) -> Likeness:
     """Work out the figures of pairs."""
-    parts = [
-        _figures(sides, old[at : at + _CHUNK], new[at : at + _CHUNK]) for at in range(0, max(len(old), 1), _CHUNK)
-    ]
+    parts = [_figures(sides, old[at : at + _CHUNK], new[at : at + _CHUNK]) for at in range(0, max(len(old), 1), _CHUNK)]
     return Likeness(old, new, np.concatenate(parts))
 
 
@@ -84,17 +82,18 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
     put("shared information", np.log1p(words))
     put("old words missing", np.log1p(np.maximum(left.totals["words"][i] - words, 0.0)))
     put("new words missing", np.log1p(np.maximum(right.totals["words"][j] - back, 0.0)))
-    unmatched, unmatched_back = _unmatched(left.words, right.everything, i, j), _unmatched(right.words, left.everything, j, i)
+    unmatched, unmatched_back = (
+        _unmatched(left.words, right.everything, i, j),
+        _unmatched(right.words, left.everything, j, i),
+    )
     put("words replaced", np.minimum(np.minimum(unmatched, unmatched_back), 3.0))
     put("old words unmatched", np.log1p(unmatched))
     context = _shared(left.context, right.context, i, j)
     put("context", _dice(context, left.totals["context"][i], right.totals["context"][j]))
-    same, other = _numbers(left, right, i, j, "numbers")
-    put("same number", same)
-    put("other number", other)
-    same, other = _numbers(left, right, i, j, "years")
-    put("same year", same)
-    put("other year", other)
+    for kind in ("number", "year"):
+        same, other = _numbers(left, right, i, j, kind)
+        put(f"same {kind}", same)
+        put(f"other {kind}", other)
     return out
 
 
@@ -126,14 +125,17 @@ def _letters(left: npt.NDArray[np.object_], right: npt.NDArray[np.object_]) -> F
 
 def _numbers(left: Side, right: Side, i: Indices, j: Indices, kind: str) -> tuple[Floats, Floats]:
     """Whether both name numbers of a kind and share one, and whether both do and share none."""
-    ours = [getattr(r, kind) for r in left.readings]
-    theirs = [getattr(r, kind) for r in right.readings]
+    ours = [r.numbers if kind == "number" else r.years for r in left.readings]
+    theirs = [r.numbers if kind == "number" else r.years for r in right.readings]
     some_left, some_right = np.array([bool(n) for n in ours], bool), np.array([bool(n) for n in theirs], bool)
     same, other = np.zeros(len(i)), np.zeros(len(i))
-    both = np.flatnonzero(some_left[i] & some_right[j])
-    for at in both.tolist():
-        if ours[i[at]] & theirs[j[at]]:
+    if kind == "number":
+        some_left |= np.array([bool(r.yearlike) for r in left.readings], bool)
+        some_right |= np.array([bool(r.yearlike) for r in right.readings], bool)
+    for at in np.flatnonzero(some_left[i] & some_right[j]).tolist():
+        one, another = left.readings[i[at]], right.readings[j[at]]
+        if one.same_numbers(another) if kind == "number" else one.years & another.years:
             same[at] = 1.0
-        else:
+        elif ours[i[at]] and theirs[j[at]]:
             other[at] = 1.0
     return same, other

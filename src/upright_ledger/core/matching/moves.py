@@ -7,9 +7,9 @@ from collections import Counter
 import numpy as np
 import numpy.typing as npt
 
-from upright_ledger.core.matching.candidates import Indices
 from upright_ledger.core.matching.likeness import Likeness
 from upright_ledger.core.matching.pages import Floats, Sides
+from upright_ledger.core.matching.products import Indices
 
 FEATURES = (
     "place moved there",
@@ -48,7 +48,9 @@ def learn(
     count_place = np.bincount(place, weights=own, minlength=len(old_places))
     total = count_place[place] - page_seeds[seen.old]
     same = _by_pair(pair, own) - own
-    parent_share = _parent_share(old_places, new_places, place, new_codes[seen.new], own, page_seeds[seen.old])
+    parent_share = _parent_share(
+        old_places, new_places, place, new_codes[seen.new], own, page_seeds[seen.old].astype(float)
+    )
     moved = (same + _PRIOR * parent_share) / (total + _PRIOR)
     put("place moved there", moved)
     put("place moved elsewhere", np.maximum(total / (total + 2 * _PRIOR) - moved, 0.0))
@@ -59,7 +61,7 @@ def learn(
     slugs = _rate(pair, own * seen["same slug"], own)
     put("slug carried", slugs * seen["same slug"])
     put("slug not carried", slugs * (1 - seen["same slug"]))
-    put("number alone", _number_alone(sides, seen, pair, old_codes))
+    put("number alone", _number_alone(seen, pair, old_codes))
     taken = _taken(seen, chances, len(sides.new))
     merging = _rate(pair, (chances >= _LIKELY) * taken, (chances >= _LIKELY).astype(float))
     put("taken by another", taken)
@@ -113,7 +115,7 @@ def _parent_share(
     return np.asarray((_by_pair(pair, own) - own) / (total + _PRIOR))
 
 
-def _number_alone(sides: Sides, seen: Likeness, pair: Indices, old_codes: Indices) -> Floats:
+def _number_alone(seen: Likeness, pair: Indices, old_codes: Indices) -> Floats:
     """For pairs with the same number: the share of the old place's pages whose number the new place has just once."""
     same = seen["same number"] > 0
     if not same.any():

@@ -6,19 +6,17 @@ import math
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
 from scipy import sparse
 
+from upright_ledger.core.matching.products import Matrix
 from upright_ledger.core.matching.spelling import near_spellings
 from upright_ledger.core.words import is_year, path_parts, tokens
 
 Floats = npt.NDArray[np.float64]
-Matrix = Any
-"""A scipy CSR matrix: a row a page, a column a word."""
-
 _SHORTEST_ID = 3  # digits
 _BEGINNING = 3  # letters
 
@@ -42,7 +40,8 @@ class MatchPage:
 class Reading:
     """One page as words. slug: its last segment, or its parameters; place: where it lies, as a text its neighbours share.
 
-    numbers: those in the slug that may name one thing; years: those that may be one.
+    numbers: those in the slug that may name one thing; years: those that may be one. yearlike: years at either end of the
+    slug, which are numbers like others where the other side says so.
     """
 
     slug: list[str]
@@ -52,13 +51,18 @@ class Reading:
     place: str
     numbers: frozenset[str]
     years: frozenset[str]
+    yearlike: frozenset[str]
+
+    def same_numbers(self, other: Reading) -> frozenset[str]:
+        """The numbers that two pages share."""
+        return (self.numbers & (other.numbers | other.yearlike)) | (self.yearlike & other.numbers)
 
 
 def read_page(page: MatchPage) -> Reading:
     """Take a page apart."""
     parts = path_parts(page.path)
     above, last = parts[:-1], tokens(parts[-1]) if parts else []
-    context = [t for p in above for t in tokens(p)]
+    context = [t for p in above for t in _folder_tokens(p)]
     values = [t for v in page.params for t in tokens(v)]
     if values:
         context, slug = context + last, values
@@ -73,7 +77,11 @@ def read_page(page: MatchPage) -> Reading:
     ids = frozenset(n for n in numbers if len(n) >= _SHORTEST_ID and (values or not is_year(n)))
     years = frozenset(t for t in (*slug, *title) if t.isdigit() and is_year(t) and t not in ids)
     extra = [t for text in page.words for t in tokens(text)]
-    return Reading(slug, context, title, extra, place, ids, years)
+    yearlike = frozenset(t for t in (*slug[:1], *slug[-1:]) if t in years)
+    return Reading(slug, context, title, extra, place, ids, years, yearlike)
+
+
+_folder_tokens = lru_cache(maxsize=1 << 14)(tokens)  # folders hold many pages each
 
 
 @dataclass(slots=True)
@@ -127,13 +135,18 @@ def read_sides(old: Sequence[MatchPage], new: Sequence[MatchPage]) -> Sides:
     mend_right = near_spellings([w for w in only_right if w not in taken], free)
     roots = np.sqrt(weights)
     return Sides(
-        _columns(left, vocabulary, mend_left, roots), _columns(right, vocabulary, mend_right, roots), weights, vocabulary
+        _columns(left, vocabulary, mend_left, roots),
+        _columns(right, vocabulary, mend_right, roots),
+        weights,
+        vocabulary,
     )
 
 
 def _split_joined(pages: list[Reading], others: list[Reading]) -> None:
     """Join neighbouring words that the other side writes as one, as in "opening hours" and "openinghours"."""
-    whole = {w for page in others for words in (page.slug, page.title) for w in words if len(w) >= 8 and not w.isdigit()}
+    whole = {
+        w for page in others for words in (page.slug, page.title) for w in words if len(w) >= 8 and not w.isdigit()
+    }
     own = {w for page in pages for words in (page.slug, page.title) for w in words}
     whole -= own
     if not whole:

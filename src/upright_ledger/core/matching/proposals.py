@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from urllib.parse import unquote
 
 import numpy as np
 
@@ -12,12 +13,12 @@ from upright_ledger.core.matching import engine, moves
 from upright_ledger.core.matching.confidence import FIRST, SECOND
 from upright_ledger.core.matching.engine import Weighed, weigh
 from upright_ledger.core.matching.pages import MatchPage, Reading
-from upright_ledger.core.words import is_year
+from upright_ledger.core.words import as_written, is_year
 
 MOST = 3
 """Proposals a page."""
 
-FLOOR = 0.15
+FLOOR = 0.1
 """A first proposal with less confidence is no plausible page; a further one may have a tenth of that."""
 
 _MOST_WORDS = 3
@@ -44,9 +45,7 @@ class Proposals:
     fallbacks: dict[str, str] = field(default_factory=dict)
 
 
-def propose(
-    old: Sequence[MatchPage], new: Sequence[MatchPage], taught: Mapping[str, str] | None = None
-) -> Proposals:
+def propose(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: Mapping[str, str] | None = None) -> Proposals:
     """Propose new pages for old ones. taught: old page → new page, for those of `old` whose answer is known; they teach
     how places moved, and get no proposals.
 
@@ -64,7 +63,9 @@ def propose(
         if i in known or weighed.chances[best[0]] < FLOOR:
             continue
         result.found[old[i].name] = [
-            Proposal(new[weighed.seen.new[k]].name, round(float(weighed.chances[k]), 3), _reasons(weighed, k, best))
+            Proposal(
+                new[weighed.seen.new[k]].name, round(float(weighed.chances[k]), 3), _reasons(weighed, new, k, best)
+            )
             for k in best
             if k == best[0] or weighed.chances[k] >= FLOOR / 10
         ]
@@ -84,11 +85,11 @@ def _ranked(weighed: Weighed) -> dict[int, list[int]]:
     return ranked
 
 
-def _reasons(weighed: Weighed, k: int, best: list[int]) -> tuple[str, ...]:
+def _reasons(weighed: Weighed, pages: Sequence[MatchPage], k: int, best: list[int]) -> tuple[str, ...]:
     figures = dict(zip(engine.FIRST, weighed.seen.figures[k].tolist(), strict=True))
     learned = dict(zip(moves.FEATURES, weighed.learned[k].tolist(), strict=True))
     old = weighed.sides.old.readings[int(weighed.seen.old[k])]
-    new = weighed.sides.new.readings[int(weighed.seen.new[k])]
+    page, new = pages[int(weighed.seen.new[k])], weighed.sides.new.readings[int(weighed.seen.new[k])]
     said = []
     if figures["same title"]:
         said.append("has the same title")
@@ -97,10 +98,10 @@ def _reasons(weighed: Weighed, k: int, best: list[int]) -> tuple[str, ...]:
     if figures["same slug"] and not figures["same number"]:
         said.append("has the same words in its address")
     elif figures["same number"]:
-        said.append(f"carries the same number {min(old.numbers & new.numbers)}")
+        said.append(f"carries the same number {min(old.same_numbers(new))}")
     elif figures["slug letters"] > 0.85:
         said.append("is spelt nearly alike in its address")
-    if not said and (words := _common_words(weighed, old, new)):
+    if not said and (words := _common_words(weighed, old, new, page)):
         said.append(f"shares {words}")
     if figures["other number"]:
         said.append("carries another number")
@@ -117,12 +118,13 @@ def _reasons(weighed: Weighed, k: int, best: list[int]) -> tuple[str, ...]:
     return tuple(said or ["shares a few words"])
 
 
-def _common_words(weighed: Weighed, old: Reading, new: Reading) -> str:
+def _common_words(weighed: Weighed, old: Reading, new: Reading, page: MatchPage) -> str:
     """The rarest words that both pages have, quoted."""
     weights, columns = weighed.sides.weights, weighed.sides.vocabulary
     common = {*old.slug, *old.title, *old.extra} & {*new.slug, *new.title, *new.extra, *new.context}
     words = sorted((w for w in common if not w.isdigit() or is_year(w)), key=lambda w: (-weights[columns[w]], w))
-    quoted = [f"“{w}”" for w in words[:_MOST_WORDS]]
+    written = as_written(" ".join((unquote(page.path), *page.params, *page.words, page.title)))
+    quoted = [f"“{written.get(w, w)}”" for w in words[:_MOST_WORDS]]
     return f"the word {quoted[0]}" if len(quoted) == 1 else f"the words {', '.join(quoted)}" if quoted else ""
 
 

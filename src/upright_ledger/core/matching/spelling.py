@@ -10,9 +10,11 @@ import numpy as np
 from rapidfuzz.distance import DamerauLevenshtein, JaroWinkler
 from scipy import sparse
 
+from upright_ledger.core.matching.products import best_of_product
+
 _SHORTEST = 4
-_BLOCK = 2000
 _TRIED = 4
+_LEAST = 0.35  # of the pieces that two spellings share
 _MOST_COMMON = 3000  # words that hold one piece; commoner pieces find nothing
 
 
@@ -28,22 +30,13 @@ def near_spellings(words: Sequence[str], others: Sequence[str]) -> dict[str, tup
     left.resize((len(ours), width))
     common = np.bincount(right.indices, minlength=width) > _MOST_COMMON
     right.data[common[right.indices]] = 0.0
-    turned = right.T.tocsr()
-    found: dict[str, tuple[str, float]] = {}
-    for at in range(0, len(ours), _BLOCK):
-        product = (left[at : at + _BLOCK] @ turned).tocsr()
-        for row in range(product.shape[0]):
-            span = slice(product.indptr[row], product.indptr[row + 1])
-            columns, values = product.indices[span], product.data[span]
-            if not len(columns):
-                continue
-            word = ours[at + row]
-            best = np.lexsort((columns, -values))[:_TRIED]
-            likely = [(likeness(word, theirs[columns[k]]), theirs[columns[k]]) for k in best]
-            figure, other = max(likely, key=lambda x: (x[0], x[1]))
-            if figure > 0:
-                found[word] = (other, figure)
-    return found
+    rows, columns = best_of_product(left, right, _TRIED, _LEAST)
+    best: dict[int, tuple[float, str]] = {}
+    for row, column in zip(rows.tolist(), columns.tolist(), strict=True):
+        figure = likeness(ours[row], theirs[column])
+        if figure > 0:
+            best[row] = max(best.get(row, (0.0, "")), (figure, theirs[column]))
+    return {ours[row]: (other, figure) for row, (figure, other) in best.items()}
 
 
 def likeness(word: str, other: str) -> float:

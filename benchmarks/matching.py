@@ -1,0 +1,170 @@
+"""How well and how fast old pages are matched: made-up moves of many kinds, and the sample site.
+
+python benchmarks/matching.py quality [FIRST_SEED LAST_SEED]
+python benchmarks/matching.py speed          against RapidFuzz scoring all pairs
+python benchmarks/matching.py growth [FILE.png]
+"""
+
+from __future__ import annotations
+
+import random
+import resource
+import sys
+import time
+from itertools import pairwise
+from pathlib import Path
+
+import numpy as np
+from moves import SiteMove, make_move
+
+from upright_ledger.core.matching import MatchPage, propose
+from upright_ledger.core.matching.acceptance import accept_within
+from upright_ledger.demo.site import make_museum
+
+MAX_ERROR = 0.01
+BANDS = (0.0, 0.1, 0.3, 0.5, 0.7, 0.8, 0.9, 0.95, 0.99, 0.999, 1.001)
+
+
+def sample(*, titled: bool) -> SiteMove:
+    """The sample site: pages that can be found by looking at both sites, and those without successor."""
+    museum = make_museum(random.Random(20_260_501))
+    move = SiteMove()
+    seen = set()
+    for page in museum.old:
+        if (
+            page.answer != "keep"
+            and page.kind != "home"
+            and (page.certain or page.answer == "gone")
+            and page.url not in seen
+        ):
+            seen.add(page.url)
+            move.truth[page.url] = {page.destination} if page.destination else set()
+            move.old.append(_page(page.url, page.title if titled else ""))
+    move.new = [_page(p.url, p.title) for p in museum.new if p.status == 200 and p.url.count("/") > 3]
+    return move
+
+
+def _page(url: str, title: str) -> MatchPage:
+    path, _, query = url.split("/", 3)[3].partition("?")
+    return MatchPage(url, f"/{path}", title, tuple(p.partition("=")[2] for p in query.split("&") if p))
+
+
+def measure(move: SiteMove) -> tuple[dict[str, float], list[tuple[float, bool]]]:
+    """Figures of one move, and (confidence, right) of every best proposal."""
+    found = propose(move.old, move.new).found
+    ranked = {name: [p.name for p in choices] for name, choices in found.items()}
+    answerable = [name for name, right in move.truth.items() if right]
+    without = [name for name, right in move.truth.items() if not right]
+    acceptance = accept_within([choices[0].confidence for choices in found.values()], MAX_ERROR)
+    accepted = {n for n, choices in found.items() if choices[0].confidence >= acceptance.threshold}
+    wrong = sum(1 for n in accepted if ranked[n][0] not in move.truth[n])
+    figures = {
+        "pages": len(move.old),
+        "top 1": sum(1 for n in answerable if ranked.get(n, [""])[0] in move.truth[n]) / len(answerable),
+        "top 3": sum(1 for n in answerable if move.truth[n] & set(ranked.get(n, ()))) / len(answerable),
+        "accepted": sum(1 for n in answerable if n in accepted) / len(answerable),
+        "wrong": wrong / max(1, len(accepted)),
+        "left alone": sum(1 for n in without if n not in accepted) / max(1, len(without)),
+    }
+    return figures, [(c[0].confidence, ranked[n][0] in move.truth[n]) for n, c in found.items()]
+
+
+def quality(seeds: range) -> None:
+    rows, told = [], []
+    moves = [("sample", sample(titled=True)), ("sample, no titles", sample(titled=False))]
+    for name, move in [*moves, *((f"seed {s}", make_move(s, 600 + 173 * (s % 9))) for s in seeds)]:
+        figures, confidences = measure(move)
+        if name.startswith("seed"):
+            rows.append(list(figures.values()))
+            told += confidences
+        print(f"{name:18}", "  ".join(f"{k} {v:7.3f}" if k != "pages" else f"{k} {v:5.0f}" for k, v in figures.items()))
+    names = list(figures)
+    table = np.array(rows)
+    worst = [np.quantile(table[:, n], 0.9 if name == "wrong" else 0.1) for n, name in enumerate(names)]
+    for title, row in (("mean", table.mean(axis=0)), ("worst tenth", worst)):
+        print(
+            f"{title:18}",
+            "  ".join(f"{k} {v:7.3f}" if k != "pages" else f"{k} {v:5.0f}" for k, v in zip(names, row, strict=True)),
+        )
+    print("\nconfidence said        pages   said   right")
+    confidence, right = (np.array(x, float) for x in zip(*told, strict=True))
+    for low, high in pairwise(BANDS):
+        here = (confidence >= low) & (confidence < high)
+        if here.any():
+            print(
+                f"{low:5.3f} to {min(high, 1):5.3f}     {here.sum():8,}  {confidence[here].mean():.3f}   {right[here].mean():.3f}"
+            )
+
+
+def speed(count: int = 50_000) -> None:
+    from rapidfuzz import fuzz, process
+
+    move = make_move(8, count * 2)
+    old, new = move.old[:count], move.new[:count]
+    known = {p.name for p in new}
+    start = time.perf_counter()
+    found = propose(old, new).found
+    ours = time.perf_counter() - start
+    part = 400
+    texts = [_words(p) for p in new]
+    start = time.perf_counter()
+    scores = process.cdist([_words(p) for p in old[:part]], texts, scorer=fuzz.token_set_ratio, workers=2)
+    theirs = (time.perf_counter() - start) * len(old) / part
+    best = scores.argmax(axis=1)
+    asked = [n for n, p in enumerate(old[:part]) if move.truth[p.name] & known]
+    mine = sum(
+        1 for n in asked if old[n].name in found and found[old[n].name][0].name in move.truth[old[n].name]
+    ) / len(asked)
+    other = sum(1 for n in asked if new[best[n]].name in move.truth[old[n].name]) / len(asked)
+    print(
+        f"{len(old):,} x {len(new):,}: {ours:.1f} s; all pairs by token_set_ratio {theirs:,.0f} s: {theirs / ours:.0f} times"
+    )
+    print(f"top 1 of {len(asked)}: {mine:.3f}; by token_set_ratio {other:.3f}")
+    print(f"peak memory {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6:.2f} GB")
+
+
+def _words(page: MatchPage) -> str:
+    return page.path.replace("/", " ").replace("-", " ").replace("_", " ")
+
+
+def growth(picture: str) -> None:
+    sizes, seconds = [], []
+    for size in (5_000, 10_000, 20_000, 40_000, 80_000, 160_000, 320_000):
+        move = make_move(8, size)
+        start = time.perf_counter()
+        propose(move.old, move.new)
+        sizes.append(len(move.old) * len(move.new))
+        seconds.append(time.perf_counter() - start)
+        memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
+        print(f"{len(move.old):>8,} x {len(move.new):>8,}  {seconds[-1]:6.1f} s  {memory:.2f} GB", flush=True)
+    if picture:
+        import matplotlib as mpl
+
+        mpl.use("Agg")
+        from matplotlib import pyplot as plt
+
+        pages = np.sqrt(sizes)
+        figure, axes = plt.subplots(figsize=(8, 5))
+        axes.loglog(pages, seconds, "o-", color="#1f4e79", label="measured")
+        axes.loglog(pages, seconds[0] * pages / pages[0], ":", color="grey", label="linear")
+        axes.loglog(pages, seconds[0] * (pages / pages[0]) ** 2, "--", color="grey", label="quadratic")
+        axes.set_xlabel("pages on each side (geometric mean)")
+        axes.set_ylabel("seconds")
+        axes.legend(frameon=False)
+        figure.tight_layout()
+        figure.savefig(Path(picture), dpi=110)
+
+
+def main() -> None:
+    task, *rest = sys.argv[1:] or ["quality"]
+    if task == "quality":
+        first, last = (int(a) for a in rest[:2]) if len(rest) > 1 else (0, 40)
+        quality(range(first, last))
+    elif task == "speed":
+        speed()
+    else:
+        growth(rest[0] if rest else "")
+
+
+if __name__ == "__main__":
+    main()

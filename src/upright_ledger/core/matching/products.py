@@ -1,0 +1,38 @@
+"""Sparse products: the rows of one matrix that are most alike to those of another."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+Indices = npt.NDArray[np.int64]
+Matrix = Any
+"""A scipy CSR matrix."""
+
+_BLOCK = 1000
+_STEPS = 1 << 16
+
+
+def best_of_product(left: Matrix, right: Matrix, count: int, least: float) -> tuple[Indices, Indices]:
+    """The pairs of rows with the largest products (0 to 1), `count` for each row of `left`, none under `least`.
+
+    Equal products stand in the order of their columns. Products are rounded: sums of the same numbers in another order
+    must not change places.
+    """
+    turned = right.T.tocsr()
+    width = right.shape[0]
+    rows, columns = [np.empty(0, np.int64)], [np.empty(0, np.int64)]
+    for at in range(0, left.shape[0], _BLOCK):
+        product = (left[at : at + _BLOCK] @ turned).tocsr()
+        row = np.repeat(np.arange(product.shape[0]), np.diff(product.indptr))
+        enough = np.flatnonzero(product.data >= least)
+        row, column = row[enough], product.indices[enough].astype(np.int64)
+        lack = _STEPS - np.minimum(np.rint(product.data[enough] * _STEPS), _STEPS).astype(np.int64)
+        order = np.argsort((row * (_STEPS + 1) + lack) * width + column)
+        row, column = row[order], column[order]
+        place = np.arange(len(row)) - np.searchsorted(row, np.arange(product.shape[0]))[row]
+        rows.append(row[place < count] + at)
+        columns.append(column[place < count])
+    return np.concatenate(rows), np.concatenate(columns)
