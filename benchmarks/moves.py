@@ -74,6 +74,8 @@ class _Maker:
         self.new_titles = chance.choice([0.0, 0.9, 1.0, 1.0])
         self.gone = chance.uniform(0.05, 0.3)
         self.extra = chance.uniform(0.0, 0.5)
+        self.again = chance.choice([0.0, 0.03, 0.1, 0.3])  # pages that other addresses lead to as well
+        self.before = slug([self._word(), self._word()])
         self.brand = (f" | {self._word().title()}", f" - {self._word().title()}")
         self.move = SiteMove()
         self._taken: set[str] = set()
@@ -240,6 +242,24 @@ class _Maker:
         if r.random() < self.extra:
             self.add_new(fill(goal, self.headline(2, 5), {**facts, "n": r.randint(100, 99_999)}), None)
         self.add_old(fill(form, damage.old_words(words), facts), words, names, always=titled)
+        if r.random() < self.again:
+            self.add_old(self.other_address(form, words, facts), words, names)
+
+    def other_address(self, form: str, words: list[str], facts: dict[str, object]) -> str:
+        """Another address of an old page: from an earlier move, mistyped, or cut short."""
+        r = self.r
+        kind = r.randrange(4)
+        if kind == 0:
+            return fill(f"/{self.before}/{{slug}}.html", words, facts)
+        if kind == 1:
+            out = list(words)
+            at = r.randrange(len(out))
+            out[at] = misspelt(r, out[at])
+            return fill(form, out, facts)
+        if kind == 2:
+            path = fill(form, words, facts)
+            return path[: -r.randint(2, 9)] if len(path) > 24 else f"{path}-{r.choice(_FILLERS)}"
+        return fill("/{slug}", words, facts)
 
     def add_new(self, path: str, words: list[str] | None, *, always: bool = False) -> str:
         if path not in self._taken:

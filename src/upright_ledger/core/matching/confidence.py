@@ -37,29 +37,29 @@ def soft_max(old: Indices, utility: Floats, none: Floats) -> Floats:
 
 FIRST = Choice(
     weights=(
-        5.038,  # same slug
+        6.032,  # same slug
         0.0,  # slug words
-        5.483,  # slug letters
+        4.214,  # slug letters
         0.0,  # same title
-        5.343,  # title words
-        -0.458,  # no title
+        3.81,  # title words
+        -0.488,  # no title
         0.0,  # old words found
-        0.0,  # new words found
-        0.0,  # shared information
+        0.053,  # new words found
+        0.015,  # shared information
         0.0,  # old words missing
-        0.0,  # new words missing
-        0.113,  # context
-        3.249,  # same number
-        -4.657,  # other number
+        -0.052,  # new words missing
+        0.896,  # context
+        5.383,  # same number
+        -5.648,  # other number
         0.0,  # same year
-        -7.817,  # other year
-        3.956,  # both found
-        -2.352,  # words replaced
-        -2.04,  # old words unmatched
+        -8.512,  # other year
+        4.29,  # both found
+        -2.099,  # words replaced
+        -2.728,  # old words unmatched
     ),
     none=(
-        9.282,  # always
-        -3.117,  # words known
+        8.671,  # always
+        -3.364,  # words known
         0.0,  # share of its place that is found
     ),
 )
@@ -67,39 +67,39 @@ FIRST = Choice(
 
 SECOND = Choice(
     weights=(
-        1.918,  # same slug
+        2.265,  # same slug
         0.0,  # slug words
-        5.079,  # slug letters
+        5.349,  # slug letters
         0.0,  # same title
-        4.818,  # title words
-        -0.635,  # no title
+        4.173,  # title words
+        -0.568,  # no title
         0.0,  # old words found
         0.0,  # new words found
         0.0,  # shared information
         0.0,  # old words missing
-        -0.038,  # new words missing
-        0.0,  # context
-        1.182,  # same number
-        -1.419,  # other number
+        0.0,  # new words missing
+        0.004,  # context
+        1.791,  # same number
+        -2.068,  # other number
         0.0,  # same year
-        -2.433,  # other year
-        3.049,  # both found
-        -2.037,  # words replaced
-        -1.989,  # old words unmatched
-        2.36,  # place moved there
-        -2.182,  # place moved elsewhere
-        1.161,  # number carried
-        -1.386,  # number not carried
-        1.861,  # slug carried
-        -3.335,  # slug not carried
-        0.877,  # number alone
-        -6.055,  # taken by another
-        4.855,  # taken where pages merge
+        -4.198,  # other year
+        3.645,  # both found
+        -1.8,  # words replaced
+        -3.024,  # old words unmatched
+        1.43,  # place moved there
+        -2.184,  # place moved elsewhere
+        1.775,  # number carried
+        -2.046,  # number not carried
+        1.419,  # slug carried
+        -2.724,  # slug not carried
+        1.477,  # number alone
+        -3.381,  # taken by another
+        2.003,  # taken where pages merge
     ),
     none=(
-        1.591,  # always
-        -1.302,  # words known
-        3.126,  # share of its place that is found
+        3.122,  # always
+        -2.261,  # words known
+        3.113,  # share of its place that is found
     ),
 )
 """With what the plain cases teach: what engine.SECOND names."""

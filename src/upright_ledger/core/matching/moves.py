@@ -32,6 +32,8 @@ def learn(
     """What the seeds (a mask of the pairs) teach of every pair, and of every old page: the share of its place's pages
     that are among the seeds. No page teaches of itself.
     """
+    if not len(seen.old):
+        return np.zeros((0, len(FEATURES)), np.float32), np.zeros(len(sides.old), np.float32)
     old_places, old_codes = _codes([r.place for r in sides.old.readings])
     new_places, new_codes = _codes([r.place for r in sides.new.readings])
     width = len(new_places)
