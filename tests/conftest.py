@@ -6,8 +6,10 @@ import json
 import os
 import subprocess
 import sys
+import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -36,6 +38,47 @@ class Outcome:
         return json.loads(self.out)
 
 
+def _run(arguments: list[str], folder: Path, environment: dict[str, str]) -> Outcome:
+    """Run the installed program: in a fork of one that is loaded (see warm.py), or started anew where there are no forks."""
+    if not hasattr(os, "fork"):
+        done = subprocess.run(
+            [PROGRAM, *arguments],
+            cwd=folder,
+            env=environment,
+            check=False,
+            capture_output=True,
+            encoding="utf-8",
+            timeout=120,
+        )
+        return Outcome(done.returncode, done.stdout, done.stderr)
+    warm = _warm()
+    assert warm.stdin is not None
+    assert warm.stdout is not None
+    with tempfile.TemporaryDirectory() as held:
+        out, err = Path(held) / "out", Path(held) / "err"
+        request = {
+            "arguments": arguments,
+            "folder": str(folder),
+            "environment": environment,
+            "out": str(out),
+            "err": str(err),
+        }
+        warm.stdin.write(json.dumps(request) + "\n")
+        warm.stdin.flush()
+        code = int(warm.stdout.readline())
+        return Outcome(code, out.read_text(encoding="utf-8"), err.read_text(encoding="utf-8"))
+
+
+@cache
+def _warm() -> subprocess.Popen[str]:
+    return subprocess.Popen(
+        [sys.executable, Path(__file__).with_name("warm.py")],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        encoding="utf-8",
+    )
+
+
 @dataclass(frozen=True)
 class Program:
     """The installed `upright`, run in a folder."""
@@ -44,20 +87,12 @@ class Program:
 
     def __call__(self, *arguments: object, code: int | None = 0, **environment: str) -> Outcome:
         """Run the program; unless `code` is None its exit code must be that one."""
-        done = subprocess.run(
-            [PROGRAM, *map(str, arguments)],
-            cwd=self.folder,
-            check=False,
-            capture_output=True,
-            text=True,
-            encoding="utf-8",
-            timeout=120,
-            env={**os.environ, "NO_COLOR": "1", "COLUMNS": "100", "UPRIGHT_AUTHOR": "tester", **environment},
-        )
-        assert "Traceback" not in done.stderr, done.stderr
+        whole = {**os.environ, "NO_COLOR": "1", "COLUMNS": "100", "UPRIGHT_AUTHOR": "tester", **environment}
+        done = _run([str(a) for a in arguments], self.folder, whole)
+        assert "Traceback" not in done.err, done.err
         if code is not None:
-            assert done.returncode == code, f"exit {done.returncode}: {done.stdout}{done.stderr}"
-        return Outcome(done.returncode, done.stdout, done.stderr)
+            assert done.code == code, f"exit {done.code}: {done.out}{done.err}"
+        return done
 
     def json(self, *arguments: object, code: int | None = 0) -> Any:
         return self(*arguments, "--json", code=code).json

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+import json
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, Row, select
+from sqlalchemy import Connection, Row, func, select
 
-from upright_ledger.core.answers import EntryAnswer
+from upright_ledger.core.answers import OPEN, EntryAnswer
 from upright_ledger.core.rules import CARRY_TRACKING
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.journal import Step
@@ -29,6 +30,7 @@ class Posting:
     old: str
     host_given: bool = True
     where: str = ""
+    note: str = ""
 
 
 def post_answers(step: Step, postings: Iterable[Posting]) -> None:
@@ -45,7 +47,7 @@ def post_answers(step: Step, postings: Iterable[Posting]) -> None:
             "old": p.old,
             "host_given": p.host_given,
             "where": p.where,
-            "note": "",
+            "note": p.note,
             "inherited": False,
         }
         for p in postings
@@ -88,3 +90,20 @@ def load_claims(connection: Connection) -> Mapping[int, list[Row[Any]]]:
 def load_answers(connection: Connection) -> dict[int, EntryAnswer]:
     """Entry → its answer, for those that have one."""
     return {r.entry: EntryAnswer(r.kind, r.status, r.destination) for r in connection.execute(select(schema.answers))}
+
+
+def answers_before(connection: Connection, step: int) -> dict[int, tuple[EntryAnswer, str]]:
+    """Entry → its answer and note as they stood when `step` was the last, for those that changed since."""
+    c = schema.changes
+    query = select(c.c.row_key, c.c.before).where(c.c.table_name == "answers", c.c.step > step).order_by(c.c.step)
+    found: dict[int, tuple[EntryAnswer, str]] = {}
+    for row in connection.execute(query):
+        (entry,) = json.loads(row.row_key)
+        was = row.before or {"kind": OPEN, "status": 0, "destination": "", "note": ""}
+        found.setdefault(entry, (EntryAnswer(was["kind"], was["status"], was["destination"]), was["note"]))
+    return found
+
+
+def last_step(connection: Connection) -> int:
+    """The number of the last step in the journal."""
+    return connection.scalar(select(func.max(schema.steps.c.id))) or 0

@@ -52,6 +52,7 @@ class Entry:
     old: str = ""
     host_given: bool = True
     where: str = ""
+    note: str = ""
     evidence: EntryEvidence = field(default_factory=EntryEvidence)
     variants: tuple[str, ...] = ()
     titles: tuple[str, ...] = ()
@@ -192,7 +193,7 @@ def _entry(row: Row[Any]) -> Entry:
     if row.kind is not None:
         entry.answer = EntryAnswer(row.kind, row.status, row.destination)
         entry.by, entry.query, entry.where = row.by, row.query, row.where
-        entry.old, entry.host_given = row.old, row.host_given
+        entry.old, entry.host_given, entry.note = row.old, row.host_given, row.note
     return entry
 
 

@@ -1,0 +1,250 @@
+"""Review by sheet: entries with their proposals written out, and the decisions of people read back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.decide import read_new, read_old
+from upright_ledger.app.entries import Filters, list_entries
+from upright_ledger.core.addresses import NotAnAddressError
+from upright_ledger.core.advising import advice
+from upright_ledger.core.answers import ANSWERS, GONE, MOVE, OPEN, STATUSES, TEMPORARY, EntryAnswer
+from upright_ledger.core.folding import fold
+from upright_ledger.errors import InputError
+from upright_ledger.formats.reading import digest_of
+from upright_ledger.formats.recognising import SHEET, recognise
+from upright_ledger.formats.rows import rows_of
+from upright_ledger.formats.workbooks import workbook_bytes
+from upright_ledger.formats.writing import csv_bytes, write_whole
+from upright_ledger.ledger.answers import PERSON, Posting, answers_before, last_step, post_answers
+from upright_ledger.ledger.entries import Entry
+from upright_ledger.ledger.stock import StoredProposal, load_proposals
+from upright_ledger.ledger.store import Ledger
+
+COLUMNS = (
+    "site", "legacy_url", "section", "value", "hits", "links", "destination", "confidence", "reason", "choice_2", "choice_3",
+    "answer", "status", "note", "as_of",
+)  # fmt: skip
+"""as_of: the last step in the journal when the sheet was written, so that two people's decisions cannot overrun each other."""
+
+_NEEDED = ("legacy_url", "answer")
+_HEADER_WITHIN = 20  # rows
+_DEFAULT_STATUS = {MOVE: 301, TEMPORARY: 302, GONE: 410}
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What one row would change."""
+
+    row: int
+    entry: Entry
+    answer: EntryAnswer
+    note: str
+
+
+@dataclass
+class Reviewed:
+    """What a sheet amounts to. added: open entries that get an answer; changed: entries that get another one; reopened:
+    entries that lose theirs. conflicts: rows whose entry got another answer since the sheet was written, and refused: rows
+    that cannot be used, each as (row, legacy URL, reason). typed: rows with a new destination whose answer still said open.
+    """
+
+    rows: int = 0
+    unchanged: int = 0
+    typed: int = 0
+    added: list[Change] = field(default_factory=list)
+    changed: list[Change] = field(default_factory=list)
+    reopened: list[Change] = field(default_factory=list)
+    conflicts: list[tuple[int, str, str]] = field(default_factory=list)
+    refused: list[tuple[int, str, str]] = field(default_factory=list)
+    posted: bool = False
+
+    @property
+    def changes(self) -> list[Change]:
+        return [*self.added, *self.changed, *self.reopened]
+
+
+def write_sheet(ledger: Ledger, path: Path, filters: Filters) -> int:
+    """Write entries that fit into a workbook (.xlsx) or CSV, the most valuable first. Returns how many."""
+    book = Book(ledger)
+    with ledger.reading() as connection:
+        proposals, as_of = load_proposals(connection), last_step(connection)
+    rows = [
+        _row(line.entry, line.section, proposals.get(line.entry.id, []), as_of)
+        for line in list_entries(book, filters).lines
+    ]
+    if path.suffix.lower() == ".csv":
+        data = csv_bytes(COLUMNS, rows)
+    elif path.suffix.lower() == ".xlsx":
+        choices = {"answer": ANSWERS, "status": [str(s) for s in STATUSES]}
+        data = workbook_bytes(
+            COLUMNS,
+            rows,
+            links=("legacy_url", "destination", "choice_2", "choice_3"),
+            shares=("confidence",),
+            choices=choices,
+        )
+    else:
+        raise InputError(f"{path.name} is neither a workbook nor a CSV by its name", "name it sheet.xlsx or sheet.csv")
+    write_whole(path, data)
+    return len(rows)
+
+
+def _row(entry: Entry, section: str, proposals: list[StoredProposal], as_of: int) -> tuple[object, ...]:
+    best = proposals[0] if proposals else None
+    is_fallback = best is not None and best.confidence == 0
+    shown = entry.answer.destination or (best.destination if best and entry.answer.kind == OPEN else "")
+    said = "; ".join(best.reasons) if best and best.destination == shown else ""
+    if entry.answer.kind == OPEN:
+        said = "; ".join(
+            filter(
+                None,
+                (said, advice(entry.evidence, has_proposal=bool(best) and not is_fallback, has_fallback=is_fallback)),
+            )
+        )
+    others = [p.destination for p in proposals if p.destination != shown][:2]
+    evidence = entry.evidence
+    confidence = best.confidence if best and best.destination == shown and not is_fallback else None
+    return (
+        entry.site, entry.legacy_url, section, round(evidence.value, 2), round(evidence.hits), round(evidence.links), shown, confidence,
+        said, *[*others, "", ""][:2], entry.answer.kind, entry.answer.status or None, entry.note, as_of,
+    )  # fmt: skip
+
+
+def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str = "") -> Reviewed:
+    """Read a reviewed sheet back and, unless `dry_run`, post what it changes as one step."""
+    book = Book(ledger)
+    result = Reviewed()
+    with ledger.reading() as connection:
+        proposals = load_proposals(connection)
+        rows = list(_rows(path))
+        befores = {step: answers_before(connection, step) for step in {_as_of(cells) for _, cells in rows}}
+    seen: dict[int, int] = {}
+    for number, cells in rows:
+        result.rows += 1
+        try:
+            entry = _entry_of(book, cells, seen, number)
+            offered = {p.destination for p in proposals.get(entry.id, ())}
+            was, was_note = befores[_as_of(cells)].get(entry.id, (entry.answer, entry.note))
+            answer = _answer(ledger, cells, was, offered, result)
+        except NotAnAddressError as error:
+            result.refused.append((number, cells.get("legacy_url", ""), str(error)))
+            continue
+        note = cells.get("note", "")
+        change = Change(number, entry, answer, note)
+        if (answer, note) in ((was, was_note), (entry.answer, entry.note)):
+            result.unchanged += 1
+        elif (was, was_note) != (entry.answer, entry.note):
+            now = f"{entry.answer.kind} {entry.answer.destination}".strip()
+            result.conflicts.append((number, entry.legacy_url, f"it was answered since the sheet was written: {now}"))
+        elif entry.answer.kind == OPEN and answer.kind != OPEN:
+            result.added.append(change)
+        elif answer.kind == OPEN and entry.answer.kind != OPEN:
+            result.reopened.append(change)
+        else:
+            result.changed.append(change)
+    if result.changes and not dry_run:
+        with ledger.step("review", reason or path.name) as step:
+            where = f"{path.name} row "
+            post_answers(
+                step,
+                [
+                    Posting(
+                        c.entry.id,
+                        c.answer,
+                        PERSON,
+                        c.entry.old or c.entry.legacy_url,
+                        c.entry.host_given,
+                        f"{where}{c.row}",
+                        c.note,
+                    )
+                    for c in result.changes
+                ],
+            )
+            step.summary = f"{len(result.changes):,} answers from {path.name}"
+        result.posted = True
+    return result
+
+
+def _rows(path: Path) -> Iterator[tuple[int, dict[str, str]]]:
+    """The rows of a sheet by column name; what a spreadsheet program does to names and apostrophes is undone."""
+    digest_of(path)  # refuses what is no file
+    kind = recognise(path)
+    header: list[str] = []
+    for n, (line, cells) in enumerate(rows_of(path, kind)):
+        if not header:
+            names = [c.strip().lower().replace(" ", "_") for c in cells]
+            if set(_NEEDED) <= set(names):
+                header = names
+            elif n >= _HEADER_WITHIN:
+                break
+            continue
+        values = {name: _unescaped(cell.strip(), kind) for name, cell in zip(header, cells, strict=False) if name}
+        if values.get("legacy_url"):
+            yield line, values
+    if not header:
+        raise InputError(
+            f"{path} is no sheet of upright review: it lacks the columns {' and '.join(_NEEDED)}",
+            "write one with upright review --out sheet.xlsx",
+        )
+
+
+def _unescaped(text: str, kind: str) -> str:
+    """A cell without the apostrophe that keeps a CSV cell from being run."""
+    return text[1:] if kind != SHEET and text[:1] == "'" and text[1:2] in tuple("=+-@") else text
+
+
+def _as_of(cells: dict[str, str]) -> int:
+    """The step at which a row was written; a sheet without that column is taken as written now."""
+    text = cells.get("as_of", "")
+    return int(float(text)) if text.replace(".", "", 1).isdigit() else 1 << 60
+
+
+def _entry_of(book: Book, cells: dict[str, str], seen: dict[int, int], number: int) -> Entry:
+    """The entry of a row. seen: entry → the row that named it, to which this one is added."""
+    address, site, _ = read_old(book.ledger, cells["legacy_url"])
+    entry = book.by_key.get((site, fold(address, book.policy).key))
+    if entry is None:
+        raise NotAnAddressError("the ledger has no such entry; gather it first")
+    if entry.id in seen:
+        raise NotAnAddressError(f"row {seen[entry.id]} is for the same entry")
+    seen[entry.id] = number
+    return entry
+
+
+def _answer(
+    ledger: Ledger, cells: dict[str, str], was: EntryAnswer, offered: set[str], result: Reviewed
+) -> EntryAnswer:
+    """The answer a row means. Raises NotAnAddressError where it means none."""
+    kind = cells["answer"].lower() or OPEN
+    if kind not in ANSWERS:
+        raise NotAnAddressError(f"{cells['answer']!r} is no answer; use {', '.join(ANSWERS)}")
+    written = cells.get("destination", "")
+    destination = read_new(ledger, written) if written else ""
+    status = _status(cells.get("status", ""))
+    if kind == OPEN:
+        if not destination or destination in offered or was.kind != OPEN:
+            return EntryAnswer(OPEN)
+        kind = MOVE
+        result.typed += 1
+    if kind in {MOVE, TEMPORARY}:
+        if not destination:
+            raise NotAnAddressError(f"the answer {kind} needs a destination")
+        if not status or STATUSES[status] != kind:
+            if status and status != was.status:
+                raise NotAnAddressError(f"{status} is no status of the answer {kind}")
+            status = _DEFAULT_STATUS[kind]
+        return EntryAnswer(kind, status, destination)
+    return EntryAnswer(kind, _DEFAULT_STATUS.get(kind, 0))
+
+
+def _status(text: str) -> int:
+    if not text:
+        return 0
+    digits = text.partition(".")[0]
+    if not digits.isdigit() or not digits.isascii() or len(digits) > 3 or int(digits) not in STATUSES:
+        raise NotAnAddressError(f"{text!r} is no status; use {', '.join(map(str, STATUSES))}")
+    return int(digits)

@@ -1,0 +1,129 @@
+"""upright review"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from upright_ledger.app.entries import Filters
+from upright_ledger.app.reviewing import Change, Reviewed, read_sheet, write_sheet
+from upright_ledger.cli import show
+from upright_ledger.cli.common import json_option
+from upright_ledger.core.answers import ANSWERS
+from upright_ledger.errors import UsageError
+from upright_ledger.ledger.store import open_ledger
+
+SHOWN = 8
+
+
+@click.command("review")
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Write a sheet to review: .xlsx or .csv.",
+)
+@click.option("--in", "sheet", type=click.Path(path_type=Path), metavar="FILE", help="Read a reviewed sheet back.")
+@click.option("--dry-run", is_flag=True, help="With --in: only show what it would change.")
+@click.option("--answer", type=click.Choice(ANSWERS), help="With --out: only entries with this answer, such as open.")
+@click.option("--section", default=None, help="With --out: only entries of this section; '' for those of none.")
+@click.option("--site", default="", help="With --out: only entries of this old site.")
+@click.option("--reason", default="", help="With --in: why, for the journal.")
+@json_option
+@click.pass_obj
+def command(
+    folder: Path, out: Path | None, sheet: Path | None, dry_run: bool, answer: str | None, section: str | None, site: str,
+    reason: str, as_json: bool,
+) -> None:  # fmt: skip
+    """Review the proposals in a sheet: write it, fill it in with any spreadsheet program, read it back.
+
+    \b
+    upright review --out sheet.xlsx --answer open
+    upright review --in sheet.xlsx --dry-run
+    upright review --in sheet.xlsx
+
+    One row is one entry, the most valuable first. Put move, temporary, gone, keep, wanted or ignore into its answer, and
+    change the destination where another page is right. Rows that you leave alone change nothing. What the sheet changes is
+    posted as one undoable step; rows whose entry was answered by somebody else meanwhile are left out and named.
+    """
+    if out is not None and sheet is None:
+        ledger = open_ledger(folder)
+        count = write_sheet(ledger, out, Filters(site=site, section=section, answer=answer or ""))
+        if as_json:
+            show.json_out({"file": str(out), "entries": count})
+            return
+        show.say(f"{out.name}: {show.plural(count, 'entry', 'entries')}, the most valuable first.")
+        show.next_step(
+            "fill in the column answer, then see what it would change", f"upright review --in {out.name} --dry-run"
+        )
+        return
+    if sheet is None or out is not None:
+        raise UsageError("review needs either --out or --in", "upright review --out sheet.xlsx")
+    result = read_sheet(open_ledger(folder), sheet, dry_run=dry_run, reason=reason)
+    if as_json:
+        _as_json(result)
+    else:
+        _show(result, sheet.name, dry_run=dry_run)
+    raise click.exceptions.Exit(1 if result.refused or result.conflicts else 0)
+
+
+def _show(result: Reviewed, name: str, *, dry_run: bool) -> None:
+    verb = "would be posted" if dry_run else "posted"
+    show.say(f"{name}: {show.plural(len(result.changes), 'answer')} {verb}.")
+    for count, text in (
+        (len(result.added), "for entries that were open"),
+        (len(result.changed), "in place of another answer"),
+        (len(result.reopened), "taken back: open again"),
+        (result.typed, "taken as move, for a destination was typed where the answer still said open"),
+        (result.unchanged, "rows change nothing"),
+        (len(result.conflicts), "rows left out: their entry was answered since the sheet was written"),
+        (len(result.refused), "rows cannot be used"),
+    ):
+        if count:
+            show.say(f"  {count:>7,}  {text}")
+    for row, url, why in [*result.conflicts, *result.refused][:SHOWN]:
+        show.say(f"  row {row:,}: {why}: {url[:100]}", show.DOUBTFUL)
+    more = len(result.conflicts) + len(result.refused) - SHOWN
+    if more > 0:
+        show.say(f"  and {more:,} more; --json lists all")
+    if dry_run and result.changes:
+        show.say()
+        show.table(("answer", "entry"), [(c.answer.kind, _lines(c)) for c in result.changes[:SHOWN]])
+        show.next_step("post them", f"upright review --in {name}")
+    else:
+        show.next_step("look for faults", "upright check")
+
+
+def _lines(change: Change) -> list[str]:
+    goal = [f"to  {change.answer.destination}"] if change.answer.destination else []
+    return [change.entry.legacy_url, *goal]
+
+
+def _as_json(result: Reviewed) -> None:
+    def listed(changes: list[Change]) -> list[dict[str, object]]:
+        return [
+            {
+                "row": c.row,
+                "legacy_url": c.entry.legacy_url,
+                "before": c.entry.answer.kind,
+                "answer": c.answer.kind,
+                "status": c.answer.status,
+                "destination": c.answer.destination,
+            }
+            for c in changes
+        ]
+
+    show.json_out(
+        {
+            "posted": result.posted,
+            "rows": result.rows,
+            "unchanged": result.unchanged,
+            "typed": result.typed,
+            "added": listed(result.added),
+            "changed": listed(result.changed),
+            "reopened": listed(result.reopened),
+            "conflicts": [{"row": row, "legacy_url": url, "reason": why} for row, url, why in result.conflicts],
+            "refused": [{"row": row, "legacy_url": url, "reason": why} for row, url, why in result.refused],
+        }
+    )

@@ -1,0 +1,18 @@
+"""Advice: what an entry without a sure destination might be answered with, from its evidence."""
+
+from __future__ import annotations
+
+from upright_ledger.core.evidence import EntryEvidence
+
+
+def advice(evidence: EntryEvidence, *, has_proposal: bool, has_fallback: bool) -> str:
+    """A sentence for a person who has to decide; empty where a proposal says enough."""
+    if has_proposal:
+        return ""
+    asked = evidence.hits or evidence.visits or evidence.clicks
+    if evidence.links:
+        where = "its section's page" if has_fallback else "a page that serves the same need"
+        return f"no page fits, but others link to it: 301 to {where} keeps the links, or wanted"
+    if asked:
+        return "no page fits, but people ask for it: gone (410), 302 if it comes back, or wanted"
+    return "no page fits, and nobody links to it or asks for it: gone (410)"

@@ -1,0 +1,253 @@
+"""Review by sheet: written, filled in as people do, read back."""
+
+from __future__ import annotations
+
+import csv
+import io
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import pytest
+import xlsxwriter
+from python_calamine import CalamineWorkbook
+
+from conftest import NEW, OLD, Program
+
+PAGES = ("brass-dial", "oak-bell", "slate-gong", "gilt-case", "elm-hand", "ash-pendulum", "yew-striking-train")
+
+
+@pytest.fixture
+def waiting(museum: Program) -> Program:
+    """A ledger with proposals, none of them accepted."""
+    rows = "".join(f"/stories/{name}.html,{1000 - n},{n}\n" for n, name in enumerate(PAGES))
+    museum.write(
+        "old.csv",
+        "url,clicks,linking domains\n"
+        + rows
+        + "/lost/xylophone.html,3,0\n/lost/quartz.html,0,0\n/lost/zither.html,0,2\n",
+    )
+    museum.write(
+        "stock.csv", "url,title\n" + "".join(f"{NEW}/journal/{name}/,{name.replace('-', ' ')}\n" for name in PAGES)
+    )
+    museum("gather", "old.csv")
+    museum("stock", "stock.csv")
+    museum("match", "--accept-above", "1.01")
+    return museum
+
+
+def read(path: Path) -> list[dict[str, Any]]:
+    """The rows of a sheet, whatever its format."""
+    if path.suffix == ".csv":
+        return list(csv.DictReader(path.open(encoding="utf-8")))
+    header, *rows = CalamineWorkbook.from_path(str(path)).get_sheet_by_index(0).to_python()
+    return [dict(zip(map(str, header), row, strict=True)) for row in rows]
+
+
+def save(path: Path, rows: list[dict[str, Any]]) -> None:
+    """Write rows as a spreadsheet program would."""
+    if path.suffix == ".csv":
+        out = io.StringIO()
+        writer = csv.DictWriter(out, list(rows[0]), delimiter=";", lineterminator="\r\n")
+        writer.writeheader()
+        writer.writerows(rows)
+        path.write_text("\ufeff" + out.getvalue(), encoding="utf-8")
+        return
+    book = xlsxwriter.Workbook(str(path))
+    sheet = book.add_worksheet()
+    sheet.write_row(0, 0, list(rows[0]))
+    for n, row in enumerate(rows, 1):
+        sheet.write_row(n, 0, list(row.values()))
+    book.close()
+
+
+def edited(program: Program, name: str, changes: dict[str, dict[str, Any]]) -> Path:
+    """A sheet written by the program, in which somebody changed cells: path of the old page → column → value."""
+    path = program.folder / name
+    program("review", "--out", name)
+    rows = read(path)
+    for row in rows:
+        row.update(changes.get(str(row["legacy_url"]).removeprefix(OLD), {}))
+    save(path, rows)
+    return path
+
+
+def answers(program: Program) -> dict[str, tuple[str, str]]:
+    """Old path → answer and destination."""
+    entries = program.json("entries", "--limit", 0)["entries"]
+    return {e["legacy_url"].removeprefix(OLD): (e["answer"], e["destination"].removeprefix(NEW)) for e in entries}
+
+
+@pytest.mark.parametrize("name", ["sheet.xlsx", "sheet.csv"])
+def test_a_sheet_that_nobody_touched_changes_nothing(waiting: Program, name: str) -> None:
+    waiting("decide", "/stories/oak-bell.html", "--to", "/journal/oak-bell/", "--status", "308")
+    waiting("decide", "/lost/quartz.html", "--gone")
+    steps = len(waiting.json("history")["steps"])
+    edited(waiting, name, {})
+    result = waiting.json("review", "--in", name)
+    assert (result["rows"], result["unchanged"], result["posted"]) == (10, 10, False)
+    assert len(waiting.json("history")["steps"]) == steps
+
+
+@pytest.mark.parametrize("name", ["sheet.xlsx", "sheet.csv"])
+def test_decisions_come_back_as_one_step(waiting: Program, name: str) -> None:
+    before = answers(waiting)
+    changes = {
+        "/stories/brass-dial.html": {"answer": "move"},
+        "/stories/oak-bell.html": {"answer": "Temporary"},
+        "/stories/slate-gong.html": {"answer": "move", "destination": "/journal/gilt-case/", "status": 308},
+        "/stories/gilt-case.html": {"destination": f"{NEW}/journal/elm-hand/"},  # typed, the answer left as it was
+        "/stories/elm-hand.html": {"answer": "keep", "note": "asked the client; =1+1"},
+        "/stories/ash-pendulum.html": {"answer": "wanted"},
+        "/lost/xylophone.html": {"answer": "gone"},
+        "/lost/quartz.html": {"answer": "ignore"},
+    }
+    edited(waiting, name, changes)
+    shown = waiting("review", "--in", name, "--dry-run").out
+    assert "8 answers would be posted" in shown
+    assert answers(waiting) == before
+    result = waiting.json("review", "--in", name)
+    assert (len(result["added"]), result["typed"], result["unchanged"], result["refused"]) == (8, 1, 2, [])
+    assert answers(waiting) == before | {
+        "/stories/brass-dial.html": ("move", "/journal/brass-dial/"),
+        "/stories/oak-bell.html": ("temporary", "/journal/oak-bell/"),
+        "/stories/slate-gong.html": ("move", "/journal/gilt-case/"),
+        "/stories/gilt-case.html": ("move", "/journal/elm-hand/"),
+        "/stories/elm-hand.html": ("keep", ""),
+        "/stories/ash-pendulum.html": ("wanted", ""),
+        "/lost/xylophone.html": ("gone", ""),
+        "/lost/quartz.html": ("ignore", ""),
+    }
+    waiting("review", "--out", f"again-{name}")
+    again = {str(r["legacy_url"]).removeprefix(OLD): r for r in read(waiting.folder / f"again-{name}")}
+    assert again["/stories/elm-hand.html"]["note"] == "asked the client; =1+1"
+    assert int(again["/stories/slate-gong.html"]["status"]) == 308
+    assert waiting.json("review", "--in", f"again-{name}")["unchanged"] == 10
+    waiting("undo")
+    assert answers(waiting) == before
+
+
+def test_an_answer_can_be_changed_and_taken_back(waiting: Program) -> None:
+    waiting("decide", "/stories/oak-bell.html", "--to", "/journal/oak-bell/")
+    waiting("decide", "/lost/quartz.html", "--gone")
+    edited(
+        waiting, "sheet.xlsx", {"/stories/oak-bell.html": {"answer": "open"}, "/lost/quartz.html": {"answer": "ignore"}}
+    )
+    result = waiting.json("review", "--in", "sheet.xlsx")
+    assert ([c["before"] for c in result["reopened"]], [c["answer"] for c in result["changed"]]) == (
+        ["move"],
+        ["ignore"],
+    )
+    assert answers(waiting)["/stories/oak-bell.html"] == ("open", "")
+
+
+def test_two_people_do_not_overrun_each_other(waiting: Program) -> None:
+    edited(
+        waiting,
+        "mine.xlsx",
+        {"/stories/oak-bell.html": {"answer": "gone"}, "/stories/brass-dial.html": {"answer": "move"}},
+    )
+    edited(
+        waiting, "theirs.csv", {"/stories/oak-bell.html": {"answer": "move"}, "/lost/quartz.html": {"answer": "gone"}}
+    )
+    waiting("review", "--in", "theirs.csv")
+    result = waiting.json("review", "--in", "mine.xlsx", code=1)
+    assert [c["legacy_url"] for c in result["conflicts"]] == [f"{OLD}/stories/oak-bell.html"]
+    assert "answered since" in result["conflicts"][0]["reason"]
+    now = answers(waiting)
+    # Their answers stand, mine that touch nothing of theirs are posted, and rows that I left alone take nothing back.
+    assert (now["/stories/oak-bell.html"][0], now["/stories/brass-dial.html"][0], now["/lost/quartz.html"][0]) == (
+        "move",
+        "move",
+        "gone",
+    )
+
+
+def test_what_cannot_be_used_is_named_by_row(waiting: Program) -> None:
+    rows = [
+        {"legacy_url": "/stories/brass-dial.html", "answer": "perhaps"},
+        {"legacy_url": "/never/seen", "answer": "gone"},
+        {"legacy_url": "/stories/oak-bell.html", "answer": "move"},
+        {"legacy_url": "/stories/slate-gong.html", "answer": "move", "destination": "https://elsewhere.example/"},
+        {
+            "legacy_url": "/stories/gilt-case.html",
+            "answer": "move",
+            "destination": "/journal/gilt-case/",
+            "status": "404",
+        },
+        {
+            "legacy_url": "/stories/elm-hand.html",
+            "answer": "temporary",
+            "destination": "/journal/elm-hand/",
+            "status": "308",
+        },
+        {"legacy_url": "/lost/quartz.html", "answer": "gone"},
+        {"legacy_url": "/lost/quartz.html", "answer": "ignore"},
+        {"legacy_url": "https://elsewhere.example/a", "answer": "gone"},
+    ]
+    save(
+        waiting.folder / "own.xlsx",
+        [{"legacy_url": "", "answer": "", "destination": "", "status": ""} | row for row in rows],
+    )
+    result = waiting.json("review", "--in", "own.xlsx", code=1)
+    assert [r["row"] for r in result["refused"]] == [2, 3, 4, 5, 6, 7, 9, 10]
+    assert [c["row"] for c in result["added"]] == [8]
+    assert answers(waiting)["/lost/quartz.html"][0] == "gone"
+    text = waiting("review", "--in", "own.xlsx", code=1).out
+    assert "row 2: 'perhaps' is no answer" in text
+
+
+def test_a_workbook_runs_nothing_and_helps_to_fill_in(museum: Program) -> None:
+    museum.write("old.csv", 'url,title\n"/a?=cmd","=1+1"\n"/@sum(1)","+2"\n')
+    museum.write("stock.csv", f'url,title\n{NEW}/sum/,"=HYPERLINK(""x"")"\n')
+    museum("gather", "old.csv")
+    museum("stock", "stock.csv")
+    museum("match")
+    museum("review", "--out", "sheet.xlsx")
+    with zipfile.ZipFile(museum.folder / "sheet.xlsx") as book:
+        xml = book.read("xl/worksheets/sheet1.xml").decode()
+    assert "<f>" not in xml
+    for part in ('state="frozen"', "<autoFilter", "<dataValidation", "<conditionalFormatting", "<hyperlink"):
+        assert part in xml
+    assert "move,temporary,gone,keep,wanted,ignore,open" in xml
+
+
+def test_the_most_valuable_come_first_and_filters_hold(waiting: Program) -> None:
+    waiting("review", "--out", "sheet.csv")
+    rows = read(waiting.folder / "sheet.csv")
+    assert [float(r["value"]) for r in rows] == sorted((float(r["value"]) for r in rows), reverse=True)
+    assert set(rows[0]) >= {
+        "site",
+        "legacy_url",
+        "section",
+        "value",
+        "hits",
+        "links",
+        "destination",
+        "confidence",
+        "reason",
+        "choice_2",
+        "answer",
+        "status",
+        "note",
+    }
+    by_url = {r["legacy_url"].removeprefix(OLD): r for r in rows}
+    assert 0 < float(by_url["/stories/oak-bell.html"]["confidence"]) <= 1
+    assert "gone (410)" in by_url["/lost/quartz.html"]["reason"]
+    assert "links" in by_url["/lost/zither.html"]["reason"]
+    waiting("decide", "/lost/quartz.html", "--gone")
+    assert waiting.json("review", "--out", "open.csv", "--answer", "open")["entries"] == 9
+    assert len(read(waiting.folder / "open.csv")) == 9
+
+
+@pytest.mark.parametrize(
+    ("arguments", "code", "said"),
+    [
+        ((), 2, "either --out or --in"),
+        (("--out", "sheet.pdf"), 3, "neither a workbook nor a CSV"),
+        (("--in", "missing.xlsx"), 3, "missing.xlsx"),
+        (("--in", "old.csv"), 3, "no sheet of upright review"),
+    ],
+)
+def test_wrong_use_is_one_sentence(waiting: Program, arguments: tuple[str, ...], code: int, said: str) -> None:
+    assert said in waiting("review", *arguments, code=code).err

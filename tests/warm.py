@@ -1,0 +1,82 @@
+"""The program, loaded once and run often: each request on standard input is answered by a fork that runs the real entry point.
+
+Loading takes a second, which is most of what a short command needs. A fork shares nothing with the next one: it has its own
+arguments, folder, environment, streams and exit code, as a process that was started anew.
+"""
+
+from __future__ import annotations
+
+import atexit
+import json
+import os
+import signal
+import sys
+import traceback
+from importlib import import_module
+from importlib.metadata import entry_points
+from pkgutil import iter_modules
+from typing import Any
+
+import upright_ledger.cli
+
+HEAVY = (
+    "aiohttp",
+    "duckdb",
+    "lxml.html",
+    "numpy",
+    "pyarrow.compute",
+    "rapidfuzz.process",
+    "scipy.sparse",
+    "sqlalchemy",
+    "xlsxwriter",
+)
+
+MOST_SECONDS = 300
+
+
+def run(request: dict[str, Any], main: Any) -> int:
+    """Be the program: only ever called in a fork."""
+    signal.alarm(MOST_SECONDS)
+    os.chdir(request["folder"])
+    os.environ.clear()
+    os.environ.update(request["environment"])
+    for name, stream in (("out", 1), ("err", 2)):
+        os.dup2(os.open(request[name], os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), stream)
+    os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
+    sys.argv = ["upright", *request["arguments"]]
+    code = 0
+    try:
+        main()
+    except SystemExit as end:
+        code = end.code if isinstance(end.code, int) else int(end.code is not None)
+    except BaseException:  # noqa: BLE001 (as the interpreter does it)
+        traceback.print_exc()
+        code = 1
+    atexit._run_exitfuncs()
+    sys.stdout.flush()
+    sys.stderr.flush()
+    return code
+
+
+def serve() -> None:
+    """Answer requests until standard input ends."""
+    for module in iter_modules(upright_ledger.cli.__path__):
+        import_module(f"upright_ledger.cli.{module.name}")
+    for name in HEAVY:
+        import_module(name)
+    (entry,) = entry_points(group="console_scripts", name="upright")
+    main = entry.load()
+    for line in sys.stdin:
+        pid = os.fork()
+        if pid == 0:
+            code = 1
+            try:
+                code = run(json.loads(line), main)
+            finally:
+                os._exit(code)
+        sys.stdout.write(f"{os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1])}\n")
+        sys.stdout.flush()
+
+
+if __name__ == "__main__":
+    serve()
