@@ -129,7 +129,7 @@ def _words(page: MatchPage) -> str:
 
 def growth(picture: str) -> None:
     sizes, seconds = [], []
-    for size in (5_000, 10_000, 20_000, 40_000, 80_000, 160_000, 320_000):
+    for size in (5_000, 20_000, 80_000, 320_000, 520_000):
         move = make_move(8, size)
         start = time.perf_counter()
         propose(move.old, move.new)

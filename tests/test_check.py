@@ -171,3 +171,24 @@ def test_a_deliberate_temporary_answer_is_a_note(museum: Program) -> None:
     museum("decide", "/gallery", "--to", "/closed-for-now/", "--status", "302")
     result = museum.json("check")
     assert [(f["kind"], f["severity"]) for f in result["findings"]] == [("temporary", "note")]
+
+
+def test_what_waits_for_a_page_is_held_back_until_it_is_published(museum: Program) -> None:
+    museum.write("old.csv", "url,clicks\n/a.html,9\n/b.html,5\n/c.html,7\n")
+    museum("gather", "old.csv")
+    museum.write("live.csv", f"url,status\n{NEW}/a/,200\n")
+    planned = museum.write("soon.csv", f"url\n{NEW}/b/\n")
+    museum("stock", "live.csv")
+    museum("stock", planned.name, "--planned")
+    museum.pairs("/a.html,/a/,301", "/b.html,/b/,301", "/c.html,,wanted")
+    museum("decide", "--from", "pairs.csv")
+    waiting = museum.json("balance")["waiting"]
+    assert [(w["legacy_url"], w["answer"]) for w in waiting] == [(f"{OLD}/c.html", "wanted"), (f"{OLD}/b.html", "move")]
+    assert museum.json("check", code=1)["counts"] == {"planned": 1}
+    built = museum.json("build", "--for", "nginx", "--out", "rules", code=1)
+    assert (built["rules"], [h["kind"] for h in built["held_back"]]) == (1, ["planned"])
+    museum("stock", planned.name)  # published now
+    assert museum.json("build", "--for", "nginx", "--out", "rules")["rules"] == 2
+    assert [w["answer"] for w in museum.json("balance")["waiting"]] == ["wanted"]
+    museum("decide", "/b.html", "--wanted")
+    assert len(museum.json("balance")["waiting"]) == 2

@@ -6,9 +6,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.answers import ANSWERS, OPEN
+from upright_ledger.core.answers import ANSWERS, OPEN, WANTED
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.sources import list_sources
+from upright_ledger.ledger.stock import PLANNED
 
 SHOWN_OPEN = 10
 
@@ -37,11 +38,14 @@ class SourceLine:
 
 @dataclass
 class Balance:
-    """All lines, the open entries that are worth most, and where the entries came from."""
+    """All lines, the open entries that are worth most, and where the entries came from. waiting: entries whose page has to be
+    written (wanted) or published (planned) first, the most valuable first.
+    """
 
     lines: list[Line]
     top_open: list[Entry] = field(default_factory=list)
     sources: list[SourceLine] = field(default_factory=list)
+    waiting: list[Entry] = field(default_factory=list)
 
     @property
     def entries(self) -> int:
@@ -70,6 +74,15 @@ class Balance:
                 {"legacy_url": e.legacy_url, "hits": e.evidence.hits, "value": round(e.evidence.value, 2)}
                 for e in self.top_open
             ],
+            "waiting": [
+                {
+                    "legacy_url": e.legacy_url,
+                    "answer": e.answer.kind,
+                    "destination": e.answer.destination,
+                    "value": round(e.evidence.value, 2),
+                }
+                for e in self.waiting
+            ],
             "sources": [
                 {
                     "name": s.name,
@@ -96,12 +109,15 @@ def balance(book: Book) -> Balance:
         if entry.answer.kind == OPEN:
             unanswered.append(entry)
     unanswered.sort(key=lambda e: (-e.evidence.value, -e.evidence.hits, e.legacy_url))
-    return Balance(list(lines.values()), unanswered[:SHOWN_OPEN], _sources(book))
+    planned = {d.url for d in book.stock.values() if d.state == PLANNED}
+    waiting = [e for e in book.entries if e.answer.kind == WANTED or e.answer.destination in planned]
+    waiting.sort(key=lambda e: (-e.evidence.value, e.legacy_url))
+    return Balance(list(lines.values()), unanswered[:SHOWN_OPEN], _sources(book), waiting)
 
 
 def _sources(book: Book) -> list[SourceLine]:
     with book.ledger.reading() as connection:
-        rows = [s for s in list_sources(connection) if s.purpose != "stock"]
+        rows = [s for s in list_sources(connection) if s.purpose not in {"stock", "planned"}]
     found = {s.id: SourceLine(s.name, s.kind, s.lines, (s.period_start, s.period_end)) for s in rows}
     for entry in book.entries:
         for number in entry.sources:

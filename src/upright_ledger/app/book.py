@@ -15,7 +15,7 @@ from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.sites import Sites
 from upright_ledger.ledger.answers import PERSON, load_claims
 from upright_ledger.ledger.entries import Entry, load_entries
-from upright_ledger.ledger.stock import Destination, load_stock
+from upright_ledger.ledger.stock import PLANNED, Destination, load_stock
 from upright_ledger.ledger.store import Ledger
 
 
@@ -93,7 +93,9 @@ class Book:
 
     @cached_property
     def findings(self) -> list[Finding]:
-        stock = {page: StockPage(d.status, d.redirects_to) for page, d in self.stock.items()}
+        stock = {
+            page: StockPage(d.status, d.redirects_to, planned=d.state == PLANNED) for page, d in self.stock.items()
+        }
         return check(self.plans, Surroundings(self.sites, self.policy, stock, self.homes, self.ledger.settings.slash))
 
     @cached_property

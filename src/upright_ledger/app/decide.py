@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
-from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, EntryAnswer
+from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer
 from upright_ledger.core.destinations import page_key, read_destination
 from upright_ledger.core.evidence import LISTED, Figure
 from upright_ledger.core.folding import Folded, fold, unanswerable
@@ -189,10 +189,10 @@ def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> Decisio
 def read_answer(status: str, new: str) -> EntryAnswer:
     """The answer a row of pairs means. Raises NotAnAddressError for a status that is none.
 
-    An empty status is 301. The words gone, keep and ignore are statuses, too.
+    An empty status is 301. The words gone, keep, wanted and ignore are statuses, too.
     """
     word = status.strip().lower()
-    if word in {KEEP, IGNORE}:
+    if word in {KEEP, WANTED, IGNORE}:
         return EntryAnswer(word)
     digits = re.match(r"\d{3}\b", word)
     code = 410 if word == GONE else int(digits[0]) if digits else 301

@@ -90,8 +90,8 @@ def match(ledger: Ledger, *, max_error: float = MAX_ERROR, threshold: float | No
 
 
 def _can_be_proposed(page: Destination) -> bool:
-    """Live pages that answer, but no doubles that name another page as the canonical one."""
-    if page.status not in {0, 200} or page.state != "live":
+    """Pages that answer or are planned, but no doubles that name another page as the canonical one."""
+    if page.status not in {0, 200}:
         return False
     try:
         return not page.canonical or page_key(parse_address(page.canonical, page.url)) == page.page

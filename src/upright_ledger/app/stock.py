@@ -17,7 +17,7 @@ from upright_ledger.formats.records import ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import Table, read_table
 from upright_ledger.ledger.sources import SourceFacts, add_source, find_source
-from upright_ledger.ledger.stock import Destination, add_destinations, count_stock
+from upright_ledger.ledger.stock import LIVE, PLANNED, Destination, add_destinations, count_stock
 from upright_ledger.ledger.store import Ledger
 
 _TABLES = (TABLE, SHEET, JSON)
@@ -37,36 +37,43 @@ class Stocked:
 
 
 def stock(
-    ledger: Ledger, paths: list[Path], *, options: ReadOptions | None = None, publish_as: str = ""
+    ledger: Ledger,
+    paths: list[Path],
+    *,
+    options: ReadOptions | None = None,
+    publish_as: str = "",
+    planned: bool = False,
 ) -> tuple[list[Stocked], int]:
     """Stock files, one step each. Returns what came of each, and how many pages are in stock now.
 
-    publish_as: the production origin of pages that were listed under a staging host.
+    publish_as: the production origin of pages that were listed under a staging host. planned: they are still to be
+    published; stocked again without it, they are live.
     """
+    purpose, state = ("planned", PLANNED) if planned else ("stock", LIVE)
     sites = ledger.settings.sites
     target = _publishing_origin(sites, publish_as)
     read: list[tuple[SourceFacts, Stocked, list[Destination]]] = []
     for path in paths:
         digest, size = digest_of(path)
         with ledger.reading() as connection:
-            known = find_source(connection, digest, "stock")
+            known = find_source(connection, digest, purpose)
         if known is not None or any(facts.digest == digest for facts, _, _ in read):
             read.append(
                 (
-                    SourceFacts(path.name, "", "stock", digest, size),
+                    SourceFacts(path.name, "", purpose, digest, size),
                     Stocked(path.name, known.kind if known else "", known=True),
                     [],
                 )
             )
             continue
         result, pages = _read(path, options or ReadOptions(), sites, target)
-        facts = SourceFacts(path.name, result.kind, "stock", digest, size, lines=result.lines, accepted=result.accepted)
+        facts = SourceFacts(path.name, result.kind, purpose, digest, size, lines=result.lines, accepted=result.accepted)
         facts.set_aside, facts.rejected = result.off_site, len(result.rejects)
         read.append((facts, result, pages))
     for facts, result, pages in read:
         if not result.known:
             with ledger.step("stock", facts.name) as step:
-                add_destinations(step.connection, add_source(step, facts), pages)
+                add_destinations(step.connection, add_source(step, facts), [replace(p, state=state) for p in pages])
                 step.summary = f"{result.accepted:,} pages"
     with ledger.reading() as connection:
         return [result for _, result, _ in read], count_stock(connection)

@@ -11,10 +11,12 @@ from upright_ledger.app.balance import balance
 from upright_ledger.app.book import Book
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
-from upright_ledger.core.answers import OPEN
+from upright_ledger.core.answers import OPEN, WANTED
+from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.store import open_ledger
 
 SHOWN_SOURCES = 12
+SHOWN_WAITING = 10
 
 
 @click.command("balance")
@@ -65,7 +67,22 @@ def command(folder: Path, as_json: bool) -> None:
                 for e in result.top_open
             ],
         )
+    if result.waiting:
+        show.say()
+        show.table(
+            ("entries that wait for a page", "answer|", "value>"),
+            [
+                (show.path(e.legacy_url, book.sites.old[0].origins[:1]), _waits(e), e.evidence.value)
+                for e in result.waiting[:SHOWN_WAITING]
+            ],
+        )
+        if len(result.waiting) > SHOWN_WAITING:
+            show.say(f"… and {len(result.waiting) - SHOWN_WAITING:,} more (--json shows all)")
     show.next_step(following.why, following.command)
+
+
+def _waits(entry: Entry) -> str:
+    return "wanted: to be written" if entry.answer.kind == WANTED else "move: to be published"
 
 
 def _share(part: float, whole: float) -> str:

@@ -9,7 +9,7 @@ import click
 from upright_ledger.app.decide import Decided, decide_from, decide_one
 from upright_ledger.cli import show
 from upright_ledger.cli.common import encoding_option, json_option
-from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, EntryAnswer
+from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
@@ -30,6 +30,7 @@ SHOWN = 8
 )
 @click.option("--gone", is_flag=True, help="It has no successor: 410.")
 @click.option("--keep", is_flag=True, help="Its address lives on: no rule.")
+@click.option("--wanted", is_flag=True, help="A page has to be written first: no rule yet.")
 @click.option("--ignore", is_flag=True, help="It is noise: no rule.")
 @click.option(
     "--from", "sheet", type=click.Path(path_type=Path), help="A sheet of pairs with the columns old, new, status."
@@ -45,6 +46,7 @@ def command(
     status: str,
     gone: bool,
     keep: bool,
+    wanted: bool,
     ignore: bool,
     sheet: Path | None,
     reason: str,
@@ -59,9 +61,9 @@ def command(
     upright decide --from pairs.csv
 
     A sheet may have commas or semicolons; either side may be a full address or a path alone. Its status may be
-    a number, or the word gone, keep or ignore; empty means 301.
+    a number, or the word gone, keep, wanted or ignore; empty means 301.
     """
-    chosen = [bool(new), gone, keep, ignore]
+    chosen = [bool(new), gone, keep, wanted, ignore]
     if sheet is not None:
         if old or any(chosen):
             raise UsageError("--from stands alone", "leave out the address and the answer")
@@ -70,9 +72,10 @@ def command(
         raise click.exceptions.Exit(1 if result.refused or result.contested else 0)
     if not old or sum(chosen) != 1:
         raise UsageError(
-            "one old address and one answer are needed", "upright decide OLD --to NEW, or --gone, --keep, --ignore"
+            "one old address and one answer are needed",
+            "upright decide OLD --to NEW, or --gone, --keep, --wanted, --ignore",
         )
-    answer = EntryAnswer(GONE, 410) if gone else EntryAnswer(KEEP) if keep else EntryAnswer(IGNORE)
+    answer = EntryAnswer(GONE, 410) if gone else EntryAnswer(KEEP if keep else WANTED if wanted else IGNORE)
     if new:
         answer = EntryAnswer(STATUSES[int(status)], int(status), new)
     result, legacy_url = decide_one(open_ledger(folder), old, answer, reason)

@@ -20,19 +20,25 @@ from upright_ledger.ledger.store import open_ledger
 @click.option(
     "--publish-as", default="", metavar="URL", help="The production origin of pages listed under a staging host."
 )
+@click.option("--planned", is_flag=True, help="The pages are still to be published; stock them again when they are.")
 @encoding_option
 @json_option
 @click.pass_obj
 def command(
-    folder: Path, paths: tuple[Path, ...], columns: tuple[str, ...], publish_as: str, encoding: str, as_json: bool
+    folder: Path,
+    paths: tuple[Path, ...],
+    columns: tuple[str, ...],
+    publish_as: str,
+    planned: bool,
+    encoding: str,
+    as_json: bool,
 ) -> None:
     """Take stock of the new site's pages: address, status and title, from CSV files, URL lists and sitemaps.
 
     What a later file says of a page overrules what an earlier one said.
     """
-    results, pages = stock(
-        open_ledger(folder), list(paths), options=read_options(columns, encoding), publish_as=publish_as
-    )
+    options = read_options(columns, encoding)
+    results, pages = stock(open_ledger(folder), list(paths), options=options, publish_as=publish_as, planned=planned)
     if as_json:
         show.json_out(
             {

@@ -20,10 +20,13 @@ INFER_LEAST = 10
 
 @dataclass(frozen=True, slots=True)
 class StockPage:
-    """What is known of a destination: its status (0: not asked yet) and where it redirects to."""
+    """What is known of a destination: its status (0: not asked yet), where it redirects to, and whether it is still to be
+    published.
+    """
 
     status: int
     redirects_to: str = ""
+    planned: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -225,6 +228,8 @@ def _check_goal(plan: Plan, goal: Address, around: Surroundings, slash: str) -> 
                 f"no page {_short_text(plan.destination)} in stock",
             )
         ]
+    if page.planned:
+        return [_finding("planned", plan, "the page is planned and not published yet", "pages still to be published")]
     if 300 <= page.status < 400:
         to = f" to {page.redirects_to}" if page.redirects_to else ""
         return [

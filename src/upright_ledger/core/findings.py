@@ -21,6 +21,7 @@ SEVERITIES = {
     "slash-mismatch": WARNING,
     "redirecting-destination": WARNING,
     "unknown-destination": WARNING,
+    "planned": WARNING,
     "home-fallback": WARNING,
     "temporary": WARNING,
 }

@@ -131,6 +131,7 @@ _REASONS = {
     "self": "it leads onto itself",
     "conflict": "two answers claim this address",
     "off-site": "it leads to a host that is none of the new site's",
+    "planned": "the page it leads to is not published yet",
 }
 """Findings that keep an answer out of a rule set, in words. All other faults are built as decided."""
 

@@ -13,6 +13,8 @@ from upright_ledger.ledger import schema
 from upright_ledger.ledger.bulk import insert_many
 
 KEPT_VERSIONS = 2
+LIVE, PLANNED = "live", "planned"
+"""States of a destination: on the new site already, or still to be published."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +31,7 @@ class Destination:
     indexable: str = ""
     language: str = ""
     redirects_to: str = ""
-    state: str = "live"
+    state: str = LIVE
 
 
 def add_destinations(connection: Connection, source: int, pages: Iterable[Destination]) -> None:
