@@ -243,7 +243,7 @@ def test_the_most_valuable_come_first_and_filters_hold(waiting: Program) -> None
 @pytest.mark.parametrize(
     ("arguments", "code", "said"),
     [
-        ((), 2, "either --out or --in"),
+        (("--out", "a.csv", "--in", "b.csv"), 2, "contradict"),
         (("--out", "sheet.pdf"), 3, "neither a workbook nor a CSV"),
         (("--in", "missing.xlsx"), 3, "missing.xlsx"),
         (("--in", "old.csv"), 3, "no sheet of upright review"),

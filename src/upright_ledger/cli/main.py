@@ -22,7 +22,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "fold": ("collect", "Which spellings are one entry; change that."),
     "stock": ("collect", "Take stock of the new site's pages."),
     "match": ("decide", "Propose destinations, and answer the certain ones."),
-    "review": ("decide", "Go through the proposals in a sheet, and read it back."),
+    "review": ("decide", "Decide on open entries, one by one or in a sheet."),
     "decide": ("decide", "Answer one entry, or many from a sheet of pairs."),
     "entries": ("decide", "List entries with their evidence."),
     "balance": ("decide", "What is answered and what is open."),

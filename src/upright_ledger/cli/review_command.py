@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
 
 import click
 
 from upright_ledger.app.entries import Filters
+from upright_ledger.app.queue import Queue
 from upright_ledger.app.reviewing import Change, Reviewed, read_sheet, write_sheet
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
+from upright_ledger.cli.review_screen import Screen
 from upright_ledger.core.answers import ANSWERS
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
@@ -27,8 +30,8 @@ SHOWN = 8
 @click.option("--in", "sheet", type=click.Path(path_type=Path), metavar="FILE", help="Read a reviewed sheet back.")
 @click.option("--dry-run", is_flag=True, help="With --in: only show what it would change.")
 @click.option("--answer", type=click.Choice(ANSWERS), help="With --out: only entries with this answer, such as open.")
-@click.option("--section", default=None, help="With --out: only entries of this section; '' for those of none.")
-@click.option("--site", default="", help="With --out: only entries of this old site.")
+@click.option("--section", default=None, help="Only entries of this section; '' for those of none.")
+@click.option("--site", default="", help="Only entries of this old site.")
 @click.option("--reason", default="", help="With --in: why, for the journal.")
 @json_option
 @click.pass_obj
@@ -36,14 +39,19 @@ def command(
     folder: Path, out: Path | None, sheet: Path | None, dry_run: bool, answer: str | None, section: str | None, site: str,
     reason: str, as_json: bool,
 ) -> None:  # fmt: skip
-    """Review the proposals in a sheet: write it, fill it in with any spreadsheet program, read it back.
+    """Review the open entries: one by one in a terminal, or in a sheet.
 
     \b
+    upright review
+    upright review --section journal
     upright review --out sheet.xlsx --answer open
     upright review --in sheet.xlsx --dry-run
     upright review --in sheet.xlsx
 
-    One row is one entry, the most valuable first. Put move, temporary, gone, keep, wanted or ignore into its answer, and
+    In the terminal each entry is a screen with its evidence, the candidates and why they fit, the most valuable first; one
+    key decides, and it is in the ledger at once. Leave at any time; it goes on where you stopped, skipped ones last.
+
+    In the sheet one row is one entry. Put move, temporary, gone, keep, wanted or ignore into its answer, and
     change the destination where another page is right. Rows that you leave alone change nothing. What the sheet changes is
     posted as one undoable step; rows whose entry was answered by somebody else meanwhile are left out and named.
     """
@@ -58,14 +66,31 @@ def command(
             "fill in the column answer, then see what it would change", f"upright review --in {out.name} --dry-run"
         )
         return
-    if sheet is None or out is not None:
-        raise UsageError("review needs either --out or --in", "upright review --out sheet.xlsx")
+    if out is not None:
+        raise UsageError("--out and --in contradict each other", "give one of them")
+    if sheet is None:
+        _walk(folder, Filters(site=site, section=section), as_json=as_json)
+        return
     result = read_sheet(open_ledger(folder), sheet, dry_run=dry_run, reason=reason)
     if as_json:
         _as_json(result)
     else:
         _show(result, sheet.name, dry_run=dry_run)
     raise click.exceptions.Exit(1 if result.refused or result.conflicts else 0)
+
+
+def _walk(folder: Path, filters: Filters, *, as_json: bool) -> None:
+    if as_json or not (sys.stdin.isatty() and sys.stdout.isatty()):
+        raise UsageError(
+            "the review one by one needs a terminal", "upright review --out sheet.xlsx writes a sheet instead"
+        )
+    queue = Queue(open_ledger(folder), filters)
+    if queue.waiting:
+        Screen(queue).run()
+    show.say(
+        f"{show.plural(queue.answered, 'entry was', 'entries were')} answered; {len(queue.waiting):,} of those chosen are open."
+    )
+    show.next_step("look for faults", "upright check")
 
 
 def _show(result: Reviewed, name: str, *, dry_run: bool) -> None:

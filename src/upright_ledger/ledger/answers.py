@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -90,6 +90,15 @@ def load_claims(connection: Connection) -> Mapping[int, list[Row[Any]]]:
 def load_answers(connection: Connection) -> dict[int, EntryAnswer]:
     """Entry → its answer, for those that have one."""
     return {r.entry: EntryAnswer(r.kind, r.status, r.destination) for r in connection.execute(select(schema.answers))}
+
+
+def answers_of(connection: Connection, entries: Sequence[int]) -> dict[int, EntryAnswer]:
+    """The answers of some entries, for those that have one."""
+    found: dict[int, EntryAnswer] = {}
+    for at in range(0, len(entries), 500):
+        query = select(schema.answers).where(schema.answers.c.entry.in_(entries[at : at + 500]))
+        found |= {r.entry: EntryAnswer(r.kind, r.status, r.destination) for r in connection.execute(query)}
+    return found
 
 
 def answers_before(connection: Connection, step: int) -> dict[int, tuple[EntryAnswer, str]]:

@@ -1,0 +1,71 @@
+"""Single keys from a terminal, none lost: what is typed while the program works is read next."""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import click
+
+END = "\x04"
+
+
+class Keys:
+    """Reads keys as they are pressed. Use it within `held`; while a line is asked for, within `released`."""
+
+    def __init__(self) -> None:
+        self._before: list[object] = []
+
+    @contextmanager
+    def held(self) -> Iterator[None]:
+        """Keys come one by one and are not shown."""
+        self._hold()
+        try:
+            yield
+        finally:
+            self._release()
+
+    @contextmanager
+    def released(self) -> Iterator[None]:
+        """A line can be typed and edited, as everywhere."""
+        self._release()
+        try:
+            yield
+        finally:
+            self._hold()
+
+    def next(self) -> str:
+        """The next key; the rest of a key of several bytes comes with it. END where there will be none."""
+        if sys.platform == "win32":
+            try:
+                return click.getchar()
+            except (KeyboardInterrupt, EOFError):
+                return END
+        import select
+
+        source = sys.stdin.fileno()
+        try:
+            key = os.read(source, 1)
+            if key and (key[0] >= 0x80 or key == b"\x1b"):
+                while select.select([source], [], [], 0.02)[0]:
+                    key += os.read(source, 1)
+        except KeyboardInterrupt:
+            return END
+        return key.decode("utf-8", "replace") or END
+
+    def _hold(self) -> None:
+        if sys.platform != "win32":
+            import termios
+            import tty
+
+            source = sys.stdin.fileno()
+            self._before = termios.tcgetattr(source)
+            tty.setcbreak(source, termios.TCSADRAIN)  # keeps what was typed ahead, unlike the default
+
+    def _release(self) -> None:
+        if sys.platform != "win32":
+            import termios
+
+            termios.tcsetattr(sys.stdin.fileno(), termios.TCSADRAIN, self._before)  # type: ignore[arg-type]
