@@ -24,7 +24,7 @@ TOOLS = ("Xvfb", "xterm", "import")
 
 
 def shots(files: Path, address: str) -> list[tuple[str, str, str]]:
-    """Picture name, command as shown, and the part of its output that is shown (a shell filter)."""
+    """Picture name, command as shown, and the part of its output that is shown (a shell filter; none for a command that waits)."""
     return [
         ("help", "upright --help", "cat"),
         ("where-you-are", "upright", "cat"),
@@ -34,7 +34,8 @@ def shots(files: Path, address: str) -> list[tuple[str, str, str]]:
         ("families", "upright entries --families --limit 13", "cat"),
         ("entry", "upright entries /visit/opening-hours.html", "cat"),
         ("balance", "upright balance", "cat"),
-        ("match", "upright match", "cat"),
+        ("match", f"upright --ledger {files}/draft-ledger match", "cat"),
+        ("review", f"upright --ledger {files}/draft-ledger review", ""),
         ("check", f"upright check {files}/earlier-rules.csv --stock {files}/new-pages.csv", "head -40"),
         ("build", "upright build --for nginx --out rules", "cat"),
         ("rehearse", f"upright rehearse {files}/old-urls.txt", "head -40"),
@@ -48,7 +49,9 @@ def photograph(folder: Path, ledger: Path, name: str, command: str, part: str) -
     done = ledger / ".photographed"
     done.unlink(missing_ok=True)
     shown = command.replace(str(ledger.parent), "..")
-    script = f"cd {ledger}; printf '$ %s\\n\\n' '{shown}'; {command.replace('upright', UPRIGHT, 1)} 2>&1 | {part} ; touch {done}; sleep 60"
+    run = command.replace("upright", UPRIGHT, 1)
+    whole = f"{run} 2>&1 | {part} ; touch {done}; sleep 60" if part else f"(sleep 6; touch {done}) & {run}"
+    script = f"cd {ledger}; printf '$ %s\\n\\n' '{shown}'; {whole}"
     window = [
         "xterm",
         "-geometry",
@@ -108,17 +111,19 @@ def main() -> None:
                 "//files//plan.pdf",
             ]
             (demo / "files/more-urls.txt").write_text("\n".join(more) + "\n")
-            shop = demo / "files/shop-ledger"
+            shop, draft = demo / "files/shop-ledger", demo / "files/draft-ledger"
+            lists = [str(demo / "files/crawl-list.txt"), str(demo / "files/analytics.csv")]
             hosts = ["--old", "http://www.quillhaven.example", "--new", "https://www.quillhaven.example"]
             for command in (
                 ["open", str(shop), *hosts],
-                [
-                    "--ledger",
-                    str(shop),
-                    "gather",
-                    str(demo / "files/crawl-list.txt"),
-                    str(demo / "files/analytics.csv"),
-                ],
+                ["--ledger", str(shop), "gather", *lists],
+                ["open", str(draft), *hosts],
+                ["--ledger", str(draft), "gather", *lists],
+                ["--ledger", str(draft), "fold", "--accept"],
+                ["--ledger", str(draft), "stock", str(demo / "files/new-pages.csv")],
+                ["--ledger", str(draft), "decide", "/journal/", "--to", "/stories/"],
+                ["--ledger", str(draft), "decide", "/printroom/", "--to", "/shop/"],
+                ["--ledger", str(draft), "decide", "/catalogue.php", "--to", "/collection/"],
             ):
                 subprocess.run([UPRIGHT, *command], check=True, stdout=subprocess.DEVNULL)
             with site_as_found(make_sample()) as (address, _):

@@ -76,15 +76,15 @@ def command(folder: Path, max_error: float | None, accept_above: float | None, a
         wrong = "less than 1" if accepted.errors < 1 else f"about {accepted.errors:,.0f}"
         show.say()
         show.say(
-            f"Of the {accepted.accepted:,} accepted proposals {wrong} may be wrong ({accepted.share:.1%}): estimated, "
+            f"Of the {accepted.accepted:,} accepted proposals {wrong} may be wrong ({100 * accepted.share:.1f} %): estimated, "
             "for no sample was reviewed yet."
         )
-    for count, text in (
-        (result.merged, "lead several old pages to one new page: merged, or look whether one was split"),
-        (result.swapped, "swap the addresses of two pages: they need two hosts or a third address"),
+    for count, one, many in (
+        (result.merged, "new page takes in several old ones", "new pages take in several old ones each"),
+        (result.swapped, "pair of pages swaps addresses", "pairs of pages swap addresses"),
     ):
         if count:
-            show.say(f"{show.plural(count, 'answer', 'answers')} {text}.")
+            show.say(f"{show.plural(count, one, many)}.")
     if result.proposals:
         show.say()
         known = (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0])
@@ -102,7 +102,7 @@ def command(folder: Path, max_error: float | None, accept_above: float | None, a
                 for e, p in result.proposals[:SHOWN]
             ],
         )
-    show.next_step("see what is open, and decide on it", "upright balance")
+    show.next_step("decide on what is open", "upright review")
 
 
 def _as_json(result: Matched) -> dict[str, Any]:

@@ -175,7 +175,7 @@ class Screen:
     def _what_keys_do(self, out: Console) -> None:
         for left, meaning, right, other in HELP:
             out.print(
-                Text(f"  {left:<9}{meaning:<31}{right:<5}{other}".rstrip(), style=show.FAINT),
+                Text(f"  {left:<10}{meaning:<31}{right:<5}{other}".rstrip(), style=show.FAINT),
                 no_wrap=True,
                 overflow="ellipsis",
             )

@@ -13,7 +13,7 @@ from upright_ledger.core.matching import engine, moves
 from upright_ledger.core.matching.confidence import FIRST, SECOND
 from upright_ledger.core.matching.engine import Weighed, weigh
 from upright_ledger.core.matching.pages import MatchPage, Reading
-from upright_ledger.core.words import as_written, is_year
+from upright_ledger.core.words import as_written
 
 MOST = 3
 """Proposals a page."""
@@ -23,6 +23,7 @@ FLOOR = 0.1
 
 _MOST_WORDS = 3
 _FEWEST_MOVED = 3
+_TELLING = 1.0  # nats: words on more than a third of all pages tell nothing
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,8 +102,12 @@ def _reasons(weighed: Weighed, pages: Sequence[MatchPage], k: int, best: list[in
         said.append(f"carries the same number {min(old.same_numbers(new))}")
     elif figures["slug letters"] > 0.85:
         said.append("is spelt nearly alike in its address")
-    if not said and (words := _common_words(weighed, old, new, page)):
+    if not said and (numbers := sorted({w for w in old.slug if w.isdigit()} & set(new.slug))):
+        said.append(f"shares the number {numbers[0]}")
+    if not figures["same slug"] and not figures["same title"] and (words := _common_words(weighed, old, new, page)):
         said.append(f"shares {words}")
+    if not said and figures["slug letters"] > 0.5:
+        said.append("is spelt a little alike in its address")
     if figures["other number"]:
         said.append("carries another number")
     if figures["other year"]:
@@ -115,14 +120,15 @@ def _reasons(weighed: Weighed, pages: Sequence[MatchPage], k: int, best: list[in
         said.append("another old page fits it as well or better")
     if k == best[0] and len(best) > 1 and weighed.chances[best[1]] > 0.4 * weighed.chances[k]:
         said.append("another page fits nearly as well")
-    return tuple(said or ["shares a few words"])
+    return tuple(said or ["little speaks for it"])
 
 
 def _common_words(weighed: Weighed, old: Reading, new: Reading, page: MatchPage) -> str:
     """The rarest words that both pages have, quoted."""
     weights, columns = weighed.sides.weights, weighed.sides.vocabulary
     common = {*old.slug, *old.title, *old.extra} & {*new.slug, *new.title, *new.extra, *new.context}
-    words = sorted((w for w in common if not w.isdigit() or is_year(w)), key=lambda w: (-weights[columns[w]], w))
+    telling = [w for w in common if not w.isdigit() and weights[columns[w]] >= _TELLING]
+    words = sorted(telling, key=lambda w: (-weights[columns[w]], w))
     written = as_written(" ".join((unquote(page.path), *page.params, *page.words, page.title)))
     quoted = [f"“{written.get(w, w)}”" for w in words[:_MOST_WORDS]]
     return f"the word {quoted[0]}" if len(quoted) == 1 else f"the words {', '.join(quoted)}" if quoted else ""
