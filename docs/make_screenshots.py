@@ -35,7 +35,7 @@ def shots(files: Path, address: str) -> list[tuple[str, str, str]]:
         ("entry", "upright entries /visit/opening-hours.html", "cat"),
         ("balance", "upright balance", "cat"),
         ("match", f"upright --ledger {files}/draft-ledger match", "cat"),
-        ("review", f"upright --ledger {files}/draft-ledger review", ""),
+        ("review", f"upright --ledger {files}/queue-ledger review", ""),
         ("check", f"upright check {files}/earlier-rules.csv --stock {files}/new-pages.csv", "head -40"),
         ("build", "upright build --for nginx --out rules", "cat"),
         ("rehearse", f"upright rehearse {files}/old-urls.txt", "head -40"),
@@ -111,19 +111,23 @@ def main() -> None:
                 "//files//plan.pdf",
             ]
             (demo / "files/more-urls.txt").write_text("\n".join(more) + "\n")
-            shop, draft = demo / "files/shop-ledger", demo / "files/draft-ledger"
+            shop, draft, queue = (demo / f"files/{name}-ledger" for name in ("shop", "draft", "queue"))
             lists = [str(demo / "files/crawl-list.txt"), str(demo / "files/analytics.csv")]
             hosts = ["--old", "http://www.quillhaven.example", "--new", "https://www.quillhaven.example"]
             for command in (
                 ["open", str(shop), *hosts],
                 ["--ledger", str(shop), "gather", *lists],
-                ["open", str(draft), *hosts],
-                ["--ledger", str(draft), "gather", *lists],
-                ["--ledger", str(draft), "fold", "--accept"],
-                ["--ledger", str(draft), "stock", str(demo / "files/new-pages.csv")],
-                ["--ledger", str(draft), "decide", "/journal/", "--to", "/stories/"],
-                ["--ledger", str(draft), "decide", "/printroom/", "--to", "/shop/"],
-                ["--ledger", str(draft), "decide", "/catalogue.php", "--to", "/collection/"],
+                *(
+                    command
+                    for ledger in (draft, queue)
+                    for command in (
+                        ["open", str(ledger), *hosts],
+                        ["--ledger", str(ledger), "gather", *lists],
+                        ["--ledger", str(ledger), "fold", "--accept"],
+                        ["--ledger", str(ledger), "stock", str(demo / "files/new-pages.csv")],
+                    )
+                ),
+                ["--ledger", str(queue), "match", "--accept-above", "1.01"],
             ):
                 subprocess.run([UPRIGHT, *command], check=True, stdout=subprocess.DEVNULL)
             with site_as_found(make_sample()) as (address, _):

@@ -76,7 +76,7 @@ def test_the_next_step_follows_the_work(museum: Program) -> None:
     seen.append(museum.json()["next"]["command"].split()[1])
     museum("build", "--for", "nginx", "--out", "rules")
     seen.append(museum.json()["next"]["command"].split()[1])
-    assert seen == ["gather", "stock", "match", "decide", "check", "build", "replay"]
+    assert seen == ["gather", "stock", "match", "review", "check", "build", "replay"]
 
 
 def test_the_overview_tells_what_was_done(busy: Program) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
 from dataclasses import dataclass
 
 from upright_ledger.app.book import Book
@@ -38,11 +37,7 @@ def next_step(book: Book) -> NextStep:
             "upright check",
         )
     if waiting:
-        worth = max((e for e in book.entries if e.answer.kind == OPEN), key=lambda e: (e.evidence.value, e.legacy_url))
-        return NextStep(
-            "one entry is open" if waiting == 1 else f"{waiting:,} entries are open; this one is worth most",
-            f"upright decide {shlex.quote(worth.legacy_url)} --to NEW",
-        )
+        return NextStep("one entry is open" if waiting == 1 else f"{waiting:,} entries are open", "upright review")
     if built is None or built.digest != book.rules.digest:
         return NextStep("the answers are not built yet", "upright build --for nginx --out rules/")
     if replayed is None or replayed.digest != built.digest:

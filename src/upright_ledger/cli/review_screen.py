@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+
 import click
 from rich.console import Console
 from rich.text import Text
@@ -41,8 +43,8 @@ class Screen:
         self._said = ""
 
     def run(self) -> None:
-        """Go on until nobody wants to, or nothing is open."""
-        with self._keys.held():
+        """Go on until nobody wants to, or nothing is open. An interruption is leaving: what was decided is in the ledger."""
+        with suppress(KeyboardInterrupt), self._keys.held():
             while (card := self._queue.card()) is not None:
                 self._draw(card)
                 key = self._keys.next()

@@ -37,29 +37,29 @@ def soft_max(old: Indices, utility: Floats, none: Floats) -> Floats:
 
 FIRST = Choice(
     weights=(
-        6.032,  # same slug
+        4.502,  # same slug
         0.0,  # slug words
-        4.214,  # slug letters
+        4.996,  # slug letters
         0.0,  # same title
-        3.81,  # title words
-        -0.488,  # no title
+        4.814,  # title words
+        0.099,  # no title
         0.0,  # old words found
-        0.053,  # new words found
-        0.015,  # shared information
+        0.0,  # new words found
+        0.0,  # shared information
         0.0,  # old words missing
-        -0.052,  # new words missing
-        0.896,  # context
-        5.383,  # same number
-        -5.648,  # other number
+        0.0,  # new words missing
+        0.929,  # context
+        5.684,  # same number
+        -5.04,  # other number
         0.0,  # same year
-        -8.512,  # other year
-        4.29,  # both found
-        -2.099,  # words replaced
-        -2.728,  # old words unmatched
+        -7.083,  # other year
+        4.355,  # both found
+        -1.952,  # words replaced
+        -2.42,  # old words unmatched
     ),
     none=(
-        8.671,  # always
-        -3.364,  # words known
+        9.672,  # always
+        -3.147,  # words known
         0.0,  # share of its place that is found
     ),
 )
@@ -67,39 +67,39 @@ FIRST = Choice(
 
 SECOND = Choice(
     weights=(
-        2.265,  # same slug
+        2.252,  # same slug
         0.0,  # slug words
-        5.349,  # slug letters
+        5.391,  # slug letters
         0.0,  # same title
-        4.173,  # title words
-        -0.568,  # no title
+        4.149,  # title words
+        -0.612,  # no title
         0.0,  # old words found
         0.0,  # new words found
         0.0,  # shared information
         0.0,  # old words missing
         0.0,  # new words missing
-        0.004,  # context
-        1.791,  # same number
-        -2.068,  # other number
+        0.026,  # context
+        2.742,  # same number
+        -2.168,  # other number
         0.0,  # same year
-        -4.198,  # other year
-        3.645,  # both found
-        -1.8,  # words replaced
-        -3.024,  # old words unmatched
-        1.43,  # place moved there
-        -2.184,  # place moved elsewhere
-        1.775,  # number carried
-        -2.046,  # number not carried
-        1.419,  # slug carried
-        -2.724,  # slug not carried
-        1.477,  # number alone
-        -3.381,  # taken by another
-        2.003,  # taken where pages merge
+        -4.214,  # other year
+        3.657,  # both found
+        -1.788,  # words replaced
+        -3.023,  # old words unmatched
+        1.451,  # place moved there
+        -2.152,  # place moved elsewhere
+        2.707,  # number carried
+        -2.126,  # number not carried
+        1.405,  # slug carried
+        -2.704,  # slug not carried
+        0.329,  # number alone
+        -3.394,  # taken by another
+        1.991,  # taken where pages merge
     ),
     none=(
-        3.122,  # always
-        -2.261,  # words known
-        3.113,  # share of its place that is found
+        3.073,  # always
+        -2.244,  # words known
+        3.166,  # share of its place that is found
     ),
 )
 """With what the plain cases teach: what engine.SECOND names."""

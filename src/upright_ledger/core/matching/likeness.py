@@ -12,6 +12,7 @@ from upright_ledger.core.matching.pages import Floats, Side, Sides
 from upright_ledger.core.matching.products import Indices, Matrix
 
 _CHUNK = 200_000  # pairs
+_INNER = 0.5
 
 FEATURES = (
     "same slug",
@@ -134,8 +135,10 @@ def _numbers(left: Side, right: Side, i: Indices, j: Indices, kind: str) -> tupl
         some_right |= np.array([bool(r.yearlike) for r in right.readings], bool)
     for at in np.flatnonzero(some_left[i] & some_right[j]).tolist():
         one, another = left.readings[i[at]], right.readings[j[at]]
-        if one.same_numbers(another) if kind == "number" else one.years & another.years:
-            same[at] = 1.0
+        shared = one.same_numbers(another) if kind == "number" else one.years & another.years
+        if shared:
+            # What names a page stands at an end of its name; a number in the midst may be anything.
+            same[at] = 1.0 if kind == "year" or shared & one.ends & another.ends else _INNER
         elif ours[i[at]] and theirs[j[at]]:
             other[at] = 1.0
     return same, other

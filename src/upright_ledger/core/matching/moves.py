@@ -119,7 +119,7 @@ def _parent_share(
 
 def _number_alone(seen: Likeness, pair: Indices, old_codes: Indices) -> Floats:
     """For pairs with the same number: the share of the old place's pages whose number the new place has just once."""
-    same = seen["same number"] > 0
+    same = seen["same number"] == 1
     if not same.any():
         return np.zeros(len(pair))
     owners = Counter(zip(seen.old[same].tolist(), pair[same].tolist(), strict=True))

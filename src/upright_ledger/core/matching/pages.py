@@ -52,6 +52,7 @@ class Reading:
     numbers: frozenset[str]
     years: frozenset[str]
     yearlike: frozenset[str]
+    ends: frozenset[str]
 
     def same_numbers(self, other: Reading) -> frozenset[str]:
         """The numbers that two pages share."""
@@ -77,8 +78,8 @@ def read_page(page: MatchPage) -> Reading:
     ids = frozenset(n for n in numbers if len(n) >= _SHORTEST_ID and (values or not is_year(n)))
     years = frozenset(t for t in (*slug, *title) if t.isdigit() and is_year(t) and t not in ids)
     extra = [t for text in page.words for t in tokens(text)]
-    yearlike = frozenset(t for t in (*slug[:1], *slug[-1:]) if t in years)
-    return Reading(slug, context, title, extra, place, ids, years, yearlike)
+    ends = frozenset((*slug[:1], *slug[-1:]))
+    return Reading(slug, context, title, extra, place, ids, years, ends & years, ends)
 
 
 _folder_tokens = lru_cache(maxsize=1 << 14)(tokens)  # folders hold many pages each
