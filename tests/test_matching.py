@@ -7,7 +7,7 @@ import pytest
 from conftest import NEW, OLD, Program
 from upright_ledger.core.languages import OTHER, may_match, page_languages
 from upright_ledger.core.matching import MatchPage, Proposals, propose
-from upright_ledger.core.matching.acceptance import accept_above, accept_within
+from upright_ledger.core.matching.acceptance import PRUDENCE, Sample, accept_above, accept_within
 from upright_ledger.core.words import path_parts, tokens
 
 FILLER = [
@@ -300,3 +300,15 @@ def test_the_order_of_gathering_does_not_matter(bare: Program) -> None:
         program("stock", "stock.csv")
         found.append(program.json("match", "--accept-above", "1.01")["proposals"])
     assert found[0] == found[1] != []
+
+
+def test_a_reviewed_sample_sharpens_the_estimate() -> None:
+    none, good = Sample(), Sample([(0.98, True)] * 300)
+    bad = Sample([(0.98, True)] * 280 + [(0.98, False)] * 20)
+    assert none.prudence == PRUDENCE
+    assert good.prudence < 1 < bad.prudence
+    assert none.most_wrong == 1.0
+    assert good.most_wrong == pytest.approx(0.00994, abs=1e-4)  # 300 without an error: 1 % with 95 % certainty
+    confidences = [0.98] * 100
+    assert accept_within(confidences, 0.03, good.prudence).accepted == 100
+    assert accept_within(confidences, 0.03, bad.prudence).accepted == 0

@@ -251,3 +251,40 @@ def test_the_most_valuable_come_first_and_filters_hold(waiting: Program) -> None
 )
 def test_wrong_use_is_one_sentence(waiting: Program, arguments: tuple[str, ...], code: int, said: str) -> None:
     assert said in waiting("review", *arguments, code=code).err
+
+
+def test_a_reviewed_sample_supports_or_corrects_the_estimate(museum: Program) -> None:
+    names = [
+        f"{a}-{b}-{c}"
+        for a in ("brass", "oak", "slate", "gilt")
+        for b in ("dial", "bell", "gong", "case")
+        for c in ("of-york", "from-bath", "near-kent")
+    ]
+    museum.write("old.txt", "".join(f"/stories/{n}.html\n" for n in names))
+    museum.write("stock.csv", "url\n" + "".join(f"{NEW}/journal/{n}/\n" for n in names))
+    museum("gather", "old.txt")
+    museum("stock", "stock.csv")
+    first = museum.json("match")
+    assert first["accepted"] > 40
+    assert (first["estimated"], first["sample"]) == (True, {"reviewed": 0, "wrong": 0})
+    museum("review", "--out", "sample.xlsx", "--sample", 30)
+    museum("review", "--out", "again.xlsx", "--sample", 30)
+    rows = read(museum.folder / "sample.xlsx")
+    assert rows == read(museum.folder / "again.xlsx")
+    assert len(rows) == 30
+    for row in rows[:25]:
+        row["reviewed"] = "yes"
+    rows[25].update(answer="gone", reviewed="yes")
+    save(museum.folder / "sample.xlsx", rows)
+    result = museum.json("review", "--in", "sample.xlsx")
+    assert (len(result["confirmed"]), len(result["changed"]), result["unchanged"]) == (25, 1, 4)
+    museum.write("more.txt", "/stories/oak-dial-of-yorck.html\n")
+    museum("gather", "more.txt")
+    after = museum.json("match")
+    assert after["sample"] == {"reviewed": 26, "wrong": 1}
+    assert after["estimated"]  # one of 26 allows far more than 1 %
+    assert museum.json("review", "--in", "sample.xlsx")["posted"] is False
+    assert (
+        "no proposal that match accepted"
+        in museum("review", "--out", "x.csv", "--sample", 5, "--site", "none.example", code=2).err
+    )

@@ -13,10 +13,10 @@ from upright_ledger.core.destinations import page_key
 from upright_ledger.core.folding import fold
 from upright_ledger.core.languages import page_languages
 from upright_ledger.core.matching import MatchPage, Proposal, Proposals, propose
-from upright_ledger.core.matching.acceptance import Acceptance, accept_above, accept_within
+from upright_ledger.core.matching.acceptance import Acceptance, Sample, accept_above, accept_within
 from upright_ledger.core.words import tokens
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.answers import MATCH, Posting, post_answers
+from upright_ledger.ledger.answers import MATCH, Posting, load_sample, post_answers
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.stock import Destination, StoredProposal, store_proposals
 from upright_ledger.ledger.store import Ledger
@@ -32,7 +32,8 @@ class Matched:
 
     acceptance: the threshold of the accepted proposals, and the errors to expect among them. merged: pages that several of
     the accepted entries lead to. swapped: pairs of entries that lead to each other's address. fallbacks: entries without a
-    proposal for which the page of a section is offered.
+    proposal for which the page of a section is offered. sample: what was reviewed of earlier acceptances;
+    supported: whether it shows that the wanted share of errors holds.
     """
 
     open_before: int
@@ -43,6 +44,8 @@ class Matched:
     merged: int = 0
     swapped: int = 0
     fallbacks: int = 0
+    sample: Sample = field(default_factory=Sample)
+    supported: bool = False
     proposals: list[tuple[Entry, StoredProposal]] = field(default_factory=list)
 
 
@@ -60,7 +63,13 @@ def match(ledger: Ledger, *, max_error: float = MAX_ERROR, threshold: float | No
     found = _propose(book, waiting, pages, same)
     best = {e.id: found.found[e.legacy_url] for e in waiting if e.id not in same and e.legacy_url in found.found}
     confidences = [choices[0].confidence for choices in best.values()]
-    acceptance = accept_within(confidences, max_error) if threshold is None else accept_above(confidences, threshold)
+    with ledger.reading() as connection:
+        sample = Sample(load_sample(connection))
+    if threshold is None:
+        acceptance = accept_within(confidences, max_error, sample.prudence)
+    else:
+        acceptance = accept_above(confidences, threshold, sample.prudence)
+    supported = sample.most_wrong <= (max_error if threshold is None else acceptance.share)
     postings, stored, proposed = [], [], []
     fallbacks = 0
     for entry in waiting:
@@ -85,7 +94,7 @@ def match(ledger: Ledger, *, max_error: float = MAX_ERROR, threshold: float | No
     proposed.sort(key=lambda pair: (-pair[0].evidence.value, -pair[1].confidence, pair[0].legacy_url))
     return Matched(
         len(waiting), len(same), acceptance, len(proposed), len(waiting) - len(same) - len(best),
-        *_merges_and_swaps(postings), fallbacks, proposed,
+        *_merges_and_swaps(postings), fallbacks, sample, supported, proposed,
     )  # fmt: skip
 
 

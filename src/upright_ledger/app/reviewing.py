@@ -2,24 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import random
+import re
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.decide import read_new, read_old
-from upright_ledger.app.entries import Filters, list_entries
+from upright_ledger.app.entries import Filters, Line, list_entries
+from upright_ledger.app.match import SAME_ADDRESS
 from upright_ledger.core.addresses import NotAnAddressError
 from upright_ledger.core.advising import advice
 from upright_ledger.core.answers import ANSWERS, GONE, MOVE, OPEN, STATUSES, TEMPORARY, EntryAnswer
 from upright_ledger.core.folding import fold
-from upright_ledger.errors import InputError
+from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.recognising import SHEET, recognise
 from upright_ledger.formats.rows import rows_of
 from upright_ledger.formats.workbooks import workbook_bytes
 from upright_ledger.formats.writing import csv_bytes, write_whole
-from upright_ledger.ledger.answers import PERSON, Posting, answers_before, last_step, post_answers
+from upright_ledger.ledger.answers import MATCH, PERSON, Posting, answers_before, last_step, post_answers, sampled
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.stock import StoredProposal, load_proposals
 from upright_ledger.ledger.store import Ledger
@@ -29,6 +32,8 @@ COLUMNS = (
     "answer", "status", "note", "as_of",
 )  # fmt: skip
 """as_of: the last step in the journal when the sheet was written, so that two people's decisions cannot overrun each other."""
+
+_REVIEWED = "reviewed"  # a further column of a sample: filled in where somebody looked
 
 _NEEDED = ("legacy_url", "answer")
 _HEADER_WITHIN = 20  # rows
@@ -43,12 +48,13 @@ class Change:
     entry: Entry
     answer: EntryAnswer
     note: str
+    where: str
 
 
 @dataclass
 class Reviewed:
     """What a sheet amounts to. added: open entries that get an answer; changed: entries that get another one; reopened:
-    entries that lose theirs. conflicts: rows whose entry got another answer since the sheet was written, and refused: rows
+    entries that lose theirs; confirmed: rows of a sample that somebody looked at and found right. conflicts: rows whose entry got another answer since the sheet was written, and refused: rows
     that cannot be used, each as (row, legacy URL, reason). typed: rows with a new destination whose answer still said open.
     """
 
@@ -58,30 +64,38 @@ class Reviewed:
     added: list[Change] = field(default_factory=list)
     changed: list[Change] = field(default_factory=list)
     reopened: list[Change] = field(default_factory=list)
+    confirmed: list[Change] = field(default_factory=list)
     conflicts: list[tuple[int, str, str]] = field(default_factory=list)
     refused: list[tuple[int, str, str]] = field(default_factory=list)
     posted: bool = False
 
     @property
     def changes(self) -> list[Change]:
-        return [*self.added, *self.changed, *self.reopened]
+        return [*self.added, *self.changed, *self.reopened, *self.confirmed]
 
 
-def write_sheet(ledger: Ledger, path: Path, filters: Filters) -> int:
-    """Write entries that fit into a workbook (.xlsx) or CSV, the most valuable first. Returns how many."""
+def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -> int:
+    """Write entries that fit into a workbook (.xlsx) or CSV, the most valuable first. Returns how many.
+
+    sample: so many proposals that match accepted instead, drawn by chance, with a column to say that they were looked at.
+    """
     book = Book(ledger)
     with ledger.reading() as connection:
         proposals, as_of = load_proposals(connection), last_step(connection)
+    lines = list_entries(book, filters).lines
+    if sample:
+        lines = _drawn(lines, proposals, sample, as_of)
     rows = [
-        _row(line.entry, line.section, proposals.get(line.entry.id, []), as_of)
-        for line in list_entries(book, filters).lines
+        (*_row(line.entry, line.section, proposals.get(line.entry.id, []), as_of), *([""] if sample else []))
+        for line in lines
     ]
+    columns = (*COLUMNS, _REVIEWED) if sample else COLUMNS
     if path.suffix.lower() == ".csv":
-        data = csv_bytes(COLUMNS, rows)
+        data = csv_bytes(columns, rows)
     elif path.suffix.lower() == ".xlsx":
-        choices = {"answer": ANSWERS, "status": [str(s) for s in STATUSES]}
+        choices = {"answer": ANSWERS, "status": [str(s) for s in STATUSES], _REVIEWED: ["yes"]}
         data = workbook_bytes(
-            COLUMNS,
+            columns,
             rows,
             links=("legacy_url", "destination", "choice_2", "choice_3"),
             shares=("confidence",),
@@ -91,6 +105,25 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters) -> int:
         raise InputError(f"{path.name} is neither a workbook nor a CSV by its name", "name it sheet.xlsx or sheet.csv")
     write_whole(path, data)
     return len(rows)
+
+
+def _drawn(lines: list[Line], proposals: Mapping[int, list[StoredProposal]], count: int, seed: int) -> list[Line]:
+    """Accepted proposals drawn by chance, the same ones for the same state of the ledger."""
+    accepted = []
+    for line in lines:
+        best = next(iter(proposals.get(line.entry.id, ())), None)
+        guessed = best is not None and best.confidence > 0 and best.reasons != (SAME_ADDRESS,)
+        if (
+            guessed
+            and line.entry.by == MATCH
+            and best is not None
+            and best.destination == line.entry.answer.destination
+        ):
+            accepted.append(line)
+    accepted.sort(key=lambda x: x.entry.legacy_url)
+    if not accepted:
+        raise UsageError("no proposal that match accepted is left to draw from", "upright match comes first")
+    return random.Random(seed).sample(accepted, min(count, len(accepted)))
 
 
 def _row(entry: Entry, section: str, proposals: list[StoredProposal], as_of: int) -> tuple[object, ...]:
@@ -134,8 +167,11 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
             result.refused.append((number, cells.get("legacy_url", ""), str(error)))
             continue
         note = cells.get("note", "")
-        change = Change(number, entry, answer, note)
-        if (answer, note) in ((was, was_note), (entry.answer, entry.note)):
+        unedited = (answer, note) in ((was, was_note), (entry.answer, entry.note))
+        change = Change(number, entry, answer, note, _where(path, number, cells, right=answer == was))
+        if unedited and cells.get(_REVIEWED) and entry.by == MATCH:
+            result.confirmed.append(change)
+        elif unedited:
             result.unchanged += 1
         elif (was, was_note) != (entry.answer, entry.note):
             now = f"{entry.answer.kind} {entry.answer.destination}".strip()
@@ -148,7 +184,6 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
             result.changed.append(change)
     if result.changes and not dry_run:
         with ledger.step("review", reason or path.name) as step:
-            where = f"{path.name} row "
             post_answers(
                 step,
                 [
@@ -158,7 +193,7 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
                         PERSON,
                         c.entry.old or c.entry.legacy_url,
                         c.entry.host_given,
-                        f"{where}{c.row}",
+                        c.where,
                         c.note,
                     )
                     for c in result.changes
@@ -167,6 +202,15 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
             step.summary = f"{len(result.changes):,} answers from {path.name}"
         result.posted = True
     return result
+
+
+def _where(path: Path, row: int, cells: Mapping[str, str], *, right: bool) -> str:
+    """Where an answer comes from; of a sample also how sure its proposal was, and whether it was right."""
+    where = f"{path.name} row {row}"
+    confidence = cells.get("confidence", "").replace(",", ".")
+    if _REVIEWED in cells and re.fullmatch(r"[01](?:\.\d+)?", confidence):
+        return sampled(min(float(confidence), 1.0), right=right, where=where)
+    return where
 
 
 def _rows(path: Path) -> Iterator[tuple[int, dict[str, str]]]:

@@ -75,9 +75,15 @@ def command(folder: Path, max_error: float | None, accept_above: float | None, a
     if accepted.accepted:
         wrong = "less than 1" if accepted.errors < 1 else f"about {accepted.errors:,.0f}"
         show.say()
+        support = "estimated, for no sample was reviewed yet (upright review --sample 300 --out sample.xlsx draws one)"
+        if result.sample.reviewed:
+            reviewed = result.sample
+            support = ("supported: " if result.supported else "still estimated: ") + (
+                f"a random sample of {len(reviewed.reviewed):,} had {reviewed.wrong:,} wrong, which allows "
+                f"{100 * reviewed.most_wrong:.1f} % at most (with 95 % certainty)"
+            )
         show.say(
-            f"Of the {accepted.accepted:,} accepted proposals {wrong} may be wrong ({100 * accepted.share:.1f} %): estimated, "
-            "for no sample was reviewed yet."
+            f"Of the {accepted.accepted:,} accepted proposals {wrong} may be wrong ({100 * accepted.share:.1f} %): {support}."
         )
     for count, one, many in (
         (result.merged, "new page takes in several old ones", "new pages take in several old ones each"),
@@ -112,7 +118,8 @@ def _as_json(result: Matched) -> dict[str, Any]:
         "accepted": result.acceptance.accepted,
         "threshold": round(result.acceptance.threshold, 4),
         "expected_errors": round(result.acceptance.errors, 2),
-        "estimated": True,
+        "estimated": not result.supported,
+        "sample": {"reviewed": len(result.sample.reviewed), "wrong": result.sample.wrong},
         "proposed": result.proposed,
         "without_proposal": result.without,
         "fallbacks": result.fallbacks,

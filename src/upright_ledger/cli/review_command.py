@@ -32,11 +32,18 @@ SHOWN = 8
 @click.option("--answer", type=click.Choice(ANSWERS), help="With --out: only entries with this answer, such as open.")
 @click.option("--section", default=None, help="Only entries of this section; '' for those of none.")
 @click.option("--site", default="", help="Only entries of this old site.")
+@click.option(
+    "--sample",
+    type=click.IntRange(1),
+    metavar="N",
+    help="With --out: N accepted proposals by chance, to see whether they are right.",
+)
 @click.option("--reason", default="", help="With --in: why, for the journal.")
 @json_option
 @click.pass_obj
 def command(
     folder: Path, out: Path | None, sheet: Path | None, dry_run: bool, answer: str | None, section: str | None, site: str,
+    sample: int | None,
     reason: str, as_json: bool,
 ) -> None:  # fmt: skip
     """Review the open entries: one by one in a terminal, or in a sheet.
@@ -57,7 +64,7 @@ def command(
     """
     if out is not None and sheet is None:
         ledger = open_ledger(folder)
-        count = write_sheet(ledger, out, Filters(site=site, section=section, answer=answer or ""))
+        count = write_sheet(ledger, out, Filters(site=site, section=section, answer=answer or ""), sample or 0)
         if as_json:
             show.json_out({"file": str(out), "entries": count})
             return
@@ -100,6 +107,7 @@ def _show(result: Reviewed, name: str, *, dry_run: bool) -> None:
         (len(result.added), "for entries that were open"),
         (len(result.changed), "in place of another answer"),
         (len(result.reopened), "taken back: open again"),
+        (len(result.confirmed), "of a sample, found right"),
         (result.typed, "taken as move, for a destination was typed where the answer still said open"),
         (result.unchanged, "rows change nothing"),
         (len(result.conflicts), "rows left out: their entry was answered since the sheet was written"),
@@ -148,6 +156,7 @@ def _as_json(result: Reviewed) -> None:
             "added": listed(result.added),
             "changed": listed(result.changed),
             "reopened": listed(result.reopened),
+            "confirmed": listed(result.confirmed),
             "conflicts": [{"row": row, "legacy_url": url, "reason": why} for row, url, why in result.conflicts],
             "refused": [{"row": row, "legacy_url": url, "reason": why} for row, url, why in result.refused],
         }

@@ -18,6 +18,7 @@ from upright_ledger.ledger.journal import Step
 PERSON = "person"
 IMPORT = "import"
 MATCH = "match"
+SAMPLED = "sample"
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,6 +100,18 @@ def answers_of(connection: Connection, entries: Sequence[int]) -> dict[int, Entr
         query = select(schema.answers).where(schema.answers.c.entry.in_(entries[at : at + 500]))
         found |= {r.entry: EntryAnswer(r.kind, r.status, r.destination) for r in connection.execute(query)}
     return found
+
+
+def load_sample(connection: Connection) -> list[tuple[float, bool]]:
+    """The accepted proposals that a person looked at as a random sample: (confidence, whether it was right)."""
+    a = schema.answers
+    rows = connection.scalars(select(a.c.where).where(a.c.where.like(f"{SAMPLED} %")).order_by(a.c.entry))
+    return [(float(confidence), verdict == "right:") for _, confidence, verdict, *_ in map(str.split, rows)]
+
+
+def sampled(confidence: float, *, right: bool, where: str) -> str:
+    """What an answer's `where` says of a reviewed sample; see `load_sample`."""
+    return f"{SAMPLED} {confidence:.4f} {'right' if right else 'wrong'}: {where}"
 
 
 def answers_before(connection: Connection, step: int) -> dict[int, tuple[EntryAnswer, str]]:

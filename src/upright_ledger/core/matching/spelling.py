@@ -12,7 +12,7 @@ from scipy import sparse
 
 from upright_ledger.core.matching.products import best_of_product
 
-_SHORTEST = 4
+_SHORTEST, _LONGEST = 4, 40  # letters
 _TRIED = 4
 _LEAST = 0.35  # of the pieces that two spellings share
 _MOST_COMMON = 3000  # words that hold one piece; commoner pieces find nothing
@@ -20,8 +20,8 @@ _MOST_COMMON = 3000  # words that hold one piece; commoner pieces find nothing
 
 def near_spellings(words: Sequence[str], others: Sequence[str]) -> dict[str, tuple[str, float]]:
     """Word → the other word that is most likely meant by it, and how alike they are (0 to 1). Numbers have none."""
-    ours = sorted(w for w in words if len(w) >= _SHORTEST and w.isalpha())
-    theirs = sorted(w for w in others if len(w) >= _SHORTEST and w.isalpha())
+    ours = sorted(w for w in words if _SHORTEST <= len(w) <= _LONGEST and w.isalpha())
+    theirs = sorted(w for w in others if _SHORTEST <= len(w) <= _LONGEST and w.isalpha())
     if not ours or not theirs:
         return {}
     pieces: dict[str, int] = {}
