@@ -312,3 +312,30 @@ def test_a_reviewed_sample_sharpens_the_estimate() -> None:
     confidences = [0.98] * 100
     assert accept_within(confidences, 0.03, good.prudence).accepted == 100
     assert accept_within(confidences, 0.03, bad.prudence).accepted == 0
+
+
+def test_saved_pages_say_what_they_are(museum: Program) -> None:
+    head = '<html lang="en"><head><title>{title}</title>{link}<meta name="description" content="All about it"></head>'
+    body = "<body><h1>{title}</h1><a href='/visit/a.html'>Where to find us</a></body></html>"
+    saved = "<!-- saved from url=(0042)http://www.quillhaven.example/x17.html -->"
+    museum.write("old.html", f"<!doctype html>{saved}" + (head + body).format(title="The harbour bell", link=""))
+    link = f'<link rel="canonical" href="{NEW}/stories/harbour-bell/">'
+    museum.write("new.html", "<!doctype html>" + (head + body).format(title="The harbour bell", link=link))
+    museum.write("mute.html", "<!doctype html>" + (head + body).format(title="Nobody", link=""))
+    museum("gather", "old.html")
+    assert museum.json("stock", "new.html")["pages"] == 1
+    assert "does not say its own address" in museum("stock", "mute.html", code=3).err
+    proposals = museum.json("match", "--accept-above", "1.01")["proposals"]
+    found = {p["legacy_url"]: p for p in proposals}[f"{OLD}/x17.html"]
+    assert found["destination"] == f"{NEW}/stories/harbour-bell/"
+    assert "has the same title" in found["reason"]
+
+
+def test_the_words_of_links_help(museum: Program) -> None:
+    museum.write("links.csv", f"url,anchor text\n{OLD}/d/4711.html,The turret clock of Sandholt\n")
+    others = "".join(f"{NEW}/stories/{n}/,{n}\n" for n in ("bell", "dial", "gong", "hand", "case"))
+    museum.write("stock.csv", f"url,title\n{NEW}/stories/sandholt/,The turret clock of Sandholt\n{others}")
+    museum("gather", "links.csv")
+    museum("stock", "stock.csv")
+    (best,) = museum.json("match", "--accept-above", "1.01")["proposals"]
+    assert best["destination"] == f"{NEW}/stories/sandholt/"

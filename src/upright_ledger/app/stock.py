@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
@@ -11,6 +11,7 @@ from upright_ledger.core.destinations import page_key, read_destination
 from upright_ledger.core.sites import Sites
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats import columns as col
+from upright_ledger.formats.pages import read_saved_page
 from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.recognising import FEED, JSON, PAGE, SHEET, SITEMAP, TABLE, TEXT, recognise
 from upright_ledger.formats.records import ReadOptions, Record, Reject
@@ -129,6 +130,14 @@ def _pages(
         for line, row in table.rows:
             if row:
                 yield line, table.cell(row, col.URL), _facts(table, row)
+        return
+    if kind == PAGE:
+        page = read_saved_page(path, options)
+        if not page.url:
+            raise InputError(
+                f"{path} does not say its own address", "give it a canonical link, or stock a list of addresses"
+            )
+        yield 1, page.url, {name: value for name, value in asdict(page).items() if name != "url"}
         return
     for item in read_urls(path, kind, options)[1].items:
         if isinstance(item, Record):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 from urllib.parse import urljoin
@@ -41,12 +42,48 @@ def read_page(body: bytes, content_type: str, robots_header: str) -> Page:
     )
 
 
+@dataclass(frozen=True, slots=True)
+class SavedPage:
+    """What a saved page says of itself. url: its own address, or empty where it does not say. indexable: "no" or empty."""
+
+    url: str
+    title: str
+    heading: str
+    description: str
+    canonical: str
+    indexable: str
+    language: str
+
+
+def read_saved_page(path: Path, options: ReadOptions) -> SavedPage:
+    """A saved page as one page: its address is that by which a browser saved it, or the one it gives as its own."""
+    return _own(_parsed(path, options))
+
+
+def _own(root: Any) -> SavedPage:
+    def first(query: str) -> str:
+        return " ".join(str(next(iter(root.xpath(query)), "")).split())[:2000]
+
+    canonical = first("//link[translate(@rel,'CANONICAL','canonical')='canonical']/@href")
+    saved = _SAVED_FROM.search("".join(str(c.text) for c in root.getroottree().xpath("//comment()")[:5]))
+    robots = first("//meta[translate(@name,'ROBOTS','robots')='robots']/@content")
+    return SavedPage(
+        (saved[1] if saved else "") or canonical or first("//meta[@property='og:url']/@content"),
+        " ".join("".join(root.xpath("//title[1]//text()")).split())[:500],
+        " ".join("".join(root.xpath("(//h1)[1]//text()")).split())[:500],
+        first("//meta[translate(@name,'DESCRIPTION','description')='description']/@content"),
+        canonical,
+        "no" if _forbids(robots) else "",
+        first("/html/@lang"),
+    )
+
+
 def read_page_links(path: Path, options: ReadOptions) -> Reading:
-    """The links and images of a saved page, with the words of each link. A saved page's own address is not known."""
+    """A saved page itself, where it says its address, and its links and images, with the words of each link."""
     return Reading(_links(path, options))
 
 
-def _links(path: Path, options: ReadOptions) -> Iterator[Item]:
+def _parsed(path: Path, options: ReadOptions) -> Any:
     from lxml import etree, html
 
     with open_bytes(path) as file:
@@ -54,9 +91,17 @@ def _links(path: Path, options: ReadOptions) -> Iterator[Item]:
     if len(body) > _MAX_PAGE:
         raise InputError(f"{path} is a page of more than {_MAX_PAGE >> 20} MB", "split it, or export the list as CSV")
     try:
-        root: Any = html.document_fromstring(body, parser=html.HTMLParser(encoding=options.encoding or None))
+        return html.document_fromstring(body, parser=html.HTMLParser(encoding=options.encoding or None))
     except (etree.ParserError, etree.XMLSyntaxError, ValueError, LookupError):
         raise InputError(f"{path} cannot be read as a page", "save it again") from None
+
+
+def _links(path: Path, options: ReadOptions) -> Iterator[Item]:
+    root = _parsed(path, options)
+    own = _own(root)
+    if own.url:
+        title = own.title or own.heading
+        yield Record(0, mend(own.url).text, figures=[Figure(LISTED, 1.0)], title=title, language=own.language)
     base = "".join(root.xpath("//base[1]/@href"))
     for number, element in enumerate(root.xpath("//*[@href or @src][not(self::base)]"), 1):
         written = (element.get("href") or element.get("src") or "").strip()
@@ -69,6 +114,7 @@ def _links(path: Path, options: ReadOptions) -> Iterator[Item]:
         yield Record(number, text, figures=[Figure(LISTED, 1.0)], anchor=words, mends=url.mends)
 
 
+_SAVED_FROM = re.compile(r"saved from url=\(\d+\)(https?://\S+)")
 _NO_PAGES = ("#", "mailto:", "tel:", "javascript:", "data:", "sms:", "blob:")
 _MAX_PAGE = 1 << 26
 
