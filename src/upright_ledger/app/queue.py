@@ -73,6 +73,7 @@ class Queue:
         self._skipped = dict.fromkeys(self._read_skipped())
         lines = [x for x in list_entries(book, filters).lines if x.entry.answer.kind == OPEN]
         self.waiting = sorted(lines, key=lambda x: x.entry.legacy_url in self._skipped)  # stable: by value within
+        self._open = Counter(group for line in lines for group in _groups(line))
 
     def _read_skipped(self) -> list[str]:
         try:
@@ -92,10 +93,8 @@ class Queue:
         line = self.waiting[0]
         offered = [self._candidate(p) for p in self._proposals.get(line.entry.id, ())]
         sure = [c for c in offered if c.confidence > 0]
-        families, sections = Counter(x.family for x in self.waiting), Counter(x.section for x in self.waiting)
         said = advice(line.entry.evidence, has_proposal=bool(sure), has_fallback=bool(offered) and not sure)
-        family = families[line.family] if line.family else 1
-        return Card(line, offered, said, family, sections[line.section] if line.section else 1)
+        return Card(line, offered, said, *(self._open[group] for group in _groups(line)))
 
     def _candidate(self, proposal: StoredProposal) -> Candidate:
         page = self._pages.get(proposal.destination)
@@ -151,16 +150,16 @@ class Queue:
         last = self._done.pop()
         undo(self.ledger, target=last.step)
         self.waiting = [*last.lines, *self.waiting]
+        self._open.update(group for line in last.lines for group in _groups(line))
         self.answered -= len(last.lines)
         return len(last.lines)
 
     def _in_scope(self, scope: str) -> list[Line]:
         shown = self.waiting[0]
-        if scope == FAMILY and shown.family:
-            return [x for x in self.waiting if (x.entry.site, x.family) == (shown.entry.site, shown.family)]
-        if scope == SECTION and shown.section:
-            return [x for x in self.waiting if x.section == shown.section]
-        return [shown]
+        if scope == ENTRY:
+            return [shown]
+        at = (FAMILY, SECTION).index(scope)
+        return [x for x in self.waiting if _groups(x)[at] == _groups(shown)[at]]
 
     def _answer(self, answer: EntryAnswer, scope: str) -> int:
         return self._post([(line, answer) for line in self._in_scope(scope)])
@@ -186,7 +185,17 @@ class Queue:
         lines = [line for line, _ in chosen]
         gone = {id(line) for line in lines}
         self.waiting = [x for x in self.waiting if id(x) not in gone]
+        self._open.subtract(group for line in lines for group in _groups(line))
         if free:
             self._done.append(_Done(number, [line for line, _ in free]))
         self.answered += len(free)
         return len(free)
+
+
+def _groups(line: Line) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """The family and the section of an entry; one without is a group of its own."""
+    url = line.entry.legacy_url
+    return (
+        (FAMILY, line.entry.site, line.family) if line.family else (FAMILY, url),
+        (SECTION, line.section) if line.section else (SECTION, url),
+    )
