@@ -21,6 +21,9 @@ MOST = 3
 FLOOR = 0.1
 """A first proposal with less confidence is no plausible page; a further one may have a tenth of that."""
 
+SUREST = 0.999
+"""No guess is certain, however plain."""
+
 _MOST_WORDS = 3
 _FEWEST_MOVED = 3
 _TELLING = 1.0  # nats: words on more than a third of all pages tell nothing
@@ -65,7 +68,9 @@ def propose(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: Mapping[
             continue
         result.found[old[i].name] = [
             Proposal(
-                new[weighed.seen.new[k]].name, round(float(weighed.chances[k]), 3), _reasons(weighed, new, k, best)
+                new[weighed.seen.new[k]].name,
+                min(round(float(weighed.chances[k]), 3), SUREST),
+                _reasons(weighed, new, k, best),
             )
             for k in best
             if k == best[0] or weighed.chances[k] >= FLOOR / 10
