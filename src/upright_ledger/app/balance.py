@@ -9,7 +9,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.core.answers import ANSWERS, OPEN, WANTED
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.sources import list_sources
-from upright_ledger.ledger.stock import PLANNED
+from upright_ledger.ledger.stock import PLANNED, PURPOSES
 
 SHOWN_OPEN = 10
 
@@ -117,7 +117,7 @@ def balance(book: Book) -> Balance:
 
 def _sources(book: Book) -> list[SourceLine]:
     with book.ledger.reading() as connection:
-        rows = [s for s in list_sources(connection) if s.purpose not in {"stock", "planned"}]
+        rows = [s for s in list_sources(connection) if s.purpose not in PURPOSES.values()]
     found = {s.id: SourceLine(s.name, s.kind, s.lines, (s.period_start, s.period_end)) for s in rows}
     for entry in book.entries:
         for number in entry.sources:

@@ -6,6 +6,7 @@ import json
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.decide import read_new
@@ -16,8 +17,8 @@ from upright_ledger.core.answers import GONE, MOVE, OPEN, TEMPORARY, EntryAnswer
 from upright_ledger.core.words import tokens
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.writing import json_bytes, write_whole
-from upright_ledger.ledger.answers import PERSON, Posting, answers_of, post_answers
-from upright_ledger.ledger.stock import StoredProposal, load_proposals
+from upright_ledger.ledger.answers import answers_of, of_person, post_answers
+from upright_ledger.ledger.stock import Destination, StoredProposal, load_proposals
 from upright_ledger.ledger.store import Ledger
 
 ENTRY, FAMILY, SECTION = "entry", "family", "section"
@@ -91,10 +92,10 @@ class Queue:
         if not self.waiting:
             return None
         line = self.waiting[0]
-        offered = [self._candidate(p) for p in self._proposals.get(line.entry.id, ())]
-        sure = [c for c in offered if c.confidence > 0]
-        said = advice(line.entry.evidence, has_proposal=bool(sure), has_fallback=bool(offered) and not sure)
-        return Card(line, offered, said, *(self._open[group] for group in _groups(line)))
+        offered = self._proposals.get(line.entry.id, [])
+        is_fallback = any(p.is_fallback for p in offered)
+        said = advice(line.entry.evidence, has_proposal=bool(offered) and not is_fallback, has_fallback=is_fallback)
+        return Card(line, [self._candidate(p) for p in offered], said, *(self._open[g] for g in _groups(line)))
 
     def _candidate(self, proposal: StoredProposal) -> Candidate:
         page = self._pages.get(proposal.destination)
@@ -106,12 +107,16 @@ class Queue:
         if not wanted:
             return []
         found = []
-        for page in self._pages.values():
-            words = tokens(f"{page.url.partition('://')[2]} {page.title}")
+        for page, words in self._words:
             if all(any(w.startswith(t) for w in words) for t in wanted):
                 found.append(page)
         found.sort(key=lambda d: (len(d.url), d.url))
         return [Candidate(d.url, d.title, 0.0, ()) for d in found[:_MOST_FOUND]]
+
+    @cached_property
+    def _words(self) -> list[tuple[Destination, list[str]]]:
+        """The pages of the stock with the words of their addresses and titles."""
+        return [(d, tokens(f"{d.url.partition('://')[2]} {d.title}")) for d in self._pages.values()]
 
     def pick(self, candidate: Candidate, *, temporary: bool, scope: str) -> int:
         """Answer with a destination. Of a family or section each entry gets this one. Returns how many were answered."""
@@ -123,7 +128,7 @@ class Queue:
         """Answer every entry of a family or section with its own best proposal; those without one stay open."""
         chosen = []
         for line in self._in_scope(scope):
-            best = next((p for p in self._proposals.get(line.entry.id, ()) if p.confidence > 0), None)
+            best = next((p for p in self._proposals.get(line.entry.id, ()) if not p.is_fallback), None)
             if best is not None:
                 chosen.append((line, EntryAnswer(MOVE, 301, best.destination)))
         return self._post(chosen)
@@ -147,8 +152,9 @@ class Queue:
         """Take back the last answer of this sitting. Returns how many entries are open again; 0 when there is none."""
         if not self._done:
             return 0
-        last = self._done.pop()
-        undo(self.ledger, target=last.step)
+        last = self._done[-1]
+        undo(self.ledger, target=last.step)  # may be refused: then the answer stays in the list
+        self._done.pop()
         self.waiting = [*last.lines, *self.waiting]
         self._open.update(group for line in last.lines for group in _groups(line))
         self.answered -= len(last.lines)
@@ -172,13 +178,7 @@ class Queue:
         with self.ledger.step("review", "") as step:
             taken = answers_of(step.connection, [line.entry.id for line, _ in chosen])
             free = [(line, a) for line, a in chosen if taken.get(line.entry.id, EntryAnswer(OPEN)).kind == OPEN]
-            post_answers(
-                step,
-                [
-                    Posting(x.entry.id, a, PERSON, x.entry.old or x.entry.legacy_url, x.entry.host_given)
-                    for x, a in free
-                ],
-            )
+            post_answers(step, [of_person(x.entry, a) for x, a in free])
             first = chosen[0][0].entry.legacy_url
             step.summary = f"{first}: {chosen[0][1].kind}" + (f" and {len(free) - 1:,} more" if len(free) > 1 else "")
             number = step.id

@@ -11,7 +11,6 @@ from pathlib import Path
 from upright_ledger.app.book import Book
 from upright_ledger.app.decide import read_new, read_old
 from upright_ledger.app.entries import Filters, Line, list_entries
-from upright_ledger.app.match import SAME_ADDRESS
 from upright_ledger.core.addresses import NotAnAddressError
 from upright_ledger.core.advising import advice
 from upright_ledger.core.answers import ANSWERS, GONE, MOVE, OPEN, STATUSES, TEMPORARY, EntryAnswer
@@ -21,8 +20,8 @@ from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.recognising import SHEET, recognise
 from upright_ledger.formats.rows import rows_of
 from upright_ledger.formats.workbooks import workbook_bytes
-from upright_ledger.formats.writing import csv_bytes, write_whole
-from upright_ledger.ledger.answers import MATCH, PERSON, Posting, answers_before, last_step, post_answers, sampled
+from upright_ledger.formats.writing import bare_cell, csv_bytes, write_whole
+from upright_ledger.ledger.answers import MATCH, answers_before, last_step, of_person, post_answers, sampled
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.stock import StoredProposal, load_proposals
 from upright_ledger.ledger.store import Ledger
@@ -112,13 +111,8 @@ def _drawn(lines: list[Line], proposals: Mapping[int, list[StoredProposal]], cou
     accepted = []
     for line in lines:
         best = next(iter(proposals.get(line.entry.id, ())), None)
-        guessed = best is not None and best.confidence > 0 and best.reasons != (SAME_ADDRESS,)
-        if (
-            guessed
-            and line.entry.by == MATCH
-            and best is not None
-            and best.destination == line.entry.answer.destination
-        ):
+        entry = line.entry
+        if best and best.is_guess and entry.by == MATCH and best.destination == entry.answer.destination:
             accepted.append(line)
     accepted.sort(key=lambda x: x.entry.legacy_url)
     if not accepted:
@@ -128,22 +122,17 @@ def _drawn(lines: list[Line], proposals: Mapping[int, list[StoredProposal]], cou
 
 def _row(entry: Entry, section: str, proposals: list[StoredProposal], as_of: int) -> tuple[object, ...]:
     best = proposals[0] if proposals else None
-    is_fallback = best is not None and best.confidence == 0
+    is_fallback = best is not None and best.is_fallback
     shown = entry.answer.destination or (best.destination if best and entry.answer.kind == OPEN else "")
-    said = "; ".join(best.reasons) if best and best.destination == shown else ""
+    said = list(best.reasons) if best and best.destination == shown else []
     if entry.answer.kind == OPEN:
-        said = "; ".join(
-            filter(
-                None,
-                (said, advice(entry.evidence, has_proposal=bool(best) and not is_fallback, has_fallback=is_fallback)),
-            )
-        )
+        said.append(advice(entry.evidence, has_proposal=bool(best) and not is_fallback, has_fallback=is_fallback))
     others = [p.destination for p in proposals if p.destination != shown][:2]
     evidence = entry.evidence
     confidence = best.confidence if best and best.destination == shown and not is_fallback else None
     return (
         entry.site, entry.legacy_url, section, round(evidence.value, 2), round(evidence.hits), round(evidence.links), shown, confidence,
-        said, *[*others, "", ""][:2], entry.answer.kind, entry.answer.status or None, entry.note, as_of,
+        "; ".join(filter(None, said)), *[*others, "", ""][:2], entry.answer.kind, entry.answer.status or None, entry.note, as_of,
     )  # fmt: skip
 
 
@@ -184,21 +173,7 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
             result.changed.append(change)
     if result.changes and not dry_run:
         with ledger.step("review", reason or path.name) as step:
-            post_answers(
-                step,
-                [
-                    Posting(
-                        c.entry.id,
-                        c.answer,
-                        PERSON,
-                        c.entry.old or c.entry.legacy_url,
-                        c.entry.host_given,
-                        c.where,
-                        c.note,
-                    )
-                    for c in result.changes
-                ],
-            )
+            post_answers(step, [of_person(c.entry, c.answer, c.where, c.note) for c in result.changes])
             step.summary = f"{len(result.changes):,} answers from {path.name}"
         result.posted = True
     return result
@@ -226,7 +201,11 @@ def _rows(path: Path) -> Iterator[tuple[int, dict[str, str]]]:
             elif n >= _HEADER_WITHIN:
                 break
             continue
-        values = {name: _unescaped(cell.strip(), kind) for name, cell in zip(header, cells, strict=False) if name}
+        values = {
+            name: cell.strip() if kind == SHEET else bare_cell(cell.strip())
+            for name, cell in zip(header, cells, strict=False)
+            if name
+        }
         if values.get("legacy_url"):
             yield line, values
     if not header:
@@ -234,11 +213,6 @@ def _rows(path: Path) -> Iterator[tuple[int, dict[str, str]]]:
             f"{path} is no sheet of upright review: it lacks the columns {' and '.join(_NEEDED)}",
             "write one with upright review --out sheet.xlsx",
         )
-
-
-def _unescaped(text: str, kind: str) -> str:
-    """A cell without the apostrophe that keeps a CSV cell from being run."""
-    return text[1:] if kind != SHEET and text[:1] == "'" and text[1:2] in tuple("=+-@") else text
 
 
 def _as_of(cells: dict[str, str]) -> int:

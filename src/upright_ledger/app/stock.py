@@ -18,7 +18,7 @@ from upright_ledger.formats.records import ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import Table, read_table
 from upright_ledger.ledger.sources import SourceFacts, add_source, find_source
-from upright_ledger.ledger.stock import LIVE, PLANNED, Destination, add_destinations, count_stock
+from upright_ledger.ledger.stock import LIVE, PLANNED, PURPOSES, Destination, add_destinations, count_stock
 from upright_ledger.ledger.store import Ledger
 
 _TABLES = (TABLE, SHEET, JSON)
@@ -50,7 +50,8 @@ def stock(
     publish_as: the production origin of pages that were listed under a staging host. planned: they are still to be
     published; stocked again without it, they are live.
     """
-    purpose, state = ("planned", PLANNED) if planned else ("stock", LIVE)
+    state = PLANNED if planned else LIVE
+    purpose = PURPOSES[state]
     sites = ledger.settings.sites
     target = _publishing_origin(sites, publish_as)
     read: list[tuple[SourceFacts, Stocked, list[Destination]]] = []

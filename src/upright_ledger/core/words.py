@@ -104,14 +104,18 @@ def plain(text: str) -> str:
 
 def tokens(text: str) -> list[str]:
     """The words and numbers of a text, stop words left out unless there are no others, letters and digits apart."""
-    found = _LETTERS_DIGITS.findall(plain(text if text.islower() else _CAMEL.sub(" ", text)))
+    found = _runs(text)
     return [_spelling(t) for t in found if t not in STOP_WORDS] or [_spelling(t) for t in found]
 
 
 def as_written(text: str) -> dict[str, str]:
     """Each of the tokens of a text → the letters in which it stands there."""
-    found = _LETTERS_DIGITS.findall(plain(text if text.islower() else _CAMEL.sub(" ", text)))
-    return {_spelling(t): t for t in found}
+    return {_spelling(t): t for t in _runs(text)}
+
+
+def _runs(text: str) -> list[str]:
+    """The runs of letters and of digits in a text; a capital within a word begins another one."""
+    return _LETTERS_DIGITS.findall(plain(text if text.islower() else _CAMEL.sub(" ", text)))
 
 
 @lru_cache(maxsize=1 << 18)

@@ -34,12 +34,16 @@ def read_page(body: bytes, content_type: str, robots_header: str) -> Page:
         root: Any = html.document_fromstring(body, parser=parser)
     except (etree.ParserError, etree.XMLSyntaxError, ValueError):
         return Page(noindex=noindex)  # no page that a browser could show a title of
+    page = _head(root)
+    return Page(page.title, page.canonical, noindex or page.noindex)
+
+
+def _head(root: Any) -> Page:
+    """What the head of a page says: its title, its canonical address, and whether it may be indexed."""
     title = " ".join("".join(root.xpath("//title[1]//text()")).split())
     links = root.xpath("//link[translate(@rel,'CANONICAL','canonical')='canonical']/@href")
     robots = root.xpath("//meta[translate(@name,'ROBOTS','robots')='robots']/@content")
-    return Page(
-        title[:500], str(links[0]).strip()[:2000] if links else "", noindex or any(_forbids(str(r)) for r in robots)
-    )
+    return Page(title[:500], str(links[0]).strip()[:2000] if links else "", any(_forbids(str(r)) for r in robots))
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,16 +68,15 @@ def _own(root: Any) -> SavedPage:
     def first(query: str) -> str:
         return " ".join(str(next(iter(root.xpath(query)), "")).split())[:2000]
 
-    canonical = first("//link[translate(@rel,'CANONICAL','canonical')='canonical']/@href")
+    head = _head(root)
     saved = _SAVED_FROM.search("".join(str(c.text) for c in root.getroottree().xpath("//comment()")[:5]))
-    robots = first("//meta[translate(@name,'ROBOTS','robots')='robots']/@content")
     return SavedPage(
-        (saved[1] if saved else "") or canonical or first("//meta[@property='og:url']/@content"),
-        " ".join("".join(root.xpath("//title[1]//text()")).split())[:500],
+        (saved[1] if saved else "") or head.canonical or first("//meta[@property='og:url']/@content"),
+        head.title,
         " ".join("".join(root.xpath("(//h1)[1]//text()")).split())[:500],
         first("//meta[translate(@name,'DESCRIPTION','description')='description']/@content"),
-        canonical,
-        "no" if _forbids(robots) else "",
+        head.canonical,
+        "no" if head.noindex else "",
         first("/html/@lang"),
     )
 

@@ -26,6 +26,11 @@ def safe_cell(value: object) -> object:
     return f"'{text}" if value.startswith(_FORMULA_START) or text.startswith(_FORMULA_START) else text
 
 
+def bare_cell(text: str) -> str:
+    """A cell of a CSV as it was before `safe_cell`."""
+    return text[1:] if text[:1] == "'" and text[1:].startswith(_FORMULA_START) else text
+
+
 def csv_bytes(header: Sequence[str], rows: Iterable[Sequence[object]]) -> bytes:
     """A CSV text (RFC 4180 quoting, newline ends) in UTF-8."""
     out = io.StringIO()

@@ -13,6 +13,7 @@ from sqlalchemy import Connection, Row, func, select
 from upright_ledger.core.answers import OPEN, EntryAnswer
 from upright_ledger.core.rules import CARRY_TRACKING
 from upright_ledger.ledger import schema
+from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.journal import Step
 
 PERSON = "person"
@@ -32,6 +33,11 @@ class Posting:
     host_given: bool = True
     where: str = ""
     note: str = ""
+
+
+def of_person(entry: Entry, answer: EntryAnswer, where: str = "", note: str = "") -> Posting:
+    """An answer that a person gives to an entry, its address as it was written before."""
+    return Posting(entry.id, answer, PERSON, entry.old or entry.legacy_url, entry.host_given, where, note)
 
 
 def post_answers(step: Step, postings: Iterable[Posting]) -> None:

@@ -14,7 +14,8 @@ from upright_ledger.ledger.bulk import insert_many
 
 KEPT_VERSIONS = 2
 LIVE, PLANNED = "live", "planned"
-"""States of a destination: on the new site already, or still to be published."""
+PURPOSES = {LIVE: "stock", PLANNED: "planned"}
+"""States of a destination: on the new site already, or still to be published; and the purposes of sources that say so."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,13 +62,21 @@ def count_stock(connection: Connection) -> int:
 
 @dataclass(frozen=True, slots=True)
 class StoredProposal:
-    """One possible destination of an entry."""
+    """One possible destination of an entry. confidence: 1 for the same address, 0 for a fallback, between for a guess."""
 
     entry: int
     rank: int
     destination: str
     confidence: float
     reasons: tuple[str, ...]
+
+    @property
+    def is_fallback(self) -> bool:
+        return self.confidence == 0
+
+    @property
+    def is_guess(self) -> bool:
+        return 0 < self.confidence < 1
 
 
 def store_proposals(connection: Connection, step: int, proposals: Iterable[StoredProposal]) -> None:

@@ -6,10 +6,9 @@ from collections import defaultdict
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
 
 from upright_ledger.core.matching.pages import Floats, Side, Sides
-from upright_ledger.core.matching.products import Indices, Matrix, best_of_product
+from upright_ledger.core.matching.products import Indices, Matrix, as_rows, best_of_product, normed
 
 PER_PAGE = 16
 _PER_TEXT = 6
@@ -45,7 +44,7 @@ def _by_words(sides: Sides) -> tuple[Indices, Indices]:
 def _mixed(side: Side, weights: Floats) -> Matrix:
     mixed = (side.slug + 0.9 * side.title + 0.25 * side.everything).tocsr()
     mixed.data *= np.sqrt(weights)[mixed.indices]
-    return _normed(mixed)
+    return normed(mixed)
 
 
 def _without(matrix: Matrix, columns: npt.NDArray[np.bool_]) -> Matrix:
@@ -54,13 +53,6 @@ def _without(matrix: Matrix, columns: npt.NDArray[np.bool_]) -> Matrix:
     kept.data[columns[kept.indices]] = 0.0
     kept.eliminate_zeros()
     return kept
-
-
-def _normed(matrix: Matrix) -> Matrix:
-    lengths = np.sqrt(np.asarray(matrix.multiply(matrix).sum(axis=1)).ravel())
-    matrix = matrix.copy()
-    matrix.data /= np.repeat(np.where(lengths > 0, lengths, 1.0), np.diff(matrix.indptr))
-    return matrix.astype(np.float32)
 
 
 def _by_key(old: Side, new: Side) -> list[tuple[Indices, Indices]]:
@@ -101,8 +93,8 @@ def _by_key(old: Side, new: Side) -> list[tuple[Indices, Indices]]:
 def _by_letters(old: Side, new: Side, rows: Indices) -> tuple[Indices, Indices]:
     """For pages that share few words with any: those whose names share the most pieces."""
     known: dict[str, int] = {}
-    right = _letters([side_text(new, j) for j in range(len(new))], known)
-    left = _letters([side_text(old, int(i)) for i in rows], known)
+    right = as_rows((_pieces(_text(new, j)) for j in range(len(new))), known)
+    left = as_rows((_pieces(_text(old, i)) for i in rows.tolist()), known)
     width = len(known)
     right.resize((len(new), width))
     count = np.bincount(right.indices, minlength=width)
@@ -110,21 +102,14 @@ def _by_letters(old: Side, new: Side, rows: Indices) -> tuple[Indices, Indices]:
     for matrix in (left, right):
         matrix.data *= np.maximum(weights, 0.0)[matrix.indices]
     common = count > max(50, len(new) // 50)
-    i, j = best_of_product(_normed(_without(left, common)), _normed(_without(right, common)), _PER_TEXT, _LEAST)
+    i, j = best_of_product(normed(_without(left, common)), normed(_without(right, common)), _PER_TEXT, _LEAST)
     return rows[i], j
 
 
-def side_text(side: Side, n: int) -> str:
+def _text(side: Side, n: int) -> str:
     """What a page is called, in one piece."""
-    return side.slug_texts[n] or side.title_texts[n].replace(" ", "")
+    return str(side.slug_texts[n] or side.title_texts[n].replace(" ", ""))
 
 
-def _letters(texts: list[str], known: dict[str, int]) -> Matrix:
-    indices: list[int] = []
-    ends = [0]
-    for text in texts:
-        pieces = {text[k : k + _PIECE] for k in range(max(1, len(text) - _PIECE + 1))} if text else set()
-        indices += sorted(known.setdefault(p, len(known)) for p in sorted(pieces))
-        ends.append(len(indices))
-    data = np.ones(len(indices), np.float32)
-    return sparse.csr_matrix((data, np.array(indices, np.int32), np.array(ends)), shape=(len(texts), len(known)))
+def _pieces(text: str) -> set[str]:
+    return {text[k : k + _PIECE] for k in range(max(1, len(text) - _PIECE + 1))} if text else set()

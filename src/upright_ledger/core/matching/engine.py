@@ -9,9 +9,8 @@ import numpy as np
 import numpy.typing as npt
 
 from upright_ledger.core.languages import OTHER, may_match
-from upright_ledger.core.matching import likeness, moves
+from upright_ledger.core.matching import confidence, likeness, moves
 from upright_ledger.core.matching.candidates import candidates
-from upright_ledger.core.matching.confidence import Choice
 from upright_ledger.core.matching.likeness import Likeness, look_at
 from upright_ledger.core.matching.pages import Floats, MatchPage, Sides, read_sides
 from upright_ledger.core.matching.products import Indices
@@ -29,7 +28,6 @@ class Weighed:
     sides: Sides
     seen: Likeness
     learned: npt.NDArray[np.float32]
-    pages: npt.NDArray[np.float32]
     chances: Floats
 
 
@@ -69,16 +67,14 @@ def seeds_of(seen: Likeness, chances: Floats, taught: dict[int, int], olds: int,
     return seeds
 
 
-def weigh(
-    old: Sequence[MatchPage], new: Sequence[MatchPage], taught: dict[int, int], first: Choice, second: Choice
-) -> Weighed:
+def weigh(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: dict[int, int]) -> Weighed:
     """Weigh every old page against the new ones: once by itself, then with what the plain cases teach."""
     sides, seen = first_look(old, new, taught)
-    chances = first.chances(seen.old, seen.figures, page_figures(sides, None))
+    chances = confidence.FIRST.chances(seen.old, seen.figures, page_figures(sides, None))
     seeds = seeds_of(seen, chances, taught, len(old), len(new))
     learned, rate = moves.learn(sides, seen, chances, seeds)
-    pages = page_figures(sides, rate)
-    return Weighed(sides, seen, learned, pages, second.chances(seen.old, np.hstack([seen.figures, learned]), pages))
+    figures = np.hstack([seen.figures, learned])
+    return Weighed(sides, seen, learned, confidence.SECOND.chances(seen.old, figures, page_figures(sides, rate)))
 
 
 def _same_language(old: Sequence[MatchPage], new: Sequence[MatchPage], i: Indices, j: Indices) -> npt.NDArray[np.bool_]:

@@ -65,13 +65,13 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
 
     slug = _shared(left.slug, right.slug, i, j)
     put("slug words", _dice(slug, left.totals["slug"][i], right.totals["slug"][j]))
-    left_texts, right_texts = np.array(left.slug_texts, object)[i], np.array(right.slug_texts, object)[j]
+    left_texts, right_texts = left.slug_texts[i], right.slug_texts[j]
     put("same slug", (left_texts == right_texts) & (left_texts != ""))
     put("slug letters", _letters(left_texts, right_texts))
     titled = (left.totals["title"][i] > 0) & (right.totals["title"][j] > 0)
     title = _shared(left.title, right.title, i, j)
     put("title words", _dice(title, left.totals["title"][i], right.totals["title"][j]))
-    put("same title", titled & (np.array(left.title_texts, object)[i] == np.array(right.title_texts, object)[j]))
+    put("same title", titled & (left.title_texts[i] == right.title_texts[j]))
     put("no title", ~titled)
     words = _shared(left.words, right.everything, i, j)
     found = _share(words, left.totals["words"][i])
@@ -91,10 +91,9 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
     put("old words unmatched", np.log1p(unmatched))
     context = _shared(left.context, right.context, i, j)
     put("context", _dice(context, left.totals["context"][i], right.totals["context"][j]))
-    for kind in ("number", "year"):
-        same, other = _numbers(left, right, i, j, kind)
-        put(f"same {kind}", same)
-        put(f"other {kind}", other)
+    for kind, compared in (("number", _numbers(left, right, i, j)), ("year", _years(left, right, i, j))):
+        put(f"same {kind}", compared[0])
+        put(f"other {kind}", compared[1])
     return out
 
 
@@ -124,21 +123,23 @@ def _letters(left: npt.NDArray[np.object_], right: npt.NDArray[np.object_]) -> F
     return np.where((left != "") & (right != ""), alike, 0.0)
 
 
-def _numbers(left: Side, right: Side, i: Indices, j: Indices, kind: str) -> tuple[Floats, Floats]:
-    """Whether both name numbers of a kind and share one, and whether both do and share none."""
-    ours = [r.numbers if kind == "number" else r.years for r in left.readings]
-    theirs = [r.numbers if kind == "number" else r.years for r in right.readings]
-    some_left, some_right = np.array([bool(n) for n in ours], bool), np.array([bool(n) for n in theirs], bool)
+def _numbers(left: Side, right: Side, i: Indices, j: Indices) -> tuple[Floats, Floats]:
+    """Whether both name numbers and share one, and whether both do and share none."""
     same, other = np.zeros(len(i)), np.zeros(len(i))
-    if kind == "number":
-        some_left |= np.array([bool(r.yearlike) for r in left.readings], bool)
-        some_right |= np.array([bool(r.yearlike) for r in right.readings], bool)
-    for at in np.flatnonzero(some_left[i] & some_right[j]).tolist():
+    for at in np.flatnonzero(left.numbered[i] & right.numbered[j]).tolist():
         one, another = left.readings[i[at]], right.readings[j[at]]
-        shared = one.same_numbers(another) if kind == "number" else one.years & another.years
-        if shared:
+        if shared := one.same_numbers(another):
             # What names a page stands at an end of its name; a number in the midst may be anything.
-            same[at] = 1.0 if kind == "year" or shared & one.ends & another.ends else _INNER
-        elif ours[i[at]] and theirs[j[at]]:
+            same[at] = 1.0 if shared & one.ends & another.ends else _INNER
+        elif one.numbers and another.numbers:
             other[at] = 1.0
+    return same, other
+
+
+def _years(left: Side, right: Side, i: Indices, j: Indices) -> tuple[Floats, Floats]:
+    """As `_numbers`, for years."""
+    same, other = np.zeros(len(i)), np.zeros(len(i))
+    for at in np.flatnonzero(left.dated[i] & right.dated[j]).tolist():
+        shared = left.readings[i[at]].years & right.readings[j[at]].years
+        (same if shared else other)[at] = 1.0
     return same, other

@@ -69,7 +69,7 @@ def learn(
     put("taken by another", taken)
     put("taken where pages merge", taken * merging)
     pages = np.bincount(old_codes, minlength=len(old_places))
-    rate = (count_place[old_codes] - page_seeds + 0.5) / (pages[old_codes] - 1 + 1.0)
+    rate = (count_place[old_codes] - page_seeds + 0.5) / pages[old_codes]
     return figures, rate.astype(np.float32)
 
 

@@ -89,7 +89,8 @@ _folder_tokens = lru_cache(maxsize=1 << 14)(tokens)  # folders hold many pages e
 class Side:
     """The pages of one site as columns; all matrices share their words (columns), and hold 1, or less for a near spelling.
 
-    words: slug, title and extra together. everything: these and the context.
+    words: slug, title and extra together. everything: these and the context. numbered, dated: which pages have a number,
+    or a year.
     """
 
     readings: list[Reading]
@@ -98,8 +99,10 @@ class Side:
     context: Matrix
     words: Matrix
     everything: Matrix
-    slug_texts: list[str]
-    title_texts: list[str]
+    slug_texts: npt.NDArray[np.object_]
+    title_texts: npt.NDArray[np.object_]
+    numbered: npt.NDArray[np.bool_]
+    dated: npt.NDArray[np.bool_]
     totals: dict[str, Floats] = field(default_factory=dict)
 
     def __len__(self) -> int:
@@ -216,8 +219,10 @@ def _columns(
         matrix(p.context for p in pages),
         matrix((*p.slug, *p.title, *p.extra) for p in pages),
         matrix((*p.slug, *p.title, *p.extra, *p.context) for p in pages),
-        ["".join(p.slug) for p in pages],
-        [" ".join(p.title) for p in pages],
+        np.array(["".join(p.slug) for p in pages], object),
+        np.array([" ".join(p.title) for p in pages], object),
+        np.array([bool(p.numbers or p.yearlike) for p in pages], bool),
+        np.array([bool(p.years) for p in pages], bool),
     )
     for name in ("slug", "title", "context", "words", "everything"):
         held = getattr(side, name)

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from scipy import sparse
 
 Indices = npt.NDArray[np.int64]
 Matrix = Any
@@ -13,6 +15,25 @@ Matrix = Any
 
 _BLOCK = 1000
 _STEPS = 1 << 16
+
+
+def as_rows(sets: Iterable[Iterable[str]], known: dict[str, int]) -> Matrix:
+    """Sets of texts as rows of ones, a column a text. known: text → column, to which new ones are added."""
+    indices: list[int] = []
+    ends = [0]
+    for texts in sets:
+        indices += [known.setdefault(t, len(known)) for t in sorted(texts)]
+        ends.append(len(indices))
+    data = np.ones(len(indices), np.float32)
+    return sparse.csr_matrix((data, np.array(indices, np.int32), np.array(ends)), shape=(len(ends) - 1, len(known)))
+
+
+def normed(matrix: Matrix) -> Matrix:
+    """The same rows, each of length 1."""
+    lengths = np.sqrt(np.asarray(matrix.multiply(matrix).sum(axis=1)).ravel())
+    matrix = matrix.copy()
+    matrix.data /= np.repeat(np.where(lengths > 0, lengths, 1.0), np.diff(matrix.indptr))
+    return matrix.astype(np.float32)
 
 
 def best_of_product(left: Matrix, right: Matrix, count: int, least: float) -> tuple[Indices, Indices]:

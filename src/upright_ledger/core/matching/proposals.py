@@ -10,7 +10,6 @@ from urllib.parse import unquote
 import numpy as np
 
 from upright_ledger.core.matching import engine, moves
-from upright_ledger.core.matching.confidence import FIRST, SECOND
 from upright_ledger.core.matching.engine import Weighed, weigh
 from upright_ledger.core.matching.pages import MatchPage, Reading
 from upright_ledger.core.words import as_written
@@ -61,7 +60,7 @@ def propose(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: Mapping[
         return Proposals()
     number = {p.name: n for n, p in enumerate(new)}
     known = {n: number[taught[p.name]] for n, p in enumerate(old) if taught and taught.get(p.name) in number}
-    weighed = weigh(old, new, known, FIRST, SECOND)
+    weighed = weigh(old, new, known)
     result = Proposals()
     for i, best in _ranked(weighed).items():
         if i in known or weighed.chances[best[0]] < FLOOR:

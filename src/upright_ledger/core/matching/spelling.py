@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
-from typing import Any
 
 import numpy as np
 from rapidfuzz.distance import DamerauLevenshtein, JaroWinkler
-from scipy import sparse
 
-from upright_ledger.core.matching.products import best_of_product
+from upright_ledger.core.matching.products import as_rows, best_of_product, normed
 
 _SHORTEST, _LONGEST = 4, 40  # letters
 _TRIED = 4
@@ -25,7 +22,7 @@ def near_spellings(words: Sequence[str], others: Sequence[str]) -> dict[str, tup
     if not ours or not theirs:
         return {}
     pieces: dict[str, int] = {}
-    left, right = _pieces(ours, pieces), _pieces(theirs, pieces)
+    left, right = (normed(as_rows(map(_pieces, words), pieces)) for words in (ours, theirs))
     width = len(pieces)
     left.resize((len(ours), width))
     common = np.bincount(right.indices, minlength=width) > _MOST_COMMON
@@ -54,15 +51,7 @@ def likeness(word: str, other: str) -> float:
     return float(JaroWinkler.similarity(word, other)) * 0.95
 
 
-def _pieces(words: Sequence[str], known: dict[str, int]) -> Any:
-    """Words as rows of their three-letter pieces, ends marked."""
-    indices: list[int] = []
-    ends = [0]
-    for word in words:
-        marked = f"^{word}$"
-        pieces = Counter(marked[k : k + 3] for k in range(len(marked) - 2))
-        indices += [known.setdefault(p, len(known)) for p in pieces]
-        ends.append(len(indices))
-    lengths = np.diff(ends)
-    values = np.repeat(1.0 / np.sqrt(np.maximum(lengths, 1)), lengths).astype(np.float32)
-    return sparse.csr_matrix((values, np.array(indices, np.int32), np.array(ends)), shape=(len(words), len(known)))
+def _pieces(word: str) -> set[str]:
+    """The three-letter pieces of a word, its ends marked."""
+    marked = f"^{word}$"
+    return {marked[k : k + 3] for k in range(len(marked) - 2)}
