@@ -105,7 +105,7 @@ def main() -> None:
     for name, choice, names in (("FIRST", alone, engine.FIRST), ("SECOND", taught, engine.SECOND)):
         print(f"{name} = Choice(\n    weights=(")
         for value, figure in zip(choice.weights, names, strict=True):
-            print(f"        {value},  # {figure}")
+            print(f"        {figure.upper().replace(' ', '_') if figure.endswith(' item') else value},  # {figure}")
         print("    ),\n    none=(")
         for value, figure in zip(choice.none, engine.PAGE_FIGURES, strict=True):
             print(f"        {value},  # {figure}")

@@ -3,6 +3,7 @@
 python benchmarks/matching.py quality [FIRST_SEED LAST_SEED]
 python benchmarks/matching.py speed          against RapidFuzz scoring all pairs
 python benchmarks/matching.py growth [FILE.png]
+python benchmarks/matching.py large          300,000 old pages and 100,000 new ones
 """
 
 from __future__ import annotations
@@ -155,6 +156,17 @@ def growth(picture: str) -> None:
         figure.savefig(Path(picture), dpi=110)
 
 
+def large(olds: int = 300_000, news: int = 100_000) -> None:
+    move = make_move(8, olds * 2)
+    old, new = move.old[:olds], move.new[:news]
+    del move
+    start = time.perf_counter()
+    propose(old, new)
+    seconds = time.perf_counter() - start
+    memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
+    print(f"{len(old):,} x {len(new):,}: {seconds:.0f} s, peak memory {memory:.2f} GB")
+
+
 def main() -> None:
     task, *rest = sys.argv[1:] or ["quality"]
     if task == "quality":
@@ -162,6 +174,8 @@ def main() -> None:
         quality(range(first, last))
     elif task == "speed":
         speed()
+    elif task == "large":
+        large()
     else:
         growth(rest[0] if rest else "")
 

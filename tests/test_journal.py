@@ -113,9 +113,9 @@ def test_pairs_are_mended_and_refused_row_by_row(museum: Program) -> None:
 @pytest.mark.parametrize(
     ("arguments", "words"),
     [
-        (["/a"], "one old address and one answer"),
-        (["/a", "--to", "/b", "--gone"], "one old address and one answer"),
-        (["--from", "x.csv", "--gone"], "--from stands alone"),
+        (["/a"], "one answer is needed"),
+        (["/a", "--to", "/b", "--gone"], "one answer is needed"),
+        (["/a", "--from", "x.csv", "--gone"], "not said what is to be answered"),
         (["/a", "--to", "https://elsewhere.example/"], "no declared new origin"),
         (["https://elsewhere.example/a", "--gone"], "belongs to no old site"),
         (["/a%2fb", "--gone"], "escaped slash"),

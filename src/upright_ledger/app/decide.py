@@ -6,19 +6,25 @@ import re
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from upright_ledger.app.book import Book
+from upright_ledger.app.entries import Filters, list_entries
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
-from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer
+from upright_ledger.core.answers import GONE, IGNORE, KEEP, OPEN, STATUSES, WANTED, EntryAnswer, usual
 from upright_ledger.core.destinations import page_key, read_destination
 from upright_ledger.core.evidence import LISTED, Figure
 from upright_ledger.core.folding import Folded, fold, unanswerable
 from upright_ledger.core.placing import Placed
-from upright_ledger.errors import UsageError
-from upright_ledger.formats.pairs import Pair, mend_slash, read_pairs
+from upright_ledger.errors import InputError, UsageError
+from upright_ledger.formats.pairs import Pair, Pairs, mend_slash, read_pairs
 from upright_ledger.formats.reading import digest_of
-from upright_ledger.ledger.answers import IMPORT, PERSON, Posting, load_answers, post_answers, post_claims
+from upright_ledger.formats.records import ReadOptions, Record, Reject
+from upright_ledger.formats.registry import read_urls
+from upright_ledger.ledger.answers import IMPORT, PERSON, Posting, load_answers, of_person, post_answers, post_claims
 from upright_ledger.ledger.sightings import Entries, Sighting, SightingWriter
 from upright_ledger.ledger.sources import SourceFacts, add_source, close_source
 from upright_ledger.ledger.store import Ledger
+
+_FORM = "a full address or a path from / is needed"
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,9 +84,7 @@ def decide_one(ledger: Ledger, old: str, answer: EntryAnswer, reason: str = "") 
         address, site, host_given = read_old(ledger, mended)
         destination = read_new(ledger, answer.destination) if answer.destination else ""
     except NotAnAddressError as error:
-        raise UsageError(
-            f"{_which(old, answer)} cannot be used: {error}", "a full address or a path from / is needed"
-        ) from None
+        raise UsageError(f"{_which(old, answer)} cannot be used: {error}", _FORM) from None
     decision = Decision(
         address,
         site,
@@ -105,13 +109,57 @@ def _which(old: str, answer: EntryAnswer) -> str:
     return f"{old!r} or {answer.destination!r}" if answer.destination else repr(old)
 
 
+def decide_entries(ledger: Ledger, filters: Filters, answer: EntryAnswer, reason: str = "") -> Decided:
+    """Give all entries that fit one answer, as one step; `answer.destination` as the user wrote it."""
+    answer = _as_given(ledger, answer)
+    entries = [line.entry for line in list_entries(Book(ledger), filters).lines]
+    if not entries:
+        raise UsageError("no entry fits", "upright entries --sections, or --families, lists what there is")
+    fresh = [e for e in entries if e.answer != answer]
+    result = Decided(posted=len(fresh), unchanged=len(entries) - len(fresh))
+    result.replaced = sum(1 for e in fresh if e.answer.kind != OPEN)
+    with ledger.step("decide", reason) as step:
+        post_answers(step, [of_person(e, answer) for e in fresh])
+        step.summary = f"{len(fresh):,} entries: {answer.kind}" + (
+            f" to {answer.destination}" if answer.destination else ""
+        )
+    return result
+
+
+def _as_given(ledger: Ledger, answer: EntryAnswer) -> EntryAnswer:
+    try:
+        destination = read_new(ledger, answer.destination) if answer.destination else ""
+    except NotAnAddressError as error:
+        raise UsageError(f"{answer.destination!r} cannot be used: {error}", _FORM) from None
+    return EntryAnswer(answer.kind, answer.status, destination)
+
+
+def decide_listed(ledger: Ledger, path: Path, answer: EntryAnswer, encoding: str = "", reason: str = "") -> Decided:
+    """Give every old URL that a file lists, of whatever kind it is, one answer, as one step."""
+    answer = _as_given(ledger, answer)
+    options = ReadOptions(encoding, hosts=frozenset(ledger.settings.sites.site_of_authority))
+    status = str(answer.status) if answer.status else answer.kind
+    rows, rejected = [], []
+    for item in read_urls(path, "", options)[1].items:
+        if isinstance(item, Record):
+            rows.append(Pair(item.line, item.url, answer.destination, status))
+        elif isinstance(item, Reject):
+            rejected.append((item.line, item.reason))
+    if not rows:
+        raise InputError(f"{path} lists no URL", "one a line, or a column of them, is needed")
+    return _decide_pairs(ledger, path, Pairs(rows, rejected), reason)
+
+
 def decide_from(ledger: Ledger, path: Path, encoding: str = "", reason: str = "") -> Decided:
     """Post a sheet of pairs as one step.
 
     Two rows with different answers for one entry are both kept: the first as answer, the other as a
     claim that `check` reports.
     """
-    pairs = read_pairs(path, encoding)
+    return _decide_pairs(ledger, path, read_pairs(path, encoding), reason)
+
+
+def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Decided:
     result = Decided(refused=[(line, "", why) for line, why in pairs.rejected])
     decisions = [d for pair in pairs.rows if (d := _decision(ledger, path.name, pair, result))]
     if not decisions:
@@ -193,7 +241,7 @@ def read_answer(status: str, new: str) -> EntryAnswer:
     """
     word = status.strip().lower()
     if word in {KEEP, WANTED, IGNORE}:
-        return EntryAnswer(word)
+        return usual(word)
     digits = re.match(r"\d{3}\b", word)
     code = 410 if word == GONE else int(digits[0]) if digits else 301
     if word and word != GONE and not digits:
@@ -201,7 +249,7 @@ def read_answer(status: str, new: str) -> EntryAnswer:
     if code not in STATUSES:
         raise NotAnAddressError(f"{code} is no status of a redirect; use {', '.join(map(str, STATUSES))}")
     if STATUSES[code] == GONE:
-        return EntryAnswer(GONE, 410)
+        return usual(GONE)
     if not new:
         raise NotAnAddressError("the new address is missing")
     return EntryAnswer(STATUSES[code], code, new)

@@ -314,6 +314,7 @@ def _see(found: dict[tuple[str, str], Sighting], place: Placed, record: Record) 
     sighting.anchor = sighting.anchor or record.anchor
     sighting.language = sighting.language or record.language
     sighting.status = sighting.status or record.status
+    sighting.item = sighting.item or record.item
     sighting.last_seen = max(sighting.last_seen, record.day)
 
 

@@ -8,7 +8,8 @@ from dataclasses import dataclass, field, replace
 
 from upright_ledger.app.book import Book
 from upright_ledger.core.addresses import Address, NotAnAddressError, canonical_path, parse_address
-from upright_ledger.core.answers import KEEP, MOVE, OPEN, EntryAnswer
+from upright_ledger.core.answers import KEEP, MOVE, OPEN, EntryAnswer, usual
+from upright_ledger.core.correspondences import Correspondence, correspondences
 from upright_ledger.core.destinations import page_key
 from upright_ledger.core.folding import fold
 from upright_ledger.core.languages import page_languages
@@ -31,9 +32,9 @@ class Matched:
     """What matching amounted to. `proposals` holds the best one of every entry left open, by value.
 
     acceptance: the threshold of the accepted proposals, and the errors to expect among them. merged: pages that several of
-    the accepted entries lead to. swapped: pairs of entries that lead to each other's address. fallbacks: entries without a
+    the accepted entries lead to. split: entries whose words two new pages share out between them. swapped: pairs of entries that lead to each other's address. fallbacks: entries without a
     proposal for which the page of a section is offered. sample: what was reviewed of earlier acceptances;
-    supported: whether it shows that the wanted share of errors holds.
+    supported: whether it shows that the wanted share of errors holds. moved: how families moved, by all answers known now.
     """
 
     open_before: int
@@ -44,8 +45,10 @@ class Matched:
     merged: int = 0
     swapped: int = 0
     fallbacks: int = 0
+    split: int = 0
     sample: Sample = field(default_factory=Sample)
     supported: bool = False
+    moved: list[Correspondence] = field(default_factory=list)
     proposals: list[tuple[Entry, StoredProposal]] = field(default_factory=list)
 
 
@@ -82,7 +85,7 @@ def match(ledger: Ledger, *, max_error: float = MAX_ERROR, threshold: float | No
         if entry.id not in best:
             fallbacks += len(versions)
         elif versions[0].confidence >= acceptance.threshold:
-            answer = EntryAnswer(MOVE, 301, versions[0].destination)
+            answer = usual(MOVE, versions[0].destination)
             postings.append(Posting(entry.id, answer, MATCH, entry.legacy_url))
         else:
             proposed.append((entry, versions[0]))
@@ -94,7 +97,7 @@ def match(ledger: Ledger, *, max_error: float = MAX_ERROR, threshold: float | No
     proposed.sort(key=lambda pair: (-pair[0].evidence.value, -pair[1].confidence, pair[0].legacy_url))
     return Matched(
         len(waiting), len(same), acceptance, len(proposed), len(waiting) - len(same) - len(best),
-        *_merges_and_swaps(postings), fallbacks, sample, supported, proposed,
+        *_merges_and_swaps(postings), fallbacks, len(found.split), sample, supported, _moved(book, postings), proposed,
     )  # fmt: skip
 
 
@@ -143,6 +146,14 @@ def _merges_and_swaps(postings: Sequence[Posting]) -> tuple[int, int]:
     return sum(1 for n in goals.values() if n > 1), swaps
 
 
+def _moved(book: Book, postings: Sequence[Posting]) -> list[Correspondence]:
+    """How families moved, by what was answered before and now."""
+    gone_to = {e.id: e.answer.destination for e in book.entries if e.answer.kind == MOVE}
+    gone_to |= {p.entry: p.answer.destination for p in postings if p.answer.kind == MOVE}
+    pairs = [(e.key, parse_address(gone_to[e.id]).target) for e in book.entries if e.id in gone_to]
+    return correspondences(pairs)
+
+
 def _bare(url: str) -> str:
     """An address without its scheme."""
     return url.partition("://")[2]
@@ -151,14 +162,16 @@ def _bare(url: str) -> str:
 def _old_page(entry: Entry) -> MatchPage:
     address = parse_address(entry.legacy_url)
     title, *others = entry.titles or ("",)
-    return MatchPage(entry.legacy_url, address.path, title, _values(address), (*others, *entry.anchors))
+    words = (*others, *entry.anchors)
+    return MatchPage(entry.legacy_url, address.path, title, _values(address), words, items=entry.items)
 
 
 def _new_page(page: Destination) -> MatchPage:
     address = parse_address(page.url)
     title = page.title or page.heading
     words = (page.heading,) if page.heading and page.heading != title else ()
-    return MatchPage(page.page, address.path, title, _values(address), words)
+    items = (page.item,) if page.item else ()
+    return MatchPage(page.page, address.path, title, _values(address), words, section=page.section, items=items)
 
 
 def _values(address: Address) -> tuple[str, ...]:
@@ -181,7 +194,7 @@ def _same_address(book: Book, waiting: list[Entry], pages: list[Destination]) ->
         address = parse_address(goal.url)
         on_one_host = address.authority in book.sites.authorities_of(entry.site)
         stays = on_one_host and set(entry.variants) <= {canonical_path(address.path)}
-        found[entry.id] = EntryAnswer(KEEP) if stays else EntryAnswer(MOVE, 301, goal.url)
+        found[entry.id] = usual(KEEP) if stays else usual(MOVE, goal.url)
     return found
 
 

@@ -13,7 +13,7 @@ from upright_ledger.app.decide import read_new
 from upright_ledger.app.entries import Filters, Line, list_entries
 from upright_ledger.app.history import undo
 from upright_ledger.core.advising import advice
-from upright_ledger.core.answers import GONE, MOVE, OPEN, TEMPORARY, EntryAnswer
+from upright_ledger.core.answers import MOVE, OPEN, TEMPORARY, EntryAnswer, usual
 from upright_ledger.core.words import tokens
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.writing import json_bytes, write_whole
@@ -120,9 +120,7 @@ class Queue:
 
     def pick(self, candidate: Candidate, *, temporary: bool, scope: str) -> int:
         """Answer with a destination. Of a family or section each entry gets this one. Returns how many were answered."""
-        return self._answer(
-            EntryAnswer(TEMPORARY, 302, candidate.url) if temporary else EntryAnswer(MOVE, 301, candidate.url), scope
-        )
+        return self._answer(usual(TEMPORARY if temporary else MOVE, candidate.url), scope)
 
     def accept_each(self, scope: str) -> int:
         """Answer every entry of a family or section with its own best proposal; those without one stay open."""
@@ -130,7 +128,7 @@ class Queue:
         for line in self._in_scope(scope):
             best = next((p for p in self._proposals.get(line.entry.id, ()) if not p.is_fallback), None)
             if best is not None:
-                chosen.append((line, EntryAnswer(MOVE, 301, best.destination)))
+                chosen.append((line, usual(MOVE, best.destination)))
         return self._post(chosen)
 
     def typed(self, text: str, *, temporary: bool, scope: str) -> int:
@@ -139,7 +137,7 @@ class Queue:
 
     def say(self, kind: str, scope: str) -> int:
         """Answer gone, keep, wanted or ignore."""
-        return self._answer(EntryAnswer(kind, 410 if kind == GONE else 0), scope)
+        return self._answer(usual(kind), scope)
 
     def skip(self) -> None:
         """Leave the entry open and put it at the end, in later sittings, too."""

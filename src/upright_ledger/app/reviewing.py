@@ -13,7 +13,7 @@ from upright_ledger.app.decide import read_new, read_old
 from upright_ledger.app.entries import Filters, Line, list_entries
 from upright_ledger.core.addresses import NotAnAddressError
 from upright_ledger.core.advising import advice
-from upright_ledger.core.answers import ANSWERS, GONE, MOVE, OPEN, STATUSES, TEMPORARY, EntryAnswer
+from upright_ledger.core.answers import ANSWERS, MOVE, OPEN, STATUSES, TEMPORARY, EntryAnswer, usual
 from upright_ledger.core.folding import fold
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.reading import digest_of
@@ -36,7 +36,6 @@ _REVIEWED = "reviewed"  # a further column of a sample: filled in where somebody
 
 _NEEDED = ("legacy_url", "answer")
 _HEADER_WITHIN = 20  # rows
-_DEFAULT_STATUS = {MOVE: 301, TEMPORARY: 302, GONE: 410}
 
 
 @dataclass(frozen=True, slots=True)
@@ -254,9 +253,9 @@ def _answer(
         if not status or STATUSES[status] != kind:
             if status and status != was.status:
                 raise NotAnAddressError(f"{status} is no status of the answer {kind}")
-            status = _DEFAULT_STATUS[kind]
+            return usual(kind, destination)
         return EntryAnswer(kind, status, destination)
-    return EntryAnswer(kind, _DEFAULT_STATUS.get(kind, 0))
+    return usual(kind)
 
 
 def _status(text: str) -> int:

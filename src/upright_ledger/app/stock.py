@@ -158,4 +158,6 @@ def _facts(table: Table, row: list[str]) -> dict[str, object]:
         "indexable": table.cell(row, col.INDEXABLE),
         "language": table.cell(row, col.LANGUAGE),
         "redirects_to": table.cell(row, col.REDIRECTS_TO),
+        "section": table.cell(row, col.SECTION),
+        "item": table.cell(row, col.ITEM),
     }

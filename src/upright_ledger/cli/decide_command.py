@@ -6,10 +6,11 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.decide import Decided, decide_from, decide_one
+from upright_ledger.app.decide import Decided, decide_entries, decide_from, decide_listed, decide_one
+from upright_ledger.app.entries import Filters
 from upright_ledger.cli import show
 from upright_ledger.cli.common import encoding_option, json_option
-from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer
+from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer, usual
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
@@ -33,8 +34,14 @@ SHOWN = 8
 @click.option("--wanted", is_flag=True, help="A page has to be written first: no rule yet.")
 @click.option("--ignore", is_flag=True, help="It is noise: no rule.")
 @click.option(
-    "--from", "sheet", type=click.Path(path_type=Path), help="A sheet of pairs with the columns old, new, status."
+    "--from",
+    "sheet",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="A sheet of pairs with the columns old, new, status; with an answer beside it, a list of old URLs that all get it.",
 )
+@click.option("--section", metavar="NAME", help="All entries of a section, instead of OLD.")
+@click.option("--family", default="", metavar="TEMPLATE", help="All entries of a family, instead of OLD.")
 @click.option("--reason", default="", help="Why, for the journal.")
 @encoding_option
 @json_option
@@ -49,37 +56,48 @@ def command(
     wanted: bool,
     ignore: bool,
     sheet: Path | None,
+    section: str | None,
+    family: str,
     reason: str,
     encoding: str,
     as_json: bool,
 ) -> None:
-    """Answer one entry, or many from a sheet of pairs, as one undoable step.
+    """Answer one entry, or many at once, as one undoable step.
 
     \b
     upright decide /visit/hours.html --to /visit/opening-hours/
-    upright decide /tickets --gone
+    upright decide --section tickets --gone
+    upright decide --family '/printroom/{slug}.htm' --to /shop/posters/
     upright decide --from pairs.csv
+    upright decide --from pruned.txt --to /stories/
 
     A sheet may have commas or semicolons; either side may be a full address or a path alone. Its status may be
     a number, or the word gone, keep, wanted or ignore; empty means 301.
     """
-    chosen = [bool(new), gone, keep, wanted, ignore]
-    if sheet is not None:
-        if old or any(chosen):
-            raise UsageError("--from stands alone", "leave out the address and the answer")
-        result = decide_from(open_ledger(folder), sheet, encoding, reason)
-        _show(result, sheet.name, as_json=as_json)
-        raise click.exceptions.Exit(1 if result.refused or result.contested else 0)
-    if not old or sum(chosen) != 1:
+    chosen = sum([bool(new), gone, keep, wanted, ignore])
+    whole = section is not None or bool(family)
+    if bool(old) + (sheet is not None) + whole != 1:
         raise UsageError(
-            "one old address and one answer are needed",
-            "upright decide OLD --to NEW, or --gone, --keep, --wanted, --ignore",
+            "it is not said what is to be answered",
+            "give one of: an old address, --from FILE, or --section and --family",
         )
-    answer = EntryAnswer(GONE, 410) if gone else EntryAnswer(KEEP if keep else WANTED if wanted else IGNORE)
+    if chosen > 1 or (not chosen and sheet is None):
+        raise UsageError("one answer is needed", "give one of: --to NEW, --gone, --keep, --wanted, --ignore")
+    answer = usual(GONE if gone else KEEP if keep else WANTED if wanted else IGNORE)
     if new:
         answer = EntryAnswer(STATUSES[int(status)], int(status), new)
-    result, legacy_url = decide_one(open_ledger(folder), old, answer, reason)
-    _show(result, legacy_url, as_json=as_json)
+    ledger = open_ledger(folder)
+    if sheet is not None:
+        given = (sheet, answer, encoding, reason)
+        result = decide_listed(ledger, *given) if chosen else decide_from(ledger, sheet, encoding, reason)
+        name = sheet.name
+    elif whole:
+        result = decide_entries(ledger, Filters(section=section, family=family), answer, reason)
+        name = " ".join(t for t in (section, family) if t)
+    else:
+        result, name = decide_one(ledger, old or "", answer, reason)
+    _show(result, name, as_json=as_json)
+    raise click.exceptions.Exit(1 if result.refused or result.contested else 0)
 
 
 def _show(result: Decided, name: str, *, as_json: bool) -> None:
@@ -108,7 +126,7 @@ def _show(result: Decided, name: str, *, as_json: bool) -> None:
         if count:
             show.say(f"  {count:>7,}  {text}")
     for line, text, why in result.refused[:SHOWN]:
-        show.say(f"  row {line:,}: {why}: {text[:100]}", show.DOUBTFUL)
+        show.say(f"  row {line:,}: {why}" + (f": {text[:100]}" if text else ""), show.DOUBTFUL)
     if len(result.refused) > SHOWN:
         show.say(f"  and {len(result.refused) - SHOWN:,} more; --json lists all")
     show.next_step("look for faults", "upright check")

@@ -47,6 +47,9 @@ class Keys:
 
         source = sys.stdin.fileno()
         try:
+            # A signal that comes just before a read is noticed after it: so no read waits for long.
+            while not select.select([source], [], [], 0.5)[0]:
+                pass
             key = os.read(source, 1)
             if key and (key[0] >= 0x80 or key == b"\x1b"):
                 while select.select([source], [], [], 0.02)[0]:

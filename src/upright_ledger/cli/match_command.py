@@ -87,10 +87,21 @@ def command(folder: Path, max_error: float | None, accept_above: float | None, a
         )
     for count, one, many in (
         (result.merged, "new page takes in several old ones", "new pages take in several old ones each"),
+        (
+            result.split,
+            "entry seems to be split: two new pages share it out",
+            "entries seem to be split: two new pages share each out",
+        ),
         (result.swapped, "pair of pages swaps addresses", "pairs of pages swap addresses"),
     ):
         if count:
             show.say(f"{show.plural(count, one, many)}.")
+    if result.moved:
+        show.say()
+        show.table(
+            ("pages>", "how families moved"),
+            [(f"{c.pairs:,} of {c.of:,}", [c.old, f"to  {c.new}"]) for c in result.moved[:SHOWN]],
+        )
     if result.proposals:
         show.say()
         known = (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0])
@@ -125,6 +136,8 @@ def _as_json(result: Matched) -> dict[str, Any]:
         "fallbacks": result.fallbacks,
         "merged": result.merged,
         "swapped": result.swapped,
+        "split": result.split,
+        "moved": [{"old": c.old, "new": c.new, "pairs": c.pairs, "of": c.of} for c in result.moved],
         "proposals": [
             {
                 "legacy_url": entry.legacy_url,

@@ -31,6 +31,15 @@ class EntryAnswer:
         return self.kind in {MOVE, TEMPORARY, GONE}
 
 
+USUAL_STATUS = {MOVE: 301, TEMPORARY: 302, GONE: 410}
+"""The status of an answer where nobody asks for another; the others have none."""
+
+
+def usual(kind: str, destination: str = "") -> EntryAnswer:
+    """An answer with its usual status."""
+    return EntryAnswer(kind, USUAL_STATUS.get(kind, 0), destination)
+
+
 @dataclass(frozen=True, slots=True)
 class Expected:
     """What a trace must show to be right.

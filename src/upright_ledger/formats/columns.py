@@ -22,6 +22,8 @@ DESCRIPTION = "description"
 CANONICAL = "canonical"
 INDEXABLE = "indexable"
 REDIRECTS_TO = "redirects to"
+SECTION = "section"
+ITEM = "item number"
 
 # Header words in the order of preference; compared without case, blanks, underscores, dots and hyphens.
 NAMES: Mapping[str, tuple[str, ...]] = {
@@ -48,6 +50,12 @@ NAMES: Mapping[str, tuple[str, ...]] = {
     CANONICAL: ("canonical", "canonicalurl", "canonicallink"),
     INDEXABLE: ("indexable", "indexability"),
     REDIRECTS_TO: ("redirectsto", "redirecturl", "redirecttarget", "redirectlocation"),
+    SECTION: ("section", "category", "breadcrumb", "breadcrumbs", "department", "collection", "rubrik", "kategorie"),
+    ITEM: (
+        "sku", "item", "itemnumber", "itemno", "itemid", "productid", "productnumber", "productno", "productcode", "articlenumber", "articleno",
+        "articleid", "postid", "partnumber", "partno", "modelnumber", "mpn", "gtin", "ean", "isbn", "objectnumber", "accessionnumber",
+        "inventorynumber", "cataloguenumber", "catalogueno", "catalognumber", "artikelnummer", "artikelnr", "identifier",
+    ),
 }  # fmt: skip
 
 MEANINGS = tuple(NAMES)
@@ -131,6 +139,8 @@ def _suits(meaning: str, cells: list[str]) -> bool:
         return _share(cells, lambda c: number(c) is not None) >= 0.5
     if meaning == STATUS:
         return _share(cells, status_code) >= 0.5
+    if meaning == ITEM:
+        return _share(cells, _ITEM.match) >= 0.5
     return True
 
 
@@ -170,6 +180,9 @@ def _by_content(found: dict[str, int], rows: Sequence[Sequence[str]], width: int
             found[REFERRER] = at
         elif TITLE not in found and _share(cells, _is_phrase) > 0.7 and len(set(cells)) * 2 > len(cells):
             found[TITLE] = at
+
+
+_ITEM = re.compile(r"(?=.*\d)[\w./-]{1,40}\Z")  # one word with a digit in it
 
 
 def _is_phrase(cell: str) -> bool:

@@ -19,6 +19,7 @@ class Record:
     lines: how many lines of the file this stands for. sent: True when the target is what a client sent, so
     that nothing in it may be mended. real: whether the old site ever answered it without an error, or a list
     names it. host: the host a log names, or empty. status: 0 when not said. day: YYYY-MM-DD or empty.
+    item: its number in the shop or the catalogue.
     referrers: the pages that link here or led here, with their number. mends: what was mended in the text.
     """
 
@@ -34,6 +35,7 @@ class Record:
     title: str = ""
     anchor: str = ""
     language: str = ""
+    item: str = ""
     referrers: Mapping[str, float] = field(default_factory=dict)
     mends: Iterable[str] = ()
 

@@ -178,7 +178,17 @@ def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
     It runs a million times, so what does not change from row to row is looked up here.
     """
     figures_at = [(unit, table.columns[unit]) for unit in _AMOUNTS if unit in table.columns]
-    texts = (col.TITLE, col.STATUS, col.LAST_SEEN, col.ANCHOR, col.LANGUAGE, col.REFERRER, col.TRAFFIC_SOURCE)
+    texts = (
+        col.TITLE,
+        col.STATUS,
+        col.LAST_SEEN,
+        col.ANCHOR,
+        col.LANGUAGE,
+        col.REFERRER,
+        col.TRAFFIC_SOURCE,
+        col.ITEM,
+        col.HEADING,
+    )
     texts_at = [table.columns.get(meaning, _NOWHERE) for meaning in texts]
     listed = (Figure(LISTED, 1.0),)
 
@@ -188,7 +198,8 @@ def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
         for unit, at in figures_at:
             if at < width and (cell := row[at]) and (amount := col.number(cell)):
                 figures.append(Figure(unit, amount))
-        title, status, day, anchor, language, led, source = [row[at].strip() if at < width else "" for at in texts_at]
+        told = [row[at].strip() if at < width else "" for at in texts_at]
+        title, status, day, anchor, language, led, source, item, heading = told
         url = mend(written)
         led = led or source
         return Record(
@@ -197,9 +208,10 @@ def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
             figures=figures or listed,
             status=col.status_code(status) if status else 0,
             day=(col.day_of(day, month_first=table.month_first) if day else "") or url.day,
-            title="" if title and title.lower() in _NO_TITLE else title,
+            title=heading if not title or title.lower() in _NO_TITLE else title,
             anchor=anchor,
             language=language,
+            item=item,
             referrers={led: 1.0} if led else _NONE,
             mends=url.mends,
         )

@@ -37,8 +37,8 @@ _MOST_ANCHORS = 5  # of one entry
 class Entry:
     """One legacy URL with all that is known of it.
 
-    variants: canonical paths as observed. titles, anchors (texts of links to it): in the order of
-    sources. by: who gave the answer. sources: the numbers of
+    variants: canonical paths as observed. titles, anchors (texts of links to it), items (numbers in a shop or a
+    catalogue): in the order of sources. by: who gave the answer. sources: the numbers of
     those that name it. statuses: class → requests that logs hold. first_seen, last_seen: days, or empty.
     """
 
@@ -57,6 +57,7 @@ class Entry:
     variants: tuple[str, ...] = ()
     titles: tuple[str, ...] = ()
     anchors: tuple[str, ...] = ()
+    items: tuple[str, ...] = ()
     language: str = ""
     sources: tuple[int, ...] = ()
     statuses: Mapping[str, float] = field(default_factory=dict)
@@ -291,14 +292,17 @@ def _add_texts(connection: Connection, found: Mapping[int, Entry]) -> None:
     for number, variant in connection.execute(select(p.c.entry, p.c.variant).where(p.c.entry.is_not(None))):
         variants[number].add(variant)
     titles: dict[int, dict[str, None]] = defaultdict(dict)
+    items: dict[int, dict[str, None]] = defaultdict(dict)
     anchors: dict[int, dict[str, None]] = defaultdict(dict)
-    query = select(p.c.entry, o.c.title, o.c.anchor, o.c.language, o.c.last_seen)
+    query = select(p.c.entry, o.c.title, o.c.anchor, o.c.language, o.c.last_seen, o.c.item)
     query = query.join(o, o.c.spelling == p.c.id).join(s, s.c.id == o.c.source)
-    for number, title, anchor, language, day in connection.execute(
+    for number, title, anchor, language, day, item in connection.execute(
         query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None)).order_by(o.c.source, p.c.spelling)
     ):
         if title:
             titles[number][title] = None
+        if item:
+            items[number][item] = None
         if anchor and len(anchors[number]) < _MOST_ANCHORS:
             anchors[number][anchor] = None
         if number in found:
@@ -308,6 +312,7 @@ def _add_texts(connection: Connection, found: Mapping[int, Entry]) -> None:
         entry.variants = tuple(sorted(variants.get(number, ())))
         entry.legacy_url = _plainest(entry)
         entry.titles = tuple(titles.get(number, ()))
+        entry.items = tuple(items.get(number, ()))
         entry.anchors = tuple(anchors.get(number, ()))
 
 

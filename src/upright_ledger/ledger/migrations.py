@@ -58,9 +58,17 @@ def _days_and_classes(connection: Connection) -> None:
         connection.execute(text(f"DROP TABLE {kept}"))
 
 
+def _items_and_sections(connection: Connection) -> None:
+    """Item numbers on both sides, and the sections of destinations."""
+    for table, name in (("observations", "item"), ("destinations", "section"), ("destinations", "item")):
+        if name not in {c["name"] for c in inspect(connection).get_columns(table)}:
+            connection.execute(text(f"ALTER TABLE {table} ADD COLUMN {name} TEXT NOT NULL DEFAULT ''"))
+
+
 MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
     (1, "first schema", _first_schema),
     (2, "days and classes", _days_and_classes),
+    (3, "items and sections", _items_and_sections),
 )
 
 

@@ -162,6 +162,7 @@ observations = Table(
     Column("language", String, nullable=False, default=""),
     Column("status", Integer, nullable=False, default=0),
     Column("last_seen", String, nullable=False, default=""),
+    Column("item", Text, nullable=False, default="", server_default=""),  # its number in the shop or the catalogue
     Index("observations_by_spelling", "spelling"),
 )
 
@@ -200,6 +201,8 @@ destinations = Table(
     Column("language", String, nullable=False, default=""),
     Column("redirects_to", Text, nullable=False, default=""),
     Column("state", String, nullable=False, default="live"),  # live or planned
+    Column("section", Text, nullable=False, default="", server_default=""),
+    Column("item", Text, nullable=False, default="", server_default=""),
     UniqueConstraint("source", "page", name="destinations_by_page"),
 )
 

@@ -22,7 +22,7 @@ Name = tuple[str, str]
 _ENTRY = ("id", "site", "key", "policy", "legacy_url")
 _SPELLING = ("id", "site", "spelling", "entry", "variant", "aside")
 _FIGURE = ("spelling", "source", "unit", "amount", "status_class", "agent", "days", "first_day", "last_day")
-_WORDS = ("spelling", "source", "title", "anchor", "language", "status", "last_seen")
+_WORDS = ("spelling", "source", "title", "anchor", "language", "status", "last_seen", "item")
 
 
 @dataclass(slots=True)
@@ -37,6 +37,7 @@ class Sighting:
     language: str = ""
     status: int = 0
     last_seen: str = ""
+    item: str = ""
 
 
 class Entries:
@@ -85,9 +86,9 @@ class SightingWriter:
         for number, s in zip(self._numbers_of(places, entries), sightings, strict=True):
             for f in s.figures:
                 figures.append((number, source, *f, f.days[:10], f.days.rpartition(" ")[2][:10]))  # noqa: PERF401
-            if s.title or s.language or s.status or s.last_seen or s.anchor:
+            if s.title or s.language or s.status or s.last_seen or s.anchor or s.item:
                 texts = (storable(s.title), storable(s.anchor), storable(s.language))
-                said.append((number, source, *texts, s.status, s.last_seen))
+                said.append((number, source, *texts, s.status, s.last_seen, storable(s.item)))
             if s.referrers:
                 told = "\n".join([f"{n:g} {r}" for r, n in _top(s.referrers)])
                 led.append((number, source, storable(told)))

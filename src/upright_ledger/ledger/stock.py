@@ -33,6 +33,8 @@ class Destination:
     language: str = ""
     redirects_to: str = ""
     state: str = LIVE
+    section: str = ""
+    item: str = ""
 
 
 def add_destinations(connection: Connection, source: int, pages: Iterable[Destination]) -> None:

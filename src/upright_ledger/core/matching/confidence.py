@@ -35,6 +35,9 @@ def soft_max(old: Indices, utility: Floats, none: Floats) -> Floats:
     return np.asarray(grown / total[old])
 
 
+SAME_ITEM, OTHER_ITEM = 7.0, -4.0
+"""Set by hand: the moves that the others are fitted on tell no item numbers. An export's column of them seldom errs."""
+
 FIRST = Choice(
     weights=(
         4.502,  # same slug
@@ -56,6 +59,8 @@ FIRST = Choice(
         4.355,  # both found
         -1.952,  # words replaced
         -2.42,  # old words unmatched
+        SAME_ITEM,  # same item
+        OTHER_ITEM,  # other item
     ),
     none=(
         9.672,  # always
@@ -86,6 +91,8 @@ SECOND = Choice(
         3.657,  # both found
         -1.788,  # words replaced
         -3.023,  # old words unmatched
+        SAME_ITEM,  # same item
+        OTHER_ITEM,  # other item
         1.451,  # place moved there
         -2.152,  # place moved elsewhere
         2.707,  # number carried

@@ -34,6 +34,8 @@ FEATURES = (
     "both found",
     "words replaced",
     "old words unmatched",
+    "same item",
+    "other item",
 )
 """Names of the columns of `Likeness.figures`. Shares are 0 to 1; information is in nats, as its logarithm."""
 
@@ -91,7 +93,8 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
     put("old words unmatched", np.log1p(unmatched))
     context = _shared(left.context, right.context, i, j)
     put("context", _dice(context, left.totals["context"][i], right.totals["context"][j]))
-    for kind, compared in (("number", _numbers(left, right, i, j)), ("year", _years(left, right, i, j))):
+    kinds = {"number": _numbers, "year": _years, "item": _items}
+    for kind, compared in ((kind, compare(left, right, i, j)) for kind, compare in kinds.items()):
         put(f"same {kind}", compared[0])
         put(f"other {kind}", compared[1])
     return out
@@ -142,4 +145,15 @@ def _years(left: Side, right: Side, i: Indices, j: Indices) -> tuple[Floats, Flo
     for at in np.flatnonzero(left.dated[i] & right.dated[j]).tolist():
         shared = left.readings[i[at]].years & right.readings[j[at]].years
         (same if shared else other)[at] = 1.0
+    return same, other
+
+
+def _items(left: Side, right: Side, i: Indices, j: Indices) -> tuple[Floats, Floats]:
+    """As `_numbers`, for item numbers that at least one side tells beside its address."""
+    same, other = np.zeros(len(i)), np.zeros(len(i))
+    told = [np.array([bool(r.items) for r in side.readings], bool) for side in (left, right)]
+    for at in np.flatnonzero(told[0][i] | told[1][j]).tolist():
+        one, another = left.readings[i[at]], right.readings[j[at]]
+        same[at] = one.same_item(another)
+        other[at] = not same[at] and bool(one.items and another.items)
     return same, other

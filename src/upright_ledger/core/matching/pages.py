@@ -26,6 +26,7 @@ class MatchPage:
     """A page to match. `name` comes back in the result; path as in the address; params: values in its query.
 
     words: what else is known to describe it (headings, texts of links to it). language: as a code, or empty when unknown.
+    section: the name of what it belongs to. items: its numbers in a shop or a catalogue, where they are told beside it.
     """
 
     name: str
@@ -34,6 +35,8 @@ class MatchPage:
     params: tuple[str, ...] = ()
     words: tuple[str, ...] = ()
     language: str = ""
+    section: str = ""
+    items: tuple[str, ...] = ()
 
 
 @dataclass(slots=True)
@@ -41,7 +44,8 @@ class Reading:
     """One page as words. slug: its last segment, or its parameters; place: where it lies, as a text its neighbours share.
 
     numbers: those in the slug that may name one thing; years: those that may be one. yearlike: years at either end of the
-    slug, which are numbers like others where the other side says so.
+    slug, which are numbers like others where the other side says so. ends: the first and last word of the slug. items: its
+    item numbers as they are told beside it, whole.
     """
 
     slug: list[str]
@@ -53,10 +57,15 @@ class Reading:
     years: frozenset[str]
     yearlike: frozenset[str]
     ends: frozenset[str]
+    items: frozenset[str]
 
     def same_numbers(self, other: Reading) -> frozenset[str]:
         """The numbers that two pages share."""
         return (self.numbers & (other.numbers | other.yearlike)) | (self.yearlike & other.numbers)
+
+    def same_item(self, other: Reading) -> bool:
+        """Whether the item number of one is told by the other, or names it in its address."""
+        return not (self.items | other.items).isdisjoint(self.numbers & self.ends & other.numbers & other.ends)
 
 
 def read_page(page: MatchPage) -> Reading:
@@ -71,6 +80,7 @@ def read_page(page: MatchPage) -> Reading:
     else:
         slug = last
         place = "/".join("#" if p.isdigit() else p.lower() for p in above)
+    context += _folder_tokens(page.section)
     title = tokens(page.title)
     numbers = [t for t in slug if t.isdigit()]
     # A number of a folder may name the page as well: /item/4711/tall-case-clock
@@ -79,7 +89,12 @@ def read_page(page: MatchPage) -> Reading:
     years = frozenset(t for t in (*slug, *title) if t.isdigit() and is_year(t) and t not in ids)
     extra = [t for text in page.words for t in tokens(text)]
     ends = frozenset((*slug[:1], *slug[-1:]))
-    return Reading(slug, context, title, extra, place, ids, years, ends & years, ends)
+    told = [tokens(item) for item in page.items]
+    items = frozenset("".join(runs) for runs in told) - {""}
+    # An address may carry "QH-4711" whole, or its digits alone.
+    ids |= items | {t for runs in told for t in runs if t.isdigit() and len(t) >= _SHORTEST_ID}
+    ends |= items
+    return Reading(slug, context, title, extra, place, ids, years, ends & years, ends, items)
 
 
 _folder_tokens = lru_cache(maxsize=1 << 14)(tokens)  # folders hold many pages each

@@ -23,8 +23,11 @@ FLOOR = 0.1
 SUREST = 0.999
 """No guess is certain, however plain."""
 
+SPLIT = "holds one part of it: another page has the rest"
+
 _MOST_WORDS = 3
 _FEWEST_MOVED = 3
+_HALVES = 0.8  # of the words, by weight
 _TELLING = 1.0  # nats: words on more than a third of all pages tell nothing
 
 
@@ -41,11 +44,12 @@ class Proposal:
 class Proposals:
     """What matching found. found: old page → its proposals, the best first; those without a plausible one are left out.
 
-    fallbacks: old page without proposal → the page of the section to which its neighbours moved.
+    split: old pages whose words two new pages share out between them: it may have been split. fallbacks: old page without proposal → the page of the section to which its neighbours moved.
     """
 
     found: dict[str, list[Proposal]] = field(default_factory=dict)
     fallbacks: dict[str, str] = field(default_factory=dict)
+    split: set[str] = field(default_factory=set)
 
 
 def propose(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: Mapping[str, str] | None = None) -> Proposals:
@@ -65,11 +69,14 @@ def propose(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: Mapping[
     for i, best in _ranked(weighed).items():
         if i in known or weighed.chances[best[0]] < FLOOR:
             continue
+        other = _other_half(weighed, best)
+        if other is not None:
+            result.split.add(old[i].name)
         result.found[old[i].name] = [
             Proposal(
                 new[weighed.seen.new[k]].name,
                 min(round(float(weighed.chances[k]), 3), SUREST),
-                _reasons(weighed, new, k, best),
+                _reasons(weighed, new, k, best) + ((SPLIT,) if k in (best[0], other) and other is not None else ()),
             )
             for k in best
             if k == best[0] or weighed.chances[k] >= FLOOR / 10
@@ -90,6 +97,33 @@ def _ranked(weighed: Weighed) -> dict[int, list[int]]:
     return ranked
 
 
+def _other_half(weighed: Weighed, best: list[int]) -> int | None:
+    """The pair whose new page has what the best one lacks of the old page, where both are about that alone."""
+    sides, seen = weighed.sides, weighed.seen
+    old = sides.old.readings[int(seen.old[best[0]])]
+    whole = {*old.slug, *old.title}
+    halves = [whole & _about(sides.new.readings[int(seen.new[k])]) for k in best]
+    for k, half in zip(best[1:], halves[1:], strict=True):
+        apart = halves[0] - half and half - halves[0]
+        told = _weight(weighed, halves[0] | half) >= _HALVES * _weight(weighed, whole)
+        alone = max(_weight(weighed, half), _weight(weighed, halves[0])) < _HALVES * _weight(weighed, whole)
+        pure = all(
+            _weight(weighed, part) >= _HALVES * _weight(weighed, _about(sides.new.readings[int(seen.new[n])]))
+            for n, part in ((best[0], halves[0]), (k, half))
+        )
+        if apart and told and alone and pure:
+            return k
+    return None
+
+
+def _about(page: Reading) -> set[str]:
+    return {*page.slug, *page.title}
+
+
+def _weight(weighed: Weighed, words: set[str]) -> float:
+    return float(sum(weighed.sides.weights[weighed.sides.vocabulary[w]] for w in words))
+
+
 def _reasons(weighed: Weighed, pages: Sequence[MatchPage], k: int, best: list[int]) -> tuple[str, ...]:
     figures = dict(zip(engine.FIRST, weighed.seen.figures[k].tolist(), strict=True))
     learned = dict(zip(moves.FEATURES, weighed.learned[k].tolist(), strict=True))
@@ -102,6 +136,8 @@ def _reasons(weighed: Weighed, pages: Sequence[MatchPage], k: int, best: list[in
         said.append("has a similar title")
     if figures["same slug"] and not figures["same number"]:
         said.append("has the same words in its address")
+    elif figures["same item"]:
+        said.append(f"is the same item {page.items[0] if page.items else max(old.items)}")
     elif figures["same number"]:
         said.append(f"carries the same number {min(old.same_numbers(new))}")
     elif figures["slug letters"] > 0.85:

@@ -1,0 +1,129 @@
+"""Item numbers, split pages, families that moved, and answers for many entries at once."""
+
+from __future__ import annotations
+
+import sqlite3
+
+import pytest
+
+from conftest import NEW, OLD, Program
+from upright_ledger.core.correspondences import Correspondence, correspondences
+from upright_ledger.core.matching import MatchPage, propose
+from upright_ledger.core.matching.proposals import SPLIT
+
+KINDS = ("pendulum", "escapement", "dial", "spring", "verge", "turret", "lantern", "bracket")
+OTHERS = [f"{kind}-{word}" for kind in KINDS for word in ("history", "makers", "repair")]
+MOVED = [MatchPage(f"/museum/{n}.html", f"/museum/{n}.html") for n in OTHERS]
+ARRIVED = [MatchPage(f"/collection/{n}/", f"/collection/{n}/") for n in OTHERS]
+
+
+def test_items_told_on_both_sides_lead_home_whatever_the_addresses_say(museum: Program) -> None:
+    museum.write(
+        "old.csv",
+        "url,hits,sku\n"
+        f"{OLD}/shop/view.php?p=9,5,QH-88-C\n{OLD}/shop/view.php?p=10,4,QH-89-C\n{OLD}/shop/view.php?p=11,3,QH-90-C\n",
+    )
+    museum.write(
+        "new.csv",
+        "address,title,item number\n"
+        f"{NEW}/store/blue-lamp/,Blue lamp,qh89c\n{NEW}/store/red-lamp/,Red lamp,QH 88 C\n{NEW}/store/lamp/,Lamp,QH-91-C\n",
+    )
+    museum("gather", "old.csv")
+    museum("fold", "--significant", "/shop/view.php=p")
+    museum("stock", "new.csv")
+    found = {p["legacy_url"].rpartition("=")[2]: p for p in museum.json("match", "--accept-above", "1.01")["proposals"]}
+    assert found["9"]["destination"] == f"{NEW}/store/red-lamp/"
+    assert found["10"]["destination"] == f"{NEW}/store/blue-lamp/"
+    assert "is the same item QH 88 C" in found["9"]["reason"]
+    assert "11" not in found
+
+
+def test_a_told_item_meets_the_number_in_an_address_and_parts_what_is_alike() -> None:
+    old = MatchPage("o", "/shop/lamp.php", "Lamp", ("4711",))
+    new = [
+        MatchPage(f"n{n}", f"/store/lamp-{k}/", "Lamp", items=(n,)) for k, n in enumerate(("4710", "4711", "4712"), 1)
+    ]
+    best = propose([*MOVED, old], [*ARRIVED, *new]).found["o"]
+    assert best[0].name == "n4711"
+    assert best[0].confidence > 0.9
+
+
+def test_a_page_that_two_new_ones_share_out_is_called_split(museum: Program) -> None:
+    old = MatchPage("o", "/visit/opening-hours-and-ticket-prices.html", "Opening hours and ticket prices")
+    halves = [MatchPage("hours", "/plan/opening-hours/", "Opening hours"), MatchPage("p", "/plan/ticket-prices/")]
+    result = propose([*MOVED, old], [*ARRIVED, *halves])
+    assert result.split == {"o"}
+    assert [SPLIT in p.reasons for p in result.found["o"]] == [True, True]
+    twins = [MatchPage("a", "/a/opening-hours/", "Opening hours"), MatchPage("b", "/b/opening-hours/", "Opening hours")]
+    assert propose([*MOVED, old], [*ARRIVED, *twins]).split == set()
+
+
+def test_families_that_moved_are_read_off_with_what_they_carried() -> None:
+    months = ("03", "07", "11")
+    pairs = [
+        (f"/journal/{2010 + n % 5}/{months[n % 3]}/{name}.html", f"/stories/{name}/") for n, name in enumerate(OTHERS)
+    ]
+    pairs += [(f"/catalogue?item={n}", f"/collection/{name}-{n}/") for n, name in enumerate(OTHERS, 4000)]
+    pairs += [("/journal/2011/03/odd-one-out.html", "/press/odd/"), ("/lonely", "/alone/")]
+    assert correspondences(pairs) == [
+        Correspondence("/catalogue?item={item}", "/collection/{…}/", 24, 24),
+        Correspondence("/journal/{year}/{month}/{slug}.html", "/stories/{slug}/", 24, 25),
+    ]
+
+
+def test_match_says_how_families_moved(museum: Program) -> None:
+    museum.write("old.txt", "".join(f"/museum/{n}.html\n" for n in OTHERS))
+    museum.write("new.csv", "url,title\n" + "".join(f"{NEW}/collection/{n}/,{n}\n" for n in OTHERS))
+    museum("gather", "old.txt")
+    museum("stock", "new.csv")
+    result = museum.json("match")
+    (moved,) = result["moved"]
+    assert moved == {"old": "/museum/{slug}.html", "new": "/collection/{slug}/", "pairs": 24, "of": 24}
+    museum("undo")
+    assert "24 of 24   /museum/{slug}.html\n           to  /collection/{slug}/" in museum("match").out
+
+
+@pytest.fixture
+def listed(museum: Program) -> Program:
+    museum.write("old.txt", "".join(f"/museum/{n}.html\n" for n in OTHERS) + "/visit/hours\n")
+    museum("gather", "old.txt")
+    return museum
+
+
+def test_a_list_of_old_pages_gets_one_answer_in_one_call(listed: Program) -> None:
+    listed.write(
+        "pruned.txt", f"# articles that go\n/museum/{OTHERS[0]}.html\n{OLD}/museum/{OTHERS[1]}.html\nno address\n"
+    )
+    result = listed.json("decide", "--from", "pruned.txt", "--to", "/stories/", code=1)
+    assert (result["posted"], len(result["refused"])) == (2, 1)
+    rows = listed.json("entries", "--answer", "move")["entries"]
+    assert {r["destination"] for r in rows} == {f"{NEW}/stories/"}
+    listed("undo")
+    assert listed.json("entries", "--answer", "move")["entries"] == []
+    result = listed.json("decide", "--from", "pruned.txt", "--gone", code=1)
+    assert {r["status"] for r in listed.json("entries", "--answer", "gone")["entries"]} == {410}
+
+
+def test_a_whole_family_or_section_gets_one_answer(listed: Program) -> None:
+    assert listed.json("decide", "--family", "/museum/{slug}.html", "--to", "/stories/")["posted"] == 24
+    assert listed.json("decide", "--family", "/museum/{slug}.html", "--to", "/stories/")["unchanged"] == 24
+    assert listed.json("decide", "--section", "", "--wanted")["replaced"] == 24
+    for arguments, said in (
+        (("--family", "/nowhere/{slug}", "--gone"), "no entry fits"),
+        (("--section", "x", "/about", "--gone"), "not said what is to be answered"),
+        (("--section", "x"), "one answer is needed"),
+        (("/about", "--gone", "--keep"), "one answer is needed"),
+        (("--family", "/museum/{slug}.html", "--to", "https://elsewhere.example/"), "no declared new origin"),
+    ):
+        assert said in listed("decide", *arguments, code=2).err
+
+
+def test_a_ledger_without_item_numbers_gets_room_for_them(listed: Program) -> None:
+    before = listed.json("entries")
+    with sqlite3.connect(listed.folder / "ledger.db") as connection:
+        for table, column in (("observations", "item"), ("destinations", "section"), ("destinations", "item")):
+            connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
+        connection.execute("DELETE FROM migrations WHERE number = 3")
+    assert listed.json("entries") == before
+    listed.write("new.csv", f"url,title,sku\n{NEW}/a/,A,QH-1\n")
+    assert listed.json("stock", "new.csv")["pages"] == 1
