@@ -17,6 +17,7 @@ from upright_ledger.core.addresses import (
     toggle_slash,
 )
 from upright_ledger.core.answers import EntryAnswer, expected_outcome
+from upright_ledger.core.compiling import compile_rules
 from upright_ledger.core.destinations import (
     differs_by_slash_only,
     is_safe_destination,
@@ -27,7 +28,7 @@ from upright_ledger.core.destinations import (
 from upright_ledger.core.evidence import Weights, per_30_days, value
 from upright_ledger.core.findings import Finding, causes
 from upright_ledger.core.folding import FoldingPolicy, canonical_value, declared_paths, fold, value_spellings
-from upright_ledger.core.plans import compile_rules, make_plan
+from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import ExactRule, RuleSet
 from upright_ledger.core.sites import Sites, group_origins, read_origin
 

@@ -15,8 +15,9 @@ from conftest import NEW, OLD, Program, needs_nginx
 from servers import ask, ask_headers, nginx_with
 from upright_ledger.app.book import Book
 from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.compiling import compile_rules
 from upright_ledger.core.folding import FoldingPolicy
-from upright_ledger.core.plans import compile_rules, make_plan
+from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.sites import Sites, group_origins
 from upright_ledger.ledger.store import open_ledger

@@ -8,9 +8,10 @@ from functools import cached_property
 from upright_ledger.core.addresses import Address, parse_address
 from upright_ledger.core.answers import OPEN, EntryAnswer, Expected, expected_outcome
 from upright_ledger.core.checks import StockPage, Surroundings, check
+from upright_ledger.core.compiling import HeldBack, compile_rules
 from upright_ledger.core.findings import Finding
 from upright_ledger.core.folding import FoldingPolicy, fold
-from upright_ledger.core.plans import HeldBack, Plan, compile_rules, make_plan
+from upright_ledger.core.plans import Plan, make_plan
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.sites import Sites
 from upright_ledger.ledger.answers import PERSON, load_claims

@@ -8,7 +8,7 @@ from typing import Any
 
 from upright_ledger import __version__
 from upright_ledger.app.book import Book
-from upright_ledger.core.plans import HeldBack
+from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.formats.writing import csv_bytes, json_bytes, write_whole

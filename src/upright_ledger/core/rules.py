@@ -14,6 +14,7 @@ from itertools import product
 
 from upright_ledger.core.addresses import canonical_path, guard, lower_ascii, lower_path, parse_address, split_target
 from upright_ledger.core.folding import entry_key, value_spellings
+from upright_ledger.core.template_rules import PASS, TemplateIndex, TemplateRule
 
 CARRY_TRACKING = "carry-tracking"
 DROP = "drop"
@@ -53,7 +54,10 @@ class Answer:
 
     status: int
     location: str
-    rule: ExactRule
+    rule: Rule
+
+
+Rule = ExactRule | TemplateRule
 
 
 @dataclass(slots=True)
@@ -96,7 +100,7 @@ class PathRules:
 class RuleSet:
     """An ordered set of rules with all that is needed to evaluate it.
 
-    site_of: authority (host, with a port when it is not the scheme's own) → site name.
+    templates: asked where no exact rule answers. site_of: authority (host, with a port when it is not the scheme's own) → site name.
     significant: folded path → names that choose the page there, beyond those the rules name.
     tracking: names carried by `carry-tracking`, in the order in which they are written.
     """
@@ -106,20 +110,36 @@ class RuleSet:
     fold_case: bool
     tracking: tuple[str, ...]
     significant: dict[str, frozenset[str]] = field(default_factory=dict)
+    templates: tuple[TemplateRule, ...] = ()
 
     def __post_init__(self) -> None:
         index: dict[tuple[str, str], PathRules] = {}
         for rule in self.rules:
             for path in rule.paths:
                 index.setdefault((rule.site, path), PathRules(self.significant.get(rule.path, frozenset()))).add(rule)
+        templates = TemplateIndex(self.templates, fold=self.fold_case)
+        for template in templates:
+            names = frozenset[str]()
+            for path in template.literal_paths:
+                if beside := index.get((template.site, path)):
+                    names |= beside.names
+                    beside.names |= template.names
+            template.names |= names
         for group in index.values():
             group.settle()
         object.__setattr__(self, "_index", index)
+        object.__setattr__(self, "_template_index", templates)
         object.__setattr__(self, "_tracked", tuple((n, tracked_pattern(n)) for n in self.tracking))
 
     def _groups(self) -> dict[tuple[str, str], PathRules]:
         groups: dict[tuple[str, str], PathRules] = self._index  # type: ignore[attr-defined]
         return groups
+
+    @property
+    def template_index(self) -> TemplateIndex:
+        """The template rules in the order in which they are asked."""
+        index: TemplateIndex = self._template_index  # type: ignore[attr-defined]
+        return index
 
     def paths(self) -> Iterator[tuple[str, str, PathRules]]:
         """Site, path and rules of every answered path."""
@@ -134,7 +154,17 @@ class RuleSet:
         state.update(repr(sorted((k, sorted(v)) for k, v in self.significant.items())).encode())
         for r in self.rules:
             state.update(repr((r.site, r.path, r.params, r.paths, r.status, r.destination, r.query)).encode())
+        for t in self.templates:
+            state.update(repr(t.state()).encode())
         return state.hexdigest()
+
+    def __len__(self) -> int:
+        return len(self.rules) + len(self.templates)
+
+    def __iter__(self) -> Iterator[Rule]:
+        """All rules, exact ones first."""
+        yield from self.rules
+        yield from self.templates
 
     def fold_request_path(self, path: str) -> str:
         canonical = canonical_path(path)
@@ -150,8 +180,8 @@ class RuleSet:
         host, colon, port = lower_ascii(authority).partition(":")
         return f"{host.rstrip('.')}{colon}{port}" if self.ports_matter else host.rstrip(".")
 
-    def find(self, authority: str, target: str) -> ExactRule | None:
-        """The rule that is responsible for a request, before `fires` is asked.
+    def find(self, authority: str, target: str) -> tuple[Rule, str] | None:
+        """The rule that is responsible for a request, and its destination there, before it is asked whether it may fire.
 
         authority: the host asked, with or without a port.
         target: the request target as sent.
@@ -161,50 +191,68 @@ class RuleSet:
             return None
         path, query = split_target(target)
         group = self._groups().get((site, self.fold_request_path(path)))
-        if group is None:
+        if group is not None:
+            carried = given(query, group.names)
+            if carried is None:
+                return None
+            rule = group.find(carried)
+            if rule is not None:
+                return rule, rule.destination
+        return self._find_template(site, path, query, group) if self.templates else None
+
+    def _find_template(self, site: str, path: str, query: str, beside: PathRules | None) -> tuple[Rule, str] | None:
+        """As `find`, among the templates. beside: the exact rules of this path, none of which answers."""
+        found = self.template_index.find(site, path)
+        if found is None:
             return None
-        if not group.names:
-            return group.plain
-        values: dict[str, str] = {}
-        for part in query.split("&"):
-            name, _, value = part.partition("=")
-            if name in group.names:
-                if name in values:
-                    return None
-                values[name] = value
-        return group.find(values)
+        group, match = found
+        if beside is not None and not group.literal_paths and given(query, beside.names):
+            return None  # a significant parameter with a value that no rule knows stays open
+        carried = given(query, group.names)
+        chosen = None if carried is None else group.choose(carried)
+        if chosen is None:
+            return None
+        rule, values = chosen
+        if not rule.destination:
+            return rule, ""
+        values |= zip((c.name for c in group.source.captures), match.groups(), strict=True)
+        return rule, rule.goal.fill(values)
 
     def answer(self, authority: str, target: str) -> Answer | None:
         """Status and Location for a request, or None when no rule answers it."""
-        rule = self.find(authority, target)
-        if rule is None:
+        found = self.find(authority, target)
+        if found is None:
+            return None
+        rule, destination = found
+        if rule.status == PASS:
             return None
         if rule.status == GONE:
             return Answer(GONE, "", rule)
-        if self.is_own_destination(rule, authority, target):
+        if self.is_own_destination(rule, destination, authority, target):
             return None
-        return Answer(rule.status, self.location(rule, split_target(target)[1]), rule)
+        return Answer(rule.status, self.location(rule.query, destination, split_target(target)[1]), rule)
 
-    def is_own_destination(self, rule: ExactRule, authority: str, target: str) -> bool:
+    def is_own_destination(self, rule: Rule, destination: str, authority: str, target: str) -> bool:
         """Whether the request already asks for what the rule would send it to: then it must not fire.
 
         The scheme is left aside (a connection behind a TLS terminator does not know it), and so is
         the query unless the rule itself depends on one: /events/?page=2 is the live page, too. Case
         counts as little as it does for the lookup.
         """
-        goal = parse_address(rule.destination)
+        goal = parse_address(destination)
         if goal.authority != self.known_authority(authority):
             return False
         if rule.params:
-            return self.find(goal.authority, goal.target) is rule
+            following = self.find(goal.authority, goal.target)
+            return following is not None and following[0] is rule
         return self.fold_request_path(goal.path) == self.fold_request_path(split_target(target)[0])
 
-    def location(self, rule: ExactRule, query: str) -> str:
-        """The Location a rule gives for a request's query; carried text goes before a fragment."""
-        carried = self.carried(rule.query, query)
+    def location(self, policy: str, destination: str, query: str) -> str:
+        """The Location for a destination and a request's query; carried text goes before a fragment."""
+        carried = self.carried(policy, query)
         if not carried:
-            return rule.destination
-        body, mark, fragment = rule.destination.partition("#")
+            return destination
+        body, mark, fragment = destination.partition("#")
         return f"{body}{'&' if '?' in body else '?'}{carried}{mark}{fragment}"
 
     def carried(self, policy: str, query: str) -> str:
@@ -215,6 +263,19 @@ class RuleSet:
         patterns: tuple[tuple[str, re.Pattern[str]], ...] = self._tracked  # type: ignore[attr-defined]
         found = ((name, pattern.search(query)) for name, pattern in patterns)
         return "&".join(f"{name}={match[1]}" for name, match in found if match)
+
+
+def given(query: str, names: frozenset[str]) -> dict[str, str] | None:
+    """The parameters of these names in a query, as sent; None where one of them is given twice."""
+    values: dict[str, str] = {}
+    if names and query:
+        for part in query.split("&"):
+            name, _, value = part.partition("=")
+            if name in names:
+                if name in values:
+                    return None
+                values[name] = value
+    return values
 
 
 def tracked_pattern(name: str) -> re.Pattern[str]:

@@ -12,6 +12,8 @@ from upright_ledger.servers.protocol import Dialect
 
 DIALECTS = {
     "nginx": "upright_ledger.servers.nginx",
+    "haproxy": "upright_ledger.servers.haproxy",
+    "lighttpd": "upright_ledger.servers.lighttpd",
 }
 
 

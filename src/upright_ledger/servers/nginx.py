@@ -8,16 +8,19 @@ computed only when asked for; `$1` does not survive another regex, named capture
 from __future__ import annotations
 
 import re
-from collections import defaultdict
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from functools import partial
 
-from upright_ledger.core.addresses import decoded_path, parse_address
-from upright_ledger.core.plans import HeldBack
-from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, ExactRule, RuleSet
+from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.compiling import HeldBack
+from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, ExactRule, Rule, RuleSet
+from upright_ledger.core.template_rules import PASS, TemplateRule
 from upright_ledger.servers.nginx_params import SAME_KEY, ParamTables, literal, spread
 from upright_ledger.servers.nginx_syntax import quote, read_map_tables
-from upright_ledger.servers.protocol import Translation
+from upright_ledger.servers.nginx_templates import SOURCES, template_tables
+from upright_ledger.servers.protocol import Translation, decoded
 
 RULE_FILE = "redirects.conf"
 SERVER_FILE = "server.inc"
@@ -46,7 +49,7 @@ class Nginx:
                 refused.append(HeldBack(rule.legacy_url, "refused", "nginx takes no words of 4,096 bytes or more"))
             else:
                 kept.append(rule)
-        held = RuleSet(tuple(kept), rules.site_of, rules.fold_case, rules.tracking, rules.significant)
+        held = replace(rules, rules=tuple(kept))
         text = _Writer(held).rule_file()
         files = {
             RULE_FILE: text.encode("utf-8", "surrogateescape"),
@@ -78,17 +81,13 @@ def _too_long(rule: ExactRule) -> bool:
     return longest > MAX_TOKEN or len(rule.destination) + longest > MAX_TOKEN
 
 
-def _text(path: str) -> str:
-    """A canonical path as the decoded bytes nginx compares, in a text that round-trips."""
-    return decoded_path(path).decode("utf-8", "surrogateescape")
-
-
 class _Writer:
     """Turns one rule set into named map tables, and these into text."""
 
     def __init__(self, rules: RuleSet) -> None:
         self.rules = rules
         self.sites = {name: str(n) for n, name in enumerate(sorted(set(rules.site_of.values())), 1)}
+        self.sources: dict[str, str] = {}  # what the tables of templates are looked up by
         self.guards: dict[tuple[int, str], str] = {}
 
     def tables(self) -> dict[str, dict[str, str]]:
@@ -101,7 +100,7 @@ class _Writer:
         special: dict[str, str] = {"default": ""}
         params = ParamTables(self.rules.fold_case)
         for site, path, group in self.rules.paths():
-            key = self.sites[site] + _text(path)
+            key = self.sites[site] + decoded(path)
             if group.plain is not None:
                 value = self._value(group.plain, path)
                 if not group.names and value.startswith("301:"):
@@ -115,7 +114,13 @@ class _Writer:
             out[f"upright_{status}_off_{n}"] = {"default": f"{status}:", host: ""}
         out |= self._tail_tables()
         out["upright_blocked"] = {"default": "x", **dict.fromkeys(_GUARD, "")}
-        return out | self._cased("common", common) | self._cased("special", special) | params.tables()
+        out |= self._cased("common", common) | self._cased("special", special) | params.tables()
+        if self.rules.templates:
+            by_params = bool(params.groups)
+            more, sources = template_tables(self.rules, self.sites, self._template_value, by_params=by_params)
+            out |= more
+            self.sources = sources
+        return out
 
     def _site_table(self) -> dict[str, str]:
         return {
@@ -125,9 +130,27 @@ class _Writer:
 
     def _value(self, rule: ExactRule, path: str) -> str:
         """What the lookup of one path gives: a status and how Location is made, or the bare page that stays."""
-        if rule.status == GONE:
-            return f"{GONE}:"
-        body, mark, fragment = rule.destination.partition("#")
+        if rule.status in {GONE, PASS}:
+            return f"{rule.status}:"
+        head, text = self._composed(rule, rule.destination)
+        goal = parse_address(rule.destination)
+        own = self.rules.site_of.get(goal.authority) == rule.site and not rule.params
+        code = f"{rule.status}{head}"
+        if own and self.rules.fold_request_path(goal.path) == path:
+            # Here the page lives: on its own host the lookup must give no status.
+            n = self.guards.setdefault((rule.status, goal.authority), str(len(self.guards) + 1))
+            code = f"${{upright_{rule.status}_off_{n}}}{'=' if head == '=' else ''}"
+        return f"{code}{text}"
+
+    def _template_value(self, rule: TemplateRule, destination: str) -> str:
+        if rule.status in {GONE, PASS}:
+            return f"{rule.status}:"
+        head, text = self._composed(rule, destination)
+        return f"{rule.status}{head}{text}"
+
+    def _composed(self, rule: Rule, destination: str) -> tuple[str, str]:
+        """A destination with what is carried of the query: ":" and the text where the server block puts it on, else "="."""
+        body, mark, fragment = destination.partition("#")
         if rule.query == CARRY_TRACKING and not mark and "?" not in body:
             head, tail = ":", ""
         elif rule.query == CARRY_TRACKING:
@@ -136,14 +159,7 @@ class _Writer:
             head, tail = "=", "${upright_all_and}" if "?" in body else "${upright_all_ask}"
         else:
             head, tail = "=", ""
-        goal = parse_address(rule.destination)
-        own = self.rules.site_of.get(goal.authority) == rule.site and not rule.params
-        code = f"{rule.status}{head}"
-        if own and self.rules.fold_request_path(goal.path) == path:
-            # Here the page lives: on its own host the lookup must give no status.
-            n = self.guards.setdefault((rule.status, goal.authority), str(len(self.guards) + 1))
-            code = f"${{upright_{rule.status}_off_{n}}}{'=' if head == '=' else ''}"
-        return f"{code}{body}{tail}{mark}{fragment}"
+        return head, f"{body}{tail}{mark}{fragment}"
 
     def _cased(self, name: str, table: dict[str, str]) -> dict[str, dict[str, str]]:
         """With exact case, a lookup result carries its key, which a second map compares byte by byte."""
@@ -184,7 +200,7 @@ class _Writer:
         longest = max((len(k.encode("utf-8", "surrogateescape")) for t in tables.values() for k in t), default=0)
         largest = max(len(t) for t in tables.values())
         lines = [
-            f"# Upright Ledger: {len(self.rules.rules):,} redirect rules for nginx, digest {self.rules.digest}",
+            f"# Upright Ledger: {len(self.rules):,} redirect rules for nginx, digest {self.rules.digest}",
             "# Include this file once in the http block, and server.inc in each server block of an old host.",
             f"map_hash_bucket_size {max(128, _power_of_two(longest + 32))};",
             f"map_hash_max_size {max(2048, _power_of_two(2 * largest))};",
@@ -214,6 +230,7 @@ class _Writer:
             "upright_single": "$upright_twice",
             "upright_by_params": "$upright_seen",
         }
+        fixed |= SOURCES | self.sources
         if name in fixed:
             return fixed[name]
         if "_off_" in name:
@@ -237,30 +254,32 @@ def _power_of_two(least: int) -> int:
     return 1 << max(0, least - 1).bit_length()
 
 
-def _codes(rules: RuleSet) -> list[int]:
-    counts: dict[int, int] = defaultdict(int)
-    for rule in rules.rules:
-        counts[rule.status] += 1
-    return sorted(counts, key=lambda c: (-counts[c], c))
-
-
 def _server_file(rules: RuleSet) -> str:
     special = "$upright_by_params" if any(group.names for _, _, group in rules.paths()) else "$upright_special"
     lines = [
         f"# Upright Ledger: answers for a server block, digest {rules.digest}",
         "if ($upright_common) { return 301 $upright_common$upright_ask; }",
+        *_answers(special, rules.rules),
+        *(_answers("$upright_open", rules.templates) if rules.templates else ()),
     ]
-    for code in _codes(rules):
-        if code == GONE:
-            lines.append(f'if ({special} = "410:") {{ return 410; }}')
-            continue
-        lines.append(f'if ({special} ~ "^{code}:(?<upright_to>[^=].*)$") {{ return {code} $upright_to$upright_ask; }}')
-        if any(r.status == code and _is_composed(r) for r in rules.rules):
-            lines.append(f'if ({special} ~ "^{code}:?=(?<upright_to>.+)$") {{ return {code} $upright_to; }}')
     return "\n".join(lines) + "\n"
 
 
-def _is_composed(rule: ExactRule) -> bool:
+def _answers(variable: str, rules: Sequence[Rule]) -> list[str]:
+    """What a server block does with the outcome of a lookup: one line a status, the commonest first."""
+    counts = Counter(r.status for r in rules if r.status != PASS)
+    lines = []
+    for code in sorted(counts, key=lambda c: (-counts[c], c)):
+        if code == GONE:
+            lines.append(f'if ({variable} = "410:") {{ return 410; }}')
+            continue
+        lines.append(f'if ({variable} ~ "^{code}:(?<upright_to>[^=].*)$") {{ return {code} $upright_to$upright_ask; }}')
+        if any(r.status == code and _is_composed(r) for r in rules):
+            lines.append(f'if ({variable} ~ "^{code}:?=(?<upright_to>.+)$") {{ return {code} $upright_to; }}')
+    return lines
+
+
+def _is_composed(rule: Rule) -> bool:
     return rule.query != CARRY_TRACKING or "?" in rule.destination or "#" in rule.destination
 
 
@@ -293,7 +312,7 @@ def _readme(rules: RuleSet) -> str:
     hosts = ", ".join(sorted(rules.site_of))
     return f"""# Redirect rules for nginx
 
-{len(rules.rules):,} rules, digest `{rules.digest}`, for requests to {hosts}.
+{len(rules):,} rules, digest `{rules.digest}`, for requests to {hosts}.
 
 1. Copy the folder to the server, for example to `/etc/nginx/upright/`.
 2. In the `http` block: `include /etc/nginx/upright/{RULE_FILE};`

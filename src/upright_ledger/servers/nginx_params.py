@@ -17,6 +17,12 @@ from upright_ledger.core.rules import ExactRule, PathRules
 SAME_KEY = r"~^(?<upright_k>[^\t]*)\t\k<upright_k>\t(?<upright_a>.*)$"
 
 
+def twice(name: str) -> str:
+    """The key that finds a parameter given twice in a query."""
+    word = re.escape(name)
+    return f"~(?:^|&){word}(?:=[^&]*)?&(?:.*&)?{word}(?:=|&|$)"
+
+
 def literal(text: str) -> str:
     """A text that stands for itself in a map value, where `$` would begin a variable."""
     return text.replace("$", "${upright_dollar}")

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 from typing import Protocol
 
-from upright_ledger.core.plans import HeldBack
+from upright_ledger.core.addresses import decoded_path
+from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.template_rules import TemplateRule
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,3 +35,25 @@ class Dialect(Protocol):
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
         """Parse the written files as the server would and name every difference to the rule set."""
+
+
+def expressible(rules: RuleSet, fault: Callable[[tuple[str, ...]], str]) -> tuple[RuleSet, list[HeldBack]]:
+    """A rule set without the rules whose parameter names a server cannot ask for, and these with the reason."""
+    refused = [
+        HeldBack(rule.legacy_url, "refused", reason)
+        for rule in rules
+        if (reason := fault(rule.params if isinstance(rule, TemplateRule) else tuple(n for n, _ in rule.params)))
+    ]
+    if not refused:
+        return rules, []
+    out = {held.legacy_url for held in refused}
+    return replace(
+        rules,
+        rules=tuple(r for r in rules.rules if r.legacy_url not in out),
+        templates=tuple(t for t in rules.templates if t.legacy_url not in out),
+    ), refused
+
+
+def decoded(path: str) -> str:
+    """A canonical path as the decoded bytes a server compares, in a text that round-trips (surrogateescape)."""
+    return decoded_path(path).decode("utf-8", "surrogateescape")

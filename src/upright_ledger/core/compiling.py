@@ -1,0 +1,211 @@
+"""Compiling: sound answers become a rule set; the others are named, with the reason."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+
+from upright_ledger.core.addresses import Address, canonical_path, lower_path, parse_address
+from upright_ledger.core.destinations import is_safe_destination
+from upright_ledger.core.findings import Finding
+from upright_ledger.core.folding import FoldingPolicy, declared_paths, fold, unanswerable
+from upright_ledger.core.patterns import Pattern, common_path, image_parts, pattern_of, source_pattern
+from upright_ledger.core.plans import Plan, asks_for_itself, is_same_path
+from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, ExactRule, RuleSet
+from upright_ledger.core.sites import Sites
+from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.core.templates import REST, TemplateError, read_goal, read_source
+
+PROTECTED = ("/robots.txt", "/favicon.ico", "/.well-known/{+rest}")
+"""What no template may take: files that browsers, crawlers and certificate authorities ask for by themselves."""
+
+
+@dataclass(frozen=True, slots=True)
+class HeldBack:
+    """An answer that became no rule, and why."""
+
+    legacy_url: str
+    kind: str
+    reason: str
+
+
+def compile_rules(
+    plans: Iterable[Plan],
+    findings: Iterable[Finding],
+    sites: Sites,
+    policy: FoldingPolicy,
+    templates: Sequence[TemplateRule] = (),
+    standing: Iterable[Address] = (),
+    protected: Sequence[str] = PROTECTED,
+) -> tuple[RuleSet, list[HeldBack]]:
+    """The rule set of all sound plans in a fixed order, and what was held back.
+
+    findings: what `checks.check` found in these plans. Loops, conflicts and the like keep an answer
+    out; other faults are built as they were decided. standing: addresses that no template may take: entries that
+    are kept or ignored, and live pages. protected: paths and templates of the same sort, on all sites.
+    """
+    rules: list[ExactRule] = []
+    held: list[HeldBack] = []
+    plans = list(plans)
+    faults = {f.legacy_url: f.kind for f in findings if f.kind in _REASONS}
+    unsound = {p.key: faults[p.legacy_url] for p in plans if p.legacy_url in faults}
+    seen: set[tuple[str, str]] = set()
+    for plan in sorted(plans, key=lambda p: (p.site, p.folded.key, p.legacy_url)):
+        kind = unsound.get(plan.key, "")
+        reason = _REASONS.get(kind, "") or _inexpressible(plan, sites, policy)
+        if reason:
+            held.append(HeldBack(plan.legacy_url, kind or "refused", reason))
+        elif plan.key not in seen:
+            seen.add(plan.key)
+            rules.append(
+                ExactRule(
+                    plan.site,
+                    plan.folded.path,
+                    plan.folded.params,
+                    plan.paths,
+                    plan.status,
+                    plan.destination,
+                    plan.legacy_url,
+                    plan.query,
+                ),
+            )
+    significant = {r.path: names for r in rules if (names := policy.significant_at(r.path)) is not None}
+    significant |= policy.significant_by_path
+    sound = []
+    for template in templates:
+        if reason := template_fault(template, sites, fold=policy.case == "fold"):
+            held.append(HeldBack(template.legacy_url, "refused", reason))
+        else:
+            sound.append(_slash_settled(template, sites))
+    authorities = dict(sites.site_of_authority)
+    base = RuleSet(tuple(rules), authorities, policy.case == "fold", policy.tracking, significant, tuple(sound))
+    return (_with_passes(base, standing, sites, policy, protected) if sound else base), held
+
+
+def make_template(
+    site: str, text: str, status: int, destination: str, label: str, *, fold: bool, query: str = CARRY_TRACKING
+) -> TemplateRule:
+    """A template rule from texts. Raises TemplateError."""
+    source = read_source(text, fold=fold)
+    if destination:
+        goal = read_goal(destination)
+        named = {c.name for c in (*source.captures, *source.params)}
+        rests = [c.name for c in source.captures if c.kind == REST]
+        if rests and re.search(rf"\{{{rests[0]}\}}[^?#]", goal.text):
+            raise TemplateError(f"{{{rests[0]}}} stands before the end of the destination's path")
+        if missing := sorted(set(goal.names) - named):
+            raise TemplateError(f"the destination names {{{missing[0]}}}, which its source does not capture")
+    if query not in {CARRY_TRACKING, CARRY, DROP}:
+        raise TemplateError(f"{query!r} is no way to treat a query")
+    return TemplateRule(site, source, status, destination, label, query)
+
+
+def template_fault(rule: TemplateRule, sites: Sites, *, fold: bool) -> str:
+    """Why a template cannot be executed safely, or an empty string."""
+    if not rule.destination:
+        return ""
+    head = parse_address(rule.goal.head + "x")
+    if not sites.is_new(head):
+        return "its destination lies on no new origin"
+    if head.authority not in sites.authorities_of(rule.site) or _slash_settled(rule, sites).slash != "any":
+        return ""
+    if common_path(source_pattern(rule.source, fold, "any"), image_pattern(rule, fold=fold)) is None:
+        return ""
+    query = rule.goal.text.partition("?")[2]
+    if rule.params and rule.query != CARRY and not any(f"{n}=" in query for n in rule.params):
+        return ""  # what it leads to lacks the parameter that it answers
+    return "it may lead onto itself"
+
+
+def image_pattern(rule: TemplateRule, *, fold: bool) -> Pattern:
+    """The paths that a template's destination can have."""
+    goal = rule.goal
+    pieces: list[str] = []
+    for n, piece in enumerate(goal.pieces):
+        text = piece
+        if n == 0:
+            text = "/" + text.partition("://")[2].partition("/")[2]
+        if n % 2 == 0 and ("?" in text or "#" in text):
+            pieces.append(text.replace("#", "?").partition("?")[0])
+            break
+        pieces.append(text)
+    return pattern_of(image_parts(pieces, (*rule.source.captures, *rule.source.params)), fold=fold)
+
+
+def _slash_settled(rule: TemplateRule, sites: Sites) -> TemplateRule:
+    """On a shared host a template that only puts a slash on, or takes it off, answers only the other form."""
+    if (
+        not rule.destination
+        or not rule.source.takes_slash
+        or rule.goal_authority not in sites.authorities_of(rule.site)
+    ):
+        return rule
+    path = "/" + rule.goal.text.partition("://")[2].partition("/")[2].partition("?")[0].partition("#")[0]
+    bare = "".join(p if isinstance(p, str) else f"{{{p.name}}}" for p in rule.source.parts)
+    return replace(rule, slash={bare + "/": "bare", bare: "slashed"}.get(path, "any"))
+
+
+def _with_passes(
+    rules: RuleSet, standing: Iterable[Address], sites: Sites, policy: FoldingPolicy, protected: Sequence[str]
+) -> RuleSet:
+    """The set with rules that answer nothing, where a template would catch what must be left alone."""
+    taken = {(site, path) for site, path, _ in rules.paths()}
+    passes: dict[tuple[str, str], ExactRule] = {}
+    more: list[TemplateRule] = []
+    wanted = list(standing)
+    for text in protected:
+        for site in sites.old:
+            if "{" in text:
+                more.append(make_template(site.name, text, PASS, "", f"{site.origins[0]}{text}", fold=rules.fold_case))
+            else:
+                wanted.append(parse_address(text, site.origins[0]))
+    for address in wanted:
+        site_name = sites.site_of(address)
+        folded = fold(address, policy)
+        key = (site_name, folded.path)
+        paths = declared_paths(folded.path, frozenset((folded.variant,)), policy)
+        if not site_name or key in passes or any((site_name, p) in taken for p in paths):
+            continue
+        if any(rules.template_index.find(site_name, p) for p in paths):
+            label = address.without_fragment
+            passes[key] = ExactRule(site_name, folded.path, (), paths, PASS, "", label, DROP)
+    exact = (*rules.rules, *(passes[k] for k in sorted(passes)))
+    return replace(rules, rules=exact, templates=(*rules.templates, *more))
+
+
+_REASONS = {
+    "loop": "it is part of a loop",
+    "self": "it leads onto itself",
+    "conflict": "two answers claim this address",
+    "off-site": "it leads to a host that is none of the new site's",
+    "planned": "the page it leads to is not published yet",
+}
+"""Findings that keep an answer out of a rule set, in words. All other faults are built as decided."""
+
+
+def _inexpressible(plan: Plan, sites: Sites, policy: FoldingPolicy) -> str:
+    """Why no server could execute a plan safely, or an empty string."""
+    if reason := unanswerable(plan.old):
+        return reason
+    if not plan.destination:
+        return ""
+    if not is_safe_destination(plan.destination):
+        return "its destination holds characters that cannot be written safely"
+    goal = parse_address(plan.destination)
+    if not sites.is_new(goal):
+        return "its destination lies on no new origin"
+    if goal.authority not in sites.authorities_of(plan.site):
+        return ""
+    if plan.folded.params and (
+        asks_for_itself(plan, goal, policy) or (plan.query == CARRY and is_same_path(plan, goal, policy))
+    ):
+        return "it leads onto itself"
+    if _is_case_only(plan, goal, policy):
+        return "only letter case changes, and servers that fold case cannot tell the two apart"
+    return ""
+
+
+def _is_case_only(plan: Plan, goal: Address, policy: FoldingPolicy) -> bool:
+    old, new = plan.folded.variant, canonical_path(goal.path)
+    return policy.case == "fold" and not plan.folded.params and old != new and lower_path(old) == lower_path(new)

@@ -1,0 +1,166 @@
+"""Patterns: the paths that a template, an exact path or a destination can be, and whether two of them can be the same.
+
+A pattern is a small automaton over ASCII: state n has arrows (characters as a bit mask, next state). Two patterns share a
+path where a walk through both at once ends in both; the walk found first is a shortest such path.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+from upright_ledger.core.templates import DIGITS, LIST, REST, SEGMENT, WORD, Capture, Source
+
+Mask = int
+
+_DIGIT = "0123456789"
+_LETTER = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"
+_PREFERRED = _LETTER[:26] + _DIGIT + _LETTER[26:] + "-_~./"
+
+
+def mask_of(characters: str) -> Mask:
+    """Characters as bits."""
+    mask = 0
+    for c in characters:
+        mask |= 1 << ord(c)
+    return mask
+
+
+_DOT = mask_of(".")
+_SLASH = mask_of("/")
+_WORD = mask_of(_LETTER + _DIGIT)
+_PLAIN = mask_of(_LETTER + _DIGIT + "_~-")
+_SAFE = _PLAIN | _DOT
+
+
+@dataclass(slots=True)
+class Pattern:
+    """An automaton. arrows: of each state, in turn; ends: states in which a path may stop. State 0 is the beginning."""
+
+    arrows: list[list[tuple[Mask, int]]] = field(default_factory=lambda: [[]])
+    ends: set[int] = field(default_factory=set)
+
+    def state(self) -> int:
+        self.arrows.append([])
+        return len(self.arrows) - 1
+
+    def accepts(self, text: str) -> bool:
+        """Whether a path fits."""
+        here = {0}
+        for char in text:
+            bit = 1 << ord(char) if ord(char) < 128 else 0
+            here = {to for at in here for mask, to in self.arrows[at] if mask & bit}
+        return bool(here & self.ends)
+
+
+Part = str | Capture
+
+
+def pattern_of(parts: Sequence[Part], *, fold: bool, slash: str = "none") -> Pattern:
+    """The pattern of literal texts and captures in turn. slash: "any" allows one more slash at the end, "slashed" asks for it."""
+    pattern = Pattern()
+    here = {0}
+    for part in parts:
+        here = _literal(pattern, here, part, fold) if isinstance(part, str) else _capture(pattern, here, part, fold)
+    if slash in {"any", "slashed"}:
+        closed = _step(pattern, here, _SLASH)
+        here = {closed} if slash == "slashed" else here | {closed}
+    pattern.ends = here
+    return pattern
+
+
+@lru_cache(maxsize=1 << 14)
+def source_pattern(source: Source, fold: bool, slash: str) -> Pattern:
+    """What a template's source answers."""
+    wanted = ("any" if source.takes_slash else "none") if slash == "any" else {"bare": "none"}.get(slash, slash)
+    return pattern_of(source.parts, fold=fold, slash=wanted)
+
+
+def _step(pattern: Pattern, here: set[int], mask: Mask, to: int | None = None) -> int:
+    target = pattern.state() if to is None else to
+    for at in here:
+        pattern.arrows[at].append((mask, target))
+    return target
+
+
+def _letter(char: str, fold: bool) -> Mask:
+    return mask_of(char.lower() + char.upper()) if fold and char.isascii() else mask_of(char)
+
+
+def _literal(pattern: Pattern, here: set[int], text: str, fold: bool) -> set[int]:
+    for char in text:
+        here = {_step(pattern, here, _letter(char, fold))}
+    return here
+
+
+def _capture(pattern: Pattern, here: set[int], capture: Capture, fold: bool) -> set[int]:
+    if capture.kind in {DIGITS, WORD}:
+        mask = mask_of(_DIGIT) if capture.kind == DIGITS else _WORD
+        inside = _step(pattern, here, mask)
+        pattern.arrows[inside].append((mask, inside))
+        return {inside}
+    if capture.kind == LIST:
+        return set().union(*(_literal(pattern, here, v, fold) for v in capture.values))
+    ends = _segment(pattern, here)
+    if capture.kind == REST:
+        slash = _step(pattern, ends, _SLASH)
+        again = _segment(pattern, {slash})
+        _step(pattern, again, _SLASH, slash)
+        return ends | again | {slash}
+    return ends
+
+
+def _segment(pattern: Pattern, here: set[int]) -> set[int]:
+    """One segment of safe characters that is neither "." nor ".."."""
+    good = _step(pattern, here, _PLAIN)
+    pattern.arrows[good].append((_SAFE, good))
+    dot = _step(pattern, here, _DOT)
+    pattern.arrows[dot].append((_PLAIN, good))
+    two = _step(pattern, {dot}, _DOT)
+    pattern.arrows[two].append((_SAFE, good))
+    return {good}
+
+
+def common_path(one: Pattern, other: Pattern) -> str | None:
+    """A shortest path that fits both, made of plain letters where it can be; None where there is none."""
+    start = (0, 0)
+    before: dict[tuple[int, int], tuple[tuple[int, int], Mask]] = {}
+    queue = deque([start])
+    seen = {start}
+    while queue:
+        at = queue.popleft()
+        if at[0] in one.ends and at[1] in other.ends:
+            return _spelled(before, at)
+        for mask, to in one.arrows[at[0]]:
+            for mask2, to2 in other.arrows[at[1]]:
+                both = mask & mask2
+                if both and (to, to2) not in seen:
+                    seen.add((to, to2))
+                    before[to, to2] = (at, both)
+                    queue.append((to, to2))
+    return None
+
+
+def _spelled(before: dict[tuple[int, int], tuple[tuple[int, int], Mask]], at: tuple[int, int]) -> str:
+    out = []
+    while at in before:
+        at, mask = before[at]
+        out.append(next((c for c in _PREFERRED if mask >> ord(c) & 1), chr(mask.bit_length() - 1)))
+    return "".join(reversed(out))
+
+
+def image_parts(pieces: Sequence[str], captures: Sequence[Capture]) -> list[Part]:
+    """The parts of a destination's path: texts, and the captures that are put in. pieces: texts and names in turn."""
+    named = {c.name: c for c in captures}
+    parts: list[Part] = []
+    for n, piece in enumerate(pieces):
+        if n % 2:
+            parts.append(named[piece])
+        elif piece:
+            parts.append(piece)
+    return parts
+
+
+__all__ = ["SEGMENT", "Pattern", "common_path", "image_parts", "pattern_of", "source_pattern"]

@@ -1,0 +1,24 @@
+"""Replies as one text, for servers that keep them in a table: "status mode|own host|body|args|fragment"."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from upright_ledger.core.rules import CARRY, CARRY_TRACKING
+from upright_ledger.servers.lowering import Key, Lowered, Reply
+
+MODES = {CARRY_TRACKING: "t", CARRY: "c"}
+
+
+def encoded(reply: Reply) -> str:
+    """A reply as one text. No part of it holds a bar: destinations are safe."""
+    mode = MODES.get(reply.query, "d") if reply.redirects else ""
+    return f"{reply.status}{mode}|{reply.own}|{reply.body}|{reply.args}|{reply.fragment}"
+
+
+def ranked(low: Lowered) -> Iterator[tuple[int, Key, str, Reply]]:
+    """Rank, path, parameters as "&name=value" and reply of every rule with parameters, in each spelling."""
+    for rank, table in enumerate(low.ranked, 1):
+        for (key, values), reply in table.items():
+            shape = low.groups[key].shapes[rank - 1]
+            yield rank, key, "".join(f"&{name}={value}" for name, value in zip(shape, values, strict=True)), reply

@@ -1,0 +1,289 @@
+"""HAProxy: map files, looked up by a key that is made from host, decoded path and parameters.
+
+Facts this relies on (measured on HAProxy 2.6): `path` is raw; `normalize-uri` changes the request itself, so the path is put back
+afterwards; keys of a map end at the first blank, so paths are fully percent-encoded in them; regexes of a map are tried
+in their order; single quotes keep a word of the configuration as it is.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from urllib.parse import quote_from_bytes
+
+from upright_ledger.core.addresses import decoded_path
+from upright_ledger.core.rules import GONE, TRACKED_VALUE, RuleSet
+from upright_ledger.core.template_rules import PASS, TemplateGroup
+from upright_ledger.servers.encoded import encoded, ranked
+from upright_ledger.servers.lowering import Key, Lowered, filled, lower
+from upright_ledger.servers.protocol import Translation, expressible
+
+RULES_FILE = "redirects.cfg"
+EXAMPLE_FILE = "example/haproxy.cfg"
+PLACE = "/etc/haproxy/upright"
+_NAME = re.compile(r"[A-Za-z0-9_$.\[\]~-]+\Z")
+
+# The guard of the rule model, as the targets that pass it.
+_GUARD = (
+    r"^[!\x22$&->@-\[\]-~]*(?:\?[!\x22$-~]*)?$",
+    r"^(?i:[!\x22$&->@-\[\]-~]|%(?!2f|5c|[01]|7f)[0-9a-f][0-9a-f])*(?:\?[!\x22$-~]*)?$",
+)
+
+
+class Haproxy:
+    """The HAProxy dialect: lines for a frontend, and map files."""
+
+    name = "haproxy"
+    rule_file = "plain.map"
+
+    def write(self, rules: RuleSet) -> Translation:
+        held, refused = expressible(rules, _unspeakable)
+        low = lower(held)
+        tables = {name: "".join(f"{k} {v}\n" for k, v in table.items()) for name, table in _maps(held, low).items()}
+        lines = "\n".join(_lines(held, low))
+        head = f"# Upright Ledger: {len(held):,} redirect rules for HAProxy, digest {held.digest}\n"
+        written = tables | {
+            RULES_FILE: head + "# Put these lines into the frontend of the old hosts, before other http-request rules.\n" + lines + "\n",
+            EXAMPLE_FILE: _example(lines),
+            "README.md": _readme(held),
+        }
+        return Translation({n: t.encode() for n, t in written.items()}, held, tuple(refused))
+
+    def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
+        low = lower(rules)
+        differences = []
+        for name, wanted in _maps(rules, low).items():
+            found = read_map(files[name].decode("ascii"))
+            differences += [
+                f"{name}: {key!r} reads as {found.get(key)!r} instead of {wanted.get(key)!r}"
+                for key in sorted(wanted.keys() | found.keys())
+                if wanted.get(key) != found.get(key)
+            ]
+            if list(wanted) != list(found):
+                differences.append(f"{name}: its lines stand in another order")
+        return differences
+
+
+DIALECT = Haproxy()
+
+
+def read_map(text: str) -> dict[str, str]:
+    """A map file as HAProxy reads it: key up to the first blank, the rest is the value; of equal keys the first counts."""
+    found: dict[str, str] = {}
+    for line in text.split("\n"):
+        bare = line.lstrip(" \t")
+        if bare and not bare.startswith("#"):
+            key, _, value = bare.partition(" ")
+            found.setdefault(key, value.strip(" \t\r"))
+    return found
+
+
+def _unspeakable(names: tuple[str, ...]) -> str:
+    bad = next((n for n in names if not _NAME.match(n)), None)
+    return f"HAProxy cannot ask for a parameter called {bad!r}" if bad is not None else ""
+
+
+def _key(key: Key) -> str:
+    """The site and the path's decoded bytes, all but unreserved ones percent-encoded, as `url_enc` gives them."""
+    return key[0] + quote_from_bytes(decoded_path(key[1]), safe="~")
+
+
+def _maps(rules: RuleSet, low: Lowered) -> dict[str, dict[str, str]]:
+    """The map files, key → value, in the order of their lines."""
+    out: dict[str, dict[str, str]] = {
+        "sites.map": low.sites,
+        "plain.map": {_key(key): encoded(reply) for key, reply in low.plain.items()},
+    }
+    if low.groups:
+        out["groups.map"] = {_key(key): f"g{group.number}" for key, group in low.groups.items()}
+        out["params.map"] = {f"{_key(key)}?{tail}": encoded(reply) for _, key, tail, reply in ranked(low)}
+        out["wild.map"] = {_key(key): "1" for key in sorted(low.wild)}
+    if low.templates:
+        out["templates.map"], out["choices.map"] = {}, {}
+        for n, (site, group) in enumerate(low.templates, 1):
+            regex = group.source.regex(fold=rules.fold_case, slash=group.rules[0].slash)
+            if not group.names:
+                out["templates.map"][f"^{site}{regex}$"] = encoded(filled(group, 0, form="\\{}"))
+                continue
+            out["templates.map"][f"^{site}{regex}$"] = f"choice{n}"
+            out["choices.map"] |= dict(_choices(n, site, group, regex))
+    return out
+
+
+def _choices(n: int, site: str, group: TemplateGroup, regex: str) -> Iterator[tuple[str, str]]:
+    """Regexes over the path and the parameters that matter there, "=value" or nothing each, and what they give."""
+    names = sorted(group.names)
+    for number, rule in enumerate(group.rules):
+        captures = {c.name: c for c in rule.source.params}
+        if captures:
+            parts = [f"=({captures[name].regex()})" if name in captures else "[^&]*" for name in names]
+        else:
+            parts = [""] * len(names)
+        yield f"^choice{n};{site}{regex}[?]{'&'.join(parts)}$", encoded(filled(group, number, form="\\{}"))
+
+
+def _lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
+    """The http-request rules of a frontend."""
+    cut = r'regsub("\.+(:|$)","\1")' if rules.ports_matter else r'regsub(":.*$",""),regsub("\.+$","")'
+    yield f"http-request set-var(txn.upright_host) 'req.hdr(host),lower,{cut}'"
+    yield f"http-request set-var(txn.upright_site) 'var(txn.upright_host),map_str({PLACE}/sites.map)'"
+    passes = " or ".join(f"{{ pathq -m reg '{g}' }}" for g in _GUARD)
+    ours = "{ var(txn.upright_site) -m found }"
+    yield f"http-request set-var(txn.upright_path) path if {ours} " + f" or {ours} ".join(passes.split(" or "))
+    here = "{ var(txn.upright_path) -m found }"
+    strange = [f"{here} {{ path -m sub // }}", f"{here} {{ path -m reg '/([.]|%2[eE])' }}"]
+    yield f"http-request set-var(txn.upright_pathq) pathq if {' or '.join(strange)}"
+    odd = "if { var(txn.upright_pathq) -m found }"
+    # `percent-decode-unreserved` leaves escaped dots alone.
+    yield f"http-request set-var(txn.upright_dots) 'path,regsub(\"%2[eE]\",\".\",g)' {odd}"
+    yield f"http-request set-path %[var(txn.upright_dots)] {odd}"
+    for step in ("path-merge-slashes", "path-strip-dot", "path-strip-dotdot full"):
+        yield f"http-request normalize-uri {step} {odd}"
+    fold = "lower," if rules.fold_case else ""
+    yield f"http-request set-var-fmt(txn.upright_key) '%[var(txn.upright_site)]%[path,url_dec,{fold}url_enc]' if {here}"
+    yield f"http-request set-pathq %[var(txn.upright_pathq)] {odd}"
+    plain = f"http-request set-var(txn.upright_r) 'var(txn.upright_key),map_str({PLACE}/plain.map)'"
+    if low.names:
+        yield from _param_lines(low)
+    if low.groups:
+        yield from _group_lines(low)
+        plain += " if !{ var(txn.upright_seen) -m found } !{ var(txn.upright_stop) -m found }"
+    yield plain
+    if low.templates:
+        yield from _template_lines(low)
+    yield from _answer_lines(rules, low)
+
+
+def _param_lines(low: Lowered) -> Iterator[str]:
+    """Each parameter that matters anywhere: "=" and its first value, where it is given."""
+    for n, name in enumerate(low.names, 1):
+        word = re.escape(name)
+        yield f"http-request set-var-fmt(txn.upright_p{n}) '=%[url_param({name})]' if {{ query -m reg '(?:^|&){word}(?:=|&|$)' }}"
+        yield f"http-request set-var(txn.upright_d{n}) bool(true) if {{ query -m reg '{_twice(name)}' }}"
+
+
+def _twice(name: str) -> str:
+    word = re.escape(name)
+    return f"(?:^|&){word}(?:=[^&]*)?&(?:.*&)?{word}(?:=|&|$)"
+
+
+def _group_lines(low: Lowered) -> Iterator[str]:
+    """Paths where parameters choose the page: the rules with the most parameters are asked first."""
+    number = {name: n for n, name in enumerate(low.names, 1)}
+    yield f"http-request set-var(txn.upright_group) 'var(txn.upright_key),map_str({PLACE}/groups.map)'"
+    for group in low.param_groups:
+        mine = f"{{ var(txn.upright_group) -m str g{group.number} }}"
+        for name in group.names:
+            yield f"http-request set-var(txn.upright_stop) bool(true) if {mine} {{ var(txn.upright_d{number[name]}) -m found }}"
+            yield f"http-request set-var(txn.upright_seen) bool(true) if {mine} {{ var(txn.upright_p{number[name]}) -m found }}"
+        for shape in group.shapes:
+            tail = "".join(f"&{_percent(name)}%[var(txn.upright_p{number[name]})]" for name in shape)
+            free = "!{ var(txn.upright_r) -m found } !{ var(txn.upright_stop) -m found }"
+            given = " ".join(f"{{ var(txn.upright_p{number[name]}) -m found }}" for name in shape)
+            yield f"http-request set-var-fmt(txn.upright_tail) '%[var(txn.upright_key)]?{tail}' if {mine} {free} {given}"
+            yield f"http-request set-var(txn.upright_r) 'var(txn.upright_tail),map_str({PLACE}/params.map)' if {mine} {free} {given}"
+    yield f"http-request set-var(txn.upright_wild) 'var(txn.upright_key),map_str({PLACE}/wild.map)'"
+    yield (
+        "http-request set-var(txn.upright_stop) bool(true) if { var(txn.upright_seen) -m found }"
+        " !{ var(txn.upright_r) -m found } !{ var(txn.upright_wild) -m found }"
+    )
+
+
+def _percent(text: str) -> str:
+    return text.replace("%", "%%")
+
+
+def _template_lines(low: Lowered) -> Iterator[str]:
+    """Templates look at the path as it was sent, where no exact rule answers."""
+    number = {name: n for n, name in enumerate(low.names, 1)}
+    free = "{ var(txn.upright_path) -m found } !{ var(txn.upright_r) -m found }"
+    if low.groups:
+        free += " !{ var(txn.upright_stop) -m found }"
+    yield f"http-request set-var-fmt(txn.upright_raw) '%[var(txn.upright_site)]%[var(txn.upright_path)]' if {free}"
+    yield f"http-request set-var(txn.upright_r) 'var(txn.upright_raw),map_regm({PLACE}/templates.map)' if {free}"
+    chosen = []
+    for n, (_, group) in enumerate(low.templates, 1):
+        if group.names:
+            mine = f"{{ var(txn.upright_r) -m str choice{n} }}"
+            tail = "&".join(f"%[var(txn.upright_p{number[name]})]" for name in sorted(group.names))
+            chosen.append((n, f"choice{n};%[var(txn.upright_raw)]?{tail}", mine))
+            for name in sorted(group.names):
+                yield f"http-request unset-var(txn.upright_r) if {mine} {{ var(txn.upright_d{number[name]}) -m found }}"
+    for _, text, mine in chosen:
+        yield f"http-request set-var-fmt(txn.upright_choice) '{text}' if {mine}"
+    if chosen:
+        yield "http-request unset-var(txn.upright_r) if { var(txn.upright_choice) -m found }"
+        yield f"http-request set-var(txn.upright_r) 'var(txn.upright_choice),map_regm({PLACE}/choices.map)' if {{ var(txn.upright_choice) -m found }}"
+
+
+def _answer_lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
+    """From a reply to the response."""
+    found = "{ var(txn.upright_r) -m found }"
+    part = "http-request set-var(txn.upright_{}) 'var(txn.upright_r),field({},|)'"
+    yield part.format("own", 2)
+    same = "{ var(txn.upright_own),strcmp(txn.upright_host) eq 0 }"
+    yield f"http-request unset-var(txn.upright_r) if {found} {{ var(txn.upright_own) -m len gt 0 }} {same}"
+    if GONE in low.statuses():
+        yield "http-request deny deny_status 410 if { var(txn.upright_r) -m beg 410 }"
+    yield part.format("to", 3)
+    yield part.format("args", 4)
+    yield "http-request set-var(txn.upright_mode) 'var(txn.upright_r),bytes(3,1)'"
+    asked = "{ query -m len gt 0 }"
+    yield f"http-request set-var(txn.upright_q) query if {asked} {{ var(txn.upright_mode) -m str t }}"
+    yield f"http-request set-var-fmt(txn.upright_args) '%[var(txn.upright_args)]&%[query]' if {asked} {{ var(txn.upright_mode) -m str c }}"
+    value = TRACKED_VALUE.replace("'", r"\x27")
+    for name in rules.tracking:
+        word = re.escape(name)
+        first = f'query,regsub("^(?:.*?&)??{word}=({value})(?:&.*)?$","\\1")'
+        yield (
+            f"http-request set-var-fmt(txn.upright_args) '%[var(txn.upright_args)]&{_percent(name)}=%[{first}]'"
+            f" if {{ var(txn.upright_q) -m reg '(?:^|&){word}={value}(?:&|$)' }}"
+        )
+    some = "{ var(txn.upright_args) -m len gt 0 }"
+    yield f"http-request set-var(txn.upright_args) 'var(txn.upright_args),regsub(\"^&\",\"\")' if {some}"
+    yield f"http-request set-var-fmt(txn.upright_to) '%[var(txn.upright_to)]?%[var(txn.upright_args)]' if {some}"
+    yield part.format("mark", 5)
+    yield (
+        "http-request set-var-fmt(txn.upright_to) '%[var(txn.upright_to)]#%[var(txn.upright_mark)]'"
+        " if { var(txn.upright_mark) -m len gt 0 }"
+    )
+    for code in low.statuses():
+        if code not in {GONE, PASS}:
+            yield f"http-request redirect code {code} location %[var(txn.upright_to)] if {{ var(txn.upright_r) -m beg {code} }}"
+
+
+def _example(lines: str) -> str:
+    inside = lines.replace(f"{PLACE}/", "").replace("\n", "\n  ")
+    return f"""# The least that serves these rules: cd FOLDER; haproxy -db -f example/haproxy.cfg
+global
+  expose-experimental-directives
+defaults
+  mode http
+  timeout client 5s
+  timeout server 5s
+  timeout connect 5s
+frontend old_hosts
+  bind 127.0.0.1:8080
+  {inside}
+  http-request return status 404
+"""
+
+
+def _readme(rules: RuleSet) -> str:
+    hosts = ", ".join(sorted(rules.site_of))
+    return f"""# Redirect rules for HAProxy
+
+{len(rules):,} rules, digest `{rules.digest}`, for requests to {hosts}.
+
+1. Copy the folder to the server as `{PLACE}/`, or put another folder into `{RULES_FILE}` in its place.
+2. In the `global` section: `expose-experimental-directives` (for `normalize-uri`, which takes doubled slashes and dot segments
+   out of a path before it is looked up; the request itself goes on as it was sent).
+3. Put the lines of `{RULES_FILE}` into the frontend of the old hosts, before other `http-request` rules.
+4. Check with `haproxy -c -f /etc/haproxy/haproxy.cfg`, then reload with `systemctl reload haproxy`.
+5. A single rule can be changed without a reload on the stats socket: `set map {PLACE}/plain.map KEY VALUE`.
+6. To go back: put the former folder and lines in their place and reload.
+
+`example/haproxy.cfg` is a complete small configuration to try the rules with. A page that is gone is answered with
+`deny_status 410`: `http-error status 410 …` or an `errorfile` gives it the site's own page. HAProxy 2.6 or newer. It answers raw `#`
+and non-ASCII bytes in a target with 400 by itself.
+"""

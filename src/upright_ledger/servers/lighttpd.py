@@ -1,0 +1,232 @@
+"""lighttpd: the rules as Lua tables, looked up by mod_magnet before anything else is done with a request.
+
+Facts this relies on (measured on lighttpd 1.4.69): a module that is required is loaded once a process; the script sees the
+target as it was sent in "request.orig-uri"; control bytes in a Location would end the header, so destinations hold none.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Mapping
+from importlib.resources import files as resources
+
+from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.template_rules import TemplateGroup
+from upright_ledger.core.templates import LIST, REST, Capture
+from upright_ledger.servers.encoded import encoded, ranked
+from upright_ledger.servers.lowering import Key, Lowered, filled, lower
+from upright_ledger.servers.protocol import Translation, decoded
+
+RULES_FILE = "upright_rules.lua"
+LOGIC_FILE = "upright_redirects.lua"
+ATTRACT_FILE = "redirects.lua"
+SERVER_FILE = "redirects.conf"
+EXAMPLE_FILE = "example/lighttpd.conf"
+_AT_ONCE = 5000  # assignments in one Lua function: it may not hold too many constants
+
+_ATTRACT = """-- Upright Ledger: called by mod_magnet for each request; see README.md.
+local here = debug.getinfo(1, "S").source:match("^@?(.*/)") or "./"
+if not package.loaded["upright_redirects"] then package.path = here .. "?.lua;" .. package.path end
+local status, location = require("upright_redirects").answer(lighty.r.req_header["Host"], lighty.r.req_attr["request.orig-uri"])
+if not status then return end
+if location then lighty.r.resp_header["Location"] = location end
+return status
+"""
+
+
+class Lighttpd:
+    """The lighttpd dialect."""
+
+    name = "lighttpd"
+    rule_file = RULES_FILE
+
+    def write(self, rules: RuleSet) -> Translation:
+        low = lower(rules)
+        logic = (resources("upright_ledger.servers") / "redirects.lua").read_text(encoding="utf-8")
+        written = {
+            RULES_FILE: "\n".join(_data(rules, low)) + "\n",
+            LOGIC_FILE: logic,
+            ATTRACT_FILE: _ATTRACT,
+            SERVER_FILE: _server_file(rules),
+            EXAMPLE_FILE: _example_file(),
+            "README.md": _readme(rules),
+        }
+        return Translation({n: t.encode("utf-8", "surrogateescape") for n, t in written.items()}, rules, ())
+
+    def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
+        text = files[RULES_FILE].decode("utf-8", "surrogateescape")
+        low = lower(rules)
+        wanted = dict(_entries(low))
+        frame = {line for line in _data(rules, low) if not _ASSIGNMENT.fullmatch(line)}
+        found: dict[tuple[str, str], str] = {}
+        strange = []
+        for line in text.split("\n"):
+            match = _ASSIGNMENT.fullmatch(line)
+            if match is not None:
+                found[match[1], _unquoted(match[2])] = _unquoted(match[3])
+            elif line and line not in frame:
+                strange.append(f"the line {line!r} is none of the rules")
+        return strange + [
+            f"{table}: {key!r} reads as {found.get((table, key))!r} instead of {wanted.get((table, key))!r}"
+            for table, key in sorted(wanted.keys() | found.keys())
+            if wanted.get((table, key)) != found.get((table, key))
+        ]
+
+
+DIALECT = Lighttpd()
+
+_STRING = r'"((?:[ !#-\[\]-~]|\\[0-9]{3})*)"'
+_ASSIGNMENT = re.compile(rf"(plain|r[0-9]+)\[{_STRING}\]={_STRING}")
+
+
+def quote(text: str) -> str:
+    """A text as a Lua string: bytes that are not plain ASCII by their number."""
+    raw = text.encode("utf-8", "surrogateescape")
+    return '"' + "".join(chr(b) if 32 <= b < 127 and b not in b'"\\' else f"\\{b:03d}" for b in raw) + '"'
+
+
+def _unquoted(text: str) -> str:
+    raw = re.sub(rb"\\([0-9]{3})", lambda m: bytes((int(m[1]),)), text.encode())
+    return raw.decode("utf-8", "surrogateescape")
+
+
+def _key(key: Key) -> str:
+    return key[0] + decoded(key[1])
+
+
+def _entries(low: Lowered) -> Iterator[tuple[tuple[str, str], str]]:
+    """(Table, key) and value of every lookup."""
+    for key, reply in low.plain.items():
+        yield ("plain", _key(key)), encoded(reply)
+    for rank, key, tail, reply in ranked(low):
+        yield (f"r{rank}", f"{_key(key)}?{tail}"), encoded(reply)
+
+
+def _data(rules: RuleSet, low: Lowered) -> Iterator[str]:
+    yield f"-- Upright Ledger: {len(rules):,} redirect rules for lighttpd, digest {rules.digest}"
+    yield "local M = {}"
+    yield f"M.fold = {'true' if rules.fold_case else 'false'}"
+    yield f"M.ports = {'true' if rules.ports_matter else 'false'}"
+    yield f"M.sites = {_map(low.sites)}"
+    yield "M.tracking = {" + ", ".join(map(quote, rules.tracking)) + "}"
+    yield f"M.tracked = {_set(rules.tracking)}"
+    yield "local plain = {}"
+    yield "local groups = {}"
+    yield "local wild = {}"
+    names = [f"r{n}" for n in range(1, len(low.ranked) + 1)]
+    for name in names:
+        yield f"local {name} = {{}}"
+    for group in low.param_groups:
+        shapes = ", ".join("{" + ", ".join(map(quote, shape)) + "}" for shape in group.shapes)
+        yield f"local g{group.number} = {{names = {_set(group.names)}, shapes = {{{shapes}}}}}"
+    yield from _chunks(f"{table}[{quote(key)}]={quote(value)}" for (table, key), value in _entries(low))
+    yield from _chunks(f"groups[{quote(_key(key))}]=g{group.number}" for key, group in low.groups.items())
+    yield from _chunks(f"wild[{quote(_key(key))}]=true" for key in sorted(low.wild))
+    yield "M.plain = plain"
+    yield "M.groups = groups"
+    yield "M.wild = wild"
+    yield f"M.ranked = {{{', '.join(names)}}}"
+    yield "M.templates = {"
+    for number in sorted({site for site, _ in low.templates}):
+        yield f"  [{quote(number)}] = {{"
+        for site, group in low.templates:
+            if site == number:
+                yield "  {" + ", ".join(_template(rules, group)) + "},"
+        yield "  },"
+    yield "}"
+    yield "return M"
+
+
+def _template(rules: RuleSet, group: TemplateGroup) -> Iterator[str]:
+    source, slash = group.source, group.rules[0].slash
+    pattern = "".join(_class(p) if isinstance(p, Capture) else _literal(p.lower() if rules.fold_case else p) for p in source.parts)
+    end = {"any": "/?" if source.takes_slash else "", "bare": "", "slashed": "/"}[slash]
+    yield f"pattern = {quote(f'^{pattern}{end}$')}"
+    yield f"captures = {{{', '.join(_capture(c, exact=False, fold=rules.fold_case) for c in source.captures)}}}"
+    yield f"names = {_set(sorted(group.names))}"
+    yield f"wild = {'true' if group.literal_paths else 'false'}"
+    told = []
+    for n, rule in enumerate(group.rules):
+        params = ", ".join(_capture(c, exact=True, fold=False) for c in rule.source.params)
+        told.append(f"{{reply = {quote(encoded(filled(group, n, form='{{{}}}')))}, params = {{{params}}}}}")
+    yield f"rules = {{{', '.join(told)}}}"
+
+
+def _class(capture: Capture) -> str:
+    inside = {"digits": "0-9", "word": "A-Za-z0-9", REST: "A-Za-z0-9._~/%-"}.get(capture.kind, "A-Za-z0-9._~%-")
+    return f"()[{inside}]+()"
+
+
+def _capture(capture: Capture, *, exact: bool, fold: bool) -> str:
+    parts = [f"name = {quote(capture.name)}", f"pattern = {quote('^' + _class(capture).replace('()', '') + '$')}"]
+    if capture.kind == REST:
+        parts.append("rest = true")
+    if capture.kind == LIST:
+        parts.append(f"list = {_set(v.lower() if fold and not exact else v for v in capture.values)}")
+    if exact:
+        parts.append("exact = true")
+    return "{" + ", ".join(parts) + "}"
+
+
+def _literal(text: str) -> str:
+    """A text that stands for itself in a Lua pattern."""
+    return re.sub(r"([^A-Za-z0-9_/~,;:@=!&' ])", r"%\1", text)
+
+
+def _set(names: Iterable[str]) -> str:
+    return _map(dict.fromkeys(names, ""), "true")
+
+
+def _map(table: Mapping[str, str], value: str = "") -> str:
+    return "{" + ", ".join(f"[{quote(k)}] = {value or quote(v)}" for k, v in table.items()) + "}"
+
+
+def _chunks(lines: Iterable[str]) -> Iterator[str]:
+    """Assignments in functions of a few thousand each."""
+    count = 0
+    for line in lines:
+        if count % _AT_ONCE == 0:
+            if count:
+                yield "end)()"
+            yield ";(function()"
+        yield line
+        count += 1
+    if count:
+        yield "end)()"
+
+
+def _server_file(rules: RuleSet) -> str:
+    return f"""# Upright Ledger: {len(rules):,} redirect rules for lighttpd, digest {rules.digest}
+# Include this file in the global section, or in the conditions of the old hosts; adapt the folder.
+server.modules += ( "mod_magnet" )
+magnet.attract-raw-url-to = ( "/etc/lighttpd/upright/{ATTRACT_FILE}" )
+"""
+
+
+def _example_file() -> str:
+    return f"""# The least that serves these rules: lighttpd -D -f FOLDER/example/lighttpd.conf
+server.document-root = var.CWD
+server.port = 8080
+server.bind = "127.0.0.1"
+server.modules = ( "mod_magnet" )
+magnet.attract-raw-url-to = ( var.CWD + "/{ATTRACT_FILE}" )
+"""
+
+
+def _readme(rules: RuleSet) -> str:
+    hosts = ", ".join(sorted(rules.site_of))
+    return f"""# Redirect rules for lighttpd
+
+{len(rules):,} rules, digest `{rules.digest}`, for requests to {hosts}.
+
+1. lighttpd needs mod_magnet (on Debian: `apt-get install lighttpd-mod-magnet` or `lighttpd-modules-lua`).
+2. Copy the folder to the server, for example to `/etc/lighttpd/upright/`, and set that path in `{SERVER_FILE}`.
+3. Include `{SERVER_FILE}` in `lighttpd.conf`.
+4. Check with `lighttpd -tt -f /etc/lighttpd/lighttpd.conf`, and the Lua files with `luac -p *.lua`: lighttpd itself reads
+   those only with the first request.
+5. Restart lighttpd. A reload keeps the rules that were loaded.
+6. To go back: put the former folder in its place and restart.
+
+`{RULES_FILE}` holds the rules, `{LOGIC_FILE}` their meaning, `{ATTRACT_FILE}` is what lighttpd calls. Requests
+without a rule go on untouched. lighttpd itself answers escaped control bytes in the path with 400.
+"""

@@ -1,0 +1,133 @@
+"""Lowering: a rule set as the plain tables that every server's files are made of."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+
+from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.rules import GONE, ExactRule, Rule, RuleSet
+from upright_ledger.core.template_rules import PASS, TemplateGroup
+
+Shape = tuple[str, ...]
+Key = tuple[str, str]
+"""Number of a site, and a folded canonical path."""
+
+
+@dataclass(frozen=True, slots=True)
+class Reply:
+    """What a rule answers. body, args, fragment: of its destination, without "?" and "#". own: the host on which it must not
+    fire at this path, or empty. status PASS: nothing, and no other rule may.
+    """
+
+    status: int
+    body: str = ""
+    args: str = ""
+    fragment: str = ""
+    query: str = ""
+    own: str = ""
+
+    @property
+    def redirects(self) -> bool:
+        return self.status not in {GONE, PASS}
+
+
+@dataclass(frozen=True, slots=True)
+class ParamGroup:
+    """Paths on which the same parameters matter, in the same lists. names: sorted; shapes: in the order of asking."""
+
+    number: int
+    names: Shape
+    shapes: tuple[Shape, ...]
+
+
+@dataclass
+class Lowered:
+    """The tables. sites: authority → number. plain: path → reply. groups: path → parameter group. ranked: of each rank in
+    turn, (path, values in a spelling, in the order of the group's shape) → reply. wild: paths at which a template with
+    parameters is asked where no exact rule knows them. templates: in the order of asking.
+    """
+
+    sites: dict[str, str]
+    plain: dict[Key, Reply] = field(default_factory=dict)
+    groups: dict[Key, ParamGroup] = field(default_factory=dict)
+    ranked: list[dict[tuple[Key, tuple[str, ...]], Reply]] = field(default_factory=list)
+    wild: set[Key] = field(default_factory=set)
+    templates: list[tuple[str, TemplateGroup]] = field(default_factory=list)
+
+    @property
+    def param_groups(self) -> list[ParamGroup]:
+        """Each once, by number."""
+        return sorted({g.number: g for g in self.groups.values()}.values(), key=lambda g: g.number)
+
+    @property
+    def names(self) -> list[str]:
+        """All parameter names that matter anywhere."""
+        named = {n for g in self.groups.values() for n in g.names}
+        return sorted(named | {n for _, group in self.templates for n in group.names})
+
+    def statuses(self) -> list[int]:
+        """The statuses of all answers, the commonest first."""
+        counts: dict[int, int] = {}
+        replies: list[Iterable[Reply]] = [self.plain.values(), *(t.values() for t in self.ranked)]
+        for reply in (r for part in replies for r in part):
+            counts[reply.status] = counts.get(reply.status, 0) + 1
+        for rule in (r for _, group in self.templates for r in group.rules):
+            counts[rule.status] = counts.get(rule.status, 0) + 1
+        counts.pop(PASS, None)
+        return sorted(counts, key=lambda c: (-counts[c], c))
+
+
+def lower(rules: RuleSet) -> Lowered:
+    """Lower a rule set."""
+    numbers = {name: str(n) for n, name in enumerate(sorted(set(rules.site_of.values())), 1)}
+    out = Lowered({authority: numbers[site] for authority, site in sorted(rules.site_of.items())})
+    known: dict[tuple[Shape, tuple[Shape, ...]], ParamGroup] = {}
+    for site, path, group in rules.paths():
+        key = (numbers[site], path)
+        if group.plain is not None:
+            out.plain[key] = reply_of(rules, group.plain, path)
+        if not group.names:
+            continue
+        shapes = tuple(group.by_shape)
+        names = tuple(sorted(group.names))
+        out.groups[key] = known.setdefault((names, shapes), ParamGroup(len(known) + 1, names, shapes))
+        for rank, table in enumerate(group.by_shape.values()):
+            if rank == len(out.ranked):
+                out.ranked.append({})
+            for values, rule in table.items():
+                out.ranked[rank][key, values] = reply_of(rules, rule, path)
+    for template in rules.template_index:
+        out.templates.append((numbers[template.site], template))
+        if template.names:
+            out.wild |= {(numbers[template.site], path) for path in template.literal_paths}
+    return out
+
+
+def reply_of(rules: RuleSet, rule: ExactRule, path: str) -> Reply:
+    """The reply of an exact rule at one of its paths."""
+    if rule.status in {GONE, PASS}:
+        return Reply(rule.status)
+    goal = parse_address(rule.destination)
+    lives_here = not rule.params and rules.fold_request_path(goal.path) == path
+    own = goal.authority if lives_here and rules.site_of.get(goal.authority) == rule.site else ""
+    return split_reply(rule, rule.destination, own)
+
+
+def split_reply(rule: Rule, destination: str, own: str = "") -> Reply:
+    """A reply with its destination in parts."""
+    if rule.status in {GONE, PASS}:
+        return Reply(rule.status)
+    rest, _, fragment = destination.partition("#")
+    body, _, args = rest.partition("?")
+    return Reply(rule.status, body, args, fragment, rule.query, own)
+
+
+def filled(group: TemplateGroup, number: int, reference: Mapping[int, str] | None = None, form: str = "%{}") -> Reply:
+    """The reply of a template rule, its captures as references: `form` with their number, those of the path first."""
+    rule = group.rules[number]
+    if not rule.destination:
+        return Reply(rule.status)
+    names = [c.name for c in (*rule.source.captures, *rule.source.params)]
+    values = {name: (reference or {}).get(n, form.format(n)) for n, name in enumerate(names, 1)}
+    return split_reply(rule, rule.goal.fill(values))

@@ -1,0 +1,172 @@
+-- Upright Ledger: the rule model for lighttpd's mod_magnet. The rules themselves are in upright_rules.lua.
+local rules = require("upright_rules")
+local M = {}
+
+local function lower(text) return (text:gsub("[A-Z]", string.lower)) end
+
+-- A target with raw controls, blanks or "#", or whose path holds an escaped slash, backslash or control byte: no answer.
+local function blocked(target)
+  if target:sub(1, 1) ~= "/" or target:find("[%c #\127-\255]") then return true end
+  local path = target:match("^[^?]*")
+  if path:find("\\", 1, true) then return true end
+  if not path:find("%", 1, true) then return false end
+  for hex in path:gmatch("%%(..?)") do
+    local code = tonumber(hex, 16)
+    if #hex < 2 or not hex:find("^%x%x$") then return true end
+    if code == 0x2f or code == 0x5c or code < 0x20 or code == 0x7f then return true end
+  end
+  return path:find("%%$") ~= nil
+end
+
+local function canonical(path)
+  if path:find("%", 1, true) then
+    path = path:gsub("%%(%x%x)", function(hex) return string.char(tonumber(hex, 16)) end)
+  end
+  if path:find("//", 1, true) or path:find("/.", 1, true) then
+    local out, last = {}, ""
+    for part in path:gmatch("[^/]+") do
+      last = part
+      if part == ".." then out[#out] = nil elseif part ~= "." then out[#out + 1] = part end
+    end
+    local open = last == "" or last == "." or last == ".." or path:sub(-1) == "/"
+    path = "/" .. table.concat(out, "/")
+    if open and #out > 0 then path = path .. "/" end
+  end
+  return rules.fold and lower(path) or path
+end
+
+-- The parameters of these names, or nil where one is given twice; and how many there are.
+local function given(query, names)
+  local found, count = {}, 0
+  for part in query:gmatch("[^&]+") do
+    local name, value = part:match("^([^=]*)=?(.*)$")
+    if names[name] then
+      if found[name] then return nil, 0 end
+      found[name], count = value, count + 1
+    end
+  end
+  return found, count
+end
+
+local function tracked(query)
+  local values = {}
+  for part in query:gmatch("[^&]+") do
+    local name, value = part:match("^([^=]+)=(.*)$")
+    if name and rules.tracked[name] and not values[name] then
+      local rest = value:gsub("%%%x%x", "")
+      if not rest:find("[^A-Za-z0-9._~!$'()*+,;=:@/?-]") then values[name] = value end
+    end
+  end
+  local out = {}
+  for _, name in ipairs(rules.tracking) do
+    if values[name] then out[#out + 1] = name .. "=" .. values[name] end
+  end
+  return table.concat(out, "&")
+end
+
+-- A reply is "status mode|own host|body|args|fragment"; values: what the captures of a template hold.
+local function respond(reply, host, query, values)
+  local code, mode, own, body, args, fragment = reply:match("^(%d+)(%a?)|([^|]*)|([^|]*)|([^|]*)|(.*)$")
+  code = tonumber(code)
+  if code == 0 or (own ~= "" and own == host) then return nil end
+  if code == 410 then return 410, nil end
+  if values then
+    local function fill(text) return (text:gsub("{(%d)}", function(n) return values[tonumber(n)] end)) end
+    body, args, fragment = fill(body), fill(args), fill(fragment)
+  end
+  local carried = ""
+  if query ~= "" then
+    if mode == "c" then carried = query elseif mode == "t" then carried = tracked(query) end
+  end
+  if args ~= "" and carried ~= "" then args = args .. "&" .. carried elseif args == "" then args = carried end
+  if args ~= "" then body = body .. "?" .. args end
+  if fragment ~= "" then body = body .. "#" .. fragment end
+  return code, body
+end
+
+local function is_plain(capture, text)
+  if capture.rest then
+    if text:sub(1, 1) == "/" or text:find("//", 1, true) then return false end
+    for part in text:gmatch("[^/]+") do
+      if part == "." or part == ".." then return false end
+    end
+    return true
+  end
+  if capture.list then return capture.list[capture.exact and text or (rules.fold and lower(text) or text)] ~= nil end
+  return text ~= "." and text ~= ".."
+end
+
+local function captured(template, path)
+  local at = { (rules.fold and lower(path) or path):match(template.pattern) }
+  if #at == 0 then return nil end
+  local values = {}
+  for n, capture in ipairs(template.captures) do
+    local text = path:sub(at[2 * n - 1], at[2 * n] - 1)
+    if not is_plain(capture, text) then return nil end
+    values[n] = text
+  end
+  return values
+end
+
+local function by_template(site, path, query, host, beside)
+  for _, template in ipairs(rules.templates[site] or {}) do
+    local values = captured(template, path)
+    if values then
+      if beside and not template.wild then
+        local _, count = given(query, beside)
+        if count > 0 then return nil end
+      end
+      local found, count = given(query, template.names)
+      if not found then return nil end
+      for _, rule in ipairs(template.rules) do
+        local fits = #rule.params > 0 or count == 0
+        for n, capture in ipairs(rule.params) do
+          local value = found[capture.name]
+          if not value or not value:find(capture.pattern) or not is_plain(capture, value) then fits = false break end
+          values[#template.captures + n] = value
+        end
+        if fits then return respond(rule.reply, host, query, values) end
+      end
+      return nil
+    end
+  end
+end
+
+-- Status and Location for a request; nil where no rule answers.
+function M.answer(host, target)
+  host = lower(host or "")
+  if not rules.ports then host = host:gsub(":.*$", "") end
+  local name, port = host:match("^([^:]*)(.*)$")
+  host = name:gsub("%.+$", "") .. port
+  local site = rules.sites[host]
+  if not site or blocked(target) then return nil end
+  local raw, query = target:match("^([^?]*)%??(.*)$")
+  local path = canonical(raw)
+  local key = site .. path
+  local group = rules.groups[key]
+  if group then
+    local found, count = given(query, group.names)
+    if not found then return nil end
+    if count > 0 then
+      for rank, shape in ipairs(group.shapes) do
+        local tail = ""
+        for _, parameter in ipairs(shape) do
+          local value = found[parameter]
+          if not value then tail = nil break end
+          tail = tail .. "&" .. parameter .. "=" .. value
+        end
+        local reply = tail and rules.ranked[rank][key .. "?" .. tail]
+        if reply then return respond(reply, host, query) end
+      end
+      if not rules.wild[key] then
+        return by_template(site, raw, query, host, group.names)
+      end
+      return by_template(site, raw, query, host)
+    end
+  end
+  local reply = rules.plain[key]
+  if reply then return respond(reply, host, query) end
+  return by_template(site, raw, query, host, group and group.names)
+end
+
+return M

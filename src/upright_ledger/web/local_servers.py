@@ -1,0 +1,120 @@
+"""Real web servers in a temporary folder, unprivileged, on a free local port: the example of a build, as it was written."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import socket
+import subprocess
+import tempfile
+import time
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+from upright_ledger.errors import InputError
+
+NOBODY = 65534
+START_SECONDS = 60.0
+EXAMPLE_PORT = "8080"
+_PLACES = f"{os.pathsep}/usr/sbin{os.pathsep}/usr/local/sbin"
+
+
+@dataclass(frozen=True)
+class Launch:
+    """How a server is started in the foreground. arguments: {folder} stands for the copied build. before: commands to run first,
+    one after the other, as `sh` would in that folder. package: its name on Debian.
+    """
+
+    program: str
+    arguments: tuple[str, ...]
+    package: str
+    example: str
+    before: tuple[tuple[str, ...], ...] = ()
+
+
+LAUNCHES: Mapping[str, Launch] = {
+    "nginx": Launch(
+        "nginx",
+        ("-p", "{folder}/example", "-e", "{folder}/error.log", "-c", "nginx.conf"),
+        "nginx-light",
+        "example/nginx.conf",
+    ),
+    "lighttpd": Launch(
+        "lighttpd",
+        ("-D", "-f", "{folder}/example/lighttpd.conf"),
+        "lighttpd lighttpd-modules-lua",
+        "example/lighttpd.conf",
+    ),
+    "apache": Launch(
+        "apache2",
+        ("-d", "{folder}/example", "-f", "{folder}/example/httpd.conf", "-D", "FOREGROUND"),
+        "apache2",
+        "example/httpd.conf",
+        (("sh", "make-maps.sh"),),
+    ),
+    "haproxy": Launch("haproxy", ("-db", "-f", "{folder}/example/haproxy.cfg"), "haproxy", "example/haproxy.cfg"),
+    "caddy": Launch("caddy", ("run", "--config", "{folder}/example/caddy.json"), "caddy", "example/caddy.json"),
+}
+
+
+def find_server(name: str) -> str:
+    """The program of a server on this machine, or an empty string."""
+    return shutil.which(LAUNCHES[name].program, path=os.environ.get("PATH", "") + _PLACES) or ""
+
+
+@contextmanager
+def run_example(name: str, build: Path) -> Iterator[tuple[str, int]]:
+    """Run a server with the example configuration of a build; yields host and port.
+
+    Raises InputError with the server's own words when it does not start.
+    """
+    launch = LAUNCHES[name]
+    program = find_server(name)
+    if not program:
+        raise InputError(f"{name} is not installed", f"install it, for example with apt-get install {launch.package}")
+    with tempfile.TemporaryDirectory(prefix="upright-server-") as held:
+        folder = Path(held) / "build"
+        shutil.copytree(build, folder)
+        port = free_port()
+        example = folder / launch.example
+        example.write_text(example.read_text(encoding="utf-8").replace(EXAMPLE_PORT, str(port)), encoding="utf-8")
+        environment = {**os.environ, "HOME": held, "XDG_DATA_HOME": held, "XDG_CONFIG_HOME": held, "GOMAXPROCS": "1"}
+        environment["PATH"] = environment.get("PATH", "") + _PLACES
+        for command in launch.before:
+            subprocess.run(command, cwd=folder, env=environment, check=True, capture_output=True)  # noqa: S603
+        root = os.name == "posix" and os.geteuid() == 0
+        if root:
+            for path in (Path(held), folder, *folder.rglob("*")):
+                os.chown(path, NOBODY, NOBODY)
+        identity = {"user": NOBODY, "group": NOBODY, "extra_groups": []} if root else {}
+        words = [program, *(a.format(folder=folder) for a in launch.arguments)]
+        log = Path(held) / "output.log"
+        with log.open("wb") as out:
+            process = subprocess.Popen(words, cwd=folder, env=environment, stdout=out, stderr=out, **identity)  # type: ignore[call-overload]  # noqa: S603
+        try:
+            _wait_for(name, process, port, [log, folder / "error.log", folder / "example/error.log"])
+            yield "127.0.0.1", port
+        finally:
+            process.terminate()
+            process.wait(timeout=START_SECONDS)
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def _wait_for(name: str, process: subprocess.Popen[bytes], port: int, logs: list[Path]) -> None:
+    deadline = time.monotonic() + START_SECONDS
+    while time.monotonic() < deadline and process.poll() is None:
+        with socket.socket() as probe:
+            if probe.connect_ex(("127.0.0.1", port)) == 0:
+                return
+        time.sleep(0.02)
+    told = [line for log in logs if log.exists() for line in log.read_text(errors="replace").strip().splitlines()]
+    raise InputError(
+        f"{name} did not start: {told[-1] if told else 'it gave no reason'}", "see what its own check says of the files"
+    )
