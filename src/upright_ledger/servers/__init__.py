@@ -12,6 +12,7 @@ from upright_ledger.servers.protocol import Dialect
 
 DIALECTS = {
     "nginx": "upright_ledger.servers.nginx",
+    "apache": "upright_ledger.servers.apache",
     "haproxy": "upright_ledger.servers.haproxy",
     "lighttpd": "upright_ledger.servers.lighttpd",
 }

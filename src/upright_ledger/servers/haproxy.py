@@ -12,11 +12,11 @@ from collections.abc import Iterator, Mapping
 from urllib.parse import quote_from_bytes
 
 from upright_ledger.core.addresses import decoded_path
-from upright_ledger.core.rules import GONE, TRACKED_VALUE, RuleSet
+from upright_ledger.core.rules import GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateGroup
 from upright_ledger.servers.encoded import encoded, ranked
 from upright_ledger.servers.lowering import Key, Lowered, filled, lower
-from upright_ledger.servers.protocol import Translation, expressible
+from upright_ledger.servers.protocol import Translation, expressible, param_names
 
 RULES_FILE = "redirects.cfg"
 EXAMPLE_FILE = "example/haproxy.cfg"
@@ -43,7 +43,10 @@ class Haproxy:
         lines = "\n".join(_lines(held, low))
         head = f"# Upright Ledger: {len(held):,} redirect rules for HAProxy, digest {held.digest}\n"
         written = tables | {
-            RULES_FILE: head + "# Put these lines into the frontend of the old hosts, before other http-request rules.\n" + lines + "\n",
+            RULES_FILE: head
+            + "# Put these lines into the frontend of the old hosts, before other http-request rules.\n"
+            + lines
+            + "\n",
             EXAMPLE_FILE: _example(lines),
             "README.md": _readme(held),
         }
@@ -78,8 +81,8 @@ def read_map(text: str) -> dict[str, str]:
     return found
 
 
-def _unspeakable(names: tuple[str, ...]) -> str:
-    bad = next((n for n in names if not _NAME.match(n)), None)
+def _unspeakable(rule: Rule) -> str:
+    bad = next((n for n in param_names(rule) if not _NAME.match(n)), None)
     return f"HAProxy cannot ask for a parameter called {bad!r}" if bad is not None else ""
 
 
@@ -135,7 +138,7 @@ def _lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
     yield f"http-request set-var(txn.upright_pathq) pathq if {' or '.join(strange)}"
     odd = "if { var(txn.upright_pathq) -m found }"
     # `percent-decode-unreserved` leaves escaped dots alone.
-    yield f"http-request set-var(txn.upright_dots) 'path,regsub(\"%2[eE]\",\".\",g)' {odd}"
+    yield f'http-request set-var(txn.upright_dots) \'path,regsub("%2[eE]",".",g)\' {odd}'
     yield f"http-request set-path %[var(txn.upright_dots)] {odd}"
     for step in ("path-merge-slashes", "path-strip-dot", "path-strip-dotdot full"):
         yield f"http-request normalize-uri {step} {odd}"
@@ -240,7 +243,7 @@ def _answer_lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
             f" if {{ var(txn.upright_q) -m reg '(?:^|&){word}={value}(?:&|$)' }}"
         )
     some = "{ var(txn.upright_args) -m len gt 0 }"
-    yield f"http-request set-var(txn.upright_args) 'var(txn.upright_args),regsub(\"^&\",\"\")' if {some}"
+    yield f'http-request set-var(txn.upright_args) \'var(txn.upright_args),regsub("^&","")\' if {some}'
     yield f"http-request set-var-fmt(txn.upright_to) '%[var(txn.upright_to)]?%[var(txn.upright_args)]' if {some}"
     yield part.format("mark", 5)
     yield (

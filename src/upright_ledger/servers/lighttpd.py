@@ -129,9 +129,9 @@ def _data(rules: RuleSet, low: Lowered) -> Iterator[str]:
     yield "M.templates = {"
     for number in sorted({site for site, _ in low.templates}):
         yield f"  [{quote(number)}] = {{"
-        for site, group in low.templates:
+        for site, template in low.templates:
             if site == number:
-                yield "  {" + ", ".join(_template(rules, group)) + "},"
+                yield "  {" + ", ".join(_template(rules, template)) + "},"
         yield "  },"
     yield "}"
     yield "return M"
@@ -139,7 +139,9 @@ def _data(rules: RuleSet, low: Lowered) -> Iterator[str]:
 
 def _template(rules: RuleSet, group: TemplateGroup) -> Iterator[str]:
     source, slash = group.source, group.rules[0].slash
-    pattern = "".join(_class(p) if isinstance(p, Capture) else _literal(p.lower() if rules.fold_case else p) for p in source.parts)
+    pattern = "".join(
+        _class(p) if isinstance(p, Capture) else _literal(p.lower() if rules.fold_case else p) for p in source.parts
+    )
     end = {"any": "/?" if source.takes_slash else "", "bare": "", "slashed": "/"}[slash]
     yield f"pattern = {quote(f'^{pattern}{end}$')}"
     yield f"captures = {{{', '.join(_capture(c, exact=False, fold=rules.fold_case) for c in source.captures)}}}"

@@ -8,7 +8,7 @@ from typing import Protocol
 
 from upright_ledger.core.addresses import decoded_path
 from upright_ledger.core.compiling import HeldBack
-from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.rules import Rule, RuleSet
 from upright_ledger.core.template_rules import TemplateRule
 
 
@@ -37,21 +37,18 @@ class Dialect(Protocol):
         """Parse the written files as the server would and name every difference to the rule set."""
 
 
-def expressible(rules: RuleSet, fault: Callable[[tuple[str, ...]], str]) -> tuple[RuleSet, list[HeldBack]]:
-    """A rule set without the rules whose parameter names a server cannot ask for, and these with the reason."""
-    refused = [
-        HeldBack(rule.legacy_url, "refused", reason)
-        for rule in rules
-        if (reason := fault(rule.params if isinstance(rule, TemplateRule) else tuple(n for n, _ in rule.params)))
-    ]
+def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, list[HeldBack]]:
+    """A rule set without the rules in which a server finds a fault, and these with the reason."""
+    refused = [HeldBack(rule.legacy_url, "refused", reason) for rule in rules if (reason := fault(rule))]
     if not refused:
         return rules, []
-    out = {held.legacy_url for held in refused}
-    return replace(
-        rules,
-        rules=tuple(r for r in rules.rules if r.legacy_url not in out),
-        templates=tuple(t for t in rules.templates if t.legacy_url not in out),
-    ), refused
+    exact = tuple(r for r in rules.rules if not fault(r))
+    return replace(rules, rules=exact, templates=tuple(t for t in rules.templates if not fault(t))), refused
+
+
+def param_names(rule: Rule) -> tuple[str, ...]:
+    """The names of the parameters that a rule asks for."""
+    return rule.params if isinstance(rule, TemplateRule) else tuple(n for n, _ in rule.params)
 
 
 def decoded(path: str) -> str:

@@ -1,0 +1,331 @@
+"""Apache: mod_rewrite with hashed maps, for a server's or virtual host's configuration.
+
+Facts this relies on (measured on Apache 2.4.71): REQUEST_URI is decoded, merged and dot-resolved; `int:tolower` folds ASCII
+only; `int:escape` writes lower-case hex and makes blanks fit for a key; values of a map are not expanded again; a "?"
+in a destination must be literal in the rule, so replies are kept in parts.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+
+from upright_ledger.core.addresses import decoded_path
+from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
+from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.servers.apache_rules import Program, literal, read_lines
+from upright_ledger.servers.encoded import encoded, ranked
+from upright_ledger.servers.lowering import Key, Lowered, Reply, filled, lower
+from upright_ledger.servers.protocol import Translation, expressible, param_names
+
+RULES_FILE = "redirects.conf"
+MAPS_FILE = "make-maps.sh"
+EXAMPLE_FILE = "example/httpd.conf"
+MAX_PAIR = 1000  # bytes of key and value in an SDBM file
+_NAME = re.compile(r"[A-Za-z0-9_$.~-]+\Z")
+
+_GUARD = r"(?:[!\x22$&->@-\[\]-~]|%(?!2[Ff]|5[Cc]|[01]|7[Ff])[0-9A-Fa-f][0-9A-Fa-f])*(?:[?][!\x22$-~]*)?"
+_BARE = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789$-_.+!*'(),:;@&=/~")  # by int:escape
+
+
+class Apache:
+    """The Apache dialect: `redirects.conf` for a virtual host, and texts of which `make-maps.sh` makes hashed maps."""
+
+    name = "apache"
+    rule_file = "plain.txt"
+
+    def write(self, rules: RuleSet) -> Translation:
+        held, refused = expressible(rules, _fault)
+        low = lower(held)
+        maps = _maps(low)
+        head = f"# Upright Ledger: {len(held):,} redirect rules for Apache, digest {held.digest}"
+        written = {f"{name}.txt": "".join(f"{k} {v}\n" for k, v in table.items()) for name, table in maps.items()}
+        written |= {
+            RULES_FILE: "\n".join([head, *_configuration(held, low)]) + "\n",
+            MAPS_FILE: _make_maps(sorted(maps)),
+            EXAMPLE_FILE: _example(),
+            "example/htdocs/.keep": "",
+            "README.md": _readme(held),
+        }
+        return Translation({n: t.encode() for n, t in written.items()}, held, tuple(refused))
+
+    def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
+        low = lower(rules)
+        differences = []
+        for name, wanted in _maps(low).items():
+            found = read_map(files[f"{name}.txt"].decode("ascii"))
+            differences += [
+                f"{name}.txt: {key!r} reads as {found.get(key)!r} instead of {wanted.get(key)!r}"
+                for key in sorted(wanted.keys() | found.keys())
+                if wanted.get(key) != found.get(key)
+            ]
+        wanted_lines = [word for rule in _program(rules, low).rules for word in ((c[0], c[1]) for c in rule.conditions)]
+        found_lines = [(w[1], w[2]) for w in read_lines(files[RULES_FILE].decode("ascii")) if w[0] == "RewriteCond"]
+        if wanted_lines != [(test, pattern) for test, pattern in found_lines]:
+            differences.append(f"{RULES_FILE}: its conditions read as others")
+        return differences
+
+
+DIALECT = Apache()
+
+
+def read_map(text: str) -> dict[str, str]:
+    """A map's text as httxt2dbm reads it: words at blanks, the second is the value; the last of equal keys counts."""
+    found = {}
+    for line in text.split("\n"):
+        if line.strip() and not line.startswith("#"):
+            key, *rest = line.split()
+            found[key] = rest[0] if rest else ""
+    return found
+
+
+def _fault(rule: Rule) -> str:
+    """Why Apache cannot execute a rule, or an empty string."""
+    bad = next((n for n in param_names(rule) if not _NAME.match(n)), None)
+    if bad is not None:
+        return f"mod_rewrite cannot ask for a parameter called {bad!r}"
+    if isinstance(rule, TemplateRule):
+        return ""
+    longest = max(len(_key(("99", p))) for p in rule.paths) + sum(len(n) + 3 * len(v) + 2 for n, v in rule.params)
+    if longest + len(rule.destination) + 40 > MAX_PAIR:
+        return f"Apache's hashed maps take no more than {MAX_PAIR:,} bytes of address and destination"
+    return ""
+
+
+def _key(key: Key) -> str:
+    """The site and the path as `int:escape` writes it."""
+    return key[0] + "".join(chr(b) if b in _BARE else f"%{b:02x}" for b in decoded_path(key[1]))
+
+
+def _marked(reply: Reply) -> str:
+    """A reply whose fragment carries its own "#"."""
+    return encoded(reply) if not reply.fragment else encoded(reply)[: -len(reply.fragment)] + f"#{reply.fragment}"
+
+
+def _maps(low: Lowered) -> dict[str, dict[str, str]]:
+    out = {"plain": {_key(key): _marked(reply) for key, reply in low.plain.items()}}
+    if low.groups:
+        out["groups"] = {_key(key): f"g{group.number}" for key, group in low.groups.items()}
+        out["params"] = {f"{_key(key)}?{tail}": _marked(reply) for _, key, tail, reply in ranked(low)}
+        out["wild"] = {_key(key): "1" for key in sorted(low.wild)}
+    return out
+
+
+def _configuration(rules: RuleSet, low: Lowered) -> list[str]:
+    maps = [f'RewriteMap upright_{name} "dbm=sdbm:${{UPRIGHT}}/{name}"' for name in _maps(low)]
+    return [
+        "# Include this file in the virtual host of each old host, before its own rewrites; `Define UPRIGHT` names the folder.",
+        "RewriteEngine On",
+        'RewriteMap upright_lower "int:tolower"',
+        'RewriteMap upright_escape "int:escape"',
+        *maps,
+        *_program(rules, low).lines(),
+    ]
+
+
+def _env(name: str) -> str:
+    return f"%{{ENV:upright_{name}}}"
+
+
+def _program(rules: RuleSet, low: Lowered) -> Program:
+    """What is done with a request."""
+    p = Program()
+    host = "%{HTTP_HOST}"
+    port = "" if rules.ports_matter else "(?::.*)?"
+    p.rule(
+        (f"${{upright_lower:{host}}}", f"^([^:]*?)[.]*({'(?::.*)?' if rules.ports_matter else ''}){port}$"),
+        flags=["E=upright_host:%1%2"],
+    )
+    for number in sorted(set(low.sites.values())):
+        names = "|".join(re.escape(a) for a, n in low.sites.items() if n == number)
+        p.rule(
+            (_env("host"), f"^(?:{names})$"),
+            ("%{THE_REQUEST}", f"^[^ ]+ /{_GUARD} HTTP/"),
+            flags=[f"E=upright_site:{number}"],
+        )
+    p.rule((_env("site"), "^$"), goto="end")
+    path = "%{REQUEST_URI}"
+    folded = f"${{upright_lower:{path}}}" if rules.fold_case else path
+    p.rule(flags=[f"E=upright_key:{_env('site')}${{upright_escape:{folded}}}"])
+    p.rule(("%{QUERY_STRING}", "^$"), goto="asked")
+    _query(p, rules, low)
+    p.label("asked")
+    if low.groups:
+        _groups(p, low)
+    p.rule(flags=[f"E=upright_r:${{upright_plain:{_env('key')}}}"])
+    p.rule((_env("r"), "^."), goto="answer")
+    p.label("templates")
+    _templates(p, rules, low)
+    p.rule(goto="end")
+    p.label("answer")
+    _answer(p, low)
+    p.label("end")
+    p.rule()
+    return p
+
+
+def _query(p: Program, rules: RuleSet, low: Lowered) -> None:
+    """Parameters that matter anywhere ("=" and the first value of each), and what campaigns carry on."""
+    for n, name in enumerate(low.names, 1):
+        word = re.escape(name)
+        p.rule(("%{QUERY_STRING}", f"(?:^|&){word}(?:=([^&]*))?(?:&|$)"), flags=[f"E=upright_p{n}:=%1"])
+        twice = f"(?:^|&){word}(?:=[^&]*)?&(?:.*&)?{word}(?:=|&|$)"
+        p.rule(("%{QUERY_STRING}", twice), flags=[f"E=upright_d{n}:1"])
+    used = {r.query for r in rules if r.destination}
+    if CARRY_TRACKING not in used:
+        return
+    words = "|".join(re.escape(n) for n in rules.tracking)
+    p.rule(("%{QUERY_STRING}", f"!(?:^|&)(?:{words or '^'})="), goto="carried")
+    for name in rules.tracking:
+        pattern = f"(?:^|&){re.escape(name)}=({TRACKED_VALUE})(?:&|$)"
+        p.rule(("%{QUERY_STRING}", pattern), flags=[f"E=upright_t:{_env('t')}&{name}=%1"])
+    p.rule((_env("t"), "^&(.*)"), flags=["E=upright_t:%1"])
+    p.label("carried")
+    p.rule()
+
+
+def _groups(p: Program, low: Lowered) -> None:
+    """Paths where parameters choose the page: the rules with the most parameters are asked first."""
+    number = {name: n for n, name in enumerate(low.names, 1)}
+    p.rule(flags=[f"E=upright_group:${{upright_groups:{_env('key')}}}"])
+    p.rule((_env("group"), "^$"), goto="plain")
+    for group in low.param_groups:
+        after = f"group{group.number}"
+        p.rule((_env("group"), f"!=g{group.number}"), goto=after)
+        p.rule(("".join(_env(f"d{number[n]}") for n in group.names), "^."), goto="end")
+        p.rule(("".join(_env(f"p{number[n]}") for n in group.names), "^$"), goto="plain")
+        for shape in group.shapes:
+            tail = "".join(f"&{literal(n)}{_env(f'p{number[n]}')}" for n in shape)
+            given = [(_env(f"p{number[n]}"), "^.") for n in shape]
+            p.rule(*given, flags=[f"E=upright_r:${{upright_params:{_env('key')}?{tail}}}"])
+            p.rule((_env("r"), "^."), goto="answer")
+        p.label(after)
+    p.rule((f"${{upright_wild:{_env('key')}}}", "^."), goto="templates")
+    p.rule(goto="end")
+    p.label("plain")
+
+
+def _templates(p: Program, rules: RuleSet, low: Lowered) -> None:
+    """Templates look at the path as it was sent; the first whose path fits decides."""
+    number = {name: n for n, name in enumerate(low.names, 1)}
+    if low.templates:
+        p.rule(("%{THE_REQUEST}", "^[^ ]+ ([^? ]*)"), flags=[f"E=upright_raw:{_env('site')}%1"])
+    for n, (site, group) in enumerate(low.templates, 1):
+        regex = f"{site}{group.source.regex(fold=rules.fold_case, slash=group.rules[0].slash)}"
+        if not group.names:
+            _template_answer(p, filled(group, 0, form="{{{}}}"), [(_env("raw"), f"^{regex}$")])
+            continue
+        names = sorted(group.names)
+        p.rule((_env("raw"), f"!^{regex}$"), goto=f"template{n}")
+        p.rule(("".join(_env(f"d{number[x]}") for x in names), "^."), goto="end")
+        test = f"{_env('raw')}?{'&'.join(_env(f'p{number[x]}') for x in names)}"
+        for at, rule in enumerate(group.rules):
+            captures = {c.name: c for c in rule.source.params}
+            parts = [f"=({captures[x].regex()})" if x in captures else "[^&]*" if captures else "" for x in names]
+            _template_answer(p, filled(group, at, form="{{{}}}"), [(test, f"^{regex}[?]{'&'.join(parts)}$")])
+        p.rule(goto="end")
+        p.label(f"template{n}")
+
+
+def _template_answer(p: Program, reply: Reply, conditions: list[tuple[str, str]]) -> None:
+    if reply.status == PASS:
+        p.rule(*conditions, goto="end")
+        return
+    if reply.status == GONE:
+        p.rule(*conditions, flags=["G"])
+        return
+    # The last condition is the one whose captures the substitution names.
+    body, args, mark = (_with_captures(t) for t in (reply.body, reply.args, reply.fragment))
+    mark = f"#{mark}" if mark else ""
+    carried = {CARRY_TRACKING: _env("t"), CARRY: "%{QUERY_STRING}"}.get(reply.query)
+    code = f"R={reply.status}"
+    if carried:
+        joined = f"{args}&{carried}" if args else carried
+        p.rule((carried, "^."), *conditions, to=f"{body}?{joined}{mark}", flags=[code, "L", "NE"])
+    whole = f"{body}?{args}{mark}" if args else f"{body}{mark}"
+    p.rule(*conditions, to=whole, flags=[code, "L", "NE"] + ([] if args else ["QSD"]))
+
+
+def _with_captures(text: str) -> str:
+    """A destination's text with "%1" for its captures: `filled` writes them as "{1}"."""
+    return re.sub(r"\{(\d)\}", r"%\1", literal(text))
+
+
+def _answer(p: Program, low: Lowered) -> None:
+    """From a reply to the response."""
+    parts = "E=upright_code:%1 E=upright_mode:%2 E=upright_own:%3 E=upright_body:%4 E=upright_args:%5 E=upright_mark:%6"
+    p.rule((_env("r"), "^([0-9]+)([a-z]?)[|]([^|]*)[|]([^|]*)[|]([^|]*)[|](.*)$"), flags=parts.split())
+    p.rule((_env("own"), "^."), (f"{_env('own')}|{_env('host')}", r"^([^|]*)[|]\1$"), goto="end")
+    if GONE in low.statuses():
+        p.rule((_env("code"), f"={GONE}"), flags=["G"])
+    for mode, carried in (("t", _env("t")), ("c", "%{QUERY_STRING}")):
+        p.rule(
+            (_env("mode"), f"={mode}"),
+            (carried, "^."),
+            (_env("args"), "^."),
+            flags=[f"E=upright_args:{_env('args')}&{carried}"],
+            goto="joined",
+        )
+        p.rule((_env("mode"), f"={mode}"), (carried, "^."), flags=[f"E=upright_args:{carried}"])
+    p.label("joined")
+    for code in low.statuses():
+        if code == GONE:
+            continue
+        mine = (_env("code"), f"={code}")
+        p.rule(mine, (_env("args"), "^$"), to=f"{_env('body')}{_env('mark')}", flags=[f"R={code}", "L", "NE", "QSD"])
+        p.rule(mine, to=f"{_env('body')}?{_env('args')}{_env('mark')}", flags=[f"R={code}", "L", "NE"])
+
+
+def _make_maps(names: list[str]) -> str:
+    lines = "\n".join(
+        f"httxt2dbm -f SDBM -i {name}.txt -o .new-{name} && mv .new-{name}.pag {name}.pag && mv .new-{name}.dir {name}.dir"
+        for name in names
+    )
+    return f"""#!/bin/sh
+# Upright Ledger: makes the hashed maps that redirects.conf names. Run it in this folder, before Apache is reloaded.
+set -eu
+cd "$(dirname "$0")"
+{lines}
+"""
+
+
+def _example() -> str:
+    modules = "\n".join(
+        f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so"
+        for name in ("mpm_event", "authz_core", "rewrite")
+    )
+    return f"""# The least that serves these rules: sh make-maps.sh; apache2 -d FOLDER/example -f FOLDER/example/httpd.conf -D FOREGROUND
+ServerName localhost
+PidFile httpd.pid
+DefaultRuntimeDir .
+ErrorLog error.log
+Mutex pthread
+StartServers 1
+Listen 127.0.0.1:8080
+{modules}
+DocumentRoot htdocs
+Define UPRIGHT ..
+<VirtualHost *>
+Include ../{RULES_FILE}
+</VirtualHost>
+"""
+
+
+def _readme(rules: RuleSet) -> str:
+    hosts = ", ".join(sorted(rules.site_of))
+    return f"""# Redirect rules for Apache
+
+{len(rules):,} rules, digest `{rules.digest}`, for requests to {hosts}.
+
+1. Copy the folder to the server, for example to `/etc/apache2/upright/`.
+2. There: `sh {MAPS_FILE}`. It makes hashed maps of the texts, with `httxt2dbm` (on Debian in `apache2-utils`).
+3. `a2enmod rewrite`, and in the server's configuration `Define UPRIGHT /etc/apache2/upright`.
+4. In every `<VirtualHost>` of an old host, before its own rewrites: `Include ${{UPRIGHT}}/{RULES_FILE}`
+5. Check with `apachectl configtest`, then reload with `apachectl graceful`. The check does not look into the maps; they are read
+   back before this folder is written, and Apache takes up a changed map by itself.
+6. To go back: put the former folder in its place and reload.
+
+`example/httpd.conf` is a complete small configuration to try the rules with. A page that is gone is answered with 410:
+`ErrorDocument 410 /gone.html` gives it the site's own page. Apache itself answers `%2F` and `%00` in a path with 404, and broken
+escapes and paths that climb above the root with 400.
+"""
