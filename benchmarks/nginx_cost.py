@@ -16,8 +16,8 @@ import time
 from pathlib import Path
 
 from upright_ledger.core.addresses import parse_address
-from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.compiling import compile_rules
+from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.sites import Sites, group_origins
 from upright_ledger.servers import load_dialect

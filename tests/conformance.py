@@ -9,7 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from servers import ask
-from upright_ledger.core.addresses import NotAnAddressError, parse_address
+from upright_ledger.core.addresses import NotAnAddressError, canonical_path, parse_address
 from upright_ledger.core.compiling import compile_rules, make_template
 from upright_ledger.core.folding import FoldingPolicy, unanswerable
 from upright_ledger.core.plans import make_plan
@@ -23,15 +23,68 @@ OLD, NEW = "http://www.quillhaven.example", "https://www.quillhaven.example"
 SITES = Sites(
     group_origins([OLD, "http://quillhaven.example", "http://shop.quillhaven.example"]), (NEW, "https://new.example")
 )
-HOSTS = ("www.quillhaven.example", "quillhaven.example", "shop.quillhaven.example", "QUILLHAVEN.example.", "evil.example")
-SEGMENTS = ("a", "b", "Case", "clock", "x y", "é", "100%25", "q;r", "semi:x", "tilde~1", "plus+x", "a.html", "index.php", "1850", "Ab-12", "it's", "par(en)", "st*r", "$dollar", "&amp", "=eq", "@at", "pi|pe", "qu\"ote", "br{ace}", "ha%23sh", "qm%3F")
-QUERIES = ("", "", "item=12", "item=13", "item=Ab", "item=aB", "item=x%20y", "item=12&view=b", "view=b", "item=%C3%A9", "$f=1")
+HOSTS = (
+    "www.quillhaven.example",
+    "quillhaven.example",
+    "shop.quillhaven.example",
+    "QUILLHAVEN.example.",
+    "evil.example",
+)
+SEGMENTS = (
+    "a",
+    "b",
+    "Case",
+    "clock",
+    "x y",
+    "é",
+    "100%25",
+    "q;r",
+    "semi:x",
+    "tilde~1",
+    "plus+x",
+    "a.html",
+    "index.php",
+    "1850",
+    "Ab-12",
+    "it's",
+    "par(en)",
+    "st*r",
+    "$dollar",
+    "&amp",
+    "=eq",
+    "@at",
+    "pi|pe",
+    'qu"ote',
+    "br{ace}",
+    "ha%23sh",
+    "qm%3F",
+)
+QUERIES = (
+    "",
+    "",
+    "item=12",
+    "item=13",
+    "item=Ab",
+    "item=aB",
+    "item=x%20y",
+    "item=12&view=b",
+    "view=b",
+    "item=%C3%A9",
+    "$f=1",
+)
 SOURCES = (
     "/journal/{year|digits}/{slug}.html", "/journal/{slug}.html", "/shop/{+rest}", "/catalogue.php{?item}", "/catalogue.php{?item|digits}{?view}",
     "/{kind|clock,dial}-{name|word}/x", "/makers/{slug}", "/makers/{last|word}-{first}", "/a b/{x}", "/caf%C3%A9/{x}", "/{a}/{b}/{c}/deep",
     "/b/{item}", "/Case/{slug}", "/view.php{?item|a,Ab,12}", "/{a}/list.php{?item}", "/old/{year|digits}-{n|digits}", "/x.y/{+rest}",
 )  # fmt: skip
-GOALS = (NEW + "/stories/{}/", "https://new.example/n/{}", "https://new.example/{}/x?y={}", NEW + "/deep/{}#top", "https://new.example/fixed/", "https://new.example/q?z=1")
+GOALS = (
+    NEW + "/stories/{}/",
+    "https://new.example/n/{}",
+    "https://new.example/{}/x?y={}",
+    NEW + "/deep/{}#top",
+    "https://new.example/fixed/",
+    "https://new.example/q?z=1",
+)
 
 
 def make_rules(rng: random.Random, *, templates: bool = True) -> RuleSet:
@@ -44,7 +97,9 @@ def make_rules(rng: random.Random, *, templates: bool = True) -> RuleSet:
         query = rng.choice(QUERIES)
         host = rng.choice((OLD, OLD, OLD, "http://shop.quillhaven.example"))
         status = rng.choice((301, 301, 301, 302, 307, 308, 410))
-        goal = rng.choice((NEW, "https://new.example")) + rng.choice(("/n", "/n/x/", path, path.rstrip("/") + "/", "/n?x=1", "/n?x=1#f", "/m#sec"))
+        goal = rng.choice((NEW, "https://new.example")) + rng.choice(
+            ("/n", "/n/x/", path, path.rstrip("/") + "/", "/n?x=1", "/n?x=1#f", "/m#sec")
+        )
         try:
             address = parse_address(host + path + (f"?{query}" if query else ""))
             destination = "" if status == 410 else parse_address(goal).text
@@ -52,7 +107,7 @@ def make_rules(rng: random.Random, *, templates: bool = True) -> RuleSet:
             continue
         if unanswerable(address):
             continue
-        variants = [rng.choice((address.path + "/", "/index.html"))] if rng.random() < 0.2 else []
+        variants = [canonical_path(rng.choice((address.path + "/", "/index.html")))] if rng.random() < 0.2 else []
         plan = make_plan(address, SITES.site_of(address), policy, status, destination, variants=variants)
         plans.append(replace(plan, query=rng.choice(("carry-tracking", "carry-tracking", "carry", "drop"))))
     found = _templates(rng, fold=fold) if templates else []
@@ -81,8 +136,56 @@ def _templates(rng: random.Random, *, fold: bool) -> list[TemplateRule]:
     return list(out.values())
 
 
-FILLS = ("x", "y-1", "Zed", "1850", "clock", "dial", "a.b", "..", ".", "a%20b", "%61", "é", "", "a/b", "a//b", "a/../b", "~t", "Ab", "12", "%2e", "a\\b", "b.html", "_", "x/", "...")
-ODD = ("/%2F", "/a%2fb", "/%5c", "/a%0d%0aX-Evil:%20y", "/%00", "/a%7f", "/%zz", "/%", "//", "/./", "/../a", "/a/..", "/a/.", "/%2e%2e/a", "/;x", "/a;jsessionid=1", "/?", "/a??", "/#f", "/a\\", "/" + "l" * 3000)
+FILLS = (
+    "x",
+    "y-1",
+    "Zed",
+    "1850",
+    "clock",
+    "dial",
+    "a.b",
+    "..",
+    ".",
+    "a%20b",
+    "%61",
+    "é",
+    "",
+    "a/b",
+    "a//b",
+    "a/../b",
+    "~t",
+    "Ab",
+    "12",
+    "%2e",
+    "a\\b",
+    "b.html",
+    "_",
+    "x/",
+    "...",
+)
+ODD = (
+    "/%2F",
+    "/a%2fb",
+    "/%5c",
+    "/a%0d%0aX-Evil:%20y",
+    "/%00",
+    "/a%7f",
+    "/%zz",
+    "/%",
+    "//",
+    "/./",
+    "/../a",
+    "/a/..",
+    "/a/.",
+    "/%2e%2e/a",
+    "/;x",
+    "/a;jsessionid=1",
+    "/?",
+    "/a??",
+    "/#f",
+    "/a\\",
+    "/" + "l" * 3000,
+)
 TAILS = ("", "", "", "?utm_source=mail", "?gclid=5&utm_source=x&utm_source=y", "?utm_source=%zz&utm_source=ok", "?a=1&b=2", "?item=12", "?item=13&view=b",
     "?view=b&item=12", "?item=Ab", "?item=aB", "?item=x+y", "?item=x%20y", "?item=%c3%a9", "?item=9&item=9", "?item=", "?item", "?ITEM=12", "?view=zz", "?item=12&utm_campaign=c",
     "?$f=1", "?item=a/b", "?item=..", "?utm_source=a%0d%0aX", "?q=%2F&x=\\", "?item=12#f", "?a|b=1", "?utm_source=a|b", "?item=12&x={1}")  # fmt: skip
@@ -100,7 +203,9 @@ def make_requests(rng: random.Random, rules: RuleSet, count: int) -> Iterator[tu
         elif kind < 0.85 and sources[0] is not None:
             source = rng.choice(sources)
             assert source is not None
-            path = "".join(p if isinstance(p, str) else rng.choice(FILLS) for p in source.parts) + rng.choice(("", "", "/"))
+            path = "".join(p if isinstance(p, str) else rng.choice(FILLS) for p in source.parts) + rng.choice(
+                ("", "", "/")
+            )
         else:
             path = rng.choice(ODD)
         spoil = rng.random()
@@ -108,7 +213,11 @@ def make_requests(rng: random.Random, rules: RuleSet, count: int) -> Iterator[tu
             path = path.upper() if rng.random() < 0.5 else path.title()
         elif spoil < 0.14 and len(path) > 2:
             at = rng.randrange(1, len(path))
-            path = path[:at] + f"%{ord(path[at]):02x}" + path[at + 1 :] if path[at].isascii() and path[at].isalnum() else path
+            path = (
+                path[:at] + f"%{ord(path[at]):02x}" + path[at + 1 :]
+                if path[at].isascii() and path[at].isalnum()
+                else path
+            )
         elif spoil < 0.2:
             path = path.replace("/", rng.choice(("//", "/./", "/x/../", "/")), 1)
         tail = rng.choice(TAILS)
@@ -118,6 +227,7 @@ def make_requests(rng: random.Random, rules: RuleSet, count: int) -> Iterator[tu
 REFUSED = {
     "nginx": r"/(?:\.|%2e){2}(?:/|$)",
     "apache": r"/(?:\.|%2e){2}(?:/|$)",
+    "caddy": r"(?!)",
     "haproxy": r".*[#\x80-\U0010ffff]",
     "lighttpd": r".*\?.*%(?:[01]|7f)",
 }

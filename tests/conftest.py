@@ -17,12 +17,19 @@ import pytest
 
 from upright_ledger.demo.sample import Sample, write_sample
 from upright_ledger.web.local_nginx import find_nginx
+from upright_ledger.web.local_servers import LAUNCHES, find_server
 
 PROGRAM = Path(sys.executable).with_name("upright")
 OLD = "http://www.quillhaven.example"
 NEW = "https://www.quillhaven.example"
 
 needs_nginx = pytest.mark.skipif(not find_nginx(), reason="nginx is not installed: apt-get install nginx-light")
+
+
+def needs_server(name: str) -> pytest.MarkDecorator:
+    """Skips a test where a web server is missing, with the reason."""
+    reason = f"{name} is not installed: apt-get install {LAUNCHES[name].package}"
+    return pytest.mark.skipif(not find_server(name), reason=reason)
 
 
 @dataclass(frozen=True)

@@ -1,10 +1,13 @@
 #!/bin/sh
-# The servers that tests talk to: nginx, and PostgreSQL for a team's ledger. As root on Debian they are installed;
+# The servers that tests talk to: five web servers, and PostgreSQL for a team's ledger. As root on Debian they are installed;
 # elsewhere this says what to install, and the tests that need them are reported as skipped.
 set -eu
 PATH="$PATH:/usr/sbin:/usr/local/sbin"
 missing=""
-command -v nginx >/dev/null 2>&1 || missing="$missing nginx-light"
+for pair in nginx:nginx-light apache2:apache2 httxt2dbm:apache2-utils haproxy:haproxy caddy:caddy lighttpd:lighttpd; do
+    command -v "${pair%%:*}" >/dev/null 2>&1 || missing="$missing ${pair#*:}"
+done
+ls /usr/lib/lighttpd/mod_magnet.so >/dev/null 2>&1 || missing="$missing lighttpd-modules-lua"
 ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || missing="$missing postgresql"
 [ -n "$missing" ] || exit 0
 if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null 2>&1; then

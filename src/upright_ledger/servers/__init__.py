@@ -13,6 +13,7 @@ from upright_ledger.servers.protocol import Dialect
 DIALECTS = {
     "nginx": "upright_ledger.servers.nginx",
     "apache": "upright_ledger.servers.apache",
+    "caddy": "upright_ledger.servers.caddy",
     "haproxy": "upright_ledger.servers.haproxy",
     "lighttpd": "upright_ledger.servers.lighttpd",
 }

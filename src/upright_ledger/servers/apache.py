@@ -213,7 +213,7 @@ def _templates(p: Program, rules: RuleSet, low: Lowered) -> None:
     for n, (site, group) in enumerate(low.templates, 1):
         regex = f"{site}{group.source.regex(fold=rules.fold_case, slash=group.rules[0].slash)}"
         if not group.names:
-            _template_answer(p, filled(group, 0, form="{{{}}}"), [(_env("raw"), f"^{regex}$")])
+            _template_answer(p, filled(group, 0, "{{{}}}".format), [(_env("raw"), f"^{regex}$")])
             continue
         names = sorted(group.names)
         p.rule((_env("raw"), f"!^{regex}$"), goto=f"template{n}")
@@ -222,7 +222,7 @@ def _templates(p: Program, rules: RuleSet, low: Lowered) -> None:
         for at, rule in enumerate(group.rules):
             captures = {c.name: c for c in rule.source.params}
             parts = [f"=({captures[x].regex()})" if x in captures else "[^&]*" if captures else "" for x in names]
-            _template_answer(p, filled(group, at, form="{{{}}}"), [(test, f"^{regex}[?]{'&'.join(parts)}$")])
+            _template_answer(p, filled(group, at, "{{{}}}".format), [(test, f"^{regex}[?]{'&'.join(parts)}$")])
         p.rule(goto="end")
         p.label(f"template{n}")
 

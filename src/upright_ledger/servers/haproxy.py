@@ -106,7 +106,7 @@ def _maps(rules: RuleSet, low: Lowered) -> dict[str, dict[str, str]]:
         for n, (site, group) in enumerate(low.templates, 1):
             regex = group.source.regex(fold=rules.fold_case, slash=group.rules[0].slash)
             if not group.names:
-                out["templates.map"][f"^{site}{regex}$"] = encoded(filled(group, 0, form="\\{}"))
+                out["templates.map"][f"^{site}{regex}$"] = encoded(filled(group, 0, "\\{}".format))
                 continue
             out["templates.map"][f"^{site}{regex}$"] = f"choice{n}"
             out["choices.map"] |= dict(_choices(n, site, group, regex))
@@ -122,7 +122,7 @@ def _choices(n: int, site: str, group: TemplateGroup, regex: str) -> Iterator[tu
             parts = [f"=({captures[name].regex()})" if name in captures else "[^&]*" for name in names]
         else:
             parts = [""] * len(names)
-        yield f"^choice{n};{site}{regex}[?]{'&'.join(parts)}$", encoded(filled(group, number, form="\\{}"))
+        yield f"^choice{n};{site}{regex}[?]{'&'.join(parts)}$", encoded(filled(group, number, "\\{}".format))
 
 
 def _lines(rules: RuleSet, low: Lowered) -> Iterator[str]:

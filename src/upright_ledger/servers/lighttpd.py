@@ -49,6 +49,7 @@ class Lighttpd:
             ATTRACT_FILE: _ATTRACT,
             SERVER_FILE: _server_file(rules),
             EXAMPLE_FILE: _example_file(),
+            "example/htdocs/.keep": "",
             "README.md": _readme(rules),
         }
         return Translation({n: t.encode("utf-8", "surrogateescape") for n, t in written.items()}, rules, ())
@@ -150,7 +151,7 @@ def _template(rules: RuleSet, group: TemplateGroup) -> Iterator[str]:
     told = []
     for n, rule in enumerate(group.rules):
         params = ", ".join(_capture(c, exact=True, fold=False) for c in rule.source.params)
-        told.append(f"{{reply = {quote(encoded(filled(group, n, form='{{{}}}')))}, params = {{{params}}}}}")
+        told.append(f"{{reply = {quote(encoded(filled(group, n, '{{{}}}'.format)))}, params = {{{params}}}}}")
     yield f"rules = {{{', '.join(told)}}}"
 
 
@@ -206,8 +207,8 @@ magnet.attract-raw-url-to = ( "/etc/lighttpd/upright/{ATTRACT_FILE}" )
 
 
 def _example_file() -> str:
-    return f"""# The least that serves these rules: lighttpd -D -f FOLDER/example/lighttpd.conf
-server.document-root = var.CWD
+    return f"""# The least that serves these rules: cd FOLDER; lighttpd -D -f example/lighttpd.conf
+server.document-root = var.CWD + "/example/htdocs"
 server.port = 8080
 server.bind = "127.0.0.1"
 server.modules = ( "mod_magnet" )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from upright_ledger.core.addresses import parse_address
@@ -123,11 +123,10 @@ def split_reply(rule: Rule, destination: str, own: str = "") -> Reply:
     return Reply(rule.status, body, args, fragment, rule.query, own)
 
 
-def filled(group: TemplateGroup, number: int, reference: Mapping[int, str] | None = None, form: str = "%{}") -> Reply:
-    """The reply of a template rule, its captures as references: `form` with their number, those of the path first."""
+def filled(group: TemplateGroup, number: int, reference: Callable[[int], str]) -> Reply:
+    """The reply of a template rule; `reference` gives what stands for a capture by its number, those of the path first."""
     rule = group.rules[number]
     if not rule.destination:
         return Reply(rule.status)
     names = [c.name for c in (*rule.source.captures, *rule.source.params)]
-    values = {name: (reference or {}).get(n, form.format(n)) for n, name in enumerate(names, 1)}
-    return split_reply(rule, rule.goal.fill(values))
+    return split_reply(rule, rule.goal.fill({name: reference(n) for n, name in enumerate(names, 1)}))

@@ -1,0 +1,46 @@
+"""The full comparison of real servers with the reference: made-up rule sets, at least 10,000 requests a server.
+
+python benchmarks/conformance.py [SERVER…]
+"""
+
+from __future__ import annotations
+
+import random
+import sys
+import tempfile
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
+
+from conformance import compare, make_requests, make_rules, write_build
+from upright_ledger.web.local_servers import LAUNCHES, find_server, run_example
+
+SETS, REQUESTS = 80, 250
+
+
+def main() -> None:
+    failed = False
+    for name in sys.argv[1:] or list(LAUNCHES):
+        if not find_server(name):
+            print(f"{name:9} skipped: not installed (apt-get install {LAUNCHES[name].package})")
+            continue
+        asked, answered, differences = 0, 0, []
+        for seed in range(SETS):
+            rng = random.Random(seed)
+            rules = make_rules(rng)
+            with tempfile.TemporaryDirectory() as held:
+                written = write_build(name, rules, Path(held))
+                requests = list(make_requests(rng, written, REQUESTS))
+                with run_example(name, Path(held)) as place:
+                    differences += compare(name, written, requests, place)
+            asked += len(requests)
+            answered += sum(1 for host, target in requests if written.answer(host, target))
+        print(f"{name:9} {asked:,} requests, {answered:,} with an answer: {len(differences):,} differences", flush=True)
+        for text in differences[:5]:
+            print(f"          {text}")
+        failed |= bool(differences)
+    raise SystemExit(failed)
+
+
+if __name__ == "__main__":
+    main()
