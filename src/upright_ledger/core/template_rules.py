@@ -112,7 +112,7 @@ class TemplateIndex:
         self._by_head: dict[tuple[str, str], list[TemplateGroup]] = defaultdict(list)
         self._anywhere: dict[str, list[TemplateGroup]] = defaultdict(list)
         for group in self.groups:
-            head = _first_segment(group.source)
+            head = first_segment(group.source)
             head = head.lower() if fold else head
             if head:
                 self._by_head[group.site, head].append(group)
@@ -147,7 +147,7 @@ def _rank(group: TemplateGroup) -> tuple[object, ...]:
     return (first.status != PASS, -group.source.literal, group.source.path, first.slash, first.site)
 
 
-def _first_segment(source: Source) -> str:
+def first_segment(source: Source) -> str:
     """The first segment of a template's path where it is literal as a whole; else an empty string."""
     first = source.parts[0]
     if not isinstance(first, str):

@@ -14,7 +14,7 @@ from upright_ledger.core.addresses import decoded_path
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
 from upright_ledger.servers.apache_rules import Program, literal, read_lines
-from upright_ledger.servers.encoded import encoded, ranked
+from upright_ledger.servers.encoded import ranked, whole
 from upright_ledger.servers.lowering import Key, Lowered, Reply, filled, lower
 from upright_ledger.servers.protocol import Translation, expressible, param_names
 
@@ -99,7 +99,7 @@ def _key(key: Key) -> str:
 
 def _marked(reply: Reply) -> str:
     """A reply whose fragment carries its own "#"."""
-    return encoded(reply) if not reply.fragment else encoded(reply)[: -len(reply.fragment)] + f"#{reply.fragment}"
+    return whole(reply) if not reply.fragment else whole(reply)[: -len(reply.fragment)] + f"#{reply.fragment}"
 
 
 def _maps(low: Lowered) -> dict[str, dict[str, str]]:

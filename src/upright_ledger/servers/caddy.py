@@ -18,7 +18,7 @@ from typing import Any
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.core.templates import escaped
-from upright_ledger.servers.encoded import encoded, ranked
+from upright_ledger.servers.encoded import ranked, whole
 from upright_ledger.servers.lowering import Key, Lowered, filled, lower
 from upright_ledger.servers.protocol import Translation, decoded, expressible
 
@@ -108,7 +108,7 @@ def _plain(rules: RuleSet, low: Lowered, site: str) -> list[Entry]:
     found = {}
     for key, reply in low.plain.items():
         if key[0] == site:
-            found[_text(key)] = encoded(reply)
+            found[_text(key)] = whole(reply)
     for key, group in low.groups.items():
         if key[0] == site:
             plain = found.get(_text(key), "")
@@ -121,7 +121,7 @@ def _params(rules: RuleSet, low: Lowered, site: str) -> dict[tuple[int, int], li
     found: dict[tuple[int, int], list[Entry]] = defaultdict(list)
     for rank, key, tail, reply in ranked(low):
         if key[0] == site:
-            entry = _entry(_text(key), f"?{tail}", encoded(reply), fold=rules.fold_case)
+            entry = _entry(_text(key), f"?{tail}", whole(reply), fold=rules.fold_case)
             found[low.groups[key].number, rank].append(entry)
     return {which: sorted(entries, key=lambda e: e[0]) for which, entries in found.items()}
 
@@ -326,7 +326,7 @@ def _templates(rules: RuleSet, low: Lowered, site: str, names: _Names) -> list[R
         regex = group.source.regex(fold=rules.fold_case, slash=group.rules[0].slash, spelled=True)
         named = f"uprightt{n}"
         if not group.names:
-            reply = encoded(filled(group, 0, _captured(named)))
+            reply = whole(filled(group, 0, _captured(named)))
             routes.append(_handled(_set(r=reply), match=_regexp(_var("raw"), f"^{regex}$", named), group=first))
             continue
         ordered = sorted(group.names)
@@ -339,7 +339,7 @@ def _templates(rules: RuleSet, low: Lowered, site: str, names: _Names) -> list[R
             parts = [f"=({captures[x].regex()})" if x in captures else "[^&]*" if captures else "" for x in ordered]
             chosen = f"uprightc{n}x{at}"
             test = _regexp(f"{_var('raw')}?{given}", f"^{regex}[?]{'&'.join(parts)}$", chosen)
-            choices.append(_handled(_set(r=encoded(filled(group, at, _captured(chosen)))), match=test, group=inner))
+            choices.append(_handled(_set(r=whole(filled(group, at, _captured(chosen)))), match=test, group=inner))
         routes.append(_handled(_subroute(choices), match=_regexp(_var("raw"), f"^{regex}$"), group=first))
     if not routes:
         return []

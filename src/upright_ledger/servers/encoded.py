@@ -1,4 +1,7 @@
-"""Replies as one text, for servers that keep them in a table: "status mode|own host|body|args|fragment"."""
+"""Replies as one text, for servers that keep them in a table: "status mode|own host|body|args|fragment".
+
+The commonest kind, a 301 to a plain address that carries campaigns on, is that address alone.
+"""
 
 from __future__ import annotations
 
@@ -12,6 +15,13 @@ MODES = {CARRY_TRACKING: "t", CARRY: "c"}
 
 def encoded(reply: Reply) -> str:
     """A reply as one text. No part of it holds a bar: destinations are safe."""
+    if reply.status == 301 and reply.query == CARRY_TRACKING and not (reply.own or reply.args or reply.fragment):
+        return reply.body
+    return whole(reply)
+
+
+def whole(reply: Reply) -> str:
+    """A reply with all its parts, whatever its kind."""
     mode = MODES.get(reply.query, "d") if reply.redirects else ""
     return f"{reply.status}{mode}|{reply.own}|{reply.body}|{reply.args}|{reply.fragment}"
 

@@ -14,7 +14,7 @@ from urllib.parse import quote_from_bytes
 from upright_ledger.core.addresses import decoded_path
 from upright_ledger.core.rules import GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateGroup
-from upright_ledger.servers.encoded import encoded, ranked
+from upright_ledger.servers.encoded import encoded, ranked, whole
 from upright_ledger.servers.lowering import Key, Lowered, filled, lower
 from upright_ledger.servers.protocol import Translation, expressible, param_names
 
@@ -106,7 +106,7 @@ def _maps(rules: RuleSet, low: Lowered) -> dict[str, dict[str, str]]:
         for n, (site, group) in enumerate(low.templates, 1):
             regex = group.source.regex(fold=rules.fold_case, slash=group.rules[0].slash)
             if not group.names:
-                out["templates.map"][f"^{site}{regex}$"] = encoded(filled(group, 0, "\\{}".format))
+                out["templates.map"][f"^{site}{regex}$"] = whole(filled(group, 0, "\\{}".format))
                 continue
             out["templates.map"][f"^{site}{regex}$"] = f"choice{n}"
             out["choices.map"] |= dict(_choices(n, site, group, regex))
@@ -122,19 +122,25 @@ def _choices(n: int, site: str, group: TemplateGroup, regex: str) -> Iterator[tu
             parts = [f"=({captures[name].regex()})" if name in captures else "[^&]*" for name in names]
         else:
             parts = [""] * len(names)
-        yield f"^choice{n};{site}{regex}[?]{'&'.join(parts)}$", encoded(filled(group, number, "\\{}".format))
+        yield f"^choice{n};{site}{regex}[?]{'&'.join(parts)}$", whole(filled(group, number, "\\{}".format))
+
+
+def _bare_host(rules: RuleSet) -> str:
+    """Converters that take the port, where it plays no part, and closing dots off a host."""
+    return r'regsub("\.+(:|$)","\1")' if rules.ports_matter else r'regsub(":.*$",""),regsub("\.+$","")'
 
 
 def _lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
     """The http-request rules of a frontend."""
-    cut = r'regsub("\.+(:|$)","\1")' if rules.ports_matter else r'regsub(":.*$",""),regsub("\.+$","")'
-    yield f"http-request set-var(txn.upright_host) 'req.hdr(host),lower,{cut}'"
-    yield f"http-request set-var(txn.upright_site) 'var(txn.upright_host),map_str({PLACE}/sites.map)'"
-    passes = " or ".join(f"{{ pathq -m reg '{g}' }}" for g in _GUARD)
+    cut = _bare_host(rules)
+    site = "http-request set-var(txn.upright_site)"
+    yield f"{site} 'req.hdr(host),map_str({PLACE}/sites.map)'"
     ours = "{ var(txn.upright_site) -m found }"
-    yield f"http-request set-var(txn.upright_path) path if {ours} " + f" or {ours} ".join(passes.split(" or "))
+    yield f"{site} 'req.hdr(host),lower,{cut},map_str({PLACE}/sites.map)' if !{ours}"
+    passes = " or ".join(f"{ours} {{ pathq -m reg '{g}' }}" for g in _GUARD)
+    yield f"http-request set-var(txn.upright_path) path if {passes}"
     here = "{ var(txn.upright_path) -m found }"
-    strange = [f"{here} {{ path -m sub // }}", f"{here} {{ path -m reg '/([.]|%2[eE])' }}"]
+    strange = [f"{here} {{ path -m sub {text} }}" for text in ("//", "/.", "/%2e", "/%2E")]
     yield f"http-request set-var(txn.upright_pathq) pathq if {' or '.join(strange)}"
     odd = "if { var(txn.upright_pathq) -m found }"
     # `percent-decode-unreserved` leaves escaped dots alone.
@@ -152,6 +158,10 @@ def _lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
         yield from _group_lines(low)
         plain += " if !{ var(txn.upright_seen) -m found } !{ var(txn.upright_stop) -m found }"
     yield plain
+    # What is found most is answered at once; with a query it takes the long way.
+    plainly = "{ var(txn.upright_r) -m beg http }"
+    yield f"http-request redirect code 301 location %[var(txn.upright_r)] if {plainly} !{{ query -m len gt 0 }}"
+    yield f"http-request set-var-fmt(txn.upright_r) '301t||%[var(txn.upright_r)]||' if {plainly}"
     if low.templates:
         yield from _template_lines(low)
     yield from _answer_lines(rules, low)
@@ -224,8 +234,10 @@ def _answer_lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
     found = "{ var(txn.upright_r) -m found }"
     part = "http-request set-var(txn.upright_{}) 'var(txn.upright_r),field({},|)'"
     yield part.format("own", 2)
-    same = "{ var(txn.upright_own),strcmp(txn.upright_host) eq 0 }"
-    yield f"http-request unset-var(txn.upright_r) if {found} {{ var(txn.upright_own) -m len gt 0 }} {same}"
+    owned = f"{found} {{ var(txn.upright_own) -m len gt 0 }}"
+    cut = _bare_host(rules)
+    yield f"http-request set-var(txn.upright_host) 'req.hdr(host),lower,{cut}' if {owned}"
+    yield f"http-request unset-var(txn.upright_r) if {owned} {{ var(txn.upright_own),strcmp(txn.upright_host) eq 0 }}"
     if GONE in low.statuses():
         yield "http-request deny deny_status 410 if { var(txn.upright_r) -m beg 410 }"
     yield part.format("to", 3)

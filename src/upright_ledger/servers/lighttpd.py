@@ -11,7 +11,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from importlib.resources import files as resources
 
 from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.template_rules import TemplateGroup
+from upright_ledger.core.template_rules import TemplateGroup, first_segment
 from upright_ledger.core.templates import LIST, REST, Capture
 from upright_ledger.servers.encoded import encoded, ranked
 from upright_ledger.servers.lowering import Key, Lowered, filled, lower
@@ -25,11 +25,16 @@ EXAMPLE_FILE = "example/lighttpd.conf"
 _AT_ONCE = 5000  # assignments in one Lua function: it may not hold too many constants
 
 _ATTRACT = """-- Upright Ledger: called by mod_magnet for each request; see README.md.
-local here = debug.getinfo(1, "S").source:match("^@?(.*/)") or "./"
-if not package.loaded["upright_redirects"] then package.path = here .. "?.lua;" .. package.path end
-local status, location = require("upright_redirects").answer(lighty.r.req_header["Host"], lighty.r.req_attr["request.orig-uri"])
+local module = package.loaded["upright_redirects"]
+if not module then
+  local here = debug.getinfo(1, "S").source:match("^@?(.*/)") or "./"
+  package.path = here .. "?.lua;" .. package.path
+  module = require("upright_redirects")
+end
+local r = lighty.r
+local status, location = module.answer(r.req_header["Host"], r.req_attr["request.orig-uri"])
 if not status then return end
-if location then lighty.r.resp_header["Location"] = location end
+if location then r.resp_header["Location"] = location end
 return status
 """
 
@@ -146,6 +151,7 @@ def _template(rules: RuleSet, group: TemplateGroup) -> Iterator[str]:
     end = {"any": "/?" if source.takes_slash else "", "bare": "", "slashed": "/"}[slash]
     yield f"pattern = {quote(f'^{pattern}{end}$')}"
     yield f"captures = {{{', '.join(_capture(c, exact=False, fold=rules.fold_case) for c in source.captures)}}}"
+    yield f"head = {quote(first_segment(source))}"
     yield f"names = {_set(sorted(group.names))}"
     yield f"wild = {'true' if group.literal_paths else 'false'}"
     told = []

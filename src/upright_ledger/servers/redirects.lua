@@ -2,10 +2,14 @@
 local rules = require("upright_rules")
 local M = {}
 
-local function lower(text) return (text:gsub("[A-Z]", string.lower)) end
+local function lower(text)
+  if not text:find("[A-Z]") then return text end
+  return (text:gsub("[A-Z]", string.lower))
+end
 
 -- A target with raw controls, blanks or "#", or whose path holds an escaped slash, backslash or control byte: no answer.
 local function blocked(target)
+  if target:find("^/[A-Za-z0-9/._~!$&'()*+,;=:@-]*$") then return false end
   if target:sub(1, 1) ~= "/" or target:find("[%c #\127-\255]") then return true end
   local path = target:match("^[^?]*")
   if path:find("\\", 1, true) then return true end
@@ -64,8 +68,10 @@ local function tracked(query)
   return table.concat(out, "&")
 end
 
--- A reply is "status mode|own host|body|args|fragment"; values: what the captures of a template hold.
+-- A reply is "status mode|own host|body|args|fragment", or an address alone; values: what the captures of a template hold.
 local function respond(reply, host, query, values)
+  if query == "" and not values and reply:byte() == 104 then return 301, reply end
+  if reply:byte() == 104 then reply = "301t||" .. reply .. "||" end
   local code, mode, own, body, args, fragment = reply:match("^(%d+)(%a?)|([^|]*)|([^|]*)|([^|]*)|(.*)$")
   code = tonumber(code)
   if code == 0 or (own ~= "" and own == host) then return nil end
@@ -108,8 +114,30 @@ local function captured(template, path)
   return values
 end
 
+-- The templates of a site that a path with this first segment may fit, in their order.
+local heads = {}
+for site, templates in pairs(rules.templates) do
+  heads[site] = {}
+  for _, template in ipairs(templates) do
+    heads[site][rules.fold and lower(template.head) or template.head] = {}
+  end
+  heads[site][""] = heads[site][""] or {}
+  for _, template in ipairs(templates) do
+    local own = rules.fold and lower(template.head) or template.head
+    for head, list in pairs(heads[site]) do
+      if own == "" or own == head then list[#list + 1] = template end
+    end
+  end
+end
+
+local function by_head(site, head)
+  local lists = heads[site]
+  return lists and (lists[head] or lists[""]) or {}
+end
+
 local function by_template(site, path, query, host, beside)
-  for _, template in ipairs(rules.templates[site] or {}) do
+  local head = path:match("^/([^/]*)")
+  for _, template in ipairs(by_head(site, rules.fold and lower(head) or head)) do
     local values = captured(template, path)
     if values then
       if beside and not template.wild then
@@ -132,16 +160,31 @@ local function by_template(site, path, query, host, beside)
   end
 end
 
--- Status and Location for a request; nil where no rule answers.
-function M.answer(host, target)
+local function site_of(host)
   host = lower(host or "")
   if not rules.ports then host = host:gsub(":.*$", "") end
   local name, port = host:match("^([^:]*)(.*)$")
   host = name:gsub("%.+$", "") .. port
-  local site = rules.sites[host]
-  if not site or blocked(target) then return nil end
-  local raw, query = target:match("^([^?]*)%??(.*)$")
-  local path = canonical(raw)
+  return rules.sites[host], host
+end
+
+-- Status and Location for a request; nil where no rule answers.
+function M.answer(host, target)
+  local site = rules.sites[host or ""]
+  if not site then site, host = site_of(host) end
+  if not site then return nil end
+  local at = target:find("?", 1, true)
+  local raw, query = target, ""
+  if at then raw, query = target:sub(1, at - 1), target:sub(at + 1) end
+  local path = raw
+  -- Most paths are plain: nothing in them can harm, and only letter case may have to be folded.
+  if not at and raw:find("^/[a-z0-9/_~.-]*$") and not raw:find("/[/.]") then
+    path = raw
+  elseif blocked(target) then
+    return nil
+  else
+    path = canonical(raw)
+  end
   local key = site .. path
   local group = rules.groups[key]
   if group then
