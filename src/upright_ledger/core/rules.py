@@ -10,6 +10,7 @@ import hashlib
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import cached_property
 from itertools import product
 
 from upright_ledger.core.addresses import canonical_path, guard, lower_ascii, lower_path, parse_address, split_target
@@ -146,7 +147,7 @@ class RuleSet:
         for (site, path), group in self._groups().items():
             yield site, path, group
 
-    @property
+    @cached_property
     def digest(self) -> str:
         """SHA-256 over the meaning of the set: equal digests give equal answers."""
         state = hashlib.sha256()

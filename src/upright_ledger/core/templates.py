@@ -71,17 +71,30 @@ class Capture:
         return f"{{{self.name}{'|' if narrow else ''}{narrow}}}"
 
 
+class _Escapes(dict[int, str]):
+    """What stands for a character in a regular expression."""
+
+    def __init__(self, *, fold: bool) -> None:
+        self._fold = fold
+
+    def __missing__(self, code: int) -> str:
+        char = chr(code)
+        if self._fold and char.isalpha() and char.isascii():
+            text = f"[{char.upper()}{char.lower()}]"
+        elif char in _PLAIN:
+            text = char
+        else:
+            text = f"[{char}]" if char not in "\\^]" else f"\\{char}"
+        self[code] = text
+        return text
+
+
+_ESCAPES = {fold: _Escapes(fold=fold) for fold in (False, True)}
+
+
 def escaped(text: str, *, fold: bool = False) -> str:
     """A text as a regular expression that every engine reads alike; `fold`: its ASCII letters in either case."""
-    out = []
-    for char in text:
-        if fold and char.isalpha() and char.isascii():
-            out.append(f"[{char.upper()}{char.lower()}]")
-        elif char in _PLAIN:
-            out.append(char)
-        else:
-            out.append(f"[{char}]" if char not in "\\^]" else f"\\{char}")
-    return "".join(out)
+    return text.translate(_ESCAPES[fold])
 
 
 @dataclass(frozen=True)

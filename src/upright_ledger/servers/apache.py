@@ -25,6 +25,7 @@ MAX_PAIR = 1000  # bytes of key and value in an SDBM file
 _NAME = re.compile(r"[A-Za-z0-9_$.~-]+\Z")
 
 _GUARD = r"(?:[!\x22$&->@-\[\]-~]|%(?!2[Ff]|5[Cc]|[01]|7[Ff])[0-9A-Fa-f][0-9A-Fa-f])*(?:[?][!\x22$-~]*)?"
+_AS_IT_STANDS = re.compile(r"[A-Za-z0-9$\-_.+!*'(),:;@&=/~]*")
 _BARE = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789$-_.+!*'(),:;@&=/~")  # by int:escape
 
 
@@ -86,7 +87,7 @@ def _fault(rule: Rule) -> str:
         return f"mod_rewrite cannot ask for a parameter called {bad!r}"
     if isinstance(rule, TemplateRule):
         return ""
-    longest = max(len(_key(("99", p))) for p in rule.paths) + sum(len(n) + 3 * len(v) + 2 for n, v in rule.params)
+    longest = 3 * max(map(len, rule.paths)) + sum(len(n) + 3 * len(v) + 2 for n, v in rule.params)
     if longest + len(rule.destination) + 40 > MAX_PAIR:
         return f"Apache's hashed maps take no more than {MAX_PAIR:,} bytes of address and destination"
     return ""
@@ -94,6 +95,8 @@ def _fault(rule: Rule) -> str:
 
 def _key(key: Key) -> str:
     """The site and the path as `int:escape` writes it."""
+    if _AS_IT_STANDS.fullmatch(key[1]):
+        return "".join(key)
     return key[0] + "".join(chr(b) if b in _BARE else f"%{b:02x}" for b in decoded_path(key[1]))
 
 

@@ -45,8 +45,8 @@ class Caddy:
         held, refused = expressible(rules, _fault)
         routes = _routes(held, lower(held))
         written = {
-            RULES_FILE: json.dumps(routes, indent=0, ensure_ascii=False),
-            EXAMPLE_FILE: json.dumps(_example(routes), indent=0, ensure_ascii=False),
+            RULES_FILE: json.dumps(routes, ensure_ascii=False),
+            EXAMPLE_FILE: json.dumps(_example(routes), ensure_ascii=False),
             "README.md": _readme(held),
         }
         return Translation({n: t.encode() for n, t in written.items()}, held, tuple(refused))
