@@ -10,6 +10,7 @@ from upright_ledger import __version__
 from upright_ledger.app.book import Book
 from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.template_rules import PASS, TemplateRule
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.formats.writing import csv_bytes, json_bytes, write_whole
 from upright_ledger.ledger.runs import add_build
@@ -32,7 +33,7 @@ class Built:
 
     def manifest(self, ledger: str) -> dict[str, Any]:
         counts: dict[str, int] = {}
-        for rule in self.rules.rules:
+        for rule in self.rules.answering:
             counts[str(rule.status)] = counts.get(str(rule.status), 0) + 1
         return {
             "ledger": ledger,
@@ -40,7 +41,8 @@ class Built:
             "digest": self.rules.digest,
             "time": now(),
             "program": f"upright-ledger {__version__}",
-            "rules": len(self.rules.rules),
+            "rules": len(self.rules.answering),
+            "templates": sum(1 for t in self.rules.templates if t.status != PASS),
             "by_status": dict(sorted(counts.items())),
             "held_back": [{"legacy_url": h.legacy_url, "kind": h.kind, "reason": h.reason} for h in self.held_back],
             "files": self.files,
@@ -50,7 +52,7 @@ class Built:
 def build(book: Book, server: str, folder: Path) -> Built:
     """Write the sound rules of a book for a server. The files are read back before any is put in place."""
     dialect = load_dialect(server)
-    if not book.rules.rules:
+    if not book.rules.answering:
         raise UsageError("there are no rules to build yet", "upright match, or upright decide, gives answers")
     translation = dialect.write(book.rules)
     differences = dialect.read_back(translation.files, translation.rules)
@@ -66,11 +68,16 @@ def build(book: Book, server: str, folder: Path) -> Built:
     write_whole(folder / RULE_LIST, rule_list(translation.rules))
     write_whole(folder / MANIFEST, json_bytes(built.manifest(book.ledger.settings.name)))
     with book.ledger.writing() as connection:
-        add_build(connection, server, translation.rules.digest, str(folder), len(translation.rules.rules), len(held))
+        add_build(
+            connection, server, translation.rules.digest, str(folder), len(translation.rules.answering), len(held)
+        )
     return built
 
 
 def rule_list(rules: RuleSet) -> bytes:
     """The rules as CSV: old, new, status, query, kind."""
-    rows = ((r.legacy_url, r.destination, r.status, r.query, "exact") for r in rules.rules)
+    rows = (
+        (r.legacy_url, r.destination, r.status, r.query, "template" if isinstance(r, TemplateRule) else "exact")
+        for r in rules.answering
+    )
     return csv_bytes(("old", "new", "status", "query", "kind"), rows)

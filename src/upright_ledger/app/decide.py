@@ -3,26 +3,33 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.entries import Filters, list_entries
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
-from upright_ledger.core.answers import GONE, IGNORE, KEEP, OPEN, STATUSES, WANTED, EntryAnswer, usual
+from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, OPEN, STATUSES, TEMPORARY, WANTED, EntryAnswer, usual
+from upright_ledger.core.compiling import make_template, template_fault
 from upright_ledger.core.destinations import page_key, read_destination
 from upright_ledger.core.evidence import LISTED, Figure
 from upright_ledger.core.folding import Folded, fold, unanswerable
 from upright_ledger.core.placing import Placed
+from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP
+from upright_ledger.core.template_rules import TemplateRule
+from upright_ledger.core.templates import TemplateError
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.pairs import Pair, Pairs, mend_slash, read_pairs
 from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.records import ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.ledger.answers import IMPORT, PERSON, Posting, load_answers, of_person, post_answers, post_claims
+from upright_ledger.ledger.answers import TEMPLATE as BY_TEMPLATE
+from upright_ledger.ledger.journal import Step
 from upright_ledger.ledger.sightings import Entries, Sighting, SightingWriter
 from upright_ledger.ledger.sources import SourceFacts, add_source, close_source
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.templates import StoredTemplate, post_template
 
 _FORM = "a full address or a path from / is needed"
 
@@ -37,17 +44,20 @@ class Decision:
     answer: EntryAnswer
     host_given: bool
     where: str = ""
+    query: str = CARRY_TRACKING
 
 
 @dataclass
 class Decided:
-    """What was posted. made: entries nobody had gathered. mended: rows that lacked a leading slash."""
+    """What was posted. made: entries nobody had gathered. fitting: entries that a
+    template answers now. mended: rows that lacked a leading slash."""
 
     posted: int = 0
     unchanged: int = 0
     replaced: int = 0
     contested: int = 0
     made: int = 0
+    fitting: int = 0
     mended: int = 0
     refused: list[tuple[int, str, str]] = field(default_factory=list)
 
@@ -77,7 +87,9 @@ def read_new(ledger: Ledger, text: str) -> str:
     return address.text
 
 
-def decide_one(ledger: Ledger, old: str, answer: EntryAnswer, reason: str = "") -> tuple[Decided, str]:
+def decide_one(
+    ledger: Ledger, old: str, answer: EntryAnswer, query: str = CARRY_TRACKING, reason: str = ""
+) -> tuple[Decided, str]:
     """Post one answer; `answer.destination` as the user wrote it. Returns what was done and the legacy URL."""
     mended, was_mended = mend_slash(old)
     try:
@@ -99,7 +111,7 @@ def decide_one(ledger: Ledger, old: str, answer: EntryAnswer, reason: str = "") 
         result.made = entries.made
         entry = numbers[site, decision.folded.key]
         before = load_answers(step.connection).get(entry)
-        post_answers(step, [Posting(entry, decision.answer, PERSON, address.without_fragment, host_given)])
+        post_answers(step, [Posting(entry, decision.answer, PERSON, address.without_fragment, host_given, query=query)])
         result.posted, result.replaced = 1, int(before is not None and before != decision.answer)
         step.summary = f"{address.target}: {decision.answer.kind}" + (f" to {destination}" if destination else "")
     return result, address.without_fragment
@@ -107,6 +119,70 @@ def decide_one(ledger: Ledger, old: str, answer: EntryAnswer, reason: str = "") 
 
 def _which(old: str, answer: EntryAnswer) -> str:
     return f"{old!r} or {answer.destination!r}" if answer.destination else repr(old)
+
+
+def decide_template(
+    ledger: Ledger, old: str, answer: EntryAnswer, query: str = CARRY_TRACKING, reason: str = ""
+) -> tuple[Decided, str]:
+    """Answer all addresses that fit a template and have no answer of their own. Returns what was done and the template."""
+    sites = ledger.settings.sites
+    template = read_template(ledger, old, answer, query)
+    if fault := template_fault(template, sites, fold=ledger.settings.policy.case == "fold"):
+        raise UsageError(
+            f"{old} cannot be answered so: {fault}", "upright decide --help tells how templates are written"
+        )
+    result = Decided()
+    with ledger.step("decide", reason) as step:
+        stored = StoredTemplate(
+            template.site, template.source.text, template.status, template.destination, query, PERSON
+        )
+        _post_template(step, stored, result)
+        step.summary = f"{template.source.text}: {answer.kind}" + (
+            f" to {template.destination}" if template.destination else ""
+        )
+    result.fitting = sum(1 for e in Book(ledger).entries if e.by == BY_TEMPLATE and e.where == template.legacy_url)
+    return result, template.source.text
+
+
+def _post_template(step: Step, template: StoredTemplate, result: Decided) -> None:
+    before = post_template(step, template)
+    same = before is not None and replace(before, by=template.by, where=template.where) == template
+    result.unchanged += same
+    result.posted += not same
+    result.replaced += before is not None and not same
+
+
+def read_template(ledger: Ledger, old: str, answer: EntryAnswer, query: str) -> TemplateRule:
+    """A template as people write it, with or without the host. Raises UsageError."""
+    sites, policy = ledger.settings.sites, ledger.settings.policy
+    origin, path = sites.old[0].origins[0], old
+    if "://" in old:
+        scheme, _, rest = old.partition("://")
+        host, slash, path = rest.partition("/")
+        origin, path = f"{scheme}://{host}", slash + path
+    if answer.kind not in {MOVE, TEMPORARY, GONE, KEEP, IGNORE}:
+        raise UsageError(
+            f"a template cannot be answered {answer.kind}", "give one of: --to NEW, --gone, --keep, --ignore"
+        )
+    destination = answer.destination
+    if destination and "://" not in destination:
+        destination = f"{sites.new[0]}/{destination.lstrip('/')}"
+    try:
+        site = _site_of(ledger, origin)
+        return make_template(
+            site, path, answer.status, destination, origin + path, fold=policy.case == "fold", query=query
+        )
+    except (NotAnAddressError, TemplateError) as error:
+        raise UsageError(
+            f"{old} is no template that can be used: {error}", "write it as in '/journal/{year}/{slug}.html'"
+        ) from None
+
+
+def _site_of(ledger: Ledger, origin: str) -> str:
+    site = ledger.settings.sites.site_of(parse_address(origin))
+    if not site:
+        raise NotAnAddressError(f"{origin} belongs to no old site")
+    return site
 
 
 def decide_entries(ledger: Ledger, filters: Filters, answer: EntryAnswer, reason: str = "") -> Decided:
@@ -161,8 +237,10 @@ def decide_from(ledger: Ledger, path: Path, encoding: str = "", reason: str = ""
 
 def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Decided:
     result = Decided(refused=[(line, "", why) for line, why in pairs.rejected])
+    templates = _templates(ledger, path.name, pairs, result)
+    pairs = Pairs([p for p in pairs.rows if not p.is_template], pairs.rejected)
     decisions = [d for pair in pairs.rows if (d := _decision(ledger, path.name, pair, result))]
-    if not decisions:
+    if not decisions and not templates:
         line, _, why = result.refused[0]
         raise UsageError(f"no row of {path} can be used: row {line}: {why}", "give it the columns old, new and status")
     first: dict[tuple[str, str], Decision] = {}
@@ -187,13 +265,41 @@ def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Deci
         result.posted, result.contested = len(postings) - result.unchanged, len(further)
         post_answers(step, postings)
         post_claims(step, [_posting(d, numbers) for d in further])
+        for template in templates:
+            _post_template(step, template, result)
         step.summary = f"{result.posted:,} answers from {path.name}"
     return result
 
 
+def _templates(ledger: Ledger, name: str, pairs: Pairs, result: Decided) -> list[StoredTemplate]:
+    """The template rows of a sheet; those that cannot be used are noted in `result`."""
+    found = []
+    for pair in (p for p in pairs.rows if p.is_template):
+        try:
+            answer, query = read_answer(pair.status, pair.new), pair.query or CARRY_TRACKING
+            rule = read_template(ledger, pair.old, answer, query)
+        except (NotAnAddressError, UsageError) as error:
+            result.refused.append((pair.line, pair.old, str(error)))
+            continue
+        if fault := template_fault(rule, ledger.settings.sites, fold=ledger.settings.policy.case == "fold"):
+            result.refused.append((pair.line, pair.old, fault))
+            continue
+        where = f"{name} row {pair.line}"
+        found.append(StoredTemplate(rule.site, rule.source.text, rule.status, rule.destination, query, IMPORT, where))
+    return found
+
+
 def _posting(decision: Decision, numbers: dict[tuple[str, str], int]) -> Posting:
     number = numbers[decision.site, decision.folded.key]
-    return Posting(number, decision.answer, IMPORT, decision.old.without_fragment, decision.host_given, decision.where)
+    return Posting(
+        number,
+        decision.answer,
+        IMPORT,
+        decision.old.without_fragment,
+        decision.host_given,
+        decision.where,
+        query=decision.query,
+    )
 
 
 def _differs(one: Decision, other: Decision) -> bool:
@@ -225,13 +331,17 @@ def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> Decisio
     try:
         address, site, host_given = read_old(ledger, old)
         answer = read_answer(pair.status, new)
+        if pair.query not in {"", CARRY_TRACKING, CARRY, DROP}:
+            raise NotAnAddressError(f"{pair.query!r} is no way to treat a query")  # noqa: TRY301
         if answer.destination:
             answer = EntryAnswer(answer.kind, answer.status, read_new(ledger, answer.destination))
     except NotAnAddressError as error:
         result.refused.append((pair.line, pair.old, str(error)))
         return None
     result.mended += int(old_mended or new_mended)
-    return Decision(address, site, fold(address, ledger.settings.policy), answer, host_given, f"{name} row {pair.line}")
+    where = f"{name} row {pair.line}"
+    folded = fold(address, ledger.settings.policy)
+    return Decision(address, site, folded, answer, host_given, where, pair.query or CARRY_TRACKING)
 
 
 def read_answer(status: str, new: str) -> EntryAnswer:

@@ -6,11 +6,12 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.decide import Decided, decide_entries, decide_from, decide_listed, decide_one
+from upright_ledger.app.decide import Decided, decide_entries, decide_from, decide_listed, decide_one, decide_template
 from upright_ledger.app.entries import Filters
 from upright_ledger.cli import show
 from upright_ledger.cli.common import encoding_option, json_option
 from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer, usual
+from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
@@ -42,6 +43,13 @@ SHOWN = 8
 )
 @click.option("--section", metavar="NAME", help="All entries of a section, instead of OLD.")
 @click.option("--family", default="", metavar="TEMPLATE", help="All entries of a family, instead of OLD.")
+@click.option(
+    "--query",
+    type=click.Choice([CARRY_TRACKING, DROP, CARRY]),
+    default=CARRY_TRACKING,
+    show_default=True,
+    help="What happens to the query: campaign parameters go on, nothing, or all of it.",
+)
 @click.option("--reason", default="", help="Why, for the journal.")
 @encoding_option
 @json_option
@@ -58,6 +66,7 @@ def command(
     sheet: Path | None,
     section: str | None,
     family: str,
+    query: str,
     reason: str,
     encoding: str,
     as_json: bool,
@@ -68,8 +77,13 @@ def command(
     upright decide /visit/hours.html --to /visit/opening-hours/
     upright decide --section tickets --gone
     upright decide --family '/printroom/{slug}.htm' --to /shop/posters/
+    upright decide '/journal/{year|digits}/{+rest}' --to '/stories/{rest}'
     upright decide --from pairs.csv
     upright decide --from pruned.txt --to /stories/
+
+    With {captures} OLD is a template: it answers every address that fits and has no answer of its own. {name} is one
+    segment of a path or a part of it, {name|digits}, {name|word} and {name|a,b,c} are narrower, {+rest} is all that
+    follows, and {?item} at the end is the value of a parameter.
 
     A sheet may have commas or semicolons; either side may be a full address or a path alone. Its status may be
     a number, or the word gone, keep, wanted or ignore; empty means 301.
@@ -95,7 +109,8 @@ def command(
         result = decide_entries(ledger, Filters(section=section, family=family), answer, reason)
         name = " ".join(t for t in (section, family) if t)
     else:
-        result, name = decide_one(ledger, old or "", answer, reason)
+        decide = decide_template if "{" in (old or "") else decide_one
+        result, name = decide(ledger, old or "", answer, query, reason)
     _show(result, name, as_json=as_json)
     raise click.exceptions.Exit(1 if result.refused or result.contested else 0)
 
@@ -109,6 +124,7 @@ def _show(result: Decided, name: str, *, as_json: bool) -> None:
                 "replaced": result.replaced,
                 "contested": result.contested,
                 "made": result.made,
+                "fitting": result.fitting,
                 "mended": result.mended,
                 "refused": [{"row": line, "old": text, "reason": why} for line, text, why in result.refused],
             },
@@ -118,6 +134,7 @@ def _show(result: Decided, name: str, *, as_json: bool) -> None:
     for count, text in (
         (result.unchanged, "stood already"),
         (result.replaced, "took the place of another answer"),
+        (result.fitting, "open entries fit this template"),
         (result.made, "for entries that were never gathered; they are in the ledger now"),
         (result.mended, "lacked a leading slash; it was put there"),
         (result.contested, "contradict an earlier row for the same entry; upright check names them"),

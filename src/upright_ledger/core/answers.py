@@ -40,6 +40,11 @@ def usual(kind: str, destination: str = "") -> EntryAnswer:
     return EntryAnswer(kind, USUAL_STATUS.get(kind, 0), destination)
 
 
+def answer_of(status: int, destination: str) -> EntryAnswer:
+    """What a rule's status and destination answer; status 0 leaves the address alone."""
+    return EntryAnswer(STATUSES[status], status, destination) if status else EntryAnswer(KEEP)
+
+
 @dataclass(frozen=True, slots=True)
 class Expected:
     """What a trace must show to be right.

@@ -85,4 +85,5 @@ def asks_for_itself(plan: Plan, goal: Address, policy: FoldingPolicy) -> bool:
 
 
 def is_same_path(plan: Plan, goal: Address, policy: FoldingPolicy) -> bool:
+    """Whether a destination lies at the plan's own path."""
     return policy.fold_path(goal.path)[0] == plan.folded.path

@@ -159,6 +159,11 @@ class RuleSet:
             state.update(repr(t.state()).encode())
         return state.hexdigest()
 
+    @cached_property
+    def answering(self) -> tuple[Rule, ...]:
+        """The rules that give an answer: not those that only keep others from it."""
+        return tuple(r for r in self if r.status != PASS)
+
     def __len__(self) -> int:
         return len(self.rules) + len(self.templates)
 

@@ -13,6 +13,7 @@ from upright_ledger.formats.rows import rows_of
 
 OLD = ("old", "legacyurl", "oldurl", "from", "source", "sourceurl", "redirectfrom", "oldaddress", "request", "url")
 NEW = ("new", "destination", "newurl", "to", "target", "targeturl", "redirectto", "newaddress", "destinationurl")
+QUERY, KIND = ("query",), ("kind",)
 STATUS = ("status", "statuscode", "code", "type", "redirecttype")
 
 _BARE_PATH = re.compile(r"^[^\s/:]+(?:/[^\s]*)?$")
@@ -20,12 +21,18 @@ _BARE_PATH = re.compile(r"^[^\s/:]+(?:/[^\s]*)?$")
 
 @dataclass(frozen=True, slots=True)
 class Pair:
-    """One row: the addresses as written, trimmed. status: as written, empty when not given."""
+    """One row: the addresses as written, trimmed. status, query, kind: as written, empty when not given."""
 
     line: int
     old: str
     new: str
     status: str
+    query: str = ""
+    kind: str = ""
+
+    @property
+    def is_template(self) -> bool:
+        return self.kind == "template"
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,21 +50,22 @@ def read_pairs(path: Path, encoding: str = "") -> Pairs:
     if not rows:
         raise InputError(f"{path} is empty", "export it again")
     header = [bare(h) for h in rows[0][1]]
-    old, new, status = (_first(header, names) for names in (OLD, NEW, STATUS))
+    columns = [_first(header, names) for names in (OLD, NEW, STATUS, QUERY, KIND)]
+    old, new = columns[:2]
     if old is not None and new is None and any(looks_like_address(c) for c in rows[0][1]):
         old = None
     if old is None or new is None:
         if not looks_like_address(rows[0][1][0]) and not (len(rows[0][1]) > 1 and looks_like_address(rows[0][1][1])):
             named = ", ".join(h.strip() for h in rows[0][1] if h.strip())
             raise InputError(f"{path} has no columns old and new", f"its columns are: {named}")
-        old, new, status = 0, 1, 2
+        columns = [0, 1, 2, None, None]
     else:
         rows = rows[1:]
     pairs, rejected = [], []
     for line, cells in rows:
         if not cells:
             continue
-        one = Pair(line, _cell(cells, old), _cell(cells, new), _cell(cells, status))
+        one = Pair(line, *(_cell(cells, at) for at in columns))
         if one.old:
             pairs.append(one)
         else:

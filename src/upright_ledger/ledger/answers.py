@@ -19,6 +19,7 @@ from upright_ledger.ledger.journal import Step
 PERSON = "person"
 IMPORT = "import"
 MATCH = "match"
+TEMPLATE = "template"
 SAMPLED = "sample"
 
 
@@ -33,6 +34,7 @@ class Posting:
     host_given: bool = True
     where: str = ""
     note: str = ""
+    query: str = CARRY_TRACKING
 
 
 def of_person(entry: Entry, answer: EntryAnswer, where: str = "", note: str = "") -> Posting:
@@ -49,7 +51,7 @@ def post_answers(step: Step, postings: Iterable[Posting]) -> None:
             "kind": p.answer.kind,
             "status": p.answer.status,
             "destination": p.answer.destination,
-            "query": CARRY_TRACKING,
+            "query": p.query,
             "by": p.by,
             "old": p.old,
             "host_given": p.host_given,

@@ -65,10 +65,16 @@ def _items_and_sections(connection: Connection) -> None:
             connection.execute(text(f"ALTER TABLE {table} ADD COLUMN {name} TEXT NOT NULL DEFAULT ''"))
 
 
+def _templates(connection: Connection) -> None:
+    """Template answers."""
+    schema.metadata.create_all(connection)
+
+
 MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
     (1, "first schema", _first_schema),
     (2, "days and classes", _days_and_classes),
     (3, "items and sections", _items_and_sections),
+    (4, "templates", _templates),
 )
 
 

@@ -235,6 +235,21 @@ claims = Table(
     Column("where", String, nullable=False, default=""),
 )
 
+# Answers for all addresses that fit a template; asked where no entry has an answer of its own.
+templates = Table(
+    "templates",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("site", String, nullable=False),
+    Column("source", Text, nullable=False),
+    Column("status", Integer, nullable=False, default=0),
+    Column("destination", Text, nullable=False, default=""),
+    Column("query", String, nullable=False, default="carry-tracking"),
+    Column("by", String, nullable=False),
+    Column("where", String, nullable=False, default=""),
+    UniqueConstraint("site", "source", name="templates_by_source"),
+)
+
 proposals = Table(
     "proposals",
     metadata,
@@ -289,5 +304,11 @@ builds = Table(
     Column("live_from", String, nullable=False, default=""),
 )
 
-JOURNALLED = {"answers": ("entry",), "claims": ("entry", "number"), "sources": ("id",), "policies": ("number",)}
+JOURNALLED = {
+    "answers": ("entry",),
+    "claims": ("entry", "number"),
+    "sources": ("id",),
+    "policies": ("number",),
+    "templates": ("id",),
+}
 """Tables that the journal restores, with their key columns."""

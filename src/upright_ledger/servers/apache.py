@@ -39,7 +39,7 @@ class Apache:
         held, refused = expressible(rules, _fault)
         low = lower(held)
         maps = _maps(low)
-        head = f"# Upright Ledger: {len(held):,} redirect rules for Apache, digest {held.digest}"
+        head = f"# Upright Ledger: {len(held.answering):,} redirect rules for Apache, digest {held.digest}"
         written = {f"{name}.txt": "".join(f"{k} {v}\n" for k, v in table.items()) for name, table in maps.items()}
         written |= {
             RULES_FILE: "\n".join([head, *_configuration(held, low)]) + "\n",
@@ -318,7 +318,7 @@ def _readme(rules: RuleSet) -> str:
     hosts = ", ".join(sorted(rules.site_of))
     return f"""# Redirect rules for Apache
 
-{len(rules):,} rules, digest `{rules.digest}`, for requests to {hosts}.
+{len(rules.answering):,} rules, digest `{rules.digest}`, for requests to {hosts}.
 
 1. Copy the folder to the server, for example to `/etc/apache2/upright/`.
 2. There: `sh {MAPS_FILE}`. It makes hashed maps of the texts, with `httxt2dbm` (on Debian in `apache2-utils`).

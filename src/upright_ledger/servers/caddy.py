@@ -11,28 +11,34 @@ import json
 import re
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
-from itertools import count, groupby
 from typing import Any
 
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.core.templates import escaped
+from upright_ledger.servers.caddy_routes import (
+    Entry,
+    Lookup,
+    Names,
+    Route,
+    equals,
+    handled,
+    matches,
+    put,
+    subroute,
+    var,
+)
 from upright_ledger.servers.encoded import ranked, whole
 from upright_ledger.servers.lowering import Key, Lowered, filled, lower
 from upright_ledger.servers.protocol import Translation, decoded, expressible
 
 RULES_FILE = "redirects.json"
 EXAMPLE_FILE = "example/caddy.json"
-LEAF = 16  # entries of one map
-FAN = 8  # branches of one node
 
 _HARMLESS = "%(?:2[0-9A-Ea-e]|[346][0-9A-Fa-f]|[89A-Fa-f][0-9A-Fa-f]|5[0-9ABD-Fabd-f]|7[0-9A-Ea-e])"
 _GUARD = rf"/(?:[!\x22$&->@-\[\]-~]|{_HARMLESS})*(?:[?][!\x22$-~]*)?"
 _HOST, _URI, _QUERY = "{http.request.hostport}", "{http.request.orig_uri}", "{http.request.uri.query}"
 _REPLY = r"^([0-9]+)([a-z]?)[|]([^|]*)[|]([^|]*)[|]([^|]*)[|](.*)$"
-
-Route = dict[str, Any]
 
 
 class Caddy:
@@ -100,10 +106,6 @@ def _text(key: Key) -> str:
     return decoded(key[1])
 
 
-Entry = tuple[str, dict[str, Any]]
-"""The text by which an entry is found in the tree, and its mapping."""
-
-
 def _plain(rules: RuleSet, low: Lowered, site: str) -> list[Entry]:
     found = {}
     for key, reply in low.plain.items():
@@ -132,116 +134,16 @@ def _entry(path: str, tail: str, reply: str, *, fold: bool) -> Entry:
     return path + tail, {"input": path + tail, "outputs": [reply]}
 
 
-class _Names:
-    """Names of groups, each used once."""
-
-    def __init__(self) -> None:
-        self._count = count(1)
-
-    def __call__(self) -> str:
-        return f"upright{next(self._count)}"
-
-
-def _handled(
-    *handlers: Route, match: Mapping[str, Any] | None = None, group: str = "", not_: Mapping[str, Any] | None = None
-) -> Route:
-    route: Route = {"handle": list(handlers)}
-    conditions = dict(match or {})
-    if not_:
-        conditions["not"] = [dict(not_)]
-    if conditions:
-        route["match"] = [conditions]
-    if group:
-        route["group"] = group
-    return route
-
-
-def _subroute(routes: Sequence[Route]) -> Route:
-    return {"handler": "subroute", "routes": list(routes)}
-
-
-def _set(**values: str) -> Route:
-    return {"handler": "vars"} | {f"upright_{k}": v for k, v in values.items()}
-
-
-def _var(name: str) -> str:
-    return f"{{http.vars.upright_{name}}}"
-
-
-def _regexp(subject: str, pattern: str, name: str = "") -> Route:
-    """Matches a text with placeholders from its beginning. Caddy also tries the bare key, and "<nil>": neither begins with ":"."""
-    anchored = f"^:{pattern.removeprefix('^')}"
-    return {"vars_regexp": {f":{subject}": ({"name": name} if name else {}) | {"pattern": anchored}}}
-
-
-def _is(subject: str, value: str) -> Route:
-    return _regexp(subject, f"^{escaped(value)}$")
-
-
-@dataclass(frozen=True)
-class _Lookup:
-    """A tree of routes that looks up one of our variables and puts what it finds into a placeholder."""
-
-    variable: str
-    target: str
-    names: _Names
-    fold: bool
-
-    def tree(self, entries: Sequence[Entry], depth: int = 0) -> list[Route]:
-        """The routes. entries: in order of their texts, which share their first `depth` characters."""
-        if len(entries) <= LEAF:
-            mappings = [e for _, e in entries]
-            where = {"source": _var(self.variable), "destinations": [self.target]}
-            return [_handled({"handler": "map", **where, "mappings": mappings, "defaults": [""]})]
-        texts = [t for t, _ in entries]
-        while len(texts[0]) > depth and all(t[depth : depth + 1] == texts[0][depth] for t in texts):
-            depth += 1
-        group, routes = self.names(), []
-        prefix = _spelled(texts[0][:depth], self.fold)
-        if ended := [e for e in entries if len(e[0]) == depth]:
-            routes.append(self._branch(f"{prefix}$", ended, depth, group))
-        for bucket in _buckets([e for e in entries if len(e[0]) > depth], depth):
-            chars = sorted({e[0][depth] for e in bucket})
-            spelled = (_spelled(texts[0][:depth] + c, self.fold)[len(prefix) :] for c in chars)
-            routes.append(self._branch(f"{prefix}(?:{'|'.join(spelled)})", bucket, depth, group))
-        return routes
-
-    def _branch(self, pattern: str, entries: Sequence[Entry], depth: int, group: str) -> Route:
-        return _handled(
-            _subroute(self.tree(entries, depth)), match=_regexp(_var(self.variable), f"^{pattern}"), group=group
-        )
-
-
-def _buckets(entries: Sequence[Entry], depth: int) -> Iterator[list[Entry]]:
-    """Entries in a few portions, none of which is cut between texts with the same character at `depth`."""
-    size = max(1, len(entries) // FAN)
-    bucket: list[Entry] = []
-    for _, same in groupby(entries, key=lambda e: e[0][depth]):
-        members = list(same)
-        if bucket and len(bucket) + len(members) > size:
-            yield bucket
-            bucket = []
-        bucket += members
-    if bucket:
-        yield bucket
-
-
-def _spelled(text: str, fold: bool) -> str:
-    """The beginning of a key as a regex: its path in any case where case is folded, its parameters as they are."""
-    path, mark, tail = text.partition("?&")
-    return escaped(path, fold=fold) + escaped(mark + tail)
-
-
 def _routes(rules: RuleSet, low: Lowered) -> list[Route]:
-    names = _Names()
+    names = Names()
     port = "" if rules.ports_matter else "(?::[^ ]*)?"
     blank = [f"{letter}{n}" for n in range(1, len(low.names) + 1) for letter in "pd"]
-    routes = [_handled(_set(**dict.fromkeys([*blank, "r", "stop", "wild"], "")))]
+    routes = [handled(put(**dict.fromkeys([*blank, "r", "stop", "wild"], "")))]
     for site in sorted(set(low.sites.values())):
         hosts = [a for a, number in low.sites.items() if number == site]
         told = "|".join(_host_pattern(h) for h in hosts)
-        ours = _regexp(f"{_HOST} {_URI}", f"^(?:{told}){port} {_GUARD}$")
-        routes.append(_handled(_subroute(_site(rules, low, site, hosts, names)), match=ours))
+        ours = matches(f"{_HOST} {_URI}", f"^(?:{told}){port} {_GUARD}$")
+        routes.append(handled(subroute(_site(rules, low, site, hosts, names)), match=ours))
     return routes
 
 
@@ -250,15 +152,15 @@ def _host_pattern(host: str) -> str:
     return f"{escaped(name, fold=True)}[.]*{colon}{port}"
 
 
-def _site(rules: RuleSet, low: Lowered, site: str, hosts: Sequence[str], names: _Names) -> list[Route]:
+def _site(rules: RuleSet, low: Lowered, site: str, hosts: Sequence[str], names: Names) -> list[Route]:
     """What is done with a request for one old site."""
     clean = {"path_regexp": {"name": "uprightpath", "pattern": "(?s)^(.*)$"}}
-    dots = _regexp(f"{{http.request.uri.path}} {_var('path')}", "^.*/[.]{1,2} .*[^/]$")
+    dots = matches(f"{{http.request.uri.path}} {var('path')}", "^.*/[.]{1,2} .*[^/]$")
     return [
-        _handled(_set(path="{http.regexp.uprightpath.1}"), match=clean),
-        _handled(_set(path=_var("path") + "/"), match=dots),  # cleaning takes away the slash that a dot segment leaves
-        _handled(_set(raw="{http.regexp.uprightraw.1}"), match=_regexp(_URI, "^([^?]*)", "uprightraw")),
-        *([_handled(_subroute(_given(low)), match=_regexp(_QUERY, "^."))] if low.names else []),
+        handled(put(path="{http.regexp.uprightpath.1}"), match=clean),
+        handled(put(path=var("path") + "/"), match=dots),  # cleaning takes away the slash that a dot segment leaves
+        handled(put(raw="{http.regexp.uprightraw.1}"), match=matches(_URI, "^([^?]*)", "uprightraw")),
+        *([handled(subroute(_given(low)), match=matches(_QUERY, "^."))] if low.names else []),
         *_exact(rules, low, site, names),
         *_templates(rules, low, site, names),
         *_answer(rules, low, hosts),
@@ -270,52 +172,52 @@ def _given(low: Lowered) -> list[Route]:
     routes = []
     for n, name in enumerate(low.names, 1):
         word = escaped(name)
-        first = _regexp(_QUERY, f"^(?:.*?&)??{word}(?:=([^&]*))?(?:&|$)", f"uprightp{n}")
-        routes.append(_handled(_set(**{f"p{n}": f"={{http.regexp.uprightp{n}.1}}"}), match=first))
+        first = matches(_QUERY, f"^(?:.*?&)??{word}(?:=([^&]*))?(?:&|$)", f"uprightp{n}")
+        routes.append(handled(put(**{f"p{n}": f"={{http.regexp.uprightp{n}.1}}"}), match=first))
         twice = f"^(?:.*&)?{word}(?:=[^&]*)?&(?:.*&)?{word}(?:=|&|$)"
-        routes.append(_handled(_set(**{f"d{n}": "1"}), match=_regexp(_QUERY, twice)))
+        routes.append(handled(put(**{f"d{n}": "1"}), match=matches(_QUERY, twice)))
     return routes
 
 
-def _exact(rules: RuleSet, low: Lowered, site: str, names: _Names) -> list[Route]:
+def _exact(rules: RuleSet, low: Lowered, site: str, names: Names) -> list[Route]:
     """Exact rules: `upright_r` becomes the reply."""
     hit = f"{{upright_hit_{site}}}"
     plain, params = _plain(rules, low, site), _params(rules, low, site)
     if not plain:
         return []
-    found = [_handled(_subroute(_Lookup("path", hit, names, rules.fold_case).tree(plain))), _handled(_set(r=hit))]
+    found = [handled(subroute(Lookup("path", hit, names, rules.fold_case).tree(plain))), handled(put(r=hit))]
     if not params:
         return found
     number = {name: n for n, name in enumerate(low.names, 1)}
     choose, groups = names(), []
     for group in low.param_groups:
         name = f"uprightg{group.number}"
-        given = "".join(_var(f"p{number[n]}") for n in group.names)
-        doubled = "".join(_var(f"d{number[n]}") for n in group.names)
-        told = _set(wild=f"{{http.regexp.{name}.1}}", r=f"{{http.regexp.{name}.2}}")
-        ranks = [_set(r="")]
+        given = "".join(var(f"p{number[n]}") for n in group.names)
+        doubled = "".join(var(f"d{number[n]}") for n in group.names)
+        told = put(wild=f"{{http.regexp.{name}.1}}", r=f"{{http.regexp.{name}.2}}")
+        ranks = [put(r="")]
         for rank, shape in enumerate(group.shapes, 1):
             if (group.number, rank) not in params:
                 continue
             found_here = f"{{upright_hit_{site}_{group.number}_{rank}}}"
-            look = _Lookup("tail", found_here, names, rules.fold_case).tree(params[group.number, rank])
-            tail = "".join(f"&{n}{_var(f'p{number[n]}')}" for n in shape)
-            values = "&".join(_var(f"p{number[n]}") for n in shape)
-            every = _regexp(f"{_var('r')};{values}", f"^;{'&'.join('=[^&]*' for _ in shape)}$")
-            asked = [_set(tail=f"{_var('path')}?{tail}"), _subroute(look), _set(r=found_here)]
-            ranks.append(_subroute([_handled(*asked, match=every)]))
-        missed = _handled(_set(stop="1"), match=_is(f"{_var('r')}{_var('wild')}", ""))
+            look = Lookup("tail", found_here, names, rules.fold_case).tree(params[group.number, rank])
+            tail = "".join(f"&{n}{var(f'p{number[n]}')}" for n in shape)
+            values = "&".join(var(f"p{number[n]}") for n in shape)
+            every = matches(f"{var('r')};{values}", f"^;{'&'.join('=[^&]*' for _ in shape)}$")
+            asked = [put(tail=f"{var('path')}?{tail}"), subroute(look), put(r=found_here)]
+            ranks.append(subroute([handled(*asked, match=every)]))
+        missed = handled(put(stop="1"), match=equals(f"{var('r')}{var('wild')}", ""))
         inner = names()
         handle = [
-            _handled(_set(r="", stop="1"), match=_regexp(doubled, "^1"), group=inner),
-            _handled(*ranks, _subroute([missed]), match=_regexp(given, "^="), group=inner),
+            handled(put(r="", stop="1"), match=matches(doubled, "^1"), group=inner),
+            handled(*ranks, subroute([missed]), match=matches(given, "^="), group=inner),
         ]
-        mine = _regexp(_var("r"), f"^g{group.number}(w?);(.*)$", name)
-        groups.append(_handled(told, _subroute(handle), match=mine, group=choose))
-    return [*found, _handled(_subroute(groups), match=_regexp(_var("r"), "^g"))]
+        mine = matches(var("r"), f"^g{group.number}(w?);(.*)$", name)
+        groups.append(handled(told, subroute(handle), match=mine, group=choose))
+    return [*found, handled(subroute(groups), match=matches(var("r"), "^g"))]
 
 
-def _templates(rules: RuleSet, low: Lowered, site: str, names: _Names) -> list[Route]:
+def _templates(rules: RuleSet, low: Lowered, site: str, names: Names) -> list[Route]:
     """Templates look at the path as it was sent, where no exact rule answers; the first whose path fits decides."""
     number = {name: n for n, name in enumerate(low.names, 1)}
     first = names()
@@ -327,23 +229,23 @@ def _templates(rules: RuleSet, low: Lowered, site: str, names: _Names) -> list[R
         named = f"uprightt{n}"
         if not group.names:
             reply = whole(filled(group, 0, _captured(named)))
-            routes.append(_handled(_set(r=reply), match=_regexp(_var("raw"), f"^{regex}$", named), group=first))
+            routes.append(handled(put(r=reply), match=matches(var("raw"), f"^{regex}$", named), group=first))
             continue
         ordered = sorted(group.names)
-        given = "&".join(_var(f"p{number[x]}") for x in ordered)
-        doubled = "".join(_var(f"d{number[x]}") for x in ordered)
+        given = "&".join(var(f"p{number[x]}") for x in ordered)
+        doubled = "".join(var(f"d{number[x]}") for x in ordered)
         inner = names()
-        choices = [_handled(_set(stop="1"), match=_regexp(doubled, "^1"), group=inner)]
+        choices = [handled(put(stop="1"), match=matches(doubled, "^1"), group=inner)]
         for at, rule in enumerate(group.rules):
             captures = {c.name: c for c in rule.source.params}
             parts = [f"=({captures[x].regex()})" if x in captures else "[^&]*" if captures else "" for x in ordered]
             chosen = f"uprightc{n}x{at}"
-            test = _regexp(f"{_var('raw')}?{given}", f"^{regex}[?]{'&'.join(parts)}$", chosen)
-            choices.append(_handled(_set(r=whole(filled(group, at, _captured(chosen)))), match=test, group=inner))
-        routes.append(_handled(_subroute(choices), match=_regexp(_var("raw"), f"^{regex}$"), group=first))
+            test = matches(f"{var('raw')}?{given}", f"^{regex}[?]{'&'.join(parts)}$", chosen)
+            choices.append(handled(put(r=whole(filled(group, at, _captured(chosen)))), match=test, group=inner))
+        routes.append(handled(subroute(choices), match=matches(var("raw"), f"^{regex}$"), group=first))
     if not routes:
         return []
-    return [_handled(_subroute(routes), match=_is(f"{_var('r')}{_var('stop')}", ""))]
+    return [handled(subroute(routes), match=equals(f"{var('r')}{var('stop')}", ""))]
 
 
 def _captured(name: str) -> Callable[[int], str]:
@@ -355,36 +257,36 @@ def _answer(rules: RuleSet, low: Lowered, hosts: Sequence[str]) -> list[Route]:
     part = "{{http.regexp.uprightr.{}}}".format
     respond: list[Route] = []
     for host in hosts:
-        here = _regexp(f"{_var('own')} {_HOST}", f"^{escaped(host)} {_host_pattern(host)}(?::.*)?$")
-        respond.append(_handled(_set(code="0"), match=here))
+        here = matches(f"{var('own')} {_HOST}", f"^{escaped(host)} {_host_pattern(host)}(?::.*)?$")
+        respond.append(handled(put(code="0"), match=here))
     if GONE in low.statuses():
         respond.append(
-            _handled({"handler": "static_response", "status_code": GONE}, match=_is(_var("code"), str(GONE)))
+            handled({"handler": "static_response", "status_code": GONE}, match=equals(var("code"), str(GONE)))
         )
     used = {r.query for r in rules if r.destination}
     if CARRY_TRACKING in used:
         tracked = []
         for n, name in enumerate(rules.tracking, 1):
             pattern = f"^(?:.*?&)??{escaped(name)}=({TRACKED_VALUE})(?:&|$)"
-            text = f"{_var('args')}&{name}={{http.regexp.uprightq{n}.1}}"
-            tracked.append(_handled(_set(args=text), match=_regexp(_QUERY, pattern, f"uprightq{n}")))
-        respond.append(_handled(_subroute(tracked), match=_regexp(f"{_var('mode')} {_QUERY}", "^t .")))
+            text = f"{var('args')}&{name}={{http.regexp.uprightq{n}.1}}"
+            tracked.append(handled(put(args=text), match=matches(_QUERY, pattern, f"uprightq{n}")))
+        respond.append(handled(subroute(tracked), match=matches(f"{var('mode')} {_QUERY}", "^t .")))
     if CARRY in used:
-        both = _set(args=f"{_var('args')}&{_QUERY}")
-        respond.append(_handled(both, match=_regexp(f"{_var('mode')} {_QUERY}", "^c .")))
-    location = {"Location": [f"{_var('body')}{_var('args')}{_var('mark')}"]}
-    answer = {"handler": "static_response", "status_code": _var("code"), "headers": location}
+        both = put(args=f"{var('args')}&{_QUERY}")
+        respond.append(handled(both, match=matches(f"{var('mode')} {_QUERY}", "^c .")))
+    location = {"Location": [f"{var('body')}{var('args')}{var('mark')}"]}
+    answer = {"handler": "static_response", "status_code": var("code"), "headers": location}
     respond += [
-        _handled(_set(args="?{http.regexp.uprighta.1}"), match=_regexp(_var("args"), "^&?(.+)$", "uprighta")),
-        _handled(_set(mark=f"#{_var('mark')}"), match=_regexp(_var("mark"), "^.")),
-        _handled(answer, match=_regexp(_var("code"), "^3")),
+        handled(put(args="?{http.regexp.uprighta.1}"), match=matches(var("args"), "^&?(.+)$", "uprighta")),
+        handled(put(mark=f"#{var('mark')}"), match=matches(var("mark"), "^.")),
+        handled(answer, match=matches(var("code"), "^3")),
     ]
-    split = _set(code=part(1), mode=part(2), own=part(3), body=part(4), args=part(5), mark=part(6))
-    return [_handled(split, _subroute(respond), match=_regexp(_var("r"), _REPLY, "uprightr"))]
+    split = put(code=part(1), mode=part(2), own=part(3), body=part(4), args=part(5), mark=part(6))
+    return [handled(split, subroute(respond), match=matches(var("r"), _REPLY, "uprightr"))]
 
 
 def _example(routes: list[Route]) -> dict[str, Any]:
-    missing = _handled({"handler": "static_response", "status_code": 404})
+    missing = handled({"handler": "static_response", "status_code": 404})
     server = {"listen": ["127.0.0.1:8080"], "automatic_https": {"disable": True}, "routes": [*routes, missing]}
     return {
         "admin": {"disabled": True, "config": {"persist": False}},
@@ -397,7 +299,7 @@ def _readme(rules: RuleSet) -> str:
     hosts = ", ".join(sorted(rules.site_of))
     return f"""# Redirect rules for Caddy
 
-{len(rules):,} rules, digest `{rules.digest}`, for requests to {hosts}.
+{len(rules.answering):,} rules, digest `{rules.digest}`, for requests to {hosts}.
 
 1. `{RULES_FILE}` is a list of routes. Put them before the other routes of the server in Caddy's JSON configuration
    (`caddy adapt` turns a Caddyfile into JSON): `jq '.apps.http.servers.srv0.routes = $r[0] + .apps.http.servers.srv0.routes'

@@ -41,7 +41,7 @@ class Haproxy:
         low = lower(held)
         tables = {name: "".join(f"{k} {v}\n" for k, v in table.items()) for name, table in _maps(held, low).items()}
         lines = "\n".join(_lines(held, low))
-        head = f"# Upright Ledger: {len(held):,} redirect rules for HAProxy, digest {held.digest}\n"
+        head = f"# Upright Ledger: {len(held.answering):,} redirect rules for HAProxy, digest {held.digest}\n"
         written = tables | {
             RULES_FILE: head
             + "# Put these lines into the frontend of the old hosts, before other http-request rules.\n"
@@ -288,7 +288,7 @@ def _readme(rules: RuleSet) -> str:
     hosts = ", ".join(sorted(rules.site_of))
     return f"""# Redirect rules for HAProxy
 
-{len(rules):,} rules, digest `{rules.digest}`, for requests to {hosts}.
+{len(rules.answering):,} rules, digest `{rules.digest}`, for requests to {hosts}.
 
 1. Copy the folder to the server as `{PLACE}/`, or put another folder into `{RULES_FILE}` in its place.
 2. In the `global` section: `expose-experimental-directives` (for `normalize-uri`, which takes doubled slashes and dot segments

@@ -109,7 +109,7 @@ def _entries(low: Lowered) -> Iterator[tuple[tuple[str, str], str]]:
 
 
 def _data(rules: RuleSet, low: Lowered) -> Iterator[str]:
-    yield f"-- Upright Ledger: {len(rules):,} redirect rules for lighttpd, digest {rules.digest}"
+    yield f"-- Upright Ledger: {len(rules.answering):,} redirect rules for lighttpd, digest {rules.digest}"
     yield "local M = {}"
     yield f"M.fold = {'true' if rules.fold_case else 'false'}"
     yield f"M.ports = {'true' if rules.ports_matter else 'false'}"
@@ -205,7 +205,7 @@ def _chunks(lines: Iterable[str]) -> Iterator[str]:
 
 
 def _server_file(rules: RuleSet) -> str:
-    return f"""# Upright Ledger: {len(rules):,} redirect rules for lighttpd, digest {rules.digest}
+    return f"""# Upright Ledger: {len(rules.answering):,} redirect rules for lighttpd, digest {rules.digest}
 # Include this file in the global section, or in the conditions of the old hosts; adapt the folder.
 server.modules += ( "mod_magnet" )
 magnet.attract-raw-url-to = ( "/etc/lighttpd/upright/{ATTRACT_FILE}" )
@@ -226,7 +226,7 @@ def _readme(rules: RuleSet) -> str:
     hosts = ", ".join(sorted(rules.site_of))
     return f"""# Redirect rules for lighttpd
 
-{len(rules):,} rules, digest `{rules.digest}`, for requests to {hosts}.
+{len(rules.answering):,} rules, digest `{rules.digest}`, for requests to {hosts}.
 
 1. lighttpd needs mod_magnet (on Debian: `apt-get install lighttpd-mod-magnet` or `lighttpd-modules-lua`).
 2. Copy the folder to the server, for example to `/etc/lighttpd/upright/`, and set that path in `{SERVER_FILE}`.

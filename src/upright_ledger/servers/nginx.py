@@ -200,7 +200,7 @@ class _Writer:
         longest = max((len(k.encode("utf-8", "surrogateescape")) for t in tables.values() for k in t), default=0)
         largest = max(len(t) for t in tables.values())
         lines = [
-            f"# Upright Ledger: {len(self.rules):,} redirect rules for nginx, digest {self.rules.digest}",
+            f"# Upright Ledger: {len(self.rules.answering):,} redirect rules for nginx, digest {self.rules.digest}",
             "# Include this file once in the http block, and server.inc in each server block of an old host.",
             f"map_hash_bucket_size {max(128, _power_of_two(longest + 32))};",
             f"map_hash_max_size {max(2048, _power_of_two(2 * largest))};",
@@ -312,7 +312,7 @@ def _readme(rules: RuleSet) -> str:
     hosts = ", ".join(sorted(rules.site_of))
     return f"""# Redirect rules for nginx
 
-{len(rules):,} rules, digest `{rules.digest}`, for requests to {hosts}.
+{len(rules.answering):,} rules, digest `{rules.digest}`, for requests to {hosts}.
 
 1. Copy the folder to the server, for example to `/etc/nginx/upright/`.
 2. In the `http` block: `include /etc/nginx/upright/{RULE_FILE};`

@@ -13,6 +13,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from upright_ledger.errors import InputError
+from upright_ledger.web.local_servers import free_port
 
 NOBODY = 65534
 START_SECONDS = 15.0
@@ -38,7 +39,7 @@ def run_nginx(http_block: Callable[[Path, int], str], files: Iterable[Path] = ()
         raise InputError("nginx is not installed", "install it, for example with apt-get install nginx-light")
     with tempfile.TemporaryDirectory(prefix="upright-nginx-") as name:
         folder = Path(name)
-        port = _free_port()
+        port = free_port()
         for path in files:
             shutil.copy(path, folder / path.name)
         temps = "".join(
@@ -69,12 +70,6 @@ def _hand_over(folder: Path) -> None:
     """Give the folder to the unprivileged user who runs nginx."""
     for path in (folder, *folder.rglob("*")):
         os.chown(path, NOBODY, NOBODY)
-
-
-def _free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
 
 
 def _wait_for(process: subprocess.Popen[bytes], port: int, folder: Path) -> None:

@@ -102,6 +102,7 @@ def run_example(name: str, build: Path) -> Iterator[tuple[str, int]]:
 
 
 def free_port() -> int:
+    """A local port on which nobody listens."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return int(probe.getsockname()[1])

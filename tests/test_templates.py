@@ -1,0 +1,190 @@
+"""Template rules: their grammar, what they match, and how they stand among other rules."""
+
+from __future__ import annotations
+
+import random
+import re
+from collections.abc import Callable
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from conformance import FILLS, SOURCES
+from conftest import NEW, OLD, Program
+from upright_ledger.core.compiling import compile_rules, make_template
+from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.patterns import common_path, source_pattern
+from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.sites import Sites, group_origins
+from upright_ledger.core.templates import TemplateError, read_goal, read_source
+
+HOST, SITE = "www.quillhaven.example", "quillhaven.example"
+SITES = Sites(group_origins([OLD, "http://quillhaven.example"]), (NEW, "https://new.example"))
+
+
+def rules(*rows: tuple[str, str], status: int = 301) -> RuleSet:
+    templates = [make_template(SITE, old, status, new, old, fold=True) for old, new in rows]
+    return compile_rules([], [], SITES, FoldingPolicy(), templates)[0]
+
+
+def goal(made: RuleSet, target: str) -> str:
+    answer = made.answer(HOST, target)
+    return answer.location.removeprefix("https://new.example") if answer else ""
+
+
+@pytest.mark.parametrize(
+    ("text", "why"),
+    [
+        ("{a}", "does not begin with a slash"),
+        ("/plain", "holds no capture"),
+        ("/{a}{b}", "touch each other"),
+        ("/{a}-{b}", "narrow it"),
+        ("/x{+rest}", "begins within a segment"),
+        ("/{+rest}/y", "stands before the end"),
+        ("/{A}", "no name of a capture"),
+        ("/{a}/{a}", "one name"),
+        ("/{a|b c}", "neither digits nor word nor a list"),
+        ("/{+rest|digits}", "cannot be narrowed"),
+        ("/x{?+rest}", "cannot be a rest"),
+        ("/a//{b}", "doubled slash"),
+        ("/a/../{b}", "dot segment"),
+        ("/a%2F{b}", "escaped slash"),
+        ("/a?{b}", "stands alone"),
+        ("/" + "/".join(f"{{c{n}}}" for n in range(10)), "more than 9"),
+    ],
+)
+def test_what_could_be_read_in_two_ways_is_refused(text: str, why: str) -> None:
+    with pytest.raises(TemplateError, match=re.escape(why)):
+        read_source(text, fold=True)
+
+
+@pytest.mark.parametrize(
+    ("text", "why"),
+    [
+        ("https://{host}/x", "not literal"),
+        ("/x/{a}", "not literal"),
+        ("https://new.example/{a}/{a}", "stands twice"),
+        ("https://new.example//{a}", "empty or dot segment"),
+        ("https://new.example/{a b}", "bare names"),
+        ("https://new.example/a b{c}", "cannot be written safely"),
+    ],
+)
+def test_destinations_that_a_request_could_steer_are_refused(text: str, why: str) -> None:
+    with pytest.raises(TemplateError, match=why):
+        read_goal(text)
+
+
+def test_captures_are_copied_as_they_stand() -> None:
+    made = rules(
+        ("/Journal/{year|digits}/{slug}.html", "https://new.example/stories/{slug}/?y={year}"),
+        ("/shop/{+rest}", "https://new.example/store/{rest}"),
+        ("/{kind|clock,dial}-{name|word}", "https://new.example/{kind}/{name}"),
+        ("/catalogue.php{?item|digits}", "https://new.example/c/{item}/"),
+    )
+    for target, expected in (
+        ("/journal/2011/The-Clock.html", "/stories/The-Clock/?y=2011"),
+        ("/JOURNAL/2011/a.html?utm_source=x", "/stories/a/?y=2011&utm_source=x"),
+        ("/journal/201l/a.html", ""),
+        ("/journal/2011/a%62.html", ""),  # another spelling needs an exact rule
+        ("/journal//2011/a.html", ""),
+        ("/shop/a/b/", "/store/a/b/"),
+        ("/shop/a//b", ""),
+        ("/shop/a/../b", ""),
+        ("/shop/", ""),
+        ("/clock-big/", "/clock/big"),
+        ("/CLOCK-big", "/CLOCK/big"),
+        ("/clock-b-c", ""),
+        ("/catalogue.php?item=4711&x=1", "/c/4711/"),
+        ("/catalogue.php?item=4711x", ""),
+        ("/catalogue.php?item=1&item=2", ""),
+        ("/catalogue.php", ""),
+    ):
+        assert goal(made, target) == expected, target
+
+
+def test_the_most_specific_template_decides_alone() -> None:
+    made = rules(
+        ("/{+rest}", "https://new.example/all/{rest}"),
+        ("/c.php{?item|digits}", "https://new.example/i/{item}"),
+        ("/news/{slug}", "https://new.example/n/{slug}"),
+    )
+    assert goal(made, "/news/x") == "/n/x"
+    assert goal(made, "/news/x/y") == "/all/news/x/y"
+    assert goal(made, "/c.php?item=abc") == ""  # does not fall through
+    for protected in ("/robots.txt", "/favicon.ico", "/.well-known/acme-challenge/x"):
+        assert goal(made, protected) == ""
+
+
+def test_on_a_shared_host_no_template_leads_onto_itself() -> None:
+    slash = rules(("/about/{x}", NEW + "/about/{x}/"))
+    assert slash.answer(HOST, "/about/us") is not None
+    assert slash.answer(HOST, "/about/us/") is None
+    for source, destination in (("/{+rest}", NEW + "/new/{rest}"), ("/{a}/{b}", NEW + "/{b}/{a}")):
+        template = make_template(SITE, source, 301, destination, source, fold=True)
+        made, held = compile_rules([], [], SITES, FoldingPolicy(), [template])
+        assert [h.reason for h in held] == ["it may lead onto itself"]
+        assert made.answer(HOST, "/x/y") is None
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.randoms(use_true_random=False))
+def test_a_pattern_accepts_what_its_regex_matches_and_shares_what_both_match(rng: random.Random) -> None:
+    one, other = (read_source(rng.choice([s for s in SOURCES if "{" in s.split("{?")[0]]), fold=True) for _ in range(2))
+    path = "".join(p if isinstance(p, str) else rng.choice(FILLS) for p in one.parts) + rng.choice(("", "/"))
+    fits = re.fullmatch(one.regex(fold=True), path) is not None
+    assert source_pattern(one, True, "any").accepts(path) == fits
+    witness = common_path(source_pattern(one, True, "any"), source_pattern(other, True, "any"))
+    both = fits and re.fullmatch(other.regex(fold=True), path) is not None
+    assert witness is not None or not both
+    if witness is not None:
+        assert len(witness) <= len(path) or not both
+        assert all(re.fullmatch(s.regex(fold=True), witness) for s in (one, other))
+
+
+def test_templates_are_answers_in_the_ledger(museum: Program) -> None:
+    museum.write("urls.txt", "/journal/2011/a.html\n/journal/2012/b.html\n/shop/old\n/shop/kept\n")
+    museum("gather", "urls.txt")
+    result = museum.json(
+        "decide", "/journal/{year|digits}/{slug}.html", "--to", "https://www.quillhaven.example/s/{slug}/"
+    )
+    assert (result["posted"], result["fitting"]) == (1, 2)
+    museum("decide", "/shop/{+rest}", "--gone")
+    museum("decide", "/shop/kept", "--keep")
+    lines = {x["answer"]: x["entries"] for x in museum.json("balance")["lines"]}
+    assert (lines["move"], lines["gone"], lines["keep"], lines["open"]) == (2, 1, 1, 0)
+    manifest = museum.json("build", "--for", "nginx", "--out", "rules")
+    assert (manifest["rules"], manifest["templates"]) == (2, 2)
+    found = museum.json("rehearse", "urls.txt", code=None)
+    assert found["counts"]["ok"] == 3
+    museum("undo")
+    museum("undo")
+    again = museum.json("decide", "--from", "rules/redirects.csv")
+    assert (again["posted"], again["unchanged"]) == (1, 1)
+
+
+@pytest.mark.parametrize(
+    ("arguments", "said"),
+    [
+        (("/x/{a}{b}", "--gone"), "touch each other"),
+        (("/x/{a}", "--to", "https://elsewhere.example/{a}"), "no new origin"),
+        (("/x/{a}", "--to", "/y/{b}"), "does not capture"),
+        (("/x/{a}", "--wanted"), "cannot be answered wanted"),
+        (("https://elsewhere.example/{a}", "--gone"), "belongs to no old site"),
+        (("/x/{+rest}", "--to", "/y/{rest}/z"), "before the end"),
+    ],
+)
+def test_templates_that_cannot_be_are_one_sentence(museum: Program, arguments: tuple[str, ...], said: str) -> None:
+    assert said in museum("decide", *arguments, code=2).err
+
+
+def test_a_template_on_the_shared_host_leaves_live_pages_alone(open_museum: Callable[..., Program]) -> None:
+    own = open_museum("--old", NEW, "--new", NEW)
+    own.write("pages.csv", f"url,title\n{NEW}/shop/live/,Live\n{NEW}/store/a/,A\n")
+    own("stock", "pages.csv")
+    own("decide", "/shop/{+rest}", "--to", "/store/{rest}")
+    own.write("urls.txt", "/shop/live/\n/shop/a/\n")
+    own("gather", "urls.txt")
+    own("rehearse", "urls.txt", "--out", "out.csv", code=None)
+    rows = dict(line.split(",")[0:5:4] for line in (own.folder / "out.csv").read_text().splitlines()[1:])
+    assert rows == {f"{NEW}/shop/live/": "", f"{NEW}/shop/a/": f"{NEW}/store/a/"}
