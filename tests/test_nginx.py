@@ -17,12 +17,13 @@ from upright_ledger.app.book import Book
 from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.compiling import compile_rules
 from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.nginx_words import words
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.sites import Sites, group_origins
 from upright_ledger.ledger.store import open_ledger
 from upright_ledger.servers import load_dialect
-from upright_ledger.servers.nginx_syntax import quote, read_map_tables, words
+from upright_ledger.servers.nginx_syntax import quote, read_map_tables
 from upright_ledger.web.local_nginx import find_nginx
 
 SITES = Sites(

@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from functools import cached_property
 
-from upright_ledger.core.addresses import Address, parse_address
-from upright_ledger.core.answers import IGNORE, KEEP, OPEN, EntryAnswer, Expected, answer_of, expected_outcome
+from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
+from upright_ledger.core.answers import IGNORE, KEEP, OPEN, STATUSES, EntryAnswer, Expected, answer_of, expected_outcome
 from upright_ledger.core.checks import StockPage, Surroundings, check
 from upright_ledger.core.compiling import HeldBack, compile_rules, make_template, template_fault
-from upright_ledger.core.destinations import page_key
+from upright_ledger.core.destinations import page_key, read_destination
 from upright_ledger.core.findings import Finding
 from upright_ledger.core.folding import FoldingPolicy, fold
+from upright_ledger.core.imported import APPEND, Block, ImportedRule
+from upright_ledger.core.imported import KEEP as KEEP_QUERY
 from upright_ledger.core.plans import Plan, make_plan
-from upright_ledger.core.rules import CARRY_TRACKING, RuleSet
+from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, RuleSet
+from upright_ledger.core.rules import GONE as GONE_STATUS
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.template_rules import TemplateRule
-from upright_ledger.ledger.answers import PERSON, TEMPLATE, load_claims
+from upright_ledger.ledger.answers import PERSON, RULE, TEMPLATE, load_claims
 from upright_ledger.ledger.entries import Entry, load_entries
+from upright_ledger.ledger.imports import load_imported
 from upright_ledger.ledger.stock import LIVE, PLANNED, Destination, load_stock
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.templates import load_templates
@@ -42,21 +47,55 @@ class Book:
         """All entries; those that nobody answered have the answer of the template that fits them, where there is one."""
         with self.ledger.reading() as connection:
             entries = load_entries(connection, self.ledger.settings.weights)
-        if not self.templates:
-            return entries
-        templates = RuleSet(
+        if self.templates or self._blocks:
+            for entry in (e for e in entries if e.answer.kind == OPEN):
+                self._answer_by_rules(entry)
+        return entries
+
+    def _answer_by_rules(self, entry: Entry) -> None:
+        """Give an entry that nobody answered the answer of the template or the imported rule that fits it."""
+        address = parse_address(entry.legacy_url)
+        if self._is_live(address):
+            return
+        found = self._standing_rules.find(address.authority, address.target)
+        if found is not None:
+            entry.answer, entry.by, entry.where = answer_of(found[0].status, found[1]), TEMPLATE, found[0].legacy_url
+            return
+        answer = self._standing_rules.answer(address.authority, address.target)
+        if answer is None or not isinstance(answer.rule, ImportedRule):
+            return
+        try:
+            destination = read_destination(answer.location, address.origin).text if answer.location else ""
+        except NotAnAddressError:
+            return  # nothing that could stand in a rule of ours: the entry stays open
+        if STATUSES.get(answer.status) and (destination or answer.status == GONE_STATUS):
+            entry.answer, entry.by, entry.where = answer_of(answer.status, destination), RULE, answer.rule.where
+            carries = answer.rule.query == APPEND or (answer.rule.query == KEEP_QUERY and "?" not in destination)
+            entry.query = CARRY if carries else DROP
+
+    @cached_property
+    def _standing_rules(self) -> RuleSet:
+        """The templates and imported rules alone."""
+        rules = RuleSet(
             (), dict(self.sites.site_of_authority), self._folds, self.policy.tracking, {}, tuple(self.templates)
         )
-        for entry in entries:
-            if entry.answer.kind == OPEN and not self._is_live(address := parse_address(entry.legacy_url)):
-                found = templates.find(address.authority, address.target)
-                if found is not None:
-                    entry.answer, entry.by, entry.where = (
-                        answer_of(found[0].status, found[1]),
-                        TEMPLATE,
-                        found[0].legacy_url,
-                    )
-        return entries
+        return replace(rules, blocks=self._blocks, bases=self._bases)
+
+    @cached_property
+    def _blocks(self) -> tuple[Block, ...]:
+        with self.ledger.reading() as connection:
+            return tuple(map(Block, load_imported(connection)))
+
+    @property
+    def _bases(self) -> dict[str, str]:
+        """Authority of an old site → the origin under which a destination without host lies."""
+        new = {parse_address(o).authority: o for o in reversed(self.sites.new)}
+        old = {parse_address(o).authority: o for site in self.sites.old for o in reversed(site.origins)}
+        named = self.sites.site_of_authority
+        return {
+            a: new.get(a) or old.get(a) or f"{parse_address(self.sites.base_of(s)).scheme}://{a}"
+            for a, s in named.items()
+        }
 
     @property
     def _folds(self) -> bool:
@@ -123,7 +162,9 @@ class Book:
         for e in self.entries:
             if e.answer.has_rule and e.by != TEMPLATE:
                 given = (e.old, e.answer.status, e.answer.destination, e.host_given, e.where)
-                plans.append(self._plan(e, *given, meant=e.by == PERSON, query=e.query or CARRY_TRACKING))
+                plans.append(
+                    self._plan(e, *given, meant=e.by == PERSON, query=e.query or CARRY_TRACKING, imported=e.by == RULE)
+                )
             plans += [
                 self._plan(e, c.old, c.status, c.destination, c.host_given, c.where) for c in claims.get(e.id, ())
             ]
@@ -140,6 +181,7 @@ class Book:
         *,
         meant: bool = False,
         query: str = CARRY_TRACKING,
+        imported: bool = False,
     ) -> Plan:
         address = parse_address(old or entry.legacy_url)
         return make_plan(
@@ -153,6 +195,7 @@ class Book:
             meant=meant,
             where=where,
             query=query,
+            imported=imported,
         )
 
     @cached_property
@@ -164,8 +207,11 @@ class Book:
 
     @cached_property
     def _compiled(self) -> tuple[RuleSet, list[HeldBack]]:
+        return self._compile(self.plans)
+
+    def _compile(self, plans: list[Plan]) -> tuple[RuleSet, list[HeldBack]]:
         return compile_rules(
-            self.plans,
+            plans,
             self.findings,
             self.sites,
             self.policy,
@@ -175,7 +221,21 @@ class Book:
 
     @property
     def rules(self) -> RuleSet:
+        """What is built."""
         return self._compiled[0]
+
+    @cached_property
+    def all_rules(self) -> RuleSet:
+        """Our own rules, and after them those that were read from servers' files, as these mean them."""
+        if not self._blocks:
+            return self.rules
+        own = self._compile([p for p in self.plans if not p.imported])[0]
+        return replace(own, blocks=self._blocks, bases=self._bases)
+
+    @property
+    def imported(self) -> Iterator[tuple[Block, ImportedRule]]:
+        """Every rule that was read from a server's file."""
+        return ((block, rule) for block in self._blocks for rule in block.rules)
 
     @property
     def held_back(self) -> list[HeldBack]:

@@ -24,6 +24,7 @@ from upright_ledger.formats.recognising import ACCESS_LOG, recognise
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.registry import check_kind, read_urls
 from upright_ledger.ledger.entries import count_entries
+from upright_ledger.ledger.imports import add_imported
 from upright_ledger.ledger.sightings import Sighting, SightingWriter
 from upright_ledger.ledger.sources import (
     SourceFacts,
@@ -190,6 +191,7 @@ class _SourceReader:
                 facts = self._facts(file, sorter, reading, digest, size)
                 close_source(step.connection, source, facts, result.new_entries)
                 add_set_aside(step.connection, source, sorter.aside_texts)
+                add_imported(step.connection, source, reading.rules)
                 if reading.lines is not None:
                     add_log_lines(step.connection, source, reading.lines.method, reading.lines.found)
                 step.summary = f"{result.accepted:,} of {result.lines:,} lines, {result.new_entries:,} new entries"

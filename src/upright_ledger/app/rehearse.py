@@ -20,7 +20,7 @@ def rehearse(
     stock = {page: StockPage(d.status, d.redirects_to) for page, d in book.stock.items()}
     rows = []
     for text, address in asked.addresses.items():
-        trace = trace_offline(address, book.rules, book.sites, stock)
+        trace = trace_offline(address, book.all_rules, book.sites, stock)
         expected = book.expected(address)
         rows.append(Row(trace, asked.hits[text], judge(trace, expected, book.homes), expected))
     results = Results("rehearse", rows, asked.left_out)

@@ -22,7 +22,7 @@ class Plan:
     """One answer that asks for a rule.
 
     old: the legacy address; host_given: whether its host was written by somebody or only assumed.
-    destination: empty for 410. meant: a person chose this status for this one entry. where: the
+    destination: empty for 410. imported: it stands for a rule of a server's file. meant: a person chose this status for this one entry. where: the
     file and row it came from, or empty.
     """
 
@@ -37,6 +37,7 @@ class Plan:
     where: str = ""
     query: str = CARRY_TRACKING
     label: str = ""
+    imported: bool = False
 
     @property
     def key(self) -> tuple[str, str]:
@@ -66,11 +67,12 @@ def make_plan(
     where: str = "",
     label: str = "",
     query: str = CARRY_TRACKING,
+    imported: bool = False,
 ) -> Plan:
     """A plan for one legacy address, with all the spellings its rule will answer."""
     folded = fold(old, policy)
     paths = declared_paths(folded.path, frozenset((*variants, folded.variant)), policy)
-    return Plan(old, site, folded, paths, status, destination, host_given, meant, where, query, label)
+    return Plan(old, site, folded, paths, status, destination, host_given, meant, where, query, label, imported)
 
 
 def asks_for_itself(plan: Plan, goal: Address, policy: FoldingPolicy) -> bool:

@@ -15,6 +15,7 @@ from itertools import product
 
 from upright_ledger.core.addresses import canonical_path, guard, lower_ascii, lower_path, parse_address, split_target
 from upright_ledger.core.folding import entry_key, value_spellings
+from upright_ledger.core.imported import Block, ImportedRule, request_of
 from upright_ledger.core.template_rules import PASS, TemplateIndex, TemplateRule
 
 CARRY_TRACKING = "carry-tracking"
@@ -55,7 +56,7 @@ class Answer:
 
     status: int
     location: str
-    rule: Rule
+    rule: Rule | ImportedRule
 
 
 Rule = ExactRule | TemplateRule
@@ -101,7 +102,8 @@ class PathRules:
 class RuleSet:
     """An ordered set of rules with all that is needed to evaluate it.
 
-    templates: asked where no exact rule answers. site_of: authority (host, with a port when it is not the scheme's own) → site name.
+    templates: asked where no exact rule answers; blocks: imported rules, asked last and no part of the digest: they are
+    not built. bases: authority → origin, for destinations of blocks that name no host. site_of: authority (host, with a port when it is not the scheme's own) → site name.
     significant: folded path → names that choose the page there, beyond those the rules name.
     tracking: names carried by `carry-tracking`, in the order in which they are written.
     """
@@ -112,6 +114,8 @@ class RuleSet:
     tracking: tuple[str, ...]
     significant: dict[str, frozenset[str]] = field(default_factory=dict)
     templates: tuple[TemplateRule, ...] = ()
+    blocks: tuple[Block, ...] = ()
+    bases: dict[str, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         index: dict[tuple[str, str], PathRules] = {}
@@ -228,7 +232,7 @@ class RuleSet:
         """Status and Location for a request, or None when no rule answers it."""
         found = self.find(authority, target)
         if found is None:
-            return None
+            return self._imported(authority, target) if self.blocks else None
         rule, destination = found
         if rule.status == PASS:
             return None
@@ -237,6 +241,32 @@ class RuleSet:
         if self.is_own_destination(rule, destination, authority, target):
             return None
         return Answer(rule.status, self.location(rule.query, destination, split_target(target)[1]), rule)
+
+    def _imported(self, authority: str, target: str) -> Answer | None:
+        """What the imported rules answer, where none of ours is responsible."""
+        authority = self.known_authority(authority)
+        origin = self.bases.get(authority)
+        if origin is None or guard(target) or self._leaves_open(authority, target):
+            return None
+        request = request_of(origin, authority, target)
+        for block in self.blocks:
+            found = block.find(request)
+            if found is not None:
+                rule, destination = found
+                if rule.status == PASS:
+                    return None
+                where = (
+                    f"{origin}{destination}" if destination.startswith("/") and destination[1:2] != "/" else destination
+                )
+                return Answer(rule.status, where, rule)
+        return None
+
+    def _leaves_open(self, authority: str, target: str) -> bool:
+        """Whether a rule of ours knows the path, and leaves this request without an answer on purpose."""
+        site = self.site_of.get(authority, "")
+        path, query = split_target(target)
+        group = self._groups().get((site, self.fold_request_path(path)))
+        return group is not None and bool(given(query, group.names))
 
     def is_own_destination(self, rule: Rule, destination: str, authority: str, target: str) -> bool:
         """Whether the request already asks for what the rule would send it to: then it must not fire.

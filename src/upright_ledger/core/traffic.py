@@ -47,6 +47,7 @@ BLANK = "blank"  # an empty line or a comment
 PROSE = "prose"  # words without a URL, in a text that is no list
 NEIGHBOUR = "other sitemap"  # names another file, which is a source of its own
 SUMMARY = "summary"  # a line of totals, or words above a table
+PATTERN_RULE = "pattern rule"  # a redirect rule about more than one address: it answers, and names none
 COUNTED_BEFORE = "counted before"  # a log line that another log of this ledger holds, too
 
 

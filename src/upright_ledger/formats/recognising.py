@@ -24,6 +24,7 @@ PAGE = "page"
 ACCESS_LOG = "access-log"
 ARCHIVE_INDEX = "archive-index"
 HAR = "har"
+RULES = "rules"
 
 _MAGIC = (
     (b"%PDF", "a PDF", "export the list as CSV or text"),
@@ -37,6 +38,14 @@ _LOG_LINE = re.compile(r'^(?:\S+ ){3,5}\[\d{2}/[A-Z][a-z]{2}/\d{4}:[\d:]+ [+-]\d
 _W3C = re.compile(r"^#Fields:", re.MULTILINE)
 _CDX_LINE = re.compile(r"^\S+\)?\S* \d{14} (?:https?:|\{)")
 _CDX_JSON = re.compile(r'^\[\s*\[\s*"urlkey"|^\[\s*"urlkey"')
+_APACHE_RULE = re.compile(
+    r"^\s*(?:Redirect(?:Match|Permanent|Temp)?\s+(?:\d{3}\s+|permanent\s+|temp\s+|gone\s+)?[\"']?[/^]|Rewrite(?:Engine\s+o|Rule\s+\S+\s+\S|Cond\s+%))",
+    re.MULTILINE | re.IGNORECASE,
+)
+_NGINX_RULE = re.compile(
+    r"^\s*(?:(?:server|location\s[^\n{]*|map\s+\$\w+\s+\$\w+)\s*\{|rewrite\s+\S+\s+\S+[^\n]*;|return\s+30[12378]\s+\S+;)",
+    re.MULTILINE,
+)
 _DELIMITERS = ",;\t|"
 _BARE_URL = re.compile(r"^\s*(?:https?://|/)\S*$")
 
@@ -57,6 +66,8 @@ def recognise(path: Path) -> str:
     if not encoding and len(head.translate(None, _CONTROLS)) * 20 < len(head) * 19:
         raise InputError(f"{path} is binary, not a text file", "export the list as CSV or text")
     text = head.decode(encoding or "utf-8", "replace").lstrip("\ufeff \t\r\n")
+    if text.startswith("<") and is_rule_file(text):
+        return RULES
     return _markup(path, text) if text.startswith("<") else _kind_of_text(text, whole=len(head) < HEAD_BYTES)
 
 
@@ -83,11 +94,18 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
         return HAR
     if _most(sample[:20], lambda line: line.lstrip().startswith("{")) or text.startswith("[{"):
         return ACCESS_LOG if _is_json_log(sample[0]) else JSON
+    if is_rule_file(text):
+        return RULES
     if re.search(r"^\s*user-agent\s*:", text, re.IGNORECASE | re.MULTILINE) and re.search(
         r"^\s*(?:disallow|allow|sitemap)\s*:", text, re.IGNORECASE | re.MULTILINE
     ):
         return ROBOTS
     return TABLE if delimiter_of(sample[:60]) else TEXT
+
+
+def is_rule_file(text: str) -> bool:
+    """Whether a text holds redirect rules of Apache or nginx, by words that hardly stand so anywhere else."""
+    return bool(_APACHE_RULE.search(text) or _NGINX_RULE.search(text))
 
 
 def _most(lines: list[str], test: Callable[[str], bool]) -> bool:

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Protocol
 
 from upright_ledger.core.evidence import Figure
+from upright_ledger.core.imported import ImportedRule
 
 
 @dataclass(slots=True)
@@ -85,6 +86,7 @@ class Reading:
 
     mapping: meaning → header, for tables. notes: what else a user should know. neighbours: addresses
     of other files that this one names. days: first and last day of a log.
+    rules: redirect rules, in the order in which they are asked.
     lines: the identity of a log's lines, or None for other kinds. folded: what was left out of addresses, by
     kind, in lines.
     """
@@ -95,6 +97,7 @@ class Reading:
     neighbours: list[str] = field(default_factory=list)
     days: tuple[str, str] = ("", "")
     lines: LogLines | None = None
+    rules: Sequence[ImportedRule] = ()
     folded: Counter[str] = field(default_factory=Counter)
 
 

@@ -10,6 +10,7 @@ from upright_ledger.formats.accesslog import read_access_log
 from upright_ledger.formats.archives import read_archive_index, read_har
 from upright_ledger.formats.pages import read_page_links
 from upright_ledger.formats.records import Reader, Reading, ReadOptions
+from upright_ledger.formats.rule_files import read_rules
 from upright_ledger.formats.sitemaps import read_feed, read_robots, read_sitemap
 from upright_ledger.formats.tables import read_json_urls, read_sheet_urls, read_table_urls
 from upright_ledger.formats.textlist import read_text_list
@@ -26,6 +27,7 @@ READERS: dict[str, Reader] = {
     kinds.ACCESS_LOG: read_access_log,
     kinds.ARCHIVE_INDEX: read_archive_index,
     kinds.HAR: read_har,
+    kinds.RULES: read_rules,
 }
 
 

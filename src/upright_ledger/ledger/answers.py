@@ -20,6 +20,7 @@ PERSON = "person"
 IMPORT = "import"
 MATCH = "match"
 TEMPLATE = "template"
+RULE = "rule"
 SAMPLED = "sample"
 
 

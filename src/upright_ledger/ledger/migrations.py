@@ -66,7 +66,7 @@ def _items_and_sections(connection: Connection) -> None:
 
 
 def _templates(connection: Connection) -> None:
-    """Template answers."""
+    """Template answers, and rules of servers' files."""
     schema.metadata.create_all(connection)
 
 

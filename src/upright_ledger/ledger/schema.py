@@ -186,6 +186,16 @@ set_aside = Table(
     Column("lines", Integer, nullable=False),
 )
 
+# The rules of a server's file, in the order in which they are asked; see core.imported.
+imported = Table(
+    "imported",
+    metadata,
+    Column("source", Integer, ForeignKey("sources.id"), nullable=False),
+    Column("number", Integer, nullable=False),
+    Column("rule", JSON, nullable=False),
+    Index("imported_by_source", "source", "number"),
+)
+
 destinations = Table(
     "destinations",
     metadata,

@@ -7,10 +7,10 @@ there to show that no word of a hostile URL ended a quote, a statement or a bloc
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+
+from upright_ledger.core.nginx_words import words
 
 _CONTROL = re.compile(r"[\x00-\x08\x0a-\x1f\x7f]")
-_ESCAPES = {"t": "\t", "n": "\n", "r": "\r", '"': '"', "'": "'", "\\": "\\"}
 
 
 def quote(text: str) -> str:
@@ -23,41 +23,6 @@ def quote(text: str) -> str:
 
 def _backslashes(text: str) -> str:
     return text.replace("\\", "\\\\")
-
-
-def words(text: str) -> Iterator[str]:
-    """The words of a configuration; quoted words begin with a NUL so that they cannot be taken for syntax."""
-    at, end = 0, len(text)
-    while at < end:
-        char = text[at]
-        if char.isspace():
-            at += 1
-        elif char == "#":
-            at = text.find("\n", at) if "\n" in text[at:] else end
-        elif char in ";{}":
-            yield char
-            at += 1
-        elif char in "\"'":
-            word, at = _quoted(text, at)
-            yield "\0" + word
-        else:
-            start = at
-            while at < end and not text[at].isspace() and text[at] not in ";{":
-                at += 2 if text[at] == "\\" else 1
-            yield text[start:at]
-
-
-def _quoted(text: str, at: int) -> tuple[str, int]:
-    mark, out = text[at], []
-    at += 1
-    while text[at] != mark:
-        if text[at] == "\\" and text[at + 1] in _ESCAPES:
-            out.append(_ESCAPES[text[at + 1]])
-            at += 2
-        else:
-            out.append(text[at])
-            at += 1
-    return "".join(out), at + 1
 
 
 def read_map_tables(text: str) -> dict[str, dict[str, str]]:

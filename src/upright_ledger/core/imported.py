@@ -1,0 +1,251 @@
+"""Imported rules: what a server's own files do, in their order and with their meaning.
+
+The first rule of a block that fits answers. Patterns are of the regular kind that RE2 reads, so no input makes them slow.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+from functools import lru_cache
+from heapq import merge
+from typing import Any
+
+import re2
+
+from upright_ledger.core.addresses import canonical_path as canonical
+from upright_ledger.core.addresses import decoded_path, encode_path, lower_ascii
+
+KEEP, APPEND, DROP = "keep", "append", "drop"
+"""What happens to a request's query: it goes on unless the destination has one, it is added to that, or neither."""
+
+PATH, INNER, RAW, TARGET, QUERY, HOST, SCHEME, REQUEST = (
+    "path",
+    "inner",
+    "raw",
+    "target",
+    "query",
+    "host",
+    "scheme",
+    "request",
+)
+"""What a pattern looks at: the decoded path, the same without its first slash, the path as sent, that and its query, the query, host, scheme, or request line."""
+
+TEXT, GROUP, CONDITION, VARIABLE = "text", "group", "condition", "variable"
+"""Pieces of a destination: a text, a group of the rule's own pattern, one of its last condition, and a variable of the request."""
+
+# A pattern that is one path but for a closing slash or, after a prefix, what follows it.
+_ONE_PATH = re.compile(
+    r"\^((?:[A-Za-z0-9_/~%,;:@=&!'\" -]|\\[^A-Za-z0-9])+?)(?:/\?)?(?:\(\.\*\)|\(\(\?:/\.\*\)\?\))?\$"
+)
+
+Piece = tuple[str, str]
+PASS = 0
+
+
+class NotUnderstoodError(ValueError):
+    """A pattern or construct whose meaning is not known; the message says why, in a few words."""
+
+
+@lru_cache(maxsize=1 << 14)
+def compiled(pattern: str, nocase: bool) -> Any:
+    """A pattern, to be searched in a text. Raises NotUnderstoodError where RE2 does not read it."""
+    options = re2.Options()
+    options.log_errors = False
+    options.case_sensitive = not nocase
+    options.dot_nl = True
+    try:
+        return re2.compile(pattern, options)
+    except re2.error as error:
+        said = error.args[0].decode() if error.args and isinstance(error.args[0], bytes) else str(error)
+        raise NotUnderstoodError(f"its pattern is not of the regular kind ({said})") from None
+
+
+@dataclass(frozen=True, slots=True)
+class Condition:
+    """A further pattern that must fit. literal: the whole subject equals it. or_next: it may fit instead of the next one."""
+
+    subject: str
+    pattern: str
+    literal: bool = False
+    nocase: bool = False
+    negate: bool = False
+    or_next: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class ImportedRule:
+    """One rule. where: file and line. literal: the whole subject equals the pattern. status PASS: nothing is answered.
+
+    destination: pieces in turn; empty for 410 and PASS. query: what happens to the request's. escape: whether groups are
+    percent-encoded where a path does not hold them bare.
+    """
+
+    where: str
+    subject: str
+    pattern: str
+    status: int
+    destination: tuple[Piece, ...] = ()
+    literal: bool = False
+    nocase: bool = False
+    negate: bool = False
+    conditions: tuple[Condition, ...] = ()
+    query: str = KEEP
+    escape: bool = True
+
+    def as_dict(self) -> dict[str, Any]:
+        """For storing; see `from_dict`."""
+        return asdict(self)
+
+    @classmethod
+    def from_dict(cls, values: Mapping[str, Any]) -> ImportedRule:
+        """The inverse of `as_dict`."""
+        known = dict(values)
+        known["destination"] = tuple((str(k), str(v)) for k, v in known["destination"])
+        known["conditions"] = tuple(Condition(**c) for c in known["conditions"])
+        return cls(**known)
+
+    @property
+    def address(self) -> str:
+        """The one path (and query) that it is about, as far as it is about one; else an empty string."""
+        if self.negate:
+            return ""
+        if self.literal:
+            return self.pattern if self.subject in {PATH, RAW, TARGET} else ""
+        match = _ONE_PATH.fullmatch(self.pattern) if self.subject in {PATH, INNER, RAW, TARGET} else None
+        if match is None:
+            return ""
+        return "/" + re.sub(r"\\(.)", r"\1", match[1]).lstrip("/")
+
+    @property
+    def host(self) -> str:
+        """The one host that it is for, or an empty string."""
+        named = [c for c in self.conditions if c.subject == HOST and c.literal and not c.negate]
+        return named[0].pattern if len(named) == 1 else ""
+
+    def check(self) -> None:
+        """Raises NotUnderstoodError for a pattern that cannot be read, or a group that it does not have."""
+        groups: set[str] = set()
+        if not self.literal:
+            pattern = compiled(self.pattern, self.nocase)
+            groups = {str(n) for n in range(pattern.groups + 1)} | set(pattern.groupindex)
+        for condition in self.conditions:
+            if not condition.literal:
+                compiled(condition.pattern, condition.nocase)
+        for kind, value in self.destination:
+            if kind == GROUP and value not in groups:
+                raise NotUnderstoodError(f"it names the group {value}, which its pattern does not have")
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """A request as patterns see it. path: decoded; raw: the path as sent; host: without port, lower case; scheme: of the site."""
+
+    host: str
+    path: str
+    raw: str
+    query: str
+    scheme: str
+
+    def subject(self, name: str) -> str:
+        """What a pattern looks at."""
+        target = f"{self.raw}?{self.query}" if self.query else self.raw
+        if name == TARGET:
+            return target
+        if name == INNER:
+            return self.path[1:]
+        return f"GET {target} HTTP/1.1" if name == REQUEST else str(getattr(self, name))
+
+
+def request_of(origin: str, host: str, target: str) -> Request:
+    """A request to a host whose site has this origin. target: as sent."""
+    raw, _, query = target.partition("?")
+    path = decoded_path(canonical(raw)).decode("utf-8", "surrogateescape").encode("utf-8", "replace").decode()
+    return Request(host.partition(":")[0], path, raw, query, origin.partition("://")[0])
+
+
+class Block:
+    """The rules of one file, asked in their order. Literal ones are looked up, so that many of them cost little."""
+
+    def __init__(self, rules: Sequence[ImportedRule]) -> None:
+        self.rules = tuple(rules)
+        self._literal: dict[tuple[str, str], list[int]] = {}
+        self._others: list[int] = []
+        for n, rule in enumerate(self.rules):
+            if rule.literal and not rule.negate and rule.subject in {PATH, RAW, TARGET}:
+                text = lower_ascii(rule.pattern) if rule.nocase else rule.pattern
+                self._literal.setdefault((rule.subject + ("i" if rule.nocase else ""), text), []).append(n)
+            else:
+                self._others.append(n)
+        self._kinds = sorted({kind for kind, _ in self._literal})
+
+    def find(self, request: Request) -> tuple[ImportedRule, str] | None:
+        """The first rule that fits, and its destination, which may be relative; None where none does."""
+        numbers: list[int] = []
+        for kind in self._kinds:
+            text = request.subject(kind.removesuffix("i"))
+            numbers += self._literal.get((kind, lower_ascii(text) if kind.endswith("i") else text), ())
+        for n in merge(sorted(numbers), self._others):
+            found = _fits(self.rules[n], request)
+            if found is not None:
+                return self.rules[n], _destination(self.rules[n], request, *found)
+        return None
+
+
+def _fits(rule: ImportedRule, request: Request) -> tuple[Any, Any] | None:
+    """The matches of a rule's own pattern and of its last condition; None where it does not fit."""
+    text = request.subject(rule.subject)
+    own = (
+        _equal(text, rule.pattern, nocase=rule.nocase)
+        if rule.literal
+        else compiled(rule.pattern, rule.nocase).search(text)
+    )
+    if bool(own) == rule.negate:
+        return None
+    last, open_or = None, False
+    for condition in rule.conditions:
+        if open_or:
+            open_or = condition.or_next
+            continue
+        subject = request.subject(condition.subject)
+        if condition.literal:
+            found = _equal(subject, condition.pattern, nocase=condition.nocase)
+        else:
+            found = compiled(condition.pattern, condition.nocase).search(subject)
+        if bool(found) == condition.negate:
+            if condition.or_next:
+                continue
+            return None
+        if not condition.literal and not condition.negate:
+            last = found
+        open_or = condition.or_next
+    return own, last
+
+
+def _equal(text: str, wanted: str, *, nocase: bool) -> bool:
+    return lower_ascii(text) == lower_ascii(wanted) if nocase else text == wanted
+
+
+def _destination(rule: ImportedRule, request: Request, own: Any, last: Any) -> str:
+    out = []
+    for kind, value in rule.destination:
+        if kind == TEXT:
+            out.append(value)
+        elif kind == VARIABLE:
+            out.append(request.subject(value) if value != "is_args" else "?" if request.query else "")
+        else:
+            found = own if kind == GROUP else last
+            group = (
+                (found.group(int(value) if value.isdigit() else value) or "")
+                if found is not None and found is not True
+                else ""
+            )
+            out.append(encode_path(group.encode()) if rule.escape else group)
+    text = "".join(out)
+    if not text or not request.query:
+        return text
+    body, mark, fragment = text.partition("#")
+    if rule.query == APPEND or (rule.query == KEEP and "?" not in body):
+        body += ("&" if "?" in body else "?") + request.query
+    return f"{body}{mark}{fragment}"

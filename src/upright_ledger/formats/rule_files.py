@@ -1,0 +1,136 @@
+"""Files of redirect rules, whatever server they are for."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+from upright_ledger.core.evidence import LISTED, Figure
+from upright_ledger.core.imported import DROP, HOST, RAW, TARGET, TEXT, Condition, ImportedRule, NotUnderstoodError
+from upright_ledger.core.traffic import PATTERN_RULE
+from upright_ledger.errors import InputError
+from upright_ledger.formats.apache_rules import RulesRead, read_apache
+from upright_ledger.formats.nginx_rules import read_nginx
+from upright_ledger.formats.pairs import read_pairs
+from upright_ledger.formats.reading import read_text
+from upright_ledger.formats.recognising import JSON, SHEET, TABLE, recognise
+from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
+
+APACHE, NGINX, MAP, PAIRS = "apache", "nginx", "map", "pairs"
+_APACHE_LINE = re.compile(
+    r"^\s*(?:Redirect(?:Match|Permanent|Temp)?|Rewrite(?:Rule|Cond|Engine|Base|Map)|<IfModule|<VirtualHost)\b",
+    re.MULTILINE | re.IGNORECASE,
+)
+_NGINX_LINE = re.compile(
+    r"^\s*(?:(?:server|location|map|if)\b[^\n;]*\{|rewrite\s+\S+\s+\S+.*;|return\s+\S+.*;|[^\s;{}#]+\s+[^\s;{}]+\s*;)",
+    re.MULTILINE,
+)
+_MAP_LINE = re.compile(r"^(?!#)\S+[ \t]+\S+[ \t]*\r?$", re.MULTILINE)
+
+
+def dialect_of(path: Path, text: str) -> str:
+    """What language a file of rules is in. Raises InputError where it is in none that is known."""
+    if path.name.endswith("htaccess") or _APACHE_LINE.search(text):
+        return APACHE
+    if _NGINX_LINE.search(text):
+        return NGINX
+    lines = [x for x in text.split("\n") if x.strip() and not x.lstrip().startswith("#")]
+    if recognise(path) in {JSON, SHEET} or (lines and "," in lines[0] and not _MAP_LINE.match(lines[0])):
+        return PAIRS
+    if lines and sum(1 for x in lines if _MAP_LINE.match(x)) > 0.9 * len(lines):
+        return MAP
+    if recognise(path) == TABLE:
+        return PAIRS
+    raise InputError(
+        f"{path} holds no redirect rules that are known",
+        "Apache, nginx and HAProxy files, and sheets of pairs are read",
+    )
+
+
+def read_rule_file(path: Path, encoding: str = "") -> tuple[str, RulesRead]:
+    """The language of a file, and its rules in the order in which they are asked."""
+    if recognise(path) == SHEET:
+        return PAIRS, _read_pairs(path, encoding)
+    text = read_text(path, encoding)
+    kind = dialect_of(path, text)
+    if kind == PAIRS:
+        return kind, _read_pairs(path, encoding)
+    try:
+        if kind == APACHE:
+            patterns = re.findall(r"^\s*RewriteRule\s+[\"']?(\S+)", text, re.MULTILINE | re.IGNORECASE)
+            folder = "htaccess" in path.name or (
+                bool(patterns) and not any(p.lstrip("!^(").startswith("/") for p in patterns)
+            )
+            return kind, read_apache(text, path.name, folder=folder)
+        return kind, read_nginx(text, path.name) if kind == NGINX else _read_map(text, path.name)
+    except NotUnderstoodError as error:
+        raise InputError(
+            f"{path} cannot be read as {kind} rules: {error}", "check the file with the server's own check"
+        ) from None
+
+
+def read_rules(path: Path, options: ReadOptions) -> Reading:
+    """Redirect rules: those about one address name an old URL; the others are set aside as patterns, and answer all the same."""
+    kind, read = read_rule_file(path, options.encoding)
+    return Reading(_items(read), {"language": kind}, rules=tuple(read.rules))
+
+
+def _items(read: RulesRead) -> Iterator[Item]:
+    for rule in read.rules:
+        line = int(rule.where.rpartition(":")[2])
+        if rule.address:
+            url = f"http://{rule.host}{rule.address}" if rule.host else rule.address
+            yield Record(line, url, figures=[Figure(LISTED, 1.0)])
+        else:
+            yield Aside(line, PATTERN_RULE, rule.pattern[:500])
+    for line, why, text in read.missed:
+        yield Reject(line, f"not understood: {why}", text)
+
+
+def _read_map(text: str, name: str) -> RulesRead:
+    """HAProxy's map files: a path up to the first blank, and where it goes."""
+    out = RulesRead()
+    for number, line in enumerate(text.split("\n"), 1):
+        bare = line.strip()
+        if not bare or bare.startswith("#"):
+            continue
+        key, _, value = bare.partition(" " if " " in bare else "\t")
+        if not value.strip():
+            out.missed.append((number, "it has no value", bare[:300]))
+            continue
+        out.rules.append(_literal(f"{name}:{number}", key, value.strip(), 301))
+    return out
+
+
+def _literal(where: str, old: str, new: str, status: int) -> ImportedRule:
+    host = re.match(r"https?://([^/:?#]+)", old)
+    path = re.sub(r"^https?://[^/?#]+", "", old).partition("#")[0]
+    path = path if path.startswith("/") else f"/{path}"
+    hosts = (Condition(HOST, host[1].lower(), literal=True),) if host else ()
+    goal = ((TEXT, new),) if status != 410 else ()
+    return ImportedRule(
+        where, TARGET if "?" in path else RAW, path, status, goal, literal=True, conditions=hosts, query=DROP
+    )
+
+
+def _read_pairs(path: Path, encoding: str) -> RulesRead:
+    out = RulesRead()
+    pairs = read_pairs(path, encoding)
+    out.missed = [(line, why, "") for line, why in pairs.rejected]
+    for pair in pairs.rows:
+        digits = re.match(r"\d{3}\b", pair.status)
+        status = 410 if pair.status.lower() == "gone" else int(digits[0]) if digits else 301
+        if pair.is_template or status not in {301, 302, 307, 308, 410}:
+            out.missed.append(
+                (
+                    pair.line,
+                    "it is a template: upright decide --from takes it"
+                    if pair.is_template
+                    else f"{pair.status} is no status of a redirect",
+                    pair.old,
+                )
+            )
+            continue
+        out.rules.append(_literal(f"{path.name}:{pair.line}", pair.old, pair.new, status))
+    return out
