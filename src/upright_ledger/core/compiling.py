@@ -80,7 +80,7 @@ def compile_rules(
             sound.append(_slash_settled(template, sites))
     authorities = dict(sites.site_of_authority)
     base = RuleSet(tuple(rules), authorities, policy.case == "fold", policy.tracking, significant, tuple(sound))
-    return (_with_passes(base, standing, sites, policy, protected) if sound else base), held
+    return (with_passes(base, standing, sites, policy, protected) if sound else base), held
 
 
 def make_template(
@@ -146,8 +146,12 @@ def _slash_settled(rule: TemplateRule, sites: Sites) -> TemplateRule:
     return replace(rule, slash={bare + "/": "bare", bare: "slashed"}.get(path, "any"))
 
 
-def _with_passes(
-    rules: RuleSet, standing: Iterable[Address], sites: Sites, policy: FoldingPolicy, protected: Sequence[str]
+def with_passes(
+    rules: RuleSet,
+    standing: Iterable[Address],
+    sites: Sites,
+    policy: FoldingPolicy,
+    protected: Sequence[str] = PROTECTED,
 ) -> RuleSet:
     """The set with rules that answer nothing, where a template would catch what must be left alone."""
     taken = {(site, path) for site, path, _ in rules.paths()}

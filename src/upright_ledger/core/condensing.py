@@ -1,0 +1,277 @@
+"""Condensing: template rules in place of many exact ones, where nothing that is known changes."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from upright_ledger.core.addresses import Address, parse_address
+from upright_ledger.core.compiling import make_template, template_fault, with_passes
+from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.rules import ExactRule, RuleSet
+from upright_ledger.core.sites import Sites
+from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.core.templates import TemplateError
+
+FEWEST = 3
+"""Exact rules that make a template worth its while."""
+
+_MOST_VALUES = 120  # in one list
+_ROUNDS = 5
+_PLAIN = re.compile(r"[A-Za-z0-9._~-]+\Z")
+_ENDING = re.compile(r"(?<=.)\.[a-z][a-z0-9]{0,4}\Z", re.IGNORECASE)
+_PARAMETER = re.compile(r"[a-z][a-z0-9_]{0,30}\Z")
+_HOLE = "\0"
+
+
+@dataclass(frozen=True, slots=True)
+class Condensed:
+    """One template in place of exact rules. replaced: how many; examples: some of their addresses."""
+
+    template: TemplateRule
+    replaced: int
+    examples: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class _Candidate:
+    """What some exact rules have in common. source, destination: with holes for list values, or captures by name."""
+
+    site: str
+    source: str
+    destination: str
+    status: int
+    query: str
+    is_list: bool = False
+
+
+def condense(
+    rules: RuleSet,
+    known: Iterable[tuple[str, str]],
+    standing: Sequence[Address],
+    sites: Sites,
+    policy: FoldingPolicy,
+    *,
+    bold: bool = False,
+) -> tuple[RuleSet, list[Condensed]]:
+    """A rule set with fewer rules that answers all known requests (host, target) as before.
+
+    Cautious templates take only what the entries' own families look like; bold ones take whole folders. standing: addresses
+    that no template may take. The result is compared with the original on every known request.
+    """
+    known = list(known)
+    wanted = {request: rules.answer(*request) for request in known}
+    unanswered = [parse_address(f"http://{h}{t}") for (h, t), answer in wanted.items() if answer is None]
+    left_alone = [*standing, *unanswered]
+    forbidden: set[tuple[str, str]] = set()
+    barred: set[_Candidate] = set()
+    for _ in range(_ROUNDS):
+        chosen = _choose(rules, sites, forbidden, barred, bold=bold)
+        gone = {rule_key(r) for _, members in chosen for r in members}
+        base = replace(
+            rules,
+            rules=tuple(r for r in rules.rules if r.status != PASS and rule_key(r) not in gone),
+            templates=(*(t for t in rules.templates if t.status != PASS), *(t for t, _ in chosen)),
+        )
+        made = with_passes(base, left_alone, sites, policy) if base.templates else base
+        changed = {r for r in known if not _same(wanted[r], made.answer(*r))}
+        if not changed:
+            told = [Condensed(t, len(m), tuple(r.legacy_url for r in m[:3])) for t, m in chosen]
+            return made, sorted(told, key=lambda c: (-c.replaced, c.template.source.text))
+        # Whose answer would change keeps an exact rule of its own.
+        for request in changed:
+            found = rules.find(*request)
+            if found is not None and isinstance(found[0], ExactRule):
+                forbidden.add(rule_key(found[0]))
+    return rules, []
+
+
+def rule_key(rule: ExactRule) -> tuple[str, str]:
+    """What names an exact rule within its set."""
+    return rule.site, rule.key
+
+
+def _same(one: object, other: object) -> bool:
+    """Whether two answers are the same, whichever rule gave them."""
+    if one is None or other is None:
+        return one is other
+    return (one.status, one.location) == (other.status, other.location)  # type: ignore[attr-defined]
+
+
+def _choose(
+    rules: RuleSet, sites: Sites, forbidden: set[tuple[str, str]], barred: set[_Candidate], *, bold: bool
+) -> list[tuple[TemplateRule, list[ExactRule]]]:
+    """Templates and the rules that each takes the place of: the one that takes the most first."""
+    groups: dict[_Candidate, list[ExactRule]] = defaultdict(list)
+    for rule in rules.rules:
+        if rule.status != PASS and rule_key(rule) not in forbidden:
+            for candidate in dict.fromkeys(_candidates(rule, bold=bold)):
+                groups[candidate].append(rule)
+    covered: set[tuple[str, str]] = set()
+    chosen = []
+    for candidate, members in sorted(
+        groups.items(), key=lambda g: (-len(g[1]), g[0].is_list, g[0].source, g[0].destination)
+    ):
+        free = [r for r in members if rule_key(r) not in covered]
+        if len(free) < FEWEST or candidate in barred:
+            continue
+        for portion in _portions(candidate, free):
+            template = _template(candidate, portion, rules, sites)
+            if template is not None:
+                chosen.append((template, portion))
+                covered |= {rule_key(r) for r in portion}
+    return chosen
+
+
+def _portions(candidate: _Candidate, members: list[ExactRule]) -> Iterator[list[ExactRule]]:
+    """The members of one template each: lists are cut where they grow long."""
+    size = _MOST_VALUES if candidate.is_list else len(members)
+    for at in range(0, len(members), size):
+        if len(members[at : at + size]) >= FEWEST:
+            yield members[at : at + size]
+
+
+def _template(candidate: _Candidate, members: list[ExactRule], rules: RuleSet, sites: Sites) -> TemplateRule | None:
+    source = candidate.source
+    if candidate.is_list:
+        head, _, tail = source.partition(_HOLE)
+        values = sorted(r.path[len(head) : len(r.path) - len(tail)] for r in members)
+        source = f"{head}{{name|{','.join(values)}}}{tail}"
+    label = f"{sites.base_of(candidate.site)}{source}"
+    try:
+        made = make_template(
+            candidate.site,
+            source,
+            candidate.status,
+            candidate.destination,
+            label,
+            fold=rules.fold_case,
+            query=candidate.query,
+        )
+    except TemplateError:
+        return None
+    return None if template_fault(made, sites, fold=rules.fold_case) else made
+
+
+def _candidates(rule: ExactRule, *, bold: bool) -> Iterator[_Candidate]:
+    """What an exact rule may be an instance of."""
+    whole = (rule.status, rule.query)
+    carried = [c for pieces in _readings(rule.path) if (c := _carried(rule, pieces)) is not None]
+    yield from (_Candidate(rule.site, *c, *whole) for c in carried)
+    if bold and (moved := _folder_moved(rule)) is not None:
+        yield _Candidate(rule.site, *moved, *whole)
+    if not rule.params and not carried:
+        yield from (
+            _Candidate(rule.site, source, rule.destination, *whole, is_list=True) for source in _with_a_hole(rule.path)
+        )
+
+
+Pieces = tuple[tuple[str, str], ...]
+"""A path in pieces: what stands before each (a slash, or another sign within a segment), and its text; the ending last."""
+
+
+def _readings(path: str) -> Iterator[Pieces]:
+    """Ways to take a path apart: by segments; with the numbers that begin the last one apart; with its few words apart."""
+    parts = path.split("/")[1:]
+    stem, ending = _stem(parts[-1])
+    above = tuple(("/", p) for p in parts[:-1])
+    end = (("", ending),)
+    yield (*above, ("/", stem), *end)
+    if match := re.match(r"((?:[0-9]+[-_.])+)([^0-9].*)\Z", stem):
+        yield (*above, *_apart(match[1]), (match[1][-1], match[2]), *end)
+    words = re.split(r"[-_]", stem)
+    if len(words) in {2, 3} and all(re.fullmatch("[a-z0-9]+", w) for w in words):
+        yield (*above, *_apart(stem), *end)
+
+
+def _apart(text: str) -> Iterator[tuple[str, str]]:
+    """Words with the sign before each; the first begins a segment."""
+    sign = "/"
+    for match in re.finditer(r"([a-z0-9]+)([-_.]?)", text):
+        yield sign, match[1]
+        sign = match[2]
+
+
+def _carried(rule: ExactRule, pieces: Pieces) -> tuple[str, str] | None:
+    """Source and destination with captures for what stands in both; numbers of the path that do not are any number.
+
+    None where the destination repeats nothing of the source.
+    """
+    head, goal = _split(rule.destination)
+    *texts, (_, ending) = pieces
+    taken: dict[int, str] = {}
+    # The longest first, so that "2011" within "clock-2011" is not taken for the year. The first folder stays as it is: it is
+    # what tells the family from others.
+    order = sorted(range(len(texts)), key=lambda n: (-len(texts[n][1]), n))
+    for at in (n for n in order if n or len(texts) == 1 or texts[1][0] != "/" or texts[0][1].isdigit()):
+        text = texts[at][1]
+        found = _find(goal, text) if len(text) > 1 or text.isdigit() else -1
+        if found >= 0 and len(taken) < 5:
+            taken[at] = f"p{at + 1}"
+            goal = f"{goal[:found]}{{p{at + 1}}}{goal[found + len(text) :]}"
+    params = ""
+    for name, value in rule.params:
+        found = _find(goal, value) if _PLAIN.match(value) and _PARAMETER.match(name) else -1
+        if found < 0:
+            return None
+        goal = f"{goal[:found]}{{{name}}}{goal[found + len(value) :]}"
+        params += f"{{?{name}{'|digits' if value.isdigit() else ''}}}"
+    if not taken and not params:
+        return None
+    source = ""
+    for at, (sign, text) in enumerate(texts):
+        # Within a segment a capture must not hold the sign that follows it.
+        inner = sign != "/" or (at + 1 < len(texts) and texts[at + 1][0] != "/")
+        narrow = "|digits" if text.isdigit() else "|word" if inner and re.fullmatch("[A-Za-z0-9]+", text) else ""
+        if at in taken:
+            source += f"{sign}{{{taken[at]}{narrow}}}"
+        else:
+            source += sign + (f"{{n{at + 1}|digits}}" if text.isdigit() else text)
+    return source + ending + params, head + goal
+
+
+def _find(goal: str, text: str) -> int:
+    """Where a text stands in a destination as a word of its own, or -1. The last one counts: folders come first."""
+    if not _PLAIN.match(text):
+        return -1
+    found = [m.start() for m in re.finditer(rf"(?<![A-Za-z0-9{{]){re.escape(text)}(?![A-Za-z0-9}}])", goal)]
+    return found[-1] if found else -1
+
+
+def _folder_moved(rule: ExactRule) -> tuple[str, str] | None:
+    """A whole folder that moved with all that is below it."""
+    head, goal = _split(rule.destination)
+    if rule.params or not goal or "?" in goal or "#" in goal:
+        return None
+    below, there = rule.path, "/" + goal
+    old_parts, new_parts = below.strip("/").split("/"), there.strip("/").split("/")
+    shared = 0
+    while shared < min(len(old_parts), len(new_parts)) and old_parts[-1 - shared] == new_parts[-1 - shared]:
+        shared += 1
+    if shared == 0 or shared == len(old_parts) or there.endswith("/") != below.endswith("/"):
+        return None
+    old, new = "/".join(old_parts[:-shared]), "/".join(new_parts[: len(new_parts) - shared])
+    return f"/{old}/{{+rest}}", f"{head}{new}{'/' if new else ''}{{rest}}"
+
+
+def _with_a_hole(path: str) -> Iterator[str]:
+    """A path with one of its segments left open, the last one but for its ending."""
+    parts = path.split("/")[1:]
+    for at, text in enumerate(parts):
+        stem, ending = _stem(text) if at == len(parts) - 1 else (text, "")
+        if _PLAIN.match(stem):
+            yield "/" + "/".join([*parts[:at], _HOLE + ending, *parts[at + 1 :]])
+
+
+def _split(destination: str) -> tuple[str, str]:
+    """Origin with its slash, and the rest."""
+    scheme, mark, rest = destination.partition("://")
+    host, slash, goal = rest.partition("/")
+    return f"{scheme}{mark}{host}{slash}", goal
+
+
+def _stem(segment: str) -> tuple[str, str]:
+    match = _ENDING.search(segment)
+    return (segment[: match.start()], match[0]) if match else (segment, "")
