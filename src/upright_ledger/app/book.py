@@ -11,7 +11,7 @@ from upright_ledger.core.answers import IGNORE, KEEP, OPEN, STATUSES, EntryAnswe
 from upright_ledger.core.checks import StockPage, Surroundings, check
 from upright_ledger.core.compiling import HeldBack, compile_rules, make_template, template_fault
 from upright_ledger.core.destinations import page_key, read_destination
-from upright_ledger.core.findings import Finding
+from upright_ledger.core.findings import SEVERITIES, Finding
 from upright_ledger.core.folding import FoldingPolicy, fold
 from upright_ledger.core.imported import APPEND, Block, ImportedRule
 from upright_ledger.core.imported import KEEP as KEEP_QUERY
@@ -19,6 +19,7 @@ from upright_ledger.core.plans import Plan, make_plan
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, RuleSet
 from upright_ledger.core.rules import GONE as GONE_STATUS
 from upright_ledger.core.sites import Sites
+from upright_ledger.core.template_checks import check_imported, check_templates
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.ledger.answers import PERSON, RULE, TEMPLATE, load_claims
 from upright_ledger.ledger.entries import Entry, load_entries
@@ -81,6 +82,16 @@ class Book:
         )
         return replace(rules, blocks=self._blocks, bases=self._bases)
 
+    @property
+    def requests(self) -> Iterator[tuple[str, str]]:
+        """Host and target of every spelling of every entry."""
+        for entry in self.entries:
+            address = parse_address(entry.legacy_url)
+            _, mark, query = entry.key.partition("?")
+            yield address.authority, address.target
+            for variant in entry.variants:
+                yield address.authority, f"{variant}{mark}{query}"
+
     @cached_property
     def _blocks(self) -> tuple[Block, ...]:
         with self.ledger.reading() as connection:
@@ -131,7 +142,7 @@ class Book:
         return any(page_key(address._replace(scheme=scheme)) in self.stock for scheme in ("https", "http"))
 
     @cached_property
-    def _standing(self) -> list[Address]:
+    def standing(self) -> list[Address]:
         """Addresses that no template may take: what is kept or ignored, and live pages on hosts that both sites share."""
         kept = [
             parse_address(e.legacy_url) for e in self.entries if e.answer.kind in {KEEP, IGNORE} and e.by != TEMPLATE
@@ -200,10 +211,24 @@ class Book:
 
     @cached_property
     def findings(self) -> list[Finding]:
+        """Faults in answers, templates and imported rules, the gravest kinds first."""
+        found = list(self._answer_findings)
+        if self.all_templates:
+            found += check_templates(self.all_templates, self.rules, self._around)
+        found += check_imported(self.imported, self._bases)
+        order = {kind: n for n, kind in enumerate(SEVERITIES)}
+        return sorted(found, key=lambda f: (order[f.kind], f.legacy_url, f.destination))
+
+    @cached_property
+    def _around(self) -> Surroundings:
         stock = {
             page: StockPage(d.status, d.redirects_to, planned=d.state == PLANNED) for page, d in self.stock.items()
         }
-        return check(self.plans, Surroundings(self.sites, self.policy, stock, self.homes, self.ledger.settings.slash))
+        return Surroundings(self.sites, self.policy, stock, self.homes, self.ledger.settings.slash)
+
+    @cached_property
+    def _answer_findings(self) -> list[Finding]:
+        return check(self.plans, self._around)
 
     @cached_property
     def _compiled(self) -> tuple[RuleSet, list[HeldBack]]:
@@ -212,11 +237,11 @@ class Book:
     def _compile(self, plans: list[Plan]) -> tuple[RuleSet, list[HeldBack]]:
         return compile_rules(
             plans,
-            self.findings,
+            self._answer_findings,
             self.sites,
             self.policy,
             self.all_templates,
-            self._standing if self.templates else (),
+            self.standing if self.templates else (),
         )
 
     @property

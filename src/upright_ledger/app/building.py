@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from upright_ledger import __version__
 from upright_ledger.app.book import Book
 from upright_ledger.core.compiling import HeldBack
+from upright_ledger.core.condensing import Condensed, condense
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
 from upright_ledger.errors import RefusedError, UsageError
@@ -23,13 +24,17 @@ RULE_LIST = "redirects.csv"
 
 @dataclass
 class Built:
-    """What was built: where, from which rules, and what was held back with its reasons."""
+    """What was built: where, from which rules, and what was held back with its reasons. condensed: templates that took the
+    place of exact rules; before: how many rules there were without them.
+    """
 
     server: str
     folder: Path
     files: list[str]
     rules: RuleSet
     held_back: list[HeldBack]
+    condensed: list[Condensed] = field(default_factory=list)
+    before: int = 0
 
     def manifest(self, ledger: str) -> dict[str, Any]:
         counts: dict[str, int] = {}
@@ -44,25 +49,45 @@ class Built:
             "rules": len(self.rules.answering),
             "templates": sum(1 for t in self.rules.templates if t.status != PASS),
             "by_status": dict(sorted(counts.items())),
+            "condensed": [
+                {
+                    "old": c.template.source.text,
+                    "new": c.template.destination,
+                    "status": c.template.status,
+                    "replaced": c.replaced,
+                    "examples": list(c.examples),
+                }
+                for c in self.condensed
+            ],
             "held_back": [{"legacy_url": h.legacy_url, "kind": h.kind, "reason": h.reason} for h in self.held_back],
             "files": self.files,
         }
 
 
-def build(book: Book, server: str, folder: Path) -> Built:
-    """Write the sound rules of a book for a server. The files are read back before any is put in place."""
+CAUTIOUS, BOLD = "cautious", "bold"
+
+
+def build(book: Book, server: str, folder: Path, condensing: str = "") -> Built:
+    """Write the sound rules of a book for a server. The files are read back before any is put in place.
+
+    condensing: CAUTIOUS or BOLD puts templates in the place of exact rules.
+    """
     dialect = load_dialect(server)
     if not book.rules.answering:
         raise UsageError("there are no rules to build yet", "upright match, or upright decide, gives answers")
-    translation = dialect.write(book.rules)
+    rules, told = book.rules, list[Condensed]()
+    if condensing:
+        rules, told = condense(rules, book.requests, book.standing, book.sites, book.policy, bold=condensing == BOLD)
+    translation = dialect.write(rules)
     differences = dialect.read_back(translation.files, translation.rules)
     if differences:
         raise RefusedError(
             f"the files for {server} do not read back as the rules they were made from: {differences[0]}",
             f"nothing was written; {len(differences):,} differences in all: report this as a fault of the program",
         )
-    held = [*book.held_back, *translation.refused]
-    built = Built(server, folder, sorted([*translation.files, RULE_LIST, MANIFEST]), translation.rules, held)
+    held = [*book.held_back, *translation.refused, *_left_out(book)]
+    built = Built(server, folder, sorted([*translation.files, RULE_LIST, MANIFEST]), translation.rules, held, told)
+    built.before = len(book.rules.answering)
     for name, data in translation.files.items():
         write_whole(folder / name, data)
     write_whole(folder / RULE_LIST, rule_list(translation.rules))
@@ -72,6 +97,12 @@ def build(book: Book, server: str, folder: Path) -> Built:
             connection, server, translation.rules.digest, str(folder), len(translation.rules.answering), len(held)
         )
     return built
+
+
+def _left_out(book: Book) -> list[HeldBack]:
+    """Imported rules about more than one address: entries that they answer are built, they themselves are not."""
+    reason = "it stands for more than one address: the entries it answers are built, the pattern itself is not"
+    return [HeldBack(rule.where, "pattern", reason) for _, rule in book.imported if not rule.address and rule.status]
 
 
 def rule_list(rules: RuleSet) -> bytes:

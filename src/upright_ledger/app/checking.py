@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.decide import read_answer
+from upright_ledger.app.fixing import Mend
 from upright_ledger.core.addresses import Address, NotAnAddressError, guard, parse_address
 from upright_ledger.core.checks import StockPage, Surroundings, check
 from upright_ledger.core.destinations import page_key, read_destination
 from upright_ledger.core.findings import NOTE, Cause, Finding, causes
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.plans import Plan, make_plan
+from upright_ledger.core.proofs import Proof, prove
 from upright_ledger.core.sites import Sites, group_origins, read_origin
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats import columns as col
@@ -30,7 +33,7 @@ class Checked:
     """What a check found.
 
     rules: answers looked at. origins: those that need not be shown. assumed: what was taken for granted, in
-    words. rejected: (row, old address, reason) of rows that could not be checked.
+    words. proof: what holds for every URL there is; mends: what --fix changed; both for a ledger. rejected: (row, old address, reason) of rows that could not be checked.
     """
 
     rules: int
@@ -38,6 +41,8 @@ class Checked:
     origins: tuple[str, ...] = ()
     assumed: list[str] = field(default_factory=list)
     rejected: list[tuple[int, str, str]] = field(default_factory=list)
+    proof: Proof | None = None
+    mends: list[Mend] = field(default_factory=list)
 
     @property
     def causes(self) -> list[Cause]:
@@ -65,12 +70,32 @@ class Checked:
             "rules": self.rules,
             "assumed": self.assumed,
             "rejected": [{"row": line, "old": old, "reason": why} for line, old, why in self.rejected],
+            "mended": [
+                {
+                    "legacy_url": m.entry.legacy_url,
+                    "before": m.before.destination,
+                    "after": m.after.destination,
+                    "answer": m.after.kind,
+                    "kinds": list(m.kinds),
+                }
+                for m in self.mends
+            ],
+            "proof": self.proof
+            and {
+                "state": self.proof.state,
+                "rules": self.proof.rules,
+                "witnesses": [{"url": w.url, "way": list(w.way), "loops": w.loops} for w in self.proof.witnesses],
+                "undecided": self.proof.undecided,
+            },
         }
 
 
-def check_ledger(book: Book) -> Checked:
-    """Check all answers of a ledger."""
-    return Checked(len(book.plans), book.findings, (book.sites.old[0].origins[0], book.sites.new[0]))
+def check_ledger(book: Book, mends: Sequence[Mend] = ()) -> Checked:
+    """Check all answers of a ledger. mends: what was mended just now."""
+    shown = (book.sites.old[0].origins[0], book.sites.new[0])
+    return Checked(
+        len(book.plans) + len(book.all_templates), book.findings, shown, proof=prove(book.all_rules), mends=list(mends)
+    )
 
 
 def check_pairs(

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import click
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.building import build
+from upright_ledger.app.building import BOLD, CAUTIOUS, Built, build
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.ledger.store import open_ledger
@@ -28,16 +29,26 @@ SHOWN = 10
     metavar="DIR",
     help="Where the files go.",
 )
+@click.option(
+    "--condense",
+    "condensing",
+    is_flag=False,
+    flag_value=CAUTIOUS,
+    default="",
+    type=click.Choice(["", CAUTIOUS, BOLD]),
+    metavar="[LEVEL]",
+    help="Put template rules in the place of exact ones where no known answer changes; LEVEL bold also takes whole folders.",
+)
 @json_option
 @click.pass_obj
-def command(folder: Path, server: str, out: Path, as_json: bool) -> None:
+def command(folder: Path, server: str, out: Path, condensing: str, as_json: bool) -> None:
     """Write the rules of all sound answers for a server, with a manifest and a plain list.
 
     Answers that cannot be executed safely (loops, rules onto themselves, two answers for one address) are held
     back and named; the exit code is then 1. The files are read back and compared with the rules first.
     """
     ledger = open_ledger(folder)
-    result = build(Book(ledger), server, out)
+    result = build(Book(ledger), server, out, condensing)
     manifest = result.manifest(ledger.settings.name)
     if as_json:
         show.json_out(manifest | {"folder": str(out)})
@@ -46,6 +57,8 @@ def command(folder: Path, server: str, out: Path, as_json: bool) -> None:
         show.say(f"Built {show.plural(manifest['rules'], 'rule')} for {server} ({by_status}) into {out}.")
         show.say(f"  digest {manifest['digest'][:16]}…, read back and equal to the rules")
         show.say(f"  files: {', '.join(result.files)}")
+        if condensing:
+            _show_condensed(result, (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0]))
         if result.held_back:
             show.say()
             show.table(
@@ -57,3 +70,34 @@ def command(folder: Path, server: str, out: Path, as_json: bool) -> None:
                 show.say(f"… and {len(result.held_back) - SHOWN:,} more; {out / 'manifest.json'} lists all")
         show.next_step("try all requests on them", "upright rehearse old-urls.txt access.log")
     raise click.exceptions.Exit(1 if result.held_back else 0)
+
+
+def _show_condensed(result: Built, origins: tuple[str, ...]) -> None:
+    """Say which templates took the place of exact rules, and what else each would answer."""
+    show.say()
+    now = len(result.rules.answering)
+    show.say(
+        f"Condensed from {result.before:,} rules to {now:,} ({100 * now / result.before:.1f} %); every known address is answered as before."
+    )
+    show.table(
+        ("rules>", "replaced by"),
+        [
+            (
+                f"{c.replaced:,}",
+                [
+                    _shortened(c.template.source.text),
+                    f"to  {show.path(c.template.destination, origins) if c.template.destination else '410'}",
+                    f"as  {show.path(c.examples[0], origins)}",
+                ],
+            )
+            for c in result.condensed[:SHOWN]
+        ],
+    )
+    if len(result.condensed) > SHOWN:
+        show.say(f"… and {len(result.condensed) - SHOWN:,} more templates; manifest.json lists all")
+    show.say("Other addresses of these forms, which nobody has seen, are answered alike.")
+
+
+def _shortened(text: str) -> str:
+    """A template whose lists of values are cut short."""
+    return re.sub(r"([^,{|]*\|[^,}]*,[^,}]*),[^}]*", r"\1,…", text)

@@ -8,8 +8,10 @@ import click
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.checking import Checked, check_ledger, check_pairs
+from upright_ledger.app.fixing import fix
 from upright_ledger.cli import show
 from upright_ledger.cli.common import encoding_option, json_option
+from upright_ledger.core.proofs import PROVED, WITNESS, Proof
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
@@ -28,6 +30,12 @@ SHOWN_OF_EACH = 3
     help="With a sheet: the site's closing slash.",
 )
 @click.option("--stock", type=click.Path(path_type=Path), help="With a sheet: a CSV of the new pages (url, status).")
+@click.option(
+    "--fix",
+    "fixing",
+    is_flag=True,
+    help="Mend chains, closing slashes and rules onto themselves, as one undoable step.",
+)
 @click.option("--all", "all_rows", is_flag=True, help="List every finding.")
 @encoding_option
 @json_option
@@ -39,6 +47,7 @@ def command(
     new: tuple[str, ...],
     slash: str,
     stock: Path | None,
+    fixing: bool,
     all_rows: bool,
     encoding: str,
     as_json: bool,
@@ -47,15 +56,20 @@ def command(
 
     Chains, loops, rules onto themselves, two answers for one address, closing slashes, temporary moves,
     destinations that are unknown, dead or redirect themselves, pages that a rule would hide, and inner pages
-    sent to the home page. Exit code 1 when there are faults.
+    sent to the home page. For the rules as a whole it is proved that no URL at all runs into a chain or loop, or an
+    address that does is shown. Exit code 1 when there are faults.
     """
     if sheet is None:
         if old or new or stock:
             raise UsageError(
                 "--old, --new and --stock go with a sheet of pairs", "a ledger has its own settings and stock"
             )
-        result = check_ledger(Book(open_ledger(folder)))
+        ledger = open_ledger(folder)
+        mends = fix(ledger) if fixing else []
+        result = check_ledger(Book(ledger), mends)
     else:
+        if fixing:
+            raise UsageError("--fix mends the answers of a ledger", "upright decide --from takes a sheet into one")
         result = check_pairs(sheet, old=old, new=new, slash=slash, stock=stock, encoding=encoding)
     if as_json:
         show.json_out(result.as_dict())
@@ -67,6 +81,8 @@ def command(
 def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
     for text in result.assumed:
         show.say(f"Note: {text}.")
+    _show_mends(result)
+    _show_proof(result.proof)
     for line, text, why in result.rejected[:8]:
         show.say(f"Row {line:,} cannot be checked: {why}: {text[:100]}", show.DOUBTFUL)
     if not result.findings:
@@ -96,6 +112,50 @@ def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
         show.say(f"… and {len(result.findings) - len(shown):,} more; --all lists them, --json has them as data")
     if sheet is None:
         show.next_step("settle them, one by one or from a corrected sheet", "upright decide --from pairs.csv")
+
+
+def _show_mends(result: Checked) -> None:
+    if not result.mends:
+        return
+    show.say(f"{show.plural(len(result.mends), 'answer')} mended, as one step that `upright undo` takes back.")
+    show.table(
+        ("mended", "old address, and where it led and leads"),
+        [
+            (
+                ", ".join(m.kinds),
+                [
+                    show.path(m.entry.legacy_url, result.origins),
+                    f"-  {show.path(m.before.destination, result.origins)}",
+                    f"+  {show.path(m.after.destination, result.origins) or m.after.kind}",
+                ],
+            )
+            for m in result.mends[:SHOWN_CAUSES]
+        ],
+    )
+    if len(result.mends) > SHOWN_CAUSES:
+        show.say(f"… and {len(result.mends) - SHOWN_CAUSES:,} more; --json lists all")
+    show.say()
+
+
+def _show_proof(proof: Proof | None) -> None:
+    """Say what holds for every URL, before the faults that are known by their addresses."""
+    if proof is None or not proof.rules:
+        return
+    if proof.state == PROVED:
+        show.say("Proved: no URL at all is sent on a second time by these rules; there are no chains and no loops.")
+    elif proof.state == WITNESS:
+        loops = sum(w.loops for w in proof.witnesses)
+        told = f"{show.plural(len(proof.witnesses), 'address')} that {'is' if len(proof.witnesses) == 1 else 'are'} sent on again"
+        show.say(f"Not free of chains: {told}" + (f", {loops:,} of them without end." if loops else "."))
+        for witness in proof.witnesses[:SHOWN_OF_EACH]:
+            show.say("  " + " → ".join(witness.way[:6]), show.DOUBTFUL)
+    if proof.undecided:
+        show.say("Undecided, and tested on known addresses only:")
+        for text in proof.undecided[:SHOWN_OF_EACH]:
+            show.say(f"  {text}")
+        if len(proof.undecided) > SHOWN_OF_EACH:
+            show.say(f"  and {len(proof.undecided) - SHOWN_OF_EACH:,} more; --json lists all")
+    show.say()
 
 
 def _without(text: str, origins: tuple[str, ...]) -> str:

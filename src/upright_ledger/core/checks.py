@@ -77,9 +77,9 @@ class _Book:
 
     def next(self, plan: Plan) -> Plan | None:
         """The plan that answers a plan's destination, when that lies on an old site."""
-        if not plan.destination:
+        goal = plan.goal
+        if goal is None:
             return None
-        goal = parse_address(plan.destination)
         site = self.around.sites.site_of(goal)
         if not site:
             return None
@@ -106,9 +106,9 @@ class _Book:
 
 def _asks_for_its_goal(asked: Address, plan: Plan, policy: FoldingPolicy) -> bool:
     """Whether a rule would leave this request alone, because it asks for what the rule leads to."""
-    if not plan.destination:
+    goal = plan.goal
+    if goal is None:
         return False
-    goal = parse_address(plan.destination)
     return asked.authority == goal.authority and _comparable(asked, policy) == _comparable(goal, policy)
 
 
@@ -149,9 +149,9 @@ def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
                 "temporary", plan, detail, f"a temporary status ({plan.status}) where moves are for good", severity
             )
         )
-    if not plan.destination:
+    goal = plan.goal
+    if goal is None:
         return found + _hidden_page(plan, around)
-    goal = parse_address(plan.destination)
     if _is_self(plan, goal, around):
         return [
             *found,
@@ -168,7 +168,7 @@ def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
         found.append(_chain(plan, steps))
     else:
         found += _check_goal(plan, goal, around, slash)
-    if page_key(goal) in around.homes and plan.folded.path != "/":
+    if plan.page in around.homes and plan.folded.path != "/":
         found.append(
             _finding(
                 "home-fallback",
@@ -208,7 +208,7 @@ def _check_goal(plan: Plan, goal: Address, around: Surroundings, slash: str) -> 
         else:
             detail = f"{goal.authority} is no declared new origin"
         return [_finding("off-site", plan, detail, f"destinations on {goal.authority}")]
-    key = page_key(goal)
+    key = plan.page
     page = around.stock.get(key) or around.stock.get(
         page_key(Address(goal.scheme, goal.host, goal.port, goal.path, ""))
     )
@@ -270,7 +270,7 @@ def _slash_rule(plans: list[Plan], around: Surroundings) -> str:
     """
     if around.slash != "as-stock" or around.stock:
         return around.slash
-    goals = {p.page: parse_address(p.destination) for p in plans if p.destination}
+    goals = {p.page: p.goal for p in plans if p.goal is not None}
     pages = [g for g in goals.values() if g.path != "/" and not names_file(g.path)]
     if len(pages) < INFER_LEAST:
         return around.slash

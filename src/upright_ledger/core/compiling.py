@@ -192,11 +192,11 @@ def _inexpressible(plan: Plan, sites: Sites, policy: FoldingPolicy) -> str:
     """Why no server could execute a plan safely, or an empty string."""
     if reason := unanswerable(plan.old):
         return reason
-    if not plan.destination:
+    goal = plan.goal
+    if goal is None:
         return ""
     if not is_safe_destination(plan.destination):
         return "its destination holds characters that cannot be written safely"
-    goal = parse_address(plan.destination)
     if not sites.is_new(goal):
         return "its destination lies on no new origin"
     if goal.authority not in sites.authorities_of(plan.site):

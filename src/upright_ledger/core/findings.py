@@ -23,6 +23,7 @@ SEVERITIES = {
     "unknown-destination": WARNING,
     "planned": WARNING,
     "home-fallback": WARNING,
+    "shadowed": WARNING,
     "temporary": WARNING,
 }
 """Kinds of findings in the order in which they are shown, with their severity."""

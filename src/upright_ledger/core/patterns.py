@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 
-from upright_ledger.core.templates import DIGITS, LIST, REST, SEGMENT, WORD, Capture, Source
+from upright_ledger.core.templates import DIGITS, LIST, REST, WORD, Capture, Source
 
 Mask = int
 
@@ -161,6 +161,3 @@ def image_parts(pieces: Sequence[str], captures: Sequence[Capture]) -> list[Part
         elif piece:
             parts.append(piece)
     return parts
-
-
-__all__ = ["SEGMENT", "Pattern", "common_path", "image_parts", "pattern_of", "source_pattern"]

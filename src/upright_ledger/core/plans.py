@@ -22,7 +22,8 @@ class Plan:
     """One answer that asks for a rule.
 
     old: the legacy address; host_given: whether its host was written by somebody or only assumed.
-    destination: empty for 410. imported: it stands for a rule of a server's file. meant: a person chose this status for this one entry. where: the
+    destination: empty for 410. imported: it stands for a rule of a server's file. goal, page: the
+    destination as read, and its page key, or "410". meant: a person chose this status for this one entry. where: the
     file and row it came from, or empty.
     """
 
@@ -38,6 +39,8 @@ class Plan:
     query: str = CARRY_TRACKING
     label: str = ""
     imported: bool = False
+    goal: Address | None = None
+    page: str = str(GONE)
 
     @property
     def key(self) -> tuple[str, str]:
@@ -47,11 +50,6 @@ class Plan:
     def legacy_url(self) -> str:
         """How the address is named towards people: as it was written, where that is known."""
         return self.label or self.old.without_fragment
-
-    @property
-    def page(self) -> str:
-        """The page key of the destination, or "410"."""
-        return page_key(parse_address(self.destination)) if self.destination else str(GONE)
 
 
 def make_plan(
@@ -72,7 +70,10 @@ def make_plan(
     """A plan for one legacy address, with all the spellings its rule will answer."""
     folded = fold(old, policy)
     paths = declared_paths(folded.path, frozenset((*variants, folded.variant)), policy)
-    return Plan(old, site, folded, paths, status, destination, host_given, meant, where, query, label, imported)
+    goal = parse_address(destination) if destination else None
+    page = page_key(goal) if goal else str(GONE)
+    given = (host_given, meant, where, query, label, imported)
+    return Plan(old, site, folded, paths, status, destination, *given, goal, page)
 
 
 def asks_for_itself(plan: Plan, goal: Address, policy: FoldingPolicy) -> bool:

@@ -1,0 +1,82 @@
+"""Mending what `check` finds and what can be mended without asking: chains, closing slashes, rules onto themselves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from upright_ledger.app.book import Book
+from upright_ledger.core.addresses import parse_address, toggle_slash
+from upright_ledger.core.answers import GONE, KEEP, EntryAnswer, usual
+from upright_ledger.core.destinations import page_key, slash_twin
+from upright_ledger.ledger.answers import TEMPLATE, of_person, post_answers
+from upright_ledger.ledger.entries import Entry
+from upright_ledger.ledger.store import Ledger
+
+MENDABLE = frozenset({"chain", "slash-mismatch", "redirecting-destination", "self"})
+"""Kinds of findings that have one right mend."""
+
+_MOST_STEPS = 20
+
+
+@dataclass(frozen=True, slots=True)
+class Mend:
+    """One answer that is changed: what it was, what it is, and the kinds of findings that this settles."""
+
+    entry: Entry
+    before: EntryAnswer
+    after: EntryAnswer
+    kinds: tuple[str, ...]
+
+
+def fix(ledger: Ledger) -> list[Mend]:
+    """Post the mends of all findings that have one, as one step; loops and contested answers wait for a person."""
+    book = Book(ledger)
+    found: dict[str, set[str]] = {}
+    for finding in book.findings:
+        found.setdefault(finding.legacy_url, set()).add(finding.kind)
+    mends = []
+    for plan in book.plans:
+        kinds = found.get(plan.legacy_url, set())
+        entry = book.by_key.get(plan.key)
+        if entry is None or entry.by == TEMPLATE or not kinds & MENDABLE or kinds & {"loop", "conflict"}:
+            continue
+        after = usual(KEEP) if "self" in kinds else _mended(entry.answer, book)
+        if after != entry.answer:
+            mends.append(Mend(entry, entry.answer, after, tuple(sorted(kinds & MENDABLE))))
+    unique = {m.entry.id: m for m in mends}
+    if unique:
+        with ledger.step("check", "mended by --fix") as step:
+            post_answers(step, [of_person(m.entry, m.after, "check --fix") for m in unique.values()])
+            step.summary = f"{len(unique):,} answers mended"
+    return list(unique.values())
+
+
+def _mended(answer: EntryAnswer, book: Book) -> EntryAnswer:
+    """An answer that leads to where its chain ends, in the form in which the site has that page."""
+    destination = answer.destination
+    for _ in range(_MOST_STEPS):
+        following = _next(destination, book)
+        if following is None:
+            return replace(answer, destination=destination)
+        if following == GONE:
+            return usual(GONE)
+        destination = following
+    return answer
+
+
+def _next(destination: str, book: Book) -> str | None:
+    """Where a destination leads on to: a destination, GONE, or None where it is the end."""
+    address = parse_address(destination)
+    entry = book.entry_of(address)
+    if entry is not None and entry.answer.kind == GONE:
+        return GONE
+    if entry is not None and entry.answer.destination and entry.answer.destination != destination:
+        return entry.answer.destination
+    page = book.stock.get(page_key(address))
+    if page is not None and 300 <= page.status < 400 and page.redirects_to:
+        there = parse_address(page.redirects_to, page.url)
+        return there.text if book.sites.is_new(there) else None
+    twin = book.stock.get(slash_twin(page_key(address)))
+    if page is None and twin is not None and twin.status < 300:
+        return address._replace(path=toggle_slash(address.path)).text
+    return None

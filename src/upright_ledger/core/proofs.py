@@ -1,0 +1,314 @@
+"""Proofs: whether a rule set is free of chains and loops for every URL there is, not only for those that are known."""
+
+from __future__ import annotations
+
+import re
+from bisect import bisect_left
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+
+from upright_ledger.core.addresses import Address, lower_path, parse_address
+from upright_ledger.core.compiling import image_pattern
+from upright_ledger.core.folding import value_spellings
+from upright_ledger.core.imported import TEXT, ImportedRule
+from upright_ledger.core.patterns import common_path, source_pattern
+from upright_ledger.core.rules import CARRY, ExactRule, RuleSet
+from upright_ledger.core.template_rules import PASS, TemplateGroup, TemplateRule
+from upright_ledger.core.templates import Capture
+
+PROVED, WITNESS, UNDECIDED = "proved", "witness", "undecided"
+_MOST_HOPS = 20
+_SAMPLES = {
+    "digits": ("7", "2011", "1"),
+    "word": ("x", "abc7", "z"),
+    "segment": ("x", "abc-7", "z"),
+    "rest": ("x", "x/y", "x/"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Witness:
+    """An address that does not arrive in one hop. way: every address on the way; loops: whether it never ends."""
+
+    url: str
+    way: tuple[str, ...]
+    loops: bool
+
+
+@dataclass
+class Proof:
+    """What is known of all URLs. undecided: what could not be settled, in words; else every URL is covered by the witnesses."""
+
+    rules: int
+    witnesses: list[Witness] = field(default_factory=list)
+    undecided: list[str] = field(default_factory=list)
+
+    @property
+    def state(self) -> str:
+        """PROVED, WITNESS or UNDECIDED."""
+        return WITNESS if self.witnesses else UNDECIDED if self.undecided else PROVED
+
+
+def prove(rules: RuleSet) -> Proof:
+    """Look for an address that a rule sends to another rule. Each witness was played through the rules."""
+    proof = Proof(len(rules.answering))
+    prover = _Prover(rules)
+    for rule in rules.answering:
+        if not rule.destination:
+            continue
+        if isinstance(rule, ExactRule):
+            prover.exact(rule, proof)
+        else:
+            prover.template(rule, proof)
+    for block in rules.blocks:
+        for imported in block.rules:
+            prover.imported(imported, proof)
+    unique = {w.url: w for w in proof.witnesses}
+    proof.witnesses = sorted(unique.values(), key=lambda w: (not w.loops, len(w.url), w.url))
+    proof.undecided = list(dict.fromkeys(proof.undecided))
+    return proof
+
+
+class _Prover:
+    """Holds what is looked up again and again: the sources of each site."""
+
+    def __init__(self, rules: RuleSet) -> None:
+        self.rules = rules
+        self.paths: dict[str, list[str]] = defaultdict(list)
+        self.groups = {(site, path): group for site, path, group in rules.paths()}
+        for site, path in self.groups:
+            self.paths[site].append(path)
+        for listed in self.paths.values():
+            listed.sort()
+        self.heads: dict[str, list[tuple[TemplateGroup, str]]] = defaultdict(list)
+        for group in rules.template_index:
+            if group.rules[0].status != PASS:
+                first = group.source.parts[0]
+                text = first if isinstance(first, str) else ""
+                self.heads[group.site].append((group, text.lower() if rules.fold_case else text))
+        self.host_of: dict[str, str] = {}
+        for authority, site in sorted(rules.site_of.items()):
+            self.host_of.setdefault(site, authority)
+
+    def exact(self, rule: ExactRule, proof: Proof) -> None:
+        """An exact rule leads to one address; what it carries on of the query may choose a rule there."""
+        goal = parse_address(rule.destination)
+        site = self.rules.site_of.get(goal.authority)
+        if site is None or (
+            rule.query != CARRY and self.rules.find(goal.authority, goal.target) is None and not self.rules.blocks
+        ):
+            return
+        start = parse_address(rule.legacy_url)
+        if start.authority not in self.rules.site_of:
+            start = start._replace(host=self.host_of[rule.site], port="")
+        target = start.target if rule.params else rule.path
+        self._try(start.authority, target, rule, proof)
+        if rule.query == CARRY:
+            self._carried(rule, start.authority, site, goal, proof)
+
+    def _carried(
+        self, rule: ExactRule | TemplateRule, host: str, site: str, goal: Address, proof: Proof, path: str = ""
+    ) -> None:
+        """Queries that rules at the destination ask for, sent along."""
+        group = self.groups.get((site, self.rules.fold_request_path(goal.path)))
+        start = path or (rule.path if isinstance(rule, ExactRule) else "")
+        for shape, table in group.by_shape.items() if group else ():
+            for values in table:
+                query = "&".join(f"{n}={v}" for n, v in zip(shape, values, strict=True))
+                self._try(host, f"{start}?{query}", rule, proof)
+        found = self.rules.template_index.find(site, goal.path)
+        if found is not None:
+            for params in (r.source.params for r in found[0].rules if r.source.params):
+                query = "&".join(f"{c.name}={_sample(c, 0)}" for c in params)
+                self._try(host, f"{start}?{query}", rule, proof)
+
+    def template(self, rule: TemplateRule, proof: Proof) -> None:
+        """The image of a template, met with every source on the site where it lies."""
+        site = self.rules.site_of.get(rule.goal_authority)
+        if site is None:
+            return
+        image = image_pattern(rule, fold=self.rules.fold_case)
+        for path in self._near(site, rule):
+            folded = lower_path(path) if self.rules.fold_case else path
+            if image.accepts(folded):
+                self._meets(rule, path, site, proof)
+        head = _head(rule)
+        head = head.lower() if self.rules.fold_case else head
+        for group, first in self.heads[site]:
+            if not (head.startswith(first) or first.startswith(head)):
+                continue
+            witness = common_path(image, source_pattern(group.source, self.rules.fold_case, group.rules[0].slash))
+            if witness is not None:
+                before = len(proof.witnesses)
+                self._meets(rule, witness, site, proof)
+                for other in group.rules:
+                    self._with_params(rule, witness, other, proof)
+                if len(proof.witnesses) == before:
+                    proof.undecided.append(f"{rule.source.text} may lead to {group.source.text}")
+        for block in self.rules.blocks:
+            for imported in block.rules:
+                if not imported.literal and _may_meet(head, _literal_head(imported)):
+                    proof.undecided.append(f"{rule.source.text} may lead to the rule of {imported.where}")
+        if rule.query == CARRY:
+            start = self._source_of(rule, "", 0)
+            if start is not None:
+                goal = parse_address(rule.goal.fill(dict.fromkeys(rule.goal.names, "x")))
+                self._carried(rule, self.host_of[rule.site], site, goal, proof, start)
+
+    def imported(self, rule: ImportedRule, proof: Proof) -> None:
+        """A literal rule is played through; a pattern that may come back to a host of ours is not decided."""
+        if not rule.destination:
+            return
+        if rule.address:
+            host = rule.host or next(iter(self.rules.bases), "")
+            answer = self.rules.answer(host, rule.address)
+            if answer is not None and answer.rule is rule:
+                self._play(host, rule.address, proof)
+            return
+        first = rule.destination[0]
+        if first[0] == TEXT and "://" in first[1]:
+            authority = first[1].partition("://")[2].partition("/")[0].lower()
+            if authority and authority not in self.rules.site_of:
+                return
+        proof.undecided.append(f"the rule of {rule.where} may lead to another one")
+
+    def _near(self, site: str, rule: TemplateRule) -> Iterator[str]:
+        """The exact paths of a site that begin as a template's destination does."""
+        head = _head(rule)
+        head = head.lower() if self.rules.fold_case else head
+        listed = self.paths[site]
+        for at in range(bisect_left(listed, head), len(listed)):
+            if not listed[at].startswith(head):
+                return
+            yield listed[at]
+
+    def _meets(self, rule: TemplateRule, path: str, site: str, proof: Proof) -> None:
+        """Try to find a request that the template sends to this path, which a rule answers."""
+        for n in range(3):
+            start = self._source_of(rule, path, n)
+            if start is None:
+                return
+            before = len(proof.witnesses)
+            self._try(self.host_of[rule.site], start, rule, proof)
+            if len(proof.witnesses) > before:
+                return
+        group = self.groups.get((site, self.rules.fold_request_path(path)))
+        for shape, table in group.by_shape.items() if group else ():
+            for values in table:
+                self._asking_for(rule, path, dict(zip(shape, values, strict=True)), proof)
+
+    def _with_params(self, rule: TemplateRule, path: str, other: TemplateRule, proof: Proof) -> None:
+        if other.source.params:
+            self._asking_for(rule, path, {c.name: _sample(c, 0) for c in other.source.params}, proof)
+
+    def _asking_for(self, rule: TemplateRule, path: str, named: dict[str, str], proof: Proof) -> None:
+        """Try requests whose destination has this path and these parameters: from captures, or carried on."""
+        start = self._source_of(rule, path, 0, named)
+        if start is None:
+            return
+        self._try(self.host_of[rule.site], start, rule, proof)
+        if rule.query == CARRY:
+            query = "&".join(f"{n}={v}" for n, v in named.items())
+            self._try(self.host_of[rule.site], f"{start}{'&' if '?' in start else '?'}{query}", rule, proof)
+
+    def _source_of(self, rule: TemplateRule, path: str, sample: int, named: dict[str, str] | None = None) -> str | None:
+        """A request of the template whose destination has this path; named: what its query is to hold."""
+        captures = {c.name: c for c in (*rule.source.captures, *rule.source.params)}
+        values: dict[str, str] = {}
+        if path:
+            pattern = "".join(
+                f"({captures[piece].regex(fold=self.rules.fold_case)})"
+                if n % 2
+                else _folded(piece, self.rules.fold_case)
+                for n, piece in enumerate(_path_pieces(rule))
+            )
+            match = re.fullmatch(pattern, path)
+            if match is None:
+                return None
+            values = dict(zip(_path_pieces(rule)[1::2], match.groups(), strict=True))
+        query = rule.goal.text.partition("?")[2].partition("#")[0]
+        for part in query.split("&"):
+            name, _, text = part.partition("=")
+            if named and name in named and (hole := re.fullmatch(r"\{(\w+)\}", text)):
+                value = next(
+                    (v for v in value_spellings(named[name]) if re.fullmatch(captures[hole[1]].regex(), v)), ""
+                )
+                if not value:
+                    return None
+                values[hole[1]] = value
+        for name, capture in captures.items():
+            values.setdefault(name, _sample(capture, sample))
+        text = "".join(p if isinstance(p, str) else values[p.name] for p in rule.source.parts)
+        if rule.slash == "slashed":
+            text += "/"
+        asked = "&".join(f"{c.name}={values[c.name]}" for c in rule.source.params)
+        return f"{text}?{asked}" if asked else text
+
+    def _try(self, host: str, target: str, rule: object, proof: Proof) -> None:
+        """Keep an address as a witness if this rule sends it to another one."""
+        answer = self.rules.answer(host, target)
+        if answer is not None and answer.rule is rule:
+            self._play(host, target, proof)
+
+    def _play(self, host: str, target: str, proof: Proof) -> None:
+        way = [f"http://{host}{target}"]
+        here = (host, target)
+        for _ in range(_MOST_HOPS):
+            answer = self.rules.answer(*here)
+            if answer is None or not answer.location:
+                break
+            way.append(answer.location)
+            goal = parse_address(answer.location)
+            if (goal.authority, goal.target) in {_asked(w) for w in way[:-1]}:
+                proof.witnesses.append(Witness(way[0], tuple(way), loops=True))
+                return
+            here = (goal.authority, goal.target)
+        last = self.rules.answer(*here)
+        if len(way) > 2 or (len(way) == 2 and last is not None):
+            proof.witnesses.append(Witness(way[0], tuple(way), loops=len(way) > _MOST_HOPS))
+
+
+def _asked(url: str) -> tuple[str, str]:
+    address = parse_address(url)
+    return address.authority, address.target
+
+
+def _sample(capture: Capture, n: int) -> str:
+    choices: Sequence[str] = capture.values or _SAMPLES[capture.kind]
+    return choices[n % len(choices)]
+
+
+def _path_pieces(rule: TemplateRule) -> list[str]:
+    """The path of a destination: texts and names of captures in turn."""
+    out: list[str] = []
+    for n, piece in enumerate(rule.goal.pieces):
+        text = "/" + piece.partition("://")[2].partition("/")[2] if n == 0 else piece
+        if n % 2 == 0 and re.search(r"[?#]", text):
+            out.append(re.split(r"[?#]", text)[0])
+            break
+        out.append(text)
+    return out
+
+
+def _head(rule: TemplateRule) -> str:
+    return _path_pieces(rule)[0]
+
+
+def _may_meet(one: str, other: str) -> bool:
+    """Whether texts that begin so can be the same, whatever their letter case."""
+    first, second = one.lower(), other.lower()
+    return first.startswith(second) or second.startswith(first)
+
+
+def _literal_head(rule: ImportedRule) -> str:
+    match = re.match(r"\^((?:[A-Za-z0-9_/~,;:@=&!'-]|\\[^A-Za-z0-9])*)", rule.pattern)
+    if match is None:
+        return ""
+    text = re.sub(r"\\(.)", r"\1", match[1])
+    # The last letter may be optional or repeated.
+    return (text if rule.subject != "inner" else f"/{text}")[:-1]
+
+
+def _folded(text: str, fold: bool) -> str:
+    return f"(?i:{re.escape(text)})" if fold else re.escape(text)

@@ -1,0 +1,70 @@
+"""Checks of template rules: where they lead, what they cannot reach, and what they are no use for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from upright_ledger.core.checks import Surroundings
+from upright_ledger.core.compiling import template_fault
+from upright_ledger.core.findings import NOTE, SEVERITIES, Finding
+from upright_ledger.core.imported import Block, ImportedRule, request_of
+from upright_ledger.core.patterns import common_path, source_pattern
+from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.template_rules import PASS, TemplateRule
+
+
+def check_templates(templates: Iterable[TemplateRule], rules: RuleSet, around: Surroundings) -> Iterator[Finding]:
+    """Faults of templates themselves. rules: the set in which they stand."""
+    fold = around.policy.case == "fold"
+    for rule in templates:
+        if reason := template_fault(rule, around.sites, fold=fold):
+            kind = "self" if "onto itself" in reason else "off-site"
+            yield _finding(kind, rule, f"{reason}: it is not built", f"templates: {reason}")
+        elif rule.status in {302, 307}:
+            detail = f"moves for a time only ({rule.status}); use 301 if it is for good"
+            yield _finding(
+                "temporary", rule, detail, f"a temporary status ({rule.status}) where moves are for good", NOTE
+            )
+    yield from _order_decides(rules, fold=fold)
+
+
+def _order_decides(rules: RuleSet, *, fold: bool) -> Iterator[Finding]:
+    """Templates that another one takes all or some addresses from, of which they tell something else."""
+    groups = [g for g in rules.template_index if g.rules[0].status != PASS]
+    for n, later in enumerate(groups):
+        for earlier in groups[:n]:
+            if earlier.site != later.site or not _heads_meet(earlier.source.parts[0], later.source.parts[0]):
+                continue
+            shared = common_path(
+                source_pattern(earlier.source, fold, earlier.rules[0].slash),
+                source_pattern(later.source, fold, later.rules[0].slash),
+            )
+            if shared is not None:
+                text = f"{earlier.source.text} comes first where both fit, as at {shared}"
+                yield _finding("shadowed", later.rules[0], text, f"{earlier.source.text} comes first", NOTE)
+
+
+def _heads_meet(one: object, other: object) -> bool:
+    if not isinstance(one, str) or not isinstance(other, str):
+        return True
+    first, second = one.lower(), other.lower()
+    return first.startswith(second) or second.startswith(first)
+
+
+def check_imported(rules: Iterable[tuple[Block, ImportedRule]], bases: dict[str, str]) -> Iterator[Finding]:
+    """Rules of a server's file that an earlier rule of the same file keeps from ever answering."""
+    for block, rule in rules:
+        host = rule.host or next(iter(bases), "")
+        if not rule.address or host not in bases:
+            continue
+        found = block.find(request_of(bases[host], host, rule.address))
+        if found is not None and found[0] is not rule:
+            text = f"never asked: the rule of {found[0].where} takes {rule.address} first ({rule.where})"
+            url = f"{bases[host].partition('://')[0]}://{host}{rule.address}"
+            yield Finding(
+                "shadowed", SEVERITIES["shadowed"], url, "", text, f"the rule of {found[0].where} comes first"
+            )
+
+
+def _finding(kind: str, rule: TemplateRule, detail: str, cause: str, severity: str = "") -> Finding:
+    return Finding(kind, severity or SEVERITIES[kind], rule.legacy_url, rule.destination, detail, cause)
