@@ -227,6 +227,7 @@ def make_requests(rng: random.Random, rules: RuleSet, count: int) -> Iterator[tu
 REFUSED = {
     "nginx": r"/(?:\.|%2e){2}(?:/|$)",
     "apache": r"/(?:\.|%2e){2}(?:/|$)",
+    "htaccess": r"/(?:\.|%2e){2}(?:/|$)",
     "caddy": r"(?!)",
     "haproxy": r".*[#\x80-\U0010ffff]",
     "lighttpd": r".*\?.*%(?:[01]|7f)",

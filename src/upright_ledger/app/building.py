@@ -2,12 +2,25 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from upright_ledger import __version__
 from upright_ledger.app.book import Book
+from upright_ledger.app.delivery import (
+    CHANGES,
+    MANIFEST,
+    RULE_LIST,
+    Change,
+    changes,
+    changes_csv,
+    digest_in,
+    keep_previous,
+    put_into,
+    read_list,
+)
 from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.condensing import Condensed, condense
 from upright_ledger.core.rules import RuleSet
@@ -17,15 +30,14 @@ from upright_ledger.formats.writing import csv_bytes, json_bytes, write_whole
 from upright_ledger.ledger.runs import add_build
 from upright_ledger.ledger.store import now
 from upright_ledger.servers import load_dialect
-
-MANIFEST = "manifest.json"
-RULE_LIST = "redirects.csv"
+from upright_ledger.servers.lists import Profile
 
 
 @dataclass
 class Built:
     """What was built: where, from which rules, and what was held back with its reasons. condensed: templates that took the
-    place of exact rules; before: how many rules there were without them.
+    place of exact rules; before: how many rules there were without them. changes: against what stood in `compared` before. backup: of the file into
+    which the rules were put.
     """
 
     server: str
@@ -35,6 +47,9 @@ class Built:
     held_back: list[HeldBack]
     condensed: list[Condensed] = field(default_factory=list)
     before: int = 0
+    changes: list[Change] = field(default_factory=list)
+    compared: str = ""
+    backup: Path | None = None
 
     def manifest(self, ledger: str) -> dict[str, Any]:
         counts: dict[str, int] = {}
@@ -59,6 +74,7 @@ class Built:
                 }
                 for c in self.condensed
             ],
+            "changes": dict(Counter(c.kind for c in self.changes)),
             "held_back": [{"legacy_url": h.legacy_url, "kind": h.kind, "reason": h.reason} for h in self.held_back],
             "files": self.files,
         }
@@ -67,14 +83,20 @@ class Built:
 CAUTIOUS, BOLD = "cautious", "bold"
 
 
-def build(book: Book, server: str, folder: Path, condensing: str = "") -> Built:
+def build(
+    book: Book, server: str, folder: Path, condensing: str = "", against: Path | None = None, into: Path | None = None
+) -> Built:
     """Write the sound rules of a book for a server. The files are read back before any is put in place.
 
-    condensing: CAUTIOUS or BOLD puts templates in the place of exact rules.
+    condensing: CAUTIOUS or BOLD puts templates in the place of exact rules. against: a list of rules to compare with instead
+    of the last build in the folder. into: a file whose block of rules is replaced, too.
     """
-    dialect = load_dialect(server)
+    profiles = [Profile(**p) for p in book.ledger.settings.profiles]
+    dialect = load_dialect(server, profiles, {(e.site, e.key): e.evidence.value for e in book.entries})
     if not book.rules.answering:
         raise UsageError("there are no rules to build yet", "upright match, or upright decide, gives answers")
+    if into is not None and server not in INTO:
+        raise UsageError(f"--into is not for {server}", f"it puts rules into the files of {', '.join(INTO)}")
     rules, told = book.rules, list[Condensed]()
     if condensing:
         rules, told = condense(rules, book.requests, book.standing, book.sites, book.policy, bold=condensing == BOLD)
@@ -86,17 +108,41 @@ def build(book: Book, server: str, folder: Path, condensing: str = "") -> Built:
             f"nothing was written; {len(differences):,} differences in all: report this as a fault of the program",
         )
     held = [*book.held_back, *translation.refused, *_left_out(book)]
-    built = Built(server, folder, sorted([*translation.files, RULE_LIST, MANIFEST]), translation.rules, held, told)
+    files = dict(translation.files)
+    files.setdefault(RULE_LIST, rule_list(translation.rules))
+    before = read_list(against or folder / RULE_LIST)
+    built = Built(server, folder, sorted([*files, CHANGES, MANIFEST]), translation.rules, held, told)
     built.before = len(book.rules.answering)
-    for name, data in translation.files.items():
+    built.compared = str(against or (folder if before else ""))
+    after = _words(translation.rules)
+    built.changes = changes(before, after) if before else []
+    files[CHANGES] = changes_csv(built.changes)
+    if digest_in(folder) not in {"", translation.rules.digest}:
+        keep_previous(folder)
+    for name, data in files.items():
         write_whole(folder / name, data)
-    write_whole(folder / RULE_LIST, rule_list(translation.rules))
     write_whole(folder / MANIFEST, json_bytes(built.manifest(book.ledger.settings.name)))
+    if into is not None:
+        built.backup = put_into(into, files[INTO[server]].decode(), translation.rules.digest)
     with book.ledger.writing() as connection:
         add_build(
             connection, server, translation.rules.digest, str(folder), len(translation.rules.answering), len(held)
         )
     return built
+
+
+INTO = {
+    "htaccess": ".htaccess",
+    "haproxy": "redirects.cfg",
+    "nginx": "server.inc",
+    "apache": "redirects.conf",
+    "lighttpd": "redirects.conf",
+}
+"""Servers whose rules can be put into a file of the user's, and the built file that goes there."""
+
+
+def _words(rules: RuleSet) -> dict[str, str]:
+    return {r.legacy_url: f"{r.status} {r.destination}".strip() for r in rules.answering}
 
 
 def _left_out(book: Book) -> list[HeldBack]:

@@ -3,23 +3,30 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from pathlib import Path
 
 import click
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.building import BOLD, CAUTIOUS, Built, build
+from upright_ledger.app.delivery import CHANGES, roll_back, take_back_from
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
+from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
-from upright_ledger.servers import DIALECTS
+from upright_ledger.servers import DIALECTS, LISTS
 
 SHOWN = 10
 
 
 @click.command("build")
 @click.option(
-    "--for", "server", type=click.Choice(list(DIALECTS)), required=True, help="The server that will read the rules."
+    "--for",
+    "server",
+    default="",
+    metavar="SERVER",
+    help=f"Who will read the rules: {', '.join([*DIALECTS, *LISTS])}, or a profile of upright.toml.",
 )
 @click.option(
     "--out",
@@ -39,16 +46,48 @@ SHOWN = 10
     metavar="[LEVEL]",
     help="Put template rules in the place of exact ones where no known answer changes; LEVEL bold also takes whole folders.",
 )
+@click.option(
+    "--against",
+    type=click.Path(path_type=Path),
+    metavar="CSV",
+    help="Compare with this list of rules instead of the last build in DIR.",
+)
+@click.option(
+    "--into",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Replace the block of rules in FILE, too, after a backup.",
+)
+@click.option(
+    "--roll-back",
+    "back",
+    is_flag=True,
+    help="Put the build before this one back in its place (with --into, the file's last backup).",
+)
 @json_option
 @click.pass_obj
-def command(folder: Path, server: str, out: Path, condensing: str, as_json: bool) -> None:
+def command(
+    folder: Path,
+    server: str,
+    out: Path,
+    condensing: str,
+    against: Path | None,
+    into: Path | None,
+    back: bool,
+    as_json: bool,
+) -> None:
     """Write the rules of all sound answers for a server, with a manifest and a plain list.
 
     Answers that cannot be executed safely (loops, rules onto themselves, two answers for one address) are held
     back and named; the exit code is then 1. The files are read back and compared with the rules first.
     """
+    if back:
+        _roll_back(out, into, as_json=as_json)
+        return
+    if not server:
+        raise UsageError("it is not said for whom", "upright build --for nginx --out rules/")
     ledger = open_ledger(folder)
-    result = build(Book(ledger), server, out, condensing)
+    result = build(Book(ledger), server, out, condensing, against, into)
     manifest = result.manifest(ledger.settings.name)
     if as_json:
         show.json_out(manifest | {"folder": str(out)})
@@ -57,6 +96,17 @@ def command(folder: Path, server: str, out: Path, condensing: str, as_json: bool
         show.say(f"Built {show.plural(manifest['rules'], 'rule')} for {server} ({by_status}) into {out}.")
         show.say(f"  digest {manifest['digest'][:16]}…, read back and equal to the rules")
         show.say(f"  files: {', '.join(result.files)}")
+        if result.compared:
+            counts = Counter(c.kind for c in result.changes)
+            told = (
+                ", ".join(f"{counts[k]:,} {k}" for k in ("added", "changed", "removed") if counts[k])
+                or "nothing changed"
+            )
+            show.say(
+                f"  against {result.compared}: {told}" + (f"; {out / CHANGES} lists them" if result.changes else "")
+            )
+        if into is not None:
+            show.say(f"  put into {into}" + (f"; the file as it was is {result.backup}" if result.backup else ""))
         if condensing:
             _show_condensed(result, (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0]))
         if result.held_back:
@@ -101,3 +151,19 @@ def _show_condensed(result: Built, origins: tuple[str, ...]) -> None:
 def _shortened(text: str) -> str:
     """A template whose lists of values are cut short."""
     return re.sub(r"([^,{|]*\|[^,}]*,[^,}]*),[^}]*", r"\1,…", text)
+
+
+def _roll_back(out: Path, into: Path | None, *, as_json: bool) -> None:
+    if into is not None:
+        backup = take_back_from(into)
+        told = {"file": str(into), "from": str(backup)}
+        text = f"{into} is again as it was before the rules were put into it ({backup})."
+    else:
+        before, now = roll_back(out)
+        told = {"folder": str(out), "before": before, "digest": now}
+        text = f"{out} holds the build before again: digest {now[:16]}… in the place of {before[:16]}…."
+    if as_json:
+        show.json_out(told)
+        return
+    show.say(text)
+    show.next_step("let the server read them: README.md tells how", f"less {out / 'README.md'}")

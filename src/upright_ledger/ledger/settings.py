@@ -24,7 +24,7 @@ SLASHES = ("always", "never", "as-stock")
 class Settings:
     """What a ledger's owner decided once. database: an SQLAlchemy URL, or empty for the ledger's own file.
 
-    sections: name and patterns, in order.
+    sections: name and patterns, in order. profiles: of platforms that import lists; see servers.lists.Profile.
     """
 
     name: str
@@ -34,6 +34,7 @@ class Settings:
     policy: FoldingPolicy
     weights: Weights
     sections: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    profiles: tuple[Mapping[str, Any], ...] = ()
 
 
 _LISTS = ("tracking", "tracking_only_folded", "session", "index_files", "view_params", "view_segments", "take_back")
@@ -74,6 +75,9 @@ take_back = []
 [sections]
 # Named groups of entries, by their paths: journal = "/journal/*", shop = ["/shop/*", "/print-room/{item}"].
 # The first that matches counts; see `upright entries --sections`.
+
+# [profile.NAME] describes a platform that imports a list of redirects, for `upright build --for NAME`: format = "csv" or "jsonl",
+# the names of its columns (old, new, status), paths_only, limit (rows), queries, patterns and gone = true or false.
 
 [value]
 # Weights of the value formula: see docs/value.md.
@@ -182,4 +186,20 @@ def _settings(document: Mapping[str, Any]) -> Settings:
             (str(k), (v,) if isinstance(v, str) else tuple(map(str, v)))
             for k, v in document.get("sections", {}).items()
         ),
+        tuple({"name": str(name)} | _profile(values) for name, values in document.get("profile", {}).items()),
     )
+
+
+_PROFILE = {
+    "format": str, "old": str, "new": str, "status": str, "paths_only": bool, "limit": int, "queries": bool, "patterns": bool, "gone": bool,
+}  # fmt: skip
+
+
+def _profile(values: Mapping[str, Any]) -> dict[str, Any]:
+    """The values of a profile, each of its kind. Raises ValueError."""
+    for key, value in values.items():
+        if key not in _PROFILE or type(value) is not _PROFILE[key]:
+            raise ValueError(f"a profile's {key} = {value!r}")
+    if values.get("format", "csv") not in {"csv", "jsonl"}:
+        raise ValueError(f"a profile's format = {values['format']!r}; it is csv or jsonl")
+    return dict(values)

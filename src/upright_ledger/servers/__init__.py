@@ -5,23 +5,35 @@ A dialect is one module behind `Dialect`, and one line of `DIALECTS`.
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from importlib import import_module
 
 from upright_ledger.errors import UsageError
+from upright_ledger.servers.lists import CSV, JSON_LINES, ListDialect, Profile
 from upright_ledger.servers.protocol import Dialect
 
 DIALECTS = {
     "nginx": "upright_ledger.servers.nginx",
     "apache": "upright_ledger.servers.apache",
+    "htaccess": "upright_ledger.servers.htaccess",
     "caddy": "upright_ledger.servers.caddy",
     "haproxy": "upright_ledger.servers.haproxy",
     "lighttpd": "upright_ledger.servers.lighttpd",
 }
 
 
-def load_dialect(name: str) -> Dialect:
-    """The dialect of that name; raises UsageError for an unknown one."""
+LISTS = {CSV: Profile(CSV), JSON_LINES: Profile(JSON_LINES, JSON_LINES)}
+"""Profiles that every ledger has."""
+
+
+def load_dialect(
+    name: str, profiles: Sequence[Profile] = (), worth: Mapping[tuple[str, str], float] | None = None
+) -> Dialect:
+    """The dialect of that name, a profile's name included; raises UsageError for an unknown one."""
+    named = LISTS | {p.name: p for p in profiles}
+    if name in named:
+        return ListDialect(named[name], worth or {})
     if name not in DIALECTS:
-        raise UsageError(f"no server is called {name!r}", f"choose one of: {', '.join(DIALECTS)}")
+        raise UsageError(f"no server is called {name!r}", f"choose one of: {', '.join([*DIALECTS, *named])}")
     dialect: Dialect = import_module(DIALECTS[name]).DIALECT
     return dialect

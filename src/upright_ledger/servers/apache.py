@@ -36,7 +36,7 @@ class Apache:
     rule_file = "plain.txt"
 
     def write(self, rules: RuleSet) -> Translation:
-        held, refused = expressible(rules, _fault)
+        held, refused = expressible(rules, fault)
         low = lower(held)
         maps = _maps(low)
         head = f"# Upright Ledger: {len(held.answering):,} redirect rules for Apache, digest {held.digest}"
@@ -80,7 +80,7 @@ def read_map(text: str) -> dict[str, str]:
     return found
 
 
-def _fault(rule: Rule) -> str:
+def fault(rule: Rule) -> str:
     """Why Apache cannot execute a rule, or an empty string."""
     bad = next((n for n in param_names(rule) if not _NAME.match(n)), None)
     if bad is not None:
@@ -126,39 +126,45 @@ def _configuration(rules: RuleSet, low: Lowered) -> list[str]:
     ]
 
 
-def _env(name: str) -> str:
+def env(name: str) -> str:
+    """The test string of a variable of ours."""
     return f"%{{ENV:upright_{name}}}"
+
+
+def match_site(p: Program, rules: RuleSet, low: Lowered, *, maps: bool = True) -> None:
+    """Host and site of a request; those of other hosts, and targets that the guard forbids, go to the end.
+
+    maps: whether there may be any; without them the host keeps its letter case.
+    """
+    host = "${upright_lower:%{HTTP_HOST}}" if maps else "%{HTTP_HOST}"
+    port = "((?::.*)?)" if rules.ports_matter else "()(?::.*)?"
+    p.rule((host, f"^([^:]*?)[.]*{port}$"), flags=["E=upright_host:%1%2"])
+    for number in sorted(set(low.sites.values())):
+        names = "|".join(re.escape(a) for a, n in low.sites.items() if n == number)
+        p.rule(
+            (env("host"), f"^(?i:{names})$"),
+            ("%{THE_REQUEST}", f"^[^ ]+ /{_GUARD} HTTP/"),
+            flags=[f"E=upright_site:{number}"],
+        )
+    p.rule((env("site"), "^$"), goto="end")
 
 
 def _program(rules: RuleSet, low: Lowered) -> Program:
     """What is done with a request."""
     p = Program()
-    host = "%{HTTP_HOST}"
-    port = "" if rules.ports_matter else "(?::.*)?"
-    p.rule(
-        (f"${{upright_lower:{host}}}", f"^([^:]*?)[.]*({'(?::.*)?' if rules.ports_matter else ''}){port}$"),
-        flags=["E=upright_host:%1%2"],
-    )
-    for number in sorted(set(low.sites.values())):
-        names = "|".join(re.escape(a) for a, n in low.sites.items() if n == number)
-        p.rule(
-            (_env("host"), f"^(?:{names})$"),
-            ("%{THE_REQUEST}", f"^[^ ]+ /{_GUARD} HTTP/"),
-            flags=[f"E=upright_site:{number}"],
-        )
-    p.rule((_env("site"), "^$"), goto="end")
+    match_site(p, rules, low)
     path = "%{REQUEST_URI}"
     folded = f"${{upright_lower:{path}}}" if rules.fold_case else path
-    p.rule(flags=[f"E=upright_key:{_env('site')}${{upright_escape:{folded}}}"])
+    p.rule(flags=[f"E=upright_key:{env('site')}${{upright_escape:{folded}}}"])
     p.rule(("%{QUERY_STRING}", "^$"), goto="asked")
-    _query(p, rules, low)
+    read_query(p, rules, low)
     p.label("asked")
     if low.groups:
         _groups(p, low)
-    p.rule(flags=[f"E=upright_r:${{upright_plain:{_env('key')}}}"])
-    p.rule((_env("r"), "^."), goto="answer")
+    p.rule(flags=[f"E=upright_r:${{upright_plain:{env('key')}}}"])
+    p.rule((env("r"), "^."), goto="answer")
     p.label("templates")
-    _templates(p, rules, low)
+    templates(p, rules, low)
     p.rule(goto="end")
     p.label("answer")
     _answer(p, low)
@@ -167,7 +173,7 @@ def _program(rules: RuleSet, low: Lowered) -> Program:
     return p
 
 
-def _query(p: Program, rules: RuleSet, low: Lowered) -> None:
+def read_query(p: Program, rules: RuleSet, low: Lowered) -> None:
     """Parameters that matter anywhere ("=" and the first value of each), and what campaigns carry on."""
     for n, name in enumerate(low.names, 1):
         word = re.escape(name)
@@ -181,8 +187,8 @@ def _query(p: Program, rules: RuleSet, low: Lowered) -> None:
     p.rule(("%{QUERY_STRING}", f"!(?:^|&)(?:{words or '^'})="), goto="carried")
     for name in rules.tracking:
         pattern = f"(?:^|&){re.escape(name)}=({TRACKED_VALUE})(?:&|$)"
-        p.rule(("%{QUERY_STRING}", pattern), flags=[f"E=upright_t:{_env('t')}&{name}=%1"])
-    p.rule((_env("t"), "^&(.*)"), flags=["E=upright_t:%1"])
+        p.rule(("%{QUERY_STRING}", pattern), flags=[f"E=upright_t:{env('t')}&{name}=%1"])
+    p.rule((env("t"), "^&(.*)"), flags=["E=upright_t:%1"])
     p.label("carried")
     p.rule()
 
@@ -190,38 +196,38 @@ def _query(p: Program, rules: RuleSet, low: Lowered) -> None:
 def _groups(p: Program, low: Lowered) -> None:
     """Paths where parameters choose the page: the rules with the most parameters are asked first."""
     number = {name: n for n, name in enumerate(low.names, 1)}
-    p.rule(flags=[f"E=upright_group:${{upright_groups:{_env('key')}}}"])
-    p.rule((_env("group"), "^$"), goto="plain")
+    p.rule(flags=[f"E=upright_group:${{upright_groups:{env('key')}}}"])
+    p.rule((env("group"), "^$"), goto="plain")
     for group in low.param_groups:
         after = f"group{group.number}"
-        p.rule((_env("group"), f"!=g{group.number}"), goto=after)
-        p.rule(("".join(_env(f"d{number[n]}") for n in group.names), "^."), goto="end")
-        p.rule(("".join(_env(f"p{number[n]}") for n in group.names), "^$"), goto="plain")
+        p.rule((env("group"), f"!=g{group.number}"), goto=after)
+        p.rule(("".join(env(f"d{number[n]}") for n in group.names), "^."), goto="end")
+        p.rule(("".join(env(f"p{number[n]}") for n in group.names), "^$"), goto="plain")
         for shape in group.shapes:
-            tail = "".join(f"&{literal(n)}{_env(f'p{number[n]}')}" for n in shape)
-            given = [(_env(f"p{number[n]}"), "^.") for n in shape]
-            p.rule(*given, flags=[f"E=upright_r:${{upright_params:{_env('key')}?{tail}}}"])
-            p.rule((_env("r"), "^."), goto="answer")
+            tail = "".join(f"&{literal(n)}{env(f'p{number[n]}')}" for n in shape)
+            given = [(env(f"p{number[n]}"), "^.") for n in shape]
+            p.rule(*given, flags=[f"E=upright_r:${{upright_params:{env('key')}?{tail}}}"])
+            p.rule((env("r"), "^."), goto="answer")
         p.label(after)
-    p.rule((f"${{upright_wild:{_env('key')}}}", "^."), goto="templates")
+    p.rule((f"${{upright_wild:{env('key')}}}", "^."), goto="templates")
     p.rule(goto="end")
     p.label("plain")
 
 
-def _templates(p: Program, rules: RuleSet, low: Lowered) -> None:
+def templates(p: Program, rules: RuleSet, low: Lowered) -> None:
     """Templates look at the path as it was sent; the first whose path fits decides."""
     number = {name: n for n, name in enumerate(low.names, 1)}
     if low.templates:
-        p.rule(("%{THE_REQUEST}", "^[^ ]+ ([^? ]*)"), flags=[f"E=upright_raw:{_env('site')}%1"])
+        p.rule(("%{THE_REQUEST}", "^[^ ]+ ([^? ]*)"), flags=[f"E=upright_raw:{env('site')}%1"])
     for n, (site, group) in enumerate(low.templates, 1):
         regex = f"{site}{group.source.regex(fold=rules.fold_case, slash=group.rules[0].slash)}"
         if not group.names:
-            _template_answer(p, filled(group, 0, "{{{}}}".format), [(_env("raw"), f"^{regex}$")])
+            _template_answer(p, filled(group, 0, "{{{}}}".format), [(env("raw"), f"^{regex}$")])
             continue
         names = sorted(group.names)
-        p.rule((_env("raw"), f"!^{regex}$"), goto=f"template{n}")
-        p.rule(("".join(_env(f"d{number[x]}") for x in names), "^."), goto="end")
-        test = f"{_env('raw')}?{'&'.join(_env(f'p{number[x]}') for x in names)}"
+        p.rule((env("raw"), f"!^{regex}$"), goto=f"template{n}")
+        p.rule(("".join(env(f"d{number[x]}") for x in names), "^."), goto="end")
+        test = f"{env('raw')}?{'&'.join(env(f'p{number[x]}') for x in names)}"
         for at, rule in enumerate(group.rules):
             captures = {c.name: c for c in rule.source.params}
             parts = [f"=({captures[x].regex()})" if x in captures else "[^&]*" if captures else "" for x in names]
@@ -240,7 +246,7 @@ def _template_answer(p: Program, reply: Reply, conditions: list[tuple[str, str]]
     # The last condition is the one whose captures the substitution names.
     body, args, mark = (_with_captures(t) for t in (reply.body, reply.args, reply.fragment))
     mark = f"#{mark}" if mark else ""
-    carried = {CARRY_TRACKING: _env("t"), CARRY: "%{QUERY_STRING}"}.get(reply.query)
+    carried = {CARRY_TRACKING: env("t"), CARRY: "%{QUERY_STRING}"}.get(reply.query)
     code = f"R={reply.status}"
     if carried:
         joined = f"{args}&{carried}" if args else carried
@@ -257,26 +263,26 @@ def _with_captures(text: str) -> str:
 def _answer(p: Program, low: Lowered) -> None:
     """From a reply to the response."""
     parts = "E=upright_code:%1 E=upright_mode:%2 E=upright_own:%3 E=upright_body:%4 E=upright_args:%5 E=upright_mark:%6"
-    p.rule((_env("r"), "^([0-9]+)([a-z]?)[|]([^|]*)[|]([^|]*)[|]([^|]*)[|](.*)$"), flags=parts.split())
-    p.rule((_env("own"), "^."), (f"{_env('own')}|{_env('host')}", r"^([^|]*)[|]\1$"), goto="end")
+    p.rule((env("r"), "^([0-9]+)([a-z]?)[|]([^|]*)[|]([^|]*)[|]([^|]*)[|](.*)$"), flags=parts.split())
+    p.rule((env("own"), "^."), (f"{env('own')}|{env('host')}", r"^([^|]*)[|]\1$"), goto="end")
     if GONE in low.statuses():
-        p.rule((_env("code"), f"={GONE}"), flags=["G"])
-    for mode, carried in (("t", _env("t")), ("c", "%{QUERY_STRING}")):
+        p.rule((env("code"), f"={GONE}"), flags=["G"])
+    for mode, carried in (("t", env("t")), ("c", "%{QUERY_STRING}")):
         p.rule(
-            (_env("mode"), f"={mode}"),
+            (env("mode"), f"={mode}"),
             (carried, "^."),
-            (_env("args"), "^."),
-            flags=[f"E=upright_args:{_env('args')}&{carried}"],
+            (env("args"), "^."),
+            flags=[f"E=upright_args:{env('args')}&{carried}"],
             goto="joined",
         )
-        p.rule((_env("mode"), f"={mode}"), (carried, "^."), flags=[f"E=upright_args:{carried}"])
+        p.rule((env("mode"), f"={mode}"), (carried, "^."), flags=[f"E=upright_args:{carried}"])
     p.label("joined")
     for code in low.statuses():
         if code == GONE:
             continue
-        mine = (_env("code"), f"={code}")
-        p.rule(mine, (_env("args"), "^$"), to=f"{_env('body')}{_env('mark')}", flags=[f"R={code}", "L", "NE", "QSD"])
-        p.rule(mine, to=f"{_env('body')}?{_env('args')}{_env('mark')}", flags=[f"R={code}", "L", "NE"])
+        mine = (env("code"), f"={code}")
+        p.rule(mine, (env("args"), "^$"), to=f"{env('body')}{env('mark')}", flags=[f"R={code}", "L", "NE", "QSD"])
+        p.rule(mine, to=f"{env('body')}?{env('args')}{env('mark')}", flags=[f"R={code}", "L", "NE"])
 
 
 def _make_maps(names: list[str]) -> str:

@@ -27,8 +27,13 @@ class Translation:
 class Dialect(Protocol):
     """A server's language."""
 
-    name: str
-    rule_file: str
+    @property
+    def name(self) -> str:
+        """How it is called."""
+
+    @property
+    def rule_file(self) -> str:
+        """The file that holds most of the rules."""
 
     def write(self, rules: RuleSet) -> Translation:
         """Translate a rule set. Never approximate: what cannot be said exactly is refused."""

@@ -54,6 +54,12 @@ LAUNCHES: Mapping[str, Launch] = {
         "example/httpd.conf",
         (("sh", "make-maps.sh"),),
     ),
+    "htaccess": Launch(
+        "apache2",
+        ("-d", "{folder}/example", "-f", "{folder}/example/httpd.conf", "-D", "FOREGROUND"),
+        "apache2",
+        "example/httpd.conf",
+    ),
     "haproxy": Launch("haproxy", ("-db", "-f", "{folder}/example/haproxy.cfg"), "haproxy", "example/haproxy.cfg"),
     "caddy": Launch("caddy", ("run", "--config", "{folder}/example/caddy.json"), "caddy", "example/caddy.json"),
 }

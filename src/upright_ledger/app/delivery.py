@@ -1,0 +1,152 @@
+"""Delivering: what changed since the last build, the way back, and rules within a file that somebody else keeps."""
+
+from __future__ import annotations
+
+import csv
+import json
+import re
+from dataclasses import dataclass
+from pathlib import Path
+
+from upright_ledger.errors import InputError, RefusedError, UsageError
+from upright_ledger.formats.writing import bare_cell, csv_bytes, write_whole
+
+MANIFEST, RULE_LIST, CHANGES, PREVIOUS = "manifest.json", "redirects.csv", "changes.csv", "previous"
+BEGIN, END = "# upright: rules begin", "# upright: rules end"
+_BLOCK = re.compile(rf"^[ \t]*{BEGIN}[^\n]*\n.*?^[ \t]*{END}[^\n]*$", re.MULTILINE | re.DOTALL)
+
+Answer = tuple[str, str, str]
+"""Destination, status and query policy, as the list of rules gives them."""
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One old address whose answer differs from the last build; an empty side has no rule."""
+
+    old: str
+    before: str
+    after: str
+
+    @property
+    def kind(self) -> str:
+        return "added" if not self.before else "removed" if not self.after else "changed"
+
+
+def read_list(path: Path) -> dict[str, str]:
+    """Old address → its answer in words, from a list of rules (redirects.csv); nothing where there is no such file."""
+    if not path.is_file():
+        return {}
+    try:
+        with path.open(encoding="utf-8", newline="") as file:
+            rows = list(csv.DictReader(file))
+        return {bare_cell(r["old"]): f"{r['status']} {bare_cell(r['new'])}".strip() for r in rows}
+    except (OSError, UnicodeDecodeError, csv.Error, KeyError) as error:
+        raise InputError(f"{path} is no list of rules ({error})", "a redirects.csv of a build is needed") from None
+
+
+def changes(before: dict[str, str], after: dict[str, str]) -> list[Change]:
+    """What differs between two lists of rules, by old address."""
+    return [
+        Change(old, before.get(old, ""), after.get(old, ""))
+        for old in sorted(before.keys() | after.keys())
+        if before.get(old) != after.get(old)
+    ]
+
+
+def changes_csv(found: list[Change]) -> bytes:
+    """Changes as CSV: change, old, before, after."""
+    return csv_bytes(("change", "old", "before", "after"), ((c.kind, c.old, c.before, c.after) for c in found))
+
+
+def digest_in(folder: Path) -> str:
+    """The digest of the build in a folder, or an empty string."""
+    return str(_manifest(folder).get("digest", ""))
+
+
+def _manifest(folder: Path) -> dict[str, object]:
+    path = folder / MANIFEST
+    if not path.is_file():
+        return {}
+    try:
+        found = json.loads(path.read_text(encoding="utf-8"))
+    except (OSError, ValueError):
+        raise InputError(f"{path} is damaged", "take the folder from a backup, or build into another one") from None
+    return found if isinstance(found, dict) else {}
+
+
+def keep_previous(folder: Path) -> None:
+    """Copy the build in a folder aside, as the one to go back to."""
+    for name in _files(folder):
+        write_whole(folder / PREVIOUS / name, (folder / name).read_bytes())
+
+
+def _files(folder: Path) -> list[str]:
+    """The files of the build in a folder, as its manifest names them; none outside it."""
+    listed = _manifest(folder).get("files", [])
+    names = [str(n) for n in listed] if isinstance(listed, list) else []
+    return [n for n in names if ".." not in Path(n).parts and not Path(n).is_absolute() and (folder / n).is_file()]
+
+
+def roll_back(folder: Path) -> tuple[str, str]:
+    """Put the previous build back in its place, and the present one where that was. Returns both digests: before, now."""
+    before = folder / PREVIOUS
+    if not _files(before):
+        raise UsageError(
+            f"{folder} holds no previous build", "only a build that replaced another one can be taken back"
+        )
+    was = digest_in(folder)
+    present = {n: (folder / n).read_bytes() for n in _files(folder)}
+    former = {n: (before / n).read_bytes() for n in _files(before)}
+    for name in present.keys() - former.keys():
+        (folder / name).unlink()
+    for name in former.keys() - present.keys():
+        (before / name).unlink()
+    for name, data in present.items():
+        write_whole(before / name, data)
+    for name, data in former.items():
+        write_whole(folder / name, data)
+    return was, digest_in(folder)
+
+
+def put_into(file: Path, text: str, digest: str) -> Path | None:
+    """Replace our block in a file; all around it stays. Returns the backup that was made first, or None for a new file.
+
+    Raises UsageError where the file has no block, and RefusedError where it has several.
+    """
+    block = f"{BEGIN}, digest {digest}\n{text.rstrip()}\n{END}"
+    if not file.exists():
+        write_whole(file, f"{block}\n".encode())
+        return None
+    try:
+        present = file.read_text(encoding="utf-8", errors="surrogateescape")
+    except OSError as error:
+        raise InputError(f"{file} cannot be read: {error.strerror or error}", "check the permissions") from None
+    found = _BLOCK.findall(present)
+    if not found:
+        raise UsageError(
+            f"{file} has no place for the rules", f"put these two lines where they belong: {BEGIN} and {END}"
+        )
+    if len(found) > 1:
+        raise RefusedError(f"{file} has {len(found)} blocks of rules", "leave one pair of the two comment lines in it")
+    backup = _backup_name(file)
+    write_whole(backup, file.read_bytes())
+    whole = _BLOCK.sub(lambda _: block, present)
+    write_whole(file, whole.encode("utf-8", "surrogateescape"))
+    return backup
+
+
+def _backup_name(file: Path) -> Path:
+    number = 1
+    while (name := file.with_name(f"{file.name}.upright-{number}")).exists():
+        number += 1
+    return name
+
+
+def take_back_from(file: Path) -> Path:
+    """Put the newest backup of a file in its place; returns which one that was."""
+    backups = sorted(file.parent.glob(f"{file.name}.upright-*"), key=lambda p: int(p.suffix.rpartition("-")[2] or 0))
+    if not backups:
+        raise UsageError(f"{file} has no backup", "one is made whenever rules are put into it")
+    write_whole(file, backups[-1].read_bytes())
+    backups[-1].unlink()
+    return backups[-1]

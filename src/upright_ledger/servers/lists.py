@@ -1,0 +1,139 @@
+"""Lists for platforms that import redirects: CSV or JSON Lines in the columns and within the limits that a profile names."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.compiling import HeldBack
+from upright_ledger.core.rules import GONE, ExactRule, Rule, RuleSet
+from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.servers.protocol import Translation
+
+CSV, JSON_LINES = "csv", "jsonl"
+
+
+@dataclass(frozen=True, slots=True)
+class Profile:
+    """What a platform takes. old, new, status: its names for the columns; an empty status leaves that one out.
+
+    paths_only: old addresses without host, and new ones where they lie on the first new origin. limit: rows, 0 for no limit.
+    queries, patterns, gone: whether it takes old addresses with a query, templates, and 410.
+    """
+
+    name: str
+    format: str = CSV
+    old: str = "old"
+    new: str = "new"
+    status: str = "status"
+    paths_only: bool = False
+    limit: int = 0
+    queries: bool = True
+    patterns: bool = False
+    gone: bool = True
+
+
+@dataclass(frozen=True)
+class ListDialect:
+    """A list by a profile. worth: of an entry (site, key): the most valuable come first, and fill a limited list."""
+
+    profile: Profile
+    worth: Mapping[tuple[str, str], float]
+
+    @property
+    def name(self) -> str:
+        """The profile's name."""
+        return self.profile.name
+
+    @property
+    def rule_file(self) -> str:
+        """The list itself."""
+        return f"import.{self.profile.format}"
+
+    def write(self, rules: RuleSet) -> Translation:
+        """The list, and what does not fit into it."""
+        refused = []
+        rows: list[Rule] = []
+        ordered = sorted(rules.answering, key=lambda r: (-self._worth(r), r.legacy_url))
+        for rule in ordered:
+            reason = self._fault(rule)
+            if not reason and self.profile.limit and len(rows) >= self.profile.limit:
+                reason = f"the list takes {self.profile.limit:,} rows, and these are worth less"
+            if reason:
+                refused.append(HeldBack(rule.legacy_url, "refused", reason))
+            else:
+                rows.append(rule)
+        kept = {id(r) for r in rows}
+        held = replace(
+            rules,
+            rules=tuple(r for r in rules.rules if id(r) in kept or r.status == PASS),
+            templates=tuple(t for t in rules.templates if id(t) in kept),
+        )
+        return Translation(
+            {self.rule_file: self._text(rows).encode(), "README.md": self._readme(held).encode()}, held, tuple(refused)
+        )
+
+    def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
+        """Differences between the list as any CSV or JSON reader reads it, and the rules."""
+        text = files[self.rule_file].decode()
+        if self.profile.format == JSON_LINES:
+            found = [json.loads(line) for line in text.splitlines()]
+        else:
+            found = list(csv.DictReader(io.StringIO(text)))
+        ordered = sorted(rules.answering, key=lambda r: (-self._worth(r), r.legacy_url))
+        wanted = [{k: str(v) for k, v in self._row(r).items()} for r in ordered]
+        read = [{k: str(v) for k, v in row.items()} for row in found]
+        return [
+            f"row {n}: {a} instead of {b}" for n, (a, b) in enumerate(zip(read, wanted, strict=False), 1) if a != b
+        ] + ([f"{len(read)} rows instead of {len(wanted)}"] if len(read) != len(wanted) else [])
+
+    def _worth(self, rule: Rule) -> float:
+        return self.worth.get((rule.site, rule.key), 0.0) if isinstance(rule, ExactRule) else float("inf")
+
+    def _fault(self, rule: Rule) -> str:
+        p = self.profile
+        if isinstance(rule, TemplateRule) and not p.patterns:
+            return "the list takes no patterns"
+        if isinstance(rule, ExactRule) and rule.params and not p.queries:
+            return "the list takes no addresses with a query"
+        if rule.status == GONE and not p.gone:
+            return "the list takes no 410"
+        if rule.legacy_url.startswith(("=", "+", "-", "@")):
+            return "its address would be a formula"
+        return ""
+
+    def _row(self, rule: Rule) -> dict[str, object]:
+        p = self.profile
+        old, new = rule.legacy_url, rule.destination
+        if p.paths_only:
+            old = old.partition("://")[2].partition("/")[2]
+            old = f"/{old}"
+            new = parse_address(new).text.partition("://")[2].partition("/")[2] if new and "{" not in new else new
+            new = f"/{new}" if rule.destination and "{" not in rule.destination else new
+        row: dict[str, object] = {p.old: old, p.new: new}
+        return row | {p.status: rule.status} if p.status else row
+
+    def _text(self, rows: list[Rule]) -> str:
+        made = [self._row(r) for r in rows]
+        if self.profile.format == JSON_LINES:
+            return "".join(json.dumps(row, ensure_ascii=False) + "\n" for row in made)
+        out = io.StringIO()
+        names = [n for n in (self.profile.old, self.profile.new, self.profile.status) if n]
+        writer = csv.DictWriter(out, names, lineterminator="\n")
+        writer.writeheader()
+        writer.writerows(made)
+        return out.getvalue()
+
+    def _readme(self, rules: RuleSet) -> str:
+        return f"""# Redirects as a list ({self.name})
+
+{len(rules.answering):,} rows in `{self.rule_file}`, digest `{rules.digest}`, the most valuable first. What did not fit is in
+`manifest.json` under `held_back`, with the reason.
+
+A platform that imports such a list decides by itself what it does with letter case, closing slashes and queries: replay the old
+addresses against it (`upright replay`) before it goes live. To go back: import `previous/{self.rule_file}`.
+"""
