@@ -84,12 +84,20 @@ CAUTIOUS, BOLD = "cautious", "bold"
 
 
 def build(
-    book: Book, server: str, folder: Path, condensing: str = "", against: Path | None = None, into: Path | None = None
+    book: Book,
+    server: str,
+    folder: Path,
+    condensing: str = "",
+    against: Path | None = None,
+    into: Path | None = None,
+    *,
+    force: bool = False,
 ) -> Built:
     """Write the sound rules of a book for a server. The files are read back before any is put in place.
 
     condensing: CAUTIOUS or BOLD puts templates in the place of exact rules. against: a list of rules to compare with instead
     of the last build in the folder. into: a file whose block of rules is replaced, too.
+    force: write more rules than a server can bear.
     """
     profiles = [Profile(**p) for p in book.ledger.settings.profiles]
     dialect = load_dialect(server, profiles, {(e.site, e.key): e.evidence.value for e in book.entries})
@@ -100,6 +108,12 @@ def build(
     rules, told = book.rules, list[Condensed]()
     if condensing:
         rules, told = condense(rules, book.requests, book.standing, book.sites, book.policy, bold=condensing == BOLD)
+    most = getattr(dialect, "most_rules", 0)
+    if most and len(rules.answering) > most and not force:
+        raise RefusedError(
+            f"{len(rules.answering):,} rules are too many for {server}, which takes {most:,}: its file is read anew with every request",
+            "condense them (--condense), build for another server, or say --force",
+        )
     translation = dialect.write(rules)
     differences = dialect.read_back(translation.files, translation.rules)
     if differences:

@@ -58,6 +58,7 @@ SHOWN = 10
     metavar="FILE",
     help="Replace the block of rules in FILE, too, after a backup.",
 )
+@click.option("--force", is_flag=True, help="Write more rules than a .htaccess can bear.")
 @click.option(
     "--roll-back",
     "back",
@@ -73,6 +74,7 @@ def command(
     condensing: str,
     against: Path | None,
     into: Path | None,
+    force: bool,
     back: bool,
     as_json: bool,
 ) -> None:
@@ -87,7 +89,7 @@ def command(
     if not server:
         raise UsageError("it is not said for whom", "upright build --for nginx --out rules/")
     ledger = open_ledger(folder)
-    result = build(Book(ledger), server, out, condensing, against, into)
+    result = build(Book(ledger), server, out, condensing, against, into, force=force)
     manifest = result.manifest(ledger.settings.name)
     if as_json:
         show.json_out(manifest | {"folder": str(out)})

@@ -1,7 +1,7 @@
 """Apache's .htaccess, for those who can change nothing else: one rewrite rule a path, bundled by their first folder.
 
 The file is read anew with every request: about 15 times a small one's cost with 1,000 rules, hundreds of times with 10,000 (measured
-on Apache 2.4.71). So it is for small sets, and larger ones are refused.
+on Apache 2.4.71). So it is for small sets, and larger ones are refused unless forced.
 """
 
 from __future__ import annotations
@@ -9,7 +9,6 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 
-from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, RuleSet
 from upright_ledger.core.template_rules import PASS
 from upright_ledger.servers.apache import env, fault, match_site, read_query, templates
@@ -28,15 +27,10 @@ class Htaccess:
 
     name = "htaccess"
     rule_file = RULES_FILE
+    most_rules = MOST_RULES
 
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(rules, fault)
-        if len(held.answering) > MOST_RULES:
-            reason = f"a .htaccess takes no more than {MOST_RULES:,} rules: it is read anew with every request"
-            out = held.answering[MOST_RULES - len(held.templates) :]
-            gone = {id(r) for r in out if r in held.rules}
-            refused += [HeldBack(r.legacy_url, "refused", reason) for r in held.rules if id(r) in gone]
-            held, _ = expressible(held, lambda r: reason if id(r) in gone else "")
         low = lower(held)
         head = f"# Upright Ledger: {len(held.answering):,} redirect rules for .htaccess, digest {held.digest}"
         text = "\n".join([head, "RewriteEngine On", *_program(held, low).lines()]) + "\n"
@@ -196,6 +190,6 @@ def _readme(rules: RuleSet) -> str:
 3. To go back: put the former file in its place.
 
 Apache reads this file anew with every request. Measured on Apache 2.4.71: 1,000 rewrite rules cost some 77 times what a file with one
-costs, about 1.5 ms a request; so no more than {MOST_RULES:,} rules are written. Where the virtual host can be
+costs, about 1.5 ms a request; so more than {MOST_RULES:,} rules are written with `--force` only. Where the virtual host can be
 changed, `upright build --for apache` costs twice a fixed redirect with 100,000 rules. `upright build --condense` makes fewer rules of many.
 """

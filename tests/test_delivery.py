@@ -1,0 +1,107 @@
+"""What a build brings along: changes, the way back, rules within somebody's file, and lists for platforms."""
+
+from __future__ import annotations
+
+import csv
+import json
+from pathlib import Path
+
+import pytest
+
+from conftest import NEW, OLD, Program
+
+
+def rows(path: Path) -> list[dict[str, str]]:
+    with path.open(encoding="utf-8") as file:
+        return list(csv.DictReader(file))
+
+
+@pytest.fixture
+def decided(museum: Program) -> Program:
+    museum("decide", "--from", museum.pairs("/a,/n/a/,", "/b,/n/b/,", "/c?item=1,/n/c/,", "/gone,,410"))
+    return museum
+
+
+def test_a_build_says_what_changed_and_can_be_taken_back(decided: Program) -> None:
+    first = decided.json("build", "--for", "nginx", "--out", "rules")
+    assert first["changes"] == {}
+    before = {p.name: p.read_bytes() for p in (decided.folder / "rules").iterdir() if p.is_file()}
+    decided("decide", "/a", "--to", "/n/other/")
+    decided("decide", "/new", "--to", "/n/new/")
+    decided("decide", "/b", "--keep")
+    second = decided.json("build", "--for", "nginx", "--out", "rules")
+    assert second["changes"] == {"added": 1, "changed": 1, "removed": 1}
+    assert [
+        (r["change"], r["old"].removeprefix(OLD), r["after"].removeprefix(f"301 {NEW}"))
+        for r in rows(decided.folder / "rules/changes.csv")
+    ] == [
+        ("changed", "/a", "/n/other/"),
+        ("removed", "/b", ""),
+        ("added", "/new", "/n/new/"),
+    ]
+    back = decided.json("build", "--roll-back", "--out", "rules")
+    assert (back["before"], back["digest"]) == (second["digest"], first["digest"])
+    assert {n: (decided.folder / "rules" / n).read_bytes() for n in before} == before
+    assert decided.json("build", "--roll-back", "--out", "rules")["digest"] == second["digest"]
+    assert "no previous build" in decided("build", "--roll-back", "--out", "elsewhere", code=2).err
+    against = decided("build", "--for", "haproxy", "--out", "hp", "--against", "rules/previous/redirects.csv").out
+    assert "1 added, 1 changed, 1 removed" in against
+
+
+def test_rules_go_into_a_file_between_two_lines_and_out_again(decided: Program) -> None:
+    mine = "frontend web\n  bind :80\n  # upright: rules begin\n  # upright: rules end\n  default_backend app\n"
+    decided.write("haproxy.cfg", mine)
+    out = decided("build", "--for", "haproxy", "--out", "rules", "--into", "haproxy.cfg").out
+    text = (decided.folder / "haproxy.cfg").read_text()
+    digest = json.loads((decided.folder / "rules/manifest.json").read_text())["digest"]
+    assert text.startswith("frontend web\n  bind :80\n")
+    assert text.endswith("# upright: rules end\n  default_backend app\n")
+    assert f"# upright: rules begin, digest {digest}\n" in text
+    assert "haproxy.cfg.upright-1" in out
+    decided("decide", "/z", "--to", "/n/z/")
+    decided("build", "--for", "haproxy", "--out", "rules", "--into", "haproxy.cfg")
+    assert (decided.folder / "haproxy.cfg").read_text().count("rules begin") == 1
+    decided("build", "--roll-back", "--out", "rules", "--into", "haproxy.cfg")
+    assert (decided.folder / "haproxy.cfg").read_text() == text
+    decided("build", "--roll-back", "--out", "rules", "--into", "haproxy.cfg")
+    assert (decided.folder / "haproxy.cfg").read_text() == mine
+    assert "has no backup" in decided("build", "--roll-back", "--out", "rules", "--into", "haproxy.cfg", code=2).err
+    decided.write("plain.cfg", "frontend web\n")
+    assert (
+        "no place for the rules"
+        in decided("build", "--for", "haproxy", "--out", "r", "--into", "plain.cfg", code=2).err
+    )
+    assert (
+        "--into is not for caddy" in decided("build", "--for", "caddy", "--out", "r", "--into", "plain.cfg", code=2).err
+    )
+
+
+def test_a_list_is_filled_by_value_in_the_columns_of_its_profile(decided: Program) -> None:
+    decided.write("hits.csv", "url,hits\n/b,900\n/a,10\n/gone,5\n")
+    decided("gather", "hits.csv")
+    settings = decided.folder / "upright.toml"
+    settings.write_text(
+        settings.read_text()
+        + '\n[profile.shop]\nold = "Redirect from"\nnew = "Redirect to"\nstatus = ""\npaths_only = true\nlimit = 1\nqueries = false\ngone = false\n'
+    )
+    manifest = decided.json("build", "--for", "shop", "--out", "list", code=1)
+    assert rows(decided.folder / "list/import.csv") == [{"Redirect from": "/b", "Redirect to": "/n/b/"}]
+    assert {h["legacy_url"].removeprefix(OLD): h["reason"] for h in manifest["held_back"]} == {
+        "/a": "the list takes 1 rows, and these are worth less",
+        "/c?item=1": "the list takes no addresses with a query",
+        "/gone": "the list takes no 410",
+    }
+    decided("build", "--for", "jsonl", "--out", "lines")
+    lines = [json.loads(x) for x in (decided.folder / "lines/import.jsonl").read_text().splitlines()]
+    assert lines[0] == {"old": f"{OLD}/b", "new": f"{NEW}/n/b/", "status": 301}
+    assert len(lines) == 4
+    settings.write_text(settings.read_text() + "\n[profile.bad]\nlimit = 'many'\n")
+    assert "a profile's limit" in decided("build", "--for", "bad", "--out", "x", code=3).err
+
+
+def test_an_htaccess_has_a_sane_size(museum: Program) -> None:
+    museum("decide", "--from", museum.pairs(*[f"/old/{n},/new/x{n}y/," for n in range(1001)]))
+    assert "too many for htaccess" in museum("build", "--for", "htaccess", "--out", "rules", code=2).err
+    assert museum.json("build", "--for", "htaccess", "--out", "rules", "--force")["rules"] == 1001
+    assert "no server is called" in museum("build", "--for", "teapot", "--out", "rules", code=2).err
+    assert "not said for whom" in museum("build", "--out", "rules", code=2).err
