@@ -40,7 +40,8 @@ pytest: $(VENV)/tested
 	$(BIN)/python -m pytest -n 2 --dist loadfile
 
 bench: $(VENV)/installed
-	$(BIN)/python benchmarks/nginx_cost.py
+	$(BIN)/python benchmarks/served_cost.py
+	$(BIN)/python benchmarks/conformance.py
 	$(BIN)/python benchmarks/start_up.py
 	$(BIN)/python benchmarks/gathering.py
 

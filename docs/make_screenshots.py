@@ -37,7 +37,7 @@ def shots(files: Path, address: str) -> list[tuple[str, str, str]]:
         ("match", f"upright --ledger {files}/draft-ledger match", "cat"),
         ("review", f"upright --ledger {files}/queue-ledger review", ""),
         ("check", f"upright check {files}/earlier-rules.csv --stock {files}/new-pages.csv", "head -40"),
-        ("build", "upright build --for nginx --out rules", "cat"),
+        ("build", "upright build --for haproxy --out rules --condense", "head -46"),
         ("rehearse", f"upright rehearse {files}/old-urls.txt", "head -40"),
         ("replay", f"upright replay {files}/earlier-urls.txt --at {address}", "head -44"),
         ("history", "upright history --last 14", "cat"),

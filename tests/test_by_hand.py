@@ -120,6 +120,8 @@ def test_match_decide_check_build_rehearse(filled: Program) -> None:
         "rules": 4,
         "assumed": [],
         "rejected": [],
+        "mended": [],
+        "proof": {"rules": 4, "state": "proved", "undecided": [], "witnesses": []},
     }
     manifest = filled.json("build", "--for", "nginx", "--out", "rules/")
     assert manifest["rules"] == 4
