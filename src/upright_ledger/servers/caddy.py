@@ -1,14 +1,13 @@
 """Caddy: JSON routes. Its `map` is linear, so lookups go through a tree of regexes to maps of a few entries.
 
 Facts this relies on (measured on Caddy 2.6.2): a path_regexp sees the path decoded and cleaned; orig_uri is the target as it was
-sent; RE2 folds letters beyond ASCII, so letter case is spelled out; of routes with one group name only the first that
+sent; RE2 folds letters beyond ASCII, so letter case is spelled out in templates; of routes with one group name only the first that
 matches runs, and each level of the tree needs a name of its own; what a request holds is never expanded again.
 """
 
 from __future__ import annotations
 
 import json
-import re
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
@@ -61,9 +60,9 @@ class Caddy:
         found = dict(_mappings(json.loads(files[RULES_FILE])))
         low = lower(rules)
         wanted = {
-            (site, entry.get("input_regexp") or entry["input"]): entry["outputs"][0]
+            (site, entry["input"]): entry["outputs"][0]
             for site in sorted(set(low.sites.values()))
-            for _, entry in [*_plain(rules, low, site), *(e for t in _params(rules, low, site).values() for e in t)]
+            for _, entry in [*_plain(low, site), *(e for t in _params(low, site).values() for e in t)]
         }
         return [
             f"{key!r} reads as {found.get(key)!r} instead of {wanted.get(key)!r}"
@@ -84,7 +83,7 @@ def _mappings(routes: Any) -> Iterator[tuple[tuple[str, str], str]]:
         if routes.get("handler") == "map":
             number = routes["destinations"][0].strip("{}").split("_")[2]
             for entry in routes["mappings"]:
-                yield (number, entry.get("input_regexp") or entry["input"]), entry["outputs"][0]
+                yield (number, entry["input"]), entry["outputs"][0]
         else:
             for value in routes.values():
                 yield from _mappings(value)
@@ -106,7 +105,7 @@ def _text(key: Key) -> str:
     return decoded(key[1])
 
 
-def _plain(rules: RuleSet, low: Lowered, site: str) -> list[Entry]:
+def _plain(low: Lowered, site: str) -> list[Entry]:
     found = {}
     for key, reply in low.plain.items():
         if key[0] == site:
@@ -115,36 +114,48 @@ def _plain(rules: RuleSet, low: Lowered, site: str) -> list[Entry]:
         if key[0] == site:
             plain = found.get(_text(key), "")
             found[_text(key)] = f"g{group.number}{'w' if key in low.wild else ''};{plain}"
-    return [_entry(text, "", reply, fold=rules.fold_case) for text, reply in sorted(found.items())]
+    return [_entry(text, reply) for text, reply in sorted(found.items())]
 
 
-def _params(rules: RuleSet, low: Lowered, site: str) -> dict[tuple[int, int], list[Entry]]:
+def _params(low: Lowered, site: str) -> dict[tuple[int, int], list[Entry]]:
     """Number of a parameter group and rank → its entries. A map answers as long as the request lives, so each has its own."""
     found: dict[tuple[int, int], list[Entry]] = defaultdict(list)
     for rank, key, tail, reply in ranked(low):
         if key[0] == site:
-            entry = _entry(_text(key), f"?{tail}", whole(reply), fold=rules.fold_case)
+            entry = _entry(f"{_text(key)}?{tail}", whole(reply))
             found[low.groups[key].number, rank].append(entry)
     return {which: sorted(entries, key=lambda e: e[0]) for which, entries in found.items()}
 
 
-def _entry(path: str, tail: str, reply: str, *, fold: bool) -> Entry:
-    if fold and re.search("[A-Za-z]", path):
-        return path + tail, {"input_regexp": f"^{escaped(path, fold=True)}{escaped(tail)}$", "outputs": [reply]}
-    return path + tail, {"input": path + tail, "outputs": [reply]}
+def _entry(text: str, reply: str) -> Entry:
+    return text, {"input": text, "outputs": [reply]}
 
 
 def _routes(rules: RuleSet, low: Lowered) -> list[Route]:
     names = Names()
     port = "" if rules.ports_matter else "(?::[^ ]*)?"
     blank = [f"{letter}{n}" for n in range(1, len(low.names) + 1) for letter in "pd"]
-    routes = [handled(put(**dict.fromkeys([*blank, "r", "stop", "wild"], "")))]
+    routes = [handled(put(**dict.fromkeys([*blank, "r", "stop", "wild", "folded"], "")))]
     for site in sorted(set(low.sites.values())):
         hosts = [a for a, number in low.sites.items() if number == site]
         told = "|".join(_host_pattern(h) for h in hosts)
         ours = matches(f"{_HOST} {_URI}", f"^(?:{told}){port} {_GUARD}$")
         routes.append(handled(subroute(_site(rules, low, site, hosts, names)), match=ours))
     return routes
+
+
+# Nothing in Caddy gives a text in lower case but the rewriting of a path, letter by letter; a request that no rule answers
+# goes on as it was sent.
+_CAPITALS = range(ord("A"), ord("Z") + 1)
+_LETTERS = [{"find": chr(n), "replace": chr(n + 32)} for n in _CAPITALS]
+_ESCAPED = [{"find": f"(?i:%{n:02x})", "replace": chr(n + 32)} for n in _CAPITALS]
+_FOLDED = (
+    handled(put(folded="1"), match={"path_regexp": {"pattern": "[A-Z]"}}),
+    # Where a letter is escaped the path is rewritten as it was sent, else as it is decoded.
+    handled({"handler": "rewrite", "path_regexp": _ESCAPED}, match=matches(_URI, "^[^?]*%[45]")),
+    handled({"handler": "rewrite", "path_regexp": _LETTERS}, match=equals(var("folded"), "1")),
+)
+_UNFOLDED = (handled({"handler": "rewrite", "uri": _URI}, match=equals(var("folded"), "1")),)
 
 
 def _host_pattern(host: str) -> str:
@@ -157,13 +168,15 @@ def _site(rules: RuleSet, low: Lowered, site: str, hosts: Sequence[str], names: 
     clean = {"path_regexp": {"name": "uprightpath", "pattern": "(?s)^(.*)$"}}
     dots = matches(f"{{http.request.uri.path}} {var('path')}", "^.*/[.]{1,2} .*[^/]$")
     return [
+        *(_FOLDED if rules.fold_case else ()),
         handled(put(path="{http.regexp.uprightpath.1}"), match=clean),
         handled(put(path=var("path") + "/"), match=dots),  # cleaning takes away the slash that a dot segment leaves
         handled(put(raw="{http.regexp.uprightraw.1}"), match=matches(_URI, "^([^?]*)", "uprightraw")),
         *([handled(subroute(_given(low)), match=matches(_QUERY, "^."))] if low.names else []),
-        *_exact(rules, low, site, names),
+        *_exact(low, site, names),
         *_templates(rules, low, site, names),
         *_answer(rules, low, hosts),
+        *(_UNFOLDED if rules.fold_case else ()),
     ]
 
 
@@ -179,13 +192,13 @@ def _given(low: Lowered) -> list[Route]:
     return routes
 
 
-def _exact(rules: RuleSet, low: Lowered, site: str, names: Names) -> list[Route]:
+def _exact(low: Lowered, site: str, names: Names) -> list[Route]:
     """Exact rules: `upright_r` becomes the reply."""
     hit = f"{{upright_hit_{site}}}"
-    plain, params = _plain(rules, low, site), _params(rules, low, site)
+    plain, params = _plain(low, site), _params(low, site)
     if not plain:
         return []
-    found = [handled(subroute(Lookup("path", hit, names, rules.fold_case).tree(plain))), handled(put(r=hit))]
+    found = [handled(subroute(Lookup("path", hit, names).tree(plain))), handled(put(r=hit))]
     if not params:
         return found
     number = {name: n for n, name in enumerate(low.names, 1)}
@@ -200,7 +213,7 @@ def _exact(rules: RuleSet, low: Lowered, site: str, names: Names) -> list[Route]
             if (group.number, rank) not in params:
                 continue
             found_here = f"{{upright_hit_{site}_{group.number}_{rank}}}"
-            look = Lookup("tail", found_here, names, rules.fold_case).tree(params[group.number, rank])
+            look = Lookup("tail", found_here, names).tree(params[group.number, rank])
             tail = "".join(f"&{n}{var(f'p{number[n]}')}" for n in shape)
             values = "&".join(var(f"p{number[n]}") for n in shape)
             every = matches(f"{var('r')};{values}", f"^;{'&'.join('=[^&]*' for _ in shape)}$")

@@ -12,7 +12,7 @@ from typing import Any
 
 from upright_ledger.core.templates import escaped
 
-LEAF = 16  # entries of one map
+LEAF = 128  # entries of one map
 FAN = 8  # branches of one node
 
 Route = dict[str, Any]
@@ -80,7 +80,6 @@ class Lookup:
     variable: str
     target: str
     names: Names
-    fold: bool
 
     def tree(self, entries: Sequence[Entry], depth: int = 0) -> list[Route]:
         """The routes. entries: in order of their texts, which share their first `depth` characters."""
@@ -92,12 +91,12 @@ class Lookup:
         while len(texts[0]) > depth and all(t[depth : depth + 1] == texts[0][depth] for t in texts):
             depth += 1
         group, routes = self.names(), []
-        prefix = _spelled(texts[0][:depth], self.fold)
+        prefix = escaped(texts[0][:depth])
         if ended := [e for e in entries if len(e[0]) == depth]:
             routes.append(self._branch(f"{prefix}$", ended, depth, group))
         for bucket in _buckets([e for e in entries if len(e[0]) > depth], depth):
             chars = sorted({e[0][depth] for e in bucket})
-            spelled = (_spelled(texts[0][:depth] + c, self.fold)[len(prefix) :] for c in chars)
+            spelled = (escaped(c) for c in chars)
             routes.append(self._branch(f"{prefix}(?:{'|'.join(spelled)})", bucket, depth, group))
         return routes
 
@@ -119,9 +118,3 @@ def _buckets(entries: Sequence[Entry], depth: int) -> Iterator[list[Entry]]:
         bucket += members
     if bucket:
         yield bucket
-
-
-def _spelled(text: str, fold: bool) -> str:
-    """The beginning of a key as a regex: its path in any case where case is folded, its parameters as they are."""
-    path, mark, tail = text.partition("?&")
-    return escaped(path, fold=fold) + escaped(mark + tail)
