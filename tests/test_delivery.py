@@ -8,7 +8,9 @@ from pathlib import Path
 
 import pytest
 
-from conftest import NEW, OLD, Program
+from conftest import NEW, OLD, Program, needs_server
+from servers import ask_headers
+from upright_ledger.web.local_servers import LAUNCHES, run_example
 
 
 def rows(path: Path) -> list[dict[str, str]]:
@@ -105,3 +107,27 @@ def test_an_htaccess_has_a_sane_size(museum: Program) -> None:
     assert museum.json("build", "--for", "htaccess", "--out", "rules", "--force")["rules"] == 1001
     assert "no server is called" in museum("build", "--for", "teapot", "--out", "rules", code=2).err
     assert "not said for whom" in museum("build", "--out", "rules", code=2).err
+
+
+@pytest.mark.parametrize("name", [pytest.param(n, marks=needs_server(n)) for n in LAUNCHES])
+def test_redirects_say_how_long_they_may_be_kept(decided: Program, name: str) -> None:
+    settings = decided.folder / "upright.toml"
+    settings.write_text(settings.read_text().replace('cache_control = ""', 'cache_control = "max-age=600, private"'))
+    decided("decide", "/t/{x}", "--to", "/n/{x}/")
+    decided("build", "--for", name, "--out", "rules")
+    with run_example(name, decided.folder / "rules") as place:
+        for target, status in (
+            ("/a", 301),
+            ("/a?utm_source=x", 301),
+            ("/c?item=1", 301),
+            ("/gone", 410),
+            ("/t/y", 301),
+        ):
+            found, headers = ask_headers(place, "www.quillhaven.example", target)
+            # lighttpd makes the page of an error, and its headers, by itself.
+            kept = None if name == "lighttpd" and status == 410 else "max-age=600, private"
+            assert (found, headers.get("cache-control")) == (status, kept), target
+        found, headers = ask_headers(place, "www.quillhaven.example", "/none")
+        assert (found, headers.get("cache-control")) == (404, None)
+    settings.write_text(settings.read_text().replace("max-age=600, private", 'x\\"; evil'))
+    assert "cache_control" in decided("build", "--for", name, "--out", "rules", code=3).err

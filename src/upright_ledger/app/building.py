@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -108,6 +108,7 @@ def build(
     rules, told = book.rules, list[Condensed]()
     if condensing:
         rules, told = condense(rules, book.requests, book.standing, book.sites, book.policy, bold=condensing == BOLD)
+    rules = replace(rules, cache_control=book.ledger.settings.cache_control, blocks=())
     most = getattr(dialect, "most_rules", 0)
     if most and len(rules.answering) > most and not force:
         raise RefusedError(

@@ -103,7 +103,7 @@ class RuleSet:
     """An ordered set of rules with all that is needed to evaluate it.
 
     templates: asked where no exact rule answers; blocks: imported rules, asked last and no part of the digest: they are
-    not built. bases: authority → origin, for destinations of blocks that name no host. site_of: authority (host, with a port when it is not the scheme's own) → site name.
+    not built. cache_control: a header that servers send with each answer, or empty. bases: authority → origin, for destinations of blocks that name no host. site_of: authority (host, with a port when it is not the scheme's own) → site name.
     significant: folded path → names that choose the page there, beyond those the rules name.
     tracking: names carried by `carry-tracking`, in the order in which they are written.
     """
@@ -116,6 +116,7 @@ class RuleSet:
     templates: tuple[TemplateRule, ...] = ()
     blocks: tuple[Block, ...] = ()
     bases: dict[str, str] = field(default_factory=dict)
+    cache_control: str = ""
 
     def __post_init__(self) -> None:
         index: dict[tuple[str, str], PathRules] = {}
@@ -161,6 +162,7 @@ class RuleSet:
             state.update(repr((r.site, r.path, r.params, r.paths, r.status, r.destination, r.query)).encode())
         for t in self.templates:
             state.update(repr(t.state()).encode())
+        state.update(self.cache_control.encode())
         return state.hexdigest()
 
     @cached_property

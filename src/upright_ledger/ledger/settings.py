@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -24,7 +25,7 @@ SLASHES = ("always", "never", "as-stock")
 class Settings:
     """What a ledger's owner decided once. database: an SQLAlchemy URL, or empty for the ledger's own file.
 
-    sections: name and patterns, in order. profiles: of platforms that import lists; see servers.lists.Profile.
+    sections: name and patterns, in order. profiles: of platforms that import lists; see servers.lists.Profile. cache_control: a header for redirects, or empty.
     """
 
     name: str
@@ -35,6 +36,7 @@ class Settings:
     weights: Weights
     sections: tuple[tuple[str, tuple[str, ...]], ...] = ()
     profiles: tuple[Mapping[str, Any], ...] = ()
+    cache_control: str = ""
 
 
 _LISTS = ("tracking", "tracking_only_folded", "session", "index_files", "view_params", "view_segments", "take_back")
@@ -75,6 +77,10 @@ take_back = []
 [sections]
 # Named groups of entries, by their paths: journal = "/journal/*", shop = ["/shop/*", "/print-room/{item}"].
 # The first that matches counts; see `upright entries --sections`.
+
+[build]
+# A Cache-Control header for redirects, such as "max-age=3600" for the launch weeks: browsers keep a wrong 301 for long otherwise.
+cache_control = ""
 
 # [profile.NAME] describes a platform that imports a list of redirects, for `upright build --for NAME`: format = "csv" or "jsonl",
 # the names of its columns (old, new, status), paths_only, limit (rows), queries, patterns and gone = true or false.
@@ -187,7 +193,15 @@ def _settings(document: Mapping[str, Any]) -> Settings:
             for k, v in document.get("sections", {}).items()
         ),
         tuple({"name": str(name)} | _profile(values) for name, values in document.get("profile", {}).items()),
+        _cache_control(document.get("build", {}).get("cache_control", "")),
     )
+
+
+def _cache_control(text: object) -> str:
+    """A header value that no server file could take for anything else. Raises ValueError."""
+    if not isinstance(text, str) or not re.fullmatch(r"[A-Za-z0-9=, -]{0,200}", text):
+        raise ValueError(f"cache_control = {text!r}; it is written as in max-age=3600")
+    return text
 
 
 _PROFILE = {

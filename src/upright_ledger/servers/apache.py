@@ -123,7 +123,16 @@ def _configuration(rules: RuleSet, low: Lowered) -> list[str]:
         'RewriteMap upright_escape "int:escape"',
         *maps,
         *_program(rules, low).lines(),
+        *cache_lines(rules),
     ]
+
+
+def cache_lines(rules: RuleSet) -> list[str]:
+    """A header that goes with our answers alone."""
+    if not rules.cache_control:
+        return []
+    header = f'Header always set Cache-Control "{rules.cache_control}" env=upright_answered'
+    return ["<IfModule mod_headers.c>", header, "</IfModule>"]
 
 
 def env(name: str) -> str:
@@ -301,7 +310,7 @@ cd "$(dirname "$0")"
 def _example() -> str:
     modules = "\n".join(
         f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so"
-        for name in ("mpm_event", "authz_core", "rewrite")
+        for name in ("mpm_event", "authz_core", "headers", "rewrite")
     )
     return f"""# The least that serves these rules: sh make-maps.sh; apache2 -d FOLDER/example -f FOLDER/example/httpd.conf -D FOREGROUND
 ServerName localhost

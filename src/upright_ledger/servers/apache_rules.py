@@ -33,6 +33,8 @@ class Program:
         """The configuration; a jump is written as the number of rules to skip."""
         for at, rule in enumerate(self.rules):
             flags = list(rule.flags)
+            if any(f == "G" or f.startswith("R=") for f in flags):
+                flags.append("E=upright_answered:1")
             if rule.goto:
                 skipped = self.labels[rule.goto] - at - 1
                 if skipped:

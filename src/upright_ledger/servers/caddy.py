@@ -269,12 +269,16 @@ def _answer(rules: RuleSet, low: Lowered, hosts: Sequence[str]) -> list[Route]:
     """From a reply to the response."""
     part = "{{http.regexp.uprightr.{}}}".format
     respond: list[Route] = []
+    cached = {"Cache-Control": [rules.cache_control]} if rules.cache_control else {}
     for host in hosts:
         here = matches(f"{var('own')} {_HOST}", f"^{escaped(host)} {_host_pattern(host)}(?::.*)?$")
         respond.append(handled(put(code="0"), match=here))
     if GONE in low.statuses():
         respond.append(
-            handled({"handler": "static_response", "status_code": GONE}, match=equals(var("code"), str(GONE)))
+            handled(
+                {"handler": "static_response", "status_code": GONE} | ({"headers": cached} if cached else {}),
+                match=equals(var("code"), str(GONE)),
+            )
         )
     used = {r.query for r in rules if r.destination}
     if CARRY_TRACKING in used:
@@ -287,7 +291,7 @@ def _answer(rules: RuleSet, low: Lowered, hosts: Sequence[str]) -> list[Route]:
     if CARRY in used:
         both = put(args=f"{var('args')}&{_QUERY}")
         respond.append(handled(both, match=matches(f"{var('mode')} {_QUERY}", "^c .")))
-    location = {"Location": [f"{var('body')}{var('args')}{var('mark')}"]}
+    location = cached | {"Location": [f"{var('body')}{var('args')}{var('mark')}"]}
     answer = {"handler": "static_response", "status_code": var("code"), "headers": location}
     respond += [
         handled(put(args="?{http.regexp.uprighta.1}"), match=matches(var("args"), "^&?(.+)$", "uprighta")),

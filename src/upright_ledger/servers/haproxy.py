@@ -165,6 +165,7 @@ def _lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
     if low.templates:
         yield from _template_lines(low)
     yield from _answer_lines(rules, low)
+    yield from _cache_lines(rules)
 
 
 def _param_lines(low: Lowered) -> Iterator[str]:
@@ -227,6 +228,13 @@ def _template_lines(low: Lowered) -> Iterator[str]:
     if chosen:
         yield "http-request unset-var(txn.upright_r) if { var(txn.upright_choice) -m found }"
         yield f"http-request set-var(txn.upright_r) 'var(txn.upright_choice),map_regm({PLACE}/choices.map)' if {{ var(txn.upright_choice) -m found }}"
+
+
+def _cache_lines(rules: RuleSet) -> Iterator[str]:
+    """A header that goes with our answers alone."""
+    if rules.cache_control:
+        ours = "{ var(txn.upright_r) -m found } { status 301 302 307 308 410 }"
+        yield f"http-after-response set-header Cache-Control '{rules.cache_control}' if {ours}"
 
 
 def _answer_lines(rules: RuleSet, low: Lowered) -> Iterator[str]:

@@ -35,6 +35,7 @@ local r = lighty.r
 local status, location = module.answer(r.req_header["Host"], r.req_attr["request.orig-uri"])
 if not status then return end
 if location then r.resp_header["Location"] = location end
+if module.cache ~= "" then r.resp_header["Cache-Control"] = module.cache end
 return status
 """
 
@@ -111,6 +112,7 @@ def _entries(low: Lowered) -> Iterator[tuple[tuple[str, str], str]]:
 def _data(rules: RuleSet, low: Lowered) -> Iterator[str]:
     yield f"-- Upright Ledger: {len(rules.answering):,} redirect rules for lighttpd, digest {rules.digest}"
     yield "local M = {}"
+    yield f"M.cache = {quote(rules.cache_control)}"
     yield f"M.fold = {'true' if rules.fold_case else 'false'}"
     yield f"M.ports = {'true' if rules.ports_matter else 'false'}"
     yield f"M.sites = {_map(low.sites)}"
@@ -237,5 +239,6 @@ def _readme(rules: RuleSet) -> str:
 6. To go back: put the former folder in its place and restart.
 
 `{RULES_FILE}` holds the rules, `{LOGIC_FILE}` their meaning, `{ATTRACT_FILE}` is what lighttpd calls. Requests
-without a rule go on untouched. lighttpd itself answers escaped control bytes in the path with 400.
+without a rule go on untouched. lighttpd itself answers escaped control bytes with 400, and
+makes the page for 410, with its headers: `server.errorfile-prefix` gives it the site's own.
 """

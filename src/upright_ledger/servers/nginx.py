@@ -120,6 +120,8 @@ class _Writer:
             more, sources = template_tables(self.rules, self.sites, self._template_value, by_params=by_params)
             out |= more
             self.sources = sources
+        if self.rules.cache_control:
+            out["upright_cache"] = {"default": "", r"~^(?:301|302|307|308|410)\|.": self.rules.cache_control}
         return out
 
     def _site_table(self) -> dict[str, str]:
@@ -222,6 +224,7 @@ class _Writer:
         key = '"$upright_blocked$upright_site$uri"'
         fixed = {
             "upright_site": host,
+            "upright_cache": f'"$status|$upright_common{_special(self.rules)}{"$upright_open" if self.rules.templates else ""}"',
             "upright_blocked": "$request_uri",
             "upright_ask_some": "$upright_and",
             "upright_group": key,
@@ -254,13 +257,19 @@ def _power_of_two(least: int) -> int:
     return 1 << max(0, least - 1).bit_length()
 
 
+def _special(rules: RuleSet) -> str:
+    """The variable that holds the outcome of all but the plainest exact rules."""
+    return "$upright_by_params" if any(group.names for _, _, group in rules.paths()) else "$upright_special"
+
+
 def _server_file(rules: RuleSet) -> str:
-    special = "$upright_by_params" if any(group.names for _, _, group in rules.paths()) else "$upright_special"
+    special = _special(rules)
     lines = [
         f"# Upright Ledger: answers for a server block, digest {rules.digest}",
         "if ($upright_common) { return 301 $upright_common$upright_ask; }",
         *_answers(special, rules.rules),
         *(_answers("$upright_open", rules.templates) if rules.templates else ()),
+        *(["add_header Cache-Control $upright_cache always;"] if rules.cache_control else ()),
     ]
     return "\n".join(lines) + "\n"
 

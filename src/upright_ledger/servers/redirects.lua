@@ -1,6 +1,6 @@
 -- Upright Ledger: the rule model for lighttpd's mod_magnet. The rules themselves are in upright_rules.lua.
 local rules = require("upright_rules")
-local M = {}
+local M = { cache = rules.cache }
 
 local function lower(text)
   if not text:find("[A-Z]") then return text end
