@@ -18,6 +18,7 @@ from upright_ledger.ledger.store import open_ledger
 from upright_ledger.servers import DIALECTS, LISTS
 
 SHOWN = 10
+SHOWN_TEMPLATES = 8
 
 
 @click.command("build")
@@ -131,6 +132,7 @@ def _show_condensed(result: Built, origins: tuple[str, ...]) -> None:
     show.say(
         f"Condensed from {result.before:,} rules to {now:,} ({100 * now / result.before:.1f} %); every known address is answered as before."
     )
+    show.say()
     show.table(
         ("rules>", "replaced by"),
         [
@@ -142,11 +144,12 @@ def _show_condensed(result: Built, origins: tuple[str, ...]) -> None:
                     f"as  {show.path(c.examples[0], origins)}",
                 ],
             )
-            for c in result.condensed[:SHOWN]
+            for c in result.condensed[:SHOWN_TEMPLATES]
         ],
     )
-    if len(result.condensed) > SHOWN:
-        show.say(f"… and {len(result.condensed) - SHOWN:,} more templates; manifest.json lists all")
+    if len(result.condensed) > SHOWN_TEMPLATES:
+        show.say(f"… and {len(result.condensed) - SHOWN_TEMPLATES:,} more templates; manifest.json lists all")
+    show.say()
     show.say("Other addresses of these forms, which nobody has seen, are answered alike.")
 
 

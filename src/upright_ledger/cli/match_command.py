@@ -14,6 +14,7 @@ from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
 SHOWN = 8
+SHOWN_FAMILIES = 5
 
 
 class Share(click.ParamType[float]):
@@ -100,7 +101,7 @@ def command(folder: Path, max_error: float | None, accept_above: float | None, a
         show.say()
         show.table(
             ("pages>", "how families moved"),
-            [(f"{c.pairs:,} of {c.of:,}", [c.old, f"to  {c.new}"]) for c in result.moved[:SHOWN]],
+            [(f"{c.pairs:,} of {c.of:,}", [c.old, f"to  {c.new}"]) for c in result.moved[:SHOWN_FAMILIES]],
         )
     if result.proposals:
         show.say()
