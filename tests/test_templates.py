@@ -188,3 +188,30 @@ def test_a_template_on_the_shared_host_leaves_live_pages_alone(open_museum: Call
     own("rehearse", "urls.txt", "--out", "out.csv", code=None)
     rows = dict(line.split(",")[0:5:4] for line in (own.folder / "out.csv").read_text().splitlines()[1:])
     assert rows == {f"{NEW}/shop/live/": "", f"{NEW}/shop/a/": f"{NEW}/store/a/"}
+
+
+def test_check_names_spellings_that_a_template_misses_and_crowds(museum: Program) -> None:
+    museum.write("urls.txt", "/journal/a.html\n/journal/%61b.html\n/journal/x%20y.html\n")
+    museum("gather", "urls.txt")
+    museum("decide", "/journal/{slug}.html", "--to", "/s/{slug}/")
+    found = museum.json("check", code=None)["findings"]
+    assert [f["kind"] for f in found if f["severity"] != "note"] == []
+    museum.write("more.txt", "/journal/a.html/\n/JOURNAL/index.html\n/journal/c.html\n//journal//c.html\n")
+    museum("gather", "more.txt")
+    rows = [f"/old/{n},/one/," for n in range(30)]
+    museum("decide", "--from", museum.pairs(*rows))
+    found = museum.json("check", code=None)["findings"]
+    assert [f["detail"] for f in found if f["kind"] == "mass-move"] == [
+        "30 addresses lead to this one page; does it stand for all of them? (pairs.csv row 2)"
+    ]
+    missed = [f["legacy_url"] for f in found if f["kind"] == "uncovered-variant"]
+    assert missed == [f"{OLD}/journal/a.html/"]
+
+
+def test_templates_that_take_addresses_from_each_other_are_noted(museum: Program) -> None:
+    museum("decide", "/a/{x}/{y}", "--to", "/n/{x}-{y}")
+    museum("decide", "/a/{x}/b", "--to", "/m/{x}")
+    found = museum.json("check", code=None)["findings"]
+    assert [(f["kind"], f["severity"], f["detail"]) for f in found] == [
+        ("shadowed", "note", "/a/{x}/b comes first where both fit, as at /a/a/b")
+    ]

@@ -8,7 +8,7 @@ from functools import cached_property
 
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
 from upright_ledger.core.answers import IGNORE, KEEP, OPEN, STATUSES, EntryAnswer, Expected, answer_of, expected_outcome
-from upright_ledger.core.checks import StockPage, Surroundings, check
+from upright_ledger.core.checks import StockPage, Surroundings, check, check_crowds
 from upright_ledger.core.compiling import HeldBack, compile_rules, make_template, template_fault
 from upright_ledger.core.destinations import page_key, read_destination
 from upright_ledger.core.findings import SEVERITIES, Finding
@@ -19,7 +19,7 @@ from upright_ledger.core.plans import Plan, make_plan
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, RuleSet
 from upright_ledger.core.rules import GONE as GONE_STATUS
 from upright_ledger.core.sites import Sites
-from upright_ledger.core.template_checks import check_imported, check_templates
+from upright_ledger.core.template_checks import check_imported, check_templates, check_variants
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.ledger.answers import PERSON, RULE, TEMPLATE, load_claims
 from upright_ledger.ledger.entries import Entry, load_entries
@@ -215,9 +215,24 @@ class Book:
         found = list(self._answer_findings)
         if self.all_templates:
             found += check_templates(self.all_templates, self.rules, self._around)
+            found += check_variants(self._spelled_by_template(), self.rules)
+        found += check_crowds(self.plans, self.homes)
         found += check_imported(self.imported, self._bases)
         order = {kind: n for n, kind in enumerate(SEVERITIES)}
         return sorted(found, key=lambda f: (order[f.kind], f.legacy_url, f.destination))
+
+    def _spelled_by_template(self) -> Iterator[tuple[str, str, str, str]]:
+        """Host, target, template and destination of every spelling of the entries that a template answers."""
+        for entry in (e for e in self.entries if e.by == TEMPLATE and e.answer.has_rule):
+            host = parse_address(entry.legacy_url).authority
+            _, mark, query = entry.key.partition("?")
+            for variant in entry.variants:
+                yield (
+                    host,
+                    f"{variant}{mark}{query}",
+                    entry.where.partition("://")[2].partition("/")[2],
+                    entry.answer.destination,
+                )
 
     @cached_property
     def _around(self) -> Surroundings:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from upright_ledger.core.addresses import Address, canonical_path, lower_path, names_file, parse_address
@@ -13,6 +13,9 @@ from upright_ledger.core.folding import FoldingPolicy, fold
 from upright_ledger.core.plans import Plan, asks_for_itself
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.verdicts import what_changed
+
+CROWD = 25
+"""Addresses that lead to one page from which on that is said."""
 
 INFER_SHARE = 0.8
 INFER_LEAST = 10
@@ -53,6 +56,21 @@ def check(plans: list[Plan], around: Surroundings) -> list[Finding]:
     order = {kind: n for n, kind in enumerate(SEVERITIES)}
     unique = {(f.kind, f.legacy_url, f.destination): f for f in findings}
     return sorted(unique.values(), key=lambda f: (order[f.kind], f.legacy_url, f.destination))
+
+
+def check_crowds(plans: Iterable[Plan], homes: frozenset[str]) -> Iterator[Finding]:
+    """Pages to which very many addresses lead: search engines take such moves for missing pages, unless the page stands for all of them. Home pages
+    are a finding of their own.
+    """
+    crowds: dict[str, list[Plan]] = defaultdict(list)
+    for plan in plans:
+        if plan.destination and plan.page not in homes:
+            crowds[plan.page].append(plan)
+    for page, members in crowds.items():
+        if len(members) >= CROWD:
+            first = min(members, key=lambda p: p.legacy_url)
+            detail = f"{len(members):,} addresses lead to this one page; does it stand for all of them?"
+            yield _finding("mass-move", first, detail, f"many addresses lead to {_short_text(page)}")
 
 
 def _finding(kind: str, plan: Plan, detail: str, cause: str, severity: str = "") -> Finding:

@@ -23,8 +23,10 @@ SEVERITIES = {
     "unknown-destination": WARNING,
     "planned": WARNING,
     "home-fallback": WARNING,
+    "uncovered-variant": WARNING,
     "shadowed": WARNING,
     "temporary": WARNING,
+    "mass-move": NOTE,
 }
 """Kinds of findings in the order in which they are shown, with their severity."""
 

@@ -51,6 +51,22 @@ def _heads_meet(one: object, other: object) -> bool:
     return first.startswith(second) or second.startswith(first)
 
 
+def check_variants(answered: Iterable[tuple[str, str, str, str]], rules: RuleSet) -> Iterator[Finding]:
+    """Spellings of an entry that its template does not answer. answered: host, target, template and destination of each spelling."""
+    for host, target, template, destination in answered:
+        if rules.answer(host, target) is None:
+            detail = f"this spelling was seen, and {template} does not answer it: decide it on its own"
+            cause = f"spellings that {template} does not answer"
+            yield Finding(
+                "uncovered-variant",
+                SEVERITIES["uncovered-variant"],
+                f"http://{host}{target}",
+                destination,
+                detail,
+                cause,
+            )
+
+
 def check_imported(rules: Iterable[tuple[Block, ImportedRule]], bases: dict[str, str]) -> Iterator[Finding]:
     """Rules of a server's file that an earlier rule of the same file keeps from ever answering."""
     for block, rule in rules:
