@@ -78,19 +78,19 @@ take_back = []
 # Named groups of entries, by their paths: journal = "/journal/*", shop = ["/shop/*", "/print-room/{item}"].
 # The first that matches counts; see `upright entries --sections`.
 
-[build]
-# A Cache-Control header for redirects, such as "max-age=3600" for the launch weeks: browsers keep a wrong 301 for long otherwise.
-cache_control = ""
-
-# [profile.NAME] describes a platform that imports a list of redirects, for `upright build --for NAME`: format = "csv" or "jsonl",
-# the names of its columns (old, new, status), paths_only, limit (rows), queries, patterns and gone = true or false.
-
 [value]
 # Weights of the value formula: see docs/value.md.
 traffic = 1.0
 linking_domains = 5.0
 linking_pages = 1.0
 impressions = 0.01
+
+[build]
+# A Cache-Control header for redirects, such as "max-age=3600" for the launch weeks: browsers keep a wrong 301 for long otherwise.
+cache_control = ""
+
+# [profile.NAME] describes a platform that imports a list of redirects, for `upright build --for NAME`: format = "csv" or "jsonl",
+# the names of its columns (old, new, status), paths_only, limit (rows), queries, patterns and gone = true or false.
 """
 
 

@@ -44,7 +44,7 @@ class Apache:
         written |= {
             RULES_FILE: "\n".join([head, *_configuration(held, low)]) + "\n",
             MAPS_FILE: _make_maps(sorted(maps)),
-            EXAMPLE_FILE: _example(),
+            EXAMPLE_FILE: example(_INCLUDED),
             "example/htdocs/.keep": "",
             "README.md": _readme(held),
         }
@@ -307,12 +307,13 @@ cd "$(dirname "$0")"
 """
 
 
-def _example() -> str:
+def example(inside: str) -> str:
+    """A complete small configuration around some lines."""
     modules = "\n".join(
         f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so"
         for name in ("mpm_event", "authz_core", "headers", "rewrite")
     )
-    return f"""# The least that serves these rules: sh make-maps.sh; apache2 -d FOLDER/example -f FOLDER/example/httpd.conf -D FOREGROUND
+    return f"""# The least that serves these rules: apache2 -d FOLDER/example -f FOLDER/example/httpd.conf -D FOREGROUND
 ServerName localhost
 PidFile httpd.pid
 DefaultRuntimeDir .
@@ -321,12 +322,15 @@ Mutex pthread
 StartServers 1
 Listen 127.0.0.1:8080
 {modules}
-DocumentRoot htdocs
+{inside}
+"""
+
+
+_INCLUDED = f"""DocumentRoot htdocs
 Define UPRIGHT ..
 <VirtualHost *>
 Include ../{RULES_FILE}
-</VirtualHost>
-"""
+</VirtualHost>"""
 
 
 def _readme(rules: RuleSet) -> str:

@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, RuleSet
 from upright_ledger.core.template_rules import PASS
-from upright_ledger.servers.apache import cache_lines, env, fault, match_site, read_query, templates
+from upright_ledger.servers.apache import cache_lines, env, example, fault, match_site, read_query, templates
 from upright_ledger.servers.apache_rules import Program, literal, read_lines
 from upright_ledger.servers.lowering import Key, Lowered, Reply, lower
 from upright_ledger.servers.protocol import Translation, decoded, expressible
@@ -34,7 +34,7 @@ class Htaccess:
         low = lower(held)
         head = f"# Upright Ledger: {len(held.answering):,} redirect rules for .htaccess, digest {held.digest}"
         text = "\n".join([head, "RewriteEngine On", *_program(held, low).lines(), *cache_lines(held)]) + "\n"
-        written = {RULES_FILE: text, EXAMPLE_FILE: _example(), "README.md": _readme(held)}
+        written = {RULES_FILE: text, EXAMPLE_FILE: example(_AROUND), "README.md": _readme(held)}
         return Translation({n: t.encode() for n, t in written.items()}, held, tuple(refused))
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
@@ -155,26 +155,11 @@ def _escaped(text: str) -> str:
     return "".join(out)
 
 
-def _example() -> str:
-    modules = "\n".join(
-        f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so"
-        for name in ("mpm_event", "authz_core", "headers", "rewrite")
-    )
-    return f"""# The least that serves these rules: apache2 -d FOLDER/example -f FOLDER/example/httpd.conf -D FOREGROUND
-ServerName localhost
-PidFile httpd.pid
-DefaultRuntimeDir .
-ErrorLog error.log
-Mutex pthread
-StartServers 1
-Listen 127.0.0.1:8080
-{modules}
-DocumentRoot ..
+_AROUND = """DocumentRoot ..
 <Directory />
 AllowOverride All
 Options FollowSymLinks
-</Directory>
-"""
+</Directory>"""
 
 
 def _readme(rules: RuleSet) -> str:
