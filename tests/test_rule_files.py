@@ -146,11 +146,12 @@ def test_what_is_not_understood_is_listed_with_its_line(museum: Program) -> None
     museum.write(
         ".htaccess",
         "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteRule ^a$ /b [R=301,L]\nRewriteRule ^c(?=d)$ /e [R=301,L]\n"
-        "RewriteRule ^f$ index.php [L]\nRewriteRule ^g$ /${map:x} [R]\nRedirect 301 /good /better\n",
+        "RewriteRule ^f$ index.php [L]\nRewriteRule ^g$ /${map:x} [R]\nRedirect 301 /good /better\n"
+        "RewriteCond\nRedirect 301 /after /it\n<Location /x>\nRedirect 301 /in /out\n</Location>\n",
     )
     result = museum.json("gather", ".htaccess")
     (source,) = result["sources"]
-    assert (source["kind"], source["accepted"], source["rejected"]) == ("rules", 1, 5)
+    assert (source["kind"], source["accepted"], source["rejected"]) == ("rules", 2, 7)
     text = (museum.folder / "rejects").glob("*")
     told = next(text).read_text()
     for line, why in (

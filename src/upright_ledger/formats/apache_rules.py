@@ -59,7 +59,8 @@ class _State:
     base: str = "/"
     hosts: tuple[str, ...] = ()
     conditions: list[Condition] = field(default_factory=list)
-    unknown: str = ""  # why a condition of the next rule is not understood
+    unknown: str = ""  # why a condition of the next rewrite rule is not understood
+    around: str = ""  # why what it stands in is not understood
     enabled: bool = True
 
 
@@ -132,7 +133,7 @@ def _section(directive: str, words: Sequence[str], state: _State, outer: list[_S
         return replace(state, conditions=[], hosts=state.hosts)
     if directive.startswith(("<directory", "<files")):
         return replace(state, conditions=[], folder=True)
-    return replace(state, conditions=[], unknown=f"it stands in {' '.join(words)[:60]}")
+    return replace(state, conditions=[], around=f"it stands in {' '.join(words)[:60]}")
 
 
 def _hosts(state: _State) -> list[Condition]:
@@ -145,8 +146,8 @@ def _hosts(state: _State) -> list[Condition]:
 
 def _alias(where: str, directive: str, words: Sequence[str], state: _State) -> ImportedRule:
     """Redirect and its kin: a prefix of the path, or a pattern."""
-    if state.unknown:
-        raise NotUnderstoodError(state.unknown)
+    if state.around:
+        raise NotUnderstoodError(state.around)
     given = list(words[1:])
     status = {"redirectpermanent": 301, "redirecttemp": 302}.get(directive, 302)
     if directive in {"redirect", "redirectmatch"} and given and (given[0].lower() in _WORDS or given[0].isdigit()):
@@ -209,8 +210,8 @@ def _rewrite(where: str, words: Sequence[str], state: _State) -> ImportedRule | 
         status = _WORDS.get(redirect.lower(), 0) or (int(redirect) if redirect.isdigit() else 302)
     elif not status and re.match(r"https?://", goal):
         status = 302
-    if state.unknown:
-        raise NotUnderstoodError(state.unknown)
+    if state.around or state.unknown:
+        raise NotUnderstoodError(state.around or state.unknown)
     stops = bool(names & {"L", "LAST", "END"})
     if status == 0 and goal != "-":
         raise NotUnderstoodError("it changes the request inside the server")
