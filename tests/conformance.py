@@ -111,7 +111,9 @@ def make_rules(rng: random.Random, *, templates: bool = True) -> RuleSet:
         plan = make_plan(address, SITES.site_of(address), policy, status, destination, variants=variants)
         plans.append(replace(plan, query=rng.choice(("carry-tracking", "carry-tracking", "carry", "drop"))))
     found = _templates(rng, fold=fold) if templates else []
-    standing = [parse_address(OLD + p) for p in ("/shop/keep", "/makers/live/", "/robots.txt")]
+    standing = [
+        parse_address(OLD + p) for p in ("/shop/keep", "/makers/live/", "/robots.txt", "/catalogue.php?item=12", "/b/x")
+    ]
     return compile_rules(plans, [], SITES, policy, found, standing)[0]
 
 

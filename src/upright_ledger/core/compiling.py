@@ -154,7 +154,7 @@ def with_passes(
     protected: Sequence[str] = PROTECTED,
 ) -> RuleSet:
     """The set with rules that answer nothing, where a template would catch what must be left alone."""
-    taken = {(site, path) for site, path, _ in rules.paths()}
+    taken = {(r.site, r.key) for r in rules.rules}
     passes: dict[tuple[str, str], ExactRule] = {}
     more: list[TemplateRule] = []
     wanted = list(standing)
@@ -167,13 +167,13 @@ def with_passes(
     for address in wanted:
         site_name = sites.site_of(address)
         folded = fold(address, policy)
-        key = (site_name, folded.path)
+        key = (site_name, folded.key)
         paths = declared_paths(folded.path, frozenset((folded.variant,)), policy)
-        if not site_name or key in passes or any((site_name, p) in taken for p in paths):
+        if not site_name or key in passes or key in taken:
             continue
         if any(rules.template_index.find(site_name, p) for p in paths):
             label = address.without_fragment
-            passes[key] = ExactRule(site_name, folded.path, (), paths, PASS, "", label, DROP)
+            passes[key] = ExactRule(site_name, folded.path, folded.params, paths, PASS, "", label, DROP)
     exact = (*rules.rules, *(passes[k] for k in sorted(passes)))
     return replace(rules, rules=exact, templates=(*rules.templates, *more))
 
