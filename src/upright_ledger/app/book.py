@@ -87,10 +87,8 @@ class Book:
         """Host and target of every spelling of every entry."""
         for entry in self.entries:
             address = parse_address(entry.legacy_url)
-            _, mark, query = entry.key.partition("?")
             yield address.authority, address.target
-            for variant in entry.variants:
-                yield address.authority, f"{variant}{mark}{query}"
+            yield from _spellings(entry)
 
     @cached_property
     def _blocks(self) -> tuple[Block, ...]:
@@ -224,15 +222,9 @@ class Book:
     def _spelled_by_template(self) -> Iterator[tuple[str, str, str, str]]:
         """Host, target, template and destination of every spelling of the entries that a template answers."""
         for entry in (e for e in self.entries if e.by == TEMPLATE and e.answer.has_rule):
-            host = parse_address(entry.legacy_url).authority
-            _, mark, query = entry.key.partition("?")
-            for variant in entry.variants:
-                yield (
-                    host,
-                    f"{variant}{mark}{query}",
-                    entry.where.partition("://")[2].partition("/")[2],
-                    entry.answer.destination,
-                )
+            template = entry.where.partition("://")[2].partition("/")[2]
+            for host, target in _spellings(entry):
+                yield host, target, template, entry.answer.destination
 
     @cached_property
     def _around(self) -> Surroundings:
@@ -303,3 +295,10 @@ class Book:
             seen.add(following.id)
             answer = EntryAnswer(answer.kind, answer.status, following.answer.destination)
         return answer
+
+
+def _spellings(entry: Entry) -> Iterator[tuple[str, str]]:
+    """Host and target of every spelling in which an entry was seen."""
+    host = parse_address(entry.legacy_url).authority
+    _, mark, query = entry.key.partition("?")
+    return ((host, f"{variant}{mark}{query}") for variant in entry.variants)

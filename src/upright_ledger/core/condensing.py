@@ -66,9 +66,8 @@ def condense(
     unanswered = [parse_address(f"http://{h}{t}") for (h, t), answer in wanted.items() if answer is None]
     left_alone = [*standing, *unanswered]
     forbidden: set[tuple[str, str]] = set()
-    barred: set[_Candidate] = set()
     for _ in range(_ROUNDS):
-        chosen = _choose(rules, sites, forbidden, barred, bold=bold)
+        chosen = _choose(rules, sites, forbidden, bold=bold)
         gone = {rule_key(r) for _, members in chosen for r in members}
         base = replace(
             rules,
@@ -101,7 +100,7 @@ def _same(one: object, other: object) -> bool:
 
 
 def _choose(
-    rules: RuleSet, sites: Sites, forbidden: set[tuple[str, str]], barred: set[_Candidate], *, bold: bool
+    rules: RuleSet, sites: Sites, forbidden: set[tuple[str, str]], *, bold: bool
 ) -> list[tuple[TemplateRule, list[ExactRule]]]:
     """Templates and the rules that each takes the place of: the one that takes the most first."""
     groups: dict[_Candidate, list[ExactRule]] = defaultdict(list)
@@ -115,7 +114,7 @@ def _choose(
         groups.items(), key=lambda g: (-len(g[1]), g[0].is_list, g[0].source, g[0].destination)
     ):
         free = [r for r in members if rule_key(r) not in covered]
-        if len(free) < FEWEST or candidate in barred:
+        if len(free) < FEWEST:
             continue
         for portion in _portions(candidate, free):
             template = _template(candidate, portion, rules, sites)

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
 from heapq import merge
 from typing import Any
@@ -41,7 +41,6 @@ _ONE_PATH = re.compile(
 )
 
 Piece = tuple[str, str]
-PASS = 0
 
 
 class NotUnderstoodError(ValueError):
@@ -72,6 +71,11 @@ class Condition:
     nocase: bool = False
     negate: bool = False
     or_next: bool = False
+
+
+def alternatives(conditions: Sequence[Condition]) -> list[Condition]:
+    """Conditions of which one has to fit."""
+    return [replace(c, or_next=n < len(conditions)) for n, c in enumerate(conditions, 1)]
 
 
 @dataclass(frozen=True, slots=True)

@@ -123,6 +123,12 @@ def _segment(pattern: Pattern, here: set[int]) -> set[int]:
     return {good}
 
 
+def may_begin_alike(one: str, other: str) -> bool:
+    """Whether paths with these literal beginnings can be the same, whatever their letter case: asked before `common_path`."""
+    first, second = one.lower(), other.lower()
+    return first.startswith(second) or second.startswith(first)
+
+
 def common_path(one: Pattern, other: Pattern) -> str | None:
     """A shortest path that fits both, made of plain letters where it can be; None where there is none."""
     start = (0, 0)

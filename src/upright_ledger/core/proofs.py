@@ -12,7 +12,7 @@ from upright_ledger.core.addresses import Address, lower_path, parse_address
 from upright_ledger.core.compiling import image_pattern
 from upright_ledger.core.folding import value_spellings
 from upright_ledger.core.imported import TEXT, ImportedRule
-from upright_ledger.core.patterns import common_path, source_pattern
+from upright_ledger.core.patterns import common_path, may_begin_alike, source_pattern
 from upright_ledger.core.rules import CARRY, ExactRule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateGroup, TemplateRule
 from upright_ledger.core.templates import Capture
@@ -148,7 +148,7 @@ class _Prover:
                     proof.undecided.append(f"{rule.source.text} may lead to {group.source.text}")
         for block in self.rules.blocks:
             for imported in block.rules:
-                if not imported.literal and _may_meet(head, _literal_head(imported)):
+                if not imported.literal and may_begin_alike(head, _literal_head(imported)):
                     proof.undecided.append(f"{rule.source.text} may lead to the rule of {imported.where}")
         if rule.query == CARRY:
             start = self._source_of(rule, "", 0)
@@ -293,12 +293,6 @@ def _path_pieces(rule: TemplateRule) -> list[str]:
 
 def _head(rule: TemplateRule) -> str:
     return _path_pieces(rule)[0]
-
-
-def _may_meet(one: str, other: str) -> bool:
-    """Whether texts that begin so can be the same, whatever their letter case."""
-    first, second = one.lower(), other.lower()
-    return first.startswith(second) or second.startswith(first)
 
 
 def _literal_head(rule: ImportedRule) -> str:

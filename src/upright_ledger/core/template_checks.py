@@ -8,7 +8,7 @@ from upright_ledger.core.checks import Surroundings
 from upright_ledger.core.compiling import template_fault
 from upright_ledger.core.findings import NOTE, SEVERITIES, Finding
 from upright_ledger.core.imported import Block, ImportedRule, request_of
-from upright_ledger.core.patterns import common_path, source_pattern
+from upright_ledger.core.patterns import common_path, may_begin_alike, source_pattern
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
 
@@ -33,7 +33,7 @@ def _order_decides(rules: RuleSet, *, fold: bool) -> Iterator[Finding]:
     groups = [g for g in rules.template_index if g.rules[0].status != PASS]
     for n, later in enumerate(groups):
         for earlier in groups[:n]:
-            if earlier.site != later.site or not _heads_meet(earlier.source.parts[0], later.source.parts[0]):
+            if earlier.site != later.site or not may_begin_alike(earlier.source.head, later.source.head):
                 continue
             shared = common_path(
                 source_pattern(earlier.source, fold, earlier.rules[0].slash),
@@ -42,13 +42,6 @@ def _order_decides(rules: RuleSet, *, fold: bool) -> Iterator[Finding]:
             if shared is not None:
                 text = f"{earlier.source.text} comes first where both fit, as at {shared}"
                 yield _finding("shadowed", later.rules[0], text, f"{earlier.source.text} comes first", NOTE)
-
-
-def _heads_meet(one: object, other: object) -> bool:
-    if not isinstance(one, str) or not isinstance(other, str):
-        return True
-    first, second = one.lower(), other.lower()
-    return first.startswith(second) or second.startswith(first)
 
 
 def check_variants(answered: Iterable[tuple[str, str, str, str]], rules: RuleSet) -> Iterator[Finding]:

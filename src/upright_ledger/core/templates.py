@@ -119,6 +119,11 @@ class Source:
         return self.path + "".join("{?" + p.text[1:] for p in self.params)
 
     @cached_property
+    def head(self) -> str:
+        """The literal text before the first capture; a path begins with a slash, so it is never empty."""
+        return str(self.parts[0])
+
+    @cached_property
     def literal(self) -> int:
         """How many characters of the path are literal: more make it more specific."""
         return sum(len(p) for p in self.parts if isinstance(p, str))

@@ -14,7 +14,6 @@ from upright_ledger.core.imported import (
     HOST,
     INNER,
     KEEP,
-    PASS,
     PATH,
     QUERY,
     REQUEST,
@@ -25,7 +24,9 @@ from upright_ledger.core.imported import (
     ImportedRule,
     NotUnderstoodError,
     Piece,
+    alternatives,
 )
+from upright_ledger.core.template_rules import PASS
 
 _WORDS = {"permanent": 301, "temp": 302, "seeother": 303, "gone": 410}
 _SUBJECTS = {
@@ -138,10 +139,8 @@ def _section(directive: str, words: Sequence[str], state: _State, outer: list[_S
 
 def _hosts(state: _State) -> list[Condition]:
     """The hosts a rule is for, as alternatives."""
-    named = [
-        Condition(HOST, "^" + re.escape(h).replace(r"\*", ".*") + "$", nocase=True, or_next=True) for h in state.hosts
-    ]
-    return [*named[:-1], replace(named[-1], or_next=False)] if named else []
+    named = [Condition(HOST, "^" + re.escape(h).replace(r"\*", ".*") + "$", nocase=True) for h in state.hosts]
+    return alternatives(named)
 
 
 def _alias(where: str, directive: str, words: Sequence[str], state: _State) -> ImportedRule:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from upright_ledger.core.imported import (
     DROP,
@@ -22,6 +22,7 @@ from upright_ledger.core.imported import (
     ImportedRule,
     NotUnderstoodError,
     Piece,
+    alternatives,
 )
 from upright_ledger.core.nginx_words import words
 from upright_ledger.formats.apache_rules import RulesRead
@@ -346,12 +347,12 @@ def _host_conditions(hosts: Sequence[str]) -> list[Condition]:
     named = []
     for host in (h for h in hosts if h not in {"_", ""}):
         if host.startswith("~"):
-            named.append(Condition(HOST, _pattern(host[1:]), nocase=True, or_next=True))
+            named.append(Condition(HOST, _pattern(host[1:]), nocase=True))
         else:
             pattern = re.escape(host.lower()).replace(r"\*", ".*")
             pattern = rf"(?:.*\.)?{pattern[2:]}" if pattern.startswith(r"\.") else pattern
-            named.append(Condition(HOST, f"^{pattern}$", nocase=True, or_next=True))
-    return [*named[:-1], replace(named[-1], or_next=False)] if named else []
+            named.append(Condition(HOST, f"^{pattern}$", nocase=True))
+    return alternatives(named)
 
 
 def _condition(variable: str, sign: str, pattern: str) -> Condition:

@@ -58,8 +58,7 @@ class ListDialect:
         """The list, and what does not fit into it."""
         refused = []
         rows: list[Rule] = []
-        ordered = sorted(rules.answering, key=lambda r: (-self._worth(r), r.legacy_url))
-        for rule in ordered:
+        for rule in self._ordered(rules):
             reason = self._fault(rule)
             if not reason and self.profile.limit and len(rows) >= self.profile.limit:
                 reason = f"the list takes {self.profile.limit:,} rows, and these are worth less"
@@ -84,12 +83,14 @@ class ListDialect:
             found = [json.loads(line) for line in text.splitlines()]
         else:
             found = list(csv.DictReader(io.StringIO(text)))
-        ordered = sorted(rules.answering, key=lambda r: (-self._worth(r), r.legacy_url))
-        wanted = [{k: str(v) for k, v in self._row(r).items()} for r in ordered]
+        wanted = [{k: str(v) for k, v in self._row(r).items()} for r in self._ordered(rules)]
         read = [{k: str(v) for k, v in row.items()} for row in found]
         return [
             f"row {n}: {a} instead of {b}" for n, (a, b) in enumerate(zip(read, wanted, strict=False), 1) if a != b
         ] + ([f"{len(read)} rows instead of {len(wanted)}"] if len(read) != len(wanted) else [])
+
+    def _ordered(self, rules: RuleSet) -> list[Rule]:
+        return sorted(rules.answering, key=lambda r: (-self._worth(r), r.legacy_url))
 
     def _worth(self, rule: Rule) -> float:
         return self.worth.get((rule.site, rule.key), 0.0) if isinstance(rule, ExactRule) else float("inf")

@@ -12,6 +12,7 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from upright_ledger.errors import InputError
 
@@ -90,21 +91,26 @@ def run_example(name: str, build: Path) -> Iterator[tuple[str, int]]:
         environment["PATH"] = environment.get("PATH", "") + _PLACES
         for command in launch.before:
             subprocess.run(command, cwd=folder, env=environment, check=True, capture_output=True)  # noqa: S603
-        root = os.name == "posix" and os.geteuid() == 0
-        if root:
-            for path in (Path(held), folder, *folder.rglob("*")):
-                os.chown(path, NOBODY, NOBODY)
-        identity = {"user": NOBODY, "group": NOBODY, "extra_groups": []} if root else {}
+        identity = hand_over(Path(held))
         words = [program, *(a.format(folder=folder) for a in launch.arguments)]
         log = Path(held) / "output.log"
         with log.open("wb") as out:
-            process = subprocess.Popen(words, cwd=folder, env=environment, stdout=out, stderr=out, **identity)  # type: ignore[call-overload]  # noqa: S603
+            process = subprocess.Popen(words, cwd=folder, env=environment, stdout=out, stderr=out, **identity)  # noqa: S603
         try:
-            _wait_for(name, process, port, [log, folder / "error.log", folder / "example/error.log"])
+            wait_for(name, process, port, [log, folder / "error.log", folder / "example/error.log"])
             yield "127.0.0.1", port
         finally:
             process.terminate()
             process.wait(timeout=START_SECONDS)
+
+
+def hand_over(folder: Path) -> dict[str, Any]:
+    """Give a folder to an unprivileged user, where we are root; returns whom a process is to be run as."""
+    if os.name != "posix" or os.geteuid() != 0:
+        return {}
+    for path in (folder, *folder.rglob("*")):
+        os.chown(path, NOBODY, NOBODY)
+    return {"user": NOBODY, "group": NOBODY, "extra_groups": []}
 
 
 def free_port() -> int:
@@ -114,8 +120,11 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
-def _wait_for(name: str, process: subprocess.Popen[bytes], port: int, logs: list[Path]) -> None:
-    deadline = time.monotonic() + START_SECONDS
+def wait_for(
+    name: str, process: subprocess.Popen[bytes], port: int, logs: list[Path], seconds: float = START_SECONDS
+) -> None:
+    """Wait until a server listens on its port. Raises InputError with the last line of its logs where it does not start."""
+    deadline = time.monotonic() + seconds
     while time.monotonic() < deadline and process.poll() is None:
         with socket.socket() as probe:
             if probe.connect_ex(("127.0.0.1", port)) == 0:
