@@ -230,9 +230,9 @@ def _check_goal(plan: Plan, goal: Address, around: Surroundings, slash: str) -> 
     page = around.stock.get(key) or around.stock.get(
         page_key(Address(goal.scheme, goal.host, goal.port, goal.path, ""))
     )
-    twin = around.stock.get(slash_twin(key))
     wrong = _against_policy(goal, slash)
-    if wrong or (page is None and twin is not None and twin.status < 300):
+    twin = around.stock.get(slash_twin(key)) if page is None and around.stock else None
+    if wrong or (twin is not None and twin.status < 300):
         cause = wrong or ("one missing slash" if slash_twin(key).endswith("/") else "one slash too many")
         return [_finding("slash-mismatch", plan, f"the site has this page as {slash_twin(key)}", cause)]
     if not around.stock:
@@ -311,12 +311,9 @@ def _is_self(plan: Plan, goal: Address, around: Surroundings) -> bool:
 
 def _hidden_page(plan: Plan, around: Surroundings) -> list[Finding]:
     """A rule whose address is a live page of the new site: the page could never be seen."""
-    if plan.folded.params:
+    if plan.folded.params or not around.stock:
         return []
-    authorities = set(around.sites.authorities_of(plan.site)) & around.sites.new_authorities
-    for origin in around.sites.new:
-        if parse_address(origin).authority not in authorities:
-            continue
+    for origin in around.sites.shared_origins(plan.site):
         for path in plan.paths:
             key = f"{origin}{path}"
             page = around.stock.get(key)

@@ -14,7 +14,7 @@ from upright_ledger.core.patterns import Pattern, common_path, image_parts, patt
 from upright_ledger.core.plans import Plan, asks_for_itself, is_same_path
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, ExactRule, RuleSet
 from upright_ledger.core.sites import Sites
-from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.core.template_rules import PASS, TemplateIndex, TemplateRule
 from upright_ledger.core.templates import REST, TemplateError, read_goal, read_source
 
 PROTECTED = ("/robots.txt", "/favicon.ico", "/.well-known/{+rest}")
@@ -155,6 +155,7 @@ def with_passes(
 ) -> RuleSet:
     """The set with rules that answer nothing, where a template would catch what must be left alone."""
     taken = {(r.site, r.key) for r in rules.rules}
+    index = TemplateIndex(rules.templates, fold=rules.fold_case)
     passes: dict[tuple[str, str], ExactRule] = {}
     more: list[TemplateRule] = []
     wanted = list(standing)
@@ -171,7 +172,7 @@ def with_passes(
         paths = declared_paths(folded.path, frozenset((folded.variant,)), policy)
         if not site_name or key in passes or key in taken:
             continue
-        if any(rules.template_index.find(site_name, p) for p in paths):
+        if any(index.find(site_name, p) for p in paths):
             label = address.without_fragment
             passes[key] = ExactRule(site_name, folded.path, folded.params, paths, PASS, "", label, DROP)
     exact = (*rules.rules, *(passes[k] for k in sorted(passes)))

@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 _ESCAPES = {"t": "\t", "n": "\n", "r": "\r", '"': '"', "'": "'", "\\": "\\"}
+_ESCAPED = re.compile(r"\\([tnr\"'\\])")
+# A backslash before any other sign stands for itself; nginx looks at that sign anew.
+_QUOTED = {
+    mark: re.compile(rf"{mark}((?:[^{mark}\\]++|\\[tnr\"'\\]|\\(?![tnr\"'\\]))*+){mark}", re.DOTALL) for mark in "\"'"
+}
 
 
 def words(text: str) -> Iterator[str]:
@@ -30,13 +36,8 @@ def words(text: str) -> Iterator[str]:
 
 
 def _quoted(text: str, at: int) -> tuple[str, int]:
-    mark, out = text[at], []
-    at += 1
-    while text[at] != mark:
-        if text[at] == "\\" and text[at + 1] in _ESCAPES:
-            out.append(_ESCAPES[text[at + 1]])
-            at += 2
-        else:
-            out.append(text[at])
-            at += 1
-    return "".join(out), at + 1
+    """The word that begins with the quote at this place, and where it ends. Raises IndexError where it does not."""
+    match = _QUOTED[text[at]].match(text, at)
+    if match is None:
+        raise IndexError("a quoted word does not end")
+    return _ESCAPED.sub(lambda m: _ESCAPES[m[1]], match[1]), match.end()

@@ -93,11 +93,11 @@ class _Prover:
 
     def exact(self, rule: ExactRule, proof: Proof) -> None:
         """An exact rule leads to one address; what it carries on of the query may choose a rule there."""
+        site = self.rules.site_of.get(rule.destination.split("/", 3)[2])
+        if site is None:
+            return
         goal = parse_address(rule.destination)
-        site = self.rules.site_of.get(goal.authority)
-        if site is None or (
-            rule.query != CARRY and self.rules.find(goal.authority, goal.target) is None and not self.rules.blocks
-        ):
+        if rule.query != CARRY and self.rules.find(goal.authority, goal.target) is None and not self.rules.blocks:
             return
         start = parse_address(rule.legacy_url)
         if start.authority not in self.rules.site_of:

@@ -119,10 +119,20 @@ class RuleSet:
     cache_control: str = ""
 
     def __post_init__(self) -> None:
+        object.__setattr__(self, "_tracked", tuple((n, tracked_pattern(n)) for n in self.tracking))
+
+    @cached_property
+    def _indexes(self) -> tuple[dict[tuple[str, str], PathRules], TemplateIndex]:
+        """What is looked up, made when it is first asked for: rules by site and path, and the templates in their order."""
         index: dict[tuple[str, str], PathRules] = {}
+        nothing = frozenset[str]()
         for rule in self.rules:
+            names = self.significant.get(rule.path, nothing)
             for path in rule.paths:
-                index.setdefault((rule.site, path), PathRules(self.significant.get(rule.path, frozenset()))).add(rule)
+                group = index.get((rule.site, path))
+                if group is None:
+                    group = index[rule.site, path] = PathRules(names)
+                group.add(rule)
         templates = TemplateIndex(self.templates, fold=self.fold_case)
         for template in templates:
             names = frozenset[str]()
@@ -132,24 +142,22 @@ class RuleSet:
                     beside.names |= template.names
             template.names |= names
         for group in index.values():
-            group.settle()
-        object.__setattr__(self, "_index", index)
-        object.__setattr__(self, "_template_index", templates)
-        object.__setattr__(self, "_tracked", tuple((n, tracked_pattern(n)) for n in self.tracking))
+            if len(group.by_shape) > 1:
+                group.settle()
+        return index, templates
 
+    @property
     def _groups(self) -> dict[tuple[str, str], PathRules]:
-        groups: dict[tuple[str, str], PathRules] = self._index  # type: ignore[attr-defined]
-        return groups
+        return self._indexes[0]
 
     @property
     def template_index(self) -> TemplateIndex:
         """The template rules in the order in which they are asked."""
-        index: TemplateIndex = self._template_index  # type: ignore[attr-defined]
-        return index
+        return self._indexes[1]
 
     def paths(self) -> Iterator[tuple[str, str, PathRules]]:
         """Site, path and rules of every answered path."""
-        for (site, path), group in self._groups().items():
+        for (site, path), group in self._groups.items():
             yield site, path, group
 
     @cached_property
@@ -202,7 +210,7 @@ class RuleSet:
         if site is None or guard(target):
             return None
         path, query = split_target(target)
-        group = self._groups().get((site, self.fold_request_path(path)))
+        group = self._groups.get((site, self.fold_request_path(path)))
         if group is not None:
             carried = given(query, group.names)
             if carried is None:
@@ -267,7 +275,7 @@ class RuleSet:
         """Whether a rule of ours knows the path, and leaves this request without an answer on purpose."""
         site = self.site_of.get(authority, "")
         path, query = split_target(target)
-        group = self._groups().get((site, self.fold_request_path(path)))
+        group = self._groups.get((site, self.fold_request_path(path)))
         return group is not None and bool(given(query, group.names))
 
     def is_own_destination(self, rule: Rule, destination: str, authority: str, target: str) -> bool:

@@ -57,8 +57,23 @@ class Sites:
         """The old site an address lies on, or an empty string."""
         return self.site_of_authority.get(address.authority, "")
 
+    @cached_property
+    def _authorities(self) -> dict[str, tuple[str, ...]]:
+        named = self.site_of_authority
+        return {s.name: tuple(sorted(a for a, name in named.items() if name == s.name)) for s in self.old}
+
     def authorities_of(self, site: str) -> tuple[str, ...]:
-        return tuple(sorted(a for a, name in self.site_of_authority.items() if name == site))
+        """The hosts of an old site."""
+        return self._authorities.get(site, ())
+
+    @cached_property
+    def _shared(self) -> dict[str, tuple[str, ...]]:
+        on = {s.name: frozenset(self.authorities_of(s.name)) for s in self.old}
+        return {name: tuple(o for o in self.new if parse_address(o).authority in hosts) for name, hosts in on.items()}
+
+    def shared_origins(self, site: str) -> tuple[str, ...]:
+        """The new origins that lie on hosts of an old site."""
+        return self._shared.get(site, ())
 
     def base_of(self, site: str) -> str:
         """The origin in which entries of this old site are written."""

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 from upright_ledger.core.checks import Surroundings
 from upright_ledger.core.compiling import template_fault
 from upright_ledger.core.findings import NOTE, SEVERITIES, Finding
 from upright_ledger.core.imported import Block, ImportedRule, request_of
-from upright_ledger.core.patterns import common_path, may_begin_alike, source_pattern
+from upright_ledger.core.patterns import common_path, source_pattern
 from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.core.template_rules import PASS, TemplateGroup, TemplateRule
 
 
 def check_templates(templates: Iterable[TemplateRule], rules: RuleSet, around: Surroundings) -> Iterator[Finding]:
@@ -31,17 +31,29 @@ def check_templates(templates: Iterable[TemplateRule], rules: RuleSet, around: S
 def _order_decides(rules: RuleSet, *, fold: bool) -> Iterator[Finding]:
     """Templates that another one takes all or some addresses from, of which they tell something else."""
     groups = [g for g in rules.template_index if g.rules[0].status != PASS]
-    for n, later in enumerate(groups):
-        for earlier in groups[:n]:
-            if earlier.site != later.site or not may_begin_alike(earlier.source.head, later.source.head):
-                continue
-            shared = common_path(
-                source_pattern(earlier.source, fold, earlier.rules[0].slash),
-                source_pattern(later.source, fold, later.rules[0].slash),
-            )
-            if shared is not None:
-                text = f"{earlier.source.text} comes first where both fit, as at {shared}"
-                yield _finding("shadowed", later.rules[0], text, f"{earlier.source.text} comes first", NOTE)
+    for first, second in sorted(_beginning_alike(groups)):
+        earlier, later = groups[first], groups[second]
+        shared = common_path(
+            source_pattern(earlier.source, fold, earlier.rules[0].slash),
+            source_pattern(later.source, fold, later.rules[0].slash),
+        )
+        if shared is not None:
+            text = f"{earlier.source.text} comes first where both fit, as at {shared}"
+            yield _finding("shadowed", later.rules[0], text, f"{earlier.source.text} comes first", NOTE)
+
+
+def _beginning_alike(groups: Sequence[TemplateGroup]) -> Iterator[tuple[int, int]]:
+    """Pairs of groups of one site, by their places, of which one's literal beginning begins the other's.
+
+    Sorted by these beginnings, all that begin with a text follow on it: so those open at any time are a stack.
+    """
+    heads = sorted((g.site, g.source.head.lower(), n) for n, g in enumerate(groups))
+    above: list[tuple[str, str, int]] = []
+    for site, head, n in heads:
+        while above and not (above[-1][0] == site and head.startswith(above[-1][1])):
+            above.pop()
+        yield from ((min(n, other), max(n, other)) for _, _, other in above)
+        above.append((site, head, n))
 
 
 def check_variants(answered: Iterable[tuple[str, str, str, str]], rules: RuleSet) -> Iterator[Finding]:

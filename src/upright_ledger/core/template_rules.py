@@ -83,7 +83,7 @@ class TemplateGroup:
             values = {}
             for capture in rule.source.params:
                 value = carried.get(capture.name, "")
-                if not _value_pattern(capture.regex()).fullmatch(value):
+                if not _compiled(capture.regex()).fullmatch(value):
                     break
                 values[capture.name] = value
             else:
@@ -91,7 +91,7 @@ class TemplateGroup:
         return None
 
 
-_value_pattern = lru_cache(maxsize=1024)(re.compile)
+_compiled = lru_cache(maxsize=1 << 14)(re.compile)
 
 
 class TemplateIndex:
@@ -105,7 +105,7 @@ class TemplateIndex:
         for members in by_path.values():
             members.sort(key=lambda r: (-len(r.params), r.source.text))
             source, slash = members[0].source, members[0].slash
-            pattern = re.compile(source.regex(fold=fold, slash=slash))
+            pattern = _compiled(source.regex(fold=fold, slash=slash))
             names = frozenset(n for r in members for n in r.params)
             groups.append(TemplateGroup(source, pattern, names, tuple(members)))
         self.groups = sorted(groups, key=_rank)

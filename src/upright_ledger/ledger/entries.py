@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Row, func, or_, select
+from sqlalchemy import ColumnElement, Connection, func, or_, select
 
 from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.answers import OPEN, EntryAnswer
@@ -65,16 +65,20 @@ class Entry:
     last_seen: str = ""
 
 
+_ENTRY = ("id", "site", "key", "legacy_url")
+_ANSWER = ("kind", "status", "destination", "by", "query", "where", "old", "host_given", "note")
+
+
 def load_entries(connection: Connection, weights: Weights) -> list[Entry]:
     """All entries that a source that counts names, or that have an answer, by site and key."""
     e, a = schema.entries, schema.answers
     query = (
-        select(e.c.id, e.c.site, e.c.key, e.c.legacy_url, a)
+        select(*(e.c[name] for name in _ENTRY), *(a.c[name] for name in _ANSWER))
         .join(a, a.c.entry == e.c.id, isouter=True)
         .where(_counts())
         .order_by(e.c.site, e.c.key)
     )
-    found = {r.id: _entry(r) for r in connection.execute(query)}
+    found = {row[0]: _entry(row) for row in connection.execute(query).fetchall()}
     _add_figures(connection, found, weights)
     _add_texts(connection, found)
     return list(found.values())
@@ -189,13 +193,12 @@ def load_aside(connection: Connection, kind: str = "") -> list[AsideUrl]:
     return sorted(urls, key=lambda u: (-u.hits - u.bots - u.listed, u.spelling))
 
 
-def _entry(row: Row[Any]) -> Entry:
-    entry = Entry(row.id, row.site, row.key, row.legacy_url)
-    if row.kind is not None:
-        entry.answer = EntryAnswer(row.kind, row.status, row.destination)
-        entry.by, entry.query, entry.where = row.by, row.query, row.where
-        entry.old, entry.host_given, entry.note = row.old, row.host_given, row.note
-    return entry
+def _entry(row: Sequence[Any]) -> Entry:
+    number, site, key, legacy_url, kind, status, destination, by, query, where, old, host_given, note = row
+    if kind is None:
+        return Entry(number, site, key, legacy_url)
+    answer = EntryAnswer(kind, status, destination)
+    return Entry(number, site, key, legacy_url, answer, by, query, old, host_given, where, note)
 
 
 def _periods(connection: Connection) -> dict[int, range]:
@@ -228,17 +231,18 @@ def _add_figures(connection: Connection, found: Mapping[int, Entry], weights: We
     periods = _periods(connection)
     told: dict[int, _Told] = defaultdict(_Told)
     logs: set[int] = set()
-    for row in connection.execute(query):
-        t = told[row.entry]
-        t.sources.add(row.source)
-        if row.unit == HITS and row.agent:
-            t.add_log(row)
-            logs.add(row.source)
-        elif row.unit != LISTED:
-            t.add_export(row.source, row.unit, row.amount)
+    for number, source, unit, agent, status_class, amount, first_day, last_day in connection.execute(query).fetchall():
+        t = told[number]
+        t.sources.add(source)
+        if unit == HITS and agent:
+            t.add_log(agent, status_class, amount, first_day, last_day)
+            logs.add(source)
+        elif unit != LISTED:
+            t.add_export(source, unit, amount)
     log_days = len(set().union(*(periods[source] for source in logs)))
-    for number, entry in found.items():
-        told[number].say(entry, periods, log_days, weights)
+    for number, t in told.items():
+        if number in found:
+            t.say(found[number], periods, log_days, weights)
 
 
 @dataclass(slots=True)
@@ -252,13 +256,13 @@ class _Told:
     days: list[str] = field(default_factory=list)
     exports: dict[tuple[str, int], float] = field(default_factory=dict)
 
-    def add_log(self, row: Any) -> None:
-        if row.agent == BOTS:
-            self.bots += row.amount
+    def add_log(self, agent: str, status_class: str, amount: float, first_day: str, last_day: str) -> None:
+        if agent == BOTS:
+            self.bots += amount
         else:
-            self.hits += row.amount
-        self.statuses[row.status_class] = self.statuses.get(row.status_class, 0.0) + row.amount
-        self.days += [day for day in (row.first, row.last) if day]
+            self.hits += amount
+        self.statuses[status_class] = self.statuses.get(status_class, 0.0) + amount
+        self.days += [day for day in (first_day, last_day) if day]
 
     def add_export(self, source: int, unit: str, amount: float) -> None:
         self.exports[unit, source] = self.exports.get((unit, source), 0.0) + amount
@@ -289,7 +293,8 @@ class _Told:
 def _add_texts(connection: Connection, found: Mapping[int, Entry]) -> None:
     p, o, s = schema.spellings, schema.observations, schema.sources
     variants: dict[int, set[str]] = defaultdict(set)
-    for number, variant in connection.execute(select(p.c.entry, p.c.variant).where(p.c.entry.is_not(None))):
+    spelled = select(p.c.entry, p.c.variant).where(p.c.entry.is_not(None))
+    for number, variant in connection.execute(spelled).fetchall():
         variants[number].add(variant)
     titles: dict[int, dict[str, None]] = defaultdict(dict)
     items: dict[int, dict[str, None]] = defaultdict(dict)
@@ -311,15 +316,26 @@ def _add_texts(connection: Connection, found: Mapping[int, Entry]) -> None:
     for number, entry in found.items():
         entry.variants = tuple(sorted(variants.get(number, ())))
         entry.legacy_url = _plainest(entry)
-        entry.titles = tuple(titles.get(number, ()))
-        entry.items = tuple(items.get(number, ()))
-        entry.anchors = tuple(anchors.get(number, ()))
+        if number in titles:
+            entry.titles = tuple(titles[number])
+        if number in items:
+            entry.items = tuple(items[number])
+        if number in anchors:
+            entry.anchors = tuple(anchors[number])
+
+
+def _plainness(path: str) -> tuple[int, bool, int, str]:
+    return sum(map(str.isupper, path)), path.rpartition("/")[2] in INDEX_FILES, len(path), path
 
 
 def _plainest(entry: Entry) -> str:
     """The address an entry is called by: the plainest spelling observed, whatever came first."""
     if not entry.variants:
         return entry.legacy_url
-    path = min(entry.variants, key=lambda v: (sum(map(str.isupper, v)), v.rpartition("/")[2] in INDEX_FILES, len(v), v))
+    path = entry.variants[0]
+    if len(entry.variants) > 1:
+        path = min(entry.variants, key=_plainness)
     _, mark, query = entry.key.partition("?")
+    if entry.legacy_url.endswith(f"{path}{mark}{query}") and entry.legacy_url.count("/") == path.count("/") + 2:
+        return entry.legacy_url
     return f"{parse_address(entry.legacy_url).origin}{path}{mark}{query}"

@@ -88,7 +88,8 @@ class Lookup:
             where = {"source": var(self.variable), "destinations": [self.target]}
             return [handled({"handler": "map", **where, "mappings": mappings, "defaults": [""]})]
         texts = [t for t, _ in entries]
-        while len(texts[0]) > depth and all(t[depth : depth + 1] == texts[0][depth] for t in texts):
+        # Sorted texts share what the first and the last of them share.
+        while len(texts[0]) > depth and texts[-1][depth : depth + 1] == texts[0][depth]:
             depth += 1
         group, routes = self.names(), []
         prefix = escaped(texts[0][:depth])

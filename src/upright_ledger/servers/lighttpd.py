@@ -82,12 +82,15 @@ class Lighttpd:
 
 DIALECT = Lighttpd()
 
+_PLAIN_STRING = re.compile(r"[ !#-\[\]-~]*")
 _STRING = r'"((?:[ !#-\[\]-~]|\\[0-9]{3})*)"'
 _ASSIGNMENT = re.compile(rf"(plain|r[0-9]+)\[{_STRING}\]={_STRING}")
 
 
 def quote(text: str) -> str:
     """A text as a Lua string: bytes that are not plain ASCII by their number."""
+    if _PLAIN_STRING.fullmatch(text):
+        return f'"{text}"'
     raw = text.encode("utf-8", "surrogateescape")
     return '"' + "".join(chr(b) if 32 <= b < 127 and b not in b'"\\' else f"\\{b:03d}" for b in raw) + '"'
 

@@ -108,10 +108,16 @@ def reply_of(rules: RuleSet, rule: ExactRule, path: str) -> Reply:
     """The reply of an exact rule at one of its paths."""
     if rule.status in {GONE, PASS}:
         return Reply(rule.status)
+    return split_reply(rule, rule.destination, host_of_own_page(rules, rule, path))
+
+
+def host_of_own_page(rules: RuleSet, rule: ExactRule, path: str) -> str:
+    """The host on which a rule without parameters must not fire at this path, because it leads there; else empty."""
+    authority = rule.destination.split("/", 3)[2]
+    if rule.params or rules.site_of.get(authority) != rule.site:
+        return ""
     goal = parse_address(rule.destination)
-    lives_here = not rule.params and rules.fold_request_path(goal.path) == path
-    own = goal.authority if lives_here and rules.site_of.get(goal.authority) == rule.site else ""
-    return split_reply(rule, rule.destination, own)
+    return authority if rules.fold_request_path(goal.path) == path else ""
 
 
 def split_reply(rule: Rule, destination: str, own: str = "") -> Reply:

@@ -13,10 +13,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 
-from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, ExactRule, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.servers.lowering import host_of_own_page
 from upright_ledger.servers.nginx_params import SAME_KEY, ParamTables, literal, spread
 from upright_ledger.servers.nginx_syntax import quote, read_map_tables
 from upright_ledger.servers.nginx_templates import SOURCES, template_tables
@@ -89,6 +89,7 @@ class _Writer:
         self.sites = {name: str(n) for n, name in enumerate(sorted(set(rules.site_of.values())), 1)}
         self.sources: dict[str, str] = {}  # what the tables of templates are looked up by
         self.guards: dict[tuple[int, str], str] = {}
+        self.special = _special(rules)
 
     def tables(self) -> dict[str, dict[str, str]]:
         """Variable name → map entries (key → value), `default` among the keys. Order is the file's order.
@@ -135,12 +136,10 @@ class _Writer:
         if rule.status in {GONE, PASS}:
             return f"{rule.status}:"
         head, text = self._composed(rule, rule.destination)
-        goal = parse_address(rule.destination)
-        own = self.rules.site_of.get(goal.authority) == rule.site and not rule.params
         code = f"{rule.status}{head}"
-        if own and self.rules.fold_request_path(goal.path) == path:
+        if host := host_of_own_page(self.rules, rule, path):
             # Here the page lives: on its own host the lookup must give no status.
-            n = self.guards.setdefault((rule.status, goal.authority), str(len(self.guards) + 1))
+            n = self.guards.setdefault((rule.status, host), str(len(self.guards) + 1))
             code = f"${{upright_{rule.status}_off_{n}}}{'=' if head == '=' else ''}"
         return f"{code}{text}"
 
@@ -224,7 +223,7 @@ class _Writer:
         key = '"$upright_blocked$upright_site$uri"'
         fixed = {
             "upright_site": host,
-            "upright_cache": f'"$status|$upright_common{_special(self.rules)}{"$upright_open" if self.rules.templates else ""}"',
+            "upright_cache": f'"$status|$upright_common{self.special}{"$upright_open" if self.rules.templates else ""}"',
             "upright_blocked": "$request_uri",
             "upright_ask_some": "$upright_and",
             "upright_group": key,

@@ -58,4 +58,4 @@ def param_names(rule: Rule) -> tuple[str, ...]:
 
 def decoded(path: str) -> str:
     """A canonical path as the decoded bytes a server compares, in a text that round-trips (surrogateescape)."""
-    return decoded_path(path).decode("utf-8", "surrogateescape")
+    return decoded_path(path).decode("utf-8", "surrogateescape") if "%" in path else path
