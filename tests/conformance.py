@@ -12,6 +12,7 @@ from servers import ask
 from upright_ledger.core.addresses import NotAnAddressError, canonical_path, parse_address
 from upright_ledger.core.compiling import compile_rules, make_template
 from upright_ledger.core.folding import FoldingPolicy, unanswerable
+from upright_ledger.core.forms import ALWAYS, CONNECTION, NEVER, SiteForm
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.sites import Sites, group_origins
@@ -23,6 +24,7 @@ OLD, NEW = "http://www.quillhaven.example", "https://www.quillhaven.example"
 SITES = Sites(
     group_origins([OLD, "http://quillhaven.example", "http://shop.quillhaven.example"]), (NEW, "https://new.example")
 )
+SCHEME_HEADER = "X-Forwarded-Proto"
 HOSTS = (
     "www.quillhaven.example",
     "quillhaven.example",
@@ -114,7 +116,17 @@ def make_rules(rng: random.Random, *, templates: bool = True) -> RuleSet:
     standing = [
         parse_address(OLD + p) for p in ("/shop/keep", "/makers/live/", "/robots.txt", "/catalogue.php?item=12", "/b/x")
     ]
-    return compile_rules(plans, [], SITES, policy, found, standing)[0]
+    return compile_rules(plans, [], SITES, policy, found, standing, forms=_forms(rng, fold=fold))[0]
+
+
+def _forms(rng: random.Random, *, fold: bool) -> list[SiteForm]:
+    settled = (
+        rng.choice(("", ALWAYS, NEVER)),
+        fold and rng.random() < 0.5,
+        rng.choice(("", CONNECTION, SCHEME_HEADER)),
+    )
+    origins = {"quillhaven.example": NEW, "shop.quillhaven.example": rng.choice((NEW, "https://new.example"))}
+    return [SiteForm(site, origin, *settled) for site, origin in origins.items() if rng.random() < 0.4]
 
 
 def _templates(rng: random.Random, *, fold: bool) -> list[TemplateRule]:
@@ -229,7 +241,7 @@ def make_requests(rng: random.Random, rules: RuleSet, count: int) -> Iterator[tu
 REFUSED = {
     "nginx": r"/(?:\.|%2e){2}(?:/|$)",
     "apache": r"/(?:\.|%2e){2}(?:/|$)",
-    "htaccess": r"/(?:\.|%2e){2}(?:/|$)",
+    "htaccess": r"/(?:\.|%2e){2}(?:/|$)|.*[^/?]{256}",
     "caddy": r"(?!)",
     "haproxy": r".*[#\x80-\U0010ffff]",
     "lighttpd": r".*\?.*%(?:[01]|7f)",
@@ -237,17 +249,24 @@ REFUSED = {
 """Targets that a server may decline by itself with 400, documented in the README of its files."""
 
 
+SCHEMES = ("http", "https", "", "ftp")
+
+
 def compare(name: str, rules: RuleSet, requests: list[tuple[str, str]], place: tuple[str, int]) -> list[str]:
     """Every difference between a real server and the reference."""
     out = []
     for host, target in requests:
-        status, location = ask(place, host, target)
-        answer = rules.answer(host, target)
+        scheme_from = rules.forms[0].scheme_from if rules.forms else ""
+        told = SCHEMES[len(target) % len(SCHEMES)] if scheme_from == SCHEME_HEADER else ""
+        status, location = ask(place, host, target, f"{SCHEME_HEADER}: {told}" if told else "")
+        answer = rules.answer(host, target, "http" if scheme_from == CONNECTION else told)
         expected = (answer.status, answer.location) if answer else None
         if expected is None:
             if location or status not in {400, 403, 404, 414}:
                 out.append(f"{name}: {host} {target!r} gives {status} {location!r}, and nothing is due")
-        elif (status, location) != expected and not (status == 400 and re.match(REFUSED[name], target, re.IGNORECASE)):
+        elif (status, location) != expected and not (
+            status in {400, 403} and re.match(REFUSED[name], target, re.IGNORECASE)
+        ):
             out.append(f"{name}: {host} {target!r} gives {status} {location!r}, due is {expected}")
     return out
 

@@ -26,13 +26,13 @@ def nginx_with(rules: Path) -> Iterator[tuple[str, int]]:
         yield host, int(port)
 
 
-def ask(place: tuple[str, int], host: str, target: str) -> tuple[int, str]:
-    """Status and Location for a raw request target."""
-    status, headers = ask_headers(place, host, target)
+def ask(place: tuple[str, int], host: str, target: str, header: str = "") -> tuple[int, str]:
+    """Status and Location for a raw request target; header: one more line of the request."""
+    status, headers = ask_headers(place, host, target, header)
     return status, headers.get("location", "")
 
 
-def ask_headers(place: tuple[str, int], host: str, target: str) -> tuple[int, dict[str, str]]:
+def ask_headers(place: tuple[str, int], host: str, target: str, header: str = "") -> tuple[int, dict[str, str]]:
     """Status and headers (names in lower case) for a raw request target."""
     with socket.create_connection(place, timeout=10) as connection:
         line = (
@@ -40,6 +40,7 @@ def ask_headers(place: tuple[str, int], host: str, target: str) -> tuple[int, di
             + target.encode("utf-8", "surrogateescape")
             + b" HTTP/1.1\r\nHost: "
             + host.encode()
+            + (f"\r\n{header}".encode() if header else b"")
             + b"\r\nConnection: close\r\n\r\n"
         )
         connection.sendall(line)

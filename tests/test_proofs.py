@@ -13,6 +13,7 @@ from conftest import NEW, OLD, Program
 from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.compiling import compile_rules, make_template
 from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.forms import ALWAYS, CONNECTION, NEVER, SiteForm
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.proofs import PROVED, UNDECIDED, WITNESS, prove
 from upright_ledger.core.rules import RuleSet
@@ -47,7 +48,7 @@ GOALS = (
     "/b/{i}",
     "/{x}",
 )
-TEXTS = ("a", "b", "1", "a-b", "c")
+TEXTS = ("a", "b", "1", "a-b", "C", "c.h")
 PATHS = ["/" + "/".join(p) + end for n in (1, 2, 3) for p in itertools.product(TEXTS, repeat=n) for end in ("", "/")]
 REQUESTS = [p + q for p in PATHS for q in ("", "?i=a", "?i=1")]
 
@@ -70,15 +71,19 @@ def small(rng: random.Random) -> RuleSet:
         except TemplateError:
             continue
         templates[made.source.text] = made
-    return compile_rules(list(plans.values()), [], SITES, policy, list(templates.values()))[0]
+    forms = []
+    if rng.random() < 0.4:
+        lower = policy.case == "fold" and rng.random() < 0.5
+        forms.append(SiteForm(SITE, NEW, rng.choice(("", ALWAYS, NEVER)), lower, rng.choice(("", CONNECTION))))
+    return compile_rules(list(plans.values()), [], SITES, policy, list(templates.values()), forms=forms)[0]
 
 
-def second_hop(rules: RuleSet, target: str) -> bool:
-    first = rules.answer(HOST, target)
+def second_hop(rules: RuleSet, target: str, host: str = HOST, scheme: str = "http") -> bool:
+    first = rules.answer(host, target, scheme)
     if first is None or not first.location:
         return False
     goal = parse_address(first.location)
-    return rules.answer(goal.authority, goal.target) is not None
+    return rules.answer(goal.authority, goal.target, goal.scheme) is not None
 
 
 @settings(max_examples=400, deadline=None)
@@ -88,6 +93,7 @@ def test_what_is_proved_holds_for_all_short_urls_and_witnesses_are_real(rng: ran
     proof = prove(rules)
     if proof.state == PROVED:
         assert [r for r in REQUESTS if second_hop(rules, r)] == []
+        assert [r for r in REQUESTS if second_hop(rules, r, "quillhaven.example", "https")] == []
     for witness in proof.witnesses:
         address = parse_address(witness.url)
         assert second_hop(rules, address.target), witness

@@ -62,7 +62,7 @@ class Book:
         if found is not None:
             entry.answer, entry.by, entry.where = answer_of(found[0].status, found[1]), TEMPLATE, found[0].legacy_url
             return
-        answer = self._standing_rules.answer(address.authority, address.target)
+        answer = self._standing_rules.answer_of_rules(address.authority, address.target)
         if answer is None or not isinstance(answer.rule, ImportedRule):
             return
         try:
@@ -212,7 +212,7 @@ class Book:
         """Faults in answers, templates and imported rules, the gravest kinds first."""
         found = list(self._answer_findings)
         if self.all_templates:
-            found += check_templates(self.all_templates, self.rules, self._around)
+            found += check_templates(self.all_templates, self.rules, self.around)
             found += check_variants(self._spelled_by_template(), self.rules)
         found += check_crowds(self.plans, self.homes)
         found += check_imported(self.imported, self._bases)
@@ -227,15 +227,17 @@ class Book:
                 yield host, target, template, entry.answer.destination
 
     @cached_property
-    def _around(self) -> Surroundings:
+    def around(self) -> Surroundings:
+        """What plans are checked against."""
         stock = {
             page: StockPage(d.status, d.redirects_to, planned=d.state == PLANNED) for page, d in self.stock.items()
         }
-        return Surroundings(self.sites, self.policy, stock, self.homes, self.ledger.settings.slash)
+        settings = self.ledger.settings
+        return Surroundings(self.sites, self.policy, stock, self.homes, settings.slash, settings.forms)
 
     @cached_property
     def _answer_findings(self) -> list[Finding]:
-        return check(self.plans, self._around)
+        return check(self.plans, self.around)
 
     @cached_property
     def _compiled(self) -> tuple[RuleSet, list[HeldBack]]:
@@ -249,6 +251,7 @@ class Book:
             self.policy,
             self.all_templates,
             self.standing if self.templates else (),
+            forms=self.ledger.settings.forms,
         )
 
     @property
@@ -283,7 +286,10 @@ class Book:
         entry = self.entry_of(address)
         if entry is None:
             return Expected(kind=OPEN)
-        return expected_outcome(self._settled(entry), address.without_fragment)
+        settled = self.around.settled(address)
+        if settled and entry.answer.kind == IGNORE:
+            return Expected(kind=OPEN)  # the form of its site applies to noise, too
+        return expected_outcome(self._settled(entry), settled or address.without_fragment)
 
     def _settled(self, entry: Entry) -> EntryAnswer:
         """An entry's answer with the end of the way: a destination that moves on itself is not where to arrive."""

@@ -72,6 +72,8 @@ def _next(destination: str, book: Book) -> str | None:
         return GONE
     if entry is not None and entry.answer.destination and entry.answer.destination != destination:
         return entry.answer.destination
+    if settled := book.around.settled(address):
+        return settled
     page = book.stock.get(page_key(address))
     if page is not None and 300 <= page.status < 400 and page.redirects_to:
         there = parse_address(page.redirects_to, page.url)

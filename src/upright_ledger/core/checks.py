@@ -10,6 +10,7 @@ from upright_ledger.core.addresses import Address, canonical_path, lower_path, n
 from upright_ledger.core.destinations import differs_by_slash_only, page_key, slash_twin
 from upright_ledger.core.findings import NOTE, SEVERITIES, WARNING, Finding
 from upright_ledger.core.folding import FoldingPolicy, fold
+from upright_ledger.core.forms import SiteForm
 from upright_ledger.core.plans import Plan, asks_for_itself
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.verdicts import what_changed
@@ -36,7 +37,7 @@ class StockPage:
 class Surroundings:
     """What plans are checked against.
 
-    stock: page key → page, empty when no stock was taken. slash: "always", "never" or "as-stock".
+    stock: page key → page, empty when no stock was taken. slash: "always", "never" or "as-stock". forms: what sites settle for all their addresses.
     """
 
     sites: Sites
@@ -44,6 +45,13 @@ class Surroundings:
     stock: Mapping[str, StockPage]
     homes: frozenset[str]
     slash: str = "as-stock"
+    forms: tuple[SiteForm, ...] = ()
+
+    def settled(self, goal: Address) -> str:
+        """Where the form of an old site would move a destination, or an empty string."""
+        site = self.sites.site_of(goal) if self.forms else ""
+        form = next((f for f in self.forms if f.site == site), None)
+        return form.settled(goal.authority, goal.target, goal.scheme) if form else ""
 
 
 def check(plans: list[Plan], around: Surroundings) -> list[Finding]:
@@ -184,6 +192,11 @@ def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
         ]
     if len(steps) > 1:
         found.append(_chain(plan, steps))
+    elif settled := around.settled(goal):
+        way = f"{_short(plan.old)} → {plan.destination} → {settled}"
+        found.append(
+            _finding("chain", plan, f"{way}; lead it to {settled} at once", "the form of the site moves it on")
+        )
     else:
         found += _check_goal(plan, goal, around, slash)
     if plan.page in around.homes and plan.folded.path != "/":

@@ -10,6 +10,7 @@ from upright_ledger.core.addresses import Address, canonical_path, lower_path, p
 from upright_ledger.core.destinations import is_safe_destination
 from upright_ledger.core.findings import Finding
 from upright_ledger.core.folding import FoldingPolicy, declared_paths, fold, unanswerable
+from upright_ledger.core.forms import SiteForm
 from upright_ledger.core.patterns import Pattern, common_path, image_parts, pattern_of, source_pattern
 from upright_ledger.core.plans import Plan, asks_for_itself, is_same_path
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, ExactRule, RuleSet
@@ -38,12 +39,14 @@ def compile_rules(
     templates: Sequence[TemplateRule] = (),
     standing: Iterable[Address] = (),
     protected: Sequence[str] = PROTECTED,
+    forms: Sequence[SiteForm] = (),
 ) -> tuple[RuleSet, list[HeldBack]]:
     """The rule set of all sound plans in a fixed order, and what was held back.
 
     findings: what `checks.check` found in these plans. Loops, conflicts and the like keep an answer
     out; other faults are built as they were decided. standing: addresses that no template may take: entries that
     are kept or ignored, and live pages. protected: paths and templates of the same sort, on all sites.
+    forms: what sites settle for all their addresses.
     """
     rules: list[ExactRule] = []
     held: list[HeldBack] = []
@@ -53,7 +56,7 @@ def compile_rules(
     seen: set[tuple[str, str]] = set()
     for plan in sorted(plans, key=lambda p: (p.site, p.folded.key, p.legacy_url)):
         kind = unsound.get(plan.key, "")
-        reason = _REASONS.get(kind, "") or _inexpressible(plan, sites, policy)
+        reason = _REASONS.get(kind, "") or _inexpressible(plan, sites, policy) or _sent_back(plan, sites, policy, forms)
         if reason:
             held.append(HeldBack(plan.legacy_url, kind or "refused", reason))
         elif plan.key not in seen:
@@ -79,7 +82,9 @@ def compile_rules(
         else:
             sound.append(_slash_settled(template, sites))
     authorities = dict(sites.site_of_authority)
-    base = RuleSet(tuple(rules), authorities, policy.case == "fold", policy.tracking, significant, tuple(sound))
+    base = RuleSet(
+        tuple(rules), authorities, policy.case == "fold", policy.tracking, significant, tuple(sound), forms=tuple(forms)
+    )
     return (with_passes(base, standing, sites, policy, protected) if sound else base), held
 
 
@@ -209,6 +214,18 @@ def _inexpressible(plan: Plan, sites: Sites, policy: FoldingPolicy) -> str:
     if _is_case_only(plan, goal, policy):
         return "only letter case changes, and servers that fold case cannot tell the two apart"
     return ""
+
+
+def _sent_back(plan: Plan, sites: Sites, policy: FoldingPolicy, forms: Sequence[SiteForm]) -> str:
+    """Why the form of a site makes a loop of a plan that leads there, or an empty string."""
+    goal = plan.goal
+    form = next((f for f in forms if goal is not None and f.site == sites.site_of(goal) == plan.site), None)
+    if goal is None or form is None:
+        return ""
+    settled = form.settled(goal.authority, goal.target, goal.scheme)
+    if not settled or not is_same_path(plan, parse_address(settled), policy):
+        return ""
+    return f"{form.legacy_url} sends its destination on to {settled}, where the rule itself would answer"
 
 
 def _is_case_only(plan: Plan, goal: Address, policy: FoldingPolicy) -> bool:

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from upright_ledger.core.addresses import Address, lower_path, parse_address
 from upright_ledger.core.compiling import image_pattern
 from upright_ledger.core.folding import value_spellings
+from upright_ledger.core.forms import SiteForm
 from upright_ledger.core.imported import TEXT, ImportedRule
 from upright_ledger.core.patterns import common_path, may_begin_alike, source_pattern
 from upright_ledger.core.rules import CARRY, ExactRule, RuleSet
@@ -21,10 +22,11 @@ PROVED, WITNESS, UNDECIDED = "proved", "witness", "undecided"
 _MOST_HOPS = 20
 _SAMPLES = {
     "digits": ("7", "2011", "1"),
-    "word": ("x", "abc7", "z"),
-    "segment": ("x", "abc-7", "z"),
-    "rest": ("x", "x/y", "x/"),
+    "word": ("x", "abc7", "z", "Xy"),
+    "segment": ("x", "abc-7", "z", "Xy", "x.html", "x.h"),
+    "rest": ("x", "x/y", "x/", "Xy", "x.html", "x.h"),
 }
+_SORTS = 6
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +63,8 @@ def prove(rules: RuleSet) -> Proof:
             prover.exact(rule, proof)
         else:
             prover.template(rule, proof)
+    for form in rules.forms:
+        prover.form(form, proof)
     for block in rules.blocks:
         for imported in block.rules:
             prover.imported(imported, proof)
@@ -97,7 +101,8 @@ class _Prover:
         if site is None:
             return
         goal = parse_address(rule.destination)
-        if rule.query != CARRY and self.rules.find(goal.authority, goal.target) is None and not self.rules.blocks:
+        ends = self.rules.answer(goal.authority, goal.target, goal.scheme) is None
+        if rule.query != CARRY and ends and not self.rules.blocks:
             return
         start = parse_address(rule.legacy_url)
         if start.authority not in self.rules.site_of:
@@ -150,11 +155,31 @@ class _Prover:
             for imported in block.rules:
                 if not imported.literal and may_begin_alike(head, _literal_head(imported)):
                     proof.undecided.append(f"{rule.source.text} may lead to the rule of {imported.where}")
+        if any(form.site == site for form in self.rules.forms):
+            # What a form makes of a destination hangs on its last name and on its capitals: the samples have all sorts.
+            for n in range(max(_SORTS, *(len(c.values) for c in (*rule.source.captures, *rule.source.params)))):
+                start = self._source_of(rule, "", n)
+                if start is not None:
+                    self._try(self.host_of[rule.site], start, rule, proof)
         if rule.query == CARRY:
             start = self._source_of(rule, "", 0)
             if start is not None:
                 goal = parse_address(rule.goal.fill(dict.fromkeys(rule.goal.names, "x")))
                 self._carried(rule, self.host_of[rule.site], site, goal, proof, start)
+
+    def form(self, form: SiteForm, proof: Proof) -> None:
+        """A form leads to nothing that it would move again; on another old site, rules may."""
+        site = self.rules.site_of.get(form.authority)
+        if site is None or site == form.site:
+            return
+        host, before = self.host_of[form.site], len(proof.witnesses)
+        samples = (self._source_of(r, "", n) for g, _ in self.heads[site] for r in g.rules for n in range(_SORTS))
+        for target in (*self.paths[site], *filter(None, samples)):
+            self._try(host, target, form, proof)
+            if len(proof.witnesses) > before:
+                return
+        if self.heads[site]:
+            proof.undecided.append(f"{form.legacy_url} may lead to a template of {site}")
 
     def imported(self, rule: ImportedRule, proof: Proof) -> None:
         """A literal rule is played through; a pattern that may come back to a host of ours is not decided."""
@@ -245,6 +270,12 @@ class _Prover:
         asked = "&".join(f"{c.name}={values[c.name]}" for c in rule.source.params)
         return f"{text}?{asked}" if asked else text
 
+    def _asked(self, url: str) -> tuple[str, str, str]:
+        """What tells a request from others: its scheme only where a form asks for it."""
+        address = parse_address(url)
+        knows = any(form.scheme_from for form in self.rules.forms)
+        return address.authority, address.target, address.scheme if knows else ""
+
     def _try(self, host: str, target: str, rule: object, proof: Proof) -> None:
         """Keep an address as a witness if this rule sends it to another one."""
         answer = self.rules.answer(host, target)
@@ -253,25 +284,20 @@ class _Prover:
 
     def _play(self, host: str, target: str, proof: Proof) -> None:
         way = [f"http://{host}{target}"]
-        here = (host, target)
+        here = (host, target, "http")
         for _ in range(_MOST_HOPS):
             answer = self.rules.answer(*here)
             if answer is None or not answer.location:
                 break
             way.append(answer.location)
-            goal = parse_address(answer.location)
-            if (goal.authority, goal.target) in {_asked(w) for w in way[:-1]}:
+            if self._asked(answer.location) in {self._asked(w) for w in way[:-1]}:
                 proof.witnesses.append(Witness(way[0], tuple(way), loops=True))
                 return
-            here = (goal.authority, goal.target)
+            goal = parse_address(answer.location)
+            here = (goal.authority, goal.target, goal.scheme)
         last = self.rules.answer(*here)
         if len(way) > 2 or (len(way) == 2 and last is not None):
             proof.witnesses.append(Witness(way[0], tuple(way), loops=len(way) > _MOST_HOPS))
-
-
-def _asked(url: str) -> tuple[str, str]:
-    address = parse_address(url)
-    return address.authority, address.target
 
 
 def _sample(capture: Capture, n: int) -> str:

@@ -15,6 +15,7 @@ from itertools import product
 
 from upright_ledger.core.addresses import canonical_path, guard, lower_ascii, lower_path, parse_address, split_target
 from upright_ledger.core.folding import entry_key, value_spellings
+from upright_ledger.core.forms import SiteForm
 from upright_ledger.core.imported import Block, ImportedRule, request_of
 from upright_ledger.core.template_rules import PASS, TemplateIndex, TemplateRule
 
@@ -56,7 +57,7 @@ class Answer:
 
     status: int
     location: str
-    rule: Rule | ImportedRule
+    rule: Rule | ImportedRule | SiteForm
 
 
 Rule = ExactRule | TemplateRule
@@ -103,7 +104,7 @@ class RuleSet:
     """An ordered set of rules with all that is needed to evaluate it.
 
     templates: asked where no exact rule answers; blocks: imported rules, asked last and no part of the digest: they are
-    not built. cache_control: a header that servers send with each answer, or empty. bases: authority → origin, for destinations of blocks that name no host. site_of: authority (host, with a port when it is not the scheme's own) → site name.
+    not built. forms: asked where nothing else answers, one a site, which differ by their origin alone. cache_control: a header that servers send with each answer, or empty. bases: authority → origin, for destinations of blocks that name no host. site_of: authority (host, with a port when it is not the scheme's own) → site name.
     significant: folded path → names that choose the page there, beyond those the rules name.
     tracking: names carried by `carry-tracking`, in the order in which they are written.
     """
@@ -117,8 +118,11 @@ class RuleSet:
     blocks: tuple[Block, ...] = ()
     bases: dict[str, str] = field(default_factory=dict)
     cache_control: str = ""
+    forms: tuple[SiteForm, ...] = ()
 
     def __post_init__(self) -> None:
+        if len({(f.slash, f.lower, f.scheme_from) for f in self.forms}) > 1:
+            raise ValueError("the forms of all sites agree about slash, letter case and scheme")
         object.__setattr__(self, "_tracked", tuple((n, tracked_pattern(n)) for n in self.tracking))
 
     @cached_property
@@ -170,6 +174,8 @@ class RuleSet:
             state.update(repr((r.site, r.path, r.params, r.paths, r.status, r.destination, r.query)).encode())
         for t in self.templates:
             state.update(repr(t.state()).encode())
+        for form in self.forms:
+            state.update(repr(form.state()).encode())
         state.update(self.cache_control.encode())
         return state.hexdigest()
 
@@ -238,8 +244,26 @@ class RuleSet:
         values |= zip((c.name for c in group.source.captures), match.groups(), strict=True)
         return rule, rule.goal.fill(values)
 
-    def answer(self, authority: str, target: str) -> Answer | None:
-        """Status and Location for a request, or None when no rule answers it."""
+    def answer(self, authority: str, target: str, scheme: str = "") -> Answer | None:
+        """Status and Location for a request, or None when nothing answers it.
+
+        scheme: "http", "https", or empty where it is not known.
+        """
+        answer = self.answer_of_rules(authority, target)
+        if answer is None and self.forms:
+            return self._formed(self.known_authority(authority), target, scheme)
+        return answer
+
+    def _formed(self, authority: str, target: str, scheme: str) -> Answer | None:
+        """What the form of the site makes of a request that no rule answers."""
+        form = next((f for f in self.forms if f.site == self.site_of.get(authority)), None)
+        if form is None or guard(target):
+            return None
+        location = form.settled(authority, target, scheme)
+        return Answer(301, location, form) if location else None
+
+    def answer_of_rules(self, authority: str, target: str) -> Answer | None:
+        """As `answer`, without what sites settle for all their addresses."""
         found = self.find(authority, target)
         if found is None:
             return self._imported(authority, target) if self.blocks else None

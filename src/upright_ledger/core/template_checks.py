@@ -59,7 +59,7 @@ def _beginning_alike(groups: Sequence[TemplateGroup]) -> Iterator[tuple[int, int
 def check_variants(answered: Iterable[tuple[str, str, str, str]], rules: RuleSet) -> Iterator[Finding]:
     """Spellings of an entry that its template does not answer. answered: host, target, template and destination of each spelling."""
     for host, target, template, destination in answered:
-        if rules.answer(host, target) is None:
+        if rules.answer_of_rules(host, target) is None:
             detail = f"this spelling was seen, and {template} does not answer it: decide it on its own"
             cause = f"spellings that {template} does not answer"
             yield Finding(

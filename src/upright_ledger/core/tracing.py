@@ -39,7 +39,7 @@ def trace_offline(start: Address, rules: RuleSet, sites: Sites, stock: Mapping[s
 def _respond(
     address: Address, rules: RuleSet, sites: Sites, stock: Mapping[str, StockPage], *, moved: bool
 ) -> tuple[int, str]:
-    answer = rules.answer(address.authority, address.target)
+    answer = rules.answer(address.authority, address.target, address.scheme)
     if answer is not None:
         return answer.status, answer.location
     page = _page(address, stock)

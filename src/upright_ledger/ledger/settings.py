@@ -14,6 +14,7 @@ from tomlkit.exceptions import TOMLKitError
 from upright_ledger.core.addresses import NotAnAddressError
 from upright_ledger.core.evidence import Weights
 from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.forms import ALWAYS, NEVER, SiteForm
 from upright_ledger.core.sites import Site, Sites, read_origin
 from upright_ledger.errors import InputError
 
@@ -25,7 +26,7 @@ SLASHES = ("always", "never", "as-stock")
 class Settings:
     """What a ledger's owner decided once. database: an SQLAlchemy URL, or empty for the ledger's own file.
 
-    sections: name and patterns, in order. profiles: of platforms that import lists; see servers.lists.Profile. cache_control: a header for redirects, or empty.
+    sections: name and patterns, in order. profiles: of platforms that import lists; see servers.lists.Profile. cache_control: a header for redirects, or empty. forms: what sites settle for all addresses that no rule answers.
     """
 
     name: str
@@ -37,6 +38,7 @@ class Settings:
     sections: tuple[tuple[str, tuple[str, ...]], ...] = ()
     profiles: tuple[Mapping[str, Any], ...] = ()
     cache_control: str = ""
+    forms: tuple[SiteForm, ...] = ()
 
 
 _LISTS = ("tracking", "tracking_only_folded", "session", "index_files", "view_params", "view_segments", "take_back")
@@ -84,6 +86,14 @@ traffic = 1.0
 linking_domains = 5.0
 linking_pages = 1.0
 impressions = 0.01
+
+[form]
+# What a [[site]] with a line canonical = "https://..." does with requests that no rule answers: one hop to that origin.
+# Where a request's scheme is known from: "" (it plays no part), "connection", or a header that your proxy sets, such as "X-Forwarded-Proto".
+scheme = ""
+# Trailing slash of these addresses: "always", "never", or "" for as it comes; and whether capitals are put into lower case.
+slash = ""
+lower_case = false
 
 [build]
 # A Cache-Control header for redirects, such as "max-age=3600" for the launch weeks: browsers keep a wrong 301 for long otherwise.
@@ -194,7 +204,28 @@ def _settings(document: Mapping[str, Any]) -> Settings:
         ),
         tuple({"name": str(name)} | _profile(values) for name, values in document.get("profile", {}).items()),
         _cache_control(document.get("build", {}).get("cache_control", "")),
+        _forms(document, policy),
     )
+
+
+def _forms(document: Mapping[str, Any], policy: FoldingPolicy) -> tuple[SiteForm, ...]:
+    """The forms of sites that name a canonical origin. Raises ValueError, NotAnAddressError."""
+    settled = document.get("form", {})
+    slash, lower, scheme = settled.get("slash", ""), settled.get("lower_case", False), settled.get("scheme", "")
+    if slash not in {"", ALWAYS, NEVER}:
+        raise ValueError(f"[form] slash is {slash!r}; it must be always, never or empty")
+    if type(lower) is not bool or (lower and policy.case != "fold"):
+        raise ValueError("[form] lower_case is true or false, and true only where [folding] case is fold")
+    if not isinstance(scheme, str) or not re.fullmatch(r"[A-Za-z][A-Za-z0-9-]{0,60}|", scheme):
+        raise ValueError(f"[form] scheme is {scheme!r}; it must be connection, the name of a header, or empty")
+    new = {read_origin(str(o)) for o in document["new"]["origins"]}
+    forms = []
+    for site in (s for s in document["site"] if s.get("canonical")):
+        origin = read_origin(str(site["canonical"]))
+        if origin not in new:
+            raise ValueError(f"canonical = {origin!r} of the site {site['name']} is none of the new origins")
+        forms.append(SiteForm(str(site["name"]), origin, slash, lower, scheme))
+    return tuple(forms)
 
 
 def _cache_control(text: object) -> str:

@@ -11,6 +11,7 @@ import re
 from collections.abc import Mapping
 
 from upright_ledger.core.addresses import decoded_path
+from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_ALONE, LOWERED, NEVER, PATH
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
 from upright_ledger.servers.apache_rules import Program, literal, read_lines
@@ -178,8 +179,46 @@ def _program(rules: RuleSet, low: Lowered) -> Program:
     p.label("answer")
     _answer(p, low)
     p.label("end")
-    p.rule()
+    forms(p, rules, low)
     return p
+
+
+def forms(p: Program, rules: RuleSet, low: Lowered) -> None:
+    """Where requests go that no rule answers. The site is set where the guard lets the target pass."""
+    for form in rules.forms:
+        number = next(low.sites[a] for a, site in rules.site_of.items() if site == form.site)
+        p.rule((env("site"), f"={number}"), flags=[f"E=upright_to:{form.origin}"])
+        p.rule(
+            (env("site"), f"={number}"),
+            (env("host"), f"!^(?i:{re.escape(form.authority)})$"),
+            flags=["E=upright_off:1"],
+        )
+        if form.scheme_from:
+            told = "%{REQUEST_SCHEME}" if form.scheme_from == CONNECTION else f"%{{HTTP:{form.scheme_from}}}"
+            wrong = "http" if form.scheme == "https" else "https"
+            p.rule((env("site"), f"={number}"), (told, f"^(?i:{wrong})$"), flags=["E=upright_off:1"])
+    if rules.forms:
+        form = rules.forms[0]
+        asked = "%{THE_REQUEST}"
+        p.rule((env("to"), "^$"), goto="out")
+        p.rule((asked, f"^[^ ]+ {LEFT_ALONE}(?:[?][^ ]*)? HTTP/"), goto="out")
+        p.rule((asked, f"^[^ ]+ ({PATH})(?:[?][^ ]*)? HTTP/"), flags=["E=upright_f:%1"])
+        if form.lower:
+            p.rule((env("f"), f"^{LOWERED}$"), flags=[f"E=upright_f:${{upright_lower:{env('f')}}}", "E=upright_off:1"])
+        if form.slash:
+            p.rule((env("f"), f"^{FILE}$"), goto="settled")
+        if form.slash == ALWAYS:
+            p.rule((env("f"), "[^/]$"), flags=[f"E=upright_f:{env('f')}/", "E=upright_off:1"])
+        if form.slash == NEVER:
+            p.rule((env("f"), f"^({BARE_PART})/+$"), flags=["E=upright_f:%1", "E=upright_off:1"])
+        p.label("settled")
+        p.rule((env("off"), "^$"), goto="out")
+        p.rule((env("f"), "^$"), goto="out")
+        address, flags = f"{env('to')}{env('f')}", ["R=301", "L", "NE"]
+        p.rule(("%{QUERY_STRING}", "^."), to=f"{address}?%{{QUERY_STRING}}", flags=flags)
+        p.rule(to=address, flags=[*flags, "QSD"])
+        p.label("out")
+    p.rule()
 
 
 def read_query(p: Program, rules: RuleSet, low: Lowered) -> None:

@@ -12,6 +12,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
+from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_ALONE, LOWERED, NEVER, PATH
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.core.templates import escaped
@@ -176,6 +177,7 @@ def _site(rules: RuleSet, low: Lowered, site: str, hosts: Sequence[str], names: 
         *_exact(low, site, names),
         *_templates(rules, low, site, names),
         *_answer(rules, low, hosts),
+        *_form(rules, low, site, hosts),
         *(_UNFOLDED if rules.fold_case else ()),
     ]
 
@@ -300,6 +302,53 @@ def _answer(rules: RuleSet, low: Lowered, hosts: Sequence[str]) -> list[Route]:
     ]
     split = put(code=part(1), mode=part(2), own=part(3), body=part(4), args=part(5), mark=part(6))
     return [handled(split, subroute(respond), match=matches(var("r"), _REPLY, "uprightr"))]
+
+
+def _form(rules: RuleSet, low: Lowered, site: str, hosts: Sequence[str]) -> list[Route]:
+    """Where requests go that no rule answers."""
+    form = next((f for f in rules.forms if any(low.sites[a] == site for a in _authorities(rules, f.site))), None)
+    if form is None:
+        return []
+    off = put(off="1")
+    foreign = [_host_pattern(h) for h in hosts if h != form.authority]
+    port = "" if rules.ports_matter else "(?::.*)?"
+    routes = [handled(put(off="", f=""))]
+    if foreign:
+        routes.append(handled(off, match=matches(_HOST, f"^(?:{'|'.join(foreign)}){port}$")))
+    if form.scheme_from:
+        told = (
+            "{http.request.scheme}" if form.scheme_from == CONNECTION else f"{{http.request.header.{form.scheme_from}}}"
+        )
+        wrong = "http" if form.scheme == "https" else "https"
+        routes.append(handled(off, match=matches(told, f"^(?i:{wrong})$")))
+    copied = matches(_URI, f"^({PATH})(?:[?]|$)", "uprightf")
+    routes.append(handled(put(f="{http.regexp.uprightf.1}"), match=copied))
+    routes.append(handled(put(f=""), match=matches(var("f"), f"^{LEFT_ALONE}$")))
+    if form.lower:
+        # The request's path is in lower case by now; it is cleaned, too, so doubled slashes stay as they come.
+        capital = matches(f"{var('f')} {{http.request.uri.path}}", f"^{LOWERED} ([^ ]*)$", "uprightl")
+        routes.append(handled(put(off="1", f="{http.regexp.uprightl.1}"), match=capital))
+    slash: list[Route] = []
+    if form.slash == ALWAYS:
+        slash = [handled(put(off="1", f=f"{var('f')}/"), match=matches(var("f"), "^.*[^/]$"))]
+    if form.slash == NEVER:
+        bare = matches(var("f"), f"^({BARE_PART})/+$", "uprightb")
+        slash = [handled(put(off="1", f="{http.regexp.uprightb.1}"), match=bare)]
+    if slash:
+        group = f"form{site}"
+        routes.append(handled(put(named="1"), match=matches(var("f"), f"^{FILE}$"), group=group))
+        routes.append(handled(subroute(slash), group=group))
+    cached = {"Cache-Control": [rules.cache_control]} if rules.cache_control else {}
+    location = f"{form.origin}{var('f')}"
+    for asked, query in (("[^ ]", f"?{_QUERY}"), ("", "")):
+        headers = cached | {"Location": [f"{location}{query}"]}
+        answer = {"handler": "static_response", "status_code": 301, "headers": headers}
+        routes.append(handled(answer, match=matches(f"{var('off')} {var('f')} {_QUERY}", f"^1 [^ ]+ {asked}")))
+    return routes
+
+
+def _authorities(rules: RuleSet, site: str) -> list[str]:
+    return [a for a, name in rules.site_of.items() if name == site]
 
 
 def _example(routes: list[Route]) -> dict[str, Any]:

@@ -12,6 +12,7 @@ from collections.abc import Iterator, Mapping
 from urllib.parse import quote_from_bytes
 
 from upright_ledger.core.addresses import decoded_path
+from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_ALONE, LOWERED, NEVER, PATH
 from upright_ledger.core.rules import GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateGroup
 from upright_ledger.servers.encoded import encoded, ranked, whole
@@ -165,6 +166,7 @@ def _lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
     if low.templates:
         yield from _template_lines(low)
     yield from _answer_lines(rules, low)
+    yield from _form_lines(rules, low)
     yield from _cache_lines(rules)
 
 
@@ -230,10 +232,51 @@ def _template_lines(low: Lowered) -> Iterator[str]:
         yield f"http-request set-var(txn.upright_r) 'var(txn.upright_choice),map_regm({PLACE}/choices.map)' if {{ var(txn.upright_choice) -m found }}"
 
 
+def _form_lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
+    """Where requests go that no rule answers."""
+    if not rules.forms:
+        return
+    form = rules.forms[0]
+    cut = _bare_host(rules)
+    yield f"http-request set-var(txn.upright_host) 'req.hdr(host),lower,{cut}' if {{ var(txn.upright_path) -m found }}"
+    for each in rules.forms:
+        number = next(low.sites[a] for a, site in rules.site_of.items() if site == each.site)
+        mine = f"{{ var(txn.upright_path) -m found }} {{ var(txn.upright_site) -m str {number} }}"
+        yield f"http-request set-var(txn.upright_origin) 'str({each.origin})' if {mine}"
+        yield f"http-request set-var(txn.upright_off) bool(true) if {mine} !{{ var(txn.upright_host) -m str {each.authority} }}"
+        wrong = "http" if each.scheme == "https" else "https"
+        if each.scheme_from == CONNECTION:
+            tls = "ssl_fc" if wrong == "https" else "!{ ssl_fc }"
+            yield f"http-request set-var(txn.upright_off) bool(true) if {mine} {tls if tls[0] == '!' else f'{{ {tls} }}'}"
+        elif each.scheme_from:
+            told = f"{{ req.hdr({each.scheme_from}),lower -m str {wrong} }}"
+            yield f"http-request set-var(txn.upright_off) bool(true) if {mine} {told}"
+    ours = "{ var(txn.upright_origin) -m found }"
+    copied = f"{{ path -m reg '^{PATH}$' }} !{{ path -m reg '^{LEFT_ALONE}$' }}"
+    yield f"http-request set-var(txn.upright_f) path if {ours} {copied}"
+    free = "{ var(txn.upright_f) -m found }"
+    if form.lower:
+        capital = f"{free} {{ var(txn.upright_f) -m reg '^{LOWERED}$' }}"
+        yield f"http-request set-var(txn.upright_off) bool(true) if {capital}"
+        yield f"http-request set-var(txn.upright_f) 'var(txn.upright_f),lower' if {capital}"
+    named = f"!{{ var(txn.upright_f) -m reg '^{FILE}$' }}"
+    if form.slash == ALWAYS:
+        bare = f"{free} !{{ var(txn.upright_f) -m end / }} {named}"
+        yield f"http-request set-var(txn.upright_off) bool(true) if {bare}"
+        yield f"http-request set-var-fmt(txn.upright_f) '%[var(txn.upright_f)]/' if {bare}"
+    if form.slash == NEVER:
+        closed = f"{free} {{ var(txn.upright_f) -m reg '^{BARE_PART}/+$' }} {named}"
+        yield f"http-request set-var(txn.upright_off) bool(true) if {closed}"
+        yield f'http-request set-var(txn.upright_f) \'var(txn.upright_f),regsub("/+$","")\' if {closed}'
+    off = f"{free} {{ var(txn.upright_off) -m found }}"
+    yield f"http-request set-var-fmt(txn.upright_f) '%[var(txn.upright_f)]?%[query]' if {off} {{ query -m len gt 0 }}"
+    yield f"http-request redirect code 301 location %[var(txn.upright_origin)]%[var(txn.upright_f)] if {off}"
+
+
 def _cache_lines(rules: RuleSet) -> Iterator[str]:
     """A header that goes with our answers alone."""
-    if rules.cache_control:
-        ours = "{ var(txn.upright_r) -m found } { status 301 302 307 308 410 }"
+    for variable in ("r", *(["off"] if rules.forms else [])) if rules.cache_control else ():
+        ours = f"{{ var(txn.upright_{variable}) -m found }} {{ status 301 302 307 308 410 }}"
         yield f"http-after-response set-header Cache-Control '{rules.cache_control}' if {ours}"
 
 

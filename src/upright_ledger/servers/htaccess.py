@@ -9,12 +9,13 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 
+from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, RuleSet
 from upright_ledger.core.template_rules import PASS
-from upright_ledger.servers.apache import cache_lines, env, example, fault, match_site, read_query, templates
+from upright_ledger.servers.apache import cache_lines, env, example, fault, forms, match_site, read_query, templates
 from upright_ledger.servers.apache_rules import Program, literal, read_lines
 from upright_ledger.servers.lowering import Key, Lowered, Reply, lower
-from upright_ledger.servers.protocol import Translation, decoded, expressible
+from upright_ledger.servers.protocol import NO_LOWER_CASE, Translation, decoded, expressible, without_lower_case
 
 RULES_FILE = ".htaccess"
 EXAMPLE_FILE = "example/httpd.conf"
@@ -30,7 +31,8 @@ class Htaccess:
     most_rules = MOST_RULES
 
     def write(self, rules: RuleSet) -> Translation:
-        held, refused = expressible(rules, fault)
+        held, refused = expressible(without_lower_case(rules), fault)
+        refused += [HeldBack(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower]
         low = lower(held)
         head = f"# Upright Ledger: {len(held.answering):,} redirect rules for .htaccess, digest {held.digest}"
         text = "\n".join([head, "RewriteEngine On", *_program(held, low).lines(), *cache_lines(held)]) + "\n"
@@ -63,7 +65,7 @@ def _program(rules: RuleSet, low: Lowered) -> Program:
     p.label("templates")
     templates(p, rules, low)
     p.label("end")
-    p.rule()
+    forms(p, rules, low)
     return p
 
 
@@ -173,6 +175,8 @@ def _readme(rules: RuleSet) -> str:
 2. Ask for a few old addresses at once: a mistake in a .htaccess answers 500 for every address below it, and `apachectl configtest`
    does not look into it.
 3. To go back: put the former file in its place.
+
+Apache itself answers names of more than 255 bytes in a path with 403.
 
 Apache reads this file anew with every request. Measured on Apache 2.4.71: 1,000 rewrite rules cost some 77 times what a file with one
 costs, about 1.5 ms a request; so more than {MOST_RULES:,} rules are written with `--force` only. Where the virtual host can be

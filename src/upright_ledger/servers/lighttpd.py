@@ -10,6 +10,7 @@ import re
 from collections.abc import Iterable, Iterator, Mapping
 from importlib.resources import files as resources
 
+from upright_ledger.core.forms import CONNECTION
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.template_rules import TemplateGroup, first_segment
 from upright_ledger.core.templates import LIST, REST, Capture
@@ -32,7 +33,9 @@ if not module then
   module = require("upright_redirects")
 end
 local r = lighty.r
-local status, location = module.answer(r.req_header["Host"], r.req_attr["request.orig-uri"])
+local scheme = r.req_attr["uri.scheme"]
+if module.scheme_from then scheme = r.req_header[module.scheme_from] or "" end
+local status, location = module.answer(r.req_header["Host"], r.req_attr["request.orig-uri"], scheme)
 if not status then return end
 if location then r.resp_header["Location"] = location end
 if module.cache ~= "" then r.resp_header["Cache-Control"] = module.cache end
@@ -121,6 +124,7 @@ def _data(rules: RuleSet, low: Lowered) -> Iterator[str]:
     yield f"M.sites = {_map(low.sites)}"
     yield "M.tracking = {" + ", ".join(map(quote, rules.tracking)) + "}"
     yield f"M.tracked = {_set(rules.tracking)}"
+    yield from _forms(rules, low)
     yield "local plain = {}"
     yield "local groups = {}"
     yield "local wild = {}"
@@ -146,6 +150,21 @@ def _data(rules: RuleSet, low: Lowered) -> Iterator[str]:
         yield "  },"
     yield "}"
     yield "return M"
+
+
+def _forms(rules: RuleSet, low: Lowered) -> Iterator[str]:
+    """What is done with requests that no rule answers, by the number of their site."""
+    yield "M.forms = {}"
+    for form in rules.forms:
+        number = next(low.sites[a] for a, site in rules.site_of.items() if site == form.site)
+        told = {"origin": form.origin, "host": form.authority, "slash": form.slash}
+        if form.scheme_from:
+            told["wrong"] = "http" if form.scheme == "https" else "https"
+        parts = [f"{name} = {quote(text)}" for name, text in told.items()]
+        yield f"M.forms[{quote(number)}] = {{{', '.join(parts)}, lower = {'true' if form.lower else 'false'}}}"
+    header = next((f.scheme_from for f in rules.forms if f.scheme_from not in {"", CONNECTION}), "")
+    if header:
+        yield f"M.scheme_from = {quote(header)}"
 
 
 def _template(rules: RuleSet, group: TemplateGroup) -> Iterator[str]:

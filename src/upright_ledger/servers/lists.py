@@ -56,7 +56,8 @@ class ListDialect:
 
     def write(self, rules: RuleSet) -> Translation:
         """The list, and what does not fit into it."""
-        refused = []
+        reason = "a list tells single addresses: set this up on the platform itself"
+        refused = [HeldBack(form.legacy_url, "refused", reason) for form in rules.forms]
         rows: list[Rule] = []
         for rule in self._ordered(rules):
             reason = self._fault(rule)
@@ -71,6 +72,7 @@ class ListDialect:
             rules,
             rules=tuple(r for r in rules.rules if id(r) in kept or r.status == PASS),
             templates=tuple(t for t in rules.templates if id(t) in kept),
+            forms=(),
         )
         return Translation(
             {self.rule_file: self._text(rows).encode(), "README.md": self._readme(held).encode()}, held, tuple(refused)

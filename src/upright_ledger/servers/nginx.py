@@ -17,10 +17,11 @@ from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, ExactRule, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
 from upright_ledger.servers.lowering import host_of_own_page
+from upright_ledger.servers.nginx_forms import form_tables
 from upright_ledger.servers.nginx_params import SAME_KEY, ParamTables, literal, spread
 from upright_ledger.servers.nginx_syntax import quote, read_map_tables
 from upright_ledger.servers.nginx_templates import SOURCES, template_tables
-from upright_ledger.servers.protocol import Translation, decoded
+from upright_ledger.servers.protocol import NO_LOWER_CASE, Translation, decoded, without_lower_case
 
 RULE_FILE = "redirects.conf"
 SERVER_FILE = "server.inc"
@@ -49,7 +50,8 @@ class Nginx:
                 refused.append(HeldBack(rule.legacy_url, "refused", "nginx takes no words of 4,096 bytes or more"))
             else:
                 kept.append(rule)
-        held = replace(rules, rules=tuple(kept))
+        refused += [HeldBack(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower]
+        held = without_lower_case(replace(rules, rules=tuple(kept)))
         text = _Writer(held).rule_file()
         files = {
             RULE_FILE: text.encode("utf-8", "surrogateescape"),
@@ -121,6 +123,10 @@ class _Writer:
             more, sources = template_tables(self.rules, self.sites, self._template_value, by_params=by_params)
             out |= more
             self.sources = sources
+        if self.rules.forms:
+            more, sources = form_tables(self.rules)
+            out |= more
+            self.sources |= sources
         if self.rules.cache_control:
             out["upright_cache"] = {"default": "", r"~^(?:301|302|307|308|410)\|.": self.rules.cache_control}
         return out
@@ -223,7 +229,7 @@ class _Writer:
         key = '"$upright_blocked$upright_site$uri"'
         fixed = {
             "upright_site": host,
-            "upright_cache": f'"$status|$upright_common{self.special}{"$upright_open" if self.rules.templates else ""}"',
+            "upright_cache": f'"$status|$upright_common{self.special}{"$upright_open" if self.rules.templates else ""}{"$upright_form" if self.rules.forms else ""}"',
             "upright_blocked": "$request_uri",
             "upright_ask_some": "$upright_and",
             "upright_group": key,
@@ -268,6 +274,7 @@ def _server_file(rules: RuleSet) -> str:
         "if ($upright_common) { return 301 $upright_common$upright_ask; }",
         *_answers(special, rules.rules),
         *(_answers("$upright_open", rules.templates) if rules.templates else ()),
+        *(["if ($upright_form) { return 301 $upright_form; }"] if rules.forms else ()),
         *(["add_header Cache-Control $upright_cache always;"] if rules.cache_control else ()),
     ]
     return "\n".join(lines) + "\n"

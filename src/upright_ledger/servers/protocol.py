@@ -51,6 +51,14 @@ def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, 
     return replace(rules, rules=exact, templates=tuple(t for t in rules.templates if not fault(t))), refused
 
 
+NO_LOWER_CASE = "this server cannot put a path into lower case: capitals are left as they come"
+
+
+def without_lower_case(rules: RuleSet) -> RuleSet:
+    """A rule set whose forms leave letter case alone."""
+    return replace(rules, forms=tuple(replace(form, lower=False) for form in rules.forms))
+
+
 def param_names(rule: Rule) -> tuple[str, ...]:
     """The names of the parameters that a rule asks for."""
     return rule.params if isinstance(rule, TemplateRule) else tuple(n for n, _ in rule.params)

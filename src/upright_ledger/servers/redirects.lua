@@ -1,6 +1,6 @@
 -- Upright Ledger: the rule model for lighttpd's mod_magnet. The rules themselves are in upright_rules.lua.
 local rules = require("upright_rules")
-local M = { cache = rules.cache }
+local M = { cache = rules.cache, scheme_from = rules.scheme_from }
 
 local function lower(text)
   if not text:find("[A-Z]") then return text end
@@ -168,11 +168,7 @@ local function site_of(host)
   return rules.sites[host], host
 end
 
--- Status and Location for a request; nil where no rule answers.
-function M.answer(host, target)
-  local site = rules.sites[host or ""]
-  if not site then site, host = site_of(host) end
-  if not site then return nil end
+local function by_rules(site, host, target)
   local at = target:find("?", 1, true)
   local raw, query = target, ""
   if at then raw, query = target:sub(1, at - 1), target:sub(at + 1) end
@@ -210,6 +206,39 @@ function M.answer(host, target)
   local reply = rules.plain[key]
   if reply then return respond(reply, host, query) end
   return by_template(site, raw, query, host, group and group.names)
+end
+
+-- Where a request goes that no rule answers: to its path in the form of the site.
+local function settled(form, host, target, scheme)
+  local path, query = target:match("^([^?]*)%??(.*)$")
+  if path:gsub("%%%x%x", ""):find("[^A-Za-z0-9._~!$&'()*+,;=:@/-]") then return nil end
+  if path == "/robots.txt" or path == "/favicon.ico" or path:sub(1, 13) == "/.well-known/" then return nil end
+  for part in path:gmatch("[^/]+") do
+    local dots = part:gsub("%%2[eE]", ".")
+    if dots == "." or dots == ".." then return nil end
+  end
+  local wanted = path
+  if form.lower and not path:find("%", 1, true) then wanted = lower(path) end
+  local last = wanted:match("([^/]*)/*$")
+  local escaped = last:find("%%2[eE]") or last:find("%%[3-7]%x")
+  if form.slash ~= "" and not escaped and not last:find("%.%w%w?%w?%w?%w?$") then
+    if form.slash == "always" and wanted:sub(-1) ~= "/" then wanted = wanted .. "/" end
+    if form.slash == "never" and wanted:find("[^/]/+$") then wanted = wanted:match("^(.-)/+$") end
+  end
+  if wanted == path and host == form.host and (not form.wrong or lower(scheme or "") ~= form.wrong) then return nil end
+  if query ~= "" then wanted = wanted .. "?" .. query end
+  return 301, form.origin .. wanted
+end
+
+-- Status and Location for a request; nil where nothing answers. scheme: "http", "https", or anything else where it is not known.
+function M.answer(host, target, scheme)
+  local site = rules.sites[host or ""]
+  if not site then site, host = site_of(host) end
+  if not site then return nil end
+  local status, location = by_rules(site, host, target)
+  local form = rules.forms[site]
+  if status or not form or blocked(target) then return status, location end
+  return settled(form, host, target, scheme)
 end
 
 return M
