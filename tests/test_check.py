@@ -192,3 +192,33 @@ def test_what_waits_for_a_page_is_held_back_until_it_is_published(museum: Progra
     assert [w["answer"] for w in museum.json("balance")["waiting"]] == ["wanted"]
     museum("decide", "/b.html", "--wanted")
     assert len(museum.json("balance")["waiting"]) == 2
+
+
+def test_parameters_that_choose_nothing_any_more_are_said(bare: Program) -> None:
+    rows = [f"/catalogue.php?item={n},/objects/,301" for n in range(4)] + [
+        "/view.php?id=1,/one/,301",
+        "/view.php?id=2,/two/,301",
+    ]
+    found = bare.json("check", bare.pairs(*rows), code=1)
+    assert [(f["kind"], f["legacy_url"]) for f in found["findings"]] == [("query-lost", "/catalogue.php?item=0")]
+    assert found["proof"]["state"] == "proved"
+
+
+def test_a_rule_that_drops_campaigns_is_said_where_they_were_seen(museum: Program) -> None:
+    museum.write("seen.txt", f"{OLD}/spring?utm_source=mail\n{OLD}/autumn\n")
+    museum("gather", "seen.txt")
+    museum("decide", "/spring", "--to", "/new-spring/", "--query", "drop")
+    museum("decide", "/autumn", "--to", "/new-autumn/", "--query", "drop")
+    lost = [f for f in museum.json("check", code=1)["findings"] if f["kind"] == "query-lost"]
+    assert [f["legacy_url"] for f in lost] == [f"{OLD}/spring"]
+    assert "utm_source" in lost[0]["detail"]
+
+
+def test_templates_of_a_sheet_are_checked_and_proved(bare: Program) -> None:
+    sheet = bare.write(
+        "rules.csv",
+        "old,new,status,query,kind\n/j/{slug},/s/{slug},301,,template\n/s/{x},/t/{x},301,,template\n/{x,/y,301,,template\n",
+    )
+    found = bare.json("check", sheet, code=1)
+    assert (found["rules"], found["proof"]["state"], len(found["rejected"])) == (2, "witness", 1)
+    assert found["proof"]["witnesses"][0]["way"][1:] == ["/s/a", "/t/a"]

@@ -11,18 +11,19 @@ from upright_ledger.core.answers import IGNORE, KEEP, OPEN, STATUSES, EntryAnswe
 from upright_ledger.core.checks import StockPage, Surroundings, check, check_crowds
 from upright_ledger.core.compiling import HeldBack, compile_rules, make_template, template_fault
 from upright_ledger.core.destinations import page_key, read_destination
-from upright_ledger.core.findings import SEVERITIES, Finding
+from upright_ledger.core.findings import Finding, in_order
 from upright_ledger.core.folding import FoldingPolicy, fold
 from upright_ledger.core.imported import APPEND, Block, ImportedRule
 from upright_ledger.core.imported import KEEP as KEEP_QUERY
 from upright_ledger.core.plans import Plan, make_plan
+from upright_ledger.core.query_checks import check_campaigns, check_choices
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, RuleSet
 from upright_ledger.core.rules import GONE as GONE_STATUS
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.template_checks import check_imported, check_templates, check_variants
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.ledger.answers import PERSON, RULE, TEMPLATE, load_claims
-from upright_ledger.ledger.entries import Entry, load_entries
+from upright_ledger.ledger.entries import Entry, load_entries, seen_queries
 from upright_ledger.ledger.imports import load_imported
 from upright_ledger.ledger.stock import LIVE, PLANNED, Destination, load_stock
 from upright_ledger.ledger.store import Ledger
@@ -215,9 +216,17 @@ class Book:
             found += check_templates(self.all_templates, self.rules, self.around)
             found += check_variants(self._spelled_by_template(), self.rules)
         found += check_crowds(self.plans, self.homes)
+        found += check_choices(self.plans)
+        found += check_campaigns(self.plans, self._queries, self.policy)
         found += check_imported(self.imported, self._bases)
-        order = {kind: n for n, kind in enumerate(SEVERITIES)}
-        return sorted(found, key=lambda f: (order[f.kind], f.legacy_url, f.destination))
+        return in_order(found)
+
+    @property
+    def _queries(self) -> Iterator[tuple[tuple[str, str], str]]:
+        """Key of an entry, and a query with which it was seen."""
+        with self.ledger.reading() as connection:
+            spelled = [parse_address(spelling) for spelling, _, _ in seen_queries(connection)]
+        return (((self.sites.site_of(a), fold(a, self.policy).key), a.query) for a in spelled)
 
     def _spelled_by_template(self) -> Iterator[tuple[str, str, str, str]]:
         """Host, target, template and destination of every spelling of the entries that a template answers."""

@@ -7,11 +7,12 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.checking import Checked, check_ledger, check_pairs
+from upright_ledger.app.checking import Checked, check_ledger
 from upright_ledger.app.fixing import fix
+from upright_ledger.app.sheet_checks import check_pairs
 from upright_ledger.cli import show
 from upright_ledger.cli.common import encoding_option, json_option
-from upright_ledger.core.proofs import PROVED, WITNESS, Proof
+from upright_ledger.core.proofs import PROVED, WITNESS
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
@@ -82,7 +83,7 @@ def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
     for text in result.assumed:
         show.say(f"Note: {text}.")
     _show_mends(result)
-    _show_proof(result.proof)
+    _show_proof(result)
     for line, text, why in result.rejected[:8]:
         show.say(f"Row {line:,} cannot be checked: {why}: {text[:100]}", show.DOUBTFUL)
     if not result.findings:
@@ -137,15 +138,18 @@ def _show_mends(result: Checked) -> None:
     show.say()
 
 
-def _show_proof(proof: Proof | None) -> None:
+def _show_proof(result: Checked) -> None:
     """Say what holds for every URL, before the faults that are known by their addresses."""
+    proof = result.proof
     if proof is None or not proof.rules:
         return
+    held = result.rules - proof.rules
+    which = f"the {proof.rules:,} rules that can be built" if held > 0 else "these rules"
     if proof.state == PROVED:
-        show.say("Proved: no URL at all is sent on a second time by these rules; there are no chains and no loops.")
+        show.say(f"Proved: no URL at all is sent on a second time by {which}; there are no chains and no loops.")
     elif proof.state == WITNESS:
         loops = sum(w.loops for w in proof.witnesses)
-        told = f"{show.plural(len(proof.witnesses), 'address')} that {'is' if len(proof.witnesses) == 1 else 'are'} sent on again"
+        told = f"{show.plural(len(proof.witnesses), 'address', 'addresses')} that {'is' if len(proof.witnesses) == 1 else 'are'} sent on again"
         show.say(f"Not free of chains: {told}" + (f", {loops:,} of them without end." if loops else "."))
         for witness in proof.witnesses[:SHOWN_OF_EACH]:
             show.say("  " + " → ".join(witness.way[:6]), show.DOUBTFUL)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from upright_ledger.core.addresses import Address, canonical_path, lower_path, names_file, parse_address
 from upright_ledger.core.destinations import differs_by_slash_only, page_key, slash_twin
-from upright_ledger.core.findings import NOTE, SEVERITIES, WARNING, Finding
+from upright_ledger.core.findings import NOTE, SEVERITIES, WARNING, Finding, in_order
 from upright_ledger.core.folding import FoldingPolicy, fold
 from upright_ledger.core.forms import SiteForm
 from upright_ledger.core.plans import Plan, asks_for_itself
@@ -61,9 +61,8 @@ def check(plans: list[Plan], around: Surroundings) -> list[Finding]:
     slash = _slash_rule(plans, around)
     for plan in plans:
         findings += _check_one(plan, book, slash)
-    order = {kind: n for n, kind in enumerate(SEVERITIES)}
     unique = {(f.kind, f.legacy_url, f.destination): f for f in findings}
-    return sorted(unique.values(), key=lambda f: (order[f.kind], f.legacy_url, f.destination))
+    return in_order(unique.values())
 
 
 def check_crowds(plans: Iterable[Plan], homes: frozenset[str]) -> Iterator[Finding]:

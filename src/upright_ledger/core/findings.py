@@ -26,9 +26,16 @@ SEVERITIES = {
     "uncovered-variant": WARNING,
     "shadowed": WARNING,
     "temporary": WARNING,
+    "query-lost": WARNING,
     "mass-move": NOTE,
 }
 """Kinds of findings in the order in which they are shown, with their severity."""
+
+
+def in_order(findings: Iterable[Finding]) -> list[Finding]:
+    """Findings, the gravest kinds first."""
+    order = {kind: n for n, kind in enumerate(SEVERITIES)}
+    return sorted(findings, key=lambda f: (order[f.kind], f.legacy_url, f.destination))
 
 
 @dataclass(frozen=True, slots=True)

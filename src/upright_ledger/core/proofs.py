@@ -92,7 +92,7 @@ class _Prover:
                 text = first if isinstance(first, str) else ""
                 self.heads[group.site].append((group, text.lower() if rules.fold_case else text))
         self.host_of: dict[str, str] = {}
-        for authority, site in sorted(rules.site_of.items()):
+        for authority, site in sorted(rules.site_of.items(), key=lambda item: (len(item[0]), item)):
             self.host_of.setdefault(site, authority)
 
     def exact(self, rule: ExactRule, proof: Proof) -> None:
@@ -104,13 +104,12 @@ class _Prover:
         ends = self.rules.answer(goal.authority, goal.target, goal.scheme) is None
         if rule.query != CARRY and ends and not self.rules.blocks:
             return
-        start = parse_address(rule.legacy_url)
-        if start.authority not in self.rules.site_of:
-            start = start._replace(host=self.host_of[rule.site], port="")
-        target = start.target if rule.params else rule.path
-        self._try(start.authority, target, rule, proof)
+        # A rule may be named by its path alone.
+        authority = rule.legacy_url.partition("://")[2].partition("/")[0]
+        host = authority if authority in self.rules.site_of else self.host_of[rule.site]
+        self._try(host, rule.key, rule, proof)
         if rule.query == CARRY:
-            self._carried(rule, start.authority, site, goal, proof)
+            self._carried(rule, host, site, goal, proof)
 
     def _carried(
         self, rule: ExactRule | TemplateRule, host: str, site: str, goal: Address, proof: Proof, path: str = ""

@@ -25,7 +25,8 @@ EXAMPLE_FILE = "example/httpd.conf"
 MAX_PAIR = 1000  # bytes of key and value in an SDBM file
 _NAME = re.compile(r"[A-Za-z0-9_$.~-]+\Z")
 
-_GUARD = r"(?:[!\x22$&->@-\[\]-~]|%(?!2[Ff]|5[Cc]|[01]|7[Ff])[0-9A-Fa-f][0-9A-Fa-f])*(?:[?][!\x22$-~]*)?"
+_HARMLESS = r"[!\x22$&->@-\[\]-~]*"
+_GUARD = rf"{_HARMLESS}(?:%(?!2[Ff]|5[Cc]|[01]|7[Ff])[0-9A-Fa-f][0-9A-Fa-f]{_HARMLESS})*(?:[?][!\x22$-~]*)?"
 _AS_IT_STANDS = re.compile(r"[A-Za-z0-9$\-_.+!*'(),:;@&=/~]*")
 _BARE = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789$-_.+!*'(),:;@&=/~")  # by int:escape
 
