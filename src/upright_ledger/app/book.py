@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -15,6 +15,7 @@ from upright_ledger.core.findings import Finding, in_order
 from upright_ledger.core.folding import FoldingPolicy, fold
 from upright_ledger.core.imported import APPEND, Block, ImportedRule
 from upright_ledger.core.imported import KEEP as KEEP_QUERY
+from upright_ledger.core.imported_templates import templates_of
 from upright_ledger.core.plans import Plan, make_plan
 from upright_ledger.core.query_checks import check_campaigns, check_choices
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, RuleSet
@@ -250,16 +251,28 @@ class Book:
 
     @cached_property
     def _compiled(self) -> tuple[RuleSet, list[HeldBack]]:
-        return self._compile(self.plans)
+        return self._compile(self.plans, self._of_patterns[0])
 
-    def _compile(self, plans: list[Plan]) -> tuple[RuleSet, list[HeldBack]]:
+    @cached_property
+    def _of_patterns(self) -> tuple[list[TemplateRule], list[tuple[str, str]]]:
+        """Templates that say what imported patterns do, and the patterns that none says, with the reason."""
+        sites = self.sites.old
+        return templates_of(self._blocks, sites, self._bases, self.templates, fold=self._folds)
+
+    @property
+    def left_out(self) -> list[HeldBack]:
+        """Imported patterns that are not built."""
+        reason = "the entries it answers are built, the pattern itself is not: "
+        return [HeldBack(where, "pattern", reason + why) for where, why in self._of_patterns[1]]
+
+    def _compile(self, plans: list[Plan], more: Sequence[TemplateRule] = ()) -> tuple[RuleSet, list[HeldBack]]:
         return compile_rules(
             plans,
             self._answer_findings,
             self.sites,
             self.policy,
-            self.all_templates,
-            self.standing if self.templates else (),
+            [*self.all_templates, *more],
+            self.standing if self.templates or more else (),
             forms=self.ledger.settings.forms,
         )
 

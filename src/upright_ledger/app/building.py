@@ -122,7 +122,7 @@ def build(
             f"the files for {server} do not read back as the rules they were made from: {differences[0]}",
             f"nothing was written; {len(differences):,} differences in all: report this as a fault of the program",
         )
-    held = [*book.held_back, *translation.refused, *_left_out(book)]
+    held = [*book.held_back, *translation.refused, *book.left_out]
     files = dict(translation.files)
     files.setdefault(RULE_LIST, rule_list(translation.rules))
     before = read_list(against or folder / RULE_LIST)
@@ -158,12 +158,6 @@ INTO = {
 
 def _words(rules: RuleSet) -> dict[str, str]:
     return {r.legacy_url: f"{r.status} {r.destination}".strip() for r in rules.answering}
-
-
-def _left_out(book: Book) -> list[HeldBack]:
-    """Imported rules about more than one address: entries that they answer are built, they themselves are not."""
-    reason = "it stands for more than one address: the entries it answers are built, the pattern itself is not"
-    return [HeldBack(rule.where, "pattern", reason) for _, rule in book.imported if not rule.address and rule.status]
 
 
 def rule_list(rules: RuleSet) -> bytes:

@@ -148,7 +148,7 @@ def _slash_settled(rule: TemplateRule, sites: Sites) -> TemplateRule:
         return rule
     path = "/" + rule.goal.text.partition("://")[2].partition("/")[2].partition("?")[0].partition("#")[0]
     bare = "".join(p if isinstance(p, str) else f"{{{p.name}}}" for p in rule.source.parts)
-    return replace(rule, slash={bare + "/": "bare", bare: "slashed"}.get(path, "any"))
+    return replace(rule, slash={bare + "/": "bare", bare: "slashed"}.get(path, rule.slash))
 
 
 def with_passes(

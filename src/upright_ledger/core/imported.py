@@ -123,6 +123,21 @@ class ImportedRule:
         return "/" + re.sub(r"\\(.)", r"\1", match[1]).lstrip("/")
 
     @property
+    def is_pattern(self) -> bool:
+        """Whether it is about more than one address."""
+        return not self.literal and (not self.address or "(" in self.pattern)
+
+    @property
+    def head(self) -> str:
+        """What every path that fits begins with, as far as its pattern says so in plain letters."""
+        match = re.match(r"\^((?:[A-Za-z0-9_/~,;:@=&!'-]|\\[^A-Za-z0-9])*)", self.pattern)
+        if match is None or self.negate or self.subject not in {PATH, INNER, RAW, TARGET}:
+            return ""
+        text = re.sub(r"\\(.)", r"\1", match[1])
+        # The last letter may be optional or repeated.
+        return (f"/{text}" if self.subject == INNER else text)[:-1]
+
+    @property
     def host(self) -> str:
         """The one host that it is for, or an empty string."""
         named = [c for c in self.conditions if c.subject == HOST and c.literal and not c.negate]

@@ -152,7 +152,7 @@ class _Prover:
                     proof.undecided.append(f"{rule.source.text} may lead to {group.source.text}")
         for block in self.rules.blocks:
             for imported in block.rules:
-                if not imported.literal and may_begin_alike(head, _literal_head(imported)):
+                if not imported.literal and may_begin_alike(head, imported.head):
                     proof.undecided.append(f"{rule.source.text} may lead to the rule of {imported.where}")
         if any(form.site == site for form in self.rules.forms):
             # What a form makes of a destination hangs on its last name and on its capitals: the samples have all sorts.
@@ -318,15 +318,6 @@ def _path_pieces(rule: TemplateRule) -> list[str]:
 
 def _head(rule: TemplateRule) -> str:
     return _path_pieces(rule)[0]
-
-
-def _literal_head(rule: ImportedRule) -> str:
-    match = re.match(r"\^((?:[A-Za-z0-9_/~,;:@=&!'-]|\\[^A-Za-z0-9])*)", rule.pattern)
-    if match is None:
-        return ""
-    text = re.sub(r"\\(.)", r"\1", match[1])
-    # The last letter may be optional or repeated.
-    return (text if rule.subject != "inner" else f"/{text}")[:-1]
 
 
 def _folded(text: str, fold: bool) -> str:

@@ -1,0 +1,176 @@
+"""Imported patterns as template rules, where a template says just what the pattern does.
+
+A template answers fewer requests than a pattern of the same form (plain spellings only), and never others; what cannot be said in
+the grammar of templates is left, with the reason.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Sequence
+
+from upright_ledger.core.compiling import make_template
+from upright_ledger.core.imported import APPEND, GROUP, HOST, INNER, KEEP, PATH, TEXT, Block, ImportedRule, compiled
+from upright_ledger.core.patterns import common_path, may_begin_alike, source_pattern
+from upright_ledger.core.rules import CARRY, DROP, GONE
+from upright_ledger.core.sites import Site
+from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.core.templates import TemplateError
+
+_TOKEN = re.compile(
+    r"(?P<rest>\(\.[*+]\))|(?P<prefix>\(\(\?:/\.\*\)\?\))|(?P<segment>\(\[\^/\][*+]\))|(?P<digits>\((?:\\d|\[0-9\])\+\))"
+    r"|(?P<word>\((?:\\w|\[A-Za-z0-9\])\+\))|(?P<list>\((?:[A-Za-z0-9_~-]+\|)+[A-Za-z0-9_~-]+\))"
+    r"|\\(?P<sign>[^A-Za-z0-9])|(?P<text>[A-Za-z0-9_/~%,;:@=&!'\"-])"
+)
+
+
+class NoTemplateError(ValueError):
+    """A pattern that no template says; the message says why, in a few words."""
+
+
+def templates_of(
+    blocks: Iterable[Block],
+    sites: Sequence[Site],
+    bases: dict[str, str],
+    own: Sequence[TemplateRule],
+    *,
+    fold: bool,
+) -> tuple[list[TemplateRule], list[tuple[str, str]]]:
+    """Templates for the patterns of blocks, and the others with the reason: (where, reason).
+
+    bases: authority of an old site → origin of destinations without host.  own: templates that
+    people decided, which are asked before any imported rule.
+    """
+    made: list[TemplateRule] = []
+    left: list[tuple[str, str]] = []
+    for block in blocks:
+        before: list[ImportedRule | TemplateRule] = []
+        for rule in block.rules:
+            if not rule.is_pattern or not rule.status:
+                before.append(rule)
+                continue
+            for site in _sites_of(rule, sites):
+                try:
+                    template = _template(rule, site, bases, fold=fold)
+                    _is_asked_alike(template, own, [*made, *before], fold=fold)
+                except (NoTemplateError, TemplateError) as error:
+                    left.append((rule.where, str(error)))
+                    before.append(rule)
+                else:
+                    made.append(template)
+    return made, left
+
+
+def _sites_of(rule: ImportedRule, sites: Sequence[Site]) -> list[Site]:
+    """The old sites a rule is for, by the hosts that its conditions name."""
+    named = [c for c in rule.conditions if c.subject == HOST]
+    hosts = {s.name: s.origins[0].partition("://")[2] for s in sites}
+
+    def fits(host: str) -> bool:
+        return any(
+            (host == c.pattern if c.literal else compiled(c.pattern, c.nocase).search(host) is not None) for c in named
+        )
+
+    return [s for s in sites if not named or fits(hosts[s.name])]
+
+
+def _template(rule: ImportedRule, site: Site, bases: dict[str, str], *, fold: bool) -> TemplateRule:
+    if rule.negate or rule.literal or rule.subject not in {PATH, INNER}:
+        raise NoTemplateError("it looks at more than the path")
+    if any(c.subject != HOST or c.negate for c in rule.conditions):
+        raise NoTemplateError("it has conditions")
+    source, slash, groups = _source(rule)
+    goal = _goal(rule, groups, bases.get(site.origins[0].partition("://")[2], site.origins[0]))
+    carries = rule.query == APPEND or (rule.query == KEEP and "?" not in goal)
+    made = make_template(
+        site.name, source, rule.status, goal, f"{site.origins[0]}{source}", fold=fold, query=CARRY if carries else DROP
+    )
+    if made.source.takes_slash:
+        return TemplateRule(made.site, made.source, made.status, made.destination, made.legacy_url, made.query, slash)
+    return made
+
+
+def _source(rule: ImportedRule) -> tuple[str, str, dict[str, str]]:
+    """A pattern as the text of a template, the slash form it takes, and what stands for each of its groups."""
+    text = rule.pattern
+    if not text.startswith("^"):
+        raise NoTemplateError("its pattern does not begin at the start of the path")
+    text = text[1:]
+    out = "/" if rule.subject == INNER else ""
+    groups: dict[str, str] = {}
+    slash = "any"
+    closed = text.endswith("$") and not text.endswith(r"\$")
+    text = text.removesuffix("$") if closed else text
+    if closed:
+        slash = "any" if text.endswith("/?") else "bare"
+        text = text.removesuffix("/?")
+    elif not text.endswith(("(.*)", "(.+)")):
+        if not text.endswith("/"):
+            raise NoTemplateError("its pattern does not end with the path")
+        text += "(.*)"  # all that follows, whatever becomes of it
+    at = 0
+    while at < len(text):
+        match = _TOKEN.match(text, at)
+        if match is None:
+            raise NoTemplateError("its pattern has no counterpart among templates")
+        at = match.end()
+        number = str(len(groups) + 1)
+        kind = match.lastgroup
+        if kind in {"rest", "prefix"}:
+            if at < len(text):
+                raise NoTemplateError("text follows on the rest of the path")
+            out += "/{+rest}" if kind == "prefix" else "{+rest}"
+            groups[number] = "/{rest}" if kind == "prefix" else "{rest}"
+        elif kind in {"segment", "digits", "word"}:
+            out += f"{{p{number}}}" if kind == "segment" else f"{{p{number}|{kind}}}"
+            groups[number] = f"{{p{number}}}"
+        elif kind == "list":
+            out += f"{{p{number}|{match[0][1:-1].replace('|', ',')}}}"
+            groups[number] = f"{{p{number}}}"
+        else:
+            out += match["sign"] or match["text"]
+    if not out.startswith("/") or "{" not in out:
+        raise NoTemplateError("its pattern has no counterpart among templates")
+    if out.endswith("/") and slash == "bare":
+        out, slash = out[:-1], "slashed"
+    return out, slash, groups
+
+
+def _goal(rule: ImportedRule, groups: dict[str, str], base: str) -> str:
+    if rule.status == GONE:
+        return ""
+    out = []
+    for kind, value in rule.destination:
+        if kind == TEXT:
+            if re.search(r"[{}]", value):
+                raise NoTemplateError("its destination holds a brace")
+            out.append(value)
+        elif kind == GROUP and value in groups:
+            out.append(groups[value])
+        else:
+            raise NoTemplateError("its destination holds more than texts and groups")
+    goal = "".join(out)
+    if goal.startswith("/") and not goal.startswith("//"):
+        goal = base + goal
+    return goal
+
+
+def _is_asked_alike(
+    rule: TemplateRule, own: Sequence[TemplateRule], before: Iterable[ImportedRule | TemplateRule], *, fold: bool
+) -> None:
+    """Raises NoTemplateError where another rule would be asked first in one place only: among templates the more specific is."""
+    here = source_pattern(rule.source, fold, rule.slash)
+    rank = (-rule.source.literal, rule.source.path)
+    for other in (*own, *before):
+        if isinstance(other, TemplateRule):
+            later = (-other.source.literal, other.source.path) >= rank
+            if other.site == rule.site and later and common_path(here, source_pattern(other.source, fold, other.slash)):
+                raise NoTemplateError(f"{other.source.text} takes some of its addresses first")
+        elif other.is_pattern:
+            if may_begin_alike(other.head, rule.source.head):
+                raise NoTemplateError(f"the rule of {other.where} may take some of its addresses first")
+        elif may_begin_alike(other.address, rule.source.head) and (
+            other.status == PASS or any(c.subject != HOST for c in other.conditions)
+        ):
+            # As an entry it could not say the same: it is left alone, or answers some of its requests only.
+            raise NoTemplateError(f"the rule of {other.where} takes one of its addresses first")
