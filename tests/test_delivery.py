@@ -131,3 +131,18 @@ def test_redirects_say_how_long_they_may_be_kept(decided: Program, name: str) ->
         assert (found, headers.get("cache-control")) == (404, None)
     settings.write_text(settings.read_text().replace("max-age=600, private", 'x\\"; evil'))
     assert "cache_control" in decided("build", "--for", name, "--out", "rules", code=3).err
+
+
+def test_a_build_is_compared_with_the_file_that_a_server_runs(museum: Program) -> None:
+    museum("decide", "--from", museum.pairs("/a,/new-a/,301", "/b,/new-b/,301", "/c,/new-c/,301"))
+    museum.write(".htaccess", f"Redirect 301 /a {NEW}/new-a/\nRedirectMatch 302 ^/b$ {NEW}/else/\nRedirect gone /d\n")
+    told = museum("build", "--for", "nginx", "--out", "rules", "--against", ".htaccess").out
+    assert "1 added, 1 changed, 1 removed" in told
+    rows = (museum.folder / "rules/changes.csv").read_text().splitlines()[1:]
+    assert rows == [
+        f"changed,{OLD}/b,302 {NEW}/else/,301 {NEW}/new-b/",
+        f"added,{OLD}/c,,301 {NEW}/new-c/",
+        f"removed,{OLD}/d,410,",
+    ]
+    museum.write("none.conf", "RewriteEngine On\n")
+    museum("build", "--for", "nginx", "--out", "other", "--against", "none.conf", code=3)

@@ -84,6 +84,11 @@ class Book:
         )
         return replace(rules, blocks=self._blocks, bases=self._bases)
 
+    def with_block(self, block: Block) -> RuleSet:
+        """The rules of another file alone, for the old sites of this ledger."""
+        rules = RuleSet((), dict(self.sites.site_of_authority), self._folds, self.policy.tracking)
+        return replace(rules, blocks=(block,), bases=self._bases)
+
     @property
     def requests(self) -> Iterator[tuple[str, str]]:
         """Host and target of every spelling of every entry."""

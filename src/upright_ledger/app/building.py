@@ -21,6 +21,7 @@ from upright_ledger.app.delivery import (
     put_into,
     read_list,
 )
+from upright_ledger.app.deployed import answers_of, compared_urls, deployed_rules, is_rule_file
 from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.condensing import Condensed, condense
 from upright_ledger.core.rules import RuleSet
@@ -95,7 +96,7 @@ def build(
 ) -> Built:
     """Write the sound rules of a book for a server. The files are read back before any is put in place.
 
-    condensing: CAUTIOUS or BOLD puts templates in the place of exact rules. against: a list of rules to compare with instead
+    condensing: CAUTIOUS or BOLD puts templates in the place of exact rules. against: a list of rules, or a file that a server runs, to compare with instead
     of the last build in the folder. into: a file whose block of rules is replaced, too.
     force: write more rules than a server can bear.
     """
@@ -125,11 +126,15 @@ def build(
     held = [*book.held_back, *translation.refused, *book.left_out]
     files = dict(translation.files)
     files.setdefault(RULE_LIST, rule_list(translation.rules))
-    before = read_list(against or folder / RULE_LIST)
+    if against is not None and is_rule_file(against):
+        deployed = deployed_rules(against, book)
+        urls = compared_urls(deployed, book)
+        before, after = answers_of(deployed, urls), answers_of(translation.rules, urls)
+    else:
+        before, after = read_list(against or folder / RULE_LIST), _words(translation.rules)
     built = Built(server, folder, sorted([*files, CHANGES, MANIFEST]), translation.rules, held, told)
     built.before = len(book.rules.answering)
     built.compared = str(against or (folder if before else ""))
-    after = _words(translation.rules)
     built.changes = changes(before, after) if before else []
     files[CHANGES] = changes_csv(built.changes)
     if digest_in(folder) not in {"", translation.rules.digest}:

@@ -50,8 +50,8 @@ SHOWN_TEMPLATES = 8
 @click.option(
     "--against",
     type=click.Path(path_type=Path),
-    metavar="CSV",
-    help="Compare with this list of rules instead of the last build in DIR.",
+    metavar="FILE",
+    help="Compare with this list of rules, or with the file that a server runs now, instead of the last build in DIR.",
 )
 @click.option(
     "--into",

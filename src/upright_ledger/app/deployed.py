@@ -1,0 +1,55 @@
+"""Rules that a server runs now, compared with those of the ledger by what both answer."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from upright_ledger.app.book import Book
+from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.imported import Block
+from upright_ledger.core.rules import RuleSet
+from upright_ledger.errors import InputError
+from upright_ledger.formats.reading import read_text
+from upright_ledger.formats.rule_files import PAIRS, dialect_of, read_rule_file
+
+
+def is_rule_file(path: Path) -> bool:
+    """Whether a file holds rules in a server's language, and is no list of rules."""
+    return path.is_file() and path.suffix.lower() != ".csv" and dialect_of(path, read_text(path, "")) != PAIRS
+
+
+def deployed_rules(path: Path, book: Book) -> RuleSet:
+    """What a server's file does, as rules of this ledger's sites. Raises InputError where nothing in it is understood."""
+    read = read_rule_file(path)[1]
+    if not read.rules:
+        raise InputError(
+            f"{path} holds no rule that is understood",
+            "compare with the redirects.csv of the build that was deployed"
+            if read.missed
+            else "name the file with the rules",
+        )
+    return book.with_block(Block(read.rules))
+
+
+def answers_of(rules: RuleSet, urls: list[str]) -> dict[str, str]:
+    """Address → status and Location, for those that are answered."""
+    found = {}
+    for url in urls:
+        address = parse_address(url)
+        answer = rules.answer_of_rules(address.authority, address.target)
+        if answer is not None:
+            found[url] = f"{answer.status} {answer.location}".strip()
+    return found
+
+
+def compared_urls(deployed: RuleSet, book: Book) -> list[str]:
+    """The addresses on which two rule sets are compared: all entries, and what the deployed rules name."""
+    named = {e.legacy_url for e in book.entries}
+    for block in deployed.blocks:
+        for rule in block.rules:
+            host = rule.host or next(iter(deployed.bases), "")
+            if rule.address and host in deployed.bases:
+                address = parse_address(f"http://{host}{rule.address}")
+                entry = book.entry_of(address)
+                named.add(entry.legacy_url if entry else address.without_fragment)
+    return sorted(named)
