@@ -18,7 +18,7 @@ from upright_ledger.core.templates import TemplateError
 FEWEST = 3
 """Exact rules that make a template worth its while."""
 
-_MOST_VALUES = 120  # in one list
+_LONGEST_LIST = 2500  # characters: servers take no words beyond some 4,000
 _ROUNDS = 5
 _PLAIN = re.compile(r"[A-Za-z0-9._~-]+\Z")
 _ENDING = re.compile(r"(?<=.)\.[a-z][a-z0-9]{0,4}\Z", re.IGNORECASE)
@@ -45,6 +45,10 @@ class _Candidate:
     status: int
     query: str
     is_list: bool = False
+
+
+_Member = tuple[ExactRule, str]
+"""A rule, and its value in a list."""
 
 
 def condense(
@@ -103,41 +107,47 @@ def _choose(
     rules: RuleSet, sites: Sites, forbidden: set[tuple[str, str]], *, bold: bool
 ) -> list[tuple[TemplateRule, list[ExactRule]]]:
     """Templates and the rules that each takes the place of: the one that takes the most first."""
-    groups: dict[_Candidate, list[ExactRule]] = defaultdict(list)
+    groups: dict[_Candidate, list[_Member]] = defaultdict(list)
     for rule in rules.rules:
         if rule.status != PASS and rule_key(rule) not in forbidden:
-            for candidate in dict.fromkeys(_candidates(rule, bold=bold)):
-                groups[candidate].append(rule)
+            for candidate, value in dict.fromkeys(_candidates(rule, bold=bold)):
+                groups[candidate].append((rule, value))
     covered: set[tuple[str, str]] = set()
     chosen = []
     for candidate, members in sorted(
         groups.items(), key=lambda g: (-len(g[1]), g[0].is_list, g[0].source, g[0].destination)
     ):
-        free = [r for r in members if rule_key(r) not in covered]
+        free = [(r, value) for r, value in members if rule_key(r) not in covered]
         if len(free) < FEWEST:
             continue
         for portion in _portions(candidate, free):
             template = _template(candidate, portion, rules, sites)
             if template is not None:
-                chosen.append((template, portion))
-                covered |= {rule_key(r) for r in portion}
+                taken = [rule for rule, _ in portion]
+                chosen.append((template, taken))
+                covered |= {rule_key(r) for r in taken}
     return chosen
 
 
-def _portions(candidate: _Candidate, members: list[ExactRule]) -> Iterator[list[ExactRule]]:
+def _portions(candidate: _Candidate, members: list[_Member]) -> Iterator[list[_Member]]:
     """The members of one template each: lists are cut where they grow long."""
-    size = _MOST_VALUES if candidate.is_list else len(members)
-    for at in range(0, len(members), size):
-        if len(members[at : at + size]) >= FEWEST:
-            yield members[at : at + size]
+    if not candidate.is_list:
+        yield members
+        return
+    portion: list[_Member] = []
+    for member in sorted(members, key=lambda m: m[1]):
+        if sum(len(value) + 1 for _, value in (*portion, member)) > _LONGEST_LIST:
+            yield portion
+            portion = []
+        portion.append(member)
+    if len(portion) >= FEWEST:
+        yield portion
 
 
-def _template(candidate: _Candidate, members: list[ExactRule], rules: RuleSet, sites: Sites) -> TemplateRule | None:
-    source = candidate.source
-    if candidate.is_list:
-        head, _, tail = source.partition(_HOLE)
-        values = sorted(r.path[len(head) : len(r.path) - len(tail)] for r in members)
-        source = f"{head}{{name|{','.join(values)}}}{tail}"
+def _template(candidate: _Candidate, members: list[_Member], rules: RuleSet, sites: Sites) -> TemplateRule | None:
+    # Values that are alike, as of dates in several folders, stand once.
+    values = ",".join(sorted({value for _, value in members}))
+    source = candidate.source.replace(_HOLE, values)
     label = f"{sites.base_of(candidate.site)}{source}"
     try:
         made = make_template(
@@ -154,17 +164,16 @@ def _template(candidate: _Candidate, members: list[ExactRule], rules: RuleSet, s
     return None if template_fault(made, sites, fold=rules.fold_case) else made
 
 
-def _candidates(rule: ExactRule, *, bold: bool) -> Iterator[_Candidate]:
-    """What an exact rule may be an instance of."""
+def _candidates(rule: ExactRule, *, bold: bool) -> Iterator[tuple[_Candidate, str]]:
+    """What an exact rule may be an instance of; of lists, with its value in them."""
     whole = (rule.status, rule.query)
     carried = [c for pieces in _readings(rule.path) if (c := _carried(rule, pieces)) is not None]
-    yield from (_Candidate(rule.site, *c, *whole) for c in carried)
+    yield from ((_Candidate(rule.site, *c, *whole), "") for c in carried)
     if bold and (moved := _folder_moved(rule)) is not None:
-        yield _Candidate(rule.site, *moved, *whole)
-    if not rule.params and not carried:
-        yield from (
-            _Candidate(rule.site, source, rule.destination, *whole, is_list=True) for source in _with_a_hole(rule.path)
-        )
+        yield _Candidate(rule.site, *moved, *whole), ""
+    if not carried:
+        for source, value in _with_a_hole(rule):
+            yield _Candidate(rule.site, source, rule.destination, *whole, is_list=True), value
 
 
 Pieces = tuple[tuple[str, str], ...]
@@ -180,6 +189,8 @@ def _readings(path: str) -> Iterator[Pieces]:
     yield (*above, ("/", stem), *end)
     if match := re.match(r"((?:[0-9]+[-_.])+)([^0-9].*)\Z", stem):
         yield (*above, *_apart(match[1]), (match[1][-1], match[2]), *end)
+    if match := re.match(r"([a-z]+)([0-9]+)\Z", stem):
+        yield (*above, (f"/{match[1]}", match[2]), *end)
     words = re.split(r"[-_]", stem)
     if len(words) in {2, 3} and all(re.fullmatch("[a-z0-9]+", w) for w in words):
         yield (*above, *_apart(stem), *end)
@@ -255,13 +266,28 @@ def _folder_moved(rule: ExactRule) -> tuple[str, str] | None:
     return f"/{old}/{{+rest}}", f"{head}{new}{'/' if new else ''}{{rest}}"
 
 
-def _with_a_hole(path: str) -> Iterator[str]:
-    """A path with one of its segments left open, the last one but for its ending."""
-    parts = path.split("/")[1:]
-    for at, text in enumerate(parts):
-        stem, ending = _stem(text) if at == len(parts) - 1 else (text, "")
-        if _PLAIN.match(stem):
-            yield "/" + "/".join([*parts[:at], _HOLE + ending, *parts[at + 1 :]])
+def _with_a_hole(rule: ExactRule) -> Iterator[tuple[str, str]]:
+    """A path with one of its names left open, and that name; numbers around it may be any. Or the value of its one parameter."""
+    if rule.params:
+        (name, value), *more = rule.params
+        if not more and _PLAIN.match(value) and _PARAMETER.match(name):
+            yield f"{rule.path}{{?{name}|{_HOLE}}}", value
+        return
+    parts = rule.path.split("/")[1:]
+    stems = [(text, "") for text in parts[:-1]] + [_stem(parts[-1])]
+    for at, (stem, _) in enumerate(stems):
+        if not _PLAIN.match(stem):
+            continue
+        for loose in (False, True):
+            texts = [
+                f"{{name|{_HOLE}}}{end}"
+                if n == at
+                else f"{{n{n + 1}|digits}}{end}"
+                if loose and t.isdigit()
+                else t + end
+                for n, (t, end) in enumerate(stems)
+            ]
+            yield "/" + "/".join(texts), stem
 
 
 def _split(destination: str) -> tuple[str, str]:

@@ -45,13 +45,14 @@ class Capture:
     kind: str = SEGMENT
     values: tuple[str, ...] = ()
 
-    def regex(self, *, fold: bool = False) -> str:
-        """What it matches, without a group around it; `fold`: list values in any letter case."""
+    def regex(self, *, fold: bool = False, spelled: bool = False) -> str:
+        """What it matches, without a group around it; `fold`: list values in any letter case (see `Source.regex`)."""
         if self.kind in _CLASSES:
             return f"[{_CLASSES[self.kind]}]+"
         if self.kind == LIST:
             ordered = sorted(self.values, key=lambda v: (-len(v), v))
-            return "(?:" + "|".join(escaped(v, fold=fold) for v in ordered) + ")"
+            mode = "(?i:" if fold and not spelled else "(?:"
+            return mode + "|".join(escaped(v, fold=fold and spelled) for v in ordered) + ")"
         if self.kind == REST:
             return f"(?:{_NO_DOTS}/)*{_NO_DOTS}/?"
         return _NO_DOTS
@@ -144,7 +145,7 @@ class Source:
         out = []
         for part in self.parts:
             if isinstance(part, Capture):
-                out.append(f"({part.regex(fold=fold)})")
+                out.append(f"({part.regex(fold=fold, spelled=spelled)})")
             elif fold and not spelled and any(c.isalpha() for c in part):
                 out.append(f"(?i:{escaped(part)})")
             else:

@@ -10,7 +10,6 @@ import random
 from dataclasses import dataclass, field
 
 from upright_ledger.demo.site import NEW, OLD, Museum, NewPage
-from upright_ledger.demo.vocabulary import ADJECTIVES, NOUNS, slug
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,20 +36,32 @@ class _Planter:
     museum: Museum
     words: random.Random
     move: EarlierMove = field(default_factory=EarlierMove)
-    number: int = 0
+    used: set[str] = field(default_factory=set)
 
-    def path(self) -> str:
-        """A fresh address of the site before last."""
-        self.number += 1
-        name = f"{slug(self.words.choice(ADJECTIVES))}-{slug(self.words.choice(NOUNS))}-{self.number}"
-        return f"/museum/{name}.htm"
+    def path(self, page: str, folder: str = "museum") -> str:
+        """Where the site before last had what is now at a page."""
+        return f"/{folder}{page.removesuffix('/')}.htm"
 
     def page(self) -> str:
-        """The path of a sound page of the new site; home pages and files are left out."""
+        """The path of a sound page of the new site, a fresh one each time; home pages and files are left out."""
         while True:
-            url = self.words.choice(self.museum.new).url
-            if url.endswith("/") and url != f"{NEW}/" and "/de/" not in url:
+            new = self.words.choice(self.museum.new)
+            url = new.url
+            if (
+                new.status == 200
+                and url.endswith("/")
+                and url != f"{NEW}/"
+                and "/de/" not in url
+                and "/makers/" not in url
+                and url not in self.used
+            ):
+                self.used.add(url)
                 return url.removeprefix(NEW)
+
+    def move_of_a_page(self) -> tuple[str, str]:
+        """An address of the site before last, and the page that it should lead to."""
+        right = self.page()
+        return self.path(right), right
 
     def rule(self, old: str, new: str, status: int = 301) -> None:
         self.move.rules.append((old, new, status))
@@ -64,7 +75,7 @@ def plant(museum: Museum, words: random.Random) -> EarlierMove:
     """Write the earlier move's list. Some new pages that faults need (dead, redirecting) join the museum."""
     p = _Planter(museum, words)
     for _ in range(260):
-        p.rule(p.path(), p.page())
+        p.rule(*p.move_of_a_page())
     _chains_and_loops(p)
     _contested(p)
     _destinations(p)
@@ -75,55 +86,55 @@ def plant(museum: Museum, words: random.Random) -> EarlierMove:
 
 def _chains_and_loops(p: _Planter) -> None:
     for _ in range(24):
-        first, second, right = p.path(), p.path(), p.page()
+        first, right = p.move_of_a_page()
+        second = p.path(right, "museum/2009")
         p.rule(first, second)
         p.rule(second, right)
         p.fault(first, "chain", "chain", right)
     for length in (2, 2, 2, 3, 3):
-        ring = [p.path() for _ in range(length)]
-        for n, old in enumerate(ring):
-            p.rule(old, ring[(n + 1) % length])
-            p.fault(old, "loop", "loop", p.page())
+        ring = [p.move_of_a_page() for _ in range(length)]
+        for n, (old, right) in enumerate(ring):
+            p.rule(old, ring[(n + 1) % length][0])
+            p.fault(old, "loop", "loop", right)
     for _ in range(5):
-        old = p.path()
+        old, right = p.move_of_a_page()
         p.rule(old, old)
-        p.fault(old, "self", "loop", p.page())
+        p.fault(old, "self", "loop", right)
 
 
 def _contested(p: _Planter) -> None:
     for _ in range(8):
-        old, wrong, right = p.path(), p.page(), p.page()
-        while wrong == right:
-            wrong = p.page()
+        old, right = p.move_of_a_page()
+        wrong = p.page()
         p.rule(old, wrong)
         p.rule(old, right)
         p.fault(old, "conflict", "wrong-destination", right)
     for _ in range(12):
-        old, right = p.path(), p.page()
+        old, right = p.move_of_a_page()
         p.rule(old, right, 302)
         p.fault(old, "temporary", "wrong-status", right)
     for _ in range(30):
-        old = p.path()
+        old, right = p.move_of_a_page()
         p.rule(old, "/")
-        p.fault(old, "home-fallback", "home-fallback", p.page())
+        p.fault(old, "home-fallback", "home-fallback", right)
 
 
 def _destinations(p: _Planter) -> None:
     for _ in range(40):
-        old, right = p.path(), p.page()
+        old, right = p.move_of_a_page()
         p.rule(old, right.removesuffix("/"))
         p.fault(old, "slash-mismatch", "slash-mismatch", right)
     for n in range(9):
-        old = p.path()
+        old, right = p.move_of_a_page()
         p.rule(old, f"/exhibitions/cancelled-{n + 1}/")
-        p.fault(old, "unknown-destination", "dead-end", p.page())
+        p.fault(old, "unknown-destination", "dead-end", right)
     for n in range(7):
-        old, dead = p.path(), f"/stories/withdrawn-{n + 1}/"
+        (old, right), dead = p.move_of_a_page(), f"/stories/withdrawn-{n + 1}/"
         p.museum.new.append(NewPage(NEW + dead, "", 404))
         p.rule(old, dead)
-        p.fault(old, "dead-destination", "dead-end", p.page())
+        p.fault(old, "dead-destination", "dead-end", right)
     for n in range(6):
-        old, moving, right = p.path(), f"/stories/renamed-{n + 1}/", p.page()
+        (old, right), moving = p.move_of_a_page(), f"/stories/renamed-{n + 1}/"
         p.museum.new.append(NewPage(NEW + moving, "", 301, NEW + right))
         p.rule(old, moving)
         p.fault(old, "redirecting-destination", "chain", right)

@@ -94,7 +94,7 @@ def make_museum(words: random.Random) -> Museum:
     _print_room(museum, words)
     _workshops(museum, words)
     _files(museum, words)
-    _retired(museum, words)
+    _retired(museum)
     _german(museum)
     return museum
 
@@ -150,18 +150,15 @@ def _journal(museum: Museum, words: random.Random) -> None:
 
 
 def _catalogue(museum: Museum, words: random.Random) -> None:
-    seen: dict[str, int] = {}
     for n, title in enumerate(islice(v.object_titles(words), 1250)):
         item = 1001 + n * 3
-        name = v.slug(title)
-        seen[name] = seen.get(name, 0) + 1
         if n % 9 == 5:
             museum.gone(f"/catalogue.php?item={item}", title, kind="catalogue")
         else:
             museum.move(
                 f"/catalogue.php?item={item}",
                 title,
-                f"/collection/{name}-{item}/",
+                f"/collection/objects/{item}/",
                 fame=12.0 / (1 + n % 53),
                 kind="catalogue",
             )
@@ -231,7 +228,7 @@ def _files(museum: Museum, words: random.Random) -> None:
     museum.move("/journal/feed.xml", "", "/stories/feed.xml", "Stories (feed)", fame=80.0, kind="file", certain=False)
 
 
-def _retired(museum: Museum, words: random.Random) -> None:
+def _retired(museum: Museum) -> None:
     museum.gone("/tickets/", "Ticket desk", fame=30.0, kind="tickets")
     for n in range(70):
         museum.gone(f"/tickets/event-{2300 + n * 7}.html", f"Ticket desk: evening {n + 1}", kind="tickets")
@@ -240,12 +237,11 @@ def _retired(museum: Museum, words: random.Random) -> None:
             f"/guestbook/{2001 + n // 12}-{1 + n % 12:02}.html", f"Guest book, page {n + 1}", fame=0.3, kind="guestbook"
         )
     for n in range(36):
-        code = f"/QH{10 + n}{words.choice('ABCD')}"
         museum.move(
-            code,
+            f"/QH{10 + n}",
             "",
-            f"/visit/audio-guide/stop-{n + 1}/",
-            f"Audio guide, stop {n + 1}",
+            f"/visit/audio-guide/stop-{10 + n}/",
+            f"Audio guide, stop {10 + n}",
             fame=6.0,
             kind="code",
             certain=False,

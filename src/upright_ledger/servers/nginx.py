@@ -10,7 +10,6 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from functools import partial
 
 from upright_ledger.core.compiling import HeldBack
@@ -21,7 +20,7 @@ from upright_ledger.servers.nginx_forms import form_tables
 from upright_ledger.servers.nginx_params import SAME_KEY, ParamTables, literal, spread
 from upright_ledger.servers.nginx_syntax import quote, read_map_tables
 from upright_ledger.servers.nginx_templates import SOURCES, template_tables
-from upright_ledger.servers.protocol import NO_LOWER_CASE, Translation, decoded, without_lower_case
+from upright_ledger.servers.protocol import NO_LOWER_CASE, Translation, decoded, expressible, without_lower_case
 
 RULE_FILE = "redirects.conf"
 SERVER_FILE = "server.inc"
@@ -44,14 +43,9 @@ class Nginx:
     rule_file = RULE_FILE
 
     def write(self, rules: RuleSet) -> Translation:
-        kept, refused = [], []
-        for rule in rules.rules:
-            if _too_long(rule):
-                refused.append(HeldBack(rule.legacy_url, "refused", "nginx takes no words of 4,096 bytes or more"))
-            else:
-                kept.append(rule)
+        held, refused = expressible(rules, _too_long)
         refused += [HeldBack(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower]
-        held = without_lower_case(replace(rules, rules=tuple(kept)))
+        held = without_lower_case(held)
         text = _Writer(held).rule_file()
         files = {
             RULE_FILE: text.encode("utf-8", "surrogateescape"),
@@ -78,9 +72,13 @@ class Nginx:
 DIALECT = Nginx()
 
 
-def _too_long(rule: ExactRule) -> bool:
-    longest = max(len(p) for p in rule.paths) + sum(len(n) + 3 * len(v) + 2 for n, v in rule.params)
-    return longest > MAX_TOKEN or len(rule.destination) + longest > MAX_TOKEN
+def _too_long(rule: Rule) -> str:
+    """Why nginx cannot take a rule, or an empty string."""
+    if isinstance(rule, TemplateRule):
+        longest = len(rule.source.regex(fold=True)) + sum(len(c.regex()) + len(c.name) for c in rule.source.params)
+    else:
+        longest = max(len(p) for p in rule.paths) + sum(len(n) + 3 * len(v) + 2 for n, v in rule.params)
+    return "nginx takes no words of 4,096 bytes or more" if longest + len(rule.destination) > MAX_TOKEN else ""
 
 
 class _Writer:
