@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+from http.client import HTTPConnection
 from pathlib import Path
 
 import pytest
@@ -146,3 +147,38 @@ def test_a_build_is_compared_with_the_file_that_a_server_runs(museum: Program) -
     ]
     museum.write("none.conf", "RewriteEngine On\n")
     museum("build", "--for", "nginx", "--out", "other", "--against", "none.conf", code=3)
+
+
+PAGE = "<h1>This page is gone for good</h1>"
+OWN_PAGE: dict[str, tuple[str, str, str]] = {
+    "nginx": ("example/nginx.conf", "return 404;", "error_page 410 @gone; location @gone { root htdocs; rewrite ^ /gone.html break; }\nreturn 404;"),
+    "apache": ("example/httpd.conf", "DocumentRoot htdocs", "DocumentRoot htdocs\nErrorDocument 410 /gone.html"),
+    "haproxy": ("example/haproxy.cfg", "bind ", "http-error status 410 content-type text/html file example/htdocs/gone.html\n  bind "),
+    "lighttpd": ("example/lighttpd.conf", "server.port", 'server.errorfile-prefix = var.CWD + "/example/htdocs/status-"\nserver.port'),
+    "caddy": (
+        "example/caddy.json", '"automatic_https"',
+        f'"errors": {{"routes": [{{"handle": [{{"handler": "static_response", "body": "{PAGE}"}}]}}]}}, "automatic_https"',
+    ),
+}  # fmt: skip
+"""Where each README tells to name the site's own page for what is gone: file, what stands there, and what is to stand there."""
+
+
+@pytest.mark.parametrize("name", [pytest.param(n, marks=needs_server(n)) for n in OWN_PAGE])
+def test_the_site_has_its_own_page_for_what_is_gone(museum: Program, name: str) -> None:
+    museum("decide", "--from", museum.pairs("/a,/new-a/,301", "/b,,410"))
+    museum("decide", "/tickets/{x}", "--gone")
+    museum("build", "--for", name, "--out", "rules")
+    folder = museum.folder / "rules"
+    (folder / "example/htdocs").mkdir(exist_ok=True)
+    for page in ("gone.html", "status-410.html"):
+        (folder / "example/htdocs" / page).write_text(PAGE)
+    file, stands, wanted = OWN_PAGE[name]
+    example = (folder / file).read_text()
+    assert stands in example
+    (folder / file).write_text(example.replace(stands, wanted, 1))
+    with run_example(name, folder) as place:
+        for path in ("/b", "/tickets/x"):
+            connection = HTTPConnection(*place, timeout=10)
+            connection.request("GET", path, headers={"Host": "www.quillhaven.example"})
+            answer = connection.getresponse()
+            assert (answer.status, PAGE in answer.read().decode()) == (410, True), path

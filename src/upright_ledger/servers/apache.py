@@ -155,6 +155,8 @@ def match_site(p: Program, rules: RuleSet, low: Lowered, *, maps: bool = True) -
         p.rule(
             (env("host"), f"^(?i:{names})$"),
             ("%{THE_REQUEST}", f"^[^ ]+ /{_GUARD} HTTP/"),
+            # An error page is fetched by a second look at the same request.
+            ("%{ENV:REDIRECT_STATUS}", "!^[45]"),
             flags=[f"E=upright_site:{number}"],
         )
     p.rule((env("site"), "^$"), goto="end")

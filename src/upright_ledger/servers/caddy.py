@@ -276,12 +276,10 @@ def _answer(rules: RuleSet, low: Lowered, hosts: Sequence[str]) -> list[Route]:
         here = matches(f"{var('own')} {_HOST}", f"^{escaped(host)} {_host_pattern(host)}(?::.*)?$")
         respond.append(handled(put(code="0"), match=here))
     if GONE in low.statuses():
-        respond.append(
-            handled(
-                {"handler": "static_response", "status_code": GONE} | ({"headers": cached} if cached else {}),
-                match=equals(var("code"), str(GONE)),
-            )
-        )
+        # An error, so that the server's error routes may give it a page.
+        gone = [{"handler": "headers", "response": {"set": cached}}] if cached else []
+        gone.append({"handler": "error", "status_code": GONE})
+        respond.append(handled(*gone, match=equals(var("code"), str(GONE))))
     used = {r.query for r in rules if r.destination}
     if CARRY_TRACKING in used:
         tracked = []
@@ -372,6 +370,7 @@ def _readme(rules: RuleSet) -> str:
    --slurpfile r {RULES_FILE} caddy.json`.
 2. Check with `caddy validate --config caddy.json`, then `caddy reload --config caddy.json`.
 3. To go back: reload the former configuration.
+4. A page that is gone is an error 410: the server's error routes (`handle_errors`, in JSON `errors.routes`) give it the site's own page.
 
 `example/caddy.json` is a complete small configuration to try the rules with: `caddy run --config example/caddy.json`.
 Caddy has no hashed lookup for redirects: a request runs through a tree of regular expressions, which costs several times what

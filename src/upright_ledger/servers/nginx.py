@@ -335,6 +335,8 @@ def _readme(rules: RuleSet) -> str:
    Requests without a rule go on to the rest of the block, untouched.
 4. Check with `nginx -t`, then reload with `nginx -s reload`.
 5. To go back: put the former folder in its place and reload.
+6. A page that is gone is answered with 410. The site's own page for it needs a named location, which nginx enters without asking the
+   rules again: `error_page 410 @gone; location @gone {{ root /var/www/errors; rewrite ^ /gone.html break; }}`
 
 `example/nginx.conf` is a complete small configuration to try the rules with.
 
