@@ -99,7 +99,7 @@ def test_the_ledger_can_be_named_from_elsewhere(busy: Program) -> None:
     assert "there is no ledger" in outside("--ledger", "nowhere", "balance", code=2).err
 
 
-@pytest.mark.parametrize("command", ["gather", "stock", "rehearse", "replay", "build"])
+@pytest.mark.parametrize("command", ["gather", "stock", "build"])
 def test_wrong_use_is_exit_code_2(bare: Program, command: str) -> None:
     assert "Usage:" in bare(command, code=2).err
 

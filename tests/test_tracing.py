@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import csv
+import gzip
 import socket
 import threading
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
@@ -189,7 +191,25 @@ RESPONSES = {
     "/error": "500\r\nX: y",
     "/busy": "429\r\nRetry-After: 1",
     "/endless": "endless",
+    "/refresh": "200\r\nContent-Type: text/html\r\nX-Body: <meta http-equiv=refresh content='0; url=/goal/'>",
+    "/header-refresh": "200\r\nContent-Type: text/html\r\nRefresh: 1;URL=/goal/",
+    "/late-refresh": "200\r\nContent-Type: text/html\r\nRefresh: 300",
+    "/other-canonical": "200\r\nContent-Type: text/html\r\nX-Body: <link rel=canonical href=/goal/>",
+    "/drip": "drip",
+    "/drip-body": "raw HTTP/1.1 200 OK\r\nContent-Length: 99\r\n\r\n<title>x",
+    "/short": "raw-end HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: 999\r\n\r\n<title>x</title>",
+    "/half-header": "raw-end HTTP/1.1 301 Mov",
+    "/old-http": "raw-end HTTP/1.0 301 Moved\r\nLocation: /goal/\r\n\r\n",
+    "/nonsense": "raw-end SSH-2.0-x\r\n\r\n",
+    "/early": "raw-end HTTP/1.1 103 Early Hints\r\nLink: </x>\r\n\r\nHTTP/1.1 301 Moved\r\nLocation: /goal/\r\nContent-Length: 0\r\n\r\n",
+    "/continue": "raw-end HTTP/1.1 100 Continue\r\n\r\nHTTP/1.1 301 Moved\r\nLocation: /goal/\r\nContent-Length: 0\r\n\r\n",
+    "/long-headers": "301\r\nLocation: /goal/\r\nX-Long: " + "x" * 60_000,
+    "/longest-headers": "301\r\n" + "X-Long: " + "x" * 60_000 + "\r\nX-Longer: " + "x" * 90_000,
+    "/bomb": "bomb",
+    "/doubled": "301\r\nLocation: //goal/",
+    "/latin": "301\r\nLocation: /g\xf6al/",
 }
+RESPONSES |= {f"/ring{n}": f"301\r\nLocation: /ring{(n + 1) % 50}" for n in range(50)}
 VERDICTS = {
     "/loop1": "loop",
     "/loop2": "loop",
@@ -210,6 +230,24 @@ VERDICTS = {
     "/error": "server-error",
     "/busy": "blocked",
     "/endless": "ok",
+    "/ring0": "loop",
+    "/refresh": "ok",
+    "/header-refresh": "ok",
+    "/late-refresh": "ok",
+    "/other-canonical": "off-canonical",
+    "/drip": "unreachable",
+    "/drip-body": "ok",
+    "/short": "ok",
+    "/half-header": "unreachable",
+    "/old-http": "ok",
+    "/nonsense": "unreachable",
+    "/early": "ok",
+    "/continue": "ok",
+    "/long-headers": "ok",
+    "/longest-headers": "unreachable",
+    "/bomb": "ok",
+    "/doubled": "dead-end",
+    "/latin": "dead-end",
     "/unknown": "unanswered",
 }
 
@@ -241,12 +279,29 @@ def hostile_server() -> Iterator[tuple[str, list[str]]]:
                         connection.sendall(b"x" * 65536)
                 except OSError:
                     return
+            if response.startswith("raw"):
+                connection.sendall(response.partition(" ")[2].encode("latin-1"))
+                if response.startswith("raw "):
+                    time.sleep(5)
+                return
+            if response == "drip":
+                try:
+                    for byte in b"HTTP/1.1 200 OK\r\nX-Slow: " + b"x" * 60:
+                        connection.sendall(bytes((byte,)))
+                        time.sleep(0.1)
+                except OSError:
+                    pass
+                return
+            if response == "bomb":
+                packed = gzip.compress(b"<p>" * 40_000_000)
+                head = f"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Encoding: gzip\r\nContent-Length: {len(packed)}\r\n\r\n"
+                connection.sendall(head.encode() + packed)
+                return
             status, _, headers = response.replace("{n}", str(len(hosts))).partition("\r\n")
-            body = f"<title>{headers.rpartition('X-Title: ')[2] if 'X-Title' in headers else 'Goal'}</title>".encode()
-            connection.sendall(
-                f"HTTP/1.1 {status} X\r\n{headers}\r\nContent-Length: {len(body)}\r\nConnection: close\r\n\r\n".encode()
-                + body
-            )
+            more = headers.rpartition("X-Body: ")[2] if "X-Body" in headers else ""
+            body = f"<title>{headers.rpartition('X-Title: ')[2] if 'X-Title' in headers else 'Goal'}</title>{more}".encode()
+            told = f"HTTP/1.1 {status} X\r\n{headers}\r\nContent-Length: {len(body)}\r\nConnection: close\r\n\r\n"
+            connection.sendall(told.encode("latin-1" if path == "/latin" else "utf-8") + body)
 
     def accept() -> None:
         while True:
@@ -266,13 +321,19 @@ def hostile_server() -> Iterator[tuple[str, list[str]]]:
 def test_replay_ends_rightly_whatever_a_server_does(museum: Program) -> None:
     museum.write("urls.txt", "\n".join(VERDICTS))
     with hostile_server() as (address, hosts):
-        run = museum.json("replay", "urls.txt", "--at", address, "--out", "run.csv", code=1)
+        run = museum.json(
+            "replay", "urls.txt", "--at", address, "--out", "run.csv", "--hops", "hops.csv", "--seconds", 2, code=1
+        )
     rows = {r["url"].removeprefix(OLD): r for r in csv.DictReader((museum.folder / "run.csv").open())}
     assert {path: rows[path]["verdict"] for path in VERDICTS} == VERDICTS
     assert rows["/relative"]["location"] == f"{OLD}/goal/"
     assert rows["/umlaut"]["location"] == f"{OLD}/g%C3%B6%20al/"
     assert rows["/outside"]["final_url"] == "https://elsewhere.example/x"
+    assert rows["/doubled"]["location"] == f"{OLD}/goal/" or rows["/doubled"]["verdict"] == "dead-end"
     assert int(rows["/ever"]["hops"]) > 5
+    hops = list(csv.DictReader((museum.folder / "hops.csv").open()))
+    assert [h["how"] for h in hops if h["trace"] == f"{OLD}/refresh"] == ["refresh", ""]
+    assert {h["error"] for h in hops if h["trace"] == f"{OLD}/drip"} == {"no answer within 2 seconds"}
     assert sum(run["counts"].values()) == len(VERDICTS)
     assert set(hosts) <= {"www.quillhaven.example", "quillhaven.example", address.removeprefix("http://")}
 

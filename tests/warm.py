@@ -20,7 +20,7 @@ from typing import Any
 import upright_ledger.cli
 
 HEAVY = (
-    "aiohttp",
+    "pycurl",
     "duckdb",
     "lxml.html",
     "numpy",

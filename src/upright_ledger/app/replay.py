@@ -3,76 +3,129 @@
 from __future__ import annotations
 
 import time
+from collections import Counter
 from collections.abc import Callable
+from dataclasses import dataclass
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.requests import read_requests
+from upright_ledger.app.requests import Requests, value_of
 from upright_ledger.app.results import Results, Row
-from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
+from upright_ledger.app.runs import expected_text
+from upright_ledger.core.addresses import Address
 from upright_ledger.core.verdicts import Trace, judge
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.pages import read_page
-from upright_ledger.formats.records import ReadOptions
-from upright_ledger.ledger.runs import add_traces, begin_run, finish_run, last_build
+from upright_ledger.ledger.runs import (
+    add_traces,
+    begin_run,
+    finish_run,
+    last_build,
+    load_traces,
+    name_run,
+    open_run,
+    traced_urls,
+)
+from upright_ledger.web.client import Place, trace_all
+from upright_ledger.web.exchange import Manner
 
 COMMIT_SECONDS = 1.0
+
+Progress = Callable[[int, int, Counter[str]], None]
+"""Called with how many URLs are done, of how many, and their verdicts so far."""
+
+
+class StoppedError(Exception):
+    """The run was stopped by hand; what is done is kept. done, total: URLs."""
+
+    def __init__(self, done: int, total: int) -> None:
+        super().__init__(done, total)
+        self.done, self.total = done, total
+
+
+@dataclass
+class _Recorder:
+    """Judges traces as they end, and keeps them every second."""
+
+    book: Book
+    run: int
+    asked: Requests
+    numbers: dict[int, Address]
+    done_before: int
+    progress: Progress | None
+
+    def __post_init__(self) -> None:
+        self.waiting: list[tuple[int, Row]] = []
+        self.verdicts: Counter[str] = Counter()
+        self.saved = time.monotonic()
+
+    def done(self, number: int, trace: Trace) -> None:
+        """Take up one trace."""
+        address = self.numbers[number]
+        expected = self.book.expected(address)
+        verdicts = judge(trace, expected, self.book.homes)
+        hits = self.asked.hits[address.without_fragment]
+        self.waiting.append((number, Row(trace, hits, verdicts, expected_text(expected), value_of(self.book, address))))
+        self.verdicts[verdicts[0]] += 1
+        if self.progress is not None:
+            total = self.done_before + len(self.numbers)
+            self.progress(self.done_before + self.verdicts.total(), total, self.verdicts)
+        if time.monotonic() - self.saved >= COMMIT_SECONDS:
+            self.save()
+
+    def save(self) -> None:
+        """Keep what is done."""
+        with self.book.ledger.writing() as connection:
+            add_traces(connection, self.run, [row.stored(number) for number, row in self.waiting])
+        self.waiting.clear()
+        self.saved = time.monotonic()
 
 
 def replay(
     book: Book,
-    paths: list[str],
-    at: str,
+    asked: Requests,
+    at: Address | None,
+    manner: Manner,
     *,
-    options: ReadOptions | None = None,
-    kind: str = "",
-    host: str = "",
-    progress: Callable[[int, int], None] | None = None,
+    name: str = "",
+    resume: bool = False,
+    progress: Progress | None = None,
 ) -> Results:
-    """Ask for every distinct URL at the given place, production host names kept, and keep the run.
+    """Ask for every URL at the given place (None: at the hosts themselves), and keep the run.
 
-    progress: called with how many traces are done, and of how many.
+    name: what the run is called. resume: go on with the last run there, which was stopped. Raises StoppedError on Ctrl-C.
     """
-    from upright_ledger.web.client import Place, trace_all
-
+    place = Place(book.sites.hosts, at)
+    where = at.origin if at else ""
+    run, before = _begin(book, where, resume=resume)
+    first = max(before.values(), default=-1) + 1
+    left = [a for text, a in asked.addresses.items() if text not in before]
+    numbers = dict(enumerate(left, first))
+    recorder = _Recorder(book, run, asked, numbers, len(before), progress)
     try:
-        place = parse_address(at if "://" in at else f"http://{at}")
-    except NotAnAddressError as error:
-        raise UsageError(f"--at {at} cannot be used: {error}", "such as --at http://127.0.0.1:8080") from None
-    asked = read_requests(book, paths, options, kind, host)
-    addresses = list(asked.addresses.values())
-    rows: dict[int, Row] = {}
-    waiting: list[int] = []
+        trace_all(numbers.items(), place, manner, read_page, recorder.done)
+    except KeyboardInterrupt:
+        recorder.save()
+        raise StoppedError(len(before) + recorder.verdicts.total(), len(before) + len(numbers)) from None
+    recorder.save()
     with book.ledger.reading() as connection:
-        built = last_build(connection)
-    with book.ledger.writing() as connection:
-        run = begin_run(connection, "replay", built.digest if built else "", place.origin)
-    saved = time.monotonic()
-
-    def save() -> None:
-        nonlocal saved
-        stored = ((n, rows[n].trace, rows[n].hits, rows[n].verdicts, rows[n].expected_text) for n in waiting)
-        with book.ledger.writing() as connection:
-            add_traces(connection, run, stored)
-        waiting.clear()
-        saved = time.monotonic()
-
-    def done(number: int, trace: Trace) -> None:
-        address = addresses[number]
-        expected = book.expected(address)
-        rows[number] = Row(trace, asked.hits[address.without_fragment], judge(trace, expected, book.homes), expected)
-        waiting.append(number)
-        if progress is not None:
-            progress(len(rows), len(addresses))
-        if time.monotonic() - saved >= COMMIT_SECONDS:
-            save()
-
-    trace_all(addresses, Place(_bare(place), book.sites.hosts), read_page, done)
-    save()
-    results = Results("replay", [rows[n] for n in sorted(rows)], asked.left_out)
+        rows = [Row.of(stored) for stored in load_traces(connection, run)]
+    results = Results("replay", rows, asked.left_out, run, name, where)
     with book.ledger.writing() as connection:
         finish_run(connection, run, results.counts)
+        if name:
+            name_run(connection, run, name)
     return results
 
 
-def _bare(place: Address) -> Address:
-    return Address(place.scheme, place.host, place.port, "/", "")
+def _begin(book: Book, where: str, *, resume: bool) -> tuple[int, dict[str, int]]:
+    """The number of the run, and what it has asked already."""
+    with book.ledger.writing() as connection:
+        if resume:
+            stopped = open_run(connection, "replay", where)
+            if stopped is None:
+                raise UsageError(
+                    f"no run at {where or 'the hosts themselves'} was stopped", "start one without --resume"
+                )
+            return stopped.id, traced_urls(connection, stopped.id)
+        built = last_build(connection)
+        return begin_run(connection, "replay", built.digest if built else "", where), {}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from collections import Counter
 from dataclasses import dataclass, field, replace
 
@@ -10,6 +11,7 @@ from upright_ledger.app.gather import base_origin, options_for
 from upright_ledger.app.inputs import inputs
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
 from upright_ledger.core.evidence import BOTS, CLICKS, HITS, VISITS
+from upright_ledger.core.families import Sections
 from upright_ledger.core.placing import Placer
 from upright_ledger.errors import InputError
 from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
@@ -23,6 +25,47 @@ class Requests:
     addresses: dict[str, Address] = field(default_factory=dict)
     hits: Counter[str] = field(default_factory=Counter)
     left_out: Counter[str] = field(default_factory=Counter)
+
+    def most_valuable(self, book: Book, top: int) -> Requests:
+        """As many requests as are wanted, those of the most valuable entries; all of them where `top` is 0."""
+        if not top or len(self.addresses) <= top:
+            return self
+        ranked = sorted(
+            self.addresses, key=lambda text: (-value_of(book, self.addresses[text]), -self.hits[text], text)
+        )
+        return replace(self, addresses={text: self.addresses[text] for text in ranked[:top]})
+
+
+def value_of(book: Book, address: Address) -> float:
+    """The value of the entry that an address belongs to."""
+    entry = book.entry_of(address)
+    return entry.evidence.value if entry else 0.0
+
+
+def own_requests(
+    book: Book, *, section: str = "", verdicted: frozenset[str] | None = None, sample: int = 0
+) -> Requests:
+    """The ledger's own entries, each by its plainest address, the most valuable first.
+
+    verdicted: only these URLs, as an earlier run found them. sample: as many drawn by chance, the same ones every time.
+    """
+    entries = sorted(book.entries, key=lambda e: (-e.evidence.value, e.legacy_url))
+    if section:
+        sections = Sections(book.ledger.settings.sections)
+        entries = [e for e in entries if sections.of(e.site, e.key) == section]
+    if verdicted is not None:
+        entries = [e for e in entries if e.legacy_url in verdicted]
+    if sample and sample < len(entries):
+        chosen = {e.id for e in random.Random(len(entries)).sample(entries, sample)}
+        entries = [e for e in entries if e.id in chosen]
+    found = Requests()
+    for entry in entries:
+        address = parse_address(entry.legacy_url)
+        found.addresses[address.without_fragment] = address
+        found.hits[address.without_fragment] = int(entry.evidence.hits)
+    if not found.addresses:
+        raise InputError("no entry of the ledger is among those", "upright entries lists them")
+    return found
 
 
 def read_requests(

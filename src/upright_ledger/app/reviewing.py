@@ -19,7 +19,7 @@ from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.recognising import SHEET, recognise
 from upright_ledger.formats.rows import rows_of
-from upright_ledger.formats.workbooks import workbook_bytes
+from upright_ledger.formats.workbooks import Sheet, workbook_bytes
 from upright_ledger.formats.writing import bare_cell, csv_bytes, write_whole
 from upright_ledger.ledger.answers import MATCH, answers_before, last_step, of_person, post_answers, sampled
 from upright_ledger.ledger.entries import Entry
@@ -92,13 +92,8 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -
         data = csv_bytes(columns, rows)
     elif path.suffix.lower() == ".xlsx":
         choices = {"answer": ANSWERS, "status": [str(s) for s in STATUSES], _REVIEWED: ["yes"]}
-        data = workbook_bytes(
-            columns,
-            rows,
-            links=("legacy_url", "destination", "choice_2", "choice_3"),
-            shares=("confidence",),
-            choices=choices,
-        )
+        links = ("legacy_url", "destination", "choice_2", "choice_3")
+        data = workbook_bytes(Sheet("review", columns, rows, links, ("confidence",), choices))
     else:
         raise InputError(f"{path.name} is neither a workbook nor a CSV by its name", "name it sheet.xlsx or sheet.csv")
     write_whole(path, data)

@@ -18,6 +18,7 @@ json_option = click.option("--json", "as_json", is_flag=True, help="Print one JS
 encoding_option = click.option("--encoding", default="", help="The files' encoding, such as cp1252.  [default: UTF-8]")
 files_argument = click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
 paths_argument = click.argument("paths", nargs=-1, required=True)
+optional_paths_argument = click.argument("paths", nargs=-1)
 
 
 def reading_options(command: F) -> F:

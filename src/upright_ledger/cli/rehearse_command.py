@@ -9,15 +9,22 @@ import click
 from upright_ledger.app.book import Book
 from upright_ledger.app.rehearse import rehearse
 from upright_ledger.cli import show
-from upright_ledger.cli.common import json_option, paths_argument, read_options, reading_options
-from upright_ledger.cli.results import show_results
+from upright_ledger.cli.common import json_option, optional_paths_argument, read_options, reading_options
+from upright_ledger.cli.results import show_results, write_results
 from upright_ledger.ledger.store import open_ledger
 
 
 @click.command("rehearse")
-@paths_argument
+@optional_paths_argument
 @reading_options
-@click.option("--out", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE.csv", help="Keep one row a URL.")
+@click.option("--as", "name", default="", metavar="NAME", help="Call this run so, for comparing.")
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Keep one row a URL: .csv, .xlsx (with the hops), .jsonl, or .xml for a build server.",
+)
+@click.option("--hops", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE.csv", help="Keep one row a hop.")
 @click.option("--all", "all_rows", is_flag=True, help="List every URL that is not ok.")
 @json_option
 @click.pass_obj
@@ -28,23 +35,23 @@ def command(
     columns: tuple[str, ...],
     encoding: str,
     host: str,
+    name: str,
     out: Path | None,
+    hops: Path | None,
     all_rows: bool,
     as_json: bool,
 ) -> None:
     """Send old URL lists and logs through the rules, without any server.
 
-    Every distinct request is asked once and weighted by its hits. Exit code 1 when anything is not ok.
+    Every distinct request is asked once and weighted by its hits; without files, all entries of the ledger are. Exit code 1 when anything is not ok.
     """
     ledger = open_ledger(folder)
-    results = rehearse(Book(ledger), list(paths), options=read_options(columns, encoding), kind=kind, host=host)
-    if out is not None:
-        results.write_csv(out)
+    options = read_options(columns, encoding)
+    results = rehearse(Book(ledger), list(paths), options=options, kind=kind, host=host, name=name)
+    write_results(results, out, hops, quiet=as_json)
     if as_json:
         show.json_out(results.as_dict())
     else:
         show_results(results, ledger.settings.sites, all_rows=all_rows)
-        if out is not None:
-            show.say(f"Every URL is in {out}.")
         show.next_step("ask a real server with these rules", "upright replay old-urls.txt --at http://127.0.0.1:8080")
     raise click.exceptions.Exit(1 if results.faults else 0)

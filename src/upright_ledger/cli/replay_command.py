@@ -2,23 +2,68 @@
 
 from __future__ import annotations
 
+import os
+import re
 from pathlib import Path
 
 import click
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.replay import replay
+from upright_ledger.app.requests import Requests, own_requests, read_requests
+from upright_ledger.app.runs import load_run
 from upright_ledger.cli import show
-from upright_ledger.cli.common import json_option, paths_argument, read_options, reading_options
-from upright_ledger.cli.results import show_results
+from upright_ledger.cli.common import json_option, optional_paths_argument, read_options, reading_options
+from upright_ledger.cli.results import show_results, write_results
+from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
+from upright_ledger.core.verdicts import ORDER
+from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
+
+LOGIN = "UPRIGHT_HTTP_LOGIN"
+POLITE_RATE = 20.0
 
 
 @click.command("replay")
-@paths_argument
+@optional_paths_argument
 @reading_options
-@click.option("--at", required=True, metavar="URL", help="The server to ask in place of the production hosts.")
-@click.option("--out", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE.csv", help="Keep one row a URL.")
+@click.option("--at", default="", metavar="URL", help="The server to ask in place of the production hosts.")
+@click.option(
+    "--connect",
+    multiple=True,
+    metavar="HOST=ADDRESS",
+    help="Ask for HOST[:PORT] at ADDRESS[:PORT]; scheme, name and TLS stay.",
+)
+@click.option(
+    "--ca", type=click.Path(path_type=Path, exists=True, dir_okay=False), help="Certificates to trust, as PEM."
+)
+@click.option("--insecure", is_flag=True, help="Check no certificate.")
+@click.option("--agent", default="", metavar="TEXT", help="The User-Agent to give.")
+@click.option(
+    "--header", "headers", multiple=True, metavar="NAME:VALUE", help="A further header, such as Accept-Language."
+)
+@click.option("--seconds", type=click.FloatRange(0.1, 600), default=20.0, show_default=True, help="For one request.")
+@click.option(
+    "--concurrent", type=click.IntRange(1, 64), default=16, show_default=True, help="Requests at once to one host."
+)
+@click.option(
+    "--rate",
+    type=click.FloatRange(0),
+    default=None,
+    help="Requests a second to one host; 0 for no limit.  [default: 20, on this machine 0]",
+)
+@click.option("--section", default="", help="Without files: the entries of one section.")
+@click.option("--verdict", type=click.Choice(ORDER), default=None, help="Without files: what the last run found so.")
+@click.option("--sample", type=click.IntRange(0), default=0, help="Without files: as many entries, by chance.")
+@click.option("--top", type=click.IntRange(0), default=0, help="Only so many, the most valuable.")
+@click.option("--as", "name", default="", metavar="NAME", help="Call this run so, for comparing.")
+@click.option("--resume", is_flag=True, help="Go on with the last run there, which was stopped.")
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Keep one row a URL: .csv, .xlsx (with the hops), .jsonl, or .xml for a build server.",
+)
+@click.option("--hops", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE.csv", help="Keep one row a hop.")
 @click.option("--all", "all_rows", is_flag=True, help="List every URL that is not ok.")
 @json_option
 @click.pass_obj
@@ -30,36 +75,111 @@ def command(
     encoding: str,
     host: str,
     at: str,
+    connect: tuple[str, ...],
+    ca: Path | None,
+    insecure: bool,
+    agent: str,
+    headers: tuple[str, ...],
+    seconds: float,
+    concurrent: int,
+    rate: float | None,
+    section: str,
+    verdict: str | None,
+    sample: int,
+    top: int,
+    name: str,
+    resume: bool,
     out: Path | None,
+    hops: Path | None,
     all_rows: bool,
     as_json: bool,
 ) -> None:
     """Ask a server for old URLs over HTTP, and record every hop.
 
-    All requests go to the address given with --at, with the production host in them, so that nothing in DNS
-    has to change. robots.txt plays no part: these are your own addresses. Exit code 1 when anything is not ok.
+    \b
+    upright replay old-urls.txt access.log --at http://127.0.0.1:8080
+    upright replay --top 500 --connect www.quillhaven.example=192.0.2.7
+    upright replay --verdict chain --as after-the-fix
+
+    Without files, all entries of the ledger are asked for. With --at everything goes to one address, with the
+    production host in each request; --connect keeps the scheme, too, and TLS asks for the production name. With
+    neither, the hosts themselves are asked. robots.txt plays no part: these are your own addresses. A name and password for
+    a staging server come from UPRIGHT_HTTP_LOGIN (name:password) or your .netrc. Ctrl-C keeps what is done.
+    Exit code 1 when anything is not ok.
     """
+    from upright_ledger.app.replay import StoppedError, replay
+    from upright_ledger.web.exchange import Manner, is_local
+
+    place = _place(at)
+    here = is_local(place.host) if place else bool(connect) and all(is_local(_ends(c)[2]) for c in connect)
+    manner = Manner(
+        tuple(_ends(c) for c in connect), ca, insecure, headers=_headers(headers), seconds=seconds, concurrent=concurrent,
+        rate=(0.0 if here else POLITE_RATE) if rate is None else rate, user=os.environ.get(LOGIN, ""), netrc=True, agent=_one_line(agent, "--agent") or Manner().agent,
+    )  # fmt: skip
     ledger = open_ledger(folder)
-    with show.progress("replaying") as progress:
-        results = replay(
-            Book(ledger),
-            list(paths),
-            at,
-            options=read_options(columns, encoding),
-            kind=kind,
-            host=host,
-            progress=progress,
-        )
-    if out is not None:
-        results.write_csv(out)
+    book = Book(ledger)
+    if paths:
+        if section or verdict or sample:
+            raise UsageError("--section, --verdict and --sample choose entries of the ledger", "leave the files out")
+        asked = read_requests(book, list(paths), read_options(columns, encoding), kind, host)
+    else:
+        asked = _entries(book, section, verdict, sample)
+    asked = asked.most_valuable(book, top)
+    with show.progress_counts("replaying") as progress:
+        try:
+            results = replay(book, asked, place, manner, name=name, resume=resume, progress=progress)
+        except StoppedError as stopped:
+            stopped_at = stopped
+            results = None
+    if results is None:
+        show.say(f"Stopped: {stopped_at.done:,} of {stopped_at.total:,} URLs are done and kept.")
+        show.next_step("go on where it stopped", "upright replay … --resume, with the same files and options")
+        raise click.exceptions.Exit(130)
+    write_results(results, out, hops, quiet=as_json)
     if as_json:
         show.json_out(results.as_dict())
     else:
         show_results(results, ledger.settings.sites, all_rows=all_rows)
-        if out is not None:
-            show.say(f"Every URL is in {out}.")
         if results.faults:
             show.next_step("settle what is not ok, build again and replay", "upright decide OLD --to NEW")
         else:
             show.next_step("see where you are", "upright")
     raise click.exceptions.Exit(1 if results.faults else 0)
+
+
+def _place(at: str) -> Address | None:
+    if not at:
+        return None
+    try:
+        return parse_address(at if "://" in at else f"http://{at}")
+    except NotAnAddressError as error:
+        raise UsageError(f"--at {at} cannot be used: {error}", "such as --at http://127.0.0.1:8080") from None
+
+
+def _ends(text: str) -> tuple[str, str, str, str]:
+    """HOST[:PORT]=ADDRESS[:PORT] in its four parts."""
+    match = re.fullmatch(r"([A-Za-z0-9.-]+)(?::(\d+))?=(\[[0-9A-Fa-f:]+\]|[A-Za-z0-9.-]+)(?::(\d+))?", text)
+    if match is None:
+        raise UsageError(f"--connect {text} cannot be read", "such as --connect www.quillhaven.example=192.0.2.7:8443")
+    return match[1], match[2] or "", match[3], match[4] or ""
+
+
+def _headers(texts: tuple[str, ...]) -> tuple[str, ...]:
+    for text in texts:
+        if not re.fullmatch(r"[A-Za-z0-9-]+:.*", _one_line(text, "--header")):
+            raise UsageError(f"--header {text} names no header", "such as --header 'Accept-Language: de'")
+    return texts
+
+
+def _one_line(text: str, option: str) -> str:
+    if not text.isprintable():
+        raise UsageError(f"{option} holds a control character", "give it as one line")
+    return text
+
+
+def _entries(book: Book, section: str, verdict: str | None, sample: int) -> Requests:
+    found = None
+    if verdict:
+        last = load_run(book.ledger, "last")
+        found = frozenset(r.trace.url for r in last.rows if r.verdict == verdict)
+    return own_requests(book, section=section, verdicted=found, sample=sample)

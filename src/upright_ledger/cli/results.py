@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path
 
 from upright_ledger.app.results import Results, Row
 from upright_ledger.cli import show
@@ -10,7 +11,19 @@ from upright_ledger.core.sites import Sites
 from upright_ledger.core.verdicts import ORDER
 
 SHOWN = 20
+SHOWN_CAUSES = 6
 _GRAVE = ORDER.index("wrong-status")
+
+
+def write_results(results: Results, out: Path | None, hops: Path | None, *, quiet: bool) -> None:
+    """Keep the rows of a run where somebody asked for them."""
+    if out is not None:
+        results.write(out)
+    if hops is not None:
+        results.write_hops(hops)
+    for path, what in ((out, "Every URL"), (hops, "Every hop")):
+        if path is not None and not quiet:
+            show.say(f"{what} is in {path}.")
 
 
 def show_results(results: Results, sites: Sites, *, all_rows: bool) -> None:
@@ -32,6 +45,12 @@ def show_results(results: Results, sites: Sites, *, all_rows: bool) -> None:
         [_style(v) for v in results.counts],
     )
     faults = results.faults
+    if results.causes:
+        show.say()
+        show.table(
+            ("URLs>", "hits>", "hops that are too many, or loop"),
+            [(c.urls, int(c.hits), [c.text, f"as  {c.example}"]) for c in results.causes[:SHOWN_CAUSES]],
+        )
     if not faults:
         return
     show.say()
@@ -62,8 +81,8 @@ def _lines(row: Row, known: Sequence[str]) -> list[str]:
         found = [show.path(t.url, known), f"ends {status}{show.path(t.final_url, known)}"]
     if row.detail:
         found.append(f"way  {row.detail}")
-    if row.expected_text:
-        found.append(f"due  {show.path(row.expected_text, known)}")
+    if row.expected:
+        found.append(f"due  {show.path(row.expected, known)}")
     return found
 
 

@@ -7,7 +7,7 @@ import json
 import textwrap
 import unicodedata
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, redirect_stdout
 from typing import Any, TypeVar
 
@@ -205,6 +205,38 @@ def progress(label: str) -> Iterator[Callable[[int, int], None]]:
     ) as bar:
         task = bar.add_task(label, total=None)
         yield lambda done, total: bar.update(task, completed=done, total=total)
+
+
+@contextmanager
+def progress_counts(label: str) -> Iterator[Callable[[int, int, Mapping[str, int]], None]]:
+    """As `progress`, with what was found so far beside it; yields a function of (done, total, name → count)."""
+    from rich.progress import (
+        BarColumn,
+        MofNCompleteColumn,
+        Progress,
+        TaskProgressColumn,
+        TextColumn,
+        TimeRemainingColumn,
+    )
+
+    error = Console(stderr=True)
+    told = TextColumn("{task.description}", markup=False)
+    columns = (
+        TextColumn(label),
+        BarColumn(bar_width=20),
+        MofNCompleteColumn(),
+        TaskProgressColumn(show_speed=True),
+        TimeRemainingColumn(),
+        told,
+    )
+    with Progress(*columns, console=error, disable=not error.is_terminal, transient=True) as bar:
+        task = bar.add_task("", total=None)
+
+        def tell(done: int, total: int, found: Mapping[str, int]) -> None:
+            words = ", ".join(f"{n:,} {name}" for name, n in sorted(found.items(), key=lambda item: -item[1])[:4])
+            bar.update(task, completed=done, total=total, description=words)
+
+        yield tell if error.is_terminal else lambda *_: None
 
 
 @contextmanager

@@ -38,7 +38,8 @@ ORDER = (
 """All verdicts, the worst first."""
 
 REDIRECTS = frozenset({301, 302, 303, 307, 308})
-MAX_HOPS = 10
+MAX_HOPS = 20
+"""Browsers give up after as many."""
 _POLICY = FoldingPolicy()
 
 _NOT_FOUND_TITLE = re.compile(
@@ -53,7 +54,8 @@ class Hop:
 
     status 0 means there was no response, and `error` says why. location: as sent; resolved: as an
     absolute address, empty when there is none. changed: what the redirect changed on the way.
-    seconds: time to the response.
+    seconds: time to the response. cache: what its headers say of caching. how: "redirect", or "refresh" where a page or
+    its header sends a browser on.
     """
 
     url: str
@@ -63,15 +65,18 @@ class Hop:
     changed: tuple[str, ...] = ()
     seconds: float = 0.0
     error: str = ""
+    cache: str = ""
+    how: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Page:
-    """What the end page says of itself; empty texts where it says nothing or was not read."""
+    """What the end page says of itself; empty texts where it says nothing or was not read. refresh: of its head, as written."""
 
     title: str = ""
     canonical: str = ""
     noindex: bool = False
+    refresh: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +100,7 @@ class Trace:
 
     @property
     def redirects(self) -> int:
-        return sum(1 for hop in self.hops if hop.status in REDIRECTS)
+        return sum(1 for hop in self.hops if hop.status in REDIRECTS or hop.how == "refresh")
 
 
 def what_changed(before: str, after: str) -> tuple[str, ...]:

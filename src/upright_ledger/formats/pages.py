@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 from urllib.parse import urljoin
@@ -35,7 +35,7 @@ def read_page(body: bytes, content_type: str, robots_header: str) -> Page:
     except (etree.ParserError, etree.XMLSyntaxError, ValueError):
         return Page(noindex=noindex)  # no page that a browser could show a title of
     page = _head(root)
-    return Page(page.title, page.canonical, noindex or page.noindex)
+    return replace(page, noindex=noindex or page.noindex)
 
 
 def _head(root: Any) -> Page:
@@ -43,7 +43,11 @@ def _head(root: Any) -> Page:
     title = " ".join("".join(root.xpath("//title[1]//text()")).split())
     links = root.xpath("//link[translate(@rel,'CANONICAL','canonical')='canonical']/@href")
     robots = root.xpath("//meta[translate(@name,'ROBOTS','robots')='robots']/@content")
-    return Page(title[:500], str(links[0]).strip()[:2000] if links else "", any(_forbids(str(r)) for r in robots))
+    refresh = root.xpath("//meta[translate(@http-equiv,'REFSH','refsh')='refresh']/@content")
+    canonical = str(links[0]).strip()[:2000] if links else ""
+    return Page(
+        title[:500], canonical, any(_forbids(str(r)) for r in robots), str(refresh[0])[:2000] if refresh else ""
+    )
 
 
 @dataclass(frozen=True, slots=True)

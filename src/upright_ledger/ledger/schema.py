@@ -298,6 +298,8 @@ traces = Table(
     Column("final_url", Text, nullable=False, default=""),
     Column("final_status", Integer, nullable=False, default=0),
     Column("expected", Text, nullable=False, default=""),
+    Column("value", Float, nullable=False, default=0),
+    Column("page", JSON),  # what the end page says of itself
     UniqueConstraint("run", "number", name="traces_by_number"),
 )
 

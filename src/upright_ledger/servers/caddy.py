@@ -277,7 +277,7 @@ def _answer(rules: RuleSet, low: Lowered, hosts: Sequence[str]) -> list[Route]:
         respond.append(handled(put(code="0"), match=here))
     if GONE in low.statuses():
         # An error, so that the server's error routes may give it a page.
-        gone = [{"handler": "headers", "response": {"set": cached}}] if cached else []
+        gone: list[dict[str, Any]] = [{"handler": "headers", "response": {"set": cached}}] if cached else []
         gone.append({"handler": "error", "status_code": GONE})
         respond.append(handled(*gone, match=equals(var("code"), str(GONE))))
     used = {r.query for r in rules if r.destination}

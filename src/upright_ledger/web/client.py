@@ -1,123 +1,157 @@
-"""Tracing over HTTP: production addresses, asked at another place, every hop recorded."""
+"""Tracing over HTTP: production addresses, asked where they are or at another place, every hop recorded."""
 
 from __future__ import annotations
 
-import asyncio
-import time
+import re
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
-
-import aiohttp
-from yarl import URL
+from dataclasses import dataclass, replace
 
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
 from upright_ledger.core.verdicts import MAX_HOPS, REDIRECTS, Hop, Page, Trace, what_changed
 from upright_ledger.errors import InputError
+from upright_ledger.web.exchange import Exchange, Manner, Request, Response
 
-BODY_BYTES = 65536
-SECONDS_A_REQUEST = 20
-CONCURRENT = 16
-RETRIES = 1
+_REFRESH = re.compile(
+    r"\s*([0-9]+(?:\.[0-9]*)?)\s*(?:[;,]\s*(?:url\s*=\s*)?[\"']?(.*?)[\"']?\s*)?\Z", re.IGNORECASE | re.DOTALL
+)
+MOST_SECONDS_OF_A_REFRESH = 10
+"""A page that changes to another one later than this is a page."""
+
+_CACHE_HEADERS = ("cache-control", "age", "expires", "x-cache", "cf-cache-status", "via", "vary")
 
 ReadPage = Callable[[bytes, str, str], Page]
 
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """Where requests are sent: the scheme and address that stand in for every host of the move."""
+    """Where requests are sent. at: the scheme and address that stand in for every host, or None for the hosts themselves.
 
-    address: Address
+    hosts: those that may be asked; others are somebody else's.
+    """
+
     hosts: frozenset[str]
+    at: Address | None = None
+
+    def origin(self, address: Address) -> str:
+        """The origin under which an address is asked: its own, but for the scheme of a place that stands in for it."""
+        return address.origin if self.at is None else f"{self.at.scheme}://{address.authority}"
+
+    @property
+    def name(self) -> str:
+        """The place in words."""
+        return self.at.origin if self.at else "the hosts themselves"
 
 
 def trace_all(
-    addresses: Iterable[Address],
+    addresses: Iterable[tuple[int, Address]],
     place: Place,
+    manner: Manner,
     read_page: ReadPage,
     done: Callable[[int, Trace], None],
-    *,
-    concurrent: int = CONCURRENT,
 ) -> None:
-    """Trace every address, calling `done` with its number and trace as each one ends.
+    """Trace every numbered address, calling `done` with its number and trace as each one ends.
 
-    Raises InputError when nothing answers at the place at all.
+    Raises InputError where nothing answers at a place that stands in for the hosts.
     """
-    asyncio.run(_trace_all(list(addresses), place, read_page, done, concurrent))
+    at = place.at
+    if at is not None:
+        port = at.port or ("443" if at.scheme == "https" else "80")
+        host = f"[{at.host}]" if ":" in at.host and not at.host.startswith("[") else at.host
+        manner = replace(manner, connect=(*manner.connect, ("", "", host, port)))
+        _knock(place, at, manner)
+    exchange = Exchange(manner)
+
+    def start(number: int, address: Address) -> Request:
+        return _Tracer(exchange, address, place, read_page, lambda trace: done(number, trace)).ask()
+
+    exchange.run(start(number, address) for number, address in addresses)
 
 
-async def _trace_all(
-    addresses: list[Address], place: Place, read_page: ReadPage, done: Callable[[int, Trace], None], concurrent: int
-) -> None:
-    limits = aiohttp.ClientTimeout(total=SECONDS_A_REQUEST)
-    headers = {"User-Agent": "upright-ledger (redirect check)", "Accept-Encoding": "identity"}
-    connector = aiohttp.TCPConnector(limit=concurrent, ttl_dns_cache=300)
-    waiting = iter(enumerate(addresses))
-    jar = aiohttp.DummyCookieJar()
-    async with aiohttp.ClientSession(
-        timeout=limits, headers=headers, connector=connector, cookie_jar=jar, auto_decompress=False
-    ) as session:
-        await _knock(session, place)
-
-        async def work() -> None:
-            for number, address in waiting:
-                done(number, await _trace(session, address, place, read_page))
-
-        await asyncio.gather(*(work() for _ in range(concurrent)))
-
-
-async def _knock(session: aiohttp.ClientSession, place: Place) -> None:
+def _knock(place: Place, at: Address, manner: Manner) -> None:
     """Make sure that something listens, so that a wrong address is one sentence and not thousands of verdicts.
 
     A server that listens and answers nonsense is one to be traced.
     """
-    try:
-        async with session.head(place.address.origin + "/", allow_redirects=False):
-            return
-    except aiohttp.ClientConnectorError as error:
-        reason = error.strerror or str(error)
+    told: list[Response] = []
+    exchange = Exchange(replace(manner, retries=0))
+    exchange.submit(Request(at.origin, "/", told.append, want_body=False))
+    exchange.run()
+    if told[0].error == "nothing listens there" or "not known to DNS" in told[0].error:
         raise InputError(
-            f"nothing answers at {place.address.origin}: {reason}", "check the address and that the server runs"
-        ) from None
-    except (aiohttp.ClientError, OSError, TimeoutError):
-        return
+            f"nothing answers at {place.name}: {told[0].error}", "check the address and that the server runs"
+        )
+    if "certificate" in told[0].error and not manner.insecure:
+        raise InputError(
+            f"{place.name} cannot be trusted: {told[0].error}",
+            "name its certificate authority with --ca FILE, or say --insecure",
+        )
 
 
-@dataclass(frozen=True, slots=True)
-class _Response:
-    status: int
-    location: str
-    body: bytes
-    kind: str
-    robots: str
-    seconds: float
-    error: str = ""
+class _Tracer:
+    """One address on its way, hop by hop."""
 
+    def __init__(
+        self, exchange: Exchange, start: Address, place: Place, read_page: ReadPage, done: Callable[[Trace], None]
+    ) -> None:
+        self.exchange, self.place, self.read_page, self.done = exchange, place, read_page, done
+        self.start = self.address = start
+        self.hops: list[Hop] = []
+        self.seen = {start.without_fragment}
 
-async def _trace(session: aiohttp.ClientSession, start: Address, place: Place, read_page: ReadPage) -> Trace:
-    hops: list[Hop] = []
-    address = start
-    seen = {start.without_fragment}
-    while len(hops) <= MAX_HOPS:
-        response = await _ask(session, address, place)
-        here = address.without_fragment
-        if response.status not in REDIRECTS:
-            hops.append(Hop(here, response.status, seconds=response.seconds, error=response.error))
-            page = read_page(response.body, response.kind, response.robots) if response.status == 200 else Page()
-            return Trace(start.without_fragment, tuple(hops), address.text, response.status, page)
-        following, error = _resolve(response.location, address)
+    def ask(self) -> Request:
+        """The request for where it is now."""
+        return Request(self.place.origin(self.address), self.address.target, self.answered)
+
+    def answered(self, response: Response) -> None:
+        """Go on from a response, or end."""
+        here = self.address.without_fragment
+        page = Page()
+        if response.status == 200:
+            page = self.read_page(response.body, response.header("content-type"), response.header("x-robots-tag"))
+        location, how = _leads_to(response, page)
+        cache = "; ".join(f"{name}: {value}" for name in _CACHE_HEADERS if (value := response.header(name)))[:500]
+        hop = Hop(
+            here,
+            response.status,
+            location,
+            seconds=response.seconds,
+            error=response.error or response.note,
+            cache=cache,
+            how=how,
+        )
+        if not how:
+            self.end(hop, response.status, page)
+            return
+        following, error = _resolve(location, self.address)
         if following is None:
-            hops.append(Hop(here, 0, response.location, seconds=response.seconds, error=error))
-            return Trace(start.without_fragment, tuple(hops), here, 0)
-        changed = what_changed(address.text, following.text)
-        hops.append(Hop(here, response.status, response.location, following.text, changed, response.seconds))
-        address = following
-        if address.without_fragment in seen:
-            return Trace(start.without_fragment, tuple(hops), address.text, 0, loops=True)
-        if address.authority not in place.hosts:
+            self.end(replace(hop, status=0, error=error), 0, page)
+            return
+        self.hops.append(replace(hop, resolved=following.text, changed=what_changed(self.address.text, following.text)))
+        self.address = following
+        if following.without_fragment in self.seen or len(self.hops) > MAX_HOPS:
+            self.done(Trace(self.start.without_fragment, tuple(self.hops), following.text, 0, loops=True))
+        elif following.authority not in self.place.hosts:
             # Somebody else's server: where it leads is known, and it is not ours to ask.
-            return Trace(start.without_fragment, tuple(hops), address.text, 0)
-        seen.add(address.without_fragment)
-    return Trace(start.without_fragment, tuple(hops), address.text, 0, loops=True)
+            self.done(Trace(self.start.without_fragment, tuple(self.hops), following.text, 0))
+        else:
+            self.seen.add(following.without_fragment)
+            self.exchange.submit(self.ask())
+
+    def end(self, hop: Hop, status: int, page: Page) -> None:
+        """Nothing follows on this hop."""
+        self.hops.append(hop)
+        self.done(Trace(self.start.without_fragment, tuple(self.hops), self.address.text, status, page))
+
+
+def _leads_to(response: Response, page: Page) -> tuple[str, str]:
+    """Where a response sends a browser, as it says so, and by what: "redirect", "refresh" (header or page) or nothing."""
+    if response.status in REDIRECTS:
+        return response.header("location").strip(), "redirect"
+    for text in (response.header("refresh"), page.refresh) if response.status == 200 else ():
+        match = _REFRESH.match(text)
+        if match and match[2] and float(match[1]) <= MOST_SECONDS_OF_A_REFRESH:
+            return match[2].strip(), "refresh"
+    return "", ""
 
 
 def _resolve(location: str, base: Address) -> tuple[Address | None, str]:
@@ -128,50 +162,3 @@ def _resolve(location: str, base: Address) -> tuple[Address | None, str]:
         return parse_address(location, base.text), ""
     except NotAnAddressError as error:
         return None, f"its Location cannot be followed: {error}"
-
-
-async def _ask(session: aiohttp.ClientSession, address: Address, place: Place) -> _Response:
-    """One request for a production address at the place that stands in for it; retried once when the connection fails."""
-    at = place.address
-    url = URL(f"{at.origin}{address.target}", encoded=True)
-    error = ""
-    for _ in range(RETRIES + 1):
-        began = time.monotonic()
-        try:
-            async with session.get(url, headers={"Host": address.authority}, allow_redirects=False) as response:
-                body = await _first_bytes(response) if response.status == 200 else b""
-                return _Response(
-                    response.status,
-                    _location(response),
-                    body,
-                    response.headers.get("Content-Type", ""),
-                    response.headers.get("X-Robots-Tag", ""),
-                    time.monotonic() - began,
-                )
-        except TimeoutError:
-            error = f"no answer within {SECONDS_A_REQUEST} seconds"
-            break
-        except (aiohttp.ClientError, OSError, ValueError) as failure:
-            error = str(failure) or type(failure).__name__
-    return _Response(0, "", b"", "", "", time.monotonic() - began, error)
-
-
-def _location(response: aiohttp.ClientResponse) -> str:
-    """The Location as sent; raw bytes in it are kept as the characters a browser would take them for."""
-    for name, value in response.raw_headers:
-        if name.lower() == b"location":
-            return value.decode("utf-8", "replace").strip()
-    return ""
-
-
-async def _first_bytes(response: aiohttp.ClientResponse) -> bytes:
-    """The body as far as its head reaches; more is not read."""
-    if "html" not in response.headers.get("Content-Type", "html"):
-        return b""
-    found = b""
-    while len(found) < BODY_BYTES:
-        chunk = await response.content.read(BODY_BYTES - len(found))
-        if not chunk:
-            break
-        found += chunk
-    return found

@@ -1,0 +1,49 @@
+"""Runs that were kept: found by number or name, and laid out again."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from upright_ledger.app.results import Results, Row
+from upright_ledger.core.answers import Expected
+from upright_ledger.errors import UsageError
+from upright_ledger.ledger.runs import find_run, list_runs, load_traces
+from upright_ledger.ledger.store import Ledger
+
+
+@dataclass(frozen=True, slots=True)
+class RunLine:
+    """One run in a list. at: where it was asked, empty for a rehearsal; finished: empty where it was stopped."""
+
+    number: int
+    name: str
+    kind: str
+    started: str
+    finished: str
+    at: str
+    digest: str
+    counts: dict[str, int]
+
+
+def expected_text(expected: Expected) -> str:
+    """The address where a trace should end, or the status that was due."""
+    return expected.final or ",".join(str(s) for s in sorted(expected.statuses))
+
+
+def runs(ledger: Ledger) -> list[RunLine]:
+    """All runs, the newest first."""
+    with ledger.reading() as connection:
+        return [
+            RunLine(r.id, r.name, r.kind, r.started, r.finished, r.at, r.digest, dict(r.counts or {}))
+            for r in list_runs(connection)
+        ]
+
+
+def load_run(ledger: Ledger, which: str) -> Results:
+    """The results of a run, by its number or name. Raises UsageError where there is none."""
+    with ledger.reading() as connection:
+        found = find_run(connection, which)
+        if found is None:
+            raise UsageError(f"there is no run {which!r}", "upright runs lists them; --as NAME gives one a name")
+        rows = [Row.of(stored) for stored in load_traces(connection, found.id)]
+    return Results(found.kind, rows, run=found.id, name=found.name, at=found.at)

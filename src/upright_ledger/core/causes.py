@@ -1,0 +1,96 @@
+"""Why traces are not one clean hop: what each hop changed, and the one rule or setting that mends it."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from upright_ledger.core.addresses import NotAnAddressError, parse_address
+from upright_ledger.core.verdicts import Hop, Trace, what_changed
+
+
+@dataclass(frozen=True, slots=True)
+class HopCause:
+    """Hops that one setting makes. urls: traces in which it stands; hits: of these; example: one of them."""
+
+    text: str
+    urls: int
+    hits: float
+    example: str
+
+
+def mend_of(trace: Trace, verdicts: tuple[str, ...], expected: str) -> str:
+    """The one rule or setting that would mend a trace, in words; empty where it needs none."""
+    worst = verdicts[0]
+    start = _target(trace.url)
+    if worst == "ok":
+        return ""
+    if worst == "loop":
+        return f"break the loop: answer {start} with its right page, or --keep it" + (
+            f" ({_target(expected)})" if expected[:4] == "http" else ""
+        )
+    if worst in {"unreachable", "server-error", "blocked"}:
+        return "look at the server: no rule is at fault"
+    goal = expected if expected[:4] == "http" else trace.final_url
+    if worst == "chain" and trace.final_status < 400:
+        return f"one rule: {start} to {_target(goal)}" if goal != trace.url else _setting(trace)
+    if worst == "slash-mismatch":
+        return f"lead {start} to {_target(goal)}" if goal != trace.url else _setting(trace)
+    if worst in {"unanswered", "not-moved", "dead-end", "wrong-destination", "home-fallback"}:
+        if expected[:4] == "http":
+            return f"the server must send {start} to {_target(expected)}"
+        return f"decide on {start}: upright decide {start} --to NEW, or --gone"
+    if worst == "wrong-status":
+        return f"answer with {expected}" if expected.isdigit() else "answer with the status that was decided"
+    if worst == "soft-404":
+        return "the page it leads to must answer, or 404 itself"
+    return "mend the page: its canonical address, or its robots directives"
+
+
+def _setting(trace: Trace) -> str:
+    """What a server should settle in one hop."""
+    first, last = trace.url, trace.final_url
+    changed = what_changed(first, last)
+    return f"settle {' and '.join(changed) or 'it'} in one hop: the canonical form of the site"
+
+
+def hop_causes(rows: Iterable[tuple[Trace, float, tuple[str, ...]]]) -> list[HopCause]:
+    """What makes the hops that were too many, the commonest first. rows: trace, hits and verdicts."""
+    urls: Counter[str] = Counter()
+    hits: dict[str, float] = defaultdict(float)
+    examples: dict[str, str] = {}
+    for trace, weight, verdicts in rows:
+        if not {"chain", "loop", "slash-mismatch"} & set(verdicts):
+            continue
+        for text in {_cause(hop) for hop in trace.hops if hop.resolved}:
+            urls[text] += 1
+            hits[text] += weight
+            examples.setdefault(text, trace.url)
+    found = [HopCause(text, n, hits[text], examples[text]) for text, n in urls.items()]
+    return sorted(found, key=lambda c: (-c.urls, c.text))
+
+
+def _cause(hop: Hop) -> str:
+    """The setting that makes a hop, as one text for all hops of its kind."""
+    old, new = parse_address(hop.url), parse_address(hop.resolved)
+    changed = set(hop.changed)
+    status = "a page's refresh" if hop.how == "refresh" else str(hop.status)
+    if not changed:
+        return f"{status} back to the same address"
+    if changed <= {"scheme", "host"}:
+        return f"{status} from {old.origin} to {new.origin}"
+    if changed == {"slash"}:
+        return f"{status} that {'puts a closing slash on' if new.path.endswith('/') else 'takes the closing slash off'} at {old.origin}"
+    if changed <= {"case", "slash", "index file", "scheme", "host"}:
+        return f"{status} that changes {' and '.join(hop.changed)} at {old.origin}"
+    if changed == {"query"}:
+        return f"{status} that changes the query at {old.origin}"
+    return f"{status} to another page, from {old.origin} to {new.origin}"
+
+
+def _target(url: str) -> str:
+    try:
+        return parse_address(url).target
+    except NotAnAddressError:
+        return url

@@ -1,0 +1,329 @@
+"""Requests over HTTP, many at a time: what is asked goes where it should, within its time and size, politely.
+
+libcurl does the asking. Nothing is followed, no proxy or cookie plays a part, and what a server sends is bounded.
+"""
+
+from __future__ import annotations
+
+import heapq
+import ipaddress
+import time
+from collections import deque
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from email.utils import parsedate_to_datetime
+from itertools import count
+from pathlib import Path
+
+import pycurl
+
+BODY_BYTES = 1 << 16
+HEADER_BYTES = 1 << 17
+MOST_AT_ONCE = 64
+LONGEST_WAIT = 60.0  # seconds that a server may ask us to wait
+_TOO_LARGE = 100  # CURLE_TOO_LARGE, which pycurl does not name
+_TRANSIENT = frozenset(
+    [pycurl.E_COULDNT_CONNECT, pycurl.E_GOT_NOTHING, pycurl.E_RECV_ERROR, pycurl.E_SEND_ERROR, pycurl.E_PARTIAL_FILE]
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Manner:
+    """How requests are made.
+
+    connect: (host, port, address, port) of each host that is asked elsewhere; empty parts stand for any and for the same. ca: a file of
+    certificates to trust; insecure: none is checked. seconds: for one request. concurrent, rate: requests at once and a second, to one host;
+    rate 0 for no limit. retries: after a failed connection, 429 or 503. user: "name:password"; netrc: it may come from the user's .netrc.
+    """
+
+    connect: tuple[tuple[str, str, str, str], ...] = ()
+    ca: Path | None = None
+    insecure: bool = False
+    agent: str = "upright-ledger (redirect check)"
+    headers: tuple[str, ...] = ()
+    seconds: float = 20.0
+    concurrent: int = 16
+    rate: float = 0.0
+    retries: int = 2
+    user: str = ""
+    netrc: bool = False
+
+
+@dataclass(slots=True)
+class Response:
+    """What came back. status 0: nothing, and `error` says why. headers: names in lower case, in order. body: its first bytes.
+
+    seconds: to the end of what was read. note: what was wrong with an answer that came all the same.
+    """
+
+    status: int = 0
+    headers: list[tuple[str, str]] = field(default_factory=list)
+    body: bytes = b""
+    seconds: float = 0.0
+    error: str = ""
+    note: str = ""
+
+    def header(self, name: str) -> str:
+        """The first header of this name (lower case), or an empty string."""
+        return next((value for key, value in self.headers if key == name), "")
+
+
+@dataclass(slots=True)
+class Request:
+    """One request. url: scheme and authority; target: path and query, sent as they stand. done: called with the response."""
+
+    origin: str
+    target: str
+    done: Callable[[Response], None]
+    want_body: bool = True
+    tries: int = 0
+
+
+class Exchange:
+    """Sends requests as others finish. `submit` may be called from within `done`."""
+
+    def __init__(self, manner: Manner) -> None:
+        self.manner = manner
+        self._multi = pycurl.CurlMulti()
+        self._idle: list[pycurl.Curl] = []
+        self._active: dict[pycurl.Curl, tuple[Request, _Received]] = {}
+        self._hosts: dict[str, _Host] = {}
+        self._later: list[tuple[float, int, Request]] = []
+        self._order = count()
+
+    def submit(self, request: Request) -> None:
+        """Ask when it is this request's turn."""
+        self._host(request).waiting.append(request)
+
+    def run(self, source: Iterable[Request] = ()) -> None:
+        """Ask all that was submitted, and all of a source, which is read as far as there is room."""
+        more, coming = True, iter(source)
+        try:
+            while True:
+                while more and self._room():
+                    following = next(coming, None)
+                    if following is None:
+                        more = False
+                    else:
+                        self.submit(following)
+                pause = self._start_due()
+                if (
+                    not self._active
+                    and not more
+                    and not self._later
+                    and not any(h.waiting for h in self._hosts.values())
+                ):
+                    return
+                self._turn(pause)
+        finally:
+            for curl in self._active:
+                self._multi.remove_handle(curl)
+            self._active.clear()
+
+    def _room(self) -> bool:
+        waiting = sum(len(h.waiting) for h in self._hosts.values())
+        return waiting + len(self._active) + len(self._later) < 2 * MOST_AT_ONCE
+
+    def _host(self, request: Request) -> _Host:
+        host = self._hosts.get(request.origin)
+        if host is None:
+            host = self._hosts[request.origin] = _Host()
+        return host
+
+    def _start_due(self) -> float:
+        """Start what may start now; the seconds until something else may."""
+        now = time.monotonic()
+        while self._later and self._later[0][0] <= now:
+            self.submit(heapq.heappop(self._later)[2])
+        soonest = self._later[0][0] - now if self._later else 1.0
+        for host in self._hosts.values():
+            while host.waiting and host.active < self.manner.concurrent and len(self._active) < MOST_AT_ONCE:
+                if host.next_at > now:
+                    soonest = min(soonest, host.next_at - now)
+                    break
+                if self.manner.rate:
+                    host.next_at = max(host.next_at, now - 1 / self.manner.rate) + 1 / self.manner.rate
+                host.active += 1
+                self._start(host.waiting.popleft())
+        return max(0.0, min(soonest, 1.0))
+
+    def _start(self, request: Request) -> None:
+        curl = self._idle.pop() if self._idle else self._handle()
+        received = _Received(request.want_body)
+        curl.setopt(pycurl.URL, f"{request.origin}/")
+        curl.setopt(pycurl.REQUEST_TARGET, request.target.encode("utf-8", "surrogateescape"))
+        curl.setopt(pycurl.HEADERFUNCTION, received.header)
+        curl.setopt(pycurl.WRITEFUNCTION, received.chunk)
+        request.tries += 1
+        self._active[curl] = (request, received)
+        self._multi.add_handle(curl)
+
+    def _handle(self) -> pycurl.Curl:
+        m, curl = self.manner, pycurl.Curl()
+        curl.setopt(pycurl.NOSIGNAL, 1)
+        curl.setopt(pycurl.PROXY, "")
+        curl.setopt(pycurl.FOLLOWLOCATION, 0)
+        curl.setopt(pycurl.PROTOCOLS, pycurl.PROTO_HTTP | pycurl.PROTO_HTTPS)
+        curl.setopt(pycurl.HTTP_VERSION, pycurl.CURL_HTTP_VERSION_1_1)
+        curl.setopt(pycurl.HTTP_CONTENT_DECODING, 0)
+        curl.setopt(pycurl.TIMEOUT_MS, int(m.seconds * 1000))
+        curl.setopt(pycurl.CONNECTTIMEOUT_MS, int(m.seconds * 500))
+        curl.setopt(pycurl.USERAGENT, m.agent)
+        curl.setopt(pycurl.HTTPHEADER, ["Accept: */*", *m.headers])
+        if m.connect:
+            curl.setopt(pycurl.CONNECT_TO, [":".join(parts) for parts in m.connect])
+        if m.ca is not None:
+            curl.setopt(pycurl.CAINFO, str(m.ca))
+        if m.insecure:
+            curl.setopt(pycurl.SSL_VERIFYPEER, 0)
+            curl.setopt(pycurl.SSL_VERIFYHOST, 0)
+        if m.user:
+            curl.setopt(pycurl.HTTPAUTH, pycurl.HTTPAUTH_BASIC)
+            curl.setopt(pycurl.USERPWD, m.user)
+        elif m.netrc:
+            curl.setopt(pycurl.NETRC, pycurl.NETRC_OPTIONAL)
+        return curl
+
+    def _turn(self, pause: float) -> None:
+        """Let libcurl work, and take up what has ended."""
+        if self._active:
+            _, running = self._multi.perform()
+            ended = self._take_up()
+            if not ended and running:
+                self._multi.select(min(pause, 0.2) or 0.01)
+        elif pause:
+            time.sleep(pause)
+
+    def _take_up(self) -> int:
+        ended = 0
+        while True:
+            left, good, bad = self._multi.info_read()
+            for curl in good:
+                self._finish(curl, 0, "")
+            for curl, code, text in bad:
+                self._finish(curl, code, text)
+            ended += len(good) + len(bad)
+            if not left:
+                return ended
+
+    def _finish(self, curl: pycurl.Curl, code: int, text: str) -> None:
+        request, received = self._active.pop(curl)
+        self._multi.remove_handle(curl)
+        host = self._host(request)
+        host.active -= 1
+        seconds = float(curl.getinfo(pycurl.TOTAL_TIME))
+        self._idle.append(curl)
+        response = received.response(seconds, code, text, self.manner)
+        if request.tries <= self.manner.retries:
+            if response.status in {429, 503}:
+                self._back_off(host, request, response)
+                return
+            if not response.status and code in _TRANSIENT:
+                self._again(request, 0.2 * request.tries)
+                return
+        request.done(response)
+
+    def _back_off(self, host: _Host, request: Request, response: Response) -> None:
+        """Ask this host nothing for as long as it says, or ever longer where it does not say."""
+        wait = _seconds_to_wait(response.header("retry-after"))
+        pause = min(wait if wait is not None else 2.0**request.tries, LONGEST_WAIT)
+        host.next_at = max(host.next_at, time.monotonic() + pause)
+        self._again(request, pause)
+
+    def _again(self, request: Request, pause: float) -> None:
+        heapq.heappush(self._later, (time.monotonic() + pause, next(self._order), request))
+
+
+@dataclass(slots=True)
+class _Host:
+    waiting: deque[Request] = field(default_factory=deque)
+    active: int = 0
+    next_at: float = 0.0
+
+
+class _Received:
+    """What comes back of one request, as far as it is kept."""
+
+    def __init__(self, want_body: bool) -> None:
+        self.lines: list[bytes] = []
+        self.size = 0
+        self.body = bytearray()
+        self.want = BODY_BYTES if want_body else 0
+
+    def header(self, line: bytes) -> int | None:
+        if line.startswith(b"HTTP/"):
+            self.lines.clear()  # 100 Continue and 103 Early Hints come before the answer itself
+            self.size = 0
+        self.size += len(line)
+        if self.size > HEADER_BYTES:
+            return 0
+        self.lines.append(line)
+        return None
+
+    def chunk(self, data: bytes) -> int | None:
+        """The beginning of the body; a connection that goes on beyond it is closed."""
+        room = self.want - len(self.body)
+        self.body += data[:room] if room > 0 else b""
+        return None if len(self.body) < self.want else 0
+
+    def response(self, seconds: float, code: int, text: str, manner: Manner) -> Response:
+        status, headers = _parsed(self.lines)
+        full = len(self.body) >= self.want
+        if not status or (code and not headers):
+            return Response(0, seconds=seconds, error=_why(code, text, manner) or "an answer that is no HTTP")
+        cut = code == pycurl.E_WRITE_ERROR and full
+        complete = code == 0 or cut or bool(self.lines and self.lines[-1] in {b"\r\n", b"\n"})
+        if not complete:
+            return Response(0, seconds=seconds, error=_why(code, text, manner))
+        note = "" if code == 0 or cut else _why(code, text, manner)
+        return Response(status, headers, bytes(self.body), seconds, note=note)
+
+
+def _parsed(lines: list[bytes]) -> tuple[int, list[tuple[str, str]]]:
+    if not lines:
+        return 0, []
+    parts = lines[0].split(None, 2)
+    status = int(parts[1]) if len(parts) > 1 and parts[1].isdigit() else 0
+    headers = []
+    for line in lines[1:]:
+        name, colon, value = line.rstrip(b"\r\n").partition(b":")
+        if colon:
+            headers.append((name.strip().lower().decode("latin-1"), value.strip().decode("utf-8", "replace")))
+    return status, headers
+
+
+def _why(code: int, text: str, manner: Manner) -> str:
+    """Why there was no answer, in words for people."""
+    if code == pycurl.E_OPERATION_TIMEDOUT:
+        return f"no answer within {manner.seconds:g} seconds"
+    words = {
+        pycurl.E_COULDNT_RESOLVE_HOST: "its name is not known to DNS",
+        pycurl.E_COULDNT_CONNECT: "nothing listens there",
+        pycurl.E_GOT_NOTHING: "the connection was closed without an answer",
+        pycurl.E_RECV_ERROR: "the connection broke off",
+        pycurl.E_SEND_ERROR: "the connection broke off",
+        pycurl.E_PEER_FAILED_VERIFICATION: f"its certificate is not trusted ({text})",
+        pycurl.E_SSL_CONNECT_ERROR: f"no TLS connection ({text})",
+        pycurl.E_PARTIAL_FILE: "the body ended early",
+        pycurl.E_WRITE_ERROR: f"its headers are larger than {HEADER_BYTES >> 10} KB",
+        _TOO_LARGE: "a header is too large",
+    }
+    return words.get(code, text)
+
+
+def _seconds_to_wait(text: str) -> float | None:
+    """The seconds that a Retry-After names (RFC 9110, section 10.2.3), or None."""
+    if text.isdigit():
+        return float(text)
+    try:
+        return max(0.0, parsedate_to_datetime(text).timestamp() - time.time())
+    except (ValueError, TypeError):
+        return None
+
+
+def is_local(host: str) -> bool:
+    """Whether a host is this machine, for which no politeness is due."""
+    try:
+        return ipaddress.ip_address(host.strip("[]")).is_loopback
+    except ValueError:
+        return host == "localhost"
