@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from upright_ledger.app.results import Results, Row
 from upright_ledger.core.answers import Expected
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.runs import find_run, list_runs, load_traces
+from upright_ledger.ledger.runs import find_run, list_runs, load_traces, name_run
 from upright_ledger.ledger.store import Ledger
 
 
@@ -37,6 +37,17 @@ def runs(ledger: Ledger) -> list[RunLine]:
             RunLine(r.id, r.name, r.kind, r.started, r.finished, r.at, r.digest, dict(r.counts or {}))
             for r in list_runs(connection)
         ]
+
+
+def call_run(ledger: Ledger, which: str, name: str) -> None:
+    """Give a run a name. Raises UsageError where there is no such run, or the name could be taken for a number."""
+    if name.isdigit() or name == "last" or not name.isprintable():
+        raise UsageError(f"{name!r} is no name for a run", "give it a word, such as before-launch")
+    with ledger.writing() as connection:
+        found = find_run(connection, which)
+        if found is None:
+            raise UsageError(f"there is no run {which!r}", "upright runs lists them")
+        name_run(connection, found.id, name)
 
 
 def load_run(ledger: Ledger, which: str) -> Results:

@@ -21,6 +21,17 @@ paths_argument = click.argument("paths", nargs=-1, required=True)
 optional_paths_argument = click.argument("paths", nargs=-1)
 
 
+out_option = click.option(
+    "--out",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Keep one row a URL: .csv, .xlsx (with the hops), .jsonl, or .xml for a build server.",
+)
+hops_option = click.option(
+    "--hops", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE.csv", help="Keep one row a hop."
+)
+
+
 def reading_options(command: F) -> F:
     """--kind, --column, --encoding and --host: how files of old URLs are to be read."""
     for option in (

@@ -9,7 +9,14 @@ import click
 from upright_ledger.app.book import Book
 from upright_ledger.app.rehearse import rehearse
 from upright_ledger.cli import show
-from upright_ledger.cli.common import json_option, optional_paths_argument, read_options, reading_options
+from upright_ledger.cli.common import (
+    hops_option,
+    json_option,
+    optional_paths_argument,
+    out_option,
+    read_options,
+    reading_options,
+)
 from upright_ledger.cli.results import show_results, write_results
 from upright_ledger.ledger.store import open_ledger
 
@@ -18,13 +25,8 @@ from upright_ledger.ledger.store import open_ledger
 @optional_paths_argument
 @reading_options
 @click.option("--as", "name", default="", metavar="NAME", help="Call this run so, for comparing.")
-@click.option(
-    "--out",
-    type=click.Path(path_type=Path, dir_okay=False),
-    metavar="FILE",
-    help="Keep one row a URL: .csv, .xlsx (with the hops), .jsonl, or .xml for a build server.",
-)
-@click.option("--hops", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE.csv", help="Keep one row a hop.")
+@out_option
+@hops_option
 @click.option("--all", "all_rows", is_flag=True, help="List every URL that is not ok.")
 @json_option
 @click.pass_obj

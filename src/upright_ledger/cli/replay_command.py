@@ -12,7 +12,14 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.requests import Requests, own_requests, read_requests
 from upright_ledger.app.runs import load_run
 from upright_ledger.cli import show
-from upright_ledger.cli.common import json_option, optional_paths_argument, read_options, reading_options
+from upright_ledger.cli.common import (
+    hops_option,
+    json_option,
+    optional_paths_argument,
+    out_option,
+    read_options,
+    reading_options,
+)
 from upright_ledger.cli.results import show_results, write_results
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
 from upright_ledger.core.verdicts import ORDER
@@ -57,13 +64,8 @@ POLITE_RATE = 20.0
 @click.option("--top", type=click.IntRange(0), default=0, help="Only so many, the most valuable.")
 @click.option("--as", "name", default="", metavar="NAME", help="Call this run so, for comparing.")
 @click.option("--resume", is_flag=True, help="Go on with the last run there, which was stopped.")
-@click.option(
-    "--out",
-    type=click.Path(path_type=Path, dir_okay=False),
-    metavar="FILE",
-    help="Keep one row a URL: .csv, .xlsx (with the hops), .jsonl, or .xml for a build server.",
-)
-@click.option("--hops", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE.csv", help="Keep one row a hop.")
+@out_option
+@hops_option
 @click.option("--all", "all_rows", is_flag=True, help="List every URL that is not ok.")
 @json_option
 @click.pass_obj

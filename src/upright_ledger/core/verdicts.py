@@ -77,6 +77,7 @@ class Page:
     canonical: str = ""
     noindex: bool = False
     refresh: str = ""
+    heading: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -45,9 +45,9 @@ def _head(root: Any) -> Page:
     robots = root.xpath("//meta[translate(@name,'ROBOTS','robots')='robots']/@content")
     refresh = root.xpath("//meta[translate(@http-equiv,'REFSH','refsh')='refresh']/@content")
     canonical = str(links[0]).strip()[:2000] if links else ""
-    return Page(
-        title[:500], canonical, any(_forbids(str(r)) for r in robots), str(refresh[0])[:2000] if refresh else ""
-    )
+    heading = " ".join("".join(root.xpath("(//h1)[1]//text()")).split())
+    told = str(refresh[0])[:2000] if refresh else ""
+    return Page(title[:500], canonical, any(_forbids(str(r)) for r in robots), told, heading[:500])
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,7 +77,7 @@ def _own(root: Any) -> SavedPage:
     return SavedPage(
         (saved[1] if saved else "") or head.canonical or first("//meta[@property='og:url']/@content"),
         head.title,
-        " ".join("".join(root.xpath("(//h1)[1]//text()")).split())[:500],
+        head.heading,
         first("//meta[translate(@name,'DESCRIPTION','description')='description']/@content"),
         head.canonical,
         "no" if head.noindex else "",

@@ -1,0 +1,63 @@
+"""Reconciling: two runs side by side, and whether a page that took another's place is about the same."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from upright_ledger.core.verdicts import ORDER
+from upright_ledger.core.words import tokens
+
+BETTER, WORSE, SAME, ELSEWHERE, ADDED, MISSING = "better", "worse", "same", "elsewhere", "added", "missing"
+"""What became of a URL from one run to the next. ELSEWHERE: as well as before, and it ends at another address."""
+
+CONTENT = "content-changed"
+"""The page where a URL lands now says nothing of what the old page was about."""
+
+UNLIKE = 0.2
+"""Pages that share fewer of their words are about something else."""
+
+_COMMON = 0.3  # of all titles; words of so many are the site's name
+_MANY = 8  # titles; of fewer ones, words that all of them hold are taken for common
+
+_RANK = {verdict: n for n, verdict in enumerate(ORDER)}
+
+
+@dataclass(frozen=True, slots=True)
+class Ended:
+    """How a URL ended in one run."""
+
+    verdict: str
+    final_url: str
+
+
+def compared(before: Ended | None, after: Ended | None) -> str:
+    """What became of a URL."""
+    if before is None:
+        return ADDED
+    if after is None:
+        return MISSING
+    if before.verdict != after.verdict:
+        return BETTER if _RANK[after.verdict] > _RANK[before.verdict] else WORSE
+    return SAME if before.final_url == after.final_url else ELSEWHERE
+
+
+def common_words(titles: Iterable[str]) -> frozenset[str]:
+    """Words that so many titles hold that they tell pages apart no more: the name of the site, say."""
+    different = set(titles) - {""}
+    counts = Counter(word for title in different for word in set(tokens(title)))
+    least = _COMMON * len(different) if len(different) >= _MANY else len(different) - 0.5
+    return frozenset(w for w, n in counts.items() if n > least) if len(different) > 1 else frozenset()
+
+
+def likeness(
+    old: Sequence[str], new: Sequence[str], old_common: frozenset[str], new_common: frozenset[str]
+) -> float | None:
+    """The share of words that the shorter of two pages has in common with the other; None where one of them says nothing.
+
+    old, new: what is known of each, as titles and headings; the pair that is most alike counts.
+    """
+    first = [set(tokens(text)) - old_common for text in old]
+    second = [set(tokens(text)) - new_common for text in new]
+    return max((len(a & b) / min(len(a), len(b)) for a in first if a for b in second if b), default=None)

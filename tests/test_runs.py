@@ -1,0 +1,162 @@
+"""Runs that are kept: names, lists, exports, going on after a stop, and two of them side by side."""
+
+from __future__ import annotations
+
+import csv
+import json
+import signal
+import subprocess
+import time
+from pathlib import Path
+from xml.etree import ElementTree as ET
+
+import pytest
+from python_calamine import CalamineWorkbook
+
+from conftest import NEW, OLD, PROGRAM, Program
+from upright_ledger.web.standin import serve
+
+PAGES = {
+    "/tower-clock/": "The tower clock | Quillhaven",
+    "/gift-shop/": "Gift shop | Quillhaven",
+    "/opening/": "Opening hours | Quillhaven",
+}
+
+
+def site(moves: dict[str, str]) -> object:
+    """A stand-in server: some moves, and the pages."""
+
+    def respond(_host: str, target: str) -> tuple[int, str, str]:
+        path = target.partition("?")[0]
+        if path in moves:
+            return 301, f"{NEW}{moves[path]}", ""
+        return (200, "", PAGES[path]) if path in PAGES else (404, "", "Nothing here")
+
+    return serve(respond)
+
+
+@pytest.fixture
+def told(museum: Program) -> Program:
+    """A ledger with old titles."""
+    rows = [
+        f"{OLD}/tower.html,Tower clock - Quillhaven,200",
+        f"{OLD}/hours.html,Opening hours - Quillhaven,200",
+        f"{OLD}/dead.html,Dead - Quillhaven,200",
+    ]
+    museum.write("old.csv", "url,title,status\n" + "\n".join(rows) + "\n")
+    museum("gather", "old.csv")
+    museum.write("urls.txt", f"{OLD}/tower.html\n{OLD}/hours.html\n{OLD}/dead.html\n")
+    return museum
+
+
+def test_two_runs_side_by_side(told: Program) -> None:
+    good = {"/tower.html": "/tower-clock/", "/hours.html": "/opening/"}
+    with site(good) as address:
+        told("replay", "urls.txt", "--at", address, "--as", "before", code=1)
+    with site({"/tower.html": "/gift-shop/", "/dead.html": "/opening/"}) as address:
+        told("replay", "urls.txt", "--at", address, "--as", "after", code=1)
+    found = told.json("reconcile", "before", "after", code=1)
+    rows = {r["url"].removeprefix(OLD): (r["change"], r["before"], r["after"]) for r in found["rows"]}
+    assert rows == {
+        "/tower.html": ("content-changed", "ok", "ok"),
+        "/hours.html": ("worse", "ok", "unanswered"),
+        "/dead.html": ("content-changed", "unanswered", "ok"),
+    }
+    assert found["regressions"] == 3
+    assert told.json("reconcile", "before", "before")["counts"] == {"same": 3}
+    told("reconcile", "before", "after", "--allow", "content-changed", "--allow", "unanswered", "--out", "changes.csv")
+    assert (told.folder / "changes.csv").read_text().startswith("url,change,before,after,value,hits")
+    assert "Gift shop" in told("reconcile", "before", "after", code=1).out
+    assert "no run 'never'" in told("reconcile", "before", "never", code=2).err
+
+
+def test_a_page_that_says_the_same_is_no_regression(told: Program) -> None:
+    with site({"/tower.html": "/tower-clock/", "/hours.html": "/opening/"}) as address:
+        told("replay", "urls.txt", "--at", address, code=1)
+    assert told.json("reconcile", "1", "last")["contents_compared"] == 2
+
+
+def test_runs_are_listed_shown_again_and_exported(told: Program) -> None:
+    assert "No run yet" in told("runs").out
+    with site({"/tower.html": "/tower-clock/"}) as address:
+        told("replay", "urls.txt", "--at", address, "--as", "first", code=1)
+    listed = told.json("runs")["runs"]
+    assert [(r["name"], r["kind"], sum(r["counts"].values())) for r in listed] == [("first", "replay", 3)]
+    for name in ("rows.csv", "rows.jsonl", "rows.xlsx", "rows.xml"):
+        told("runs", "first", "--out", name, "--hops", "hops.csv")
+    rows = list(csv.DictReader((told.folder / "rows.csv").open()))
+    assert [json.loads(x)["url"] for x in (told.folder / "rows.jsonl").read_text().splitlines()] == [
+        r["url"] for r in rows
+    ]
+    suite = ET.fromstring((told.folder / "rows.xml").read_text())
+    assert (suite.get("tests"), suite.get("failures")) == ("3", "2")
+    book = CalamineWorkbook.from_path(told.folder / "rows.xlsx")
+    assert book.sheet_names == ["traces", "hops"]
+    assert [
+        h["status"] for h in csv.DictReader((told.folder / "hops.csv").open()) if h["trace"].endswith("tower.html")
+    ] == ["301", "200"]
+    told("runs", "1", "--as", "renamed")
+    assert told.json("runs", "renamed")["urls"] == 3
+    assert "is no name" in told("runs", "1", "--as", "7", code=2).err
+    assert "no ending" in told("runs", "1", "--out", "rows.pdf", code=2).err
+
+
+def test_a_run_that_is_killed_goes_on_without_asking_twice(museum: Program) -> None:
+    asked: list[str] = []
+
+    def respond(_host: str, target: str) -> tuple[int, str, str]:
+        asked.append(target)
+        return 404, "", "Nothing here"
+
+    museum.write("urls.txt", "".join(f"{OLD}/p{n}\n" for n in range(400)))
+    with serve(respond) as address:
+        arguments = ["replay", "urls.txt", "--at", address, "--rate", "100", "--concurrent", "4"]
+        run = subprocess.Popen([PROGRAM, *arguments], cwd=museum.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+        deadline = time.monotonic() + 60
+        while len(asked) < 180 and time.monotonic() < deadline:
+            time.sleep(0.05)
+        run.send_signal(signal.SIGKILL)
+        run.wait()
+        before = len(asked)
+        kept = museum.json("runs")["runs"][0]
+        assert not kept["finished"]
+        done = museum.json("replay", "urls.txt", "--at", address, "--resume", code=1)
+        assert done["urls"] == 400
+        assert before > 100
+        # What the last second had asked is asked again, and nothing else.
+        assert len([t for t in asked if t != "/"]) - 400 < 150
+        assert "no run at" in museum("replay", "urls.txt", "--at", address, "--resume", code=2).err
+
+
+def test_ctrl_c_keeps_what_is_done(museum: Program) -> None:
+    museum.write("urls.txt", "".join(f"{OLD}/p{n}\n" for n in range(300)))
+    asked: list[str] = []
+
+    def respond(_host: str, target: str) -> tuple[int, str, str]:
+        asked.append(target)
+        return 404, "", "Nothing here"
+
+    with serve(respond) as address:
+        arguments = [PROGRAM, "replay", "urls.txt", "--at", address, "--rate", "50"]
+        run = subprocess.Popen(
+            arguments, cwd=museum.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8"
+        )
+        deadline = time.monotonic() + 60
+        while len(asked) < 40 and time.monotonic() < deadline:
+            time.sleep(0.05)
+        run.send_signal(signal.SIGINT)
+        out, err = run.communicate(timeout=30)
+    assert "Traceback" not in err
+    assert (run.returncode, "are done and kept" in out) == (130, True)
+
+
+def test_entries_are_chosen_by_value_section_and_verdict(told: Program) -> None:
+    settings = Path(told.folder / "upright.toml")
+    settings.write_text(settings.read_text().replace("[sections]", '[sections]\ntower = "/tower*"'))
+    with site({"/hours.html": "/opening/"}) as address:
+        assert told.json("replay", "--at", address, "--top", 2, code=1)["urls"] == 2
+        assert told.json("replay", "--at", address, code=1)["counts"] == {"unanswered": 2, "ok": 1}
+        assert told.json("replay", "--at", address, "--verdict", "unanswered", code=1)["urls"] == 2
+        assert told.json("replay", "--at", address, "--section", "tower", code=1)["urls"] == 1
+        assert told.json("replay", "--at", address, "--sample", 1, code=None)["urls"] == 1
+        assert "leave the files out" in told("replay", "urls.txt", "--at", address, "--sample", 1, code=2).err
