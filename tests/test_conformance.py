@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from conformance import NEW, OLD, SITES, compare, make_requests, make_rules, write_build
+from conformance import HOSTS, NEW, OLD, SITES, compare, make_requests, make_rules, write_build
 from conftest import needs_server
 from servers import ask, ask_headers
 from upright_ledger.core.addresses import NotAnAddressError, parse_address
@@ -63,6 +63,16 @@ def hostile() -> RuleSet:
         plans, [], SITES, policy, [make_template("quillhaven.example", "/t/{x}", 301, f"{NEW}/{{x}}/", "t", fold=True)]
     )
     return rules
+
+
+@settings(max_examples=60, deadline=None)
+@given(seed=st.integers(0, 1 << 30))
+def test_many_requests_at_once_get_what_each_gets(seed: int) -> None:
+    rng = random.Random(seed)
+    rules = make_rules(rng)
+    requests = list(make_requests(rng, rules, 200))
+    requests += [(host, path) for rule in rules.rules for path in rule.paths for host in HOSTS]
+    assert list(rules.answers_of_rules(requests)) == [rules.answer_of_rules(*r) for r in requests]
 
 
 @EACH_SERVER

@@ -30,6 +30,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "build": ("prove", "Write the rules for a server."),
     "rehearse": ("prove", "Old URLs and logs through the rules, offline."),
     "replay": ("prove", "Old URLs over HTTP, every hop recorded."),
+    "serve": ("prove", "The rules behind a local address, for a browser."),
     "runs": ("prove", "Rehearsals and replays, and one of them again."),
     "reconcile": ("prove", "Two runs side by side: better, worse, elsewhere."),
     "history": ("live", "The journal of all changes."),

@@ -66,7 +66,7 @@ def condense(
     that no template may take. The result is compared with the original on every known request.
     """
     known = list(known)
-    wanted = {request: rules.answer_of_rules(*request) for request in known}
+    wanted = dict(zip(known, rules.answers_of_rules(known), strict=True))
     unanswered = [parse_address(f"http://{h}{t}") for (h, t), answer in wanted.items() if answer is None]
     left_alone = [*standing, *unanswered]
     forbidden: set[tuple[str, str]] = set()
@@ -79,7 +79,7 @@ def condense(
             templates=(*(t for t in rules.templates if t.status != PASS), *(t for t, _ in chosen)),
         )
         made = with_passes(base, left_alone, sites, policy) if base.templates else base
-        changed = {r for r in known if not _same(wanted[r], made.answer_of_rules(*r))}
+        changed = {r for r, a in zip(known, made.answers_of_rules(known), strict=True) if not _same(wanted[r], a)}
         if not changed:
             told = [Condensed(t, len(m), tuple(r.legacy_url for r in m[:3])) for t, m in chosen]
             return made, sorted(told, key=lambda c: (-c.replaced, c.template.source.text))

@@ -1,0 +1,74 @@
+"""The rules behind local ports, for a browser."""
+
+from __future__ import annotations
+
+import http.client
+import socket
+import subprocess
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from conftest import NEW, OLD, PROGRAM, Program
+
+
+def free_ports(count: int) -> int:
+    """The first of some ports that follow on each other."""
+    for port in range(21000, 30000, count):
+        try:
+            for n in range(count):
+                socket.create_server(("127.0.0.1", port + n)).close()
+        except OSError:
+            continue
+        return port
+    raise AssertionError("no ports")
+
+
+@contextmanager
+def serving(program: Program, *options: str) -> Iterator[int]:
+    port = free_ports(3)
+    run = subprocess.Popen(
+        [PROGRAM, "serve", "--port", str(port), *options],
+        cwd=program.folder,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+    )
+    try:
+        deadline = time.monotonic() + 60
+        while time.monotonic() < deadline:
+            try:
+                socket.create_connection(("127.0.0.1", port), timeout=1).close()
+                break
+            except OSError:
+                time.sleep(0.05)
+        yield port
+    finally:
+        run.terminate()
+        run.communicate(timeout=30)
+
+
+def get(port: int, target: str) -> tuple[int, str, str]:
+    connection = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
+    connection.putrequest("GET", target, skip_host=False)
+    connection.endheaders()
+    answer = connection.getresponse()
+    return answer.status, answer.headers.get("Location", ""), answer.read().decode()
+
+
+def test_old_addresses_lead_to_stand_in_pages(museum: Program) -> None:
+    museum.write("pages.csv", f"url,title,status\n{NEW}/tower/,The <b>tower</b>,200\n{NEW}/late/,Later,404\n")
+    museum("stock", "pages.csv")
+    museum("decide", "--from", museum.pairs("/old.html,/tower/,301", "/gone.html,,410"))
+    with serving(museum) as port:
+        assert get(port, "/old.html")[:2] == (301, f"http://127.0.0.1:{port}/tower/")
+        status, _, page = get(port, "/tower/")
+        assert (status, "&lt;b&gt;tower&lt;/b&gt;" in page, "<b>tower" in page) == (200, True, False)
+        assert get(port, "/late/")[0] == 404
+        assert get(port, "/gone.html")[0] == 410
+        status, _, page = get(port, "/none/<script>")
+        assert (status, "<script>" in page) == (404, False)
+        assert f"{OLD}/old.html" in get(port, "/.upright/")[2]
+        assert get(port, "/.upright/try?url=%2Fold.html")[:2] == (302, f"http://127.0.0.1:{port}/old.html")
+        assert "cannot be used" in museum("serve", "--port", port, code=3).err
+    with serving(museum, "--as-sent") as port:
+        assert get(port, "/old.html")[:2] == (301, f"{NEW}/tower/")
