@@ -70,6 +70,24 @@ def test_two_runs_side_by_side(told: Program) -> None:
     assert "no run 'never'" in told("reconcile", "before", "never", code=2).err
 
 
+def test_a_node_that_answers_otherwise_is_named(told: Program) -> None:
+    good = {"/tower.html": "/tower-clock/", "/hours.html": "/opening/"}
+    with site(good) as one, site(good) as two, site({**good, "/hours.html": "/gift-shop/"}) as three:
+        places = [option for at in (one, two, three) for option in ("--at", at)]
+        found = told.json("replay", "urls.txt", *places, code=1)
+        assert [d["url"] for d in found["disagreements"]] == [f"{OLD}/hours.html"]
+        assert [a["location"] for a in found["disagreements"][0]["answers"]] == [f"{NEW}/opening/"] * 2 + [
+            f"{NEW}/gift-shop/"
+        ]
+        assert len(found["runs"]) == 3
+        assert f"{three}: 301" in told("replay", "urls.txt", *places, code=1).out
+        assert (
+            "the same first answer"
+            in told("replay", "urls.txt", "--at", one, "--profile", "phone", "--profile", "de", code=1).out
+        )
+        assert "is not known" in told("replay", "urls.txt", "--at", one, "--profile", "a_b", code=2).err
+
+
 def test_a_page_that_says_the_same_is_no_regression(told: Program) -> None:
     with site({"/tower.html": "/tower-clock/", "/hours.html": "/opening/"}) as address:
         told("replay", "urls.txt", "--at", address, code=1)

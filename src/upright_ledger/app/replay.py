@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from upright_ledger.app.book import Book
@@ -61,7 +61,7 @@ class _Recorder:
     def done(self, number: int, trace: Trace) -> None:
         """Take up one trace."""
         address = self.numbers[number]
-        expected = self.book.expected(address)
+        expected = self.asked.expected.get(address.text) or self.book.expected(address)
         verdicts = judge(trace, expected, self.book.homes)
         hits = self.asked.hits[address.without_fragment]
         self.waiting.append((number, Row(trace, hits, verdicts, expected_text(expected), value_of(self.book, address))))
@@ -87,15 +87,16 @@ def replay(
     manner: Manner,
     *,
     name: str = "",
+    label: str = "",
     resume: bool = False,
     progress: Progress | None = None,
 ) -> Results:
     """Ask for every URL at the given place (None: at the hosts themselves), and keep the run.
 
-    name: what the run is called. resume: go on with the last run there, which was stopped. Raises StoppedError on Ctrl-C.
+    name: what the run is called. label: what is asked as, beside the place. resume: go on with the last run there, which was stopped. Raises StoppedError on Ctrl-C.
     """
     place = Place(book.sites.hosts, at)
-    where = at.origin if at else ""
+    where = f"{at.origin if at else ''} {label}".strip()
     run, before = _begin(book, where, resume=resume)
     first = max(before.values(), default=-1) + 1
     left = [a for text, a in asked.addresses.items() if text not in before]
@@ -115,6 +116,20 @@ def replay(
         if name:
             name_run(connection, run, name)
     return results
+
+
+def disagreements(runs: Sequence[Results]) -> list[tuple[str, dict[str, Row]]]:
+    """URLs to which several places, or profiles, give different answers: each with its row by the name of the run's place."""
+    rows: dict[str, dict[str, Row]] = {}
+    for results in runs:
+        for row in results.rows:
+            rows.setdefault(row.trace.url, {})[results.at] = row
+    told = [(url, by) for url, by in rows.items() if len({_first_answer(r) for r in by.values()}) > 1]
+    return sorted(told, key=lambda item: (-max(r.value for r in item[1].values()), item[0]))
+
+
+def _first_answer(row: Row) -> tuple[int, str]:
+    return row.trace.first_status, row.trace.first_location
 
 
 def _begin(book: Book, where: str, *, resume: bool) -> tuple[int, dict[str, int]]:

@@ -9,7 +9,8 @@ from dataclasses import dataclass, field, replace
 from upright_ledger.app.book import Book
 from upright_ledger.app.gather import base_origin, options_for
 from upright_ledger.app.inputs import inputs
-from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
+from upright_ledger.core.addresses import Address, NotAnAddressError, names_file, parse_address, toggle_slash
+from upright_ledger.core.answers import KEEP, MOVE, Expected
 from upright_ledger.core.evidence import BOTS, CLICKS, HITS, VISITS
 from upright_ledger.core.families import Sections
 from upright_ledger.core.placing import Placer
@@ -20,11 +21,14 @@ from upright_ledger.formats.registry import check_kind, read_urls
 
 @dataclass
 class Requests:
-    """Distinct requests with their hits, and what was left out by reason (lines)."""
+    """Distinct requests with their hits, and what was left out by reason (lines). expected: of those of which more is expected
+    than their entries tell.
+    """
 
     addresses: dict[str, Address] = field(default_factory=dict)
     hits: Counter[str] = field(default_factory=Counter)
     left_out: Counter[str] = field(default_factory=Counter)
+    expected: dict[str, Expected] = field(default_factory=dict)
 
     def most_valuable(self, book: Book, top: int) -> Requests:
         """As many requests as are wanted, those of the most valuable entries; all of them where `top` is 0."""
@@ -66,6 +70,57 @@ def own_requests(
     if not found.addresses:
         raise InputError("no entry of the ledger is among those", "upright entries lists them")
     return found
+
+
+def host_matrix(book: Book) -> Requests:
+    """Every scheme, host with and without www, and slash of each old and new origin, which must reach one canonical form in one hop.
+
+    Asked for are the front pages, and the most valuable page of the new site.
+    """
+    canonical = {form.site: form.origin for form in book.ledger.settings.forms}
+    wanted: dict[str, str] = {}  # host → the origin where it should end
+    for site in book.sites.old:
+        shared = book.sites.shared_origins(site.name)
+        end = canonical.get(site.name) or next(iter(shared), book.sites.new[0])
+        wanted |= {host: end for o in site.origins for host in _with_and_without_www(o)}
+    for origin in book.sites.new:
+        wanted |= {host: wanted.get(host, origin) for host in _with_and_without_www(origin)}
+    page = _best_page(book)
+    found = Requests()
+    for host, origin in wanted.items():
+        paths = ["/"]
+        if page is not None and page.origin == origin and host in _with_and_without_www(origin):
+            paths += [page.path, toggle_slash(page.path)]
+        for scheme in ("http", "https"):
+            for path in paths:
+                address = parse_address(f"{scheme}://{host}{path}")
+                goal = f"{origin}{page.path if page is not None and path != '/' else '/'}"
+                found.addresses[address.text] = address
+                right = address.text == goal
+                found.expected[address.text] = (
+                    Expected(frozenset({200}), goal, kind=KEEP)
+                    if right
+                    else Expected(frozenset({301, 308}), goal, redirects=True, kind=MOVE)
+                )
+    return found
+
+
+def _with_and_without_www(origin: str) -> tuple[str, str]:
+    authority = parse_address(origin).authority
+    return authority, authority.removeprefix("www.") if authority.startswith("www.") else f"www.{authority}"
+
+
+def _best_page(book: Book) -> Address | None:
+    """The page of the new site to which the most value leads, by a path that may have a slash."""
+    worth: Counter[str] = Counter()
+    for entry in book.entries:
+        if entry.answer.destination:
+            worth[entry.answer.destination] += int(entry.evidence.value) + 1
+    for text, _ in worth.most_common():
+        address = parse_address(text)
+        if not address.query and address.path != "/" and not names_file(address.path):
+            return address
+    return None
 
 
 def read_requests(

@@ -4,12 +4,17 @@ from __future__ import annotations
 
 import os
 import re
+from collections.abc import Sequence
+from dataclasses import replace
+from itertools import product
 from pathlib import Path
+from typing import Any
 
 import click
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.requests import Requests, own_requests, read_requests
+from upright_ledger.app.requests import Requests, host_matrix, own_requests, read_requests
+from upright_ledger.app.results import Results
 from upright_ledger.app.runs import load_run
 from upright_ledger.cli import show
 from upright_ledger.cli.common import (
@@ -20,7 +25,7 @@ from upright_ledger.cli.common import (
     read_options,
     reading_options,
 )
-from upright_ledger.cli.results import show_results, write_results
+from upright_ledger.cli.results import compared_dict, show_disagreements, show_results, write_results
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
 from upright_ledger.core.verdicts import ORDER
 from upright_ledger.errors import UsageError
@@ -33,7 +38,13 @@ POLITE_RATE = 20.0
 @click.command("replay")
 @optional_paths_argument
 @reading_options
-@click.option("--at", default="", metavar="URL", help="The server to ask in place of the production hosts.")
+@click.option(
+    "--at",
+    "places",
+    multiple=True,
+    metavar="URL",
+    help="The server to ask in place of the production hosts; several are compared.",
+)
 @click.option(
     "--connect",
     multiple=True,
@@ -48,6 +59,14 @@ POLITE_RATE = 20.0
 @click.option(
     "--header", "headers", multiple=True, metavar="NAME:VALUE", help="A further header, such as Accept-Language."
 )
+@click.option(
+    "--profile",
+    "profiles",
+    multiple=True,
+    metavar="WHO",
+    help="Ask as phone, crawler, or a language such as de; several are compared.",
+)
+@click.option("--matrix", is_flag=True, help="Ask for every scheme, www and slash of all hosts instead.")
 @click.option("--seconds", type=click.FloatRange(0.1, 600), default=20.0, show_default=True, help="For one request.")
 @click.option(
     "--concurrent", type=click.IntRange(1, 64), default=16, show_default=True, help="Requests at once to one host."
@@ -76,12 +95,14 @@ def command(
     columns: tuple[str, ...],
     encoding: str,
     host: str,
-    at: str,
+    places: tuple[str, ...],
     connect: tuple[str, ...],
     ca: Path | None,
     insecure: bool,
     agent: str,
     headers: tuple[str, ...],
+    profiles: tuple[str, ...],
+    matrix: bool,
     seconds: float,
     concurrent: int,
     rate: float | None,
@@ -102,6 +123,7 @@ def command(
     upright replay old-urls.txt access.log --at http://127.0.0.1:8080
     upright replay --top 500 --connect www.quillhaven.example=192.0.2.7
     upright replay --verdict chain --as after-the-fix
+    upright replay --matrix --at http://192.0.2.7 --at http://192.0.2.8
 
     Without files, all entries of the ledger are asked for. With --at everything goes to one address, with the
     production host in each request; --connect keeps the scheme, too, and TLS asks for the production name. With
@@ -110,48 +132,88 @@ def command(
     Exit code 1 when anything is not ok.
     """
     from upright_ledger.app.replay import StoppedError, replay
-    from upright_ledger.web.exchange import Manner, is_local
+    from upright_ledger.web.exchange import Manner
 
-    place = _place(at)
-    here = is_local(place.host) if place else bool(connect) and all(is_local(_ends(c)[2]) for c in connect)
+    found: list[Address | None] = [*map(_place, places)] or [None]
+    here = _is_here(found, connect)
     manner = Manner(
         tuple(_ends(c) for c in connect), ca, insecure, headers=_headers(headers), seconds=seconds, concurrent=concurrent,
-        rate=(0.0 if here else POLITE_RATE) if rate is None else rate, user=os.environ.get(LOGIN, ""), netrc=True, agent=_one_line(agent, "--agent") or Manner().agent,
+        rate=(0.0 if here else POLITE_RATE) if rate is None else rate, user=os.environ.get(LOGIN, ""), netrc=True,
+        agent=_one_line(agent, "--agent") or Manner().agent,
     )  # fmt: skip
     ledger = open_ledger(folder)
     book = Book(ledger)
-    if paths:
-        if section or verdict or sample:
-            raise UsageError("--section, --verdict and --sample choose entries of the ledger", "leave the files out")
+    if paths and (section or verdict or sample or matrix):
+        raise UsageError("--section, --verdict, --sample and --matrix choose what to ask", "leave the files out")
+    if matrix:
+        asked = host_matrix(book)
+    elif paths:
         asked = read_requests(book, list(paths), read_options(columns, encoding), kind, host)
     else:
         asked = _entries(book, section, verdict, sample)
     asked = asked.most_valuable(book, top)
-    with show.progress_counts("replaying") as progress:
-        try:
-            results = replay(book, asked, place, manner, name=name, resume=resume, progress=progress)
-        except StoppedError as stopped:
-            stopped_at = stopped
-            results = None
-    if results is None:
-        show.say(f"Stopped: {stopped_at.done:,} of {stopped_at.total:,} URLs are done and kept.")
+    if len(found) * max(1, len(profiles)) > 1 and (name or resume):
+        raise UsageError(
+            "--as and --resume go with one place and one profile",
+            "name the runs afterwards: upright runs RUN --as NAME",
+        )
+    told: list[Results] = []
+    try:
+        for place, profile in product(found, profiles or ("",)):
+            with show.progress_counts(f"replaying {profile}".strip()) as progress:
+                as_who = replace(manner, **_profile(profile, manner.headers)) if profile else manner
+                told.append(
+                    replay(book, asked, place, as_who, name=name, label=profile, resume=resume, progress=progress)
+                )
+    except StoppedError as stopped:
+        show.say(f"Stopped: {stopped.done:,} of {stopped.total:,} URLs are done and kept.")
         show.next_step("go on where it stopped", "upright replay … --resume, with the same files and options")
-        raise click.exceptions.Exit(130)
-    write_results(results, out, hops, quiet=as_json)
+        raise click.exceptions.Exit(130) from None
+    faults = any(r.faults for r in told)
+    write_results(told[-1], out, hops, quiet=as_json)
     if as_json:
-        show.json_out(results.as_dict())
-    else:
+        show.json_out(told[0].as_dict() if len(told) == 1 else compared_dict(told))
+        raise click.exceptions.Exit(1 if faults else 0)
+    for results in told:
+        if len(told) > 1:
+            show.say(f"{results.at or 'The hosts themselves'}:", show.DOUBTFUL)
         show_results(results, ledger.settings.sites, all_rows=all_rows)
-        if results.faults:
-            show.next_step("settle what is not ok, build again and replay", "upright decide OLD --to NEW")
-        else:
-            show.next_step("see where you are", "upright")
-    raise click.exceptions.Exit(1 if results.faults else 0)
+        show.say()
+    if len(told) > 1:
+        show_disagreements(told, ledger.settings.sites)
+    if faults:
+        show.next_step("settle what is not ok, build again and replay", "upright decide OLD --to NEW")
+    else:
+        show.next_step("see where you are", "upright")
+    raise click.exceptions.Exit(1 if faults else 0)
 
 
-def _place(at: str) -> Address | None:
-    if not at:
-        return None
+def _is_here(places: Sequence[Address | None], connect: tuple[str, ...]) -> bool:
+    """Whether all that is asked is on this machine, for which no politeness is due."""
+    from upright_ledger.web.exchange import is_local
+
+    asked = [p.host for p in places if p is not None]
+    if asked:
+        return all(map(is_local, asked))
+    return bool(connect) and all(is_local(_ends(c)[2]) for c in connect)
+
+
+_PROFILES = {
+    "phone": "Mozilla/5.0 (Linux; Android 14; Mobile) AppleWebKit/537.36 (KHTML, like Gecko) Mobile Safari/537.36",
+    "crawler": "Mozilla/5.0 (compatible; upright-ledger; crawler bot)",
+}
+
+
+def _profile(text: str, headers: tuple[str, ...]) -> dict[str, Any]:
+    """What a profile changes: the user agent, or the language."""
+    if text in _PROFILES:
+        return {"agent": _PROFILES[text]}
+    if not re.fullmatch(r"[A-Za-z]{2,3}(?:-[A-Za-z0-9]{2,8})*", text):
+        raise UsageError(f"--profile {text} is not known", f"one of {', '.join(_PROFILES)}, or a language such as de")
+    return {"headers": (*headers, f"Accept-Language: {text}")}
+
+
+def _place(at: str) -> Address:
     try:
         return parse_address(at if "://" in at else f"http://{at}")
     except NotAnAddressError as error:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from upright_ledger.app.results import Results, Row
 from upright_ledger.cli import show
@@ -94,3 +95,50 @@ def _style(verdict: str) -> str:
 
 def _share(part: int, whole: int) -> str:
     return f"{100 * part / whole:.1f} %" if whole else "–"
+
+
+def compared_dict(runs: Sequence[Results]) -> dict[str, Any]:
+    """Several runs of one list as data, and the URLs that they do not agree on."""
+    from upright_ledger.app.replay import disagreements
+
+    return {
+        "runs": [r.as_dict() for r in runs],
+        "disagreements": [
+            {
+                "url": url,
+                "answers": [
+                    {"at": at, "status": r.trace.first_status, "location": r.trace.first_location, "cache": _cache(r)}
+                    for at, r in by.items()
+                ],
+            }
+            for url, by in disagreements(runs)
+        ],
+    }
+
+
+def show_disagreements(runs: Sequence[Results], sites: Sites) -> None:
+    """The URLs that places, or profiles, answer differently, with what the answers say of caching."""
+    from upright_ledger.app.replay import disagreements
+
+    found = disagreements(runs)
+    if not found:
+        show.say(f"All {len(runs)} give the same first answer to every URL.")
+        return
+    known = (sites.old[0].origins[0], sites.new[0])
+    show.say(f"{show.plural(len(found), 'URL')} answered differently:")
+    rows = []
+    for url, by in found[:SHOWN]:
+        lines = [show.path(url, known)]
+        for at, row in by.items():
+            cache = f"  ({_cache(row)})" if _cache(row) else ""
+            lines.append(
+                f"{at or 'as usual'}: {row.trace.first_status or 'nothing'} {show.path(row.trace.first_location, known)}{cache}".rstrip()
+            )
+        rows.append((lines,))
+    show.table(("URL, and what each answers",), rows)
+    if len(found) > SHOWN:
+        show.say(f"… and {len(found) - SHOWN:,} more; --json has them all")
+
+
+def _cache(row: Row) -> str:
+    return row.trace.hops[0].cache if row.trace.hops else ""
