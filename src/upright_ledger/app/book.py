@@ -310,7 +310,10 @@ class Book:
 
     def expected(self, address: Address) -> Expected:
         """What a request for this address must show."""
-        entry = self.entry_of(address)
+        return self.expected_of(self.entry_of(address), address)
+
+    def expected_of(self, entry: Entry | None, address: Address) -> Expected:
+        """As `expected`, for an address whose entry is known."""
         if entry is None:
             return Expected(kind=OPEN)
         settled = self.around.settled(address)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.requests import own_requests, read_requests, value_of
+from upright_ledger.app.requests import own_requests, read_requests
 from upright_ledger.app.results import Results, Row
 from upright_ledger.app.runs import expected_text
 from upright_ledger.core.checks import StockPage
@@ -28,12 +28,15 @@ def rehearse(
     """
     asked = read_requests(book, paths, options, kind, host) if paths else own_requests(book)
     stock = {page: StockPage(d.status, d.redirects_to) for page, d in book.stock.items()}
+    rules, homes = book.all_rules, book.homes
     rows = []
     for text, address in asked.addresses.items():
-        trace = trace_offline(address, book.all_rules, book.sites, stock)
-        expected = book.expected(address)
-        verdicts = judge(trace, expected, book.homes)
-        rows.append(Row(trace, asked.hits[text], verdicts, expected_text(expected), value_of(book, address)))
+        trace = trace_offline(address, rules, book.sites, stock)
+        entry = book.entry_of(address)
+        expected = book.expected_of(entry, address)
+        verdicts = judge(trace, expected, homes)
+        value = entry.evidence.value if entry else 0.0
+        rows.append(Row(trace, asked.hits[text], verdicts, expected_text(expected), value))
     results = Results("rehearse", rows, asked.left_out, name=name)
     with book.ledger.writing() as connection:
         results.run = begin_run(connection, "rehearse", book.rules.digest, "")

@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.requests import Requests, value_of
+from upright_ledger.app.requests import Requests
 from upright_ledger.app.results import Results, Row
 from upright_ledger.app.runs import expected_text
 from upright_ledger.core.addresses import Address
@@ -55,16 +55,21 @@ class _Recorder:
 
     def __post_init__(self) -> None:
         self.waiting: list[tuple[int, Row]] = []
+        self.rows: dict[int, Row] = {}
         self.verdicts: Counter[str] = Counter()
         self.saved = time.monotonic()
 
     def done(self, number: int, trace: Trace) -> None:
         """Take up one trace."""
         address = self.numbers[number]
-        expected = self.asked.expected.get(address.text) or self.book.expected(address)
+        entry = self.book.entry_of(address)
+        expected = self.asked.expected.get(address.text) or self.book.expected_of(entry, address)
         verdicts = judge(trace, expected, self.book.homes)
         hits = self.asked.hits[address.without_fragment]
-        self.waiting.append((number, Row(trace, hits, verdicts, expected_text(expected), value_of(self.book, address))))
+        row = self.rows[number] = Row(
+            trace, hits, verdicts, expected_text(expected), entry.evidence.value if entry else 0.0
+        )
+        self.waiting.append((number, row))
         self.verdicts[verdicts[0]] += 1
         if self.progress is not None:
             total = self.done_before + len(self.numbers)
@@ -108,8 +113,10 @@ def replay(
         recorder.save()
         raise StoppedError(len(before) + recorder.verdicts.total(), len(before) + len(numbers)) from None
     recorder.save()
-    with book.ledger.reading() as connection:
-        rows = [Row.of(stored) for stored in load_traces(connection, run)]
+    rows = [recorder.rows[n] for n in sorted(recorder.rows)]
+    if before:
+        with book.ledger.reading() as connection:
+            rows = [Row.of(stored) for stored in load_traces(connection, run)]
     results = Results("replay", rows, asked.left_out, run, name, where)
     with book.ledger.writing() as connection:
         finish_run(connection, run, results.counts)

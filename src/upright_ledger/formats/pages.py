@@ -40,14 +40,20 @@ def read_page(body: bytes, content_type: str, robots_header: str) -> Page:
 
 def _head(root: Any) -> Page:
     """What the head of a page says: its title, its canonical address, and whether it may be indexed."""
-    title = " ".join("".join(root.xpath("//title[1]//text()")).split())
-    links = root.xpath("//link[translate(@rel,'CANONICAL','canonical')='canonical']/@href")
-    robots = root.xpath("//meta[translate(@name,'ROBOTS','robots')='robots']/@content")
-    refresh = root.xpath("//meta[translate(@http-equiv,'REFSH','refsh')='refresh']/@content")
-    canonical = str(links[0]).strip()[:2000] if links else ""
-    heading = " ".join("".join(root.xpath("(//h1)[1]//text()")).split())
-    told = str(refresh[0])[:2000] if refresh else ""
-    return Page(title[:500], canonical, any(_forbids(str(r)) for r in robots), told, heading[:500])
+    told = {"title": "", "heading": "", "canonical": "", "refresh": ""}
+    noindex = False
+    for element in root.iter("title", "h1", "link", "meta"):
+        if element.tag in {"title", "h1"}:
+            name = "title" if element.tag == "title" else "heading"
+            told[name] = told[name] or " ".join("".join(element.itertext()).split())[:500]
+        elif element.tag == "link":
+            if (element.get("rel") or "").lower() == "canonical":
+                told["canonical"] = told["canonical"] or (element.get("href") or "").strip()[:2000]
+        elif (element.get("name") or "").lower() == "robots":
+            noindex |= _forbids(element.get("content") or "")
+        elif (element.get("http-equiv") or "").lower() == "refresh":
+            told["refresh"] = told["refresh"] or (element.get("content") or "")[:2000]
+    return Page(told["title"], told["canonical"], noindex, told["refresh"], told["heading"])
 
 
 @dataclass(frozen=True, slots=True)

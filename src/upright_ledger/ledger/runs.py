@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, Row, insert, select
@@ -54,7 +54,7 @@ def add_traces(connection: Connection, run: int, rows: Iterable[StoredTrace]) ->
                 "final_status": row.trace.final_status,
                 "expected": row.expected,
                 "value": row.value,
-                "page": {k: v for k, v in asdict(row.trace.page).items() if v},
+                "page": _page(row.trace.page),
             }
             for row in rows
         ],
@@ -62,8 +62,23 @@ def add_traces(connection: Connection, run: int, rows: Iterable[StoredTrace]) ->
 
 
 def _hop(hop: Hop) -> dict[str, Any]:
-    kept = asdict(hop) | {"changed": list(hop.changed), "seconds": round(hop.seconds, 4)}
-    return {name: value for name, value in kept.items() if value or name in {"url", "status"}}
+    told = (
+        ("location", hop.location), ("resolved", hop.resolved), ("changed", list(hop.changed)), ("seconds", round(hop.seconds, 4)),
+        ("error", hop.error), ("cache", hop.cache), ("how", hop.how),
+    )  # fmt: skip
+    return {"url": hop.url, "status": hop.status} | {name: value for name, value in told if value}
+
+
+def _page(page: Page) -> dict[str, Any]:
+    """What a page said; most say little."""
+    told = (
+        ("title", page.title),
+        ("canonical", page.canonical),
+        ("noindex", page.noindex),
+        ("refresh", page.refresh),
+        ("heading", page.heading),
+    )
+    return {name: value for name, value in told if value}
 
 
 def load_traces(connection: Connection, run: int) -> Iterator[StoredTrace]:

@@ -51,13 +51,13 @@ class Manner:
 
 @dataclass(slots=True)
 class Response:
-    """What came back. status 0: nothing, and `error` says why. headers: names in lower case, in order. body: its first bytes.
+    """What came back. status 0: nothing, and `error` says why. headers: the first of each name (lower case). body: its first bytes.
 
     seconds: to the end of what was read. note: what was wrong with an answer that came all the same.
     """
 
     status: int = 0
-    headers: list[tuple[str, str]] = field(default_factory=list)
+    headers: dict[str, str] = field(default_factory=dict)
     body: bytes = b""
     seconds: float = 0.0
     error: str = ""
@@ -65,7 +65,7 @@ class Response:
 
     def header(self, name: str) -> str:
         """The first header of this name (lower case), or an empty string."""
-        return next((value for key, value in self.headers if key == name), "")
+        return self.headers.get(name, "")
 
 
 @dataclass(slots=True)
@@ -279,16 +279,16 @@ class _Received:
         return Response(status, headers, bytes(self.body), seconds, note=note)
 
 
-def _parsed(lines: list[bytes]) -> tuple[int, list[tuple[str, str]]]:
+def _parsed(lines: list[bytes]) -> tuple[int, dict[str, str]]:
     if not lines:
-        return 0, []
+        return 0, {}
     parts = lines[0].split(None, 2)
     status = int(parts[1]) if len(parts) > 1 and parts[1].isdigit() else 0
-    headers = []
+    headers: dict[str, str] = {}
     for line in lines[1:]:
-        name, colon, value = line.rstrip(b"\r\n").partition(b":")
+        name, colon, value = line.partition(b":")
         if colon:
-            headers.append((name.strip().lower().decode("latin-1"), value.strip().decode("utf-8", "replace")))
+            headers.setdefault(name.strip().lower().decode("latin-1"), value.strip().decode("utf-8", "replace"))
     return status, headers
 
 
