@@ -40,6 +40,8 @@ def shots(files: Path, address: str) -> list[tuple[str, str, str]]:
         ("build", "upright build --for haproxy --out rules --condense", "cat"),
         ("rehearse", f"upright rehearse {files}/old-urls.txt", "head -40"),
         ("replay", f"upright replay {files}/earlier-urls.txt --at {address}", "head -44"),
+        ("reconcile", "upright reconcile as-found built", "cat"),
+        ("runs", "upright runs", "cat"),
         ("history", "upright history --last 14", "cat"),
     ]
 
@@ -89,6 +91,23 @@ def photograph(folder: Path, ledger: Path, name: str, command: str, part: str) -
     terminal.wait()
 
 
+def photograph_page(folder: Path, ledger: Path) -> None:
+    """What a browser shows of `upright serve`, where there is a Chromium; else the picture stays as it is."""
+    browser = shutil.which("chromium")
+    if browser is None:
+        print("serve.png is not made: there is no chromium (apt-get install chromium)")
+        return
+    run = subprocess.Popen([UPRIGHT, "serve", "--port", "8380"], cwd=ledger, stdout=subprocess.DEVNULL)
+    try:
+        time.sleep(6)
+        picture = f"--screenshot={folder / 'serve.png'}"
+        flags = ["--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars", "--window-size=1280,800"]
+        subprocess.run([browser, *flags, picture, "http://127.0.0.1:8380/.upright/"], check=True, capture_output=True)
+    finally:
+        run.terminate()
+        run.wait()
+
+
 def main() -> None:
     missing = [tool for tool in TOOLS if shutil.which(tool) is None]
     if missing or len(sys.argv) != 2:
@@ -130,6 +149,7 @@ def main() -> None:
                 ["--ledger", str(queue), "match", "--accept-above", "1.01"],
             ):
                 subprocess.run([UPRIGHT, *command], check=True, stdout=subprocess.DEVNULL)
+            photograph_page(folder, demo / "museum")
             with site_as_found(make_sample()) as (address, _):
                 for shot in shots(demo / "files", address):
                     photograph(folder, demo / "museum", *shot)

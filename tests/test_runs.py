@@ -178,3 +178,23 @@ def test_entries_are_chosen_by_value_section_and_verdict(told: Program) -> None:
         assert told.json("replay", "--at", address, "--section", "tower", code=1)["urls"] == 1
         assert told.json("replay", "--at", address, "--sample", 1, code=None)["urls"] == 1
         assert "leave the files out" in told("replay", "urls.txt", "--at", address, "--sample", 1, code=2).err
+
+
+def test_coverage_by_section_and_source(told: Program) -> None:
+    settings = Path(told.folder / "upright.toml")
+    settings.write_text(settings.read_text().replace("[sections]", '[sections]\ntower = "/tower*"'))
+    told("decide", "/tower.html", "--to", "/tower-clock/")
+    found = told.json("rehearse", "urls.txt", "--by", "section", code=1)["coverage"]
+    assert {c["name"]: (c["urls"], c["ok"]) for c in found} == {"tower": (1, 1), "": (2, 0)}
+    assert told.json("rehearse", "--by", "source", code=1)["coverage"][0]["name"] == "old.csv"
+    assert "none" in told("rehearse", "urls.txt", "--by", "section", code=1).out
+
+
+def test_replay_can_mend_chains_of_our_own_rules(told: Program) -> None:
+    told("decide", "--from", told.pairs("/tower.html,/hours.html,301", "/hours.html,/opening/,301"))
+    with site({"/tower.html": "/hours.html", "/hours.html": "/opening/"}) as address:
+        out = told("replay", "urls.txt", "--at", address, "--fix", code=1).out
+    assert "1 answer mended" in out
+    assert "further rule" in out
+    told("undo")
+    assert told.json("check", code=1)["counts"] == {"chain": 1}

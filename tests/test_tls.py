@@ -12,9 +12,11 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
+import tomlkit
 import trustme
 
-from conftest import NEW, Program
+from conftest import NEW, Program, needs_server
+from upright_ledger.web.local_servers import run_example
 from upright_ledger.web.standin import serve
 
 HOST = "www.quillhaven.example"
@@ -129,3 +131,48 @@ def test_a_staging_server_may_ask_for_a_password(asking: Program) -> None:
         asking("replay", "urls.txt", *at, UPRIGHT_HTTP_LOGIN="staging:secret")
     assert "cannot be read" in asking("replay", "urls.txt", "--connect", "x", code=2).err
     assert "names no header" in asking("replay", "urls.txt", "--header", "x", code=2).err
+
+
+WITH_TLS = {
+    "nginx": ("example/nginx.conf", "listen 127.0.0.1:8080;", "listen 127.0.0.1:8080 ssl; ssl_certificate tls.pem; ssl_certificate_key tls.pem;"),
+    "apache": ("example/httpd.conf", "<VirtualHost *>", "LoadModule ssl_module /usr/lib/apache2/modules/mod_ssl.so\n<VirtualHost *>\nSSLEngine on\nSSLCertificateFile tls.pem"),
+    "haproxy": ("example/haproxy.cfg", "bind 127.0.0.1:8080", "bind 127.0.0.1:8080 ssl crt example/tls.pem"),
+}  # fmt: skip
+"""What makes a build's example speak TLS: file, what stands there, and what is to stand there."""
+
+
+@pytest.mark.parametrize("tls", [False, True])
+@pytest.mark.parametrize("name", [pytest.param(n, marks=needs_server(n)) for n in WITH_TLS])
+def test_real_servers_give_what_was_decided(asking: Program, name: str, tls: bool) -> None:
+    settings = asking.folder / "upright.toml"
+    document = tomlkit.parse(settings.read_text())
+    document["site"][0]["canonical"] = NEW  # type: ignore[index, union-attr]
+    document["form"]["scheme"] = "connection"  # type: ignore[index]
+    settings.write_text(tomlkit.dumps(document))
+    asking("decide", "--from", asking.pairs("/old.html,/new/,301", "/gone,,410", "/later,/soon/,302"))
+    asking("decide", "/journal/{slug}.html", "--to", "/stories/{slug}/")
+    asking("build", "--for", name, "--out", "rules")
+    if tls:
+        file, stands, wanted = WITH_TLS[name]
+        example = asking.folder / "rules" / file
+        example.write_text(example.read_text().replace(stands, wanted))
+        pem = CERTIFICATES.issue_cert(HOST, HOST.removeprefix("www.")).private_key_and_cert_chain_pem.bytes()
+        (asking.folder / "rules/example/tls.pem").write_bytes(pem)
+    bare = "http://quillhaven.example"
+    asking.write(
+        "urls.txt",
+        f"{bare}/old.html\n{bare}/gone\n{bare}/later\n{bare}/journal/x.html?utm_source=m\n{bare}/other?q=1\n{NEW}/here\n",
+    )
+    with run_example(name, asking.folder / "rules") as (host, port):
+        at = f"{'https' if tls else 'http'}://{host}:{port}"
+        asking("replay", "urls.txt", "--at", at, "--ca", "ca.pem", "--hops", "hops.csv", code=1)
+    with (asking.folder / "hops.csv").open() as file:
+        first = {r["trace"]: (r["status"], r["location"]) for r in csv.DictReader(file) if r["hop"] == "1"}
+    assert first == {
+        f"{bare}/old.html": ("301", f"{NEW}/new/"),
+        f"{bare}/gone": ("410", ""),
+        f"{bare}/later": ("302", f"{NEW}/soon/"),
+        f"{bare}/journal/x.html?utm_source=m": ("301", f"{NEW}/stories/x/?utm_source=m"),
+        f"{bare}/other?q=1": ("301", f"{NEW}/other?q=1"),
+        f"{NEW}/here": ("404", "") if tls else ("301", f"{NEW}/here"),
+    }

@@ -97,7 +97,7 @@ def list_entries(book: Book, filters: Filters, sort: str = "value") -> Listing:
 
 def _describer(book: Book) -> Callable[[Entry], Line]:
     """A function that works out the line of an entry."""
-    names = _source_names(book)
+    names = source_names(book)
     families = _families(book)
     sections = Sections(book.ledger.settings.sections)
 
@@ -118,7 +118,8 @@ def _sorted(lines: list[Line], sort: str) -> list[Line]:
     return lines
 
 
-def _source_names(book: Book) -> dict[int, str]:
+def source_names(book: Book) -> dict[int, str]:
+    """What each source is called, by its number."""
     with book.ledger.reading() as connection:
         return {s.id: s.name for s in list_sources(connection)}
 

@@ -115,7 +115,7 @@ class Results:
     @cached_property
     def causes(self) -> list[HopCause]:
         """What makes hops that are too many."""
-        return hop_causes((r.trace, r.hits, r.verdicts) for r in self.rows)
+        return hop_causes((r.trace, r.hits, r.verdicts, r.expected) for r in self.rows)
 
     def as_dict(self) -> dict[str, Any]:
         return {

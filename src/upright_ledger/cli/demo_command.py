@@ -57,6 +57,7 @@ def command(folder: Path, as_json: bool) -> None:
     with new_site(folder / story.RULES, book.rules, sample) as (address, server):
         teller.say(f"(served by {server} at {address})")
         teller.run(story.replay_built(folder, address))
+    teller.run(story.side_by_side())
     seconds = time.monotonic() - began
     if as_json:
         wrong = {"wrong_answers": accuracy.wrong, "right_answers": accuracy.right, "open": accuracy.open}

@@ -7,9 +7,11 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.book import Book
+from upright_ledger.app.coverage import coverage
 from upright_ledger.app.rehearse import rehearse
 from upright_ledger.cli import show
 from upright_ledger.cli.common import (
+    by_option,
     hops_option,
     json_option,
     optional_paths_argument,
@@ -17,7 +19,7 @@ from upright_ledger.cli.common import (
     read_options,
     reading_options,
 )
-from upright_ledger.cli.results import show_results, write_results
+from upright_ledger.cli.results import show_coverage, show_results, write_results
 from upright_ledger.ledger.store import open_ledger
 
 
@@ -25,6 +27,7 @@ from upright_ledger.ledger.store import open_ledger
 @optional_paths_argument
 @reading_options
 @click.option("--as", "name", default="", metavar="NAME", help="Call this run so, for comparing.")
+@by_option
 @out_option
 @hops_option
 @click.option("--all", "all_rows", is_flag=True, help="List every URL that is not ok.")
@@ -38,6 +41,7 @@ def command(
     encoding: str,
     host: str,
     name: str,
+    by: str | None,
     out: Path | None,
     hops: Path | None,
     all_rows: bool,
@@ -49,11 +53,16 @@ def command(
     """
     ledger = open_ledger(folder)
     options = read_options(columns, encoding)
-    results = rehearse(Book(ledger), list(paths), options=options, kind=kind, host=host, name=name)
+    book = Book(ledger)
+    results = rehearse(book, list(paths), options=options, kind=kind, host=host, name=name)
     write_results(results, out, hops, quiet=as_json)
+    covered = coverage(results, book, by) if by else []
     if as_json:
-        show.json_out(results.as_dict())
+        told = {"coverage": [c.as_dict() for c in covered]} if by else {}
+        show.json_out(results.as_dict() | told)
     else:
         show_results(results, ledger.settings.sites, all_rows=all_rows)
+        if by:
+            show_coverage(covered, by)
         show.next_step("ask a real server with these rules", "upright replay old-urls.txt --at http://127.0.0.1:8080")
     raise click.exceptions.Exit(1 if results.faults else 0)

@@ -13,6 +13,7 @@ from typing import Any
 import click
 
 from upright_ledger.app.book import Book
+from upright_ledger.app.fixing import fix
 from upright_ledger.app.requests import Requests, host_matrix, own_requests, read_requests
 from upright_ledger.app.results import Results
 from upright_ledger.app.runs import load_run
@@ -82,6 +83,7 @@ POLITE_RATE = 20.0
 @click.option("--sample", type=click.IntRange(0), default=0, help="Without files: as many entries, by chance.")
 @click.option("--top", type=click.IntRange(0), default=0, help="Only so many, the most valuable.")
 @click.option("--as", "name", default="", metavar="NAME", help="Call this run so, for comparing.")
+@click.option("--fix", "fixing", is_flag=True, help="Afterwards mend our own rules, as upright check --fix does.")
 @click.option("--resume", is_flag=True, help="Go on with the last run there, which was stopped.")
 @out_option
 @hops_option
@@ -111,6 +113,7 @@ def command(
     sample: int,
     top: int,
     name: str,
+    fixing: bool,
     resume: bool,
     out: Path | None,
     hops: Path | None,
@@ -170,6 +173,7 @@ def command(
         show.next_step("go on where it stopped", "upright replay … --resume, with the same files and options")
         raise click.exceptions.Exit(130) from None
     faults = any(r.faults for r in told)
+    mends = fix(ledger) if fixing and faults else []
     write_results(told[-1], out, hops, quiet=as_json)
     if as_json:
         show.json_out(told[0].as_dict() if len(told) == 1 else compared_dict(told))
@@ -181,7 +185,10 @@ def command(
         show.say()
     if len(told) > 1:
         show_disagreements(told, ledger.settings.sites)
-    if faults:
+    if mends:
+        show.say(f"{show.plural(len(mends), 'answer')} mended, as one step that `upright undo` takes back.")
+        show.next_step("build the rules anew, and replay", "upright build --for nginx --out rules/")
+    elif faults:
         show.next_step("settle what is not ok, build again and replay", "upright decide OLD --to NEW")
     else:
         show.next_step("see where you are", "upright")

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from upright_ledger.app.coverage import Covered
 from upright_ledger.app.results import Results, Row
 from upright_ledger.cli import show
 from upright_ledger.core.sites import Sites
@@ -46,11 +47,15 @@ def show_results(results: Results, sites: Sites, *, all_rows: bool) -> None:
         [_style(v) for v in results.counts],
     )
     faults = results.faults
+    known = (sites.old[0].origins[0], sites.new[0])
     if results.causes:
         show.say()
         show.table(
             ("URLs>", "hits>", "hops that are too many, or loop"),
-            [(c.urls, int(c.hits), [c.text, f"as  {c.example}"]) for c in results.causes[:SHOWN_CAUSES]],
+            [
+                (c.urls, int(c.hits), [c.text, f"as  {show.path(c.example, known)}"])
+                for c in results.causes[:SHOWN_CAUSES]
+            ],
         )
     if not faults:
         return
@@ -60,7 +65,6 @@ def show_results(results: Results, sites: Sites, *, all_rows: bool) -> None:
         if all_rows
         else show.some_of_each(faults, lambda r: r.verdict, max(3, SHOWN // len({r.verdict for r in faults})))
     )
-    known = (sites.old[0].origins[0], sites.new[0])
     show.table(
         ("verdict", "hits>", "URL, where it ends, and what was due"),
         [(r.verdict, r.hits, _lines(r, known)) for r in shown],
@@ -95,6 +99,15 @@ def _style(verdict: str) -> str:
 
 def _share(part: int, whole: int) -> str:
     return f"{100 * part / whole:.1f} %" if whole else "–"
+
+
+def show_coverage(lines: Sequence[Covered], by: str) -> None:
+    """How much of each section, source or site is well."""
+    show.say()
+    show.table(
+        (by, "URLs>", "ok>", "hits>", "ok by hits>"),
+        [(c.name or "none", c.urls, _share(c.ok, c.urls), c.hits, _share(c.ok_hits, c.hits)) for c in lines],
+    )
 
 
 def compared_dict(runs: Sequence[Results]) -> dict[str, Any]:

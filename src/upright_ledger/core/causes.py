@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from upright_ledger.core.addresses import NotAnAddressError, parse_address
+from upright_ledger.core.destinations import slash_twin
 from upright_ledger.core.verdicts import Hop, Trace, what_changed
 
 
@@ -55,20 +56,37 @@ def _setting(trace: Trace) -> str:
     return f"settle {' and '.join(changed) or 'it'} in one hop: the canonical form of the site"
 
 
-def hop_causes(rows: Iterable[tuple[Trace, float, tuple[str, ...]]]) -> list[HopCause]:
-    """What makes the hops that were too many, the commonest first. rows: trace, hits and verdicts."""
+def hop_causes(rows: Iterable[tuple[Trace, float, tuple[str, ...], str]]) -> list[HopCause]:
+    """What makes the hops that are too many, the commonest first. rows: trace, hits, verdicts, and the address that was due."""
     urls: Counter[str] = Counter()
     hits: dict[str, float] = defaultdict(float)
     examples: dict[str, str] = {}
-    for trace, weight, verdicts in rows:
+    for trace, weight, verdicts, expected in rows:
         if not {"chain", "loop", "slash-mismatch"} & set(verdicts):
             continue
-        for text in {_cause(hop) for hop in trace.hops if hop.resolved}:
+        for text in dict.fromkeys(_causes(trace, verdicts, expected)):
             urls[text] += 1
             hits[text] += weight
             examples.setdefault(text, trace.url)
     found = [HopCause(text, n, hits[text], examples[text]) for text, n in urls.items()]
     return sorted(found, key=lambda c: (-c.urls, c.text))
+
+
+def _causes(trace: Trace, verdicts: tuple[str, ...], expected: str) -> Iterator[str]:
+    """The settings that make a trace longer than the one hop to another page that is due."""
+    moved = False
+    for hop in (h for h in trace.hops if h.resolved):
+        to_another_page = bool({"content", "query"} & set(hop.changed))
+        if to_another_page and not moved:
+            moved = True
+        else:
+            yield _cause(hop)
+    if "slash-mismatch" in verdicts and expected and slash_twin(trace.final_url) == expected:
+        yield (
+            "a destination without its closing slash"
+            if expected.endswith("/")
+            else "a destination with a closing slash too many"
+        )
 
 
 def _cause(hop: Hop) -> str:
@@ -81,12 +99,11 @@ def _cause(hop: Hop) -> str:
     if changed <= {"scheme", "host"}:
         return f"{status} from {old.origin} to {new.origin}"
     if changed == {"slash"}:
-        return f"{status} that {'puts a closing slash on' if new.path.endswith('/') else 'takes the closing slash off'} at {old.origin}"
+        form = "puts a closing slash on" if new.path.endswith("/") else "takes the closing slash off"
+        return f"{status} that {form} at {old.origin}"
     if changed <= {"case", "slash", "index file", "scheme", "host"}:
         return f"{status} that changes {' and '.join(hop.changed)} at {old.origin}"
-    if changed == {"query"}:
-        return f"{status} that changes the query at {old.origin}"
-    return f"{status} to another page, from {old.origin} to {new.origin}"
+    return f"{status} by a further rule, at {old.origin}"
 
 
 def _target(url: str) -> str:

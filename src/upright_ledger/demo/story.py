@@ -99,14 +99,45 @@ def settling(folder: Path) -> list[Scene]:
 
 def replay_as_found(folder: Path, address: str) -> Scene:
     """The earlier list's addresses against the site as it was found."""
-    command = ("replay", str(folder / FILES / "earlier-urls.txt"), "--at", address, "--out", str(folder / "before.csv"))
+    command = (
+        "replay",
+        str(folder / FILES / "earlier-urls.txt"),
+        "--at",
+        address,
+        "--as",
+        AS_FOUND,
+        "--out",
+        str(folder / "before.csv"),
+    )
     return Scene("Before: the earlier list pasted into the server as it stands", command, faults_expected=True)
 
 
 def replay_built(folder: Path, address: str) -> Scene:
     """Every old URL against the new site with the built rules."""
-    command = ("replay", str(folder / FILES / "old-urls.txt"), "--at", address, "--out", str(folder / "after.csv"))
+    command = (
+        "replay",
+        str(folder / FILES / "old-urls.txt"),
+        "--at",
+        address,
+        "--as",
+        BUILT,
+        "--out",
+        str(folder / "after.csv"),
+    )
     return Scene("After: every old URL against the built rules", command, faults_expected=True)
+
+
+AS_FOUND, BUILT = "as-found", "built"
+"""Names of the two replays."""
+
+
+def side_by_side() -> Scene:
+    """The two replays against each other."""
+    return Scene(
+        "What became of each address; pages that were renamed are named, too",
+        ("reconcile", AS_FOUND, BUILT),
+        faults_expected=True,
+    )
 
 
 @dataclass(frozen=True, slots=True)

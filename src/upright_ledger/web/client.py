@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
+from itertools import chain
 
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
 from upright_ledger.core.verdicts import MAX_HOPS, REDIRECTS, Hop, Page, Trace, what_changed
@@ -54,27 +55,31 @@ def trace_all(
     Raises InputError where nothing answers at a place that stands in for the hosts.
     """
     at = place.at
+    coming = iter(addresses)
+    first = next(coming, None)
+    if first is None:
+        return
     if at is not None:
         port = at.port or ("443" if at.scheme == "https" else "80")
         host = f"[{at.host}]" if ":" in at.host and not at.host.startswith("[") else at.host
         manner = replace(manner, connect=(*manner.connect, ("", "", host, port)))
-        _knock(place, at, manner)
+        _knock(place, place.origin(first[1]), manner)
     exchange = Exchange(manner)
 
     def start(number: int, address: Address) -> Request:
         return _Tracer(exchange, address, place, read_page, lambda trace: done(number, trace)).ask()
 
-    exchange.run(start(number, address) for number, address in addresses)
+    exchange.run(start(number, address) for number, address in chain((first,), coming))
 
 
-def _knock(place: Place, at: Address, manner: Manner) -> None:
+def _knock(place: Place, origin: str, manner: Manner) -> None:
     """Make sure that something listens, so that a wrong address is one sentence and not thousands of verdicts.
 
     A server that listens and answers nonsense is one to be traced.
     """
     told: list[Response] = []
     exchange = Exchange(replace(manner, retries=0))
-    exchange.submit(Request(at.origin, "/", told.append, want_body=False))
+    exchange.submit(Request(origin, "/", told.append, want_body=False))
     exchange.run()
     if told[0].error == "nothing listens there" or "not known to DNS" in told[0].error:
         raise InputError(

@@ -7,9 +7,12 @@ from __future__ import annotations
 
 import heapq
 import ipaddress
+import signal
+import threading
 import time
 from collections import deque
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from email.utils import parsedate_to_datetime
 from itertools import count
@@ -98,8 +101,10 @@ class Exchange:
     def run(self, source: Iterable[Request] = ()) -> None:
         """Ask all that was submitted, and all of a source, which is read as far as there is room."""
         more, coming = True, iter(source)
-        try:
+        with _interrupts() as interrupted:
             while True:
+                if interrupted():
+                    raise KeyboardInterrupt
                 while more and self._room():
                     following = next(coming, None)
                     if following is None:
@@ -115,10 +120,6 @@ class Exchange:
                 ):
                     return
                 self._turn(pause)
-        finally:
-            for curl in self._active:
-                self._multi.remove_handle(curl)
-            self._active.clear()
 
     def _room(self) -> bool:
         waiting = sum(len(h.waiting) for h in self._hosts.values())
@@ -232,6 +233,20 @@ class Exchange:
 
     def _again(self, request: Request, pause: float) -> None:
         heapq.heappush(self._later, (time.monotonic() + pause, next(self._order), request))
+
+
+@contextmanager
+def _interrupts() -> Iterator[Callable[[], bool]]:
+    """Keeps Ctrl-C for the moment between two turns: raised within a callback of libcurl it would be lost."""
+    if threading.current_thread() is not threading.main_thread():
+        yield lambda: False
+        return
+    came = threading.Event()
+    before = signal.signal(signal.SIGINT, lambda *_: came.set())
+    try:
+        yield came.is_set
+    finally:
+        signal.signal(signal.SIGINT, before)
 
 
 @dataclass(slots=True)
