@@ -107,9 +107,13 @@ class Trace:
 def what_changed(before: str, after: str) -> tuple[str, ...]:
     """What a redirect changed: scheme, host, slash, case, index file, query or content, in that order."""
     try:
-        old, new = parse_address(before), parse_address(after)
+        return changed_between(parse_address(before), parse_address(after))
     except NotAnAddressError:
         return ("content",)
+
+
+def changed_between(old: Address, new: Address) -> tuple[str, ...]:
+    """As `what_changed`, for addresses that are read already."""
     changed = []
     if old.scheme != new.scheme:
         changed.append("scheme")

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from itertools import chain
 
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
-from upright_ledger.core.verdicts import MAX_HOPS, REDIRECTS, Hop, Page, Trace, what_changed
+from upright_ledger.core.verdicts import MAX_HOPS, REDIRECTS, Hop, Page, Trace, changed_between
 from upright_ledger.errors import InputError
 from upright_ledger.web.exchange import Exchange, Manner, Request, Response
 
@@ -109,37 +109,32 @@ class _Tracer:
 
     def answered(self, response: Response) -> None:
         """Go on from a response, or end."""
-        here = self.address.without_fragment
+        address = self.address
+        here = address.without_fragment
         page = Page()
         if response.status == 200:
             page = self.read_page(response.body, response.header("content-type"), response.header("x-robots-tag"))
         location, how = _leads_to(response, page)
-        cache = "; ".join(f"{name}: {value}" for name in _CACHE_HEADERS if (value := response.header(name)))[:500]
-        hop = Hop(
-            here,
-            response.status,
-            location,
-            seconds=response.seconds,
-            error=response.error or response.note,
-            cache=cache,
-            how=how,
-        )
+        cache = "; ".join([f"{name}: {value}" for name in _CACHE_HEADERS if (value := response.header(name))])[:500]
+        seconds, error = response.seconds, response.error or response.note
         if not how:
-            self.end(hop, response.status, page)
+            self.end(Hop(here, response.status, location, "", (), seconds, error, cache, how), response.status, page)
             return
-        following, error = _resolve(location, self.address)
+        following, reason = _resolve(location, address)
         if following is None:
-            self.end(replace(hop, status=0, error=error), 0, page)
+            self.end(Hop(here, 0, location, "", (), seconds, reason, cache, how), 0, page)
             return
-        self.hops.append(replace(hop, resolved=following.text, changed=what_changed(self.address.text, following.text)))
+        changed = changed_between(address, following)
+        self.hops.append(Hop(here, response.status, location, following.text, changed, seconds, error, cache, how))
         self.address = following
-        if following.without_fragment in self.seen or len(self.hops) > MAX_HOPS:
+        goal = following.without_fragment
+        if goal in self.seen or len(self.hops) > MAX_HOPS:
             self.done(Trace(self.start.without_fragment, tuple(self.hops), following.text, 0, loops=True))
         elif following.authority not in self.place.hosts:
             # Somebody else's server: where it leads is known, and it is not ours to ask.
             self.done(Trace(self.start.without_fragment, tuple(self.hops), following.text, 0))
         else:
-            self.seen.add(following.without_fragment)
+            self.seen.add(goal)
             self.exchange.submit(self.ask())
 
     def end(self, hop: Hop, status: int, page: Page) -> None:
