@@ -324,7 +324,7 @@ class Book:
     def _settled(self, entry: Entry) -> EntryAnswer:
         """An entry's answer with the end of the way: a destination that moves on itself is not where to arrive."""
         answer, seen = entry.answer, {entry.id}
-        while answer.destination:
+        while answer.destination and answer.destination.split("/", 3)[2] in self.sites.site_of_authority:
             following = self.entry_of(parse_address(answer.destination))
             if following is None or following.id in seen or not following.answer.destination:
                 break

@@ -9,12 +9,13 @@ from dataclasses import dataclass, field, replace
 from upright_ledger.app.book import Book
 from upright_ledger.app.gather import base_origin, options_for
 from upright_ledger.app.inputs import inputs
+from upright_ledger.app.runs import load_run
 from upright_ledger.core.addresses import Address, NotAnAddressError, names_file, parse_address, toggle_slash
 from upright_ledger.core.answers import KEEP, MOVE, Expected
 from upright_ledger.core.evidence import BOTS, CLICKS, HITS, VISITS
 from upright_ledger.core.families import Sections
 from upright_ledger.core.placing import Placer
-from upright_ledger.errors import InputError
+from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
 from upright_ledger.formats.registry import check_kind, read_urls
 
@@ -46,19 +47,15 @@ def value_of(book: Book, address: Address) -> float:
     return entry.evidence.value if entry else 0.0
 
 
-def own_requests(
-    book: Book, *, section: str = "", verdicted: frozenset[str] | None = None, sample: int = 0
-) -> Requests:
+def own_requests(book: Book, *, section: str = "", sample: int = 0) -> Requests:
     """The ledger's own entries, each by its plainest address, the most valuable first.
 
-    verdicted: only these URLs, as an earlier run found them. sample: as many drawn by chance, the same ones every time.
+    sample: as many drawn by chance, the same ones every time.
     """
     entries = sorted(book.entries, key=lambda e: (-e.evidence.value, e.legacy_url))
     if section:
         sections = Sections(book.ledger.settings.sections)
         entries = [e for e in entries if sections.of(e.site, e.key) == section]
-    if verdicted is not None:
-        entries = [e for e in entries if e.legacy_url in verdicted]
     if sample and sample < len(entries):
         chosen = {e.id for e in random.Random(len(entries)).sample(entries, sample)}
         entries = [e for e in entries if e.id in chosen]
@@ -69,6 +66,21 @@ def own_requests(
         found.hits[address.without_fragment] = int(entry.evidence.hits)
     if not found.addresses:
         raise InputError("no entry of the ledger is among those", "upright entries lists them")
+    return found
+
+
+def found_requests(book: Book, verdict: str) -> Requests:
+    """The URLs that the newest run found so. Raises UsageError where it found none."""
+    last = load_run(book.ledger, "last")
+    found = Requests()
+    for row in (r for r in last.rows if r.verdict == verdict):
+        address = parse_address(row.trace.url)
+        found.addresses[address.without_fragment] = address
+        found.hits[address.without_fragment] = row.hits
+    if not found.addresses:
+        raise UsageError(
+            f"the last run ({last.name or last.run}) found nothing {verdict}", "upright runs lists what was found"
+        )
     return found
 
 

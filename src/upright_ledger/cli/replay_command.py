@@ -14,9 +14,8 @@ import click
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.fixing import fix
-from upright_ledger.app.requests import Requests, host_matrix, own_requests, read_requests
+from upright_ledger.app.requests import found_requests, host_matrix, own_requests, read_requests
 from upright_ledger.app.results import Results
-from upright_ledger.app.runs import load_run
 from upright_ledger.cli import show
 from upright_ledger.cli.common import (
     hops_option,
@@ -79,7 +78,13 @@ POLITE_RATE = 20.0
     help="Requests a second to one host; 0 for no limit.  [default: 20, on this machine 0]",
 )
 @click.option("--section", default="", help="Without files: the entries of one section.")
-@click.option("--verdict", type=click.Choice(ORDER), default=None, help="Without files: what the last run found so.")
+@click.option(
+    "--verdict",
+    type=click.Choice(ORDER),
+    metavar="VERDICT",
+    default=None,
+    help="Without files: what the last run found so.",
+)
 @click.option("--sample", type=click.IntRange(0), default=0, help="Without files: as many entries, by chance.")
 @click.option("--top", type=click.IntRange(0), default=0, help="Only so many, the most valuable.")
 @click.option("--as", "name", default="", metavar="NAME", help="Call this run so, for comparing.")
@@ -153,7 +158,7 @@ def command(
     elif paths:
         asked = read_requests(book, list(paths), read_options(columns, encoding), kind, host)
     else:
-        asked = _entries(book, section, verdict, sample)
+        asked = found_requests(book, verdict) if verdict else own_requests(book, section=section, sample=sample)
     asked = asked.most_valuable(book, top)
     if len(found) * max(1, len(profiles)) > 1 and (name or resume):
         raise UsageError(
@@ -246,11 +251,3 @@ def _one_line(text: str, option: str) -> str:
     if not text.isprintable():
         raise UsageError(f"{option} holds a control character", "give it as one line")
     return text
-
-
-def _entries(book: Book, section: str, verdict: str | None, sample: int) -> Requests:
-    found = None
-    if verdict:
-        last = load_run(book.ledger, "last")
-        found = frozenset(r.trace.url for r in last.rows if r.verdict == verdict)
-    return own_requests(book, section=section, verdicted=found, sample=sample)

@@ -9,7 +9,7 @@ from upright_ledger.core.checks import StockPage
 from upright_ledger.core.destinations import page_key
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.sites import Sites
-from upright_ledger.core.verdicts import MAX_HOPS, REDIRECTS, Hop, Trace, what_changed
+from upright_ledger.core.verdicts import MAX_HOPS, REDIRECTS, Hop, Trace, changed_between
 
 
 def trace_offline(start: Address, rules: RuleSet, sites: Sites, stock: Mapping[str, StockPage]) -> Trace:
@@ -27,7 +27,7 @@ def trace_offline(start: Address, rules: RuleSet, sites: Sites, stock: Mapping[s
             return Trace(start.without_fragment, _known(hops), address.text, status)
         following = parse_address(location)
         hops.append(
-            Hop(address.without_fragment, status, location, following.text, what_changed(address.text, location))
+            Hop(address.without_fragment, status, location, following.text, changed_between(address, following))
         )
         address = following
         if address.without_fragment in seen:
