@@ -198,3 +198,17 @@ def test_replay_can_mend_chains_of_our_own_rules(told: Program) -> None:
     assert "further rule" in out
     told("undo")
     assert told.json("check", code=1)["counts"] == {"chain": 1}
+
+
+def test_a_server_that_is_busy_is_asked_again_later(told: Program) -> None:
+    asked: list[str] = []
+
+    def respond(_host: str, target: str) -> tuple[int, str, str]:
+        asked.append(target)
+        if target == "/tower.html" and asked.count(target) == 1:
+            return 503, "", "Busy"
+        return (200, "", PAGES[target]) if target in PAGES else (301, f"{NEW}/opening/", "")
+
+    with serve(respond) as address:
+        found = told.json("replay", "urls.txt", "--at", address)
+    assert (found["counts"], asked.count("/tower.html")) == ({"ok": 3}, 2)

@@ -53,6 +53,11 @@ class SiteForm:
         return parse_address(self.origin).scheme
 
     @property
+    def wrong_scheme(self) -> str:
+        """The scheme that is not its own."""
+        return "http" if self.scheme == "https" else "https"
+
+    @property
     def legacy_url(self) -> str:
         """How it is named towards people."""
         return f"the form of {self.site}"
@@ -82,7 +87,7 @@ class SiteForm:
         return match[1] if match else path
 
     def _wrong_scheme(self, scheme: str) -> bool:
-        return bool(self.scheme_from) and scheme in {"http", "https"} and scheme != self.scheme
+        return bool(self.scheme_from) and scheme == self.wrong_scheme
 
     def state(self) -> tuple[object, ...]:
         """All that it means."""

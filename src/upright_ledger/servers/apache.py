@@ -189,7 +189,7 @@ def _program(rules: RuleSet, low: Lowered) -> Program:
 def forms(p: Program, rules: RuleSet, low: Lowered) -> None:
     """Where requests go that no rule answers. The site is set where the guard lets the target pass."""
     for form in rules.forms:
-        number = next(low.sites[a] for a, site in rules.site_of.items() if site == form.site)
+        number = low.numbers[form.site]
         p.rule((env("site"), f"={number}"), flags=[f"E=upright_to:{form.origin}"])
         p.rule(
             (env("site"), f"={number}"),
@@ -198,8 +198,7 @@ def forms(p: Program, rules: RuleSet, low: Lowered) -> None:
         )
         if form.scheme_from:
             told = "%{REQUEST_SCHEME}" if form.scheme_from == CONNECTION else f"%{{HTTP:{form.scheme_from}}}"
-            wrong = "http" if form.scheme == "https" else "https"
-            p.rule((env("site"), f"={number}"), (told, f"^(?i:{wrong})$"), flags=["E=upright_off:1"])
+            p.rule((env("site"), f"={number}"), (told, f"^(?i:{form.wrong_scheme})$"), flags=["E=upright_off:1"])
     if rules.forms:
         form = rules.forms[0]
         asked = "%{THE_REQUEST}"

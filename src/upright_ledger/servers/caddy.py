@@ -304,7 +304,7 @@ def _answer(rules: RuleSet, low: Lowered, hosts: Sequence[str]) -> list[Route]:
 
 def _form(rules: RuleSet, low: Lowered, site: str, hosts: Sequence[str]) -> list[Route]:
     """Where requests go that no rule answers."""
-    form = next((f for f in rules.forms if any(low.sites[a] == site for a in _authorities(rules, f.site))), None)
+    form = next((f for f in rules.forms if low.numbers[f.site] == site), None)
     if form is None:
         return []
     off = put(off="1")
@@ -317,8 +317,7 @@ def _form(rules: RuleSet, low: Lowered, site: str, hosts: Sequence[str]) -> list
         told = (
             "{http.request.scheme}" if form.scheme_from == CONNECTION else f"{{http.request.header.{form.scheme_from}}}"
         )
-        wrong = "http" if form.scheme == "https" else "https"
-        routes.append(handled(off, match=matches(told, f"^(?i:{wrong})$")))
+        routes.append(handled(off, match=matches(told, f"^(?i:{form.wrong_scheme})$")))
     copied = matches(_URI, f"^({PATH})(?:[?]|$)", "uprightf")
     routes.append(handled(put(f="{http.regexp.uprightf.1}"), match=copied))
     routes.append(handled(put(f=""), match=matches(var("f"), f"^{LEFT_ALONE}$")))
@@ -343,10 +342,6 @@ def _form(rules: RuleSet, low: Lowered, site: str, hosts: Sequence[str]) -> list
         answer = {"handler": "static_response", "status_code": 301, "headers": headers}
         routes.append(handled(answer, match=matches(f"{var('off')} {var('f')} {_QUERY}", f"^1 [^ ]+ {asked}")))
     return routes
-
-
-def _authorities(rules: RuleSet, site: str) -> list[str]:
-    return [a for a, name in rules.site_of.items() if name == site]
 
 
 def _example(routes: list[Route]) -> dict[str, Any]:

@@ -241,16 +241,15 @@ def _form_lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
     cut = _bare_host(rules)
     yield f"http-request set-var(txn.upright_host) 'req.hdr(host),lower,{cut}' if {{ var(txn.upright_path) -m found }}"
     for each in rules.forms:
-        number = next(low.sites[a] for a, site in rules.site_of.items() if site == each.site)
+        number = low.numbers[each.site]
         mine = f"{{ var(txn.upright_path) -m found }} {{ var(txn.upright_site) -m str {number} }}"
         yield f"http-request set-var(txn.upright_origin) 'str({each.origin})' if {mine}"
         yield f"http-request set-var(txn.upright_off) bool(true) if {mine} !{{ var(txn.upright_host) -m str {each.authority} }}"
-        wrong = "http" if each.scheme == "https" else "https"
         if each.scheme_from == CONNECTION:
-            tls = "ssl_fc" if wrong == "https" else "!{ ssl_fc }"
-            yield f"http-request set-var(txn.upright_off) bool(true) if {mine} {tls if tls[0] == '!' else f'{{ {tls} }}'}"
+            tls = "{ ssl_fc }" if each.wrong_scheme == "https" else "!{ ssl_fc }"
+            yield f"http-request set-var(txn.upright_off) bool(true) if {mine} {tls}"
         elif each.scheme_from:
-            told = f"{{ req.hdr({each.scheme_from}),lower -m str {wrong} }}"
+            told = f"{{ req.hdr({each.scheme_from}),lower -m str {each.wrong_scheme} }}"
             yield f"http-request set-var(txn.upright_off) bool(true) if {mine} {told}"
     ours = "{ var(txn.upright_origin) -m found }"
     copied = f"{{ path -m reg '^{PATH}$' }} !{{ path -m reg '^{LEFT_ALONE}$' }}"

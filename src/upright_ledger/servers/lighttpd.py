@@ -156,10 +156,10 @@ def _forms(rules: RuleSet, low: Lowered) -> Iterator[str]:
     """What is done with requests that no rule answers, by the number of their site."""
     yield "M.forms = {}"
     for form in rules.forms:
-        number = next(low.sites[a] for a, site in rules.site_of.items() if site == form.site)
+        number = low.numbers[form.site]
         told = {"origin": form.origin, "host": form.authority, "slash": form.slash}
         if form.scheme_from:
-            told["wrong"] = "http" if form.scheme == "https" else "https"
+            told["wrong"] = form.wrong_scheme
         parts = [f"{name} = {quote(text)}" for name, text in told.items()]
         yield f"M.forms[{quote(number)}] = {{{', '.join(parts)}, lower = {'true' if form.lower else 'false'}}}"
     header = next((f.scheme_from for f in rules.forms if f.scheme_from not in {"", CONNECTION}), "")

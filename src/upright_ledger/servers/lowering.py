@@ -43,12 +43,13 @@ class ParamGroup:
 
 @dataclass
 class Lowered:
-    """The tables. sites: authority → number. plain: path → reply. groups: path → parameter group. ranked: of each rank in
+    """The tables. sites: authority → number; numbers: name of a site → number. plain: path → reply. groups: path → parameter group. ranked: of each rank in
     turn, (path, values in a spelling, in the order of the group's shape) → reply. wild: paths at which a template with
     parameters is asked where no exact rule knows them. templates: in the order of asking.
     """
 
     sites: dict[str, str]
+    numbers: dict[str, str]
     plain: dict[Key, Reply] = field(default_factory=dict)
     groups: dict[Key, ParamGroup] = field(default_factory=dict)
     ranked: list[dict[tuple[Key, tuple[str, ...]], Reply]] = field(default_factory=list)
@@ -81,7 +82,7 @@ class Lowered:
 def lower(rules: RuleSet) -> Lowered:
     """Lower a rule set."""
     numbers = {name: str(n) for n, name in enumerate(sorted(set(rules.site_of.values())), 1)}
-    out = Lowered({authority: numbers[site] for authority, site in sorted(rules.site_of.items())})
+    out = Lowered({authority: numbers[site] for authority, site in sorted(rules.site_of.items())}, numbers)
     known: dict[tuple[Shape, tuple[Shape, ...]], ParamGroup] = {}
     for site, path, group in rules.paths():
         key = (numbers[site], path)
