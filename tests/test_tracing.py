@@ -252,6 +252,9 @@ VERDICTS = {
 }
 
 
+BOMB = gzip.compress(bytes(50_000_000), 1)
+
+
 @contextmanager
 def hostile_server() -> Iterator[tuple[str, list[str]]]:
     """A server that answers as RESPONSES says; yields its address and the hosts that were asked for."""
@@ -293,9 +296,8 @@ def hostile_server() -> Iterator[tuple[str, list[str]]]:
                     pass
                 return
             if response == "bomb":
-                packed = gzip.compress(b"<p>" * 40_000_000)
-                head = f"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Encoding: gzip\r\nContent-Length: {len(packed)}\r\n\r\n"
-                connection.sendall(head.encode() + packed)
+                head = f"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Encoding: gzip\r\nContent-Length: {len(BOMB)}\r\n\r\n"
+                connection.sendall(head.encode() + BOMB)
                 return
             status, _, headers = response.replace("{n}", str(len(hosts))).partition("\r\n")
             more = headers.rpartition("X-Body: ")[2] if "X-Body" in headers else ""

@@ -32,7 +32,7 @@ def rehearse(
     rows = []
     for text, address in asked.addresses.items():
         trace = trace_offline(address, rules, book.sites, stock)
-        entry = book.entry_of(address)
+        entry = asked.entry(book, text)
         expected = book.expected_of(entry, address)
         verdicts = judge(trace, expected, homes)
         value = entry.evidence.value if entry else 0.0

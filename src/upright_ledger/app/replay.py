@@ -62,7 +62,7 @@ class _Recorder:
     def done(self, number: int, trace: Trace) -> None:
         """Take up one trace."""
         address = self.numbers[number]
-        entry = self.book.entry_of(address)
+        entry = self.asked.entry(self.book, address.without_fragment)
         expected = self.asked.expected.get(address.text) or self.book.expected_of(entry, address)
         verdicts = judge(trace, expected, self.book.homes)
         hits = self.asked.hits[address.without_fragment]

@@ -18,33 +18,33 @@ from upright_ledger.core.placing import Placer
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
 from upright_ledger.formats.registry import check_kind, read_urls
+from upright_ledger.ledger.entries import Entry
 
 
 @dataclass
 class Requests:
     """Distinct requests with their hits, and what was left out by reason (lines). expected: of those of which more is expected
-    than their entries tell.
+    than their entries tell. keys: site and key of the entries of those that were placed when they were read.
     """
 
     addresses: dict[str, Address] = field(default_factory=dict)
     hits: Counter[str] = field(default_factory=Counter)
     left_out: Counter[str] = field(default_factory=Counter)
     expected: dict[str, Expected] = field(default_factory=dict)
+    keys: dict[str, tuple[str, str]] = field(default_factory=dict)
+
+    def entry(self, book: Book, text: str) -> Entry | None:
+        """The entry that a request belongs to, or None."""
+        key = self.keys.get(text)
+        return book.by_key.get(key) if key is not None else book.entry_of(self.addresses[text])
 
     def most_valuable(self, book: Book, top: int) -> Requests:
         """As many requests as are wanted, those of the most valuable entries; all of them where `top` is 0."""
         if not top or len(self.addresses) <= top:
             return self
-        ranked = sorted(
-            self.addresses, key=lambda text: (-value_of(book, self.addresses[text]), -self.hits[text], text)
-        )
+        worth = {text: e.evidence.value if (e := self.entry(book, text)) else 0.0 for text in self.addresses}
+        ranked = sorted(self.addresses, key=lambda text: (-worth[text], -self.hits[text], text))
         return replace(self, addresses={text: self.addresses[text] for text in ranked[:top]})
-
-
-def value_of(book: Book, address: Address) -> float:
-    """The value of the entry that an address belongs to."""
-    entry = book.entry_of(address)
-    return entry.evidence.value if entry else 0.0
 
 
 def own_requests(book: Book, *, section: str = "", sample: int = 0) -> Requests:
@@ -64,6 +64,7 @@ def own_requests(book: Book, *, section: str = "", sample: int = 0) -> Requests:
         address = parse_address(entry.legacy_url)
         found.addresses[address.without_fragment] = address
         found.hits[address.without_fragment] = int(entry.evidence.hits)
+        found.keys[address.without_fragment] = (entry.site, entry.key)
     if not found.addresses:
         raise InputError("no entry of the ledger is among those", "upright entries lists them")
     return found
@@ -160,8 +161,8 @@ def read_requests(
     if not found.addresses:
         raise InputError(f"no request for this ledger's old sites is in {', '.join(paths)}", "check the files")
     told: set[int] = set()
-    for text, address in found.addresses.items():
-        entry = book.entry_of(address) if text not in said else None
+    for text in found.addresses:
+        entry = found.entry(book, text) if text not in said else None
         if entry is not None and entry.id not in told:
             told.add(entry.id)
             found.hits[text] = int(entry.evidence.hits)
@@ -181,7 +182,8 @@ def _add(found: Requests, said: set[str], record: Record, placer: Placer) -> Non
         found.left_out[place.aside] += record.lines
         return
     text = address.without_fragment
-    found.addresses.setdefault(text, address)
+    if text not in found.addresses:
+        found.addresses[text], found.keys[text] = address, (place.site, place.key)
     told = [f for f in record.figures if f.unit in {HITS, VISITS, CLICKS}]
     if told:
         said.add(text)
