@@ -195,6 +195,10 @@ def test_replay_can_mend_chains_of_our_own_rules(told: Program) -> None:
     with site({"/tower.html": "/hours.html", "/hours.html": "/opening/"}) as address:
         out = told("replay", "urls.txt", "--at", address, "--fix", code=1).out
     assert "1 answer mended" in out
+    assert (
+        "301 changes scheme and content, by the rule of /tower.html, then 301 changes content, by the rule of /hours.html"
+        in " ".join(out.split())
+    )
     assert "further rule" in out
     told("undo")
     assert told.json("check", code=1)["counts"] == {"chain": 1}

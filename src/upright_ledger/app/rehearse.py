@@ -6,6 +6,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.requests import own_requests, read_requests
 from upright_ledger.app.results import Results, Row
 from upright_ledger.app.runs import expected_text
+from upright_ledger.core.causes import with_rules
 from upright_ledger.core.checks import StockPage
 from upright_ledger.core.tracing import trace_offline
 from upright_ledger.core.verdicts import judge
@@ -35,6 +36,8 @@ def rehearse(
         entry = asked.entry(book, text)
         expected = book.expected_of(entry, address)
         verdicts = judge(trace, expected, homes)
+        if verdicts[0] != "ok":
+            trace = with_rules(trace, rules)
         value = entry.evidence.value if entry else 0.0
         rows.append(Row(trace, asked.hits[text], verdicts, expected_text(expected), value))
     results = Results("rehearse", rows, asked.left_out, name=name)

@@ -12,6 +12,7 @@ from upright_ledger.app.requests import Requests
 from upright_ledger.app.results import Results, Row
 from upright_ledger.app.runs import expected_text
 from upright_ledger.core.addresses import Address
+from upright_ledger.core.causes import with_rules
 from upright_ledger.core.verdicts import Trace, judge
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.pages import read_page
@@ -65,6 +66,8 @@ class _Recorder:
         entry = self.asked.entry(self.book, address.without_fragment)
         expected = self.asked.expected.get(address.text) or self.book.expected_of(entry, address)
         verdicts = judge(trace, expected, self.book.homes)
+        if verdicts[0] != "ok":
+            trace = with_rules(trace, self.book.all_rules)
         hits = self.asked.hits[address.without_fragment]
         row = self.rows[number] = Row(
             trace, hits, verdicts, expected_text(expected), entry.evidence.value if entry else 0.0

@@ -21,7 +21,7 @@ from upright_ledger.ledger.runs import StoredTrace
 COLUMNS = (
     "url", "hits", "verdict", "status", "location", "hops", "final_url", "final_status", "expected", "verdicts", "detail", "value", "mend",
 )  # fmt: skip
-HOP_COLUMNS = ("trace", "hop", "url", "status", "location", "changed", "how", "cache", "seconds", "error")
+HOP_COLUMNS = ("trace", "hop", "url", "status", "location", "changed", "how", "rule", "cache", "seconds", "error")
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +56,7 @@ class Row:
             return ""
         return ", then ".join(
             f"{'a refresh' if hop.how == 'refresh' else hop.status} changes {' and '.join(hop.changed) or 'nothing'}"
+            + _by(hop.rule)
             for hop in self.trace.hops
             if hop.resolved
         )
@@ -139,7 +140,7 @@ class Results:
             for number, hop in enumerate(row.trace.hops, 1):
                 yield (
                     row.trace.url, number, hop.url, hop.status or "", hop.resolved or hop.location, " ".join(hop.changed), hop.how,
-                    hop.cache, round(hop.seconds, 4), hop.error,
+                    hop.rule, hop.cache, round(hop.seconds, 4), hop.error,
                 )  # fmt: skip
 
     def write(self, path: Path) -> None:
@@ -183,6 +184,13 @@ class Results:
             + "\n".join(cases)
             + "\n</testsuite>\n"
         )
+
+
+def _by(rule: str) -> str:
+    """Whose hop it is, in words; a rule by the path of its address."""
+    if not rule:
+        return ""
+    return f", by the rule of /{rule.partition('://')[2].partition('/')[2]}" if "://" in rule else f", by {rule}"
 
 
 def _attribute(text: str) -> str:

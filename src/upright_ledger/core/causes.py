@@ -4,11 +4,16 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from upright_ledger.core.addresses import NotAnAddressError, parse_address
 from upright_ledger.core.destinations import slash_twin
+from upright_ledger.core.imported import ImportedRule
+from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.verdicts import Hop, Trace, what_changed
+
+SERVER = "the server itself"
+"""Whose answer a hop is that no rule of ours gives."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +59,21 @@ def _setting(trace: Trace) -> str:
     first, last = trace.url, trace.final_url
     changed = what_changed(first, last)
     return f"settle {' and '.join(changed) or 'it'} in one hop: the canonical form of the site"
+
+
+def with_rules(trace: Trace, rules: RuleSet) -> Trace:
+    """A trace whose hops name the rule of ours that gives the same answer, or the server where none does."""
+    return replace(
+        trace, hops=tuple(replace(hop, rule=_rule_of(hop, rules)) if hop.resolved else hop for hop in trace.hops)
+    )
+
+
+def _rule_of(hop: Hop, rules: RuleSet) -> str:
+    address = parse_address(hop.url)
+    answer = rules.answer(address.authority, address.target, address.scheme)
+    if answer is None or answer.status != hop.status or parse_address(answer.location, hop.url).text != hop.resolved:
+        return SERVER
+    return answer.rule.where if isinstance(answer.rule, ImportedRule) else answer.rule.legacy_url
 
 
 def hop_causes(rows: Iterable[tuple[Trace, float, tuple[str, ...], str]]) -> list[HopCause]:

@@ -55,7 +55,7 @@ class Hop:
     status 0 means there was no response, and `error` says why. location: as sent; resolved: as an
     absolute address, empty when there is none. changed: what the redirect changed on the way.
     seconds: time to the response. cache: what its headers say of caching. how: "redirect", or "refresh" where a page or
-    its header sends a browser on.
+    its header sends a browser on. rule: whose answer it is, where that was asked (see `causes.with_rules`).
     """
 
     url: str
@@ -67,6 +67,7 @@ class Hop:
     error: str = ""
     cache: str = ""
     how: str = ""
+    rule: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -64,7 +64,7 @@ def add_traces(connection: Connection, run: int, rows: Iterable[StoredTrace]) ->
 def _hop(hop: Hop) -> dict[str, Any]:
     told = (
         ("location", hop.location), ("resolved", hop.resolved), ("changed", list(hop.changed)), ("seconds", round(hop.seconds, 4)),
-        ("error", hop.error), ("cache", hop.cache), ("how", hop.how),
+        ("error", hop.error), ("cache", hop.cache), ("how", hop.how), ("rule", hop.rule),
     )  # fmt: skip
     return {"url": hop.url, "status": hop.status} | {name: value for name, value in told if value}
 
