@@ -9,7 +9,9 @@ import pytest
 
 from conftest import NEW, OLD, Program
 from upright_ledger.app.book import Book
+from upright_ledger.core.imported import Block, request_of
 from upright_ledger.core.template_rules import TemplateRule
+from upright_ledger.formats.apache_rules import read_apache
 from upright_ledger.ledger.store import open_ledger
 
 SOURCES = (
@@ -74,3 +76,20 @@ def test_patterns_are_built_where_templates_say_the_same_and_named_where_not(mus
         f"{OLD}/about/{{+rest}},{NEW}/about-us/{{rest}},301,carry,template",
     ]
     assert [h["legacy_url"] for h in built["held_back"]] == [".htaccess:3"]
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_what_is_looked_up_is_what_reading_line_by_line_finds(seed: int) -> None:
+    rng = random.Random(seed)
+    prefixes = "".join(f"Redirect 301 {p} /x\n" for p in rng.sample(["/a/b", "/a/", "/A", "/b/c/", "/c-7", "/2011"], 3))
+    text = f"{rule_file(rng)}{prefixes}RewriteRule ^A/b/?$ /q [R,L,NC]\nRedirectMatch 301 ^/b(.*)$ /w\n"
+    rules = read_apache(text, "rules", folder=rng.random() < 0.5).rules
+    whole, single = Block(rules), [Block([rule]) for rule in rules]
+    for _ in range(60):
+        path = (
+            "/"
+            + "/".join(rng.choice((*SEGMENTS, "ab", "bc")) for _ in range(rng.randint(1, 4)))
+            + rng.choice(("", "/", "//"))
+        )
+        request = request_of(OLD, "www.quillhaven.example", path + rng.choice(("", "?x=1")))
+        assert whole.find(request) == next((found for block in single if (found := block.find(request))), None), path

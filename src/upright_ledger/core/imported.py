@@ -190,11 +190,14 @@ class Block:
     def __init__(self, rules: Sequence[ImportedRule]) -> None:
         self.rules = tuple(rules)
         self._literal: dict[tuple[str, str], list[int]] = {}
+        self._below: dict[str, list[int]] = {}  # patterns for one path and what lies below it, by that path
         self._others: list[int] = []
         for n, rule in enumerate(self.rules):
             if rule.literal and not rule.negate and rule.subject in {PATH, RAW, TARGET}:
                 text = lower_ascii(rule.pattern) if rule.nocase else rule.pattern
                 self._literal.setdefault((rule.subject + ("i" if rule.nocase else ""), text), []).append(n)
+            elif top := _top(rule):
+                self._below.setdefault(top, []).append(n)
             else:
                 self._others.append(n)
         self._kinds = sorted({kind for kind, _ in self._literal})
@@ -205,11 +208,26 @@ class Block:
         for kind in self._kinds:
             text = request.subject(kind.removesuffix("i"))
             numbers += self._literal.get((kind, lower_ascii(text) if kind.endswith("i") else text), ())
+        if self._below:
+            path = lower_ascii(request.path).rstrip("/")
+            while path:
+                numbers += self._below.get(path, ())
+                path = path.rpartition("/")[0]
         for n in merge(sorted(numbers), self._others):
             found = _fits(self.rules[n], request)
             if found is not None:
                 return self.rules[n], _destination(self.rules[n], request, *found)
         return None
+
+
+def _top(rule: ImportedRule) -> str:
+    """The path (in lower case, without a closing slash) at or below which every path lies that a pattern fits; empty where it is not plain to see."""
+    if rule.negate or rule.literal or rule.subject not in {PATH, INNER} or not rule.address:
+        return ""
+    literal = rule.pattern.removesuffix("$").removesuffix("(.*)")
+    if rule.pattern.endswith("(.*)$") and not literal.endswith("/"):
+        return ""  # it goes on within the name
+    return lower_ascii(rule.address).rstrip("/")
 
 
 def _fits(rule: ImportedRule, request: Request) -> tuple[Any, Any] | None:

@@ -7,7 +7,9 @@ the grammar of templates is left, with the reason.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import chain
 
 from upright_ledger.core.compiling import make_template
 from upright_ledger.core.imported import APPEND, GROUP, HOST, INNER, KEEP, PATH, TEXT, Block, ImportedRule, compiled
@@ -43,22 +45,60 @@ def templates_of(
     """
     made: list[TemplateRule] = []
     left: list[tuple[str, str]] = []
-    for block in blocks:
-        before: list[ImportedRule | TemplateRule] = []
-        for rule in block.rules:
-            if not rule.is_pattern or not rule.status:
-                before.append(rule)
-                continue
-            for site in _sites_of(rule, sites):
-                try:
-                    template = _template(rule, site, bases, fold=fold)
-                    _is_asked_alike(template, own, [*made, *before], fold=fold)
-                except (NoTemplateError, TemplateError) as error:
-                    left.append((rule.where, str(error)))
-                    before.append(rule)
-                else:
-                    made.append(template)
+    before = _Earlier()
+    for template in own:
+        before.add(template)
+    for rule in (r for block in blocks for r in block.rules):
+        if not rule.is_pattern or not rule.status:
+            before.add(rule)
+            continue
+        for site in _sites_of(rule, sites):
+            try:
+                template = _template(rule, site, bases, fold=fold)
+                _is_asked_alike(template, before, fold=fold)
+            except (NoTemplateError, TemplateError) as error:
+                left.append((rule.where, str(error)))
+                before.add(rule)
+            else:
+                made.append(template)
+                before.add(template)
     return made, left
+
+
+class _Earlier:
+    """Rules that are asked earlier and could take addresses from a later one, by the first folder of their own."""
+
+    def __init__(self) -> None:
+        self._by_folder: dict[str, list[ImportedRule | TemplateRule]] = defaultdict(list)
+        self._anywhere: list[ImportedRule | TemplateRule] = []
+
+    def add(self, rule: ImportedRule | TemplateRule) -> None:
+        """Keep a rule, unless it is about one address and says all of its answer: that one becomes an entry."""
+        if isinstance(rule, TemplateRule):
+            head = rule.source.head
+        elif rule.is_pattern:
+            head = rule.head
+        elif rule.status == PASS or any(c.subject != HOST for c in rule.conditions):
+            head = rule.address
+        else:
+            return
+        folder = _folder(head)
+        (self._by_folder[folder] if folder else self._anywhere).append(rule)
+
+    def near(self, head: str) -> Iterator[ImportedRule | TemplateRule]:
+        """Those whose addresses may begin as a head does."""
+        folder = _folder(head)
+        yield from self._anywhere
+        if folder:
+            yield from self._by_folder.get(folder, ())
+        else:
+            yield from chain.from_iterable(self._by_folder.values())
+
+
+def _folder(head: str) -> str:
+    """The first folder of a literal beginning, where it is there as a whole."""
+    name, slash, _ = head[1:].lower().partition("/")
+    return name if slash else ""
 
 
 def _sites_of(rule: ImportedRule, sites: Sequence[Site]) -> list[Site]:
@@ -155,22 +195,16 @@ def _goal(rule: ImportedRule, groups: dict[str, str], base: str) -> str:
     return goal
 
 
-def _is_asked_alike(
-    rule: TemplateRule, own: Sequence[TemplateRule], before: Iterable[ImportedRule | TemplateRule], *, fold: bool
-) -> None:
+def _is_asked_alike(rule: TemplateRule, before: _Earlier, *, fold: bool) -> None:
     """Raises NoTemplateError where another rule would be asked first in one place only: among templates the more specific is."""
     here = source_pattern(rule.source, fold, rule.slash)
     rank = (-rule.source.literal, rule.source.path)
-    for other in (*own, *before):
+    for other in before.near(rule.source.head):
         if isinstance(other, TemplateRule):
             later = (-other.source.literal, other.source.path) >= rank
-            if other.site == rule.site and later and common_path(here, source_pattern(other.source, fold, other.slash)):
+            alike = other.site == rule.site and may_begin_alike(other.source.head, rule.source.head)
+            if later and alike and common_path(here, source_pattern(other.source, fold, other.slash)):
                 raise NoTemplateError(f"{other.source.text} takes some of its addresses first")
-        elif other.is_pattern:
-            if may_begin_alike(other.head, rule.source.head):
-                raise NoTemplateError(f"the rule of {other.where} may take some of its addresses first")
-        elif may_begin_alike(other.address, rule.source.head) and (
-            other.status == PASS or any(c.subject != HOST for c in other.conditions)
-        ):
-            # As an entry it could not say the same: it is left alone, or answers some of its requests only.
-            raise NoTemplateError(f"the rule of {other.where} takes one of its addresses first")
+        elif may_begin_alike(other.head if other.is_pattern else other.address, rule.source.head):
+            # What is about one address and could not say the same as an entry is left alone, or answers some requests only.
+            raise NoTemplateError(f"the rule of {other.where} may take some of its addresses first")
