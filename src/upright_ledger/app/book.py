@@ -10,7 +10,7 @@ from upright_ledger.core.addresses import Address, NotAnAddressError, parse_addr
 from upright_ledger.core.answers import IGNORE, KEEP, OPEN, STATUSES, EntryAnswer, Expected, answer_of, expected_outcome
 from upright_ledger.core.checks import StockPage, Surroundings, check, check_crowds
 from upright_ledger.core.compiling import HeldBack, compile_rules, make_template, template_fault
-from upright_ledger.core.destinations import page_key, read_destination
+from upright_ledger.core.destinations import authority_of, page_key, read_destination
 from upright_ledger.core.findings import Finding, in_order
 from upright_ledger.core.folding import FoldingPolicy, fold
 from upright_ledger.core.imported import APPEND, Block, ImportedRule
@@ -324,7 +324,7 @@ class Book:
     def _settled(self, entry: Entry) -> EntryAnswer:
         """An entry's answer with the end of the way: a destination that moves on itself is not where to arrive."""
         answer, seen = entry.answer, {entry.id}
-        while answer.destination and answer.destination.split("/", 3)[2] in self.sites.site_of_authority:
+        while answer.destination and authority_of(answer.destination) in self.sites.site_of_authority:
             following = self.entry_of(parse_address(answer.destination))
             if following is None or following.id in seen or not following.answer.destination:
                 break

@@ -13,8 +13,6 @@ from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.families import Sections
 from upright_ledger.ledger.entries import Entry
 
-BY = ("section", "source", "site")
-
 
 @dataclass
 class Covered:

@@ -15,9 +15,6 @@ MANIFEST, RULE_LIST, CHANGES, PREVIOUS = "manifest.json", "redirects.csv", "chan
 BEGIN, END = "# upright: rules begin", "# upright: rules end"
 _BLOCK = re.compile(rf"^[ \t]*{BEGIN}[^\n]*\n.*?^[ \t]*{END}[^\n]*$", re.MULTILINE | re.DOTALL)
 
-Answer = tuple[str, str, str]
-"""Destination, status and query policy, as the list of rules gives them."""
-
 
 @dataclass(frozen=True, slots=True)
 class Change:

@@ -33,13 +33,9 @@ def deployed_rules(path: Path, book: Book) -> RuleSet:
 
 def answers_of(rules: RuleSet, urls: list[str]) -> dict[str, str]:
     """Address → status and Location, for those that are answered."""
-    found = {}
-    for url in urls:
-        address = parse_address(url)
-        answer = rules.answer_of_rules(address.authority, address.target)
-        if answer is not None:
-            found[url] = f"{answer.status} {answer.location}".strip()
-    return found
+    asked = ((address.authority, address.target) for address in map(parse_address, urls))
+    answers = zip(urls, rules.answers_of_rules(asked), strict=True)
+    return {url: f"{answer.status} {answer.location}".strip() for url, answer in answers if answer is not None}
 
 
 def compared_urls(deployed: RuleSet, book: Book) -> list[str]:

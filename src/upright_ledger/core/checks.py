@@ -10,7 +10,7 @@ from upright_ledger.core.addresses import Address, canonical_path, lower_path, n
 from upright_ledger.core.destinations import differs_by_slash_only, page_key, slash_twin
 from upright_ledger.core.findings import NOTE, SEVERITIES, WARNING, Finding, in_order
 from upright_ledger.core.folding import FoldingPolicy, fold
-from upright_ledger.core.forms import SiteForm
+from upright_ledger.core.forms import SiteForm, form_of
 from upright_ledger.core.plans import Plan, asks_for_itself
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.verdicts import what_changed
@@ -49,8 +49,7 @@ class Surroundings:
 
     def settled(self, goal: Address) -> str:
         """Where the form of an old site would move a destination, or an empty string."""
-        site = self.sites.site_of(goal) if self.forms else ""
-        form = next((f for f in self.forms if f.site == site), None)
+        form = form_of(self.forms, self.sites.site_of(goal)) if self.forms else None
         return form.settled(goal.authority, goal.target, goal.scheme) if form else ""
 
 
@@ -77,10 +76,11 @@ def check_crowds(plans: Iterable[Plan], homes: frozenset[str]) -> Iterator[Findi
         if len(members) >= CROWD:
             first = min(members, key=lambda p: p.legacy_url)
             detail = f"{len(members):,} addresses lead to this one page; does it stand for all of them?"
-            yield _finding("mass-move", first, detail, f"many addresses lead to {_short_text(page)}")
+            yield finding_of("mass-move", first, detail, f"many addresses lead to {_short_text(page)}")
 
 
-def _finding(kind: str, plan: Plan, detail: str, cause: str, severity: str = "") -> Finding:
+def finding_of(kind: str, plan: Plan, detail: str, cause: str, severity: str = "") -> Finding:
+    """A finding about a plan, with the file and row that it came from."""
     where = f" ({plan.where})" if plan.where else ""
     return Finding(kind, severity or SEVERITIES[kind], plan.legacy_url, plan.destination, detail + where, cause)
 
@@ -152,15 +152,15 @@ def _contested(book: _Book) -> Iterable[Finding]:
         first = group[0]
         if len(pages) == 1:
             statuses = " and ".join(str(s) for s in sorted({p.status for p in group}))
-            yield _finding(
+            yield finding_of(
                 "conflict", first, f"claimed with the statuses {statuses}; decide on one", "two answers for one address"
             )
         elif len(pages) == 2 and differs_by_slash_only(*pages):
             if not any(book.walk(p)[1] for p in group):
                 detail = f"its spellings lead to {listed}: one page, two slash forms"
-                yield _finding("slash-mismatch", first, detail, "one page is given with and without its slash")
+                yield finding_of("slash-mismatch", first, detail, "one page is given with and without its slash")
         else:
-            yield _finding("conflict", first, f"claimed by {listed}; decide on one", "two answers for one address")
+            yield finding_of("conflict", first, f"claimed by {listed}; decide on one", "two answers for one address")
 
 
 def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
@@ -170,7 +170,7 @@ def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
         severity = NOTE if plan.meant else WARNING
         detail = f"moves for a time only ({plan.status}); use 301 if it is for good"
         found.append(
-            _finding(
+            finding_of(
                 "temporary", plan, detail, f"a temporary status ({plan.status}) where moves are for good", severity
             )
         )
@@ -180,27 +180,27 @@ def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
     if _is_self(plan, goal, around):
         return [
             *found,
-            _finding("self", plan, "leads onto itself; answer it with --keep", "a rule onto itself changes nothing"),
+            finding_of("self", plan, "leads onto itself; answer it with --keep", "a rule onto itself changes nothing"),
         ]
     steps, endless = book.walk(plan)
     if endless:
         way = " → ".join(_short(p.old) for p in [*steps, book.next(steps[-1]) or steps[-1]])
         return [
             *found,
-            _finding("loop", plan, f"never ends: {way}", f"the loop through {_short(_anchor(steps, book).old)}"),
+            finding_of("loop", plan, f"never ends: {way}", f"the loop through {_short(_anchor(steps, book).old)}"),
         ]
     if len(steps) > 1:
         found.append(_chain(plan, steps))
     elif settled := around.settled(goal):
         way = f"{_short(plan.old)} → {plan.destination} → {settled}"
         found.append(
-            _finding("chain", plan, f"{way}; lead it to {settled} at once", "the form of the site moves it on")
+            finding_of("chain", plan, f"{way}; lead it to {settled} at once", "the form of the site moves it on")
         )
     else:
         found += _check_goal(plan, goal, around, slash)
     if plan.page in around.homes and plan.folded.path != "/":
         found.append(
-            _finding(
+            finding_of(
                 "home-fallback",
                 plan,
                 "leads to the home page; name the page that took its place, or 410",
@@ -226,7 +226,7 @@ def _chain(plan: Plan, steps: list[Plan]) -> Finding:
         cause = "one missing slash" if steps[1].destination.endswith("/") else "one slash too many"
     else:
         cause = f"the rule of {_short(steps[1].old)} moves it on"
-    return _finding("chain", plan, f"{' → '.join(ways)}; {advice}", cause)
+    return finding_of("chain", plan, f"{' → '.join(ways)}; {advice}", cause)
 
 
 def _check_goal(plan: Plan, goal: Address, around: Surroundings, slash: str) -> list[Finding]:
@@ -237,7 +237,7 @@ def _check_goal(plan: Plan, goal: Address, around: Surroundings, slash: str) -> 
             detail = f"ends on the old site at {plan.destination}, where no rule answers"
         else:
             detail = f"{goal.authority} is no declared new origin"
-        return [_finding("off-site", plan, detail, f"destinations on {goal.authority}")]
+        return [finding_of("off-site", plan, detail, f"destinations on {goal.authority}")]
     key = plan.page
     page = around.stock.get(key) or around.stock.get(
         page_key(Address(goal.scheme, goal.host, goal.port, goal.path, ""))
@@ -246,12 +246,12 @@ def _check_goal(plan: Plan, goal: Address, around: Surroundings, slash: str) -> 
     twin = around.stock.get(slash_twin(key)) if page is None and around.stock else None
     if wrong or (twin is not None and twin.status < 300):
         cause = wrong or ("one missing slash" if slash_twin(key).endswith("/") else "one slash too many")
-        return [_finding("slash-mismatch", plan, f"the site has this page as {slash_twin(key)}", cause)]
+        return [finding_of("slash-mismatch", plan, f"the site has this page as {slash_twin(key)}", cause)]
     if not around.stock:
         return []
     if page is None:
         return [
-            _finding(
+            finding_of(
                 "unknown-destination",
                 plan,
                 "not in the stock of new pages",
@@ -259,11 +259,11 @@ def _check_goal(plan: Plan, goal: Address, around: Surroundings, slash: str) -> 
             )
         ]
     if page.planned:
-        return [_finding("planned", plan, "the page is planned and not published yet", "pages still to be published")]
+        return [finding_of("planned", plan, "the page is planned and not published yet", "pages still to be published")]
     if 300 <= page.status < 400:
         to = f" to {page.redirects_to}" if page.redirects_to else ""
         return [
-            _finding(
+            finding_of(
                 "redirecting-destination",
                 plan,
                 f"answers {page.status}{to} itself",
@@ -272,7 +272,7 @@ def _check_goal(plan: Plan, goal: Address, around: Surroundings, slash: str) -> 
         ]
     if page.status >= 400:
         return [
-            _finding(
+            finding_of(
                 "dead-destination",
                 plan,
                 f"answers {page.status}",
@@ -330,7 +330,7 @@ def _hidden_page(plan: Plan, around: Surroundings) -> list[Finding]:
             key = f"{origin}{path}"
             page = around.stock.get(key)
             if page and page.status == 200 and key != plan.page and slash_twin(key) != plan.page:
-                return [_finding("source-live", plan, f"hides the live page {key}", "rules that hide live pages")]
+                return [finding_of("source-live", plan, f"hides the live page {key}", "rules that hide live pages")]
     return []
 
 

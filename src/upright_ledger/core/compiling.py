@@ -10,7 +10,7 @@ from upright_ledger.core.addresses import Address, canonical_path, lower_path, p
 from upright_ledger.core.destinations import is_safe_destination
 from upright_ledger.core.findings import Finding
 from upright_ledger.core.folding import FoldingPolicy, declared_paths, fold, unanswerable
-from upright_ledger.core.forms import SiteForm
+from upright_ledger.core.forms import SiteForm, form_of
 from upright_ledger.core.patterns import Pattern, common_path, image_parts, pattern_of, source_pattern
 from upright_ledger.core.plans import Plan, asks_for_itself, is_same_path
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, ExactRule, RuleSet
@@ -219,8 +219,8 @@ def _inexpressible(plan: Plan, sites: Sites, policy: FoldingPolicy) -> str:
 def _sent_back(plan: Plan, sites: Sites, policy: FoldingPolicy, forms: Sequence[SiteForm]) -> str:
     """Why the form of a site makes a loop of a plan that leads there, or an empty string."""
     goal = plan.goal
-    form = next((f for f in forms if goal is not None and f.site == sites.site_of(goal) == plan.site), None)
-    if goal is None or form is None:
+    form = form_of(forms, plan.site)
+    if goal is None or form is None or sites.site_of(goal) != plan.site:
         return ""
     settled = form.settled(goal.authority, goal.target, goal.scheme)
     if not settled or not is_same_path(plan, parse_address(settled), policy):

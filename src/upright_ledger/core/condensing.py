@@ -135,10 +135,12 @@ def _portions(candidate: _Candidate, members: list[_Member]) -> Iterator[list[_M
         yield members
         return
     portion: list[_Member] = []
+    length = 0
     for member in sorted(members, key=lambda m: m[1]):
-        if sum(len(value) + 1 for _, value in (*portion, member)) > _LONGEST_LIST:
+        length += len(member[1]) + 1
+        if length > _LONGEST_LIST:
             yield portion
-            portion = []
+            portion, length = [], len(member[1]) + 1
         portion.append(member)
     if len(portion) >= FEWEST:
         yield portion

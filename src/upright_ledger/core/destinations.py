@@ -38,6 +38,11 @@ def is_safe_destination(text: str) -> bool:
     return _SAFE.fullmatch(text) is not None
 
 
+def authority_of(destination: str) -> str:
+    """The host (and port) of a destination in its safe form, without reading all of it."""
+    return destination.split("/", 3)[2]
+
+
 def page_key(address: Address) -> str:
     """One text for a page of the new site: spelled alike whatever the needless escapes; slash and case count."""
     query = f"?{address.query}" if address.query else ""

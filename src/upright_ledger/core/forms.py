@@ -6,6 +6,7 @@ A form settles everything in one hop, and gives nothing where there is nothing t
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from upright_ledger.core.addresses import lower_ascii, parse_address, split_target
@@ -92,3 +93,8 @@ class SiteForm:
     def state(self) -> tuple[object, ...]:
         """All that it means."""
         return (self.site, self.origin, self.slash, self.lower, self.scheme_from)
+
+
+def form_of(forms: Iterable[SiteForm], site: str) -> SiteForm | None:
+    """The form of a site, where it has one."""
+    return next((form for form in forms if form.site == site), None)

@@ -40,7 +40,7 @@ def templates_of(
 ) -> tuple[list[TemplateRule], list[tuple[str, str]]]:
     """Templates for the patterns of blocks, and the others with the reason: (where, reason).
 
-    bases: authority of an old site → origin of destinations without host.  own: templates that
+    bases: authority of an old site → origin of destinations without host. own: templates that
     people decided, which are asked before any imported rule.
     """
     made: list[TemplateRule] = []
@@ -198,10 +198,9 @@ def _goal(rule: ImportedRule, groups: dict[str, str], base: str) -> str:
 def _is_asked_alike(rule: TemplateRule, before: _Earlier, *, fold: bool) -> None:
     """Raises NoTemplateError where another rule would be asked first in one place only: among templates the more specific is."""
     here = source_pattern(rule.source, fold, rule.slash)
-    rank = (-rule.source.literal, rule.source.path)
     for other in before.near(rule.source.head):
         if isinstance(other, TemplateRule):
-            later = (-other.source.literal, other.source.path) >= rank
+            later = other.source.rank >= rule.source.rank
             alike = other.site == rule.site and may_begin_alike(other.source.head, rule.source.head)
             if later and alike and common_path(here, source_pattern(other.source, fold, other.slash)):
                 raise NoTemplateError(f"{other.source.text} takes some of its addresses first")

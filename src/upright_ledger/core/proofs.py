@@ -10,8 +10,9 @@ from dataclasses import dataclass, field
 
 from upright_ledger.core.addresses import Address, lower_path, parse_address
 from upright_ledger.core.compiling import image_pattern
+from upright_ledger.core.destinations import authority_of
 from upright_ledger.core.folding import value_spellings
-from upright_ledger.core.forms import SiteForm
+from upright_ledger.core.forms import SiteForm, form_of
 from upright_ledger.core.imported import TEXT, ImportedRule
 from upright_ledger.core.patterns import common_path, may_begin_alike, source_pattern
 from upright_ledger.core.rules import CARRY, ExactRule, RuleSet
@@ -97,7 +98,7 @@ class _Prover:
 
     def exact(self, rule: ExactRule, proof: Proof) -> None:
         """An exact rule leads to one address; what it carries on of the query may choose a rule there."""
-        site = self.rules.site_of.get(rule.destination.split("/", 3)[2])
+        site = self.rules.site_of.get(authority_of(rule.destination))
         if site is None:
             return
         goal = parse_address(rule.destination)
@@ -154,7 +155,7 @@ class _Prover:
             for imported in block.rules:
                 if not imported.literal and may_begin_alike(head, imported.head):
                     proof.undecided.append(f"{rule.source.text} may lead to the rule of {imported.where}")
-        if any(form.site == site for form in self.rules.forms):
+        if form_of(self.rules.forms, site):
             # What a form makes of a destination hangs on its last name and on its capitals: the samples have all sorts.
             for n in range(max(_SORTS, *(len(c.values) for c in (*rule.source.captures, *rule.source.params)))):
                 start = self._source_of(rule, "", n)

@@ -6,7 +6,8 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator
 
 from upright_ledger.core.answers import GONE
-from upright_ledger.core.findings import SEVERITIES, Finding
+from upright_ledger.core.checks import finding_of
+from upright_ledger.core.findings import Finding
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.plans import Plan
 from upright_ledger.core.rules import DROP
@@ -30,7 +31,7 @@ def check_choices(plans: Iterable[Plan]) -> Iterator[Finding]:
         names = ", ".join(sorted({name for p in members for name, _ in p.folded.params}))
         first = min(members, key=lambda p: p.legacy_url)
         detail = f"all {len(members):,} values of {names} lead to one page; name the page of each, or answer {path} as a whole"
-        yield _finding(first, detail, f"{names} no longer chooses a page at {path}")
+        yield finding_of(_KIND, first, detail, f"{names} no longer chooses a page at {path}")
 
 
 def check_campaigns(
@@ -47,9 +48,4 @@ def check_campaigns(
         if names:
             listed = ", ".join(sorted(names))
             detail = f"was seen with {listed}, which its rule drops; carry-tracking keeps campaigns apart"
-            yield _finding(dropping[key], detail, f"rules that drop {listed}")
-
-
-def _finding(plan: Plan, detail: str, cause: str) -> Finding:
-    where = f" ({plan.where})" if plan.where else ""
-    return Finding(_KIND, SEVERITIES[_KIND], plan.legacy_url, plan.destination, detail + where, cause)
+            yield finding_of(_KIND, dropping[key], detail, f"rules that drop {listed}")

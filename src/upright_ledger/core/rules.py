@@ -14,8 +14,9 @@ from functools import cached_property
 from itertools import product
 
 from upright_ledger.core.addresses import canonical_path, guard, lower_ascii, lower_path, parse_address, split_target
+from upright_ledger.core.destinations import authority_of
 from upright_ledger.core.folding import entry_key, value_spellings
-from upright_ledger.core.forms import SiteForm
+from upright_ledger.core.forms import SiteForm, form_of
 from upright_ledger.core.imported import Block, ImportedRule, request_of
 from upright_ledger.core.template_rules import PASS, TemplateIndex, TemplateRule
 
@@ -256,7 +257,7 @@ class RuleSet:
 
     def _formed(self, authority: str, target: str, scheme: str) -> Answer | None:
         """What the form of the site makes of a request that no rule answers."""
-        form = next((f for f in self.forms if f.site == self.site_of.get(authority)), None)
+        form = form_of(self.forms, self.site_of.get(authority, ""))
         if form is None or guard(target):
             return None
         location = form.settled(authority, target, scheme)
@@ -285,7 +286,7 @@ class RuleSet:
             if (rule := group.plain) is not None
             and rule.status != PASS
             and not group.names
-            and (not rule.destination or rule.destination.split("/", 3)[2] not in self.site_of)
+            and (not rule.destination or authority_of(rule.destination) not in self.site_of)
         }
 
     def answers_of_rules(self, requests: Iterable[tuple[str, str]]) -> Iterator[Answer | None]:

@@ -144,7 +144,7 @@ class TemplateIndex:
 def _rank(group: TemplateGroup) -> tuple[object, ...]:
     """What protects comes first, then the longest literal text; ties by source text."""
     first = group.rules[0]
-    return (first.status != PASS, -group.source.literal, group.source.path, first.slash, first.site)
+    return (first.status != PASS, *group.source.rank, first.slash, first.site)
 
 
 def first_segment(source: Source) -> str:

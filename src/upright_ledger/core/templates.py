@@ -129,6 +129,11 @@ class Source:
         """How many characters of the path are literal: more make it more specific."""
         return sum(len(p) for p in self.parts if isinstance(p, str))
 
+    @property
+    def rank(self) -> tuple[int, str]:
+        """Its place among others: the longest literal text first, ties by source text."""
+        return -self.literal, self.path
+
     @cached_property
     def takes_slash(self) -> bool:
         """Whether it answers its path with a closing slash, too, as exact rules do."""

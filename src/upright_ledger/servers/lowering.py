@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.destinations import authority_of
 from upright_ledger.core.rules import GONE, ExactRule, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateGroup
 
@@ -114,7 +115,7 @@ def reply_of(rules: RuleSet, rule: ExactRule, path: str) -> Reply:
 
 def host_of_own_page(rules: RuleSet, rule: ExactRule, path: str) -> str:
     """The host on which a rule without parameters must not fire at this path, because it leads there; else empty."""
-    authority = rule.destination.split("/", 3)[2]
+    authority = authority_of(rule.destination)
     if rule.params or rules.site_of.get(authority) != rule.site:
         return ""
     goal = parse_address(rule.destination)
