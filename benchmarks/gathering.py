@@ -81,10 +81,10 @@ def run(command: list[str]) -> tuple[float, float]:
     return seconds, int(peak[1]) / 1000 if peak else 0.0
 
 
-def fresh(folder: Path) -> list[str]:
+def fresh(folder: Path, new: str = "https://new.example") -> list[str]:
     """A new ledger; the beginning of every command for it."""
     shutil.rmtree(folder, ignore_errors=True)
-    subprocess.run([UPRIGHT, "open", str(folder), "--old", OLD, "--new", "https://new.example"], check=True, stdout=subprocess.DEVNULL)  # fmt: skip
+    subprocess.run([UPRIGHT, "open", str(folder), "--old", OLD, "--new", new], check=True, stdout=subprocess.DEVNULL)  # fmt: skip
     return [UPRIGHT, "--ledger", str(folder)]
 
 

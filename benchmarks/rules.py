@@ -22,7 +22,7 @@ PARTS = ["clock", "dial", "pendulum", "escapement", "bell", "hour", "spring", "w
 WORDS = [f"{part}{end}" for part in PARTS for end in ("", "s", "-room", "-hall", "work", "maker")]
 
 
-def write_pairs(file: Path, exact: int) -> None:
+def write_pairs(file: Path, exact: int, templates: int) -> None:
     """A sheet of answers: one in twenty is gone."""
     rng = random.Random(7)
     with file.open("w", encoding="utf-8") as out:
@@ -31,7 +31,7 @@ def write_pairs(file: Path, exact: int) -> None:
             folder, name = rng.choice(WORDS), rng.choice(WORDS)
             old = f"{OLD}/{folder}/{name}-{n}.html"
             out.write(f"{old},{NEW}/{name}/{folder}-{n}/,301,\n" if n % 20 else f"{old},,410,\n")
-        for n in range(exact // 100):
+        for n in range(templates):
             out.write(f"{OLD}/{WORDS[n % len(WORDS)]}-{n}/{{slug}}.php,{NEW}/t{n}/{{slug}}/,301,template\n")
 
 
@@ -64,7 +64,7 @@ def main() -> None:
     for exact in options.exact:
         with tempfile.TemporaryDirectory() as held:
             ledger, pairs = Path(held) / "ledger", Path(held) / "pairs.csv"
-            write_pairs(pairs, exact)
+            write_pairs(pairs, exact, exact // 100)
             measured("open", str(ledger), "--old", OLD, "--new", NEW)
             measured("--ledger", str(ledger), "decide", "--from", str(pairs))
             runs = {"check": ["check"]}

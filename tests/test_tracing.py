@@ -158,7 +158,12 @@ def test_rehearse_gives_every_verdict_by_count_and_by_hits(answered: Program) ->
         "200",
         "5",
     )
-    assert rows["/a/?utm_source=x"]["location"] == f"{NEW}/goal/?utm_source=x"
+    # A log repeats one page with every campaign parameter there is; a list names what it wants to know.
+    assert run["counted_without"]["tracking parameter"] == 2
+    assert rows["/a/"]["hits"] == "2"
+    answered.write("urls.txt", f"{OLD}/a/?utm_source=x\n")
+    answered("rehearse", "urls.txt", "--out", "one.csv")
+    assert next(csv.DictReader((answered.folder / "one.csv").open()))["location"] == f"{NEW}/goal/?utm_source=x"
     assert (rows["/c"]["hops"], rows["/c"]["final_url"]) == ("2", f"{NEW}/goal/")
     assert rows["/gone"]["expected"] == "410"
     assert rows["/dead"]["final_status"] == ""

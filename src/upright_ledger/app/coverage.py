@@ -1,22 +1,21 @@
-"""Coverage: how much of each section, source or site is well, by URLs and by hits."""
+"""Coverage: how much of each section, source, site or day is well, by URLs and by hits."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.entries import source_names
 from upright_ledger.app.results import Results
-from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.families import Sections
 from upright_ledger.ledger.entries import Entry
 
 
 @dataclass
 class Covered:
-    """One section, source or site. urls, hits: all that were asked; ok, ok_hits: of these, what is well."""
+    """One section, source, site or day. urls, hits: all that were asked; ok, ok_hits: of these, what is well."""
 
     name: str
     urls: int = 0
@@ -30,26 +29,43 @@ class Covered:
 
 
 def coverage(results: Results, book: Book, by: str) -> list[Covered]:
-    """Coverage by section, source or site, the most asked first; what belongs to none stands under an empty name."""
-    names = _namer(book, by)
+    """Coverage by section, source or site, the most asked first, or by day; what belongs to none stands under an empty name.
+
+    results: of requests that were read for them.
+    """
     found: dict[str, Covered] = {}
-    for row in results.rows:
-        entry = book.entry_of(parse_address(row.trace.url))
-        for name in names(entry) if entry is not None else ("",):
+    entries, names = results.asked.entries(book), _namer(book, by)
+    rows = results.rows
+    for n, (entry, outcome, hits) in enumerate(zip(entries, rows.outcomes, rows.hits, strict=True)):
+        ok = outcome.verdicts[0] == "ok"
+        days = _by_day(results.asked.days.get(rows.urls[n], "")) if by == "day" else {}
+        for name, weight in (days or dict.fromkeys(names(entry), hits)).items():
             line = found.setdefault(name, Covered(name))
             line.urls += 1
-            line.hits += row.hits
-            if row.verdict == "ok":
-                line.ok += 1
-                line.ok_hits += row.hits
+            line.hits += weight
+            line.ok += ok
+            line.ok_hits += weight * ok
+    if by == "day":
+        return sorted(found.values(), key=lambda c: c.name)
     return sorted(found.values(), key=lambda c: (-c.hits, -c.urls, c.name))
 
 
-def _namer(book: Book, by: str) -> Callable[[Entry], tuple[str, ...]]:
+def _namer(book: Book, by: str) -> Callable[[Entry | None], Sequence[str]]:
+    if by == "day":
+        return lambda _: ("",)
     if by == "section":
         sections = Sections(book.ledger.settings.sections)
-        return lambda entry: (sections.of(entry.site, entry.key),)
+        return lambda entry: (sections.of(entry.site, entry.key) if entry else "",)
     if by == "site":
-        return lambda entry: (entry.site,)
+        return lambda entry: (entry.site if entry else "",)
     called = source_names(book)
-    return lambda entry: tuple(called[number] for number in entry.sources) or ("",)
+    return lambda entry: [called[n] for n in entry.sources] if entry and entry.sources else ("",)
+
+
+def _by_day(text: str) -> dict[str, int]:
+    """The days of a text such as "2026-05-01:12 2026-05-02:3", each once with its hits."""
+    found: dict[str, int] = {}
+    for part in text.split():
+        day, _, amount = part.partition(":")
+        found[day] = found.get(day, 0) + int(amount)
+    return found

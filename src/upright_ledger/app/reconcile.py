@@ -8,9 +8,10 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.results import Results, Row
+from upright_ledger.app.results import Results
 from upright_ledger.app.runs import load_run
 from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.outcomes import Row
 from upright_ledger.core.reconciling import (
     ADDED,
     BETTER,

@@ -3,15 +3,21 @@
 from __future__ import annotations
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.requests import own_requests, read_requests
-from upright_ledger.app.results import Results, Row
-from upright_ledger.app.runs import expected_text
-from upright_ledger.core.causes import with_rules
+from upright_ledger.app.request_files import read_requests
+from upright_ledger.app.requests import own_requests
+from upright_ledger.app.results import Results
+from upright_ledger.core.addresses import Address
+from upright_ledger.core.answers import OPEN, Expected
 from upright_ledger.core.checks import StockPage
-from upright_ledger.core.tracing import trace_offline
-from upright_ledger.core.verdicts import judge
+from upright_ledger.core.outcomes import Traced
+from upright_ledger.core.rehearsing import Rehearsal
+from upright_ledger.core.tracing import Pages
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.ledger.runs import add_traces, begin_run, finish_run, name_run
+from upright_ledger.ledger.blocks import add_traces
+from upright_ledger.ledger.entries import Entry
+from upright_ledger.ledger.runs import begin_run, finish_run, name_run
+
+_NOTHING = (Expected(kind=OPEN), 0.0)
 
 
 def rehearse(
@@ -28,22 +34,20 @@ def rehearse(
     name: what the run is called.
     """
     asked = read_requests(book, paths, options, kind, host) if paths else own_requests(book)
-    stock = {page: StockPage(d.status, d.redirects_to) for page, d in book.stock.items()}
-    rules, homes = book.all_rules, book.homes
-    rows = []
-    for text, address in asked.addresses.items():
-        trace = trace_offline(address, rules, book.sites, stock)
-        entry = asked.entry(book, text)
-        expected = book.expected_of(entry, address)
-        verdicts = judge(trace, expected, homes)
-        if verdicts[0] != "ok":
-            trace = with_rules(trace, rules)
-        value = entry.evidence.value if entry else 0.0
-        rows.append(Row(trace, asked.hits[text], verdicts, expected_text(expected), value))
-    results = Results("rehearse", rows, asked.left_out, name=name)
+    pages = Pages({page: StockPage(d.status, d.redirects_to) for page, d in book.stock.items()}, book.sites)
+
+    def due(entry: Entry | None, address: Address) -> tuple[Expected, float]:
+        return _NOTHING if entry is None else (book.expected_of(entry, address), entry.evidence.value)
+
+    rehearsal = Rehearsal(book.all_rules, book.sites, pages, book.homes, due)
+    rows = Traced(asked.urls, asked.hits)
+    for location, outcome in rehearsal.ask(zip(asked.urls, asked.entries(book), strict=True)):
+        rows.locations.append(location)
+        rows.outcomes.append(outcome)
+    results = Results("rehearse", rows, name=name, asked=asked)
     with book.ledger.writing() as connection:
         results.run = begin_run(connection, "rehearse", book.rules.digest, "")
-        add_traces(connection, results.run, (r.stored(n) for n, r in enumerate(rows)))
+        add_traces(connection, results.run, rows)
         finish_run(connection, results.run, results.counts)
         if name:
             name_run(connection, results.run, name)

@@ -9,22 +9,21 @@ from dataclasses import dataclass
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.requests import Requests
-from upright_ledger.app.results import Results, Row
-from upright_ledger.app.runs import expected_text
-from upright_ledger.core.addresses import Address
+from upright_ledger.app.results import Results
+from upright_ledger.core.addresses import Address, address_of
+from upright_ledger.core.answers import expected_text
 from upright_ledger.core.causes import with_rules
+from upright_ledger.core.outcomes import Row, Traced
 from upright_ledger.core.verdicts import Trace, judge
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.pages import read_page
+from upright_ledger.ledger.blocks import add_traces, load_traces, traced_urls
 from upright_ledger.ledger.runs import (
-    add_traces,
     begin_run,
     finish_run,
     last_build,
-    load_traces,
     name_run,
     open_run,
-    traced_urls,
 )
 from upright_ledger.web.client import Place, trace_all
 from upright_ledger.web.exchange import Manner
@@ -50,41 +49,35 @@ class _Recorder:
     book: Book
     run: int
     asked: Requests
-    numbers: dict[int, Address]
     done_before: int
     progress: Progress | None
 
     def __post_init__(self) -> None:
-        self.waiting: list[tuple[int, Row]] = []
-        self.rows: dict[int, Row] = {}
+        self.waiting = Traced()
         self.verdicts: Counter[str] = Counter()
         self.saved = time.monotonic()
 
     def done(self, number: int, trace: Trace) -> None:
         """Take up one trace."""
-        address = self.numbers[number]
-        entry = self.asked.entry(self.book, address.without_fragment)
-        expected = self.asked.expected.get(address.text) or self.book.expected_of(entry, address)
+        url = self.asked.urls[number]
+        entry = self.book.by_key.get((self.asked.sites[number], self.asked.keys[number]))
+        expected = self.asked.expected.get(url) or self.book.expected_of(entry, address_of(url))
         verdicts = judge(trace, expected, self.book.homes)
         if verdicts[0] != "ok":
             trace = with_rules(trace, self.book.all_rules)
-        hits = self.asked.hits[address.without_fragment]
-        row = self.rows[number] = Row(
-            trace, hits, verdicts, expected_text(expected), entry.evidence.value if entry else 0.0
-        )
-        self.waiting.append((number, row))
+        value = entry.evidence.value if entry else 0.0
+        self.waiting.append(Row(trace, self.asked.hits[number], verdicts, expected_text(expected), value))
         self.verdicts[verdicts[0]] += 1
         if self.progress is not None:
-            total = self.done_before + len(self.numbers)
-            self.progress(self.done_before + self.verdicts.total(), total, self.verdicts)
+            self.progress(self.done_before + self.verdicts.total(), len(self.asked), self.verdicts)
         if time.monotonic() - self.saved >= COMMIT_SECONDS:
             self.save()
 
     def save(self) -> None:
         """Keep what is done."""
         with self.book.ledger.writing() as connection:
-            add_traces(connection, self.run, [row.stored(number) for number, row in self.waiting])
-        self.waiting.clear()
+            add_traces(connection, self.run, self.waiting)
+        self.waiting = Traced()
         self.saved = time.monotonic()
 
 
@@ -106,21 +99,17 @@ def replay(
     place = Place(book.sites.hosts, at)
     where = f"{at.origin if at else ''} {label}".strip()
     run, before = _begin(book, where, resume=resume)
-    first = max(before.values(), default=-1) + 1
-    left = [a for text, a in asked.addresses.items() if text not in before]
-    numbers = dict(enumerate(left, first))
-    recorder = _Recorder(book, run, asked, numbers, len(before), progress)
+    left = [(n, address_of(url)) for n, url in enumerate(asked.urls) if url not in before]
+    recorder = _Recorder(book, run, asked, len(asked) - len(left), progress)
     try:
-        trace_all(numbers.items(), place, manner, read_page, recorder.done)
+        trace_all(left, place, manner, read_page, recorder.done)
     except KeyboardInterrupt:
         recorder.save()
-        raise StoppedError(len(before) + recorder.verdicts.total(), len(before) + len(numbers)) from None
+        raise StoppedError(recorder.done_before + recorder.verdicts.total(), len(asked)) from None
     recorder.save()
-    rows = [recorder.rows[n] for n in sorted(recorder.rows)]
-    if before:
-        with book.ledger.reading() as connection:
-            rows = [Row.of(stored) for stored in load_traces(connection, run)]
-    results = Results("replay", rows, asked.left_out, run, name, where)
+    with book.ledger.reading() as connection:
+        rows = load_traces(connection, run).in_order(asked.urls)
+    results = Results("replay", rows, run, name, where, asked)
     with book.ledger.writing() as connection:
         finish_run(connection, run, results.counts)
         if name:
@@ -142,7 +131,7 @@ def _first_answer(row: Row) -> tuple[int, str]:
     return row.trace.first_status, row.trace.first_location
 
 
-def _begin(book: Book, where: str, *, resume: bool) -> tuple[int, dict[str, int]]:
+def _begin(book: Book, where: str, *, resume: bool) -> tuple[int, set[str]]:
     """The number of the run, and what it has asked already."""
     with book.ledger.writing() as connection:
         if resume:
@@ -153,4 +142,4 @@ def _begin(book: Book, where: str, *, resume: bool) -> tuple[int, dict[str, int]
                 )
             return stopped.id, traced_urls(connection, stopped.id)
         built = last_build(connection)
-        return begin_run(connection, "replay", built.digest if built else "", where), {}
+        return begin_run(connection, "replay", built.digest if built else "", where), set()

@@ -4,47 +4,63 @@ from __future__ import annotations
 
 import random
 from collections import Counter
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.gather import base_origin, options_for
-from upright_ledger.app.inputs import inputs
-from upright_ledger.app.runs import load_run
-from upright_ledger.core.addresses import Address, NotAnAddressError, names_file, parse_address, toggle_slash
+from upright_ledger.core.addresses import (
+    Address,
+    names_file,
+    parse_address,
+    toggle_slash,
+)
 from upright_ledger.core.answers import KEEP, MOVE, Expected
-from upright_ledger.core.evidence import BOTS, CLICKS, HITS, VISITS
 from upright_ledger.core.families import Sections
-from upright_ledger.core.placing import Placer
-from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
-from upright_ledger.formats.registry import check_kind, read_urls
+from upright_ledger.errors import InputError
 from upright_ledger.ledger.entries import Entry
 
 
 @dataclass
 class Requests:
-    """Distinct requests with their hits, and what was left out by reason (lines). expected: of those of which more is expected
-    than their entries tell. keys: site and key of the entries of those that were placed when they were read.
+    """Distinct requests in columns: URLs, the site and key of their entries (empty where none could be theirs), hits.
+
+    days: URL → its hits by day, "2026-05-01:12 2026-05-02:3", where a log told them. expected: of those of which more is expected
+    than their entries tell. left_out: reason → lines. without: kind of parameters without which logged requests were counted → lines.
     """
 
-    addresses: dict[str, Address] = field(default_factory=dict)
-    hits: Counter[str] = field(default_factory=Counter)
-    left_out: Counter[str] = field(default_factory=Counter)
+    urls: list[str] = field(default_factory=list)
+    sites: list[str] = field(default_factory=list)
+    keys: list[str] = field(default_factory=list)
+    hits: list[int] = field(default_factory=list)
+    days: dict[str, str] = field(default_factory=dict)
     expected: dict[str, Expected] = field(default_factory=dict)
-    keys: dict[str, tuple[str, str]] = field(default_factory=dict)
+    left_out: Counter[str] = field(default_factory=Counter)
+    without: Counter[str] = field(default_factory=Counter)
 
-    def entry(self, book: Book, text: str) -> Entry | None:
-        """The entry that a request belongs to, or None."""
-        key = self.keys.get(text)
-        return book.by_key.get(key) if key is not None else book.entry_of(self.addresses[text])
+    def __len__(self) -> int:
+        return len(self.urls)
+
+    def add(self, url: str, site: str = "", key: str = "", hits: int = 0) -> None:
+        """Take up a request that is not among them."""
+        self.urls.append(url)
+        self.sites.append(site)
+        self.keys.append(key)
+        self.hits.append(hits)
+
+    def entries(self, book: Book) -> list[Entry | None]:
+        """The entry of each request, or None."""
+        find = book.by_key.get
+        return [find((site, key)) for site, key in zip(self.sites, self.keys, strict=True)]
 
     def most_valuable(self, book: Book, top: int) -> Requests:
         """As many requests as are wanted, those of the most valuable entries; all of them where `top` is 0."""
-        if not top or len(self.addresses) <= top:
+        if not top or len(self) <= top:
             return self
-        worth = {text: e.evidence.value if (e := self.entry(book, text)) else 0.0 for text in self.addresses}
-        ranked = sorted(self.addresses, key=lambda text: (-worth[text], -self.hits[text], text))
-        return replace(self, addresses={text: self.addresses[text] for text in ranked[:top]})
+        worth = [e.evidence.value if e is not None else 0.0 for e in self.entries(book)]
+        ranked = sorted(range(len(self)), key=lambda n: (-worth[n], -self.hits[n], self.urls[n]))[:top]
+        chosen = Requests(days=self.days, expected=self.expected, left_out=self.left_out, without=self.without)
+        for n in ranked:
+            chosen.add(self.urls[n], self.sites[n], self.keys[n], self.hits[n])
+        return chosen
 
 
 def own_requests(book: Book, *, section: str = "", sample: int = 0) -> Requests:
@@ -61,27 +77,9 @@ def own_requests(book: Book, *, section: str = "", sample: int = 0) -> Requests:
         entries = [e for e in entries if e.id in chosen]
     found = Requests()
     for entry in entries:
-        address = parse_address(entry.legacy_url)
-        found.addresses[address.without_fragment] = address
-        found.hits[address.without_fragment] = int(entry.evidence.hits)
-        found.keys[address.without_fragment] = (entry.site, entry.key)
-    if not found.addresses:
+        found.add(parse_address(entry.legacy_url).without_fragment, entry.site, entry.key, int(entry.evidence.hits))
+    if not found:
         raise InputError("no entry of the ledger is among those", "upright entries lists them")
-    return found
-
-
-def found_requests(book: Book, verdict: str) -> Requests:
-    """The URLs that the newest run found so. Raises UsageError where it found none."""
-    last = load_run(book.ledger, "last")
-    found = Requests()
-    for row in (r for r in last.rows if r.verdict == verdict):
-        address = parse_address(row.trace.url)
-        found.addresses[address.without_fragment] = address
-        found.hits[address.without_fragment] = row.hits
-    if not found.addresses:
-        raise UsageError(
-            f"the last run ({last.name or last.run}) found nothing {verdict}", "upright runs lists what was found"
-        )
     return found
 
 
@@ -108,7 +106,7 @@ def host_matrix(book: Book) -> Requests:
             for path in paths:
                 address = parse_address(f"{scheme}://{host}{path}")
                 goal = f"{origin}{page.path if page is not None and path != '/' else '/'}"
-                found.addresses[address.text] = address
+                found.add(address.text)
                 right = address.text == goal
                 found.expected[address.text] = (
                     Expected(frozenset({200}), goal, kind=KEEP)
@@ -134,58 +132,3 @@ def _best_page(book: Book) -> Address | None:
         if not address.query and address.path != "/" and not names_file(address.path):
             return address
     return None
-
-
-def read_requests(
-    book: Book, paths: list[str], options: ReadOptions | None = None, kind: str = "", host: str = ""
-) -> Requests:
-    """Read all files. A request's hits are what the files say (people only).
-
-    Where they say nothing, the first spelling of an entry stands for all the hits the ledger knows of it.
-    """
-    check_kind(kind)
-    found = Requests()
-    said: set[str] = set()
-    placer = Placer(book.sites, book.policy, base_origin(book.sites, host))
-    # A request is traced as it was sent: nothing of its query is left out.
-    chosen = replace(options_for(options or ReadOptions(), book.sites, book.policy), noise={})
-    with inputs(paths) as files:
-        for file in files:
-            for item in read_urls(file.path, kind, chosen)[1].items:
-                if isinstance(item, Reject):
-                    found.left_out["could not be read"] += 1
-                elif isinstance(item, Aside):
-                    found.left_out[item.kind] += item.lines
-                else:
-                    _add(found, said, item, placer)
-    if not found.addresses:
-        raise InputError(f"no request for this ledger's old sites is in {', '.join(paths)}", "check the files")
-    told: set[int] = set()
-    for text in found.addresses:
-        entry = found.entry(book, text) if text not in said else None
-        if entry is not None and entry.id not in told:
-            told.add(entry.id)
-            found.hits[text] = int(entry.evidence.hits)
-    return found
-
-
-def _add(found: Requests, said: set[str], record: Record, placer: Placer) -> None:
-    try:
-        if record.sent:
-            address, place = placer.sent_address(record.url, record.host), placer.sent(record.url, record.host)
-        else:
-            address, place = parse_address(record.url, placer.base), placer.written(record.url)
-    except NotAnAddressError:
-        found.left_out["could not be read"] += record.lines
-        return
-    if place.aside:
-        found.left_out[place.aside] += record.lines
-        return
-    text = address.without_fragment
-    if text not in found.addresses:
-        found.addresses[text], found.keys[text] = address, (place.site, place.key)
-    told = [f for f in record.figures if f.unit in {HITS, VISITS, CLICKS}]
-    if told:
-        said.add(text)
-        people = [f for f in told if f.agent != BOTS]
-        found.hits[text] += int(max(sum(f.amount for f in people if f.unit == u) for u in (HITS, VISITS, CLICKS)))

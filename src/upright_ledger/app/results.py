@@ -7,16 +7,18 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
+from itertools import chain
 from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import quoteattr
 
-from upright_ledger.core.causes import HopCause, hop_causes, mend_of
-from upright_ledger.core.verdicts import ORDER, Trace
+from upright_ledger.app.requests import Requests
+from upright_ledger.core.causes import LONG, HopCause, hop_causes, mend_of
+from upright_ledger.core.outcomes import Row, Traced
+from upright_ledger.core.verdicts import ORDER
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.workbooks import Sheet, workbook_bytes
 from upright_ledger.formats.writing import csv_bytes, write_whole
-from upright_ledger.ledger.runs import StoredTrace
 
 COLUMNS = (
     "url", "hits", "verdict", "status", "location", "hops", "final_url", "final_status", "expected", "verdicts", "detail", "value", "mend",
@@ -24,99 +26,80 @@ COLUMNS = (
 HOP_COLUMNS = ("trace", "hop", "url", "status", "location", "changed", "how", "rule", "cache", "seconds", "error")
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
-    """One traced URL: its hits, its verdicts (worst first), the address or status that was due, and its value."""
-
-    trace: Trace
-    hits: int
-    verdicts: tuple[str, ...]
-    expected: str
-    value: float = 0.0
-
-    @classmethod
-    def of(cls, stored: StoredTrace) -> Row:
-        """A row as a run keeps it."""
-        return cls(stored.trace, int(stored.hits), stored.verdicts, stored.expected, stored.value)
-
-    def stored(self, number: int) -> StoredTrace:
-        """The inverse of `of`."""
-        return StoredTrace(number, self.trace, self.hits, self.verdicts, self.expected, self.value)
-
-    @property
-    def verdict(self) -> str:
-        return self.verdicts[0]
-
-    @property
-    def detail(self) -> str:
-        """The way of a trace that is not a single clean answer, in words."""
-        if self.trace.hops and self.trace.hops[-1].error:
-            return self.trace.hops[-1].error
-        if self.trace.redirects < 2 and "slash-mismatch" not in self.verdicts:
-            return ""
-        return ", then ".join(
-            f"{'a refresh' if hop.how == 'refresh' else hop.status} changes {' and '.join(hop.changed) or 'nothing'}"
-            + _by(hop.rule)
-            for hop in self.trace.hops
-            if hop.resolved
-        )
-
-    def cells(self) -> tuple[Any, ...]:
-        t = self.trace
-        return (
-            t.url,
-            self.hits,
-            self.verdict,
-            t.first_status or "",
-            t.first_location,
-            t.redirects,
-            t.final_url,
-            t.final_status or "",
-            self.expected,
-            " ".join(self.verdicts),
-            self.detail,
-            round(self.value, 2),
-            mend_of(t, self.verdicts, self.expected),
-        )
+def cells(row: Row) -> tuple[Any, ...]:
+    """One URL in the order of COLUMNS."""
+    t = row.trace
+    return (
+        t.url,
+        row.hits,
+        row.verdict,
+        t.first_status or "",
+        t.first_location,
+        t.redirects,
+        t.final_url,
+        t.final_status or "",
+        row.expected,
+        " ".join(row.verdicts),
+        row.detail,
+        round(row.value, 2),
+        mend_of(t, row.verdicts, row.expected),
+    )
 
 
 @dataclass
 class Results:
-    """All rows of one run, and what was left out by reason (lines). run: its number; name: what it is called; at: where it was asked."""
+    """All rows of one run. run: its number; name: what it is called; at: where it was asked.
+
+    asked: the requests in the order of the rows; empty for a run that was loaded.
+    """
 
     kind: str
-    rows: list[Row]
-    left_out: Counter[str] = field(default_factory=Counter)
+    rows: Traced
     run: int = 0
     name: str = ""
     at: str = ""
+    asked: Requests = field(default_factory=Requests)
 
-    @property
+    @cached_property
     def counts(self) -> dict[str, int]:
         """Verdict → URLs, the worst first."""
-        found = Counter(r.verdict for r in self.rows)
+        found = Counter(o.verdicts[0] for o in self.rows.outcomes)
         return {v: found[v] for v in ORDER if found[v]}
 
-    @property
+    @cached_property
     def hits(self) -> dict[str, int]:
         """Verdict → hits."""
         found: Counter[str] = Counter()
-        for r in self.rows:
-            found[r.verdict] += r.hits
+        for outcome, hits in zip(self.rows.outcomes, self.rows.hits, strict=True):
+            found[outcome.verdicts[0]] += hits
         return {v: found[v] for v in self.counts}
 
     @cached_property
-    def faults(self) -> list[Row]:
-        """Rows that are not ok, the worst first, and of these the most valuable and most asked."""
-        rank = {v: n for n, v in enumerate(ORDER)}
-        return sorted(
-            (r for r in self.rows if r.verdict != "ok"), key=lambda r: (rank[r.verdict], -r.value, -r.hits, r.trace.url)
-        )
+    def ranked(self) -> dict[str, list[int]]:
+        """Verdict, the worst first → the numbers of its rows, the most valuable and most asked first; without what is ok."""
+        rows = self.rows
+        found: dict[str, list[int]] = {v: [] for v in self.counts if v != "ok"}
+        for number, outcome in enumerate(rows.outcomes):
+            if outcome.verdicts[0] != "ok":
+                found[outcome.verdicts[0]].append(number)
+        for numbers in found.values():
+            numbers.sort(key=lambda n: (-rows.outcomes[n].value, -rows.hits[n], rows.urls[n]))
+        return found
+
+    @property
+    def faults(self) -> int:
+        """How many rows are not ok."""
+        return len(self.rows) - self.counts.get("ok", 0)
+
+    def worst(self, each: int = 0) -> list[Row]:
+        """The rows that are not ok, the worst first, and of these the most valuable; of each verdict as many as wanted (0: all)."""
+        return [self.rows[n] for numbers in self.ranked.values() for n in numbers[: each or None]]
 
     @cached_property
     def causes(self) -> list[HopCause]:
         """What makes hops that are too many."""
-        return hop_causes((r.trace, r.hits, r.verdicts, r.expected) for r in self.rows)
+        long = (self.rows[n] for n, o in enumerate(self.rows.outcomes) if LONG & set(o.verdicts))
+        return hop_causes((r.trace, r.hits, r.verdicts, r.expected) for r in long)
 
     def as_dict(self) -> dict[str, Any]:
         return {
@@ -124,14 +107,15 @@ class Results:
             "name": self.name,
             "at": self.at,
             "urls": len(self.rows),
-            "hits": sum(r.hits for r in self.rows),
+            "hits": sum(self.rows.hits),
             "counts": self.counts,
             "counts_by_hits": self.hits,
-            "left_out": dict(self.left_out),
+            "left_out": dict(self.asked.left_out),
+            "counted_without": dict(self.asked.without),
             "causes": [
                 {"text": c.text, "urls": c.urls, "hits": int(c.hits), "example": c.example} for c in self.causes
             ],
-            "rows": [dict(zip(COLUMNS, r.cells(), strict=True)) for r in self.faults],
+            "rows": [dict(zip(COLUMNS, cells(r), strict=True)) for r in self.worst()],
         }
 
     def hop_rows(self) -> Iterator[tuple[Any, ...]]:
@@ -148,18 +132,19 @@ class Results:
         kind = path.suffix.lower()
         if kind == ".xlsx":
             ranks = {v: 2 if v == "ok" else int(n >= ORDER.index("wrong-status")) for n, v in enumerate(ORDER)}
-            rows = (r.cells() for r in (*self.faults, *(r for r in self.rows if r.verdict == "ok")))
+            well = (self.rows[n] for n, o in enumerate(self.rows.outcomes) if o.verdicts[0] == "ok")
+            rows = (cells(r) for r in chain(self.worst(), well))
             traces = Sheet("traces", COLUMNS, rows, ("url", "final_url"), severity=("verdict", ranks))
             write_whole(path, workbook_bytes(traces, Sheet("hops", HOP_COLUMNS, self.hop_rows())))
         elif kind == ".jsonl":
             lines = (
-                json.dumps(dict(zip(COLUMNS, r.cells(), strict=True)), ensure_ascii=False) + "\n" for r in self.rows
+                json.dumps(dict(zip(COLUMNS, cells(r), strict=True)), ensure_ascii=False) + "\n" for r in self.rows
             )
             write_whole(path, "".join(lines).encode("utf-8", "backslashreplace"))
         elif kind == ".xml":
             write_whole(path, self._junit().encode("utf-8", "backslashreplace"))
         elif kind in {".csv", ""}:
-            write_whole(path, csv_bytes(COLUMNS, (r.cells() for r in self.rows)))
+            write_whole(path, csv_bytes(COLUMNS, (cells(r) for r in self.rows)))
         else:
             raise UsageError(f"{path} has no ending that is known", "give it .csv, .xlsx, .jsonl, or .xml for JUnit")
 
@@ -178,19 +163,11 @@ class Results:
             else:
                 told = f"{row.trace.first_status or 'no answer'}, ends at {row.trace.final_url}; {row.detail}"
                 cases.append(f"{head}><failure type={_attribute(row.verdict)} message={_attribute(told)}/></testcase>")
-        faults = len(self.faults)
         return (
-            f'<?xml version="1.0" encoding="UTF-8"?>\n<testsuite name="upright {self.kind}" tests="{len(self.rows)}" failures="{faults}">\n'
+            f'<?xml version="1.0" encoding="UTF-8"?>\n<testsuite name="upright {self.kind}" tests="{len(self.rows)}" failures="{self.faults}">\n'
             + "\n".join(cases)
             + "\n</testsuite>\n"
         )
-
-
-def _by(rule: str) -> str:
-    """Whose hop it is, in words; a rule by the path of its address."""
-    if not rule:
-        return ""
-    return f", by the rule of /{rule.partition('://')[2].partition('/')[2]}" if "://" in rule else f", by {rule}"
 
 
 def _attribute(text: str) -> str:

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from upright_ledger.app.results import Results, Row
-from upright_ledger.core.answers import Expected
+from upright_ledger.app.book import Book
+from upright_ledger.app.requests import Requests
+from upright_ledger.app.results import Results
+from upright_ledger.core.addresses import address_of
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.runs import find_run, list_runs, load_traces, name_run
+from upright_ledger.ledger.blocks import load_traces
+from upright_ledger.ledger.runs import find_run, list_runs, name_run
 from upright_ledger.ledger.store import Ledger
 
 
@@ -23,11 +26,6 @@ class RunLine:
     at: str
     digest: str
     counts: dict[str, int]
-
-
-def expected_text(expected: Expected) -> str:
-    """The address where a trace should end, or the status that was due."""
-    return expected.final or ",".join(str(s) for s in sorted(expected.statuses))
 
 
 def runs(ledger: Ledger) -> list[RunLine]:
@@ -56,5 +54,19 @@ def load_run(ledger: Ledger, which: str) -> Results:
         found = find_run(connection, which)
         if found is None:
             raise UsageError(f"there is no run {which!r}", "upright runs lists them; --as NAME gives one a name")
-        rows = [Row.of(stored) for stored in load_traces(connection, found.id)]
+        rows = load_traces(connection, found.id)
     return Results(found.kind, rows, run=found.id, name=found.name, at=found.at)
+
+
+def found_requests(book: Book, verdict: str) -> Requests:
+    """The URLs that the newest run found so. Raises UsageError where it found none."""
+    last = load_run(book.ledger, "last")
+    found = Requests()
+    for row in (r for r in last.rows if r.verdict == verdict):
+        entry = book.entry_of(address_of(row.trace.url))
+        found.add(row.trace.url, entry.site if entry else "", entry.key if entry else "", row.hits)
+    if not found:
+        raise UsageError(
+            f"the last run ({last.name or last.run}) found nothing {verdict}", "upright runs lists what was found"
+        )
+    return found

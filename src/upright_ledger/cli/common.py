@@ -28,7 +28,10 @@ out_option = click.option(
     help="Keep one row a URL: .csv, .xlsx (with the hops), .jsonl, or .xml for a build server.",
 )
 by_option = click.option(
-    "--by", type=click.Choice(["section", "source", "site"]), default=None, help="Say how much of each is well, too."
+    "--by",
+    type=click.Choice(["section", "source", "site", "day"]),
+    default=None,
+    help="Say how much of each is well, too.",
 )
 hops_option = click.option(
     "--hops", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE.csv", help="Keep one row a hop."

@@ -10,6 +10,7 @@ from contextlib import contextmanager
 import click
 
 END = "\x04"
+_INTERRUPT = b"\x03"
 
 
 class Keys:
@@ -56,7 +57,7 @@ class Keys:
                     key += os.read(source, 1)
         except KeyboardInterrupt:
             return END
-        return key.decode("utf-8", "replace") or END
+        return END if key == _INTERRUPT else key.decode("utf-8", "replace") or END
 
     def _hold(self) -> None:
         if sys.platform != "win32":
@@ -66,6 +67,10 @@ class Keys:
             source = sys.stdin.fileno()
             self._before = termios.tcgetattr(source)
             tty.setcbreak(source, termios.TCSADRAIN)  # keeps what was typed ahead, unlike the default
+            # Ctrl-C comes as a key: as a signal it would be lost when it strikes within a callback of a library.
+            mode = termios.tcgetattr(source)
+            mode[6][termios.VINTR] = bytes([os.fpathconf(source, "PC_VDISABLE") & 0xFF])
+            termios.tcsetattr(source, termios.TCSADRAIN, mode)
 
     def _release(self) -> None:
         if sys.platform != "win32":

@@ -14,8 +14,10 @@ import click
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.fixing import fix
-from upright_ledger.app.requests import found_requests, host_matrix, own_requests, read_requests
+from upright_ledger.app.request_files import read_requests
+from upright_ledger.app.requests import host_matrix, own_requests
 from upright_ledger.app.results import Results
+from upright_ledger.app.runs import found_requests
 from upright_ledger.cli import show
 from upright_ledger.cli.common import (
     hops_option,

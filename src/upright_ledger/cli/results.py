@@ -7,8 +7,9 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.coverage import Covered
-from upright_ledger.app.results import Results, Row
+from upright_ledger.app.results import Results
 from upright_ledger.cli import show
+from upright_ledger.core.outcomes import Row
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.verdicts import ORDER
 
@@ -30,23 +31,20 @@ def write_results(results: Results, out: Path | None, hops: Path | None, *, quie
 
 def show_results(results: Results, sites: Sites, *, all_rows: bool) -> None:
     """Verdicts by count and by hits, then the URLs that are not ok."""
-    urls, hits = len(results.rows), sum(r.hits for r in results.rows)
+    urls, hits = len(results.rows), sum(results.rows.hits)
     show.say(f"{show.plural(urls, 'distinct URL')} with {show.plural(hits, 'hit')}.")
-    if results.left_out:
-        show.say(
-            "Left out: "
-            + ", ".join(
-                f"{n:,} {why}" for why, n in sorted(results.left_out.items(), key=lambda item: (-item[1], item[0]))
-            )
-            + " (lines)."
-        )
+    asked = results.asked
+    if asked.left_out:
+        show.say(f"Left out: {', '.join(f'{n:,} {why}' for why, n in asked.left_out.most_common())} (lines).")
+    if asked.without.total():
+        told = (f"a {kind} in {show.plural(n, 'line')}" for kind, n in asked.without.most_common() if n)
+        show.say(f"Read without {', '.join(told)}.")
     show.say()
     show.table(
         ("verdict", "URLs>", "share>", "hits>", "share of hits>"),
         [(v, n, _share(n, urls), results.hits[v], _share(results.hits[v], hits)) for v, n in results.counts.items()],
         [_style(v) for v in results.counts],
     )
-    faults = results.faults
     known = (sites.old[0].origins[0], sites.new[0])
     if results.causes:
         show.say()
@@ -57,21 +55,17 @@ def show_results(results: Results, sites: Sites, *, all_rows: bool) -> None:
                 for c in results.causes[:SHOWN_CAUSES]
             ],
         )
-    if not faults:
+    if not results.faults:
         return
     show.say()
-    shown = (
-        faults
-        if all_rows
-        else show.some_of_each(faults, lambda r: r.verdict, max(3, SHOWN // len({r.verdict for r in faults})))
-    )
+    shown = results.worst(0 if all_rows else max(3, SHOWN // len(results.ranked)))
     show.table(
         ("verdict", "hits>", "URL, where it ends, and what was due"),
         [(r.verdict, r.hits, _lines(r, known)) for r in shown],
         [_style(r.verdict) for r in shown],
     )
-    if len(shown) < len(faults):
-        show.say(f"… and {len(faults) - len(shown):,} more; --all lists them, --out FILE.csv keeps every URL")
+    if len(shown) < results.faults:
+        show.say(f"… and {results.faults - len(shown):,} more; --all lists them, --out FILE.csv keeps every URL")
 
 
 def _lines(row: Row, known: Sequence[str]) -> list[str]:

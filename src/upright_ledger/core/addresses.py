@@ -110,6 +110,21 @@ def parse_address(text: str, base: str = "") -> Address:
     return _read_any(text, base)
 
 
+def split_text(text: str) -> tuple[str, str, str]:
+    """Scheme, authority and target of the text of an address (`Address.without_fragment`)."""
+    scheme, _, rest = text.partition("://")
+    authority, _, target = rest.partition("/")
+    return scheme, authority, f"/{target}"
+
+
+def address_of(text: str) -> Address:
+    """The inverse of `Address.without_fragment`: nothing is mended or checked."""
+    scheme, authority, target = split_text(text)
+    path, _, query = target.partition("?")
+    host, _, port = authority.partition(":")
+    return Address(scheme, host, port, path, query)
+
+
 @lru_cache(maxsize=1 << 14)
 def _read_any(text: str, base: str) -> Address:
     if not text:

@@ -76,3 +76,8 @@ def expected_outcome(answer: EntryAnswer, own_address: str) -> Expected:
     if answer.kind == IGNORE:
         return Expected(redirects=False, kind=IGNORE)
     return Expected(kind=answer.kind)
+
+
+def expected_text(expected: Expected) -> str:
+    """The address where a trace should end, or the status that was due."""
+    return expected.final or ",".join(str(s) for s in sorted(expected.statuses))

@@ -16,6 +16,10 @@ SERVER = "the server itself"
 """Whose answer a hop is that no rule of ours gives."""
 
 
+LONG = frozenset({"chain", "loop", "slash-mismatch"})
+"""Verdicts of traces that have hops too many."""
+
+
 @dataclass(frozen=True, slots=True)
 class HopCause:
     """Hops that one setting makes. urls: traces in which it stands; hits: of these; example: one of them."""
@@ -82,7 +86,7 @@ def hop_causes(rows: Iterable[tuple[Trace, float, tuple[str, ...], str]]) -> lis
     hits: dict[str, float] = defaultdict(float)
     examples: dict[str, str] = {}
     for trace, weight, verdicts, expected in rows:
-        if not {"chain", "loop", "slash-mismatch"} & set(verdicts):
+        if not LONG & set(verdicts):
             continue
         for text in dict.fromkeys(_causes(trace, verdicts, expected)):
             urls[text] += 1

@@ -93,7 +93,6 @@ PAGINATION = "pagination"
 _NOTHING: frozenset[str] = frozenset()
 _CASE = frozenset({"letter case"})
 _SIMPLE_BYTES = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_-/."
-_STRANGE_PARTS = ("//", "/.", "./", "..")
 _PAGE_NUMBER = re.compile(r"(?s)(.+)/page/[0-9]+\Z")
 
 
@@ -269,7 +268,7 @@ def _is_simple(path: str) -> bool:
         and len(path) > 1
         and path[0] == "/"
         and path[-1] != "."
-        and not any(part in path for part in _STRANGE_PARTS)
+        and not ("//" in path or "/." in path or "./" in path or ".." in path)
     )
 
 

@@ -35,7 +35,7 @@ class Mended(NamedTuple):
 
 def mend(text: str) -> Mended:
     """Mend an address as exports and pasted texts hold it. What is sound comes back as it is."""
-    if _is_plain(text):
+    if is_sound(text):
         return Mended(text)
     mends: list[str] = []
 
@@ -64,8 +64,8 @@ def mend(text: str) -> Mended:
     return Mended(text, tuple(dict.fromkeys(mends)), day)
 
 
-def _is_plain(text: str) -> bool:
-    """Whether nothing in an address can be damage, as in most: a quick look that may well say no."""
+def is_sound(text: str) -> bool:
+    """Whether a text is an address in which nothing can be damage, as most are: a quick look that may well say no."""
     begins = text[:7] == "http://" or text[:8] == "https://" or text[:1] == "/"
     if not (begins and text.isascii()) or text.encode().translate(None, _PLAIN):
         return False

@@ -73,6 +73,20 @@ class Placer:
         """
         return self._place(self.sent_address(target, host), real=real, whole=False, dots=False)
 
+    def owner(self, address: Address) -> tuple[str, str, str]:
+        """Site and key of an address, and the class in which it is set aside: what `written` and `sent` say, without the rest."""
+        site = self._site_of.get(address.authority, "")
+        if not site:
+            return "", "", traffic.OFF_SITE
+        target = address.target
+        if guard(target):
+            return site, "", traffic.UNANSWERABLE
+        kind = traffic.set_aside_class(target)
+        if kind and not self._is_taken_back(kind, address.path):
+            return site, "", kind
+        query = mask_query(address.query) if address.query else ""
+        return site, fold_target(address.path, query, self.policy).key, ""
+
     def sent_address(self, target: str, host: str = "") -> Address:
         """The address of a request: on the host it names, or on the base."""
         origin = f"http://{host}" if host else self.base

@@ -124,7 +124,15 @@ class RuleSet:
     def __post_init__(self) -> None:
         if len({(f.slash, f.lower, f.scheme_from) for f in self.forms}) > 1:
             raise ValueError("the forms of all sites agree about slash, letter case and scheme")
-        object.__setattr__(self, "_tracked", tuple((n, tracked_pattern(n)) for n in self.tracking))
+
+    @cached_property
+    def _tracked(self) -> tuple[tuple[str, re.Pattern[str]], ...]:
+        return tuple((n, tracked_pattern(n)) for n in self.tracking)
+
+    @cached_property
+    def _carries(self) -> re.Pattern[str]:
+        """Finds any carried parameter: a quick look that may say yes too often."""
+        return re.compile(rf"(?:^|&)(?:{'|'.join(map(re.escape, self.tracking)) or '(?!)'})=")
 
     @cached_property
     def _indexes(self) -> tuple[dict[tuple[str, str], PathRules], TemplateIndex]:
@@ -197,13 +205,15 @@ class RuleSet:
         canonical = canonical_path(path)
         return lower_path(canonical) if self.fold_case else canonical
 
-    @property
+    @cached_property
     def ports_matter(self) -> bool:
         """Whether some old origin names a port; otherwise a request's port is left aside."""
         return any(":" in authority for authority in self.site_of)
 
     def known_authority(self, authority: str) -> str:
         """A request's host as the sites are named: lower case, no closing dot, a port only where ports matter."""
+        if authority in self.site_of:
+            return authority
         host, colon, port = lower_ascii(authority).partition(":")
         return f"{host.rstrip('.')}{colon}{port}" if self.ports_matter else host.rstrip(".")
 
@@ -278,8 +288,8 @@ class RuleSet:
         return Answer(rule.status, self.location(rule.query, destination, split_target(target)[1]), rule)
 
     @cached_property
-    def _at_once(self) -> dict[tuple[str, str], Answer]:
-        """What requests for canonical paths without a query get, where nothing else plays a part."""
+    def at_once(self) -> dict[tuple[str, str], Answer]:
+        """What requests (site, target) for canonical paths without a query get, where nothing else plays a part."""
         return {
             key: Answer(rule.status, rule.destination, rule)
             for key, group in self._groups.items()
@@ -291,7 +301,7 @@ class RuleSet:
 
     def answers_of_rules(self, requests: Iterable[tuple[str, str]]) -> Iterator[Answer | None]:
         """As `answer_of_rules`, for many requests (host, target): most of them are one lookup."""
-        sites, at_once = self.site_of, self._at_once
+        sites, at_once = self.site_of, self.at_once
         for authority, target in requests:
             found = at_once.get((sites.get(authority, ""), target))
             yield found if found is not None else self.answer_of_rules(authority, target)
@@ -329,9 +339,10 @@ class RuleSet:
         the query unless the rule itself depends on one: /events/?page=2 is the live page, too. Case
         counts as little as it does for the lookup.
         """
-        goal = parse_address(destination)
-        if goal.authority != self.known_authority(authority):
+        led = rule.goal_authority if isinstance(rule, TemplateRule) else authority_of(destination)
+        if led != self.known_authority(authority):
             return False
+        goal = parse_address(destination)
         if rule.params:
             following = self.find(goal.authority, goal.target)
             return following is not None and following[0] is rule
@@ -350,8 +361,9 @@ class RuleSet:
             return ""
         if policy == CARRY:
             return query
-        patterns: tuple[tuple[str, re.Pattern[str]], ...] = self._tracked  # type: ignore[attr-defined]
-        found = ((name, pattern.search(query)) for name, pattern in patterns)
+        if not self._carries.search(query):
+            return ""
+        found = ((name, pattern.search(query)) for name, pattern in self._tracked)
         return "&".join(f"{name}={match[1]}" for name, match in found if match)
 
 

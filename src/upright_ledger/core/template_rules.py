@@ -42,7 +42,7 @@ class TemplateRule:
 
     @property
     def goal_authority(self) -> str:
-        return parse_address(self.goal.head + "x").authority if self.destination else ""
+        return _goal_authority(self.goal.head) if self.destination else ""
 
     def state(self) -> tuple[object, ...]:
         """All that it means."""
@@ -89,6 +89,11 @@ class TemplateGroup:
             else:
                 return rule, values
         return None
+
+
+@lru_cache(maxsize=1 << 10)
+def _goal_authority(head: str) -> str:
+    return parse_address(head + "x").authority
 
 
 _compiled = lru_cache(maxsize=1 << 14)(re.compile)

@@ -4,15 +4,31 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from upright_ledger.core.addresses import Address, parse_address
+from upright_ledger.core.addresses import Address, canonical_path, parse_address
 from upright_ledger.core.checks import StockPage
-from upright_ledger.core.destinations import page_key
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.verdicts import MAX_HOPS, REDIRECTS, Hop, Trace, changed_between
 
 
-def trace_offline(start: Address, rules: RuleSet, sites: Sites, stock: Mapping[str, StockPage]) -> Trace:
+class Pages:
+    """The pages of the new site by their address, whatever the scheme; a query counts only where the stock says so."""
+
+    def __init__(self, stock: Mapping[str, StockPage], sites: Sites) -> None:
+        """stock: page key → page."""
+        self._sites = sites
+        self._found = {key.partition("://")[2]: page for key, page in stock.items() if key.startswith("http:")}
+        self._found |= {key.partition("://")[2]: page for key, page in stock.items() if key.startswith("https:")}
+
+    def at(self, address: Address) -> StockPage | None:
+        """The page at an address, or None."""
+        if not self._found or not self._sites.is_new(address):
+            return None
+        path = f"{address.authority}{canonical_path(address.path)}"
+        return (self._found.get(f"{path}?{address.query}") if address.query else None) or self._found.get(path)
+
+
+def trace_offline(start: Address, rules: RuleSet, sites: Sites, pages: Pages) -> Trace:
     """Follow one request through the rules as a server with this stock of pages would answer.
 
     Where nothing is known of a page a rule leads to, the final status is 0.
@@ -21,7 +37,7 @@ def trace_offline(start: Address, rules: RuleSet, sites: Sites, stock: Mapping[s
     address = start
     seen = {start.without_fragment}
     while len(hops) <= MAX_HOPS:
-        status, location = _respond(address, rules, sites, stock, moved=bool(hops))
+        status, location = _respond(address, rules, sites, pages, moved=bool(hops))
         if status not in REDIRECTS or not location:
             hops.append(Hop(address.without_fragment, status))
             return Trace(start.without_fragment, _known(hops), address.text, status)
@@ -36,26 +52,15 @@ def trace_offline(start: Address, rules: RuleSet, sites: Sites, stock: Mapping[s
     return Trace(start.without_fragment, tuple(hops), address.text, 0, loops=True)
 
 
-def _respond(
-    address: Address, rules: RuleSet, sites: Sites, stock: Mapping[str, StockPage], *, moved: bool
-) -> tuple[int, str]:
+def _respond(address: Address, rules: RuleSet, sites: Sites, pages: Pages, *, moved: bool) -> tuple[int, str]:
+    """Status and location of one answer; status 0 where nothing is known of a page to which a rule has led (`moved`)."""
     answer = rules.answer(address.authority, address.target, address.scheme)
     if answer is not None:
         return answer.status, answer.location
-    page = _page(address, stock)
-    if page is not None and sites.is_new(address):
+    page = pages.at(address)
+    if page is not None:
         return page.status or 200, page.redirects_to
     return (0, "") if moved and sites.is_new(address) else (404, "")
-
-
-def _page(address: Address, stock: Mapping[str, StockPage]) -> StockPage | None:
-    """The stocked page at an address, whatever the scheme; its query counts only where the stock says so."""
-    for scheme in ("https", "http"):
-        for query in dict.fromkeys((address.query, "")):
-            page = stock.get(page_key(Address(scheme, address.host, address.port, address.path, query)))
-            if page is not None:
-                return page
-    return None
 
 
 def _known(hops: list[Hop]) -> tuple[Hop, ...]:

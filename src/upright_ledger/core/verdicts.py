@@ -72,13 +72,17 @@ class Hop:
 
 @dataclass(frozen=True, slots=True)
 class Page:
-    """What the end page says of itself; empty texts where it says nothing or was not read. refresh: of its head, as written."""
+    """What the end page says of itself; empty texts where it says nothing or was not read. refresh: of its head, as written.
+
+    words: of its text, as they come, each once; a sample of what it is about.
+    """
 
     title: str = ""
     canonical: str = ""
     noindex: bool = False
     refresh: str = ""
     heading: str = ""
+    words: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -183,7 +187,7 @@ def judge(trace: Trace, expected: Expected, homes: frozenset[str]) -> tuple[str,
         slash_hops = [h for h in trace.hops if h.changed == ("slash",)]
         if moved >= 2:
             found.add("chain")
-        if slash_hops and not (moved == 1 and expected.final and _same_page(trace.final_url, expected.final)):
+        if slash_hops and not (moved == 1 and expected.final and same_page(trace.final_url, expected.final)):
             found.add("slash-mismatch")
     return _ordered(found)
 
@@ -201,11 +205,11 @@ def _arrival(trace: Trace, expected: Expected) -> set[str]:
     found: set[str] = set()
     if _NOT_FOUND_TITLE.search(trace.page.title):
         found.add("soft-404")
-    if not trace.redirects and expected.kind in {MOVE, TEMPORARY} and not _same_page(trace.final_url, expected.final):
+    if not trace.redirects and expected.kind in {MOVE, TEMPORARY} and not same_page(trace.final_url, expected.final):
         found.add("not-moved")
     if expected.kind == GONE:
         found.add("wrong-status")
-    if trace.page.noindex or (trace.page.canonical and not _same_page(trace.page.canonical, trace.final_url)):
+    if trace.page.noindex or (trace.page.canonical and not same_page(trace.page.canonical, trace.final_url)):
         found.add("off-canonical")
     return found
 
@@ -238,7 +242,8 @@ def _without_tracking(address: Address) -> Address:
     return Address(address.scheme, address.host, address.port, address.path, "&".join(kept))
 
 
-def _same_page(first: str, second: str) -> bool:
+def same_page(first: str, second: str) -> bool:
+    """Whether two texts address one page: a fragment and tracking parameters aside."""
     return _key(first) == _key(second)
 
 

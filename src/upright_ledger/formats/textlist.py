@@ -8,7 +8,7 @@ from itertools import chain, islice
 from pathlib import Path
 
 from upright_ledger.core.evidence import LISTED, Figure
-from upright_ledger.core.mending import mend
+from upright_ledger.core.mending import is_sound, mend
 from upright_ledger.core.traffic import BLANK, PROSE
 from upright_ledger.formats.columns import is_header_word
 from upright_ledger.formats.reading import MAX_LINE, open_text, text_lines
@@ -18,6 +18,7 @@ _URL_START = re.compile(r"^(?:h\S?\S?ps?:?/|/|\?|[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+
 _AMID = re.compile(r"(?:https?:/{1,2}|www\.)[^\s<>\"\u201c\u201d`{}|^]+", re.IGNORECASE)
 _SENTENCE = re.compile(r"[.,;:!?)] ")
 _SAMPLE = 200
+_LISTED = (Figure(LISTED, 1.0),)
 
 
 def read_text_list(path: Path, options: ReadOptions) -> Reading:
@@ -38,6 +39,8 @@ def _items(path: Path, options: ReadOptions) -> Iterator[Item]:
                 yield Aside(number, BLANK, line[:500])
             elif len(line) > MAX_LINE:
                 yield Reject(number, f"longer than {MAX_LINE:,} characters", line[:500])
+            elif is_sound(text):
+                yield Record(number, text, figures=_LISTED)
             elif _is_bare(text):
                 url = mend(line)
                 yield _record(number, 1, url.text, url.mends, url.day)
@@ -73,4 +76,4 @@ def _amid(number: int, line: str, pattern: re.Pattern[str], *, is_list: bool) ->
 
 
 def _record(number: int, lines: int, text: str, mends: tuple[str, ...], day: str) -> Record:
-    return Record(number, text, lines, figures=[Figure(LISTED, 1.0)], mends=mends, day=day)
+    return Record(number, text, lines, figures=_LISTED, mends=mends, day=day)

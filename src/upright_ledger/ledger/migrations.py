@@ -70,12 +70,10 @@ def _templates(connection: Connection) -> None:
     schema.metadata.create_all(connection)
 
 
-def _values_and_pages(connection: Connection) -> None:
-    """The value of a traced URL, and what its end page says of itself."""
-    present = {c["name"] for c in inspect(connection).get_columns("traces")}
-    if "value" not in present:
-        connection.execute(text("ALTER TABLE traces ADD COLUMN value FLOAT NOT NULL DEFAULT 0"))
-        connection.execute(text("ALTER TABLE traces ADD COLUMN page JSON"))
+def _traces_in_blocks(connection: Connection) -> None:
+    from upright_ledger.ledger.traces_in_blocks import traces_in_blocks
+
+    traces_in_blocks(connection)
 
 
 MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
@@ -83,7 +81,7 @@ MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
     (2, "days and classes", _days_and_classes),
     (3, "items and sections", _items_and_sections),
     (4, "templates", _templates),
-    (5, "values and pages of traces", _values_and_pages),
+    (6, "traces in blocks", _traces_in_blocks),
 )
 
 

@@ -2,30 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Connection, Row, insert, select
 
-from upright_ledger.core.verdicts import Hop, Page, Trace
 from upright_ledger.ledger import schema
-from upright_ledger.ledger.bulk import insert_many
 from upright_ledger.ledger.store import now
-
-_MOST_AT_ONCE = 20_000
-
-
-@dataclass(frozen=True, slots=True)
-class StoredTrace:
-    """One traced URL of a run: its verdicts (worst first), the address or status that was due, and its value."""
-
-    number: int
-    trace: Trace
-    hits: float
-    verdicts: tuple[str, ...]
-    expected: str
-    value: float
 
 
 def begin_run(connection: Connection, kind: str, digest: str, at: str, name: str = "") -> int:
@@ -34,69 +16,6 @@ def begin_run(connection: Connection, kind: str, digest: str, at: str, name: str
         insert(schema.runs).values(kind=kind, name=name, started=now(), digest=digest, at=at, counts={})
     )
     return int(done.inserted_primary_key[0])  # type: ignore[index]
-
-
-def add_traces(connection: Connection, run: int, rows: Iterable[StoredTrace]) -> None:
-    """Store traces of a run."""
-    insert_many(
-        connection,
-        schema.traces,
-        [
-            {
-                "run": run,
-                "number": row.number,
-                "url": row.trace.url,
-                "entry": None,
-                "hits": row.hits,
-                "verdicts": list(row.verdicts),
-                "hops": [_hop(h) for h in row.trace.hops],
-                "final_url": row.trace.final_url,
-                "final_status": row.trace.final_status,
-                "expected": row.expected,
-                "value": row.value,
-                "page": _page(row.trace.page),
-            }
-            for row in rows
-        ],
-    )
-
-
-def _hop(hop: Hop) -> dict[str, Any]:
-    told = (
-        ("location", hop.location), ("resolved", hop.resolved), ("changed", list(hop.changed)), ("seconds", round(hop.seconds, 4)),
-        ("error", hop.error), ("cache", hop.cache), ("how", hop.how), ("rule", hop.rule),
-    )  # fmt: skip
-    return {"url": hop.url, "status": hop.status} | {name: value for name, value in told if value}
-
-
-def _page(page: Page) -> dict[str, Any]:
-    """What a page said; most say little."""
-    told = (
-        ("title", page.title),
-        ("canonical", page.canonical),
-        ("noindex", page.noindex),
-        ("refresh", page.refresh),
-        ("heading", page.heading),
-    )
-    return {name: value for name, value in told if value}
-
-
-def load_traces(connection: Connection, run: int) -> Iterator[StoredTrace]:
-    """All traces of a run, in the order in which they were asked."""
-    t = schema.traces
-    for row in connection.execution_options(yield_per=_MOST_AT_ONCE).execute(
-        select(t).where(t.c.run == run).order_by(t.c.number)
-    ):
-        hops = tuple(Hop(**(h | {"changed": tuple(h.get("changed", ()))})) for h in row.hops)
-        loops = "loop" in row.verdicts
-        trace = Trace(row.url, hops, row.final_url, row.final_status, Page(**(row.page or {})), loops=loops)
-        yield StoredTrace(row.number, trace, row.hits, tuple(row.verdicts), row.expected, row.value)
-
-
-def traced_urls(connection: Connection, run: int) -> dict[str, int]:
-    """The URLs that a run has asked already, with their numbers."""
-    t = schema.traces
-    return {r.url: r.number for r in connection.execute(select(t.c.url, t.c.number).where(t.c.run == run))}
 
 
 def finish_run(connection: Connection, run: int, counts: dict[str, int]) -> None:

@@ -290,17 +290,8 @@ traces = Table(
     metadata,
     Column("run", Integer, ForeignKey("runs.id"), nullable=False),
     Column("number", Integer, nullable=False),
-    Column("url", Text, nullable=False),
-    Column("entry", Integer),
-    Column("hits", Float, nullable=False, default=0),
-    Column("verdicts", JSON, nullable=False),
-    Column("hops", JSON, nullable=False),
-    Column("final_url", Text, nullable=False, default=""),
-    Column("final_status", Integer, nullable=False, default=0),
-    Column("expected", Text, nullable=False, default=""),
-    Column("value", Float, nullable=False, default=0),
-    Column("page", JSON),  # what the end page says of itself
-    UniqueConstraint("run", "number", name="traces_by_number"),
+    Column("rows", LargeBinary, nullable=False),  # a block of traced URLs; see ledger.blocks
+    UniqueConstraint("run", "number", name="blocks_by_number"),
 )
 
 builds = Table(

@@ -1,0 +1,136 @@
+"""Outcomes: traced requests with their verdicts, in columns, since most of a million requests end alike."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
+from typing import overload
+
+from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.verdicts import REDIRECTS, Hop, Trace, changed_between
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One traced URL: its hits, its verdicts (worst first), the address or status that was due, and its value."""
+
+    trace: Trace
+    hits: int
+    verdicts: tuple[str, ...]
+    expected: str
+    value: float = 0.0
+
+    @property
+    def verdict(self) -> str:
+        return self.verdicts[0]
+
+    @property
+    def detail(self) -> str:
+        """The way of a trace that is not a single clean answer, in words."""
+        if self.trace.hops and self.trace.hops[-1].error:
+            return self.trace.hops[-1].error
+        if self.trace.redirects < 2 and "slash-mismatch" not in self.verdicts:
+            return ""
+        return ", then ".join(
+            f"{'a refresh' if hop.how == 'refresh' else hop.status} changes {' and '.join(hop.changed) or 'nothing'}"
+            + _by(hop.rule)
+            for hop in self.trace.hops
+            if hop.resolved
+        )
+
+
+@dataclass(slots=True)
+class Outcome:
+    """What requests that end alike have in common.
+
+    Where `trace` is None, a request got `status`, a redirect (to the location kept beside it) or not, and what followed was
+    one page of `final_status`, 0 where nothing is known of it. rule: whose answer it was, where that was asked.
+    """
+
+    status: int
+    final_status: int
+    verdicts: tuple[str, ...]
+    expected: str = ""
+    value: float = 0.0
+    rule: str = ""
+    trace: Trace | None = None
+
+
+@dataclass
+class Traced(Sequence[Row]):
+    """Rows in columns: URLs, hits, locations (of the first redirect; empty where there was none) and outcomes."""
+
+    urls: list[str] = field(default_factory=list)
+    hits: list[int] = field(default_factory=list)
+    locations: list[str] = field(default_factory=list)
+    outcomes: list[Outcome] = field(default_factory=list)
+
+    def append(self, row: Row) -> None:
+        """Take up one row with a trace of its own."""
+        t = row.trace
+        self.urls.append(t.url)
+        self.hits.append(row.hits)
+        self.locations.append("")
+        self.outcomes.append(Outcome(t.first_status, t.final_status, row.verdicts, row.expected, row.value, trace=t))
+
+    def extend(self, more: Traced) -> None:
+        """Take up more rows."""
+        self.urls += more.urls
+        self.hits += more.hits
+        self.locations += more.locations
+        self.outcomes += more.outcomes
+
+    def in_order(self, urls: Iterable[str]) -> Traced:
+        """The rows in the order of these URLs; those of others come last."""
+        place = {url: n for n, url in enumerate(urls)}
+        last = len(place)
+        found = Traced()
+        for n in sorted(range(len(self)), key=lambda n: place.get(self.urls[n], last)):
+            found.extend(self[n : n + 1])
+        return found
+
+    def __len__(self) -> int:
+        return len(self.urls)
+
+    @overload
+    def __getitem__(self, at: int) -> Row: ...
+    @overload
+    def __getitem__(self, at: slice) -> Traced: ...
+    def __getitem__(self, at: int | slice) -> Row | Traced:
+        if isinstance(at, slice):
+            return Traced(self.urls[at], self.hits[at], self.locations[at], self.outcomes[at])
+        outcome = self.outcomes[at]
+        trace = outcome.trace or plain_trace(self.urls[at], self.locations[at], outcome)
+        return Row(trace, self.hits[at], outcome.verdicts, outcome.expected, outcome.value)
+
+    def __iter__(self) -> Iterator[Row]:
+        return map(self.__getitem__, range(len(self)))
+
+
+def plain_trace(url: str, location: str, outcome: Outcome) -> Trace:
+    """The trace of a request with at most one redirect, from what is kept of it."""
+    if not location:
+        return Trace(url, (Hop(url, outcome.status),), url, outcome.final_status)
+    goal = parse_address(location)
+    changed = changed_between(parse_address(url), goal)
+    hops = [Hop(url, outcome.status, location, goal.text, changed, rule=outcome.rule)]
+    if outcome.final_status:
+        hops.append(Hop(goal.without_fragment, outcome.final_status))
+    return Trace(url, tuple(hops), goal.text, outcome.final_status)
+
+
+def outcome_of(trace: Trace, verdicts: tuple[str, ...], expected: str, value: float) -> tuple[str, Outcome]:
+    """Location and outcome of a trace; it is kept whole where it holds more than an answer and a page."""
+    first = trace.hops[0]
+    location = first.location if first.status in REDIRECTS else ""
+    plain = Outcome(first.status, trace.final_status, verdicts, expected, value, first.rule)
+    if len(trace.hops) < 3 and not trace.loops and plain_trace(trace.url, location, plain) == trace:
+        return location, plain
+    return "", Outcome(first.status, trace.final_status, verdicts, expected, value, trace=trace)
+
+
+def _by(rule: str) -> str:
+    """Whose hop it is, in words; a rule by the path of its address."""
+    if not rule:
+        return ""
+    return f", by the rule of /{rule.partition('://')[2].partition('/')[2]}" if "://" in rule else f", by {rule}"

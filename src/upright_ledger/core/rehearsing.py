@@ -1,0 +1,125 @@
+"""Rehearsing: many requests through the rules, each judged; what most of them share is worked out once.
+
+`trace_offline` and `judge` say what is right. The short cuts here leave out only what cannot change that, and a test holds
+both against each other.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from typing import Generic, TypeVar
+
+from upright_ledger.core.addresses import Address, address_of, split_text
+from upright_ledger.core.answers import MOVE, TEMPORARY, Expected, expected_text
+from upright_ledger.core.causes import with_rules
+from upright_ledger.core.destinations import authority_of
+from upright_ledger.core.outcomes import Outcome, outcome_of
+from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.sites import Sites
+from upright_ledger.core.tracing import Pages, trace_offline
+from upright_ledger.core.verdicts import REDIRECTS, Hop, Trace, judge, same_page
+
+T = TypeVar("T")
+
+_OK = ("ok",)
+_MOST_KEPT = 1 << 17
+
+
+class Rehearsal(Generic[T]):
+    """A rule set, with what is known of the pages to which it leads.
+
+    due: what is expected of a request, given whose it is (an entry, or None) and its address; and what that is worth.
+    """
+
+    def __init__(
+        self,
+        rules: RuleSet,
+        sites: Sites,
+        pages: Pages,
+        homes: frozenset[str],
+        due: Callable[[T | None, Address], tuple[Expected, float]],
+    ) -> None:
+        self._rules = rules
+        self._sites = sites
+        self._pages = pages
+        self._homes = homes
+        self._due = due
+        self._ends: dict[str, int | None] = {}
+        self._shared: dict[tuple[int, int, str, float], Outcome] = {}
+
+    def ask(self, requests: Iterable[tuple[str, T | None]]) -> Iterator[tuple[str, Outcome]]:
+        """Location (empty without a redirect, and where there are more of them) and outcome of each request: (URL, whose it is)."""
+        answer_of, at_once = self._rules.answer, self._rules.at_once
+        site_of, new = self._rules.site_of, self._sites.new_authorities
+        for url, whose in requests:
+            scheme, authority, target = split_text(url)
+            answer = at_once.get((site_of.get(authority, ""), target)) or answer_of(authority, target, scheme)
+            found = None
+            if answer is None:
+                if authority not in new:
+                    yield "", self._stays(url, 404, whose)
+                    continue
+            elif answer.status not in REDIRECTS:
+                yield "", self._stays(url, answer.status, whose)
+                continue
+            else:
+                found = self._moves(url, authority, answer.status, answer.location, whose)
+            yield self._whole(url, whose) if found is None else (answer.location if answer else "", found)
+
+    def _stays(self, url: str, status: int, whose: T | None) -> Outcome:
+        """The outcome of a request that is answered at once, without a page."""
+        key = (status, 0, "", 0.0)
+        found = self._shared.get(key) if whose is None else None
+        if found is None:
+            expected, value = self._due(whose, address_of(url))
+            verdicts = judge(Trace(url, (Hop(url, status),), url, status), expected, self._homes)
+            found = Outcome(status, status, verdicts, expected_text(expected), value)
+            if whose is None:
+                self._shared[key] = found
+        return found
+
+    def _moves(self, url: str, authority: str, status: int, location: str, whose: T | None) -> Outcome | None:
+        """The outcome of a redirect that plainly leads where it should; None where a closer look is due."""
+        final = self._end(location)
+        if final is None or authority == authority_of(location):
+            return None
+        due, value = "", 0.0
+        if whose is not None:
+            expected, value = self._due(whose, address_of(url))
+            due = expected.final
+            if expected.kind not in {MOVE, TEMPORARY} or status not in expected.statuses:
+                return None
+            if due != location and not (location.startswith(due) and same_page(location, due)):
+                return None
+        key = (status, final, due, value)
+        found = self._shared.get(key)
+        if found is None:
+            found = Outcome(status, final, _OK, due, value)
+            if whose is None or len(self._shared) < _MOST_KEPT:
+                self._shared[key] = found
+        return found
+
+    def _end(self, location: str) -> int | None:
+        """The status of the page at a location, 0 where nothing is known of it; None where it leads on, fails, or is a front page."""
+        if location in self._ends:
+            return self._ends[location]
+        _, authority, target = split_text(location)
+        found: int | None = None
+        leads_on = authority in self._rules.site_of or authority not in self._sites.new_authorities
+        if not leads_on and "#" not in target and target != "/" and target[:2] != "/?":
+            page = self._pages.at(address_of(location))
+            status = (page.status or 200) if page is not None else 0
+            found = status if status < 300 else None
+        if len(self._ends) < _MOST_KEPT:
+            self._ends[location] = found
+        return found
+
+    def _whole(self, url: str, whose: T | None) -> tuple[str, Outcome]:
+        """Location and outcome of one request, with nothing left out."""
+        address = address_of(url)
+        expected, value = self._due(whose, address)
+        trace = trace_offline(address, self._rules, self._sites, self._pages)
+        verdicts = judge(trace, expected, self._homes)
+        if verdicts[0] != "ok":
+            trace = with_rules(trace, self._rules)
+        return outcome_of(trace, verdicts, expected_text(expected), value)

@@ -1,0 +1,114 @@
+"""The rows of a run, kept in blocks: columns as JSON, deflated, so that a run of a million URLs is kept in seconds and in little room."""
+
+from __future__ import annotations
+
+import json
+import zlib
+from collections.abc import Iterator
+from typing import Any
+
+from sqlalchemy import Connection, func, insert, select
+
+from upright_ledger.core.outcomes import Outcome, Traced
+from upright_ledger.core.verdicts import Hop, Page, Trace
+from upright_ledger.ledger import schema
+
+_ROWS = 20_000  # of one block
+_LEVEL = 1  # of deflating: the quickest, and columns of URLs shrink to a tenth all the same
+
+
+def add_traces(connection: Connection, run: int, rows: Traced) -> None:
+    """Store rows of a run, after those that it has."""
+    t = schema.traces
+    number = connection.scalar(select(func.coalesce(func.max(t.c.number) + 1, 0)).where(t.c.run == run)) or 0
+    for start in range(0, len(rows), _ROWS):
+        block = pack(rows[start : start + _ROWS])
+        connection.execute(insert(t).values(run=run, number=number, rows=block))
+        number += 1
+
+
+def load_traces(connection: Connection, run: int) -> Traced:
+    """All rows of a run, in the order in which they were kept."""
+    found = Traced()
+    for block in _blocks(connection, run):
+        found.extend(unpack(block))
+    return found
+
+
+def traced_urls(connection: Connection, run: int) -> set[str]:
+    """The URLs that a run has asked already."""
+    return {url for block in _blocks(connection, run) for url in urls_of(block)}
+
+
+def _blocks(connection: Connection, run: int) -> Iterator[bytes]:
+    t = schema.traces
+    yield from connection.scalars(select(t.c.rows).where(t.c.run == run).order_by(t.c.number))
+
+
+def pack(rows: Traced) -> bytes:
+    """Rows as one block. What many of them end in is written once."""
+    numbers: dict[int, int] = {}
+    outcomes = []
+    for outcome in rows.outcomes:
+        if id(outcome) not in numbers:
+            numbers[id(outcome)] = len(numbers)
+            outcomes.append(_outcome(outcome))
+    told = {
+        "urls": rows.urls,
+        "hits": rows.hits,
+        "locations": rows.locations,
+        "of": [numbers[id(o)] for o in rows.outcomes],
+        "outcomes": outcomes,
+    }
+    return zlib.compress(json.dumps(told, separators=(",", ":")).encode("ascii"), _LEVEL)
+
+
+def unpack(block: bytes) -> Traced:
+    """The inverse of `pack`."""
+    told = json.loads(zlib.decompress(block))
+    outcomes = [_read_outcome(o) for o in told["outcomes"]]
+    return Traced(told["urls"], told["hits"], told["locations"], [outcomes[n] for n in told["of"]])
+
+
+def urls_of(block: bytes) -> list[str]:
+    """The URLs of a block."""
+    return list(json.loads(zlib.decompress(block))["urls"])
+
+
+def _outcome(o: Outcome) -> list[Any]:
+    trace = _trace(o.trace) if o.trace is not None else None
+    return [o.status, o.final_status, list(o.verdicts), o.expected, o.value, o.rule, trace]
+
+
+def _read_outcome(told: list[Any]) -> Outcome:
+    status, final_status, verdicts, expected, value, rule, trace = told
+    whole = _read_trace(trace, loops="loop" in verdicts) if trace is not None else None
+    return Outcome(status, final_status, tuple(verdicts), expected, value, rule, whole)
+
+
+def _trace(trace: Trace) -> dict[str, Any]:
+    page = trace.page
+    told = (
+        ("title", page.title), ("canonical", page.canonical), ("noindex", page.noindex), ("refresh", page.refresh),
+        ("heading", page.heading), ("words", page.words),
+    )  # fmt: skip
+    return {
+        "url": trace.url,
+        "final_url": trace.final_url,
+        "final_status": trace.final_status,
+        "hops": [_hop(h) for h in trace.hops],
+        "page": {name: value for name, value in told if value},
+    }
+
+
+def _hop(hop: Hop) -> dict[str, Any]:
+    told = (
+        ("location", hop.location), ("resolved", hop.resolved), ("changed", list(hop.changed)), ("seconds", round(hop.seconds, 4)),
+        ("error", hop.error), ("cache", hop.cache), ("how", hop.how), ("rule", hop.rule),
+    )  # fmt: skip
+    return {"url": hop.url, "status": hop.status} | {name: value for name, value in told if value}
+
+
+def _read_trace(told: dict[str, Any], *, loops: bool) -> Trace:
+    hops = tuple(Hop(**(h | {"changed": tuple(h.get("changed", ()))})) for h in told["hops"])
+    return Trace(told["url"], hops, told["final_url"], told["final_status"], Page(**told["page"]), loops=loops)
