@@ -21,9 +21,12 @@ class UprightError(Exception):
     exit_code = 2
 
     def __init__(self, message: str, hint: str = "") -> None:
-        super().__init__(message)
+        super().__init__(message, hint)
         self.message = message
         self.hint = hint
+
+    def __str__(self) -> str:
+        return self.message
 
 
 class UsageError(UprightError):

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import os
 import time
 from collections import Counter
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
 
+from upright_ledger.app.apart import Apart, Put
 from upright_ledger.app.book import Book
 from upright_ledger.app.requests import Requests
 from upright_ledger.app.results import Results
@@ -26,9 +28,14 @@ from upright_ledger.ledger.runs import (
     open_run,
 )
 from upright_ledger.web.client import Place, trace_all
-from upright_ledger.web.exchange import Manner
+from upright_ledger.web.exchange import Manner, interrupts
 
 COMMIT_SECONDS = 1.0
+_PATIENCE = 0.1  # seconds
+_AT_ONCE = 200  # traces
+_WORTH_SHARING = 500  # requests
+
+Tracing = Apart[list[tuple[int, Trace]]]
 
 Progress = Callable[[int, int, Counter[str]], None]
 """Called with how many URLs are done, of how many, and their verdicts so far."""
@@ -53,12 +60,20 @@ class _Recorder:
     progress: Progress | None
 
     def __post_init__(self) -> None:
-        self.waiting = Traced()
+        self.waiting, self.rows = Traced(), Traced()
         self.verdicts: Counter[str] = Counter()
         self.saved = time.monotonic()
 
-    def done(self, number: int, trace: Trace) -> None:
-        """Take up one trace."""
+    def take(self, traces: Iterable[tuple[int, Trace]]) -> None:
+        """Take up traces with the numbers of their requests."""
+        for number, trace in traces:
+            self._take_one(number, trace)
+        if self.progress is not None:
+            self.progress(self.done_before + self.verdicts.total(), len(self.asked), self.verdicts)
+        if time.monotonic() - self.saved >= COMMIT_SECONDS:
+            self.save()
+
+    def _take_one(self, number: int, trace: Trace) -> None:
         url = self.asked.urls[number]
         entry = self.book.by_key.get((self.asked.sites[number], self.asked.keys[number]))
         expected = self.asked.expected.get(url) or self.book.expected_of(entry, address_of(url))
@@ -68,15 +83,12 @@ class _Recorder:
         value = entry.evidence.value if entry else 0.0
         self.waiting.append(Row(trace, self.asked.hits[number], verdicts, expected_text(expected), value))
         self.verdicts[verdicts[0]] += 1
-        if self.progress is not None:
-            self.progress(self.done_before + self.verdicts.total(), len(self.asked), self.verdicts)
-        if time.monotonic() - self.saved >= COMMIT_SECONDS:
-            self.save()
 
     def save(self) -> None:
         """Keep what is done."""
         with self.book.ledger.writing() as connection:
             add_traces(connection, self.run, self.waiting)
+        self.rows.extend(self.waiting)
         self.waiting = Traced()
         self.saved = time.monotonic()
 
@@ -86,6 +98,7 @@ def replay(
     asked: Requests,
     at: Address | None,
     manner: Manner,
+    tracing: Tracing,
     *,
     name: str = "",
     label: str = "",
@@ -94,27 +107,66 @@ def replay(
 ) -> Results:
     """Ask for every URL at the given place (None: at the hosts themselves), and keep the run.
 
-    name: what the run is called. label: what is asked as, beside the place. resume: go on with the last run there, which was stopped. Raises StoppedError on Ctrl-C.
+    tracing: see `start_tracing`. name: what the run is called. label: what is asked as, beside the place. resume: go on with the last run there, which was stopped. Raises StoppedError on Ctrl-C.
     """
     place = Place(book.sites.hosts, at)
     where = f"{at.origin if at else ''} {label}".strip()
     run, before = _begin(book, where, resume=resume)
     left = [(n, address_of(url)) for n, url in enumerate(asked.urls) if url not in before]
     recorder = _Recorder(book, run, asked, len(asked) - len(left), progress)
-    try:
-        trace_all(left, place, manner, read_page, recorder.done)
-    except KeyboardInterrupt:
+    stopped = False
+    tracing.begin(_shares(left, place, manner, tracing.processes))
+    with interrupts() as interrupted:
+        while not tracing.ended:
+            if interrupted() and not stopped:
+                stopped = True
+                tracing.stop()
+            recorder.take(tracing.next(_PATIENCE) or ())
         recorder.save()
-        raise StoppedError(recorder.done_before + recorder.verdicts.total(), len(asked)) from None
-    recorder.save()
-    with book.ledger.reading() as connection:
-        rows = load_traces(connection, run).in_order(asked.urls)
+    if stopped:
+        raise StoppedError(recorder.done_before + recorder.verdicts.total(), len(asked))
+    rows = recorder.rows
+    if before:
+        with book.ledger.reading() as connection:
+            rows = load_traces(connection, run)
+    rows = rows.in_order(asked.urls)
     results = Results("replay", rows, run, name, where, asked)
     with book.ledger.writing() as connection:
         finish_run(connection, run, results.counts)
         if name:
             name_run(connection, run, name)
     return results
+
+
+def start_tracing(manner: Manner) -> Tracing:
+    """Processes in which `replay` traces: two where no politeness is due, to be started before all else."""
+    return Tracing(_trace, 2 if not manner.rate and (os.cpu_count() or 1) > 1 else 1)
+
+
+def _shares(
+    left: list[tuple[int, Address]], place: Place, manner: Manner, processes: int
+) -> list[tuple[list[tuple[int, Address]], Place, Manner]]:
+    """What each process traces, and how: requests at once are shared out, too."""
+    shares = processes if len(left) >= _WORTH_SHARING and manner.concurrent >= processes else 1
+    each = replace(manner, concurrent=manner.concurrent // shares)
+    return [(left[n::shares], place, each) for n in range(shares)]
+
+
+def _trace(put: Put, left: list[tuple[int, Address]], place: Place, manner: Manner) -> None:
+    """Trace numbered addresses, handing them over a few at a time."""
+    found: list[tuple[int, Trace]] = []
+    since = time.monotonic()
+
+    def hand_over() -> None:
+        nonlocal since
+        now = time.monotonic()
+        if found and (len(found) >= _AT_ONCE or now - since > _PATIENCE):
+            put(found)
+            found.clear()
+            since = now
+
+    trace_all(left, place, manner, read_page, lambda number, trace: found.append((number, trace)), hand_over)
+    put(found)
 
 
 def disagreements(runs: Sequence[Results]) -> list[tuple[str, dict[str, Row]]]:

@@ -141,7 +141,7 @@ def command(
     a staging server come from UPRIGHT_HTTP_LOGIN (name:password) or your .netrc. Ctrl-C keeps what is done.
     Exit code 1 when anything is not ok.
     """
-    from upright_ledger.app.replay import StoppedError, replay
+    from upright_ledger.app.replay import StoppedError, replay, start_tracing
     from upright_ledger.web.exchange import Manner
 
     found: list[Address | None] = [*map(_place, places)] or [None]
@@ -151,34 +151,44 @@ def command(
         rate=(0.0 if here else POLITE_RATE) if rate is None else rate, user=os.environ.get(LOGIN, ""), netrc=True,
         agent=_one_line(agent, "--agent") or Manner().agent,
     )  # fmt: skip
-    ledger = open_ledger(folder)
-    book = Book(ledger)
     if paths and (section or verdict or sample or matrix):
         raise UsageError("--section, --verdict, --sample and --matrix choose what to ask", "leave the files out")
-    if matrix:
-        asked = host_matrix(book)
-    elif paths:
-        asked = read_requests(book, list(paths), read_options(columns, encoding), kind, host)
-    else:
-        asked = found_requests(book, verdict) if verdict else own_requests(book, section=section, sample=sample)
-    asked = asked.most_valuable(book, top)
-    if len(found) * max(1, len(profiles)) > 1 and (name or resume):
-        raise UsageError(
-            "--as and --resume go with one place and one profile",
-            "name the runs afterwards: upright runs RUN --as NAME",
-        )
+    asking = list(product(found, profiles or ("",)))
+    if len(asking) > 1 and resume:
+        raise UsageError("--resume goes with one place and one profile", "ask them one after the other")
     told: list[Results] = []
-    try:
-        for place, profile in product(found, profiles or ("",)):
-            with show.progress_counts(f"replaying {profile}".strip()) as progress:
+    with start_tracing(manner) as tracing:
+        ledger = open_ledger(folder)
+        book = Book(ledger)
+        if matrix:
+            asked = host_matrix(book)
+        elif paths:
+            asked = read_requests(book, list(paths), read_options(columns, encoding), kind, host)
+        else:
+            asked = found_requests(book, verdict) if verdict else own_requests(book, section=section, sample=sample)
+        asked = asked.most_valuable(book, top)
+        try:
+            for place, profile in asking:
                 as_who = replace(manner, **_profile(profile, manner.headers)) if profile else manner
-                told.append(
-                    replay(book, asked, place, as_who, name=name, label=profile, resume=resume, progress=progress)
-                )
-    except StoppedError as stopped:
-        show.say(f"Stopped: {stopped.done:,} of {stopped.total:,} URLs are done and kept.")
-        show.next_step("go on where it stopped", "upright replay … --resume, with the same files and options")
-        raise click.exceptions.Exit(130) from None
+                called = name if len(asking) == 1 or not name else _called(name, place, profile)
+                with show.progress_counts(f"replaying {profile}".strip()) as progress:
+                    told.append(
+                        replay(
+                            book,
+                            asked,
+                            place,
+                            as_who,
+                            tracing,
+                            name=called,
+                            label=profile,
+                            resume=resume,
+                            progress=progress,
+                        )
+                    )
+        except StoppedError as stopped:
+            show.say(f"Stopped: {stopped.done:,} of {stopped.total:,} URLs are done and kept.")
+            show.next_step("go on where it stopped", "upright replay … --resume, with the same files and options")
+            raise click.exceptions.Exit(130) from None
     faults = any(r.faults for r in told)
     mends = fix(ledger) if fixing and faults else []
     write_results(told[-1], out, hops, quiet=as_json)
@@ -200,6 +210,11 @@ def command(
     else:
         show.next_step("see where you are", "upright")
     raise click.exceptions.Exit(1 if faults else 0)
+
+
+def _called(name: str, place: Address | None, profile: str) -> str:
+    """The name of one run of several, by which they are told apart."""
+    return " ".join(part for part in (name, place.authority if place else "", profile) if part)
 
 
 def _is_here(places: Sequence[Address | None], connect: tuple[str, ...]) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from upright_ledger.core.addresses import NotAnAddressError, parse_address
 from upright_ledger.core.destinations import slash_twin
@@ -67,9 +67,8 @@ def _setting(trace: Trace) -> str:
 
 def with_rules(trace: Trace, rules: RuleSet) -> Trace:
     """A trace whose hops name the rule of ours that gives the same answer, or the server where none does."""
-    return replace(
-        trace, hops=tuple(replace(hop, rule=_rule_of(hop, rules)) if hop.resolved else hop for hop in trace.hops)
-    )
+    hops = (hop._replace(rule=_rule_of(hop, rules)) if hop.resolved else hop for hop in trace.hops)
+    return trace._replace(hops=tuple(hops))
 
 
 def _rule_of(hop: Hop, rules: RuleSet) -> str:

@@ -83,11 +83,13 @@ class Traced(Sequence[Row]):
     def in_order(self, urls: Iterable[str]) -> Traced:
         """The rows in the order of these URLs; those of others come last."""
         place = {url: n for n, url in enumerate(urls)}
-        last = len(place)
-        found = Traced()
-        for n in sorted(range(len(self)), key=lambda n: place.get(self.urls[n], last)):
-            found.extend(self[n : n + 1])
-        return found
+        order = sorted(range(len(self)), key=lambda n: place.get(self.urls[n], len(place)))
+        return Traced(
+            [self.urls[n] for n in order],
+            [self.hits[n] for n in order],
+            [self.locations[n] for n in order],
+            [self.outcomes[n] for n in order],
+        )
 
     def __len__(self) -> int:
         return len(self.urls)

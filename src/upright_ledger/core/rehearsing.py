@@ -12,7 +12,6 @@ from typing import Generic, TypeVar
 from upright_ledger.core.addresses import Address, address_of, split_text
 from upright_ledger.core.answers import MOVE, TEMPORARY, Expected, expected_text
 from upright_ledger.core.causes import with_rules
-from upright_ledger.core.destinations import authority_of
 from upright_ledger.core.outcomes import Outcome, outcome_of
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.sites import Sites
@@ -63,7 +62,7 @@ class Rehearsal(Generic[T]):
                 yield "", self._stays(url, answer.status, whose)
                 continue
             else:
-                found = self._moves(url, authority, answer.status, answer.location, whose)
+                found = self._moves(url, answer.status, answer.location, whose)
             yield self._whole(url, whose) if found is None else (answer.location if answer else "", found)
 
     def _stays(self, url: str, status: int, whose: T | None) -> Outcome:
@@ -78,10 +77,10 @@ class Rehearsal(Generic[T]):
                 self._shared[key] = found
         return found
 
-    def _moves(self, url: str, authority: str, status: int, location: str, whose: T | None) -> Outcome | None:
+    def _moves(self, url: str, status: int, location: str, whose: T | None) -> Outcome | None:
         """The outcome of a redirect that plainly leads where it should; None where a closer look is due."""
         final = self._end(location)
-        if final is None or authority == authority_of(location):
+        if final is None:
             return None
         due, value = "", 0.0
         if whose is not None:
@@ -100,7 +99,10 @@ class Rehearsal(Generic[T]):
         return found
 
     def _end(self, location: str) -> int | None:
-        """The status of the page at a location, 0 where nothing is known of it; None where it leads on, fails, or is a front page."""
+        """The status of the page at a location, 0 where nothing is known of it; None where it may lead on, fails, or is a front page.
+
+        It lies on no old host, so that a redirect to it changes more than a slash.
+        """
         if location in self._ends:
             return self._ends[location]
         _, authority, target = split_text(location)

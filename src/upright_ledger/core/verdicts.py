@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import NamedTuple
 
 from upright_ledger.core.addresses import (
     Address,
@@ -48,8 +49,7 @@ _NOT_FOUND_TITLE = re.compile(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Hop:
+class Hop(NamedTuple):
     """One request and its response.
 
     status 0 means there was no response, and `error` says why. location: as sent; resolved: as an
@@ -70,8 +70,7 @@ class Hop:
     rule: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Page:
+class Page(NamedTuple):
     """What the end page says of itself; empty texts where it says nothing or was not read. refresh: of its head, as written.
 
     words: of its text, as they come, each once; a sample of what it is about.
@@ -85,15 +84,14 @@ class Page:
     words: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Trace:
+class Trace(NamedTuple):
     """All hops from a first address to its end. `final_status` is 0 when it is not known."""
 
     url: str
     hops: tuple[Hop, ...]
     final_url: str
     final_status: int
-    page: Page = field(default_factory=Page)
+    page: Page = Page()
     loops: bool = False
 
     @property
@@ -229,6 +227,7 @@ def _end(trace: Trace, expected: Expected, homes: frozenset[str]) -> set[str]:
     return found or {"wrong-destination"}
 
 
+@lru_cache(maxsize=1 << 12)
 def _key(url: str) -> str:
     """The page key without what a rule may carry along: fragment and tracking are no other page."""
     try:

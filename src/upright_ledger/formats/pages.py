@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 from urllib.parse import urljoin
@@ -35,7 +35,7 @@ def read_page(body: bytes, content_type: str, robots_header: str) -> Page:
     except (etree.ParserError, etree.XMLSyntaxError, ValueError):
         return Page(noindex=noindex)  # no page that a browser could show a title of
     page = _head(root)
-    return replace(page, noindex=noindex or page.noindex)
+    return page._replace(noindex=noindex or page.noindex)
 
 
 def _head(root: Any) -> Page:

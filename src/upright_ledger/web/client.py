@@ -49,8 +49,9 @@ def trace_all(
     manner: Manner,
     read_page: ReadPage,
     done: Callable[[int, Trace], None],
+    meanwhile: Callable[[], None] = lambda: None,
 ) -> None:
-    """Trace every numbered address, calling `done` with its number and trace as each one ends.
+    """Trace every numbered address, calling `done` with its number and trace as each one ends, and `meanwhile` again and again.
 
     Raises InputError where nothing answers at a place that stands in for the hosts.
     """
@@ -69,7 +70,8 @@ def trace_all(
     def start(number: int, address: Address) -> Request:
         return _Tracer(exchange, address, place, read_page, lambda trace: done(number, trace)).ask()
 
-    exchange.run(start(number, address) for number, address in chain((first,), coming))
+    requests = (start(number, address) for number, address in chain((first,), coming))
+    exchange.run(requests, meanwhile)
 
 
 def _knock(place: Place, origin: str, manner: Manner) -> None:
@@ -115,7 +117,9 @@ class _Tracer:
         if response.status == 200:
             page = self.read_page(response.body, response.header("content-type"), response.header("x-robots-tag"))
         location, how = _leads_to(response, page)
-        cache = "; ".join([f"{name}: {value}" for name in _CACHE_HEADERS if (value := response.header(name))])[:500]
+        cache = "; ".join([f"{name}: {response.headers[name]}" for name in _CACHE_HEADERS if name in response.headers])[
+            :500
+        ]
         seconds, error = response.seconds, response.error or response.note
         if not how:
             self.end(Hop(here, response.status, location, "", (), seconds, error, cache, how), response.status, page)

@@ -15,6 +15,7 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from email.utils import parsedate_to_datetime
+from functools import lru_cache
 from itertools import count
 from pathlib import Path
 
@@ -98,10 +99,10 @@ class Exchange:
         """Ask when it is this request's turn."""
         self._host(request).waiting.append(request)
 
-    def run(self, source: Iterable[Request] = ()) -> None:
-        """Ask all that was submitted, and all of a source, which is read as far as there is room."""
+    def run(self, source: Iterable[Request] = (), meanwhile: Callable[[], None] = lambda: None) -> None:
+        """Ask all that was submitted, and all of a source, which is read as far as there is room. meanwhile: called every turn."""
         more, coming = True, iter(source)
-        with _interrupts() as interrupted:
+        with interrupts() as interrupted:
             while True:
                 if interrupted():
                     raise KeyboardInterrupt
@@ -120,6 +121,7 @@ class Exchange:
                 ):
                     return
                 self._turn(pause)
+                meanwhile()
 
     def _room(self) -> bool:
         waiting = sum(len(h.waiting) for h in self._hosts.values())
@@ -236,8 +238,8 @@ class Exchange:
 
 
 @contextmanager
-def _interrupts() -> Iterator[Callable[[], bool]]:
-    """Keeps Ctrl-C for the moment between two turns: raised within a callback of libcurl it would be lost."""
+def interrupts() -> Iterator[Callable[[], bool]]:
+    """Keeps Ctrl-C for a moment that suits: raised within a callback of a library it would be lost. Yields whether it came."""
     if threading.current_thread() is not threading.main_thread():
         yield lambda: False
         return
@@ -303,8 +305,13 @@ def _parsed(lines: list[bytes]) -> tuple[int, dict[str, str]]:
     for line in lines[1:]:
         name, colon, value = line.partition(b":")
         if colon:
-            headers.setdefault(name.strip().lower().decode("latin-1"), value.strip().decode("utf-8", "replace"))
+            headers.setdefault(_header_name(name), value.strip().decode("utf-8", "replace"))
     return status, headers
+
+
+@lru_cache(maxsize=1 << 10)
+def _header_name(raw: bytes) -> str:
+    return raw.strip().lower().decode("latin-1")
 
 
 def _why(code: int, text: str, manner: Manner) -> str:
