@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -28,7 +29,10 @@ def inputs(paths: list[str]) -> Iterator[list[Input]]:
         found: list[Input] = []
         for path in paths:
             if path == STDIN:
-                found.append(spooled(Path(folder)))
+                found.append(spooled(_apart(folder), sys.stdin.buffer, "standard input"))
+            elif Path(path).is_fifo():
+                with Path(path).open("rb") as pipe:
+                    found.append(spooled(_apart(folder), pipe, path))
             elif _is_address(path):
                 found.append(Input(fetch(path, Path(folder)), path))
             else:
@@ -36,6 +40,10 @@ def inputs(paths: list[str]) -> Iterator[list[Input]]:
         if len(found) > MAX_FILES:
             raise InputError(f"{len(found):,} files are more than {MAX_FILES:,}", "gather them in several goes")
         yield list(dict.fromkeys(found))
+
+
+def _apart(folder: str) -> Path:
+    return Path(tempfile.mkdtemp(dir=folder))
 
 
 def neighbours_of(file: Input, addresses: list[str], notes: list[str]) -> list[Input]:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.request_files import read_requests
-from upright_ledger.app.requests import own_requests
+from upright_ledger.app.request_files import coming_requests
+from upright_ledger.app.requests import Requests, own_requests
 from upright_ledger.app.results import Results
 from upright_ledger.core.addresses import Address
 from upright_ledger.core.answers import OPEN, Expected
@@ -33,17 +33,21 @@ def rehearse(
 
     name: what the run is called.
     """
-    asked = read_requests(book, paths, options, kind, host) if paths else own_requests(book)
-    pages = Pages({page: StockPage(d.status, d.redirects_to) for page, d in book.stock.items()}, book.sites)
-
-    def due(entry: Entry | None, address: Address) -> tuple[Expected, float]:
-        return _NOTHING if entry is None else (book.expected_of(entry, address), entry.evidence.value)
-
-    rehearsal = Rehearsal(book.all_rules, book.sites, pages, book.homes, due)
-    rows = Traced(asked.urls, asked.hits)
-    for location, outcome in rehearsal.ask(zip(asked.urls, asked.entries(book), strict=True)):
-        rows.locations.append(location)
-        rows.outcomes.append(outcome)
+    asked, rows = Requests(), Traced()
+    if paths:
+        coming = coming_requests(asked, book, paths, options, kind, host)
+    else:
+        asked = own_requests(book)
+        coming = iter((len(asked),))
+    rehearsal: Rehearsal[Entry] | None = None
+    for known in coming:
+        rehearsal = rehearsal or _rehearsal(book)
+        done = len(rows.outcomes)
+        entries = asked.entries(book, done)
+        for location, outcome in rehearsal.ask(zip(asked.urls[done:known], entries, strict=True)):
+            rows.locations.append(location)
+            rows.outcomes.append(outcome)
+    rows.urls, rows.hits = asked.urls, asked.hits
     results = Results("rehearse", rows, name=name, asked=asked)
     with book.ledger.writing() as connection:
         results.run = begin_run(connection, "rehearse", book.rules.digest, "")
@@ -52,3 +56,13 @@ def rehearse(
         if name:
             name_run(connection, results.run, name)
     return results
+
+
+def _rehearsal(book: Book) -> Rehearsal[Entry]:
+    """The rules of a book, ready to be asked."""
+    pages = Pages({page: StockPage(d.status, d.redirects_to) for page, d in book.stock.items()}, book.sites)
+
+    def due(entry: Entry | None, address: Address) -> tuple[Expected, float]:
+        return _NOTHING if entry is None else (book.expected_of(entry, address), entry.evidence.value)
+
+    return Rehearsal(book.all_rules, book.sites, pages, book.homes, due)

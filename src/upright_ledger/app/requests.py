@@ -46,10 +46,10 @@ class Requests:
         self.keys.append(key)
         self.hits.append(hits)
 
-    def entries(self, book: Book) -> list[Entry | None]:
-        """The entry of each request, or None."""
+    def entries(self, book: Book, start: int = 0) -> list[Entry | None]:
+        """The entry of each request from number `start` on, or None."""
         find = book.by_key.get
-        return [find((site, key)) for site, key in zip(self.sites, self.keys, strict=True)]
+        return [find((site, key)) for site, key in zip(self.sites[start:], self.keys[start:], strict=True)]
 
     def most_valuable(self, book: Book, top: int) -> Requests:
         """As many requests as are wanted, those of the most valuable entries; all of them where `top` is 0."""

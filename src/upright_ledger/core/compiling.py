@@ -94,6 +94,8 @@ def make_template(
     """A template rule from texts. Raises TemplateError."""
     source = read_source(text, fold=fold)
     if destination:
+        # The scheme and host as a URL parser spells them, so that texts can be compared.
+        destination = f"{parse_address(read_goal(destination).head + 'x').origin}/{destination.split('/', 3)[3]}"
         goal = read_goal(destination)
         named = {c.name for c in (*source.captures, *source.params)}
         rests = [c.name for c in source.captures if c.kind == REST]

@@ -339,8 +339,7 @@ class RuleSet:
         the query unless the rule itself depends on one: /events/?page=2 is the live page, too. Case
         counts as little as it does for the lookup.
         """
-        led = rule.goal_authority if isinstance(rule, TemplateRule) else authority_of(destination)
-        if led != self.known_authority(authority):
+        if authority_of(destination) != self.known_authority(authority):
             return False
         goal = parse_address(destination)
         if rule.params:

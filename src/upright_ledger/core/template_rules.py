@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
-from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.destinations import authority_of
 from upright_ledger.core.templates import Goal, Source, read_goal
 
 PASS = 0
@@ -42,7 +42,7 @@ class TemplateRule:
 
     @property
     def goal_authority(self) -> str:
-        return _goal_authority(self.goal.head) if self.destination else ""
+        return authority_of(self.destination) if self.destination else ""
 
     def state(self) -> tuple[object, ...]:
         """All that it means."""
@@ -89,11 +89,6 @@ class TemplateGroup:
             else:
                 return rule, values
         return None
-
-
-@lru_cache(maxsize=1 << 10)
-def _goal_authority(head: str) -> str:
-    return parse_address(head + "x").authority
 
 
 _compiled = lru_cache(maxsize=1 << 14)(re.compile)

@@ -63,6 +63,10 @@ class Aside:
 Item = Record | Reject | Aside
 
 
+def _no_lines(_method: str) -> Mapping[str, Sequence[bytes]]:
+    return {}
+
+
 @dataclass(frozen=True, slots=True)
 class ReadOptions:
     """What a user may say about a file, and what the ledger knows.
@@ -77,7 +81,7 @@ class ReadOptions:
     columns: Mapping[str, str] = field(default_factory=dict)
     hosts: frozenset[str] = frozenset()
     noise: Mapping[str, str] = field(default_factory=dict)
-    known_lines: Callable[[str], Mapping[str, Sequence[bytes]]] = lambda method: {}  # noqa: ARG005
+    known_lines: Callable[[str], Mapping[str, Sequence[bytes]]] = _no_lines
 
 
 @dataclass

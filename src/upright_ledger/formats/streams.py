@@ -8,7 +8,6 @@ import gzip
 import io
 import lzma
 import shutil
-import sys
 import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -57,12 +56,12 @@ def files_of(path: Path) -> list[Input]:
     return [Input(path, path.name)]
 
 
-def spooled(folder: Path) -> Input:
-    """Standard input as a file in a folder: some readers look at their input twice."""
-    target = folder / "standard-input"
+def spooled(folder: Path, source: BinaryIO, name: str) -> Input:
+    """What can be read only once, as a file in a folder: some readers look at their input twice."""
+    target = folder / "spooled"
     with target.open("wb") as file:
-        shutil.copyfileobj(sys.stdin.buffer, file, 1 << 20)
-    return Input(target, "standard input")
+        shutil.copyfileobj(source, file, 1 << 20)
+    return Input(target, name)
 
 
 @contextmanager
