@@ -44,6 +44,8 @@ bench: $(VENV)/installed
 	$(BIN)/python benchmarks/conformance.py
 	$(BIN)/python benchmarks/start_up.py
 	$(BIN)/python benchmarks/gathering.py
+	$(BIN)/python benchmarks/rehearsing.py
+	$(BIN)/python benchmarks/replaying.py
 
 screenshots: $(VENV)/installed
 	$(BIN)/python docs/make_screenshots.py $(SCREENS)

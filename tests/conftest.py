@@ -143,3 +143,25 @@ def sample(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Sample]:
     """The sample's files, and the sample."""
     folder = tmp_path_factory.mktemp("sample")
     return folder, write_sample(folder)
+
+
+@pytest.fixture
+def answered(museum: Program) -> Program:
+    """A ledger with one answer of each kind."""
+    museum.write("stock.csv", f"url,status\n{NEW}/goal/,200\n{NEW}/kept/,200\n{NEW}/moving/,301\n")
+    museum("stock", "stock.csv")
+    museum(
+        "decide",
+        "--from",
+        museum.pairs(
+            "/a,/goal/,",
+            "/gone,,410",
+            "/kept/,,keep",
+            "/noise,,ignore",
+            "/c,/a,",
+            "/slow,/goal/,302",
+            "/dead,/nowhere/,",
+            "/m,/moving/,",
+        ),
+    )
+    return museum

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import socket
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
+from conftest import NEW
 from upright_ledger.web.local_nginx import run_nginx
 
 
@@ -50,3 +53,32 @@ def ask_headers(place: tuple[str, int], host: str, target: str, header: str = ""
     head = data.partition(b"\r\n\r\n")[0].decode("latin-1").split("\r\n")
     pairs = (h.partition(": ") for h in head[1:])
     return int(head[0].split()[1]), {name.lower(): value for name, _, value in pairs}
+
+
+@contextmanager
+def serve_pages(pages: dict[str, str], moves: dict[str, str]) -> Iterator[str]:
+    """A server of whole pages (path → HTML) and redirects to the new site (path → path); yields its address."""
+
+    class Handler(BaseHTTPRequestHandler):
+        protocol_version = "HTTP/1.1"
+
+        def do_GET(self) -> None:
+            goal, page = moves.get(self.path), pages.get(self.path, "")
+            self.send_response(301 if goal else 200 if page else 404)
+            if goal:
+                self.send_header("Location", f"{NEW}{goal}")
+            self.send_header("Content-Type", "text/html; charset=utf-8")
+            self.send_header("Content-Length", str(len(page.encode())))
+            self.end_headers()
+            self.wfile.write(page.encode())
+
+        def log_message(self, *_: object) -> None:
+            """Say nothing."""
+
+    server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    try:
+        yield f"http://127.0.0.1:{server.server_address[1]}"
+    finally:
+        server.shutdown()
+        server.server_close()

@@ -14,6 +14,7 @@ import pytest
 from python_calamine import CalamineWorkbook
 
 from conftest import NEW, OLD, PROGRAM, Program
+from servers import serve_pages
 from upright_ledger.web.standin import serve
 
 PAGES = {
@@ -216,3 +217,32 @@ def test_a_server_that_is_busy_is_asked_again_later(told: Program) -> None:
     with serve(respond) as address:
         found = told.json("replay", "urls.txt", "--at", address)
     assert (found["counts"], asked.count("/tower.html")) == ({"ok": 3}, 2)
+
+
+CHROME = "<title>Quillhaven</title><body><header>Quillhaven Museum of Clocks, tickets and visits</header><nav>Home Collection Journal Visit Shop</nav>"
+TEXTS = {
+    "tower": "The turret movement of 1742 was built by two blacksmiths; its pendulum swings once in two seconds behind the north dial.",
+    "barge": "Barges carried lamp oil along the canal until the railway bridge opened; the harbour master kept tide tables in a ledger.",
+    "bells": "Five bronze bells were cast in Fernwick, hung in an oak frame, and rung by hand until electricity reached the belfry.",
+}
+
+
+def page(text: str) -> str:
+    """A whole page, whose title is that of all others."""
+    return f"{CHROME}<main><p>{text}</p><script>{text}</script></main>"
+
+
+def test_texts_tell_a_wrong_page_where_titles_say_nothing(museum: Program) -> None:
+    museum.write("urls.txt", "".join(f"{OLD}/{name}.html\n" for name in TEXTS))
+    with serve_pages({f"/{name}.html": page(text) for name, text in TEXTS.items()}, {}) as address:
+        museum("replay", "urls.txt", "--at", address, "--as", "before", code=0)
+    after = {f"/{name}/": page(f"{text} Reworded a little for the relaunch.") for name, text in TEXTS.items()}
+    moves = {"/tower.html": "/tower/", "/barge.html": "/barge/", "/bells.html": "/barge/"}
+    with serve_pages(after, moves) as address:
+        museum("replay", "urls.txt", "--at", address, "--as", "after")
+    found = museum.json("reconcile", "before", "after", code=1)
+    assert {r["url"].removeprefix(OLD): r["change"] for r in found["rows"]}["/bells.html"] == "content-changed"
+    assert (found["counts"]["content-changed"], found["contents_compared"]) == (1, 3)
+    rows = {r["url"].removeprefix(OLD): r for r in found["rows"]}
+    assert (rows["/bells.html"]["likeness"], rows["/tower.html"]["text_likeness"]) == ("", 1.0)
+    assert rows["/bells.html"]["text_likeness"] < 0.1

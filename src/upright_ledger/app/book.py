@@ -16,6 +16,7 @@ from upright_ledger.core.folding import FoldingPolicy, fold
 from upright_ledger.core.imported import APPEND, Block, ImportedRule
 from upright_ledger.core.imported import KEEP as KEEP_QUERY
 from upright_ledger.core.imported_templates import templates_of
+from upright_ledger.core.languages import code_of
 from upright_ledger.core.plans import Plan, make_plan
 from upright_ledger.core.query_checks import check_campaigns, check_choices
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, RuleSet
@@ -319,7 +320,10 @@ class Book:
         settled = self.around.settled(address)
         if settled and entry.answer.kind == IGNORE:
             return Expected(kind=OPEN)  # the form of its site applies to noise, too
-        return expected_outcome(self._settled(entry), settled or address.without_fragment)
+        expected = expected_outcome(self._settled(entry), settled or address.without_fragment)
+        if entry.by == PERSON or entry.language:
+            return replace(expected, language=code_of(entry.language), meant=entry.by == PERSON)
+        return expected
 
     def _settled(self, entry: Entry) -> EntryAnswer:
         """An entry's answer with the end of the way: a destination that moves on itself is not where to arrive."""

@@ -19,13 +19,15 @@ from upright_ledger.core.reconciling import (
     ELSEWHERE,
     MISSING,
     SAME,
-    UNLIKE,
     WORSE,
     Ended,
+    about_something_else,
     common_words,
     compared,
     likeness,
+    text_likeness,
 )
+from upright_ledger.core.verdicts import Page
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.workbooks import Sheet, workbook_bytes
 from upright_ledger.formats.writing import csv_bytes, write_whole
@@ -33,6 +35,7 @@ from upright_ledger.ledger.answers import PERSON
 
 COLUMNS = (
     "url", "change", "before", "after", "value", "hits", "before_url", "after_url", "old_title", "new_title", "likeness",
+    "text_likeness",
 )  # fmt: skip
 REGRESSIONS = (WORSE, CONTENT)
 CHANGES = (WORSE, CONTENT, ELSEWHERE, MISSING, ADDED, BETTER, SAME)
@@ -53,13 +56,14 @@ class Change:
     old_title: str = ""
     new_title: str = ""
     likeness: float | None = None
+    text_likeness: float | None = None
 
     def cells(self) -> tuple[Any, ...]:
         """The columns of a sheet."""
-        shown = "" if self.likeness is None else round(self.likeness, 2)
+        shown = ["" if share is None else round(share, 2) for share in (self.likeness, self.text_likeness)]
         return (
             self.url, self.kind, self.before, self.after, round(self.value, 2), self.hits, self.before_url, self.after_url,
-            self.old_title, self.new_title, shown,
+            self.old_title, self.new_title, *shown,
         )  # fmt: skip
 
 
@@ -119,7 +123,7 @@ def reconcile(book: Book, before: str, after: str, allowed: frozenset[str] = fro
     first, second = load_run(book.ledger, before), load_run(book.ledger, after)
     old = {r.trace.url: r for r in first.rows}
     new = {r.trace.url: r for r in second.rows}
-    content = _Content(book, second)
+    content = _Content(book, first, second)
     changes = [_change(url, old.get(url), new.get(url), content) for url in dict.fromkeys((*new, *old))]
     order = {kind: n for n, kind in enumerate(CHANGES)}
     changes.sort(key=lambda c: (order[c.kind], -c.value, -c.hits, c.url))
@@ -129,37 +133,40 @@ def reconcile(book: Book, before: str, after: str, allowed: frozenset[str] = fro
 class _Content:
     """What is known of old and new pages: titles of the ledger's sources, and what pages said of themselves in the runs."""
 
-    def __init__(self, book: Book, after: Results) -> None:
+    def __init__(self, book: Book, before: Results, after: Results) -> None:
         self.book = book
         self.judged = 0
         self.old = common_words(t for e in book.entries for t in e.titles[:1])
         self.new = common_words(r.trace.page.title for r in after.rows)
+        self.old_text = common_words(r.trace.page.words for r in before.rows)
+        self.new_text = common_words(r.trace.page.words for r in after.rows)
 
-    def of(self, before: Row | None, after: Row) -> tuple[str, str, float | None]:
-        """Old title, new title, and how alike the pages are; None where that is not known or needs no look."""
+    def of(self, before: Row | None, after: Row) -> tuple[str, str, float | None, float | None]:
+        """Old title, new title, and how alike the titles and the texts are; None where that is not known or needs no look."""
         entry = self.book.entry_of(parse_address(after.trace.url))
         page = after.trace.page
-        was = before.trace.page if before is not None and not before.trace.redirects else None
-        told = [t for t in (*(entry.titles if entry else ()), *((was.title, was.heading) if was else ())) if t]
+        was = before.trace.page if before is not None and not before.trace.redirects else Page()
+        told = [t for t in (*(entry.titles if entry else ()), was.title, was.heading) if t]
         old_title, new_title = next(iter(told), ""), page.title or page.heading
         moved = after.trace.redirects and 200 <= after.trace.final_status < 300
         if not moved or (entry is not None and entry.by == PERSON):
-            return old_title, new_title, None
+            return old_title, new_title, None, None
         shown = [t for t in (page.title, page.heading) if t]
-        found = likeness(told, shown, self.old, self.new)
-        self.judged += found is not None
-        return old_title, new_title, found
+        titles = likeness(told, shown, self.old, self.new)
+        texts = text_likeness(was.words, page.words, self.old_text, self.new_text)
+        self.judged += titles is not None or texts is not None
+        return old_title, new_title, titles, texts
 
 
 def _change(url: str, before: Row | None, after: Row | None, content: _Content) -> Change:
     kind = compared(_ended(before), _ended(after))
     row = after or before
-    old_title, new_title, alike = content.of(before, after) if after is not None else ("", "", None)
-    if alike is not None and alike < UNLIKE and kind in {SAME, BETTER, ELSEWHERE, ADDED}:
+    old_title, new_title, titles, texts = content.of(before, after) if after is not None else ("", "", None, None)
+    if about_something_else(titles, texts) and kind in {SAME, BETTER, ELSEWHERE, ADDED}:
         kind = CONTENT
     return Change(
         url, kind, before.verdict if before else "", after.verdict if after else "", row.value if row else 0, row.hits if row else 0,
-        before.trace.final_url if before else "", after.trace.final_url if after else "", old_title, new_title, alike,
+        before.trace.final_url if before else "", after.trace.final_url if after else "", old_title, new_title, titles, texts,
     )  # fmt: skip
 
 

@@ -34,7 +34,10 @@ by_option = click.option(
     help="Say how much of each is well, too.",
 )
 hops_option = click.option(
-    "--hops", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE.csv", help="Keep one row a hop."
+    "--hops",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE.csv",
+    help="Keep one row a hop; - shows them here.",
 )
 
 

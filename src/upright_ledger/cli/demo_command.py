@@ -12,7 +12,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.main import cli
-from upright_ledger.demo import story
+from upright_ledger.demo import nodes, story
 from upright_ledger.demo.sample import write_sample
 from upright_ledger.demo.servers import new_site, site_as_found
 from upright_ledger.errors import RefusedError, UprightError
@@ -57,6 +57,7 @@ def command(folder: Path, as_json: bool) -> None:
     with new_site(folder / story.RULES, book.rules, sample) as (address, server):
         teller.say(f"(served by {server} at {address})")
         teller.run(story.replay_built(folder, address))
+        _ask_nodes(teller, folder, book, address)
     teller.run(story.side_by_side())
     seconds = time.monotonic() - began
     if as_json:
@@ -75,6 +76,20 @@ def command(folder: Path, as_json: bool) -> None:
         _farewell(folder, seconds)
     faulty = bool(found.missed or found.invented or seen.missed or seen.invented)
     raise click.exceptions.Exit(1 if faulty else 0)
+
+
+def _ask_nodes(teller: _Teller, folder: Path, book: Book, site: str) -> None:
+    """The rules on three real servers over HTTPS, where this machine has them."""
+    if lacking := nodes.missing():
+        teller.say(f"Left out, for this machine lacks {lacking}: the same over HTTPS at nginx, Apache and HAProxy.")
+        return
+    for scene in story.other_nodes(folder):
+        teller.run(scene)
+    builds = {name: folder / (story.RULES if name == "nginx" else f"{story.RULES}-{name}") for name in nodes.NODES}
+    nodes.make_certificate(folder / story.FILES, sorted(book.sites.hosts))
+    with nodes.web_nodes(builds, folder / story.FILES, site) as addresses:
+        teller.say("(" + ", ".join(f"{name} at {address}" for name, address in addresses.items()) + ")")
+        teller.run(story.replay_nodes(addresses.values(), folder / story.FILES / nodes.CERTIFICATE))
 
 
 def _book(folder: Path) -> Book:

@@ -87,7 +87,7 @@ def _show(found: Reconciled, known: tuple[str, ...], *, all_rows: bool) -> None:
     if found.judged:
         show.say()
         pages = show.plural(found.judged, "page")
-        show.say(f"By their titles, {pages} were compared with what is known of the old ones.")
+        show.say(f"By titles and texts, {pages} were compared with what is known of the old ones.")
     told = [c for c in found.changes if c.kind in {WORSE, CONTENT, ELSEWHERE} or (all_rows and c.kind != SAME)]
     if not told:
         return

@@ -19,7 +19,7 @@ from upright_ledger.cli.common import (
     read_options,
     reading_options,
 )
-from upright_ledger.cli.results import show_coverage, show_results, write_results
+from upright_ledger.cli.results import ON_SCREEN, show_coverage, show_results, write_results
 from upright_ledger.ledger.store import open_ledger
 
 
@@ -61,7 +61,7 @@ def command(
         told = {"coverage": [c.as_dict() for c in covered]} if by else {}
         show.json_out(results.as_dict() | told)
     else:
-        show_results(results, ledger.settings.sites, all_rows=all_rows)
+        show_results(results, ledger.settings.sites, all_rows=all_rows, hops=hops == ON_SCREEN)
         if by:
             show_coverage(covered, by)
         show.next_step("ask a real server with these rules", "upright replay old-urls.txt --at http://127.0.0.1:8080")

@@ -27,7 +27,14 @@ from upright_ledger.cli.common import (
     read_options,
     reading_options,
 )
-from upright_ledger.cli.results import compared_dict, show_disagreements, show_results, write_results
+from upright_ledger.cli.results import (
+    ON_SCREEN,
+    compared_dict,
+    show_disagreements,
+    show_results,
+    show_several,
+    write_results,
+)
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
 from upright_ledger.core.verdicts import ORDER
 from upright_ledger.errors import UsageError
@@ -195,13 +202,16 @@ def command(
     if as_json:
         show.json_out(told[0].as_dict() if len(told) == 1 else compared_dict(told))
         raise click.exceptions.Exit(1 if faults else 0)
-    for results in told:
-        if len(told) > 1:
-            show.say(f"{results.at or 'The hosts themselves'}:", show.DOUBTFUL)
-        show_results(results, ledger.settings.sites, all_rows=all_rows)
-        show.say()
+    first = next((r for r in told if r.faults), told[0])
     if len(told) > 1:
+        show_several(told)
         show_disagreements(told, ledger.settings.sites)
+        if first.faults:
+            show.say()
+            show.say(f"What is not ok at {first.at or 'the hosts themselves'}:")
+    if len(told) == 1 or first.faults:
+        show_results(first, ledger.settings.sites, all_rows=all_rows, hops=hops == ON_SCREEN)
+    show.say()
     if mends:
         show.say(f"{show.plural(len(mends), 'answer')} mended, as one step that `upright undo` takes back.")
         show.next_step("build the rules anew, and replay", "upright build --for nginx --out rules/")

@@ -9,12 +9,13 @@ from typing import Any
 from upright_ledger.app.coverage import Covered
 from upright_ledger.app.results import Results
 from upright_ledger.cli import show
-from upright_ledger.core.outcomes import Row
+from upright_ledger.core.outcomes import Row, whose
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.verdicts import ORDER
 
 SHOWN = 20
 SHOWN_CAUSES = 6
+ON_SCREEN = Path("-")
 _GRAVE = ORDER.index("wrong-status")
 
 
@@ -22,17 +23,21 @@ def write_results(results: Results, out: Path | None, hops: Path | None, *, quie
     """Keep the rows of a run where somebody asked for them."""
     if out is not None:
         results.write(out)
-    if hops is not None:
+    if hops is not None and hops != ON_SCREEN:
         results.write_hops(hops)
     for path, what in ((out, "Every URL"), (hops, "Every hop")):
-        if path is not None and not quiet:
+        if path not in {None, ON_SCREEN} and not quiet:
             show.say(f"{what} is in {path}.")
 
 
-def show_results(results: Results, sites: Sites, *, all_rows: bool) -> None:
-    """Verdicts by count and by hits, then the URLs that are not ok."""
+def show_results(results: Results, sites: Sites, *, all_rows: bool, hops: bool = False) -> None:
+    """Verdicts by count and by hits, then the URLs that are not ok; with `hops`, each of them hop by hop."""
     urls, hits = len(results.rows), sum(results.rows.hits)
-    show.say(f"{show.plural(urls, 'distinct URL')} with {show.plural(hits, 'hit')}.")
+    show.say(
+        f"{show.plural(urls, 'distinct URL')} with {show.plural(hits, 'hit')}."
+        if hits
+        else f"{show.plural(urls, 'distinct URL')}."
+    )
     asked = results.asked
     if asked.left_out:
         show.say(f"Left out: {', '.join(f'{n:,} {why}' for why, n in asked.left_out.most_common())} (lines).")
@@ -40,11 +45,10 @@ def show_results(results: Results, sites: Sites, *, all_rows: bool) -> None:
         told = (f"a {kind} in {show.plural(n, 'line')}" for kind, n in asked.without.most_common() if n)
         show.say(f"Read without {', '.join(told)}.")
     show.say()
-    show.table(
-        ("verdict", "URLs>", "share>", "hits>", "share of hits>"),
-        [(v, n, _share(n, urls), results.hits[v], _share(results.hits[v], hits)) for v, n in results.counts.items()],
-        [_style(v) for v in results.counts],
-    )
+    columns = ("verdict", "URLs>", "share>", "hits>", "share of hits>")
+    lines = [(v, n, _share(n, urls), results.hits[v], _share(results.hits[v], hits)) for v, n in results.counts.items()]
+    shown_columns = len(columns) if hits else 3
+    show.table(columns[:shown_columns], [line[:shown_columns] for line in lines], [_style(v) for v in results.counts])
     known = (sites.old[0].origins[0], sites.new[0])
     if results.causes:
         show.say()
@@ -59,11 +63,15 @@ def show_results(results: Results, sites: Sites, *, all_rows: bool) -> None:
         return
     show.say()
     shown = results.worst(0 if all_rows else max(3, SHOWN // len(results.ranked)))
-    show.table(
-        ("verdict", "hits>", "URL, where it ends, and what was due"),
-        [(r.verdict, r.hits, _lines(r, known)) for r in shown],
-        [_style(r.verdict) for r in shown],
-    )
+    if hops:
+        way = [line for r in shown for line in _hop_lines(r, known)]
+        show.table(("verdict", "hop>", "status>", "address, and what the hop changes", "ms>"), way)
+    else:
+        show.table(
+            ("verdict", "hits>", "URL, where it ends, and what was due"),
+            [(r.verdict, r.hits, _lines(r, known)) for r in shown],
+            [_style(r.verdict) for r in shown],
+        )
     if len(shown) < results.faults:
         show.say(f"… and {results.faults - len(shown):,} more; --all lists them, --out FILE.csv keeps every URL")
 
@@ -82,6 +90,24 @@ def _lines(row: Row, known: Sequence[str]) -> list[str]:
         found.append(f"way  {row.detail}")
     if row.expected:
         found.append(f"due  {show.path(row.expected, known)}")
+    return found
+
+
+def _hop_lines(row: Row, known: Sequence[str]) -> list[tuple[Any, ...]]:
+    """One URL, a line a hop."""
+    found: list[tuple[Any, ...]] = []
+    for number, hop in enumerate(row.trace.hops, 1):
+        said = [show.path(hop.url, known)]
+        if hop.resolved:
+            how = "a refresh changes" if hop.how == "refresh" else "changes"
+            said.append(f"{how} {' and '.join(hop.changed) or 'nothing'}{whose(hop.rule)}")
+        if hop.error:
+            said.append(hop.error)
+        found.append(
+            (row.verdict if number == 1 else "", number, hop.status or "none", said, round(hop.seconds * 1000))
+        )
+    if row.trace.hops and row.trace.hops[-1].resolved:
+        found.append(("", "", "", [f"on to {show.path(row.trace.final_url, known)}"], ""))
     return found
 
 
@@ -123,13 +149,26 @@ def compared_dict(runs: Sequence[Results]) -> dict[str, Any]:
     }
 
 
+def show_several(runs: Sequence[Results]) -> None:
+    """The verdicts of several runs of one list, beside each other."""
+    urls = len(runs[0].rows)
+    show.say(f"{show.plural(urls, 'distinct URL')}, asked {len(runs)} times.")
+    show.say()
+    verdicts = [v for v in ORDER if any(v in r.counts for r in runs)]
+    show.table(
+        ("asked", *(f"{v}>" for v in verdicts)),
+        [(r.at or "as usual", *(r.counts.get(v, 0) for v in verdicts)) for r in runs],
+    )
+    show.say()
+
+
 def show_disagreements(runs: Sequence[Results], sites: Sites) -> None:
     """The URLs that places, or profiles, answer differently, with what the answers say of caching."""
     from upright_ledger.app.replay import disagreements
 
     found = disagreements(runs)
     if not found:
-        show.say(f"All {len(runs)} give the same first answer to every URL.")
+        show.say("All give the same first answer to every URL.")
         return
     known = (sites.old[0].origins[0], sites.new[0])
     show.say(f"{show.plural(len(found), 'URL')} answered differently:")

@@ -10,7 +10,7 @@ import click
 from upright_ledger.app.runs import RunLine, call_run, load_run, runs
 from upright_ledger.cli import show
 from upright_ledger.cli.common import hops_option, json_option, out_option
-from upright_ledger.cli.results import show_results, write_results
+from upright_ledger.cli.results import ON_SCREEN, show_results, write_results
 from upright_ledger.ledger.store import open_ledger
 
 
@@ -40,7 +40,7 @@ def command(
         else:
             called = f", {results.name}" if results.name else ""
             show.say(f"Run {results.run}{called}: {results.kind} {results.at}".rstrip())
-            show_results(results, ledger.settings.sites, all_rows=all_rows)
+            show_results(results, ledger.settings.sites, all_rows=all_rows, hops=hops == ON_SCREEN)
             show.next_step("lay it beside another one", f"upright reconcile {results.name or results.run} last")
         return
     found = runs(ledger)

@@ -52,12 +52,15 @@ class Expected:
     statuses: allowed statuses of the first response; empty when nothing is expected of it.
     final: the address where it must end; empty when that is open.
     redirects: False when the answer forbids a redirect.
+    language: in which the old page is declared to be, or empty. meant: a person chose the destination, whatever its language.
     """
 
     statuses: frozenset[int] = frozenset()
     final: str = ""
     redirects: bool | None = None
     kind: str = OPEN
+    language: str = ""
+    meant: bool = False
 
 
 def expected_outcome(answer: EntryAnswer, own_address: str) -> Expected:

@@ -51,6 +51,8 @@ def mend_of(trace: Trace, verdicts: tuple[str, ...], expected: str) -> str:
         if expected[:4] == "http":
             return f"the server must send {start} to {_target(expected)}"
         return f"decide on {start}: upright decide {start} --to NEW, or --gone"
+    if worst == "wrong-language":
+        return f"lead {start} to a page in its own language, or say that this one is meant: upright decide {start} --to {_target(goal)}"
     if worst == "wrong-status":
         return f"answer with {expected}" if expected.isdigit() else "answer with the status that was decided"
     if worst == "soft-404":

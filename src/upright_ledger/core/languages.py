@@ -46,6 +46,14 @@ def may_match(one: str, other: str, ones: frozenset[str], others: frozenset[str]
     return False
 
 
+def marked(authority: str, target: str) -> str:
+    """The language that a host or a first folder plainly names ("de.…", "/de/…"), or an empty string."""
+    if authority[2:3] != "." and target[3:4] not in {"/", "-", "_"}:
+        return ""
+    code = _mark(authority, target.partition("?")[0])
+    return code if code in _CODES else ""
+
+
 def _mark(host: str, path: str) -> str:
     label = host.partition(".")[0].lower()
     if label in _CODES | _WORDS:

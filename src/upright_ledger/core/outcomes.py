@@ -33,7 +33,7 @@ class Row:
             return ""
         return ", then ".join(
             f"{'a refresh' if hop.how == 'refresh' else hop.status} changes {' and '.join(hop.changed) or 'nothing'}"
-            + _by(hop.rule)
+            + whose(hop.rule)
             for hop in self.trace.hops
             if hop.resolved
         )
@@ -131,8 +131,8 @@ def outcome_of(trace: Trace, verdicts: tuple[str, ...], expected: str, value: fl
     return "", Outcome(first.status, trace.final_status, verdicts, expected, value, trace=trace)
 
 
-def _by(rule: str) -> str:
-    """Whose hop it is, in words; a rule by the path of its address."""
+def whose(rule: str) -> str:
+    """Whose answer a hop is, in words (", by …"), or nothing; a rule by the path of its address."""
     if not rule:
         return ""
     return f", by the rule of /{rule.partition('://')[2].partition('/')[2]}" if "://" in rule else f", by {rule}"

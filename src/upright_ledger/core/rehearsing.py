@@ -12,6 +12,7 @@ from typing import Generic, TypeVar
 from upright_ledger.core.addresses import Address, address_of, split_text
 from upright_ledger.core.answers import MOVE, TEMPORARY, Expected, expected_text
 from upright_ledger.core.causes import with_rules
+from upright_ledger.core.languages import marked
 from upright_ledger.core.outcomes import Outcome, outcome_of
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.sites import Sites
@@ -81,6 +82,10 @@ class Rehearsal(Generic[T]):
         """The outcome of a redirect that plainly leads where it should; None where a closer look is due."""
         final = self._end(location)
         if final is None:
+            return None
+        _, authority, target = split_text(url)
+        language = marked(authority, target)
+        if language and language != (marked(*split_text(location)[1:]) or language):
             return None
         due, value = "", 0.0
         if whose is not None:

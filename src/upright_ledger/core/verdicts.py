@@ -12,11 +12,13 @@ from upright_ledger.core.addresses import (
     canonical_path,
     lower_ascii,
     parse_address,
+    split_text,
     toggle_slash,
 )
 from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, TEMPORARY, Expected
 from upright_ledger.core.destinations import page_key, slash_twin
 from upright_ledger.core.folding import INDEX_FILES, FoldingPolicy
+from upright_ledger.core.languages import code_of, marked
 
 ORDER = (
     "loop",
@@ -71,7 +73,7 @@ class Hop(NamedTuple):
 
 
 class Page(NamedTuple):
-    """What the end page says of itself; empty texts where it says nothing or was not read. refresh: of its head, as written.
+    """What the end page says of itself; empty texts where it says nothing or was not read. refresh: of its head, as written. language: as declared.
 
     words: of its text, as they come, each once; a sample of what it is about.
     """
@@ -81,6 +83,7 @@ class Page(NamedTuple):
     noindex: bool = False
     refresh: str = ""
     heading: str = ""
+    language: str = ""
     words: str = ""
 
 
@@ -183,11 +186,22 @@ def judge(trace: Trace, expected: Expected, homes: frozenset[str]) -> tuple[str,
     if moved:
         found |= _end(trace, expected, homes)
         slash_hops = [h for h in trace.hops if h.changed == ("slash",)]
+        if not expected.meant and changes_language(trace, expected.language):
+            found.add("wrong-language")
         if moved >= 2:
             found.add("chain")
         if slash_hops and not (moved == 1 and expected.final and same_page(trace.final_url, expected.final)):
             found.add("slash-mismatch")
     return _ordered(found)
+
+
+def changes_language(trace: Trace, declared: str) -> bool:
+    """Whether a trace ends in another language than it began in: as both pages declare, or as both addresses plainly say."""
+    said = code_of(trace.page.language)
+    if declared and said:
+        return declared != said
+    first, last = (marked(*split_text(url)[1:]) for url in (trace.url, trace.final_url))
+    return bool(first and last) and first != last
 
 
 def _refusal(final: int, moved: int, expected: Expected) -> set[str]:

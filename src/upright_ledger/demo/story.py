@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -125,6 +125,21 @@ def replay_built(folder: Path, address: str) -> Scene:
         str(folder / "after.csv"),
     )
     return Scene("After: every old URL against the built rules", command, faults_expected=True)
+
+
+def other_nodes(folder: Path) -> list[Scene]:
+    """The same rules for the other servers."""
+    told = {"apache": "The second web node runs Apache", "haproxy": "and an HAProxy stands before the third"}
+    return [
+        Scene(intro, ("build", "--for", name, "--out", str(folder / f"{RULES}-{name}"))) for name, intro in told.items()
+    ]
+
+
+def replay_nodes(addresses: Iterable[str], certificate: Path) -> Scene:
+    """The most valuable old URLs at every node, over HTTPS."""
+    at = [word for address in addresses for word in ("--at", address)]
+    command = ("replay", "--top", "300", *at, "--ca", str(certificate))
+    return Scene("Launch night: what is worth most, at every node, over HTTPS", command)
 
 
 AS_FOUND, BUILT = "as-found", "built"

@@ -13,6 +13,7 @@ from upright_ledger.core.evidence import LISTED, Figure
 from upright_ledger.core.mending import mend
 from upright_ledger.core.traffic import BLANK
 from upright_ledger.core.verdicts import Page
+from upright_ledger.core.words import tokens
 from upright_ledger.errors import InputError
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record
 from upright_ledger.formats.streams import open_bytes
@@ -35,7 +36,7 @@ def read_page(body: bytes, content_type: str, robots_header: str) -> Page:
     except (etree.ParserError, etree.XMLSyntaxError, ValueError):
         return Page(noindex=noindex)  # no page that a browser could show a title of
     page = _head(root)
-    return page._replace(noindex=noindex or page.noindex)
+    return page._replace(noindex=noindex or page.noindex, words=" ".join(_words(root)))
 
 
 def _head(root: Any) -> Page:
@@ -53,7 +54,47 @@ def _head(root: Any) -> Page:
             noindex |= _forbids(element.get("content") or "")
         elif (element.get("http-equiv") or "").lower() == "refresh":
             told["refresh"] = told["refresh"] or (element.get("content") or "")[:2000]
-    return Page(told["title"], told["canonical"], noindex, told["refresh"], told["heading"])
+    language = (root.get("lang") or root.get("{http://www.w3.org/XML/1998/namespace}lang") or "")[:20]
+    return Page(told["title"], told["canonical"], noindex, told["refresh"], told["heading"], language)
+
+
+_MOST_WORDS = 120  # of one page
+_MOST_TEXT = 20_000  # characters of it that are looked at
+_NOT_CONTENT = frozenset(
+    [
+        "head",
+        "script",
+        "style",
+        "noscript",
+        "template",
+        "nav",
+        "header",
+        "footer",
+        "aside",
+        "form",
+        "svg",
+        "select",
+        "iframe",
+    ]
+)
+
+
+def _words(root: Any) -> list[str]:
+    """The first words of what a page is about, each once: its main part, without what all pages have around it."""
+    mains = root.xpath("//main | //*[@role='main'] | //article")
+    texts: list[str] = []
+    size = 0
+    for part in mains[:1] or [root]:
+        left = [part]
+        while left and size < _MOST_TEXT:
+            element = left.pop()
+            if isinstance(element, str):
+                texts.append(element)
+                size += len(element)
+            elif isinstance(element.tag, str) and element.tag not in _NOT_CONTENT:
+                inner = [t for child in element for t in (child, child.tail)]
+                left += reversed([t for t in (element.text, *inner) if t is not None])
+    return list(dict.fromkeys(word for text in texts if text.strip() for word in tokens(text)))[:_MOST_WORDS]
 
 
 @dataclass(frozen=True, slots=True)

@@ -90,7 +90,7 @@ def _trace(trace: Trace) -> dict[str, Any]:
     page = trace.page
     told = (
         ("title", page.title), ("canonical", page.canonical), ("noindex", page.noindex), ("refresh", page.refresh),
-        ("heading", page.heading), ("words", page.words),
+        ("heading", page.heading), ("language", page.language), ("words", page.words),
     )  # fmt: skip
     return {
         "url": trace.url,
