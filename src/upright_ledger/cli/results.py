@@ -65,7 +65,11 @@ def show_results(results: Results, sites: Sites, *, all_rows: bool, hops: bool =
     shown = results.worst(0 if all_rows else max(3, SHOWN // len(results.ranked)))
     if hops:
         way = [line for r in shown for line in _hop_lines(r, known)]
-        show.table(("verdict", "hop>", "status>", "address, and what the hop changes", "ms>"), way)
+        show.table(
+            ("verdict", "hop>", "status>", "address, and what the hop changes", "ms>"),
+            way,
+            [_style(line[0]) for line in way],
+        )
     else:
         show.table(
             ("verdict", "hits>", "URL, where it ends, and what was due"),
@@ -112,7 +116,7 @@ def _hop_lines(row: Row, known: Sequence[str]) -> list[tuple[Any, ...]]:
 
 
 def _style(verdict: str) -> str:
-    if verdict == "ok":
+    if verdict in {"ok", ""}:
         return ""
     return show.GRAVE if ORDER.index(verdict) < _GRAVE else show.DOUBTFUL
 
