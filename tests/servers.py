@@ -10,6 +10,7 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
 from conftest import NEW
+from upright_ledger.demo.faulty_site import FaultySite
 from upright_ledger.web.local_nginx import run_nginx
 
 
@@ -79,6 +80,41 @@ def serve_pages(pages: dict[str, str], moves: dict[str, str]) -> Iterator[str]:
     threading.Thread(target=server.serve_forever, daemon=True).start()
     try:
         yield f"http://127.0.0.1:{server.server_address[1]}"
+    finally:
+        server.shutdown()
+        server.server_close()
+
+
+@contextmanager
+def serve_site(site: FaultySite, asked: list[str] | None = None) -> Iterator[str]:
+    """A server of a whole site, which learns its origin here; yields that. asked: takes the targets of requests."""
+
+    class Handler(BaseHTTPRequestHandler):
+        protocol_version = "HTTP/1.1"
+
+        def do_GET(self) -> None:
+            if asked is not None:
+                asked.append(self.path)
+            found = site.answer(self.path)
+            body = found.body.encode()
+            self.send_response(found.status)
+            if found.location:
+                self.send_header("Location", found.location)
+            self.send_header("Content-Type", found.content_type)
+            self.send_header("Content-Length", str(len(body)))
+            self.end_headers()
+            if self.command != "HEAD":
+                self.wfile.write(body)
+
+        do_HEAD = do_GET  # noqa: N815 - the name is http.server's
+
+        def log_message(self, *_: object) -> None:
+            """Say nothing."""
+
+    server = ThreadingHTTPServer(("127.0.0.1", int(site.origin.rpartition(":")[2])), Handler)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    try:
+        yield site.origin
     finally:
         server.shutdown()
         server.server_close()

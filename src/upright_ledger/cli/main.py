@@ -21,6 +21,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "gather": ("collect", "Gather old URLs from lists, exports, sitemaps and logs."),
     "fold": ("collect", "Which spellings are one entry; change that."),
     "stock": ("collect", "Take stock of the new site's pages."),
+    "survey": ("collect", "Crawl a site, and audit what a relaunch breaks."),
     "match": ("decide", "Propose destinations, and answer the certain ones."),
     "review": ("decide", "Decide on open entries, one by one or in a sheet."),
     "decide": ("decide", "Answer one entry, or many from a sheet of pairs."),

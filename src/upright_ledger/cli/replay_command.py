@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import os
 import re
-from collections.abc import Sequence
 from dataclasses import replace
 from itertools import product
 from pathlib import Path
@@ -19,6 +17,7 @@ from upright_ledger.app.requests import host_matrix, own_requests
 from upright_ledger.app.results import Results
 from upright_ledger.app.runs import found_requests
 from upright_ledger.cli import show
+from upright_ledger.cli.asking import asking_options, manner_of
 from upright_ledger.cli.common import (
     hops_option,
     json_option,
@@ -40,9 +39,6 @@ from upright_ledger.core.verdicts import ORDER
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
-LOGIN = "UPRIGHT_HTTP_LOGIN"
-POLITE_RATE = 20.0
-
 
 @click.command("replay")
 @optional_paths_argument
@@ -55,37 +51,14 @@ POLITE_RATE = 20.0
     help="The server to ask in place of the production hosts; several are compared.",
 )
 @click.option(
-    "--connect",
-    multiple=True,
-    metavar="HOST=ADDRESS",
-    help="Ask for HOST[:PORT] at ADDRESS[:PORT]; scheme, name and TLS stay.",
-)
-@click.option(
-    "--ca", type=click.Path(path_type=Path, exists=True, dir_okay=False), help="Certificates to trust, as PEM."
-)
-@click.option("--insecure", is_flag=True, help="Check no certificate.")
-@click.option("--agent", default="", metavar="TEXT", help="The User-Agent to give.")
-@click.option(
-    "--header", "headers", multiple=True, metavar="NAME:VALUE", help="A further header, such as Accept-Language."
-)
-@click.option(
     "--profile",
     "profiles",
     multiple=True,
     metavar="WHO",
     help="Ask as phone, crawler, or a language such as de; several are compared.",
 )
+@asking_options
 @click.option("--matrix", is_flag=True, help="Ask for every scheme, www and slash of all hosts instead.")
-@click.option("--seconds", type=click.FloatRange(0.1, 600), default=20.0, show_default=True, help="For one request.")
-@click.option(
-    "--concurrent", type=click.IntRange(1, 64), default=16, show_default=True, help="Requests at once to one host."
-)
-@click.option(
-    "--rate",
-    type=click.FloatRange(0),
-    default=None,
-    help="Requests a second to one host; 0 for no limit.  [default: 20, on this machine 0]",
-)
 @click.option("--section", default="", help="Without files: the entries of one section.")
 @click.option(
     "--verdict",
@@ -106,22 +79,15 @@ POLITE_RATE = 20.0
 @click.pass_obj
 def command(
     folder: Path,
+    /,
     paths: tuple[str, ...],
     kind: str,
     columns: tuple[str, ...],
     encoding: str,
     host: str,
     places: tuple[str, ...],
-    connect: tuple[str, ...],
-    ca: Path | None,
-    insecure: bool,
-    agent: str,
-    headers: tuple[str, ...],
     profiles: tuple[str, ...],
     matrix: bool,
-    seconds: float,
-    concurrent: int,
-    rate: float | None,
     section: str,
     verdict: str | None,
     sample: int,
@@ -133,6 +99,7 @@ def command(
     hops: Path | None,
     all_rows: bool,
     as_json: bool,
+    **how: Any,
 ) -> None:
     """Ask a server for old URLs over HTTP, and record every hop.
 
@@ -149,15 +116,9 @@ def command(
     Exit code 1 when anything is not ok.
     """
     from upright_ledger.app.replay import StoppedError, replay, start_tracing
-    from upright_ledger.web.exchange import Manner
 
     found: list[Address | None] = [*map(_place, places)] or [None]
-    here = _is_here(found, connect)
-    manner = Manner(
-        tuple(_ends(c) for c in connect), ca, insecure, headers=_headers(headers), seconds=seconds, concurrent=concurrent,
-        rate=(0.0 if here else POLITE_RATE) if rate is None else rate, user=os.environ.get(LOGIN, ""), netrc=True,
-        agent=_one_line(agent, "--agent") or Manner().agent,
-    )  # fmt: skip
+    manner = manner_of(how, [p.host for p in found if p is not None])
     if paths and (section or verdict or sample or matrix):
         raise UsageError("--section, --verdict, --sample and --matrix choose what to ask", "leave the files out")
     asking = list(product(found, profiles or ("",)))
@@ -227,16 +188,6 @@ def _called(name: str, place: Address | None, profile: str) -> str:
     return " ".join(part for part in (name, place.authority if place else "", profile) if part)
 
 
-def _is_here(places: Sequence[Address | None], connect: tuple[str, ...]) -> bool:
-    """Whether all that is asked is on this machine, for which no politeness is due."""
-    from upright_ledger.web.exchange import is_local
-
-    asked = [p.host for p in places if p is not None]
-    if asked:
-        return all(map(is_local, asked))
-    return bool(connect) and all(is_local(_ends(c)[2]) for c in connect)
-
-
 _PROFILES = {
     "phone": "Mozilla/5.0 (Linux; Android 14; Mobile) AppleWebKit/537.36 (KHTML, like Gecko) Mobile Safari/537.36",
     "crawler": "Mozilla/5.0 (compatible; upright-ledger; crawler bot)",
@@ -257,24 +208,3 @@ def _place(at: str) -> Address:
         return parse_address(at if "://" in at else f"http://{at}")
     except NotAnAddressError as error:
         raise UsageError(f"--at {at} cannot be used: {error}", "such as --at http://127.0.0.1:8080") from None
-
-
-def _ends(text: str) -> tuple[str, str, str, str]:
-    """HOST[:PORT]=ADDRESS[:PORT] in its four parts."""
-    match = re.fullmatch(r"([A-Za-z0-9.-]+)(?::(\d+))?=(\[[0-9A-Fa-f:]+\]|[A-Za-z0-9.-]+)(?::(\d+))?", text)
-    if match is None:
-        raise UsageError(f"--connect {text} cannot be read", "such as --connect www.quillhaven.example=192.0.2.7:8443")
-    return match[1], match[2] or "", match[3], match[4] or ""
-
-
-def _headers(texts: tuple[str, ...]) -> tuple[str, ...]:
-    for text in texts:
-        if not re.fullmatch(r"[A-Za-z0-9-]+:.*", _one_line(text, "--header")):
-            raise UsageError(f"--header {text} names no header", "such as --header 'Accept-Language: de'")
-    return texts
-
-
-def _one_line(text: str, option: str) -> str:
-    if not text.isprintable():
-        raise UsageError(f"{option} holds a control character", "give it as one line")
-    return text

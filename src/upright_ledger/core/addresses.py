@@ -22,6 +22,8 @@ _FILE_NAME = re.compile(r"\.[A-Za-z0-9]{1,5}$")
 # Addresses that a URL parser gives back as they are, as most are; a test holds this against the parser. The last
 # label of the host begins with a letter: others may be numbers in disguise.
 _PLAIN_HOST = re.compile(r"(?:(?!xn--)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?\.)*[a-z][a-z0-9]*\Z")
+_PLAIN_PORT = re.compile(r"(?:[1-9][0-9]{1,3}|[1-5][0-9]{4})\Z")
+_OWN_PORTS = ("80", "443")
 _PLAIN_BYTES = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~!$&()*+,;=:@/%?#"
 _PLAIN_PATH = re.compile(r"/(?!/)")
 _CONTROL = re.compile(r"[\x00-\x1f\x7f]")
@@ -161,29 +163,35 @@ def _read_plain(text: str, base: str) -> Address | None:
         origin = _plain_origin(base) if base and _PLAIN_PATH.match(text) else None
         if origin is None:
             return None
-        scheme, host = origin
+        scheme, host, port = origin
         tail = text[1:]
-    elif not _is_plain_host(host):
+    elif (known := _plain_authority(host)) is None or known[1] in _OWN_PORTS:
         return None
+    else:
+        host, port = known
     if len(text) > MAX_LENGTH or not tail.isascii() or tail.encode().translate(None, _PLAIN_BYTES):
         return None
     tail, _, fragment = tail.partition("#")
     path, _, query = tail.partition("?")
     if "#" in fragment or path[:1] == "." or "/." in path or "%2e" in path or "%2E" in path:
         return None
-    return Address(scheme, host, "", f"/{path}", query, fragment)
+    return Address(scheme, host, port, f"/{path}", query, fragment)
 
 
 @lru_cache(maxsize=1 << 12)
-def _is_plain_host(host: str) -> bool:
-    return _PLAIN_HOST.match(host) is not None
+def _plain_authority(text: str) -> tuple[str, str] | None:
+    """Host and port, if a URL parser would leave them as they are; a scheme's own port it leaves out."""
+    host, colon, port = text.partition(":")
+    if _PLAIN_HOST.match(host) is None or (colon and _PLAIN_PORT.match(port) is None):
+        return None
+    return host, port
 
 
 @lru_cache(maxsize=1 << 8)
-def _plain_origin(base: str) -> tuple[str, str] | None:
-    """Scheme and host of a base address, if a URL parser would leave them as they are."""
+def _plain_origin(base: str) -> tuple[str, str, str] | None:
+    """Scheme, host and port of a base address, if a URL parser would leave them as they are."""
     plain = _read_plain(f"{base}/", "")
-    return (plain.scheme, plain.host) if plain else None
+    return (plain.scheme, plain.host, plain.port) if plain else None
 
 
 def _looks_like_file(text: str) -> bool:

@@ -24,19 +24,27 @@ def read_page(body: bytes, content_type: str, robots_header: str) -> Page:
     noindex = _forbids(robots_header)
     if not body.strip() or "html" not in (content_type or "html"):
         return Page(noindex=noindex)
-    from lxml import etree, html
-
-    charset = re.search(r"charset=[\"']?([\w-]+)", content_type, re.IGNORECASE)
-    try:
-        parser = html.HTMLParser(encoding=charset[1] if charset else None, huge_tree=False)
-    except LookupError:
-        parser = html.HTMLParser(huge_tree=False)
-    try:
-        root: Any = html.document_fromstring(body, parser=parser)
-    except (etree.ParserError, etree.XMLSyntaxError, ValueError):
+    root = parse_page(body, content_type)
+    if root is None:
         return Page(noindex=noindex)  # no page that a browser could show a title of
     page = _head(root)
-    return page._replace(noindex=noindex or page.noindex, words=" ".join(_words(root)))
+    return page._replace(noindex=noindex or page.noindex, words=" ".join(words_of(page_text(root))))
+
+
+def parse_page(body: bytes, content_type: str) -> Any:
+    """A page as an lxml element, in the encoding that its header names where it does; None where nothing can be read."""
+    from lxml import etree
+
+    charset = re.search(r"charset=[\"']?([\w-]+)", content_type, re.IGNORECASE)
+    quiet = {"huge_tree": False, "remove_comments": True, "remove_pis": True}
+    try:
+        parser = etree.HTMLParser(encoding=charset[1] if charset else None, **quiet)
+    except LookupError:
+        parser = etree.HTMLParser(**quiet)
+    try:
+        return etree.fromstring(body, parser)
+    except (etree.XMLSyntaxError, ValueError):
+        return None
 
 
 def _head(root: Any) -> Page:
@@ -59,42 +67,24 @@ def _head(root: Any) -> Page:
 
 
 _MOST_WORDS = 120  # of one page
-_MOST_TEXT = 20_000  # characters of it that are looked at
-_NOT_CONTENT = frozenset(
-    [
-        "head",
-        "script",
-        "style",
-        "noscript",
-        "template",
-        "nav",
-        "header",
-        "footer",
-        "aside",
-        "form",
-        "svg",
-        "select",
-        "iframe",
-    ]
-)
+_MOST_TEXT = 2_000  # characters of it that are looked at
+CHROME = ("nav", "header", "footer", "aside")
+"""What pages have around what they are about."""
+
+_NOT_CONTENT = (*CHROME, "head", "script", "style", "noscript", "template", "form", "svg", "select", "iframe")
 
 
-def _words(root: Any) -> list[str]:
-    """The first words of what a page is about, each once: its main part, without what all pages have around it."""
-    mains = root.xpath("//main | //*[@role='main'] | //article")
-    texts: list[str] = []
-    size = 0
-    for part in mains[:1] or [root]:
-        left = [part]
-        while left and size < _MOST_TEXT:
-            element = left.pop()
-            if isinstance(element, str):
-                texts.append(element)
-                size += len(element)
-            elif isinstance(element.tag, str) and element.tag not in _NOT_CONTENT:
-                inner = [t for child in element for t in (child, child.tail)]
-                left += reversed([t for t in (element.text, *inner) if t is not None])
-    return list(dict.fromkeys(word for text in texts if text.strip() for word in tokens(text)))[:_MOST_WORDS]
+def page_text(root: Any) -> str:
+    """What a page is about: the text of its main part, without what all pages have around it. It takes the tree apart."""
+    from lxml import etree
+
+    etree.strip_elements(root, *_NOT_CONTENT, with_tail=False)
+    return " ".join(" ".join(next(root.iter("main", "article"), root).itertext()).split())
+
+
+def words_of(text: str) -> list[str]:
+    """The first words of a text, each once: a sample of what it is about."""
+    return list(dict.fromkeys(tokens(text[:_MOST_TEXT])))[:_MOST_WORDS] if text else []
 
 
 @dataclass(frozen=True, slots=True)

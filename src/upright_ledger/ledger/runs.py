@@ -9,6 +9,9 @@ from sqlalchemy import Connection, Row, insert, select
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.store import now
 
+SURVEY = "survey"
+"""The kind of runs whose rows are of another sort; see ledger.surveys."""
+
 
 def begin_run(connection: Connection, kind: str, digest: str, at: str, name: str = "") -> int:
     """Note that a run began; returns its number."""
@@ -35,13 +38,14 @@ def list_runs(connection: Connection) -> list[Row[Any]]:
     return list(connection.execute(select(schema.runs).order_by(schema.runs.c.id.desc())))
 
 
-def find_run(connection: Connection, text: str) -> Row[Any] | None:
-    """A run by its number or its name; "last" is the newest complete one."""
+def find_run(connection: Connection, text: str, kind: str = "") -> Row[Any] | None:
+    """A run (of a kind, where one is given) by its number or its name; "last" is the newest complete one."""
     r = schema.runs
+    query = select(r).where(r.c.kind == kind) if kind else select(r).where(r.c.kind != SURVEY)
     if text == "last":
-        return connection.execute(select(r).where(r.c.finished != "").order_by(r.c.id.desc()).limit(1)).one_or_none()
+        return connection.execute(query.where(r.c.finished != "").order_by(r.c.id.desc()).limit(1)).one_or_none()
     wanted = r.c.id == int(text) if text.isdigit() and len(text) < 10 else r.c.name == text
-    return connection.execute(select(r).where(wanted)).one_or_none()
+    return connection.execute(query.where(wanted)).one_or_none()
 
 
 def open_run(connection: Connection, kind: str, at: str) -> Row[Any] | None:

@@ -116,7 +116,7 @@ class _Tracer:
         page = Page()
         if response.status == 200:
             page = self.read_page(response.body, response.header("content-type"), response.header("x-robots-tag"))
-        location, how = _leads_to(response, page)
+        location, how = leads_to(response, page.refresh)
         cache = "; ".join([f"{name}: {response.headers[name]}" for name in _CACHE_HEADERS if name in response.headers])[
             :500
         ]
@@ -124,7 +124,7 @@ class _Tracer:
         if not how:
             self.end(Hop(here, response.status, location, "", (), seconds, error, cache, how), response.status, page)
             return
-        following, reason = _resolve(location, address)
+        following, reason = resolve(location, address)
         if following is None:
             self.end(Hop(here, 0, location, "", (), seconds, reason, cache, how), 0, page)
             return
@@ -147,18 +147,18 @@ class _Tracer:
         self.done(Trace(self.start.without_fragment, tuple(self.hops), self.address.text, status, page))
 
 
-def _leads_to(response: Response, page: Page) -> tuple[str, str]:
-    """Where a response sends a browser, as it says so, and by what: "redirect", "refresh" (header or page) or nothing."""
+def leads_to(response: Response, refresh: str) -> tuple[str, str]:
+    """Where a response sends a browser, as it says so, and by what: "redirect", "refresh" (header, or of the page) or nothing."""
     if response.status in REDIRECTS:
         return response.header("location").strip(), "redirect"
-    for text in (response.header("refresh"), page.refresh) if response.status == 200 else ():
+    for text in (response.header("refresh"), refresh) if response.status == 200 else ():
         match = _REFRESH.match(text)
         if match and match[2] and float(match[1]) <= MOST_SECONDS_OF_A_REFRESH:
             return match[2].strip(), "refresh"
     return "", ""
 
 
-def _resolve(location: str, base: Address) -> tuple[Address | None, str]:
+def resolve(location: str, base: Address) -> tuple[Address | None, str]:
     """Where a Location leads, or why it leads nowhere."""
     if not location:
         return None, "a redirect without a Location"

@@ -51,13 +51,14 @@ class Manner:
     retries: int = 2
     user: str = ""
     netrc: bool = False
+    body: int = BODY_BYTES
 
 
 @dataclass(slots=True)
 class Response:
     """What came back. status 0: nothing, and `error` says why. headers: the first of each name (lower case). body: its first bytes.
 
-    seconds: to the end of what was read. note: what was wrong with an answer that came all the same.
+    seconds: to the end of what was read. note: what was wrong with an answer that came all the same. head: only its headers were asked for.
     """
 
     status: int = 0
@@ -66,6 +67,7 @@ class Response:
     seconds: float = 0.0
     error: str = ""
     note: str = ""
+    head: bool = False
 
     def header(self, name: str) -> str:
         """The first header of this name (lower case), or an empty string."""
@@ -74,12 +76,13 @@ class Response:
 
 @dataclass(slots=True)
 class Request:
-    """One request. url: scheme and authority; target: path and query, sent as they stand. done: called with the response."""
+    """One request. origin: scheme and authority; target: path and query, sent as they stand. done: called with the response. head: without body."""
 
     origin: str
     target: str
     done: Callable[[Response], None]
     want_body: bool = True
+    head: bool = False
     tries: int = 0
 
 
@@ -106,7 +109,7 @@ class Exchange:
             while True:
                 if interrupted():
                     raise KeyboardInterrupt
-                while more and self._room():
+                while more and self.has_room():
                     following = next(coming, None)
                     if following is None:
                         more = False
@@ -123,14 +126,22 @@ class Exchange:
                 self._turn(pause)
                 meanwhile()
 
-    def _room(self) -> bool:
+    def slow_down(self, origin: str, seconds: float) -> None:
+        """Leave as much time between requests to an origin, if that is more than the rate leaves."""
+        self._host_of(origin).gap = seconds
+
+    def has_room(self) -> bool:
+        """Whether few enough requests wait."""
         waiting = sum(len(h.waiting) for h in self._hosts.values())
         return waiting + len(self._active) + len(self._later) < 2 * MOST_AT_ONCE
 
     def _host(self, request: Request) -> _Host:
-        host = self._hosts.get(request.origin)
+        return self._host_of(request.origin)
+
+    def _host_of(self, origin: str) -> _Host:
+        host = self._hosts.get(origin)
         if host is None:
-            host = self._hosts[request.origin] = _Host()
+            host = self._hosts[origin] = _Host(gap=1 / self.manner.rate if self.manner.rate else 0.0)
         return host
 
     def _start_due(self) -> float:
@@ -144,15 +155,16 @@ class Exchange:
                 if host.next_at > now:
                     soonest = min(soonest, host.next_at - now)
                     break
-                if self.manner.rate:
-                    host.next_at = max(host.next_at, now - 1 / self.manner.rate) + 1 / self.manner.rate
+                if host.gap:
+                    host.next_at = max(host.next_at, now - host.gap) + host.gap
                 host.active += 1
                 self._start(host.waiting.popleft())
         return max(0.0, min(soonest, 1.0))
 
     def _start(self, request: Request) -> None:
         curl = self._idle.pop() if self._idle else self._handle()
-        received = _Received(request.want_body)
+        received = _Received(self.manner.body if request.want_body else 0)
+        curl.setopt(pycurl.NOBODY, request.head)
         curl.setopt(pycurl.URL, f"{request.origin}/")
         curl.setopt(pycurl.REQUEST_TARGET, request.target.encode("utf-8", "surrogateescape"))
         curl.setopt(pycurl.HEADERFUNCTION, received.header)
@@ -217,6 +229,7 @@ class Exchange:
         seconds = float(curl.getinfo(pycurl.TOTAL_TIME))
         self._idle.append(curl)
         response = received.response(seconds, code, text, self.manner)
+        response.head = request.head
         if request.tries <= self.manner.retries:
             if response.status in {429, 503}:
                 self._back_off(host, request, response)
@@ -256,16 +269,18 @@ class _Host:
     waiting: deque[Request] = field(default_factory=deque)
     active: int = 0
     next_at: float = 0.0
+    gap: float = 0.0
 
 
 class _Received:
     """What comes back of one request, as far as it is kept."""
 
-    def __init__(self, want_body: bool) -> None:
+    def __init__(self, want: int) -> None:
+        """want: bytes of the body."""
         self.lines: list[bytes] = []
         self.size = 0
         self.body = bytearray()
-        self.want = BODY_BYTES if want_body else 0
+        self.want = want
 
     def header(self, line: bytes) -> int | None:
         if line.startswith(b"HTTP/"):

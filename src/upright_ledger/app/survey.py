@@ -1,0 +1,183 @@
+"""Surveying: a crawl that is kept, goes on after a stop, and feeds gather or stock."""
+
+from __future__ import annotations
+
+import csv
+import tempfile
+import time
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from upright_ledger.app.apart import Apart, Put
+from upright_ledger.app.gather import gather
+from upright_ledger.app.stock import stock
+from upright_ledger.core.addresses import Address, parse_address
+from upright_ledger.core.audits.site import Site
+from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED, NOT_ASKED, OUTCOMES, REFUSED, Limits, Seen
+from upright_ledger.errors import InputError, UsageError
+from upright_ledger.formats.page_facts import read_facts
+from upright_ledger.ledger.runs import SURVEY, begin_run, finish_run, name_run, open_run
+from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.surveys import add_seen, load_seen
+from upright_ledger.web.client import Place
+from upright_ledger.web.crawler import Start, crawl
+from upright_ledger.web.exchange import Manner, interrupts
+
+OLD, NEW = "old", "new"
+COMMIT_SECONDS = 1.0
+_PATIENCE = 0.1  # seconds
+_AT_ONCE = 50  # pages
+
+Progress = Callable[[int, int, Counter[str]], None]
+Surveying = Apart[list[Seen]]
+
+
+@dataclass
+class Surveyed:
+    """A survey that was kept. side: OLD, NEW or empty; fed: entries or pages that it added to the ledger; counts: addresses by outcome; site: what the audits keep of them."""
+
+    run: int
+    side: str
+    name: str = ""
+    at: str = ""
+    counts: Counter[str] = field(default_factory=Counter)
+    fed: int = 0
+    seconds: float = 0.0
+    stopped: bool = False
+    site: Site = field(default_factory=Site)
+
+
+def start_surveying() -> Surveying:
+    """The process that crawls, to be started before all else."""
+    return Surveying(_crawl)
+
+
+def survey(
+    ledger: Ledger,
+    start: Start,
+    limits: Limits,
+    place: Place,
+    manner: Manner,
+    surveying: Surveying,
+    *,
+    side: str = "",
+    own_site: bool = False,
+    name: str = "",
+    resume: bool = False,
+    progress: Progress | None = None,
+) -> Surveyed:
+    """Crawl, keep what was seen, and feed the side of the ledger it is of. Ctrl-C keeps what is done (`stopped`)."""
+    at = " ".join(dict.fromkeys(a.origin for a in start.addresses))
+    run, before = _begin(ledger, at, resume=resume)
+    result = Surveyed(run, side, name, at, Counter(s.outcome for s in before))
+    for seen in before:
+        result.site.add(seen)
+    began = saved = time.monotonic()
+    waiting: list[Seen] = []
+    surveying.begin([(start, limits, place, manner, own_site, before)])
+    with interrupts() as interrupted:
+        while not surveying.ended:
+            if interrupted() and not result.stopped:
+                result.stopped = True
+                surveying.stop()
+            for seen in surveying.next(_PATIENCE) or ():
+                waiting.append(seen)
+                result.counts[seen.outcome] += 1
+                result.site.add(seen)
+            if progress is not None:
+                progress(result.counts.total(), 0, result.counts)
+            if waiting and time.monotonic() - saved >= COMMIT_SECONDS:
+                _save(ledger, run, waiting)
+                waiting, saved = [], time.monotonic()
+        _save(ledger, run, waiting)
+    result.seconds = time.monotonic() - began
+    if result.stopped:
+        return result
+    if not result.counts.total() - result.counts[NOT_ASKED]:
+        raise InputError(
+            f"nothing could be asked for at {at}", "check the address, or say --own-site where robots.txt forbids it"
+        )
+    with ledger.writing() as connection:
+        finish_run(connection, run, {o: result.counts[o] for o in OUTCOMES if result.counts[o]})
+        if name:
+            name_run(connection, run, name)
+    if side:
+        result.fed = _feed(ledger, run, side)
+    return result
+
+
+def _save(ledger: Ledger, run: int, seen: Sequence[Seen]) -> None:
+    with ledger.writing() as connection:
+        add_seen(connection, run, seen)
+
+
+def _begin(ledger: Ledger, at: str, *, resume: bool) -> tuple[int, list[Seen]]:
+    with ledger.writing() as connection:
+        if not resume:
+            return begin_run(connection, SURVEY, "", at), []
+        stopped = open_run(connection, SURVEY, at)
+        if stopped is None:
+            raise UsageError(f"no survey of {at} was stopped", "start one without --resume")
+        return stopped.id, list(load_seen(connection, stopped.id))
+
+
+def _crawl(
+    put: Put, start: Start, limits: Limits, place: Place, manner: Manner, own_site: bool, before: list[Seen]
+) -> None:
+    """Crawl, handing over what was seen a few pages at a time."""
+    found: list[Seen] = []
+    since = time.monotonic()
+
+    def hand_over() -> None:
+        nonlocal since
+        now = time.monotonic()
+        if found and (len(found) >= _AT_ONCE or now - since > _PATIENCE):
+            put(found)
+            found.clear()
+            since = now
+
+    crawl(start, limits, place, manner, read_facts, found.append, own_site=own_site, before=before, meanwhile=hand_over)
+    put(found)
+
+
+def _feed(ledger: Ledger, run: int, side: str) -> int:
+    """Gather what answered, moved or failed as old URLs, or stock what answered and moved as pages."""
+    wanted = (ANSWERED, MOVED, FAILING, REFUSED) if side == OLD else (ANSWERED, MOVED)
+    with tempfile.TemporaryDirectory(prefix="upright-survey-") as held:
+        file = Path(held) / f"survey-{run}.csv"
+        with ledger.reading() as connection, file.open("w", encoding="utf-8", newline="") as out:
+            writer = csv.writer(out)
+            writer.writerow(
+                ("url", "status", "title", "h1", "description", "language", "canonical", "indexable", "redirects_to")
+            )
+            for seen in load_seen(connection, run):
+                facts = seen.facts
+                is_page = seen.status != 200 or seen.content_type.partition(";")[0].strip().lower() in _PAGES
+                if seen.outcome in wanted and is_page and _feeds(ledger, seen.url, side):
+                    writer.writerow(
+                        (
+                            seen.url, seen.status, facts.title, facts.heading, facts.description, facts.language, facts.canonical,
+                            "no" if seen.noindex else "yes", seen.location,
+                        )
+                    )  # fmt: skip
+        if side == OLD:
+            return sum(s.new_entries for s in gather(ledger, [str(file)], kind="table").sources)
+        return sum(s.accepted for s in stock(ledger, [file])[0])
+
+
+_PAGES = frozenset(["text/html", "application/xhtml+xml", "application/pdf", ""])
+
+
+def _feeds(ledger: Ledger, url: str, side: str) -> bool:
+    address = parse_address(url)
+    sites = ledger.settings.sites
+    return bool(sites.site_of(address)) if side == OLD else sites.is_new(address)
+
+
+def hosts_of(ledger: Ledger, side: str, starts: Sequence[Address]) -> frozenset[str]:
+    """The hosts that a survey may ask: those of the side it is of, and those of its starts."""
+    sites = ledger.settings.sites
+    known = {OLD: frozenset(sites.site_of_authority), NEW: sites.new_authorities}.get(side, frozenset())
+    return known | {a.authority for a in starts}

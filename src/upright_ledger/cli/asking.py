@@ -1,0 +1,94 @@
+"""Options of the commands that ask servers: where, as whom, and how politely."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import click
+
+from upright_ledger.errors import UsageError
+
+if TYPE_CHECKING:
+    from upright_ledger.web.exchange import Manner
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+LOGIN = "UPRIGHT_HTTP_LOGIN"
+POLITE_RATE = 20.0
+
+_OPTIONS = (
+    click.option(
+        "--connect",
+        multiple=True,
+        metavar="HOST=ADDRESS",
+        help="Ask for HOST[:PORT] at ADDRESS[:PORT]; scheme, name and TLS stay.",
+    ),
+    click.option(
+        "--ca", type=click.Path(path_type=Path, exists=True, dir_okay=False), help="Certificates to trust, as PEM."
+    ),
+    click.option("--insecure", is_flag=True, help="Check no certificate."),
+    click.option("--agent", default="", metavar="TEXT", help="The User-Agent to give."),
+    click.option(
+        "--header", "headers", multiple=True, metavar="NAME:VALUE", help="A further header, such as Accept-Language."
+    ),
+    click.option(
+        "--seconds", type=click.FloatRange(0.1, 600), default=20.0, show_default=True, help="For one request."
+    ),
+    click.option(
+        "--concurrent", type=click.IntRange(1, 64), default=16, show_default=True, help="Requests at once to one host."
+    ),
+    click.option(
+        "--rate",
+        type=click.FloatRange(0),
+        default=None,
+        help="Requests a second to one host; 0 for no limit.  [default: 20, on this machine 0]",
+    ),
+)
+
+
+def asking_options(command: F) -> F:
+    """Put the options on a command; it takes them as keywords for `manner_of`."""
+    for option in reversed(_OPTIONS):
+        command = option(command)
+    return command
+
+
+def manner_of(asking: Mapping[str, Any], hosts: Sequence[str]) -> Manner:
+    """How requests are made. asking: the options; hosts: that are asked directly, as far as that is known."""
+    from upright_ledger.web.exchange import Manner, is_local
+
+    connect, rate = asking["connect"], asking["rate"]
+    ends = [_ends(c) for c in connect]
+    # On this machine no politeness is due.
+    asked = hosts or [address for _, _, address, _ in ends]
+    here = bool(asked) and all(map(is_local, asked))
+    return Manner(
+        tuple(ends), asking["ca"], asking["insecure"], headers=_headers(asking["headers"]), seconds=asking["seconds"],
+        concurrent=asking["concurrent"], rate=(0.0 if here else POLITE_RATE) if rate is None else rate, user=os.environ.get(LOGIN, ""),
+        netrc=True, agent=_one_line(asking["agent"], "--agent") or Manner().agent,
+    )  # fmt: skip
+
+
+def _ends(text: str) -> tuple[str, str, str, str]:
+    """HOST[:PORT]=ADDRESS[:PORT] in its four parts."""
+    match = re.fullmatch(r"([A-Za-z0-9.-]+)(?::(\d+))?=(\[[0-9A-Fa-f:]+\]|[A-Za-z0-9.-]+)(?::(\d+))?", text)
+    if match is None:
+        raise UsageError(f"--connect {text} cannot be read", "such as --connect www.quillhaven.example=192.0.2.7:8443")
+    return match[1], match[2] or "", match[3], match[4] or ""
+
+
+def _headers(texts: tuple[str, ...]) -> tuple[str, ...]:
+    for text in texts:
+        if not re.fullmatch(r"[A-Za-z0-9-]+:.*", _one_line(text, "--header")):
+            raise UsageError(f"--header {text} names no header", "such as --header 'Accept-Language: de'")
+    return texts
+
+
+def _one_line(text: str, option: str) -> str:
+    if not text.isprintable():
+        raise UsageError(f"{option} holds a control character", "give it as one line")
+    return text

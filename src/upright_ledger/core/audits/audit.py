@@ -1,0 +1,20 @@
+"""All audits of a survey, in the order in which people should read them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from upright_ledger.core.audits.forms import forms
+from upright_ledger.core.audits.gate import GATE, gate
+from upright_ledger.core.audits.pages import doubles, languages
+from upright_ledger.core.audits.server import server
+from upright_ledger.core.audits.site import ERROR, NOTE, WARNING, Fault, Site, Wanted
+from upright_ledger.core.audits.sitemap import sitemap
+
+
+def audit(site: Site, wanted: Wanted) -> list[Fault]:
+    """All faults, the launch gate first."""
+    parts: tuple[Callable[[Site, Wanted], Iterator[Fault]], ...] = (gate, sitemap, forms, languages, server, doubles)
+    order = {ERROR: 0, WARNING: 1, NOTE: 2}
+    found = [fault for part in parts for fault in part(site, wanted)]
+    return sorted(found, key=lambda f: (f.audit != GATE, order[f.severity], -len(f.rows), f.kind))

@@ -1,0 +1,214 @@
+"""What a survey saw of a site, as the audits look at it: addresses, links to mend, and what answers how.
+
+What was seen is gone through twice, and only what is needed is kept: a survey of 100,000 pages holds millions of links.
+"""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from upright_ledger.core.surveying import (
+    ANSWERED,
+    CANONICAL,
+    FAILING,
+    HREFLANG,
+    MOVED,
+    PAGE_LINK,
+    PROBE,
+    RESOURCE,
+    SITEMAP_LINE,
+    Seen,
+)
+
+ERROR, WARNING, NOTE = "error", "warning", "note"
+_MOST_HOPS = 20
+_PAGE_TYPES = ("text/html", "application/xhtml+xml", "")
+
+
+class Line(NamedTuple):
+    """What is kept of an address: `Seen` without its links."""
+
+    outcome: str
+    status: int
+    location: str
+    reason: str
+    title: str
+    canonical: str
+    language: str
+    noindex: bool
+    is_page: bool
+    needs_script: bool
+    digest: str
+    letters: int
+    depth: int
+    hsts: str
+    via: str
+
+
+class LinkToMend(NamedTuple):
+    """A link that leads to a redirect or an error. final: the address to put there instead, empty where there is none. pages: that hold it, `source` first."""
+
+    source: str
+    target: str
+    written: str
+    text: str
+    place: str
+    status: int
+    final: str
+    pages: int
+    in_template: bool
+
+
+@dataclass
+class Site:
+    """What a survey saw of a site, as the audits look at it.
+
+    lines: address → what is kept of it. probes: likewise, of addresses that were asked only to see the answer. inbound: address → pages that link to it.
+    listed: addresses of sitemaps → the sitemap. uses: use → its addresses (canonical, link, hreflang) with counts, for their forms.
+    """
+
+    lines: dict[str, Line] = field(default_factory=dict)
+    probes: dict[str, Line] = field(default_factory=dict)
+    inbound: Counter[str] = field(default_factory=Counter)
+    listed: dict[str, str] = field(default_factory=dict)
+    canonicals: dict[str, str] = field(default_factory=dict)
+    languages: set[tuple[str, str]] = field(default_factory=set)
+    mixed: dict[str, str] = field(default_factory=dict)
+    mends: list[LinkToMend] = field(default_factory=list)
+    pages: int = 0
+
+    def add(self, seen: Seen) -> None:
+        """Keep what is needed of an address."""
+        (self.probes if seen.via == PROBE else self.lines)[seen.url] = _line(seen)
+
+    def final(self, url: str) -> tuple[str, int]:
+        """Where an address ends after all its redirects, and the status there; 0 where that was not seen, or never ends."""
+        for _ in range(_MOST_HOPS):
+            line = self.lines.get(url)
+            if line is None:
+                return url, 0
+            if line.outcome != MOVED or not line.location:
+                return url, line.status
+            url = line.location.partition("#")[0]
+        return url, 0
+
+    def of(self, outcome: str) -> Iterator[str]:
+        """The addresses of an outcome."""
+        return (url for url, line in self.lines.items() if line.outcome == outcome)
+
+
+def look_at(load: Callable[[], Iterable[Seen]], site: Site | None = None) -> Site:
+    """Go through a survey. load: yields all that was seen, each time it is called. site: one to which all of it was added already."""
+    if site is None:
+        site = Site()
+        for seen in load():
+            site.add(seen)
+    site.pages = sum(1 for line in site.lines.values() if line.is_page and line.outcome == ANSWERED)
+    broken: dict[tuple[str, str, str, str], list[str]] = defaultdict(list)
+    for seen in load():
+        if seen.via != PROBE:
+            _links(seen, site, broken)
+    site.mends = sorted(
+        _mends(site, broken), key=lambda m: (not m.in_template, -m.pages, bool(m.final), m.target, m.source)
+    )
+    return site
+
+
+def _line(seen: Seen) -> Line:
+    facts, kind = seen.facts, seen.content_type.partition(";")[0].strip().lower()
+    return Line(
+        seen.outcome, seen.status, seen.location, seen.reason or seen.error, facts.title or facts.heading, facts.canonical, facts.language, seen.noindex,
+        seen.status == 200 and kind in _PAGE_TYPES, facts.needs_script, facts.digest, facts.letters, seen.depth,
+        seen.headers.get("strict-transport-security", ""), seen.via,
+    )  # fmt: skip
+
+
+def _links(seen: Seen, site: Site, broken: dict[tuple[str, str, str, str], list[str]]) -> None:
+    """Take up the links of one page."""
+    targets = set()
+    for link in seen.facts.links:
+        if link.kind == SITEMAP_LINE:
+            site.listed.setdefault(link.target, seen.url)
+        elif link.kind == CANONICAL:
+            site.canonicals[seen.url] = link.target
+        elif link.kind == HREFLANG:
+            site.languages.add((seen.url, link.target))
+        else:
+            targets.add(link.target)
+            if link.kind == RESOURCE and seen.url.startswith("https:") and link.target.startswith("http:"):
+                site.mixed.setdefault(link.target, seen.url)
+        line = site.lines.get(link.target)
+        if line is not None and line.outcome in {MOVED, FAILING} and link.kind in {PAGE_LINK, RESOURCE}:
+            broken[link.target, link.written, link.text, link.place].append(seen.url)
+    for target in targets:
+        site.inbound[target] += 1
+
+
+def _mends(site: Site, broken: Mapping[tuple[str, str, str, str], list[str]]) -> Iterator[LinkToMend]:
+    for (target, written, text, place), sources in broken.items():
+        final, status = site.final(target)
+        right = final if status == 200 and final != target else ""
+        in_template = len(sources) >= max(5, site.pages // 2)
+        if in_template:
+            yield LinkToMend(
+                sources[0], target, written, text, place, site.lines[target].status, right, len(sources), True
+            )
+            continue
+        for source in dict.fromkeys(sources):
+            yield LinkToMend(source, target, written, text, place, site.lines[target].status, right, 1, False)
+
+
+class OutcomeRow(NamedTuple):
+    """Addresses of one outcome in one group: how many, and how many pages link to them."""
+
+    group: str
+    outcome: str
+    addresses: int
+    linked: int
+
+
+def outcomes(site: Site, group_of: Callable[[str], str]) -> list[OutcomeRow]:
+    """What answers how, by group (a section, or a family), the groups with most addresses first."""
+    counts: Counter[tuple[str, str]] = Counter()
+    linked: Counter[tuple[str, str]] = Counter()
+    sizes: Counter[str] = Counter()
+    for url, line in site.lines.items():
+        key = (group_of(url), line.outcome)
+        counts[key] += 1
+        linked[key] += site.inbound[url]
+        sizes[key[0]] += 1
+    rows = [OutcomeRow(*key, counts[key], linked[key]) for key in counts]
+    return sorted(rows, key=lambda r: (-sizes[r.group], r.group, -r.addresses))
+
+
+def severity(bad: int, whole: int) -> str:
+    """How grave faults are by share and scale: a dozen of two hundred is an error, a dozen of 400,000 a note."""
+    share = bad / whole if whole else 0.0
+    return ERROR if share >= 0.01 else WARNING if share >= 0.001 else NOTE
+
+
+class Fault(NamedTuple):
+    """One kind of fault. text: what it is, with figures; rows: the addresses, with what goes with each."""
+
+    audit: str
+    kind: str
+    severity: str
+    text: str
+    rows: list[tuple[str, str]]
+
+
+def as_rows(urls: Iterable[str]) -> list[tuple[str, str]]:
+    """Addresses as rows of a fault, in order, with nothing beside them."""
+    return [(url, "") for url in sorted(urls)]
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What the site should be. origin: its canonical origin. slash: "always", "never", or empty for as most pages have it. staging: it is not public yet."""
+
+    origin: str
+    slash: str = ""
+    staging: bool = False

@@ -1,0 +1,85 @@
+"""Sitemaps: every address of them must answer 200, be canonical and indexable, and be in the form of the site."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+from upright_ledger.core.audits.site import WARNING, Fault, Site, Wanted, as_rows, severity
+from upright_ledger.core.surveying import ANSWERED, MOVED, NOT_ASKED
+
+SITEMAP = "sitemap"
+
+
+def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
+    """Every address of the sitemaps must answer 200, be canonical and indexable, and be in the site's form."""
+    listed = {url: source for url, source in site.listed.items() if not is_sitemap(site, url)}
+    whole = len(listed)
+    if not whole:
+        if site.pages:
+            yield Fault(SITEMAP, "no-sitemap", WARNING, "no sitemap names any page", [])
+        return
+    bad: dict[str, list[tuple[str, str]]] = defaultdict(list)
+    for url in listed:
+        if wrong := _listed_fault(site, wanted, url):
+            bad[wrong[0]].append((url, wrong[1]))
+    texts = {
+        "sitemap-redirects": "redirect", "sitemap-errors": "do not answer 200", "sitemap-not-canonical": "name another address as canonical",
+        "sitemap-noindex": "ask search engines to leave them out", "sitemap-other-host": "lie on another host or scheme", "sitemap-not-asked": "could not be asked for",
+    }  # fmt: skip
+    for kind, rows in bad.items():
+        yield Fault(
+            SITEMAP,
+            kind,
+            severity(len(rows), whole),
+            f"{len(rows):,} of {whole:,} addresses of sitemaps {texts[kind]}",
+            sorted(rows),
+        )
+    good = [
+        url for url, line in site.lines.items()
+        if line.is_page and not line.noindex and site.canonicals.get(url, url) == url and url not in listed
+    ]  # fmt: skip
+    if good:
+        yield Fault(
+            SITEMAP,
+            "missing-from-sitemap",
+            severity(len(good), site.pages),
+            f"{len(good):,} pages stand in no sitemap",
+            as_rows(good),
+        )
+    reached = {site.final(url)[0] for url in site.of(MOVED) if site.inbound[url]}
+    alone = [
+        url
+        for url in listed
+        if not site.inbound[url] and url not in reached and url in site.lines and site.lines[url].outcome == ANSWERED
+    ]
+    if alone:
+        yield Fault(
+            SITEMAP,
+            "linked-nowhere",
+            severity(len(alone), whole),
+            f"{len(alone):,} addresses of sitemaps are linked from no page",
+            as_rows(alone),
+        )
+
+
+def is_sitemap(site: Site, url: str) -> bool:
+    """Whether an address is a sitemap itself."""
+    return url.partition("?")[0].endswith((".xml", ".xml.gz")) and url in site.lines and not site.lines[url].is_page
+
+
+def _listed_fault(site: Site, wanted: Wanted, url: str) -> tuple[str, str] | None:
+    line = site.lines.get(url)
+    if not url.startswith(f"{wanted.origin}/") and not wanted.staging:
+        return "sitemap-other-host", ""
+    if line is None or line.outcome == NOT_ASKED:
+        return "sitemap-not-asked", line.reason if line else "another host"
+    if line.outcome == MOVED:
+        return "sitemap-redirects", site.final(url)[0]
+    if line.status != 200:
+        return "sitemap-errors", str(line.status or line.reason)
+    if line.noindex:
+        return "sitemap-noindex", ""
+    if site.canonicals.get(url, url) != url:
+        return "sitemap-not-canonical", site.canonicals[url]
+    return None

@@ -1,0 +1,188 @@
+"""Surveys: what a crawl saw of each address, and which address it goes to next."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
+from typing import NamedTuple
+
+from upright_ledger.core.addresses import Address
+
+ANSWERED, MOVED, REFUSED, FAILING = "answered", "moved", "refused", "failing"
+UNREACHABLE, NOT_ASKED = "unreachable", "not asked"
+OUTCOMES = (ANSWERED, MOVED, REFUSED, FAILING, UNREACHABLE, NOT_ASKED)
+"""What became of an address. NOT_ASKED comes with the reason."""
+
+# What a link is to the page that holds it.
+PAGE_LINK, RESOURCE, CANONICAL, HREFLANG, REDIRECT, SITEMAP_LINE = (
+    "link",
+    "resource",
+    "canonical",
+    "hreflang",
+    "redirect",
+    "sitemap",
+)
+
+# Where in a page it stands.
+HEAD, TEXT = "head", "text"
+
+
+class Link(NamedTuple):
+    """A link of a page. target: absolute, without fragment. written: as it stands in the page. kind, place: see above; place may
+    also be nav, header, footer or aside. text: of a link; the language of an hreflang."""
+
+    target: str
+    written: str
+    kind: str
+    text: str = ""
+    place: str = TEXT
+
+
+class Facts(NamedTuple):
+    """What a body says of itself. robots: its directives, in lower case. digest: of its text without what stands around all pages; letters: of that text.
+
+    needs_script: hardly any text, and scripts. mixed: resources over plain HTTP.
+    """
+
+    title: str = ""
+    heading: str = ""
+    description: str = ""
+    language: str = ""
+    canonical: str = ""
+    robots: str = ""
+    refresh: str = ""
+    digest: str = ""
+    letters: int = 0
+    needs_script: bool = False
+    links: tuple[Link, ...] = ()
+
+
+class Seen(NamedTuple):
+    """One address as a survey saw it.
+
+    status 0: no response; error: why, or what was wrong with it. location: where a redirect or refresh leads, resolved. reason: why it was not
+    asked. via: the address that led here first; depth: how many links from a start. headers: those that audits look at.
+    """
+
+    url: str
+    status: int = 0
+    location: str = ""
+    error: str = ""
+    reason: str = ""
+    content_type: str = ""
+    seconds: float = 0.0
+    size: int = 0
+    headers: Mapping[str, str] = {}
+    via: str = ""
+    depth: int = 0
+    facts: Facts = Facts()
+
+    @property
+    def outcome(self) -> str:
+        """One of OUTCOMES."""
+        if self.reason:
+            return NOT_ASKED
+        if not self.status:
+            return UNREACHABLE
+        if self.location or 300 <= self.status < 400:
+            return MOVED
+        if self.status < 300:
+            return ANSWERED
+        return REFUSED if self.status in {401, 403, 429} else FAILING
+
+    @property
+    def noindex(self) -> bool:
+        """Whether the page asks search engines to leave it out."""
+        told = f"{self.facts.robots},{self.headers.get('x-robots-tag', '').lower()}"
+        return bool({d.strip().rpartition(":")[2].strip() for d in told.split(",")} & {"noindex", "none"})
+
+
+@dataclass(frozen=True)
+class Limits:
+    """How far a survey goes. hosts: those that may be asked. most: addresses; depth: links from a start; within, without: path
+    patterns that an address must, and must not, fit; ignored: parameters that are taken off. per_path: queries of one path."""
+
+    hosts: frozenset[str]
+    most: int = 500_000
+    depth: int = 100
+    within: tuple[str, ...] = ()
+    without: tuple[str, ...] = ()
+    ignored: frozenset[str] = frozenset()
+    per_path: int = 500
+
+
+PROBE = "probe"
+"""What led to an address that is asked only to see how the server answers it."""
+
+OFF_SITE = "another host"
+TOO_DEEP = "too many links away"
+TOO_MANY = "beyond the number wanted"
+TRAP = "a trap: its path repeats itself"
+TOO_LONG = "longer than 2,000 characters"
+QUERIES = "too many queries of one path"
+PATTERN = "left out by a pattern"
+ROBOTS = "robots.txt keeps it from crawlers"
+
+_MOST_CHARACTERS = 2_000
+
+
+@dataclass
+class Frontier:
+    """Which addresses are known, and which of them may be asked: each of them once."""
+
+    limits: Limits
+    known: set[str] = field(default_factory=set)
+    accepted: int = 0
+    _queries: Counter[str] = field(default_factory=Counter)
+
+    def settled(self, address: Address) -> Address:
+        """An address without the parameters that are ignored, and without its fragment."""
+        if not address.query or not self.limits.ignored:
+            return address._replace(fragment="") if address.fragment else address
+        kept = [p for p in address.query.split("&") if p.partition("=")[0] not in self.limits.ignored]
+        return address._replace(query="&".join(kept), fragment="")
+
+    def take(self, address: Address, depth: int) -> str | None:
+        """Note a settled address. None where it was known; else why it is not to be asked, empty where it is."""
+        text = address.without_fragment
+        if text in self.known:
+            return None
+        if address.authority not in self.limits.hosts:
+            return OFF_SITE  # not kept: the web is large
+        self.known.add(text)
+        reason = self._refuses(address, text, depth)
+        if not reason:
+            self.accepted += 1
+        return reason
+
+    def _refuses(self, address: Address, text: str, depth: int) -> str:
+        limits = self.limits
+        if len(text) > _MOST_CHARACTERS:
+            return TOO_LONG
+        if repeats_itself(address.path):
+            return TRAP
+        if limits.within and not any(fnmatchcase(address.path, p) for p in limits.within):
+            return PATTERN
+        if any(fnmatchcase(address.path, p) for p in limits.without):
+            return PATTERN
+        if depth > limits.depth:
+            return TOO_DEEP
+        if self.accepted >= limits.most:
+            return TOO_MANY
+        if address.query:
+            path = f"{address.authority}{address.path}"
+            self._queries[path] += 1
+            if self._queries[path] > limits.per_path:
+                return QUERIES
+        return ""
+
+
+_REPEATED = re.compile(r"((?:/[^/]+){1,4}?)\1\1(?:/|\Z)")
+
+
+def repeats_itself(path: str) -> bool:
+    """Whether a path holds the same segments three times in a row, as wrong relative links spin them on without end, or far too many."""
+    return path.count("/") > 40 or _REPEATED.search(path) is not None

@@ -1,0 +1,216 @@
+"""HTML pages that a crawl fetched: what they say of themselves, and every address they name.
+
+The parts that stand around all pages of a site (navigation, header, footer) are looked at once for each text they have.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections.abc import Iterable, Iterator, Sequence
+from functools import lru_cache
+from typing import Any, NamedTuple
+
+from upright_ledger.core.addresses import NotAnAddressError, parse_address
+from upright_ledger.core.surveying import CANONICAL, HEAD, HREFLANG, PAGE_LINK, RESOURCE, TEXT, Facts, Link
+from upright_ledger.formats.pages import CHROME, page_text, parse_page
+
+MOST_LINKS = 5_000  # of one page
+_CSS_URL = re.compile(r"url\(\s*[\"']?([^\"')]{1,2000})|@import\s+[\"']([^\"']{1,2000})", re.IGNORECASE)
+_NO_ADDRESS = ("#", "mailto:", "tel:", "javascript:", "data:", "sms:", "blob:", "about:")
+_RESOURCES = {"img": "src", "script": "src", "iframe": "src", "source": "src", "video": "src", "audio": "src", "embed": "src", "object": "data", "input": "src", "track": "src"}  # fmt: skip
+_WITH_LINKS = ("a", "area", "link", "style", *_RESOURCES)
+_LEAST_TEXT = 80  # letters; a page of fewer that loads scripts shows its content by them
+_MOST_PARTS = 4_096
+_FROM_ANYWHERE = ("/", "http://", "https://", *_NO_ADDRESS)
+_PLAIN_NAME = re.compile(
+    r"[A-Za-z0-9_-][A-Za-z0-9_-]*(?:[/.][A-Za-z0-9_-]+)*/?(?:\?[A-Za-z0-9_=&.-]*)?"
+)  # relative, with no dot segments
+
+
+class _Written(NamedTuple):
+    """A link as it stands in a page, before it is resolved."""
+
+    written: str
+    kind: str
+    text: str
+    place: str
+
+
+_parts: dict[bytes, tuple[_Written, ...]] = {}  # digest of a part around the page → its links
+
+
+def html_facts(body: bytes, content_type: str, url: str) -> Facts:
+    """What a page says of itself, and its links; nothing where it cannot be read."""
+    root = parse_page(body, content_type)
+    if root is None:
+        return Facts()
+    told: dict[str, str] = {}
+    robots: list[str] = []
+    for element in root.iter("title", "h1", "meta"):
+        if element.tag == "meta":
+            name = (element.get("name") or element.get("http-equiv") or "").strip().lower()
+            content = (element.get("content") or "").strip()[:2000]
+            if name == "robots":
+                robots.append(content.lower())
+            elif name in {"description", "refresh"}:
+                told.setdefault(name, content)
+        elif element.tag not in told:
+            told[element.tag] = " ".join("".join(element.itertext()).split())[:500]
+    base = next((b.get("href") for b in root.iter("base") if b.get("href")), "")
+    links = tuple(_resolved(_links(root), absolute(base, url) or url))
+    language = (root.get("lang") or "")[:20]
+    scripts = next(root.iter("script"), None) is not None
+    text = page_text(root)
+    canonical = next((link.target for link in links if link.kind == CANONICAL), "")
+    digest = hashlib.blake2b(text.encode("utf-8", "replace"), digest_size=8).hexdigest() if text else ""
+    return Facts(
+        told.get("title", ""), told.get("h1", ""), told.get("description", ""), language, canonical, ",".join(robots), told.get("refresh", ""),
+        digest, len(text), scripts and len(text) < _LEAST_TEXT, links,
+    )  # fmt: skip
+
+
+def css_addresses(text: str) -> Iterator[str]:
+    """The addresses that a style sheet names, as written."""
+    for first, second in _CSS_URL.findall(text[: 4 << 20])[:MOST_LINKS]:
+        yield (first or second).strip()
+
+
+def absolute(written: str, base: str) -> str:
+    """An address as a browser resolves it, without fragment; empty where it is none that a browser would ask for."""
+    if not written or written.startswith(_NO_ADDRESS):
+        return ""
+    if written[0] == "/" and written[1:2] != "/":
+        return _from_root(written, base[: base.index("/", 8)] if base.count("/") > 2 else base)
+    return _resolve(written, base)
+
+
+@lru_cache(maxsize=1 << 16)
+def _from_root(written: str, origin: str) -> str:
+    return _resolve(written, origin)
+
+
+def _resolve(written: str, base: str) -> str:
+    import ada_url
+
+    try:
+        if written[0] == "/" != written[1:2]:
+            return parse_address(written, base).without_fragment
+        if _PLAIN_NAME.fullmatch(written) and "?" not in base and base.count("/") > 2:
+            return parse_address(base[: base.rindex("/") + 1] + written).without_fragment
+        return parse_address(ada_url.join_url(base, written)).without_fragment
+    except (NotAnAddressError, ValueError):
+        return ""
+
+
+def _resolved(groups: Iterable[tuple[bytes, Sequence[_Written]]], base: str) -> Iterator[Link]:
+    """Links as addresses, those of one target, text and place once."""
+    origin = base[: base.index("/", 8)] if base.count("/") > 2 else base
+    seen: set[Link] = set()
+    for key, links in groups:
+        for found in _shared(key, origin, links) if key else _each(links, base, origin):
+            if found not in seen:
+                seen.add(found)
+                yield found
+        if len(seen) >= MOST_LINKS:
+            return
+
+
+_kept: dict[tuple[bytes, str], list[Link]] = {}  # part around the page, and origin → its links
+
+
+def _shared(key: bytes, origin: str, links: Sequence[_Written]) -> list[Link]:
+    """The links of a part that stands around many pages, none of which depends on the page."""
+    found = _kept.get((key, origin))
+    if found is None:
+        found = list(_each(links, f"{origin}/", origin))
+        if len(_kept) < _MOST_PARTS:
+            _kept[key, origin] = found
+    return found
+
+
+def _each(links: Iterable[_Written], base: str, origin: str) -> Iterator[Link]:
+    for link in links:
+        found = _link_from_root(link, origin) if link.written[:1] == "/" != link.written[1:2] else _link(link, base)
+        if found is not None:
+            yield found
+
+
+@lru_cache(maxsize=1 << 16)
+def _link_from_root(link: _Written, origin: str) -> Link | None:
+    """One object for a link that many pages hold."""
+    return _link(link, origin)
+
+
+def _link(link: _Written, base: str) -> Link | None:
+    target = absolute(link.written, base)
+    return Link(target, link.written, link.kind, link.text, link.place) if target else None
+
+
+def _links(root: Any) -> Iterator[tuple[bytes, Sequence[_Written]]]:
+    """Every link of a page: those of each part around it, with a key where they lead to the same from everywhere, and the others. The
+    parts are taken out of the tree."""
+    from lxml import etree
+
+    for part in [p for p in root.iter(*CHROME) if next(p.iterancestors(*CHROME), None) is None]:
+        text = etree.tostring(part, with_tail=False)
+        key = hashlib.blake2b(text, digest_size=16).digest()
+        found = _parts.get(key)
+        if found is None:
+            found = tuple(link for element in part.iter(*_WITH_LINKS) for link in _links_of(element, _place(element)))
+            if len(_parts) < _MOST_PARTS:
+                _parts[key] = found
+        yield key if all(link.written.startswith(_FROM_ANYWHERE) for link in found) else b"", found
+    etree.strip_elements(root, *CHROME, with_tail=False)
+    yield b"", [link for element in root.iter(*_WITH_LINKS) for link in _links_of(element, TEXT)][:MOST_LINKS]
+
+
+def _links_of(element: Any, place: str) -> Iterator[_Written]:
+    """The links of one element."""
+    tag = element.tag
+    if tag in {"a", "area"}:
+        written = (element.get("href") or "").strip()
+        if written:
+            text = "".join(element.itertext()) if len(element) else element.text or ""
+            yield _Written(written[:2000], PAGE_LINK, " ".join(text.split())[:200] or _image_text(element), place)
+    elif tag == "link":
+        yield from _head_link(element)
+    elif tag == "style":
+        for written in css_addresses(element.text or ""):
+            yield _Written(written, RESOURCE, "", place)
+    else:
+        kind = PAGE_LINK if tag == "iframe" else RESOURCE
+        for written in ((element.get(_RESOURCES[tag]) or "").strip(), *_srcset(element.get("srcset") or "")):
+            if written:
+                yield _Written(written[:2000], kind, "", place)
+
+
+def _head_link(element: Any) -> Iterator[_Written]:
+    written = (element.get("href") or "").strip()[:2000]
+    relations = set((element.get("rel") or "").lower().split())
+    if not written:
+        return
+    if "canonical" in relations:
+        yield _Written(written, CANONICAL, "", HEAD)
+    elif "alternate" in relations and element.get("hreflang"):
+        yield _Written(written, HREFLANG, element.get("hreflang").strip().lower()[:20], HEAD)
+    elif relations & {"next", "prev", "alternate", "amphtml"}:
+        yield _Written(written, PAGE_LINK, "", HEAD)
+    elif relations & {"stylesheet", "icon", "preload", "manifest", "modulepreload", "apple-touch-icon"}:
+        yield _Written(written, RESOURCE, "", HEAD)
+
+
+def _image_text(element: Any) -> str:
+    return next(
+        (f"image: {i.get('alt').strip()}"[:200] for i in element.iter("img") if (i.get("alt") or "").strip()), ""
+    )
+
+
+def _place(element: Any) -> str:
+    """The part around the page in which an element stands: the innermost."""
+    return next((str(above.tag) for above in element.iterancestors(*CHROME)), TEXT)
+
+
+def _srcset(text: str) -> list[str]:
+    """The addresses of a srcset (HTML, section 4.8.4.2.1), whose parts are divided by commas and blanks."""
+    return [part.split()[0] for part in re.split(r",\s+", text) if part.split()] if text else []

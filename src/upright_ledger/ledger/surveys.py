@@ -1,0 +1,53 @@
+"""What surveys saw, in blocks beside the rows of other runs: a link that many pages hold is written once."""
+
+from __future__ import annotations
+
+import json
+import zlib
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from sqlalchemy import Connection, func, insert, select
+
+from upright_ledger.core.surveying import Facts, Link, Seen
+from upright_ledger.ledger import schema
+
+_ROWS = 2_000  # of one block
+_LEVEL = 1  # of deflating
+
+
+def add_seen(connection: Connection, run: int, seen: Sequence[Seen]) -> None:
+    """Store what a survey saw, after what it saw before."""
+    t = schema.traces
+    number = connection.scalar(select(func.coalesce(func.max(t.c.number) + 1, 0)).where(t.c.run == run)) or 0
+    for start in range(0, len(seen), _ROWS):
+        connection.execute(insert(t).values(run=run, number=number, rows=pack(seen[start : start + _ROWS])))
+        number += 1
+
+
+def load_seen(connection: Connection, run: int) -> Iterator[Seen]:
+    """All that a survey saw, in the order in which it came."""
+    t = schema.traces
+    for block in connection.scalars(select(t.c.rows).where(t.c.run == run).order_by(t.c.number)):
+        yield from unpack(block)
+
+
+def pack(seen: Sequence[Seen]) -> bytes:
+    """Addresses with their facts as one block."""
+    numbers: dict[Link, int] = {}
+    rows = [_row(s, numbers) for s in seen]
+    told = {"rows": rows, "links": [list(link) for link in numbers]}
+    return zlib.compress(json.dumps(told, separators=(",", ":")).encode("ascii"), _LEVEL)
+
+
+def unpack(block: bytes) -> Iterator[Seen]:
+    """The inverse of `pack`."""
+    told = json.loads(zlib.decompress(block))
+    links = [Link(*link) for link in told["links"]]
+    for *plain, facts, of_page in told["rows"]:
+        yield Seen(*plain)._replace(facts=Facts(*facts)._replace(links=tuple(links[n] for n in of_page)))
+
+
+def _row(seen: Seen, numbers: dict[Link, int]) -> list[Any]:
+    of_page = [numbers.setdefault(link, len(numbers)) for link in seen.facts.links]
+    return [*seen[:-1], list(seen.facts[:-1]), of_page]

@@ -1,0 +1,135 @@
+"""Survey: a crawl of a site with planted faults, its bounds, going on after a stop, and what it feeds."""
+
+from __future__ import annotations
+
+import csv
+import signal
+import subprocess
+import time
+from pathlib import Path
+
+import pytest
+from python_calamine import CalamineWorkbook
+
+from conftest import PROGRAM, Program
+from servers import serve_site
+from upright_ledger.demo.faulty_site import TRAPS, FaultySite, make_faulty_site
+from upright_ledger.web.local_servers import free_port
+
+
+@pytest.fixture
+def site() -> FaultySite:
+    return make_faulty_site(f"http://localhost:{free_port()}", 300)
+
+
+@pytest.fixture
+def surveyor(tmp_path: Path, site: FaultySite) -> Program:
+    """A ledger whose new site is the one to be surveyed."""
+    program = Program(tmp_path)
+    program("open", "museum", "--old", "http://www.quillhaven.example", "--new", site.origin)
+    return Program(tmp_path / "museum")
+
+
+def test_every_planted_fault_is_found_and_none_is_invented(surveyor: Program, site: FaultySite) -> None:
+    with serve_site(site) as origin:
+        found = surveyor.json(
+            "survey", f"{origin}/", "--as", "new", "--out", "all.xlsx", "--mends", "mends.csv", code=1
+        )
+    faults = {f["kind"]: {row[0] for row in f["rows"]} for f in found["faults"] if f["audit"] != "forms"}
+    assert faults == dict(site.truth)
+    assert {f["kind"] for f in found["faults"] if f["audit"] == "forms"} == {
+        "closing-slash-of-links",
+        "closing-slash-of-sitemap",
+    }
+    origin = site.origin
+    mends = {
+        (
+            "*" if m["in_template"] else m["source"].removeprefix(origin),
+            m["target"].removeprefix(origin),
+            m["final"].removeprefix(origin),
+        )
+        for m in found["links_to_mend"]
+    }
+    assert mends == site.mends
+    assert found["links_to_mend"][0]["in_template"]
+    assert found["counts"]["not asked"] == 3
+    with (surveyor.folder / "mends.csv").open() as file:
+        rows = list(csv.DictReader(file))
+    assert {r["final_url"] for r in rows if r["url"] == f"{origin}/old-1.html"} <= {
+        origin + final for _, _, final in site.mends
+    }
+    assert CalamineWorkbook.from_path(str(surveyor.folder / "all.xlsx")).sheet_names == [
+        "faults",
+        "links to mend",
+        "addresses",
+    ]
+
+
+def test_a_survey_feeds_the_stock_and_can_be_looked_at_again(surveyor: Program, site: FaultySite) -> None:
+    with serve_site(site) as origin:
+        told = surveyor("survey", f"{origin}/", "--as", "new", "--name", "first", code=1).out
+    assert "pages in stock" in told
+    assert told.index("launch gate") < told.index("sitemap")
+    again = surveyor("survey", "--again", "first", "--as", "new", code=1).out
+    assert again.split("part ")[1].split("Next:")[0] == told.split("part ")[1].split("Next:")[0]
+    assert "survey" in surveyor("runs").out
+    assert "there is no survey" in surveyor("survey", "--again", "none", code=2).err
+    assert "there is no run 'first'" in surveyor("reconcile", "first", "first", code=2).err
+
+
+def test_old_pages_become_entries_with_their_titles(tmp_path: Path, site: FaultySite) -> None:
+    program = Program(tmp_path)
+    program("open", "museum", "--old", site.origin, "--new", "https://www.quillhaven.example")
+    museum = Program(tmp_path / "museum")
+    with serve_site(site) as origin:
+        museum("survey", f"{origin}/", "--as", "old", code=1)
+    entries = museum.json("entries", "--limit", "0")["entries"]
+    assert len(entries) > 300
+    assert "Alone 0 | Quillhaven" in museum("entries", "/alone-0/").out
+
+
+def test_the_bounds_hold(surveyor: Program, site: FaultySite) -> None:
+    asked: list[str] = []
+    with serve_site(site, asked) as origin:
+        found = surveyor.json(
+            "survey", *(origin + trap for trap in TRAPS), "--depth", "30", "--without", "/collection/*", code=None
+        )
+        assert found["counts"]["not asked"] > 0
+        assert len(asked) < 150
+        assert not [path for path in asked if path.startswith(("/collection/", "/private/"))]
+        asked.clear()
+        surveyor("survey", f"{origin}/private/", "--own-site", "--most", "20", code=None)
+        assert "/private/" in asked
+        assert len(asked) < 40
+        asked.clear()
+        surveyor("survey", f"{origin}/", "--within", "/collection/0000*", code=None)
+        assert {path for path in asked if path.startswith("/collection/0")} <= {
+            f"/collection/{n:05}/" for n in range(10)
+        }
+    assert "no address was given" in surveyor("survey", code=2).err
+    assert "nothing could be asked" in surveyor("survey", f"{origin}/", code=3).err
+
+
+def test_a_killed_survey_goes_on_and_asks_nothing_twice(surveyor: Program, site: FaultySite) -> None:
+    asked: list[str] = []
+    command = ["survey", f"{site.origin}/", "--rate", "150", "--as", "new"]
+    with serve_site(site, asked):
+        run = subprocess.Popen(
+            [PROGRAM, *command], cwd=surveyor.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        )
+        while len(asked) < 250:
+            time.sleep(0.05)
+        run.send_signal(signal.SIGKILL)
+        run.wait()
+        time.sleep(0.5)
+        first = len(asked)
+        surveyor("survey", f"{site.origin}/", "--as", "new", "--resume", code=1)
+        counted = {path: asked.count(path) for path in asked if path.startswith("/collection/0")}
+        twice = [path for path, times in counted.items() if times > 1]
+        assert first < len(asked)
+        # But for those of the last second, which were not kept yet.
+        assert len(twice) < 200
+        assert len(counted) == 300
+    whole = surveyor.json("survey", "--again", "last", "--as", "new", code=1)
+    assert {f["kind"] for f in whole["faults"]} >= set(site.truth)
+    assert "no survey of" in surveyor("survey", f"{site.origin}/", "--resume", code=2).err
