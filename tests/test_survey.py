@@ -133,3 +133,37 @@ def test_a_killed_survey_goes_on_and_asks_nothing_twice(surveyor: Program, site:
     whole = surveyor.json("survey", "--again", "last", "--as", "new", code=1)
     assert {f["kind"] for f in whole["faults"]} >= set(site.truth)
     assert "no survey of" in surveyor("survey", f"{site.origin}/", "--resume", code=2).err
+
+
+def test_final_addresses_are_put_into_a_content_export(surveyor: Program, site: FaultySite) -> None:
+    with serve_site(site) as origin:
+        surveyor("survey", f"{origin}/", "--as", "new", code=1)
+    goals = {target: final for _, target, final in site.mends if target.startswith("/old-")}
+    goal, other = goals["/old-0.html"], goals["/old-1.html"]
+    escaped = f"{origin}/old-1.html".replace("/", "\\/")
+    export = (
+        f"INSERT INTO posts VALUES (1,'<a href=\"/old-0.html#top\">x</a> see {origin}/old-0.html. And [md](/old-1.html)');\n"
+        f'{{"url":"{escaped}"}} <a href="//{origin[7:]}/old-0.html?x=1">other</a> /old-0.html in prose, /old-0.htmlx\n'
+        f'a:1:{{s:3:"url";s:36:"{origin}/old-0.html";}}\n'
+        f'\\"x\\";s:60:\\"<p>Go and see <a href=\\\\"{origin}/old-0.html\\\\">it</a></p>\\"; <a href="/old-0.html">\n'
+        "caf\u00e9 \U0001f570 https://elsewhere.example/old-0.html\n"
+    )
+    surveyor.write("export.sql", export)
+    found = surveyor.json("survey", "--again", "last", "--in", "export.sql", "--into", "mended", code=1)["mended"]
+    assert (found[0]["changes"], found[0]["left"]) == (5, 2)
+    expected = (
+        export.replace('"/old-0.html#top"', f'"{goal}#top"')
+        .replace(f"see {origin}/old-0.html.", f"see {origin}{goal}.")
+        .replace('<a href="/old-0.html">', f'<a href="{goal}">')
+        .replace("(/old-1.html)", f"({other})")
+        .replace(escaped, f"{origin}{other}".replace("/", "\\/"))
+    )
+    assert (surveyor.folder / "mended/export.sql").read_text() == expected
+    diff = (surveyor.folder / "mended/changes.diff").read_text()
+    assert diff.count("@@ line 1 @@") == 3
+    assert "@@ line 2 @@" in diff
+    assert (
+        "is there already"
+        in surveyor("survey", "--again", "last", "--in", "export.sql", "--into", "mended", code=2).err
+    )
+    assert "go together" in surveyor("survey", "--again", "last", "--in", "export.sql", code=2).err

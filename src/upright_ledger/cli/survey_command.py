@@ -8,6 +8,7 @@ from typing import Any
 import click
 
 from upright_ledger.app.auditing import Audited, audited
+from upright_ledger.app.replacing import DIFF, Mended, mend_files, moved_table
 from upright_ledger.cli import show
 from upright_ledger.cli.asking import asking_options, manner_of
 from upright_ledger.cli.common import json_option, out_option
@@ -54,6 +55,20 @@ _EACH = 3
     metavar="FILE",
     help="Keep the links to mend, as .csv or .xlsx.",
 )
+@click.option(
+    "--in",
+    "exports",
+    multiple=True,
+    type=click.Path(path_type=Path, exists=True, dir_okay=False),
+    metavar="FILE",
+    help="Put the final addresses into a copy of exported text; with --into.",
+)
+@click.option(
+    "--into",
+    type=click.Path(path_type=Path, file_okay=False),
+    metavar="DIR",
+    help="Where those copies, and a diff, go.",
+)
 @click.option("--all", "all_rows", is_flag=True, help="List every address of every fault.")
 @json_option
 @click.pass_obj
@@ -76,6 +91,8 @@ def command(
     shown: str,
     out: Path | None,
     mends: Path | None,
+    exports: tuple[Path, ...],
+    into: Path | None,
     all_rows: bool,
     as_json: bool,
     **how: Any,
@@ -94,6 +111,8 @@ def command(
     from upright_ledger.web.client import Place
     from upright_ledger.web.crawler import PAGE_BYTES, Start
 
+    if bool(exports) != bool(into):
+        raise UsageError("--in and --into go together", "such as --in export.sql --into mended/")
     ledger = open_ledger(folder)
     if shown:
         result = audited(ledger, shown, side=side or "new", staging=staging)
@@ -144,12 +163,28 @@ def command(
         result.write(out)
     if mends is not None:
         result.write_mends(mends)
+    mended = mend_files(exports, moved_table(result.site), into) if into is not None else []
     if as_json:
-        show.json_out(result.as_dict())
+        told = (
+            {"mended": [{"file": str(m.file), "changes": m.changes, "left": m.left} for m in mended]} if mended else {}
+        )
+        show.json_out(result.as_dict() | told)
+    elif mended:
+        _show_mended(mended, into)
     else:
         _show(result, all_rows=all_rows)
         _ends(result, out, mends)
     raise click.exceptions.Exit(1 if any(f.severity == ERROR for f in result.faults) else 0)
+
+
+def _show_mended(mended: list[Mended], into: Path | None) -> None:
+    for m in mended:
+        show.say(f"{m.file}: {show.plural(m.changes, 'address', 'addresses')} changed.")
+        if m.left:
+            show.say(
+                f"  {m.left:,} stand in serialised data, whose lengths would be wrong, and were left: export them in another form."
+            )
+    show.say(f"Every change is in {into}/{DIFF}.")
 
 
 def _address(text: str) -> Address:
@@ -217,8 +252,13 @@ def _show_mends(result: Audited, known: list[str], *, all_rows: bool) -> None:
 
 def _lines(fault: Fault, known: list[str], *, all_rows: bool) -> list[str]:
     rows = fault.rows if all_rows else fault.rows[:_EACH]
-    lines = [fault.text, *(" → ".join(show.path(part, known) for part in row if part) for row in rows)]
+    lines = [fault.text, *(_pair(row, fault.beside, known) for row in rows)]
     return [*lines, f"… and {len(fault.rows) - len(rows):,} more"] if len(rows) < len(fault.rows) else lines
+
+
+def _pair(row: tuple[str, str], beside: str, known: list[str]) -> str:
+    address, other = (show.path(part, known) for part in row)
+    return f"{address}  {beside} {other}" if other else address
 
 
 def _counted(counts: Any) -> str:

@@ -25,7 +25,7 @@ def gate(site: Site, wanted: Wanted) -> Iterator[Fault]:
             GATE,
             "noindex-everywhere",
             how_grave,
-            f"{len(hidden):,} of {len(pages):,} pages ask search engines to leave them out",
+            f"pages that ask search engines to leave them out: {len(hidden):,} of {len(pages):,}",
             as_rows(hidden[:20]),
         )
     elif hidden:
@@ -33,7 +33,7 @@ def gate(site: Site, wanted: Wanted) -> Iterator[Fault]:
             GATE,
             "noindex",
             severity(len(hidden), len(pages)),
-            f"{len(hidden):,} of {len(pages):,} pages ask search engines to leave them out",
+            f"pages that ask search engines to leave them out: {len(hidden):,} of {len(pages):,}",
             as_rows(hidden),
         )
     barred = [url for url, line in site.lines.items() if line.reason == ROBOTS]
@@ -44,7 +44,7 @@ def gate(site: Site, wanted: Wanted) -> Iterator[Fault]:
             GATE,
             "robots-blocks",
             grave,
-            f"robots.txt keeps crawlers from {len(barred):,} of {whole:,} addresses",
+            f"addresses that robots.txt keeps from crawlers: {len(barred):,} of {whole:,}",
             as_rows(barred),
         )
     closed = [url for url, line in site.lines.items() if line.outcome == REFUSED]
@@ -54,12 +54,14 @@ def gate(site: Site, wanted: Wanted) -> Iterator[Fault]:
             GATE,
             "closed",
             NOTE if wanted.staging else share,
-            f"{len(closed):,} addresses ask for a login or refuse",
+            f"addresses that ask for a login, or refuse: {len(closed):,}",
             as_rows(closed),
         )
     strange = _staging_addresses(site, wanted)
     for use, rows in strange.items():
-        yield Fault(GATE, f"staging-in-{use}", ERROR, f"{len(rows):,} {_USES[use]} name a staging host", rows)
+        yield Fault(
+            GATE, f"staging-in-{use}", ERROR, f"{_USES[use]} that name a staging host: {len(rows):,}", rows, "on"
+        )
 
 
 _USES = {

@@ -26,8 +26,9 @@ def languages(site: Site, _: Wanted) -> Iterator[Fault]:
             LANGUAGES,
             "hreflang-not-returned",
             severity(len(lonely), len(site.languages)),
-            f"{len(lonely):,} hreflang links are not returned",
+            f"hreflang links that are not returned: {len(lonely):,}",
             sorted(lonely),
+            "on",
         )
     dead = [
         (target, url)
@@ -39,8 +40,9 @@ def languages(site: Site, _: Wanted) -> Iterator[Fault]:
             LANGUAGES,
             "hreflang-broken",
             severity(len(dead), len(site.languages)),
-            f"{len(dead):,} hreflang links lead to redirects or errors",
+            f"hreflang links that lead to redirects or errors: {len(dead):,}",
             sorted(dead),
+            "on",
         )
 
 
@@ -61,14 +63,16 @@ def doubles(site: Site, _: Wanted) -> Iterator[Fault]:
             DOUBLES,
             "both-slash-forms",
             severity(len(twins), site.pages),
-            f"{len(twins):,} pages answer with and without closing slash",
+            f"pages that answer with and without closing slash: {len(twins):,}",
             sorted(twins),
+            "as",
         )
     if pairs:
         yield Fault(
             DOUBLES,
             "same-content",
             severity(len(pairs), site.pages),
-            f"{len(pairs):,} pages say the same as another one, which is linked more often",
+            f"pages that say the same as another one, which is linked more often: {len(pairs):,}",
             sorted(pairs),
+            "as",
         )

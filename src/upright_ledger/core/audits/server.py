@@ -33,8 +33,9 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
             HYGIENE,
             "mixed-content",
             ERROR,
-            f"{len(site.mixed):,} resources of secure pages are asked for in the clear",
+            f"resources of secure pages that are asked for in the clear: {len(site.mixed):,}",
             sorted(site.mixed.items()),
+            "on",
         )
     scripted = [url for url, line in site.lines.items() if line.needs_script and line.is_page]
     if scripted:
@@ -42,7 +43,7 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
             HYGIENE,
             "needs-script",
             severity(len(scripted), site.pages),
-            f"{len(scripted):,} pages show hardly any text without scripts",
+            f"pages that show hardly any text without scripts: {len(scripted):,} of {site.pages:,}",
             as_rows(scripted),
         )
 

@@ -191,13 +191,15 @@ def severity(bad: int, whole: int) -> str:
 
 
 class Fault(NamedTuple):
-    """One kind of fault. text: what it is, with figures; rows: the addresses, with what goes with each."""
+    """One kind of fault. text: what it is, with figures; rows: the addresses, each with another one; beside: what that is to it (it stands *on* that page,
+    leads *to* it, is the same *as* it)."""
 
     audit: str
     kind: str
     severity: str
     text: str
     rows: list[tuple[str, str]]
+    beside: str = "to"
 
 
 def as_rows(urls: Iterable[str]) -> list[tuple[str, str]]:

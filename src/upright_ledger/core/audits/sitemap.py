@@ -32,7 +32,7 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
             SITEMAP,
             kind,
             severity(len(rows), whole),
-            f"{len(rows):,} of {whole:,} addresses of sitemaps {texts[kind]}",
+            f"addresses of sitemaps that {texts[kind]}: {len(rows):,} of {whole:,}",
             sorted(rows),
         )
     good = [
@@ -44,7 +44,7 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
             SITEMAP,
             "missing-from-sitemap",
             severity(len(good), site.pages),
-            f"{len(good):,} pages stand in no sitemap",
+            f"pages that stand in no sitemap: {len(good):,} of {site.pages:,}",
             as_rows(good),
         )
     reached = {site.final(url)[0] for url in site.of(MOVED) if site.inbound[url]}
@@ -58,7 +58,7 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
             SITEMAP,
             "linked-nowhere",
             severity(len(alone), whole),
-            f"{len(alone):,} addresses of sitemaps are linked from no page",
+            f"addresses of sitemaps to which no page links: {len(alone):,} of {whole:,}",
             as_rows(alone),
         )
 

@@ -1,0 +1,93 @@
+"""Mending the links of a content export: its files written anew into a folder, with a diff of every change."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import BinaryIO
+
+from upright_ledger.core.audits.site import Site
+from upright_ledger.core.replacing import replace_in
+from upright_ledger.core.surveying import MOVED
+from upright_ledger.errors import InputError, UsageError
+from upright_ledger.formats.writing import write_whole
+
+DIFF = "changes.diff"
+_BLOCK = 8 << 20  # bytes
+_MOST_IN_DIFF = 100_000
+
+
+@dataclass(frozen=True, slots=True)
+class Mended:
+    """One file: where its new form is, how many addresses were changed, and how many were left for the length they are told with."""
+
+    file: Path
+    changes: int
+    left: int
+
+
+def moved_table(site: Site) -> dict[str, str]:
+    """Every address of a survey that moves on to a page, with that page."""
+    found = {}
+    for url in site.of(MOVED):
+        final, status = site.final(url)
+        if status == 200 and final != url:
+            found[url] = final
+    return found
+
+
+def mend_files(files: Sequence[Path], table: Mapping[str, str], into: Path) -> list[Mended]:
+    """Write each file anew into a folder, which must not hold it yet, and the diff beside them. Raises InputError, UsageError."""
+    targets = [into / file.name for file in files]
+    if len(set(targets)) < len(targets):
+        raise UsageError("two of the files have one name", "mend them into folders of their own")
+    for target in (*targets, into / DIFF):
+        if target.exists():
+            raise UsageError(f"{target} is there already", "name another folder")
+    into.mkdir(parents=True, exist_ok=True)
+    results: list[Mended] = []
+    diff: list[str] = []
+    for file, target in zip(files, targets, strict=True):
+        result, lines = _mend(file, target, table, _MOST_IN_DIFF - len(diff))
+        results.append(result)
+        diff += lines
+    write_whole(into / DIFF, "".join(diff).encode("utf-8", "replace"))
+    return results
+
+
+def _mend(file: Path, target: Path, table: Mapping[str, str], room: int) -> tuple[Mended, list[str]]:
+    diff = [f"--- {file}\n+++ {target}\n"]
+    changes = left = 0
+    line = 1
+    draft = target.with_name(f".{target.name}.part")
+    try:
+        with file.open("rb") as source, draft.open("wb") as out:
+            for block in _blocks(source):
+                done = replace_in(block, table)
+                out.write(done.text)
+                changes, left, at = changes + len(done.changes), left + done.left, 0
+                for change in done.changes:
+                    line += block.count(b"\n", at, change.at)
+                    at = change.at
+                    if len(diff) < room:
+                        diff.append(f"@@ line {line} @@\n-{change.before}\n+{change.after}\n")
+                line += block.count(b"\n", at)
+    except OSError as error:
+        draft.unlink(missing_ok=True)
+        raise InputError(
+            f"{file} could not be mended: {error.strerror}", "check the name and the permissions"
+        ) from None
+    draft.replace(target)
+    return Mended(target, changes, left), diff
+
+
+def _blocks(source: BinaryIO) -> Iterator[bytes]:
+    """A file in blocks that end with a line, or where there is none with a word."""
+    rest = b""
+    while block := source.read(_BLOCK):
+        block = rest + block
+        cut = block.rfind(b"\n") + 1 or block.rfind(b" ") + 1 or len(block)
+        rest = block[cut:]
+        yield block[:cut]
+    yield rest
