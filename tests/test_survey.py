@@ -167,3 +167,33 @@ def test_final_addresses_are_put_into_a_content_export(surveyor: Program, site: 
         in surveyor("survey", "--again", "last", "--in", "export.sql", "--into", "mended", code=2).err
     )
     assert "go together" in surveyor("survey", "--again", "last", "--in", "export.sql", code=2).err
+
+
+def test_a_renamed_page_is_never_without_a_redirect(surveyor: Program, site: FaultySite) -> None:
+    with serve_site(site) as origin:
+        surveyor("survey", f"{origin}/", "--as", "new", "--name", "before", code=1)
+        plain = [
+            path
+            for path in site.answers
+            if path.startswith("/collection/0") and "noindex" not in site.answers[path].body
+        ]
+        names = {path: f"/things/{n}/" for n, path in enumerate(plain[:3])}
+        for path, new in names.items():
+            page = site.answers.pop(path)
+            site.answers[new] = page
+            site.answers["/collection/"] = site.answers["/collection/"]._replace(
+                body=site.answers["/collection/"].body.replace(f'"{path}"', f'"{new}"')
+            )
+        kept = plain[0]
+        site.answers[kept] = site.answers[plain[5]]._replace(status=301, body="", location=origin + names[kept])
+        found = surveyor.json(
+            "survey", f"{origin}/", "--as", "new", "--since", "before", "--pairs", "pairs.csv", code=1
+        )
+    states = {r["old"].removeprefix(origin): (r["new"].removeprefix(origin), r["state"]) for r in found["renamings"]}
+    assert states == {path: (new, "led there" if path == kept else "gone") for path, new in names.items()}
+    assert (found["vanished"], found["appeared"]) == ([], [])
+    with (surveyor.folder / "pairs.csv").open() as file:
+        assert {r["old"].removeprefix(origin): r["new"].removeprefix(origin) for r in csv.DictReader(file)} == {
+            p: n for p, n in names.items() if p != kept
+        }
+    assert "have another address" in surveyor("survey", "--again", "last", "--since", "before", code=1).out

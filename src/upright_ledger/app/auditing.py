@@ -11,13 +11,14 @@ from upright_ledger.app.survey import NEW
 from upright_ledger.core.addresses import address_of
 from upright_ledger.core.audits.audit import audit
 from upright_ledger.core.audits.forms import FormRow, form_table
+from upright_ledger.core.audits.renamings import LED, Renamed, compare
 from upright_ledger.core.audits.site import Fault, LinkToMend, OutcomeRow, Site, Wanted, look_at, outcomes
 from upright_ledger.core.families import Sections
 from upright_ledger.core.surveying import Seen
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.workbooks import Sheet, workbook_bytes
 from upright_ledger.formats.writing import csv_bytes, write_whole
-from upright_ledger.ledger.runs import SURVEY, find_run
+from upright_ledger.ledger.runs import SURVEY, Run, find_run
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.surveys import load_seen
 
@@ -49,6 +50,7 @@ class Audited:
     groups: list[OutcomeRow]
     faults: list[Fault]
     forms: list[FormRow]
+    renamed: Renamed | None = None
 
     @property
     def mends(self) -> list[LinkToMend]:
@@ -64,7 +66,14 @@ class Audited:
         return found
 
     def as_dict(self) -> dict[str, Any]:
-        return {
+        told = {}
+        if self.renamed is not None:
+            told = {
+                "renamings": [r._asdict() for r in self.renamed.renamings],
+                "vanished": self.renamed.vanished,
+                "appeared": self.renamed.appeared,
+            }
+        return told | {
             "run": self.run,
             "name": self.name,
             "at": self.at,
@@ -126,6 +135,11 @@ class Audited:
         else:
             write_whole(path, csv_bytes(MEND_COLUMNS, map(_mend_cells, self.mends)))
 
+    def write_pairs(self, path: Path) -> None:
+        """Write the renamings that have no redirect yet as pairs, for `decide --from`."""
+        renamed = self.renamed.renamings if self.renamed else []
+        write_whole(path, csv_bytes(("old", "new", "status"), ((r.old, r.new, 301) for r in renamed if r.state != LED)))
+
     def _addresses(self) -> Iterator[tuple[Any, ...]]:
         for url, line in self.site.lines.items():
             yield (
@@ -138,20 +152,16 @@ def _mend_cells(m: LinkToMend) -> tuple[Any, ...]:
     return (m.source, m.target, m.final, m.status, m.text, m.place, m.pages, "yes" if m.in_template else "", m.written)
 
 
-def audited(ledger: Ledger, which: str, *, side: str = NEW, staging: bool = False, site: Site | None = None) -> Audited:
-    """The audits of a survey, by its number or name ("last": the newest). site: what is kept of it already, where it was just made.
+def audited(
+    ledger: Ledger, which: str, *, side: str = NEW, staging: bool = False, site: Site | None = None, since: str = ""
+) -> Audited:
+    """The audits of a survey, by its number or name ("last": the newest). site: what is kept of it already, where it was just made. since: an
+    earlier survey to compare it with.
 
     Raises UsageError where there is none.
     """
-    with ledger.reading() as connection:
-        found = find_run(connection, which, SURVEY)
-        if found is None:
-            raise UsageError(f"there is no survey {which!r}", "upright runs lists them")
-
-        def load() -> Iterator[Seen]:
-            return load_seen(connection, found.id)
-
-        site = look_at(load, site)
+    found, site = _looked_at(ledger, which, site)
+    renamed = compare(_looked_at(ledger, since, None)[1], site) if since else None
     settings = ledger.settings
     start = address_of(f"{found.at.split()[0]}/")
     origin = start.origin if side != NEW or not settings.sites.is_new(start) else settings.sites.new[0]
@@ -165,5 +175,25 @@ def audited(ledger: Ledger, which: str, *, side: str = NEW, staging: bool = Fals
         return named or (f"/{address.path.split('/')[1]}/" if address.path.count("/") > 1 else "/")
 
     return Audited(
-        found.id, found.name, found.at, site, outcomes(site, group_of), audit(site, wanted), form_table(site, wanted)
+        found.id,
+        found.name,
+        found.at,
+        site,
+        outcomes(site, group_of),
+        audit(site, wanted),
+        form_table(site, wanted),
+        renamed,
     )
+
+
+def _looked_at(ledger: Ledger, which: str, site: Site | None) -> tuple[Run, Site]:
+    """A survey, and what is kept of it for the audits."""
+    with ledger.reading() as connection:
+        found = find_run(connection, which, SURVEY)
+        if found is None:
+            raise UsageError(f"there is no survey {which!r}", "upright runs lists them")
+
+        def load() -> Iterator[Seen]:
+            return load_seen(connection, found.id)
+
+        return found, look_at(load, site)

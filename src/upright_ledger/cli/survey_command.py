@@ -13,6 +13,7 @@ from upright_ledger.cli import show
 from upright_ledger.cli.asking import asking_options, manner_of
 from upright_ledger.cli.common import json_option, out_option
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
+from upright_ledger.core.audits.renamings import ASTRAY, GONE, Renamed
 from upright_ledger.core.audits.site import ERROR, NOTE, Fault
 from upright_ledger.core.surveying import OUTCOMES, Limits
 from upright_ledger.errors import UsageError
@@ -48,6 +49,13 @@ _EACH = 3
 @click.option("--name", default="", metavar="NAME", help="Call this survey so, for comparing.")
 @click.option("--resume", is_flag=True, help="Go on with the last survey there, which was stopped.")
 @click.option("--again", "shown", default="", metavar="RUN", help="Ask nothing: show the audits of a survey again.")
+@click.option("--since", default="", metavar="RUN", help="Compare with an earlier survey: what was renamed.")
+@click.option(
+    "--pairs",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE.csv",
+    help="Keep renamings without a redirect as pairs, for upright decide --from.",
+)
 @out_option
 @click.option(
     "--mends",
@@ -89,6 +97,8 @@ def command(
     name: str,
     resume: bool,
     shown: str,
+    since: str,
+    pairs: Path | None,
     out: Path | None,
     mends: Path | None,
     exports: tuple[Path, ...],
@@ -115,7 +125,7 @@ def command(
         raise UsageError("--in and --into go together", "such as --in export.sql --into mended/")
     ledger = open_ledger(folder)
     if shown:
-        result = audited(ledger, shown, side=side or "new", staging=staging)
+        result = audited(ledger, shown, side=side or "new", staging=staging, since=since)
     else:
         if not starts:
             raise UsageError(
@@ -147,7 +157,7 @@ def command(
             show.say(f"Stopped: {kept.counts.total():,} addresses are done and kept.")
             show.next_step("go on where it stopped", "upright survey … --resume, with the same addresses and options")
             raise click.exceptions.Exit(130)
-        result = audited(ledger, str(kept.run), side=side or "new", staging=staging, site=kept.site)
+        result = audited(ledger, str(kept.run), side=side or "new", staging=staging, site=kept.site, since=since)
         if not as_json:
             asked = sum(n for outcome, n in result.counts.items() if outcome != "not asked")
             show.say(
@@ -163,6 +173,8 @@ def command(
         result.write(out)
     if mends is not None:
         result.write_mends(mends)
+    if pairs is not None:
+        result.write_pairs(pairs)
     mended = mend_files(exports, moved_table(result.site), into) if into is not None else []
     if as_json:
         told = (
@@ -172,6 +184,8 @@ def command(
     elif mended:
         _show_mended(mended, into)
     else:
+        if result.renamed is not None:
+            _show_renamed(result.renamed, result.at.split()[:1], all_rows=all_rows)
         _show(result, all_rows=all_rows)
         _ends(result, out, mends)
     raise click.exceptions.Exit(1 if any(f.severity == ERROR for f in result.faults) else 0)
@@ -214,6 +228,29 @@ def _show(result: Audited, *, all_rows: bool) -> None:
             ("written in", "scheme", "host", "closing slash", "letters"),
             [(f.use, *(_counted(c) for c in (f.schemes, f.hosts, f.slashes, f.cases))) for f in result.forms],
         )
+
+
+def _show_renamed(renamed: Renamed, known: list[str], *, all_rows: bool) -> None:
+    show.say()
+    show.say(
+        f"Since then {len(renamed.vanished):,} pages vanished, {len(renamed.appeared):,} appeared, and {len(renamed.renamings):,} have another address:"
+    )
+    shown = renamed.renamings if all_rows else renamed.renamings[:SHOWN]
+    if shown:
+        show.table(
+            ("the old address is", "linked from>", "page, and its addresses"),
+            [
+                (
+                    r.state,
+                    r.inbound,
+                    [r.title or "(no title)", f"was {show.path(r.old, known)}", f"is  {show.path(r.new, known)}"],
+                )
+                for r in shown
+            ],
+            [show.GRAVE if r.state == GONE else show.DOUBTFUL if r.state == ASTRAY else "" for r in shown],
+        )
+    if len(shown) < len(renamed.renamings):
+        show.say(f"… and {len(renamed.renamings) - len(shown):,} more; --pairs FILE.csv keeps those without a redirect")
 
 
 def _show_outcomes(result: Audited) -> None:

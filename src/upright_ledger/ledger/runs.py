@@ -9,6 +9,9 @@ from sqlalchemy import Connection, Row, insert, select
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.store import now
 
+Run = Row[Any]
+"""A run as it is stored."""
+
 SURVEY = "survey"
 """The kind of runs whose rows are of another sort; see ledger.surveys."""
 
@@ -33,12 +36,12 @@ def name_run(connection: Connection, run: int, name: str) -> None:
     connection.execute(r.update().where(r.c.id == run).values(name=name))
 
 
-def list_runs(connection: Connection) -> list[Row[Any]]:
+def list_runs(connection: Connection) -> list[Run]:
     """All runs, the newest first."""
     return list(connection.execute(select(schema.runs).order_by(schema.runs.c.id.desc())))
 
 
-def find_run(connection: Connection, text: str, kind: str = "") -> Row[Any] | None:
+def find_run(connection: Connection, text: str, kind: str = "") -> Run | None:
     """A run (of a kind, where one is given) by its number or its name; "last" is the newest complete one."""
     r = schema.runs
     query = select(r).where(r.c.kind == kind) if kind else select(r).where(r.c.kind != SURVEY)
@@ -48,7 +51,7 @@ def find_run(connection: Connection, text: str, kind: str = "") -> Row[Any] | No
     return connection.execute(query.where(wanted)).one_or_none()
 
 
-def open_run(connection: Connection, kind: str, at: str) -> Row[Any] | None:
+def open_run(connection: Connection, kind: str, at: str) -> Run | None:
     """The newest run of a kind at a place, if it was never finished."""
     r = schema.runs
     query = select(r).where(r.c.kind == kind, r.c.at == at).order_by(r.c.id.desc()).limit(1)
@@ -56,7 +59,7 @@ def open_run(connection: Connection, kind: str, at: str) -> Row[Any] | None:
     return found if found is not None and not found.finished else None
 
 
-def last_run(connection: Connection, kind: str) -> Row[Any] | None:
+def last_run(connection: Connection, kind: str) -> Run | None:
     """The newest complete run of a kind."""
     r = schema.runs
     return connection.execute(
@@ -78,6 +81,6 @@ def add_build(connection: Connection, dialect: str, digest: str, folder: str, ru
     connection.execute(insert(schema.builds).values(**row))
 
 
-def last_build(connection: Connection) -> Row[Any] | None:
+def last_build(connection: Connection) -> Run | None:
     """The newest build."""
     return connection.execute(select(schema.builds).order_by(schema.builds.c.id.desc()).limit(1)).one_or_none()
