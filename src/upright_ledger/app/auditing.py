@@ -2,54 +2,44 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
+from upright_ledger.app.book import Book
 from upright_ledger.app.survey import NEW
-from upright_ledger.core.addresses import address_of
+from upright_ledger.core.addresses import address_of, split_text
 from upright_ledger.core.audits.audit import audit
-from upright_ledger.core.audits.forms import FormRow, form_table
-from upright_ledger.core.audits.renamings import LED, Renamed, compare
+from upright_ledger.core.audits.forms import PARTS, FormRow, form_table
+from upright_ledger.core.audits.inbound import InboundRow, broken_inbound
+from upright_ledger.core.audits.renamings import Renamed, compare_surveys
 from upright_ledger.core.audits.site import Fault, LinkToMend, OutcomeRow, Site, Wanted, look_at, outcomes
-from upright_ledger.core.families import Sections
-from upright_ledger.core.surveying import Seen
+from upright_ledger.core.evidence import EntryEvidence
+from upright_ledger.core.families import Sections, templates
+from upright_ledger.core.surveying import OUTCOMES, Seen
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.workbooks import Sheet, workbook_bytes
-from upright_ledger.formats.writing import csv_bytes, write_whole
 from upright_ledger.ledger.runs import SURVEY, Run, find_run
+from upright_ledger.ledger.settings import Settings
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.surveys import load_seen
 
-ADDRESS_COLUMNS = (
-    "url",
-    "outcome",
-    "status",
-    "linked_from",
-    "depth",
-    "leads_to",
-    "title",
-    "canonical",
-    "language",
-    "noindex",
-    "reason",
-)
-MEND_COLUMNS = ("source", "url", "final_url", "status", "text", "place", "pages", "in_template", "written")
-FAULT_COLUMNS = ("audit", "fault", "severity", "url", "beside", "text")
+SECTION, FAMILY = "section", "family"
 
 
 @dataclass
 class Audited:
-    """A survey with its audits. groups: what answers how, by section or first folder."""
+    """A survey with its audits. groups: what answers how, by part; group_of: the part (section or first folder, or family) of an address.
+    inbound: dead addresses to which others link. renamed: since an earlier survey, where one was named."""
 
     run: int
     name: str
     at: str
     site: Site
     groups: list[OutcomeRow]
+    group_of: Callable[[str], str]
     faults: list[Fault]
     forms: list[FormRow]
+    inbound: list[InboundRow]
     renamed: Renamed | None = None
 
     @property
@@ -70,6 +60,7 @@ class Audited:
         if self.renamed is not None:
             told = {
                 "renamings": [r._asdict() for r in self.renamed.renamings],
+                "contested": [c._asdict() for c in self.renamed.contested],
                 "vanished": self.renamed.vanished,
                 "appeared": self.renamed.appeared,
             }
@@ -91,81 +82,72 @@ class Audited:
                 for f in self.faults
             ],
             "links_to_mend": [m._asdict() for m in self.mends],
+            "broken_inbound": [row._asdict() for row in self.inbound],
             "forms": [
-                {
-                    "use": f.use,
-                    "scheme": dict(f.schemes),
-                    "host": dict(f.hosts),
-                    "slash": dict(f.slashes),
-                    "case": dict(f.cases),
+                {"use": f.use}
+                | {
+                    name: dict(f.counts[part])
+                    for name, part in zip(("scheme", "host", "slash", "case"), PARTS, strict=True)
                 }
                 for f in self.forms
             ],
         }
 
-    def write(self, path: Path) -> None:
-        """Write all of it as .xlsx, or the addresses alone as .csv."""
-        kind = path.suffix.lower()
-        if kind == ".csv":
-            write_whole(path, csv_bytes(ADDRESS_COLUMNS, self._addresses()))
-        elif kind == ".xlsx":
-            ranks = {"error": 0, "warning": 1, "note": 2}
-            rows = (
-                (f.audit, f.kind, f.severity, url, beside, f.text)
-                for f in self.faults
-                for url, beside in f.rows or [("", "")]
-            )
-            faults = Sheet("faults", FAULT_COLUMNS, rows, ("url",), severity=("severity", ranks))
-            mends = Sheet("links to mend", MEND_COLUMNS, map(_mend_cells, self.mends), ("source", "url", "final_url"))
-            write_whole(
-                path, workbook_bytes(faults, mends, Sheet("addresses", ADDRESS_COLUMNS, self._addresses(), ("url",)))
-            )
-        else:
-            raise UsageError(f"{path} has no ending that is known", "give it .xlsx or .csv")
+    def parts(self, what: str, part: str = "") -> list[tuple[str, str]]:
+        """The rows behind a figure: addresses of an outcome or of a fault, each with what stands beside it; of one part alone where one is named.
 
-    def write_mends(self, path: Path) -> None:
-        """Write the links to mend as .csv or .xlsx."""
-        if path.suffix.lower() == ".xlsx":
-            write_whole(
-                path,
-                workbook_bytes(
-                    Sheet("links to mend", MEND_COLUMNS, map(_mend_cells, self.mends), ("source", "url", "final_url"))
-                ),
-            )
-        else:
-            write_whole(path, csv_bytes(MEND_COLUMNS, map(_mend_cells, self.mends)))
-
-    def write_pairs(self, path: Path) -> None:
-        """Write the renamings that have no redirect yet as pairs, for `decide --from`."""
-        renamed = self.renamed.renamings if self.renamed else []
-        write_whole(path, csv_bytes(("old", "new", "status"), ((r.old, r.new, 301) for r in renamed if r.state != LED)))
-
-    def _addresses(self) -> Iterator[tuple[Any, ...]]:
-        for url, line in self.site.lines.items():
-            yield (
-                url, line.outcome, line.status or "", self.site.inbound[url], line.depth, line.location, line.title, line.canonical, line.language,
-                "yes" if line.noindex else "", line.reason,
-            )  # fmt: skip
-
-
-def _mend_cells(m: LinkToMend) -> tuple[Any, ...]:
-    return (m.source, m.target, m.final, m.status, m.text, m.place, m.pages, "yes" if m.in_template else "", m.written)
+        Raises UsageError where nothing is called so.
+        """
+        rows = [(url, beside) for f in self.faults if what in {f.kind, f.audit} for url, beside in f.rows]
+        if what in OUTCOMES:
+            rows = [
+                (url, line.location or line.reason) for url, line in self.site.lines.items() if line.outcome == what
+            ]
+        elif not any(what in {f.kind, f.audit} for f in self.faults):
+            known = dict.fromkeys([*self.counts, *(f.kind for f in self.faults)])
+            raise UsageError(f"nothing here is called {what!r}", f"one of: {', '.join(known)}")
+        return [row for row in rows if not part or self.group_of(row[0]) == part]
 
 
 def audited(
-    ledger: Ledger, which: str, *, side: str = NEW, staging: bool = False, site: Site | None = None, since: str = ""
+    ledger: Ledger,
+    which: str,
+    *,
+    side: str = NEW,
+    staging: bool = False,
+    site: Site | None = None,
+    since: str = "",
+    by: str = SECTION,
 ) -> Audited:
     """The audits of a survey, by its number or name ("last": the newest). site: what is kept of it already, where it was just made. since: an
-    earlier survey to compare it with.
+    earlier survey to compare it with. by: the parts of the site.
 
     Raises UsageError where there is none.
     """
     found, site = _looked_at(ledger, which, site)
-    renamed = compare(_looked_at(ledger, since, None)[1], site) if since else None
+    renamed = compare_surveys(_looked_at(ledger, since, None)[1], site) if since else None
     settings = ledger.settings
-    start = address_of(f"{found.at.split()[0]}/")
-    origin = start.origin if side != NEW or not settings.sites.is_new(start) else settings.sites.new[0]
-    wanted = Wanted(origin, settings.slash if side == NEW and settings.slash != "as-stock" else "", staging)
+    starts = [address_of(f"{origin}/") for origin in found.at.split()]
+    of_new = side == NEW and settings.sites.is_new(starts[0])
+    origins = settings.sites.new if of_new else tuple(a.origin for a in starts)
+    slash = settings.slash if side == NEW and settings.slash != "as-stock" else ""
+    wanted = Wanted(origins[0], slash, staging, origins)
+    group_of = _families(site) if by == FAMILY else _sections(settings)
+    return Audited(
+        found.id,
+        found.name,
+        found.at,
+        site,
+        outcomes(site, group_of),
+        group_of,
+        audit(site, wanted),
+        form_table(site, wanted),
+        _inbound(ledger, site),
+        renamed,
+    )
+
+
+def _sections(settings: Settings) -> Callable[[str], str]:
     sections = Sections(settings.sections)
 
     def group_of(url: str) -> str:
@@ -174,16 +156,25 @@ def audited(
         named = sections.of(of_site, address.path) if of_site and settings.sections else ""
         return named or (f"/{address.path.split('/')[1]}/" if address.path.count("/") > 1 else "/")
 
-    return Audited(
-        found.id,
-        found.name,
-        found.at,
-        site,
-        outcomes(site, group_of),
-        audit(site, wanted),
-        form_table(site, wanted),
-        renamed,
-    )
+    return group_of
+
+
+def _families(site: Site) -> Callable[[str], str]:
+    found = templates(list(dict.fromkeys(split_text(url)[2] for url in site.lines)))
+    return lambda url: found.get(split_text(url)[2], "no family")
+
+
+def _inbound(ledger: Ledger, site: Site) -> list[InboundRow]:
+    """Dead addresses with what the ledger knows of them; it is opened only where one may be an old address."""
+    sites = ledger.settings.sites
+    book = Book(ledger)
+
+    def known(url: str) -> EntryEvidence | None:
+        address = address_of(url)
+        entry = book.entry_of(address) if sites.site_of(address) else None
+        return entry.evidence if entry is not None else None
+
+    return broken_inbound(site, known)
 
 
 def _looked_at(ledger: Ledger, which: str, site: Site | None) -> tuple[Run, Site]:

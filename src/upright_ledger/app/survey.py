@@ -11,11 +11,13 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from upright_ledger.app.apart import Apart, Put
+from upright_ledger.app.book import Book
 from upright_ledger.app.gather import gather
+from upright_ledger.app.requests import own_requests
 from upright_ledger.app.stock import stock
-from upright_ledger.core.addresses import Address, parse_address
+from upright_ledger.core.addresses import Address, address_of, parse_address
 from upright_ledger.core.audits.site import Site
-from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED, NOT_ASKED, OUTCOMES, REFUSED, Limits, Seen
+from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED, OUTCOMES, REFUSED, UNREAD, Limits, Seen
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.page_facts import read_facts
 from upright_ledger.ledger.runs import SURVEY, begin_run, finish_run, name_run, open_run
@@ -64,6 +66,7 @@ def survey(
     *,
     side: str = "",
     own_site: bool = False,
+    external: bool = False,
     name: str = "",
     resume: bool = False,
     progress: Progress | None = None,
@@ -76,7 +79,8 @@ def survey(
         result.site.add(seen)
     began = saved = time.monotonic()
     waiting: list[Seen] = []
-    surveying.begin([(start, limits, place, manner, own_site, before)])
+    unread = ""
+    surveying.begin([(start, limits, place, manner, own_site, external, before)])
     with interrupts() as interrupted:
         while not surveying.ended:
             if interrupted() and not result.stopped:
@@ -86,6 +90,7 @@ def survey(
                 waiting.append(seen)
                 result.counts[seen.outcome] += 1
                 result.site.add(seen)
+                unread = seen.error if seen.reason == UNREAD else unread
             if progress is not None:
                 progress(result.counts.total(), 0, result.counts)
             if waiting and time.monotonic() - saved >= COMMIT_SECONDS:
@@ -95,9 +100,10 @@ def survey(
     result.seconds = time.monotonic() - began
     if result.stopped:
         return result
-    if not result.counts.total() - result.counts[NOT_ASKED]:
+    if unread and all(line.reason == UNREAD for line in result.site.lines.values()):
         raise InputError(
-            f"nothing could be asked for at {at}", "check the address, or say --own-site where robots.txt forbids it"
+            f"nothing could be asked for at {at}, since its robots.txt could not be read: {unread}",
+            "check the address and that the server runs, or say --own-site where you may go everywhere",
         )
     with ledger.writing() as connection:
         finish_run(connection, run, {o: result.counts[o] for o in OUTCOMES if result.counts[o]})
@@ -124,7 +130,14 @@ def _begin(ledger: Ledger, at: str, *, resume: bool) -> tuple[int, list[Seen]]:
 
 
 def _crawl(
-    put: Put, start: Start, limits: Limits, place: Place, manner: Manner, own_site: bool, before: list[Seen]
+    put: Put,
+    start: Start,
+    limits: Limits,
+    place: Place,
+    manner: Manner,
+    own_site: bool,
+    external: bool,
+    before: list[Seen],
 ) -> None:
     """Crawl, handing over what was seen a few pages at a time."""
     found: list[Seen] = []
@@ -138,7 +151,9 @@ def _crawl(
             found.clear()
             since = now
 
-    crawl(start, limits, place, manner, read_facts, found.append, own_site=own_site, before=before, meanwhile=hand_over)
+    crawl(
+        start, limits, place, manner, read_facts, found.append, own_site=own_site, external=external, before=before, meanwhile=hand_over
+    )  # fmt: skip
     put(found)
 
 
@@ -174,6 +189,14 @@ def _feeds(ledger: Ledger, url: str, side: str) -> bool:
     address = parse_address(url)
     sites = ledger.settings.sites
     return bool(sites.site_of(address)) if side == OLD else sites.is_new(address)
+
+
+def known_addresses(ledger: Ledger, side: str) -> tuple[Address, ...]:
+    """What the ledger knows of a side: the addresses of its entries, the most valuable first, or the pages in stock."""
+    book = Book(ledger)
+    if side == OLD:
+        return tuple(address_of(url) for url in own_requests(book).urls)
+    return tuple(parse_address(page.url) for page in book.stock.values())
 
 
 def hosts_of(ledger: Ledger, side: str, starts: Sequence[Address]) -> frozenset[str]:

@@ -64,7 +64,8 @@ class Seen(NamedTuple):
     """One address as a survey saw it.
 
     status 0: no response; error: why, or what was wrong with it. location: where a redirect or refresh leads, resolved. reason: why it was not
-    asked. via: the address that led here first; depth: how many links from a start. headers: those that audits look at.
+    asked. via: the address that led here first; depth: how many links from a start. headers: those that audits look at. barred: robots.txt keeps it
+    from crawlers, and it was asked for all the same.
     """
 
     url: str
@@ -78,6 +79,7 @@ class Seen(NamedTuple):
     headers: Mapping[str, str] = {}
     via: str = ""
     depth: int = 0
+    barred: bool = False
     facts: Facts = Facts()
 
     @property
@@ -114,8 +116,9 @@ class Limits:
     per_path: int = 500
 
 
-PROBE = "probe"
-"""What led to an address that is asked only to see how the server answers it."""
+PROBE, USUAL, EXTERNAL, BOOKS = "probe", "usual place", "external", "ledger"
+"""What led to an address that no page of the site did: it is asked to see how the server answers it; a sitemap may be there; a page links to it
+on another site; the ledger knows it."""
 
 OFF_SITE = "another host"
 TOO_DEEP = "too many links away"
@@ -125,6 +128,7 @@ TOO_LONG = "longer than 2,000 characters"
 QUERIES = "too many queries of one path"
 PATTERN = "left out by a pattern"
 ROBOTS = "robots.txt keeps it from crawlers"
+UNREAD = "robots.txt could not be read, so nothing may be asked"
 
 _MOST_CHARACTERS = 2_000
 

@@ -87,6 +87,7 @@ class _Maker:
         self._sitemap(plain)
         self._languages(plain)
         self._doubles(plain)
+        self._forms(plain)
         self._write()
         return self.site
 
@@ -145,12 +146,12 @@ class _Maker:
         self.listed.add(scripted)
 
     def _sitemap(self, plain: list[str]) -> None:
-        answers = self.site.answers
+        answers, claimed = self.site.answers, plain.pop()
         for n in range(2):
             answers[f"/listed-moved-{n}/"] = Answered(301, location=self.url(plain[n]))
             hidden, double, missing, alone = plain.pop(), plain.pop(), plain.pop(), f"/alone-{n}/"
             self.heads[hidden] += '<meta name="robots" content="noindex">'
-            self.heads[double] += f'<link rel="canonical" href="{self.url(plain[5])}">'
+            self.heads[double] += f'<link rel="canonical" href="{self.url(claimed)}">'
             self.listed |= {f"/listed-moved-{n}/", f"/listed-dead-{n}/", alone}
             self.listed.discard(missing)
             answers[alone] = Answered(200, _page(f"Alone {n}", "", self._text()))
@@ -159,6 +160,7 @@ class _Maker:
                 ("sitemap-not-canonical", double), ("missing-from-sitemap", missing), ("linked-nowhere", alone),
             ):  # fmt: skip
                 self.plant(kind, path)
+        self.plant("contested-address", claimed)
         self.site.truth["sitemap-other-host"].add("https://elsewhere.example/x/")
 
     def _languages(self, plain: list[str]) -> None:
@@ -190,7 +192,32 @@ class _Maker:
             self.site.answers[slashed] = self.site.answers[slashed[:-1]] = twin
             self.links[plain[n + 2]].append(f'<a href="{slashed}">t</a>')
             self.plant("both-slash-forms", slashed[:-1])
+            self.plant("closing-slash-of-links", slashed[:-1])
+            self.plant("closing-slash-of-sitemap", slashed[:-1])
             self.listed |= {f"/copy-{n}/", slashed, slashed[:-1]}
+
+    def _forms(self, plain: list[str]) -> None:
+        answers = self.site.answers
+        source, page, hall = plain.pop(), plain.pop(), "/hall/"
+        answers[page[:-1]] = Answered(301, location=self.url(page))
+        self.heads[page] += f'<link rel="canonical" href="{self.url(page[:-1])}">'
+        for kind in ("canonical-broken", "closing-slash-of-canonical"):
+            self.plant(kind, page[:-1])
+        self.plant("sitemap-not-canonical", page)
+        answers["/Hall/"] = Answered(301, location=self.url(hall))
+        for path in (hall, "/yard/", "/wing/"):
+            answers[path] = Answered(200, _page(f"The {path.strip('/')}", "", self._text()))
+        answers["/yard/index.html"], answers["/wing/index.html"] = answers["/yard/"], answers["/wing/"]
+        answers["/wing"] = answers["/wing/"]
+        self.plant("index-file-linked", "/yard/index.html")
+        self.plant("index-file-answers", "/wing/index.html")
+        self.plant("slash-twin-answers", "/wing")
+        self.links[source].append(
+            '<a href="/Hall/">hall</a> <a href="/yard/">y</a> <a href="/yard/index.html">y</a> <a href="/wing/">w</a>'
+        )
+        self.plant("letter-case-of-links", "/Hall/")
+        self.site.mends.add((source, "/Hall/", hall))
+        self.listed |= {hall, "/yard/", "/yard/index.html", "/wing/"}
 
     def _text(self) -> str:
         """Sixty words that no other page has in this order."""

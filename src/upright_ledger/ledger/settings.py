@@ -22,6 +22,24 @@ FILE_NAME = "upright.toml"
 SLASHES = ("always", "never", "as-stock")
 
 
+@dataclass(frozen=True, slots=True)
+class SurveySettings:
+    """How surveys of a ledger go where the command says nothing else; see `upright survey --help`. None: as the command has it by itself."""
+
+    depth: int | None = None
+    most: int | None = None
+    hosts: tuple[str, ...] = ()
+    within: tuple[str, ...] = ()
+    without: tuple[str, ...] = ()
+    ignore: tuple[str, ...] = ()
+    own_site: bool = False
+    external: bool = False
+    agent: str | None = None
+    rate: float | None = None
+    concurrent: int | None = None
+    seconds: float | None = None
+
+
 @dataclass(frozen=True)
 class Settings:
     """What a ledger's owner decided once. database: an SQLAlchemy URL, or empty for the ledger's own file.
@@ -39,6 +57,7 @@ class Settings:
     profiles: tuple[Mapping[str, Any], ...] = ()
     cache_control: str = ""
     forms: tuple[SiteForm, ...] = ()
+    survey: SurveySettings = SurveySettings()
 
 
 _LISTS = ("tracking", "tracking_only_folded", "session", "index_files", "view_params", "view_segments", "take_back")
@@ -98,6 +117,12 @@ lower_case = false
 [build]
 # A Cache-Control header for redirects, such as "max-age=3600" for the launch weeks: browsers keep a wrong 301 for long otherwise.
 cache_control = ""
+
+[survey]
+# How `upright survey` goes unless its options say otherwise: hosts, within, without, ignore (lists), depth, most, rate, concurrent, seconds,
+# agent, own_site, external.
+# without = ["/search*"]
+# ignore = ["sort", "view"]
 
 # [profile.NAME] describes a platform that imports a list of redirects, for `upright build --for NAME`: format = "csv" or "jsonl",
 # the names of its columns (old, new, status), paths_only, limit (rows), queries, patterns and gone = true or false.
@@ -205,6 +230,7 @@ def _settings(document: Mapping[str, Any]) -> Settings:
         tuple({"name": str(name)} | _profile(values) for name, values in document.get("profile", {}).items()),
         _cache_control(document.get("build", {}).get("cache_control", "")),
         _forms(document, policy),
+        _survey(document.get("survey", {})),
     )
 
 
@@ -233,6 +259,30 @@ def _cache_control(text: object) -> str:
     if not isinstance(text, str) or not re.fullmatch(r"[A-Za-z0-9=, -]{0,200}", text):
         raise ValueError(f"cache_control = {text!r}; it is written as in max-age=3600")
     return text
+
+
+_SURVEY: dict[str, tuple[type, float, float]] = {
+    "depth": (int, 0, 1e9), "most": (int, 1, 1e9), "rate": (float, 0, 1e6), "concurrent": (int, 1, 64), "seconds": (float, 0.1, 600),
+    "agent": (str, 0, 0), "own_site": (bool, 0, 0), "external": (bool, 0, 0),
+}  # fmt: skip
+"""What [survey] may hold besides lists: kind, least and most."""
+
+
+def _survey(values: Mapping[str, Any]) -> SurveySettings:
+    """The values of [survey], each of its kind. Raises ValueError."""
+    found: dict[str, Any] = {}
+    for key, value in values.items():
+        if key in {"hosts", "within", "without", "ignore"}:
+            found[key] = (value,) if isinstance(value, str) else tuple(map(str, value))
+            continue
+        kind, least, most = _SURVEY.get(key, (None, 0, 0))
+        right = type(value) is kind or (kind is float and type(value) is int)
+        if kind is None or not right or (kind in {int, float} and not least <= value <= most):
+            raise ValueError(f"[survey] {key} = {value!r}")
+        if kind is str and not value.isprintable():
+            raise ValueError(f"[survey] {key} holds a control character")
+        found[key] = value
+    return SurveySettings(**found)
 
 
 _PROFILE = {

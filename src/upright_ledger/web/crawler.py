@@ -9,14 +9,20 @@ from functools import partial
 
 from protego import Protego
 
-from upright_ledger.core.addresses import Address, address_of, parse_address
+from upright_ledger.core.addresses import Address, address_of, parse_address, split_text
+from upright_ledger.core.audits.server import probes_of
 from upright_ledger.core.surveying import (
+    ANSWERED,
+    BOOKS,
+    EXTERNAL,
     HREFLANG,
     OFF_SITE,
     PROBE,
     RESOURCE,
     ROBOTS,
     SITEMAP_LINE,
+    UNREAD,
+    USUAL,
     Facts,
     Frontier,
     Limits,
@@ -28,6 +34,10 @@ from upright_ledger.web.exchange import Exchange, Manner, Request, Response
 PAGE_BYTES = 4 << 20
 _KEPT_HEADERS = ("x-robots-tag", "strict-transport-security", "content-language", "location")
 _LONGEST_DELAY = 10.0  # seconds between requests that a robots.txt may ask for
+_MOST_SAMPLES = 20  # pages of which second addresses are asked for
+_ROBOTS_HOPS = 5  # redirects of a robots.txt that are followed (RFC 9309, section 2.3.1.2)
+_USUAL_SITEMAPS = ("/sitemap.xml", "/sitemap_index.xml", "/sitemap-index.xml")
+_UNTOLD = frozenset([PROBE, EXTERNAL])  # what led to addresses from which nothing is followed
 _AS_PAGES = ("text/html", "application/xhtml+xml", "text/css", "application/xml", "text/xml", "application/rss", "application/atom", "application/pdf")  # fmt: skip
 
 ReadFacts = Callable[[bytes, str, str], Facts]
@@ -35,14 +45,15 @@ ReadFacts = Callable[[bytes, str, str], Facts]
 
 @dataclass(frozen=True, slots=True)
 class Start:
-    """Where a survey begins. addresses: of pages; sitemaps: besides those that robots.txt names. usual_sitemaps: look in the usual place, too.
+    """Where a survey begins. addresses: of pages; sitemaps: besides those that robots.txt names, and those in the usual places. known: what the
+    ledger knows, asked for as well.
 
     probes: asked to see how the server answers them, and followed no further.
     """
 
     addresses: tuple[Address, ...]
     sitemaps: tuple[Address, ...] = ()
-    usual_sitemaps: bool = True
+    known: tuple[Address, ...] = ()
     probes: tuple[Address, ...] = ()
 
 
@@ -55,15 +66,19 @@ def crawl(
     done: Callable[[Seen], None],
     *,
     own_site: bool = False,
+    external: bool = False,
     before: Iterable[Seen] = (),
     meanwhile: Callable[[], None] = lambda: None,
 ) -> None:
     """Ask for every address that can be reached, calling `done` with what was seen of it, and `meanwhile` again and again.
 
-    own_site: robots.txt and nofollow are no bounds. before: what an earlier crawl saw already, which is not asked for again.
+    own_site: robots.txt and nofollow are no bounds. external: the status of links to other sites is asked for, too. before: what an earlier
+    crawl saw already, which is not asked for again.
     """
-    crawler = _Crawler(limits, place, manner, read_facts, done, own_site=own_site)
+    crawler = _Crawler(limits, place, manner, read_facts, done, own_site=own_site, external=external)
     crawler.begin(start, list(before))
+    crawler.exchange.run(meanwhile=meanwhile)
+    crawler.probe()
     crawler.exchange.run(meanwhile=meanwhile)
 
 
@@ -77,25 +92,32 @@ class _Crawler:
         done: Callable[[Seen], None],
         *,
         own_site: bool,
+        external: bool,
     ) -> None:
         self.exchange = Exchange(manner)
         self.frontier = Frontier(limits)
-        self.place, self.read_facts, self.done, self.own_site = place, read_facts, done, own_site
+        self.place, self.read_facts, self.done = place, read_facts, done
+        self.own_site, self.external = own_site, external
         self.agent = manner.agent
         self.queue: deque[tuple[Address, int, str, bool]] = deque()
         self.robots: dict[str, Protego | None] = {}
+        self.unread: dict[str, str] = {}  # origin → why its robots.txt could not be read
         self.waiting: dict[str, list[tuple[Address, int, str, bool]]] = defaultdict(list)
+        self.samples: dict[tuple[str, str], str] = {}  # one page of each part of a host
 
     def begin(self, start: Start, before: list[Seen]) -> None:
         """Queue the starts, and what pages seen before lead to."""
         for seen in before:
+            self._sample(seen)
             self.frontier.known.add(seen.url)
             self.frontier.accepted += not seen.reason
-        for origin in dict.fromkeys(a.origin for a in start.addresses):
-            for sitemap in (parse_address(f"{origin}/sitemap.xml"),) if start.usual_sitemaps else ():
-                self._found(sitemap, 0, "", page=True)
         for address in (*start.addresses, *start.sitemaps):
             self._found(address, 0, "", page=True)
+        for origin in dict.fromkeys(a.origin for a in start.addresses):
+            for path in _USUAL_SITEMAPS:
+                self._found(parse_address(origin + path), 0, USUAL, page=True)
+        for address in start.known:
+            self._found(address, 0, BOOKS, page=True)
         for address in start.probes:
             if address.without_fragment not in self.frontier.known:
                 self.queue.append((address, 0, PROBE, True))
@@ -103,12 +125,26 @@ class _Crawler:
             self._follow(seen)
         self._top_up()
 
+    def probe(self) -> None:
+        """Queue second addresses that some of the pages might have."""
+        for page in list(self.samples.values())[:_MOST_SAMPLES]:
+            for text in probes_of(page):
+                address = parse_address(text)
+                if address.without_fragment not in self.frontier.known:
+                    self.frontier.known.add(address.without_fragment)
+                    self.queue.append((address, 0, PROBE, True))
+        self._top_up()
+
     def _found(self, address: Address, depth: int, via: str, *, page: bool) -> None:
         address = self.frontier.settled(address)
         reason = self.frontier.take(address, depth)
         if reason == "":
             self.queue.append((address, depth, via, page))
-        elif reason is not None and reason != OFF_SITE:
+        elif reason == OFF_SITE:
+            if self.external and address.without_fragment not in self.frontier.known:
+                self.frontier.known.add(address.without_fragment)
+                self.queue.append((address, depth, EXTERNAL, False))
+        elif reason is not None:
             self.done(Seen(address.without_fragment, reason=reason, via=via, depth=depth))
 
     def _top_up(self) -> None:
@@ -117,39 +153,50 @@ class _Crawler:
 
     def _ask(self, address: Address, depth: int, via: str, page: bool) -> None:
         origin = address.origin
-        if not self.own_site:
-            if origin not in self.robots:
-                first = origin not in self.waiting
-                self.waiting[origin].append((address, depth, via, page))
-                if first:
-                    self.exchange.submit(
-                        Request(self.place.origin(address), "/robots.txt", partial(self._read_robots, origin))
-                    )
-                return
-            rules = self.robots[origin]
-            if rules is not None and not rules.can_fetch(address.text, self.agent):
-                self.done(Seen(address.without_fragment, reason=ROBOTS, via=via, depth=depth))
-                return
-        answered = partial(self._answered, address, depth, via)
+        if via == EXTERNAL:
+            # One request a link, as a browser makes that follows it: robots.txt is for crawlers.
+            answered = partial(self._answered, address, depth, via, False)
+            self.exchange.submit(Request(self.place.origin(address), address.target, answered, head=True, public=True))
+            return
+        if origin not in self.robots:
+            first = origin not in self.waiting
+            self.waiting[origin].append((address, depth, via, page))
+            if first:
+                self._ask_robots(origin, parse_address(f"{origin}/robots.txt"), 0)
+            return
+        rules = self.robots[origin]
+        barred = rules is not None and not rules.can_fetch(address.text, self.agent)
+        if not self.own_site and (barred or origin in self.unread):
+            reason = ROBOTS if barred else UNREAD
+            self.done(Seen(address.without_fragment, 0, "", self.unread.get(origin, ""), reason, via=via, depth=depth))
+            return
+        answered = partial(self._answered, address, depth, via, barred)
         self.exchange.submit(Request(self.place.origin(address), address.target, answered, head=not page))
 
-    def _read_robots(self, origin: str, response: Response) -> None:
+    def _ask_robots(self, origin: str, address: Address, hops: int) -> None:
+        taken_up = partial(self._read_robots, origin, address, hops)
+        self.exchange.submit(Request(self.place.origin(address), address.target, taken_up))
+
+    def _read_robots(self, origin: str, address: Address, hops: int, response: Response) -> None:
         """Take up a robots.txt (RFC 9309): without one all may be asked, with a server in trouble nothing may."""
+        following = resolve(leads_to(response, "")[0], address)[0]
+        if following is not None and hops < _ROBOTS_HOPS and following.authority in self.frontier.limits.hosts:
+            self._ask_robots(origin, following, hops + 1)
+            return
+        self.robots[origin] = None
         if response.status >= 500 or not response.status:
-            self.robots[origin] = Protego.parse("User-agent: *\nDisallow: /")
+            self.unread[origin] = response.error or f"it answers {response.status}"
         elif response.status == 200:
             rules = self.robots[origin] = Protego.parse(response.body.decode("utf-8", "replace"))
             if delay := rules.crawl_delay(self.agent):
                 self.exchange.slow_down(self.place.origin(parse_address(origin)), min(float(delay), _LONGEST_DELAY))
             for text in list(rules.sitemaps)[:100]:
                 self._found_text(text, 0, f"{origin}/robots.txt", page=True)
-        else:
-            self.robots[origin] = None
         for waiting in self.waiting.pop(origin, ()):
             self.queue.append(waiting)
         self._top_up()
 
-    def _answered(self, address: Address, depth: int, via: str, response: Response) -> None:
+    def _answered(self, address: Address, depth: int, via: str, barred: bool, response: Response) -> None:
         url, kind = address.without_fragment, response.header("content-type")
         if response.status in {400, 403, 404, 405, 501} and not response.body and response.head:
             # Some servers answer HEAD in another way than GET.
@@ -157,8 +204,9 @@ class _Crawler:
                 Request(
                     self.place.origin(address),
                     address.target,
-                    partial(self._answered, address, depth, via),
+                    partial(self._answered, address, depth, via, barred),
                     want_body=False,
+                    public=via == EXTERNAL,
                 )
             )
             return
@@ -173,15 +221,22 @@ class _Crawler:
         headers = {name: response.headers[name][:500] for name in _KEPT_HEADERS if name in response.headers}
         seen = Seen(
             url, response.status, following.text if following else "", error or problem, "", kind[:100], round(response.seconds, 4),
-            len(response.body), headers, via, depth, facts,
+            len(response.body), headers, via, depth, barred, facts,
         )  # fmt: skip
         self.done(seen)
-        if via != PROBE:
-            self._follow(seen)
+        self._sample(seen)
+        self._follow(seen)
         self._top_up()
+
+    def _sample(self, seen: Seen) -> None:
+        if seen.outcome == ANSWERED and seen.via not in _UNTOLD and seen.content_type.startswith("text/html"):
+            _, authority, target = split_text(seen.url)
+            self.samples.setdefault((authority, target.split("/", 2)[1] if target.count("/") > 1 else ""), seen.url)
 
     def _follow(self, seen: Seen) -> None:
         """Queue what a page, or a redirect, leads to."""
+        if seen.via in _UNTOLD:
+            return
         if seen.location:
             self._found_text(seen.location, seen.depth + 1, seen.url, page=True)
         if not self.own_site and "nofollow" in f"{seen.facts.robots},{seen.headers.get('x-robots-tag', '')}".lower():

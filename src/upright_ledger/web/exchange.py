@@ -8,6 +8,7 @@ from __future__ import annotations
 import heapq
 import ipaddress
 import signal
+import socket
 import threading
 import time
 from collections import deque
@@ -15,9 +16,10 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from email.utils import parsedate_to_datetime
-from functools import lru_cache
+from functools import lru_cache, partial
 from itertools import count
 from pathlib import Path
+from typing import Any
 
 import pycurl
 
@@ -76,13 +78,17 @@ class Response:
 
 @dataclass(slots=True)
 class Request:
-    """One request. origin: scheme and authority; target: path and query, sent as they stand. done: called with the response. head: without body."""
+    """One request. origin: scheme and authority; target: path and query, sent as they stand. done: called with the response. head: without body.
+
+    public: an address that somebody else named, so that nothing within this machine's own network is asked, unless `Manner.connect` names it.
+    """
 
     origin: str
     target: str
     done: Callable[[Response], None]
     want_body: bool = True
     head: bool = False
+    public: bool = False
     tries: int = 0
 
 
@@ -169,9 +175,21 @@ class Exchange:
         curl.setopt(pycurl.REQUEST_TARGET, request.target.encode("utf-8", "surrogateescape"))
         curl.setopt(pycurl.HEADERFUNCTION, received.header)
         curl.setopt(pycurl.WRITEFUNCTION, received.chunk)
+        if request.public:
+            curl.setopt(pycurl.OPENSOCKETFUNCTION, partial(self._open_public, received))
+        else:
+            curl.unsetopt(pycurl.OPENSOCKETFUNCTION)
         request.tries += 1
         self._active[curl] = (request, received)
         self._multi.add_handle(curl)
+
+    def _open_public(self, received: _Received, _: int, end: Any) -> socket.socket | int:
+        """A socket to a public address, or to one that the user named: a page must not have us ask the machines behind the firewall."""
+        named = {address.strip("[]") for _, _, address, _ in self.manner.connect}
+        if end.addr[0] not in named and not ipaddress.ip_address(end.addr[0].partition("%")[0]).is_global:
+            received.private = True
+            return int(pycurl.SOCKET_BAD)
+        return socket.socket(end.family, end.socktype, end.protocol)
 
     def _handle(self) -> pycurl.Curl:
         m, curl = self.manner, pycurl.Curl()
@@ -230,6 +248,8 @@ class Exchange:
         self._idle.append(curl)
         response = received.response(seconds, code, text, self.manner)
         response.head = request.head
+        if received.private:
+            response.error, request.tries = "its address lies within a private network", self.manner.retries + 1
         if request.tries <= self.manner.retries:
             if response.status in {429, 503}:
                 self._back_off(host, request, response)
@@ -281,6 +301,7 @@ class _Received:
         self.size = 0
         self.body = bytearray()
         self.want = want
+        self.private = False
 
     def header(self, line: bytes) -> int | None:
         if line.startswith(b"HTTP/"):

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 
 from upright_ledger.core.audits.forms import forms
 from upright_ledger.core.audits.gate import GATE, gate
-from upright_ledger.core.audits.pages import doubles, languages
+from upright_ledger.core.audits.pages import canonicals, doubles, languages
 from upright_ledger.core.audits.server import server
 from upright_ledger.core.audits.site import ERROR, NOTE, WARNING, Fault, Site, Wanted
 from upright_ledger.core.audits.sitemap import sitemap
@@ -14,7 +14,9 @@ from upright_ledger.core.audits.sitemap import sitemap
 
 def audit(site: Site, wanted: Wanted) -> list[Fault]:
     """All faults, the launch gate first."""
-    parts: tuple[Callable[[Site, Wanted], Iterator[Fault]], ...] = (gate, sitemap, forms, languages, server, doubles)
+    parts: tuple[Callable[[Site, Wanted], Iterator[Fault]], ...] = (
+        gate, sitemap, forms, canonicals, languages, server, doubles,
+    )  # fmt: skip
     order = {ERROR: 0, WARNING: 1, NOTE: 2}
     found = [fault for part in parts for fault in part(site, wanted)]
     return sorted(found, key=lambda f: (f.audit != GATE, order[f.severity], -len(f.rows), f.kind))

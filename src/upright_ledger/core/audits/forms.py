@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from upright_ledger.core.addresses import names_file, parse_address, split_text
 from upright_ledger.core.audits.site import Fault, Site, Wanted, severity
@@ -12,33 +12,51 @@ from upright_ledger.core.audits.sitemap import is_sitemap
 from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED
 
 FORMS = "forms"
+PARTS = ("scheme", "host", "closing slash", "letter case")
+PAGES = "pages that answer"
+_OWN_SHARE = 0.05  # of the pages: a host that shows as many is one of the site's own
 
 
 @dataclass
 class FormRow:
-    """In which forms one use writes addresses of pages: counts by scheme, host, closing slash and letter case."""
+    """In which forms one use writes addresses of pages: part → form → addresses. others: part → (address, where it stands) of those in a form that
+    most pages do not have."""
 
     use: str
-    schemes: Counter[str]
-    hosts: Counter[str]
-    slashes: Counter[str]
-    cases: Counter[str]
+    counts: dict[str, Counter[str]] = field(default_factory=lambda: defaultdict(Counter))
+    others: dict[str, list[tuple[str, str]]] = field(default_factory=lambda: defaultdict(list))
 
 
 def form_table(site: Site, wanted: Wanted) -> list[FormRow]:
-    """The forms that sitemaps, canonical addresses, links, hreflang and redirects use, for addresses of the site's own hosts."""
+    """The forms that sitemaps, canonical addresses, links, hreflang and redirects use, for addresses of the site's own hosts; first what
+    pages have that answer."""
     own = {parse_address(url).host for url, line in site.lines.items() if line.outcome == ANSWERED} | {
         parse_address(wanted.origin).host
     }
-    uses: dict[str, Iterable[str]] = {
-        "sitemap": (u for u in site.listed if not is_sitemap(site, u)),
-        "canonical": site.canonicals.values(),
-        "links": (u for u in site.inbound if _may_be_page(site, u)),
-        "hreflang": {target for _, target in site.languages},
-        "redirects lead to": {line.location for line in site.lines.values() if line.outcome == MOVED and line.location},
-        "pages that answer": (u for u, line in site.lines.items() if line.is_page),
+    lines = site.lines
+    uses: dict[str, Iterable[tuple[str, str]]] = {
+        "sitemap": ((u, on) for u, on in site.listed.items() if not is_sitemap(site, u)),
+        "canonical": ((target, url) for url, target in site.canonicals.items()),
+        "links": ((u, on) for u, on in site.on.items() if _may_be_page(site, u)),
+        "hreflang": ((target, url) for url, target in site.languages),
+        "redirects lead to": ((n.location, u) for u, n in lines.items() if n.outcome == MOVED and n.location),
     }
-    return [row for use, urls in uses.items() if (row := _form_row(use, urls, own)).schemes]
+    answering = FormRow(PAGES)
+    for url, line in lines.items():
+        if line.is_page:
+            for part, form in _forms_of(url, own):
+                answering.counts[part][form] += 1
+    right = _right(answering, wanted)
+    rows = [answering]
+    for use, addresses in uses.items():
+        row = FormRow(use)
+        for url, on in dict(addresses).items():
+            for part, form in _forms_of(url, own):
+                row.counts[part][form] += 1
+                if part in right and form not in right[part]:
+                    row.others[part].append((url, on))
+        rows.append(row)
+    return [row for row in rows if row.counts]
 
 
 def _may_be_page(site: Site, url: str) -> bool:
@@ -46,56 +64,52 @@ def _may_be_page(site: Site, url: str) -> bool:
     return line is None or line.is_page or line.outcome in {MOVED, FAILING}
 
 
-def _form_row(use: str, urls: Iterable[str], own: set[str]) -> FormRow:
-    row = FormRow(use, Counter(), Counter(), Counter(), Counter())
-    for url in urls:
-        scheme, authority, target = split_text(url)
-        path = target.partition("?")[0]
-        if authority.partition(":")[0] not in own:
-            continue
-        row.schemes[scheme] += 1
-        row.hosts[authority] += 1
-        if path != "/" and not names_file(path):
-            row.slashes["slash" if path.endswith("/") else "none"] += 1
-        row.cases["capitals" if path != path.lower() else "small"] += 1
-    return row
+def _forms_of(url: str, own: set[str]) -> Iterator[tuple[str, str]]:
+    """Part and form of an address on a host of the site's own."""
+    scheme, authority, target = split_text(url)
+    if authority.partition(":")[0] not in own:
+        return
+    path = target.partition("?")[0]
+    yield "scheme", scheme
+    yield "host", authority
+    if path != "/" and not names_file(path):
+        yield "closing slash", "slash" if path.endswith("/") else "none"
+    yield "letter case", "capitals" if path != path.lower() else "small"
+
+
+def _right(answering: FormRow, wanted: Wanted) -> dict[str, set[str]]:
+    """Part → the forms that are right: what most pages have, or the settings say."""
+    found = {part: {counts.most_common(1)[0][0]} for part, counts in answering.counts.items()}
+    if hosts := answering.counts.get("host"):
+        found["host"] = {host for host, n in hosts.items() if n >= _OWN_SHARE * hosts.total()} | found["host"]
+    if found and wanted.slash in {"always", "never"}:
+        found["closing slash"] = {"slash" if wanted.slash == "always" else "none"}
+    if found and not wanted.staging and wanted.origin.startswith("https:"):
+        found["scheme"] = {"https"}
+    return found
 
 
 def forms(site: Site, wanted: Wanted) -> Iterator[Fault]:
     """Where uses disagree about the form of addresses, and which of them to change."""
-    rows = {row.use: row for row in form_table(site, wanted)}
-    answering = rows.get("pages that answer")
-    if answering is None:
-        return
-    truth = {part: counts.most_common(1)[0][0] for part, counts in _parts(answering).items() if counts}
-    if wanted.slash in {"always", "never"}:
-        truth["closing slash"] = "slash" if wanted.slash == "always" else "none"
-    for use, row in rows.items():
-        if use == "pages that answer":
-            continue
-        for part, counts in _parts(row).items():
-            right = truth.get(part)
-            other = sum(n for form, n in counts.items() if form != right)
-            if right and other and counts.total():
-                grave = severity(other, counts.total())
-                yield Fault(
-                    FORMS,
-                    f"{part.replace(' ', '-')}-of-{use.split()[0]}",
-                    grave,
-                    f"{use}: {other:,} of {counts.total():,} differ in {part}; change them to {_words(part, right)}",
-                    [],
-                )
+    answering, *rows = form_table(site, wanted) or [FormRow(PAGES)]
+    right = _right(answering, wanted)
+    for row in rows:
+        for part, others in row.others.items():
+            whole = row.counts[part].total()
+            goal = " or ".join(_WORDS.get(form, form) for form in sorted(right[part]))
+            yield Fault(
+                FORMS,
+                f"{part.replace(' ', '-')}-of-{row.use.split()[0]}",
+                severity(len(others), whole),
+                f"{row.use}: {len(others):,} of {whole:,} differ in {part}; change them to {goal}",
+                sorted(others),
+                "on" if row.use != "redirects lead to" else "from",
+            )
 
 
-def _parts(row: FormRow) -> dict[str, Counter[str]]:
-    return {"scheme": row.schemes, "host": row.hosts, "closing slash": row.slashes, "letter case": row.cases}
-
-
-def _words(part: str, form: str) -> str:
-    named = {
-        "slash": "a closing slash",
-        "none": "no closing slash",
-        "small": "small letters",
-        "capitals": "capitals as they are",
-    }
-    return named.get(form, form) if part not in {"scheme", "host"} else form
+_WORDS = {
+    "slash": "a closing slash",
+    "none": "no closing slash",
+    "small": "small letters",
+    "capitals": "capitals as they are",
+}

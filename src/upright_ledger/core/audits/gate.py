@@ -1,64 +1,54 @@
-"""The launch gate: what must not stand on launch night."""
+"""The launch gate: what must not stand on launch night, once a site and not once an address."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 from upright_ledger.core.addresses import parse_address, split_text
-from upright_ledger.core.audits.site import ERROR, NOTE, Fault, Site, Wanted, as_rows, severity
-from upright_ledger.core.surveying import REFUSED, ROBOTS
+from upright_ledger.core.audits.site import ERROR, NOTE, Fault, Line, Site, Wanted, as_rows, by_host, severity
+from upright_ledger.core.surveying import REFUSED, ROBOTS, UNREAD
 
 GATE = "launch gate"
 _STAGING_LABELS = frozenset(
     ["staging", "stage", "stg", "dev", "test", "testing", "preview", "preprod", "uat", "beta", "localhost", "local"]
 )
 _SITEWIDE = 0.5
+_EXAMPLES = 20  # addresses that stand for a whole site
 
 
 def gate(site: Site, wanted: Wanted) -> Iterator[Fault]:
-    """What must not stand on launch night, once a site."""
-    pages = [url for url, line in site.lines.items() if line.is_page]
-    hidden = [url for url in pages if site.lines[url].noindex]
-    if pages and len(hidden) >= _SITEWIDE * len(pages):
-        how_grave = NOTE if wanted.staging else ERROR
-        yield Fault(
-            GATE,
-            "noindex-everywhere",
-            how_grave,
-            f"pages that ask search engines to leave them out: {len(hidden):,} of {len(pages):,}",
-            as_rows(hidden[:20]),
-        )
-    elif hidden:
-        yield Fault(
-            GATE,
-            "noindex",
-            severity(len(hidden), len(pages)),
-            f"pages that ask search engines to leave them out: {len(hidden):,} of {len(pages):,}",
-            as_rows(hidden),
-        )
-    barred = [url for url, line in site.lines.items() if line.reason == ROBOTS]
-    if barred:
-        whole = len(site.lines)
-        grave = severity(len(barred), whole) if len(barred) < _SITEWIDE * whole else NOTE if wanted.staging else ERROR
-        yield Fault(
-            GATE,
+    """What must not stand on launch night."""
+    whole = by_host(site.lines)
+    pages = {host: [u for u in urls if site.lines[u].is_page] for host, urls in whole.items()}
+    closing: tuple[tuple[str, str, dict[str, list[str]], Callable[[Line], bool]], ...] = (
+        ("noindex", "pages that ask search engines to leave them out", pages, lambda n: n.noindex),
+        (
             "robots-blocks",
-            grave,
-            f"addresses that robots.txt keeps from crawlers: {len(barred):,} of {whole:,}",
-            as_rows(barred),
-        )
-    closed = [url for url, line in site.lines.items() if line.outcome == REFUSED]
-    if closed:
-        share = severity(len(closed), len(site.lines))
-        yield Fault(
-            GATE,
-            "closed",
-            NOTE if wanted.staging else share,
-            f"addresses that ask for a login, or refuse: {len(closed):,}",
-            as_rows(closed),
-        )
-    strange = _staging_addresses(site, wanted)
-    for use, rows in strange.items():
+            "addresses that robots.txt keeps from crawlers",
+            whole,
+            lambda n: n.barred or n.reason == ROBOTS,
+        ),
+        ("closed", "addresses that ask for a login, or refuse", whole, lambda n: n.outcome == REFUSED),
+    )
+    for kind, text, groups, applies in closing:
+        few: list[str] = []
+        for host, urls in groups.items():
+            found = [u for u in urls if applies(site.lines[u])]
+            if found and len(found) >= _SITEWIDE * len(urls):
+                told = f"{text}: {len(found):,} of {len(urls):,}, so the whole of {host}"
+                grave = NOTE if wanted.staging else ERROR
+                yield Fault(GATE, f"{kind}-everywhere", grave, told, as_rows(sorted(found)[:_EXAMPLES]))
+            else:
+                few += found
+        if few:
+            of = sum(map(len, groups.values()))
+            grave = NOTE if wanted.staging and kind == "closed" else severity(len(few), of)
+            yield Fault(GATE, kind, grave, f"{text}: {len(few):,} of {of:,}", as_rows(few))
+    unread = by_host(url for url, line in site.lines.items() if line.reason == UNREAD)
+    for host, urls in unread.items():
+        told = f"the robots.txt of {host} cannot be read: crawlers ask for nothing there"
+        yield Fault(GATE, "robots-unread", ERROR, told, as_rows(sorted(urls)[:_EXAMPLES]))
+    for use, rows in _staging_addresses(site, wanted).items():
         yield Fault(
             GATE, f"staging-in-{use}", ERROR, f"{_USES[use]} that name a staging host: {len(rows):,}", rows, "on"
         )
@@ -78,7 +68,7 @@ def _staging_addresses(site: Site, wanted: Wanted) -> dict[str, list[tuple[str, 
         "canonical": ((target, url) for url, target in site.canonicals.items()),
         "hreflang": ((target, url) for url, target in site.languages),
         "sitemap": site.listed.items(),
-        "links": ((target, "") for target in site.inbound),
+        "links": site.on.items(),
     }
     found: dict[str, list[tuple[str, str]]] = {}
     for use, addresses in uses.items():

@@ -7,9 +7,10 @@ from collections.abc import Iterator
 
 from upright_ledger.core.audits.site import Fault, Site, Wanted, severity
 from upright_ledger.core.destinations import slash_twin
-from upright_ledger.core.surveying import FAILING, MOVED
+from upright_ledger.core.folding import INDEX_FILES
+from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED
 
-LANGUAGES, DOUBLES = "languages", "doubles"
+LANGUAGES, CANONICALS, DOUBLES = "languages", "canonical addresses", "doubles"
 _LEAST_TEXT = 120  # letters of texts that are compared
 
 
@@ -46,33 +47,79 @@ def languages(site: Site, _: Wanted) -> Iterator[Fault]:
         )
 
 
+def canonicals(site: Site, _: Wanted) -> Iterator[Fault]:
+    """The address that a page names as canonical must answer."""
+    dead = [
+        (target, url)
+        for url, target in site.canonicals.items()
+        if (line := site.lines.get(target)) and line.outcome in {MOVED, FAILING}
+    ]
+    if dead:
+        yield Fault(
+            CANONICALS,
+            "canonical-broken",
+            severity(len(dead), len(site.canonicals)),
+            f"canonical addresses that lead to redirects or errors: {len(dead):,} of {len(site.canonicals):,}",
+            sorted(dead),
+            "on",
+        )
+
+
 def doubles(site: Site, _: Wanted) -> Iterator[Fault]:
-    """Two addresses that show the same page: the weaker one should redirect to the stronger."""
+    """Two addresses that show the same page: the weaker one should redirect to the stronger. Two pages that claim one address."""
     by_text: dict[tuple[str, str], list[str]] = defaultdict(list)
     for url, line in site.lines.items():
         if line.is_page and line.digest and line.letters >= _LEAST_TEXT and site.canonicals.get(url, url) == url:
             by_text[line.title, line.digest].append(url)
-    twins: list[tuple[str, str]] = []
-    pairs: list[tuple[str, str]] = []
+    found: dict[str, list[tuple[str, str]]] = defaultdict(list)
     for urls in by_text.values():
-        strong = max(urls, key=lambda u: (site.inbound[u], u in site.listed, -len(u), u))
+        strong = max(urls, key=lambda u: (not _is_index(u), site.inbound[u], u in site.listed, -len(u), u))
         for weak in (u for u in urls if u != strong):
-            (twins if slash_twin(weak) == strong else pairs).append((weak, strong))
-    if twins:
+            kind = (
+                "both-slash-forms" if slash_twin(weak) == strong
+                else "index-file-linked" if _is_index(weak) and weak.rpartition("/")[0] == strong.rstrip("/")
+                else "same-content"
+            )  # fmt: skip
+            found[kind].append((weak, strong))
+    for kind, rows in found.items():
         yield Fault(
-            DOUBLES,
-            "both-slash-forms",
-            severity(len(twins), site.pages),
-            f"pages that answer with and without closing slash: {len(twins):,}",
-            sorted(twins),
-            "as",
+            DOUBLES, kind, severity(len(rows), site.pages), f"{_TEXTS[kind]}: {len(rows):,}", sorted(rows), "same as"
         )
-    if pairs:
+    yield from _claimed_twice(site)
+
+
+_TEXTS = {
+    "both-slash-forms": "pages that answer with and without closing slash",
+    "index-file-linked": "index files that are linked to as second addresses of their folders",
+    "same-content": "pages that say the same as another one, which is linked more often: redirect them there",
+}
+
+
+def _is_index(url: str) -> bool:
+    return url.rpartition("/")[2] in INDEX_FILES
+
+
+def _claimed_twice(site: Site) -> Iterator[Fault]:
+    """Addresses that several pages name as canonical, each of which says something else."""
+    claims: dict[str, list[str]] = defaultdict(list)
+    for page, target in site.canonicals.items():
+        line = site.lines.get(page)
+        if page != target and line is not None and line.outcome == ANSWERED and line.title:
+            claims[target].append(page)
+    rows = []
+    for target, pages in claims.items():
+        own = site.lines.get(target)
+        titles = {site.lines[page].title for page in pages} | ({own.title} if own and own.is_page else set())
+        texts = {site.lines[page].digest for page in pages}
+        if len(pages) > 1 and len(titles) > len(pages) - (own is None or not own.is_page) and len(texts) == len(pages):
+            rows += [(target, page) for page in pages]
+    if rows:
+        contested = len({target for target, _ in rows})
         yield Fault(
             DOUBLES,
-            "same-content",
-            severity(len(pairs), site.pages),
-            f"pages that say the same as another one, which is linked more often: {len(pairs):,}",
-            sorted(pairs),
-            "as",
+            "contested-address",
+            severity(contested, site.pages),
+            f"addresses that several different pages claim as canonical: {contested:,}",
+            sorted(rows),
+            "by",
         )

@@ -1,12 +1,12 @@
-"""Two surveys of one site: what vanished, what appeared, and what is the same page under another address."""
+"""Two surveys, or two lists of pages, of one site: what vanished, what appeared, what is the same page under another address."""
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import NamedTuple
 
-from upright_ledger.core.audits.site import Line, Site
+from upright_ledger.core.audits.site import Site
 from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED
 
 _LEAST_TEXT = 120  # letters; shorter texts tell no pages apart
@@ -14,64 +14,119 @@ _LEAST_TEXT = 120  # letters; shorter texts tell no pages apart
 GONE, LED, ASTRAY = "gone", "led there", "led elsewhere"
 """What became of the old address of a page that was renamed: it fails, it redirects to the new one, or to another page."""
 
+BY_ITEM, BY_TEXT, BY_TITLE = "item number", "title and text", "title"
+"""What two addresses have in common, and no other page that vanished or appeared."""
+
+CONFIDENCE = {BY_ITEM: 0.99, BY_TEXT: 0.99, BY_TITLE: 0.9}
+
+
+class KnownPage(NamedTuple):
+    """What a page is known by. text: of its body, or a digest of it; empty where it is too short to tell pages apart."""
+
+    title: str = ""
+    text: str = ""
+    item: str = ""
+
 
 class Renaming(NamedTuple):
-    """A page that has another address now. state: one of the above; inbound: pages that linked to the old address."""
+    """A page that has another address now. by: what both have in common. state: what became of the old address; inbound: pages that
+    linked to it."""
 
     old: str
     new: str
     title: str
-    state: str
-    inbound: int
+    by: str
+    state: str = GONE
+    inbound: int = 0
+
+
+class Contested(NamedTuple):
+    """An address that two pages claim: the one that was there, and is at `now` these days, and the one that took its place."""
+
+    address: str
+    before: str
+    after: str
+    now: str
 
 
 class Renamed(NamedTuple):
-    """What changed between two surveys. vanished, appeared: addresses of pages without a counterpart."""
+    """What changed. vanished, appeared: addresses of pages without a counterpart."""
 
     renamings: list[Renaming]
+    contested: list[Contested]
     vanished: list[str]
     appeared: list[str]
 
 
-def compare(before: Site, after: Site) -> Renamed:
-    """Lay two surveys side by side. A page is known by its title and text, or by its title, where no other page that vanished or appeared has them."""
-    old, new = _pages(before), _pages(after)
-    vanished = [url for url in old if url not in new]
-    appeared = [url for url in new if url not in old]
+def compare(old: Mapping[str, KnownPage], new: Mapping[str, KnownPage]) -> Renamed:
+    """Lay two lists of pages side by side: address → page. What stays where it was, whatever became of its text, is no renaming."""
+    replaced = [url for url in old if url in new and _is_another(old[url], new[url])]
+    vanished, appeared = ([u for u in a if u not in b] for a, b in ((old, new), (new, old)))
+    left, come = [*vanished, *replaced], [*appeared, *replaced]
     renamings: list[Renaming] = []
-    for marks in (_by_text, _by_title):
-        found = _matched(vanished, appeared, old, new, marks)
-        renamings += [Renaming(a, b, new[b].title, _state(a, b, after), before.inbound[a]) for a, b in found.items()]
-        vanished = [url for url in vanished if url not in found]
-        appeared = [url for url in appeared if url not in set(found.values())]
-    order = {GONE: 0, ASTRAY: 1, LED: 2}
-    renamings.sort(key=lambda r: (order[r.state], -r.inbound, r.old))
-    return Renamed(renamings, sorted(vanished), sorted(appeared))
+    contested: list[Contested] = []
+    for by, mark in _MARKS.items():
+        found = _matched(left, come, old, new, mark)
+        for a, b in found.items():
+            title = new[b].title
+            if a in new:
+                contested.append(Contested(a, old[a].title, new[a].title, b))
+            else:
+                renamings.append(Renaming(a, b, title, by))
+        taken = set(found.values())
+        left, come = [u for u in left if u not in found], [u for u in come if u not in taken]
+    return Renamed(
+        renamings, sorted(contested), sorted(u for u in left if u not in new), sorted(u for u in come if u not in old)
+    )
 
 
-def _pages(site: Site) -> dict[str, Line]:
-    return {url: line for url, line in site.lines.items() if line.is_page and line.outcome == ANSWERED}
+_MARKS: dict[str, Callable[[KnownPage], str]] = {
+    BY_ITEM: lambda p: p.item,
+    BY_TEXT: lambda p: f"{p.title}\n{p.text}" if p.text else "",
+    BY_TITLE: lambda p: p.title,
+}
 
 
-def _by_text(line: Line) -> str:
-    return f"{line.title}\n{line.digest}" if line.digest and line.letters >= _LEAST_TEXT else ""
-
-
-def _by_title(line: Line) -> str:
-    return line.title
+def _is_another(before: KnownPage, after: KnownPage) -> bool:
+    """Whether an address shows another page than it did: nothing of what it is known by stayed."""
+    if before.item and before.item == after.item:
+        return False
+    changed = not before.text or before.text != after.text
+    return bool(before.title and after.title) and before.title != after.title and changed
 
 
 def _matched(
-    vanished: list[str], appeared: list[str], old: dict[str, Line], new: dict[str, Line], mark: Callable[[Line], str]
+    left: list[str],
+    come: list[str],
+    old: Mapping[str, KnownPage],
+    new: Mapping[str, KnownPage],
+    mark: Callable[[KnownPage], str],
 ) -> dict[str, str]:
-    """Vanished address → the appeared one with its mark, where each is the only one of its kind that has it."""
+    """Address that a page left → the one it came to, where each is the only one of its kind that has its mark."""
     before: dict[str, list[str]] = defaultdict(list)
     now: dict[str, list[str]] = defaultdict(list)
-    for url in vanished:
+    for url in left:
         before[mark(old[url])].append(url)
-    for url in appeared:
+    for url in come:
         now[mark(new[url])].append(url)
     return {urls[0]: now[text][0] for text, urls in before.items() if text and len(urls) == 1 == len(now.get(text, ()))}
+
+
+def compare_surveys(before: Site, after: Site) -> Renamed:
+    """As `compare`, for two surveys: the later one also tells what became of the old addresses."""
+    found = compare(_pages(before), _pages(after))
+    renamings = [r._replace(state=_state(r.old, r.new, after), inbound=before.inbound[r.old]) for r in found.renamings]
+    order = {GONE: 0, ASTRAY: 1, LED: 2}
+    renamings.sort(key=lambda r: (order[r.state], -r.inbound, r.old))
+    return found._replace(renamings=renamings)
+
+
+def _pages(site: Site) -> dict[str, KnownPage]:
+    return {
+        url: KnownPage(line.title, line.digest if line.letters >= _LEAST_TEXT else "")
+        for url, line in site.lines.items()
+        if line.is_page and line.outcome == ANSWERED
+    }
 
 
 def _state(old: str, new: str, after: Site) -> str:

@@ -2,21 +2,35 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterator
 
-from upright_ledger.core.addresses import split_text
+from upright_ledger.core.addresses import names_file, split_text, toggle_slash
 from upright_ledger.core.audits.site import ERROR, WARNING, Fault, Line, Site, Wanted, as_rows, severity
 from upright_ledger.core.folding import INDEX_FILES
-from upright_ledger.core.surveying import ANSWERED, MOVED
+from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED, UNREACHABLE
 
 HYGIENE = "server"
 _HALF_A_YEAR = 15_768_000  # seconds
+_NO_SUCH_PAGE = "/upright-ledger-no-such-page-7f3a/"
+
+_TEXTS = {
+    "https-not-in-one-hop": (ERROR, "addresses in the clear that do not lead to the same over HTTPS in one hop"),
+    "missing-page-not-404": (ERROR, "addresses where no page can be that do not answer 404"),
+    "index-file-answers": (WARNING, "index files that answer as second addresses of their folders"),
+    "slash-twin-answers": (WARNING, "pages that answer with the other closing slash, too, instead of redirecting"),
+}
 
 
 def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
     """What a relaunch needs of a server."""
+    found: dict[str, list[tuple[str, str]]] = defaultdict(list)
     for url, line in site.probes.items():
-        yield from _probed(url, line, site, wanted)
+        for kind, beside in _probed(url, line, site, wanted):
+            found[kind].append((url, beside))
+    for kind, rows in found.items():
+        grave, text = _TEXTS[kind]
+        yield Fault(HYGIENE, kind, grave, f"{text}: {len(rows):,}", sorted(rows), "goes to" if grave == ERROR else "as")
     if wanted.origin.startswith("https:"):
         front = site.lines.get(f"{wanted.origin}/")
         seconds = _max_age(front.hsts) if front else 0
@@ -27,6 +41,7 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
                 WARNING,
                 "no Strict-Transport-Security of half a year or more",
                 [(f"{wanted.origin}/", front.hsts)],
+                "says",
             )
     if site.mixed:
         yield Fault(
@@ -35,6 +50,20 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
             ERROR,
             f"resources of secure pages that are asked for in the clear: {len(site.mixed):,}",
             sorted(site.mixed.items()),
+            "on",
+        )
+    dead = [
+        (url, site.on.get(url, line.via))
+        for url, line in site.external.items()
+        if line.outcome in {FAILING, UNREACHABLE} and line.status not in {405, 501, 999}
+    ]
+    if dead:
+        yield Fault(
+            HYGIENE,
+            "external-link-dead",
+            severity(len(dead), len(site.external)),
+            f"links to other sites that fail: {len(dead):,} of {len(site.external):,}",
+            sorted(dead),
             "on",
         )
     scripted = [url for url, line in site.lines.items() if line.needs_script and line.is_page]
@@ -48,32 +77,30 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
         )
 
 
-def _probed(url: str, line: Line, site: Site, wanted: Wanted) -> Iterator[Fault]:
-    _, _, target = split_text(url)
-    if url.startswith("http:") and wanted.origin.startswith("https:") and target == "/":
-        right = line.outcome == MOVED and line.location == f"{wanted.origin}/"
-        if not right and line.status:
-            yield Fault(
-                HYGIENE,
-                "https-not-in-one-hop",
-                ERROR,
-                f"{url} does not lead to {wanted.origin}/ in one hop",
-                [(url, line.location or str(line.status))],
-            )
+def _probed(url: str, line: Line, site: Site, wanted: Wanted) -> Iterator[tuple[str, str]]:
+    """Kinds of faults that the answer to a probe shows, each with what stands beside the address."""
+    scheme, authority, target = split_text(url)
+    if line.status in {0, 400}:
+        return  # 400: a port that speaks only TLS
+    if target == _NO_SUCH_PAGE:
+        if line.status == 200 or line.outcome == MOVED:
+            yield "missing-page-not-404", line.location or str(line.status)
+    elif scheme == "http" and wanted.origin.startswith("https:"):
+        if line.location != f"https://{authority}{target}" and not _moves_host(line, target, wanted):
+            yield "https-not-in-one-hop", line.location or str(line.status)
     elif target.rpartition("/")[2] in INDEX_FILES:
         folder = url[: url.rindex("/") + 1]
         if line.status == 200 and folder in site.lines:
-            yield Fault(
-                HYGIENE, "index-file-answers", WARNING, f"{url} is a second address of {folder}", [(url, folder)]
-            )
-    elif line.status == 200 or line.outcome == MOVED:
-        yield Fault(
-            HYGIENE,
-            "missing-page-not-404",
-            ERROR,
-            "a page that is not there does not answer 404",
-            [(url, line.location or str(line.status))],
-        )
+            yield "index-file-answers", folder
+    elif line.status == 200 and line.outcome == ANSWERED:
+        page = f"{scheme}://{authority}{toggle_slash(target)}"
+        if page in site.lines:
+            yield "slash-twin-answers", page
+
+
+def _moves_host(line: Line, target: str, wanted: Wanted) -> bool:
+    """Whether a redirect to HTTPS settles the canonical host in the same hop."""
+    return line.outcome == MOVED and line.location == f"{wanted.origin}{target}"
 
 
 def _max_age(header: str) -> int:
@@ -87,7 +114,19 @@ def _max_age(header: str) -> int:
 def probes(origin: str) -> list[str]:
     """Addresses that tell how a server treats what it should not answer as a page."""
     scheme, authority, _ = split_text(f"{origin}/")
-    found = [f"{origin}/upright-ledger-no-such-page-7f3a/", f"{origin}/index.html", f"{origin}/index.php"]
+    found = [f"{origin}{_NO_SUCH_PAGE}", f"{origin}/index.html", f"{origin}/index.php"]
     if scheme == "https":
         found.append(f"http://{authority}/")
+    return found
+
+
+def probes_of(page: str) -> list[str]:
+    """Second addresses that a page might have: in the clear, with the other closing slash, as index file. page: an address that answers."""
+    scheme, authority, target = split_text(page)
+    if "?" in target or target == "/":
+        return []
+    found = [f"http://{authority}{target}"] if scheme == "https" else []
+    if not names_file(target):
+        found.append(f"{scheme}://{authority}{toggle_slash(target)}")
+        found += [f"{page}index.html"] if target.endswith("/") else []
     return found

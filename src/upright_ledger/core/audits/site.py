@@ -10,9 +10,11 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+from upright_ledger.core.addresses import split_text
 from upright_ledger.core.surveying import (
     ANSWERED,
     CANONICAL,
+    EXTERNAL,
     FAILING,
     HREFLANG,
     MOVED,
@@ -20,6 +22,7 @@ from upright_ledger.core.surveying import (
     PROBE,
     RESOURCE,
     SITEMAP_LINE,
+    USUAL,
     Seen,
 )
 
@@ -46,6 +49,7 @@ class Line(NamedTuple):
     depth: int
     hsts: str
     via: str
+    barred: bool
 
 
 class LinkToMend(NamedTuple):
@@ -66,13 +70,16 @@ class LinkToMend(NamedTuple):
 class Site:
     """What a survey saw of a site, as the audits look at it.
 
-    lines: address → what is kept of it. probes: likewise, of addresses that were asked only to see the answer. inbound: address → pages that link to it.
-    listed: addresses of sitemaps → the sitemap. uses: use → its addresses (canonical, link, hreflang) with counts, for their forms.
+    lines: address → what is kept of it. probes, external: likewise, of addresses that were asked only to see the answer, and of those on other
+    sites. inbound: address → pages that link to it; on: address → one of them. listed: addresses of sitemaps → the sitemap. canonicals: page →
+    the address it names. languages: (page, address of the same in another language). mixed: resources in the clear → a page.
     """
 
     lines: dict[str, Line] = field(default_factory=dict)
     probes: dict[str, Line] = field(default_factory=dict)
+    external: dict[str, Line] = field(default_factory=dict)
     inbound: Counter[str] = field(default_factory=Counter)
+    on: dict[str, str] = field(default_factory=dict)
     listed: dict[str, str] = field(default_factory=dict)
     canonicals: dict[str, str] = field(default_factory=dict)
     languages: set[tuple[str, str]] = field(default_factory=set)
@@ -82,7 +89,10 @@ class Site:
 
     def add(self, seen: Seen) -> None:
         """Keep what is needed of an address."""
-        (self.probes if seen.via == PROBE else self.lines)[seen.url] = _line(seen)
+        if seen.via == USUAL and seen.outcome != ANSWERED:
+            return  # no sitemap in a usual place is no fault
+        place = {PROBE: self.probes, EXTERNAL: self.external}.get(seen.via, self.lines)
+        place[seen.url] = _line(seen)
 
     def final(self, url: str) -> tuple[str, int]:
         """Where an address ends after all its redirects, and the status there; 0 where that was not seen, or never ends."""
@@ -109,7 +119,7 @@ def look_at(load: Callable[[], Iterable[Seen]], site: Site | None = None) -> Sit
     site.pages = sum(1 for line in site.lines.values() if line.is_page and line.outcome == ANSWERED)
     broken: dict[tuple[str, str, str, str], list[str]] = defaultdict(list)
     for seen in load():
-        if seen.via != PROBE:
+        if seen.via not in {PROBE, EXTERNAL}:
             _links(seen, site, broken)
     site.mends = sorted(
         _mends(site, broken), key=lambda m: (not m.in_template, -m.pages, bool(m.final), m.target, m.source)
@@ -122,7 +132,7 @@ def _line(seen: Seen) -> Line:
     return Line(
         seen.outcome, seen.status, seen.location, seen.reason or seen.error, facts.title or facts.heading, facts.canonical, facts.language, seen.noindex,
         seen.status == 200 and kind in _PAGE_TYPES, facts.needs_script, facts.digest, facts.letters, seen.depth,
-        seen.headers.get("strict-transport-security", ""), seen.via,
+        seen.headers.get("strict-transport-security", ""), seen.via, seen.barred,
     )  # fmt: skip
 
 
@@ -145,6 +155,7 @@ def _links(seen: Seen, site: Site, broken: dict[tuple[str, str, str, str], list[
             broken[link.target, link.written, link.text, link.place].append(seen.url)
     for target in targets:
         site.inbound[target] += 1
+        site.on.setdefault(target, seen.url)
 
 
 def _mends(site: Site, broken: Mapping[tuple[str, str, str, str], list[str]]) -> Iterator[LinkToMend]:
@@ -202,6 +213,14 @@ class Fault(NamedTuple):
     beside: str = "to"
 
 
+def by_host(urls: Iterable[str]) -> dict[str, list[str]]:
+    """Addresses by their host."""
+    found: dict[str, list[str]] = defaultdict(list)
+    for url in urls:
+        found[split_text(url)[1]].append(url)
+    return found
+
+
 def as_rows(urls: Iterable[str]) -> list[tuple[str, str]]:
     """Addresses as rows of a fault, in order, with nothing beside them."""
     return [(url, "") for url in sorted(urls)]
@@ -209,8 +228,14 @@ def as_rows(urls: Iterable[str]) -> list[tuple[str, str]]:
 
 @dataclass(frozen=True)
 class Wanted:
-    """What the site should be. origin: its canonical origin. slash: "always", "never", or empty for as most pages have it. staging: it is not public yet."""
+    """What the site should be. origin: its canonical origin; origins: all that it has, which sitemaps may name. slash: "always", "never", or empty for
+    as most pages have it. staging: it is not public yet."""
 
     origin: str
     slash: str = ""
     staging: bool = False
+    origins: tuple[str, ...] = ()
+
+    def has(self, url: str) -> bool:
+        """Whether an address lies on one of its origins."""
+        return any(url.startswith(f"{origin}/") for origin in (self.origin, *self.origins))

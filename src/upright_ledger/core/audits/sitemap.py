@@ -70,7 +70,7 @@ def is_sitemap(site: Site, url: str) -> bool:
 
 def _listed_fault(site: Site, wanted: Wanted, url: str) -> tuple[str, str] | None:
     line = site.lines.get(url)
-    if not url.startswith(f"{wanted.origin}/") and not wanted.staging:
+    if not wanted.has(url) and not wanted.staging:
         return "sitemap-other-host", ""
     if line is None or line.outcome == NOT_ASKED:
         return "sitemap-not-asked", line.reason if line else "another host"

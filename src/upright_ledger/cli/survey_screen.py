@@ -1,0 +1,210 @@
+"""What `upright survey` shows: the gate first, then what answers how, each audit's faults, and the links to mend."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from pathlib import Path
+
+from upright_ledger.app.auditing import Audited
+from upright_ledger.app.renaming import Proposed
+from upright_ledger.app.replacing import DIFF, Mended
+from upright_ledger.cli import show
+from upright_ledger.core.audits.forms import PARTS
+from upright_ledger.core.audits.gate import GATE
+from upright_ledger.core.audits.renamings import ASTRAY, GONE, Renamed
+from upright_ledger.core.audits.site import ERROR, NOTE, Fault
+from upright_ledger.core.surveying import OUTCOMES
+
+SHOWN = 12
+_EACH = 3
+
+
+def show_survey(result: Audited, *, all_rows: bool) -> None:
+    """All audits of a survey."""
+    known = [result.at.split()[0]]
+    audits = list(dict.fromkeys(f.audit for f in result.faults))
+    if GATE in audits:
+        _show_faults(result, GATE, known, all_rows=all_rows)
+    _show_outcomes(result)
+    for audit in (a for a in audits if a != GATE):
+        _show_faults(result, audit, known, all_rows=all_rows)
+    if result.mends:
+        _show_mends(result, known, all_rows=all_rows)
+    if result.inbound:
+        _show_inbound(result, known, all_rows=all_rows)
+    if result.forms:
+        show.say()
+        show.table(
+            ("written in", *PARTS),
+            [(f.use, *(_counted(f.counts.get(part, Counter())) for part in PARTS)) for f in result.forms],
+        )
+
+
+def show_rows(result: Audited, what: str, part: str, *, all_rows: bool) -> None:
+    """The rows behind one figure."""
+    known = [result.at.split()[0]]
+    found = result.parts(what, part)
+    rows = found if all_rows else found[: SHOWN * 4]
+    show.say(f"{what}{f' in {part}' if part else ''}: {show.plural(len(found), 'address', 'addresses')}.")
+    show.table(
+        ("linked from>", "address", "beside it"),
+        [(result.site.inbound[url], show.path(url, known), show.path(beside, known)) for url, beside in rows],
+    )
+    if len(rows) < len(found):
+        show.say(f"… and {len(found) - len(rows):,} more; --all lists them")
+
+
+def show_mended(mended: list[Mended], into: Path) -> None:
+    """What was changed in a content export."""
+    for m in mended:
+        show.say(f"{m.file}: {show.plural(m.changes, 'address', 'addresses')} changed.")
+        if m.left:
+            show.say(
+                f"  {m.left:,} stand in serialised data, whose lengths would be wrong, and were left: export them in another form."
+            )
+    show.say(f"Every change is in {into}/{DIFF}.")
+
+
+def show_renamed(renamed: Renamed, proposed: Proposed, known: Sequence[str], *, all_rows: bool) -> None:
+    """What changed since an earlier survey or list of pages."""
+    show.say(
+        f"Since then {len(renamed.vanished):,} pages vanished, {len(renamed.appeared):,} appeared, and {len(renamed.renamings):,} have another address."
+    )
+    shown = renamed.renamings if all_rows else renamed.renamings[:SHOWN]
+    if shown:
+        show.table(
+            ("the old address is", "linked from>", "page, and its addresses"),
+            [
+                (
+                    r.state,
+                    r.inbound,
+                    [r.title or "(no title)", f"was {show.path(r.old, known)}", f"is  {show.path(r.new, known)}"],
+                )
+                for r in shown
+            ],
+            [show.GRAVE if r.state == GONE else show.DOUBTFUL if r.state == ASTRAY else "" for r in shown],
+        )
+    if len(shown) < len(renamed.renamings):
+        show.say(f"… and {len(renamed.renamings) - len(shown):,} more; --pairs FILE.csv keeps those without a redirect")
+    if renamed.contested:
+        show.table(
+            ("contested address", "the page that was there, and the one that is there now"),
+            [
+                (show.path(c.address, known), [f"{c.before}, now at {show.path(c.now, known)}", c.after])
+                for c in (renamed.contested if all_rows else renamed.contested[:SHOWN])
+            ],
+        )
+    if proposed.proposals:
+        show.say(
+            f"{show.plural(proposed.proposals, 'renaming')} proposed ({show.plural(proposed.entries, 'new entry', 'new entries')}): "
+            "upright review shows them, and --pairs FILE.csv keeps them for upright decide --from."
+        )
+    if proposed.astray:
+        one = len(proposed.astray) == 1
+        show.say(
+            f"{len(proposed.astray):,} answered {'entry leads' if one else 'entries lead'} to an address where the page is no more; --pairs has "
+            f"{'it' if one else 'them'}, too."
+        )
+    if proposed.off_site:
+        show.say(
+            f"{show.plural(len(proposed.off_site), 'renaming')} on a host that is no old site of this ledger: no rule can be built for it "
+            "until upright.toml names the host as a [[site]]."
+        )
+    show.say()
+
+
+def _show_faults(result: Audited, audit: str, known: Sequence[str], *, all_rows: bool) -> None:
+    faults = [f for f in result.faults if f.audit == audit]
+    show.say()
+    show.table(
+        (audit, "severity|", "what"),
+        [(f.kind, f.severity, _lines(f, known, all_rows=all_rows)) for f in faults],
+        [_style(f) for f in faults],
+    )
+
+
+def _show_outcomes(result: Audited) -> None:
+    show.say()
+    told = [o for o in OUTCOMES if result.counts.get(o)]
+    groups = list(dict.fromkeys(r.group for r in result.groups))
+    counts = {(r.group, r.outcome): r.addresses for r in result.groups}
+    linked: Counter[str] = Counter()
+    for row in result.groups:
+        linked[row.group] += row.linked
+    rows = [(group, *(counts.get((group, o), 0) for o in told), linked[group]) for group in groups[:SHOWN]]
+    if len(groups) > SHOWN:
+        rest = groups[SHOWN:]
+        rows.append(
+            (
+                f"{len(rest):,} more",
+                *(sum(counts.get((g, o), 0) for g in rest) for o in told),
+                sum(linked[g] for g in rest),
+            )
+        )
+    whole = ("all", *(result.counts[o] for o in told), linked.total())
+    show.table(("part", *(f"{o}>" for o in told), "links to it>"), [*rows, whole])
+    show.say(
+        f"--list {told[0].replace(' ', '-') if len(told) < 2 else told[1]} --part NAME lists the addresses behind a figure."
+    )
+
+
+def _show_mends(result: Audited, known: Sequence[str], *, all_rows: bool) -> None:
+    show.say()
+    mends = result.mends if all_rows else result.mends[:SHOWN]
+    show.table(
+        ("pages>", "where", "link to mend, and the address to put there"),
+        [
+            (
+                m.pages,
+                f"{m.place}, in the template" if m.in_template else m.place,
+                [
+                    f"{m.status} {show.path(m.target, known)}" + (f"  “{m.text}”" if m.text else ""),
+                    f"put  {show.path(m.final, known)}" if m.final else "put nothing: no page is there",
+                    f"on   {show.path(m.source, known)}",
+                ],
+            )
+            for m in mends
+        ],
+    )
+    if len(mends) < len(result.mends):
+        show.say(f"… and {len(result.mends) - len(mends):,} more; --mends FILE.csv keeps them all")
+
+
+def _show_inbound(result: Audited, known: Sequence[str], *, all_rows: bool) -> None:
+    show.say()
+    rows = result.inbound if all_rows else result.inbound[:SHOWN]
+    show.table(
+        ("linking domains>", "hits>", "clicks>", "status>", "dead, though others lead there"),
+        [
+            (
+                r.linking_domains,
+                r.hits,
+                r.clicks,
+                str(r.status or "none"),
+                f"{show.path(r.url, known)}" + (f"  goes to {show.path(r.ends, known)}" if r.ends else ""),
+            )
+            for r in rows
+        ],
+    )
+    if len(rows) < len(result.inbound):
+        show.say(f"… and {len(result.inbound) - len(rows):,} more; --out FILE.xlsx keeps them all")
+
+
+def _lines(fault: Fault, known: Sequence[str], *, all_rows: bool) -> list[str]:
+    rows = fault.rows if all_rows else fault.rows[:_EACH]
+    lines = [fault.text, *(_pair(row, fault.beside, known) for row in rows)]
+    return [*lines, f"… and {len(fault.rows) - len(rows):,} more"] if len(rows) < len(fault.rows) else lines
+
+
+def _pair(row: tuple[str, str], beside: str, known: Sequence[str]) -> str:
+    address, other = (show.path(part, known) for part in row)
+    return f"{address}  {beside} {other}" if other else address
+
+
+def _counted(counts: Counter[str]) -> str:
+    return ", ".join(f"{form} {n:,}" for form, n in counts.most_common(3))
+
+
+def _style(fault: Fault) -> str:
+    return show.GRAVE if fault.severity == ERROR else "" if fault.severity == NOTE else show.DOUBTFUL
