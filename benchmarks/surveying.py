@@ -68,11 +68,13 @@ def compare(work: Path, origin: str, pages: int, *, rounds: int) -> None:
             check=True,
             stdout=subprocess.DEVNULL,
         )
-        survey = f"{UPRIGHT} --ledger {ledger} survey {origin}/ --as new > /dev/null || [ $? = 1 ]"
+        survey = f"{UPRIGHT} --ledger {ledger} survey {origin}/ > /dev/null || [ $? = 1 ]"
         seconds, peak = run(["sh", "-c", survey])
         line = f"{pages:,} pages: survey {seconds:.1f} s, {pages / seconds:,.0f} pages/s, {peak:,.0f} MB"
         if rounds:
-            command = f"wget --quiet --recursive --level=inf --delete-after --directory-prefix {work}/copy {origin}/ || true"
+            command = (
+                f"wget --quiet --recursive --level=inf --delete-after --directory-prefix {work}/copy {origin}/ || true"
+            )
             other, _ = run(["sh", "-c", command])
             ratios.append(other / seconds)
             line += f"; wget {other:.1f} s, {pages / other:,.0f} pages/s"

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import os
 import threading
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
 from conftest import Program
-from upright_ledger.core.surveying import repeats_itself
+from upright_ledger.app.page_reading import page_reader
+from upright_ledger.core.surveying import Facts, repeats_itself
 from upright_ledger.formats.page_facts import read_facts
 
 LONG = b"<p>" + b"the oak case of a clock " * 4000
@@ -181,3 +184,22 @@ def test_paths_that_repeat_themselves_are_known() -> None:
     assert not repeats_itself("/2026/11/11/10/")
     assert not repeats_itself("/a/b/a/b/")
     assert repeats_itself("/" + "/".join(map(str, range(50))))
+
+
+def deadly(put: Callable[[object], None], bodies: list[tuple[int, bytes, str, str]]) -> None:
+    """Reads bodies, and dies of one."""
+    if any(body == b"deadly" for _, body, _, _ in bodies):
+        os._exit(1)
+    put([(number, Facts(title=body.decode())) for number, body, _, _ in bodies])
+
+
+def test_a_page_that_is_the_end_of_its_reader_is_left_unread_and_no_other() -> None:
+    told: dict[int, str] = {}
+    with page_reader(deadly) as reader:
+        for n in range(100):
+            body = b"deadly" if n in {20, 70} else f"page {n}".encode()
+            reader.read(body, "text/html", "", lambda facts, n=n: told.setdefault(n, facts.title))
+        while reader.waiting:
+            reader.collect()
+            time.sleep(0.01)
+    assert told == {n: "" if n in {20, 70} else f"page {n}" for n in range(100)}

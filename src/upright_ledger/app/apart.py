@@ -31,7 +31,8 @@ class Apart(Generic[T]):
     one die, they end with the next thing that they hand over.
     """
 
-    def __init__(self, work: Callable[..., None], processes: int = 1) -> None:
+    def __init__(self, work: Callable[..., None], processes: int = 1, *, parent: bool = False) -> None:
+        """parent: the function uses such processes itself."""
         self._come: queue.SimpleQueue[bytes] = queue.SimpleQueue()
         self._busy = 0
         self._processes: list[SpawnProcess] = []
@@ -41,7 +42,7 @@ class Apart(Generic[T]):
         context = multiprocessing.get_context("spawn")
         for _ in range(processes):
             ours, theirs = context.Pipe()
-            process = context.Process(target=_run, args=(theirs, work), daemon=True)
+            process = context.Process(target=_run, args=(theirs, work), daemon=not parent)
             process.start()
             theirs.close()
             pump = threading.Thread(target=_receive, args=(ours, self._come), daemon=True)
@@ -68,8 +69,18 @@ class Apart(Generic[T]):
         """Whether the jobs have handed over all that they found."""
         return not self._busy
 
+    @property
+    def ready(self) -> bool:
+        """Whether `next` has something at once, if only the end of a job."""
+        return not self._come.empty()
+
+    @property
+    def died(self) -> bool:
+        """Whether no process is left, and all that they handed over was taken up."""
+        return not any(pump.is_alive() for pump in self._pumps) and self._come.empty()
+
     def begin(self, jobs: Sequence[tuple[Any, ...]]) -> None:
-        """Start jobs, one a process at most: the arguments of each."""
+        """Start jobs, one a process at most: the arguments of each. A process that is still at one does the next after it."""
         for pipe, arguments in zip(self._pipes, jobs, strict=False):
             pipe.send_bytes(pickle.dumps(arguments, pickle.HIGHEST_PROTOCOL))
             self._busy += 1

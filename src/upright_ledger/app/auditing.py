@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from upright_ledger.app.book import Book
+from upright_ledger.app.renaming import renamed_dict
 from upright_ledger.app.survey import NEW
 from upright_ledger.core.addresses import address_of, split_text
 from upright_ledger.core.audits.audit import audit
@@ -56,14 +57,7 @@ class Audited:
         return found
 
     def as_dict(self) -> dict[str, Any]:
-        told = {}
-        if self.renamed is not None:
-            told = {
-                "renamings": [r._asdict() for r in self.renamed.renamings],
-                "contested": [c._asdict() for c in self.renamed.contested],
-                "vanished": self.renamed.vanished,
-                "appeared": self.renamed.appeared,
-            }
+        told = renamed_dict(self.renamed) if self.renamed is not None else {}
         return told | {
             "run": self.run,
             "name": self.name,
@@ -132,6 +126,7 @@ def audited(
     origins = settings.sites.new if of_new else tuple(a.origin for a in starts)
     slash = settings.slash if side == NEW and settings.slash != "as-stock" else ""
     wanted = Wanted(origins[0], slash, staging, origins)
+    table = form_table(site, wanted)
     group_of = _families(site) if by == FAMILY else _sections(settings)
     return Audited(
         found.id,
@@ -140,8 +135,8 @@ def audited(
         site,
         outcomes(site, group_of),
         group_of,
-        audit(site, wanted),
-        form_table(site, wanted),
+        audit(site, wanted, table),
+        table,
         _inbound(ledger, site),
         renamed,
     )

@@ -7,6 +7,7 @@ import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.gather import gather
@@ -28,6 +29,25 @@ class Proposed:
     proposals: int = 0
     astray: list[tuple[str, str]] = field(default_factory=list)
     off_site: list[Renaming] = field(default_factory=list)
+
+    def as_dict(self) -> dict[str, Any]:
+        """As data."""
+        return {
+            "entries": self.entries,
+            "proposals": self.proposals,
+            "astray": self.astray,
+            "off_site": len(self.off_site),
+        }
+
+
+def renamed_dict(renamed: Renamed) -> dict[str, Any]:
+    """What changed, as data."""
+    return {
+        "renamings": [r._asdict() for r in renamed.renamings],
+        "contested": [c._asdict() for c in renamed.contested],
+        "vanished": renamed.vanished,
+        "appeared": renamed.appeared,
+    }
 
 
 def propose_renamings(ledger: Ledger, renamings: Sequence[Renaming], name: str) -> Proposed:

@@ -17,7 +17,7 @@ from upright_ledger.formats.recognising import FEED, JSON, PAGE, SHEET, SITEMAP,
 from upright_ledger.formats.records import ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import Table, read_table
-from upright_ledger.ledger.sources import SourceFacts, add_source, find_source
+from upright_ledger.ledger.sources import SourceFacts, add_source, find_source, withdraw_source
 from upright_ledger.ledger.stock import LIVE, PLANNED, PURPOSES, Destination, add_destinations, count_stock
 from upright_ledger.ledger.store import Ledger
 
@@ -44,11 +44,12 @@ def stock(
     options: ReadOptions | None = None,
     publish_as: str = "",
     planned: bool = False,
+    replaced: int = 0,
 ) -> tuple[list[Stocked], int]:
     """Stock files, one step each. Returns what came of each, and how many pages are in stock now.
 
     publish_as: the production origin of pages that were listed under a staging host. planned: they are still to be
-    published; stocked again without it, they are live.
+    published; stocked again without it, they are live. replaced: the number of a list that counts no longer from now on.
     """
     state = PLANNED if planned else LIVE
     purpose = PURPOSES[state]
@@ -77,6 +78,9 @@ def stock(
             with ledger.step("stock", facts.name) as step:
                 add_destinations(step.connection, add_source(step, facts), [replace(p, state=state) for p in pages])
                 step.summary = f"{result.accepted:,} pages"
+                if replaced:
+                    withdraw_source(step, replaced)
+                    replaced = 0
     with ledger.reading() as connection:
         return [result for _, result, _ in read], count_stock(connection)
 

@@ -13,13 +13,13 @@ from pathlib import Path
 from upright_ledger.app.apart import Apart, Put
 from upright_ledger.app.book import Book
 from upright_ledger.app.gather import gather
+from upright_ledger.app.page_reading import page_reader
 from upright_ledger.app.requests import own_requests
 from upright_ledger.app.stock import stock
 from upright_ledger.core.addresses import Address, address_of, parse_address
 from upright_ledger.core.audits.site import Site
 from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED, OUTCOMES, REFUSED, UNREAD, Limits, Seen
 from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats.page_facts import read_facts
 from upright_ledger.ledger.runs import SURVEY, begin_run, finish_run, name_run, open_run
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.surveys import add_seen, load_seen
@@ -53,7 +53,7 @@ class Surveyed:
 
 def start_surveying() -> Surveying:
     """The process that crawls, to be started before all else."""
-    return Surveying(_crawl)
+    return Surveying(_crawl, parent=True)
 
 
 def survey(
@@ -151,9 +151,10 @@ def _crawl(
             found.clear()
             since = now
 
-    crawl(
-        start, limits, place, manner, read_facts, found.append, own_site=own_site, external=external, before=before, meanwhile=hand_over
-    )  # fmt: skip
+    with page_reader() as reader:
+        crawl(
+            start, limits, place, manner, reader, found.append, own_site=own_site, external=external, before=before, meanwhile=hand_over
+        )  # fmt: skip
     put(found)
 
 

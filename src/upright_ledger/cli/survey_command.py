@@ -17,7 +17,8 @@ from upright_ledger.app.survey_files import write_mends, write_replacements, wri
 from upright_ledger.cli import show
 from upright_ledger.cli.asking import asking_options, manner_of
 from upright_ledger.cli.common import json_option
-from upright_ledger.cli.survey_screen import show_mended, show_renamed, show_rows, show_survey
+from upright_ledger.cli.renamed_screen import show_renamed
+from upright_ledger.cli.survey_screen import show_mended, show_rows, show_survey
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
 from upright_ledger.core.audits.site import ERROR
 from upright_ledger.core.surveying import NOT_ASKED, Limits
@@ -178,7 +179,7 @@ def command(
         if listed:
             told["rows"] = [list(row) for row in result.parts(listed, part)]
         if proposed is not None:
-            told["proposed"] = {"entries": proposed.entries, "proposals": proposed.proposals, "astray": proposed.astray}
+            told["proposed"] = proposed.as_dict()
         show.json_out(result.as_dict() | told)
     elif mended and into is not None:
         show_mended(mended, into)
@@ -188,7 +189,7 @@ def command(
         if fed:
             show.say(fed)
         if result.renamed is not None and proposed is not None:
-            show_renamed(result.renamed, proposed, result.at.split()[:1], all_rows=all_rows)
+            show_renamed(result.renamed, proposed, result.at.split()[:1], all_rows=all_rows, pairs="--pairs FILE.csv")
         show_survey(result, all_rows=all_rows)
     if not as_json and not listed:
         for path, what in (

@@ -7,14 +7,12 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from upright_ledger.app.auditing import Audited
-from upright_ledger.app.renaming import Proposed
 from upright_ledger.app.replacing import DIFF, Mended
 from upright_ledger.cli import show
 from upright_ledger.core.audits.forms import PARTS
 from upright_ledger.core.audits.gate import GATE
-from upright_ledger.core.audits.renamings import ASTRAY, GONE, Renamed
 from upright_ledger.core.audits.site import ERROR, NOTE, Fault
-from upright_ledger.core.surveying import OUTCOMES
+from upright_ledger.core.surveying import ANSWERED, OUTCOMES
 
 SHOWN = 12
 _EACH = 3
@@ -66,54 +64,6 @@ def show_mended(mended: list[Mended], into: Path) -> None:
     show.say(f"Every change is in {into}/{DIFF}.")
 
 
-def show_renamed(renamed: Renamed, proposed: Proposed, known: Sequence[str], *, all_rows: bool) -> None:
-    """What changed since an earlier survey or list of pages."""
-    show.say(
-        f"Since then {len(renamed.vanished):,} pages vanished, {len(renamed.appeared):,} appeared, and {len(renamed.renamings):,} have another address."
-    )
-    shown = renamed.renamings if all_rows else renamed.renamings[:SHOWN]
-    if shown:
-        show.table(
-            ("the old address is", "linked from>", "page, and its addresses"),
-            [
-                (
-                    r.state,
-                    r.inbound,
-                    [r.title or "(no title)", f"was {show.path(r.old, known)}", f"is  {show.path(r.new, known)}"],
-                )
-                for r in shown
-            ],
-            [show.GRAVE if r.state == GONE else show.DOUBTFUL if r.state == ASTRAY else "" for r in shown],
-        )
-    if len(shown) < len(renamed.renamings):
-        show.say(f"… and {len(renamed.renamings) - len(shown):,} more; --pairs FILE.csv keeps those without a redirect")
-    if renamed.contested:
-        show.table(
-            ("contested address", "the page that was there, and the one that is there now"),
-            [
-                (show.path(c.address, known), [f"{c.before}, now at {show.path(c.now, known)}", c.after])
-                for c in (renamed.contested if all_rows else renamed.contested[:SHOWN])
-            ],
-        )
-    if proposed.proposals:
-        show.say(
-            f"{show.plural(proposed.proposals, 'renaming')} proposed ({show.plural(proposed.entries, 'new entry', 'new entries')}): "
-            "upright review shows them, and --pairs FILE.csv keeps them for upright decide --from."
-        )
-    if proposed.astray:
-        one = len(proposed.astray) == 1
-        show.say(
-            f"{len(proposed.astray):,} answered {'entry leads' if one else 'entries lead'} to an address where the page is no more; --pairs has "
-            f"{'it' if one else 'them'}, too."
-        )
-    if proposed.off_site:
-        show.say(
-            f"{show.plural(len(proposed.off_site), 'renaming')} on a host that is no old site of this ledger: no rule can be built for it "
-            "until upright.toml names the host as a [[site]]."
-        )
-    show.say()
-
-
 def _show_faults(result: Audited, audit: str, known: Sequence[str], *, all_rows: bool) -> None:
     faults = [f for f in result.faults if f.audit == audit]
     show.say()
@@ -144,9 +94,8 @@ def _show_outcomes(result: Audited) -> None:
         )
     whole = ("all", *(result.counts[o] for o in told), linked.total())
     show.table(("part", *(f"{o}>" for o in told), "links to it>"), [*rows, whole])
-    show.say(
-        f"--list {told[0].replace(' ', '-') if len(told) < 2 else told[1]} --part NAME lists the addresses behind a figure."
-    )
+    example = next((o for o in told if o != ANSWERED), ANSWERED)
+    show.say(f"The addresses behind a figure: --again {result.run} --list '{example}' --part {groups[0]}")
 
 
 def _show_mends(result: Audited, known: Sequence[str], *, all_rows: bool) -> None:

@@ -7,8 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Iterable, Iterator, Sequence
-from functools import lru_cache
+from collections.abc import Iterator
 from typing import Any, NamedTuple
 
 from upright_ledger.core.addresses import NotAnAddressError, parse_address
@@ -58,7 +57,7 @@ def html_facts(body: bytes, content_type: str, url: str) -> Facts:
         elif element.tag not in told:
             told[element.tag] = " ".join("".join(element.itertext()).split())[:500]
     base = next((b.get("href") for b in root.iter("base") if b.get("href")), "")
-    links = tuple(_resolved(_links(root), absolute(base, url) or url))
+    links = tuple(_page_links(root, absolute(base, url) or url))
     language = (root.get("lang") or "")[:20]
     scripts = next(root.iter("script"), None) is not None
     text = page_text(root)
@@ -80,14 +79,7 @@ def absolute(written: str, base: str) -> str:
     """An address as a browser resolves it, without fragment; empty where it is none that a browser would ask for."""
     if not written or written.startswith(_NO_ADDRESS):
         return ""
-    if written[0] == "/" and written[1:2] != "/":
-        return _from_root(written, base[: base.index("/", 8)] if base.count("/") > 2 else base)
     return _resolve(written, base)
-
-
-@lru_cache(maxsize=1 << 16)
-def _from_root(written: str, origin: str) -> str:
-    return _resolve(written, origin)
 
 
 def _resolve(written: str, base: str) -> str:
@@ -103,66 +95,59 @@ def _resolve(written: str, base: str) -> str:
         return ""
 
 
-def _resolved(groups: Iterable[tuple[bytes, Sequence[_Written]]], base: str) -> Iterator[Link]:
-    """Links as addresses, those of one target, text and place once."""
-    origin = base[: base.index("/", 8)] if base.count("/") > 2 else base
-    seen: set[Link] = set()
-    for key, links in groups:
-        for found in _shared(key, origin, links) if key else _each(links, base, origin):
-            if found not in seen:
-                seen.add(found)
-                yield found
-        if len(seen) >= MOST_LINKS:
-            return
-
-
 _kept: dict[tuple[bytes, str], list[Link]] = {}  # part around the page, and origin → its links
 
 
-def _shared(key: bytes, origin: str, links: Sequence[_Written]) -> list[Link]:
-    """The links of a part that stands around many pages, none of which depends on the page."""
-    found = _kept.get((key, origin))
-    if found is None:
-        found = list(_each(links, f"{origin}/", origin))
-        if len(_kept) < _MOST_PARTS:
-            _kept[key, origin] = found
-    return found
-
-
-def _each(links: Iterable[_Written], base: str, origin: str) -> Iterator[Link]:
-    for link in links:
-        found = _link_from_root(link, origin) if link.written[:1] == "/" != link.written[1:2] else _link(link, base)
-        if found is not None:
-            yield found
-
-
-@lru_cache(maxsize=1 << 16)
-def _link_from_root(link: _Written, origin: str) -> Link | None:
-    """One object for a link that many pages hold."""
-    return _link(link, origin)
-
-
-def _link(link: _Written, base: str) -> Link | None:
-    target = absolute(link.written, base)
-    return Link(target, link.written, link.kind, link.text, link.place) if target else None
-
-
-def _links(root: Any) -> Iterator[tuple[bytes, Sequence[_Written]]]:
-    """Every link of a page: those of each part around it, with a key where they lead to the same from everywhere, and the others. The
-    parts are taken out of the tree."""
+def _page_links(root: Any, base: str) -> list[Link]:
+    """Every link of a page, those of one target, text and place once: of the parts around it, then its own. The parts are taken out of the tree."""
     from lxml import etree
 
+    origin = base[: base.index("/", 8)] if base.count("/") > 2 else base
+    found: dict[Link, None] = {}
     for part in [p for p in root.iter(*CHROME) if next(p.iterancestors(*CHROME), None) is None]:
-        text = etree.tostring(part, with_tail=False)
-        key = hashlib.blake2b(text, digest_size=16).digest()
-        found = _parts.get(key)
-        if found is None:
-            found = tuple(link for element in part.iter(*_WITH_LINKS) for link in _links_of(element, _place(element)))
-            if len(_parts) < _MOST_PARTS:
-                _parts[key] = found
-        yield key if all(link.written.startswith(_FROM_ANYWHERE) for link in found) else b"", found
+        key = hashlib.blake2b(etree.tostring(part, with_tail=False), digest_size=16).digest()
+        links = _kept.get((key, origin))
+        if links is None:
+            written = _parts.get(key)
+            if written is None:
+                written = tuple(w for element in part.iter(*_WITH_LINKS) for w in _links_of(element, _place(element)))
+                if len(_parts) < _MOST_PARTS:
+                    _parts[key] = written
+            links = [link for w in written if (link := _link(w, base, origin)) is not None]
+            # None of these depends on the page: they lead to the same from everywhere.
+            if len(_kept) < _MOST_PARTS and all(w.written.startswith(_FROM_ANYWHERE) for w in written):
+                _kept[key, origin] = links
+        found |= dict.fromkeys(links)
+        if len(found) >= MOST_LINKS:
+            break
     etree.strip_elements(root, *CHROME, with_tail=False)
-    yield b"", [link for element in root.iter(*_WITH_LINKS) for link in _links_of(element, TEXT)][:MOST_LINKS]
+    for element in root.iter(*_WITH_LINKS):
+        for written_link in _links_of(element, TEXT):
+            link = _link(written_link, base, origin)
+            if link is not None:
+                found[link] = None
+        if len(found) >= MOST_LINKS:
+            break
+    return list(found)
+
+
+_known: dict[tuple[_Written, str], Link | None] = {}  # links that lead to the same from every page, and origin
+_MOST_KNOWN = 1 << 16
+
+
+def _link(written: _Written, base: str, origin: str) -> Link | None:
+    """A link as an address; one object for a link that many pages hold."""
+    from_root = written.written[:1] == "/" != written.written[1:2]
+    if not from_root:
+        target = absolute(written.written, base)
+        return Link(target, *written) if target else None
+    key = (written, origin)
+    if key not in _known:
+        if len(_known) >= _MOST_KNOWN:
+            _known.clear()
+        target = _resolve(written.written, f"{origin}/")
+        _known[key] = Link(target, *written) if target else None
+    return _known[key]
 
 
 def _links_of(element: Any, place: str) -> Iterator[_Written]:

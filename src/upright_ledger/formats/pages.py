@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 from urllib.parse import urljoin
@@ -32,19 +33,40 @@ def read_page(body: bytes, content_type: str, robots_header: str) -> Page:
 
 
 def parse_page(body: bytes, content_type: str) -> Any:
-    """A page as an lxml element, in the encoding that its header names where it does; None where nothing can be read."""
+    """A page as an lxml element, in the encoding that its header or its head names, or in UTF-8 where it is that; None where nothing can be read."""
     from lxml import etree
 
-    charset = re.search(r"charset=[\"']?([\w-]+)", content_type, re.IGNORECASE)
-    quiet = {"huge_tree": False, "remove_comments": True, "remove_pis": True}
+    named = _CHARSET.search(content_type)
+    charset = named[1] if named else ""
+    if not charset and b"charset" not in body[:2048].lower() and _is_utf8(body):
+        charset = "utf-8"
     try:
-        parser = etree.HTMLParser(encoding=charset[1] if charset else None, **quiet)
-    except LookupError:
-        parser = etree.HTMLParser(**quiet)
-    try:
-        return etree.fromstring(body, parser)
+        return etree.fromstring(body, _parser(charset))
     except (etree.XMLSyntaxError, ValueError):
         return None
+
+
+_CHARSET = re.compile(r"charset=[\"']?([\w-]+)", re.IGNORECASE)
+
+
+@lru_cache(maxsize=64)
+def _parser(charset: str) -> Any:
+    """A parser for an encoding; one that nobody knows is left for the page itself to name."""
+    from lxml import etree
+
+    quiet = {"huge_tree": False, "remove_comments": True, "remove_pis": True}
+    try:
+        return etree.HTMLParser(encoding=charset or None, **quiet)
+    except LookupError:
+        return etree.HTMLParser(**quiet)
+
+
+def _is_utf8(body: bytes) -> bool:
+    try:
+        body.decode("utf-8")
+    except UnicodeDecodeError as error:
+        return error.end >= len(body) - 3 and error.start > 0  # cut off within a character
+    return True
 
 
 def _head(root: Any) -> Page:

@@ -82,6 +82,12 @@ def add_source(step: Step, facts: SourceFacts) -> int:
     return number
 
 
+def withdraw_source(step: Step, source: int) -> None:
+    """Let a source count no longer; what it said stays."""
+    query = select(schema.sources).where(schema.sources.c.id == source)
+    step.put("sources", dict(step.connection.execute(query).mappings().one()) | {"withdrawn": True})
+
+
 def close_source(connection: Connection, source: int, facts: SourceFacts, new_entries: int) -> None:
     """Write down what reading a source, added in this step, amounted to."""
     values = {"new_entries": new_entries, "digest": facts.digest, "bytes": facts.size, **_outcome(facts)}

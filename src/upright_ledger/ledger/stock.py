@@ -43,6 +43,22 @@ def add_destinations(connection: Connection, source: int, pages: Iterable[Destin
     insert_many(connection, schema.destinations, [{"source": source, **asdict(p)} for p in unique.values()])
 
 
+def find_stocked(connection: Connection, name: str) -> int:
+    """The number of the newest list of pages with that name which still counts; 0 where there is none."""
+    s = schema.sources
+    query = select(func.max(s.c.id)).where(
+        s.c.name == name, s.c.purpose.in_(PURPOSES.values()), s.c.withdrawn.is_(False)
+    )
+    return connection.scalar(query) or 0
+
+
+def load_list(connection: Connection, source: int) -> list[Destination]:
+    """The pages that one list names."""
+    d = schema.destinations
+    rows = connection.execute(select(d).where(d.c.source == source).order_by(d.c.page)).mappings()
+    return [Destination(**{k: v for k, v in row.items() if k != "source"}) for row in rows]
+
+
 def load_stock(connection: Connection) -> dict[str, Destination]:
     """Page key → destination, later sources filling in and overruling earlier ones."""
     d, s = schema.destinations, schema.sources

@@ -6,6 +6,7 @@ from collections import defaultdict, deque
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import partial
+from typing import Protocol
 
 from protego import Protego
 
@@ -34,13 +35,26 @@ from upright_ledger.web.exchange import Exchange, Manner, Request, Response
 PAGE_BYTES = 4 << 20
 _KEPT_HEADERS = ("x-robots-tag", "strict-transport-security", "content-language", "location")
 _LONGEST_DELAY = 10.0  # seconds between requests that a robots.txt may ask for
+_MOST_UNREAD = 32 << 20  # bytes of bodies that wait for being read
 _MOST_SAMPLES = 20  # pages of which second addresses are asked for
 _ROBOTS_HOPS = 5  # redirects of a robots.txt that are followed (RFC 9309, section 2.3.1.2)
 _USUAL_SITEMAPS = ("/sitemap.xml", "/sitemap_index.xml", "/sitemap-index.xml")
 _UNTOLD = frozenset([PROBE, EXTERNAL])  # what led to addresses from which nothing is followed
 _AS_PAGES = ("text/html", "application/xhtml+xml", "text/css", "application/xml", "text/xml", "application/rss", "application/atom", "application/pdf")  # fmt: skip
 
-ReadFacts = Callable[[bytes, str, str], Facts]
+
+class Reader(Protocol):
+    """Reads bodies: at once, or elsewhere while others are asked for."""
+
+    def read(self, body: bytes, kind: str, url: str, then: Callable[[Facts], None]) -> None:
+        """Read a body of a content type, and call `then` with what it says: now, or from `collect`."""
+
+    def collect(self) -> None:
+        """Hand over what was read meanwhile."""
+
+    @property
+    def waiting(self) -> int:
+        """Bytes that are still to be read."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +76,7 @@ def crawl(
     limits: Limits,
     place: Place,
     manner: Manner,
-    read_facts: ReadFacts,
+    reader: Reader,
     done: Callable[[Seen], None],
     *,
     own_site: bool = False,
@@ -75,11 +89,19 @@ def crawl(
     own_site: robots.txt and nofollow are no bounds. external: the status of links to other sites is asked for, too. before: what an earlier
     crawl saw already, which is not asked for again.
     """
-    crawler = _Crawler(limits, place, manner, read_facts, done, own_site=own_site, external=external)
+    crawler = _Crawler(limits, place, manner, reader, done, own_site=own_site, external=external)
+
+    def turn() -> None:
+        reader.collect()
+        meanwhile()
+
+    def busy() -> bool:
+        return reader.waiting > 0
+
     crawler.begin(start, list(before))
-    crawler.exchange.run(meanwhile=meanwhile)
+    crawler.exchange.run(meanwhile=turn, busy=busy)
     crawler.probe()
-    crawler.exchange.run(meanwhile=meanwhile)
+    crawler.exchange.run(meanwhile=turn, busy=busy)
 
 
 class _Crawler:
@@ -88,7 +110,7 @@ class _Crawler:
         limits: Limits,
         place: Place,
         manner: Manner,
-        read_facts: ReadFacts,
+        reader: Reader,
         done: Callable[[Seen], None],
         *,
         own_site: bool,
@@ -96,7 +118,7 @@ class _Crawler:
     ) -> None:
         self.exchange = Exchange(manner)
         self.frontier = Frontier(limits)
-        self.place, self.read_facts, self.done = place, read_facts, done
+        self.place, self.reader, self.done = place, reader, done
         self.own_site, self.external = own_site, external
         self.agent = manner.agent
         self.queue: deque[tuple[Address, int, str, bool]] = deque()
@@ -148,7 +170,7 @@ class _Crawler:
             self.done(Seen(address.without_fragment, reason=reason, via=via, depth=depth))
 
     def _top_up(self) -> None:
-        while self.queue and self.exchange.has_room():
+        while self.queue and self.reader.waiting < _MOST_UNREAD and self.exchange.has_room():
             self._ask(*self.queue.popleft())
 
     def _ask(self, address: Address, depth: int, via: str, page: bool) -> None:
@@ -210,18 +232,27 @@ class _Crawler:
                 )
             )
             return
-        facts, error = Facts(), response.error or response.note
+        error = response.error or response.note
         if response.status == 200 and kind.partition(";")[0].strip().lower().startswith(_AS_PAGES):
             if response.header("content-encoding") not in {"", "identity"}:
                 error = "it is packed, although that was not asked for"
             else:
-                facts = self.read_facts(response.body, kind, url)
+                self.reader.read(
+                    response.body, kind, url, partial(self._read, address, depth, via, barred, response, error)
+                )
+                return
+        self._read(address, depth, via, barred, response, error, Facts())
+
+    def _read(
+        self, address: Address, depth: int, via: str, barred: bool, response: Response, error: str, facts: Facts
+    ) -> None:
+        """Keep what was seen of an address, and go on from there."""
         location, how = leads_to(response, facts.refresh)
         following, problem = resolve(location, address) if how else (None, "")
         headers = {name: response.headers[name][:500] for name in _KEPT_HEADERS if name in response.headers}
         seen = Seen(
-            url, response.status, following.text if following else "", error or problem, "", kind[:100], round(response.seconds, 4),
-            len(response.body), headers, via, depth, barred, facts,
+            address.without_fragment, response.status, following.text if following else "", error or problem, "",
+            response.header("content-type")[:100], round(response.seconds, 4), len(response.body), headers, via, depth, barred, facts,
         )  # fmt: skip
         self.done(seen)
         self._sample(seen)

@@ -27,6 +27,7 @@ BODY_BYTES = 1 << 16
 HEADER_BYTES = 1 << 17
 MOST_AT_ONCE = 64
 LONGEST_WAIT = 60.0  # seconds that a server may ask us to wait
+_SHORT = 0.002  # seconds between looks at what is under way elsewhere
 _TOO_LARGE = 100  # CURLE_TOO_LARGE, which pycurl does not name
 _TRANSIENT = frozenset(
     [pycurl.E_COULDNT_CONNECT, pycurl.E_GOT_NOTHING, pycurl.E_RECV_ERROR, pycurl.E_SEND_ERROR, pycurl.E_PARTIAL_FILE]
@@ -108,8 +109,15 @@ class Exchange:
         """Ask when it is this request's turn."""
         self._host(request).waiting.append(request)
 
-    def run(self, source: Iterable[Request] = (), meanwhile: Callable[[], None] = lambda: None) -> None:
-        """Ask all that was submitted, and all of a source, which is read as far as there is room. meanwhile: called every turn."""
+    def run(
+        self,
+        source: Iterable[Request] = (),
+        meanwhile: Callable[[], None] = lambda: None,
+        busy: Callable[[], bool] = lambda: False,
+    ) -> None:
+        """Ask all that was submitted, and all of a source, which is read as far as there is room. meanwhile: called every turn. busy: whether
+        something is under way elsewhere that may submit more.
+        """
         more, coming = True, iter(source)
         with interrupts() as interrupted:
             while True:
@@ -121,12 +129,13 @@ class Exchange:
                         more = False
                     else:
                         self.submit(following)
-                pause = self._start_due()
+                pause = min(self._start_due(), _SHORT if busy() else 1.0)
                 if (
                     not self._active
                     and not more
                     and not self._later
                     and not any(h.waiting for h in self._hosts.values())
+                    and not busy()
                 ):
                     return
                 self._turn(pause)

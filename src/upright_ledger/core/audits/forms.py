@@ -89,9 +89,9 @@ def _right(answering: FormRow, wanted: Wanted) -> dict[str, set[str]]:
     return found
 
 
-def forms(site: Site, wanted: Wanted) -> Iterator[Fault]:
+def forms(table: list[FormRow], wanted: Wanted) -> Iterator[Fault]:
     """Where uses disagree about the form of addresses, and which of them to change."""
-    answering, *rows = form_table(site, wanted) or [FormRow(PAGES)]
+    answering, *rows = table or [FormRow(PAGES)]
     right = _right(answering, wanted)
     for row in rows:
         for part, others in row.others.items():

@@ -34,6 +34,7 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
             severity(len(rows), whole),
             f"addresses of sitemaps that {texts[kind]}: {len(rows):,} of {whole:,}",
             sorted(rows),
+            _BESIDE.get(kind, "to"),
         )
     good = [
         url for url, line in site.lines.items()
@@ -63,12 +64,16 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
         )
 
 
+_BESIDE = {"sitemap-errors": "answers", "sitemap-not-canonical": "names", "sitemap-not-asked": "since"}
+
+
 def is_sitemap(site: Site, url: str) -> bool:
     """Whether an address is a sitemap itself."""
     return url.partition("?")[0].endswith((".xml", ".xml.gz")) and url in site.lines and not site.lines[url].is_page
 
 
 def _listed_fault(site: Site, wanted: Wanted, url: str) -> tuple[str, str] | None:
+    """The kind of fault of an address, and what stands beside it."""
     line = site.lines.get(url)
     if not wanted.has(url) and not wanted.staging:
         return "sitemap-other-host", ""
