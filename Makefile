@@ -46,6 +46,7 @@ bench: $(VENV)/installed
 	$(BIN)/python benchmarks/gathering.py
 	$(BIN)/python benchmarks/rehearsing.py
 	$(BIN)/python benchmarks/replaying.py
+	$(BIN)/python benchmarks/surveying.py
 
 screenshots: $(VENV)/installed
 	$(BIN)/python docs/make_screenshots.py $(SCREENS)

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import socket
-import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
 from conftest import NEW
 from upright_ledger.demo.faulty_site import FaultySite
 from upright_ledger.web.local_nginx import run_nginx
+from upright_ledger.web.standin import Served, serve_whole
 
 
 @contextmanager
@@ -60,61 +59,23 @@ def ask_headers(place: tuple[str, int], host: str, target: str, header: str = ""
 def serve_pages(pages: dict[str, str], moves: dict[str, str]) -> Iterator[str]:
     """A server of whole pages (path → HTML) and redirects to the new site (path → path); yields its address."""
 
-    class Handler(BaseHTTPRequestHandler):
-        protocol_version = "HTTP/1.1"
+    def respond(_: str, target: str) -> Served:
+        if target in moves:
+            return Served(301, "", f"{NEW}{moves[target]}")
+        return Served(200 if target in pages else 404, pages.get(target, ""))
 
-        def do_GET(self) -> None:
-            goal, page = moves.get(self.path), pages.get(self.path, "")
-            self.send_response(301 if goal else 200 if page else 404)
-            if goal:
-                self.send_header("Location", f"{NEW}{goal}")
-            self.send_header("Content-Type", "text/html; charset=utf-8")
-            self.send_header("Content-Length", str(len(page.encode())))
-            self.end_headers()
-            self.wfile.write(page.encode())
-
-        def log_message(self, *_: object) -> None:
-            """Say nothing."""
-
-    server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    try:
-        yield f"http://127.0.0.1:{server.server_address[1]}"
-    finally:
-        server.shutdown()
-        server.server_close()
+    with serve_whole(respond) as address:
+        yield address
 
 
 @contextmanager
 def serve_site(site: FaultySite, asked: list[str] | None = None) -> Iterator[str]:
-    """A server of a whole site, which learns its origin here; yields that. asked: takes the targets of requests."""
+    """A server of a whole site at its origin; yields that. asked: takes the targets of requests."""
 
-    class Handler(BaseHTTPRequestHandler):
-        protocol_version = "HTTP/1.1"
+    def respond(_: str, target: str) -> Served:
+        if asked is not None:
+            asked.append(target)
+        return site.answer(target)
 
-        def do_GET(self) -> None:
-            if asked is not None:
-                asked.append(self.path)
-            found = site.answer(self.path)
-            body = found.body.encode()
-            self.send_response(found.status)
-            if found.location:
-                self.send_header("Location", found.location)
-            self.send_header("Content-Type", found.content_type)
-            self.send_header("Content-Length", str(len(body)))
-            self.end_headers()
-            if self.command != "HEAD":
-                self.wfile.write(body)
-
-        do_HEAD = do_GET  # noqa: N815 - the name is http.server's
-
-        def log_message(self, *_: object) -> None:
-            """Say nothing."""
-
-    server = ThreadingHTTPServer(("127.0.0.1", int(site.origin.rpartition(":")[2])), Handler)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    try:
+    with serve_whole(respond, int(site.origin.rpartition(":")[2])):
         yield site.origin
-    finally:
-        server.shutdown()
-        server.server_close()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,10 +14,10 @@ from upright_ledger.core.audits.audit import audit
 from upright_ledger.core.audits.forms import PARTS, FormRow, form_table
 from upright_ledger.core.audits.inbound import InboundRow, broken_inbound
 from upright_ledger.core.audits.renamings import Renamed, compare_surveys
-from upright_ledger.core.audits.site import Fault, LinkToMend, OutcomeRow, Site, Wanted, look_at, outcomes
+from upright_ledger.core.audits.site import Fault, LinkToMend, OutcomeRow, Site, Wanted, outcomes
 from upright_ledger.core.evidence import EntryEvidence
 from upright_ledger.core.families import Sections, templates
-from upright_ledger.core.surveying import OUTCOMES, Seen
+from upright_ledger.core.surveying import OUTCOMES
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.runs import SURVEY, Run, find_run
 from upright_ledger.ledger.settings import Settings
@@ -179,7 +179,9 @@ def _looked_at(ledger: Ledger, which: str, site: Site | None) -> tuple[Run, Site
         if found is None:
             raise UsageError(f"there is no survey {which!r}", "upright runs lists them")
 
-        def load() -> Iterator[Seen]:
-            return load_seen(connection, found.id)
-
-        return found, look_at(load, site)
+        if site is None:
+            site = Site()
+            for seen in load_seen(connection, found.id):
+                site.add(seen)
+    site.settle()
+    return found, site

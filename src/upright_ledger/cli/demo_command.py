@@ -8,15 +8,18 @@ from pathlib import Path
 
 import click
 
+from upright_ledger.app.auditing import audited
 from upright_ledger.app.book import Book
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.main import cli
 from upright_ledger.demo import nodes, story
+from upright_ledger.demo.faulty_site import make_faulty_site
 from upright_ledger.demo.sample import write_sample
 from upright_ledger.demo.servers import new_site, site_as_found
 from upright_ledger.errors import RefusedError, UprightError
 from upright_ledger.ledger.store import open_ledger
+from upright_ledger.web.standin import serve_whole
 
 
 @click.command("demo")
@@ -48,6 +51,7 @@ def command(folder: Path, as_json: bool) -> None:
     teller.say(
         f"Truth: {accuracy.right:,} of {len(sample.museum.old):,} old pages are answered rightly, {len(accuracy.wrong):,} wrongly, {accuracy.open:,} are open."
     )
+    surveyed = _survey(teller, folder)
     with site_as_found(sample) as (address, server):
         teller.say(f"(served by {server} at {address})")
         teller.run(story.replay_as_found(folder, address))
@@ -66,6 +70,7 @@ def command(folder: Path, as_json: bool) -> None:
             {
                 "folder": str(folder),
                 "check": _as_dict(found),
+                "survey": _as_dict(surveyed),
                 "replay": _as_dict(seen),
                 "server": server,
                 "seconds": round(seconds, 1),
@@ -74,8 +79,19 @@ def command(folder: Path, as_json: bool) -> None:
         )
     else:
         _farewell(folder, seconds)
-    faulty = bool(found.missed or found.invented or seen.missed or seen.invented)
+    faulty = any(c.missed or c.invented for c in (found, surveyed, seen))
     raise click.exceptions.Exit(1 if faulty else 0)
+
+
+def _survey(teller: _Teller, folder: Path) -> story.Comparison:
+    """A crawl of the new site as it stands on its staging server, against what was planted in it."""
+    site = make_faulty_site(story.STAGED, story.STAGED_PAGES)
+    with serve_whole(lambda _, target: site.answer(target)) as address:
+        teller.run(story.survey_staging(folder, address))
+    result = audited(open_ledger(folder / story.LEDGER), "staging")
+    surveyed = story.compare_faults(site, {f.kind: {url for url, _ in f.rows} for f in result.faults})
+    teller.compare("survey", surveyed)
+    return surveyed
 
 
 def _ask_nodes(teller: _Teller, folder: Path, book: Book, site: str) -> None:

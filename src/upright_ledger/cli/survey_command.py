@@ -13,6 +13,7 @@ from click.core import ParameterSource
 from upright_ledger.app.auditing import FAMILY, SECTION, audited
 from upright_ledger.app.renaming import propose_renamings, write_pairs
 from upright_ledger.app.replacing import mend_files, moved_table
+from upright_ledger.app.survey import Surveying, hosts_of, known_addresses, start_surveying, survey
 from upright_ledger.app.survey_files import write_mends, write_replacements, write_survey
 from upright_ledger.cli import show
 from upright_ledger.cli.asking import asking_options, manner_of
@@ -138,27 +139,21 @@ def command(
         raise UsageError("--in and --into go together", "such as --in export.sql --into mended/")
     if pairs and not since:
         raise UsageError("--pairs goes with --since", "such as --since before-launch --pairs pairs.csv")
-    ledger = open_ledger(context.obj)
-    site, asked, fed = None, shown, ""
-    if not shown:
-        wanted = _wanted(
-            context,
-            ledger.settings.survey,
-            {
-                "hosts": hosts,
-                "within": within,
-                "without": without,
-                "ignore": ignore,
-                "depth": depth,
-                "most": most,
-                "own_site": own_site,
-                "external": external,
-                **how,
-            },
-        )
-        asked, site, fed = _crawl(
-            ledger, starts, wanted, sitemaps, side, from_ledger=from_ledger, name=name, resume=resume
-        )
+    if not shown and not starts:
+        raise UsageError("no address was given to start from", "such as upright survey https://www.quillhaven.example/")
+    if shown:
+        ledger, asked, site, fed = open_ledger(context.obj), shown, None, ""
+    else:
+        options = {
+            "hosts": hosts, "within": within, "without": without, "ignore": ignore, "depth": depth, "most": most, "own_site": own_site,
+            "external": external, **how,
+        }  # fmt: skip
+        with start_surveying() as surveying:
+            ledger = open_ledger(context.obj)
+            wanted = _wanted(context, ledger.settings.survey, options)
+            asked, site, fed = _crawl(
+                ledger, starts, wanted, sitemaps, side, surveying, from_ledger=from_ledger, name=name, resume=resume
+            )
     result = audited(ledger, asked, side=side or "new", staging=staging, site=site, since=since, by=by)
     proposed = (
         propose_renamings(ledger, result.renamed.renamings, result.name or str(result.run)) if result.renamed else None
@@ -227,19 +222,17 @@ def _crawl(
     wanted: Mapping[str, Any],
     sitemaps: tuple[str, ...],
     side: str | None,
+    surveying: Surveying,
     *,
     from_ledger: bool,
     name: str,
     resume: bool,
 ) -> tuple[str, Any, str]:
     """Run a survey; its number, what is kept of it for the audits, and what it did in words."""
-    from upright_ledger.app.survey import hosts_of, known_addresses, start_surveying, survey
     from upright_ledger.core.audits.server import probes
     from upright_ledger.web.client import Place
     from upright_ledger.web.crawler import PAGE_BYTES, Start
 
-    if not starts:
-        raise UsageError("no address was given to start from", "such as upright survey https://www.quillhaven.example/")
     begin = tuple(map(_address, starts))
     agent = wanted["agent"] or "upright-ledger (survey)"
     manner = manner_of({**wanted, "agent": agent}, [a.host for a in begin] if not wanted["connect"] else [])
@@ -254,7 +247,7 @@ def _crawl(
         known_addresses(ledger, side or "new") if from_ledger else (),
         tuple(_address(p) for a in dict.fromkeys(b.origin for b in begin) for p in probes(a)),
     )
-    with start_surveying() as surveying, show.progress_counts("surveying") as progress:
+    with show.progress_counts("surveying") as progress:
         kept = survey(
             ledger, where, limits, Place(limits.hosts), replace(manner, body=PAGE_BYTES), surveying, side=side or "", own_site=wanted["own_site"],
             external=wanted["external"], name=name, resume=resume, progress=progress,

@@ -95,7 +95,8 @@ def _show_outcomes(result: Audited) -> None:
     whole = ("all", *(result.counts[o] for o in told), linked.total())
     show.table(("part", *(f"{o}>" for o in told), "links to it>"), [*rows, whole])
     example = next((o for o in told if o != ANSWERED), ANSWERED)
-    show.say(f"The addresses behind a figure: --again {result.run} --list '{example}' --part {groups[0]}")
+    quoted = f"'{example}'" if " " in example else example
+    show.say(f"The addresses behind a figure: --again {result.run} --list {quoted} --part {groups[0]}")
 
 
 def _show_mends(result: Audited, known: Sequence[str], *, all_rows: bool) -> None:

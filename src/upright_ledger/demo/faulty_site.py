@@ -6,20 +6,10 @@ import random
 from collections import defaultdict
 from dataclasses import dataclass, field
 from html import escape
-from typing import NamedTuple
 from urllib.parse import parse_qs
 
 from upright_ledger.demo.vocabulary import LAST_NAMES, OBJECTS
-
-
-class Answered(NamedTuple):
-    """What the site answers to one address."""
-
-    status: int
-    body: str = ""
-    location: str = ""
-    content_type: str = "text/html; charset=utf-8"
-
+from upright_ledger.web.standin import Served
 
 TRAPS = ("/calendar/", "/spiral/")
 """Addresses from which a crawl would never come back; nothing links to them."""
@@ -30,12 +20,12 @@ class FaultySite:
     """A site: path → answer, and what was planted: kind of fault → addresses; mends: (source, target, final) of links, as paths."""
 
     origin: str
-    answers: dict[str, Answered] = field(default_factory=dict)
+    answers: dict[str, Served] = field(default_factory=dict)
     truth: dict[str, set[str]] = field(default_factory=lambda: defaultdict(set))
     mends: set[tuple[str, str, str]] = field(default_factory=set)
     pages: int = 0
 
-    def answer(self, target: str) -> Answered:
+    def answer(self, target: str) -> Served:
         """What a request target gets; traps have no end."""
         found = self.answers.get(target)
         if found is not None:
@@ -43,17 +33,17 @@ class FaultySite:
         path, _, query = target.partition("?")
         if path == "/calendar/":
             month = int(parse_qs(query).get("month", ["0"])[0] or 0) + 1
-            return Answered(
+            return Served(
                 200,
                 _page(
                     "Calendar", f'<a href="/calendar/?month={month}">next month</a>', f"What is on in month {month}."
                 ),
             )
         if path.startswith("/spiral/"):
-            return Answered(
+            return Served(
                 200, _page("Spiral", '<a href="again/">again</a>', "A link that was meant to begin with a slash.")
             )
-        return Answered(404, _page("Page not found", "", "There is no such page."))
+        return Served(404, _page("Page not found", "", "There is no such page."))
 
 
 def make_faulty_site(origin: str, pages: int = 400, seed: int = 1887) -> FaultySite:
@@ -99,16 +89,16 @@ class _Maker:
 
     def _moved_and_dead(self, plain: list[str]) -> None:
         answers, mends = self.site.answers, self.site.mends
-        answers["/imprint-old/"] = Answered(301, location=self.url("/imprint/"))
-        answers["/imprint/"] = Answered(200, _page("Imprint", "", self._text()))
+        answers["/imprint-old/"] = Served(301, location=self.url("/imprint/"))
+        answers["/imprint/"] = Served(200, _page("Imprint", "", self._text()))
         self.listed.add("/imprint/")
         mends.add(("*", "/imprint-old/", "/imprint/"))
         for n in range(6):
             source, goal = plain.pop(), plain.pop()
             old, middle = f"/old-{n}.html", f"/once-{n}/"
-            answers[old] = Answered(301, location=self.url(middle) if n % 2 else self.url(goal))
+            answers[old] = Served(301, location=self.url(middle) if n % 2 else self.url(goal))
             if n % 2:
-                answers[middle] = Answered(302, location=self.url(goal))
+                answers[middle] = Served(302, location=self.url(goal))
             self.links[source].append(f'<a href="{old}">object {n}</a>')
             mends.add((source, old, goal))
         for n in range(4):
@@ -118,7 +108,7 @@ class _Maker:
 
     def _gate(self, plain: list[str]) -> None:
         answers = self.site.answers
-        answers["/robots.txt"] = Answered(
+        answers["/robots.txt"] = Served(
             200,
             f"User-agent: *\nDisallow: /private/\nSitemap: {self.url('/sitemap-index.xml')}\n",
             content_type="text/plain",
@@ -130,7 +120,7 @@ class _Maker:
             self.plant("noindex", hidden)
             self.links[source].append(f'<a href="/private/{n}/">p</a> <a href="{closed}">m</a>')
             self.plant("robots-blocks", f"/private/{n}/")
-            answers[closed] = Answered(401, "login")
+            answers[closed] = Served(401, "login")
             self.plant("closed", closed)
         source, other = plain.pop(), plain.pop()
         self.links[source].append('<a href="http://staging.quillhaven.example/collection/">draft</a>')
@@ -139,8 +129,8 @@ class _Maker:
         self.site.truth["staging-in-canonical"].add("http://staging.quillhaven.example/x/")
         self.listed.discard(other)
         scripted = "/app/"
-        answers[scripted] = Answered(200, '<title>App</title><body><div id="app"></div><script src="/app.js"></script>')
-        answers["/app.js"] = Answered(200, "1", content_type="text/javascript")
+        answers[scripted] = Served(200, '<title>App</title><body><div id="app"></div><script src="/app.js"></script>')
+        answers["/app.js"] = Served(200, "1", content_type="text/javascript")
         self.links[source].append(f'<a href="{scripted}">app</a>')
         self.plant("needs-script", scripted)
         self.listed.add(scripted)
@@ -148,13 +138,13 @@ class _Maker:
     def _sitemap(self, plain: list[str]) -> None:
         answers, claimed = self.site.answers, plain.pop()
         for n in range(2):
-            answers[f"/listed-moved-{n}/"] = Answered(301, location=self.url(plain[n]))
+            answers[f"/listed-moved-{n}/"] = Served(301, location=self.url(plain[n]))
             hidden, double, missing, alone = plain.pop(), plain.pop(), plain.pop(), f"/alone-{n}/"
             self.heads[hidden] += '<meta name="robots" content="noindex">'
             self.heads[double] += f'<link rel="canonical" href="{self.url(claimed)}">'
             self.listed |= {f"/listed-moved-{n}/", f"/listed-dead-{n}/", alone}
             self.listed.discard(missing)
-            answers[alone] = Answered(200, _page(f"Alone {n}", "", self._text()))
+            answers[alone] = Served(200, _page(f"Alone {n}", "", self._text()))
             for kind, path in (
                 ("sitemap-redirects", f"/listed-moved-{n}/"), ("sitemap-errors", f"/listed-dead-{n}/"), ("sitemap-noindex", hidden), ("noindex", hidden),
                 ("sitemap-not-canonical", double), ("missing-from-sitemap", missing), ("linked-nowhere", alone),
@@ -172,7 +162,7 @@ class _Maker:
                 if n
                 else '<link rel="alternate" hreflang="fr" href="/fr/0/">'
             )
-            self.site.answers[german] = Answered(200, _page(f"Uhr {n}", "", self._text(), back, "de"))
+            self.site.answers[german] = Served(200, _page(f"Uhr {n}", "", self._text(), back, "de"))
             self.links[plain[0]].append(f'<a href="{german}">d</a>')
             self.listed.add(german)
             if not n:
@@ -183,12 +173,12 @@ class _Maker:
         for n in range(2):
             strong, slashed, source = plain.pop(), f"/twin-{n}/", plain[n]
             title, text = f"Object {strong.strip('/').rpartition('/')[2]}", self._text()
-            self.site.answers[strong] = self.site.answers[f"/copy-{n}/"] = Answered(200, _page(title, "", text))
+            self.site.answers[strong] = self.site.answers[f"/copy-{n}/"] = Served(200, _page(title, "", text))
             self.links[source].append(
                 f'<a href="/copy-{n}/">c</a> <a href="{slashed}">t</a> <a href="{slashed[:-1]}">t</a>'
             )
             self.plant("same-content", f"/copy-{n}/")
-            twin = Answered(200, _page(f"Twin {n}", "", self._text()))
+            twin = Served(200, _page(f"Twin {n}", "", self._text()))
             self.site.answers[slashed] = self.site.answers[slashed[:-1]] = twin
             self.links[plain[n + 2]].append(f'<a href="{slashed}">t</a>')
             self.plant("both-slash-forms", slashed[:-1])
@@ -199,14 +189,14 @@ class _Maker:
     def _forms(self, plain: list[str]) -> None:
         answers = self.site.answers
         source, page, hall = plain.pop(), plain.pop(), "/hall/"
-        answers[page[:-1]] = Answered(301, location=self.url(page))
+        answers[page[:-1]] = Served(301, location=self.url(page))
         self.heads[page] += f'<link rel="canonical" href="{self.url(page[:-1])}">'
         for kind in ("canonical-broken", "closing-slash-of-canonical"):
             self.plant(kind, page[:-1])
         self.plant("sitemap-not-canonical", page)
-        answers["/Hall/"] = Answered(301, location=self.url(hall))
+        answers["/Hall/"] = Served(301, location=self.url(hall))
         for path in (hall, "/yard/", "/wing/"):
-            answers[path] = Answered(200, _page(f"The {path.strip('/')}", "", self._text()))
+            answers[path] = Served(200, _page(f"The {path.strip('/')}", "", self._text()))
         answers["/yard/index.html"], answers["/wing/index.html"] = answers["/yard/"], answers["/wing/"]
         answers["/wing"] = answers["/wing/"]
         self.plant("index-file-linked", "/yard/index.html")
@@ -230,22 +220,20 @@ class _Maker:
         answers = self.site.answers
         size = len(self.paths)
         everything = "".join(f'<a href="{path}">Object {n}</a> ' for n, path in enumerate(self.paths))
-        answers.setdefault("/collection/", Answered(200, _page("Collection", everything, self._text())))
-        answers["/"] = Answered(200, _page("Home", "", self._text()))
+        answers.setdefault("/collection/", Served(200, _page("Collection", everything, self._text())))
+        answers["/"] = Served(200, _page("Home", "", self._text()))
         for n, path in enumerate(self.paths):
             near = "".join(
                 f'<a href="{self.paths[(n * k + k) % size]}">Object {(n * k + k) % size}</a> ' for k in (1, 7, 31)
             )
             answers.setdefault(
                 path,
-                Answered(
-                    200, _page(f"Object {n:05}", near + " ".join(self.links[path]), self._text(), self.heads[path])
-                ),
+                Served(200, _page(f"Object {n:05}", near + " ".join(self.links[path]), self._text(), self.heads[path])),
             )
         listed = [self.url(path) for path in sorted(self.listed)] + ["https://elsewhere.example/x/"]
         entries = "".join(f"<url><loc>{escape(url)}</loc></url>" for url in listed)
         xml = "application/xml"
-        answers["/sitemap-index.xml"] = Answered(200, f'<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><sitemap><loc>{self.url("/sitemap-1.xml")}</loc></sitemap></sitemapindex>', content_type=xml)  # fmt: skip
-        answers["/sitemap-1.xml"] = Answered(
+        answers["/sitemap-index.xml"] = Served(200, f'<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><sitemap><loc>{self.url("/sitemap-1.xml")}</loc></sitemap></sitemapindex>', content_type=xml)  # fmt: skip
+        answers["/sitemap-1.xml"] = Served(
             200, f'<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">{entries}</urlset>', content_type=xml
         )

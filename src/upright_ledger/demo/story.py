@@ -11,12 +11,15 @@ from upright_ledger.app.book import Book
 from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.destinations import page_key
 from upright_ledger.core.findings import Finding
+from upright_ledger.demo.faulty_site import FaultySite
 from upright_ledger.demo.sample import Sample
 from upright_ledger.demo.site import BARE, GERMAN, NEW, OLD
 
 LEDGER = "museum"
 FILES = "files"
 RULES = "rules"
+STAGED = "http://relaunch.quillhaven.example"
+STAGED_PAGES = 600
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,6 +115,24 @@ def replay_as_found(folder: Path, address: str) -> Scene:
     return Scene("Before: the earlier list pasted into the server as it stands", command, faults_expected=True)
 
 
+def survey_staging(folder: Path, address: str) -> Scene:
+    """The new site on its staging server, crawled and audited."""
+    host = STAGED.partition("://")[2]
+    command = (
+        "survey",
+        f"{STAGED}/",
+        "--connect",
+        f"{host}={address.partition('://')[2]}",
+        "--name",
+        "staging",
+        "--out",
+        str(folder / "survey.xlsx"),
+    )
+    return Scene(
+        "The new site before its launch, with faults of every kind planted in it", command, faults_expected=True
+    )
+
+
 def replay_built(folder: Path, address: str) -> Scene:
     """Every old URL against the new site with the built rules."""
     command = (
@@ -180,11 +201,21 @@ def compare_verdicts(sample: Sample, results: Mapping[str, str]) -> Comparison:
     )
 
 
+def compare_faults(site: FaultySite, audited: Mapping[str, Iterable[str]]) -> Comparison:
+    """What the audits of a survey found (kind → addresses) against what was planted."""
+    wanted = Counter((url, kind) for kind, urls in site.truth.items() for url in urls)
+    found = Counter((url, kind) for kind, urls in audited.items() for url in urls)
+    return _difference(wanted, found)
+
+
 def _compare(planted: dict[str, str], found: Counter[tuple[str, str]]) -> Comparison:
-    wanted = Counter(planted.items())
+    return _difference(Counter(planted.items()), found)
+
+
+def _difference(wanted: Counter[tuple[str, str]], found: Counter[tuple[str, str]]) -> Comparison:
     missed = sorted(f"{kind} at {url}" for url, kind in (wanted - found).elements())
     invented = sorted(f"{kind} at {url}" for url, kind in (found - wanted).elements())
-    return Comparison(len(planted), len(planted) - len(missed), missed, invented)
+    return Comparison(wanted.total(), wanted.total() - len(missed), missed, invented)
 
 
 @dataclass(frozen=True, slots=True)

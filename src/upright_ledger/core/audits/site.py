@@ -1,12 +1,13 @@
 """What a survey saw of a site, as the audits look at it: addresses, links to mend, and what answers how.
 
-What was seen is gone through twice, and only what is needed is kept: a survey of 100,000 pages holds millions of links.
+What was seen is gone through once, and only what is needed is kept: a survey of 100,000 pages holds millions of links. A link is kept as long as it is
+not known what its address answers, and then only where it is to be mended.
 """
 
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -18,7 +19,6 @@ from upright_ledger.core.surveying import (
     FAILING,
     HREFLANG,
     MOVED,
-    PAGE_LINK,
     PROBE,
     RESOURCE,
     SITEMAP_LINE,
@@ -29,6 +29,13 @@ from upright_ledger.core.surveying import (
 ERROR, WARNING, NOTE = "error", "warning", "note"
 _MOST_HOPS = 20
 _PAGE_TYPES = ("text/html", "application/xhtml+xml", "")
+
+
+TO_MEND = frozenset([MOVED, FAILING])
+"""Outcomes of addresses to which no link should lead."""
+
+_Written = tuple[str, str, str]
+"""A link as it stands in a page: the address as written, its text, its place."""
 
 
 class Line(NamedTuple):
@@ -86,6 +93,7 @@ class Site:
     mixed: dict[str, str] = field(default_factory=dict)
     mends: list[LinkToMend] = field(default_factory=list)
     pages: int = 0
+    _links: dict[str, dict[_Written, list[str]]] = field(default_factory=dict)
 
     def add(self, seen: Seen) -> None:
         """Keep what is needed of an address."""
@@ -93,6 +101,57 @@ class Site:
             return  # no sitemap in a usual place is no fault
         place = {PROBE: self.probes, EXTERNAL: self.external}.get(seen.via, self.lines)
         place[seen.url] = _line(seen)
+        if place is self.lines:
+            if seen.outcome not in TO_MEND:
+                self._links.pop(seen.url, None)
+            self._add_links(seen)
+
+    def _add_links(self, seen: Seen) -> None:
+        """Take up the links of one page."""
+        lines, waiting = self.lines, self._links
+        targets = set()
+        for link in seen.facts.links:
+            if link.kind == SITEMAP_LINE:
+                self.listed.setdefault(link.target, seen.url)
+            elif link.kind == CANONICAL:
+                self.canonicals[seen.url] = link.target
+            elif link.kind == HREFLANG:
+                self.languages.add((seen.url, link.target))
+            else:
+                target = link.target
+                targets.add(target)
+                if link.kind == RESOURCE and seen.url.startswith("https:") and target.startswith("http:"):
+                    self.mixed.setdefault(target, seen.url)
+                line = lines.get(target)
+                if line is None or line.outcome in TO_MEND:
+                    held = waiting.setdefault(target, {})
+                    held.setdefault((link.written, link.text, link.place), []).append(seen.url)
+        for target in targets:
+            self.inbound[target] += 1
+            self.on.setdefault(target, seen.url)
+
+    def settle(self) -> None:
+        """Work out the links to mend, when all was added."""
+        self.pages = sum(1 for line in self.lines.values() if line.is_page and line.outcome == ANSWERED)
+        self.mends = sorted(
+            self._mends(), key=lambda m: (not m.in_template, -m.pages, bool(m.final), m.target, m.source)
+        )
+
+    def _mends(self) -> Iterator[LinkToMend]:
+        for target, links in self._links.items():
+            line = self.lines.get(target)
+            if line is None or line.outcome not in TO_MEND:
+                continue  # it was never asked
+            final, status = self.final(target)
+            right = final if status == 200 and final != target else ""
+            for (written, text, place), sources in links.items():
+                in_template = len(sources) >= max(5, self.pages // 2)
+                told = (target, written, text, place, line.status, right)
+                if in_template:
+                    yield LinkToMend(sources[0], *told, len(sources), True)
+                else:
+                    for source in dict.fromkeys(sources):
+                        yield LinkToMend(source, *told, 1, False)
 
     def final(self, url: str) -> tuple[str, int]:
         """Where an address ends after all its redirects, and the status there; 0 where that was not seen, or never ends."""
@@ -110,23 +169,6 @@ class Site:
         return (url for url, line in self.lines.items() if line.outcome == outcome)
 
 
-def look_at(load: Callable[[], Iterable[Seen]], site: Site | None = None) -> Site:
-    """Go through a survey. load: yields all that was seen, each time it is called. site: one to which all of it was added already."""
-    if site is None:
-        site = Site()
-        for seen in load():
-            site.add(seen)
-    site.pages = sum(1 for line in site.lines.values() if line.is_page and line.outcome == ANSWERED)
-    broken: dict[tuple[str, str, str, str], list[str]] = defaultdict(list)
-    for seen in load():
-        if seen.via not in {PROBE, EXTERNAL}:
-            _links(seen, site, broken)
-    site.mends = sorted(
-        _mends(site, broken), key=lambda m: (not m.in_template, -m.pages, bool(m.final), m.target, m.source)
-    )
-    return site
-
-
 def _line(seen: Seen) -> Line:
     facts, kind = seen.facts, seen.content_type.partition(";")[0].strip().lower()
     return Line(
@@ -134,42 +176,6 @@ def _line(seen: Seen) -> Line:
         seen.status == 200 and kind in _PAGE_TYPES, facts.needs_script, facts.digest, facts.letters, seen.depth,
         seen.headers.get("strict-transport-security", ""), seen.via, seen.barred,
     )  # fmt: skip
-
-
-def _links(seen: Seen, site: Site, broken: dict[tuple[str, str, str, str], list[str]]) -> None:
-    """Take up the links of one page."""
-    targets = set()
-    for link in seen.facts.links:
-        if link.kind == SITEMAP_LINE:
-            site.listed.setdefault(link.target, seen.url)
-        elif link.kind == CANONICAL:
-            site.canonicals[seen.url] = link.target
-        elif link.kind == HREFLANG:
-            site.languages.add((seen.url, link.target))
-        else:
-            targets.add(link.target)
-            if link.kind == RESOURCE and seen.url.startswith("https:") and link.target.startswith("http:"):
-                site.mixed.setdefault(link.target, seen.url)
-        line = site.lines.get(link.target)
-        if line is not None and line.outcome in {MOVED, FAILING} and link.kind in {PAGE_LINK, RESOURCE}:
-            broken[link.target, link.written, link.text, link.place].append(seen.url)
-    for target in targets:
-        site.inbound[target] += 1
-        site.on.setdefault(target, seen.url)
-
-
-def _mends(site: Site, broken: Mapping[tuple[str, str, str, str], list[str]]) -> Iterator[LinkToMend]:
-    for (target, written, text, place), sources in broken.items():
-        final, status = site.final(target)
-        right = final if status == 200 and final != target else ""
-        in_template = len(sources) >= max(5, site.pages // 2)
-        if in_template:
-            yield LinkToMend(
-                sources[0], target, written, text, place, site.lines[target].status, right, len(sources), True
-            )
-            continue
-        for source in dict.fromkeys(sources):
-            yield LinkToMend(source, target, written, text, place, site.lines[target].status, right, 1, False)
 
 
 class OutcomeRow(NamedTuple):
