@@ -168,16 +168,20 @@ def _feed(ledger: Ledger, run: int, side: str) -> int:
             writer.writerow(
                 ("url", "status", "title", "h1", "description", "language", "canonical", "indexable", "redirects_to")
             )
+            rows = 0
             for seen in load_seen(connection, run):
                 facts = seen.facts
                 is_page = seen.status != 200 or seen.content_type.partition(";")[0].strip().lower() in _PAGES
                 if seen.outcome in wanted and is_page and _feeds(ledger, seen.url, side):
+                    rows += 1
                     writer.writerow(
                         (
                             seen.url, seen.status, facts.title, facts.heading, facts.description, facts.language, facts.canonical,
                             "no" if seen.noindex else "yes", seen.location,
                         )
                     )  # fmt: skip
+        if not rows:
+            return 0
         if side == OLD:
             return sum(s.new_entries for s in gather(ledger, [str(file)], kind="table").sources)
         return sum(s.accepted for s in stock(ledger, [file])[0])

@@ -81,7 +81,7 @@ class Response:
 class Request:
     """One request. origin: scheme and authority; target: path and query, sent as they stand. done: called with the response. head: without body.
 
-    public: an address that somebody else named, so that nothing within this machine's own network is asked, unless `Manner.connect` names it.
+    public: an address that somebody else named, so that nothing within this machine's own network is asked, unless `Manner.connect` names its host.
     """
 
     origin: str
@@ -185,17 +185,18 @@ class Exchange:
         curl.setopt(pycurl.HEADERFUNCTION, received.header)
         curl.setopt(pycurl.WRITEFUNCTION, received.chunk)
         if request.public:
-            curl.setopt(pycurl.OPENSOCKETFUNCTION, partial(self._open_public, received))
+            curl.setopt(pycurl.OPENSOCKETFUNCTION, partial(self._open_public, request.origin, received))
         else:
             curl.unsetopt(pycurl.OPENSOCKETFUNCTION)
         request.tries += 1
         self._active[curl] = (request, received)
         self._multi.add_handle(curl)
 
-    def _open_public(self, received: _Received, _: int, end: Any) -> socket.socket | int:
-        """A socket to a public address, or to one that the user named: a page must not have us ask the machines behind the firewall."""
-        named = {address.strip("[]") for _, _, address, _ in self.manner.connect}
-        if end.addr[0] not in named and not ipaddress.ip_address(end.addr[0].partition("%")[0]).is_global:
+    def _open_public(self, origin: str, received: _Received, _: int, end: Any) -> socket.socket | int:
+        """A socket to a public address, or for a host that the user sends elsewhere: a page must not have us ask the machines behind the firewall."""
+        host = origin.partition("://")[2].rpartition("@")[2].partition(":")[0]
+        named = {name for name, _, _, _ in self.manner.connect}
+        if not named & {host, ""} and not ipaddress.ip_address(end.addr[0].partition("%")[0]).is_global:
             received.private = True
             return int(pycurl.SOCKET_BAD)
         return socket.socket(end.family, end.socktype, end.protocol)

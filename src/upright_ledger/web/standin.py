@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ssl
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -37,8 +38,10 @@ def serve(respond: Respond) -> Iterator[str]:
 
 
 @contextmanager
-def serve_whole(respond: Callable[[str, str], Served], port: int = 0) -> Iterator[str]:
-    """Serve whole answers, on a local port, or a free one, while the context lasts; yields the address."""
+def serve_whole(
+    respond: Callable[[str, str], Served], port: int = 0, tls: ssl.SSLContext | None = None
+) -> Iterator[str]:
+    """Serve whole answers, on a local port, or a free one, while the context lasts; yields the address. tls: with a certificate, to speak it."""
 
     class Handler(BaseHTTPRequestHandler):
         protocol_version = "HTTP/1.1"
@@ -63,10 +66,12 @@ def serve_whole(respond: Callable[[str, str], Served], port: int = 0) -> Iterato
             """Stay silent: the client records every hop."""
 
     server = _Quiet(("127.0.0.1", port), Handler)
+    if tls is not None:
+        server.socket = tls.wrap_socket(server.socket, server_side=True, do_handshake_on_connect=False)
     thread = threading.Thread(target=server.serve_forever, daemon=True)
     thread.start()
     try:
-        yield f"http://127.0.0.1:{server.server_address[1]}"
+        yield f"{'https' if tls else 'http'}://127.0.0.1:{server.server_address[1]}"
     finally:
         server.shutdown()
         server.server_close()
