@@ -11,8 +11,8 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
 from conftest import Program
-from upright_ledger.app.page_reading import page_reader
-from upright_ledger.core.surveying import Facts, repeats_itself
+from upright_ledger.app.page_reading import page_reader, read_bodies, unpacked
+from upright_ledger.core.surveying import repeats_itself
 from upright_ledger.formats.page_facts import read_facts
 
 LONG = b"<p>" + b"the oak case of a clock " * 4000
@@ -186,19 +186,20 @@ def test_paths_that_repeat_themselves_are_known() -> None:
     assert repeats_itself("/" + "/".join(map(str, range(50))))
 
 
-def deadly(put: Callable[[object], None], bodies: list[tuple[int, bytes, str, str]]) -> None:
+def deadly(put: Callable[[object], None], bodies: list[tuple[int, bytes, str, str, bool]]) -> None:
     """Reads bodies, and dies of one."""
-    if any(body == b"deadly" for _, body, _, _ in bodies):
+    if any(body == b"deadly" for _, body, *_ in bodies):
         os._exit(1)
-    put([(number, Facts(title=body.decode())) for number, body, _, _ in bodies])
+    read_bodies(put, bodies)
 
 
 def test_a_page_that_is_the_end_of_its_reader_is_left_unread_and_no_other() -> None:
     told: dict[int, str] = {}
     with page_reader(deadly) as reader:
         for n in range(100):
-            body = b"deadly" if n in {20, 70} else f"page {n}".encode()
-            reader.read(body, "text/html", "", lambda facts, n=n: told.setdefault(n, facts.title))
+            body = b"deadly" if n in {20, 70} else f"<title>page {n}</title>".encode()
+            url = f"http://www.quillhaven.example/{n}"
+            reader.read(body, "text/html", url, True, lambda read, n=n: told.setdefault(n, unpacked(read.facts).title))
         while reader.waiting:
             reader.collect()
             time.sleep(0.01)

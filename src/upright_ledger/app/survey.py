@@ -13,7 +13,7 @@ from pathlib import Path
 from upright_ledger.app.apart import Apart, Put
 from upright_ledger.app.book import Book
 from upright_ledger.app.gather import gather
-from upright_ledger.app.page_reading import page_reader
+from upright_ledger.app.page_reading import page_reader, unpacked
 from upright_ledger.app.requests import own_requests
 from upright_ledger.app.stock import stock
 from upright_ledger.core.addresses import Address, address_of, parse_address
@@ -28,12 +28,13 @@ from upright_ledger.web.crawler import Start, crawl
 from upright_ledger.web.exchange import Manner, interrupts
 
 OLD, NEW = "old", "new"
-COMMIT_SECONDS = 1.0
+COMMIT_SECONDS = 0.25
 _PATIENCE = 0.1  # seconds
 _AT_ONCE = 50  # pages
 
 Progress = Callable[[int, int, Counter[str]], None]
-Surveying = Apart[list[Seen]]
+Surveying = Apart[list[tuple[Seen, bytes]]]
+"""What was seen of addresses, and what their pages say, packed."""
 
 
 @dataclass
@@ -86,7 +87,8 @@ def survey(
             if interrupted() and not result.stopped:
                 result.stopped = True
                 surveying.stop()
-            for seen in surveying.next(_PATIENCE) or ():
+            for plain, facts in surveying.next(_PATIENCE) or ():
+                seen = plain._replace(facts=unpacked(facts)) if facts else plain
                 waiting.append(seen)
                 result.counts[seen.outcome] += 1
                 result.site.add(seen)
@@ -140,8 +142,11 @@ def _crawl(
     before: list[Seen],
 ) -> None:
     """Crawl, handing over what was seen a few pages at a time."""
-    found: list[Seen] = []
+    found: list[tuple[Seen, bytes]] = []
     since = time.monotonic()
+
+    def done(seen: Seen, facts: bytes) -> None:
+        found.append((seen, facts))
 
     def hand_over() -> None:
         nonlocal since
@@ -153,7 +158,7 @@ def _crawl(
 
     with page_reader() as reader:
         crawl(
-            start, limits, place, manner, reader, found.append, own_site=own_site, external=external, before=before, meanwhile=hand_over
+            start, limits, place, manner, reader, done, own_site=own_site, external=external, before=before, meanwhile=hand_over
         )  # fmt: skip
     put(found)
 

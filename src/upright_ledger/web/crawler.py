@@ -6,7 +6,7 @@ from collections import defaultdict, deque
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import partial
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 from protego import Protego
 
@@ -24,7 +24,6 @@ from upright_ledger.core.surveying import (
     SITEMAP_LINE,
     UNREAD,
     USUAL,
-    Facts,
     Frontier,
     Limits,
     Seen,
@@ -43,11 +42,22 @@ _UNTOLD = frozenset([PROBE, EXTERNAL])  # what led to addresses from which nothi
 _AS_PAGES = ("text/html", "application/xhtml+xml", "text/css", "application/xml", "text/xml", "application/rss", "application/atom", "application/pdf")  # fmt: skip
 
 
+class Read(NamedTuple):
+    """What a body says: packed, for whoever keeps it. refresh: where it sends a browser, as written. follow: (address, kind of link) to go on with,
+    without those that were told before."""
+
+    facts: bytes = b""
+    refresh: str = ""
+    follow: tuple[tuple[str, str], ...] = ()
+
+
 class Reader(Protocol):
     """Reads bodies: at once, or elsewhere while others are asked for."""
 
-    def read(self, body: bytes, kind: str, url: str, then: Callable[[Facts], None]) -> None:
-        """Read a body of a content type, and call `then` with what it says: now, or from `collect`."""
+    def read(self, body: bytes, kind: str, url: str, follow: bool | None, then: Callable[[Read], None]) -> None:
+        """Read a body of a content type, and call `then` with what it says: now, or from `collect`. follow: whether its links are; None: unless it says
+        nofollow.
+        """
 
     def collect(self) -> None:
         """Hand over what was read meanwhile."""
@@ -77,14 +87,14 @@ def crawl(
     place: Place,
     manner: Manner,
     reader: Reader,
-    done: Callable[[Seen], None],
+    done: Callable[[Seen, bytes], None],
     *,
     own_site: bool = False,
     external: bool = False,
     before: Iterable[Seen] = (),
     meanwhile: Callable[[], None] = lambda: None,
 ) -> None:
-    """Ask for every address that can be reached, calling `done` with what was seen of it, and `meanwhile` again and again.
+    """Ask for every address that can be reached, calling `done` with what was seen of it and what its reader packed, and `meanwhile` again and again.
 
     own_site: robots.txt and nofollow are no bounds. external: the status of links to other sites is asked for, too. before: what an earlier
     crawl saw already, which is not asked for again.
@@ -111,7 +121,7 @@ class _Crawler:
         place: Place,
         manner: Manner,
         reader: Reader,
-        done: Callable[[Seen], None],
+        done: Callable[[Seen, bytes], None],
         *,
         own_site: bool,
         external: bool,
@@ -144,7 +154,9 @@ class _Crawler:
             if address.without_fragment not in self.frontier.known:
                 self.queue.append((address, 0, PROBE, True))
         for seen in before:
-            self._follow(seen)
+            told = f"{seen.facts.robots},{seen.headers.get('x-robots-tag', '')}"
+            links = seen.facts.links if self.own_site or not _forbids(told) else ()
+            self._follow(seen, [(link.target, link.kind) for link in links])
         self._top_up()
 
     def probe(self) -> None:
@@ -167,7 +179,7 @@ class _Crawler:
                 self.frontier.known.add(address.without_fragment)
                 self.queue.append((address, depth, EXTERNAL, False))
         elif reason is not None:
-            self.done(Seen(address.without_fragment, reason=reason, via=via, depth=depth))
+            self.done(Seen(address.without_fragment, reason=reason, via=via, depth=depth), b"")
 
     def _top_up(self) -> None:
         while self.queue and self.reader.waiting < _MOST_UNREAD and self.exchange.has_room():
@@ -190,7 +202,9 @@ class _Crawler:
         barred = rules is not None and not rules.can_fetch(address.text, self.agent)
         if not self.own_site and (barred or origin in self.unread):
             reason = ROBOTS if barred else UNREAD
-            self.done(Seen(address.without_fragment, 0, "", self.unread.get(origin, ""), reason, via=via, depth=depth))
+            self.done(
+                Seen(address.without_fragment, 0, "", self.unread.get(origin, ""), reason, via=via, depth=depth), b""
+            )
             return
         answered = partial(self._answered, address, depth, via, barred)
         self.exchange.submit(Request(self.place.origin(address), address.target, answered, head=not page))
@@ -237,26 +251,26 @@ class _Crawler:
             if response.header("content-encoding") not in {"", "identity"}:
                 error = "it is packed, although that was not asked for"
             else:
-                self.reader.read(
-                    response.body, kind, url, partial(self._read, address, depth, via, barred, response, error)
-                )
+                then = partial(self._read, address, depth, via, barred, response, error)
+                follow = True if self.own_site else False if _forbids(response.header("x-robots-tag")) else None
+                self.reader.read(response.body, kind, url, follow, then)
                 return
-        self._read(address, depth, via, barred, response, error, Facts())
+        self._read(address, depth, via, barred, response, error, Read())
 
     def _read(
-        self, address: Address, depth: int, via: str, barred: bool, response: Response, error: str, facts: Facts
+        self, address: Address, depth: int, via: str, barred: bool, response: Response, error: str, read: Read
     ) -> None:
         """Keep what was seen of an address, and go on from there."""
-        location, how = leads_to(response, facts.refresh)
+        location, how = leads_to(response, read.refresh)
         following, problem = resolve(location, address) if how else (None, "")
         headers = {name: response.headers[name][:500] for name in _KEPT_HEADERS if name in response.headers}
         seen = Seen(
             address.without_fragment, response.status, following.text if following else "", error or problem, "",
-            response.header("content-type")[:100], round(response.seconds, 4), len(response.body), headers, via, depth, barred, facts,
+            response.header("content-type")[:100], round(response.seconds, 4), len(response.body), headers, via, depth, barred,
         )  # fmt: skip
-        self.done(seen)
+        self.done(seen, read.facts)
         self._sample(seen)
-        self._follow(seen)
+        self._follow(seen, read.follow)
         self._top_up()
 
     def _sample(self, seen: Seen) -> None:
@@ -264,24 +278,27 @@ class _Crawler:
             _, authority, target = split_text(seen.url)
             self.samples.setdefault((authority, target.split("/", 2)[1] if target.count("/") > 1 else ""), seen.url)
 
-    def _follow(self, seen: Seen) -> None:
-        """Queue what a page, or a redirect, leads to."""
+    def _follow(self, seen: Seen, links: Iterable[tuple[str, str]]) -> None:
+        """Queue what a page, or a redirect, leads to. links: addresses and their kinds."""
         if seen.via in _UNTOLD:
             return
         if seen.location:
             self._found_text(seen.location, seen.depth + 1, seen.url, page=True)
-        if not self.own_site and "nofollow" in f"{seen.facts.robots},{seen.headers.get('x-robots-tag', '')}".lower():
-            return
         known, plain = self.frontier.known, not self.frontier.limits.ignored
-        for link in seen.facts.links:
-            if plain and link.target in known:
+        for target, kind in links:
+            if plain and target in known:
                 continue
-            page = link.kind != RESOURCE or link.target.partition("?")[0].endswith(".css")
+            page = kind != RESOURCE or target.partition("?")[0].endswith(".css")
             # What sitemaps and other languages name is as near as what a start page links to.
-            near = seen.depth if link.kind in {SITEMAP_LINE, HREFLANG} else seen.depth + 1
-            self._found(address_of(link.target), near, seen.url, page=page)
+            near = seen.depth if kind in {SITEMAP_LINE, HREFLANG} else seen.depth + 1
+            self._found(address_of(target), near, seen.url, page=page)
 
     def _found_text(self, text: str, depth: int, via: str, *, page: bool) -> None:
         following, _ = resolve(text, parse_address(via))
         if following is not None:
             self._found(following, depth, via, page=page)
+
+
+def _forbids(robots: str) -> bool:
+    """Whether directives forbid to follow links."""
+    return "nofollow" in robots.lower()
