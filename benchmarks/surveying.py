@@ -8,6 +8,7 @@ The pages are those of the faulty stand-in site: some 2 KB each, with three furt
 
 from __future__ import annotations
 
+import json
 import subprocess
 import sys
 import tempfile
@@ -68,8 +69,11 @@ def compare(work: Path, origin: str, pages: int, *, rounds: int) -> None:
             check=True,
             stdout=subprocess.DEVNULL,
         )
-        survey = f"{UPRIGHT} --ledger {ledger} survey {origin}/ > /dev/null || [ $? = 1 ]"
+        survey = f"{UPRIGHT} --ledger {ledger} survey {origin}/ --json > {work}/found.json || [ $? = 1 ]"
         seconds, peak = run(["sh", "-c", survey])
+        found = json.loads((work / "found.json").read_text(encoding="utf-8"))["pages"]
+        if found < pages:
+            raise SystemExit(f"only {found:,} of {pages:,} pages were surveyed")
         line = f"{pages:,} pages: survey {seconds:.1f} s, {pages / seconds:,.0f} pages/s, {peak:,.0f} MB"
         if rounds:
             command = (

@@ -28,7 +28,7 @@ from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.formats.writing import csv_bytes, json_bytes, write_whole
-from upright_ledger.ledger.runs import add_build
+from upright_ledger.ledger.builds import add_build
 from upright_ledger.ledger.store import now
 from upright_ledger.servers import load_dialect
 from upright_ledger.servers.lists import Profile

@@ -20,10 +20,10 @@ from upright_ledger.core.verdicts import Trace, judge
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.pages import read_page
 from upright_ledger.ledger.blocks import add_traces, load_traces, traced_urls
+from upright_ledger.ledger.builds import last_build
 from upright_ledger.ledger.runs import (
     begin_run,
     finish_run,
-    last_build,
     name_run,
     open_run,
 )

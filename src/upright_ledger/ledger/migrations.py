@@ -76,12 +76,19 @@ def _traces_in_blocks(connection: Connection) -> None:
     traces_in_blocks(connection)
 
 
+def _handovers(connection: Connection) -> None:
+    """When a build was handed over."""
+    if "handed_over" not in {c["name"] for c in inspect(connection).get_columns("builds")}:
+        connection.execute(text("ALTER TABLE builds ADD COLUMN handed_over VARCHAR NOT NULL DEFAULT ''"))
+
+
 MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
     (1, "first schema", _first_schema),
     (2, "days and classes", _days_and_classes),
     (3, "items and sections", _items_and_sections),
     (4, "templates", _templates),
     (6, "traces in blocks", _traces_in_blocks),
+    (7, "handovers", _handovers),
 )
 
 

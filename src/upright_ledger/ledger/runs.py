@@ -1,4 +1,4 @@
-"""Runs of rehearse and replay, and builds: derived data, kept for comparing."""
+"""Runs of rehearse, replay and survey: derived data, kept for comparing."""
 
 from __future__ import annotations
 
@@ -65,22 +65,3 @@ def last_run(connection: Connection, kind: str) -> Run | None:
     return connection.execute(
         select(r).where(r.c.kind == kind, r.c.finished != "").order_by(r.c.id.desc()).limit(1)
     ).one_or_none()
-
-
-def add_build(connection: Connection, dialect: str, digest: str, folder: str, rules: int, held_back: int) -> None:
-    """Note what was built, and where."""
-    row = {
-        "time": now(),
-        "dialect": dialect,
-        "digest": digest,
-        "folder": folder,
-        "rules": rules,
-        "held_back": held_back,
-        "live_from": "",
-    }
-    connection.execute(insert(schema.builds).values(**row))
-
-
-def last_build(connection: Connection) -> Run | None:
-    """The newest build."""
-    return connection.execute(select(schema.builds).order_by(schema.builds.c.id.desc()).limit(1)).one_or_none()

@@ -304,6 +304,7 @@ builds = Table(
     Column("folder", Text, nullable=False),
     Column("rules", Integer, nullable=False),
     Column("held_back", Integer, nullable=False),
+    Column("handed_over", String, nullable=False, default="", server_default=""),
     Column("live_from", String, nullable=False, default=""),
 )
 

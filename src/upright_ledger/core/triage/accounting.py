@@ -1,0 +1,147 @@
+"""Accounting that knows the fix: what failed before an answer went live does not count against it, what fails after it does.
+
+Evidence has days, and a fix goes live within one: the requests of that day are taken for neither side.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY, WANTED
+
+NEW, ANSWERED, DEPLOYED, PROVEN, RECURRING = "new", "answered", "deployed", "proven", "recurring"
+STATES = (RECURRING, NEW, ANSWERED, DEPLOYED, PROVEN)
+"""States of a failing entry, those that ask for something first."""
+
+_RIGHT = {MOVE: "3xx", TEMPORARY: "3xx", GONE: "410", KEEP: "2xx"}
+"""The class of status with which an answer shows in a log."""
+
+
+class Told(NamedTuple):
+    """What a log says of one spelling on one day. status_class: see core.evidence; people: not bots."""
+
+    spelling: str
+    day: str
+    status_class: str
+    people: bool
+    requests: float
+
+
+@dataclass(frozen=True, slots=True)
+class Fix:
+    """An answer and its times, ISO 8601 in UTC; empty where it has none. kind: as in core.answers. live: since when a server runs a build with it."""
+
+    kind: str = OPEN
+    answered: str = ""
+    live: str = ""
+
+
+@dataclass
+class Account:
+    """What failed of an entry. failed, bots: all requests by people and by bots that failed; since: of both, those after the fix went live; right: answered as the
+    answer says, after it. first, last: days on which it failed. spellings: spelling → failures since the fix (all of them without one).
+    """
+
+    state: str = NEW
+    failed: float = 0.0
+    bots: float = 0.0
+    since: float = 0.0
+    right: float = 0.0
+    first: str = ""
+    last: str = ""
+    spellings: dict[str, float] = field(default_factory=dict)
+    statuses: dict[str, float] = field(default_factory=dict)
+    days: dict[str, float] = field(default_factory=dict)
+
+    @property
+    def lost(self) -> float:
+        """Requests by people that fail now: all of them, or those since the fix."""
+        return sum(self.days.values())
+
+
+def is_failure(status_class: str, kind: str) -> bool:
+    """Whether a status is a failure in view of an answer: a right 410 is none."""
+    if status_class == "410":
+        return kind != GONE
+    return status_class in {"404", "5xx"}
+
+
+def account(told: Iterable[Told], fix: Fix) -> Account:
+    """Draw up the account of one entry."""
+    found = Account()
+    live_day = fix.live[:10]
+    right_class = _RIGHT.get(fix.kind, "")
+    for t in told:
+        after = bool(live_day) and t.day > live_day
+        if right_class and t.status_class == right_class:
+            found.right += t.requests if after else 0.0
+            continue
+        if not is_failure(t.status_class, fix.kind):
+            continue
+        found.first = min(found.first or t.day, t.day)
+        found.last = max(found.last, t.day)
+        found.statuses[t.status_class] = found.statuses.get(t.status_class, 0.0) + t.requests
+        if t.people:
+            found.failed += t.requests
+        else:
+            found.bots += t.requests
+        if after:
+            found.since += t.requests
+        if after or not live_day:
+            found.spellings[t.spelling] = found.spellings.get(t.spelling, 0.0) + t.requests
+            if t.people:
+                found.days[t.day] = found.days.get(t.day, 0.0) + t.requests
+    found.state = _state(found, fix)
+    return found
+
+
+def _state(found: Account, fix: Fix) -> str:
+    if fix.kind in {OPEN, WANTED}:
+        return NEW
+    if fix.kind == IGNORE:
+        return ANSWERED
+    if not fix.live:
+        return ANSWERED
+    if found.since:
+        return RECURRING
+    return PROVEN if found.right else DEPLOYED
+
+
+NOT_DEPLOYED = "not deployed: nothing that went live with it is answered"
+SOME_NODES = "some requests are answered rightly: one of the servers runs other rules"
+REAL_PAGE = "shadowed: a page of the site answers there"
+VARIANT = "a spelling that no rule covers"
+OTHER_HOST = "asked on another host"
+OVERRULED = "a rule answers it: the server does not ask our rules first"
+FAILS_THERE = "the rule answers, and the server fails"
+
+
+class Circumstances(NamedTuple):
+    """What is known of a recurring entry. covered: spelling → whether the rules answer it; elsewhere: spellings on hosts that the build does not serve.
+    build_works: whether anything of the build that it went live with was answered rightly since.
+    """
+
+    covered: Mapping[str, bool]
+    elsewhere: frozenset[str] = frozenset()
+    build_works: bool = True
+
+
+def why_again(found: Account, told: Iterable[Told], fix: Fix, around: Circumstances) -> str:
+    """The likely reason why an entry fails after its fix."""
+    live_day = fix.live[:10]
+    if found.spellings and all(s in around.elsewhere for s in found.spellings):
+        return OTHER_HOST
+    if found.spellings and not any(around.covered.get(s, True) for s in found.spellings):
+        return VARIANT
+    if not around.build_works:
+        return NOT_DEPLOYED
+    if set(found.statuses) == {"5xx"}:
+        return FAILS_THERE
+    after = [t for t in told if t.day > live_day and t.spelling in found.spellings]
+    if found.right and any(t.status_class == _RIGHT.get(fix.kind, "") for t in after):
+        return SOME_NODES
+    if fix.kind != KEEP and any(t.status_class == "2xx" for t in after):
+        return REAL_PAGE
+    return OVERRULED

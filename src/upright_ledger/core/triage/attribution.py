@@ -1,0 +1,90 @@
+"""Attribution: where requests come from, by their referrers and campaign parameters."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from upright_ledger.core.addresses import lower_ascii
+
+INTERNAL, SEARCH, SOCIAL, MAIL, CAMPAIGN, APP, SITE, DIRECT = (
+    "own page", "search engine", "social network", "mail", "campaign", "app", "another site", "direct",
+)  # fmt: skip
+ORIGINS = (INTERNAL, CAMPAIGN, MAIL, SEARCH, SOCIAL, APP, SITE, DIRECT)
+
+BY_CAMPAIGN = "campaign:"
+"""What stands in the place of a referrer where a request carried campaign parameters or a click identifier."""
+
+# The name before the public suffix, or a label of it, of hosts from which people come.
+_SEARCH = frozenset(
+    ["google", "bing", "duckduckgo", "yahoo", "yandex", "baidu", "ecosia", "startpage", "qwant", "naver", "seznam", "brave", "search", "suche"]
+)  # fmt: skip
+_SOCIAL = frozenset(
+    ["facebook", "fb", "instagram", "twitter", "x", "t", "linkedin", "lnkd", "reddit", "pinterest", "youtube", "tiktok", "mastodon", "bsky", "threads", "vk", "xing", "social"]
+)  # fmt: skip
+_MAIL = frozenset(["mail", "webmail", "outlook", "gmail", "newsletter", "email"])
+_SHORT_SOCIAL = frozenset(["t.co", "x.com", "fb.me", "lnkd.in"])
+_HOST = re.compile(r"[a-z][a-z0-9+.-]*://([^/?#]*)", re.IGNORECASE)
+
+
+class Came(NamedTuple):
+    """Requests from one place. origin: one of ORIGINS; whence: the page or host, or empty."""
+
+    origin: str
+    whence: str
+    requests: float
+
+
+@dataclass(frozen=True)
+class Known:
+    """What the settings and the ledger know of hosts. own: of the old and new site. named: origin → hosts that the settings name."""
+
+    own: frozenset[str] = frozenset()
+    named: Mapping[str, frozenset[str]] = field(default_factory=dict)
+
+
+def origin_of(referrer: str, known: Known) -> tuple[str, str]:
+    """The origin of requests with a referrer, and the page (of one's own site) or host it names."""
+    if not referrer:
+        return DIRECT, ""
+    if referrer.startswith(BY_CAMPAIGN):
+        return CAMPAIGN, referrer.removeprefix(BY_CAMPAIGN)
+    match = _HOST.match(referrer)
+    host = lower_ascii(match[1] if match else "").rpartition("@")[2]
+    if referrer[:4].lower() in {"andr", "ios-"} and "app" in referrer[:12].lower():
+        return APP, host
+    name = host.partition(":")[0]
+    if not name:
+        return DIRECT, ""
+    if host in known.own or name in known.own:
+        return INTERNAL, referrer
+    for origin, hosts in known.named.items():
+        if name in hosts:
+            return origin, name
+    labels = name.split(".")
+    if name in _SHORT_SOCIAL:
+        return SOCIAL, name
+    body = {label for label in labels[:-1] if len(label) > 1}
+    if body & _MAIL:
+        return MAIL, name
+    if body & _SEARCH:
+        return SEARCH, name
+    if body & _SOCIAL:
+        return SOCIAL, name
+    return SITE, name
+
+
+def came_from(referrers: Iterable[tuple[str, float]], requests: float, known: Known) -> list[Came]:
+    """Where the requests of an entry come from, the most frequent first. requests: all of them; what no referrer accounts for came directly."""
+    found: dict[tuple[str, str], float] = {}
+    for referrer, amount in referrers:
+        key = origin_of(referrer, known)
+        found[key] = found.get(key, 0.0) + amount
+    named = sum(found.values()) - found.get((DIRECT, ""), 0.0)
+    direct = max(requests - named, 0.0)
+    found.pop((DIRECT, ""), None)
+    if direct:
+        found[DIRECT, ""] = direct
+    return sorted((Came(*key, n) for key, n in found.items()), key=lambda c: (-c.requests, c.origin, c.whence))

@@ -1,0 +1,69 @@
+"""Damaged addresses: truncated, punctuated and mistyped ones, recognised against the pages that there are."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from upright_ledger.core.addresses import lower_ascii
+
+PUNCTUATION, TRUNCATED, MISTYPED = "punctuation stuck to it", "cut off", "mistyped"
+
+_TAIL = re.compile(r"(?:%2[0-9a-f]|%3[a-e]|%5[bd]|%7[bd]|%e2%80%[0-9a-f]{2}|&(?:amp|quot|gt|lt)?;?|[.,;:!?)\]}>'\"*_~|\\-])+/?\Z", re.IGNORECASE)  # fmt: skip
+_LEAST = 6  # letters of a last segment that may be cut off or mistyped
+_LEAST_CUT = 4  # letters that a cut-off segment still has
+
+
+class Mended(NamedTuple):
+    """What an address was meant to be: the known path, and what happened to it."""
+
+    path: str
+    damage: str
+
+
+class Damage:
+    """Known paths, to be asked for what a failing one was meant to be."""
+
+    def __init__(self, paths: Iterable[str]) -> None:
+        self._by_plain: dict[str, str] = {}
+        self._by_folder: dict[str, list[tuple[str, str]]] = defaultdict(list)  # folder → (last segment, path)
+        for path in paths:
+            plain = _plain(path)
+            self._by_plain.setdefault(plain, path)
+            folder, _, name = plain.rpartition("/")
+            if name:
+                self._by_folder[folder].append((name, path))
+
+    def meant(self, path: str) -> Mended | None:
+        """The known path that a failing one is a damaged form of, where there is exactly one."""
+        plain = _plain(path)
+        bare = _plain(_TAIL.sub("", lower_ascii(path)))
+        if bare != plain and bare in self._by_plain and bare:
+            return Mended(self._by_plain[bare], PUNCTUATION)
+        folder, _, name = plain.rpartition("/")
+        beside = self._by_folder.get(folder, ())
+        if len(name) >= _LEAST_CUT:
+            begun = [full for other, full in beside if other.startswith(name) and other != name]
+            if len(begun) == 1:
+                return Mended(begun[0], TRUNCATED)
+        if len(name) >= _LEAST:
+            near = [full for other, full in beside if _is_near(name, other)]
+            if len(near) == 1:
+                return Mended(near[0], MISTYPED)
+        return None
+
+
+def _plain(path: str) -> str:
+    return lower_ascii(path).rstrip("/")
+
+
+def _is_near(one: str, other: str) -> bool:
+    """Whether two names differ by one letter (two, where they are long), or by two that changed places; figures are never mistyped."""
+    from rapidfuzz.distance import OSA
+
+    most = 1 if len(other) < 12 else 2
+    if one == other or abs(len(one) - len(other)) > most:
+        return False
+    return [c for c in one if c.isdigit()] == [c for c in other if c.isdigit()] and OSA.distance(one, other, score_cutoff=most) <= most

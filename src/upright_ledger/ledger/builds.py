@@ -1,0 +1,37 @@
+"""Builds, and what became of them: handed over, and live since when."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection, insert, select, update
+
+from upright_ledger.ledger import schema
+from upright_ledger.ledger.runs import Run
+from upright_ledger.ledger.store import now
+
+
+def add_build(connection: Connection, dialect: str, digest: str, folder: str, rules: int, held_back: int) -> None:
+    """Note what was built, and where."""
+    row = {"time": now(), "dialect": dialect, "digest": digest, "folder": folder, "rules": rules, "held_back": held_back}
+    connection.execute(insert(schema.builds).values(**row, live_from="", handed_over=""))
+
+
+def last_build(connection: Connection) -> Run | None:
+    """The newest build."""
+    return connection.execute(select(schema.builds).order_by(schema.builds.c.id.desc()).limit(1)).one_or_none()
+
+
+def list_builds(connection: Connection) -> list[Run]:
+    """All builds, the newest first."""
+    return list(connection.execute(select(schema.builds).order_by(schema.builds.c.id.desc())))
+
+
+def live_builds(connection: Connection) -> list[Run]:
+    """The builds that went live, in the order in which they did."""
+    b = schema.builds
+    return list(connection.execute(select(b).where(b.c.live_from != "").order_by(b.c.live_from, b.c.id)))
+
+
+def mark_build(connection: Connection, number: int, *, handed_over: str = "", live_from: str = "") -> None:
+    """Note when a build was handed over, or went live; an empty time changes nothing."""
+    told = {name: time for name, time in (("handed_over", handed_over), ("live_from", live_from)) if time}
+    connection.execute(update(schema.builds).where(schema.builds.c.id == number).values(**told))

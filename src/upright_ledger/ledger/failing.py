@@ -1,0 +1,104 @@
+"""What failed, as sources say it: requests by spelling, day, status and sort of visitor; and the times of answers and builds."""
+
+from __future__ import annotations
+
+import json
+from collections import defaultdict
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from sqlalchemy import Connection, func, select
+
+from upright_ledger.core.evidence import BOTS, CLICKS, HITS, VISITS
+from upright_ledger.core.triage.accounting import Told
+from upright_ledger.ledger import schema
+
+FAILING = ("404", "410", "5xx")
+_ASKED = (HITS, VISITS, CLICKS)
+
+
+def failing_entries(connection: Connection) -> set[int]:
+    """The entries of which a source that counts says that a request failed."""
+    p, v, s = schema.spellings, schema.evidence, schema.sources
+    query = select(p.c.entry).distinct().join(v, v.c.spelling == p.c.id).join(s, s.c.id == v.c.source)
+    failed = v.c.status_class.in_(FAILING) & v.c.unit.in_(_ASKED)
+    return set(connection.scalars(query.where(failed, s.c.withdrawn.is_(False), p.c.entry.is_not(None))))
+
+
+def told_of(connection: Connection, entries: set[int]) -> dict[int, list[Told]]:
+    """Entry → what sources that count say of its requests, in logs and in lists of errors, day by day; a figure without days stands at the end of
+    its source's period."""
+    p, v, s = schema.spellings, schema.evidence, schema.sources
+    query = (
+        select(p.c.entry, p.c.spelling, v.c.status_class, v.c.agent, v.c.amount, v.c.days, s.c.period_end, s.c.time)
+        .join(v, v.c.spelling == p.c.id)
+        .join(s, s.c.id == v.c.source)
+        .where(s.c.withdrawn.is_(False), p.c.entry.is_not(None), v.c.unit.in_(_ASKED), v.c.status_class != "")
+    )
+    found: dict[int, list[Told]] = defaultdict(list)
+    for entry, spelling, status_class, agent, amount, days, end, time in connection.execute(query):
+        if entry in entries:
+            people = agent != BOTS
+            for day, requests in _days(days) or ((end or time[:10], amount),):
+                found[entry].append(Told(spelling, day, status_class, people, requests))
+    return found
+
+
+def requests_by_day(connection: Connection) -> dict[str, dict[str, float]]:
+    """Day → class of status → requests by people, in all logs, what is set aside included."""
+    v, s = schema.evidence, schema.sources
+    query = select(v.c.status_class, v.c.days).join(s, s.c.id == v.c.source)
+    query = query.where(s.c.withdrawn.is_(False), v.c.unit == HITS, v.c.agent != BOTS, v.c.days != "")
+    found: dict[str, dict[str, float]] = defaultdict(lambda: defaultdict(float))
+    for status_class, days in connection.execute(query):
+        for day, requests in _days(days):
+            found[day][status_class] += requests
+    return {day: dict(classes) for day, classes in sorted(found.items())}
+
+
+def referrers_by_entry(connection: Connection, entries: set[int]) -> Mapping[int, dict[str, float]]:
+    """Entry → referrer → requests; those without a name stand under an empty one."""
+    r, s, p = schema.referrers, schema.sources, schema.spellings
+    query = select(p.c.entry, r.c.referrers).join(s, s.c.id == r.c.source).join(p, p.c.id == r.c.spelling)
+    found: dict[int, dict[str, float]] = defaultdict(dict)
+    for entry, told in connection.execute(query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None))):
+        if entry in entries:
+            for line in told.splitlines():
+                amount, _, address = line.partition(" ")
+                found[entry][address] = found[entry].get(address, 0.0) + float(amount)
+    return found
+
+
+def answer_times(connection: Connection) -> dict[int, str]:
+    """Entry → when its answer was last changed."""
+    return {json.loads(key)[0]: time for key, time in _changed(connection, "answers")}
+
+
+def newest_template(connection: Connection) -> str:
+    """When a template answer was last changed; empty where there is none."""
+    return max((time for _, time in _changed(connection, "templates")), default="")
+
+
+def _changed(connection: Connection, table: str) -> Iterator[tuple[str, str]]:
+    c, s = schema.changes, schema.steps
+    query = select(c.c.row_key, func.max(s.c.time)).join(s, s.c.id == c.c.step)
+    query = query.where(c.c.table_name == table, s.c.undone_by.is_(None)).group_by(c.c.row_key)
+    for key, time in connection.execute(query):
+        yield str(key), str(time)
+
+
+def _days(text: str) -> list[tuple[str, float]]:
+    return [(day, float(n)) for day, _, n in (part.rpartition(":") for part in text.split())]
+
+
+def aside_totals(connection: Connection) -> list[tuple[str, int, float, float]]:
+    """(class, addresses, requests by people, by bots) of what was set aside and failed, the most requested first."""
+    v, s, p = schema.evidence, schema.sources, schema.spellings
+    people = func.sum(v.c.amount).filter(v.c.agent != BOTS)
+    bots = func.sum(v.c.amount).filter(v.c.agent == BOTS)
+    query: Any = select(p.c.aside, func.count(func.distinct(p.c.id)), people, bots).join(v, v.c.spelling == p.c.id)
+    query = query.join(s, s.c.id == v.c.source).where(
+        s.c.withdrawn.is_(False), p.c.entry.is_(None), v.c.unit == HITS, v.c.status_class.in_(FAILING)
+    )
+    rows = [(k, int(n), float(a or 0), float(b or 0)) for k, n, a, b in connection.execute(query.group_by(p.c.aside))]
+    return sorted(rows, key=lambda r: (-r[2] - r[3], r[0]))
