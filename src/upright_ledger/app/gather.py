@@ -6,14 +6,16 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
+from functools import partial
 from itertools import chain
 from pathlib import Path
+from urllib.parse import parse_qs
 
 from upright_ledger.app.inputs import Input, inputs, neighbours_of
 from upright_ledger.app.rejects import SHOWN_REJECTS, Rejects
 from upright_ledger.core import traffic
 from upright_ledger.core.addresses import NotAnAddressError, parse_address
-from upright_ledger.core.evidence import BOTS, Figure
+from upright_ledger.core.evidence import BOTS, CLICKS, HITS, PEOPLE, VISITS, Figure
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.placing import Placed, Placer
 from upright_ledger.core.secrets import mask_query
@@ -90,14 +92,18 @@ def gather(
     host: str = "",
     period: tuple[str, str] = ("", ""),
     progress: Progress = lambda _: None,
+    failing: bool = False,
+    parameter: str = "",
 ) -> Gathering:
     """Gather files into a ledger, one step each: all of a source, or none of it.
 
-    host: the host of paths that name none. What cannot be read at its head is refused before anything is posted; one that
+    failing: tables list addresses that fail. parameter: which one of an address there holds the failing address. host: the host of paths that name none. What cannot be read at its head is refused before anything is posted; one that
     turns out damaged further on is left out whole, and the others are gathered (`Gathered.failed`). A single file that fails raises.
     """
     check_kind(kind)
     reader = _SourceReader(ledger, options or ReadOptions(), base_origin(ledger.settings.sites, host), period)
+    if failing:
+        reader.amend = partial(as_failing, parameter=parameter)
     results: list[Gathered] = []
     with inputs(paths) as files:
         kinds = {file: kind or recognise(file.path) for file in files}
@@ -117,6 +123,26 @@ def gather(
             seen.update(queue)
     with ledger.reading() as connection:
         return Gathering(results, count_entries(connection))
+
+
+def as_failing(item: Item, parameter: str) -> Item:
+    """What a list of errors says of an address, as failing requests. parameter: the one of the address that holds the failing address."""
+    if not isinstance(item, Record) or item.sent:
+        return item
+    url = item.url
+    if parameter:
+        values = parse_qs(url.partition("?")[2].partition("#")[0]).get(parameter)
+        if not values:
+            return Aside(item.line, traffic.PROSE, url, item.lines)
+        url = values[0]
+    told = [f._replace(status_class="404", agent=PEOPLE) for f in item.figures if f.unit in _TIMES_ASKED]
+    rest = [f for f in item.figures if f.unit not in _TIMES_ASKED]
+    day = f"{item.day}:{{:g}}" if item.day else ""
+    told = [f._replace(days=day.format(f.amount)) if day and not f.days else f for f in told]
+    return replace(item, url=url, figures=[*(told or [Figure(VISITS, 0.0, "404", PEOPLE)]), *rest])
+
+
+_TIMES_ASKED = frozenset({HITS, VISITS, CLICKS})
 
 
 def base_origin(sites: Sites, host: str) -> str:
@@ -148,6 +174,7 @@ class _SourceReader:
         self._placer = Placer(ledger.settings.sites, ledger.settings.policy, base)
         self._options = options_for(options, ledger.settings.sites, ledger.settings.policy)
         self._period = period
+        self.amend: Callable[[Item], Item] | None = None  # what is done to each item before it is placed
 
     def read(self, file: Input, kind: str) -> tuple[Gathered, Reading]:
         """Read a file and post what it says as one step. Raises InputError, having posted nothing of it."""
@@ -168,7 +195,7 @@ class _SourceReader:
         sorter = _Sorter(self._placer, Gathered(file.name, kind), self._ledger.folder)
         result = sorter.result
         with suppress(_AllKnownError), sorter.rejects:
-            batches = sorter.batches(reading.items)
+            batches = sorter.batches(map(self.amend, reading.items) if self.amend else reading.items)
             first = next(batches, [])  # a log is read whole before its step begins, so that others need not wait
             with self._ledger.step("gather", file.name) as step:
                 if digest and find_source(step.connection, digest, "gather") is not None:

@@ -52,10 +52,13 @@ class Matched:
     proposals: list[tuple[Entry, StoredProposal]] = field(default_factory=list)
 
 
-def match(ledger: Ledger, *, max_error: float = MAX_ERROR, threshold: float | None = None) -> Matched:
+def match(
+    ledger: Ledger, *, max_error: float = MAX_ERROR, threshold: float | None = None, answering: bool = True
+) -> Matched:
     """Propose destinations for all open entries, and post answers for the certain ones as one step.
 
-    max_error: the share of errors that may be expected among the accepted; threshold: accept from this confidence on instead.
+    max_error: the share of errors that may be expected among the accepted; threshold: accept from this confidence on instead. answering: post
+    answers at all.
     """
     book = Book(ledger)
     waiting = [e for e in book.entries if e.answer.kind == OPEN]
@@ -90,7 +93,8 @@ def match(ledger: Ledger, *, max_error: float = MAX_ERROR, threshold: float | No
         else:
             proposed.append((entry, versions[0]))
     with ledger.step("match", f"accepting at {acceptance.threshold:.3g} and above") as step:
-        post_answers(step, postings)
+        if answering:
+            post_answers(step, postings)
         store_proposals(step.connection, step.id, stored)
         step.noted = bool(stored)
         step.summary = f"{len(postings):,} answered, {len(proposed):,} only proposed"

@@ -27,10 +27,18 @@ _ATTACK = re.compile(r"\.\./|%2e%2e|<script|%3cscript|union(?:\+|%20)select|\$\{
 _ATTACK_SIGNS = ("<", "$", "%", "..", "union")  # one of them is in every attack
 # Asked for by scanners where the old site never answered it; otherwise a page like any.
 _DOUBTFUL_ENDINGS = frozenset(
-    ["sql", "bak", "old", "swp", "ini", "tar", "tgz", "rar", "7z", "dump", "asp", "jsp", "cgi"]
-)
+    [
+        "sql", "bak", "old", "swp", "ini", "tar", "tgz", "rar", "7z", "dump", "asp", "jsp", "cgi", "key", "pem", "pfx", "p12", "sqlite", "mdb",
+        "conf", "cfg", "yml", "yaml", "toml", "log", "sh", "exe", "dll", "php~", "html~", "save", "orig", "kdbx",
+    ]
+)  # fmt: skip
 _DOUBTFUL = re.compile(
-    r"/(?:backup|dump|db|database|site|www|html|public)[^/]*\.(?:zip|gz)\Z|\A/(?:solr|owa|console|jenkins|struts|wordpress|wp|old|backup|test|tmp)/?\Z",
+    r"/(?:backup|dump|db|database|site|www|html|public)[^/]*\.(?:zip|gz)\Z|"
+    r"\A/(?:console|wordpress|wp|old|backup|test|tmp)/?\Z|/login\.action\Z|"
+    r"\A/(?:solr|owa|ecp|console/login|jenkins|struts\d?|_profiler|debug/default|remote/(?:fgt|login)|api/jsonws|portal/redlion|geoserver|druid|nacos|hudson|zabbix|cacti|grafana|kibana)(?:/|_|\Z)|"
+    r"/(?:php_?info|info|test\d?|i|pi|upload|up|cmd|x|1|a|alfa|mini|wso|adm|setup|install|setup-config|eval-stdin|debug|shell\d?)\.php\Z|"
+    r"/(?:id_[dr]sa|id_ed25519|web\.config|sftp-config\.json|credentials|authorized_keys|docker-compose[^/]*|composer\.(?:json|lock)|package(?:-lock)?\.json|server-info|known_hosts)\Z|"
+    r"/phpmyadmin[^/]*/|/pma[^/]*/|/mysql(?:admin)?/",
 )
 _TOKEN = re.compile(r"[A-Za-z0-9]{8,}\Z")
 _VOWELS = frozenset("aeiouyAEIOUY")

@@ -12,7 +12,9 @@ import numpy as np
 import numpy.typing as npt
 
 from upright_ledger.core.evidence import BOTS, HITS, PEOPLE, Figure, status_class
+from upright_ledger.core.folding import TRACKING_PARAMETER
 from upright_ledger.core.traffic import COUNTED_BEFORE, NOT_A_PAGE_REQUEST, is_declared_bot
+from upright_ledger.core.triage.attribution import BY_CAMPAIGN
 from upright_ledger.formats.loglines import MONTHS, host_name, unescape
 from upright_ledger.formats.logscan import Columns, sign_of
 from upright_ledger.formats.records import Aside, Item, LogLines, Record, Reject
@@ -96,6 +98,7 @@ class Tally:
         self._requests, self._referrers = _Names(), _Names()
         self._agents, self._days = _Names(), _Names()
         self._signs = {sign_of(number): kind for number, kind in enumerate(noise)}
+        self._campaign_bit = sum(1 << bit for bit, kind in enumerate(noise) if kind == TRACKING_PARAMETER)
         self._noisy: list[int] = []  # of each distinct request: a bit a kind of noise that it holds
         self.without: Counter[str] = Counter()
         """Kind of noise → requests that were counted without it."""
@@ -133,6 +136,12 @@ class Tally:
         self._counts.add(((keys << _DAY_BITS) | days)[counted])
         referrers = self._referrers.encode(columns.referrer, _without_query)
         named = counted & ~np.isin(referrers, [self._referrers.numbers.get(n, -1) for n in (None, "", "-")])
+        # A campaign says more of where somebody came from than the page that bore it.
+        campaign = (np.array(self._noisy, np.int64)[requests] & self._campaign_bit) > 0
+        if campaign.any():
+            numbers = self._referrers.numbers
+            referrers = np.where(campaign, numbers.setdefault(BY_CAMPAIGN, len(numbers)), referrers)
+            named |= counted & campaign
         self._led.add(((targets << _REFERRER_BITS) | referrers)[named])
 
     def _count_noise(self, requests: Codes) -> None:

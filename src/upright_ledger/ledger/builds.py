@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, insert, select, update
+from sqlalchemy import Connection, func, insert, select, update
 
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.runs import Run
@@ -11,8 +11,16 @@ from upright_ledger.ledger.store import now
 
 def add_build(connection: Connection, dialect: str, digest: str, folder: str, rules: int, held_back: int) -> None:
     """Note what was built, and where."""
-    row = {"time": now(), "dialect": dialect, "digest": digest, "folder": folder, "rules": rules, "held_back": held_back}
-    connection.execute(insert(schema.builds).values(**row, live_from="", handed_over=""))
+    row = {
+        "time": now(),
+        "dialect": dialect,
+        "digest": digest,
+        "folder": folder,
+        "rules": rules,
+        "held_back": held_back,
+    }
+    step = connection.scalar(select(func.max(schema.steps.c.id))) or 0
+    connection.execute(insert(schema.builds).values(**row, step=step, live_from="", handed_over=""))
 
 
 def last_build(connection: Connection) -> Run | None:

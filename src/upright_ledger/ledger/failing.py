@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import Connection, func, select
 
@@ -17,12 +17,18 @@ FAILING = ("404", "410", "5xx")
 _ASKED = (HITS, VISITS, CLICKS)
 
 
-def failing_entries(connection: Connection) -> set[int]:
-    """The entries of which a source that counts says that a request failed."""
-    p, v, s = schema.spellings, schema.evidence, schema.sources
+def failing_entries(connection: Connection, live_day: str = "") -> set[int]:
+    """The entries of which a source that counts says that a request failed, or that a page answered after a day although their answer leads
+    elsewhere. live_day: since when the first build is live, or empty.
+    """
+    p, v, s, a = schema.spellings, schema.evidence, schema.sources, schema.answers
     query = select(p.c.entry).distinct().join(v, v.c.spelling == p.c.id).join(s, s.c.id == v.c.source)
-    failed = v.c.status_class.in_(FAILING) & v.c.unit.in_(_ASKED)
-    return set(connection.scalars(query.where(failed, s.c.withdrawn.is_(False), p.c.entry.is_not(None))))
+    query = query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None), v.c.unit.in_(_ASKED))
+    found = set(connection.scalars(query.where(v.c.status_class.in_(FAILING))))
+    if live_day:
+        stays = (v.c.status_class == "2xx") & (v.c.last_day > live_day) & (a.c.status != 0)
+        found |= set(connection.scalars(query.join(a, a.c.entry == p.c.entry).where(stays)))
+    return found
 
 
 def told_of(connection: Connection, entries: set[int]) -> dict[int, list[Told]]:
@@ -69,22 +75,29 @@ def referrers_by_entry(connection: Connection, entries: set[int]) -> Mapping[int
     return found
 
 
-def answer_times(connection: Connection) -> dict[int, str]:
+class Changed(NamedTuple):
+    """When something was last changed: the step, and its time."""
+
+    step: int
+    time: str
+
+
+def answer_times(connection: Connection) -> dict[int, Changed]:
     """Entry → when its answer was last changed."""
-    return {json.loads(key)[0]: time for key, time in _changed(connection, "answers")}
+    return {json.loads(key)[0]: changed for key, changed in _changed(connection, "answers")}
 
 
-def newest_template(connection: Connection) -> str:
-    """When a template answer was last changed; empty where there is none."""
-    return max((time for _, time in _changed(connection, "templates")), default="")
+def newest_template(connection: Connection) -> Changed:
+    """When a template answer was last changed; step 0 where there is none."""
+    return max((changed for _, changed in _changed(connection, "templates")), default=Changed(0, ""))
 
 
-def _changed(connection: Connection, table: str) -> Iterator[tuple[str, str]]:
+def _changed(connection: Connection, table: str) -> Iterator[tuple[str, Changed]]:
     c, s = schema.changes, schema.steps
-    query = select(c.c.row_key, func.max(s.c.time)).join(s, s.c.id == c.c.step)
+    query = select(c.c.row_key, func.max(s.c.id), func.max(s.c.time)).join(s, s.c.id == c.c.step)
     query = query.where(c.c.table_name == table, s.c.undone_by.is_(None)).group_by(c.c.row_key)
-    for key, time in connection.execute(query):
-        yield str(key), str(time)
+    for key, step, time in connection.execute(query):
+        yield str(key), Changed(int(step), str(time))
 
 
 def _days(text: str) -> list[tuple[str, float]]:

@@ -77,9 +77,13 @@ def _traces_in_blocks(connection: Connection) -> None:
 
 
 def _handovers(connection: Connection) -> None:
-    """When a build was handed over."""
-    if "handed_over" not in {c["name"] for c in inspect(connection).get_columns("builds")}:
-        connection.execute(text("ALTER TABLE builds ADD COLUMN handed_over VARCHAR NOT NULL DEFAULT ''"))
+    """When a build was handed over, and the newest step when it was made: of earlier ones as their times tell."""
+    if "handed_over" in {c["name"] for c in inspect(connection).get_columns("builds")}:
+        return  # made by the first migration of a newer program
+    connection.execute(text("ALTER TABLE builds ADD COLUMN handed_over VARCHAR NOT NULL DEFAULT ''"))
+    connection.execute(text("ALTER TABLE builds ADD COLUMN step INTEGER NOT NULL DEFAULT 0"))
+    newest = "SELECT COALESCE(MAX(steps.id), 0) FROM steps WHERE steps.time <= builds.time"
+    connection.execute(text(f"UPDATE builds SET step = ({newest})"))  # noqa: S608
 
 
 MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (

@@ -304,6 +304,7 @@ builds = Table(
     Column("folder", Text, nullable=False),
     Column("rules", Integer, nullable=False),
     Column("held_back", Integer, nullable=False),
+    Column("step", Integer, nullable=False, default=0, server_default="0"),  # the newest one when it was built
     Column("handed_over", String, nullable=False, default="", server_default=""),
     Column("live_from", String, nullable=False, default=""),
 )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +16,7 @@ from upright_ledger.core.evidence import Weights
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.forms import ALWAYS, NEVER, SiteForm
 from upright_ledger.core.sites import Site, Sites, read_origin
+from upright_ledger.core.triage.attribution import ORIGINS
 from upright_ledger.errors import InputError
 
 FILE_NAME = "upright.toml"
@@ -44,7 +45,8 @@ class SurveySettings:
 class Settings:
     """What a ledger's owner decided once. database: an SQLAlchemy URL, or empty for the ledger's own file.
 
-    sections: name and patterns, in order. profiles: of platforms that import lists; see servers.lists.Profile. cache_control: a header for redirects, or empty. forms: what sites settle for all addresses that no rule answers.
+    sections: name and patterns, in order. profiles: of platforms that import lists; see servers.lists.Profile. cache_control: a header for redirects, or empty. forms: what sites settle for all addresses that no rule answers. origins: hosts from which people come, by what they are ("search engine" and so on), beyond
+    those that are known.
     """
 
     name: str
@@ -58,6 +60,7 @@ class Settings:
     cache_control: str = ""
     forms: tuple[SiteForm, ...] = ()
     survey: SurveySettings = SurveySettings()
+    origins: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
 
 _LISTS = ("tracking", "tracking_only_folded", "session", "index_files", "view_params", "view_segments", "take_back")
@@ -123,6 +126,10 @@ cache_control = ""
 # agent, own_site, external.
 # without = ["/search*"]
 # ignore = ["sort", "view"]
+
+[origins]
+# What hosts are from which people come, where triage does not know it: "search engine", "social network", "mail", "campaign", "app".
+# mail = ["letters.quillhaven.example"]
 
 # [profile.NAME] describes a platform that imports a list of redirects, for `upright build --for NAME`: format = "csv" or "jsonl",
 # the names of its columns (old, new, status), paths_only, limit (rows), queries, patterns and gone = true or false.
@@ -231,6 +238,7 @@ def _settings(document: Mapping[str, Any]) -> Settings:
         _cache_control(document.get("build", {}).get("cache_control", "")),
         _forms(document, policy),
         _survey(document.get("survey", {})),
+        _origins(document.get("origins", {})),
     )
 
 
@@ -283,6 +291,14 @@ def _survey(values: Mapping[str, Any]) -> SurveySettings:
             raise ValueError(f"[survey] {key} holds a control character")
         found[key] = value
     return SurveySettings(**found)
+
+
+def _origins(values: Mapping[str, Any]) -> dict[str, tuple[str, ...]]:
+    """The hosts of [origins]. Raises ValueError."""
+    for name in values:
+        if name not in ORIGINS:
+            raise ValueError(f"[origins] {name!r}; it must be one of {', '.join(ORIGINS)}")
+    return {str(k): (v,) if isinstance(v, str) else tuple(map(str, v)) for k, v in values.items()}
 
 
 _PROFILE = {

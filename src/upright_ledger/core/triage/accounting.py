@@ -19,6 +19,10 @@ _RIGHT = {MOVE: "3xx", TEMPORARY: "3xx", GONE: "410", KEEP: "2xx"}
 """The class of status with which an answer shows in a log."""
 
 
+_LEAVES = frozenset([MOVE, TEMPORARY, GONE])
+"""Answers after which no page may answer at the address itself."""
+
+
 class Told(NamedTuple):
     """What a log says of one spelling on one day. status_class: see core.evidence; people: not bots."""
 
@@ -78,7 +82,8 @@ def account(told: Iterable[Told], fix: Fix) -> Account:
         if right_class and t.status_class == right_class:
             found.right += t.requests if after else 0.0
             continue
-        if not is_failure(t.status_class, fix.kind):
+        unmoved = after and t.status_class == "2xx" and fix.kind in _LEAVES  # a page answers where none should
+        if not unmoved and not is_failure(t.status_class, fix.kind):
             continue
         found.first = min(found.first or t.day, t.day)
         found.last = max(found.last, t.day)
@@ -114,7 +119,7 @@ SOME_NODES = "some requests are answered rightly: one of the servers runs other 
 REAL_PAGE = "shadowed: a page of the site answers there"
 VARIANT = "a spelling that no rule covers"
 OTHER_HOST = "asked on another host"
-OVERRULED = "a rule answers it: the server does not ask our rules first"
+OVERRULED = "overruled: something answers before our rules, or the server does not ask them"
 FAILS_THERE = "the rule answers, and the server fails"
 
 
@@ -137,11 +142,11 @@ def why_again(found: Account, told: Iterable[Told], fix: Fix, around: Circumstan
         return VARIANT
     if not around.build_works:
         return NOT_DEPLOYED
-    if set(found.statuses) == {"5xx"}:
+    after = {t.status_class for t in told if t.day > live_day and t.spelling in found.spellings}
+    if after == {"5xx"}:
         return FAILS_THERE
-    after = [t for t in told if t.day > live_day and t.spelling in found.spellings]
-    if found.right and any(t.status_class == _RIGHT.get(fix.kind, "") for t in after):
+    if _RIGHT.get(fix.kind, "") in after:
         return SOME_NODES
-    if fix.kind != KEEP and any(t.status_class == "2xx" for t in after):
+    if "2xx" in after and fix.kind in _LEAVES:
         return REAL_PAGE
     return OVERRULED

@@ -17,27 +17,29 @@ _LEAST_CUT = 4  # letters that a cut-off segment still has
 
 
 class Mended(NamedTuple):
-    """What an address was meant to be: the known path, and what happened to it."""
+    """What an address was meant to be: the page, and what happened to it."""
 
-    path: str
+    page: str
     damage: str
 
 
 class Damage:
-    """Known paths, to be asked for what a failing one was meant to be."""
+    """Known pages, to be asked for what a failing path was meant to be. pages: (path, page)."""
 
-    def __init__(self, paths: Iterable[str]) -> None:
+    def __init__(self, pages: Iterable[tuple[str, str]]) -> None:
         self._by_plain: dict[str, str] = {}
-        self._by_folder: dict[str, list[tuple[str, str]]] = defaultdict(list)  # folder → (last segment, path)
-        for path in paths:
+        self._by_folder: dict[str, list[tuple[str, str]]] = defaultdict(list)  # folder → (last segment, page)
+        for path, page in pages:
             plain = _plain(path)
-            self._by_plain.setdefault(plain, path)
+            if plain in self._by_plain:
+                continue
+            self._by_plain[plain] = page
             folder, _, name = plain.rpartition("/")
             if name:
-                self._by_folder[folder].append((name, path))
+                self._by_folder[folder].append((name, page))
 
     def meant(self, path: str) -> Mended | None:
-        """The known path that a failing one is a damaged form of, where there is exactly one."""
+        """The page of whose path a failing one is a damaged form, where there is exactly one."""
         plain = _plain(path)
         bare = _plain(_TAIL.sub("", lower_ascii(path)))
         if bare != plain and bare in self._by_plain and bare:
@@ -66,4 +68,6 @@ def _is_near(one: str, other: str) -> bool:
     most = 1 if len(other) < 12 else 2
     if one == other or abs(len(one) - len(other)) > most:
         return False
-    return [c for c in one if c.isdigit()] == [c for c in other if c.isdigit()] and OSA.distance(one, other, score_cutoff=most) <= most
+    return [c for c in one if c.isdigit()] == [c for c in other if c.isdigit()] and OSA.distance(
+        one, other, score_cutoff=most
+    ) <= most

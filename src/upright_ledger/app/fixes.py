@@ -1,0 +1,36 @@
+"""Fixes: when each entry was answered, and since when a build with that answer is live."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from upright_ledger.core.answers import IGNORE, OPEN
+from upright_ledger.core.triage.accounting import Fix
+from upright_ledger.ledger.answers import TEMPLATE
+from upright_ledger.ledger.builds import live_builds
+from upright_ledger.ledger.entries import Entry
+from upright_ledger.ledger.failing import Changed, answer_times, newest_template
+from upright_ledger.ledger.store import Ledger
+
+
+class Fixes:
+    """The fixes of entries: when each was answered, and since when a build with that answer is live."""
+
+    def __init__(self, times: Mapping[int, Changed], template: Changed, live: list[Any]) -> None:
+        self.live = live
+        self._times, self._template = times, template
+
+    def of(self, entry: Entry) -> Fix:
+        kind = entry.answer.kind
+        if kind == OPEN:
+            return Fix()
+        answered = self._times.get(entry.id) or (self._template if entry.by == TEMPLATE else Changed(0, ""))
+        live = min((b.live_from for b in self.live if b.step >= answered.step), default="") if kind != IGNORE else ""
+        return Fix(kind, answered.time, live)
+
+
+def load_fixes(ledger: Ledger) -> Fixes:
+    """The fixes of a ledger as they stand."""
+    with ledger.reading() as connection:
+        return Fixes(answer_times(connection), newest_template(connection), live_builds(connection))

@@ -1,0 +1,121 @@
+"""Handing over: which build went to whom, which one is live since when, and whether the server runs it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.delivery import Change, changes, digest_in, read_list
+from upright_ledger.app.deployed import answers_of, compared_urls, deployed_rules, is_rule_file
+from upright_ledger.errors import UsageError
+from upright_ledger.ledger.builds import list_builds, live_builds, mark_build
+from upright_ledger.ledger.runs import Run
+from upright_ledger.ledger.store import Ledger, now
+
+
+@dataclass(frozen=True, slots=True)
+class BuildLine:
+    """One build in a list. handed_over, live_from: times, or empty."""
+
+    number: int
+    time: str
+    server: str
+    rules: int
+    digest: str
+    folder: str
+    handed_over: str
+    live_from: str
+
+
+@dataclass
+class Drift:
+    """What a server runs, against the rules of the ledger. which: the build that the file says it is of, or None. differing: answers that differ."""
+
+    file: Path
+    asked: int
+    which: BuildLine | None = None
+    differing: list[Change] = field(default_factory=list)
+
+
+def builds(ledger: Ledger) -> list[BuildLine]:
+    """All builds, the newest first."""
+    with ledger.reading() as connection:
+        return [_line(b) for b in list_builds(connection)]
+
+
+def mark(ledger: Ledger, which: str, *, live: bool, at: str = "") -> BuildLine:
+    """Note that a build was handed over, or is live. which: its number or folder, or empty for the newest. at: when, as ISO 8601; now where it is empty."""
+    found = _find(builds(ledger), which)
+    time = _read_time(at) if at else now()
+    with ledger.writing() as connection:
+        mark_build(connection, found.number, handed_over="" if live else time, live_from=time if live else "")
+        return next(_line(b) for b in list_builds(connection) if b.id == found.number)
+
+
+def drift(book: Book, file: Path) -> Drift:
+    """Compare what a server runs with the rules of the ledger, answer by answer. file: of the server, or a list of rules."""
+    text = file.read_text(encoding="utf-8", errors="replace") if file.is_file() else ""
+    which = next((b for b in builds(book.ledger) if b.digest in text or b.digest == digest_in(file.parent)), None)
+    if is_rule_file(file):
+        deployed = deployed_rules(file, book)
+        urls = compared_urls(deployed, book)
+        running, wanted = answers_of(deployed, urls), answers_of(book.rules, urls)
+    else:
+        running, wanted = (
+            read_list(file),
+            {r.legacy_url: f"{r.status} {r.destination}".strip() for r in book.rules.answering},
+        )
+        urls = sorted(running.keys() | wanted.keys())
+    return Drift(file, len(urls), which, changes(running, wanted))
+
+
+def live_build(ledger: Ledger) -> BuildLine | None:
+    """The build that is live now."""
+    with ledger.reading() as connection:
+        found = live_builds(connection)
+    return _line(found[-1]) if found else None
+
+
+def behind(book: Book) -> str:
+    """In words, how the live build differs from the answers of the ledger; empty where it does not, or none is live."""
+    live = live_build(book.ledger)
+    if live is None or live.digest == book.rules.digest:
+        return ""
+    waiting = next((b for b in builds(book.ledger) if b.digest == book.rules.digest), None)
+    since = f"build {live.number} ({live.server}) is live since {live.live_from[:16].replace('T', ' ')}"
+    if waiting is not None:
+        return f"{since}, and build {waiting.number} is not: hand it over, and say upright handover --live when it runs"
+    return f"{since}, and answers were changed after it: build again"
+
+
+def _find(known: list[BuildLine], which: str) -> BuildLine:
+    if not known:
+        raise UsageError("nothing was built yet", "upright build --for nginx --out rules/")
+    if not which:
+        return known[0]
+    number = int(which) if which.isdigit() and len(which) < 10 else 0
+    folder = str(Path(which))
+    found = next((b for b in known if b.number == number or str(Path(b.folder)) == folder), None)
+    if found is None:
+        raise UsageError(f"there is no build {which!r}", "upright handover lists them")
+    return found
+
+
+def _read_time(text: str) -> str:
+    try:
+        time = datetime.fromisoformat(text)
+    except ValueError:
+        raise UsageError(f"--at {text} is no time", "write it as 2026-05-14T14:30, or with +02:00 behind it") from None
+    return (time if time.tzinfo else time.astimezone()).astimezone(UTC).isoformat(timespec="seconds")
+
+
+def _line(b: Run) -> BuildLine:
+    return BuildLine(b.id, b.time, b.dialect, b.rules, b.digest, b.folder, b.handed_over, b.live_from)
+
+
+def as_dict(line: BuildLine) -> dict[str, Any]:
+    """A build as data."""
+    return {name: getattr(line, name) for name in BuildLine.__slots__}

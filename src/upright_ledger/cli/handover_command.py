@@ -1,0 +1,110 @@
+"""upright handover"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.handover import Drift, as_dict, behind, builds, drift, mark
+from upright_ledger.cli import show
+from upright_ledger.cli.common import json_option
+from upright_ledger.errors import UsageError
+from upright_ledger.ledger.store import open_ledger
+
+SHOWN = 12
+
+
+@click.command("handover")
+@click.argument("which", required=False, default="", metavar="[BUILD]")
+@click.option("--given", is_flag=True, help="The build was handed over to whoever runs the server.")
+@click.option("--live", is_flag=True, help="The build is live: the server runs it.")
+@click.option("--at", default="", metavar="TIME", help="When, such as 2026-05-14T14:30.  [default: now]")
+@click.option(
+    "--running",
+    type=click.Path(path_type=Path, exists=True, dir_okay=False),
+    metavar="FILE",
+    help="Compare the file that the server runs with the answers of the ledger.",
+)
+@json_option
+@click.pass_obj
+def command(folder: Path, which: str, given: bool, live: bool, at: str, running: Path | None, as_json: bool) -> None:
+    """Say that a build was handed over or is live, or list the builds.
+
+    \b
+    upright handover rules/ --given
+    upright handover rules/ --live --at 2026-05-14T14:30
+    upright handover --running /etc/nginx/redirects.conf
+
+    BUILD is its number or its folder; without one it is the newest. From the time on at which it went live, requests that fail count
+    against its answers: see upright triage. Exit code 1 when the server runs something else than the ledger says.
+    """
+    if given and live:
+        raise UsageError("--given and --live contradict each other", "say first the one, then the other")
+    if at and not (given or live):
+        raise UsageError("--at says when something happened", "add --given or --live")
+    ledger = open_ledger(folder)
+    if running is not None:
+        _show_drift(drift(Book(ledger), running), as_json=as_json)
+        return
+    if given or live:
+        marked = mark(ledger, which, live=live, at=at)
+        if as_json:
+            show.json_out(as_dict(marked))
+            return
+        said = f"live since {_time(marked.live_from)}" if live else f"handed over, {_time(marked.handed_over)}"
+        show.say(f"Build {marked.number} ({show.plural(marked.rules, 'rule')} for {marked.server}) is {said}.")
+        if live:
+            show.next_step("see what still fails, with the logs from then on", "upright triage access.log")
+        else:
+            show.next_step("say so when the server runs it", f"upright handover {marked.number} --live")
+        return
+    told, late = builds(ledger), behind(Book(ledger))
+    if as_json:
+        show.json_out({"builds": [as_dict(b) for b in told], "behind": late})
+        return
+    if not told:
+        show.say("Nothing was built yet.")
+        show.next_step("build the rules", "upright build --for nginx --out rules/")
+        return
+    show.table(
+        ("build>", "made|", "for|", "rules>", "handed over|", "live since|", "in"),
+        [
+            (b.number, _time(b.time), b.server, b.rules, _time(b.handed_over), _time(b.live_from), b.folder)
+            for b in told[:SHOWN]
+        ],
+    )
+    if late:
+        show.say(f"Behind: {late}.", show.DOUBTFUL)
+    show.next_step("say which one the server runs", "upright handover BUILD --live")
+
+
+def _show_drift(found: Drift, *, as_json: bool) -> None:
+    if as_json:
+        show.json_out(
+            {
+                "file": str(found.file),
+                "build": found.which.number if found.which else None,
+                "compared": found.asked,
+                "differing": [{"old": c.old, "running": c.before, "ledger": c.after} for c in found.differing],
+            }
+        )
+    else:
+        named = f"says it is build {found.which.number}" if found.which else "names no build of this ledger"
+        show.say(f"{found.file} {named}; {found.asked:,} addresses compared.")
+        if found.differing:
+            show.table(
+                ("address", "runs", "ledger says"),
+                [(c.old, c.before or "nothing", c.after or "nothing") for c in found.differing[:SHOWN]],
+                title=f"{show.plural(len(found.differing), 'answer')} differ",
+            )
+            if len(found.differing) > SHOWN:
+                show.say(f"… and {len(found.differing) - SHOWN:,} more; --json lists all")
+        else:
+            show.say("The server's file answers as the ledger says.")
+    raise click.exceptions.Exit(1 if found.differing else 0)
+
+
+def _time(text: str) -> str:
+    return text[:16].replace("T", " ")

@@ -1,0 +1,254 @@
+"""upright triage"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.entries import Filters
+from upright_ledger.app.gather import gather
+from upright_ledger.app.match import match
+from upright_ledger.app.triage import Failing, Triaged, triage
+from upright_ledger.app.triage_files import write_triage
+from upright_ledger.cli import show
+from upright_ledger.cli.common import json_option, read_options, reading_options
+from upright_ledger.core.triage.accounting import NEW, RECURRING
+from upright_ledger.errors import UsageError
+from upright_ledger.ledger.store import open_ledger
+
+SHOWN = 12
+
+
+@click.command("triage")
+@click.argument("paths", nargs=-1)
+@reading_options
+@click.option(
+    "--parameter", default="", metavar="NAME", help="In lists of errors: the parameter that holds the failing address."
+)
+@click.option("--review", is_flag=True, help="Afterwards go through the failing entries that are open, one by one.")
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Keep one row a failing entry, as .csv or .xlsx.",
+)
+@click.option("--all", "all_rows", is_flag=True, help="List everything.")
+@json_option
+@click.pass_obj
+def command(
+    folder: Path,
+    paths: tuple[str, ...],
+    kind: str,
+    columns: tuple[str, ...],
+    encoding: str,
+    host: str,
+    parameter: str,
+    review: bool,
+    out: Path | None,
+    all_rows: bool,
+    as_json: bool,
+) -> None:
+    """Say what fails now, grouped and attributed, and what became of what was answered.
+
+    \b
+    upright triage access.log access.log.1.gz
+    upright triage not-found.csv --parameter page
+    upright triage
+
+    Logs are gathered first, each line once; tables are taken as lists of addresses that fail. Without files it looks at all that was gathered.
+    Requests of before the day on which an answer went live (upright handover --live) do not count against it. Exit code 1 when something fails that is
+    not answered, or fails again.
+    """
+    ledger = open_ledger(folder)
+    if paths:
+        with show.progress_words("reading") as progress:
+            gather(
+                ledger, list(paths), kind=kind, options=read_options(columns, encoding), host=host, progress=progress,
+                failing=True, parameter=parameter,
+            )  # fmt: skip
+    book = Book(ledger)
+    result = triage(book)
+    if book.stock and any(r.account.state == NEW and r.proposal is None for r in result.rows):
+        match(ledger, threshold=1.01, answering=False)
+        result = triage(Book(ledger))
+    if out is not None:
+        write_triage(result, out)
+    if as_json:
+        show.json_out(result.as_dict())
+    else:
+        _show(result, [o for site in book.sites.old for o in site.origins], all_rows=all_rows)
+        if out is not None:
+            show.say(f"Every failing entry is in {out}.")
+        _next(result)
+    if review:
+        _review(folder)
+    raise click.exceptions.Exit(1 if result.faults else 0)
+
+
+def _review(folder: Path) -> None:
+    from upright_ledger.app.queue import Queue
+    from upright_ledger.cli.review_screen import Screen
+
+    if not (sys.stdin.isatty() and sys.stdout.isatty()):
+        raise UsageError("--review needs a terminal", "upright review --out sheet.xlsx writes a sheet instead")
+    queue = Queue(open_ledger(folder), Filters(status="404"))
+    if queue.waiting:
+        Screen(queue).run()
+    show.say(f"{show.plural(queue.answered, 'entry was', 'entries were')} answered.")
+
+
+def _show(result: Triaged, known: list[str], *, all_rows: bool) -> None:
+    _show_summary(result)
+    if result.states:
+        show.say()
+        show.table(
+            ("state", "entries>", "lost requests>", "what it means"),
+            [
+                (state, n, sum(r.account.lost for r in result.rows if r.account.state == state), _MEANS[state])
+                for state, n in result.states.items()
+            ],
+            [show.GRAVE if s == RECURRING else show.DOUBTFUL if s == NEW else "" for s in result.states],
+        )
+    _show_again([r for r in result.rows if r.account.state == RECURRING], known, all_rows=all_rows)
+    if result.decisions:
+        _show_decisions(result, known, all_rows=all_rows)
+    if result.origins:
+        show.say()
+        show.table(
+            ("they come from", "requests>", "entries>"),
+            [(origin, requests, entries) for origin, requests, entries in result.origins],
+        )
+    if result.own_pages:
+        pages = result.own_pages if all_rows else result.own_pages[:5]
+        show.say()
+        show.table(
+            ("requests>", "link to mend"),
+            [(n, [f"on  {show.path(page, known)}", f"to  {show.path(url, known)}"]) for page, url, n in pages],
+        )
+        _more(len(result.own_pages), len(pages))
+    if result.noise:
+        show.say()
+        show.table(
+            ("set aside as noise", "addresses>", "by people>", "by bots>", "why"),
+            [(kind, n, people, bots, _WHY.get(kind, "")) for kind, n, people, bots in result.noise],
+        )
+        show.say("upright entries --aside CLASS lists a class; upright fold --take-back CLASS makes entries of it.")
+
+
+def _show_again(again: list[Failing], known: list[str], *, all_rows: bool) -> None:
+    """What fails after its fix, cause by cause."""
+    causes: dict[str, list[Failing]] = {}
+    for row in again:
+        causes.setdefault(row.why, []).append(row)
+    if not causes:
+        return
+    show.say()
+    rows = sorted(causes.items(), key=lambda item: -sum(r.account.since for r in item[1]))
+    show.table(
+        ("fails again>", "entries>", "the likely reason, and where"),
+        [
+            (
+                sum(r.account.since for r in found),
+                len(found),
+                [why, *(f"  {show.path(r.entry.legacy_url, known)}" for r in (found if all_rows else found[:3]))],
+            )
+            for why, found in rows
+        ],
+    )
+
+
+_MEANS = {
+    RECURRING: "fails although a live build has its answer",
+    NEW: "nobody has answered it",
+    "answered": "has an answer that is not live yet",
+    "deployed": "its answer is live, and nobody asked since",
+    "proven": "asked since it went live, and answered rightly",
+}
+_WHY = {
+    "probe": "scanners ask for it on every site",
+    "random": "letters drawn by chance, as scanners try them",
+    "bots only": "asked for by declared bots alone",
+    "furniture": "style sheets, scripts, fonts and icons",
+    "off-site": "a host that is no old site of this ledger",
+    "unanswerable": "no rule can answer it safely",
+}
+
+
+def _show_summary(result: Triaged) -> None:
+    if not result.days:
+        return
+    whole = sum(n for classes in result.days.values() for n in classes.values())
+    failed = sum(classes.get("404", 0.0) + classes.get("410", 0.0) for classes in result.days.values())
+    broken = sum(classes.get("5xx", 0.0) for classes in result.days.values())
+    days = list(result.days)
+    share = 100 * failed / whole if whole else 0.0
+    show.say(
+        f"{days[0]} to {days[-1]}: {whole:,.0f} requests by people, {failed:,.0f} of them not found ({share:.1f} %), {broken:,.0f} server errors."
+    )
+    trend = _trend(result)
+    if trend:
+        show.say(trend)
+    if result.live:
+        show.say("Live: " + ", ".join(f"{server} since {time[:10]}" for time, server in result.live[-3:]) + ".")
+
+
+def _trend(result: Triaged) -> str:
+    """The share of the last seven days beside that of the seven before."""
+    days = list(result.days.items())
+    if len(days) < 14:
+        return ""
+    shares = []
+    for part in (days[-14:-7], days[-7:]):
+        whole = sum(sum(classes.values()) for _, classes in part)
+        shares.append(100 * sum(c.get("404", 0.0) for _, c in part) / whole if whole else 0.0)
+    return f"Last seven days {shares[1]:.1f} %, the seven before {shares[0]:.1f} %."
+
+
+def _show_decisions(result: Triaged, known: list[str], *, all_rows: bool) -> None:
+    show.say()
+    if result.enough:
+        show.say(
+            f"These {result.enough:,} answers cover 90 % of what is lost:"
+            if result.enough > 1
+            else "This answer covers 90 % of what is lost:"
+        )
+    rows = result.decisions if all_rows else result.decisions[: min(SHOWN, max(result.enough, 3))]
+    show.table(
+        ("lost>", "value>", "entries>", "to decide, and what is proposed"),
+        [
+            (
+                d.lost,
+                d.value,
+                len(d.entries),
+                [
+                    show.path(d.name, known),
+                    *([f"to  {d.proposal}  ({d.reason or 'proposed'}, {d.confidence:.2f})"] if d.proposal else []),
+                ],
+            )
+            for d in rows
+        ],
+    )
+    _more(len(result.decisions), len(rows))
+
+
+def _more(whole: int, shown: int) -> None:
+    if shown < whole:
+        show.say(f"… and {whole - shown:,} more; --all lists them")
+
+
+def _next(result: Triaged) -> None:
+    if any(r.account.state == NEW and r.account.lost for r in result.rows):
+        show.next_step("answer what is lost", "upright triage --review, or upright decide OLD --to NEW")
+    elif any(r.account.state == "answered" for r in result.rows):
+        show.next_step("build the rules again, and see what changed", "upright build --for nginx --out rules/")
+    elif _unmarked(result.rows):
+        show.next_step("say which build is live, so that later failures count", "upright handover --live")
+    else:
+        show.next_step("see where you are", "upright")
+
+
+def _unmarked(rows: list[Failing]) -> bool:
+    return any(r.fix.answered and not r.fix.live for r in rows)
