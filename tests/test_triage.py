@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import csv
 from collections import defaultdict
+from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -49,3 +52,205 @@ def test_noise_is_told_apart(lived: Program, phase: LivePhase) -> None:
     for kind in phase.noise.values():
         counts[kind] += 1
     assert {n["class"]: n["addresses"] for n in found} == counts
+
+
+def test_the_fewest_answers_that_cover_most_of_the_loss(lived: Program) -> None:
+    found = lived.json("triage", code=1)
+    decisions = found["decisions"]
+    assert (decisions[0]["kind"], decisions[0]["name"], decisions[0]["entries"]) == (
+        "family",
+        "/journal/{year}/{slug}.html",
+        8,
+    )
+    lost = [d["lost"] for d in decisions]
+    assert lost == sorted(lost, reverse=True)
+    enough = found["enough"]
+    assert sum(lost[:enough]) >= 0.9 * sum(lost) > sum(lost[: enough - 1])
+    told = lived("triage", code=1).out
+    assert f"These {enough} answers cover 90 % of what is lost" in told
+    assert told.index("fails again") < told.index("set aside as noise")
+
+
+def test_where_failing_requests_come_from(lived: Program) -> None:
+    found = lived.json("triage", code=1)
+    assert {o["origin"] for o in found["origins"]} >= {"own page", "search engine", "mail", "another site", "direct"}
+    lived("triage", "--out", "failing.xlsx", "--figures", "figures", code=1)
+    assert {p.name for p in (lived.folder / "figures").iterdir()} == {
+        f"{name}.{ending}" for name in ("not-found", "coverage", "families") for ending in ("png", "svg")
+    }
+    lived("triage", "--out", "failing.csv", code=1)
+    with (lived.folder / "failing.csv").open() as file:
+        rows = list(csv.DictReader(file))
+    assert rows[0]["state"] == "recurring"
+    assert {r["state"] for r in rows} == {"recurring", "new", "answered", "deployed", "proven"}
+
+
+def test_the_same_log_again_changes_nothing(lived: Program, tmp_path: Path) -> None:
+    before = lived.json("triage", code=1)
+    twin = tmp_path / "the-same.log"
+    twin.write_bytes((lived.folder / "access.log").read_bytes())
+    assert lived.json("triage", twin, code=1)["entries"] == before["entries"]
+
+
+def hit(path: str, *, referrer: str = "-", status: int = 404, day: int = 3, times: int = 1) -> str:
+    agent = "Mozilla/5.0 (X11; Linux x86_64) ExampleBrowser/1.0"
+    return "".join(
+        f'198.51.100.{n} - - [{day:02}/May/2026:10:00:{n:02} +0000] "GET {path} HTTP/1.1" {status} 5 "{referrer}" "{agent}"\n'
+        for n in range(times)
+    )
+
+
+def test_campaigns_and_named_hosts_are_attributed(museum: Program) -> None:
+    file = museum.folder / "upright.toml"
+    file.write_text(
+        file.read_text().replace(
+            "[origins]", '[origins]\nmail = "letters.example"\n"social network" = ["town.example"]'
+        )
+    )
+    museum.write(
+        "access.log",
+        hit("/poster.html?utm_source=letter&utm_medium=mail", referrer="https://letters.example/1", times=4)
+        + hit("/poster.html", referrer="https://town.example/post", times=3)
+        + hit("/poster.html", referrer="https://www.letters.example/", times=1)
+        + hit("/poster.html", referrer="android-app://org.example.reader/", times=2)
+        + hit("/poster.html", referrer=f"{NEW}/shop/", times=2)
+        + hit("/poster.html", times=1),
+    )
+    (entry,) = museum.json("triage", "access.log", code=1)["entries"]
+    came = {(c["origin"], c["whence"]): c["requests"] for c in entry["came"]}
+    assert came == {
+        ("campaign", ""): 4,
+        ("social network", "town.example"): 3,
+        ("app", "org.example.reader"): 2,
+        ("own page", f"{NEW}/shop/"): 2,
+        ("another site", "www.letters.example"): 1,
+        ("direct", ""): 1,
+    }
+    assert f"on  {NEW}/shop/" in museum("triage", code=1).out
+    file.write_text(file.read_text().replace("[origins]", '[origins]\nfriends = "x.example"'))
+    assert "[origins] 'friends'" in museum("triage", code=3).err
+
+
+def test_damaged_addresses_are_known_by_the_pages_that_there_are(museum: Program) -> None:
+    museum.write(
+        "pages.csv",
+        f"url,title\n{NEW}/visit/opening-hours/,Opening hours\n{NEW}/visit/cafe/,Cafe\n{NEW}/makers/harrow-1801/,Harrow\n",
+    )
+    museum("stock", "pages.csv")
+    museum.write(
+        "access.log",
+        "".join(map(hit, ["/visit/opening-hours/).", "/visit/opening-ho", "/visit/openning-hours/", "/makers/harrow-1802/", "/visit/quite-another/"])),
+    )  # fmt: skip
+    found = {
+        e["legacy_url"].removeprefix(OLD): e["meant"] for e in museum.json("triage", "access.log", code=1)["entries"]
+    }
+    goal = f"{NEW}/visit/opening-hours/"
+    assert {path: meant and (meant["page"], meant["damage"]) for path, meant in found.items()} == {
+        "/visit/opening-hours/).": (goal, "punctuation stuck to it"),
+        "/visit/opening-ho": (goal, "cut off"),
+        "/visit/openning-hours/": (goal, "mistyped"),
+        "/makers/harrow-1802/": None,  # figures are never mistyped
+        "/visit/quite-another/": None,
+    }
+
+
+def test_lists_of_errors_do_where_there_is_no_log(museum: Program) -> None:
+    museum.write(
+        "not-found.csv",
+        "page,views\n/404.html?page=/lost/one.html&from=x,40\n/404.html?page=%2Flost%2Ftwo.html,7\n/404.html,3\n",
+    )
+    found = museum.json("triage", "not-found.csv", "--parameter", "page", code=1)["entries"]
+    assert [(e["legacy_url"].removeprefix(OLD), e["state"], e["lost"]) for e in found] == [
+        ("/lost/one.html", "new", 40),
+        ("/lost/two.html", "new", 7),
+    ]
+    museum.write("errors.csv", "URL,Last crawled\nhttp://www.quillhaven.example/gone-astray.html,2026-05-03\n")
+    assert "/gone-astray.html" in museum("triage", "errors.csv", "--all", code=1).out or museum.json("triage", code=1)
+
+
+def test_details_go_after_their_time_and_counts_stay(museum: Program) -> None:
+    museum.write("access.log", hit("/a.html", referrer="https://partner.example/", times=3))
+    museum("triage", "access.log", code=1)
+    file = museum.folder / "upright.toml"
+    before = file.read_text()
+    assert museum.json("triage", code=1)["origins"][0]["origin"] == "another site"
+    file.write_text(before.replace("referrers = 400", "referrers = 30").replace("lines = 400", "lines = 30"))
+    museum("triage", code=1)
+    after = museum.json("triage", code=1)
+    assert (after["origins"][0]["origin"], after["entries"][0]["lost"]) == ("direct", 3)
+    file.write_text(before.replace("lines = 400", "lines = -1"))
+    assert "[retention] lines" in museum("triage", code=3).err
+
+
+def test_rules_that_nobody_uses_are_retired_and_kept_in_the_journal(museum: Program) -> None:
+    museum.write("backlinks.csv", f"url,linking domains\n{OLD}/linked.html,3\n")
+    museum("gather", "backlinks.csv")
+    rows = [f"/{name}.html,/now/,301" for name in ("used", "linked", "unused", "bots", "young")]
+    museum("decide", "--from", museum.pairs(*rows[:4]))
+    museum("build", "--for", "nginx", "--out", "rules")
+    assert "no log was gathered" in museum("retire", code=2).err
+    museum("handover", "--live", "--at", "2026-03-01T00:00")
+    museum("decide", "--from", museum.pairs(rows[4]))
+    museum("build", "--for", "nginx", "--out", "rules")
+    museum("handover", "--live", "--at", "2026-05-20T00:00")
+    bot = hit("/bots.html", status=301).replace("ExampleBrowser/1.0", "FernCrawler/1 bot")
+    museum.write(
+        "access.log",
+        bot + "".join(hit("/home/", status=200, day=day) for day in range(1, 32)) + hit("/used.html", status=301, day=20) + hit("/unused.html", status=301).replace("/May/", "/Mar/"),
+    )  # fmt: skip
+    museum("gather", "access.log")
+    assert museum.json("retire", "--unused-for", "60")["kept"] == {
+        "the logs do not cover the time": 2, "people asked for it": 1, "others link to it": 1, "not live long enough": 1,
+    }  # fmt: skip
+    found = museum.json("retire", "--unused-for", "31")
+    assert [(r["legacy_url"].removeprefix(OLD), r["bots"], r["last"]) for r in found["proposed"]] == [
+        ("/unused.html", 0, "2026-03-03"),
+        ("/bots.html", 1, ""),
+    ]
+    assert "2 rules retired" in museum("retire", "--unused-for", "31", "--accept", "--out", "use.csv").out
+    assert len((museum.folder / "use.csv").read_text().splitlines()) == 6
+    assert museum.json("build", "--for", "nginx", "--out", "rules")["rules"] == 3
+    assert "rules retired" in museum("history").out
+    museum("undo")
+    assert museum.json("build", "--for", "nginx", "--out", "rules")["rules"] == 5
+
+
+def test_a_server_that_runs_something_else_is_named(museum: Program) -> None:
+    assert "nothing was built yet" in museum("handover", "--live", code=2).err
+    museum("decide", "/a.html", "--to", "/a/")
+    museum("build", "--for", "nginx", "--out", "rules")
+    assert museum.json("handover")["builds"][0]["live_from"] == ""
+    museum("handover", "rules", "--live", "--at", "2026-05-01T12:00+00:00")
+    assert museum.json("handover")["builds"][0]["live_from"] == "2026-05-01T12:00:00Z"
+    assert "The server's file answers as the ledger says" in museum("handover", "--running", "rules/redirects.conf").out
+    assert "behind" not in museum.json("check", code=None)
+    museum("decide", "/b.html", "--to", "/b/")
+    assert "answers were changed after it: build again" in museum("check", code=None).out
+    found = museum.json("handover", "--running", "rules/redirects.csv", code=1)
+    assert found["differing"] == [{"old": f"{OLD}/b.html", "running": "", "ledger": f"301 {NEW}/b/"}]
+    museum("build", "--for", "nginx", "--out", "rules")
+    assert "build 2 is not: hand it over" in museum("handover").out
+    for options, why in (
+        (("--given", "--live"), "contradict"),
+        (("--at", "2026-05-01"), "says when something happened"),
+        (("--live", "--at", "soon"), "is no time"),
+        (("7", "--live"), "there is no build '7'"),
+    ):
+        assert why in museum("handover", *options, code=2).err
+
+
+def test_a_replay_tells_that_another_build_runs(museum: Program) -> None:
+    from upright_ledger.web.standin import serve
+
+    museum("decide", "--from", museum.pairs("/a.html,/a/,301", "/b.html,/b/,301"))
+    museum("build", "--for", "nginx", "--out", "rules")
+    museum("handover", "--live")
+
+    def older(_: str, target: str) -> tuple[int, str, str]:
+        if target == "/a.html":
+            return 301, f"{NEW}/a/", ""
+        return (404, "", "") if target == "/b.html" else (200, "", "Page")
+
+    with serve(older) as address:
+        told: Any = museum.json("replay", "--at", address, code=1)
+    assert told["drift"].startswith("1 of 2 addresses are not answered as build 1 does")

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from functools import partial
 from itertools import chain
 from pathlib import Path
+from typing import Any
 from urllib.parse import parse_qs
 
 from upright_ledger.app.inputs import Input, inputs, neighbours_of
@@ -94,14 +95,18 @@ def gather(
     progress: Progress = lambda _: None,
     failing: bool = False,
     parameter: str = "",
+    within: Callable[[Any], None] | None = None,
+    trusted: bool = False,
 ) -> Gathering:
     """Gather files into a ledger, one step each: all of a source, or none of it.
 
-    failing: tables list addresses that fail. parameter: which one of an address there holds the failing address. host: the host of paths that name none. What cannot be read at its head is refused before anything is posted; one that
+    failing: tables list addresses that fail. parameter: which one of an address there holds the failing address.
+    within: what is written in the transaction of a source, too. trusted: no line of a log was gathered before, so that none is looked up. host: the host of paths that name none. What cannot be read at its head is refused before anything is posted; one that
     turns out damaged further on is left out whole, and the others are gathered (`Gathered.failed`). A single file that fails raises.
     """
     check_kind(kind)
     reader = _SourceReader(ledger, options or ReadOptions(), base_origin(ledger.settings.sites, host), period)
+    reader.within, reader.trusted = within, trusted
     if failing:
         reader.amend = partial(as_failing, parameter=parameter)
     results: list[Gathered] = []
@@ -175,6 +180,8 @@ class _SourceReader:
         self._options = options_for(options, ledger.settings.sites, ledger.settings.policy)
         self._period = period
         self.amend: Callable[[Item], Item] | None = None  # what is done to each item before it is placed
+        self.within: Callable[[Any], None] | None = None
+        self.trusted = False
 
     def read(self, file: Input, kind: str) -> tuple[Gathered, Reading]:
         """Read a file and post what it says as one step. Raises InputError, having posted nothing of it."""
@@ -190,7 +197,7 @@ class _SourceReader:
     def _post(self, file: Input, kind: str, digest: str, size: int = 0) -> tuple[Gathered, Reading]:
         with self._ledger.reading() as connection:
             newest = newest_source(connection)
-        options = replace(self._options, known_lines=self._known_lines)
+        options = self._options if self.trusted else replace(self._options, known_lines=self._known_lines)
         reading = read_urls(file.path, kind, options)[1]
         sorter = _Sorter(self._placer, Gathered(file.name, kind), self._ledger.folder)
         result = sorter.result
@@ -222,6 +229,8 @@ class _SourceReader:
                 if reading.lines is not None:
                     add_log_lines(step.connection, source, reading.lines.method, reading.lines.found)
                 step.summary = f"{result.accepted:,} of {result.lines:,} lines, {result.new_entries:,} new entries"
+                if self.within is not None:
+                    self.within(step.connection)
                 # Before the step is complete: an orphaned rejects file does no harm, a missing one would.
                 result.rejects_file = sorter.rejects.keep(source, file.name)
         return result, reading

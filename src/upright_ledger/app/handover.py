@@ -8,8 +8,10 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.delivery import Change, changes, digest_in, read_list
+from upright_ledger.app.delivery import RULE_LIST, Change, changes, digest_in, read_list
 from upright_ledger.app.deployed import answers_of, compared_urls, deployed_rules, is_rule_file
+from upright_ledger.app.results import Results
+from upright_ledger.core.addresses import parse_address
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.builds import list_builds, live_builds, mark_build
 from upright_ledger.ledger.runs import Run
@@ -59,13 +61,18 @@ def drift(book: Book, file: Path) -> Drift:
     """Compare what a server runs with the rules of the ledger, answer by answer. file: of the server, or a list of rules."""
     text = file.read_text(encoding="utf-8", errors="replace") if file.is_file() else ""
     which = next((b for b in builds(book.ledger) if b.digest in text or b.digest == digest_in(file.parent)), None)
-    if is_rule_file(file):
+    built = Path(which.folder) if which else None
+    if built and (built / file.name).is_file() and (built / file.name).read_bytes() == file.read_bytes():
+        file_list = built / RULE_LIST  # as it was built, to the byte: its list says what it does
+    else:
+        file_list = file
+    if file_list is file and is_rule_file(file):
         deployed = deployed_rules(file, book)
         urls = compared_urls(deployed, book)
         running, wanted = answers_of(deployed, urls), answers_of(book.rules, urls)
     else:
         running, wanted = (
-            read_list(file),
+            read_list(file_list),
             {r.legacy_url: f"{r.status} {r.destination}".strip() for r in book.rules.answering},
         )
         urls = sorted(running.keys() | wanted.keys())
@@ -91,6 +98,27 @@ def behind(book: Book) -> str:
     return f"{since}, and answers were changed after it: build again"
 
 
+def drift_seen(book: Book, results: Results) -> str:
+    """In words, whether a server that was asked runs something else than the build that is live; empty where it does not, or none is live."""
+    live = live_build(book.ledger)
+    if live is None or live.digest != book.rules.digest:
+        return behind(book)
+    asked = otherwise = 0
+    for row in results.rows:
+        address = parse_address(row.trace.url)
+        answer = book.rules.answer(address.authority, address.target, address.scheme)
+        if answer is not None:
+            asked += 1
+            otherwise += (row.trace.first_status, row.trace.first_location) != (answer.status, answer.location)
+    if not otherwise:
+        return ""
+    since = live.live_from[:16].replace("T", " ")
+    return (
+        f"{otherwise:,} of {asked:,} addresses are not answered as build {live.number} does, which is live since {since}: the server runs another build, "
+        "or something answers before its rules"
+    )
+
+
 def _find(known: list[BuildLine], which: str) -> BuildLine:
     if not known:
         raise UsageError("nothing was built yet", "upright build --for nginx --out rules/")
@@ -109,7 +137,7 @@ def _read_time(text: str) -> str:
         time = datetime.fromisoformat(text)
     except ValueError:
         raise UsageError(f"--at {text} is no time", "write it as 2026-05-14T14:30, or with +02:00 behind it") from None
-    return (time if time.tzinfo else time.astimezone()).astimezone(UTC).isoformat(timespec="seconds")
+    return (time if time.tzinfo else time.astimezone()).astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
 def _line(b: Run) -> BuildLine:

@@ -37,6 +37,7 @@ from upright_ledger.ledger.failing import (
     requests_by_day,
     told_of,
 )
+from upright_ledger.ledger.retaining import let_go
 from upright_ledger.ledger.stock import LIVE, StoredProposal, load_proposals
 
 _FEWEST_OF_FAMILY = 3
@@ -130,6 +131,8 @@ class Triaged:
 def triage(book: Book) -> Triaged:
     """Look at all that fails in what was gathered."""
     fixes = load_fixes(book.ledger)
+    with book.ledger.writing() as connection:
+        let_go(connection, book.ledger.settings.retention)
     with book.ledger.reading() as connection:
         numbers = failing_entries(connection, fixes.live[0].live_from[:10] if fixes.live else "")
         told = told_of(connection, numbers)

@@ -9,6 +9,7 @@ import click
 from upright_ledger.app.book import Book
 from upright_ledger.app.checking import Checked, check_ledger
 from upright_ledger.app.fixing import fix
+from upright_ledger.app.handover import behind
 from upright_ledger.app.sheet_checks import check_pairs
 from upright_ledger.cli import show
 from upright_ledger.cli.common import encoding_option, json_option
@@ -67,14 +68,17 @@ def command(
             )
         ledger = open_ledger(folder)
         mends = fix(ledger) if fixing else []
-        result = check_ledger(Book(ledger), mends)
+        book = Book(ledger)
+        result, late = check_ledger(book, mends), behind(book)
     else:
         if fixing:
             raise UsageError("--fix mends the answers of a ledger", "upright decide --from takes a sheet into one")
-        result = check_pairs(sheet, old=old, new=new, slash=slash, stock=stock, encoding=encoding)
+        result, late = check_pairs(sheet, old=old, new=new, slash=slash, stock=stock, encoding=encoding), ""
     if as_json:
-        show.json_out(result.as_dict())
+        show.json_out(result.as_dict() | ({"behind": late} if late else {}))
     else:
+        if late:
+            show.say(f"Behind: {late}.", show.DOUBTFUL)
         _show(result, all_rows=all_rows, sheet=sheet)
     raise click.exceptions.Exit(1 if result.faults or result.rejected else 0)
 

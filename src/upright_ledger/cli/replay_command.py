@@ -12,6 +12,7 @@ import click
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.fixing import fix
+from upright_ledger.app.handover import drift_seen
 from upright_ledger.app.request_files import read_requests
 from upright_ledger.app.requests import host_matrix, own_requests
 from upright_ledger.app.results import Results
@@ -161,9 +162,13 @@ def command(
     mends = fix(ledger) if fixing and faults else []
     write_results(told[-1], out, hops, quiet=as_json)
     if as_json:
-        show.json_out(told[0].as_dict() if len(told) == 1 else compared_dict(told))
+        drifted = drift_seen(book, told[0])
+        show.json_out(
+            (told[0].as_dict() if len(told) == 1 else compared_dict(told)) | ({"drift": drifted} if drifted else {})
+        )
         raise click.exceptions.Exit(1 if faults else 0)
     first = next((r for r in told if r.faults), told[0])
+    drifted = drift_seen(book, first)
     if len(told) > 1:
         show_several(told)
         show_disagreements(told, ledger.settings.sites)
@@ -173,6 +178,8 @@ def command(
     if len(told) == 1 or first.faults:
         show_results(first, ledger.settings.sites, all_rows=all_rows, hops=hops == ON_SCREEN)
     show.say()
+    if drifted:
+        show.say(f"Drift: {drifted}.", show.DOUBTFUL)
     if mends:
         show.say(f"{show.plural(len(mends), 'answer')} mended, as one step that `upright undo` takes back.")
         show.next_step("build the rules anew, and replay", "upright build --for nginx --out rules/")

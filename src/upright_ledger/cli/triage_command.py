@@ -13,11 +13,13 @@ from upright_ledger.app.gather import gather
 from upright_ledger.app.match import match
 from upright_ledger.app.triage import Failing, Triaged, triage
 from upright_ledger.app.triage_files import write_triage
+from upright_ledger.app.watching import watch
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option, read_options, reading_options
 from upright_ledger.core.triage.accounting import NEW, RECURRING
+from upright_ledger.core.triage.news import MENDED, body_of
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.store import open_ledger
+from upright_ledger.ledger.store import Ledger, open_ledger
 
 SHOWN = 12
 
@@ -28,12 +30,30 @@ SHOWN = 12
 @click.option(
     "--parameter", default="", metavar="NAME", help="In lists of errors: the parameter that holds the failing address."
 )
+@click.option(
+    "--new",
+    "only_new",
+    is_flag=True,
+    help="For cron: read what is new in growing and rotated logs, and say only what changed.",
+)
+@click.option(
+    "--message",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE.json",
+    help="With --new: write what changed there, too.",
+)
 @click.option("--review", is_flag=True, help="Afterwards go through the failing entries that are open, one by one.")
 @click.option(
     "--out",
     type=click.Path(path_type=Path, dir_okay=False),
     metavar="FILE",
     help="Keep one row a failing entry, as .csv or .xlsx.",
+)
+@click.option(
+    "--figures",
+    type=click.Path(path_type=Path, file_okay=False),
+    metavar="DIR",
+    help="Draw what failed day by day, as PNG and SVG.",
 )
 @click.option("--all", "all_rows", is_flag=True, help="List everything.")
 @json_option
@@ -46,8 +66,11 @@ def command(
     encoding: str,
     host: str,
     parameter: str,
+    only_new: bool,
+    message: Path | None,
     review: bool,
     out: Path | None,
+    figures: Path | None,
     all_rows: bool,
     as_json: bool,
 ) -> None:
@@ -56,13 +79,18 @@ def command(
     \b
     upright triage access.log access.log.1.gz
     upright triage not-found.csv --parameter page
-    upright triage
+    upright triage --new /var/log/nginx/access.log
 
     Logs are gathered first, each line once; tables are taken as lists of addresses that fail. Without files it looks at all that was gathered.
     Requests of before the day on which an answer went live (upright handover --live) do not count against it. Exit code 1 when something fails that is
     not answered, or fails again.
     """
     ledger = open_ledger(folder)
+    if message is not None and not only_new:
+        raise UsageError("--message goes with --new", "--out keeps every failing entry")
+    if only_new:
+        _watch(ledger, paths, host, message, as_json=as_json)
+        return
     if paths:
         with show.progress_words("reading") as progress:
             gather(
@@ -76,16 +104,46 @@ def command(
         result = triage(Book(ledger))
     if out is not None:
         write_triage(result, out)
+    if figures is not None:
+        from upright_ledger.app.figures import draw
+
+        draw(result, figures)
     if as_json:
         show.json_out(result.as_dict())
     else:
         _show(result, [o for site in book.sites.old for o in site.origins], all_rows=all_rows)
         if out is not None:
             show.say(f"Every failing entry is in {out}.")
+        if figures is not None:
+            show.say(f"The figures are in {figures}.")
         _next(result)
     if review:
         _review(folder)
     raise click.exceptions.Exit(1 if result.faults else 0)
+
+
+def _watch(ledger: Ledger, paths: tuple[str, ...], host: str, message: Path | None, *, as_json: bool) -> None:
+    """One look for cron: quiet where nothing changed."""
+    if not paths:
+        raise UsageError("--new needs the logs to follow", "such as upright triage --new /var/log/nginx/access.log")
+    found = watch(ledger, paths, host=host, file=message)
+    if as_json:
+        show.json_out(found.as_dict())
+    elif not found.is_quiet:
+        for line in (
+            body_of(
+                found.news, f"{sum(n.bytes for n in found.read):,} new bytes in {len(found.read):,} logs."
+            ).splitlines()
+            if found.news
+            else ()
+        ):
+            show.say(line)
+        if found.sent:
+            show.say(f"Sent: {', '.join(found.sent)}.")
+    for error in found.failed:
+        show.error_sentence(error)
+    failing = any(n.kind != MENDED for n in found.news)
+    raise click.exceptions.Exit(3 if found.failed else 1 if failing else 0)
 
 
 def _review(folder: Path) -> None:

@@ -114,9 +114,11 @@ class _Maker:
         referrer: str = "",
         each_day: int = 2,
     ) -> None:
-        """Requests on every third day or so, at least one of them."""
+        """Requests on every third day or so, early and late ones among them."""
         days = [first + timedelta(n) for n in range((last - first).days + 1)]
-        for day in sorted({days[0], days[-1], *(d for d in days if self.rng.random() < 0.3)}):
+        third = max(1, len(days) // 3)
+        sure = {self.rng.choice(days[:third]), self.rng.choice(days[-third:])}
+        for day in sorted({*sure, *(d for d in days if self.rng.random() < 0.3)}):
             for _ in range(self.rng.randint(1, each_day)):
                 self._line(day, path, status, agent, referrer or self.rng.choice(_REFERRERS))
 

@@ -86,6 +86,11 @@ def _handovers(connection: Connection) -> None:
     connection.execute(text(f"UPDATE builds SET step = ({newest})"))  # noqa: S608
 
 
+def _following(connection: Connection) -> None:
+    """Logs that are followed, what was said last, and messages."""
+    schema.metadata.create_all(connection)
+
+
 MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
     (1, "first schema", _first_schema),
     (2, "days and classes", _days_and_classes),
@@ -93,6 +98,7 @@ MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
     (4, "templates", _templates),
     (6, "traces in blocks", _traces_in_blocks),
     (7, "handovers", _handovers),
+    (8, "following", _following),
 )
 
 

@@ -309,6 +309,42 @@ builds = Table(
     Column("live_from", String, nullable=False, default=""),
 )
 
+# Logs that are followed: how much of each was read, whatever it is called meanwhile.
+followed = Table(
+    "followed",
+    metadata,
+    Column("head", String, primary_key=True),  # digest of its first line, numbered where several logs begin alike
+    Column("place", String, nullable=False),  # device and number of the file that held it last
+    Column("name", Text, nullable=False),  # as it was called last
+    Column("read", Integer, nullable=False),  # uncompressed bytes, up to the end of a line
+    Column("tail", String, nullable=False),  # digest of the last bytes that were read
+    Column("source", Integer, nullable=False),  # the newest one by then
+    Column("time", String, nullable=False),
+)
+
+# What was said of a failing entry last, so that only what changed is said again.
+reported = Table(
+    "reported",
+    metadata,
+    Column("entry", Integer, ForeignKey("entries.id"), primary_key=True),
+    Column("state", String, nullable=False),
+    Column("lost", Float, nullable=False, default=0.0),
+)
+
+# Messages, one row a channel; `sent` is empty until it has gone out.
+outbox = Table(
+    "outbox",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("message", String, nullable=False),  # the same for all channels
+    Column("channel", String, nullable=False),
+    Column("created", String, nullable=False),
+    Column("subject", Text, nullable=False),
+    Column("body", Text, nullable=False),
+    Column("data", JSON, nullable=False),
+    Column("sent", String, nullable=False, default=""),
+)
+
 JOURNALLED = {
     "answers": ("entry",),
     "claims": ("entry", "number"),

@@ -41,6 +41,29 @@ class SurveySettings:
     seconds: float | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class Retention:
+    """How many days details of logs stay; 0 for ever. referrers: where requests came from; lines: digests of lines, by which one that is given again is known. Daily
+    counts stay in any case, and no visitor's address is ever kept."""
+
+    referrers: int = 400
+    lines: int = 400
+
+
+@dataclass(frozen=True, slots=True)
+class Notify:
+    """By which channels news goes out. to: recipients of e-mail; tls: starttls, tls or none; post: an address that takes JSON."""
+
+    server: str = "localhost"
+    port: int = 25
+    sender: str = "upright@localhost"
+    to: tuple[str, ...] = ()
+    tls: str = "starttls"
+    user: str = ""
+    ca: str = ""
+    post: str = ""
+
+
 @dataclass(frozen=True)
 class Settings:
     """What a ledger's owner decided once. database: an SQLAlchemy URL, or empty for the ledger's own file.
@@ -61,6 +84,8 @@ class Settings:
     forms: tuple[SiteForm, ...] = ()
     survey: SurveySettings = SurveySettings()
     origins: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    notify: Notify = Notify()
+    retention: Retention = Retention()
 
 
 _LISTS = ("tracking", "tracking_only_folded", "session", "index_files", "view_params", "view_segments", "take_back")
@@ -130,6 +155,22 @@ cache_control = ""
 [origins]
 # What hosts are from which people come, where triage does not know it: "search engine", "social network", "mail", "campaign", "app".
 # mail = ["letters.quillhaven.example"]
+
+[retention]
+# How many days details of logs stay, 0 for ever: where requests came from, and the digests by which a line that is given again is known.
+# Daily counts stay, and no visitor's address is ever kept. `upright triage` lets go of what is older.
+referrers = 400
+lines = 400
+
+[notify]
+# By which channels `upright triage --new` says what fails newly: e-mail (the password comes from UPRIGHT_SMTP_PASSWORD), and JSON posted to an address.
+# to = ["ada@quillhaven.example"]
+# sender = "upright@quillhaven.example"
+# server = "mail.quillhaven.example"
+# port = 587
+# tls = "starttls"    # or "tls", "none"
+# user = ""
+# post = "https://hooks.quillhaven.example/upright"
 
 # [profile.NAME] describes a platform that imports a list of redirects, for `upright build --for NAME`: format = "csv" or "jsonl",
 # the names of its columns (old, new, status), paths_only, limit (rows), queries, patterns and gone = true or false.
@@ -239,6 +280,8 @@ def _settings(document: Mapping[str, Any]) -> Settings:
         _forms(document, policy),
         _survey(document.get("survey", {})),
         _origins(document.get("origins", {})),
+        _notify(document.get("notify", {})),
+        _retention(document.get("retention", {})),
     )
 
 
@@ -291,6 +334,37 @@ def _survey(values: Mapping[str, Any]) -> SurveySettings:
             raise ValueError(f"[survey] {key} holds a control character")
         found[key] = value
     return SurveySettings(**found)
+
+
+def _retention(values: Mapping[str, Any]) -> Retention:
+    """The values of [retention]. Raises ValueError."""
+    for key, value in values.items():
+        if key not in {"referrers", "lines"} or type(value) is not int or value < 0:
+            raise ValueError(f"[retention] {key} = {value!r}; it is a number of days")
+    return Retention(**values)
+
+
+_NOTIFY = {"server": str, "port": int, "sender": str, "tls": str, "user": str, "ca": str, "post": str}
+
+
+def _notify(values: Mapping[str, Any]) -> Notify:
+    """The values of [notify], each of its kind. Raises ValueError."""
+    found: dict[str, Any] = {}
+    for key, value in values.items():
+        if key == "to":
+            found[key] = (value,) if isinstance(value, str) else tuple(map(str, value))
+        elif type(value) is not _NOTIFY.get(key):
+            raise ValueError(f"[notify] {key} = {value!r}")
+        else:
+            found[key] = value
+    notify = Notify(**found)
+    if notify.tls not in {"starttls", "tls", "none"}:
+        raise ValueError(f"[notify] tls is {notify.tls!r}; it must be starttls, tls or none")
+    if not all(text.isprintable() and text for text in (notify.sender, notify.server, *notify.to)):
+        raise ValueError("[notify] an address is empty or holds a control character")
+    if notify.post and not notify.post.startswith(("http://", "https://")):
+        raise ValueError(f"[notify] post is {notify.post!r}; it must be an http or https address")
+    return notify
 
 
 def _origins(values: Mapping[str, Any]) -> dict[str, tuple[str, ...]]:

@@ -1,0 +1,197 @@
+"""Following logs: what is new in growing and rotated files, each line once, whatever they are called meanwhile.
+
+A log is known by its first line, wherever it was moved to and however it was packed, and where several begin alike by the file that it is in. It is read from where reading ended, up to the end of its last whole
+line: one that is still being written waits. Should that go wrong, lines that were counted before are known by their digests all the same.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import tempfile
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, BinaryIO
+
+from upright_ledger.app.gather import Gathered, gather
+from upright_ledger.errors import InputError
+from upright_ledger.formats.streams import files_of, open_bytes
+from upright_ledger.ledger.following import (
+    ACCESS_LOG,
+    Followed,
+    followed_logs,
+    mark_followed,
+    newest_by_hand,
+    note_read,
+)
+from upright_ledger.ledger.store import Ledger
+
+_TAIL = 1 << 10  # bytes before the end of what was read, by which the place is known again
+_LONGEST = 1 << 16  # bytes of a first line
+_BLOCK = 1 << 20
+
+
+@dataclass
+class New:
+    """What was new in one log. bytes: uncompressed; gathered: what came of them, or None where nothing was new."""
+
+    name: str
+    bytes: int = 0
+    gathered: Gathered | None = None
+
+    def anew(self, log: Followed) -> bool:
+        """Whether it was read from its beginning."""
+        return self.bytes == log.read
+
+
+def gather_new(ledger: Ledger, paths: Sequence[str], *, host: str = "", kind: str = "") -> list[New]:
+    """Gather what is new in some logs, and in the rotated ones beside them that were followed before. Raises InputError for a file that cannot be read."""
+    results = []
+    for path in _with_rotated(ledger, paths):
+        with tempfile.TemporaryDirectory(prefix="upright-new-") as held:
+            part = Path(held) / _plain_name(path)
+            with ledger.reading() as connection:
+                known, by_hand = followed_logs(connection), newest_by_hand(connection)
+            found = _copy_new(path, known, part)
+            if found is None:
+                continue
+            result = New(path.name, part.stat().st_size)
+            # Two requests of one second may be written alike; only lines that somebody may have gathered by hand are looked up.
+            before = known.get(found.head)
+            trusted = not by_hand if before is None else by_hand <= before.source and not result.anew(found)
+            noted: list[bool] = []
+
+            def note(connection: Any, log: Followed = found, noted: list[bool] = noted) -> None:
+                mark_followed(connection, log.head)
+                note_read(connection, log)
+                noted.append(True)
+
+            if result.bytes:
+                gathering = gather(
+                    ledger, [str(part)], kind=kind or ACCESS_LOG, host=host, within=note, trusted=trusted
+                )  # fmt: skip
+                result.gathered = gathering.sources[0]
+            if not noted:
+                with ledger.writing() as connection:
+                    note_read(connection, found)
+            results.append(result)
+    return results
+
+
+def _plain_name(path: Path) -> str:
+    return path.stem if path.suffix in {".gz", ".bz2", ".xz", ".zst"} else path.name
+
+
+def _with_rotated(ledger: Ledger, paths: Sequence[str]) -> Iterator[Path]:
+    """The files that are named, and before each of them the rotated ones beside it of which a part was read; the oldest first."""
+    with ledger.reading() as connection:
+        known = followed_logs(connection)
+    seen: set[Path] = set()
+    for text in paths:
+        for file in files_of(Path(text)):
+            beside = (p for p in file.path.parent.glob(f"{_escaped(file.path.name)}[.-]*") if p.is_file())
+            rotated = [p for p in beside if _head_of(p) in known]
+            for path in (*sorted(rotated, key=lambda p: p.stat().st_mtime), file.path):
+                if path not in seen:
+                    seen.add(path)
+                    yield path
+
+
+def _escaped(name: str) -> str:
+    return "".join(f"[{c}]" if c in "*?[" else c for c in name)
+
+
+def _head_of(path: Path) -> str:
+    try:
+        with open_bytes(path) as file:
+            return _head(file.readline(_LONGEST))
+    except InputError:
+        return ""
+
+
+def _head(line: bytes) -> str:
+    """The digest of a first line, which must be whole."""
+    return hashlib.blake2b(line, digest_size=16).hexdigest() if line.endswith(b"\n") or len(line) == _LONGEST else ""
+
+
+def _copy_new(path: Path, known: dict[str, Followed], part: Path) -> Followed | None:
+    """Write the whole lines of a log that are new into a file; how far it is read then, or None where it holds no whole line yet."""
+    head = _head_of(path)
+    if not head:
+        if not path.is_file():
+            raise InputError(f"{path} cannot be read: there is no such file", "check its name")
+        return None
+    alike = [log for log in known.values() if log.head.partition("#")[0] == head]
+    before = _record_of(path, alike)
+    if before is None and alike:
+        head = f"{head}#{len(alike)}"
+    start = before.read if before is not None and _is_at(path, before) else 0
+    with open_bytes(path) as file, part.open("wb") as out:
+        end, tail = _copy_lines(file, out, start, _before(file, start))
+    return Followed(before.head if before is not None else head, _place(path), path.name, end, tail)
+
+
+def _record_of(path: Path, alike: Sequence[Followed]) -> Followed | None:
+    """Which of the logs that begin alike a file holds: the one that it held last, or one that has left the file in which it was, by being copied or packed."""
+    place = _place(path)
+    for log in alike:
+        if log.place == place and _is_at(path, log):
+            return log
+    beside = {_place(p): p for p in path.parent.iterdir() if p.is_file() and p != path}
+    free = [log for log in alike if log.place not in beside or not _is_at(beside[log.place], log)]
+    return next((log for log in free if log.place != place and _is_at(path, log)), next(iter(free), None))
+
+
+def _place(path: Path) -> str:
+    told = path.stat()
+    return f"{told.st_dev}:{told.st_ino}"
+
+
+def _is_at(path: Path, log: Followed) -> bool:
+    """Whether a file holds what was read of a log, so that reading can go on there."""
+    try:
+        with open_bytes(path) as file:
+            return _tail(_before(file, log.read)) == log.tail
+    except InputError:
+        return False
+
+
+def _before(file: BinaryIO, place: int) -> bytes:
+    """The last bytes before a place, where reading goes on."""
+    begin = max(0, place - _TAIL)
+    _skip(file, begin)
+    return _read_whole(file, place - begin)
+
+
+def _skip(file: BinaryIO, count: int) -> None:
+    if file.seekable():
+        file.seek(count)
+        return
+    while count > 0 and (data := file.read(min(count, _BLOCK))):
+        count -= len(data)
+
+
+def _read_whole(file: BinaryIO, count: int) -> bytes:
+    parts: list[bytes] = []
+    while count > 0 and (data := file.read(count)):
+        parts.append(data)
+        count -= len(data)
+    return b"".join(parts)
+
+
+def _tail(data: bytes) -> str:
+    return hashlib.blake2b(data[-_TAIL:], digest_size=16).hexdigest()
+
+
+def _copy_lines(file: BinaryIO, out: BinaryIO, start: int, last: bytes) -> tuple[int, str]:
+    """Copy whole lines; where they end in the log, and the digest of the last bytes of what is read of it by then. last: the bytes before."""
+    end, rest = start, b""
+    while data := file.read(_BLOCK):
+        data = rest + data
+        cut = data.rfind(b"\n") + 1
+        rest = data[cut:]
+        if cut:
+            out.write(data[:cut])
+            end += cut
+            last = (last + data[:cut])[-_TAIL:]
+    return end, _tail(last)

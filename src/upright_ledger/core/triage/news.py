@@ -1,0 +1,92 @@
+"""News: what changed since it was last said, and how to say it in a message."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from upright_ledger.core.triage.accounting import NEW, PROVEN, RECURRING
+
+NEWLY, AGAIN, MORE, MENDED = "fails newly", "fails again", "fails much more", "is mended"
+_MUCH_MORE = 3.0
+_WORTH_SAYING = 10.0  # further requests
+_LISTED = 20
+
+
+class Item(NamedTuple):
+    """What is known of one entry now. came: from where, in words."""
+
+    entry: int
+    url: str
+    state: str
+    lost: float
+    why: str = ""
+    came: str = ""
+
+
+class News(NamedTuple):
+    """One thing that changed."""
+
+    kind: str
+    item: Item
+
+
+def news(items: Sequence[Item], before: Mapping[int, tuple[str, float]]) -> list[News]:
+    """What changed, the gravest first. before: entry → what was said of it last."""
+    found = []
+    for item in items:
+        state, lost = before.get(item.entry, ("", 0.0))
+        kind = ""
+        if item.state == RECURRING and state != RECURRING:
+            kind = AGAIN
+        elif item.state == NEW and not state and item.lost:
+            kind = NEWLY
+        elif item.state in {NEW, RECURRING} and item.lost >= max(_MUCH_MORE * lost, lost + _WORTH_SAYING) and state:
+            kind = MORE
+        elif item.state == PROVEN and state not in {"", PROVEN}:
+            kind = MENDED
+        if kind:
+            found.append(News(kind, item))
+    order = {AGAIN: 0, NEWLY: 1, MORE: 2, MENDED: 3}
+    return sorted(found, key=lambda n: (order[n.kind], -n.item.lost, n.item.url))
+
+
+def subject_of(name: str, found: Sequence[News]) -> str:
+    """The subject of a message."""
+    counts = {kind: sum(1 for n in found if n.kind == kind) for kind in (AGAIN, NEWLY, MORE, MENDED)}
+    words = {AGAIN: "again", NEWLY: "newly", MORE: "much more"}
+    failing = [f"{counts[kind]:,} {word}" for kind, word in words.items() if counts[kind]]
+    told = f"addresses fail: {', '.join(failing)}" if failing else f"{counts[MENDED]:,} addresses are mended"
+    return f"{name}: {told}"
+
+
+def body_of(found: Sequence[News], read: str) -> str:
+    """The text of a message. read: what was read, in words."""
+    lines = [read, ""]
+    for kind in dict.fromkeys(n.kind for n in found):
+        some = [n.item for n in found if n.kind == kind]
+        lines.append(f"{len(some):,} {'address' if len(some) == 1 else 'addresses'} {_VERBS[kind][len(some) > 1]}:")
+        for item in some[:_LISTED]:
+            lines.append(f"  {_plain(item.url)}")
+            details = [
+                d for d in (f"{item.lost:,.0f} requests by people" if item.lost else "", item.why, item.came) if d
+            ]
+            lines += [f"    {'; '.join(map(_plain, details))}"] if details else []
+        if len(some) > _LISTED:
+            lines.append(f"  and {len(some) - _LISTED:,} more")
+        lines.append("")
+    lines.append("upright triage shows all of it.")
+    return "\n".join(lines) + "\n"
+
+
+_VERBS = {
+    AGAIN: ("fails again after its fix", "fail again after their fix"),
+    NEWLY: ("fails, and nobody has answered it", "fail, and nobody has answered them"),
+    MORE: ("fails much more often than was said", "fail much more often than was said"),
+    MENDED: ("is mended: asked for, and answered rightly", "are mended: asked for, and answered rightly"),
+}
+
+
+def _plain(text: str) -> str:
+    """A text without anything that could steer a terminal or a mail reader."""
+    return "".join(c if c.isprintable() else "?" for c in text)[:500]

@@ -1,0 +1,88 @@
+"""What is followed: how far each log was read, what was said last, and messages that are still to go out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any, NamedTuple
+
+from sqlalchemy import Connection, Row, delete, func, insert, select, update
+
+from upright_ledger.ledger import schema
+from upright_ledger.ledger.bulk import load_rows
+from upright_ledger.ledger.sources import newest_source
+from upright_ledger.ledger.store import now
+
+ACCESS_LOG = "access-log"
+"""The kind of sources that are logs."""
+
+
+class Followed(NamedTuple):
+    """A log that is followed. head: digest of its first line, with a number behind it where several logs begin alike; place: of the file that holds it; read: uncompressed bytes; tail: digest of the last bytes of them; source: the newest
+    source of the ledger by then."""
+
+    head: str
+    place: str
+    name: str
+    read: int
+    tail: str
+    source: int = 0
+
+
+def followed_logs(connection: Connection) -> dict[str, Followed]:
+    """Head → log."""
+    f = schema.followed
+    rows = connection.execute(select(f.c.head, f.c.place, f.c.name, f.c.read, f.c.tail, f.c.source))
+    return {row.head: Followed(*row) for row in rows}
+
+
+def note_read(connection: Connection, log: Followed) -> None:
+    """Note how far a log was read, as the ledger stands."""
+    f = schema.followed
+    connection.execute(delete(f).where(f.c.head == log.head))
+    connection.execute(insert(f).values(**log._replace(source=newest_source(connection))._asdict(), time=now()))
+
+
+def mark_followed(connection: Connection, head: str) -> None:
+    """Note of the source that was just added that it is a part of a log that is followed."""
+    s = schema.sources
+    connection.execute(update(s).where(s.c.id == newest_source(connection)).values(head_digest=head))
+
+
+def newest_by_hand(connection: Connection) -> int:
+    """The number of the newest log that was gathered by hand; 0 where there is none."""
+    s = schema.sources
+    query = select(func.max(s.c.id)).where(s.c.kind == ACCESS_LOG, s.c.head_digest == "", s.c.withdrawn.is_(False))
+    return connection.scalar(query) or 0
+
+
+def last_reported(connection: Connection) -> dict[int, tuple[str, float]]:
+    """Entry → the state in which it was said to be, and how much was lost then."""
+    r = schema.reported
+    return {row.entry: (row.state, row.lost) for row in connection.execute(select(r))}
+
+
+def note_reported(connection: Connection, states: Mapping[int, tuple[str, float]]) -> None:
+    """Note what is said of entries now, in place of all that was said before."""
+    connection.execute(delete(schema.reported))
+    rows = [(entry, state, lost) for entry, (state, lost) in states.items()]
+    load_rows(connection, schema.reported, ("entry", "state", "lost"), rows)
+
+
+def put_out(
+    connection: Connection, channels: Iterable[str], message: str, subject: str, body: str, data: dict[str, Any]
+) -> None:
+    """Keep a message for some channels until it has gone out."""
+    row = {"message": message, "created": now(), "subject": subject, "body": body, "data": data, "sent": ""}
+    for channel in channels:
+        connection.execute(insert(schema.outbox).values(**row, channel=channel))
+
+
+def waiting_messages(connection: Connection) -> list[Row[Any]]:
+    """Messages that have not gone out, the oldest first."""
+    o = schema.outbox
+    return list(connection.execute(select(o).where(o.c.sent == "").order_by(o.c.id)))
+
+
+def note_sent(connection: Connection, number: int) -> None:
+    """Note that a message has gone out."""
+    connection.execute(update(schema.outbox).where(schema.outbox.c.id == number).values(sent=now()))
