@@ -13,14 +13,14 @@ from upright_ledger.app.deployed import answers_of, compared_urls, deployed_rule
 from upright_ledger.app.results import Results
 from upright_ledger.core.addresses import parse_address
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.builds import list_builds, live_builds, mark_build
+from upright_ledger.ledger.builds import list_builds, live_builds, mark_build, newest_change
 from upright_ledger.ledger.runs import Run
 from upright_ledger.ledger.store import Ledger, now
 
 
 @dataclass(frozen=True, slots=True)
 class BuildLine:
-    """One build in a list. handed_over, live_from: times, or empty."""
+    """One build in a list. handed_over, live_from: times, or empty. step: the newest one when it was made."""
 
     number: int
     time: str
@@ -30,6 +30,7 @@ class BuildLine:
     folder: str
     handed_over: str
     live_from: str
+    step: int
 
 
 @dataclass
@@ -86,12 +87,14 @@ def live_build(ledger: Ledger) -> BuildLine | None:
     return _line(found[-1]) if found else None
 
 
-def behind(book: Book) -> str:
+def behind(ledger: Ledger) -> str:
     """In words, how the live build differs from the answers of the ledger; empty where it does not, or none is live."""
-    live = live_build(book.ledger)
-    if live is None or live.digest == book.rules.digest:
+    with ledger.reading() as connection:
+        changed = newest_change(connection)
+    live = live_build(ledger)
+    if live is None or live.step >= changed:
         return ""
-    waiting = next((b for b in builds(book.ledger) if b.digest == book.rules.digest), None)
+    waiting = next((b for b in builds(ledger) if b.step >= changed), None)
     since = f"build {live.number} ({live.server}) is live since {live.live_from[:16].replace('T', ' ')}"
     if waiting is not None:
         return f"{since}, and build {waiting.number} is not: hand it over, and say upright handover --live when it runs"
@@ -100,9 +103,9 @@ def behind(book: Book) -> str:
 
 def drift_seen(book: Book, results: Results) -> str:
     """In words, whether a server that was asked runs something else than the build that is live; empty where it does not, or none is live."""
-    live = live_build(book.ledger)
-    if live is None or live.digest != book.rules.digest:
-        return behind(book)
+    live, late = live_build(book.ledger), behind(book.ledger)
+    if live is None or late:
+        return late
     asked = otherwise = 0
     for row in results.rows:
         address = parse_address(row.trace.url)
@@ -141,7 +144,7 @@ def _read_time(text: str) -> str:
 
 
 def _line(b: Run) -> BuildLine:
-    return BuildLine(b.id, b.time, b.dialect, b.rules, b.digest, b.folder, b.handed_over, b.live_from)
+    return BuildLine(b.id, b.time, b.dialect, b.rules, b.digest, b.folder, b.handed_over, b.live_from, b.step)
 
 
 def as_dict(line: BuildLine) -> dict[str, Any]:

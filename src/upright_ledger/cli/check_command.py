@@ -69,7 +69,7 @@ def command(
         ledger = open_ledger(folder)
         mends = fix(ledger) if fixing else []
         book = Book(ledger)
-        result, late = check_ledger(book, mends), behind(book)
+        result, late = check_ledger(book, mends), behind(ledger)
     else:
         if fixing:
             raise UsageError("--fix mends the answers of a ledger", "upright decide --from takes a sheet into one")

@@ -60,7 +60,7 @@ def command(folder: Path, which: str, given: bool, live: bool, at: str, running:
         else:
             show.next_step("say so when the server runs it", f"upright handover {marked.number} --live")
         return
-    told, late = builds(ledger), behind(Book(ledger))
+    told, late = builds(ledger), behind(ledger)
     if as_json:
         show.json_out({"builds": [as_dict(b) for b in told], "behind": late})
         return

@@ -43,3 +43,11 @@ def mark_build(connection: Connection, number: int, *, handed_over: str = "", li
     """Note when a build was handed over, or went live; an empty time changes nothing."""
     told = {name: time for name, time in (("handed_over", handed_over), ("live_from", live_from)) if time}
     connection.execute(update(schema.builds).where(schema.builds.c.id == number).values(**told))
+
+
+def newest_change(connection: Connection) -> int:
+    """The newest step that changed what is built, and was not undone; 0 where there is none."""
+    c, s = schema.changes, schema.steps
+    query = select(func.max(s.c.id)).join(c, c.c.step == s.c.id)
+    built_from = c.c.table_name.in_(("answers", "claims", "templates", "policies"))
+    return connection.scalar(query.where(built_from, s.c.undone_by.is_(None))) or 0
