@@ -47,6 +47,7 @@ bench: $(VENV)/installed
 	$(BIN)/python benchmarks/rehearsing.py
 	$(BIN)/python benchmarks/replaying.py
 	$(BIN)/python benchmarks/surveying.py
+	$(BIN)/python benchmarks/triaging.py
 
 screenshots: $(VENV)/installed
 	$(BIN)/python docs/make_screenshots.py $(SCREENS)

@@ -31,17 +31,17 @@ def shots(files: Path, address: str) -> list[tuple[str, str, str]]:
         ("gather", f"upright gather {files}/search-errors.csv {files}/more-urls.txt", "cat"),
         ("fold", f"upright --ledger {files}/shop-ledger fold", "cat"),
         ("entries", "upright entries --limit 14", "cat"),
-        ("families", "upright entries --families --limit 13", "cat"),
         ("entry", "upright entries /visit/opening-hours.html", "cat"),
         ("balance", "upright balance", "cat"),
         ("match", f"upright --ledger {files}/draft-ledger match", "head -44"),
         ("review", f"upright --ledger {files}/queue-ledger review", ""),
+        ("survey", "upright survey --again staging", "head -48"),
+        ("triage", f"upright --ledger {files.parent}/live triage", "head -48"),
         ("check", f"upright check {files}/earlier-rules.csv --stock {files}/new-pages.csv", "head -40"),
         ("build", "upright build --for haproxy --out rules --condense", "cat"),
         ("rehearse", f"upright rehearse {files}/old-urls.txt", "head -40"),
         ("replay", f"upright replay {files}/earlier-urls.txt --at {address}", "head -44"),
         ("reconcile", "upright reconcile as-found built", "cat"),
-        ("runs", "upright runs", "cat"),
         ("history", "upright history --last 14", "cat"),
     ]
 
@@ -150,6 +150,7 @@ def main() -> None:
             ):
                 subprocess.run([UPRIGHT, *command], check=True, stdout=subprocess.DEVNULL)
             photograph_page(folder, demo / "museum")
+            shutil.copy(demo / "figures/not-found.png", folder)
             with site_as_found(make_sample()) as (address, _):
                 for shot in shots(demo / "files", address):
                     photograph(folder, demo / "museum", *shot)

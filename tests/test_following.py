@@ -251,3 +251,24 @@ def test_a_look_that_is_killed_loses_no_news_and_no_line(museum: Program) -> Non
                 said += [n["url"] for n in json.loads((museum.folder / name).read_text())["news"]]
     assert set(counted(museum).values()) == {1}
     assert len(set(said)) == 2400
+
+
+def test_live_answers_are_asked_for_and_said_once_when_they_are_wrong(museum: Program) -> None:
+    museum("decide", "--from", museum.pairs("/a.html,/a/,301", "/b.html,/b/,301", "/c.html,/c/,301"))
+    museum("build", "--for", "nginx", "--out", "rules")
+    museum("handover", "--live")
+    (museum.folder / "access.log").write_text(line("/home/", status=200))
+    rules = {"/a.html": Served(301, "", f"{NEW}/a/"), "/b.html": Served(404)}
+
+    def look(code: int) -> list[tuple[str, str, str]]:
+        with serve_whole(lambda _, target: rules.get(target, Served(301, "", f"{NEW}{target.replace('.html', '/')}") if "." in target else Served(200, "<title>Page</title>"))) as at:  # fmt: skip
+            found = museum.json("triage", "--new", "access.log", "--replay", "0", "--at", at, code=code)
+        return [(n["kind"], n["url"].removeprefix(OLD), n["why"]) for n in found["news"]]
+
+    assert look(1) == [("answers wrongly", "/b.html", "asked now: unanswered")]
+    assert look(0) == []
+    del rules["/b.html"]
+    assert look(0) == []
+    rules["/c.html"] = Served(301, "", f"{NEW}/other/")
+    assert look(1) == [("answers wrongly", "/c.html", "asked now: wrong-destination")]
+    assert "go with --new" in museum("triage", "--replay", "3", code=2).err

@@ -4,16 +4,23 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Sequence
+import random
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.book import Book
+from upright_ledger.app.fixes import load_fixes
 from upright_ledger.app.following import New, gather_new
+from upright_ledger.app.requests import Requests
+from upright_ledger.app.results import Results
 from upright_ledger.app.triage import Failing, Triaged, triage
+from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.answers import IGNORE, OPEN, WANTED
+from upright_ledger.core.triage.accounting import RECURRING
 from upright_ledger.core.triage.attribution import DIRECT
-from upright_ledger.core.triage.news import Item, News, body_of, news, subject_of
+from upright_ledger.core.triage.news import WRONG, Item, News, body_of, news, subject_of
 from upright_ledger.errors import UprightError
 from upright_ledger.formats.writing import json_bytes, write_whole
 from upright_ledger.ledger.following import (
@@ -56,8 +63,21 @@ class Watched:
         }  # fmt: skip
 
 
-def watch(ledger: Ledger, paths: Sequence[str], *, host: str = "", file: Path | None = None) -> Watched:
-    """Gather what is new in some logs, and say what changed since it was last said. file: where to write the message, too.
+Ask = Callable[[Book, Requests], Results]
+"""Asks a server for the answered entries of a ledger."""
+
+
+def watch(
+    ledger: Ledger,
+    paths: Sequence[str],
+    *,
+    host: str = "",
+    file: Path | None = None,
+    ask: Ask | None = None,
+    sample: int = 0,
+) -> Watched:
+    """Gather what is new in some logs, and say what changed since it was last said. file: where to write the message, too. ask: how the entries whose answer is live
+    are asked for, so many of them by chance, or all where sample is 0.
 
     What is to be said is kept with the note that it was, in one transaction, and goes out after it: a look that is killed loses no message, and one that was
     being handed over when it was killed is handed over again under the same identity.
@@ -66,9 +86,15 @@ def watch(ledger: Ledger, paths: Sequence[str], *, host: str = "", file: Path | 
     book = Book(ledger)
     result = triage(book)
     items = [_item(row) for row in result.rows]
+    asked = _asked(book, ask, sample) if ask is not None else {}
+    known = {i.entry for i in items if i.state == RECURRING}
+    items = [i for i in items if i.entry not in asked or i.entry in known] + [
+        item for entry, item in asked.items() if item is not None and entry not in known
+    ]
     notify = ledger.settings.notify
     with ledger.writing() as connection:
-        found = news(items, last_reported(connection))
+        before = last_reported(connection)
+        found = news(items, before)
         if found:
             lines = sum(n.gathered.lines for n in read if n.gathered)
             told = f"{lines:,} new lines in {len(read):,} logs." if lines else "No new lines."
@@ -76,7 +102,8 @@ def watch(ledger: Ledger, paths: Sequence[str], *, host: str = "", file: Path | 
             identity = f"{now().replace(':', '')}-{_digest(found)}"
             data = {"name": name, "time": now(), "news": [{"kind": n.kind, **n.item._asdict()} for n in found]}
             put_out(connection, _channels(notify, file), identity, subject_of(name, found), body_of(found, told), data)
-        note_reported(connection, {i.entry: (i.state, i.lost) for i in items})
+        still = {e: told for e, told in before.items() if told[0] == WRONG and e not in asked}
+        note_reported(connection, still | {i.entry: (i.state, i.lost) for i in items})
     watched = Watched(read, found, result)
     _deliver(ledger, notify, file, watched)
     return watched
@@ -91,6 +118,27 @@ def _item(row: Failing) -> Item:
     came = ", ".join(f"{c.origin}{f' {c.whence}' if c.whence else ''}" for c in row.came[:2] if c.origin != DIRECT)
     a = row.account
     return Item(row.entry.id, row.entry.legacy_url, a.state, a.lost, row.why, f"from {came}" if came else "")
+
+
+def _asked(book: Book, ask: Ask, sample: int) -> dict[int, Item | None]:
+    """Ask for entries whose answer is live: entry → what is wrong with its answer now, or None."""
+    fixes = load_fixes(book.ledger)
+    live = [e for e in book.entries if e.answer.kind not in {OPEN, WANTED, IGNORE} and fixes.of(e).live]
+    if sample and sample < len(live):
+        live = random.sample(live, sample)
+    if not live:
+        return {}
+    wanted = Requests()
+    for entry in live:
+        wanted.add(parse_address(entry.legacy_url).without_fragment, entry.site, entry.key, int(entry.evidence.hits))
+    found: dict[int, Item | None] = {}
+    for entry, row in zip(live, ask(book, wanted).rows, strict=True):
+        wrong = Item(entry.id, entry.legacy_url, WRONG, 0.0, f"asked now: {row.verdict}")
+        found[entry.id] = wrong if row.verdict not in _FINE else None
+    return found
+
+
+_FINE = frozenset(["ok", "blocked"])  # "blocked" says nothing of the rule
 
 
 def _channels(notify: Notify, file: Path | None) -> list[str]:

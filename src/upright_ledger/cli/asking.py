@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
+from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
 
 if TYPE_CHECKING:
@@ -92,3 +93,11 @@ def _one_line(text: str, option: str) -> str:
     if not text.isprintable():
         raise UsageError(f"{option} holds a control character", "give it as one line")
     return text
+
+
+def read_place(at: str) -> Address:
+    """Where to ask instead of the hosts themselves. Raises UsageError."""
+    try:
+        return parse_address(at if "://" in at else f"http://{at}")
+    except NotAnAddressError as error:
+        raise UsageError(f"--at {at} cannot be used: {error}", "such as --at http://127.0.0.1:8080") from None

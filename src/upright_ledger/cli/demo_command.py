@@ -10,11 +10,13 @@ import click
 
 from upright_ledger.app.auditing import audited
 from upright_ledger.app.book import Book
+from upright_ledger.app.triage import triage
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.main import cli
 from upright_ledger.demo import nodes, story
 from upright_ledger.demo.faulty_site import make_faulty_site
+from upright_ledger.demo.live_phase import make_live_phase
 from upright_ledger.demo.sample import write_sample
 from upright_ledger.demo.servers import new_site, site_as_found
 from upright_ledger.errors import RefusedError, UprightError
@@ -63,6 +65,7 @@ def command(folder: Path, as_json: bool) -> None:
         teller.run(story.replay_built(folder, address))
         _ask_nodes(teller, folder, book, address)
     teller.run(story.side_by_side())
+    lived = _live(teller, folder)
     seconds = time.monotonic() - began
     if as_json:
         wrong = {"wrong_answers": accuracy.wrong, "right_answers": accuracy.right, "open": accuracy.open}
@@ -72,6 +75,7 @@ def command(folder: Path, as_json: bool) -> None:
                 "check": _as_dict(found),
                 "survey": _as_dict(surveyed),
                 "replay": _as_dict(seen),
+                "triage": _as_dict(lived),
                 "server": server,
                 "seconds": round(seconds, 1),
             }
@@ -79,7 +83,7 @@ def command(folder: Path, as_json: bool) -> None:
         )
     else:
         _farewell(folder, seconds)
-    faulty = any(c.missed or c.invented for c in (found, surveyed, seen))
+    faulty = any(c.missed or c.invented for c in (found, surveyed, seen, lived))
     raise click.exceptions.Exit(1 if faulty else 0)
 
 
@@ -92,6 +96,26 @@ def _survey(teller: _Teller, folder: Path) -> story.Comparison:
     surveyed = story.compare_faults(site, {f.kind: {url for url, _ in f.rows} for f in result.faults})
     teller.compare("survey", surveyed)
     return surveyed
+
+
+def _live(teller: _Teller, folder: Path) -> story.Comparison:
+    """The time after a launch, in a ledger of its own: three builds, a log of sixty days, and what became of it all."""
+    phase = make_live_phase()
+    phase.write_log(folder / story.FILES / "sixty-days.log")
+    phase.write_pairs(folder / story.FILES)
+    teller.say(
+        "The launch is over. In a ledger of its own: three builds went out, and a log of sixty days tells what they did."
+    )
+    teller.ledger = folder / story.LIVE
+    for scene in story.builds_going_live(folder):
+        teller.run(scene, aloud=False)
+    for scene in story.after_launch(folder):
+        teller.run(scene)
+    result = triage(Book(open_ledger(folder / story.LIVE)))
+    states = {r.entry.legacy_url: f"{r.account.state} {r.why}".strip() for r in result.rows}
+    lived = story.compare_states(phase, states)
+    teller.compare("triage", lived)
+    return lived
 
 
 def _ask_nodes(teller: _Teller, folder: Path, book: Book, site: str) -> None:
@@ -134,19 +158,20 @@ class _Teller:
             show.say()
             show.say(text)
 
-    def run(self, scene: story.Scene) -> None:
+    def run(self, scene: story.Scene, *, aloud: bool = True) -> None:
         """Run one command; its exit code must be the one the story expects."""
-        self.number += 1
+        self.number += aloud
+        quiet = self.quiet or not aloud
         arguments = list(scene.command)
         if arguments[0] != "open":
             arguments = ["--ledger", str(self.ledger), *arguments]
-        if self.quiet:
+        if quiet:
             arguments.append("--json")
         else:
             show.say()
             show.say(f"{self.number}. {scene.intro}", "bold")
             click.echo(f"$ upright {' '.join(scene.command)}")
-        with show.swallowed(self.quiet), show.without_hints():
+        with show.swallowed(quiet), show.without_hints():
             code = cli.main(arguments, prog_name="upright", standalone_mode=False)
         if code not in ({0, 1} if scene.faults_expected else {0, None}):
             raise UprightError(
@@ -171,6 +196,7 @@ def _farewell(folder: Path, seconds: float) -> None:
         (folder / story.RULES / "redirects.conf", "the rules, as nginx reads them"),
         (folder / story.RULES / "redirects.csv", "the same as a plain list"),
         (folder / "after.csv", "every old URL with its verdict"),
+        (folder / story.FIGURES / "not-found.png", "what was not found, day by day, around the launch"),
         (folder / story.FILES / "truth.csv", "the right answer of every old page"),
     ):
         show.say(f"  {path}  {text}")

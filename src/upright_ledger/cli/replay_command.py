@@ -18,7 +18,7 @@ from upright_ledger.app.requests import host_matrix, own_requests
 from upright_ledger.app.results import Results
 from upright_ledger.app.runs import found_requests
 from upright_ledger.cli import show
-from upright_ledger.cli.asking import asking_options, manner_of
+from upright_ledger.cli.asking import asking_options, manner_of, read_place
 from upright_ledger.cli.common import (
     hops_option,
     json_option,
@@ -35,7 +35,7 @@ from upright_ledger.cli.results import (
     show_several,
     write_results,
 )
-from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
+from upright_ledger.core.addresses import Address
 from upright_ledger.core.verdicts import ORDER
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
@@ -118,7 +118,7 @@ def command(
     """
     from upright_ledger.app.replay import StoppedError, replay, start_tracing
 
-    found: list[Address | None] = [*map(_place, places)] or [None]
+    found: list[Address | None] = [*map(read_place, places)] or [None]
     manner = manner_of(how, [p.host for p in found if p is not None])
     if paths and (section or verdict or sample or matrix):
         raise UsageError("--section, --verdict, --sample and --matrix choose what to ask", "leave the files out")
@@ -208,10 +208,3 @@ def _profile(text: str, headers: tuple[str, ...]) -> dict[str, Any]:
     if not re.fullmatch(r"[A-Za-z]{2,3}(?:-[A-Za-z0-9]{2,8})*", text):
         raise UsageError(f"--profile {text} is not known", f"one of {', '.join(_PROFILES)}, or a language such as de")
     return {"headers": (*headers, f"Accept-Language: {text}")}
-
-
-def _place(at: str) -> Address:
-    try:
-        return parse_address(at if "://" in at else f"http://{at}")
-    except NotAnAddressError as error:
-        raise UsageError(f"--at {at} cannot be used: {error}", "such as --at http://127.0.0.1:8080") from None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from pathlib import Path
 
@@ -11,15 +12,18 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.entries import Filters
 from upright_ledger.app.gather import gather
 from upright_ledger.app.match import match
+from upright_ledger.app.replay import replay, start_tracing
 from upright_ledger.app.triage import Failing, Triaged, triage
 from upright_ledger.app.triage_files import write_triage
 from upright_ledger.app.watching import watch
 from upright_ledger.cli import show
+from upright_ledger.cli.asking import LOGIN, POLITE_RATE, read_place
 from upright_ledger.cli.common import json_option, read_options, reading_options
 from upright_ledger.core.triage.accounting import NEW, RECURRING
 from upright_ledger.core.triage.news import MENDED, body_of
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger, open_ledger
+from upright_ledger.web.exchange import Manner, is_local
 
 SHOWN = 12
 
@@ -42,6 +46,11 @@ SHOWN = 12
     metavar="FILE.json",
     help="With --new: write what changed there, too.",
 )
+@click.option(
+    "--replay", "sample", type=click.IntRange(0), default=None, metavar="NUMBER",
+    help="With --new: ask for so many entries whose answer is live, too; 0 for all.",
+)  # fmt: skip
+@click.option("--at", default="", metavar="URL", help="With --replay: ask there in place of the hosts themselves.")
 @click.option("--review", is_flag=True, help="Afterwards go through the failing entries that are open, one by one.")
 @click.option(
     "--out",
@@ -68,6 +77,8 @@ def command(
     parameter: str,
     only_new: bool,
     message: Path | None,
+    sample: int | None,
+    at: str,
     review: bool,
     out: Path | None,
     figures: Path | None,
@@ -86,10 +97,10 @@ def command(
     not answered, or fails again.
     """
     ledger = open_ledger(folder)
-    if message is not None and not only_new:
-        raise UsageError("--message goes with --new", "--out keeps every failing entry")
+    if (message is not None or sample is not None) and not only_new:
+        raise UsageError("--message and --replay go with --new", "--out keeps every failing entry")
     if only_new:
-        _watch(ledger, paths, host, message, as_json=as_json)
+        _watch(ledger, paths, host, message, sample, at, as_json=as_json)
         return
     if paths:
         with show.progress_words("reading") as progress:
@@ -122,11 +133,33 @@ def command(
     raise click.exceptions.Exit(1 if result.faults else 0)
 
 
-def _watch(ledger: Ledger, paths: tuple[str, ...], host: str, message: Path | None, *, as_json: bool) -> None:
+def _watch(
+    ledger: Ledger,
+    paths: tuple[str, ...],
+    host: str,
+    message: Path | None,
+    sample: int | None,
+    at: str,
+    *,
+    as_json: bool,
+) -> None:
     """One look for cron: quiet where nothing changed."""
     if not paths:
         raise UsageError("--new needs the logs to follow", "such as upright triage --new /var/log/nginx/access.log")
-    found = watch(ledger, paths, host=host, file=message)
+    if sample is None:
+        found = watch(ledger, paths, host=host, file=message)
+    else:
+        place = read_place(at) if at else None
+        manner = Manner(
+            rate=0.0 if place is not None and is_local(place.host) else POLITE_RATE,
+            netrc=True,
+            user=os.environ.get(LOGIN, ""),
+        )
+        with start_tracing(manner) as tracing:
+            found = watch(
+                ledger, paths, host=host, file=message, sample=sample,
+                ask=lambda book, wanted: replay(book, wanted, place, manner, tracing),
+            )  # fmt: skip
     if as_json:
         show.json_out(found.as_dict())
     elif not found.is_quiet:

@@ -12,12 +12,15 @@ from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.destinations import page_key
 from upright_ledger.core.findings import Finding
 from upright_ledger.demo.faulty_site import FaultySite
+from upright_ledger.demo.live_phase import CLAIMED, LAUNCH, MENDED, LivePhase
 from upright_ledger.demo.sample import Sample
 from upright_ledger.demo.site import BARE, GERMAN, NEW, OLD
 
 LEDGER = "museum"
 FILES = "files"
 RULES = "rules"
+LIVE = "live"
+FIGURES = "figures"
 STAGED = "http://relaunch.quillhaven.example"
 STAGED_PAGES = 600
 
@@ -199,6 +202,39 @@ def compare_verdicts(sample: Sample, results: Mapping[str, str]) -> Comparison:
         {f.legacy_url: f.seen_as for f in sample.earlier.faults},
         Counter((url, v) for url, v in results.items() if v != "ok"),
     )
+
+
+def builds_going_live(folder: Path) -> list[Scene]:
+    """Three builds, each with the answers of its time; the last one was said to be live and is not."""
+    ledger, files = folder / LIVE, folder / FILES
+    scenes = [Scene("", ("open", str(ledger), "--old", OLD, "--new", NEW))]
+    for name, day in (("launch", LAUNCH), ("mended", MENDED), ("claimed", CLAIMED)):
+        rules = str(folder / f"{RULES}-{name}")
+        scenes += [
+            Scene("", ("decide", "--from", str(files / f"{name}.csv"))),
+            Scene("", ("build", "--for", "nginx", "--out", rules)),
+            Scene("", ("handover", rules, "--live", "--at", f"{day}T03:00")),
+        ]
+    return [*scenes, Scene("", ("decide", "--from", str(files / "waiting.csv")))]
+
+
+def after_launch(folder: Path) -> list[Scene]:
+    """What the log tells."""
+    log = str(folder / FILES / "sixty-days.log")
+    return [
+        Scene("Which builds went live", ("handover",)),
+        Scene(
+            "What fails now, and what fails again",
+            ("triage", log, "--figures", str(folder / FIGURES)),
+            faults_expected=True,
+        ),
+    ]
+
+
+def compare_states(phase: LivePhase, states: Mapping[str, str]) -> Comparison:
+    """States of failing entries, with their reasons, against what was planted."""
+    planted = {OLD + path: f"{state} {why}".strip() for path, (state, why) in phase.states.items()}
+    return _compare(planted, Counter(states.items()))
 
 
 def compare_faults(site: FaultySite, audited: Mapping[str, Iterable[str]]) -> Comparison:

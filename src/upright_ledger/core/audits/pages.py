@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 from upright_ledger.core.audits.site import Fault, Site, Wanted, severity
 from upright_ledger.core.destinations import slash_twin
@@ -31,38 +31,22 @@ def languages(site: Site, _: Wanted) -> Iterator[Fault]:
             sorted(lonely),
             "on",
         )
-    dead = [
-        (target, url)
-        for url, target in site.languages
-        if (line := site.lines.get(target)) and line.outcome in {MOVED, FAILING}
-    ]
-    if dead:
-        yield Fault(
-            LANGUAGES,
-            "hreflang-broken",
-            severity(len(dead), len(site.languages)),
-            f"hreflang links that lead to redirects or errors: {len(dead):,}",
-            sorted(dead),
-            "on",
-        )
+    yield from _broken(site, site.languages, LANGUAGES, "hreflang-broken", "hreflang links")
 
 
 def canonicals(site: Site, _: Wanted) -> Iterator[Fault]:
     """The address that a page names as canonical must answer."""
+    yield from _broken(site, site.canonicals.items(), CANONICALS, "canonical-broken", "canonical addresses")
+
+
+def _broken(site: Site, named: Collection[tuple[str, str]], audit: str, kind: str, what: str) -> Iterator[Fault]:
+    """Addresses that pages name in their head, and that redirect or fail. named: (page, address)."""
     dead = [
-        (target, url)
-        for url, target in site.canonicals.items()
-        if (line := site.lines.get(target)) and line.outcome in {MOVED, FAILING}
+        (target, url) for url, target in named if (line := site.lines.get(target)) and line.outcome in {MOVED, FAILING}
     ]
     if dead:
-        yield Fault(
-            CANONICALS,
-            "canonical-broken",
-            severity(len(dead), len(site.canonicals)),
-            f"canonical addresses that lead to redirects or errors: {len(dead):,} of {len(site.canonicals):,}",
-            sorted(dead),
-            "on",
-        )
+        text = f"{what} that lead to redirects or errors: {len(dead):,} of {len(named):,}"
+        yield Fault(audit, kind, severity(len(dead), len(named)), text, sorted(dead), "on")
 
 
 def doubles(site: Site, _: Wanted) -> Iterator[Fault]:

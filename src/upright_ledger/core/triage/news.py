@@ -7,7 +7,12 @@ from typing import NamedTuple
 
 from upright_ledger.core.triage.accounting import NEW, PROVEN, RECURRING
 
-NEWLY, AGAIN, MORE, MENDED = "fails newly", "fails again", "fails much more", "is mended"
+NEWLY, AGAIN, MORE, WRONGLY, MENDED = (
+    "fails newly", "fails again", "fails much more", "answers wrongly", "is mended",
+)  # fmt: skip
+WRONG = "wrong"
+"""The state of an answered entry that was asked, and is not answered as it should be."""
+
 _MUCH_MORE = 3.0
 _WORTH_SAYING = 10.0  # further requests
 _LISTED = 20
@@ -43,18 +48,20 @@ def news(items: Sequence[Item], before: Mapping[int, tuple[str, float]]) -> list
             kind = NEWLY
         elif item.state in {NEW, RECURRING} and item.lost >= max(_MUCH_MORE * lost, lost + _WORTH_SAYING) and state:
             kind = MORE
+        elif item.state == WRONG and state != WRONG:
+            kind = WRONGLY
         elif item.state == PROVEN and state not in {"", PROVEN}:
             kind = MENDED
         if kind:
             found.append(News(kind, item))
-    order = {AGAIN: 0, NEWLY: 1, MORE: 2, MENDED: 3}
+    order = {AGAIN: 0, WRONGLY: 1, NEWLY: 2, MORE: 3, MENDED: 4}
     return sorted(found, key=lambda n: (order[n.kind], -n.item.lost, n.item.url))
 
 
 def subject_of(name: str, found: Sequence[News]) -> str:
     """The subject of a message."""
-    counts = {kind: sum(1 for n in found if n.kind == kind) for kind in (AGAIN, NEWLY, MORE, MENDED)}
-    words = {AGAIN: "again", NEWLY: "newly", MORE: "much more"}
+    counts = {kind: sum(1 for n in found if n.kind == kind) for kind in (AGAIN, WRONGLY, NEWLY, MORE, MENDED)}
+    words = {AGAIN: "again", WRONGLY: "wrongly", NEWLY: "newly", MORE: "much more"}
     failing = [f"{counts[kind]:,} {word}" for kind, word in words.items() if counts[kind]]
     told = f"addresses fail: {', '.join(failing)}" if failing else f"{counts[MENDED]:,} addresses are mended"
     return f"{name}: {told}"
@@ -81,6 +88,7 @@ def body_of(found: Sequence[News], read: str) -> str:
 
 _VERBS = {
     AGAIN: ("fails again after its fix", "fail again after their fix"),
+    WRONGLY: ("is not answered as it should be", "are not answered as they should be"),
     NEWLY: ("fails, and nobody has answered it", "fail, and nobody has answered them"),
     MORE: ("fails much more often than was said", "fail much more often than was said"),
     MENDED: ("is mended: asked for, and answered rightly", "are mended: asked for, and answered rightly"),
