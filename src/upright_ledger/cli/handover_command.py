@@ -69,9 +69,18 @@ def command(folder: Path, which: str, given: bool, live: bool, at: str, running:
         show.next_step("build the rules", "upright build --for nginx --out rules/")
         return
     show.table(
-        ("build>", "made|", "for|", "rules>", "handed over|", "live since|", "in"),
+        ("build>", "rules>", "live since|", "for whom, when it was made, and where it is"),
         [
-            (b.number, _time(b.time), b.server, b.rules, _time(b.handed_over), _time(b.live_from), b.folder)
+            (
+                b.number,
+                b.rules,
+                _time(b.live_from) or "not live",
+                [
+                    f"{b.server}, made {_time(b.time)}"
+                    + (f", handed over {_time(b.handed_over)}" if b.handed_over else ""),
+                    b.folder,
+                ],
+            )
             for b in told[:SHOWN]
         ],
     )
