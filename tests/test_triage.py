@@ -119,7 +119,7 @@ def test_campaigns_and_named_hosts_are_attributed(museum: Program) -> None:
     (entry,) = museum.json("triage", "access.log", code=1)["entries"]
     came = {(c["origin"], c["whence"]): c["requests"] for c in entry["came"]}
     assert came == {
-        ("campaign", ""): 4,
+        ("campaign", "https://letters.example/1"): 4,
         ("social network", "town.example"): 3,
         ("app", "org.example.reader"): 2,
         ("own page", f"{NEW}/shop/"): 2,
@@ -254,3 +254,26 @@ def test_a_replay_tells_that_another_build_runs(museum: Program) -> None:
     with serve(older) as address:
         told: Any = museum.json("replay", "--at", address, code=1)
     assert told["drift"].startswith("1 of 2 addresses are not answered as build 1 does")
+
+
+def test_the_day_on_which_a_fix_goes_live_is_taken_apart(museum: Program) -> None:
+    museum("decide", "--from", museum.pairs("/early.html,/a/,301", "/late.html,/b/,301", "/w3c.html,/c/,301"))
+    museum("build", "--for", "nginx", "--out", "rules")
+    museum("handover", "--live", "--at", "2026-05-03T08:30:00+00:00")
+
+    def told(name: str, text: str) -> dict[str, Any]:
+        museum.write(name, text)
+        found = museum.json("triage", name, code=1)["entries"]
+        return {e["legacy_url"].rpartition("/")[2]: e for e in found}
+
+    early = told("utc.log", hit("/early.html", times=2))["early.html"]
+    assert (early["state"], early["since"], early["last"]) == ("recurring", 2, "2026-05-03")
+    early = told("right.log", hit("/early.html", status=301).replace("10:00:00", "08:30:00"))["early.html"]
+    assert early["why"].startswith("some requests are answered rightly")
+    ahead = hit("/late.html").replace("10:00:00 +0000", "10:29:59 +0200")
+    late = told("ahead.log", ahead + hit("/late.html").replace("10:00:00 +0000", "10:30:00 +0200"))["late.html"]
+    assert (late["state"], late["since"], late["failed"]) == ("recurring", 1, 2)
+    fields = "#Fields: date time cs-method cs-uri-stem sc-status cs(User-Agent)\n"
+    lines = (f"2026-05-03 {clock} GET /w3c.html 404 Mozilla/5.0\n" for clock in ("08:29:59", "08:30:01"))
+    odd = told("iis.log", fields + "".join(lines))["w3c.html"]
+    assert (odd["since"], odd["failed"]) == (1, 2)

@@ -26,6 +26,7 @@ from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.recognising import ACCESS_LOG, recognise
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.registry import check_kind, read_urls
+from upright_ledger.ledger.builds import live_builds
 from upright_ledger.ledger.entries import count_entries
 from upright_ledger.ledger.imports import add_imported
 from upright_ledger.ledger.sightings import Sighting, SightingWriter
@@ -177,7 +178,9 @@ class _SourceReader:
         self._ledger = ledger
         self._policy_number = ledger.policy_number
         self._placer = Placer(ledger.settings.sites, ledger.settings.policy, base)
-        self._options = options_for(options, ledger.settings.sites, ledger.settings.policy)
+        with ledger.reading() as connection:
+            live = tuple(b.live_from for b in live_builds(connection))
+        self._options = replace(options_for(options, ledger.settings.sites, ledger.settings.policy), live=live)
         self._period = period
         self.amend: Callable[[Item], Item] | None = None  # what is done to each item before it is placed
         self.within: Callable[[Any], None] | None = None

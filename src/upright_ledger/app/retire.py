@@ -98,8 +98,8 @@ def _look(entry: Entry, told: Iterable[Told], live: str, first: str, covered: fl
     last = ""
     for t in told:
         if t.people:
-            last = max(last, t.day)
-        if t.day >= first:
+            last = max(last, t.day[:10])
+        if t.day[:10] >= first:
             people, bots = people + t.requests * t.people, bots + t.requests * (not t.people)
     e = entry.evidence
     use = Use(people, bots, last, e.links, e.clicks, e.impressions, live)

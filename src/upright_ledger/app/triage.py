@@ -27,6 +27,7 @@ from upright_ledger.core.triage.accounting import (
 )
 from upright_ledger.core.triage.attribution import INTERNAL, Came, Known, came_from
 from upright_ledger.core.triage.damage import Damage, Mended
+from upright_ledger.core.triage.days import is_after
 from upright_ledger.core.triage.priority import ENTRY, FAMILY, Decision, enough, rank
 from upright_ledger.ledger.answers import TEMPLATE
 from upright_ledger.ledger.entries import Entry
@@ -173,19 +174,18 @@ def _explain(book: Book, rows: Iterable[Failing], told: Mapping[int, list[Told]]
     works = {r.fix.live for r in rows if r.account.right}
     for row in (r for r in rows if r.account.state == RECURRING):
         said, live = told[row.entry.id], row.fix.live
-        covered = _covered(book, row.entry, said, live[:10]) if row.entry.by != TEMPLATE else {}
+        covered = _covered(book, row.entry, said, live) if row.entry.by != TEMPLATE else {}
         elsewhere = frozenset(s for s in row.account.spellings if not book.sites.site_of(address_of(s)))
         row.why = why_again(row.account, said, row.fix, Circumstances(covered, elsewhere, not works or live in works))
 
 
-def _covered(book: Book, entry: Entry, told: Iterable[Told], live_day: str) -> dict[str, bool]:
+def _covered(book: Book, entry: Entry, told: Iterable[Told], live: str) -> dict[str, bool]:
     """Spelling → whether the rule that went live answers its path: it knew those that had been seen by then."""
-    first: dict[str, str] = {}
-    for t in told:
-        first[t.spelling] = min(first.get(t.spelling, t.day), t.day)
-    paths = {s: canonical_path(address_of(s).path) for s in first}
+    told = list(told)
+    paths = {t.spelling: canonical_path(address_of(t.spelling).path) for t in told}
+    seen_before = {t.spelling for t in told if not is_after(t.day, live)}
     folded = fold(parse_address(entry.legacy_url), book.policy)
-    variants = {folded.variant, *(paths[s] for s, day in first.items() if day <= live_day)}
+    variants = {folded.variant, *(paths[s] for s in seen_before)}
     answered = set(declared_paths(folded.path, frozenset(variants), book.policy))
     return {s: book.rules.fold_request_path(path) in answered for s, path in paths.items()}
 

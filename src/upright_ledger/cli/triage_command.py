@@ -93,7 +93,7 @@ def command(
     upright triage --new /var/log/nginx/access.log
 
     Logs are gathered first, each line once; tables are taken as lists of addresses that fail. Without files it looks at all that was gathered.
-    Requests of before the day on which an answer went live (upright handover --live) do not count against it. Exit code 1 when something fails that is
+    Requests of before the time at which an answer went live (upright handover --live) do not count against it. Exit code 1 when something fails that is
     not answered, or fails again.
     """
     ledger = open_ledger(folder)

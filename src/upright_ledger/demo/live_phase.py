@@ -155,7 +155,7 @@ class _Maker:
 
     def _proven(self) -> None:
         path = self._old_page("workshops", "mended")
-        self._ask(path, 404, LAUNCH, MENDED)
+        self._ask(path, 404, LAUNCH, MENDED - timedelta(1))
         self._ask(path, 301, MENDED + timedelta(1), _END)
         self._truth(path, PROVEN)
 

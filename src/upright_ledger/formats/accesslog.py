@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from upright_ledger.core.triage.days import Split, label_of, splits_of
 from upright_ledger.formats import loglines
 from upright_ledger.formats.loglines import COMBINED, JSON_LINES, W3C, LogLine, NotALineError, Parser, without_visitor
 from upright_ledger.formats.logscan import COMBINED_QUOTES, Buffers, Columns, Lines, Scanner, line_blocks
@@ -31,9 +32,13 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
         sample = [line for line in head if line.strip()][:200]
         with_hosts = sum(1 for line in sample if _VHOST_LINE.match(line)) * 2 > len(sample)
         ((quotes, _),) = Counter(line.count('"') for line in sample).most_common(1)
-        reading.items = _scanned(path, options, reading, with_hosts=with_hosts, quotes=max(quotes, COMBINED_QUOTES))
+        splits = splits_of(options.live, _minutes_ahead(sample))
+        reading.items = _scanned(
+            path, options, reading, splits, with_hosts=with_hosts, quotes=max(quotes, COMBINED_QUOTES)
+        )
     else:
-        reading.items = _parsed(path, options, reading, loglines.W3cParser() if dialect == W3C else loglines.parse_json)
+        parser = loglines.W3cParser() if dialect == W3C else loglines.parse_json
+        reading.items = _parsed(path, options, reading, splits_of(options.live, 0) if dialect == W3C else [], parser)
     return reading
 
 
@@ -43,19 +48,32 @@ def _dialect(head: list[str]) -> str:
     return JSON_LINES if any(line.lstrip().startswith("{") for line in head[:20]) else COMBINED
 
 
-def _scanned(path: Path, options: ReadOptions, reading: Reading, *, with_hosts: bool, quotes: int) -> Iterator[Item]:
+def _minutes_ahead(sample: list[str]) -> int:
+    """How many minutes the clock of a log is ahead of UTC, by its first line that says so."""
+    for line in sample:
+        if match := _ZONE.search(line):
+            return (60 * int(match[2]) + int(match[3])) * (-1 if match[1] == "-" else 1)
+    return 0
+
+
+_ZONE = re.compile(r":\d\d:\d\d:\d\d ([+-])(\d\d)(\d\d)\] ")
+
+
+def _scanned(
+    path: Path, options: ReadOptions, reading: Reading, splits: list[Split], *, with_hosts: bool, quotes: int
+) -> Iterator[Item]:
     """Combined lines: those that come apart at their quotes go in columns, the others one by one."""
-    scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise)
+    scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise, splits=splits)
     lines = reading.lines = _lines(options, scanner.digest_method)
     tally = Tally(lines, with_hosts=with_hosts, noise=list(options.noise))
     with open_bytes(path) as file:
         for columns in scanner.scan(file):
             yield from tally.add(columns)
-            yield from _one_by_one(columns.odd, loglines.parse_combined, tally, with_hosts=with_hosts)
+            yield from _one_by_one(columns.odd, loglines.parse_combined, tally, splits, with_hosts=with_hosts)
     yield from _finish(tally, reading)
 
 
-def _parsed(path: Path, options: ReadOptions, reading: Reading, parser: Parser) -> Iterator[Item]:
+def _parsed(path: Path, options: ReadOptions, reading: Reading, splits: list[Split], parser: Parser) -> Iterator[Item]:
     """Lines of the other formats, one by one."""
     reading.lines = _lines(options, "blake2b")
     tally = Tally(reading.lines, with_hosts=True)
@@ -65,7 +83,7 @@ def _parsed(path: Path, options: ReadOptions, reading: Reading, parser: Parser) 
             lines = Lines(block)
             texts = [lines.text(at) for at in range(len(lines.ends))]
             rows = ((n, _digest(text), text) for n, text in enumerate(texts, number))
-            yield from _one_by_one(rows, parser, tally, with_hosts=True)
+            yield from _one_by_one(rows, parser, tally, splits, with_hosts=True)
             number += len(texts)
     yield from _finish(tally, reading)
 
@@ -75,7 +93,7 @@ def _lines(options: ReadOptions, method: str) -> LogLines:
 
 
 def _one_by_one(
-    rows: Iterable[tuple[int, int, str]], parser: Parser, tally: Tally, *, with_hosts: bool
+    rows: Iterable[tuple[int, int, str]], parser: Parser, tally: Tally, splits: list[Split], *, with_hosts: bool
 ) -> Iterator[Item]:
     """Read lines with a tolerant parser and count those that it understands."""
     found: list[tuple[int, int, LogLine]] = []
@@ -91,6 +109,9 @@ def _one_by_one(
         if isinstance(parsed, str):
             yield Aside(number, parsed)
         else:
+            if splits and parsed.clock:
+                hours, minutes, seconds = map(int, parsed.clock.split(":"))
+                parsed = parsed._replace(day=label_of(parsed.day, 3600 * hours + 60 * minutes + seconds, splits))
             found.append((number, digest, parsed))
     if found:
         yield from tally.add(_as_columns(found, with_hosts=with_hosts))

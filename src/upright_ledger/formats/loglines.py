@@ -23,7 +23,7 @@ MONTHS = {
 class LogLine(NamedTuple):
     """What a line says of a request, as it stands in the log.
 
-    request: method, target and protocol. day: YYYY-MM-DD. agent: None where the format has none.
+    request: method, target and protocol. day: YYYY-MM-DD. agent: None where the format has none. clock: HH:MM:SS, or empty where that is not read.
     """
 
     request: str
@@ -32,6 +32,7 @@ class LogLine(NamedTuple):
     agent: str | None
     referrer: str
     host: str
+    clock: str = ""
 
 
 class NotALineError(ValueError):
@@ -44,7 +45,7 @@ Parser = Callable[[str], LogLine | str]
 _QUOTED = r'"((?:[^"\\]|\\.)*)"'
 _LINE = re.compile(
     r"^(?P<head>[^\"]+)"
-    r"\[(?P<day>\d{2})/(?P<month>[A-Z][a-z]{2})/(?P<year>\d{4}):\d{2}:\d{2}:\d{2} [+-]\d{4}\] "
+    r"\[(?P<day>\d{2})/(?P<month>[A-Z][a-z]{2})/(?P<year>\d{4}):(?P<clock>\d{2}:\d{2}:\d{2}) [+-]\d{4}\] "
     rf"{_QUOTED.replace('(', '(?P<request>', 1)} (?P<status>\d{{3}}) (?:\d+|-)"
     rf"(?: {_QUOTED.replace('(', '(?P<referrer>', 1)} {_QUOTED.replace('(', '(?P<agent>', 1)})?",
 )
@@ -66,7 +67,8 @@ def parse_combined(line: str) -> LogLine | str:
     day = f"{match['year']}-{MONTHS[match['month']]}-{match['day']}"
     words = match["head"].split()
     host = words[0] if len(words) > _WORDS_BEFORE_TIME else ""
-    return LogLine(match["request"], match["status"], day, match["agent"], match["referrer"] or "", host_name(host))
+    told = (match["request"], match["status"], day, match["agent"], match["referrer"] or "", host_name(host))
+    return LogLine(*told, match["clock"])
 
 
 def host_name(text: str) -> str:
@@ -100,9 +102,11 @@ class W3cParser:
         method = self._cell(cells, "cs-method") or "GET"
         agent = self._cell(cells, "cs(user-agent)").replace("+", " ") if "cs(user-agent)" in self._at else None
         host = self._cell(cells, "cs-host") or self._cell(cells, "cs(host)")
+        clock = self._cell(cells, "time")
         return LogLine(
-            f"{method} {target} HTTP/1.1", status, day, agent, self._cell(cells, "cs(referer)"), host_name(host)
-        )
+            f"{method} {target} HTTP/1.1", status, day, agent, self._cell(cells, "cs(referer)"), host_name(host),
+            clock if re.fullmatch(r"\d\d:\d\d:\d\d", clock) else "",
+        )  # fmt: skip
 
     def _directive(self, line: str) -> None:
         name, _, value = line[1:].partition(":")

@@ -13,12 +13,13 @@ from collections import deque
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from itertools import chain
+from itertools import chain, pairwise
 from typing import Any, BinaryIO
 
 import numpy as np
 import numpy.typing as npt
 
+from upright_ledger.core.triage.days import Split, label_of
 from upright_ledger.formats.reading import MAX_LINE
 
 Bytes = npt.NDArray[np.uint8]
@@ -126,14 +127,17 @@ class Scanner:
     request. quotes: how many a line of this log has; lines with two are of the Common Log Format.
 
     noise: kind → names (a regular expression) of parameters that tell nothing of the page; requests come without them,
-    with the sign of that kind (see `sign_of`) in the place of each run.
+    with the sign of that kind (see `sign_of`) in the place of each run. splits: where days are taken apart.
     """
 
-    def __init__(self, *, with_hosts: bool, quotes: int, noise: Mapping[str, str]) -> None:
+    def __init__(
+        self, *, with_hosts: bool, quotes: int, noise: Mapping[str, str], splits: Sequence[Split] = ()
+    ) -> None:
         import duckdb
 
         self._with_hosts = with_hosts
         self._quotes = quotes
+        self._splits = splits
         self._noise = [(sign_of(number), names) for number, names in enumerate(noise.values())]
         folder = tempfile.gettempdir()
         self._database = duckdb.connect(config={"memory_limit": MEMORY, "temp_directory": folder, "threads": 1})
@@ -216,7 +220,7 @@ class Scanner:
             digests[rows],
             self._without_noise(request.dictionary_encode()),
             100 * hundreds + 10 * tens + ones,
-            _days(data, opened),
+            _taken_apart(_days(data, opened), data, opened, self._splits),
             agent,
             referrer,
             [(at, int(digests[at]), lines.text(at)) for at in np.flatnonzero(odd).tolist()],
@@ -333,6 +337,40 @@ def _days(data: Bytes, opened: Places) -> Any:
     texts = data[(opened[begins] - _TIME_LENGTH)[:, None] + np.arange(_DAY_LENGTH)]
     runs = pa.array([text.tobytes().decode() for text in texts], pa.string()).dictionary_encode()
     return pa.DictionaryArray.from_arrays(np.repeat(runs.indices.to_numpy(), lengths), runs.dictionary)
+
+
+def _taken_apart(days: Any, data: Bytes, opened: Places, splits: Sequence[Split]) -> Any:
+    """Days with labels in the place of those on which a build went live (see core.triage.days)."""
+    import pyarrow as pa
+
+    texts: list[str] = days.dictionary.to_pylist()
+    codes = None
+    for split_day in dict.fromkeys(s.day for s in splits):
+        year, month, day = split_day.split("-")
+        text = f"{day}/{_MONTHS[int(month)]}/{year}"
+        if text not in texts:
+            continue
+        codes = days.indices.to_numpy().copy() if codes is None else codes
+        rows = np.flatnonzero(codes == texts.index(text))
+        clock = opened[rows] - _TIME_LENGTH + _DAY_LENGTH + 1
+        h, m, s = (10 * _digit(data, clock + at) + _digit(data, clock + at + 1) for at in (0, 3, 6))
+        seconds = 3600 * h + 60 * m + s
+        here = [split for split in splits if split.day == split_day]
+        bounds = [-1, *(split.second for split in here), 1 << 30]
+        for first, end in pairwise(bounds):
+            within = rows[(seconds >= first) & (seconds < end)]
+            if len(within):
+                codes[within] = len(texts)
+                texts.append(label_of(split_day, first, splits))
+    return days if codes is None else pa.DictionaryArray.from_arrays(pa.array(codes), pa.array(texts, pa.string()))
+
+
+_MONTHS = ("", "Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+
+
+def _digit(data: Bytes, places: Places) -> Places:
+    found: Places = data.take(places).astype(np.int64) - _ZERO
+    return found
 
 
 def _slices(data: Bytes, starts: Places, ends: Places) -> Any:

@@ -24,7 +24,7 @@ Codes = npt.NDArray[np.int64]
 _DAY_BITS, _STATUS_BITS, _REFERRER_BITS = 16, 10, 24
 _COMPACT_AT = 2_000_000  # counted keys, 16 bytes each
 _DAY = re.compile(r"(\d\d)/([A-Z][a-z]{2})/(\d{4})\Z")
-_ISO_DAY = re.compile(r"\d{4}-\d\d-\d\d\Z")
+_ISO_DAY = re.compile(r"\d{4}-\d\d-\d\d(?:[AB][0-9T:Z-]{20})?\Z")
 _DAMAGED, _ASIDE = -1, -2
 MAX_REFERRERS = 20
 
@@ -139,10 +139,19 @@ class Tally:
         # A campaign says more of where somebody came from than the page that bore it.
         campaign = (np.array(self._noisy, np.int64)[requests] & self._campaign_bit) > 0
         if campaign.any():
-            numbers = self._referrers.numbers
-            referrers = np.where(campaign, numbers.setdefault(BY_CAMPAIGN, len(numbers)), referrers)
+            referrers = np.where(campaign, self._of_campaigns(referrers), referrers)
             named |= counted & campaign
         self._led.add(((targets << _REFERRER_BITS) | referrers)[named])
+
+    def _of_campaigns(self, referrers: Codes) -> Codes:
+        """The numbers of referrers as those of requests with campaign parameters."""
+        numbers, names = self._referrers.numbers, list(self._referrers.numbers)
+        table = np.zeros(len(names), np.int64)
+        for code in np.unique(referrers).tolist():
+            name = names[code] or ""
+            table[code] = numbers.setdefault(f"{BY_CAMPAIGN}{'' if name == '-' else name}", len(numbers))
+        found: Codes = table[referrers]
+        return found
 
     def _count_noise(self, requests: Codes) -> None:
         noisy = np.array(self._noisy, np.int64)[requests]
@@ -187,7 +196,7 @@ class Tally:
         """Which lines no earlier log of the ledger holds; the fresh ones are noted."""
         fresh = np.ones(len(days), bool)
         for code in np.unique(days[sound]).tolist():
-            day, here = self._day_texts[code], np.flatnonzero((days == code) & sound)
+            day, here = self._day_texts[code][:10], np.flatnonzero((days == code) & sound)
             mine = digests[here]
             if day in self._known:
                 known = self._known[day]

@@ -73,7 +73,7 @@ class ReadOptions:
 
     columns: meaning → header text. hosts: the hosts of the old sites, by which the column of old URLs is told from others.
     noise: kind → names (a regular expression) of parameters that are
-    left out of what a log says, because they tell nothing of the page. known_lines: method → day → digests of
+    left out of what a log says, because they tell nothing of the page. live: times (UTC) at which builds went live, where days of logs are taken apart. known_lines: method → day → digests of
     log lines that count already; see `LogLines`.
     """
 
@@ -81,6 +81,7 @@ class ReadOptions:
     columns: Mapping[str, str] = field(default_factory=dict)
     hosts: frozenset[str] = frozenset()
     noise: Mapping[str, str] = field(default_factory=dict)
+    live: tuple[str, ...] = ()
     known_lines: Callable[[str], Mapping[str, Sequence[bytes]]] = _no_lines
 
 

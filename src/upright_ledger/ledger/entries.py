@@ -28,6 +28,7 @@ from upright_ledger.core.evidence import (
     value,
 )
 from upright_ledger.core.folding import INDEX_FILES
+from upright_ledger.core.triage.attribution import BY_CAMPAIGN
 from upright_ledger.ledger import schema
 
 _MOST_ANCHORS = 5  # of one entry
@@ -162,7 +163,7 @@ def referrers_of(connection: Connection, entry: int) -> list[tuple[str, float]]:
     for told in connection.scalars(query.where(p.c.entry == entry, s.c.withdrawn.is_(False))):
         for line in told.splitlines():
             amount, _, address = line.partition(" ")
-            found[address] += float(amount)
+            found[address.removeprefix(BY_CAMPAIGN)] += float(amount)
     return sorted(found.items(), key=lambda item: (-item[1], item[0]))
 
 

@@ -26,13 +26,13 @@ def failing_entries(connection: Connection, live_day: str = "") -> set[int]:
     query = query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None), v.c.unit.in_(_ASKED))
     found = set(connection.scalars(query.where(v.c.status_class.in_(FAILING))))
     if live_day:
-        stays = (v.c.status_class == "2xx") & (v.c.last_day > live_day) & (a.c.status != 0)
+        stays = (v.c.status_class == "2xx") & (v.c.last_day >= live_day) & (a.c.status != 0)
         found |= set(connection.scalars(query.join(a, a.c.entry == p.c.entry).where(stays)))
     return found
 
 
 def told_of(connection: Connection, entries: set[int]) -> dict[int, list[Told]]:
-    """Entry → what sources that count say of its requests, in logs and in lists of errors, day by day; a figure without days stands at the end of
+    """Entry → what sources that count say of its requests, in logs and in lists of errors, day by day (labels, see core.triage.days); a figure without days stands at the end of
     its source's period."""
     p, v, s = schema.spellings, schema.evidence, schema.sources
     query = (
@@ -58,7 +58,7 @@ def requests_by_day(connection: Connection) -> dict[str, dict[str, float]]:
     found: dict[str, dict[str, float]] = defaultdict(lambda: defaultdict(float))
     for status_class, days in connection.execute(query):
         for day, requests in _days(days):
-            found[day][status_class] += requests
+            found[day[:10]][status_class] += requests
     return {day: dict(classes) for day, classes in sorted(found.items())}
 
 

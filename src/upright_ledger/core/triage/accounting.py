@@ -1,6 +1,6 @@
 """Accounting that knows the fix: what failed before an answer went live does not count against it, what fails after it does.
 
-Evidence has days, and a fix goes live within one: the requests of that day are taken for neither side.
+Evidence has days, taken apart where a build went live (see `days`). Of a day that was read before anybody said so, nothing counts as after it.
 """
 
 from __future__ import annotations
@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY, WANTED
+from upright_ledger.core.triage.days import is_after
 
 NEW, ANSWERED, DEPLOYED, PROVEN, RECURRING = "new", "answered", "deployed", "proven", "recurring"
 STATES = (RECURRING, NEW, ANSWERED, DEPLOYED, PROVEN)
@@ -24,7 +25,7 @@ _LEAVES = frozenset([MOVE, TEMPORARY, GONE])
 
 
 class Told(NamedTuple):
-    """What a log says of one spelling on one day. status_class: see core.evidence; people: not bots."""
+    """What a log says of one spelling on one day, by its label. status_class: see core.evidence; people: not bots."""
 
     spelling: str
     day: str
@@ -75,18 +76,18 @@ def is_failure(status_class: str, kind: str) -> bool:
 def account(told: Iterable[Told], fix: Fix) -> Account:
     """Draw up the account of one entry."""
     found = Account()
-    live_day = fix.live[:10]
     right_class = _RIGHT.get(fix.kind, "")
     for t in told:
-        after = bool(live_day) and t.day > live_day
+        after = is_after(t.day, fix.live)
         if right_class and t.status_class == right_class:
             found.right += t.requests if after else 0.0
             continue
         unmoved = after and t.status_class == "2xx" and fix.kind in _LEAVES  # a page answers where none should
         if not unmoved and not is_failure(t.status_class, fix.kind):
             continue
-        found.first = min(found.first or t.day, t.day)
-        found.last = max(found.last, t.day)
+        day = t.day[:10]
+        found.first = min(found.first or day, day)
+        found.last = max(found.last, day)
         found.statuses[t.status_class] = found.statuses.get(t.status_class, 0.0) + t.requests
         if t.people:
             found.failed += t.requests
@@ -94,10 +95,10 @@ def account(told: Iterable[Told], fix: Fix) -> Account:
             found.bots += t.requests
         if after:
             found.since += t.requests
-        if after or not live_day:
+        if after or not fix.live:
             found.spellings[t.spelling] = found.spellings.get(t.spelling, 0.0) + t.requests
             if t.people:
-                found.days[t.day] = found.days.get(t.day, 0.0) + t.requests
+                found.days[day] = found.days.get(day, 0.0) + t.requests
     found.state = _state(found, fix)
     return found
 
@@ -135,14 +136,13 @@ class Circumstances(NamedTuple):
 
 def why_again(found: Account, told: Iterable[Told], fix: Fix, around: Circumstances) -> str:
     """The likely reason why an entry fails after its fix."""
-    live_day = fix.live[:10]
     if found.spellings and all(s in around.elsewhere for s in found.spellings):
         return OTHER_HOST
     if found.spellings and not any(around.covered.get(s, True) for s in found.spellings):
         return VARIANT
     if not around.build_works:
         return NOT_DEPLOYED
-    after = {t.status_class for t in told if t.day > live_day and t.spelling in found.spellings}
+    after = {t.status_class for t in told if is_after(t.day, fix.live) and t.spelling in found.spellings}
     if after == {"5xx"}:
         return FAILS_THERE
     if _RIGHT.get(fix.kind, "") in after:

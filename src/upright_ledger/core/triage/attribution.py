@@ -15,7 +15,7 @@ INTERNAL, SEARCH, SOCIAL, MAIL, CAMPAIGN, APP, SITE, DIRECT = (
 ORIGINS = (INTERNAL, CAMPAIGN, MAIL, SEARCH, SOCIAL, APP, SITE, DIRECT)
 
 BY_CAMPAIGN = "campaign:"
-"""What stands in the place of a referrer where a request carried campaign parameters or a click identifier."""
+"""What stands before the referrer of requests that carried campaign parameters or a click identifier."""
 
 # The name before the public suffix, or a label of it, of hosts from which people come.
 _SEARCH = frozenset(

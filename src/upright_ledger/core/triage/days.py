@@ -1,0 +1,49 @@
+"""Days of logs, taken apart where a build went live: what was asked before it, and after it.
+
+A label is a day as the log has it, "2026-05-14", and on a day on which a build went live that day with a letter and the time (UTC) behind it:
+"2026-05-14B2026-05-14T03:00:00Z" before it, "2026-05-14A2026-05-14T03:00:00Z" from then on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from datetime import UTC, datetime, timedelta
+from typing import NamedTuple
+
+BEFORE, AFTER = "B", "A"
+
+
+class Split(NamedTuple):
+    """A time at which a build went live, as a log's clock has it. day: YYYY-MM-DD; second: of that day; live: the time in UTC."""
+
+    day: str
+    second: int
+    live: str
+
+
+def splits_of(live: Iterable[str], minutes: int) -> list[Split]:
+    """Times (ISO 8601, UTC) as a clock shows them that is so many minutes ahead of UTC, in their order."""
+    found = []
+    for text in sorted(live):
+        time = datetime.strptime(text, "%Y-%m-%dT%H:%M:%SZ").replace(tzinfo=UTC) + timedelta(minutes=minutes)
+        second = time.hour * 3600 + time.minute * 60 + time.second
+        found.append(Split(time.strftime("%Y-%m-%d"), second, text))
+    return found
+
+
+def label_of(day: str, second: int, splits: Sequence[Split]) -> str:
+    """The label of a second of a day."""
+    here = [s for s in splits if s.day == day]
+    if not here:
+        return day
+    passed = [s for s in here if s.second <= second]
+    return f"{day}{AFTER}{passed[-1].live}" if passed else f"{day}{BEFORE}{here[0].live}"
+
+
+def is_after(label: str, live: str) -> bool:
+    """Whether what has a label was asked after a build went live. Of a day that is not taken apart, and on which it did, nothing is."""
+    if not live:
+        return False
+    if len(label) > 10:
+        return label[11:] >= live if label[10] == AFTER else label[11:] > live
+    return label > live[:10]
