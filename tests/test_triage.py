@@ -11,6 +11,7 @@ import pytest
 
 from conftest import NEW, OLD, Program
 from upright_ledger.demo.live_phase import CLAIMED, LAUNCH, MENDED, LivePhase, make_live_phase
+from upright_ledger.web.standin import serve
 
 
 @pytest.fixture(scope="module")
@@ -240,8 +241,6 @@ def test_a_server_that_runs_something_else_is_named(museum: Program) -> None:
 
 
 def test_a_replay_tells_that_another_build_runs(museum: Program) -> None:
-    from upright_ledger.web.standin import serve
-
     museum("decide", "--from", museum.pairs("/a.html,/a/,301", "/b.html,/b/,301"))
     museum("build", "--for", "nginx", "--out", "rules")
     museum("handover", "--live")
@@ -277,3 +276,29 @@ def test_the_day_on_which_a_fix_goes_live_is_taken_apart(museum: Program) -> Non
     lines = (f"2026-05-03 {clock} GET /w3c.html 404 Mozilla/5.0\n" for clock in ("08:29:59", "08:30:01"))
     odd = told("iis.log", fields + "".join(lines))["w3c.html"]
     assert (odd["since"], odd["failed"]) == (1, 2)
+
+
+def test_what_ends_on_a_page_that_is_none_fails_whatever_its_status(museum: Program) -> None:
+    museum("decide", "--from", museum.pairs("/a.html,/a/,301", "/b.html,/b/,301"))
+    museum("build", "--for", "nginx", "--out", "rules")
+    museum("handover", "--live", "--at", "2026-05-01T00:00:00+00:00")
+    museum.write("access.log", hit("/a.html", status=301, times=4) + hit("/b.html", status=301, times=2))
+    museum("gather", "access.log")
+    assert museum.json("triage")["entries"] == []
+
+    def site(_: str, target: str) -> tuple[int, str, str]:
+        if target == "/a.html":
+            return 301, f"{NEW}/", ""
+        return (301, f"{NEW}/b/", "") if target == "/b.html" else (200, "", "Quillhaven")
+
+    with serve(site) as address:
+        museum("replay", "--at", address, code=1)
+    (entry,) = museum.json("triage", code=1)["entries"]
+    assert (entry["legacy_url"], entry["state"], entry["lost"], entry["soft"]) == (
+        f"{OLD}/a.html",
+        "recurring",
+        4,
+        True,
+    )
+    assert entry["why"].startswith("it ends on a page that is none")
+    assert (entry["share"], entry["trend"]) == (round(4 / 6, 6), 4)

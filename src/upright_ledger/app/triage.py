@@ -17,6 +17,7 @@ from upright_ledger.core.folding import declared_paths, fold
 from upright_ledger.core.triage.accounting import (
     NEW,
     RECURRING,
+    SOFT,
     STATES,
     Account,
     Circumstances,
@@ -30,6 +31,7 @@ from upright_ledger.core.triage.damage import Damage, Mended
 from upright_ledger.core.triage.days import is_after
 from upright_ledger.core.triage.priority import ENTRY, FAMILY, Decision, enough, rank
 from upright_ledger.ledger.answers import TEMPLATE
+from upright_ledger.ledger.blocks import load_traces
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.failing import (
     aside_totals,
@@ -39,6 +41,7 @@ from upright_ledger.ledger.failing import (
     told_of,
 )
 from upright_ledger.ledger.retaining import let_go
+from upright_ledger.ledger.runs import last_run
 from upright_ledger.ledger.stock import LIVE, StoredProposal, load_proposals
 
 _FEWEST_OF_FAMILY = 3
@@ -49,7 +52,8 @@ class Failing:
     """One entry that fails, or failed until it was mended.
 
     came: where its requests come from. why: the likely reason, where it fails again. meant: the page that a damaged address was meant to be.
-    proposal: the best one, if there is any.
+    proposal: the best one, if there is any. soft: the last replay saw it end on a page that is none. share: what is lost, of all requests by people (0 to 1); trend: requests
+    of the last seven days less those of the seven before.
     """
 
     entry: Entry
@@ -60,13 +64,16 @@ class Failing:
     why: str = ""
     meant: Mended | None = None
     proposal: StoredProposal | None = None
+    soft: bool = False
+    share: float = 0.0
+    trend: float = 0.0
 
     def as_dict(self) -> dict[str, Any]:
         """As data."""
         a, e = self.account, self.entry
         return {
             "legacy_url": e.legacy_url, "site": e.site, "state": a.state, "why": self.why, "lost": a.lost, "failed": a.failed, "bots": a.bots,
-            "since": a.since, "first": a.first, "last": a.last, "value": round(e.evidence.value, 2), "links": e.evidence.links,
+            "since": a.since, "first": a.first, "last": a.last, "share": round(self.share, 6), "trend": self.trend, "soft": self.soft, "value": round(e.evidence.value, 2), "links": e.evidence.links,
             "statuses": a.statuses, "family": self.family, "answer": e.answer.kind, "destination": e.answer.destination,
             "answered": self.fix.answered, "live": self.fix.live,
             "came": [c._asdict() for c in self.came],
@@ -136,6 +143,8 @@ def triage(book: Book) -> Triaged:
         let_go(connection, book.ledger.settings.retention)
     with book.ledger.reading() as connection:
         numbers = failing_entries(connection, fixes.live[0].live_from[:10] if fixes.live else "")
+        soft = _soft(book, connection)
+        numbers |= soft
         told = told_of(connection, numbers)
         led = referrers_by_entry(connection, numbers)
         days, noise = requests_by_day(connection), aside_totals(connection)
@@ -145,17 +154,19 @@ def triage(book: Book) -> Triaged:
     )
     damage = Damage((parse_address(d.url).path, d.url) for d in book.stock.values() if d.state == LIVE)
     family = templates([e.key for e in book.entries if e.id in numbers])
+    people, newest = sum(sum(classes.values()) for classes in days.values()), max(days, default="")
     rows = []
     for entry in (e for e in book.entries if e.id in numbers):
         fix = fixes.of(entry)
-        found = account(told[entry.id], fix)
+        found = account(told[entry.id], fix, soft=entry.id in soft)
         if not (found.failed or found.bots):
             continue  # what looked like a failure is what its answer says
         # Referrers are told of all requests of an entry: their share in what fails is taken to be the same.
         share = found.failed / (sum(t.requests for t in told[entry.id] if t.people) or 1.0)
         referrers = ((address, share * n) for address, n in led.get(entry.id, {}).items())
         row = Failing(entry, found, fix, came_from(referrers, found.failed, known))
-        row.family = family.get(entry.key, "")
+        row.family, row.soft = family.get(entry.key, ""), entry.id in soft
+        row.share, row.trend = found.lost / people if people else 0.0, found.trend(newest) if newest else 0.0
         if entry.answer.kind in {OPEN, WANTED}:
             row.meant = damage.meant(parse_address(entry.legacy_url).path)
             row.proposal = next((p for p in proposals.get(entry.id, ()) if not p.is_fallback), None)
@@ -169,11 +180,28 @@ def triage(book: Book) -> Triaged:
     return result
 
 
+def _soft(book: Book, connection: Any) -> set[int]:
+    """The entries that the last replay saw end on a page that is none."""
+    last = last_run(connection, "replay")
+    if last is None:
+        return set()
+    rows = load_traces(connection, last.id)
+    urls = [url for url, outcome in zip(rows.urls, rows.outcomes, strict=True) if outcome.verdicts[0] in _SOFT]
+    entries = (book.entry_of(address_of(url)) for url in urls)
+    return {e.id for e in entries if e is not None}
+
+
+_SOFT = frozenset(["soft-404", "home-fallback"])
+
+
 def _explain(book: Book, rows: Iterable[Failing], told: Mapping[int, list[Told]]) -> None:
     """Find the likely reason of what fails again."""
     works = {r.fix.live for r in rows if r.account.right}
     for row in (r for r in rows if r.account.state == RECURRING):
         said, live = told[row.entry.id], row.fix.live
+        if row.soft:
+            row.why = SOFT
+            continue
         covered = _covered(book, row.entry, said, live) if row.entry.by != TEMPLATE else {}
         elsewhere = frozenset(s for s in row.account.spellings if not book.sites.site_of(address_of(s)))
         row.why = why_again(row.account, said, row.fix, Circumstances(covered, elsewhere, not works or live in works))

@@ -12,7 +12,7 @@ from upright_ledger.formats.workbooks import Sheet, workbook_bytes
 from upright_ledger.formats.writing import csv_bytes, write_whole
 
 COLUMNS = (
-    "site", "legacy_url", "state", "lost", "value", "links", "bots", "first", "last", "statuses", "comes_from", "family", "answer", "destination", "proposal",
+    "site", "legacy_url", "state", "lost", "share", "trend", "value", "links", "bots", "first", "last", "statuses", "comes_from", "family", "answer", "destination", "proposal",
     "confidence", "reason", "answered", "live",
 )  # fmt: skip
 _RANKS = {RECURRING: 0, NEW: 1, ANSWERED: 2, DEPLOYED: 2, PROVEN: 2}
@@ -36,7 +36,7 @@ def _rows(result: Triaged) -> Iterator[tuple[object, ...]]:
         proposal = r.meant.page if r.meant else r.proposal.destination if r.proposal else ""
         reason = r.why or (r.meant.damage if r.meant else "")
         yield (
-            e.site, e.legacy_url, a.state, a.lost, round(e.evidence.value, 2), e.evidence.links, a.bots, a.first, a.last,
+            e.site, e.legacy_url, a.state, a.lost, round(r.share, 6), r.trend, round(e.evidence.value, 2), e.evidence.links, a.bots, a.first, a.last,
             " ".join(f"{c}:{n:.0f}" for c, n in sorted(a.statuses.items())), "; ".join(f"{c.origin} {c.requests:.0f}" for c in r.came[:4]), r.family,
             e.answer.kind, e.answer.destination, proposal, r.proposal.confidence if r.proposal else "", reason, r.fix.answered, r.fix.live,
         )  # fmt: skip

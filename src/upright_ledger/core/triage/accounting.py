@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from datetime import date, timedelta
 from typing import NamedTuple
 
 from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY, WANTED
@@ -65,6 +66,13 @@ class Account:
         """Requests by people that fail now: all of them, or those since the fix."""
         return sum(self.days.values())
 
+    def trend(self, newest: str) -> float:
+        """Requests of the last seven days up to the newest one, less those of the seven before."""
+        end = date.fromisoformat(newest)
+        week, before = ((end - timedelta(n)).isoformat() for n in (7, 14))
+        late = sum(n for day, n in self.days.items() if week < day <= newest)
+        return late - sum(n for day, n in self.days.items() if before < day <= week)
+
 
 def is_failure(status_class: str, kind: str) -> bool:
     """Whether a status is a failure in view of an answer: a right 410 is none."""
@@ -73,17 +81,17 @@ def is_failure(status_class: str, kind: str) -> bool:
     return status_class in {"404", "5xx"}
 
 
-def account(told: Iterable[Told], fix: Fix) -> Account:
-    """Draw up the account of one entry."""
+def account(told: Iterable[Told], fix: Fix, *, soft: bool = False) -> Account:
+    """Draw up the account of one entry. soft: it was seen to end on a page that says it is not found, or on a home page, whatever its status."""
     found = Account()
     right_class = _RIGHT.get(fix.kind, "")
     for t in told:
         after = is_after(t.day, fix.live)
-        if right_class and t.status_class == right_class:
+        if right_class and t.status_class == right_class and not soft:
             found.right += t.requests if after else 0.0
             continue
         unmoved = after and t.status_class == "2xx" and fix.kind in _LEAVES  # a page answers where none should
-        if not unmoved and not is_failure(t.status_class, fix.kind):
+        if not unmoved and not soft and not is_failure(t.status_class, fix.kind):
             continue
         day = t.day[:10]
         found.first = min(found.first or day, day)
@@ -121,6 +129,7 @@ REAL_PAGE = "shadowed: a page of the site answers there"
 VARIANT = "a spelling that no rule covers"
 OTHER_HOST = "asked on another host"
 OVERRULED = "overruled: something answers before our rules, or the server does not ask them"
+SOFT = "it ends on a page that is none: one that says it is not found, or a home page"
 FAILS_THERE = "the rule answers, and the server fails"
 
 
