@@ -14,6 +14,7 @@ from upright_ledger.core.answers import MOVE, TEMPORARY, Expected, expected_text
 from upright_ledger.core.causes import with_rules
 from upright_ledger.core.languages import marked
 from upright_ledger.core.outcomes import Outcome, outcome_of
+from upright_ledger.core.plain_rules import NOTHING, UNSURE, PlainRules, is_plain
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.tracing import Pages, trace_offline
@@ -49,22 +50,26 @@ class Rehearsal(Generic[T]):
 
     def ask(self, requests: Iterable[tuple[str, T | None]]) -> Iterator[tuple[str, Outcome]]:
         """Location (empty without a redirect, and where there are more of them) and outcome of each request: (URL, whose it is)."""
-        answer_of, at_once = self._rules.answer, self._rules.at_once
+        answer_of, plainly = self._rules.answer, PlainRules(self._rules).answer
         site_of, new = self._rules.site_of, self._sites.new_authorities
         for url, whose in requests:
             scheme, authority, target = split_text(url)
-            answer = at_once.get((site_of.get(authority, ""), target)) or answer_of(authority, target, scheme)
+            site = site_of.get(authority)
+            status, location = plainly(site, target) if site is not None and is_plain(target) else UNSURE
+            if status < 0:
+                answer = answer_of(authority, target, scheme)
+                status, location = (answer.status, answer.location) if answer is not None else NOTHING
             found = None
-            if answer is None:
+            if not status:
                 if authority not in new:
                     yield "", self._stays(url, 404, whose)
                     continue
-            elif answer.status not in REDIRECTS:
-                yield "", self._stays(url, answer.status, whose)
+            elif status not in REDIRECTS:
+                yield "", self._stays(url, status, whose)
                 continue
             else:
-                found = self._moves(url, answer.status, answer.location, whose)
-            yield self._whole(url, whose) if found is None else (answer.location if answer else "", found)
+                found = self._moves(url, authority, target, status, location, whose)
+            yield self._whole(url, whose) if found is None else (location, found)
 
     def _stays(self, url: str, status: int, whose: T | None) -> Outcome:
         """The outcome of a request that is answered at once, without a page."""
@@ -78,12 +83,13 @@ class Rehearsal(Generic[T]):
                 self._shared[key] = found
         return found
 
-    def _moves(self, url: str, status: int, location: str, whose: T | None) -> Outcome | None:
+    def _moves(
+        self, url: str, authority: str, target: str, status: int, location: str, whose: T | None
+    ) -> Outcome | None:
         """The outcome of a redirect that plainly leads where it should; None where a closer look is due."""
         final = self._end(location)
         if final is None:
             return None
-        _, authority, target = split_text(url)
         language = marked(authority, target)
         if language and language != (marked(*split_text(location)[1:]) or language):
             return None
@@ -114,7 +120,7 @@ class Rehearsal(Generic[T]):
         found: int | None = None
         leads_on = authority in self._rules.site_of or authority not in self._sites.new_authorities
         if not leads_on and "#" not in target and target != "/" and target[:2] != "/?":
-            page = self._pages.at(address_of(location))
+            page = self._pages.named(authority, target) if is_plain(target) else self._pages.at(address_of(location))
             status = (page.status or 200) if page is not None else 0
             found = status if status < 300 else None
         if len(self._ends) < _MOST_KEPT:

@@ -27,6 +27,10 @@ class Pages:
         path = f"{address.authority}{canonical_path(address.path)}"
         return (self._found.get(f"{path}?{address.query}") if address.query else None) or self._found.get(path)
 
+    def named(self, authority: str, path: str) -> StockPage | None:
+        """As `at`, for a host of the new site and a path in its canonical form, without a query."""
+        return self._found.get(f"{authority}{path}") if self._found else None
+
 
 def trace_offline(start: Address, rules: RuleSet, sites: Sites, pages: Pages) -> Trace:
     """Follow one request through the rules as a server with this stock of pages would answer.
