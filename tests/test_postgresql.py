@@ -106,3 +106,22 @@ def test_two_people_at_once_lose_nothing(team: Program) -> None:
         assert process.returncode == 0, error
     assert team.json("balance")["entries"] == 1500 * 4
     assert [s["command"] for s in team.json("history")["steps"]] == ["gather", "gather", "gather", "open"]
+
+
+def test_triage_tells_the_same_as_on_sqlite(team: Program, museum: Program) -> None:
+    told = []
+    for program in (team, museum):
+        write_files(program)
+        program("decide", "--from", program.pairs("/p1?v=1,/now/1/,301", "/p2?v=2,/now/2/,301"))
+        program("build", "--for", "nginx", "--out", "rules")
+        program("handover", "--live", "--at", "2026-05-03T10:00:30+00:00")
+        news = program.json("triage", "--new", "access.log", code=1)["news"]
+        found = program.json("triage", code=1)
+        retired = program.json("retire", "--unused-for", "30")
+        told.append((
+            [(n["kind"], n["url"], n["lost"]) for n in news], program("triage", "--new", "access.log").out,
+            [{k: v for k, v in e.items() if k not in {"answered", "live"}} for e in found["entries"]], found["noise"], found["days"], retired["kept"],
+        ))  # fmt: skip
+    assert told[0] == told[1]
+    assert told[0][0]
+    assert told[0][1] == ""

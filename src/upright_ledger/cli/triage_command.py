@@ -193,6 +193,8 @@ def _review(folder: Path) -> None:
 
 def _show(result: Triaged, known: list[str], *, all_rows: bool) -> None:
     _show_summary(result)
+    if not result.rows:
+        show.say("Nothing fails in what was gathered.")
     if result.states:
         show.say()
         show.table(
