@@ -19,7 +19,7 @@ from typing import Any, BinaryIO
 import numpy as np
 import numpy.typing as npt
 
-from upright_ledger.core.triage.days import Split, label_of
+from upright_ledger.core.triage.days import Split, label_of, split_days
 from upright_ledger.formats.reading import MAX_LINE
 
 Bytes = npt.NDArray[np.uint8]
@@ -345,7 +345,7 @@ def _taken_apart(days: Any, data: Bytes, opened: Places, splits: Sequence[Split]
 
     texts: list[str] = days.dictionary.to_pylist()
     codes = None
-    for split_day in dict.fromkeys(s.day for s in splits):
+    for split_day in split_days(splits):
         year, month, day = split_day.split("-")
         text = f"{day}/{_MONTHS[int(month)]}/{year}"
         if text not in texts:

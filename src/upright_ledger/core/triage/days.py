@@ -31,12 +31,17 @@ def splits_of(live: Iterable[str], minutes: int) -> list[Split]:
     return found
 
 
+def split_days(splits: Iterable[Split]) -> list[str]:
+    """The days that need a label: those on which a build went live by the log's clock, or in UTC."""
+    return sorted({day for s in splits for day in (s.day, s.live[:10])})
+
+
 def label_of(day: str, second: int, splits: Sequence[Split]) -> str:
     """The label of a second of a day."""
-    here = [s for s in splits if s.day == day]
+    here = [s for s in splits if day in {s.day, s.live[:10]}]
     if not here:
         return day
-    passed = [s for s in here if s.second <= second]
+    passed = [s for s in here if (s.day, s.second) <= (day, second)]
     return f"{day}{AFTER}{passed[-1].live}" if passed else f"{day}{BEFORE}{here[0].live}"
 
 
