@@ -207,3 +207,17 @@ def test_what_somebody_else_answered_meanwhile_stays(waiting: Program) -> None:
 
 def test_without_a_terminal_the_sheet_is_named(waiting: Program) -> None:
     assert "--out sheet.xlsx" in waiting("review", code=2).err
+
+
+def test_what_fails_is_reviewed_at_once(waiting: Program) -> None:
+    agent = "Mozilla/5.0 (X11; Linux x86_64) ExampleBrowser/1.0"
+    hit = '198.51.100.7 - - [03/May/2026:10:00:00 +0000] "GET /stories/{}.html HTTP/1.1" 404 5 "-" "{}"\n'
+    waiting.write("access.log", "".join(hit.format(name, agent) for name in PAGES[3:5]))
+    with terminal(waiting, "triage", "access.log", "--review") as screen:
+        assert "nobody has answered it" in screen.until("triage --review")
+        assert "/stories/gilt-case.html" in screen.until(END)
+        screen.press("1")
+        assert "/stories/elm-hand.html" in screen.until(END)
+        screen.press("1")
+        assert "2 entries were answered" in screen.until("were answered")
+    assert set(answers(waiting)) == {"/stories/gilt-case.html", "/stories/elm-hand.html"}

@@ -44,7 +44,7 @@ SORTS = (*_SORTS, "last-seen", "url")
 
 @dataclass(frozen=True)
 class Filters:
-    """Which entries are wanted; an empty filter wants all. pattern: of the legacy URL or its path, with *."""
+    """Which entries are wanted; an empty filter wants all. pattern: of the legacy URL or its path, with *. numbers: of the entries themselves."""
 
     pattern: str = ""
     site: str = ""
@@ -53,6 +53,7 @@ class Filters:
     source: str = ""
     answer: str = ""
     status: str = ""
+    numbers: frozenset[int] | None = None
 
 
 @dataclass(frozen=True)
@@ -143,6 +144,7 @@ def _fits(line: Line, filters: Filters) -> bool:
         and (not filters.source or any(fnmatchcase(s, filters.source) for s in line.sources))
         and (not filters.answer or e.answer.kind == filters.answer)
         and (not filters.status or filters.status in e.statuses)
+        and (filters.numbers is None or e.id in filters.numbers)
     )
 
 

@@ -129,7 +129,7 @@ def command(
             show.say(f"The figures are in {figures}.")
         _next(result)
     if review:
-        _review(folder)
+        _review(folder, frozenset(r.entry.id for r in result.rows if r.account.state == NEW))
     raise click.exceptions.Exit(1 if result.faults else 0)
 
 
@@ -179,13 +179,13 @@ def _watch(
     raise click.exceptions.Exit(3 if found.failed else 1 if failing else 0)
 
 
-def _review(folder: Path) -> None:
+def _review(folder: Path, waiting: frozenset[int]) -> None:
     from upright_ledger.app.queue import Queue
     from upright_ledger.cli.review_screen import Screen
 
     if not (sys.stdin.isatty() and sys.stdout.isatty()):
         raise UsageError("--review needs a terminal", "upright review --out sheet.xlsx writes a sheet instead")
-    queue = Queue(open_ledger(folder), Filters(status="404"))
+    queue = Queue(open_ledger(folder), Filters(numbers=waiting))
     if queue.waiting:
         Screen(queue).run()
     show.say(f"{show.plural(queue.answered, 'entry was', 'entries were')} answered.")
