@@ -128,6 +128,20 @@ def test_a_line_that_is_still_being_written_waits(museum: Program) -> None:
     assert "needs the logs" in museum("triage", "--new", code=2).err
 
 
+def test_every_part_of_a_log_knows_its_fields(museum: Program) -> None:
+    log = museum.folder / "u_ex2605.log"
+    row = "2026-05-03 10:00:0{} GET /page-{}.html 404 Mozilla/5.0+(ExampleBrowser)\n"
+    log.write_text(
+        "#Version: 1.0\n#Fields: date time cs-method cs-uri-stem sc-status cs(User-Agent)\n" + row.format(1, 1)
+    )
+    museum("triage", "--new", log, code=1)
+    with log.open("a") as file:
+        file.write(row.format(2, 2))
+    found = museum.json("triage", "--new", log, code=1)
+    assert [n["url"].removeprefix(OLD) for n in found["news"]] == ["/page-2.html"]
+    assert counted(museum) == {"/page-1.html": 1, "/page-2.html": 1}
+
+
 @needs_nginx
 def test_a_log_that_nginx_writes_is_followed_through_its_rotation(museum: Program) -> None:
     folders: list[Path] = []

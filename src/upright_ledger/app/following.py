@@ -29,6 +29,7 @@ from upright_ledger.ledger.store import Ledger
 _TAIL = 1 << 10  # bytes before the end of what was read, by which the place is known again
 _LONGEST = 1 << 16  # bytes of a first line
 _BLOCK = 1 << 20
+_LONGEST_LINE = 1 << 24  # bytes
 
 
 @dataclass
@@ -39,10 +40,6 @@ class New:
     bytes: int = 0
     gathered: Gathered | None = None
 
-    def anew(self, log: Followed) -> bool:
-        """Whether it was read from its beginning."""
-        return self.bytes == log.read
-
 
 def gather_new(ledger: Ledger, paths: Sequence[str], *, host: str = "", kind: str = "") -> list[New]:
     """Gather what is new in some logs, and in the rotated ones beside them that were followed before. Raises InputError for a file that cannot be read."""
@@ -52,13 +49,14 @@ def gather_new(ledger: Ledger, paths: Sequence[str], *, host: str = "", kind: st
             part = Path(held) / _plain_name(path)
             with ledger.reading() as connection:
                 known, by_hand = followed_logs(connection), newest_by_hand(connection)
-            found = _copy_new(path, known, part)
-            if found is None:
+            copied = _copy_new(path, known, part)
+            if copied is None:
                 continue
-            result = New(path.name, part.stat().st_size)
+            found, start = copied
+            result = New(path.name, found.read - start)
             # Two requests of one second may be written alike; only lines that somebody may have gathered by hand are looked up.
             before = known.get(found.head)
-            trusted = not by_hand if before is None else by_hand <= before.source and not result.anew(found)
+            trusted = not by_hand if before is None else by_hand <= before.source and start > 0
             noted: list[bool] = []
 
             def note(connection: Any, log: Followed = found, noted: list[bool] = noted) -> None:
@@ -114,8 +112,8 @@ def _head(line: bytes) -> str:
     return hashlib.blake2b(line, digest_size=16).hexdigest() if line.endswith(b"\n") or len(line) == _LONGEST else ""
 
 
-def _copy_new(path: Path, known: dict[str, Followed], part: Path) -> Followed | None:
-    """Write the whole lines of a log that are new into a file; how far it is read then, or None where it holds no whole line yet."""
+def _copy_new(path: Path, known: dict[str, Followed], part: Path) -> tuple[Followed, int] | None:
+    """Write the whole lines of a log that are new into a file; how far it is read then, and from where on, or None where it holds no whole line yet."""
     head = _head_of(path)
     if not head:
         if not path.is_file():
@@ -126,9 +124,20 @@ def _copy_new(path: Path, known: dict[str, Followed], part: Path) -> Followed | 
     if before is None and alike:
         head = f"{head}#{len(alike)}"
     start = before.read if before is not None and _is_at(path, before) else 0
+    directives = _directives(path) if start else b""
     with open_bytes(path) as file, part.open("wb") as out:
+        out.write(directives)
         end, tail = _copy_lines(file, out, start, _before(file, start))
-    return Followed(before.head if before is not None else head, _place(path), path.name, end, tail)
+    return Followed(before.head if before is not None else head, _place(path), path.name, end, tail), start
+
+
+def _directives(path: Path) -> bytes:
+    """The lines with which some logs say what their fields are (W3C Extended Log File Format), which every part of them needs."""
+    lines = []
+    with open_bytes(path) as file:
+        while (line := file.readline(_LONGEST)).startswith(b"#"):
+            lines.append(line)
+    return b"".join(lines)
 
 
 def _record_of(path: Path, alike: Sequence[Followed]) -> Followed | None:
@@ -190,6 +199,8 @@ def _copy_lines(file: BinaryIO, out: BinaryIO, start: int, last: bytes) -> tuple
         data = rest + data
         cut = data.rfind(b"\n") + 1
         rest = data[cut:]
+        if not cut and len(rest) > _LONGEST_LINE:
+            cut, rest = len(data), b""  # no line of a log is as long; its reader will say so
         if cut:
             out.write(data[:cut])
             end += cut
