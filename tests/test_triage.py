@@ -227,6 +227,9 @@ def test_a_server_that_runs_something_else_is_named(museum: Program) -> None:
     assert "behind" not in museum.json("check", code=None)
     museum("decide", "/b.html", "--to", "/b/")
     assert museum.json("check", code=None)["behind"].endswith("answers were changed after it: build again")
+    museum("undo")
+    assert "behind" not in museum.json("check", code=None)
+    museum("undo", "--step", museum.json("history")["steps"][0]["step"])
     found = museum.json("handover", "--running", "rules/redirects.csv", code=1)
     assert found["differing"] == [{"old": f"{OLD}/b.html", "running": "", "ledger": f"301 {NEW}/b/"}]
     museum("build", "--for", "nginx", "--out", "rules")

@@ -13,7 +13,7 @@ from upright_ledger.app.deployed import answers_of, compared_urls, deployed_rule
 from upright_ledger.app.results import Results
 from upright_ledger.core.addresses import parse_address
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.builds import list_builds, live_builds, mark_build, newest_change
+from upright_ledger.ledger.builds import changed_since, list_builds, live_builds, mark_build
 from upright_ledger.ledger.runs import Run
 from upright_ledger.ledger.store import Ledger, now
 
@@ -89,12 +89,13 @@ def live_build(ledger: Ledger) -> BuildLine | None:
 
 def behind(ledger: Ledger) -> str:
     """In words, how the live build differs from the answers of the ledger; empty where it does not, or none is live."""
-    with ledger.reading() as connection:
-        changed = newest_change(connection)
     live = live_build(ledger)
-    if live is None or live.step >= changed:
+    if live is None:
         return ""
-    waiting = next((b for b in builds(ledger) if b.step >= changed), None)
+    with ledger.reading() as connection:
+        if not changed_since(connection, live.step):
+            return ""
+        waiting = next((b for b in map(_line, list_builds(connection)) if not changed_since(connection, b.step)), None)
     since = f"build {live.number} ({live.server}) is live since {live.live_from[:16].replace('T', ' ')}"
     if waiting is not None:
         return f"{since}, and build {waiting.number} is not: hand it over, and say upright handover --live when it runs"

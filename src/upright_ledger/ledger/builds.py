@@ -45,9 +45,10 @@ def mark_build(connection: Connection, number: int, *, handed_over: str = "", li
     connection.execute(update(schema.builds).where(schema.builds.c.id == number).values(**told))
 
 
-def newest_change(connection: Connection) -> int:
-    """The newest step that changed what is built, and was not undone; 0 where there is none."""
+def changed_since(connection: Connection, step: int) -> bool:
+    """Whether what is built from was changed after a step; a change that was taken back since is none."""
     c, s = schema.changes, schema.steps
-    query = select(func.max(s.c.id)).join(c, c.c.step == s.c.id)
+    query = select(func.count()).select_from(s).join(c, c.c.step == s.c.id)
     built_from = c.c.table_name.in_(("answers", "claims", "templates", "policies"))
-    return connection.scalar(query.where(built_from, s.c.undone_by.is_(None))) or 0
+    stands = s.c.undone_by.is_(None) & (s.c.undoes.is_(None) | (s.c.undoes <= step))
+    return bool(connection.scalar(query.where(built_from, s.c.id > step, stands)))
