@@ -53,7 +53,9 @@ def reading_options(command: F) -> F:
             metavar="MEANING=HEADER",
             help="Settle a column, as in url='Page address'.",
         ),
-        click.option("--kind", default="", help="What the files are, such as table or access-log.  [default: recognised]"),
+        click.option(
+            "--kind", default="", help="What the files are, such as table or access-log.  [default: recognised]"
+        ),
     ):
         command = option(command)
     return command

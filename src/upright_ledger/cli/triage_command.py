@@ -110,7 +110,7 @@ def command(
             )  # fmt: skip
     book = Book(ledger)
     result = triage(book)
-    if book.stock and any(r.account.state == NEW and r.proposal is None for r in result.rows):
+    if paths and book.stock and any(r.account.state == NEW and r.proposal is None for r in result.rows):
         match(ledger, threshold=1.01, answering=False)
         result = triage(Book(ledger))
     if out is not None:

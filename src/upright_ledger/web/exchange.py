@@ -27,6 +27,7 @@ BODY_BYTES = 1 << 16
 HEADER_BYTES = 1 << 17
 MOST_AT_ONCE = 64
 LONGEST_WAIT = 60.0  # seconds that a server may ask us to wait
+_MANY_HOSTS = 256  # from which on those that are done with are let go
 _SHORT = 0.002  # seconds between looks at what is under way elsewhere
 _TOO_LARGE = 100  # CURLE_TOO_LARGE, which pycurl does not name
 _TRANSIENT = frozenset(
@@ -102,12 +103,14 @@ class Exchange:
         self._idle: list[pycurl.Curl] = []
         self._active: dict[pycurl.Curl, tuple[Request, _Received]] = {}
         self._hosts: dict[str, _Host] = {}
+        self._waiting = 0  # requests of all hosts
         self._later: list[tuple[float, int, Request]] = []
         self._order = count()
 
     def submit(self, request: Request) -> None:
         """Ask when it is this request's turn."""
         self._host(request).waiting.append(request)
+        self._waiting += 1
 
     def run(
         self,
@@ -130,25 +133,19 @@ class Exchange:
                     else:
                         self.submit(following)
                 pause = min(self._start_due(), _SHORT if busy() else 1.0)
-                if (
-                    not self._active
-                    and not more
-                    and not self._later
-                    and not any(h.waiting for h in self._hosts.values())
-                    and not busy()
-                ):
+                if not self._active and not more and not self._later and not self._waiting and not busy():
                     return
                 self._turn(pause)
                 meanwhile()
 
     def slow_down(self, origin: str, seconds: float) -> None:
         """Leave as much time between requests to an origin, if that is more than the rate leaves."""
-        self._host_of(origin).gap = seconds
+        host = self._host_of(origin)
+        host.gap, host.slowed = seconds, True
 
     def has_room(self) -> bool:
         """Whether few enough requests wait."""
-        waiting = sum(len(h.waiting) for h in self._hosts.values())
-        return waiting + len(self._active) + len(self._later) < 2 * MOST_AT_ONCE
+        return self._waiting + len(self._active) + len(self._later) < 2 * MOST_AT_ONCE
 
     def _host(self, request: Request) -> _Host:
         return self._host_of(request.origin)
@@ -173,7 +170,10 @@ class Exchange:
                 if host.gap:
                     host.next_at = max(host.next_at, now - host.gap) + host.gap
                 host.active += 1
+                self._waiting -= 1
                 self._start(host.waiting.popleft())
+        if len(self._hosts) > _MANY_HOSTS:
+            self._hosts = {o: h for o, h in self._hosts.items() if h.waiting or h.active or h.next_at > now or h.slowed}
         return max(0.0, min(soonest, 1.0))
 
     def _start(self, request: Request) -> None:
@@ -300,6 +300,7 @@ class _Host:
     active: int = 0
     next_at: float = 0.0
     gap: float = 0.0
+    slowed: bool = False  # it asked for its own gap
 
 
 class _Received:
