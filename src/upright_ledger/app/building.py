@@ -14,6 +14,7 @@ from upright_ledger.app.delivery import (
     MANIFEST,
     RULE_LIST,
     Change,
+    answers_in_words,
     changes,
     changes_csv,
     digest_in,
@@ -131,7 +132,7 @@ def build(
         urls = compared_urls(deployed, book)
         before, after = answers_of(deployed, urls), answers_of(translation.rules, urls)
     else:
-        before, after = read_list(against or folder / RULE_LIST), _words(translation.rules)
+        before, after = read_list(against or folder / RULE_LIST), answers_in_words(translation.rules)
     built = Built(server, folder, sorted([*files, CHANGES, MANIFEST]), translation.rules, held, told)
     built.before = len(book.rules.answering)
     built.compared = str(against or (folder if before else ""))
@@ -159,10 +160,6 @@ INTO = {
     "lighttpd": "redirects.conf",
 }
 """Servers whose rules can be put into a file of the user's, and the built file that goes there."""
-
-
-def _words(rules: RuleSet) -> dict[str, str]:
-    return {r.legacy_url: f"{r.status} {r.destination}".strip() for r in rules.answering}
 
 
 def rule_list(rules: RuleSet) -> bytes:

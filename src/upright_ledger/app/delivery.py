@@ -8,6 +8,7 @@ import re
 from dataclasses import dataclass
 from pathlib import Path
 
+from upright_ledger.core.rules import RuleSet
 from upright_ledger.errors import InputError, RefusedError, UsageError
 from upright_ledger.formats.writing import bare_cell, csv_bytes, write_whole
 
@@ -39,6 +40,11 @@ def read_list(path: Path) -> dict[str, str]:
         return {bare_cell(r["old"]): f"{r['status']} {bare_cell(r['new'])}".strip() for r in rows}
     except (OSError, UnicodeDecodeError, csv.Error, KeyError) as error:
         raise InputError(f"{path} is no list of rules ({error})", "a redirects.csv of a build is needed") from None
+
+
+def answers_in_words(rules: RuleSet) -> dict[str, str]:
+    """As `read_list`, of rules themselves."""
+    return {r.legacy_url: f"{r.status} {r.destination}".strip() for r in rules.answering}
 
 
 def changes(before: dict[str, str], after: dict[str, str]) -> list[Change]:

@@ -106,10 +106,9 @@ def gather(
     turns out damaged further on is left out whole, and the others are gathered (`Gathered.failed`). A single file that fails raises.
     """
     check_kind(kind)
-    reader = _SourceReader(ledger, options or ReadOptions(), base_origin(ledger.settings.sites, host), period)
-    reader.within, reader.trusted = within, trusted
-    if failing:
-        reader.amend = partial(as_failing, parameter=parameter)
+    amend = partial(as_failing, parameter=parameter) if failing else None
+    base = base_origin(ledger.settings.sites, host)
+    reader = _SourceReader(ledger, options or ReadOptions(), base, period, amend, within, trusted=trusted)
     results: list[Gathered] = []
     with inputs(paths) as files:
         kinds = {file: kind or recognise(file.path) for file in files}
@@ -174,7 +173,18 @@ def options_for(options: ReadOptions, sites: Sites, policy: FoldingPolicy) -> Re
 class _SourceReader:
     """Reads one file after the other into the ledger."""
 
-    def __init__(self, ledger: Ledger, options: ReadOptions, base: str, period: tuple[str, str]) -> None:
+    def __init__(
+        self,
+        ledger: Ledger,
+        options: ReadOptions,
+        base: str,
+        period: tuple[str, str],
+        amend: Callable[[Item], Item] | None,
+        within: Callable[[Any], None] | None,
+        *,
+        trusted: bool,
+    ) -> None:
+        """amend: what is done to each item before it is placed. within, trusted: see `gather`."""
         self._ledger = ledger
         self._policy_number = ledger.policy_number
         self._placer = Placer(ledger.settings.sites, ledger.settings.policy, base)
@@ -182,9 +192,7 @@ class _SourceReader:
             live = tuple(b.live_from for b in live_builds(connection))
         self._options = replace(options_for(options, ledger.settings.sites, ledger.settings.policy), live=live)
         self._period = period
-        self.amend: Callable[[Item], Item] | None = None  # what is done to each item before it is placed
-        self.within: Callable[[Any], None] | None = None
-        self.trusted = False
+        self._amend, self._within, self._trusted = amend, within, trusted
 
     def read(self, file: Input, kind: str) -> tuple[Gathered, Reading]:
         """Read a file and post what it says as one step. Raises InputError, having posted nothing of it."""
@@ -200,12 +208,12 @@ class _SourceReader:
     def _post(self, file: Input, kind: str, digest: str, size: int = 0) -> tuple[Gathered, Reading]:
         with self._ledger.reading() as connection:
             newest = newest_source(connection)
-        options = self._options if self.trusted else replace(self._options, known_lines=self._known_lines)
+        options = self._options if self._trusted else replace(self._options, known_lines=self._known_lines)
         reading = read_urls(file.path, kind, options)[1]
         sorter = _Sorter(self._placer, Gathered(file.name, kind), self._ledger.folder)
         result = sorter.result
         with suppress(_AllKnownError), sorter.rejects:
-            batches = sorter.batches(map(self.amend, reading.items) if self.amend else reading.items)
+            batches = sorter.batches(map(self._amend, reading.items) if self._amend else reading.items)
             first = next(batches, [])  # a log is read whole before its step begins, so that others need not wait
             with self._ledger.step("gather", file.name) as step:
                 if digest and find_source(step.connection, digest, "gather") is not None:
@@ -232,8 +240,8 @@ class _SourceReader:
                 if reading.lines is not None:
                     add_log_lines(step.connection, source, reading.lines.method, reading.lines.found)
                 step.summary = f"{result.accepted:,} of {result.lines:,} lines, {result.new_entries:,} new entries"
-                if self.within is not None:
-                    self.within(step.connection)
+                if self._within is not None:
+                    self._within(step.connection)
                 # Before the step is complete: an orphaned rejects file does no harm, a missing one would.
                 result.rejects_file = sorter.rejects.keep(source, file.name)
         return result, reading

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.delivery import RULE_LIST, Change, changes, digest_in, read_list
+from upright_ledger.app.delivery import RULE_LIST, Change, answers_in_words, changes, digest_in, read_list
 from upright_ledger.app.deployed import answers_of, compared_urls, deployed_rules, is_rule_file
 from upright_ledger.app.results import Results
 from upright_ledger.core.addresses import parse_address
@@ -31,6 +31,15 @@ class BuildLine:
     handed_over: str
     live_from: str
     step: int
+
+    @property
+    def said(self) -> str:
+        """What it is for, and since when it is live, in words."""
+        return f"build {self.number} ({self.server}) is live since {self.live_from[:16].replace('T', ' ')}"
+
+    def as_dict(self) -> dict[str, Any]:
+        """As data."""
+        return asdict(self)
 
 
 @dataclass
@@ -62,20 +71,15 @@ def drift(book: Book, file: Path) -> Drift:
     """Compare what a server runs with the rules of the ledger, answer by answer. file: of the server, or a list of rules."""
     text = file.read_text(encoding="utf-8", errors="replace") if file.is_file() else ""
     which = next((b for b in builds(book.ledger) if b.digest in text or b.digest == digest_in(file.parent)), None)
-    built = Path(which.folder) if which else None
-    if built and (built / file.name).is_file() and (built / file.name).read_bytes() == file.read_bytes():
-        file_list = built / RULE_LIST  # as it was built, to the byte: its list says what it does
-    else:
-        file_list = file
-    if file_list is file and is_rule_file(file):
+    built = Path(which.folder) / file.name if which is not None else file
+    as_built = which is not None and built.is_file() and built.read_bytes() == file.read_bytes()
+    if is_rule_file(file) and not as_built:
         deployed = deployed_rules(file, book)
         urls = compared_urls(deployed, book)
         running, wanted = answers_of(deployed, urls), answers_of(book.rules, urls)
-    else:
-        running, wanted = (
-            read_list(file_list),
-            {r.legacy_url: f"{r.status} {r.destination}".strip() for r in book.rules.answering},
-        )
+    else:  # what is as it was built, to the byte, does what its list says
+        running = read_list(built.with_name(RULE_LIST) if as_built else file)
+        wanted = answers_in_words(book.rules)
         urls = sorted(running.keys() | wanted.keys())
     return Drift(file, len(urls), which, changes(running, wanted))
 
@@ -96,10 +100,9 @@ def behind(ledger: Ledger) -> str:
         if not changed_since(connection, live.step):
             return ""
         waiting = next((b for b in map(_line, list_builds(connection)) if not changed_since(connection, b.step)), None)
-    since = f"build {live.number} ({live.server}) is live since {live.live_from[:16].replace('T', ' ')}"
     if waiting is not None:
-        return f"{since}, and build {waiting.number} is not: hand it over, and say upright handover --live when it runs"
-    return f"{since}, and answers were changed after it: build again"
+        return f"{live.said}, and build {waiting.number} is not: hand it over, and say upright handover --live when it runs"
+    return f"{live.said}, and answers were changed after it: build again"
 
 
 def drift_seen(book: Book, results: Results) -> str:
@@ -146,8 +149,3 @@ def _read_time(text: str) -> str:
 
 def _line(b: Run) -> BuildLine:
     return BuildLine(b.id, b.time, b.dialect, b.rules, b.digest, b.folder, b.handed_over, b.live_from, b.step)
-
-
-def as_dict(line: BuildLine) -> dict[str, Any]:
-    """A build as data."""
-    return {name: getattr(line, name) for name in BuildLine.__slots__}

@@ -12,7 +12,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.building import BOLD, CAUTIOUS, Built, build
 from upright_ledger.app.delivery import CHANGES, roll_back, take_back_from
 from upright_ledger.cli import show
-from upright_ledger.cli.common import json_option
+from upright_ledger.cli.common import FILE, json_option
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 from upright_ledger.servers import DIALECTS, LISTS
@@ -55,7 +55,7 @@ SHOWN_TEMPLATES = 8
 )
 @click.option(
     "--into",
-    type=click.Path(path_type=Path, dir_okay=False),
+    type=FILE,
     metavar="FILE",
     help="Replace the block of rules in FILE, too, after a backup.",
 )

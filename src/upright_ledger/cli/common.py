@@ -21,9 +21,12 @@ paths_argument = click.argument("paths", nargs=-1, required=True)
 optional_paths_argument = click.argument("paths", nargs=-1)
 
 
+FILE = click.Path(path_type=Path, dir_okay=False)
+"""A file that a command writes."""
+
 out_option = click.option(
     "--out",
-    type=click.Path(path_type=Path, dir_okay=False),
+    type=FILE,
     metavar="FILE",
     help="Keep one row a URL: .csv, .xlsx (with the hops), .jsonl, or .xml for a build server.",
 )
@@ -35,7 +38,7 @@ by_option = click.option(
 )
 hops_option = click.option(
     "--hops",
-    type=click.Path(path_type=Path, dir_okay=False),
+    type=FILE,
     metavar="FILE.csv",
     help="Keep one row a hop; - shows them here.",
 )

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.handover import Drift, as_dict, behind, builds, drift, mark
+from upright_ledger.app.handover import Drift, behind, builds, drift, mark
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.errors import UsageError
@@ -51,7 +51,7 @@ def command(folder: Path, which: str, given: bool, live: bool, at: str, running:
     if given or live:
         marked = mark(ledger, which, live=live, at=at)
         if as_json:
-            show.json_out(as_dict(marked))
+            show.json_out(marked.as_dict())
             return
         said = f"live since {_time(marked.live_from)}" if live else f"handed over, {_time(marked.handed_over)}"
         show.say(f"Build {marked.number} ({show.plural(marked.rules, 'rule')} for {marked.server}) is {said}.")
@@ -62,7 +62,7 @@ def command(folder: Path, which: str, given: bool, live: bool, at: str, running:
         return
     told, late = builds(ledger), behind(ledger)
     if as_json:
-        show.json_out({"builds": [as_dict(b) for b in told], "behind": late})
+        show.json_out({"builds": [b.as_dict() for b in told], "behind": late})
         return
     if not told:
         show.say("Nothing was built yet.")

@@ -10,7 +10,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.reconcile import Change, Reconciled, reconcile
 from upright_ledger.app.results import Results
 from upright_ledger.cli import show
-from upright_ledger.cli.common import json_option
+from upright_ledger.cli.common import FILE, json_option
 from upright_ledger.core.reconciling import ADDED, BETTER, CONTENT, ELSEWHERE, MISSING, SAME, WORSE
 from upright_ledger.core.verdicts import ORDER
 from upright_ledger.ledger.store import open_ledger
@@ -37,9 +37,7 @@ _WORDS = {
     metavar="WHAT",
     help="What is no regression: worse, content-changed, or a verdict in which a URL may end.",
 )
-@click.option(
-    "--out", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE", help="Write one row a URL: .csv or .xlsx."
-)
+@click.option("--out", type=FILE, metavar="FILE", help="Write one row a URL: .csv or .xlsx.")
 @click.option("--all", "all_rows", is_flag=True, help="List every URL that changed.")
 @json_option
 @click.pass_obj

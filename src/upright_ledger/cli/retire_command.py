@@ -9,7 +9,7 @@ import click
 from upright_ledger.app.book import Book
 from upright_ledger.app.retire import Retiring, retire
 from upright_ledger.cli import show
-from upright_ledger.cli.common import json_option
+from upright_ledger.cli.common import FILE, json_option
 from upright_ledger.formats.writing import csv_bytes, write_whole
 from upright_ledger.ledger.store import open_ledger
 
@@ -40,9 +40,7 @@ COLUMNS = (
     help="How long nobody may have asked.",
 )
 @click.option("--accept", is_flag=True, help="Retire what is proposed, as one step that undo takes back.")
-@click.option(
-    "--out", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE.csv", help="Keep the use of every rule."
-)
+@click.option("--out", type=FILE, metavar="FILE.csv", help="Keep the use of every rule.")
 @click.option("--all", "all_rows", is_flag=True, help="List everything that is proposed.")
 @json_option
 @click.pass_obj

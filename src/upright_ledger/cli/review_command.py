@@ -11,7 +11,7 @@ from upright_ledger.app.entries import Filters
 from upright_ledger.app.queue import Queue
 from upright_ledger.app.reviewing import Change, Reviewed, read_sheet, write_sheet
 from upright_ledger.cli import show
-from upright_ledger.cli.common import json_option
+from upright_ledger.cli.common import FILE, json_option
 from upright_ledger.cli.review_screen import Screen
 from upright_ledger.core.answers import ANSWERS
 from upright_ledger.errors import UsageError
@@ -23,7 +23,7 @@ SHOWN = 8
 @click.command("review")
 @click.option(
     "--out",
-    type=click.Path(path_type=Path, dir_okay=False),
+    type=FILE,
     metavar="FILE",
     help="Write a sheet to review: .xlsx or .csv.",
 )

@@ -17,7 +17,7 @@ from upright_ledger.app.survey import Surveying, hosts_of, known_addresses, star
 from upright_ledger.app.survey_files import write_mends, write_replacements, write_survey
 from upright_ledger.cli import show
 from upright_ledger.cli.asking import asking_options, manner_of
-from upright_ledger.cli.common import json_option
+from upright_ledger.cli.common import FILE, json_option
 from upright_ledger.cli.renamed_screen import show_renamed
 from upright_ledger.cli.survey_screen import show_mended, show_rows, show_survey
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
@@ -26,8 +26,6 @@ from upright_ledger.core.surveying import NOT_ASKED, Limits
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.settings import SurveySettings
 from upright_ledger.ledger.store import Ledger, open_ledger
-
-_FILE = click.Path(path_type=Path, dir_okay=False)
 
 
 @click.command("survey")
@@ -69,11 +67,11 @@ _FILE = click.Path(path_type=Path, dir_okay=False)
     "--list", "listed", default="", metavar="WHAT", help="List the rows of an outcome or a fault, such as moved."
 )
 @click.option("--part", default="", metavar="NAME", help="With --list: of one part alone.")
-@click.option("--out", type=_FILE, metavar="FILE", help="Keep all of it as .xlsx, or one row an address as .csv.")
-@click.option("--mends", type=_FILE, metavar="FILE", help="Keep the links to mend, as .csv or .xlsx.")
-@click.option("--replacements", type=_FILE, metavar="FILE.csv", help="Keep what to search and replace in the content.")
+@click.option("--out", type=FILE, metavar="FILE", help="Keep all of it as .xlsx, or one row an address as .csv.")
+@click.option("--mends", type=FILE, metavar="FILE", help="Keep the links to mend, as .csv or .xlsx.")
+@click.option("--replacements", type=FILE, metavar="FILE.csv", help="Keep what to search and replace in the content.")
 @click.option(
-    "--pairs", type=_FILE, metavar="FILE.csv", help="Keep renamings without a redirect, for upright decide --from."
+    "--pairs", type=FILE, metavar="FILE.csv", help="Keep renamings without a redirect, for upright decide --from."
 )
 @click.option(
     "--in",

@@ -18,7 +18,7 @@ from upright_ledger.app.triage_files import write_triage
 from upright_ledger.app.watching import watch
 from upright_ledger.cli import show
 from upright_ledger.cli.asking import LOGIN, POLITE_RATE, read_place
-from upright_ledger.cli.common import json_option, read_options, reading_options
+from upright_ledger.cli.common import FILE, json_option, read_options, reading_options
 from upright_ledger.core.triage.accounting import NEW, RECURRING
 from upright_ledger.core.triage.news import MENDED, body_of
 from upright_ledger.errors import UsageError
@@ -42,7 +42,7 @@ SHOWN = 12
 )
 @click.option(
     "--message",
-    type=click.Path(path_type=Path, dir_okay=False),
+    type=FILE,
     metavar="FILE.json",
     help="With --new: write what changed there, too.",
 )
@@ -54,7 +54,7 @@ SHOWN = 12
 @click.option("--review", is_flag=True, help="Afterwards go through the failing entries that are open, one by one.")
 @click.option(
     "--out",
-    type=click.Path(path_type=Path, dir_okay=False),
+    type=FILE,
     metavar="FILE",
     help="Keep one row a failing entry, as .csv or .xlsx.",
 )

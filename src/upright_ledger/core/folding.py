@@ -254,11 +254,6 @@ class FoldingPolicy:
     def is_tracking(self, name: str) -> bool:
         return self.purpose(name) == TRACKING_PARAMETER
 
-    def keeps(self, path: str, name: str) -> bool:
-        """Whether a parameter stays in the key of an entry at this folded path."""
-        names = self.significant_at(path)
-        return name in names if names is not None else not self.purpose(name)
-
 
 def _is_simple(path: str) -> bool:
     """Whether a path is canonical as it stands: plain names between single slashes."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from pathlib import Path
@@ -229,9 +228,3 @@ class _Maker:
 
 
 _END = FIRST + timedelta(DAYS - 1)
-
-
-def read_lines(phase: LivePhase, first: date, last: date) -> Iterator[str]:
-    """The lines of some days."""
-    wanted = {f"{first + timedelta(n):%d/%b/%Y}" for n in range((last - first).days + 1)}
-    return (line for line in phase.lines if line.partition("[")[2][:11] in wanted)
