@@ -286,3 +286,22 @@ def test_live_answers_are_asked_for_and_said_once_when_they_are_wrong(museum: Pr
     rules["/c.html"] = Served(301, "", f"{NEW}/other/")
     assert look(1) == [("answers wrongly", "/c.html", "asked now: wrong-destination")]
     assert "go with --new" in museum("triage", "--replay", "3", code=2).err
+
+
+def test_what_is_mended_is_said_though_it_was_asked_for(museum: Program) -> None:
+    museum("decide", "--from", museum.pairs("/a.html,/a/,301"))
+    museum("build", "--for", "nginx", "--out", "rules")
+    museum("handover", "--live", "--at", "2026-05-03T00:00:00+00:00")
+    log = museum.folder / "access.log"
+    log.write_text(line("/a.html", day=1))
+
+    def answer(_: str, target: str) -> Served:
+        return Served(301, "", f"{NEW}/a/") if target == "/a.html" else Served(200, "<title>Page</title>")
+
+    with serve_whole(answer) as at:
+        look = ("triage", "--new", "access.log", "--replay", "0", "--at", at)
+        assert museum.json(*look)["news"] == []
+        with log.open("a") as file:
+            file.write(line("/a.html", status=301, day=5))
+        assert [n["kind"] for n in museum.json(*look)["news"]] == ["is mended"]
+        assert museum.json(*look)["news"] == []

@@ -87,10 +87,9 @@ def watch(
     result = triage(book)
     items = [_item(row) for row in result.rows]
     asked = _asked(book, ask, sample) if ask is not None else {}
-    known = {i.entry for i in items if i.state == RECURRING}
-    items = [i for i in items if i.entry not in asked or i.entry in known] + [
-        item for entry, item in asked.items() if item is not None and entry not in known
-    ]
+    again = {i.entry for i in items if i.state == RECURRING}
+    wrong = {entry: item for entry, item in asked.items() if item is not None and entry not in again}
+    items = [*(i for i in items if i.entry not in wrong), *wrong.values()]
     notify = ledger.settings.notify
     with ledger.writing() as connection:
         before = last_reported(connection)
