@@ -45,7 +45,7 @@ def test_every_cause_and_state_is_found_as_planted(lived: Program, phase: LivePh
 
 def test_noise_is_told_apart(lived: Program, phase: LivePhase) -> None:
     aside = lived.json("entries", "--aside", "all", "--limit", "0")["set_aside"]
-    classes = {a["url"].removeprefix(OLD): a["class"] for a in aside}
+    classes = {a["url"].removeprefix(OLD).partition("?")[0]: a["class"] for a in aside}
     assert {path: kind for path, kind in phase.noise.items() if classes.get(path) != kind} == {}
     assert set(classes) - set(phase.noise) == set()
     found = lived.json("triage", code=1)["noise"]

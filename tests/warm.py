@@ -21,7 +21,7 @@ import upright_ledger.cli
 
 HEAVY = (
     "pycurl",
-    "duckdb",
+    "xxhash",
     "lxml.html",
     "numpy",
     "pyarrow.compute",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import partial
@@ -16,7 +16,7 @@ from upright_ledger.app.inputs import Input, inputs, neighbours_of
 from upright_ledger.app.rejects import SHOWN_REJECTS, Rejects
 from upright_ledger.core import traffic
 from upright_ledger.core.addresses import NotAnAddressError, parse_address
-from upright_ledger.core.evidence import BOTS, CLICKS, HITS, PEOPLE, VISITS, Figure
+from upright_ledger.core.evidence import BOTS, CLICKS, HITS, PEOPLE, VISITS, Figure, added_up
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.placing import Placed, Placer
 from upright_ledger.core.secrets import mask_query
@@ -226,6 +226,7 @@ class _SourceReader:
                 writer = SightingWriter(step.connection, source, self._policy_number)
                 for batch in chain([first], batches):
                     writer.add(batch)
+                sorter.settle(writer.settle())
                 result.new_entries = writer.new_entries
                 sorter.finish(reading)
                 if self._says_nothing(result):
@@ -300,10 +301,15 @@ class _Sorter:
                 self._sort(item, found)
                 count += 1
                 if count == BATCH:
-                    yield list(found.values())
+                    yield _finished(found)
                     found, count = {}, 0
         if found:
-            yield list(found.values())
+            yield _finished(found)
+
+    def settle(self, aside: Mapping[str, int]) -> None:
+        """Take over what became of the lines of addresses in doubt: class → lines that are set aside."""
+        self.result.set_aside += sum(aside.values())
+        self.result.aside.update(aside)
 
     def finish(self, reading: Reading) -> None:
         """Take over what the reader knows at its end."""
@@ -316,15 +322,15 @@ class _Sorter:
     def _sort(self, record: Record, found: dict[tuple[str, str], Sighting]) -> None:
         try:
             if record.sent:
-                place = self._placer.sent(record.url, record.host, real=record.real)
+                people = any(f.agent != BOTS for f in record.figures)
+                place = self._placer.sent(record.url, record.host)
+                place = self._placer.asked(place, answered=record.real, people=people)
             else:
                 place = self._placer.written(record.url)
         except NotAnAddressError as error:
             if record.lines:
                 self._reject(Reject(record.line, str(error), record.url), record.lines)
             return
-        if record.sent and not place.aside and not record.real and all(f.agent == BOTS for f in record.figures):
-            place = self._placer.unless_taken_back(place, traffic.BOTS_ONLY)
         self.result.lines += record.lines
         if place.aside:
             self.result.set_aside += record.lines
@@ -350,12 +356,22 @@ class _Sorter:
             self.aside_texts[kind, text if known else ""] += lines
 
 
+def _finished(found: dict[tuple[str, str], Sighting]) -> list[Sighting]:
+    for sighting in found.values():
+        if len(sighting.figures) > 1:
+            sighting.figures = added_up(sighting.figures)
+    return list(found.values())
+
+
 def _see(found: dict[tuple[str, str], Sighting], place: Placed, record: Record) -> None:
     sighting = found.get((place.site, place.spelling))
     if sighting is None:
         sighting = found[place.site, place.spelling] = Sighting(place, list(record.figures))
     else:
-        sighting.figures = _added(sighting.figures, record.figures)
+        sighting.figures += record.figures
+        if not place.doubt:
+            sighting.place = place
+    sighting.lines += record.lines
     for referrer, amount in record.referrers.items():
         known = mask_query(referrer)
         sighting.referrers[known] = sighting.referrers.get(known, 0.0) + amount
@@ -365,16 +381,3 @@ def _see(found: dict[tuple[str, str], Sighting], place: Placed, record: Record) 
     sighting.status = sighting.status or record.status
     sighting.item = sighting.item or record.item
     sighting.last_seen = max(sighting.last_seen, record.day)
-
-
-def _added(figures: list[Figure], more: Iterable[Figure]) -> list[Figure]:
-    """Figures of one sort added up; those with days stay beside each other."""
-    found = {(f.unit, f.status_class, f.agent, f.days): f for f in figures}
-    rest = []
-    for f in more:
-        key = (f.unit, f.status_class, f.agent, f.days)
-        if f.days or key not in found:
-            rest.append(f)
-        else:
-            found[key] = found[key]._replace(amount=found[key].amount + f.amount)
-    return [*found.values(), *rest]

@@ -6,6 +6,7 @@ from typing import Any
 
 from upright_ledger.core.placing import Placer
 from upright_ledger.ledger import journal
+from upright_ledger.ledger.classifying import reclassify
 from upright_ledger.ledger.refolding import rederive
 from upright_ledger.ledger.settings import write_policy
 from upright_ledger.ledger.store import Ledger, stored_policy
@@ -42,6 +43,9 @@ def _undo_one(ledger: Ledger, target: int | None) -> str:
         if number != before:
             # Keys are derived: under the policy that is in force again, every spelling goes back to its entry.
             rederive(step.connection, Placer(ledger.settings.sites, policy), number, policy_before)
+        else:
+            for source in step.sources:
+                reclassify(step.connection, source, Placer(ledger.settings.sites, policy))
         step.summary = done
     if number != before:
         write_policy(ledger.folder, policy)

@@ -11,6 +11,7 @@ import click
 from upright_ledger.app.gather import SHOWN_REJECTS, Gathered, gather
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option, paths_argument, read_options, reading_options
+from upright_ledger.core.triage.days import is_day
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
@@ -142,4 +143,7 @@ def _period(text: str) -> tuple[str, str]:
     match = re.fullmatch(r"(\d{4}-\d{2}-\d{2})\.\.(\d{4}-\d{2}-\d{2})", text)
     if match is None or match[1] > match[2]:
         raise UsageError(f"--period {text} is no period", "write it as in 2026-01-01..2026-03-31")
+    for day in match.groups():
+        if not is_day(day):
+            raise UsageError(f"--period {text}: the calendar has no {day}", "write it as in 2026-01-01..2026-03-31")
     return match[1], match[2]

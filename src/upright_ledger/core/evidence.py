@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -30,6 +30,30 @@ class Figure(NamedTuple):
     status_class: str = ""
     agent: str = ""
     days: str = ""
+
+
+def added_up(figures: Iterable[Figure]) -> list[Figure]:
+    """Figures of one sort (unit, status class, agent) as one, amounts and days added; those with days stay apart from those without."""
+    groups: dict[tuple[str, str, str, bool], list[Figure]] = {}
+    for f in figures:
+        groups.setdefault((f.unit, f.status_class, f.agent, bool(f.days)), []).append(f)
+    return [
+        same[0] if len(same) == 1 else same[0]._replace(amount=sum(f.amount for f in same), days=_days_of(same))
+        for same in groups.values()
+    ]
+
+
+def _days_of(figures: Iterable[Figure]) -> str:
+    counts: dict[str, float] = {}
+    for day, amount in days_in(" ".join(f.days for f in figures)):
+        counts[day] = counts.get(day, 0.0) + amount
+    return " ".join([f"{day}:{amount:.15g}" for day, amount in sorted(counts.items())])
+
+
+def days_in(text: str) -> list[tuple[str, float]]:
+    """The days packed beside a figure, with the amount of each."""
+    pairs = (part.rpartition(":") for part in text.split())
+    return [(day, float(amount)) for day, _, amount in pairs]
 
 
 def status_class(status: int) -> str:

@@ -20,13 +20,15 @@ from upright_ledger.core.secrets import mask_query
 from upright_ledger.core.sites import MOBILE_LABELS, Sites
 
 _ORIGIN = re.compile(r"(https?)://([^/:]+)(?::(\d+))?")
+_NOTHING: frozenset[str] = frozenset()
 
 
 class Placed(NamedTuple):
     """Where an address belongs.
 
     site: empty when off-site. spelling: what is stored, secrets masked. key, variant, legacy_url: as folded; empty
-    where `aside` names the class in which it is set aside. mends: what was folded, by name.
+    where `aside` names the class in which it is set aside. mends: what was folded, by name. doubt: the class in which
+    it is set aside unless something shows that it is a page; see `Placer.asked`.
     """
 
     site: str
@@ -36,11 +38,16 @@ class Placed(NamedTuple):
     legacy_url: str
     aside: str
     mends: frozenset[str]
+    doubt: str = ""
 
 
 def _spelling(address: Address, query: str) -> str:
     """What is stored of an address: with this query, without its fragment."""
     return f"{address.origin}{address.path}?{query}" if query else f"{address.origin}{address.path}"
+
+
+def _path_of(spelling: str) -> str:
+    return spelling[spelling.index("/", 8) :].partition("?")[0]
 
 
 class Placer:
@@ -63,15 +70,42 @@ class Placer:
     def written(self, text: str) -> Placed:
         """The place of an address as people and exports write it. Raises NotAnAddressError."""
         address = parse_address(text, self.base)
-        return self._place(address, real=True, whole=True, dots=has_dot_segments(text.partition("?")[0]))
+        return self._place(address, whole=True, dots=has_dot_segments(text.partition("?")[0]))
 
-    def sent(self, target: str, host: str = "", *, real: bool = True) -> Placed:
+    def sent(self, target: str, host: str = "") -> Placed:
         """The place of a request target as a client sent it, nothing mended. Raises NotAnAddressError.
 
         Tracking and session parameters are left out of the spelling: a log repeats one address with every click
         identifier.
         """
-        return self._place(self.sent_address(target, host), real=real, whole=False, dots=False)
+        place = self._place(self.sent_address(target, host), whole=False, dots=False)
+        return place if place.aside else self._doubted(place)
+
+    def asked(self, place: Placed, *, answered: bool, people: bool) -> Placed:
+        """What a log makes of a place: a doubt that neither a good answer nor a person's request clears stays.
+
+        answered: with something else than an error. Which line of which log says so does not matter, nor does the order.
+        """
+        if place.aside or answered:
+            return place._replace(doubt="")
+        if place.doubt or people or self._is_taken_back(traffic.BOTS_ONLY, _path_of(place.spelling)):
+            return place
+        return place._replace(doubt=traffic.BOTS_ONLY)
+
+    def stored(self, spelling: str) -> Placed:
+        """The place of a spelling as it was stored, under this policy, with the doubt that a log alone leaves."""
+        match = _ORIGIN.match(spelling)
+        if match is None:
+            raise NotAnAddressError("it names no origin")
+        path, _, query = spelling[match.end() :].partition("?")
+        place = self._place(Address(match[1], match[2], match[3] or "", path, query), whole=True, dots=False)
+        place = place._replace(spelling=spelling)
+        return place if place.aside else self._doubted(place)
+
+    def _doubted(self, place: Placed) -> Placed:
+        path = _path_of(place.spelling)
+        kind = traffic.doubtful_class(path)
+        return place._replace(doubt=kind) if kind and not self._is_taken_back(kind, path) else place
 
     def owner(self, address: Address) -> tuple[str, str, str]:
         """Site and key of an address, and the class in which it is set aside: what `written` and `sent` say, without the rest."""
@@ -99,25 +133,6 @@ class Placer:
         path, query = split_target(target)
         return Address(home.scheme, home.host, home.port, path, query)
 
-    def stored(self, spelling: str, aside: str) -> Placed:
-        """The place of a spelling as it was stored, under this policy. aside: the class in which it was set aside, or empty.
-
-        What was set aside stays so, unless its class or path is taken back, or its host belongs to an old site now.
-        """
-        match = _ORIGIN.match(spelling)
-        if match is None:
-            raise NotAnAddressError("it names no origin")
-        path, _, query = spelling[match.end() :].partition("?")
-        address = Address(match[1], match[2], match[3] or "", path, query)
-        if aside in {"", traffic.OFF_SITE, traffic.UNANSWERABLE}:
-            place = self._place(address, real=True, whole=True, dots=False)
-        elif self._is_taken_back(aside, path):
-            place = self._entry(address, self._site_of.get(address.authority, ""), whole=True)
-        else:
-            site = self._site_of.get(address.authority, "")
-            place = Placed(site, spelling, "", "", "", aside, frozenset())
-        return place._replace(spelling=spelling)
-
     def refolded(self, site: str, spelling: str) -> tuple[str, str, str]:
         """Key, variant and legacy URL of a stored spelling of a site under this policy: the quick way through `stored`."""
         path, _, query = spelling[spelling.index("/", 8) :].partition("?")
@@ -128,41 +143,36 @@ class Placer:
         kept = "?" + "&".join([f"{n}={v}" for n, v in folded.params]) if folded.params else ""
         return folded.path + kept, folded.variant, f"{self._bases[site]}{folded.variant}{kept}"
 
-    def _place(self, address: Address, *, real: bool, whole: bool, dots: bool) -> Placed:
-        authority = address.authority
-        site = self._site_of.get(authority, "")
+    def _place(self, address: Address, *, whole: bool, dots: bool) -> Placed:
+        site = self._site_of.get(address.authority, "")
         query = mask_query(address.query) if address.query else ""
         if not site:
-            return Placed("", _spelling(address, query), "", "", "", traffic.OFF_SITE, frozenset())
+            return Placed("", _spelling(address, query), "", "", "", traffic.OFF_SITE, _NOTHING)
         target = address.target
         if guard(target):
-            return Placed(site, _spelling(address, query), "", "", "", traffic.UNANSWERABLE, frozenset())
-        kind = traffic.set_aside_class(target, real=real)
+            return Placed(site, _spelling(address, query), "", "", "", traffic.UNANSWERABLE, _NOTHING)
+        kind = traffic.set_aside_class(target)
         if kind and not self._is_taken_back(kind, address.path):
-            # What follows the "?" of a style sheet or a probe tells nothing and never ends.
-            return Placed(site, _spelling(address, ""), "", "", "", kind, frozenset())
+            kept = query if whole else self._without_noise(query)
+            return Placed(site, _spelling(address, kept), "", "", "", kind, _NOTHING)
         if query != address.query:
             address = Address(address.scheme, address.host, address.port, address.path, query, address.fragment)
         return self._entry(address, site, whole=whole, dots=dots)
+
+    def _without_noise(self, query: str) -> str:
+        return "&".join([p for p in query.split("&") if p and not self.policy.noise(p.partition("=")[0])])
 
     def _entry(self, address: Address, site: str, *, whole: bool, dots: bool = False) -> Placed:
         query = address.query
         folded = fold(address, self.policy)
         if query and not whole:
-            query = "&".join([p for p in query.split("&") if p and not self.policy.noise(p.partition("=")[0])])
+            query = self._without_noise(query)
         mends = folded.mends
         if dots:
             mends |= {"dot segments"}
         if address.host.startswith(MOBILE_LABELS) and address.origin not in self._bases.values():
             mends |= {"mobile host"}
         return Placed(site, _spelling(address, query), *self._names(site, folded), "", mends)
-
-    def unless_taken_back(self, place: Placed, kind: str) -> Placed:
-        """The place set aside in a class, unless the policy takes that class or that path back."""
-        path = _ORIGIN.sub("", place.spelling).partition("?")[0]
-        if self._is_taken_back(kind, path):
-            return place
-        return Placed(place.site, place.spelling, "", "", "", kind, place.mends)
 
     def _is_taken_back(self, kind: str, path: str) -> bool:
         classes, patterns = self._taken_back

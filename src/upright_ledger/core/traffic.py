@@ -65,29 +65,29 @@ def is_declared_bot(user_agent: str) -> bool:
     return user_agent in {"", "-"} or _BOT.search(user_agent) is not None
 
 
-def set_aside_class(target: str, *, real: bool = True) -> str:
-    """The class in which a request target is set aside, or an empty string for an entry.
-
-    real: a list names it, or the old site answered it once with something else than an error.
-    """
+def set_aside_class(target: str) -> str:
+    """The class in which a request target is set aside whatever is known of it, or an empty string."""
     low = lower_ascii(target)
     path = low.partition("?")[0]
     name = path.rpartition("/")[2]
-    ending = name.rpartition(".")[2] if "." in name else ""
-    if ending in _FURNITURE:
+    if "." in name and name.rpartition(".")[2] in _FURNITURE:
         return FURNITURE
     if _PROBE.search(low):
         return PROBE
     for sign in _ATTACK_SIGNS:
         if sign in low:
-            if _ATTACK.search(low):
-                return PROBE
-            break
-    if real:
-        return ""
-    if ending in _DOUBTFUL_ENDINGS or _DOUBTFUL.search(path):
+            return PROBE if _ATTACK.search(low) else ""
+    return ""
+
+
+def doubtful_class(path: str) -> str:
+    """The class in which a path is set aside unless a list names it or the old site answered it once with something else
+    than an error; or an empty string."""
+    low = lower_ascii(path)
+    name = low.rpartition("/")[2]
+    if ("." in name and name.rpartition(".")[2] in _DOUBTFUL_ENDINGS) or _DOUBTFUL.search(low):
         return PROBE
-    return RANDOM if looks_random(target.partition("?")[0].rpartition("/")[2]) else ""
+    return RANDOM if looks_random(path.rpartition("/")[2]) else ""
 
 
 def looks_random(name: str) -> bool:

@@ -5,16 +5,17 @@ from __future__ import annotations
 import hashlib
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from upright_ledger.core.triage.days import Split, label_of, splits_of
+from upright_ledger.core.triage.days import Split, label_of, span_of, splits_of
 from upright_ledger.formats import loglines
 from upright_ledger.formats.loglines import COMBINED, JSON_LINES, W3C, LogLine, NotALineError, Parser, without_visitor
-from upright_ledger.formats.logscan import COMBINED_QUOTES, Buffers, Columns, Lines, Scanner, line_blocks
+from upright_ledger.formats.logscan import COMBINED_QUOTES, DIGEST, Buffers, Columns, Lines, Scanner, line_blocks
 from upright_ledger.formats.logtally import Tally
 from upright_ledger.formats.reading import MAX_LINE
 from upright_ledger.formats.records import Aside, Item, LogLines, Reading, ReadOptions, Reject
@@ -64,12 +65,14 @@ def _scanned(
 ) -> Iterator[Item]:
     """Combined lines: those that come apart at their quotes go in columns, the others one by one."""
     scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise, splits=splits)
-    lines = reading.lines = _lines(options, scanner.digest_method)
+    lines = reading.lines = _lines(options, DIGEST)
     tally = Tally(lines, with_hosts=with_hosts, noise=list(options.noise))
     with open_bytes(path) as file:
         for columns in scanner.scan(file):
             yield from tally.add(columns)
             yield from _one_by_one(columns.odd, loglines.parse_combined, tally, splits, with_hosts=with_hosts)
+            if tally.is_full:
+                yield from tally.part()
     yield from _finish(tally, reading)
 
 
@@ -85,6 +88,8 @@ def _parsed(path: Path, options: ReadOptions, reading: Reading, splits: list[Spl
             rows = ((n, _digest(text), text) for n, text in enumerate(texts, number))
             yield from _one_by_one(rows, parser, tally, splits, with_hosts=True)
             number += len(texts)
+            if tally.is_full:
+                yield from tally.part()
     yield from _finish(tally, reading)
 
 
@@ -137,8 +142,30 @@ def _as_columns(found: list[tuple[int, int, LogLine]], *, with_hosts: bool) -> C
 
 def _finish(tally: Tally, reading: Reading) -> Iterator[Item]:
     yield from tally.items()
-    reading.days = tally.period
+    span = span_of(tally.days, datetime.now(UTC).strftime("%Y-%m-%d"))
+    reading.days = (span.first, span.last)
     reading.folded = tally.without
+    if span.strays:
+        reading.notes.append(
+            f"{_lines_of(span.strays)} dated {_days_in_words(span.strays)}, far from all others: the requests count, "
+            "these days are not taken for days of the log"
+        )
+    let_go = tally.lines.let_go
+    if let_go:
+        reading.notes.append(
+            f"{_lines_of(let_go)} of days of which logs were read before and whose lines are not kept any more "
+            f"({_days_in_words(let_go)}): left out, since nobody could tell which of them count already"
+        )
+
+
+def _lines_of(days: Mapping[str, float]) -> str:
+    count = int(sum(days.values()))
+    return f"{count:,} line is" if count == 1 else f"{count:,} lines are"
+
+
+def _days_in_words(days: Mapping[str, float]) -> str:
+    named = sorted(days)
+    return ", ".join(named) if len(named) < 4 else f"{named[0]} to {named[-1]}"
 
 
 def _digest(line: str) -> int:

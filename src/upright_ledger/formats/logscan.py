@@ -7,7 +7,6 @@ agent. The quotes of a whole block are found at once; the day and the status sta
 from __future__ import annotations
 
 import os
-import tempfile
 import threading
 from collections import deque
 from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -18,6 +17,7 @@ from typing import Any, BinaryIO
 
 import numpy as np
 import numpy.typing as npt
+from xxhash import xxh3_64_intdigest
 
 from upright_ledger.core.triage.days import Split, label_of, split_days
 from upright_ledger.formats.reading import MAX_LINE
@@ -28,13 +28,14 @@ Mask = npt.NDArray[np.bool_]
 
 BLOCK = 8 << 20
 _TOGETHER = 12  # blocks
-MEMORY = "128MB"
-_LINE_BREAK, _QUOTE, _BLANK, _BACKSLASH, _OPEN, _CLOSE, _ZERO, _NINE = 10, 34, 32, 92, 91, 93, 48, 9
+_LINE_BREAK, _RETURN, _QUOTE, _BLANK, _BACKSLASH, _OPEN, _CLOSE, _ZERO, _NINE = 10, 13, 34, 32, 92, 91, 93, 48, 9
 _TAB = 9
 _LAST_ASCII = 127
 _TIME_LENGTH = 28  # "03/May/2026:10:00:00 +0000] "
 _DAY_LENGTH = 11
 COMMON_QUOTES, COMBINED_QUOTES = 2, 6
+DIGEST = "xxh3-64"
+"""How lines are told apart for good: XXH3, 64 bits, seed 0, as its specification fixes it."""
 
 
 class Lines:
@@ -49,11 +50,15 @@ class Lines:
         start = int(self.ends[at - 1]) + 1 if at else 0
         return _plain(self.data[start : self.ends[at]].tobytes()).decode().rstrip("\r")
 
-    def column(self) -> Any:
-        """The lines as an Arrow array of texts, line breaks included."""
-        starts = np.zeros(len(self.ends) + 1, np.int32)
-        starts[1:] = self.ends + 1
-        return _texts(starts, self.data, len(self.ends))
+    def digests(self) -> npt.NDArray[np.uint64]:
+        """The digest of each line (`digest_of_line`), without its break."""
+        ends = self.ends - (
+            (self.data.take(np.maximum(self.ends - 1, 0)) == _RETURN) & (np.diff(self.ends, prepend=-1) > 1)
+        )
+        starts = np.r_[0, self.ends[:-1] + 1]
+        view = memoryview(self.data.data)
+        found = (xxh3_64_intdigest(view[start:end]) for start, end in zip(starts.tolist(), ends.tolist(), strict=True))
+        return np.fromiter(found, np.uint64, len(ends))
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,18 +138,11 @@ class Scanner:
     def __init__(
         self, *, with_hosts: bool, quotes: int, noise: Mapping[str, str], splits: Sequence[Split] = ()
     ) -> None:
-        import duckdb
-
         self._with_hosts = with_hosts
         self._quotes = quotes
         self._splits = splits
         self._noise = [(sign_of(number), names) for number, names in enumerate(noise.values())]
-        folder = tempfile.gettempdir()
-        self._database = duckdb.connect(config={"memory_limit": MEMORY, "temp_directory": folder, "threads": 1})
         self._local = threading.local()
-        ((probe,),) = self._database.execute("SELECT hash('Upright Ledger')").fetchall()
-        self.digest_method = f"duckdb-{probe:016x}"
-        """The digest may change with the library; then nothing of before can be compared."""
 
     def scan(self, file: BinaryIO) -> Iterator[Columns]:
         """The columns of a file's lines, in their order, those of several blocks together."""
@@ -182,18 +180,6 @@ class Scanner:
                 for future in waiting:
                     future.cancel()
 
-    def _digests(self, lines: Any) -> npt.NDArray[np.uint64]:
-        import pyarrow as pa
-
-        cursor = getattr(self._local, "cursor", None)
-        if cursor is None:
-            cursor = self._local.cursor = self._database.cursor()
-        cursor.register("lines", pa.table({"line": lines}))
-        table = cursor.sql("SELECT hash(line) AS digest FROM lines").to_arrow_table()
-        found: npt.NDArray[np.uint64] = table["digest"].combine_chunks().to_numpy()
-        cursor.unregister("lines")
-        return found
-
     def _take_apart(self, data: Bytes) -> tuple[Columns, int]:
         if data.max() > _LAST_ASCII or data.min() < _TAB:
             data = np.frombuffer(_plain(data.tobytes()), np.uint8)
@@ -201,7 +187,7 @@ class Scanner:
         last = np.flatnonzero(data.take(marks) == _LINE_BREAK)  # of each line's marks
         ends, count = marks.take(last), np.diff(last, prepend=-1) - 1
         lines = Lines(data, ends)
-        digests = self._digests(lines.column())
+        digests = lines.digests()
         rows = np.flatnonzero((count == self._quotes) | (count == COMMON_QUOTES))
         first = (last - count)[rows]
         sound = self._fits(data, marks, first, count[rows], rows, ends)

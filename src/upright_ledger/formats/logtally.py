@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from itertools import islice
+from itertools import islice, pairwise
 from typing import Any
 
 import numpy as np
@@ -15,6 +15,7 @@ from upright_ledger.core.evidence import BOTS, HITS, PEOPLE, Figure, status_clas
 from upright_ledger.core.folding import TRACKING_PARAMETER
 from upright_ledger.core.traffic import COUNTED_BEFORE, NOT_A_PAGE_REQUEST, is_declared_bot
 from upright_ledger.core.triage.attribution import BY_CAMPAIGN
+from upright_ledger.core.triage.days import is_day
 from upright_ledger.formats.loglines import MONTHS, host_name, unescape
 from upright_ledger.formats.logscan import Columns, sign_of
 from upright_ledger.formats.records import Aside, Item, LogLines, Record, Reject
@@ -23,9 +24,14 @@ Codes = npt.NDArray[np.int64]
 
 _DAY_BITS, _STATUS_BITS, _REFERRER_BITS = 16, 10, 24
 _COMPACT_AT = 2_000_000  # counted keys, 16 bytes each
+MOST_IN_MEMORY = (
+    1_000_000  # distinct requests or referrers, or twice as many counted keys; then what was counted is handed on
+)
+_AT_ONCE = 100_000  # counted keys made records of at one time
 _DAY = re.compile(r"(\d\d)/([A-Z][a-z]{2})/(\d{4})\Z")
 _ISO_DAY = re.compile(r"\d{4}-\d\d-\d\d(?:[AB][0-9T:Z-]{20})?\Z")
 _DAMAGED, _ASIDE = -1, -2
+_REFERRERS = (1 << _REFERRER_BITS) - 1
 MAX_REFERRERS = 20
 
 
@@ -69,6 +75,10 @@ class _Counts:
             self._parts = [self.total()]
             self._waiting = 0
 
+    def __len__(self) -> int:
+        """Distinct keys, or a few more."""
+        return sum(len(keys) for keys, _ in self._parts)
+
     def total(self) -> tuple[Codes, Codes]:
         """Distinct keys in order, and their counts."""
         if not self._parts:
@@ -84,24 +94,29 @@ class _Counts:
 
 
 class Tally:
-    """Counts the requests of a log. Feed it with `add`, then read `items`.
+    """Counts the requests of a log. Feed it with `add`, take `part` where it `is_full`, and read `items` at the end.
 
+    A log of more distinct requests than fit into memory comes in several parts; what they say of one request adds up.
     Requests, days and the rest are looked at once for each distinct text. with_hosts: every request begins
     with the host it was sent to and a blank. noise: kinds of parameters for which requests hold signs; see `logscan.Scanner`.
     """
 
     def __init__(self, lines: LogLines, *, with_hosts: bool, noise: Sequence[str] = ()) -> None:
-        self._lines = lines
+        self.lines = lines
         self._with_hosts = with_hosts
         self._known = {day: np.sort(np.concatenate([_digests(d) for d in parts])) for day, parts in lines.known.items()}
+        self._let_go = {day for day, parts in lines.known.items() if not all(parts)}
         self._found: dict[str, list[npt.NDArray[np.uint64]]] = {}
-        self._requests, self._referrers = _Names(), _Names()
-        self._agents, self._days = _Names(), _Names()
         self._signs = {sign_of(number): kind for number, kind in enumerate(noise)}
         self._campaign_bit = sum(1 << bit for bit, kind in enumerate(noise) if kind == TRACKING_PARAMETER)
-        self._noisy: list[int] = []  # of each distinct request: a bit a kind of noise that it holds
         self.without: Counter[str] = Counter()
         """Kind of noise → requests that were counted without it."""
+        self._begin()
+
+    def _begin(self) -> None:
+        self._requests, self._referrers = _Names(), _Names()
+        self._agents, self._days = _Names(), _Names()
+        self._noisy: list[int] = []  # of each distinct request: a bit a kind of noise that it holds
         self._meanings: list[int] = []  # of each distinct request: its target, _DAMAGED, or _ASIDE and below
         self._targets: dict[tuple[str, str], int] = {}  # (host, target)
         self._first_lines: list[int] = []  # of each target
@@ -110,6 +125,18 @@ class Tally:
         self._aside_texts: list[str] = []
         self._asides: Counter[int] = Counter()
         self._counts, self._led = _Counts(), _Counts()
+
+    @property
+    def is_full(self) -> bool:
+        """Whether `part` should be taken before more is added."""
+        names = max(
+            len(self._requests.numbers), len(self._referrers.numbers), len(self._led) // 2, len(self._counts) // 2
+        )
+        return (
+            names > MOST_IN_MEMORY
+            or len(self._agents.numbers) > MOST_IN_MEMORY
+            or len(self._day_texts) >= 1 << _DAY_BITS - 1
+        )
 
     def add(self, columns: Columns) -> Iterator[Reject]:
         """Count the lines of some columns (not the odd ones); yields those that are damaged."""
@@ -198,102 +225,126 @@ class Tally:
         for code in np.unique(days[sound]).tolist():
             day, here = self._day_texts[code][:10], np.flatnonzero((days == code) & sound)
             mine = digests[here]
+            if day in self._let_go:
+                fresh[here] = False
+                self.lines.repeated += len(here)
+                self.lines.let_go[day] += len(here)
+                continue
             if day in self._known:
                 known = self._known[day]
                 at = np.minimum(np.searchsorted(known, mine), len(known) - 1)
                 repeated = known[at] == mine
                 fresh[here[repeated]] = False
-                self._lines.repeated += int(repeated.sum())
+                self.lines.repeated += int(repeated.sum())
                 mine = mine[~repeated]
             if len(mine):
                 self._found.setdefault(day, []).append(mine)
         return fresh
 
     def items(self) -> Iterator[Item]:
-        """All that was counted: a record a target, and what is set aside. Fills in `LogLines.found`."""
-        self._lines.found = {d: np.concatenate(parts).astype("<u8").tobytes() for d, parts in self._found.items()}
-        if self._lines.repeated:
-            yield Aside(0, COUNTED_BEFORE, lines=self._lines.repeated)
-        for mark, count in sorted(self._asides.items()):
+        """The last part, and what is known at the end. Fills in `LogLines.found`."""
+        self.lines.found = {d: np.concatenate(parts).astype("<u8").tobytes() for d, parts in self._found.items()}
+        if self.lines.repeated:
+            yield Aside(0, COUNTED_BEFORE, lines=self.lines.repeated)
+        yield from self.part()
+
+    def part(self) -> Iterator[Item]:
+        """All that was counted since the last part: a record a target, and what is set aside. Forgets it."""
+        for mark, count in sorted(self._asides.items(), reverse=True):
             yield Aside(0, NOT_A_PAGE_REQUEST, self._aside_texts[_ASIDE - mark], lines=count)
-        figures, lines = self._figures()
-        led = self._referrers_by_target()
-        for (host, target), number in self._targets.items():
-            if number in lines:
-                told = figures[number]
-                real = any(f.status_class[:1] in {"2", "3"} for f in told)
-                line = self._first_lines[number]
-                yield Record(
-                    line, target, lines[number], sent=True, real=real, host=host, figures=told,
-                    referrers=led.get(number, {}),
-                )  # fmt: skip
+        targets, led = list(self._targets), self._referrers_by_target()
+        for number, told in self._figures():
+            host, target = targets[number]
+            yield Record(
+                self._first_lines[number],
+                target,
+                int(sum(f.amount for f in told)),
+                sent=True,
+                real=any(f.status_class[:1] in {"2", "3"} for f in told),
+                host=host,
+                figures=told,
+                referrers=led(number),
+            )
+        self._begin()
 
     @property
-    def period(self) -> tuple[str, str]:
-        """First and last day of the lines that were new."""
-        days = sorted(self._found)
-        return (days[0], days[-1]) if days else ("", "")
+    def days(self) -> dict[str, int]:
+        """Day → lines that were new."""
+        return {day: sum(map(len, parts)) for day, parts in sorted(self._found.items())}
 
-    def _figures(self) -> tuple[dict[int, list[Figure]], dict[int, int]]:
-        """Target → its figures, one a status class and sort of visitor with the days beside it; and its lines."""
+    def _figures(self) -> Iterator[tuple[int, list[Figure]]]:
+        """Each target with its figures, one a status class and sort of visitor with the days beside it."""
         keys, counts = self._counts.total()
         if not len(keys):
-            return {}, {}
+            return
         # Statuses of one class count together; days in their own order.
         classes = sorted({status_class(n) for n in range(100, 600)})
         class_of = np.array([classes.index(status_class(max(n, 100))) for n in range(600)])
         days = sorted(set(self._day_texts))
-        day_of = np.array([days.index(d) for d in self._day_texts], np.int64)
+        place = {day: n for n, day in enumerate(days)}
+        day_of = np.array([place[d] for d in self._day_texts], np.int64)
         status = (keys >> (_DAY_BITS + 1)) & ((1 << _STATUS_BITS) - 1)
         head = keys >> (_DAY_BITS + 1 + _STATUS_BITS)
         bot = (keys >> _DAY_BITS) & 1
         ordered = _Counts()
         ordered.put((((head << 6 | class_of[status]) << 1 | bot) << _DAY_BITS) | day_of[keys & 0xFFFF], counts)
         keys, counts = ordered.total()
-        starts = np.flatnonzero(np.r_[True, keys[1:] >> _DAY_BITS != keys[:-1] >> _DAY_BITS])
-        amounts = np.add.reduceat(counts, starts)
-        spread = _joined(np.array(days)[keys & 0xFFFF], counts, starts)
-        groups = keys[starts] >> _DAY_BITS
-        figures: dict[int, list[Figure]] = {}
-        lines: dict[int, int] = {}
-        agents = (PEOPLE, BOTS)
-        for group, amount, text in zip(groups.tolist(), amounts.tolist(), spread, strict=True):
-            number = group >> 7
-            figure = Figure(HITS, float(amount), classes[(group >> 1) & 63], agents[group & 1], text)
-            figures.setdefault(number, []).append(figure)
-            lines[number] = lines.get(number, 0) + amount
-        return figures, lines
+        number_of = keys >> _DAY_BITS + 7
+        begin = 0
+        while begin < len(keys):
+            # A target is never cut in two.
+            end = int(np.searchsorted(number_of, number_of[min(begin + _AT_ONCE, len(keys)) - 1], "right"))
+            yield from _figures_of(keys[begin:end], counts[begin:end], classes, days)
+            begin = end
 
-    def _referrers_by_target(self) -> dict[int, dict[str, float]]:
-        """Target → its most frequent referrers, the others together under an empty name."""
+    def _referrers_by_target(self) -> Callable[[int], dict[str, float]]:
+        """A function of a target: its most frequent referrers, the others together under an empty name."""
         keys, counts = self._led.total()
-        if not len(keys):
-            return {}
         names = [unescape(name or "") for name in self._referrers.numbers]
         targets = keys >> _REFERRER_BITS
-        order = np.lexsort((-counts, targets))
+        # Of equally frequent ones the first by name, so that the order of lines does not matter.
+        rank = np.empty(len(names), np.int64)
+        rank[sorted(range(len(names)), key=names.__getitem__)] = np.arange(len(names))
+        order = np.lexsort((rank[keys & _REFERRERS], -counts, targets))
         keys, counts, targets = keys[order], counts[order], targets[order]
-        starts = np.flatnonzero(np.r_[True, targets[1:] != targets[:-1]])
-        ends = np.r_[starts[1:], len(keys)]
-        codes, amounts = (keys & ((1 << _REFERRER_BITS) - 1)).tolist(), counts.astype(float).tolist()
-        found = {}
-        for number, start, end in zip(targets[starts].tolist(), starts.tolist(), ends.tolist(), strict=True):
+
+        def of(number: int) -> dict[str, float]:
+            start, end = np.searchsorted(targets, [number, number + 1]).tolist()
             cut = min(end, start + MAX_REFERRERS)
-            top = {names[codes[at]]: amounts[at] for at in range(start, cut)}
+            found: dict[str, float] = {}
+            for code, amount in zip((keys[start:cut] & _REFERRERS).tolist(), counts[start:cut].tolist(), strict=True):
+                found[names[code]] = found.get(names[code], 0.0) + amount
             if end > cut:
-                top[""] = sum(amounts[cut:end])
-            found[number] = top
-        return found
+                found[""] = float(counts[cut:end].sum())
+            return found
+
+        return of
 
 
-def _joined(days: npt.NDArray[np.str_], counts: Codes, starts: Codes) -> list[str]:
+def _figures_of(
+    keys: Codes, counts: Codes, classes: Sequence[str], days: Sequence[str]
+) -> Iterator[tuple[int, list[Figure]]]:
+    """Targets with their figures, of some counted keys in order."""
+    starts = np.flatnonzero(np.r_[True, keys[1:] >> _DAY_BITS != keys[:-1] >> _DAY_BITS])
+    amounts = np.add.reduceat(counts, starts)
+    spread = _joined(days, keys & 0xFFFF, counts, starts)
+    groups = keys[starts] >> _DAY_BITS
+    agents = (PEOPLE, BOTS)
+    last, told = -1, list[Figure]()
+    for group, amount, text in zip(groups.tolist(), amounts.tolist(), spread, strict=True):
+        if group >> 7 != last and told:
+            yield last, told
+            told = []
+        last = group >> 7
+        told.append(Figure(HITS, float(amount), classes[(group >> 1) & 63], agents[group & 1], text))
+    yield last, told
+
+
+def _joined(days: Sequence[str], codes: Codes, counts: Codes, starts: Codes) -> list[str]:
     """The days of each group as "2026-05-01:12 2026-05-02:3"."""
-    import pyarrow as pa
-    import pyarrow.compute as pc
-
-    texts = pc.binary_join_element_wise(pa.array(days), pc.cast(pa.array(counts), pa.string()), ":")
-    lists = pa.ListArray.from_arrays(pa.array(np.r_[starts, len(counts)].astype(np.int32)), texts)
-    return list(pc.binary_join(lists, " ").to_pylist())
+    texts = [f"{days[code]}:{count}" for code, count in zip(codes.tolist(), counts.tolist(), strict=True)]
+    bounds = [*starts.tolist(), len(texts)]
+    return [texts[a] if b - a == 1 else " ".join(texts[a:b]) for a, b in pairwise(bounds)]
 
 
 def _digests(data: bytes) -> npt.NDArray[np.uint64]:
@@ -301,12 +352,11 @@ def _digests(data: bytes) -> npt.NDArray[np.uint64]:
 
 
 def _read_day(text: str | None) -> str:
-    if text is None:
-        return ""
-    if _ISO_DAY.match(text):
-        return text
-    match = _DAY.match(text)
-    return f"{match[3]}-{MONTHS[match[2]]}-{match[1]}" if match and match[2] in MONTHS else ""
+    """A day as YYYY-MM-DD, or its label; empty where the calendar has none like it."""
+    text = text or ""
+    if (match := _DAY.match(text)) and match[2] in MONTHS:
+        text = f"{match[3]}-{MONTHS[match[2]]}-{match[1]}"
+    return text if _ISO_DAY.match(text) and is_day(text[:10]) else ""
 
 
 def _without_query(address: str) -> str:
@@ -328,5 +378,7 @@ def _without_signs(request: str) -> str:
 
 def _reject(columns: Columns, at: int) -> Reject:
     """A line whose parts make no sense. Its visitor is not among them."""
-    text = f"{columns.day[at].as_py()} {columns.request[at].as_py()!r} {columns.status[at]}"
-    return Reject(int(columns.number[at]), "its date, request or status is damaged", text)
+    day = columns.day[at].as_py()
+    text = f"{day} {columns.request[at].as_py()!r} {columns.status[at]}"
+    reason = "its request or status is damaged" if _read_day(day) else f"there is no such day: {day}"
+    return Reject(int(columns.number[at]), reason, text)

@@ -18,7 +18,7 @@ class Record:
 
     line: 1-based line (or row, or item) of the file. url: as written; in a log, the request target as sent.
     lines: how many lines of the file this stands for. sent: True when the target is what a client sent, so
-    that nothing in it may be mended. real: whether the old site ever answered it without an error, or a list
+    that nothing in it may be mended. real: whether a log says that the old site answered it without an error, or a list
     names it. host: the host a log names, or empty. status: 0 when not said. day: YYYY-MM-DD or empty.
     item: its number in the shop or the catalogue.
     referrers: the pages that link here or led here, with their number. mends: what was mended in the text.
@@ -110,7 +110,8 @@ class Reading:
 class LogLines:
     """The lines of a log as digests of 64 bits, so that one that stands in two files counts once.
 
-    method: which digest this is. known: day → digests (8 bytes each) of lines counted before.
+    method: which digest this is. known: day → digests (8 bytes each) of lines counted before; an empty one stands for lines
+    that were counted and are not kept any more, so that no line of that day counts. let_go: such a day → lines left out.
     found: day → digests of the lines of this log, filled while it is read. repeated: lines left out as known.
     """
 
@@ -118,6 +119,7 @@ class LogLines:
     known: Mapping[str, Sequence[bytes]] = field(default_factory=dict)
     found: dict[str, bytes] = field(default_factory=dict)
     repeated: int = 0
+    let_go: Counter[str] = field(default_factory=Counter)
 
 
 class Reader(Protocol):

@@ -12,6 +12,9 @@ from sqlalchemy import Connection, Row, Table, and_, delete, func, insert, selec
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.ledger.schema import JOURNALLED, changes, metadata, policies, sources, steps
 
+_FIXED = ("open", "migrate")
+"""Commands whose steps are never undone."""
+
 
 @dataclass
 class Step:
@@ -22,6 +25,8 @@ class Step:
     summary: str = ""
     touched: int = field(default=0)
     noted: bool = field(default=False)
+    sources: set[int] = field(default_factory=set)
+    """Those that began or ceased to count, or may have."""
 
     @property
     def is_empty(self) -> bool:
@@ -35,6 +40,8 @@ class Step:
         """Insert or replace rows with equal columns; rows that are the same already are left alone."""
         table, keys = _journalled(table_name)
         before = self._before(table, keys, rows)
+        if table_name == "sources":
+            self.sources |= {row["id"] for row in rows}
         fresh: list[dict[str, Any]] = []
         replaced: list[dict[str, Any]] = []
         images: list[dict[str, Any]] = []
@@ -107,7 +114,7 @@ def last_undoable(connection: Connection, before: int) -> int:
         steps.c.id < before,
         steps.c.undone_by.is_(None),
         steps.c.undoes.is_(None),
-        steps.c.command != "open",
+        steps.c.command.not_in(_FIXED),
     )
     found = connection.scalar(query.order_by(steps.c.id.desc()).limit(1))
     if found is None:
@@ -128,7 +135,7 @@ def undo(step: Step, target: int) -> str:
         raise RefusedError(
             f"step {target} was undone already, by step {row.undone_by}", "`upright history` lists the steps"
         )
-    if row.command == "open":
+    if row.command in _FIXED:
         raise RefusedError(f"step {target} ({row.command}) cannot be undone", "edit upright.toml instead")
     images = list(connection.execute(select(changes).where(changes.c.step == target)))
     _refuse_later_changes(connection, target, images)

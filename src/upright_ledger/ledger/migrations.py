@@ -91,6 +91,12 @@ def _following(connection: Connection) -> None:
     schema.metadata.create_all(connection)
 
 
+def _sound_logs(connection: Connection) -> None:
+    from upright_ledger.ledger.migration_of_logs import sound_logs
+
+    sound_logs(connection)
+
+
 MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
     (1, "first schema", _first_schema),
     (2, "days and classes", _days_and_classes),
@@ -99,6 +105,7 @@ MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
     (6, "traces in blocks", _traces_in_blocks),
     (7, "handovers", _handovers),
     (8, "following", _following),
+    (9, "sound logs", _sound_logs),
 )
 
 

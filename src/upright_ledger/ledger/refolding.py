@@ -10,15 +10,16 @@ from typing import Any
 from sqlalchemy import Connection, select
 
 from upright_ledger.core.folding import FoldingPolicy
-from upright_ledger.core.placing import Placer
-from upright_ledger.core.traffic import OFF_SITE
+from upright_ledger.core.placing import Placed, Placer
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.answers import MATCH, PERSON
 from upright_ledger.ledger.bulk import batches, load_rows, next_id
+from upright_ledger.ledger.classifying import unshown
 from upright_ledger.ledger.journal import Step
 from upright_ledger.ledger.store import now, stored_policy
 
 _CHUNK = 50_000
+_NOTHING: frozenset[str] = frozenset()
 _ENTRY = ("id", "site", "key", "policy", "legacy_url")
 _RANK = {PERSON: 0, MATCH: 2}  # whose answer stands where several entries become one; imports are between
 
@@ -61,44 +62,84 @@ def rederive(connection: Connection, placer: Placer, number: int, before: Foldin
     following = next_id(connection, e)
     were: dict[int, set[int]] = defaultdict(set)
     changes: list[tuple[Any, ...]] = []
-    same_classes = before.take_back == placer.policy.take_back
+    classes = _Classes(connection, placer, before)
+    pages: set[int] = set()  # entries that have a spelling which is a page's
+    waiting: list[tuple[tuple[Any, ...], Placed]] = []
     for chunk in _spellings(connection):
         fresh: list[tuple[Any, ...]] = []
-        for ident, site, spelling, entry, variant, aside in chunk:
+        for row in chunk:
             result.spellings += 1
-            if site and not aside and same_classes:
-                key, its_variant, legacy_url = placer.refolded(site, spelling)
-                its_site, its_aside, set_aside = site, "", False
-            else:
-                place = placer.stored(spelling, aside)
-                its_site, key, its_variant = place.site, place.key, place.variant
-                legacy_url, its_aside, set_aside = place.legacy_url, aside or place.aside, bool(place.aside)
-                if aside == OFF_SITE and not set_aside:
-                    its_aside = ""
+            place = classes.place(row)
+            if place.doubt:
+                waiting.append((row, place))
+                continue
             its_entry = None
-            if not set_aside:
-                its_entry = entries.get((its_site, key))
+            if not place.aside:
+                its_entry = entries.get((place.site, place.key))
                 if its_entry is None:
-                    its_entry = entries[its_site, key] = following
-                    fresh.append((following, its_site, key, number, legacy_url))
+                    its_entry = entries[place.site, place.key] = following
+                    fresh.append((following, place.site, place.key, number, place.legacy_url))
                     following += 1
-            if entry is not None and its_entry is not None:
-                were[entry].add(its_entry)
-            if (entry, variant, aside, site) != (its_entry, its_variant, its_aside, its_site):
-                changes.append((its_site, its_entry, its_variant, its_aside, ident))
+                pages.add(its_entry)
+            _move(row, place, its_entry, were, changes)
         load_rows(connection, e, _ENTRY, fresh)
         result.made += len(fresh)
-    _write(connection, changes)
-    for ident, site, legacy_url in _answered_alone(connection, were):
+    alone = _answered_alone(connection, were)
+    for ident, site, legacy_url in alone:
         key, _, its_url = placer.refolded(site, legacy_url)
         if (site, key) not in entries:
             entries[site, key] = following
             load_rows(connection, e, _ENTRY, [(following, site, key, number, its_url)])
             following += 1
         were[ident].add(entries[site, key])
+        pages.add(entries[site, key])
+    for row, place in waiting:
+        its_entry = entries.get((place.site, place.key))
+        _move(row, place, its_entry if its_entry in pages else None, were, changes)
+    _write(connection, changes)
     result.changed = len(changes)
     result.moved = {old: new for old, new in were.items() if new != {old}}
     return result
+
+
+def _move(
+    row: tuple[Any, ...],
+    place: Placed,
+    its_entry: int | None,
+    were: dict[int, set[int]],
+    changes: list[tuple[Any, ...]],
+) -> None:
+    """Note what changes of a spelling: (site, entry, variant, aside, key, id)."""
+    ident, site, _, entry, variant, aside, key = row
+    if entry is not None and its_entry is not None:
+        were[entry].add(its_entry)
+    its_aside = "" if its_entry is not None else place.aside or place.doubt
+    its_key = place.key if its_aside and place.doubt else ""
+    if (entry, variant, aside, site, key) != (its_entry, place.variant, its_aside, place.site, its_key):
+        changes.append((place.site, its_entry, place.variant, its_aside, its_key, ident))
+
+
+class _Classes:
+    """Which stored spellings are pages' under a policy, by all that the sources that count say."""
+
+    def __init__(self, connection: Connection, placer: Placer, before: FoldingPolicy) -> None:
+        self._placer = placer
+        self._same_classes = before.take_back == placer.policy.take_back
+        self._before = Placer(placer.sites, before)
+        self._unshown = unshown(connection)
+
+    def place(self, row: tuple[Any, ...]) -> Placed:
+        """Where a spelling belongs."""
+        ident, site, spelling, entry = row[:4]
+        shown = ident not in self._unshown
+        if site and entry is not None and shown and self._same_classes:
+            key, variant, legacy_url = self._placer.refolded(site, spelling)
+            return Placed(site, spelling, key, variant, legacy_url, "", _NOTHING)
+        place = self._placer.stored(spelling)
+        if place.aside and place.site and entry is not None and self._before.stored(spelling).aside:
+            # Somebody answered it all the same, and it stays an entry.
+            return Placed(place.site, spelling, *self._placer.refolded(place.site, spelling), "", _NOTHING)
+        return self._placer.asked(place, answered=shown, people=self._unshown.get(ident, False))
 
 
 def _answered_alone(connection: Connection, seen: dict[int, set[int]]) -> list[tuple[int, str, str]]:
@@ -113,7 +154,7 @@ def _spellings(connection: Connection) -> Iterator[list[tuple[Any, ...]]]:
     s = schema.spellings
     last = 0
     while True:
-        query = select(s.c.id, s.c.site, s.c.spelling, s.c.entry, s.c.variant, s.c.aside).where(s.c.id > last)
+        query = select(s.c.id, s.c.site, s.c.spelling, s.c.entry, s.c.variant, s.c.aside, s.c.key).where(s.c.id > last)
         rows = [tuple(r) for r in connection.execute(query.order_by(s.c.id).limit(_CHUNK))]
         if not rows:
             return
@@ -122,19 +163,19 @@ def _spellings(connection: Connection) -> Iterator[list[tuple[Any, ...]]]:
 
 
 def _write(connection: Connection, changes: list[tuple[Any, ...]]) -> None:
-    """Change spellings: (site, entry, variant, aside, id)."""
+    """Change spellings: (site, entry, variant, aside, key, id)."""
     if connection.dialect.name == "sqlite":
-        statement = "UPDATE spellings SET site = ?, entry = ?, variant = ?, aside = ? WHERE id = ?"
+        statement = "UPDATE spellings SET site = ?, entry = ?, variant = ?, aside = ?, key = ? WHERE id = ?"
         for chunk in batches(changes, _CHUNK):
             connection.exec_driver_sql(statement, chunk)
         return
     connection.exec_driver_sql(
-        "CREATE TEMPORARY TABLE IF NOT EXISTS refolded (site TEXT, entry INTEGER, variant TEXT, aside TEXT, id INTEGER)"
+        "CREATE TEMPORARY TABLE IF NOT EXISTS refolded (site TEXT, entry INTEGER, variant TEXT, aside TEXT, key TEXT, id INTEGER)"
     )
     connection.exec_driver_sql("DELETE FROM refolded")
-    load_rows(connection, schema.staging("refolded"), ("site", "entry", "variant", "aside", "id"), changes)
+    load_rows(connection, schema.staging("refolded"), ("site", "entry", "variant", "aside", "key", "id"), changes)
     connection.exec_driver_sql(
-        "UPDATE spellings s SET site = r.site, entry = r.entry, variant = r.variant, aside = r.aside "
+        "UPDATE spellings s SET site = r.site, entry = r.entry, variant = r.variant, aside = r.aside, key = r.key "
         "FROM refolded r WHERE s.id = r.id"
     )
 

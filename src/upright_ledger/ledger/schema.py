@@ -21,6 +21,7 @@ from sqlalchemy import (
     Table,
     Text,
     UniqueConstraint,
+    text,
 )
 
 metadata = MetaData()
@@ -109,8 +110,8 @@ entries = Table(
     UniqueConstraint("site", "key", name="entries_by_key"),
 )
 
-# A spelling belongs to an entry, or is set aside. `aside` names the class in which it is or would be set aside; it has an
-# entry all the same where the policy takes that class or path back.
+# A spelling belongs to an entry, or is set aside in the class `aside`. Where that is in doubt, since failing requests alone
+# name it, `key` is the key of the entry it would belong to.
 spellings = Table(
     "spellings",
     metadata,
@@ -120,7 +121,9 @@ spellings = Table(
     Column("entry", Integer, ForeignKey("entries.id"), index=True),
     Column("variant", Text, nullable=False),  # canonical path, before case, index file and slash were folded
     Column("aside", String, nullable=False, default=""),
+    Column("key", Text, nullable=False, default="", server_default=""),
     UniqueConstraint("site", "spelling", name="spellings_by_text"),
+    Index("spellings_in_doubt", "site", "key", sqlite_where=text("key <> ''"), postgresql_where=text("key <> ''")),
 )
 
 # One figure: spelling × source × unit × status class × people or bots, with its days packed beside it

@@ -2,25 +2,27 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import Connection, Table, bindparam, update
+from sqlalchemy import Connection, Table, bindparam, select, text, update
 
 from upright_ledger.core.evidence import Figure
 from upright_ledger.core.placing import Placed
 from upright_ledger.ledger import schema
-from upright_ledger.ledger.bulk import find_ids, load_rows, next_id, storable
+from upright_ledger.ledger.bulk import batches, find_ids, load_rows, next_id, storable
 
 TOP_REFERRERS = 20
 _MOST_IN_MEMORY = 2_000_000
+_AT_ONCE = 5_000  # numbers in one question
 
 Name = tuple[str, str]
 """Site, and key or spelling."""
 
 _ENTRY = ("id", "site", "key", "policy", "legacy_url")
-_SPELLING = ("id", "site", "spelling", "entry", "variant", "aside")
+_SPELLING = ("id", "site", "spelling", "entry", "variant", "aside", "key")
 _FIGURE = ("spelling", "source", "unit", "amount", "status_class", "agent", "days", "first_day", "last_day")
 _WORDS = ("spelling", "source", "title", "anchor", "language", "status", "last_seen", "item")
 
@@ -38,6 +40,7 @@ class Sighting:
     status: int = 0
     last_seen: str = ""
     item: str = ""
+    lines: int = 0
 
 
 class Entries:
@@ -64,13 +67,14 @@ class Entries:
 
 
 class SightingWriter:
-    """Stores the sightings of one source, portion by portion, within one step."""
+    """Stores the sightings of one source, portion by portion, within one step; `settle` ends it."""
 
     def __init__(self, connection: Connection, source: int, policy: int) -> None:
         self._connection = connection
         self._source = source
         self._entries = Entries(connection, policy)
         self._spellings = _Numbers(connection, schema.spellings)
+        self._in_doubt: Counter[int] = Counter()  # spelling → lines
 
     @property
     def new_entries(self) -> int:
@@ -80,10 +84,12 @@ class SightingWriter:
     def add(self, sightings: Sequence[Sighting]) -> dict[Name, int]:
         """Store a portion. Returns the numbers of its entries by (site, key)."""
         places = [s.place for s in sightings]
-        entries = self._entries.ensure((p.site, p.key, p.legacy_url) for p in places if not p.aside)
+        entries = self._entries.ensure((p.site, p.key, p.legacy_url) for p in places if not (p.aside or p.doubt))
         source = self._source
         figures, said, led = [], [], []
         for number, s in zip(self._numbers_of(places, entries), sightings, strict=True):
+            if s.place.doubt:
+                self._in_doubt[number] += s.lines
             for f in s.figures:
                 figures.append((number, source, *f, f.days[:10], f.days.rpartition(" ")[2][:10]))  # noqa: PERF401
             if s.title or s.language or s.status or s.last_seen or s.anchor or s.item:
@@ -100,22 +106,24 @@ class SightingWriter:
     def _numbers_of(self, places: Sequence[Placed], entries: Mapping[Name, int]) -> list[int]:
         """The numbers of the spellings of these places, made where they are not there yet.
 
-        A spelling that was set aside and is now named as an entry becomes one.
+        A spelling that was set aside and is now seen to be a page's becomes one of an entry.
         """
         names = [(p.site, storable(p.spelling)) for p in places]
         best: dict[Name, Placed] = {}
         for name, p in zip(names, places, strict=True):
-            if name not in best or best[name].aside:
+            if name not in best or best[name].aside or best[name].doubt:
                 best[name] = p
         known = self._spellings.find(best)
         if known:
-            self._raise([(known[n], p, entries) for n, p in best.items() if n in known and not p.aside])
+            self._raise([(known[n], p, entries) for n, p in best.items() if n in known and not (p.aside or p.doubt)])
         fresh = sorted(best.keys() - known.keys()) if len(known) < len(best) else []
         known |= self._spellings.give(fresh)
         rows = []
         for name in fresh:
             p = best[name]
-            rows.append((known[name], *name, None if p.aside else entries[p.site, p.key], p.variant, p.aside))
+            aside = p.aside or p.doubt
+            entry = None if aside else entries[p.site, p.key]
+            rows.append((known[name], *name, entry, p.variant, aside, storable(p.key) if p.doubt else ""))
         load_rows(self._connection, schema.spellings, _SPELLING, rows)
         return [known[name] for name in names]
 
@@ -128,8 +136,33 @@ class SightingWriter:
         ]
         if rows:
             is_aside = (table.c.id == bindparam("number")) & table.c.entry.is_(None)
-            values = {"aside": "", "entry": bindparam("its_entry"), "variant": bindparam("its_variant")}
+            values = {"aside": "", "key": "", "entry": bindparam("its_entry"), "variant": bindparam("its_variant")}
             self._connection.execute(update(table).where(is_aside).values(**values), rows)
+
+    def settle(self) -> Counter[str]:
+        """Let addresses in doubt join the entries there are; class → lines of this source that stay set aside."""
+        join_entries(self._connection)
+        table = schema.spellings
+        found: Counter[str] = Counter()
+        for numbers in batches(self._in_doubt, _AT_ONCE):
+            query = select(table.c.id, table.c.aside).where(table.c.id.in_(numbers), table.c.entry.is_(None))
+            for number, aside in self._connection.execute(query):
+                found[aside] += self._in_doubt[number]
+        return found
+
+
+def join_entries(connection: Connection) -> None:
+    """Make variants of addresses in doubt whose key is that of an entry that has a spelling or an answer."""
+    p = schema.spellings
+    if connection.scalar(select(p.c.id).where(p.c.key != "").limit(1)) is None:
+        return
+    connection.execute(
+        text(
+            "UPDATE spellings SET entry = e.id, aside = '', key = '' FROM entries e "
+            "WHERE spellings.entry IS NULL AND spellings.key <> '' AND e.site = spellings.site AND e.key = spellings.key "
+            "AND (EXISTS (SELECT 1 FROM spellings o WHERE o.entry = e.id) OR EXISTS (SELECT 1 FROM answers a WHERE a.entry = e.id))"
+        )
+    )
 
 
 class _Numbers:

@@ -6,11 +6,65 @@ A label is a day as the log has it, "2026-05-14", and on a day on which a build 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from datetime import UTC, datetime, timedelta
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import UTC, date, datetime, timedelta
+from itertools import pairwise
 from typing import NamedTuple
 
 BEFORE, AFTER = "B", "A"
+
+
+FIRST_YEAR = 1990
+"""No server answered a browser before."""
+_GAP = 31  # days
+_STRAYS = 0.001  # of all requests
+_FEW = 2  # requests
+_AHEAD = 0.1  # of all requests
+
+
+def is_day(text: str) -> bool:
+    """Whether a text is a day of the calendar, YYYY-MM-DD, on which there could be a request."""
+    try:
+        return len(text) == 10 and date.fromisoformat(text).year >= FIRST_YEAR
+    except ValueError:
+        return False
+
+
+class Span(NamedTuple):
+    """The days that most requests tell of: the first and the last; and the days far from them, with their requests."""
+
+    first: str
+    last: str
+    strays: Mapping[str, float]
+
+
+def span_of(days: Mapping[str, float], today: str) -> Span:
+    """The span of days (YYYY-MM-DD → requests), without those that a wrong clock wrote.
+
+    At either end a few requests (2, or one in a thousand) with more than 31 days between them and all others are strays, and so
+    is what lies after tomorrow where it is less than a tenth of all. today: YYYY-MM-DD.
+    """
+    kept = {day: days[day] for day in sorted(days)}
+    total, tomorrow = sum(kept.values()), _ordinal(today) + 1
+    ahead = [day for day in kept if _ordinal(day) > tomorrow]
+    if sum(kept[day] for day in ahead) <= _AHEAD * total and len(ahead) < len(kept):
+        kept = {day: n for day, n in kept.items() if day not in ahead}
+    for at_end in (True, False):
+        ordered = sorted(kept, reverse=at_end)
+        count = 0.0
+        for n, (one, following) in enumerate(pairwise(ordered), 1):
+            count += kept[one]
+            if count > max(_FEW, _STRAYS * total) or count * 4 > total:
+                break
+            if abs(_ordinal(one) - _ordinal(following)) > _GAP:
+                kept = {day: kept[day] for day in ordered[n:]}
+                break
+    strays = {day: n for day, n in sorted(days.items()) if day not in kept}
+    return Span(min(kept, default=""), max(kept, default=""), strays)
+
+
+def _ordinal(day: str) -> int:
+    return date.fromisoformat(day).toordinal()
 
 
 class Split(NamedTuple):

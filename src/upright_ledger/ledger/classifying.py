@@ -1,0 +1,103 @@
+"""Classes of addresses, as the sources that count show them: what is a page, and what stays set aside.
+
+An address that only failing requests name is in doubt: it looks like a scanner's, or no person asked for it. It belongs to the
+entry of its key as soon as any spelling of that key is known for a page, whichever source was gathered first.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from sqlalchemy import ColumnElement, Connection, and_, case, exists, func, or_, select, text, update
+
+from upright_ledger.core.evidence import BOTS
+from upright_ledger.core.placing import Placed, Placer
+from upright_ledger.ledger import schema
+from upright_ledger.ledger.bulk import batches
+from upright_ledger.ledger.sightings import Entries, join_entries
+from upright_ledger.ledger.store import stored_policy
+
+_AT_ONCE = 5_000  # numbers in one question
+ACCESS_LOG = "access-log"
+
+
+def unshown(connection: Connection, only: ColumnElement[bool] | None = None) -> dict[int, bool]:
+    """Spellings that logs alone name, and those with errors only → whether people asked for them. only: a condition on `spellings`."""
+    v, s, p = schema.evidence, schema.sources, schema.spellings
+    is_page = or_(s.c.kind != ACCESS_LOG, v.c.status_class.like("2%"), v.c.status_class.like("3%"))
+    page, people = func.max(case((is_page, 1), else_=0)), func.max(case((v.c.agent != BOTS, 1), else_=0))
+    query = select(v.c.spelling, people).join(s, s.c.id == v.c.source).where(s.c.withdrawn.is_(False))
+    if only is not None:
+        query = query.join(p, p.c.id == v.c.spelling).where(only)
+    return {r[0]: bool(r[1]) for r in connection.execute(query.group_by(v.c.spelling).having(page == 0))}
+
+
+def reclassify(connection: Connection, source: int, placer: Placer) -> None:
+    """Look again at all that a source named, which began or ceased to count."""
+    p, v = schema.spellings, schema.evidence
+    touched = select(p.c.id, p.c.entry).join(v, v.c.spelling == p.c.id).where(v.c.source == source).subquery()
+    its_entries = select(touched.c.entry).where(touched.c.entry.is_not(None))
+    doubtful = unshown(connection, p.c.entry.in_(its_entries))
+    _part(connection, doubtful, placer)
+    aside = and_(p.c.id.in_(select(touched.c.id)), p.c.entry.is_(None), p.c.key != "")
+    _join_shown(connection, aside, placer)
+    join_entries(connection)
+
+
+def _part(connection: Connection, doubtful: dict[int, bool], placer: Placer) -> None:
+    """Set aside the spellings of entries that nothing shows to be pages any more."""
+    p, a = schema.spellings, schema.answers
+    places: dict[int, list[tuple[int, Placed]]] = {}
+    shown: set[int] = set()
+    for row in _rows(connection, doubtful):
+        place = placer.asked(placer.stored(row[1]), answered=False, people=doubtful[row[0]])
+        if place.doubt:
+            places.setdefault(row[2], []).append((row[0], place))
+        else:
+            shown.add(row[2])
+    for entries in batches(places.keys() - shown, _AT_ONCE):
+        v, s = schema.evidence, schema.sources
+        counted = select(p.c.entry, p.c.id).join(v, v.c.spelling == p.c.id).join(s, s.c.id == v.c.source)
+        counted = counted.where(p.c.entry.in_(entries), s.c.withdrawn.is_(False)).distinct()
+        shown |= {entry for entry, number in connection.execute(counted) if number not in doubtful}
+        shown |= set(connection.scalars(select(a.c.entry).where(a.c.entry.in_(entries))))
+    rows = [
+        {"number": number, "its_class": place.doubt, "its_key": place.key}
+        for entry, named in places.items()
+        if entry not in shown
+        for number, place in named
+    ]
+    if rows:
+        connection.execute(
+            text("UPDATE spellings SET entry = NULL, aside = :its_class, key = :its_key WHERE id = :number"), rows
+        )
+
+
+def _join_shown(connection: Connection, aside: ColumnElement[bool], placer: Placer) -> None:
+    """Make entries of addresses set aside that something shows to be pages now."""
+    p, v, s = schema.spellings, schema.evidence, schema.sources
+    doubtful = unshown(connection, aside)
+    counts = exists().where(v.c.spelling == p.c.id, v.c.source == s.c.id, s.c.withdrawn.is_(False))
+    rows = list(connection.execute(select(p.c.id, p.c.spelling).where(aside, counts)))
+    places = {}
+    for number, spelling in rows:
+        answered = number not in doubtful
+        place = placer.asked(placer.stored(spelling), answered=answered, people=doubtful.get(number, False))
+        if not (place.aside or place.doubt):
+            places[number] = place
+    if not places:
+        return
+    made = Entries(connection, stored_policy(connection)[0]).ensure(
+        (q.site, q.key, q.legacy_url) for q in places.values()
+    )
+    for number, place in places.items():
+        values = {"entry": made[place.site, place.key], "aside": "", "key": ""}
+        connection.execute(update(p).where(p.c.id == number).values(**values))
+
+
+def _rows(connection: Connection, numbers: Iterable[int]) -> Iterator[tuple[int, str, int]]:
+    """Number, spelling and entry of spellings."""
+    p = schema.spellings
+    for some in batches(numbers, _AT_ONCE):
+        for row in connection.execute(select(p.c.id, p.c.spelling, p.c.entry).where(p.c.id.in_(some))):
+            yield row[0], row[1], row[2]
