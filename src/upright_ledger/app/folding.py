@@ -6,13 +6,16 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from upright_ledger.core.addresses import address_of
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.placing import Placer
 from upright_ledger.core.significance import Seen, Suggestion, suggest
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.entries import count_entries, seen_queries
+from upright_ledger.ledger.classifying import ACCESS_LOG
+from upright_ledger.ledger.entries import count_entries, hosts_of, seen_queries
 from upright_ledger.ledger.refolding import Refolded, refold
 from upright_ledger.ledger.settings import read_settings_of, write_policy
+from upright_ledger.ledger.sources import list_sources
 from upright_ledger.ledger.store import Ledger
 
 CLASSES_BY_FORM = ("furniture", "probe", "random", "bots only")
@@ -20,13 +23,18 @@ CLASSES_BY_FORM = ("furniture", "probe", "random", "bots only")
 
 @dataclass
 class FoldingReport:
-    """What is suggested, and what was done. before, after: entries. applied: None where nothing was changed."""
+    """What is suggested, and what was done. before, after: entries. applied: None where nothing was changed.
+
+    needed: parameters that choose a page now and were left out of logs when these were gathered; lacking: (source, its step) of those logs.
+    """
 
     suggestions: list[Suggestion]
     before: int
     after: int
     applied: Refolded | None = None
     changes: list[str] = field(default_factory=list)
+    needed: list[str] = field(default_factory=list)
+    lacking: list[tuple[str, int]] = field(default_factory=list)
 
 
 def folding(
@@ -61,9 +69,14 @@ def folding(
         take_back=tuple(dict.fromkeys((*wanted.take_back, *map(_checked, take_back)))),
     )
     report = FoldingReport(suggestions, before, before)
-    if policy == stored:
+    other_hosts = _other_hosts(ledger) if apply else []
+    if policy == stored and not other_hosts:
         return report
-    report.changes = differences(stored, policy)
+    report.changes = differences(stored, policy) + other_hosts
+    report.needed, kinds = _needed(stored, policy)
+    with ledger.reading() as connection:
+        logs = [s for s in list_sources(connection) if kinds & {k for k, n in (s.mended or {}).items() if n}]
+    report.lacking = [(s.name, s.step) for s in logs if s.kind == ACCESS_LOG]
     with ledger.step("fold") as step:
         report.applied = refold(step, Placer(ledger.settings.sites, policy))
         report.after = count_entries(step.connection)
@@ -74,6 +87,30 @@ def folding(
         s for s in suggestions if policy.significant_at(s.path) is None and s.path not in policy.significant
     ]
     return report
+
+
+def _needed(old: FoldingPolicy, new: FoldingPolicy) -> tuple[list[str], set[str]]:
+    """Parameters that logs were read without and that would be read now, and their kinds."""
+    names = {
+        *old.tracking,
+        *old.tracking_only_folded,
+        *old.session,
+        *(n for names in new.significant.values() for n in names),
+    }
+    found = {n: old.noise(n) for n in names if old.noise(n) and not new.noise(n)}
+    return sorted(found), set(found.values())
+
+
+def _other_hosts(ledger: Ledger) -> list[str]:
+    """What changed of the hosts of old sites since spellings were folded last, in a few words each."""
+    sites = ledger.settings.sites
+    with ledger.reading() as connection:
+        hosts = hosts_of(connection)
+    joined = {h for h, site in hosts if not site and sites.site_of(address_of(f"http://{h}/"))}
+    left = {h for h, site in hosts if site and sites.site_of(address_of(f"http://{h}/")) != site}
+    return [f"{h} is a host of an old site now" for h in sorted(joined)] + [
+        f"{h} is none of its site now" for h in sorted(left)
+    ]
 
 
 def _checked(text: str) -> str:

@@ -15,7 +15,7 @@ from urllib.parse import parse_qs
 from upright_ledger.app.inputs import Input, inputs, neighbours_of
 from upright_ledger.app.rejects import SHOWN_REJECTS, Rejects
 from upright_ledger.core import traffic
-from upright_ledger.core.addresses import NotAnAddressError, parse_address
+from upright_ledger.core.addresses import NotAnAddressError, parse_address, split_text
 from upright_ledger.core.evidence import BOTS, CLICKS, HITS, PEOPLE, VISITS, Figure, added_up
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.placing import Placed, Placer
@@ -44,6 +44,7 @@ from upright_ledger.ledger.store import Ledger
 
 BATCH = 20_000  # records
 MAX_ASIDE_TEXTS = 10_000
+MAX_NAMES = 1_000  # hosts, reasons
 
 __all__ = ["SHOWN_REJECTS", "Gathered", "Gathering", "base_origin", "gather", "options_for"]
 
@@ -52,7 +53,7 @@ __all__ = ["SHOWN_REJECTS", "Gathered", "Gathering", "base_origin", "gather", "o
 class Gathered:
     """What gathering one file amounted to. known: it had been gathered before, so nothing changed.
 
-    aside, mended, folded: kind → lines. mapping: meaning → header. failed: why it could not be read, and what to do.
+    aside, mended, folded: kind → lines. hosts: host → lines that were off-site; reasons: why lines were rejected → lines. mapping: meaning → header. failed: why it could not be read, and what to do.
     """
 
     name: str
@@ -67,6 +68,8 @@ class Gathered:
     aside: Counter[str] = field(default_factory=Counter)
     mended: Counter[str] = field(default_factory=Counter)
     folded: Counter[str] = field(default_factory=Counter)
+    hosts: Counter[str] = field(default_factory=Counter)
+    reasons: Counter[str] = field(default_factory=Counter)
     mapping: dict[str, str] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
     rejects: list[Reject] = field(default_factory=list)
@@ -231,7 +234,7 @@ class _SourceReader:
                 sorter.finish(reading)
                 if self._says_nothing(result):
                     raise _no_url(file.path, result)
-                if reading.lines is not None and not result.accepted and result.aside[traffic.COUNTED_BEFORE]:
+                if reading.lines is not None and self._all_known(result):
                     result.known = True
                     raise _AllKnownError
                 facts = self._facts(file, sorter, reading, digest, size)
@@ -255,6 +258,11 @@ class _SourceReader:
     def _says_nothing(result: Gathered) -> bool:
         empty = sum(result.aside[kind] for kind in (traffic.BLANK, traffic.PROSE, traffic.SUMMARY))
         return not result.accepted and result.set_aside == empty
+
+    @staticmethod
+    def _all_known(result: Gathered) -> bool:
+        known = result.aside[traffic.COUNTED_BEFORE]
+        return known > 0 and result.set_aside == known + result.aside[traffic.BLANK] and not result.accepted
 
     def _facts(self, file: Input, sorter: _Sorter, reading: Reading, digest: str, size: int) -> SourceFacts:
         result = sorter.result
@@ -335,6 +343,8 @@ class _Sorter:
         if place.aside:
             self.result.set_aside += record.lines
             self.result.aside[place.aside] += record.lines
+            if place.aside == traffic.OFF_SITE:
+                self._count(self.result.hosts, split_text(place.spelling)[1], record.lines)
         for mend in record.mends:
             self.result.mended[mend] += record.lines
         for mend in place.mends:
@@ -344,7 +354,13 @@ class _Sorter:
     def _reject(self, reject: Reject, lines: int = 1) -> None:
         self.result.lines += lines
         self.result.rejected += lines
+        self._count(self.result.reasons, reject.reason, lines)
         self.rejects.add(reject)
+
+    @staticmethod
+    def _count(counts: Counter[str], name: str, lines: int) -> None:
+        """Count by name; from a certain number of names on, new ones count together."""
+        counts[name if name in counts or len(counts) < MAX_NAMES else "others"] += lines
 
     def _set_aside(self, kind: str, lines: int, text: str) -> None:
         self.result.lines += lines

@@ -11,6 +11,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.fixes import load_fixes
 from upright_ledger.core.answers import IGNORE, usual
 from upright_ledger.core.triage.accounting import Told
+from upright_ledger.core.triage.days import span_of
 from upright_ledger.core.triage.retiring import Use, why_kept, window
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.answers import TEMPLATE, of_person, post_answers
@@ -80,7 +81,8 @@ def retire(book: Book, days: int, *, accept: bool = False) -> Retiring:
         told = told_of(connection, {e.id for e in entries})
     if not logged:
         raise UsageError("no log was gathered, so nobody knows which rules are used", "upright triage access.log")
-    first, last = window(max(logged), days)
+    span = span_of({day: sum(classes.values()) for day, classes in logged.items()}, now()[:10])
+    first, last = window(span.last, days)
     covered = sum(1 for day in logged if first <= day <= last) / days
     found = [_look(e, told.get(e.id, ()), fixes.of(e).live[:10], first, covered) for e in entries]
     found.sort(key=lambda r: (bool(r.kept), r.use.bots, r.use.last, r.entry.legacy_url))

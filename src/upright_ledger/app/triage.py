@@ -28,7 +28,7 @@ from upright_ledger.core.triage.accounting import (
 )
 from upright_ledger.core.triage.attribution import INTERNAL, Came, Known, came_from
 from upright_ledger.core.triage.damage import Damage, Mended
-from upright_ledger.core.triage.days import is_after
+from upright_ledger.core.triage.days import is_after, span_of
 from upright_ledger.core.triage.priority import ENTRY, FAMILY, Decision, enough, rank
 from upright_ledger.ledger.answers import TEMPLATE
 from upright_ledger.ledger.blocks import load_traces
@@ -43,6 +43,7 @@ from upright_ledger.ledger.failing import (
 from upright_ledger.ledger.retaining import let_go
 from upright_ledger.ledger.runs import last_run
 from upright_ledger.ledger.stock import LIVE, StoredProposal, load_proposals
+from upright_ledger.ledger.store import now
 
 _FEWEST_OF_FAMILY = 3
 
@@ -86,11 +87,12 @@ class Failing:
 @dataclass
 class Triaged:
     """What a triage amounts to. days: day → class of status → requests by people. noise: (class, addresses, requests by people, by bots) of what was set aside and
-    failed. rows: those that ask for something first, by what is lost. decisions: ranked; enough: how many cover most of it."""
+    failed. strays: days far from all others, which a wrong clock wrote → requests. rows: those that ask for something first, by what is lost. decisions: ranked; enough: how many cover most of it."""
 
     rows: list[Failing]
     days: Mapping[str, Mapping[str, float]]
     noise: list[tuple[str, int, float, float]]
+    strays: Mapping[str, float] = field(default_factory=dict)
     decisions: list[Decision] = field(default_factory=list)
     enough: int = 0
     live: list[tuple[str, str]] = field(default_factory=list)
@@ -133,6 +135,7 @@ class Triaged:
             "decisions": [d._asdict() | {"entries": len(d.entries)} for d in self.decisions],
             "enough": self.enough,
             "days": {day: dict(classes) for day, classes in self.days.items()},
+            "days_of_wrong_clocks": dict(self.strays),
         }
 
 
@@ -154,7 +157,9 @@ def triage(book: Book) -> Triaged:
     )
     damage = Damage((parse_address(d.url).path, d.url) for d in book.stock.values() if d.state == LIVE)
     family = templates([e.key for e in book.entries if e.id in numbers])
-    people, newest = sum(sum(classes.values()) for classes in days.values()), max(days, default="")
+    people = sum(sum(classes.values()) for classes in days.values())
+    span = span_of({day: sum(classes.values()) for day, classes in days.items()}, now()[:10])
+    newest = span.last
     rows = []
     for entry in (e for e in book.entries if e.id in numbers):
         fix = fixes.of(entry)
@@ -174,7 +179,8 @@ def triage(book: Book) -> Triaged:
     _explain(book, rows, told)
     order = {state: n for n, state in enumerate(STATES)}
     rows.sort(key=lambda r: (order[r.account.state], -r.account.lost, -r.entry.evidence.value, r.entry.legacy_url))
-    result = Triaged(rows, days, noise, live=[(b.live_from, b.dialect) for b in fixes.live])
+    within = {day: classes for day, classes in days.items() if day not in span.strays}
+    result = Triaged(rows, within, noise, span.strays, live=[(b.live_from, b.dialect) for b in fixes.live])
     result.decisions = rank(list(_decisions(rows)))
     result.enough = enough(result.decisions)
     return result

@@ -90,6 +90,14 @@ def _show_applied(report: FoldingReport) -> None:
         show.say(
             f"{show.plural(done.conflicts, 'conflict')}: entries with different answers became one.", show.DOUBTFUL
         )
+    if report.lacking:
+        logs = ", ".join(f"{name} (step {step})" for name, step in report.lacking[:5])
+        more = f" and {len(report.lacking) - 5:,} more" if len(report.lacking) > 5 else ""
+        show.say(
+            f"The values of {', '.join(report.needed)} are not known from {logs}{more}: they were left out when these were gathered. "
+            "To have them, undo those steps and gather the files again.",
+            show.DOUBTFUL,
+        )
     show.next_step("see whether anything is wrong now, or take it back with upright undo", "upright check")
 
 
@@ -126,6 +134,9 @@ def _as_dict(report: FoldingReport) -> dict[str, object]:
         "entries_before": report.before,
         "entries": report.after,
         "changes": report.changes,
+        "not_known": {"parameters": report.needed, "sources": [name for name, _ in report.lacking]}
+        if report.lacking
+        else {},
         "applied": None
         if done is None
         else {

@@ -11,6 +11,7 @@ import click
 from upright_ledger.app.gather import SHOWN_REJECTS, Gathered, gather
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option, paths_argument, read_options, reading_options
+from upright_ledger.core import traffic
 from upright_ledger.core.triage.days import is_day
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
@@ -69,6 +70,11 @@ def command(
 
 
 def _show(results: list[Gathered], entries: int) -> None:
+    poor = [r for r in results if _went_wrong(r)]
+    for result in poor:
+        _warn(result)
+    if poor:
+        show.say()
     rows = [(r.name, _state(r), r.lines, r.accepted, r.set_aside, r.rejected, r.new_entries) for r in results]
     show.table(("source", "kind|", "lines>", "accepted>", "set aside>", "rejected>", "new>"), rows)
     show.say()
@@ -76,7 +82,45 @@ def _show(results: list[Gathered], entries: int) -> None:
         _details(result)
     show.say()
     show.say(f"The ledger holds {show.plural(entries, 'entry', 'entries')}.")
-    show.next_step("look at how URLs are folded, then take stock of the new pages", "upright fold")
+    if not entries:
+        show.next_step("see what was set aside, and why", "upright entries --aside all")
+    elif not any(r.accepted for r in results) and poor:
+        show.next_step("see what was set aside, then gather the right lines", "upright entries --aside all")
+    else:
+        show.next_step("look at how URLs are folded, then take stock of the new pages", "upright fold")
+
+
+_HARMLESS = frozenset([traffic.BLANK, traffic.COUNTED_BEFORE])
+_HELP = {
+    traffic.OFF_SITE: "where these are hosts of the old site, add them to [sites] in upright.toml, then upright fold --apply",
+    traffic.FURNITURE: "where they are pages all the same: upright fold --take-back furniture",
+    traffic.PROBE: "where they are pages all the same: upright fold --take-back probe, or a path such as '/admin/*'",
+    traffic.RANDOM: "where they are pages all the same: upright fold --take-back random",
+    traffic.BOTS_ONLY: "where they are pages all the same: upright fold --take-back 'bots only'",
+    traffic.PROSE: "where the file is another kind, name it: --kind table, access-log, ...",
+}
+
+
+def _went_wrong(result: Gathered) -> bool:
+    """Whether most lines of a source came to nothing."""
+    lost = result.set_aside + result.rejected - sum(result.aside[k] for k in _HARMLESS)
+    return not result.failed and not result.known and lost * 2 > result.lines
+
+
+def _warn(result: Gathered) -> None:
+    """Say first what weighs most where most lines came to nothing, and what helps."""
+    shares = Counter({kind: n for kind, n in result.aside.items() if kind not in _HARMLESS})
+    if result.rejected:
+        shares["rejected"] = result.rejected
+    kind, count = shares.most_common(1)[0]
+    inside = {traffic.OFF_SITE: result.hosts, "rejected": result.reasons}.get(kind, Counter[str]())
+    named = ", ".join(f"{name} ({n:,})" for name, n in inside.most_common(3))
+    show.say(
+        f"{result.name}: {count:,} of {result.lines:,} lines are {kind}{f': {named}' if named else ''}.", show.GRAVE
+    )
+    show.say(
+        f"  {_HELP.get(kind, 'where the file is another kind or in another encoding, name it: --kind, --encoding, --column')}."
+    )
 
 
 def _state(result: Gathered) -> str:
@@ -91,6 +135,8 @@ def _details(result: Gathered) -> None:
         return
     if result.known:
         show.say(f"{name} was gathered before; nothing changed.")
+        for note in result.notes:
+            show.say(f"{name}: {note}")
         return
     if result.mapping:
         columns = ", ".join(f"{meaning} = {header}" for meaning, header in result.mapping.items())
@@ -128,6 +174,8 @@ def _as_dict(result: Gathered) -> dict[str, object]:
         "period": list(result.period) if any(result.period) else [],
         "columns": result.mapping,
         "set_aside_by_class": dict(result.aside),
+        "off_site_hosts": dict(result.hosts.most_common(10)),
+        "reject_reasons": dict(result.reasons.most_common(10)),
         "mended": dict(result.mended),
         "folded": dict(result.folded),
         "notes": result.notes,

@@ -281,6 +281,11 @@ def _show_summary(result: Triaged) -> None:
     show.say(
         f"{days[0]} to {days[-1]}: {whole:,.0f} requests by people, {failed:,.0f} of them not found ({share:.1f} %), {broken:,.0f} server errors."
     )
+    if result.strays:
+        count = sum(result.strays.values())
+        show.say(
+            f"Left out of these days, as a wrong clock wrote them: {count:,.0f} requests dated {', '.join(list(result.strays)[:3])}."
+        )
     trend = _trend(result)
     if trend:
         show.say(trend)

@@ -109,6 +109,8 @@ class Placer:
 
     def owner(self, address: Address) -> tuple[str, str, str]:
         """Site and key of an address, and the class in which it is set aside: what `written` and `sent` say, without the rest."""
+        if address.port:
+            address = self.sites.plain(address)
         site = self._site_of.get(address.authority, "")
         if not site:
             return "", "", traffic.OFF_SITE
@@ -144,35 +146,36 @@ class Placer:
         return folded.path + kept, folded.variant, f"{self._bases[site]}{folded.variant}{kept}"
 
     def _place(self, address: Address, *, whole: bool, dots: bool) -> Placed:
+        """The place of an address. whole: its query is stored as it is, but for secrets; else without what is noise.
+
+        What is looked at is what is stored, so that a spelling is always of one class.
+        """
+        if address.port:
+            address = self.sites.plain(address)
         site = self._site_of.get(address.authority, "")
         query = mask_query(address.query) if address.query else ""
         if not site:
             return Placed("", _spelling(address, query), "", "", "", traffic.OFF_SITE, _NOTHING)
-        target = address.target
-        if guard(target):
-            return Placed(site, _spelling(address, query), "", "", "", traffic.UNANSWERABLE, _NOTHING)
-        kind = traffic.set_aside_class(target)
-        if kind and not self._is_taken_back(kind, address.path):
-            kept = query if whole else self._without_noise(query)
-            return Placed(site, _spelling(address, kept), "", "", "", kind, _NOTHING)
+        kept = query if whole or not query else self._without_noise(query)
+        target = f"{address.path}?{kept}" if kept else address.path
+        aside = traffic.UNANSWERABLE if guard(target) else traffic.set_aside_class(target)
+        if aside and (aside == traffic.UNANSWERABLE or not self._is_taken_back(aside, address.path)):
+            return Placed(site, f"{address.origin}{target}", "", "", "", aside, _NOTHING)
         if query != address.query:
             address = Address(address.scheme, address.host, address.port, address.path, query, address.fragment)
-        return self._entry(address, site, whole=whole, dots=dots)
+        return self._entry(address, site, f"{address.origin}{target}", dots=dots)
 
     def _without_noise(self, query: str) -> str:
         return "&".join([p for p in query.split("&") if p and not self.policy.noise(p.partition("=")[0])])
 
-    def _entry(self, address: Address, site: str, *, whole: bool, dots: bool = False) -> Placed:
-        query = address.query
+    def _entry(self, address: Address, site: str, spelling: str, *, dots: bool = False) -> Placed:
         folded = fold(address, self.policy)
-        if query and not whole:
-            query = self._without_noise(query)
         mends = folded.mends
         if dots:
             mends |= {"dot segments"}
         if address.host.startswith(MOBILE_LABELS) and address.origin not in self._bases.values():
             mends |= {"mobile host"}
-        return Placed(site, _spelling(address, query), *self._names(site, folded), "", mends)
+        return Placed(site, spelling, *self._names(site, folded), "", mends)
 
     def _is_taken_back(self, kind: str, path: str) -> bool:
         classes, patterns = self._taken_back

@@ -9,6 +9,7 @@ from upright_ledger.core.addresses import Address, NotAnAddressError, parse_addr
 
 MOBILE_LABELS = ("m.", "mobile.", "amp.")
 _ALIAS_LABELS = ("www.", *MOBILE_LABELS)
+_DEFAULT_PORTS = frozenset(["80", "443"])
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +56,13 @@ class Sites:
 
     def site_of(self, address: Address) -> str:
         """The old site an address lies on, or an empty string."""
-        return self.site_of_authority.get(address.authority, "")
+        return self.site_of_authority.get(self.plain(address).authority, "")
+
+    def plain(self, address: Address) -> Address:
+        """An address without a port that is the default of either scheme, which names no other site unless it is declared."""
+        if address.port in _DEFAULT_PORTS and address.authority not in self.site_of_authority:
+            return address._replace(port="")
+        return address
 
     @cached_property
     def _authorities(self) -> dict[str, tuple[str, ...]]:

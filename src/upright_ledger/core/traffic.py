@@ -48,6 +48,8 @@ OFF_SITE = "off-site"  # on a host that is none of the old sites'
 FURNITURE = "furniture"  # a style sheet, script, font or icon
 PROBE = "probe"  # asked for by vulnerability scanners
 RANDOM = "random"  # random letters that the old site never answered, as scanners try them
+SCANNERS = frozenset([PROBE, RANDOM])
+"""Classes of what no person asks for."""
 BOTS_ONLY = "bots only"  # asked for by declared bots alone, and never answered
 UNANSWERABLE = "unanswerable"  # no server rule can answer such a request safely
 NOT_A_PAGE_REQUEST = "not a page request"  # a method or target that asks for no page

@@ -119,6 +119,15 @@ def seen_queries(connection: Connection) -> list[tuple[str, str, int]]:
     return [(r.spelling, *told.get(r.id, ("", 0))) for r in connection.execute(spellings)]
 
 
+def hosts_of(connection: Connection) -> set[tuple[str, str]]:
+    """Every host (with its port) that spellings name, and the site to which they belong, or empty."""
+    p = schema.spellings
+    found = set()
+    for site, spelling in connection.execute(select(p.c.site, p.c.spelling).execution_options(yield_per=10_000)):
+        found.add((spelling.split("/", 3)[2], site))
+    return found
+
+
 @dataclass(frozen=True, slots=True)
 class Said:
     """One figure of one source about an entry. per_30_days: for units that grow with time, else the amount itself."""

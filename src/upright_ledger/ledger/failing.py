@@ -9,7 +9,8 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import Connection, func, select
 
-from upright_ledger.core.evidence import BOTS, CLICKS, HITS, VISITS
+from upright_ledger.core.evidence import BOTS, CLICKS, HITS, VISITS, days_in
+from upright_ledger.core.traffic import SCANNERS
 from upright_ledger.core.triage.accounting import Told
 from upright_ledger.ledger import schema
 
@@ -45,19 +46,21 @@ def told_of(connection: Connection, entries: set[int]) -> dict[int, list[Told]]:
     for entry, spelling, status_class, agent, amount, days, end, time in connection.execute(query):
         if entry in entries:
             people = agent != BOTS
-            for day, requests in _days(days) or ((end or time[:10], amount),):
+            for day, requests in days_in(days) or ((end or time[:10], amount),):
                 found[entry].append(Told(spelling, day, status_class, people, requests))
     return found
 
 
 def requests_by_day(connection: Connection) -> dict[str, dict[str, float]]:
-    """Day → class of status → requests by people, in all logs, what is set aside included."""
-    v, s = schema.evidence, schema.sources
-    query = select(v.c.status_class, v.c.days).join(s, s.c.id == v.c.source)
-    query = query.where(s.c.withdrawn.is_(False), v.c.unit == HITS, v.c.agent != BOTS, v.c.days != "")
+    """Day → class of status → requests by people, in all logs; what looks like a scanner's is nobody's."""
+    v, s, p = schema.evidence, schema.sources, schema.spellings
+    query = select(v.c.status_class, v.c.days).join(s, s.c.id == v.c.source).join(p, p.c.id == v.c.spelling)
+    query = query.where(
+        s.c.withdrawn.is_(False), v.c.unit == HITS, v.c.agent != BOTS, v.c.days != "", p.c.aside.not_in(SCANNERS)
+    )
     found: dict[str, dict[str, float]] = defaultdict(lambda: defaultdict(float))
     for status_class, days in connection.execute(query):
-        for day, requests in _days(days):
+        for day, requests in days_in(days):
             found[day[:10]][status_class] += requests
     return {day: dict(classes) for day, classes in sorted(found.items())}
 
@@ -98,10 +101,6 @@ def _changed(connection: Connection, table: str) -> Iterator[tuple[str, Changed]
     query = query.where(c.c.table_name == table, s.c.undone_by.is_(None)).group_by(c.c.row_key)
     for key, step, time in connection.execute(query):
         yield str(key), Changed(int(step), str(time))
-
-
-def _days(text: str) -> list[tuple[str, float]]:
-    return [(day, float(n)) for day, _, n in (part.rpartition(":") for part in text.split())]
 
 
 def aside_totals(connection: Connection) -> list[tuple[str, int, float, float]]:
