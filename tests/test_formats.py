@@ -172,7 +172,7 @@ def test_a_sitemap_without_and_with_damage(tmp_path: Path) -> None:
     assert kinds(items) == ["Record", "Reject", "Aside"]
     assert isinstance(items[0], Record)
     assert (items[0].url, items[0].day) == ("http://x.example/a", "2026-01-02")
-    for bad in ("<urlset>", "<urlset></urlset>", "<urlset><url></urlset>"):
+    for bad in ("<urlset>", "<urlset></urlset>", "<urlset><url>"):
         with pytest.raises(InputError):
             list(read_sitemap(put(tmp_path, bad), PLAIN).items)
 

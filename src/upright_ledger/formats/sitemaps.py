@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 from upright_ledger.core.evidence import LISTED, Figure
 from upright_ledger.core.mending import mend
 from upright_ledger.core.traffic import BLANK, NEIGHBOUR
-from upright_ledger.errors import InputError
 from upright_ledger.formats.columns import day_of
 from upright_ledger.formats.reading import open_text, text_lines
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
-from upright_ledger.formats.streams import open_bytes
+from upright_ledger.formats.xml_elements import elements, local_name
 
 _LISTED = (Figure(LISTED, 1.0),)
 _SITEMAP_LINE = re.compile(r"\s*sitemap\s*:\s*(\S+)", re.IGNORECASE)
@@ -24,20 +23,16 @@ def read_sitemap(path: Path, options: ReadOptions) -> Reading:
     """The `loc` of every `url`, with the pages of other languages beside it. Other sitemaps are set aside."""
     del options
     reading = Reading()
-    reading.items = _elements(
-        path, {"url", "sitemap"}, lambda line, tag, element: _sitemap_items(line, tag, element, reading)
-    )
+    found = elements(path, frozenset({"url", "sitemap"}), reading)
+    reading.items = (item for line, tag, element in found for item in _sitemap_items(line, tag, element, reading))
     return reading
 
 
 def _sitemap_items(line: int, tag: str, element: Any, reading: Reading) -> Iterator[Item]:
-    from lxml import etree
-
     parts: dict[str, str] = {}
     others = []
     for child in element.iter():
-        if isinstance(child.tag, str):
-            name = etree.QName(child).localname
+        if name := local_name(child.tag):
             parts.setdefault(name, (child.text or "").strip())
             if name == "link" and child.get("href"):
                 others.append(child.get("href"))
@@ -61,19 +56,17 @@ def _sitemap_items(line: int, tag: str, element: Any, reading: Reading) -> Itera
 def read_feed(path: Path, options: ReadOptions) -> Reading:
     """The links of an RSS or Atom feed's entries, with their titles; enclosures, too."""
     del options
-    return Reading(_elements(path, {"item", "entry"}, _feed_items))
+    reading = Reading()
+    found = elements(path, frozenset({"item", "entry"}), reading)
+    reading.items = (item for line, _, element in found for item in _feed_items(line, element))
+    return reading
 
 
-def _feed_items(line: int, tag: str, element: Any) -> Iterator[Item]:
-    from lxml import etree
-
-    del tag
+def _feed_items(line: int, element: Any) -> Iterator[Item]:
     found: list[str] = []
     title, day = "", ""
     for child in element:
-        if not isinstance(child.tag, str):
-            continue
-        name, text = etree.QName(child).localname, (child.text or "").strip()
+        name, text = local_name(child.tag), (child.text or "").strip()
         if name == "title":
             title = text[:500]
         elif name in {"pubDate", "updated", "published", "date"}:
@@ -92,32 +85,6 @@ def _feed_items(line: int, tag: str, element: Any) -> Iterator[Item]:
         yield Record(
             line, url.text, int(n == 0), figures=_LISTED, title=title if n == 0 else "", day=day, mends=url.mends
         )
-
-
-def _elements(path: Path, wanted: set[str], items: Callable[[int, str, Any], Iterator[Item]]) -> Iterator[Item]:
-    """Items of the wanted elements of an XML file. Entities are not expanded and nothing is fetched."""
-    from lxml import etree
-
-    count = 0
-    with open_bytes(path) as file:
-        try:
-            events = etree.iterparse(
-                file, events=("end",), resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False,
-                remove_comments=True,
-            )  # fmt: skip
-            for _, element in events:
-                tag = etree.QName(element).localname
-                if tag not in wanted:
-                    continue
-                count += 1
-                yield from items(int(element.sourceline or count), tag, element)
-                element.clear()
-                while element.getprevious() is not None:
-                    del element.getparent()[0]
-        except etree.XMLSyntaxError as error:
-            raise InputError(f"{path} is damaged XML: {error.msg}", "fetch it again") from None
-    if not count:
-        raise InputError(f"{path} names no addresses", "check that it is the right file")
 
 
 def read_robots(path: Path, options: ReadOptions) -> Reading:
