@@ -221,4 +221,5 @@ def test_templates_of_a_sheet_are_checked_and_proved(bare: Program) -> None:
     )
     found = bare.json("check", sheet, code=1)
     assert (found["rules"], found["proof"]["state"], len(found["rejected"])) == (2, "witness", 1)
+    assert found["counts"]["chain"] == 1
     assert found["proof"]["witnesses"][0]["way"][1:] == ["/s/a", "/t/a"]

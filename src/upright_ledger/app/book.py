@@ -17,7 +17,9 @@ from upright_ledger.core.imported import APPEND, Block, ImportedRule
 from upright_ledger.core.imported import KEEP as KEEP_QUERY
 from upright_ledger.core.imported_templates import templates_of
 from upright_ledger.core.languages import code_of
+from upright_ledger.core.one_hop import OneHop, findings_of, keep_to_one_hop
 from upright_ledger.core.plans import Plan, make_plan
+from upright_ledger.core.proofs import Proof
 from upright_ledger.core.query_checks import check_campaigns, check_choices
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, RuleSet
 from upright_ledger.core.rules import GONE as GONE_STATUS
@@ -226,7 +228,13 @@ class Book:
         found += check_choices(self.plans)
         found += check_campaigns(self.plans, self._queries, self.policy)
         found += check_imported(self.imported, self._bases)
+        found += findings_of(self._sound, found)
         return in_order(found)
+
+    @property
+    def proof(self) -> Proof:
+        """What is proved of all that is built, and shown of what is held back for it."""
+        return self._sound.whole_proof
 
     @property
     def _queries(self) -> Iterator[tuple[tuple[str, str], str]]:
@@ -282,17 +290,22 @@ class Book:
             forms=self.ledger.settings.forms,
         )
 
+    @cached_property
+    def _sound(self) -> OneHop:
+        """The rules, without templates that would make a chain."""
+        return keep_to_one_hop(self._compiled[0])
+
     @property
     def rules(self) -> RuleSet:
         """What is built."""
-        return self._compiled[0]
+        return self._sound.rules if self._compiled[0].templates else self._compiled[0]
 
     @cached_property
     def all_rules(self) -> RuleSet:
         """Our own rules, and after them those that were read from servers' files, as these mean them."""
         if not self._blocks:
             return self.rules
-        own = self._compile([p for p in self.plans if not p.imported])[0]
+        own = keep_to_one_hop(self._compile([p for p in self.plans if not p.imported])[0]).rules
         return replace(own, blocks=self._blocks, bases=self._bases)
 
     @property
@@ -302,7 +315,11 @@ class Book:
 
     @property
     def held_back(self) -> list[HeldBack]:
-        return self._compiled[1]
+        chains = [
+            HeldBack(s.address or s.template.legacy_url, "loop" if s.witness.loops else "chain", s.reason)
+            for s in self._sound.stopped
+        ]
+        return [*self._compiled[1], *chains]
 
     def entry_of(self, address: Address) -> Entry | None:
         """The entry an address belongs to, or None."""

@@ -103,6 +103,11 @@ def build(
     """
     profiles = [Profile(**p) for p in book.ledger.settings.profiles]
     dialect = load_dialect(server, profiles, {(e.site, e.key): e.evidence.value for e in book.entries})
+    if not book.rules.answering and book.held_back:
+        raise UsageError(
+            f"none of the answers can be built: {book.held_back[0].legacy_url}: {book.held_back[0].reason}",
+            f"upright check shows what is wrong with each of the {len(book.held_back):,} that are held back",
+        )
     if not book.rules.answering:
         raise UsageError("there are no rules to build yet", "upright match, or upright decide, gives answers")
     if into is not None and server not in INTO:

@@ -10,7 +10,7 @@ from typing import Any
 from upright_ledger.app.book import Book
 from upright_ledger.app.fixing import Mend
 from upright_ledger.core.findings import NOTE, Cause, Finding, causes
-from upright_ledger.core.proofs import Proof, prove
+from upright_ledger.core.proofs import Proof
 
 _NO_HOST = "http://no-host-given.invalid"
 
@@ -73,6 +73,7 @@ class Checked:
                 "rules": self.proof.rules,
                 "witnesses": [{"url": w.url, "way": list(w.way), "loops": w.loops} for w in self.proof.witnesses],
                 "undecided": self.proof.undecided,
+                "held_back": self.rules - self.proof.rules,
             },
         }
 
@@ -80,6 +81,4 @@ class Checked:
 def check_ledger(book: Book, mends: Sequence[Mend] = ()) -> Checked:
     """Check all answers of a ledger. mends: what was mended just now."""
     shown = (book.sites.old[0].origins[0], book.sites.new[0])
-    return Checked(
-        len(book.plans) + len(book.all_templates), book.findings, shown, proof=prove(book.all_rules), mends=list(mends)
-    )
+    return Checked(len(book.plans) + len(book.all_templates), book.findings, shown, proof=book.proof, mends=list(mends))

@@ -15,8 +15,9 @@ from upright_ledger.core.compiling import compile_rules, make_template
 from upright_ledger.core.destinations import page_key, read_destination
 from upright_ledger.core.findings import in_order
 from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.one_hop import findings_of, keep_to_one_hop
 from upright_ledger.core.plans import Plan, make_plan
-from upright_ledger.core.proofs import Proof, prove
+from upright_ledger.core.proofs import Proof
 from upright_ledger.core.query_checks import check_choices
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.sites import Sites, group_origins, read_origin
@@ -71,14 +72,16 @@ def check_pairs(
     homes = frozenset(f"{origin}/" for origin in sites.new)
     around = Surroundings(sites, policy, pages, homes, slash)
     found = check(plans, around)
-    rules, _ = compile_rules(plans, found, sites, policy, templates)
+    sound = keep_to_one_hop(compile_rules(plans, found, sites, policy, templates)[0])
+    rules = sound.rules
     found += [*check_templates(templates, rules, around), *check_crowds(plans, homes), *check_choices(plans)]
+    found += findings_of(sound, found)
     host = sites.new[0] if sites.new[0] == _NO_HOST else ""
     shown = [
         replace(f, destination=written.get(f.destination, f.destination), detail=_without(f.detail, host))
         for f in in_order(found)
     ]
-    proof = _shown(prove(rules), host)
+    proof = _shown(sound.whole_proof, host)
     return Checked(len(plans) + len(templates), shown, sites.new[:1], assumed, rejected, proof)
 
 

@@ -13,7 +13,6 @@ from upright_ledger.app.handover import behind
 from upright_ledger.app.sheet_checks import check_pairs
 from upright_ledger.cli import show
 from upright_ledger.cli.common import encoding_option, json_option
-from upright_ledger.core.proofs import PROVED, WITNESS
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
@@ -143,20 +142,29 @@ def _show_mends(result: Checked) -> None:
 
 
 def _show_proof(result: Checked) -> None:
-    """Say what holds for every URL, before the faults that are known by their addresses."""
+    """Say what holds for every URL, and of which rules, before the faults that are known by their addresses."""
     proof = result.proof
-    if proof is None or not proof.rules:
+    if proof is None or not result.rules:
         return
-    held = result.rules - proof.rules
-    which = f"the {proof.rules:,} rules that can be built" if held > 0 else "these rules"
-    if proof.state == PROVED:
-        show.say(f"Proved: no URL at all is sent on a second time by {which}; there are no chains and no loops.")
-    elif proof.state == WITNESS:
-        loops = sum(w.loops for w in proof.witnesses)
-        told = f"{show.plural(len(proof.witnesses), 'address', 'addresses')} that {'is' if len(proof.witnesses) == 1 else 'are'} sent on again"
-        show.say(f"Not free of chains: {told}" + (f", {loops:,} of them without end." if loops else "."))
+    held = max(result.rules - proof.rules, 0)
+    which = "these rules"
+    if held:
+        kinds = {f.kind for f in result.findings} & {"loop", "chain"}
+        named = f", {' and '.join(f'{k}s' for k in sorted(kinds, reverse=True))} among them" if kinds else ""
+        show.say(
+            f"{held:,} of {show.plural(result.rules, 'answer')} {'is' if held == 1 else 'are'} held back{named}.",
+            show.DOUBTFUL,
+        )
+        which = f"the {show.plural(proof.rules, 'rule')} that can be built"
+    loops = sum(w.loops for w in proof.witnesses)
+    told = f"{show.plural(len(proof.witnesses), 'address', 'addresses')} that {'is' if len(proof.witnesses) == 1 else 'are'} sent on again"
+    told += f", {loops:,} of them without end" if loops else ""
+    if proof.witnesses:
+        show.say(f"Not free of chains: {told}" + ("; what leads there is held back." if proof.held_back else "."))
         for witness in proof.witnesses[:SHOWN_OF_EACH]:
             show.say("  " + " → ".join(witness.way[:6]), show.DOUBTFUL)
+    elif proof.rules and not proof.undecided:
+        show.say(f"Proved of {which}: no URL at all is sent on a second time; they have no chains and no loops.")
     if proof.undecided:
         show.say("Undecided, and tested on known addresses only:")
         for text in proof.undecided[:SHOWN_OF_EACH]:

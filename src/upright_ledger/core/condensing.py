@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from upright_ledger.core.addresses import Address, parse_address
 from upright_ledger.core.compiling import make_template, template_fault, with_passes
 from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.proofs import Witness, prove
 from upright_ledger.core.rules import ExactRule, RuleSet
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.template_rules import PASS, TemplateRule
@@ -47,6 +48,9 @@ class _Candidate:
     is_list: bool = False
 
 
+_Chosen = tuple[TemplateRule, list[ExactRule]]
+"""A template, and the rules that it takes the place of."""
+
 _Member = tuple[ExactRule, str]
 """A rule, and its value in a list."""
 
@@ -80,7 +84,10 @@ def condense(
         )
         made = with_passes(base, left_alone, sites, policy) if base.templates else base
         changed = {r for r, a in zip(known, made.answers_of_rules(known), strict=True) if not _same(wanted[r], a)}
-        if not changed:
+        leading_on = _leading_on(made, chosen) if not changed else []
+        for _, members in leading_on:
+            forbidden |= {rule_key(r) for r in members}
+        if not changed and not leading_on:
             told = [Condensed(t, len(m), tuple(r.legacy_url for r in m[:3])) for t, m in chosen]
             return made, sorted(told, key=lambda c: (-c.replaced, c.template.source.text))
         # Whose answer would change keeps an exact rule of its own.
@@ -89,6 +96,23 @@ def condense(
             if found is not None and isinstance(found[0], ExactRule):
                 forbidden.add(rule_key(found[0]))
     return rules, []
+
+
+def _leading_on(made: RuleSet, chosen: Sequence[_Chosen]) -> list[_Chosen]:
+    """The templates that would send some address on to another rule: each is one that the proof shows, or may be."""
+    on_site = [c for c in chosen if c[0].goal_authority in made.site_of]
+    if not on_site:
+        return []
+    proof = prove(made)
+    shown = {id(rule) for w in proof.witnesses if (rule := _first_rule(made, w)) is not None}
+    open_ones = {text.partition(" may lead")[0] for text in proof.undecided}
+    return [c for c in on_site if id(c[0]) in shown or c[0].source.text in open_ones]
+
+
+def _first_rule(rules: RuleSet, witness: Witness) -> object:
+    address = parse_address(witness.url)
+    answer = rules.answer(address.authority, address.target, address.scheme)
+    return answer.rule if answer is not None else None
 
 
 def rule_key(rule: ExactRule) -> tuple[str, str]:
@@ -103,9 +127,7 @@ def _same(one: object, other: object) -> bool:
     return (one.status, one.location) == (other.status, other.location)  # type: ignore[attr-defined]
 
 
-def _choose(
-    rules: RuleSet, sites: Sites, forbidden: set[tuple[str, str]], *, bold: bool
-) -> list[tuple[TemplateRule, list[ExactRule]]]:
+def _choose(rules: RuleSet, sites: Sites, forbidden: set[tuple[str, str]], *, bold: bool) -> list[_Chosen]:
     """Templates and the rules that each takes the place of: the one that takes the most first."""
     groups: dict[_Candidate, list[_Member]] = defaultdict(list)
     for rule in rules.rules:

@@ -18,6 +18,8 @@ Mask = int
 _DIGIT = "0123456789"
 _LETTER = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"
 _PREFERRED = _LETTER[:26] + _DIGIT + _LETTER[26:] + "-_~./"
+OTHER_LETTERS = ("q7" + _PREFERRED, "7q" + _PREFERRED, "_z" + _PREFERRED)
+"""Other preferences: what one address cannot show, since an earlier rule takes it, another one may."""
 
 
 def mask_of(characters: str) -> Mask:
@@ -129,8 +131,8 @@ def may_begin_alike(one: str, other: str) -> bool:
     return first.startswith(second) or second.startswith(first)
 
 
-def common_path(one: Pattern, other: Pattern) -> str | None:
-    """A shortest path that fits both, made of plain letters where it can be; None where there is none."""
+def common_path(one: Pattern, other: Pattern, letters: str = _PREFERRED) -> str | None:
+    """A shortest path that fits both, made of plain letters where it can be; None where there is none. letters: those taken first."""
     start = (0, 0)
     before: dict[tuple[int, int], tuple[tuple[int, int], Mask]] = {}
     queue = deque([start])
@@ -138,7 +140,7 @@ def common_path(one: Pattern, other: Pattern) -> str | None:
     while queue:
         at = queue.popleft()
         if at[0] in one.ends and at[1] in other.ends:
-            return _spelled(before, at)
+            return _spelled(before, at, letters)
         for mask, to in one.arrows[at[0]]:
             for mask2, to2 in other.arrows[at[1]]:
                 both = mask & mask2
@@ -149,11 +151,52 @@ def common_path(one: Pattern, other: Pattern) -> str | None:
     return None
 
 
-def _spelled(before: dict[tuple[int, int], tuple[tuple[int, int], Mask]], at: tuple[int, int]) -> str:
+def common_paths(one: Pattern, other: Pattern, *, fold: bool, most: int) -> list[str] | None:
+    """All paths that fit both, or None where they are more than `most` or without end. fold: a letter in both cases counts once."""
+    arrows: dict[tuple[int, int], list[tuple[Mask, tuple[int, int]]]] = {}
+    into: dict[tuple[int, int], list[tuple[int, int]]] = {}
+    queue = deque([(0, 0)])
+    while queue:
+        at = queue.popleft()
+        if at in arrows:
+            continue
+        steps = ((m & m2, (to, to2)) for m, to in one.arrows[at[0]] for m2, to2 in other.arrows[at[1]])
+        arrows[at] = [(both, to) for both, to in steps if both]
+        for _, to in arrows[at]:
+            into.setdefault(to, []).append(at)
+            queue.append(to)
+    live: set[tuple[int, int]] = set()
+    queue.extend(at for at in arrows if at[0] in one.ends and at[1] in other.ends)
+    while queue:
+        at = queue.popleft()
+        if at not in live:
+            live.add(at)
+            queue.extend(into.get(at, ()))
+    found: set[str] = set()
+    waiting = [((0, 0), "", 0)]
+    while waiting:
+        at, text, length = waiting.pop()
+        if at not in live:
+            continue
+        if length > len(live) or len(found) + len(waiting) > 4 * most:
+            return None  # longer than there are states: it goes in circles
+        if at[0] in one.ends and at[1] in other.ends:
+            found.add(text)
+        for mask, to in arrows[at]:
+            waiting += [(to, text + c, length + 1) for c in _letters(mask, fold=fold)]
+    return sorted(found) if len(found) <= most else None
+
+
+def _letters(mask: Mask, *, fold: bool) -> list[str]:
+    letters = [chr(n) for n in range(128) if mask >> n & 1]
+    return [c for c in letters if not (fold and c.isupper() and c.lower() in letters)]
+
+
+def _spelled(before: dict[tuple[int, int], tuple[tuple[int, int], Mask]], at: tuple[int, int], letters: str) -> str:
     out = []
     while at in before:
         at, mask = before[at]
-        out.append(next((c for c in _PREFERRED if mask >> ord(c) & 1), chr(mask.bit_length() - 1)))
+        out.append(next((c for c in letters if mask >> ord(c) & 1), chr(mask.bit_length() - 1)))
     return "".join(reversed(out))
 
 

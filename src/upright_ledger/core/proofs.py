@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from bisect import bisect_left
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from upright_ledger.core.addresses import Address, lower_path, parse_address
@@ -14,13 +14,21 @@ from upright_ledger.core.destinations import authority_of
 from upright_ledger.core.folding import value_spellings
 from upright_ledger.core.forms import SiteForm, form_of
 from upright_ledger.core.imported import TEXT, ImportedRule
-from upright_ledger.core.patterns import common_path, may_begin_alike, source_pattern
-from upright_ledger.core.rules import CARRY, ExactRule, RuleSet
+from upright_ledger.core.patterns import (
+    OTHER_LETTERS,
+    Pattern,
+    common_path,
+    common_paths,
+    may_begin_alike,
+    source_pattern,
+)
+from upright_ledger.core.rules import CARRY, DROP, ExactRule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateGroup, TemplateRule
 from upright_ledger.core.templates import Capture
 
 PROVED, WITNESS, UNDECIDED = "proved", "witness", "undecided"
 _MOST_HOPS = 20
+_FEW_PATHS = 64
 _SAMPLES = {
     "digits": ("7", "2011", "1"),
     "word": ("x", "abc7", "z", "Xy"),
@@ -41,11 +49,15 @@ class Witness:
 
 @dataclass
 class Proof:
-    """What is known of all URLs. undecided: what could not be settled, in words; else every URL is covered by the witnesses."""
+    """What is known of all URLs. undecided: what could not be settled, in words; else every URL is covered by the witnesses.
+
+    rules: those that are looked at. held_back: templates and addresses that were taken out of these rules for what witnesses show.
+    """
 
     rules: int
     witnesses: list[Witness] = field(default_factory=list)
     undecided: list[str] = field(default_factory=list)
+    held_back: int = 0
 
     @property
     def state(self) -> str:
@@ -70,9 +82,14 @@ def prove(rules: RuleSet) -> Proof:
         for imported in block.rules:
             prover.imported(imported, proof)
     unique = {w.url: w for w in proof.witnesses}
-    proof.witnesses = sorted(unique.values(), key=lambda w: (not w.loops, len(w.url), w.url))
+    proof.witnesses = in_their_order(unique.values())
     proof.undecided = list(dict.fromkeys(proof.undecided))
     return proof
+
+
+def in_their_order(witnesses: Iterable[Witness]) -> list[Witness]:
+    """Loops first, then the shortest addresses."""
+    return sorted(witnesses, key=lambda w: (not w.loops, len(w.url), w.url))
 
 
 class _Prover:
@@ -143,13 +160,22 @@ class _Prover:
         for group, first in self.heads[site]:
             if not (head.startswith(first) or first.startswith(head)):
                 continue
-            witness = common_path(image, source_pattern(group.source, self.rules.fold_case, group.rules[0].slash))
+            if site == rule.site and _is_identity(rule) and group.source.takes_slash and group.rules[0].slash == "any":
+                continue  # what the group takes, it takes before; where the rule itself is asked again, it does not fire
+            if self._lacks_parameters(rule, group):
+                continue
+            source = source_pattern(group.source, self.rules.fold_case, group.rules[0].slash)
+            witness = common_path(image, source)
             if witness is not None:
                 before = len(proof.witnesses)
-                self._meets(rule, witness, site, proof)
-                for other in group.rules:
-                    self._with_params(rule, witness, other, proof)
-                if len(proof.witnesses) == before:
+                others = (common_path(image, source, letters) or witness for letters in OTHER_LETTERS)
+                for path in dict.fromkeys((witness, *others)):
+                    self._meets(rule, path, site, proof)
+                    for other in group.rules:
+                        self._with_params(rule, path, other, proof)
+                    if len(proof.witnesses) > before:
+                        break
+                if len(proof.witnesses) == before and not self._never_meets(rule, image, group, proof):
                     proof.undecided.append(f"{rule.source.text} may lead to {group.source.text}")
         for block in self.rules.blocks:
             for imported in block.rules:
@@ -166,6 +192,36 @@ class _Prover:
             if start is not None:
                 goal = parse_address(rule.goal.fill(dict.fromkeys(rule.goal.names, "x")))
                 self._carried(rule, self.host_of[rule.site], site, goal, proof, start)
+
+    def _lacks_parameters(self, rule: TemplateRule, group: TemplateGroup) -> bool:
+        """Whether a group asks for parameters that no destination of a template can have."""
+        if rule.query == CARRY or "?" in rule.destination:
+            return False
+        carried = set() if rule.query == DROP else set(self.rules.tracking)
+        return all(r.params and not carried & set(r.params) for r in group.rules)
+
+    def _never_meets(self, rule: TemplateRule, image: Pattern, group: TemplateGroup, proof: Proof) -> bool:
+        """Whether all addresses that a template could send to a group are known, and none of them is answered by it.
+
+        That is so where the shared paths are few, and each tells all of the address it came from: earlier rules may take them all.
+        """
+        fold = self.rules.fold_case
+        told = set(_path_pieces(rule)[1::2])
+        if rule.params or any(r.params for r in group.rules) or any(c.name not in told for c in rule.source.captures):
+            return False
+        paths = common_paths(
+            image, source_pattern(group.source, fold, group.rules[0].slash), fold=fold, most=_FEW_PATHS
+        )
+        if paths is None:
+            return False
+        before, host = len(proof.witnesses), self.host_of[rule.site]
+        for path in paths:
+            start = self._source_of(rule, path, 0)
+            if start is None:
+                return False
+            for target in (start, f"{start}/"):
+                self._try(host, target, rule, proof)
+        return len(proof.witnesses) == before
 
     def form(self, form: SiteForm, proof: Proof) -> None:
         """A form leads to nothing that it would move again; on another old site, rules may."""
@@ -252,7 +308,7 @@ class _Prover:
             if match is None:
                 return None
             values = dict(zip(_path_pieces(rule)[1::2], match.groups(), strict=True))
-        query = rule.goal.text.partition("?")[2].partition("#")[0]
+        query = rule.goal.text.partition("?")[2].partition("#")[0] if rule.destination else ""
         for part in query.split("&"):
             name, _, text = part.partition("=")
             if named and name in named and (hole := re.fullmatch(r"\{(\w+)\}", text)):
@@ -315,6 +371,14 @@ def _path_pieces(rule: TemplateRule) -> list[str]:
             break
         out.append(text)
     return out
+
+
+def _is_identity(rule: TemplateRule) -> bool:
+    """Whether a template leads every address to itself."""
+    source = [p if isinstance(p, str) else f"{{{p.name}}}" for p in rule.source.parts]
+    goal = [f"{{{piece}}}" if n % 2 else piece for n, piece in enumerate(_path_pieces(rule))]
+    plain = not rule.params and "?" not in rule.destination and rule.query != CARRY and rule.slash == "any"
+    return plain and "".join(source) == "".join(goal)
 
 
 def _head(rule: TemplateRule) -> str:

@@ -1,0 +1,186 @@
+"""What is built is what is proved: chains and loops that only the proof finds are findings, and are held back."""
+
+from __future__ import annotations
+
+import os
+import random
+from itertools import product
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from conftest import NEW, OLD, Program
+from upright_ledger.app.book import Book
+from upright_ledger.app.building import build
+from upright_ledger.app.checking import check_ledger
+from upright_ledger.app.decide import decide_from
+from upright_ledger.app.gather import gather
+from upright_ledger.app.opening import open_new
+from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.proofs import PROVED
+from upright_ledger.core.rules import RuleSet
+from upright_ledger.errors import UprightError
+from upright_ledger.ledger.store import open_ledger
+
+EXAMPLES = int(os.environ.get("UPRIGHT_EXAMPLES", "300"))
+ONE_HOST = ("--old", NEW, "--new", NEW)
+
+
+def shared(open_museum: object) -> Program:
+    return open_museum(*ONE_HOST)  # type: ignore[operator, no-any-return]
+
+
+def test_prefix_rules_that_chase_each_other_are_held_back(open_museum: object) -> None:
+    program = shared(open_museum)
+    program.write(".htaccess", "Redirect 301 /a.html /b.html\nRedirect 301 /b.html /a.html\n")
+    program("gather", ".htaccess")
+    program("decide", "/a.html", "--to", "/one/")
+    program("decide", "/b.html", "--to", "/two/")
+    found = program.json("check", code=1)
+    assert found["proof"]["state"] == "witness"
+    assert found["counts"]["loop"] >= 1
+    manifest = program.json("build", "--for", "nginx", "--out", "rules", code=1)
+    assert any("/a.html/" in h["reason"] and h["kind"] == "loop" for h in manifest["held_back"])
+    assert (program.folder / "rules" / "redirects.csv").read_text().count("{+rest}") == 1
+
+
+def test_a_loop_of_templates_is_a_finding_and_is_not_built(open_museum: object) -> None:
+    program = shared(open_museum)
+    for source, goal in (("/a/{x}.html", "/b/{x}.html"), ("/b/{y|digits}.html", "/c/{y}/"), ("/c/{z}", "/a/{z}.html")):
+        program("decide", source, "--to", goal)
+    found = program.json("check", code=1)
+    assert found["counts"]["loop"] >= 1
+    assert {f["severity"] for f in found["findings"] if f["kind"] == "loop"} == {"error"}
+    said = program("check", code=1).out
+    assert "no faults" not in said
+    assert "held back" in said
+    manifest = program.json("build", "--for", "nginx", "--out", "rules", code=1)
+    assert [h["kind"] for h in manifest["held_back"]].count("loop") >= 1
+    assert "→" in manifest["held_back"][0]["reason"]
+    program.write("asked.txt", "\n".join(f"{NEW}{p}" for p in ("/a/7.html", "/b/7.html", "/c/7/", "/c/7")))
+    assert "loop" not in program.json("rehearse", "asked.txt", code=None)["counts"]
+
+
+def test_a_template_that_leads_to_an_exact_rule_leaves_out_that_address_alone(open_museum: object) -> None:
+    program = shared(open_museum)
+    program("decide", "/journal/{slug}.html", "--to", "/news/{slug}/")
+    program("decide", "/news/clock/", "--to", "/clocks/")
+    found = program.json("check", code=1)
+    chains = [f["legacy_url"] for f in found["findings"] if f["kind"] == "chain"]
+    assert [c[-19:] for c in chains] == ["/journal/clock.html"]
+    manifest = program.json("build", "--for", "nginx", "--out", "rules", code=1)
+    assert [(h["kind"], h["legacy_url"][-19:]) for h in manifest["held_back"]] == [("chain", "/journal/clock.html")]
+    program.write("asked.txt", f"{NEW}/journal/clock.html\n{NEW}/journal/other.html\n")
+    program("rehearse", "asked.txt", "--out", "out.csv", code=None)
+    rows = (program.folder / "out.csv").read_text()
+    assert f"301,{NEW}/news/other/" in rows
+    assert "/news/clock/" not in rows
+
+
+def test_what_the_proof_covers_is_said_with_it(bare: Program) -> None:
+    sheet = bare.pairs("/a,/b,301", "/b,/a,301", "/c,/d/,301")
+    said = bare("check", sheet, code=1).out
+    assert "2 of 3 answers are held back, loops among them." in said
+    assert "Proved of the one rule that can be built" in said or "Proved of the 1 rule that can be built" in said
+
+
+PATHS = ["/a", "/b", "/a/c", "/b/c", "/a.html", "/b.html", "/"]
+SOURCES = [
+    "/a/{x}",
+    "/b/{x|digits}",
+    "/{x|a,b}/{y}",
+    "/a/{+r}",
+    "/{x|word}-{y}",
+    "/a/{x}.html",
+    "/b/{x}.html",
+    "/b/{x|a,b}",
+    "/{x}/b",
+]
+GOALS = ["/b/{x}", "/a/{x}", "/c/{x}", "/{x}/b", "/a/{x}.html", "/b/{x}.html", "/{y}/{x}", "/b/{r}", "/"]
+IMPORTED = [
+    "Redirect 301 /a /b", "Redirect 301 /b /a", "Redirect 301 /a.html /b.html", "Redirect 301 /b.html /a.html",
+    "RedirectMatch 301 ^/a/(.*)$ /b/$1", "RedirectMatch 301 ^/b/([0-9]+)$ /a/$1", "RedirectMatch 301 ^/([a-z]+)/c$ /c/$1",
+    "Redirect gone /b/c", "RedirectMatch 302 ^/c/(.+)$ /a/$1", "Redirect 301 /c https://new.example/c",
+]  # fmt: skip
+TEXTS = ("a", "b", "c", "7", "a.html", "b.html", "a-b")
+REQUESTS = ["/" + "/".join(p) + end for n in (1, 2, 3) for p in product(TEXTS, repeat=n) for end in ("", "/")]
+
+
+def second_hop(rules: RuleSet, host: str, target: str) -> bool:
+    first = rules.answer(host, target, "https")
+    if first is None or not first.location:
+        return False
+    goal = parse_address(first.location)
+    return rules.answer(goal.authority, goal.target, goal.scheme) is not None
+
+
+@settings(max_examples=EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck))
+@given(st.randoms(use_true_random=False))
+def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceback(rng: random.Random) -> None:
+    with TemporaryDirectory() as held:
+        folder = Path(held)
+        old = rng.choice(
+            ([NEW], [OLD, NEW], [OLD], [OLD, "http://shop.quillhaven.example"], [NEW, "http://shop.quillhaven.example"])
+        )
+        new = [NEW, "https://new.example"]
+        open_new(
+            folder / "ledger",
+            old,
+            new,
+            case=rng.choice(("fold", "exact")),
+            slash=rng.choice(("as-stock", "always", "never")),
+        )
+        toml = folder / "ledger" / "upright.toml"
+        if rng.random() < 0.5:
+            parts = toml.read_text().split("[[site]]\n")
+            n = rng.randint(1, len(parts) - 1)
+            parts[n] = f'canonical = "{rng.choice(new)}"\n{parts[n]}'
+            text = "[[site]]\n".join(parts)
+            toml.write_text(text.replace("lower = false", rng.choice(("lower = false", "lower = true"))))
+        try:
+            ledger = open_ledger(folder / "ledger")
+        except UprightError:
+            return
+        if rng.random() < 0.7:
+            (folder / ".htaccess").write_text("\n".join(rng.sample(IMPORTED, rng.randint(1, 5))) + "\n")
+            gather(ledger, [str(folder / ".htaccess")])
+        for _ in range(rng.randint(0, 4)):
+            kind = rng.choice(("move", "move", "move", "gone", "keep", "ignore"))
+            address = rng.choice(SOURCES if rng.random() < 0.6 else PATHS)
+            if rng.random() < 0.3:
+                address = rng.choice(old) + address
+            goal = rng.choice(("", "https://new.example")) + rng.choice(GOALS if "{" in address else [*PATHS, "/c/7"])
+            rows = f"old,new,status,query,kind\n{address},{goal if kind == 'move' else ''},{'301' if kind == 'move' else kind},{rng.choice(('', 'carry', 'drop'))},{'template' if '{' in address else 'exact'}\n"
+            (folder / "rows.csv").write_text(rows)
+            try:
+                decide_from(ledger, folder / "rows.csv")
+            except UprightError:
+                continue
+        book = Book(ledger)
+        checked = check_ledger(book)
+        assert checked.proof is not None
+        loops = {f.legacy_url for f in checked.findings if f.kind == "loop"}
+        assert {w.url for w in checked.proof.witnesses if w.loops} <= loops or checked.faults
+        try:
+            built = build(
+                book, rng.choice(("nginx", "apache", "haproxy")), folder / "rules", rng.choice(("", "cautious", "bold"))
+            )
+        except UprightError:
+            return
+        hosts = [parse_address(o).authority for o in old]
+        for host in hosts:
+            chains = [t for t in REQUESTS if second_hop(built.rules, host, t)]
+            assert not chains or checked.proof.state != PROVED, (chains[:5], built.rules)
+
+
+def test_undecided_is_never_said_as_proved(open_museum: object) -> None:
+    program = shared(open_museum)
+    program("decide", "/b/{x|digits}", "--to", "/c/{x}")
+    program("decide", "/b/{x}{?i|a,1}", "--to", f"{NEW}/b/{{x}}")
+    found = program.json("check", code=None)["proof"]
+    said = program("check", code=None).out
+    assert found["state"] == "undecided"
+    assert "Undecided" in said
+    assert "Proved" not in said
