@@ -141,7 +141,7 @@ BROKEN: list[tuple[str, bytes, str]] = [
     ("sheet.xlsx", b"PK\x03\x04[Content_Types].xml rest", "damaged workbook"),
     ("prose.txt", b"Dear all\nhere is the list\n", "holds no URL"),
     ("table.csv", b"a,b\n1,2\n3,4\n", "has no column of URLs"),
-    ("sitemap.xml", b"<urlset><url><loc>http://www.quillhaven.example/</loc>", "damaged XML"),
+    ("sitemap.xml", b"<urlset><url><loc>http://www.quillhaven.example/</loc>", "names no addresses: Premature end"),
     (
         "bomb.xml",
         b'<!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;">]><urlset><url><loc>&b;</loc></url></urlset>',
@@ -172,10 +172,10 @@ def test_what_cannot_be_read_is_one_sentence_and_changes_nothing(
 
 def test_a_file_that_turns_out_damaged_is_left_out_and_the_others_are_gathered(museum: Program) -> None:
     museum.write("good.txt", "/good\n")
-    museum.write("sitemap.xml", f"<urlset><url><loc>{OLD}/a</loc></url>")
+    museum.write("pages.jsonl", '{"url": "/a"}\n' * 900 + '{"url": "/b\n')
     museum.write("more.txt", "/more\n")
-    result = museum("gather", "good.txt", "sitemap.xml", "more.txt", code=3)
-    assert "sitemap.xml is damaged XML" in result.err
+    result = museum("gather", "good.txt", "pages.jsonl", "more.txt", code=3)
+    assert "pages.jsonl line 901 is damaged JSON" in result.err
     assert entries(museum) == {f"{OLD}/good", f"{OLD}/more"}
     again = museum("gather", "good.txt", "nowhere.txt", code=3)
     assert "nowhere.txt cannot be read" in again.err

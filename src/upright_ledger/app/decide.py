@@ -106,7 +106,7 @@ def decide_one(
     )
     result = Decided(mended=int(was_mended))
     with ledger.step("decide", reason) as step:
-        entries = Entries(step.connection, ledger.policy_number)
+        entries = Entries(step.connection, ledger.policy_for(step))
         numbers = entries.ensure([(site, decision.folded.key, address.without_fragment)])
         result.made = entries.made
         entry = numbers[site, decision.folded.key]
@@ -254,8 +254,9 @@ def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Deci
         facts = SourceFacts(path.name, "pairs", "pairs", digest, size, lines=len(pairs.rows) + len(pairs.rejected))
         facts.accepted, facts.rejected = len(decisions), len(result.refused)
         source = add_source(step, facts)
-        writer = SightingWriter(step.connection, source, ledger.policy_number)
+        writer = SightingWriter(step.connection, source, ledger.policy_for(step))
         numbers = writer.add(_sightings(decisions))
+        writer.settle()
         result.made = writer.new_entries
         close_source(step.connection, source, facts, result.made)
         before = load_answers(step.connection)

@@ -53,7 +53,8 @@ def folding(
     stored = ledger.stored_policy()[1]
     wanted = ledger.settings.policy if apply else stored
     if not apply and (accept or significant or case or take_back):
-        ledger.policy_number  # noqa: B018 (refuses where the settings file says something else)
+        with ledger.reading() as connection:
+            ledger.refuse_other_policy(connection)
     changing = apply or bool(significant or case or take_back)
     with ledger.reading() as connection:
         before = count_entries(connection)

@@ -189,7 +189,8 @@ class _SourceReader:
     ) -> None:
         """amend: what is done to each item before it is placed. within, trusted: see `gather`."""
         self._ledger = ledger
-        self._policy_number = ledger.policy_number
+        with ledger.reading() as connection:
+            ledger.refuse_other_policy(connection)
         self._placer = Placer(ledger.settings.sites, ledger.settings.policy, base)
         with ledger.reading() as connection:
             live = tuple(b.live_from for b in live_builds(connection))
@@ -226,7 +227,7 @@ class _SourceReader:
                         f"{file.path} overlaps in time with what somebody else gathered", "gather it again"
                     )
                 source = add_source(step, self._facts(file, sorter, reading, digest, size))
-                writer = SightingWriter(step.connection, source, self._policy_number)
+                writer = SightingWriter(step.connection, source, self._ledger.policy_for(step))
                 for batch in chain([first], batches):
                     writer.add(batch)
                 sorter.settle(writer.settle())

@@ -16,7 +16,7 @@ from upright_ledger.formats.streams import open_bytes
 
 _BLOCK = 1 << 16  # bytes
 _LONGEST_REFERENCE = 40  # bytes
-_REFERENCE = re.compile(rb"&(?:#[0-9]{1,7};|#[xX][0-9A-Fa-f]{1,6};|([A-Za-z][A-Za-z0-9]{1,31});)?")
+_REFERENCE = re.compile(rb"&(?:#[0-9]{1,7};|#[xX][0-9A-Fa-f]{1,6};|([A-Za-z][A-Za-z0-9]{0,31});)?")
 _OWN = frozenset([b"amp", b"lt", b"gt", b"quot", b"apos"])  # XML 1.0, section 4.6
 _CDATA = re.compile(rb"(<!\[CDATA\[|\]\]>)")
 _PREFIX = re.compile(r"Namespace prefix (\S+) (?:on|for)")

@@ -103,22 +103,26 @@ class Ledger:
         with self.reading() as connection:
             return stored_policy(connection)
 
-    @cached_property
-    def policy_number(self) -> int:
-        """The number of the folding policy in force. Raises RefusedError where the settings say something else."""
-        number, policy = self.stored_policy()
+    def policy_for(self, step: Step) -> int:
+        """The number of the folding policy under which a step may name entries: that of the settings, put in force where there are no
+        entries yet. Raises RefusedError where the entries stand under another one.
+        """
+        number, policy = stored_policy(step.connection)
         if policy == self.settings.policy:
             return number
-        with self.step("settings", "new folding policy") as step:
-            if step.connection.scalar(select(func.count()).select_from(schema.entries)):
-                raise RefusedError(
-                    f"the folding settings in {self.folder / FILE_NAME} are not those under which the entries stand",
-                    "`upright fold --apply` folds all entries anew, as one step that can be undone",
-                )
-            settings = self.settings.policy.as_dict()
-            step.put("policies", {"number": number + 1, "settings": settings, "since": now()})
-            step.summary = f"folding policy {number + 1}"
+        self.refuse_other_policy(step.connection)
+        step.put("policies", {"number": number + 1, "settings": self.settings.policy.as_dict(), "since": now()})
         return number + 1
+
+    def refuse_other_policy(self, connection: Connection) -> None:
+        """Raises RefusedError where there are entries, and they stand under another folding policy than the settings say."""
+        if stored_policy(connection)[1] != self.settings.policy and connection.scalar(
+            select(func.count()).select_from(schema.entries)
+        ):
+            raise RefusedError(
+                f"the folding settings in {self.folder / FILE_NAME} are not those under which the entries stand",
+                "`upright fold --apply` folds all entries anew, as one step that can be undone",
+            )
 
 
 def stored_policy(connection: Connection) -> tuple[int, FoldingPolicy]:
