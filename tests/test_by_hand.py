@@ -121,7 +121,7 @@ def test_match_decide_check_build_rehearse(filled: Program) -> None:
         "assumed": [],
         "rejected": [],
         "mended": [],
-        "proof": {"rules": 4, "state": "proved", "undecided": [], "witnesses": []},
+        "proof": {"rules": 4, "held_back": 0, "state": "proved", "undecided": [], "witnesses": []},
     }
     manifest = filled.json("build", "--for", "nginx", "--out", "rules/")
     assert manifest["rules"] == 4

@@ -196,8 +196,12 @@ def test_open_refuses_what_cannot_be(bare: Program) -> None:
     assert Program(bare.folder / "m").json("balance")["entries"] == 0
 
 
-@pytest.mark.parametrize("first", [["decide", "/QH17", "--gone"], ["decide", "--from", "pairs.csv"], ["gather", "list.txt"]])
-def test_the_first_command_after_the_settings_were_edited_does_not_wait_for_itself(museum: Program, first: list[str]) -> None:
+@pytest.mark.parametrize(
+    "first", [["decide", "/QH17", "--gone"], ["decide", "--from", "pairs.csv"], ["gather", "list.txt"]]
+)
+def test_the_first_command_after_the_settings_were_edited_does_not_wait_for_itself(
+    museum: Program, first: list[str]
+) -> None:
     file = museum.folder / "upright.toml"
     file.write_text(file.read_text().replace('case = "fold"', 'case = "exact"'))
     museum.pairs("/QH17,,410")

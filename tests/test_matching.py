@@ -339,3 +339,54 @@ def test_the_words_of_links_help(museum: Program) -> None:
     museum("stock", "stock.csv")
     (best,) = museum.json("match", "--accept-above", "1.01")["proposals"]
     assert best["destination"] == f"{NEW}/stories/sandholt/"
+
+
+def test_how_an_answer_was_found_stays_with_it_for_good(museum: Program) -> None:
+    museum.write(
+        "old.csv",
+        "url,title\n/clocks/tower.html,The tower clock of Quillhaven\n/clocks/pocket.html,Pocket watches by Ada\n/x,Something else\n",
+    )
+    museum.write(
+        "new.csv",
+        f"url,title,status\n{NEW}/collection/tower-clock/,The tower clock of Quillhaven,200\n{NEW}/collection/pocket/,Pocket watches by Ada,200\n{NEW}/collection/towers/,Towers of the town,200\n",
+    )
+    museum("gather", "old.csv")
+    museum("stock", "new.csv")
+    museum("match", "--accept-above", "0.2")
+    before = {
+        e["legacy_url"]: (e["confidence"], e["reason"], e["by"], e["author"])
+        for e in museum.json("entries", "--by", "match")["entries"]
+    }
+    assert len(before) >= 2
+    assert all(
+        0 < c <= 1 and reason and who == ("match", "tester")
+        for c, reason, *rest in before.values()
+        for who in [tuple(rest)]
+    )
+    museum("match")  # nothing more to accept: the others keep what they had
+    assert {
+        e["legacy_url"]: (e["confidence"], e["reason"], e["by"], e["author"])
+        for e in museum.json("entries", "--by", "match")["entries"]
+    } == before
+    museum("review", "--out", "sample.csv", "--sample", "2")
+    tower = f"{OLD}/clocks/tower.html"
+    assert "confidence" in museum("entries", "/clocks/tower.html").out
+    museum("decide", "/clocks/tower.html", "--gone", UPRIGHT_AUTHOR="ada")
+    gone = museum.json("entries", "/clocks/tower.html")
+    assert (gone["by"], gone["author"], gone["confidence"]) == ("person", "ada", "")
+    museum("undo")
+    again = museum.json("entries", "/clocks/tower.html")
+    assert (again["confidence"], again["reason"], again["by"], again["author"]) == before[tower]
+    museum("decide", "/clocks/tower.html", "--to", again["destination"])
+    kept = museum.json("entries", "/clocks/tower.html")
+    assert (kept["by"], kept["confidence"], kept["reason"]) == ("person", *before[tower][:2])
+    lowest = min(c for c, *_ in before.values())
+    assert museum.json("entries", "--answer", "move", "--below", lowest)["entries"] == []
+
+
+def test_proposing_without_titles_is_said(museum: Program) -> None:
+    museum("gather", museum.write("old.txt", "/clocks/tower.html\n"))
+    museum("stock", museum.write("new.txt", f"{NEW}/towers/\n"))
+    said = museum("match").out
+    assert "None of the old pages has a title" in said
+    assert "1.01" not in said

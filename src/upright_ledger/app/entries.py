@@ -27,6 +27,7 @@ from upright_ledger.ledger.sources import list_sources
 COLUMNS = (
     "site", "legacy_url", "section", "family", "value", "hits", "bots", "visits", "clicks", "impressions", "links",
     "first_seen", "last_seen", "statuses", "title", "sources", "variants", "answer", "status", "destination",
+    "by", "author", "confidence", "reason", "runner_up",
 )  # fmt: skip
 
 _SORTS: dict[str, Callable[[Entry], float]] = {
@@ -44,7 +45,8 @@ SORTS = (*_SORTS, "last-seen", "url")
 
 @dataclass(frozen=True)
 class Filters:
-    """Which entries are wanted; an empty filter wants all. pattern: of the legacy URL or its path, with *. numbers: of the entries themselves."""
+    """Which entries are wanted; an empty filter wants all. pattern: of the legacy URL or its path, with *. numbers: of the entries themselves. by: what
+    gave the answer. below: answers of a confidence that is known and less than that."""
 
     pattern: str = ""
     site: str = ""
@@ -54,6 +56,8 @@ class Filters:
     answer: str = ""
     status: str = ""
     numbers: frozenset[int] | None = None
+    by: str = ""
+    below: float | None = None
 
 
 @dataclass(frozen=True)
@@ -73,6 +77,7 @@ class Line:
             e.site, e.legacy_url, self.section, self.family, round(v.value, 2), v.hits, v.bot_requests, v.visits, v.clicks,
             v.impressions, v.links, e.first_seen, e.last_seen, statuses, e.titles[0] if e.titles else "",
             "; ".join(self.sources), len(e.variants), e.answer.kind, e.answer.status or "", e.answer.destination,
+            e.by, e.author, "" if e.confidence is None else round(e.confidence, 4), e.reasons, e.runner_up,
         )  # fmt: skip
 
     def as_dict(self) -> dict[str, object]:
@@ -145,6 +150,8 @@ def _fits(line: Line, filters: Filters) -> bool:
         and (not filters.answer or e.answer.kind == filters.answer)
         and (not filters.status or filters.status in e.statuses)
         and (filters.numbers is None or e.id in filters.numbers)
+        and (not filters.by or e.by == filters.by)
+        and (filters.below is None or (e.confidence is not None and e.confidence < filters.below))
     )
 
 

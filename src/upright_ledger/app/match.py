@@ -17,7 +17,7 @@ from upright_ledger.core.matching import MatchPage, Proposal, Proposals, propose
 from upright_ledger.core.matching.acceptance import Acceptance, Sample, accept_above, accept_within
 from upright_ledger.core.words import tokens
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.answers import MATCH, Posting, load_sample, post_answers
+from upright_ledger.ledger.answers import MATCH, Found, Posting, found_as, load_sample, post_answers
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.stock import Destination, StoredProposal, store_proposals
 from upright_ledger.ledger.store import Ledger
@@ -35,6 +35,7 @@ class Matched:
     the accepted entries lead to. split: entries whose words two new pages share out between them. swapped: pairs of entries that lead to each other's address. fallbacks: entries without a
     proposal for which the page of a section is offered. sample: what was reviewed of earlier acceptances;
     supported: whether it shows that the wanted share of errors holds. moved: how families moved, by all answers known now.
+    untitled: "old", "new": the sides of which no title is known.
     """
 
     open_before: int
@@ -50,6 +51,7 @@ class Matched:
     supported: bool = False
     moved: list[Correspondence] = field(default_factory=list)
     proposals: list[tuple[Entry, StoredProposal]] = field(default_factory=list)
+    untitled: list[str] = field(default_factory=list)
 
 
 def match(
@@ -80,7 +82,7 @@ def match(
     fallbacks = 0
     for entry in waiting:
         if entry.id in same:
-            postings.append(Posting(entry.id, same[entry.id], MATCH, entry.legacy_url))
+            postings.append(Posting(entry.id, same[entry.id], MATCH, entry.legacy_url, found=Found(1.0, SAME_ADDRESS)))
             stored.append(StoredProposal(entry.id, 1, same[entry.id].destination, 1.0, (SAME_ADDRESS,)))
             continue
         versions = _versions(book, entry, best.get(entry.id, ()), found.fallbacks.get(entry.legacy_url, ""))
@@ -89,7 +91,8 @@ def match(
             fallbacks += len(versions)
         elif versions[0].confidence >= acceptance.threshold:
             answer = usual(MOVE, versions[0].destination)
-            postings.append(Posting(entry.id, answer, MATCH, entry.legacy_url))
+            found_so = found_as(versions, answer.destination)
+            postings.append(Posting(entry.id, answer, MATCH, entry.legacy_url, found=found_so))
         else:
             proposed.append((entry, versions[0]))
     with ledger.step("match", f"accepting at {acceptance.threshold:.3g} and above") as step:
@@ -97,12 +100,20 @@ def match(
             post_answers(step, postings)
         store_proposals(step.connection, step.id, stored)
         step.noted = bool(stored)
-        step.summary = f"{len(postings):,} answered, {len(proposed):,} only proposed"
+        posted = len(postings) if answering else 0
+        step.summary = f"{posted:,} answered, {len(stored):,} proposals for {len({p.entry for p in stored}):,} entries"
     proposed.sort(key=lambda pair: (-pair[0].evidence.value, -pair[1].confidence, pair[0].legacy_url))
     return Matched(
         len(waiting), len(same), acceptance, len(proposed), len(waiting) - len(same) - len(best),
-        *_merges_and_swaps(postings), fallbacks, len(found.split), sample, supported, _moved(book, postings), proposed,
+        *_merges_and_swaps(postings), fallbacks, len(found.split), sample, supported, _moved(book, postings), proposed, _untitled(waiting, pages, len(same)),
     )  # fmt: skip
+
+
+def _untitled(waiting: Sequence[Entry], pages: Sequence[Destination], same: int) -> list[str]:
+    if len(waiting) == same:
+        return []  # nothing had to be compared
+    sides = {"old": any(e.titles for e in waiting), "new": any(d.title or d.heading for d in pages)}
+    return [side for side, told in sides.items() if not told]
 
 
 def _can_be_proposed(page: Destination) -> bool:

@@ -82,7 +82,7 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -
         proposals, as_of = load_proposals(connection), last_step(connection)
     lines = list_entries(book, filters).lines
     if sample:
-        lines = _drawn(lines, proposals, sample, as_of)
+        lines = _drawn(lines, sample, as_of)
     rows = [
         (*_row(line.entry, line.section, proposals.get(line.entry.id, []), as_of), *([""] if sample else []))
         for line in lines
@@ -100,14 +100,9 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -
     return len(rows)
 
 
-def _drawn(lines: list[Line], proposals: Mapping[int, list[StoredProposal]], count: int, seed: int) -> list[Line]:
+def _drawn(lines: list[Line], count: int, seed: int) -> list[Line]:
     """Accepted proposals drawn by chance, the same ones for the same state of the ledger."""
-    accepted = []
-    for line in lines:
-        best = next(iter(proposals.get(line.entry.id, ())), None)
-        entry = line.entry
-        if best and best.is_guess and entry.by == MATCH and best.destination == entry.answer.destination:
-            accepted.append(line)
+    accepted = [x for x in lines if x.entry.by == MATCH and x.entry.confidence is not None and x.entry.confidence < 1]
     accepted.sort(key=lambda x: x.entry.legacy_url)
     if not accepted:
         raise UsageError("no proposal that match accepted is left to draw from", "upright match comes first")
@@ -124,6 +119,9 @@ def _row(entry: Entry, section: str, proposals: list[StoredProposal], as_of: int
     others = [p.destination for p in proposals if p.destination != shown][:2]
     evidence = entry.evidence
     confidence = best.confidence if best and best.destination == shown and not is_fallback else None
+    if entry.answer.kind != OPEN:
+        confidence, said = entry.confidence, [entry.reasons]
+        others = list(dict.fromkeys(filter(None, [entry.runner_up, *others])))[:2]
     return (
         entry.site, entry.legacy_url, section, round(evidence.value, 2), round(evidence.hits), round(evidence.links), shown, confidence,
         "; ".join(filter(None, said)), *[*others, "", ""][:2], entry.answer.kind, entry.answer.status or None, entry.note, as_of,

@@ -13,6 +13,7 @@ from upright_ledger.cli import show
 from upright_ledger.cli.common import FILE, json_option
 from upright_ledger.core.answers import ANSWERS
 from upright_ledger.core.evidence import PER_PERIOD
+from upright_ledger.ledger.answers import BY
 from upright_ledger.ledger.entries import Said
 from upright_ledger.ledger.store import open_ledger
 
@@ -27,6 +28,8 @@ SHOWN_SPELLINGS = 12
 @click.option("--family", default="", help="Of one family, by its template.")
 @click.option("--source", default="", metavar="NAME", help="Named by a source; * stands for anything.")
 @click.option("--answer", default="", type=click.Choice(["", *ANSWERS]), help="With this answer.")
+@click.option("--by", default="", type=click.Choice(["", *BY]), help="Answered by match, a person, an import, ...")
+@click.option("--below", type=click.FloatRange(0, 1), help="Answered with less confidence than this, such as 0.97.")
 @click.option("--status", default="", metavar="CLASS", help="That logs saw answered so: 2xx, 3xx, 404, 410, 5xx.")
 @click.option("--sort", default="value", type=click.Choice(task.SORTS), show_default=True, help="The largest first.")
 @click.option("--limit", default=SHOWN, show_default=True, help="How many to show; 0 for all.")
@@ -44,6 +47,8 @@ def command(
     family: str,
     source: str,
     answer: str,
+    by: str,
+    below: float | None,
     status: str,
     sort: str,
     limit: int,
@@ -66,7 +71,7 @@ def command(
     if pattern.startswith(("/", "http://", "https://")) and "*" not in pattern:
         _details(task.look_up(book, pattern), as_json=as_json)
         return
-    filters = task.Filters(pattern, site, section, family, source, answer, status)
+    filters = task.Filters(pattern, site, section, family, source, answer, status, by=by, below=below)
     listing = task.list_entries(book, filters, sort)
     if families or sections:
         _groups(book, task.group_by(listing.lines, "family" if families else "section"), limit, as_json=as_json)
@@ -168,7 +173,15 @@ def _details(found: task.Details, *, as_json: bool) -> None:
     for title in e.titles[:3]:
         show.say(f"  title: {title}")
     answer = f"{e.answer.kind}" + (f" {e.answer.status} to {e.answer.destination}" if e.answer.destination else "")
+    by = f"{e.by}{f' ({e.author})' if e.author else ''}"
+    how = "" if e.confidence is None else f", confidence {e.confidence:.3f}"
+    if e.by:
+        answer += f", by {by}{how}"
     show.say(f"  answer: {answer}; value {show.number(e.evidence.value)} visits per 30 days")
+    if e.reasons:
+        show.say(f"  because: {e.reasons}")
+    if e.runner_up:
+        show.say(f"  next best: {e.runner_up}")
     if found.line.family:
         show.say(f"  family: {found.line.family}")
     if found.line.section:

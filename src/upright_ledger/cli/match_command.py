@@ -10,6 +10,7 @@ import click
 from upright_ledger.app.match import MAX_ERROR, Matched, match
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
+from upright_ledger.core.matching.acceptance import Acceptance
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
@@ -66,11 +67,16 @@ def command(folder: Path, max_error: float | None, accept_above: float | None, a
     show.say(f"{show.plural(result.open_before, 'entry was', 'entries were')} open.")
     for count, text in (
         (result.same_address, "answered: the address is a page of the new site"),
-        (accepted.accepted, f"answered: a proposal with a confidence of {accepted.threshold:.3g} or more"),
+        (accepted.accepted, _accepted_in_words(accepted)),
         (result.proposed, "left open with a proposal"),
         (result.without, "left open without one: no page is alike enough"),
     ):
         show.say(f"  {count:>7,}  {text}")
+    for side in result.untitled:
+        show.say(
+            f"None of the {side} pages has a title, so addresses alone were compared: an export with titles finds more.",
+            show.DOUBTFUL,
+        )
     if result.fallbacks:
         show.say(f"           for {result.fallbacks:,} of them the page of their section is kept as a fallback")
     if accepted.accepted:
@@ -123,6 +129,12 @@ def command(folder: Path, max_error: float | None, accept_above: float | None, a
     show.next_step("decide on what is open", "upright review")
 
 
+def _accepted_in_words(accepted: Acceptance) -> str:
+    if not accepted.accepted:
+        return "answered: no proposal is sure enough"
+    return f"answered: a proposal with a confidence of {min(accepted.threshold, 1.0):.3g} or more"
+
+
 def _as_json(result: Matched) -> dict[str, Any]:
     return {
         "open_before": result.open_before,
@@ -137,6 +149,7 @@ def _as_json(result: Matched) -> dict[str, Any]:
         "fallbacks": result.fallbacks,
         "merged": result.merged,
         "swapped": result.swapped,
+        "untitled": result.untitled,
         "split": result.split,
         "moved": [{"old": c.old, "new": c.new, "pairs": c.pairs, "of": c.of} for c in result.moved],
         "proposals": [

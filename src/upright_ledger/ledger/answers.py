@@ -13,8 +13,11 @@ from sqlalchemy import Connection, Row, func, select
 from upright_ledger.core.answers import OPEN, EntryAnswer
 from upright_ledger.core.rules import CARRY_TRACKING
 from upright_ledger.ledger import schema
+from upright_ledger.ledger.bulk import batches
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.journal import Step
+from upright_ledger.ledger.stock import StoredProposal, proposals_of
+from upright_ledger.ledger.store import author
 
 PERSON = "person"
 IMPORT = "import"
@@ -22,11 +25,32 @@ MATCH = "match"
 TEMPLATE = "template"
 RULE = "rule"
 SAMPLED = "sample"
+BY = (PERSON, MATCH, IMPORT, TEMPLATE, RULE)
+"""What gives answers."""
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """How an answer was found, where it is a proposal: its confidence (0 to 1), its reasons, and the destination that came next."""
+
+    confidence: float | None = None
+    reasons: str = ""
+    runner_up: str = ""
+
+
+def found_as(proposals: Sequence[StoredProposal], destination: str) -> Found:
+    """How a destination was found, by the proposals for its entry."""
+    chosen = next((p for p in proposals if p.destination == destination), None)
+    if chosen is None or chosen.is_fallback:
+        return Found()
+    others = [p.destination for p in proposals if p.destination != destination and not p.is_fallback]
+    return Found(chosen.confidence, "; ".join(chosen.reasons), others[0] if others else "")
 
 
 @dataclass(frozen=True, slots=True)
 class Posting:
-    """An answer to be posted for an entry. old: the address as it was given with the answer."""
+    """An answer to be posted for an entry. old: the address as it was given with the answer. found: how it was found; where that is
+    not said, as the proposals for its entry tell."""
 
     entry: int
     answer: EntryAnswer
@@ -36,6 +60,7 @@ class Posting:
     where: str = ""
     note: str = ""
     query: str = CARRY_TRACKING
+    found: Found | None = None
 
 
 def of_person(entry: Entry, answer: EntryAnswer, where: str = "", note: str = "") -> Posting:
@@ -46,6 +71,15 @@ def of_person(entry: Entry, answer: EntryAnswer, where: str = "", note: str = ""
 def post_answers(step: Step, postings: Iterable[Posting]) -> None:
     """Put answers in place of whatever the entries had, and settle claims that contested them."""
     postings = list(postings)
+    untold = [p.entry for p in postings if p.found is None and p.answer.destination]
+    offered, before = proposals_of(step.connection, untold), _found_before(step.connection, untold)
+    who = author()
+    found = [
+        p.found
+        or before.get((p.entry, p.answer.destination))
+        or found_as(offered.get(p.entry, ()), p.answer.destination)
+        for p in postings
+    ]
     rows = [
         {
             "entry": p.entry,
@@ -59,14 +93,29 @@ def post_answers(step: Step, postings: Iterable[Posting]) -> None:
             "where": p.where,
             "note": p.note,
             "inherited": False,
+            "author": who,
+            "confidence": f.confidence,
+            "reasons": f.reasons,
+            "runner_up": f.runner_up,
         }
-        for p in postings
+        for p, f in zip(postings, found, strict=True)
     ]
     step.put_many("answers", rows)
     contested = load_claims(step.connection)
     gone = [{"entry": c.entry, "number": c.number} for p in postings for c in contested.get(p.entry, ())]
     if gone:
         step.remove("claims", gone)
+
+
+def _found_before(connection: Connection, entries: Iterable[int]) -> dict[tuple[int, str], Found]:
+    """(entry, destination) → how that was found, of answers that stand and were proposals."""
+    a = schema.answers
+    found = {}
+    for some in batches(entries, 500):
+        query = select(a.c.entry, a.c.destination, a.c.confidence, a.c.reasons, a.c.runner_up)
+        for row in connection.execute(query.where(a.c.entry.in_(some), a.c.confidence.is_not(None))):
+            found[row.entry, row.destination] = Found(row.confidence, row.reasons, row.runner_up)
+    return found
 
 
 def post_claims(step: Step, postings: Iterable[Posting]) -> None:

@@ -39,7 +39,7 @@ class Entry:
     """One legacy URL with all that is known of it.
 
     variants: canonical paths as observed. titles, anchors (texts of links to it), items (numbers in a shop or a
-    catalogue): in the order of sources. by: who gave the answer. sources: the numbers of
+    catalogue): in the order of sources. by: what gave the answer (a person, match, ...), and author: who. confidence, reasons, runner_up: how it was found, where it is a proposal. sources: the numbers of
     those that name it. statuses: class → requests that logs hold. first_seen, last_seen: days, or empty.
     """
 
@@ -54,6 +54,10 @@ class Entry:
     host_given: bool = True
     where: str = ""
     note: str = ""
+    author: str = ""
+    confidence: float | None = None
+    reasons: str = ""
+    runner_up: str = ""
     evidence: EntryEvidence = field(default_factory=EntryEvidence)
     variants: tuple[str, ...] = ()
     titles: tuple[str, ...] = ()
@@ -67,7 +71,9 @@ class Entry:
 
 
 _ENTRY = ("id", "site", "key", "legacy_url")
-_ANSWER = ("kind", "status", "destination", "by", "query", "where", "old", "host_given", "note")
+_ANSWER = (
+    "kind", "status", "destination", "by", "query", "where", "old", "host_given", "note", "author", "confidence", "reasons", "runner_up",
+)  # fmt: skip
 
 
 def load_entries(connection: Connection, weights: Weights) -> list[Entry]:
@@ -204,11 +210,11 @@ def load_aside(connection: Connection, kind: str = "") -> list[AsideUrl]:
 
 
 def _entry(row: Sequence[Any]) -> Entry:
-    number, site, key, legacy_url, kind, status, destination, by, query, where, old, host_given, note = row
+    number, site, key, legacy_url, kind, status, destination, by, query, where, old, host_given, note, *found = row
     if kind is None:
         return Entry(number, site, key, legacy_url)
     answer = EntryAnswer(kind, status, destination)
-    return Entry(number, site, key, legacy_url, answer, by, query, old, host_given, where, note)
+    return Entry(number, site, key, legacy_url, answer, by, query, old, host_given, where, note, *found)
 
 
 def _periods(connection: Connection) -> dict[int, range]:

@@ -165,11 +165,17 @@ def _refuse_later_changes(connection: Connection, target: int, images: list[Row[
             )
 
 
+def _whole(table: Table, before: Mapping[str, Any]) -> dict[str, Any]:
+    """A row as it stood, with the defaults of columns that came to the table since."""
+    usual = {c.name: getattr(c.default, "arg", None) for c in table.columns if c.name not in before}
+    return {**{name: value for name, value in usual.items() if value is not None or table.c[name].nullable}, **before}
+
+
 def _restore(step: Step, image: Row[Any]) -> None:
     keys = JOURNALLED[image.table_name]
     key = dict(zip(keys, json.loads(image.row_key), strict=True))
     if image.before is not None:
-        step.put(image.table_name, image.before)
+        step.put(image.table_name, _whole(metadata.tables[image.table_name], image.before))
     elif image.table_name == "policies":
         # Policies are only ever added; what was in force before comes into force again under a new number.
         newest = step.connection.scalar(select(func.max(policies.c.number))) or 0

@@ -97,6 +97,23 @@ def _sound_logs(connection: Connection) -> None:
     sound_logs(connection)
 
 
+def _how_answers_were_found(connection: Connection) -> None:
+    """Who decided an answer, and the confidence, reasons and runner-up of the proposal that it is."""
+    if "confidence" in {c["name"] for c in inspect(connection).get_columns("answers")}:
+        return  # made by the first migration of a newer program
+    number = "DOUBLE PRECISION" if connection.dialect.name == "postgresql" else "FLOAT"
+    columns = (f"confidence {number}", *(f"{n} TEXT NOT NULL DEFAULT ''" for n in ("author", "reasons", "runner_up")))
+    for column in columns:
+        connection.execute(text(f"ALTER TABLE answers ADD COLUMN {column}"))
+    told = "SELECT DISTINCT p.entry, p.confidence, p.destination FROM proposals p JOIN steps s ON s.id = p.step WHERE s.undone_by IS NULL AND p.confidence > 0"
+    for entry, confidence, destination in connection.execute(text(told)).fetchall():
+        same = {"entry": entry, "confidence": confidence, "destination": destination}
+        connection.execute(
+            text("UPDATE answers SET confidence = :confidence WHERE entry = :entry AND destination = :destination"),
+            same,
+        )
+
+
 MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
     (1, "first schema", _first_schema),
     (2, "days and classes", _days_and_classes),
@@ -106,6 +123,7 @@ MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
     (7, "handovers", _handovers),
     (8, "following", _following),
     (9, "sound logs", _sound_logs),
+    (10, "how answers were found", _how_answers_were_found),
 )
 
 

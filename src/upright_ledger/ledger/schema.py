@@ -233,6 +233,12 @@ answers = Table(
     Column("where", String, nullable=False, default=""),
     Column("note", Text, nullable=False, default=""),
     Column("inherited", Boolean, nullable=False, default=False),
+    # How it was found: who decided (UPRIGHT_AUTHOR), and of the proposal that it is, if any, its confidence (0 to 1), its reasons
+    # and the destination that came next.
+    Column("author", String, nullable=False, default="", server_default=""),
+    Column("confidence", Float),
+    Column("reasons", Text, nullable=False, default="", server_default=""),
+    Column("runner_up", Text, nullable=False, default="", server_default=""),
 )
 
 # Further answers for an entry that already has another one: conflicts, until somebody decides.

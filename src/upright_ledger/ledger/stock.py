@@ -7,10 +7,10 @@ from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from sqlalchemy import Connection, delete, func, select
+from sqlalchemy import ColumnElement, Connection, delete, func, select, true
 
 from upright_ledger.ledger import schema
-from upright_ledger.ledger.bulk import insert_many
+from upright_ledger.ledger.bulk import batches, insert_many
 
 KEPT_VERSIONS = 2
 LIVE, PLANNED = "live", "planned"
@@ -120,10 +120,22 @@ def store_proposals(connection: Connection, step: int, proposals: Iterable[Store
 
 def load_proposals(connection: Connection) -> Mapping[int, list[StoredProposal]]:
     """Entry → its proposals, the best first, of the newest version that was not undone."""
+    return _proposals(connection, true())
+
+
+def proposals_of(connection: Connection, entries: Iterable[int]) -> Mapping[int, list[StoredProposal]]:
+    """As `load_proposals`, of some entries."""
+    found: dict[int, list[StoredProposal]] = {}
+    for some in batches(entries, 500):
+        found |= _proposals(connection, schema.proposals.c.entry.in_(some))
+    return found
+
+
+def _proposals(connection: Connection, wanted: ColumnElement[bool]) -> dict[int, list[StoredProposal]]:
     p, s = schema.proposals, schema.steps
     newest = connection.scalar(select(func.max(p.c.step)).join(s, s.c.id == p.c.step).where(s.c.undone_by.is_(None)))
     found: dict[int, list[StoredProposal]] = defaultdict(list)
-    for row in connection.execute(select(p).where(p.c.step == newest).order_by(p.c.entry, p.c.rank)):
+    for row in connection.execute(select(p).where(p.c.step == newest, wanted).order_by(p.c.entry, p.c.rank)):
         found[row.entry].append(
             StoredProposal(row.entry, row.rank, row.destination, row.confidence, tuple(row.reasons))
         )
