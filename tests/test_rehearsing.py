@@ -12,6 +12,7 @@ from upright_ledger.core.addresses import Address
 from upright_ledger.core.answers import ANSWERS, OPEN, EntryAnswer, Expected, expected_outcome, expected_text
 from upright_ledger.core.causes import with_rules
 from upright_ledger.core.checks import StockPage
+from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.outcomes import Row, Traced
 from upright_ledger.core.rehearsing import Rehearsal
 from upright_ledger.core.tracing import Pages, trace_offline
@@ -19,6 +20,7 @@ from upright_ledger.core.verdicts import judge
 from upright_ledger.ledger.blocks import pack, unpack
 
 HOMES = frozenset({f"{NEW}/"})
+POLICY = FoldingPolicy()
 
 
 @settings(max_examples=150, deadline=None)
@@ -52,13 +54,13 @@ def test_short_cuts_change_nothing(seed: int) -> None:
             return Expected(kind=OPEN), 0.0
         return expected_outcome(entry, address.without_fragment), 2.5
 
-    rehearsal = Rehearsal(rules, SITES, pages, HOMES, due)
+    rehearsal = Rehearsal(rules, SITES, pages, HOMES, POLICY, due)
     rows = Traced()
     for (url, entry), (location, outcome) in zip(whose.items(), rehearsal.ask(whose.items()), strict=True):
         rows.extend(Traced([url], [3], [location], [outcome]))
         expected, value = due(entry, _as_sent(url))
-        trace = trace_offline(_as_sent(url), rules, SITES, pages)
-        verdicts = judge(trace, expected, HOMES)
+        trace = trace_offline(_as_sent(url), rules, SITES, pages, POLICY.index_set)
+        verdicts = judge(trace, expected, HOMES, POLICY)
         if verdicts[0] != "ok":
             trace = with_rules(trace, rules)
         assert rows[-1] == Row(trace, 3, verdicts, expected_text(expected), value)

@@ -14,10 +14,13 @@ import pytest
 
 from conftest import NEW, OLD, Program
 from upright_ledger.core.answers import EntryAnswer, Expected, expected_outcome
+from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.verdicts import ORDER, Hop, Page, Trace, judge, what_changed
 from upright_ledger.formats.pages import read_page
 
 HOMES = frozenset({f"{NEW}/"})
+POLICY = FoldingPolicy()
+INDEX = POLICY.index_set
 MOVE = EntryAnswer("move", 301, f"{NEW}/goal/")
 
 
@@ -26,7 +29,7 @@ def trace(*steps: tuple[str, int], final: int = 200, page: Page | None = None, l
     hops = []
     for n, (url, status) in enumerate(steps):
         after = steps[n + 1][0] if n + 1 < len(steps) else ""
-        hops.append(Hop(url, status, after, after, what_changed(url, after) if after else ()))
+        hops.append(Hop(url, status, after, after, what_changed(url, after, INDEX) if after else ()))
     return Trace(steps[0][0], tuple(hops), steps[-1][0], final, page or Page(), loops)
 
 
@@ -72,15 +75,15 @@ CASES: list[tuple[Trace, EntryAnswer, str]] = [
 
 @pytest.mark.parametrize(("found", "answer", "verdict"), CASES)
 def test_headline_verdicts(found: Trace, answer: EntryAnswer, verdict: str) -> None:
-    verdicts = judge(found, expected_outcome(answer, A), HOMES)
+    verdicts = judge(found, expected_outcome(answer, A), HOMES, POLICY)
     assert verdicts[0] == verdict, verdicts
     assert [ORDER.index(v) for v in verdicts] == sorted(ORDER.index(v) for v in verdicts)
 
 
 def test_a_trace_keeps_all_verdicts_that_apply() -> None:
     found = trace((A, 302), (f"{NEW}/goal", 301), (f"{NEW}/", 200))
-    assert judge(found, expected_outcome(MOVE, A), HOMES) == ("home-fallback", "wrong-status", "chain")
-    assert judge(trace((A, 301), (f"{NEW}/x", 301), (f"{NEW}/x/", 200)), Expected(), HOMES) == (
+    assert judge(found, expected_outcome(MOVE, A), HOMES, POLICY) == ("home-fallback", "wrong-status", "chain")
+    assert judge(trace((A, 301), (f"{NEW}/x", 301), (f"{NEW}/x/", 200)), Expected(), HOMES, POLICY) == (
         "chain",
         "slash-mismatch",
     )
@@ -100,7 +103,7 @@ def test_a_trace_keeps_all_verdicts_that_apply() -> None:
     ],
 )
 def test_what_a_hop_changed(before: str, after: str, changed: tuple[str, ...]) -> None:
-    found = what_changed(before, after)
+    found = what_changed(before, after, INDEX)
     assert set(found) == set(changed)
 
 
@@ -193,6 +196,15 @@ RESPONSES = {
     "/bomb": "bomb",
     "/doubled": "301\r\nLocation: //goal/",
     "/latin": "301\r\nLocation: /g\xf6al/",
+    "/tripled": "301\r\nLocation: ///elsewhere.example/x",
+    "/packed": "packed",
+    "/packed-badly": "raw-end HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nContent-Length: 3\r\n\r\nxyz",
+    "/noscript": "200\r\nContent-Type: text/html\r\nX-Body: <noscript><meta http-equiv=refresh content='0; url=/none/'></noscript>",
+    "/second-status": "raw-end HTTP/1.1 301 Moved\r\nHTTP/1.1 200: OK\r\nLocation: /goal/\r\nContent-Length: 0\r\n\r\n",
+    "/choices": "300\r\nX: y",
+    "/unmodified": "304\r\nX: y",
+    "/odd": "399\r\nLocation: /goal/",
+    "/wait": "429\r\nRetry-After: \u00b2",
 }
 RESPONSES |= {f"/ring{n}": f"301\r\nLocation: /ring{(n + 1) % 50}" for n in range(50)}
 VERDICTS = {
@@ -231,7 +243,16 @@ VERDICTS = {
     "/long-headers": "ok",
     "/longest-headers": "unreachable",
     "/bomb": "ok",
-    "/doubled": "dead-end",
+    "/doubled": "ok",
+    "/tripled": "ok",
+    "/packed": "soft-404",
+    "/packed-badly": "ok",
+    "/noscript": "ok",
+    "/second-status": "ok",
+    "/choices": "wrong-status",
+    "/unmodified": "wrong-status",
+    "/odd": "wrong-status",
+    "/wait": "blocked",
     "/latin": "dead-end",
     "/unknown": "unanswered",
 }
@@ -280,6 +301,11 @@ def hostile_server() -> Iterator[tuple[str, list[str]]]:
                 except OSError:
                     pass
                 return
+            if response == "packed":
+                body = gzip.compress(b"<title>Page not found</title>")
+                head = f"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Encoding: gzip\r\nContent-Length: {len(body)}\r\n\r\n"
+                connection.sendall(head.encode() + body)
+                return
             if response == "bomb":
                 head = f"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Encoding: gzip\r\nContent-Length: {len(BOMB)}\r\n\r\n"
                 connection.sendall(head.encode() + BOMB)
@@ -316,7 +342,10 @@ def test_replay_ends_rightly_whatever_a_server_does(museum: Program) -> None:
     assert rows["/relative"]["location"] == f"{OLD}/goal/"
     assert rows["/umlaut"]["location"] == f"{OLD}/g%C3%B6%20al/"
     assert rows["/outside"]["final_url"] == "https://elsewhere.example/x"
-    assert rows["/doubled"]["location"] == f"{OLD}/goal/" or rows["/doubled"]["verdict"] == "dead-end"
+    assert rows["/doubled"]["location"] == "http://goal/"
+    assert rows["/tripled"]["location"] == "http://elsewhere.example/x"
+    assert rows["/latin"]["location"] == f"{OLD}/g%F6al/"
+    assert rows["/second-status"]["status"] == "301"
     assert int(rows["/ever"]["hops"]) > 5
     hops = list(csv.DictReader((museum.folder / "hops.csv").open()))
     assert [h["how"] for h in hops if h["trace"] == f"{OLD}/refresh"] == ["refresh", ""]
@@ -329,3 +358,47 @@ def test_replay_says_when_nothing_answers(museum: Program) -> None:
     museum.write("urls.txt", "/a\n")
     assert "nothing answers at http://127.0.0.1:1" in museum("replay", "urls.txt", "--at", "127.0.0.1:1", code=3).err
     assert "cannot be used" in museum("replay", "urls.txt", "--at", "ftp://x", code=2).err
+
+
+@pytest.mark.parametrize("kind", ["move", "gone", "keep", "temporary"])
+def test_only_the_status_that_is_due_is_well(kind: str) -> None:
+    due = {
+        "move": MOVE,
+        "gone": EntryAnswer("gone", 410),
+        "keep": EntryAnswer("keep"),
+        "temporary": EntryAnswer("temporary", 302, GOAL),
+    }[kind]
+    right = {"move": {301, 308}, "gone": {410}, "keep": {200}, "temporary": {302, 307}}[kind]
+    for status in (99, 101, 103, *range(200, 600)):
+        moves = status in {301, 302, 303, 307, 308}
+        found = (
+            trace((A, status), (GOAL if kind != "keep" else f"{NEW}/x", 200))
+            if moves
+            else trace((A, status), final=status)
+        )
+        verdict = judge(found, expected_outcome(due, A), HOMES, POLICY)[0]
+        assert (verdict == "ok") == (status in right), (status, verdict)
+
+
+def test_parameters_and_index_files_of_the_settings_are_judged_by(museum: Program) -> None:
+    file = museum.folder / "upright.toml"
+    text = file.read_text()
+    file.write_text(
+        text.replace("tracking = [", 'tracking = ["pk_campaign", ').replace(
+            "index_files = [", 'index_files = ["start.html", '
+        )
+    )
+    museum("stock", museum.write("new.csv", f"url,status\n{NEW}/goal/,200\n"))
+    museum("decide", "/a/start.html", "--to", "/goal/")
+    museum.write("urls.txt", f"{OLD}/a/?pk_campaign=x\n{OLD}/a/start.html\n")
+    run = museum.json("rehearse", "urls.txt")
+    assert run["counts"] == {"ok": 2}
+
+
+def test_a_file_that_is_no_certificate_is_one_sentence(museum: Program) -> None:
+    museum.write("urls.txt", "/a\n")
+    museum.write("ca.pem", "this is none\n")
+    assert (
+        "holds no certificates in PEM form"
+        in museum("replay", "urls.txt", "--at", "127.0.0.1:9", "--ca", "ca.pem", code=3).err
+    )

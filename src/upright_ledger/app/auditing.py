@@ -125,7 +125,8 @@ def audited(
     of_new = side == NEW and settings.sites.is_new(starts[0])
     origins = settings.sites.new if of_new else tuple(a.origin for a in starts)
     slash = settings.slash if side == NEW and settings.slash != "as-stock" else ""
-    wanted = Wanted(origins[0], slash, staging, origins)
+    known = _known(ledger)
+    wanted = Wanted(origins[0], slash, staging, origins, settings.policy.index_set, known)
     table = form_table(site, wanted)
     group_of = _families(site) if by == FAMILY else _sections(settings)
     return Audited(
@@ -137,7 +138,7 @@ def audited(
         group_of,
         audit(site, wanted, table),
         table,
-        _inbound(ledger, site),
+        broken_inbound(site, known),
         renamed,
     )
 
@@ -159,8 +160,8 @@ def _families(site: Site) -> Callable[[str], str]:
     return lambda url: found.get(split_text(url)[2], "no family")
 
 
-def _inbound(ledger: Ledger, site: Site) -> list[InboundRow]:
-    """Dead addresses with what the ledger knows of them; it is opened only where one may be an old address."""
+def _known(ledger: Ledger) -> Callable[[str], EntryEvidence | None]:
+    """What the ledger knows of an address; it is read only where one may be an old one."""
     sites = ledger.settings.sites
     book = Book(ledger)
 
@@ -169,7 +170,7 @@ def _inbound(ledger: Ledger, site: Site) -> list[InboundRow]:
         entry = book.entry_of(address) if sites.site_of(address) else None
         return entry.evidence if entry is not None else None
 
-    return broken_inbound(site, known)
+    return known
 
 
 def _looked_at(ledger: Ledger, which: str, site: Site | None) -> tuple[Run, Site]:

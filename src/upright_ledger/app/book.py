@@ -52,7 +52,7 @@ class Book:
     def entries(self) -> list[Entry]:
         """All entries; those that nobody answered have the answer of the template that fits them, where there is one."""
         with self.ledger.reading() as connection:
-            entries = load_entries(connection, self.ledger.settings.weights)
+            entries = load_entries(connection, self.ledger.settings.weights, self.policy.index_set)
         if self.templates or self._blocks:
             for entry in (e for e in entries if e.answer.kind == OPEN):
                 self._answer_by_rules(entry)

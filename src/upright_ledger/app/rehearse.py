@@ -65,4 +65,4 @@ def _rehearsal(book: Book) -> Rehearsal[Entry]:
     def due(entry: Entry | None, address: Address) -> tuple[Expected, float]:
         return _NOTHING if entry is None else (book.expected_of(entry, address), entry.evidence.value)
 
-    return Rehearsal(book.all_rules, book.sites, pages, book.homes, due)
+    return Rehearsal(book.all_rules, book.sites, pages, book.homes, book.policy, due)

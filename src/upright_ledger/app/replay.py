@@ -77,7 +77,7 @@ class _Recorder:
         url = self.asked.urls[number]
         entry = self.book.by_key.get((self.asked.sites[number], self.asked.keys[number]))
         expected = self.asked.expected.get(url) or self.book.expected_of(entry, address_of(url))
-        verdicts = judge(trace, expected, self.book.homes)
+        verdicts = judge(trace, expected, self.book.homes, self.book.policy)
         if verdicts[0] != "ok":
             trace = with_rules(trace, self.book.all_rules)
         value = entry.evidence.value if entry else 0.0
@@ -109,7 +109,7 @@ def replay(
 
     tracing: see `start_tracing`. name: what the run is called. label: what is asked as, beside the place. resume: go on with the last run there, which was stopped. Raises StoppedError on Ctrl-C.
     """
-    place = Place(book.sites.hosts, at)
+    place = Place(book.sites.hosts, at, book.policy.index_set)
     where = f"{at.origin if at else ''} {label}".strip()
     run, before = _begin(book, where, resume=resume)
     left = [(n, address_of(url)) for n, url in enumerate(asked.urls) if url not in before]

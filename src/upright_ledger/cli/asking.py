@@ -60,8 +60,10 @@ def asking_options(command: F) -> F:
 
 def manner_of(asking: Mapping[str, Any], hosts: Sequence[str]) -> Manner:
     """How requests are made. asking: the options; hosts: that are asked directly, as far as that is known."""
-    from upright_ledger.web.exchange import Manner, is_local
+    from upright_ledger.web.exchange import Manner, check_certificates, is_local
 
+    if asking["ca"] is not None:
+        check_certificates(asking["ca"])
     connect, rate = asking["connect"], asking["rate"]
     ends = [_ends(c) for c in connect]
     # On this machine no politeness is due.

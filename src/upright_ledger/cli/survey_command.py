@@ -237,7 +237,7 @@ def _crawl(
     usual = Limits(frozenset())
     limits = Limits(
         hosts_of(ledger, side or "", begin) | {_address(h).authority for h in wanted["hosts"]}, wanted["most"] or usual.most,
-        usual.depth if wanted["depth"] is None else wanted["depth"], wanted["within"], wanted["without"], frozenset(wanted["ignore"]),
+        usual.depth if wanted["depth"] is None else wanted["depth"], wanted["within"], wanted["without"], frozenset({n.lower() for n in wanted["ignore"]} | ledger.settings.policy.noise_parameters),
     )  # fmt: skip
     where = Start(
         begin,
@@ -247,7 +247,7 @@ def _crawl(
     )
     with show.progress_counts("surveying") as progress:
         kept = survey(
-            ledger, where, limits, Place(limits.hosts), replace(manner, body=PAGE_BYTES), surveying, side=side or "", own_site=wanted["own_site"],
+            ledger, where, limits, Place(limits.hosts, None, ledger.settings.policy.index_set), replace(manner, body=PAGE_BYTES), surveying, side=side or "", own_site=wanted["own_site"],
             external=wanted["external"], name=name, resume=resume, progress=progress,
         )  # fmt: skip
     if kept.stopped:

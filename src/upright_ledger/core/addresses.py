@@ -112,6 +112,23 @@ def parse_address(text: str, base: str = "") -> Address:
     return _read_any(text, base)
 
 
+def followed(text: str, base: Address) -> Address:
+    """Where a browser goes from a page or a redirect (WHATWG URL): nothing is guessed, and "//name/" names another host.
+
+    Raises NotAnAddressError.
+    """
+    if len(text) > MAX_LENGTH:
+        raise NotAnAddressError(f"it is longer than {MAX_LENGTH} characters")
+    try:
+        url = ada_url.URL(text, base=base.text)
+    except ValueError:
+        raise NotAnAddressError("it cannot be read as a URL") from None
+    scheme = url.protocol[:-1]
+    if scheme not in {"http", "https"}:
+        raise NotAnAddressError(f"{scheme}: is no web address")
+    return Address(scheme, url.hostname.rstrip("."), url.port, url.pathname, url.search[1:], url.hash[1:])
+
+
 def split_text(text: str) -> tuple[str, str, str]:
     """Scheme, authority and target of the text of an address (`Address.without_fragment`)."""
     scheme, _, rest = text.partition("://")

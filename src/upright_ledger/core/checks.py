@@ -190,7 +190,7 @@ def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
             finding_of("loop", plan, f"never ends: {way}", f"the loop through {_short(_anchor(steps, book).old)}"),
         ]
     if len(steps) > 1:
-        found.append(_chain(plan, steps))
+        found.append(_chain(plan, steps, around.policy.index_set))
     elif settled := around.settled(goal):
         way = f"{_short(plan.old)} → {plan.destination} → {settled}"
         found.append(
@@ -217,11 +217,11 @@ def _anchor(steps: list[Plan], book: _Book) -> Plan:
     return min(steps[start:], key=lambda p: p.legacy_url)
 
 
-def _chain(plan: Plan, steps: list[Plan]) -> Finding:
+def _chain(plan: Plan, steps: list[Plan], index_files: frozenset[str]) -> Finding:
     ways = [_short(plan.old), *(_short_text(p.destination or "410") for p in steps)]
     end = steps[-1].destination
     advice = f"lead it to {_short_text(end)} at once" if end else "it ends in 410: answer it with --gone"
-    changed = what_changed(plan.destination, steps[1].destination) if steps[1].destination else ()
+    changed = what_changed(plan.destination, steps[1].destination, index_files) if steps[1].destination else ()
     if changed == ("slash",):
         cause = "one missing slash" if steps[1].destination.endswith("/") else "one slash too many"
     else:

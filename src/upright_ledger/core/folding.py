@@ -150,8 +150,18 @@ class FoldingPolicy:
         return {kind: "|".join(names) for kind, names in found.items()}
 
     @cached_property
+    def noise_parameters(self) -> frozenset[str]:
+        """The names of tracking and session parameters that choose no page anywhere, in lower case."""
+        return frozenset(n for n, purpose in self._purposes.items() if purpose != VIEW and self.noise(n))
+
+    @cached_property
     def _significant_names(self) -> frozenset[str]:
         return frozenset(name for names in self.significant.values() for name in names)
+
+    @cached_property
+    def tracking_names(self) -> frozenset[str]:
+        """The parameters that tell where a visit came from, in lower case; all that begin with utm_ are of them, too."""
+        return frozenset(n.lower() for n in (*self.tracking, *self.tracking_only_folded))
 
     @cached_property
     def index_set(self) -> frozenset[str]:
@@ -205,7 +215,7 @@ class FoldingPolicy:
                 if last.lower() not in self._last_names:
                     return lowered, path, _CASE
         else:
-            out = _PATH_SESSION.sub("", path) if ";" in path else path
+            out = without_path_session(path)
             if out != path:
                 mends.add(SESSION_PARAMETER)
             canonical = observed = canonical_path(out)
@@ -284,6 +294,11 @@ def _name_mends(before: str, after: str) -> set[str]:
     if re.sub(r"%[0-9A-Fa-f]{2}", "", before) != before or "%" in after:
         mends.add("percent encoding")
     return mends
+
+
+def without_path_session(path: str) -> str:
+    """A path without the identifier of one visit that some servers write into it."""
+    return _PATH_SESSION.sub("", path)
 
 
 class Folded(NamedTuple):

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import overload
 
 from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.folding import INDEX_FILES
 from upright_ledger.core.verdicts import REDIRECTS, Hop, Trace, changed_between
 
 
@@ -109,12 +110,16 @@ class Traced(Sequence[Row]):
         return map(self.__getitem__, range(len(self)))
 
 
+_USUAL_INDEX_FILES = frozenset(INDEX_FILES)
+"""A trace that was read under other settings is no plain one, and is kept whole."""
+
+
 def plain_trace(url: str, location: str, outcome: Outcome) -> Trace:
     """The trace of a request with at most one redirect, from what is kept of it."""
     if not location:
         return Trace(url, (Hop(url, outcome.status),), url, outcome.final_status)
     goal = parse_address(location)
-    changed = changed_between(parse_address(url), goal)
+    changed = changed_between(parse_address(url), goal, _USUAL_INDEX_FILES)
     hops = [Hop(url, outcome.status, location, goal.text, changed, rule=outcome.rule)]
     if outcome.final_status:
         hops.append(Hop(goal.without_fragment, outcome.final_status))

@@ -12,6 +12,7 @@ from typing import Generic, TypeVar
 from upright_ledger.core.addresses import Address, address_of, split_text
 from upright_ledger.core.answers import MOVE, TEMPORARY, Expected, expected_text
 from upright_ledger.core.causes import with_rules
+from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.languages import marked
 from upright_ledger.core.outcomes import Outcome, outcome_of
 from upright_ledger.core.plain_rules import NOTHING, UNSURE, PlainRules, is_plain
@@ -38,12 +39,14 @@ class Rehearsal(Generic[T]):
         sites: Sites,
         pages: Pages,
         homes: frozenset[str],
+        policy: FoldingPolicy,
         due: Callable[[T | None, Address], tuple[Expected, float]],
     ) -> None:
         self._rules = rules
         self._sites = sites
         self._pages = pages
         self._homes = homes
+        self._policy = policy
         self._due = due
         self._ends: dict[str, int | None] = {}
         self._shared: dict[tuple[int, int, str, float], Outcome] = {}
@@ -77,7 +80,7 @@ class Rehearsal(Generic[T]):
         found = self._shared.get(key) if whose is None else None
         if found is None:
             expected, value = self._due(whose, address_of(url))
-            verdicts = judge(Trace(url, (Hop(url, status),), url, status), expected, self._homes)
+            verdicts = judge(Trace(url, (Hop(url, status),), url, status), expected, self._homes, self._policy)
             found = Outcome(status, status, verdicts, expected_text(expected), value)
             if whose is None:
                 self._shared[key] = found
@@ -99,7 +102,7 @@ class Rehearsal(Generic[T]):
             due = expected.final
             if expected.kind not in {MOVE, TEMPORARY} or status not in expected.statuses:
                 return None
-            if due != location and not (location.startswith(due) and same_page(location, due)):
+            if due != location and not (location.startswith(due) and same_page(location, due, self._policy)):
                 return None
         key = (status, final, due, value)
         found = self._shared.get(key)
@@ -131,8 +134,8 @@ class Rehearsal(Generic[T]):
         """Location and outcome of one request, with nothing left out."""
         address = address_of(url)
         expected, value = self._due(whose, address)
-        trace = trace_offline(address, self._rules, self._sites, self._pages)
-        verdicts = judge(trace, expected, self._homes)
+        trace = trace_offline(address, self._rules, self._sites, self._pages, self._policy.index_set)
+        verdicts = judge(trace, expected, self._homes, self._policy)
         if verdicts[0] != "ok":
             trace = with_rules(trace, self._rules)
         return outcome_of(trace, verdicts, expected_text(expected), value)

@@ -10,6 +10,7 @@ from fnmatch import fnmatchcase
 from typing import NamedTuple
 
 from upright_ledger.core.addresses import Address
+from upright_ledger.core.folding import without_path_session
 
 ANSWERED, MOVED, REFUSED, FAILING = "answered", "moved", "refused", "failing"
 UNREACHABLE, NOT_ASKED = "unreachable", "not asked"
@@ -105,7 +106,7 @@ class Seen(NamedTuple):
 @dataclass(frozen=True)
 class Limits:
     """How far a survey goes. hosts: those that may be asked. most: addresses; depth: links from a start; within, without: path
-    patterns that an address must, and must not, fit; ignored: parameters that are taken off. per_path: queries of one path."""
+    patterns that an address must, and must not, fit; ignored: parameters (lower case) that are taken off. per_path: queries of one path."""
 
     hosts: frozenset[str]
     most: int = 500_000
@@ -144,9 +145,12 @@ class Frontier:
 
     def settled(self, address: Address) -> Address:
         """An address without the parameters that are ignored, and without its fragment."""
-        if not address.query or not self.limits.ignored:
+        ignored = self.limits.ignored
+        if ignored and ";" in address.path:
+            address = address._replace(path=without_path_session(address.path))
+        if not address.query or not ignored:
             return address._replace(fragment="") if address.fragment else address
-        kept = [p for p in address.query.split("&") if p.partition("=")[0] not in self.limits.ignored]
+        kept = [p for p in address.query.split("&") if p.partition("=")[0].lower() not in ignored]
         return address._replace(query="&".join(kept), fragment="")
 
     def take(self, address: Address, depth: int) -> str | None:

@@ -32,8 +32,8 @@ class Pages:
         return self._found.get(f"{authority}{path}") if self._found else None
 
 
-def trace_offline(start: Address, rules: RuleSet, sites: Sites, pages: Pages) -> Trace:
-    """Follow one request through the rules as a server with this stock of pages would answer.
+def trace_offline(start: Address, rules: RuleSet, sites: Sites, pages: Pages, index_files: frozenset[str]) -> Trace:
+    """Follow one request through the rules as a server with this stock of pages would answer. index_files: their names, see `what_changed`.
 
     Where nothing is known of a page a rule leads to, the final status is 0.
     """
@@ -47,7 +47,13 @@ def trace_offline(start: Address, rules: RuleSet, sites: Sites, pages: Pages) ->
             return Trace(start.without_fragment, _known(hops), address.text, status)
         following = parse_address(location)
         hops.append(
-            Hop(address.without_fragment, status, location, following.text, changed_between(address, following))
+            Hop(
+                address.without_fragment,
+                status,
+                location,
+                following.text,
+                changed_between(address, following, index_files),
+            )
         )
         address = following
         if address.without_fragment in seen:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import NamedTuple
 
 from upright_ledger.core.addresses import (
@@ -17,7 +17,7 @@ from upright_ledger.core.addresses import (
 )
 from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, TEMPORARY, Expected
 from upright_ledger.core.destinations import page_key, slash_twin
-from upright_ledger.core.folding import INDEX_FILES, FoldingPolicy
+from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.languages import code_of, marked
 
 ORDER = (
@@ -43,7 +43,6 @@ ORDER = (
 REDIRECTS = frozenset({301, 302, 303, 307, 308})
 MAX_HOPS = 20
 """Browsers give up after as many."""
-_POLICY = FoldingPolicy()
 
 _NOT_FOUND_TITLE = re.compile(
     r"\b404\b|not[ -]found|page (?:can(?:no|')t be found|does(?: not|n't) exist|missing)|nicht gefunden|non trouv|introuvable|no encontrad|non trovat",
@@ -110,37 +109,39 @@ class Trace(NamedTuple):
         return sum(1 for hop in self.hops if hop.status in REDIRECTS or hop.how == "refresh")
 
 
-def what_changed(before: str, after: str) -> tuple[str, ...]:
+def what_changed(before: str, after: str, index_files: frozenset[str]) -> tuple[str, ...]:
     """What a redirect changed: scheme, host, slash, case, index file, query or content, in that order."""
     try:
-        return changed_between(parse_address(before), parse_address(after))
+        return changed_between(parse_address(before), parse_address(after), index_files)
     except NotAnAddressError:
         return ("content",)
 
 
-def changed_between(old: Address, new: Address) -> tuple[str, ...]:
+def changed_between(old: Address, new: Address, index_files: frozenset[str]) -> tuple[str, ...]:
     """As `what_changed`, for addresses that are read already."""
     changed = []
     if old.scheme != new.scheme:
         changed.append("scheme")
     if old.authority != new.authority:
         changed.append("host")
-    changed += _path_changes(canonical_path(old.path), canonical_path(new.path))
+    changed += _path_changes(canonical_path(old.path), canonical_path(new.path), index_files)
     if old.query != new.query:
         changed.append("query")
     return tuple(changed)
 
 
-def _path_changes(old: str, new: str) -> list[str]:
+def _path_changes(old: str, new: str, index_files: frozenset[str]) -> list[str]:
     if old == new:
         return []
     found = []
     if lower_ascii(old) != old or lower_ascii(new) != new:
         folded_old, folded_new = lower_ascii(old), lower_ascii(new)
-        if _bare(folded_old) == _bare(folded_new) and _bare(old) != _bare(new):
+        bare = partial(_bare, index_files=index_files)
+        if bare(folded_old) == bare(folded_new) and bare(old) != bare(new):
             found.append("case")
         old, new = folded_old, folded_new
-    if _is_index(old) != _is_index(new) and _bare(old) == _bare(new):
+    is_index = [path.rpartition("/")[2] in index_files for path in (old, new)]
+    if is_index[0] != is_index[1] and _bare(old, index_files) == _bare(new, index_files):
         return [*found, "index file"]
     if old != new and toggle_slash(old) == new:
         return ["slash", *found]
@@ -149,20 +150,16 @@ def _path_changes(old: str, new: str) -> list[str]:
     return found
 
 
-def _is_index(path: str) -> bool:
-    return path.rpartition("/")[2] in INDEX_FILES
-
-
-def _bare(path: str) -> str:
+def _bare(path: str, index_files: frozenset[str]) -> str:
     head, _, last = path.rpartition("/")
-    path = head + "/" if lower_ascii(last) in INDEX_FILES else path
+    path = head + "/" if lower_ascii(last) in index_files else path
     return path.rstrip("/")
 
 
-def judge(trace: Trace, expected: Expected, homes: frozenset[str]) -> tuple[str, ...]:
+def judge(trace: Trace, expected: Expected, homes: frozenset[str], policy: FoldingPolicy) -> tuple[str, ...]:
     """All verdicts that apply to a trace, the worst first; never empty.
 
-    homes: page keys of the new site's home pages.
+    homes: page keys of the new site's home pages. policy: which parameters are tracking, and which names index files.
     """
     found: set[str] = set()
     status, final = trace.first_status, trace.final_status
@@ -177,20 +174,22 @@ def judge(trace: Trace, expected: Expected, homes: frozenset[str]) -> tuple[str,
         found.add("blocked")
     elif final >= 400:
         found |= _refusal(final, moved, expected)
-    elif final and final < 300:
-        found |= _arrival(trace, expected)
+    elif 200 <= final < 300:
+        found |= _arrival(trace, expected, policy)
+    elif final:
+        found.add("wrong-status")  # neither a page nor a redirect that a browser follows
     if expected.kind == IGNORE:
         return _ordered(found - {"unanswered", "dead-end", "not-moved"} | ({"wrong-status"} if moved else set()))
     if expected.statuses and moved and status not in expected.statuses and expected.kind != KEEP:
         found.add("wrong-status")
     if moved:
-        found |= _end(trace, expected, homes)
+        found |= _end(trace, expected, homes, policy)
         slash_hops = [h for h in trace.hops if h.changed == ("slash",)]
         if not expected.meant and changes_language(trace, expected.language):
             found.add("wrong-language")
         if moved >= 2:
             found.add("chain")
-        if slash_hops and not (moved == 1 and expected.final and same_page(trace.final_url, expected.final)):
+        if slash_hops and not (moved == 1 and expected.final and same_page(trace.final_url, expected.final, policy)):
             found.add("slash-mismatch")
     return _ordered(found)
 
@@ -213,27 +212,30 @@ def _refusal(final: int, moved: int, expected: Expected) -> set[str]:
     return {"dead-end"} if moved else {"unanswered"}
 
 
-def _arrival(trace: Trace, expected: Expected) -> set[str]:
+def _arrival(trace: Trace, expected: Expected, policy: FoldingPolicy) -> set[str]:
     found: set[str] = set()
     if _NOT_FOUND_TITLE.search(trace.page.title):
         found.add("soft-404")
-    if not trace.redirects and expected.kind in {MOVE, TEMPORARY} and not same_page(trace.final_url, expected.final):
+    elsewhere = not same_page(trace.final_url, expected.final, policy)
+    if not trace.redirects and expected.kind in {MOVE, TEMPORARY} and elsewhere:
         found.add("not-moved")
-    if expected.kind == GONE:
+    if expected.kind == GONE or (
+        expected.kind == KEEP and not trace.redirects and trace.final_status not in expected.statuses
+    ):
         found.add("wrong-status")
-    if trace.page.noindex or (trace.page.canonical and not same_page(trace.page.canonical, trace.final_url)):
+    if trace.page.noindex or (trace.page.canonical and not same_page(trace.page.canonical, trace.final_url, policy)):
         found.add("off-canonical")
     return found
 
 
-def _end(trace: Trace, expected: Expected, homes: frozenset[str]) -> set[str]:
+def _end(trace: Trace, expected: Expected, homes: frozenset[str], policy: FoldingPolicy) -> set[str]:
     """Judge where a redirected trace ended."""
-    end = _key(trace.final_url)
+    end = _key(trace.final_url, policy.tracking_names)
     # Search engines take a page that lands on the front page for a missing one, decided or not.
-    found = {"home-fallback"} if end in homes and not _is_home_url(trace.url) else set()
+    found = {"home-fallback"} if end in homes and not _is_home_url(trace.url, policy) else set()
     if not expected.final:
         return found
-    goal = _key(expected.final)
+    goal = _key(expected.final, policy.tracking_names)
     if end == goal or (expected.kind == KEEP and _same_path(end, goal)):
         return found
     if slash_twin(end) == goal:
@@ -242,22 +244,23 @@ def _end(trace: Trace, expected: Expected, homes: frozenset[str]) -> set[str]:
 
 
 @lru_cache(maxsize=1 << 12)
-def _key(url: str) -> str:
+def _key(url: str, tracking: frozenset[str]) -> str:
     """The page key without what a rule may carry along: fragment and tracking are no other page."""
     try:
-        return page_key(_without_tracking(parse_address(url)))
+        return page_key(_without_tracking(parse_address(url), tracking))
     except NotAnAddressError:
         return url
 
 
-def _without_tracking(address: Address) -> Address:
-    kept = [p for p in address.query.split("&") if p and not _POLICY.is_tracking(p.partition("=")[0])]
+def _without_tracking(address: Address, tracking: frozenset[str]) -> Address:
+    named = ((p, p.partition("=")[0].lower()) for p in address.query.split("&") if p)
+    kept = [p for p, name in named if name not in tracking and not name.startswith("utm_")]
     return Address(address.scheme, address.host, address.port, address.path, "&".join(kept))
 
 
-def same_page(first: str, second: str) -> bool:
+def same_page(first: str, second: str, policy: FoldingPolicy) -> bool:
     """Whether two texts address one page: a fragment and tracking parameters aside."""
-    return _key(first) == _key(second)
+    return _key(first, policy.tracking_names) == _key(second, policy.tracking_names)
 
 
 def _same_path(first: str, second: str) -> bool:
@@ -270,9 +273,9 @@ def _host_free(key: str) -> str:
     return rest.removeprefix("www.")
 
 
-def _is_home_url(url: str) -> bool:
+def _is_home_url(url: str, policy: FoldingPolicy) -> bool:
     address = parse_address(url)
-    return _bare(lower_ascii(canonical_path(address.path))) == ""
+    return _bare(lower_ascii(canonical_path(address.path)), policy.index_set) == ""
 
 
 def _ordered(found: set[str]) -> tuple[str, ...]:

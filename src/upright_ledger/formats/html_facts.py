@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 from upright_ledger.core.addresses import NotAnAddressError, parse_address
 from upright_ledger.core.surveying import CANONICAL, HEAD, HREFLANG, PAGE_LINK, RESOURCE, TEXT, Facts, Link
-from upright_ledger.formats.pages import CHROME, page_text, parse_page
+from upright_ledger.formats.pages import CHROME, page_text, parse_page, within
 
 MOST_LINKS = 5_000  # of one page
 _CSS_URL = re.compile(r"url\(\s*[\"']?([^\"')]{1,2000})|@import\s+[\"']([^\"']{1,2000})", re.IGNORECASE)
@@ -52,7 +52,7 @@ def html_facts(body: bytes, content_type: str, url: str) -> Facts:
             content = (element.get("content") or "").strip()[:2000]
             if name == "robots":
                 robots.append(content.lower())
-            elif name in {"description", "refresh"}:
+            elif name == "description" or (name == "refresh" and not within(element, "noscript")):
                 told.setdefault(name, content)
         elif element.tag not in told:
             told[element.tag] = " ".join("".join(element.itertext()).split())[:500]

@@ -82,10 +82,15 @@ def _head(root: Any) -> Page:
                 told["canonical"] = told["canonical"] or (element.get("href") or "").strip()[:2000]
         elif (element.get("name") or "").lower() == "robots":
             noindex |= _forbids(element.get("content") or "")
-        elif (element.get("http-equiv") or "").lower() == "refresh":
+        elif (element.get("http-equiv") or "").lower() == "refresh" and not within(element, "noscript"):
             told["refresh"] = told["refresh"] or (element.get("content") or "")[:2000]
     language = (root.get("lang") or root.get("{http://www.w3.org/XML/1998/namespace}lang") or "")[:20]
     return Page(told["title"], told["canonical"], noindex, told["refresh"], told["heading"], language)
+
+
+def within(element: Any, tag: str) -> bool:
+    """Whether an element stands within one of that kind; what noscript holds is for browsers without scripts."""
+    return any(True for _ in element.iterancestors(tag))
 
 
 _MOST_WORDS = 120  # of one page

@@ -27,7 +27,6 @@ from upright_ledger.core.evidence import (
     per_30_days,
     value,
 )
-from upright_ledger.core.folding import INDEX_FILES
 from upright_ledger.core.triage.attribution import BY_CAMPAIGN
 from upright_ledger.ledger import schema
 
@@ -76,8 +75,9 @@ _ANSWER = (
 )  # fmt: skip
 
 
-def load_entries(connection: Connection, weights: Weights) -> list[Entry]:
-    """All entries that a source that counts names, or that have an answer, by site and key."""
+def load_entries(connection: Connection, weights: Weights, index_files: frozenset[str]) -> list[Entry]:
+    """All entries that a source that counts names, or that have an answer, by site and key. index_files: names that do not name an entry
+    where another spelling does."""
     e, a = schema.entries, schema.answers
     query = (
         select(*(e.c[name] for name in _ENTRY), *(a.c[name] for name in _ANSWER))
@@ -87,7 +87,7 @@ def load_entries(connection: Connection, weights: Weights) -> list[Entry]:
     )
     found = {row[0]: _entry(row) for row in connection.execute(query).fetchall()}
     _add_figures(connection, found, weights)
-    _add_texts(connection, found)
+    _add_texts(connection, found, index_files)
     return list(found.values())
 
 
@@ -306,7 +306,7 @@ class _Told:
         )
 
 
-def _add_texts(connection: Connection, found: Mapping[int, Entry]) -> None:
+def _add_texts(connection: Connection, found: Mapping[int, Entry], index_files: frozenset[str]) -> None:
     p, o, s = schema.spellings, schema.observations, schema.sources
     variants: dict[int, set[str]] = defaultdict(set)
     spelled = select(p.c.entry, p.c.variant).where(p.c.entry.is_not(None))
@@ -331,7 +331,7 @@ def _add_texts(connection: Connection, found: Mapping[int, Entry]) -> None:
             found[number].language = found[number].language or language
     for number, entry in found.items():
         entry.variants = tuple(sorted(variants.get(number, ())))
-        entry.legacy_url = _plainest(entry)
+        entry.legacy_url = _plainest(entry, index_files)
         if number in titles:
             entry.titles = tuple(titles[number])
         if number in items:
@@ -340,17 +340,17 @@ def _add_texts(connection: Connection, found: Mapping[int, Entry]) -> None:
             entry.anchors = tuple(anchors[number])
 
 
-def _plainness(path: str) -> tuple[int, bool, int, str]:
-    return sum(map(str.isupper, path)), path.rpartition("/")[2] in INDEX_FILES, len(path), path
+def _plainness(path: str, index_files: frozenset[str]) -> tuple[int, bool, int, str]:
+    return sum(map(str.isupper, path)), path.rpartition("/")[2] in index_files, len(path), path
 
 
-def _plainest(entry: Entry) -> str:
+def _plainest(entry: Entry, index_files: frozenset[str]) -> str:
     """The address an entry is called by: the plainest spelling observed, whatever came first."""
     if not entry.variants:
         return entry.legacy_url
     path = entry.variants[0]
     if len(entry.variants) > 1:
-        path = min(entry.variants, key=_plainness)
+        path = min(entry.variants, key=lambda v: _plainness(v, index_files))
     _, mark, query = entry.key.partition("?")
     if entry.legacy_url.endswith(f"{path}{mark}{query}") and entry.legacy_url.count("/") == path.count("/") + 2:
         return entry.legacy_url

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from itertools import chain
 
-from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
+from upright_ledger.core.addresses import Address, NotAnAddressError, followed
 from upright_ledger.core.verdicts import MAX_HOPS, REDIRECTS, Hop, Page, Trace, changed_between
 from upright_ledger.errors import InputError
 from upright_ledger.web.exchange import Exchange, Manner, Request, Response
@@ -27,11 +27,12 @@ ReadPage = Callable[[bytes, str, str], Page]
 class Place:
     """Where requests are sent. at: the scheme and address that stand in for every host, or None for the hosts themselves.
 
-    hosts: those that may be asked; others are somebody else's.
+    hosts: those that may be asked; others are somebody else's. index_files: their names, by which hops tell what they change.
     """
 
     hosts: frozenset[str]
     at: Address | None = None
+    index_files: frozenset[str] = frozenset()
 
     def origin(self, address: Address) -> str:
         """The origin under which an address is asked: its own, but for the scheme of a place that stands in for it."""
@@ -128,7 +129,7 @@ class _Tracer:
         if following is None:
             self.end(Hop(here, 0, location, "", (), seconds, reason, cache, how), 0, page)
             return
-        changed = changed_between(address, following)
+        changed = changed_between(address, following, self.place.index_files)
         self.hops.append(Hop(here, response.status, location, following.text, changed, seconds, error, cache, how))
         self.address = following
         goal = following.without_fragment
@@ -163,6 +164,6 @@ def resolve(location: str, base: Address) -> tuple[Address | None, str]:
     if not location:
         return None, "a redirect without a Location"
     try:
-        return parse_address(location, base.text), ""
+        return followed(location, base), ""
     except NotAnAddressError as error:
         return None, f"its Location cannot be followed: {error}"

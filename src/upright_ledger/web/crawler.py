@@ -248,13 +248,10 @@ class _Crawler:
             return
         error = response.error or response.note
         if response.status == 200 and kind.partition(";")[0].strip().lower().startswith(_AS_PAGES):
-            if response.header("content-encoding") not in {"", "identity"}:
-                error = "it is packed, although that was not asked for"
-            else:
-                then = partial(self._read, address, depth, via, barred, response, error)
-                follow = True if self.own_site else False if _forbids(response.header("x-robots-tag")) else None
-                self.reader.read(response.body, kind, url, follow, then)
-                return
+            then = partial(self._read, address, depth, via, barred, response, error)
+            follow = True if self.own_site else False if _forbids(response.header("x-robots-tag")) else None
+            self.reader.read(response.body, kind, url, follow, then)
+            return
         self._read(address, depth, via, barred, response, error, Read())
 
     def _read(

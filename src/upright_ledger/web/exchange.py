@@ -9,6 +9,7 @@ import heapq
 import ipaddress
 import signal
 import socket
+import ssl
 import threading
 import time
 from collections import deque
@@ -23,12 +24,15 @@ from typing import Any
 
 import pycurl
 
+from upright_ledger.errors import InputError
+
 BODY_BYTES = 1 << 16
 HEADER_BYTES = 1 << 17
 MOST_AT_ONCE = 64
 LONGEST_WAIT = 60.0  # seconds that a server may ask us to wait
 _MANY_HOSTS = 256  # from which on those that are done with are let go
 _SHORT = 0.002  # seconds between looks at what is under way elsewhere
+_END_OF_HEADERS = frozenset([b"\r\n", b"\n"])
 _TOO_LARGE = 100  # CURLE_TOO_LARGE, which pycurl does not name
 _TRANSIENT = frozenset(
     [pycurl.E_COULDNT_CONNECT, pycurl.E_GOT_NOTHING, pycurl.E_RECV_ERROR, pycurl.E_SEND_ERROR, pycurl.E_PARTIAL_FILE]
@@ -208,7 +212,8 @@ class Exchange:
         curl.setopt(pycurl.FOLLOWLOCATION, 0)
         curl.setopt(pycurl.PROTOCOLS, pycurl.PROTO_HTTP | pycurl.PROTO_HTTPS)
         curl.setopt(pycurl.HTTP_VERSION, pycurl.CURL_HTTP_VERSION_1_1)
-        curl.setopt(pycurl.HTTP_CONTENT_DECODING, 0)
+        # Nothing packed is asked for; what comes packed all the same (gzip, br, deflate) is unpacked as far as it is kept.
+        curl.setopt(pycurl.ACCEPT_ENCODING, "identity")
         curl.setopt(pycurl.TIMEOUT_MS, int(m.seconds * 1000))
         curl.setopt(pycurl.CONNECTTIMEOUT_MS, int(m.seconds * 500))
         curl.setopt(pycurl.USERAGENT, m.agent)
@@ -315,7 +320,7 @@ class _Received:
         self.private = False
 
     def header(self, line: bytes) -> int | None:
-        if line.startswith(b"HTTP/"):
+        if line.startswith(b"HTTP/") and self.lines and self.lines[-1] in _END_OF_HEADERS:
             self.lines.clear()  # 100 Continue and 103 Early Hints come before the answer itself
             self.size = 0
         self.size += len(line)
@@ -336,7 +341,7 @@ class _Received:
         if not status or (code and not headers):
             return Response(0, seconds=seconds, error=_why(code, text, manner) or "an answer that is no HTTP")
         cut = code == pycurl.E_WRITE_ERROR and full
-        complete = code == 0 or cut or bool(self.lines and self.lines[-1] in {b"\r\n", b"\n"})
+        complete = code == 0 or cut or bool(self.lines and self.lines[-1] in _END_OF_HEADERS)
         if not complete:
             return Response(0, seconds=seconds, error=_why(code, text, manner))
         note = "" if code == 0 or cut else _why(code, text, manner)
@@ -352,8 +357,16 @@ def _parsed(lines: list[bytes]) -> tuple[int, dict[str, str]]:
     for line in lines[1:]:
         name, colon, value = line.partition(b":")
         if colon:
-            headers.setdefault(_header_name(name), value.strip().decode("utf-8", "replace"))
+            headers.setdefault(_header_name(name), _header_text(value.strip()))
     return status, headers
+
+
+def _header_text(value: bytes) -> str:
+    """A header value; bytes that are no UTF-8 are escaped, as browsers do with a Location."""
+    try:
+        return value.decode("utf-8")
+    except UnicodeDecodeError:
+        return "".join(chr(b) if b < 0x80 else f"%{b:02X}" for b in value)
 
 
 @lru_cache(maxsize=1 << 10)
@@ -374,6 +387,7 @@ def _why(code: int, text: str, manner: Manner) -> str:
         pycurl.E_PEER_FAILED_VERIFICATION: f"its certificate is not trusted ({text})",
         pycurl.E_SSL_CONNECT_ERROR: f"no TLS connection ({text})",
         pycurl.E_PARTIAL_FILE: "the body ended early",
+        pycurl.E_BAD_CONTENT_ENCODING: "the body cannot be unpacked",
         pycurl.E_WRITE_ERROR: f"its headers are larger than {HEADER_BYTES >> 10} KB",
         _TOO_LARGE: "a header is too large",
     }
@@ -382,12 +396,23 @@ def _why(code: int, text: str, manner: Manner) -> str:
 
 def _seconds_to_wait(text: str) -> float | None:
     """The seconds that a Retry-After names (RFC 9110, section 10.2.3), or None."""
-    if text.isdigit():
+    if text.isascii() and text.isdigit():
         return float(text)
     try:
         return max(0.0, parsedate_to_datetime(text).timestamp() - time.time())
     except (ValueError, TypeError):
         return None
+
+
+def check_certificates(path: Path) -> None:
+    """Raises InputError for a file that holds no certificates to trust."""
+    try:
+        ssl.create_default_context(cafile=str(path))
+    except (ssl.SSLError, OSError) as error:
+        raise InputError(
+            f"{path} holds no certificates in PEM form: {getattr(error, 'reason', None) or error}",
+            "name the certificate authority's file, which begins with -----BEGIN CERTIFICATE-----",
+        ) from None
 
 
 def is_local(host: str) -> bool:

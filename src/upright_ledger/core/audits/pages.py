@@ -7,7 +7,6 @@ from collections.abc import Collection, Iterator
 
 from upright_ledger.core.audits.site import Fault, Site, Wanted, severity
 from upright_ledger.core.destinations import slash_twin
-from upright_ledger.core.folding import INDEX_FILES
 from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED
 
 LANGUAGES, CANONICALS, DOUBLES = "languages", "canonical addresses", "doubles"
@@ -49,7 +48,7 @@ def _broken(site: Site, named: Collection[tuple[str, str]], audit: str, kind: st
         yield Fault(audit, kind, severity(len(dead), len(named)), text, sorted(dead), "on")
 
 
-def doubles(site: Site, _: Wanted) -> Iterator[Fault]:
+def doubles(site: Site, wanted: Wanted) -> Iterator[Fault]:
     """Two addresses that show the same page: the weaker one should redirect to the stronger. Two pages that claim one address."""
     by_text: dict[tuple[str, str], list[str]] = defaultdict(list)
     for url, line in site.lines.items():
@@ -57,11 +56,14 @@ def doubles(site: Site, _: Wanted) -> Iterator[Fault]:
             by_text[line.title, line.digest].append(url)
     found: dict[str, list[tuple[str, str]]] = defaultdict(list)
     for urls in by_text.values():
-        strong = max(urls, key=lambda u: (not _is_index(u), site.inbound[u], u in site.listed, -len(u), u))
+        strong = max(
+            urls, key=lambda u: (*_strength(u, site, wanted), not _is_index(u, wanted), u in site.listed, -len(u), u)
+        )
         for weak in (u for u in urls if u != strong):
             kind = (
                 "both-slash-forms" if slash_twin(weak) == strong
-                else "index-file-linked" if _is_index(weak) and weak.rpartition("/")[0] == strong.rstrip("/")
+                else "index-file-linked" if _is_index(weak, wanted) and weak.rpartition("/")[0] == strong.rstrip("/")
+                else "same-content-tie" if _strength(weak, site, wanted) == _strength(strong, site, wanted)
                 else "same-content"
             )  # fmt: skip
             found[kind].append((weak, strong))
@@ -75,12 +77,20 @@ def doubles(site: Site, _: Wanted) -> Iterator[Fault]:
 _TEXTS = {
     "both-slash-forms": "pages that answer with and without closing slash",
     "index-file-linked": "index files that are linked to as second addresses of their folders",
-    "same-content": "pages that say the same as another one, which is linked more often: redirect them there",
+    "same-content": "pages that say the same as a stronger one (by links of others, clicks and hits, links of the site): redirect them there",
+    "same-content-tie": "pages that say the same as another one, and nothing tells which is the stronger: choose one, and redirect the other",
 }
 
 
-def _is_index(url: str) -> bool:
-    return url.rpartition("/")[2] in INDEX_FILES
+def _strength(url: str, site: Site, wanted: Wanted) -> tuple[float, float, float]:
+    """What speaks for an address: links of others, clicks and hits, links of the site itself."""
+    known = wanted.known(url)
+    linked, used = (known.links, known.clicks + known.hits) if known is not None else (0.0, 0.0)
+    return linked, used, site.inbound[url]
+
+
+def _is_index(url: str, wanted: Wanted) -> bool:
+    return url.rpartition("/")[2] in wanted.index_files
 
 
 def _claimed_twice(site: Site) -> Iterator[Fault]:

@@ -7,7 +7,6 @@ from collections.abc import Iterator
 
 from upright_ledger.core.addresses import names_file, split_text, toggle_slash
 from upright_ledger.core.audits.site import ERROR, WARNING, Fault, Line, Site, Wanted, as_rows, severity
-from upright_ledger.core.folding import INDEX_FILES
 from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED, UNREACHABLE
 
 HYGIENE = "server"
@@ -88,7 +87,7 @@ def _probed(url: str, line: Line, site: Site, wanted: Wanted) -> Iterator[tuple[
     elif scheme == "http" and wanted.origin.startswith("https:"):
         if line.location != f"https://{authority}{target}" and not _moves_host(line, target, wanted):
             yield "https-not-in-one-hop", line.location or str(line.status)
-    elif target.rpartition("/")[2] in INDEX_FILES:
+    elif target.rpartition("/")[2] in wanted.index_files:
         folder = url[: url.rindex("/") + 1]
         if line.status == 200 and folder in site.lines:
             yield "index-file-answers", folder

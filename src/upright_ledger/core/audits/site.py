@@ -12,6 +12,8 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from upright_ledger.core.addresses import split_text
+from upright_ledger.core.evidence import EntryEvidence
+from upright_ledger.core.folding import INDEX_FILES
 from upright_ledger.core.surveying import (
     ANSWERED,
     CANONICAL,
@@ -232,15 +234,22 @@ def as_rows(urls: Iterable[str]) -> list[tuple[str, str]]:
     return [(url, "") for url in sorted(urls)]
 
 
+def _nothing_known(_: str) -> EntryEvidence | None:
+    return None
+
+
 @dataclass(frozen=True)
 class Wanted:
     """What the site should be. origin: its canonical origin; origins: all that it has, which sitemaps may name. slash: "always", "never", or empty for
-    as most pages have it. staging: it is not public yet."""
+    as most pages have it. staging: it is not public yet. index_files: names that stand for their folder. known: what
+    the ledger knows of an address."""
 
     origin: str
     slash: str = ""
     staging: bool = False
     origins: tuple[str, ...] = ()
+    index_files: frozenset[str] = frozenset(INDEX_FILES)
+    known: Callable[[str], EntryEvidence | None] = _nothing_known
 
     def has(self, url: str) -> bool:
         """Whether an address lies on one of its origins."""
