@@ -6,8 +6,19 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
-from upright_ledger.core.answers import IGNORE, KEEP, OPEN, STATUSES, EntryAnswer, Expected, answer_of, expected_outcome
+from upright_ledger.core.addresses import Address, NotAnAddressError, lower_path, parse_address
+from upright_ledger.core.answers import (
+    IGNORE,
+    KEEP,
+    MOVE,
+    OPEN,
+    STATUSES,
+    EntryAnswer,
+    Expected,
+    answer_of,
+    expected_outcome,
+    usual,
+)
 from upright_ledger.core.checks import StockPage, Surroundings, check, check_crowds
 from upright_ledger.core.compiling import HeldBack, compile_rules, make_template, template_fault
 from upright_ledger.core.destinations import authority_of, page_key, read_destination
@@ -24,14 +35,17 @@ from upright_ledger.core.query_checks import check_campaigns, check_choices
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, RuleSet
 from upright_ledger.core.rules import GONE as GONE_STATUS
 from upright_ledger.core.sites import Sites
-from upright_ledger.core.template_checks import check_imported, check_templates, check_variants
+from upright_ledger.core.template_checks import check_imported, check_sessions, check_templates, check_variants
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.ledger.answers import PERSON, RULE, TEMPLATE, load_claims
-from upright_ledger.ledger.entries import Entry, load_entries, seen_queries
+from upright_ledger.ledger.entries import Entry, load_entries, seen_queries, sessions_in_paths
 from upright_ledger.ledger.imports import load_imported
 from upright_ledger.ledger.stock import LIVE, PLANNED, Destination, load_stock
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.templates import load_templates
+
+KEPT_AS = "another spelling of a page that is kept"
+"""Where such a plan comes from."""
 
 
 @dataclass
@@ -179,6 +193,8 @@ class Book:
             claims = load_claims(connection)
         plans = []
         for e in self.entries:
+            if e.answer.kind == KEEP and len(e.variants) > 1 and (kept := self._plan_of_kept(e)) is not None:
+                plans.append(kept)
             if e.answer.has_rule and e.by != TEMPLATE:
                 given = (e.old, e.answer.status, e.answer.destination, e.host_given, e.where)
                 plans.append(
@@ -188,6 +204,35 @@ class Book:
                 self._plan(e, c.old, c.status, c.destination, c.host_given, c.where) for c in claims.get(e.id, ())
             ]
         return plans
+
+    def _plan_of_kept(self, entry: Entry) -> Plan | None:
+        """What the other spellings of a page that is kept lead to, such as its index file: the page itself, on a host that both sites share."""
+        shared = self.sites.shared_origins(entry.site)
+        page = parse_address(entry.legacy_url)
+        if not shared or "?" in entry.key:
+            return None
+        twins = {path.lower().rstrip("/") for path in (page.path, *self._kept_paths(entry, shared))}
+        odd = [v for v in entry.variants if v.lower().rstrip("/") not in twins]
+        if not odd:
+            return None
+        goal = f"{shared[0]}{page.path}"
+        folded = fold(page._replace(path=odd[0]), self.policy)
+        plan = self._plan(
+            entry, page._replace(path=odd[0]).text, 301, goal, host_given=True, where="a page that is kept"
+        )
+        own = sorted({lower_path(v) if self._folds else v for v in odd})
+        return replace(plan, folded=folded._replace(path=own[0], params=()), paths=tuple(own))
+
+    @cached_property
+    def _kept_as(self) -> dict[tuple[str, str], str]:
+        """Site and path of other spellings of pages that are kept → the page."""
+        return {(p.site, path): p.destination for p in self.plans if p.where == KEPT_AS for path in p.paths}
+
+    def _kept_paths(self, entry: Entry, shared: Sequence[str]) -> Iterator[str]:
+        """The spellings of an entry that are pages of the new site themselves."""
+        for variant in entry.variants:
+            if any(f"{origin}{variant}" in self.stock for origin in shared):
+                yield variant
 
     def _plan(
         self,
@@ -228,6 +273,7 @@ class Book:
         found += check_choices(self.plans)
         found += check_campaigns(self.plans, self._queries, self.policy)
         found += check_imported(self.imported, self._bases)
+        found += check_sessions(self._with_sessions)
         found += findings_of(self._sound, found)
         return in_order(found)
 
@@ -242,6 +288,17 @@ class Book:
         with self.ledger.reading() as connection:
             spelled = [parse_address(spelling) for spelling, _, _ in seen_queries(connection)]
         return (((self.sites.site_of(a), fold(a, self.policy).key), a.query) for a in spelled)
+
+    @property
+    def _with_sessions(self) -> Iterator[tuple[str, str]]:
+        """Spellings of answered entries with the identifier of a visit in their path that no rule answers, and the address of the entry."""
+        with self.ledger.reading() as connection:
+            seen = sessions_in_paths(connection)
+        by_id = {e.id: e for e in self.entries if e.answer.has_rule or e.answer.kind == KEEP}
+        for number, spelling in seen:
+            address = parse_address(spelling)
+            if number in by_id and self.rules.answer_of_rules(address.authority, address.target) is None:
+                yield spelling, by_id[number].legacy_url
 
     def _spelled_by_template(self) -> Iterator[tuple[str, str, str, str]]:
         """Host, target, template and destination of every spelling of the entries that a template answers."""
@@ -337,7 +394,12 @@ class Book:
         settled = self.around.settled(address)
         if settled and entry.answer.kind == IGNORE:
             return Expected(kind=OPEN)  # the form of its site applies to noise, too
-        expected = expected_outcome(self._settled(entry), settled or address.without_fragment)
+        answer = self._settled(entry)
+        if answer.kind == KEEP and (
+            page := self._kept_as.get((entry.site, self.rules.fold_request_path(address.path)))
+        ):
+            answer = usual(MOVE, page)
+        expected = expected_outcome(answer, settled or address.without_fragment)
         if entry.by == PERSON or entry.language:
             return replace(expected, language=code_of(entry.language), meant=entry.by == PERSON)
         return expected

@@ -198,7 +198,7 @@ def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
         )
     else:
         found += _check_goal(plan, goal, around, slash)
-    if plan.page in around.homes and plan.folded.path != "/":
+    if plan.page in around.homes and around.policy.fold_path(plan.old.path)[0] != "/":
         found.append(
             finding_of(
                 "home-fallback",

@@ -81,7 +81,8 @@ VIEW_PARAMS = ("amp", "print", "printable", "printview", "print_view", "printfri
 VIEW_SEGMENTS = ("amp", "print")
 """Last path segments that ask for another view of the page above them (see `FoldingPolicy.fold_path`)."""
 
-_PATH_SESSION = re.compile(r";(?:jsessionid|phpsessid|sid)=[^/;]*", re.IGNORECASE)
+# As servlet containers and ASP.NET write a session into the path: "/a;jsessionid=1F", "/(S(lit3py55))/a".
+_PATH_SESSION = re.compile(r";(?:jsessionid|phpsessid|sid)=[^/;]*|/\((?:[A-Z]\([^()/]*\))+\)(?=/)", re.IGNORECASE)
 
 
 TRACKING_PARAMETER = "tracking parameter"
@@ -215,7 +216,7 @@ class FoldingPolicy:
                 if last.lower() not in self._last_names:
                     return lowered, path, _CASE
         else:
-            out = without_path_session(path)
+            out = without_path_session(path) or "/"
             if out != path:
                 mends.add(SESSION_PARAMETER)
             canonical = observed = canonical_path(out)
@@ -298,7 +299,12 @@ def _name_mends(before: str, after: str) -> set[str]:
 
 def without_path_session(path: str) -> str:
     """A path without the identifier of one visit that some servers write into it."""
-    return _PATH_SESSION.sub("", path)
+    return _PATH_SESSION.sub("", path) if ";" in path or "(" in path else path
+
+
+def has_path_session(path: str) -> bool:
+    """Whether a path holds the identifier of one visit."""
+    return without_path_session(path) != path
 
 
 class Folded(NamedTuple):

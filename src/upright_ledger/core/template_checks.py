@@ -72,6 +72,17 @@ def check_variants(answered: Iterable[tuple[str, str, str, str]], rules: RuleSet
             )
 
 
+def check_sessions(unanswered: Iterable[tuple[str, str]]) -> Iterator[Finding]:
+    """Spellings with the identifier of a visit in their path, which belong to an answered entry and have no rule: (spelling, entry)."""
+    for spelling, entry in unanswered:
+        detail = (
+            f"seen with the identifier of a visit in its path, which belongs to {entry}: no rule answers that; "
+            "let the server take identifiers out of paths before it asks the rules"
+        )
+        cause = "identifiers of visits in paths"
+        yield Finding("uncovered-variant", SEVERITIES["uncovered-variant"], spelling, "", detail, cause)
+
+
 def check_imported(rules: Iterable[tuple[Block, ImportedRule]], bases: dict[str, str]) -> Iterator[Finding]:
     """Rules of a server's file that an earlier rule of the same file keeps from ever answering."""
     for block, rule in rules:

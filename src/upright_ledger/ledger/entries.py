@@ -27,6 +27,7 @@ from upright_ledger.core.evidence import (
     per_30_days,
     value,
 )
+from upright_ledger.core.folding import has_path_session
 from upright_ledger.core.triage.attribution import BY_CAMPAIGN
 from upright_ledger.ledger import schema
 
@@ -132,6 +133,16 @@ def hosts_of(connection: Connection) -> set[tuple[str, str]]:
     for site, spelling in connection.execute(select(p.c.site, p.c.spelling).execution_options(yield_per=10_000)):
         found.add((spelling.split("/", 3)[2], site))
     return found
+
+
+def sessions_in_paths(connection: Connection) -> list[tuple[int, str]]:
+    """(entry, spelling) of what was seen with the identifier of a visit in its path."""
+    p, v, s = schema.spellings, schema.evidence, schema.sources
+    counts = select(v.c.spelling).join(s, s.c.id == v.c.source).where(s.c.withdrawn.is_(False))
+    signs = or_(p.c.spelling.contains(";"), p.c.spelling.contains("("))
+    query = select(p.c.entry, p.c.spelling).where(p.c.entry.is_not(None), signs, p.c.id.in_(counts)).order_by(p.c.id)
+    found = ((entry, spelling) for entry, spelling in connection.execute(query))
+    return [(entry, text) for entry, text in found if has_path_session(text[text.index("/", 8) :].partition("?")[0])]
 
 
 @dataclass(frozen=True, slots=True)

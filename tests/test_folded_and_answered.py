@@ -1,0 +1,96 @@
+"""What folding takes for one page is answered by what is built, or named by check."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from conftest import NEW, OLD, Program
+from upright_ledger.app.book import Book
+from upright_ledger.app.decide import decide_one
+from upright_ledger.app.gather import gather
+from upright_ledger.app.opening import open_new
+from upright_ledger.core.addresses import canonical_path, parse_address
+from upright_ledger.core.answers import usual
+
+EXAMPLES = int(os.environ.get("UPRIGHT_EXAMPLES", "300"))
+
+
+def test_sessions_in_paths_fold_and_are_named(museum: Program) -> None:
+    lines = [
+        "/clocks/tower.aspx",
+        "/(S(lit3py55t21z5v55vlm25s55))/clocks/tower.aspx",
+        "/shop;jsessionid=1F?x=1",
+        "/shop?x=1",
+    ]
+    museum("gather", museum.write("seen.txt", "\n".join(lines)))
+    assert {e["legacy_url"].removeprefix(OLD) for e in museum.json("entries")["entries"]} == {
+        "/clocks/tower.aspx",
+        "/shop?x=1",
+    }
+    for path in ("/clocks/tower.aspx", "/shop?x=1"):
+        museum("decide", path, "--to", "/goal/")
+    found = museum.json("check", code=1)
+    named = {f["legacy_url"].removeprefix(OLD) for f in found["findings"] if f["kind"] == "uncovered-variant"}
+    assert named == {lines[1], lines[2]}
+    assert found["causes"][0]["text"] == "identifiers of visits in paths"
+
+
+@pytest.mark.parametrize("odd", ["/index.php", "/index.html", "/Index.PHP"])
+def test_the_index_file_of_a_kept_page_leads_to_it(open_museum: object, odd: str) -> None:
+    program: Program = open_museum("--old", NEW, "--new", NEW)  # type: ignore[operator]
+    program("gather", program.write("seen.txt", f"{NEW}/\n{NEW}{odd}\n{NEW}/gone\n"))
+    program("stock", program.write("new.csv", f"url,status\n{NEW}/,200\n"))
+    program("decide", "/", "--keep")
+    program("decide", "/gone", "--gone")
+    assert program.json("check")["findings"] == []
+    program.write("asked.txt", f"{NEW}{odd}\n{NEW}/\n")
+    assert program.json("rehearse", "asked.txt")["counts"] == {"ok": 2}
+    program("build", "--for", "nginx", "--out", "rules")
+    assert f"{NEW}/" in (program.folder / "rules" / "redirects.csv").read_text()
+
+
+FORMS = st.sampled_from(
+    ["{p}", "{p}/", "{p}/index.html", "{p}/Index.PHP", "{p}/amp", "{p}/page/7", "{p}/x/y/print", "{p};jsessionid=A1", "/(S(ab1))" + "{p}",
+     "{p}//", "{p}/./", "{p}/../{q}", "{p}/%7Ea", "{p}%41", "{p}?utm_source=x", "{p}?print=1", "{p}?sid=9", "{p}/default.aspx", "{p}.html"]
+)  # fmt: skip
+PATHS = st.sampled_from(["/a", "/A", "/shop/Item", "/caf%C3%A9", "/caf%c3%a9", ""])
+
+
+@settings(max_examples=EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck))
+@given(
+    spelled=st.lists(
+        st.builds(lambda f, p: "/" + f.format(p=p, q="b").lstrip("/"), FORMS, PATHS), min_size=1, max_size=6
+    ),
+    answer=st.sampled_from(["move", "gone", "keep"]),
+    case=st.sampled_from(["fold", "exact"]),
+)
+def test_whatever_folds_into_an_answered_entry_is_answered_or_named(spelled: list[str], answer: str, case: str) -> None:
+    with TemporaryDirectory() as held:
+        folder = Path(held)
+        old = NEW if answer == "keep" else OLD
+        ledger = open_new(folder / "ledger", [old], [NEW], case=case)
+        (folder / "seen.txt").write_text("".join(f"{old}{s}\n" for s in spelled))
+        gather(ledger, [str(folder / "seen.txt")], kind="text")
+        book = Book(ledger)
+        for entry in book.entries:
+            given_answer = usual("move", f"{NEW}/goal/{entry.id}/") if answer == "move" else usual(answer)
+            decide_one(ledger, entry.legacy_url, given_answer)
+        book = Book(ledger)
+        named = {f.legacy_url for f in book.findings if f.kind in {"uncovered-variant", "self", "conflict"}}
+        for text in spelled:
+            address = parse_address(f"{old}{text}")
+            entry = book.entry_of(address)
+            assert entry is not None
+            found = book.rules.answer(address.authority, address.target)
+            # The page itself, and its slash and case twins, are the new site's to answer where it is kept.
+            asked, kept = (
+                canonical_path(a.path).lower().rstrip("/") for a in (address, parse_address(entry.legacy_url))
+            )
+            twin = answer == "keep" and asked == kept
+            assert found is not None or twin or f"{old}{text}" in named or address.text in named, (text, entry)
