@@ -217,9 +217,7 @@ class Book:
             return None
         goal = f"{shared[0]}{page.path}"
         folded = fold(page._replace(path=odd[0]), self.policy)
-        plan = self._plan(
-            entry, page._replace(path=odd[0]).text, 301, goal, host_given=True, where="a page that is kept"
-        )
+        plan = self._plan(entry, page._replace(path=odd[0]).text, 301, goal, host_given=True, where=KEPT_AS)
         own = sorted({lower_path(v) if self._folds else v for v in odd})
         return replace(plan, folded=folded._replace(path=own[0], params=()), paths=tuple(own))
 
