@@ -161,7 +161,8 @@ class Book:
         """Whether an old address is a page of the new site, on a host that both share."""
         if not self.sites.is_new(address):
             return False
-        return any(page_key(address._replace(scheme=scheme)) in self.stock for scheme in ("https", "http"))
+        pages = (self.stock.get(page_key(address._replace(scheme=scheme))) for scheme in ("https", "http"))
+        return any(page is not None and page.status < 300 for page in pages)
 
     @cached_property
     def standing(self) -> list[Address]:
@@ -169,7 +170,11 @@ class Book:
         kept = [
             parse_address(e.legacy_url) for e in self.entries if e.answer.kind in {KEEP, IGNORE} and e.by != TEMPLATE
         ]
-        live = [a for d in self.stock.values() if d.state == LIVE and self.sites.site_of(a := parse_address(d.url))]
+        live = [
+            a
+            for d in self.stock.values()
+            if d.state == LIVE and d.status < 300 and self.sites.site_of(a := parse_address(d.url))
+        ]
         return kept + live
 
     @cached_property

@@ -20,7 +20,7 @@ class Checked:
     """What a check found.
 
     rules: answers looked at. origins: those that need not be shown. assumed: what was taken for granted, in
-    words. proof: what holds for every URL there is; mends: what --fix changed; both for a ledger. rejected: (row, old address, reason) of rows that could not be checked.
+    words. proof: what holds for every URL there is; mends: what --fix changed; both for a ledger. mapping, unused: the columns of a sheet, and those that say nothing here. rejected: (row, old address, reason) of rows that could not be checked.
     """
 
     rules: int
@@ -30,6 +30,8 @@ class Checked:
     rejected: list[tuple[int, str, str]] = field(default_factory=list)
     proof: Proof | None = None
     mends: list[Mend] = field(default_factory=list)
+    mapping: dict[str, str] = field(default_factory=dict)
+    unused: list[str] = field(default_factory=list)
 
     @property
     def causes(self) -> list[Cause]:
@@ -56,6 +58,7 @@ class Checked:
             "causes": [{"kind": c.kind, "text": c.text, "count": c.count} for c in self.causes],
             "rules": self.rules,
             "assumed": self.assumed,
+            **({"columns": self.mapping, "unused_columns": self.unused} if self.mapping else {}),
             "rejected": [{"row": line, "old": old, "reason": why} for line, old, why in self.rejected],
             "mended": [
                 {

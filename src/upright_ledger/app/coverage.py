@@ -9,6 +9,7 @@ from typing import Any
 from upright_ledger.app.book import Book
 from upright_ledger.app.entries import source_names
 from upright_ledger.app.results import Results
+from upright_ledger.core.evidence import days_in
 from upright_ledger.core.families import Sections
 from upright_ledger.ledger.entries import Entry
 
@@ -65,7 +66,6 @@ def _namer(book: Book, by: str) -> Callable[[Entry | None], Sequence[str]]:
 def _by_day(text: str) -> dict[str, int]:
     """The days of a text such as "2026-05-01:12 2026-05-02:3", each once with its hits."""
     found: dict[str, int] = {}
-    for part in text.split():
-        day, _, amount = part.partition(":")
+    for day, amount in days_in(text):
         found[day] = found.get(day, 0) + int(amount)
     return found

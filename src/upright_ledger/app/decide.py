@@ -14,12 +14,22 @@ from upright_ledger.core.compiling import make_template, template_fault
 from upright_ledger.core.destinations import page_key, read_destination
 from upright_ledger.core.evidence import LISTED, Figure
 from upright_ledger.core.folding import Folded, fold, unanswerable
+from upright_ledger.core.imported_templates import NoTemplateError, template_of_pattern
 from upright_ledger.core.placing import Placed
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.core.templates import TemplateError
 from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats.pairs import Pair, Pairs, mend_slash, read_pairs
+from upright_ledger.formats.pairs import (
+    Pair,
+    Pairs,
+    as_regular_expression,
+    looks_like_pattern,
+    mend_slash,
+    pieces_of,
+    read_pairs,
+    status_word,
+)
 from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.records import ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
@@ -60,6 +70,38 @@ class Decided:
     fitting: int = 0
     mended: int = 0
     refused: list[tuple[int, str, str]] = field(default_factory=list)
+    mapping: dict[str, str] = field(default_factory=dict)
+    unused: list[str] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+
+
+def _plainly(pair: Pair, result: Decided) -> Pair | None:
+    """A row, a pattern in it as a template; None where no template says the same, which is noted."""
+    try:
+        return as_template(pair)
+    except NotAnAddressError as error:
+        result.refused.append((pair.line, pair.old, str(error)))
+        return None
+
+
+def as_template(pair: Pair) -> Pair:
+    """A row whose old address is a pattern ("/blog/*", "^/shop/(.*)$") as the template that says the same. Raises NotAnAddressError."""
+    if pair.is_template or "{" in pair.old or not looks_like_pattern(pair.old):
+        return replace(pair, kind="template") if "{" in pair.old and not pair.kind else pair
+    origin, _, path = pair.old.partition("://")
+    host, slash, rest = path.partition("/") if "://" in pair.old else ("", "", "")
+    old = f"{slash}{rest}" if host else pair.old
+    pattern, new = as_regular_expression(old, pair.new)
+    try:
+        status = read_answer(pair.status, new).status
+        source, goal = template_of_pattern(pattern, pieces_of(new), status)
+    except (NoTemplateError, TemplateError) as error:
+        raise NotAnAddressError(
+            f"it is a pattern, and no template says the same ({error}): write it as in '/blog/{{slug}}' or '/blog/{{+rest}}'"
+        ) from None
+    return replace(
+        pair, old=f"{origin}://{host}{source}" if host else source, new=goal if pair.new else "", kind="template"
+    )
 
 
 def read_old(ledger: Ledger, text: str) -> tuple[Address, str, bool]:
@@ -226,17 +268,23 @@ def decide_listed(ledger: Ledger, path: Path, answer: EntryAnswer, encoding: str
     return _decide_pairs(ledger, path, Pairs(rows, rejected), reason)
 
 
-def decide_from(ledger: Ledger, path: Path, encoding: str = "", reason: str = "") -> Decided:
+def decide_from(ledger: Ledger, path: Path, options: ReadOptions | None = None, reason: str = "") -> Decided:
     """Post a sheet of pairs as one step.
 
     Two rows with different answers for one entry are both kept: the first as answer, the other as a
     claim that `check` reports.
     """
-    return _decide_pairs(ledger, path, read_pairs(path, encoding), reason)
+    sites = ledger.settings.sites
+    options = replace(options or ReadOptions(), hosts=frozenset(sites.site_of_authority))
+    return _decide_pairs(ledger, path, read_pairs(path, options, frozenset(sites.new)), reason)
 
 
 def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Decided:
-    result = Decided(refused=[(line, "", why) for line, why in pairs.rejected])
+    result = Decided(
+        refused=[(line, "", why) for line, why in pairs.rejected], mapping=pairs.mapping, unused=pairs.unused
+    )
+    result.notes += pairs.notes
+    pairs = replace(pairs, rows=[p for pair in pairs.rows if (p := _plainly(pair, result)) is not None])
     templates = _templates(ledger, path.name, pairs, result)
     pairs = Pairs([p for p in pairs.rows if not p.is_template], pairs.rejected)
     decisions = [d for pair in pairs.rows if (d := _decision(ledger, path.name, pair, result))]
@@ -351,6 +399,7 @@ def read_answer(status: str, new: str) -> EntryAnswer:
     An empty status is 301. The words gone, keep, wanted and ignore are statuses, too.
     """
     word = status.strip().lower()
+    word = status_word(word) or word if not word[:1].isdigit() else word
     if word in {KEEP, WANTED, IGNORE}:
         return usual(word)
     digits = re.match(r"\d{3}\b", word)

@@ -21,6 +21,11 @@ class Fixes:
         self.live = live
         self._times, self._template = times, template
 
+    @property
+    def template_live(self) -> str:
+        """Since when a build with the template answers of today is live, or empty."""
+        return min((b.live_from for b in self.live if b.step >= self._template.step), default="")
+
     def of(self, entry: Entry) -> Fix:
         kind = entry.answer.kind
         if kind == OPEN:

@@ -14,19 +14,34 @@ from urllib.parse import parse_qs
 
 from upright_ledger.app.inputs import Input, inputs, neighbours_of
 from upright_ledger.app.rejects import SHOWN_REJECTS, Rejects
+from upright_ledger.app.sheets import by_sheets
 from upright_ledger.core import traffic
 from upright_ledger.core.addresses import NotAnAddressError, parse_address, split_text
-from upright_ledger.core.evidence import BOTS, CLICKS, HITS, PEOPLE, VISITS, Figure, added_up
+from upright_ledger.core.evidence import (
+    BAD_REDIRECT,
+    BOTS,
+    CLICKS,
+    HITS,
+    LINKING_DOMAINS,
+    LINKING_PAGES,
+    PEOPLE,
+    VISITS,
+    Figure,
+    added_up,
+    status_class,
+)
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.placing import Placed, Placer
 from upright_ledger.core.secrets import mask_query
 from upright_ledger.core.sites import Sites
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.formats.reading import digest_of
-from upright_ledger.formats.recognising import ACCESS_LOG, recognise
+from upright_ledger.formats.recognising import ACCESS_LOG, SHEET, recognise
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.registry import check_kind, read_urls
+from upright_ledger.formats.rows import fullest_sheet
 from upright_ledger.ledger.builds import live_builds
+from upright_ledger.ledger.classifying import reclassify
 from upright_ledger.ledger.entries import count_entries
 from upright_ledger.ledger.imports import add_imported
 from upright_ledger.ledger.sightings import Sighting, SightingWriter
@@ -39,9 +54,12 @@ from upright_ledger.ledger.sources import (
     find_source,
     known_log_lines,
     newest_source,
+    withdraw_source,
 )
 from upright_ledger.ledger.store import Ledger
 
+GATHER, ERRORS = "gather", "errors"
+"""Purposes of sources: they name old URLs, or addresses that fail."""
 BATCH = 20_000  # records
 MAX_ASIDE_TEXTS = 10_000
 MAX_NAMES = 1_000  # hosts, reasons
@@ -51,7 +69,8 @@ __all__ = ["SHOWN_REJECTS", "Gathered", "Gathering", "base_origin", "gather", "o
 
 @dataclass
 class Gathered:
-    """What gathering one file amounted to. known: it had been gathered before, so nothing changed.
+    """What gathering one file amounted to. known: it had been gathered before, so nothing changed. anew: it had been gathered before, and this
+    reading is in the place of that one.
 
     aside, mended, folded: kind → lines. hosts: host → lines that were off-site; reasons: why lines were rejected → lines. mapping: meaning → header. failed: why it could not be read, and what to do.
     """
@@ -64,6 +83,7 @@ class Gathered:
     rejected: int = 0
     new_entries: int = 0
     known: bool = False
+    anew: bool = False
     period: tuple[str, str] = ("", "")
     aside: Counter[str] = field(default_factory=Counter)
     mended: Counter[str] = field(default_factory=Counter)
@@ -111,11 +131,24 @@ def gather(
     check_kind(kind)
     amend = partial(as_failing, parameter=parameter) if failing else None
     base = base_origin(ledger.settings.sites, host)
-    reader = _SourceReader(ledger, options or ReadOptions(), base, period, amend, within, trusted=trusted)
+    options = options or ReadOptions()
+    asked = {
+        "kind": kind,
+        "host": host,
+        "columns": dict(options.columns),
+        "encoding": options.encoding,
+        "period": list(filter(None, period)),
+    }
+    reader = _SourceReader(
+        ledger, options, base, period, amend, within, {k: v for k, v in asked.items() if v}, trusted=trusted
+    )
     results: list[Gathered] = []
     with inputs(paths) as files:
         kinds = {file: kind or recognise(file.path) for file in files}
-        queue, seen = list(files), set(files)
+        notes: dict[Path, list[str]] = {}
+        queue = [one for file in files for one in _parts_of(file, kinds[file], options, notes)]
+        kinds |= {one: kinds.get(one) or SHEET for one in queue}
+        seen = set(queue)
         while queue:
             file = queue.pop(0)
             progress(file.name)
@@ -126,11 +159,17 @@ def gather(
                     raise
                 results.append(Gathered(file.name, kinds.get(file, ""), failed=error))
                 continue
+            result.notes += notes.pop(file.path, [])
             results.append(result)
             queue += [f for f in neighbours_of(file, reading.neighbours, result.notes) if f not in seen]
             seen.update(queue)
     with ledger.reading() as connection:
         return Gathering(results, count_entries(connection))
+
+
+def _parts_of(file: Input, kind: str, options: ReadOptions, notes: dict[Path, list[str]]) -> list[Input]:
+    """A file, or the sheets of a workbook that hold addresses."""
+    return by_sheets(file, options, notes.setdefault(file.path, []).append) if kind == SHEET else [file]
 
 
 def as_failing(item: Item, parameter: str) -> Item:
@@ -143,11 +182,18 @@ def as_failing(item: Item, parameter: str) -> Item:
         if not values:
             return Aside(item.line, traffic.PROSE, url, item.lines)
         url = values[0]
-    told = [f._replace(status_class="404", agent=PEOPLE) for f in item.figures if f.unit in _TIMES_ASKED]
+    kind = item.failure or _class_of_failure(item.status)
+    told = [f._replace(status_class=kind, agent=PEOPLE) for f in item.figures if f.unit in _TIMES_ASKED]
     rest = [f for f in item.figures if f.unit not in _TIMES_ASKED]
     day = f"{item.day}:{{:g}}" if item.day else ""
     told = [f._replace(days=day.format(f.amount)) if day and not f.days else f for f in told]
-    return replace(item, url=url, figures=[*(told or [Figure(VISITS, 0.0, "404", PEOPLE)]), *rest])
+    return replace(item, url=url, figures=[*(told or [Figure(VISITS, 0.0, kind, PEOPLE)]), *rest])
+
+
+def _class_of_failure(status: int) -> str:
+    """The class of a status that a list of errors gives; whatever it says else, its rows fail."""
+    found = status_class(status)
+    return found if found in {"410", "5xx"} else BAD_REDIRECT if found == "3xx" else "404"
 
 
 _TIMES_ASKED = frozenset({HITS, VISITS, CLICKS})
@@ -184,10 +230,12 @@ class _SourceReader:
         period: tuple[str, str],
         amend: Callable[[Item], Item] | None,
         within: Callable[[Any], None] | None,
+        asked: Mapping[str, Any],
         *,
         trusted: bool,
     ) -> None:
-        """amend: what is done to each item before it is placed. within, trusted: see `gather`."""
+        """amend: what is done to each item before it is placed. within, trusted: see `gather`. asked: what the user said of how files are to be read."""
+        self._asked = asked
         self._ledger = ledger
         with ledger.reading() as connection:
             ledger.refuse_other_policy(connection)
@@ -196,6 +244,7 @@ class _SourceReader:
             live = tuple(b.live_from for b in live_builds(connection))
         self._options = replace(options_for(options, ledger.settings.sites, ledger.settings.policy), live=live)
         self._period = period
+        self._purpose = ERRORS if amend is not None else GATHER
         self._amend, self._within, self._trusted = amend, within, trusted
 
     def read(self, file: Input, kind: str) -> tuple[Gathered, Reading]:
@@ -203,34 +252,43 @@ class _SourceReader:
         if kind == ACCESS_LOG:
             return self._post(file, kind, "")
         digest, size = digest_of(file.path)
+        if file.sheet and file.sheet != fullest_sheet(file.path):
+            digest = f"{digest}#{file.sheet}"
         with self._ledger.reading() as connection:
-            known = find_source(connection, digest, "gather")
-        if known is not None:
+            known = find_source(connection, digest, self._purpose)
+        if known is not None and (not self._asked or dict(known.asked or {}) == dict(self._asked)):
             return Gathered(file.name, known.kind, known=True), Reading()
-        return self._post(file, kind, digest, size)
+        return self._post(file, kind, digest, size, known.id if known is not None else 0)
 
-    def _post(self, file: Input, kind: str, digest: str, size: int = 0) -> tuple[Gathered, Reading]:
+    def _post(self, file: Input, kind: str, digest: str, size: int = 0, anew: int = 0) -> tuple[Gathered, Reading]:
+        """anew: the source of an earlier reading of the same file, in whose place this one comes, or 0."""
         with self._ledger.reading() as connection:
             newest = newest_source(connection)
         options = self._options if self._trusted else replace(self._options, known_lines=self._known_lines)
-        reading = read_urls(file.path, kind, options)[1]
+        reading = read_urls(file.path, kind, replace(options, sheet=file.sheet))[1]
         sorter = _Sorter(self._placer, Gathered(file.name, kind), self._ledger.folder)
         result = sorter.result
         with suppress(_AllKnownError), sorter.rejects:
             batches = sorter.batches(map(self._amend, reading.items) if self._amend else reading.items)
             first = next(batches, [])  # a log is read whole before its step begins, so that others need not wait
             with self._ledger.step("gather", file.name) as step:
-                if digest and find_source(step.connection, digest, "gather") is not None:
+                known = find_source(step.connection, digest, self._purpose) if digest else None
+                if (known.id if known is not None else 0) != anew:
                     return Gathered(file.name, kind, known=True), reading  # somebody else was quicker
                 if not digest and newest_source(step.connection) != newest:
                     raise InputError(
                         f"{file.path} overlaps in time with what somebody else gathered", "gather it again"
                     )
+                if anew:
+                    withdraw_source(step, anew)
+                    result.anew = True
                 source = add_source(step, self._facts(file, sorter, reading, digest, size))
                 writer = SightingWriter(step.connection, source, self._ledger.policy_for(step))
                 for batch in chain([first], batches):
                     writer.add(batch)
                 sorter.settle(writer.settle())
+                if anew:
+                    reclassify(step.connection, anew, self._placer)
                 result.new_entries = writer.new_entries
                 sorter.finish(reading)
                 if self._says_nothing(result):
@@ -267,8 +325,12 @@ class _SourceReader:
 
     def _facts(self, file: Input, sorter: _Sorter, reading: Reading, digest: str, size: int) -> SourceFacts:
         result = sorter.result
-        facts = SourceFacts(file.name, result.kind, "gather", digest, size, mapping=dict(reading.mapping))
-        facts.period = result.period = reading.days if any(reading.days) else self._period
+        facts = SourceFacts(file.name, result.kind, self._purpose, digest, size, mapping=dict(reading.mapping))
+        if reading.lines is None and any(self._period):
+            facts.period = result.period = self._period
+        else:
+            facts.period = result.period = reading.days if any(reading.days) else self._period
+        facts.asked = self._asked
         facts.lines, facts.accepted = result.lines, result.accepted
         facts.set_aside, facts.rejected = result.set_aside, result.rejected
         facts.mended = dict(result.mended + result.folded)
@@ -296,6 +358,7 @@ class _Sorter:
         self.rejects = Rejects(folder)
         self.aside_texts: Counter[tuple[str, str]] = Counter()
         self._placer = placer
+        self._linked: set[tuple[str, str, str]] = set()  # site, key, and a page or domain that links
 
     def batches(self, items: Iterable[Item]) -> Iterator[list[Sighting]]:
         """Sightings in lists, each spelling once a list."""
@@ -350,7 +413,25 @@ class _Sorter:
             self.result.mended[mend] += record.lines
         for mend in place.mends:
             self.result.folded[mend] += record.lines
+        if record.is_link and not place.aside:
+            record = replace(record, figures=[*record.figures, *self._links(place, record.referrers)])
         _see(found, place, record)
+
+    def _links(self, place: Placed, linking: Iterable[str]) -> Iterator[Figure]:
+        """The pages and sites that a list of links names for an entry, each once; links of the sites' own pages are none."""
+        for text in linking:
+            try:
+                page = parse_address(text)
+            except NotAnAddressError:
+                continue
+            sites = self._placer.sites
+            if sites.site_of(page) or sites.is_new(page):
+                continue
+            domain = page.host.removeprefix("www.")
+            for unit, name in ((LINKING_PAGES, page.without_fragment), (LINKING_DOMAINS, domain)):
+                if (place.site, place.key, name) not in self._linked:
+                    self._linked.add((place.site, place.key, name))
+                    yield Figure(unit, 1.0)
 
     def _reject(self, reject: Reject, lines: int = 1) -> None:
         self.result.lines += lines

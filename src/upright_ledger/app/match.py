@@ -95,7 +95,8 @@ def match(
             postings.append(Posting(entry.id, answer, MATCH, entry.legacy_url, found=found_so))
         else:
             proposed.append((entry, versions[0]))
-    with ledger.step("match", f"accepting at {acceptance.threshold:.3g} and above") as step:
+    reason = f"accepting at {acceptance.threshold:.3g} and above" if answering else "proposals only"
+    with ledger.step("match", reason) as step:
         if answering:
             post_answers(step, postings)
         store_proposals(step.connection, step.id, stored)

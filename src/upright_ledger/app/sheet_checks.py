@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.checking import Checked
-from upright_ledger.app.decide import read_answer
+from upright_ledger.app.decide import as_template, read_answer
 from upright_ledger.core.addresses import Address, NotAnAddressError, guard, parse_address
 from upright_ledger.core.checks import StockPage, Surroundings, check, check_crowds
 from upright_ledger.core.compiling import compile_rules, make_template
@@ -40,25 +40,29 @@ def check_pairs(
     new: tuple[str, ...] = (),
     slash: str = "as-stock",
     stock: Path | None = None,
-    encoding: str = "",
+    options: ReadOptions | None = None,
 ) -> Checked:
     """Check a sheet of pairs without any ledger.
 
     old, new: the origins the sheet speaks of; read off the sheet itself where they are not given.
     stock: a table of the new site's pages with their status.
     """
-    pairs = read_pairs(path, encoding)
+    on_old, on_new = ([parse_address(o) for o in origins if _has_host(o)] for origins in (old, new))
+    options = replace(options or ReadOptions(), hosts=frozenset(a.authority for a in on_old))
+    pairs = read_pairs(path, options, frozenset(a.origin for a in on_new))
     rejected = [(line, "", why) for line, why in pairs.rejected]
-    assumed: list[str] = []
+    assumed: list[str] = list(pairs.notes)
     listed = _read_stock(stock) if stock else []
     sites = _sites(pairs.rows, old, new, _origins(url for url, _ in listed), assumed)
     policy = FoldingPolicy()
     plans, templates, written = list[Plan](), list[TemplateRule](), dict[str, str]()
-    for pair in pairs.rows:
+    for row in pairs.rows:
+        pair = row
         try:
+            pair = as_template(row)
             if pair.is_template:
                 templates.append(_template(path.name, pair, sites))
-            elif (plan := _plan(path.name, pair, sites, policy)) is not None:
+            elif (plan := _plan(path.name, pair, sites, policy, sites.new[0] if new else "")) is not None:
                 plans.append(plan)
                 written[plan.destination] = pair.new
         except (NotAnAddressError, TemplateError) as error:
@@ -82,7 +86,16 @@ def check_pairs(
         for f in in_order(found)
     ]
     proof = _shown(sound.whole_proof, host)
-    return Checked(len(plans) + len(templates), shown, sites.new[:1], assumed, rejected, proof)
+    return Checked(
+        len(plans) + len(templates),
+        shown,
+        sites.new[:1],
+        assumed,
+        rejected,
+        proof,
+        mapping=pairs.mapping,
+        unused=pairs.unused,
+    )
 
 
 def _shown(proof: Proof, host: str) -> Proof:
@@ -114,7 +127,8 @@ def _without(text: str, host: str) -> str:
     return text.replace(host, "") if host else text
 
 
-def _plan(name: str, pair: Pair, sites: Sites, policy: FoldingPolicy) -> Plan | None:
+def _plan(name: str, pair: Pair, sites: Sites, policy: FoldingPolicy, base: str) -> Plan | None:
+    """base: where bare new paths lie, if that was said."""
     old, new = mend_slash(pair.old)[0], mend_slash(pair.new)[0]
     answer = read_answer(pair.status, new)
     if not answer.has_rule:
@@ -122,7 +136,7 @@ def _plan(name: str, pair: Pair, sites: Sites, policy: FoldingPolicy) -> Plan | 
     address = parse_address(old, sites.old[0].origins[0])
     if reason := guard(address.target):
         raise NotAnAddressError(reason)
-    goal = read_destination(answer.destination, _base_for(address, sites)).text if answer.destination else ""
+    goal = read_destination(answer.destination, base or _base_for(address, sites)).text if answer.destination else ""
     if pair.query not in {"", CARRY_TRACKING, CARRY, DROP}:
         raise NotAnAddressError(f"{pair.query!r} is no way to treat a query")
     given = not old.startswith(("/", "?"))

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
+from typing import NamedTuple
 
+from upright_ledger.app.sheets import by_sheets
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
 from upright_ledger.core.destinations import page_key, read_destination
 from upright_ledger.core.sites import Sites
@@ -16,17 +19,29 @@ from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.recognising import FEED, JSON, PAGE, SHEET, SITEMAP, TABLE, TEXT, recognise
 from upright_ledger.formats.records import ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
+from upright_ledger.formats.rows import fullest_sheet
+from upright_ledger.formats.streams import Input
 from upright_ledger.formats.tables import Table, read_table
 from upright_ledger.ledger.sources import SourceFacts, add_source, find_source, withdraw_source
-from upright_ledger.ledger.stock import LIVE, PLANNED, PURPOSES, Destination, add_destinations, count_stock
+from upright_ledger.ledger.stock import LIVE, PLANNED, PURPOSES, Destination, add_destinations, count_stock, load_stock
 from upright_ledger.ledger.store import Ledger
 
 _TABLES = (TABLE, SHEET, JSON)
 
 
+class Clash(NamedTuple):
+    """An address that two pages claim. first, second: what each is called, with its row; where: what the address of the first was."""
+
+    url: str
+    first: str
+    second: str
+    why: str
+
+
 @dataclass
 class Stocked:
-    """What one file added to the stock. known: it had been stocked before, so nothing changed."""
+    """What one file added to the stock. known: it had been stocked before, so nothing changed. hosts: off-site host → rows. sums: rows of totals.
+    clashes: addresses that two pages claim. mapping: meaning → header."""
 
     name: str
     kind: str
@@ -35,6 +50,11 @@ class Stocked:
     off_site: int = 0
     rejects: list[Reject] = field(default_factory=list)
     known: bool = False
+    sums: int = 0
+    hosts: Counter[str] = field(default_factory=Counter)
+    clashes: list[Clash] = field(default_factory=list)
+    mapping: dict[str, str] = field(default_factory=dict)
+    notes: list[str] = field(default_factory=list)
 
 
 def stock(
@@ -54,23 +74,31 @@ def stock(
     state = PLANNED if planned else LIVE
     purpose = PURPOSES[state]
     sites = ledger.settings.sites
+    options = options or ReadOptions()
+    with ledger.reading() as connection:
+        before = load_stock(connection)
+    whole = [part for path in paths for part in _parts_of(path, options)]
     target = _publishing_origin(sites, publish_as)
     read: list[tuple[SourceFacts, Stocked, list[Destination]]] = []
-    for path in paths:
+    for file, notes in whole:
+        path = file.path
         digest, size = digest_of(path)
+        if file.sheet and file.sheet != fullest_sheet(path):
+            digest = f"{digest}#{file.sheet}"
         with ledger.reading() as connection:
             known = find_source(connection, digest, purpose)
         if known is not None or any(facts.digest == digest for facts, _, _ in read):
             read.append(
                 (
-                    SourceFacts(path.name, "", purpose, digest, size),
-                    Stocked(path.name, known.kind if known else "", known=True),
+                    SourceFacts(file.name, "", purpose, digest, size),
+                    Stocked(file.name, known.kind if known else "", known=True),
                     [],
                 )
             )
             continue
-        result, pages = _read(path, options or ReadOptions(), sites, target)
-        facts = SourceFacts(path.name, result.kind, purpose, digest, size, lines=result.lines, accepted=result.accepted)
+        result, pages = _read(file, replace(options, sheet=file.sheet), sites, target, before)
+        result.notes += notes
+        facts = SourceFacts(file.name, result.kind, purpose, digest, size, lines=result.lines, accepted=result.accepted)
         facts.set_aside, facts.rejected = result.off_site, len(result.rejects)
         read.append((facts, result, pages))
     for facts, result, pages in read:
@@ -85,6 +113,14 @@ def stock(
         return [result for _, result, _ in read], count_stock(connection)
 
 
+def _parts_of(path: Path, options: ReadOptions) -> list[tuple[Input, list[str]]]:
+    """A file, or the sheets of a workbook that hold addresses; each with what a user should know."""
+    notes: list[str] = []
+    file = Input(path, path.name)
+    parts = by_sheets(file, options, notes.append) if path.is_file() and recognise(path) == SHEET else [file]
+    return [(part, notes if n == 0 else []) for n, part in enumerate(parts)]
+
+
 def _publishing_origin(sites: Sites, publish_as: str) -> Address | None:
     if not publish_as:
         return None
@@ -97,14 +133,18 @@ def _publishing_origin(sites: Sites, publish_as: str) -> Address | None:
     return address
 
 
-def _read(path: Path, options: ReadOptions, sites: Sites, target: Address | None) -> tuple[Stocked, list[Destination]]:
+def _read(
+    file: Input, options: ReadOptions, sites: Sites, target: Address | None, before: Mapping[str, Destination]
+) -> tuple[Stocked, list[Destination]]:
+    path = file.path
     kind = recognise(path)
     if kind not in {*_TABLES, SITEMAP, TEXT, FEED, PAGE}:
         raise InputError(
             f"{path} is of the kind {kind}, which lists no destinations", "stock a CSV, a list of URLs or a sitemap"
         )
     options = replace(options, hosts=frozenset(parse_address(o).authority for o in sites.new))
-    result, pages = Stocked(path.name, kind), []
+    result, pages = Stocked(file.name, kind), []
+    claims: dict[str, tuple[int, Destination]] = {}
     for line, url, facts in _pages(path, kind, options, result):
         result.lines += 1
         try:
@@ -116,15 +156,60 @@ def _read(path: Path, options: ReadOptions, sites: Sites, target: Address | None
             address = Address(target.scheme, target.host, target.port, address.path, address.query)
         if not sites.is_new(address):
             result.off_site += 1
+            result.hosts[address.authority] += 1
             continue
         result.accepted += 1
-        pages.append(Destination(page_key(address), address.without_fragment, **facts))  # type: ignore[arg-type]
+        page = Destination(page_key(address), address.without_fragment, **facts)  # type: ignore[arg-type]
+        if (clash := _clash(line, page, claims, before)) is not None:
+            result.clashes.append(clash)
+        pages.append(page)
     if not result.accepted:
         where = ", ".join(sites.new)
+        named = ", ".join(f"{host} ({n:,})" for host, n in result.hosts.most_common(3))
+        of_old = any(sites.site_of(parse_address(f"http://{host}/")) for host in result.hosts)
         raise InputError(
-            f"{path} names no page on {where}", "check the file, or say --publish-as when it lists a staging host"
+            f"{path} names no page on {where}" + (f", but on {named}" if named else ""),
+            "these are pages of the old site: upright gather takes them"
+            if of_old
+            else "check the file, or say --publish-as when it lists a staging host",
         )
     return result, pages
+
+
+def _clash(
+    line: int, page: Destination, claims: dict[str, tuple[int, Destination]], before: Mapping[str, Destination]
+) -> Clash | None:
+    """Whether an address, slash and letter case aside, is claimed by another page of this list, or was another page's until now."""
+    key = page.page.lower().rstrip("/")
+    known = claims.setdefault(key, (line, page))
+    if known[1] is not page and _differ(known[1], page):
+        spelled = "" if known[1].page == page.page else " (they differ by slash or letter case alone)"
+        return Clash(
+            page.url,
+            f"{_called(known[1])} in row {known[0]:,}",
+            f"{_called(page)} in row {line:,}",
+            f"claimed twice{spelled}",
+        )
+    was = before.get(page.page)
+    if was is not None and was.item and page.item and was.item != page.item:
+        return Clash(
+            page.url,
+            f"{_called(was)} until now",
+            f"{_called(page)} in row {line:,}",
+            "has become another page's address",
+        )
+    return None
+
+
+def _differ(one: Destination, other: Destination) -> bool:
+    """Whether two rows speak of two pages: two items, or two titles where no item is known."""
+    if one.item and other.item:
+        return one.item != other.item
+    return bool(one.title and other.title and one.title != other.title)
+
+
+def _called(page: Destination) -> str:
+    return " ".join(filter(None, (page.item, page.title or page.heading))) or page.url
 
 
 def _pages(
@@ -132,8 +217,16 @@ def _pages(
 ) -> Iterator[tuple[int, str, dict[str, object]]]:
     if kind in _TABLES:
         table = read_table(path, options, kind)
+        result.mapping, result.notes = table.mapping, table.notes
+        unused = table.unused
+        if unused:
+            result.notes.append(f"columns that are not used: {', '.join(unused[:8])}")
         for line, row in table.rows:
-            if row:
+            if not row:
+                continue
+            if table.is_sum(row):
+                result.sums += 1
+            else:
                 yield line, table.cell(row, col.URL), _facts(table, row)
         return
     if kind == PAGE:

@@ -106,7 +106,10 @@ class Triaged:
     @property
     def faults(self) -> bool:
         """Whether something asks for an answer, or fails after one."""
-        return any(r.account.state in {NEW, RECURRING} and (r.account.lost or r.account.since) for r in self.rows)
+        return any(
+            r.account.state in {NEW, RECURRING} and (r.account.lost or r.account.since or r.account.named)
+            for r in self.rows
+        )
 
     @cached_property
     def origins(self) -> list[tuple[str, float, int]]:
@@ -164,7 +167,7 @@ def triage(book: Book) -> Triaged:
     for entry in (e for e in book.entries if e.id in numbers):
         fix = fixes.of(entry)
         found = account(told[entry.id], fix, soft=entry.id in soft)
-        if not (found.failed or found.bots):
+        if not (found.failed or found.bots or found.named):
             continue  # what looked like a failure is what its answer says
         # Referrers are told of all requests of an entry: their share in what fails is taken to be the same.
         share = found.failed / (sum(t.requests for t in told[entry.id] if t.people) or 1.0)
@@ -226,7 +229,7 @@ def _covered(book: Book, entry: Entry, told: Iterable[Told], live: str) -> dict[
 
 def _decisions(rows: Iterable[Failing]) -> Iterable[Decision]:
     """What could be decided at once: families of open entries, and single ones."""
-    waiting = [r for r in rows if r.account.state == NEW and r.account.lost]
+    waiting = [r for r in rows if r.account.state == NEW and (r.account.lost or r.account.named)]
     families: dict[tuple[str, str], list[Failing]] = defaultdict(list)
     for row in waiting:
         if row.family:

@@ -8,11 +8,19 @@ import click
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.checking import Checked, check_ledger
-from upright_ledger.app.fixing import fix
+from upright_ledger.app.fixing import MENDABLE, fix
 from upright_ledger.app.handover import behind
 from upright_ledger.app.sheet_checks import check_pairs
 from upright_ledger.cli import show
-from upright_ledger.cli.common import encoding_option, json_option
+from upright_ledger.cli.common import (
+    PAIR_MEANINGS,
+    column_option,
+    encoding_option,
+    json_option,
+    read_options,
+    sheet_option,
+    show_columns,
+)
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
@@ -38,12 +46,16 @@ SHOWN_OF_EACH = 3
     help="Mend chains, closing slashes and rules onto themselves, as one undoable step.",
 )
 @click.option("--all", "all_rows", is_flag=True, help="List every finding.")
+@column_option
+@sheet_option
 @encoding_option
 @json_option
 @click.pass_obj
 def command(
     folder: Path,
     sheet: Path | None,
+    columns: tuple[str, ...],
+    workbook_sheet: str,
     old: tuple[str, ...],
     new: tuple[str, ...],
     slash: str,
@@ -72,7 +84,8 @@ def command(
     else:
         if fixing:
             raise UsageError("--fix mends the answers of a ledger", "upright decide --from takes a sheet into one")
-        result, late = check_pairs(sheet, old=old, new=new, slash=slash, stock=stock, encoding=encoding), ""
+        options = read_options(columns, encoding, workbook_sheet, PAIR_MEANINGS)
+        result, late = check_pairs(sheet, old=old, new=new, slash=slash, stock=stock, options=options), ""
     if as_json:
         show.json_out(result.as_dict() | ({"behind": late} if late else {}))
     else:
@@ -83,6 +96,8 @@ def command(
 
 
 def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
+    if sheet is not None:
+        show_columns(sheet.name, result.mapping, result.unused)
     for text in result.assumed:
         show.say(f"Note: {text}.")
     _show_mends(result)
@@ -114,7 +129,9 @@ def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
     )
     if len(shown) < len(result.findings):
         show.say(f"… and {len(result.findings) - len(shown):,} more; --all lists them, --json has them as data")
-    if sheet is None:
+    if sheet is None and MENDABLE & {f.kind for f in result.findings} and not result.mends:
+        show.next_step("let those be mended that have one right mend, as one undoable step", "upright check --fix")
+    elif sheet is None:
         show.next_step("settle them, one by one or from a corrected sheet", "upright decide --from pairs.csv")
 
 

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
 import click
 
+from upright_ledger.cli import show
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.columns import MEANINGS
+from upright_ledger.formats.pairs import MEANINGS as PAIR_MEANINGS
 from upright_ledger.formats.records import ReadOptions
 
 F = TypeVar("F", bound=Callable[..., Any])
+
+__all__ = ["MEANINGS", "PAIR_MEANINGS"]
 
 json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object instead.")
 encoding_option = click.option("--encoding", default="", help="The files' encoding, such as cp1252.  [default: UTF-8]")
@@ -49,13 +53,7 @@ def reading_options(command: F) -> F:
     for option in (
         click.option("--host", default="", help="The old host of paths that name none.  [default: the first --old]"),
         encoding_option,
-        click.option(
-            "--column",
-            "columns",
-            multiple=True,
-            metavar="MEANING=HEADER",
-            help="Settle a column, as in url='Page address'.",
-        ),
+        column_option,
         click.option(
             "--kind", default="", help="What the files are, such as table or access-log.  [default: recognised]"
         ),
@@ -64,15 +62,44 @@ def reading_options(command: F) -> F:
     return command
 
 
-def read_options(columns: tuple[str, ...], encoding: str) -> ReadOptions:
+sheet_option = click.option(
+    "--sheet",
+    "workbook_sheet",
+    default="",
+    metavar="NAME",
+    help="Of a workbook, this sheet alone.  [default: all that hold addresses]",
+)
+column_option = click.option(
+    "--column",
+    "columns",
+    multiple=True,
+    metavar="MEANING=HEADER",
+    help="Settle a column, as in url='Page address'; MEANING= alone switches it off.",
+)
+
+
+def show_columns(name: str, mapping: Mapping[str, str], unused: Sequence[str], notes: Sequence[str] = ()) -> None:
+    """Say which columns of a sheet were taken for what, and which say nothing here."""
+    if mapping:
+        show.say(f"{name}: columns {', '.join(f'{meaning} = {header}' for meaning, header in mapping.items())}")
+    if unused:
+        more = f" and {len(unused) - 8:,} more" if len(unused) > 8 else ""
+        show.say(f"{name}: not used: {', '.join(unused[:8])}{more}")
+    for note in notes:
+        show.say(f"{name}: {note}")
+
+
+def read_options(
+    columns: tuple[str, ...], encoding: str, sheet: str = "", meanings: tuple[str, ...] = MEANINGS
+) -> ReadOptions:
     """Read --column values; raises UsageError for one without "="."""
     chosen = {}
     for text in columns:
         meaning, mark, header = text.partition("=")
-        if not mark or not header:
+        if not mark:
             raise UsageError(f"--column {text} names no header", "write it as in --column url='Page address'")
         meaning = meaning.strip().replace("_", " ")
-        if meaning not in MEANINGS:
-            raise UsageError(f"--column {text}: no column means {meaning!r}", f"choose one of: {', '.join(MEANINGS)}")
+        if meaning not in meanings:
+            raise UsageError(f"--column {text}: no column means {meaning!r}", f"choose one of: {', '.join(meanings)}")
         chosen[meaning] = header
-    return ReadOptions(encoding, chosen)
+    return ReadOptions(encoding, chosen, sheet=sheet)

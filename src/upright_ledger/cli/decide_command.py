@@ -9,7 +9,15 @@ import click
 from upright_ledger.app.decide import Decided, decide_entries, decide_from, decide_listed, decide_one, decide_template
 from upright_ledger.app.entries import Filters
 from upright_ledger.cli import show
-from upright_ledger.cli.common import encoding_option, json_option
+from upright_ledger.cli.common import (
+    PAIR_MEANINGS,
+    column_option,
+    encoding_option,
+    json_option,
+    read_options,
+    sheet_option,
+    show_columns,
+)
 from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer, usual
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.errors import UsageError
@@ -51,6 +59,8 @@ SHOWN = 8
     help="What happens to the query: campaign parameters go on, nothing, or all of it.",
 )
 @click.option("--reason", default="", help="Why, for the journal.")
+@column_option
+@sheet_option
 @encoding_option
 @json_option
 @click.pass_obj
@@ -68,6 +78,8 @@ def command(
     family: str,
     query: str,
     reason: str,
+    columns: tuple[str, ...],
+    workbook_sheet: str,
     encoding: str,
     as_json: bool,
 ) -> None:
@@ -102,8 +114,9 @@ def command(
         answer = EntryAnswer(STATUSES[int(status)], int(status), new)
     ledger = open_ledger(folder)
     if sheet is not None:
+        options = read_options(columns, encoding, workbook_sheet, PAIR_MEANINGS)
         given = (sheet, answer, encoding, reason)
-        result = decide_listed(ledger, *given) if chosen else decide_from(ledger, sheet, encoding, reason)
+        result = decide_listed(ledger, *given) if chosen else decide_from(ledger, sheet, options, reason)
         name = sheet.name
     elif whole:
         result = decide_entries(ledger, Filters(section=section, family=family), answer, reason)
@@ -126,10 +139,14 @@ def _show(result: Decided, name: str, *, as_json: bool) -> None:
                 "made": result.made,
                 "fitting": result.fitting,
                 "mended": result.mended,
+                "columns": result.mapping,
+                "unused_columns": result.unused,
+                "notes": result.notes,
                 "refused": [{"row": line, "old": text, "reason": why} for line, text, why in result.refused],
             },
         )
         return
+    show_columns(name, result.mapping, result.unused, result.notes)
     show.say(f"{name}: {show.plural(result.posted, 'answer')} posted.")
     for count, text in (
         (result.unchanged, "stood already"),

@@ -10,7 +10,7 @@ import click
 
 from upright_ledger.app.gather import SHOWN_REJECTS, Gathered, gather
 from upright_ledger.cli import show
-from upright_ledger.cli.common import json_option, paths_argument, read_options, reading_options
+from upright_ledger.cli.common import json_option, paths_argument, read_options, reading_options, sheet_option
 from upright_ledger.core import traffic
 from upright_ledger.core.triage.days import is_day
 from upright_ledger.errors import UsageError
@@ -19,6 +19,7 @@ from upright_ledger.ledger.store import open_ledger
 
 @click.command("gather")
 @paths_argument
+@sheet_option
 @reading_options
 @click.option(
     "--period", default="", metavar="FROM..TO", help="The days an export covers, as in 2026-01-01..2026-03-31."
@@ -32,6 +33,7 @@ def command(
     columns: tuple[str, ...],
     encoding: str,
     host: str,
+    workbook_sheet: str,
     period: str,
     as_json: bool,
 ) -> None:
@@ -52,7 +54,7 @@ def command(
       archive-index  CDX lines of web archives
       har            recorded requests
     """
-    options = read_options(columns, encoding)
+    options = read_options(columns, encoding, workbook_sheet)
     ledger = open_ledger(folder)
     with show.progress_words("Gathering") as progress:
         found = gather(
@@ -138,6 +140,8 @@ def _details(result: Gathered) -> None:
         for note in result.notes:
             show.say(f"{name}: {note}")
         return
+    if result.anew:
+        show.say(f"{name} was gathered before in another way: it was read anew, in the place of that reading.")
     if result.mapping:
         columns = ", ".join(f"{meaning} = {header}" for meaning, header in result.mapping.items())
         show.say(f"{name}: columns {columns}")
@@ -171,6 +175,7 @@ def _as_dict(result: Gathered) -> dict[str, object]:
         "rejected": result.rejected,
         "new_entries": result.new_entries,
         "known": result.known,
+        "read_anew": result.anew,
         "period": list(result.period) if any(result.period) else [],
         "columns": result.mapping,
         "set_aside_by_class": dict(result.aside),

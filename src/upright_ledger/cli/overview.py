@@ -35,7 +35,7 @@ def show_overview(folder: Path, *, as_json: bool) -> None:
         show.say(f"  old site {name}: {', '.join(origins)}")
     show.say(f"  new site: {', '.join(found.new)}")
     show.say()
-    gathered = sum(1 for s in found.sources if s["purpose"] == "gather")
+    gathered = sum(1 for s in found.sources if s["purpose"] in {"gather", "errors"})
     b = found.balance
     rows = [
         ("collected", f"{show.plural(b.entries, 'entry', 'entries')} from {show.plural(gathered, 'source')}"),

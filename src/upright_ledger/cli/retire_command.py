@@ -86,8 +86,8 @@ def _show(result: Retiring, days: int, *, all_rows: bool) -> None:
                     r.use.bots,
                     r.use.live,
                     [
-                        r.entry.legacy_url,
-                        *([f"to  {r.entry.answer.destination}"] if r.entry.answer.destination else []),
+                        r.legacy_url,
+                        *([f"to  {r.destination}"] if r.destination else []),
                     ],
                 )
                 for r in shown

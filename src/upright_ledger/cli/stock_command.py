@@ -11,7 +11,15 @@ from upright_ledger.app.renaming import renamed_dict
 from upright_ledger.app.restocking import restock
 from upright_ledger.app.stock import stock
 from upright_ledger.cli import show
-from upright_ledger.cli.common import encoding_option, files_argument, json_option, read_options
+from upright_ledger.cli.common import (
+    column_option,
+    encoding_option,
+    files_argument,
+    json_option,
+    read_options,
+    sheet_option,
+    show_columns,
+)
 from upright_ledger.cli.renamed_screen import show_renamed
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
@@ -19,9 +27,8 @@ from upright_ledger.ledger.store import open_ledger
 
 @click.command("stock")
 @files_argument
-@click.option(
-    "--column", "columns", multiple=True, metavar="MEANING=HEADER", help="Settle a column, as in title='Page name'."
-)
+@column_option
+@sheet_option
 @click.option(
     "--publish-as", default="", metavar="URL", help="The production origin of pages listed under a staging host."
 )
@@ -39,6 +46,7 @@ def command(
     folder: Path,
     paths: tuple[Path, ...],
     columns: tuple[str, ...],
+    workbook_sheet: str,
     publish_as: str,
     planned: bool,
     in_place_of: str,
@@ -50,7 +58,11 @@ def command(
     What a later file says of a page overrules what an earlier one said. --in-place-of old-pages.csv takes a list that was stocked under that name out, and
     compares both: a page that has another address now, known by its item number or title, becomes a proposal for its old address.
     """
-    options: dict[str, Any] = {"options": read_options(columns, encoding), "publish_as": publish_as, "planned": planned}
+    options: dict[str, Any] = {
+        "options": read_options(columns, encoding, workbook_sheet),
+        "publish_as": publish_as,
+        "planned": planned,
+    }
     ledger, again = open_ledger(folder), None
     if in_place_of:
         if len(paths) > 1:
@@ -73,13 +85,26 @@ def command(
                         "set_aside": r.off_site,
                         "rejected": len(r.rejects),
                         "known": r.known,
+                        "sums": r.sums,
+                        "off_site_hosts": dict(r.hosts.most_common(10)),
+                        "columns": r.mapping,
+                        "notes": r.notes,
+                        "clashes": [c._asdict() for c in r.clashes],
                     }
                     for r in results
                 ],
                 "pages": pages,
             },
         )
-        return
+        raise click.exceptions.Exit(1 if any(r.clashes for r in results) else 0)
+    for result in results:
+        if result.off_site * 2 > result.lines:
+            named = ", ".join(f"{host} ({n:,})" for host, n in result.hosts.most_common(3))
+            show.say(
+                f"{result.name}: {result.off_site:,} of {result.lines:,} rows are on no new origin: {named}.",
+                show.GRAVE,
+            )
+            show.say("  old pages are for upright gather; of a staging host, say --publish-as.")
     show.table(
         ("source", "kind", "lines>", "accepted>", "off site>", "rejected>"),
         [
@@ -88,6 +113,13 @@ def command(
         ],
     )
     for result in results:
+        show_columns(result.name, result.mapping, (), result.notes)
+        if result.sums:
+            show.say(f"{result.name}: {show.plural(result.sums, 'row')} of totals or without an address left out")
+        for clash in result.clashes[:8]:
+            show.say(f"{result.name}: {clash.url} {clash.why}: {clash.first}, and {clash.second}", show.GRAVE)
+        if len(result.clashes) > 8:
+            show.say(f"{result.name}: {len(result.clashes) - 8:,} more such addresses; --json lists all")
         for reject in result.rejects[:5]:
             show.say(f"{result.name} line {reject.line:,}: {reject.reason}: {reject.text[:100]}", show.DOUBTFUL)
     show.say(f"The stock holds {show.plural(pages, 'page')}.")
@@ -97,3 +129,4 @@ def command(
         show.next_step("look at the proposals", "upright review")
     else:
         show.next_step("propose destinations", "upright match")
+    raise click.exceptions.Exit(1 if any(r.clashes for r in results) else 0)

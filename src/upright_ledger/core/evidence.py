@@ -22,6 +22,10 @@ PEOPLE = "people"
 BOTS = "bots"
 
 
+SOFT_404, BAD_REDIRECT = "soft 404", "redirect error"
+"""Classes of status that only lists of errors tell."""
+
+
 class Figure(NamedTuple):
     """One figure a source gives. days: how it spreads, as "2026-05-01:12 2026-05-02:3"; empty where nobody knows."""
 

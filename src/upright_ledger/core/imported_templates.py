@@ -130,6 +130,18 @@ def _template(rule: ImportedRule, site: Site, bases: dict[str, str], *, fold: bo
     return made
 
 
+def template_of_pattern(pattern: str, destination: tuple[tuple[str, str], ...], status: int) -> tuple[str, str]:
+    """The source and destination of a template that says what a regular expression for paths says; pieces as those of imported rules.
+
+    Raises NoTemplateError where none does, with the reason.
+    """
+    rule = ImportedRule("", PATH, pattern, status, destination)
+    source, slash, groups = _source(rule)
+    if slash == "slashed":
+        source += "/"
+    return source, _goal(rule, groups, "")
+
+
 def _source(rule: ImportedRule) -> tuple[str, str, dict[str, str]]:
     """A pattern as the text of a template, the slash form it takes, and what stands for each of its groups."""
     text = rule.pattern

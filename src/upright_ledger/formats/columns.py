@@ -8,6 +8,7 @@ from datetime import date
 from functools import lru_cache
 
 from upright_ledger.core.evidence import CLICKS, HITS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES, VISITS
+from upright_ledger.formats.header_words import side_of
 
 URL = "url"
 STATUS = "status"
@@ -24,6 +25,7 @@ INDEXABLE = "indexable"
 REDIRECTS_TO = "redirects to"
 SECTION = "section"
 ITEM = "item number"
+REASON = "reason"
 
 # Header words in the order of preference; compared without case, blanks, underscores, dots and hyphens.
 NAMES: Mapping[str, tuple[str, ...]] = {
@@ -49,6 +51,7 @@ NAMES: Mapping[str, tuple[str, ...]] = {
     DESCRIPTION: ("description", "metadescription"),
     CANONICAL: ("canonical", "canonicalurl", "canonicallink"),
     INDEXABLE: ("indexable", "indexability"),
+    REASON: ("reason", "issue", "problem", "error", "errortype", "grund", "fehler", "fehlertyp", "motif", "raison", "motivo", "razon", "problema", "reden"),
     REDIRECTS_TO: ("redirectsto", "redirecturl", "redirecttarget", "redirectlocation"),
     SECTION: ("section", "category", "breadcrumb", "breadcrumbs", "department", "collection", "rubrik", "kategorie"),
     ITEM: (
@@ -94,28 +97,55 @@ def map_columns(
     """
     words = [bare(h) for h in header]
     found: dict[str, int] = {}
+    off = frozenset(meaning for meaning, text in given.items() if not text)
     for meaning, text in given.items():
+        if not text:
+            continue
         if bare(text) not in words:
             raise KeyError(text)
         found[meaning] = words.index(bare(text))
     if URL not in found:
-        at = _url_column(words, rows, hosts)
+        at = _url_column(header, rows, hosts)
         if at is not None:
             found[URL] = at
     for meaning, names in NAMES.items():
-        if meaning in found or meaning == URL:
+        if meaning in found or meaning == URL or meaning in off:
             continue
         free = (at for name in names for at, word in enumerate(words) if word == name and at not in found.values())
         at = next((at for at in free if _suits(meaning, _cells(rows, at))), None)
         if at is not None:
             found[meaning] = at
+    is_links = REFERRER in found or any(_names_linking_page(h) for h in header)
+    for meaning in (LINKING_PAGES, TITLE) if is_links else ():
+        # In a list of links these may speak of the page that links: how many links it has, what it is called.
+        if meaning in found and meaning not in given and not _speaks_of_target(header[found[meaning]], meaning):
+            del found[meaning]
     for meaning, inside in _INSIDE.items():
-        if meaning not in found:
+        if meaning not in found and meaning not in off and not (is_links and meaning == LINKING_PAGES):
             at = next((at for at, h in enumerate(header) if at not in found.values() and _holds(h, inside)), None)
             if at is not None and _suits(meaning, _cells(rows, at)):
                 found[meaning] = at
-    _by_content(found, rows, len(header), hosts)
+    _by_content(found, rows, header, hosts, off, is_links=is_links)
     return found
+
+
+_LINKING = re.compile(
+    r"\b(?:source|referring|linking|from|quell\w*|verweis\w*|verlink\w*|referent\w*|origine)\b", re.IGNORECASE
+)
+_TARGET = re.compile(
+    r"\b(?:target|destination|to|backlinks?|inbound|incoming|linking pages|referring pages|ziel\w*|cible|destino)\b",
+    re.IGNORECASE,
+)
+
+
+def _names_linking_page(header: str) -> bool:
+    text = re.sub(r"[\s_.\-]+", " ", header)
+    return bool(_LINKING.search(text) and re.search(r"\b(?:url|page|seite|adresse|link)\b", text, re.IGNORECASE))
+
+
+def _speaks_of_target(header: str, meaning: str) -> bool:
+    text = re.sub(r"[\s_.\-]+", " ", header)
+    return bool(_TARGET.search(text)) and not (meaning == TITLE and _LINKING.search(text))
 
 
 def _holds(header: str, words: tuple[str, ...]) -> bool:
@@ -144,20 +174,30 @@ def _suits(meaning: str, cells: list[str]) -> bool:
     return True
 
 
-def _url_column(words: list[str], rows: Sequence[Sequence[str]], hosts: frozenset[str]) -> int | None:
+def _url_column(header: Sequence[str], rows: Sequence[Sequence[str]], hosts: frozenset[str]) -> int | None:
     """The column of old URLs: it holds addresses, of the old hosts rather than others, under a fitting name.
 
     A column under a fitting name is taken even where its cells are no full addresses.
     """
+    words = [bare(h) for h in header]
     best, most = None, 0.0
     width = max([len(words), *(len(r) for r in rows)], default=0)
     for at in range(width):
         cells = _cells(rows, at)
         word = words[at] if at < len(words) else ""
-        rank = 1 - NAMES[URL].index(word) / 100 if word in NAMES[URL] else 0.0
+        side = side_of(header[at]) if at < len(header) else ""
+        rank = (
+            1.5
+            if side == "old" and word not in NAMES[REFERRER]
+            else 1 - NAMES[URL].index(word) / 100
+            if word in NAMES[URL]
+            else 0.0
+        )
+        if side == "new" and word not in NAMES[URL]:
+            rank = -0.5
         addresses = _share(cells, looks_like_address)
-        others = _share(cells, lambda c: _host(c) not in hosts and _host(c) != "") if hosts else 0.0
-        named = rank and (addresses > 0 or _share(cells, lambda c: number(c) is None) > 0.5)
+        others = _share(cells, lambda c: host_of(c) not in hosts and host_of(c) != "") if hosts else 0.0
+        named = rank > 0 and (addresses > 0 or _share(cells, lambda c: number(c) is None) > 0.5)
         if addresses < 0.6 and not named:
             continue
         figure = 4 * addresses * (1 - others) + rank + 0.5 * addresses
@@ -166,19 +206,39 @@ def _url_column(words: list[str], rows: Sequence[Sequence[str]], hosts: frozense
     return best
 
 
-def _by_content(found: dict[str, int], rows: Sequence[Sequence[str]], width: int, hosts: frozenset[str]) -> None:
+# A day that is not the last one on which something was seen.
+_OTHER_DAY = re.compile(
+    r"first|erst|premi|prim|created|added|published|discovered|start|begin|since|seit|entdeckt|angelegt|lost|verloren",
+    re.IGNORECASE,
+)
+
+
+def _by_content(
+    found: dict[str, int],
+    rows: Sequence[Sequence[str]],
+    header: Sequence[str],
+    hosts: frozenset[str],
+    off: frozenset[str],
+    *,
+    is_links: bool,
+) -> None:
     """Find what the headers do not tell: statuses, days, pages that link, and titles give themselves away."""
-    for at in range(width):
+    open_ones = {STATUS, LAST_SEEN, REFERRER, TITLE} - found.keys() - off - ({TITLE} if is_links else set())
+    for at in range(len(header)):
         cells = _cells(rows, at)
         if at in found.values() or len(cells) < 3:
             continue
-        if STATUS not in found and _share(cells, status_code) == 1 and len(set(cells)) < len(cells):
+        if STATUS in open_ones - found.keys() and _share(cells, status_code) == 1 and len(set(cells)) < len(cells):
             found[STATUS] = at
-        elif LAST_SEEN not in found and _share(cells, day_of) == 1:
+        elif LAST_SEEN in open_ones - found.keys() and not _OTHER_DAY.search(header[at]) and _share(cells, day_of) == 1:
             found[LAST_SEEN] = at
-        elif REFERRER not in found and _share(cells, lambda c: _host(c) and _host(c) not in hosts) == 1:
+        elif (
+            REFERRER in open_ones - found.keys()
+            and side_of(header[at]) != "new"
+            and _share(cells, lambda c: host_of(c) and host_of(c) not in hosts) == 1
+        ):
             found[REFERRER] = at
-        elif TITLE not in found and _share(cells, _is_phrase) > 0.7 and len(set(cells)) * 2 > len(cells):
+        elif TITLE in open_ones - found.keys() and _share(cells, _is_phrase) > 0.7 and len(set(cells)) * 2 > len(cells):
             found[TITLE] = at
 
 
@@ -201,7 +261,8 @@ def looks_like_address(cell: str) -> bool:
     return _ADDRESS.match(cell.strip()) is not None
 
 
-def _host(cell: str) -> str:
+def host_of(cell: str) -> str:
+    """The host that a cell names, or an empty text."""
     match = _HOST.match(cell.strip())
     return match[1].lower() if match else ""
 

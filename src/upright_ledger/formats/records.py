@@ -21,7 +21,8 @@ class Record:
     that nothing in it may be mended. real: whether a log says that the old site answered it without an error, or a list
     names it. host: the host a log names, or empty. status: 0 when not said. day: YYYY-MM-DD or empty.
     item: its number in the shop or the catalogue.
-    referrers: the pages that link here or led here, with their number. mends: what was mended in the text.
+    referrers: the pages that link here or led here, with their number. mends: what was mended in the text. failure: the class of failure that a list of errors tells in words. is_link: it is one link of one of the
+    `referrers`, to be counted.
     """
 
     line: int
@@ -39,6 +40,8 @@ class Record:
     item: str = ""
     referrers: Mapping[str, float] = field(default_factory=dict)
     mends: Iterable[str] = ()
+    failure: str = ""
+    is_link: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +74,7 @@ def _no_lines(_method: str) -> Mapping[str, Sequence[bytes]]:
 class ReadOptions:
     """What a user may say about a file, and what the ledger knows.
 
-    columns: meaning → header text. hosts: the hosts of the old sites, by which the column of old URLs is told from others.
+    columns: meaning → header text; empty where no column has that meaning. sheet: of a workbook. hosts: the hosts of the old sites, by which the column of old URLs is told from others.
     noise: kind → names (a regular expression) of parameters that are
     left out of what a log says, because they tell nothing of the page. live: times (UTC) at which builds went live, where days of logs are taken apart. known_lines: method → day → digests of
     log lines that count already; see `LogLines`.
@@ -83,6 +86,7 @@ class ReadOptions:
     noise: Mapping[str, str] = field(default_factory=dict)
     live: tuple[str, ...] = ()
     known_lines: Callable[[str], Mapping[str, Sequence[bytes]]] = _no_lines
+    sheet: str = ""
 
 
 @dataclass

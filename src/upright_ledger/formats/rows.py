@@ -18,19 +18,22 @@ from upright_ledger.formats.streams import read_head
 Row = tuple[int, list[str]]
 """The line or row of the file, from 1, and its cells; a blank row has none."""
 
-MAX_CELL = 1 << 17
+MAX_CELL = 1 << 24  # characters; a page's text in a cell is long, and more than this is damage
 MAX_WORKBOOK = 1 << 30  # bytes when unpacked
 MAX_PACKING = 200
 _SAMPLE = 60
 
 
-def rows_of(path: Path, kind: str, encoding: str = "", notes: list[str] | None = None) -> Iterator[Row]:
+def rows_of(
+    path: Path, kind: str, encoding: str = "", notes: list[str] | None = None, sheet: str = ""
+) -> Iterator[Row]:
     """The rows of a table, header included. Raises InputError, at once or on the way, with the line that is damaged.
 
-    notes: gets what a user should know of a delimited file's encoding, with the first row.
+    notes: gets what a user should know of a delimited file's encoding, with the first row. sheet: of a workbook; the fullest one where none is
+    named.
     """
     if kind == SHEET:
-        return _workbook(path)
+        return _sheet_rows(path, sheet)
     return _objects(path, encoding) if kind == JSON else _delimited(path, encoding, [] if notes is None else notes)
 
 
@@ -51,8 +54,30 @@ def _delimited(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]:
             raise InputError(f"{path} line {line:,} cannot be read as a table: {error}", "check its quotes") from None
 
 
-def _workbook(path: Path) -> Iterator[Row]:
-    """The rows of the first sheet that holds more than one, numbered as in the sheet."""
+def sheets_of(path: Path) -> list[str]:
+    """The names of a workbook's sheets that hold anything, in their order."""
+    return [name for name, sheet in _open_workbook(path).items() if sheet.total_height]
+
+
+def fullest_sheet(path: Path) -> str:
+    """The sheet that is read where none is named."""
+    sheets = _open_workbook(path)
+    return max(sheets, key=lambda name: sheets[name].total_height or 0)
+
+
+def _sheet_rows(path: Path, name: str) -> Iterator[Row]:
+    """The rows of one sheet, numbered as in the sheet."""
+    sheets = _open_workbook(path)
+    if name and name not in sheets:
+        raise InputError(f"{path} has no sheet {name!r}", f"its sheets are: {', '.join(sheets)}")
+    chosen = sheets[name] if name else sheets[fullest_sheet(path)]
+    for number, cells in enumerate(chosen.to_python(skip_empty_area=False), 1):
+        texts = [_cell_text(c) for c in cells]
+        yield number, texts if any(t.strip() for t in texts) else []
+
+
+def _open_workbook(path: Path) -> dict[str, Any]:
+    """The sheets of a workbook by their names."""
     import python_calamine
 
     read_head(path)
@@ -67,15 +92,12 @@ def _workbook(path: Path) -> Iterator[Row]:
         )
     try:
         workbook = python_calamine.CalamineWorkbook.from_path(str(path))
-        sheets = [workbook.get_sheet_by_name(name) for name in workbook.sheet_names]
+        sheets = {name: workbook.get_sheet_by_name(name) for name in workbook.sheet_names}
     except (python_calamine.CalamineError, OSError) as error:
         raise InputError(f"{path} is a damaged workbook: {error}", "save it again, or as CSV") from None
-    fullest = max(sheets, key=lambda s: s.total_height or 0, default=None)
-    if fullest is None:
+    if not sheets:
         raise InputError(f"{path} has no sheets", "save the sheet as CSV")
-    for number, cells in enumerate(fullest.to_python(skip_empty_area=False), 1):
-        texts = [_cell_text(c) for c in cells]
-        yield number, texts if any(t.strip() for t in texts) else []
+    return sheets
 
 
 def _cell_text(value: object) -> str:

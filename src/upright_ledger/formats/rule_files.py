@@ -12,7 +12,7 @@ from upright_ledger.core.traffic import PATTERN_RULE
 from upright_ledger.errors import InputError
 from upright_ledger.formats.apache_rules import RulesRead, read_apache
 from upright_ledger.formats.nginx_rules import read_nginx
-from upright_ledger.formats.pairs import read_pairs
+from upright_ledger.formats.pairs import read_pairs, status_word
 from upright_ledger.formats.reading import read_text
 from upright_ledger.formats.recognising import JSON, SHEET, TABLE, recognise
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
@@ -116,11 +116,12 @@ def _literal(where: str, old: str, new: str, status: int) -> ImportedRule:
 
 def _read_pairs(path: Path, encoding: str) -> RulesRead:
     out = RulesRead()
-    pairs = read_pairs(path, encoding)
+    pairs = read_pairs(path, ReadOptions(encoding))
     out.missed = [(line, why, "") for line, why in pairs.rejected]
     for pair in pairs.rows:
         digits = re.match(r"\d{3}\b", pair.status)
-        status = 410 if pair.status.lower() == "gone" else int(digits[0]) if digits else 301
+        word = status_word(pair.status)
+        status = int(digits[0]) if digits else 410 if word == "gone" else int(word or 301)
         if pair.is_template or status not in {301, 302, 307, 308, 410}:
             out.missed.append(
                 (

@@ -31,10 +31,11 @@ _DAMAGE = (OSError, EOFError, zlib.error, lzma.LZMAError)
 
 @dataclass(frozen=True, slots=True)
 class Input:
-    """One file to read, and the name by which it is spoken of."""
+    """One file to read, and the name by which it is spoken of. sheet: of a workbook that has several."""
 
     path: Path
     name: str
+    sheet: str = ""
 
 
 def files_of(path: Path) -> list[Input]:

@@ -4,18 +4,20 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from itertools import chain, islice
 from pathlib import Path
 
 from upright_ledger.core.evidence import (
+    BAD_REDIRECT,
     CLICKS,
     HITS,
     IMPRESSIONS,
     LINKING_DOMAINS,
     LINKING_PAGES,
     LISTED,
+    SOFT_404,
     VISITS,
     Figure,
 )
@@ -23,11 +25,35 @@ from upright_ledger.core.mending import mend
 from upright_ledger.core.traffic import BLANK, SUMMARY
 from upright_ledger.errors import InputError
 from upright_ledger.formats import columns as col
+from upright_ledger.formats.header_words import side_of
 from upright_ledger.formats.recognising import JSON, SHEET, TABLE
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.rows import Row, rows_of
 
+_PER_PERIOD = (HITS, VISITS, CLICKS, IMPRESSIONS)
 _AMOUNTS = (HITS, VISITS, CLICKS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES)
+NO_ADDRESS = frozenset(
+    [
+        "(not set)",
+        "(other)",
+        "(not provided)",
+        "(none)",
+        "(direct)",
+        "n/a",
+        "na",
+        "#n/a",
+        "none",
+        "null",
+        "undefined",
+        "nan",
+        "-",
+        "—",
+        "(leer)",
+        "(andere)",
+        "(nicht festgelegt)",
+    ]
+)
+"""How exports say that there is no address."""
 _NO_TITLE = frozenset({"(not set)", "(not provided)", "-", "n/a", "none", "null"})  # how exports say nothing
 _TOTAL = re.compile(
     r"\W*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total g\S+|totale|somme|suma)\b",
@@ -59,6 +85,16 @@ class Table:
         at = self.columns.get(meaning)
         return row[at].strip() if at is not None and at < len(row) else ""
 
+    def is_sum(self, row: list[str]) -> bool:
+        """Whether a row holds totals, or says that there is no address."""
+        written = self.cell(row, col.URL)
+        return not written or written.lower() in NO_ADDRESS or bool(_TOTAL.match(written))
+
+    @property
+    def unused(self) -> list[str]:
+        """Headers of columns that mean nothing here."""
+        return [h.strip() for at, h in enumerate(self.header) if h.strip() and at not in self.columns.values()]
+
     @property
     def mapping(self) -> dict[str, str]:
         """Meaning → header as written, or the number of a column without one."""
@@ -73,7 +109,7 @@ class Table:
 def read_table(path: Path, options: ReadOptions, kind: str = TABLE) -> Table:
     """Open a table and find its columns. Raises InputError when it has no rows or no column with addresses."""
     notes: list[str] = []
-    rows = rows_of(path, kind, options.encoding, notes)
+    rows = rows_of(path, kind, options.encoding, notes, options.sheet)
     first = list(islice(rows, _SAMPLE))
     at, columns = _find_header(path, first, options)
     header = first[at][1] if at is not None else []
@@ -92,6 +128,9 @@ def _find_header(path: Path, rows: list[Row], options: ReadOptions) -> tuple[int
         raise InputError(f"{path} has no rows", "export it again")
     width = Counter(len(cells) for _, cells in filled).most_common(1)[0][0]
     top = next(n for n, cells in filled if len(cells) == width)
+    before = next((n - 1 for n, cells in filled if any(map(col.looks_like_address, cells))), -1)
+    if before >= 0 and not _are_words(rows[before][1]):
+        before = -1
     missing = ""
     best: tuple[int, int, dict[str, int]] | None = None
     for n, cells in filled[:_HEADER_WITHIN]:
@@ -103,18 +142,18 @@ def _find_header(path: Path, rows: list[Row], options: ReadOptions) -> tuple[int
         except KeyError as error:
             missing = missing or str(error.args[0])
             continue
-        known = sum(1 for h in cells if any(col.bare(h) in names for names in col.NAMES.values()))
+        known = sum(1 for h in cells if side_of(h) or any(col.bare(h) in names for names in col.NAMES.values()))
         figure = known * 10 + sum(1 for c in cells if c.strip()) + 5 * len(options.columns)
-        if not known and not options.columns and n != top:
+        if not known and not options.columns and n not in {top, before}:
             continue  # nothing but its place could make this a header
         if col.URL in columns and (best is None or figure > best[0]):
             best = (figure, n, columns)
     if best is not None:
         return best[1], best[2]
     names = [h.strip() for h in max((c for _, c in filled[:_HEADER_WITHIN]), key=len) if h.strip()]
-    if missing or options.columns:
+    if missing or any(options.columns.values()):
         raise InputError(
-            f"{path} has no column {missing or next(iter(options.columns.values()))!r}",
+            f"{path} has no column {missing or next(filter(None, options.columns.values()), '')!r}",
             f"its columns are: {', '.join(names)[:500]}",
         )
     columns = col.map_columns([], [cells for _, cells in filled], {}, options.hosts)
@@ -124,6 +163,11 @@ def _find_header(path: Path, rows: list[Row], options: ReadOptions) -> tuple[int
             f"name one, as in --column url='…'; its columns are: {', '.join(names)[:500]}",
         )
     return None, columns
+
+
+def _are_words(cells: list[str]) -> bool:
+    """Whether cells are names of columns rather than values."""
+    return len(cells) > 1 and all(col.number(c) is None and not re.search(r"[./]\w", c) for c in cells if c.strip())
 
 
 def read_table_urls(path: Path, options: ReadOptions) -> Reading:
@@ -142,7 +186,39 @@ def read_json_urls(path: Path, options: ReadOptions) -> Reading:
 
 
 def _reading(table: Table) -> Reading:
-    return Reading(_items(table), table.mapping, table.notes)
+    reading = Reading(_items(table), table.mapping, table.notes)
+    reading.days = period_in([" ".join(cells) for _, cells in table.above])
+    grown = [unit for unit in _PER_PERIOD if unit in table.columns]
+    if grown and not any(reading.days):
+        table.notes.append(
+            f"for how many days its {' and '.join(grown)} count is not said (--period FROM..TO): they are taken as of 30 days"
+        )
+    unused = table.unused
+    if unused:
+        more = f" and {len(unused) - 8:,} more" if len(unused) > 8 else ""
+        table.notes.append(
+            f"columns that are not used: {', '.join(unused[:8])}{more} (--column MEANING=HEADER settles one)"
+        )
+    return reading
+
+
+_TWO_DAYS = re.compile(
+    r"(?P<a>\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{4}|\d{8}|\d{1,2}\.? [^\W\d]+ \d{4}|[^\W\d]+\.? \d{1,2}, \d{4})"
+    r"\s*(?:-|–|—|\.\.+|to|bis|until|through|au|al|hasta|tot|a)\s*"
+    r"(?P<b>\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{4}|\d{8}|\d{1,2}\.? [^\W\d]+ \d{4}|[^\W\d]+\.? \d{1,2}, \d{4})",
+    re.IGNORECASE,
+)
+
+
+def period_in(texts: Iterable[str]) -> tuple[str, str]:
+    """The first two days with "to" between them that words above a table name; empty where they name none."""
+    for text in texts:
+        if match := _TWO_DAYS.search(text):
+            month_first = any(int(d.split("/")[1]) > 12 for d in match.groups() if re.fullmatch(r"\d+/\d+/\d{4}", d))
+            first, last = (col.day_of(d, month_first=month_first) for d in match.groups())
+            if first and last and first <= last:
+                return first, last
+    return "", ""
 
 
 def _items(table: Table) -> Iterator[Item]:
@@ -155,8 +231,10 @@ def _items(table: Table) -> Iterator[Item]:
             yield Aside(line, BLANK)
             continue
         written = row[url].strip() if url < len(row) else ""
-        if not written or (
-            written[0] in _DOUBTFUL and (_TOTAL.match(written) or (written[0] == "#" and not any(row[1:])))
+        if (
+            not written
+            or written.lower() in NO_ADDRESS
+            or (written[0] in _DOUBTFUL and (_TOTAL.match(written) or (written[0] == "#" and not any(row[1:]))))
         ):
             yield _no_url(line, row, written)
             continue
@@ -188,7 +266,10 @@ def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
         col.TRAFFIC_SOURCE,
         col.ITEM,
         col.HEADING,
+        col.REASON,
     )
+    # One row a link: the pages and sites that link are counted, where no column does.
+    is_link = col.REFERRER in table.columns and not any(unit in table.columns for unit in _AMOUNTS)
     texts_at = [table.columns.get(meaning, _NOWHERE) for meaning in texts]
     listed = (Figure(LISTED, 1.0),)
 
@@ -199,7 +280,7 @@ def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
             if at < width and (cell := row[at]) and (amount := col.number(cell)):
                 figures.append(Figure(unit, amount))
         told = [row[at].strip() if at < width else "" for at in texts_at]
-        title, status, day, anchor, language, led, source, item, heading = told
+        title, status, day, anchor, language, led, source, item, heading, reason = told
         url = mend(written)
         led = led or source
         return Record(
@@ -208,12 +289,33 @@ def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
             figures=figures or listed,
             status=col.status_code(status) if status else 0,
             day=(col.day_of(day, month_first=table.month_first) if day else "") or url.day,
-            title=heading if not title or title.lower() in _NO_TITLE else title,
+            title=(heading if not title or title.lower() in _NO_TITLE else title)[:MAX_TITLE],
             anchor=anchor,
             language=language,
             item=item,
             referrers={led: 1.0} if led else _NONE,
             mends=url.mends,
+            failure=failure_in(reason or status) if reason or status else "",
+            is_link=is_link and col.looks_like_address(led),
         )
 
     return record
+
+
+MAX_TITLE = 2_000  # characters
+_FAILURES = (
+    (SOFT_404, r"soft\W*404|weicher? 404|soft error"),
+    (BAD_REDIRECT, r"redirect|weiterleitung|umleitung|redirection|redirecci|reindirizz|doorverwijz"),
+    ("410", r"\b410\b|\bgone\b"),
+    ("404", r"\b404\b|not found|nicht gefunden|introuvable|no encontrad|non trovat|niet gevonden"),
+    (
+        "5xx",
+        r"\b5\d\d\b|5xx|server error|serverfehler|erreur (?:du )?serveur|error del servidor|errore del server|serverfout",
+    ),
+)
+
+
+def failure_in(text: str) -> str:
+    """The class of failure that a list of errors tells in words: "Soft 404", "Not found (404)", "Redirect error"; or an empty text."""
+    low = text.lower()
+    return next((kind for kind, pattern in _FAILURES if re.search(pattern, low)), "")

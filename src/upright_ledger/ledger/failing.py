@@ -11,10 +11,9 @@ from sqlalchemy import Connection, func, select
 
 from upright_ledger.core.evidence import BOTS, CLICKS, HITS, VISITS, days_in
 from upright_ledger.core.traffic import SCANNERS
-from upright_ledger.core.triage.accounting import Told
+from upright_ledger.core.triage.accounting import FAILING, Told
 from upright_ledger.ledger import schema
 
-FAILING = ("404", "410", "5xx")
 _ASKED = (HITS, VISITS, CLICKS)
 
 

@@ -98,7 +98,9 @@ def _sound_logs(connection: Connection) -> None:
 
 
 def _how_answers_were_found(connection: Connection) -> None:
-    """Who decided an answer, and the confidence, reasons and runner-up of the proposal that it is."""
+    """Who decided an answer, and the confidence, reasons and runner-up of the proposal that it is; how sources were to be read."""
+    if "asked" not in {c["name"] for c in inspect(connection).get_columns("sources")}:
+        connection.execute(text("ALTER TABLE sources ADD COLUMN asked JSON"))
     if "confidence" in {c["name"] for c in inspect(connection).get_columns("answers")}:
         return  # made by the first migration of a newer program
     number = "DOUBLE PRECISION" if connection.dialect.name == "postgresql" else "FLOAT"

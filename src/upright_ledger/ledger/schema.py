@@ -96,6 +96,7 @@ sources = Table(
     Column("mended", JSON),
     Column("aside", JSON),  # class → lines set aside
     Column("withdrawn", Boolean, nullable=False, default=False),
+    Column("asked", JSON),  # how it was to be read, by the options that were given
     Index("sources_by_digest", "digest"),
 )
 

@@ -16,7 +16,7 @@ from upright_ledger.ledger.store import now
 
 @dataclass(slots=True)
 class SourceFacts:
-    """What is kept about a source itself; the counts are lines."""
+    """What is kept about a source itself; the counts are lines. asked: what the user said of how it is to be read."""
 
     name: str
     kind: str
@@ -32,6 +32,7 @@ class SourceFacts:
     rejected: int = 0
     mended: Mapping[str, int] = field(default_factory=dict)
     aside: Mapping[str, int] = field(default_factory=dict)
+    asked: Mapping[str, Any] = field(default_factory=dict)
 
 
 def find_source(connection: Connection, digest: str, purpose: str) -> Row[Any] | None:
@@ -76,6 +77,7 @@ def add_source(step: Step, facts: SourceFacts) -> int:
         "mapping": dict(facts.mapping),
         "new_entries": 0,
         "withdrawn": False,
+        "asked": dict(facts.asked),
         **_outcome(facts),
     }
     step.put("sources", row)

@@ -30,6 +30,14 @@ def load_templates(connection: Connection) -> list[StoredTemplate]:
     return [StoredTemplate(**{k: v for k, v in row.items() if k != "id"}) for row in rows]
 
 
+def remove_template(step: Step, site: str, source: str) -> None:
+    """Take a template answer out."""
+    t = schema.templates
+    known = step.connection.scalar(select(t.c.id).where(t.c.site == site, t.c.source == source))
+    if known is not None:
+        step.remove("templates", [{"id": known}])
+
+
 def post_template(step: Step, template: StoredTemplate) -> StoredTemplate | None:
     """Put a template answer in place of the one of the same source; returns that one, where there was one."""
     t = schema.templates

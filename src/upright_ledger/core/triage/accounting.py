@@ -11,11 +11,15 @@ from datetime import date, timedelta
 from typing import NamedTuple
 
 from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY, WANTED
+from upright_ledger.core.evidence import BAD_REDIRECT, SOFT_404
 from upright_ledger.core.triage.days import is_after
 
 NEW, ANSWERED, DEPLOYED, PROVEN, RECURRING = "new", "answered", "deployed", "proven", "recurring"
 STATES = (RECURRING, NEW, ANSWERED, DEPLOYED, PROVEN)
 """States of a failing entry, those that ask for something first."""
+
+FAILING = ("404", "410", "5xx", SOFT_404, BAD_REDIRECT)
+"""Classes of status that are failures, those that lists of errors tell among them."""
 
 _RIGHT = {MOVE: "3xx", TEMPORARY: "3xx", GONE: "410", KEEP: "2xx"}
 """The class of status with which an answer shows in a log."""
@@ -47,7 +51,7 @@ class Fix:
 @dataclass
 class Account:
     """What failed of an entry. failed, bots: all requests by people and by bots that failed; since: of both, those after the fix went live; right: answered as the
-    answer says, after it. first, last: days on which it failed. spellings: spelling → failures since the fix (all of them without one).
+    answer says, after it. first, last: days on which it failed. named: a list of errors names it, and it counts although nobody knows how often it was asked for. spellings: spelling → failures since the fix (all of them without one).
     """
 
     state: str = NEW
@@ -57,6 +61,7 @@ class Account:
     right: float = 0.0
     first: str = ""
     last: str = ""
+    named: bool = False
     spellings: dict[str, float] = field(default_factory=dict)
     statuses: dict[str, float] = field(default_factory=dict)
     days: dict[str, float] = field(default_factory=dict)
@@ -78,7 +83,7 @@ def is_failure(status_class: str, kind: str) -> bool:
     """Whether a status is a failure in view of an answer: a right 410 is none."""
     if status_class == "410":
         return kind != GONE
-    return status_class in {"404", "5xx"}
+    return status_class in FAILING
 
 
 def account(told: Iterable[Told], fix: Fix, *, soft: bool = False) -> Account:
@@ -96,6 +101,7 @@ def account(told: Iterable[Told], fix: Fix, *, soft: bool = False) -> Account:
         day = t.day[:10]
         found.first = min(found.first or day, day)
         found.last = max(found.last, day)
+        found.named |= not t.requests and (after or not fix.live)
         found.statuses[t.status_class] = found.statuses.get(t.status_class, 0.0) + t.requests
         if t.people:
             found.failed += t.requests
@@ -118,7 +124,7 @@ def _state(found: Account, fix: Fix) -> str:
         return ANSWERED
     if not fix.live:
         return ANSWERED
-    if found.since:
+    if found.since or found.named:
         return RECURRING
     return PROVEN if found.right else DEPLOYED
 
