@@ -82,7 +82,7 @@ def read_pairs(path: Path, options: ReadOptions | None = None, new_origins: froz
             path,
             [r for r in rows_of(path, kind if kind == JSON else TABLE, options.encoding) if r[1]],
             options,
-            new_hosts,
+            new_origins,
         )
     found = Pairs([], [])
     failed: dict[str, InputError] = {}
