@@ -49,6 +49,9 @@ PATHS = [
     "/a/./b",
     "/admin/",
     "/old",
+    "/img/tower.png",
+    "/robots.txt",
+    "/img/logo.gif",
 ]
 QUERIES = [
     "", "", "?fbclid={n}", "?utm_source=a&gclid={n}", "?v={n}", "?token={n}", "?id=1&token={n}", "?cat=../../etc/passwd",
@@ -142,14 +145,20 @@ class Counted(NamedTuple):
 
     @property
     def total(self) -> Counter[tuple[str, str, str]]:
-        found: Counter[tuple[str, str, str]] = Counter()
-        for counts in (*self.entries.values(), *self.aside.values()):
-            found.update(counts)
-        return found
+        """Requests by day, class of status, and who asked."""
+        return requests(*self.entries.values(), *self.aside.values())
+
+
+def requests(*counted: Counter[tuple[str, str, str]]) -> Counter[tuple[str, str, str]]:
+    """What was counted of requests alone."""
+    found: Counter[tuple[str, str, str]] = Counter()
+    for counts in counted:
+        found.update({k: n for k, n in counts.items() if k[0]})
+    return found
 
 
 _ALL = """
-SELECT p.site, p.spelling, p.aside, e.site AS its_site, e.key, v.status_class, v.agent, v.days, v.amount
+SELECT p.site, p.spelling, p.aside, e.site AS its_site, e.key, v.unit, v.status_class, v.agent, v.days, v.amount
 FROM evidence v JOIN sources s ON s.id = v.source JOIN spellings p ON p.id = v.spelling LEFT JOIN entries e ON e.id = p.entry
 WHERE NOT s.withdrawn
 """
@@ -164,7 +173,7 @@ def counted(ledger: Ledger) -> Counted:
             name = (row.its_site, row.key) if row.key is not None else (row.aside, row.spelling)
             counts = where.setdefault(name, Counter())
             if not row.agent:
-                counts["", "", "listed"] += int(row.amount)
+                counts["", "", row.unit] += int(row.amount)
                 continue
             assert sum(n for _, n in days_in(row.days)) == row.amount
             for day, n in days_in(row.days):

@@ -25,6 +25,7 @@ from counting import (
     counted,
     fresh_ledger,
     gathered,
+    requests,
     w3c,
     write_log,
 )
@@ -63,11 +64,11 @@ def test_requests_in_are_requests_counted(asked: list[Asked], kind: str, most: i
         logtally.MOST_IN_MEMORY = before
     assert found.total == expected(asked, kind)
     assert source.rejected == len(damaged)
-    assert source.accepted == sum(c.total() for c in found.entries.values())
-    assert source.set_aside == sum(c.total() for c in found.aside.values()) + (kind == "w3c")
+    assert source.accepted == requests(*found.entries.values()).total()
+    assert source.set_aside == requests(*found.aside.values()).total() + (kind == "w3c")
     by_class: Counter[str] = Counter()
     for (name, _), counts in found.aside.items():
-        by_class[name] += counts.total()
+        by_class[name] += requests(counts).total()
     assert {k: n for k, n in source.aside.items() if k != "blank"} == by_class
 
 
@@ -88,7 +89,8 @@ def test_no_order_of_lines_and_no_cut_into_files_decides_anything(
         if named:
             (folder / "list.txt").write_text(f"{OLD}{named}\n")
         one, other = fresh_ledger(folder / "one"), fresh_ledger(folder / "other")
-        with_list = [folder / "list.txt"] if named and named != "/s.css" and not named.startswith("/admin") else []
+        never = ("/s.css", "/admin", "/robots.txt", "/img/logo.gif")
+        with_list = [folder / "list.txt"] if named and not named.startswith(never) else []
         gathered(one, [whole, *with_list])
         files = [*pieces, *with_list]
         random.Random(seed).shuffle(files)
@@ -102,7 +104,7 @@ def test_no_order_of_lines_and_no_cut_into_files_decides_anything(
         assert counted(other) == counted(one)
 
 
-CLASSES = ("furniture", "probe", "random", "bots only")
+CLASSES = ("furniture", "probe", "random", "bots only", "page asset")
 
 
 @thorough
@@ -275,7 +277,7 @@ def as_before(program: Program, bad_day: str) -> None:
         )
         database.execute("INSERT INTO log_lines SELECT source, ?, method, digests FROM log_lines LIMIT 1", (bad_day,))
         database.execute("UPDATE sources SET period_end = ?", (bad_day,))
-        database.execute("DELETE FROM migrations WHERE number = (SELECT max(number) FROM migrations)")
+        database.execute("DELETE FROM migrations WHERE number >= 9")
 
 
 def test_a_ledger_of_an_earlier_version_doubles_nothing_and_is_mended(museum: Program) -> None:
@@ -335,3 +337,39 @@ def test_values_that_were_left_out_of_logs_are_said_to_be_gone(museum: Program) 
     museum("undo", "--step", "2")
     museum("gather", "a.log")
     assert {e["hits"] for e in museum.json("entries", "/story*")["entries"]} == {3}
+
+
+def test_page_assets_are_set_aside_unless_others_lead_to_them(museum: Program) -> None:
+    own = "http://www.quillhaven.example/page"
+    asked = [
+        Asked(p, referrer=own)
+        for p in ("/img/tower.png", "/img/logo.png", "/robots.txt", "/apple-touch-icon.png", "/favicon.ico", "/page")
+    ]
+    asked += [
+        Asked("/img/famous.png", referrer="http://partner.example/p"),
+        Asked("/img/linked.jpg", status=404, referrer=own),
+    ]
+    museum("gather", write_log(museum.folder / "a.log", "combined", combined(asked)))
+    assert {e["legacy_url"].removeprefix(OLD) for e in museum.json("entries")["entries"]} == {
+        "/page",
+        "/img/famous.png",
+    }
+    aside = {u["url"].removeprefix(OLD): u["class"] for u in museum.json("entries", "--aside", "all")["set_aside"]}
+    assert aside["/robots.txt"] == aside["/img/logo.png"] == aside["/img/tower.png"] == "page asset"
+    museum(
+        "gather",
+        museum.write("links.csv", "url,linking domains\n/img/linked.jpg,3\n"),
+        museum.write("list.txt", "/img/tower.png\n/robots.txt\n"),
+    )
+    named = {"/page", "/img/famous.png", "/img/linked.jpg", "/img/tower.png"}
+    assert {e["legacy_url"].removeprefix(OLD) for e in museum.json("entries")["entries"]} == named
+    run = museum.json("rehearse", "a.log", code=None)
+    assert run["left_out"]["page asset"] == 3
+    museum("undo")
+    museum("undo")
+    assert {e["legacy_url"].removeprefix(OLD) for e in museum.json("entries")["entries"]} == {
+        "/page",
+        "/img/famous.png",
+    }
+    museum("fold", "--take-back", "page asset")
+    assert facts(museum, "/robots.txt") == (1, 0)

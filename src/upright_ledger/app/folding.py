@@ -18,7 +18,7 @@ from upright_ledger.ledger.settings import read_settings_of, write_policy
 from upright_ledger.ledger.sources import list_sources
 from upright_ledger.ledger.store import Ledger
 
-CLASSES_BY_FORM = ("furniture", "probe", "random", "bots only")
+CLASSES_BY_FORM = ("furniture", "probe", "random", "bots only", "page asset")
 
 
 @dataclass

@@ -19,8 +19,9 @@ from upright_ledger.core import traffic
 from upright_ledger.core.addresses import NotAnAddressError, parse_address, split_text
 from upright_ledger.core.evidence import (
     BAD_REDIRECT,
-    BOTS,
+    BY_OTHERS,
     CLICKS,
+    ELSEWHERE,
     HITS,
     LINKING_DOMAINS,
     LINKING_PAGES,
@@ -31,9 +32,10 @@ from upright_ledger.core.evidence import (
     status_class,
 )
 from upright_ledger.core.folding import FoldingPolicy
-from upright_ledger.core.placing import Placed, Placer
+from upright_ledger.core.placing import Known, Placed, Placer
 from upright_ledger.core.secrets import mask_query
 from upright_ledger.core.sites import Sites
+from upright_ledger.core.triage.attribution import BY_CAMPAIGN
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.recognising import ACCESS_LOG, SHEET, recognise
@@ -394,11 +396,17 @@ class _Sorter:
     def _sort(self, record: Record, found: dict[tuple[str, str], Sighting]) -> None:
         try:
             if record.sent:
-                people = any(f.agent != BOTS for f in record.figures)
                 place = self._placer.sent(record.url, record.host)
-                place = self._placer.asked(place, answered=record.real, people=people)
+                if place.key and self._placer.is_asset(place) and (elsewhere := self._from_elsewhere(record.referrers)):
+                    record = replace(record, figures=[*record.figures, Figure(ELSEWHERE, elsewhere)])
+                people = any(f.agent == PEOPLE for f in record.figures)
+                place = self._placer.seen(place, Known(False, record.real, people, _tells_of_others(record)))
             else:
                 place = self._placer.written(record.url)
+                if place.doubt:
+                    place = self._placer.seen(
+                        place, Known(named=True, elsewhere=record.is_link or _tells_of_others(record))
+                    )
         except NotAnAddressError as error:
             if record.lines:
                 self._reject(Reject(record.line, str(error), record.url), record.lines)
@@ -416,6 +424,21 @@ class _Sorter:
         if record.is_link and not place.aside:
             record = replace(record, figures=[*record.figures, *self._links(place, record.referrers)])
         _see(found, place, record)
+
+    def _from_elsewhere(self, referrers: Mapping[str, float]) -> float:
+        """How many of these requests other sites, or campaigns, led to."""
+        found = 0.0
+        for text, amount in referrers.items():
+            if text.startswith(BY_CAMPAIGN):
+                found += amount
+                continue
+            try:
+                page = parse_address(text) if text else None
+            except NotAnAddressError:
+                continue
+            if page is not None and not self._placer.sites.site_of(page) and not self._placer.sites.is_new(page):
+                found += amount
+        return found
 
     def _links(self, place: Placed, linking: Iterable[str]) -> Iterator[Figure]:
         """The pages and sites that a list of links names for an entry, each once; links of the sites' own pages are none."""
@@ -452,6 +475,11 @@ class _Sorter:
         if text and kind != traffic.BLANK:
             known = (kind, text) in self.aside_texts or len(self.aside_texts) < MAX_ASIDE_TEXTS
             self.aside_texts[kind, text if known else ""] += lines
+
+
+def _tells_of_others(record: Record) -> bool:
+    """Whether a record says that others link to an address, show it, or led people to it."""
+    return any(f.amount and f.unit in BY_OTHERS and not f.agent for f in record.figures)
 
 
 def _finished(found: dict[tuple[str, str], Sighting]) -> list[Sighting]:

@@ -17,6 +17,7 @@ from upright_ledger.app.requests import Requests
 from upright_ledger.core.addresses import NotAnAddressError, parse_address
 from upright_ledger.core.evidence import BOTS, CLICKS, HITS, VISITS
 from upright_ledger.core.placing import Placer
+from upright_ledger.core.traffic import asset_class
 from upright_ledger.errors import InputError
 from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
 from upright_ledger.formats.registry import check_kind, read_urls
@@ -61,6 +62,7 @@ def coming_requests(
     """
     check_kind(kind)
     placer = Placer(book.sites, book.policy, base_origin(book.sites, host))
+    placer.assets_kept = frozenset((e.site, e.key) for e in book.entries if asset_class(e.key.partition("?")[0]))
     job = (placer, paths, options_for(options or ReadOptions(), book.sites, book.policy), kind)
     for part in _parts(paths, job):
         if isinstance(part, _Batch):

@@ -99,6 +99,7 @@ _HELP = {
     traffic.PROBE: "where they are pages all the same: upright fold --take-back probe, or a path such as '/admin/*'",
     traffic.RANDOM: "where they are pages all the same: upright fold --take-back random",
     traffic.BOTS_ONLY: "where they are pages all the same: upright fold --take-back 'bots only'",
+    traffic.ASSET: "where they are pages all the same: upright fold --take-back 'page asset', or a path such as '/images/*'",
     traffic.PROSE: "where the file is another kind, name it: --kind table, access-log, ...",
 }
 

@@ -264,6 +264,7 @@ _WHY = {
     "probe": "scanners ask for it on every site",
     "random": "letters drawn by chance, as scanners try them",
     "bots only": "asked for by declared bots alone",
+    "page asset": "images that pages show, and what browsers ask for by themselves",
     "furniture": "style sheets, scripts, fonts and icons",
     "off-site": "a host that is no old site of this ledger",
     "unanswerable": "no rule can answer it safely",

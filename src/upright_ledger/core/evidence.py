@@ -13,10 +13,15 @@ IMPRESSIONS = "impressions"
 LINKING_DOMAINS = "linking domains"
 LINKING_PAGES = "linking pages"
 LISTED = "listed"
-"""`hits` are requests by people (bots are kept apart by agent); `listed` counts mentions and means no use."""
+ELSEWHERE = "asked from elsewhere"
+"""`hits` are requests by people (bots are kept apart by agent); `listed` counts mentions and means no use; `asked from elsewhere`: of
+the requests for page assets, those to which other sites led."""
 
 PER_PERIOD = frozenset({HITS, VISITS, CLICKS, IMPRESSIONS})
 """Units that grow with time, so that they are compared per 30 days. Links are a stock."""
+
+BY_OTHERS = frozenset({VISITS, CLICKS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES, ELSEWHERE})
+"""Units that tell of people or search engines who came to an address by itself."""
 
 PEOPLE = "people"
 BOTS = "bots"

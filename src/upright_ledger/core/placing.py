@@ -41,6 +41,16 @@ class Placed(NamedTuple):
     doubt: str = ""
 
 
+class Known(NamedTuple):
+    """What the sources that count say of a spelling. named: something else than a log names it; answered: a log saw it answered without an error; people: a person
+    asked for it; elsewhere: others link to it, search engines or analytics count it, or people came to it from other sites."""
+
+    named: bool = False
+    answered: bool = False
+    people: bool = False
+    elsewhere: bool = False
+
+
 def _spelling(address: Address, query: str) -> str:
     """What is stored of an address: with this query, without its fragment."""
     return f"{address.origin}{address.path}?{query}" if query else f"{address.origin}{address.path}"
@@ -52,6 +62,9 @@ def _path_of(spelling: str) -> str:
 
 class Placer:
     """Places addresses under one set of sites and one folding policy. base: the origin of bare paths."""
+
+    assets_kept: frozenset[tuple[str, str]] = frozenset()
+    """Page assets (site, key) that are entries all the same; for `owner`."""
 
     def __init__(self, sites: Sites, policy: FoldingPolicy, base: str = "") -> None:
         self.sites = sites
@@ -68,9 +81,12 @@ class Placer:
         return frozenset(t for t in self.policy.take_back if not t.startswith("/")), patterns
 
     def written(self, text: str) -> Placed:
-        """The place of an address as people and exports write it. Raises NotAnAddressError."""
+        """The place of an address as people and exports write it, and whether it may be a page asset. Raises NotAnAddressError."""
         address = parse_address(text, self.base)
-        return self._place(address, whole=True, dots=has_dot_segments(text.partition("?")[0]))
+        place = self._place(address, whole=True, dots=has_dot_segments(text.partition("?")[0]))
+        if place.aside or not traffic.asset_class(address.path) or self._is_taken_back(traffic.ASSET, address.path):
+            return place
+        return place._replace(doubt=traffic.ASSET)
 
     def sent(self, target: str, host: str = "") -> Placed:
         """The place of a request target as a client sent it, nothing mended. Raises NotAnAddressError.
@@ -81,16 +97,26 @@ class Placer:
         place = self._place(self.sent_address(target, host), whole=False, dots=False)
         return place if place.aside else self._doubted(place)
 
-    def asked(self, place: Placed, *, answered: bool, people: bool) -> Placed:
-        """What a log makes of a place: a doubt that neither a good answer nor a person's request clears stays.
+    def seen(self, place: Placed, known: Known) -> Placed:
+        """A place in view of what is known of it: a doubt that nothing clears stays.
 
-        answered: with something else than an error. Which line of which log says so does not matter, nor does the order.
+        Which line of which source says so does not matter, nor does the order.
         """
-        if place.aside or answered:
+        if place.aside:
+            return place
+        if place.doubt == traffic.ASSET:
+            listed = known.named and not traffic.is_well_known(_path_of(place.spelling))
+            return place._replace(doubt="") if known.elsewhere or listed else place
+        if known.named or known.answered:
             return place._replace(doubt="")
-        if place.doubt or people or self._is_taken_back(traffic.BOTS_ONLY, _path_of(place.spelling)):
+        if place.doubt or known.people or self._is_taken_back(traffic.BOTS_ONLY, _path_of(place.spelling)):
             return place
         return place._replace(doubt=traffic.BOTS_ONLY)
+
+    @staticmethod
+    def is_asset(place: Placed) -> bool:
+        """Whether a place looks like a page asset's, even where these are taken back."""
+        return bool(traffic.asset_class(_path_of(place.spelling)))
 
     def stored(self, spelling: str) -> Placed:
         """The place of a spelling as it was stored, under this policy, with the doubt that a log alone leaves."""
@@ -104,7 +130,7 @@ class Placer:
 
     def _doubted(self, place: Placed) -> Placed:
         path = _path_of(place.spelling)
-        kind = traffic.doubtful_class(path)
+        kind = traffic.asset_class(path) or traffic.doubtful_class(path)
         return place._replace(doubt=kind) if kind and not self._is_taken_back(kind, path) else place
 
     def owner(self, address: Address) -> tuple[str, str, str]:
@@ -121,7 +147,11 @@ class Placer:
         if kind and not self._is_taken_back(kind, address.path):
             return site, "", kind
         query = mask_query(address.query) if address.query else ""
-        return site, fold_target(address.path, query, self.policy).key, ""
+        key = fold_target(address.path, query, self.policy).key
+        asset = traffic.asset_class(address.path)
+        if asset and (site, key) not in self.assets_kept and not self._is_taken_back(asset, address.path):
+            return site, "", asset
+        return site, key, ""
 
     def sent_address(self, target: str, host: str = "") -> Address:
         """The address of a request: on the host it names, or on the base."""

@@ -48,6 +48,7 @@ OFF_SITE = "off-site"  # on a host that is none of the old sites'
 FURNITURE = "furniture"  # a style sheet, script, font or icon
 PROBE = "probe"  # asked for by vulnerability scanners
 RANDOM = "random"  # random letters that the old site never answered, as scanners try them
+ASSET = "page asset"  # an image that pages show, or what browsers and crawlers ask for by themselves
 SCANNERS = frozenset([PROBE, RANDOM])
 """Classes of what no person asks for."""
 BOTS_ONLY = "bots only"  # asked for by declared bots alone, and never answered
@@ -80,6 +81,38 @@ def set_aside_class(target: str) -> str:
         if sign in low:
             return PROBE if _ATTACK.search(low) else ""
     return ""
+
+
+_IMAGES = ("png", "jpg", "jpeg", "gif", "svg", "webp", "avif", "bmp")
+_WELL_KNOWN = re.compile(
+    r"/(?:robots|humans|ads|app-ads|security)\.txt\Z|\A/\.well-known/|/favicon[^/]*\Z|/apple-touch-icon[^/]*\Z|/browserconfig\.xml\Z|"
+    r"/(?:site\.webmanifest|manifest\.json|crossdomain\.xml|sw\.js)\Z|/[^/]*(?:logo|icon|sprite|spacer|pixel)[^/]*\.(?:png|jpe?g|gif|svg|webp|avif)\Z"
+)
+ASSET_SIGNS = (
+    *(f"%.{ending}%" for ending in _IMAGES),
+    "%.txt%",
+    "%/.well-known/%",
+    "%favicon%",
+    "%touch-icon%",
+    "%browserconfig%",
+    "%manifest%",
+    "%crossdomain%",
+)
+"""Patterns (SQL LIKE, small letters) one of which every page asset fits."""
+
+
+def asset_class(path: str) -> str:
+    """ASSET for a path that pages or browsers ask for, rather than people; or an empty string."""
+    low = lower_ascii(path)
+    name = low.rpartition("/")[2]
+    if "." in name and name.rpartition(".")[2] in _IMAGES:
+        return ASSET
+    return ASSET if _WELL_KNOWN.search(low) else ""
+
+
+def is_well_known(path: str) -> bool:
+    """Whether a page asset is one that no list makes a page of: robots.txt, icons, logos, and what their standards name."""
+    return _WELL_KNOWN.search(lower_ascii(path)) is not None
 
 
 def doubtful_class(path: str) -> str:

@@ -10,8 +10,9 @@ from collections.abc import Iterable, Iterator
 
 from sqlalchemy import ColumnElement, Connection, and_, case, exists, func, or_, select, text, update
 
-from upright_ledger.core.evidence import BOTS
-from upright_ledger.core.placing import Placed, Placer
+from upright_ledger.core.evidence import BY_OTHERS, PEOPLE
+from upright_ledger.core.placing import Known, Placed, Placer
+from upright_ledger.core.traffic import ASSET_SIGNS
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.bulk import batches
 from upright_ledger.ledger.sightings import Entries, join_entries
@@ -21,15 +22,29 @@ _AT_ONCE = 5_000  # numbers in one question
 ACCESS_LOG = "access-log"
 
 
-def unshown(connection: Connection, only: ColumnElement[bool] | None = None) -> dict[int, bool]:
-    """Spellings that logs alone name, and those with errors only → whether people asked for them. only: a condition on `spellings`."""
+def doubted(connection: Connection, only: ColumnElement[bool] | None = None) -> dict[int, Known]:
+    """Spellings that logs alone name and saw fail, and those that may be page assets → what is known of them. only: a condition on `spellings`."""
     v, s, p = schema.evidence, schema.sources, schema.spellings
-    is_page = or_(s.c.kind != ACCESS_LOG, v.c.status_class.like("2%"), v.c.status_class.like("3%"))
-    page, people = func.max(case((is_page, 1), else_=0)), func.max(case((v.c.agent != BOTS, 1), else_=0))
-    query = select(v.c.spelling, people).join(s, s.c.id == v.c.source).where(s.c.withdrawn.is_(False))
+
+    def any_of(condition: ColumnElement[bool]) -> ColumnElement[int]:
+        return func.max(case((condition, 1), else_=0))
+
+    named = any_of(s.c.kind != ACCESS_LOG)
+    answered = any_of((s.c.kind == ACCESS_LOG) & or_(v.c.status_class.like("2%"), v.c.status_class.like("3%")))
+    people = any_of(v.c.agent == PEOPLE)
+    elsewhere = any_of(v.c.unit.in_(BY_OTHERS) & (v.c.amount > 0) & (v.c.agent == ""))
+    low = func.lower(p.c.spelling)
+    asset = any_of(or_(*(low.like(sign) for sign in ASSET_SIGNS)))
+    query = (
+        select(v.c.spelling, named, answered, people, elsewhere)
+        .join(s, s.c.id == v.c.source)
+        .join(p, p.c.id == v.c.spelling)
+    )
+    query = query.where(s.c.withdrawn.is_(False))
     if only is not None:
-        query = query.join(p, p.c.id == v.c.spelling).where(only)
-    return {r[0]: bool(r[1]) for r in connection.execute(query.group_by(v.c.spelling).having(page == 0))}
+        query = query.where(only)
+    in_doubt = query.group_by(v.c.spelling).having(or_(and_(named == 0, answered == 0), asset == 1))
+    return {r[0]: Known(*map(bool, r[1:])) for r in connection.execute(in_doubt)}
 
 
 def reclassify(connection: Connection, source: int, placer: Placer) -> None:
@@ -37,20 +52,20 @@ def reclassify(connection: Connection, source: int, placer: Placer) -> None:
     p, v = schema.spellings, schema.evidence
     touched = select(p.c.id, p.c.entry).join(v, v.c.spelling == p.c.id).where(v.c.source == source).subquery()
     its_entries = select(touched.c.entry).where(touched.c.entry.is_not(None))
-    doubtful = unshown(connection, p.c.entry.in_(its_entries))
+    doubtful = doubted(connection, p.c.entry.in_(its_entries))
     _part(connection, doubtful, placer)
     aside = and_(p.c.id.in_(select(touched.c.id)), p.c.entry.is_(None), p.c.key != "")
     _join_shown(connection, aside, placer)
     join_entries(connection)
 
 
-def _part(connection: Connection, doubtful: dict[int, bool], placer: Placer) -> None:
+def _part(connection: Connection, doubtful: dict[int, Known], placer: Placer) -> None:
     """Set aside the spellings of entries that nothing shows to be pages any more."""
     p, a = schema.spellings, schema.answers
     places: dict[int, list[tuple[int, Placed]]] = {}
     shown: set[int] = set()
     for row in _rows(connection, doubtful):
-        place = placer.asked(placer.stored(row[1]), answered=False, people=doubtful[row[0]])
+        place = placer.seen(placer.stored(row[1]), doubtful[row[0]])
         if place.doubt:
             places.setdefault(row[2], []).append((row[0], place))
         else:
@@ -76,13 +91,14 @@ def _part(connection: Connection, doubtful: dict[int, bool], placer: Placer) -> 
 def _join_shown(connection: Connection, aside: ColumnElement[bool], placer: Placer) -> None:
     """Make entries of addresses set aside that something shows to be pages now."""
     p, v, s = schema.spellings, schema.evidence, schema.sources
-    doubtful = unshown(connection, aside)
+    doubtful = doubted(connection, aside)
     counts = exists().where(v.c.spelling == p.c.id, v.c.source == s.c.id, s.c.withdrawn.is_(False))
     rows = list(connection.execute(select(p.c.id, p.c.spelling).where(aside, counts)))
     places = {}
     for number, spelling in rows:
-        answered = number not in doubtful
-        place = placer.asked(placer.stored(spelling), answered=answered, people=doubtful.get(number, False))
+        place = placer.seen(
+            placer.stored(spelling), doubtful.get(number, Known(named=True, answered=True, people=True))
+        )
         if not (place.aside or place.doubt):
             places[number] = place
     if not places:

@@ -10,11 +10,11 @@ from typing import Any
 from sqlalchemy import Connection, select
 
 from upright_ledger.core.folding import FoldingPolicy
-from upright_ledger.core.placing import Placed, Placer
+from upright_ledger.core.placing import Known, Placed, Placer
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.answers import MATCH, PERSON
 from upright_ledger.ledger.bulk import batches, load_rows, next_id
-from upright_ledger.ledger.classifying import unshown
+from upright_ledger.ledger.classifying import doubted
 from upright_ledger.ledger.journal import Step
 from upright_ledger.ledger.store import now, stored_policy
 
@@ -126,20 +126,20 @@ class _Classes:
         self._placer = placer
         self._same_classes = before.take_back == placer.policy.take_back
         self._before = Placer(placer.sites, before)
-        self._unshown = unshown(connection)
+        self._doubted = doubted(connection)
 
     def place(self, row: tuple[Any, ...]) -> Placed:
         """Where a spelling belongs."""
         ident, site, spelling, entry = row[:4]
-        shown = ident not in self._unshown
-        if site and entry is not None and shown and self._same_classes:
+        known = self._doubted.get(ident)
+        if site and entry is not None and known is None and self._same_classes:
             key, variant, legacy_url = self._placer.refolded(site, spelling)
             return Placed(site, spelling, key, variant, legacy_url, "", _NOTHING)
         place = self._placer.stored(spelling)
         if place.aside and place.site and entry is not None and self._before.stored(spelling).aside:
             # Somebody answered it all the same, and it stays an entry.
             return Placed(place.site, spelling, *self._placer.refolded(place.site, spelling), "", _NOTHING)
-        return self._placer.asked(place, answered=shown, people=self._unshown.get(ident, False))
+        return self._placer.seen(place, known or Known(named=True, answered=True, people=True))
 
 
 def _answered_alone(connection: Connection, seen: dict[int, set[int]]) -> list[tuple[int, str, str]]:
