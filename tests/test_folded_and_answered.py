@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import os
+import sqlite3
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -59,7 +61,7 @@ FORMS = st.sampled_from(
     ["{p}", "{p}/", "{p}/index.html", "{p}/Index.PHP", "{p}/amp", "{p}/page/7", "{p}/x/y/print", "{p};jsessionid=A1", "/(S(ab1))" + "{p}",
      "{p}//", "{p}/./", "{p}/../{q}", "{p}/%7Ea", "{p}%41", "{p}?utm_source=x", "{p}?print=1", "{p}?sid=9", "{p}/default.aspx", "{p}.html"]
 )  # fmt: skip
-PATHS = st.sampled_from(["/a", "/A", "/shop/Item", "/caf%C3%A9", "/caf%c3%a9", ""])
+PATHS = st.sampled_from(["/a", "/A", "/shop/Item", "/caf%C3%A9", "/caf%c3%a9", "/caf%E9", "/caf%e9", "/%E0-la", ""])
 
 
 @settings(max_examples=EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck))
@@ -94,3 +96,33 @@ def test_whatever_folds_into_an_answered_entry_is_answered_or_named(spelled: lis
             )
             twin = answer == "keep" and asked == kept
             assert found is not None or twin or f"{old}{text}" in named or address.text in named, (text, entry)
+
+
+def test_latin_1_escapes_are_another_spelling_and_are_answered_byte_for_byte(museum: Program) -> None:
+    museum("gather", museum.write("seen.txt", "/caf%E9.html\n/caf%C3%A9.html\n/na%EFve?name=%E9\n"))
+    assert len(museum.json("entries")["entries"]) == 2
+    museum("decide", "/caf%C3%A9.html", "--to", "/coffee/")
+    museum("decide", "/na%C3%AFve?name=%C3%A9", "--to", "/naive/")
+    museum("build", "--for", "nginx", "--out", "rules")
+    asked = [
+        "/caf%E9.html",
+        "/caf%e9.html",
+        "/caf%C3%A9.html",
+        "/na%EFve?name=%E9",
+        "/na%C3%AFve?name=%C3%A9",
+        "/na%c3%afve?name=%e9",
+    ]
+    museum.write("asked.txt", "\n".join(asked))
+    assert museum.json("rehearse", "asked.txt", code=None)["counts"] == {"ok": len(asked)}
+
+
+def test_a_ledger_folded_by_an_earlier_version_is_told_to_fold_anew(museum: Program) -> None:
+    museum("gather", museum.write("seen.txt", "/caf%C3%A9\n"))
+    with sqlite3.connect(museum.folder / "ledger.db") as database:
+        (settings,) = database.execute("SELECT settings FROM policies").fetchone()
+        older = {k: v for k, v in json.loads(settings).items() if k != "version"}
+        database.execute("UPDATE policies SET settings = ?", (json.dumps(older),))
+    assert "upright fold --apply" in museum("gather", museum.write("more.txt", "/caf%E9\n"), code=2).err
+    assert "folding rules of this version" in museum("fold", "--apply").out
+    museum("gather", "more.txt")
+    assert len(museum.json("entries")["entries"]) == 1

@@ -279,7 +279,7 @@ def test_hostile_addresses_break_out_of_nothing(open_museum: Callable[..., Progr
     texts = [outcome.out, own("check", "--all", code=None).out, own("balance").out, own("history").out]
     result = own.json("decide", "--from", "hostile.csv", code=1)
     assert result["unchanged"] + len(result["refused"]) == len(HOSTILE)
-    assert len(result["refused"]) == 13
+    assert len(result["refused"]) == 14
     texts += [
         own("build", "--for", "nginx", "--out", "rules").out,
         own("rehearse", "rules/redirects.csv", "--column", "url=old", "--all", code=None).out,
@@ -289,7 +289,7 @@ def test_hostile_addresses_break_out_of_nothing(open_museum: Callable[..., Progr
     for line in (own.folder / "rules/redirects.csv").read_text().splitlines():
         assert line.lstrip('"')[:1] not in {"=", "+", "-", "@"}
     rules = Book(open_ledger(own.folder)).rules
-    assert len(rules.rules) == len(HOSTILE) - 13
+    assert len(rules.rules) == len(HOSTILE) - 14
     with nginx_with(own.folder / "rules") as place:
         assert ask(place, "untouched.example", "/plain") == (204, "")
         assert ask(place, "www.quillhaven.example", "/etc/passwd") == (404, "")

@@ -87,7 +87,7 @@ def _plainly(pair: Pair, result: Decided) -> Pair | None:
 def as_template(pair: Pair) -> Pair:
     """A row whose old address is a pattern ("/blog/*", "^/shop/(.*)$") as the template that says the same. Raises NotAnAddressError."""
     if pair.is_template or "{" in pair.old or not looks_like_pattern(pair.old):
-        return replace(pair, kind="template") if "{" in pair.old and not pair.kind else pair
+        return pair
     origin, _, path = pair.old.partition("://")
     host, slash, rest = path.partition("/") if "://" in pair.old else ("", "", "")
     old = f"{slash}{rest}" if host else pair.old

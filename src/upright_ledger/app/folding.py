@@ -139,6 +139,8 @@ def _seen(rows: Iterable[tuple[str, str, int]], policy: FoldingPolicy) -> Iterab
 def differences(old: FoldingPolicy, new: FoldingPolicy) -> list[str]:
     """What changed between two policies, in a few words each."""
     found = []
+    if old.version != new.version:
+        found.append("folding rules of this version of the program")
     if old.case != new.case:
         found.append(f"case {new.case}")
     for path in sorted({*old.significant, *new.significant}):
@@ -149,7 +151,7 @@ def differences(old: FoldingPolicy, new: FoldingPolicy) -> list[str]:
             )
     was: dict[str, Any] = old.as_dict()
     for key, values in new.as_dict().items():
-        if key not in {"case", "significant"} and values != was[key]:
+        if key not in {"case", "significant", "version"} and values != was[key]:
             added = [v for v in values if v not in was[key]]
             gone = [v for v in was[key] if v not in values]
             found.append(f"{key.replace('_', ' ')}: {', '.join([*added, *(f'without {v}' for v in gone)])}")

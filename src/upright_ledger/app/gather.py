@@ -397,7 +397,11 @@ class _Sorter:
         try:
             if record.sent:
                 place = self._placer.sent(record.url, record.host)
-                if place.site and self._placer.is_asset(place) and (elsewhere := self._from_elsewhere(record.referrers)):
+                if (
+                    place.site
+                    and self._placer.is_asset(place)
+                    and (elsewhere := self._from_elsewhere(record.referrers))
+                ):
                     record = replace(record, figures=[*record.figures, Figure(ELSEWHERE, elsewhere)])
                 people = any(f.agent == PEOPLE for f in record.figures)
                 place = self._placer.seen(place, Known(False, record.real, people, _tells_of_others(record)))

@@ -97,6 +97,10 @@ _SIMPLE_BYTES = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789
 _PAGE_NUMBER = re.compile(r"(?s)(.+)/page/[0-9]+\Z")
 
 
+FOLDING_VERSION = 2
+"""2: Latin-1 escapes, and sessions as "/(S(...))/", fold, too."""
+
+
 @dataclass(frozen=True)
 class FoldingPolicy:
     """What makes two spellings one entry.
@@ -104,7 +108,7 @@ class FoldingPolicy:
     case: "fold" (A-Z equal a-z in paths) or "exact". Parameter names and values are always exact.
     significant: folded path, or a pattern with *, → names of the parameters that choose the page there. A path
     that is not listed keeps every parameter that is not tracking, session or a view.
-    take_back: classes of `core.traffic`, or path patterns with *, that are entries all the same.
+    take_back: classes of `core.traffic`, or path patterns with *, that are entries all the same. version: of the folding rules themselves.
     """
 
     case: str = "fold"
@@ -116,6 +120,7 @@ class FoldingPolicy:
     view_segments: tuple[str, ...] = VIEW_SEGMENTS
     take_back: tuple[str, ...] = ()
     significant: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    version: int = FOLDING_VERSION
 
     @cached_property
     def _purposes(self) -> dict[str, str]:
@@ -222,6 +227,9 @@ class FoldingPolicy:
             canonical = observed = canonical_path(out)
             if canonical != out:
                 mends |= _name_mends(out, canonical)
+        if "%" in canonical and (utf8 := as_utf8(canonical)) != canonical:
+            mends.add("Latin-1 escapes")
+            canonical = utf8
         if self.case == "fold":
             lowered = lower_path(canonical)
             if lowered != canonical:
@@ -378,19 +386,60 @@ _PLAIN = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456
 
 def canonical_value(value: str) -> str:
     """A parameter value with unreserved letters bare, other escapes in upper case, a blank as %20."""
-    if not value or value.isalnum():
+    if not value or (value.isascii() and value.isalnum()):
         return value
 
     def one(match: re.Match[str]) -> str:
         byte = int(match[1], 16)
         return chr(byte) if byte in _PLAIN else f"%{byte:02X}"
 
-    return _QUERY_ESCAPE.sub(one, value.replace("+", "%20"))
+    return as_utf8(_QUERY_ESCAPE.sub(one, value.replace("+", "%20")))
+
+
+def as_utf8(text: str) -> str:
+    """A canonical path or value whose escapes are Latin-1 (Windows-1252), as old sites wrote them, with those of UTF-8: "%E9" as "%C3%A9".
+
+    What is UTF-8 already, or no letter in Latin-1, stays as it is.
+    """
+    if not _NOT_ASCII.search(text):
+        return text
+    raw = _QUERY_ESCAPE.sub(lambda m: chr(int(m[1], 16)), text).encode("latin-1", "replace")
+    try:
+        raw.decode("utf-8")
+    except UnicodeDecodeError:
+        pass
+    else:
+        return text
+    try:
+        return _HIGH_RUN.sub(lambda m: _escaped(bytes.fromhex(m[0].replace("%", "")).decode("cp1252").encode()), text)
+    except UnicodeDecodeError:
+        return text
+
+
+def as_latin1(text: str) -> str:
+    """The inverse of `as_utf8` where there is one; else an empty text."""
+    if not _NOT_ASCII.search(text):
+        return ""
+    try:
+        return _HIGH_RUN.sub(
+            lambda m: _escaped(bytes.fromhex(m[0].replace("%", "")).decode("utf-8").encode("cp1252")), text
+        )
+    except UnicodeError:
+        return ""
+
+
+_NOT_ASCII = re.compile(r"%[89A-Fa-f][0-9A-Fa-f]")
+_HIGH_RUN = re.compile(r"(?:%[89A-Fa-f][0-9A-Fa-f])+")
+
+
+def _escaped(raw: bytes) -> str:
+    return "".join(f"%{byte:02X}" for byte in raw)
 
 
 def value_spellings(value: str) -> tuple[str, ...]:
-    """The spellings of a canonical value that a rule answers: upper or lower escapes, blank as %20 or +."""
-    upper = (value, value.replace("%20", "+"))
+    """The spellings of a canonical value that a rule answers: upper or lower escapes, of UTF-8 or Latin-1, blank as %20 or +."""
+    upper = tuple(s for v in (value, as_latin1(value)) if v for s in (v, v.replace("%20", "+")))
+    upper = upper or (value,)
     lower = tuple(_QUERY_ESCAPE.sub(lambda m: m[0].lower(), v) for v in upper)
     return tuple(dict.fromkeys((*upper, *lower)))
 
@@ -406,4 +455,9 @@ def declared_paths(path: str, variants: frozenset[str], policy: FoldingPolicy) -
         found.add(path + "/")
     for variant in variants:
         found.add(lower_path(variant) if policy.case == "fold" else variant)
+    for spelled in [p for p in found if "%" in p]:
+        # Old sites wrote their letters in Latin-1, and browsers write them in UTF-8.
+        for twin in (as_latin1(spelled), as_utf8(spelled)):
+            if twin:
+                found.add(twin)
     return tuple(sorted(found))

@@ -259,7 +259,7 @@ def _cell(cells: Sequence[str], at: int | None) -> str:
     return text[1:] if re.match(r"^'[=+\-@]", text) else text
 
 
-_PATTERN_SIGNS = re.compile(r"\*|[\^$]|\(\.|\\[dw./]|\[\^?[\w/]|\(\?|\.\+|\|")
+_PATTERN_SIGNS = re.compile(r"\*(?:/|\Z)|/\*|\A\^|[^\w]\$\Z|\(\.|\(\[|\\[dw]|\[\^[\w/]|\(\?|\.\+\Z|\.\*")
 
 
 def looks_like_pattern(text: str) -> bool:

@@ -27,7 +27,7 @@ from upright_ledger.core.evidence import (
     per_30_days,
     value,
 )
-from upright_ledger.core.folding import has_path_session
+from upright_ledger.core.folding import as_utf8, has_path_session
 from upright_ledger.core.triage.attribution import BY_CAMPAIGN
 from upright_ledger.ledger import schema
 
@@ -351,8 +351,8 @@ def _add_texts(connection: Connection, found: Mapping[int, Entry], index_files: 
             entry.anchors = tuple(anchors[number])
 
 
-def _plainness(path: str, index_files: frozenset[str]) -> tuple[int, bool, int, str]:
-    return sum(map(str.isupper, path)), path.rpartition("/")[2] in index_files, len(path), path
+def _plainness(path: str, index_files: frozenset[str]) -> tuple[bool, int, bool, int, str]:
+    return as_utf8(path) != path, sum(map(str.isupper, path)), path.rpartition("/")[2] in index_files, len(path), path
 
 
 def _plainest(entry: Entry, index_files: frozenset[str]) -> str:

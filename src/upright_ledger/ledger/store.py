@@ -128,7 +128,7 @@ class Ledger:
 def stored_policy(connection: Connection) -> tuple[int, FoldingPolicy]:
     """The last folding policy, and its number."""
     row = connection.execute(select(schema.policies).order_by(schema.policies.c.number.desc()).limit(1)).one()
-    return int(row.number), FoldingPolicy.from_dict(row.settings)
+    return int(row.number), FoldingPolicy.from_dict({"version": 1, **row.settings})
 
 
 def _engine(url: str) -> Engine:
