@@ -126,7 +126,14 @@ def audited(
     origins = settings.sites.new if of_new else tuple(a.origin for a in starts)
     slash = settings.slash if side == NEW and settings.slash != "as-stock" else ""
     known = _known(ledger)
-    wanted = Wanted(origins[0], slash, staging, origins, settings.policy.index_set, known)
+
+    def is_old(url: str) -> bool:
+        address = address_of(url)
+        return bool(settings.sites.site_of(address)) and not settings.sites.is_new(address)
+
+    wanted = Wanted(
+        origins[0], slash, staging, origins, settings.policy.index_set, known, is_old if of_new else (lambda _: False)
+    )
     table = form_table(site, wanted)
     group_of = _families(site) if by == FAMILY else _sections(settings)
     return Audited(

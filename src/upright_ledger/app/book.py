@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from upright_ledger.core.addresses import Address, NotAnAddressError, lower_path, parse_address
+from upright_ledger.core.addresses import Address, NotAnAddressError, address_of, lower_path, parse_address
 from upright_ledger.core.answers import (
     IGNORE,
     KEEP,
@@ -37,6 +37,7 @@ from upright_ledger.core.rules import GONE as GONE_STATUS
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.template_checks import check_imported, check_sessions, check_templates, check_variants
 from upright_ledger.core.template_rules import TemplateRule
+from upright_ledger.core.verdicts import is_language_home
 from upright_ledger.ledger.answers import PERSON, RULE, TEMPLATE, load_claims
 from upright_ledger.ledger.entries import Entry, load_entries, seen_queries, sessions_in_paths
 from upright_ledger.ledger.imports import load_imported
@@ -186,10 +187,11 @@ class Book:
         with self.ledger.reading() as connection:
             return load_stock(connection)
 
-    @property
+    @cached_property
     def homes(self) -> frozenset[str]:
-        """Page keys of the new site's front pages."""
-        return frozenset(f"{origin}/" for origin in self.sites.new)
+        """Page keys of the new site's front pages, those of its languages among them."""
+        of_languages = {page for page, d in self.stock.items() if is_language_home(address_of(d.url).path)}
+        return frozenset({f"{origin}/" for origin in self.sites.new} | of_languages)
 
     @cached_property
     def plans(self) -> list[Plan]:

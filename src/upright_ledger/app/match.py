@@ -24,6 +24,8 @@ from upright_ledger.ledger.store import Ledger
 
 MAX_ERROR = 0.01
 SAME_ADDRESS = "has the same address"
+OLD_HOME = "the home page of an old site"
+HOME_CONFIDENCE = 0.95
 FALLBACK = "no page fits: this is the page of the section to which its neighbours moved"
 
 
@@ -80,10 +82,16 @@ def match(
     supported = sample.most_wrong <= (max_error if threshold is None else acceptance.share)
     postings, stored, proposed = [], [], []
     fallbacks = 0
+    homes = _homes(book, pages)
     for entry in waiting:
         if entry.id in same:
             postings.append(Posting(entry.id, same[entry.id], MATCH, entry.legacy_url, found=Found(1.0, SAME_ADDRESS)))
             stored.append(StoredProposal(entry.id, 1, same[entry.id].destination, 1.0, (SAME_ADDRESS,)))
+            continue
+        if entry.key == "/" and homes:
+            # The old home page has the new one as its successor, whatever else is alike.
+            stored.append(StoredProposal(entry.id, 1, homes[0], HOME_CONFIDENCE, (OLD_HOME,)))
+            proposed.append((entry, stored[-1]))
             continue
         versions = _versions(book, entry, best.get(entry.id, ()), found.fallbacks.get(entry.legacy_url, ""))
         stored += versions
@@ -105,7 +113,7 @@ def match(
         step.summary = f"{posted:,} answered, {len(stored):,} proposals for {len({p.entry for p in stored}):,} entries"
     proposed.sort(key=lambda pair: (-pair[0].evidence.value, -pair[1].confidence, pair[0].legacy_url))
     return Matched(
-        len(waiting), len(same), acceptance, len(proposed), len(waiting) - len(same) - len(best),
+        len(waiting), len(same), acceptance, len(proposed), len(waiting) - len(same) - len(best.keys() | {e.id for e, _ in proposed}),
         *_merges_and_swaps(postings), fallbacks, len(found.split), sample, supported, _moved(book, postings), proposed, _untitled(waiting, pages, len(same)),
     )  # fmt: skip
 
@@ -115,6 +123,12 @@ def _untitled(waiting: Sequence[Entry], pages: Sequence[Destination], same: int)
         return []  # nothing had to be compared
     sides = {"old": any(e.titles for e in waiting), "new": any(d.title or d.heading for d in pages)}
     return [side for side, told in sides.items() if not told]
+
+
+def _homes(book: Book, pages: Sequence[Destination]) -> list[str]:
+    """The front pages of the new site that are in stock, the first origin's first; that one also where it is not."""
+    stocked = {d.page: d.url for d in pages}
+    return [stocked.get(f"{origin}/", f"{origin}/") for origin in book.sites.new[:1]]
 
 
 def _can_be_proposed(page: Destination) -> bool:

@@ -249,6 +249,16 @@ def _check_goal(plan: Plan, goal: Address, around: Surroundings, slash: str) -> 
         return [finding_of("slash-mismatch", plan, f"the site has this page as {slash_twin(key)}", cause)]
     if not around.stock:
         return []
+    if page is None and (other := _other_scheme(key)) in around.stock:
+        detail = f"the stock has this page as {other}: its scheme alone is wrong"
+        return [
+            finding_of(
+                "unknown-destination",
+                plan,
+                detail,
+                f"destinations on {goal.scheme} in place of {other.partition(':')[0]}",
+            )
+        ]
     if page is None:
         return [
             finding_of(
@@ -280,6 +290,10 @@ def _check_goal(plan: Plan, goal: Address, around: Surroundings, slash: str) -> 
             )
         ]
     return []
+
+
+def _other_scheme(key: str) -> str:
+    return f"http{key[5:]}" if key.startswith("https") else f"https{key[4:]}"
 
 
 def _against_policy(goal: Address, slash: str) -> str:

@@ -19,7 +19,7 @@ from upright_ledger.core.plain_rules import NOTHING, UNSURE, PlainRules, is_plai
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.tracing import Pages, trace_offline
-from upright_ledger.core.verdicts import REDIRECTS, Hop, Trace, judge, same_page
+from upright_ledger.core.verdicts import REDIRECTS, Hop, Trace, is_language_home, judge, same_page
 
 T = TypeVar("T")
 
@@ -122,7 +122,8 @@ class Rehearsal(Generic[T]):
         _, authority, target = split_text(location)
         found: int | None = None
         leads_on = authority in self._rules.site_of or authority not in self._sites.new_authorities
-        if not leads_on and "#" not in target and target != "/" and target[:2] != "/?":
+        is_home = target == "/" or target[:2] == "/?" or is_language_home(target.partition("?")[0])
+        if not leads_on and "#" not in target and not is_home:
             page = self._pages.named(authority, target) if is_plain(target) else self._pages.at(address_of(location))
             status = (page.status or 200) if page is not None else 0
             found = status if status < 300 else None

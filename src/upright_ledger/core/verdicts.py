@@ -274,8 +274,18 @@ def _host_free(key: str) -> str:
 
 
 def _is_home_url(url: str, policy: FoldingPolicy) -> bool:
-    address = parse_address(url)
-    return _bare(lower_ascii(canonical_path(address.path)), policy.index_set) == ""
+    address = _without_tracking(parse_address(url), policy.tracking_names)
+    path = _bare(lower_ascii(canonical_path(address.path)), policy.index_set)
+    return not address.query and (not path or is_language_home(path))
+
+
+_LANGUAGE_HOME = re.compile(r"/([a-z]{2})(?:-[a-z]{2})?/?\Z", re.IGNORECASE)
+
+
+def is_language_home(path: str) -> bool:
+    """Whether a path is the front page of a language ("/de/", "/pt-br")."""
+    match = _LANGUAGE_HOME.match(path)
+    return match is not None and bool(code_of(match[1]))
 
 
 def _ordered(found: set[str]) -> tuple[str, ...]:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 
 from upright_ledger.core.audits.forms import FormRow, forms
 from upright_ledger.core.audits.gate import GATE, gate
+from upright_ledger.core.audits.old_links import old_links
 from upright_ledger.core.audits.pages import canonicals, doubles, languages
 from upright_ledger.core.audits.server import server
 from upright_ledger.core.audits.site import ERROR, NOTE, WARNING, Fault, Site, Wanted
@@ -21,6 +22,7 @@ def audit(site: Site, wanted: Wanted, table: list[FormRow]) -> list[Fault]:
         languages,
         server,
         doubles,
+        old_links,
     )
     order = {ERROR: 0, WARNING: 1, NOTE: 2}
     found = [*forms(table, wanted), *(fault for part in parts for fault in part(site, wanted))]

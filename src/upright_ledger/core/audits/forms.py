@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
@@ -15,6 +16,9 @@ FORMS = "forms"
 PARTS = ("scheme", "host", "closing slash", "letter case")
 PAGES = "pages that answer"
 _OWN_SHARE = 0.05  # of the pages: a host that shows as many is one of the site's own
+
+
+_ESCAPE = re.compile(r"%[0-9A-Fa-f]{2}")
 
 
 @dataclass
@@ -74,7 +78,8 @@ def _forms_of(url: str, own: set[str]) -> Iterator[tuple[str, str]]:
     yield "host", authority
     if path != "/" and not names_file(path):
         yield "closing slash", "slash" if path.endswith("/") else "none"
-    yield "letter case", "capitals" if path != path.lower() else "small"
+    letters = _ESCAPE.sub("", path)  # the digits of escapes are no letters: "%C3" stays as it is
+    yield "letter case", "capitals" if letters != letters.lower() else "small"
 
 
 def _right(answering: FormRow, wanted: Wanted) -> dict[str, set[str]]:

@@ -238,11 +238,15 @@ def _nothing_known(_: str) -> EntryEvidence | None:
     return None
 
 
+def _never(_: str) -> bool:
+    return False
+
+
 @dataclass(frozen=True)
 class Wanted:
     """What the site should be. origin: its canonical origin; origins: all that it has, which sitemaps may name. slash: "always", "never", or empty for
     as most pages have it. staging: it is not public yet. index_files: names that stand for their folder. known: what
-    the ledger knows of an address."""
+    the ledger knows of an address. is_old: whether one lies on an old site and not on the new one."""
 
     origin: str
     slash: str = ""
@@ -250,6 +254,7 @@ class Wanted:
     origins: tuple[str, ...] = ()
     index_files: frozenset[str] = frozenset(INDEX_FILES)
     known: Callable[[str], EntryEvidence | None] = _nothing_known
+    is_old: Callable[[str], bool] = _never
 
     def has(self, url: str) -> bool:
         """Whether an address lies on one of its origins."""

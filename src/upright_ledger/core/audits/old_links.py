@@ -1,0 +1,25 @@
+"""Links of the new site that still lead to the old one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from upright_ledger.core.audits.site import ERROR, WARNING, Fault, Site, Wanted
+
+OLD_LINKS = "links to the old site"
+_MANY = 0.01  # of the pages
+
+
+def old_links(site: Site, wanted: Wanted) -> Iterator[Fault]:
+    """Addresses of old hosts to which pages link: each costs a redirect at best, and the old host may go one day."""
+    rows = sorted((target, page) for target, page in site.on.items() if wanted.is_old(target))
+    if rows:
+        pages = sum(site.inbound[target] for target, _ in rows)
+        yield Fault(
+            OLD_LINKS,
+            "links-to-old-site",
+            ERROR if pages >= _MANY * site.pages else WARNING,
+            f"addresses of the old site to which pages link: {len(rows):,}, {pages:,} times; put there where each goes now",
+            rows,
+            "on",
+        )
