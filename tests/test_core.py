@@ -25,9 +25,10 @@ from upright_ledger.core.destinations import (
     read_destination,
     slash_twin,
 )
+from upright_ledger.core.escapes import canonical_value, value_spellings
 from upright_ledger.core.evidence import Weights, per_30_days, value
 from upright_ledger.core.findings import Finding, causes
-from upright_ledger.core.folding import FoldingPolicy, canonical_value, declared_paths, fold, value_spellings
+from upright_ledger.core.folding import FoldingPolicy, declared_paths, fold
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import ExactRule, RuleSet
 from upright_ledger.core.sites import Sites, group_origins, read_origin

@@ -6,7 +6,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from upright_ledger.core.addresses import Address, NotAnAddressError, address_of, lower_path, parse_address
+from upright_ledger.app.kept import KEPT_AS, plan_of_kept
+from upright_ledger.core.addresses import Address, NotAnAddressError, address_of, parse_address
 from upright_ledger.core.answers import (
     IGNORE,
     KEEP,
@@ -44,9 +45,6 @@ from upright_ledger.ledger.imports import load_imported
 from upright_ledger.ledger.stock import LIVE, PLANNED, Destination, load_stock
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.templates import load_templates
-
-KEPT_AS = "another spelling of a page that is kept"
-"""Where such a plan comes from."""
 
 
 @dataclass
@@ -104,8 +102,7 @@ class Book:
 
     def with_block(self, block: Block) -> RuleSet:
         """The rules of another file alone, for the old sites of this ledger."""
-        rules = RuleSet((), dict(self.sites.site_of_authority), self._folds, self.policy.tracking)
-        return replace(rules, blocks=(block,), bases=self._bases)
+        return replace(self._standing_rules, templates=(), blocks=(block,))
 
     @property
     def requests(self) -> Iterator[tuple[str, str]]:
@@ -113,7 +110,7 @@ class Book:
         for entry in self.entries:
             address = parse_address(entry.legacy_url)
             yield address.authority, address.target
-            yield from _spellings(entry)
+            yield from entry.requests
 
     @cached_property
     def _blocks(self) -> tuple[Block, ...]:
@@ -200,7 +197,11 @@ class Book:
             claims = load_claims(connection)
         plans = []
         for e in self.entries:
-            if e.answer.kind == KEEP and len(e.variants) > 1 and (kept := self._plan_of_kept(e)) is not None:
+            if (
+                e.answer.kind == KEEP
+                and len(e.variants) > 1
+                and (kept := plan_of_kept(e, self.sites, self.policy, self.stock)) is not None
+            ):
                 plans.append(kept)
             if e.answer.has_rule and e.by != TEMPLATE:
                 given = (e.old, e.answer.status, e.answer.destination, e.host_given, e.where)
@@ -212,32 +213,10 @@ class Book:
             ]
         return plans
 
-    def _plan_of_kept(self, entry: Entry) -> Plan | None:
-        """What the other spellings of a page that is kept lead to, such as its index file: the page itself, on a host that both sites share."""
-        shared = self.sites.shared_origins(entry.site)
-        page = parse_address(entry.legacy_url)
-        if not shared or "?" in entry.key:
-            return None
-        twins = {path.lower().rstrip("/") for path in (page.path, *self._kept_paths(entry, shared))}
-        odd = [v for v in entry.variants if v.lower().rstrip("/") not in twins]
-        if not odd:
-            return None
-        goal = f"{shared[0]}{page.path}"
-        folded = fold(page._replace(path=odd[0]), self.policy)
-        plan = self._plan(entry, page._replace(path=odd[0]).text, 301, goal, host_given=True, where=KEPT_AS)
-        own = sorted({lower_path(v) if self._folds else v for v in odd})
-        return replace(plan, folded=folded._replace(path=own[0], params=()), paths=tuple(own))
-
     @cached_property
     def _kept_as(self) -> dict[tuple[str, str], str]:
         """Site and path of other spellings of pages that are kept → the page."""
         return {(p.site, path): p.destination for p in self.plans if p.where == KEPT_AS for path in p.paths}
-
-    def _kept_paths(self, entry: Entry, shared: Sequence[str]) -> Iterator[str]:
-        """The spellings of an entry that are pages of the new site themselves."""
-        for variant in entry.variants:
-            if any(f"{origin}{variant}" in self.stock for origin in shared):
-                yield variant
 
     def _plan(
         self,
@@ -309,7 +288,7 @@ class Book:
         """Host, target, template and destination of every spelling of the entries that a template answers."""
         for entry in (e for e in self.entries if e.by == TEMPLATE and e.answer.has_rule):
             template = entry.where.partition("://")[2].partition("/")[2]
-            for host, target in _spellings(entry):
+            for host, target in entry.requests:
                 yield host, target, template, entry.answer.destination
 
     @cached_property
@@ -419,10 +398,3 @@ class Book:
             seen.add(following.id)
             answer = EntryAnswer(answer.kind, answer.status, following.answer.destination)
         return answer
-
-
-def _spellings(entry: Entry) -> Iterator[tuple[str, str]]:
-    """Host and target of every spelling in which an entry was seen."""
-    host = parse_address(entry.legacy_url).authority
-    _, mark, query = entry.key.partition("?")
-    return ((host, f"{variant}{mark}{query}") for variant in entry.variants)

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.entries import Filters, list_entries
+from upright_ledger.app.pair_rows import as_template, read_answer
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
-from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, OPEN, STATUSES, TEMPORARY, WANTED, EntryAnswer, usual
+from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY, EntryAnswer
 from upright_ledger.core.compiling import make_template, template_fault
 from upright_ledger.core.destinations import page_key, read_destination
 from upright_ledger.core.evidence import LISTED, Figure
 from upright_ledger.core.folding import Folded, fold, unanswerable
-from upright_ledger.core.imported_templates import NoTemplateError, template_of_pattern
 from upright_ledger.core.placing import Placed
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.template_rules import TemplateRule
@@ -23,12 +22,8 @@ from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.pairs import (
     Pair,
     Pairs,
-    as_regular_expression,
-    looks_like_pattern,
     mend_slash,
-    pieces_of,
     read_pairs,
-    status_word,
 )
 from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.records import ReadOptions, Record, Reject
@@ -82,26 +77,6 @@ def _plainly(pair: Pair, result: Decided) -> Pair | None:
     except NotAnAddressError as error:
         result.refused.append((pair.line, pair.old, str(error)))
         return None
-
-
-def as_template(pair: Pair) -> Pair:
-    """A row whose old address is a pattern ("/blog/*", "^/shop/(.*)$") as the template that says the same. Raises NotAnAddressError."""
-    if pair.is_template or "{" in pair.old or not looks_like_pattern(pair.old):
-        return pair
-    origin, _, path = pair.old.partition("://")
-    host, slash, rest = path.partition("/") if "://" in pair.old else ("", "", "")
-    old = f"{slash}{rest}" if host else pair.old
-    pattern, new = as_regular_expression(old, pair.new)
-    try:
-        status = read_answer(pair.status, new).status
-        source, goal = template_of_pattern(pattern, pieces_of(new), status)
-    except (NoTemplateError, TemplateError) as error:
-        raise NotAnAddressError(
-            f"it is a pattern, and no template says the same ({error}): write it as in '/blog/{{slug}}' or '/blog/{{+rest}}'"
-        ) from None
-    return replace(
-        pair, old=f"{origin}://{host}{source}" if host else source, new=goal if pair.new else "", kind="template"
-    )
 
 
 def read_old(ledger: Ledger, text: str) -> tuple[Address, str, bool]:
@@ -391,25 +366,3 @@ def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> Decisio
     where = f"{name} row {pair.line}"
     folded = fold(address, ledger.settings.policy)
     return Decision(address, site, folded, answer, host_given, where, pair.query or CARRY_TRACKING)
-
-
-def read_answer(status: str, new: str) -> EntryAnswer:
-    """The answer a row of pairs means. Raises NotAnAddressError for a status that is none.
-
-    An empty status is 301. The words gone, keep, wanted and ignore are statuses, too.
-    """
-    word = status.strip().lower()
-    word = status_word(word) or word if not word[:1].isdigit() else word
-    if word in {KEEP, WANTED, IGNORE}:
-        return usual(word)
-    digits = re.match(r"\d{3}\b", word)
-    code = 410 if word == GONE else int(digits[0]) if digits else 301
-    if word and word != GONE and not digits:
-        raise NotAnAddressError(f"{status!r} is no status; use {', '.join(map(str, STATUSES))}")
-    if code not in STATUSES:
-        raise NotAnAddressError(f"{code} is no status of a redirect; use {', '.join(map(str, STATUSES))}")
-    if STATUSES[code] == GONE:
-        return usual(GONE)
-    if not new:
-        raise NotAnAddressError("the new address is missing")
-    return EntryAnswer(STATUSES[code], code, new)

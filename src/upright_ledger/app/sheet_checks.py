@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.checking import Checked
-from upright_ledger.app.decide import as_template, read_answer
+from upright_ledger.app.pair_rows import as_template, read_answer
 from upright_ledger.core.addresses import Address, NotAnAddressError, guard, parse_address
 from upright_ledger.core.checks import StockPage, Surroundings, check, check_crowds
 from upright_ledger.core.compiling import compile_rules, make_template

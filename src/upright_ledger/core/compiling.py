@@ -166,10 +166,14 @@ def with_passes(
     passes: dict[tuple[str, str], ExactRule] = {}
     more: list[TemplateRule] = []
     wanted = list(standing)
+    stated = {(t.site, t.source.text) for t in rules.templates}
     for text in protected:
         for site in sites.old:
             if "{" in text:
-                more.append(make_template(site.name, text, PASS, "", f"{site.origins[0]}{text}", fold=rules.fold_case))
+                if (site.name, text) not in stated:
+                    more.append(
+                        make_template(site.name, text, PASS, "", f"{site.origins[0]}{text}", fold=rules.fold_case)
+                    )
             else:
                 wanted.append(parse_address(text, site.origins[0]))
     for address in wanted:

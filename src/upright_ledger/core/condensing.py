@@ -79,8 +79,8 @@ def condense(
         gone = {rule_key(r) for _, members in chosen for r in members}
         base = replace(
             rules,
-            rules=tuple(r for r in rules.rules if r.status != PASS and rule_key(r) not in gone),
-            templates=(*(t for t in rules.templates if t.status != PASS), *(t for t, _ in chosen)),
+            rules=tuple(r for r in rules.rules if r.status == PASS or rule_key(r) not in gone),
+            templates=(*rules.templates, *(t for t, _ in chosen)),
         )
         made = with_passes(base, left_alone, sites, policy) if base.templates else base
         changed = {r for r, a in zip(known, made.answers_of_rules(known), strict=True) if not _same(wanted[r], a)}

@@ -12,6 +12,7 @@ from functools import cached_property
 from typing import Any, NamedTuple
 
 from upright_ledger.core.addresses import Address, canonical_path, guard, lower_ascii, lower_path, names_file
+from upright_ledger.core.escapes import as_latin1, as_utf8, canonical_value
 
 TRACKING = (
     "utm_source",
@@ -378,70 +379,6 @@ def _fold_query(query: str, path: str, policy: FoldingPolicy) -> tuple[tuple[tup
 def unanswerable(address: Address) -> str:
     """Why no server rule could ever answer this address, or an empty string."""
     return guard(address.target)
-
-
-_QUERY_ESCAPE = re.compile(r"%([0-9A-Fa-f]{2})")
-_PLAIN = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
-
-
-def canonical_value(value: str) -> str:
-    """A parameter value with unreserved letters bare, other escapes in upper case, a blank as %20."""
-    if not value or (value.isascii() and value.isalnum()):
-        return value
-
-    def one(match: re.Match[str]) -> str:
-        byte = int(match[1], 16)
-        return chr(byte) if byte in _PLAIN else f"%{byte:02X}"
-
-    return as_utf8(_QUERY_ESCAPE.sub(one, value.replace("+", "%20")))
-
-
-def as_utf8(text: str) -> str:
-    """A canonical path or value whose escapes are Latin-1 (Windows-1252), as old sites wrote them, with those of UTF-8: "%E9" as "%C3%A9".
-
-    What is UTF-8 already, or no letter in Latin-1, stays as it is.
-    """
-    if not _NOT_ASCII.search(text):
-        return text
-    raw = _QUERY_ESCAPE.sub(lambda m: chr(int(m[1], 16)), text).encode("latin-1", "replace")
-    try:
-        raw.decode("utf-8")
-    except UnicodeDecodeError:
-        pass
-    else:
-        return text
-    try:
-        return _HIGH_RUN.sub(lambda m: _escaped(bytes.fromhex(m[0].replace("%", "")).decode("cp1252").encode()), text)
-    except UnicodeDecodeError:
-        return text
-
-
-def as_latin1(text: str) -> str:
-    """The inverse of `as_utf8` where there is one; else an empty text."""
-    if not _NOT_ASCII.search(text):
-        return ""
-    try:
-        return _HIGH_RUN.sub(
-            lambda m: _escaped(bytes.fromhex(m[0].replace("%", "")).decode("utf-8").encode("cp1252")), text
-        )
-    except UnicodeError:
-        return ""
-
-
-_NOT_ASCII = re.compile(r"%[89A-Fa-f][0-9A-Fa-f]")
-_HIGH_RUN = re.compile(r"(?:%[89A-Fa-f][0-9A-Fa-f])+")
-
-
-def _escaped(raw: bytes) -> str:
-    return "".join(f"%{byte:02X}" for byte in raw)
-
-
-def value_spellings(value: str) -> tuple[str, ...]:
-    """The spellings of a canonical value that a rule answers: upper or lower escapes, of UTF-8 or Latin-1, blank as %20 or +."""
-    upper = tuple(s for v in (value, as_latin1(value)) if v for s in (v, v.replace("%20", "+")))
-    upper = upper or (value,)
-    lower = tuple(_QUERY_ESCAPE.sub(lambda m: m[0].lower(), v) for v in upper)
-    return tuple(dict.fromkeys((*upper, *lower)))
 
 
 def declared_paths(path: str, variants: frozenset[str], policy: FoldingPolicy) -> tuple[str, ...]:

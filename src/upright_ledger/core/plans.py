@@ -13,7 +13,8 @@ from dataclasses import dataclass
 from upright_ledger.core.addresses import Address, parse_address
 from upright_ledger.core.answers import GONE
 from upright_ledger.core.destinations import page_key
-from upright_ledger.core.folding import Folded, FoldingPolicy, canonical_value, declared_paths, fold
+from upright_ledger.core.escapes import canonical_value
+from upright_ledger.core.folding import Folded, FoldingPolicy, declared_paths, fold
 from upright_ledger.core.rules import CARRY_TRACKING
 
 

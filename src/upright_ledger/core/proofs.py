@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from upright_ledger.core.addresses import Address, lower_path, parse_address
 from upright_ledger.core.compiling import image_pattern
 from upright_ledger.core.destinations import authority_of
-from upright_ledger.core.folding import value_spellings
+from upright_ledger.core.escapes import value_spellings
 from upright_ledger.core.forms import SiteForm, form_of
 from upright_ledger.core.imported import TEXT, ImportedRule
 from upright_ledger.core.patterns import (

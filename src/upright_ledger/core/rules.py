@@ -15,7 +15,8 @@ from itertools import product
 
 from upright_ledger.core.addresses import canonical_path, guard, lower_ascii, lower_path, parse_address, split_target
 from upright_ledger.core.destinations import authority_of
-from upright_ledger.core.folding import entry_key, value_spellings
+from upright_ledger.core.escapes import value_spellings
+from upright_ledger.core.folding import entry_key
 from upright_ledger.core.forms import SiteForm, form_of
 from upright_ledger.core.imported import Block, ImportedRule, request_of
 from upright_ledger.core.template_rules import PASS, TemplateIndex, TemplateRule

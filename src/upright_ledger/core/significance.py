@@ -7,7 +7,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from itertools import pairwise
 
-from upright_ledger.core.folding import FoldingPolicy, canonical_value
+from upright_ledger.core.escapes import canonical_value
+from upright_ledger.core.folding import FoldingPolicy
 
 ENOUGH = 8  # spellings of a group below which nothing is worked out
 _FEW = 12  # values that a view or a sort order has at most

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from typing import Any
@@ -12,6 +12,7 @@ from sqlalchemy import ColumnElement, Connection, func, or_, select
 
 from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.answers import OPEN, EntryAnswer
+from upright_ledger.core.escapes import as_utf8
 from upright_ledger.core.evidence import (
     BOTS,
     CLICKS,
@@ -27,7 +28,7 @@ from upright_ledger.core.evidence import (
     per_30_days,
     value,
 )
-from upright_ledger.core.folding import as_utf8, has_path_session
+from upright_ledger.core.folding import has_path_session
 from upright_ledger.core.triage.attribution import BY_CAMPAIGN
 from upright_ledger.ledger import schema
 
@@ -68,6 +69,13 @@ class Entry:
     statuses: Mapping[str, float] = field(default_factory=dict)
     first_seen: str = ""
     last_seen: str = ""
+
+    @property
+    def requests(self) -> Iterator[tuple[str, str]]:
+        """Host and target of every spelling in which it was seen."""
+        host = parse_address(self.legacy_url).authority
+        _, mark, query = self.key.partition("?")
+        return ((host, f"{variant}{mark}{query}") for variant in self.variants)
 
 
 _ENTRY = ("id", "site", "key", "legacy_url")

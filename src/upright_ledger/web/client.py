@@ -10,7 +10,8 @@ from itertools import chain
 from upright_ledger.core.addresses import Address, NotAnAddressError, followed
 from upright_ledger.core.verdicts import MAX_HOPS, REDIRECTS, Hop, Page, Trace, changed_between
 from upright_ledger.errors import InputError
-from upright_ledger.web.exchange import Exchange, Manner, Request, Response
+from upright_ledger.web.exchange import Exchange, Manner, Request
+from upright_ledger.web.received import Response
 
 _REFRESH = re.compile(
     r"\s*([0-9]+(?:\.[0-9]*)?)\s*(?:[;,]\s*(?:url\s*=\s*)?[\"']?(.*?)[\"']?\s*)?\Z", re.IGNORECASE | re.DOTALL

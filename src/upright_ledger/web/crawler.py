@@ -29,7 +29,8 @@ from upright_ledger.core.surveying import (
     Seen,
 )
 from upright_ledger.web.client import Place, leads_to, resolve
-from upright_ledger.web.exchange import Exchange, Manner, Request, Response
+from upright_ledger.web.exchange import Exchange, Manner, Request
+from upright_ledger.web.received import Response
 
 PAGE_BYTES = 4 << 20
 _KEPT_HEADERS = ("x-robots-tag", "strict-transport-security", "content-language", "location")

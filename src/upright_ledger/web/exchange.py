@@ -17,7 +17,7 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from email.utils import parsedate_to_datetime
-from functools import lru_cache, partial
+from functools import partial
 from itertools import count
 from pathlib import Path
 from typing import Any
@@ -25,15 +25,13 @@ from typing import Any
 import pycurl
 
 from upright_ledger.errors import InputError
+from upright_ledger.web.received import Received, Response
 
 BODY_BYTES = 1 << 16
-HEADER_BYTES = 1 << 17
 MOST_AT_ONCE = 64
 LONGEST_WAIT = 60.0  # seconds that a server may ask us to wait
 _MANY_HOSTS = 256  # from which on those that are done with are let go
 _SHORT = 0.002  # seconds between looks at what is under way elsewhere
-_END_OF_HEADERS = frozenset([b"\r\n", b"\n"])
-_TOO_LARGE = 100  # CURLE_TOO_LARGE, which pycurl does not name
 _TRANSIENT = frozenset(
     [pycurl.E_COULDNT_CONNECT, pycurl.E_GOT_NOTHING, pycurl.E_RECV_ERROR, pycurl.E_SEND_ERROR, pycurl.E_PARTIAL_FILE]
 )
@@ -63,26 +61,6 @@ class Manner:
 
 
 @dataclass(slots=True)
-class Response:
-    """What came back. status 0: nothing, and `error` says why. headers: the first of each name (lower case). body: its first bytes.
-
-    seconds: to the end of what was read. note: what was wrong with an answer that came all the same. head: only its headers were asked for.
-    """
-
-    status: int = 0
-    headers: dict[str, str] = field(default_factory=dict)
-    body: bytes = b""
-    seconds: float = 0.0
-    error: str = ""
-    note: str = ""
-    head: bool = False
-
-    def header(self, name: str) -> str:
-        """The first header of this name (lower case), or an empty string."""
-        return self.headers.get(name, "")
-
-
-@dataclass(slots=True)
 class Request:
     """One request. origin: scheme and authority; target: path and query, sent as they stand. done: called with the response. head: without body.
 
@@ -105,7 +83,7 @@ class Exchange:
         self.manner = manner
         self._multi = pycurl.CurlMulti()
         self._idle: list[pycurl.Curl] = []
-        self._active: dict[pycurl.Curl, tuple[Request, _Received]] = {}
+        self._active: dict[pycurl.Curl, tuple[Request, Received]] = {}
         self._hosts: dict[str, _Host] = {}
         self._waiting = 0  # requests of all hosts
         self._later: list[tuple[float, int, Request]] = []
@@ -182,7 +160,7 @@ class Exchange:
 
     def _start(self, request: Request) -> None:
         curl = self._idle.pop() if self._idle else self._handle()
-        received = _Received(self.manner.body if request.want_body else 0)
+        received = Received(self.manner.body if request.want_body else 0)
         curl.setopt(pycurl.NOBODY, request.head)
         curl.setopt(pycurl.URL, f"{request.origin}/")
         curl.setopt(pycurl.REQUEST_TARGET, request.target.encode("utf-8", "surrogateescape"))
@@ -196,7 +174,7 @@ class Exchange:
         self._active[curl] = (request, received)
         self._multi.add_handle(curl)
 
-    def _open_public(self, origin: str, received: _Received, _: int, end: Any) -> socket.socket | int:
+    def _open_public(self, origin: str, received: Received, _: int, end: Any) -> socket.socket | int:
         """A socket to a public address, or for a host that the user sends elsewhere: a page must not have us ask the machines behind the firewall."""
         host = origin.partition("://")[2].rpartition("@")[2].partition(":")[0]
         named = {name for name, _, _, _ in self.manner.connect}
@@ -261,7 +239,7 @@ class Exchange:
         host.active -= 1
         seconds = float(curl.getinfo(pycurl.TOTAL_TIME))
         self._idle.append(curl)
-        response = received.response(seconds, code, text, self.manner)
+        response = received.response(seconds, code, text, self.manner.seconds)
         response.head = request.head
         if received.private:
             response.error, request.tries = "its address lies within a private network", self.manner.retries + 1
@@ -306,92 +284,6 @@ class _Host:
     next_at: float = 0.0
     gap: float = 0.0
     slowed: bool = False  # it asked for its own gap
-
-
-class _Received:
-    """What comes back of one request, as far as it is kept."""
-
-    def __init__(self, want: int) -> None:
-        """want: bytes of the body."""
-        self.lines: list[bytes] = []
-        self.size = 0
-        self.body = bytearray()
-        self.want = want
-        self.private = False
-
-    def header(self, line: bytes) -> int | None:
-        if line.startswith(b"HTTP/") and self.lines and self.lines[-1] in _END_OF_HEADERS:
-            self.lines.clear()  # 100 Continue and 103 Early Hints come before the answer itself
-            self.size = 0
-        self.size += len(line)
-        if self.size > HEADER_BYTES:
-            return 0
-        self.lines.append(line)
-        return None
-
-    def chunk(self, data: bytes) -> int | None:
-        """The beginning of the body; a connection that goes on beyond it is closed."""
-        room = self.want - len(self.body)
-        self.body += data[:room] if room > 0 else b""
-        return None if len(self.body) < self.want else 0
-
-    def response(self, seconds: float, code: int, text: str, manner: Manner) -> Response:
-        status, headers = _parsed(self.lines)
-        full = len(self.body) >= self.want
-        if not status or (code and not headers):
-            return Response(0, seconds=seconds, error=_why(code, text, manner) or "an answer that is no HTTP")
-        cut = code == pycurl.E_WRITE_ERROR and full
-        complete = code == 0 or cut or bool(self.lines and self.lines[-1] in _END_OF_HEADERS)
-        if not complete:
-            return Response(0, seconds=seconds, error=_why(code, text, manner))
-        note = "" if code == 0 or cut else _why(code, text, manner)
-        return Response(status, headers, bytes(self.body), seconds, note=note)
-
-
-def _parsed(lines: list[bytes]) -> tuple[int, dict[str, str]]:
-    if not lines:
-        return 0, {}
-    parts = lines[0].split(None, 2)
-    status = int(parts[1]) if len(parts) > 1 and parts[1].isdigit() else 0
-    headers: dict[str, str] = {}
-    for line in lines[1:]:
-        name, colon, value = line.partition(b":")
-        if colon:
-            headers.setdefault(_header_name(name), _header_text(value.strip()))
-    return status, headers
-
-
-def _header_text(value: bytes) -> str:
-    """A header value; bytes that are no UTF-8 are escaped, as browsers do with a Location."""
-    try:
-        return value.decode("utf-8")
-    except UnicodeDecodeError:
-        return "".join(chr(b) if b < 0x80 else f"%{b:02X}" for b in value)
-
-
-@lru_cache(maxsize=1 << 10)
-def _header_name(raw: bytes) -> str:
-    return raw.strip().lower().decode("latin-1")
-
-
-def _why(code: int, text: str, manner: Manner) -> str:
-    """Why there was no answer, in words for people."""
-    if code == pycurl.E_OPERATION_TIMEDOUT:
-        return f"no answer within {manner.seconds:g} seconds"
-    words = {
-        pycurl.E_COULDNT_RESOLVE_HOST: "its name is not known to DNS",
-        pycurl.E_COULDNT_CONNECT: "nothing listens there",
-        pycurl.E_GOT_NOTHING: "the connection was closed without an answer",
-        pycurl.E_RECV_ERROR: "the connection broke off",
-        pycurl.E_SEND_ERROR: "the connection broke off",
-        pycurl.E_PEER_FAILED_VERIFICATION: f"its certificate is not trusted ({text})",
-        pycurl.E_SSL_CONNECT_ERROR: f"no TLS connection ({text})",
-        pycurl.E_PARTIAL_FILE: "the body ended early",
-        pycurl.E_BAD_CONTENT_ENCODING: "the body cannot be unpacked",
-        pycurl.E_WRITE_ERROR: f"its headers are larger than {HEADER_BYTES >> 10} KB",
-        _TOO_LARGE: "a header is too large",
-    }
-    return words.get(code, text)
 
 
 def _seconds_to_wait(text: str) -> float | None:

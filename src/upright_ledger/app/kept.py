@@ -1,0 +1,38 @@
+"""Pages that are kept: what their other spellings lead to."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from upright_ledger.core.addresses import lower_path, parse_address
+from upright_ledger.core.folding import FoldingPolicy, fold
+from upright_ledger.core.plans import Plan, make_plan
+from upright_ledger.core.sites import Sites
+from upright_ledger.ledger.entries import Entry
+from upright_ledger.ledger.stock import Destination
+
+KEPT_AS = "another spelling of a page that is kept"
+"""Where such a plan comes from."""
+
+
+def plan_of_kept(entry: Entry, sites: Sites, policy: FoldingPolicy, stock: Mapping[str, Destination]) -> Plan | None:
+    """What the other spellings of a page that is kept lead to, such as its index file: the page itself, on a host that both sites share.
+
+    Its slash and case twins, and spellings that are pages of the new site themselves, are the new site's to answer.
+    """
+    shared = sites.shared_origins(entry.site)
+    page = parse_address(entry.legacy_url)
+    if not shared or "?" in entry.key:
+        return None
+    own_pages = (v for v in entry.variants if any(f"{origin}{v}" in stock for origin in shared))
+    twins = {path.lower().rstrip("/") for path in (page.path, *own_pages)}
+    odd = [v for v in entry.variants if v.lower().rstrip("/") not in twins]
+    if not odd:
+        return None
+    old = page._replace(path=odd[0])
+    plan = make_plan(
+        old, entry.site, policy, 301, f"{shared[0]}{page.path}", variants=entry.variants, host_given=True, where=KEPT_AS
+    )
+    own = sorted({lower_path(v) if policy.case == "fold" else v for v in odd})
+    return replace(plan, folded=fold(old, policy)._replace(path=own[0], params=()), paths=tuple(own))

@@ -1,0 +1,54 @@
+"""What one row of a sheet of pairs means: its answer, and a pattern in it as a template."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+from upright_ledger.core.addresses import NotAnAddressError
+from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer, usual
+from upright_ledger.core.imported_templates import NoTemplateError, template_of_pattern
+from upright_ledger.core.templates import TemplateError
+from upright_ledger.formats.pairs import Pair, as_regular_expression, looks_like_pattern, pieces_of, status_word
+
+
+def as_template(pair: Pair) -> Pair:
+    """A row whose old address is a pattern ("/blog/*", "^/shop/(.*)$") as the template that says the same. Raises NotAnAddressError."""
+    if pair.is_template or "{" in pair.old or not looks_like_pattern(pair.old):
+        return pair
+    origin, _, path = pair.old.partition("://")
+    host, slash, rest = path.partition("/") if "://" in pair.old else ("", "", "")
+    old = f"{slash}{rest}" if host else pair.old
+    pattern, new = as_regular_expression(old, pair.new)
+    try:
+        status = read_answer(pair.status, new).status
+        source, goal = template_of_pattern(pattern, pieces_of(new), status)
+    except (NoTemplateError, TemplateError) as error:
+        raise NotAnAddressError(
+            f"it is a pattern, and no template says the same ({error}): write it as in '/blog/{{slug}}' or '/blog/{{+rest}}'"
+        ) from None
+    return replace(
+        pair, old=f"{origin}://{host}{source}" if host else source, new=goal if pair.new else "", kind="template"
+    )
+
+
+def read_answer(status: str, new: str) -> EntryAnswer:
+    """The answer a row of pairs means. Raises NotAnAddressError for a status that is none.
+
+    An empty status is 301. The words gone, keep, wanted and ignore are statuses, too.
+    """
+    word = status.strip().lower()
+    word = status_word(word) or word if not word[:1].isdigit() else word
+    if word in {KEEP, WANTED, IGNORE}:
+        return usual(word)
+    digits = re.match(r"\d{3}\b", word)
+    code = 410 if word == GONE else int(digits[0]) if digits else 301
+    if word and word != GONE and not digits:
+        raise NotAnAddressError(f"{status!r} is no status; use {', '.join(map(str, STATUSES))}")
+    if code not in STATUSES:
+        raise NotAnAddressError(f"{code} is no status of a redirect; use {', '.join(map(str, STATUSES))}")
+    if STATUSES[code] == GONE:
+        return usual(GONE)
+    if not new:
+        raise NotAnAddressError("the new address is missing")
+    return EntryAnswer(STATUSES[code], code, new)
