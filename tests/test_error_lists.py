@@ -80,3 +80,16 @@ def test_rows_of_a_stock_that_redirect_are_no_live_pages(open_museum: object) ->
     program("stock", program.write("crawl.csv", f"url,status\n{NEW}/a.html,301\n{NEW}/b.html,301\n{NEW}/c/,200\n"))
     assert program.json("check", code=1)["counts"]["chain"] == before["chain"]
     assert program.json("entries", "/a.html")["answer"] == "move"
+
+
+def test_pages_that_live_on_where_both_sites_share_a_host_are_not_open(open_museum: object) -> None:
+    program: Program = open_museum("--old", NEW, "--new", NEW)  # type: ignore[operator]
+    program("stock", program.write("new.csv", f"url,status\n{NEW}/about/,200\n{NEW}/moved/,301\n"))
+    log = hit("/about/", "03/May/2026", 200) + hit("/moved/", "03/May/2026", 301) + hit("/other/", "03/May/2026", 200)
+    program("gather", program.write("access.log", log))
+    assert {e["legacy_url"].removeprefix(NEW): e["answer"] for e in program.json("entries")["entries"]} == {
+        "/about/": "keep",
+        "/moved/": "open",
+        "/other/": "open",
+    }
+    assert program.json("balance")["open"] == 2

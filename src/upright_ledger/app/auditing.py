@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -17,7 +18,7 @@ from upright_ledger.core.audits.renamings import Renamed, compare_surveys
 from upright_ledger.core.audits.site import Fault, LinkToMend, OutcomeRow, Site, Wanted, outcomes
 from upright_ledger.core.evidence import EntryEvidence
 from upright_ledger.core.families import Sections, templates
-from upright_ledger.core.surveying import OUTCOMES
+from upright_ledger.core.surveying import NOT_ASKED, OUTCOMES
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.runs import SURVEY, Run, find_run
 from upright_ledger.ledger.settings import Settings
@@ -56,6 +57,11 @@ class Audited:
             found[row.outcome] = found.get(row.outcome, 0) + row.addresses
         return found
 
+    @property
+    def not_asked(self) -> Counter[str]:
+        """Why addresses were not asked for → how many."""
+        return Counter(line.reason for line in self.site.lines.values() if line.outcome == NOT_ASKED)
+
     def as_dict(self) -> dict[str, Any]:
         told = renamed_dict(self.renamed) if self.renamed is not None else {}
         return told | {
@@ -63,6 +69,7 @@ class Audited:
             "name": self.name,
             "at": self.at,
             "counts": self.counts,
+            "not_asked": dict(self.not_asked),
             "pages": self.site.pages,
             "groups": [row._asdict() for row in self.groups],
             "faults": [

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from upright_ledger.app.kept import KEPT_AS, plan_of_kept
+from upright_ledger.app.kept import KEPT_AS, lives_on, plan_of_kept
 from upright_ledger.core.addresses import Address, NotAnAddressError, address_of, parse_address
 from upright_ledger.core.answers import (
     IGNORE,
@@ -19,9 +19,9 @@ from upright_ledger.core.answers import (
     answer_of,
     expected_outcome,
     usual,
-)
+)  # fmt: skip
 from upright_ledger.core.checks import StockPage, Surroundings, check, check_crowds
-from upright_ledger.core.compiling import HeldBack, compile_rules, make_template, template_fault
+from upright_ledger.core.compiling import PATTERN, HeldBack, compile_rules, make_template, template_fault
 from upright_ledger.core.destinations import authority_of, page_key, read_destination
 from upright_ledger.core.findings import Finding, in_order
 from upright_ledger.core.folding import FoldingPolicy, fold
@@ -39,7 +39,7 @@ from upright_ledger.core.sites import Sites
 from upright_ledger.core.template_checks import check_imported, check_sessions, check_templates, check_variants
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.core.verdicts import is_language_home
-from upright_ledger.ledger.answers import PERSON, RULE, TEMPLATE, load_claims
+from upright_ledger.ledger.answers import PERSON, RULE, STOCK, TEMPLATE, load_claims
 from upright_ledger.ledger.entries import Entry, load_entries, seen_queries, sessions_in_paths
 from upright_ledger.ledger.imports import load_imported
 from upright_ledger.ledger.stock import LIVE, PLANNED, Destination, load_stock
@@ -63,11 +63,13 @@ class Book:
 
     @cached_property
     def entries(self) -> list[Entry]:
-        """All entries; those that nobody answered have the answer of the template that fits them, where there is one."""
+        """All entries; those that nobody answered have the answer of the template that fits them, or are kept where their page lives on."""
         with self.ledger.reading() as connection:
             entries = load_entries(connection, self.ledger.settings.weights, self.policy.index_set)
-        if self.templates or self._blocks:
-            for entry in (e for e in entries if e.answer.kind == OPEN):
+        for entry in (e for e in entries if e.answer.kind == OPEN):
+            if self.sites.shared_origins(entry.site) and lives_on(entry, self.sites, self.stock):
+                entry.answer, entry.by = usual(KEEP), STOCK
+            elif self.templates or self._blocks:
                 self._answer_by_rules(entry)
         return entries
 
@@ -95,9 +97,8 @@ class Book:
     @cached_property
     def _standing_rules(self) -> RuleSet:
         """The templates and imported rules alone."""
-        rules = RuleSet(
-            (), dict(self.sites.site_of_authority), self._folds, self.policy.tracking, {}, tuple(self.templates)
-        )
+        sites, templates = dict(self.sites.site_of_authority), tuple(self.templates)
+        rules = RuleSet((), sites, self._folds, self.policy.tracking, {}, templates)
         return replace(rules, blocks=self._blocks, bases=self._bases)
 
     def with_block(self, block: Block) -> RuleSet:
@@ -318,7 +319,7 @@ class Book:
     def left_out(self) -> list[HeldBack]:
         """Imported patterns that are not built."""
         reason = "the entries it answers are built, the pattern itself is not: "
-        return [HeldBack(where, "pattern", reason + why) for where, why in self._of_patterns[1]]
+        return [HeldBack(where, PATTERN, reason + why) for where, why in self._of_patterns[1]]
 
     def _compile(self, plans: list[Plan], more: Sequence[TemplateRule] = ()) -> tuple[RuleSet, list[HeldBack]]:
         return compile_rules(

@@ -38,7 +38,7 @@ from upright_ledger.servers.lists import Profile
 @dataclass
 class Built:
     """What was built: where, from which rules, and what was held back with its reasons. condensed: templates that took the
-    place of exact rules; before: how many rules there were without them. changes: against what stood in `compared` before. backup: of the file into
+    place of exact rules; before: how many rules there were without them. changes: against what stood in `compared` before; other_digest: what stood in the folder meant something else. backup: of the file into
     which the rules were put.
     """
 
@@ -51,6 +51,7 @@ class Built:
     before: int = 0
     changes: list[Change] = field(default_factory=list)
     compared: str = ""
+    other_digest: bool = False
     backup: Path | None = None
 
     def manifest(self, ledger: str) -> dict[str, Any]:
@@ -143,7 +144,8 @@ def build(
     built.compared = str(against or (folder if before else ""))
     built.changes = changes(before, after) if before else []
     files[CHANGES] = changes_csv(built.changes)
-    if digest_in(folder) not in {"", translation.rules.digest}:
+    built.other_digest = digest_in(folder) not in {"", translation.rules.digest}
+    if built.other_digest:
         keep_previous(folder)
     for name, data in files.items():
         write_whole(folder / name, data)

@@ -6,14 +6,24 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from upright_ledger.core.addresses import lower_path, parse_address
+from upright_ledger.core.destinations import page_key
 from upright_ledger.core.folding import FoldingPolicy, fold
 from upright_ledger.core.plans import Plan, make_plan
 from upright_ledger.core.sites import Sites
 from upright_ledger.ledger.entries import Entry
-from upright_ledger.ledger.stock import Destination
+from upright_ledger.ledger.stock import LIVE, Destination
 
 KEPT_AS = "another spelling of a page that is kept"
 """Where such a plan comes from."""
+
+
+def lives_on(entry: Entry, sites: Sites, stock: Mapping[str, Destination]) -> bool:
+    """Whether an entry is a page of the new site, on a host that both sites share: the stock says that it answers, and so does a log."""
+    page = parse_address(entry.legacy_url)
+    if not entry.statuses.get("2xx") or not sites.is_new(page):
+        return False
+    found = (stock.get(page_key(page._replace(scheme=scheme))) for scheme in ("https", "http"))
+    return any(d is not None and d.status == 200 and d.state == LIVE for d in found)
 
 
 def plan_of_kept(entry: Entry, sites: Sites, policy: FoldingPolicy, stock: Mapping[str, Destination]) -> Plan | None:

@@ -13,6 +13,7 @@ from upright_ledger.app.building import BOLD, CAUTIOUS, Built, build
 from upright_ledger.app.delivery import CHANGES, roll_back, take_back_from
 from upright_ledger.cli import show
 from upright_ledger.cli.common import FILE, json_option
+from upright_ledger.core.compiling import PATTERN
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 from upright_ledger.servers import DIALECTS, LISTS
@@ -82,7 +83,8 @@ def command(
     """Write the rules of all sound answers for a server, with a manifest and a plain list.
 
     Answers that cannot be executed safely (loops, rules onto themselves, two answers for one address) are held
-    back and named; the exit code is then 1. The files are read back and compared with the rules first.
+    back and named; the exit code is then 1. The exact rules are read back from the files and compared first;
+    templates and forms, which servers read as configuration, are compared as text with what this program writes.
     """
     if back:
         _roll_back(out, into, as_json=as_json)
@@ -97,13 +99,14 @@ def command(
     else:
         by_status = ", ".join(f"{n:,} with {status}" for status, n in manifest["by_status"].items())
         show.say(f"Built {show.plural(manifest['rules'], 'rule')} for {server} ({by_status}) into {out}.")
-        show.say(f"  digest {manifest['digest'][:16]}…, read back and equal to the rules")
+        show.say(f"  digest {manifest['digest'][:16]}…; {_read_back(result)}")
         show.say(f"  files: {', '.join(result.files)}")
         if result.compared:
             counts = Counter(c.kind for c in result.changes)
-            told = (
-                ", ".join(f"{counts[k]:,} {k}" for k in ("added", "changed", "removed") if counts[k])
-                or "nothing changed"
+            told = ", ".join(f"{counts[k]:,} {k}" for k in ("added", "changed", "removed") if counts[k]) or (
+                "no listed address changed; spellings, passes or site-wide forms did"
+                if result.other_digest
+                else "nothing changed"
             )
             show.say(
                 f"  against {result.compared}: {told}" + (f"; {out / CHANGES} lists them" if result.changes else "")
@@ -112,17 +115,27 @@ def command(
             show.say(f"  put into {into}" + (f"; the file as it was is {result.backup}" if result.backup else ""))
         if condensing:
             _show_condensed(result, (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0]))
-        if result.held_back:
-            show.say()
-            show.table(
-                ("held back", "because"),
-                [(h.legacy_url, h.reason) for h in result.held_back[:SHOWN]],
-                title=f"{show.plural(len(result.held_back), 'answer')} held back",
-            )
-            if len(result.held_back) > SHOWN:
-                show.say(f"… and {len(result.held_back) - SHOWN:,} more; {out / 'manifest.json'} lists all")
+        answers = [h for h in result.held_back if h.kind != PATTERN]
+        patterns = [h for h in result.held_back if h.kind == PATTERN]
+        for held, title in (
+            (answers, f"{show.plural(len(answers), 'answer')} held back"),
+            (patterns, f"{show.plural(len(patterns), 'pattern')} of imported rules not built: their entries are"),
+        ):
+            if held:
+                show.say()
+                show.table(("held back", "because"), [(h.legacy_url, h.reason) for h in held[:SHOWN]], title=title)
+                if len(held) > SHOWN:
+                    show.say(f"… and {len(held) - SHOWN:,} more; {out / 'manifest.json'} lists all")
         show.next_step("try all requests on them", "upright rehearse old-urls.txt access.log")
     raise click.exceptions.Exit(1 if result.held_back else 0)
+
+
+def _read_back(result: Built) -> str:
+    """What was compared after writing, in words: lists of exact rules are read from the files, the rest is compared as text."""
+    templates = sum(1 for t in result.rules.templates if t.status)
+    others = [w for n, w in ((templates, "templates"), (len(result.rules.forms), "site-wide forms")) if n]
+    told = "its exact rules were read back from the files and are equal"
+    return told + (f"; its {' and '.join(others)} were compared as text" if others else "")
 
 
 def _show_condensed(result: Built, origins: tuple[str, ...]) -> None:

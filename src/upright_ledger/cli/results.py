@@ -93,7 +93,9 @@ def _lines(row: Row, known: Sequence[str]) -> list[str]:
     if row.detail:
         found.append(f"way  {row.detail}")
     if row.expected:
-        found.append(f"due  {show.path(row.expected, known)}")
+        due = show.path(row.expected, known)
+        same_path = due == show.path(t.final_url, known) and row.expected != t.final_url
+        found.append(f"due  {row.expected if same_path else due}")
     return found
 
 

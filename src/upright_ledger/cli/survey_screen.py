@@ -94,6 +94,9 @@ def _show_outcomes(result: Audited) -> None:
         )
     whole = ("all", *(result.counts[o] for o in told), linked.total())
     show.table(("part", *(f"{o}>" for o in told), "links to it>"), [*rows, whole])
+    if result.not_asked:
+        why = ", ".join(f"{n:,} {reason}" for reason, n in result.not_asked.most_common())
+        show.say(f"Not asked: {why}.")
     example = next((o for o in told if o != ANSWERED), ANSWERED)
     quoted = f"'{example}'" if " " in example else example
     show.say(f"The addresses behind a figure: --again {result.run} --list {quoted} --part {groups[0]}")

@@ -224,6 +224,8 @@ def _chain(plan: Plan, steps: list[Plan], index_files: frozenset[str]) -> Findin
     changed = what_changed(plan.destination, steps[1].destination, index_files) if steps[1].destination else ()
     if changed == ("slash",):
         cause = "one missing slash" if steps[1].destination.endswith("/") else "one slash too many"
+    elif steps[1].imported and steps[1].where:
+        cause = f"the rule of {steps[1].where} moves them on"
     else:
         cause = f"the rule of {_short(steps[1].old)} moves it on"
     return finding_of("chain", plan, f"{' → '.join(ways)}; {advice}", cause)

@@ -22,6 +22,10 @@ PROTECTED = ("/robots.txt", "/favicon.ico", "/.well-known/{+rest}")
 """What no template may take: files that browsers, crawlers and certificate authorities ask for by themselves."""
 
 
+PATTERN = "pattern"
+"""The kind of an imported pattern that no template says."""
+
+
 @dataclass(frozen=True, slots=True)
 class HeldBack:
     """An answer that became no rule, and why."""

@@ -24,8 +24,9 @@ IMPORT = "import"
 MATCH = "match"
 TEMPLATE = "template"
 RULE = "rule"
+STOCK = "stock"
 SAMPLED = "sample"
-BY = (PERSON, MATCH, IMPORT, TEMPLATE, RULE)
+BY = (PERSON, MATCH, IMPORT, TEMPLATE, RULE, STOCK)
 """What gives answers."""
 
 
