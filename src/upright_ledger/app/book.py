@@ -109,8 +109,7 @@ class Book:
     def requests(self) -> Iterator[tuple[str, str]]:
         """Host and target of every spelling of every entry."""
         for entry in self.entries:
-            address = parse_address(entry.legacy_url)
-            yield address.authority, address.target
+            yield (address := parse_address(entry.legacy_url)).authority, address.target
             yield from entry.requests
 
     @cached_property

@@ -15,7 +15,7 @@ from upright_ledger.ledger import schema
 from upright_ledger.ledger.bulk import batches, find_ids, load_rows, next_id, storable
 
 TOP_REFERRERS = 20
-_MOST_IN_MEMORY = 2_000_000
+_MOST_IN_MEMORY = 1_000_000
 _AT_ONCE = 5_000  # numbers in one question
 
 Name = tuple[str, str]
