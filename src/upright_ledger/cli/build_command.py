@@ -84,7 +84,7 @@ def command(
 
     Answers that cannot be executed safely (loops, rules onto themselves, two answers for one address) are held
     back and named; the exit code is then 1. The exact rules are read back from the files and compared first;
-    templates and forms, which servers read as configuration, are compared as text with what this program writes.
+    templates and site-wide forms are not: a replay against the server tries them.
     """
     if back:
         _roll_back(out, into, as_json=as_json)
@@ -131,11 +131,11 @@ def command(
 
 
 def _read_back(result: Built) -> str:
-    """What was compared after writing, in words: lists of exact rules are read from the files, the rest is compared as text."""
+    """What is read back from the files before they are put in place, in words, and what is not."""
     templates = sum(1 for t in result.rules.templates if t.status)
     others = [w for n, w in ((templates, "templates"), (len(result.rules.forms), "site-wide forms")) if n]
     told = "its exact rules were read back from the files and are equal"
-    return told + (f"; its {' and '.join(others)} were compared as text" if others else "")
+    return told + (f"; its {' and '.join(others)} are not: replay tries them" if others else "")
 
 
 def _show_condensed(result: Built, origins: tuple[str, ...]) -> None:
