@@ -136,7 +136,7 @@ def _add(found: Requests, numbers: dict[str, int], said: set[int], record: Recor
     text = address.without_fragment
     number = numbers.get(text)
     if number is None:
-        site, key, aside = placer.owner(address)
+        site, key, aside = placer.owner(address, sent=record.sent)
         if aside:
             found.left_out[aside] += record.lines
             return

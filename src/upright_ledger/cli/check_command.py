@@ -166,7 +166,8 @@ def _show_proof(result: Checked) -> None:
     held = max(result.rules - proof.rules, 0)
     which = "these rules"
     if held:
-        kinds = {f.kind for f in result.findings} & {"loop", "chain"}
+        # Chains of exact rules are built as they were decided; those of templates are held back.
+        kinds = {f.kind for f in result.findings} & ({"loop", "chain"} if proof.held_back else {"loop"})
         named = f", {' and '.join(f'{k}s' for k in sorted(kinds, reverse=True))} among them" if kinds else ""
         show.say(
             f"{held:,} of {show.plural(result.rules, 'answer')} {'is' if held == 1 else 'are'} held back{named}.",

@@ -133,8 +133,11 @@ class Placer:
         kind = traffic.asset_class(path) or traffic.doubtful_class(path)
         return place._replace(doubt=kind) if kind and not self._is_taken_back(kind, path) else place
 
-    def owner(self, address: Address) -> tuple[str, str, str]:
-        """Site and key of an address, and the class in which it is set aside: what `written` and `sent` say, without the rest."""
+    def owner(self, address: Address, *, sent: bool = False) -> tuple[str, str, str]:
+        """Site and key of an address, and the class in which it is set aside: what `written` and `sent` say, without the rest.
+
+        sent: a log has it; there page assets that are no entries are set aside.
+        """
         if address.port:
             address = self.sites.plain(address)
         site = self._site_of.get(address.authority, "")
@@ -148,7 +151,7 @@ class Placer:
             return site, "", kind
         query = mask_query(address.query) if address.query else ""
         key = fold_target(address.path, query, self.policy).key
-        asset = traffic.asset_class(address.path)
+        asset = traffic.asset_class(address.path) if sent else ""
         if asset and (site, key) not in self.assets_kept and not self._is_taken_back(asset, address.path):
             return site, "", asset
         return site, key, ""
