@@ -13,8 +13,12 @@ from upright_ledger.app.survey_files import replacements
 from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.audits.forms import form_table, forms
 from upright_ledger.core.audits.gate import is_staging
+from upright_ledger.core.audits.old_links import old_links
+from upright_ledger.core.audits.pages import doubles
 from upright_ledger.core.audits.renamings import KnownPage, compare
 from upright_ledger.core.audits.site import LinkToMend, Site, Wanted, severity
+from upright_ledger.core.evidence import EntryEvidence
+from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.replacing import replace_in
 from upright_ledger.core.surveying import CANONICAL, PAGE_LINK, SITEMAP_LINE, Facts, Frontier, Limits, Link, Seen
 from upright_ledger.formats.page_facts import read_facts
@@ -78,6 +82,46 @@ def test_forms_that_uses_do_not_share_with_most_pages() -> None:
     bare = Wanted(SITE, "never")
     kinds = {f.kind for f in forms(form_table(site, bare), bare)}
     assert kinds >= {"closing-slash-of-canonical", "closing-slash-of-links"}
+
+
+def double(path: str, **facts: Any) -> Seen:
+    return seen(path, title="One title", digest="same", letters=900, **facts)
+
+
+def test_of_two_that_say_the_same_the_one_with_links_of_others_is_the_stronger() -> None:
+    site = site_of(
+        seen("/", links=[(PAGE_LINK, "/a/")]), seen("/x/", links=[(PAGE_LINK, "/a/")]), double("/a/"), double("/b/")
+    )
+    known = {f"{SITE}/b/": EntryEvidence(links=25, clicks=300)}
+    (fault,) = doubles(site, Wanted(SITE, known=known.get))
+    assert (fault.kind, fault.rows) == ("same-content", [(f"{SITE}/a/", f"{SITE}/b/")])
+    (fault,) = doubles(site, Wanted(SITE))
+    assert fault.rows == [(f"{SITE}/b/", f"{SITE}/a/")]
+    (tie,) = doubles(site_of(double("/a/"), double("/b/")), Wanted(SITE))
+    assert tie.kind == "same-content-tie"
+
+
+def test_links_to_the_old_site_are_told() -> None:
+    old = "http://old.quillhaven.example/a.html"
+    page = seen("/")._replace(
+        facts=Facts(links=(Link(old, old, PAGE_LINK, "text"), Link(f"{SITE}/b/", "/b/", PAGE_LINK, "text")))
+    )
+    site = site_of(page, seen("/b/"))
+    (fault,) = old_links(site, Wanted(SITE, is_old=lambda url: url.startswith("http://old.")))
+    assert (fault.kind, fault.severity, fault.rows) == ("links-to-old-site", "error", [(old, f"{SITE}/")])
+    assert not list(old_links(site, Wanted(SITE)))
+
+
+def test_the_digits_of_escapes_are_no_letters() -> None:
+    pages = [seen(f"/{n}/", links=[(PAGE_LINK, "/caf%C3%A9/")]) for n in range(20)]
+    site, wanted = site_of(*pages), Wanted(SITE)
+    assert not list(forms(form_table(site, wanted), wanted))
+
+
+def test_sessions_of_visits_are_no_addresses_of_their_own() -> None:
+    frontier = Frontier(Limits(frozenset({"www.quillhaven.example"}), ignored=FoldingPolicy().noise_parameters))
+    asked = ["/a?PHPSESSID=1&item=2", "/a?item=2&utm_source=x", "/a;jsessionid=9?item=2", "/(S(ab12))/a?item=2"]
+    assert {frontier.settled(parse_address(SITE + text)).target for text in asked} == {"/a?item=2"}
 
 
 @pytest.mark.parametrize(

@@ -93,3 +93,39 @@ def test_pages_that_live_on_where_both_sites_share_a_host_are_not_open(open_muse
         "/other/": "open",
     }
     assert program.json("balance")["open"] == 2
+
+
+def test_scanners_are_no_people_in_the_share_of_what_is_not_found(museum: Program) -> None:
+    log = "".join(hit(f"/page-{n}", "03/May/2026", 200) for n in range(8)) + hit("/lost", "03/May/2026", 404) * 2
+    log += "".join(
+        hit(f"/wp-login.php?{n}", "03/May/2026", 404) + hit(f"/.env?{n}", "03/May/2026", 404) for n in range(30)
+    )
+    said = museum("triage", museum.write("access.log", log), code=1).out
+    assert "10 requests by people, 2 of them not found (20.0 %)" in said
+
+
+def test_pages_lead_home_only_where_they_are_homes(museum: Program) -> None:
+    museum("stock", museum.write("new.csv", f"url,status\n{NEW}/,200\n{NEW}/de/,200\n{NEW}/x/,200\n"))
+    museum("gather", museum.write("old.txt", "/\n/index.php?id=7\n/de/index.html\n/inner\n"))
+    museum("match")
+    assert museum.json("entries", "/")["answer"] == "keep"
+    for old, new in (("/index.php?id=7", "/"), ("/de/index.html", "/de/"), ("/inner", "/de/")):
+        museum("decide", old, "--to", new)
+    museum.write("asked.txt", "/index.php?id=7\n/de/index.html\n/inner\n")
+    rows = {r["url"].removeprefix(OLD): r["verdict"] for r in museum.json("rehearse", "asked.txt", code=1)["rows"]}
+    assert rows["/index.php?id=7"] == rows["/inner"] == "home-fallback"
+    assert "/de/index.html" not in rows or rows["/de/index.html"] == "ok"
+
+
+def test_a_destination_with_the_wrong_scheme_is_called_so(museum: Program) -> None:
+    museum("stock", museum.write("new.csv", f"url,status\n{NEW}/x/,200\n"))
+    museum("decide", "/a", "--to", f"{NEW.replace('https', 'http')}/x/", code=None)
+    details = [f["detail"] for f in museum.json("check", code=None)["findings"]]
+    assert any("its scheme alone is wrong" in d for d in details), details
+
+
+def test_the_old_home_page_is_offered_the_new_one(open_museum: object) -> None:
+    program: Program = open_museum("--old", "http://old.quillhaven.example", "--new", NEW)  # type: ignore[operator]
+    program("stock", program.write("new.csv", f"url,status\n{NEW}/visit/,200\n"))
+    program("gather", program.write("old.txt", "http://old.quillhaven.example/\n"))
+    assert [p["destination"] for p in program.json("match")["proposals"]] == [f"{NEW}/"]

@@ -146,7 +146,7 @@ class Frontier:
     def settled(self, address: Address) -> Address:
         """An address without the parameters that are ignored, and without its fragment."""
         ignored = self.limits.ignored
-        if ignored and ";" in address.path:
+        if ignored:
             address = address._replace(path=without_path_session(address.path))
         if not address.query or not ignored:
             return address._replace(fragment="") if address.fragment else address
