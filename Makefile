@@ -37,7 +37,7 @@ contract: $(VENV)/tested
 	$(BIN)/lint-imports --no-cache
 
 pytest: $(VENV)/tested
-	$(BIN)/python -m pytest -n 2 --dist loadfile
+	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder
 
 bench: $(VENV)/installed
 	$(BIN)/python benchmarks/served_cost.py

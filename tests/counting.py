@@ -191,3 +191,7 @@ def counted(ledger: Ledger) -> Counted:
 def gathered(ledger: Ledger, files: Iterable[Path]) -> list[Any]:
     """Gather files one after the other; what was said of each."""
     return [gather(ledger, [str(file)]).sources[0] for file in files]
+
+
+KINDS = st.sampled_from(sorted(WRITERS))
+LISTS = st.lists(REQUESTS, min_size=1, max_size=40)

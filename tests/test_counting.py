@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import os
-import random
 import sqlite3
 from collections import Counter
 from collections.abc import Sequence
@@ -11,14 +9,15 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import pytest
-from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import OLD, Program
 from counting import (
     BOT,
+    KINDS,
+    LISTS,
     PERSON,
-    REQUESTS,
     WRITERS,
     Asked,
     combined,
@@ -29,18 +28,10 @@ from counting import (
     w3c,
     write_log,
 )
-from upright_ledger.app.folding import folding
-from upright_ledger.app.history import undo
+from properties import thorough
 from upright_ledger.core.evidence import status_class
 from upright_ledger.core.triage.days import span_of
 from upright_ledger.formats import logtally
-
-# Shrinking takes minutes: it is for those who look into a failure.
-PHASES = [p for p in Phase if p is not Phase.shrink] if "UPRIGHT_SHRINK" not in os.environ else list(Phase)
-EXAMPLES = int(os.environ.get("UPRIGHT_EXAMPLES", "300"))
-thorough = settings(max_examples=EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck), phases=PHASES)
-KINDS = st.sampled_from(sorted(WRITERS))
-LISTS = st.lists(REQUESTS, min_size=1, max_size=40)
 
 
 def expected(asked: Sequence[Asked], kind: str) -> Counter[tuple[str, str, str]]:
@@ -70,64 +61,6 @@ def test_requests_in_are_requests_counted(asked: list[Asked], kind: str, most: i
     for (name, _), counts in found.aside.items():
         by_class[name] += requests(counts).total()
     assert {k: n for k, n in source.aside.items() if k != "blank"} == by_class
-
-
-@thorough
-@given(
-    asked=LISTS, kind=KINDS, seed=st.integers(0, 1 << 20), parts=st.integers(1, 4), listed=st.booleans(), data=st.data()
-)
-def test_no_order_of_lines_and_no_cut_into_files_decides_anything(
-    asked: list[Asked], kind: str, seed: int, parts: int, listed: bool, data: st.DataObject
-) -> None:
-    lines = WRITERS[kind](asked)
-    mixed = random.Random(seed).sample(lines, len(lines))
-    named = data.draw(st.sampled_from(asked)).target.partition("?")[0] if listed else ""
-    with TemporaryDirectory() as held:
-        folder = Path(held)
-        whole = write_log(folder / "whole.log", kind, lines)
-        pieces = [write_log(folder / f"{n}.log", kind, part) for n in range(parts) if (part := mixed[n::parts])]
-        if named:
-            (folder / "list.txt").write_text(f"{OLD}{named}\n")
-        one, other = fresh_ledger(folder / "one"), fresh_ledger(folder / "other")
-        never = ("/s.css", "/admin", "/robots.txt", "/img/logo.gif")
-        with_list = [folder / "list.txt"] if named and not named.startswith(never) else []
-        gathered(one, [whole, *with_list])
-        files = [*pieces, *with_list]
-        random.Random(seed).shuffle(files)
-        gathered(other, files)
-        assert counted(other) == counted(one)
-        # A source that counts no more leaves all as if it had never been.
-        extra = folder / "extra.log"
-        write_log(extra, kind, WRITERS[kind]([a._replace(day=6, status=200) for a in asked]))
-        gathered(other, [extra])
-        undo(other)
-        assert counted(other) == counted(one)
-
-
-CLASSES = ("furniture", "probe", "random", "bots only", "page asset")
-
-
-@thorough
-@given(
-    asked=LISTS,
-    kind=KINDS,
-    take_back=st.lists(st.sampled_from([*CLASSES, "/backup*", "/s.css"]), min_size=1, max_size=3),
-)
-def test_set_aside_and_taken_back_is_the_same_as_never_set_aside(
-    asked: list[Asked], kind: str, take_back: list[str]
-) -> None:
-    with TemporaryDirectory() as held:
-        folder = Path(held)
-        log = write_log(folder / "access.log", kind, WRITERS[kind](asked))
-        after, before = fresh_ledger(folder / "after"), fresh_ledger(folder / "before")
-        gathered(after, [log])
-        aside = counted(after)
-        folding(after, take_back=take_back)
-        folding(before, take_back=take_back)
-        gathered(before, [log])
-        assert counted(after) == counted(before)
-        undo(after)
-        assert counted(after) == aside
 
 
 def facts(program: Program, key: str) -> tuple[float, float]:

@@ -3,25 +3,22 @@
 from __future__ import annotations
 
 import json
-import os
 import sqlite3
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import pytest
-from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
+from properties import thorough
 from upright_ledger.app.book import Book
 from upright_ledger.app.decide import decide_one
 from upright_ledger.app.gather import gather
 from upright_ledger.app.opening import open_new
 from upright_ledger.core.addresses import canonical_path, parse_address
 from upright_ledger.core.answers import usual
-
-PHASES = [p for p in Phase if p is not Phase.shrink]
-EXAMPLES = int(os.environ.get("UPRIGHT_EXAMPLES", "300"))
 
 
 def test_sessions_in_paths_fold_and_are_named(museum: Program) -> None:
@@ -65,7 +62,7 @@ FORMS = st.sampled_from(
 PATHS = st.sampled_from(["/a", "/A", "/shop/Item", "/caf%C3%A9", "/caf%c3%a9", "/caf%E9", "/caf%e9", "/%E0-la", ""])
 
 
-@settings(max_examples=EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck), phases=PHASES)
+@thorough
 @given(
     spelled=st.lists(
         st.builds(lambda f, p: "/" + f.format(p=p, q="b").lstrip("/"), FORMS, PATHS), min_size=1, max_size=6

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import json
-import os
 import random
 from itertools import product
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
 from counting import without_comments
+from properties import thorough
 from upright_ledger.app.book import Book
 from upright_ledger.app.building import build
 from upright_ledger.app.checking import check_ledger
@@ -26,7 +26,6 @@ from upright_ledger.core.rules import RuleSet
 from upright_ledger.errors import UprightError
 from upright_ledger.ledger.store import open_ledger
 
-EXAMPLES = int(os.environ.get("UPRIGHT_EXAMPLES", "300"))
 ONE_HOST = ("--old", NEW, "--new", NEW)
 
 
@@ -118,10 +117,7 @@ def second_hop(rules: RuleSet, host: str, target: str) -> bool:
     return rules.answer(goal.authority, goal.target, goal.scheme) is not None
 
 
-PHASES = [p for p in Phase if p is not Phase.shrink]
-
-
-@settings(max_examples=EXAMPLES, deadline=None, suppress_health_check=list(HealthCheck), phases=PHASES)
+@thorough
 @given(st.randoms(use_true_random=False))
 def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceback(rng: random.Random) -> None:
     with TemporaryDirectory() as held:

@@ -1,0 +1,18 @@
+"""How thoroughly the properties are tried that hold for any input.
+
+UPRIGHT_EXAMPLES is the number of examples of each; UPRIGHT_SHRINK, set to anything, looks for the smallest example
+that fails, which takes minutes: it is for those who look into a failure.
+"""
+
+from __future__ import annotations
+
+import os
+
+from hypothesis import HealthCheck, Phase, settings
+
+thorough = settings(
+    max_examples=int(os.environ.get("UPRIGHT_EXAMPLES", "300")),
+    deadline=None,
+    suppress_health_check=list(HealthCheck),
+    phases=[p for p in Phase if p is not Phase.shrink or "UPRIGHT_SHRINK" in os.environ],
+)
