@@ -119,14 +119,7 @@ def followed(text: str, base: Address) -> Address:
     """
     if len(text) > MAX_LENGTH:
         raise NotAnAddressError(f"it is longer than {MAX_LENGTH} characters")
-    try:
-        url = ada_url.URL(text, base=base.text)
-    except ValueError:
-        raise NotAnAddressError("it cannot be read as a URL") from None
-    scheme = url.protocol[:-1]
-    if scheme not in {"http", "https"}:
-        raise NotAnAddressError(f"{scheme}: is no web address")
-    return Address(scheme, url.hostname.rstrip("."), url.port, url.pathname, url.search[1:], url.hash[1:])
+    return _resolved(text, base.text)
 
 
 def split_text(text: str) -> tuple[str, str, str]:
@@ -162,6 +155,10 @@ def _read_any(text: str, base: str) -> Address:
             raise NotAnAddressError(f"{text.partition(':')[0]}: is no web address")
         elif not base:
             raise NotAnAddressError("it names no host")
+    return _resolved(text, base)
+
+
+def _resolved(text: str, base: str) -> Address:
     try:
         url = ada_url.URL(text, base=base) if base else ada_url.URL(text)
     except ValueError:
