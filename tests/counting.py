@@ -3,24 +3,21 @@
 from __future__ import annotations
 
 import json
-import shutil
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from functools import cache
 from pathlib import Path
-from tempfile import mkdtemp
 from typing import Any, NamedTuple
 
 from hypothesis import strategies as st
 from sqlalchemy import text
 
-from conftest import NEW, OLD
+from conftest import OLD
 from upright_ledger.app.gather import gather
-from upright_ledger.app.opening import open_new
 from upright_ledger.core.evidence import days_in
-from upright_ledger.ledger.store import Ledger, open_ledger
+from upright_ledger.ledger.store import Ledger
 
 PERSON, BOT, CURL = "Mozilla/5.0 (X11; Linux)", "FernCrawler/1 bot", "curl/8.0"
+OLDS = [OLD, "http://quillhaven.example"]
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun")
 
 
@@ -119,29 +116,10 @@ def as_json(asked: Sequence[Asked]) -> list[str]:
 WRITERS = {"combined": combined, "by host": by_host, "common": common, "w3c": w3c, "json": as_json}
 
 
-def write_log(path: Path, kind: str, lines: Iterable[str]) -> Path:
-    path.write_text("\n".join([*([W3C_HEAD] if kind == "w3c" else []), *lines]) + "\n")
+def write_log(path: Path, kind: str, lines: Iterable[str], end: str = "\n") -> Path:
+    text = "".join(f"{line}{end}" for line in [*([W3C_HEAD] if kind == "w3c" else []), *lines])
+    path.write_text(text, newline="")
     return path
-
-
-@cache
-def _template() -> Path:
-    folder = Path(mkdtemp(prefix="upright-counting-")) / "ledger"
-    open_new(folder, [OLD, "http://quillhaven.example"], [NEW])
-    without_comments(folder / "upright.toml")
-    return folder
-
-
-def without_comments(settings: Path) -> None:
-    """Leave the comments out of settings: reading them is what most of a small test's time would go to."""
-    lines = settings.read_text().splitlines()
-    settings.write_text("\n".join(line for line in lines if line.strip() and not line.startswith("#")) + "\n")
-
-
-def fresh_ledger(folder: Path) -> Ledger:
-    """An empty ledger."""
-    shutil.copytree(_template(), folder)
-    return open_ledger(folder)
 
 
 class Counted(NamedTuple):

@@ -12,22 +12,23 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import OLD, Program
+from conftest import NEW, OLD, Program
 from counting import (
     BOT,
     KINDS,
     LISTS,
+    OLDS,
     PERSON,
     WRITERS,
     Asked,
     combined,
     counted,
-    fresh_ledger,
     gathered,
     requests,
     w3c,
     write_log,
 )
+from ledgers import fresh_ledger
 from properties import thorough
 from upright_ledger.core.evidence import status_class
 from upright_ledger.core.triage.days import span_of
@@ -41,14 +42,19 @@ def expected(asked: Sequence[Asked], kind: str) -> Counter[tuple[str, str, str]]
 
 
 @thorough
-@given(asked=LISTS, kind=KINDS, most=st.sampled_from([logtally.MOST_IN_MEMORY, 3]))
-def test_requests_in_are_requests_counted(asked: list[Asked], kind: str, most: int) -> None:
+@given(
+    asked=LISTS,
+    kind=KINDS,
+    most=st.sampled_from([logtally.MOST_IN_MEMORY, 3]),
+    end=st.sampled_from(["\n", "\r\n", "\r"]),
+)
+def test_requests_in_are_requests_counted(asked: list[Asked], kind: str, most: int, end: str) -> None:
     before, logtally.MOST_IN_MEMORY = logtally.MOST_IN_MEMORY, most
     try:
         with TemporaryDirectory() as held:
-            ledger = fresh_ledger(Path(held) / "ledger")
+            ledger = fresh_ledger(OLDS, [NEW])
             damaged = ["x" if kind == "json" else "no line at all"] * (len(asked) % 3)
-            file = write_log(Path(held) / "access.log", kind, [*WRITERS[kind](asked), *damaged])
+            file = write_log(Path(held) / "access.log", kind, [*WRITERS[kind](asked), *damaged], end)
             (source,) = gathered(ledger, [file])
             found = counted(ledger)
     finally:

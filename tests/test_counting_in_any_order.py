@@ -9,8 +9,9 @@ from tempfile import TemporaryDirectory
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conftest import OLD
-from counting import KINDS, LISTS, WRITERS, Asked, counted, fresh_ledger, gathered, write_log
+from conftest import NEW, OLD
+from counting import KINDS, LISTS, OLDS, WRITERS, Asked, counted, gathered, write_log
+from ledgers import fresh_ledger
 from properties import thorough
 from upright_ledger.app.history import undo
 
@@ -31,7 +32,7 @@ def test_no_order_of_lines_and_no_cut_into_files_decides_anything(
         pieces = [write_log(folder / f"{n}.log", kind, part) for n in range(parts) if (part := mixed[n::parts])]
         if named:
             (folder / "list.txt").write_text(f"{OLD}{named}\n")
-        one, other = fresh_ledger(folder / "one"), fresh_ledger(folder / "other")
+        one, other = fresh_ledger(OLDS, [NEW], "one"), fresh_ledger(OLDS, [NEW], "other")
         never = ("/s.css", "/admin", "/robots.txt", "/img/logo.gif")
         with_list = [folder / "list.txt"] if named and not named.startswith(never) else []
         gathered(one, [whole, *with_list])

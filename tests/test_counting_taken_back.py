@@ -8,7 +8,9 @@ from tempfile import TemporaryDirectory
 from hypothesis import given
 from hypothesis import strategies as st
 
-from counting import KINDS, LISTS, WRITERS, Asked, counted, fresh_ledger, gathered, write_log
+from conftest import NEW
+from counting import KINDS, LISTS, OLDS, WRITERS, Asked, counted, gathered, write_log
+from ledgers import fresh_ledger
 from properties import thorough
 from upright_ledger.app.folding import folding
 from upright_ledger.app.history import undo
@@ -28,7 +30,7 @@ def test_set_aside_and_taken_back_is_the_same_as_never_set_aside(
     with TemporaryDirectory() as held:
         folder = Path(held)
         log = write_log(folder / "access.log", kind, WRITERS[kind](asked))
-        after, before = fresh_ledger(folder / "after"), fresh_ledger(folder / "before")
+        after, before = fresh_ledger(OLDS, [NEW], "after"), fresh_ledger(OLDS, [NEW], "before")
         gathered(after, [log])
         aside = counted(after)
         folding(after, take_back=take_back)

@@ -12,11 +12,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
+from ledgers import fresh_ledger
 from properties import thorough
 from upright_ledger.app.book import Book
 from upright_ledger.app.decide import decide_one
 from upright_ledger.app.gather import gather
-from upright_ledger.app.opening import open_new
 from upright_ledger.core.addresses import canonical_path, parse_address
 from upright_ledger.core.answers import usual
 
@@ -74,7 +74,7 @@ def test_whatever_folds_into_an_answered_entry_is_answered_or_named(spelled: lis
     with TemporaryDirectory() as held:
         folder = Path(held)
         old = NEW if answer == "keep" else OLD
-        ledger = open_new(folder / "ledger", [old], [NEW], case=case)
+        ledger = fresh_ledger([old], [NEW], case=case)
         (folder / "seen.txt").write_text("".join(f"{old}{s}\n" for s in spelled))
         gather(ledger, [str(folder / "seen.txt")], kind="text")
         book = Book(ledger)

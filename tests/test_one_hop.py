@@ -12,19 +12,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
-from counting import without_comments
+from ledgers import fresh_ledger
 from properties import thorough
 from upright_ledger.app.book import Book
 from upright_ledger.app.building import build
 from upright_ledger.app.checking import check_ledger
 from upright_ledger.app.decide import decide_from
 from upright_ledger.app.gather import gather
-from upright_ledger.app.opening import open_new
 from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.proofs import PROVED
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.errors import UprightError
-from upright_ledger.ledger.store import open_ledger
+from upright_ledger.ledger.settings import FILE_NAME, read_settings_of
 
 ONE_HOST = ("--old", NEW, "--new", NEW)
 
@@ -126,15 +125,9 @@ def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceba
             ([NEW], [OLD, NEW], [OLD], [OLD, "http://shop.quillhaven.example"], [NEW, "http://shop.quillhaven.example"])
         )
         new = [NEW, "https://new.example"]
-        open_new(
-            folder / "ledger",
-            old,
-            new,
-            case=rng.choice(("fold", "exact")),
-            slash=rng.choice(("as-stock", "always", "never")),
-        )
-        toml = folder / "ledger" / "upright.toml"
-        without_comments(toml)
+        case, slash = rng.choice(("fold", "exact")), rng.choice(("as-stock", "always", "never"))
+        ledger = fresh_ledger(old, new, case=case, slash=slash)
+        toml = ledger.folder / FILE_NAME
         if rng.random() < 0.5:
             parts = toml.read_text().split("[[site]]\n")
             n = rng.randint(1, len(parts) - 1)
@@ -142,7 +135,7 @@ def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceba
             text = "[[site]]\n".join(parts)
             toml.write_text(text.replace("lower = false", rng.choice(("lower = false", "lower = true"))))
         try:
-            ledger = open_ledger(folder / "ledger")
+            ledger.settings = read_settings_of(ledger.folder)
         except UprightError:
             return
         if rng.random() < 0.7:

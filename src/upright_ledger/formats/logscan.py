@@ -100,7 +100,10 @@ class Buffers:
 
 
 def line_blocks(file: BinaryIO, buffers: Buffers) -> Iterator[Bytes]:
-    """The bytes of a file, block by block, each of whole lines. A line longer than MAX_LINE is cut to a few bytes more."""
+    """The bytes of a file, block by block, each of whole lines that end in a line feed, whatever they ended in.
+
+    A line longer than MAX_LINE is cut to a few bytes more.
+    """
     carry = np.empty(0, np.uint8)
     while True:
         data = buffers.take()
@@ -109,12 +112,19 @@ def line_blocks(file: BinaryIO, buffers: Buffers) -> Iterator[Bytes]:
         if not count:
             break
         count += len(carry)
+        _end_lines_at_returns(data[:count])
         cut = _after_last_break(data[:count])
         carry = data[cut:count][: MAX_LINE + 1].copy()
         if cut:
             yield data[:cut]
     if len(carry):
         yield np.append(carry, np.uint8(_LINE_BREAK))
+
+
+def _end_lines_at_returns(data: Bytes) -> None:
+    """Put a line feed for each carriage return that ends a line alone. One at the very end may belong to a line feed to come."""
+    returns = np.flatnonzero(data[:-1] == _RETURN)
+    data[returns[data[returns + 1] != _LINE_BREAK]] = _LINE_BREAK
 
 
 def _after_last_break(data: Bytes) -> int:

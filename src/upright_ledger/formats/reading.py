@@ -91,8 +91,8 @@ def text_lines(file: TextIO) -> Iterator[tuple[int, str]]:
     number = 0
     while line := file.readline(MAX_LINE + 1):
         number += 1
-        if len(line) > MAX_LINE and not line.endswith("\n"):
-            while (rest := file.readline(MAX_LINE)) and not rest.endswith("\n"):
+        if len(line) > MAX_LINE and not line.endswith(("\n", "\r")):
+            while (rest := file.readline(MAX_LINE)) and not rest.endswith(("\n", "\r")):
                 pass
         yield number, line.rstrip("\r\n")
 

@@ -52,7 +52,7 @@ def read_rule_file(path: Path, encoding: str = "") -> tuple[str, RulesRead]:
     """The language of a file, and its rules in the order in which they are asked."""
     if recognise(path) == SHEET:
         return PAIRS, _read_pairs(path, encoding)
-    text = read_text(path, encoding)
+    text = read_text(path, encoding).replace("\r\n", "\n").replace("\r", "\n")
     kind = dialect_of(path, text)
     if kind == PAIRS:
         return kind, _read_pairs(path, encoding)

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import re
+import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
-
-import tomlkit
-from tomlkit.exceptions import TOMLKitError
 
 from upright_ledger.core.addresses import NotAnAddressError
 from upright_ledger.core.evidence import Weights
@@ -179,6 +177,8 @@ lines = 400
 
 def new_settings_text(name: str, database: str, sites: Sites, slash: str, policy: FoldingPolicy) -> str:
     """The text of a fresh settings file."""
+    import tomlkit
+
     document: Any = tomlkit.parse(_TEMPLATE)
     document["ledger"]["name"] = name
     document["ledger"]["database"] = database
@@ -199,6 +199,8 @@ def new_settings_text(name: str, database: str, sites: Sites, slash: str, policy
 
 def _put_policy(folding: Any, policy: FoldingPolicy) -> None:
     """Write a policy into the [folding] table; what is the same already keeps its form and comments."""
+    import tomlkit
+
     if folding.get("case") != policy.case:
         folding["case"] = policy.case
     for key in _LISTS:
@@ -216,8 +218,10 @@ def _put_policy(folding: Any, policy: FoldingPolicy) -> None:
 
 def write_policy(folder: Path, policy: FoldingPolicy) -> None:
     """Put a folding policy into a ledger's settings file, whole or not at all; comments stay."""
+    import tomlkit
+
     path = folder / FILE_NAME
-    document: Any = tomlkit.parse(path.read_text(encoding="utf-8"))
+    document: Any = tomlkit.parse(path.read_text(encoding="utf-8-sig"))
     _put_policy(document["folding"], policy)
     draft = folder / f".{FILE_NAME}"
     draft.write_text(tomlkit.dumps(document), encoding="utf-8")
@@ -232,12 +236,12 @@ def read_settings_of(folder: Path) -> Settings:
 def read_settings(path: Path) -> Settings:
     """Read and check a settings file. Raises InputError that names the key that is wrong."""
     try:
-        document = tomlkit.parse(path.read_text(encoding="utf-8")).unwrap()
+        document = tomllib.loads(path.read_text(encoding="utf-8-sig"))
     except OSError as error:
         raise InputError(f"{path} cannot be read: {error.strerror or error}", "check the permissions") from None
     except UnicodeDecodeError:
         raise InputError(f"{path} is not in UTF-8", "save it as UTF-8") from None
-    except TOMLKitError as error:
+    except tomllib.TOMLDecodeError as error:
         raise InputError(f"{path} is not valid TOML: {error}", "mend the line it names") from None
     try:
         return _settings(document)

@@ -217,7 +217,7 @@ def open_ledger(folder: Path) -> Ledger:
     path = folder / FILE_NAME
     if not path.is_file():
         raise UsageError(
-            f"there is no ledger in {folder}",
+            f"there is no ledger in {'this folder' if folder == Path() else folder}",
             "make one with `upright open DIR --old URL --new URL`, or name one with --ledger DIR",
         )
     ledger = Ledger(folder, read_settings(path))
