@@ -29,10 +29,10 @@ def main() -> None:
             rng = random.Random(seed)
             rules = make_rules(rng)
             with tempfile.TemporaryDirectory() as held:
-                written = write_build(name, rules, Path(held))
+                written, acting = write_build(name, rules, Path(held))
                 requests = list(make_requests(rng, written, REQUESTS))
                 with run_example(name, Path(held)) as place:
-                    differences += compare(name, written, requests, place)
+                    differences += compare(name, written, requests, place, acting)
             asked += len(requests)
             answered += sum(1 for host, target in requests if written.answer(host, target))
         print(f"{name:9} {asked:,} requests, {answered:,} with an answer: {len(differences):,} differences", flush=True)

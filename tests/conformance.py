@@ -19,6 +19,8 @@ from upright_ledger.core.sites import Sites, group_origins
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.core.templates import TemplateError
 from upright_ledger.servers import load_dialect
+from upright_ledger.servers.interpreters import DeclinedError, Interpreter, Request
+from upright_ledger.servers.protocol import ServerDialect
 
 OLD, NEW = "http://www.quillhaven.example", "https://www.quillhaven.example"
 SITES = Sites(
@@ -252,31 +254,38 @@ REFUSED = {
 SCHEMES = ("http", "https", "", "ftp")
 
 
-def compare(name: str, rules: RuleSet, requests: list[tuple[str, str]], place: tuple[str, int]) -> list[str]:
-    """Every difference between a real server and the reference."""
+def compare(
+    name: str, rules: RuleSet, requests: list[tuple[str, str]], place: tuple[str, int], acting: Interpreter
+) -> list[str]:
+    """Every difference between a real server and the reference, and between it and what we take its files to mean."""
     out = []
     for host, target in requests:
         scheme_from = rules.forms[0].scheme_from if rules.forms else ""
         told = SCHEMES[len(target) % len(SCHEMES)] if scheme_from == SCHEME_HEADER else ""
         status, location = ask(place, host, target, f"{SCHEME_HEADER}: {told}" if told else "")
+        declines = status in {400, 403} and re.match(REFUSED[name], target, re.IGNORECASE)
+        try:
+            meant = acting.answer(Request(host, target, "http", {SCHEME_HEADER.lower(): told}))
+        except DeclinedError:
+            meant = None
+        if not declines and (meant[:2] if meant else ("", "")) != (status if meant else "", location):
+            out.append(f"{name}: {host} {target!r} gives {status} {location!r}, and is taken to give {meant}")
         answer = rules.answer(host, target, "http" if scheme_from == CONNECTION else told)
         expected = (answer.status, answer.location) if answer else None
         if expected is None:
             if location or status not in {400, 403, 404, 414}:
                 out.append(f"{name}: {host} {target!r} gives {status} {location!r}, and nothing is due")
-        elif (status, location) != expected and not (
-            status in {400, 403} and re.match(REFUSED[name], target, re.IGNORECASE)
-        ):
+        elif (status, location) != expected and not declines:
             out.append(f"{name}: {host} {target!r} gives {status} {location!r}, due is {expected}")
     return out
 
 
-def write_build(name: str, rules: RuleSet, folder: Path) -> RuleSet:
-    """The files of a dialect in a folder, read back; returns the rules that they hold."""
-    dialect = load_dialect(name)
+def write_build(name: str, rules: RuleSet, folder: Path) -> tuple[RuleSet, Interpreter]:
+    """The files of a dialect in a folder, read back; the rules that they hold, and what they are taken to mean."""
+    dialect: ServerDialect = load_dialect(name)  # type: ignore[assignment]
     translation = dialect.write(rules)
     assert dialect.read_back(translation.files, translation.rules) == []
     for file, data in translation.files.items():
         (folder / file).parent.mkdir(parents=True, exist_ok=True)
         (folder / file).write_bytes(data)
-    return translation.rules
+    return translation.rules, dialect.interpreter(translation.files)

@@ -31,9 +31,9 @@ def test_a_real_server_agrees_with_the_reference(name: str, seed: int) -> None:
     rng = random.Random(seed)
     rules = make_rules(rng)
     with tempfile.TemporaryDirectory() as held:
-        written = write_build(name, rules, Path(held))
+        written, acting = write_build(name, rules, Path(held))
         with run_example(name, Path(held)) as place:
-            assert compare(name, written, list(make_requests(rng, written, 120)), place) == []
+            assert compare(name, written, list(make_requests(rng, written, 120)), place, acting) == []
 
 
 PIECES = (
@@ -79,7 +79,7 @@ def test_many_requests_at_once_get_what_each_gets(seed: int) -> None:
 def test_hostile_addresses_and_destinations_break_out_of_nothing(name: str, tmp_path: Path) -> None:
     rules = hostile()
     assert len(rules.rules) > 200
-    written = write_build(name, rules, tmp_path)
+    written, _ = write_build(name, rules, tmp_path)
     assert len(written.rules) > 0.95 * len(rules.rules)
     with run_example(name, tmp_path) as place:
         assert ask(place, "www.quillhaven.example", "/plain") == (301, f"{NEW}/plain-new/")

@@ -128,7 +128,7 @@ def build(
     if differences:
         raise RefusedError(
             f"the files for {server} do not read back as the rules they were made from: {differences[0]}",
-            f"nothing was written; {len(differences):,} differences in all: report this as a fault of the program",
+            "nothing was written: report this as a fault of the program",
         )
     held = [*book.held_back, *translation.refused, *book.left_out]
     files = dict(translation.files)

@@ -9,15 +9,18 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from functools import partial
 
 from upright_ledger.core.addresses import decoded_path
 from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_ALONE, LOWERED, NEVER, PATH
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
-from upright_ledger.servers.apache_rules import Program, literal, read_lines
+from upright_ledger.servers.apache_rules import Program, literal
 from upright_ledger.servers.encoded import ranked, whole
+from upright_ledger.servers.interpreters.apache import ApacheInterpreter, read_map
 from upright_ledger.servers.lowering import Key, Lowered, Reply, filled, lower
-from upright_ledger.servers.protocol import Translation, expressible, param_names
+from upright_ledger.servers.protocol import Translation, differing_lines, expressible, param_names
+from upright_ledger.servers.reading_back import differences_in_meaning
 
 RULES_FILE = "redirects.conf"
 MAPS_FILE = "make-maps.sh"
@@ -41,10 +44,9 @@ class Apache:
         held, refused = expressible(rules, fault)
         low = lower(held)
         maps = _maps(low)
-        head = f"# Upright Ledger: {len(held.answering):,} redirect rules for Apache, digest {held.digest}"
-        written = {f"{name}.txt": "".join(f"{k} {v}\n" for k, v in table.items()) for name, table in maps.items()}
+        written = {f"{name}.txt": _map_file(table) for name, table in maps.items()}
         written |= {
-            RULES_FILE: "\n".join([head, *_configuration(held, low)]) + "\n",
+            RULES_FILE: _rule_file(held, low),
             MAPS_FILE: _make_maps(sorted(maps)),
             EXAMPLE_FILE: example(_INCLUDED),
             "example/htdocs/.keep": "",
@@ -56,30 +58,23 @@ class Apache:
         low = lower(rules)
         differences = []
         for name, wanted in _maps(low).items():
-            found = read_map(files[f"{name}.txt"].decode("ascii"))
+            text = files[f"{name}.txt"].decode("latin-1")
+            found = read_map(text)
+            differences += differing_lines(f"{name}.txt", text, _map_file(wanted))
             differences += [
                 f"{name}.txt: {key!r} reads as {found.get(key)!r} instead of {wanted.get(key)!r}"
                 for key in sorted(wanted.keys() | found.keys())
                 if wanted.get(key) != found.get(key)
             ]
-        wanted_lines = [word for rule in _program(rules, low).rules for word in ((c[0], c[1]) for c in rule.conditions)]
-        found_lines = [(w[1], w[2]) for w in read_lines(files[RULES_FILE].decode("ascii")) if w[0] == "RewriteCond"]
-        if wanted_lines != [(test, pattern) for test, pattern in found_lines]:
-            differences.append(f"{RULES_FILE}: its conditions read as others")
-        return differences
+        differences += differing_lines(RULES_FILE, files[RULES_FILE].decode("latin-1"), _rule_file(rules, low))
+        return differences or differences_in_meaning(partial(self.interpreter, files), rules)
+
+    def interpreter(self, files: Mapping[str, bytes]) -> ApacheInterpreter:
+        maps = {n.removesuffix(".txt"): data.decode("latin-1") for n, data in files.items() if n.endswith(".txt")}
+        return ApacheInterpreter(files[RULES_FILE].decode("latin-1"), maps)
 
 
 DIALECT = Apache()
-
-
-def read_map(text: str) -> dict[str, str]:
-    """A map's text as httxt2dbm reads it: words at blanks, the second is the value; the last of equal keys counts."""
-    found = {}
-    for line in text.split("\n"):
-        if line.strip() and not line.startswith("#"):
-            key, *rest = line.split()
-            found[key] = rest[0] if rest else ""
-    return found
 
 
 def fault(rule: Rule) -> str:
@@ -116,6 +111,15 @@ def _maps(low: Lowered) -> dict[str, dict[str, str]]:
     return out
 
 
+def _map_file(table: Mapping[str, str]) -> str:
+    return "".join(f"{key} {value}\n" for key, value in table.items())
+
+
+def _rule_file(rules: RuleSet, low: Lowered) -> str:
+    head = f"# Upright Ledger: {len(rules.answering):,} redirect rules for Apache, digest {rules.digest}"
+    return "\n".join([head, *_configuration(rules, low)]) + "\n"
+
+
 def _configuration(rules: RuleSet, low: Lowered) -> list[str]:
     maps = [f'RewriteMap upright_{name} "dbm=sdbm:${{UPRIGHT}}/{name}"' for name in _maps(low)]
     return [
@@ -124,7 +128,7 @@ def _configuration(rules: RuleSet, low: Lowered) -> list[str]:
         'RewriteMap upright_lower "int:tolower"',
         'RewriteMap upright_escape "int:escape"',
         *maps,
-        *_program(rules, low).lines(),
+        *_program(rules, low).lines(marked=bool(rules.cache_control)),
         *cache_lines(rules),
     ]
 

@@ -29,11 +29,11 @@ class Program:
     def label(self, name: str) -> None:
         self.labels[name] = len(self.rules)
 
-    def lines(self) -> Iterator[str]:
-        """The configuration; a jump is written as the number of rules to skip."""
+    def lines(self, *, marked: bool) -> Iterator[str]:
+        """The configuration; a jump is written as the number of rules to skip. marked: whether a variable tells our answers."""
         for at, rule in enumerate(self.rules):
             flags = list(rule.flags)
-            if any(f == "G" or f.startswith("R=") for f in flags):
+            if marked and any(f == "G" or f.startswith("R=") for f in flags):
                 flags.append("E=upright_answered:1")
             if rule.goto:
                 skipped = self.labels[rule.goto] - at - 1

@@ -10,6 +10,8 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from functools import partial
+from itertools import islice
 from typing import Any
 
 from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_ALONE, LOWERED, NEVER, PATH
@@ -29,8 +31,10 @@ from upright_ledger.servers.caddy_routes import (
     var,
 )
 from upright_ledger.servers.encoded import ranked, whole
+from upright_ledger.servers.interpreters.caddy import CaddyInterpreter
 from upright_ledger.servers.lowering import Key, Lowered, filled, lower
 from upright_ledger.servers.protocol import Translation, decoded, expressible
+from upright_ledger.servers.reading_back import differences_in_meaning
 
 RULES_FILE = "redirects.json"
 EXAMPLE_FILE = "example/caddy.json"
@@ -58,36 +62,27 @@ class Caddy:
         return Translation({n: t.encode() for n, t in written.items()}, held, tuple(refused))
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
-        found = dict(_mappings(json.loads(files[RULES_FILE])))
-        low = lower(rules)
-        wanted = {
-            (site, entry["input"]): entry["outputs"][0]
-            for site in sorted(set(low.sites.values()))
-            for _, entry in [*_plain(low, site), *(e for t in _params(low, site).values() for e in t)]
-        }
-        return [
-            f"{key!r} reads as {found.get(key)!r} instead of {wanted.get(key)!r}"
-            for key in sorted(wanted.keys() | found.keys())
-            if wanted.get(key) != found.get(key)
-        ]
+        wanted = _routes(rules, lower(rules))
+        differences = list(islice(_differences(json.loads(files[RULES_FILE]), wanted, "routes"), 5))
+        return differences or differences_in_meaning(partial(self.interpreter, files), rules)
+
+    def interpreter(self, files: Mapping[str, bytes]) -> CaddyInterpreter:
+        return CaddyInterpreter(json.loads(files[RULES_FILE]))
 
 
 DIALECT = Caddy()
 
 
-def _mappings(routes: Any) -> Iterator[tuple[tuple[str, str], str]]:
-    """Site, key and reply of every map in the routes, however deep."""
-    if isinstance(routes, list):
-        for item in routes:
-            yield from _mappings(item)
-    elif isinstance(routes, dict):
-        if routes.get("handler") == "map":
-            number = routes["destinations"][0].strip("{}").split("_")[2]
-            for entry in routes["mappings"]:
-                yield (number, entry["input"]), entry["outputs"][0]
-        else:
-            for value in routes.values():
-                yield from _mappings(value)
+def _differences(found: Any, wanted: Any, where: str) -> Iterator[str]:
+    """Where JSON differs from what was to be written."""
+    if isinstance(found, dict) and isinstance(wanted, dict) and found.keys() == wanted.keys():
+        for key in wanted:
+            yield from _differences(found[key], wanted[key], f"{where}.{key}")
+    elif isinstance(found, list) and isinstance(wanted, list) and len(found) == len(wanted):
+        for n, (one, other) in enumerate(zip(found, wanted, strict=True)):
+            yield from _differences(one, other, f"{where}[{n}]")
+    elif found != wanted:
+        yield f"{where} reads as {str(found)[:500]} instead of {str(wanted)[:500]}"
 
 
 def _fault(rule: Rule) -> str:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
+from functools import partial
 from urllib.parse import quote_from_bytes
 
 from upright_ledger.core.addresses import decoded_path
@@ -16,8 +17,10 @@ from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_
 from upright_ledger.core.rules import GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateGroup
 from upright_ledger.servers.encoded import encoded, ranked, whole
+from upright_ledger.servers.interpreters.haproxy import HaproxyInterpreter
 from upright_ledger.servers.lowering import Key, Lowered, filled, lower
-from upright_ledger.servers.protocol import Translation, expressible, param_names
+from upright_ledger.servers.protocol import Translation, differing_lines, expressible, param_names
+from upright_ledger.servers.reading_back import differences_in_meaning
 
 RULES_FILE = "redirects.cfg"
 EXAMPLE_FILE = "example/haproxy.cfg"
@@ -41,15 +44,10 @@ class Haproxy:
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(rules, _unspeakable)
         low = lower(held)
-        tables = {name: "".join(f"{k} {v}\n" for k, v in table.items()) for name, table in _maps(held, low).items()}
-        lines = "\n".join(_lines(held, low))
-        head = f"# Upright Ledger: {len(held.answering):,} redirect rules for HAProxy, digest {held.digest}\n"
+        tables = {name: _map_file(table) for name, table in _maps(held, low).items()}
         written = tables | {
-            RULES_FILE: head
-            + "# Put these lines into the frontend of the old hosts, before other http-request rules.\n"
-            + lines
-            + "\n",
-            EXAMPLE_FILE: _example(lines),
+            RULES_FILE: _rule_file(held, low),
+            EXAMPLE_FILE: _example("\n".join(_lines(held, low))),
             "README.md": _readme(held),
         }
         return Translation({n: t.encode() for n, t in written.items()}, held, tuple(refused))
@@ -58,15 +56,19 @@ class Haproxy:
         low = lower(rules)
         differences = []
         for name, wanted in _maps(rules, low).items():
-            found = read_map(files[name].decode("ascii"))
+            found = read_map(files[name].decode("latin-1"))
             differences += [
                 f"{name}: {key!r} reads as {found.get(key)!r} instead of {wanted.get(key)!r}"
                 for key in sorted(wanted.keys() | found.keys())
                 if wanted.get(key) != found.get(key)
             ]
-            if list(wanted) != list(found):
-                differences.append(f"{name}: its lines stand in another order")
-        return differences
+            differences = differences or differing_lines(name, files[name].decode("latin-1"), _map_file(wanted))
+        differences += differing_lines(RULES_FILE, files[RULES_FILE].decode("latin-1"), _rule_file(rules, low))
+        return differences or differences_in_meaning(partial(self.interpreter, files), rules)
+
+    def interpreter(self, files: Mapping[str, bytes]) -> HaproxyInterpreter:
+        texts = {name: data.decode("latin-1") for name, data in files.items()}
+        return HaproxyInterpreter(texts[RULES_FILE], texts, PLACE)
 
 
 DIALECT = Haproxy()
@@ -86,6 +88,18 @@ def read_map(text: str) -> dict[str, str]:
 def _unspeakable(rule: Rule) -> str:
     bad = next((n for n in param_names(rule) if not _NAME.match(n)), None)
     return f"HAProxy cannot ask for a parameter called {bad!r}" if bad is not None else ""
+
+
+def _map_file(table: Mapping[str, str]) -> str:
+    return "".join(f"{key} {value}\n" for key, value in table.items())
+
+
+def _rule_file(rules: RuleSet, low: Lowered) -> str:
+    head = [
+        f"# Upright Ledger: {len(rules.answering):,} redirect rules for HAProxy, digest {rules.digest}",
+        "# Put these lines into the frontend of the old hosts, before other http-request rules.",
+    ]
+    return "\n".join([*head, *_lines(rules, low)]) + "\n"
 
 
 def _key(key: Key) -> str:

@@ -8,14 +8,24 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
+from functools import partial
 
 from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, RuleSet
 from upright_ledger.core.template_rules import PASS
 from upright_ledger.servers.apache import cache_lines, env, example, fault, forms, match_site, read_query, templates
-from upright_ledger.servers.apache_rules import Program, literal, read_lines
+from upright_ledger.servers.apache_rules import Program, literal
+from upright_ledger.servers.interpreters.apache import ApacheInterpreter
 from upright_ledger.servers.lowering import Key, Lowered, Reply, lower
-from upright_ledger.servers.protocol import NO_LOWER_CASE, Translation, decoded, expressible, without_lower_case
+from upright_ledger.servers.protocol import (
+    NO_LOWER_CASE,
+    Translation,
+    decoded,
+    differing_lines,
+    expressible,
+    without_lower_case,
+)
+from upright_ledger.servers.reading_back import differences_in_meaning
 
 RULES_FILE = ".htaccess"
 EXAMPLE_FILE = "example/httpd.conf"
@@ -33,25 +43,28 @@ class Htaccess:
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(without_lower_case(rules), fault)
         refused += [HeldBack(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower]
-        low = lower(held)
-        head = f"# Upright Ledger: {len(held.answering):,} redirect rules for .htaccess, digest {held.digest}"
-        text = "\n".join([head, "RewriteEngine On", *_program(held, low).lines(), *cache_lines(held)]) + "\n"
-        written = {RULES_FILE: text, EXAMPLE_FILE: example(_AROUND), "README.md": _readme(held)}
+        written = {
+            RULES_FILE: _rule_file(held, lower(held)),
+            EXAMPLE_FILE: example(_AROUND),
+            "README.md": _readme(held),
+        }
         return Translation({n: t.encode() for n, t in written.items()}, held, tuple(refused))
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
-        found = [w for w in read_lines(files[RULES_FILE].decode("ascii")) if w[0] in {"RewriteCond", "RewriteRule"}]
-        wanted: list[tuple[str, ...]] = []
-        for rule in _program(rules, lower(rules)).rules:
-            wanted += [("RewriteCond", test, pattern) for test, pattern in rule.conditions]
-            wanted.append(("RewriteRule", "^", rule.substitution))
-        read = [w[:3] for w in found]
-        return [
-            f"line {n}: {a} instead of {b}" for n, (a, b) in enumerate(zip(read, wanted, strict=False), 1) if a != b
-        ] + ([f"{len(read)} directives instead of {len(wanted)}"] if len(read) != len(wanted) else [])
+        differences = differing_lines(RULES_FILE, files[RULES_FILE].decode("latin-1"), _rule_file(rules, lower(rules)))
+        return differences or differences_in_meaning(partial(self.interpreter, files), rules)
+
+    def interpreter(self, files: Mapping[str, bytes]) -> ApacheInterpreter:
+        return ApacheInterpreter(files[RULES_FILE].decode("latin-1"), {})
 
 
 DIALECT = Htaccess()
+
+
+def _rule_file(rules: RuleSet, low: Lowered) -> str:
+    head = f"# Upright Ledger: {len(rules.answering):,} redirect rules for .htaccess, digest {rules.digest}"
+    lines = _program(rules, low).lines(marked=bool(rules.cache_control))
+    return "\n".join([head, "RewriteEngine On", *lines, *cache_lines(rules)]) + "\n"
 
 
 def _program(rules: RuleSet, low: Lowered) -> Program:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping
+from functools import partial
 from importlib.resources import files as resources
 
 from upright_ledger.core.forms import CONNECTION
@@ -15,8 +16,11 @@ from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.template_rules import TemplateGroup, first_segment
 from upright_ledger.core.templates import LIST, REST, Capture
 from upright_ledger.servers.encoded import encoded, ranked
+from upright_ledger.servers.interpreters.lighttpd import LighttpdInterpreter
+from upright_ledger.servers.interpreters.lua_data import read_module
 from upright_ledger.servers.lowering import Key, Lowered, filled, lower
-from upright_ledger.servers.protocol import Translation, decoded
+from upright_ledger.servers.protocol import Translation, decoded, differing_lines
+from upright_ledger.servers.reading_back import differences_in_meaning
 
 RULES_FILE = "upright_rules.lua"
 LOGIC_FILE = "upright_redirects.lua"
@@ -51,10 +55,9 @@ class Lighttpd:
 
     def write(self, rules: RuleSet) -> Translation:
         low = lower(rules)
-        logic = (resources("upright_ledger.servers") / "redirects.lua").read_text(encoding="utf-8")
         written = {
             RULES_FILE: "\n".join(_data(rules, low)) + "\n",
-            LOGIC_FILE: logic,
+            LOGIC_FILE: _logic(),
             ATTRACT_FILE: _ATTRACT,
             SERVER_FILE: _server_file(rules),
             EXAMPLE_FILE: _example_file(),
@@ -64,30 +67,26 @@ class Lighttpd:
         return Translation({n: t.encode("utf-8", "surrogateescape") for n, t in written.items()}, rules, ())
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
-        text = files[RULES_FILE].decode("utf-8", "surrogateescape")
-        low = lower(rules)
-        wanted = dict(_entries(low))
-        frame = {line for line in _data(rules, low) if not _ASSIGNMENT.fullmatch(line)}
-        found: dict[tuple[str, str], str] = {}
-        strange = []
-        for line in text.split("\n"):
-            match = _ASSIGNMENT.fullmatch(line)
-            if match is not None:
-                found[match[1], _unquoted(match[2])] = _unquoted(match[3])
-            elif line and line not in frame:
-                strange.append(f"the line {line!r} is none of the rules")
-        return strange + [
-            f"{table}: {key!r} reads as {found.get((table, key))!r} instead of {wanted.get((table, key))!r}"
-            for table, key in sorted(wanted.keys() | found.keys())
-            if wanted.get((table, key)) != found.get((table, key))
+        logic = {LOGIC_FILE: _logic(), ATTRACT_FILE: _ATTRACT}
+        differences = [
+            f"{name} is not the one that is shipped" for name, t in logic.items() if files[name].decode() != t
         ]
+        differences += differing_lines(
+            RULES_FILE, files[RULES_FILE].decode(), "\n".join(_data(rules, lower(rules))) + "\n"
+        )
+        return differences or differences_in_meaning(partial(self.interpreter, files), rules)
+
+    def interpreter(self, files: Mapping[str, bytes]) -> LighttpdInterpreter:
+        return LighttpdInterpreter(read_module(files[RULES_FILE].decode("latin-1")))
+
+
+def _logic() -> str:
+    return (resources("upright_ledger.servers") / "redirects.lua").read_text(encoding="utf-8")
 
 
 DIALECT = Lighttpd()
 
 _PLAIN_STRING = re.compile(r"[ !#-\[\]-~]*")
-_STRING = r'"((?:[ !#-\[\]-~]|\\[0-9]{3})*)"'
-_ASSIGNMENT = re.compile(rf"(plain|r[0-9]+)\[{_STRING}\]={_STRING}")
 
 
 def quote(text: str) -> str:
@@ -96,11 +95,6 @@ def quote(text: str) -> str:
         return f'"{text}"'
     raw = text.encode("utf-8", "surrogateescape")
     return '"' + "".join(chr(b) if 32 <= b < 127 and b not in b'"\\' else f"\\{b:03d}" for b in raw) + '"'
-
-
-def _unquoted(text: str) -> str:
-    raw = re.sub(rb"\\([0-9]{3})", lambda m: bytes((int(m[1]),)), text.encode())
-    return raw.decode("utf-8", "surrogateescape")
 
 
 def _key(key: Key) -> str:

@@ -15,12 +15,21 @@ from functools import partial
 from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, ExactRule, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.servers.interpreters.nginx import NginxInterpreter
 from upright_ledger.servers.lowering import host_of_own_page
 from upright_ledger.servers.nginx_forms import form_tables
 from upright_ledger.servers.nginx_params import SAME_KEY, ParamTables, literal, spread
 from upright_ledger.servers.nginx_syntax import quote, read_map_tables
 from upright_ledger.servers.nginx_templates import SOURCES, template_tables
-from upright_ledger.servers.protocol import NO_LOWER_CASE, Translation, decoded, expressible, without_lower_case
+from upright_ledger.servers.protocol import (
+    NO_LOWER_CASE,
+    Translation,
+    decoded,
+    differing_lines,
+    expressible,
+    without_lower_case,
+)
+from upright_ledger.servers.reading_back import differences_in_meaning
 
 RULE_FILE = "redirects.conf"
 SERVER_FILE = "server.inc"
@@ -57,7 +66,8 @@ class Nginx:
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
         wanted = _Writer(rules).tables()
-        found = read_map_tables(files[RULE_FILE].decode("utf-8", "surrogateescape"))
+        text = files[RULE_FILE].decode("utf-8", "surrogateescape")
+        found = read_map_tables(text)
         differences = []
         for name in sorted(set(wanted) | set(found)):
             ours, theirs = wanted.get(name, {}), found.get(name, {})
@@ -66,7 +76,12 @@ class Nginx:
                 for key in sorted(set(ours) | set(theirs))
                 if ours.get(key) != theirs.get(key)
             ]
-        return differences
+        differences = differences or differing_lines(RULE_FILE, text, _Writer(rules).rule_file())
+        differences += differing_lines(SERVER_FILE, files[SERVER_FILE].decode(), _server_file(rules))
+        return differences or differences_in_meaning(partial(self.interpreter, files), rules)
+
+    def interpreter(self, files: Mapping[str, bytes]) -> NginxInterpreter:
+        return NginxInterpreter(files[RULE_FILE].decode("latin-1"), files[SERVER_FILE].decode("latin-1"))
 
 
 DIALECT = Nginx()
@@ -196,8 +211,9 @@ class _Writer:
         out["upright_and"] = {"": "", "default": "".join(parts)}
         out["upright_ask_some"] = {"default": "", "~^&(?<upright_rest>.+)$": "?$upright_rest"}
         out["upright_ask"] = {"": "", "default": "$upright_ask_some"}
-        out["upright_all_and"] = {"": "", "default": "&$args"}
-        out["upright_all_ask"] = {"": "", "default": "?$args"}
+        if any(rule.query == CARRY for rule in self.rules.answering):
+            out["upright_all_and"] = {"": "", "default": "&$args"}
+            out["upright_all_ask"] = {"": "", "default": "?$args"}
         return out
 
     def rule_file(self) -> str:
@@ -286,7 +302,10 @@ def _answers(variable: str, rules: Sequence[Rule]) -> list[str]:
         if code == GONE:
             lines.append(f'if ({variable} = "410:") {{ return 410; }}')
             continue
-        lines.append(f'if ({variable} ~ "^{code}:(?<upright_to>[^=].*)$") {{ return {code} $upright_to$upright_ask; }}')
+        if any(r.status == code and not _is_composed(r) for r in rules):
+            lines.append(
+                f'if ({variable} ~ "^{code}:(?<upright_to>[^=].*)$") {{ return {code} $upright_to$upright_ask; }}'
+            )
         if any(r.status == code and _is_composed(r) for r in rules):
             lines.append(f'if ({variable} ~ "^{code}:?=(?<upright_to>.+)$") {{ return {code} $upright_to; }}')
     return lines

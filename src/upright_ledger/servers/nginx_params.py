@@ -46,6 +46,7 @@ class ParamTables:
         self.groups: dict[tuple[frozenset[str], tuple[tuple[str, ...], ...]], str] = {}
         self._group_of: dict[str, str] = {"default": ""}
         self._ranks: dict[int, dict[str, str]] = defaultdict(lambda: {"default": ""})
+        self._tail_of: dict[str, str] = {}  # a path may hold a question mark, too
 
     def add(self, key: str, rules: PathRules, value: Callable[[ExactRule], str]) -> None:
         """Add the rules of one path; `value` gives what a rule's lookup yields.
@@ -59,7 +60,9 @@ class ParamTables:
             for values, rule in table.items():
                 tail = "?" + "&".join(f"{name}={v}" for name, v in zip(shape, values, strict=True))
                 proof = tail if self.fold_case else key + tail
-                self._ranks[rank][f"{group}{key}{tail}"] = f"{literal(proof)}\t{value(rule)}"
+                asked = f"{group}{key}{tail}"
+                self._tail_of[asked] = tail
+                self._ranks[rank][asked] = f"{literal(proof)}\t{value(rule)}"
 
     def tables(self) -> dict[str, dict[str, str]]:
         if not self.groups:
@@ -95,6 +98,6 @@ class ParamTables:
         return out
 
     def _pattern(self, key: str) -> str:
-        path, _, tail = key.partition("?")
-        fixed = f"(?i:{re.escape(path)})" if self.fold_case else re.escape(path)
-        return fixed + re.escape("?" + tail)
+        tail = self._tail_of[key]
+        path = re.escape(key.removesuffix(tail))
+        return (f"(?i:{path})" if self.fold_case else path) + re.escape(tail)

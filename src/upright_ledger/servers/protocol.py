@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from itertools import islice, zip_longest
 from typing import Protocol
 
 from upright_ledger.core.addresses import decoded_path
 from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.rules import Rule, RuleSet
 from upright_ledger.core.template_rules import TemplateRule
+from upright_ledger.servers.interpreters import Interpreter
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +41,14 @@ class Dialect(Protocol):
         """Translate a rule set. Never approximate: what cannot be said exactly is refused."""
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
-        """Parse the written files as the server would and name every difference to the rule set."""
+        """Parse the written files as the server would and name differences to the rule set."""
+
+
+class ServerDialect(Dialect, Protocol):
+    """The language of a server whose files can be executed here."""
+
+    def interpreter(self, files: Mapping[str, bytes]) -> Interpreter:
+        """What the written files do with requests. Raises NotUnderstoodError."""
 
 
 def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, list[HeldBack]]:
@@ -49,6 +58,15 @@ def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, 
         return rules, []
     exact = tuple(r for r in rules.rules if not fault(r))
     return replace(rules, rules=exact, templates=tuple(t for t in rules.templates if not fault(t))), refused
+
+
+def differing_lines(name: str, found: str, wanted: str) -> list[str]:
+    """The lines of a file that are not those that were to be written; at most a few."""
+    if found == wanted:
+        return []
+    pairs = zip_longest(found.split("\n"), wanted.split("\n"), fillvalue="")
+    odd = (f"{name}, line {n}: {a!r} instead of {b!r}" for n, (a, b) in enumerate(pairs, 1) if a != b)
+    return list(islice(odd, 5))
 
 
 NO_LOWER_CASE = "this server cannot put a path into lower case: capitals are left as they come"
