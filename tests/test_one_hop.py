@@ -24,6 +24,7 @@ from upright_ledger.core.proofs import PROVED
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.errors import UprightError
 from upright_ledger.ledger.settings import FILE_NAME, read_settings_of
+from upright_ledger.servers import DIALECTS
 
 ONE_HOST = ("--old", NEW, "--new", NEW)
 
@@ -159,9 +160,7 @@ def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceba
         loops = {f.legacy_url for f in checked.findings if f.kind == "loop"}
         assert {w.url for w in checked.proof.witnesses if w.loops} <= loops or checked.faults
         try:
-            built = build(
-                book, rng.choice(("nginx", "apache", "haproxy")), folder / "rules", rng.choice(("", "cautious", "bold"))
-            )
+            built = build(book, rng.choice(tuple(DIALECTS)), folder / "rules", rng.choice(("", "cautious", "bold")))
         except UprightError:
             return
         hosts = [parse_address(o).authority for o in old]

@@ -21,7 +21,6 @@ from upright_ledger.servers.interpreters import (
 _SET = re.compile(r"E=([A-Za-z_]\w*):(.*)", re.DOTALL)
 _HEADER = ("Header", "always", "set")
 _BARE_IN_PATH = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789$-_.+!*'(),:;@&=/~")
-_OF_THE_SERVER = {"REDIRECT_STATUS"}
 _INTERNAL: dict[str, Callable[[str], str]] = {
     "int:tolower": lower,
     "int:escape": lambda text: "".join(c if c in _BARE_IN_PATH else f"%{ord(c):02x}" for c in text),
@@ -93,19 +92,9 @@ class ApacheInterpreter:
                     raise NotUnderstoodError(f"not understood: {' '.join(words)[:200]}")
         if not on or waiting or depth:
             raise NotUnderstoodError("the rewriting engine is off, or a rule or a section does not end")
-        self._check_names(rules)
         for number, rule in enumerate(self._rules):
             if number + rule.skip >= len(self._rules):
                 raise NotUnderstoodError(f"rule {number + 1} jumps behind the last one")
-
-    def _check_names(self, text: str) -> None:
-        """Variables that are set and never asked for, or the other way round; the same with maps."""
-        put = {name for rule in self._rules for name, _ in rule.sets}
-        asked = set(re.findall(r"%\{ENV:(\w+)\}", text)) - _OF_THE_SERVER
-        asked |= {self._header[1]} if self._header else set()
-        odd = put ^ asked | self._maps.keys() ^ set(re.findall(r"\$\{(\w+):", text))
-        if odd:
-            raise NotUnderstoodError(f"set and never asked for, or the other way round: {', '.join(sorted(odd))}")
 
     def _read_map(self, source: str) -> Callable[[str], str]:
         if source in _INTERNAL:

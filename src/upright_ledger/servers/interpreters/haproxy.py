@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
@@ -47,10 +46,6 @@ class HaproxyInterpreter:
             words = split_words(line)
             if words:
                 self._add(words, tables)
-        put = set(re.findall(r"(?<!un)set-var(?:-fmt)?\((txn\.\w+)\)", self.rules))
-        asked = set(re.findall(r"(?:var|strcmp)\((txn\.\w+)\)", re.sub(r"set-var(?:-fmt)?\([^)]*\)", "", self.rules)))
-        if odd := put ^ asked:
-            raise NotUnderstoodError(f"set and never asked for, or the other way round: {', '.join(sorted(odd))}")
 
     def _add(self, words: list[str], tables: Mapping[str, list[tuple[str, str]]]) -> None:
         at = words.index("if") if "if" in words else len(words)

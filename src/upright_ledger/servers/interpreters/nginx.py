@@ -21,7 +21,6 @@ from upright_ledger.servers.interpreters import (
 _VARIABLE = re.compile(r"\$(?:\{(\w+)\}|(\w+))")
 _BUILT_IN = frozenset({"request_uri", "uri", "args", "is_args", "host", "http_host", "scheme", "status"})
 _POINTER = 8  # bytes
-_FOR_SOME = {"upright_and", "upright_all_and", "upright_all_ask"}  # not every set of rules needs both of a pair
 _COMPARISONS = {"=", "!=", "~", "~*"}
 
 
@@ -145,10 +144,6 @@ class NginxInterpreter:
             for name in _variables(text):
                 if name not in known and not name.startswith("http_"):
                     raise NotUnderstoodError(f"there is no variable ${name}")
-
-        asked = {name for text in self._texts for name in _variables(text)} | _FOR_SOME
-        if idle := (self._maps.keys() | self._constants.keys()) - asked:
-            raise NotUnderstoodError(f"never asked for: {', '.join(sorted(idle))}")
 
     def answer(self, request: Request) -> Response | None:
         if not request.target.startswith("/"):
