@@ -312,3 +312,20 @@ def test_page_assets_are_set_aside_unless_others_lead_to_them(museum: Program) -
     }
     museum("fold", "--take-back", "page asset")
     assert facts(museum, "/robots.txt") == (1, 0)
+
+
+@pytest.mark.parametrize("kind", sorted(WRITERS))
+def test_lines_that_end_in_returns_alone_are_lines(museum: Program, kind: str) -> None:
+    asked = [Asked(f"/page/{n}", status=404) for n in range(5)]
+    file = write_log(museum.folder / "a.log", kind, WRITERS[kind](asked), "\r")
+    source = museum.json("gather", file)["sources"][0]
+    assert source["accepted"] == 5
+    assert len(museum.json("entries")["entries"]) == 5
+    again = write_log(museum.folder / "b.log", kind, WRITERS[kind](asked))
+    museum("gather", again)
+    assert sum(e["hits"] for e in museum.json("entries")["entries"]) == 5
+
+
+def test_rules_in_lines_that_end_in_returns_alone_are_read(museum: Program) -> None:
+    museum.write(".htaccess", "".join(f"Redirect 301 /h{n} {NEW}/h{n}\r" for n in range(5)))
+    assert museum.json("gather", ".htaccess")["sources"][0]["accepted"] == 5

@@ -153,6 +153,17 @@ def test_lists_of_links_count_links_to_us_and_nothing_else(museum: Program) -> N
     assert entry["last_seen"] == ""
 
 
+def test_a_column_that_may_speak_of_another_page_is_asked_for(museum: Program) -> None:
+    rows = "".join(f"http://b{n}.example/x,{OLD}/p,A page of theirs {n},{n}0\n" for n in range(3))
+    museum.write("links.csv", f"Source URL,Target URL,Title,Links\n{rows}")
+    said = museum("gather", "links.csv").out
+    assert "does 'Links' speak of the page that links" in said
+    assert "--column 'linking pages=Links'" in said
+    settled = museum("gather", "links.csv", "--column", "linking pages=Links", "--column", "title=").out
+    assert "speak of the page" not in settled
+    assert {e["unit"]: e["amount"] for e in museum.json("entries", "/p")["evidence"]}["linking pages"] == 30
+
+
 @pytest.mark.parametrize("word", ["(not set)", "(other)", "n/a", "#N/A", "(none)"])
 def test_what_exports_say_for_nothing_is_no_address(museum: Program, word: str) -> None:
     museum("gather", museum.write("e.csv", f"page,visits\n/a,5\n{word},9\n"))

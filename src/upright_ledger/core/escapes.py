@@ -6,6 +6,8 @@ import re
 
 _QUERY_ESCAPE = re.compile(r"%([0-9A-Fa-f]{2})")
 _PLAIN = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
+_NOT_ASCII = re.compile(r"%[89A-Fa-f][0-9A-Fa-f]")
+_HIGH_RUN = re.compile(r"(?:%[89A-Fa-f][0-9A-Fa-f])+")
 
 
 def canonical_value(value: str) -> str:
@@ -50,10 +52,6 @@ def as_latin1(text: str) -> str:
         )
     except UnicodeError:
         return ""
-
-
-_NOT_ASCII = re.compile(r"%[89A-Fa-f][0-9A-Fa-f]")
-_HIGH_RUN = re.compile(r"(?:%[89A-Fa-f][0-9A-Fa-f])+")
 
 
 def _escaped(raw: bytes) -> str:

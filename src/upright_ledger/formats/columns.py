@@ -129,6 +129,19 @@ def map_columns(
     return found
 
 
+def doubtful_columns(header: Sequence[str], columns: Mapping[str, int], given: Mapping[str, str]) -> dict[str, str]:
+    """Meaning → header, where a list of links does not say of which page it speaks: not taken, unless the user settled it (`given`)."""
+    if REFERRER not in columns and not any(_names_linking_page(h) for h in header):
+        return {}
+    free = [h for at, h in enumerate(header) if at not in columns.values()]
+    named = {
+        m: next((h for h in free if bare(h) in NAMES[m]), "")
+        for m in (LINKING_PAGES, TITLE)
+        if m not in {*columns, *given}
+    }
+    return {m: h.strip() for m, h in named.items() if h and not _LINKING.search(re.sub(r"[\s_.\-]+", " ", h))}
+
+
 _LINKING = re.compile(
     r"\b(?:source|referring|linking|from|quell\w*|verweis\w*|verlink\w*|referent\w*|origine)\b", re.IGNORECASE
 )

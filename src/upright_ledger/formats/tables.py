@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from itertools import chain, islice
 from pathlib import Path
@@ -70,7 +70,8 @@ _HEADER_WITHIN = 60  # rows; what stands above a header is never longer
 class Table:
     """A table with its header.
 
-    columns: meaning → column number. above: rows before the header. rows: (line in the file, cells), without the header.
+    columns: meaning → column number. above: rows before the header. rows: (line in the file, cells), without the header. doubts: meaning → header of columns that
+    may speak of another page, and were not taken.
     """
 
     header: list[str]
@@ -79,6 +80,7 @@ class Table:
     rows: Iterator[Row]
     month_first: bool = False
     notes: list[str] = field(default_factory=list)
+    doubts: Mapping[str, str] = field(default_factory=dict)
 
     def cell(self, row: list[str], meaning: str) -> str:
         """What a row says about a meaning; empty when the column or the cell is missing."""
@@ -115,7 +117,8 @@ def read_table(path: Path, options: ReadOptions, kind: str = TABLE) -> Table:
     header = first[at][1] if at is not None else []
     body = first[at + 1 :] if at is not None else first
     above = first[:at] if at is not None else []
-    table = Table(header, columns, above, chain(body, rows), notes=notes)
+    doubts = col.doubtful_columns(header, columns, options.columns)
+    table = Table(header, columns, above, chain(body, rows), notes=notes, doubts=doubts)
     days = [table.cell(cells, col.LAST_SEEN) for _, cells in body]
     table.month_first = any(re.match(r"\d{1,2}/(?:1[3-9]|2\d|3[01])/\d{4}", d) for d in days)
     return table
@@ -193,7 +196,12 @@ def _reading(table: Table) -> Reading:
         table.notes.append(
             f"for how many days its {' and '.join(grown)} count is not said (--period FROM..TO): they are taken as of 30 days"
         )
-    unused = table.unused
+    for meaning, header in table.doubts.items():
+        table.notes.append(
+            f"does {header!r} speak of the page that links, or of ours? It is not taken; if of ours, gather it again with "
+            f"--column {f'{meaning}={header}'!r}"
+        )
+    unused = [header for header in table.unused if header not in table.doubts.values()]
     if unused:
         more = f" and {len(unused) - 8:,} more" if len(unused) > 8 else ""
         table.notes.append(
