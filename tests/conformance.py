@@ -23,8 +23,10 @@ from upright_ledger.servers.interpreters import DeclinedError, Interpreter, Requ
 from upright_ledger.servers.protocol import ServerDialect
 
 OLD, NEW = "http://www.quillhaven.example", "https://www.quillhaven.example"
-SITES = Sites(
-    group_origins([OLD, "http://quillhaven.example", "http://shop.quillhaven.example"]), (NEW, "https://new.example")
+SHOP = "http://shop.quillhaven.example"
+SITES = Sites(group_origins([OLD, "http://quillhaven.example", SHOP]), (NEW, "https://new.example"))
+WITH_PORT = Sites(
+    group_origins([OLD, "http://quillhaven.example:8080", SHOP, f"{SHOP}:8080"]), (NEW, "https://new.example")
 )
 SCHEME_HEADER = "X-Forwarded-Proto"
 HOSTS = (
@@ -32,6 +34,9 @@ HOSTS = (
     "quillhaven.example",
     "shop.quillhaven.example",
     "QUILLHAVEN.example.",
+    "quillhaven.example:8080",
+    "Quillhaven.example.:8080",
+    "shop.quillhaven.example:8080",
     "evil.example",
 )
 SEGMENTS = (
@@ -95,11 +100,11 @@ def make_rules(rng: random.Random, *, templates: bool = True) -> RuleSet:
     """A rule set of all that rules can be."""
     fold = rng.random() < 0.6
     policy = FoldingPolicy(case="fold" if fold else "exact")
-    plans = []
+    plans, sites = [], WITH_PORT if rng.random() < 0.25 else SITES
     for _ in range(rng.randint(4, 30)):
         path = "/" + "/".join(rng.choice(SEGMENTS) for _ in range(rng.randint(1, 3))) + rng.choice(("", "/"))
         query = rng.choice(QUERIES)
-        host = rng.choice((OLD, OLD, OLD, "http://shop.quillhaven.example"))
+        host = rng.choice((OLD, OLD, OLD, *(o for s in sites.old for o in s.origins)))
         status = rng.choice((301, 301, 301, 302, 307, 308, 410))
         goal = rng.choice((NEW, "https://new.example")) + rng.choice(
             ("/n", "/n/x/", path, path.rstrip("/") + "/", "/n?x=1", "/n?x=1#f", "/m#sec")
@@ -112,13 +117,13 @@ def make_rules(rng: random.Random, *, templates: bool = True) -> RuleSet:
         if unanswerable(address):
             continue
         variants = [canonical_path(rng.choice((address.path + "/", "/index.html")))] if rng.random() < 0.2 else []
-        plan = make_plan(address, SITES.site_of(address), policy, status, destination, variants=variants)
+        plan = make_plan(address, sites.site_of(address), policy, status, destination, variants=variants)
         plans.append(replace(plan, query=rng.choice(("carry-tracking", "carry-tracking", "carry", "drop"))))
     found = _templates(rng, fold=fold) if templates else []
     standing = [
         parse_address(OLD + p) for p in ("/shop/keep", "/makers/live/", "/robots.txt", "/catalogue.php?item=12", "/b/x")
     ]
-    return compile_rules(plans, [], SITES, policy, found, standing, forms=_forms(rng, fold=fold))[0]
+    return compile_rules(plans, [], sites, policy, found, standing, forms=_forms(rng, fold=fold))[0]
 
 
 def _forms(rng: random.Random, *, fold: bool) -> list[SiteForm]:

@@ -8,10 +8,9 @@ from dataclasses import dataclass
 
 from upright_ledger.core.addresses import NotAnAddressError, parse_address
 from upright_ledger.core.destinations import slash_twin
-from upright_ledger.core.folding import INDEX_FILES
 from upright_ledger.core.imported import ImportedRule
 from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.verdicts import Hop, Trace, what_changed
+from upright_ledger.core.verdicts import Hop, Trace
 
 SERVER = "the server itself"
 """Whose answer a hop is that no rule of ours gives."""
@@ -63,8 +62,7 @@ def mend_of(trace: Trace, verdicts: tuple[str, ...], expected: str) -> str:
 
 def _setting(trace: Trace) -> str:
     """What a server should settle in one hop."""
-    first, last = trace.url, trace.final_url
-    changed = what_changed(first, last, frozenset(INDEX_FILES))
+    changed = dict.fromkeys(change for hop in trace.hops for change in hop.changed)
     return f"settle {' and '.join(changed) or 'it'} in one hop: the canonical form of the site"
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -9,6 +10,7 @@ from upright_ledger.core.addresses import Address, NotAnAddressError, parse_addr
 
 MOBILE_LABELS = ("m.", "mobile.", "amp.")
 _ALIAS_LABELS = ("www.", *MOBILE_LABELS)
+_NUMBER = re.compile(r"\[|[0-9.]+(?::|\Z)")  # an IP address has no other names
 _DEFAULT_PORTS = frozenset(["80", "443"])
 
 
@@ -40,6 +42,8 @@ class Sites:
             plain = authority
             for label in _ALIAS_LABELS:
                 plain = plain.removeprefix(label)
+            if _NUMBER.match(plain):
+                continue
             for label in ("", *_ALIAS_LABELS):
                 if (twin := label + plain) not in declared and "." in twin:
                     named[twin] = name

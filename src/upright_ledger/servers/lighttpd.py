@@ -8,14 +8,15 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping
-from functools import partial
 from importlib.resources import files as resources
+from itertools import islice
 
 from upright_ledger.core.forms import CONNECTION
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.template_rules import TemplateGroup, first_segment
 from upright_ledger.core.templates import LIST, REST, Capture
 from upright_ledger.servers.encoded import encoded, ranked
+from upright_ledger.servers.interpreters import NotUnderstoodError, in_bytes
 from upright_ledger.servers.interpreters.lighttpd import LighttpdInterpreter
 from upright_ledger.servers.interpreters.lua_data import read_module
 from upright_ledger.servers.lowering import Key, Lowered, filled, lower
@@ -74,7 +75,17 @@ class Lighttpd:
         differences += differing_lines(
             RULES_FILE, files[RULES_FILE].decode(), "\n".join(_data(rules, lower(rules))) + "\n"
         )
-        return differences or differences_in_meaning(partial(self.interpreter, files), rules)
+        try:
+            read = read_module(files[RULES_FILE].decode("latin-1"))
+        except NotUnderstoodError as error:
+            return [f"{RULES_FILE}: {error}"]
+        ranked = {f"r{n}": table for n, table in read.get("ranked", {}).items()}
+        tables = {"plain": read.get("plain", {})} | ranked
+        found = {(name, key): value for name, table in tables.items() for key, value in table.items()}
+        wanted = {(name, in_bytes(key)): value for (name, key), value in _entries(lower(rules))}
+        odd = (entry for entry in sorted(found.keys() | wanted.keys()) if found.get(entry) != wanted.get(entry))
+        differences += [f"{e} reads as {found.get(e)!r} instead of {wanted.get(e)!r}" for e in islice(odd, 5)]
+        return differences or differences_in_meaning(lambda: LighttpdInterpreter(read), rules)
 
     def interpreter(self, files: Mapping[str, bytes]) -> LighttpdInterpreter:
         return LighttpdInterpreter(read_module(files[RULES_FILE].decode("latin-1")))

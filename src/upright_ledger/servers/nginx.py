@@ -19,7 +19,7 @@ from upright_ledger.servers.interpreters.nginx import NginxInterpreter
 from upright_ledger.servers.lowering import host_of_own_page
 from upright_ledger.servers.nginx_forms import form_tables
 from upright_ledger.servers.nginx_params import SAME_KEY, ParamTables, literal, spread
-from upright_ledger.servers.nginx_syntax import quote, read_map_tables
+from upright_ledger.servers.nginx_syntax import host_keys, quote, read_map_tables
 from upright_ledger.servers.nginx_templates import SOURCES, template_tables
 from upright_ledger.servers.protocol import (
     NO_LOWER_CASE,
@@ -127,7 +127,8 @@ class _Writer:
                 params.add(key, group, partial(self._value, path=path))
         out: dict[str, dict[str, str]] = {"upright_site": self._site_table()}
         for (status, host), n in self.guards.items():
-            out[f"upright_{status}_off_{n}"] = {"default": f"{status}:", host: ""}
+            named = host_keys(host, ports=self.rules.ports_matter)
+            out[f"upright_{status}_off_{n}"] = {"default": f"{status}:", **dict.fromkeys(named, "")}
         out |= self._tail_tables()
         out["upright_blocked"] = {"default": "x", **dict.fromkeys(_GUARD, "")}
         out |= self._cased("common", common) | self._cased("special", special) | params.tables()
@@ -147,7 +148,11 @@ class _Writer:
     def _site_table(self) -> dict[str, str]:
         return {
             "default": "",
-            **{authority: self.sites[site] for authority, site in sorted(self.rules.site_of.items())},
+            **{
+                host: self.sites[site]
+                for authority, site in sorted(self.rules.site_of.items())
+                for host in host_keys(authority, ports=self.rules.ports_matter)
+            },
         }
 
     def _value(self, rule: ExactRule, path: str) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_ALONE, NEVER, PATH
 from upright_ledger.core.rules import RuleSet
+from upright_ledger.servers.nginx_syntax import host_keys
 
 Tables = dict[str, dict[str, str]]
 
@@ -19,10 +20,11 @@ def form_tables(rules: RuleSet) -> tuple[Tables, dict[str, str]]:
     off: dict[str, str] = {"default": ""}
     for form in rules.forms:
         for authority in (a for a, site in sorted(rules.site_of.items()) if site == form.site):
-            to[authority] = form.origin
-            for scheme in ("http", "https", "-"):
-                right = authority == form.authority and scheme in {"-", form.scheme}
-                off[f"{scheme} {authority}"] = "" if right else "1"
+            for named in host_keys(authority, ports=rules.ports_matter):
+                to[named] = form.origin
+                for scheme in ("http", "https", "-"):
+                    right = authority == form.authority and scheme in {"-", form.scheme}
+                    off[f"{scheme} {named}"] = "" if right else "1"
     path: dict[str, str] = {"default": ""}
     moved: dict[str, str] = {"default": ""}
     for regex, text, is_moved in _paths(slash):

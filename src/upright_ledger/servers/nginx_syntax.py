@@ -21,6 +21,12 @@ def quote(text: str) -> str:
     return '"' + _backslashes(text).replace('"', '\\"').replace("\t", "\\t") + '"'
 
 
+def host_keys(authority: str, *, ports: bool) -> list[str]:
+    """A host as a client may name it. Without its port (`$host`) nginx takes a closing dot off; from `$http_host` it does not."""
+    host, colon, port = authority.rpartition(":") if re.search(r":\d+\Z", authority) else (authority, "", "")
+    return [authority, f"{host}.{colon}{port}"] if ports else [authority]
+
+
 def _backslashes(text: str) -> str:
     return text.replace("\\", "\\\\")
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import socket
 import subprocess
@@ -19,6 +20,7 @@ from upright_ledger.errors import InputError
 NOBODY = 65534
 START_SECONDS = 60.0
 EXAMPLE_PORT = "8080"
+_LISTENS = re.compile(rf"(127\.0\.0\.1:|server\.port = ){EXAMPLE_PORT}\b")
 _PLACES = f"{os.pathsep}/usr/sbin{os.pathsep}/usr/local/sbin"
 
 
@@ -86,7 +88,9 @@ def run_example(name: str, build: Path) -> Iterator[tuple[str, int]]:
         shutil.copytree(build, folder)
         port = free_port()
         example = folder / launch.example
-        example.write_text(example.read_text(encoding="utf-8").replace(EXAMPLE_PORT, str(port)), encoding="utf-8")
+        example.write_text(
+            _LISTENS.sub(rf"\g<1>{port}", example.read_text(encoding="utf-8"), count=1), encoding="utf-8"
+        )
         environment = {**os.environ, "HOME": held, "XDG_DATA_HOME": held, "XDG_CONFIG_HOME": held, "GOMAXPROCS": "1"}
         environment["PATH"] = environment.get("PATH", "") + _PLACES
         for command in launch.before:

@@ -7,6 +7,7 @@ else for a fault, and says what comes back to a request. Texts are bytes spelled
 from __future__ import annotations
 
 import re
+import warnings
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -92,7 +93,16 @@ def regex(pattern: str, *, fold: bool = False) -> re.Pattern[str]:
     """A regular expression of the PCRE family over bytes. Raises NotUnderstoodError."""
     spelled = re.sub(r"\(\?<(?![=!])", "(?P<", pattern)
     spelled = re.sub(r"\\k<(\w+)>", r"(?P=\1)", spelled)
+    return compiled(spelled, re.ASCII | (re.IGNORECASE if fold else 0))
+
+
+def compiled(pattern: str, flags: int = 0) -> re.Pattern[str]:
+    """A regular expression. Raises NotUnderstoodError."""
     try:
-        return re.compile(spelled, re.ASCII | (re.IGNORECASE if fold else 0))
+        with warnings.catch_warnings():
+            warnings.simplefilter(
+                "ignore", FutureWarning
+            )  # "[[]" may come to mean something else here, and nowhere else
+            return re.compile(pattern, flags)
     except re.error as error:
         raise NotUnderstoodError(f"{pattern!r} is no regular expression: {error}") from None

@@ -10,7 +10,7 @@ from functools import lru_cache
 from typing import Any
 from urllib.parse import quote
 
-from upright_ledger.servers.interpreters import NotUnderstoodError, Request, Response, in_bytes, unescaped
+from upright_ledger.servers.interpreters import NotUnderstoodError, Request, Response, compiled, in_bytes, unescaped
 
 _PLACEHOLDER = re.compile(r"\{([a-z][^{}\s]*)\}")
 _PATH_SAFE = "$&+,/:;=@!'()*[]~"
@@ -89,10 +89,7 @@ def _patterns(matchers: Mapping[str, Any]) -> Iterable[str]:
 
 @lru_cache(maxsize=1 << 14)
 def _regex(pattern: str) -> re.Pattern[str]:
-    try:
-        return re.compile(pattern)
-    except re.error as error:
-        raise NotUnderstoodError(f"{pattern!r} is no regular expression: {error}") from None
+    return compiled(pattern)
 
 
 def _run(routes: list[dict[str, Any]], state: _State) -> Response | None:
