@@ -153,6 +153,20 @@ def test_lists_of_links_count_links_to_us_and_nothing_else(museum: Program) -> N
     assert entry["last_seen"] == ""
 
 
+def test_rows_that_name_captures_are_templates_or_asked_for(bare: Program) -> None:
+    sheet = bare.pairs(
+        "/a/{slug}/p{n|digits},/b/{n}/{slug},301", "/q{?id|digits},/q/{id},301", "/x/{y},/z,301", "/k/{{m}},/z,301"
+    )
+    said = bare("check", sheet, code=1).out
+    assert "it holds {y}" in said
+    assert "a column kind must say" in said
+    museum = bare.folder / "museum"
+    Program(bare.folder)("open", museum, "--old", OLD, "--new", NEW)
+    Program(museum)("decide", "--from", sheet, code=1)
+    built = Program(museum).json("build", "--for", "nginx", "--out", "rules")
+    assert (built["templates"], built["rules"]) == (2, 3)
+
+
 def test_a_column_that_may_speak_of_another_page_is_asked_for(museum: Program) -> None:
     rows = "".join(f"http://b{n}.example/x,{OLD}/p,A page of theirs {n},{n}0\n" for n in range(3))
     museum.write("links.csv", f"Source URL,Target URL,Title,Links\n{rows}")

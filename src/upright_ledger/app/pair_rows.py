@@ -11,9 +11,19 @@ from upright_ledger.core.imported_templates import NoTemplateError, template_of_
 from upright_ledger.core.templates import TemplateError
 from upright_ledger.formats.pairs import Pair, as_regular_expression, looks_like_pattern, pieces_of, status_word
 
+_CAPTURE = re.compile(r"(?<!\{)\{[+?]?([a-z][a-z0-9_]{0,30})(?:\|[^{}]*)?\}(?!\})")
+
 
 def as_template(pair: Pair) -> Pair:
-    """A row whose old address is a pattern ("/blog/*", "^/shop/(.*)$") as the template that says the same. Raises NotAnAddressError."""
+    """A row whose old address is a pattern ("/blog/*", "^/shop/(.*)$") as the template that says the same, and one that names captures
+    without saying its kind as a template where the new address uses them. Raises NotAnAddressError.
+    """
+    if not pair.kind and (captures := _CAPTURE.findall(pair.old)):
+        if any(f"{{{name}}}" in pair.new for name in captures):
+            return replace(pair, kind="template")
+        raise NotAnAddressError(
+            f"it holds {{{captures[0]}}}: a column kind must say whether it is a template or an address as it stands (exact)"
+        )
     if pair.is_template or "{" in pair.old or not looks_like_pattern(pair.old):
         return pair
     origin, _, path = pair.old.partition("://")

@@ -10,10 +10,12 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from functools import partial
 from itertools import islice
 from typing import Any
 
+from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_ALONE, LOWERED, NEVER, PATH
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import TemplateRule
@@ -53,6 +55,9 @@ class Caddy:
 
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(rules, _fault)
+        held, odd = _in_utf8(held)
+        if odd:
+            refused.append(HeldBack(f"{len(odd):,} with {odd[0]}", "refused", _NO_LATIN_1))
         routes = _routes(held, lower(held))
         written = {
             RULES_FILE: json.dumps(routes, ensure_ascii=False),
@@ -85,16 +90,32 @@ def _differences(found: Any, wanted: Any, where: str) -> Iterator[str]:
         yield f"{where} reads as {str(found)[:500]} instead of {str(wanted)[:500]}"
 
 
+_NO_LATIN_1 = "spellings in Latin-1 get no answer: Caddy cannot compare bytes that are no UTF-8"
+
+
 def _fault(rule: Rule) -> str:
     """Why Caddy cannot execute a rule, or an empty string."""
-    if isinstance(rule, TemplateRule):
+    if isinstance(rule, TemplateRule) or any(map(_is_utf8, rule.paths)):
         return ""
+    return "its address is no UTF-8, which Caddy cannot compare"
+
+
+def _is_utf8(path: str) -> bool:
     try:
-        for path in rule.paths:
-            decoded(path).encode()
+        decoded(path).encode()
     except UnicodeEncodeError:
-        return "its address is no UTF-8, which Caddy cannot compare"
-    return ""
+        return False
+    return True
+
+
+def _in_utf8(rules: RuleSet) -> tuple[RuleSet, list[str]]:
+    """A rule set without the paths that are no UTF-8, and these: rules answer their other spellings."""
+    odd = [path for rule in rules.rules for path in rule.paths if "%" in path and not _is_utf8(path)]
+    if not odd:
+        return rules, []
+    left = set(odd)
+    kept = tuple(replace(rule, paths=tuple(p for p in rule.paths if p not in left)) for rule in rules.rules)
+    return replace(rules, rules=kept), odd
 
 
 def _text(key: Key) -> str:
@@ -364,5 +385,6 @@ def _readme(rules: RuleSet) -> str:
 
 `example/caddy.json` is a complete small configuration to try the rules with: `caddy run --config example/caddy.json`.
 Caddy has no hashed lookup for redirects: a request runs through a tree of regular expressions, which costs several times what
-a fixed redirect does, and a large set takes seconds to load. Requests without a rule go on untouched.
+a fixed redirect does, and a large set takes seconds to load. Requests without a rule go on untouched. Caddy cannot compare bytes that
+are no UTF-8: addresses whose letters are escaped in Latin-1 (`%E9`) get no answer, their UTF-8 spellings (`%C3%A9`) do.
 """
