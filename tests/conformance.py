@@ -96,12 +96,12 @@ GOALS = (
 )
 
 
-def make_rules(rng: random.Random, *, templates: bool = True) -> RuleSet:
-    """A rule set of all that rules can be."""
+def make_rules(rng: random.Random, *, templates: bool = True, most: int = 30) -> RuleSet:
+    """A rule set of all that rules can be. most: exact rules, and two templates for each eight of them."""
     fold = rng.random() < 0.6
     policy = FoldingPolicy(case="fold" if fold else "exact")
     plans, sites = [], WITH_PORT if rng.random() < 0.25 else SITES
-    for _ in range(rng.randint(4, 30)):
+    for _ in range(rng.randint(min(4, most), most)):
         path = "/" + "/".join(rng.choice(SEGMENTS) for _ in range(rng.randint(1, 3))) + rng.choice(("", "/"))
         query = rng.choice(QUERIES)
         host = rng.choice((OLD, OLD, OLD, *(o for s in sites.old for o in s.origins)))
@@ -119,7 +119,7 @@ def make_rules(rng: random.Random, *, templates: bool = True) -> RuleSet:
         variants = [canonical_path(rng.choice((address.path + "/", "/index.html")))] if rng.random() < 0.2 else []
         plan = make_plan(address, sites.site_of(address), policy, status, destination, variants=variants)
         plans.append(replace(plan, query=rng.choice(("carry-tracking", "carry-tracking", "carry", "drop"))))
-    found = _templates(rng, fold=fold) if templates else []
+    found = _templates(rng, fold=fold, most=min(8, 1 + most // 4)) if templates else []
     standing = [
         parse_address(OLD + p) for p in ("/shop/keep", "/makers/live/", "/robots.txt", "/catalogue.php?item=12", "/b/x")
     ]
@@ -136,9 +136,9 @@ def _forms(rng: random.Random, *, fold: bool) -> list[SiteForm]:
     return [SiteForm(site, origin, *settled) for site, origin in origins.items() if rng.random() < 0.4]
 
 
-def _templates(rng: random.Random, *, fold: bool) -> list[TemplateRule]:
+def _templates(rng: random.Random, *, fold: bool, most: int) -> list[TemplateRule]:
     out = {}
-    for text in rng.sample(SOURCES, rng.randint(0, 8)):
+    for text in rng.sample(SOURCES, rng.randint(0, most)):
         names = [p.strip("{}?+").partition("|")[0] for p in text.split("{")[1:] for p in [p.partition("}")[0]]]
         goal = rng.choice(GOALS)
         picked = rng.sample(names, min(goal.count("{}"), len(names)))

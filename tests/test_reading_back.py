@@ -9,13 +9,16 @@ from dataclasses import replace
 from functools import cache, partial
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
-from conformance import NEW, OLD, SCHEME_HEADER, SCHEMES, SITES, make_requests
+from conformance import NEW, OLD, SCHEME_HEADER, SCHEMES, SITES, make_requests, make_rules
 from corruption import RULE_FILES, corruptions
+from properties import thorough
 from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.compiling import compile_rules, make_template
 from upright_ledger.core.folding import FoldingPolicy
-from upright_ledger.core.forms import ALWAYS, SiteForm
+from upright_ledger.core.forms import ALWAYS, CONNECTION, SiteForm
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.templates import Goal
@@ -82,12 +85,13 @@ def rules_of_every_kind(fold: bool) -> RuleSet:
     return replace(rules, cache_control="max-age=600")
 
 
-def differs(dialect: ServerDialect, files: dict[str, bytes], rules: RuleSet, seed: int) -> str:
+def differs(dialect: ServerDialect, files: dict[str, bytes], rules: RuleSet, seed: int, count: int = 300) -> str:
     """A request of another making that is answered otherwise than by the rules, or an empty text."""
     try:
         interpreter = dialect.interpreter(files)
-        for n, (host, target) in enumerate(make_requests(random.Random(seed), rules, 300)):
-            scheme = SCHEMES[n % len(SCHEMES)]
+        for n, (host, target) in enumerate(make_requests(random.Random(seed), rules, count)):
+            scheme_from = rules.forms[0].scheme_from if rules.forms else ""
+            scheme = "http" if scheme_from == CONNECTION else SCHEMES[n % len(SCHEMES)] if scheme_from else ""
             answer = rules.answer(host, target, scheme)
             due = Response(answer.status, in_bytes(answer.location), rules.cache_control) if answer else None
             try:
@@ -101,6 +105,26 @@ def differs(dialect: ServerDialect, files: dict[str, bytes], rules: RuleSet, see
     return ""
 
 
+@thorough
+@given(seed=st.integers(0, 1 << 30))
+def test_what_is_written_reads_back_and_what_is_corrupted_does_not(seed: int) -> None:
+    rng = random.Random(seed)
+    rules = make_rules(rng, most=3)
+    rules = rules if rng.random() < 0.3 else replace(rules, forms=())  # forms are asked in many ways
+    name = rng.choice(sorted(RULE_FILES))
+    dialect: ServerDialect = load_dialect(name)  # type: ignore[assignment]
+    written = dialect.write(rules)
+    assert dialect.read_back(written.files, written.rules) == []
+    made = list(corruptions(name, written.files))
+    if not made or not len(written.rules):
+        return
+    what, file, change = rng.choice(made)
+    files = {**written.files, file: change()}
+    assert dialect.read_back(files, written.rules) != [], what
+    if rng.random() < 0.3 and differences_in_meaning(partial(dialect.interpreter, files), written.rules) == []:
+        assert differs(dialect, files, written.rules, seed, 60) == "", what
+
+
 @pytest.mark.parametrize("name", sorted(RULE_FILES))
 @pytest.mark.parametrize("fold", [True, False])
 def test_what_is_dropped_swapped_or_altered_is_noticed(name: str, fold: bool) -> None:
@@ -108,7 +132,7 @@ def test_what_is_dropped_swapped_or_altered_is_noticed(name: str, fold: bool) ->
     written = dialect.write(rules_of_every_kind(fold))
     assert dialect.read_back(written.files, written.rules) == []
     made = list(corruptions(name, written.files))
-    most = int(os.environ.get("UPRIGHT_CORRUPTIONS", "5"))
+    most = int(os.environ.get("UPRIGHT_CORRUPTIONS", "3"))
     for n, (what, file, change) in enumerate(random.Random(name).sample(made, min(len(made), most))):
         files = {**written.files, file: change()}
         assert dialect.read_back(files, written.rules) != [], what
