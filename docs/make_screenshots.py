@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import socket
 import subprocess
 import sys
 import tempfile
@@ -99,7 +100,11 @@ def photograph_page(folder: Path, ledger: Path) -> None:
         return
     run = subprocess.Popen([UPRIGHT, "serve", "--port", "8380"], cwd=ledger, stdout=subprocess.DEVNULL)
     try:
-        time.sleep(6)
+        for _ in range(600):
+            with socket.socket() as asked:
+                if asked.connect_ex(("127.0.0.1", 8380)) == 0:
+                    break
+            time.sleep(0.1)
         picture = f"--screenshot={folder / 'serve.png'}"
         flags = ["--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars", "--window-size=1280,800"]
         subprocess.run([browser, *flags, picture, "http://127.0.0.1:8380/.upright/"], check=True, capture_output=True)
