@@ -273,8 +273,8 @@ HOSTILE = [
 @needs_nginx
 def test_hostile_addresses_break_out_of_nothing(open_museum: Callable[..., Program]) -> None:
     own = open_museum("--old", OLD, "--new", NEW, "--new", "https://new.example")
-    rows = "".join('"{}","{}"\n'.format(old.replace('"', '""'), new.replace('"', '""')) for old, new in HOSTILE)
-    own.write("hostile.csv", "old,new\n" + rows)
+    rows = "".join('"{}","{}",exact\n'.format(old.replace('"', '""'), new.replace('"', '""')) for old, new in HOSTILE)
+    own.write("hostile.csv", "old,new,kind\n" + rows)
     outcome = own("decide", "--from", "hostile.csv", code=1)
     texts = [outcome.out, own("check", "--all", code=None).out, own("balance").out, own("history").out]
     result = own.json("decide", "--from", "hostile.csv", code=1)
