@@ -104,13 +104,20 @@ def _targets_of(rule: ExactRule, rules: RuleSet, names_at: Mapping[tuple[str, st
         yield from (_asked(path, query) for query in ("", own, f"{own}&zz=1", *_tracked(rules, own)))
         yield from (_asked(spelled, own) for spelled in _spellings(path))
         yield from (_asked(path, query) for query in _wrong_queries(rule.params))
+        for name in names_at.get((rule.site, path), ()):
+            told = (
+                f"{name}=9",
+                f"{name}=",
+                name,
+                f"{name}=9&{own}",
+                f"{own}&{name}=1&{name}=1",
+                f"{name}&{own}&{name}",
+            )
+            yield from (_asked(path, query) for query in told)
     path = rule.paths[0]
     yield from (f"/{piece}/..{path}" for piece in (*_HARMFUL, _HARMLESS_PATH, "%2e/x", "x/%2E%2e/y"))
     yield from (_asked(path, f"{own}&x={piece}") for piece in (*_HARMFUL, _HARMLESS_QUERY))
     yield from (f"{path}#f", path[1:] or "x", f"{path}%", f"{path}?", f"{path};x", f"{path}/zz")
-    for name in names_at.get((rule.site, path), ()):
-        told = (f"{name}=9", f"{name}=", name, f"{name}=9&{own}", f"{own}&{name}=1&{name}=1", f"{name}&{own}&{name}")
-        yield from (_asked(path, query) for query in told)
 
 
 def _spellings(path: str) -> Iterator[str]:
