@@ -85,11 +85,11 @@ def rules_of_every_kind(fold: bool) -> RuleSet:
     return replace(rules, cache_control="max-age=600")
 
 
-def differs(dialect: ServerDialect, files: dict[str, bytes], rules: RuleSet, seed: int, count: int = 300) -> str:
+def differs(dialect: ServerDialect, files: dict[str, bytes], rules: RuleSet, seed: int) -> str:
     """A request of another making that is answered otherwise than by the rules, or an empty text."""
     try:
         interpreter = dialect.interpreter(files)
-        for n, (host, target) in enumerate(make_requests(random.Random(seed), rules, count)):
+        for n, (host, target) in enumerate(make_requests(random.Random(seed), rules, 300)):
             scheme_from = rules.forms[0].scheme_from if rules.forms else ""
             scheme = "http" if scheme_from == CONNECTION else SCHEMES[n % len(SCHEMES)] if scheme_from else ""
             answer = rules.answer(host, target, scheme)
@@ -121,8 +121,6 @@ def test_what_is_written_reads_back_and_what_is_corrupted_does_not(seed: int) ->
     what, file, change = rng.choice(made)
     files = {**written.files, file: change()}
     assert dialect.read_back(files, written.rules) != [], what
-    if rng.random() < 0.3 and differences_in_meaning(partial(dialect.interpreter, files), written.rules) == []:
-        assert differs(dialect, files, written.rules, seed, 60) == "", what
 
 
 @pytest.mark.parametrize("name", sorted(RULE_FILES))

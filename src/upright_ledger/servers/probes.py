@@ -14,6 +14,7 @@ from upright_ledger.core.templates import DIGITS, LIST, REST, WORD, Capture
 
 T = TypeVar("T")
 MOST_EXACT, MOST_TEMPLATES = 150, 150
+_MOST_PATHS = 8  # of a rule
 _OF_A_KIND = 2
 _THOROUGH = 10  # so many rules, and templates, are tried in every way; those of each kind come first
 _SAFE = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz"
@@ -51,19 +52,28 @@ def probes(rules: RuleSet) -> list[Probe]:
             found |= dict.fromkeys(Probe(own[n % len(own)], target) for target in _usual_targets_of(rule))
             continue
         found |= dict.fromkeys(Probe(own[n % len(own)], t) for t in _targets_of(rule, rules, names_at))
-        others = (own[0].upper(), f"{own[0].partition(':')[0]}.", f"{own[0]}:8081", "elsewhere.example", "")
-        found |= dict.fromkeys(Probe(host, path) for host in (*own, *others) for path in rule.paths[:3])
+        found |= dict.fromkeys(Probe(host, path) for host in (*own, *_odd_hosts(own)) for path in rule.paths[:3])
     groups = [g for g in rules.template_index if hosts.get(g.site)]
     for n, group in enumerate(_spread(groups, MOST_TEMPLATES)):
-        host = hosts[group.site][n % len(hosts[group.site])]
+        own = hosts[group.site]
+        host = own[n % len(own)]
+        usual = next(_targets_of_template(group, rules, thorough=False))
+        found |= dict.fromkeys(Probe(each, usual) for each in (*own, *_odd_hosts(own)))
         found |= dict.fromkeys(Probe(host, t) for t in _targets_of_template(group, rules, thorough=n < _THOROUGH))
     for form in rules.forms:
         known = [form.authority, *(a for a in hosts[form.site] if a != form.authority)]
         for host, path, scheme in product(known[:3], _FORM_PATHS, _SCHEMES):
             found[Probe(host, path, scheme)] = None
             found[Probe(host, f"{path}?a=1&utm_source=b", scheme)] = None
-        found |= dict.fromkeys(Probe(host, "/zz/", scheme) for host in known for scheme in _SCHEMES)
+        named = (*known, *_odd_hosts(known))
+        found |= dict.fromkeys(Probe(host, "/zz/", scheme) for host in named for scheme in _SCHEMES)
     return list(found)
+
+
+def _odd_hosts(hosts: Sequence[str]) -> tuple[str, ...]:
+    """Hosts of a site as others name them, and such as are none of it."""
+    first = hosts[0]
+    return (first.upper(), f"{first.partition(':')[0]}.", f"{first}:8081", "elsewhere.example", "")
 
 
 def _chosen(rules: Sequence[ExactRule]) -> list[ExactRule]:
@@ -100,7 +110,7 @@ def _usual_targets_of(rule: ExactRule) -> Iterator[str]:
 def _targets_of(rule: ExactRule, rules: RuleSet, names_at: Mapping[tuple[str, str], Sequence[str]]) -> Iterator[str]:
     """What may be asked where a rule answers, and close by."""
     own = "&".join(f"{name}={value}" for name, value in rule.params)
-    for path in rule.paths[:3]:
+    for path in rule.paths[:_MOST_PATHS]:
         yield from (_asked(path, query) for query in ("", own, f"{own}&zz=1", *_tracked(rules, own)))
         yield from (_asked(spelled, own) for spelled in _spellings(path))
         yield from (_asked(path, query) for query in _wrong_queries(rule.params))
