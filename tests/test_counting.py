@@ -329,3 +329,10 @@ def test_lines_that_end_in_returns_alone_are_lines(museum: Program, kind: str) -
 def test_rules_in_lines_that_end_in_returns_alone_are_read(museum: Program) -> None:
     museum.write(".htaccess", "".join(f"Redirect 301 /h{n} {NEW}/h{n}\r" for n in range(5)))
     assert museum.json("gather", ".htaccess")["sources"][0]["accepted"] == 5
+
+
+def test_a_heading_above_the_fields_hides_no_log_whose_lines_end_in_returns_alone(museum: Program) -> None:
+    asked = [Asked(f"/page/{n}", status=404) for n in range(5)]
+    file = write_log(museum.folder / "a.log", "w3c", WRITERS["w3c"](asked), "\r")
+    file.write_bytes(b"#Version: 1.0\r" + file.read_bytes())
+    assert museum.json("gather", file)["sources"][0]["accepted"] == 5

@@ -86,6 +86,11 @@ def read_text(path: Path, encoding: str = "", limit: int = 1 << 28) -> str:
     return text
 
 
+def with_line_feeds(text: str) -> str:
+    """A text whose lines end in line feeds, whatever they ended in."""
+    return text.replace("\r\n", "\n").replace("\r", "\n")
+
+
 def text_lines(file: TextIO) -> Iterator[tuple[int, str]]:
     """Numbered lines. One longer than MAX_LINE is cut to one character more, and the rest of it skipped."""
     number = 0

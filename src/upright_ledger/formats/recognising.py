@@ -10,7 +10,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.reading import guess_encoding
+from upright_ledger.formats.reading import guess_encoding, with_line_feeds
 from upright_ledger.formats.streams import HEAD_BYTES, read_head
 
 TEXT = "text"
@@ -65,7 +65,7 @@ def recognise(path: Path) -> str:
     encoding = guess_encoding(head)
     if not encoding and len(head.translate(None, _CONTROLS)) * 20 < len(head) * 19:
         raise InputError(f"{path} is binary, not a text file", "export the list as CSV or text")
-    text = head.decode(encoding or "utf-8", "replace").lstrip("\ufeff \t\r\n")
+    text = with_line_feeds(head.decode(encoding or "utf-8", "replace")).lstrip("\ufeff \t\n")
     if text.startswith("<") and is_rule_file(text):
         return RULES
     return _markup(path, text) if text.startswith("<") else _kind_of_text(text, whole=len(head) < HEAD_BYTES)

@@ -13,7 +13,7 @@ from upright_ledger.errors import InputError
 from upright_ledger.formats.apache_rules import RulesRead, read_apache
 from upright_ledger.formats.nginx_rules import read_nginx
 from upright_ledger.formats.pairs import read_pairs, status_word
-from upright_ledger.formats.reading import read_text
+from upright_ledger.formats.reading import read_text, with_line_feeds
 from upright_ledger.formats.recognising import JSON, SHEET, TABLE, recognise
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 
@@ -52,7 +52,7 @@ def read_rule_file(path: Path, encoding: str = "") -> tuple[str, RulesRead]:
     """The language of a file, and its rules in the order in which they are asked."""
     if recognise(path) == SHEET:
         return PAIRS, _read_pairs(path, encoding)
-    text = read_text(path, encoding).replace("\r\n", "\n").replace("\r", "\n")
+    text = with_line_feeds(read_text(path, encoding))
     kind = dialect_of(path, text)
     if kind == PAIRS:
         return kind, _read_pairs(path, encoding)
