@@ -16,10 +16,10 @@ from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
 from upright_ledger.servers.apache_rules import Program, literal
-from upright_ledger.servers.encoded import ranked, whole
+from upright_ledger.servers.encoded import map_text, ranked, whole
 from upright_ledger.servers.interpreters.apache import ApacheInterpreter, read_map
 from upright_ledger.servers.lowering import Key, Lowered, Reply, filled, lower
-from upright_ledger.servers.protocol import Translation, differing_lines, expressible, param_names
+from upright_ledger.servers.protocol import Translation, differing_entries, differing_lines, expressible, param_names
 from upright_ledger.servers.reading_back import differences_in_meaning
 
 RULES_FILE = "redirects.conf"
@@ -44,7 +44,7 @@ class Apache:
         held, refused = expressible(rules, fault)
         low = lower(held)
         maps = _maps(low)
-        written = {f"{name}.txt": _map_file(table) for name, table in maps.items()}
+        written = {f"{name}.txt": map_text(table) for name, table in maps.items()}
         written |= {
             RULES_FILE: _rule_file(held, low),
             MAPS_FILE: _make_maps(sorted(maps)),
@@ -59,13 +59,8 @@ class Apache:
         differences = []
         for name, wanted in _maps(low).items():
             text = files[f"{name}.txt"].decode("latin-1")
-            found = read_map(text)
-            differences += differing_lines(f"{name}.txt", text, _map_file(wanted))
-            differences += [
-                f"{name}.txt: {key!r} reads as {found.get(key)!r} instead of {wanted.get(key)!r}"
-                for key in sorted(wanted.keys() | found.keys())
-                if wanted.get(key) != found.get(key)
-            ]
+            differences += differing_lines(f"{name}.txt", text, map_text(wanted))
+            differences += differing_entries(f"{name}.txt", read_map(text), wanted)
         differences += differing_lines(RULES_FILE, files[RULES_FILE].decode("latin-1"), _rule_file(rules, low))
         return differences or differences_in_meaning(partial(self.interpreter, files), rules)
 
@@ -109,10 +104,6 @@ def _maps(low: Lowered) -> dict[str, dict[str, str]]:
         out["params"] = {f"{_key(key)}?{tail}": _marked(reply) for _, key, tail, reply in ranked(low)}
         out["wild"] = {_key(key): "1" for key in sorted(low.wild)}
     return out
-
-
-def _map_file(table: Mapping[str, str]) -> str:
-    return "".join(f"{key} {value}\n" for key, value in table.items())
 
 
 def _rule_file(rules: RuleSet, low: Lowered) -> str:

@@ -35,7 +35,7 @@ from upright_ledger.servers.caddy_routes import (
 from upright_ledger.servers.encoded import ranked, whole
 from upright_ledger.servers.interpreters.caddy import CaddyInterpreter
 from upright_ledger.servers.lowering import Key, Lowered, filled, lower
-from upright_ledger.servers.protocol import Translation, decoded, expressible
+from upright_ledger.servers.protocol import MOST_TOLD, Translation, decoded, expressible
 from upright_ledger.servers.reading_back import differences_in_meaning
 
 RULES_FILE = "redirects.json"
@@ -68,7 +68,7 @@ class Caddy:
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
         wanted = _routes(rules, lower(rules))
-        differences = list(islice(_differences(json.loads(files[RULES_FILE]), wanted, "routes"), 5))
+        differences = list(islice(_differences(json.loads(files[RULES_FILE]), wanted, "routes"), MOST_TOLD))
         return differences or differences_in_meaning(partial(self.interpreter, files), rules)
 
     def interpreter(self, files: Mapping[str, bytes]) -> CaddyInterpreter:

@@ -5,7 +5,7 @@ The commonest kind, a 301 to a plain address that carries campaigns on, is that 
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING
 from upright_ledger.servers.lowering import Key, Lowered, Reply
@@ -24,6 +24,11 @@ def whole(reply: Reply) -> str:
     """A reply with all its parts, whatever its kind."""
     mode = MODES.get(reply.query, "d") if reply.redirects else ""
     return f"{reply.status}{mode}|{reply.own}|{reply.body}|{reply.args}|{reply.fragment}"
+
+
+def map_text(table: Mapping[str, str]) -> str:
+    """A map as a file of keys and values, one a line; no key holds a blank."""
+    return "".join(f"{key} {value}\n" for key, value in table.items())
 
 
 def ranked(low: Lowered) -> Iterator[tuple[int, Key, str, Reply]]:

@@ -16,10 +16,10 @@ from upright_ledger.core.addresses import decoded_path
 from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_ALONE, LOWERED, NEVER, PATH
 from upright_ledger.core.rules import GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateGroup
-from upright_ledger.servers.encoded import encoded, ranked, whole
-from upright_ledger.servers.interpreters.haproxy import HaproxyInterpreter
+from upright_ledger.servers.encoded import encoded, map_text, ranked, whole
+from upright_ledger.servers.interpreters.haproxy import HaproxyInterpreter, read_map
 from upright_ledger.servers.lowering import Key, Lowered, filled, lower
-from upright_ledger.servers.protocol import Translation, differing_lines, expressible, param_names
+from upright_ledger.servers.protocol import Translation, differing_entries, differing_lines, expressible, param_names
 from upright_ledger.servers.reading_back import differences_in_meaning
 
 RULES_FILE = "redirects.cfg"
@@ -44,10 +44,11 @@ class Haproxy:
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(rules, _unspeakable)
         low = lower(held)
-        tables = {name: _map_file(table) for name, table in _maps(held, low).items()}
+        tables = {name: map_text(table) for name, table in _maps(held, low).items()}
+        lines = "\n".join(_lines(held, low))
         written = tables | {
-            RULES_FILE: _rule_file(held, low),
-            EXAMPLE_FILE: _example("\n".join(_lines(held, low))),
+            RULES_FILE: _rule_file(held, lines),
+            EXAMPLE_FILE: _example(lines),
             "README.md": _readme(held),
         }
         return Translation({n: t.encode() for n, t in written.items()}, held, tuple(refused))
@@ -56,14 +57,12 @@ class Haproxy:
         low = lower(rules)
         differences = []
         for name, wanted in _maps(rules, low).items():
-            found = read_map(files[name].decode("latin-1"))
-            differences += [
-                f"{name}: {key!r} reads as {found.get(key)!r} instead of {wanted.get(key)!r}"
-                for key in sorted(wanted.keys() | found.keys())
-                if wanted.get(key) != found.get(key)
-            ]
-            differences = differences or differing_lines(name, files[name].decode("latin-1"), _map_file(wanted))
-        differences += differing_lines(RULES_FILE, files[RULES_FILE].decode("latin-1"), _rule_file(rules, low))
+            text = files[name].decode("latin-1")
+            first_of_equals = dict(reversed(read_map(text)))
+            differences += differing_entries(name, first_of_equals, wanted)
+            differences = differences or differing_lines(name, text, map_text(wanted))
+        wanted_lines = _rule_file(rules, "\n".join(_lines(rules, low)))
+        differences += differing_lines(RULES_FILE, files[RULES_FILE].decode("latin-1"), wanted_lines)
         return differences or differences_in_meaning(partial(self.interpreter, files), rules)
 
     def interpreter(self, files: Mapping[str, bytes]) -> HaproxyInterpreter:
@@ -74,32 +73,17 @@ class Haproxy:
 DIALECT = Haproxy()
 
 
-def read_map(text: str) -> dict[str, str]:
-    """A map file as HAProxy reads it: key up to the first blank, the rest is the value; of equal keys the first counts."""
-    found: dict[str, str] = {}
-    for line in text.split("\n"):
-        bare = line.lstrip(" \t")
-        if bare and not bare.startswith("#"):
-            key, _, value = bare.partition(" ")
-            found.setdefault(key, value.strip(" \t\r"))
-    return found
-
-
 def _unspeakable(rule: Rule) -> str:
     bad = next((n for n in param_names(rule) if not _NAME.match(n)), None)
     return f"HAProxy cannot ask for a parameter called {bad!r}" if bad is not None else ""
 
 
-def _map_file(table: Mapping[str, str]) -> str:
-    return "".join(f"{key} {value}\n" for key, value in table.items())
-
-
-def _rule_file(rules: RuleSet, low: Lowered) -> str:
+def _rule_file(rules: RuleSet, lines: str) -> str:
     head = [
         f"# Upright Ledger: {len(rules.answering):,} redirect rules for HAProxy, digest {rules.digest}",
         "# Put these lines into the frontend of the old hosts, before other http-request rules.",
     ]
-    return "\n".join([*head, *_lines(rules, low)]) + "\n"
+    return "\n".join([*head, lines]) + "\n"
 
 
 def _key(key: Key) -> str:

@@ -9,7 +9,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator, Mapping
 from importlib.resources import files as resources
-from itertools import islice
 
 from upright_ledger.core.forms import CONNECTION
 from upright_ledger.core.rules import RuleSet
@@ -20,7 +19,7 @@ from upright_ledger.servers.interpreters import NotUnderstoodError, in_bytes
 from upright_ledger.servers.interpreters.lighttpd import LighttpdInterpreter
 from upright_ledger.servers.interpreters.lua_data import read_module
 from upright_ledger.servers.lowering import Key, Lowered, filled, lower
-from upright_ledger.servers.protocol import Translation, decoded, differing_lines
+from upright_ledger.servers.protocol import Translation, decoded, differing_entries, differing_lines
 from upright_ledger.servers.reading_back import differences_in_meaning
 
 RULES_FILE = "upright_rules.lua"
@@ -68,23 +67,22 @@ class Lighttpd:
         return Translation({n: t.encode("utf-8", "surrogateescape") for n, t in written.items()}, rules, ())
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
+        low = lower(rules)
         logic = {LOGIC_FILE: _logic(), ATTRACT_FILE: _ATTRACT}
         differences = [
             f"{name} is not the one that is shipped" for name, t in logic.items() if files[name].decode() != t
         ]
-        differences += differing_lines(
-            RULES_FILE, files[RULES_FILE].decode(), "\n".join(_data(rules, lower(rules))) + "\n"
-        )
+        differences += differing_lines(RULES_FILE, files[RULES_FILE].decode(), "\n".join(_data(rules, low)) + "\n")
         try:
             read = read_module(files[RULES_FILE].decode("latin-1"))
         except NotUnderstoodError as error:
             return [f"{RULES_FILE}: {error}"]
-        ranked = {f"r{n}": table for n, table in read.get("ranked", {}).items()}
-        tables = {"plain": read.get("plain", {})} | ranked
-        found = {(name, key): value for name, table in tables.items() for key, value in table.items()}
-        wanted = {(name, in_bytes(key)): value for (name, key), value in _entries(lower(rules))}
-        odd = (entry for entry in sorted(found.keys() | wanted.keys()) if found.get(entry) != wanted.get(entry))
-        differences += [f"{e} reads as {found.get(e)!r} instead of {wanted.get(e)!r}" for e in islice(odd, 5)]
+        tables = {"plain": read.get("plain", {})} | {f"r{n}": t for n, t in read.get("ranked", {}).items()}
+        wanted: dict[str, dict[str, str]] = {}
+        for (name, key), value in _entries(low):
+            wanted.setdefault(name, {})[in_bytes(key)] = value
+        for name in sorted(tables.keys() | wanted.keys()):
+            differences += differing_entries(name, tables.get(name, {}), wanted.get(name, {}))
         return differences or differences_in_meaning(lambda: LighttpdInterpreter(read), rules)
 
     def interpreter(self, files: Mapping[str, bytes]) -> LighttpdInterpreter:

@@ -25,6 +25,7 @@ from upright_ledger.servers.protocol import (
     NO_LOWER_CASE,
     Translation,
     decoded,
+    differing_entries,
     differing_lines,
     expressible,
     without_lower_case,
@@ -55,7 +56,8 @@ class Nginx:
         held, refused = expressible(rules, _too_long)
         refused += [HeldBack(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower]
         held = without_lower_case(held)
-        text = _Writer(held).rule_file()
+        writer = _Writer(held)
+        text = writer.rule_file(writer.tables())
         files = {
             RULE_FILE: text.encode("utf-8", "surrogateescape"),
             SERVER_FILE: _server_file(held).encode(),
@@ -65,18 +67,14 @@ class Nginx:
         return Translation(files, held, tuple(refused))
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
-        wanted = _Writer(rules).tables()
+        writer = _Writer(rules)
+        wanted = writer.tables()
         text = files[RULE_FILE].decode("utf-8", "surrogateescape")
         found = read_map_tables(text)
         differences = []
         for name in sorted(set(wanted) | set(found)):
-            ours, theirs = wanted.get(name, {}), found.get(name, {})
-            differences += [
-                f"{name}: {key!r} reads as {theirs.get(key)!r} instead of {ours.get(key)!r}"
-                for key in sorted(set(ours) | set(theirs))
-                if ours.get(key) != theirs.get(key)
-            ]
-        differences = differences or differing_lines(RULE_FILE, text, _Writer(rules).rule_file())
+            differences += differing_entries(name, found.get(name, {}), wanted.get(name, {}))
+        differences = differences or differing_lines(RULE_FILE, text, writer.rule_file(wanted))
         differences += differing_lines(SERVER_FILE, files[SERVER_FILE].decode(), _server_file(rules))
         return differences or differences_in_meaning(partial(self.interpreter, files), rules)
 
@@ -221,8 +219,8 @@ class _Writer:
             out["upright_all_ask"] = {"": "", "default": "?$args"}
         return out
 
-    def rule_file(self) -> str:
-        tables = self.tables()
+    def rule_file(self, tables: Mapping[str, Mapping[str, str]]) -> str:
+        """The file's text; tables: what `tables` gave."""
         longest = max((len(k.encode("utf-8", "surrogateescape")) for t in tables.values() for k in t), default=0)
         largest = max(len(t) for t in tables.values())
         lines = [

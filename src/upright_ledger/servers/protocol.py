@@ -60,13 +60,25 @@ def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, 
     return replace(rules, rules=exact, templates=tuple(t for t in rules.templates if not fault(t))), refused
 
 
+MOST_TOLD = 5
+"""Differences of one kind that are told."""
+
+
+def differing_entries(name: str, found: Mapping[str, str], wanted: Mapping[str, str]) -> list[str]:
+    """The entries of a table that read otherwise than they were to be written; at most a few."""
+    odd = (key for key in sorted(wanted.keys() | found.keys()) if wanted.get(key) != found.get(key))
+    return [
+        f"{name}: {key!r} reads as {found.get(key)!r} instead of {wanted.get(key)!r}" for key in islice(odd, MOST_TOLD)
+    ]
+
+
 def differing_lines(name: str, found: str, wanted: str) -> list[str]:
     """The lines of a file that are not those that were to be written; at most a few."""
     if found == wanted:
         return []
     pairs = zip_longest(found.split("\n"), wanted.split("\n"), fillvalue="")
     odd = (f"{name}, line {n}: {a!r} instead of {b!r}" for n, (a, b) in enumerate(pairs, 1) if a != b)
-    return list(islice(odd, 5))
+    return list(islice(odd, MOST_TOLD))
 
 
 NO_LOWER_CASE = "this server cannot put a path into lower case: capitals are left as they come"

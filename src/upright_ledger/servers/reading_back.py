@@ -16,16 +16,14 @@ from upright_ledger.servers.interpreters import (
     in_bytes,
 )
 from upright_ledger.servers.probes import Probe, probes
-
-MOST = 5
-"""Differences that are told."""
+from upright_ledger.servers.protocol import MOST_TOLD
 
 
 def differences_in_meaning(read: Callable[[], Interpreter], rules: RuleSet) -> list[str]:
-    """Requests that the files answer otherwise than the rules, at most MOST; or why a server would not take the files."""
+    """Requests that the files answer otherwise than the rules, at most a few; or why a server would not take the files."""
     try:
         interpreter = read()
-        return list(islice(_differences(interpreter, rules, probes(rules)), MOST))
+        return list(islice(_differences(interpreter, rules, probes(rules)), MOST_TOLD))
     except NotUnderstoodError as error:
         return [f"a server would not take it: {error}"]
 

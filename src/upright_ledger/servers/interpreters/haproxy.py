@@ -41,7 +41,7 @@ class HaproxyInterpreter:
     _headers: list[tuple[str, str, Conditions]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
-        tables = {f"{self.place}/{name}": _read_map(text) for name, text in self.maps.items()}
+        tables = {f"{self.place}/{name}": read_map(text) for name, text in self.maps.items()}
         for line in self.rules.split("\n"):
             words = split_words(line)
             if words:
@@ -74,7 +74,7 @@ class HaproxyInterpreter:
         return None
 
 
-def _read_map(text: str) -> list[tuple[str, str]]:
+def read_map(text: str) -> list[tuple[str, str]]:
     """Lines in their order: key up to the first blank, the rest is the value."""
     found = []
     for line in text.split("\n"):
