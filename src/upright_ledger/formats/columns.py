@@ -82,6 +82,10 @@ def bare(header: str) -> str:
     return re.sub(r"[\s_.\-]+", "", header.strip().strip('"\ufeff').lower())
 
 
+def _in_words(header: str) -> str:
+    return re.sub(r"[\s_.\-]+", " ", header)
+
+
 def is_header_word(text: str) -> bool:
     """Whether a text alone in a line is the header of a URL column."""
     return bare(text) in NAMES[URL]
@@ -115,7 +119,7 @@ def map_columns(
         at = next((at for at in free if _suits(meaning, _cells(rows, at))), None)
         if at is not None:
             found[meaning] = at
-    is_links = REFERRER in found or any(_names_linking_page(h) for h in header)
+    is_links = _is_list_of_links(header, found)
     for meaning in (LINKING_PAGES, TITLE) if is_links else ():
         # In a list of links these may speak of the page that links: how many links it has, what it is called.
         if meaning in found and meaning not in given and not _speaks_of_target(header[found[meaning]], meaning):
@@ -131,7 +135,7 @@ def map_columns(
 
 def doubtful_columns(header: Sequence[str], columns: Mapping[str, int], given: Mapping[str, str]) -> dict[str, str]:
     """Meaning → header, where a list of links does not say of which page it speaks: not taken, unless the user settled it (`given`)."""
-    if REFERRER not in columns and not any(_names_linking_page(h) for h in header):
+    if not _is_list_of_links(header, columns):
         return {}
     free = [h for at, h in enumerate(header) if at not in columns.values()]
     named = {
@@ -139,7 +143,7 @@ def doubtful_columns(header: Sequence[str], columns: Mapping[str, int], given: M
         for m in (LINKING_PAGES, TITLE)
         if m not in {*columns, *given}
     }
-    return {m: h.strip() for m, h in named.items() if h and not _LINKING.search(re.sub(r"[\s_.\-]+", " ", h))}
+    return {m: h.strip() for m, h in named.items() if h and not _LINKING.search(_in_words(h))}
 
 
 _LINKING = re.compile(
@@ -151,18 +155,22 @@ _TARGET = re.compile(
 )
 
 
+def _is_list_of_links(header: Sequence[str], columns: Mapping[str, int]) -> bool:
+    return REFERRER in columns or any(_names_linking_page(h) for h in header)
+
+
 def _names_linking_page(header: str) -> bool:
-    text = re.sub(r"[\s_.\-]+", " ", header)
+    text = _in_words(header)
     return bool(_LINKING.search(text) and re.search(r"\b(?:url|page|seite|adresse|link)\b", text, re.IGNORECASE))
 
 
 def _speaks_of_target(header: str, meaning: str) -> bool:
-    text = re.sub(r"[\s_.\-]+", " ", header)
+    text = _in_words(header)
     return bool(_TARGET.search(text)) and not (meaning == TITLE and _LINKING.search(text))
 
 
 def _holds(header: str, words: tuple[str, ...]) -> bool:
-    text = re.sub(r"[\s_.\-]+", " ", header.lower())
+    text = _in_words(header.lower())
     return any(re.search(rf"\b{word}\b", text) for word in words) and not _RATES.search(text)
 
 

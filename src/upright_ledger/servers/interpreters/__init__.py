@@ -57,11 +57,6 @@ def in_bytes(text: str) -> str:
     return text if text.isascii() else text.encode("utf-8", "surrogateescape").decode("latin-1")
 
 
-def lower(text: str) -> str:
-    """Letters A-Z in lower case, and no others."""
-    return re.sub("[A-Z]+", lambda m: m[0].lower(), text)
-
-
 def unescaped(text: str) -> str:
     """The bytes that percent escapes stand for. Raises DeclinedError for a broken one."""
     if "%" not in text:

@@ -7,12 +7,12 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 
+from upright_ledger.core.addresses import lower_ascii
 from upright_ledger.servers.apache_rules import read_lines
 from upright_ledger.servers.interpreters import (
     NotUnderstoodError,
     Request,
     Response,
-    lower,
     regex,
     resolved,
     unescaped,
@@ -22,7 +22,7 @@ _SET = re.compile(r"E=([A-Za-z_]\w*):(.*)", re.DOTALL)
 _HEADER = ("Header", "always", "set")
 _BARE_IN_PATH = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789$-_.+!*'(),:;@&=/~")
 _INTERNAL: dict[str, Callable[[str], str]] = {
-    "int:tolower": lower,
+    "int:tolower": lower_ascii,
     "int:escape": lambda text: "".join(c if c in _BARE_IN_PATH else f"%{ord(c):02x}" for c in text),
 }
 

@@ -7,7 +7,8 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cache
 
-from upright_ledger.servers.interpreters import NotUnderstoodError, Request, lower, regex
+from upright_ledger.core.addresses import lower_ascii
+from upright_ledger.servers.interpreters import NotUnderstoodError, Request, regex
 
 Tables = Mapping[str, list[tuple[str, str]]]
 _UNRESERVED = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
@@ -252,7 +253,7 @@ def _pairs(target: str) -> Iterator[tuple[str, str]]:
 def _converter(name: str, arguments: tuple[str, ...], tables: Tables) -> Callable[[str, State], str | None]:
     match name, arguments:
         case "lower", ():
-            return lambda text, _: lower(text)
+            return lambda text, _: lower_ascii(text)
         case "url_dec", ():
             return lambda text, _: re.sub("%([0-9A-Fa-f]{2})", lambda m: chr(int(m[1], 16)), text)
         case "url_enc", ():

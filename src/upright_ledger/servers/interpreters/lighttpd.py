@@ -8,12 +8,12 @@ from collections.abc import Set as AbstractSet
 from functools import lru_cache
 from typing import Any
 
+from upright_ledger.core.addresses import lower_ascii
 from upright_ledger.core.forms import ALWAYS, NEVER
 from upright_ledger.servers.interpreters import (
     NotUnderstoodError,
     Request,
     Response,
-    lower,
     resolved,
     unescaped,
 )
@@ -56,14 +56,14 @@ class LighttpdInterpreter:
         return found and found._replace(cache=rules["cache"])
 
     def _known(self, host: str) -> str:
-        name, colon, port = lower(host).partition(":")
+        name, colon, port = lower_ascii(host).partition(":")
         return name.rstrip(".") + (colon + port if self._rules["ports"] else "")
 
     def _by_rules(self, site: str, host: str, target: str) -> Response | None:
         rules = self._rules
         raw, _, query = target.partition("?")
         path = resolved(unescaped(raw), above_root=True)
-        key = site + (lower(path) if rules["fold"] else path)
+        key = site + (lower_ascii(path) if rules["fold"] else path)
         group = rules["groups"].get(key)
         beside = None
         if group is not None:
@@ -83,7 +83,7 @@ class LighttpdInterpreter:
         return self._by_template(site, raw, query, host, beside)
 
     def _by_template(self, site: str, path: str, query: str, host: str, beside: Table | None) -> Response | None:
-        fold = lower if self._rules["fold"] else str
+        fold = lower_ascii if self._rules["fold"] else str
         head = fold(path[1:].partition("/")[0])
         for template in _list(self._rules["templates"].get(site, {})):
             own = fold(template["head"])
@@ -107,7 +107,7 @@ class LighttpdInterpreter:
         return None
 
     def _captured(self, template: Table, path: str) -> list[str] | None:
-        match = _pattern(template["pattern"]).match(lower(path) if self._rules["fold"] else path)
+        match = _pattern(template["pattern"]).match(lower_ascii(path) if self._rules["fold"] else path)
         if match is None:
             return None
         values = [path[slice(*match.span(n))] for n in range(1, match.re.groups + 1)]
@@ -119,7 +119,7 @@ class LighttpdInterpreter:
         if capture.get("rest"):
             return not text.startswith("/") and "//" not in text and not {".", ".."} & set(text.split("/"))
         if "list" in capture:
-            folded = text if capture.get("exact") or not self._rules["fold"] else lower(text)
+            folded = text if capture.get("exact") or not self._rules["fold"] else lower_ascii(text)
             return folded in capture["list"]
         return text not in {".", ".."}
 
@@ -228,7 +228,7 @@ def _settled(form: Table, host: str, target: str, scheme: str) -> Response | Non
         return None
     if any(re.sub("%2[eE]", ".", part) in {".", ".."} for part in path.split("/")):
         return None
-    wanted = lower(path) if form["lower"] and "%" not in path else path
+    wanted = lower_ascii(path) if form["lower"] and "%" not in path else path
     last = wanted.rstrip("/").rpartition("/")[2]
     if form["slash"] and not re.search(r"%2[eE]|%[3-7][0-9A-Fa-f]|\.[A-Za-z0-9]{1,5}\Z", last):
         if form["slash"] == ALWAYS and not wanted.endswith("/"):
@@ -236,6 +236,6 @@ def _settled(form: Table, host: str, target: str, scheme: str) -> Response | Non
         if form["slash"] == NEVER and wanted.rstrip("/"):
             wanted = wanted.rstrip("/")
     wrong = form.get("wrong", "")
-    if wanted == path and host == form["host"] and not (wrong and lower(scheme) == wrong):
+    if wanted == path and host == form["host"] and not (wrong and lower_ascii(scheme) == wrong):
         return None
     return Response(301, form["origin"] + wanted + (f"?{query}" if query else ""))

@@ -6,13 +6,13 @@ import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
+from upright_ledger.core.addresses import lower_ascii
 from upright_ledger.core.nginx_words import words
 from upright_ledger.servers.interpreters import (
     DeclinedError,
     NotUnderstoodError,
     Request,
     Response,
-    lower,
     regex,
     resolved,
     unescaped,
@@ -92,7 +92,7 @@ class NginxInterpreter:
             self._texts.append(value)
             if key.startswith("\\") or key in {"hostnames", "volatile", "include"}:
                 raise _strange(entry)
-            folded = key if key.startswith("~") else lower(key)
+            folded = key if key.startswith("~") else lower_ascii(key)
             if folded in seen:
                 raise NotUnderstoodError(f"{key!r} stands twice in ${name}")
             seen.add(folded)
@@ -165,7 +165,7 @@ class _Asked:
         self._maps = maps
         told = request.raw.partition("#")[0]
         path, _, args = told.partition("?")
-        host = lower(request.host.partition(":")[0])
+        host = lower_ascii(request.host.partition(":")[0])
         self._request = request
         self.values = dict(constants) | {
             "request_uri": request.raw,
@@ -190,7 +190,7 @@ class _Asked:
 
     def _looked_up(self, table: _Map) -> str:
         key = self.expand(table.source)
-        value = table.exact.get(lower(key))
+        value = table.exact.get(lower_ascii(key))
         if value is None and key:  # patterns are not tried on an empty text
             for pattern, outcome in table.patterns:
                 if match := pattern.search(key):
