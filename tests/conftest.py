@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -121,21 +122,36 @@ def bare(tmp_path: Path) -> Program:
 
 
 @pytest.fixture
-def museum(tmp_path: Path) -> Program:
+def museum(open_museum: Callable[..., Program]) -> Program:
     """The program in a fresh ledger's folder."""
-    Program(tmp_path)("open", "museum", "--old", OLD, "--old", "http://quillhaven.example", "--new", NEW)
-    return Program(tmp_path / "museum")
+    return open_museum("--old", OLD, "--old", "http://quillhaven.example", "--new", NEW, name="museum")
 
 
 @pytest.fixture
 def open_museum(tmp_path: Path) -> Callable[..., Program]:
     """Make a ledger with options of one's own."""
 
-    def make(*options: str) -> Program:
-        Program(tmp_path)("open", "own", *options)
-        return Program(tmp_path / "own")
+    def make(*options: str, name: str = "own") -> Program:
+        return opened(tmp_path / name, *options)
 
     return make
+
+
+def opened(folder: Path, *options: str) -> Program:
+    """The program in the folder of a new ledger: made once with these options and copied often, which is faster."""
+    return Program(Path(shutil.copytree(_made(folder.name, options), folder)))
+
+
+@cache
+def _made(name: str, options: tuple[str, ...]) -> Path:
+    folder = Path(tempfile.mkdtemp(dir=_kept().name))
+    Program(folder)("open", name, *options)
+    return folder / name
+
+
+@cache
+def _kept() -> tempfile.TemporaryDirectory[str]:
+    return tempfile.TemporaryDirectory()
 
 
 @pytest.fixture(scope="session")

@@ -16,3 +16,6 @@ thorough = settings(
     suppress_health_check=list(HealthCheck),
     phases=[p for p in Phase if p is not Phase.shrink or "UPRIGHT_SHRINK" in os.environ],
 )
+
+in_brief = settings(thorough, max_examples=thorough.max_examples // 3)
+"""For a property of which each example is a long story."""

@@ -11,14 +11,14 @@ from hypothesis import strategies as st
 from conftest import NEW
 from counting import KINDS, LISTS, OLDS, WRITERS, Asked, counted, gathered, write_log
 from ledgers import fresh_ledger
-from properties import thorough
+from properties import in_brief
 from upright_ledger.app.folding import folding
 from upright_ledger.app.history import undo
 
 CLASSES = ("furniture", "probe", "random", "bots only", "page asset")
 
 
-@thorough
+@in_brief
 @given(
     asked=LISTS,
     kind=KINDS,

@@ -21,7 +21,7 @@ from aiosmtpd.controller import Controller
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import NEW, OLD, PROGRAM, Program, needs_nginx
+from conftest import NEW, OLD, PROGRAM, Program, needs_nginx, opened
 from upright_ledger.app.following import gather_new
 from upright_ledger.ledger.store import open_ledger
 from upright_ledger.web.local_nginx import run_nginx
@@ -57,8 +57,7 @@ def test_no_line_is_counted_twice_or_lost_whatever_becomes_of_the_log(
     tmp_path_factory: pytest.TempPathFactory, actions: list[tuple[str, int]]
 ) -> None:
     folder = tmp_path_factory.mktemp("rotated")
-    Program(folder)("open", "museum", "--old", OLD, "--new", NEW)
-    museum = Program(folder / "museum")
+    museum = opened(folder / "museum", "--old", OLD, "--new", NEW)
     ledger = open_ledger(museum.folder)
     written: list[int] = []
     log, number, begun = museum.folder / "access.log", 0, ""

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import NEW, OLD, Program
+from conftest import NEW, OLD, Program, opened
 from upright_ledger.app.book import Book
 from upright_ledger.core.imported import Block, request_of
 from upright_ledger.core.template_rules import TemplateRule
@@ -46,8 +46,8 @@ def rule_file(rng: random.Random) -> str:
 def test_what_is_built_of_patterns_says_what_the_patterns_say(seed: int, bare: Program) -> None:
     rng = random.Random(seed)
     for n in range(4):
-        bare("open", f"own{n}", "--old", OLD, "--new", NEW, "--new", "https://new.example", "--case", "exact")
-        program = Program(bare.folder / f"own{n}")
+        museum = bare.folder / str(n) / "museum"
+        program = opened(museum, "--old", OLD, "--new", NEW, "--new", "https://new.example", "--case", "exact")
         program.write(".htaccess", rule_file(rng))
         program("gather", ".htaccess", code=None)
         book = Book(open_ledger(Path(program.folder)))

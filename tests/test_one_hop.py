@@ -160,7 +160,9 @@ def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceba
         loops = {f.legacy_url for f in checked.findings if f.kind == "loop"}
         assert {w.url for w in checked.proof.witnesses if w.loops} <= loops or checked.faults
         try:
-            built = build(book, rng.choice(tuple(DIALECTS)), folder / "rules", rng.choice(("", "cautious", "bold")))
+            # What is built hardly depends on the server, and a list is written fastest.
+            dialect = "csv" if rng.random() < 0.6 else rng.choice(tuple(DIALECTS))
+            built = build(book, dialect, folder / "rules", rng.choice(("", "cautious", "bold")))
         except UprightError:
             return
         hosts = [parse_address(o).authority for o in old]

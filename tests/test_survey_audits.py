@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 import trustme
 
-from conftest import Program
+from conftest import Program, opened
 from upright_ledger.web.standin import Served, serve_whole
 
 HOST = "www.quillhaven.example"
@@ -42,8 +42,7 @@ def museum_of(tmp_path: Path) -> Callable[..., Program]:
     """A ledger whose old and new site share a host, or with other origins."""
 
     def make(*options: str) -> Program:
-        Program(tmp_path)("open", "museum", *(options or ("--old", SITE, "--new", SITE)))
-        return Program(tmp_path / "museum")
+        return opened(tmp_path / "museum", *(options or ("--old", SITE, "--new", SITE)))
 
     return make
 

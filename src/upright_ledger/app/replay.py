@@ -2,23 +2,21 @@
 
 from __future__ import annotations
 
-import os
 import time
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
-from upright_ledger.app.apart import Apart, Put
 from upright_ledger.app.book import Book
 from upright_ledger.app.requests import Requests
 from upright_ledger.app.results import Results
+from upright_ledger.app.tracing import Tracing, shares
 from upright_ledger.core.addresses import Address, address_of
 from upright_ledger.core.answers import expected_text
 from upright_ledger.core.causes import with_rules
 from upright_ledger.core.outcomes import Row, Traced
 from upright_ledger.core.verdicts import Trace, judge
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.pages import read_page
 from upright_ledger.ledger.blocks import add_traces, load_traces, traced_urls
 from upright_ledger.ledger.builds import last_build
 from upright_ledger.ledger.runs import (
@@ -27,15 +25,11 @@ from upright_ledger.ledger.runs import (
     name_run,
     open_run,
 )
-from upright_ledger.web.client import Place, trace_all
+from upright_ledger.web.client import Place
 from upright_ledger.web.exchange import Manner, interrupts
 
 COMMIT_SECONDS = 1.0
 _PATIENCE = 0.1  # seconds
-_AT_ONCE = 200  # traces
-_WORTH_SHARING = 500  # requests
-
-Tracing = Apart[list[tuple[int, Trace]]]
 
 Progress = Callable[[int, int, Counter[str]], None]
 """Called with how many URLs are done, of how many, and their verdicts so far."""
@@ -115,7 +109,7 @@ def replay(
     left = [(n, address_of(url)) for n, url in enumerate(asked.urls) if url not in before]
     recorder = _Recorder(book, run, asked, len(asked) - len(left), progress)
     stopped = False
-    tracing.begin(_shares(left, place, manner, tracing.processes))
+    tracing.begin(shares(left, place, manner, tracing.processes))
     with interrupts() as interrupted:
         while not tracing.ended:
             if interrupted() and not stopped:
@@ -136,37 +130,6 @@ def replay(
         if name:
             name_run(connection, run, name)
     return results
-
-
-def start_tracing(manner: Manner) -> Tracing:
-    """Processes in which `replay` traces: two where no politeness is due, to be started before all else."""
-    return Tracing(_trace, 2 if not manner.rate and (os.cpu_count() or 1) > 1 else 1)
-
-
-def _shares(
-    left: list[tuple[int, Address]], place: Place, manner: Manner, processes: int
-) -> list[tuple[list[tuple[int, Address]], Place, Manner]]:
-    """What each process traces, and how: requests at once are shared out, too."""
-    shares = processes if len(left) >= _WORTH_SHARING and manner.concurrent >= processes else 1
-    each = replace(manner, concurrent=manner.concurrent // shares)
-    return [(left[n::shares], place, each) for n in range(shares)]
-
-
-def _trace(put: Put, left: list[tuple[int, Address]], place: Place, manner: Manner) -> None:
-    """Trace numbered addresses, handing them over a few at a time."""
-    found: list[tuple[int, Trace]] = []
-    since = time.monotonic()
-
-    def hand_over() -> None:
-        nonlocal since
-        now = time.monotonic()
-        if found and (len(found) >= _AT_ONCE or now - since > _PATIENCE):
-            put(found)
-            found.clear()
-            since = now
-
-    trace_all(left, place, manner, read_page, lambda number, trace: found.append((number, trace)), hand_over)
-    put(found)
 
 
 def disagreements(runs: Sequence[Results]) -> list[tuple[str, dict[str, Row]]]:

@@ -10,10 +10,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from upright_ledger.app.apart import Apart, Put
 from upright_ledger.app.book import Book
+from upright_ledger.app.crawling import Surveying
 from upright_ledger.app.gather import gather
-from upright_ledger.app.page_reading import page_reader, unpacked
+from upright_ledger.app.page_reading import unpacked
 from upright_ledger.app.requests import own_requests
 from upright_ledger.app.stock import stock
 from upright_ledger.core.addresses import Address, address_of, parse_address
@@ -24,17 +24,14 @@ from upright_ledger.ledger.runs import SURVEY, begin_run, finish_run, name_run, 
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.surveys import add_seen, load_seen
 from upright_ledger.web.client import Place
-from upright_ledger.web.crawler import Start, crawl
+from upright_ledger.web.crawler import Start
 from upright_ledger.web.exchange import Manner, interrupts
 
 OLD, NEW = "old", "new"
 COMMIT_SECONDS = 0.25
 _PATIENCE = 0.1  # seconds
-_AT_ONCE = 50  # pages
 
 Progress = Callable[[int, int, Counter[str]], None]
-Surveying = Apart[list[tuple[Seen, bytes]]]
-"""What was seen of addresses, and what their pages say, packed."""
 
 
 @dataclass
@@ -50,11 +47,6 @@ class Surveyed:
     seconds: float = 0.0
     stopped: bool = False
     site: Site = field(default_factory=Site)
-
-
-def start_surveying() -> Surveying:
-    """The process that crawls, to be started before all else."""
-    return Surveying(_crawl, parent=True)
 
 
 def survey(
@@ -129,38 +121,6 @@ def _begin(ledger: Ledger, at: str, *, resume: bool) -> tuple[int, list[Seen]]:
         if stopped is None:
             raise UsageError(f"no survey of {at} was stopped", "start one without --resume")
         return stopped.id, list(load_seen(connection, stopped.id))
-
-
-def _crawl(
-    put: Put,
-    start: Start,
-    limits: Limits,
-    place: Place,
-    manner: Manner,
-    own_site: bool,
-    external: bool,
-    before: list[Seen],
-) -> None:
-    """Crawl, handing over what was seen a few pages at a time."""
-    found: list[tuple[Seen, bytes]] = []
-    since = time.monotonic()
-
-    def done(seen: Seen, facts: bytes) -> None:
-        found.append((seen, facts))
-
-    def hand_over() -> None:
-        nonlocal since
-        now = time.monotonic()
-        if found and (len(found) >= _AT_ONCE or now - since > _PATIENCE):
-            put(found)
-            found.clear()
-            since = now
-
-    with page_reader() as reader:
-        crawl(
-            start, limits, place, manner, reader, done, own_site=own_site, external=external, before=before, meanwhile=hand_over
-        )  # fmt: skip
-    put(found)
 
 
 def _feed(ledger: Ledger, run: int, side: str) -> int:

@@ -116,7 +116,8 @@ def command(
     a staging server come from UPRIGHT_HTTP_LOGIN (name:password) or your .netrc. Ctrl-C keeps what is done.
     Exit code 1 when anything is not ok.
     """
-    from upright_ledger.app.replay import StoppedError, replay, start_tracing
+    from upright_ledger.app.replay import StoppedError, replay
+    from upright_ledger.app.tracing import start_tracing
 
     found: list[Address | None] = [*map(read_place, places)] or [None]
     manner = manner_of(how, [p.host for p in found if p is not None])

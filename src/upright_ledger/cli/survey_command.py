@@ -11,9 +11,10 @@ import click
 from click.core import ParameterSource
 
 from upright_ledger.app.auditing import FAMILY, SECTION, audited
+from upright_ledger.app.crawling import Surveying, start_surveying
 from upright_ledger.app.renaming import propose_renamings, write_pairs
 from upright_ledger.app.replacing import mend_files, moved_table
-from upright_ledger.app.survey import Surveying, hosts_of, known_addresses, start_surveying, survey
+from upright_ledger.app.survey import hosts_of, known_addresses, survey
 from upright_ledger.app.survey_files import write_mends, write_replacements, write_survey
 from upright_ledger.cli import show
 from upright_ledger.cli.asking import asking_options, manner_of

@@ -12,7 +12,8 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.entries import Filters
 from upright_ledger.app.gather import gather
 from upright_ledger.app.match import match
-from upright_ledger.app.replay import replay, start_tracing
+from upright_ledger.app.replay import replay
+from upright_ledger.app.tracing import start_tracing
 from upright_ledger.app.triage import Failing, Triaged, triage
 from upright_ledger.app.triage_files import write_triage
 from upright_ledger.app.watching import watch

@@ -21,6 +21,12 @@ def read_module(text: str) -> Table:
     return _Reader(text).module()
 
 
+def _character(escape: re.Match[str]) -> str:
+    if escape[1] and int(escape[1]) > 255:
+        raise NotUnderstoodError(f"no byte: {escape[0]}")
+    return escape[2] or chr(int(escape[1]))
+
+
 class _Reader:
     def __init__(self, text: str) -> None:
         self._tokens: list[tuple[str, str]] = []
@@ -64,9 +70,10 @@ class _Reader:
         name = self._name()
         if name not in self._names:
             raise NotUnderstoodError(f"{name} was not declared")
-        place, key = self._names, name
+        place: Any = self._names
+        key = name
         while not self._takes("="):
-            place = place[key]
+            place = place.get(key)
             if not isinstance(place, dict):
                 raise NotUnderstoodError(f"{key} is no table")
             key = self._key()
@@ -89,7 +96,7 @@ class _Reader:
     def _value(self) -> Any:
         kind, text = self._next()
         if kind == "string":
-            return _ESCAPE.sub(lambda m: m[2] or chr(int(m[1])), text[1:-1])
+            return _ESCAPE.sub(_character, text[1:-1])
         if text == "{":
             return self._table()
         if text in _WORDS:
