@@ -1,0 +1,55 @@
+"""The crawl of a survey, in a process of its own, which loads no more than it needs."""
+
+from __future__ import annotations
+
+import time
+
+from upright_ledger.app.apart import Apart, Put
+from upright_ledger.app.page_reading import page_reader
+from upright_ledger.core.surveying import Limits, Seen
+from upright_ledger.web.client import Place
+from upright_ledger.web.crawler import Start, crawl
+from upright_ledger.web.exchange import Manner
+
+_PATIENCE = 0.1  # seconds
+_AT_ONCE = 50  # pages
+
+Surveying = Apart[list[tuple[Seen, bytes]]]
+"""What was seen of addresses, and what their pages say, packed."""
+
+
+def start_surveying() -> Surveying:
+    """The process that crawls, to be started before all else."""
+    return Surveying(_crawl, parent=True)
+
+
+def _crawl(
+    put: Put,
+    start: Start,
+    limits: Limits,
+    place: Place,
+    manner: Manner,
+    own_site: bool,
+    external: bool,
+    before: list[Seen],
+) -> None:
+    """Crawl, handing over what was seen a few pages at a time."""
+    found: list[tuple[Seen, bytes]] = []
+    since = time.monotonic()
+
+    def done(seen: Seen, facts: bytes) -> None:
+        found.append((seen, facts))
+
+    def hand_over() -> None:
+        nonlocal since
+        now = time.monotonic()
+        if found and (len(found) >= _AT_ONCE or now - since > _PATIENCE):
+            put(found)
+            found.clear()
+            since = now
+
+    with page_reader() as reader:
+        crawl(
+            start, limits, place, manner, reader, done, own_site=own_site, external=external, before=before, meanwhile=hand_over
+        )  # fmt: skip
+    put(found)

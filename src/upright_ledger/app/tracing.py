@@ -1,0 +1,52 @@
+"""Following requests over HTTP, in processes of their own, which load no more than they need."""
+
+from __future__ import annotations
+
+import os
+import time
+from dataclasses import replace
+
+from upright_ledger.app.apart import Apart, Put
+from upright_ledger.core.addresses import Address
+from upright_ledger.core.verdicts import Trace
+from upright_ledger.formats.pages import read_page
+from upright_ledger.web.client import Place, trace_all
+from upright_ledger.web.exchange import Manner
+
+_PATIENCE = 0.1  # seconds
+_AT_ONCE = 200  # traces
+_WORTH_SHARING = 500  # requests
+
+Tracing = Apart[list[tuple[int, Trace]]]
+"""Traces with the numbers of their requests."""
+
+
+def start_tracing(manner: Manner) -> Tracing:
+    """Processes in which `replay` traces: two where no politeness is due, to be started before all else."""
+    return Tracing(_trace, 2 if not manner.rate and (os.cpu_count() or 1) > 1 else 1)
+
+
+def shares(
+    left: list[tuple[int, Address]], place: Place, manner: Manner, processes: int
+) -> list[tuple[list[tuple[int, Address]], Place, Manner]]:
+    """What each process traces, and how: requests at once are shared out, too."""
+    shares = processes if len(left) >= _WORTH_SHARING and manner.concurrent >= processes else 1
+    each = replace(manner, concurrent=manner.concurrent // shares)
+    return [(left[n::shares], place, each) for n in range(shares)]
+
+
+def _trace(put: Put, left: list[tuple[int, Address]], place: Place, manner: Manner) -> None:
+    """Trace numbered addresses, handing them over a few at a time."""
+    found: list[tuple[int, Trace]] = []
+    since = time.monotonic()
+
+    def hand_over() -> None:
+        nonlocal since
+        now = time.monotonic()
+        if found and (len(found) >= _AT_ONCE or now - since > _PATIENCE):
+            put(found)
+            found.clear()
+            since = now
+
+    trace_all(left, place, manner, read_page, lambda number, trace: found.append((number, trace)), hand_over)
+    put(found)
