@@ -7,14 +7,16 @@ import pickle
 import queue
 import signal
 import threading
+import traceback
 from collections.abc import Callable, Sequence
 from contextlib import suppress
 from multiprocessing.connection import Connection
 from multiprocessing.context import SpawnProcess
+from pathlib import Path
 from types import TracebackType
 from typing import Any, Generic, TypeVar
 
-from upright_ledger.errors import UprightError
+from upright_ledger.errors import InputError, UprightError
 
 T = TypeVar("T")
 Put = Callable[[Any], None]
@@ -23,29 +25,34 @@ _END_OF_JOB = b""
 _END = b"."
 
 
+class WorkerDiedError(InputError):
+    """A process ended before its work was done. What it had handed over can be relied on; what it had not is missing."""
+
+
 class Apart(Generic[T]):
     """A function that runs in other processes, job by job, and hands over what it finds.
 
     work: a function of a module, called with `put` (which hands one thing over) and the arguments of a job; all of them can be pickled. What
-    it raises is raised here by `next`. The processes start at once, to be ready when there is something to do. Should this
-    one die, they end with the next thing that they hand over.
+    it raises is raised here by `next`: an UprightError as it is, all else, and the death of a process that was at a job, as WorkerDiedError. The
+    processes start at once, to be ready when there is something to do. Should this one die, they end with the next thing that they hand over.
     """
 
     def __init__(self, work: Callable[..., None], processes: int = 1, *, parent: bool = False) -> None:
         """parent: the function uses such processes itself."""
-        self._come: queue.SimpleQueue[bytes] = queue.SimpleQueue()
-        self._busy = 0
+        self._come: queue.SimpleQueue[tuple[int, bytes]] = queue.SimpleQueue()
+        self._busy = [0] * processes  # jobs that each has begun or been sent
+        self._stopped = False
         self._processes: list[SpawnProcess] = []
         self._pipes: list[Connection] = []
         self._pumps: list[threading.Thread] = []
         # Fresh processes rather than forks: this one may hold connections and threads.
         context = multiprocessing.get_context("spawn")
-        for _ in range(processes):
+        for number in range(processes):
             ours, theirs = context.Pipe()
             process = context.Process(target=_run, args=(theirs, work), daemon=not parent)
             process.start()
             theirs.close()
-            pump = threading.Thread(target=_receive, args=(ours, self._come), daemon=True)
+            pump = threading.Thread(target=_receive, args=(number, ours, self._come), daemon=True)
             pump.start()
             self._processes.append(process)
             self._pipes.append(ours)
@@ -66,35 +73,40 @@ class Apart(Generic[T]):
 
     @property
     def ended(self) -> bool:
-        """Whether the jobs have handed over all that they found."""
-        return not self._busy
+        """Whether the jobs have handed over all that they found, or were stopped and all that they had handed over was taken up."""
+        return not any(self._busy)
 
     @property
     def ready(self) -> bool:
         """Whether `next` has something at once, if only the end of a job."""
         return not self._come.empty()
 
-    @property
-    def died(self) -> bool:
-        """Whether no process is left, and all that they handed over was taken up."""
-        return not any(pump.is_alive() for pump in self._pumps) and self._come.empty()
-
     def begin(self, jobs: Sequence[tuple[Any, ...]]) -> None:
         """Start jobs, one a process at most: the arguments of each. A process that is still at one does the next after it."""
-        for pipe, arguments in zip(self._pipes, jobs, strict=False):
-            pipe.send_bytes(pickle.dumps(arguments, pickle.HIGHEST_PROTOCOL))
-            self._busy += 1
+        for number, (pipe, arguments) in enumerate(zip(self._pipes, jobs, strict=False)):
+            self._busy[number] += 1
+            try:
+                pipe.send_bytes(pickle.dumps(arguments, pickle.HIGHEST_PROTOCOL))
+            except OSError:  # it has died, and may have been found dead before: `next` says so
+                self._come.put((number, _END))
 
     def next(self, seconds: float) -> T | None:
-        """The next thing, or None where nothing came in time, or a job ended."""
-        if not self._busy:
+        """The next thing, or None where nothing came in time, or a job ended. Raises WorkerDiedError where one will never end."""
+        if self.ended:
             return None
         try:
-            data = self._come.get(timeout=seconds)
+            number, data = self._come.get(timeout=seconds)
         except queue.Empty:
             return None
-        if data in {_END_OF_JOB, _END}:
-            self._busy -= 1
+        if data == _END:
+            owed, self._busy[number] = self._busy[number], 0
+            if owed and not self._stopped:
+                raise WorkerDiedError(
+                    f"a process that works for this one ended before its work was done{self._why(number)}"
+                )
+            return None
+        if data == _END_OF_JOB:
+            self._busy[number] -= 1
             return None
         found = pickle.loads(data)  # noqa: S301 (our own process wrote it)
         if isinstance(found, UprightError):
@@ -103,33 +115,59 @@ class Apart(Generic[T]):
 
     def stop(self) -> None:
         """End the processes. What was handed over before can still be taken up with `next`."""
+        self._stopped = True
         for process in self._processes:
             process.terminate()
             process.join()
         for pump in self._pumps:
             pump.join()
 
+    def _why(self, number: int) -> str:
+        """How a process ended that did not say why."""
+        self._processes[number].join(1.0)
+        code = self._processes[number].exitcode
+        if code is None or code >= 0:
+            return "" if code is None else f" (exit code {code})"
+        return f" (killed by signal {-code}{', for want of memory, it may be' if code == -signal.SIGKILL else ''})"
 
-def _receive(ours: Connection, come: queue.SimpleQueue[bytes]) -> None:
+
+def _receive(number: int, ours: Connection, come: queue.SimpleQueue[tuple[int, bytes]]) -> None:
     """Take in what comes, so that the other process need not wait for this one."""
     with suppress(EOFError, OSError):
         while True:
-            come.put(ours.recv_bytes())
-    come.put(_END)
+            come.put((number, ours.recv_bytes()))
+    come.put((number, _END))
 
 
 def _run(theirs: Connection, work: Callable[..., None]) -> None:
     """What another process does. Ctrl-C is for the one that a person started."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
 
-    def put(thing: Any) -> None:
-        theirs.send_bytes(pickle.dumps(thing, pickle.HIGHEST_PROTOCOL))
+    def send(data: bytes) -> None:
+        try:
+            theirs.send_bytes(data)
+        except OSError:  # nobody is there any more
+            raise SystemExit from None
 
-    with suppress(EOFError, BrokenPipeError, ConnectionResetError):  # nobody is there any more
-        while True:
+    def put(thing: Any) -> None:
+        send(pickle.dumps(thing, pickle.HIGHEST_PROTOCOL))
+
+    while True:
+        try:
             arguments = pickle.loads(theirs.recv_bytes())  # noqa: S301 (our own process wrote it)
-            try:
-                work(put, *arguments)
-            except UprightError as error:
-                put(error)
-            theirs.send_bytes(_END_OF_JOB)
+        except (EOFError, OSError):
+            return
+        try:
+            work(put, *arguments)
+        except UprightError as error:
+            put(error)
+        except Exception as error:  # noqa: BLE001 (whatever it is, its work is not done)
+            put(_told(error))
+        send(_END_OF_JOB)
+
+
+def _told(error: Exception) -> WorkerDiedError:
+    """An error that nobody foresaw, with the place that raised it."""
+    at = traceback.extract_tb(error.__traceback__)[-1]
+    what = "".join(traceback.format_exception_only(error)).strip()
+    return WorkerDiedError(f"work in a process of its own failed: {what} ({Path(at.filename).name}, line {at.lineno})")

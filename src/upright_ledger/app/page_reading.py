@@ -8,10 +8,10 @@ from __future__ import annotations
 import os
 import pickle
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from itertools import count
 
-from upright_ledger.app.apart import Apart, Put
+from upright_ledger.app.apart import Apart, Put, WorkerDiedError
 from upright_ledger.core.surveying import Facts
 from upright_ledger.formats.page_facts import read_facts
 from upright_ledger.web.crawler import Read, Reader
@@ -84,10 +84,11 @@ class _ReadApart:
 
     def collect(self) -> None:
         self._send()
-        while self._reading.ready:
-            for number, read in self._reading.next(0) or ():
-                self._hand_over(number, read)
-        if self._held and self._reading.died:
+        try:
+            while self._reading.ready and not self._reading.ended:
+                for number, read in self._reading.next(0) or ():
+                    self._hand_over(number, read)
+        except WorkerDiedError:
             self._begin_anew()
 
     def stop(self) -> None:
@@ -101,8 +102,7 @@ class _ReadApart:
     def _send(self) -> None:
         if self._batch:
             batch, self._batch, self._size, self._singly = self._batch, [], 0, False
-            with suppress(BrokenPipeError, ConnectionResetError):  # it has ended, as `collect` will see
-                self._reading.begin([(batch,)])
+            self._reading.begin([(batch,)])
 
     def _begin_anew(self) -> None:
         """The process has died: where each body was sent by itself, of the first that it owes."""

@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
+from upright_ledger.app.apart import WorkerDiedError
 from upright_ledger.app.book import Book
 from upright_ledger.app.requests import Requests
 from upright_ledger.app.results import Results
@@ -16,7 +17,7 @@ from upright_ledger.core.answers import expected_text
 from upright_ledger.core.causes import with_rules
 from upright_ledger.core.outcomes import Row, Traced
 from upright_ledger.core.verdicts import Trace, judge
-from upright_ledger.errors import UsageError
+from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.ledger.blocks import add_traces, load_traces, traced_urls
 from upright_ledger.ledger.builds import last_build
 from upright_ledger.ledger.runs import (
@@ -35,12 +36,16 @@ Progress = Callable[[int, int, Counter[str]], None]
 """Called with how many URLs are done, of how many, and their verdicts so far."""
 
 
-class StoppedError(Exception):
-    """The run was stopped by hand; what is done is kept. done, total: URLs."""
+class StoppedError(InputError):
+    """The run was stopped before all was asked; what is done is kept. done, total: URLs. by_hand: whether a person did it."""
 
-    def __init__(self, done: int, total: int) -> None:
-        super().__init__(done, total)
-        self.done, self.total = done, total
+    def __init__(self, done: int, total: int, why: str = "") -> None:
+        """why: what stopped it, unless a person did."""
+        super().__init__(
+            f"{done:,} of {total:,} URLs were asked{f', and are kept: {why}' if why else ' and are kept'}",
+            "`upright replay … --resume`, with the same files and options, goes on where it stopped",
+        )
+        self.done, self.total, self.by_hand = done, total, not why
 
 
 @dataclass
@@ -101,7 +106,7 @@ def replay(
 ) -> Results:
     """Ask for every URL at the given place (None: at the hosts themselves), and keep the run.
 
-    tracing: see `start_tracing`. name: what the run is called. label: what is asked as, beside the place. resume: go on with the last run there, which was stopped. Raises StoppedError on Ctrl-C.
+    tracing: see `start_tracing`. name: what the run is called. label: what is asked as, beside the place. resume: go on with the last run there, which was stopped. Raises StoppedError where not all was asked: on Ctrl-C, and where a process died.
     """
     place = Place(book.sites.hosts, at, book.policy.index_set)
     where = f"{at.origin if at else ''} {label}".strip()
@@ -109,16 +114,24 @@ def replay(
     left = [(n, address_of(url)) for n, url in enumerate(asked.urls) if url not in before]
     recorder = _Recorder(book, run, asked, len(asked) - len(left), progress)
     stopped = False
+    error: UprightError | None = None
     tracing.begin(shares(left, place, manner, tracing.processes))
     with interrupts() as interrupted:
         while not tracing.ended:
             if interrupted() and not stopped:
                 stopped = True
                 tracing.stop()
-            recorder.take(tracing.next(_PATIENCE) or ())
+            try:
+                recorder.take(tracing.next(_PATIENCE) or ())
+            except UprightError as raised:
+                error = error or raised
+                tracing.stop()
         recorder.save()
-    if stopped:
-        raise StoppedError(recorder.done_before + recorder.verdicts.total(), len(asked))
+    done = recorder.done_before + recorder.verdicts.total()
+    if stopped or error or done < len(asked):
+        if error is not None and not (done or isinstance(error, WorkerDiedError)):
+            raise error  # nothing could be asked at all
+        raise StoppedError(done, len(asked), "" if stopped else str(error or "some gave no answer"))
     rows = recorder.rows
     if before:
         with book.ledger.reading() as connection:

@@ -19,7 +19,7 @@ from upright_ledger.app.stock import stock
 from upright_ledger.core.addresses import Address, address_of, parse_address
 from upright_ledger.core.audits.site import Site
 from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED, OUTCOMES, REFUSED, UNREAD, Limits, Seen
-from upright_ledger.errors import InputError, UsageError
+from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.ledger.runs import SURVEY, begin_run, finish_run, name_run, open_run
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.surveys import add_seen, load_seen
@@ -73,13 +73,19 @@ def survey(
     began = saved = time.monotonic()
     waiting: list[Seen] = []
     unread = ""
+    error: UprightError | None = None
     surveying.begin([(start, limits, place, manner, own_site, external, before)])
     with interrupts() as interrupted:
         while not surveying.ended:
             if interrupted() and not result.stopped:
                 result.stopped = True
                 surveying.stop()
-            for plain, facts in surveying.next(_PATIENCE) or ():
+            try:
+                found = surveying.next(_PATIENCE) or ()
+            except UprightError as raised:
+                found, error = (), error or raised
+                surveying.stop()
+            for plain, facts in found:
                 seen = plain._replace(facts=unpacked(facts)) if facts else plain
                 waiting.append(seen)
                 result.counts[seen.outcome] += 1
@@ -92,6 +98,13 @@ def survey(
                 waiting, saved = [], time.monotonic()
         _save(ledger, run, waiting)
     result.seconds = time.monotonic() - began
+    if error is not None and result.counts:
+        raise InputError(
+            f"{result.counts.total():,} addresses are done and kept: {error}",
+            "`upright survey … --resume`, with the same addresses and options, goes on where it stopped",
+        )
+    if error is not None:
+        raise error
     if result.stopped:
         return result
     if unread and all(line.reason == UNREAD for line in result.site.lines.values()):

@@ -156,6 +156,8 @@ def command(
                         )
                     )
         except StoppedError as stopped:
+            if not stopped.by_hand:
+                raise
             show.say(f"Stopped: {stopped.done:,} of {stopped.total:,} URLs are done and kept.")
             show.next_step("go on where it stopped", "upright replay … --resume, with the same files and options")
             raise click.exceptions.Exit(130) from None

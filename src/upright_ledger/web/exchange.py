@@ -292,7 +292,7 @@ def _seconds_to_wait(text: str) -> float | None:
         return float(text)
     try:
         return max(0.0, parsedate_to_datetime(text).timestamp() - time.time())
-    except (ValueError, TypeError):
+    except (ValueError, TypeError, OverflowError):
         return None
 
 
