@@ -36,14 +36,14 @@ _MAGIC = (
 _CONTROLS = bytes(b for b in range(32) if b not in b"\t\n\r\f\x1b")  # hardly any of these is in a text
 _LOG_LINE = re.compile(r'^(?:\S+ ){3,5}\[\d{2}/[A-Z][a-z]{2}/\d{4}:[\d:]+ [+-]\d{4}\] "')
 _W3C = re.compile(r"^#Fields:", re.MULTILINE)
-_CDX_LINE = re.compile(r"^\S+\)?\S* \d{14} (?:https?:|\{)")
+_CDX_LINE = re.compile(r"^\S+ \d{14} (?:https?:|\{)")
 _CDX_JSON = re.compile(r'^\[\s*\[\s*"urlkey"|^\[\s*"urlkey"')
 _APACHE_RULE = re.compile(
-    r"^\s*(?:Redirect(?:Match|Permanent|Temp)?\s+(?:\d{3}\s+|permanent\s+|temp\s+|gone\s+)?[\"']?[/^]|Rewrite(?:Engine\s+o|Rule\s+\S+\s+\S|Cond\s+%))",
+    r"^[^\S\n]*(?:Redirect(?:Match|Permanent|Temp)?\s+(?:\d{3}\s+|permanent\s+|temp\s+|gone\s+)?[\"']?[/^]|Rewrite(?:Engine\s+o|Rule\s+\S+\s+\S|Cond\s+%))",
     re.MULTILINE | re.IGNORECASE,
 )
 _NGINX_RULE = re.compile(
-    r"^\s*(?:(?:server|location\s[^\n{]*|map\s+\$\w+\s+\$\w+)\s*\{|rewrite\s+\S+\s+\S+[^\n]*;|return\s+30[12378]\s+\S+;)",
+    r"^[^\S\n]*(?:(?:server|location\s[^\n{]*|map\s+\$\w+\s+\$\w+)\s*\{|rewrite\s+\S+\s+\S[^\n]*;|return\s+30[12378]\s+\S+;)",
     re.MULTILINE,
 )
 _DELIMITERS = ",;\t|"
@@ -96,8 +96,8 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
         return ACCESS_LOG if _is_json_log(sample[0]) else JSON
     if is_rule_file(text):
         return RULES
-    if re.search(r"^\s*user-agent\s*:", text, re.IGNORECASE | re.MULTILINE) and re.search(
-        r"^\s*(?:disallow|allow|sitemap)\s*:", text, re.IGNORECASE | re.MULTILINE
+    if re.search(r"^[^\S\n]*user-agent\s*:", text, re.IGNORECASE | re.MULTILINE) and re.search(
+        r"^[^\S\n]*(?:disallow|allow|sitemap)\s*:", text, re.IGNORECASE | re.MULTILINE
     ):
         return ROBOTS
     return TABLE if delimiter_of(sample[:60]) else TEXT
