@@ -23,7 +23,7 @@ HOMES = frozenset({f"{NEW}/"})
 POLICY = FoldingPolicy()
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=100, deadline=None)
 @given(seed=st.integers(0, 1 << 30))
 def test_short_cuts_change_nothing(seed: int) -> None:
     rng = random.Random(seed)

@@ -15,7 +15,7 @@ from typing import Any, BinaryIO
 
 from upright_ledger.app.gather import Gathered, gather
 from upright_ledger.errors import InputError
-from upright_ledger.formats.streams import files_of, open_bytes
+from upright_ledger.formats.streams import files_of, open_bytes, spelled
 from upright_ledger.ledger.following import (
     ACCESS_LOG,
     Followed,
@@ -53,7 +53,7 @@ def gather_new(ledger: Ledger, paths: Sequence[str], *, host: str = "", kind: st
             if copied is None:
                 continue
             found, start = copied
-            result = New(path.name, found.read - start)
+            result = New(spelled(path.name), found.read - start)
             # Two requests of one second may be written alike; only lines that somebody may have gathered by hand are looked up.
             before = known.get(found.head)
             trusted = not by_hand if before is None else by_hand <= before.source and start > 0
@@ -128,7 +128,7 @@ def _copy_new(path: Path, known: dict[str, Followed], part: Path) -> tuple[Follo
     with open_bytes(path) as file, part.open("wb") as out:
         out.write(directives)
         end, tail = _copy_lines(file, out, start, _before(file, start))
-    return Followed(before.head if before is not None else head, _place(path), path.name, end, tail), start
+    return Followed(before.head if before is not None else head, _place(path), spelled(path.name), end, tail), start
 
 
 def _directives(path: Path) -> bytes:

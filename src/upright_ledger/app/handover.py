@@ -131,7 +131,7 @@ def _find(known: list[BuildLine], which: str) -> BuildLine:
         raise UsageError("nothing was built yet", "upright build --for nginx --out rules/")
     if not which:
         return known[0]
-    number = int(which) if which.isdigit() and len(which) < 10 else 0
+    number = int(which) if which.isascii() and which.isdigit() and len(which) < 10 else 0
     folder = str(Path(which))
     found = next((b for b in known if b.number == number or str(Path(b.folder)) == folder), None)
     if found is None:

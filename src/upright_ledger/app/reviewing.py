@@ -210,7 +210,7 @@ def _rows(path: Path) -> Iterator[tuple[int, dict[str, str]]]:
 def _as_of(cells: dict[str, str]) -> int:
     """The step at which a row was written; a sheet without that column is taken as written now."""
     text = cells.get("as_of", "")
-    return int(float(text)) if text.replace(".", "", 1).isdigit() else 1 << 60
+    return int(float(text)) if re.fullmatch(r"[0-9]{1,15}(?:\.[0-9]*)?", text) else 1 << 60
 
 
 def _entry_of(book: Book, cells: dict[str, str], seen: dict[int, int], number: int) -> Entry:

@@ -18,6 +18,7 @@ from upright_ledger.errors import UprightError
 KINDS = {"g": GONE, "k": KEEP, "w": WANTED, "i": IGNORE}
 ACCEPT = ("\r", "\n", "y")
 LEAVE = ("q", END)
+_DIGITS = frozenset("0123456789")
 
 HELP = (
     ("Enter, 1", "accept the first candidate", "2 3", "pick another one"),
@@ -85,7 +86,7 @@ class Screen:
         if key == "t":
             text = self._ask("address on the new site")
             return self._posted(queue.typed(text, temporary=self._temporary, scope=self._scope), "move") if text else ""
-        number = 1 if key in ACCEPT else int(key) if key.isdigit() else 0
+        number = 1 if key in ACCEPT else int(key) if key in _DIGITS else 0
         if 0 < number <= len(card.candidates):
             return self._pick(card.candidates[number - 1])
         return "there is no such candidate" if number else f"{key!r} means nothing here"
@@ -121,7 +122,7 @@ class Screen:
             self._line(f"  {n}  ", candidate.url, candidate.title)
         self._out.print(Text("a number picks, any other key goes back", style=show.FAINT))
         key = self._keys.next()
-        if key.isdigit() and 0 < int(key) <= len(found):
+        if key in _DIGITS and 0 < int(key) <= len(found):
             return self._pick(found[int(key) - 1])
         return ""
 

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 _PLAIN = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_~/=&?%+.-:"
 _INVISIBLE = re.compile("[\u200b-\u200f\u2060\ufeff\u00ad\u202a-\u202e]")
-_BREAKS = re.compile(r"\s*[\r\n\t]+\s*")
+_BREAKS = re.compile(r"[\r\n\t]+")
 _ENTITY = re.compile(r"&(?:amp|lt|gt|quot|apos|nbsp|#\d{1,7}|#x[0-9a-fA-F]{1,6});")
 _OPENING = "<([{\"'`\u2018\u2019\u201a\u201c\u201d\u201e\u2039\u203a\u00ab\u00bb"
 _CLOSING = ">)]}\"'`\u2018\u2019\u201c\u201d\u2039\u203a\u00ab\u00bb"
@@ -47,7 +47,7 @@ def mend(text: str) -> Mended:
 
     put(_INVISIBLE.sub("", text), "invisible characters")
     put(text.replace("\u00a0", " ").strip(), "blanks around")
-    put(_BREAKS.sub("", text), "line breaks")
+    put("".join(part.strip() for part in _BREAKS.split(text)), "line breaks")
     put(_ENTITY.sub(lambda m: html.unescape(m[0]), text), "HTML entities")
     put(_unwrapped(text), "pasted punctuation")
     put(_SCHEME.sub(lambda m: f"{m[1].lower()}://" if m[1] else "", text), "damaged scheme")
@@ -80,18 +80,23 @@ def is_sound(text: str) -> bool:
 
 def _unwrapped(text: str) -> str:
     """Without quotes and brackets around it, and without the punctuation of the sentence it stood in."""
-    while text:
-        last = text[-1]
-        if (last in _TRAILING and len(text) > 1) or (
-            last in _CLOSING and text.count(last) > text.count(_PAIRS.get(last, "\0"))
-        ):
-            text = text[:-1]
-        elif text[0] in _OPENING:
-            text = text[1:]
+    begin, end = 0, len(text)
+    counts = {sign: text.count(sign) for sign in (*_OPENING, *_CLOSING)}  # between begin and end
+    while begin < end:
+        first, last = text[begin], text[end - 1]
+        if first.isspace():
+            begin += 1
+        elif last.isspace() or (last in _TRAILING and end - begin > 1):
+            end -= 1
+        elif last in _CLOSING and counts[last] > counts.get(_PAIRS.get(last, ""), 0):
+            counts[last] -= 1
+            end -= 1
+        elif first in _OPENING:
+            counts[first] -= 1
+            begin += 1
         else:
             break
-        text = text.strip()
-    return text
+    return text[begin:end]
 
 
 def _true_letters(text: str) -> str:

@@ -149,7 +149,11 @@ def _alias(where: str, directive: str, words: Sequence[str], state: _State) -> I
         raise NotUnderstoodError(state.around)
     given = list(words[1:])
     status = {"redirectpermanent": 301, "redirecttemp": 302}.get(directive, 302)
-    if directive in {"redirect", "redirectmatch"} and given and (given[0].lower() in _WORDS or given[0].isdigit()):
+    if (
+        directive in {"redirect", "redirectmatch"}
+        and given
+        and (given[0].lower() in _WORDS or re.fullmatch("[0-9]{3}", given[0]))
+    ):
         word = given.pop(0).lower()
         status = _WORDS.get(word) or int(word)
     if not given or (status != 410 and len(given) < 2):
@@ -206,7 +210,7 @@ def _rewrite(where: str, words: Sequence[str], state: _State) -> ImportedRule | 
     redirect = flags.get("R", flags.get("REDIRECT"))
     status = 410 if names & {"G", "GONE"} else 403 if names & {"F", "FORBIDDEN"} else 0
     if redirect is not None:
-        status = _WORDS.get(redirect.lower(), 0) or (int(redirect) if redirect.isdigit() else 302)
+        status = _WORDS.get(redirect.lower(), 0) or (int(redirect) if re.fullmatch("[0-9]{3}", redirect) else 302)
     elif not status and re.match(r"https?://", goal):
         status = 302
     if state.around or state.unknown:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Iterator
 from pathlib import Path
@@ -12,6 +11,7 @@ from upright_ledger.core.evidence import LISTED, Figure
 from upright_ledger.core.mending import mend
 from upright_ledger.core.traffic import BLANK
 from upright_ledger.formats.columns import day_of, status_code
+from upright_ledger.formats.json_text import read_json
 from upright_ledger.formats.reading import MAX_LINE, open_text, text_lines
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 
@@ -67,8 +67,8 @@ def _cells(text: str, names: tuple[str, ...]) -> dict[str, str] | None:
 
 def _loaded(text: str) -> Any:
     try:
-        return json.loads(text)
-    except (ValueError, RecursionError):
+        return read_json(text)
+    except ValueError:
         return None
 
 
@@ -91,12 +91,18 @@ def read_har(path: Path, options: ReadOptions) -> Reading:
 def _har_items(path: Path, options: ReadOptions) -> Iterator[Item]:
     from upright_ledger.formats.reading import read_text
 
-    entries = (_loaded(read_text(path, options.encoding)) or {}).get("log", {}).get("entries", [])
-    for number, entry in enumerate(entries, 1):
-        request, response = entry.get("request", {}), entry.get("response", {})
-        if not request.get("url"):
-            yield Reject(number, "this entry has no request", "")
+    log = _part(_loaded(read_text(path, options.encoding)), "log", {})
+    for number, entry in enumerate(_part(log, "entries", []), 1):
+        url = _part(_part(entry, "request", {}), "url", "")
+        if not url:
+            yield Reject(number, "this entry has no request", str(entry)[:500])
             continue
-        day = day_of(str(entry.get("startedDateTime", ""))[:10])
-        status = status_code(str(response.get("status", "")))
-        yield Record(number, str(request["url"]), figures=[Figure(LISTED, 1.0)], day=day, status=status)
+        day = day_of(str(_part(entry, "startedDateTime", ""))[:10])
+        status = status_code(str(_part(_part(entry, "response", {}), "status", 0)))
+        yield Record(number, url, figures=[Figure(LISTED, 1.0)], day=day, status=status)
+
+
+def _part(whole: Any, name: str, usual: Any) -> Any:
+    """What an object holds under a name, where both are of the kind that the standard says."""
+    found = whole.get(name, usual) if isinstance(whole, dict) else usual
+    return found if isinstance(found, type(usual)) else usual

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any, NamedTuple
 
 from upright_ledger.core.traffic import BLANK
+from upright_ledger.formats.json_text import read_json
 
 COMBINED = "combined"
 W3C = "w3c"
@@ -135,8 +135,8 @@ def parse_json(line: str) -> LogLine | str:
     if not line.strip():
         return BLANK
     try:
-        found = json.loads(line)
-    except (ValueError, RecursionError):
+        found = read_json(line)
+    except ValueError:
         raise NotALineError("it is no JSON object") from None
     if not isinstance(found, dict):
         raise NotALineError("it is no JSON object")

@@ -235,8 +235,8 @@ class _Reader:
 
     def returned(self, s: _Statement, around: tuple[Condition, ...], own: Condition | None) -> ImportedRule | None:
         given = s.words[1:]
-        status = int(given[0]) if given and given[0].isdigit() else 302
-        goal = given[-1] if given and not (len(given) == 1 and given[0].isdigit()) else ""
+        status = int(given[0]) if given and _is_status(given[0]) else 302
+        goal = given[-1] if given and not (len(given) == 1 and _is_status(given[0])) else ""
         if status not in _CODES:
             return None
         if status != 410 and not re.match(r"https?://|/|\$", goal):
@@ -268,7 +268,7 @@ class _Reader:
                 int(w)
                 for inner in s.block or ()
                 for w in inner.words[1:2]
-                if inner.words[0] == "return" and w.isdigit()
+                if inner.words[0] == "return" and _is_status(w)
             ]
             rewrites = [w for inner in s.block or () for w in inner.words if w in {"permanent", "redirect"}]
             status = codes[0] if codes else {"permanent": 301, "redirect": 302}[rewrites[0]] if rewrites else 301
@@ -372,6 +372,10 @@ def _condition(variable: str, sign: str, pattern: str) -> Condition:
 def _pattern(text: str) -> str:
     """A pattern with its named groups as RE2 writes them."""
     return re.sub(r"\(\?<([A-Za-z_])", r"(?P<\1", text)
+
+
+def _is_status(text: str) -> bool:
+    return re.fullmatch("[0-9]{3}", text) is not None
 
 
 def _pieces(goal: str) -> tuple[Piece, ...]:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import csv
-import json
 import re
 from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
 
 from upright_ledger.errors import InputError
+from upright_ledger.formats.json_text import read_json
 from upright_ledger.formats.reading import guess_encoding, with_line_feeds
 from upright_ledger.formats.streams import HEAD_BYTES, read_head
 
@@ -115,7 +115,7 @@ def _most(lines: list[str], test: Callable[[str], bool]) -> bool:
 def _is_json_log(line: str) -> bool:
     """Whether an object tells of a request: it names a status and what asked, or how."""
     try:
-        names = {str(k).lower() for k in json.loads(line)}
+        names = {str(k).lower() for k in read_json(line)}
     except (ValueError, TypeError):
         return False
     asked = {"request", "method", "request_method", "http_user_agent", "user_agent", "agent", "verb"}

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import csv
-import json
 import zipfile
 from collections.abc import Iterator
 from itertools import chain, islice
@@ -11,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.errors import InputError
+from upright_ledger.formats.json_text import read_json
 from upright_ledger.formats.reading import open_text
 from upright_ledger.formats.recognising import JSON, SHEET, delimiter_of
 from upright_ledger.formats.streams import read_head
@@ -130,8 +130,8 @@ def _array(path: Path, text: str) -> Iterator[tuple[int, Any]]:
     if len(text) > _MAX_ARRAY:
         raise InputError(f"{path} is one JSON array of more than {_MAX_ARRAY:,} characters", "export it as JSON Lines")
     try:
-        return enumerate(json.loads(text), 1)
-    except (ValueError, RecursionError) as error:
+        return enumerate(read_json(text), 1)
+    except ValueError as error:
         raise InputError(f"{path} is damaged JSON: {error}", "export it again") from None
 
 
@@ -141,8 +141,8 @@ def _flat(path: Path, line: int, text: Any) -> dict[str, Any]:
         if not text.strip():
             return {}
         try:
-            text = json.loads(text)
-        except (ValueError, RecursionError) as error:
+            text = read_json(text)
+        except ValueError as error:
             raise InputError(f"{path} line {line:,} is damaged JSON: {error}", "mend or delete the line") from None
     if not isinstance(text, dict):
         return {"value": text}

@@ -7,6 +7,7 @@ import glob
 import gzip
 import io
 import lzma
+import os
 import shutil
 import zlib
 from collections.abc import Iterator
@@ -36,6 +37,14 @@ class Input:
     path: Path
     name: str
     sheet: str = ""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "name", spelled(self.name))
+
+
+def spelled(name: str) -> str:
+    """The name of a file, which may be any bytes, as a text that can be kept and shown: those that are no UTF-8 are spelled out."""
+    return os.fsencode(name).decode("utf-8", "backslashreplace")
 
 
 def files_of(path: Path) -> list[Input]:

@@ -47,7 +47,7 @@ def find_run(connection: Connection, text: str, kind: str = "") -> Run | None:
     query = select(r).where(r.c.kind == kind) if kind else select(r).where(r.c.kind != SURVEY)
     if text == "last":
         return connection.execute(query.where(r.c.finished != "").order_by(r.c.id.desc()).limit(1)).one_or_none()
-    wanted = r.c.id == int(text) if text.isdigit() and len(text) < 10 else r.c.name == text
+    wanted = r.c.id == int(text) if text.isascii() and text.isdigit() and len(text) < 10 else r.c.name == text
     return connection.execute(query.where(wanted)).one_or_none()
 
 

@@ -165,6 +165,11 @@ def _prepare_sqlite(engine: Engine) -> None:
 def _database_errors(where: str) -> Iterator[None]:
     try:
         yield
+    except UnicodeEncodeError as error:  # what the command line brings may be any bytes
+        raise UsageError(
+            f"{error.object!r} holds bytes that are no UTF-8, and cannot be kept",
+            "say it in UTF-8, as the language settings of the terminal should have it; nothing was changed",
+        ) from None
     except SQLAlchemyError as error:
         cause = str(getattr(error, "orig", None) or error).splitlines()[0]
         shown = where.rpartition("@")[2]
