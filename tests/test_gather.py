@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from conftest import OLD, Program
 from upright_ledger.core.addresses import NotAnAddressError, canonical_path, decoded_path, parse_address
 from upright_ledger.core.folding import FoldingPolicy, fold
-from upright_ledger.core.secrets import mask_query
+from upright_ledger.core.secrets import Secrets
 from upright_ledger.core.traffic import is_declared_bot, set_aside_class
 from upright_ledger.formats.columns import number
 
@@ -387,4 +387,4 @@ def test_traffic_classes() -> None:
 
 
 def test_masking_leaves_other_parameters_alone() -> None:
-    assert mask_query("item=12&token=s3cret&q=a%40b.example") == "item=12&token=masked&q=masked"
+    assert Secrets().in_query("item=12&token=s3cret&q=a%40b.example") == "item=12&token=masked&q=masked"

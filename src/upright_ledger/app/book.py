@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from upright_ledger.app.kept import KEPT_AS, lives_on, plan_of_kept
+from upright_ledger.app.uncovered import spelled_by_template, unanswered_in_paths
 from upright_ledger.core.addresses import Address, NotAnAddressError, address_of, parse_address
 from upright_ledger.core.answers import (
     IGNORE,
@@ -40,7 +41,7 @@ from upright_ledger.core.template_checks import check_imported, check_sessions, 
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.core.verdicts import is_language_home
 from upright_ledger.ledger.answers import PERSON, RULE, STOCK, TEMPLATE, load_claims
-from upright_ledger.ledger.entries import Entry, load_entries, seen_queries, sessions_in_paths
+from upright_ledger.ledger.entries import Entry, load_entries, seen_queries
 from upright_ledger.ledger.imports import load_imported
 from upright_ledger.ledger.stock import LIVE, PLANNED, Destination, load_stock
 from upright_ledger.ledger.store import Ledger
@@ -252,12 +253,12 @@ class Book:
         found = list(self._answer_findings)
         if self.all_templates:
             found += check_templates(self.all_templates, self.rules, self.around)
-            found += check_variants(self._spelled_by_template(), self.rules)
+            found += check_variants(spelled_by_template(self), self.rules)
         found += check_crowds(self.plans, self.homes)
         found += check_choices(self.plans)
         found += check_campaigns(self.plans, self._queries, self.policy)
         found += check_imported(self.imported, self._bases)
-        found += check_sessions(self._with_sessions)
+        found += check_sessions(unanswered_in_paths(self))
         found += findings_of(self._sound, found)
         return in_order(found)
 
@@ -272,24 +273,6 @@ class Book:
         with self.ledger.reading() as connection:
             spelled = [parse_address(spelling) for spelling, _, _ in seen_queries(connection)]
         return (((self.sites.site_of(a), fold(a, self.policy).key), a.query) for a in spelled)
-
-    @property
-    def _with_sessions(self) -> Iterator[tuple[str, str]]:
-        """Spellings of answered entries with the identifier of a visit in their path that no rule answers, and the address of the entry."""
-        with self.ledger.reading() as connection:
-            seen = sessions_in_paths(connection)
-        by_id = {e.id: e for e in self.entries if e.answer.has_rule or e.answer.kind == KEEP}
-        for number, spelling in seen:
-            address = parse_address(spelling)
-            if number in by_id and self.rules.answer_of_rules(address.authority, address.target) is None:
-                yield spelling, by_id[number].legacy_url
-
-    def _spelled_by_template(self) -> Iterator[tuple[str, str, str, str]]:
-        """Host, target, template and destination of every spelling of the entries that a template answers."""
-        for entry in (e for e in self.entries if e.by == TEMPLATE and e.answer.has_rule):
-            template = entry.where.partition("://")[2].partition("/")[2]
-            for host, target in entry.requests:
-                yield host, target, template, entry.answer.destination
 
     @cached_property
     def around(self) -> Surroundings:

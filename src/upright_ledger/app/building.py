@@ -148,8 +148,8 @@ def build(
     if built.other_digest:
         keep_previous(folder)
     for name, data in files.items():
-        write_whole(folder / name, data)
-    write_whole(folder / MANIFEST, json_bytes(built.manifest(book.ledger.settings.name)))
+        write_whole(folder / name, data, public=True)
+    write_whole(folder / MANIFEST, json_bytes(built.manifest(book.ledger.settings.name)), public=True)
     if into is not None:
         built.backup = put_into(into, files[INTO[server]].decode(), translation.rules.digest)
     with book.ledger.writing() as connection:

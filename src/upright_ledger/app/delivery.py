@@ -80,7 +80,7 @@ def _manifest(folder: Path) -> dict[str, object]:
 def keep_previous(folder: Path) -> None:
     """Copy the build in a folder aside, as the one to go back to."""
     for name in _files(folder):
-        write_whole(folder / PREVIOUS / name, (folder / name).read_bytes())
+        write_whole(folder / PREVIOUS / name, (folder / name).read_bytes(), public=True)
 
 
 def _files(folder: Path) -> list[str]:
@@ -105,9 +105,9 @@ def roll_back(folder: Path) -> tuple[str, str]:
     for name in former.keys() - present.keys():
         (before / name).unlink()
     for name, data in present.items():
-        write_whole(before / name, data)
+        write_whole(before / name, data, public=True)
     for name, data in former.items():
-        write_whole(folder / name, data)
+        write_whole(folder / name, data, public=True)
     return was, digest_in(folder)
 
 
@@ -118,7 +118,7 @@ def put_into(file: Path, text: str, digest: str) -> Path | None:
     """
     block = f"{BEGIN}, digest {digest}\n{text.rstrip()}\n{END}"
     if not file.exists():
-        write_whole(file, f"{block}\n".encode())
+        write_whole(file, f"{block}\n".encode(), public=True)
         return None
     try:
         present = file.read_text(encoding="utf-8", errors="surrogateescape")
@@ -132,9 +132,9 @@ def put_into(file: Path, text: str, digest: str) -> Path | None:
     if len(found) > 1:
         raise RefusedError(f"{file} has {len(found)} blocks of rules", "leave one pair of the two comment lines in it")
     backup = _backup_name(file)
-    write_whole(backup, file.read_bytes())
+    write_whole(backup, file.read_bytes(), public=True)
     whole = _BLOCK.sub(lambda _: block, present)
-    write_whole(file, whole.encode("utf-8", "surrogateescape"))
+    write_whole(file, whole.encode("utf-8", "surrogateescape"), public=True)
     return backup
 
 
@@ -150,6 +150,6 @@ def take_back_from(file: Path) -> Path:
     backups = sorted(file.parent.glob(f"{file.name}.upright-*"), key=lambda p: int(p.suffix.rpartition("-")[2] or 0))
     if not backups:
         raise UsageError(f"{file} has no backup", "one is made whenever rules are put into it")
-    write_whole(file, backups[-1].read_bytes())
+    write_whole(file, backups[-1].read_bytes(), public=True)
     backups[-1].unlink()
     return backups[-1]

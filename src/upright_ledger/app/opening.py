@@ -17,7 +17,7 @@ from upright_ledger.ledger.builds import last_build
 from upright_ledger.ledger.runs import last_run
 from upright_ledger.ledger.settings import new_settings_text
 from upright_ledger.ledger.sources import list_sources
-from upright_ledger.ledger.store import Ledger, create_ledger
+from upright_ledger.ledger.store import Ledger, create_ledger, refuse_password
 
 
 def open_new(
@@ -39,6 +39,7 @@ def open_new(
         ) from None
     chosen = dict(_significant(text) for text in significant or [])
     policy = FoldingPolicy(case=case, significant=chosen)
+    refuse_password(database)
     return create_ledger(folder, new_settings_text(folder.resolve().name, database, sites, slash, policy))
 
 

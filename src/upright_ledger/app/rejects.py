@@ -8,7 +8,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import IO, Self
 
-from upright_ledger.core.secrets import mask_query
+from upright_ledger.core.secrets import Secrets
 from upright_ledger.formats.records import Reject
 
 FOLDER = "rejects"
@@ -19,9 +19,10 @@ _LONGEST = 2000
 class Rejects:
     """Collects the rejected lines of one source on disk, however many there are; kept only when `keep` is called."""
 
-    def __init__(self, ledger_folder: Path) -> None:
+    def __init__(self, ledger_folder: Path, secrets: Secrets) -> None:
         self.first: list[Reject] = []
         self._folder = ledger_folder
+        self._secrets = secrets
         self._draft: IO[str] | None = None
 
     def __enter__(self) -> Self:
@@ -36,11 +37,11 @@ class Rejects:
 
     def add(self, reject: Reject) -> None:
         """Note one rejected line, its secrets masked."""
-        reject = Reject(reject.line, reject.reason, mask_query(reject.text[:_LONGEST]))
+        reject = Reject(reject.line, reject.reason, self._secrets.in_text(reject.text[:_LONGEST]))
         if len(self.first) < SHOWN_REJECTS:
             self.first.append(reject)
         if self._draft is None:
-            (self._folder / FOLDER).mkdir(exist_ok=True)
+            (self._folder / FOLDER).mkdir(mode=0o700, exist_ok=True)
             self._draft = tempfile.NamedTemporaryFile(  # noqa: SIM115 (closed on leaving)
                 "w", encoding="utf-8", errors="backslashreplace", dir=self._folder / FOLDER, prefix=".", delete=False
             )

@@ -12,7 +12,7 @@ from upright_ledger.core import traffic
 from upright_ledger.core.addresses import NotAnAddressError, parse_address, split_text
 from upright_ledger.core.evidence import BY_OTHERS, ELSEWHERE, LINKING_DOMAINS, LINKING_PAGES, PEOPLE, Figure, added_up
 from upright_ledger.core.placing import Known, Placed, Placer
-from upright_ledger.core.secrets import mask_query
+from upright_ledger.core.secrets import Secrets
 from upright_ledger.core.triage.attribution import BY_CAMPAIGN
 from upright_ledger.errors import UprightError
 from upright_ledger.formats.records import Aside, Item, Reading, Record, Reject
@@ -58,7 +58,8 @@ class Sorter:
 
     def __init__(self, placer: Placer, result: Gathered, folder: Path) -> None:
         self.result = result
-        self.rejects = Rejects(folder)
+        self._secrets = placer.policy.secrets
+        self.rejects = Rejects(folder, self._secrets)
         self.aside_texts: Counter[tuple[str, str]] = Counter()
         self._placer = placer
         self._linked: set[tuple[str, str, str]] = set()  # site, key, and a page or domain that links
@@ -128,7 +129,7 @@ class Sorter:
             self.result.folded[mend] += record.lines
         if record.is_link and not place.aside:
             record = replace(record, figures=[*record.figures, *self._links(place, record.referrers)])
-        _see(found, place, record)
+        _see(found, place, record, self._secrets)
 
     def _from_elsewhere(self, referrers: Mapping[str, float]) -> float:
         """How many of these requests other sites, or campaigns, led to."""
@@ -176,7 +177,7 @@ class Sorter:
         self.result.lines += lines
         self.result.set_aside += lines
         self.result.aside[kind] += lines
-        text = mask_query(text)
+        text = self._secrets.in_text(text)
         if text and kind != traffic.BLANK:
             known = (kind, text) in self.aside_texts or len(self.aside_texts) < MAX_ASIDE_TEXTS
             self.aside_texts[kind, text if known else ""] += lines
@@ -194,7 +195,7 @@ def _finished(found: dict[tuple[str, str], Sighting]) -> list[Sighting]:
     return list(found.values())
 
 
-def _see(found: dict[tuple[str, str], Sighting], place: Placed, record: Record) -> None:
+def _see(found: dict[tuple[str, str], Sighting], place: Placed, record: Record, secrets: Secrets) -> None:
     sighting = found.get((place.site, place.spelling))
     if sighting is None:
         sighting = found[place.site, place.spelling] = Sighting(place, list(record.figures))
@@ -204,7 +205,7 @@ def _see(found: dict[tuple[str, str], Sighting], place: Placed, record: Record) 
             sighting.place = place
     sighting.lines += record.lines
     for referrer, amount in record.referrers.items():
-        known = mask_query(referrer)
+        known = secrets.in_url(referrer)
         sighting.referrers[known] = sighting.referrers.get(known, 0.0) + amount
     sighting.title = sighting.title or record.title
     sighting.anchor = sighting.anchor or record.anchor

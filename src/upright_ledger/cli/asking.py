@@ -37,6 +37,12 @@ _OPTIONS = (
         "--header", "headers", multiple=True, metavar="NAME:VALUE", help="A further header, such as Accept-Language."
     ),
     click.option(
+        "--login-for",
+        multiple=True,
+        metavar="ORIGIN",
+        help="Where the login and the --header go, such as https://staging.example.  [default: the places of --at and --connect, and what is surveyed]",
+    ),
+    click.option(
         "--seconds", type=click.FloatRange(0.1, 600), default=20.0, show_default=True, help="For one request."
     ),
     click.option(
@@ -58,8 +64,8 @@ def asking_options(command: F) -> F:
     return command
 
 
-def manner_of(asking: Mapping[str, Any], hosts: Sequence[str]) -> Manner:
-    """How requests are made. asking: the options; hosts: that are asked directly, as far as that is known."""
+def manner_of(asking: Mapping[str, Any], hosts: Sequence[str], surveyed: Sequence[Address] = ()) -> Manner:
+    """How requests are made. asking: the options; hosts: that are asked directly, as far as that is known; surveyed: where a survey starts."""
     from upright_ledger.web.exchange import Manner, check_certificates, is_local
 
     if asking["ca"] is not None:
@@ -72,8 +78,57 @@ def manner_of(asking: Mapping[str, Any], hosts: Sequence[str]) -> Manner:
     return Manner(
         tuple(ends), asking["ca"], asking["insecure"], headers=_headers(asking["headers"]), seconds=asking["seconds"],
         concurrent=asking["concurrent"], rate=(0.0 if here else POLITE_RATE) if rate is None else rate, user=os.environ.get(LOGIN, ""),
-        netrc=True, agent=_one_line(asking["agent"], "--agent") or Manner().agent,
+        netrc=True, own=_own(asking["login_for"], ends, surveyed), agent=_one_line(asking["agent"], "--agent") or Manner().agent,
     )  # fmt: skip
+
+
+def say_who_gets_the_login(manner: Manner, places: Sequence[Address | None] = ()) -> None:
+    """Say on standard error where a login goes, and that nobody keeps it from being read on the way there. places: that stand in for the hosts."""
+    if not manner.user:
+        return
+    goals = [o for o in sorted(manner.own) if not o.endswith(":*")] or [p.origin for p in places if p is not None]
+    if not goals:
+        click.echo(f"The login of {LOGIN} goes to no host: name one with --login-for.", err=True)
+        return
+    plain = [o for o in goals if o.startswith("http://") and not _is_here(o)]
+    listened = f" Anybody on the way to {plain[0]} can read it: that is plain HTTP." if plain else ""
+    click.echo(f"The login of {LOGIN} goes to {' and '.join(goals)} alone.{listened}", err=True)
+
+
+def _is_here(origin: str) -> bool:
+    from upright_ledger.web.exchange import is_local
+
+    return is_local(parse_address(origin).host)
+
+
+def _own(
+    named: Sequence[str], ends: Sequence[tuple[str, str, str, str]], surveyed: Sequence[Address]
+) -> frozenset[str]:
+    """The origins to which the login and further headers go: those named, or those of --connect and of what is surveyed.
+
+    Plain HTTP, where anybody can listen, is among them only where it is named or surveyed, or does not leave this machine.
+    """
+    from upright_ledger.web.exchange import is_local
+
+    if named:
+        return frozenset(_origin(text) for text in named)
+    found = {a.origin for a in surveyed}
+    for host, port, address, _ in ends:
+        schemes = ("https", "http") if is_local(address) else ("https",)
+        found |= {f"{scheme}://{host.lower()}:{port or '*'}" for scheme in schemes}
+        found |= {
+            f"{scheme}://{host.lower()}" for scheme in schemes if port in {"", "443" if scheme == "https" else "80"}
+        }
+    return frozenset(found)
+
+
+def _origin(text: str) -> str:
+    try:
+        return parse_address(text if "://" in text else f"https://{text}").origin
+    except NotAnAddressError as error:
+        raise UsageError(
+            f"--login-for {text} cannot be used: {error}", "such as --login-for https://staging.example"
+        ) from None
 
 
 def _ends(text: str) -> tuple[str, str, str, str]:

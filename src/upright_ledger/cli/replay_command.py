@@ -18,7 +18,7 @@ from upright_ledger.app.requests import host_matrix, own_requests
 from upright_ledger.app.results import Results
 from upright_ledger.app.runs import found_requests
 from upright_ledger.cli import show
-from upright_ledger.cli.asking import asking_options, manner_of, read_place
+from upright_ledger.cli.asking import asking_options, manner_of, read_place, say_who_gets_the_login
 from upright_ledger.cli.common import (
     hops_option,
     json_option,
@@ -121,6 +121,7 @@ def command(
 
     found: list[Address | None] = [*map(read_place, places)] or [None]
     manner = manner_of(how, [p.host for p in found if p is not None])
+    say_who_gets_the_login(manner, found)
     if paths and (section or verdict or sample or matrix):
         raise UsageError("--section, --verdict, --sample and --matrix choose what to ask", "leave the files out")
     asking = list(product(found, profiles or ("",)))

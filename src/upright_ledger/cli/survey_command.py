@@ -17,7 +17,7 @@ from upright_ledger.app.replacing import mend_files, moved_table
 from upright_ledger.app.survey import hosts_of, known_addresses, survey
 from upright_ledger.app.survey_files import write_mends, write_replacements, write_survey
 from upright_ledger.cli import show
-from upright_ledger.cli.asking import asking_options, manner_of
+from upright_ledger.cli.asking import asking_options, manner_of, say_who_gets_the_login
 from upright_ledger.cli.common import FILE, json_option
 from upright_ledger.cli.renamed_screen import show_renamed
 from upright_ledger.cli.survey_screen import show_mended, show_rows, show_survey
@@ -234,7 +234,8 @@ def _crawl(
 
     begin = tuple(map(_address, starts))
     agent = wanted["agent"] or "upright-ledger (survey)"
-    manner = manner_of({**wanted, "agent": agent}, [a.host for a in begin] if not wanted["connect"] else [])
+    manner = manner_of({**wanted, "agent": agent}, [a.host for a in begin] if not wanted["connect"] else [], begin)
+    say_who_gets_the_login(manner)
     usual = Limits(frozenset())
     limits = Limits(
         hosts_of(ledger, side or "", begin) | {_address(h).authority for h in wanted["hosts"]}, wanted["most"] or usual.most,

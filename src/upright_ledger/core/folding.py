@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 
 from upright_ledger.core.addresses import Address, canonical_path, guard, lower_ascii, lower_path, names_file
 from upright_ledger.core.escapes import as_latin1, as_utf8, canonical_value
+from upright_ledger.core.secrets import Secrets
 
 TRACKING = (
     "utm_source",
@@ -98,8 +99,8 @@ _SIMPLE_BYTES = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789
 _PAGE_NUMBER = re.compile(r"(?s)(.+)/page/[0-9]+\Z")
 
 
-FOLDING_VERSION = 2
-"""2: Latin-1 escapes, and sessions as "/(S(...))/", fold, too."""
+FOLDING_VERSION = 3
+"""2: Latin-1 escapes, and sessions as "/(S(...))/", fold, too. 3: more is secret, in paths as well."""
 
 
 @dataclass(frozen=True)
@@ -109,7 +110,8 @@ class FoldingPolicy:
     case: "fold" (A-Z equal a-z in paths) or "exact". Parameter names and values are always exact.
     significant: folded path, or a pattern with *, → names of the parameters that choose the page there. A path
     that is not listed keeps every parameter that is not tracking, session or a view.
-    take_back: classes of `core.traffic`, or path patterns with *, that are entries all the same. version: of the folding rules themselves.
+    take_back: classes of `core.traffic`, or path patterns with *, that are entries all the same. secret, no_secret: parameters that are masked besides
+    those that `core.secrets` knows, and those that never are. version: of the folding rules themselves.
     """
 
     case: str = "fold"
@@ -120,6 +122,8 @@ class FoldingPolicy:
     view_params: tuple[str, ...] = VIEW_PARAMS
     view_segments: tuple[str, ...] = VIEW_SEGMENTS
     take_back: tuple[str, ...] = ()
+    secret: tuple[str, ...] = ()
+    no_secret: tuple[str, ...] = ()
     significant: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     version: int = FOLDING_VERSION
 
@@ -164,6 +168,11 @@ class FoldingPolicy:
     @cached_property
     def _significant_names(self) -> frozenset[str]:
         return frozenset(name for names in self.significant.values() for name in names)
+
+    @cached_property
+    def secrets(self) -> Secrets:
+        """What is masked before anything is stored."""
+        return Secrets(frozenset(n.lower() for n in self.secret), frozenset(n.lower() for n in self.no_secret))
 
     @cached_property
     def tracking_names(self) -> frozenset[str]:

@@ -16,7 +16,6 @@ from upright_ledger.core.folding import (
     fold_target,
     has_dot_segments,
 )
-from upright_ledger.core.secrets import mask_query
 from upright_ledger.core.sites import MOBILE_LABELS, Sites
 
 _ORIGIN = re.compile(r"(https?)://([^/:]+)(?::(\d+))?")
@@ -49,11 +48,6 @@ class Known(NamedTuple):
     answered: bool = False
     people: bool = False
     elsewhere: bool = False
-
-
-def _spelling(address: Address, query: str) -> str:
-    """What is stored of an address: with this query, without its fragment."""
-    return f"{address.origin}{address.path}?{query}" if query else f"{address.origin}{address.path}"
 
 
 def _path_of(spelling: str) -> str:
@@ -149,8 +143,8 @@ class Placer:
         kind = traffic.set_aside_class(target)
         if kind and not self._is_taken_back(kind, address.path):
             return site, "", kind
-        query = mask_query(address.query) if address.query else ""
-        key = fold_target(address.path, query, self.policy).key
+        secrets = self.policy.secrets
+        key = fold_target(secrets.in_path(address.path), secrets.in_query(address.query), self.policy).key
         asset = traffic.asset_class(address.path) if sent else ""
         if asset and (site, key) not in self.assets_kept and not self._is_taken_back(asset, address.path):
             return site, "", asset
@@ -186,16 +180,17 @@ class Placer:
         if address.port:
             address = self.sites.plain(address)
         site = self._site_of.get(address.authority, "")
-        query = mask_query(address.query) if address.query else ""
+        secrets = self.policy.secrets
+        path, query = secrets.in_path(address.path), secrets.in_query(address.query)
+        if path != address.path or query != address.query:
+            address = Address(address.scheme, address.host, address.port, path, query, address.fragment)
         if not site:
-            return Placed("", _spelling(address, query), "", "", "", traffic.OFF_SITE, _NOTHING)
+            return Placed("", address.without_fragment, "", "", "", traffic.OFF_SITE, _NOTHING)
         kept = query if whole or not query else self._without_noise(query)
         target = f"{address.path}?{kept}" if kept else address.path
         aside = traffic.UNANSWERABLE if guard(target) else traffic.set_aside_class(target)
         if aside and (aside == traffic.UNANSWERABLE or not self._is_taken_back(aside, address.path)):
             return Placed(site, f"{address.origin}{target}", "", "", "", aside, _NOTHING)
-        if query != address.query:
-            address = Address(address.scheme, address.host, address.port, address.path, query, address.fragment)
         return self._entry(address, site, f"{address.origin}{target}", dots=dots)
 
     def _without_noise(self, query: str) -> str:

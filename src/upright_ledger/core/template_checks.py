@@ -10,6 +10,7 @@ from upright_ledger.core.findings import NOTE, SEVERITIES, Finding
 from upright_ledger.core.imported import Block, ImportedRule, request_of
 from upright_ledger.core.patterns import common_path, source_pattern
 from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.secrets import has_masked_segment
 from upright_ledger.core.template_rules import PASS, TemplateGroup, TemplateRule
 
 
@@ -73,8 +74,14 @@ def check_variants(answered: Iterable[tuple[str, str, str, str]], rules: RuleSet
 
 
 def check_sessions(unanswered: Iterable[tuple[str, str]]) -> Iterator[Finding]:
-    """Spellings with the identifier of a visit in their path, which belong to an answered entry and have no rule: (spelling, entry)."""
+    """Spellings with the identifier of a visit, or a secret, in their path, which belong to an answered entry and have no rule: (spelling, entry)."""
     for spelling, entry in unanswered:
+        if has_masked_segment(spelling.partition("?")[0]):
+            detail = "seen with secrets in its path, which are masked here: decide a template that takes any text in their place, such as /reset/{secret}"
+            yield Finding(
+                "uncovered-variant", SEVERITIES["uncovered-variant"], spelling, "", detail, "secrets in paths"
+            )
+            continue
         detail = (
             f"seen with the identifier of a visit in its path, which belongs to {entry}: no rule answers that; "
             "let the server take identifiers out of paths before it asks the rules"

@@ -7,6 +7,7 @@ import io
 import json
 import os
 import re
+import stat
 import tempfile
 from collections.abc import Iterable, Sequence
 from pathlib import Path
@@ -45,9 +46,13 @@ def json_bytes(value: Any) -> bytes:
     return (json.dumps(value, indent=2, ensure_ascii=False) + "\n").encode("utf-8", "backslashreplace")
 
 
-def write_whole(path: Path, data: bytes) -> None:
-    """Write a file so that readers see the old or the new content, never a part. Raises InputError."""
+def write_whole(path: Path, data: bytes, *, public: bool = False) -> None:
+    """Write a file so that readers see the old or the new content, never a part. Raises InputError.
+
+    A new file is for its owner alone, unless it is public: what a web server, say, has to read. One that was there keeps its permissions.
+    """
     try:
+        mode = stat.S_IMODE(path.stat().st_mode) if path.exists() else 0o644 if public else 0o600
         path.parent.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
         try:
@@ -55,7 +60,7 @@ def write_whole(path: Path, data: bytes) -> None:
                 file.write(data)
                 file.flush()
                 os.fsync(file.fileno())
-            Path(name).chmod(0o644)
+            Path(name).chmod(mode)
             Path(name).replace(path)
         except BaseException:
             Path(name).unlink(missing_ok=True)

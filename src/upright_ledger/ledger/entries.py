@@ -29,6 +29,7 @@ from upright_ledger.core.evidence import (
     value,
 )
 from upright_ledger.core.folding import has_path_session
+from upright_ledger.core.secrets import MASK, has_masked_segment
 from upright_ledger.core.triage.attribution import BY_CAMPAIGN
 from upright_ledger.ledger import schema
 
@@ -144,13 +145,13 @@ def hosts_of(connection: Connection) -> set[tuple[str, str]]:
 
 
 def sessions_in_paths(connection: Connection) -> list[tuple[int, str]]:
-    """(entry, spelling) of what was seen with the identifier of a visit in its path."""
+    """(entry, spelling) of what was seen with the identifier of a visit, or a secret, in its path."""
     p, v, s = schema.spellings, schema.evidence, schema.sources
     counts = select(v.c.spelling).join(s, s.c.id == v.c.source).where(s.c.withdrawn.is_(False))
-    signs = or_(p.c.spelling.contains(";"), p.c.spelling.contains("("))
+    signs = or_(p.c.spelling.contains(";"), p.c.spelling.contains("("), p.c.spelling.contains(f"/{MASK}"))
     query = select(p.c.entry, p.c.spelling).where(p.c.entry.is_not(None), signs, p.c.id.in_(counts)).order_by(p.c.id)
-    found = ((entry, spelling) for entry, spelling in connection.execute(query))
-    return [(entry, text) for entry, text in found if has_path_session(text[text.index("/", 8) :].partition("?")[0])]
+    found = ((entry, text, text[text.index("/", 8) :].partition("?")[0]) for entry, text in connection.execute(query))
+    return [(entry, text) for entry, text, path in found if has_path_session(path) or has_masked_segment(path)]
 
 
 @dataclass(frozen=True, slots=True)

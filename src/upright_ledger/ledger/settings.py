@@ -86,7 +86,17 @@ class Settings:
     retention: Retention = Retention()
 
 
-_LISTS = ("tracking", "tracking_only_folded", "session", "index_files", "view_params", "view_segments", "take_back")
+_LISTS = (
+    "tracking",
+    "tracking_only_folded",
+    "session",
+    "index_files",
+    "view_params",
+    "view_segments",
+    "take_back",
+    "secret",
+    "no_secret",
+)
 
 _TEMPLATE = """# Settings of an Upright Ledger. Edit freely; comments stay.
 
@@ -116,6 +126,9 @@ view_params = []
 view_segments = []
 # Classes (such as "furniture") or paths (such as "/downloads/*.js") that are entries all the same: see `upright entries --aside`.
 take_back = []
+# Parameters whose values are masked before anything is stored, besides those of docs/security.md; and parameters that never are.
+secret = []
+no_secret = []
 
 [folding.significant]
 # Which parameters choose the page, by path or pattern: "/catalogue.php" = ["item"], "/journal/*" = []
@@ -224,7 +237,9 @@ def write_policy(folder: Path, policy: FoldingPolicy) -> None:
     document: Any = tomlkit.parse(path.read_text(encoding="utf-8-sig"))
     _put_policy(document["folding"], policy)
     draft = folder / f".{FILE_NAME}"
+    draft.touch(mode=0o600)
     draft.write_text(tomlkit.dumps(document), encoding="utf-8")
+    draft.chmod(path.stat().st_mode)
     draft.replace(path)
 
 

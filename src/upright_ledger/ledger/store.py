@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Engine, create_engine, event, func, insert, select, text, update
+from sqlalchemy.engine import make_url
 from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
 
 from upright_ledger.core.folding import FoldingPolicy
@@ -135,7 +136,8 @@ def _engine(url: str) -> Engine:
     try:
         engine = create_engine(url)
     except (ArgumentError, NoSuchModuleError):
-        raise UsageError(f"{url!r} is no database address", "such as postgresql+psycopg://user@host/name") from None
+        told = url.rpartition("@")[2].partition("?")[0]
+        raise UsageError(f"{told!r} is no database address", "such as postgresql+psycopg://user@host/name") from None
     except ModuleNotFoundError as error:
         raise UsageError(
             f"the driver {error.name} is not installed", "pip install 'upright-ledger[postgresql]'"
@@ -143,6 +145,19 @@ def _engine(url: str) -> Engine:
     if engine.dialect.name == "sqlite":
         _prepare_sqlite(engine)
     return engine
+
+
+def refuse_password(url: str) -> None:
+    """Raises UsageError for a database address that holds a password: it would stand in a file, and in the list of processes."""
+    try:
+        address = make_url(url)
+    except ArgumentError:
+        return
+    if address.password or "password" in address.query:
+        raise UsageError(
+            "the address of the database holds a password",
+            "leave it out: PostgreSQL takes it from ~/.pgpass or PGPASSWORD, and it is stored nowhere else",
+        )
 
 
 def _prepare_sqlite(engine: Engine) -> None:
@@ -185,8 +200,9 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
         raise RefusedError(f"{folder} holds a ledger already", "choose another folder")
     made = not folder.exists()
     try:
-        folder.mkdir(parents=True, exist_ok=True)
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
         draft = folder / f".{FILE_NAME}"
+        draft.touch(mode=0o600)
         draft.write_text(settings_text, encoding="utf-8")
     except OSError as error:
         raise InputError(
@@ -194,6 +210,10 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
         ) from None
     try:
         ledger = Ledger(folder, read_settings(draft))
+        if ledger.engine.dialect.name == "sqlite":
+            Path(ledger.engine.url.database or "").touch(
+                mode=0o600
+            )  # what it keeps beside this file takes its permissions
         with ledger.writing() as connection:
             migrate(connection)
             _refuse_used(connection)

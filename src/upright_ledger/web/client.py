@@ -10,7 +10,7 @@ from itertools import chain
 from upright_ledger.core.addresses import Address, NotAnAddressError, followed
 from upright_ledger.core.verdicts import MAX_HOPS, REDIRECTS, Hop, Page, Trace, changed_between
 from upright_ledger.errors import InputError
-from upright_ledger.web.exchange import Exchange, Manner, Request
+from upright_ledger.web.exchange import EVERYWHERE, Exchange, Manner, Request
 from upright_ledger.web.received import Response
 
 _REFRESH = re.compile(
@@ -65,7 +65,8 @@ def trace_all(
     if at is not None:
         port = at.port or ("443" if at.scheme == "https" else "80")
         host = f"[{at.host}]" if ":" in at.host and not at.host.startswith("[") else at.host
-        manner = replace(manner, connect=(*manner.connect, ("", "", host, port)))
+        own = manner.own or frozenset({EVERYWHERE})  # whatever the name, it is the one place that is asked
+        manner = replace(manner, connect=(*manner.connect, ("", "", host, port)), own=own)
         _knock(place, place.origin(first[1]), manner)
     exchange = Exchange(manner)
 

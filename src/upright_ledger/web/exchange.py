@@ -27,6 +27,7 @@ import pycurl
 from upright_ledger.errors import InputError
 from upright_ledger.web.received import Received, Response
 
+EVERYWHERE = "*"
 BODY_BYTES = 1 << 16
 MOST_AT_ONCE = 64
 LONGEST_WAIT = 60.0  # seconds that a server may ask us to wait
@@ -43,7 +44,8 @@ class Manner:
 
     connect: (host, port, address, port) of each host that is asked elsewhere; empty parts stand for any and for the same. ca: a file of
     certificates to trust; insecure: none is checked. seconds: for one request. concurrent, rate: requests at once and a second, to one host;
-    rate 0 for no limit. retries: after a failed connection, 429 or 503. user: "name:password"; netrc: it may come from the user's .netrc.
+    rate 0 for no limit. retries: after a failed connection, 429 or 503. headers, user ("name:password"), netrc (it may come from the user's
+    .netrc): go to the origins of `own` alone; see `is_own`.
     """
 
     connect: tuple[tuple[str, str, str, str], ...] = ()
@@ -57,7 +59,19 @@ class Manner:
     retries: int = 2
     user: str = ""
     netrc: bool = False
+    own: frozenset[str] = frozenset()
     body: int = BODY_BYTES
+
+    def is_own(self, origin: str) -> bool:
+        """Whether what is meant for the own servers goes to an origin: `own` names it, it with any port ("https://host:*"), or all ("*")."""
+        return origin in self.own or f"{host_part(origin)}:*" in self.own or EVERYWHERE in self.own
+
+
+def host_part(origin: str) -> str:
+    """An origin without its port."""
+    scheme, _, authority = origin.partition("://")
+    host, colon, port = authority.rpartition(":")
+    return f"{scheme}://{host}" if colon and port.isdigit() else origin
 
 
 @dataclass(slots=True)
@@ -164,6 +178,7 @@ class Exchange:
         curl.setopt(pycurl.NOBODY, request.head)
         curl.setopt(pycurl.URL, f"{request.origin}/")
         curl.setopt(pycurl.REQUEST_TARGET, request.target.encode("utf-8", "surrogateescape"))
+        self._identify(curl, own=self.manner.is_own(request.origin))
         curl.setopt(pycurl.HEADERFUNCTION, received.header)
         curl.setopt(pycurl.WRITEFUNCTION, received.chunk)
         if request.public:
@@ -195,7 +210,6 @@ class Exchange:
         curl.setopt(pycurl.TIMEOUT_MS, int(m.seconds * 1000))
         curl.setopt(pycurl.CONNECTTIMEOUT_MS, int(m.seconds * 500))
         curl.setopt(pycurl.USERAGENT, m.agent)
-        curl.setopt(pycurl.HTTPHEADER, ["Accept: */*", *m.headers])
         if m.connect:
             curl.setopt(pycurl.CONNECT_TO, [":".join(parts) for parts in m.connect])
         if m.ca is not None:
@@ -203,12 +217,19 @@ class Exchange:
         if m.insecure:
             curl.setopt(pycurl.SSL_VERIFYPEER, 0)
             curl.setopt(pycurl.SSL_VERIFYHOST, 0)
-        if m.user:
+        return curl
+
+    def _identify(self, curl: pycurl.Curl, *, own: bool) -> None:
+        """Give a request, or keep from it, what is meant for the own servers alone."""
+        m = self.manner
+        curl.setopt(pycurl.HTTPHEADER, ["Accept: */*", *(m.headers if own else ())])
+        curl.unsetopt(pycurl.USERPWD)
+        curl.setopt(pycurl.NETRC, pycurl.NETRC_IGNORED)
+        if own and m.user:
             curl.setopt(pycurl.HTTPAUTH, pycurl.HTTPAUTH_BASIC)
             curl.setopt(pycurl.USERPWD, m.user)
-        elif m.netrc:
+        elif own and m.netrc:
             curl.setopt(pycurl.NETRC, pycurl.NETRC_OPTIONAL)
-        return curl
 
     def _turn(self, pause: float) -> None:
         """Let libcurl work, and take up what has ended."""
