@@ -55,7 +55,7 @@ def neighbours_of(file: Input, addresses: list[str], notes: list[str]) -> list[I
     for address in addresses[:MAX_FILES]:
         if _is_address(file.name):
             try:
-                found.append(Input(fetch(address, file.path.parent), address))
+                found.append(Input(fetch(address, file.path.parent, named_by=file.name), address))
             except InputError as error:
                 notes.append(str(error))
             continue

@@ -8,7 +8,6 @@ from __future__ import annotations
 import heapq
 import ipaddress
 import signal
-import socket
 import ssl
 import threading
 import time
@@ -17,14 +16,13 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from email.utils import parsedate_to_datetime
-from functools import partial
 from itertools import count
 from pathlib import Path
-from typing import Any
 
 import pycurl
 
 from upright_ledger.errors import InputError
+from upright_ledger.web.guard import public_socket
 from upright_ledger.web.received import Received, Response
 
 EVERYWHERE = "*"
@@ -181,22 +179,18 @@ class Exchange:
         self._identify(curl, own=self.manner.is_own(request.origin))
         curl.setopt(pycurl.HEADERFUNCTION, received.header)
         curl.setopt(pycurl.WRITEFUNCTION, received.chunk)
-        if request.public:
-            curl.setopt(pycurl.OPENSOCKETFUNCTION, partial(self._open_public, request.origin, received))
+        if request.public and not self._is_sent_elsewhere(request.origin):
+            curl.setopt(pycurl.OPENSOCKETFUNCTION, public_socket(received.refuse))
         else:
             curl.unsetopt(pycurl.OPENSOCKETFUNCTION)
         request.tries += 1
         self._active[curl] = (request, received)
         self._multi.add_handle(curl)
 
-    def _open_public(self, origin: str, received: Received, _: int, end: Any) -> socket.socket | int:
-        """A socket to a public address, or for a host that the user sends elsewhere: a page must not have us ask the machines behind the firewall."""
-        host = origin.partition("://")[2].rpartition("@")[2].partition(":")[0]
-        named = {name for name, _, _, _ in self.manner.connect}
-        if not named & {host, ""} and not ipaddress.ip_address(end.addr[0].partition("%")[0]).is_global:
-            received.private = True
-            return int(pycurl.SOCKET_BAD)
-        return socket.socket(end.family, end.socktype, end.protocol)
+    def _is_sent_elsewhere(self, origin: str) -> bool:
+        """Whether the user says where the host of an origin is asked."""
+        host = host_part(origin).partition("://")[2]
+        return bool({name for name, _, _, _ in self.manner.connect} & {host, ""})
 
     def _handle(self) -> pycurl.Curl:
         m, curl = self.manner, pycurl.Curl()

@@ -43,6 +43,10 @@ class Received:
         self.want = want
         self.private = False
 
+    def refuse(self) -> None:
+        """Its address lies within a private network, which is not asked."""
+        self.private = True
+
     def header(self, line: bytes) -> int | None:
         if line.startswith(b"HTTP/") and self.lines and self.lines[-1] in _END_OF_HEADERS:
             self.lines.clear()  # 100 Continue and 103 Early Hints come before the answer itself
