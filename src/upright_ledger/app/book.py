@@ -76,7 +76,7 @@ class Book:
 
     def _answer_by_rules(self, entry: Entry) -> None:
         """Give an entry that nobody answered the answer of the template or the imported rule that fits it."""
-        address = parse_address(entry.legacy_url)
+        address = address_of(entry.legacy_url)
         if self._is_live(address):
             return
         found = self._standing_rules.find(address.authority, address.target)
@@ -110,7 +110,7 @@ class Book:
     def requests(self) -> Iterator[tuple[str, str]]:
         """Host and target of every spelling of every entry."""
         for entry in self.entries:
-            yield (address := parse_address(entry.legacy_url)).authority, address.target
+            yield (address := address_of(entry.legacy_url)).authority, address.target
             yield from entry.requests
 
     @cached_property
@@ -166,9 +166,7 @@ class Book:
     @cached_property
     def standing(self) -> list[Address]:
         """Addresses that no template may take: what is kept or ignored, and live pages on hosts that both sites share."""
-        kept = [
-            parse_address(e.legacy_url) for e in self.entries if e.answer.kind in {KEEP, IGNORE} and e.by != TEMPLATE
-        ]
+        kept = [address_of(e.legacy_url) for e in self.entries if e.answer.kind in {KEEP, IGNORE} and e.by != TEMPLATE]
         live = [
             a
             for d in self.stock.values()
@@ -271,7 +269,7 @@ class Book:
     def _queries(self) -> Iterator[tuple[tuple[str, str], str]]:
         """Key of an entry, and a query with which it was seen."""
         with self.ledger.reading() as connection:
-            spelled = [parse_address(spelling) for spelling, _, _ in seen_queries(connection)]
+            spelled = [address_of(spelling) for spelling, _, _ in seen_queries(connection)]
         return (((self.sites.site_of(a), fold(a, self.policy).key), a.query) for a in spelled)
 
     @cached_property

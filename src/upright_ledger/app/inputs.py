@@ -42,6 +42,13 @@ def inputs(paths: list[str]) -> Iterator[list[Input]]:
         yield list(dict.fromkeys(found))
 
 
+def _is_file(path: Path) -> bool:
+    try:
+        return path.is_file()
+    except (OSError, ValueError):  # no file can have such a name
+        return False
+
+
 def _apart(folder: str) -> Path:
     return Path(tempfile.mkdtemp(dir=folder))
 
@@ -60,7 +67,7 @@ def neighbours_of(file: Input, addresses: list[str], notes: list[str]) -> list[I
                 notes.append(str(error))
             continue
         beside = file.path.parent / address.partition("?")[0].rpartition("/")[2]
-        if beside.is_file() and beside != file.path:
+        if _is_file(beside) and beside != file.path:
             found.append(Input(beside, beside.name))
         else:
             missing.append(address)

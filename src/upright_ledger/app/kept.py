@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from upright_ledger.core.addresses import lower_path, parse_address
+from upright_ledger.core.addresses import address_of, lower_path
 from upright_ledger.core.destinations import page_key
 from upright_ledger.core.folding import FoldingPolicy, fold
 from upright_ledger.core.plans import Plan, make_plan
@@ -19,7 +19,7 @@ KEPT_AS = "another spelling of a page that is kept"
 
 def lives_on(entry: Entry, sites: Sites, stock: Mapping[str, Destination]) -> bool:
     """Whether an entry is a page of the new site, on a host that both sites share: the stock says that it answers, and so does a log."""
-    page = parse_address(entry.legacy_url)
+    page = address_of(entry.legacy_url)
     if not entry.statuses.get("2xx") or not sites.is_new(page):
         return False
     found = (stock.get(page_key(page._replace(scheme=scheme))) for scheme in ("https", "http"))
@@ -32,7 +32,7 @@ def plan_of_kept(entry: Entry, sites: Sites, policy: FoldingPolicy, stock: Mappi
     Its slash and case twins, and spellings that are pages of the new site themselves, are the new site's to answer.
     """
     shared = sites.shared_origins(entry.site)
-    page = parse_address(entry.legacy_url)
+    page = address_of(entry.legacy_url)
     if not shared or "?" in entry.key:
         return None
     own_pages = (v for v in entry.variants if any(f"{origin}{v}" in stock for origin in shared))

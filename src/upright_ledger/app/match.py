@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.addresses import Address, NotAnAddressError, canonical_path, parse_address
+from upright_ledger.core.addresses import Address, NotAnAddressError, address_of, canonical_path, parse_address
 from upright_ledger.core.answers import KEEP, MOVE, OPEN, EntryAnswer, usual
 from upright_ledger.core.correspondences import Correspondence, correspondences
 from upright_ledger.core.destinations import page_key
@@ -150,7 +150,7 @@ def _propose(
     taught |= {e.legacy_url: e.answer.destination for e in book.entries if e.answer.kind == MOVE}
     taught = {old: by_url[new].page for old, new in taught.items() if new in by_url}
     asked = [e for e in book.entries if (e.answer.kind == OPEN and e.id not in same) or e.legacy_url in taught]
-    old = _in_languages([(_old_page(e), parse_address(e.legacy_url), e.language) for e in asked])
+    old = _in_languages([(_old_page(e), address_of(e.legacy_url), e.language) for e in asked])
     new = _in_languages([(_new_page(d), parse_address(d.url), d.language) for d in by_url.values()])
     return propose(old, new, taught)
 
@@ -190,7 +190,7 @@ def _bare(url: str) -> str:
 
 
 def _old_page(entry: Entry) -> MatchPage:
-    address = parse_address(entry.legacy_url)
+    address = address_of(entry.legacy_url)
     title, *others = entry.titles or ("",)
     words = (*others, *entry.anchors)
     return MatchPage(entry.legacy_url, address.path, title, _values(address), words, items=entry.items)

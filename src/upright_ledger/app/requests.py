@@ -7,12 +7,7 @@ from collections import Counter
 from dataclasses import dataclass, field
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.addresses import (
-    Address,
-    names_file,
-    parse_address,
-    toggle_slash,
-)
+from upright_ledger.core.addresses import Address, address_of, names_file, parse_address, toggle_slash
 from upright_ledger.core.answers import KEEP, MOVE, Expected
 from upright_ledger.core.families import Sections
 from upright_ledger.errors import InputError
@@ -77,7 +72,7 @@ def own_requests(book: Book, *, section: str = "", sample: int = 0) -> Requests:
         entries = [e for e in entries if e.id in chosen]
     found = Requests()
     for entry in entries:
-        found.add(parse_address(entry.legacy_url).without_fragment, entry.site, entry.key, int(entry.evidence.hits))
+        found.add(address_of(entry.legacy_url).without_fragment, entry.site, entry.key, int(entry.evidence.hits))
     if not found:
         raise InputError("no entry of the ledger is among those", "upright entries lists them")
     return found

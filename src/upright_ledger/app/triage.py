@@ -176,7 +176,7 @@ def triage(book: Book) -> Triaged:
         row.family, row.soft = family.get(entry.key, ""), entry.id in soft
         row.share, row.trend = found.lost / people if people else 0.0, found.trend(newest) if newest else 0.0
         if entry.answer.kind in {OPEN, WANTED}:
-            row.meant = damage.meant(parse_address(entry.legacy_url).path)
+            row.meant = damage.meant(address_of(entry.legacy_url).path)
             row.proposal = next((p for p in proposals.get(entry.id, ()) if not p.is_fallback), None)
         rows.append(row)
     _explain(book, rows, told)
@@ -221,7 +221,7 @@ def _covered(book: Book, entry: Entry, told: Iterable[Told], live: str) -> dict[
     told = list(told)
     paths = {t.spelling: canonical_path(address_of(t.spelling).path) for t in told}
     seen_before = {t.spelling for t in told if not is_after(t.day, live)}
-    folded = fold(parse_address(entry.legacy_url), book.policy)
+    folded = fold(address_of(entry.legacy_url), book.policy)
     variants = {folded.variant, *(paths[s] for s in seen_before)}
     answered = set(declared_paths(folded.path, frozenset(variants), book.policy))
     return {s: book.rules.fold_request_path(path) in answered for s, path in paths.items()}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.addresses import address_of
 from upright_ledger.core.answers import KEEP
 from upright_ledger.core.secrets import has_masked_segment
 from upright_ledger.ledger.answers import TEMPLATE
@@ -21,7 +21,7 @@ def unanswered_in_paths(book: Book) -> Iterator[tuple[str, str]]:
         seen = sessions_in_paths(connection)
     by_id = {e.id: e for e in book.entries if e.answer.has_rule or e.answer.kind == KEEP}
     for number, spelling in seen:
-        entry, address = by_id.get(number), parse_address(spelling)
+        entry, address = by_id.get(number), address_of(spelling)
         if entry is None:
             continue
         masked = has_masked_segment(address.path)

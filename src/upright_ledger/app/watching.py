@@ -16,7 +16,7 @@ from upright_ledger.app.following import New, gather_new
 from upright_ledger.app.requests import Requests
 from upright_ledger.app.results import Results
 from upright_ledger.app.triage import Failing, Triaged, triage
-from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.addresses import address_of
 from upright_ledger.core.answers import IGNORE, OPEN, WANTED
 from upright_ledger.core.triage.accounting import RECURRING
 from upright_ledger.core.triage.attribution import DIRECT
@@ -129,7 +129,7 @@ def _asked(book: Book, ask: Ask, sample: int) -> dict[int, Item | None]:
         return {}
     wanted = Requests()
     for entry in live:
-        wanted.add(parse_address(entry.legacy_url).without_fragment, entry.site, entry.key, int(entry.evidence.hits))
+        wanted.add(address_of(entry.legacy_url).without_fragment, entry.site, entry.key, int(entry.evidence.hits))
     found: dict[int, Item | None] = {}
     for entry, row in zip(live, ask(book, wanted).rows, strict=True):
         wrong = Item(entry.id, entry.legacy_url, WRONG, 0.0, f"asked now: {row.verdict}")

@@ -11,7 +11,7 @@ from pathlib import Path
 import click
 
 from upright_ledger import __version__
-from upright_ledger.errors import UprightError
+from upright_ledger.errors import InputError, UprightError
 
 PHASES = ("begin", "collect", "decide", "prove", "live")
 
@@ -117,3 +117,11 @@ def main() -> None:
         # The reader of our output went away (head, less): nothing is wrong.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         sys.exit(0)
+    except OSError as error:  # whatever the system refuses: no room, no rights, a name that no file can have
+        from upright_ledger.cli.show import error_sentence
+
+        where = f"{error.filename}: " if error.filename else ""
+        error_sentence(
+            InputError(f"{where}{error.strerror or error}", "check the name, the permissions and the space left")
+        )
+        sys.exit(3)

@@ -133,8 +133,9 @@ def address_of(text: str) -> Address:
     """The inverse of `Address.without_fragment`: nothing is mended or checked."""
     scheme, authority, target = split_text(text)
     path, _, query = target.partition("?")
-    host, _, port = authority.partition(":")
-    return Address(scheme, host, port, path, query)
+    host, bracket, rest = authority.rpartition("]")
+    name, _, port = rest.partition(":")
+    return Address(scheme, f"{host}{bracket}{name}", port, path, query)
 
 
 @lru_cache(maxsize=1 << 14)

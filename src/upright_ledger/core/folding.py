@@ -14,77 +14,17 @@ from typing import Any, NamedTuple
 from upright_ledger.core.addresses import Address, canonical_path, guard, lower_ascii, lower_path, names_file
 from upright_ledger.core.escapes import as_latin1, as_utf8, canonical_value
 from upright_ledger.core.secrets import Secrets
-
-TRACKING = (
-    "utm_source",
-    "utm_medium",
-    "utm_campaign",
-    "utm_term",
-    "utm_content",
-    "utm_id",
-    "gclid",
-    "gbraid",
-    "wbraid",
-    "dclid",
-    "msclkid",
-    "fbclid",
-    "ttclid",
-    "twclid",
-    "mc_cid",
+from upright_ledger.core.usual_names import (
+    INDEX_FILES,
+    SESSION,
+    TRACKING,
+    TRACKING_ONLY_FOLDED,
+    VIEW_PARAMS,
+    VIEW_SEGMENTS,
 )
-"""Parameters that tell where a visit came from, in the order in which rules carry them on."""
-
-TRACKING_ONLY_FOLDED = (
-    "mc_eid",
-    "igshid",
-    "yclid",
-    "srsltid",
-    "_ga",
-    "_gl",
-    "epik",
-    "vero_id",
-    "oly_enc_id",
-    "hsctatracking",
-)
-"""Parameters of the same sort that name a person or a click; they are folded and never carried."""
-
-SESSION = (
-    "phpsessid",
-    "jsessionid",
-    "aspsessionid",
-    "sessionid",
-    "session_id",
-    "sid",
-    "cfid",
-    "cftoken",
-    "zenid",
-    "oscsid",
-)
-"""Parameters that name one visit, in lower case."""
-
-INDEX_FILES = (
-    "index.html",
-    "index.htm",
-    "index.shtml",
-    "index.php",
-    "index.asp",
-    "index.aspx",
-    "index.jsp",
-    "index.cfm",
-    "default.htm",
-    "default.html",
-    "default.asp",
-    "default.aspx",
-)
-
-VIEW_PARAMS = ("amp", "print", "printable", "printview", "print_view", "printfriendly", "printer_friendly")
-"""Parameters that ask for another view of the same page, in lower case."""
-
-VIEW_SEGMENTS = ("amp", "print")
-"""Last path segments that ask for another view of the page above them (see `FoldingPolicy.fold_path`)."""
 
 # As servlet containers and ASP.NET write a session into the path: "/a;jsessionid=1F", "/(S(lit3py55))/a".
-_PATH_SESSION = re.compile(r";(?:jsessionid|phpsessid|sid)=[^/;]*|/\((?:[A-Z]\([^()/]*\))+\)(?=/)", re.IGNORECASE)
+_PATH_SESSION = re.compile(r";(?:jsessionid|phpsessid|sid)=[^/;]*|/\((?:[A-Z]\([^()/]*\))+\)(?=/|\Z)", re.IGNORECASE)
 
 
 TRACKING_PARAMETER = "tracking parameter"
@@ -354,11 +294,11 @@ def fold(address: Address, policy: FoldingPolicy) -> Folded:
 
 
 def fold_target(path: str, query: str, policy: FoldingPolicy) -> Folded:
-    """Fold a path and a query."""
-    folded, variant, mends = policy.fold_and_keep(path)
+    """Fold a path and a query, their secrets masked."""
+    folded, variant, mends = policy.fold_and_keep(policy.secrets.in_path(path))
     params: tuple[tuple[str, str], ...] = ()
     if query:
-        params, more = _fold_query(query, folded, policy)
+        params, more = _fold_query(policy.secrets.in_query(query), folded, policy)
         mends |= more
     return Folded(folded, params, variant, mends)
 

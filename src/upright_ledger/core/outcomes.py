@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import overload
 
 from upright_ledger.core.addresses import parse_address
-from upright_ledger.core.folding import INDEX_FILES
+from upright_ledger.core.usual_names import INDEX_FILES
 from upright_ledger.core.verdicts import REDIRECTS, Hop, Trace, changed_between
 
 

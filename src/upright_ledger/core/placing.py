@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import NamedTuple
 
 from upright_ledger.core import traffic
-from upright_ledger.core.addresses import Address, NotAnAddressError, guard, parse_address, split_target
+from upright_ledger.core.addresses import MAX_LENGTH, Address, NotAnAddressError, guard, parse_address, split_target
 from upright_ledger.core.folding import (
     Folded,
     FoldingPolicy,
@@ -143,8 +143,9 @@ class Placer:
         kind = traffic.set_aside_class(target)
         if kind and not self._is_taken_back(kind, address.path):
             return site, "", kind
-        secrets = self.policy.secrets
-        key = fold_target(secrets.in_path(address.path), secrets.in_query(address.query), self.policy).key
+        key = fold_target(address.path, address.query, self.policy).key
+        if len(self._bases[site]) + len(key) > MAX_LENGTH:
+            return site, "", traffic.UNANSWERABLE
         asset = traffic.asset_class(address.path) if sent else ""
         if asset and (site, key) not in self.assets_kept and not self._is_taken_back(asset, address.path):
             return site, "", asset
@@ -203,7 +204,10 @@ class Placer:
             mends |= {"dot segments"}
         if address.host.startswith(MOBILE_LABELS) and address.origin not in self._bases.values():
             mends |= {"mobile host"}
-        return Placed(site, spelling, *self._names(site, folded), "", mends)
+        key, variant, legacy_url = self._names(site, folded)
+        if max(len(legacy_url), len(spelling)) > MAX_LENGTH:  # escaped as they are in keys, letters are longer
+            return Placed(site, spelling, "", "", "", traffic.UNANSWERABLE, _NOTHING)
+        return Placed(site, spelling, key, variant, legacy_url, "", mends)
 
     def _is_taken_back(self, kind: str, path: str) -> bool:
         classes, patterns = self._taken_back

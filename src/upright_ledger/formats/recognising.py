@@ -47,6 +47,8 @@ _NGINX_RULE = re.compile(
     re.MULTILINE,
 )
 _DELIMITERS = ",;\t|"
+MAX_COLUMNS = 1000
+"""Of a table: exports have some hundreds at most, and a line of more is prose, or made to be slow."""
 _BARE_URL = re.compile(r"^\s*(?:https?://|/)\S*$")
 
 
@@ -143,7 +145,9 @@ def delimiter_of(lines: list[str]) -> str:
             widths = Counter(len(row) for row in csv.reader(lines, delimiter=delimiter))
         except csv.Error:
             continue
-        width, alike = max(((w, n) for w, n in widths.items() if w >= 2), key=lambda x: x[1], default=(0, 0))
+        width, alike = max(
+            ((w, n) for w, n in widths.items() if 2 <= w <= MAX_COLUMNS), key=lambda x: x[1], default=(0, 0)
+        )
         if alike * 2 > len(lines) and alike * width > most:
             best, most = delimiter, alike * width
     if best and all(_BARE_URL.match(line) for line in lines):

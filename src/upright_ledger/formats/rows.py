@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import csv
+import re
 import zipfile
+import zlib
 from collections.abc import Iterator
 from itertools import chain, islice
 from pathlib import Path
@@ -12,7 +14,7 @@ from typing import Any
 from upright_ledger.errors import InputError
 from upright_ledger.formats.json_text import read_json
 from upright_ledger.formats.reading import open_text
-from upright_ledger.formats.recognising import JSON, SHEET, delimiter_of
+from upright_ledger.formats.recognising import JSON, MAX_COLUMNS, SHEET, delimiter_of
 from upright_ledger.formats.streams import read_head
 
 Row = tuple[int, list[str]]
@@ -21,6 +23,7 @@ Row = tuple[int, list[str]]
 MAX_CELL = 1 << 24  # characters; a page's text in a cell is long, and more than this is damage
 MAX_WORKBOOK = 1 << 30  # bytes when unpacked
 MAX_PACKING = 200
+MAX_CELLS = 1 << 25
 _SAMPLE = 60
 
 
@@ -33,8 +36,20 @@ def rows_of(
     named.
     """
     if kind == SHEET:
-        return _sheet_rows(path, sheet)
-    return _objects(path, encoding) if kind == JSON else _delimited(path, encoding, [] if notes is None else notes)
+        rows = _sheet_rows(path, sheet)
+    else:
+        rows = _objects(path, encoding) if kind == JSON else _delimited(path, encoding, [] if notes is None else notes)
+    return _of_sane_width(path, rows)
+
+
+def _of_sane_width(path: Path, rows: Iterator[Row]) -> Iterator[Row]:
+    for row in rows:
+        if len(row[1]) > MAX_COLUMNS and len([cell for cell in row[1] if cell]) > MAX_COLUMNS:
+            raise InputError(
+                f"{path} line {row[0]:,} has {len(row[1]):,} columns, and tables have at most {MAX_COLUMNS:,} here",
+                "keep the columns that are needed",
+            )
+        yield row[0], row[1][:MAX_COLUMNS]
 
 
 def _delimited(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]:
@@ -76,6 +91,38 @@ def _sheet_rows(path: Path, name: str) -> Iterator[Row]:
         yield number, texts if any(t.strip() for t in texts) else []
 
 
+_REFERENCE = re.compile(rb"""\br=["']([A-Z]{1,3})([0-9]{1,7})["']""")
+
+
+def _check_extents(path: Path, archive: zipfile.ZipFile) -> None:
+    """Raises InputError for a sheet whose farthest cells span more than it can hold: it would be laid out in memory, empty cells and all."""
+    for info in archive.infolist():
+        name = info.filename.lower()
+        if name.startswith("xl/worksheets/") and name.endswith(".bin"):
+            raise InputError(f"{path} is a binary workbook", "save it as XLSX or CSV")
+        if not name.startswith("xl/worksheets/") or not name.endswith(".xml"):
+            continue
+        right = down = 1
+        with archive.open(info) as sheet:
+            rest = b""
+            while block := sheet.read(1 << 20):
+                for letters, digits in set(_REFERENCE.findall(rest + block)):
+                    right, down = max(right, _column(letters)), max(down, int(digits))
+                rest = block[-32:]
+        if right * down > MAX_CELLS:
+            raise InputError(
+                f"{path} has a sheet of {down:,} rows and {right:,} columns, which is more than {MAX_CELLS:,} cells",
+                "delete what stands far off below or to the right, or save the sheet as CSV",
+            )
+
+
+def _column(letters: bytes) -> int:
+    number = 0
+    for letter in letters:
+        number = number * 26 + letter - 64
+    return number
+
+
 def _open_workbook(path: Path) -> dict[str, Any]:
     """The sheets of a workbook by their names."""
     import python_calamine
@@ -84,12 +131,13 @@ def _open_workbook(path: Path) -> dict[str, Any]:
     try:
         with zipfile.ZipFile(path) as archive:
             unpacked = sum(info.file_size for info in archive.infolist())
-    except (zipfile.BadZipFile, OSError):
+            if unpacked > MAX_WORKBOOK or unpacked > max(path.stat().st_size * MAX_PACKING, 1 << 26):
+                raise InputError(
+                    f"{path} would unpack to {unpacked / 1e6:,.0f} MB, which no export does", "save the sheet as CSV"
+                )
+            _check_extents(path, archive)
+    except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError, EOFError, zlib.error):
         raise InputError(f"{path} is a damaged workbook", "save it again, or as CSV") from None
-    if unpacked > MAX_WORKBOOK or unpacked > max(path.stat().st_size * MAX_PACKING, 1 << 26):
-        raise InputError(
-            f"{path} would unpack to {unpacked / 1e6:,.0f} MB, which no export does", "save the sheet as CSV"
-        )
     try:
         workbook = python_calamine.CalamineWorkbook.from_path(str(path))
         sheets = {name: workbook.get_sheet_by_name(name) for name in workbook.sheet_names}

@@ -10,7 +10,7 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, func, or_, select
 
-from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.addresses import address_of
 from upright_ledger.core.answers import OPEN, EntryAnswer
 from upright_ledger.core.escapes import as_utf8
 from upright_ledger.core.evidence import (
@@ -74,7 +74,7 @@ class Entry:
     @property
     def requests(self) -> Iterator[tuple[str, str]]:
         """Host and target of every spelling in which it was seen."""
-        host = parse_address(self.legacy_url).authority
+        host = address_of(self.legacy_url).authority
         _, mark, query = self.key.partition("?")
         return ((host, f"{variant}{mark}{query}") for variant in self.variants)
 
@@ -374,4 +374,4 @@ def _plainest(entry: Entry, index_files: frozenset[str]) -> str:
     _, mark, query = entry.key.partition("?")
     if entry.legacy_url.endswith(f"{path}{mark}{query}") and entry.legacy_url.count("/") == path.count("/") + 2:
         return entry.legacy_url
-    return f"{parse_address(entry.legacy_url).origin}{path}{mark}{query}"
+    return f"{address_of(entry.legacy_url).origin}{path}{mark}{query}"

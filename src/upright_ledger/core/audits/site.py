@@ -13,7 +13,6 @@ from typing import NamedTuple
 
 from upright_ledger.core.addresses import split_text
 from upright_ledger.core.evidence import EntryEvidence
-from upright_ledger.core.folding import INDEX_FILES
 from upright_ledger.core.surveying import (
     ANSWERED,
     CANONICAL,
@@ -27,6 +26,7 @@ from upright_ledger.core.surveying import (
     USUAL,
     Seen,
 )
+from upright_ledger.core.usual_names import INDEX_FILES
 
 ERROR, WARNING, NOTE = "error", "warning", "note"
 _MOST_HOPS = 20
