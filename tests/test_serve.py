@@ -72,3 +72,13 @@ def test_old_addresses_lead_to_stand_in_pages(museum: Program) -> None:
         assert "cannot be used" in museum("serve", "--port", port, code=3).err
     with serving(museum, "--as-sent") as port:
         assert get(port, "/old.html")[:2] == (301, f"{NEW}/tower/")
+
+
+def test_relative_destinations_of_imported_rules_lead_where_a_browser_goes(museum: Program) -> None:
+    museum.write(
+        ".htaccess", "RewriteEngine On\nRewriteRule ^d$ ?x=1 [R=301,L]\nRedirectMatch 301 ^/c$ //elsewhere.example/y\n"
+    )
+    museum("gather", ".htaccess")
+    with serving(museum) as port:
+        assert get(port, "/d")[:2] == (301, f"http://127.0.0.1:{port}/?x=1")
+        assert get(port, "/c")[1].endswith("elsewhere.example/y")

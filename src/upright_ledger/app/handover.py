@@ -139,11 +139,18 @@ def _find(known: list[BuildLine], which: str) -> BuildLine:
     return found
 
 
+_YEARS = range(1990, 2101)
+
+
 def _read_time(text: str) -> str:
     try:
         time = datetime.fromisoformat(text)
     except ValueError:
         raise UsageError(f"--at {text} is no time", "write it as 2026-05-14T14:30, or with +02:00 behind it") from None
+    if time.year not in _YEARS:
+        raise UsageError(
+            f"--at {text} is no time in which a web server ran", f"the year lies from {_YEARS[0]} to {_YEARS[-1]}"
+        )
     return (time if time.tzinfo else time.astimezone()).astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from urllib.parse import unquote
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
+from upright_ledger.core.addresses import Address, NotAnAddressError, followed, parse_address
 from upright_ledger.core.destinations import page_key
 from upright_ledger.core.imported import ImportedRule
 from upright_ledger.core.rules import Answer
@@ -49,9 +49,12 @@ class LocalSite:
         """Serve until Ctrl-C."""
         serve_locally(self.origins, self.first_port, self.respond, started)
 
-    def here(self, url: str) -> str:
-        """An address of the move as a browser finds it on this machine; others as they are."""
-        address = parse_address(url)
+    def here(self, url: str, base: Address | None = None) -> str:
+        """An address of the move as a browser finds it on this machine; others, and what is none, as they are. base: on which it stands."""
+        try:
+            address = parse_address(url) if base is None else followed(url, base)
+        except NotAnAddressError:
+            return url
         port = self.port_of.get(address.authority)
         if port is None or not self.follow:
             return url
@@ -87,7 +90,7 @@ class LocalSite:
         if not answer.location:
             return Reply(answer.status, "", _page("This page is gone", told, address.origin))
         told.append(("leads to", answer.location))
-        return Reply(answer.status, self.here(answer.location), _page("Moved", told, address.origin))
+        return Reply(answer.status, self.here(answer.location, address), _page("Moved", told, address.origin))
 
     def _stocked(self, address: Address) -> Destination | None:
         for scheme in ("https", "http"):
