@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conformance import NEW, OLD, SCHEME_HEADER, SCHEMES, SITES, make_requests, make_rules
+from conformance import NEW, OLD, SCHEME_HEADER, SCHEMES, SITES, first_of, make_requests, make_rules
 from corruption import RULE_FILES, corruptions
 from properties import thorough
 from upright_ledger.core.addresses import parse_address
@@ -92,7 +92,7 @@ def differs(dialect: ServerDialect, files: dict[str, bytes], rules: RuleSet, see
         for n, (host, target) in enumerate(make_requests(random.Random(seed), rules, 300)):
             scheme_from = rules.forms[0].scheme_from if rules.forms else ""
             scheme = "http" if scheme_from == CONNECTION else SCHEMES[n % len(SCHEMES)] if scheme_from else ""
-            answer = rules.answer(host, target, scheme)
+            answer = rules.answer(host, target, first_of(scheme))
             due = Response(answer.status, in_bytes(answer.location), rules.cache_control) if answer else None
             try:
                 found = interpreter.answer(Request(host, target, "http", {SCHEME_HEADER.lower(): scheme}))

@@ -12,21 +12,20 @@ from collections.abc import Mapping
 from functools import partial
 
 from upright_ledger.core.addresses import decoded_path
-from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_ALONE, LOWERED, NEVER, PATH
+from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, FIRST, LEFT_ALONE, LOWERED, NEVER, PATH
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
 from upright_ledger.servers.apache_rules import Program, literal
 from upright_ledger.servers.encoded import map_text, ranked, whole
 from upright_ledger.servers.interpreters.apache import ApacheInterpreter, read_map
 from upright_ledger.servers.lowering import Key, Lowered, Reply, filled, lower
-from upright_ledger.servers.protocol import Translation, differing_entries, differing_lines, expressible, param_names
+from upright_ledger.servers.protocol import Translation, differing_entries, differing_lines, expressible
 from upright_ledger.servers.reading_back import differences_in_meaning
 
 RULES_FILE = "redirects.conf"
 MAPS_FILE = "make-maps.sh"
 EXAMPLE_FILE = "example/httpd.conf"
 MAX_PAIR = 1000  # bytes of key and value in an SDBM file
-_NAME = re.compile(r"[A-Za-z0-9_$.~-]+\Z")
 
 _HARMLESS = r"[!\x22$&->@-\[\]-~]*"
 _GUARD = rf"{_HARMLESS}(?:%(?!2[Ff]|5[Cc]|[01]|7[Ff])[0-9A-Fa-f][0-9A-Fa-f]{_HARMLESS})*(?:[?][!\x22$-~]*)?"
@@ -74,9 +73,6 @@ DIALECT = Apache()
 
 def fault(rule: Rule) -> str:
     """Why Apache cannot execute a rule, or an empty string."""
-    bad = next((n for n in param_names(rule) if not _NAME.match(n)), None)
-    if bad is not None:
-        return f"mod_rewrite cannot ask for a parameter called {bad!r}"
     if isinstance(rule, TemplateRule):
         return ""
     longest = 3 * max(map(len, rule.paths)) + sum(len(n) + 3 * len(v) + 2 for n, v in rule.params)
@@ -193,7 +189,7 @@ def forms(p: Program, rules: RuleSet, low: Lowered) -> None:
         )
         if form.scheme_from:
             told = "%{REQUEST_SCHEME}" if form.scheme_from == CONNECTION else f"%{{HTTP:{form.scheme_from}}}"
-            p.rule((env("site"), f"={number}"), (told, f"^(?i:{form.wrong_scheme})$"), flags=["E=upright_off:1"])
+            p.rule((env("site"), f"={number}"), (told, f"^(?i:{form.wrong_scheme}){FIRST}$"), flags=["E=upright_off:1"])
     if rules.forms:
         form = rules.forms[0]
         asked = "%{THE_REQUEST}"
@@ -249,7 +245,7 @@ def _groups(p: Program, low: Lowered) -> None:
         p.rule(("".join(env(f"d{number[n]}") for n in group.names), "^."), goto="end")
         p.rule(("".join(env(f"p{number[n]}") for n in group.names), "^$"), goto="plain")
         for shape in group.shapes:
-            tail = "".join(f"&{literal(n)}{env(f'p{number[n]}')}" for n in shape)
+            tail = "".join(f"&{number[n]}{env(f'p{number[n]}')}" for n in shape)
             given = [(env(f"p{number[n]}"), "^.") for n in shape]
             p.rule(*given, flags=[f"E=upright_r:${{upright_params:{env('key')}?{tail}}}"])
             p.rule((env("r"), "^."), goto="answer")

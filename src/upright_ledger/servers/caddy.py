@@ -10,13 +10,12 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import replace
 from functools import partial
 from itertools import islice
 from typing import Any
 
 from upright_ledger.core.compiling import HeldBack
-from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_ALONE, LOWERED, NEVER, PATH
+from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, FIRST, LEFT_ALONE, LOWERED, NEVER, PATH
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.core.templates import escaped
@@ -35,7 +34,7 @@ from upright_ledger.servers.caddy_routes import (
 from upright_ledger.servers.encoded import ranked, whole
 from upright_ledger.servers.interpreters.caddy import CaddyInterpreter
 from upright_ledger.servers.lowering import Key, Lowered, filled, lower
-from upright_ledger.servers.protocol import MOST_TOLD, Translation, decoded, expressible
+from upright_ledger.servers.protocol import MOST_TOLD, Translation, decoded, expressible, without_paths
 from upright_ledger.servers.reading_back import differences_in_meaning
 
 RULES_FILE = "redirects.json"
@@ -55,7 +54,7 @@ class Caddy:
 
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(rules, _fault)
-        held, odd = _in_utf8(held)
+        held, odd = without_paths(held, lambda path: not _is_utf8(path))
         if odd:
             refused.append(HeldBack(f"{len(odd):,} with {odd[0]}", "refused", _NO_LATIN_1))
         routes = _routes(held, lower(held))
@@ -106,16 +105,6 @@ def _is_utf8(path: str) -> bool:
     except UnicodeEncodeError:
         return False
     return True
-
-
-def _in_utf8(rules: RuleSet) -> tuple[RuleSet, list[str]]:
-    """A rule set without the paths that are no UTF-8, and these: rules answer their other spellings."""
-    odd = [path for rule in rules.rules for path in rule.paths if "%" in path and not _is_utf8(path)]
-    if not odd:
-        return rules, []
-    left = set(odd)
-    kept = tuple(replace(rule, paths=tuple(p for p in rule.paths if p not in left)) for rule in rules.rules)
-    return replace(rules, rules=kept), odd
 
 
 def _text(key: Key) -> str:
@@ -232,7 +221,7 @@ def _exact(low: Lowered, site: str, names: Names) -> list[Route]:
                 continue
             found_here = f"{{upright_hit_{site}_{group.number}_{rank}}}"
             look = Lookup("tail", found_here, names).tree(params[group.number, rank])
-            tail = "".join(f"&{n}{var(f'p{number[n]}')}" for n in shape)
+            tail = "".join(f"&{number[n]}{var(f'p{number[n]}')}" for n in shape)
             values = "&".join(var(f"p{number[n]}") for n in shape)
             every = matches(f"{var('r')};{values}", f"^;{'&'.join('=[^&]*' for _ in shape)}$")
             asked = [put(tail=f"{var('path')}?{tail}"), subroute(look), put(r=found_here)]
@@ -333,7 +322,7 @@ def _form(rules: RuleSet, low: Lowered, site: str, hosts: Sequence[str]) -> list
         told = (
             "{http.request.scheme}" if form.scheme_from == CONNECTION else f"{{http.request.header.{form.scheme_from}}}"
         )
-        routes.append(handled(off, match=matches(told, f"^(?i:{form.wrong_scheme})$")))
+        routes.append(handled(off, match=matches(told, f"^(?i:{form.wrong_scheme}){FIRST}$")))
     copied = matches(_URI, f"^({PATH})(?:[?]|$)", "uprightf")
     routes.append(handled(put(f="{http.regexp.uprightf.1}"), match=copied))
     routes.append(handled(put(f=""), match=matches(var("f"), f"^{LEFT_ALONE}$")))

@@ -31,9 +31,18 @@ def map_text(table: Mapping[str, str]) -> str:
     return "".join(f"{key} {value}\n" for key, value in table.items())
 
 
-def ranked(low: Lowered) -> Iterator[tuple[int, Key, str, Reply]]:
-    """Rank, path, parameters as "&name=value" and reply of every rule with parameters, in each spelling."""
+def ranked(low: Lowered, *, named: bool = False) -> Iterator[tuple[int, Key, str, Reply]]:
+    """Rank, path, parameters as "&n=value" and reply of every rule with parameters, in each spelling.
+
+    n: the number of the name among `low.names`, from 1, as names may hold what means something to a server; or the name where it is `named`.
+    """
+    number = {name: name if named else n for n, name in enumerate(low.names, 1)}
     for rank, table in enumerate(low.ranked, 1):
         for (key, values), reply in table.items():
             shape = low.groups[key].shapes[rank - 1]
-            yield rank, key, "".join(f"&{name}={value}" for name, value in zip(shape, values, strict=True)), reply
+            yield (
+                rank,
+                key,
+                "".join(f"&{number[name]}={value}" for name, value in zip(shape, values, strict=True)),
+                reply,
+            )

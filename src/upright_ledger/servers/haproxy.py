@@ -7,25 +7,23 @@ in their order; single quotes keep a word of the configuration as it is.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping
 from functools import partial
 from urllib.parse import quote_from_bytes
 
 from upright_ledger.core.addresses import decoded_path
 from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_ALONE, LOWERED, NEVER, PATH
-from upright_ledger.core.rules import GONE, TRACKED_VALUE, Rule, RuleSet
+from upright_ledger.core.rules import GONE, TRACKED_VALUE, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateGroup
 from upright_ledger.servers.encoded import encoded, map_text, ranked, whole
 from upright_ledger.servers.interpreters.haproxy import HaproxyInterpreter, read_map
 from upright_ledger.servers.lowering import Key, Lowered, filled, lower
-from upright_ledger.servers.protocol import Translation, differing_entries, differing_lines, expressible, param_names
+from upright_ledger.servers.protocol import Translation, differing_entries, differing_lines
 from upright_ledger.servers.reading_back import differences_in_meaning
 
 RULES_FILE = "redirects.cfg"
 EXAMPLE_FILE = "example/haproxy.cfg"
 PLACE = "/etc/haproxy/upright"
-_NAME = re.compile(r"[A-Za-z0-9_$.\[\]~-]+\Z")
 
 # The guard of the rule model, as the targets that pass it.
 _GUARD = (
@@ -42,16 +40,15 @@ class Haproxy:
     rule_file = "plain.map"
 
     def write(self, rules: RuleSet) -> Translation:
-        held, refused = expressible(rules, _unspeakable)
-        low = lower(held)
-        tables = {name: map_text(table) for name, table in _maps(held, low).items()}
-        lines = "\n".join(_lines(held, low))
+        low = lower(rules)
+        tables = {name: map_text(table) for name, table in _maps(rules, low).items()}
+        lines = "\n".join(_lines(rules, low))
         written = tables | {
-            RULES_FILE: _rule_file(held, lines),
+            RULES_FILE: _rule_file(rules, lines),
             EXAMPLE_FILE: _example(lines),
-            "README.md": _readme(held),
+            "README.md": _readme(rules),
         }
-        return Translation({n: t.encode() for n, t in written.items()}, held, tuple(refused))
+        return Translation({n: t.encode() for n, t in written.items()}, rules, ())
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
         low = lower(rules)
@@ -71,11 +68,6 @@ class Haproxy:
 
 
 DIALECT = Haproxy()
-
-
-def _unspeakable(rule: Rule) -> str:
-    bad = next((n for n in param_names(rule) if not _NAME.match(n)), None)
-    return f"HAProxy cannot ask for a parameter called {bad!r}" if bad is not None else ""
 
 
 def _rule_file(rules: RuleSet, lines: str) -> str:
@@ -172,13 +164,22 @@ def _lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
 def _param_lines(low: Lowered) -> Iterator[str]:
     """Each parameter that matters anywhere: "=" and its first value, where it is given."""
     for n, name in enumerate(low.names, 1):
-        word = re.escape(name)
-        yield f"http-request set-var-fmt(txn.upright_p{n}) '=%[url_param({name})]' if {{ query -m reg '(?:^|&){word}(?:=|&|$)' }}"
+        word = _word(name)
+        # `url_param` ends a value at ";" and "?", which stand for themselves in one.
+        first = f'query,regsub("^(?:.*?&)??{word}(?:=([^&]*))?(?:&.*)?$","\\1")'
+        yield f"http-request set-var-fmt(txn.upright_p{n}) '=%[{first}]' if {{ query -m reg '(?:^|&){word}(?:=|&|$)' }}"
         yield f"http-request set-var(txn.upright_d{n}) bool(true) if {{ query -m reg '{_twice(name)}' }}"
 
 
+def _word(name: str) -> str:
+    """A name in a regular expression, without a sign that means something to the configuration."""
+    return "".join(
+        c if c.isascii() and (c.isalnum() or c in "_-") else "".join(f"\\x{b:02x}" for b in c.encode()) for c in name
+    )
+
+
 def _twice(name: str) -> str:
-    word = re.escape(name)
+    word = _word(name)
     return f"(?:^|&){word}(?:=[^&]*)?&(?:.*&)?{word}(?:=|&|$)"
 
 
@@ -192,7 +193,7 @@ def _group_lines(low: Lowered) -> Iterator[str]:
             yield f"http-request set-var(txn.upright_stop) bool(true) if {mine} {{ var(txn.upright_d{number[name]}) -m found }}"
             yield f"http-request set-var(txn.upright_seen) bool(true) if {mine} {{ var(txn.upright_p{number[name]}) -m found }}"
         for shape in group.shapes:
-            tail = "".join(f"&{_percent(name)}%[var(txn.upright_p{number[name]})]" for name in shape)
+            tail = "".join(f"&{number[name]}%[var(txn.upright_p{number[name]})]" for name in shape)
             free = "!{ var(txn.upright_r) -m found } !{ var(txn.upright_stop) -m found }"
             given = " ".join(f"{{ var(txn.upright_p{number[name]}) -m found }}" for name in shape)
             yield f"http-request set-var-fmt(txn.upright_tail) '%[var(txn.upright_key)]?{tail}' if {mine} {free} {given}"
@@ -247,7 +248,7 @@ def _form_lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
             tls = "{ ssl_fc }" if each.wrong_scheme == "https" else "!{ ssl_fc }"
             yield f"http-request set-var(txn.upright_off) bool(true) if {mine} {tls}"
         elif each.scheme_from:
-            told = f"{{ req.hdr({each.scheme_from}),lower -m str {each.wrong_scheme} }}"
+            told = f"{{ req.hdr({each.scheme_from},1),lower -m str {each.wrong_scheme} }}"
             yield f"http-request set-var(txn.upright_off) bool(true) if {mine} {told}"
     ours = "{ var(txn.upright_origin) -m found }"
     copied = f"{{ path -m reg '^{PATH}$' }} !{{ path -m reg '^{LEFT_ALONE}$' }}"
@@ -295,9 +296,11 @@ def _answer_lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
     asked = "{ query -m len gt 0 }"
     yield f"http-request set-var(txn.upright_q) query if {asked} {{ var(txn.upright_mode) -m str t }}"
     yield f"http-request set-var-fmt(txn.upright_args) '%[var(txn.upright_args)]&%[query]' if {asked} {{ var(txn.upright_mode) -m str c }}"
-    value = TRACKED_VALUE.replace("'", r"\x27")
+    value = TRACKED_VALUE.replace("'", r"\x27").replace(
+        ")*", ")*+"
+    )  # its matcher keeps a step back for each escape otherwise
     for name in rules.tracking:
-        word = re.escape(name)
+        word = _word(name)
         first = f'query,regsub("^(?:.*?&)??{word}=({value})(?:&.*)?$","\\1")'
         yield (
             f"http-request set-var-fmt(txn.upright_args) '%[var(txn.upright_args)]&{_percent(name)}=%[{first}]'"

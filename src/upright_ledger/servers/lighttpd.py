@@ -38,7 +38,7 @@ if not module then
 end
 local r = lighty.r
 local scheme = r.req_attr["uri.scheme"]
-if module.scheme_from then scheme = r.req_header[module.scheme_from] or "" end
+if module.scheme_from then scheme = (r.req_header[module.scheme_from] or ""):match("^[^, \\t]*") end
 local status, location = module.answer(r.req_header["Host"], r.req_attr["request.orig-uri"], scheme)
 if not status then return end
 if location then r.resp_header["Location"] = location end
@@ -114,7 +114,7 @@ def _entries(low: Lowered) -> Iterator[tuple[tuple[str, str], str]]:
     """(Table, key) and value of every lookup."""
     for key, reply in low.plain.items():
         yield ("plain", _key(key)), encoded(reply)
-    for rank, key, tail, reply in ranked(low):
+    for rank, key, tail, reply in ranked(low, named=True):
         yield (f"r{rank}", f"{_key(key)}?{tail}"), encoded(reply)
 
 

@@ -18,7 +18,7 @@ from upright_ledger.core.template_rules import PASS, TemplateRule
 from upright_ledger.servers.interpreters.nginx import NginxInterpreter
 from upright_ledger.servers.lowering import host_of_own_page
 from upright_ledger.servers.nginx_forms import form_tables
-from upright_ledger.servers.nginx_params import SAME_KEY, ParamTables, literal, spread
+from upright_ledger.servers.nginx_params import CASED, ParamTables, cased
 from upright_ledger.servers.nginx_syntax import host_keys, quote, read_map_tables
 from upright_ledger.servers.nginx_templates import SOURCES, template_tables
 from upright_ledger.servers.protocol import (
@@ -129,7 +129,8 @@ class _Writer:
             out[f"upright_{status}_off_{n}"] = {"default": f"{status}:", **dict.fromkeys(named, "")}
         out |= self._tail_tables()
         out["upright_blocked"] = {"default": "x", **dict.fromkeys(_GUARD, "")}
-        out |= self._cased("common", common) | self._cased("special", special) | params.tables()
+        fold = self.rules.fold_case
+        out |= cased("common", common, fold=fold) | cased("special", special, fold=fold) | params.tables()
         if self.rules.templates:
             by_params = bool(params.groups)
             more, sources = template_tables(self.rules, self.sites, self._template_value, by_params=by_params)
@@ -183,16 +184,6 @@ class _Writer:
         else:
             head, tail = "=", ""
         return head, f"{body}{tail}{mark}{fragment}"
-
-    def _cased(self, name: str, table: dict[str, str]) -> dict[str, dict[str, str]]:
-        """With exact case, a lookup result carries its key, which a second map compares byte by byte."""
-        if self.rules.fold_case:
-            return {f"upright_{name}": table}
-        proven = {k: v if k == "default" else f"{literal(k)}\t{v}" for k, v in table.items()}
-        return {
-            f"upright_{name}_any": spread(proven, re.escape),
-            f"upright_{name}": {"default": "", SAME_KEY: "$upright_a"},
-        }
 
     def _tail_tables(self) -> dict[str, dict[str, str]]:
         """What a rule carries of the query: campaign parameters in fixed order, or all of it."""
@@ -249,7 +240,6 @@ class _Writer:
             "upright_cache": f'"$status|$upright_common{self.special}{"$upright_open" if self.rules.templates else ""}{"$upright_form" if self.rules.forms else ""}"',
             "upright_blocked": "$request_uri",
             "upright_ask_some": "$upright_and",
-            "upright_group": key,
             "upright_seen": '"$upright_group&$args"',
             "upright_twice": '"$upright_group&$args"',
             "upright_single": "$upright_twice",
@@ -260,9 +250,9 @@ class _Writer:
             return fixed[name]
         if "_off_" in name:
             return host
-        if name in {"upright_common", "upright_special"}:
+        if name in CASED:
             return key if self.rules.fold_case else f'"$upright_site$uri\\t${name}_any"'
-        if name in {"upright_common_any", "upright_special_any"}:
+        if name.removesuffix("_any") in CASED:
             return key
         kind, _, rank = name.rpartition("_")
         if kind == "upright_any":

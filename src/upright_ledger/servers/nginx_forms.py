@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_ALONE, NEVER, PATH
+from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, FIRST, LEFT_ALONE, NEVER, PATH
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.servers.nginx_syntax import host_keys
 
@@ -49,7 +49,10 @@ def form_tables(rules: RuleSet) -> tuple[Tables, dict[str, str]]:
         "upright_form": '"$upright_blocked|$upright_form_to|$upright_form_path|$upright_form_off$upright_form_moved"',
     }
     if scheme_from:
-        out["upright_scheme"] = {"default": "-", "http": "http", "https": "https"}
+        told = {"http": "http", "https": "https"}
+        if scheme_from != CONNECTION:
+            told |= {f"~*^{scheme}{FIRST}$": scheme for scheme in ("http", "https")}
+        out["upright_scheme"] = {"default": "-"} | told
         header = f"$http_{scheme_from.lower().replace('-', '_')}"
         sources["upright_scheme"] = "$scheme" if scheme_from == CONNECTION else header
         sources["upright_form_off"] = f'"$upright_scheme {host}"'

@@ -38,6 +38,21 @@ def spread(table: dict[str, str], pattern: Callable[[str], str]) -> dict[str, st
     return {k if len(by_fold[lower_ascii(k)]) == 1 else f"~^{pattern(k)}$": v for k, v in table.items()}
 
 
+CASED = frozenset(["upright_common", "upright_special", "upright_group", "upright_wild"])
+"""The tables that are looked up by site and path."""
+
+
+def cased(name: str, table: dict[str, str], *, fold: bool) -> dict[str, dict[str, str]]:
+    """A table that is looked up by site and path. With exact case a result carries its key, which a second map compares byte by byte."""
+    if fold:
+        return {f"upright_{name}": table}
+    proven = {k: v if k == "default" else f"{literal(k)}\t{v}" for k, v in table.items()}
+    return {
+        f"upright_{name}_any": spread(proven, re.escape),
+        f"upright_{name}": {"default": "", SAME_KEY: "$upright_a"},
+    }
+
+
 class ParamTables:
     """Tables for paths where parameters choose the page: rules with the most parameters are asked first."""
 
@@ -67,7 +82,7 @@ class ParamTables:
     def tables(self) -> dict[str, dict[str, str]]:
         if not self.groups:
             return {}
-        out = {"upright_group": self._group_of if self.fold_case else spread(self._group_of, re.escape)}
+        out = cased("group", self._group_of, fold=self.fold_case)
         variables: dict[str, str] = {}
         for n, name in enumerate(sorted({n for names, _ in self.groups for n in names}), 1):
             word = re.escape(name)

@@ -10,14 +10,13 @@ from collections.abc import Callable, Mapping
 
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.template_rules import TemplateGroup, TemplateRule
-from upright_ledger.servers.nginx_params import twice
+from upright_ledger.servers.nginx_params import cased, twice
 
 Tables = dict[str, dict[str, str]]
 
 SOURCES = {
     "upright_raw": "$request_uri",
     "upright_template": '"$upright_site$upright_raw"',
-    "upright_wild": '"$upright_blocked$upright_site$uri"',
     "upright_held": '"$upright_seen$upright_wild"',
 }
 """What the tables with fixed names are looked up by."""
@@ -53,7 +52,7 @@ def template_tables(
     out["upright_template"] = chosen
     held = "$upright_held" if by_params else ""
     if by_params:
-        out["upright_wild"] = wild
+        out |= cased("wild", wild, fold=rules.fold_case)
         out["upright_held"] = {"default": "", "1": "x"}
     out["upright_open"] = {"default": "", "": "$upright_template"}
     special = "$upright_by_params" if by_params else "$upright_special"

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from itertools import islice, zip_longest
 from typing import Protocol
 
 from upright_ledger.core.addresses import decoded_path
-from upright_ledger.core.compiling import HeldBack
-from upright_ledger.core.rules import Rule, RuleSet
-from upright_ledger.core.template_rules import TemplateRule
+from upright_ledger.core.compiling import HeldBack, make_template
+from upright_ledger.core.rules import DROP, ExactRule, Rule, RuleSet
+from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.core.templates import TemplateError
 from upright_ledger.servers.interpreters import Interpreter
 
 
@@ -52,12 +55,73 @@ class ServerDialect(Dialect, Protocol):
 
 
 def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, list[HeldBack]]:
-    """A rule set without the rules in which a server finds a fault, and these with the reason."""
+    """A rule set without the answers that a server cannot give, and these with the reason.
+
+    What is held back leaves a hole that no other rule fills: its address passes, and its parameters still choose the page. A template that
+    would fill one all the same is held back, too.
+    """
     refused = [HeldBack(rule.legacy_url, "refused", reason) for rule in rules if (reason := fault(rule))]
     if not refused:
         return rules, []
-    exact = tuple(r for r in rules.rules if not fault(r))
-    return replace(rules, rules=exact, templates=tuple(t for t in rules.templates if not fault(t))), refused
+    exact: list[ExactRule] = []
+    holes: list[TemplateRule] = []
+    open_paths: list[tuple[str, str]] = []
+    significant = dict(rules.significant)
+    for rule in rules.rules:
+        hole = replace(rule, status=PASS, destination="", query=DROP)
+        if not fault(rule):
+            exact.append(rule)
+        elif not fault(hole):
+            exact.append(hole)
+        else:
+            significant[rule.path] = significant.get(rule.path, frozenset()) | {name for name, _ in rule.params}
+            more = list(_literal_passes(rule.site, rule.paths, rule.legacy_url, fold=rules.fold_case))
+            holes += [pas for pas in more if not fault(pas)]
+            open_paths += (
+                [(rule.site, path) for path in rule.paths]
+                if len(more) < len(rule.paths) or any(map(fault, more))
+                else []
+            )
+    templates: list[TemplateRule] = []
+    closed: set[str] = set()
+    for template in rules.templates:
+        passing = replace(template, status=PASS, destination="", query=DROP)
+        pattern = re.compile(template.source.regex(fold=rules.fold_case))
+        if any(site == template.site and pattern.fullmatch(path) for site, path in open_paths):
+            refused.append(
+                HeldBack(template.legacy_url, "refused", "it would answer an address whose own rule is held back")
+            )
+        elif not fault(template):
+            templates.append(template)
+        elif not fault(passing):
+            templates.append(passing)
+        else:  # all that is asked after it would answer what is its own
+            closed.add(template.site)
+    refused += [
+        HeldBack(t.legacy_url, "refused", "an earlier template is held back") for t in templates if t.site in closed
+    ]
+    templates = [t for t in (*holes, *templates) if t.site not in closed]
+    return replace(rules, rules=tuple(exact), templates=tuple(templates), significant=significant), refused
+
+
+def _literal_passes(site: str, paths: Iterable[str], label: str, *, fold: bool) -> Iterator[TemplateRule]:
+    """Templates without captures that keep all others from some paths."""
+    for path in paths:
+        with suppress(TemplateError):  # of such paths no template can speak
+            yield make_template(site, path, PASS, "", label, fold=fold)
+
+
+def without_paths(rules: RuleSet, odd: Callable[[str], bool]) -> tuple[RuleSet, list[str]]:
+    """A rule set without the paths that a server cannot compare, and these: rules answer their other spellings, and nothing else takes these."""
+    left = [path for rule in rules.rules for path in rule.paths if odd(path)]
+    if not left:
+        return rules, []
+    kept: list[ExactRule] = []
+    holes: list[TemplateRule] = []
+    for rule in rules.rules:
+        kept.append(replace(rule, paths=tuple(p for p in rule.paths if not odd(p))))
+        holes += _literal_passes(rule.site, filter(odd, rule.paths), rule.legacy_url, fold=rules.fold_case)
+    return replace(rules, rules=tuple(kept), templates=(*holes, *rules.templates)), left
 
 
 MOST_TOLD = 5
@@ -87,11 +151,6 @@ NO_LOWER_CASE = "this server cannot put a path into lower case: capitals are lef
 def without_lower_case(rules: RuleSet) -> RuleSet:
     """A rule set whose forms leave letter case alone."""
     return replace(rules, forms=tuple(replace(form, lower=False) for form in rules.forms))
-
-
-def param_names(rule: Rule) -> tuple[str, ...]:
-    """The names of the parameters that a rule asks for."""
-    return rule.params if isinstance(rule, TemplateRule) else tuple(n for n, _ in rule.params)
 
 
 def decoded(path: str) -> str:

@@ -233,6 +233,8 @@ def _fetch(name: str, arguments: tuple[str, ...]) -> Expression:
             return lambda state: (
                 state.request.host if header.lower() == "host" else state.request.headers.get(header.lower())
             )
+        case "req.hdr", (header, "1"):
+            return lambda state: state.request.headers.get(header.lower(), "").split(",")[0].strip() or None
         case "var", (variable,):
             return lambda state: state.variables.get(variable)
         case "bool", ("true",):

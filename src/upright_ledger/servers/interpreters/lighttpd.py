@@ -51,7 +51,7 @@ class LighttpdInterpreter:
         found = self._by_rules(site, host, request.raw)
         if found is None and site in rules["forms"]:
             header = rules.get("scheme_from", "")
-            scheme = request.headers.get(header.lower(), "") if header else request.scheme
+            scheme = _first_of(request.headers.get(header.lower(), "")) if header else request.scheme
             found = _settled(rules["forms"][site], host, request.raw, scheme)
         return found and found._replace(cache=rules["cache"])
 
@@ -217,6 +217,11 @@ def _pattern(text: str) -> re.Pattern[str]:
             out.append(re.escape(char))
             at += 1
     return re.compile("".join(out))
+
+
+def _first_of(header: str) -> str:
+    """The first value of a header, as the script that is called for each request takes it."""
+    return re.split("[, \t]", header, maxsplit=1)[0]
 
 
 def _settled(form: Table, host: str, target: str, scheme: str) -> Response | None:
