@@ -54,7 +54,8 @@ class Caddy:
 
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(rules, _fault)
-        held, odd = without_paths(held, lambda path: not _is_utf8(path))
+        held, odd, more = without_paths(held, lambda path: not _is_utf8(path))
+        refused += more
         if odd:
             refused.append(HeldBack(f"{len(odd):,} with {odd[0]}", "refused", _NO_LATIN_1))
         routes = _routes(held, lower(held))

@@ -105,6 +105,7 @@ def _usual_targets_of(rule: ExactRule) -> Iterator[str]:
     own = "&".join(f"{name}={value}" for name, value in rule.params)
     yield from (_asked(path, query) for path in rule.paths[:3] for query in (own, f"{own}&utm_source=x&zz=1"))
     yield _asked(toggle_slash(rule.paths[0]).upper(), own)
+    yield from (_asked(rule.paths[0], query) for query in islice(_wrong_queries(rule.params), 2))
 
 
 def _targets_of(rule: ExactRule, rules: RuleSet, names_at: Mapping[tuple[str, str], Sequence[str]]) -> Iterator[str]:

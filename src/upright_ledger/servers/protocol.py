@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping
-from contextlib import suppress
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import islice, zip_longest
 from typing import Protocol
 
 from upright_ledger.core.addresses import decoded_path
-from upright_ledger.core.compiling import HeldBack, make_template
+from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.rules import DROP, ExactRule, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
-from upright_ledger.core.templates import TemplateError
 from upright_ledger.servers.interpreters import Interpreter
 
 
@@ -57,71 +55,66 @@ class ServerDialect(Dialect, Protocol):
 def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, list[HeldBack]]:
     """A rule set without the answers that a server cannot give, and these with the reason.
 
-    What is held back leaves a hole that no other rule fills: its address passes, and its parameters still choose the page. A template that
-    would fill one all the same is held back, too.
+    What is held back leaves a hole that no other rule fills: its address passes where the server can say that, and its parameters still
+    choose the page. Templates that would fill one are held back, too.
     """
     refused = [HeldBack(rule.legacy_url, "refused", reason) for rule in rules if (reason := fault(rule))]
     if not refused:
         return rules, []
     exact: list[ExactRule] = []
-    holes: list[TemplateRule] = []
-    open_paths: list[tuple[str, str]] = []
+    holes: list[tuple[str, str]] = []
     significant = dict(rules.significant)
     for rule in rules.rules:
-        hole = replace(rule, status=PASS, destination="", query=DROP)
+        passing = replace(rule, status=PASS, destination="", query=DROP)
         if not fault(rule):
             exact.append(rule)
-        elif not fault(hole):
-            exact.append(hole)
+        elif not fault(passing):
+            exact.append(passing)
         else:
             significant[rule.path] = significant.get(rule.path, frozenset()) | {name for name, _ in rule.params}
-            more = list(_literal_passes(rule.site, rule.paths, rule.legacy_url, fold=rules.fold_case))
-            holes += [pas for pas in more if not fault(pas)]
-            open_paths += (
-                [(rule.site, path) for path in rule.paths]
-                if len(more) < len(rule.paths) or any(map(fault, more))
-                else []
-            )
+            holes += [(rule.site, path) for path in rule.paths]
+    held, more = _without_those_that_fill(replace(rules, rules=tuple(exact), significant=significant), holes)
     templates: list[TemplateRule] = []
     closed: set[str] = set()
-    for template in rules.templates:
-        passing = replace(template, status=PASS, destination="", query=DROP)
-        pattern = re.compile(template.source.regex(fold=rules.fold_case))
-        if any(site == template.site and pattern.fullmatch(path) for site, path in open_paths):
-            refused.append(
-                HeldBack(template.legacy_url, "refused", "it would answer an address whose own rule is held back")
-            )
-        elif not fault(template):
+    for template in held.templates:
+        passing_by = replace(template, status=PASS, destination="", query=DROP)
+        if not fault(template):
             templates.append(template)
-        elif not fault(passing):
-            templates.append(passing)
+        elif not fault(passing_by):
+            templates.append(passing_by)
         else:  # all that is asked after it would answer what is its own
             closed.add(template.site)
-    refused += [
+    more += [
         HeldBack(t.legacy_url, "refused", "an earlier template is held back") for t in templates if t.site in closed
     ]
-    templates = [t for t in (*holes, *templates) if t.site not in closed]
-    return replace(rules, rules=tuple(exact), templates=tuple(templates), significant=significant), refused
+    return replace(held, templates=tuple(t for t in templates if t.site not in closed)), [*refused, *more]
 
 
-def _literal_passes(site: str, paths: Iterable[str], label: str, *, fold: bool) -> Iterator[TemplateRule]:
-    """Templates without captures that keep all others from some paths."""
-    for path in paths:
-        with suppress(TemplateError):  # of such paths no template can speak
-            yield make_template(site, path, PASS, "", label, fold=fold)
+def without_paths(rules: RuleSet, odd: Callable[[str], bool]) -> tuple[RuleSet, list[str], list[HeldBack]]:
+    """A rule set without the paths that a server cannot compare, these paths, of which rules answer other spellings, and the templates that would take them."""
+    holes = [(rule.site, path) for rule in rules.rules for path in rule.paths if odd(path)]
+    kept = (
+        tuple(replace(rule, paths=tuple(p for p in rule.paths if not odd(p))) for rule in rules.rules)
+        if holes
+        else rules.rules
+    )
+    held, more = _without_those_that_fill(replace(rules, rules=kept), holes)
+    return held, [path for _, path in holes], more
 
 
-def without_paths(rules: RuleSet, odd: Callable[[str], bool]) -> tuple[RuleSet, list[str]]:
-    """A rule set without the paths that a server cannot compare, and these: rules answer their other spellings, and nothing else takes these."""
-    left = [path for rule in rules.rules for path in rule.paths if odd(path)]
-    if not left:
-        return rules, []
-    kept: list[ExactRule] = []
-    holes: list[TemplateRule] = []
-    for rule in rules.rules:
-        kept.append(replace(rule, paths=tuple(p for p in rule.paths if not odd(p))))
-        holes += _literal_passes(rule.site, filter(odd, rule.paths), rule.legacy_url, fold=rules.fold_case)
-    return replace(rules, rules=tuple(kept), templates=(*holes, *rules.templates)), left
+def _without_those_that_fill(rules: RuleSet, holes: Sequence[tuple[str, str]]) -> tuple[RuleSet, list[HeldBack]]:
+    """A rule set without the templates that fit a path (site, path) whose own rule is held back, and these."""
+    patterns = [re.compile(t.source.regex(fold=rules.fold_case)) for t in rules.templates] if holes else []
+    filling = [
+        template
+        for template, pattern in zip(rules.templates, patterns, strict=False)
+        if template.status != PASS and any(site == template.site and pattern.fullmatch(path) for site, path in holes)
+    ]
+    told = [
+        HeldBack(t.legacy_url, "refused", "it would answer an address whose own rule is held back") for t in filling
+    ]
+    left = tuple(t for t in rules.templates if t not in filling)
+    return replace(rules, templates=left), told
 
 
 MOST_TOLD = 5
