@@ -267,11 +267,11 @@ def test_an_old_host_that_was_forgotten_is_added(museum: Program) -> None:
 
 
 def test_values_that_were_left_out_of_logs_are_said_to_be_gone(museum: Program) -> None:
-    asked = [Asked(f"/story.php?sid={n % 3}") for n in range(9)]
+    asked = [Asked(f"/story.php?oscsid={n % 3}") for n in range(9)]
     museum("gather", write_log(museum.folder / "a.log", "combined", combined(asked)))
     museum("gather", write_log(museum.folder / "plain.log", "combined", combined([Asked("/plain", day=4)])))
-    said = museum("fold", "--significant", "/story.php=sid").out
-    assert "The values of sid are not known from a.log (step 2)" in said
+    said = museum("fold", "--significant", "/story.php=oscsid").out
+    assert "The values of oscsid are not known from a.log (step 2)" in said
     assert "plain.log" not in said
     museum("undo", "--step", "2")
     museum("gather", "a.log")

@@ -388,3 +388,25 @@ def test_traffic_classes() -> None:
 
 def test_masking_leaves_other_parameters_alone() -> None:
     assert Secrets().in_query("item=12&token=s3cret&q=a%40b.example") == "item=12&token=masked&q=masked"
+
+
+def test_what_chooses_the_page_is_not_folded_by_its_name(museum: Program) -> None:
+    rows = [f"{OLD}/article.php?sid={n},Story {n},{n}" for n in (101, 102, 103)]
+    rows.append(f"{OLD}/article.php?sid=9f8e7d6c5b4a39281706f5e4,Story 101,1")
+    museum.write("pages.csv", "url,title,clicks\n" + "\n".join(rows) + "\n")
+    line = '203.0.113.9 - - [10/Mar/2026:10:00:00 +0000] "GET /article.php?sid={} HTTP/1.1" 200 5 "-" "Mozilla/5.0"\n'
+    museum.write("access.log", "".join(line.format(v) for v in (101, 102, 102, "a1b2c3d4e5f60718", "b2c3d4e5f6071829")))
+    museum("gather", "pages.csv", "access.log")
+    found = {e["legacy_url"].removeprefix(OLD): e["hits"] for e in museum.json("entries")["entries"]}
+    assert found == {"/article.php?sid=101": 1, "/article.php?sid=102": 2, "/article.php?sid=103": 0, "/article.php": 2}
+
+
+def test_one_name_with_several_values_names_a_page_of_its_own_that_no_rule_can_tell(museum: Program) -> None:
+    museum.write("urls.txt", f"{OLD}/list?tag[]=red&tag[]=blue\n{OLD}/list?tag[]=red\n{OLD}/list?tag[]=red&tag[]=red\n")
+    museum("gather", "urls.txt")
+    keys = {e["legacy_url"].removeprefix(OLD) for e in museum.json("entries")["entries"]}
+    assert keys == {"/list?tag[]=red&tag[]=blue", "/list?tag[]=red"}
+    museum("decide", "/list?tag[]=red", "--to", "/red/")
+    museum("decide", "/list?tag[]=red&tag[]=blue", "--to", "/both/")
+    manifest = museum.json("build", "--for", "nginx", "--out", "rules", code=None)
+    assert ["several values" in h["reason"] for h in manifest["held_back"]] == [True]

@@ -257,14 +257,14 @@ def test_a_control_byte_in_a_log_is_no_sign_of_anything(museum: Program) -> None
 
 
 def test_a_parameter_that_is_significant_somewhere_is_kept_in_logs(museum: Program) -> None:
-    museum.write("first.txt", f"{OLD}/story.php?sid=1\n")
+    museum.write("first.txt", f"{OLD}/story.php?oscsid=1\n")
     museum("gather", "first.txt")
-    museum("fold", "--significant", "/story.php=sid")
-    museum.write("a.log", text([line("/story.php?sid=7&utm_source=x"), line("/a?sid=8", second=1)]))
+    museum("fold", "--significant", "/story.php=oscsid")
+    museum.write("a.log", text([line("/story.php?oscsid=7&utm_source=x"), line("/a?oscsid=8", second=1)]))
     museum("gather", "a.log")
-    assert {k: v for k, v in hits(museum).items() if v} == {"/story.php?sid=7": 1, "/a": 1}
+    assert {k: v for k, v in hits(museum).items() if v} == {"/story.php?oscsid=7": 1, "/a": 1}
     museum("fold", "--case", "exact")  # derived anew from what is stored
-    assert "/story.php?sid=7" in hits(museum)
+    assert "/story.php?oscsid=7" in hits(museum)
 
 
 def test_every_line_of_a_long_log_is_accounted_for(museum: Program) -> None:

@@ -130,7 +130,7 @@ def _seen(rows: Iterable[tuple[str, str, int]], policy: FoldingPolicy) -> Iterab
         params: dict[str, str] = {}
         for part in query.split("&"):
             name, _, value = part.partition("=")
-            if name and not policy.purpose(name):
+            if name and not policy.purpose(name, value):
                 params.setdefault(name, value)
         if params:
             yield Seen(policy.fold_path(path)[0], params, title, status)

@@ -208,6 +208,9 @@ def _inexpressible(plan: Plan, sites: Sites, policy: FoldingPolicy) -> str:
     """Why no server could execute a plan safely, or an empty string."""
     if reason := unanswerable(plan.old):
         return reason
+    names = [name for name, _ in plan.folded.params]
+    if len(set(names)) < len(names):
+        return f"no server tells apart addresses in which {max(names, key=names.count)} is given with several values"
     goal = plan.goal
     if goal is None:
         return ""

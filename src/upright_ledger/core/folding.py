@@ -9,12 +9,14 @@ import re
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from functools import cached_property
+from operator import itemgetter
 from typing import Any, NamedTuple
 
 from upright_ledger.core.addresses import Address, canonical_path, guard, lower_ascii, lower_path, names_file
 from upright_ledger.core.escapes import as_latin1, as_utf8, canonical_value
-from upright_ledger.core.secrets import Secrets
+from upright_ledger.core.secrets import MASK, Secrets, looks_random
 from upright_ledger.core.usual_names import (
+    DOUBTFUL_SESSION,
     INDEX_FILES,
     SESSION,
     TRACKING,
@@ -76,17 +78,19 @@ class FoldingPolicy:
             (n.lower() for n in (*self.tracking, *self.tracking_only_folded)), TRACKING_PARAMETER
         )
 
-    def purpose(self, name: str) -> str:
-        """What a parameter is for by its name: tracking, session, a view, or an empty string."""
+    def purpose(self, name: str, value: str = "") -> str:
+        """What a parameter is for: tracking, session, a view, or an empty string. A name that may also choose the page is judged by its value."""
         low = name.lower()
+        if low in DOUBTFUL_SESSION and value != MASK and not looks_random(value):
+            return ""
         return self._purposes.get(low) or (TRACKING_PARAMETER if low.startswith("utm_") else "")
 
-    def noise(self, name: str) -> str:
+    def noise(self, name: str, value: str = "") -> str:
         """The kind of a parameter that logs need not keep (tracking or session), or an empty string.
 
         One that the settings name as significant anywhere is kept.
         """
-        purpose = self.purpose(name)
+        purpose = self.purpose(name, value)
         return purpose if purpose != VIEW and name not in self._significant_names else ""
 
     @cached_property
@@ -94,7 +98,11 @@ class FoldingPolicy:
         """Kind → the names of such parameters as a regular expression, for matching whole and without case."""
         found: dict[str, list[str]] = {}
         for name, purpose in self._purposes.items():
-            if purpose != VIEW and not any(n.lower() == name for n in self._significant_names):
+            if (
+                purpose != VIEW
+                and name not in DOUBTFUL_SESSION
+                and not any(n.lower() == name for n in self._significant_names)
+            ):
                 found.setdefault(purpose, []).append(re.escape(name))
         if not any(n.lower().startswith("utm_") for n in self._significant_names):
             found.setdefault(TRACKING_PARAMETER, []).append(r"utm_\w*")
@@ -111,8 +119,9 @@ class FoldingPolicy:
 
     @cached_property
     def secrets(self) -> Secrets:
-        """What is masked before anything is stored."""
-        return Secrets(frozenset(n.lower() for n in self.secret), frozenset(n.lower() for n in self.no_secret))
+        """What is masked before anything is stored. A parameter that chooses the page somewhere is no secret."""
+        never = (*self.no_secret, *self._significant_names)
+        return Secrets(frozenset(n.lower() for n in self.secret), frozenset(n.lower() for n in never))
 
     @cached_property
     def tracking_names(self) -> frozenset[str]:
@@ -306,23 +315,25 @@ def fold_target(path: str, query: str, policy: FoldingPolicy) -> Folded:
 def _fold_query(query: str, path: str, policy: FoldingPolicy) -> tuple[tuple[tuple[str, str], ...], set[str]]:
     """The parameters that choose the page, by name, and what was folded."""
     mends: set[str] = set()
-    params: dict[str, str] = {}
+    params: list[tuple[str, str]] = []
     significant = policy.significant_at(path)
     for part in query.split("&"):
         name, _, value = part.partition("=")
         if not name:
             continue
-        purpose = policy.purpose(name)
+        purpose = policy.purpose(name, value)
         if name not in significant if significant is not None else purpose:
             mends.add(purpose or OTHER_PARAMETER)
-        elif name not in params:
-            params[name] = canonical_value(value)
+        elif (
+            param := (name, canonical_value(value))
+        ) not in params:  # one name with several values names a page of its own
+            params.append(param)
     if len(params) < 2:
-        return tuple(params.items()), mends
-    names = list(params)
-    if names != (names := sorted(names)):
+        return tuple(params), mends
+    ordered = sorted(params, key=itemgetter(0))
+    if ordered != params:
         mends.add("parameter order")
-    return tuple([(n, params[n]) for n in names]), mends
+    return tuple(ordered), mends
 
 
 def unanswerable(address: Address) -> str:

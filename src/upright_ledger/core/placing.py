@@ -195,7 +195,7 @@ class Placer:
         return self._entry(address, site, f"{address.origin}{target}", dots=dots)
 
     def _without_noise(self, query: str) -> str:
-        return "&".join([p for p in query.split("&") if p and not self.policy.noise(p.partition("=")[0])])
+        return "&".join([p for p in query.split("&") if p and not self.policy.noise(*p.partition("=")[::2])])
 
     def _entry(self, address: Address, site: str, spelling: str, *, dots: bool = False) -> Placed:
         folded = fold(address, self.policy)

@@ -176,7 +176,7 @@ class Secrets:
             return True
         kind = _kind_of(name)
         if kind is not None:
-            return kind or _looks_random(value)
+            return kind or looks_random(value)
         return len(value) >= _LONG_IN_QUERIES and not _long_kept(value, _LONG_IN_QUERIES)
 
     def _pair(self, pair: str) -> str:
@@ -218,7 +218,7 @@ def _masked_path(secrets: Secrets, path: str) -> str:
     for n, segment in enumerate(segments):
         if len(segment) < _RANDOM:
             continue
-        opens = n and "".join(_WORD.findall(segments[n - 1].lower())) in _LEADS_TO_ONE and _looks_random(segment)
+        opens = n and "".join(_WORD.findall(segments[n - 1].lower())) in _LEADS_TO_ONE and looks_random(segment)
         if opens or (len(segment) >= _LONG_IN_PATHS and not _long_kept(segment, _LONG_IN_PATHS)):
             segments[n] = MASK
     return _without_mail("/".join(segments))
@@ -235,7 +235,7 @@ def _kind_of(name: str) -> bool | None:
     return None
 
 
-def _looks_random(value: str) -> bool:
+def looks_random(value: str) -> bool:
     """Whether a value looks drawn at random: long, with letters and digits, or capitals and small letters, that change places often."""
     for word in _WORD.findall(unquote(value)):
         if len(word) < _RANDOM:

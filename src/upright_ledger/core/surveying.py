@@ -11,6 +11,8 @@ from typing import NamedTuple
 
 from upright_ledger.core.addresses import Address
 from upright_ledger.core.folding import without_path_session
+from upright_ledger.core.secrets import looks_random
+from upright_ledger.core.usual_names import DOUBTFUL_SESSION
 
 ANSWERED, MOVED, REFUSED, FAILING = "answered", "moved", "refused", "failing"
 UNREACHABLE, NOT_ASKED = "unreachable", "not asked"
@@ -150,8 +152,12 @@ class Frontier:
             address = address._replace(path=without_path_session(address.path))
         if not address.query or not ignored:
             return address._replace(fragment="") if address.fragment else address
-        kept = [p for p in address.query.split("&") if p.partition("=")[0].lower() not in ignored]
+        kept = [p for p in address.query.split("&") if not self._is_ignored(*p.partition("=")[::2])]
         return address._replace(query="&".join(kept), fragment="")
+
+    def _is_ignored(self, name: str, value: str) -> bool:
+        low = name.lower()
+        return low in self.limits.ignored or (low in DOUBTFUL_SESSION and looks_random(value))
 
     def take(self, address: Address, depth: int) -> str | None:
         """Note a settled address. None where it was known; else why it is not to be asked, empty where it is."""

@@ -47,6 +47,9 @@ SESSION = (
 )
 """Parameters that name one visit, in lower case."""
 
+DOUBTFUL_SESSION = frozenset(["sid", "cfid"])
+"""Those of them that choose the page on other sites (a story's number): there the value decides."""
+
 INDEX_FILES = (
     "index.html",
     "index.htm",
