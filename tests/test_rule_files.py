@@ -68,6 +68,37 @@ REQUESTS = (
     "/posts/x", "/noargs?x=1", "/exact?y=1", "/exact/", "/dir/x?y=1", "/dir/deeper/z?q=1", "/dir/first/1", "/n/abc", "/n/ABC", "/foo.php", "/foo.php/x",
 )  # fmt: skip
 HOSTS = ("www.quillhaven.example", "old.quillhaven.example")
+GUARDED = r"""RewriteEngine On
+RewriteRule ^keep - [L]
+RewriteRule ^keep/never$ /no [R=301,L]
+RewriteRule ^private - [F]
+RewriteRule ^lost$ - [R=404,L]
+RewriteRule ^skip$ - [S=1]
+RewriteRule ^skip$ /not-this [R=301,L]
+RewriteRule ^chain$ - [C]
+RewriteRule ^ /by-chain [R=301,L]
+RewriteCond %{HTTP_USER_AGENT} nobody
+RewriteRule ^agent$ /for-nobody [R=301,L]
+RewriteRule ^inner$ /inner-page [L]
+RewriteRule ^inner-page$ /outer [R=301,L]
+RewriteCond %{REQUEST_FILENAME} -f
+RewriteRule ^file$ - [L]
+RewriteRule ^(?:a|b)(?=x).*$ /look-ahead [R=301,L]
+RewriteRule ^(.*\.php)$ /php/$1 [R=301,L]
+Redirect 404 /album/secret
+Redirect 301 /album /photos
+Redirect 301 /keep /kept
+Redirect 301 /private /seen
+Redirect 301 /inner /found
+Redirect 301 /after /it
+RedirectMatch 403 ^/shut
+RedirectMatch 301 ^/(shut|open)/(.*)$ /doors/$2
+RedirectMatch 301 ^/(lost|skip|chain|agent|file|ax)$ /caught/$1
+"""
+GUARDED_REQUESTS = (
+    "/keep", "/keep/never", "/keep/x", "/private", "/private/x", "/lost", "/skip", "/chain", "/agent", "/inner", "/inner-page", "/file", "/ax", "/bxy",
+    "/a.php", "/album/secret", "/album/secret/x", "/album/x", "/after", "/shut/x", "/open/x", "/other", "/",
+)  # fmt: skip
 
 
 def serve(name: str, text: str, folder: Path) -> Path:
@@ -92,10 +123,10 @@ def serve(name: str, text: str, folder: Path) -> Path:
     return folder
 
 
-def read_in(program: Program, file: str, host: str) -> dict[str, tuple[str, str]]:
+def read_in(program: Program, file: str, host: str, requests: tuple[str, ...] = REQUESTS) -> dict[str, tuple[str, str]]:
     """What our reading of a rule file answers: target → status and Location."""
     program("gather", "--kind", "rules", file)
-    listed = "".join(f"http://{host}{target}\n" for target in REQUESTS)
+    listed = "".join(f"http://{host}{target}\n" for target in requests)
     program.write("requests.csv", "url\n" + listed)
     program("rehearse", "requests.csv", "--column", "url=url", "--out", "out.csv", code=None)
     with (program.folder / "out.csv").open(encoding="utf-8") as out:
@@ -140,6 +171,25 @@ def test_a_rule_file_means_what_the_real_server_does(
                 assert (told, where) == (str(status), expected), (host, target)
                 answered += status != 404
     assert answered > 15
+
+
+@needs_server("apache")
+def test_what_protects_addresses_is_never_passed_over(bare: Program) -> None:
+    """What a file answers otherwise, or not at all, is not answered by a later rule of it; and what is understood is what the server does."""
+    bare("open", "site", "--old", OLD, "--new", NEW)
+    program = Program(bare.folder / "site")
+    program.write(".htaccess", GUARDED)
+    answered = 0
+    with run_example("apache", serve("apache", GUARDED, bare.folder / "server")) as place:
+        ours = read_in(program, ".htaccess", HOSTS[0], GUARDED_REQUESTS)
+        for target in GUARDED_REQUESTS:
+            status, location = ask(place, HOSTS[0], target)
+            told, where = ours[target]
+            if told in {"301", "302", "410"}:
+                bare_ones = [re.sub(r"^https?://" + re.escape(HOSTS[0]), "", text) for text in (where, location)]
+                assert (told, bare_ones[0]) == (str(status), bare_ones[1]), target
+                answered += 1
+    assert answered >= 6
 
 
 def test_what_is_not_understood_is_listed_with_its_line(museum: Program) -> None:

@@ -83,7 +83,8 @@ class ImportedRule:
     """One rule. where: file and line. literal: the whole subject equals the pattern. status PASS: nothing is answered.
 
     destination: pieces in turn; empty for 410 and PASS. query: what happens to the request's. escape: whether groups are
-    percent-encoded where a path does not hold them bare.
+    percent-encoded where a path does not hold them bare. stage: of the server's modules, the one that reads it. ends: whether nothing later
+    answers where it passes, as something else does; else only later rules of its stage do not.
     """
 
     where: str
@@ -97,6 +98,8 @@ class ImportedRule:
     conditions: tuple[Condition, ...] = ()
     query: str = KEEP
     escape: bool = True
+    stage: int = 0
+    ends: bool = True
 
     def as_dict(self) -> dict[str, Any]:
         """For storing; see `from_dict`."""
@@ -213,10 +216,16 @@ class Block:
             while path:
                 numbers += self._below.get(path, ())
                 path = path.rpartition("/")[0]
+        done: set[int] = set()
         for n in merge(sorted(numbers), self._others):
-            found = _fits(self.rules[n], request)
-            if found is not None:
-                return self.rules[n], _destination(self.rules[n], request, *found)
+            rule = self.rules[n]
+            if rule.stage in done:
+                continue
+            found = _fits(rule, request)
+            if found is not None and not rule.ends:
+                done.add(rule.stage)
+            elif found is not None:
+                return rule, _destination(rule, request, *found)
         return None
 
 

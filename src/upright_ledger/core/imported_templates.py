@@ -48,14 +48,18 @@ def templates_of(
     before = _Earlier()
     for template in own:
         before.add(template)
-    for rule in (r for block in blocks for r in block.rules):
+    passing, stage = _Earlier(), (0, 0)  # what keeps rules of its own stage alone from answering
+    for number, rule in ((n, r) for n, block in enumerate(blocks) for r in block.rules):
+        if stage != (stage := (number, rule.stage)):
+            passing = _Earlier()
         if not rule.is_pattern or not rule.status:
-            before.add(rule)
+            (before if rule.ends else passing).add(rule)
             continue
         for site in _sites_of(rule, sites):
             try:
                 template = _template(rule, site, bases, fold=fold)
-                _is_asked_alike(template, before, fold=fold)
+                for earlier in (before, passing):
+                    _is_asked_alike(template, earlier, fold=fold)
             except (NoTemplateError, TemplateError) as error:
                 left.append((rule.where, str(error)))
                 before.add(rule)

@@ -77,8 +77,11 @@ def read_rules(path: Path, options: ReadOptions) -> Reading:
 
 
 def _items(read: RulesRead) -> Iterator[Item]:
+    missed = {line for line, _, _ in read.missed}
     for rule in read.rules:
         line = int(rule.where.rpartition(":")[2])
+        if line in missed:
+            continue  # it stands for what was not understood
         if rule.address:
             url = f"http://{rule.host}{rule.address}" if rule.host else rule.address
             yield Record(line, url, figures=[Figure(LISTED, 1.0)])
