@@ -7,6 +7,7 @@ import pickle
 import queue
 import signal
 import threading
+import time
 import traceback
 from collections.abc import Callable, Sequence
 from contextlib import suppress
@@ -129,6 +130,23 @@ class Apart(Generic[T]):
         if code is None or code >= 0:
             return "" if code is None else f" (exit code {code})"
         return f" (killed by signal {-code}{', for want of memory, it may be' if code == -signal.SIGKILL else ''})"
+
+
+class Few(Generic[T]):
+    """Things that a process hands over a few at a time: so many, or what there is after a while."""
+
+    def __init__(self, put: Put, most: int, seconds: float) -> None:
+        self._put, self._most, self._seconds = put, most, seconds
+        self.found: list[T] = []
+        self._since = time.monotonic()
+
+    def hand_over(self) -> None:
+        """Hand over what there is, where it is enough or waited long enough."""
+        now = time.monotonic()
+        if self.found and (len(self.found) >= self._most or now - self._since > self._seconds):
+            self._put(self.found)
+            self.found.clear()
+            self._since = now
 
 
 def _receive(number: int, ours: Connection, come: queue.SimpleQueue[tuple[int, bytes]]) -> None:

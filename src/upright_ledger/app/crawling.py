@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import time
-
-from upright_ledger.app.apart import Apart, Put
+from upright_ledger.app.apart import Apart, Few, Put
 from upright_ledger.app.page_reading import page_reader
 from upright_ledger.core.surveying import Limits, Seen
 from upright_ledger.web.client import Place
@@ -34,22 +32,13 @@ def _crawl(
     before: list[Seen],
 ) -> None:
     """Crawl, handing over what was seen a few pages at a time."""
-    found: list[tuple[Seen, bytes]] = []
-    since = time.monotonic()
+    few = Few[tuple[Seen, bytes]](put, _AT_ONCE, _PATIENCE)
 
     def done(seen: Seen, facts: bytes) -> None:
-        found.append((seen, facts))
-
-    def hand_over() -> None:
-        nonlocal since
-        now = time.monotonic()
-        if found and (len(found) >= _AT_ONCE or now - since > _PATIENCE):
-            put(found)
-            found.clear()
-            since = now
+        few.found.append((seen, facts))
 
     with page_reader() as reader:
         crawl(
-            start, limits, place, manner, reader, done, own_site=own_site, external=external, before=before, meanwhile=hand_over
+            start, limits, place, manner, reader, done, own_site=own_site, external=external, before=before, meanwhile=few.hand_over
         )  # fmt: skip
-    put(found)
+    put(few.found)

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import os
-import time
 from dataclasses import replace
 
-from upright_ledger.app.apart import Apart, Put
+from upright_ledger.app.apart import Apart, Few, Put
 from upright_ledger.core.addresses import Address
 from upright_ledger.core.verdicts import Trace
 from upright_ledger.formats.pages import read_page
@@ -37,16 +36,7 @@ def shares(
 
 def _trace(put: Put, left: list[tuple[int, Address]], place: Place, manner: Manner) -> None:
     """Trace numbered addresses, handing them over a few at a time."""
-    found: list[tuple[int, Trace]] = []
-    since = time.monotonic()
+    few = Few[tuple[int, Trace]](put, _AT_ONCE, _PATIENCE)
 
-    def hand_over() -> None:
-        nonlocal since
-        now = time.monotonic()
-        if found and (len(found) >= _AT_ONCE or now - since > _PATIENCE):
-            put(found)
-            found.clear()
-            since = now
-
-    trace_all(left, place, manner, read_page, lambda number, trace: found.append((number, trace)), hand_over)
-    put(found)
+    trace_all(left, place, manner, read_page, lambda number, trace: few.found.append((number, trace)), few.hand_over)
+    put(few.found)

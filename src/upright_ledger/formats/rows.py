@@ -136,7 +136,7 @@ def _open_workbook(path: Path) -> dict[str, Any]:
                     f"{path} would unpack to {unpacked / 1e6:,.0f} MB, which no export does", "save the sheet as CSV"
                 )
             _check_extents(path, archive)
-    except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError, EOFError, zlib.error):
+    except (zipfile.BadZipFile, OSError, RuntimeError, EOFError, zlib.error):
         raise InputError(f"{path} is a damaged workbook", "save it again, or as CSV") from None
     try:
         workbook = python_calamine.CalamineWorkbook.from_path(str(path))

@@ -6,13 +6,15 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import islice, zip_longest
-from typing import Protocol
+from typing import Protocol, TypeVar
 
 from upright_ledger.core.addresses import decoded_path
 from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.rules import DROP, ExactRule, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
 from upright_ledger.servers.interpreters import Interpreter
+
+R = TypeVar("R", ExactRule, TemplateRule)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,11 +67,8 @@ def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, 
     holes: list[tuple[str, str]] = []
     significant = dict(rules.significant)
     for rule in rules.rules:
-        passing = replace(rule, status=PASS, destination="", query=DROP)
-        if not fault(rule):
-            exact.append(rule)
-        elif not fault(passing):
-            exact.append(passing)
+        if (said := _sayable(rule, fault)) is not None:
+            exact.append(said)
         else:
             significant[rule.path] = significant.get(rule.path, frozenset()) | {name for name, _ in rule.params}
             holes += [(rule.site, path) for path in rule.paths]
@@ -77,17 +76,20 @@ def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, 
     templates: list[TemplateRule] = []
     closed: set[str] = set()
     for template in held.templates:
-        passing_by = replace(template, status=PASS, destination="", query=DROP)
-        if not fault(template):
-            templates.append(template)
-        elif not fault(passing_by):
-            templates.append(passing_by)
+        if (said_too := _sayable(template, fault)) is not None:
+            templates.append(said_too)
         else:  # all that is asked after it would answer what is its own
             closed.add(template.site)
     more += [
         HeldBack(t.legacy_url, "refused", "an earlier template is held back") for t in templates if t.site in closed
     ]
     return replace(held, templates=tuple(t for t in templates if t.site not in closed)), [*refused, *more]
+
+
+def _sayable(rule: R, fault: Callable[[Rule], str]) -> R | None:
+    """A rule, or that its address passes, whichever a server can say; None where it can say neither."""
+    passing = replace(rule, status=PASS, destination="", query=DROP)
+    return next((said for said in (rule, passing) if not fault(said)), None)
 
 
 def without_paths(rules: RuleSet, odd: Callable[[str], bool]) -> tuple[RuleSet, list[str], list[HeldBack]]:
