@@ -12,7 +12,7 @@ from conftest import NEW, OLD, Program, opened
 from upright_ledger.app.book import Book
 from upright_ledger.core.imported import Block, request_of
 from upright_ledger.core.template_rules import TemplateRule
-from upright_ledger.formats.apache_rules import read_apache
+from upright_ledger.formats.apache_servers import read_apache
 from upright_ledger.ledger.store import open_ledger
 
 SOURCES = (
@@ -84,7 +84,7 @@ def test_what_is_looked_up_is_what_reading_line_by_line_finds(seed: int) -> None
     rng = random.Random(seed)
     prefixes = "".join(f"Redirect 301 {p} /x\n" for p in rng.sample(["/a/b", "/a/", "/A", "/b/c/", "/c-7", "/2011"], 3))
     text = f"{rule_file(rng)}{prefixes}RewriteRule ^A/b/?$ /q [R,L,NC]\nRedirectMatch 301 ^/b(.*)$ /w\n"
-    rules = read_apache(text, "rules", folder=rng.random() < 0.5).rules
+    rules = read_apache(text, "rules", folder="/" if rng.random() < 0.5 else "").rules
     whole, single = Block(rules), [(rule, Block([replace(rule, ends=True)])) for rule in rules]
     for _ in range(60):
         path = (

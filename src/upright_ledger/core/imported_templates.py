@@ -112,7 +112,8 @@ def _sites_of(rule: ImportedRule, sites: Sequence[Site]) -> list[Site]:
 
     def fits(host: str) -> bool:
         return any(
-            (host == c.pattern if c.literal else compiled(c.pattern, c.nocase).search(host) is not None) for c in named
+            (host == c.pattern if c.literal else compiled(c.pattern, c.nocase).search(host.encode()) is not None)
+            for c in named
         )
 
     return [s for s in sites if not named or fits(hosts[s.name])]

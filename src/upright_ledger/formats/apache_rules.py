@@ -1,13 +1,15 @@
-"""Redirect rules in Apache's files: mod_alias and mod_rewrite, of a server's configuration or a .htaccess."""
+"""Redirect rules in Apache's files: what single directives of mod_rewrite and mod_alias say, in the place they stand in."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
 from upright_ledger.core.imported import (
     APPEND,
+    AT_END,
+    AT_END_WHOLE,
     CONDITION,
     DROP,
     GROUP,
@@ -15,23 +17,35 @@ from upright_ledger.core.imported import (
     INNER,
     KEEP,
     PATH,
+    PORT,
     QUERY,
     REQUEST,
     SCHEME,
     TEXT,
     VARIABLE,
+    WHOLE,
+    WHOLE_BARE,
     Condition,
     ImportedRule,
     NotUnderstoodError,
     Piece,
-    alternatives,
+    compiled,
 )
 from upright_ledger.core.template_rules import PASS
+from upright_ledger.formats.apache_config import Directive
+from upright_ledger.formats.rules_read import everything, understood
+
+REWRITE, ALIAS, INNER_REWRITE, INNER_ALIAS = 0, 1, 2, 3
+"""Stages: mod_rewrite and then mod_alias for the server, and the same for folders."""
+
+ALIASES = {"redirect": 302, "redirectmatch": 302, "redirectpermanent": 301, "redirecttemp": 302}
+"""Directives of mod_alias that redirect, with the status they have where none is given."""
 
 _WORDS = {"permanent": 301, "temp": 302, "seeother": 303, "gone": 410}
+_REDIRECTS = {301, 302, 307, 308}
 _SUBJECTS = {
     "REQUEST_URI": PATH, "QUERY_STRING": QUERY, "HTTP_HOST": HOST, "SERVER_NAME": HOST, "REQUEST_SCHEME": SCHEME, "HTTPS": SCHEME,
-    "THE_REQUEST": REQUEST,
+    "X-FORWARDED-PROTO": SCHEME, "SERVER_PORT": PORT, "THE_REQUEST": REQUEST,
 }  # fmt: skip
 _VARIABLES = {
     "REQUEST_URI": PATH,
@@ -40,124 +54,269 @@ _VARIABLES = {
     "SERVER_NAME": HOST,
     "REQUEST_SCHEME": SCHEME,
 }
-_HARMLESS_FLAGS = {"L", "END", "NE", "PT", "UNSAFEALLOW3F", "B", "BNP", "NS", "DPI"}
+_FLAGS = {
+    "REDIRECT": "R", "NOCASE": "NC", "QSAPPEND": "QSA", "QSDISCARD": "QSD", "LAST": "L", "GONE": "G", "FORBIDDEN": "F", "NOESCAPE": "NE", "SKIP": "S",
+    "CHAIN": "C", "NEXT": "N", "PROXY": "P", "PASSTHROUGH": "PT", "ENV": "E", "COOKIE": "CO", "TYPE": "T", "HANDLER": "H", "NOSUBREQ": "NS",
+    "DISCARDPATH": "DPI",
+}  # fmt: skip
+"""Long names of flags."""
+_KNOWN_FLAGS = {"R", "NC", "QSA", "QSD", "L", "END", "G", "NE", "E", "CO", "T", "H", "NS", "DPI"}
+_JUMPS = {"S", "C", "N", "P", "PT"}
+"""Flags by which a rule that changes nothing decides what is asked next."""
 # What a pattern says in plain letters, but for one that is optional or repeated.
 _BEGINNING = re.compile(r"\^(?:(?:[A-Za-z0-9_/~,;:@=&!'-]|\\[^A-Za-z0-9])(?![?*{]))*")
-_JUMPS = frozenset(["S", "SKIP", "C", "CHAIN", "N", "NEXT", "P", "PROXY"])
-"""Flags by which a rule that changes nothing decides what is asked next."""
-_ALIAS = 1
-"""The stage of mod_alias; mod_rewrite's is 0."""
-_REDIRECTS = {"redirect", "redirectmatch", "redirectpermanent", "redirecttemp", "rewriterule", "rewritecond"}
+_ABSOLUTE = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*://")
+
+Miss = Callable[[Directive, str], None]
 
 
-class _ChainedError(NotUnderstoodError):
-    """A rule that is asked only where the one before it fits, which stands for both."""
+@dataclass(frozen=True)
+class Place:
+    """Where directives stand: what holds for a request to get there. folder: whose inner paths patterns see; empty for a server's own.
 
+    base: what stands before a relative destination; empty where it is not known. hosts: the server's names.
+    """
 
-@dataclass
-class RulesRead:
-    """Rules in the order in which they are asked, and lines that were not understood: (line, why, text)."""
-
-    rules: list[ImportedRule] = field(default_factory=list)
-    missed: list[tuple[int, str, str]] = field(default_factory=list)
-
-
-@dataclass
-class _State:
-    """What stands around a directive."""
-
-    folder: bool  # patterns are matched without the leading slash
-    base: str = "/"
+    name: str
+    conditions: tuple[Condition, ...] = ()
+    folder: str = ""
+    base: str = ""
     hosts: tuple[str, ...] = ()
-    conditions: list[Condition] = field(default_factory=list)
-    unknown: str = ""  # why a condition of the next rewrite rule is not understood
-    around: str = ""  # why what it stands in is not understood
-    within: str = "^"  # the paths that this can be about
-    chained: bool = False  # the next rewrite rule is asked only after the one before it
-    enabled: bool = True
+
+    def where(self, d: Directive) -> str:
+        return f"{self.name}:{d.line}"
 
 
-def read_apache(text: str, name: str, *, folder: bool) -> RulesRead:
-    """Read directives. folder: they stand in a .htaccess or <Directory>, whose patterns see no leading slash."""
-    out = RulesRead()
-    rewrites: list[ImportedRule] = []
-    aliases: list[ImportedRule] = []
-    state = _State(folder)
-    outer: list[_State] = []
-    for line, words in _directives(text):
-        directive = words[0].lower()
+class _Conditions:
+    """The conditions before a RewriteRule, those that are not understood among them."""
+
+    def __init__(self) -> None:
+        self.read: list[Condition | bool] = []  # not understood: whether the next one is an alternative
+        self.why = ""
+
+    def add(self, d: Directive) -> str:
+        """Take one in; returns why it is not understood, or an empty string."""
         try:
-            if directive.startswith("<"):
-                state = _section(directive, words, state, outer)
-            elif directive == "rewritebase" and len(words) > 1:
-                state.base = words[1].rstrip("/") + "/"
-            elif directive == "rewriteengine":
-                state.enabled = words[-1].lower() == "on"
-            elif directive in {"servername", "serveralias"}:
-                state.hosts += tuple(w.lower().partition(":")[0] for w in words[1:])
-            elif directive == "rewritecond":
-                _add_condition(state, words)
-            elif directive == "rewriterule":
-                rule = _rewrite(f"{name}:{line}", words, state)
-                state.conditions, state.unknown = [], ""
-                if rule is not None and state.enabled:
-                    rewrites.append(rule)
-            elif directive in _REDIRECTS:
-                aliases.append(_alias(f"{name}:{line}", directive, words, state))
+            self.read.append(_condition(d))
         except NotUnderstoodError as error:
-            out.missed.append((line, str(error), " ".join(words)[:300]))
-            if isinstance(error, _ChainedError):
-                pass
-            elif directive == "rewriterule" and state.enabled:
-                rewrites.append(_blocking(f"{name}:{line}", words, state))
-            elif directive in _REDIRECTS and directive != "rewritecond":
-                aliases.append(_blocking_alias(f"{name}:{line}", directive, words, state))
-            if directive == "rewriterule":
-                state.conditions, state.unknown = [], ""
-            elif directive == "rewritecond":
-                state.unknown = str(error)
-    # mod_rewrite is asked before mod_alias.
-    out.rules = [*rewrites, *(replace(rule, stage=_ALIAS) for rule in aliases)]
+            self.why = str(error)
+            self.read.append(bool(_flags(d.words[2]) & {"OR", "ORNEXT"} if len(d.words) > 2 else set()))
+            return self.why
+        return ""
+
+    @property
+    def certain(self) -> tuple[Condition, ...]:
+        """Those of which is known that they have to hold: without the groups of alternatives that are not understood whole."""
+        out: list[Condition] = []
+        group: list[Condition | bool] = []
+        for one in self.read:
+            group.append(one)
+            if one if isinstance(one, bool) else one.or_next:
+                continue
+            out += [c for c in group if isinstance(c, Condition)] if not any(isinstance(c, bool) for c in group) else []
+            group = []
+        return tuple(out)
+
+
+def read_rewrites(directives: Sequence[Directive], place: Place, miss: Miss) -> list[ImportedRule]:
+    """The RewriteRules of one place, in the order in which they are asked."""
+    out: list[ImportedRule] = []
+    conditions, chained = _Conditions(), False
+    rules = [d for d in directives if d.name == "rewriterule"]
+    for d in directives:
+        if d.name == "rewritecond":
+            if why := conditions.add(d):
+                miss(d, why)
+            continue
+        before, conditions = conditions, _Conditions()
+        after, chained = chained, "C" in _rule_flags(d)
+        if after:
+            miss(d, "it is chained to the rule before it")  # which stands for both
+            continue
+        try:
+            out += _rewrite(d, place, before, rules[rules.index(d) + 1 :])
+        except NotUnderstoodError as error:
+            miss(d, str(error))
+            out.append(_blocking(d, place, before))
     return out
 
 
-def _blocking(where: str, words: Sequence[str], state: _State) -> ImportedRule:
-    """What stands for a RewriteRule that is not understood: where its pattern fits, nothing later answers, as it may do so itself.
-
-    Measured on Apache 2.4: in a .htaccess a rule that only changes what the server reads leaves mod_alias to answer all the same.
-    """
-    if state.around:
-        return ImportedRule(where, PATH, state.within, PASS, conditions=tuple(_hosts(state)))
-    pattern = words[1] if len(words) > 1 else "^"
-    flags = {n.split("=")[0] for n in _flags(words[3])} if len(words) > 3 else set()
-    answers = (
-        not flags.isdisjoint(_JUMPS)
-        or bool(flags & {"R", "REDIRECT", "G", "GONE", "F", "FORBIDDEN", "P", "PROXY"})
-        or bool(re.match(r"https?://", " ".join(words[2:3])))
-    )
+def _rewrite(d: Directive, place: Place, before: _Conditions, later: Sequence[Directive]) -> list[ImportedRule]:
+    """A RewriteRule that redirects, answers 410 or stops; nothing for one that only notes something."""
+    if len(d.words) < 2:
+        raise NotUnderstoodError("it lacks its substitution")
+    pattern, goal = d.words[0], d.words[1]
+    flags = _rule_flags(d)
+    status = _status(flags, goal)
+    if d.unless or before.why:
+        raise NotUnderstoodError(d.unless or before.why)
+    stops = bool({"L", "END"} & flags.keys())
+    if status == 0 and goal != "-":
+        raise NotUnderstoodError("it changes the request inside the server")
+    if status == 0 and not stops and _JUMPS.isdisjoint(flags):
+        return []
+    if status not in {0, 410} | _REDIRECTS:
+        raise NotUnderstoodError(f"it answers {status}")
+    if strange := sorted(flags.keys() - _KNOWN_FLAGS):
+        raise NotUnderstoodError(f"its flag {strange[0]} is not understood")
+    if status in _REDIRECTS:
+        if goal == "-":
+            raise NotUnderstoodError("it redirects and changes nothing")
+        if not stops and (other := next((x for x in later if _sees_addresses(x)), None)):
+            raise NotUnderstoodError(
+                f"it does not end with [L], and the rule in line {other.line} may change its destination"
+            )
+    query = DROP if "QSD" in flags else APPEND if "QSA" in flags else KEEP
+    pieces: tuple[Piece, ...] = ()
+    if status in _REDIRECTS:
+        if goal.endswith("?"):
+            goal, query = goal[:-1], DROP
+        if goal.count("?") > 1:
+            raise NotUnderstoodError("its destination has two question marks")
+        pieces = rewrite_pieces(goal)
     rule = ImportedRule(
-        where, INNER if state.folder else PATH, pattern.removeprefix("!").replace("\\ ", " "), PASS, nocase=bool(flags & {"NC", "NOCASE"}),
-        negate=pattern.startswith("!"), conditions=tuple(_hosts(state)), ends=answers or not state.folder,
+        place.where(d), INNER if place.folder else PATH, _pattern(pattern), status or PASS, pieces, nocase="NC" in flags,
+        negate=pattern.startswith("!"), conditions=(*place.conditions, *before.certain), query=query,
+        encoding=WHOLE_BARE if "NE" in flags else WHOLE, below=place.folder or "/", base=_base(goal, pieces, place),
+        stage=INNER_REWRITE if place.folder else REWRITE, ends=status != 0,
     )  # fmt: skip
-    return _or_everything(rule)
+    understood(rule)
+    if status == 302 and "R" not in flags:
+        return _unless_own(rule, goal, place)
+    if "END" in flags and not status and not place.folder:
+        return [rule, replace(rule, stage=INNER_REWRITE)]
+    return [rule]
 
 
-def _blocking_alias(where: str, directive: str, words: Sequence[str], state: _State) -> ImportedRule:
-    """What stands for a directive of mod_alias that is not understood, or that answers without a redirect."""
-    if state.around:
-        return ImportedRule(where, PATH, state.within, PASS, conditions=tuple(_hosts(state)))
-    given = [w for w in words[1:] if w.lower() not in _WORDS and not re.fullmatch("[0-9]{3}", w)]
-    source = given[0] if given else "^"
-    if directive != "redirectmatch" and given:
-        source = f"^/?{re.escape(source.lstrip('/'))}"
-    return _or_everything(ImportedRule(where, PATH, source, PASS, conditions=tuple(_hosts(state))))
+def _status(flags: dict[str, str], goal: str) -> int:
+    """What a rule answers; 0 where it does not."""
+    if "F" in flags:
+        return 403
+    if "G" in flags:
+        return 410
+    given = flags.get("R")
+    if given is None:
+        return 302 if _ABSOLUTE.match(goal) else 0
+    return _WORDS.get(given.lower(), 0) or (int(given) if re.fullmatch("[0-9]{3}", given) else 302)
 
 
-def _is_chained(words: Sequence[str]) -> bool:
-    return len(words) > 3 and not {"C", "CHAIN"}.isdisjoint(_flags(words[3]))
+def _base(goal: str, pieces: Sequence[Piece], place: Place) -> str:
+    """What stands before a destination that turns out relative. Raises NotUnderstoodError where only the server's disk knows."""
+    if not pieces or goal.startswith("/") or _ABSOLUTE.match(goal):
+        return ""
+    if not place.folder:
+        return "/"
+    if not place.base and pieces[0] != (VARIABLE, PATH):
+        raise NotUnderstoodError("its destination is relative, and no RewriteBase says to what")
+    return place.base
 
 
-def _or_everything(rule: ImportedRule) -> ImportedRule:
+def _unless_own(rule: ImportedRule, goal: str, place: Place) -> list[ImportedRule]:
+    """A rule that redirects by its address alone, which a server takes for a path of its own where the host is one of its own."""
+    host = re.match(r"[^:]+://([^/:?#]*)", goal)
+    if host is None or not host[1] or re.search(r"[$%]", host[1]):
+        raise NotUnderstoodError("it does not say [R], and may stay inside the server")
+    if place.hosts and any(host_pattern(h).match(host[1]) for h in place.hosts):
+        raise NotUnderstoodError("it does not say [R], and its host is one of this server: the request may stay inside")
+    own = Condition(HOST, host[1].lower(), literal=True)
+    return [replace(rule, conditions=(*rule.conditions, own), status=PASS, destination=()), rule]
+
+
+def _sees_addresses(d: Directive) -> bool:
+    """Whether the pattern of a rule may fit a whole address with its scheme, too."""
+    pattern = d.words[0] if d.words else ""
+    start = _BEGINNING.match(pattern)
+    return pattern.startswith("!") or "|" in pattern or start is None or len(start[0]) < 2 or start[0][1] in "hH"
+
+
+def _blocking(d: Directive, place: Place, before: _Conditions) -> ImportedRule:
+    """What stands for a RewriteRule that is not understood: where its pattern fits nothing later answers, as it may do so itself.
+
+    Measured on Apache 2.4: in a folder, a rule that only changes what the server reads leaves mod_alias to answer all the same.
+    """
+    flags = _rule_flags(d)
+    goal = d.words[1] if len(d.words) > 1 else ""
+    # A question mark that a substitution takes from the request is refused: then nobody answers.
+    plain = "L" in flags and _JUMPS.isdisjoint(flags) and not _status(flags, goal) and not re.search(r"[$%]", goal)
+    inside = plain and bool(place.folder) and not d.unless
+    pattern = d.words[0] if d.words else "^"
+    rule = ImportedRule(
+        place.where(d), INNER if place.folder else PATH, _pattern(pattern), PASS, nocase="NC" in flags, negate=pattern.startswith("!"),
+        conditions=(*place.conditions, *before.certain), below=place.folder or "/",
+        stage=INNER_REWRITE if place.folder else REWRITE, ends=not inside,
+    )  # fmt: skip
+    return or_everything(rule)
+
+
+def read_alias(d: Directive, place: Place, miss: Miss) -> ImportedRule:
+    """Redirect and its kin: a prefix of the path, or a pattern."""
+    try:
+        return _alias(d, place)
+    except NotUnderstoodError as error:
+        miss(d, str(error))
+        given = [w for w in d.words if w.lower() not in _WORDS and not re.fullmatch("[0-9]{3}", w)]
+        source = given[0] if given else "^"
+        if d.name != "redirectmatch" and given:
+            source = f"^/?{re.escape(source.lstrip('/'))}"
+        stage = INNER_ALIAS if place.folder else ALIAS
+        return or_everything(ImportedRule(place.where(d), PATH, source, PASS, conditions=place.conditions, stage=stage))
+
+
+def _alias(d: Directive, place: Place) -> ImportedRule:
+    if d.unless:
+        raise NotUnderstoodError(d.unless)
+    given = list(d.words)
+    status = ALIASES[d.name]
+    if (
+        d.name in {"redirect", "redirectmatch"}
+        and given
+        and (given[0].lower() in _WORDS or re.fullmatch("[0-9]{3}", given[0]))
+    ):
+        word = given.pop(0).lower()
+        status = _WORDS.get(word) or int(word)
+    if status not in _REDIRECTS | {410}:
+        raise NotUnderstoodError(f"it answers {status}, which is no status of a redirect here")
+    if not given or (status != 410 and len(given) < 2):
+        raise NotUnderstoodError("it names no path or no destination")
+    source, goal = given[0], given[1] if len(given) > 1 else ""
+    stage = INNER_ALIAS if place.folder else ALIAS
+    pieces: tuple[Piece, ...] = ()
+    if d.name == "redirectmatch":
+        pieces = _match_pieces(goal) if status != 410 else ()
+        rule = ImportedRule(
+            place.where(d),
+            PATH,
+            source,
+            status,
+            pieces,
+            conditions=place.conditions,
+            encoding=AT_END_WHOLE,
+            stage=stage,
+        )
+        return understood(rule)
+    if not source.startswith("/"):
+        raise NotUnderstoodError("its path does not begin with a slash")
+    if status != 410 and not re.match(r"/|[A-Za-z][A-Za-z0-9+.-]*:", goal):
+        raise NotUnderstoodError("its destination is neither a path nor an address")
+    # What follows the path goes on, too: /a → /b takes /a/x to /b/x, and leaves /ab alone.
+    rest = "(.*)" if source.endswith("/") else "((?:/.*)?)"
+    if status != 410:
+        pieces = ((TEXT, goal), (GROUP, "1"))
+    return understood(
+        ImportedRule(
+            place.where(d),
+            PATH,
+            f"^{re.escape(source)}{rest}$",
+            status,
+            pieces,
+            conditions=place.conditions,
+            encoding=AT_END,
+            stage=stage,
+        )
+    )
+
+
+def or_everything(rule: ImportedRule) -> ImportedRule:
     """A rule, or where its pattern cannot be read one that fits every path that begins as it does."""
     try:
         rule.check()
@@ -168,93 +327,23 @@ def _or_everything(rule: ImportedRule) -> ImportedRule:
     return rule
 
 
-def _directives(text: str) -> Iterator[tuple[int, list[str]]]:
-    """Line number and words of every directive; a backslash at the end of a line joins the next one."""
-    pending, start = "", 0
-    for number, raw in enumerate(text.split("\n"), 1):
-        line = raw.rstrip("\r")
-        start = start or number
-        if line.endswith("\\"):
-            pending += line[:-1]
-            continue
-        whole, at = (pending + line).strip(), start
-        pending, start = "", 0
-        if whole and not whole.startswith("#"):
-            words = split_words(whole)
-            if words:
-                yield at, words
+def host_pattern(name: str) -> re.Pattern[str]:
+    """The hosts that a ServerName or ServerAlias stands for."""
+    return re.compile(host_expression(name), re.IGNORECASE)
 
 
-def split_words(line: str) -> list[str]:
-    """Arguments at blanks, in single or double quotes where they hold some; \\" stands for a quote."""
-    found = re.findall(r'"((?:[^"\\]|\\.)*)"|\'((?:[^\'\\]|\\.)*)\'|((?:\\.|\S)+)', line)
-    return [(a or b).replace('\\"', '"') if a or b or not c else c for a, b, c in found]
+def host_expression(name: str) -> str:
+    """The same as a regular expression."""
+    return "^" + re.escape(name).replace(r"\*", ".*").replace(r"\?", ".") + "$"
 
 
-def _section(directive: str, words: Sequence[str], state: _State, outer: list[_State]) -> _State:
-    if directive.startswith("</"):
-        return outer.pop() if outer else state
-    outer.append(state)
-    if directive.startswith("<virtualhost"):
-        return replace(
-            state, conditions=[], folder=False
-        )  # there patterns see the leading slash, whatever they look like
-    if directive.startswith(("<ifmodule", "<ifdefine", "<ifversion", "<else")):
-        return replace(state, conditions=[])
-    if directive.startswith(("<directory", "<files")):
-        return replace(state, conditions=[], folder=True)
-    place = re.fullmatch(r"<location\s+[\"']?(/[^\"'>]*)[\"']?>", " ".join(words), re.IGNORECASE)
-    within = f"^{re.escape(place[1].rstrip('/'))}" if place and not state.around else "^"
-    return replace(state, conditions=[], around=f"it stands in {' '.join(words)[:60]}", within=within)
-
-
-def _hosts(state: _State) -> list[Condition]:
-    """The hosts a rule is for, as alternatives."""
-    named = [Condition(HOST, "^" + re.escape(h).replace(r"\*", ".*") + "$", nocase=True) for h in state.hosts]
-    return alternatives(named)
-
-
-def _alias(where: str, directive: str, words: Sequence[str], state: _State) -> ImportedRule:
-    """Redirect and its kin: a prefix of the path, or a pattern."""
-    if state.around:
-        raise NotUnderstoodError(state.around)
-    given = list(words[1:])
-    status = {"redirectpermanent": 301, "redirecttemp": 302}.get(directive, 302)
-    if (
-        directive in {"redirect", "redirectmatch"}
-        and given
-        and (given[0].lower() in _WORDS or re.fullmatch("[0-9]{3}", given[0]))
-    ):
-        word = given.pop(0).lower()
-        status = _WORDS.get(word) or int(word)
-    if not given or (status != 410 and len(given) < 2):
-        raise NotUnderstoodError("it names no path or no destination")
-    if status not in {301, 302, 303, 307, 308, 410}:
-        raise NotUnderstoodError(f"{status} is no status of a redirect")
-    status = 302 if status == 303 else status
-    source, goal = given[0], given[1] if len(given) > 1 else ""
-    hosts = tuple(_hosts(state))
-    if directive == "redirectmatch":
-        pieces = _pieces(goal) if status != 410 else ()
-        return _checked(ImportedRule(where, PATH, source, status, pieces, conditions=hosts))
-    if not source.startswith("/"):
-        raise NotUnderstoodError("its path does not begin with a slash")
-    # What follows the path goes on, too: /a → /b takes /a/x to /b/x, and leaves /ab alone.
-    rest = "(.*)" if source.endswith("/") else "((?:/.*)?)"
-    pieces = ((TEXT, goal), (GROUP, "1")) if status != 410 else ()
-    return _checked(ImportedRule(where, PATH, f"^{re.escape(source)}{rest}$", status, pieces, conditions=hosts))
-
-
-def _checked(rule: ImportedRule) -> ImportedRule:
-    rule.check()
-    return rule
-
-
-def _add_condition(state: _State, words: Sequence[str]) -> None:
-    if len(words) < 3:
+def _condition(d: Directive) -> Condition:
+    if len(d.words) < 2:
         raise NotUnderstoodError("a condition lacks its pattern")
-    test, pattern = words[1], words[2]
-    flags = {f.strip().upper() for f in words[3].strip("[]").split(",")} if len(words) > 3 else set()
+    if d.unless:
+        raise NotUnderstoodError(d.unless)
+    test, pattern = d.words[0], d.words[1]
+    flags = _flags(d.words[2]) if len(d.words) > 2 else set()
     match = re.fullmatch(r"%\{(?:HTTP:)?([A-Za-z_-]+)\}", test)
     if match is None or match[1].upper() not in _SUBJECTS or flags - {"NC", "NOCASE", "OR", "ORNEXT"}:
         raise NotUnderstoodError(f"the condition on {test} is not understood")
@@ -263,87 +352,53 @@ def _add_condition(state: _State, words: Sequence[str]) -> None:
     if pattern.startswith("-") or pattern[:1] in {"<", ">"}:
         raise NotUnderstoodError(f"the condition {pattern} is not understood")
     literal = pattern.startswith("=")
-    pattern = pattern.removeprefix("=").strip('"')
-    if match[1].upper() == "HTTPS":
-        on = pattern.strip("^$").lower() in {"on", "1"}
-        pattern, literal = "https" if on else "http", True
+    pattern = pattern.removeprefix("=")
+    if literal and pattern == '""':
+        pattern = ""
     nocase, or_next = bool(flags & {"NC", "NOCASE"}), bool(flags & {"OR", "ORNEXT"})
-    state.conditions.append(Condition(_SUBJECTS[match[1].upper()], pattern, literal, nocase, negate, or_next))
+    subject = _SUBJECTS[match[1].upper()]
+    if match[1].upper() == "HTTPS":
+        pattern, literal = _https(pattern, literal, nocase), True
+    elif match[1].upper() == "X-FORWARDED-PROTO":
+        unlike = [
+            w.decode() == pattern if literal else bool(compiled(pattern, nocase).search(w)) for w in (b"", b"http")
+        ]
+        if unlike[0] != unlike[1]:
+            raise NotUnderstoodError("the condition on X-Forwarded-Proto is not the same without that header")
+    return Condition(subject, pattern, literal, nocase, negate, or_next)
 
 
-def _rewrite(where: str, words: Sequence[str], state: _State) -> ImportedRule | None:
-    """A RewriteRule that redirects, ends in 410 or stops; None for one that only changes what the server reads."""
-    after, state.chained = state.chained, _is_chained(words)
-    if after:
-        raise _ChainedError("it is chained to the rule before it")
-    if len(words) < 3:
-        raise NotUnderstoodError("it lacks its substitution")
-    pattern, goal = words[1], words[2]
-    flags = _flags(words[3]) if len(words) > 3 else {}
-    names = {n.split("=")[0] for n in flags}
-    redirect = flags.get("R", flags.get("REDIRECT"))
-    status = 410 if names & {"G", "GONE"} else 403 if names & {"F", "FORBIDDEN"} else 0
-    if redirect is not None:
-        status = _WORDS.get(redirect.lower(), 0) or (int(redirect) if re.fullmatch("[0-9]{3}", redirect) else 302)
-    elif not status and re.match(r"https?://", goal):
-        status = 302
-    if state.around or state.unknown:
-        raise NotUnderstoodError(state.around or state.unknown)
-    stops = bool(names & {"L", "LAST", "END"})
-    if status == 0 and goal != "-":
-        raise NotUnderstoodError("it changes the request inside the server")
-    if status == 0 and not stops and names.isdisjoint(_JUMPS):
-        return None
-    if status not in {0, 301, 302, 303, 307, 308, 410}:
-        raise NotUnderstoodError(f"it answers {status}")
-    known = {
-        "R",
-        "REDIRECT",
-        "NC",
-        "NOCASE",
-        "QSA",
-        "QSAPPEND",
-        "QSD",
-        "QSDISCARD",
-        "LAST",
-        "G",
-        "GONE",
-    } | _HARMLESS_FLAGS
-    if strange := sorted(names - known):
-        raise NotUnderstoodError(f"its flag {strange[0]} is not understood")
-    negate = pattern.startswith("!")
-    pattern = pattern.removeprefix("!").replace("\\ ", " ")
-    query = DROP if names & {"QSD", "QSDISCARD"} else APPEND if names & {"QSA", "QSAPPEND"} else KEEP
-    if status in {301, 302, 303, 307, 308} and goal.endswith("?"):
-        goal, query = goal[:-1], DROP
-    if status in {0, 410}:
-        pieces: tuple[Piece, ...] = ()
-    else:
-        if not re.match(r"https?://|/|%\{|\$", goal):
-            goal = (state.base if state.folder else "/") + goal
-        pieces = _pieces(goal)
-    return _checked(
-        ImportedRule(
-            where, INNER if state.folder else PATH, pattern, PASS if status == 0 else 302 if status == 303 else status, pieces, nocase=bool(names & {"NC", "NOCASE"}),
-            negate=negate, conditions=(*_hosts(state), *state.conditions), query=query, escape="NE" not in names,
-            ends=status != 0 or not state.folder,
-        )
-    )  # fmt: skip
+def _https(pattern: str, literal: bool, nocase: bool) -> str:
+    """The scheme at which the variable HTTPS, which is "on" or "off", fits."""
+    fits = [w for w in ("on", "off") if (w == pattern if literal else compiled(pattern, nocase).search(w.encode()))]
+    if len(fits) != 1:
+        raise NotUnderstoodError(f"the condition {pattern} on HTTPS is not understood")
+    return "https" if fits == ["on"] else "http"
 
 
-def _flags(text: str) -> dict[str, str]:
+def _pattern(word: str) -> str:
+    return word.removeprefix("!").replace("\\ ", " ")
+
+
+def _flags(text: str) -> set[str]:
+    return {f.strip().upper() for f in text.strip().strip("[]").split(",")}
+
+
+def _rule_flags(d: Directive) -> dict[str, str]:
+    """The flags of a RewriteRule by their short names, with their values."""
     found = {}
-    for part in text.strip().strip("[]").split(","):
+    for part in (d.words[2] if len(d.words) > 2 else "").strip().strip("[]").split(","):
         name, _, value = part.strip().partition("=")
-        found[name.upper()] = value
+        if name:
+            found[_FLAGS.get(name.upper(), name.upper())] = value
     return found
 
 
-def _pieces(goal: str) -> tuple[Piece, ...]:
-    """A substitution in pieces."""
+def rewrite_pieces(goal: str) -> tuple[Piece, ...]:
+    """A substitution of mod_rewrite in pieces."""
     out: list[Piece] = []
     at = 0
-    for match in re.finditer(r"\\(.)|\$(\d)|%(\d)(?![0-9A-Fa-f])|%\{([A-Za-z_:-]+)\}|\$\{", goal):
+    for match in re.finditer(r"\\(.)|\$(\d)|%(\d)|%\{([A-Za-z_:-]+)\}|[$%]\{", goal):
         out.append((TEXT, goal[at : match.start()]))
         at = match.end()
         if match[1]:
@@ -358,3 +413,21 @@ def _pieces(goal: str) -> tuple[Piece, ...]:
             raise NotUnderstoodError(f"{match[0]} in its destination is not understood")
     out.append((TEXT, goal[at:]))
     return tuple(p for p in out if p != (TEXT, ""))
+
+
+def _match_pieces(goal: str) -> tuple[Piece, ...]:
+    """A destination of RedirectMatch in pieces: it knows its groups alone."""
+    out: list[Piece] = []
+    at = 0
+    for match in re.finditer(r"\\([$\\])|\$(\d)", goal):
+        out.append((TEXT, goal[at : match.start()]))
+        at = match.end()
+        out.append((TEXT, match[1]) if match[1] else (GROUP, match[2]))
+    out.append((TEXT, goal[at:]))
+    return tuple(p for p in out if p != (TEXT, ""))
+
+
+def nothing_of(where: str, place: Place, *, stage: int, pattern: str = "", ends: bool = True) -> ImportedRule:
+    """What keeps everything that comes later at this place from answering, for the paths of a pattern or for all."""
+    rule = replace(everything(where, ends=ends, stage=stage), conditions=place.conditions)
+    return or_everything(replace(rule, pattern=pattern)) if pattern else rule

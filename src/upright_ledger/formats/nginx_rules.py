@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from upright_ledger.core.imported import (
+    BARE,
     DROP,
     GROUP,
     HOST,
@@ -25,7 +26,7 @@ from upright_ledger.core.imported import (
     alternatives,
 )
 from upright_ledger.core.nginx_words import words
-from upright_ledger.formats.apache_rules import RulesRead
+from upright_ledger.formats.rules_read import RulesRead, Surroundings
 
 _SUBJECTS = {
     "uri": PATH, "document_uri": PATH, "request_uri": TARGET, "host": HOST, "http_host": HOST, "server_name": HOST, "args": QUERY,
@@ -56,7 +57,7 @@ class _Statement:
     block: list[_Statement] | None = None
 
 
-def read_nginx(text: str, name: str) -> RulesRead:
+def read_nginx(text: str, name: str, given: Surroundings | None = None) -> RulesRead:
     """Read a configuration, or the inside of a map. Within a server, what stands beside the locations is asked first."""
     reader = _Reader(name)
     statements = _parse(text)
@@ -250,7 +251,7 @@ class _Reader:
         base = own or Condition(PATH, "^/")
         rule = ImportedRule(
             self.where(s.line), base.subject, base.pattern if base.literal else _pattern(base.pattern), status, pieces, base.literal, base.nocase,
-            conditions=around, query=DROP, escape=False,
+            conditions=around, query=DROP, encoding=BARE,
         )  # fmt: skip
         rule.check()
         return rule
@@ -315,7 +316,7 @@ def _map_rule(
             nocase=nocase,
             conditions=conditions,
             query=DROP,
-            escape=False,
+            encoding=BARE,
         )
     else:
         literal = key.removeprefix("\\")
@@ -329,7 +330,7 @@ def _map_rule(
             nocase=True,
             conditions=conditions,
             query=DROP,
-            escape=False,
+            encoding=BARE,
         )
     rule.check()
     return rule

@@ -10,6 +10,7 @@ from typing import Protocol
 
 from upright_ledger.core.evidence import Figure
 from upright_ledger.core.imported import ImportedRule
+from upright_ledger.formats.rules_read import NOTHING_SAID, Surroundings
 
 
 @dataclass(slots=True)
@@ -77,7 +78,7 @@ class ReadOptions:
     columns: meaning → header text; empty where no column has that meaning. sheet: of a workbook. hosts: the hosts of the old sites, by which the column of old URLs is told from others.
     noise: kind → names (a regular expression) of parameters that are
     left out of what a log says, because they tell nothing of the page. live: times (UTC) at which builds went live, where days of logs are taken apart. known_lines: method → day → digests of
-    log lines that count already; see `LogLines`.
+    log lines that count already; see `LogLines`. around: what is known of the server that a file of rules is for.
     """
 
     encoding: str = ""
@@ -87,6 +88,7 @@ class ReadOptions:
     live: tuple[str, ...] = ()
     known_lines: Callable[[str], Mapping[str, Sequence[bytes]]] = _no_lines
     sheet: str = ""
+    around: Surroundings = NOTHING_SAID
 
 
 @dataclass

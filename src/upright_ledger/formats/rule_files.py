@@ -10,12 +10,13 @@ from upright_ledger.core.evidence import LISTED, Figure
 from upright_ledger.core.imported import DROP, HOST, RAW, TARGET, TEXT, Condition, ImportedRule, NotUnderstoodError
 from upright_ledger.core.traffic import PATTERN_RULE
 from upright_ledger.errors import InputError
-from upright_ledger.formats.apache_rules import RulesRead, read_apache
+from upright_ledger.formats.apache_servers import read_apache
 from upright_ledger.formats.nginx_rules import read_nginx
 from upright_ledger.formats.pairs import read_pairs, status_word
 from upright_ledger.formats.reading import read_text, with_line_feeds
 from upright_ledger.formats.recognising import JSON, SHEET, TABLE, recognise
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
+from upright_ledger.formats.rules_read import RulesRead, Surroundings, path_below
 
 APACHE, NGINX, MAP, PAIRS = "apache", "nginx", "map", "pairs"
 _APACHE_LINE = re.compile(
@@ -48,31 +49,67 @@ def dialect_of(path: Path, text: str) -> str:
     )
 
 
-def read_rule_file(path: Path, encoding: str = "") -> tuple[str, RulesRead]:
-    """The language of a file, and its rules in the order in which they are asked."""
+def read_rule_file(path: Path, encoding: str = "", given: Surroundings | None = None) -> tuple[str, RulesRead]:
+    """The language of a file, and its rules in the order in which they are asked. given: what is known of the server it is for."""
     if recognise(path) == SHEET:
         return PAIRS, _read_pairs(path, encoding)
     text = with_line_feeds(read_text(path, encoding))
     kind = dialect_of(path, text)
     if kind == PAIRS:
         return kind, _read_pairs(path, encoding)
+    given = given or Surroundings()
     try:
         if kind == APACHE:
-            patterns = re.findall(r"^\s*RewriteRule\s+[\"']?(\S+)", text, re.MULTILINE | re.IGNORECASE)
-            folder = "htaccess" in path.name or (
-                bool(patterns) and not any(p.lstrip("!^(").startswith("/") for p in patterns)
-            )
-            return kind, read_apache(text, path.name, folder=folder)
-        return kind, read_nginx(text, path.name) if kind == NGINX else _read_map(text, path.name)
+            folder, doubt = _apache_place(path, text, given)
+            # A part of a server's file says nothing of the engine: it is on where the part stands.
+            part = not folder and not _SERVER_LINE.search(text) and not _ENGINE_LINE.search(text)
+            engine = True if part else None
+            return kind, read_apache(text, path.name, folder=folder, given=given, doubt=doubt, engine=engine)
+        return kind, read_nginx(text, path.name, given) if kind == NGINX else _read_map(text, path.name)
     except NotUnderstoodError as error:
         raise InputError(
             f"{path} cannot be read as {kind} rules: {error}", "check the file with the server's own check"
         ) from None
 
 
+_SERVER_LINE = re.compile(
+    r"^\s*<?(?:VirtualHost|Directory|DocumentRoot|ServerName|Listen|LoadModule)\b", re.MULTILINE | re.IGNORECASE
+)
+_ENGINE_LINE = re.compile(r"^\s*RewriteEngine\b", re.MULTILINE | re.IGNORECASE)
+_BASE_LINE = re.compile(r"^\s*RewriteBase\s+[\"']?(\S+?)[\"']?\s*$", re.MULTILINE | re.IGNORECASE)
+
+
+def _apache_place(path: Path, text: str, given: Surroundings) -> tuple[str, str]:
+    """The path of the folder whose .htaccess a file is, empty for a server's file, and why that is not known, if it is not."""
+    patterns = [
+        p.lstrip("!(") for p in re.findall(r"^\s*RewriteRule\s+[\"']?(\S+)", text, re.MULTILINE | re.IGNORECASE)
+    ]
+    whole = any(p.startswith(("^/", "^(/")) for p in patterns)
+    inner = any(re.match(r"\^[^/$.(]|\^\(?[A-Za-z0-9]", p) for p in patterns)
+    if "htaccess" not in path.name:
+        if not patterns or _SERVER_LINE.search(text) or (whole and not inner):
+            return "", ""
+        if whole or not inner:
+            return "", "its patterns do not tell whether it is a .htaccess: name it so if it is one"
+    if given.document_root:
+        here = path_below(str(path.resolve().parent), str(Path(given.document_root).resolve()))
+        if here is None:
+            raise InputError(
+                f"{path} does not lie below {given.document_root}", "give --document-root the folder of the site's root"
+            )
+        return here, ""
+    base = _BASE_LINE.findall(text)
+    if base and base[-1].strip("/"):
+        return (
+            "/",
+            f"it says RewriteBase {base[-1][:60]}, and may stand in another folder than the root: --document-root says where the site begins",
+        )
+    return "/", ""
+
+
 def read_rules(path: Path, options: ReadOptions) -> Reading:
     """Redirect rules: those about one address name an old URL; the others are set aside as patterns, and answer all the same."""
-    kind, read = read_rule_file(path, options.encoding)
+    kind, read = read_rule_file(path, options.encoding, options.around)
     return Reading(_items(read), {"language": kind}, rules=tuple(read.rules))
 
 

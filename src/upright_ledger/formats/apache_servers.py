@@ -1,0 +1,150 @@
+"""Which virtual host of Apache's files a request meets."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+
+from upright_ledger.core.imported import HOST, PATH, SCHEME, Condition, alternatives
+from upright_ledger.formats.apache_config import Directive, all_of, read_tree
+from upright_ledger.formats.apache_places import PlaceReader, is_rule
+from upright_ledger.formats.apache_rules import INNER_ALIAS, REWRITE, Place, host_expression, host_pattern, nothing_of
+from upright_ledger.formats.rules_read import RulesRead, Surroundings, everything
+
+_SCHEMES = {"80": "http", "443": "https"}
+_BOTH = ("http", "https")
+
+
+@dataclass
+class _Host:
+    """A virtual host. schemes: those it may be asked by; none where that is not known."""
+
+    section: Directive
+    names: tuple[str, ...]
+    schemes: tuple[str, ...]
+    doubt: str = ""
+    conditions: tuple[Condition, ...] = field(default=())
+
+    @property
+    def directives(self) -> list[Directive]:
+        return self.section.block
+
+
+def read_apache(
+    text: str,
+    name: str,
+    *,
+    folder: str = "",
+    given: Surroundings | None = None,
+    doubt: str = "",
+    engine: bool | None = None,
+) -> RulesRead:
+    """Read a file. folder: the path of the pages (/ at both ends) whose .htaccess it is; empty for a server's configuration.
+
+    doubt: why it is not known where the file stands, so that none of its rules is understood. engine: whether mod_rewrite is on where the
+    file does not say so; None where that is not known. Raises NotUnderstoodError for a file whose sections do not close.
+    """
+    given = given or Surroundings()
+    tree = read_tree(text, given)
+    reader = PlaceReader(name, given, engine)
+    if doubt:
+        for d in filter(is_rule, all_of(tree)):
+            reader.miss(d, doubt)
+            reader.out.rules.append(everything(f"{name}:{d.line}"))
+    elif folder:
+        inside = (Condition(PATH, f"^{re.escape(folder)}"),) if folder != "/" else ()
+        reader.htaccess(tree, Place(name, inside, folder=folder))
+    else:
+        _servers(reader, tree)
+    return reader.out
+
+
+def _servers(reader: PlaceReader, tree: list[Directive]) -> None:
+    sections = [d for d in tree if d.name == "<virtualhost"]
+    outer = [d for d in tree if d.name != "<virtualhost"]
+    if not sections:
+        names = _names(outer)
+        reader.server(outer, [], Place(reader.name, tuple(_host_conditions(names)), hosts=names))
+        return
+    hosts = [_Host(d, _names(d.block), _schemes(d, sections), d.unless) for d in sections]
+    _doubt(hosts)
+    for host in _in_turn(reader, hosts):
+        place = Place(reader.name, host.conditions, hosts=host.names)
+        if host.doubt:
+            for d in filter(is_rule, all_of(host.directives)):
+                reader.miss(d, host.doubt)
+            reader.out.rules.append(nothing_of(place.where(host.section), place, stage=REWRITE))
+            continue
+        reader.server(host.directives, outer, place)
+        reader.out.rules.append(
+            nothing_of(place.where(host.section), place, stage=INNER_ALIAS)
+        )  # nobody else answers for it
+    left = [s for s in _BOTH if not any(s in h.schemes for h in hosts)]
+    if len(left) == 1:
+        reader.server(outer, [], Place(reader.name, (Condition(SCHEME, left[0], literal=True),), hosts=_names(outer)))
+    else:
+        for d in outer:
+            if d.name == "rewriterule":
+                reader.miss(d, "virtual hosts take no rules over from outside of them, so no request reaches it")
+
+
+def _doubt(hosts: Sequence[_Host]) -> None:
+    """Note of which hosts it is not known when they are asked."""
+    for host in hosts:
+        if not host.schemes:
+            host.doubt = host.doubt or "it is not known whether the port of its virtual host speaks HTTP or HTTPS"
+        for other in hosts:
+            alike = any(host_pattern(a).match(b) or host_pattern(b).match(a) for a in host.names for b in other.names)
+            if (
+                alike
+                and set(host.schemes) & set(other.schemes)
+                and _addresses(host.section) != _addresses(other.section)
+            ):
+                host.doubt = host.doubt or "another virtual host of its name listens on another address"
+
+
+def _in_turn(reader: PlaceReader, hosts: Sequence[_Host]) -> Iterator[_Host]:
+    """Virtual hosts as they are asked: by their names, and at last one without a name, if it is the first of its port."""
+    nameless = []
+    for host in hosts:
+        scheme = [Condition(SCHEME, host.schemes[0], literal=True)] if len(host.schemes) == 1 else []
+        host.conditions = (*scheme, *_host_conditions(host.names))
+        if host.names:
+            yield host
+        elif any(next(h for h in hosts if s in h.schemes) is host for s in host.schemes) or not host.schemes:
+            nameless.append(host)
+        else:
+            for d in filter(is_rule, all_of(host.directives)):
+                reader.miss(d, "its virtual host has no ServerName, and another one comes first")
+    yield from nameless
+
+
+def _names(directives: Sequence[Directive]) -> tuple[str, ...]:
+    """The names of a server, in lower case, without scheme and port."""
+    words = [w for d in directives if d.name in {"servername", "serveralias"} for w in d.words]
+    return tuple(re.sub(r"^\w+://|:\d+$", "", w.lower()) for w in words)
+
+
+def _host_conditions(names: Sequence[str]) -> list[Condition]:
+    return alternatives([Condition(HOST, host_expression(n), nocase=True) for n in names])
+
+
+def _addresses(section: Directive) -> set[str]:
+    return {re.sub(r":(?:\d+|\*)$", "", w.lower()).replace("_default_", "*") for w in section.words}
+
+
+def _ports(section: Directive) -> set[str]:
+    found = [re.search(r":(\d+|\*)$", w) for w in section.words]
+    return {m[1] if m else "*" for m in found}
+
+
+def _schemes(section: Directive, sections: Sequence[Directive]) -> tuple[str, ...]:
+    """By which schemes a virtual host is asked; none where its port does not tell."""
+    if any(d.name == "sslengine" and d.words[:1] and d.words[0].lower() == "on" for d in section.block):
+        return ("https",)
+    ports = _ports(section)
+    if "*" in ports or not ports or (all(_ports(s) == ports for s in sections) and not ports & set(_SCHEMES)):
+        return _BOTH
+    known = {_SCHEMES.get(p, "") for p in ports}
+    return () if "" in known else tuple(s for s in _BOTH if s in known)

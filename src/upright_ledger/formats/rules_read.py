@@ -1,0 +1,71 @@
+"""What is read of a server's rule file, and what is known of the place it stands in."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+from pathlib import PurePosixPath
+
+from upright_ledger.core.imported import ImportedRule
+from upright_ledger.core.template_rules import PASS
+
+MISSED_LENGTH = 300
+"""How much of a line that was not understood is told."""
+
+
+@dataclass(frozen=True, slots=True)
+class Surroundings:
+    """What somebody says of the server that a file is for.
+
+    present, absent: names of modules, defines and included files: those that are there, and those that are not, or hold no rules.
+    document_root: the folder of the site's root, as the file, or the path of the file, names it.
+    """
+
+    present: frozenset[str] = frozenset()
+    absent: frozenset[str] = frozenset()
+    document_root: str = ""
+
+    def holds(self, name: str) -> bool | None:
+        """Whether a module, define or included file is there; None where nobody said so."""
+        plain = _plain(name)
+        if plain in map(_plain, self.present):
+            return True
+        return False if plain in map(_plain, self.absent) else None
+
+
+NOTHING_SAID = Surroundings()
+"""Where nobody said anything."""
+
+
+def _plain(name: str) -> str:
+    """One name of a module for its two spellings: mod_rewrite.c and rewrite_module."""
+    found = re.fullmatch(r"mod_(\w+)(?:\.c)?|(\w+)_module", name)
+    return f"module {found[1] or found[2]}" if found else name
+
+
+@dataclass
+class RulesRead:
+    """Rules in the order in which they are asked, and lines that were not understood: (line, why, text)."""
+
+    rules: list[ImportedRule] = field(default_factory=list)
+    missed: list[tuple[int, str, str]] = field(default_factory=list)
+
+
+def understood(rule: ImportedRule) -> ImportedRule:
+    """A rule whose patterns can be read. Raises NotUnderstoodError for another."""
+    rule.check()
+    return rule
+
+
+def everything(where: str, *, ends: bool = True, stage: int = 0) -> ImportedRule:
+    """What stands for something that may answer any request: nothing later does."""
+    return ImportedRule(where, "path", "^/", PASS, ends=ends, stage=stage)
+
+
+def path_below(folder: str, root: str) -> str | None:
+    """A folder as the path of its pages (/ at both ends), by the folder of the site's root; None where it does not lie in it."""
+    here, top = PurePosixPath(folder), PurePosixPath(root)
+    if ".." in here.parts or not here.is_relative_to(top):
+        return None
+    inner = here.relative_to(top).as_posix()
+    return "/" if inner == "." else f"/{inner}/"
