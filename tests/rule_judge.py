@@ -13,7 +13,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from servers import ask
-from upright_ledger.core.imported import Block, request_of
+from upright_ledger.core.imported import request_of
+from upright_ledger.core.imported_blocks import Block
 from upright_ledger.formats.rule_files import read_rule_file
 from upright_ledger.formats.rules_read import Surroundings
 from upright_ledger.web.local_servers import START_SECONDS, free_port, hand_over, wait_for
@@ -48,9 +49,12 @@ class Server:
     ports: dict[str, int]
 
     def answer(self, asked: Asked) -> tuple[int, str]:
-        return ask(
-            ("127.0.0.1", self.ports[asked.scheme]), asked.host, asked.target, f"X-Forwarded-Proto: {asked.scheme}"
-        )
+        """Status and Location; 444 where the server hangs up without a word, as nginx calls it."""
+        place, header = ("127.0.0.1", self.ports[asked.scheme]), f"X-Forwarded-Proto: {asked.scheme}"
+        try:
+            return ask(place, asked.host, asked.target, header)
+        except IndexError:
+            return 444, ""
 
 
 @dataclass

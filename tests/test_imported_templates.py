@@ -10,7 +10,8 @@ import pytest
 
 from conftest import NEW, OLD, Program, opened
 from upright_ledger.app.book import Book
-from upright_ledger.core.imported import Block, request_of
+from upright_ledger.core.imported import request_of
+from upright_ledger.core.imported_blocks import Block
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.formats.apache_servers import read_apache
 from upright_ledger.ledger.store import open_ledger

@@ -26,8 +26,9 @@ from upright_ledger.core.compiling import PATTERN, HeldBack, compile_rules, make
 from upright_ledger.core.destinations import authority_of, page_key, read_destination
 from upright_ledger.core.findings import Finding, in_order
 from upright_ledger.core.folding import FoldingPolicy, fold
-from upright_ledger.core.imported import APPEND, Block, ImportedRule
+from upright_ledger.core.imported import APPEND, ImportedRule
 from upright_ledger.core.imported import KEEP as KEEP_QUERY
+from upright_ledger.core.imported_blocks import Block
 from upright_ledger.core.imported_templates import templates_of
 from upright_ledger.core.languages import code_of
 from upright_ledger.core.one_hop import OneHop, findings_of, keep_to_one_hop

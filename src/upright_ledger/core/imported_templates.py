@@ -12,7 +12,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import chain
 
 from upright_ledger.core.compiling import make_template
-from upright_ledger.core.imported import APPEND, GROUP, HOST, INNER, KEEP, PATH, TEXT, Block, ImportedRule, compiled
+from upright_ledger.core.imported import APPEND, GROUP, HOST, INNER, KEEP, PATH, TEXT, ImportedRule, compiled
+from upright_ledger.core.imported_blocks import Block
 from upright_ledger.core.patterns import common_path, may_begin_alike, source_pattern
 from upright_ledger.core.rules import CARRY, DROP, GONE
 from upright_ledger.core.sites import Site

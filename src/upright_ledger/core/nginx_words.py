@@ -30,7 +30,7 @@ def words(text: str) -> Iterator[str]:
             yield "\0" + word
         else:
             start = at
-            while at < end and not text[at].isspace() and text[at] not in ";{":
+            while at < end and not text[at].isspace() and (text[at] not in ";{" or text[at - 1 : at + 1] == "${"):
                 at += 2 if text[at] == "\\" else 1
             yield text[start:at]
 

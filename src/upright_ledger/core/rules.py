@@ -18,7 +18,8 @@ from upright_ledger.core.destinations import authority_of
 from upright_ledger.core.escapes import value_spellings
 from upright_ledger.core.folding import entry_key
 from upright_ledger.core.forms import SiteForm, form_of
-from upright_ledger.core.imported import Block, ImportedRule, request_of
+from upright_ledger.core.imported import ImportedRule, request_of
+from upright_ledger.core.imported_blocks import Block
 from upright_ledger.core.template_rules import PASS, TemplateIndex, TemplateRule
 
 CARRY_TRACKING = "carry-tracking"

@@ -7,7 +7,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from upright_ledger.core.checks import Surroundings
 from upright_ledger.core.compiling import template_fault
 from upright_ledger.core.findings import NOTE, SEVERITIES, Finding
-from upright_ledger.core.imported import Block, ImportedRule, request_of
+from upright_ledger.core.imported import ImportedRule, request_of
+from upright_ledger.core.imported_blocks import Block
 from upright_ledger.core.patterns import common_path, source_pattern
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.secrets import has_masked_segment

@@ -297,7 +297,7 @@ def _pattern_of(d: Directive) -> str:
     """The paths that a section may be about."""
     word = d.words[-1] if d.words else ""
     if d.name == "<location" and len(d.words) == 1 and word.startswith("/") and not _WILD.search(word):
-        return f"^{re.escape(word.rstrip('/'))}"
+        return f"^{re.escape(word.rstrip('/'))}(?:/|$)"
     if d.name == "<files" and len(d.words) == 1:
         return f"/{re.escape(word)}(?:/|$)".replace(r"\*", "[^/]*").replace(r"\?", "[^/]") if "[" not in word else "^"
     if d.name == "<filesmatch" or (d.name == "<files" and d.words[0] == "~"):

@@ -33,7 +33,7 @@ from upright_ledger.core.imported import (
 )
 from upright_ledger.core.template_rules import PASS
 from upright_ledger.formats.apache_config import Directive
-from upright_ledger.formats.rules_read import everything, understood
+from upright_ledger.formats.rules_read import BEGINNING, everything, or_everything, understood
 
 REWRITE, ALIAS, INNER_REWRITE, INNER_ALIAS = 0, 1, 2, 3
 """Stages: mod_rewrite and then mod_alias for the server, and the same for folders."""
@@ -63,8 +63,6 @@ _FLAGS = {
 _KNOWN_FLAGS = {"R", "NC", "QSA", "QSD", "L", "END", "G", "NE", "E", "CO", "T", "H", "NS", "DPI"}
 _JUMPS = {"S", "C", "N", "P", "PT"}
 """Flags by which a rule that changes nothing decides what is asked next."""
-# What a pattern says in plain letters, but for one that is optional or repeated.
-_BEGINNING = re.compile(r"\^(?:(?:[A-Za-z0-9_/~,;:@=&!'-]|\\[^A-Za-z0-9])(?![?*{]))*")
 _ABSOLUTE = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*://")
 
 Miss = Callable[[Directive, str], None]
@@ -225,7 +223,7 @@ def _unless_own(rule: ImportedRule, goal: str, place: Place) -> list[ImportedRul
 def _sees_addresses(d: Directive) -> bool:
     """Whether the pattern of a rule may fit a whole address with its scheme, too."""
     pattern = d.words[0] if d.words else ""
-    start = _BEGINNING.match(pattern)
+    start = BEGINNING.match(pattern)
     return pattern.startswith("!") or "|" in pattern or start is None or len(start[0]) < 2 or start[0][1] in "hH"
 
 
@@ -237,7 +235,7 @@ def _blocking(d: Directive, place: Place, before: _Conditions) -> ImportedRule:
     flags = _rule_flags(d)
     goal = d.words[1] if len(d.words) > 1 else ""
     # A question mark that a substitution takes from the request is refused: then nobody answers.
-    plain = "L" in flags and _JUMPS.isdisjoint(flags) and not _status(flags, goal) and not re.search(r"[$%]", goal)
+    plain = "L" in flags and _JUMPS.isdisjoint(flags) and not _status(flags, goal) and not re.search(r"[$%?]", goal)
     inside = plain and bool(place.folder) and not d.unless
     pattern = d.words[0] if d.words else "^"
     rule = ImportedRule(
@@ -314,17 +312,6 @@ def _alias(d: Directive, place: Place) -> ImportedRule:
             stage=stage,
         )
     )
-
-
-def or_everything(rule: ImportedRule) -> ImportedRule:
-    """A rule, or where its pattern cannot be read one that fits every path that begins as it does."""
-    try:
-        rule.check()
-    except NotUnderstoodError:
-        match = _BEGINNING.match(rule.pattern)
-        whole = match is not None and "|" not in rule.pattern and not rule.negate
-        return replace(rule, pattern=match[0] if match and whole else "^", negate=False)
-    return rule
 
 
 def host_pattern(name: str) -> re.Pattern[str]:

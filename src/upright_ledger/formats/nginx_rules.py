@@ -1,21 +1,26 @@
-"""Redirect rules in nginx's files: return, rewrite, location, if and map, of a whole configuration or a part of it."""
+"""Redirect rules in nginx's files: what return, rewrite, if and map say, in the place they stand in."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 from upright_ledger.core.imported import (
+    APPEND,
+    ARGUMENT,
     BARE,
     DROP,
     GROUP,
     HOST,
     KEEP,
+    METHOD,
     PATH,
+    PORT,
     QUERY,
-    RAW,
+    REWRITTEN,
     SCHEME,
+    STAGES_WITHIN,
     TARGET,
     TEXT,
     VARIABLE,
@@ -23,375 +28,402 @@ from upright_ledger.core.imported import (
     ImportedRule,
     NotUnderstoodError,
     Piece,
-    alternatives,
+    compiled,
 )
-from upright_ledger.core.nginx_words import words
-from upright_ledger.formats.rules_read import RulesRead, Surroundings
+from upright_ledger.core.template_rules import PASS
+from upright_ledger.formats.nginx_config import Statement, Table
+from upright_ledger.formats.rules_read import Surroundings, or_everything, understood
 
-_SUBJECTS = {
-    "uri": PATH, "document_uri": PATH, "request_uri": TARGET, "host": HOST, "http_host": HOST, "server_name": HOST, "args": QUERY,
-    "query_string": QUERY, "scheme": SCHEME,
+SUBJECTS = {
+    "uri": PATH, "document_uri": PATH, "request_uri": TARGET, "host": HOST, "http_host": HOST, "args": QUERY, "query_string": QUERY,
+    "scheme": SCHEME, "request_method": METHOD, "server_port": PORT,
 }  # fmt: skip
-_CODES = {301, 302, 303, 307, 308, 410}
-_NOT_RULES = {
-    "add_header",
-    "access_log",
-    "error_log",
-    "expires",
-    "index",
-    "root",
-    "listen",
-    "include",
-    "default_type",
-    "charset",
-    "log_not_found",
-}
+REDIRECTS = {301, 302, 307, 308}
+ANYTHING = Condition(PATH, "^/")
+_BEGINS_WITH_SLASH = {PATH, TARGET}
+_WHOLE_PATTERNS = {"^", ".*", "^.*", "^.*$", "(.*)", "^(.*)", "^(.*)$", "^/", "^/.*", "^/.*$", "^/(.*)", "^/(.*)$"}
+_PLAIN_FILES = re.compile(r"(?:^|/)(?:mime\.types|(?:fastcgi|scgi|uwsgi|proxy)(?:_params|\.conf)|koi-\w+|win-utf)$")
+"""Files that nginx comes with, in which no redirect is."""
+_HOOKS = re.compile(r"\w+_by_lua|js_|perl")
+"""Directives of modules that may answer anything."""
+
+Miss = Callable[[Statement, str], None]
 
 
-@dataclass
-class _Statement:
-    """A directive with its words, line and block, if it has one."""
+@dataclass(frozen=True)
+class Place:
+    """Where statements stand: what holds for a request to get there.
 
-    line: int
-    words: list[str]
-    block: list[_Statement] | None = None
-
-
-def read_nginx(text: str, name: str, given: Surroundings | None = None) -> RulesRead:
-    """Read a configuration, or the inside of a map. Within a server, what stands beside the locations is asked first."""
-    reader = _Reader(name)
-    statements = _parse(text)
-    reader.maps(statements)
-    reader.block(statements, ())
-    if not reader.out.rules and not reader.out.missed:
-        reader.bare_map(statements)
-    return reader.out
-
-
-def _parse(text: str) -> list[_Statement]:
-    """The statements of a file. Raises NotUnderstoodError where its brackets do not close."""
-    lines = _word_lines(text)
-    root: list[_Statement] = []
-    stack, current, start = [root], list[str](), 0
-    for line, word in lines:
-        if word == ";":
-            if current:
-                stack[-1].append(_Statement(start, current))
-            current = []
-        elif word == "{":
-            block: list[_Statement] = []
-            stack[-1].append(_Statement(start, current, block))
-            stack.append(block)
-            current = []
-        elif word == "}":
-            if len(stack) == 1:
-                raise NotUnderstoodError("a bracket closes that was never opened")
-            stack.pop()
-            current = []
-        else:
-            start = line if not current else start
-            current.append(word.removeprefix("\0"))
-    if len(stack) > 1:
-        raise NotUnderstoodError("a bracket does not close")
-    return root
-
-
-def _word_lines(text: str) -> list[tuple[int, str]]:
-    """Each word with its line. Words of a line stand by themselves but where a quote goes on."""
-    out: list[tuple[int, str]] = []
-    lines = text.split("\n")
-    at = 0
-    while at < len(lines):
-        held, end = lines[at], at
-        while True:
-            try:
-                found = list(words(held))
-                break
-            except IndexError:  # a quote that goes on in the next line
-                end += 1
-                if end >= len(lines):
-                    raise NotUnderstoodError(f"a quote in line {at + 1} does not close") from None
-                held += "\n" + lines[end]
-        out += [(at + 1, w) for w in found]
-        at = end + 1
-    return out
-
-
-@dataclass
-class _Reader:
-    """What is gathered on the way. tables: variable of a map → its entries' (line, key, value), and what it looks at."""
+    own: what a location looks for, whose groups destinations may name. server: the first name of the server. stage: see ImportedRule.
+    bound: variables of maps whose value is known here, in pieces.
+    """
 
     name: str
-    out: RulesRead = field(default_factory=RulesRead)
-    tables: dict[str, tuple[str, list[tuple[int, str, str]]]] = field(default_factory=dict)
-    used: set[str] = field(default_factory=set)
+    conditions: tuple[Condition, ...] = ()
+    own: Condition | None = None
+    server: str = ""
+    stage: int = 0
+    in_location: bool = False
+    in_if: bool = False
+    bound: Mapping[str, tuple[Piece, ...]] = field(default_factory=dict)
+    stale: bool = False  # whether another pattern was tried since, so that numbered groups are gone
 
-    def where(self, line: int) -> str:
-        return f"{self.name}:{line}"
+    def where(self, s: Statement) -> str:
+        return f"{self.name}:{s.line}"
 
-    def miss(self, statement: _Statement, why: str) -> None:
-        self.out.missed.append((statement.line, why, " ".join(statement.words)[:300]))
+    def within(self, *conditions: Condition) -> Place:
+        return replace(self, conditions=(*self.conditions, *conditions))
 
-    def maps(self, statements: Sequence[_Statement]) -> None:
-        """Note all maps, wherever they stand."""
+
+class StepReader:
+    """Reads the statements of one place in their order. tables: the maps of the file."""
+
+    def __init__(self, tables: Mapping[str, Table], given: Surroundings, miss: Miss) -> None:
+        self.tables, self.given, self.miss = tables, given, miss
+        self.rules: list[ImportedRule] = []
+        self.silent: list[int] = []  # numbers of rules that pass, as something else answers that is known
+        self._stages = 10
+
+    def passes(self, where: str, place: Place, *, ends: bool = True, silent: bool = False) -> None:
+        """Let nothing later answer at a place."""
+        if silent:
+            self.silent.append(len(self.rules))
+        self.rules.append(_rule(where, PASS, (), place, ends=ends))
+
+    def read(self, statements: Sequence[Statement], place: Place) -> str:
+        """Take in statements; returns the name of the one after which no other is reached, if there is one."""
         for s in statements:
-            if s.block is not None and s.words[:1] == ["map"] and len(s.words) == 3:
-                entries = [(e.line, e.words[0], e.words[1]) for e in s.block if len(e.words) == 2]
-                self.tables[s.words[2].lstrip("$")] = (s.words[1], entries)
-            elif s.block is not None:
-                self.maps(s.block)
+            try:
+                if self._step(s, place):
+                    return s.name
+            except NotUnderstoodError as error:
+                self.miss(s, str(error))
+                self.passes(place.where(s), place if s.name != "rewrite" else _of_rewrite(s, place))
+            if s.name in {"rewrite", "if"}:
+                place = replace(place, stale=True)
+        return ""
 
-    def block(self, statements: Sequence[_Statement], around: tuple[Condition, ...]) -> None:
-        """A server or the whole file: rules beside the locations, then the locations as nginx chooses them."""
-        hosts = [w for s in statements if s.words[:1] == ["server_name"] for w in s.words[1:]]
-        around += tuple(_host_conditions(hosts))
-        for s in statements:
-            word = s.words[0] if s.words else ""
-            if s.block is None:
-                self.attempt(s, around, None)
-            elif word in {"server", "http"}:
-                self.block(s.block, around)
-            elif word == "if":
-                self.inside_if(s, around, None)
-            elif word not in {"map", "location", "events", "upstream", "types", "geo"}:
-                self.miss(s, f"what {word} does is not understood")
-        for s in sorted((s for s in statements if s.words[:1] == ["location"] and s.block is not None), key=_rank):
-            self.location(s, around)
+    def read_map(self, table: Table, place: Place) -> None:
+        """The entries of a map that stands alone, as redirects."""
+        self.tables = {"map": table}
+        for key, value, inside, line in self._entries("map", place):
+            if value:
+                self._entry(line, (key, value), inside, "map", "$map", 301, BARE, DROP)
 
-    def location(self, s: _Statement, around: tuple[Condition, ...]) -> None:
-        sign, path = (s.words[1], s.words[2]) if len(s.words) > 2 else ("", s.words[1])
-        if path.startswith("@") or sign not in {"", "=", "~", "~*", "^~"}:
+    def _step(self, s: Statement, place: Place) -> bool:
+        """One statement; returns whether nothing after it is reached."""
+        if s.name == "return":
+            self._returned(s, place)
+            return True
+        if s.name == "rewrite":
+            self._rewritten(s, place)
+        elif s.name == "break":
+            if place.in_if:
+                here = replace(place, stage=place.stage // STAGES_WITHIN) if place.stage >= STAGES_WITHIN else place
+                self.passes(place.where(s), here, ends=place.in_location, silent=True)
+            return True
+        elif s.name == "if":
+            self._if(s, place)
+        elif s.name == "include":
+            path = s.words[-1]
+            if not _PLAIN_FILES.search(path) and self.given.holds(path) is not False:
+                raise NotUnderstoodError(
+                    f"what it includes is not read: --without {path} says that no redirect is in it"
+                )
+        elif _HOOKS.match(s.name) or (
+            s.name in {"add_header", "more_set_headers"} and "location" in s.text.lower().split()
+        ):
+            raise NotUnderstoodError("it may answer any request")
+        return False
+
+    # if
+
+    def _if(self, s: Statement, place: Place) -> None:
+        if not any(x.name in {"return", "rewrite", "break", "include"} or _HOOKS.match(x.name) for x in s.inner):
             return
-        if sign in {"~", "~*"}:
-            mine = Condition(PATH, path, nocase=sign == "~*")
-        else:
-            mine = Condition(PATH, path if sign == "=" else "^" + re.escape(path), literal=sign == "=")
-        for inner in s.block or ():
-            if inner.words[:1] == ["if"]:
-                self.inside_if(inner, around, mine)
-            elif inner.block is None:
-                self.attempt(inner, around, mine)
+        test = _test(s)
+        variable = test[0].removeprefix("$").strip("{}")
+        if variable in self.tables:
+            self._by_table(s, place, variable, test)
+            return
+        condition = _condition(test)
+        if condition.literal or condition.negate:
+            self.read(s.inner, replace(place.within(condition), in_if=True))
+            return
+        outer = (place.own,) if place.own is not None else ()
+        self.read(s.inner, replace(place.within(*outer), own=condition, stale=False, in_if=True))
+
+    def _by_table(self, s: Statement, place: Place, variable: str, test: list[str]) -> None:
+        """An if that looks at a map: its block for every entry for which it holds."""
+        for key, value, inside, line in self._entries(variable, place):
+            if _holds(test, value):
+                self.read(
+                    s.inner, replace(inside, in_if=True, bound={**place.bound, variable: _value_pieces(value, key)})
+                )
+            else:  # no other entry is asked, and all that follows the if is
+                self.rules.append(_rule(f"{place.name}:{line}", PASS, (), inside, ends=False))
+
+    def _entries(self, variable: str, place: Place) -> Iterator[tuple[str, str, Place, int]]:
+        """Key, value, place and line of a map's entries in the order in which nginx asks them, and what it says by default."""
+        table = self.tables[variable]
+        subject = _subject(table.source.removeprefix("$"))
+        if table.doubt or subject is None:
+            raise NotUnderstoodError(table.doubt or f"the map looks at {table.source}, which is not understood")
+        self._stages += 1
+        outer = (place.own,) if place.own is not None else ()
+        inside = replace(place.within(*outer), stage=place.stage * STAGES_WITHIN + self._stages, stale=False)
+        for line, key, value in sorted(table.entries, key=lambda e: e[1].startswith("~")):
+            if key.startswith("~"):
+                nocase = key.startswith("~*")
+                own = Condition(subject, pattern_of(key.lstrip("~").removeprefix("*")), nocase=nocase)
             else:
-                self.miss(inner, "a block within a location is not understood")
+                own = Condition(subject, key.removeprefix("\\"), literal=True, nocase=True)
+            yield key, value, replace(inside, own=own), line
+        yield "", table.default, replace(inside, own=ANYTHING), table.line
 
-    def inside_if(self, s: _Statement, around: tuple[Condition, ...], own: Condition | None) -> None:
-        try:
-            text = " ".join(s.words[1:]).strip("() ")
-            variable, _, rest = text.partition(" ")
-            sign, _, pattern = rest.strip().partition(" ")
-            if not sign and variable.lstrip("$") in self.tables:
-                self.by_map(s, variable.lstrip("$"), around, own)
-                return
-            condition = _condition(variable, sign, pattern.strip())
-        except NotUnderstoodError as error:
-            self.miss(s, str(error))
+    # return
+
+    def _returned(self, s: Statement, place: Place) -> None:
+        given = s.words[1:]
+        status = int(given[0]) if given and _is_status(given[0]) else 302
+        goal = given[-1] if given and not (len(given) == 1 and _is_status(given[0])) else ""
+        if status == 410:
+            self.rules.append(_rule(place.where(s), 410, (), place))
             return
-        for inner in s.block or ():
-            # The groups that a destination names are those of the pattern asked last.
-            if condition.literal or condition.negate:
-                self.attempt(inner, (*around, condition), own)
+        if status not in REDIRECTS | {303}:
+            self.passes(place.where(s), place, silent=True)
+            return
+        if status == 303:
+            raise NotUnderstoodError("it answers 303, which is no status of a redirect here")
+        self._expanded(s, place, goal, status, BARE, DROP)
+
+    def _expanded(self, s: Statement, place: Place, goal: str, status: int, encoding: str, query: str) -> None:
+        """A redirect, with a rule for every entry of a map that its destination names."""
+        unbound = [v for v in _variables(goal) if v in self.tables and v not in place.bound]
+        if len(set(unbound)) > 1:
+            raise NotUnderstoodError("its destination names two maps")
+        if not unbound:
+            self.rules.append(
+                understood(
+                    _rule(place.where(s), status, self._pieces(goal, place), place, encoding=encoding, query=query)
+                )
+            )
+            return
+        if any(v.isdigit() or (v not in SUBJECTS and v not in unbound and v != "is_args") for v in _variables(goal)):
+            raise NotUnderstoodError("its destination names a map and groups")
+        for key, value, inside, line in self._entries(unbound[0], place):
+            self._entry(line, (key, value), inside, unbound[0], goal, status, encoding, query)
+
+    def _entry(
+        self,
+        line: int,
+        entry: tuple[str, str],
+        inside: Place,
+        variable: str,
+        goal: str,
+        status: int,
+        encoding: str,
+        query: str,
+    ) -> None:
+        """A redirect with the value of a map's entry put in."""
+        key, value = entry
+        where = f"{inside.name}:{line}"
+        try:
+            here = replace(inside, bound={**inside.bound, variable: _value_pieces(value, key)})
+            rule = _rule(where, status, self._pieces(goal, here), here, encoding=encoding, query=query)
+            self.rules.append(understood(rule))
+        except NotUnderstoodError as error:
+            self.miss(Statement(line, [key or "default", value]), str(error))
+            self.passes(where, inside)
+
+    def _pieces(self, goal: str, place: Place) -> tuple[Piece, ...]:
+        """A destination in pieces, with the values of maps put in. Raises NotUnderstoodError for one that may be relative."""
+        out: list[Piece] = []
+        for kind, value in split_variables(goal):
+            if kind == GROUP and value in place.bound:
+                out += place.bound[value]
+            elif kind == GROUP and value == "server_name":
+                if not place.server:
+                    raise NotUnderstoodError("its server has no name that its destination could hold")
+                out.append((TEXT, place.server))
+            elif kind == GROUP and value.isdigit() and place.stale and not place.bound:
+                raise NotUnderstoodError("its destination names a group, and another pattern was tried before")
             else:
-                more = (own,) if own is not None else ()
-                self.attempt(inner, (*around, *more), condition)
+                out.append((kind, value))
+        check_start(out)
+        return tuple(out)
 
-    def attempt(self, s: _Statement, around: tuple[Condition, ...], own: Condition | None) -> None:
-        """A return or rewrite, under conditions; other directives are no rules."""
-        try:
-            rule = self.rule(s, around, own)
-        except NotUnderstoodError as error:
-            self.miss(s, str(error))
-            return
-        if rule is not None:
-            self.out.rules.append(rule)
+    # rewrite
 
-    def rule(self, s: _Statement, around: tuple[Condition, ...], own: Condition | None) -> ImportedRule | None:
-        word = s.words[0] if s.words else ""
-        if word == "return":
-            return self.returned(s, around, own)
-        if word != "rewrite":
-            return None
+    def _rewritten(self, s: Statement, place: Place) -> None:
         if len(s.words) < 3:
             raise NotUnderstoodError("it lacks its replacement")
         pattern, goal, flag = s.words[1], s.words[2], s.words[3] if len(s.words) > 3 else ""
+        compiled(pattern_of(pattern), nocase=False)
         status = {"permanent": 301, "redirect": 302}.get(flag, 302 if re.match(r"https?://|\$scheme", goal) else 0)
         if not status:
             raise NotUnderstoodError("it changes the request inside the server")
         query = KEEP
         if goal.endswith("?"):
             goal, query = goal[:-1], DROP
-        if goal.lstrip("$").split("/")[0] in self.tables:
-            raise NotUnderstoodError("a map in a rewrite is not understood")
-        more = (own,) if own is not None else ()
-        rule = ImportedRule(
-            self.where(s.line),
-            PATH,
-            _pattern(pattern),
-            status,
-            _pieces(goal),
-            conditions=(*around, *more),
-            query="append" if "?" in goal and query == KEEP else query,
-        )
-        rule.check()
-        return rule
-
-    def returned(self, s: _Statement, around: tuple[Condition, ...], own: Condition | None) -> ImportedRule | None:
-        given = s.words[1:]
-        status = int(given[0]) if given and _is_status(given[0]) else 302
-        goal = given[-1] if given and not (len(given) == 1 and _is_status(given[0])) else ""
-        if status not in _CODES:
-            return None
-        if status != 410 and not re.match(r"https?://|/|\$", goal):
-            raise NotUnderstoodError("it names no destination")
-        variable = goal.lstrip("$")
-        if goal.startswith("$") and variable in self.tables:
-            self.by_map(s, variable, around, own, status)
-            return None
-        status = 302 if status == 303 else status
-        pieces = _pieces(goal) if status != 410 else ()
-        base = own or Condition(PATH, "^/")
-        rule = ImportedRule(
-            self.where(s.line), base.subject, base.pattern if base.literal else _pattern(base.pattern), status, pieces, base.literal, base.nocase,
-            conditions=around, query=DROP, encoding=BARE,
-        )  # fmt: skip
-        rule.check()
-        return rule
-
-    def by_map(
-        self, s: _Statement, variable: str, around: tuple[Condition, ...], own: Condition | None, status: int = 0
-    ) -> None:
-        """Every entry of a map as a rule: literal keys before patterns, as nginx asks them."""
-        looked_at, entries = self.tables[variable]
-        if variable in self.used:
+        elif "?" in goal:
+            query = APPEND
+        if any(v in self.tables or v in place.bound for v in _variables(goal)):
+            if pattern not in _WHOLE_PATTERNS or any(v.isdigit() for v in _variables(goal)):
+                raise NotUnderstoodError("its destination names a map and groups")
+            self._expanded(s, place, goal, status, BARE if query == DROP else REWRITTEN, query)
             return
-        self.used.add(variable)
-        if not status:
-            codes = [
-                int(w)
-                for inner in s.block or ()
-                for w in inner.words[1:2]
-                if inner.words[0] == "return" and _is_status(w)
-            ]
-            rewrites = [w for inner in s.block or () for w in inner.words if w in {"permanent", "redirect"}]
-            status = codes[0] if codes else {"permanent": 301, "redirect": 302}[rewrites[0]] if rewrites else 301
-        subject = _SUBJECTS.get(looked_at.lstrip("$"))
-        more = (own,) if own is not None else ()
-        for line, key, value in sorted(entries, key=lambda e: e[1].startswith("~")):
-            entry = _Statement(line, [key, value])
-            if key in {"default", "hostnames", "volatile", "include"} or value in {"", "0"}:
-                continue
-            try:
-                if subject is None:
-                    raise NotUnderstoodError(f"the map looks at {looked_at}, which is not understood")  # noqa: TRY301
-                self.out.rules.append(_map_rule(self.where(line), subject, key, value, status, (*around, *more)))
-            except NotUnderstoodError as error:
-                self.miss(entry, str(error))
-
-    def bare_map(self, statements: Sequence[_Statement]) -> None:
-        """A file that a map includes: keys and values, looked up by the path."""
-        for s in sorted(statements, key=lambda s: s.words[0].startswith("~") if s.words else False):
-            if len(s.words) != 2 or s.block is not None:
-                if s.words[:1] not in ([w] for w in _NOT_RULES):
-                    self.miss(s, "it is neither a rule nor a key and a value")
-                continue
-            key, value = s.words
-            if key in {"default", "include"}:
-                continue
-            try:
-                self.out.rules.append(_map_rule(self.where(s.line), PATH, key, value, 301, ()))
-            except NotUnderstoodError as error:
-                self.miss(s, str(error))
+        inside = _of_rewrite(s, place)
+        self.rules.append(
+            understood(
+                _rule(place.where(s), status, self._pieces(goal, inside), inside, encoding=REWRITTEN, query=query)
+            )
+        )
 
 
-def _map_rule(
-    where: str, subject: str, key: str, value: str, status: int, conditions: tuple[Condition, ...]
+def _of_rewrite(s: Statement, place: Place) -> Place:
+    """The place of a rewrite: its pattern is what it looks for, and a location's is a condition more."""
+    pattern = s.words[1] if len(s.words) > 1 else "^"
+    try:
+        compiled(pattern_of(pattern), nocase=False)
+    except NotUnderstoodError:
+        pattern = or_everything(ImportedRule("", PATH, pattern, PASS)).pattern
+    outer = (place.own,) if place.own is not None and place.own != ANYTHING else ()
+    return replace(place.within(*outer), own=Condition(PATH, pattern_of(pattern)), stale=False)
+
+
+def _rule(
+    where: str,
+    status: int,
+    pieces: Sequence[Piece],
+    place: Place,
+    *,
+    encoding: str = BARE,
+    query: str = DROP,
+    ends: bool = True,
 ) -> ImportedRule:
-    if key.startswith("~"):
-        nocase = key.startswith("~*")
-        rule = ImportedRule(
-            where,
-            subject,
-            _pattern(key.lstrip("~").removeprefix("*")),
-            status,
-            _pieces(value),
-            nocase=nocase,
-            conditions=conditions,
-            query=DROP,
-            encoding=BARE,
-        )
+    own = place.own or ANYTHING
+    return ImportedRule(
+        where, own.subject, own.pattern, status, tuple(pieces), own.literal, own.nocase, own.negate, place.conditions, query, encoding,
+        stage=place.stage, ends=ends,
+    )  # fmt: skip
+
+
+# Tests
+
+
+def _test(s: Statement) -> list[str]:
+    """The parts of an if's condition: a variable, and maybe a sign and what it is compared with."""
+    found = list(s.words[1:])
+    if not found:
+        raise NotUnderstoodError("it has no condition")
+    found[0] = found[0].removeprefix("(")
+    if found[-1] == ")":
+        found.pop()
     else:
-        literal = key.removeprefix("\\")
-        rule = ImportedRule(
-            where,
-            subject,
-            literal,
-            status,
-            _pieces(value),
-            literal=True,
-            nocase=True,
-            conditions=conditions,
-            query=DROP,
-            encoding=BARE,
-        )
-    rule.check()
-    return rule
+        found[-1] = found[-1].removesuffix(")")
+    found = [w for n, w in enumerate(found) if w or n > 1]
+    if (
+        len(found) not in {1, 3}
+        or not found[0].startswith("$")
+        or (len(found) == 3 and found[1] not in {"=", "!=", "~", "~*", "!~", "!~*"})
+    ):
+        raise NotUnderstoodError(f"the condition {' '.join(found)[:80]} is not understood")
+    return found
 
 
-def _rank(s: _Statement) -> tuple[int, int]:
-    """Exact locations, then prefixes that forbid patterns, patterns in their order, and prefixes, the longest first."""
-    sign, path = (s.words[1], s.words[2]) if len(s.words) > 2 else ("", s.words[1] if len(s.words) > 1 else "")
-    if sign == "=":
-        return 0, 0
-    return {"^~": (1, -len(path)), "~": (2, s.line), "~*": (2, s.line)}.get(sign, (3, -len(path)))
+def _subject(variable: str) -> str | None:
+    """What a variable stands for; None where that is not known."""
+    if variable.startswith("arg_"):
+        return ARGUMENT + variable[4:]
+    return SUBJECTS.get(variable)
 
 
-def _host_conditions(hosts: Sequence[str]) -> list[Condition]:
-    named = []
-    for host in (h for h in hosts if h not in {"_", ""}):
-        if host.startswith("~"):
-            named.append(Condition(HOST, _pattern(host[1:]), nocase=True))
-        else:
-            pattern = re.escape(host.lower()).replace(r"\*", ".*")
-            pattern = rf"(?:.*\.)?{pattern[2:]}" if pattern.startswith(r"\.") else pattern
-            named.append(Condition(HOST, f"^{pattern}$", nocase=True))
-    return alternatives(named)
-
-
-def _condition(variable: str, sign: str, pattern: str) -> Condition:
-    name = variable.lstrip("$")
-    if sign not in {"=", "!=", "~", "~*", "!~", "!~*"}:
-        raise NotUnderstoodError(f"the condition on {variable} is not understood")
+def _condition(test: Sequence[str]) -> Condition:
+    variable = test[0].removeprefix("$").strip("{}")
+    sign, wanted = (test[1], test[2]) if len(test) == 3 else ("!~", "^0?$")
     negate, literal, nocase = sign.startswith("!"), sign.endswith("="), sign.endswith("*")
-    if name.startswith("arg_"):
-        word = re.escape(name[4:])
-        wanted = re.escape(pattern) if literal else f"[^&]*(?:{pattern.removeprefix('^').removesuffix('$')})[^&]*"
-        return Condition(QUERY, f"(?:^|&)(?i:{word})={wanted}(?:&|$)", negate=negate, nocase=nocase)
-    if name not in _SUBJECTS:
-        raise NotUnderstoodError(f"the condition on {variable} is not understood")
-    return Condition(_SUBJECTS[name], pattern if literal else _pattern(pattern), literal, nocase, negate)
+    if variable == "https":  # "on", or nothing
+        return Condition(SCHEME, _scheme({"https": "on", "http": ""}, test), literal=True)
+    if variable == "http_x_forwarded_proto":
+        fits = [_holds(["$", *test[1:]], value) for value in ("", "http", "https")]
+        if fits[0] != fits[1] or fits[1] == fits[2]:
+            raise NotUnderstoodError("the condition on X-Forwarded-Proto is not the same without that header")
+        return Condition(SCHEME, "https" if fits[2] else "http", literal=True)
+    subject = _subject(variable)
+    if subject is None:
+        raise NotUnderstoodError(f"the condition on {test[0]} is not understood")
+    if not literal:
+        compiled(pattern_of(wanted), nocase)
+    return Condition(subject, wanted if literal else pattern_of(wanted), literal, nocase, negate)
 
 
-def _pattern(text: str) -> str:
-    """A pattern with its named groups as RE2 writes them."""
-    return re.sub(r"\(\?<([A-Za-z_])", r"(?P<\1", text)
+def _scheme(values: Mapping[str, str], test: Sequence[str]) -> str:
+    """The one scheme at which a test holds, by the value that its variable has there."""
+    fits = [scheme for scheme, value in values.items() if _holds(test, value)]
+    if len(fits) != 1:
+        raise NotUnderstoodError(f"the condition {' '.join(test)} is not understood")
+    return fits[0]
 
 
-def _is_status(text: str) -> bool:
-    return re.fullmatch("[0-9]{3}", text) is not None
+def _holds(test: Sequence[str], value: str) -> bool:
+    """Whether a test holds for a value without variables. Raises NotUnderstoodError for another."""
+    if "$" in value and len(test) > 1:
+        raise NotUnderstoodError("the condition looks at what a map makes of the request")
+    if len(test) == 1:
+        return value not in {"", "0"}
+    sign, wanted = test[1], test[2]
+    if sign.endswith("="):
+        return (value == wanted) != sign.startswith("!")
+    return bool(compiled(pattern_of(wanted), sign.endswith("*")).search(value.encode())) != sign.startswith("!")
 
 
-def _pieces(goal: str) -> tuple[Piece, ...]:
-    """A destination in pieces."""
+# Destinations
+
+
+def _variables(goal: str) -> list[str]:
+    return [m[1] or m[2] or m[3] for m in re.finditer(r"\$(?:\{(\w+)\}|(\d)|([A-Za-z_]\w*))", goal)]
+
+
+def split_variables(goal: str) -> list[Piece]:
+    """A text with variables in pieces; what is no known variable is a group."""
     out: list[Piece] = []
     at = 0
     for match in re.finditer(r"\$(?:\{(\w+)\}|(\d)|([A-Za-z_]\w*))", goal):
         out.append((TEXT, goal[at : match.start()]))
         at = match.end()
         name = match[1] or match[2] or match[3]
-        if name == "is_args":
-            out.append((VARIABLE, "is_args"))
-        elif name in _SUBJECTS:
-            out.append((VARIABLE, RAW if name == "uri" else _SUBJECTS[name]))
+        if name in SUBJECTS or name == "is_args":
+            out.append((VARIABLE, SUBJECTS.get(name, name)))
         else:
             out.append((GROUP, name))
     out.append((TEXT, goal[at:]))
-    return tuple(p for p in out if p != (TEXT, ""))
+    return [p for p in out if p != (TEXT, "")]
+
+
+def _value_pieces(value: str, key: str) -> tuple[Piece, ...]:
+    """The value of a map's entry in pieces; numbered groups are those of its key."""
+    pieces = tuple(split_variables(value))
+    if any(kind == GROUP for kind, _ in pieces) and not key.startswith("~"):
+        raise NotUnderstoodError("the value of an entry names a group, and its key has none")
+    return pieces
+
+
+def check_start(pieces: Sequence[Piece]) -> None:
+    """Raises NotUnderstoodError for a destination that is neither a path nor an address whatever the request is."""
+    kind, value = pieces[0] if pieces else (TEXT, "")
+    if kind == VARIABLE and value in _BEGINS_WITH_SLASH | {SCHEME}:
+        return
+    whole = re.match(r"/(?!/)|[A-Za-z][A-Za-z0-9+.-]*://", value) if kind == TEXT else None
+    doubled = kind == TEXT and value == "/" and len(pieces) > 1 and pieces[1][0] == VARIABLE
+    if whole is None or doubled:
+        raise NotUnderstoodError("it names no destination" if not pieces else "its destination is relative, or may be")
+
+
+def pattern_of(text: str) -> str:
+    """A pattern with its named groups as RE2 writes them."""
+    return re.sub(r"\(\?<([A-Za-z_])", r"(?P<\1", text)
+
+
+def _is_status(text: str) -> bool:
+    return re.fullmatch("[0-9]{3}", text) is not None

@@ -11,7 +11,7 @@ from upright_ledger.core.imported import DROP, HOST, RAW, TARGET, TEXT, Conditio
 from upright_ledger.core.traffic import PATTERN_RULE
 from upright_ledger.errors import InputError
 from upright_ledger.formats.apache_servers import read_apache
-from upright_ledger.formats.nginx_rules import read_nginx
+from upright_ledger.formats.nginx_servers import read_nginx
 from upright_ledger.formats.pairs import read_pairs, status_word
 from upright_ledger.formats.reading import read_text, with_line_feeds
 from upright_ledger.formats.recognising import JSON, SHEET, TABLE, recognise

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import PurePosixPath
 
-from upright_ledger.core.imported import ImportedRule
+from upright_ledger.core.imported import ImportedRule, NotUnderstoodError
 from upright_ledger.core.template_rules import PASS
+
+BEGINNING = re.compile(r"\^(?:(?:[A-Za-z0-9_/~,;:@=&!'-]|\\[^A-Za-z0-9])(?![?*{]))*")
+"""What a pattern says in plain letters, but for one that is optional or repeated."""
 
 MISSED_LENGTH = 300
 """How much of a line that was not understood is told."""
@@ -60,6 +63,17 @@ def understood(rule: ImportedRule) -> ImportedRule:
 def everything(where: str, *, ends: bool = True, stage: int = 0) -> ImportedRule:
     """What stands for something that may answer any request: nothing later does."""
     return ImportedRule(where, "path", "^/", PASS, ends=ends, stage=stage)
+
+
+def or_everything(rule: ImportedRule) -> ImportedRule:
+    """A rule, or where its pattern cannot be read one that fits every path that begins as it does."""
+    try:
+        rule.check()
+    except NotUnderstoodError:
+        match = BEGINNING.match(rule.pattern)
+        whole = match is not None and "|" not in rule.pattern and not rule.negate
+        return replace(rule, pattern=match[0] if match and whole else "^", negate=False)
+    return rule
 
 
 def path_below(folder: str, root: str) -> str | None:

@@ -1,0 +1,113 @@
+"""The rules of one imported file, asked in their order."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from heapq import merge
+from typing import Any
+
+from upright_ledger.core.addresses import lower_ascii
+from upright_ledger.core.imported import (
+    INNER,
+    PATH,
+    RAW,
+    STAGES_WITHIN,
+    TARGET,
+    Condition,
+    ImportedRule,
+    Request,
+    bytewise,
+    compiled,
+)
+from upright_ledger.core.imported_locations import location_of
+from upright_ledger.core.template_rules import PASS
+
+
+class Block:
+    """The rules of one file, asked in their order. Literal ones are looked up, so that many of them cost little."""
+
+    def __init__(self, rules: Sequence[ImportedRule]) -> None:
+        self.rules = tuple(rules)
+        self._literal: dict[tuple[str, str], list[int]] = {}
+        self._below: dict[str, list[int]] = {}  # patterns for one path and what lies below it, by that path
+        self._others: list[int] = []
+        for n, rule in enumerate(self.rules):
+            if rule.literal and not rule.negate and rule.subject in {PATH, RAW, TARGET}:
+                text = bytewise(lower_ascii(rule.pattern) if rule.nocase else rule.pattern)
+                self._literal.setdefault((rule.subject + ("i" if rule.nocase else ""), text), []).append(n)
+            elif top := _top(rule):
+                self._below.setdefault(top, []).append(n)
+            else:
+                self._others.append(n)
+        self._kinds = sorted({kind for kind, _ in self._literal})
+
+    def find(self, request: Request) -> tuple[ImportedRule, str] | None:
+        """The first rule that fits, and its destination, which may be relative; None where none does."""
+        numbers: list[int] = []
+        for kind in self._kinds:
+            text = request.subject(kind.removesuffix("i"))
+            numbers += self._literal.get((kind, lower_ascii(text) if kind.endswith("i") else text), ())
+        if self._below:
+            path = lower_ascii(request.path).rstrip("/")
+            while path:
+                numbers += self._below.get(path, ())
+                path = path.rpartition("/")[0]
+        done: set[int] = set()
+        for n in merge(sorted(numbers), self._others):
+            rule = self.rules[n]
+            if rule.stage in done or (rule.stage >= STAGES_WITHIN and rule.stage // STAGES_WITHIN in done):
+                continue
+            found = _fits(rule, request)
+            if found is not None and not rule.ends:
+                done.add(rule.stage)
+            elif found is not None:
+                location = location_of(rule, request, *found)
+                # What cannot be said is no answer: the server gives an error.
+                return (rule, location) if location is not None else (replace(rule, status=PASS, destination=()), "")
+        return None
+
+
+def _top(rule: ImportedRule) -> str:
+    """The path (in lower case, without a closing slash) at or below which every path lies that a pattern fits; empty where it is not plain to see."""
+    if rule.negate or rule.literal or rule.subject not in {PATH, INNER} or not rule.address:
+        return ""
+    literal = rule.pattern.removesuffix("$").removesuffix("(.*)")
+    if rule.pattern.endswith("(.*)$") and not literal.endswith("/"):
+        return ""  # it goes on within the name
+    return lower_ascii(rule.address).rstrip("/")
+
+
+def _fits(rule: ImportedRule, request: Request) -> tuple[Any, Any] | None:
+    """The matches of a rule's own pattern and of its last condition; None where it does not fit."""
+    if rule.subject == INNER:
+        if not request.path.startswith(bytewise(rule.below)):
+            return None
+        text = request.path[len(bytewise(rule.below)) :]
+    else:
+        text = request.subject(rule.subject)
+    own = _found(text, rule.pattern, rule)
+    if bool(own) == rule.negate:
+        return None
+    last, open_or = None, False
+    for condition in rule.conditions:
+        if open_or:
+            open_or = condition.or_next
+            continue
+        found = _found(request.subject(condition.subject), condition.pattern, condition)
+        if bool(found) == condition.negate:
+            if condition.or_next:
+                continue
+            return None
+        if not condition.literal and not condition.negate:
+            last = found
+        open_or = condition.or_next
+    return own, last
+
+
+def _found(text: str, pattern: str, how: ImportedRule | Condition) -> Any:
+    """Whether a text equals a literal, or what a pattern finds in it."""
+    if not how.literal:
+        return compiled(pattern, how.nocase).search(text.encode("latin-1", "replace"))
+    wanted = bytewise(pattern)
+    return lower_ascii(text) == lower_ascii(wanted) if how.nocase else text == wanted

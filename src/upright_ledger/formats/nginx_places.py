@@ -1,0 +1,215 @@
+"""Which location of an nginx server a request meets, and what is asked before."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from upright_ledger.core.imported import (
+    PATH,
+    QUERY,
+    TEXT,
+    VARIABLE,
+    Condition,
+    ImportedRule,
+    NotUnderstoodError,
+    alternatives,
+    compiled,
+    request_of,
+)
+from upright_ledger.core.imported_blocks import Block
+from upright_ledger.core.template_rules import PASS
+from upright_ledger.formats.nginx_config import Statement, Table, all_of
+from upright_ledger.formats.nginx_rules import Place, StepReader, pattern_of
+from upright_ledger.formats.rules_read import MISSED_LENGTH, RulesRead, Surroundings, or_everything
+
+_SERVER = 1
+"""The stage of what stands beside the locations."""
+_HANDERS = {"proxy_pass", "fastcgi_pass", "uwsgi_pass", "scgi_pass", "grpc_pass", "memcached_pass"}
+_SIGNS = {"=", "~", "~*", "^~"}
+
+
+@dataclass(frozen=True)
+class _Location:
+    """A location. sign: as written; empty for a plain prefix."""
+
+    statement: Statement
+    sign: str
+    path: str
+
+    @property
+    def begins(self) -> Condition:
+        """What its requests look like."""
+        if self.sign == "=":
+            return Condition(PATH, self.path, literal=True)
+        if self.sign in {"~", "~*"}:
+            return Condition(PATH, pattern_of(self.path), nocase=self.sign == "~*")
+        return Condition(PATH, f"^{re.escape(self.path)}")
+
+    @property
+    def is_prefix(self) -> bool:
+        return self.sign in {"", "^~"}
+
+    @property
+    def inner(self) -> list[_Location]:
+        return locations_of(self.statement.inner)
+
+
+def locations_of(statements: Sequence[Statement]) -> list[_Location]:
+    """The locations that stand directly among statements, without those that only the server itself goes to."""
+    out = []
+    for s in statements:
+        if s.name == "location" and s.block is not None and len(s.words) > 1:
+            sign, path = (s.words[1], s.words[2]) if len(s.words) > 2 else ("", s.words[1])
+            if sign not in _SIGNS and len(s.words) == 2:
+                found = re.match(r"(\^~|=|~\*|~)(.+)", path)
+                sign, path = (found[1], found[2]) if found else ("", path)
+            if not path.startswith("@"):
+                out.append(_Location(s, sign, path))
+    return out
+
+
+class ServerReader:
+    """Reads one server after the other into one list of rules. around: statements that stand outside of all servers."""
+
+    def __init__(
+        self, name: str, tables: Mapping[str, Table], given: Surroundings, around: Sequence[Statement]
+    ) -> None:
+        self.name, self.around = name, around
+        self.out = RulesRead()
+        self._told: set[tuple[int, str]] = set()
+        self._steps = StepReader(tables, given, self.miss)
+        self.out.rules = self._steps.rules
+
+    def miss(self, s: Statement, why: str) -> None:
+        """Note, once, what was not understood."""
+        if (s.line, why) not in self._told:
+            self._told.add((s.line, why))
+            self.out.missed.append((s.line, why, s.text[:MISSED_LENGTH]))
+
+    def server(self, statements: Sequence[Statement], place: Place, line: int) -> None:
+        """All that a server answers. line: where it begins; nobody else answers for it, unless it is 0."""
+        start = len(self.out.rules)
+        ended = self._steps.read(statements, replace(place, stage=_SERVER))
+        broken = any(r.stage == _SERVER and not r.ends for r in self.out.rules[start:])  # some never get to the end
+        if ended != "return" or broken:
+            found = locations_of(statements)
+            self._strong(found, place)
+            self._weak(found, place)
+        if line:
+            self._steps.passes(f"{self.name}:{line}", place, silent=True)
+        self._led_elsewhere(statements, place, start)
+
+    def map(self, table: Table) -> None:
+        """What a map includes."""
+        self._steps.read_map(table, Place(self.name))
+
+    # Locations, as ngx_http_core_find_location asks them
+
+    def _strong(self, found: Sequence[_Location], place: Place) -> None:
+        """What is taken before the longest prefix: exact paths, and patterns, those within the prefix that fits before those beside it."""
+        for one in (x for x in found if x.sign == "="):
+            self._contents(one, place)
+        for one in found:
+            self._slash(one, found, place)
+        prefixes = sorted((x for x in found if x.is_prefix), key=lambda x: -len(x.path))
+        for one in prefixes:
+            if one.inner:
+                longer = [replace(x.begins, negate=True) for x in _within(one, prefixes)]
+                self._strong(one.inner, place.within(one.begins, *longer))
+        kept = [c for x in prefixes if x.sign == "^~" for c in _not_below(x, prefixes)]
+        for one in (x for x in found if x.sign in {"~", "~*"}):
+            try:
+                compiled(one.begins.pattern, one.begins.nocase)
+            except NotUnderstoodError as error:
+                self.miss(one.statement, str(error))
+                rule = ImportedRule(
+                    f"{self.name}:{one.statement.line}", PATH, one.begins.pattern, PASS, nocase=one.sign == "~*"
+                )
+                self.out.rules.append(or_everything(replace(rule, conditions=(*place.conditions, *kept))))
+                continue
+            inside = place.within(*kept, one.begins)
+            self._strong(one.inner, inside)
+            self._weak(one.inner, inside)
+            self._contents(one, place.within(*kept))
+
+    def _weak(self, found: Sequence[_Location], place: Place) -> None:
+        """The longest prefix, and the longest within it."""
+        for one in sorted((x for x in found if x.is_prefix), key=lambda x: -len(x.path)):
+            self._weak(one.inner, place.within(one.begins))
+            self._contents(one, place)
+
+    def _contents(self, one: _Location, place: Place) -> None:
+        s = one.statement
+        inside = replace(place, own=one.begins, in_location=True)
+        if not any(x.name == "internal" for x in s.inner):
+            self._steps.read(s.inner, inside)
+        self._steps.passes(f"{self.name}:{s.line}", inside, silent=True)
+
+    def _slash(self, one: _Location, found: Sequence[_Location], place: Place) -> None:
+        """What is handed on below a path with a closing slash is redirected there without it."""
+        bare = one.path.removesuffix("/")
+        hands = any(s.name in _HANDERS for s in one.statement.inner)
+        if (
+            one.sign in {"", "^~", "="}
+            and hands
+            and bare != one.path
+            and bare
+            and not any(x.path == bare and x.sign != "~" for x in found)
+        ):
+            pieces = ((TEXT, one.path), (VARIABLE, "is_args"), (VARIABLE, QUERY))
+            here = replace(place, own=Condition(PATH, bare, literal=True))
+            self._steps.passes(f"{self.name}:{one.statement.line}", here)
+            self.out.rules[-1] = replace(self.out.rules[-1], status=301, destination=pieces)
+
+    # What the server answers by itself
+
+    def _led_elsewhere(self, statements: Sequence[Statement], place: Place, start: int) -> None:
+        """Name what leads from an answer without a redirect to one, inside the server."""
+        named = {s.words[-1]: s for s in statements if s.name == "location" and s.words[-1].startswith("@")}
+        for s in [*self.around, *all_of(statements)]:
+            if s.name not in {"error_page", "try_files"} or len(s.words) < 3:
+                continue
+            if not self._leads(s, named, place, start):
+                continue
+            self.miss(s, "it may lead to a redirect inside the server")
+            for number in range(start, len(self.out.rules)):
+                rule = self.out.rules[number]
+                gone = rule.status == 410 and s.name == "error_page" and "410" in s.words
+                if gone or (rule.status == PASS and number in self._steps.silent):
+                    self.out.rules[number] = replace(rule, status=PASS, where=f"{self.name}:{s.line}")
+
+    def _leads(self, s: Statement, named: Mapping[str, Statement], place: Place, start: int) -> bool:
+        """Whether a fallback may be a redirect."""
+        goal = s.words[-1]
+        if s.name == "error_page" and any(w.startswith("=") for w in s.words[1:-1]):
+            return True
+        if goal.startswith("="):
+            return False
+        if goal.startswith("@"):
+            return (
+                any(x.name in {"return", "rewrite", "error_page", "try_files"} for x in all_of(named[goal].inner))
+                if goal in named
+                else True
+            )
+        path = goal.partition("?")[0]
+        if not path.startswith("/") or "$" in path:
+            return True
+        request = request_of("http://h", place.server or "h", path)
+        any_host = [
+            replace(r, conditions=tuple(c for c in r.conditions if c.subject == PATH)) for r in self.out.rules[start:]
+        ]
+        found = Block(any_host).find(request)
+        missed = {line for line, _, _ in self.out.missed}
+        return found is not None and (found[0].status != PASS or int(found[0].where.rpartition(":")[2]) in missed)
+
+
+def _within(one: _Location, prefixes: Sequence[_Location]) -> Iterator[_Location]:
+    return (x for x in prefixes if x is not one and len(x.path) > len(one.path) and x.path.startswith(one.path))
+
+
+def _not_below(one: _Location, prefixes: Sequence[_Location]) -> list[Condition]:
+    """Conditions for paths whose longest prefix is not this one."""
+    longer = [x.begins for x in _within(one, prefixes) if x.sign != "^~"]
+    return alternatives([replace(one.begins, negate=True), *longer])

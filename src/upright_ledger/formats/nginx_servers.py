@@ -1,0 +1,173 @@
+"""Which server of an nginx file a request meets."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from upright_ledger.core.imported import HOST, SCHEME, Condition, NotUnderstoodError, alternatives, compiled
+from upright_ledger.formats.nginx_config import Statement, Table, all_of, read_tree, tables_of
+from upright_ledger.formats.nginx_places import ServerReader
+from upright_ledger.formats.nginx_rules import Place, pattern_of
+from upright_ledger.formats.rules_read import RulesRead, Surroundings
+
+_SCHEMES = {"80": "http", "443": "https"}
+_BOTH = ("http", "https")
+_NOT_KEYS = {
+    "add_header", "access_log", "error_log", "expires", "index", "root", "listen", "include", "default_type", "charset", "log_not_found", "default",
+}  # fmt: skip
+
+
+@dataclass
+class _Server:
+    """names: those it is for, in lower case. schemes: by which it is asked; none where that is not known. is_default: by word."""
+
+    statement: Statement
+    names: tuple[str, ...]
+    schemes: tuple[str, ...]
+    is_default: bool
+
+
+def read_nginx(text: str, name: str, given: Surroundings | None = None) -> RulesRead:
+    """Read a configuration, a part of one, or the inside of a map. Raises NotUnderstoodError where its brackets do not close."""
+    statements = read_tree(text)
+    tables = tables_of(statements)
+    sections = [s for s in all_of(statements) if s.name == "server" and s.block is not None]
+    around = [
+        s for top in (statements, *(s.inner for s in statements if s.name == "http")) for s in top if s.block is None
+    ]
+    reader = ServerReader(name, tables, given or Surroundings(), around)
+    if not sections:
+        if _is_bare_map(statements):
+            _read_bare_map(reader, statements)
+        else:
+            names = _names(statements)
+            reader.server(statements, Place(name, tuple(_host_conditions(names)), server=_first(names)), 0)
+        return reader.out
+    servers = [_Server(s, _names(s.inner), _schemes(s, sections), _is_default(s)) for s in sections]
+    for server, conditions in _in_turn(servers):
+        place = Place(name, conditions, server=_first(server.names))
+        why = "" if server.schemes else "it is not known whether the port of its server speaks HTTP or HTTPS"
+        for n in server.names:
+            try:
+                compiled(pattern_of(n.removeprefix("~")) if n.startswith("~") else "", nocase=True)
+            except NotUnderstoodError as error:
+                why = f"the name {n[:60]} of its server is not understood: {error}"
+        if why:
+            place = Place(name)
+            for s in all_of(server.statement.inner):
+                if s.name in {"return", "rewrite"}:
+                    reader.miss(s, why)
+            reader.miss(server.statement, why)
+            reader.server([], place, server.statement.line)
+        else:
+            reader.server(server.statement.inner, place, server.statement.line)
+    asked = {id(server) for server, _ in _in_turn(servers)}
+    for server in servers:
+        if id(server) not in asked:
+            for s in all_of(server.statement.inner):
+                if s.name in {"return", "rewrite"}:
+                    reader.miss(s, "its server has no name, and is not the first of its port")
+    return reader.out
+
+
+def _names(statements: Sequence[Statement]) -> tuple[str, ...]:
+    return tuple(
+        w if w.startswith("~") else w.lower()
+        for s in statements
+        if s.name == "server_name"
+        for w in s.words[1:]
+        if w not in {"_", ""}
+    )
+
+
+def _first(names: Sequence[str]) -> str:
+    return names[0] if names and not re.match(r"[~.*]", names[0]) and not names[0].endswith("*") else ""
+
+
+def _ports(s: Statement) -> list[str]:
+    words = [
+        x.words[1] for x in s.inner if x.name == "listen" and len(x.words) > 1 and not x.words[1].startswith("unix:")
+    ]
+    return [m[1] if (m := re.search(r"(?:^|:)(\d+)$", w)) else "80" for w in words] or ["80"]
+
+
+def _schemes(s: Statement, sections: Sequence[Statement]) -> tuple[str, ...]:
+    """By which schemes a server is asked; none where its ports do not tell. What has one port alone is for both."""
+    ports = _ports(s)
+    secure = {
+        p for p, x in zip(ports, (x for x in s.inner if x.name == "listen"), strict=False) if "ssl" in x.words[2:]
+    }
+    if len({p for other in sections for p in _ports(other)}) == 1 and not secure:
+        return _BOTH
+    known = {"https" if p in secure else _SCHEMES.get(p, "") for p in ports}
+    return () if "" in known else tuple(x for x in _BOTH if x in known)
+
+
+def _is_default(s: Statement) -> bool:
+    return any({"default_server", "default"} & set(x.words[2:]) for x in s.inner if x.name == "listen")
+
+
+def _in_turn(servers: Sequence[_Server]) -> list[tuple[_Server, tuple[Condition, ...]]]:
+    """Servers with the conditions of their requests: by their names, and at last what is for all other hosts."""
+    named, others = [], []
+    for server in servers:
+        scheme = (Condition(SCHEME, server.schemes[0], literal=True),) if len(server.schemes) == 1 else ()
+        first = any(next(s for s in servers if x in s.schemes) is server for x in server.schemes) or not server.schemes
+        chosen = any(s.is_default and set(s.schemes) & set(server.schemes) for s in servers)
+        elsewhere = tuple(_better(server, servers))
+        if server.names:
+            named.append((server, (*scheme, *_host_conditions(server.names), *elsewhere)))
+        if server.is_default or (not server.names and first and not chosen):
+            others.append((server, scheme))
+            if server.names:  # for its own names and for all that nobody else is for: said once
+                named.pop()
+                others[-1] = (server, (*scheme, *elsewhere))
+    return [*named, *others]
+
+
+def _better(server: _Server, servers: Sequence[_Server]) -> list[Condition]:
+    """Conditions that no other server has a name for the host that comes before those of this one that fit it."""
+    out = []
+    for other in servers:
+        if other is server or not set(other.schemes) & set(server.schemes):
+            continue
+        for name in other.names:
+            worst = max((_rank(own) for own in server.names), default=(9, 0))
+            earlier = name in server.names and servers.index(other) < servers.index(server)
+            if _rank(name) < worst or earlier:
+                out.append(replace(_host_conditions([name])[0], negate=True))
+    return out
+
+
+def _rank(name: str) -> tuple[int, int]:
+    """Exact names come first, then wildcards before and behind, the longest first, and patterns."""
+    kind = 3 if name.startswith("~") else 2 if name.endswith("*") else 1 if name[:1] in {"*", "."} else 0
+    return kind, -len(name) if kind in {1, 2} else 0
+
+
+def _host_conditions(names: Sequence[str]) -> list[Condition]:
+    found = []
+    for name in names:
+        if name.startswith("~"):
+            pattern = pattern_of(name[1:])
+        elif name.startswith("."):
+            pattern = rf"^(?:.+\.)?{re.escape(name[1:])}$"
+        else:
+            pattern = "^" + re.escape(name).replace(r"\*", ".+") + "$"
+        found.append(Condition(HOST, pattern, nocase=True))
+    return alternatives(found)
+
+
+def _is_bare_map(statements: Sequence[Statement]) -> bool:
+    """Whether a file is what a map includes: keys and values, and nothing else that could be a rule."""
+    plain = [s for s in statements if s.name not in _NOT_KEYS]
+    return bool(plain) and all(
+        s.block is None and len(s.words) == 2 and s.name not in {"return", "server_name", "set", "break"} for s in plain
+    )
+
+
+def _read_bare_map(reader: ServerReader, statements: Sequence[Statement]) -> None:
+    entries = [(s.line, s.words[0], s.words[1]) for s in statements if len(s.words) == 2 and s.name not in _NOT_KEYS]
+    reader.map(Table(0, "$uri", entries))
