@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import random
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+
+import lxml.html
 
 from rule_judge import ROOT, Asked, RuleFile, Server, run_server
 
@@ -260,3 +263,25 @@ def running(file: RuleFile) -> Iterator[Server]:
 
     with run_server("apache", lay_out, "httpd.conf") as place:
         yield place
+
+
+MANUAL = Path("/usr/share/doc/apache2-doc/manual/en")
+"""Apache's own documentation, as Debian packs it."""
+
+
+def manual() -> list[RuleFile]:
+    """The examples of Apache's documentation, as a server's file and as a folder's."""
+    found = []
+    for page in [
+        *sorted(MANUAL.glob("rewrite/*.html")),
+        *(MANUAL / f"{n}.html" for n in ("mod/mod_alias", "mod/mod_rewrite", "urlmapping", "vhosts/examples")),
+    ]:
+        for example in lxml.html.parse(str(page)).xpath("//pre"):
+            text = example.text_content().replace("\xa0", " ")
+            if re.search(r"^\s*(?:Redirect|Rewrite(?:Rule|Cond))", text, re.MULTILINE):
+                engine = "" if "rewriteengine" in text.lower() else "RewriteEngine On\n"
+                lines = re.findall(r"^\s*Server(?:Name|Alias)\s+(.*)$", text, re.MULTILINE)
+                hosts = frozenset((s, h) for line in lines for h in line.split() for s in ("http", "https"))
+                found.append(RuleFile("site.conf", f"DocumentRoot {ROOT}\n{engine}{text}\n", hosts))
+                found.append(RuleFile(".htaccess", f"{engine}{text}\n"))
+    return found

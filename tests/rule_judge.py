@@ -102,7 +102,7 @@ def judge(file: RuleFile, server: Server, requests: Sequence[Asked], given: Surr
         path.write_text(file.text)
         read = read_rule_file(path, given=given)[1]
     block = Block(read.rules)
-    missed = {line for line, _, _ in read.missed}
+    missed = {line for line, _, _ in read.missed} | {line for line, _ in read.notes}
     for asked in requests:
         status, location = server.answer(asked)
         told = block.find(request_of(f"{asked.scheme}://{asked.host}", asked.host, asked.target))
@@ -132,3 +132,13 @@ def same(location: bytes, asked: Asked) -> str:
     text = re.sub(r"^(https?://[^/?#]*?):\d+(?=[/?#]|$)", r"\1", text)
     text = re.sub(r"\?(?=#|$)", "", text)
     return re.sub(r"%[0-9A-Fa-f]{2}", lambda m: m[0].upper(), text)
+
+
+def requests_about(file: RuleFile, hosts: Sequence[str], most: int = 15) -> list[Asked]:
+    """Requests for whatever a file looks to be about; most: words that are taken from it."""
+    text = file.text
+    words = sorted(set(re.findall(r"/?[A-Za-z0-9_-][A-Za-z0-9_.-]*(?:/[A-Za-z0-9_.-]+)*", text)), key=len)[:most]
+    named = sorted(set(re.findall(r"\b(?:[a-z0-9-]+\.)+(?:com|org|example|net)\b", text)))[:4]
+    targets = [f"/{w.lstrip('/')}{end}" for w in words for end in ("", "/x.html", "/?q=1")] + ["/", "/a/b.html?lang=fr"]
+    asked = [Asked("http", host, target) for host in (*hosts, *named) for target in targets]
+    return [a for a in asked if not file.names_others(a)]

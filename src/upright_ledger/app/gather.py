@@ -100,6 +100,9 @@ def gather(
         "columns": dict(options.columns),
         "encoding": options.encoding,
         "period": list(filter(None, period)),
+        "with": sorted(options.around.present),
+        "without": sorted(options.around.absent),
+        "root": options.around.document_root,
     }
     reader = _SourceReader(
         ledger, options, base, period, amend, within, {k: v for k, v in asked.items() if v}, trusted=trusted

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from dataclasses import replace
 from pathlib import Path
 
 import click
@@ -14,6 +15,7 @@ from upright_ledger.cli.common import json_option, paths_argument, read_options,
 from upright_ledger.core import traffic
 from upright_ledger.core.triage.days import is_day
 from upright_ledger.errors import UsageError
+from upright_ledger.formats.rules_read import Surroundings
 from upright_ledger.ledger.store import open_ledger
 
 
@@ -23,6 +25,22 @@ from upright_ledger.ledger.store import open_ledger
 @reading_options
 @click.option(
     "--period", default="", metavar="FROM..TO", help="The days an export covers, as in 2026-01-01..2026-03-31."
+)
+@click.option(
+    "--with", "present", multiple=True, metavar="NAME", help="Of a rule file: a module or define that the server has."
+)
+@click.option(
+    "--without",
+    "absent",
+    multiple=True,
+    metavar="NAME",
+    help="Of a rule file: a module or define that the server lacks, or an included file without redirects.",
+)
+@click.option(
+    "--document-root",
+    default="",
+    metavar="FOLDER",
+    help="Of a rule file: the root of the site, as the file names it, or as the path of a .htaccess does.",
 )
 @json_option
 @click.pass_obj
@@ -35,6 +53,9 @@ def command(
     host: str,
     workbook_sheet: str,
     period: str,
+    present: tuple[str, ...],
+    absent: tuple[str, ...],
+    document_root: str,
     as_json: bool,
 ) -> None:
     """Gather old URLs from files of any kind into the ledger.
@@ -53,8 +74,12 @@ def command(
       access-log     Common, Combined, W3C Extended, JSON lines
       archive-index  CDX lines of web archives
       har            recorded requests
+      rules          redirects of Apache and nginx, HAProxy maps, lists of pairs
     """
-    options = read_options(columns, encoding, workbook_sheet)
+    around = Surroundings(frozenset(present), frozenset(absent), document_root)
+    if both := around.present & around.absent:
+        raise UsageError(f"{min(both)} cannot be there and be missing", "name it with --with or with --without")
+    options = replace(read_options(columns, encoding, workbook_sheet), around=around)
     ledger = open_ledger(folder)
     with show.progress_words("Gathering") as progress:
         found = gather(

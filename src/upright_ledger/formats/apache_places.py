@@ -64,6 +64,9 @@ class PlaceReader:
             self.told.add((d.line, why))
             self.out.missed.append((d.line, why, d.text[:MISSED_LENGTH]))
 
+    def _note(self, d: Directive, what: str) -> None:
+        self.out.notes.append((d.line, what))
+
     def nothing(self, d: Directive, place: Place, stage: int, pattern: str = "", why: str = "") -> None:
         """Let nothing later answer there, and note why if it is not understood."""
         if why:
@@ -210,7 +213,7 @@ class PlaceReader:
             rules = [replace(d, unless=d.unless or "nothing says RewriteEngine On here") for d in rules]
         bases = [d for d in directives if d.name == "rewritebase" and d.words]
         base = bases[-1].words[0].rstrip("/") + "/" if bases and not any(d.unless for d in bases) else ""
-        self.out.rules += read_rewrites(rules, replace(place, base=base), self.miss)
+        self.out.rules += read_rewrites(rules, replace(place, base=base), self.miss, self._note)
 
     def _aliases(self, directives: Sequence[Directive], place: Place) -> None:
         self.out.rules += [read_alias(d, place, self.miss) for d in directives if d.name in ALIASES]

@@ -17,9 +17,7 @@ from upright_ledger.core.imported import (
     INNER,
     KEEP,
     PATH,
-    PORT,
     QUERY,
-    REQUEST,
     SCHEME,
     TEXT,
     VARIABLE,
@@ -29,9 +27,9 @@ from upright_ledger.core.imported import (
     ImportedRule,
     NotUnderstoodError,
     Piece,
-    compiled,
 )
 from upright_ledger.core.template_rules import PASS
+from upright_ledger.formats.apache_conditions import Conditions
 from upright_ledger.formats.apache_config import Directive
 from upright_ledger.formats.rules_read import BEGINNING, everything, or_everything, understood
 
@@ -43,10 +41,6 @@ ALIASES = {"redirect": 302, "redirectmatch": 302, "redirectpermanent": 301, "red
 
 _WORDS = {"permanent": 301, "temp": 302, "seeother": 303, "gone": 410}
 _REDIRECTS = {301, 302, 307, 308}
-_SUBJECTS = {
-    "REQUEST_URI": PATH, "QUERY_STRING": QUERY, "HTTP_HOST": HOST, "SERVER_NAME": HOST, "REQUEST_SCHEME": SCHEME, "HTTPS": SCHEME,
-    "X-FORWARDED-PROTO": SCHEME, "SERVER_PORT": PORT, "THE_REQUEST": REQUEST,
-}  # fmt: skip
 _VARIABLES = {
     "REQUEST_URI": PATH,
     "QUERY_STRING": QUERY,
@@ -85,62 +79,37 @@ class Place:
         return f"{self.name}:{d.line}"
 
 
-class _Conditions:
-    """The conditions before a RewriteRule, those that are not understood among them."""
-
-    def __init__(self) -> None:
-        self.read: list[Condition | bool] = []  # not understood: whether the next one is an alternative
-        self.why = ""
-
-    def add(self, d: Directive) -> str:
-        """Take one in; returns why it is not understood, or an empty string."""
-        try:
-            self.read.append(_condition(d))
-        except NotUnderstoodError as error:
-            self.why = str(error)
-            self.read.append(bool(_flags(d.words[2]) & {"OR", "ORNEXT"} if len(d.words) > 2 else set()))
-            return self.why
-        return ""
-
-    @property
-    def certain(self) -> tuple[Condition, ...]:
-        """Those of which is known that they have to hold: without the groups of alternatives that are not understood whole."""
-        out: list[Condition] = []
-        group: list[Condition | bool] = []
-        for one in self.read:
-            group.append(one)
-            if one if isinstance(one, bool) else one.or_next:
-                continue
-            out += [c for c in group if isinstance(c, Condition)] if not any(isinstance(c, bool) for c in group) else []
-            group = []
-        return tuple(out)
-
-
-def read_rewrites(directives: Sequence[Directive], place: Place, miss: Miss) -> list[ImportedRule]:
-    """The RewriteRules of one place, in the order in which they are asked."""
+def read_rewrites(directives: Sequence[Directive], place: Place, miss: Miss, note: Miss) -> list[ImportedRule]:
+    """The RewriteRules of one place, in the order in which they are asked. miss: takes what is not understood; note: what is to be known."""
     out: list[ImportedRule] = []
-    conditions, chained = _Conditions(), False
-    rules = [d for d in directives if d.name == "rewriterule"]
-    for d in directives:
+    conditions, chained, doubtful = Conditions(), False, False
+    changers = _changers(directives)
+    for number, d in enumerate(directives):
         if d.name == "rewritecond":
             if why := conditions.add(d):
                 miss(d, why)
             continue
-        before, conditions = conditions, _Conditions()
+        before, conditions = conditions, Conditions()
         after, chained = chained, "C" in _rule_flags(d)
         if after:
-            miss(d, "it is chained to the rule before it")  # which stands for both
+            miss(d, "it is chained to the rule before it")  # which stands for both, if it is there
+            if doubtful:
+                out.append(_blocking(d, place, before))
             continue
+        doubtful = bool(d.unless)
         try:
-            out += _rewrite(d, place, before, rules[rules.index(d) + 1 :])
+            found = _rewrite(d, place, before, changers[number])
+            if len(found) > 1 and found[0].status == PASS and found[1].status != PASS:
+                note(d, "where its host is the server's own, nothing is said of it: it has no [R], and may stay inside")
+            out += found
         except NotUnderstoodError as error:
             miss(d, str(error))
             out.append(_blocking(d, place, before))
     return out
 
 
-def _rewrite(d: Directive, place: Place, before: _Conditions, later: Sequence[Directive]) -> list[ImportedRule]:
-    """A RewriteRule that redirects, answers 410 or stops; nothing for one that only notes something."""
+def _rewrite(d: Directive, place: Place, before: Conditions, changer: int) -> list[ImportedRule]:
+    """A RewriteRule that redirects, answers 410 or stops; nothing for one that only notes something. changer: see `_changers`."""
     if len(d.words) < 2:
         raise NotUnderstoodError("it lacks its substitution")
     pattern, goal = d.words[0], d.words[1]
@@ -160,9 +129,9 @@ def _rewrite(d: Directive, place: Place, before: _Conditions, later: Sequence[Di
     if status in _REDIRECTS:
         if goal == "-":
             raise NotUnderstoodError("it redirects and changes nothing")
-        if not stops and (other := next((x for x in later if _sees_addresses(x)), None)):
+        if not stops and changer:
             raise NotUnderstoodError(
-                f"it does not end with [L], and the rule in line {other.line} may change its destination"
+                f"it does not end with [L], and the rule in line {changer} may change its destination"
             )
     query = DROP if "QSD" in flags else APPEND if "QSA" in flags else KEEP
     pieces: tuple[Piece, ...] = ()
@@ -220,6 +189,15 @@ def _unless_own(rule: ImportedRule, goal: str, place: Place) -> list[ImportedRul
     return [replace(rule, conditions=(*rule.conditions, own), status=PASS, destination=()), rule]
 
 
+def _changers(directives: Sequence[Directive]) -> list[int]:
+    """For each directive the line of the next rule after it that may change a destination; 0 where none does."""
+    found, line = [], 0
+    for d in reversed(directives):
+        found.append(line)
+        line = d.line if d.name == "rewriterule" and _sees_addresses(d) else line
+    return found[::-1]
+
+
 def _sees_addresses(d: Directive) -> bool:
     """Whether the pattern of a rule may fit a whole address with its scheme, too."""
     pattern = d.words[0] if d.words else ""
@@ -227,7 +205,7 @@ def _sees_addresses(d: Directive) -> bool:
     return pattern.startswith("!") or "|" in pattern or start is None or len(start[0]) < 2 or start[0][1] in "hH"
 
 
-def _blocking(d: Directive, place: Place, before: _Conditions) -> ImportedRule:
+def _blocking(d: Directive, place: Place, before: Conditions) -> ImportedRule:
     """What stands for a RewriteRule that is not understood: where its pattern fits nothing later answers, as it may do so itself.
 
     Measured on Apache 2.4: in a folder, a rule that only changes what the server reads leaves mod_alias to answer all the same.
@@ -324,51 +302,8 @@ def host_expression(name: str) -> str:
     return "^" + re.escape(name).replace(r"\*", ".*").replace(r"\?", ".") + "$"
 
 
-def _condition(d: Directive) -> Condition:
-    if len(d.words) < 2:
-        raise NotUnderstoodError("a condition lacks its pattern")
-    if d.unless:
-        raise NotUnderstoodError(d.unless)
-    test, pattern = d.words[0], d.words[1]
-    flags = _flags(d.words[2]) if len(d.words) > 2 else set()
-    match = re.fullmatch(r"%\{(?:HTTP:)?([A-Za-z_-]+)\}", test)
-    if match is None or match[1].upper() not in _SUBJECTS or flags - {"NC", "NOCASE", "OR", "ORNEXT"}:
-        raise NotUnderstoodError(f"the condition on {test} is not understood")
-    negate = pattern.startswith("!")
-    pattern = pattern.removeprefix("!")
-    if pattern.startswith("-") or pattern[:1] in {"<", ">"}:
-        raise NotUnderstoodError(f"the condition {pattern} is not understood")
-    literal = pattern.startswith("=")
-    pattern = pattern.removeprefix("=")
-    if literal and pattern == '""':
-        pattern = ""
-    nocase, or_next = bool(flags & {"NC", "NOCASE"}), bool(flags & {"OR", "ORNEXT"})
-    subject = _SUBJECTS[match[1].upper()]
-    if match[1].upper() == "HTTPS":
-        pattern, literal = _https(pattern, literal, nocase), True
-    elif match[1].upper() == "X-FORWARDED-PROTO":
-        unlike = [
-            w.decode() == pattern if literal else bool(compiled(pattern, nocase).search(w)) for w in (b"", b"http")
-        ]
-        if unlike[0] != unlike[1]:
-            raise NotUnderstoodError("the condition on X-Forwarded-Proto is not the same without that header")
-    return Condition(subject, pattern, literal, nocase, negate, or_next)
-
-
-def _https(pattern: str, literal: bool, nocase: bool) -> str:
-    """The scheme at which the variable HTTPS, which is "on" or "off", fits."""
-    fits = [w for w in ("on", "off") if (w == pattern if literal else compiled(pattern, nocase).search(w.encode()))]
-    if len(fits) != 1:
-        raise NotUnderstoodError(f"the condition {pattern} on HTTPS is not understood")
-    return "https" if fits == ["on"] else "http"
-
-
 def _pattern(word: str) -> str:
     return word.removeprefix("!").replace("\\ ", " ")
-
-
-def _flags(text: str) -> set[str]:
-    return {f.strip().upper() for f in text.strip().strip("[]").split(",")}
 
 
 def _rule_flags(d: Directive) -> dict[str, str]:

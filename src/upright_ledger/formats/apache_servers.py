@@ -108,11 +108,13 @@ def _in_turn(reader: PlaceReader, hosts: Sequence[_Host]) -> Iterator[_Host]:
     """Virtual hosts as they are asked: by their names, and at last one without a name, if it is the first of its port."""
     nameless = []
     for host in hosts:
-        scheme = [Condition(SCHEME, host.schemes[0], literal=True)] if len(host.schemes) == 1 else []
+        first = tuple(s for s in host.schemes if next(h for h in hosts if s in h.schemes) is host)
+        asked = host.schemes if host.names else first
+        scheme = [Condition(SCHEME, asked[0], literal=True)] if len(asked) == 1 else []
         host.conditions = (*scheme, *_host_conditions(host.names))
         if host.names:
             yield host
-        elif any(next(h for h in hosts if s in h.schemes) is host for s in host.schemes) or not host.schemes:
+        elif first or not host.schemes:
             nameless.append(host)
         else:
             for d in filter(is_rule, all_of(host.directives)):

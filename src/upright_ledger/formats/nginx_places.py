@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from upright_ledger.core.imported import (
     PATH,
@@ -21,7 +21,8 @@ from upright_ledger.core.imported import (
 from upright_ledger.core.imported_blocks import Block
 from upright_ledger.core.template_rules import PASS
 from upright_ledger.formats.nginx_config import Statement, Table, all_of
-from upright_ledger.formats.nginx_rules import Place, StepReader, pattern_of
+from upright_ledger.formats.nginx_expressions import pattern_of
+from upright_ledger.formats.nginx_rules import Place, StepReader
 from upright_ledger.formats.rules_read import MISSED_LENGTH, RulesRead, Surroundings, or_everything
 
 _SERVER = 1
@@ -99,7 +100,7 @@ class ServerReader:
             self._weak(found, place)
         if line:
             self._steps.passes(f"{self.name}:{line}", place, silent=True)
-        self._led_elsewhere(statements, place, start)
+        self._led_elsewhere(statements, start)
 
     def map(self, table: Table) -> None:
         """What a map includes."""
@@ -111,15 +112,17 @@ class ServerReader:
         """What is taken before the longest prefix: exact paths, and patterns, those within the prefix that fits before those beside it."""
         for one in (x for x in found if x.sign == "="):
             self._contents(one, place)
+        taken = {x.path for x in found if x.sign not in {"~", "~*"}}
         for one in found:
-            self._slash(one, found, place)
+            self._slash(one, taken, place)
         prefixes = sorted((x for x in found if x.is_prefix), key=lambda x: -len(x.path))
         for one in prefixes:
             if one.inner:
                 longer = [replace(x.begins, negate=True) for x in _within(one, prefixes)]
                 self._strong(one.inner, place.within(one.begins, *longer))
-        kept = [c for x in prefixes if x.sign == "^~" for c in _not_below(x, prefixes)]
-        for one in (x for x in found if x.sign in {"~", "~*"}):
+        patterns = [x for x in found if x.sign in {"~", "~*"}]
+        kept = [c for x in prefixes if x.sign == "^~" for c in _not_below(x, prefixes)] if patterns else []
+        for one in patterns:
             try:
                 compiled(one.begins.pattern, one.begins.nocase)
             except NotUnderstoodError as error:
@@ -147,17 +150,11 @@ class ServerReader:
             self._steps.read(s.inner, inside)
         self._steps.passes(f"{self.name}:{s.line}", inside, silent=True)
 
-    def _slash(self, one: _Location, found: Sequence[_Location], place: Place) -> None:
+    def _slash(self, one: _Location, taken: set[str], place: Place) -> None:
         """What is handed on below a path with a closing slash is redirected there without it."""
         bare = one.path.removesuffix("/")
         hands = any(s.name in _HANDERS for s in one.statement.inner)
-        if (
-            one.sign in {"", "^~", "="}
-            and hands
-            and bare != one.path
-            and bare
-            and not any(x.path == bare and x.sign != "~" for x in found)
-        ):
+        if one.sign in {"", "^~", "="} and hands and bare not in {"", one.path} and bare not in taken:
             pieces = ((TEXT, one.path), (VARIABLE, "is_args"), (VARIABLE, QUERY))
             here = replace(place, own=Condition(PATH, bare, literal=True))
             self._steps.passes(f"{self.name}:{one.statement.line}", here)
@@ -165,44 +162,63 @@ class ServerReader:
 
     # What the server answers by itself
 
-    def _led_elsewhere(self, statements: Sequence[Statement], place: Place, start: int) -> None:
+    def _led_elsewhere(self, statements: Sequence[Statement], start: int) -> None:
         """Name what leads from an answer without a redirect to one, inside the server."""
         named = {s.words[-1]: s for s in statements if s.name == "location" and s.words[-1].startswith("@")}
-        for s in [*self.around, *all_of(statements)]:
-            if s.name not in {"error_page", "try_files"} or len(s.words) < 3:
-                continue
-            if not self._leads(s, named, place, start):
-                continue
+        whole = [
+            replace(r, conditions=tuple(c for c in r.conditions if c.subject == PATH)) for r in self.out.rules[start:]
+        ]
+        asked = _Fallbacks(Block(whole), named, {line for line, _, _ in self.out.missed})
+        pages = [
+            s
+            for s in [*self.around, *all_of(statements)]
+            if s.name == "error_page" and len(s.words) > 2 and asked.leads(s)
+        ]
+        tried: dict[int, Statement] = {}
+        for location in (s for s in all_of(statements) if s.name == "location"):
+            found = [s for s in location.inner if s.name == "try_files" and len(s.words) > 2 and asked.leads(s)]
+            tried.update((location.line, s) for s in found)
+        for s in [*pages, *tried.values()]:
             self.miss(s, "it may lead to a redirect inside the server")
-            for number in range(start, len(self.out.rules)):
-                rule = self.out.rules[number]
-                gone = rule.status == 410 and s.name == "error_page" and "410" in s.words
-                if gone or (rule.status == PASS and number in self._steps.silent):
-                    self.out.rules[number] = replace(rule, status=PASS, where=f"{self.name}:{s.line}")
+        gone = next((s for s in pages if "410" in s.words), None)
+        for number in range(start, len(self.out.rules)) if pages or tried else ():
+            rule = self.out.rules[number]
+            by = gone if rule.status == 410 else None
+            if number in self._steps.silent:
+                by = tried.get(int(rule.where.rpartition(":")[2]), pages[0] if pages else None)
+            if by is not None:
+                self.out.rules[number] = replace(rule, status=PASS, where=f"{self.name}:{by.line}")
 
-    def _leads(self, s: Statement, named: Mapping[str, Statement], place: Place, start: int) -> bool:
+
+@dataclass
+class _Fallbacks:
+    """What a server falls back to. rules: its own. named: its locations with a name. missed: lines that were not understood."""
+
+    rules: Block
+    named: Mapping[str, Statement]
+    missed: set[int]
+    known: dict[str, bool] = field(default_factory=dict)
+
+    def leads(self, s: Statement) -> bool:
         """Whether a fallback may be a redirect."""
-        goal = s.words[-1]
         if s.name == "error_page" and any(w.startswith("=") for w in s.words[1:-1]):
             return True
+        goal = s.words[-1]
+        if goal not in self.known:
+            self.known[goal] = self._leads(goal)
+        return self.known[goal]
+
+    def _leads(self, goal: str) -> bool:
         if goal.startswith("="):
             return False
         if goal.startswith("@"):
-            return (
-                any(x.name in {"return", "rewrite", "error_page", "try_files"} for x in all_of(named[goal].inner))
-                if goal in named
-                else True
-            )
+            steps = {"return", "rewrite", "error_page", "try_files", "include"}
+            return goal not in self.named or any(x.name in steps for x in all_of(self.named[goal].inner))
         path = goal.partition("?")[0]
         if not path.startswith("/") or "$" in path:
             return True
-        request = request_of("http://h", place.server or "h", path)
-        any_host = [
-            replace(r, conditions=tuple(c for c in r.conditions if c.subject == PATH)) for r in self.out.rules[start:]
-        ]
-        found = Block(any_host).find(request)
-        missed = {line for line, _, _ in self.out.missed}
-        return found is not None and (found[0].status != PASS or int(found[0].where.rpartition(":")[2]) in missed)
+        found = self.rules.find(request_of("http://h", "h", path))
+        return found is not None and (found[0].status != PASS or int(found[0].where.rpartition(":")[2]) in self.missed)
 
 
 def _within(one: _Location, prefixes: Sequence[_Location]) -> Iterator[_Location]:

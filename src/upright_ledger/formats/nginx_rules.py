@@ -8,22 +8,14 @@ from dataclasses import dataclass, field, replace
 
 from upright_ledger.core.imported import (
     APPEND,
-    ARGUMENT,
     BARE,
     DROP,
     GROUP,
-    HOST,
     KEEP,
-    METHOD,
     PATH,
-    PORT,
-    QUERY,
     REWRITTEN,
-    SCHEME,
     STAGES_WITHIN,
-    TARGET,
     TEXT,
-    VARIABLE,
     Condition,
     ImportedRule,
     NotUnderstoodError,
@@ -32,15 +24,23 @@ from upright_ledger.core.imported import (
 )
 from upright_ledger.core.template_rules import PASS
 from upright_ledger.formats.nginx_config import Statement, Table
+from upright_ledger.formats.nginx_expressions import (
+    SUBJECTS,
+    check_start,
+    condition_of,
+    holds,
+    is_status,
+    parts_of_test,
+    pattern_of,
+    split_variables,
+    subject_of,
+    value_pieces,
+    variables_of,
+)
 from upright_ledger.formats.rules_read import Surroundings, or_everything, understood
 
-SUBJECTS = {
-    "uri": PATH, "document_uri": PATH, "request_uri": TARGET, "host": HOST, "http_host": HOST, "args": QUERY, "query_string": QUERY,
-    "scheme": SCHEME, "request_method": METHOD, "server_port": PORT,
-}  # fmt: skip
 REDIRECTS = {301, 302, 307, 308}
 ANYTHING = Condition(PATH, "^/")
-_BEGINS_WITH_SLASH = {PATH, TARGET}
 _WHOLE_PATTERNS = {"^", ".*", "^.*", "^.*$", "(.*)", "^(.*)", "^(.*)$", "^/", "^/.*", "^/.*$", "^/(.*)", "^/(.*)$"}
 _PLAIN_FILES = re.compile(r"(?:^|/)(?:mime\.types|(?:fastcgi|scgi|uwsgi|proxy)(?:_params|\.conf)|koi-\w+|win-utf)$")
 """Files that nginx comes with, in which no redirect is."""
@@ -81,13 +81,13 @@ class StepReader:
     def __init__(self, tables: Mapping[str, Table], given: Surroundings, miss: Miss) -> None:
         self.tables, self.given, self.miss = tables, given, miss
         self.rules: list[ImportedRule] = []
-        self.silent: list[int] = []  # numbers of rules that pass, as something else answers that is known
+        self.silent: set[int] = set()  # numbers of rules that pass, as something else answers that is known
         self._stages = 10
 
     def passes(self, where: str, place: Place, *, ends: bool = True, silent: bool = False) -> None:
         """Let nothing later answer at a place."""
         if silent:
-            self.silent.append(len(self.rules))
+            self.silent.add(len(self.rules))
         self.rules.append(_rule(where, PASS, (), place, ends=ends))
 
     def read(self, statements: Sequence[Statement], place: Place) -> str:
@@ -141,12 +141,12 @@ class StepReader:
     def _if(self, s: Statement, place: Place) -> None:
         if not any(x.name in {"return", "rewrite", "break", "include"} or _HOOKS.match(x.name) for x in s.inner):
             return
-        test = _test(s)
+        test = parts_of_test(s)
         variable = test[0].removeprefix("$").strip("{}")
         if variable in self.tables:
             self._by_table(s, place, variable, test)
             return
-        condition = _condition(test)
+        condition = condition_of(test)
         if condition.literal or condition.negate:
             self.read(s.inner, replace(place.within(condition), in_if=True))
             return
@@ -156,9 +156,9 @@ class StepReader:
     def _by_table(self, s: Statement, place: Place, variable: str, test: list[str]) -> None:
         """An if that looks at a map: its block for every entry for which it holds."""
         for key, value, inside, line in self._entries(variable, place):
-            if _holds(test, value):
+            if holds(test, value):
                 self.read(
-                    s.inner, replace(inside, in_if=True, bound={**place.bound, variable: _value_pieces(value, key)})
+                    s.inner, replace(inside, in_if=True, bound={**place.bound, variable: value_pieces(value, key)})
                 )
             else:  # no other entry is asked, and all that follows the if is
                 self.rules.append(_rule(f"{place.name}:{line}", PASS, (), inside, ends=False))
@@ -166,7 +166,7 @@ class StepReader:
     def _entries(self, variable: str, place: Place) -> Iterator[tuple[str, str, Place, int]]:
         """Key, value, place and line of a map's entries in the order in which nginx asks them, and what it says by default."""
         table = self.tables[variable]
-        subject = _subject(table.source.removeprefix("$"))
+        subject = subject_of(table.source.removeprefix("$"))
         if table.doubt or subject is None:
             raise NotUnderstoodError(table.doubt or f"the map looks at {table.source}, which is not understood")
         self._stages += 1
@@ -185,8 +185,8 @@ class StepReader:
 
     def _returned(self, s: Statement, place: Place) -> None:
         given = s.words[1:]
-        status = int(given[0]) if given and _is_status(given[0]) else 302
-        goal = given[-1] if given and not (len(given) == 1 and _is_status(given[0])) else ""
+        status = int(given[0]) if given and is_status(given[0]) else 302
+        goal = given[-1] if given and not (len(given) == 1 and is_status(given[0])) else ""
         if status == 410:
             self.rules.append(_rule(place.where(s), 410, (), place))
             return
@@ -199,7 +199,7 @@ class StepReader:
 
     def _expanded(self, s: Statement, place: Place, goal: str, status: int, encoding: str, query: str) -> None:
         """A redirect, with a rule for every entry of a map that its destination names."""
-        unbound = [v for v in _variables(goal) if v in self.tables and v not in place.bound]
+        unbound = [v for v in variables_of(goal) if v in self.tables and v not in place.bound]
         if len(set(unbound)) > 1:
             raise NotUnderstoodError("its destination names two maps")
         if not unbound:
@@ -209,7 +209,7 @@ class StepReader:
                 )
             )
             return
-        if any(v.isdigit() or (v not in SUBJECTS and v not in unbound and v != "is_args") for v in _variables(goal)):
+        if any(v.isdigit() or (v not in SUBJECTS and v not in unbound and v != "is_args") for v in variables_of(goal)):
             raise NotUnderstoodError("its destination names a map and groups")
         for key, value, inside, line in self._entries(unbound[0], place):
             self._entry(line, (key, value), inside, unbound[0], goal, status, encoding, query)
@@ -229,7 +229,7 @@ class StepReader:
         key, value = entry
         where = f"{inside.name}:{line}"
         try:
-            here = replace(inside, bound={**inside.bound, variable: _value_pieces(value, key)})
+            here = replace(inside, bound={**inside.bound, variable: value_pieces(value, key)})
             rule = _rule(where, status, self._pieces(goal, here), here, encoding=encoding, query=query)
             self.rules.append(understood(rule))
         except NotUnderstoodError as error:
@@ -268,8 +268,8 @@ class StepReader:
             goal, query = goal[:-1], DROP
         elif "?" in goal:
             query = APPEND
-        if any(v in self.tables or v in place.bound for v in _variables(goal)):
-            if pattern not in _WHOLE_PATTERNS or any(v.isdigit() for v in _variables(goal)):
+        if any(v in self.tables or v in place.bound for v in variables_of(goal)):
+            if pattern not in _WHOLE_PATTERNS or any(v.isdigit() for v in variables_of(goal)):
                 raise NotUnderstoodError("its destination names a map and groups")
             self._expanded(s, place, goal, status, BARE if query == DROP else REWRITTEN, query)
             return
@@ -307,123 +307,3 @@ def _rule(
         where, own.subject, own.pattern, status, tuple(pieces), own.literal, own.nocase, own.negate, place.conditions, query, encoding,
         stage=place.stage, ends=ends,
     )  # fmt: skip
-
-
-# Tests
-
-
-def _test(s: Statement) -> list[str]:
-    """The parts of an if's condition: a variable, and maybe a sign and what it is compared with."""
-    found = list(s.words[1:])
-    if not found:
-        raise NotUnderstoodError("it has no condition")
-    found[0] = found[0].removeprefix("(")
-    if found[-1] == ")":
-        found.pop()
-    else:
-        found[-1] = found[-1].removesuffix(")")
-    found = [w for n, w in enumerate(found) if w or n > 1]
-    if (
-        len(found) not in {1, 3}
-        or not found[0].startswith("$")
-        or (len(found) == 3 and found[1] not in {"=", "!=", "~", "~*", "!~", "!~*"})
-    ):
-        raise NotUnderstoodError(f"the condition {' '.join(found)[:80]} is not understood")
-    return found
-
-
-def _subject(variable: str) -> str | None:
-    """What a variable stands for; None where that is not known."""
-    if variable.startswith("arg_"):
-        return ARGUMENT + variable[4:]
-    return SUBJECTS.get(variable)
-
-
-def _condition(test: Sequence[str]) -> Condition:
-    variable = test[0].removeprefix("$").strip("{}")
-    sign, wanted = (test[1], test[2]) if len(test) == 3 else ("!~", "^0?$")
-    negate, literal, nocase = sign.startswith("!"), sign.endswith("="), sign.endswith("*")
-    if variable == "https":  # "on", or nothing
-        return Condition(SCHEME, _scheme({"https": "on", "http": ""}, test), literal=True)
-    if variable == "http_x_forwarded_proto":
-        fits = [_holds(["$", *test[1:]], value) for value in ("", "http", "https")]
-        if fits[0] != fits[1] or fits[1] == fits[2]:
-            raise NotUnderstoodError("the condition on X-Forwarded-Proto is not the same without that header")
-        return Condition(SCHEME, "https" if fits[2] else "http", literal=True)
-    subject = _subject(variable)
-    if subject is None:
-        raise NotUnderstoodError(f"the condition on {test[0]} is not understood")
-    if not literal:
-        compiled(pattern_of(wanted), nocase)
-    return Condition(subject, wanted if literal else pattern_of(wanted), literal, nocase, negate)
-
-
-def _scheme(values: Mapping[str, str], test: Sequence[str]) -> str:
-    """The one scheme at which a test holds, by the value that its variable has there."""
-    fits = [scheme for scheme, value in values.items() if _holds(test, value)]
-    if len(fits) != 1:
-        raise NotUnderstoodError(f"the condition {' '.join(test)} is not understood")
-    return fits[0]
-
-
-def _holds(test: Sequence[str], value: str) -> bool:
-    """Whether a test holds for a value without variables. Raises NotUnderstoodError for another."""
-    if "$" in value and len(test) > 1:
-        raise NotUnderstoodError("the condition looks at what a map makes of the request")
-    if len(test) == 1:
-        return value not in {"", "0"}
-    sign, wanted = test[1], test[2]
-    if sign.endswith("="):
-        return (value == wanted) != sign.startswith("!")
-    return bool(compiled(pattern_of(wanted), sign.endswith("*")).search(value.encode())) != sign.startswith("!")
-
-
-# Destinations
-
-
-def _variables(goal: str) -> list[str]:
-    return [m[1] or m[2] or m[3] for m in re.finditer(r"\$(?:\{(\w+)\}|(\d)|([A-Za-z_]\w*))", goal)]
-
-
-def split_variables(goal: str) -> list[Piece]:
-    """A text with variables in pieces; what is no known variable is a group."""
-    out: list[Piece] = []
-    at = 0
-    for match in re.finditer(r"\$(?:\{(\w+)\}|(\d)|([A-Za-z_]\w*))", goal):
-        out.append((TEXT, goal[at : match.start()]))
-        at = match.end()
-        name = match[1] or match[2] or match[3]
-        if name in SUBJECTS or name == "is_args":
-            out.append((VARIABLE, SUBJECTS.get(name, name)))
-        else:
-            out.append((GROUP, name))
-    out.append((TEXT, goal[at:]))
-    return [p for p in out if p != (TEXT, "")]
-
-
-def _value_pieces(value: str, key: str) -> tuple[Piece, ...]:
-    """The value of a map's entry in pieces; numbered groups are those of its key."""
-    pieces = tuple(split_variables(value))
-    if any(kind == GROUP for kind, _ in pieces) and not key.startswith("~"):
-        raise NotUnderstoodError("the value of an entry names a group, and its key has none")
-    return pieces
-
-
-def check_start(pieces: Sequence[Piece]) -> None:
-    """Raises NotUnderstoodError for a destination that is neither a path nor an address whatever the request is."""
-    kind, value = pieces[0] if pieces else (TEXT, "")
-    if kind == VARIABLE and value in _BEGINS_WITH_SLASH | {SCHEME}:
-        return
-    whole = re.match(r"/(?!/)|[A-Za-z][A-Za-z0-9+.-]*://", value) if kind == TEXT else None
-    doubled = kind == TEXT and value == "/" and len(pieces) > 1 and pieces[1][0] == VARIABLE
-    if whole is None or doubled:
-        raise NotUnderstoodError("it names no destination" if not pieces else "its destination is relative, or may be")
-
-
-def pattern_of(text: str) -> str:
-    """A pattern with its named groups as RE2 writes them."""
-    return re.sub(r"\(\?<([A-Za-z_])", r"(?P<\1", text)
-
-
-def _is_status(text: str) -> bool:
-    return re.fullmatch("[0-9]{3}", text) is not None

@@ -8,8 +8,9 @@ from dataclasses import dataclass, replace
 
 from upright_ledger.core.imported import HOST, SCHEME, Condition, NotUnderstoodError, alternatives, compiled
 from upright_ledger.formats.nginx_config import Statement, Table, all_of, read_tree, tables_of
+from upright_ledger.formats.nginx_expressions import pattern_of
 from upright_ledger.formats.nginx_places import ServerReader
-from upright_ledger.formats.nginx_rules import Place, pattern_of
+from upright_ledger.formats.nginx_rules import Place
 from upright_ledger.formats.rules_read import RulesRead, Surroundings
 
 _SCHEMES = {"80": "http", "443": "https"}
@@ -21,12 +22,15 @@ _NOT_KEYS = {
 
 @dataclass
 class _Server:
-    """names: those it is for, in lower case. schemes: by which it is asked; none where that is not known. is_default: by word."""
+    """names: those it is for, in lower case. schemes: by which it is asked. defaults: by which for all other hosts, too. doubt: why it is not
+    understood, if so.
+    """
 
     statement: Statement
     names: tuple[str, ...]
     schemes: tuple[str, ...]
-    is_default: bool
+    defaults: tuple[str, ...]
+    doubt: str = ""
 
 
 def read_nginx(text: str, name: str, given: Surroundings | None = None) -> RulesRead:
@@ -45,31 +49,32 @@ def read_nginx(text: str, name: str, given: Surroundings | None = None) -> Rules
             names = _names(statements)
             reader.server(statements, Place(name, tuple(_host_conditions(names)), server=_first(names)), 0)
         return reader.out
-    servers = [_Server(s, _names(s.inner), _schemes(s, sections), _is_default(s)) for s in sections]
-    for server, conditions in _in_turn(servers):
+    servers = [_server(s, sections) for s in sections]
+    turns = _in_turn(servers)
+    for server, conditions, doubt in turns:
         place = Place(name, conditions, server=_first(server.names))
-        why = "" if server.schemes else "it is not known whether the port of its server speaks HTTP or HTTPS"
-        for n in server.names:
-            try:
-                compiled(pattern_of(n.removeprefix("~")) if n.startswith("~") else "", nocase=True)
-            except NotUnderstoodError as error:
-                why = f"the name {n[:60]} of its server is not understood: {error}"
-        if why:
-            place = Place(name)
-            for s in all_of(server.statement.inner):
-                if s.name in {"return", "rewrite"}:
-                    reader.miss(s, why)
-            reader.miss(server.statement, why)
-            reader.server([], place, server.statement.line)
-        else:
-            reader.server(server.statement.inner, place, server.statement.line)
-    asked = {id(server) for server, _ in _in_turn(servers)}
+        if doubt:
+            for s in (server.statement, *all_of(server.statement.inner)):
+                if s.name in {"server", "return", "rewrite"}:
+                    reader.miss(s, doubt)
+        reader.server([] if doubt else server.statement.inner, place, server.statement.line)
     for server in servers:
-        if id(server) not in asked:
+        if not any(server is asked for asked, _, _ in turns):
             for s in all_of(server.statement.inner):
                 if s.name in {"return", "rewrite"}:
                     reader.miss(s, "its server has no name, and is not the first of its port")
     return reader.out
+
+
+def _server(s: Statement, sections: Sequence[Statement]) -> _Server:
+    names, schemes = _names(s.inner), _schemes(s, sections)
+    doubt = "" if schemes else "it is not known whether the port of its server speaks HTTP or HTTPS"
+    for name in names:
+        try:
+            compiled(pattern_of(name[1:]) if name.startswith("~") else "", nocase=True)
+        except NotUnderstoodError as error:  # it may be for any host
+            return _Server(s, (), schemes, (), f"the name {name[:60]} of its server is not understood: {error}")
+    return _Server(s, names, schemes, _defaults(s, schemes), doubt)
 
 
 def _names(statements: Sequence[Statement]) -> tuple[str, ...]:
@@ -105,26 +110,41 @@ def _schemes(s: Statement, sections: Sequence[Statement]) -> tuple[str, ...]:
     return () if "" in known else tuple(x for x in _BOTH if x in known)
 
 
-def _is_default(s: Statement) -> bool:
-    return any({"default_server", "default"} & set(x.words[2:]) for x in s.inner if x.name == "listen")
+def _defaults(s: Statement, schemes: Sequence[str]) -> tuple[str, ...]:
+    """The schemes for which a server is said to answer all other hosts."""
+    listens = [
+        x.words for x in s.inner if x.name == "listen" and len(x.words) > 1 and not x.words[1].startswith("unix:")
+    ]
+    chosen = {p for p, words in zip(_ports(s), listens, strict=False) if {"default_server", "default"} & set(words[2:])}
+    if chosen == set(_ports(s)):
+        return tuple(schemes)
+    return tuple(x for x in schemes if x in {_SCHEMES.get(p) for p in chosen})
 
 
-def _in_turn(servers: Sequence[_Server]) -> list[tuple[_Server, tuple[Condition, ...]]]:
-    """Servers with the conditions of their requests: by their names, and at last what is for all other hosts."""
+def _in_turn(servers: Sequence[_Server]) -> list[tuple[_Server, tuple[Condition, ...], str]]:
+    """Servers with the conditions of their requests and why they are not understood there, if so: by name, and at last what is for all others."""
     named, others = [], []
     for server in servers:
-        scheme = (Condition(SCHEME, server.schemes[0], literal=True),) if len(server.schemes) == 1 else ()
-        first = any(next(s for s in servers if x in s.schemes) is server for x in server.schemes) or not server.schemes
-        chosen = any(s.is_default and set(s.schemes) & set(server.schemes) for s in servers)
+        first = [
+            x
+            for x in server.schemes
+            if next(s for s in servers if x in s.schemes) is server and not any(x in s.defaults for s in servers)
+        ]
+        rest = server.defaults or (() if server.names else tuple(first))
         elsewhere = tuple(_better(server, servers))
-        if server.names:
-            named.append((server, (*scheme, *_host_conditions(server.names), *elsewhere)))
-        if server.is_default or (not server.names and first and not chosen):
-            others.append((server, scheme))
-            if server.names:  # for its own names and for all that nobody else is for: said once
-                named.pop()
-                others[-1] = (server, (*scheme, *elsewhere))
+        if server.names and (not rest or set(rest) != set(server.schemes)):
+            named.append(
+                (server, (*_by_scheme(server.schemes), *_host_conditions(server.names), *elsewhere), server.doubt)
+            )
+            if rest:
+                others.append((server, _by_scheme(rest), "it is the default of one of its ports alone"))
+        elif rest or server.doubt:
+            others.append((server, (*_by_scheme(rest), *elsewhere), server.doubt))
     return [*named, *others]
+
+
+def _by_scheme(schemes: Sequence[str]) -> tuple[Condition, ...]:
+    return (Condition(SCHEME, schemes[0], literal=True),) if len(schemes) == 1 else ()
 
 
 def _better(server: _Server, servers: Sequence[_Server]) -> list[Condition]:

@@ -18,6 +18,9 @@ from upright_ledger.formats.recognising import JSON, SHEET, TABLE, recognise
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.rules_read import RulesRead, Surroundings, path_below
 
+_NOTES = 5
+"""Notes on single lines that are told."""
+
 APACHE, NGINX, MAP, PAIRS = "apache", "nginx", "map", "pairs"
 _APACHE_LINE = re.compile(
     r"^\s*(?:Redirect(?:Match|Permanent|Temp)?|Rewrite(?:Rule|Cond|Engine|Base|Map)|<IfModule|<VirtualHost)\b",
@@ -110,7 +113,10 @@ def _apache_place(path: Path, text: str, given: Surroundings) -> tuple[str, str]
 def read_rules(path: Path, options: ReadOptions) -> Reading:
     """Redirect rules: those about one address name an old URL; the others are set aside as patterns, and answer all the same."""
     kind, read = read_rule_file(path, options.encoding, options.around)
-    return Reading(_items(read), {"language": kind}, rules=tuple(read.rules))
+    notes = [f"line {line}: {what}" for line, what in read.notes[:_NOTES]]
+    if len(read.notes) > _NOTES:
+        notes.append(f"the same holds for {len(read.notes) - _NOTES:,} more lines")
+    return Reading(_items(read), {"language": kind}, notes, rules=tuple(read.rules))
 
 
 def _items(read: RulesRead) -> Iterator[Item]:

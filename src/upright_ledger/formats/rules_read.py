@@ -48,10 +48,11 @@ def _plain(name: str) -> str:
 
 @dataclass
 class RulesRead:
-    """Rules in the order in which they are asked, and lines that were not understood: (line, why, text)."""
+    """Rules in the order in which they are asked, lines that were not understood: (line, why, text), and what else is to be known: (line, what)."""
 
     rules: list[ImportedRule] = field(default_factory=list)
     missed: list[tuple[int, str, str]] = field(default_factory=list)
+    notes: list[tuple[int, str]] = field(default_factory=list)
 
 
 def understood(rule: ImportedRule) -> ImportedRule:
