@@ -76,7 +76,8 @@ def test_old_addresses_lead_to_stand_in_pages(museum: Program) -> None:
 
 def test_relative_destinations_of_imported_rules_lead_where_a_browser_goes(museum: Program) -> None:
     museum.write(
-        ".htaccess", "RewriteEngine On\nRewriteRule ^d$ ?x=1 [R=301,L]\nRedirectMatch 301 ^/c$ //elsewhere.example/y\n"
+        ".htaccess",
+        "RewriteEngine On\nRewriteBase /\nRewriteRule ^d$ ?x=1 [R=301,L]\nRedirectMatch 301 ^/c$ //elsewhere.example/y\n",
     )
     museum("gather", ".htaccess")
     with serving(museum) as port:

@@ -56,15 +56,18 @@ class Block:
         done: set[int] = set()
         for n in merge(sorted(numbers), self._others):
             rule = self.rules[n]
-            if rule.stage in done or (rule.stage >= STAGES_WITHIN and rule.stage // STAGES_WITHIN in done):
+            if done and _is_over(rule.stage, done):
                 continue
             found = _fits(rule, request)
             if found is not None and not rule.ends:
                 done.add(rule.stage)
             elif found is not None:
                 location = location_of(rule, request, *found)
-                # What cannot be said is no answer: the server gives an error.
-                return (rule, location) if location is not None else (replace(rule, status=PASS, destination=()), "")
+                # What cannot be said is no answer: the server gives an error. Nor is what leads to itself: a server asked by HTTP alone,
+                # with another before it that speaks HTTPS, would not do so.
+                if location is None or (request.scheme == "https" and location == _own(request)):
+                    return replace(rule, status=PASS, destination=()), ""
+                return rule, location
         return None
 
 
@@ -76,6 +79,19 @@ def _top(rule: ImportedRule) -> str:
     if rule.pattern.endswith("(.*)$") and not literal.endswith("/"):
         return ""  # it goes on within the name
     return lower_ascii(rule.address).rstrip("/")
+
+
+def _is_over(stage: int, done: set[int]) -> bool:
+    """Whether a stage, or one that it lies in, is over."""
+    while stage not in done:
+        if stage < STAGES_WITHIN:
+            return False
+        stage //= STAGES_WITHIN
+    return True
+
+
+def _own(request: Request) -> str:
+    return f"{request.scheme}://{request.host}{request.subject(TARGET)}"
 
 
 def _fits(rule: ImportedRule, request: Request) -> tuple[Any, Any] | None:

@@ -52,7 +52,10 @@ def location_of(rule: ImportedRule, request: Request, own: Any, last: Any) -> st
         location = _with_query(_escaped(head) + text[len(head) :], rule, request)
     else:
         location = _with_query(text, rule, request)
-    return None if location is None or re.search(r"[\x00-\x1f\x7f]", location) else _as_text(location)
+    if location is None or re.search(r"[\x00-\x1f\x7f]", location):
+        return None
+    # Servers put their own address before a path, also before one that browsers would take for a host.
+    return _as_text(f"{request.scheme}://{request.host}{location}" if location.startswith("//") else location)
 
 
 def _part(kind: str, value: str, rule: ImportedRule, request: Request, own: Any, last: Any) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
@@ -67,7 +68,8 @@ def _servers(reader: PlaceReader, tree: list[Directive]) -> None:
         names = _names(outer)
         reader.server(outer, [], Place(reader.name, tuple(_host_conditions(names)), hosts=names))
         return
-    hosts = [_Host(d, _names(d.block), _schemes(d, sections), d.unless) for d in sections]
+    alone = len({frozenset(_ports(d)) for d in sections}) == 1
+    hosts = [_Host(d, _names(d.block), _schemes(d, alone), d.unless) for d in sections]
     _doubt(hosts)
     for host in _in_turn(reader, hosts):
         place = Place(reader.name, host.conditions, hosts=host.names)
@@ -94,13 +96,22 @@ def _doubt(hosts: Sequence[_Host]) -> None:
     for host in hosts:
         if not host.schemes:
             host.doubt = host.doubt or "it is not known whether the port of its virtual host speaks HTTP or HTTPS"
-        for other in hosts:
-            alike = any(host_pattern(a).match(b) or host_pattern(b).match(a) for a in host.names for b in other.names)
-            if (
-                alike
-                and set(host.schemes) & set(other.schemes)
-                and _addresses(host.section) != _addresses(other.section)
-            ):
+    wild = [h for h in hosts if any(set("*?") & set(n) for n in h.names)]
+    by_name: dict[str, list[_Host]] = defaultdict(list)
+    for host in hosts:
+        for name in host.names:
+            by_name[name].append(host)
+    if len({frozenset(_addresses(h.section)) for h in hosts}) == 1:
+        return
+    for host in hosts:
+        alike = [o for n in host.names for o in by_name[n]]
+        alike += [
+            o
+            for o in wild
+            if any(host_pattern(w).match(n) or host_pattern(n).match(w) for w in o.names for n in host.names)
+        ]
+        for other in alike:
+            if set(host.schemes) & set(other.schemes) and _addresses(host.section) != _addresses(other.section):
                 host.doubt = host.doubt or "another virtual host of its name listens on another address"
 
 
@@ -141,12 +152,12 @@ def _ports(section: Directive) -> set[str]:
     return {m[1] if m else "*" for m in found}
 
 
-def _schemes(section: Directive, sections: Sequence[Directive]) -> tuple[str, ...]:
-    """By which schemes a virtual host is asked; none where its port does not tell."""
+def _schemes(section: Directive, alone: bool) -> tuple[str, ...]:
+    """By which schemes a virtual host is asked; none where its port does not tell. alone: whether all have the same ports, which are for both."""
     if any(d.name == "sslengine" and d.words[:1] and d.words[0].lower() == "on" for d in section.block):
         return ("https",)
     ports = _ports(section)
-    if "*" in ports or not ports or (all(_ports(s) == ports for s in sections) and not ports & set(_SCHEMES)):
+    if "*" in ports or not ports or alone:
         return _BOTH
     known = {_SCHEMES.get(p, "") for p in ports}
     return () if "" in known else tuple(s for s in _BOTH if s in known)

@@ -59,6 +59,7 @@ def subject_of(variable: str) -> str | None:
 
 
 def condition_of(test: Sequence[str]) -> Condition:
+    """What a test asks of a request. Raises NotUnderstoodError where that is not known."""
     variable = test[0].removeprefix("$").strip("{}")
     sign, wanted = (test[1], test[2]) if len(test) == 3 else ("!~", "^0?$")
     negate, literal, nocase = sign.startswith("!"), sign.endswith("="), sign.endswith("*")
@@ -98,6 +99,7 @@ def holds(test: Sequence[str], value: str) -> bool:
 
 
 def variables_of(goal: str) -> list[str]:
+    """The names of the variables in a text."""
     return [m[1] or m[2] or m[3] for m in re.finditer(r"\$(?:\{(\w+)\}|(\d)|([A-Za-z_]\w*))", goal)]
 
 
@@ -142,4 +144,5 @@ def pattern_of(text: str) -> str:
 
 
 def is_status(text: str) -> bool:
+    """Whether a word is the number of a status."""
     return re.fullmatch("[0-9]{3}", text) is not None

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import islice, takewhile
 
 from upright_ledger.core.imported import (
     PATH,
@@ -28,16 +30,19 @@ from upright_ledger.formats.rules_read import MISSED_LENGTH, RulesRead, Surround
 _SERVER = 1
 """The stage of what stands beside the locations."""
 _HANDERS = {"proxy_pass", "fastcgi_pass", "uwsgi_pass", "scgi_pass", "grpc_pass", "memcached_pass"}
+_FALLBACKS = 200
+"""How many fallbacks of a server are followed; others may lead anywhere."""
 _SIGNS = {"=", "~", "~*", "^~"}
 
 
 @dataclass(frozen=True)
 class _Location:
-    """A location. sign: as written; empty for a plain prefix."""
+    """A location. sign: as written; empty for a plain prefix. internal: whether no request from outside gets there."""
 
     statement: Statement
     sign: str
     path: str
+    internal: bool = False
 
     @property
     def begins(self) -> Condition:
@@ -54,10 +59,10 @@ class _Location:
 
     @property
     def inner(self) -> list[_Location]:
-        return locations_of(self.statement.inner)
+        return locations_of(self.statement.inner, internal=self.internal)
 
 
-def locations_of(statements: Sequence[Statement]) -> list[_Location]:
+def locations_of(statements: Sequence[Statement], *, internal: bool = False) -> list[_Location]:
     """The locations that stand directly among statements, without those that only the server itself goes to."""
     out = []
     for s in statements:
@@ -67,7 +72,7 @@ def locations_of(statements: Sequence[Statement]) -> list[_Location]:
                 found = re.match(r"(\^~|=|~\*|~)(.+)", path)
                 sign, path = (found[1], found[2]) if found else ("", path)
             if not path.startswith("@"):
-                out.append(_Location(s, sign, path))
+                out.append(_Location(s, sign, path, internal or any(x.name == "internal" for x in s.inner)))
     return out
 
 
@@ -116,12 +121,13 @@ class ServerReader:
         for one in found:
             self._slash(one, taken, place)
         prefixes = sorted((x for x in found if x.is_prefix), key=lambda x: -len(x.path))
+        in_order = sorted(prefixes, key=lambda x: x.path)
         for one in prefixes:
             if one.inner:
-                longer = [replace(x.begins, negate=True) for x in _within(one, prefixes)]
+                longer = [replace(x.begins, negate=True) for x in _within(one, in_order)]
                 self._strong(one.inner, place.within(one.begins, *longer))
         patterns = [x for x in found if x.sign in {"~", "~*"}]
-        kept = [c for x in prefixes if x.sign == "^~" for c in _not_below(x, prefixes)] if patterns else []
+        kept = [c for x in prefixes if x.sign == "^~" for c in _not_below(x, in_order)] if patterns else []
         for one in patterns:
             try:
                 compiled(one.begins.pattern, one.begins.nocase)
@@ -146,7 +152,7 @@ class ServerReader:
     def _contents(self, one: _Location, place: Place) -> None:
         s = one.statement
         inside = replace(place, own=one.begins, in_location=True)
-        if not any(x.name == "internal" for x in s.inner):
+        if not one.internal:
             self._steps.read(s.inner, inside)
         self._steps.passes(f"{self.name}:{s.line}", inside, silent=True)
 
@@ -205,7 +211,7 @@ class _Fallbacks:
             return True
         goal = s.words[-1]
         if goal not in self.known:
-            self.known[goal] = self._leads(goal)
+            self.known[goal] = len(self.known) >= _FALLBACKS or self._leads(goal)
         return self.known[goal]
 
     def _leads(self, goal: str) -> bool:
@@ -221,11 +227,13 @@ class _Fallbacks:
         return found is not None and (found[0].status != PASS or int(found[0].where.rpartition(":")[2]) in self.missed)
 
 
-def _within(one: _Location, prefixes: Sequence[_Location]) -> Iterator[_Location]:
-    return (x for x in prefixes if x is not one and len(x.path) > len(one.path) and x.path.startswith(one.path))
+def _within(one: _Location, in_order: Sequence[_Location]) -> Iterator[_Location]:
+    """The longer prefixes that begin with this one, of all by their paths."""
+    start = bisect_right(in_order, one.path, key=lambda x: x.path)
+    return takewhile(lambda x: x.path.startswith(one.path), islice(in_order, start, None))
 
 
-def _not_below(one: _Location, prefixes: Sequence[_Location]) -> list[Condition]:
+def _not_below(one: _Location, in_order: Sequence[_Location]) -> list[Condition]:
     """Conditions for paths whose longest prefix is not this one."""
-    longer = [x.begins for x in _within(one, prefixes) if x.sign != "^~"]
+    longer = [x.begins for x in _within(one, in_order) if x.sign != "^~"]
     return alternatives([replace(one.begins, negate=True), *longer])

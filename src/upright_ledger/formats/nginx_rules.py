@@ -119,8 +119,12 @@ class StepReader:
             self._rewritten(s, place)
         elif s.name == "break":
             if place.in_if:
-                here = replace(place, stage=place.stage // STAGES_WITHIN) if place.stage >= STAGES_WITHIN else place
-                self.passes(place.where(s), here, ends=place.in_location, silent=True)
+                stage = place.stage
+                while (
+                    stage >= STAGES_WITHIN
+                ):  # it ends what stands beside the locations, not the entries of a map alone
+                    stage //= STAGES_WITHIN
+                self.passes(place.where(s), replace(place, stage=stage), ends=place.in_location, silent=True)
             return True
         elif s.name == "if":
             self._if(s, place)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import takewhile
 
 from upright_ledger.core.imported import HOST, SCHEME, Condition, NotUnderstoodError, alternatives, compiled
 from upright_ledger.formats.nginx_config import Statement, Table, all_of, read_tree, tables_of
@@ -49,7 +50,8 @@ def read_nginx(text: str, name: str, given: Surroundings | None = None) -> Rules
             names = _names(statements)
             reader.server(statements, Place(name, tuple(_host_conditions(names)), server=_first(names)), 0)
         return reader.out
-    servers = [_server(s, sections) for s in sections]
+    only = {p for s in sections for p in _ports(s)}
+    servers = [_server(s, len(only) == 1) for s in sections]
     turns = _in_turn(servers)
     for server, conditions, doubt in turns:
         place = Place(name, conditions, server=_first(server.names))
@@ -58,16 +60,18 @@ def read_nginx(text: str, name: str, given: Surroundings | None = None) -> Rules
                 if s.name in {"server", "return", "rewrite"}:
                     reader.miss(s, doubt)
         reader.server([] if doubt else server.statement.inner, place, server.statement.line)
+    asked = {id(server) for server, _, _ in turns}
     for server in servers:
-        if not any(server is asked for asked, _, _ in turns):
+        if id(server) not in asked:
             for s in all_of(server.statement.inner):
                 if s.name in {"return", "rewrite"}:
                     reader.miss(s, "its server has no name, and is not the first of its port")
     return reader.out
 
 
-def _server(s: Statement, sections: Sequence[Statement]) -> _Server:
-    names, schemes = _names(s.inner), _schemes(s, sections)
+def _server(s: Statement, alone: bool) -> _Server:
+    """alone: whether no server of the file has another port."""
+    names, schemes = _names(s.inner), _schemes(s, alone)
     doubt = "" if schemes else "it is not known whether the port of its server speaks HTTP or HTTPS"
     for name in names:
         try:
@@ -98,13 +102,13 @@ def _ports(s: Statement) -> list[str]:
     return [m[1] if (m := re.search(r"(?:^|:)(\d+)$", w)) else "80" for w in words] or ["80"]
 
 
-def _schemes(s: Statement, sections: Sequence[Statement]) -> tuple[str, ...]:
+def _schemes(s: Statement, alone: bool) -> tuple[str, ...]:
     """By which schemes a server is asked; none where its ports do not tell. What has one port alone is for both."""
     ports = _ports(s)
     secure = {
         p for p, x in zip(ports, (x for x in s.inner if x.name == "listen"), strict=False) if "ssl" in x.words[2:]
     }
-    if len({p for other in sections for p in _ports(other)}) == 1 and not secure:
+    if alone and not secure:
         return _BOTH
     known = {"https" if p in secure else _SCHEMES.get(p, "") for p in ports}
     return () if "" in known else tuple(x for x in _BOTH if x in known)
@@ -124,12 +128,10 @@ def _defaults(s: Statement, schemes: Sequence[str]) -> tuple[str, ...]:
 def _in_turn(servers: Sequence[_Server]) -> list[tuple[_Server, tuple[Condition, ...], str]]:
     """Servers with the conditions of their requests and why they are not understood there, if so: by name, and at last what is for all others."""
     named, others = [], []
+    head = {x: next((s for s in servers if x in s.schemes), None) for x in _BOTH}
+    chosen = {x for s in servers for x in s.defaults}
     for server in servers:
-        first = [
-            x
-            for x in server.schemes
-            if next(s for s in servers if x in s.schemes) is server and not any(x in s.defaults for s in servers)
-        ]
+        first = [x for x in server.schemes if head[x] is server and x not in chosen]
         rest = server.defaults or (() if server.names else tuple(first))
         elsewhere = tuple(_better(server, servers))
         if server.names and (not rest or set(rest) != set(server.schemes)):
@@ -149,15 +151,21 @@ def _by_scheme(schemes: Sequence[str]) -> tuple[Condition, ...]:
 
 def _better(server: _Server, servers: Sequence[_Server]) -> list[Condition]:
     """Conditions that no other server has a name for the host that comes before those of this one that fit it."""
+    worst = max((_rank(own) for own in server.names), default=(9, 0))
+    if worst[0] == 0:  # exact names: the first server that has them
+        before = takewhile(lambda other: other is not server, servers)
+        alike = {n for other in before if set(other.schemes) & set(server.schemes) for n in other.names} & set(
+            server.names
+        )
+        return [replace(_host_conditions([name])[0], negate=True) for name in sorted(alike)]
     out = []
+    earlier = True
     for other in servers:
-        if other is server or not set(other.schemes) & set(server.schemes):
-            continue
-        for name in other.names:
-            worst = max((_rank(own) for own in server.names), default=(9, 0))
-            earlier = name in server.names and servers.index(other) < servers.index(server)
-            if _rank(name) < worst or earlier:
-                out.append(replace(_host_conditions([name])[0], negate=True))
+        if other is server:
+            earlier = False
+        elif set(other.schemes) & set(server.schemes):
+            names = [n for n in other.names if _rank(n) < worst or (earlier and n in server.names)]
+            out += [replace(_host_conditions([name])[0], negate=True) for name in names]
     return out
 
 
