@@ -232,6 +232,9 @@ def draw(rng: random.Random) -> RuleFile:
 def requests(rng: random.Random, file: RuleFile, count: int) -> list[Asked]:
     """Addresses that the rules of a file may be about. What speaks on the port of HTTPS is plain, so that a rule must not look."""
     tls = 0.0 if "{HTTPS}" in file.text else 0.15
+    ports = {p for p in (":80", ":443") if f"{p}" in file.text}
+    if len(ports) == 1:  # what has one port alone is read for both schemes
+        tls = float(":443" in ports)
     out = []
     for _ in range(count):
         path = "/" + "/".join(rng.choice(NAMES) for _ in range(rng.choice([1, 1, 1, 2])))

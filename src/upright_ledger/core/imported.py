@@ -6,7 +6,7 @@ The first rule of a block that fits answers. Patterns are of the regular kind th
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
 from typing import Any
@@ -148,7 +148,7 @@ class ImportedRule:
             return ""
         folder = self.below if self.subject == INNER else ""
         match = re.match(r"\^((?:[A-Za-z0-9_/~,;:@=&!'-]|\\[^A-Za-z0-9])*)", self.pattern)
-        if match is None or not match[1] or "|" in self.pattern:
+        if match is None or not match[1] or _has_alternatives(self.pattern):
             return folder if folder != "/" else ""
         # The last letter may be optional or repeated.
         return folder + re.sub(r"\\(.)", r"\1", match[1])[:-1]
@@ -172,29 +172,50 @@ class ImportedRule:
             if kind == GROUP and value not in groups:
                 raise NotUnderstoodError(f"it names the group {value}, which its pattern does not have")
 
+    @property
+    def groups(self) -> Iterator[tuple[Condition, ...]]:
+        """Its conditions in groups, of each of which one has to hold."""
+        group: list[Condition] = []
+        for condition in self.conditions:
+            group.append(condition)
+            if not condition.or_next:
+                yield tuple(group)
+                group = []
+        if group:
+            yield tuple(group)
+
+
+def _has_alternatives(pattern: str) -> bool:
+    """Whether a pattern has alternatives outside of its groups."""
+    plain = re.sub(r"\\.|\[\^?\]?[^\]]*\]", "", pattern)
+    depth = 0
+    for sign in plain:
+        depth += (sign == "(") - (sign == ")")
+        if sign == "|" and depth <= 0:
+            return True
+    return False
+
 
 @dataclass(frozen=True, slots=True)
 class Request:
-    """A request as patterns see it. path: decoded, a letter a byte (ISO 8859-1); raw: the path as sent; host: without port, lower case; scheme: of the site."""
+    """A request as patterns see it. path: decoded, a letter a byte (ISO 8859-1); raw: the path as sent; target: the same with its query; host: without port, lower case; scheme: of the site."""
 
     host: str
     path: str
     raw: str
     query: str
     scheme: str
+    target: str
 
     def subject(self, name: str) -> str:
         """What a pattern looks at."""
-        target = f"{self.raw}?{self.query}" if self.query else self.raw
-        if name == TARGET:
-            return target
         if name == PORT:
             return "443" if self.scheme == "https" else "80"
         if name == METHOD:
             return "GET"
         if name.startswith(ARGUMENT):
             return self.argument(name.removeprefix(ARGUMENT))
-        return f"GET {target} HTTP/1.1" if name == REQUEST else str(getattr(self, name))
+        return f"GET {self.target} HTTP/1.1" if name == REQUEST else str(getattr(self, name))
 
     def argument(self, name: str) -> str:
         """The first value of a parameter, whose name counts without case; empty where it has none."""
@@ -206,7 +227,7 @@ def request_of(origin: str, host: str, target: str) -> Request:
     """A request to a host whose site has this origin. target: as sent."""
     raw, _, query = target.partition("?")
     path = decoded_path(canonical(raw)).decode("latin-1")
-    return Request(host.partition(":")[0], path, raw, query, origin.partition("://")[0])
+    return Request(host.partition(":")[0], path, raw, query, origin.partition("://")[0], target)
 
 
 def bytewise(text: str) -> str:

@@ -9,6 +9,7 @@ from typing import Any
 
 from upright_ledger.core.addresses import lower_ascii
 from upright_ledger.core.imported import (
+    HOST,
     INNER,
     PATH,
     RAW,
@@ -23,6 +24,9 @@ from upright_ledger.core.imported import (
 from upright_ledger.core.imported_locations import location_of
 from upright_ledger.core.template_rules import PASS
 
+_HEAD = 16
+"""By how many letters of a path rules are looked up."""
+
 
 class Block:
     """The rules of one file, asked in their order. Literal ones are looked up, so that many of them cost little."""
@@ -31,7 +35,9 @@ class Block:
         self.rules = tuple(rules)
         self._literal: dict[tuple[str, str], list[int]] = {}
         self._below: dict[str, list[int]] = {}  # patterns for one path and what lies below it, by that path
-        self._others: list[int] = []
+        self._others: dict[
+            tuple[str, str], list[int]
+        ] = {}  # all else, by the host and by what the path begins with, if those are plain
         for n, rule in enumerate(self.rules):
             if rule.literal and not rule.negate and rule.subject in {PATH, RAW, TARGET}:
                 text = bytewise(lower_ascii(rule.pattern) if rule.nocase else rule.pattern)
@@ -39,7 +45,10 @@ class Block:
             elif top := _top(rule):
                 self._below.setdefault(top, []).append(n)
             else:
-                self._others.append(n)
+                head = "" if rule.subject not in {PATH, INNER} else bytewise(lower_ascii(rule.head))[:_HEAD]
+                for host in _hosts(rule) or ("",):
+                    self._others.setdefault((host, head), []).append(n)
+        self._lengths = sorted({len(head) for _, head in self._others})
         self._kinds = sorted({kind for kind, _ in self._literal})
 
     def find(self, request: Request) -> tuple[ImportedRule, str] | None:
@@ -54,7 +63,10 @@ class Block:
                 numbers += self._below.get(path, ())
                 path = path.rpartition("/")[0]
         done: set[int] = set()
-        for n in merge(sorted(numbers), self._others):
+        path = lower_ascii(request.path)
+        heads = [path[:length] for length in self._lengths if length <= len(path)]
+        others = (self._others.get((host, head), ()) for host in {request.host, ""} for head in heads)
+        for n in merge(sorted(numbers), *others):
             rule = self.rules[n]
             if done and _is_over(rule.stage, done):
                 continue
@@ -71,6 +83,14 @@ class Block:
         return None
 
 
+def _hosts(rule: ImportedRule) -> list[str]:
+    """The hosts that a rule is for, where its conditions name them; none where it may be for any."""
+    for group in rule.groups:
+        if all(c.subject == HOST and c.literal and not c.negate for c in group):
+            return sorted({lower_ascii(c.pattern) for c in group})
+    return []
+
+
 def _top(rule: ImportedRule) -> str:
     """The path (in lower case, without a closing slash) at or below which every path lies that a pattern fits; empty where it is not plain to see."""
     if rule.negate or rule.literal or rule.subject not in {PATH, INNER} or not rule.address:
@@ -79,6 +99,11 @@ def _top(rule: ImportedRule) -> str:
     if rule.pattern.endswith("(.*)$") and not literal.endswith("/"):
         return ""  # it goes on within the name
     return lower_ascii(rule.address).rstrip("/")
+
+
+def holds(condition: Condition, text: str) -> bool:
+    """Whether a condition holds for what it looks at."""
+    return bool(_found(text, condition.pattern, condition)) != condition.negate
 
 
 def _is_over(stage: int, done: set[int]) -> bool:

@@ -12,8 +12,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import chain
 
 from upright_ledger.core.compiling import make_template
-from upright_ledger.core.imported import APPEND, GROUP, HOST, INNER, KEEP, PATH, TEXT, ImportedRule, compiled
-from upright_ledger.core.imported_blocks import Block
+from upright_ledger.core.imported import APPEND, GROUP, HOST, INNER, KEEP, PATH, SCHEME, TEXT, ImportedRule
+from upright_ledger.core.imported_blocks import Block, holds
 from upright_ledger.core.patterns import common_path, may_begin_alike, source_pattern
 from upright_ledger.core.rules import CARRY, DROP, GONE
 from upright_ledger.core.sites import Site
@@ -25,6 +25,10 @@ _TOKEN = re.compile(
     r"|(?P<word>\((?:\\w|\[A-Za-z0-9\])\+\))|(?P<list>\((?:[A-Za-z0-9_~-]+\|)+[A-Za-z0-9_~-]+\))"
     r"|\\(?P<sign>[^A-Za-z0-9])|(?P<text>[A-Za-z0-9_/~%,;:@=&!'\"-])"
 )
+
+
+_OF_SITES = {HOST, SCHEME}
+"""What a site settles for all of its requests."""
 
 
 class NoTemplateError(ValueError):
@@ -83,7 +87,7 @@ class _Earlier:
             head = rule.source.head
         elif rule.is_pattern:
             head = rule.head
-        elif rule.status == PASS or any(c.subject != HOST for c in rule.conditions):
+        elif rule.status == PASS or any(c.subject not in _OF_SITES for c in rule.conditions):
             head = rule.address
         else:
             return
@@ -107,23 +111,21 @@ def _folder(head: str) -> str:
 
 
 def _sites_of(rule: ImportedRule, sites: Sequence[Site]) -> list[Site]:
-    """The old sites a rule is for, by the hosts that its conditions name."""
-    named = [c for c in rule.conditions if c.subject == HOST]
-    hosts = {s.name: s.origins[0].partition("://")[2] for s in sites}
+    """The old sites a rule is for, by the hosts and schemes that its conditions name."""
+    groups = [g for g in rule.groups if all(c.subject in _OF_SITES for c in g)]
 
-    def fits(host: str) -> bool:
-        return any(
-            (host == c.pattern if c.literal else compiled(c.pattern, c.nocase).search(host.encode()) is not None)
-            for c in named
-        )
+    def fits(site: Site) -> bool:
+        scheme, _, host = site.origins[0].partition("://")
+        said = {HOST: host, SCHEME: scheme}
+        return all(any(holds(c, said[c.subject]) for c in group) for group in groups)
 
-    return [s for s in sites if not named or fits(hosts[s.name])]
+    return [s for s in sites if fits(s)]
 
 
 def _template(rule: ImportedRule, site: Site, bases: dict[str, str], *, fold: bool) -> TemplateRule:
     if rule.negate or rule.literal or rule.subject not in {PATH, INNER}:
         raise NoTemplateError("it looks at more than the path")
-    if any(c.subject != HOST or c.negate for c in rule.conditions):
+    if any(c.subject not in _OF_SITES for c in rule.conditions):
         raise NoTemplateError("it has conditions")
     source, slash, groups = _source(rule)
     goal = _goal(rule, groups, bases.get(site.origins[0].partition("://")[2], site.origins[0]))

@@ -140,7 +140,13 @@ def _names(directives: Sequence[Directive]) -> tuple[str, ...]:
 
 
 def _host_conditions(names: Sequence[str]) -> list[Condition]:
-    return alternatives([Condition(HOST, host_expression(n), nocase=True) for n in names])
+    return alternatives([_host(n) for n in names])
+
+
+def _host(name: str) -> Condition:
+    if set("*?") & set(name):
+        return Condition(HOST, host_expression(name), nocase=True)
+    return Condition(HOST, name, literal=True, nocase=True)
 
 
 def _addresses(section: Directive) -> set[str]:

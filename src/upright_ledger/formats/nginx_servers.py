@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from itertools import takewhile
 
 from upright_ledger.core.imported import HOST, SCHEME, Condition, NotUnderstoodError, alternatives, compiled
 from upright_ledger.formats.nginx_config import Statement, Table, all_of, read_tree, tables_of
@@ -130,10 +130,11 @@ def _in_turn(servers: Sequence[_Server]) -> list[tuple[_Server, tuple[Condition,
     named, others = [], []
     head = {x: next((s for s in servers if x in s.schemes), None) for x in _BOTH}
     chosen = {x for s in servers for x in s.defaults}
-    for server in servers:
+    names = _Names(servers)
+    for number, server in enumerate(servers):
         first = [x for x in server.schemes if head[x] is server and x not in chosen]
         rest = server.defaults or (() if server.names else tuple(first))
-        elsewhere = tuple(_better(server, servers))
+        elsewhere = tuple(names.better(number))
         if server.names and (not rest or set(rest) != set(server.schemes)):
             named.append(
                 (server, (*_by_scheme(server.schemes), *_host_conditions(server.names), *elsewhere), server.doubt)
@@ -149,24 +150,33 @@ def _by_scheme(schemes: Sequence[str]) -> tuple[Condition, ...]:
     return (Condition(SCHEME, schemes[0], literal=True),) if len(schemes) == 1 else ()
 
 
-def _better(server: _Server, servers: Sequence[_Server]) -> list[Condition]:
-    """Conditions that no other server has a name for the host that comes before those of this one that fit it."""
-    worst = max((_rank(own) for own in server.names), default=(9, 0))
-    if worst[0] == 0:  # exact names: the first server that has them
-        before = takewhile(lambda other: other is not server, servers)
-        alike = {n for other in before if set(other.schemes) & set(server.schemes) for n in other.names} & set(
-            server.names
-        )
-        return [replace(_host_conditions([name])[0], negate=True) for name in sorted(alike)]
-    out = []
-    earlier = True
-    for other in servers:
-        if other is server:
-            earlier = False
-        elif set(other.schemes) & set(server.schemes):
-            names = [n for n in other.names if _rank(n) < worst or (earlier and n in server.names)]
-            out += [replace(_host_conditions([name])[0], negate=True) for name in names]
-    return out
+class _Names:
+    """The names of all servers, by what they end with, to find those that may be for a host of another one, too."""
+
+    def __init__(self, servers: Sequence[_Server]) -> None:
+        self._ends: dict[str, list[tuple[str, int]]] = defaultdict(list)
+        self._all = [(name, number) for number, server in enumerate(servers) for name in server.names]
+        self._servers = servers
+        for name, number in self._all:
+            parts = name.lstrip("*.").split(".") if _rank(name)[0] < 2 else []
+            for at in range(len(parts)):
+                self._ends[".".join(parts[at:])].append((name, number))
+
+    def _alike(self, name: str) -> Iterable[tuple[str, int]]:
+        """Names that may be for one of the hosts of a name, without wildcards behind and patterns where those are no better."""
+        return self._ends[name.lstrip("*.")] if _rank(name)[0] < 2 else self._all
+
+    def better(self, number: int) -> list[Condition]:
+        """Conditions that no other server has a name for the host that comes before those of this one that fit it."""
+        server = self._servers[number]
+        worst = max((_rank(own) for own in server.names), default=(9, 0))
+        found = {}
+        for own in server.names:
+            for name, other in self._alike(own):
+                shared = other != number and set(self._servers[other].schemes) & set(server.schemes)
+                if shared and (_rank(name) < worst or (name == own and other < number)):
+                    found[name] = replace(_host_conditions([name])[0], negate=True)
+        return list(found.values())
 
 
 def _rank(name: str) -> tuple[int, int]:
@@ -182,8 +192,11 @@ def _host_conditions(names: Sequence[str]) -> list[Condition]:
             pattern = pattern_of(name[1:])
         elif name.startswith("."):
             pattern = rf"^(?:.+\.)?{re.escape(name[1:])}$"
-        else:
+        elif "*" in name:
             pattern = "^" + re.escape(name).replace(r"\*", ".+") + "$"
+        else:
+            found.append(Condition(HOST, name, literal=True, nocase=True))
+            continue
         found.append(Condition(HOST, pattern, nocase=True))
     return alternatives(found)
 
