@@ -9,7 +9,7 @@ from typing import Any
 from upright_ledger.core.addresses import address_of
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.placing import Placer
-from upright_ledger.core.significance import Seen, Suggestion, suggest
+from upright_ledger.core.significance import Doubt, Seen, Suggestion, named_like_sessions, suggest
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.classifying import ACCESS_LOG
 from upright_ledger.ledger.entries import count_entries, hosts_of, seen_queries
@@ -25,7 +25,7 @@ CLASSES_BY_FORM = ("furniture", "probe", "random", "bots only", "page asset")
 class FoldingReport:
     """What is suggested, and what was done. before, after: entries. applied: None where nothing was changed.
 
-    needed: parameters that choose a page now and were left out of logs when these were gathered; lacking: (source, its step) of those logs.
+    doubts: parameters that are kept although they are named like sessions. needed: parameters that choose a page now and were left out of logs when these were gathered; lacking: (source, its step) of those logs.
     """
 
     suggestions: list[Suggestion]
@@ -33,6 +33,7 @@ class FoldingReport:
     after: int
     applied: Refolded | None = None
     changes: list[str] = field(default_factory=list)
+    doubts: list[Doubt] = field(default_factory=list)
     needed: list[str] = field(default_factory=list)
     lacking: list[tuple[str, int]] = field(default_factory=list)
 
@@ -58,7 +59,8 @@ def folding(
     changing = apply or bool(significant or case or take_back)
     with ledger.reading() as connection:
         before = count_entries(connection)
-        suggestions = [] if changing and not accept else suggest(_seen(seen_queries(connection), stored), stored)
+        seen = [] if changing and not accept else list(_seen(seen_queries(connection), stored))
+    suggestions = suggest(seen, stored)
     chosen = dict(wanted.significant)
     if accept:
         chosen |= {s.path: s.significant for s in suggestions}
@@ -69,7 +71,7 @@ def folding(
         significant=chosen,
         take_back=tuple(dict.fromkeys((*wanted.take_back, *map(_checked, take_back)))),
     )
-    report = FoldingReport(suggestions, before, before)
+    report = FoldingReport(suggestions, before, before, doubts=named_like_sessions(seen, policy))
     other_hosts = _other_hosts(ledger) if apply else []
     if policy == stored and not other_hosts:
         return report

@@ -9,7 +9,7 @@ import click
 from upright_ledger.app.folding import FoldingReport, folding
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
-from upright_ledger.core.significance import Suggestion
+from upright_ledger.core.significance import Doubt, Suggestion
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import open_ledger
 
@@ -64,7 +64,19 @@ def command(
         _show_applied(report)
     elif accept or apply or significant or case or take_back:
         show.say("Nothing to change: the entries are folded so already.")
+    _show_doubts(report.doubts)
     _show_suggestions(report)
+
+
+def _show_doubts(doubts: list[Doubt]) -> None:
+    if not doubts:
+        return
+    show.say("Named like sessions, and kept, as their values are none; --significant settles a path either way:")
+    rows = [(d.path, d.reason.parameter, "yes" if d.reason.chooses else "no", d.reason.why) for d in doubts[:SHOWN]]
+    show.table(("path", "parameter", "chooses the page", "why"), rows)
+    if len(doubts) > SHOWN:
+        show.say(f"… and {len(doubts) - SHOWN:,} more (--json shows all)")
+    show.say()
 
 
 def _significant(text: str) -> tuple[str, tuple[str, ...]]:
@@ -103,7 +115,13 @@ def _show_applied(report: FoldingReport) -> None:
 
 def _show_suggestions(report: FoldingReport) -> None:
     if not report.suggestions:
-        if report.applied is None:
+        doubted = [d.path for d in report.doubts if not d.reason.chooses]
+        if doubted:
+            show.say("Nothing else to suggest.")
+            show.next_step(
+                "name the parameters that choose the page there", f"upright fold --significant {doubted[0]}=NAMES"
+            )
+        elif report.applied is None:
             show.say("Every parameter seen chooses a page, or is settled in upright.toml: nothing to suggest.")
             show.next_step("look at the entries", "upright entries")
         return
@@ -131,6 +149,10 @@ def _as_dict(report: FoldingReport) -> dict[str, object]:
     done = report.applied
     return {
         "suggestions": [_suggestion(s) for s in report.suggestions],
+        "named_like_sessions": [
+            {"path": d.path, "parameter": d.reason.parameter, "chooses_page": d.reason.chooses, "why": d.reason.why}
+            for d in report.doubts
+        ],
         "entries_before": report.before,
         "entries": report.after,
         "changes": report.changes,

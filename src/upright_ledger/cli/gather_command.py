@@ -117,7 +117,7 @@ def _show(results: list[Gathered], entries: int) -> None:
         show.next_step("look at how URLs are folded, then take stock of the new pages", "upright fold")
 
 
-_HARMLESS = frozenset([traffic.BLANK, traffic.COUNTED_BEFORE])
+_HARMLESS = frozenset([traffic.BLANK, traffic.COUNTED_BEFORE, traffic.PATTERN_RULE])
 _HELP = {
     traffic.OFF_SITE: "where these are hosts of the old site, add them to [sites] in upright.toml, then upright fold --apply",
     traffic.FURNITURE: "where they are pages all the same: upright fold --take-back furniture",

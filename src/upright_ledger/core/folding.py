@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 
 from upright_ledger.core.addresses import Address, canonical_path, guard, lower_ascii, lower_path, names_file
 from upright_ledger.core.escapes import as_latin1, as_utf8, canonical_value
-from upright_ledger.core.secrets import MASK, Secrets, looks_random
+from upright_ledger.core.secrets import MASK, Secrets, names_a_visit
 from upright_ledger.core.usual_names import (
     DOUBTFUL_SESSION,
     INDEX_FILES,
@@ -41,8 +41,8 @@ _SIMPLE_BYTES = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789
 _PAGE_NUMBER = re.compile(r"(?s)(.+)/page/[0-9]+\Z")
 
 
-FOLDING_VERSION = 3
-"""2: Latin-1 escapes, and sessions as "/(S(...))/", fold, too. 3: more is secret, in paths as well."""
+FOLDING_VERSION = 4
+"""2: Latin-1 escapes, and sessions as "/(S(...))/", fold, too. 3: more is secret, in paths as well. 4: session_id is judged by its value, too."""
 
 
 @dataclass(frozen=True)
@@ -81,7 +81,7 @@ class FoldingPolicy:
     def purpose(self, name: str, value: str = "") -> str:
         """What a parameter is for: tracking, session, a view, or an empty string. A name that may also choose the page is judged by its value."""
         low = name.lower()
-        if low in DOUBTFUL_SESSION and value != MASK and not looks_random(value):
+        if low in DOUBTFUL_SESSION and value != MASK and not names_a_visit(low, value):
             return ""
         return self._purposes.get(low) or (TRACKING_PARAMETER if low.startswith("utm_") else "")
 

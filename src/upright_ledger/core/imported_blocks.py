@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from heapq import merge
 from typing import Any
@@ -68,7 +68,7 @@ class Block:
         others = (self._others.get((host, head), ()) for host in {request.host, ""} for head in heads)
         for n in merge(sorted(numbers), *others):
             rule = self.rules[n]
-            if done and _is_over(rule.stage, done):
+            if done and not done.isdisjoint(stages_around(rule.stage)):
                 continue
             found = _fits(rule, request)
             if found is not None and not rule.ends:
@@ -106,13 +106,12 @@ def holds(condition: Condition, text: str) -> bool:
     return bool(_found(text, condition.pattern, condition)) != condition.negate
 
 
-def _is_over(stage: int, done: set[int]) -> bool:
-    """Whether a stage, or one that it lies in, is over."""
-    while stage not in done:
-        if stage < STAGES_WITHIN:
-            return False
+def stages_around(stage: int) -> Iterator[int]:
+    """A stage, and those that it lies in."""
+    yield stage
+    while stage >= STAGES_WITHIN:
         stage //= STAGES_WITHIN
-    return True
+        yield stage
 
 
 def _own(request: Request) -> str:

@@ -13,7 +13,7 @@ from itertools import chain
 
 from upright_ledger.core.compiling import make_template
 from upright_ledger.core.imported import APPEND, GROUP, HOST, INNER, KEEP, PATH, SCHEME, TEXT, ImportedRule
-from upright_ledger.core.imported_blocks import Block, holds
+from upright_ledger.core.imported_blocks import Block, holds, stages_around
 from upright_ledger.core.patterns import common_path, may_begin_alike, source_pattern
 from upright_ledger.core.rules import CARRY, DROP, GONE
 from upright_ledger.core.sites import Site
@@ -50,27 +50,29 @@ def templates_of(
     """
     made: list[TemplateRule] = []
     left: list[tuple[str, str]] = []
-    before = _Earlier()
+    before: dict[str, _Earlier] = defaultdict(_Earlier)  # by site
     for template in own:
-        before.add(template)
-    passing, stage = _Earlier(), (0, 0)  # what keeps rules of its own stage alone from answering
+        before[template.site].add(template)
+    passing: dict[
+        tuple[str, int, int], _Earlier
+    ] = {}  # what keeps rules of its own stage alone from answering, by site and stage
     for number, rule in ((n, r) for n, block in enumerate(blocks) for r in block.rules):
-        if stage != (stage := (number, rule.stage)):
-            passing = _Earlier()
-        if not rule.is_pattern or not rule.status:
-            (before if rule.ends else passing).add(rule)
-            continue
         for site in _sites_of(rule, sites):
+            if not rule.is_pattern or not rule.status:
+                at = (site.name, number, rule.stage)
+                (before[site.name] if rule.ends else passing.setdefault(at, _Earlier())).add(rule)
+                continue
             try:
                 template = _template(rule, site, bases, fold=fold)
-                for earlier in (before, passing):
-                    _is_asked_alike(template, earlier, fold=fold)
+                _is_asked_alike(template, before[site.name], fold=fold)
+                for stage in stages_around(rule.stage):
+                    _is_asked_alike(template, passing.get((site.name, number, stage), _NOTHING), fold=fold)
             except (NoTemplateError, TemplateError) as error:
                 left.append((rule.where, str(error)))
-                before.add(rule)
+                before[site.name].add(rule)
             else:
                 made.append(template)
-                before.add(template)
+                before[site.name].add(template)
     return made, left
 
 
@@ -102,6 +104,9 @@ class _Earlier:
             yield from self._by_folder.get(folder, ())
         else:
             yield from chain.from_iterable(self._by_folder.values())
+
+
+_NOTHING = _Earlier()
 
 
 def _folder(head: str) -> str:

@@ -86,6 +86,9 @@ _OPENS = frozenset(
 )
 _DOUBTFUL = frozenset(["code", "key", "sid", "hash", "ticket", "nonce", "state", "sign"])
 """What tells a secret behind one of the words above, as in reset_key, or with a value that looks drawn at random."""
+_SESSION = re.compile(r"(?:^|[^a-z])session(?:[_-]?id)?$")
+_SMALL_NUMBER = re.compile(r"[0-9]{1,4}")
+"""With the name of a session, the number of a talk or a term: nobody's visit."""
 _LEADS_TO_ONE = frozenset(
     [
         "reset",
@@ -174,6 +177,8 @@ class Secrets:
             return False
         if low in self.more:
             return True
+        if _SESSION.search(low) and _SMALL_NUMBER.fullmatch(value):
+            return False
         kind = _kind_of(name)
         if kind is not None:
             return kind or looks_random(value)
@@ -233,6 +238,11 @@ def _kind_of(name: str) -> bool | None:
     if parts and parts[-1] in _DOUBTFUL:
         return any(part in _OPENS for part in parts[:-1])
     return None
+
+
+def names_a_visit(name: str, value: str) -> bool:
+    """Whether the value of a parameter that is named like a session, in lower case, is one, and no number that chooses a page."""
+    return not _SMALL_NUMBER.fullmatch(value) if _SESSION.search(name) else looks_random(value)
 
 
 def looks_random(value: str) -> bool:

@@ -9,6 +9,7 @@ from itertools import pairwise
 
 from upright_ledger.core.escapes import canonical_value
 from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.usual_names import DOUBTFUL_SESSION
 
 ENOUGH = 8  # spellings of a group below which nothing is worked out
 _FEW = 12  # values that a view or a sort order has at most
@@ -136,6 +137,14 @@ class Suggestion:
     pages_after: int
 
 
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """A parameter that is named like a session and was not folded at a path, as its values are none."""
+
+    path: str
+    reason: Reason
+
+
 @dataclass
 class _Group:
     seen: list[Seen] = field(default_factory=list)
@@ -164,6 +173,17 @@ def suggest(spellings: Iterable[Seen], policy: FoldingPolicy) -> list[Suggestion
     return sorted(found, key=lambda s: (s.pages_after - s.pages_before, s.path))
 
 
+def named_like_sessions(spellings: Iterable[Seen], policy: FoldingPolicy) -> list[Doubt]:
+    """Where parameters are kept although they are named like sessions, with what is known of them."""
+    groups: dict[tuple[str, str], list[Seen]] = defaultdict(list)
+    for seen in spellings:
+        if policy.significant_at(seen.path) is None:
+            for name in seen.params:
+                if name.lower() in DOUBTFUL_SESSION:
+                    groups[seen.path, name].append(seen)
+    return [Doubt(path, _judge(name, group)) for (path, name), group in sorted(groups.items())]
+
+
 def _kept(seen: Seen, names: Iterable[str]) -> tuple[tuple[str, str], ...]:
     return tuple((n, canonical_value(seen.params[n])) for n in names if n in seen.params)
 
@@ -186,6 +206,12 @@ def _judge(name: str, group: list[Seen]) -> Reason:
     """What is known of one parameter: what changes with it counts most, then how it occurs, then its name."""
     holders = [s for s in group if name in s.params]
     values = {s.params[name] for s in holders}
+    for path, members in _by_path(group).items():
+        differ, compared = _changes(name, members)
+        if differ * 2 > compared:  # one path of a folder where it does is enough
+            return Reason(
+                name, True, f"another value shows another page in {differ} of {compared} comparisons at {path}"
+            )
     differ, compared = _changes(name, group)
     if compared >= _COMPARED or (compared and differ in {0, compared}):
         if differ * 2 > compared:
@@ -203,6 +229,14 @@ def _judge(name: str, group: list[Seen]) -> Reason:
     if len(values) <= _FEW and len(holders) >= 3 * len(values) and not (always and len(values) * 3 > len(holders)):
         return Reason(name, False, f"few values come back again and again: {told}")
     return Reason(name, True, f"{'always there, ' if always else ''}{told}")
+
+
+def _by_path(group: list[Seen]) -> dict[str, list[Seen]]:
+    """Spellings by path, where there is more than one."""
+    found: dict[str, list[Seen]] = defaultdict(list)
+    for seen in group:
+        found[seen.path].append(seen)
+    return found if len(found) > 1 else {}
 
 
 def _changes(name: str, group: list[Seen]) -> tuple[int, int]:

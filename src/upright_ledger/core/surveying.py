@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from upright_ledger.core.addresses import Address
 from upright_ledger.core.folding import without_path_session
-from upright_ledger.core.secrets import looks_random
+from upright_ledger.core.secrets import names_a_visit
 from upright_ledger.core.usual_names import DOUBTFUL_SESSION
 
 ANSWERED, MOVED, REFUSED, FAILING = "answered", "moved", "refused", "failing"
@@ -157,7 +157,7 @@ class Frontier:
 
     def _is_ignored(self, name: str, value: str) -> bool:
         low = name.lower()
-        return low in self.limits.ignored or (low in DOUBTFUL_SESSION and looks_random(value))
+        return low in self.limits.ignored or (low in DOUBTFUL_SESSION and names_a_visit(low, value))
 
     def take(self, address: Address, depth: int) -> str | None:
         """Note a settled address. None where it was known; else why it is not to be asked, empty where it is."""

@@ -47,8 +47,8 @@ SESSION = (
 )
 """Parameters that name one visit, in lower case."""
 
-DOUBTFUL_SESSION = frozenset(["sid", "cfid"])
-"""Those of them that choose the page on other sites (a story's number): there the value decides."""
+DOUBTFUL_SESSION = frozenset(["sid", "cfid", "sessionid", "session_id"])
+"""Those of them that choose the page on other sites (a story's number, a talk of a conference): there the value decides."""
 
 INDEX_FILES = (
     "index.html",

@@ -18,17 +18,21 @@ _DEPTH = 60
 
 @dataclass
 class Directive:
-    """A directive in lower case, its arguments and, for a section, what stands in it. unless: why it is not known whether it is there."""
+    """A directive in lower case, its arguments and, for a section, what stands in it. unless: why it is not known whether it is there.
+
+    written: its name as the file has it.
+    """
 
     line: int
     name: str
     words: list[str]
     block: list[Directive] = field(default_factory=list)
     unless: str = ""
+    written: str = ""
 
     @property
     def text(self) -> str:
-        return " ".join([self.name, *self.words])
+        return " ".join([self.written, *self.words])
 
 
 def read_tree(text: str, given: Surroundings) -> list[Directive]:
@@ -44,11 +48,11 @@ def read_tree(text: str, given: Surroundings) -> list[Directive]:
         elif name.startswith("<"):
             if len(stack) > _DEPTH:
                 raise NotUnderstoodError(f"line {line}: sections stand in each other more than {_DEPTH} deep")
-            made = Directive(line, name.removesuffix(">"), _section_words(words))
+            made = Directive(line, name.removesuffix(">"), _section_words(words), written=words[0].removesuffix(">"))
             stack[-1][1].append(made)
             stack.append((made.name[1:], made.block))
         else:
-            stack[-1][1].append(Directive(line, name, words[1:]))
+            stack[-1][1].append(Directive(line, name, words[1:], written=words[0]))
     if len(stack) > 1:
         raise NotUnderstoodError(f"the section <{stack[-1][0]}> does not close")
     return list(_Conditions(given).taken(root, ""))
@@ -82,7 +86,7 @@ class _Conditions:
             if d.name in _ASKED:
                 holds = self._holds(d)
                 if holds is not False:
-                    doubt = "" if holds else f"it is not known whether {d.name} {' '.join(d.words)}> holds"
+                    doubt = "" if holds else f"it is not known whether {d.text}> holds"
                     yield from self.taken(d.block, unless or doubt)
                 continue
             words = [self._put_in(w) for w in d.words]
@@ -94,7 +98,7 @@ class _Conditions:
             elif d.name == "undefine" and words:
                 self.defined.pop(words[0], None)
                 self.undefined.add(words[0])
-            yield Directive(d.line, d.name, words, list(self.taken(d.block, unless)), unless)
+            yield Directive(d.line, d.name, words, list(self.taken(d.block, unless)), unless, d.written)
 
     def _put_in(self, word: str) -> str:
         return re.sub(r"\$\{(\w+)\}", lambda m: self.defined.get(m[1], m[0]) or m[0], word)

@@ -147,7 +147,7 @@ def _rewrite(d: Directive, place: Place, before: Conditions, changer: int) -> li
         encoding=WHOLE_BARE if "NE" in flags else WHOLE, below=place.folder or "/", base=_base(goal, pieces, place),
         stage=INNER_REWRITE if place.folder else REWRITE, ends=status != 0,
     )  # fmt: skip
-    understood(rule)
+    rule = understood(rule)
     if status == 302 and "R" not in flags:
         return _unless_own(rule, goal, place)
     if "END" in flags and not status and not place.folder:

@@ -22,6 +22,7 @@ from upright_ledger.core.imported import (
     Piece,
     compiled,
 )
+from upright_ledger.core.imported_blocks import stages_around
 from upright_ledger.core.template_rules import PASS
 from upright_ledger.formats.nginx_config import Statement, Table
 from upright_ledger.formats.nginx_expressions import (
@@ -37,7 +38,7 @@ from upright_ledger.formats.nginx_expressions import (
     value_pieces,
     variables_of,
 )
-from upright_ledger.formats.rules_read import Surroundings, or_everything, understood
+from upright_ledger.formats.rules_read import Surroundings, or_everything, plainer, understood
 
 REDIRECTS = {301, 302, 307, 308}
 ANYTHING = Condition(PATH, "^/")
@@ -119,11 +120,9 @@ class StepReader:
             self._rewritten(s, place)
         elif s.name == "break":
             if place.in_if:
-                stage = place.stage
-                while (
-                    stage >= STAGES_WITHIN
-                ):  # it ends what stands beside the locations, not the entries of a map alone
-                    stage //= STAGES_WITHIN
+                *_, stage = stages_around(
+                    place.stage
+                )  # it ends what stands beside the locations, not the entries of a map alone
                 self.passes(place.where(s), replace(place, stage=stage), ends=place.in_location, silent=True)
             return True
         elif s.name == "if":
@@ -307,7 +306,8 @@ def _rule(
     ends: bool = True,
 ) -> ImportedRule:
     own = place.own or ANYTHING
-    return ImportedRule(
+    rule = ImportedRule(
         where, own.subject, own.pattern, status, tuple(pieces), own.literal, own.nocase, own.negate, place.conditions, query, encoding,
         stage=place.stage, ends=ends,
     )  # fmt: skip
+    return plainer(rule)

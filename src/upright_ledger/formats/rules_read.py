@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass, field, replace
 from pathlib import PurePosixPath
 
-from upright_ledger.core.imported import ImportedRule, NotUnderstoodError
+from upright_ledger.core.imported import INNER, PATH, Condition, ImportedRule, NotUnderstoodError
 from upright_ledger.core.template_rules import PASS
 
 BEGINNING = re.compile(r"\^(?:(?:[A-Za-z0-9_/~,;:@=&!'-]|\\[^A-Za-z0-9])(?![?*{]))*")
@@ -56,9 +56,9 @@ class RulesRead:
 
 
 def understood(rule: ImportedRule) -> ImportedRule:
-    """A rule whose patterns can be read. Raises NotUnderstoodError for another."""
+    """A rule whose patterns can be read, without needless conditions. Raises NotUnderstoodError for another."""
     rule.check()
-    return rule
+    return plainer(rule)
 
 
 def everything(where: str, *, ends: bool = True, stage: int = 0) -> ImportedRule:
@@ -75,6 +75,29 @@ def or_everything(rule: ImportedRule) -> ImportedRule:
         whole = match is not None and "|" not in rule.pattern and not rule.negate
         return replace(rule, pattern=match[0] if match and whole else "^", negate=False)
     return rule
+
+
+_PATHS_BELOW = re.compile(r"\^((?:[A-Za-z0-9_/~,;:@=&!'-]|\\[^A-Za-z0-9])*)(\(\?:/\|\$\))?")
+
+
+def plainer(rule: ImportedRule) -> ImportedRule:
+    """A rule without the conditions on its path that its own pattern settles."""
+    if not rule.conditions or rule.nocase or rule.negate or rule.subject not in {PATH, INNER}:
+        return rule
+    head = rule.pattern if rule.literal else rule.head
+    kept = [c for group in rule.groups if not any(_is_settled(c, head) for c in group) for c in group]
+    return rule if len(kept) == len(rule.conditions) else replace(rule, conditions=tuple(kept))
+
+
+def _is_settled(condition: Condition, head: str) -> bool:
+    """Whether a condition holds for every path that begins with some letters."""
+    match = _PATHS_BELOW.fullmatch(condition.pattern)
+    if condition.subject != PATH or condition.literal or condition.nocase or match is None:
+        return False
+    begins = re.sub(r"\\(.)", r"\1", match[1])
+    if condition.negate:
+        return not head.startswith(begins) and not begins.startswith(head)
+    return head.startswith(begins) and (match[2] is None or head[len(begins) : len(begins) + 1] == "/")
 
 
 def path_below(folder: str, root: str) -> str | None:

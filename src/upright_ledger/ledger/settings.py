@@ -189,10 +189,13 @@ def _settings(document: Mapping[str, Any]) -> Settings:
         raise ValueError(f"slash is {new['slash']!r}; it must be one of {', '.join(SLASHES)}")
     if folding["case"] not in {"fold", "exact"}:
         raise ValueError(f"case is {folding['case']!r}; it must be fold or exact")
+    for key in _LISTS:
+        if not isinstance(folding.get(key, []), list):
+            raise ValueError(f"[folding] {key} is no list: {folding[key]!r}")  # noqa: TRY004
     policy = FoldingPolicy.from_dict(
         {"case": folding["case"]}
         | {k: [str(x) for x in folding[k]] for k in _LISTS if k in folding}
-        | {"significant": {str(k): [str(n) for n in v] for k, v in folding.get("significant", {}).items()}},
+        | {"significant": _significant(folding.get("significant", {}))},
     )
     weights = Weights(**{k: float(v) for k, v in document.get("value", {}).items()})
     return Settings(
@@ -214,6 +217,14 @@ def _settings(document: Mapping[str, Any]) -> Settings:
         _notify(document.get("notify", {})),
         _retention(document.get("retention", {})),
     )
+
+
+def _significant(table: Mapping[str, Any]) -> dict[str, list[str]]:
+    """Raises ValueError for a path whose parameters are no list."""
+    for path, names in table.items():
+        if not isinstance(names, list):
+            raise ValueError(f"[folding.significant] {path} is no list: {names!r}")  # noqa: TRY004
+    return {str(path): [str(n) for n in names] for path, names in table.items()}
 
 
 def _forms(document: Mapping[str, Any], policy: FoldingPolicy) -> tuple[SiteForm, ...]:
