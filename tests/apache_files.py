@@ -15,6 +15,7 @@ from rule_judge import ROOT, Asked, RuleFile, Server, run_server
 MODULES = "mpm_event authz_core rewrite alias dir headers proxy proxy_http access_compat env setenvif"
 FOLDERS = ("s", "s/t", "u")
 HOSTS = ("www.old.example", "shop.old.example", "m.old.example")
+EVERY = (*HOSTS, "other.example", "main.example")
 NAMES = (
     "a",
     "b",
@@ -211,7 +212,7 @@ def draw(rng: random.Random) -> RuleFile:
     rng.shuffle(hosts)
     for host in hosts[: rng.randint(1, 3)]:
         name = [f"ServerName {host}"] if rng.random() < 0.85 else []
-        known = {host} if name else {*HOSTS, "other.example"}
+        known = {host} if name else {*EVERY}
         if name and rng.random() < 0.2:
             name.append(f"ServerAlias {one(rng, '*.old.example', 'other.example')}")
             known |= {"other.example"} if name[1].endswith("other.example") else set(HOSTS)
@@ -219,13 +220,14 @@ def draw(rng: random.Random) -> RuleFile:
         at = rng.choice([0, len(inside)])
         port = one(rng, "*:80", "*:80", "*:80", "*:443", "_default_:80", "*:80 *:443")
         if not name and any(p in line for line in lines for p in (":80", ":443") if p in port):
-            known = set()  # another virtual host comes first, and nothing reaches it
+            # Another virtual host comes first: nothing reaches it, unless it takes over the name of what stands outside.
+            known = {"main.example"} if "ServerName main.example" in lines else set()
         named |= {(s, h) for s, p in (("http", "80"), ("https", "443")) if p in port for h in known}
         lines += [f"<VirtualHost {port}>", *inside[:at], *name, *inside[at:], "</VirtualHost>"]
     if not any("443" in line for line in lines):  # what no virtual host listens for goes to the server outside of them
-        named |= {("https", h) for h in (*HOSTS, "other.example")}
+        named |= {("https", h) for h in EVERY}
     if not any(":80" in line for line in lines):
-        named |= {("http", h) for h in (*HOSTS, "other.example")}
+        named |= {("http", h) for h in EVERY}
     return RuleFile("site.conf", "\n".join(lines) + "\n", frozenset(named))
 
 
@@ -240,7 +242,7 @@ def requests(rng: random.Random, file: RuleFile, count: int) -> list[Asked]:
         path = "/" + "/".join(rng.choice(NAMES) for _ in range(rng.choice([1, 1, 1, 2])))
         path += one(rng, "", "", "", "/", "/x%3Fy", "/x%23y", "//z", "/%E9", ".htm", "/q.php")
         query = one(rng, "", "", "", "?id=7", "?x=1&y=a%20b", "?z[]=1", "?", "?x")
-        host = one(rng, *HOSTS, "www.old.example", "other.example")
+        host = one(rng, *HOSTS, "www.old.example", "other.example", "main.example")
         out.append(Asked("https" if rng.random() < tls else "http", host, path + query))
     return out
 

@@ -9,6 +9,7 @@ for pair in nginx:nginx-light apache2:apache2 httxt2dbm:apache2-utils haproxy:ha
 done
 ls /usr/lib/lighttpd/mod_magnet.so >/dev/null 2>&1 || missing="$missing lighttpd-modules-lua"
 ls -d /usr/share/doc/apache2-doc/manual >/dev/null 2>&1 || missing="$missing apache2-doc"
+ls -d /usr/share/doc/nginx/examples >/dev/null 2>&1 || missing="$missing nginx-doc"
 ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || missing="$missing postgresql"
 [ -n "$missing" ] || exit 0
 if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null 2>&1; then

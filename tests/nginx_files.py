@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import random
+import re
+import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -267,6 +269,8 @@ def running(file: RuleFile) -> Iterator[Server]:
 
     def lay_out(folder: Path) -> list[str]:
         (folder / "www").mkdir()
+        for params in Path("/etc/nginx").glob("*_params"):
+            shutil.copy(params, folder)
         (folder / "part.inc").write_text("rewrite ^/b$ /part permanent;\n")
         temps = "".join(f"{k}_temp_path {folder}/{k};" for k in ("client_body", "proxy", "fastcgi", "uwsgi", "scgi"))
         text = file.text.replace(ROOT, f"{folder}/www")
@@ -276,3 +280,22 @@ def running(file: RuleFile) -> Iterator[Server]:
 
     with run_server("nginx", lay_out, "nginx.conf") as place:
         yield place
+
+
+EXAMPLES = Path("/usr/share/doc/nginx/examples")
+"""The examples of sites that Debian packs with nginx."""
+
+
+def examples() -> list[RuleFile]:
+    """Those examples, on the port that is tried, for the hosts that they name."""
+    found = []
+    for path in sorted(EXAMPLES.glob("*")):
+        text = path.read_text(encoding="utf-8") if path.is_file() else ""
+        if not re.search(r"^\s*server\s*\{", text, re.MULTILINE) or "http {" in text:
+            continue
+        text = re.sub(r"^(\s*#?)\s*listen\b.*$", "", text, flags=re.MULTILINE)
+        text = re.sub(r"^(\s*server\s*\{)", r"\1 listen 127.0.0.1:80;", text, flags=re.MULTILINE)
+        names = re.findall(r"^\s*server_name\s+([^;]*);", text, re.MULTILINE)
+        hosts = {(s, h.lstrip("*.")) for line in names for h in line.split() for s in ("http", "https")}
+        found.append(RuleFile(f"{path.name}.conf", text, frozenset(hosts)))
+    return found

@@ -131,6 +131,7 @@ def same(location: bytes, asked: Asked) -> str:
     """A location as browsers read it: without the own host, its escapes in one spelling."""
     text = "".join(chr(b) if 0x20 < b < 0x7F else f"%{b:02X}" for b in location)
     text = re.sub(r"^http://" + re.escape(asked.host) + r"(?::\d+)?(?=/|$)", "", text)
+    text = re.sub(r"^https?://" + re.escape(asked.host) + r"(?::\d+)?(?=//)", "", text)
     text = re.sub(r"^(https?://[^/?#]*?):\d+(?=[/?#]|$)", r"\1", text)
     text = re.sub(r"\?(?=#|$)", "", text)
     return re.sub(r"%[0-9A-Fa-f]{2}", lambda m: m[0].upper(), text)

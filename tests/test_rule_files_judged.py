@@ -71,3 +71,11 @@ def test_the_examples_of_the_manual_mean_what_the_server_does() -> None:
     found = judged(apache_files, ((file, Surroundings(), None) for file in files))
     assert len(files) - found["files that the server refuses"] > 150
     assert found["answered alike"] > 100
+
+
+@needs_server("nginx")
+@pytest.mark.skipif(not nginx_files.EXAMPLES.is_dir(), reason="the package nginx-doc is not installed")
+def test_the_examples_that_nginx_comes_with_mean_what_the_server_does() -> None:
+    files = nginx_files.examples()
+    found = judged(nginx_files, ((file, Surroundings(), None) for file in files))
+    assert len(files) - found["files that the server refuses"] >= 2

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from upright_ledger.core.imported import HOST, PATH, SCHEME, Condition, alternatives
 from upright_ledger.formats.apache_config import Directive, all_of, read_tree
@@ -70,6 +70,13 @@ def _servers(reader: PlaceReader, tree: list[Directive]) -> None:
         return
     alone = len({frozenset(_ports(d)) for d in sections}) == 1
     hosts = [_Host(d, _names(d.block), _schemes(d, alone), d.unless) for d in sections]
+    main = _names([Directive(0, "servername", d.words[:1]) for d in outer if d.name == "servername"][-1:])
+    for host in [h for h in hosts if not h.names]:  # the first one of a port answers for all hosts there
+        rest = tuple(x for x in host.schemes if x not in _first_of(host, hosts))
+        if rest == host.schemes:
+            host.names = main
+        elif rest and main:
+            hosts.append(replace(host, names=main, schemes=rest))
     _doubt(hosts)
     for host in _in_turn(reader, hosts):
         place = Place(reader.name, host.conditions, hosts=host.names)
@@ -119,7 +126,7 @@ def _in_turn(reader: PlaceReader, hosts: Sequence[_Host]) -> Iterator[_Host]:
     """Virtual hosts as they are asked: by their names, and at last one without a name, if it is the first of its port."""
     nameless = []
     for host in hosts:
-        first = tuple(s for s in host.schemes if next(h for h in hosts if s in h.schemes) is host)
+        first = _first_of(host, hosts)
         asked = host.schemes if host.names else first
         scheme = [Condition(SCHEME, asked[0], literal=True)] if len(asked) == 1 else []
         host.conditions = (*scheme, *_host_conditions(host.names))
@@ -131,6 +138,11 @@ def _in_turn(reader: PlaceReader, hosts: Sequence[_Host]) -> Iterator[_Host]:
             for d in filter(is_rule, all_of(host.directives)):
                 reader.miss(d, "its virtual host has no ServerName, and another one comes first")
     yield from nameless
+
+
+def _first_of(host: _Host, hosts: Sequence[_Host]) -> tuple[str, ...]:
+    """The schemes by which no other virtual host is asked before this one."""
+    return tuple(s for s in host.schemes if next(h for h in hosts if s in h.schemes) is host)
 
 
 def _names(directives: Sequence[Directive]) -> tuple[str, ...]:
