@@ -149,7 +149,15 @@ def guards(rng: random.Random) -> list[str]:
     if rng.random() < 0.06:
         out.append("Options -FollowSymLinks")
     if rng.random() < 0.15:
-        out.append(one(rng, "ErrorDocument 410 https://new.example/sorry", "ErrorDocument 410 /sorry.html"))
+        out.append(
+            one(
+                rng,
+                "ErrorDocument 410 https://new.example/sorry",
+                "ErrorDocument 410 /sorry.html",
+                "ErrorDocument 404 https://new.example/none",
+                "ErrorDocument 403 https://new.example/no",
+            )
+        )
     if rng.random() < 0.08:
         out += ['<If "%{REQUEST_URI} =~ m#^/a#">', "Redirect 301 /a https://new.example/if", "</If>"]
         if rng.random() < 0.5:
@@ -190,6 +198,8 @@ def server(rng: random.Random) -> list[str]:
     if rng.random() < 0.08:
         out.append(f"Alias /u {ROOT}/s")
     out += directories(rng)
+    if rng.random() < 0.06:
+        out.append(f"ErrorDocument {one(rng, '404', '403', '410')} https://new.example/error")
     if rng.random() < 0.3:
         rng.shuffle(out) if not any(x.startswith(("<", "RewriteCond")) for x in out) else None
     return out

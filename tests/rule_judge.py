@@ -115,7 +115,12 @@ def judge(file: RuleFile, server: Server, requests: Sequence[Asked], given: Surr
             found.counts["answered alike" if ours else "left alike"] += 1
         elif ours is None and named:
             found.counts["not understood"] += 1
-        elif ours is None and location == f"https://{asked.host}{asked.target}" and asked.scheme == "https":
+        elif (
+            ours is None
+            and theirs
+            and asked.scheme == "https"
+            and theirs[1] == same(f"https://{asked.host}{asked.target}".encode(), asked)
+        ):
             found.counts["leads to itself"] += 1
         elif rule is None and file.names_others(asked):
             found.counts["for a host that the file does not name"] += 1

@@ -13,6 +13,7 @@ from upright_ledger.formats.apache_config import Directive, all_of
 from upright_ledger.formats.apache_rules import (
     ALIAS,
     ALIASES,
+    INNER_ALIAS,
     INNER_REWRITE,
     REWRITE,
     Place,
@@ -79,7 +80,7 @@ class PlaceReader:
         self._of_folder(directives, place)
         self._rewrites(directives, place, self.engine_of(directives, self.engine))
         self._aliases(directives, place)
-        self._gone(directives, start)
+        self._errors(directives, place, start)
 
     def server(self, own: list[Directive], outer: list[Directive], place: Place) -> None:
         """A virtual host, or the whole of a file that has none. outer: what it takes over from outside of it."""
@@ -99,7 +100,7 @@ class PlaceReader:
         self._whole(outer, place, ALIAS)
         self._aliases(outer, place)
         self._folders(own, outer, place, engine)
-        self._gone([*own, *outer], start)
+        self._errors([*own, *outer], place, start)
 
     # Folders
 
@@ -242,18 +243,25 @@ class PlaceReader:
             certain = access == CLOSED and not d.name.startswith("<files")
             self.nothing(d, place, INNER_REWRITE, pattern, "" if certain else "not everybody may come in")
 
-    def _gone(self, directives: Sequence[Directive], start: int) -> None:
-        """Where 410 is answered by a page elsewhere, the server redirects there instead."""
-        told = [
-            d
-            for d in all_of(directives)
-            if d.name == "errordocument" and d.words[:1] == ["410"] and re.match(r"\w+:", d.words[-1])
-        ]
-        for number, rule in enumerate(self.out.rules):
-            if told and number >= start and rule.status == GONE:
+    def _errors(self, directives: Sequence[Directive], place: Place, start: int) -> None:
+        """Errors that are answered by an address elsewhere: the server redirects there instead."""
+        told = {
+            d.words[0]: d for d in all_of(directives) if d.name == "errordocument" and re.match(r"\w+:", d.words[-1])
+        }
+        gone, others = told.pop("410", None), list(told.values())
+        for d in others:
+            self.miss(d, "it redirects what is not found, or forbidden")
+        missed = {line for line, _, _ in self.out.missed}
+        for number in range(start, len(self.out.rules) if told or gone else 0):
+            rule = self.out.rules[number]
+            line = int(rule.where.rpartition(":")[2])
+            if gone and rule.status == GONE:
                 self.out.rules[number] = replace(rule, status=PASS)
-                why = f"line {told[0].line} may make a redirect of it"
-                self.out.missed.append((int(rule.where.rpartition(":")[2]), why, told[0].text[:MISSED_LENGTH]))
+                self.out.missed.append((line, f"line {gone.line} may make a redirect of it", gone.text[:MISSED_LENGTH]))
+            elif others and rule.status == PASS and rule.ends and line not in missed:
+                self.out.rules[number] = replace(rule, where=f"{self.name}:{others[0].line}")
+        if others:
+            self.nothing(others[0], place, INNER_ALIAS)
 
 
 def _inside(place: Place, path: str) -> Place:

@@ -115,8 +115,8 @@ def _rewrite(d: Directive, place: Place, before: Conditions, changer: int) -> li
     pattern, goal = d.words[0], d.words[1]
     flags = _rule_flags(d)
     status = _status(flags, goal)
-    if d.unless or before.why:
-        raise NotUnderstoodError(d.unless or before.why)
+    if d.unless or before.why or "${" in pattern:
+        raise NotUnderstoodError(d.unless or before.why or "it names a define that is not in the file")
     stops = bool({"L", "END"} & flags.keys())
     if status == 0 and goal != "-":
         raise NotUnderstoodError("it changes the request inside the server")
@@ -239,8 +239,8 @@ def read_alias(d: Directive, place: Place, miss: Miss) -> ImportedRule:
 
 
 def _alias(d: Directive, place: Place) -> ImportedRule:
-    if d.unless:
-        raise NotUnderstoodError(d.unless)
+    if d.unless or any("${" in w for w in d.words):
+        raise NotUnderstoodError(d.unless or "it names a define that is not in the file")
     given = list(d.words)
     status = ALIASES[d.name]
     if (

@@ -30,6 +30,7 @@ from upright_ledger.formats.rules_read import MISSED_LENGTH, RulesRead, Surround
 _SERVER = 1
 """The stage of what stands beside the locations."""
 _HANDERS = {"proxy_pass", "fastcgi_pass", "uwsgi_pass", "scgi_pass", "grpc_pass", "memcached_pass"}
+_CHANGES_ALL = {("merge_slashes", "off"), ("server_name_in_redirect", "on")}
 _FALLBACKS = 200
 """How many fallbacks of a server are followed; others may lead anywhere."""
 _SIGNS = {"=", "~", "~*", "^~"}
@@ -97,6 +98,10 @@ class ServerReader:
     def server(self, statements: Sequence[Statement], place: Place, line: int) -> None:
         """All that a server answers. line: where it begins; nobody else answers for it, unless it is 0."""
         start = len(self.out.rules)
+        for s in (*self.around, *all_of(statements)):
+            if tuple(s.words) in _CHANGES_ALL:
+                self.miss(s, "it changes what all rules see or say")
+                self._steps.passes(f"{self.name}:{s.line}", place)
         ended = self._steps.read(statements, replace(place, stage=_SERVER))
         broken = any(r.stage == _SERVER and not r.ends for r in self.out.rules[start:])  # some never get to the end
         if ended != "return" or broken:
@@ -186,10 +191,10 @@ class ServerReader:
             tried.update((location.line, s) for s in found)
         for s in [*pages, *tried.values()]:
             self.miss(s, "it may lead to a redirect inside the server")
-        gone = next((s for s in pages if "410" in s.words), None)
+        taken = {int(w): s for s in pages for w in s.words[1:-1] if w.isdigit()}
         for number in range(start, len(self.out.rules)) if pages or tried else ():
             rule = self.out.rules[number]
-            by = gone if rule.status == 410 else None
+            by = taken.get(rule.status)
             if number in self._steps.silent:
                 by = tried.get(int(rule.where.rpartition(":")[2]), pages[0] if pages else None)
             if by is not None:

@@ -38,10 +38,9 @@ def read_nginx(text: str, name: str, given: Surroundings | None = None) -> Rules
     """Read a configuration, a part of one, or the inside of a map. Raises NotUnderstoodError where its brackets do not close."""
     statements = read_tree(text)
     tables = tables_of(statements)
-    sections = [s for s in all_of(statements) if s.name == "server" and s.block is not None]
-    around = [
-        s for top in (statements, *(s.inner for s in statements if s.name == "http")) for s in top if s.block is None
-    ]
+    tops = [s for top in (statements, *(s.inner for s in statements if s.name == "http")) for s in top]
+    sections = [s for s in tops if s.name == "server" and s.block is not None]
+    around = [s for s in tops if s.block is None]
     reader = ServerReader(name, tables, given or Surroundings(), around)
     if not sections:
         if _is_bare_map(statements):
