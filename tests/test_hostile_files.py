@@ -29,6 +29,8 @@ from upright_ledger.formats.pages import read_page
 from upright_ledger.ledger.store import Ledger
 
 SIZE = 10_000
+ATTEMPTS = 3
+"""A collector that runs at a bad moment is no fault of a file."""
 NO_MATTER = 0.4
 """Seconds of CPU for some 20,000 characters that are no matter, whatever half of them takes."""
 
@@ -58,13 +60,16 @@ def seconds(work: Callable[[], object]) -> float:
 @given(piece=st.sampled_from(PIECES), name=st.sampled_from(sorted(WRITERS)))
 def test_twice_the_size_takes_twice_as_long(piece: str, name: str) -> None:
     with TemporaryDirectory() as held:
-        took = []
-        for size in (SIZE, 2 * SIZE):
-            text = WRITERS[name](piece * (size // len(piece)))
-            file = write(Path(held), name, text.encode("utf-8", "replace"))
-            ledger = fresh_ledger([OLD], [NEW])
-            took.append(seconds(partial(try_all, ledger, file)))
-        assert took[1] < max(NO_MATTER, 2.3 * took[0]), (piece, name, took)
+        for attempt in range(ATTEMPTS):
+            took = []
+            for size in (SIZE, 2 * SIZE):
+                text = WRITERS[name](piece * (size // len(piece)))
+                file = write(Path(held), name, text.encode("utf-8", "replace"))
+                ledger = fresh_ledger([OLD], [NEW])
+                took.append(seconds(partial(try_all, ledger, file)))
+            if took[1] < max(NO_MATTER, 2.3 * took[0]):
+                return
+            assert attempt < ATTEMPTS - 1, (piece, name, took)
 
 
 @settings(in_brief, max_examples=max(40, in_brief.max_examples // 3))

@@ -122,7 +122,7 @@ def decide_one(
         host_given,
     )
     result = Decided(mended=int(was_mended))
-    with ledger.step("decide", reason) as step:
+    with ledger.step("decide", reason, regardless=True) as step:
         entries = Entries(step.connection, ledger.policy_for(step))
         numbers = entries.ensure([(site, decision.folded.key, address.without_fragment)])
         result.made = entries.made
@@ -212,8 +212,8 @@ def decide_entries(ledger: Ledger, filters: Filters, answer: EntryAnswer, reason
     result = Decided(posted=len(fresh), unchanged=len(entries) - len(fresh))
     result.replaced = sum(1 for e in fresh if e.answer.kind != OPEN)
     with ledger.step("decide", reason) as step:
-        post_answers(step, [of_person(e, answer) for e in fresh])
-        step.summary = f"{len(fresh):,} entries: {answer.kind}" + (
+        result.posted = len(post_answers(step, [of_person(e, answer) for e in fresh]))
+        step.summary = f"{result.posted:,} entries: {answer.kind}" + (
             f" to {answer.destination}" if answer.destination else ""
         )
     return result
@@ -283,11 +283,10 @@ def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Deci
         result.made = writer.new_entries
         close_source(step.connection, source, facts, result.made)
         before = load_answers(step.connection)
-        postings = [_posting(d, numbers) for d in first.values()]
+        postings = post_answers(step, [_posting(d, numbers) for d in first.values()])
         result.unchanged = sum(1 for p in postings if before.get(p.entry) == p.answer)
         result.replaced = sum(1 for p in postings if p.entry in before and before[p.entry] != p.answer)
         result.posted, result.contested = len(postings) - result.unchanged, len(further)
-        post_answers(step, postings)
         post_claims(step, [_posting(d, numbers) for d in further])
         for template in templates:
             _post_template(step, template, result)

@@ -46,7 +46,8 @@ def fix(ledger: Ledger) -> list[Mend]:
     unique = {m.entry.id: m for m in mends}
     if unique:
         with ledger.step("check", "mended by --fix") as step:
-            post_answers(step, [of_person(m.entry, m.after, "check --fix") for m in unique.values()])
+            posted = post_answers(step, [of_person(m.entry, m.after, "check --fix") for m in unique.values()])
+            unique = {p.entry: unique[p.entry] for p in posted}
             step.summary = f"{len(unique):,} answers mended"
     return list(unique.values())
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Mapping
-from contextlib import suppress
+from contextlib import ExitStack, suppress
 from dataclasses import dataclass, replace
 from functools import partial
 from itertools import chain
@@ -29,7 +30,7 @@ from upright_ledger.core.evidence import (
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.placing import Placer
 from upright_ledger.core.sites import Sites
-from upright_ledger.errors import InputError, UsageError
+from upright_ledger.errors import InputError, RefusedError, UsageError
 from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.recognising import ACCESS_LOG, SHEET, recognise
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record
@@ -39,6 +40,7 @@ from upright_ledger.ledger.builds import live_builds
 from upright_ledger.ledger.classifying import reclassify
 from upright_ledger.ledger.entries import count_entries
 from upright_ledger.ledger.imports import add_imported
+from upright_ledger.ledger.settings import read_settings_of
 from upright_ledger.ledger.sightings import SightingWriter
 from upright_ledger.ledger.sources import (
     SourceFacts,
@@ -51,7 +53,7 @@ from upright_ledger.ledger.sources import (
     newest_source,
     withdraw_source,
 )
-from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.store import Ledger, stored_policy
 
 GATHER, ERRORS = "gather", "errors"
 """Purposes of sources: they name old URLs, or addresses that fail."""
@@ -104,9 +106,12 @@ def gather(
         "without": sorted(options.around.absent),
         "root": options.around.document_root,
     }
-    reader = _SourceReader(
-        ledger, options, base, period, amend, within, {k: v for k, v in asked.items() if v}, trusted=trusted
-    )
+    said = {k: v for k, v in asked.items() if v}
+
+    def new_reader() -> _SourceReader:
+        return _SourceReader(ledger, options, base, period, amend, within, said, trusted=trusted)
+
+    reader = new_reader()
     results: list[Gathered] = []
     with inputs(paths) as files:
         kinds = {file: kind or recognise(file.path) for file in files}
@@ -118,7 +123,9 @@ def gather(
             file = queue.pop(0)
             progress(file.name)
             try:
-                result, reading = reader.read(file, kinds.get(file) or kind or recognise(file.path))
+                reader, (result, reading) = _read_whole(
+                    reader, new_reader, file, kinds.get(file) or kind or recognise(file.path)
+                )
             except InputError as error:
                 if len(files) == 1 and not results:
                     raise
@@ -130,6 +137,45 @@ def gather(
             seen.update(queue)
     with ledger.reading() as connection:
         return Gathering(results, count_entries(connection))
+
+
+FOLDING_SECONDS = 30.0
+"""How long a change of the settings may take from the database to the file."""
+
+
+class _FoldedMeanwhileError(Exception):
+    """All entries were folded anew while a file was read."""
+
+
+class _GatheredMeanwhileError(Exception):
+    """Somebody else gathered while a log was read, whose lines may be the same."""
+
+
+def _read_whole(
+    reader: _SourceReader, new_reader: Callable[[], _SourceReader], file: Input, kind: str
+) -> tuple[_SourceReader, tuple[Gathered, Reading]]:
+    """Read a file into the ledger, and anew where its entries are folded otherwise by then; returns the reader to go on with."""
+    until = time.monotonic() + FOLDING_SECONDS
+    alone = False
+    while True:
+        try:
+            return reader, reader.read(file, kind, alone=alone)
+        except _FoldedMeanwhileError:
+            reader = _by_new_settings(reader.ledger, new_reader, until)
+        except _GatheredMeanwhileError:
+            alone = True  # lines that stand in both logs are to be known, so that nobody else gathers now
+
+
+def _by_new_settings(ledger: Ledger, new_reader: Callable[[], _SourceReader], until: float) -> _SourceReader:
+    """A reader by the settings as they are now; what changes them writes the database first, and the file a moment later."""
+    while True:
+        ledger.settings = read_settings_of(ledger.folder)
+        try:
+            return new_reader()
+        except RefusedError:
+            if time.monotonic() > until:
+                raise
+            time.sleep(0.2)
 
 
 def _parts_of(file: Input, kind: str, options: ReadOptions, notes: dict[Path, list[str]]) -> list[Input]:
@@ -201,7 +247,9 @@ class _SourceReader:
     ) -> None:
         """amend: what is done to each item before it is placed. within, trusted: see `gather`. asked: what the user said of how files are to be read."""
         self._asked = asked
-        self._ledger = ledger
+        self.ledger = ledger
+        ledger.look_anew()
+        self._policy = ledger.stored_policy()[0]
         with ledger.reading() as connection:
             ledger.refuse_other_policy(connection)
         self._placer = Placer(ledger.settings.sites, ledger.settings.policy, base)
@@ -212,70 +260,78 @@ class _SourceReader:
         self._purpose = ERRORS if amend is not None else GATHER
         self._amend, self._within, self._trusted = amend, within, trusted
 
-    def read(self, file: Input, kind: str) -> tuple[Gathered, Reading]:
-        """Read a file and post what it says as one step. Raises InputError, having posted nothing of it."""
+    def read(self, file: Input, kind: str, *, alone: bool = False) -> tuple[Gathered, Reading]:
+        """Read a file and post what it says as one step; alone: nobody else writes while it is read. Raises InputError, having posted nothing of it."""
         if kind == ACCESS_LOG:
-            return self._post(file, kind, "")
+            return self._post(file, kind, "", alone=alone)
         digest, size = digest_of(file.path)
         if file.sheet and file.sheet != fullest_sheet(file.path):
             digest = f"{digest}#{file.sheet}"
-        with self._ledger.reading() as connection:
+        with self.ledger.reading() as connection:
             known = find_source(connection, digest, self._purpose)
         if known is not None and (not self._asked or dict(known.asked or {}) == dict(self._asked)):
             return Gathered(file.name, known.kind, known=True), Reading()
-        return self._post(file, kind, digest, size, known.id if known is not None else 0)
+        return self._post(file, kind, digest, size, known.id if known is not None else 0, alone=alone)
 
-    def _post(self, file: Input, kind: str, digest: str, size: int = 0, anew: int = 0) -> tuple[Gathered, Reading]:
+    def _post(
+        self, file: Input, kind: str, digest: str, size: int = 0, anew: int = 0, *, alone: bool = False
+    ) -> tuple[Gathered, Reading]:
         """anew: the source of an earlier reading of the same file, in whose place this one comes, or 0."""
-        with self._ledger.reading() as connection:
-            newest = newest_source(connection)
         options = self._options if self._trusted else replace(self._options, known_lines=self._known_lines)
-        reading = read_urls(file.path, kind, replace(options, sheet=file.sheet))[1]
-        sorter = Sorter(self._placer, Gathered(file.name, kind), self._ledger.folder)
-        result = sorter.result
-        with suppress(_AllKnownError), sorter.rejects:
+        sorter = Sorter(self._placer, Gathered(file.name, kind), self.ledger.folder)
+        result, reading = sorter.result, Reading()
+        with suppress(_AllKnownError), sorter.rejects, ExitStack() as held:
+            if alone:
+                step = held.enter_context(self.ledger.step("gather", file.name))
+            self.ledger.look_anew()
+            with self.ledger.reading() as connection:
+                newest = newest_source(connection)
+            reading = read_urls(file.path, kind, replace(options, sheet=file.sheet))[1]
             batches = sorter.batches(map(self._amend, reading.items) if self._amend else reading.items)
             first = next(batches, [])  # a log is read whole before its step begins, so that others need not wait
-            with self._ledger.step("gather", file.name) as step:
-                known = find_source(step.connection, digest, self._purpose) if digest else None
-                if (known.id if known is not None else 0) != anew:
-                    return Gathered(file.name, kind, known=True), reading  # somebody else was quicker
-                if not digest and newest_source(step.connection) != newest:
-                    raise InputError(
-                        f"{file.path} overlaps in time with what somebody else gathered", "gather it again"
-                    )
-                if anew:
-                    withdraw_source(step, anew)
-                    result.anew = True
-                source = add_source(step, self._facts(file, sorter, reading, digest, size))
-                writer = SightingWriter(step.connection, source, self._ledger.policy_for(step))
-                for batch in chain([first], batches):
-                    writer.add(batch)
-                sorter.settle(writer.settle())
-                if anew:
-                    reclassify(step.connection, anew, self._placer)
-                result.new_entries = writer.new_entries
-                sorter.finish(reading)
-                if self._says_nothing(result):
-                    raise _no_url(file.path, result)
-                if reading.lines is not None and self._all_known(result):
-                    result.known = True
-                    raise _AllKnownError
-                facts = self._facts(file, sorter, reading, digest, size)
-                close_source(step.connection, source, facts, result.new_entries)
-                add_set_aside(step.connection, source, sorter.aside_texts)
-                add_imported(step.connection, source, reading.rules)
-                if reading.lines is not None:
-                    add_log_lines(step.connection, source, reading.lines.method, reading.lines.found)
-                step.summary = f"{result.accepted:,} of {result.lines:,} lines, {result.new_entries:,} new entries"
-                if self._within is not None:
-                    self._within(step.connection)
-                # Before the step is complete: an orphaned rejects file does no harm, a missing one would.
-                result.rejects_file = sorter.rejects.keep(source, file.name)
+            if not alone:
+                step = held.enter_context(self.ledger.step("gather", file.name))
+            if stored_policy(step.connection)[0] != self._policy:
+                raise _FoldedMeanwhileError
+            known = find_source(step.connection, digest, self._purpose) if digest else None
+            if (known.id if known is not None else 0) != anew:
+                return Gathered(file.name, kind, known=True), reading  # somebody else was quicker
+            if not digest and not alone and newest_source(step.connection) != newest:
+                raise _GatheredMeanwhileError
+            if anew:
+                withdraw_source(step, anew)
+                result.anew = True
+            source = add_source(step, self._facts(file, sorter, reading, digest, size))
+            number = self.ledger.policy_for(step)
+            writer = SightingWriter(step.connection, source, number)
+            for batch in chain([first], batches):
+                writer.add(batch)
+            sorter.settle(writer.settle())
+            if anew:
+                reclassify(step.connection, anew, self._placer)
+            result.new_entries = writer.new_entries
+            sorter.finish(reading)
+            if self._says_nothing(result):
+                raise _no_url(file.path, result)
+            if reading.lines is not None and self._all_known(result):
+                result.known = True
+                raise _AllKnownError
+            facts = self._facts(file, sorter, reading, digest, size)
+            close_source(step.connection, source, facts, result.new_entries)
+            add_set_aside(step.connection, source, sorter.aside_texts)
+            add_imported(step.connection, source, reading.rules)
+            if reading.lines is not None:
+                add_log_lines(step.connection, source, reading.lines.method, reading.lines.found)
+            step.summary = f"{result.accepted:,} of {result.lines:,} lines, {result.new_entries:,} new entries"
+            if self._within is not None:
+                self._within(step.connection)
+            # Before the step is complete: an orphaned rejects file does no harm, a missing one would.
+            result.rejects_file = sorter.rejects.keep(source, file.name)
+        self._policy = self.ledger.stored_policy()[0]
         return result, reading
 
     def _known_lines(self, method: str) -> dict[str, list[bytes]]:
-        with self._ledger.reading() as connection:
+        with self.ledger.reading() as connection:
             return known_log_lines(connection, method)
 
     @staticmethod

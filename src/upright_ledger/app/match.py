@@ -106,7 +106,7 @@ def match(
     reason = f"accepting at {acceptance.threshold:.3g} and above" if answering else "proposals only"
     with ledger.step("match", reason) as step:
         if answering:
-            post_answers(step, postings)
+            postings = post_answers(step, postings, from_evidence=True)
         store_proposals(step.connection, step.id, stored)
         step.noted = bool(stored)
         posted = len(postings) if answering else 0

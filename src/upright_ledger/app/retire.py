@@ -107,11 +107,12 @@ def retire(book: Book, days: int, *, accept: bool = False) -> Retiring:
     if accept and result.proposed:
         with book.ledger.step("retire", f"unused for {days} days up to {last}") as step:
             exact = [r.entries[0] for r in result.proposed if not r.template]
-            post_answers(step, [of_person(e, usual(IGNORE), note=_note(e)) for e in exact])
+            postings = [of_person(e, usual(IGNORE), note=_note(e)) for e in exact]
+            result.retired = len(post_answers(step, postings, from_evidence=True))
             for rule in result.proposed:
                 if rule.template:
                     remove_template(step, rule.site, rule.template)
-            result.retired = len(result.proposed)
+                    result.retired += 1
             step.summary = f"{result.retired:,} rules retired"
     return result
 

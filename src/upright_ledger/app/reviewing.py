@@ -21,8 +21,9 @@ from upright_ledger.formats.recognising import SHEET, recognise
 from upright_ledger.formats.rows import rows_of
 from upright_ledger.formats.workbooks import Sheet, workbook_bytes
 from upright_ledger.formats.writing import bare_cell, csv_bytes, write_whole
-from upright_ledger.ledger.answers import MATCH, answers_before, last_step, of_person, post_answers, sampled
+from upright_ledger.ledger.answers import MATCH, answers_before, of_person, post_answers, sampled
 from upright_ledger.ledger.entries import Entry
+from upright_ledger.ledger.journal import last_step
 from upright_ledger.ledger.stock import StoredProposal, load_proposals
 from upright_ledger.ledger.store import Ledger
 
@@ -165,8 +166,8 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
             result.changed.append(change)
     if result.changes and not dry_run:
         with ledger.step("review", reason or path.name) as step:
-            post_answers(step, [of_person(c.entry, c.answer, c.where, c.note) for c in result.changes])
-            step.summary = f"{len(result.changes):,} answers from {path.name}"
+            posted = post_answers(step, [of_person(c.entry, c.answer, c.where, c.note) for c in result.changes])
+            step.summary = f"{len(posted):,} answers from {path.name}"
         result.posted = True
     return result
 

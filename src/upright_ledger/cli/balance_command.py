@@ -11,9 +11,9 @@ from upright_ledger.app.balance import balance
 from upright_ledger.app.book import Book
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core.answers import OPEN, WANTED
 from upright_ledger.ledger.entries import Entry
-from upright_ledger.ledger.store import open_ledger
 
 SHOWN_SOURCES = 12
 SHOWN_WAITING = 10

@@ -21,8 +21,8 @@ from upright_ledger.cli.common import (
     sheet_option,
     show_columns,
 )
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.store import open_ledger
 
 SHOWN_CAUSES = 15
 SHOWN_OF_EACH = 3

@@ -18,10 +18,10 @@ from upright_ledger.cli.common import (
     sheet_option,
     show_columns,
 )
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer, usual
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.store import open_ledger
 
 SHOWN = 8
 

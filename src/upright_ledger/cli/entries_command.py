@@ -11,11 +11,11 @@ from upright_ledger.app import entries as task
 from upright_ledger.app.book import Book
 from upright_ledger.cli import show
 from upright_ledger.cli.common import FILE, json_option
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core.answers import ANSWERS
 from upright_ledger.core.evidence import PER_PERIOD
 from upright_ledger.ledger.answers import BY
 from upright_ledger.ledger.entries import Said
-from upright_ledger.ledger.store import open_ledger
 
 SHOWN = 20
 SHOWN_SPELLINGS = 12

@@ -9,9 +9,9 @@ import click
 from upright_ledger.app.folding import FoldingReport, folding
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core.significance import Doubt, Suggestion
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.store import open_ledger
 
 SHOWN = 12
 

@@ -12,11 +12,11 @@ import click
 from upright_ledger.app.gather import SHOWN_REJECTS, Gathered, gather
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option, paths_argument, read_options, reading_options, sheet_option
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core import traffic
 from upright_ledger.core.triage.days import is_day
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.rules_read import Surroundings
-from upright_ledger.ledger.store import open_ledger
 
 
 @click.command("gather")

@@ -10,8 +10,8 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.handover import Drift, behind, builds, drift, mark
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.store import open_ledger
 
 SHOWN = 12
 

@@ -10,9 +10,9 @@ import click
 from upright_ledger.app.match import MAX_ERROR, Matched, match
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core.matching.acceptance import Acceptance
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.store import open_ledger
 
 SHOWN = 8
 SHOWN_FAMILIES = 5

@@ -7,8 +7,8 @@ from pathlib import Path
 
 from upright_ledger.app.opening import overview
 from upright_ledger.cli import show
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.ledger.settings import FILE_NAME
-from upright_ledger.ledger.store import open_ledger
 
 
 def show_overview(folder: Path, *, as_json: bool) -> None:

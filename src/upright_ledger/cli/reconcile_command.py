@@ -11,9 +11,9 @@ from upright_ledger.app.reconcile import Change, Reconciled, reconcile
 from upright_ledger.app.results import Results
 from upright_ledger.cli import show
 from upright_ledger.cli.common import FILE, json_option
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core.reconciling import ADDED, BETTER, CONTENT, ELSEWHERE, MISSING, SAME, WORSE
 from upright_ledger.core.verdicts import ORDER
-from upright_ledger.ledger.store import open_ledger
 
 SHOWN = 20
 _WORDS = {

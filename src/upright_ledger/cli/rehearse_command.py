@@ -19,8 +19,8 @@ from upright_ledger.cli.common import (
     read_options,
     reading_options,
 )
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.results import ON_SCREEN, show_coverage, show_results, write_results
-from upright_ledger.ledger.store import open_ledger
 
 
 @click.command("rehearse")

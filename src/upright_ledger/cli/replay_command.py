@@ -27,6 +27,7 @@ from upright_ledger.cli.common import (
     read_options,
     reading_options,
 )
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.results import (
     ON_SCREEN,
     compared_dict,
@@ -38,7 +39,6 @@ from upright_ledger.cli.results import (
 from upright_ledger.core.addresses import Address
 from upright_ledger.core.verdicts import ORDER
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.store import open_ledger
 
 
 @click.command("replay")

@@ -10,8 +10,8 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.retire import Retiring, retire
 from upright_ledger.cli import show
 from upright_ledger.cli.common import FILE, json_option
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.formats.writing import csv_bytes, write_whole
-from upright_ledger.ledger.store import open_ledger
 
 SHOWN = 15
 COLUMNS = (

@@ -12,10 +12,10 @@ from upright_ledger.app.queue import Queue
 from upright_ledger.app.reviewing import Change, Reviewed, read_sheet, write_sheet
 from upright_ledger.cli import show
 from upright_ledger.cli.common import FILE, json_option
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.review_screen import Screen
 from upright_ledger.core.answers import ANSWERS
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.store import open_ledger
 
 SHOWN = 8
 

@@ -10,8 +10,8 @@ import click
 from upright_ledger.app.runs import RunLine, call_run, load_run, runs
 from upright_ledger.cli import show
 from upright_ledger.cli.common import hops_option, json_option, out_option
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.results import ON_SCREEN, show_results, write_results
-from upright_ledger.ledger.store import open_ledger
 
 
 @click.command("runs")

@@ -8,7 +8,7 @@ import click
 
 from upright_ledger.app.book import Book
 from upright_ledger.cli import show
-from upright_ledger.ledger.store import open_ledger
+from upright_ledger.cli.opening import open_ledger
 
 
 @click.command("serve")

@@ -20,9 +20,9 @@ from upright_ledger.cli.common import (
     sheet_option,
     show_columns,
 )
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.renamed_screen import show_renamed
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.store import open_ledger
 
 
 @click.command("stock")

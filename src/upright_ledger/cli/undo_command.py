@@ -9,7 +9,7 @@ import click
 from upright_ledger.app.history import undo
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
-from upright_ledger.ledger.store import open_ledger
+from upright_ledger.cli.opening import open_ledger
 
 
 @click.command("undo")

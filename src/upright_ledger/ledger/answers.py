@@ -12,6 +12,7 @@ from sqlalchemy import Connection, Row, func, select
 
 from upright_ledger.core.answers import OPEN, EntryAnswer
 from upright_ledger.core.rules import CARRY_TRACKING
+from upright_ledger.errors import RefusedError
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.bulk import batches
 from upright_ledger.ledger.entries import Entry
@@ -69,9 +70,16 @@ def of_person(entry: Entry, answer: EntryAnswer, where: str = "", note: str = ""
     return Posting(entry.id, answer, PERSON, entry.old or entry.legacy_url, entry.host_given, where, note)
 
 
-def post_answers(step: Step, postings: Iterable[Posting]) -> None:
-    """Put answers in place of whatever the entries had, and settle claims that contested them."""
-    postings = list(postings)
+def post_answers(step: Step, postings: Iterable[Posting], *, from_evidence: bool = False) -> list[Posting]:
+    """Put answers in place of whatever the entries had, and settle claims that contested them; returns what was posted.
+
+    Entries that somebody else answered after they were read are left alone (`Step.meanwhile`); where answers were worked out from evidence,
+    those that were seen anew, too. Raises RefusedError where all entries were folded anew since.
+    """
+    wanted = list(postings)
+    changed, seen = changed_meanwhile(step)
+    postings = [p for p in wanted if p.entry not in changed and not (from_evidence and p.entry in seen)]
+    step.meanwhile += len(wanted) - len(postings)
     untold = [p.entry for p in postings if p.found is None and p.answer.destination]
     offered, before = proposals_of(step.connection, untold), _found_before(step.connection, untold)
     who = author()
@@ -106,6 +114,29 @@ def post_answers(step: Step, postings: Iterable[Posting]) -> None:
     gone = [{"entry": c.entry, "number": c.number} for p in postings for c in contested.get(p.entry, ())]
     if gone:
         step.remove("claims", gone)
+    return postings
+
+
+def changed_meanwhile(step: Step) -> tuple[set[int], set[int]]:
+    """Entries that were answered, and entries of which something was seen, after that was read which a step goes by."""
+    if step.since is None:
+        return set(), set()
+    c, s, v, p = schema.changes, schema.sources, schema.evidence, schema.spellings
+    since = (c.c.step > step.since, c.c.step < step.id)
+    if step.connection.scalar(select(func.count()).where(c.c.table_name == "policies", *since)):
+        raise RefusedError(
+            "all entries were folded anew while this was worked out", "run it again; nothing was changed"
+        )
+    rows = step.connection.scalars(select(c.c.row_key).where(c.c.table_name == "answers", *since))
+    answered = {int(json.loads(key)[0]) for key in rows}
+    rows = step.connection.scalars(select(c.c.row_key).where(c.c.table_name == "sources", *since))
+    sources = {int(json.loads(key)[0]) for key in rows}
+    sources |= set(step.connection.scalars(select(s.c.id).where(s.c.step > step.since, s.c.step < step.id)))
+    seen: set[int] = set()
+    for some in batches(sources, 500):
+        query = select(p.c.entry).join(v, v.c.spelling == p.c.id).where(v.c.source.in_(some), p.c.entry.is_not(None))
+        seen |= set(step.connection.scalars(query.distinct()))
+    return answered, seen
 
 
 def _found_before(connection: Connection, entries: Iterable[int]) -> dict[tuple[int, str], Found]:
@@ -183,8 +214,3 @@ def answers_before(connection: Connection, step: int) -> dict[int, tuple[EntryAn
         was = row.before or {"kind": OPEN, "status": 0, "destination": "", "note": ""}
         found.setdefault(entry, (EntryAnswer(was["kind"], was["status"], was["destination"]), was["note"]))
     return found
-
-
-def last_step(connection: Connection) -> int:
-    """The number of the last step in the journal."""
-    return connection.scalar(select(func.max(schema.steps.c.id))) or 0

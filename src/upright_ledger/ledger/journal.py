@@ -27,6 +27,10 @@ class Step:
     noted: bool = field(default=False)
     sources: set[int] = field(default_factory=set)
     """Those that began or ceased to count, or may have."""
+    since: int | None = None
+    """The last step that was known when that was read which this step goes by; None where nothing came after it."""
+    meanwhile: int = 0
+    """Entries that were left alone, as they were answered, or seen anew, after they were read."""
 
     @property
     def is_empty(self) -> bool:
@@ -101,6 +105,11 @@ def _row_key(keys: tuple[str, ...], row: Mapping[str, Any]) -> str:
 
 def _is_row(table: Table, keys: tuple[str, ...], row: Mapping[str, Any]) -> Any:
     return and_(*(table.c[k] == row[k] for k in keys))
+
+
+def last_step(connection: Connection) -> int:
+    """The number of the last step in the journal."""
+    return connection.scalar(select(func.max(steps.c.id))) or 0
 
 
 def history(connection: Connection) -> list[Row[Any]]:

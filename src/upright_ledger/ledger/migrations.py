@@ -129,17 +129,26 @@ MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
 )
 
 
+NEWEST = MIGRATIONS[-1][0]
+"""The number of the schema that this program writes."""
+
+
 def migrate(connection: Connection) -> int:
     """Bring a database to the newest schema; returns its number. Raises InputError for one that is newer."""
-    present = 0
-    if inspect(connection).has_table("migrations"):
-        present = connection.scalar(select(func.max(schema.migrations.c.number))) or 0
-    newest = MIGRATIONS[-1][0]
-    if present > newest:
-        raise InputError(f"this ledger has schema {present}, and this program knows {newest}", "use a newer upright")
+    present = schema_number(connection)
     for number, name, change in MIGRATIONS:
         if number > present:
             change(connection)
             applied = datetime.now(UTC).isoformat(timespec="seconds")
             connection.execute(insert(schema.migrations).values(number=number, name=name, applied=applied))
-    return newest
+    return NEWEST
+
+
+def schema_number(connection: Connection) -> int:
+    """The number of a database's schema; 0 for one that has none. Raises InputError for one that is newer than this program."""
+    present = 0
+    if inspect(connection).has_table("migrations"):
+        present = connection.scalar(select(func.max(schema.migrations.c.number))) or 0
+    if present > NEWEST:
+        raise InputError(f"this ledger has schema {present}, and this program knows {NEWEST}", "use a newer upright")
+    return int(present)

@@ -4,23 +4,26 @@ from __future__ import annotations
 
 import getpass
 import os
-from collections.abc import Iterator
+import sqlite3
+import threading
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 from sqlalchemy import Connection, Engine, create_engine, event, func, insert, select, text, update
-from sqlalchemy.engine import make_url
+from sqlalchemy.engine import URL, make_url
 from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
 
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.errors import InputError, RefusedError, UsageError
 from upright_ledger.ledger import schema
-from upright_ledger.ledger.journal import Step
-from upright_ledger.ledger.migrations import migrate
+from upright_ledger.ledger.journal import Step, last_step
+from upright_ledger.ledger.migrations import NEWEST, migrate, schema_number
 from upright_ledger.ledger.settings import FILE_NAME, Settings, read_settings
 
 DATABASE_FILE = "ledger.db"
@@ -44,60 +47,113 @@ def author() -> str:
         return "unknown"
 
 
+_WRITES = "upright_writes"
+_READING: Mapping[str, Mapping[str, Any]] = {"sqlite": {}, "postgresql": {"isolation_level": "REPEATABLE READ"}}
+"""What makes all statements of a connection see one state of the database."""
+
+
+@dataclass(frozen=True)
+class _View:
+    """A state of the ledger that is being read. step: the last step in it."""
+
+    connection: Connection
+    step: int
+
+
 @dataclass
 class Ledger:
     """An open ledger: a folder with settings, and the database they name."""
 
     folder: Path
     settings: Settings
+    left_alone: int = 0
+    """Entries that were not answered, as they changed after they were read."""
+    known: int | None = None
+    """The last step that there was when it was opened, or the last one of its own."""
+    _views: dict[tuple[int, int], _View] = field(default_factory=dict, repr=False)
 
     @cached_property
     def engine(self) -> Engine:
-        url = self.settings.database or f"sqlite:///{self.folder / DATABASE_FILE}"
-        return _engine(url)
+        own = URL.create("sqlite", database=str(self.folder / DATABASE_FILE))
+        return _engine(self.settings.database or own)
 
     @contextmanager
     def reading(self) -> Iterator[Connection]:
-        """A connection to look things up."""
-        with (
-            _database_errors(self.settings.database or str(self.folder / DATABASE_FILE)),
-            self.engine.connect() as connection,
-        ):
-            yield connection
+        """A connection to look things up. All that a command reads between two changes of its own is one state of the ledger."""
+        with _database_errors(self.where):
+            try:
+                yield self._view().connection
+            except SQLAlchemyError:
+                self.look_anew()
+                raise
+
+    def _view(self) -> _View:
+        key = (os.getpid(), threading.get_ident())
+        if key not in self._views:
+            connection = self.engine.connect().execution_options(**_READING[self.engine.dialect.name])
+            self._views[key] = _View(connection, last_step(connection))
+        return self._views[key]
+
+    def look_anew(self) -> None:
+        """Let what is read from now on be the state that the ledger has then."""
+        view = self._views.pop((os.getpid(), threading.get_ident()), None)
+        if view is not None:
+            view.connection.close()
 
     @contextmanager
-    def step(self, command: str, reason: str = "") -> Iterator[Step]:
+    def step(self, command: str, reason: str = "", *, regardless: bool = False) -> Iterator[Step]:
         """One change, whole or not at all: a journal step in one transaction.
 
-        A step that recorded nothing leaves no trace in the journal.
+        A step that recorded nothing leaves no trace in the journal. What was read before it counts as it was read: entries that
+        somebody else answered meanwhile are left alone (`Step.meanwhile`), unless it goes on regardless of what was read.
         """
-        with (
-            _database_errors(self.settings.database or str(self.folder / DATABASE_FILE)),
-            self.engine.begin() as connection,
-        ):
-            if connection.dialect.name == "postgresql":
-                # Steps run one after the other, as they do in SQLite; readers are not held up.
-                connection.execute(text("LOCK TABLE steps IN EXCLUSIVE MODE"))
-            done = connection.execute(
-                insert(schema.steps).values(time=now(), author=author(), command=command, reason=reason, summary="")
-            )
-            step = Step(connection, int(done.inserted_primary_key[0]))  # type: ignore[index]
-            yield step
-            if step.is_empty:
-                connection.execute(schema.steps.delete().where(schema.steps.c.id == step.id))
-            else:
-                connection.execute(
-                    update(schema.steps).where(schema.steps.c.id == step.id).values(summary=step.summary)
+        view = self._views.get((os.getpid(), threading.get_ident()))
+        since = None if regardless else view.step if view is not None else self.known
+        try:
+            with self._writing() as connection:
+                if connection.dialect.name == "postgresql":
+                    # Steps run one after the other, as they do in SQLite; readers are not held up.
+                    connection.execute(text("LOCK TABLE steps IN EXCLUSIVE MODE"))
+                before = last_step(connection)
+                done = connection.execute(
+                    insert(schema.steps).values(time=now(), author=author(), command=command, reason=reason, summary="")
                 )
+                number = int(done.inserted_primary_key[0])  # type: ignore[index]
+                step = Step(connection, number, since=since if since != before else None)
+                yield step
+                if step.is_empty:
+                    connection.execute(schema.steps.delete().where(schema.steps.c.id == step.id))
+                else:
+                    connection.execute(
+                        update(schema.steps).where(schema.steps.c.id == step.id).values(summary=step.summary)
+                    )
+            self.left_alone += step.meanwhile
+            self.known = step.id
+        finally:
+            self.look_anew()
 
     @contextmanager
     def writing(self) -> Iterator[Connection]:
         """A transaction for derived data (runs, builds) that the journal does not carry."""
+        try:
+            with self._writing() as connection:
+                yield connection
+        finally:
+            self.look_anew()
+
+    @contextmanager
+    def _writing(self) -> Iterator[Connection]:
         with (
-            _database_errors(self.settings.database or str(self.folder / DATABASE_FILE)),
-            self.engine.begin() as connection,
+            _database_errors(self.where),
+            self.engine.connect().execution_options(**{_WRITES: True}) as connection,
+            connection.begin(),
         ):
             yield connection
+
+    @property
+    def where(self) -> str:
+        """Where its database is."""
+        return self.settings.database or str(self.folder / DATABASE_FILE)
 
     def stored_policy(self) -> tuple[int, FoldingPolicy]:
         """The folding policy under which the entries stand, and its number."""
@@ -132,11 +188,11 @@ def stored_policy(connection: Connection) -> tuple[int, FoldingPolicy]:
     return int(row.number), FoldingPolicy.from_dict({"version": 1, **row.settings})
 
 
-def _engine(url: str) -> Engine:
+def _engine(url: str | URL) -> Engine:
     try:
         engine = create_engine(url)
     except (ArgumentError, NoSuchModuleError):
-        told = url.rpartition("@")[2].partition("?")[0]
+        told = str(url).rpartition("@")[2].partition("?")[0]
         raise UsageError(f"{told!r} is no database address", "such as postgresql+psycopg://user@host/name") from None
     except ModuleNotFoundError as error:
         raise UsageError(
@@ -161,10 +217,21 @@ def refuse_password(url: str) -> None:
 
 
 def _prepare_sqlite(engine: Engine) -> None:
+    path = engine.url.database or ""
+
+    @event.listens_for(engine, "do_connect")
+    def on_opening(_dialect: Any, _record: Any, _arguments: Any, options: dict[str, Any]) -> Any:
+        if not path or not os.path.exists(path) or _can_be_written(path):  # noqa: PTH110
+            return None  # as usual
+        # Somebody else's, or on a medium that cannot be written: to be read all the same.
+        alone = "" if os.path.exists(f"{path}-wal") else "&immutable=1"  # noqa: PTH110
+        return sqlite3.connect(f"file:{quote(os.path.abspath(path))}?mode=ro{alone}", uri=True, **options)  # noqa: PTH100
+
     @event.listens_for(engine, "connect")
     def on_connect(connection: Any, _record: Any) -> None:
         connection.isolation_level = None  # the driver's own BEGIN comes too late to keep a step whole
-        connection.execute("PRAGMA journal_mode = WAL")
+        if _can_be_written(path):
+            connection.execute("PRAGMA journal_mode = WAL")
         connection.execute("PRAGMA synchronous = NORMAL")
         connection.execute("PRAGMA foreign_keys = ON")
         connection.execute(f"PRAGMA cache_size = -{CACHE_KB}")
@@ -173,7 +240,15 @@ def _prepare_sqlite(engine: Engine) -> None:
 
     @event.listens_for(engine, "begin")
     def on_begin(connection: Connection) -> None:
-        connection.exec_driver_sql("BEGIN")
+        # One that is to write waits for its turn at once: one that began by reading could never get it.
+        writes = connection.get_execution_options().get(_WRITES)
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
+
+
+def _can_be_written(path: str) -> bool:
+    """Whether a database may be written, and what it keeps beside it."""
+    folder = os.path.dirname(path) or "."  # noqa: PTH120
+    return os.access(path, os.W_OK) and os.access(folder, os.W_OK)
 
 
 @contextmanager
@@ -238,7 +313,7 @@ def _refuse_used(connection: Connection) -> None:
 
 
 def open_ledger(folder: Path) -> Ledger:
-    """Open the ledger in a folder, bringing its schema up to date. Raises UsageError where there is none."""
+    """Open the ledger in a folder, bringing its schema up to date. Raises UsageError where there is none, InputError where it is damaged."""
     path = folder / FILE_NAME
     if not path.is_file():
         raise UsageError(
@@ -246,6 +321,14 @@ def open_ledger(folder: Path) -> Ledger:
             "make one with `upright open DIR --old URL --new URL`, or name one with --ledger DIR",
         )
     ledger = Ledger(folder, read_settings(path))
-    with ledger.writing() as connection:
-        migrate(connection)
+    if not ledger.settings.database and not (folder / DATABASE_FILE).is_file():
+        raise InputError(f"{folder / DATABASE_FILE} is missing", "put it back from a copy of the ledger's folder")
+    with _database_errors(ledger.where), ledger.engine.connect() as connection:
+        present = schema_number(connection)
+        ledger.known = last_step(connection) if present else None
+    if not present:
+        raise InputError(f"{ledger.where} holds no ledger", "put it back from a copy of the ledger")
+    if present < NEWEST:
+        with ledger.writing() as connection:
+            migrate(connection)
     return ledger

@@ -1,0 +1,229 @@
+"""Several people, and several commands, at work on one ledger at once: nobody's work is lost, and nobody sees half of another's."""
+
+from __future__ import annotations
+
+import csv
+import os
+import subprocess
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from conftest import NEW, OLD, PROGRAM, Program
+from servers import serve_site
+from upright_ledger.app.book import Book
+from upright_ledger.app.sorting import Gathered, Sorter
+from upright_ledger.core.answers import GONE, usual
+from upright_ledger.core.placing import Placer
+from upright_ledger.demo.faulty_site import make_faulty_site
+from upright_ledger.formats.records import ReadOptions
+from upright_ledger.formats.registry import read_urls
+from upright_ledger.ledger.answers import of_person, post_answers
+from upright_ledger.ledger.refolding import refold
+from upright_ledger.ledger.settings import write_policy
+from upright_ledger.ledger.sightings import SightingWriter
+from upright_ledger.ledger.sources import SourceFacts, add_source, close_source
+from upright_ledger.ledger.store import Ledger, open_ledger
+from upright_ledger.web.local_servers import free_port
+
+PATIENCE = 120.0
+
+
+def begin(program: Program, *arguments: str) -> subprocess.Popen[str]:
+    """Start a command and go on."""
+    whole = {**os.environ, "NO_COLOR": "1", "COLUMNS": "100", "UPRIGHT_AUTHOR": "colleague"}
+    pipe = subprocess.PIPE
+    return subprocess.Popen([PROGRAM, *arguments], cwd=program.folder, env=whole, stdout=pipe, stderr=pipe, text=True)
+
+
+def ended(process: subprocess.Popen[str]) -> tuple[int, str, str]:
+    out, err = process.communicate(timeout=PATIENCE)
+    assert "Traceback" not in err, err
+    return process.returncode, out, err
+
+
+def until_it_waits(process: subprocess.Popen[str]) -> None:
+    """Wait until a process has worked, and works no more: it waits for the ledger."""
+    before, since, until = -1, time.monotonic(), time.monotonic() + PATIENCE
+    while time.monotonic() < until:
+        assert process.poll() is None, process.communicate()
+        now = _ticks(process.pid)
+        if now - before > 1:
+            before, since = now, time.monotonic()
+        elif now > 20 and time.monotonic() - since > 1.0:
+            return
+        time.sleep(0.1)
+    raise AssertionError("it never waited")
+
+
+def _ticks(pid: int) -> int:
+    fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+    return int(fields[11]) + int(fields[12])
+
+
+@contextmanager
+def held(ledger: Ledger, url: str) -> Iterator[None]:
+    """A ledger in whose midst somebody answers an entry with 410, as the last thing."""
+    with ledger.step("decide", regardless=True) as step:
+        yield
+        entry = next(e for e in Book(ledger).entries if e.legacy_url == url)
+        post_answers(step, [of_person(entry, usual(GONE))])
+        step.summary = "somebody's"
+
+
+@pytest.fixture
+def moved(museum: Program) -> Program:
+    """A ledger with some pages that can be matched, one that leads on to another, and one nobody asks for."""
+    names = ("otters", "wolves", "foxes", "badgers")
+    museum.write("old.csv", "url,title\n" + "".join(f"{OLD}/{n}.html,All about {n}\n" for n in names))
+    museum.write("new.csv", "url,title,status\n" + "".join(f"{NEW}/animals/{n},All about {n},200\n" for n in names))
+    museum("gather", "old.csv")
+    museum("stock", "new.csv")
+    return museum
+
+
+def answer_of(program: Program, url: str) -> str:
+    return next(e["answer"] for e in program.json("entries")["entries"] if e["legacy_url"] == url)
+
+
+@pytest.mark.parametrize(
+    "command",
+    [
+        ("match",),
+        ("check", "--fix"),
+        ("review", "--in", "review.csv"),
+        ("decide", "--from", "pairs.csv"),
+    ],
+    ids=lambda c: " ".join(c[:2]),
+)
+def test_what_somebody_answered_meanwhile_stands(moved: Program, command: tuple[str, ...]) -> None:
+    url = f"{OLD}/otters.html"
+    if command[0] == "check":
+        moved("decide", "/otters.html", "--to", f"{OLD}/wolves.html")
+        moved("decide", "/wolves.html", "--to", "/animals/wolves")
+    if command[0] == "review":
+        moved("review", "--out", "review.csv")
+        text = (moved.folder / "review.csv").read_text(encoding="utf-8-sig")
+        rows = list(csv.DictReader(text.splitlines()))
+        for row in rows:
+            row["answer"] = "ignore"
+        with (moved.folder / "review.csv").open("w", encoding="utf-8") as file:
+            writer = csv.DictWriter(file, list(rows[0]))
+            writer.writeheader()
+            writer.writerows(rows)
+    moved.pairs("/otters.html,/animals/otters,301", "/foxes.html,/animals/foxes,301")
+    ledger = open_ledger(moved.folder)
+    with held(ledger, url):
+        process = begin(moved, *command)
+        until_it_waits(process)
+    code, out, err = ended(process)
+    assert code in {0, 1}, (code, out, err)
+    assert answer_of(moved, url) == GONE
+    assert "1 entry was answered or seen anew meanwhile, and left alone" in err
+
+
+def test_what_is_gathered_while_all_is_folded_anew_is_folded_so_too(museum: Program) -> None:
+    museum.write("a.txt", f"{OLD}/shop.php?item=1\n")
+    museum("gather", "a.txt")
+    museum.write("b.txt", "".join(f"{OLD}/shop.php?item={n % 50}&colour={n}\n" for n in range(2000)))
+    ledger = open_ledger(museum.folder)
+    policy = replace(ledger.settings.policy, significant={"/shop.php": ("item",)})
+    with ledger.step("fold") as step:
+        process = begin(museum, "gather", "b.txt")
+        until_it_waits(process)
+        refold(step, Placer(ledger.settings.sites, policy))
+    write_policy(ledger.folder, policy)
+    code, out, err = ended(process)
+    assert code == 0, (out, err)
+    assert museum.json("balance")["entries"] == 50
+    assert "Nothing to change" in museum("fold", "--apply").out
+
+
+def test_a_match_by_entries_that_were_folded_anew_is_refused(moved: Program) -> None:
+    ledger = open_ledger(moved.folder)
+    policy = replace(ledger.settings.policy, case="exact")
+    with ledger.step("fold") as step:
+        process = begin(moved, "match")
+        until_it_waits(process)
+        refold(step, Placer(ledger.settings.sites, policy))
+    write_policy(ledger.folder, policy)
+    code, _, err = ended(process)
+    assert code == 2, err
+    assert "folded anew while this was worked out" in err
+    assert {e["answer"] for e in moved.json("entries")["entries"]} == {"open"}
+
+
+def test_what_was_worked_out_from_evidence_is_left_where_there_is_more(moved: Program) -> None:
+    ledger = open_ledger(moved.folder)
+    moved.write("more.txt", f"{OLD}/wolves.html\n")
+    with moved_on(ledger, moved):
+        process = begin(moved, "match")
+        until_it_waits(process)
+    _, _, err = ended(process)
+    assert "1 entry was answered or seen anew" in err
+    assert answer_of(moved, f"{OLD}/wolves.html") == "open"
+    assert answer_of(moved, f"{OLD}/foxes.html") == "move"
+
+
+@contextmanager
+def moved_on(ledger: Ledger, program: Program) -> Iterator[None]:
+    """A ledger in whose midst a list is gathered, as the last thing."""
+    with ledger.step("gather", "more.txt") as step:
+        yield
+        source = add_source(step, SourceFacts("more.txt", "text", "gather", "digest", 1, lines=1))
+        writer = SightingWriter(step.connection, source, ledger.policy_for(step))
+        placer = Placer(ledger.settings.sites, ledger.settings.policy)
+        sorter = Sorter(placer, Gathered("more.txt", "text"), program.folder)
+        with sorter.rejects:
+            for batch in sorter.batches(read_urls(program.folder / "more.txt", "text", ReadOptions())[1].items):
+                writer.add(batch)
+        writer.settle()
+        close_source(step.connection, source, SourceFacts("more.txt", "text", "gather", "digest", 1, lines=1), 0)
+
+
+def log_of(day: int, name: str, count: int = 400) -> str:
+    line = '203.0.113.9 - - [{day:02}/Mar/2026:10:{m:02}:{s:02} +0000] "GET /{name}/{n} HTTP/1.1" 200 5 "-" "Mozilla/5.0"\n'
+    return "".join(line.format(day=day, m=n // 60, s=n % 60, name=name, n=n) for n in range(count))
+
+
+def test_logs_that_are_gathered_at_once_all_count(museum: Program) -> None:
+    for n in range(5):
+        museum.write(f"{n}.log", log_of(n + 1, f"p{n}") + log_of(9, "all"))  # the last lines stand in all of them
+    found = [ended(p) for p in [begin(museum, "gather", f"{n}.log") for n in range(5)]]
+    assert [code for code, _, _ in found] == [0] * 5, found
+    assert museum.json("balance")["entries"] == 6 * 400
+    assert sum(e["hits"] for e in museum.json("entries", "--limit", "9999")["entries"]) == 6 * 400
+
+
+def test_long_commands_and_short_ones_take_turns(museum: Program) -> None:
+    """While one asks a server for long, and saves what it knows, others decide, gather and fold; nobody dies."""
+    site = make_faulty_site(f"http://127.0.0.1:{free_port()}")
+    museum.write("urls.txt", "".join(f"{OLD}/page/{n}\n" for n in range(60)))
+    museum("gather", "urls.txt")
+    with serve_site(site):
+        slow = ("--rate", "20", "--at", site.origin)
+        long = [begin(museum, "replay", *slow), begin(museum, "replay", "urls.txt", *slow)]
+        short = []
+        while any(p.poll() is None for p in long):
+            for n, command in enumerate(
+                (
+                    ("decide", f"/page/{len(short) % 60}", "--gone"),
+                    ("fold", "--case", "exact"),
+                    ("undo",),
+                    ("balance",),
+                    ("check",),
+                )
+            ):
+                short.append((command, museum(*command, code=None)))
+                assert n >= 0
+        found = [ended(p) for p in long]
+    for code, out, err in found:
+        assert code in {0, 1}, (out, err)
+        assert "60 of 60" in out + err or "60 distinct" in out + err
+    for command, outcome in short:
+        assert outcome.code in {0, 1, 2}, (command, outcome)
+        assert "locked" not in outcome.err
