@@ -31,14 +31,13 @@ def history(ledger: Ledger) -> list[dict[str, Any]]:
 
 
 def undo(ledger: Ledger, count: int = 1, target: int | None = None) -> list[str]:
-    """Take back the last `count` steps, or one named step, each as a step of its own. Returns what each was."""
-    return [_undo_one(ledger, target) for _ in range(count if target is None else 1)]
-
-
-def _undo_one(ledger: Ledger, target: int | None) -> str:
+    """Take back the last `count` steps, or one named step, as one step. Returns what each was."""
     before, policy_before = ledger.stored_policy()
     with ledger.step("undo") as step:
-        done = journal.undo(step, journal.last_undoable(step.connection, step.id) if target is None else target)
+        done = []
+        for _ in range(count if target is None else 1):
+            found = journal.last_undoable(step.connection, step.id) if target is None else target
+            done.append(journal.undo(step, found))
         number, policy = stored_policy(step.connection)
         if number != before:
             # Keys are derived: under the policy that is in force again, every spelling goes back to its entry.
@@ -46,7 +45,7 @@ def _undo_one(ledger: Ledger, target: int | None) -> str:
         else:
             for source in step.sources:
                 reclassify(step.connection, source, Placer(ledger.settings.sites, policy))
-        step.summary = done
+        step.summary = "; ".join(done)
     if number != before:
         write_policy(ledger.folder, policy)
     return done

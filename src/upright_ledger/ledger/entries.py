@@ -330,6 +330,8 @@ def _add_texts(connection: Connection, found: Mapping[int, Entry], index_files: 
     p, o, s = schema.spellings, schema.observations, schema.sources
     variants: dict[int, set[str]] = defaultdict(set)
     spelled = select(p.c.entry, p.c.variant).where(p.c.entry.is_not(None))
+    if connection.scalar(select(s.c.id).where(s.c.withdrawn.is_(True)).limit(1)) is not None:
+        spelled = spelled.where(p.c.id.not_in(_withdrawn()))
     for number, variant in connection.execute(spelled).fetchall():
         variants[number].add(variant)
     titles: dict[int, dict[str, None]] = defaultdict(dict)
@@ -358,6 +360,13 @@ def _add_texts(connection: Connection, found: Mapping[int, Entry], index_files: 
             entry.items = tuple(items[number])
         if number in anchors:
             entry.anchors = tuple(anchors[number])
+
+
+def _withdrawn() -> Any:
+    """A query for the spellings that were seen in sources that count no longer, and in no other."""
+    v, s = schema.evidence, schema.sources
+    gone = select(v.c.spelling).join(s, s.c.id == v.c.source).where(s.c.withdrawn.is_(True))
+    return gone.except_(select(v.c.spelling).join(s, s.c.id == v.c.source).where(s.c.withdrawn.is_(False)))
 
 
 def _plainness(path: str, index_files: frozenset[str]) -> tuple[bool, int, bool, int, str]:

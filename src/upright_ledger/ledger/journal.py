@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import Connection, Row, Table, and_, delete, func, insert, select, update
+from sqlalchemy import Connection, Row, Table, and_, delete, func, insert, or_, select, update
 
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.ledger.schema import JOURNALLED, changes, metadata, policies, sources, steps
@@ -29,6 +29,7 @@ class Step:
     """Those that began or ceased to count, or may have."""
     since: int | None = None
     """The last step that was known when that was read which this step goes by; None where nothing came after it."""
+    _recorded: set[tuple[str, str]] = field(default_factory=set, repr=False)
     meanwhile: int = 0
     """Entries that were left alone, as they were answered, or seen anew, after they were read."""
 
@@ -74,6 +75,9 @@ class Step:
         )
 
     def _record(self, images: list[dict[str, Any]]) -> None:
+        """Keep what rows held before this step; of what it changes twice, the first counts."""
+        images = [i for i in images if (i["table_name"], i["row_key"]) not in self._recorded]
+        self._recorded |= {(i["table_name"], i["row_key"]) for i in images}
         if images:
             self.connection.execute(insert(changes), images)
             self.touched += len(images)
@@ -132,7 +136,7 @@ def last_undoable(connection: Connection, before: int) -> int:
 
 
 def undo(step: Step, target: int) -> str:
-    """Put back what a step changed, as this new step; returns what the target was.
+    """Put back what a step changed, in this new step, which may undo several; returns what the target was.
 
     Raises RefusedError, naming the later step, where a row was changed since.
     """
@@ -147,22 +151,29 @@ def undo(step: Step, target: int) -> str:
     if row.command in _FIXED:
         raise RefusedError(f"step {target} ({row.command}) cannot be undone", "edit upright.toml instead")
     images = list(connection.execute(select(changes).where(changes.c.step == target)))
-    _refuse_later_changes(connection, target, images)
-    for image in reversed(images):
+    _refuse_later_changes(connection, step.id, target, images)
+    for image in images:
         _restore(step, image)
+    # What an undo had taken back stands again.
+    connection.execute(update(steps).where(steps.c.undone_by == target).values(undone_by=None))
     connection.execute(update(steps).where(steps.c.id == target).values(undone_by=step.id))
+    # Of several the first one: those after it came after it, too.
     connection.execute(update(steps).where(steps.c.id == step.id).values(undoes=target))
-    if row.undoes is not None:
-        connection.execute(update(steps).where(steps.c.id == row.undoes).values(undone_by=None))
     step.noted = True
     return f"step {target} ({row.command}: {row.summary})"
 
 
-def _refuse_later_changes(connection: Connection, target: int, images: list[Row[Any]]) -> None:
+def _refuse_later_changes(connection: Connection, now: int, target: int, images: list[Row[Any]]) -> None:
+    """A later step is in the way where it changed the same, unless it and its undo, or what it undoes, came after the target, too."""
     later = (
         select(changes.c.table_name, changes.c.row_key, steps.c.id, steps.c.command, steps.c.time)
         .join(steps, steps.c.id == changes.c.step)
-        .where(changes.c.step > target, steps.c.undone_by.is_(None), steps.c.undoes.is_(None))
+        .where(
+            changes.c.step > target,
+            changes.c.step < now,
+            steps.c.undone_by.is_(None),
+            or_(steps.c.undoes.is_(None), steps.c.undoes < target),
+        )
         .order_by(steps.c.id)
     )
     ours = {(i.table_name, i.row_key) for i in images}
