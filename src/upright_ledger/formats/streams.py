@@ -9,6 +9,7 @@ import io
 import lzma
 import os
 import shutil
+import stat
 import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -74,11 +75,28 @@ def spooled(folder: Path, source: BinaryIO, name: str) -> Input:
     return Input(target, name)
 
 
+_READ: set[tuple[int, int]] = set()
+"""Device and number of the files that this command has read."""
+
+
+def was_read(path: Path) -> bool:
+    """Whether a file is one that this command has read, by whatever name."""
+    found = path.stat()
+    return (found.st_dev, found.st_ino) in _READ
+
+
+def _note_read(file: Any) -> None:
+    found = os.fstat(file.fileno())
+    if stat.S_ISREG(found.st_mode):
+        _READ.add((found.st_dev, found.st_ino))
+
+
 @contextmanager
 def open_bytes(path: Path) -> Iterator[BinaryIO]:
     """The uncompressed bytes of a file. Raises InputError where it cannot be read, is cut off or grows without end."""
     try:
         with path.open("rb") as raw:
+            _note_read(raw)
             magic = raw.read(6)
             raw.seek(0)
             stream = _uncompressed(raw, magic)

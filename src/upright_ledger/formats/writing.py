@@ -10,11 +10,15 @@ import re
 import stat
 import tempfile
 from collections.abc import Iterable, Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 from upright_ledger.errors import InputError
+from upright_ledger.formats.streams import was_read
 
+_SQLITE = b"SQLite format 3\0"
+_SETTINGS = "upright.toml"
 _CONTROL = re.compile(r"[\x00-\x1f\x7f]")
 _FORMULA_START = ("=", "+", "-", "@", "\t", "\r")
 
@@ -49,19 +53,33 @@ def json_bytes(value: Any) -> bytes:
 def write_whole(path: Path, data: bytes, *, public: bool = False) -> None:
     """Write a file so that readers see the old or the new content, never a part. Raises InputError.
 
-    A new file is for its owner alone, unless it is public: what a web server, say, has to read. One that was there keeps its permissions.
+    A new file is for its owner alone, unless it is public: what a web server, say, has to read. One that was there keeps its owner, permissions
+    and attributes, and a link to it stays one. Devices, pipes and sockets are written to as they are. A ledger is never written over, nor,
+    unless it is public, what the same command has read.
     """
     try:
-        mode = stat.S_IMODE(path.stat().st_mode) if path.exists() else 0o644 if public else 0o600
-        path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+        real = Path(os.path.realpath(path))
+        present = path.stat() if path.exists() else None
+        if present is not None and (
+            not stat.S_ISREG(present.st_mode) or path.absolute().parts[1:2] in {("dev",), ("proc",)}
+        ):
+            with path.open("wb") as file:
+                file.write(data)
+            return
+        if present is not None:
+            _refuse(real, public=public)
+        real.parent.mkdir(parents=True, exist_ok=True)
+        handle, name = tempfile.mkstemp(dir=real.parent, prefix=".upright-")
         try:
             with os.fdopen(handle, "wb") as file:
                 file.write(data)
                 file.flush()
                 os.fsync(file.fileno())
-            Path(name).chmod(mode)
-            Path(name).replace(path)
+            if present is not None:
+                _make_alike(real, Path(name), present)
+            elif public:
+                Path(name).chmod(0o666 & ~_umask())
+            Path(name).replace(real)
         except BaseException:
             Path(name).unlink(missing_ok=True)
             raise
@@ -69,3 +87,33 @@ def write_whole(path: Path, data: bytes, *, public: bool = False) -> None:
         raise InputError(
             f"{path} cannot be written: {error.strerror or error}", "check the folder and its permissions"
         ) from None
+
+
+def _refuse(path: Path, *, public: bool) -> None:
+    """Raises InputError for a file that must not be written over."""
+    with path.open("rb") as file:
+        is_ledger = file.read(len(_SQLITE)) == _SQLITE or path.name == _SETTINGS
+    if is_ledger:
+        raise InputError(f"{path} belongs to a ledger", "name another file")
+    if not public and was_read(path):
+        raise InputError(f"{path} was read by this command, and would be lost", "name another file")
+
+
+def _make_alike(old: Path, new: Path, present: os.stat_result) -> None:
+    """Give a file the owner, permissions and attributes of the one in whose place it comes."""
+    made = new.stat()
+    if (made.st_uid, made.st_gid) != (present.st_uid, present.st_gid):
+        with suppress(PermissionError):  # a file of somebody else that we may write becomes ours
+            os.chown(new, present.st_uid, present.st_gid)
+    new.chmod(stat.S_IMODE(present.st_mode))
+    if hasattr(os, "listxattr"):
+        with suppress(OSError):  # not every file system, and not everybody, may
+            for name in os.listxattr(old):
+                os.setxattr(new, name, os.getxattr(old, name))
+
+
+def _umask() -> int:
+    """The permissions that new files of this process do not have."""
+    mask = os.umask(0o077)
+    os.umask(mask)
+    return mask
