@@ -41,6 +41,8 @@ def fresh_ledger(old: list[str], new: list[str], name: str = "one", **how: Any) 
     if name not in _KEPT:
         _KEPT[name] = open_ledger(Path(shutil.copytree(empty, _folder() / name)))
     ledger = _KEPT[name]
+    ledger.look_anew()
+    ledger.known = None
     shutil.copy(empty / FILE_NAME, ledger.folder)
     ledger.settings = read_settings_of(ledger.folder)
     with closing(sqlite3.connect(empty / DATABASE_FILE)) as database:

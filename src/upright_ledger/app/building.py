@@ -18,9 +18,10 @@ from upright_ledger.app.delivery import (
     changes,
     changes_csv,
     digest_in,
-    keep_previous,
+    put_build,
     put_into,
     read_list,
+    sums_of,
 )
 from upright_ledger.app.deployed import answers_of, compared_urls, deployed_rules, is_rule_file
 from upright_ledger.core.compiling import HeldBack
@@ -28,7 +29,7 @@ from upright_ledger.core.condensing import Condensed, condense
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
 from upright_ledger.errors import RefusedError, UsageError
-from upright_ledger.formats.writing import csv_bytes, json_bytes, write_whole
+from upright_ledger.formats.writing import csv_bytes, json_bytes
 from upright_ledger.ledger.builds import add_build
 from upright_ledger.ledger.store import now
 from upright_ledger.servers import load_dialect
@@ -39,7 +40,7 @@ from upright_ledger.servers.lists import Profile
 class Built:
     """What was built: where, from which rules, and what was held back with its reasons. condensed: templates that took the
     place of exact rules; before: how many rules there were without them. changes: against what stood in `compared` before; other_digest: what stood in the folder meant something else. backup: of the file into
-    which the rules were put.
+    which the rules were put. sums: the SHA-256 of every file but the manifest.
     """
 
     server: str
@@ -53,6 +54,7 @@ class Built:
     compared: str = ""
     other_digest: bool = False
     backup: Path | None = None
+    sums: dict[str, str] = field(default_factory=dict)
 
     def manifest(self, ledger: str) -> dict[str, Any]:
         counts: dict[str, int] = {}
@@ -80,6 +82,7 @@ class Built:
             "changes": dict(Counter(c.kind for c in self.changes)),
             "held_back": [{"legacy_url": h.legacy_url, "kind": h.kind, "reason": h.reason} for h in self.held_back],
             "files": self.files,
+            "sums": self.sums,
         }
 
 
@@ -145,11 +148,9 @@ def build(
     built.changes = changes(before, after) if before else []
     files[CHANGES] = changes_csv(built.changes)
     built.other_digest = digest_in(folder) not in {"", translation.rules.digest}
-    if built.other_digest:
-        keep_previous(folder)
-    for name, data in files.items():
-        write_whole(folder / name, data, public=True)
-    write_whole(folder / MANIFEST, json_bytes(built.manifest(book.ledger.settings.name)), public=True)
+    built.sums = sums_of(files)
+    files[MANIFEST] = json_bytes(built.manifest(book.ledger.settings.name))
+    put_build(folder, files, keep=built.other_digest, force=force)
     if into is not None:
         built.backup = put_into(into, files[INTO[server]].decode(), translation.rules.digest)
     with book.ledger.writing() as connection:

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import csv
+import hashlib
 import json
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+from upright_ledger.app.switching import put_folder
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.errors import InputError, RefusedError, UsageError
 from upright_ledger.formats.writing import bare_cell, csv_bytes, write_whole
@@ -77,10 +80,40 @@ def _manifest(folder: Path) -> dict[str, object]:
     return found if isinstance(found, dict) else {}
 
 
-def keep_previous(folder: Path) -> None:
-    """Copy the build in a folder aside, as the one to go back to."""
-    for name in _files(folder):
-        write_whole(folder / PREVIOUS / name, (folder / name).read_bytes(), public=True)
+def sums_of(files: Mapping[str, bytes]) -> dict[str, str]:
+    """The SHA-256 of every file, by its name."""
+    return {name: hashlib.sha256(data).hexdigest() for name, data in sorted(files.items())}
+
+
+def build_in(folder: Path) -> dict[str, bytes]:
+    """The files of the build in a folder, its manifest among them; nothing where there is none. Raises RefusedError where they are not as they were built."""
+    names = _files(folder)
+    files = {name: (folder / name).read_bytes() for name in names}
+    sums = _manifest(folder).get("sums", {})
+    if isinstance(sums, dict):
+        changed = [n for n, told in sums.items() if hashlib.sha256(files.get(n, b"")).hexdigest() != told]
+        if changed:
+            raise RefusedError(
+                f"{folder / changed[0]} is not as it was built"
+                + (f", nor are {len(changed) - 1} more" if changed[1:] else ""),
+                "copy what you need of it, and say --force",
+            )
+    return files
+
+
+def put_build(folder: Path, files: Mapping[str, bytes], *, keep: bool, force: bool) -> None:
+    """Put a build in the place of the one in a folder, at once. keep: that one is kept as the one to go back to; force: also if somebody
+    changed its files, which are lost then. Raises RefusedError where they were changed.
+    """
+    try:
+        present = build_in(folder)
+    except RefusedError:
+        if not force:
+            raise
+        present, keep = dict.fromkeys(_files(folder), b""), False
+    former = {f"{PREVIOUS}/{n}": data for n, data in present.items()} if keep else {}
+    before = {f"{PREVIOUS}/{n}" for n in _files(folder / PREVIOUS)} if keep else set()
+    put_folder(folder, {**former, **files}, frozenset({*present, *before}))
 
 
 def _files(folder: Path) -> list[str]:
@@ -91,23 +124,16 @@ def _files(folder: Path) -> list[str]:
 
 
 def roll_back(folder: Path) -> tuple[str, str]:
-    """Put the previous build back in its place, and the present one where that was. Returns both digests: before, now."""
+    """Put the previous build back in its place, and the present one where that was, at once. Returns both digests: before, now."""
     before = folder / PREVIOUS
     if not _files(before):
         raise UsageError(
             f"{folder} holds no previous build", "only a build that replaced another one can be taken back"
         )
     was = digest_in(folder)
-    present = {n: (folder / n).read_bytes() for n in _files(folder)}
-    former = {n: (before / n).read_bytes() for n in _files(before)}
-    for name in present.keys() - former.keys():
-        (folder / name).unlink()
-    for name in former.keys() - present.keys():
-        (before / name).unlink()
-    for name, data in present.items():
-        write_whole(before / name, data, public=True)
-    for name, data in former.items():
-        write_whole(folder / name, data, public=True)
+    present, former = build_in(folder), build_in(before)
+    kept = {f"{PREVIOUS}/{n}": data for n, data in present.items()}
+    put_folder(folder, {**kept, **former}, frozenset({*present, *(f"{PREVIOUS}/{n}" for n in former)}))
     return was, digest_in(folder)
 
 

@@ -60,7 +60,9 @@ SHOWN_TEMPLATES = 8
     metavar="FILE",
     help="Replace the block of rules in FILE, too, after a backup.",
 )
-@click.option("--force", is_flag=True, help="Write more rules than a .htaccess can bear.")
+@click.option(
+    "--force", is_flag=True, help="Write more rules than a .htaccess can bear, and over built files that were changed."
+)
 @click.option(
     "--roll-back",
     "back",

@@ -1,0 +1,109 @@
+"""A build is in its folder whole, or not at all, whenever it is cut off; and so is the one before it."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import random
+import signal
+import subprocess
+import time
+from pathlib import Path
+
+import pytest
+
+from conftest import PROGRAM, Program
+
+
+def wholly(folder: Path) -> str:
+    """The digest of the build in a folder, all of whose files are as its manifest says."""
+    manifest = json.loads((folder / "manifest.json").read_text())
+    for name, told in manifest["sums"].items():
+        assert hashlib.sha256((folder / name).read_bytes()).hexdigest() == told, (folder, name)
+    return str(manifest["digest"])
+
+
+@pytest.fixture
+def built(museum: Program) -> Program:
+    """A ledger with two builds in a folder, one kept, and a file that is not ours."""
+    museum.pairs(*(f"/old/{n},/new/{n},301" for n in range(300)))
+    museum("decide", "--from", "pairs.csv")
+    museum("build", "--for", "nginx", "--out", "rules")
+    museum("decide", "/old/1", "--gone")
+    museum("build", "--for", "nginx", "--out", "rules")
+    (museum.folder / "rules/notes.txt").write_text("mine\n")
+    return museum
+
+
+def test_what_is_not_ours_stays_and_what_somebody_changed_is_not_lost(built: Program) -> None:
+    folder = built.folder / "rules"
+    second, first = wholly(folder), wholly(folder / "previous")
+    assert second != first
+    (folder / "notes.txt").chmod(0o604)
+    folder.chmod(0o750)
+    built("decide", "/old/2", "--gone")
+    built("build", "--for", "nginx", "--out", "rules")
+    third = wholly(folder)
+    assert (folder / "notes.txt").read_text() == "mine\n"
+    assert (folder / "notes.txt").stat().st_mode & 0o777 == 0o604
+    assert folder.stat().st_mode & 0o777 == 0o750
+    assert wholly(folder / "previous") == second
+    built("build", "--roll-back", "--out", "rules")
+    assert (wholly(folder), wholly(folder / "previous")) == (second, third)
+    (folder / "redirects.conf").write_text("by hand\n")
+    for command in (("build", "--for", "nginx", "--out", "rules"), ("build", "--roll-back", "--out", "rules")):
+        assert "is not as it was built" in built(*command, code=2).err
+        assert (folder / "redirects.conf").read_text() == "by hand\n"
+    built("build", "--for", "nginx", "--out", "rules", "--force")
+    assert (wholly(folder), wholly(folder / "previous")) == (third, third)
+    assert not [p for p in built.folder.iterdir() if p.name.startswith(".upright-build")]
+
+
+def test_a_folder_that_cannot_be_switched_gets_its_files_one_by_one(built: Program) -> None:
+    link = built.folder / "enabled"
+    link.symlink_to("rules")
+    built("decide", "/old/2", "--gone")
+    built("build", "--for", "nginx", "--out", "enabled")
+    assert link.is_symlink()
+    wholly(built.folder / "rules")
+    built("build", "--for", "nginx", "--out", ".")  # holds the ledger
+    wholly(built.folder)
+    assert built.json("balance")["entries"] == 300
+    inside = built.folder / "rules"
+    subprocess.run(
+        [PROGRAM, "--ledger", "..", "build", "--for", "nginx", "--out", "."],
+        cwd=inside,
+        check=True,
+        capture_output=True,
+    )
+    wholly(inside)
+
+
+@pytest.mark.parametrize("back", [False, True], ids=["build", "roll back"])
+def test_whenever_it_is_killed_both_builds_are_whole(built: Program, back: bool) -> None:
+    folder, rng = built.folder / "rules", random.Random(back)
+    known = {wholly(folder), wholly(folder / "previous")}
+    if not back:
+        built("decide", "/old/3", "--gone")
+    command = ("--roll-back",) if back else ("--for", "nginx")
+    begun = time.monotonic()
+    built("build", *command, "--out", "rules")
+    whole = time.monotonic() - begun
+    known |= {wholly(folder), wholly(folder / "previous")}
+    for n in range(12):
+        if not back:
+            built("decide", "/old/3", "--gone" if n % 2 else "--keep")
+        process = subprocess.Popen(
+            [PROGRAM, "build", *command, "--out", "rules"],
+            cwd=built.folder,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+        )
+        time.sleep(whole * (0.5 + 1.5 * rng.random()))
+        process.send_signal(signal.SIGKILL)
+        process.communicate()
+        assert wholly(folder)
+        assert wholly(folder / "previous")
+        assert (folder / "notes.txt").read_text() == "mine\n"
+    built("build", *command, "--out", "rules")
+    assert not [p for p in built.folder.iterdir() if p.name.startswith(".upright-build")]
