@@ -158,8 +158,9 @@ def _receive(number: int, ours: Connection, come: queue.SimpleQueue[tuple[int, b
 
 
 def _run(theirs: Connection, work: Callable[..., None]) -> None:
-    """What another process does. Ctrl-C is for the one that a person started."""
+    """What another process does. Ctrl-C is for the one that a person started, which ends this one with a signal."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
 
     def send(data: bytes) -> None:
         try:

@@ -8,7 +8,7 @@ from upright_ledger.core.placing import Placer
 from upright_ledger.ledger import journal
 from upright_ledger.ledger.classifying import reclassify
 from upright_ledger.ledger.refolding import rederive
-from upright_ledger.ledger.settings import write_policy
+from upright_ledger.ledger.settings import read_settings_of, write_policy
 from upright_ledger.ledger.store import Ledger, stored_policy
 
 
@@ -48,4 +48,5 @@ def undo(ledger: Ledger, count: int = 1, target: int | None = None) -> list[str]
         step.summary = "; ".join(done)
     if number != before:
         write_policy(ledger.folder, policy)
+        ledger.settings = read_settings_of(ledger.folder)
     return done

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import errno
 import gc
 import os
+import signal
 import sys
+from collections.abc import Callable
+from contextlib import suppress
 from importlib import import_module
 from pathlib import Path
 
@@ -92,36 +96,121 @@ def cli(ctx: click.Context, folder: Path, as_json: bool) -> None:
         show_overview(folder, as_json=as_json)
 
 
+LEAST_MEMORY = 768 << 20
+"""Address space, in bytes: libraries reserve much more than they use."""
+
+STOPPED = 130
+"""The exit code of what was stopped from the keyboard; by another signal, 128 and its number."""
+
+
+class _EndedError(KeyboardInterrupt):
+    """The system, or somebody, asked this process to end. number: of the signal."""
+
+    def __init__(self, number: int) -> None:
+        super().__init__()
+        self.number = number
+
+
+def _ended(number: int, _frame: object) -> None:
+    for other in _ASKED_TO_END:  # to be asked twice is no reason to leave things half done
+        signal.signal(other, signal.SIG_IGN)
+    raise _EndedError(number)
+
+
+_ASKED_TO_END = [getattr(signal, n) for n in ("SIGTERM", "SIGHUP") if hasattr(signal, n)]
+
+
 def main() -> None:
     """Run the command line. Exit codes: 0 fine, 1 faults were found, 2 wrong use, 3 could not be read."""
     # Tasks make millions of small objects that live to their end: looking for cycles among them again and again costs a fifth.
     gc.set_threshold(200_000, 20, 100)
+    if sys.stdin is None:  # closed by whoever started this
+        sys.stdin = Path(os.devnull).open(encoding="utf-8")  # noqa: SIM115
+    if sys.stdout is None:
+        sys.stdout = Path(os.devnull).open("w", encoding="utf-8")  # noqa: SIM115
     for stream in (sys.stdout, sys.stderr):
         # Old consoles know few characters; a name that cannot be shown must not end a command.
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")
-    try:
-        sys.exit(cli(prog_name="upright", standalone_mode=False) or 0)
-    except UprightError as error:
-        from upright_ledger.cli.show import error_sentence
+    for number in _ASKED_TO_END:
+        if signal.getsignal(number) is not signal.SIG_IGN:  # as nohup has it
+            signal.signal(number, _ended)
+    code = _said(_run)
+    code = max(code, _said(_flush))
+    sys.exit(code)
 
-        error_sentence(error)
-        sys.exit(error.exit_code)
+
+def _refuse_too_little_memory() -> None:
+    """Raises InputError where the system allows so little memory that libraries end the process in their own ways."""
+    try:
+        import resource
+    except ImportError:  # no such limits here
+        return
+    limit = resource.getrlimit(resource.RLIMIT_AS)[0]
+    if limit != resource.RLIM_INFINITY and limit < LEAST_MEMORY:
+        raise InputError(
+            f"the system allows this process {limit >> 20} MB of address space, and {LEAST_MEMORY >> 20} MB are needed",
+            "raise the limit (ulimit -v)",
+        )
+
+
+def _run() -> int:
+    """The command that was asked for; click's own `main` would take a reader that went away for a fault."""
+    _refuse_too_little_memory()
+    if "_UPRIGHT_COMPLETE" in os.environ:
+        cli(prog_name="upright")
+    try:
+        with cli.make_context("upright", sys.argv[1:]) as context:
+            cli.invoke(context)
+    except click.exceptions.Exit as end:
+        return end.exit_code
+    return 0
+
+
+def _flush() -> int:
+    sys.stdout.flush()
+    return 0
+
+
+def _said(work: Callable[[], int]) -> int:
+    """Do something, and say in words what goes wrong; returns the exit code."""
+    try:
+        return work()
+    except UprightError as error:
+        return _fault(error)
     except click.ClickException as error:
         error.show()
-        sys.exit(error.exit_code)
-    except (click.Abort, KeyboardInterrupt):
+        return error.exit_code
+    except (click.Abort, KeyboardInterrupt) as error:
         click.echo("upright: stopped. What was complete is kept.", err=True)
-        sys.exit(130)
+        return 128 + error.number if isinstance(error, _EndedError) else STOPPED
     except BrokenPipeError:
         # The reader of our output went away (head, less): nothing is wrong.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        sys.exit(0)
+        _let_output_go()
+        return 0
+    except MemoryError:
+        return _fault(
+            InputError(
+                "there is not enough memory for this", "give it more, or less to do at once; nothing is half done"
+            )
+        )
     except OSError as error:  # whatever the system refuses: no room, no rights, a name that no file can have
-        from upright_ledger.cli.show import error_sentence
-
+        if error.errno in {errno.ENOSPC, errno.EIO, errno.EFBIG}:
+            _let_output_go()
         where = f"{error.filename}: " if error.filename else ""
-        error_sentence(
+        return _fault(
             InputError(f"{where}{error.strerror or error}", "check the name, the permissions and the space left")
         )
-        sys.exit(3)
+
+
+def _fault(error: UprightError) -> int:
+    from upright_ledger.cli.show import error_sentence
+
+    error_sentence(error)
+    return error.exit_code
+
+
+def _let_output_go() -> None:
+    """What is left of the output goes nowhere, so that the end of the process does not stumble over it."""
+    with suppress(OSError, ValueError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

@@ -44,9 +44,16 @@ def _spelled(char: str) -> str:
     return char.encode("unicode_escape").decode()
 
 
+class _Output(Console):
+    """A console whose reader may go away: that is no fault, and `main` says nothing of it."""
+
+    def on_broken_pipe(self) -> None:
+        raise BrokenPipeError
+
+
 def console() -> Console:
     """Standard output; no markup is read from texts."""
-    return Console(markup=False, highlight=False, emoji=False, soft_wrap=False)
+    return _Output(markup=False, highlight=False, emoji=False, soft_wrap=False)
 
 
 def say(text: str = "", style: str = "") -> None:

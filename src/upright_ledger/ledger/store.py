@@ -230,8 +230,6 @@ def _prepare_sqlite(engine: Engine) -> None:
     @event.listens_for(engine, "connect")
     def on_connect(connection: Any, _record: Any) -> None:
         connection.isolation_level = None  # the driver's own BEGIN comes too late to keep a step whole
-        if _can_be_written(path):
-            connection.execute("PRAGMA journal_mode = WAL")
         connection.execute("PRAGMA synchronous = NORMAL")
         connection.execute("PRAGMA foreign_keys = ON")
         connection.execute(f"PRAGMA cache_size = -{CACHE_KB}")
@@ -289,6 +287,10 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
             Path(ledger.engine.url.database or "").touch(
                 mode=0o600
             )  # what it keeps beside this file takes its permissions
+            with (
+                ledger.engine.connect() as connection
+            ):  # the file keeps that: readers and writers do not wait for each other
+                connection.connection.execute("PRAGMA journal_mode = WAL")
         with ledger.writing() as connection:
             migrate(connection)
             _refuse_used(connection)

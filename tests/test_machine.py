@@ -1,0 +1,144 @@
+"""What the machine does to a command: readers that go away, signals, no room, no memory, ledgers that are damaged or not to be written."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import sqlite3
+import subprocess
+import time
+from pathlib import Path
+
+import pytest
+
+from conftest import NEW, OLD, PROGRAM, Program
+
+READING = (
+    ("entries",), ("history",), ("balance",), ("check",), ("fold",), ("runs",), ("entries", "--json"), ("history", "--json"), (), ("--help",), ("entries", "--help"),
+)  # fmt: skip
+
+
+@pytest.fixture
+def filled(museum: Program) -> Program:
+    museum.write("pages.txt", "".join(f"{OLD}/page/{n}\n" for n in range(3000)))
+    museum("gather", "pages.txt")
+    museum("decide", "/page/1", "--to", f"{NEW}/x")
+    return museum
+
+
+def run(program: Program, text: str) -> subprocess.CompletedProcess[str]:
+    """A line of a shell; $UPRIGHT stands for the program."""
+    environment = {**os.environ, "UPRIGHT": str(PROGRAM), "NO_COLOR": "1"}
+    words = ["bash", "-c", f"set -o pipefail; {text}"]
+    done = subprocess.run(words, check=False, cwd=program.folder, env=environment, capture_output=True, text=True)
+    assert "Traceback" not in done.stderr, done.stderr
+    assert "Exception ignored" not in done.stderr, done.stderr
+    return done
+
+
+@pytest.mark.parametrize("command", READING, ids=" ".join)
+def test_a_reader_that_goes_away_a_full_disk_and_closed_streams_are_no_findings(
+    filled: Program, command: tuple[str, ...]
+) -> None:
+    words = " ".join(command)
+    told = run(filled, f"$UPRIGHT {words} | head -1 >/dev/null")
+    assert (told.returncode, told.stderr) == (0, "")
+    if Path("/dev/full").is_char_device():
+        told = run(filled, f"$UPRIGHT {words} >/dev/full")
+        assert (told.returncode, told.stderr.count("No space left")) == (3, 1)
+    assert run(filled, f"$UPRIGHT {words} <&- >/dev/null").returncode == 0
+    assert run(filled, f"$UPRIGHT {words} >&-").returncode == 0
+
+
+def test_nothing_on_standard_input_is_one_sentence(filled: Program) -> None:
+    assert run(filled, "$UPRIGHT gather - <&-").returncode == 3
+    assert run(filled, "$UPRIGHT review <&-").returncode == 2
+
+
+@pytest.mark.parametrize(("number", "code"), [(signal.SIGTERM, 143), (signal.SIGHUP, 129), (signal.SIGINT, 130)])
+def test_what_is_asked_to_end_says_so_and_leaves_nothing_behind(
+    filled: Program, number: int, code: int, tmp_path: Path
+) -> None:
+    held = tmp_path / "temporary"
+    held.mkdir()
+    filled.write("many.txt", "".join(f"{OLD}/many/{n}\n" for n in range(60_000)))
+    environment = {**os.environ, "TMPDIR": str(held)}
+    pipe = subprocess.PIPE
+    with (filled.folder / "many.txt").open("rb") as source:
+        process = subprocess.Popen(
+            [PROGRAM, "gather", "-"],
+            cwd=filled.folder,
+            env=environment,
+            stdin=source,
+            stdout=pipe,
+            stderr=pipe,
+            text=True,
+        )
+        until = time.monotonic() + 60
+        while not any(held.rglob("*")) and time.monotonic() < until:
+            time.sleep(0.02)
+        time.sleep(0.3)
+        process.send_signal(number)
+        _, err = process.communicate(timeout=60)
+    assert (process.returncode, "stopped" in err) == (code, True), err
+    assert "Traceback" not in err
+    assert not list(held.iterdir())
+    assert filled.json("balance")["entries"] == 3000
+
+
+def test_too_little_memory_is_one_sentence(filled: Program) -> None:
+    filled.write("more.txt", f"{OLD}/more\n")
+    for megabytes in (150, 300, 800):
+        for command in ("balance", "gather more.txt"):
+            done = run(filled, f"ulimit -v {megabytes * 1024}; timeout 100 $UPRIGHT {command}")
+            assert done.returncode in {0, 3}, (megabytes, command, done)
+            assert not done.returncode or done.stderr.startswith("upright: "), (megabytes, command, done.stderr)
+
+
+@pytest.mark.parametrize("name", ["a?b", "a#b", "a%20b", "a b", "ä"])
+def test_a_folder_may_be_called_whatever_folders_may(bare: Program, name: str) -> None:
+    bare("open", name, "--old", OLD, "--new", NEW)
+    bare.write("urls.txt", f"{OLD}/a\n")
+    bare("--ledger", name, "gather", "urls.txt")
+    assert bare.json("--ledger", name, "balance")["entries"] == 1
+    assert sorted(p.name for p in bare.folder.iterdir()) == sorted([name, "urls.txt"])
+
+
+@pytest.mark.parametrize("how", ["missing", "empty", "one byte", "cut", "another database", "text"])
+def test_a_damaged_ledger_is_no_empty_one(filled: Program, how: str) -> None:
+    database = filled.folder / "ledger.db"
+    for extra in filled.folder.glob("ledger.db-*"):
+        extra.unlink()
+    if how == "missing":
+        database.unlink()
+    elif how == "another database":
+        database.unlink()
+        with sqlite3.connect(database) as other:
+            other.execute("CREATE TABLE t (a)")
+    else:
+        data = database.read_bytes()
+        database.write_bytes({"empty": b"", "one byte": data[:1], "cut": data[:5000], "text": b"hello\n" * 1000}[how])
+    before = database.read_bytes() if database.exists() else None
+    for command in ("balance", "entries", "history", "check", "decide"):
+        done = filled(command, *(("/x", "--gone") if command == "decide" else ()), code=3)
+        assert done.err.startswith("upright: "), done
+    assert (database.read_bytes() if database.exists() else None) == before
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root can be somebody else")
+def test_a_ledger_that_may_be_read_is_read(filled: Program, tmp_path: Path) -> None:
+    """A colleague's ledger, which this user may not write."""
+    folder = tmp_path / "shared"
+    shutil.copytree(filled.folder, folder)
+    for path in (tmp_path, folder, *folder.rglob("*")):
+        path.chmod(0o755 if path.is_dir() else 0o644)
+    for parent in tmp_path.parents:
+        if parent.stat().st_mode & 0o005 != 0o005:
+            parent.chmod(parent.stat().st_mode | 0o005)
+    before = sorted(p.name for p in folder.iterdir())
+    colleague = Program(folder)
+    for command in (("balance",), ("entries",), ("history",), ("check",), ()):
+        colleague(*command, UPRIGHT_TEST_USER="65534")
+    assert "read" in colleague("decide", "/x", "--gone", code=3, UPRIGHT_TEST_USER="65534").err
+    assert sorted(p.name for p in folder.iterdir()) == before
