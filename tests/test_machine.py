@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import signal
 import sqlite3
@@ -13,6 +14,7 @@ from pathlib import Path
 import pytest
 
 from conftest import NEW, OLD, PROGRAM, Program
+from upright_ledger.web.standin import Served, serve_whole
 
 READING = (
     ("entries",), ("history",), ("balance",), ("check",), ("fold",), ("runs",), ("entries", "--json"), ("history", "--json"), (), ("--help",), ("entries", "--help"),
@@ -142,3 +144,45 @@ def test_a_ledger_that_may_be_read_is_read(filled: Program, tmp_path: Path) -> N
         colleague(*command, UPRIGHT_TEST_USER="65534")
     assert "read" in colleague("decide", "/x", "--gone", code=3, UPRIGHT_TEST_USER="65534").err
     assert sorted(p.name for p in folder.iterdir()) == before
+
+
+@pytest.mark.parametrize(
+    ("name", "text"),
+    [
+        ("value", "[value]\ntraffic = nan"),
+        ("value", "[[value]]\ntraffic = 1"),
+        ("value", "[value]\ntraffic = -1"),
+        ("retention", "[retention]\nlines = 99999999999"),
+        ("retention", "retention = 7"),
+        ("survey", "survey = 'all'"),
+        ("sections", "sections = 4"),
+        ("folding", "folding = 'fold'"),
+    ],
+)
+def test_settings_that_cannot_be_are_one_sentence(filled: Program, name: str, text: str) -> None:
+    path = filled.folder / "upright.toml"
+    old = path.read_text()
+    bare = re.sub(rf"^\[{name}(?:\.\w+)?\].*?(?=^\[|\Z)", "", old, flags=re.MULTILINE | re.DOTALL)
+    path.write_text(f"{bare}\n{text}\n" if text.startswith("[") else f"{text}\n{bare}")
+    assert "holds a value that cannot be used" in filled("balance", code=3).err
+    path.write_bytes(b"\xef\xbb\xbf" + old.encode())
+    assert filled.json("balance")["entries"] == 3000
+
+
+def test_a_build_goes_live_at_a_time_that_was(filled: Program) -> None:
+    filled("build", "--for", "nginx", "--out", "rules")
+    assert "--at is empty" in filled("handover", "rules", "--live", "--at", "", code=2).err
+    assert "yet to come" in filled("handover", "rules", "--live", "--at", "2090-01-01T10:00", code=2).err
+    assert filled.json("handover")["builds"][0]["live_from"] == ""
+
+
+def test_a_header_may_be_of_any_letters(filled: Program) -> None:
+    asked: list[str] = []
+
+    def respond(host: str, target: str) -> Served:
+        asked.append(f"{host}{target}")
+        return Served(404, "")
+
+    with serve_whole(respond) as address:
+        filled("replay", "--sample", "3", "--at", address, "--header", "X-Who: Jürgen", "--agent", "Prüfer", code=None)
+    assert len(asked) >= 3

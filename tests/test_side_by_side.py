@@ -6,7 +6,7 @@ import csv
 import os
 import subprocess
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
@@ -29,6 +29,7 @@ from upright_ledger.ledger.sightings import SightingWriter
 from upright_ledger.ledger.sources import SourceFacts, add_source, close_source
 from upright_ledger.ledger.store import Ledger, open_ledger
 from upright_ledger.web.local_servers import free_port
+from upright_ledger.web.standin import Served, serve_whole
 
 PATIENCE = 120.0
 
@@ -227,3 +228,21 @@ def test_long_commands_and_short_ones_take_turns(museum: Program) -> None:
     for command, outcome in short:
         assert outcome.code in {0, 1, 2}, (command, outcome)
         assert "locked" not in outcome.err
+
+
+def test_one_machine_that_is_asked_for_many_hosts_is_asked_no_faster(open_museum: Callable[..., Program]) -> None:
+    hosts = [f"h{n}.quillhaven.example" for n in range(4)]
+    program = open_museum(*(x for h in hosts for x in ("--old", f"http://{h}")), "--new", NEW)
+    program.write("urls.txt", "".join(f"http://{h}/{n}\n" for h in hosts for n in range(8)))
+    times: list[float] = []
+
+    def respond(_: str, target: str) -> Served:
+        times.append(time.monotonic())
+        return Served(404 if target != "/robots.txt" else 200, "")
+
+    with serve_whole(respond) as address:
+        program("replay", "urls.txt", "--at", address, "--rate", "20", "--concurrent", "2", code=None)
+    asked = sorted(times)[-32:]
+    assert len(asked) == 32
+    # Times are of the requests themselves, and a machine under load only makes them come later.
+    assert asked[-1] - asked[0] > 31 / 20 * 0.8

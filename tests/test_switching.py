@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import PROGRAM, Program
+from conftest import OLD, PROGRAM, Program
 
 
 def wholly(folder: Path) -> str:
@@ -107,3 +107,44 @@ def test_whenever_it_is_killed_both_builds_are_whole(built: Program, back: bool)
         assert (folder / "notes.txt").read_text() == "mine\n"
     built("build", *command, "--out", "rules")
     assert not [p for p in built.folder.iterdir() if p.name.startswith(".upright-build")]
+
+
+def test_whenever_a_fold_is_killed_settings_and_ledger_agree(museum: Program) -> None:
+    museum.write("urls.txt", "".join(f"{OLD}/shop.php?item={n % 90}&x={n}\n" for n in range(3000)))
+    museum("gather", "urls.txt")
+    real = museum.folder / "kept.toml"
+    (museum.folder / "upright.toml").rename(real)
+    (museum.folder / "upright.toml").symlink_to("kept.toml")
+    real.chmod(0o640)
+    rng = random.Random(7)
+    begun = time.monotonic()
+    museum("fold", "--significant", "/shop.php=item")
+    whole = time.monotonic() - begun
+    museum("undo")
+    for n in range(12):
+        command = ("undo",) if n % 3 == 2 else ("fold", "--significant", f"/shop.php={('item', 'x', 'item,x')[n % 3]}")
+        process = subprocess.Popen(
+            [PROGRAM, *command], cwd=museum.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE
+        )
+        time.sleep(whole * (0.3 + 1.7 * rng.random()))
+        process.send_signal(signal.SIGKILL)
+        process.communicate()
+        assert museum.json("balance")["entries"] in {90, 3000}
+        assert "Nothing to change" in museum("fold", "--apply").out
+        assert (museum.folder / "upright.toml").is_symlink()
+        assert real.stat().st_mode & 0o777 == 0o640
+
+
+def test_a_fold_that_ended_before_it_wrote_the_settings_is_ended_by_the_next_command(museum: Program) -> None:
+    museum.write("urls.txt", "".join(f"{OLD}/shop.php?item={n % 9}&x={n}\n" for n in range(30)))
+    museum("gather", "urls.txt")
+    before = (museum.folder / "upright.toml").read_text()
+    museum("fold", "--significant", "/shop.php=item")
+    after = (museum.folder / "upright.toml").read_text()
+    (museum.folder / ".upright.toml.next").write_text(after)  # as where it is cut off between the two
+    (museum.folder / "upright.toml").write_text(before)
+    assert museum.json("balance")["entries"] == 9
+    assert (museum.folder / "upright.toml").read_text() == after
+    (museum.folder / ".upright.toml.next").write_text(before)  # as where it is cut off before the first
+    assert museum.json("balance")["entries"] == 9
+    assert (museum.folder / "upright.toml").read_text() == after

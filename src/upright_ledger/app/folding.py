@@ -14,7 +14,7 @@ from upright_ledger.errors import UsageError
 from upright_ledger.ledger.classifying import ACCESS_LOG
 from upright_ledger.ledger.entries import count_entries, hosts_of, seen_queries
 from upright_ledger.ledger.refolding import Refolded, refold
-from upright_ledger.ledger.settings import read_settings_of, write_policy
+from upright_ledger.ledger.settings import draft_policy, put_draft, read_settings_of
 from upright_ledger.ledger.sources import list_sources
 from upright_ledger.ledger.store import Ledger
 
@@ -84,7 +84,10 @@ def folding(
         report.applied = refold(step, Placer(ledger.settings.sites, policy))
         report.after = count_entries(step.connection)
         step.summary = f"{before:,} entries became {report.after:,}: {'; '.join(report.changes)}"
-    write_policy(ledger.folder, policy)
+        draft_policy(
+            ledger.folder, policy
+        )  # before the database has it: whenever this ends, the next command knows which one holds
+    put_draft(ledger.folder)
     ledger.settings = read_settings_of(ledger.folder)
     report.suggestions = [
         s for s in suggestions if policy.significant_at(s.path) is None and s.path not in policy.significant

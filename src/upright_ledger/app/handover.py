@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass, field
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -151,7 +151,10 @@ def _read_time(text: str) -> str:
         raise UsageError(
             f"--at {text} is no time in which a web server ran", f"the year lies from {_YEARS[0]} to {_YEARS[-1]}"
         )
-    return (time if time.tzinfo else time.astimezone()).astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+    there = (time if time.tzinfo else time.astimezone()).astimezone(UTC)
+    if there > datetime.now(UTC) + timedelta(hours=1):
+        raise UsageError(f"--at {text} is yet to come", "say it when it has happened")
+    return there.strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
 def _line(b: Run) -> BuildLine:

@@ -8,7 +8,7 @@ from upright_ledger.core.placing import Placer
 from upright_ledger.ledger import journal
 from upright_ledger.ledger.classifying import reclassify
 from upright_ledger.ledger.refolding import rederive
-from upright_ledger.ledger.settings import read_settings_of, write_policy
+from upright_ledger.ledger.settings import draft_policy, put_draft, read_settings_of
 from upright_ledger.ledger.store import Ledger, stored_policy
 
 
@@ -46,7 +46,9 @@ def undo(ledger: Ledger, count: int = 1, target: int | None = None) -> list[str]
             for source in step.sources:
                 reclassify(step.connection, source, Placer(ledger.settings.sites, policy))
         step.summary = "; ".join(done)
+        if number != before:
+            draft_policy(ledger.folder, policy)
     if number != before:
-        write_policy(ledger.folder, policy)
+        put_draft(ledger.folder)
         ledger.settings = read_settings_of(ledger.folder)
     return done

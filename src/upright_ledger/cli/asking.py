@@ -46,13 +46,17 @@ _OPTIONS = (
         "--seconds", type=click.FloatRange(0.1, 600), default=20.0, show_default=True, help="For one request."
     ),
     click.option(
-        "--concurrent", type=click.IntRange(1, 64), default=16, show_default=True, help="Requests at once to one host."
+        "--concurrent",
+        type=click.IntRange(1, 64),
+        default=16,
+        show_default=True,
+        help="Requests at once to one machine.",
     ),
     click.option(
         "--rate",
         type=click.FloatRange(0),
         default=None,
-        help="Requests a second to one host; 0 for no limit.  [default: 20, on this machine 0]",
+        help="Requests a second to one machine; 0 for no limit.  [default: 20, on this machine 0]",
     ),
 )
 

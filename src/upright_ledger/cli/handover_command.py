@@ -20,7 +20,7 @@ SHOWN = 12
 @click.argument("which", required=False, default="", metavar="[BUILD]")
 @click.option("--given", is_flag=True, help="The build was handed over to whoever runs the server.")
 @click.option("--live", is_flag=True, help="The build is live: the server runs it.")
-@click.option("--at", default="", metavar="TIME", help="When, such as 2026-05-14T14:30.  [default: now]")
+@click.option("--at", metavar="TIME", help="When, such as 2026-05-14T14:30.  [default: now]")
 @click.option(
     "--running",
     type=click.Path(path_type=Path, exists=True, dir_okay=False),
@@ -29,7 +29,9 @@ SHOWN = 12
 )
 @json_option
 @click.pass_obj
-def command(folder: Path, which: str, given: bool, live: bool, at: str, running: Path | None, as_json: bool) -> None:
+def command(
+    folder: Path, which: str, given: bool, live: bool, at: str | None, running: Path | None, as_json: bool
+) -> None:
     """Say that a build was handed over or is live, or list the builds.
 
     \b
@@ -42,6 +44,8 @@ def command(folder: Path, which: str, given: bool, live: bool, at: str, running:
     """
     if given and live:
         raise UsageError("--given and --live contradict each other", "say first the one, then the other")
+    if at is not None and not at.strip():
+        raise UsageError("--at is empty", "such as --at 2026-05-14T14:30; leave it out for now")
     if at and not (given or live):
         raise UsageError("--at says when something happened", "add --given or --live")
     ledger = open_ledger(folder)
@@ -49,7 +53,7 @@ def command(folder: Path, which: str, given: bool, live: bool, at: str, running:
         _show_drift(drift(Book(ledger), running), as_json=as_json)
         return
     if given or live:
-        marked = mark(ledger, which, live=live, at=at)
+        marked = mark(ledger, which, live=live, at=at or "")
         if as_json:
             show.json_out(marked.as_dict())
             return

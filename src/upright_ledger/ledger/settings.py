@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import math
+import os
 import re
 import tomllib
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -19,6 +22,7 @@ from upright_ledger.errors import InputError
 from upright_ledger.ledger.settings_template import TEMPLATE
 
 FILE_NAME = "upright.toml"
+MOST_DAYS = 36_500
 SLASHES = ("always", "never", "as-stock")
 
 
@@ -142,17 +146,50 @@ def _put_policy(folding: Any, policy: FoldingPolicy) -> None:
 
 
 def write_policy(folder: Path, policy: FoldingPolicy) -> None:
-    """Put a folding policy into a ledger's settings file, whole or not at all; comments stay."""
+    """Put a folding policy into a ledger's settings file, whole or not at all; comments stay, and a link stays one."""
+    draft_policy(folder, policy)
+    put_draft(folder)
+
+
+def draft_policy(folder: Path, policy: FoldingPolicy) -> None:
+    """Lay out the settings file with a folding policy beside it, before that one comes into force: see `put_draft`."""
     import tomlkit
 
-    path = folder / FILE_NAME
-    document: Any = tomlkit.parse(path.read_text(encoding="utf-8-sig"))
+    real = _real(folder)
+    document: Any = tomlkit.parse(real.read_text(encoding="utf-8-sig"))
     _put_policy(document["folding"], policy)
-    draft = folder / f".{FILE_NAME}"
+    draft = _draft(folder)
+    draft.unlink(missing_ok=True)
     draft.touch(mode=0o600)
-    draft.write_text(tomlkit.dumps(document), encoding="utf-8")
-    draft.chmod(path.stat().st_mode)
-    draft.replace(path)
+    with draft.open("w", encoding="utf-8") as file:
+        file.write(tomlkit.dumps(document))
+        file.flush()
+        os.fsync(file.fileno())
+    draft.chmod(real.stat().st_mode & 0o7777)
+
+
+def put_draft(folder: Path) -> None:
+    """Put what was laid out in the place of the settings file, after its policy came into force."""
+    with suppress(FileNotFoundError):  # another command saw to it
+        _draft(folder).replace(_real(folder))
+
+
+def drafted_policy(folder: Path) -> FoldingPolicy | None:
+    """The policy in what was laid out and not put in place; None where there is nothing, or nothing whole."""
+    draft = _draft(folder)
+    try:
+        return read_settings(draft).policy if draft.is_file() else None
+    except InputError:
+        return None
+
+
+def _real(folder: Path) -> Path:
+    return Path(os.path.realpath(folder / FILE_NAME))
+
+
+def _draft(folder: Path) -> Path:
+    real = _real(folder)
+    return real.with_name(f".{real.name}.next")
 
 
 def read_settings_of(folder: Path) -> Settings:
@@ -174,7 +211,7 @@ def read_settings(path: Path) -> Settings:
         return _settings(document)
     except KeyError as error:
         raise InputError(f"{path} lacks {error.args[0]}", "compare it with a fresh ledger's file") from None
-    except (NotAnAddressError, TypeError, ValueError) as error:
+    except (NotAnAddressError, AttributeError, TypeError, ValueError) as error:
         raise InputError(
             f"{path} holds a value that cannot be used: {error}", "compare it with a fresh ledger's file"
         ) from None
@@ -197,7 +234,7 @@ def _settings(document: Mapping[str, Any]) -> Settings:
         | {k: [str(x) for x in folding[k]] for k in _LISTS if k in folding}
         | {"significant": _significant(folding.get("significant", {}))},
     )
-    weights = Weights(**{k: float(v) for k, v in document.get("value", {}).items()})
+    weights = _weights(document.get("value", {}))
     return Settings(
         str(ledger["name"]),
         str(ledger.get("database", "")),
@@ -217,6 +254,17 @@ def _settings(document: Mapping[str, Any]) -> Settings:
         _notify(document.get("notify", {})),
         _retention(document.get("retention", {})),
     )
+
+
+def _weights(values: Any) -> Weights:
+    """The values of [value]. Raises ValueError, TypeError."""
+    if not isinstance(values, dict):
+        raise ValueError("[value] is no table")  # noqa: TRY004
+    found = {k: float(v) for k, v in values.items()}
+    for key, weight in found.items():
+        if not math.isfinite(weight) or weight < 0:
+            raise ValueError(f"[value] {key} is {weight}; it is a number from 0")
+    return Weights(**found)
 
 
 def _significant(table: Mapping[str, Any]) -> dict[str, list[str]]:
@@ -281,8 +329,8 @@ def _survey(values: Mapping[str, Any]) -> SurveySettings:
 def _retention(values: Mapping[str, Any]) -> Retention:
     """The values of [retention]. Raises ValueError."""
     for key, value in values.items():
-        if key not in {"referrers", "lines"} or type(value) is not int or value < 0:
-            raise ValueError(f"[retention] {key} = {value!r}; it is a number of days")
+        if key not in {"referrers", "lines"} or type(value) is not int or not 0 <= value <= MOST_DAYS:
+            raise ValueError(f"[retention] {key} = {value!r}; it is a number of days, up to {MOST_DAYS:,}")
     return Retention(**values)
 
 

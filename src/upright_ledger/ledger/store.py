@@ -24,7 +24,7 @@ from upright_ledger.errors import InputError, RefusedError, UsageError
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.journal import Step, last_step
 from upright_ledger.ledger.migrations import NEWEST, migrate, schema_number
-from upright_ledger.ledger.settings import FILE_NAME, Settings, read_settings
+from upright_ledger.ledger.settings import FILE_NAME, Settings, drafted_policy, put_draft, read_settings
 
 DATABASE_FILE = "ledger.db"
 CACHE_KB = 200_000  # the indexes of a million entries; with less, their pages are written again and again
@@ -333,4 +333,10 @@ def open_ledger(folder: Path) -> Ledger:
     if present < NEWEST:
         with ledger.writing() as connection:
             migrate(connection)
+    drafted = drafted_policy(folder)
+    if (
+        drafted is not None and drafted == ledger.stored_policy()[1]
+    ):  # what folded all anew ended before it wrote the settings
+        put_draft(folder)
+        ledger.settings = read_settings(path)
     return ledger

@@ -41,7 +41,7 @@ class Manner:
     """How requests are made.
 
     connect: (host, port, address, port) of each host that is asked elsewhere; empty parts stand for any and for the same. ca: a file of
-    certificates to trust; insecure: none is checked. seconds: for one request. concurrent, rate: requests at once and a second, to one host;
+    certificates to trust; insecure: none is checked. seconds: for one request. concurrent, rate: requests at once and a second, to one machine;
     rate 0 for no limit. retries: after a failed connection, 429 or 503. headers, user ("name:password"), netrc (it may come from the user's
     .netrc): go to the origins of `own` alone; see `is_own`.
     """
@@ -59,6 +59,15 @@ class Manner:
     netrc: bool = False
     own: frozenset[str] = frozenset()
     body: int = BODY_BYTES
+
+    def machine(self, origin: str) -> str:
+        """The machine that is asked for an origin: what is due to it does not grow with the names by which it is asked."""
+        host = host_part(origin).partition("://")[2]
+        port = origin.partition("://")[2].removeprefix(host)[1:] or ("443" if origin.startswith("https:") else "80")
+        for name, number, address, _ in self.connect:
+            if name in {"", host} and number in {"", port}:
+                return address or host
+        return host
 
     def is_own(self, origin: str) -> bool:
         """Whether what is meant for the own servers goes to an origin: `own` names it, it with any port ("https://host:*"), or all ("*")."""
@@ -145,9 +154,10 @@ class Exchange:
         return self._host_of(request.origin)
 
     def _host_of(self, origin: str) -> _Host:
-        host = self._hosts.get(origin)
+        machine = self.manner.machine(origin)
+        host = self._hosts.get(machine)
         if host is None:
-            host = self._hosts[origin] = _Host(gap=1 / self.manner.rate if self.manner.rate else 0.0)
+            host = self._hosts[machine] = _Host(gap=1 / self.manner.rate if self.manner.rate else 0.0)
         return host
 
     def _start_due(self) -> float:
@@ -203,7 +213,7 @@ class Exchange:
         curl.setopt(pycurl.ACCEPT_ENCODING, "identity")
         curl.setopt(pycurl.TIMEOUT_MS, int(m.seconds * 1000))
         curl.setopt(pycurl.CONNECTTIMEOUT_MS, int(m.seconds * 500))
-        curl.setopt(pycurl.USERAGENT, m.agent)
+        curl.setopt(pycurl.USERAGENT, m.agent.encode())
         if m.connect:
             curl.setopt(pycurl.CONNECT_TO, [":".join(parts) for parts in m.connect])
         if m.ca is not None:
@@ -216,7 +226,7 @@ class Exchange:
     def _identify(self, curl: pycurl.Curl, *, own: bool) -> None:
         """Give a request, or keep from it, what is meant for the own servers alone."""
         m = self.manner
-        curl.setopt(pycurl.HTTPHEADER, ["Accept: */*", *(m.headers if own else ())])
+        curl.setopt(pycurl.HTTPHEADER, [b"Accept: */*", *(h.encode() for h in m.headers if own)])
         curl.unsetopt(pycurl.USERPWD)
         curl.setopt(pycurl.NETRC, pycurl.NETRC_IGNORED)
         if own and m.user:
