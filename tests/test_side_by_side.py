@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import os
+import signal
 import subprocess
 import time
 from collections.abc import Callable, Iterator
@@ -246,3 +247,24 @@ def test_one_machine_that_is_asked_for_many_hosts_is_asked_no_faster(open_museum
     assert len(asked) == 32
     # Times are of the requests themselves, and a machine under load only makes them come later.
     assert asked[-1] - asked[0] > 31 / 20 * 0.8
+
+
+def test_a_run_has_one_owner_and_one_list(museum: Program) -> None:
+    urls = [f"{OLD}/page/{n}\n" for n in range(80)]
+    museum.write("urls.txt", "".join(urls))
+    museum.write("fewer.txt", "".join(urls[:9]))
+    museum("gather", "urls.txt")
+    with serve_whole(lambda _host, _target: Served(404, "")) as address:
+        asking = ("--at", address, "--rate", "20")
+        first = begin(museum, "replay", "urls.txt", *asking)
+        time.sleep(2.5)
+        first.send_signal(signal.SIGKILL)
+        first.communicate()
+        assert "was to ask for other addresses" in museum("replay", "fewer.txt", *asking, "--resume", code=2).err
+        both = [begin(museum, "replay", "urls.txt", *asking, "--resume") for _ in range(2)]
+        found = sorted(ended(p) for p in both)
+    assert [code for code, _, _ in found] == [1, 2], found
+    assert "somebody is at run 1" in found[1][2]
+    museum("runs", "last", "--out", "rows.csv")
+    with (museum.folder / "rows.csv").open(encoding="utf-8") as file:
+        assert sorted(r["url"] for r in csv.DictReader(file)) == sorted(u.strip() for u in urls)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 import random
 import signal
 import subprocess
@@ -56,7 +57,7 @@ def test_what_is_not_ours_stays_and_what_somebody_changed_is_not_lost(built: Pro
         assert (folder / "redirects.conf").read_text() == "by hand\n"
     built("build", "--for", "nginx", "--out", "rules", "--force")
     assert (wholly(folder), wholly(folder / "previous")) == (third, third)
-    assert not [p for p in built.folder.iterdir() if p.name.startswith(".upright-build")]
+    assert not [p for p in built.folder.iterdir() if p.name.startswith(".upright-")]
 
 
 def test_a_folder_that_cannot_be_switched_gets_its_files_one_by_one(built: Program) -> None:
@@ -106,7 +107,7 @@ def test_whenever_it_is_killed_both_builds_are_whole(built: Program, back: bool)
         assert wholly(folder / "previous")
         assert (folder / "notes.txt").read_text() == "mine\n"
     built("build", *command, "--out", "rules")
-    assert not [p for p in built.folder.iterdir() if p.name.startswith(".upright-build")]
+    assert not [p for p in built.folder.iterdir() if p.name.startswith(".upright-")]
 
 
 def test_whenever_a_fold_is_killed_settings_and_ledger_agree(museum: Program) -> None:
@@ -148,3 +149,35 @@ def test_a_fold_that_ended_before_it_wrote_the_settings_is_ended_by_the_next_com
     (museum.folder / ".upright.toml.next").write_text(before)  # as where it is cut off before the first
     assert museum.json("balance")["entries"] == 9
     assert (museum.folder / "upright.toml").read_text() == after
+
+
+def test_what_a_dead_command_left_is_taken_away_by_the_next(museum: Program, tmp_path: Path) -> None:
+    held = tmp_path / "temporary"
+    held.mkdir()
+    museum.write("urls.txt", f"{OLD}/a\nnot an address at all\n")
+    process = subprocess.Popen(["true"])
+    process.wait()
+    rejects = museum.folder / "rejects"
+    rejects.mkdir()
+    dead = [
+        museum.folder / f".upright-{process.pid}-x",
+        rejects / f".upright-{process.pid}-y",
+        rejects / "0099-lost.txt",
+        held / f"upright-{process.pid}-z",
+    ]
+    for path in dead:
+        path.write_text("left")
+    alive = museum.folder / f".upright-{os.getpid()}-x"
+    alive.write_text("at work")
+    museum("gather", "urls.txt", TMPDIR=str(held))
+    subprocess.run(
+        [PROGRAM, "gather", "-"],
+        cwd=museum.folder,
+        env={**os.environ, "TMPDIR": str(held)},
+        input=b"http://www.quillhaven.example/b\n",
+        check=True,
+        capture_output=True,
+    )
+    museum("entries", "--csv", "out.csv")
+    assert [p for p in dead if p.exists()] == []
+    assert alive.exists()

@@ -7,7 +7,6 @@ line: one that is still being written waits. Should that go wrong, lines that we
 from __future__ import annotations
 
 import hashlib
-import tempfile
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,6 +14,7 @@ from typing import Any, BinaryIO
 
 from upright_ledger.app.gather import Gathered, gather
 from upright_ledger.errors import InputError
+from upright_ledger.formats.leftovers import temporary_folder
 from upright_ledger.formats.streams import files_of, open_bytes, spelled
 from upright_ledger.ledger.following import (
     ACCESS_LOG,
@@ -45,7 +45,7 @@ def gather_new(ledger: Ledger, paths: Sequence[str], *, host: str = "", kind: st
     """Gather what is new in some logs, and in the rotated ones beside them that were followed before. Raises InputError for a file that cannot be read."""
     results = []
     for path in _with_rotated(ledger, paths):
-        with tempfile.TemporaryDirectory(prefix="upright-new-") as held:
+        with temporary_folder() as held:
             part = Path(held) / _plain_name(path)
             with ledger.reading() as connection:
                 known, by_hand = followed_logs(connection), newest_by_hand(connection)

@@ -13,7 +13,7 @@ from typing import Any
 from urllib.parse import parse_qs
 
 from upright_ledger.app.inputs import Input, inputs, neighbours_of
-from upright_ledger.app.rejects import SHOWN_REJECTS
+from upright_ledger.app.rejects import SHOWN_REJECTS, drop_orphans
 from upright_ledger.app.sheets import by_sheets
 from upright_ledger.app.sorting import Gathered, Sorter
 from upright_ledger.core import traffic
@@ -47,6 +47,7 @@ from upright_ledger.ledger.sources import (
     add_log_lines,
     add_set_aside,
     add_source,
+    all_sources,
     close_source,
     find_source,
     known_log_lines,
@@ -325,6 +326,7 @@ class _SourceReader:
             step.summary = f"{result.accepted:,} of {result.lines:,} lines, {result.new_entries:,} new entries"
             if self._within is not None:
                 self._within(step.connection)
+            drop_orphans(self.ledger.folder, all_sources(step.connection))
             # Before the step is complete: an orphaned rejects file does no harm, a missing one would.
             result.rejects_file = sorter.rejects.keep(source, file.name)
         self._policy = self.ledger.stored_policy()[0]

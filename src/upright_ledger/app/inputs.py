@@ -9,6 +9,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from upright_ledger.errors import InputError
+from upright_ledger.formats.leftovers import temporary_folder
 from upright_ledger.formats.streams import MAX_FILES, STDIN, Input, files_of, spooled
 from upright_ledger.web.fetch import fetch
 
@@ -25,7 +26,7 @@ def inputs(paths: list[str]) -> Iterator[list[Input]]:
 
     Raises InputError for a path that is not there, a folder or pattern without files, an address that does not answer.
     """
-    with tempfile.TemporaryDirectory(prefix="upright-") as folder:
+    with temporary_folder() as folder:
         found: list[Input] = []
         for path in paths:
             if path == STDIN:
@@ -49,7 +50,7 @@ def _is_file(path: Path) -> bool:
         return False
 
 
-def _apart(folder: str) -> Path:
+def _apart(folder: Path) -> Path:
     return Path(tempfile.mkdtemp(dir=folder))
 
 

@@ -9,6 +9,7 @@ from types import TracebackType
 from typing import IO, Self
 
 from upright_ledger.core.secrets import Secrets
+from upright_ledger.formats.leftovers import clear, hidden_mark
 from upright_ledger.formats.records import Reject
 
 FOLDER = "rejects"
@@ -42,8 +43,14 @@ class Rejects:
             self.first.append(reject)
         if self._draft is None:
             (self._folder / FOLDER).mkdir(mode=0o700, exist_ok=True)
+            clear(self._folder / FOLDER)
             self._draft = tempfile.NamedTemporaryFile(  # noqa: SIM115 (closed on leaving)
-                "w", encoding="utf-8", errors="backslashreplace", dir=self._folder / FOLDER, prefix=".", delete=False
+                "w",
+                encoding="utf-8",
+                errors="backslashreplace",
+                dir=self._folder / FOLDER,
+                prefix=hidden_mark(),
+                delete=False,
             )
             self._draft.write("# Lines that could not be read: line, reason, text\n")
         self._draft.write(f"{reject.line}\t{reject.reason}\t{_visible(reject.text)}\n")
@@ -57,6 +64,13 @@ class Rejects:
         Path(self._draft.name).replace(self._folder / kept)
         self._draft = None
         return kept
+
+
+def drop_orphans(ledger_folder: Path, sources: set[int]) -> None:
+    """Take away the rejected lines of sources that are not in the ledger. Only while nobody else can be adding one."""
+    for path in (ledger_folder / FOLDER).glob("[0-9][0-9][0-9][0-9]*-*.txt"):
+        if int(path.name.partition("-")[0]) not in sources:
+            path.unlink(missing_ok=True)
 
 
 def _visible(text: str) -> str:

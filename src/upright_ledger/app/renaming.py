@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import csv
-import tempfile
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -14,6 +13,7 @@ from upright_ledger.app.gather import gather
 from upright_ledger.core.addresses import address_of
 from upright_ledger.core.answers import KEEP, OPEN
 from upright_ledger.core.audits.renamings import CONFIDENCE, LED, Renamed, Renaming
+from upright_ledger.formats.leftovers import temporary_folder
 from upright_ledger.formats.writing import csv_bytes, write_whole
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.stock import StoredProposal, load_proposals, store_proposals
@@ -82,7 +82,7 @@ def propose_renamings(ledger: Ledger, renamings: Sequence[Renaming], name: str) 
 
 
 def _take_up(ledger: Ledger, renamings: Sequence[Renaming], name: str) -> int:
-    with tempfile.TemporaryDirectory(prefix="upright-renamed-") as held:
+    with temporary_folder() as held:
         file = Path(held) / f"renamed-{name}.csv"
         with file.open("w", encoding="utf-8", newline="") as out:
             writer = csv.writer(out)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import time
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
@@ -23,13 +24,17 @@ from upright_ledger.ledger.builds import last_build
 from upright_ledger.ledger.runs import (
     begin_run,
     finish_run,
+    hold,
     name_run,
+    new_owner,
     open_run,
+    take_over,
 )
 from upright_ledger.web.client import Place
 from upright_ledger.web.exchange import Manner, interrupts
 
 COMMIT_SECONDS = 1.0
+HEARD_SECONDS = 20.0
 _PATIENCE = 0.1  # seconds
 
 Progress = Callable[[int, int, Counter[str]], None]
@@ -54,6 +59,7 @@ class _Recorder:
 
     book: Book
     run: int
+    owner: str
     asked: Requests
     done_before: int
     progress: Progress | None
@@ -83,9 +89,15 @@ class _Recorder:
         self.waiting.append(Row(trace, self.asked.hits[number], verdicts, expected_text(expected), value))
         self.verdicts[verdicts[0]] += 1
 
+    def be_heard(self) -> None:
+        """Say now and then that one is still at it, though nothing comes."""
+        if time.monotonic() - self.saved >= HEARD_SECONDS:
+            self.save()
+
     def save(self) -> None:
         """Keep what is done."""
         with self.book.ledger.writing() as connection:
+            hold(connection, self.run, self.owner)
             add_traces(connection, self.run, self.waiting)
         self.rows.extend(self.waiting)
         self.waiting = Traced()
@@ -110,9 +122,10 @@ def replay(
     """
     place = Place(book.sites.hosts, at, book.policy.index_set)
     where = f"{at.origin if at else ''} {label}".strip()
-    run, before = _begin(book, where, resume=resume)
+    owner = new_owner()
+    run, before = _begin(book, where, owner, _digest(asked), resume=resume)
     left = [(n, address_of(url)) for n, url in enumerate(asked.urls) if url not in before]
-    recorder = _Recorder(book, run, asked, len(asked) - len(left), progress)
+    recorder = _Recorder(book, run, owner, asked, len(asked) - len(left), progress)
     stopped = False
     error: UprightError | None = None
     tracing.begin(shares(left, place, manner, tracing.processes))
@@ -123,6 +136,7 @@ def replay(
                 tracing.stop()
             try:
                 recorder.take(tracing.next(_PATIENCE) or ())
+                recorder.be_heard()
             except UprightError as raised:
                 error = error or raised
                 tracing.stop()
@@ -159,7 +173,7 @@ def _first_answer(row: Row) -> tuple[int, str]:
     return row.trace.first_status, row.trace.first_location
 
 
-def _begin(book: Book, where: str, *, resume: bool) -> tuple[int, set[str]]:
+def _begin(book: Book, where: str, owner: str, digest: str, *, resume: bool) -> tuple[int, set[str]]:
     """The number of the run, and what it has asked already."""
     with book.ledger.writing() as connection:
         if resume:
@@ -168,6 +182,17 @@ def _begin(book: Book, where: str, *, resume: bool) -> tuple[int, set[str]]:
                 raise UsageError(
                     f"no run at {where or 'the hosts themselves'} was stopped", "start one without --resume"
                 )
+            if stopped.asked not in {"", digest}:
+                raise UsageError(
+                    f"run {stopped.id} was to ask for other addresses", "resume it with the files and options it had"
+                )
+            take_over(connection, stopped, owner)
             return stopped.id, traced_urls(connection, stopped.id)
         built = last_build(connection)
-        return begin_run(connection, "replay", built.digest if built else "", where), set()
+        begun = begin_run(connection, "replay", built.digest if built else "", where, owner=owner, asked=digest)
+        return begun, set()
+
+
+def _digest(asked: Requests) -> str:
+    """What tells one list of addresses from another, in whatever order."""
+    return hashlib.sha256("\n".join(sorted(asked.urls)).encode("utf-8", "surrogatepass")).hexdigest()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import csv
-import tempfile
 import time
 from collections import Counter
 from collections.abc import Callable, Sequence
@@ -20,6 +19,7 @@ from upright_ledger.core.addresses import Address, address_of, parse_address
 from upright_ledger.core.audits.site import Site
 from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED, OUTCOMES, REFUSED, UNREAD, Limits, Seen
 from upright_ledger.errors import InputError, UprightError, UsageError
+from upright_ledger.formats.leftovers import temporary_folder
 from upright_ledger.ledger.runs import SURVEY, begin_run, finish_run, name_run, open_run
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.surveys import add_seen, load_seen
@@ -139,7 +139,7 @@ def _begin(ledger: Ledger, at: str, *, resume: bool) -> tuple[int, list[Seen]]:
 def _feed(ledger: Ledger, run: int, side: str) -> int:
     """Gather what answered, moved or failed as old URLs, or stock what answered and moved as pages."""
     wanted = (ANSWERED, MOVED, FAILING, REFUSED) if side == OLD else (ANSWERED, MOVED)
-    with tempfile.TemporaryDirectory(prefix="upright-survey-") as held:
+    with temporary_folder() as held:
         file = Path(held) / f"survey-{run}.csv"
         with ledger.reading() as connection, file.open("w", encoding="utf-8", newline="") as out:
             writer = csv.writer(out)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import ctypes
 import errno
 import os
-import re
 import shutil
 import tempfile
 from collections.abc import Callable, Mapping
@@ -13,9 +12,9 @@ from contextlib import suppress
 from pathlib import Path
 
 from upright_ledger.errors import InputError
+from upright_ledger.formats.leftovers import clear, hidden_mark
 from upright_ledger.formats.writing import write_whole
 
-_STAGE = ".upright-build-"
 _EXCHANGE = 2  # RENAME_EXCHANGE of renameat2(2)
 _HERE = -100  # AT_FDCWD
 
@@ -29,7 +28,7 @@ def put_folder(folder: Path, files: Mapping[str, bytes], gone: frozenset[str] = 
     real = Path(os.path.realpath(folder))
     try:
         real.parent.mkdir(parents=True, exist_ok=True)
-        clear_stages(real.parent)
+        clear(real.parent)
         stage = _new_stage(real)
         if stage is None:
             _one_by_one(real, files, gone)
@@ -57,7 +56,7 @@ def _new_stage(folder: Path) -> Path | None:
     if here == folder or folder in here.parents or (folder / "upright.toml").exists() or os.path.ismount(folder):
         return None
     try:
-        return Path(tempfile.mkdtemp(dir=folder.parent, prefix=f"{_STAGE}{os.getpid()}-"))
+        return Path(tempfile.mkdtemp(dir=folder.parent, prefix=hidden_mark()))
     except PermissionError:
         return None
 
@@ -133,24 +132,6 @@ def _by_turns(one: Path, other: Path) -> bool:
     other.rename(aside)
     one.rename(other)
     aside.rename(one)
-    return True
-
-
-def clear_stages(parent: Path) -> None:
-    """Take away what builds left beside their folder that were ended in their midst."""
-    for stage in parent.glob(f"{_STAGE}*"):
-        owner = re.match(rf"{re.escape(_STAGE)}(\d+)-", stage.name)
-        if owner is not None and not _lives(int(owner[1])):
-            shutil.rmtree(stage, ignore_errors=True)
-
-
-def _lives(pid: int) -> bool:
-    try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
     return True
 
 

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.errors import InputError
+from upright_ledger.formats.leftovers import clear, hidden_mark
 from upright_ledger.formats.streams import was_read
 
 _SQLITE = b"SQLite format 3\0"
@@ -69,7 +70,8 @@ def write_whole(path: Path, data: bytes, *, public: bool = False) -> None:
         if present is not None:
             _refuse(real, public=public)
         real.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(dir=real.parent, prefix=".upright-")
+        clear(real.parent)
+        handle, name = tempfile.mkstemp(dir=real.parent, prefix=hidden_mark())
         try:
             with os.fdopen(handle, "wb") as file:
                 file.write(data)

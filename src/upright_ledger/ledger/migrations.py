@@ -116,6 +116,14 @@ def _how_answers_were_found(connection: Connection) -> None:
         )
 
 
+def _owned_runs(connection: Connection) -> None:
+    """Who is at a run, until when it is theirs, and what it is to ask."""
+    present = {c["name"] for c in inspect(connection).get_columns("runs")}
+    for name in ("owner", "held_until", "asked"):
+        if name not in present:
+            connection.execute(text(f"ALTER TABLE runs ADD COLUMN {name} VARCHAR NOT NULL DEFAULT ''"))
+
+
 MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
     (1, "first schema", _first_schema),
     (2, "days and classes", _days_and_classes),
@@ -126,6 +134,7 @@ MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
     (8, "following", _following),
     (9, "sound logs", _sound_logs),
     (10, "how answers were found", _how_answers_were_found),
+    (11, "owned runs", _owned_runs),
 )
 
 

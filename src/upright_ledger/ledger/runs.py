@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import os
+import secrets
+import socket
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import Connection, Row, insert, select
 
+from upright_ledger.errors import RefusedError
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.store import now
 
@@ -16,17 +21,71 @@ SURVEY = "survey"
 """The kind of runs whose rows are of another sort; see ledger.surveys."""
 
 
-def begin_run(connection: Connection, kind: str, digest: str, at: str, name: str = "") -> int:
-    """Note that a run began; returns its number."""
-    done = connection.execute(
-        insert(schema.runs).values(kind=kind, name=name, started=now(), digest=digest, at=at, counts={})
-    )
+HELD_SECONDS = 120
+"""How long a run stays somebody's who is not heard of."""
+
+
+def new_owner() -> str:
+    """A name for who is at a run: this machine, this process, and a number of its own."""
+    return f"{socket.gethostname()} {os.getpid()} {secrets.token_hex(4)}"
+
+
+def begin_run(
+    connection: Connection, kind: str, digest: str, at: str, name: str = "", *, owner: str = "", asked: str = ""
+) -> int:
+    """Note that a run began; returns its number. owner: who is at it; asked: a digest of what it is to ask."""
+    values = {"kind": kind, "name": name, "started": now(), "digest": digest, "at": at, "counts": {}}
+    held = {"owner": owner, "held_until": _later() if owner else "", "asked": asked}
+    done = connection.execute(insert(schema.runs).values(**values, **held))
     return int(done.inserted_primary_key[0])  # type: ignore[index]
+
+
+def take_over(connection: Connection, run: Run, owner: str) -> None:
+    """Go on with a run that was stopped. Raises RefusedError where somebody is at it."""
+    if run.owner and run.held_until > now() and not _is_dead(run.owner):
+        machine, process = _place_of(run.owner)
+        raise RefusedError(
+            f"somebody is at run {run.id}: process {process} on {machine}", "let it end, or stop it, and resume then"
+        )
+    connection.execute(schema.runs.update().where(schema.runs.c.id == run.id).values(owner=owner, held_until=_later()))
+
+
+def hold(connection: Connection, run: int, owner: str) -> None:
+    """Say that one is still at a run. Raises RefusedError where somebody else took it over."""
+    r = schema.runs
+    done = connection.execute(r.update().where(r.c.id == run, r.c.owner == owner).values(held_until=_later()))
+    if not done.rowcount:
+        raise RefusedError(f"somebody else went on with run {run}", "what was asked until then is kept")
+
+
+def _later() -> str:
+    return (datetime.now(UTC) + timedelta(seconds=HELD_SECONDS)).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def _place_of(owner: str) -> tuple[str, str]:
+    """Machine and process of an owner."""
+    machine, _, rest = owner.partition(" ")
+    return machine, rest.partition(" ")[0]
+
+
+def _is_dead(owner: str) -> bool:
+    """Whether a process of this machine is gone."""
+    machine, process = _place_of(owner)
+    if machine != socket.gethostname() or not process.isdigit() or os.name != "posix":
+        return False
+    try:
+        os.kill(int(process), 0)
+    except ProcessLookupError:
+        return True
+    except PermissionError:
+        return False
+    return False
 
 
 def finish_run(connection: Connection, run: int, counts: dict[str, int]) -> None:
     """Note that a run is complete, with its verdict counts."""
-    connection.execute(schema.runs.update().where(schema.runs.c.id == run).values(finished=now(), counts=counts))
+    values = {"finished": now(), "counts": counts, "owner": "", "held_until": ""}
+    connection.execute(schema.runs.update().where(schema.runs.c.id == run).values(**values))
 
 
 def name_run(connection: Connection, run: int, name: str) -> None:

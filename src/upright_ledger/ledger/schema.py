@@ -293,6 +293,11 @@ runs = Table(
     Column("digest", String, nullable=False, default=""),
     Column("at", String, nullable=False, default=""),
     Column("counts", JSON),
+    Column(
+        "owner", String, nullable=False, default=""
+    ),  # who is at it: machine, process, and a number drawn for this run
+    Column("held_until", String, nullable=False, default=""),
+    Column("asked", String, nullable=False, default=""),  # a digest of what it is to ask
 )
 
 traces = Table(

@@ -45,6 +45,11 @@ def find_source(connection: Connection, digest: str, purpose: str) -> Row[Any] |
     return connection.execute(query).first()
 
 
+def all_sources(connection: Connection) -> set[int]:
+    """The numbers of all sources, withdrawn ones, too."""
+    return set(connection.scalars(select(schema.sources.c.id)))
+
+
 def newest_source(connection: Connection) -> int:
     """The number of the last source."""
     return next_id(connection, schema.sources) - 1
