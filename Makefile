@@ -42,6 +42,7 @@ pytest: $(VENV)/tested
 bench: $(VENV)/installed
 	$(BIN)/python benchmarks/served_cost.py
 	$(BIN)/python benchmarks/conformance.py
+	$(BIN)/python benchmarks/rule_files.py
 	$(BIN)/python benchmarks/start_up.py
 	$(BIN)/python benchmarks/gathering.py
 	$(BIN)/python benchmarks/rehearsing.py

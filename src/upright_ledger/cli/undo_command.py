@@ -18,7 +18,7 @@ from upright_ledger.cli.opening import open_ledger
 @json_option
 @click.pass_obj
 def command(folder: Path, count: int, target: int | None, as_json: bool) -> None:
-    """Take back the last COUNT steps (one by default), as new steps of the journal.
+    """Take back the last COUNT steps (one by default), as one new step of the journal.
 
     A gathered source is not forgotten but withdrawn. A step whose rows were changed since is refused, and the
     later step is named.
