@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import OLD, PROGRAM, Program
+from conftest import NEW, OLD, PROGRAM, Program
 
 
 def wholly(folder: Path) -> str:
@@ -181,3 +181,31 @@ def test_what_a_dead_command_left_is_taken_away_by_the_next(museum: Program, tmp
     museum("entries", "--csv", "out.csv")
     assert [p for p in dead if p.exists()] == []
     assert alive.exists()
+
+
+def test_whenever_an_open_is_killed_the_folder_can_be_opened(bare: Program) -> None:
+    rng = random.Random(3)
+    begun = time.monotonic()
+    bare("open", "whole", "--old", OLD, "--new", NEW)
+    whole = time.monotonic() - begun
+    for n in range(10):
+        words = [PROGRAM, "open", f"ledger{n}", "--old", OLD, "--new", NEW]
+        process = subprocess.Popen(words, cwd=bare.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+        time.sleep(whole * (1 + 6 * rng.random()))
+        process.send_signal(signal.SIGKILL)
+        process.communicate()
+        if not (bare.folder / f"ledger{n}/upright.toml").exists():
+            bare("open", f"ledger{n}", "--old", OLD, "--new", NEW)
+        assert bare.json("--ledger", f"ledger{n}", "balance")["entries"] == 0
+
+
+def test_rules_that_are_put_into_a_file_leave_every_byte_around_them(built: Program) -> None:
+    around = b"# caf\xe9\r\n\tset $a 1;\r\n# upright: rules begin\r\n# upright: rules end\r\nlast\r"
+    file = built.write("site.conf", around)
+    built("build", "--for", "nginx", "--out", "rules", "--into", "site.conf")
+    data = file.read_bytes()
+    assert data.startswith(b"# caf\xe9\r\n\tset $a 1;\r\n# upright: rules begin, digest ")
+    assert data.endswith(b"\r\n# upright: rules end\r\nlast\r")
+    assert data.count(b"\n") == data.count(b"\r\n")
+    built("build", "--for", "nginx", "--out", "rules", "--into", "site.conf")
+    assert file.read_bytes() == data

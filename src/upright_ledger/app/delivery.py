@@ -147,7 +147,7 @@ def put_into(file: Path, text: str, digest: str) -> Path | None:
         write_whole(file, f"{block}\n".encode(), public=True)
         return None
     try:
-        present = file.read_text(encoding="utf-8", errors="surrogateescape")
+        present = file.read_bytes().decode("utf-8", "surrogateescape")
     except OSError as error:
         raise InputError(f"{file} cannot be read: {error.strerror or error}", "check the permissions") from None
     found = _BLOCK.findall(present)
@@ -159,6 +159,8 @@ def put_into(file: Path, text: str, digest: str) -> Path | None:
         raise RefusedError(f"{file} has {len(found)} blocks of rules", "leave one pair of the two comment lines in it")
     backup = _backup_name(file)
     write_whole(backup, file.read_bytes(), public=True)
+    if found[0].endswith("\r"):  # the lines of this file end so, and ours in it do, too
+        block = block.replace("\n", "\r\n") + "\r"
     whole = _BLOCK.sub(lambda _: block, present)
     write_whole(file, whole.encode("utf-8", "surrogateescape"), public=True)
     return backup

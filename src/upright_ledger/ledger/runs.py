@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import os
+import platform
 import secrets
-import socket
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -27,7 +27,7 @@ HELD_SECONDS = 120
 
 def new_owner() -> str:
     """A name for who is at a run: this machine, this process, and a number of its own."""
-    return f"{socket.gethostname()} {os.getpid()} {secrets.token_hex(4)}"
+    return f"{platform.node()} {os.getpid()} {secrets.token_hex(4)}"
 
 
 def begin_run(
@@ -71,7 +71,7 @@ def _place_of(owner: str) -> tuple[str, str]:
 def _is_dead(owner: str) -> bool:
     """Whether a process of this machine is gone."""
     machine, process = _place_of(owner)
-    if machine != socket.gethostname() or not process.isdigit() or os.name != "posix":
+    if machine != platform.node() or not process.isdigit() or os.name != "posix":
         return False
     try:
         os.kill(int(process), 0)

@@ -272,9 +272,12 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
     if path.exists():
         raise RefusedError(f"{folder} holds a ledger already", "choose another folder")
     made = not folder.exists()
+    draft = folder / f".{FILE_NAME}"
     try:
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        draft = folder / f".{FILE_NAME}"
+        if draft.exists():  # somebody began here and was cut off: without settings there was no ledger
+            for leftover in folder.glob(f"{DATABASE_FILE}*"):
+                leftover.unlink()
         draft.touch(mode=0o600)
         draft.write_text(settings_text, encoding="utf-8")
     except OSError as error:
@@ -284,12 +287,10 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
     try:
         ledger = Ledger(folder, read_settings(draft))
         if ledger.engine.dialect.name == "sqlite":
-            Path(ledger.engine.url.database or "").touch(
-                mode=0o600
-            )  # what it keeps beside this file takes its permissions
-            with (
-                ledger.engine.connect() as connection
-            ):  # the file keeps that: readers and writers do not wait for each other
+            # What it keeps beside this file takes its permissions.
+            Path(ledger.engine.url.database or "").touch(mode=0o600)
+            # The file keeps that: readers and writers do not wait for each other.
+            with ledger.engine.connect() as connection:
                 connection.connection.execute("PRAGMA journal_mode = WAL")
         with ledger.writing() as connection:
             migrate(connection)
