@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import http.client
 import socket
+import struct
 import subprocess
 import time
 from collections.abc import Iterator
@@ -22,6 +23,10 @@ def free_ports(count: int) -> int:
             continue
         return port
     raise AssertionError("no ports")
+
+
+ENDED: list[bytes] = []
+"""What each server that was started had to complain of."""
 
 
 @contextmanager
@@ -44,7 +49,7 @@ def serving(program: Program, *options: str) -> Iterator[int]:
         yield port
     finally:
         run.terminate()
-        run.communicate(timeout=30)
+        ENDED.append(run.communicate(timeout=30)[1].replace(b"upright: stopped. What was complete is kept.\n", b""))
 
 
 def get(port: int, target: str) -> tuple[int, str, str]:
@@ -83,3 +88,51 @@ def test_relative_destinations_of_imported_rules_lead_where_a_browser_goes(museu
     with serving(museum) as port:
         assert get(port, "/d")[:2] == (301, f"http://127.0.0.1:{port}/?x=1")
         assert get(port, "/c")[1].endswith("elsewhere.example/y")
+
+
+def raw(port: int, text: str) -> bytes:
+    with socket.create_connection(("127.0.0.1", port), timeout=20) as connection:
+        connection.sendall(text.encode())
+        connection.shutdown(socket.SHUT_WR)
+        data = b""
+        while chunk := connection.recv(65536):
+            data += chunk
+        return data
+
+
+def test_a_name_that_was_made_to_lead_here_is_answered_nothing(museum: Program) -> None:
+    museum("decide", "/a", "--to", f"{NEW}/x")
+    with serving(museum) as port:
+        told = raw(port, "GET /.upright/ HTTP/1.1\r\nHost: elsewhere.example\r\nConnection: close\r\n\r\n")
+        assert told.startswith(b"HTTP/1.1 421 ")
+        assert b"old address" not in told.lower()
+        for host in ("localhost", f"127.0.0.1:{port}", "www.quillhaven.example"):
+            assert raw(port, f"GET /a HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n\r\n").startswith(
+                b"HTTP/1.1 301 "
+            )
+
+
+def test_what_is_sent_with_a_form_is_no_further_request(museum: Program) -> None:
+    museum("decide", "/a", "--to", f"{NEW}/x")
+    inner = "GET /smuggled HTTP/1.1\r\nHost: localhost\r\n\r\n"
+    with serving(museum) as port:
+        told = raw(port, f"POST /a HTTP/1.1\r\nHost: localhost\r\nContent-Length: {len(inner)}\r\n\r\n{inner}")
+        assert told.count(b"HTTP/1.1 ") == 1
+        told = raw(port, f"POST /a HTTP/1.1\r\nHost: localhost\r\nContent-Length: \u00b2\r\n\r\n{inner}")
+        assert told.count(b"HTTP/1.1 ") == 1
+
+
+def test_many_at_once_are_all_answered_and_those_who_leave_are_not_told_of(museum: Program) -> None:
+    museum("decide", "/a", "--to", f"{NEW}/x")
+    request = b"GET /a HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n"
+    with serving(museum) as port:
+        clients = [socket.create_connection(("127.0.0.1", port), timeout=60) for _ in range(400)]
+        for client in clients:
+            client.sendall(request)
+        for client in clients[:50]:
+            client.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, struct.pack("ii", 1, 0))
+            client.close()
+        assert all(client.recv(12) == b"HTTP/1.1 301" for client in clients[50:])
+        for client in clients[50:]:
+            client.close()
+    assert ENDED[-1] == b""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import html
+import re
 from collections.abc import Callable
 from urllib.parse import unquote
 
@@ -47,7 +48,9 @@ class LocalSite:
 
     def serve(self, started: Callable[[], None]) -> None:
         """Serve until Ctrl-C."""
-        serve_locally(self.origins, self.first_port, self.respond, started)
+        _ = self.book.all_rules, self.book.stock, self.book.entries  # read once, before many ask at once
+        hosts = {re.sub(r":\d+$", "", authority) for authority in self.port_of}
+        serve_locally(self.origins, self.first_port, self.respond, started, hosts)
 
     def here(self, url: str, base: Address | None = None) -> str:
         """An address of the move as a browser finds it on this machine; others, and what is none, as they are. base: on which it stands."""

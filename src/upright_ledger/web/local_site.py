@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import re
+import sys
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from typing import Any
 
 from upright_ledger.errors import InputError
 
@@ -25,8 +28,26 @@ Respond = Callable[[str, str], Reply]
 _POLICY = "default-src 'none'; style-src 'unsafe-inline'; form-action 'self'"  # nothing is run, nothing is fetched
 
 
-def serve_locally(origins: Sequence[str], first_port: int, respond: Respond, started: Callable[[], None]) -> None:
-    """Serve each origin on 127.0.0.1, from a first port upwards, until Ctrl-C. `started` is called once all listen.
+_OWN_NAMES = frozenset(["127.0.0.1", "localhost", "[::1]"])
+MOST_BODY = 1 << 20
+"""Bytes of a form that are read; of a longer one none is."""
+
+
+class _Server(ThreadingHTTPServer):
+    daemon_threads = True
+    request_queue_size = 1024
+
+    def handle_error(self, *where: Any) -> None:
+        """Say what went wrong, unless a client left before it had its answer."""
+        if not isinstance(sys.exception(), OSError):
+            super().handle_error(*where)
+
+
+def serve_locally(
+    origins: Sequence[str], first_port: int, respond: Respond, started: Callable[[], None], hosts: Collection[str] = ()
+) -> None:
+    """Serve each origin on 127.0.0.1, from a first port upwards, until Ctrl-C. `started` is called once all listen. hosts: by which a browser may
+    ask, besides the names of this machine: a page elsewhere that makes its own name lead here is answered nothing.
 
     Raises InputError where a port is taken.
     """
@@ -34,13 +55,12 @@ def serve_locally(origins: Sequence[str], first_port: int, respond: Respond, sta
     try:
         for port, origin in enumerate(origins, first_port):
             try:
-                servers.append(ThreadingHTTPServer(("127.0.0.1", port), _handler(origin, respond)))
+                servers.append(_Server(("127.0.0.1", port), _handler(origin, respond, {*_OWN_NAMES, *hosts})))
             except OSError as error:
                 raise InputError(
                     f"port {port} cannot be used: {error.strerror or error}", "choose others with --port"
                 ) from None
         for server in servers:
-            server.daemon_threads = True
             threading.Thread(target=server.serve_forever, daemon=True).start()
         started()
         threading.Event().wait()
@@ -51,13 +71,33 @@ def serve_locally(origins: Sequence[str], first_port: int, respond: Respond, sta
             server.server_close()
 
 
-def _handler(origin: str, respond: Respond) -> type[BaseHTTPRequestHandler]:
+def _handler(origin: str, respond: Respond, names: Collection[str]) -> type[BaseHTTPRequestHandler]:
     class Handler(BaseHTTPRequestHandler):
         protocol_version = "HTTP/1.1"
         timeout = 30
 
         def do_GET(self) -> None:
-            reply = respond(origin, self.path)
+            host = re.sub(r":\d+$", "", self.headers.get("Host", "").lower())
+            if host not in names:
+                self.close_connection = True
+                self._send(
+                    Reply(421, "", "<!doctype html><title>Not here</title><p>This site is asked by another name.")
+                )
+                return
+            self._send(respond(origin, self.path))
+
+        def do_POST(self) -> None:
+            length = self.headers.get("Content-Length", "0")
+            if (
+                not (length.isascii() and length.isdigit() and int(length) <= MOST_BODY)
+                or "Transfer-Encoding" in self.headers
+            ):
+                self.close_connection = True  # what follows is no request
+            else:
+                self.rfile.read(int(length))
+            self.do_GET()
+
+        def _send(self, reply: Reply) -> None:
             body = reply.page.encode("utf-8", "replace")
             self.send_response(reply.status)
             if reply.location:
@@ -70,7 +110,7 @@ def _handler(origin: str, respond: Respond) -> type[BaseHTTPRequestHandler]:
             if self.command != "HEAD":
                 self.wfile.write(body)
 
-        do_HEAD = do_POST = do_GET  # noqa: N815 - the names are http.server's
+        do_HEAD = do_GET  # noqa: N815 - the name is http.server's
 
         def log_message(self, *_: object) -> None:
             """Stay silent: the page says what was answered."""
