@@ -13,6 +13,7 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from email.message import Message
+from email.utils import parsedate_to_datetime
 from pathlib import Path
 from typing import Any
 
@@ -177,6 +178,12 @@ class Postbox:
     def __init__(self) -> None:
         self.mails: list[Message] = []
 
+    async def handle_RCPT(self, _server: Any, _session: Any, envelope: Any, address: str, _options: Any) -> str:  # noqa: N802
+        if address.startswith("nobody"):
+            return "550 no such box"
+        envelope.rcpt_tos.append(address)
+        return "250 OK"
+
     async def handle_DATA(self, _server: Any, _session: Any, envelope: Any) -> str:  # noqa: N802 - aiosmtpd's name
         from email import message_from_bytes
 
@@ -221,6 +228,7 @@ def test_news_goes_out_once_by_every_channel(museum: Program, notified: Callable
         (mail,) = box.mails
         assert mail["Subject"] == "museum: addresses fail: 1 newly"
         assert mail["To"] == "ada@quillhaven.example"
+        assert parsedate_to_datetime(mail["Date"]).year >= 2026
         assert f"{OLD}/lost.html" in mail.get_payload()
         assert json.loads((museum.folder / "news.json").read_text())["id"] in mail["Message-ID"]
         assert posted == ["/in"]
@@ -241,6 +249,40 @@ def test_a_message_that_cannot_go_out_waits(museum: Program, notified: Callable[
     for wrong in ('tls = "perhaps"', "port = 'x'", 'post = "ftp://x"', 'to = ["a\\nb"]'):
         notified(wrong)
         assert "[notify]" in museum("triage", "--new", "access.log", code=3).err
+
+
+def test_a_recipient_that_is_refused_is_named(museum: Program, notified: Callable[[str], None]) -> None:
+    (museum.folder / "access.log").write_text(line("/lost.html"))
+    with mail_server() as (port, box):
+        server = f'server = "127.0.0.1"\nport = {port}\ntls = "none"'
+        notified(f'to = ["nobody@quillhaven.example"]\n{server}')
+        told = museum("triage", "--new", "access.log", code=3).err
+        assert "nobody@quillhaven.example: 550 no such box" in told
+        assert "{" not in told
+        notified(f'to = ["ada@quillhaven.example", "nobody@quillhaven.example"]\n{server}')
+        assert "refused nobody@quillhaven.example: 550" in museum("triage", "--new", "access.log", code=3).err
+        assert museum("triage", "--new", "access.log").out == ""
+    assert len(box.mails) == 1
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    [
+        'server = "kein server.example"',
+        'ca = "/nowhere.pem"',
+        'server = "ü.example"',
+    ],
+)
+def test_settings_that_no_mail_can_go_by_are_one_sentence(
+    museum: Program, notified: Callable[[str], None], wrong: str
+) -> None:
+    (museum.folder / "access.log").write_text(line("/lost.html"))
+    with mail_server() as (port, box):
+        usual = {"to": '"ada@quillhaven.example"', "server": '"127.0.0.1"', "port": str(port), "tls": '"none"'}
+        key, _, value = wrong.partition(" = ")
+        notified("\n".join(f"{k} = {v}" for k, v in {**usual, key: value}.items()))
+        assert "mail could not be handed" in museum("triage", "--new", "access.log", code=3).err
+    assert not box.mails
 
 
 def test_a_look_that_is_killed_loses_no_news_and_no_line(museum: Program) -> None:

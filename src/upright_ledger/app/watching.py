@@ -21,7 +21,7 @@ from upright_ledger.core.answers import IGNORE, OPEN, WANTED
 from upright_ledger.core.triage.accounting import RECURRING
 from upright_ledger.core.triage.attribution import DIRECT
 from upright_ledger.core.triage.news import WRONG, Item, News, body_of, news, subject_of
-from upright_ledger.errors import UprightError
+from upright_ledger.errors import InputError, UprightError
 from upright_ledger.formats.writing import json_bytes, write_whole
 from upright_ledger.ledger.following import (
     last_reported,
@@ -151,7 +151,12 @@ def _deliver(ledger: Ledger, notify: Notify, file: Path | None, watched: Watched
     for message in waiting:
         try:
             if message.channel == MAIL and notify.to:
-                send_mail(_mail(notify), message.message, message.subject, message.body)
+                for refused in send_mail(_mail(notify), message.message, message.subject, message.body):
+                    watched.failed.append(
+                        InputError(
+                            f"the mail server refused {refused}", "check [notify] of upright.toml; the others have it"
+                        )
+                    )
             elif message.channel == POST and notify.post:
                 post_json(notify.post, {"id": message.message, "subject": message.subject, **message.data})
             elif message.channel == FILE and file is not None:

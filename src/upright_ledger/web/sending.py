@@ -8,6 +8,7 @@ import smtplib
 import ssl
 from dataclasses import dataclass
 from email.message import EmailMessage
+from email.utils import formatdate
 from typing import Any
 
 import pycurl
@@ -32,36 +33,51 @@ class Mail:
     seconds: float = 30.0
 
 
-def send_mail(mail: Mail, identity: str, subject: str, body: str) -> None:
-    """Send one message. identity: of the message, by which a mail server knows it again. Raises InputError."""
+def send_mail(mail: Mail, identity: str, subject: str, body: str) -> list[str]:
+    """Send one message; returns which recipients the server refused, in words, where others have it. identity: of the message, by which a mail
+    server knows it again. Raises InputError where nobody has it.
+    """
     message = EmailMessage()
     message["Subject"] = " ".join(subject.split())
     message["From"] = mail.sender
     message["To"] = ", ".join(mail.to)
+    message["Date"] = formatdate()
     message["Message-ID"] = f"<{identity}@{mail.sender.rpartition('@')[2] or 'upright'}>"
     message.set_content(body)
-    context = ssl.create_default_context(cafile=mail.ca or None)
     try:
+        context = ssl.create_default_context(cafile=mail.ca or None)
         if mail.tls == TLS:
             with smtplib.SMTP_SSL(mail.server, mail.port, timeout=mail.seconds, context=context) as smtp:
-                _hand_in(smtp, mail, message)
-            return
-        with smtplib.SMTP(mail.server, mail.port, timeout=mail.seconds) as smtp:
-            if mail.tls == STARTTLS:
-                smtp.starttls(context=context)
-            _hand_in(smtp, mail, message)
-    except (smtplib.SMTPException, OSError) as error:
+                refused = _hand_in(smtp, mail, message)
+        else:
+            with smtplib.SMTP(mail.server, mail.port, timeout=mail.seconds) as smtp:
+                if mail.tls == STARTTLS:
+                    smtp.starttls(context=context)
+                refused = _hand_in(smtp, mail, message)
+    except (smtplib.SMTPException, OSError, ValueError) as error:
         where = f"{mail.server}:{mail.port}"
         raise InputError(f"the mail could not be handed to {where}: {_words(error)}", "check [notify] of upright.toml; it is kept") from None  # fmt: skip
+    return _each(refused)
 
 
-def _hand_in(smtp: smtplib.SMTP, mail: Mail, message: EmailMessage) -> None:
+_Refused = dict[str, tuple[int, bytes]]
+
+
+def _hand_in(smtp: smtplib.SMTP, mail: Mail, message: EmailMessage) -> _Refused:
     if mail.user:
         smtp.login(mail.user, mail.password)
-    smtp.send_message(message)
+    return smtp.send_message(message)
+
+
+def _each(refused: _Refused) -> list[str]:
+    return [f"{who}: {code} {told.decode('utf-8', 'replace')}" for who, (code, told) in sorted(refused.items())]
 
 
 def _words(error: Exception) -> str:
+    if isinstance(error, smtplib.SMTPRecipientsRefused):
+        return "; ".join(_each(error.recipients))
+    if isinstance(error, UnicodeError):
+        return "an address or a name holds letters that mail does not carry"
     if isinstance(error, smtplib.SMTPResponseException):
         told = error.smtp_error
         return f"{error.smtp_code} {told.decode('utf-8', 'replace') if isinstance(told, bytes) else told}"
@@ -73,7 +89,7 @@ def post_json(url: str, data: dict[str, Any], seconds: float = 30.0) -> None:
     answer, curl = io.BytesIO(), pycurl.Curl()
     try:
         curl.setopt(pycurl.NOSIGNAL, 1)
-        curl.setopt(pycurl.URL, url)
+        curl.setopt(pycurl.URL, url.encode())
         curl.setopt(pycurl.PROTOCOLS, pycurl.PROTO_HTTP | pycurl.PROTO_HTTPS)
         curl.setopt(pycurl.TIMEOUT_MS, int(seconds * 1000))
         curl.setopt(pycurl.HTTPHEADER, ["Content-Type: application/json", "Expect:"])
