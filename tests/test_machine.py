@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import re
 import shutil
@@ -186,3 +187,18 @@ def test_a_header_may_be_of_any_letters(filled: Program) -> None:
     with serve_whole(respond) as address:
         filled("replay", "--sample", "3", "--at", address, "--header", "X-Who: Jürgen", "--agent", "Prüfer", code=None)
     assert len(asked) >= 3
+
+
+def test_a_replay_that_is_stopped_prints_an_object_where_one_is_asked_for(filled: Program) -> None:
+    with serve_whole(lambda _host, _target: Served(404, "")) as address:
+        words = [PROGRAM, "replay", "--at", address, "--rate", "50", "--json"]
+        process = subprocess.Popen(words, cwd=filled.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        until = time.monotonic() + 60
+        while not filled.json("runs")["runs"] and time.monotonic() < until:
+            time.sleep(0.2)
+        time.sleep(1.5)
+        process.send_signal(signal.SIGINT)
+        out, err = process.communicate(timeout=60)
+    assert process.returncode == 130, err
+    told = json.loads(out)["stopped"]
+    assert 0 < told["done"] < told["total"] == 3000

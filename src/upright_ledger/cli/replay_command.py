@@ -159,6 +159,9 @@ def command(
         except StoppedError as stopped:
             if not stopped.by_hand:
                 raise
+            if as_json:
+                show.json_out({"stopped": {"done": stopped.done, "total": stopped.total}})
+                raise click.exceptions.Exit(130) from None
             show.say(f"Stopped: {stopped.done:,} of {stopped.total:,} URLs are done and kept.")
             show.next_step("go on where it stopped", "upright replay … --resume, with the same files and options")
             raise click.exceptions.Exit(130) from None
