@@ -268,3 +268,27 @@ def test_a_run_has_one_owner_and_one_list(museum: Program) -> None:
     museum("runs", "last", "--out", "rows.csv")
     with (museum.folder / "rows.csv").open(encoding="utf-8") as file:
         assert sorted(r["url"] for r in csv.DictReader(file)) == sorted(u.strip() for u in urls)
+
+
+def test_a_host_that_asks_for_an_hour_is_left_and_asked_the_rest_another_time(museum: Program) -> None:
+    museum.write("urls.txt", "".join(f"{OLD}/page/{n}\n" for n in range(40)))
+    asked: list[str] = []
+
+    def respond(_: str, target: str) -> Served:
+        asked.append(target)
+        busy = 12 <= len(asked) < 100
+        return Served(429, headers=(("Retry-After", "3600"),)) if busy else Served(404, "")
+
+    with serve_whole(respond) as address:
+        asking = ("urls.txt", "--at", address, "--concurrent", "1", "--rate", "30")
+        told = museum("replay", *asking, code=3).err
+        assert "asks to be left alone for 3,600 seconds" in told
+        assert "of 40 URLs were asked, and are kept" in told
+        assert len(asked) < 20
+        asked += ["-"] * 100
+        museum("replay", *asking, "--resume", code=1)
+        museum("runs", "last", "--out", "rows.csv")
+    with (museum.folder / "rows.csv").open(encoding="utf-8") as file:
+        rows = list(csv.DictReader(file))
+    assert len({r["url"] for r in rows}) == 40
+    assert all(r["status"] == "404" for r in rows)

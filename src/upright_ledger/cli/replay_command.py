@@ -120,7 +120,7 @@ def command(
     from upright_ledger.app.tracing import start_tracing
 
     found: list[Address | None] = [*map(read_place, places)] or [None]
-    manner = manner_of(how, [p.host for p in found if p is not None])
+    manner = replace(manner_of(how, [p.host for p in found if p is not None]), leave=True)
     say_who_gets_the_login(manner, found)
     if paths and (section or verdict or sample or matrix):
         raise UsageError("--section, --verdict, --sample and --matrix choose what to ask", "leave the files out")

@@ -43,7 +43,8 @@ class Manner:
     connect: (host, port, address, port) of each host that is asked elsewhere; empty parts stand for any and for the same. ca: a file of
     certificates to trust; insecure: none is checked. seconds: for one request. concurrent, rate: requests at once and a second, to one machine;
     rate 0 for no limit. retries: after a failed connection, 429 or 503. headers, user ("name:password"), netrc (it may come from the user's
-    .netrc): go to the origins of `own` alone; see `is_own`.
+    .netrc): go to the origins of `own` alone; see `is_own`. leave: end where a host asks for more time than is ever waited; else it is asked
+    again after that.
     """
 
     connect: tuple[tuple[str, str, str, str], ...] = ()
@@ -59,6 +60,7 @@ class Manner:
     netrc: bool = False
     own: frozenset[str] = frozenset()
     body: int = BODY_BYTES
+    leave: bool = False
 
     def machine(self, origin: str) -> str:
         """The machine that is asked for an origin: what is due to it does not grow with the names by which it is asked."""
@@ -280,6 +282,8 @@ class Exchange:
     def _back_off(self, host: _Host, request: Request, response: Response) -> None:
         """Ask this host nothing for as long as it says, or ever longer where it does not say."""
         wait = _seconds_to_wait(response.header("retry-after"))
+        if wait is not None and wait > LONGEST_WAIT and self.manner.leave:
+            raise InputError(f"{request.origin} asks to be left alone for {wait:,.0f} seconds", "go on after that")
         pause = min(wait if wait is not None else 2.0**request.tries, LONGEST_WAIT)
         host.next_at = max(host.next_at, time.monotonic() + pause)
         self._again(request, pause)
