@@ -211,3 +211,19 @@ def test_the_first_command_after_the_settings_were_edited_does_not_wait_for_itse
     assert time.monotonic() - began < 60  # not the five minutes for which others are waited for
     museum("gather", museum.write("more.txt", "/qh17\n"))
     assert len(museum.json("entries")["entries"]) == 2
+
+
+@pytest.mark.parametrize(
+    ("database", "words"),
+    [
+        ("postgresql+psycopg://u@h:abc/x", "is no database address"),
+        ("nonsense", "is no database address"),
+        ("mysql://u@h/x", "mysql is no database that a ledger can be in"),
+        ("sqlite://", "in memory is lost"),
+        ("sqlite:///:memory:", "in memory is lost"),
+    ],
+)
+def test_a_database_that_cannot_be_is_one_sentence(bare: Program, database: str, words: str) -> None:
+    told = bare("open", "one", "--old", OLD, "--new", "https://new.example", "--database", database, code=2)
+    assert words in told.err
+    assert not (bare.folder / "one").exists()

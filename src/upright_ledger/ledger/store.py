@@ -188,10 +188,27 @@ def stored_policy(connection: Connection) -> tuple[int, FoldingPolicy]:
     return int(row.number), FoldingPolicy.from_dict({"version": 1, **row.settings})
 
 
+_PATIENCE = {
+    "connect_timeout": 15, "keepalives": 1, "keepalives_idle": 30, "keepalives_interval": 10, "keepalives_count": 3,
+    "tcp_user_timeout": 60_000, "application_name": "upright",
+}  # fmt: skip
+"""How long PostgreSQL's library waits for a server that says nothing: seconds, but the last in ms. The address of the database may say otherwise."""
+_DATABASES = {"sqlite", "postgresql"}
+
+
 def _engine(url: str | URL) -> Engine:
     try:
-        engine = create_engine(url)
-    except (ArgumentError, NoSuchModuleError):
+        address = make_url(url)
+        if address.get_backend_name() not in _DATABASES:
+            raise UsageError(
+                f"{address.get_backend_name()} is no database that a ledger can be in",
+                "such as postgresql+psycopg://user@host/name; without --database it is a file of the ledger",
+            )
+        if address.get_backend_name() == "sqlite" and address.database in {None, "", ":memory:"}:
+            raise UsageError("a ledger in memory is lost when the command ends", "name a file, or leave --database out")
+        more = {k: v for k, v in _PATIENCE.items() if k not in address.query}
+        engine = create_engine(address, connect_args=more if address.get_backend_name() == "postgresql" else {})
+    except (ArgumentError, NoSuchModuleError, ValueError):
         told = str(url).rpartition("@")[2].partition("?")[0]
         raise UsageError(f"{told!r} is no database address", "such as postgresql+psycopg://user@host/name") from None
     except ModuleNotFoundError as error:
@@ -207,7 +224,7 @@ def refuse_password(url: str) -> None:
     """Raises UsageError for a database address that holds a password: it would stand in a file, and in the list of processes."""
     try:
         address = make_url(url)
-    except ArgumentError:
+    except (ArgumentError, ValueError):
         return
     if address.password or "password" in address.query:
         raise UsageError(
