@@ -10,7 +10,7 @@ from pathlib import Path
 
 import lxml.html
 
-from rule_judge import ROOT, Asked, RuleFile, Server, run_server
+from rule_judge import ROOT, Asked, RuleFile, Server, one, run_server
 
 MODULES = "mpm_event authz_core rewrite alias dir headers proxy proxy_http access_compat env setenvif"
 FOLDERS = ("s", "s/t", "u")
@@ -34,10 +34,6 @@ NAMES = (
     "b.htm",
     "über",
 )
-
-
-def one(rng: random.Random, *items: str) -> str:
-    return rng.choice(items)
 
 
 def pattern(rng: random.Random, *, inner: bool) -> str:

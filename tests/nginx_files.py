@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from rule_judge import ROOT, Asked, RuleFile, Server, run_server
+from rule_judge import ROOT, Asked, RuleFile, Server, one, run_server
 
 HOSTS = ("www.old.example", "shop.old.example", "m.old.example", "a.sub.old.example")
 NAMES = (
@@ -33,10 +33,6 @@ NAMES = (
     "m-c/1",
     "p",
 )
-
-
-def one(rng: random.Random, *items: str) -> str:
-    return rng.choice(items)
 
 
 def goal(rng: random.Random, *, groups: bool = True) -> str:

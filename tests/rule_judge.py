@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 import re
 import shutil
 import subprocess
@@ -18,6 +19,12 @@ from upright_ledger.core.imported_blocks import Block
 from upright_ledger.formats.rule_files import read_rule_file
 from upright_ledger.formats.rules_read import Surroundings
 from upright_ledger.web.local_servers import START_SECONDS, free_port, hand_over, wait_for
+
+
+def one(rng: random.Random, *items: str) -> str:
+    """One of some texts."""
+    return rng.choice(items)
+
 
 ROOT = "/srv/www"
 ANSWERS = {301, 302, 307, 308, 410}

@@ -321,3 +321,17 @@ def test_a_folder_s_file_is_asked_below_its_folder(bare: Program) -> None:
     place = "https://www.quillhaven.example"
     assert answers(program, ".htaccess", *asked) == ["404", f"301 {place}/shop/offers", f"301 {place}/b", "404"]
     assert "does not lie below" in program("gather", "www/shop/.htaccess", "--document-root", "elsewhere", code=3).err
+
+
+@pytest.mark.parametrize("name", ["site.htaccess", "apache.conf", "nginx.conf"])
+def test_directives_without_their_words_are_no_traceback(museum: Program, name: str) -> None:
+    directives = "ErrorDocument Require Deny Options Include Header RewriteBase RewriteCond RewriteRule Redirect RedirectMatch ProxyPass Alias DocumentRoot ServerName Define"
+    sections = "Files FilesMatch Location Directory VirtualHost IfModule IfDefine IfVersion If Limit RequireAll"
+    if name == "nginx.conf":
+        words = "return rewrite if location map server_name listen include error_page try_files break"
+        text = "".join(f"server {{ {w}; {w} {{ }} }}\n" for w in words.split()) + "server { return 301 /x; }\n"
+    else:
+        text = "".join(f"{d}\n" for d in directives.split())
+        text += "".join(f"<{x}>\nRequire all denied\nRedirect 301 /a /b\n</{x}>\n" for x in sections.split())
+    museum.write(name, text + ("" if name == "nginx.conf" else "Redirect 301 /c /d\n"))
+    museum("gather", "--kind", "rules", name, code=None)

@@ -46,7 +46,7 @@ def gather_new(ledger: Ledger, paths: Sequence[str], *, host: str = "", kind: st
     results = []
     for path in _with_rotated(ledger, paths):
         with temporary_folder() as held:
-            part = Path(held) / _plain_name(path)
+            part = held / _plain_name(path)
             with ledger.reading() as connection:
                 known, by_hand = followed_logs(connection), newest_by_hand(connection)
             copied = _copy_new(path, known, part)

@@ -83,7 +83,7 @@ def propose_renamings(ledger: Ledger, renamings: Sequence[Renaming], name: str) 
 
 def _take_up(ledger: Ledger, renamings: Sequence[Renaming], name: str) -> int:
     with temporary_folder() as held:
-        file = Path(held) / f"renamed-{name}.csv"
+        file = held / f"renamed-{name}.csv"
         with file.open("w", encoding="utf-8", newline="") as out:
             writer = csv.writer(out)
             writer.writerow(("url", "title"))

@@ -7,7 +7,6 @@ import time
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from pathlib import Path
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.crawling import Surveying
@@ -140,7 +139,7 @@ def _feed(ledger: Ledger, run: int, side: str) -> int:
     """Gather what answered, moved or failed as old URLs, or stock what answered and moved as pages."""
     wanted = (ANSWERED, MOVED, FAILING, REFUSED) if side == OLD else (ANSWERED, MOVED)
     with temporary_folder() as held:
-        file = Path(held) / f"survey-{run}.csv"
+        file = held / f"survey-{run}.csv"
         with ledger.reading() as connection, file.open("w", encoding="utf-8", newline="") as out:
             writer = csv.writer(out)
             writer.writerow(

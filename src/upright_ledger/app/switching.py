@@ -13,7 +13,7 @@ from pathlib import Path
 
 from upright_ledger.errors import InputError
 from upright_ledger.formats.leftovers import clear, hidden_mark
-from upright_ledger.formats.writing import write_whole
+from upright_ledger.formats.writing import umask, write_whole
 
 _EXCHANGE = 2  # RENAME_EXCHANGE of renameat2(2)
 _HERE = -100  # AT_FDCWD
@@ -77,9 +77,7 @@ def _fill(stage: Path, folder: Path, files: Mapping[str, bytes], gone: frozenset
         with suppress(PermissionError):
             os.chown(stage, present.st_uid, present.st_gid)
     else:
-        mask = os.umask(0o077)
-        os.umask(mask)
-        stage.chmod(0o777 & ~mask)
+        stage.chmod(0o777 & ~umask())
     for name, data in files.items():
         before = folder / name
         if before.is_file():

@@ -21,7 +21,7 @@ from upright_ledger.formats.apache_rules import (
     read_alias,
     read_rewrites,
 )
-from upright_ledger.formats.rules_read import MISSED_LENGTH, RulesRead, Surroundings, path_below
+from upright_ledger.formats.rules_read import RulesRead, Surroundings, path_below
 
 OPEN, CLOSED, LIMITED = "open", "closed", "limited"
 """What a place says of who may come in."""
@@ -45,6 +45,11 @@ def is_rule(d: Directive) -> bool:
     return d.name in ALIASES or d.name in {"rewriterule", "rewritecond"}
 
 
+def _is_section(d: Directive) -> bool:
+    """Whether a directive opens a section that holds at once, unlike one of a folder or a macro."""
+    return d.name.startswith("<") and d.name not in {"<directory", "<macro"}
+
+
 def _holds_rules(directives: Iterable[Directive]) -> bool:
     return any(is_rule(d) for d in all_of(directives))
 
@@ -57,13 +62,10 @@ class PlaceReader:
     given: Surroundings
     engine: bool | None = None
     out: RulesRead = field(default_factory=RulesRead)
-    told: set[tuple[int, str]] = field(default_factory=set)
 
     def miss(self, d: Directive, why: str) -> None:
         """Note, once, what was not understood."""
-        if (d.line, why) not in self.told:
-            self.told.add((d.line, why))
-            self.out.missed.append((d.line, why, d.text[:MISSED_LENGTH]))
+        self.out.miss(d.line, why, d.text)
 
     def _note(self, d: Directive, what: str) -> None:
         self.out.notes.append((d.line, what))
@@ -86,7 +88,7 @@ class PlaceReader:
         """A virtual host, or the whole of a file that has none. outer: what it takes over from outside of it."""
         start = len(self.out.rules)
         for d in [*own, *outer]:
-            if d.name.startswith("<") and d.name not in {"<directory", "<macro"} and _holds_rules(d.block):
+            if _is_section(d) and _holds_rules(d.block):
                 self.nothing(d, place, REWRITE, _pattern_of(d), f"what stands in {d.text[:60]}> is not understood")
         self._whole(own, place, REWRITE)
         engine = self.engine_of(own, self.engine_of(outer, self.engine))
@@ -115,7 +117,7 @@ class PlaceReader:
                         d, place, INNER_REWRITE, f"^{re.escape(path)}" if path else "^", "it leads to another folder"
                     )
         for d in [*own, *outer]:
-            if d.name.startswith("<") and d.name not in {"<directory", "<macro"}:
+            if _is_section(d):
                 self._access(d, _access([d]), place, _pattern_of(d))
         known, above = self._by_path(sections, own, outer, place)
         if not any(_access(block) for block in known.get("/", ())):
@@ -170,9 +172,7 @@ class PlaceReader:
                 engine = self.engine_of(block, engine)
         self._rewrites(own, place, engine)
         if path != "/":
-            rule = nothing_of(
-                place.where(own[0]), place, stage=INNER_REWRITE, pattern=f"^{re.escape(path.rstrip('/'))}(?:/|$)"
-            )
+            rule = nothing_of(place.where(own[0]), place, stage=INNER_REWRITE, pattern=_at_or_below(path))
             self.out.rules.append(replace(rule, ends=False))
 
     def _of_folder(self, directives: list[Directive], place: Place, *, opens_below: bool = False) -> None:
@@ -246,7 +246,9 @@ class PlaceReader:
     def _errors(self, directives: Sequence[Directive], place: Place, start: int) -> None:
         """Errors that are answered by an address elsewhere: the server redirects there instead."""
         told = {
-            d.words[0]: d for d in all_of(directives) if d.name == "errordocument" and re.match(r"\w+:", d.words[-1])
+            d.words[0]: d
+            for d in all_of(directives)
+            if d.name == "errordocument" and re.match(r"\w+:", "".join(d.words[1:][-1:]))
         }
         gone, others = told.pop("410", None), list(told.values())
         for d in others:
@@ -257,15 +259,19 @@ class PlaceReader:
             line = int(rule.where.rpartition(":")[2])
             if gone and rule.status == GONE:
                 self.out.rules[number] = replace(rule, status=PASS)
-                self.out.missed.append((line, f"line {gone.line} may make a redirect of it", gone.text[:MISSED_LENGTH]))
+                self.out.miss(line, f"line {gone.line} may make a redirect of it", gone.text)
             elif others and rule.status == PASS and rule.ends and line not in missed:
                 self.out.rules[number] = replace(rule, where=f"{self.name}:{others[0].line}")
         if others:
             self.nothing(others[0], place, INNER_ALIAS)
 
 
+def _at_or_below(path: str) -> str:
+    return f"^{re.escape(path.rstrip('/'))}(?:/|$)"
+
+
 def _inside(place: Place, path: str) -> Place:
-    inside = (Condition(PATH, f"^{re.escape(path.rstrip('/'))}(?:/|$)"),) if path != "/" else ()
+    inside = (Condition(PATH, _at_or_below(path)),) if path != "/" else ()
     return replace(place, folder=path, conditions=(*place.conditions, *inside))
 
 
@@ -308,9 +314,9 @@ def _pattern_of(d: Directive) -> str:
     """The paths that a section may be about."""
     word = d.words[-1] if d.words else ""
     if d.name == "<location" and len(d.words) == 1 and word.startswith("/") and not _WILD.search(word):
-        return f"^{re.escape(word.rstrip('/'))}(?:/|$)"
+        return _at_or_below(word)
     if d.name == "<files" and len(d.words) == 1:
         return f"/{re.escape(word)}(?:/|$)".replace(r"\*", "[^/]*").replace(r"\?", "[^/]") if "[" not in word else "^"
-    if d.name == "<filesmatch" or (d.name == "<files" and d.words[0] == "~"):
+    if d.name == "<filesmatch" or (d.name == "<files" and d.words[:1] == ["~"]):
         return re.sub(r"\\.|\[\^?\]?[^\]]*\]|[\^$]", lambda m: "" if m[0] in {"^", "$"} else m[0], word) or "^"
     return "^"

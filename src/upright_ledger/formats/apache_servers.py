@@ -7,14 +7,19 @@ from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
-from upright_ledger.core.imported import HOST, PATH, SCHEME, Condition, alternatives
+from upright_ledger.core.imported import HOST, PATH, Condition, alternatives
 from upright_ledger.formats.apache_config import Directive, all_of, read_tree
 from upright_ledger.formats.apache_places import PlaceReader, is_rule
 from upright_ledger.formats.apache_rules import INNER_ALIAS, REWRITE, Place, host_expression, host_pattern, nothing_of
-from upright_ledger.formats.rules_read import RulesRead, Surroundings, everything
-
-_SCHEMES = {"80": "http", "443": "https"}
-_BOTH = ("http", "https")
+from upright_ledger.formats.rules_read import (
+    HTTP_AND_HTTPS,
+    NOTHING_SAID,
+    SCHEME_OF_PORT,
+    RulesRead,
+    Surroundings,
+    everything,
+    only_by,
+)
 
 
 @dataclass
@@ -46,7 +51,7 @@ def read_apache(
     doubt: why it is not known where the file stands, so that none of its rules is understood. engine: whether mod_rewrite is on where the
     file does not say so; None where that is not known. Raises NotUnderstoodError for a file whose sections do not close.
     """
-    given = given or Surroundings()
+    given = given or NOTHING_SAID
     tree = read_tree(text, given)
     reader = PlaceReader(name, given, engine)
     if doubt:
@@ -89,9 +94,9 @@ def _servers(reader: PlaceReader, tree: list[Directive]) -> None:
         reader.out.rules.append(
             nothing_of(place.where(host.section), place, stage=INNER_ALIAS)
         )  # nobody else answers for it
-    left = [s for s in _BOTH if not any(s in h.schemes for h in hosts)]
+    left = [s for s in HTTP_AND_HTTPS if not any(s in h.schemes for h in hosts)]
     if len(left) == 1:
-        reader.server(outer, [], Place(reader.name, (Condition(SCHEME, left[0], literal=True),), hosts=_names(outer)))
+        reader.server(outer, [], Place(reader.name, only_by(left), hosts=_names(outer)))
     else:
         for d in outer:
             if d.name == "rewriterule":
@@ -128,8 +133,7 @@ def _in_turn(reader: PlaceReader, hosts: Sequence[_Host]) -> Iterator[_Host]:
     for host in hosts:
         first = _first_of(host, hosts)
         asked = host.schemes if host.names else first
-        scheme = [Condition(SCHEME, asked[0], literal=True)] if len(asked) == 1 else []
-        host.conditions = (*scheme, *_host_conditions(host.names))
+        host.conditions = (*only_by(asked), *_host_conditions(host.names))
         if host.names:
             yield host
         elif first or not host.schemes:
@@ -176,6 +180,6 @@ def _schemes(section: Directive, alone: bool) -> tuple[str, ...]:
         return ("https",)
     ports = _ports(section)
     if "*" in ports or not ports or alone:
-        return _BOTH
-    known = {_SCHEMES.get(p, "") for p in ports}
-    return () if "" in known else tuple(s for s in _BOTH if s in known)
+        return HTTP_AND_HTTPS
+    known = {SCHEME_OF_PORT.get(p, "") for p in ports}
+    return () if "" in known else tuple(s for s in HTTP_AND_HTTPS if s in known)

@@ -10,6 +10,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
+from upright_ledger.processes import lives
+
 _MARK = re.compile(r"\.?upright-([0-9]+)-")
 _CLEARED: set[Path] = set()
 
@@ -31,7 +33,7 @@ def clear(folder: Path) -> None:
     with suppress(OSError):
         for found in [*folder.glob(".upright-[0-9]*-*"), *folder.glob("upright-[0-9]*-*")]:
             mark = _MARK.match(found.name)
-            if mark is not None and not _lives(int(mark[1])) and _is_ours(found):
+            if mark is not None and not lives(int(mark[1])) and _is_ours(found):
                 _remove(found)
 
 
@@ -52,16 +54,3 @@ def _remove(path: Path) -> None:
         shutil.rmtree(path, ignore_errors=True)
     else:
         path.unlink(missing_ok=True)
-
-
-def _lives(pid: int) -> bool:
-    """Whether a process of this number is there; where that cannot be told, it is."""
-    if os.name != "posix":
-        return True
-    try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    except (PermissionError, OverflowError):
-        return True
-    return True

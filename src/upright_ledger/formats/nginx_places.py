@@ -25,7 +25,7 @@ from upright_ledger.core.template_rules import PASS
 from upright_ledger.formats.nginx_config import Statement, Table, all_of
 from upright_ledger.formats.nginx_expressions import pattern_of
 from upright_ledger.formats.nginx_rules import Place, StepReader
-from upright_ledger.formats.rules_read import MISSED_LENGTH, RulesRead, Surroundings, or_everything
+from upright_ledger.formats.rules_read import RulesRead, Surroundings, or_everything
 
 _SERVER = 1
 """The stage of what stands beside the locations."""
@@ -85,15 +85,12 @@ class ServerReader:
     ) -> None:
         self.name, self.around = name, around
         self.out = RulesRead()
-        self._told: set[tuple[int, str]] = set()
         self._steps = StepReader(tables, given, self.miss)
         self.out.rules = self._steps.rules
 
     def miss(self, s: Statement, why: str) -> None:
         """Note, once, what was not understood."""
-        if (s.line, why) not in self._told:
-            self._told.add((s.line, why))
-            self.out.missed.append((s.line, why, s.text[:MISSED_LENGTH]))
+        self.out.miss(s.line, why, s.text)
 
     def server(self, statements: Sequence[Statement], place: Place, line: int) -> None:
         """All that a server answers. line: where it begins; nobody else answers for it, unless it is 0."""

@@ -7,15 +7,20 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from upright_ledger.core.imported import HOST, SCHEME, Condition, NotUnderstoodError, alternatives, compiled
+from upright_ledger.core.imported import HOST, Condition, NotUnderstoodError, alternatives, compiled
 from upright_ledger.formats.nginx_config import Statement, Table, all_of, read_tree, tables_of
 from upright_ledger.formats.nginx_expressions import pattern_of
 from upright_ledger.formats.nginx_places import ServerReader
 from upright_ledger.formats.nginx_rules import Place
-from upright_ledger.formats.rules_read import RulesRead, Surroundings
+from upright_ledger.formats.rules_read import (
+    HTTP_AND_HTTPS,
+    NOTHING_SAID,
+    SCHEME_OF_PORT,
+    RulesRead,
+    Surroundings,
+    only_by,
+)
 
-_SCHEMES = {"80": "http", "443": "https"}
-_BOTH = ("http", "https")
 _NOT_KEYS = {
     "add_header", "access_log", "error_log", "expires", "index", "root", "listen", "include", "default_type", "charset", "log_not_found", "default",
 }  # fmt: skip
@@ -41,7 +46,7 @@ def read_nginx(text: str, name: str, given: Surroundings | None = None) -> Rules
     tops = [s for top in (statements, *(s.inner for s in statements if s.name == "http")) for s in top]
     sections = [s for s in tops if s.name == "server" and s.block is not None]
     around = [s for s in tops if s.block is None]
-    reader = ServerReader(name, tables, given or Surroundings(), around)
+    reader = ServerReader(name, tables, given or NOTHING_SAID, around)
     if not sections:
         if _is_bare_map(statements):
             _read_bare_map(reader, statements)
@@ -108,9 +113,9 @@ def _schemes(s: Statement, alone: bool) -> tuple[str, ...]:
         p for p, x in zip(ports, (x for x in s.inner if x.name == "listen"), strict=False) if "ssl" in x.words[2:]
     }
     if alone and not secure:
-        return _BOTH
-    known = {"https" if p in secure else _SCHEMES.get(p, "") for p in ports}
-    return () if "" in known else tuple(x for x in _BOTH if x in known)
+        return HTTP_AND_HTTPS
+    known = {"https" if p in secure else SCHEME_OF_PORT.get(p, "") for p in ports}
+    return () if "" in known else tuple(x for x in HTTP_AND_HTTPS if x in known)
 
 
 def _defaults(s: Statement, schemes: Sequence[str]) -> tuple[str, ...]:
@@ -121,13 +126,13 @@ def _defaults(s: Statement, schemes: Sequence[str]) -> tuple[str, ...]:
     chosen = {p for p, words in zip(_ports(s), listens, strict=False) if {"default_server", "default"} & set(words[2:])}
     if chosen == set(_ports(s)):
         return tuple(schemes)
-    return tuple(x for x in schemes if x in {_SCHEMES.get(p) for p in chosen})
+    return tuple(x for x in schemes if x in {SCHEME_OF_PORT.get(p) for p in chosen})
 
 
 def _in_turn(servers: Sequence[_Server]) -> list[tuple[_Server, tuple[Condition, ...], str]]:
     """Servers with the conditions of their requests and why they are not understood there, if so: by name, and at last what is for all others."""
     named, others = [], []
-    head = {x: next((s for s in servers if x in s.schemes), None) for x in _BOTH}
+    head = {x: next((s for s in servers if x in s.schemes), None) for x in HTTP_AND_HTTPS}
     chosen = {x for s in servers for x in s.defaults}
     names = _Names(servers)
     for number, server in enumerate(servers):
@@ -136,17 +141,13 @@ def _in_turn(servers: Sequence[_Server]) -> list[tuple[_Server, tuple[Condition,
         elsewhere = tuple(names.better(number))
         if server.names and (not rest or set(rest) != set(server.schemes)):
             named.append(
-                (server, (*_by_scheme(server.schemes), *_host_conditions(server.names), *elsewhere), server.doubt)
+                (server, (*only_by(server.schemes), *_host_conditions(server.names), *elsewhere), server.doubt)
             )
             if rest:
-                others.append((server, _by_scheme(rest), "it is the default of one of its ports alone"))
+                others.append((server, only_by(rest), "it is the default of one of its ports alone"))
         elif rest or server.doubt:
-            others.append((server, (*_by_scheme(rest), *elsewhere), server.doubt))
+            others.append((server, (*only_by(rest), *elsewhere), server.doubt))
     return [*named, *others]
-
-
-def _by_scheme(schemes: Sequence[str]) -> tuple[Condition, ...]:
-    return (Condition(SCHEME, schemes[0], literal=True),) if len(schemes) == 1 else ()
 
 
 class _Names:

@@ -16,7 +16,7 @@ from upright_ledger.formats.pairs import read_pairs, status_word
 from upright_ledger.formats.reading import read_text, with_line_feeds
 from upright_ledger.formats.recognising import JSON, SHEET, TABLE, recognise
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
-from upright_ledger.formats.rules_read import RulesRead, Surroundings, path_below
+from upright_ledger.formats.rules_read import NOTHING_SAID, RulesRead, Surroundings, path_below
 
 _NOTES = 5
 """Notes on single lines that are told."""
@@ -60,7 +60,7 @@ def read_rule_file(path: Path, encoding: str = "", given: Surroundings | None = 
     kind = dialect_of(path, text)
     if kind == PAIRS:
         return kind, _read_pairs(path, encoding)
-    given = given or Surroundings()
+    given = given or NOTHING_SAID
     try:
         if kind == APACHE:
             folder, doubt = _apache_place(path, text, given)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import PurePosixPath
 
-from upright_ledger.core.imported import INNER, PATH, Condition, ImportedRule, NotUnderstoodError
+from upright_ledger.core.imported import INNER, PATH, SCHEME, Condition, ImportedRule, NotUnderstoodError
 from upright_ledger.core.template_rules import PASS
 
 BEGINNING = re.compile(r"\^(?:(?:[A-Za-z0-9_/~,;:@=&!'-]|\\[^A-Za-z0-9])(?![?*{]))*")
@@ -53,6 +54,13 @@ class RulesRead:
     rules: list[ImportedRule] = field(default_factory=list)
     missed: list[tuple[int, str, str]] = field(default_factory=list)
     notes: list[tuple[int, str]] = field(default_factory=list)
+    _told: set[tuple[int, str]] = field(default_factory=set, repr=False)
+
+    def miss(self, line: int, why: str, text: str) -> None:
+        """Note, once, what was not understood."""
+        if (line, why) not in self._told:
+            self._told.add((line, why))
+            self.missed.append((line, why, text[:MISSED_LENGTH]))
 
 
 def understood(rule: ImportedRule) -> ImportedRule:
@@ -63,7 +71,7 @@ def understood(rule: ImportedRule) -> ImportedRule:
 
 def everything(where: str, *, ends: bool = True, stage: int = 0) -> ImportedRule:
     """What stands for something that may answer any request: nothing later does."""
-    return ImportedRule(where, "path", "^/", PASS, ends=ends, stage=stage)
+    return ImportedRule(where, PATH, "^/", PASS, ends=ends, stage=stage)
 
 
 def or_everything(rule: ImportedRule) -> ImportedRule:
@@ -98,6 +106,15 @@ def _is_settled(condition: Condition, head: str) -> bool:
     if condition.negate:
         return not head.startswith(begins) and not begins.startswith(head)
     return head.startswith(begins) and (match[2] is None or head[len(begins) : len(begins) + 1] == "/")
+
+
+HTTP_AND_HTTPS = ("http", "https")
+SCHEME_OF_PORT = {"80": "http", "443": "https"}
+
+
+def only_by(schemes: Sequence[str]) -> tuple[Condition, ...]:
+    """The condition that a request comes by one scheme, where it is one alone."""
+    return (Condition(SCHEME, schemes[0], literal=True),) if len(schemes) == 1 else ()
 
 
 def path_below(folder: str, root: str) -> str | None:

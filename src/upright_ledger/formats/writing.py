@@ -80,7 +80,7 @@ def write_whole(path: Path, data: bytes, *, public: bool = False) -> None:
             if present is not None:
                 _make_alike(real, Path(name), present)
             elif public:
-                Path(name).chmod(0o666 & ~_umask())
+                Path(name).chmod(0o666 & ~umask())
             Path(name).replace(real)
         except BaseException:
             Path(name).unlink(missing_ok=True)
@@ -114,7 +114,7 @@ def _make_alike(old: Path, new: Path, present: os.stat_result) -> None:
                 os.setxattr(new, name, os.getxattr(old, name))
 
 
-def _umask() -> int:
+def umask() -> int:
     """The permissions that new files of this process do not have."""
     mask = os.umask(0o077)
     os.umask(mask)

@@ -13,6 +13,7 @@ from sqlalchemy import Connection, Row, insert, select
 from upright_ledger.errors import RefusedError
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.store import now
+from upright_ledger.processes import lives
 
 Run = Row[Any]
 """A run as it is stored."""
@@ -71,15 +72,7 @@ def _place_of(owner: str) -> tuple[str, str]:
 def _is_dead(owner: str) -> bool:
     """Whether a process of this machine is gone."""
     machine, process = _place_of(owner)
-    if machine != platform.node() or not process.isdigit() or os.name != "posix":
-        return False
-    try:
-        os.kill(int(process), 0)
-    except ProcessLookupError:
-        return True
-    except PermissionError:
-        return False
-    return False
+    return machine == platform.node() and process.isdigit() and not lives(int(process))
 
 
 def finish_run(connection: Connection, run: int, counts: dict[str, int]) -> None:

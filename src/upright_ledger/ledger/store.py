@@ -234,15 +234,15 @@ def refuse_password(url: str) -> None:
 
 
 def _prepare_sqlite(engine: Engine) -> None:
-    path = engine.url.database or ""
+    path = Path(engine.url.database or "")
 
     @event.listens_for(engine, "do_connect")
     def on_opening(_dialect: Any, _record: Any, _arguments: Any, options: dict[str, Any]) -> Any:
-        if not path or not os.path.exists(path) or _can_be_written(path):  # noqa: PTH110
+        if not path.is_file() or (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK)):
             return None  # as usual
         # Somebody else's, or on a medium that cannot be written: to be read all the same.
-        alone = "" if os.path.exists(f"{path}-wal") else "&immutable=1"  # noqa: PTH110
-        return sqlite3.connect(f"file:{quote(os.path.abspath(path))}?mode=ro{alone}", uri=True, **options)  # noqa: PTH100
+        alone = "" if path.with_name(f"{path.name}-wal").exists() else "&immutable=1"
+        return sqlite3.connect(f"file:{quote(str(path.absolute()))}?mode=ro{alone}", uri=True, **options)
 
     @event.listens_for(engine, "connect")
     def on_connect(connection: Any, _record: Any) -> None:
@@ -258,12 +258,6 @@ def _prepare_sqlite(engine: Engine) -> None:
         # One that is to write waits for its turn at once: one that began by reading could never get it.
         writes = connection.get_execution_options().get(_WRITES)
         connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
-
-
-def _can_be_written(path: str) -> bool:
-    """Whether a database may be written, and what it keeps beside it."""
-    folder = os.path.dirname(path) or "."  # noqa: PTH120
-    return os.access(path, os.W_OK) and os.access(folder, os.W_OK)
 
 
 @contextmanager
