@@ -141,6 +141,16 @@ def test_an_undo_that_is_undone_out_of_turn_is_refused(museum: Program) -> None:
     assert not museum.json("entries")["entries"] or museum.json("entries")["entries"][0]["answer"] == "open"
 
 
+def test_undos_of_undos_at_any_depth_are_known_to_the_journal(museum: Program) -> None:
+    museum("decide", "/x", "--gone")
+    for step in range(2, 8):
+        museum("undo", "--step", step)
+        stands = step % 2 == 1
+        undone = {s["step"]: s["undone_by"] for s in museum.json("history")["steps"]}
+        assert undone == {n: None if (step + n) % 2 else n + 1 for n in range(2, step + 1)} | {1: None, step + 1: None}
+        assert bool(museum.json("entries")["entries"]) == stands
+
+
 def test_several_steps_are_taken_back_as_one(museum: Program) -> None:
     for name in "abc":
         museum("decide", f"/{name}", "--gone")

@@ -136,6 +136,10 @@ def main() -> None:
         if signal.getsignal(number) is not signal.SIG_IGN:  # as nohup has it
             signal.signal(number, _ended)
     code = _said(_run)
+    if code >= 2 and "upright_ledger.cli.opening" in sys.modules:
+        from upright_ledger.cli.opening import tell_what_stands
+
+        tell_what_stands()
     code = max(code, _said(_flush))
     sys.exit(code)
 

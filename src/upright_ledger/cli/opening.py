@@ -10,18 +10,45 @@ from upright_ledger.cli import show
 from upright_ledger.ledger import store
 from upright_ledger.ledger.store import Ledger
 
+_opened: list[Ledger] = []
+"""Those of this process."""
+
 
 def open_ledger(folder: Path) -> Ledger:
     """The ledger in a folder. What a command leaves alone, as it changed since it was read, is told when the command ends."""
     ledger = store.open_ledger(folder)
+    ledger.tell = lambda text: click.echo(f"upright: {text} ...", err=True)
+    _opened.append(ledger)
     context = click.get_current_context(silent=True)
     if context is not None:
         context.call_on_close(lambda: _tell(ledger))
     return ledger
 
 
+def tell_what_stands() -> None:
+    """Say, after a fault, which steps of this command were complete before it."""
+    for ledger in _opened:
+        if posted := ledger.posted:
+            click.echo(
+                f"  {show.plural(len(posted), 'step')} of this command {'was' if len(posted) == 1 else 'were'} complete before that, and "
+                f"{'stands' if len(posted) == 1 else 'stand'}: {_numbers(posted)}",
+                err=True,
+            )
+
+
+def _numbers(numbers: list[int]) -> str:
+    """Numbers in words, as in "4 to 6, 9"."""
+    ranges: list[list[int]] = []
+    for number in numbers:
+        if ranges and number == ranges[-1][1] + 1:
+            ranges[-1][1] = number
+        else:
+            ranges.append([number, number])
+    return ", ".join(str(a) if a == b else f"{a} to {b}" for a, b in ranges)
+
+
 def _tell(ledger: Ledger) -> None:
-    ledger.look_anew()
+    ledger.end()
     if ledger.left_alone:
         click.echo(
             f"{show.plural(ledger.left_alone, 'entry was', 'entries were')} answered or seen anew meanwhile, and left alone: "

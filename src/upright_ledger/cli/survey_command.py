@@ -19,6 +19,7 @@ from upright_ledger.app.survey_files import write_mends, write_replacements, wri
 from upright_ledger.cli import show
 from upright_ledger.cli.asking import asking_options, manner_of, say_who_gets_the_login
 from upright_ledger.cli.common import FILE, json_option
+from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.renamed_screen import show_renamed
 from upright_ledger.cli.survey_screen import show_mended, show_rows, show_survey
 from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
@@ -26,7 +27,7 @@ from upright_ledger.core.audits.site import ERROR
 from upright_ledger.core.surveying import NOT_ASKED, Limits
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.settings import SurveySettings
-from upright_ledger.ledger.store import Ledger, open_ledger
+from upright_ledger.ledger.store import Ledger
 
 
 @click.command("survey")

@@ -152,15 +152,32 @@ def undo(step: Step, target: int) -> str:
         raise RefusedError(f"step {target} ({row.command}) cannot be undone", "edit upright.toml instead")
     images = list(connection.execute(select(changes).where(changes.c.step == target)))
     _refuse_later_changes(connection, step.id, target, images)
+    # What an undo had taken back stands again, and what it had let stand is taken back again.
+    for taken in connection.scalars(select(steps.c.id).where(steps.c.undone_by == target)).all():
+        _mark(step, taken, None)
     for image in images:
-        _restore(step, image)
-    # What an undo had taken back stands again.
-    connection.execute(update(steps).where(steps.c.undone_by == target).values(undone_by=None))
-    connection.execute(update(steps).where(steps.c.id == target).values(undone_by=step.id))
+        if image.table_name == steps.name:
+            _mark(step, json.loads(image.row_key)[0], image.before["undone_by"])
+        else:
+            _restore(step, image)
+    _mark(step, target, step.id)
     # Of several the first one: those after it came after it, too.
     connection.execute(update(steps).where(steps.c.id == step.id).values(undoes=target))
     step.noted = True
     return f"step {target} ({row.command}: {row.summary})"
+
+
+def _mark(step: Step, number: int, undone_by: int | None) -> None:
+    """Say by which step a step is undone, or that it stands, and keep what was said before."""
+    before = step.connection.scalar(select(steps.c.undone_by).where(steps.c.id == number))
+    step.connection.execute(update(steps).where(steps.c.id == number).values(undone_by=undone_by))
+    image = {
+        "step": step.id,
+        "table_name": steps.name,
+        "row_key": json.dumps([number]),
+        "before": {"undone_by": before},
+    }
+    step._record([image])  # noqa: SLF001 - the journal's own
 
 
 def _refuse_later_changes(connection: Connection, now: int, target: int, images: list[Row[Any]]) -> None:
@@ -176,7 +193,7 @@ def _refuse_later_changes(connection: Connection, now: int, target: int, images:
         )
         .order_by(steps.c.id)
     )
-    ours = {(i.table_name, i.row_key) for i in images}
+    ours = {(i.table_name, i.row_key) for i in images if i.table_name != steps.name}
     for row in connection.execute(later):
         if (row.table_name, row.row_key) in ours:
             raise RefusedError(

@@ -1,0 +1,116 @@
+"""The databases a ledger can be in: how one is reached, how a writer gets its turn, and how one is named in messages."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from sqlalchemy import Connection, Engine, create_engine
+from sqlalchemy.engine import URL, make_url
+from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
+
+from upright_ledger.errors import InputError, UsageError
+from upright_ledger.ledger import postgresql, sqlite
+
+WAIT_SECONDS = 300
+"""How long a writer waits for its turn: a step of a million rows may be under way."""
+SILENT_SECONDS = 2
+"""How long it waits before it says for whom."""
+
+_EXAMPLE = "such as postgresql+psycopg://user@host/name"
+
+
+def engine_for(url: str | URL) -> Engine:
+    """What opens connections to a database. Raises UsageError for an address that is none, or none that a ledger can be in."""
+    try:
+        address = make_url(url)
+        kind = address.get_backend_name()
+        if kind not in {"sqlite", "postgresql"}:
+            raise UsageError(
+                f"{kind} is no database that a ledger can be in",
+                f"{_EXAMPLE}; without --database it is a file of the ledger",
+            )
+        if kind == "sqlite" and address.database in {None, "", ":memory:"}:
+            raise UsageError("a ledger in memory is lost when the command ends", "name a file, or leave --database out")
+        engine = create_engine(address)
+    except (ArgumentError, NoSuchModuleError, ValueError):
+        raise UsageError(f"{shown(str(url))!r} is no database address", _EXAMPLE) from None
+    except ModuleNotFoundError as error:
+        raise UsageError(
+            f"the driver {error.name} is not installed", "pip install 'upright-ledger[postgresql]'"
+        ) from None
+    (sqlite if kind == "sqlite" else postgresql).prepare(engine)
+    return engine
+
+
+def take_turn(connection: Connection, name: str, tell: Callable[[str], None]) -> None:
+    """Begin a transaction that is to write, and wait for its turn.
+
+    name: of a step, for those who wait for it: steps come one after the other, on PostgreSQL, too; empty for what is no step. tell: is told for whom
+    it waits, when that takes longer than a moment. Raises InputError where its turn does not come.
+    """
+    kind = sqlite if connection.dialect.name == "sqlite" else postgresql
+    other = kind.take_turn(connection, name, SILENT_SECONDS)
+    if not other:
+        return
+    tell(f"waiting for {other}, which is writing to this ledger")
+    if not kind.wait_on(connection, WAIT_SECONDS - SILENT_SECONDS):
+        raise InputError(
+            f"{other} has been writing to this ledger for more than {WAIT_SECONDS // 60} minutes",
+            "wait until it is done, or end it; then do this again",
+        )
+
+
+def has_password(url: str) -> bool:
+    """Whether the address of a database holds a password."""
+    try:
+        address = make_url(url)
+    except (ArgumentError, ValueError):
+        return False
+    return bool(address.password or any("password" in key.lower() for key in address.query))
+
+
+def refuse_password(url: str) -> None:
+    """Raises UsageError for a database address that holds a password: it would stand in a file, and in the list of processes."""
+    if has_password(url):
+        raise UsageError(
+            "the address of the database holds a password",
+            "leave it out: PostgreSQL takes it from ~/.pgpass or PGPASSWORD, and it is stored nowhere else",
+        )
+
+
+def shown(url: str) -> str:
+    """The address of a database, or its file, without its user and password."""
+    if "://" not in url:
+        return url
+    scheme, _, rest = url.partition("://")
+    _, at, behind = rest.rpartition("@")
+    bare = (behind if at else rest).partition("?")[0]
+    host, colon, port = bare.partition("/")[0].rpartition(":")
+    if not at and colon and not port.isdecimal() and not port.endswith("]"):  # it may be a password that nothing ends
+        bare = f"{host}:..."
+    return f"{scheme.partition('+')[0]}://{bare}"
+
+
+@contextmanager
+def errors_of(where: str) -> Iterator[None]:
+    """Tell what a database says in words. where: its address, or its file. Raises InputError, and UsageError for what it cannot keep."""
+    try:
+        yield
+    except UnicodeEncodeError as error:  # what the command line brings may be any bytes
+        raise UsageError(
+            f"{error.object!r} holds bytes that are no UTF-8, and cannot be kept",
+            "say it in UTF-8, as the language settings of the terminal should have it; this step was not made",
+        ) from None
+    except SQLAlchemyError as error:
+        raise InputError(
+            f"the ledger's database {shown(where)} failed: {_cause(error)}",
+            "this step was not made; check the database and try again",
+        ) from error
+
+
+def _cause(error: SQLAlchemyError) -> str:
+    cause: Any = getattr(error, "orig", None) or error
+    lines = str(cause).strip().splitlines()
+    return lines[0] if lines else type(cause).__name__

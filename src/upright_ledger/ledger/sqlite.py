@@ -1,0 +1,111 @@
+"""A ledger's own file: SQLite."""
+
+from __future__ import annotations
+
+import os
+import re
+import sqlite3
+from contextlib import suppress
+from pathlib import Path
+from typing import Any
+from urllib.parse import quote
+
+from sqlalchemy import Connection, Engine, event
+
+CACHE_KB = 200_000
+"""For the indexes of a million entries; with less, their pages are written again and again."""
+
+_WRITES = "upright_writes"
+_WRITERS_BYTE = 120
+"""Which byte of the file `-shm` a writer locks; https://www.sqlite.org/walformat.html#wal_locks."""
+_RESERVED_BYTE = 0x40000001
+"""Which byte of the database itself where it keeps no log; https://www.sqlite.org/fileformat2.html#the_lock_byte_page."""
+
+
+def prepare(engine: Engine) -> None:
+    """Let connections be opened and begin as a ledger needs it."""
+    path = Path(engine.url.database or "")
+
+    @event.listens_for(engine, "do_connect")
+    def on_opening(_dialect: Any, _record: Any, _arguments: Any, options: dict[str, Any]) -> Any:
+        if not path.is_file() or (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK)):
+            return None  # as usual
+        # Somebody else's, or on a medium that cannot be written: to be read all the same.
+        alone = "" if path.with_name(f"{path.name}-wal").exists() else "&immutable=1"
+        return sqlite3.connect(f"file:{quote(str(path.absolute()))}?mode=ro{alone}", uri=True, **options)
+
+    @event.listens_for(engine, "connect")
+    def on_connect(connection: Any, _record: Any) -> None:
+        connection.isolation_level = None  # the driver's own BEGIN comes too late to keep a step whole
+        connection.execute("PRAGMA synchronous = NORMAL")
+        connection.execute("PRAGMA foreign_keys = ON")
+        connection.execute(f"PRAGMA cache_size = -{CACHE_KB}")
+        connection.execute("PRAGMA temp_store = MEMORY")
+        connection.execute(
+            "PRAGMA busy_timeout = 60000"
+        )  # of what is no turn of a writer's: a file that is being mended, say
+
+    @event.listens_for(engine, "begin")
+    def on_begin(connection: Connection) -> None:
+        if not connection.get_execution_options().get(_WRITES):
+            connection.exec_driver_sql("BEGIN")
+
+
+def take_turn(connection: Connection, name: str, seconds: float) -> str:
+    """Begin to write: at once, as one that began by reading could never get its turn. Returns for whom to wait where it does not come in some seconds."""
+    del name  # who writes is known by the lock
+    connection.execution_options(**{_WRITES: True})
+    connection.begin()
+    if wait_on(connection, seconds):
+        return ""
+    return _writer(Path(connection.engine.url.database or ""))
+
+
+def wait_on(connection: Connection, seconds: float) -> bool:
+    """Wait for the turn so many seconds; whether it came."""
+    driver: Any = connection.connection.driver_connection
+    driver.execute(f"PRAGMA busy_timeout = {seconds * 1000:.0f}")
+    try:
+        driver.execute("BEGIN IMMEDIATE")
+    except sqlite3.OperationalError as error:
+        if _is_busy(error):
+            return False
+        connection.exec_driver_sql("BEGIN IMMEDIATE")  # fails again, and is told in SQLAlchemy's way
+    return True
+
+
+def _is_busy(error: sqlite3.Error) -> bool:
+    return error.sqlite_errorcode & 0xFF == sqlite3.SQLITE_BUSY
+
+
+_LOCK = re.compile(r"\d+: POSIX\s+ADVISORY\s+WRITE\s+(\d+)\s+[0-9a-f]+:[0-9a-f]+:(\d+)\s+(\d+)\s+(\d+)")
+"""A line of /proc/locks: process, inode, first and last byte; proc_locks(5)."""
+
+
+def _writer(database: Path) -> str:
+    """Who is writing, in words, as far as this system tells."""
+    places = {}
+    for path, byte in ((database.with_name(f"{database.name}-shm"), _WRITERS_BYTE), (database, _RESERVED_BYTE)):
+        with suppress(OSError):
+            places[path.stat().st_ino] = byte
+    with suppress(OSError):
+        for line in Path("/proc/locks").read_text(encoding="ascii", errors="replace").splitlines():
+            found = _LOCK.match(line)
+            if found and (byte := places.get(int(found[2]), -1)) >= 0 and int(found[3]) <= byte <= int(found[4]):
+                return f"{_command(int(found[1]))} (process {found[1]})"
+    return "another command"
+
+
+def _command(process: int) -> str:
+    """Which of our commands a process is; no more of its command line, as that may hold secrets."""
+    with suppress(OSError):
+        words = Path(f"/proc/{process}/cmdline").read_bytes().decode("utf-8", "replace").split("\0")
+        names = [Path(word).name for word in words]
+        if "upright" in names:
+            behind = iter(words[names.index("upright") + 1 :])
+            for word in behind:
+                if word == "--ledger":
+                    next(behind, "")
+                elif re.fullmatch(r"[a-z]+", word):
+                    return f"upright {word}"
+    return "another command"
