@@ -193,7 +193,7 @@ def test_a_rehearsal_whose_reading_is_killed_writes_nothing(museum: Program) -> 
     lines = [f"{OLD}/p{n}/a-page-of-the-old-site-with-a-long-name.html\n" for n in range(200_000)]
     museum.write("urls.txt", "".join(lines))
     museum.write("rows.csv", "as it was")
-    command = ["rehearse", "urls.txt", "--out", "rows.csv"]
+    command = ["rehearse", "urls.txt", "--out", "rows.csv", "--force"]
     code, err = killed_in_the_middle(museum, command, 0.3, random.Random(1), lambda run: bool(workers_of(run)))
     assert (code, "ended before its work was done" in err) == (3, True)
     assert (museum.folder / "rows.csv").read_text() == "as it was"

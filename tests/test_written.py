@@ -35,14 +35,14 @@ def test_a_link_stays_a_link_and_its_file_keeps_what_it_had(answered: Program) -
             os.setxattr(real, "user.kept", b"yes")
         except OSError:
             attributes = False
-    answered("entries", "--csv", "enabled.csv")
+    answered("entries", "--csv", "enabled.csv", "--force")
     assert link.is_symlink()
     assert is_list(real)
     assert stat.S_IMODE(real.stat().st_mode) == 0o640
     assert not attributes or os.getxattr(real, "user.kept") == b"yes"
     if os.geteuid() == 0:
         os.chown(real, 1234, 1234)
-        answered("entries", "--csv", "available.csv")
+        answered("entries", "--csv", "available.csv")  # known as ours by now
         assert (real.stat().st_uid, real.stat().st_gid) == (1234, 1234)
 
 
@@ -53,12 +53,39 @@ def test_a_link_to_nothing_makes_the_file_it_names(answered: Program) -> None:
     assert is_list(answered.folder / "made.csv")
 
 
+def test_a_file_that_is_not_ours_or_that_somebody_changed_is_not_written_over_unasked(answered: Program) -> None:
+    commands = [
+        ["entries", "--csv"],
+        ["review", "--out"],
+        ["rehearse", "pages.csv", "--out"],
+        ["rehearse", "pages.csv", "--hops"],
+    ]
+    for number, command in enumerate(commands):
+        sheet = answered.write(f"{number}.csv", "somebody's work\n")
+        told = answered(*command, sheet.name, code=2).err
+        assert "--force" in told
+        assert sheet.read_text() == "somebody's work\n"
+        answered(*command, sheet.name, "--force", code=None)
+        ours = sheet.read_text()
+        assert ours != "somebody's work\n"
+        answered("decide", "/a", "--gone" if number % 2 else f"--to={NEW}/y")
+        answered(*command, sheet.name, code=None)  # as this ledger's commands wrote it
+        assert sheet.read_text() != ours
+        sheet.write_text(sheet.read_text() + "more\n")
+        answered(*command, sheet.name, code=2)
+    answered.write("empty.csv", "")
+    answered("entries", "--csv", "empty.csv")
+    (answered.folder / ".written.jsonl").write_text('{"path": 3}\n[]\nnonsense\n')
+    answered("entries", "--csv", "empty.csv", code=2)
+
+
 @pytest.mark.parametrize("name", ["ledger.db", "upright.toml", "other.db"])
 def test_a_ledger_is_never_written_over(answered: Program, name: str) -> None:
     if name == "other.db":
         (answered.folder / name).write_bytes((answered.folder / "ledger.db").read_bytes())
     before = (answered.folder / name).read_bytes()
-    assert "belongs to a ledger" in answered("entries", "--csv", name, code=3).err
+    for force in ([], ["--force"]):
+        assert "belongs to a ledger" in answered("entries", "--csv", name, *force, code=3).err
     assert (answered.folder / name).read_bytes() == before
     assert answered.json("balance")["entries"] == 2
 
@@ -70,7 +97,7 @@ def test_what_was_read_is_not_written_over(answered: Program, by: str) -> None:
         (answered.folder / out).symlink_to("pages.csv")
     if by == "hard link":
         (answered.folder / out).hardlink_to(answered.folder / "pages.csv")
-    assert "was read by this command" in answered("rehearse", "pages.csv", "--out", out, code=3).err
+    assert "was read by this command" in answered("rehearse", "pages.csv", "--out", out, "--force", code=3).err
     assert (answered.folder / "pages.csv").read_text() == f"{OLD}/a\n{OLD}/b\n"
 
 
@@ -100,7 +127,7 @@ def test_names_may_be_as_long_as_names_can_be(answered: Program) -> None:
     name = "x" * 251 + ".csv"
     answered("entries", "--csv", name)
     assert is_list(answered.folder / name)
-    assert "cannot be written" in answered("entries", "--csv", f"x{name}", code=3).err
+    assert "too long" in answered("entries", "--csv", f"x{name}", code=3).err
 
 
 def test_nothing_is_left_behind_where_it_cannot_be_written(answered: Program) -> None:

@@ -12,7 +12,8 @@ from upright_ledger.app.book import Book
 from upright_ledger.core.addresses import NotAnAddressError, parse_address
 from upright_ledger.core.families import Sections, templates
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.writing import csv_bytes, write_whole
+from upright_ledger.formats.outputs import write_output
+from upright_ledger.formats.writing import csv_bytes
 from upright_ledger.ledger.entries import (
     AsideUrl,
     Entry,
@@ -164,7 +165,7 @@ def _matches(entry: Entry, pattern: str) -> bool:
 
 def write_entries(path: Path, lines: Iterable[Line]) -> None:
     """Write a list as CSV with COLUMNS."""
-    write_whole(path, csv_bytes(COLUMNS, (line.row() for line in lines)))
+    write_output(path, csv_bytes(COLUMNS, (line.row() for line in lines)))
 
 
 @dataclass

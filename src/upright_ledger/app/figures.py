@@ -12,7 +12,7 @@ from typing import Any
 from upright_ledger.app.triage import Triaged
 from upright_ledger.core.triage.accounting import NEW, RECURRING
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.writing import write_whole
+from upright_ledger.formats.outputs import write_output
 
 _INK, _FAINT, _GRAVE, _DOUBTFUL = "#222222", "#9a9a94", "#b3402a", "#8a6d1f"
 _PAPER = "#fbfaf7"
@@ -48,7 +48,7 @@ def draw(result: Triaged, folder: Path) -> list[Path]:
                     data, format=ending, facecolor=_PAPER, metadata={"Date": None} if ending == "svg" else None
                 )
                 path = folder / f"{name}.{ending}"
-                write_whole(path, data.getvalue())
+                write_output(path, data.getvalue())
                 written.append(path)
     return written
 

@@ -29,8 +29,9 @@ from upright_ledger.core.reconciling import (
 )
 from upright_ledger.core.verdicts import Page
 from upright_ledger.errors import UsageError
+from upright_ledger.formats.outputs import write_output
 from upright_ledger.formats.workbooks import Sheet, workbook_bytes
-from upright_ledger.formats.writing import csv_bytes, write_whole
+from upright_ledger.formats.writing import csv_bytes
 from upright_ledger.ledger.answers import PERSON
 
 COLUMNS = (
@@ -111,9 +112,9 @@ class Reconciled:
         if path.suffix.lower() == ".xlsx":
             ranks = {WORSE: 0, CONTENT: 0, ELSEWHERE: 1, MISSING: 1}
             sheet = Sheet("changes", COLUMNS, rows, ("url", "after_url"), severity=("change", ranks))
-            write_whole(path, workbook_bytes(sheet))
+            write_output(path, workbook_bytes(sheet))
         elif path.suffix.lower() == ".csv":
-            write_whole(path, csv_bytes(COLUMNS, rows))
+            write_output(path, csv_bytes(COLUMNS, rows))
         else:
             raise UsageError(f"{path} has no ending that is known", "give it .csv or .xlsx")
 

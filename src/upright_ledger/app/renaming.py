@@ -14,7 +14,8 @@ from upright_ledger.core.addresses import address_of
 from upright_ledger.core.answers import KEEP, OPEN
 from upright_ledger.core.audits.renamings import CONFIDENCE, LED, Renamed, Renaming
 from upright_ledger.formats.leftovers import temporary_folder
-from upright_ledger.formats.writing import csv_bytes, write_whole
+from upright_ledger.formats.outputs import write_output
+from upright_ledger.formats.writing import csv_bytes
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.stock import StoredProposal, load_proposals, store_proposals
 from upright_ledger.ledger.store import Ledger
@@ -119,5 +120,5 @@ def _store(ledger: Ledger, found: dict[int, StoredProposal], name: str) -> None:
 def write_pairs(path: Path, renamed: Renamed, proposed: Proposed) -> int:
     """Write what has no redirect yet as pairs, for `decide --from`, answers that lead astray included; returns their number."""
     pairs = {r.old: r.new for r in renamed.renamings if r.state != LED} | dict(proposed.astray)
-    write_whole(path, csv_bytes(("old", "new", "status"), ((old, new, 301) for old, new in pairs.items())))
+    write_output(path, csv_bytes(("old", "new", "status"), ((old, new, 301) for old, new in pairs.items())))
     return len(pairs)

@@ -17,8 +17,9 @@ from upright_ledger.core.causes import LONG, HopCause, hop_causes, mend_of
 from upright_ledger.core.outcomes import Row, Traced
 from upright_ledger.core.verdicts import ORDER
 from upright_ledger.errors import UsageError
+from upright_ledger.formats.outputs import write_output
 from upright_ledger.formats.workbooks import Sheet, workbook_bytes
-from upright_ledger.formats.writing import csv_bytes, write_whole
+from upright_ledger.formats.writing import csv_bytes
 
 COLUMNS = (
     "url", "hits", "verdict", "status", "location", "hops", "final_url", "final_status", "expected", "verdicts", "detail", "value", "mend",
@@ -135,22 +136,22 @@ class Results:
             well = (self.rows[n] for n, o in enumerate(self.rows.outcomes) if o.verdicts[0] == "ok")
             rows = (cells(r) for r in chain(self.worst(), well))
             traces = Sheet("traces", COLUMNS, rows, ("url", "final_url"), severity=("verdict", ranks))
-            write_whole(path, workbook_bytes(traces, Sheet("hops", HOP_COLUMNS, self.hop_rows())))
+            write_output(path, workbook_bytes(traces, Sheet("hops", HOP_COLUMNS, self.hop_rows())))
         elif kind == ".jsonl":
             lines = (
                 json.dumps(dict(zip(COLUMNS, cells(r), strict=True)), ensure_ascii=False) + "\n" for r in self.rows
             )
-            write_whole(path, "".join(lines).encode("utf-8", "backslashreplace"))
+            write_output(path, "".join(lines).encode("utf-8", "backslashreplace"))
         elif kind == ".xml":
-            write_whole(path, self._junit().encode("utf-8", "backslashreplace"))
+            write_output(path, self._junit().encode("utf-8", "backslashreplace"))
         elif kind in {".csv", ""}:
-            write_whole(path, csv_bytes(COLUMNS, (cells(r) for r in self.rows)))
+            write_output(path, csv_bytes(COLUMNS, (cells(r) for r in self.rows)))
         else:
             raise UsageError(f"{path} has no ending that is known", "give it .csv, .xlsx, .jsonl, or .xml for JUnit")
 
     def write_hops(self, path: Path) -> None:
         """Write one row a hop as CSV."""
-        write_whole(path, csv_bytes(HOP_COLUMNS, self.hop_rows()))
+        write_output(path, csv_bytes(HOP_COLUMNS, self.hop_rows()))
 
     def _junit(self) -> str:
         """The JUnit form of XML that build servers read: one test case a URL."""

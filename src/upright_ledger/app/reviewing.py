@@ -16,11 +16,12 @@ from upright_ledger.core.advising import advice
 from upright_ledger.core.answers import ANSWERS, MOVE, OPEN, STATUSES, TEMPORARY, EntryAnswer, usual
 from upright_ledger.core.folding import fold
 from upright_ledger.errors import InputError, UsageError
+from upright_ledger.formats.outputs import write_output
 from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.recognising import SHEET, recognise
 from upright_ledger.formats.rows import rows_of
 from upright_ledger.formats.workbooks import Sheet, workbook_bytes
-from upright_ledger.formats.writing import bare_cell, csv_bytes, write_whole
+from upright_ledger.formats.writing import bare_cell, csv_bytes
 from upright_ledger.ledger.answers import MATCH, answers_before, of_person, post_answers, sampled
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.journal import last_step
@@ -97,7 +98,7 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -
         data = workbook_bytes(Sheet("review", columns, rows, links, ("confidence",), choices))
     else:
         raise InputError(f"{path.name} is neither a workbook nor a CSV by its name", "name it sheet.xlsx or sheet.csv")
-    write_whole(path, data)
+    write_output(path, data)
     return len(rows)
 
 

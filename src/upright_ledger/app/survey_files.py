@@ -12,8 +12,9 @@ from upright_ledger.core.addresses import split_text
 from upright_ledger.core.audits.inbound import InboundRow
 from upright_ledger.core.audits.site import LinkToMend
 from upright_ledger.errors import UsageError
+from upright_ledger.formats.outputs import write_output
 from upright_ledger.formats.workbooks import Sheet, workbook_bytes
-from upright_ledger.formats.writing import csv_bytes, write_whole
+from upright_ledger.formats.writing import csv_bytes
 
 ADDRESS_COLUMNS = (
     "url", "outcome", "status", "linked_from", "depth", "leads_to", "title", "canonical", "language", "noindex", "reason",
@@ -27,7 +28,7 @@ def write_survey(result: Audited, path: Path) -> None:
     """Write all of it as .xlsx, or the addresses alone as .csv. Raises UsageError."""
     kind = path.suffix.lower()
     if kind == ".csv":
-        write_whole(path, csv_bytes(ADDRESS_COLUMNS, _addresses(result)))
+        write_output(path, csv_bytes(ADDRESS_COLUMNS, _addresses(result)))
     elif kind == ".xlsx":
         ranks = {"error": 0, "warning": 1, "note": 2}
         rows = (
@@ -41,7 +42,7 @@ def write_survey(result: Audited, path: Path) -> None:
             Sheet("broken inbound", InboundRow._fields, result.inbound, ("url",)),
             Sheet("addresses", ADDRESS_COLUMNS, _addresses(result), ("url",)),
         )
-        write_whole(path, workbook_bytes(*sheets))
+        write_output(path, workbook_bytes(*sheets))
     else:
         raise UsageError(f"{path} has no ending that is known", "give it .xlsx or .csv")
 
@@ -49,15 +50,15 @@ def write_survey(result: Audited, path: Path) -> None:
 def write_mends(result: Audited, path: Path) -> None:
     """Write the links to mend as .csv or .xlsx."""
     if path.suffix.lower() == ".xlsx":
-        write_whole(path, workbook_bytes(_mend_sheet(result)))
+        write_output(path, workbook_bytes(_mend_sheet(result)))
     else:
-        write_whole(path, csv_bytes(MEND_COLUMNS, map(_mend_cells, result.mends)))
+        write_output(path, csv_bytes(MEND_COLUMNS, map(_mend_cells, result.mends)))
 
 
 def write_replacements(result: Audited, path: Path) -> int:
     """Write what to search and replace in a content export, the longest first, so that none takes a part of another; returns their number."""
     rows = replacements(result.mends)
-    write_whole(path, csv_bytes(REPLACE_COLUMNS, rows))
+    write_output(path, csv_bytes(REPLACE_COLUMNS, rows))
     return len(rows)
 
 

@@ -8,8 +8,9 @@ from pathlib import Path
 from upright_ledger.app.triage import Triaged
 from upright_ledger.core.triage.accounting import ANSWERED, DEPLOYED, NEW, PROVEN, RECURRING
 from upright_ledger.errors import UsageError
+from upright_ledger.formats.outputs import write_output
 from upright_ledger.formats.workbooks import Sheet, workbook_bytes
-from upright_ledger.formats.writing import csv_bytes, write_whole
+from upright_ledger.formats.writing import csv_bytes
 
 COLUMNS = (
     "site", "legacy_url", "state", "lost", "share", "trend", "value", "links", "bots", "first", "last", "statuses", "comes_from", "family", "answer", "destination", "proposal",
@@ -22,10 +23,10 @@ def write_triage(result: Triaged, path: Path) -> None:
     """Write the failing entries as .csv or .xlsx. Raises UsageError."""
     kind = path.suffix.lower()
     if kind == ".csv":
-        write_whole(path, csv_bytes(COLUMNS, _rows(result)))
+        write_output(path, csv_bytes(COLUMNS, _rows(result)))
     elif kind == ".xlsx":
         sheet = Sheet("failing", COLUMNS, _rows(result), ("legacy_url", "destination"), severity=("state", _RANKS))
-        write_whole(path, workbook_bytes(sheet))
+        write_output(path, workbook_bytes(sheet))
     else:
         raise UsageError(f"{path} has no ending that is known", "give it .xlsx or .csv")
 

@@ -22,7 +22,8 @@ from upright_ledger.core.triage.accounting import RECURRING
 from upright_ledger.core.triage.attribution import DIRECT
 from upright_ledger.core.triage.news import WRONG, Item, News, body_of, news, subject_of
 from upright_ledger.errors import InputError, UprightError
-from upright_ledger.formats.writing import json_bytes, write_whole
+from upright_ledger.formats.outputs import write_output
+from upright_ledger.formats.writing import json_bytes
 from upright_ledger.ledger.following import (
     last_reported,
     note_reported,
@@ -160,7 +161,7 @@ def _deliver(ledger: Ledger, notify: Notify, file: Path | None, watched: Watched
             elif message.channel == POST and notify.post:
                 post_json(notify.post, {"id": message.message, "subject": message.subject, **message.data})
             elif message.channel == FILE and file is not None:
-                write_whole(
+                write_output(
                     file,
                     json_bytes(
                         {"id": message.message, "subject": message.subject, "text": message.body, **message.data}

@@ -12,7 +12,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.building import BOLD, CAUTIOUS, Built, build
 from upright_ledger.app.delivery import CHANGES, roll_back, take_back_from
 from upright_ledger.cli import show
-from upright_ledger.cli.common import FILE, json_option
+from upright_ledger.cli.common import json_option
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core.compiling import PATTERN
 from upright_ledger.errors import UsageError
@@ -56,7 +56,7 @@ SHOWN_TEMPLATES = 8
 )
 @click.option(
     "--into",
-    type=FILE,
+    type=click.Path(path_type=Path, dir_okay=False),
     metavar="FILE",
     help="Replace the block of rules in FILE, too, after a backup.",
 )

@@ -10,7 +10,7 @@ import click
 from upright_ledger.app import entries as task
 from upright_ledger.app.book import Book
 from upright_ledger.cli import show
-from upright_ledger.cli.common import FILE, json_option
+from upright_ledger.cli.common import FILE, force_option, json_option
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core.answers import ANSWERS
 from upright_ledger.core.evidence import PER_PERIOD
@@ -37,6 +37,7 @@ SHOWN_SPELLINGS = 12
 @click.option("--sections", is_flag=True, help="Sections with their counts instead.")
 @click.option("--aside", default=None, metavar="CLASS", help="What was set aside, of a class; 'all' for the classes.")
 @click.option("--csv", "csv_file", type=FILE, help="Write all that fit as CSV.")
+@force_option
 @json_option
 @click.pass_obj
 def command(

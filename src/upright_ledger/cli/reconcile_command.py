@@ -10,7 +10,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.reconcile import Change, Reconciled, reconcile
 from upright_ledger.app.results import Results
 from upright_ledger.cli import show
-from upright_ledger.cli.common import FILE, json_option
+from upright_ledger.cli.common import FILE, force_option, json_option
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core.reconciling import ADDED, BETTER, CONTENT, ELSEWHERE, MISSING, SAME, WORSE
 from upright_ledger.core.verdicts import ORDER
@@ -39,6 +39,7 @@ _WORDS = {
 )
 @click.option("--out", type=FILE, metavar="FILE", help="Write one row a URL: .csv or .xlsx.")
 @click.option("--all", "all_rows", is_flag=True, help="List every URL that changed.")
+@force_option
 @json_option
 @click.pass_obj
 def command(

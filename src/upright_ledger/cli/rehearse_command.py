@@ -11,7 +11,9 @@ from upright_ledger.app.coverage import coverage
 from upright_ledger.app.rehearse import rehearse
 from upright_ledger.cli import show
 from upright_ledger.cli.common import (
+    ON_SCREEN,
     by_option,
+    force_option,
     hops_option,
     json_option,
     optional_paths_argument,
@@ -20,7 +22,7 @@ from upright_ledger.cli.common import (
     reading_options,
 )
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.results import ON_SCREEN, show_coverage, show_results, write_results
+from upright_ledger.cli.results import show_coverage, show_results, write_results
 
 
 @click.command("rehearse")
@@ -30,6 +32,7 @@ from upright_ledger.cli.results import ON_SCREEN, show_coverage, show_results, w
 @by_option
 @out_option
 @hops_option
+@force_option
 @click.option("--all", "all_rows", is_flag=True, help="List every URL that is not ok.")
 @json_option
 @click.pass_obj

@@ -20,6 +20,8 @@ from upright_ledger.app.runs import found_requests
 from upright_ledger.cli import show
 from upright_ledger.cli.asking import asking_options, manner_of, read_place, say_who_gets_the_login
 from upright_ledger.cli.common import (
+    ON_SCREEN,
+    force_option,
     hops_option,
     json_option,
     optional_paths_argument,
@@ -29,7 +31,6 @@ from upright_ledger.cli.common import (
 )
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.results import (
-    ON_SCREEN,
     compared_dict,
     show_disagreements,
     show_results,
@@ -75,6 +76,7 @@ from upright_ledger.errors import UsageError
 @click.option("--resume", is_flag=True, help="Go on with the last run there, which was stopped.")
 @out_option
 @hops_option
+@force_option
 @click.option("--all", "all_rows", is_flag=True, help="List every URL that is not ok.")
 @json_option
 @click.pass_obj

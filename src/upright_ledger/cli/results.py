@@ -9,13 +9,13 @@ from typing import Any
 from upright_ledger.app.coverage import Covered
 from upright_ledger.app.results import Results
 from upright_ledger.cli import show
+from upright_ledger.cli.common import ON_SCREEN
 from upright_ledger.core.outcomes import Row, whose
 from upright_ledger.core.sites import Sites
 from upright_ledger.core.verdicts import ORDER
 
 SHOWN = 20
 SHOWN_CAUSES = 6
-ON_SCREEN = Path("-")
 _GRAVE = ORDER.index("wrong-status")
 
 

@@ -9,9 +9,10 @@ import click
 from upright_ledger.app.book import Book
 from upright_ledger.app.retire import Retiring, retire
 from upright_ledger.cli import show
-from upright_ledger.cli.common import FILE, json_option
+from upright_ledger.cli.common import FILE, force_option, json_option
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.formats.writing import csv_bytes, write_whole
+from upright_ledger.formats.outputs import write_output
+from upright_ledger.formats.writing import csv_bytes
 
 SHOWN = 15
 COLUMNS = (
@@ -42,6 +43,7 @@ COLUMNS = (
 @click.option("--accept", is_flag=True, help="Retire what is proposed, as one step that undo takes back.")
 @click.option("--out", type=FILE, metavar="FILE.csv", help="Keep the use of every rule.")
 @click.option("--all", "all_rows", is_flag=True, help="List everything that is proposed.")
+@force_option
 @json_option
 @click.pass_obj
 def command(folder: Path, days: int, accept: bool, out: Path | None, all_rows: bool, as_json: bool) -> None:
@@ -53,7 +55,7 @@ def command(folder: Path, days: int, accept: bool, out: Path | None, all_rows: b
     result = retire(Book(open_ledger(folder)), days, accept=accept)
     if out is not None:
         rows = ([r.as_dict()[name] for name in COLUMNS] for r in result.rules)
-        write_whole(out, csv_bytes(COLUMNS, rows))
+        write_output(out, csv_bytes(COLUMNS, rows))
     if as_json:
         show.json_out(result.as_dict())
         return

@@ -11,7 +11,7 @@ from upright_ledger.app.entries import Filters
 from upright_ledger.app.queue import Queue
 from upright_ledger.app.reviewing import Change, Reviewed, read_sheet, write_sheet
 from upright_ledger.cli import show
-from upright_ledger.cli.common import FILE, json_option
+from upright_ledger.cli.common import FILE, force_option, json_option
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.review_screen import Screen
 from upright_ledger.core.answers import ANSWERS
@@ -39,6 +39,7 @@ SHOWN = 8
     help="With --out: N accepted proposals by chance, to see whether they are right.",
 )
 @click.option("--reason", default="", help="With --in: why, for the journal.")
+@force_option
 @json_option
 @click.pass_obj
 def command(

@@ -9,9 +9,9 @@ import click
 
 from upright_ledger.app.runs import RunLine, call_run, load_run, runs
 from upright_ledger.cli import show
-from upright_ledger.cli.common import hops_option, json_option, out_option
+from upright_ledger.cli.common import ON_SCREEN, force_option, hops_option, json_option, out_option
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.results import ON_SCREEN, show_results, write_results
+from upright_ledger.cli.results import show_results, write_results
 
 
 @click.command("runs")
@@ -19,6 +19,7 @@ from upright_ledger.cli.results import ON_SCREEN, show_results, write_results
 @click.option("--as", "name", default="", metavar="NAME", help="Call this run so.")
 @out_option
 @hops_option
+@force_option
 @click.option("--all", "all_rows", is_flag=True, help="List every URL that is not ok.")
 @json_option
 @click.pass_obj

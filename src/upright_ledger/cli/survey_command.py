@@ -18,7 +18,7 @@ from upright_ledger.app.survey import hosts_of, known_addresses, survey
 from upright_ledger.app.survey_files import write_mends, write_replacements, write_survey
 from upright_ledger.cli import show
 from upright_ledger.cli.asking import asking_options, manner_of, say_who_gets_the_login
-from upright_ledger.cli.common import FILE, json_option
+from upright_ledger.cli.common import FILE, force_option, json_option
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.renamed_screen import show_renamed
 from upright_ledger.cli.survey_screen import show_mended, show_rows, show_survey
@@ -90,6 +90,7 @@ from upright_ledger.ledger.store import Ledger
     help="Where those copies, and a diff, go.",
 )
 @click.option("--all", "all_rows", is_flag=True, help="List every address of every fault.")
+@force_option
 @json_option
 @click.pass_context
 def command(

@@ -19,7 +19,7 @@ from upright_ledger.app.triage_files import write_triage
 from upright_ledger.app.watching import watch
 from upright_ledger.cli import show
 from upright_ledger.cli.asking import LOGIN, POLITE_RATE, read_place
-from upright_ledger.cli.common import FILE, json_option, read_options, reading_options
+from upright_ledger.cli.common import FILE, force_option, json_option, read_options, reading_options
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core.triage.accounting import NEW, RECURRING
 from upright_ledger.core.triage.news import MENDED, body_of
@@ -67,6 +67,7 @@ SHOWN = 12
     help="Draw what failed day by day, as PNG and SVG.",
 )
 @click.option("--all", "all_rows", is_flag=True, help="List everything.")
+@force_option
 @json_option
 @click.pass_obj
 def command(

@@ -48,6 +48,10 @@ STAGES_WITHIN = 1_000_000
 """Stages within one: those of stage 3 are 3,000,000 and up, and are over where stage 3 is."""
 
 
+_MOST_GROUPS = 200
+"""No server can name more than a few; each costs time at each character that is looked at."""
+
+
 class NotUnderstoodError(ValueError):
     """A pattern or construct whose meaning is not known; the message says why, in a few words."""
 
@@ -61,10 +65,13 @@ def compiled(pattern: str, nocase: bool) -> Any:
     options.case_sensitive = not nocase
     options.dot_nl = True
     try:
-        return re2.compile(pattern.encode("utf-8", "surrogateescape"), options)
+        found = re2.compile(pattern.encode("utf-8", "surrogateescape"), options)
     except re2.error as error:
         said = error.args[0].decode() if error.args and isinstance(error.args[0], bytes) else str(error)
         raise NotUnderstoodError(f"its pattern is not of the regular kind ({said})") from None
+    if found.groups > _MOST_GROUPS:
+        raise NotUnderstoodError(f"its pattern has {found.groups:,} groups")
+    return found
 
 
 @dataclass(frozen=True, slots=True)

@@ -71,10 +71,10 @@ def _first_misfit(path: Path, encoding: str) -> tuple[int, int] | None:
 
 @contextmanager
 def open_text(path: Path, encoding: str = "") -> Iterator[TextIO]:
-    """A text file, its encoding found out. Bytes that Windows-1252 leaves undefined are replaced."""
+    """A text file, its encoding found out. Bytes that an encoding nobody named leaves undefined are replaced."""
     name = encoding_of(path, encoding)
     with open_bytes(path) as file:
-        yield io.TextIOWrapper(file, name, errors="replace" if name == "cp1252" else "strict", newline="")
+        yield io.TextIOWrapper(file, name, errors="strict" if encoding else "replace", newline="")
 
 
 def read_text(path: Path, encoding: str = "", limit: int = 1 << 28) -> str:

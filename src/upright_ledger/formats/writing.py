@@ -68,7 +68,9 @@ def write_whole(path: Path, data: bytes, *, public: bool = False) -> None:
                 file.write(data)
             return
         if present is not None:
-            _refuse(real, public=public)
+            refuse_ledger(real)
+            if not public and was_read(path):
+                raise InputError(f"{path} was read by this command, and would be lost", "name another file")
         real.parent.mkdir(parents=True, exist_ok=True)
         clear(real.parent)
         handle, name = tempfile.mkstemp(dir=real.parent, prefix=hidden_mark())
@@ -91,14 +93,12 @@ def write_whole(path: Path, data: bytes, *, public: bool = False) -> None:
         ) from None
 
 
-def _refuse(path: Path, *, public: bool) -> None:
-    """Raises InputError for a file that must not be written over."""
+def refuse_ledger(path: Path) -> None:
+    """Raises InputError for a file that is part of a ledger: it must not be written over."""
     with path.open("rb") as file:
         is_ledger = file.read(len(_SQLITE)) == _SQLITE or path.name == _SETTINGS
     if is_ledger:
         raise InputError(f"{path} belongs to a ledger", "name another file")
-    if not public and was_read(path):
-        raise InputError(f"{path} was read by this command, and would be lost", "name another file")
 
 
 def _make_alike(old: Path, new: Path, present: os.stat_result) -> None:
