@@ -57,7 +57,7 @@ class Watched:
     def as_dict(self) -> dict[str, Any]:
         """As data."""
         return {
-            "read": [{"name": n.name, "bytes": n.bytes, "lines": n.gathered.lines if n.gathered else 0} for n in self.read],
+            "read": [{"name": n.name, "bytes": n.bytes, "lines": n.gathered.lines if n.gathered else 0, "lost": n.lost} for n in self.read],
             "news": [{"kind": n.kind, **n.item._asdict()} for n in self.news],
             "sent": self.sent,
             "failed": [str(e) for e in self.failed],

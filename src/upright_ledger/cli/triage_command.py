@@ -176,6 +176,9 @@ def _watch(
             show.say(line)
         if found.sent:
             show.say(f"Sent: {', '.join(found.sent)}.")
+    for log in found.read:
+        if log.lost:
+            click.echo(f"upright: {log.name}: {log.lost}.", err=True)
     for error in found.failed:
         show.error_sentence(error)
     failing = any(n.kind != MENDED for n in found.news)

@@ -17,8 +17,8 @@ ACCESS_LOG = "access-log"
 
 
 class Followed(NamedTuple):
-    """A log that is followed. head: digest of its first line, with a number behind it where several logs begin alike; place: of the file that holds it; read: uncompressed bytes; tail: digest of the last bytes of them; source: the newest
-    source of the ledger by then."""
+    """A log that is followed. head: digest of its first line, with a number behind it where several logs begin alike; place: of the file that holds it; name: the path of that file; read: uncompressed bytes; tail: digest of the last bytes of them; source: the newest
+    source of the ledger by then; time: when it was read."""
 
     head: str
     place: str
@@ -26,12 +26,13 @@ class Followed(NamedTuple):
     read: int
     tail: str
     source: int = 0
+    time: str = ""
 
 
 def followed_logs(connection: Connection) -> dict[str, Followed]:
     """Head → log."""
     f = schema.followed
-    rows = connection.execute(select(f.c.head, f.c.place, f.c.name, f.c.read, f.c.tail, f.c.source))
+    rows = connection.execute(select(f.c.head, f.c.place, f.c.name, f.c.read, f.c.tail, f.c.source, f.c.time))
     return {row.head: Followed(*row) for row in rows}
 
 
@@ -39,7 +40,7 @@ def note_read(connection: Connection, log: Followed) -> None:
     """Note how far a log was read, as the ledger stands."""
     f = schema.followed
     connection.execute(delete(f).where(f.c.head == log.head))
-    connection.execute(insert(f).values(**log._replace(source=newest_source(connection))._asdict(), time=now()))
+    connection.execute(insert(f).values(**log._replace(source=newest_source(connection), time=now())._asdict()))
 
 
 def mark_followed(connection: Connection, head: str) -> None:

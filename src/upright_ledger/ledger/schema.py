@@ -330,7 +330,7 @@ followed = Table(
     metadata,
     Column("head", String, primary_key=True),  # digest of its first line, numbered where several logs begin alike
     Column("place", String, nullable=False),  # device and number of the file that held it last
-    Column("name", Text, nullable=False),  # as it was called last
+    Column("name", Text, nullable=False),  # the path of that file
     Column("read", Integer, nullable=False),  # uncompressed bytes, up to the end of a line
     Column("tail", String, nullable=False),  # digest of the last bytes that were read
     Column("source", Integer, nullable=False),  # the newest one by then
