@@ -7,6 +7,7 @@ import json
 import signal
 import subprocess
 import time
+from collections import Counter
 from pathlib import Path
 from xml.etree import ElementTree as ET
 
@@ -167,6 +168,39 @@ def test_ctrl_c_keeps_what_is_done(museum: Program) -> None:
         out, err = run.communicate(timeout=30)
     assert "Traceback" not in err
     assert (run.returncode, "are done and kept" in out) == (130, True)
+
+
+@pytest.mark.parametrize("pace", [(), ("--rate", "300"), ("--concurrent", "3", "--rate", "0")])
+def test_what_ctrl_c_stopped_is_asked_no_second_time(museum: Program, pace: tuple[str, ...]) -> None:
+    """Every hop counts: what is under way is seen through."""
+    museum.write("urls.txt", "".join(f"{OLD}/p{n}\n" for n in range(3000)))
+    asked: list[str] = []
+
+    def respond(_host: str, target: str) -> tuple[int, str, str]:
+        asked.append(target)
+        time.sleep(0.003)
+        if target.startswith("/p"):
+            return 301, f"{OLD}/on/{target[2:]}", ""
+        return 200, "", "Here"
+
+    with serve(respond) as address:
+        arguments = ["replay", "urls.txt", "--at", address, *pace]
+        for resumed in ([], ["--resume"]):
+            begun = len(asked)
+            run = subprocess.Popen(
+                [PROGRAM, *arguments, *resumed], cwd=museum.folder, stdout=subprocess.PIPE, text=True
+            )
+            deadline = time.monotonic() + 60
+            while len(asked) < begun + 300 and time.monotonic() < deadline:
+                time.sleep(0.01)
+            run.send_signal(signal.SIGINT)
+            out = run.communicate(timeout=60)[0]
+            assert (run.returncode, "are done and kept" in out) == (130, True)
+        museum("replay", "urls.txt", "--at", address, "--resume")
+    counts = Counter(asked)
+    assert len(counts) >= 6000
+    again = [target for target, times in counts.items() if times > 1 and target != "/"]
+    assert not again, again[:10]
 
 
 def test_entries_are_chosen_by_value_section_and_verdict(told: Program) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import json
 import signal
 import subprocess
 import time
@@ -130,6 +131,24 @@ def test_a_killed_survey_goes_on_and_asks_nothing_twice(surveyor: Program, site:
     whole = surveyor.json("survey", "--again", "last", "--as", "new", code=1)
     assert {f["kind"] for f in whole["faults"]} >= set(site.truth)
     assert "no survey of" in surveyor("survey", f"{site.origin}/", "--resume", code=2).err
+
+
+def test_a_survey_that_ctrl_c_stopped_has_one_owner_and_asks_nothing_twice(surveyor: Program, site: FaultySite) -> None:
+    asked: list[str] = []
+    command = ["survey", f"{site.origin}/", "--rate", "150", "--as", "new"]
+    with serve_site(site, asked):
+        run = subprocess.Popen([PROGRAM, *command, "--json"], cwd=surveyor.folder, stdout=subprocess.PIPE, text=True)
+        while len(asked) < 250:
+            time.sleep(0.05)
+        assert "somebody is at run" in surveyor(*command, "--resume", code=2).err
+        run.send_signal(signal.SIGINT)
+        stopped = json.loads(run.communicate(timeout=60)[0])["stopped"]
+        assert run.returncode == 130
+        assert stopped["done"] > 100
+        surveyor(*command, "--resume", code=1)
+    counted = {path: asked.count(path) for path in asked if path.startswith("/collection/0") and path.endswith("/")}
+    assert len(counted) == 300
+    assert len([path for path, times in counted.items() if times > 1]) <= 2
 
 
 def test_final_addresses_are_put_into_a_content_export(surveyor: Program, site: FaultySite) -> None:

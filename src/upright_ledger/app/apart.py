@@ -11,6 +11,7 @@ import time
 import traceback
 from collections.abc import Callable, Sequence
 from contextlib import suppress
+from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from multiprocessing.context import SpawnProcess
 from pathlib import Path
@@ -21,6 +22,8 @@ from upright_ledger.errors import InputError, UprightError
 
 T = TypeVar("T")
 Put = Callable[[Any], None]
+
+_SECONDS_TO_END = 5.0
 
 _END_OF_JOB = b""
 _END = b"."
@@ -115,10 +118,16 @@ class Apart(Generic[T]):
         return found  # type: ignore[no-any-return]
 
     def stop(self) -> None:
-        """End the processes. What was handed over before can still be taken up with `next`."""
+        """End the processes: each finishes what it has begun, if that takes no more than a moment (`is_ending`). What was handed over can still
+        be taken up with `next`.
+        """
         self._stopped = True
         for process in self._processes:
             process.terminate()
+        until = time.monotonic() + _SECONDS_TO_END
+        for process in self._processes:
+            process.join(max(0.0, until - time.monotonic()))
+            process.kill()
             process.join()
         for pump in self._pumps:
             pump.join()
@@ -157,10 +166,32 @@ def _receive(number: int, ours: Connection, come: queue.SimpleQueue[tuple[int, b
     come.put((number, _END))
 
 
+@dataclass
+class _State:
+    """Of a process that works for another. busy: at a job; ending: asked to end."""
+
+    busy: bool = False
+    ending: bool = False
+
+
+_state = _State()
+
+
+def is_ending() -> bool:
+    """Whether this process was asked to end while it is at a job: what is not begun is left."""
+    return _state.ending
+
+
+def _asked_to_end(_number: int, _frame: object) -> None:
+    if not _state.busy:
+        raise SystemExit
+    _state.ending = True
+
+
 def _run(theirs: Connection, work: Callable[..., None]) -> None:
     """What another process does. Ctrl-C is for the one that a person started, which ends this one with a signal."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    signal.signal(signal.SIGTERM, _asked_to_end)
 
     def send(data: bytes) -> None:
         try:
@@ -176,12 +207,16 @@ def _run(theirs: Connection, work: Callable[..., None]) -> None:
             arguments = pickle.loads(theirs.recv_bytes())  # noqa: S301 (our own process wrote it)
         except (EOFError, OSError):
             return
+        _state.busy = True
         try:
             work(put, *arguments)
         except UprightError as error:
             put(error)
         except Exception as error:  # noqa: BLE001 (whatever it is, its work is not done)
             put(_told(error))
+        if _state.ending:  # what it was to do may not be done
+            return
+        _state.busy = False
         send(_END_OF_JOB)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from upright_ledger.app.apart import Apart, Few, Put
+from upright_ledger.app.apart import Apart, Few, Put, is_ending
 from upright_ledger.app.page_reading import page_reader
 from upright_ledger.core.surveying import Limits, Seen
 from upright_ledger.web.client import Place
@@ -39,6 +39,7 @@ def _crawl(
 
     with page_reader() as reader:
         crawl(
-            start, limits, place, manner, reader, done, own_site=own_site, external=external, before=before, meanwhile=few.hand_over
+            start, limits, place, manner, reader, done, own_site=own_site, external=external, before=before, meanwhile=few.hand_over,
+            ending=is_ending,
         )  # fmt: skip
     put(few.found)

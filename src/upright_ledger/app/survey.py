@@ -19,7 +19,7 @@ from upright_ledger.core.audits.site import Site
 from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED, OUTCOMES, REFUSED, UNREAD, Limits, Seen
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.formats.leftovers import temporary_folder
-from upright_ledger.ledger.runs import SURVEY, begin_run, finish_run, name_run, open_run
+from upright_ledger.ledger.runs import SURVEY, begin_run, finish_run, hold, name_run, new_owner, open_run, take_over
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.surveys import add_seen, load_seen
 from upright_ledger.web.client import Place
@@ -28,6 +28,8 @@ from upright_ledger.web.exchange import Manner, interrupts
 
 OLD, NEW = "old", "new"
 COMMIT_SECONDS = 0.25
+HEARD_SECONDS = 20.0
+"""After so long it says that it is still at the run, though nothing was seen."""
 _PATIENCE = 0.1  # seconds
 
 Progress = Callable[[int, int, Counter[str]], None]
@@ -65,7 +67,8 @@ def survey(
 ) -> Surveyed:
     """Crawl, keep what was seen, and feed the side of the ledger it is of. Ctrl-C keeps what is done (`stopped`)."""
     at = " ".join(dict.fromkeys(a.origin for a in start.addresses))
-    run, before = _begin(ledger, at, resume=resume)
+    owner = new_owner()
+    run, before = _begin(ledger, at, owner, resume=resume)
     result = Surveyed(run, side, name, at, Counter(s.outcome for s in before))
     for seen in before:
         result.site.add(seen)
@@ -92,10 +95,10 @@ def survey(
                 unread = seen.error if seen.reason == UNREAD else unread
             if progress is not None:
                 progress(result.counts.total(), 0, result.counts)
-            if waiting and time.monotonic() - saved >= COMMIT_SECONDS:
-                _save(ledger, run, waiting)
+            if time.monotonic() - saved >= (COMMIT_SECONDS if waiting else HEARD_SECONDS):
+                _save(ledger, run, owner, waiting)
                 waiting, saved = [], time.monotonic()
-        _save(ledger, run, waiting)
+        _save(ledger, run, owner, waiting)
     result.seconds = time.monotonic() - began
     if error is not None and result.counts:
         raise InputError(
@@ -120,18 +123,20 @@ def survey(
     return result
 
 
-def _save(ledger: Ledger, run: int, seen: Sequence[Seen]) -> None:
+def _save(ledger: Ledger, run: int, owner: str, seen: Sequence[Seen]) -> None:
     with ledger.writing() as connection:
+        hold(connection, run, owner)
         add_seen(connection, run, seen)
 
 
-def _begin(ledger: Ledger, at: str, *, resume: bool) -> tuple[int, list[Seen]]:
+def _begin(ledger: Ledger, at: str, owner: str, *, resume: bool) -> tuple[int, list[Seen]]:
     with ledger.writing() as connection:
         if not resume:
-            return begin_run(connection, SURVEY, "", at), []
+            return begin_run(connection, SURVEY, "", at, owner=owner), []
         stopped = open_run(connection, SURVEY, at)
         if stopped is None:
             raise UsageError(f"no survey of {at} was stopped", "start one without --resume")
+        take_over(connection, stopped, owner)
         return stopped.id, list(load_seen(connection, stopped.id))
 
 

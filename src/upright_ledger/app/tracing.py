@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from dataclasses import replace
 
-from upright_ledger.app.apart import Apart, Few, Put
+from upright_ledger.app.apart import Apart, Few, Put, is_ending
 from upright_ledger.core.addresses import Address
 from upright_ledger.core.verdicts import Trace
 from upright_ledger.formats.pages import read_page
@@ -38,5 +38,8 @@ def _trace(put: Put, left: list[tuple[int, Address]], place: Place, manner: Mann
     """Trace numbered addresses, handing them over a few at a time."""
     few = Few[tuple[int, Trace]](put, _AT_ONCE, _PATIENCE)
 
-    trace_all(left, place, manner, read_page, lambda number, trace: few.found.append((number, trace)), few.hand_over)
+    def done(number: int, trace: Trace) -> None:
+        few.found.append((number, trace))
+
+    trace_all(left, place, manner, read_page, done, few.hand_over, is_ending)
     put(few.found)

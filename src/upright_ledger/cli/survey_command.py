@@ -153,7 +153,16 @@ def command(
             ledger = open_ledger(context.obj)
             wanted = _wanted(context, ledger.settings.survey, options)
             asked, site, fed = _crawl(
-                ledger, starts, wanted, sitemaps, side, surveying, from_ledger=from_ledger, name=name, resume=resume
+                ledger,
+                starts,
+                wanted,
+                sitemaps,
+                side,
+                surveying,
+                from_ledger=from_ledger,
+                name=name,
+                resume=resume,
+                as_json=as_json,
             )
     result = audited(ledger, asked, side=side or "new", staging=staging, site=site, since=since, by=by)
     proposed = (
@@ -228,6 +237,7 @@ def _crawl(
     from_ledger: bool,
     name: str,
     resume: bool,
+    as_json: bool,
 ) -> tuple[str, Any, str]:
     """Run a survey; its number, what is kept of it for the audits, and what it did in words."""
     from upright_ledger.core.audits.server import probes
@@ -255,6 +265,9 @@ def _crawl(
             external=wanted["external"], name=name, resume=resume, progress=progress,
         )  # fmt: skip
     if kept.stopped:
+        if as_json:
+            show.json_out({"stopped": {"done": kept.counts.total(), "run": kept.run}})
+            raise click.exceptions.Exit(130)
         show.say(f"Stopped: {kept.counts.total():,} addresses are done and kept.")
         show.next_step("go on where it stopped", "upright survey … --resume, with the same addresses and options")
         raise click.exceptions.Exit(130)

@@ -52,8 +52,10 @@ def trace_all(
     read_page: ReadPage,
     done: Callable[[int, Trace], None],
     meanwhile: Callable[[], None] = lambda: None,
+    ending: Callable[[], bool] = lambda: False,
 ) -> None:
-    """Trace every numbered address, calling `done` with its number and trace as each one ends, and `meanwhile` again and again.
+    """Trace every numbered address, calling `done` with its number and trace as each one ends, and `meanwhile` again and again. ending: whether no
+    more of them is to be begun.
 
     Raises InputError where nothing answers at a place that stands in for the hosts.
     """
@@ -74,7 +76,7 @@ def trace_all(
         return _Tracer(exchange, address, place, read_page, lambda trace: done(number, trace)).ask()
 
     requests = (start(number, address) for number, address in chain((first,), coming))
-    exchange.run(requests, meanwhile)
+    exchange.run(requests, meanwhile, ending=ending)
 
 
 def _knock(place: Place, origin: str, manner: Manner) -> None:
@@ -110,7 +112,8 @@ class _Tracer:
 
     def ask(self) -> Request:
         """The request for where it is now."""
-        return Request(self.place.origin(self.address), self.address.target, self.answered)
+        origin = self.place.origin(self.address)
+        return Request(origin, self.address.target, self.answered, further=bool(self.hops))
 
     def answered(self, response: Response) -> None:
         """Go on from a response, or end."""

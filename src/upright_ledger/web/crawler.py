@@ -94,11 +94,12 @@ def crawl(
     external: bool = False,
     before: Iterable[Seen] = (),
     meanwhile: Callable[[], None] = lambda: None,
+    ending: Callable[[], bool] = lambda: False,
 ) -> None:
     """Ask for every address that can be reached, calling `done` with what was seen of it and what its reader packed, and `meanwhile` again and again.
 
     own_site: robots.txt and nofollow are no bounds. external: the status of links to other sites is asked for, too. before: what an earlier
-    crawl saw already, which is not asked for again.
+    crawl saw already, which is not asked for again. ending: whether no more is to be asked for.
     """
     crawler = _Crawler(limits, place, manner, reader, done, own_site=own_site, external=external)
 
@@ -110,9 +111,9 @@ def crawl(
         return reader.waiting > 0
 
     crawler.begin(start, list(before))
-    crawler.exchange.run(meanwhile=turn, busy=busy)
+    crawler.exchange.run(meanwhile=turn, busy=busy, ending=ending)
     crawler.probe()
-    crawler.exchange.run(meanwhile=turn, busy=busy)
+    crawler.exchange.run(meanwhile=turn, busy=busy, ending=ending)
 
 
 class _Crawler:

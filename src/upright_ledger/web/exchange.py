@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import heapq
 import ipaddress
+import math
 import signal
 import ssl
 import threading
@@ -87,7 +88,7 @@ def host_part(origin: str) -> str:
 class Request:
     """One request. origin: scheme and authority; target: path and query, sent as they stand. done: called with the response. head: without body.
 
-    public: an address that somebody else named, so that nothing within this machine's own network is asked, unless `Manner.connect` names its host.
+    further: it goes on with what an answer began, and is asked even where no more is begun. public: an address that somebody else named, so that nothing within this machine's own network is asked, unless `Manner.connect` names its host.
     """
 
     origin: str
@@ -96,6 +97,7 @@ class Request:
     want_body: bool = True
     head: bool = False
     public: bool = False
+    further: bool = False
     tries: int = 0
 
 
@@ -122,15 +124,22 @@ class Exchange:
         source: Iterable[Request] = (),
         meanwhile: Callable[[], None] = lambda: None,
         busy: Callable[[], bool] = lambda: False,
+        ending: Callable[[], bool] = lambda: False,
     ) -> None:
         """Ask all that was submitted, and all of a source, which is read as far as there is room. meanwhile: called every turn. busy: whether
-        something is under way elsewhere that may submit more.
+        something is under way elsewhere that may submit more. ending: whether no more is to be begun; what is under way is still waited for, for a moment.
         """
         more, coming = True, iter(source)
+        until = math.inf
         with interrupts() as interrupted:
             while True:
                 if interrupted():
                     raise KeyboardInterrupt
+                if ending():
+                    more, until = False, min(until, time.monotonic() + SECONDS_TO_END)
+                    self._begin_no_more()
+                    if time.monotonic() > until:
+                        return
                 while more and self.has_room():
                     following = next(coming, None)
                     if following is None:
@@ -142,6 +151,13 @@ class Exchange:
                     return
                 self._turn(pause)
                 meanwhile()
+
+    def _begin_no_more(self) -> None:
+        """Drop what waits for its turn, but what goes on with something."""
+        self._later.clear()
+        for host in self._hosts.values():
+            host.waiting = deque(request for request in host.waiting if request.further)
+        self._waiting = sum(len(host.waiting) for host in self._hosts.values())
 
     def slow_down(self, origin: str, seconds: float) -> None:
         """Leave as much time between requests to an origin, if that is more than the rate leaves."""
@@ -290,6 +306,10 @@ class Exchange:
 
     def _again(self, request: Request, pause: float) -> None:
         heapq.heappush(self._later, (time.monotonic() + pause, next(self._order), request))
+
+
+SECONDS_TO_END = 3.0
+"""How long answers are waited for where no more is to be asked."""
 
 
 @contextmanager
