@@ -170,10 +170,10 @@ def test_ctrl_c_keeps_what_is_done(museum: Program) -> None:
     assert (run.returncode, "are done and kept" in out) == (130, True)
 
 
-@pytest.mark.parametrize("pace", [(), ("--rate", "300"), ("--concurrent", "3", "--rate", "0")])
+@pytest.mark.parametrize("pace", [("--rate", "300"), ("--concurrent", "3", "--rate", "0")])
 def test_what_ctrl_c_stopped_is_asked_no_second_time(museum: Program, pace: tuple[str, ...]) -> None:
     """Every hop counts: what is under way is seen through."""
-    museum.write("urls.txt", "".join(f"{OLD}/p{n}\n" for n in range(3000)))
+    museum.write("urls.txt", "".join(f"{OLD}/p{n}\n" for n in range(900)))
     asked: list[str] = []
 
     def respond(_host: str, target: str) -> tuple[int, str, str]:
@@ -191,16 +191,16 @@ def test_what_ctrl_c_stopped_is_asked_no_second_time(museum: Program, pace: tupl
                 [PROGRAM, *arguments, *resumed], cwd=museum.folder, stdout=subprocess.PIPE, text=True
             )
             deadline = time.monotonic() + 60
-            while len(asked) < begun + 300 and time.monotonic() < deadline:
+            while len(asked) < begun + 150 and time.monotonic() < deadline:
                 time.sleep(0.01)
             run.send_signal(signal.SIGINT)
             out = run.communicate(timeout=60)[0]
             assert (run.returncode, "are done and kept" in out) == (130, True)
         museum("replay", "urls.txt", "--at", address, "--resume")
     counts = Counter(asked)
-    assert len(counts) >= 6000
+    assert len(counts) >= 1800
     again = [target for target, times in counts.items() if times > 1 and target != "/"]
-    assert not again, again[:10]
+    assert not again, (len(again), again[:10])
 
 
 def test_entries_are_chosen_by_value_section_and_verdict(told: Program) -> None:
