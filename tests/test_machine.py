@@ -202,3 +202,21 @@ def test_a_replay_that_is_stopped_prints_an_object_where_one_is_asked_for(filled
     assert process.returncode == 130, err
     told = json.loads(out)["stopped"]
     assert 0 < told["done"] < told["total"] == 3000
+
+
+def test_days_that_no_server_saw_are_told_and_figures_are_drawn_of_the_others(filled: Program) -> None:
+    years = ("2026", "0001", "2026", "1926", "9926", "1989", "2099", "9999")
+    row = '192.0.2.1 - - [03/May/{0}:10:00:00 +0000] "GET /p{0} HTTP/1.1" 404 1 "-" "Mozilla/5.0 X"\n'
+    filled.write("years.log", "".join(row.format(year) for year in years))
+    told = filled.json("gather", "years.log")["sources"][0]
+    assert (told["accepted"], told["rejected"]) == (5, 3)
+    filled.write("export.csv", "url,date,clicks\n/x,9999-12-31,3\n/y,0001-01-01,2\n/z,2026-02-30,1\n")
+    filled("gather", "export.csv")
+    filled("build", "--for", "nginx", "--out", "rules")
+    filled("handover", "rules", "--live", "--at", "2026-05-03T10:00+02:00")
+    assert "2026-05-03 08:00 UTC" in filled("handover").out
+    assert "since 2026-05-03 08:00 UTC" in filled("triage", "--figures", "figures", code=1).out
+    filled("triage", "export.csv", "--figures", "figures", code=1)
+    filled("rehearse", code=None)
+    assert " UTC" in filled("runs").out
+    assert filled().out.count(" UTC") == 2

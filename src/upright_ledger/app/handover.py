@@ -12,6 +12,7 @@ from upright_ledger.app.delivery import RULE_LIST, Change, answers_in_words, cha
 from upright_ledger.app.deployed import answers_of, compared_urls, deployed_rules, is_rule_file
 from upright_ledger.app.results import Results
 from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.triage.days import YEARS, to_the_minute
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.builds import changed_since, list_builds, live_builds, mark_build
 from upright_ledger.ledger.runs import Run
@@ -35,7 +36,7 @@ class BuildLine:
     @property
     def said(self) -> str:
         """What it is for, and since when it is live, in words."""
-        return f"build {self.number} ({self.server}) is live since {self.live_from[:16].replace('T', ' ')}"
+        return f"build {self.number} ({self.server}) is live since {to_the_minute(self.live_from)}"
 
     def as_dict(self) -> dict[str, Any]:
         """As data."""
@@ -119,7 +120,7 @@ def drift_seen(book: Book, results: Results) -> str:
             otherwise += (row.trace.first_status, row.trace.first_location) != (answer.status, answer.location)
     if not otherwise:
         return ""
-    since = live.live_from[:16].replace("T", " ")
+    since = to_the_minute(live.live_from)
     return (
         f"{otherwise:,} of {asked:,} addresses are not answered as build {live.number} does, which is live since {since}: the server runs another build, "
         "or something answers before its rules"
@@ -139,17 +140,14 @@ def _find(known: list[BuildLine], which: str) -> BuildLine:
     return found
 
 
-_YEARS = range(1990, 2101)
-
-
 def _read_time(text: str) -> str:
     try:
         time = datetime.fromisoformat(text)
     except ValueError:
         raise UsageError(f"--at {text} is no time", "write it as 2026-05-14T14:30, or with +02:00 behind it") from None
-    if time.year not in _YEARS:
+    if time.year not in YEARS:
         raise UsageError(
-            f"--at {text} is no time in which a web server ran", f"the year lies from {_YEARS[0]} to {_YEARS[-1]}"
+            f"--at {text} is no time in which a web server ran", f"the year lies from {YEARS[0]} to {YEARS[-1]}"
         )
     there = (time if time.tzinfo else time.astimezone()).astimezone(UTC)
     if there > datetime.now(UTC) + timedelta(hours=1):

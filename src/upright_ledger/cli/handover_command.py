@@ -11,6 +11,7 @@ from upright_ledger.app.handover import Drift, behind, builds, drift, mark
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.opening import open_ledger
+from upright_ledger.core.triage.days import to_the_minute
 from upright_ledger.errors import UsageError
 
 SHOWN = 12
@@ -57,7 +58,11 @@ def command(
         if as_json:
             show.json_out(marked.as_dict())
             return
-        said = f"live since {_time(marked.live_from)}" if live else f"handed over, {_time(marked.handed_over)}"
+        said = (
+            f"live since {to_the_minute(marked.live_from)}"
+            if live
+            else f"handed over, {to_the_minute(marked.handed_over)}"
+        )
         show.say(f"Build {marked.number} ({show.plural(marked.rules, 'rule')} for {marked.server}) is {said}.")
         if live:
             show.next_step("see what still fails, with the logs from then on", "upright triage access.log")
@@ -78,10 +83,10 @@ def command(
             (
                 b.number,
                 b.rules,
-                _time(b.live_from) or "not live",
+                to_the_minute(b.live_from) or "not live",
                 [
-                    f"{b.server}, made {_time(b.time)}"
-                    + (f", handed over {_time(b.handed_over)}" if b.handed_over else ""),
+                    f"{b.server}, made {to_the_minute(b.time)}"
+                    + (f", handed over {to_the_minute(b.handed_over)}" if b.handed_over else ""),
                     b.folder,
                 ],
             )
@@ -117,7 +122,3 @@ def _show_drift(found: Drift, *, as_json: bool) -> None:
         else:
             show.say("The server's file answers as the ledger says.")
     raise click.exceptions.Exit(1 if found.differing else 0)
-
-
-def _time(text: str) -> str:
-    return text[:16].replace("T", " ")

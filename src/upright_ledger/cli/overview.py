@@ -8,6 +8,7 @@ from pathlib import Path
 from upright_ledger.app.opening import overview
 from upright_ledger.cli import show
 from upright_ledger.cli.opening import open_ledger
+from upright_ledger.core.triage.days import to_the_minute
 from upright_ledger.ledger.settings import FILE_NAME
 
 
@@ -43,7 +44,7 @@ def show_overview(folder: Path, *, as_json: bool) -> None:
         ("answered", f"{b.answered:,} of {b.entries:,} ({_share(b.answered, b.entries)})"),
         (
             "built",
-            f"{found.build['rules']:,} rules for {found.build['server']}, {found.build['time']}"
+            f"{show.plural(found.build['rules'], 'rule')} for {found.build['server']}, {to_the_minute(found.build['time'])}"
             if found.build
             else "nothing yet",
         ),
@@ -65,4 +66,4 @@ def _run(run: dict[str, object] | None) -> str:
     counts = run["counts"]
     assert isinstance(counts, dict)  # noqa: S101 - what the ledger stores
     wrong = sum(n for v, n in counts.items() if v != "ok")
-    return f"{sum(counts.values()):,} URLs, {wrong:,} not ok, {run['time']}"
+    return f"{sum(counts.values()):,} URLs, {wrong:,} not ok, {to_the_minute(str(run['time']))}"

@@ -12,6 +12,7 @@ from upright_ledger.cli import show
 from upright_ledger.cli.common import ON_SCREEN, force_option, hops_option, json_option, out_option
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.results import show_results, write_results
+from upright_ledger.core.triage.days import to_the_minute
 
 
 @click.command("runs")
@@ -65,7 +66,7 @@ def _cells(run: RunLine) -> tuple[object, ...]:
     where = f" at {run.at}" if run.at else ""
     return (
         run.number,
-        [called, f"{run.started[:16].replace('T', ' ')}{where}"],
+        [called, f"{to_the_minute(run.started)}{where}"],
         sum(run.counts.values()),
         *_wrong(run),
     )

@@ -22,6 +22,7 @@ from upright_ledger.cli.asking import LOGIN, POLITE_RATE, read_place
 from upright_ledger.cli.common import FILE, force_option, json_option, read_options, reading_options
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core.triage.accounting import NEW, RECURRING
+from upright_ledger.core.triage.days import to_the_minute
 from upright_ledger.core.triage.news import MENDED, body_of
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
@@ -297,7 +298,9 @@ def _show_summary(result: Triaged) -> None:
     if trend:
         show.say(trend)
     if result.live:
-        show.say("Live: " + ", ".join(f"{server} since {time[:10]}" for time, server in result.live[-3:]) + ".")
+        show.say(
+            "Live: " + ", ".join(f"{server} since {to_the_minute(time)}" for time, server in result.live[-3:]) + "."
+        )
 
 
 def _trend(result: Triaged) -> str:

@@ -323,11 +323,13 @@ def _days(data: Bytes, opened: Places) -> Any:
     """The days ("03/May/2026") before the opening quotes of requests; logs run in time, so few places begin another."""
     import pyarrow as pa
 
-    # Day, month and year, a letter or digit after the other, as one number each.
+    # Day, month and year, a letter or digit after the other, as one number each; two digits of the century in one byte.
     keys = np.zeros(len(opened), np.int64)
     for at in (0, 1, 4, 5, 9, 10):
         keys = keys << 8 | data.take(opened + (at - _TIME_LENGTH))
     keys = keys << 8 | data.take(opened + (3 - _TIME_LENGTH))
+    century = (data.take(opened + (at - _TIME_LENGTH)).astype(np.int64) & 15 for at in (7, 8))
+    keys = keys << 8 | next(century) << 4 | next(century)
     begins = np.flatnonzero(np.r_[len(keys) > 0, keys[1:] != keys[:-1]])
     lengths = np.diff(np.r_[begins, len(keys)])
     texts = data[(opened[begins] - _TIME_LENGTH)[:, None] + np.arange(_DAY_LENGTH)]

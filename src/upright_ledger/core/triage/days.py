@@ -14,8 +14,8 @@ from typing import NamedTuple
 BEFORE, AFTER = "B", "A"
 
 
-FIRST_YEAR = 1990
-"""No server answered a browser before."""
+YEARS = range(1990, 2101)
+"""In which web servers run that are moved now; none answered a browser before. Clocks may be wrong."""
 _GAP = 31  # days
 _STRAYS = 0.001  # of all requests
 _FEW = 2  # requests
@@ -25,9 +25,14 @@ _AHEAD = 0.1  # of all requests
 def is_day(text: str) -> bool:
     """Whether a text is a day of the calendar, YYYY-MM-DD, on which there could be a request."""
     try:
-        return len(text) == 10 and date.fromisoformat(text).year >= FIRST_YEAR
+        return len(text) == 10 and date.fromisoformat(text).year >= YEARS[0]
     except ValueError:
         return False
+
+
+def to_the_minute(time: str) -> str:
+    """A time (UTC, ISO 8601) as people read it, as in "2026-05-14 03:00 UTC"."""
+    return f"{time[:16].replace('T', ' ')} UTC" if time else ""
 
 
 class Span(NamedTuple):
