@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import io
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.triage import Triaged
 from upright_ledger.core.triage.accounting import NEW, RECURRING
+from upright_ledger.core.triage.days import YEARS, span_of
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.outputs import write_output
+from upright_ledger.ledger.store import now
 
 _INK, _FAINT, _GRAVE, _DOUBTFUL = "#222222", "#9a9a94", "#b3402a", "#8a6d1f"
 _PAPER = "#fbfaf7"
@@ -22,6 +25,7 @@ _FAMILIES = 12
 
 def draw(result: Triaged, folder: Path) -> list[Path]:
     """Write all figures into a folder, each as PNG and SVG; their paths. Raises UsageError where there are no days to draw."""
+    result = replace(result, days=_drawn(result.days))
     if not result.days:
         raise UsageError("there is nothing to draw: no log was gathered", "upright triage access.log")
     from matplotlib import rc_context
@@ -51,6 +55,15 @@ def draw(result: Triaged, folder: Path) -> list[Path]:
                 write_output(path, data.getvalue())
                 written.append(path)
     return written
+
+
+def _drawn(days: Mapping[str, Any]) -> dict[str, Any]:
+    """Days without those that a wrong clock wrote, and those that no calendar of a figure holds."""
+    kept = {day: classes for day, classes in days.items() if date.fromisoformat(day).year in YEARS}
+    if not kept:
+        return kept
+    strays = span_of({day: sum(classes.values()) for day, classes in kept.items()}, now()[:10]).strays
+    return {day: classes for day, classes in kept.items() if day not in strays}
 
 
 def _not_found(axes: Any, result: Triaged) -> None:
