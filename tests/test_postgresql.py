@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import os
-import shutil
 import signal
 import socket
 import subprocess
-import tempfile
 import threading
 import time
 from collections.abc import Iterator
@@ -15,33 +13,17 @@ from pathlib import Path
 
 import pytest
 
+from clusters import BINARIES as BIN
+from clusters import PORT, cluster
 from conftest import NEW, OLD, PROGRAM, Program
 
-_FOLDERS = sorted(Path("/usr/lib/postgresql").glob("*/bin"), reverse=True)
-BIN = next((f for f in _FOLDERS if (f / "initdb").exists()), None)
 pytestmark = pytest.mark.skipif(BIN is None, reason="PostgreSQL is not installed: apt-get install postgresql")
-PORT = 54000 + os.getpid() % 1000
 
 
-def _as_its_user(*command: str) -> list[str]:
-    """PostgreSQL refuses to run as root."""
-    return ["runuser", "-u", "postgres", "--", *command] if os.geteuid() == 0 else list(command)
-
-
-@pytest.fixture(scope="module")
-def cluster() -> Iterator[str]:
-    """A temporary cluster; yields the address of its server, without a database."""
-    assert BIN is not None
-    folder = Path(tempfile.mkdtemp(prefix="upright-cluster-"))
-    if os.geteuid() == 0:
-        shutil.chown(folder, "postgres")
-    data = str(folder / "data")
-    subprocess.run(_as_its_user(str(BIN / "initdb"), "-D", data, "-U", "upright", "-A", "trust", "-E", "UTF8"), check=True, capture_output=True)  # fmt: skip
-    options = f"-p {PORT} -k {folder} -c listen_addresses=127.0.0.1 -c fsync=off"
-    subprocess.run(_as_its_user(str(BIN / "pg_ctl"), "-D", data, "-w", "-o", options, "-l", str(folder / "log"), "start"), check=True, capture_output=True)  # fmt: skip
-    yield f"postgresql+psycopg://upright@127.0.0.1:{PORT}/"
-    subprocess.run(_as_its_user(str(BIN / "pg_ctl"), "-D", data, "-m", "immediate", "stop"), check=True, capture_output=True)  # fmt: skip
-    shutil.rmtree(folder)
+@pytest.fixture(name="cluster", scope="module")
+def _cluster() -> Iterator[str]:
+    with cluster() as server:
+        yield server
 
 
 @pytest.fixture

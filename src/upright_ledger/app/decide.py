@@ -32,7 +32,7 @@ from upright_ledger.ledger.answers import IMPORT, PERSON, Posting, load_answers,
 from upright_ledger.ledger.answers import TEMPLATE as BY_TEMPLATE
 from upright_ledger.ledger.journal import Step
 from upright_ledger.ledger.sightings import Entries, Sighting, SightingWriter
-from upright_ledger.ledger.sources import SourceFacts, add_source, close_source
+from upright_ledger.ledger.sources import SourceFacts, add_source, close_source, find_source, withdraw_source
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.templates import StoredTemplate, post_template
 
@@ -275,13 +275,8 @@ def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Deci
     digest, size = digest_of(path)
     with ledger.step("decide", reason) as step:
         facts = SourceFacts(path.name, "pairs", "pairs", digest, size, lines=len(pairs.rows) + len(pairs.rejected))
-        facts.accepted, facts.rejected = len(decisions), len(result.refused)
-        source = add_source(step, facts)
-        writer = SightingWriter(step.connection, source, ledger.policy_for(step))
-        numbers = writer.add(_sightings(decisions))
-        writer.settle()
-        result.made = writer.new_entries
-        close_source(step.connection, source, facts, result.made)
+        facts.accepted, facts.rejected, facts.mapping = len(decisions), len(result.refused), dict(pairs.mapping)
+        numbers = _entries_of(step, ledger.policy_for(step), decisions, facts, result)
         before = load_answers(step.connection)
         postings = post_answers(step, [_posting(d, numbers) for d in first.values()])
         result.unchanged = sum(1 for p in postings if before.get(p.entry) == p.answer)
@@ -292,6 +287,27 @@ def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Deci
             _post_template(step, template, result)
         step.summary = f"{result.posted:,} answers from {path.name}"
     return result
+
+
+def _entries_of(
+    step: Step, policy: int, decisions: list[Decision], facts: SourceFacts, result: Decided
+) -> dict[tuple[str, str], int]:
+    """The numbers of the entries that a sheet names. A sheet is a source once, however often it is read."""
+    known = find_source(step.connection, facts.digest, facts.purpose)
+    if known is not None:
+        if (known.accepted, known.rejected, dict(known.mapping)) == (facts.accepted, facts.rejected, facts.mapping):
+            entries = Entries(step.connection, policy)
+            numbers = entries.ensure([(d.site, d.folded.key, d.old.without_fragment) for d in decisions])
+            result.made = entries.made
+            return numbers
+        withdraw_source(step, known.id)
+    source = add_source(step, facts)
+    writer = SightingWriter(step.connection, source, policy)
+    numbers = writer.add(_sightings(decisions))
+    writer.settle()
+    result.made = writer.new_entries
+    close_source(step.connection, source, facts, result.made)
+    return numbers
 
 
 def _templates(ledger: Ledger, name: str, pairs: Pairs, result: Decided) -> list[StoredTemplate]:

@@ -40,9 +40,19 @@ def clear(folder: Path) -> None:
 @contextmanager
 def temporary_folder() -> Iterator[Path]:
     """A folder for as long as it is needed."""
-    clear(Path(tempfile.gettempdir()))
-    with tempfile.TemporaryDirectory(prefix=_mark()) as held:
+    place = _place()
+    clear(place)
+    with tempfile.TemporaryDirectory(prefix=_mark(), dir=place) as held:
         yield Path(held)
+
+
+def _place() -> Path:
+    """Where temporary folders lie: as `tempfile` has it, which tries it out with a file that bears no mark."""
+    told = [os.environ[name] for name in ("TMPDIR", "TEMP", "TMP") if os.environ.get(name)]
+    for text in [*told, "/tmp"]:  # noqa: S108 (a folder of our own is made in it)
+        if Path(text).is_dir() and os.access(text, os.W_OK):
+            return Path(text).absolute()
+    return Path(tempfile.gettempdir())
 
 
 def _is_ours(path: Path) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import json
 import os
@@ -69,12 +70,19 @@ def _note(path: Path, data: bytes) -> None:
     if register is None:
         return
     line = _line(os.path.realpath(path), hashlib.sha256(data).hexdigest())
-    with suppress(OSError):  # a ledger that is only read: the next time --force is asked for
+    try:
         if register.is_file() and register.stat().st_size > _LONGEST_REGISTER:
             kept = (_line(p, d) for p, digests in _known().items() if Path(p).is_file() for d in digests[-2:])
             write_whole(register, b"".join(kept))
         with os.fdopen(os.open(register, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o600), "ab") as file:
             file.write(line)
+    except OSError as error:
+        if error.errno not in {
+            errno.EACCES,
+            errno.EPERM,
+            errno.EROFS,
+        }:  # of a ledger that is only read, --force is asked for the next time
+            raise
 
 
 def _line(path: str, digest: str) -> bytes:
