@@ -17,18 +17,21 @@ import sqlite3
 import subprocess
 import sys
 import tempfile
+import threading
 import traceback
 from collections import Counter
 from collections.abc import Callable, Iterator
-from contextlib import chdir, closing, contextmanager, suppress
+from contextlib import ExitStack, chdir, closing, contextmanager, nullcontext, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from clusters import cluster
 from conftest import NEW, OLD, Outcome
 from upright_ledger.app.gather import gather
 from upright_ledger.ledger.schema import metadata
 from upright_ledger.ledger.store import open_ledger
+from upright_ledger.web.standin import Served, serve_whole
 
 _DERIVED = frozenset(["runs", "traces", "builds", "migrations", "reported", "outbox", "followed"])
 _PASSING = frozenset(
@@ -51,9 +54,15 @@ class Case:
     again: bool = True
 
 
+SITE = "http://{site}/"
+"""Stands for a server that answers everything."""
+
+
 def _gather_failing() -> None:
     """What `triage` does first with a list of failing addresses."""
-    gather(open_ledger(Path()), ["errors.csv"], failing=True)
+    ledger = open_ledger(Path())
+    gather(ledger, ["errors.csv"], failing=True)
+    ledger.end()
 
 
 CASES = (
@@ -155,8 +164,8 @@ class Warm:
 class Bench:
     """One ledger that is laid out once, and copied for each fault. database: a maker of copies on PostgreSQL, or None."""
 
-    def __init__(self, folder: Path, library: Path, team: Team | None = None) -> None:
-        self.folder, self.library, self.team = folder, library, team
+    def __init__(self, folder: Path, library: Path, site: str, team: Team | None = None) -> None:
+        self.folder, self.library, self.site, self.team = folder, library, site, team
         self.warm = Warm(library)
         self.base = folder / "base" / "ledger"
         self.temporary = folder / "temporary"
@@ -167,6 +176,7 @@ class Bench:
     def run(
         self, arguments: tuple[str, ...], folder: Path, faults: Faults | None = None, code: int | None = None
     ) -> Outcome:
+        arguments = tuple(a.replace(SITE, f"{self.site}/") for a in arguments)
         told = {} if faults is None else faults.environment(self.count, self.folder)
         done = self.warm.run(arguments, folder, {**told, "TMPDIR": str(self.temporary)})
         if "Traceback" in done.err or "Exception ignored" in done.err:
@@ -253,7 +263,7 @@ def lay_out_files(folder: Path) -> None:
         "more-pages.csv": "url,status,title\n" + "".join(f"{NEW}/more/{n},200,More {n}\n" for n in range(30)),
         "first.csv": "old,new,status\n" + "".join(f"/page/{n},/new/{n},301\n" for n in range(10, 25)),
         "pairs.csv": "old,new,status\n" + "".join(f"/page/{n},/new/{n + 1},301\n" for n in range(20, 45)),
-        "site.conf": "server {\n}\n",
+        "site.conf": "server {\n    # upright: rules begin\n    # upright: rules end\n}\n",
     }  # fmt: skip
     for name, text in texts.items():
         (folder / name).write_text(text)
@@ -310,7 +320,8 @@ def _told(path: Path) -> str:
 def disturbed(bench: Bench, case: Case, undisturbed: Reference, faults: Faults) -> str:
     """Disturb a command, look, and go on; returns what became of it: "before", "after", "between", or "done" where nothing was struck. Raises WrongError."""
     folder = bench.copy("disturbed")
-    done = bench.run(case.arguments, folder, faults)
+    with bench.team.lost(faults.at) if bench.team and faults.how == GONE else nullcontext():
+        done = bench.run(case.arguments, folder, faults if faults.how != GONE else None)
     before, after = undisturbed.states[0], undisturbed.states[-1]
     state = bench.state(folder)
     if state not in undisturbed.states:
@@ -370,9 +381,9 @@ def _nothing_left(bench: Bench, folder: Path) -> None:
 class Team:
     """Copies of a database on PostgreSQL."""
 
-    def __init__(self, server: str, binaries: Path) -> None:
-        """server: the address of a server, without a database."""
-        self.server, self.binaries = server, binaries
+    def __init__(self, server: str) -> None:
+        """server: its address, without a database."""
+        self.server = server
 
     def address(self, name: str) -> str:
         return f"{self.server}torture_{name}"
@@ -392,6 +403,28 @@ class Team:
         with psycopg.connect(self._plain(f"torture_{name}")) as connection:
             return digest(lambda query: connection.execute(query).fetchall(), sound=False)
 
+    @contextmanager
+    def lost(self, at: int) -> Iterator[None]:
+        """Let all connections to the disturbed database be closed by the server, now and then, from so many hundredths of a second on."""
+        import psycopg
+
+        ended = threading.Event()
+
+        def close() -> None:
+            ended.wait(at / 100)
+            with psycopg.connect(self._plain("postgres"), autocommit=True) as connection:
+                connection.execute(
+                    "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = 'torture_disturbed'"
+                )
+
+        closing_them = threading.Thread(target=close)
+        closing_them.start()
+        try:
+            yield
+        finally:
+            ended.set()
+            closing_them.join()
+
     def _plain(self, name: str) -> str:
         return self.server.replace("+psycopg", "") + name
 
@@ -399,25 +432,22 @@ class Team:
 @contextmanager
 def bench_on(database: str) -> Iterator[Bench]:
     """A bench on SQLite, or on a temporary server of PostgreSQL."""
-    from clusters import BINARIES, cluster
-
     folder = Path(tempfile.mkdtemp(prefix="torture-"))
     try:
         library = compiled(folder)
-        if database == "sqlite":
-            bench = Bench(folder, library)
+        with ExitStack() as held:
+            site = held.enter_context(serve_whole(lambda _host, _target: Served(200, "Here")))
+            team = Team(held.enter_context(cluster())) if database != "sqlite" else None
+            bench = Bench(folder, library, site, team)
+            held.callback(bench.end)
             yield bench
-            bench.end()
-        else:
-            assert BINARIES is not None
-            with cluster() as server:
-                bench = Bench(folder, library, Team(server, BINARIES))
-                yield bench
-                bench.end()
     finally:
         shutil.rmtree(folder, ignore_errors=True)
 
 
+GONE = "gone"
+"""The server closes the connections."""
+_HUNDREDTHS = 40  # of a second, in which most commands are done
 KILLS, ERRORS = ("kill", "after", "torn"), ("ENOSPC", "EIO", "full")
 
 
@@ -434,7 +464,9 @@ def torture(
             if case.name not in known:
                 known[case.name] = reference(bench, case, sent=sent)
             undisturbed = known[case.name]
-            faults = Faults(bench.library, rng.choice(how), rng.randint(1, undisturbed.calls), sent)
+            chosen = rng.choice(how)
+            places = _HUNDREDTHS if chosen == GONE else max(1, undisturbed.calls)
+            faults = Faults(bench.library, chosen, rng.randint(1, places), sent)
             counts[disturbed(bench, case, undisturbed, faults)] += 1
         except Exception as error:  # noqa: BLE001 (all of them are told at the end)
             at = faults if case.name in known else "undisturbed"
@@ -451,7 +483,7 @@ def main() -> None:
     seed = int(sys.argv[4]) if len(sys.argv) > 4 else 1
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(1))
     with bench_on(database) as bench, suppress(KeyboardInterrupt):
-        how = KILLS if kind == "kills" else ERRORS
+        how = {"kills": KILLS, "errors": ERRORS, "losses": (GONE,)}[kind]
         counts, wrong = torture(bench, how, times, seed, sent=database != "sqlite" and kind == "kills")
     for text in wrong:
         print(text, "\n")

@@ -4,6 +4,7 @@
     ├── UsageError      exit 2: the command was called in a way that cannot work
     │   └── RefusedError    the ledger or a server form does not allow it
     └── InputError      exit 3: a file, database or service could not be read
+        └── DatabaseError   the ledger's own database failed
 
 Every message says what happened and where; `hint` says what to do. A command that worked and
 *found* faults is no error: it returns exit code 1 by itself.
@@ -43,3 +44,7 @@ class InputError(UprightError):
     """A file, a database or a service could not be read."""
 
     exit_code = 3
+
+
+class DatabaseError(InputError):
+    """The database of the ledger failed: nothing else can be done with it now."""

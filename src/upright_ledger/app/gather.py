@@ -30,7 +30,7 @@ from upright_ledger.core.evidence import (
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.placing import Placer
 from upright_ledger.core.sites import Sites
-from upright_ledger.errors import InputError, RefusedError, UsageError
+from upright_ledger.errors import DatabaseError, InputError, RefusedError, UsageError
 from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.recognising import ACCESS_LOG, SHEET, recognise
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record
@@ -128,7 +128,7 @@ def gather(
                     reader, new_reader, file, kinds.get(file) or kind or recognise(file.path)
                 )
             except InputError as error:
-                if len(files) == 1 and not results:
+                if isinstance(error, DatabaseError) or (len(files) == 1 and not results):
                     raise
                 results.append(Gathered(file.name, kinds.get(file, ""), failed=error))
                 continue

@@ -10,7 +10,7 @@ from sqlalchemy import Connection, Engine, create_engine
 from sqlalchemy.engine import URL, make_url
 from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
 
-from upright_ledger.errors import InputError, UsageError
+from upright_ledger.errors import DatabaseError, InputError, UsageError
 from upright_ledger.ledger import postgresql, sqlite
 
 WAIT_SECONDS = 300
@@ -95,7 +95,7 @@ def shown(url: str) -> str:
 
 @contextmanager
 def errors_of(where: str) -> Iterator[None]:
-    """Tell what a database says in words. where: its address, or its file. Raises InputError, and UsageError for what it cannot keep."""
+    """Tell what a database says in words. where: its address, or its file. Raises DatabaseError, and UsageError for what it cannot keep."""
     try:
         yield
     except UnicodeEncodeError as error:  # what the command line brings may be any bytes
@@ -104,7 +104,7 @@ def errors_of(where: str) -> Iterator[None]:
             "say it in UTF-8, as the language settings of the terminal should have it; this step was not made",
         ) from None
     except SQLAlchemyError as error:
-        raise InputError(
+        raise DatabaseError(
             f"the ledger's database {shown(where)} failed: {_cause(error)}",
             "this step was not made; check the database and try again",
         ) from error

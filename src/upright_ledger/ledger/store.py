@@ -6,7 +6,7 @@ import getpass
 import os
 import threading
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
@@ -15,6 +15,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Engine, func, insert, select, update
 from sqlalchemy.engine import URL
+from sqlalchemy.exc import SQLAlchemyError
 
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.errors import InputError, RefusedError, UsageError
@@ -97,7 +98,8 @@ class Ledger:
         """Let what is read from now on be the state that the ledger has then."""
         view = self._views.pop((os.getpid(), threading.get_ident()), None)
         if view is not None:
-            view.connection.close()
+            with suppress(SQLAlchemyError):  # what was read was read, though the database is gone by now
+                view.connection.close()
 
     def end(self) -> None:
         """Let go of the database."""
