@@ -99,6 +99,9 @@ def cli(ctx: click.Context, folder: Path, as_json: bool) -> None:
 LEAST_MEMORY = 768 << 20
 """Address space, in bytes: libraries reserve much more than they use."""
 
+_OPENING = "upright_ledger.cli.opening"
+"""Loaded where a ledger was opened."""
+
 STOPPED = 130
 """The exit code of what was stopped from the keyboard; by another signal, 128 and its number."""
 
@@ -136,10 +139,8 @@ def main() -> None:
         if signal.getsignal(number) is not signal.SIG_IGN:  # as nohup has it
             signal.signal(number, _ended)
     code = _said(_run)
-    if code >= 2 and "upright_ledger.cli.opening" in sys.modules:
-        from upright_ledger.cli.opening import tell_what_stands
-
-        tell_what_stands()
+    if code >= 2 and _OPENING in sys.modules:
+        sys.modules[_OPENING].tell_what_stands()
     code = max(code, _said(_flush))
     sys.exit(code)
 
@@ -205,6 +206,12 @@ def _said(work: Callable[[], int]) -> int:
         return _fault(
             InputError(f"{where}{error.strerror or error}", "check the name, the permissions and the space left")
         )
+    except Exception:
+        # Nobody foresaw it. A ledger that is damaged may be why.
+        damaged = sys.modules[_OPENING].damage() if _OPENING in sys.modules else None
+        if damaged is None:
+            raise
+        return _fault(damaged)
 
 
 def _fault(error: UprightError) -> int:

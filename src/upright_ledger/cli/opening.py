@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from upright_ledger.cli import show
+from upright_ledger.errors import InputError
 from upright_ledger.ledger import store
 from upright_ledger.ledger.store import Ledger
 
@@ -23,6 +24,18 @@ def open_ledger(folder: Path) -> Ledger:
     if context is not None:
         context.call_on_close(lambda: _tell(ledger))
     return ledger
+
+
+def damage() -> InputError | None:
+    """What is damaged in a ledger of this command, where something is: the reason for an error that nobody foresaw."""
+    from upright_ledger.ledger.examining import first_damage
+
+    for ledger in _opened:
+        if found := first_damage(ledger):
+            return InputError(
+                f"{ledger.where} is damaged: {found}", "put it back from a copy of the ledger; this step was not made"
+            )
+    return None
 
 
 def tell_what_stands() -> None:

@@ -12,8 +12,18 @@ from urllib.parse import quote
 
 from sqlalchemy import Connection, Engine, event
 
+from upright_ledger.errors import DatabaseError
+
 CACHE_KB = 200_000
 """For the indexes of a million entries; with less, their pages are written again and again."""
+
+_SETTINGS = (
+    "synchronous = NORMAL",
+    "foreign_keys = ON",
+    f"cache_size = -{CACHE_KB}",
+    "temp_store = MEMORY",
+    "busy_timeout = 60000",  # ms, of what is no turn of a writer's: a file that is being mended, say
+)
 
 _WRITES = "upright_writes"
 _WRITERS_BYTE = 120
@@ -37,13 +47,11 @@ def prepare(engine: Engine) -> None:
     @event.listens_for(engine, "connect")
     def on_connect(connection: Any, _record: Any) -> None:
         connection.isolation_level = None  # the driver's own BEGIN comes too late to keep a step whole
-        connection.execute("PRAGMA synchronous = NORMAL")
-        connection.execute("PRAGMA foreign_keys = ON")
-        connection.execute(f"PRAGMA cache_size = -{CACHE_KB}")
-        connection.execute("PRAGMA temp_store = MEMORY")
-        connection.execute(
-            "PRAGMA busy_timeout = 60000"
-        )  # of what is no turn of a writer's: a file that is being mended, say
+        try:
+            for setting in _SETTINGS:
+                connection.execute(f"PRAGMA {setting}")
+        except UnicodeDecodeError:  # even what SQLite says of it quotes it
+            raise DatabaseError(f"{path} is damaged", "put it back from a copy of the ledger") from None
 
     @event.listens_for(engine, "begin")
     def on_begin(connection: Connection) -> None:

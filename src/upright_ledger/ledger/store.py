@@ -74,7 +74,7 @@ class Ledger:
 
     @cached_property
     def engine(self) -> Engine:
-        own = URL.create("sqlite", database=str(self.folder / DATABASE_FILE))
+        own = URL.create("sqlite", database=str(self.own_file))
         return engine_for(self.settings.database or own)
 
     @contextmanager
@@ -165,9 +165,14 @@ class Ledger:
         self.look_anew()
 
     @property
+    def own_file(self) -> Path:
+        """Where its database is, if it is no other one that the settings name."""
+        return self.folder / DATABASE_FILE
+
+    @property
     def where(self) -> str:
         """Where its database is."""
-        return self.settings.database or str(self.folder / DATABASE_FILE)
+        return self.settings.database or str(self.own_file)
 
     def stored_policy(self) -> tuple[int, FoldingPolicy]:
         """The folding policy under which the entries stand, and its number."""
@@ -270,8 +275,8 @@ def open_ledger(folder: Path) -> Ledger:
         )
     ledger = Ledger(folder, read_settings(path))
     _refuse_shown_password(ledger)
-    if not ledger.settings.database and not (folder / DATABASE_FILE).is_file():
-        raise InputError(f"{folder / DATABASE_FILE} is missing", "put it back from a copy of the ledger's folder")
+    if not ledger.settings.database and not ledger.own_file.is_file():
+        raise InputError(f"{ledger.own_file} is missing", "put it back from a copy of the ledger's folder")
     with errors_of(ledger.where), ledger.engine.connect() as connection:
         present = schema_number(connection)
         ledger.known = last_step(connection) if present else None

@@ -1,0 +1,124 @@
+"""Looking through a ledger's own file for what can no longer be what was stored, when a command stumbled over something.
+
+Nobody pays for this while all is well. What a damaged value that still looks like one says is not noticed: SQLite keeps no sums of its pages.
+"""
+
+from __future__ import annotations
+
+import json
+import zlib
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import closing
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import JSON, Float, Integer, LargeBinary
+
+from upright_ledger.core.addresses import parse_address
+from upright_ledger.core.answers import ANSWERS
+from upright_ledger.core.evidence import BOTS, PEOPLE, days_in
+from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.imported import ImportedRule
+from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP
+from upright_ledger.core.sites import Sites
+from upright_ledger.ledger.schema import metadata
+from upright_ledger.ledger.store import Ledger
+
+Check = Callable[[Any], object]
+"""Raises an error for a value that cannot be."""
+
+
+def first_damage(ledger: Ledger) -> str:
+    """The first place of a ledger's own file that is damaged, in words; empty where none is seen, and for databases that look after themselves."""
+    if ledger.settings.database:
+        return ""
+    import sqlite3
+
+    with closing(sqlite3.connect(f"{ledger.own_file.absolute().as_uri()}?mode=ro", uri=True)) as database:
+        database.text_factory = bytes
+        try:
+            told = [text.decode("utf-8", "replace") for (text,) in database.execute("PRAGMA integrity_check(1)")]
+            if told != ["ok"]:
+                return "; ".join(told[0].splitlines())
+            rows = database.execute("PRAGMA foreign_key_check").fetchone()
+            if rows is not None:
+                return f"row {rows[1]} of {rows[0].decode()} belongs to nothing"
+            return next(_damages(database, ledger.settings.sites), "")
+        except sqlite3.DatabaseError as error:
+            return str(error)
+
+
+def _damages(database: Any, sites: Sites) -> Iterator[str]:
+    meanings = _meanings(sites)
+    for table in metadata.tables.values():
+        names = ", ".join(f'"{c.name}"' for c in table.columns)
+        for number, *values in database.execute(f"SELECT rowid, {names} FROM {table.name}"):  # noqa: S608 (names of our own)
+            for column, stored in zip(table.columns, values, strict=True):
+                try:
+                    value = _read(column, stored)
+                    if (check := meanings.get((table.name, column.name))) and value is not None and value != "":
+                        check(value)
+                except (ValueError, LookupError, TypeError, AttributeError, zlib.error) as error:
+                    yield f"row {number} of {table.name}, {column.name}: {str(error) or type(error).__name__}"
+
+
+def _read(column: Any, stored: Any) -> Any:
+    """A value as a column of its type holds it. Raises ValueError for one that it cannot hold."""
+    if stored is None:
+        if not column.nullable:
+            raise ValueError("it is missing")
+        return None
+    kind = column.type
+    if isinstance(kind, LargeBinary):
+        return stored
+    if isinstance(kind, Integer | Float) or kind.python_type is bool:
+        if not isinstance(stored, int | float):
+            raise ValueError("it is no number")
+        return stored
+    text = stored.decode() if isinstance(stored, bytes) else stored
+    if not isinstance(text, str):
+        raise ValueError("it is no text")  # noqa: TRY004
+    return _Json(json.loads(text)) if isinstance(kind, JSON) else text
+
+
+class _Json:
+    """What a column of JSON holds."""
+
+    def __init__(self, value: Any) -> None:
+        self.value = value
+
+
+def _one_of(*known: Any) -> Check:
+    def check(value: Any) -> None:
+        if value not in known:
+            raise ValueError(f"{value!r} is none of those that there are")
+
+    return check
+
+
+def _meanings(sites: Sites) -> Mapping[tuple[str, str], Check]:
+    site = _one_of(*(s.name for s in sites.old))
+    query = _one_of(CARRY, CARRY_TRACKING, DROP)
+    return {
+        ("policies", "settings"): lambda told: FoldingPolicy.from_dict({"version": 1, **told.value}),
+        ("steps", "time"): datetime.fromisoformat,
+        ("changes", "table_name"): _one_of(*metadata.tables),
+        ("changes", "row_key"): json.loads,
+        ("entries", "site"): site,
+        ("entries", "legacy_url"): parse_address,
+        ("spellings", "site"): site,
+        ("templates", "site"): site,
+        ("templates", "query"): query,
+        ("destinations", "url"): parse_address,
+        ("answers", "kind"): _one_of(*ANSWERS),
+        ("answers", "status"): _one_of(0, *range(100, 600)),
+        ("answers", "destination"): parse_address,
+        ("answers", "query"): query,
+        ("answers", "old"): parse_address,
+        ("claims", "destination"): parse_address,
+        ("claims", "old"): parse_address,
+        ("evidence", "agent"): _one_of(PEOPLE, BOTS),
+        ("evidence", "days"): days_in,
+        ("imported", "rule"): lambda told: ImportedRule.from_dict(told.value),
+        ("traces", "rows"): zlib.decompress,
+    }
