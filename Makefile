@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 SCREENS := docs/screenshots
 
-.PHONY: demo test install test-tools lint types contract pytest bench screenshots clean
+.PHONY: demo test install test-tools lint types contract pytest torture bench screenshots clean
 
 demo: $(VENV)/installed
 	rm -rf quillhaven-demo
@@ -38,6 +38,19 @@ contract: $(VENV)/tested
 
 pytest: $(VENV)/tested
 	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder
+
+# Half an hour: killed and failing commands, damaged ledgers, several people at once. Figures: docs/reliability.md.
+torture: $(VENV)/tested
+	$(BIN)/python tests/torture.py kills 1040 sqlite
+	$(BIN)/python tests/torture.py kills 260 postgresql
+	$(BIN)/python tests/torture.py losses 260 postgresql
+	$(BIN)/python tests/torture.py errors 520 sqlite
+	$(BIN)/python tests/torture.py damages 510 sqlite
+	$(BIN)/python tests/torture.py pairs 351 sqlite
+	$(BIN)/python tests/torture.py pairs 351 postgresql
+	$(BIN)/python tests/torture.py crowd 300 sqlite
+	$(BIN)/python tests/torture.py crowd 300 postgresql
+	UPRIGHT_SEQUENCES=2000 $(BIN)/python -m pytest -q tests/test_undone.py
 
 bench: $(VENV)/installed
 	$(BIN)/python benchmarks/served_cost.py

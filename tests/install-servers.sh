@@ -1,5 +1,5 @@
 #!/bin/sh
-# The servers that tests talk to: five web servers, and PostgreSQL for a team's ledger. As root on Debian they are installed;
+# The servers that tests talk to: five web servers, and PostgreSQL for a team's ledger; and a C compiler. As root on Debian they are installed;
 # elsewhere this says what to install, and the tests that need them are reported as skipped.
 set -eu
 PATH="$PATH:/usr/sbin:/usr/local/sbin"
@@ -10,6 +10,7 @@ done
 ls /usr/lib/lighttpd/mod_magnet.so >/dev/null 2>&1 || missing="$missing lighttpd-modules-lua"
 ls -d /usr/share/doc/apache2-doc/manual >/dev/null 2>&1 || missing="$missing apache2-doc"
 ls -d /usr/share/doc/nginx/examples >/dev/null 2>&1 || missing="$missing nginx-doc"
+command -v cc >/dev/null 2>&1 || missing="$missing gcc libc6-dev"
 ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || missing="$missing postgresql"
 [ -n "$missing" ] || exit 0
 if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null 2>&1; then

@@ -18,9 +18,11 @@ import subprocess
 import sys
 import tempfile
 import threading
+import time
 import traceback
 from collections import Counter
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack, chdir, closing, contextmanager, nullcontext, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -52,6 +54,7 @@ class Case:
     parts: tuple[tuple[str, ...] | Callable[[], None], ...] = ()
     out: tuple[str, ...] = ()
     again: bool = True
+    works: bool = False
 
 
 SITE = "http://{site}/"
@@ -74,13 +77,13 @@ CASES = (
         (("gather", "more.txt"), ("gather", "more.txt", "export.csv")),
     ),
     Case("stock", ("stock", "more-pages.csv")),
-    Case("match", ("match", "--max-error", "5%")),
+    Case("match", ("match", "--max-error", "5%"), works=True),
     Case("decide one", ("decide", "/page/3", "--gone")),
     Case("decide many", ("decide", "--from", "pairs.csv")),
-    Case("mend", ("check", "--fix")),
-    Case("review", ("review", "--in", "review.csv")),
+    Case("mend", ("check", "--fix"), works=True),
+    Case("review", ("review", "--in", "review.csv"), works=True),
     Case("fold", ("fold", "--case", "exact")),
-    Case("retire", ("retire", "--unused-for", "30", "--accept")),
+    Case("retire", ("retire", "--unused-for", "30", "--accept"), works=True),
     Case("undo", ("undo",), again=False),
     Case("undo three", ("undo", "3"), again=False),
     Case("build", ("build", "--for", "nginx", "--out", "rules"), out=("rules",)),
@@ -90,6 +93,8 @@ CASES = (
     ),
     Case("go back", ("build", "--roll-back", "--out", "rules"), out=("rules",), again=False),
     Case("go live", ("handover", "rules", "--live", "--at", "2026-05-02T10:00Z")),
+    Case("replay", ("replay", "pages.txt", "--at", SITE, "--out", "asked.csv")),
+    Case("survey", ("survey", SITE, "--most", "10")),
     Case("rehearse", ("rehearse", "access.log", "--out", "rows.csv"), out=("rows.csv",)),
     Case(
         "watch",
@@ -97,7 +102,7 @@ CASES = (
         (("gather", "access.log"),),
         out=("news.json",),
     ),
-    Case("triage", ("triage", "errors.csv", "--out", "failing.xlsx"), (_gather_failing,)),
+    Case("triage", ("triage", "errors.csv", "--out", "failing.xlsx"), (_gather_failing,), works=True),
     Case("list", ("entries", "--csv", "list.csv"), out=("list.csv",)),
     Case("sheet", ("review", "--out", "sheet.xlsx"), out=()),
     Case("open", ("open", "another", "--old", OLD, "--new", NEW)),
@@ -174,11 +179,16 @@ class Bench:
         self._lay_out()
 
     def run(
-        self, arguments: tuple[str, ...], folder: Path, faults: Faults | None = None, code: int | None = None
+        self,
+        arguments: tuple[str, ...],
+        folder: Path,
+        faults: Faults | None = None,
+        code: int | None = None,
+        warm: Warm | None = None,
     ) -> Outcome:
         arguments = tuple(a.replace(SITE, f"{self.site}/") for a in arguments)
         told = {} if faults is None else faults.environment(self.count, self.folder)
-        done = self.warm.run(arguments, folder, {**told, "TMPDIR": str(self.temporary)})
+        done = (warm or self.warm).run(arguments, folder, {**told, "TMPDIR": str(self.temporary)})
         if "Traceback" in done.err or "Exception ignored" in done.err:
             raise WrongError(f"{arguments}: a traceback\n{done.err}")
         if code is not None and done.code != code:
@@ -478,6 +488,140 @@ def torture(
     return counts, wrong
 
 
+def paired(bench: Bench, times: int, seed: int) -> tuple[Counter[str], list[str]]:
+    """Two commands at once, every one with every other: nobody dies, and what stands is what one after the other leads to, or somebody says what it left alone."""
+    rng = random.Random(seed)
+    pairs = [(a, b) for n, a in enumerate(CASES) for b in CASES[n:]]
+    rng.shuffle(pairs)
+    counts, wrong = Counter[str](), list[str]()
+    second = Warm(bench.library)
+    for a, b in pairs[:times]:
+        try:
+            counts[_at_once(bench, second, a, b)] += 1
+        except WrongError as error:
+            wrong.append(f"{a.name} and {b.name}: {error}")
+    second.end()
+    return counts, wrong
+
+
+_MEANWHILE = ("meanwhile", "somebody else")
+
+
+def _at_once(bench: Bench, second: Warm, a: Case, b: Case) -> str:
+    serial = set()
+    for order in ((a, b), (b, a)):
+        folder = bench.copy("reference")
+        for case in order:
+            bench.run(case.arguments, folder)
+        serial.add(bench.state(folder))
+    folder = bench.copy("disturbed")
+    with ThreadPoolExecutor(2) as both:
+        running = [
+            both.submit(bench.run, a.arguments, folder),
+            both.submit(bench.run, b.arguments, folder, warm=second),
+        ]
+        done = [r.result() for r in running]
+    told = "\n".join(d.err for d in done)
+    if any(d.code not in {0, 1, 2} for d in done):
+        raise WrongError(f"exit codes {[d.code for d in done]}\n{told}")
+    state = bench.state(folder)
+    for name in {*a.out, *b.out}:
+        _told(folder / name)
+    bench.run(("balance", "--json"), folder, code=0)
+    _nothing_left(bench, folder)
+    if state in serial:
+        return "as one after the other"
+    if any(word in told for word in _MEANWHILE):
+        return "left alone, or refused, and said"
+    if any(d.code == 2 for d in done):
+        return "refused"
+    if a.works or b.works:
+        return "each by what it had read"
+    if a.parts or b.parts:
+        return "steps of one between those of the other"
+    raise WrongError(
+        f"neither one after the other nor the other way round: {state} of {serial}\n{told}{done[0].out}{done[1].out}"
+    )
+
+
+def crowded(bench: Bench, seconds: int, seed: int) -> tuple[Counter[str], list[str]]:
+    """Eight writers and two long readers on one ledger for so many seconds: what each did stands once, and nobody dies."""
+    folder = bench.copy("disturbed")
+    until = time.monotonic() + seconds
+    counts, wrong = Counter[str](), list[str]()
+    done: list[tuple[str, str]] = []  # what must stand: address, answer
+
+    def write(who: int) -> None:
+        rng, warm = random.Random(seed + who), Warm(bench.library)
+        number = 0
+        while time.monotonic() < until:
+            number += 1
+            name = f"/by/{who}/{number}"
+            kind = rng.choice(("decide", "decide", "gather", "several", "log"))
+            if kind == "decide":
+                command: tuple[str, ...] = ("decide", name, "--gone")
+                due = [(name, "gone")]
+            elif kind == "gather":
+                (folder / f"{who}-{number}.txt").write_text("".join(f"{OLD}{name}/{n}\n" for n in range(50)))
+                command, due = ("gather", f"{who}-{number}.txt"), [(f"{name}/{n}", "open") for n in range(50)]
+            elif kind == "several":
+                rows = "".join(f"{name}/{n},/new/{n},301\n" for n in range(30))
+                (folder / f"{who}-{number}.csv").write_text(f"old,new,status\n{rows}")
+                command, due = ("decide", "--from", f"{who}-{number}.csv"), [(f"{name}/{n}", "move") for n in range(30)]
+            else:
+                line = '198.51.100.9 - - [03/May/2026:10:{m:02}:{s:02} +0000] "GET {name}/{n} HTTP/1.1" 200 5 "-" "Mozilla/5.0 ExampleBrowser/1.0"\n'
+                lines = (line.format(m=number % 60, s=n, name=name, n=n) for n in range(40))
+                (folder / f"{who}-{number}.log").write_text("".join(lines))
+                command, due = ("gather", f"{who}-{number}.log"), [(f"{name}/{n}", "open") for n in range(40)]
+            _note(command, warm, kind)
+            done.extend(due)
+        warm.end()
+
+    def read() -> None:
+        warm = Warm(bench.library)
+        while time.monotonic() < until:
+            _note(("entries", "--json", "--limit", "0"), warm, "list")
+            _note(("check",), warm, "check")
+        warm.end()
+
+    def _note(command: tuple[str, ...], warm: Warm, kind: str) -> None:
+        try:
+            told = bench.run(command, folder, warm=warm)
+        except WrongError as error:
+            wrong.append(str(error))
+            return
+        counts[kind] += 1
+        counts["said for whom it waits"] += told.err.count("waiting for")
+        if told.code not in {0, 1}:
+            wrong.append(f"{command}: exit code {told.code}: {told.out}{told.err}")
+
+    threads = [threading.Thread(target=write, args=(who,)) for who in range(8)] + [
+        threading.Thread(target=read) for _ in range(2)
+    ]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    entries = json.loads(bench.run(("entries", "--json", "--limit", "0"), folder, code=0).out)["entries"]
+    found = Counter((e["legacy_url"].removeprefix(OLD), e["answer"]) for e in entries if "/by/" in e["legacy_url"])
+    if found != Counter(done):
+        wrong.append(
+            f"lost or doubled: {list((Counter(done) - found).items())[:5]}, {list((found - Counter(done)).items())[:5]}"
+        )
+    if any(e["hits"] not in {0, 1} for e in entries if "/by/" in e["legacy_url"]):
+        wrong.append("a request counts twice")
+    steps = json.loads(bench.run(("history", "--json"), folder, code=0).out)["steps"]
+    ours = sum(counts[kind] for kind in ("decide", "gather", "several", "log"))
+    if len(steps) - len(_steps_before(bench)) != ours:
+        wrong.append(f"{len(steps)} steps, but {ours} commands")
+    bench.state(folder)
+    return counts, wrong
+
+
+def _steps_before(bench: Bench) -> list[Any]:
+    return list(json.loads(bench.run(("history", "--json"), bench.base, code=0).out)["steps"])
+
+
 READING = (
     ("balance", "--json"), ("entries", "--json", "--limit", "0"), ("entries", "--families"), ("check",), ("fold",), ("history",), ("runs",), ("handover",), (),
     ("build", "--for", "nginx", "--out", "rules"), ("rehearse",), ("match",), ("decide", "/page/3", "--gone"), ("undo",), ("triage",), ("gather", "more.txt"), ("retire", "--unused-for", "30"), ("review", "--out", "sheet.csv"), ("stock", "more-pages.csv"),
@@ -560,8 +704,9 @@ def main() -> None:
     seed = int(sys.argv[4]) if len(sys.argv) > 4 else 1
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(1))
     with bench_on(database) as bench, suppress(KeyboardInterrupt):
-        if kind == "damages":
-            counts, wrong = damaged(bench, times, seed)
+        whole = {"damages": damaged, "pairs": paired, "crowd": crowded}
+        if kind in whole:
+            counts, wrong = whole[kind](bench, times, seed)
         else:
             how = {"kills": KILLS, "errors": ERRORS, "losses": (GONE,)}[kind]
             counts, wrong = torture(bench, how, times, seed, sent=database != "sqlite" and kind == "kills")

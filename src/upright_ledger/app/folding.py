@@ -10,13 +10,13 @@ from upright_ledger.core.addresses import address_of
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.placing import Placer
 from upright_ledger.core.significance import Doubt, Seen, Suggestion, named_like_sessions, suggest
-from upright_ledger.errors import UsageError
+from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.ledger.classifying import ACCESS_LOG
 from upright_ledger.ledger.entries import count_entries, hosts_of, seen_queries
 from upright_ledger.ledger.refolding import Refolded, refold
 from upright_ledger.ledger.settings import draft_policy, put_draft, read_settings_of
 from upright_ledger.ledger.sources import list_sources
-from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.store import Ledger, stored_policy
 
 CLASSES_BY_FORM = ("furniture", "probe", "random", "bots only", "page asset")
 
@@ -51,7 +51,7 @@ def folding(
 
     apply: fold under what the settings file says now. Raises RefusedError where the file was changed and `apply` is not given.
     """
-    stored = ledger.stored_policy()[1]
+    number, stored = ledger.stored_policy()
     wanted = ledger.settings.policy if apply else stored
     if not apply and (accept or significant or case or take_back):
         with ledger.reading() as connection:
@@ -81,9 +81,14 @@ def folding(
         logs = [s for s in list_sources(connection) if kinds & {k for k, n in (s.mended or {}).items() if n}]
     report.lacking = [(s.name, s.step) for s in logs if s.kind == ACCESS_LOG]
     with ledger.step("fold") as step:
+        if stored_policy(step.connection)[0] != number:
+            raise RefusedError(
+                "somebody folded all entries anew meanwhile", "look at them, and run it again; nothing was changed"
+            )
+        report.before = count_entries(step.connection)
         report.applied = refold(step, Placer(ledger.settings.sites, policy))
         report.after = count_entries(step.connection)
-        step.summary = f"{before:,} entries became {report.after:,}: {'; '.join(report.changes)}"
+        step.summary = f"{report.before:,} entries became {report.after:,}: {'; '.join(report.changes)}"
         draft_policy(
             ledger.folder, policy
         )  # before the database has it: whenever this ends, the next command knows which one holds

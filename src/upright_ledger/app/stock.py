@@ -104,6 +104,9 @@ def stock(
     for facts, result, pages in read:
         if not result.known:
             with ledger.step("stock", facts.name) as step:
+                if find_source(step.connection, facts.digest, purpose) is not None:
+                    result.known = True  # somebody else was quicker
+                    continue
                 add_destinations(step.connection, add_source(step, facts), [replace(p, state=state) for p in pages])
                 step.summary = f"{result.accepted:,} pages"
                 if replaced:

@@ -59,6 +59,17 @@ def prepare(engine: Engine) -> None:
             connection.exec_driver_sql("BEGIN")
 
 
+def lay_out(engine: Engine) -> None:
+    """Begin a file in which readers and writers do not wait for each other. Raises DatabaseError, OSError."""
+    path = Path(engine.url.database or "")
+    path.touch(mode=0o600)  # what SQLite keeps beside it takes its permissions
+    with engine.connect() as connection:
+        try:
+            connection.connection.execute("PRAGMA journal_mode = WAL")
+        except sqlite3.Error as error:
+            raise DatabaseError(f"{path} cannot be made: {error}", "check the folder, and the space left") from None
+
+
 def take_turn(connection: Connection, name: str, seconds: float) -> str:
     """Begin to write: at once, as one that began by reading could never get its turn. Returns for whom to wait where it does not come in some seconds."""
     del name  # who writes is known by the lock

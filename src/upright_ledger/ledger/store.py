@@ -24,6 +24,8 @@ from upright_ledger.ledger.databases import engine_for, errors_of, has_password,
 from upright_ledger.ledger.journal import Step, last_step
 from upright_ledger.ledger.migrations import NEWEST, migrate, schema_number
 from upright_ledger.ledger.settings import FILE_NAME, Settings, drafted_policy, put_draft, read_settings
+from upright_ledger.ledger.sqlite import lay_out
+from upright_ledger.processes import lock
 
 DATABASE_FILE = "ledger.db"
 
@@ -213,13 +215,9 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
     if path.exists():
         raise RefusedError(f"{folder} holds a ledger already", "choose another folder")
     made = not folder.exists()
-    draft = folder / f".{FILE_NAME}"
     try:
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        if draft.exists():  # somebody began here and was cut off: without settings there was no ledger
-            for leftover in folder.glob(f"{DATABASE_FILE}*"):
-                leftover.unlink()
-        draft.touch(mode=0o600)
+        draft = _only_draft(folder)
         draft.write_text(settings_text, encoding="utf-8")
     except OSError as error:
         raise InputError(
@@ -228,11 +226,7 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
     try:
         ledger = Ledger(folder, read_settings(draft))
         if ledger.engine.dialect.name == "sqlite":
-            # What it keeps beside this file takes its permissions.
-            Path(ledger.engine.url.database or "").touch(mode=0o600)
-            # The file keeps that: readers and writers do not wait for each other.
-            with ledger.engine.connect() as connection:
-                connection.connection.execute("PRAGMA journal_mode = WAL")
+            lay_out(ledger.engine)
         with ledger.writing() as connection:
             migrate(connection)
             _refuse_used(connection)
@@ -249,6 +243,22 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
             folder.rmdir()
         raise
     return ledger
+
+
+def _only_draft(folder: Path) -> Path:
+    """The file of settings to be, which nobody else is at work on until this process ends. Raises RefusedError where somebody is."""
+    draft = folder / f".{FILE_NAME}"
+    begun = draft.exists()
+    draft.touch(mode=0o600)
+    if not lock(draft):
+        raise RefusedError(f"somebody is making a ledger in {folder}", "choose another folder, or wait")
+    if (folder / FILE_NAME).exists():  # made in the meantime
+        draft.unlink()
+        raise RefusedError(f"{folder} holds a ledger already", "choose another folder")
+    if begun:  # somebody began here and was cut off: without settings there was no ledger
+        for leftover in folder.glob(f"{DATABASE_FILE}*"):
+            leftover.unlink()
+    return draft
 
 
 def _refuse_used(connection: Connection) -> None:
