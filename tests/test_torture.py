@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import pytest
 
 from clusters import BINARIES
-from torture import ERRORS, GONE, KILLS, Bench, bench_on, crowded, damaged, paired, torture
+from torture import ERRORS, GONE, KILLS, Bench, Faults, bench_on, crowded, damaged, paired, torture
 
 pytestmark = pytest.mark.skipif(not shutil.which("cc"), reason="there is no C compiler: apt-get install gcc libc6-dev")
 needs_postgresql = pytest.mark.skipif(
@@ -66,3 +66,13 @@ def test_the_same_on_postgresql(team: Bench) -> None:
         assert counts.total() == 8
     counts, wrong = paired(team, 3, seed=17)
     assert not wrong, "\n".join(wrong)
+
+
+def test_what_only_reads_works_on_a_full_disk(own: Bench) -> None:
+    for command in (("balance",), ("entries",), ("history",), ("runs",), ("handover",), ("fold",), ("check",)):
+        folder = own.copy("disturbed")
+        for left in ("ledger.db-wal", "ledger.db-shm"):
+            (folder / left).unlink(missing_ok=True)
+        usual = own.run(command, folder)
+        told = own.run(command, folder, Faults(own.library, "full", 1))
+        assert (told.code, told.out) == (usual.code, usual.out), command

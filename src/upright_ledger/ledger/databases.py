@@ -112,5 +112,7 @@ def errors_of(where: str) -> Iterator[None]:
 
 def _cause(error: SQLAlchemyError) -> str:
     cause: Any = getattr(error, "orig", None) or error
+    if "readonly database" in str(cause):
+        return "it can be read, but not written: it is somebody else's, or the disk is full"
     lines = str(cause).strip().splitlines()
     return lines[0] if lines else type(cause).__name__
