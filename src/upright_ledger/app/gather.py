@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections import deque
 from collections.abc import Callable, Mapping
 from contextlib import ExitStack, suppress
 from dataclasses import dataclass, replace
@@ -117,11 +118,11 @@ def gather(
     with inputs(paths) as files:
         kinds = {file: kind or recognise(file.path) for file in files}
         notes: dict[Path, list[str]] = {}
-        queue = [one for file in files for one in _parts_of(file, kinds[file], options, notes)]
+        queue = deque(one for file in files for one in _parts_of(file, kinds[file], options, notes))
         kinds |= {one: kinds.get(one) or SHEET for one in queue}
         seen = set(queue)
         while queue:
-            file = queue.pop(0)
+            file = queue.popleft()
             progress(file.name)
             try:
                 reader, (result, reading) = _read_whole(
@@ -134,8 +135,9 @@ def gather(
                 continue
             result.notes += notes.pop(file.path, [])
             results.append(result)
-            queue += [f for f in neighbours_of(file, reading.neighbours, result.notes) if f not in seen]
-            seen.update(queue)
+            further = [f for f in neighbours_of(file, reading.neighbours, result.notes) if f not in seen]
+            queue += further
+            seen.update(further)
     with ledger.reading() as connection:
         return Gathering(results, count_entries(connection))
 
@@ -260,6 +262,7 @@ class _SourceReader:
         self._period = period
         self._purpose = ERRORS if amend is not None else GATHER
         self._amend, self._within, self._trusted = amend, within, trusted
+        self._cleared = False
 
     def read(self, file: Input, kind: str, *, alone: bool = False) -> tuple[Gathered, Reading]:
         """Read a file and post what it says as one step; alone: nobody else writes while it is read. Raises InputError, having posted nothing of it."""
@@ -326,7 +329,9 @@ class _SourceReader:
             step.summary = f"{result.accepted:,} of {result.lines:,} lines, {result.new_entries:,} new entries"
             if self._within is not None:
                 self._within(step.connection)
-            drop_orphans(self.ledger.folder, all_sources(step.connection))
+            if not self._cleared:  # once a command: others look after what they leave
+                drop_orphans(self.ledger.folder, all_sources(step.connection))
+                self._cleared = True
             # Before the step is complete: an orphaned rejects file does no harm, a missing one would.
             result.rejects_file = sorter.rejects.keep(source, file.name)
         self._policy = self.ledger.stored_policy()[0]

@@ -20,6 +20,10 @@ def _is_address(text: str) -> bool:
     return text.startswith(("http://", "https://"))
 
 
+_MOST_NEIGHBOURS = 10_000
+"""Sitemaps that one file may name."""
+
+
 @contextmanager
 def inputs(paths: list[str]) -> Iterator[list[Input]]:
     """The files to read. What comes from standard input or the web lies in a temporary folder meanwhile.
@@ -60,7 +64,7 @@ def neighbours_of(file: Input, addresses: list[str], notes: list[str]) -> list[I
     What cannot be had is said in `notes`.
     """
     found, missing = [], []
-    for address in addresses[:MAX_FILES]:
+    for address in addresses[:_MOST_NEIGHBOURS]:
         if _is_address(file.name):
             try:
                 found.append(Input(fetch(address, file.path.parent, named_by=file.name), address))

@@ -18,6 +18,9 @@ from upright_ledger.core.triage.days import is_day
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.rules_read import Surroundings
 
+SHOWN = 200
+"""Sources that are listed one by one."""
+
 
 @click.command("gather")
 @paths_argument
@@ -98,15 +101,20 @@ def command(
 
 def _show(results: list[Gathered], entries: int) -> None:
     poor = [r for r in results if _went_wrong(r)]
-    for result in poor:
+    for result in poor[:SHOWN]:
         _warn(result)
     if poor:
         show.say()
-    rows = [(r.name, _state(r), r.lines, r.accepted, r.set_aside, r.rejected, r.new_entries) for r in results]
+    shown = _shown(results)
+    rows: list[tuple[object, ...]] = [(r.name, _state(r), *_figures([r])) for r in shown]
+    if len(shown) < len(results):
+        rows.append((f"all {len(results):,}", "", *_figures(results)))
     show.table(("source", "kind|", "lines>", "accepted>", "set aside>", "rejected>", "new>"), rows)
     show.say()
-    for result in results:
+    for result in shown:
         _details(result)
+    if len(shown) < len(results):
+        show.say(f"… and {len(results) - len(shown):,} more sources; --json lists all.")
     show.say()
     show.say(f"The ledger holds {show.plural(entries, 'entry', 'entries')}.")
     if not entries:
@@ -115,6 +123,21 @@ def _show(results: list[Gathered], entries: int) -> None:
         show.next_step("see what was set aside, then gather the right lines", "upright entries --aside all")
     else:
         show.next_step("look at how URLs are folded, then take stock of the new pages", "upright fold")
+
+
+def _shown(results: list[Gathered]) -> list[Gathered]:
+    """The sources that are listed: of very many those of which something is to be said, and some of the others."""
+    if len(results) <= SHOWN:
+        return results
+    notable = [n for n, r in enumerate(results) if r.failed or r.rejected or _went_wrong(r)][:SHOWN]
+    chosen = {*notable, *range(SHOWN - len(notable))}
+    return [results[n] for n in sorted(chosen)]
+
+
+def _figures(results: list[Gathered]) -> tuple[int, ...]:
+    """Lines, and what became of them; new entries."""
+    columns = [(r.lines, r.accepted, r.set_aside, r.rejected, r.new_entries) for r in results]
+    return tuple(map(sum, zip(*columns, strict=True)))
 
 
 _HARMLESS = frozenset([traffic.BLANK, traffic.COUNTED_BEFORE, traffic.PATTERN_RULE])

@@ -21,7 +21,7 @@ from upright_ledger.errors import InputError
 
 HEAD_BYTES = 65536
 STDIN = "-"
-MAX_FILES = 10_000
+MAX_FILES = 200_000
 
 # A real list or log shrinks ten- to thirtyfold. What grows far more than that is a trap.
 MAX_GROWTH = 300
