@@ -14,11 +14,12 @@ from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.sites import Sites, group_origins, read_origin
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.builds import last_build
+from upright_ledger.ledger.creating import create_ledger
 from upright_ledger.ledger.databases import refuse_password
 from upright_ledger.ledger.runs import last_run
 from upright_ledger.ledger.settings import new_settings_text
 from upright_ledger.ledger.sources import list_sources
-from upright_ledger.ledger.store import Ledger, create_ledger
+from upright_ledger.ledger.store import Ledger
 
 
 def open_new(

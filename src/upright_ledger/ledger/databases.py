@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Engine, create_engine
@@ -21,8 +22,8 @@ SILENT_SECONDS = 2
 _EXAMPLE = "such as postgresql+psycopg://user@host/name"
 
 
-def engine_for(url: str | URL) -> Engine:
-    """What opens connections to a database. Raises UsageError for an address that is none, or none that a ledger can be in."""
+def engine_for(url: str | URL, folder: Path) -> Engine:
+    """What opens connections to a database; a file that is named without its folder lies in this one. Raises UsageError for an address that is none, or none that a ledger can be in."""
     try:
         address = make_url(url)
         kind = address.get_backend_name()
@@ -33,6 +34,8 @@ def engine_for(url: str | URL) -> Engine:
             )
         if kind == "sqlite" and address.database in {None, "", ":memory:"}:
             raise UsageError("a ledger in memory is lost when the command ends", "name a file, or leave --database out")
+        if kind == "sqlite" and isinstance(url, str):
+            address = address.set(database=str(folder / (address.database or "")))
         engine = create_engine(address)
     except (ArgumentError, NoSuchModuleError, ValueError):
         raise UsageError(f"{shown(str(url))!r} is no database address", _EXAMPLE) from None

@@ -24,8 +24,6 @@ from upright_ledger.ledger.databases import engine_for, errors_of, has_password,
 from upright_ledger.ledger.journal import Step, last_step
 from upright_ledger.ledger.migrations import NEWEST, migrate, schema_number
 from upright_ledger.ledger.settings import FILE_NAME, Settings, drafted_policy, put_draft, read_settings
-from upright_ledger.ledger.sqlite import lay_out
-from upright_ledger.processes import lock
 
 DATABASE_FILE = "ledger.db"
 
@@ -77,7 +75,7 @@ class Ledger:
     @cached_property
     def engine(self) -> Engine:
         own = URL.create("sqlite", database=str(self.own_file))
-        return engine_for(self.settings.database or own)
+        return engine_for(self.settings.database or own, self.folder)
 
     @contextmanager
     def reading(self) -> Iterator[Connection]:
@@ -207,63 +205,6 @@ def stored_policy(connection: Connection) -> tuple[int, FoldingPolicy]:
     """The last folding policy, and its number."""
     row = connection.execute(select(schema.policies).order_by(schema.policies.c.number.desc()).limit(1)).one()
     return int(row.number), FoldingPolicy.from_dict({"version": 1, **row.settings})
-
-
-def create_ledger(folder: Path, settings_text: str) -> Ledger:
-    """Make a new ledger in a folder. Raises RefusedError where there is one, InputError where it cannot be."""
-    path = folder / FILE_NAME
-    if path.exists():
-        raise RefusedError(f"{folder} holds a ledger already", "choose another folder")
-    made = not folder.exists()
-    try:
-        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        draft = _only_draft(folder)
-        draft.write_text(settings_text, encoding="utf-8")
-    except OSError as error:
-        raise InputError(
-            f"{folder} cannot be made: {error.strerror or error}", "check the name and the permissions"
-        ) from None
-    try:
-        ledger = Ledger(folder, read_settings(draft))
-        if ledger.engine.dialect.name == "sqlite":
-            lay_out(ledger.engine)
-        with ledger.writing() as connection:
-            migrate(connection)
-            _refuse_used(connection)
-            values = {"number": 1, "settings": ledger.settings.policy.as_dict(), "since": now()}
-            connection.execute(insert(schema.policies).values(**values))
-            opened = {"time": now(), "author": author(), "command": "open", "reason": "", "summary": "a new ledger"}
-            connection.execute(insert(schema.steps).values(id=1, **opened))
-        draft.replace(path)  # last: without settings there is no ledger
-    except BaseException:
-        draft.unlink(missing_ok=True)
-        if made:
-            for leftover in folder.glob(f"{DATABASE_FILE}*"):
-                leftover.unlink()
-            folder.rmdir()
-        raise
-    return ledger
-
-
-def _only_draft(folder: Path) -> Path:
-    """The file of settings to be, which nobody else is at work on until this process ends. Raises RefusedError where somebody is."""
-    draft = folder / f".{FILE_NAME}"
-    begun = draft.exists()
-    draft.touch(mode=0o600)
-    if not lock(draft):
-        raise RefusedError(f"somebody is making a ledger in {folder}", "choose another folder, or wait")
-    if (folder / FILE_NAME).exists():  # made in the meantime
-        draft.unlink()
-        raise RefusedError(f"{folder} holds a ledger already", "choose another folder")
-    if begun:  # somebody began here and was cut off: without settings there was no ledger
-        for leftover in folder.glob(f"{DATABASE_FILE}*"):
-            leftover.unlink()
-    return draft
-
-
-def _refuse_used(connection: Connection) -> None:
-    if connection.scalar(select(func.count()).select_from(schema.policies)):
-        raise RefusedError("that database holds a ledger already", "name an empty database")
 
 
 def _refuse_shown_password(ledger: Ledger) -> None:

@@ -1,0 +1,86 @@
+"""Making a new ledger: its folder, its settings, and its database, which may lie elsewhere. What was cut off is begun again."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from pathlib import Path
+
+from sqlalchemy import Connection, delete, func, insert, select
+
+from upright_ledger.errors import InputError, RefusedError, UprightError
+from upright_ledger.ledger import schema
+from upright_ledger.ledger.migrations import migrate
+from upright_ledger.ledger.settings import FILE_NAME, read_settings
+from upright_ledger.ledger.sqlite import lay_out
+from upright_ledger.ledger.store import DATABASE_FILE, Ledger, author, now
+from upright_ledger.processes import lock
+
+
+def create_ledger(folder: Path, settings_text: str) -> Ledger:
+    """Make a new ledger in a folder. Raises RefusedError where there is one, InputError where it cannot be."""
+    path = folder / FILE_NAME
+    if path.exists():
+        raise RefusedError(f"{folder} holds a ledger already", "choose another folder")
+    made = not folder.exists()
+    try:
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+        draft, began_in = _only_draft(folder)
+        draft.write_text(settings_text, encoding="utf-8")
+    except OSError as error:
+        raise InputError(
+            f"{folder} cannot be made: {error.strerror or error}", "check the name and the permissions"
+        ) from None
+    try:
+        ledger = Ledger(folder, read_settings(draft))
+        if ledger.engine.dialect.name == "sqlite":
+            lay_out(ledger.engine)
+        with ledger.writing() as connection:
+            migrate(connection)
+            _refuse_used(connection, begun=began_in == ledger.settings.database)
+            values = {"number": 1, "settings": ledger.settings.policy.as_dict(), "since": now()}
+            connection.execute(insert(schema.policies).values(**values))
+            opened = {"time": now(), "author": author(), "command": "open", "reason": "", "summary": "a new ledger"}
+            connection.execute(insert(schema.steps).values(id=1, **opened))
+    except BaseException:
+        draft.unlink(missing_ok=True)
+        if made:
+            for leftover in folder.glob(f"{DATABASE_FILE}*"):
+                leftover.unlink()
+            folder.rmdir()
+        raise
+    draft.replace(path)  # last: without settings there is no ledger
+    return ledger
+
+
+def _only_draft(folder: Path) -> tuple[Path, str | None]:
+    """The file of settings to be, which nobody else is at work on until this process ends, and the database that somebody who was cut off began in.
+
+    Raises RefusedError where somebody is at it.
+    """
+    draft = folder / f".{FILE_NAME}"
+    began_in = None
+    if draft.exists():
+        began_in = ""
+        with suppress(UprightError):
+            began_in = read_settings(draft).database
+    draft.touch(mode=0o600)
+    if not lock(draft):
+        raise RefusedError(f"somebody is making a ledger in {folder}", "choose another folder, or wait")
+    if (folder / FILE_NAME).exists():  # made in the meantime
+        draft.unlink()
+        raise RefusedError(f"{folder} holds a ledger already", "choose another folder")
+    if began_in is not None:  # without settings there was no ledger
+        for leftover in folder.glob(f"{DATABASE_FILE}*"):
+            leftover.unlink()
+    return draft, began_in
+
+
+def _refuse_used(connection: Connection, *, begun: bool) -> None:
+    """Raises RefusedError for a database that holds a ledger, but for one that was only begun from here; it is emptied."""
+    if not connection.scalar(select(func.count()).select_from(schema.policies)):
+        return
+    steps = connection.scalar(select(func.count()).select_from(schema.steps))
+    if not begun or steps != 1:
+        raise RefusedError("that database holds a ledger already", "name an empty database")
+    connection.execute(delete(schema.steps))
+    connection.execute(delete(schema.policies))
