@@ -292,3 +292,51 @@ def test_a_host_that_asks_for_an_hour_is_left_and_asked_the_rest_another_time(mu
         rows = list(csv.DictReader(file))
     assert len({r["url"] for r in rows}) == 40
     assert all(r["status"] == "404" for r in rows)
+
+
+def test_a_sheet_and_a_list_that_are_read_twice_say_nothing_new(museum: Program) -> None:
+    museum.pairs("/a,/new/a,301", "/b,/new/b,301", name="p.csv")
+    museum.write("new.csv", f"url,status\n{NEW}/new/a,200\n")
+    for command in (("decide", "--from", "p.csv"), ("stock", "new.csv")):
+        museum(*command)
+        before = museum.json("history")["steps"], museum.json("entries")["entries"]
+        museum(*command)
+        assert (museum.json("history")["steps"], museum.json("entries")["entries"]) == before
+    museum.write("p.csv", "old,new,status\n/a,/new/c,301\n")  # another sheet of the same name
+    museum("decide", "--from", "p.csv")
+    assert answer_of(museum, f"{OLD}/a") == "move"
+    museum("undo", "3")
+    museum.pairs("/a,/new/a,301", "/b,/new/b,301", name="p.csv")
+    assert "2 answers posted" in museum("decide", "--from", "p.csv").out  # what was taken back can be given again
+
+
+def test_who_waits_says_for_whom_and_what_was_complete_before_a_fault_is_named(museum: Program) -> None:
+    museum.write("a.txt", f"{OLD}/a\n")
+    museum.write("b.txt", f"{OLD}/b\n")
+    museum.write("c.csv", 'url,clicks\n/c,1\n"' + "x" * 20_000_000)
+    told = museum("gather", "a.txt", "b.txt", "c.csv", code=3)
+    assert "2 steps of this command were complete before that, and stand: 2 to 3" in told.err
+    ledger = open_ledger(museum.folder)
+    with held(ledger, f"{OLD}/a"):
+        process = begin(museum, "decide", "/b", "--gone")
+        assert process.stderr is not None
+        line = process.stderr.readline()
+        assert line.startswith("upright: waiting for ")
+        assert f"process {os.getpid()}" in line or "another command" in line
+    assert ended(process)[0] == 0
+
+
+def test_a_fold_by_settings_that_somebody_changed_meanwhile_is_refused(museum: Program) -> None:
+    museum.write("a.txt", f"{OLD}/A\n{OLD}/a\n")
+    museum("gather", "a.txt")
+    ledger = open_ledger(museum.folder)
+    with ledger.step("fold") as step:
+        process = begin(museum, "fold", "--take-back", "furniture")
+        until_it_waits(process)
+        policy = replace(ledger.settings.policy, case="exact")
+        refold(step, Placer(ledger.settings.sites, policy))
+    write_policy(ledger.folder, policy)
+    code, _, err = ended(process)
+    assert code == 2, err
+    assert "somebody folded all entries anew meanwhile" in err
+    assert museum.json("balance")["entries"] == 2
