@@ -8,7 +8,10 @@ from collections.abc import Iterator
 import pytest
 
 from clusters import BINARIES
-from torture import ERRORS, GONE, KILLS, Bench, Faults, bench_on, crowded, damaged, paired, torture
+from torture_bench import Bench, Faults, bench_on
+from torture_cases import ERRORS, GONE, KILLS, torture
+from torture_damages import damaged
+from torture_together import crowded, paired
 
 pytestmark = pytest.mark.skipif(not shutil.which("cc"), reason="there is no C compiler: apt-get install gcc libc6-dev")
 needs_postgresql = pytest.mark.skipif(
