@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import re
 import shutil
 import sqlite3
 import subprocess
@@ -26,6 +27,7 @@ _DERIVED = frozenset(["runs", "traces", "builds", "migrations", "reported", "out
 _PASSING = frozenset(
     ["time", "since", "created", "started", "finished", "applied", "author"]
 )  # columns that differ from run to run
+_TIME = re.compile(r"\d{4}-\d\d-\d\dT\d\d:\d\d:\d\dZ")  # within before-images
 LEFTOVERS = ("**/.upright-[0-9]*", "**/upright-[0-9]*", "**/.upright.toml*")
 State = str
 
@@ -175,7 +177,7 @@ def digest(ask: Callable[[str], list[Any]], *, sound: bool) -> State:
     for table in sorted(metadata.tables.values(), key=lambda t: t.name):
         if table.name not in _DERIVED:
             columns = ", ".join(f'"{c.name}"' for c in table.columns if c.name not in _PASSING)
-            rows = sorted(map(repr, ask(f"SELECT {columns} FROM {table.name}")))
+            rows = sorted(_TIME.sub("", repr(row)) for row in ask(f"SELECT {columns} FROM {table.name}"))
             whole.update(f"{table.name} {rows}".encode())
     return whole.hexdigest()[:16]
 

@@ -25,6 +25,8 @@ _SETTINGS = (
     "busy_timeout = 60000",  # ms, of what is no turn of a writer's: a file that is being mended, say
 )
 
+_LONG_LOG = 64 << 20
+
 _WRITES = "upright_writes"
 _WRITERS_BYTE = 120
 """Which byte of the file `-shm` a writer locks; https://www.sqlite.org/walformat.html#wal_locks."""
@@ -85,6 +87,19 @@ def lay_out(engine: Engine) -> None:
             connection.connection.execute("PRAGMA journal_mode = WAL")
         except sqlite3.Error as error:
             raise DatabaseError(f"{path} cannot be made: {error}", "check the folder, and the space left") from None
+
+
+def shorten_log(engine: Engine) -> None:
+    """Take what was written into the file itself, where SQLite's own log of it has become long: as somebody reads whenever it tries, it would grow for ever."""
+    path = Path(engine.url.database or "")
+    log = path.with_name(f"{path.name}-wal")
+    if not log.exists() or log.stat().st_size < _LONG_LOG:
+        return
+    with engine.connect() as connection:
+        driver: Any = connection.connection.driver_connection
+        driver.execute("PRAGMA busy_timeout = 0")
+        driver.execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchall()  # says whether it could; the next one will
+        driver.execute(f"PRAGMA {_SETTINGS[-1]}")
 
 
 def take_turn(connection: Connection, name: str, seconds: float) -> str:

@@ -24,6 +24,7 @@ from upright_ledger.ledger.databases import engine_for, errors_of, has_password,
 from upright_ledger.ledger.journal import Step, last_step
 from upright_ledger.ledger.migrations import NEWEST, migrate, schema_number
 from upright_ledger.ledger.settings import FILE_NAME, Settings, drafted_policy, put_draft, read_settings
+from upright_ledger.ledger.sqlite import shorten_log
 
 DATABASE_FILE = "ledger.db"
 
@@ -162,7 +163,9 @@ class Ledger:
                 connection.invalidate()
                 raise
             connection.commit()
-        self.look_anew()
+            self.look_anew()
+        if self.engine.dialect.name == "sqlite":
+            shorten_log(self.engine)
 
     @property
     def own_file(self) -> Path:
