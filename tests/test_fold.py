@@ -212,3 +212,22 @@ def test_entries_are_found_sorted_and_written(museum: Program) -> None:
     assert "None of the 4 entries fits" in museum("entries", "nowhere").out
     assert "belongs to no entry" in museum("entries", f"{OLD}/zz", code=2).err
     assert NEW not in museum("entries").out
+
+
+def test_a_difference_between_settings_and_entries_is_settled_either_way(museum: Program) -> None:
+    museum.write("a.txt", f"{OLD}/A\n{OLD}/a\n")
+    museum("gather", "a.txt")
+    settings = museum.folder / "upright.toml"
+    before = settings.read_text()
+    settings.write_text(before.replace('case = "fold"', 'case = "exact"').replace("# ", "# mine: ", 1))
+    told = museum("gather", "a.txt", code=2).err
+    assert "--apply" in told
+    assert "--put-back" in told
+    museum("fold", "--put-back", "--apply", code=2)
+    assert "No longer in upright.toml: case exact" in museum("fold", "--put-back").out
+    assert settings.read_text() == before.replace("# ", "# mine: ", 1)
+    assert "nothing was changed" in museum("fold", "--put-back").out
+    assert museum.json("fold", "--put-back") == {"put_back": []}
+    assert museum.json("balance")["entries"] == 1
+    assert len(museum.json("history")["steps"]) == 2
+    museum("gather", "a.txt")

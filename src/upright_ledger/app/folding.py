@@ -14,7 +14,7 @@ from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.ledger.classifying import ACCESS_LOG
 from upright_ledger.ledger.entries import count_entries, hosts_of, seen_queries
 from upright_ledger.ledger.refolding import Refolded, refold
-from upright_ledger.ledger.settings import draft_policy, put_draft, read_settings_of
+from upright_ledger.ledger.settings import draft_policy, put_draft, read_settings_of, write_policy
 from upright_ledger.ledger.sources import list_sources
 from upright_ledger.ledger.store import Ledger, stored_policy
 
@@ -98,6 +98,24 @@ def folding(
         s for s in suggestions if policy.significant_at(s.path) is None and s.path not in policy.significant
     ]
     return report
+
+
+def put_back(ledger: Ledger) -> list[str]:
+    """Write the folding policy under which the entries stand into the settings again; what was changed there, in a few words each.
+
+    Raises RefusedError where the settings cannot say what the entries stand under.
+    """
+    stored = ledger.stored_policy()[1]
+    changes = differences(stored, ledger.settings.policy)
+    if changes:
+        write_policy(ledger.folder, stored)
+        ledger.settings = read_settings_of(ledger.folder)
+        if ledger.settings.policy != stored:
+            raise RefusedError(
+                "the entries stand under the folding rules of another version of this program",
+                "`upright fold --apply` folds all entries anew, as one step that can be undone",
+            )
+    return changes
 
 
 def _needed(old: FoldingPolicy, new: FoldingPolicy) -> tuple[list[str], set[str]]:

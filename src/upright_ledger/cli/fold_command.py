@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.folding import FoldingReport, folding
+from upright_ledger.app.folding import put_back as folding_put_back
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.opening import open_ledger
@@ -19,6 +20,7 @@ SHOWN = 12
 @click.command("fold")
 @click.option("--accept", is_flag=True, help="Take over all suggestions.")
 @click.option("--apply", "apply", is_flag=True, help="Fold under what upright.toml says now.")
+@click.option("--put-back", is_flag=True, help="Let upright.toml say again what the entries stand under.")
 @click.option(
     "--significant",
     multiple=True,
@@ -38,6 +40,7 @@ def command(
     folder: Path,
     accept: bool,
     apply: bool,
+    put_back: bool,
     significant: tuple[str, ...],
     case: str | None,
     take_back: tuple[str, ...],
@@ -49,8 +52,14 @@ def command(
     often each value occurs. A change folds all entries anew, as one step that `upright undo` takes back: entries
     with different answers that become one are a conflict, and an entry that is split gives each part its answer.
     """
+    ledger = open_ledger(folder)
+    if put_back:
+        if accept or apply or significant or case or take_back:
+            raise UsageError("--put-back changes no entry, and goes with no other change", "say it by itself")
+        _say_put_back(folding_put_back(ledger), as_json=as_json)
+        return
     report = folding(
-        open_ledger(folder),
+        ledger,
         accept=accept,
         apply=apply,
         significant=[_significant(text) for text in significant],
@@ -66,6 +75,17 @@ def command(
         show.say("Nothing to change: the entries are folded so already.")
     _show_doubts(report.doubts)
     _show_suggestions(report)
+
+
+def _say_put_back(changes: list[str], *, as_json: bool) -> None:
+    if as_json:
+        show.json_out({"put_back": changes})
+        return
+    for change in changes:
+        show.say(f"No longer in upright.toml: {change}")
+    show.say(
+        "upright.toml says what the entries stand under." if changes else "It did so already: nothing was changed."
+    )
 
 
 def _show_doubts(doubts: list[Doubt]) -> None:

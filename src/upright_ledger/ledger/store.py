@@ -200,7 +200,7 @@ class Ledger:
         ):
             raise RefusedError(
                 f"the folding settings in {self.folder / FILE_NAME} are not those under which the entries stand",
-                "`upright fold --apply` folds all entries anew, as one step that can be undone",
+                "`upright fold --apply` folds all entries anew, as one step that can be undone; `upright fold --put-back` lets the file say what it said before",
             )
 
 
