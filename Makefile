@@ -39,7 +39,7 @@ contract: $(VENV)/tested
 pytest: $(VENV)/tested
 	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder
 
-# Half an hour: killed and failing commands, damaged ledgers, several people at once. Figures: docs/reliability.md.
+# An hour: killed and failing commands, damaged ledgers, several people at once. Figures: docs/reliability.md.
 torture: $(VENV)/tested
 	$(BIN)/python tests/torture.py kills 1040 sqlite
 	$(BIN)/python tests/torture.py kills 260 postgresql
