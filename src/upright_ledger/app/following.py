@@ -96,13 +96,29 @@ def _with_rotated(ledger: Ledger, paths: Sequence[str]) -> Iterator[tuple[Path, 
     for text in paths:
         for file in files_of(Path(text)):
             beside = [p for p in file.path.parent.glob(f"{_escaped(file.path.name)}[.-]*") if p.is_file()]
-            records = {p: _record_of(p, _alike(known, _head_of(p))) for p in beside}
+            settled = {p: log for p in beside if (log := _settled(p, known)) is not None}
+            records = {p: settled.get(p) or _record_of(p, _alike(known, _head_of(p))) for p in beside}
             since, lost = _unread_since(file.path, known, records)
-            rotated = [p for p, record in records.items() if record is not None or _written_after(p, since)]
+            rotated = [
+                p
+                for p, record in records.items()
+                if p not in settled and (record is not None or _written_after(p, since))
+            ]
             for path in (*sorted(rotated, key=lambda p: p.stat().st_mtime_ns), file.path):
                 if path not in seen:
                     seen.add(path)
                     yield path, lost if path == file.path else ""
+
+
+def _settled(path: Path, known: Iterable[Followed]) -> Followed | None:
+    """The log that a file holds, where it was not written to since that was read: it need not be opened."""
+    place, written = _place(path), path.stat().st_mtime
+    return next((log for log in known if log.place == place and written < _read_at(log)), None)
+
+
+def _read_at(log: Followed) -> int:
+    """When a log was read last, in seconds since 1970."""
+    return int(datetime.fromisoformat(log.time).timestamp())
 
 
 def _unread_since(
@@ -118,7 +134,7 @@ def _unread_since(
         if record == last:
             return place.stat().st_mtime_ns, ""
     lost = f"the log that was read last ({last.read:,} bytes, {last.time}) is no longer beside it: lines that were added to it after that are not counted"
-    return int(datetime.fromisoformat(last.time).timestamp()) * 10**9 - 1, lost if last.read else ""
+    return _read_at(last) * 10**9 - 1, lost if last.read else ""
 
 
 def _written_after(path: Path, since: int | None) -> bool:
