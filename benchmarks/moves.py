@@ -356,7 +356,7 @@ def misspelt(chance: random.Random, word: str) -> str:
 
 
 def slug(words: list[str]) -> str:
-    from upright_ledger.core.words import plain
+    from upright_ledger.core.url.tokens import plain
 
     return "-".join(plain(w) for w in words)
 

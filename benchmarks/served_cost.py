@@ -19,12 +19,12 @@ import time
 from contextlib import ExitStack
 from pathlib import Path
 
-from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.compiling import compile_rules, make_template
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.sites import Sites, group_origins
+from upright_ledger.core.url.address import parse_address
+from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.servers import load_dialect
 from upright_ledger.web.local_servers import LAUNCHES, find_server, run_example
 

@@ -10,7 +10,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upright_ledger.app.survey_files import replacements
-from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.audits.forms import form_table, forms
 from upright_ledger.core.audits.gate import is_staging
 from upright_ledger.core.audits.old_links import old_links
@@ -21,6 +20,7 @@ from upright_ledger.core.evidence import EntryEvidence
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.replacing import replace_in
 from upright_ledger.core.surveying import CANONICAL, PAGE_LINK, SITEMAP_LINE, Facts, Frontier, Limits, Link, Seen
+from upright_ledger.core.url.address import parse_address
 from upright_ledger.formats.page_facts import read_facts
 
 SITE = "https://www.quillhaven.example"

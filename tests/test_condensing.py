@@ -10,12 +10,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
-from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.compiling import compile_rules
 from upright_ledger.core.condensing import condense
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.plans import make_plan
-from upright_ledger.core.sites import Sites, group_origins
+from upright_ledger.core.url.address import parse_address
+from upright_ledger.core.url.origins import Sites, group_origins
 
 SITE, HOST = "quillhaven.example", "www.quillhaven.example"
 SITES = Sites(group_origins([OLD]), (NEW, "https://new.example"))

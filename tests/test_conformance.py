@@ -24,13 +24,13 @@ from conformance import (
 )
 from conftest import needs_nginx, needs_server
 from servers import ask, ask_headers
-from upright_ledger.core.addresses import NotAnAddressError, parse_address
 from upright_ledger.core.compiling import compile_rules, make_template
-from upright_ledger.core.destinations import read_destination
 from upright_ledger.core.folding import FoldingPolicy, unanswerable
 from upright_ledger.core.forms import SiteForm
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.url.address import NotAnAddressError, parse_address
+from upright_ledger.core.url.destination import read_destination
 from upright_ledger.servers import load_dialect
 from upright_ledger.web.local_nginx import run_nginx
 from upright_ledger.web.local_servers import LAUNCHES, run_example

@@ -4,7 +4,14 @@ from __future__ import annotations
 
 import pytest
 
-from upright_ledger.core.addresses import (
+from upright_ledger.core.answers import EntryAnswer, expected_outcome
+from upright_ledger.core.compiling import compile_rules
+from upright_ledger.core.evidence import Weights, per_30_days, value
+from upright_ledger.core.findings import Finding, causes
+from upright_ledger.core.folding import FoldingPolicy, declared_paths, fold
+from upright_ledger.core.plans import make_plan
+from upright_ledger.core.rules import ExactRule, RuleSet
+from upright_ledger.core.url.address import (
     NotAnAddressError,
     canonical_path,
     decoded_path,
@@ -16,22 +23,15 @@ from upright_ledger.core.addresses import (
     parse_address,
     toggle_slash,
 )
-from upright_ledger.core.answers import EntryAnswer, expected_outcome
-from upright_ledger.core.compiling import compile_rules
-from upright_ledger.core.destinations import (
+from upright_ledger.core.url.destination import (
     differs_by_slash_only,
     is_safe_destination,
     page_key,
     read_destination,
     slash_twin,
 )
-from upright_ledger.core.escapes import canonical_value, value_spellings
-from upright_ledger.core.evidence import Weights, per_30_days, value
-from upright_ledger.core.findings import Finding, causes
-from upright_ledger.core.folding import FoldingPolicy, declared_paths, fold
-from upright_ledger.core.plans import make_plan
-from upright_ledger.core.rules import ExactRule, RuleSet
-from upright_ledger.core.sites import Sites, group_origins, read_origin
+from upright_ledger.core.url.escapes import canonical_value, value_spellings
+from upright_ledger.core.url.origins import Sites, group_origins, read_origin
 
 OLD, NEW = "http://www.quillhaven.example", "https://www.quillhaven.example"
 

@@ -17,8 +17,8 @@ from properties import thorough
 from upright_ledger.app.book import Book
 from upright_ledger.app.decide import decide_one
 from upright_ledger.app.gather import gather
-from upright_ledger.core.addresses import canonical_path, parse_address
 from upright_ledger.core.answers import usual
+from upright_ledger.core.url.address import canonical_path, parse_address
 
 
 def test_sessions_in_paths_fold_and_are_named(museum: Program) -> None:

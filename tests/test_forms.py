@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import NEW, Program
-from upright_ledger.core.addresses import guard, parse_address
 from upright_ledger.core.forms import ALWAYS, NEVER, SiteForm
+from upright_ledger.core.url.address import guard, parse_address
 
 HOST = "www.quillhaven.example"
 _TARGETS = st.lists(

@@ -22,7 +22,7 @@ from hypothesis import strategies as st
 from conftest import OLD, PROGRAM, Program
 from upright_ledger.app.gather import gather
 from upright_ledger.app.opening import open_new
-from upright_ledger.core.mending import mend
+from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
 from upright_ledger.formats.columns import day_of
 from upright_ledger.ledger.entries import count_entries

@@ -5,10 +5,10 @@ from __future__ import annotations
 import pytest
 
 from conftest import NEW, OLD, Program
-from upright_ledger.core.languages import OTHER, may_match, page_languages
 from upright_ledger.core.matching import MatchPage, Proposals, propose
 from upright_ledger.core.matching.acceptance import PRUDENCE, Sample, accept_above, accept_within
-from upright_ledger.core.words import path_parts, tokens
+from upright_ledger.core.url.language import OTHER, may_match, page_languages
+from upright_ledger.core.url.tokens import path_parts, tokens
 
 FILLER = [
     MatchPage(f"filler{n}", f"/stories/{a}-{b}/", f"{a} {b}")

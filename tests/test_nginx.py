@@ -14,13 +14,13 @@ from hypothesis import strategies as st
 from conftest import NEW, OLD, Program, needs_nginx
 from servers import ask, ask_headers, nginx_with
 from upright_ledger.app.book import Book
-from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.compiling import compile_rules
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.nginx_words import words
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.sites import Sites, group_origins
+from upright_ledger.core.url.address import parse_address
+from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.ledger.store import open_ledger
 from upright_ledger.servers import load_dialect
 from upright_ledger.servers.nginx_syntax import quote, read_map_tables

@@ -11,15 +11,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
-from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.compiling import compile_rules, make_template
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.forms import ALWAYS, CONNECTION, NEVER, SiteForm
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.proofs import PROVED, UNDECIDED, WITNESS, prove
 from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.sites import Sites, group_origins
 from upright_ledger.core.templates import TemplateError
+from upright_ledger.core.url.address import parse_address
+from upright_ledger.core.url.origins import Sites, group_origins
 
 HOST, SITE = "www.quillhaven.example", "quillhaven.example"
 SITES = Sites(group_origins([OLD]), (NEW, "https://new.example"))

@@ -12,11 +12,11 @@ import pytest
 
 from conftest import NEW, OLD, Program, needs_nginx
 from servers import ask, nginx_with
-from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.compiling import compile_rules
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.plans import make_plan
-from upright_ledger.core.sites import Sites, group_origins
+from upright_ledger.core.url.address import parse_address
+from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.demo import servers
 from upright_ledger.demo.sample import Sample, make_sample
 from upright_ledger.web.local_nginx import find_nginx

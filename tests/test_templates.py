@@ -16,8 +16,8 @@ from upright_ledger.core.compiling import compile_rules, make_template
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.patterns import common_path, source_pattern
 from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.sites import Sites, group_origins
 from upright_ledger.core.templates import TemplateError, read_goal, read_source
+from upright_ledger.core.url.origins import Sites, group_origins
 
 HOST, SITE = "www.quillhaven.example", "quillhaven.example"
 SITES = Sites(group_origins([OLD, "http://quillhaven.example"]), (NEW, "https://new.example"))

@@ -10,7 +10,6 @@ from typing import Any
 from upright_ledger.app.book import Book
 from upright_ledger.app.renaming import renamed_dict
 from upright_ledger.app.survey import NEW
-from upright_ledger.core.addresses import address_of, split_text
 from upright_ledger.core.audits.audit import audit
 from upright_ledger.core.audits.forms import PARTS, FormRow, form_table
 from upright_ledger.core.audits.inbound import InboundRow, broken_inbound
@@ -19,6 +18,7 @@ from upright_ledger.core.audits.site import Fault, LinkToMend, OutcomeRow, Site,
 from upright_ledger.core.evidence import EntryEvidence
 from upright_ledger.core.families import Sections, templates
 from upright_ledger.core.surveying import NOT_ASKED, OUTCOMES
+from upright_ledger.core.url.address import address_of, split_text
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.runs import SURVEY, Run, find_run
 from upright_ledger.ledger.settings import Settings

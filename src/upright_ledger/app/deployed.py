@@ -5,9 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.imported_blocks import Block
 from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import InputError
 from upright_ledger.formats.reading import read_text
 from upright_ledger.formats.rule_files import PAIRS, dialect_of, read_rule_file

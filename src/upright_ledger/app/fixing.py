@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.addresses import parse_address, toggle_slash
 from upright_ledger.core.answers import GONE, KEEP, EntryAnswer, usual
-from upright_ledger.core.destinations import page_key, slash_twin
+from upright_ledger.core.url.address import parse_address, toggle_slash
+from upright_ledger.core.url.destination import page_key, slash_twin
 from upright_ledger.ledger.answers import TEMPLATE, of_person, post_answers
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.store import Ledger

@@ -6,10 +6,10 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from upright_ledger.core.addresses import address_of
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.placing import Placer
 from upright_ledger.core.significance import Doubt, Seen, Suggestion, named_like_sessions, suggest
+from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.ledger.classifying import ACCESS_LOG
 from upright_ledger.ledger.entries import count_entries, hosts_of, seen_queries

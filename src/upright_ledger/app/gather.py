@@ -18,7 +18,6 @@ from upright_ledger.app.rejects import SHOWN_REJECTS, drop_orphans
 from upright_ledger.app.sheets import by_sheets
 from upright_ledger.app.sorting import Gathered, Sorter
 from upright_ledger.core import traffic
-from upright_ledger.core.addresses import NotAnAddressError, parse_address
 from upright_ledger.core.evidence import (
     BAD_REDIRECT,
     CLICKS,
@@ -30,7 +29,8 @@ from upright_ledger.core.evidence import (
 )
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.placing import Placer
-from upright_ledger.core.sites import Sites
+from upright_ledger.core.url.address import NotAnAddressError, parse_address
+from upright_ledger.core.url.origins import Sites
 from upright_ledger.errors import DatabaseError, InputError, RefusedError, UsageError
 from upright_ledger.formats.reading import digest_of
 from upright_ledger.formats.recognising import ACCESS_LOG, SHEET, recognise

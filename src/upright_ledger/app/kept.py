@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from upright_ledger.core.addresses import address_of, lower_path
-from upright_ledger.core.destinations import page_key
 from upright_ledger.core.folding import FoldingPolicy, fold
 from upright_ledger.core.plans import Plan, make_plan
-from upright_ledger.core.sites import Sites
+from upright_ledger.core.url.address import address_of, lower_path
+from upright_ledger.core.url.destination import page_key
+from upright_ledger.core.url.origins import Sites
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.stock import LIVE, Destination
 

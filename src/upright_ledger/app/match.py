@@ -7,15 +7,15 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.addresses import Address, NotAnAddressError, address_of, canonical_path, parse_address
 from upright_ledger.core.answers import KEEP, MOVE, OPEN, EntryAnswer, usual
 from upright_ledger.core.correspondences import Correspondence, correspondences
-from upright_ledger.core.destinations import page_key
 from upright_ledger.core.folding import fold
-from upright_ledger.core.languages import page_languages
 from upright_ledger.core.matching import MatchPage, Proposal, Proposals, propose
 from upright_ledger.core.matching.acceptance import Acceptance, Sample, accept_above, accept_within
-from upright_ledger.core.words import tokens
+from upright_ledger.core.url.address import Address, NotAnAddressError, address_of, canonical_path, parse_address
+from upright_ledger.core.url.destination import page_key
+from upright_ledger.core.url.language import page_languages
+from upright_ledger.core.url.tokens import tokens
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.answers import MATCH, Found, Posting, found_as, load_sample, post_answers
 from upright_ledger.ledger.entries import Entry

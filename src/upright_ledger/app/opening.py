@@ -9,9 +9,9 @@ from typing import Any
 from upright_ledger.app.advice import NextStep, next_step
 from upright_ledger.app.balance import Balance, balance
 from upright_ledger.app.book import Book
-from upright_ledger.core.addresses import NotAnAddressError
 from upright_ledger.core.folding import FoldingPolicy
-from upright_ledger.core.sites import Sites, group_origins, read_origin
+from upright_ledger.core.url.address import NotAnAddressError
+from upright_ledger.core.url.origins import Sites, group_origins, read_origin
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.builds import last_build
 from upright_ledger.ledger.creating import create_ledger

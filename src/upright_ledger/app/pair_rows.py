@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from upright_ledger.core.addresses import NotAnAddressError
 from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer, usual
 from upright_ledger.core.imported_templates import NoTemplateError, template_of_pattern
 from upright_ledger.core.templates import TemplateError
+from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.formats.pairs import Pair, as_regular_expression, looks_like_pattern, pieces_of, status_word
 
 _CAPTURE = re.compile(r"(?<!\{)\{[+?]?([a-z][a-z0-9_]{0,30})(?:\|[^{}]*)?\}(?!\})")

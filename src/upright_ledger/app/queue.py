@@ -14,7 +14,7 @@ from upright_ledger.app.entries import Filters, Line, list_entries
 from upright_ledger.app.history import undo
 from upright_ledger.core.advising import advice
 from upright_ledger.core.answers import MOVE, OPEN, TEMPORARY, EntryAnswer, usual
-from upright_ledger.core.words import tokens
+from upright_ledger.core.url.tokens import tokens
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.writing import json_bytes, write_whole
 from upright_ledger.ledger.answers import answers_of, of_person, post_answers

@@ -10,7 +10,6 @@ from typing import Any
 from upright_ledger.app.book import Book
 from upright_ledger.app.results import Results
 from upright_ledger.app.runs import load_run
-from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.outcomes import Row
 from upright_ledger.core.reconciling import (
     ADDED,
@@ -27,6 +26,7 @@ from upright_ledger.core.reconciling import (
     likeness,
     text_likeness,
 )
+from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.verdicts import Page
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.outputs import write_output

@@ -8,7 +8,7 @@ from pathlib import Path
 from types import TracebackType
 from typing import IO, Self
 
-from upright_ledger.core.secrets import Secrets
+from upright_ledger.core.url.redaction import Secrets
 from upright_ledger.formats.leftovers import clear, hidden_mark
 from upright_ledger.formats.records import Reject
 

@@ -14,10 +14,10 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.gather import base_origin, options_for
 from upright_ledger.app.inputs import inputs
 from upright_ledger.app.requests import Requests
-from upright_ledger.core.addresses import NotAnAddressError, parse_address
 from upright_ledger.core.evidence import BOTS, CLICKS, HITS, VISITS
 from upright_ledger.core.placing import Placer
 from upright_ledger.core.traffic import asset_class
+from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import InputError
 from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
 from upright_ledger.formats.registry import check_kind, read_urls

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from upright_ledger.app.book import Book
 from upright_ledger.app.requests import Requests
 from upright_ledger.app.results import Results
-from upright_ledger.core.addresses import address_of
+from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.blocks import load_traces
 from upright_ledger.ledger.runs import find_run, list_runs, name_run

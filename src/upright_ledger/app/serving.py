@@ -8,11 +8,11 @@ from collections.abc import Callable
 from urllib.parse import unquote
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.addresses import Address, NotAnAddressError, followed, parse_address
-from upright_ledger.core.destinations import page_key
 from upright_ledger.core.imported import ImportedRule
 from upright_ledger.core.rules import Answer
-from upright_ledger.core.sites import Sites
+from upright_ledger.core.url.address import Address, NotAnAddressError, followed, parse_address
+from upright_ledger.core.url.destination import page_key
+from upright_ledger.core.url.origins import Sites
 from upright_ledger.ledger.stock import Destination
 from upright_ledger.web.local_site import Reply, serve_locally
 

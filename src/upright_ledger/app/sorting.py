@@ -9,11 +9,11 @@ from pathlib import Path
 
 from upright_ledger.app.rejects import Rejects
 from upright_ledger.core import traffic
-from upright_ledger.core.addresses import NotAnAddressError, parse_address, split_text
 from upright_ledger.core.evidence import BY_OTHERS, ELSEWHERE, LINKING_DOMAINS, LINKING_PAGES, PEOPLE, Figure, added_up
 from upright_ledger.core.placing import Known, Placed, Placer
-from upright_ledger.core.secrets import Secrets
 from upright_ledger.core.triage.attribution import BY_CAMPAIGN
+from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
+from upright_ledger.core.url.redaction import Secrets
 from upright_ledger.errors import UprightError
 from upright_ledger.formats.records import Aside, Item, Reading, Record, Reject
 from upright_ledger.ledger.sightings import Sighting

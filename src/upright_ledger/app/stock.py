@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import NamedTuple
 
 from upright_ledger.app.sheets import by_sheets
-from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
-from upright_ledger.core.destinations import page_key, read_destination
-from upright_ledger.core.sites import Sites
+from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
+from upright_ledger.core.url.destination import page_key, read_destination
+from upright_ledger.core.url.origins import Sites
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats import columns as col
 from upright_ledger.formats.pages import read_saved_page

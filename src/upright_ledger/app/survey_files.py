@@ -8,9 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.auditing import Audited
-from upright_ledger.core.addresses import split_text
 from upright_ledger.core.audits.inbound import InboundRow
 from upright_ledger.core.audits.site import LinkToMend
+from upright_ledger.core.url.address import split_text
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.outputs import write_output
 from upright_ledger.formats.workbooks import Sheet, workbook_bytes

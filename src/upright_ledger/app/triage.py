@@ -10,7 +10,6 @@ from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.fixes import load_fixes
-from upright_ledger.core.addresses import address_of, canonical_path, parse_address
 from upright_ledger.core.answers import OPEN, WANTED
 from upright_ledger.core.families import templates
 from upright_ledger.core.folding import declared_paths, fold
@@ -30,6 +29,7 @@ from upright_ledger.core.triage.attribution import INTERNAL, Came, Known, came_f
 from upright_ledger.core.triage.damage import Damage, Mended
 from upright_ledger.core.triage.days import is_after, span_of
 from upright_ledger.core.triage.priority import ENTRY, FAMILY, Decision, enough, rank
+from upright_ledger.core.url.address import address_of, canonical_path, parse_address
 from upright_ledger.ledger.answers import TEMPLATE
 from upright_ledger.ledger.blocks import load_traces
 from upright_ledger.ledger.entries import Entry

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from upright_ledger.core.addresses import address_of
 from upright_ledger.core.answers import KEEP
-from upright_ledger.core.secrets import has_masked_segment
+from upright_ledger.core.url.address import address_of
+from upright_ledger.core.url.redaction import has_masked_segment
 from upright_ledger.ledger.answers import TEMPLATE
 from upright_ledger.ledger.entries import sessions_in_paths
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
-from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
+from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
 
 if TYPE_CHECKING:

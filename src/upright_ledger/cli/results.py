@@ -11,7 +11,7 @@ from upright_ledger.app.results import Results
 from upright_ledger.cli import show
 from upright_ledger.cli.common import ON_SCREEN
 from upright_ledger.core.outcomes import Row, whose
-from upright_ledger.core.sites import Sites
+from upright_ledger.core.url.origins import Sites
 from upright_ledger.core.verdicts import ORDER
 
 SHOWN = 20

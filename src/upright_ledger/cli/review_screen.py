@@ -11,8 +11,8 @@ from rich.text import Text
 from upright_ledger.app.queue import ENTRY, FAMILY, SECTION, Candidate, Card, Queue
 from upright_ledger.cli import show
 from upright_ledger.cli.keys import END, Keys
-from upright_ledger.core.addresses import NotAnAddressError
 from upright_ledger.core.answers import GONE, IGNORE, KEEP, WANTED
+from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.errors import UprightError
 
 KINDS = {"g": GONE, "k": KEEP, "w": WANTED, "i": IGNORE}

@@ -22,9 +22,9 @@ from upright_ledger.cli.common import FILE, force_option, json_option
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.renamed_screen import show_renamed
 from upright_ledger.cli.survey_screen import show_mended, show_rows, show_survey
-from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
 from upright_ledger.core.audits.site import ERROR
 from upright_ledger.core.surveying import NOT_ASKED, Limits
+from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.settings import SurveySettings
 from upright_ledger.ledger.store import Ledger

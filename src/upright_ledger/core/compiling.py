@@ -6,17 +6,17 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from upright_ledger.core.addresses import Address, canonical_path, lower_path, parse_address
-from upright_ledger.core.destinations import is_safe_destination
 from upright_ledger.core.findings import Finding
 from upright_ledger.core.folding import FoldingPolicy, declared_paths, fold, unanswerable
 from upright_ledger.core.forms import SiteForm, form_of
 from upright_ledger.core.patterns import Pattern, common_path, image_parts, pattern_of, source_pattern
 from upright_ledger.core.plans import Plan, asks_for_itself, is_same_path
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, ExactRule, RuleSet
-from upright_ledger.core.sites import Sites
 from upright_ledger.core.template_rules import PASS, TemplateIndex, TemplateRule
 from upright_ledger.core.templates import REST, TemplateError, read_goal, read_source
+from upright_ledger.core.url.address import Address, canonical_path, lower_path, parse_address
+from upright_ledger.core.url.destination import is_safe_destination
+from upright_ledger.core.url.origins import Sites
 
 PROTECTED = ("/robots.txt", "/favicon.ico", "/.well-known/{+rest}")
 """What no template may take: files that browsers, crawlers and certificate authorities ask for by themselves."""

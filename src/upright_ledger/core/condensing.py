@@ -7,14 +7,14 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from upright_ledger.core.addresses import Address, parse_address
 from upright_ledger.core.compiling import make_template, template_fault, with_passes
 from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.proofs import Witness, prove
 from upright_ledger.core.rules import ExactRule, RuleSet
-from upright_ledger.core.sites import Sites
 from upright_ledger.core.template_rules import PASS, TemplateRule
 from upright_ledger.core.templates import TemplateError
+from upright_ledger.core.url.address import Address, parse_address
+from upright_ledger.core.url.origins import Sites
 
 FEWEST = 3
 """Exact rules that make a template worth its while."""

@@ -12,10 +12,8 @@ from functools import cached_property
 from operator import itemgetter
 from typing import Any, NamedTuple
 
-from upright_ledger.core.addresses import Address, canonical_path, guard, lower_ascii, lower_path, names_file
-from upright_ledger.core.escapes import as_latin1, as_utf8, canonical_value
-from upright_ledger.core.secrets import MASK, Secrets, names_a_visit
-from upright_ledger.core.usual_names import (
+from upright_ledger.core.url.address import Address, canonical_path, guard, lower_ascii, lower_path, names_file
+from upright_ledger.core.url.conventions import (
     DOUBTFUL_SESSION,
     INDEX_FILES,
     SESSION,
@@ -24,6 +22,8 @@ from upright_ledger.core.usual_names import (
     VIEW_PARAMS,
     VIEW_SEGMENTS,
 )
+from upright_ledger.core.url.escapes import as_latin1, as_utf8, canonical_value
+from upright_ledger.core.url.redaction import MASK, Secrets, names_a_visit
 
 # As servlet containers and ASP.NET write a session into the path: "/a;jsessionid=1F", "/(S(lit3py55))/a".
 _PATH_SESSION = re.compile(r";(?:jsessionid|phpsessid|sid)=[^/;]*|/\((?:[A-Z]\([^()/]*\))+\)(?=/|\Z)", re.IGNORECASE)
@@ -53,7 +53,7 @@ class FoldingPolicy:
     significant: folded path, or a pattern with *, → names of the parameters that choose the page there. A path
     that is not listed keeps every parameter that is not tracking, session or a view.
     take_back: classes of `core.traffic`, or path patterns with *, that are entries all the same. secret, no_secret: parameters that are masked besides
-    those that `core.secrets` knows, and those that never are. version: of the folding rules themselves.
+    those that `core.url.redaction` knows, and those that never are. version: of the folding rules themselves.
     """
 
     case: str = "fold"

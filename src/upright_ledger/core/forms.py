@@ -9,7 +9,7 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from upright_ledger.core.addresses import lower_ascii, parse_address, split_target
+from upright_ledger.core.url.address import lower_ascii, parse_address, split_target
 
 ALWAYS, NEVER = "always", "never"
 CONNECTION = "connection"

@@ -13,8 +13,8 @@ from typing import Any
 
 import re2
 
-from upright_ledger.core.addresses import canonical_path as canonical
-from upright_ledger.core.addresses import decoded_path, lower_ascii
+from upright_ledger.core.url.address import canonical_path as canonical
+from upright_ledger.core.url.address import decoded_path, lower_ascii
 
 KEEP, APPEND, DROP = "keep", "append", "drop"
 """What happens to a request's query: it goes on unless the destination has one, it is added to that, or neither."""

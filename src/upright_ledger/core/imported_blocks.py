@@ -7,7 +7,6 @@ from dataclasses import replace
 from heapq import merge
 from typing import Any
 
-from upright_ledger.core.addresses import lower_ascii
 from upright_ledger.core.imported import (
     HOST,
     INNER,
@@ -23,6 +22,7 @@ from upright_ledger.core.imported import (
 )
 from upright_ledger.core.imported_locations import location_of
 from upright_ledger.core.template_rules import PASS
+from upright_ledger.core.url.address import lower_ascii
 
 _HEAD = 16
 """By how many letters of a path rules are looked up."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from upright_ledger.core.addresses import encode_path
 from upright_ledger.core.imported import (
     APPEND,
     AT_END,
@@ -24,6 +23,7 @@ from upright_ledger.core.imported import (
     Request,
     bytewise,
 )
+from upright_ledger.core.url.address import encode_path
 
 _ARGUMENT_SIGNS = re.compile(r"[^A-Za-z0-9!$'()*,\-./:=@_~\[\]]")
 """What nginx 1.22 encodes in a query, by the table of ngx_escape_uri."""

@@ -16,9 +16,9 @@ from upright_ledger.core.imported import APPEND, GROUP, HOST, INNER, KEEP, PATH,
 from upright_ledger.core.imported_blocks import Block, holds, stages_around
 from upright_ledger.core.patterns import common_path, may_begin_alike, source_pattern
 from upright_ledger.core.rules import CARRY, DROP, GONE
-from upright_ledger.core.sites import Site
 from upright_ledger.core.template_rules import PASS, TemplateRule
 from upright_ledger.core.templates import TemplateError
+from upright_ledger.core.url.origins import Site
 
 _TOKEN = re.compile(
     r"(?P<rest>\(\.[*+]\))|(?P<prefix>\(\(\?:/\.\*\)\?\))|(?P<segment>\(\[\^/\][*+]\))|(?P<digits>\((?:\\d|\[0-9\])\+\))"

@@ -10,12 +10,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from itertools import count
 
-from upright_ledger.core.addresses import parse_address, split_target
 from upright_ledger.core.findings import SEVERITIES, Finding
 from upright_ledger.core.forms import SiteForm
 from upright_ledger.core.proofs import Proof, Witness, in_their_order, prove
 from upright_ledger.core.rules import DROP, ExactRule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.core.url.address import parse_address, split_target
 
 _HOLES = 4
 """Rounds in which single addresses are let pass; a template that still leads to exact rules then is held back as a whole."""

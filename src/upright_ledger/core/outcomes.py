@@ -6,8 +6,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import overload
 
-from upright_ledger.core.addresses import parse_address
-from upright_ledger.core.usual_names import INDEX_FILES
+from upright_ledger.core.url.address import parse_address
+from upright_ledger.core.url.conventions import INDEX_FILES
 from upright_ledger.core.verdicts import REDIRECTS, Hop, Trace, changed_between
 
 

@@ -8,7 +8,6 @@ from functools import cached_property
 from typing import NamedTuple
 
 from upright_ledger.core import traffic
-from upright_ledger.core.addresses import MAX_LENGTH, Address, NotAnAddressError, guard, parse_address, split_target
 from upright_ledger.core.folding import (
     Folded,
     FoldingPolicy,
@@ -16,7 +15,8 @@ from upright_ledger.core.folding import (
     fold_target,
     has_dot_segments,
 )
-from upright_ledger.core.sites import MOBILE_LABELS, Sites
+from upright_ledger.core.url.address import MAX_LENGTH, Address, NotAnAddressError, guard, parse_address, split_target
+from upright_ledger.core.url.origins import MOBILE_LABELS, Sites
 
 _ORIGIN = re.compile(r"(https?)://([^/:]+)(?::(\d+))?")
 _NOTHING: frozenset[str] = frozenset()

@@ -10,12 +10,12 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from upright_ledger.core.addresses import Address, parse_address
 from upright_ledger.core.answers import GONE
-from upright_ledger.core.destinations import page_key
-from upright_ledger.core.escapes import canonical_value
 from upright_ledger.core.folding import Folded, FoldingPolicy, declared_paths, fold
 from upright_ledger.core.rules import CARRY_TRACKING
+from upright_ledger.core.url.address import Address, parse_address
+from upright_ledger.core.url.destination import page_key
+from upright_ledger.core.url.escapes import canonical_value
 
 
 @dataclass(frozen=True, slots=True)

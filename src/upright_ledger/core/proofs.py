@@ -8,10 +8,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
-from upright_ledger.core.addresses import Address, lower_path, parse_address
 from upright_ledger.core.compiling import image_pattern
-from upright_ledger.core.destinations import authority_of
-from upright_ledger.core.escapes import value_spellings
 from upright_ledger.core.forms import SiteForm, form_of
 from upright_ledger.core.imported import TEXT, ImportedRule
 from upright_ledger.core.patterns import (
@@ -25,6 +22,9 @@ from upright_ledger.core.patterns import (
 from upright_ledger.core.rules import CARRY, DROP, ExactRule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateGroup, TemplateRule
 from upright_ledger.core.templates import Capture
+from upright_ledger.core.url.address import Address, lower_path, parse_address
+from upright_ledger.core.url.destination import authority_of
+from upright_ledger.core.url.escapes import value_spellings
 
 PROVED, WITNESS, UNDECIDED = "proved", "witness", "undecided"
 _MOST_HOPS = 20

@@ -9,16 +9,16 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from typing import Generic, TypeVar
 
-from upright_ledger.core.addresses import Address, address_of, split_text
 from upright_ledger.core.answers import MOVE, TEMPORARY, Expected, expected_text
 from upright_ledger.core.causes import with_rules
 from upright_ledger.core.folding import FoldingPolicy
-from upright_ledger.core.languages import marked
 from upright_ledger.core.outcomes import Outcome, outcome_of
 from upright_ledger.core.plain_rules import NOTHING, UNSURE, PlainRules, is_plain
 from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.sites import Sites
 from upright_ledger.core.tracing import Pages, trace_offline
+from upright_ledger.core.url.address import Address, address_of, split_text
+from upright_ledger.core.url.language import marked
+from upright_ledger.core.url.origins import Sites
 from upright_ledger.core.verdicts import REDIRECTS, Hop, Trace, is_language_home, judge, same_page
 
 T = TypeVar("T")

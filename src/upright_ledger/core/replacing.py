@@ -11,7 +11,7 @@ from bisect import bisect_left
 from collections.abc import Iterator, Mapping
 from typing import NamedTuple
 
-from upright_ledger.core.addresses import NotAnAddressError, parse_address, split_text
+from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
 
 _SLASH = rb"(?:/|\\/)"
 _BODY = rb"""[^\s"'<>()\[\]{}|^`\\]|\\/"""

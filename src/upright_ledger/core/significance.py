@@ -7,9 +7,9 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from itertools import pairwise
 
-from upright_ledger.core.escapes import canonical_value
 from upright_ledger.core.folding import FoldingPolicy
-from upright_ledger.core.usual_names import DOUBTFUL_SESSION
+from upright_ledger.core.url.conventions import DOUBTFUL_SESSION
+from upright_ledger.core.url.escapes import canonical_value
 
 ENOUGH = 8  # spellings of a group below which nothing is worked out
 _FEW = 12  # values that a view or a sort order has at most

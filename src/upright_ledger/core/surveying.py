@@ -9,10 +9,10 @@ from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
-from upright_ledger.core.addresses import Address
 from upright_ledger.core.folding import without_path_session
-from upright_ledger.core.secrets import names_a_visit
-from upright_ledger.core.usual_names import DOUBTFUL_SESSION
+from upright_ledger.core.url.address import Address
+from upright_ledger.core.url.conventions import DOUBTFUL_SESSION
+from upright_ledger.core.url.redaction import names_a_visit
 
 ANSWERED, MOVED, REFUSED, FAILING = "answered", "moved", "refused", "failing"
 UNREACHABLE, NOT_ASKED = "unreachable", "not asked"

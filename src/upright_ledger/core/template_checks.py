@@ -11,8 +11,8 @@ from upright_ledger.core.imported import ImportedRule, request_of
 from upright_ledger.core.imported_blocks import Block
 from upright_ledger.core.patterns import common_path, source_pattern
 from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.secrets import has_masked_segment
 from upright_ledger.core.template_rules import PASS, TemplateGroup, TemplateRule
+from upright_ledger.core.url.redaction import has_masked_segment
 
 
 def check_templates(templates: Iterable[TemplateRule], rules: RuleSet, around: Surroundings) -> Iterator[Finding]:

@@ -8,8 +8,8 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
-from upright_ledger.core.destinations import authority_of
 from upright_ledger.core.templates import Goal, Source, read_goal
+from upright_ledger.core.url.destination import authority_of
 
 PASS = 0
 """The status of a rule that answers nothing and lets no other rule answer."""

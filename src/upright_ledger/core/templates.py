@@ -15,8 +15,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
-from upright_ledger.core.addresses import canonical_path, guard, lower_path, names_file
-from upright_ledger.core.destinations import is_safe_destination
+from upright_ledger.core.url.address import canonical_path, guard, lower_path, names_file
+from upright_ledger.core.url.destination import is_safe_destination
 
 SEGMENT, DIGITS, WORD, LIST, REST = "segment", "digits", "word", "list", "rest"
 MOST_CAPTURES = 9

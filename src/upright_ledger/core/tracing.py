@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from upright_ledger.core.addresses import Address, canonical_path, parse_address
 from upright_ledger.core.checks import StockPage
 from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.sites import Sites
+from upright_ledger.core.url.address import Address, canonical_path, parse_address
+from upright_ledger.core.url.origins import Sites
 from upright_ledger.core.verdicts import MAX_HOPS, REDIRECTS, Hop, Trace, changed_between
 
 

@@ -6,7 +6,7 @@ import re
 from functools import lru_cache
 from itertools import pairwise
 
-from upright_ledger.core.addresses import lower_ascii
+from upright_ledger.core.url.address import lower_ascii
 
 _BOT = re.compile(
     r"bot\b|bot[/;)_-]|crawl|spider|slurp|archiver|fetch(?:er|/)|monitor|preview|scan(?:ner)?\b|curl/|wget/|python-|"

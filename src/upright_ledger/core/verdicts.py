@@ -6,7 +6,9 @@ import re
 from functools import lru_cache, partial
 from typing import NamedTuple
 
-from upright_ledger.core.addresses import (
+from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, TEMPORARY, Expected
+from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.url.address import (
     Address,
     NotAnAddressError,
     canonical_path,
@@ -15,10 +17,8 @@ from upright_ledger.core.addresses import (
     split_text,
     toggle_slash,
 )
-from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, TEMPORARY, Expected
-from upright_ledger.core.destinations import page_key, slash_twin
-from upright_ledger.core.folding import FoldingPolicy
-from upright_ledger.core.languages import code_of, marked
+from upright_ledger.core.url.destination import page_key, slash_twin
+from upright_ledger.core.url.language import code_of, marked
 
 ORDER = (
     "loop",

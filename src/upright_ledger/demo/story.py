@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.addresses import parse_address
-from upright_ledger.core.destinations import page_key
 from upright_ledger.core.findings import Finding
+from upright_ledger.core.url.address import parse_address
+from upright_ledger.core.url.destination import page_key
 from upright_ledger.demo.faulty_site import FaultySite
 from upright_ledger.demo.live_phase import CLAIMED, LAUNCH, MENDED, LivePhase
 from upright_ledger.demo.sample import Sample

@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.core.evidence import LISTED, Figure
-from upright_ledger.core.mending import mend
 from upright_ledger.core.traffic import BLANK
+from upright_ledger.core.url.repair import mend
 from upright_ledger.formats.columns import day_of, status_code
 from upright_ledger.formats.json_text import read_json
 from upright_ledger.formats.reading import MAX_LINE, open_text, text_lines

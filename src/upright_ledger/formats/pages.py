@@ -11,10 +11,10 @@ from typing import Any
 from urllib.parse import urljoin
 
 from upright_ledger.core.evidence import LISTED, Figure
-from upright_ledger.core.mending import mend
 from upright_ledger.core.traffic import BLANK
+from upright_ledger.core.url.repair import mend
+from upright_ledger.core.url.tokens import tokens
 from upright_ledger.core.verdicts import Page
-from upright_ledger.core.words import tokens
 from upright_ledger.errors import InputError
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record
 from upright_ledger.formats.streams import open_bytes

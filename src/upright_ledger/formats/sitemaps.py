@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.core.evidence import LISTED, Figure
-from upright_ledger.core.mending import mend
 from upright_ledger.core.traffic import BLANK, NEIGHBOUR
+from upright_ledger.core.url.repair import mend
 from upright_ledger.formats.columns import day_of
 from upright_ledger.formats.reading import open_text, text_lines
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject

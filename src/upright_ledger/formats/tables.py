@@ -21,8 +21,8 @@ from upright_ledger.core.evidence import (
     VISITS,
     Figure,
 )
-from upright_ledger.core.mending import mend
 from upright_ledger.core.traffic import BLANK, SUMMARY
+from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
 from upright_ledger.formats import columns as col
 from upright_ledger.formats.header_words import side_of

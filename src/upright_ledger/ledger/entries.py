@@ -10,9 +10,7 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, func, or_, select
 
-from upright_ledger.core.addresses import address_of
 from upright_ledger.core.answers import OPEN, EntryAnswer
-from upright_ledger.core.escapes import as_utf8
 from upright_ledger.core.evidence import (
     BOTS,
     CLICKS,
@@ -29,8 +27,10 @@ from upright_ledger.core.evidence import (
     value,
 )
 from upright_ledger.core.folding import has_path_session
-from upright_ledger.core.secrets import MASK, has_masked_segment
 from upright_ledger.core.triage.attribution import BY_CAMPAIGN
+from upright_ledger.core.url.address import address_of
+from upright_ledger.core.url.escapes import as_utf8
+from upright_ledger.core.url.redaction import MASK, has_masked_segment
 from upright_ledger.ledger import schema
 
 _MOST_ANCHORS = 5  # of one entry

@@ -8,10 +8,10 @@ import json
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from upright_ledger.core.addresses import parse_address
 from upright_ledger.core.compiling import HeldBack
 from upright_ledger.core.rules import GONE, ExactRule, Rule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.core.url.address import parse_address
 from upright_ledger.servers.protocol import Translation
 
 CSV, JSON_LINES = "csv", "jsonl"

@@ -37,7 +37,7 @@ SERVER_FILE = "server.inc"
 EXAMPLE_FILE = "example/nginx.conf"
 MAX_TOKEN = 4000  # nginx refuses tokens of 4096 bytes and more
 
-# The guard of the rule model (upright_ledger.core.addresses.guard), as the targets that pass it: nearly all
+# The guard of the rule model (upright_ledger.core.url.address.guard), as the targets that pass it: nearly all
 # pass the first pattern, which runs over the target once; the second admits well-formed harmless escapes.
 _GUARD = (
     r"~^[!\x22$&->@-\[\]-~]*+(?:\?[!\x22$-~]*+)?$",

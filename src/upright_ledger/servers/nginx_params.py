@@ -10,8 +10,8 @@ import re
 from collections import defaultdict
 from collections.abc import Callable
 
-from upright_ledger.core.addresses import lower_ascii
 from upright_ledger.core.rules import ExactRule, PathRules
+from upright_ledger.core.url.address import lower_ascii
 
 # A looked-up value begins with the key it belongs to; only where that equals the key asked for it counts.
 SAME_KEY = r"~^(?<upright_k>[^\t]*)\t\k<upright_k>\t(?<upright_a>.*)$"

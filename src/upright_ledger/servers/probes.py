@@ -7,10 +7,10 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import islice, product
 from typing import NamedTuple, TypeVar
 
-from upright_ledger.core.addresses import toggle_slash
 from upright_ledger.core.rules import ExactRule, RuleSet
 from upright_ledger.core.template_rules import TemplateGroup, TemplateRule
 from upright_ledger.core.templates import DIGITS, LIST, REST, WORD, Capture
+from upright_ledger.core.url.address import toggle_slash
 
 T = TypeVar("T")
 MOST_EXACT, MOST_TEMPLATES = 150, 150

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from itertools import chain
 
-from upright_ledger.core.addresses import Address, NotAnAddressError, followed
+from upright_ledger.core.url.address import Address, NotAnAddressError, followed
 from upright_ledger.core.verdicts import MAX_HOPS, REDIRECTS, Hop, Page, Trace, changed_between
 from upright_ledger.errors import InputError
 from upright_ledger.web.exchange import EVERYWHERE, Exchange, Manner, Request

@@ -10,7 +10,6 @@ from typing import NamedTuple, Protocol
 
 from protego import Protego
 
-from upright_ledger.core.addresses import Address, address_of, parse_address, split_text
 from upright_ledger.core.audits.server import probes_of
 from upright_ledger.core.surveying import (
     ANSWERED,
@@ -28,6 +27,7 @@ from upright_ledger.core.surveying import (
     Limits,
     Seen,
 )
+from upright_ledger.core.url.address import Address, address_of, parse_address, split_text
 from upright_ledger.web.client import Place, leads_to, resolve
 from upright_ledger.web.exchange import Exchange, Manner, Request
 from upright_ledger.web.received import Response

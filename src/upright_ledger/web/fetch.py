@@ -12,7 +12,7 @@ from typing import BinaryIO
 
 import pycurl
 
-from upright_ledger.core.addresses import NotAnAddressError, parse_address
+from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import InputError
 from upright_ledger.web.guard import public_socket
 

@@ -7,10 +7,10 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
-from upright_ledger.core.addresses import names_file, parse_address, split_text
 from upright_ledger.core.audits.site import Fault, Site, Wanted, severity
 from upright_ledger.core.audits.sitemap import is_sitemap
 from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED
+from upright_ledger.core.url.address import names_file, parse_address, split_text
 
 FORMS = "forms"
 PARTS = ("scheme", "host", "closing slash", "letter case")

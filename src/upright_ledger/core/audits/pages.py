@@ -6,8 +6,8 @@ from collections import defaultdict
 from collections.abc import Collection, Iterator
 
 from upright_ledger.core.audits.site import Fault, Site, Wanted, severity
-from upright_ledger.core.destinations import slash_twin
 from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED
+from upright_ledger.core.url.destination import slash_twin
 
 LANGUAGES, CANONICALS, DOUBLES = "languages", "canonical addresses", "doubles"
 _LEAST_TEXT = 120  # letters of texts that are compared

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from upright_ledger.core.addresses import names_file, split_text, toggle_slash
 from upright_ledger.core.audits.site import ERROR, WARNING, Fault, Line, Site, Wanted, as_rows, severity
 from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED, UNREACHABLE
+from upright_ledger.core.url.address import names_file, split_text, toggle_slash
 
 HYGIENE = "server"
 _HALF_A_YEAR = 15_768_000  # seconds

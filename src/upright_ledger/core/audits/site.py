@@ -11,7 +11,6 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from upright_ledger.core.addresses import split_text
 from upright_ledger.core.evidence import EntryEvidence
 from upright_ledger.core.surveying import (
     ANSWERED,
@@ -26,7 +25,8 @@ from upright_ledger.core.surveying import (
     USUAL,
     Seen,
 )
-from upright_ledger.core.usual_names import INDEX_FILES
+from upright_ledger.core.url.address import split_text
+from upright_ledger.core.url.conventions import INDEX_FILES
 
 ERROR, WARNING, NOTE = "error", "warning", "note"
 _MOST_HOPS = 20

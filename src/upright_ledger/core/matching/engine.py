@@ -8,12 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from upright_ledger.core.languages import OTHER, may_match
 from upright_ledger.core.matching import confidence, likeness, moves
 from upright_ledger.core.matching.candidates import candidates
 from upright_ledger.core.matching.likeness import Likeness, look_at
 from upright_ledger.core.matching.pages import Floats, MatchPage, Sides, read_sides
 from upright_ledger.core.matching.products import Indices
+from upright_ledger.core.url.language import OTHER, may_match
 
 SEED_CHANCE = 0.7
 

@@ -14,7 +14,7 @@ from scipy import sparse
 
 from upright_ledger.core.matching.products import Matrix
 from upright_ledger.core.matching.spelling import near_spellings
-from upright_ledger.core.words import is_year, path_parts, tokens
+from upright_ledger.core.url.tokens import is_year, path_parts, tokens
 
 Floats = npt.NDArray[np.float64]
 _SHORTEST_ID = 3  # digits

@@ -12,7 +12,7 @@ import numpy as np
 from upright_ledger.core.matching import engine, moves
 from upright_ledger.core.matching.engine import Weighed, weigh
 from upright_ledger.core.matching.pages import MatchPage, Reading
-from upright_ledger.core.words import as_written
+from upright_ledger.core.url.tokens import as_written
 
 MOST = 3
 """Proposals a page."""

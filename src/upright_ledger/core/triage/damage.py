@@ -7,7 +7,7 @@ from collections import defaultdict
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from upright_ledger.core.addresses import lower_ascii
+from upright_ledger.core.url.address import lower_ascii
 
 PUNCTUATION, TRUNCATED, MISTYPED = "punctuation stuck to it", "cut off", "mistyped"
 

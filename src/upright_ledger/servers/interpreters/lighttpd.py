@@ -8,8 +8,8 @@ from collections.abc import Set as AbstractSet
 from functools import lru_cache
 from typing import Any
 
-from upright_ledger.core.addresses import lower_ascii
 from upright_ledger.core.forms import ALWAYS, NEVER
+from upright_ledger.core.url.address import lower_ascii
 from upright_ledger.servers.interpreters import (
     NotUnderstoodError,
     Request,

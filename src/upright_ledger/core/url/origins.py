@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass
 from functools import cached_property
 
-from upright_ledger.core.addresses import Address, NotAnAddressError, parse_address
+from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 
 MOBILE_LABELS = ("m.", "mobile.", "amp.")
 _ALIAS_LABELS = ("www.", *MOBILE_LABELS)

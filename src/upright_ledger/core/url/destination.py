@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from upright_ledger.core.addresses import Address, NotAnAddressError, canonical_path, parse_address, toggle_slash
+from upright_ledger.core.url.address import Address, NotAnAddressError, canonical_path, parse_address, toggle_slash
 
 # Bytes that end a token, a quote or a variable in some server's language, beyond what WHATWG URL escapes.
 _ENCODE = {c: f"%{ord(c):02X}" for c in "\"'\\`{}$;<>|^[] "}

@@ -1,0 +1,1 @@
+"""What a URL is: read, canonical, safe, mended, compared."""
