@@ -20,7 +20,7 @@ from contextlib import ExitStack
 from pathlib import Path
 
 from upright_ledger.core.compiling import compile_rules, make_template
-from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.url.address import parse_address

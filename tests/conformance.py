@@ -10,8 +10,8 @@ from pathlib import Path
 
 from servers import ask
 from upright_ledger.core.compiling import compile_rules, make_template
-from upright_ledger.core.folding import FoldingPolicy, unanswerable
 from upright_ledger.core.forms import ALWAYS, CONNECTION, NEVER, SiteForm
+from upright_ledger.core.inventory.normalisation import FoldingPolicy, unanswerable
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.template_rules import TemplateRule

@@ -13,7 +13,7 @@ from sqlalchemy import text
 
 from conftest import OLD
 from upright_ledger.app.gather import gather
-from upright_ledger.core.evidence import days_in
+from upright_ledger.core.inventory.evidence import days_in
 from upright_ledger.ledger.store import Ledger
 
 PERSON, BOT, CURL = "Mozilla/5.0 (X11; Linux)", "FernCrawler/1 bot", "curl/8.0"

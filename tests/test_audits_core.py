@@ -16,8 +16,8 @@ from upright_ledger.core.audits.old_links import old_links
 from upright_ledger.core.audits.pages import doubles
 from upright_ledger.core.audits.renamings import KnownPage, compare
 from upright_ledger.core.audits.site import LinkToMend, Site, Wanted, severity
-from upright_ledger.core.evidence import EntryEvidence
-from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.inventory.evidence import EntryEvidence
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.replacing import replace_in
 from upright_ledger.core.surveying import CANONICAL, PAGE_LINK, SITEMAP_LINE, Facts, Frontier, Limits, Link, Seen
 from upright_ledger.core.url.address import parse_address

@@ -25,8 +25,8 @@ from conformance import (
 from conftest import needs_nginx, needs_server
 from servers import ask, ask_headers
 from upright_ledger.core.compiling import compile_rules, make_template
-from upright_ledger.core.folding import FoldingPolicy, unanswerable
 from upright_ledger.core.forms import SiteForm
+from upright_ledger.core.inventory.normalisation import FoldingPolicy, unanswerable
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.url.address import NotAnAddressError, parse_address

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from upright_ledger.core.answers import EntryAnswer, expected_outcome
 from upright_ledger.core.compiling import compile_rules
-from upright_ledger.core.evidence import Weights, per_30_days, value
 from upright_ledger.core.findings import Finding, causes
-from upright_ledger.core.folding import FoldingPolicy, declared_paths, fold
+from upright_ledger.core.inventory.answer import EntryAnswer, expected_outcome
+from upright_ledger.core.inventory.evidence import Weights, per_30_days, value
+from upright_ledger.core.inventory.normalisation import FoldingPolicy, declared_paths, fold
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import ExactRule, RuleSet
 from upright_ledger.core.url.address import (

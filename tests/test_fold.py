@@ -8,9 +8,10 @@ from pathlib import Path
 import pytest
 
 from conftest import NEW, OLD, Program
-from upright_ledger.core.families import Sections, templates
-from upright_ledger.core.folding import FoldingPolicy
-from upright_ledger.core.significance import Seen, suggest
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.inventory.parameter_inference import Seen, suggest
+from upright_ledger.core.inventory.sections import Sections
+from upright_ledger.core.inventory.url_patterns import templates
 
 
 def entries(program: Program, *options: object) -> set[str]:

@@ -17,7 +17,7 @@ from properties import thorough
 from upright_ledger.app.book import Book
 from upright_ledger.app.decide import decide_one
 from upright_ledger.app.gather import gather
-from upright_ledger.core.answers import usual
+from upright_ledger.core.inventory.answer import usual
 from upright_ledger.core.url.address import canonical_path, parse_address
 
 

@@ -13,8 +13,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import OLD, Program
-from upright_ledger.core.folding import FoldingPolicy, fold
-from upright_ledger.core.traffic import is_declared_bot, set_aside_class
+from upright_ledger.core.inventory.noise import is_declared_bot, set_aside_class
+from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
 from upright_ledger.core.url.address import NotAnAddressError, canonical_path, decoded_path, parse_address
 from upright_ledger.core.url.redaction import Secrets
 from upright_ledger.formats.columns import number

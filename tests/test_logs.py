@@ -12,9 +12,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import OLD, Program
-from upright_ledger.core.evidence import BOTS, PEOPLE, status_class
-from upright_ledger.core.folding import FoldingPolicy
-from upright_ledger.core.traffic import is_declared_bot, set_aside_class
+from upright_ledger.core.inventory.evidence import BOTS, PEOPLE, status_class
+from upright_ledger.core.inventory.noise import is_declared_bot, set_aside_class
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.formats import logscan
 from upright_ledger.formats.accesslog import read_access_log
 from upright_ledger.formats.loglines import NotALineError, parse_combined, unescape

@@ -15,7 +15,7 @@ from conftest import NEW, OLD, Program, needs_nginx
 from servers import ask, ask_headers, nginx_with
 from upright_ledger.app.book import Book
 from upright_ledger.core.compiling import compile_rules
-from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.nginx_words import words
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import RuleSet

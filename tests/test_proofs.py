@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
 from upright_ledger.core.compiling import compile_rules, make_template
-from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.forms import ALWAYS, CONNECTION, NEVER, SiteForm
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.proofs import PROVED, UNDECIDED, WITNESS, prove
 from upright_ledger.core.rules import RuleSet

@@ -16,8 +16,8 @@ from conformance import NEW, OLD, SCHEME_HEADER, SCHEMES, SITES, first_of, make_
 from corruption import RULE_FILES, corruptions
 from properties import thorough
 from upright_ledger.core.compiling import compile_rules, make_template
-from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.forms import ALWAYS, CONNECTION, SiteForm
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.plans import make_plan
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.templates import Goal

@@ -8,10 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conformance import HOSTS, NEW, SITES, make_requests, make_rules
-from upright_ledger.core.answers import ANSWERS, OPEN, EntryAnswer, Expected, expected_outcome, expected_text
 from upright_ledger.core.causes import with_rules
 from upright_ledger.core.checks import StockPage
-from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.inventory.answer import ANSWERS, OPEN, EntryAnswer, Expected, expected_outcome, expected_text
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.outcomes import Row, Traced
 from upright_ledger.core.rehearsing import Rehearsal
 from upright_ledger.core.tracing import Pages, trace_offline

@@ -18,8 +18,8 @@ from conftest import NEW, OLD, PROGRAM, Program
 from servers import serve_site
 from upright_ledger.app.book import Book
 from upright_ledger.app.sorting import Gathered, Sorter
-from upright_ledger.core.answers import GONE, usual
-from upright_ledger.core.placing import Placer
+from upright_ledger.core.inventory.answer import GONE, usual
+from upright_ledger.core.inventory.classification import Placer
 from upright_ledger.demo.faulty_site import make_faulty_site
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.registry import read_urls

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from conformance import FILLS, SOURCES
 from conftest import NEW, OLD, Program
 from upright_ledger.core.compiling import compile_rules, make_template
-from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.patterns import common_path, source_pattern
 from upright_ledger.core.rules import RuleSet
 from upright_ledger.core.templates import TemplateError, read_goal, read_source

@@ -13,8 +13,8 @@ from contextlib import contextmanager
 import pytest
 
 from conftest import NEW, OLD, Program
-from upright_ledger.core.answers import EntryAnswer, Expected, expected_outcome
-from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.inventory.answer import EntryAnswer, Expected, expected_outcome
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.verdicts import ORDER, Hop, Page, Trace, judge, what_changed
 from upright_ledger.formats.pages import read_page
 

@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY
-from upright_ledger.core.traffic import doubtful_class, set_aside_class
+from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY
+from upright_ledger.core.inventory.noise import doubtful_class, set_aside_class
 from upright_ledger.core.triage.accounting import (
     ANSWERED,
     DEPLOYED,

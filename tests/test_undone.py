@@ -18,7 +18,7 @@ from upright_ledger.app.decide import decide_one
 from upright_ledger.app.folding import folding
 from upright_ledger.app.gather import gather
 from upright_ledger.app.history import history, undo
-from upright_ledger.core.answers import usual
+from upright_ledger.core.inventory.answer import usual
 from upright_ledger.errors import UprightError
 
 NAMES = st.sampled_from("abc")

@@ -15,8 +15,9 @@ from upright_ledger.core.audits.forms import PARTS, FormRow, form_table
 from upright_ledger.core.audits.inbound import InboundRow, broken_inbound
 from upright_ledger.core.audits.renamings import Renamed, compare_surveys
 from upright_ledger.core.audits.site import Fault, LinkToMend, OutcomeRow, Site, Wanted, outcomes
-from upright_ledger.core.evidence import EntryEvidence
-from upright_ledger.core.families import Sections, templates
+from upright_ledger.core.inventory.evidence import EntryEvidence
+from upright_ledger.core.inventory.sections import Sections
+from upright_ledger.core.inventory.url_patterns import templates
 from upright_ledger.core.surveying import NOT_ASKED, OUTCOMES
 from upright_ledger.core.url.address import address_of, split_text
 from upright_ledger.errors import UsageError

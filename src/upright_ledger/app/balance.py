@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.answers import ANSWERS, OPEN, WANTED
+from upright_ledger.core.inventory.answer import ANSWERS, OPEN, WANTED
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.sources import list_sources
 from upright_ledger.ledger.stock import PLANNED, PURPOSES

@@ -8,7 +8,14 @@ from functools import cached_property
 
 from upright_ledger.app.kept import KEPT_AS, lives_on, plan_of_kept
 from upright_ledger.app.uncovered import spelled_by_template, unanswered_in_paths
-from upright_ledger.core.answers import (
+from upright_ledger.core.checks import StockPage, Surroundings, check, check_crowds
+from upright_ledger.core.compiling import PATTERN, HeldBack, compile_rules, make_template, template_fault
+from upright_ledger.core.findings import Finding, in_order
+from upright_ledger.core.imported import APPEND, ImportedRule
+from upright_ledger.core.imported import KEEP as KEEP_QUERY
+from upright_ledger.core.imported_blocks import Block
+from upright_ledger.core.imported_templates import templates_of
+from upright_ledger.core.inventory.answer import (
     IGNORE,
     KEEP,
     MOVE,
@@ -20,14 +27,7 @@ from upright_ledger.core.answers import (
     expected_outcome,
     usual,
 )  # fmt: skip
-from upright_ledger.core.checks import StockPage, Surroundings, check, check_crowds
-from upright_ledger.core.compiling import PATTERN, HeldBack, compile_rules, make_template, template_fault
-from upright_ledger.core.findings import Finding, in_order
-from upright_ledger.core.folding import FoldingPolicy, fold
-from upright_ledger.core.imported import APPEND, ImportedRule
-from upright_ledger.core.imported import KEEP as KEEP_QUERY
-from upright_ledger.core.imported_blocks import Block
-from upright_ledger.core.imported_templates import templates_of
+from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
 from upright_ledger.core.one_hop import OneHop, findings_of, keep_to_one_hop
 from upright_ledger.core.plans import Plan, make_plan
 from upright_ledger.core.proofs import Proof

@@ -9,8 +9,8 @@ from typing import Any
 from upright_ledger.app.book import Book
 from upright_ledger.app.entries import source_names
 from upright_ledger.app.results import Results
-from upright_ledger.core.evidence import days_in
-from upright_ledger.core.families import Sections
+from upright_ledger.core.inventory.evidence import days_in
+from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.ledger.entries import Entry
 
 

@@ -8,11 +8,11 @@ from pathlib import Path
 from upright_ledger.app.book import Book
 from upright_ledger.app.entries import Filters, list_entries
 from upright_ledger.app.pair_rows import as_template, read_answer
-from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY, EntryAnswer
 from upright_ledger.core.compiling import make_template, template_fault
-from upright_ledger.core.evidence import LISTED, Figure
-from upright_ledger.core.folding import Folded, fold, unanswerable
-from upright_ledger.core.placing import Placed
+from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY, EntryAnswer
+from upright_ledger.core.inventory.classification import Placed
+from upright_ledger.core.inventory.evidence import LISTED, Figure
+from upright_ledger.core.inventory.normalisation import Folded, fold, unanswerable
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.core.templates import TemplateError

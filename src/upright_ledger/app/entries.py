@@ -9,7 +9,8 @@ from fnmatch import fnmatchcase
 from pathlib import Path
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.families import Sections, templates
+from upright_ledger.core.inventory.sections import Sections
+from upright_ledger.core.inventory.url_patterns import templates
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.outputs import write_output

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from upright_ledger.core.answers import IGNORE, OPEN
+from upright_ledger.core.inventory.answer import IGNORE, OPEN
 from upright_ledger.core.triage.accounting import Fix
 from upright_ledger.ledger.answers import TEMPLATE
 from upright_ledger.ledger.builds import live_builds

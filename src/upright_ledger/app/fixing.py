@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.answers import GONE, KEEP, EntryAnswer, usual
+from upright_ledger.core.inventory.answer import GONE, KEEP, EntryAnswer, usual
 from upright_ledger.core.url.address import parse_address, toggle_slash
 from upright_ledger.core.url.destination import page_key, slash_twin
 from upright_ledger.ledger.answers import TEMPLATE, of_person, post_answers

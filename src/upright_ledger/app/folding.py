@@ -6,9 +6,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from upright_ledger.core.folding import FoldingPolicy
-from upright_ledger.core.placing import Placer
-from upright_ledger.core.significance import Doubt, Seen, Suggestion, named_like_sessions, suggest
+from upright_ledger.core.inventory.classification import Placer
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.inventory.parameter_inference import Doubt, Seen, Suggestion, named_like_sessions, suggest
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.ledger.classifying import ACCESS_LOG

@@ -17,8 +17,9 @@ from upright_ledger.app.inputs import Input, inputs, neighbours_of
 from upright_ledger.app.rejects import SHOWN_REJECTS, drop_orphans
 from upright_ledger.app.sheets import by_sheets
 from upright_ledger.app.sorting import Gathered, Sorter
-from upright_ledger.core import traffic
-from upright_ledger.core.evidence import (
+from upright_ledger.core.inventory import noise
+from upright_ledger.core.inventory.classification import Placer
+from upright_ledger.core.inventory.evidence import (
     BAD_REDIRECT,
     CLICKS,
     HITS,
@@ -27,8 +28,7 @@ from upright_ledger.core.evidence import (
     Figure,
     status_class,
 )
-from upright_ledger.core.folding import FoldingPolicy
-from upright_ledger.core.placing import Placer
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.errors import DatabaseError, InputError, RefusedError, UsageError
@@ -194,7 +194,7 @@ def as_failing(item: Item, parameter: str) -> Item:
     if parameter:
         values = parse_qs(url.partition("?")[2].partition("#")[0]).get(parameter)
         if not values:
-            return Aside(item.line, traffic.PROSE, url, item.lines)
+            return Aside(item.line, noise.PROSE, url, item.lines)
         url = values[0]
     kind = item.failure or _class_of_failure(item.status)
     told = [f._replace(status_class=kind, agent=PEOPLE) for f in item.figures if f.unit in _TIMES_ASKED]
@@ -343,13 +343,13 @@ class _SourceReader:
 
     @staticmethod
     def _says_nothing(result: Gathered) -> bool:
-        empty = sum(result.aside[kind] for kind in (traffic.BLANK, traffic.PROSE, traffic.SUMMARY))
+        empty = sum(result.aside[kind] for kind in (noise.BLANK, noise.PROSE, noise.SUMMARY))
         return not result.accepted and result.set_aside == empty
 
     @staticmethod
     def _all_known(result: Gathered) -> bool:
-        known = result.aside[traffic.COUNTED_BEFORE]
-        return known > 0 and result.set_aside == known + result.aside[traffic.BLANK] and not result.accepted
+        known = result.aside[noise.COUNTED_BEFORE]
+        return known > 0 and result.set_aside == known + result.aside[noise.BLANK] and not result.accepted
 
     def _facts(self, file: Input, sorter: Sorter, reading: Reading, digest: str, size: int) -> SourceFacts:
         result = sorter.result

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from upright_ledger.core.placing import Placer
+from upright_ledger.core.inventory.classification import Placer
 from upright_ledger.ledger import journal
 from upright_ledger.ledger.classifying import reclassify
 from upright_ledger.ledger.refolding import rederive

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from upright_ledger.core.folding import FoldingPolicy, fold
+from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
 from upright_ledger.core.plans import Plan, make_plan
 from upright_ledger.core.url.address import address_of, lower_path
 from upright_ledger.core.url.destination import page_key

@@ -9,7 +9,7 @@ from typing import Any
 from upright_ledger.app.advice import NextStep, next_step
 from upright_ledger.app.balance import Balance, balance
 from upright_ledger.app.book import Book
-from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.core.url.origins import Sites, group_origins, read_origin
 from upright_ledger.errors import UsageError

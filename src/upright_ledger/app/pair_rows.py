@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from upright_ledger.core.answers import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer, usual
 from upright_ledger.core.imported_templates import NoTemplateError, template_of_pattern
+from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer, usual
 from upright_ledger.core.templates import TemplateError
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.formats.pairs import Pair, as_regular_expression, looks_like_pattern, pieces_of, status_word

@@ -12,8 +12,8 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.decide import read_new
 from upright_ledger.app.entries import Filters, Line, list_entries
 from upright_ledger.app.history import undo
-from upright_ledger.core.advising import advice
-from upright_ledger.core.answers import MOVE, OPEN, TEMPORARY, EntryAnswer, usual
+from upright_ledger.core.inventory.advice import advice
+from upright_ledger.core.inventory.answer import MOVE, OPEN, TEMPORARY, EntryAnswer, usual
 from upright_ledger.core.url.tokens import tokens
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.writing import json_bytes, write_whole

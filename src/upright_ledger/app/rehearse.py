@@ -6,8 +6,8 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.request_files import coming_requests
 from upright_ledger.app.requests import Requests, own_requests
 from upright_ledger.app.results import Results
-from upright_ledger.core.answers import OPEN, Expected
 from upright_ledger.core.checks import StockPage
+from upright_ledger.core.inventory.answer import OPEN, Expected
 from upright_ledger.core.outcomes import Traced
 from upright_ledger.core.rehearsing import Rehearsal
 from upright_ledger.core.tracing import Pages

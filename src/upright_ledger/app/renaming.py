@@ -10,8 +10,8 @@ from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.gather import gather
-from upright_ledger.core.answers import KEEP, OPEN
 from upright_ledger.core.audits.renamings import CONFIDENCE, LED, Renamed, Renaming
+from upright_ledger.core.inventory.answer import KEEP, OPEN
 from upright_ledger.core.url.address import address_of
 from upright_ledger.formats.leftovers import temporary_folder
 from upright_ledger.formats.outputs import write_output

@@ -13,8 +13,8 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.requests import Requests
 from upright_ledger.app.results import Results
 from upright_ledger.app.tracing import Tracing, shares
-from upright_ledger.core.answers import expected_text
 from upright_ledger.core.causes import with_rules
+from upright_ledger.core.inventory.answer import expected_text
 from upright_ledger.core.outcomes import Row, Traced
 from upright_ledger.core.url.address import Address, address_of
 from upright_ledger.core.verdicts import Trace, judge

@@ -14,9 +14,9 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.gather import base_origin, options_for
 from upright_ledger.app.inputs import inputs
 from upright_ledger.app.requests import Requests
-from upright_ledger.core.evidence import BOTS, CLICKS, HITS, VISITS
-from upright_ledger.core.placing import Placer
-from upright_ledger.core.traffic import asset_class
+from upright_ledger.core.inventory.classification import Placer
+from upright_ledger.core.inventory.evidence import BOTS, CLICKS, HITS, VISITS
+from upright_ledger.core.inventory.noise import asset_class
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import InputError
 from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject

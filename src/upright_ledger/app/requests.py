@@ -7,8 +7,8 @@ from collections import Counter
 from dataclasses import dataclass, field
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.answers import KEEP, MOVE, Expected
-from upright_ledger.core.families import Sections
+from upright_ledger.core.inventory.answer import KEEP, MOVE, Expected
+from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.url.address import Address, address_of, names_file, parse_address, toggle_slash
 from upright_ledger.errors import InputError
 from upright_ledger.ledger.entries import Entry

@@ -9,7 +9,7 @@ from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.fixes import load_fixes
-from upright_ledger.core.answers import IGNORE, usual
+from upright_ledger.core.inventory.answer import IGNORE, usual
 from upright_ledger.core.template_rules import TemplateRule
 from upright_ledger.core.triage.accounting import Told
 from upright_ledger.core.triage.days import is_after, span_of

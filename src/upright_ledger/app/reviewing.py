@@ -11,9 +11,9 @@ from pathlib import Path
 from upright_ledger.app.book import Book
 from upright_ledger.app.decide import read_new, read_old
 from upright_ledger.app.entries import Filters, Line, list_entries
-from upright_ledger.core.advising import advice
-from upright_ledger.core.answers import ANSWERS, MOVE, OPEN, STATUSES, TEMPORARY, EntryAnswer, usual
-from upright_ledger.core.folding import fold
+from upright_ledger.core.inventory.advice import advice
+from upright_ledger.core.inventory.answer import ANSWERS, MOVE, OPEN, STATUSES, TEMPORARY, EntryAnswer, usual
+from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.outputs import write_output

@@ -12,7 +12,7 @@ from upright_ledger.app.pair_rows import as_template, read_answer
 from upright_ledger.core.checks import StockPage, Surroundings, check, check_crowds
 from upright_ledger.core.compiling import compile_rules, make_template
 from upright_ledger.core.findings import in_order
-from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.one_hop import findings_of, keep_to_one_hop
 from upright_ledger.core.plans import Plan, make_plan
 from upright_ledger.core.proofs import Proof

@@ -8,9 +8,17 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from upright_ledger.app.rejects import Rejects
-from upright_ledger.core import traffic
-from upright_ledger.core.evidence import BY_OTHERS, ELSEWHERE, LINKING_DOMAINS, LINKING_PAGES, PEOPLE, Figure, added_up
-from upright_ledger.core.placing import Known, Placed, Placer
+from upright_ledger.core.inventory import noise
+from upright_ledger.core.inventory.classification import Known, Placed, Placer
+from upright_ledger.core.inventory.evidence import (
+    BY_OTHERS,
+    ELSEWHERE,
+    LINKING_DOMAINS,
+    LINKING_PAGES,
+    PEOPLE,
+    Figure,
+    added_up,
+)
 from upright_ledger.core.triage.attribution import BY_CAMPAIGN
 from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
 from upright_ledger.core.url.redaction import Secrets
@@ -121,7 +129,7 @@ class Sorter:
         if place.aside:
             self.result.set_aside += record.lines
             self.result.aside[place.aside] += record.lines
-            if place.aside == traffic.OFF_SITE:
+            if place.aside == noise.OFF_SITE:
                 self._count(self.result.hosts, split_text(place.spelling)[1], record.lines)
         for mend in record.mends:
             self.result.mended[mend] += record.lines
@@ -178,7 +186,7 @@ class Sorter:
         self.result.set_aside += lines
         self.result.aside[kind] += lines
         text = self._secrets.in_text(text)
-        if text and kind != traffic.BLANK:
+        if text and kind != noise.BLANK:
             known = (kind, text) in self.aside_texts or len(self.aside_texts) < MAX_ASIDE_TEXTS
             self.aside_texts[kind, text if known else ""] += lines
 

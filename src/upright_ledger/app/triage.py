@@ -10,9 +10,9 @@ from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.fixes import load_fixes
-from upright_ledger.core.answers import OPEN, WANTED
-from upright_ledger.core.families import templates
-from upright_ledger.core.folding import declared_paths, fold
+from upright_ledger.core.inventory.answer import OPEN, WANTED
+from upright_ledger.core.inventory.normalisation import declared_paths, fold
+from upright_ledger.core.inventory.url_patterns import templates
 from upright_ledger.core.triage.accounting import (
     NEW,
     RECURRING,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from upright_ledger.core.answers import KEEP
+from upright_ledger.core.inventory.answer import KEEP
 from upright_ledger.core.url.address import address_of
 from upright_ledger.core.url.redaction import has_masked_segment
 from upright_ledger.ledger.answers import TEMPLATE

@@ -16,7 +16,7 @@ from upright_ledger.app.following import New, gather_new
 from upright_ledger.app.requests import Requests
 from upright_ledger.app.results import Results
 from upright_ledger.app.triage import Failing, Triaged, triage
-from upright_ledger.core.answers import IGNORE, OPEN, WANTED
+from upright_ledger.core.inventory.answer import IGNORE, OPEN, WANTED
 from upright_ledger.core.triage.accounting import RECURRING
 from upright_ledger.core.triage.attribution import DIRECT
 from upright_ledger.core.triage.news import WRONG, Item, News, body_of, news, subject_of

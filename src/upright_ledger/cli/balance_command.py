@@ -12,7 +12,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.core.answers import OPEN, WANTED
+from upright_ledger.core.inventory.answer import OPEN, WANTED
 from upright_ledger.ledger.entries import Entry
 
 SHOWN_SOURCES = 12

@@ -12,8 +12,8 @@ from upright_ledger.app.book import Book
 from upright_ledger.cli import show
 from upright_ledger.cli.common import FILE, force_option, json_option
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.core.answers import ANSWERS
-from upright_ledger.core.evidence import PER_PERIOD
+from upright_ledger.core.inventory.answer import ANSWERS
+from upright_ledger.core.inventory.evidence import PER_PERIOD
 from upright_ledger.ledger.answers import BY
 from upright_ledger.ledger.entries import Said
 

@@ -11,7 +11,7 @@ from upright_ledger.app.folding import put_back as folding_put_back
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.core.significance import Doubt, Suggestion
+from upright_ledger.core.inventory.parameter_inference import Doubt, Suggestion
 from upright_ledger.errors import UsageError
 
 SHOWN = 12

@@ -13,7 +13,7 @@ from upright_ledger.app.gather import SHOWN_REJECTS, Gathered, gather
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option, paths_argument, read_options, reading_options, sheet_option
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.core import traffic
+from upright_ledger.core.inventory import noise
 from upright_ledger.core.triage.days import is_day
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.rules_read import Surroundings
@@ -140,15 +140,15 @@ def _figures(results: list[Gathered]) -> tuple[int, ...]:
     return tuple(map(sum, zip(*columns, strict=True)))
 
 
-_HARMLESS = frozenset([traffic.BLANK, traffic.COUNTED_BEFORE, traffic.PATTERN_RULE])
+_HARMLESS = frozenset([noise.BLANK, noise.COUNTED_BEFORE, noise.PATTERN_RULE])
 _HELP = {
-    traffic.OFF_SITE: "where these are hosts of the old site, add them to [sites] in upright.toml, then upright fold --apply",
-    traffic.FURNITURE: "where they are pages all the same: upright fold --take-back furniture",
-    traffic.PROBE: "where they are pages all the same: upright fold --take-back probe, or a path such as '/admin/*'",
-    traffic.RANDOM: "where they are pages all the same: upright fold --take-back random",
-    traffic.BOTS_ONLY: "where they are pages all the same: upright fold --take-back 'bots only'",
-    traffic.ASSET: "where they are pages all the same: upright fold --take-back 'page asset', or a path such as '/images/*'",
-    traffic.PROSE: "where the file is another kind, name it: --kind table, access-log, ...",
+    noise.OFF_SITE: "where these are hosts of the old site, add them to [sites] in upright.toml, then upright fold --apply",
+    noise.FURNITURE: "where they are pages all the same: upright fold --take-back furniture",
+    noise.PROBE: "where they are pages all the same: upright fold --take-back probe, or a path such as '/admin/*'",
+    noise.RANDOM: "where they are pages all the same: upright fold --take-back random",
+    noise.BOTS_ONLY: "where they are pages all the same: upright fold --take-back 'bots only'",
+    noise.ASSET: "where they are pages all the same: upright fold --take-back 'page asset', or a path such as '/images/*'",
+    noise.PROSE: "where the file is another kind, name it: --kind table, access-log, ...",
 }
 
 
@@ -164,7 +164,7 @@ def _warn(result: Gathered) -> None:
     if result.rejected:
         shares["rejected"] = result.rejected
     kind, count = shares.most_common(1)[0]
-    inside = {traffic.OFF_SITE: result.hosts, "rejected": result.reasons}.get(kind, Counter[str]())
+    inside = {noise.OFF_SITE: result.hosts, "rejected": result.reasons}.get(kind, Counter[str]())
     named = ", ".join(f"{name} ({n:,})" for name, n in inside.most_common(3))
     show.say(
         f"{result.name}: {count:,} of {result.lines:,} lines are {kind}{f': {named}' if named else ''}.", show.GRAVE

@@ -14,7 +14,7 @@ from upright_ledger.cli import show
 from upright_ledger.cli.common import FILE, force_option, json_option
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.review_screen import Screen
-from upright_ledger.core.answers import ANSWERS
+from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.errors import UsageError
 
 SHOWN = 8

@@ -11,7 +11,7 @@ from rich.text import Text
 from upright_ledger.app.queue import ENTRY, FAMILY, SECTION, Candidate, Card, Queue
 from upright_ledger.cli import show
 from upright_ledger.cli.keys import END, Keys
-from upright_ledger.core.answers import GONE, IGNORE, KEEP, WANTED
+from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, WANTED
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.errors import UprightError
 

@@ -7,8 +7,8 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from upright_ledger.core.findings import NOTE, SEVERITIES, WARNING, Finding, in_order
-from upright_ledger.core.folding import FoldingPolicy, fold
 from upright_ledger.core.forms import SiteForm, form_of
+from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
 from upright_ledger.core.plans import Plan, asks_for_itself
 from upright_ledger.core.url.address import Address, canonical_path, lower_path, names_file, parse_address
 from upright_ledger.core.url.destination import differs_by_slash_only, page_key, slash_twin

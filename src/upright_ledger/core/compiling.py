@@ -7,8 +7,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from upright_ledger.core.findings import Finding
-from upright_ledger.core.folding import FoldingPolicy, declared_paths, fold, unanswerable
 from upright_ledger.core.forms import SiteForm, form_of
+from upright_ledger.core.inventory.normalisation import FoldingPolicy, declared_paths, fold, unanswerable
 from upright_ledger.core.patterns import Pattern, common_path, image_parts, pattern_of, source_pattern
 from upright_ledger.core.plans import Plan, asks_for_itself, is_same_path
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, ExactRule, RuleSet

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from upright_ledger.core.compiling import make_template, template_fault, with_passes
-from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.proofs import Witness, prove
 from upright_ledger.core.rules import ExactRule, RuleSet
 from upright_ledger.core.template_rules import PASS, TemplateRule

@@ -7,7 +7,7 @@ from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from upright_ledger.core.families import templates
+from upright_ledger.core.inventory.url_patterns import templates
 
 FEWEST = 5
 """Pairs that make a correspondence."""

@@ -10,8 +10,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from upright_ledger.core.answers import GONE
-from upright_ledger.core.folding import Folded, FoldingPolicy, declared_paths, fold
+from upright_ledger.core.inventory.answer import GONE
+from upright_ledger.core.inventory.normalisation import Folded, FoldingPolicy, declared_paths, fold
 from upright_ledger.core.rules import CARRY_TRACKING
 from upright_ledger.core.url.address import Address, parse_address
 from upright_ledger.core.url.destination import page_key

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
 
-from upright_ledger.core.answers import GONE
 from upright_ledger.core.checks import finding_of
 from upright_ledger.core.findings import Finding
-from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.inventory.answer import GONE
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.plans import Plan
 from upright_ledger.core.rules import DROP
 

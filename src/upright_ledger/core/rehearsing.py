@@ -9,9 +9,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from typing import Generic, TypeVar
 
-from upright_ledger.core.answers import MOVE, TEMPORARY, Expected, expected_text
 from upright_ledger.core.causes import with_rules
-from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.inventory.answer import MOVE, TEMPORARY, Expected, expected_text
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.outcomes import Outcome, outcome_of
 from upright_ledger.core.plain_rules import NOTHING, UNSURE, PlainRules, is_plain
 from upright_ledger.core.rules import RuleSet

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
-from upright_ledger.core.folding import without_path_session
+from upright_ledger.core.inventory.normalisation import without_path_session
 from upright_ledger.core.url.address import Address
 from upright_ledger.core.url.conventions import DOUBTFUL_SESSION
 from upright_ledger.core.url.redaction import names_a_visit

@@ -6,8 +6,8 @@ import re
 from functools import lru_cache, partial
 from typing import NamedTuple
 
-from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, TEMPORARY, Expected
-from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, MOVE, TEMPORARY, Expected
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.url.address import (
     Address,
     NotAnAddressError,

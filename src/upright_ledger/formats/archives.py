@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.core.evidence import LISTED, Figure
-from upright_ledger.core.traffic import BLANK
+from upright_ledger.core.inventory.evidence import LISTED, Figure
+from upright_ledger.core.inventory.noise import BLANK
 from upright_ledger.core.url.repair import mend
 from upright_ledger.formats.columns import day_of, status_code
 from upright_ledger.formats.json_text import read_json

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from datetime import date
 from functools import lru_cache
 
-from upright_ledger.core.evidence import CLICKS, HITS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES, VISITS
+from upright_ledger.core.inventory.evidence import CLICKS, HITS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES, VISITS
 from upright_ledger.formats.header_words import side_of
 
 URL = "url"

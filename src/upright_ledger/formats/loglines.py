@@ -7,7 +7,7 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any, NamedTuple
 
-from upright_ledger.core.traffic import BLANK
+from upright_ledger.core.inventory.noise import BLANK
 from upright_ledger.formats.json_text import read_json
 
 COMBINED = "combined"

@@ -11,9 +11,9 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from upright_ledger.core.evidence import BOTS, HITS, PEOPLE, Figure, status_class
-from upright_ledger.core.folding import TRACKING_PARAMETER
-from upright_ledger.core.traffic import COUNTED_BEFORE, NOT_A_PAGE_REQUEST, is_declared_bot
+from upright_ledger.core.inventory.evidence import BOTS, HITS, PEOPLE, Figure, status_class
+from upright_ledger.core.inventory.noise import COUNTED_BEFORE, NOT_A_PAGE_REQUEST, is_declared_bot
+from upright_ledger.core.inventory.normalisation import TRACKING_PARAMETER
 from upright_ledger.core.triage.attribution import BY_CAMPAIGN
 from upright_ledger.core.triage.days import is_day
 from upright_ledger.formats.loglines import MONTHS, host_name, unescape

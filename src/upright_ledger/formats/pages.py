@@ -10,8 +10,8 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urljoin
 
-from upright_ledger.core.evidence import LISTED, Figure
-from upright_ledger.core.traffic import BLANK
+from upright_ledger.core.inventory.evidence import LISTED, Figure
+from upright_ledger.core.inventory.noise import BLANK
 from upright_ledger.core.url.repair import mend
 from upright_ledger.core.url.tokens import tokens
 from upright_ledger.core.verdicts import Page

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.core.evidence import LISTED, Figure
-from upright_ledger.core.traffic import BLANK, NEIGHBOUR
+from upright_ledger.core.inventory.evidence import LISTED, Figure
+from upright_ledger.core.inventory.noise import BLANK, NEIGHBOUR
 from upright_ledger.core.url.repair import mend
 from upright_ledger.formats.columns import day_of
 from upright_ledger.formats.reading import open_text, text_lines

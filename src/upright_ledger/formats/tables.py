@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from itertools import chain, islice
 from pathlib import Path
 
-from upright_ledger.core.evidence import (
+from upright_ledger.core.inventory.evidence import (
     BAD_REDIRECT,
     CLICKS,
     HITS,
@@ -21,7 +21,7 @@ from upright_ledger.core.evidence import (
     VISITS,
     Figure,
 )
-from upright_ledger.core.traffic import BLANK, SUMMARY
+from upright_ledger.core.inventory.noise import BLANK, SUMMARY
 from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
 from upright_ledger.formats import columns as col

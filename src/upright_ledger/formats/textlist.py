@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from itertools import chain, islice
 from pathlib import Path
 
-from upright_ledger.core.evidence import LISTED, Figure
-from upright_ledger.core.traffic import BLANK, PROSE
+from upright_ledger.core.inventory.evidence import LISTED, Figure
+from upright_ledger.core.inventory.noise import BLANK, PROSE
 from upright_ledger.core.url.repair import is_sound, mend
 from upright_ledger.formats.columns import is_header_word
 from upright_ledger.formats.reading import MAX_LINE, open_text, text_lines

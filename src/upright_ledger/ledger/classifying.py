@@ -10,9 +10,9 @@ from collections.abc import Iterable, Iterator
 
 from sqlalchemy import ColumnElement, Connection, and_, case, exists, func, or_, select, text, update
 
-from upright_ledger.core.evidence import BY_OTHERS, PEOPLE
-from upright_ledger.core.placing import Known, Placed, Placer
-from upright_ledger.core.traffic import ASSET_SIGNS
+from upright_ledger.core.inventory.classification import Known, Placed, Placer
+from upright_ledger.core.inventory.evidence import BY_OTHERS, PEOPLE
+from upright_ledger.core.inventory.noise import ASSET_SIGNS
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.bulk import batches
 from upright_ledger.ledger.sightings import Entries, join_entries

@@ -10,8 +10,8 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, func, or_, select
 
-from upright_ledger.core.answers import OPEN, EntryAnswer
-from upright_ledger.core.evidence import (
+from upright_ledger.core.inventory.answer import OPEN, EntryAnswer
+from upright_ledger.core.inventory.evidence import (
     BOTS,
     CLICKS,
     HITS,
@@ -26,7 +26,7 @@ from upright_ledger.core.evidence import (
     per_30_days,
     value,
 )
-from upright_ledger.core.folding import has_path_session
+from upright_ledger.core.inventory.normalisation import has_path_session
 from upright_ledger.core.triage.attribution import BY_CAMPAIGN
 from upright_ledger.core.url.address import address_of
 from upright_ledger.core.url.escapes import as_utf8

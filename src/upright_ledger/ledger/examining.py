@@ -14,10 +14,10 @@ from typing import Any
 
 from sqlalchemy import JSON, Float, Integer, LargeBinary
 
-from upright_ledger.core.answers import ANSWERS
-from upright_ledger.core.evidence import BOTS, PEOPLE, days_in
-from upright_ledger.core.folding import FoldingPolicy
 from upright_ledger.core.imported import ImportedRule
+from upright_ledger.core.inventory.answer import ANSWERS
+from upright_ledger.core.inventory.evidence import BOTS, PEOPLE, days_in
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites

@@ -9,8 +9,8 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import Connection, func, select
 
-from upright_ledger.core.evidence import BOTS, CLICKS, HITS, VISITS, days_in
-from upright_ledger.core.traffic import SCANNERS
+from upright_ledger.core.inventory.evidence import BOTS, CLICKS, HITS, VISITS, days_in
+from upright_ledger.core.inventory.noise import SCANNERS
 from upright_ledger.core.triage.accounting import FAILING, Told
 from upright_ledger.ledger import schema
 

@@ -7,16 +7,16 @@ import logging
 
 from sqlalchemy import Connection, insert, inspect, select, text, update
 
-from upright_ledger.core import traffic
-from upright_ledger.core.evidence import days_in
-from upright_ledger.core.folding import FoldingPolicy, fold_target
+from upright_ledger.core.inventory import noise
+from upright_ledger.core.inventory.evidence import days_in
+from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold_target
 from upright_ledger.core.triage.days import is_day
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.bulk import load_rows, next_id
 
 _LOG = logging.getLogger(__name__)
 _DIGEST = "xxh3-64"
-_IN_DOUBT = (traffic.PROBE, traffic.RANDOM, traffic.BOTS_ONLY)
+_IN_DOUBT = (noise.PROBE, noise.RANDOM, noise.BOTS_ONLY)
 
 
 def sound_logs(connection: Connection) -> None:
@@ -65,8 +65,8 @@ def _name_keys(connection: Connection) -> None:
     keys = []
     for number, spelling, aside in connection.execute(query).fetchall():
         path, _, query_text = spelling[spelling.index("/", 8) :].partition("?")
-        doubtful = aside == traffic.BOTS_ONLY or traffic.doubtful_class(path) == aside
-        if doubtful and not traffic.set_aside_class(path):
+        doubtful = aside == noise.BOTS_ONLY or noise.doubtful_class(path) == aside
+        if doubtful and not noise.set_aside_class(path):
             keys.append((number, fold_target(path, query_text, policy).key))
     for number, key in keys:
         connection.execute(update(p).where(p.c.id == number).values(key=key))

@@ -9,8 +9,8 @@ from typing import Any
 
 from sqlalchemy import Connection, select
 
-from upright_ledger.core.folding import FoldingPolicy
-from upright_ledger.core.placing import Known, Placed, Placer
+from upright_ledger.core.inventory.classification import Known, Placed, Placer
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.answers import MATCH, PERSON
 from upright_ledger.ledger.bulk import batches, load_rows, next_id

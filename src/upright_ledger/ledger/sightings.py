@@ -9,8 +9,8 @@ from typing import Any
 
 from sqlalchemy import Connection, Table, bindparam, select, text, update
 
-from upright_ledger.core.evidence import Figure
-from upright_ledger.core.placing import Placed
+from upright_ledger.core.inventory.classification import Placed
+from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.bulk import batches, find_ids, load_rows, next_id, storable
 

@@ -17,7 +17,7 @@ from sqlalchemy import Connection, Engine, func, insert, select, update
 from sqlalchemy.engine import URL
 from sqlalchemy.exc import SQLAlchemyError
 
-from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.errors import InputError, RefusedError, UsageError
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.databases import engine_for, errors_of, has_password, take_turn

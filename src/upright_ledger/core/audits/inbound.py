@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from upright_ledger.core.audits.site import Site
-from upright_ledger.core.evidence import EntryEvidence
+from upright_ledger.core.inventory.evidence import EntryEvidence
 from upright_ledger.core.surveying import FAILING, MOVED, UNREACHABLE
 
 

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from upright_ledger.core.evidence import EntryEvidence
+from upright_ledger.core.inventory.evidence import EntryEvidence
 from upright_ledger.core.surveying import (
     ANSWERED,
     CANONICAL,

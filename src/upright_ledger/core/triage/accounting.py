@@ -10,8 +10,8 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import NamedTuple
 
-from upright_ledger.core.answers import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY, WANTED
-from upright_ledger.core.evidence import BAD_REDIRECT, SOFT_404
+from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY, WANTED
+from upright_ledger.core.inventory.evidence import BAD_REDIRECT, SOFT_404
 from upright_ledger.core.triage.days import is_after
 
 NEW, ANSWERED, DEPLOYED, PROVEN, RECURRING = "new", "answered", "deployed", "proven", "recurring"

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from itertools import pairwise
 
-from upright_ledger.core.folding import FoldingPolicy
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.url.conventions import DOUBTFUL_SESSION
 from upright_ledger.core.url.escapes import canonical_value
 

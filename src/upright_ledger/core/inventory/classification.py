@@ -7,8 +7,8 @@ from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import NamedTuple
 
-from upright_ledger.core import traffic
-from upright_ledger.core.folding import (
+from upright_ledger.core.inventory import noise
+from upright_ledger.core.inventory.normalisation import (
     Folded,
     FoldingPolicy,
     fold,
@@ -78,9 +78,9 @@ class Placer:
         """The place of an address as people and exports write it, and whether it may be a page asset. Raises NotAnAddressError."""
         address = parse_address(text, self.base)
         place = self._place(address, whole=True, dots=has_dot_segments(text.partition("?")[0]))
-        if place.aside or not traffic.asset_class(address.path) or self._is_taken_back(traffic.ASSET, address.path):
+        if place.aside or not noise.asset_class(address.path) or self._is_taken_back(noise.ASSET, address.path):
             return place
-        return place._replace(doubt=traffic.ASSET)
+        return place._replace(doubt=noise.ASSET)
 
     def sent(self, target: str, host: str = "") -> Placed:
         """The place of a request target as a client sent it, nothing mended. Raises NotAnAddressError.
@@ -98,19 +98,19 @@ class Placer:
         """
         if place.aside:
             return place
-        if place.doubt == traffic.ASSET:
-            listed = known.named and not traffic.is_well_known(_path_of(place.spelling))
+        if place.doubt == noise.ASSET:
+            listed = known.named and not noise.is_well_known(_path_of(place.spelling))
             return place._replace(doubt="") if known.elsewhere or listed else place
         if known.named or known.answered:
             return place._replace(doubt="")
-        if place.doubt or known.people or self._is_taken_back(traffic.BOTS_ONLY, _path_of(place.spelling)):
+        if place.doubt or known.people or self._is_taken_back(noise.BOTS_ONLY, _path_of(place.spelling)):
             return place
-        return place._replace(doubt=traffic.BOTS_ONLY)
+        return place._replace(doubt=noise.BOTS_ONLY)
 
     @staticmethod
     def is_asset(place: Placed) -> bool:
         """Whether a place looks like a page asset's, even where these are taken back."""
-        return bool(traffic.asset_class(_path_of(place.spelling)))
+        return bool(noise.asset_class(_path_of(place.spelling)))
 
     def stored(self, spelling: str) -> Placed:
         """The place of a spelling as it was stored, under this policy, with the doubt that a log alone leaves."""
@@ -124,7 +124,7 @@ class Placer:
 
     def _doubted(self, place: Placed) -> Placed:
         path = _path_of(place.spelling)
-        kind = traffic.asset_class(path) or traffic.doubtful_class(path)
+        kind = noise.asset_class(path) or noise.doubtful_class(path)
         return place._replace(doubt=kind) if kind and not self._is_taken_back(kind, path) else place
 
     def owner(self, address: Address, *, sent: bool = False) -> tuple[str, str, str]:
@@ -136,17 +136,17 @@ class Placer:
             address = self.sites.plain(address)
         site = self._site_of.get(address.authority, "")
         if not site:
-            return "", "", traffic.OFF_SITE
+            return "", "", noise.OFF_SITE
         target = address.target
         if guard(target):
-            return site, "", traffic.UNANSWERABLE
-        kind = traffic.set_aside_class(target)
+            return site, "", noise.UNANSWERABLE
+        kind = noise.set_aside_class(target)
         if kind and not self._is_taken_back(kind, address.path):
             return site, "", kind
         key = fold_target(address.path, address.query, self.policy).key
         if len(self._bases[site]) + len(key) > MAX_LENGTH:
-            return site, "", traffic.UNANSWERABLE
-        asset = traffic.asset_class(address.path) if sent else ""
+            return site, "", noise.UNANSWERABLE
+        asset = noise.asset_class(address.path) if sent else ""
         if asset and (site, key) not in self.assets_kept and not self._is_taken_back(asset, address.path):
             return site, "", asset
         return site, key, ""
@@ -186,11 +186,11 @@ class Placer:
         if path != address.path or query != address.query:
             address = Address(address.scheme, address.host, address.port, path, query, address.fragment)
         if not site:
-            return Placed("", address.without_fragment, "", "", "", traffic.OFF_SITE, _NOTHING)
+            return Placed("", address.without_fragment, "", "", "", noise.OFF_SITE, _NOTHING)
         kept = query if whole or not query else self._without_noise(query)
         target = f"{address.path}?{kept}" if kept else address.path
-        aside = traffic.UNANSWERABLE if guard(target) else traffic.set_aside_class(target)
-        if aside and (aside == traffic.UNANSWERABLE or not self._is_taken_back(aside, address.path)):
+        aside = noise.UNANSWERABLE if guard(target) else noise.set_aside_class(target)
+        if aside and (aside == noise.UNANSWERABLE or not self._is_taken_back(aside, address.path)):
             return Placed(site, f"{address.origin}{target}", "", "", "", aside, _NOTHING)
         return self._entry(address, site, f"{address.origin}{target}", dots=dots)
 
@@ -206,7 +206,7 @@ class Placer:
             mends |= {"mobile host"}
         key, variant, legacy_url = self._names(site, folded)
         if max(len(legacy_url), len(spelling)) > MAX_LENGTH:  # escaped as they are in keys, letters are longer
-            return Placed(site, spelling, "", "", "", traffic.UNANSWERABLE, _NOTHING)
+            return Placed(site, spelling, "", "", "", noise.UNANSWERABLE, _NOTHING)
         return Placed(site, spelling, key, variant, legacy_url, "", mends)
 
     def _is_taken_back(self, kind: str, path: str) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from upright_ledger.core.evidence import EntryEvidence
+from upright_ledger.core.inventory.evidence import EntryEvidence
 
 
 def advice(evidence: EntryEvidence, *, has_proposal: bool, has_fallback: bool) -> str:
