@@ -1,4 +1,4 @@
-"""Fits the weights of upright_ledger.core.matching.confidence on made-up site moves, and prints them.
+"""Fits the weights of upright_ledger.core.matching.choice_model on made-up site moves, and prints them.
 
     python benchmarks/fit_matching.py [FIRST_SEED LAST_SEED]
 
@@ -13,8 +13,8 @@ import numpy as np
 from moves import SiteMove, make_move
 from scipy.optimize import minimize
 
-from upright_ledger.core.matching import engine, moves
-from upright_ledger.core.matching.confidence import Choice, soft_max
+from upright_ledger.core.matching import learned_features, scoring
+from upright_ledger.core.matching.choice_model import Choice, soft_max
 
 RISING = {
     "same slug", "slug words", "slug letters", "same title", "title words", "old words found", "new words found", "shared information",
@@ -85,29 +85,29 @@ def fit(cases: list[tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]], name
 def main() -> None:
     first, last = (int(a) for a in sys.argv[1:3]) if len(sys.argv) > 2 else (1000, 1040)
     made = [make_move(seed, 300 + 131 * (seed % 11)) for seed in range(first, last)]
-    looks = [engine.first_look(m.old, m.new, {}) for m in made]
+    looks = [scoring.first_look(m.old, m.new, {}) for m in made]
     truths = [truth_of(m, seen.old, seen.new) for m, (_, seen) in zip(made, looks, strict=True)]
     alone = fit(
         [
-            (seen.old, seen.figures, engine.page_figures(sides, None), y)
+            (seen.old, seen.figures, scoring.page_figures(sides, None), y)
             for (sides, seen), y in zip(looks, truths, strict=True)
         ],
-        engine.FIRST,
+        scoring.FIRST,
     )
     cases = []
     for (sides, seen), y in zip(looks, truths, strict=True):
-        chances = alone.chances(seen.old, seen.figures, engine.page_figures(sides, None))
-        learned, rate = moves.learn(
-            sides, seen, chances, engine.seeds_of(seen, chances, {}, len(sides.old), len(sides.new))
+        chances = alone.chances(seen.old, seen.figures, scoring.page_figures(sides, None))
+        learned, rate = learned_features.learn(
+            sides, seen, chances, scoring.seeds_of(seen, chances, {}, len(sides.old), len(sides.new))
         )
-        cases.append((seen.old, np.hstack([seen.figures, learned]), engine.page_figures(sides, rate), y))
-    taught = fit(cases, engine.SECOND)
-    for name, choice, names in (("FIRST", alone, engine.FIRST), ("SECOND", taught, engine.SECOND)):
+        cases.append((seen.old, np.hstack([seen.figures, learned]), scoring.page_figures(sides, rate), y))
+    taught = fit(cases, scoring.SECOND)
+    for name, choice, names in (("FIRST", alone, scoring.FIRST), ("SECOND", taught, scoring.SECOND)):
         print(f"{name} = Choice(\n    weights=(")
         for value, figure in zip(choice.weights, names, strict=True):
             print(f"        {figure.upper().replace(' ', '_') if figure.endswith(' item') else value},  # {figure}")
         print("    ),\n    none=(")
-        for value, figure in zip(choice.none, engine.PAGE_FIGURES, strict=True):
+        for value, figure in zip(choice.none, scoring.PAGE_FIGURES, strict=True):
             print(f"        {value},  # {figure}")
         print("    ),\n)")
 

@@ -19,7 +19,7 @@ import numpy as np
 from moves import SiteMove, make_move
 
 from upright_ledger.core.matching import MatchPage, propose
-from upright_ledger.core.matching.acceptance import accept_within
+from upright_ledger.core.matching.auto_accept import accept_within
 from upright_ledger.demo.site import make_museum
 
 MAX_ERROR = 0.01

@@ -31,7 +31,7 @@ from counting import (
 from ledgers import fresh_ledger
 from properties import thorough
 from upright_ledger.core.inventory.evidence import status_class
-from upright_ledger.core.triage.days import span_of
+from upright_ledger.core.monitoring.deploy_days import span_of
 from upright_ledger.formats import logtally
 
 

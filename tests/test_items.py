@@ -7,8 +7,8 @@ import sqlite3
 import pytest
 
 from conftest import NEW, OLD, Program
-from upright_ledger.core.correspondences import Correspondence, correspondences
 from upright_ledger.core.matching import MatchPage, propose
+from upright_ledger.core.matching.pattern_moves import Correspondence, correspondences
 from upright_ledger.core.matching.proposals import SPLIT
 
 KINDS = ("pendulum", "escapement", "dial", "spring", "verge", "turret", "lantern", "bracket")

@@ -6,7 +6,7 @@ import pytest
 
 from conftest import NEW, OLD, Program
 from upright_ledger.core.matching import MatchPage, Proposals, propose
-from upright_ledger.core.matching.acceptance import PRUDENCE, Sample, accept_above, accept_within
+from upright_ledger.core.matching.auto_accept import PRUDENCE, Sample, accept_above, accept_within
 from upright_ledger.core.url.language import OTHER, may_match, page_languages
 from upright_ledger.core.url.tokens import path_parts, tokens
 

@@ -10,7 +10,10 @@ from hypothesis import strategies as st
 
 from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY
 from upright_ledger.core.inventory.noise import doubtful_class, set_aside_class
-from upright_ledger.core.triage.accounting import (
+from upright_ledger.core.monitoring.changes import WRONG, Item, body_of, news, subject_of
+from upright_ledger.core.monitoring.damaged_urls import Damage
+from upright_ledger.core.monitoring.deploy_days import is_after, label_of, splits_of
+from upright_ledger.core.monitoring.failure_account import (
     ANSWERED,
     DEPLOYED,
     FAILS_THERE,
@@ -29,12 +32,9 @@ from upright_ledger.core.triage.accounting import (
     account,
     why_again,
 )
-from upright_ledger.core.triage.attribution import Known, came_from, origin_of
-from upright_ledger.core.triage.damage import Damage
-from upright_ledger.core.triage.days import is_after, label_of, splits_of
-from upright_ledger.core.triage.news import WRONG, Item, body_of, news, subject_of
-from upright_ledger.core.triage.priority import Decision, enough, rank
-from upright_ledger.core.triage.retiring import Use, why_kept, window
+from upright_ledger.core.monitoring.priority import Decision, enough, rank
+from upright_ledger.core.monitoring.retirement import Use, why_kept, window
+from upright_ledger.core.monitoring.traffic_origin import Known, came_from, origin_of
 
 LIVE = "2026-05-10T03:00:00Z"
 AT = "http://www.quillhaven.example/a.html"

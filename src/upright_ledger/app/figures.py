@@ -11,8 +11,8 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.triage import Triaged
-from upright_ledger.core.triage.accounting import NEW, RECURRING
-from upright_ledger.core.triage.days import YEARS, span_of
+from upright_ledger.core.monitoring.deploy_days import YEARS, span_of
+from upright_ledger.core.monitoring.failure_account import NEW, RECURRING
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.outputs import write_output
 from upright_ledger.ledger.store import now

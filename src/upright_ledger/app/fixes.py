@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from upright_ledger.core.inventory.answer import IGNORE, OPEN
-from upright_ledger.core.triage.accounting import Fix
+from upright_ledger.core.monitoring.failure_account import Fix
 from upright_ledger.ledger.answers import TEMPLATE
 from upright_ledger.ledger.builds import live_builds
 from upright_ledger.ledger.entries import Entry

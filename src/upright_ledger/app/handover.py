@@ -11,7 +11,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.delivery import RULE_LIST, Change, answers_in_words, changes, digest_in, read_list
 from upright_ledger.app.deployed import answers_of, compared_urls, deployed_rules, is_rule_file
 from upright_ledger.app.results import Results
-from upright_ledger.core.triage.days import YEARS, to_the_minute
+from upright_ledger.core.monitoring.deploy_days import YEARS, to_the_minute
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.builds import changed_since, list_builds, live_builds, mark_build

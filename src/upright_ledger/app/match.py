@@ -7,11 +7,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.correspondences import Correspondence, correspondences
 from upright_ledger.core.inventory.answer import KEEP, MOVE, OPEN, EntryAnswer, usual
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.matching import MatchPage, Proposal, Proposals, propose
-from upright_ledger.core.matching.acceptance import Acceptance, Sample, accept_above, accept_within
+from upright_ledger.core.matching.auto_accept import Acceptance, Sample, accept_above, accept_within
+from upright_ledger.core.matching.pattern_moves import Correspondence, correspondences
 from upright_ledger.core.url.address import Address, NotAnAddressError, address_of, canonical_path, parse_address
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.language import page_languages

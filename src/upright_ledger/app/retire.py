@@ -10,10 +10,10 @@ from typing import Any
 from upright_ledger.app.book import Book
 from upright_ledger.app.fixes import load_fixes
 from upright_ledger.core.inventory.answer import IGNORE, usual
+from upright_ledger.core.monitoring.deploy_days import is_after, span_of
+from upright_ledger.core.monitoring.failure_account import Told
+from upright_ledger.core.monitoring.retirement import Use, why_kept, window
 from upright_ledger.core.template_rules import TemplateRule
-from upright_ledger.core.triage.accounting import Told
-from upright_ledger.core.triage.days import is_after, span_of
-from upright_ledger.core.triage.retiring import Use, why_kept, window
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.answers import TEMPLATE, of_person, post_answers
 from upright_ledger.ledger.entries import Entry

@@ -19,7 +19,7 @@ from upright_ledger.core.inventory.evidence import (
     Figure,
     added_up,
 )
-from upright_ledger.core.triage.attribution import BY_CAMPAIGN
+from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
 from upright_ledger.core.url.redaction import Secrets
 from upright_ledger.errors import UprightError

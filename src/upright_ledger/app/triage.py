@@ -13,7 +13,9 @@ from upright_ledger.app.fixes import load_fixes
 from upright_ledger.core.inventory.answer import OPEN, WANTED
 from upright_ledger.core.inventory.normalisation import declared_paths, fold
 from upright_ledger.core.inventory.url_patterns import templates
-from upright_ledger.core.triage.accounting import (
+from upright_ledger.core.monitoring.damaged_urls import Damage, Mended
+from upright_ledger.core.monitoring.deploy_days import is_after, span_of
+from upright_ledger.core.monitoring.failure_account import (
     NEW,
     RECURRING,
     SOFT,
@@ -25,10 +27,8 @@ from upright_ledger.core.triage.accounting import (
     account,
     why_again,
 )
-from upright_ledger.core.triage.attribution import INTERNAL, Came, Known, came_from
-from upright_ledger.core.triage.damage import Damage, Mended
-from upright_ledger.core.triage.days import is_after, span_of
-from upright_ledger.core.triage.priority import ENTRY, FAMILY, Decision, enough, rank
+from upright_ledger.core.monitoring.priority import ENTRY, FAMILY, Decision, enough, rank
+from upright_ledger.core.monitoring.traffic_origin import INTERNAL, Came, Known, came_from
 from upright_ledger.core.url.address import address_of, canonical_path, parse_address
 from upright_ledger.ledger.answers import TEMPLATE
 from upright_ledger.ledger.blocks import load_traces

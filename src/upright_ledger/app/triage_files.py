@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from upright_ledger.app.triage import Triaged
-from upright_ledger.core.triage.accounting import ANSWERED, DEPLOYED, NEW, PROVEN, RECURRING
+from upright_ledger.core.monitoring.failure_account import ANSWERED, DEPLOYED, NEW, PROVEN, RECURRING
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.outputs import write_output
 from upright_ledger.formats.workbooks import Sheet, workbook_bytes

@@ -17,9 +17,9 @@ from upright_ledger.app.requests import Requests
 from upright_ledger.app.results import Results
 from upright_ledger.app.triage import Failing, Triaged, triage
 from upright_ledger.core.inventory.answer import IGNORE, OPEN, WANTED
-from upright_ledger.core.triage.accounting import RECURRING
-from upright_ledger.core.triage.attribution import DIRECT
-from upright_ledger.core.triage.news import WRONG, Item, News, body_of, news, subject_of
+from upright_ledger.core.monitoring.changes import WRONG, Item, News, body_of, news, subject_of
+from upright_ledger.core.monitoring.failure_account import RECURRING
+from upright_ledger.core.monitoring.traffic_origin import DIRECT
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import InputError, UprightError
 from upright_ledger.formats.outputs import write_output

@@ -14,7 +14,7 @@ from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option, paths_argument, read_options, reading_options, sheet_option
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core.inventory import noise
-from upright_ledger.core.triage.days import is_day
+from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.rules_read import Surroundings
 

@@ -11,7 +11,7 @@ from upright_ledger.app.handover import Drift, behind, builds, drift, mark
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.core.triage.days import to_the_minute
+from upright_ledger.core.monitoring.deploy_days import to_the_minute
 from upright_ledger.errors import UsageError
 
 SHOWN = 12

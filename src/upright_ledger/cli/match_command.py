@@ -11,7 +11,7 @@ from upright_ledger.app.match import MAX_ERROR, Matched, match
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.core.matching.acceptance import Acceptance
+from upright_ledger.core.matching.auto_accept import Acceptance
 from upright_ledger.errors import UsageError
 
 SHOWN = 8

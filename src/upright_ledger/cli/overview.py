@@ -8,7 +8,7 @@ from pathlib import Path
 from upright_ledger.app.opening import overview
 from upright_ledger.cli import show
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.core.triage.days import to_the_minute
+from upright_ledger.core.monitoring.deploy_days import to_the_minute
 from upright_ledger.ledger.settings import FILE_NAME
 
 

@@ -12,7 +12,7 @@ from upright_ledger.cli import show
 from upright_ledger.cli.common import ON_SCREEN, force_option, hops_option, json_option, out_option
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.results import show_results, write_results
-from upright_ledger.core.triage.days import to_the_minute
+from upright_ledger.core.monitoring.deploy_days import to_the_minute
 
 
 @click.command("runs")

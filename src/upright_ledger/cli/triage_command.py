@@ -21,9 +21,9 @@ from upright_ledger.cli import show
 from upright_ledger.cli.asking import LOGIN, POLITE_RATE, read_place
 from upright_ledger.cli.common import FILE, force_option, json_option, read_options, reading_options
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.core.triage.accounting import NEW, RECURRING
-from upright_ledger.core.triage.days import to_the_minute
-from upright_ledger.core.triage.news import MENDED, body_of
+from upright_ledger.core.monitoring.changes import MENDED, body_of
+from upright_ledger.core.monitoring.deploy_days import to_the_minute
+from upright_ledger.core.monitoring.failure_account import NEW, RECURRING
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.web.exchange import Manner, is_local

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 from pathlib import Path
 
-from upright_ledger.core.triage.accounting import (
+from upright_ledger.core.monitoring.failure_account import (
     ANSWERED,
     DEPLOYED,
     FAILS_THERE,

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from upright_ledger.core.triage.days import Split, label_of, span_of, splits_of
+from upright_ledger.core.monitoring.deploy_days import Split, label_of, span_of, splits_of
 from upright_ledger.formats import loglines
 from upright_ledger.formats.loglines import COMBINED, JSON_LINES, W3C, LogLine, NotALineError, Parser, without_visitor
 from upright_ledger.formats.logscan import COMBINED_QUOTES, DIGEST, Buffers, Columns, Lines, Scanner, line_blocks

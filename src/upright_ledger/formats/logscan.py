@@ -19,7 +19,7 @@ import numpy as np
 import numpy.typing as npt
 from xxhash import xxh3_64_intdigest
 
-from upright_ledger.core.triage.days import Split, label_of, split_days
+from upright_ledger.core.monitoring.deploy_days import Split, label_of, split_days
 from upright_ledger.formats.reading import MAX_LINE
 
 Bytes = npt.NDArray[np.uint8]
@@ -338,7 +338,7 @@ def _days(data: Bytes, opened: Places) -> Any:
 
 
 def _taken_apart(days: Any, data: Bytes, opened: Places, splits: Sequence[Split]) -> Any:
-    """Days with labels in the place of those on which a build went live (see core.triage.days)."""
+    """Days with labels in the place of those on which a build went live (see core.monitoring.deploy_days)."""
     import pyarrow as pa
 
     texts: list[str] = days.dictionary.to_pylist()

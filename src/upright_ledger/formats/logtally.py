@@ -14,8 +14,8 @@ import numpy.typing as npt
 from upright_ledger.core.inventory.evidence import BOTS, HITS, PEOPLE, Figure, status_class
 from upright_ledger.core.inventory.noise import COUNTED_BEFORE, NOT_A_PAGE_REQUEST, is_declared_bot
 from upright_ledger.core.inventory.normalisation import TRACKING_PARAMETER
-from upright_ledger.core.triage.attribution import BY_CAMPAIGN
-from upright_ledger.core.triage.days import is_day
+from upright_ledger.core.monitoring.deploy_days import is_day
+from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.formats.loglines import MONTHS, host_name, unescape
 from upright_ledger.formats.logscan import Columns, sign_of
 from upright_ledger.formats.records import Aside, Item, LogLines, Record, Reject

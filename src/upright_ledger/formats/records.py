@@ -56,7 +56,7 @@ class Reject:
 
 @dataclass(frozen=True, slots=True)
 class Aside:
-    """Lines that are understood and are no old URL of interest; `kind` is a class of core.traffic."""
+    """Lines that are understood and are no old URL of interest; `kind` is a class of core.inventory.noise."""
 
     line: int
     kind: str

@@ -27,7 +27,7 @@ from upright_ledger.core.inventory.evidence import (
     value,
 )
 from upright_ledger.core.inventory.normalisation import has_path_session
-from upright_ledger.core.triage.attribution import BY_CAMPAIGN
+from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.core.url.address import address_of
 from upright_ledger.core.url.escapes import as_utf8
 from upright_ledger.core.url.redaction import MASK, has_masked_segment

@@ -11,7 +11,7 @@ from sqlalchemy import Connection, func, select
 
 from upright_ledger.core.inventory.evidence import BOTS, CLICKS, HITS, VISITS, days_in
 from upright_ledger.core.inventory.noise import SCANNERS
-from upright_ledger.core.triage.accounting import FAILING, Told
+from upright_ledger.core.monitoring.failure_account import FAILING, Told
 from upright_ledger.ledger import schema
 
 _ASKED = (HITS, VISITS, CLICKS)
@@ -32,7 +32,7 @@ def failing_entries(connection: Connection, live_day: str = "") -> set[int]:
 
 
 def told_of(connection: Connection, entries: set[int]) -> dict[int, list[Told]]:
-    """Entry → what sources that count say of its requests, in logs and in lists of errors, day by day (labels, see core.triage.days); a figure without days stands at the end of
+    """Entry → what sources that count say of its requests, in logs and in lists of errors, day by day (labels, see core.monitoring.deploy_days); a figure without days stands at the end of
     its source's period."""
     p, v, s = schema.spellings, schema.evidence, schema.sources
     query = (

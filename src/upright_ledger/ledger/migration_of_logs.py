@@ -10,7 +10,7 @@ from sqlalchemy import Connection, insert, inspect, select, text, update
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.evidence import days_in
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold_target
-from upright_ledger.core.triage.days import is_day
+from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.bulk import load_rows, next_id
 

@@ -52,7 +52,7 @@ class FoldingPolicy:
     case: "fold" (A-Z equal a-z in paths) or "exact". Parameter names and values are always exact.
     significant: folded path, or a pattern with *, → names of the parameters that choose the page there. A path
     that is not listed keeps every parameter that is not tracking, session or a view.
-    take_back: classes of `core.traffic`, or path patterns with *, that are entries all the same. secret, no_secret: parameters that are masked besides
+    take_back: classes of `core.inventory.noise`, or path patterns with *, that are entries all the same. secret, no_secret: parameters that are masked besides
     those that `core.url.redaction` knows, and those that never are. version: of the folding rules themselves.
     """
 

@@ -4,7 +4,7 @@
 have in common, `moves` learns from the plain cases how places moved, and `confidence` turns all of it into chances.
 """
 
-from upright_ledger.core.matching.pages import MatchPage
+from upright_ledger.core.matching.page_vectors import MatchPage
 from upright_ledger.core.matching.proposals import Proposal, Proposals, propose
 
 __all__ = ["MatchPage", "Proposal", "Proposals", "propose"]

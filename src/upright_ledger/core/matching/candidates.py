@@ -7,8 +7,8 @@ from collections import defaultdict
 import numpy as np
 import numpy.typing as npt
 
-from upright_ledger.core.matching.pages import Floats, Side, Sides
-from upright_ledger.core.matching.products import Indices, Matrix, as_rows, best_of_product, normed
+from upright_ledger.core.matching.page_vectors import Floats, Side, Sides
+from upright_ledger.core.matching.sparse import Indices, Matrix, as_rows, best_of_product, normed
 
 PER_PAGE = 16
 _PER_TEXT = 6

@@ -9,9 +9,9 @@ from urllib.parse import unquote
 
 import numpy as np
 
-from upright_ledger.core.matching import engine, moves
-from upright_ledger.core.matching.engine import Weighed, weigh
-from upright_ledger.core.matching.pages import MatchPage, Reading
+from upright_ledger.core.matching import learned_features, scoring
+from upright_ledger.core.matching.page_vectors import MatchPage, Reading
+from upright_ledger.core.matching.scoring import Weighed, weigh
 from upright_ledger.core.url.tokens import as_written
 
 MOST = 3
@@ -125,8 +125,8 @@ def _weight(weighed: Weighed, words: set[str]) -> float:
 
 
 def _reasons(weighed: Weighed, pages: Sequence[MatchPage], k: int, best: list[int]) -> tuple[str, ...]:
-    figures = dict(zip(engine.FIRST, weighed.seen.figures[k].tolist(), strict=True))
-    learned = dict(zip(moves.FEATURES, weighed.learned[k].tolist(), strict=True))
+    figures = dict(zip(scoring.FIRST, weighed.seen.figures[k].tolist(), strict=True))
+    learned = dict(zip(learned_features.FEATURES, weighed.learned[k].tolist(), strict=True))
     old = weighed.sides.old.readings[int(weighed.seen.old[k])]
     page, new = pages[int(weighed.seen.new[k])], weighed.sides.new.readings[int(weighed.seen.new[k])]
     said = []

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from rapidfuzz.distance import DamerauLevenshtein, JaroWinkler
 
-from upright_ledger.core.matching.products import as_rows, best_of_product, normed
+from upright_ledger.core.matching.sparse import as_rows, best_of_product, normed
 
 _SHORTEST, _LONGEST = 4, 40  # letters
 _TRIED = 4

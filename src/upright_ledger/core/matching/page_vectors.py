@@ -12,8 +12,8 @@ import numpy as np
 import numpy.typing as npt
 from scipy import sparse
 
-from upright_ledger.core.matching.products import Matrix
-from upright_ledger.core.matching.spelling import near_spellings
+from upright_ledger.core.matching.fuzzy_words import near_spellings
+from upright_ledger.core.matching.sparse import Matrix
 from upright_ledger.core.url.tokens import is_year, path_parts, tokens
 
 Floats = npt.NDArray[np.float64]

@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY, WANTED
 from upright_ledger.core.inventory.evidence import BAD_REDIRECT, SOFT_404
-from upright_ledger.core.triage.days import is_after
+from upright_ledger.core.monitoring.deploy_days import is_after
 
 NEW, ANSWERED, DEPLOYED, PROVEN, RECURRING = "new", "answered", "deployed", "proven", "recurring"
 STATES = (RECURRING, NEW, ANSWERED, DEPLOYED, PROVEN)
@@ -30,7 +30,7 @@ _LEAVES = frozenset([MOVE, TEMPORARY, GONE])
 
 
 class Told(NamedTuple):
-    """What a log says of one spelling on one day, by its label. status_class: see core.evidence; people: not bots."""
+    """What a log says of one spelling on one day, by its label. status_class: see core.inventory.evidence; people: not bots."""
 
     spelling: str
     day: str
@@ -41,7 +41,7 @@ class Told(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Fix:
-    """An answer and its times, ISO 8601 in UTC; empty where it has none. kind: as in core.answers. live: since when a server runs a build with it."""
+    """An answer and its times, ISO 8601 in UTC; empty where it has none. kind: as in core.inventory.answer. live: since when a server runs a build with it."""
 
     kind: str = OPEN
     answered: str = ""

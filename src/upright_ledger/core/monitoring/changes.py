@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from upright_ledger.core.triage.accounting import NEW, PROVEN, RECURRING
+from upright_ledger.core.monitoring.failure_account import NEW, PROVEN, RECURRING
 
 NEWLY, AGAIN, MORE, WRONGLY, MENDED = (
     "fails newly", "fails again", "fails much more", "answers wrongly", "is mended",

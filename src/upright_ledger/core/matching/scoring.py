@@ -8,17 +8,17 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from upright_ledger.core.matching import confidence, likeness, moves
+from upright_ledger.core.matching import choice_model, learned_features, pair_features
 from upright_ledger.core.matching.candidates import candidates
-from upright_ledger.core.matching.likeness import Likeness, look_at
-from upright_ledger.core.matching.pages import Floats, MatchPage, Sides, read_sides
-from upright_ledger.core.matching.products import Indices
+from upright_ledger.core.matching.page_vectors import Floats, MatchPage, Sides, read_sides
+from upright_ledger.core.matching.pair_features import Likeness, look_at
+from upright_ledger.core.matching.sparse import Indices
 from upright_ledger.core.url.language import OTHER, may_match
 
 SEED_CHANCE = 0.7
 
 PAGE_FIGURES = ("always", "words known", "share of its place that is found")
-FIRST, SECOND = likeness.FEATURES, likeness.FEATURES + moves.FEATURES
+FIRST, SECOND = pair_features.FEATURES, pair_features.FEATURES + learned_features.FEATURES
 
 
 @dataclass(slots=True)
@@ -70,11 +70,11 @@ def seeds_of(seen: Likeness, chances: Floats, taught: dict[int, int], olds: int,
 def weigh(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: dict[int, int]) -> Weighed:
     """Weigh every old page against the new ones: once by itself, then with what the plain cases teach."""
     sides, seen = first_look(old, new, taught)
-    chances = confidence.FIRST.chances(seen.old, seen.figures, page_figures(sides, None))
+    chances = choice_model.FIRST.chances(seen.old, seen.figures, page_figures(sides, None))
     seeds = seeds_of(seen, chances, taught, len(old), len(new))
-    learned, rate = moves.learn(sides, seen, chances, seeds)
+    learned, rate = learned_features.learn(sides, seen, chances, seeds)
     figures = np.hstack([seen.figures, learned])
-    return Weighed(sides, seen, learned, confidence.SECOND.chances(seen.old, figures, page_figures(sides, rate)))
+    return Weighed(sides, seen, learned, choice_model.SECOND.chances(seen.old, figures, page_figures(sides, rate)))
 
 
 def _same_language(old: Sequence[MatchPage], new: Sequence[MatchPage], i: Indices, j: Indices) -> npt.NDArray[np.bool_]:

@@ -8,8 +8,8 @@ import numpy as np
 import numpy.typing as npt
 from rapidfuzz import fuzz, process
 
-from upright_ledger.core.matching.pages import Floats, Side, Sides
-from upright_ledger.core.matching.products import Indices, Matrix
+from upright_ledger.core.matching.page_vectors import Floats, Side, Sides
+from upright_ledger.core.matching.sparse import Indices, Matrix
 
 _CHUNK = 200_000  # pairs
 _INNER = 0.5

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from upright_ledger.core.matching.pages import Floats
-from upright_ledger.core.matching.products import Indices
+from upright_ledger.core.matching.page_vectors import Floats
+from upright_ledger.core.matching.sparse import Indices
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +68,7 @@ FIRST = Choice(
         0.0,  # share of its place that is found
     ),
 )
-"""Of a page by itself: what engine.FIRST names."""
+"""Of a page by itself: what scoring.FIRST names."""
 
 SECOND = Choice(
     weights=(
@@ -109,4 +109,4 @@ SECOND = Choice(
         3.166,  # share of its place that is found
     ),
 )
-"""With what the plain cases teach: what engine.SECOND names."""
+"""With what the plain cases teach: what scoring.SECOND names."""

@@ -1,0 +1,1 @@
+"""What fails after a launch, why, and what became of what was answered."""
