@@ -10,16 +10,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upright_ledger.app.survey_files import replacements
-from upright_ledger.core.audits.forms import form_table, forms
-from upright_ledger.core.audits.gate import is_staging
-from upright_ledger.core.audits.old_links import old_links
-from upright_ledger.core.audits.pages import doubles
-from upright_ledger.core.audits.renamings import KnownPage, compare
-from upright_ledger.core.audits.site import LinkToMend, Site, Wanted, severity
+from upright_ledger.core.crawl.audits.launch_gate import is_staging
+from upright_ledger.core.crawl.audits.moved_pages import KnownPage, compare
+from upright_ledger.core.crawl.audits.old_links import old_links
+from upright_ledger.core.crawl.audits.pages import doubles
+from upright_ledger.core.crawl.audits.site_index import LinkToMend, Site, Wanted, severity
+from upright_ledger.core.crawl.audits.url_consistency import form_table, forms
+from upright_ledger.core.crawl.frontier import Frontier, Limits
+from upright_ledger.core.crawl.link_rewriting import replace_in
+from upright_ledger.core.crawl.observation import CANONICAL, PAGE_LINK, SITEMAP_LINE, Facts, Link, Seen
 from upright_ledger.core.inventory.evidence import EntryEvidence
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.replacing import replace_in
-from upright_ledger.core.surveying import CANONICAL, PAGE_LINK, SITEMAP_LINE, Facts, Frontier, Limits, Link, Seen
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.formats.page_facts import read_facts
 

@@ -10,15 +10,15 @@ from typing import Any
 from upright_ledger.app.book import Book
 from upright_ledger.app.renaming import renamed_dict
 from upright_ledger.app.survey import NEW
-from upright_ledger.core.audits.audit import audit
-from upright_ledger.core.audits.forms import PARTS, FormRow, form_table
-from upright_ledger.core.audits.inbound import InboundRow, broken_inbound
-from upright_ledger.core.audits.renamings import Renamed, compare_surveys
-from upright_ledger.core.audits.site import Fault, LinkToMend, OutcomeRow, Site, Wanted, outcomes
+from upright_ledger.core.crawl.audits.all_audits import audit
+from upright_ledger.core.crawl.audits.broken_inbound import InboundRow, broken_inbound
+from upright_ledger.core.crawl.audits.moved_pages import Renamed, compare_surveys
+from upright_ledger.core.crawl.audits.site_index import Fault, LinkToMend, OutcomeRow, Site, Wanted, outcomes
+from upright_ledger.core.crawl.audits.url_consistency import PARTS, FormRow, form_table
+from upright_ledger.core.crawl.observation import NOT_ASKED, OUTCOMES
 from upright_ledger.core.inventory.evidence import EntryEvidence
 from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.inventory.url_patterns import templates
-from upright_ledger.core.surveying import NOT_ASKED, OUTCOMES
 from upright_ledger.core.url.address import address_of, split_text
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.runs import SURVEY, Run, find_run

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from upright_ledger.app.apart import Apart, Few, Put, is_ending
 from upright_ledger.app.page_reading import page_reader
-from upright_ledger.core.surveying import Limits, Seen
+from upright_ledger.core.crawl.frontier import Limits
+from upright_ledger.core.crawl.observation import Seen
 from upright_ledger.web.client import Place
 from upright_ledger.web.crawler import Start, crawl
 from upright_ledger.web.exchange import Manner

@@ -12,7 +12,7 @@ from contextlib import contextmanager
 from itertools import count
 
 from upright_ledger.app.apart import Apart, Put, WorkerDiedError
-from upright_ledger.core.surveying import Facts
+from upright_ledger.core.crawl.observation import Facts
 from upright_ledger.formats.page_facts import read_facts
 from upright_ledger.web.crawler import Read, Reader
 

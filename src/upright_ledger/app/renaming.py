@@ -10,7 +10,7 @@ from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.gather import gather
-from upright_ledger.core.audits.renamings import CONFIDENCE, LED, Renamed, Renaming
+from upright_ledger.core.crawl.audits.moved_pages import CONFIDENCE, LED, Renamed, Renaming
 from upright_ledger.core.inventory.answer import KEEP, OPEN
 from upright_ledger.core.url.address import address_of
 from upright_ledger.formats.leftovers import temporary_folder

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
-from upright_ledger.core.audits.site import Site
-from upright_ledger.core.replacing import replace_in
-from upright_ledger.core.surveying import MOVED
+from upright_ledger.core.crawl.audits.site_index import Site
+from upright_ledger.core.crawl.link_rewriting import replace_in
+from upright_ledger.core.crawl.observation import MOVED
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.writing import write_whole
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from upright_ledger.app.renaming import Proposed, propose_renamings
 from upright_ledger.app.stock import Stocked, stock
-from upright_ledger.core.audits.renamings import KnownPage, Renamed, compare
+from upright_ledger.core.crawl.audits.moved_pages import KnownPage, Renamed, compare
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.stock import Destination, find_stocked, load_list
 from upright_ledger.ledger.store import Ledger

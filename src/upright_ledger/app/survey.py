@@ -14,8 +14,9 @@ from upright_ledger.app.gather import gather
 from upright_ledger.app.page_reading import unpacked
 from upright_ledger.app.requests import own_requests
 from upright_ledger.app.stock import stock
-from upright_ledger.core.audits.site import Site
-from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED, OUTCOMES, REFUSED, UNREAD, Limits, Seen
+from upright_ledger.core.crawl.audits.site_index import Site
+from upright_ledger.core.crawl.frontier import UNREAD, Limits
+from upright_ledger.core.crawl.observation import ANSWERED, FAILING, MOVED, OUTCOMES, REFUSED, Seen
 from upright_ledger.core.url.address import Address, address_of, parse_address
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.formats.leftovers import temporary_folder

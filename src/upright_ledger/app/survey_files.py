@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.auditing import Audited
-from upright_ledger.core.audits.inbound import InboundRow
-from upright_ledger.core.audits.site import LinkToMend
+from upright_ledger.core.crawl.audits.broken_inbound import InboundRow
+from upright_ledger.core.crawl.audits.site_index import LinkToMend
 from upright_ledger.core.url.address import split_text
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.outputs import write_output

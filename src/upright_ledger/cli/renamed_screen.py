@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from upright_ledger.app.renaming import Proposed
 from upright_ledger.cli import show
-from upright_ledger.core.audits.renamings import ASTRAY, GONE, Renamed
+from upright_ledger.core.crawl.audits.moved_pages import ASTRAY, GONE, Renamed
 
 SHOWN = 12
 

@@ -22,8 +22,9 @@ from upright_ledger.cli.common import FILE, force_option, json_option
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.renamed_screen import show_renamed
 from upright_ledger.cli.survey_screen import show_mended, show_rows, show_survey
-from upright_ledger.core.audits.site import ERROR
-from upright_ledger.core.surveying import NOT_ASKED, Limits
+from upright_ledger.core.crawl.audits.site_index import ERROR
+from upright_ledger.core.crawl.frontier import Limits
+from upright_ledger.core.crawl.observation import NOT_ASKED
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.settings import SurveySettings
@@ -240,7 +241,7 @@ def _crawl(
     as_json: bool,
 ) -> tuple[str, Any, str]:
     """Run a survey; its number, what is kept of it for the audits, and what it did in words."""
-    from upright_ledger.core.audits.server import probes
+    from upright_ledger.core.crawl.audits.server_setup import probes
     from upright_ledger.web.client import Place
     from upright_ledger.web.crawler import PAGE_BYTES, Start
 

@@ -9,10 +9,10 @@ from pathlib import Path
 from upright_ledger.app.auditing import Audited
 from upright_ledger.app.replacing import DIFF, Mended
 from upright_ledger.cli import show
-from upright_ledger.core.audits.forms import PARTS
-from upright_ledger.core.audits.gate import GATE
-from upright_ledger.core.audits.site import ERROR, NOTE, Fault
-from upright_ledger.core.surveying import ANSWERED, OUTCOMES
+from upright_ledger.core.crawl.audits.launch_gate import GATE
+from upright_ledger.core.crawl.audits.site_index import ERROR, NOTE, Fault
+from upright_ledger.core.crawl.audits.url_consistency import PARTS
+from upright_ledger.core.crawl.observation import ANSWERED, OUTCOMES
 
 SHOWN = 12
 _EACH = 3

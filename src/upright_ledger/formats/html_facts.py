@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
-from upright_ledger.core.surveying import CANONICAL, HEAD, HREFLANG, PAGE_LINK, RESOURCE, TEXT, Facts, Link
+from upright_ledger.core.crawl.observation import CANONICAL, HEAD, HREFLANG, PAGE_LINK, RESOURCE, TEXT, Facts, Link
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.formats.pages import CHROME, page_text, parse_page, within
 

@@ -7,7 +7,7 @@ import re
 import zlib
 from collections.abc import Iterable, Iterator
 
-from upright_ledger.core.surveying import PAGE_LINK, RESOURCE, SITEMAP_LINE, Facts, Link
+from upright_ledger.core.crawl.observation import PAGE_LINK, RESOURCE, SITEMAP_LINE, Facts, Link
 from upright_ledger.formats.html_facts import absolute, css_addresses, html_facts
 
 _PDF_URI = re.compile(rb"/URI\s*\(((?:[^()\\]|\\.){1,2000})\)")

@@ -10,23 +10,9 @@ from typing import NamedTuple, Protocol
 
 from protego import Protego
 
-from upright_ledger.core.audits.server import probes_of
-from upright_ledger.core.surveying import (
-    ANSWERED,
-    BOOKS,
-    EXTERNAL,
-    HREFLANG,
-    OFF_SITE,
-    PROBE,
-    RESOURCE,
-    ROBOTS,
-    SITEMAP_LINE,
-    UNREAD,
-    USUAL,
-    Frontier,
-    Limits,
-    Seen,
-)
+from upright_ledger.core.crawl.audits.server_setup import probes_of
+from upright_ledger.core.crawl.frontier import BOOKS, EXTERNAL, OFF_SITE, PROBE, ROBOTS, UNREAD, USUAL, Frontier, Limits
+from upright_ledger.core.crawl.observation import ANSWERED, HREFLANG, RESOURCE, SITEMAP_LINE, Seen
 from upright_ledger.core.url.address import Address, address_of, parse_address, split_text
 from upright_ledger.web.client import Place, leads_to, resolve
 from upright_ledger.web.exchange import Exchange, Manner, Request

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection, Iterator
 
-from upright_ledger.core.audits.site import Fault, Site, Wanted, severity
-from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED
+from upright_ledger.core.crawl.audits.site_index import Fault, Site, Wanted, severity
+from upright_ledger.core.crawl.observation import ANSWERED, FAILING, MOVED
 from upright_ledger.core.url.destination import slash_twin
 
 LANGUAGES, CANONICALS, DOUBLES = "languages", "canonical addresses", "doubles"

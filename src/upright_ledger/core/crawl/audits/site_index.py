@@ -11,20 +11,18 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from upright_ledger.core.inventory.evidence import EntryEvidence
-from upright_ledger.core.surveying import (
+from upright_ledger.core.crawl.frontier import EXTERNAL, PROBE, USUAL
+from upright_ledger.core.crawl.observation import (
     ANSWERED,
     CANONICAL,
-    EXTERNAL,
     FAILING,
     HREFLANG,
     MOVED,
-    PROBE,
     RESOURCE,
     SITEMAP_LINE,
-    USUAL,
     Seen,
 )
+from upright_ledger.core.inventory.evidence import EntryEvidence
 from upright_ledger.core.url.address import split_text
 from upright_ledger.core.url.conventions import INDEX_FILES
 

@@ -6,8 +6,8 @@ from collections import defaultdict
 from collections.abc import Callable, Mapping
 from typing import NamedTuple
 
-from upright_ledger.core.audits.site import Site
-from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED
+from upright_ledger.core.crawl.audits.site_index import Site
+from upright_ledger.core.crawl.observation import ANSWERED, FAILING, MOVED
 
 _LEAST_TEXT = 120  # letters; shorter texts tell no pages apart
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from upright_ledger.core.audits.site import WARNING, Fault, Site, Wanted, as_rows, severity
-from upright_ledger.core.surveying import ANSWERED, MOVED, NOT_ASKED
+from upright_ledger.core.crawl.audits.site_index import WARNING, Fault, Site, Wanted, as_rows, severity
+from upright_ledger.core.crawl.observation import ANSWERED, MOVED, NOT_ASKED
 
 SITEMAP = "sitemap"
 

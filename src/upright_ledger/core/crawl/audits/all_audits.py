@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from upright_ledger.core.audits.forms import FormRow, forms
-from upright_ledger.core.audits.gate import GATE, gate
-from upright_ledger.core.audits.old_links import old_links
-from upright_ledger.core.audits.pages import canonicals, doubles, languages
-from upright_ledger.core.audits.server import server
-from upright_ledger.core.audits.site import ERROR, NOTE, WARNING, Fault, Site, Wanted
-from upright_ledger.core.audits.sitemap import sitemap
+from upright_ledger.core.crawl.audits.launch_gate import GATE, gate
+from upright_ledger.core.crawl.audits.old_links import old_links
+from upright_ledger.core.crawl.audits.pages import canonicals, doubles, languages
+from upright_ledger.core.crawl.audits.server_setup import server
+from upright_ledger.core.crawl.audits.site_index import ERROR, NOTE, WARNING, Fault, Site, Wanted
+from upright_ledger.core.crawl.audits.sitemap import sitemap
+from upright_ledger.core.crawl.audits.url_consistency import FormRow, forms
 
 
 def audit(site: Site, wanted: Wanted, table: list[FormRow]) -> list[Fault]:

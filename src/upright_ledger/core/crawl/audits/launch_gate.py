@@ -4,8 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 
-from upright_ledger.core.audits.site import ERROR, NOTE, Fault, Line, Site, Wanted, as_rows, by_host, severity
-from upright_ledger.core.surveying import REFUSED, ROBOTS, UNREAD
+from upright_ledger.core.crawl.audits.site_index import (
+    ERROR,
+    NOTE,
+    Fault,
+    Line,
+    Site,
+    Wanted,
+    as_rows,
+    by_host,
+    severity,
+)
+from upright_ledger.core.crawl.frontier import ROBOTS, UNREAD
+from upright_ledger.core.crawl.observation import REFUSED
 from upright_ledger.core.url.address import parse_address, split_text
 
 GATE = "launch gate"

@@ -7,9 +7,9 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
-from upright_ledger.core.audits.site import Fault, Site, Wanted, severity
-from upright_ledger.core.audits.sitemap import is_sitemap
-from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED
+from upright_ledger.core.crawl.audits.site_index import Fault, Site, Wanted, severity
+from upright_ledger.core.crawl.audits.sitemap import is_sitemap
+from upright_ledger.core.crawl.observation import ANSWERED, FAILING, MOVED
 from upright_ledger.core.url.address import names_file, parse_address, split_text
 
 FORMS = "forms"

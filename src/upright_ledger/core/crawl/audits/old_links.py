@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from upright_ledger.core.audits.site import ERROR, WARNING, Fault, Site, Wanted
+from upright_ledger.core.crawl.audits.site_index import ERROR, WARNING, Fault, Site, Wanted
 
 OLD_LINKS = "links to the old site"
 _MANY = 0.01  # of the pages

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import NamedTuple
 
-from upright_ledger.core.audits.site import Site
+from upright_ledger.core.crawl.audits.site_index import Site
+from upright_ledger.core.crawl.observation import FAILING, MOVED, UNREACHABLE
 from upright_ledger.core.inventory.evidence import EntryEvidence
-from upright_ledger.core.surveying import FAILING, MOVED, UNREACHABLE
 
 
 class InboundRow(NamedTuple):

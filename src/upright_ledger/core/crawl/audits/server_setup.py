@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from upright_ledger.core.audits.site import ERROR, WARNING, Fault, Line, Site, Wanted, as_rows, severity
-from upright_ledger.core.surveying import ANSWERED, FAILING, MOVED, UNREACHABLE
+from upright_ledger.core.crawl.audits.site_index import ERROR, WARNING, Fault, Line, Site, Wanted, as_rows, severity
+from upright_ledger.core.crawl.observation import ANSWERED, FAILING, MOVED, UNREACHABLE
 from upright_ledger.core.url.address import names_file, split_text, toggle_slash
 
 HYGIENE = "server"

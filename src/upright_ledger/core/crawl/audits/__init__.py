@@ -1,0 +1,1 @@
+"""What a survey amounts to: one audit a module."""
