@@ -19,10 +19,10 @@ import time
 from contextlib import ExitStack
 from pathlib import Path
 
-from upright_ledger.core.compiling import compile_rules, make_template
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.plans import make_plan
-from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.rules.compiler import compile_rules, make_template
+from upright_ledger.core.rules.draft import make_plan
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.servers import load_dialect

@@ -9,13 +9,13 @@ from dataclasses import replace
 from pathlib import Path
 
 from servers import ask
-from upright_ledger.core.compiling import compile_rules, make_template
-from upright_ledger.core.forms import ALWAYS, CONNECTION, NEVER, SiteForm
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, unanswerable
-from upright_ledger.core.plans import make_plan
-from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.template_rules import TemplateRule
-from upright_ledger.core.templates import TemplateError
+from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, NEVER, SiteForm
+from upright_ledger.core.rules.compiler import compile_rules, make_template
+from upright_ledger.core.rules.draft import make_plan
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.rules.template_index import TemplateRule
+from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.address import NotAnAddressError, canonical_path, parse_address
 from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.servers import load_dialect

@@ -10,10 +10,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
-from upright_ledger.core.compiling import compile_rules
-from upright_ledger.core.condensing import condense
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.plans import make_plan
+from upright_ledger.core.rules.compiler import compile_rules
+from upright_ledger.core.rules.condenser import condense
+from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites, group_origins
 

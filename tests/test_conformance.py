@@ -24,11 +24,11 @@ from conformance import (
 )
 from conftest import needs_nginx, needs_server
 from servers import ask, ask_headers
-from upright_ledger.core.compiling import compile_rules, make_template
-from upright_ledger.core.forms import SiteForm
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, unanswerable
-from upright_ledger.core.plans import make_plan
-from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.rules.canonical_form import SiteForm
+from upright_ledger.core.rules.compiler import compile_rules, make_template
+from upright_ledger.core.rules.draft import make_plan
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import read_destination
 from upright_ledger.servers import load_dialect

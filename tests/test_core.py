@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import pytest
 
-from upright_ledger.core.compiling import compile_rules
-from upright_ledger.core.findings import Finding, causes
 from upright_ledger.core.inventory.answer import EntryAnswer, expected_outcome
 from upright_ledger.core.inventory.evidence import Weights, per_30_days, value
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, declared_paths, fold
-from upright_ledger.core.plans import make_plan
-from upright_ledger.core.rules import ExactRule, RuleSet
+from upright_ledger.core.rules.compiler import compile_rules
+from upright_ledger.core.rules.draft import make_plan
+from upright_ledger.core.rules.finding import Finding, causes
+from upright_ledger.core.rules.ruleset import ExactRule, RuleSet
 from upright_ledger.core.url.address import (
     NotAnAddressError,
     canonical_path,

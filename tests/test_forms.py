@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import NEW, Program
-from upright_ledger.core.forms import ALWAYS, NEVER, SiteForm
+from upright_ledger.core.rules.canonical_form import ALWAYS, NEVER, SiteForm
 from upright_ledger.core.url.address import guard, parse_address
 
 HOST = "www.quillhaven.example"

@@ -14,11 +14,11 @@ from hypothesis import strategies as st
 from conftest import NEW, OLD, Program, needs_nginx
 from servers import ask, ask_headers, nginx_with
 from upright_ledger.app.book import Book
-from upright_ledger.core.compiling import compile_rules
+from upright_ledger.config_syntax.nginx_lexer import words
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.nginx_words import words
-from upright_ledger.core.plans import make_plan
-from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.rules.compiler import compile_rules
+from upright_ledger.core.rules.draft import make_plan
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.ledger.store import open_ledger

@@ -19,8 +19,8 @@ from upright_ledger.app.building import build
 from upright_ledger.app.checking import check_ledger
 from upright_ledger.app.decide import decide_from
 from upright_ledger.app.gather import gather
-from upright_ledger.core.proofs import PROVED
-from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.rules.proof import PROVED
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import UprightError
 from upright_ledger.ledger.settings import FILE_NAME, read_settings_of

@@ -11,13 +11,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
-from upright_ledger.core.compiling import compile_rules, make_template
-from upright_ledger.core.forms import ALWAYS, CONNECTION, NEVER, SiteForm
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.plans import make_plan
-from upright_ledger.core.proofs import PROVED, UNDECIDED, WITNESS, prove
-from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.templates import TemplateError
+from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, NEVER, SiteForm
+from upright_ledger.core.rules.compiler import compile_rules, make_template
+from upright_ledger.core.rules.draft import make_plan
+from upright_ledger.core.rules.proof import PROVED, UNDECIDED, WITNESS, prove
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites, group_origins
 

@@ -15,12 +15,12 @@ from hypothesis import strategies as st
 from conformance import NEW, OLD, SCHEME_HEADER, SCHEMES, SITES, first_of, make_requests, make_rules
 from corruption import RULE_FILES, corruptions
 from properties import thorough
-from upright_ledger.core.compiling import compile_rules, make_template
-from upright_ledger.core.forms import ALWAYS, CONNECTION, SiteForm
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.plans import make_plan
-from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.templates import Goal
+from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, SiteForm
+from upright_ledger.core.rules.compiler import compile_rules, make_template
+from upright_ledger.core.rules.draft import make_plan
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.rules.template_syntax import Goal
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.servers import load_dialect
 from upright_ledger.servers.interpreters import DeclinedError, NotUnderstoodError, Request, Response, in_bytes

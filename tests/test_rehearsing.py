@@ -8,15 +8,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conformance import HOSTS, NEW, SITES, make_requests, make_rules
-from upright_ledger.core.causes import with_rules
-from upright_ledger.core.checks import StockPage
 from upright_ledger.core.inventory.answer import ANSWERS, OPEN, EntryAnswer, Expected, expected_outcome, expected_text
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.outcomes import Row, Traced
-from upright_ledger.core.rehearsing import Rehearsal
-from upright_ledger.core.tracing import Pages, trace_offline
+from upright_ledger.core.rules.target_pages import Pages, StockPage
+from upright_ledger.core.tracing.offline import trace_offline
+from upright_ledger.core.tracing.rehearsal import Rehearsal
+from upright_ledger.core.tracing.results import Row, Traced
+from upright_ledger.core.tracing.root_causes import with_rules
+from upright_ledger.core.tracing.verdicts import judge
 from upright_ledger.core.url.address import Address
-from upright_ledger.core.verdicts import judge
 from upright_ledger.ledger.blocks import pack, unpack
 
 HOMES = frozenset({f"{NEW}/"})

@@ -12,9 +12,9 @@ import pytest
 
 from conftest import NEW, OLD, Program, needs_nginx
 from servers import ask, nginx_with
-from upright_ledger.core.compiling import compile_rules
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.plans import make_plan
+from upright_ledger.core.rules.compiler import compile_rules
+from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.demo import servers

@@ -15,7 +15,9 @@ import pytest
 from conftest import NEW, OLD, Program
 from upright_ledger.core.inventory.answer import EntryAnswer, Expected, expected_outcome
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.verdicts import ORDER, Hop, Page, Trace, judge, what_changed
+from upright_ledger.core.tracing.trace import Hop, Page, Trace
+from upright_ledger.core.tracing.verdicts import ORDER, judge
+from upright_ledger.core.url.difference import what_changed
 from upright_ledger.formats.pages import read_page
 
 HOMES = frozenset({f"{NEW}/"})

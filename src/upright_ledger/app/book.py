@@ -8,13 +8,9 @@ from functools import cached_property
 
 from upright_ledger.app.kept import KEPT_AS, lives_on, plan_of_kept
 from upright_ledger.app.uncovered import spelled_by_template, unanswered_in_paths
-from upright_ledger.core.checks import StockPage, Surroundings, check, check_crowds
-from upright_ledger.core.compiling import PATTERN, HeldBack, compile_rules, make_template, template_fault
-from upright_ledger.core.findings import Finding, in_order
-from upright_ledger.core.imported import APPEND, ImportedRule
-from upright_ledger.core.imported import KEEP as KEEP_QUERY
-from upright_ledger.core.imported_blocks import Block
-from upright_ledger.core.imported_templates import templates_of
+from upright_ledger.core.checks.query_checks import check_campaigns, check_choices
+from upright_ledger.core.checks.rule_checks import Surroundings, check, check_crowds
+from upright_ledger.core.checks.template_checks import check_imported, check_sessions, check_templates, check_variants
 from upright_ledger.core.inventory.answer import (
     IGNORE,
     KEEP,
@@ -28,19 +24,24 @@ from upright_ledger.core.inventory.answer import (
     usual,
 )  # fmt: skip
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
-from upright_ledger.core.one_hop import OneHop, findings_of, keep_to_one_hop
-from upright_ledger.core.plans import Plan, make_plan
-from upright_ledger.core.proofs import Proof
-from upright_ledger.core.query_checks import check_campaigns, check_choices
-from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, RuleSet
-from upright_ledger.core.rules import GONE as GONE_STATUS
-from upright_ledger.core.template_checks import check_imported, check_sessions, check_templates, check_variants
-from upright_ledger.core.template_rules import TemplateRule
+from upright_ledger.core.rules.compiler import PATTERN, HeldBack, compile_rules, make_template, template_fault
+from upright_ledger.core.rules.draft import Plan, make_plan
+from upright_ledger.core.rules.finding import Finding, in_order
+from upright_ledger.core.rules.imported import APPEND, ImportedRule
+from upright_ledger.core.rules.imported import KEEP as KEEP_QUERY
+from upright_ledger.core.rules.imported_blocks import Block
+from upright_ledger.core.rules.imported_templates import templates_of
+from upright_ledger.core.rules.one_hop import OneHop, findings_of, keep_to_one_hop
+from upright_ledger.core.rules.proof import Proof
+from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP, RuleSet
+from upright_ledger.core.rules.ruleset import GONE as GONE_STATUS
+from upright_ledger.core.rules.target_pages import StockPage
+from upright_ledger.core.rules.template_index import TemplateRule
+from upright_ledger.core.tracing.verdicts import is_language_home
 from upright_ledger.core.url.address import Address, NotAnAddressError, address_of, parse_address
 from upright_ledger.core.url.destination import authority_of, page_key, read_destination
 from upright_ledger.core.url.language import code_of
 from upright_ledger.core.url.origins import Sites
-from upright_ledger.core.verdicts import is_language_home
 from upright_ledger.ledger.answers import PERSON, RULE, STOCK, TEMPLATE, load_claims
 from upright_ledger.ledger.entries import Entry, load_entries, seen_queries
 from upright_ledger.ledger.imports import load_imported

@@ -24,10 +24,10 @@ from upright_ledger.app.delivery import (
     sums_of,
 )
 from upright_ledger.app.deployed import answers_of, compared_urls, deployed_rules, is_rule_file
-from upright_ledger.core.compiling import HeldBack
-from upright_ledger.core.condensing import Condensed, condense
-from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.core.rules.compiler import HeldBack
+from upright_ledger.core.rules.condenser import Condensed, condense
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.formats.writing import csv_bytes, json_bytes
 from upright_ledger.ledger.builds import add_build

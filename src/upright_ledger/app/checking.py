@@ -9,8 +9,8 @@ from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.fixing import Mend
-from upright_ledger.core.findings import NOTE, Cause, Finding, causes
-from upright_ledger.core.proofs import Proof
+from upright_ledger.core.rules.finding import NOTE, Cause, Finding, causes
+from upright_ledger.core.rules.proof import Proof
 
 _NO_HOST = "http://no-host-given.invalid"
 

@@ -8,14 +8,14 @@ from pathlib import Path
 from upright_ledger.app.book import Book
 from upright_ledger.app.entries import Filters, list_entries
 from upright_ledger.app.pair_rows import as_template, read_answer
-from upright_ledger.core.compiling import make_template, template_fault
 from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY, EntryAnswer
 from upright_ledger.core.inventory.classification import Placed
 from upright_ledger.core.inventory.evidence import LISTED, Figure
 from upright_ledger.core.inventory.normalisation import Folded, fold, unanswerable
-from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP
-from upright_ledger.core.template_rules import TemplateRule
-from upright_ledger.core.templates import TemplateError
+from upright_ledger.core.rules.compiler import make_template, template_fault
+from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP
+from upright_ledger.core.rules.template_index import TemplateRule
+from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import page_key, read_destination
 from upright_ledger.errors import InputError, UsageError

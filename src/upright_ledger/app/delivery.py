@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from upright_ledger.app.switching import put_folder
-from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.errors import InputError, RefusedError, UsageError
 from upright_ledger.formats.writing import bare_cell, csv_bytes, write_whole
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.imported_blocks import Block
-from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.rules.imported_blocks import Block
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import InputError
 from upright_ledger.formats.reading import read_text

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
-from upright_ledger.core.plans import Plan, make_plan
+from upright_ledger.core.rules.draft import Plan, make_plan
 from upright_ledger.core.url.address import address_of, lower_path
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.origins import Sites

@@ -10,8 +10,7 @@ from typing import Any
 from upright_ledger.app.book import Book
 from upright_ledger.app.results import Results
 from upright_ledger.app.runs import load_run
-from upright_ledger.core.outcomes import Row
-from upright_ledger.core.reconciling import (
+from upright_ledger.core.tracing.comparison import (
     ADDED,
     BETTER,
     CONTENT,
@@ -26,8 +25,9 @@ from upright_ledger.core.reconciling import (
     likeness,
     text_likeness,
 )
+from upright_ledger.core.tracing.results import Row
+from upright_ledger.core.tracing.trace import Page
 from upright_ledger.core.url.address import parse_address
-from upright_ledger.core.verdicts import Page
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.outputs import write_output
 from upright_ledger.formats.workbooks import Sheet, workbook_bytes

@@ -6,11 +6,10 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.request_files import coming_requests
 from upright_ledger.app.requests import Requests, own_requests
 from upright_ledger.app.results import Results
-from upright_ledger.core.checks import StockPage
 from upright_ledger.core.inventory.answer import OPEN, Expected
-from upright_ledger.core.outcomes import Traced
-from upright_ledger.core.rehearsing import Rehearsal
-from upright_ledger.core.tracing import Pages
+from upright_ledger.core.rules.target_pages import Pages, StockPage
+from upright_ledger.core.tracing.rehearsal import Rehearsal
+from upright_ledger.core.tracing.results import Traced
 from upright_ledger.core.url.address import Address
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.blocks import add_traces

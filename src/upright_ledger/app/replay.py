@@ -13,11 +13,12 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.requests import Requests
 from upright_ledger.app.results import Results
 from upright_ledger.app.tracing import Tracing, shares
-from upright_ledger.core.causes import with_rules
 from upright_ledger.core.inventory.answer import expected_text
-from upright_ledger.core.outcomes import Row, Traced
+from upright_ledger.core.tracing.results import Row, Traced
+from upright_ledger.core.tracing.root_causes import with_rules
+from upright_ledger.core.tracing.trace import Trace
+from upright_ledger.core.tracing.verdicts import judge
 from upright_ledger.core.url.address import Address, address_of
-from upright_ledger.core.verdicts import Trace, judge
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.ledger.blocks import add_traces, load_traces, traced_urls
 from upright_ledger.ledger.builds import last_build

@@ -13,9 +13,9 @@ from typing import Any
 from xml.sax.saxutils import quoteattr
 
 from upright_ledger.app.requests import Requests
-from upright_ledger.core.causes import LONG, HopCause, hop_causes, mend_of
-from upright_ledger.core.outcomes import Row, Traced
-from upright_ledger.core.verdicts import ORDER
+from upright_ledger.core.tracing.results import Row, Traced
+from upright_ledger.core.tracing.root_causes import LONG, HopCause, hop_causes, mend_of
+from upright_ledger.core.tracing.verdicts import ORDER
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.outputs import write_output
 from upright_ledger.formats.workbooks import Sheet, workbook_bytes

@@ -13,7 +13,7 @@ from upright_ledger.core.inventory.answer import IGNORE, usual
 from upright_ledger.core.monitoring.deploy_days import is_after, span_of
 from upright_ledger.core.monitoring.failure_account import Told
 from upright_ledger.core.monitoring.retirement import Use, why_kept, window
-from upright_ledger.core.template_rules import TemplateRule
+from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.answers import TEMPLATE, of_person, post_answers
 from upright_ledger.ledger.entries import Entry

@@ -9,18 +9,19 @@ from typing import Any
 
 from upright_ledger.app.checking import Checked
 from upright_ledger.app.pair_rows import as_template, read_answer
-from upright_ledger.core.checks import StockPage, Surroundings, check, check_crowds
-from upright_ledger.core.compiling import compile_rules, make_template
-from upright_ledger.core.findings import in_order
+from upright_ledger.core.checks.query_checks import check_choices
+from upright_ledger.core.checks.rule_checks import Surroundings, check, check_crowds
+from upright_ledger.core.checks.template_checks import check_templates
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.one_hop import findings_of, keep_to_one_hop
-from upright_ledger.core.plans import Plan, make_plan
-from upright_ledger.core.proofs import Proof
-from upright_ledger.core.query_checks import check_choices
-from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP
-from upright_ledger.core.template_checks import check_templates
-from upright_ledger.core.template_rules import TemplateRule
-from upright_ledger.core.templates import TemplateError
+from upright_ledger.core.rules.compiler import compile_rules, make_template
+from upright_ledger.core.rules.draft import Plan, make_plan
+from upright_ledger.core.rules.finding import in_order
+from upright_ledger.core.rules.one_hop import findings_of, keep_to_one_hop
+from upright_ledger.core.rules.proof import Proof
+from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP
+from upright_ledger.core.rules.target_pages import StockPage
+from upright_ledger.core.rules.template_index import TemplateRule
+from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.address import Address, NotAnAddressError, guard, parse_address
 from upright_ledger.core.url.destination import page_key, read_destination
 from upright_ledger.core.url.origins import Sites, group_origins, read_origin

@@ -6,8 +6,8 @@ import os
 from dataclasses import replace
 
 from upright_ledger.app.apart import Apart, Few, Put, is_ending
+from upright_ledger.core.tracing.trace import Trace
 from upright_ledger.core.url.address import Address
-from upright_ledger.core.verdicts import Trace
 from upright_ledger.formats.pages import read_page
 from upright_ledger.web.client import Place, trace_all
 from upright_ledger.web.exchange import Manner

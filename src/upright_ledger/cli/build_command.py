@@ -14,7 +14,7 @@ from upright_ledger.app.delivery import CHANGES, roll_back, take_back_from
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.core.compiling import PATTERN
+from upright_ledger.core.rules.compiler import PATTERN
 from upright_ledger.errors import UsageError
 from upright_ledger.servers import DIALECTS, LISTS
 

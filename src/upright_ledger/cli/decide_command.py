@@ -20,7 +20,7 @@ from upright_ledger.cli.common import (
 )
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer, usual
-from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP
+from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.errors import UsageError
 
 SHOWN = 8

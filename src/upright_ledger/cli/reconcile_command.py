@@ -12,8 +12,8 @@ from upright_ledger.app.results import Results
 from upright_ledger.cli import show
 from upright_ledger.cli.common import FILE, force_option, json_option
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.core.reconciling import ADDED, BETTER, CONTENT, ELSEWHERE, MISSING, SAME, WORSE
-from upright_ledger.core.verdicts import ORDER
+from upright_ledger.core.tracing.comparison import ADDED, BETTER, CONTENT, ELSEWHERE, MISSING, SAME, WORSE
+from upright_ledger.core.tracing.verdicts import ORDER
 
 SHOWN = 20
 _WORDS = {

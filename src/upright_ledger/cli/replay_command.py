@@ -37,8 +37,8 @@ from upright_ledger.cli.results import (
     show_several,
     write_results,
 )
+from upright_ledger.core.tracing.verdicts import ORDER
 from upright_ledger.core.url.address import Address
-from upright_ledger.core.verdicts import ORDER
 from upright_ledger.errors import UsageError
 
 

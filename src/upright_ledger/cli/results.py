@@ -10,9 +10,9 @@ from upright_ledger.app.coverage import Covered
 from upright_ledger.app.results import Results
 from upright_ledger.cli import show
 from upright_ledger.cli.common import ON_SCREEN
-from upright_ledger.core.outcomes import Row, whose
+from upright_ledger.core.tracing.results import Row, whose
+from upright_ledger.core.tracing.verdicts import ORDER
 from upright_ledger.core.url.origins import Sites
-from upright_ledger.core.verdicts import ORDER
 
 SHOWN = 20
 SHOWN_CAUSES = 6

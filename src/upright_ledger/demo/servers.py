@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.demo.sample import Sample
 from upright_ledger.demo.site import BARE, NEW, OLD, NewPage
 from upright_ledger.servers.nginx import RULE_FILE, SERVER_FILE

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.findings import Finding
+from upright_ledger.core.rules.finding import Finding
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.demo.faulty_site import FaultySite

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
-from upright_ledger.core.imported import NotUnderstoodError
+from upright_ledger.core.rules.imported import NotUnderstoodError
 from upright_ledger.formats.rules_read import Surroundings
 
 _ALWAYS = frozenset(["core", "so", "http", "authz_core", "rewrite", "alias", "ssl", "version", "unixd", "log_config"])

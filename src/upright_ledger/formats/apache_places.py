@@ -6,9 +6,9 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
-from upright_ledger.core.imported import PATH, Condition
-from upright_ledger.core.rules import GONE
-from upright_ledger.core.template_rules import PASS
+from upright_ledger.core.rules.imported import PATH, Condition
+from upright_ledger.core.rules.ruleset import GONE
+from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.formats.apache_config import Directive, all_of
 from upright_ledger.formats.apache_rules import (
     ALIAS,

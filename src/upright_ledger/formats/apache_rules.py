@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
-from upright_ledger.core.imported import (
+from upright_ledger.core.rules.imported import (
     APPEND,
     AT_END,
     AT_END_WHOLE,
@@ -28,7 +28,7 @@ from upright_ledger.core.imported import (
     NotUnderstoodError,
     Piece,
 )
-from upright_ledger.core.template_rules import PASS
+from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.formats.apache_conditions import Conditions
 from upright_ledger.formats.apache_config import Directive
 from upright_ledger.formats.rules_read import BEGINNING, everything, or_everything, understood

@@ -7,7 +7,7 @@ from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
-from upright_ledger.core.imported import HOST, PATH, Condition, alternatives
+from upright_ledger.core.rules.imported import HOST, PATH, Condition, alternatives
 from upright_ledger.formats.apache_config import Directive, all_of, read_tree
 from upright_ledger.formats.apache_places import PlaceReader, is_rule
 from upright_ledger.formats.apache_rules import INNER_ALIAS, REWRITE, Place, host_expression, host_pattern, nothing_of

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
-from upright_ledger.core.imported import NotUnderstoodError
-from upright_ledger.core.nginx_words import words
+from upright_ledger.config_syntax.nginx_lexer import words
+from upright_ledger.core.rules.imported import NotUnderstoodError
 
 _DEPTH = 60
 _LINES_OF_A_QUOTE = 200

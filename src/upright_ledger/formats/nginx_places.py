@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import islice, takewhile
 
-from upright_ledger.core.imported import (
+from upright_ledger.core.rules.imported import (
     PATH,
     QUERY,
     TEXT,
@@ -20,8 +20,8 @@ from upright_ledger.core.imported import (
     compiled,
     request_of,
 )
-from upright_ledger.core.imported_blocks import Block
-from upright_ledger.core.template_rules import PASS
+from upright_ledger.core.rules.imported_blocks import Block
+from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.formats.nginx_config import Statement, Table, all_of
 from upright_ledger.formats.nginx_expressions import pattern_of
 from upright_ledger.formats.nginx_rules import Place, StepReader

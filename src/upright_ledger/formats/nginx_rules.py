@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from upright_ledger.core.imported import (
+from upright_ledger.core.rules.imported import (
     APPEND,
     BARE,
     DROP,
@@ -22,8 +22,8 @@ from upright_ledger.core.imported import (
     Piece,
     compiled,
 )
-from upright_ledger.core.imported_blocks import stages_around
-from upright_ledger.core.template_rules import PASS
+from upright_ledger.core.rules.imported_blocks import stages_around
+from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.formats.nginx_config import Statement, Table
 from upright_ledger.formats.nginx_expressions import (
     SUBJECTS,

@@ -12,9 +12,9 @@ from urllib.parse import urljoin
 
 from upright_ledger.core.inventory.evidence import LISTED, Figure
 from upright_ledger.core.inventory.noise import BLANK
+from upright_ledger.core.tracing.trace import Page
 from upright_ledger.core.url.repair import mend
 from upright_ledger.core.url.tokens import tokens
-from upright_ledger.core.verdicts import Page
 from upright_ledger.errors import InputError
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record
 from upright_ledger.formats.streams import open_bytes

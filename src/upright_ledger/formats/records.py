@@ -8,8 +8,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Protocol
 
-from upright_ledger.core.imported import ImportedRule
 from upright_ledger.core.inventory.evidence import Figure
+from upright_ledger.core.rules.imported import ImportedRule
 from upright_ledger.formats.rules_read import NOTHING_SAID, Surroundings
 
 

@@ -6,9 +6,18 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
-from upright_ledger.core.imported import DROP, HOST, RAW, TARGET, TEXT, Condition, ImportedRule, NotUnderstoodError
 from upright_ledger.core.inventory.evidence import LISTED, Figure
 from upright_ledger.core.inventory.noise import PATTERN_RULE
+from upright_ledger.core.rules.imported import (
+    DROP,
+    HOST,
+    RAW,
+    TARGET,
+    TEXT,
+    Condition,
+    ImportedRule,
+    NotUnderstoodError,
+)
 from upright_ledger.errors import InputError
 from upright_ledger.formats.apache_servers import read_apache
 from upright_ledger.formats.nginx_servers import read_nginx

@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, func, select
 
 from upright_ledger.core.inventory.answer import OPEN, EntryAnswer
-from upright_ledger.core.rules import CARRY_TRACKING
+from upright_ledger.core.rules.ruleset import CARRY_TRACKING
 from upright_ledger.errors import RefusedError
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.bulk import batches

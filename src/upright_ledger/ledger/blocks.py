@@ -9,8 +9,8 @@ from typing import Any
 
 from sqlalchemy import Connection, func, insert, select
 
-from upright_ledger.core.outcomes import Outcome, Traced
-from upright_ledger.core.verdicts import Hop, Page, Trace
+from upright_ledger.core.tracing.results import Outcome, Traced
+from upright_ledger.core.tracing.trace import Hop, Page, Trace
 from upright_ledger.ledger import schema
 
 _ROWS = 20_000  # of one block

@@ -14,11 +14,11 @@ from typing import Any
 
 from sqlalchemy import JSON, Float, Integer, LargeBinary
 
-from upright_ledger.core.imported import ImportedRule
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.core.inventory.evidence import BOTS, PEOPLE, days_in
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP
+from upright_ledger.core.rules.imported import ImportedRule
+from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.ledger.schema import metadata

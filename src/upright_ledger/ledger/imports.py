@@ -7,7 +7,7 @@ from collections.abc import Iterable
 
 from sqlalchemy import Connection, select
 
-from upright_ledger.core.imported import ImportedRule
+from upright_ledger.core.rules.imported import ImportedRule
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.bulk import insert_many
 

@@ -190,7 +190,7 @@ set_aside = Table(
     Column("lines", Integer, nullable=False),
 )
 
-# The rules of a server's file, in the order in which they are asked; see core.imported.
+# The rules of a server's file, in the order in which they are asked; see core.rules.imported.
 imported = Table(
     "imported",
     metadata,

@@ -12,10 +12,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.core.forms import ALWAYS, NEVER, SiteForm
 from upright_ledger.core.inventory.evidence import Weights
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.monitoring.traffic_origin import ORIGINS
+from upright_ledger.core.rules.canonical_form import ALWAYS, NEVER, SiteForm
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.core.url.origins import Site, Sites, read_origin
 from upright_ledger.errors import InputError

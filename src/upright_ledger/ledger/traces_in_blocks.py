@@ -7,8 +7,8 @@ from typing import Any
 
 from sqlalchemy import Connection, RowMapping, inspect, text
 
-from upright_ledger.core.outcomes import Row, Traced
-from upright_ledger.core.verdicts import Hop, Page, Trace
+from upright_ledger.core.tracing.results import Row, Traced
+from upright_ledger.core.tracing.trace import Hop, Page, Trace
 from upright_ledger.ledger import schema
 from upright_ledger.ledger.blocks import add_traces
 

@@ -11,9 +11,19 @@ import re
 from collections.abc import Mapping
 from functools import partial
 
-from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, FIRST, LEFT_ALONE, LOWERED, NEVER, PATH
-from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
-from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.core.rules.canonical_form import (
+    ALWAYS,
+    BARE_PART,
+    CONNECTION,
+    FILE,
+    FIRST,
+    LEFT_ALONE,
+    LOWERED,
+    NEVER,
+    PATH,
+)
+from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
+from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import decoded_path
 from upright_ledger.servers.apache_rules import Program, literal
 from upright_ledger.servers.encoded import map_text, ranked, whole

@@ -14,11 +14,21 @@ from functools import partial
 from itertools import islice
 from typing import Any
 
-from upright_ledger.core.compiling import HeldBack
-from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, FIRST, LEFT_ALONE, LOWERED, NEVER, PATH
-from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
-from upright_ledger.core.template_rules import TemplateRule
-from upright_ledger.core.templates import escaped
+from upright_ledger.core.rules.canonical_form import (
+    ALWAYS,
+    BARE_PART,
+    CONNECTION,
+    FILE,
+    FIRST,
+    LEFT_ALONE,
+    LOWERED,
+    NEVER,
+    PATH,
+)
+from upright_ledger.core.rules.compiler import HeldBack
+from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
+from upright_ledger.core.rules.template_index import TemplateRule
+from upright_ledger.core.rules.template_syntax import escaped
 from upright_ledger.servers.caddy_routes import (
     Entry,
     Lookup,

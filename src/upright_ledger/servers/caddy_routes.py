@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from itertools import count, groupby
 from typing import Any
 
-from upright_ledger.core.templates import escaped
+from upright_ledger.core.rules.template_syntax import escaped
 
 LEAF = 128  # entries of one map
 FAN = 8  # branches of one node

@@ -11,9 +11,18 @@ from collections.abc import Iterator, Mapping
 from functools import partial
 from urllib.parse import quote_from_bytes
 
-from upright_ledger.core.forms import ALWAYS, BARE_PART, CONNECTION, FILE, LEFT_ALONE, LOWERED, NEVER, PATH
-from upright_ledger.core.rules import GONE, TRACKED_VALUE, RuleSet
-from upright_ledger.core.template_rules import PASS, TemplateGroup
+from upright_ledger.core.rules.canonical_form import (
+    ALWAYS,
+    BARE_PART,
+    CONNECTION,
+    FILE,
+    LEFT_ALONE,
+    LOWERED,
+    NEVER,
+    PATH,
+)
+from upright_ledger.core.rules.ruleset import GONE, TRACKED_VALUE, RuleSet
+from upright_ledger.core.rules.template_index import PASS, TemplateGroup
 from upright_ledger.core.url.address import decoded_path
 from upright_ledger.servers.encoded import encoded, map_text, ranked, whole
 from upright_ledger.servers.interpreters.haproxy import HaproxyInterpreter, read_map

@@ -10,9 +10,9 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from functools import partial
 
-from upright_ledger.core.compiling import HeldBack
-from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, RuleSet
-from upright_ledger.core.template_rules import PASS
+from upright_ledger.core.rules.compiler import HeldBack
+from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, RuleSet
+from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.servers.apache import cache_lines, env, example, fault, forms, match_site, read_query, templates
 from upright_ledger.servers.apache_rules import Program, literal
 from upright_ledger.servers.interpreters.apache import ApacheInterpreter

@@ -10,10 +10,10 @@ import re
 from collections.abc import Iterable, Iterator, Mapping
 from importlib.resources import files as resources
 
-from upright_ledger.core.forms import CONNECTION
-from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.template_rules import TemplateGroup, first_segment
-from upright_ledger.core.templates import LIST, REST, Capture
+from upright_ledger.core.rules.canonical_form import CONNECTION
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.rules.template_index import TemplateGroup, first_segment
+from upright_ledger.core.rules.template_syntax import LIST, REST, Capture
 from upright_ledger.servers.encoded import encoded, ranked
 from upright_ledger.servers.interpreters import NotUnderstoodError, in_bytes
 from upright_ledger.servers.interpreters.lighttpd import LighttpdInterpreter

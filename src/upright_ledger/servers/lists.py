@@ -8,9 +8,9 @@ import json
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from upright_ledger.core.compiling import HeldBack
-from upright_ledger.core.rules import GONE, ExactRule, Rule, RuleSet
-from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.core.rules.compiler import HeldBack
+from upright_ledger.core.rules.ruleset import GONE, ExactRule, Rule, RuleSet
+from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.servers.protocol import Translation
 

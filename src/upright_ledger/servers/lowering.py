@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
-from upright_ledger.core.rules import GONE, ExactRule, Rule, RuleSet
-from upright_ledger.core.template_rules import PASS, TemplateGroup
+from upright_ledger.core.rules.ruleset import GONE, ExactRule, Rule, RuleSet
+from upright_ledger.core.rules.template_index import PASS, TemplateGroup
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.destination import authority_of
 

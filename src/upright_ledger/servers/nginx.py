@@ -12,9 +12,9 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from functools import partial
 
-from upright_ledger.core.compiling import HeldBack
-from upright_ledger.core.rules import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, ExactRule, Rule, RuleSet
-from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.core.rules.compiler import HeldBack
+from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, ExactRule, Rule, RuleSet
+from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.servers.interpreters.nginx import NginxInterpreter
 from upright_ledger.servers.lowering import host_of_own_page
 from upright_ledger.servers.nginx_forms import form_tables

@@ -10,7 +10,7 @@ import re
 from collections import defaultdict
 from collections.abc import Callable
 
-from upright_ledger.core.rules import ExactRule, PathRules
+from upright_ledger.core.rules.ruleset import ExactRule, PathRules
 from upright_ledger.core.url.address import lower_ascii
 
 # A looked-up value begins with the key it belongs to; only where that equals the key asked for it counts.

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 
-from upright_ledger.core.nginx_words import words
+from upright_ledger.config_syntax.nginx_lexer import words
 
 _CONTROL = re.compile(r"[\x00-\x08\x0a-\x1f\x7f]")
 

@@ -8,8 +8,8 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping
 
-from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.template_rules import TemplateGroup, TemplateRule
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.rules.template_index import TemplateGroup, TemplateRule
 from upright_ledger.servers.nginx_params import cased, twice
 
 Tables = dict[str, dict[str, str]]

@@ -7,9 +7,9 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import islice, product
 from typing import NamedTuple, TypeVar
 
-from upright_ledger.core.rules import ExactRule, RuleSet
-from upright_ledger.core.template_rules import TemplateGroup, TemplateRule
-from upright_ledger.core.templates import DIGITS, LIST, REST, WORD, Capture
+from upright_ledger.core.rules.ruleset import ExactRule, RuleSet
+from upright_ledger.core.rules.template_index import TemplateGroup, TemplateRule
+from upright_ledger.core.rules.template_syntax import DIGITS, LIST, REST, WORD, Capture
 from upright_ledger.core.url.address import toggle_slash
 
 T = TypeVar("T")

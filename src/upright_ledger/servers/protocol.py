@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from itertools import islice, zip_longest
 from typing import Protocol, TypeVar
 
-from upright_ledger.core.compiling import HeldBack
-from upright_ledger.core.rules import DROP, ExactRule, Rule, RuleSet
-from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.core.rules.compiler import HeldBack
+from upright_ledger.core.rules.ruleset import DROP, ExactRule, Rule, RuleSet
+from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import decoded_path
 from upright_ledger.servers.interpreters import Interpreter
 

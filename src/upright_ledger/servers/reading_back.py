@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from itertools import islice
 
-from upright_ledger.core.forms import CONNECTION
-from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.rules.canonical_form import CONNECTION
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.servers.interpreters import (
     DeclinedError,
     Interpreter,

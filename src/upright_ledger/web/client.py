@@ -7,8 +7,9 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from itertools import chain
 
+from upright_ledger.core.tracing.trace import MAX_HOPS, REDIRECTS, Hop, Page, Trace
 from upright_ledger.core.url.address import Address, NotAnAddressError, followed
-from upright_ledger.core.verdicts import MAX_HOPS, REDIRECTS, Hop, Page, Trace, changed_between
+from upright_ledger.core.url.difference import changed_between
 from upright_ledger.errors import InputError
 from upright_ledger.web.exchange import EVERYWHERE, Exchange, Manner, Request
 from upright_ledger.web.received import Response

@@ -8,7 +8,7 @@ from collections.abc import Set as AbstractSet
 from functools import lru_cache
 from typing import Any
 
-from upright_ledger.core.forms import ALWAYS, NEVER
+from upright_ledger.core.rules.canonical_form import ALWAYS, NEVER
 from upright_ledger.core.url.address import lower_ascii
 from upright_ledger.servers.interpreters import (
     NotUnderstoodError,

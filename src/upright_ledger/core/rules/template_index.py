@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
-from upright_ledger.core.templates import Goal, Source, read_goal
+from upright_ledger.core.rules.template_syntax import Goal, Source, read_goal
 from upright_ledger.core.url.destination import authority_of
 
 PASS = 0

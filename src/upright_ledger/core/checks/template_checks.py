@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 
-from upright_ledger.core.checks import Surroundings
-from upright_ledger.core.compiling import template_fault
-from upright_ledger.core.findings import NOTE, SEVERITIES, Finding
-from upright_ledger.core.imported import ImportedRule, request_of
-from upright_ledger.core.imported_blocks import Block
-from upright_ledger.core.patterns import common_path, source_pattern
-from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.template_rules import PASS, TemplateGroup, TemplateRule
+from upright_ledger.core.checks.rule_checks import Surroundings
+from upright_ledger.core.rules.compiler import template_fault
+from upright_ledger.core.rules.finding import NOTE, SEVERITIES, Finding
+from upright_ledger.core.rules.imported import ImportedRule, request_of
+from upright_ledger.core.rules.imported_blocks import Block
+from upright_ledger.core.rules.path_automata import common_path, source_pattern
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.rules.template_index import PASS, TemplateGroup, TemplateRule
 from upright_ledger.core.url.redaction import has_masked_segment
 
 

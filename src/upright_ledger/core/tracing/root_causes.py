@@ -6,11 +6,11 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from upright_ledger.core.imported import ImportedRule
-from upright_ledger.core.rules import RuleSet
+from upright_ledger.core.rules.imported import ImportedRule
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.tracing.trace import Hop, Trace
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import slash_twin
-from upright_ledger.core.verdicts import Hop, Trace
 
 SERVER = "the server itself"
 """Whose answer a hop is that no rule of ours gives."""

@@ -8,10 +8,10 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
-from upright_ledger.core.compiling import image_pattern
-from upright_ledger.core.forms import SiteForm, form_of
-from upright_ledger.core.imported import TEXT, ImportedRule
-from upright_ledger.core.patterns import (
+from upright_ledger.core.rules.canonical_form import SiteForm, form_of
+from upright_ledger.core.rules.compiler import image_pattern
+from upright_ledger.core.rules.imported import TEXT, ImportedRule
+from upright_ledger.core.rules.path_automata import (
     OTHER_LETTERS,
     Pattern,
     common_path,
@@ -19,9 +19,9 @@ from upright_ledger.core.patterns import (
     may_begin_alike,
     source_pattern,
 )
-from upright_ledger.core.rules import CARRY, DROP, ExactRule, RuleSet
-from upright_ledger.core.template_rules import PASS, TemplateGroup, TemplateRule
-from upright_ledger.core.templates import Capture
+from upright_ledger.core.rules.ruleset import CARRY, DROP, ExactRule, RuleSet
+from upright_ledger.core.rules.template_index import PASS, TemplateGroup, TemplateRule
+from upright_ledger.core.rules.template_syntax import Capture
 from upright_ledger.core.url.address import Address, lower_path, parse_address
 from upright_ledger.core.url.destination import authority_of
 from upright_ledger.core.url.escapes import value_spellings

@@ -9,17 +9,19 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from typing import Generic, TypeVar
 
-from upright_ledger.core.causes import with_rules
 from upright_ledger.core.inventory.answer import MOVE, TEMPORARY, Expected, expected_text
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.outcomes import Outcome, outcome_of
-from upright_ledger.core.plain_rules import NOTHING, UNSURE, PlainRules, is_plain
-from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.tracing import Pages, trace_offline
+from upright_ledger.core.rules.fast_lookup import NOTHING, UNSURE, PlainRules, is_plain
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.rules.target_pages import Pages
+from upright_ledger.core.tracing.offline import trace_offline
+from upright_ledger.core.tracing.results import Outcome, outcome_of
+from upright_ledger.core.tracing.root_causes import with_rules
+from upright_ledger.core.tracing.trace import REDIRECTS, Hop, Trace
+from upright_ledger.core.tracing.verdicts import is_language_home, judge, same_page
 from upright_ledger.core.url.address import Address, address_of, split_text
 from upright_ledger.core.url.language import marked
 from upright_ledger.core.url.origins import Sites
-from upright_ledger.core.verdicts import REDIRECTS, Hop, Trace, is_language_home, judge, same_page
 
 T = TypeVar("T")
 

@@ -6,8 +6,8 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from upright_ledger.core.tracing.verdicts import ORDER
 from upright_ledger.core.url.tokens import tokens
-from upright_ledger.core.verdicts import ORDER
 
 BETTER, WORSE, SAME, ELSEWHERE, ADDED, MISSING = "better", "worse", "same", "elsewhere", "added", "missing"
 """What became of a URL from one run to the next. ELSEWHERE: as well as before, and it ends at another address."""

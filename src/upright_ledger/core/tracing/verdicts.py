@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from functools import lru_cache, partial
-from typing import NamedTuple
+from functools import lru_cache
 
 from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, MOVE, TEMPORARY, Expected
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.tracing.trace import Trace
 from upright_ledger.core.url.address import (
     Address,
     NotAnAddressError,
@@ -15,9 +15,9 @@ from upright_ledger.core.url.address import (
     lower_ascii,
     parse_address,
     split_text,
-    toggle_slash,
 )
 from upright_ledger.core.url.destination import page_key, slash_twin
+from upright_ledger.core.url.difference import without_index_file
 from upright_ledger.core.url.language import code_of, marked
 
 ORDER = (
@@ -40,120 +40,10 @@ ORDER = (
 )
 """All verdicts, the worst first."""
 
-REDIRECTS = frozenset({301, 302, 303, 307, 308})
-MAX_HOPS = 20
-"""Browsers give up after as many."""
-
 _NOT_FOUND_TITLE = re.compile(
     r"\b404\b|not[ -]found|page (?:can(?:no|')t be found|does(?: not|n't) exist|missing)|nicht gefunden|non trouv|introuvable|no encontrad|non trovat",
     re.IGNORECASE,
 )
-
-
-class Hop(NamedTuple):
-    """One request and its response.
-
-    status 0 means there was no response, and `error` says why. location: as sent; resolved: as an
-    absolute address, empty when there is none. changed: what the redirect changed on the way.
-    seconds: time to the response. cache: what its headers say of caching. how: "redirect", or "refresh" where a page or
-    its header sends a browser on. rule: whose answer it is, where that was asked (see `causes.with_rules`).
-    """
-
-    url: str
-    status: int
-    location: str = ""
-    resolved: str = ""
-    changed: tuple[str, ...] = ()
-    seconds: float = 0.0
-    error: str = ""
-    cache: str = ""
-    how: str = ""
-    rule: str = ""
-
-
-class Page(NamedTuple):
-    """What the end page says of itself; empty texts where it says nothing or was not read. refresh: of its head, as written. language: as declared.
-
-    words: of its text, as they come, each once; a sample of what it is about.
-    """
-
-    title: str = ""
-    canonical: str = ""
-    noindex: bool = False
-    refresh: str = ""
-    heading: str = ""
-    language: str = ""
-    words: str = ""
-
-
-class Trace(NamedTuple):
-    """All hops from a first address to its end. `final_status` is 0 when it is not known."""
-
-    url: str
-    hops: tuple[Hop, ...]
-    final_url: str
-    final_status: int
-    page: Page = Page()
-    loops: bool = False
-
-    @property
-    def first_status(self) -> int:
-        return self.hops[0].status if self.hops else 0
-
-    @property
-    def first_location(self) -> str:
-        return self.hops[0].resolved if self.hops else ""
-
-    @property
-    def redirects(self) -> int:
-        return sum(1 for hop in self.hops if hop.status in REDIRECTS or hop.how == "refresh")
-
-
-def what_changed(before: str, after: str, index_files: frozenset[str]) -> tuple[str, ...]:
-    """What a redirect changed: scheme, host, slash, case, index file, query or content, in that order."""
-    try:
-        return changed_between(parse_address(before), parse_address(after), index_files)
-    except NotAnAddressError:
-        return ("content",)
-
-
-def changed_between(old: Address, new: Address, index_files: frozenset[str]) -> tuple[str, ...]:
-    """As `what_changed`, for addresses that are read already."""
-    changed = []
-    if old.scheme != new.scheme:
-        changed.append("scheme")
-    if old.authority != new.authority:
-        changed.append("host")
-    changed += _path_changes(canonical_path(old.path), canonical_path(new.path), index_files)
-    if old.query != new.query:
-        changed.append("query")
-    return tuple(changed)
-
-
-def _path_changes(old: str, new: str, index_files: frozenset[str]) -> list[str]:
-    if old == new:
-        return []
-    found = []
-    if lower_ascii(old) != old or lower_ascii(new) != new:
-        folded_old, folded_new = lower_ascii(old), lower_ascii(new)
-        bare = partial(_bare, index_files=index_files)
-        if bare(folded_old) == bare(folded_new) and bare(old) != bare(new):
-            found.append("case")
-        old, new = folded_old, folded_new
-    is_index = [path.rpartition("/")[2] in index_files for path in (old, new)]
-    if is_index[0] != is_index[1] and _bare(old, index_files) == _bare(new, index_files):
-        return [*found, "index file"]
-    if old != new and toggle_slash(old) == new:
-        return ["slash", *found]
-    if old != new:
-        return ["content"]
-    return found
-
-
-def _bare(path: str, index_files: frozenset[str]) -> str:
-    head, _, last = path.rpartition("/")
-    path = head + "/" if lower_ascii(last) in index_files else path
-    return path.rstrip("/")
 
 
 def judge(trace: Trace, expected: Expected, homes: frozenset[str], policy: FoldingPolicy) -> tuple[str, ...]:
@@ -275,7 +165,7 @@ def _host_free(key: str) -> str:
 
 def _is_home_url(url: str, policy: FoldingPolicy) -> bool:
     address = _without_tracking(parse_address(url), policy.tracking_names)
-    path = _bare(lower_ascii(canonical_path(address.path)), policy.index_set)
+    path = without_index_file(lower_ascii(canonical_path(address.path)), policy.index_set)
     return not address.query and (not path or is_language_home(path))
 
 

@@ -6,9 +6,10 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import overload
 
+from upright_ledger.core.tracing.trace import REDIRECTS, Hop, Trace
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.conventions import INDEX_FILES
-from upright_ledger.core.verdicts import REDIRECTS, Hop, Trace, changed_between
+from upright_ledger.core.url.difference import changed_between
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from upright_ledger.core.inventory.answer import GONE
 from upright_ledger.core.inventory.normalisation import Folded, FoldingPolicy, declared_paths, fold
-from upright_ledger.core.rules import CARRY_TRACKING
+from upright_ledger.core.rules.ruleset import CARRY_TRACKING
 from upright_ledger.core.url.address import Address, parse_address
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.escapes import canonical_value

@@ -6,31 +6,21 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
-from upright_ledger.core.findings import NOTE, SEVERITIES, WARNING, Finding, in_order
-from upright_ledger.core.forms import SiteForm, form_of
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
-from upright_ledger.core.plans import Plan, asks_for_itself
+from upright_ledger.core.rules.canonical_form import SiteForm, form_of
+from upright_ledger.core.rules.draft import Plan, asks_for_itself
+from upright_ledger.core.rules.finding import NOTE, SEVERITIES, WARNING, Finding, in_order
+from upright_ledger.core.rules.target_pages import StockPage
 from upright_ledger.core.url.address import Address, canonical_path, lower_path, names_file, parse_address
 from upright_ledger.core.url.destination import differs_by_slash_only, page_key, slash_twin
+from upright_ledger.core.url.difference import what_changed
 from upright_ledger.core.url.origins import Sites
-from upright_ledger.core.verdicts import what_changed
 
 CROWD = 25
 """Addresses that lead to one page from which on that is said."""
 
 INFER_SHARE = 0.8
 INFER_LEAST = 10
-
-
-@dataclass(frozen=True, slots=True)
-class StockPage:
-    """What is known of a destination: its status (0: not asked yet), where it redirects to, and whether it is still to be
-    published.
-    """
-
-    status: int
-    redirects_to: str = ""
-    planned: bool = False
 
 
 @dataclass(frozen=True, slots=True)

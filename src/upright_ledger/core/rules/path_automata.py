@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 
-from upright_ledger.core.templates import DIGITS, LIST, REST, WORD, Capture, Source
+from upright_ledger.core.rules.template_syntax import DIGITS, LIST, REST, WORD, Capture, Source
 
 Mask = int
 

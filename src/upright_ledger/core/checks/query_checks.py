@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
 
-from upright_ledger.core.checks import finding_of
-from upright_ledger.core.findings import Finding
+from upright_ledger.core.checks.rule_checks import finding_of
 from upright_ledger.core.inventory.answer import GONE
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.plans import Plan
-from upright_ledger.core.rules import DROP
+from upright_ledger.core.rules.draft import Plan
+from upright_ledger.core.rules.finding import Finding
+from upright_ledger.core.rules.ruleset import DROP
 
 ENOUGH = 3
 """Values of a parameter, all sent to one page, from which on that is said."""

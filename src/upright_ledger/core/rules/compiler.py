@@ -6,14 +6,14 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from upright_ledger.core.findings import Finding
-from upright_ledger.core.forms import SiteForm, form_of
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, declared_paths, fold, unanswerable
-from upright_ledger.core.patterns import Pattern, common_path, image_parts, pattern_of, source_pattern
-from upright_ledger.core.plans import Plan, asks_for_itself, is_same_path
-from upright_ledger.core.rules import CARRY, CARRY_TRACKING, DROP, ExactRule, RuleSet
-from upright_ledger.core.template_rules import PASS, TemplateIndex, TemplateRule
-from upright_ledger.core.templates import REST, TemplateError, read_goal, read_source
+from upright_ledger.core.rules.canonical_form import SiteForm, form_of
+from upright_ledger.core.rules.draft import Plan, asks_for_itself, is_same_path
+from upright_ledger.core.rules.finding import Finding
+from upright_ledger.core.rules.path_automata import Pattern, common_path, image_parts, pattern_of, source_pattern
+from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP, ExactRule, RuleSet
+from upright_ledger.core.rules.template_index import PASS, TemplateIndex, TemplateRule
+from upright_ledger.core.rules.template_syntax import REST, TemplateError, read_goal, read_source
 from upright_ledger.core.url.address import Address, canonical_path, lower_path, parse_address
 from upright_ledger.core.url.destination import is_safe_destination
 from upright_ledger.core.url.origins import Sites

@@ -7,12 +7,12 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from upright_ledger.core.compiling import make_template, template_fault, with_passes
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.proofs import Witness, prove
-from upright_ledger.core.rules import ExactRule, RuleSet
-from upright_ledger.core.template_rules import PASS, TemplateRule
-from upright_ledger.core.templates import TemplateError
+from upright_ledger.core.rules.compiler import make_template, template_fault, with_passes
+from upright_ledger.core.rules.proof import Witness, prove
+from upright_ledger.core.rules.ruleset import ExactRule, RuleSet
+from upright_ledger.core.rules.template_index import PASS, TemplateRule
+from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.address import Address, parse_address
 from upright_ledger.core.url.origins import Sites
 

@@ -13,11 +13,11 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import product
 
-from upright_ledger.core.forms import SiteForm, form_of
-from upright_ledger.core.imported import ImportedRule, request_of
-from upright_ledger.core.imported_blocks import Block
 from upright_ledger.core.inventory.normalisation import entry_key
-from upright_ledger.core.template_rules import PASS, TemplateIndex, TemplateRule
+from upright_ledger.core.rules.canonical_form import SiteForm, form_of
+from upright_ledger.core.rules.imported import ImportedRule, request_of
+from upright_ledger.core.rules.imported_blocks import Block
+from upright_ledger.core.rules.template_index import PASS, TemplateIndex, TemplateRule
 from upright_ledger.core.url.address import canonical_path, guard, lower_ascii, lower_path, parse_address, split_target
 from upright_ledger.core.url.destination import authority_of
 from upright_ledger.core.url.escapes import value_spellings

@@ -10,11 +10,11 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from itertools import count
 
-from upright_ledger.core.findings import SEVERITIES, Finding
-from upright_ledger.core.forms import SiteForm
-from upright_ledger.core.proofs import Proof, Witness, in_their_order, prove
-from upright_ledger.core.rules import DROP, ExactRule, RuleSet
-from upright_ledger.core.template_rules import PASS, TemplateRule
+from upright_ledger.core.rules.canonical_form import SiteForm
+from upright_ledger.core.rules.finding import SEVERITIES, Finding
+from upright_ledger.core.rules.proof import Proof, Witness, in_their_order, prove
+from upright_ledger.core.rules.ruleset import DROP, ExactRule, RuleSet
+from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import parse_address, split_target
 
 _HOLES = 4

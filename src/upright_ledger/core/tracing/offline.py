@@ -2,34 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
-from upright_ledger.core.checks import StockPage
-from upright_ledger.core.rules import RuleSet
-from upright_ledger.core.url.address import Address, canonical_path, parse_address
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.rules.target_pages import Pages
+from upright_ledger.core.tracing.trace import MAX_HOPS, REDIRECTS, Hop, Trace
+from upright_ledger.core.url.address import Address, parse_address
+from upright_ledger.core.url.difference import changed_between
 from upright_ledger.core.url.origins import Sites
-from upright_ledger.core.verdicts import MAX_HOPS, REDIRECTS, Hop, Trace, changed_between
-
-
-class Pages:
-    """The pages of the new site by their address, whatever the scheme; a query counts only where the stock says so."""
-
-    def __init__(self, stock: Mapping[str, StockPage], sites: Sites) -> None:
-        """stock: page key → page."""
-        self._sites = sites
-        self._found = {key.partition("://")[2]: page for key, page in stock.items() if key.startswith("http:")}
-        self._found |= {key.partition("://")[2]: page for key, page in stock.items() if key.startswith("https:")}
-
-    def at(self, address: Address) -> StockPage | None:
-        """The page at an address, or None."""
-        if not self._found or not self._sites.is_new(address):
-            return None
-        path = f"{address.authority}{canonical_path(address.path)}"
-        return (self._found.get(f"{path}?{address.query}") if address.query else None) or self._found.get(path)
-
-    def named(self, authority: str, path: str) -> StockPage | None:
-        """As `at`, for a host of the new site and a path in its canonical form, without a query."""
-        return self._found.get(f"{authority}{path}") if self._found else None
 
 
 def trace_offline(start: Address, rules: RuleSet, sites: Sites, pages: Pages, index_files: frozenset[str]) -> Trace:

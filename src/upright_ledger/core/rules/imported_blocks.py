@@ -7,7 +7,7 @@ from dataclasses import replace
 from heapq import merge
 from typing import Any
 
-from upright_ledger.core.imported import (
+from upright_ledger.core.rules.imported import (
     HOST,
     INNER,
     PATH,
@@ -20,8 +20,8 @@ from upright_ledger.core.imported import (
     bytewise,
     compiled,
 )
-from upright_ledger.core.imported_locations import location_of
-from upright_ledger.core.template_rules import PASS
+from upright_ledger.core.rules.imported_locations import location_of
+from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.core.url.address import lower_ascii
 
 _HEAD = 16

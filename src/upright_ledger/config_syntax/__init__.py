@@ -1,0 +1,1 @@
+"""Lexers of configuration files, which readers and writers of them share."""

@@ -1,0 +1,1 @@
+"""Faults in planned rules."""

@@ -1,0 +1,1 @@
+"""A request hop by hop, and what that amounts to."""
