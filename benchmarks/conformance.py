@@ -13,7 +13,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
 
 from conformance import compare, make_requests, make_rules, write_build
-from upright_ledger.web.local_servers import LAUNCHES, find_server, run_example
+from upright_ledger.web.local.real_servers import LAUNCHES, find_server, run_example
 
 SETS, REQUESTS = 80, 250
 

@@ -20,7 +20,7 @@ sys.path.insert(0, str(Path(__file__).resolve().parent))
 
 from rules import NEW, OLD, PROGRAM, measured, write_pairs
 
-from upright_ledger.web.local_nginx import run_nginx
+from upright_ledger.web.local.real_nginx import run_nginx
 
 URLS, FEW, ROUNDS = 20_000, 1_000, 5
 HOST, GOAL = OLD.partition("://")[2], NEW.partition("://")[2]

@@ -26,7 +26,7 @@ from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.servers import load_dialect
-from upright_ledger.web.local_servers import LAUNCHES, find_server, run_example
+from upright_ledger.web.local.real_servers import LAUNCHES, find_server, run_example
 
 HOST = "www.quillhaven.example"
 RULES = 100_000

@@ -20,8 +20,8 @@ sys.path.insert(0, str(Path(__file__).resolve().parent))
 from gathering import UPRIGHT, run
 
 from upright_ledger.demo.faulty_site import make_faulty_site
-from upright_ledger.web.local_nginx import run_nginx
-from upright_ledger.web.local_servers import free_port
+from upright_ledger.web.local.real_nginx import run_nginx
+from upright_ledger.web.local.real_servers import free_port
 
 ROUNDS = 3
 

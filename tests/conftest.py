@@ -17,8 +17,8 @@ from typing import Any
 import pytest
 
 from upright_ledger.demo.sample import Sample, write_sample
-from upright_ledger.web.local_nginx import find_nginx
-from upright_ledger.web.local_servers import LAUNCHES, find_server
+from upright_ledger.web.local.real_nginx import find_nginx
+from upright_ledger.web.local.real_servers import LAUNCHES, find_server
 
 PROGRAM = Path(sys.executable).with_name("upright")
 OLD = "http://www.quillhaven.example"

@@ -9,8 +9,8 @@ from pathlib import Path
 
 from conftest import NEW
 from upright_ledger.demo.faulty_site import FaultySite
-from upright_ledger.web.local_nginx import run_nginx
-from upright_ledger.web.standin import Served, serve_whole
+from upright_ledger.web.local.real_nginx import run_nginx
+from upright_ledger.web.local.stand_in import Served, serve_whole
 
 
 @contextmanager

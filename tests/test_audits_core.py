@@ -22,7 +22,7 @@ from upright_ledger.core.crawl.observation import CANONICAL, PAGE_LINK, SITEMAP_
 from upright_ledger.core.inventory.evidence import EntryEvidence
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.url.address import parse_address
-from upright_ledger.formats.page_facts import read_facts
+from upright_ledger.formats.html.content import read_facts
 
 SITE = "https://www.quillhaven.example"
 

@@ -32,8 +32,8 @@ from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import read_destination
 from upright_ledger.servers import load_dialect
-from upright_ledger.web.local_nginx import run_nginx
-from upright_ledger.web.local_servers import LAUNCHES, run_example
+from upright_ledger.web.local.real_nginx import run_nginx
+from upright_ledger.web.local.real_servers import LAUNCHES, run_example
 
 EACH_SERVER = pytest.mark.parametrize("name", [pytest.param(n, marks=needs_server(n)) for n in LAUNCHES])
 

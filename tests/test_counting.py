@@ -32,7 +32,7 @@ from ledgers import fresh_ledger
 from properties import thorough
 from upright_ledger.core.inventory.evidence import status_class
 from upright_ledger.core.monitoring.deploy_days import span_of
-from upright_ledger.formats import logtally
+from upright_ledger.formats.logs import request_counts
 
 
 def expected(asked: Sequence[Asked], kind: str) -> Counter[tuple[str, str, str]]:
@@ -45,11 +45,11 @@ def expected(asked: Sequence[Asked], kind: str) -> Counter[tuple[str, str, str]]
 @given(
     asked=LISTS,
     kind=KINDS,
-    most=st.sampled_from([logtally.MOST_IN_MEMORY, 3]),
+    most=st.sampled_from([request_counts.MOST_IN_MEMORY, 3]),
     end=st.sampled_from(["\n", "\r\n", "\r"]),
 )
 def test_requests_in_are_requests_counted(asked: list[Asked], kind: str, most: int, end: str) -> None:
-    before, logtally.MOST_IN_MEMORY = logtally.MOST_IN_MEMORY, most
+    before, request_counts.MOST_IN_MEMORY = request_counts.MOST_IN_MEMORY, most
     try:
         with TemporaryDirectory() as held:
             ledger = fresh_ledger(OLDS, [NEW])
@@ -58,7 +58,7 @@ def test_requests_in_are_requests_counted(asked: list[Asked], kind: str, most: i
             (source,) = gathered(ledger, [file])
             found = counted(ledger)
     finally:
-        logtally.MOST_IN_MEMORY = before
+        request_counts.MOST_IN_MEMORY = before
     assert found.total == expected(asked, kind)
     assert source.rejected == len(damaged)
     assert source.accepted == requests(*found.entries.values()).total()

@@ -11,7 +11,7 @@ import pytest
 
 from conftest import NEW, OLD, Program, needs_server
 from servers import ask_headers
-from upright_ledger.web.local_servers import LAUNCHES, run_example
+from upright_ledger.web.local.real_servers import LAUNCHES, run_example
 
 
 def rows(path: Path) -> list[dict[str, str]]:

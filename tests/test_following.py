@@ -25,9 +25,9 @@ from hypothesis import strategies as st
 from conftest import NEW, OLD, PROGRAM, Program, needs_nginx, opened
 from upright_ledger.app.following import gather_new
 from upright_ledger.ledger.store import open_ledger
-from upright_ledger.web.local_nginx import run_nginx
-from upright_ledger.web.local_servers import free_port
-from upright_ledger.web.standin import Served, serve_whole
+from upright_ledger.web.local.real_nginx import run_nginx
+from upright_ledger.web.local.real_servers import free_port
+from upright_ledger.web.local.stand_in import Served, serve_whole
 
 AGENT = "Mozilla/5.0 (X11; Linux x86_64) ExampleBrowser/1.0"
 

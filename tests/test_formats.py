@@ -7,17 +7,17 @@ from pathlib import Path
 import pytest
 
 from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats.accesslog import read_access_log
-from upright_ledger.formats.columns import bare, map_columns, number, status_code
-from upright_ledger.formats.pairs import mend_slash, read_pairs
-from upright_ledger.formats.reading import digest_of
-from upright_ledger.formats.recognising import delimiter_of, recognise
+from upright_ledger.formats.detection import delimiter_of, recognise
+from upright_ledger.formats.files.atomic import csv_bytes, safe_cell, write_whole
+from upright_ledger.formats.files.text import digest_of
+from upright_ledger.formats.lists.sitemap import read_sitemap
+from upright_ledger.formats.lists.text_list import read_text_list
+from upright_ledger.formats.logs.access_log import read_access_log
 from upright_ledger.formats.records import Aside, Item, ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
-from upright_ledger.formats.sitemaps import read_sitemap
-from upright_ledger.formats.tables import read_table_urls
-from upright_ledger.formats.textlist import read_text_list
-from upright_ledger.formats.writing import csv_bytes, safe_cell, write_whole
+from upright_ledger.formats.tables.column_mapping import bare, map_columns, number, status_code
+from upright_ledger.formats.tables.pairs import mend_slash, read_pairs
+from upright_ledger.formats.tables.url_table import read_table_urls
 
 PLAIN = ReadOptions()
 

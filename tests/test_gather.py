@@ -17,7 +17,7 @@ from upright_ledger.core.inventory.noise import is_declared_bot, set_aside_class
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
 from upright_ledger.core.url.address import NotAnAddressError, canonical_path, decoded_path, parse_address
 from upright_ledger.core.url.redaction import Secrets
-from upright_ledger.formats.columns import number
+from upright_ledger.formats.tables.column_mapping import number
 
 SAME = [
     "/visit/hours.html",

@@ -24,8 +24,8 @@ from upright_ledger.app.gather import gather
 from upright_ledger.app.request_files import read_requests
 from upright_ledger.app.stock import stock
 from upright_ledger.errors import UprightError
-from upright_ledger.formats.page_facts import read_facts
-from upright_ledger.formats.pages import read_page
+from upright_ledger.formats.html.content import read_facts
+from upright_ledger.formats.html.page_head import read_page
 from upright_ledger.ledger.store import Ledger
 
 SIZE = 10_000

@@ -15,9 +15,9 @@ from conftest import OLD, Program
 from upright_ledger.core.inventory.evidence import BOTS, PEOPLE, status_class
 from upright_ledger.core.inventory.noise import is_declared_bot, set_aside_class
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.formats import logscan
-from upright_ledger.formats.accesslog import read_access_log
-from upright_ledger.formats.loglines import NotALineError, parse_combined, unescape
+from upright_ledger.formats.logs import column_scanner
+from upright_ledger.formats.logs.access_log import read_access_log
+from upright_ledger.formats.logs.line_parsers import NotALineError, parse_combined, unescape
 from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
 
 
@@ -179,11 +179,11 @@ def test_reading_in_columns_is_the_same_as_reading_line_by_line(
     path: Path = tmp_path_factory.mktemp("log") / "access.log"
     lines = [line("/sure"), *(x.replace("\n", "") for x in lines)]
     path.write_bytes(text(lines).encode())
-    before, logscan.BLOCK = logscan.BLOCK, block
+    before, column_scanner.BLOCK = column_scanner.BLOCK, block
     try:
         items = list(read_access_log(path, ReadOptions()).items)
     finally:
-        logscan.BLOCK = before
+        column_scanner.BLOCK = before
     records = [i for i in items if isinstance(i, Record)]
     rejects = [i for i in items if isinstance(i, Reject)]
     aside = sum(i.lines for i in items if isinstance(i, Aside))

@@ -15,7 +15,7 @@ from pathlib import Path
 import pytest
 
 from conftest import NEW, OLD, PROGRAM, Program
-from upright_ledger.web.standin import Served, serve_whole
+from upright_ledger.web.local.stand_in import Served, serve_whole
 
 READING = (
     ("entries",), ("history",), ("balance",), ("check",), ("fold",), ("runs",), ("entries", "--json"), ("history", "--json"), (), ("--help",), ("entries", "--help"),

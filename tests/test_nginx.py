@@ -24,7 +24,7 @@ from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.ledger.store import open_ledger
 from upright_ledger.servers import load_dialect
 from upright_ledger.servers.nginx_syntax import quote, read_map_tables
-from upright_ledger.web.local_nginx import find_nginx
+from upright_ledger.web.local.real_nginx import find_nginx
 
 SITES = Sites(
     group_origins([OLD, "http://quillhaven.example", "http://shop.quillhaven.example"]), (NEW, "https://new.example")

@@ -10,7 +10,7 @@ import pytest
 
 from conftest import NEW, OLD, Program, needs_server
 from servers import ask
-from upright_ledger.web.local_servers import run_example
+from upright_ledger.web.local.real_servers import run_example
 
 HTACCESS = r"""RewriteEngine On
 RewriteBase /

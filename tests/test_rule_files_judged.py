@@ -14,7 +14,7 @@ import nginx_files
 from conftest import needs_server
 from rule_judge import Judged, RuleFile, judge, requests_about
 from upright_ledger.errors import InputError
-from upright_ledger.formats.rules_read import Surroundings
+from upright_ledger.formats.server_config.rules_read import Surroundings
 
 FILES = 40
 """Drawn files a server, in a test run; benchmarks/rule_files.py draws more."""

@@ -16,7 +16,7 @@ from python_calamine import CalamineWorkbook
 
 from conftest import NEW, OLD, PROGRAM, Program
 from servers import serve_pages
-from upright_ledger.web.standin import serve
+from upright_ledger.web.local.stand_in import serve
 
 PAGES = {
     "/tower-clock/": "The tower clock | Quillhaven",

@@ -19,7 +19,7 @@ from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.demo import servers
 from upright_ledger.demo.sample import Sample, make_sample
-from upright_ledger.web.local_nginx import find_nginx
+from upright_ledger.web.local.real_nginx import find_nginx
 
 
 @dataclass(frozen=True)

@@ -29,8 +29,8 @@ from upright_ledger.ledger.settings import write_policy
 from upright_ledger.ledger.sightings import SightingWriter
 from upright_ledger.ledger.sources import SourceFacts, add_source, close_source
 from upright_ledger.ledger.store import Ledger, open_ledger
-from upright_ledger.web.local_servers import free_port
-from upright_ledger.web.standin import Served, serve_whole
+from upright_ledger.web.local.real_servers import free_port
+from upright_ledger.web.local.stand_in import Served, serve_whole
 
 PATIENCE = 120.0
 

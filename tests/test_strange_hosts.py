@@ -9,7 +9,7 @@ import pytest
 from conftest import Program, needs_server
 from servers import ask
 from upright_ledger.servers import DIALECTS
-from upright_ledger.web.local_servers import LAUNCHES, run_example
+from upright_ledger.web.local.real_servers import LAUNCHES, run_example
 
 PORTED, NUMBERED, GREEK = "http://old.quillhaven.example:8080", "http://192.0.2.7", "https://φάρος.example"
 NEW, OTHER = "https://new.quillhaven.example", "http://127.0.0.1:8080"

@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 
 from conftest import OLD, Program
-from upright_ledger.web.guard import is_public
-from upright_ledger.web.standin import Served, serve_whole
+from upright_ledger.web.http.guard import is_public
+from upright_ledger.web.local.stand_in import Served, serve_whole
 
 SITEMAP = '<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>{}</loc></url></urlset>'
 INDEX = '<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">{}</sitemapindex>'

@@ -15,7 +15,7 @@ from python_calamine import CalamineWorkbook
 from conftest import PROGRAM, Program
 from servers import serve_site
 from upright_ledger.demo.faulty_site import TRAPS, FaultySite, make_faulty_site
-from upright_ledger.web.local_servers import free_port
+from upright_ledger.web.local.real_servers import free_port
 
 
 @pytest.fixture

@@ -12,7 +12,7 @@ import pytest
 import trustme
 
 from conftest import Program, opened
-from upright_ledger.web.standin import Served, serve_whole
+from upright_ledger.web.local.stand_in import Served, serve_whole
 
 HOST = "www.quillhaven.example"
 SITE = f"http://{HOST}"

@@ -13,7 +13,7 @@ from pathlib import Path
 from conftest import Program
 from upright_ledger.app.page_reading import page_reader, read_bodies, unpacked
 from upright_ledger.core.crawl.frontier import repeats_itself
-from upright_ledger.formats.page_facts import read_facts
+from upright_ledger.formats.html.content import read_facts
 
 LONG = b"<p>" + b"the oak case of a clock " * 4000
 

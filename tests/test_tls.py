@@ -16,8 +16,8 @@ import tomlkit
 import trustme
 
 from conftest import NEW, Program, needs_server
-from upright_ledger.web.local_servers import run_example
-from upright_ledger.web.standin import serve
+from upright_ledger.web.local.real_servers import run_example
+from upright_ledger.web.local.stand_in import serve
 
 HOST = "www.quillhaven.example"
 CERTIFICATES = trustme.CA()

@@ -18,7 +18,7 @@ from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.tracing.trace import Hop, Page, Trace
 from upright_ledger.core.tracing.verdicts import ORDER, judge
 from upright_ledger.core.url.difference import what_changed
-from upright_ledger.formats.pages import read_page
+from upright_ledger.formats.html.page_head import read_page
 
 HOMES = frozenset({f"{NEW}/"})
 POLICY = FoldingPolicy()

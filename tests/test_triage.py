@@ -11,7 +11,7 @@ import pytest
 
 from conftest import NEW, OLD, Program
 from upright_ledger.demo.live_phase import CLAIMED, LAUNCH, MENDED, LivePhase, make_live_phase
-from upright_ledger.web.standin import serve
+from upright_ledger.web.local.stand_in import serve
 
 
 @pytest.fixture(scope="module")

@@ -19,8 +19,8 @@ from servers import serve_site
 from upright_ledger.app.apart import Apart, WorkerDiedError
 from upright_ledger.demo.faulty_site import make_faulty_site
 from upright_ledger.errors import InputError
-from upright_ledger.web.local_servers import free_port
-from upright_ledger.web.standin import Served, serve, serve_whole
+from upright_ledger.web.local.real_servers import free_port
+from upright_ledger.web.local.stand_in import Served, serve, serve_whole
 
 
 def take_all(apart: Apart[int], into: list[int]) -> None:

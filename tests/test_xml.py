@@ -9,8 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import OLD, Program
+from upright_ledger.formats.lists.sitemap import read_sitemap
 from upright_ledger.formats.records import ReadOptions, Record
-from upright_ledger.formats.sitemaps import read_sitemap
 
 HEAD = '<?xml version="1.0" encoding="UTF-8"?>\n'
 URLSET = '<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">'
@@ -60,7 +60,7 @@ TEXTS = st.lists(
 def test_no_block_boundary_changes_what_is_read(
     tmp_path_factory: pytest.TempPathFactory, parts: list[str], block: int
 ) -> None:
-    from upright_ledger.formats import xml_elements
+    from upright_ledger.formats.lists import xml_elements
 
     path = tmp_path_factory.mktemp("xml") / "sitemap.xml"
     named = [f"{OLD}/{n}{p.replace('<![CDATA[', f'<![CDATA[&{n}]]>')}" for n, p in enumerate(parts)]

@@ -21,7 +21,7 @@ from typing import Any
 from clusters import cluster
 from conftest import NEW, OLD, Outcome
 from upright_ledger.ledger.schema import metadata
-from upright_ledger.web.standin import Served, serve_whole
+from upright_ledger.web.local.stand_in import Served, serve_whole
 
 _DERIVED = frozenset(["runs", "traces", "builds", "migrations", "reported", "outbox", "followed"])
 _PASSING = frozenset(

@@ -6,9 +6,9 @@ from upright_ledger.app.apart import Apart, Few, Put, is_ending
 from upright_ledger.app.page_reading import page_reader
 from upright_ledger.core.crawl.frontier import Limits
 from upright_ledger.core.crawl.observation import Seen
-from upright_ledger.web.client import Place
-from upright_ledger.web.crawler import Start, crawl
-from upright_ledger.web.exchange import Manner
+from upright_ledger.web.http.client import Manner
+from upright_ledger.web.http.crawler import Start, crawl
+from upright_ledger.web.http.tracer import Place
 
 _PATIENCE = 0.1  # seconds
 _AT_ONCE = 50  # pages

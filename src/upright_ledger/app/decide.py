@@ -19,15 +19,15 @@ from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import page_key, read_destination
 from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats.pairs import (
+from upright_ledger.formats.files.text import digest_of
+from upright_ledger.formats.records import ReadOptions, Record, Reject
+from upright_ledger.formats.registry import read_urls
+from upright_ledger.formats.tables.pairs import (
     Pair,
     Pairs,
     mend_slash,
     read_pairs,
 )
-from upright_ledger.formats.reading import digest_of
-from upright_ledger.formats.records import ReadOptions, Record, Reject
-from upright_ledger.formats.registry import read_urls
 from upright_ledger.ledger.answers import IMPORT, PERSON, Posting, load_answers, of_person, post_answers, post_claims
 from upright_ledger.ledger.answers import TEMPLATE as BY_TEMPLATE
 from upright_ledger.ledger.journal import Step

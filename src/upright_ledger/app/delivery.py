@@ -13,7 +13,7 @@ from pathlib import Path
 from upright_ledger.app.switching import put_folder
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.errors import InputError, RefusedError, UsageError
-from upright_ledger.formats.writing import bare_cell, csv_bytes, write_whole
+from upright_ledger.formats.files.atomic import bare_cell, csv_bytes, write_whole
 
 MANIFEST, RULE_LIST, CHANGES, PREVIOUS = "manifest.json", "redirects.csv", "changes.csv", "previous"
 BEGIN, END = "# upright: rules begin", "# upright: rules end"

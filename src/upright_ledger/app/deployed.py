@@ -9,8 +9,8 @@ from upright_ledger.core.rules.imported_blocks import Block
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import InputError
-from upright_ledger.formats.reading import read_text
-from upright_ledger.formats.rule_files import PAIRS, dialect_of, read_rule_file
+from upright_ledger.formats.files.text import read_text
+from upright_ledger.formats.server_config.detection import PAIRS, dialect_of, read_rule_file
 
 
 def is_rule_file(path: Path) -> bool:

@@ -13,8 +13,8 @@ from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.inventory.url_patterns import templates
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.outputs import write_output
-from upright_ledger.formats.writing import csv_bytes
+from upright_ledger.formats.files.atomic import csv_bytes
+from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.ledger.entries import (
     AsideUrl,
     Entry,

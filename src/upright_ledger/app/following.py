@@ -15,8 +15,8 @@ from typing import Any, BinaryIO
 
 from upright_ledger.app.gather import Gathered, gather
 from upright_ledger.errors import InputError
-from upright_ledger.formats.leftovers import temporary_folder
-from upright_ledger.formats.streams import files_of, open_bytes, spelled
+from upright_ledger.formats.files.compressed import files_of, open_bytes, spelled
+from upright_ledger.formats.files.leftovers import temporary_folder
 from upright_ledger.ledger.following import (
     ACCESS_LOG,
     Followed,

@@ -32,11 +32,11 @@ from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.errors import DatabaseError, InputError, RefusedError, UsageError
-from upright_ledger.formats.reading import digest_of
-from upright_ledger.formats.recognising import ACCESS_LOG, SHEET, recognise
+from upright_ledger.formats.detection import ACCESS_LOG, SHEET, recognise
+from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record
 from upright_ledger.formats.registry import check_kind, read_urls
-from upright_ledger.formats.rows import fullest_sheet
+from upright_ledger.formats.tables.rows import fullest_sheet
 from upright_ledger.ledger.builds import live_builds
 from upright_ledger.ledger.classifying import reclassify
 from upright_ledger.ledger.entries import count_entries

@@ -9,9 +9,9 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.leftovers import temporary_folder
-from upright_ledger.formats.streams import MAX_FILES, STDIN, Input, files_of, spooled
-from upright_ledger.web.fetch import fetch
+from upright_ledger.formats.files.compressed import MAX_FILES, STDIN, Input, files_of, spooled
+from upright_ledger.formats.files.leftovers import temporary_folder
+from upright_ledger.web.http.fetch import fetch
 
 __all__ = ["Input", "inputs", "neighbours_of"]
 

@@ -13,8 +13,8 @@ from itertools import count
 
 from upright_ledger.app.apart import Apart, Put, WorkerDiedError
 from upright_ledger.core.crawl.observation import Facts
-from upright_ledger.formats.page_facts import read_facts
-from upright_ledger.web.crawler import Read, Reader
+from upright_ledger.formats.html.content import read_facts
+from upright_ledger.web.http.crawler import Read, Reader
 
 _AT_ONCE = 16  # pages that are sent together
 _AT_ONCE_BYTES = 1 << 18

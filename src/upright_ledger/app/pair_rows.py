@@ -9,7 +9,7 @@ from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, STATUSES, W
 from upright_ledger.core.rules.imported_templates import NoTemplateError, template_of_pattern
 from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.address import NotAnAddressError
-from upright_ledger.formats.pairs import Pair, as_regular_expression, looks_like_pattern, pieces_of, status_word
+from upright_ledger.formats.tables.pairs import Pair, as_regular_expression, looks_like_pattern, pieces_of, status_word
 
 _CAPTURE = re.compile(r"(?<!\{)\{[+?]?([a-z][a-z0-9_]{0,30})(?:\|[^{}]*)?\}(?!\})")
 

@@ -16,7 +16,7 @@ from upright_ledger.core.inventory.advice import advice
 from upright_ledger.core.inventory.answer import MOVE, OPEN, TEMPORARY, EntryAnswer, usual
 from upright_ledger.core.url.tokens import tokens
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.writing import json_bytes, write_whole
+from upright_ledger.formats.files.atomic import json_bytes, write_whole
 from upright_ledger.ledger.answers import answers_of, of_person, post_answers
 from upright_ledger.ledger.stock import Destination, StoredProposal, load_proposals
 from upright_ledger.ledger.store import Ledger

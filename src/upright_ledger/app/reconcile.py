@@ -29,9 +29,9 @@ from upright_ledger.core.tracing.results import Row
 from upright_ledger.core.tracing.trace import Page
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.outputs import write_output
-from upright_ledger.formats.workbooks import Sheet, workbook_bytes
-from upright_ledger.formats.writing import csv_bytes
+from upright_ledger.formats.files.atomic import csv_bytes
+from upright_ledger.formats.files.outputs import write_output
+from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
 from upright_ledger.ledger.answers import PERSON
 
 COLUMNS = (

@@ -9,7 +9,7 @@ from types import TracebackType
 from typing import IO, Self
 
 from upright_ledger.core.url.redaction import Secrets
-from upright_ledger.formats.leftovers import clear, hidden_mark
+from upright_ledger.formats.files.leftovers import clear, hidden_mark
 from upright_ledger.formats.records import Reject
 
 FOLDER = "rejects"

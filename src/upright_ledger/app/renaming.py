@@ -13,9 +13,9 @@ from upright_ledger.app.gather import gather
 from upright_ledger.core.crawl.audits.moved_pages import CONFIDENCE, LED, Renamed, Renaming
 from upright_ledger.core.inventory.answer import KEEP, OPEN
 from upright_ledger.core.url.address import address_of
-from upright_ledger.formats.leftovers import temporary_folder
-from upright_ledger.formats.outputs import write_output
-from upright_ledger.formats.writing import csv_bytes
+from upright_ledger.formats.files.atomic import csv_bytes
+from upright_ledger.formats.files.leftovers import temporary_folder
+from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.stock import StoredProposal, load_proposals, store_proposals
 from upright_ledger.ledger.store import Ledger

@@ -11,7 +11,7 @@ from upright_ledger.core.crawl.audits.site_index import Site
 from upright_ledger.core.crawl.link_rewriting import replace_in
 from upright_ledger.core.crawl.observation import MOVED
 from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats.writing import write_whole
+from upright_ledger.formats.files.atomic import write_whole
 
 DIFF = "changes.diff"
 _BLOCK = 8 << 20  # bytes

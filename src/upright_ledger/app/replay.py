@@ -31,8 +31,8 @@ from upright_ledger.ledger.runs import (
     open_run,
     take_over,
 )
-from upright_ledger.web.client import Place
-from upright_ledger.web.exchange import Manner, interrupts
+from upright_ledger.web.http.client import Manner, interrupts
+from upright_ledger.web.http.tracer import Place
 
 COMMIT_SECONDS = 1.0
 HEARD_SECONDS = 20.0

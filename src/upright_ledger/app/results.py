@@ -17,9 +17,9 @@ from upright_ledger.core.tracing.results import Row, Traced
 from upright_ledger.core.tracing.root_causes import LONG, HopCause, hop_causes, mend_of
 from upright_ledger.core.tracing.verdicts import ORDER
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.outputs import write_output
-from upright_ledger.formats.workbooks import Sheet, workbook_bytes
-from upright_ledger.formats.writing import csv_bytes
+from upright_ledger.formats.files.atomic import csv_bytes
+from upright_ledger.formats.files.outputs import write_output
+from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
 
 COLUMNS = (
     "url", "hits", "verdict", "status", "location", "hops", "final_url", "final_status", "expected", "verdicts", "detail", "value", "mend",

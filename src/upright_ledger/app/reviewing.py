@@ -16,12 +16,12 @@ from upright_ledger.core.inventory.answer import ANSWERS, MOVE, OPEN, STATUSES, 
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats.outputs import write_output
-from upright_ledger.formats.reading import digest_of
-from upright_ledger.formats.recognising import SHEET, recognise
-from upright_ledger.formats.rows import rows_of
-from upright_ledger.formats.workbooks import Sheet, workbook_bytes
-from upright_ledger.formats.writing import bare_cell, csv_bytes
+from upright_ledger.formats.detection import SHEET, recognise
+from upright_ledger.formats.files.atomic import bare_cell, csv_bytes
+from upright_ledger.formats.files.outputs import write_output
+from upright_ledger.formats.files.text import digest_of
+from upright_ledger.formats.tables.rows import rows_of
+from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
 from upright_ledger.ledger.answers import MATCH, answers_before, of_person, post_answers, sampled
 from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.journal import last_step

@@ -14,7 +14,7 @@ from upright_ledger.core.url.address import Address, NotAnAddressError, followed
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.ledger.stock import Destination
-from upright_ledger.web.local_site import Reply, serve_locally
+from upright_ledger.web.local.preview import Reply, serve_locally
 
 FRONT, _TRY = "/.upright/", "/.upright/try"
 """The page with a form for old addresses, and where that form leads."""

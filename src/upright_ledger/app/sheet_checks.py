@@ -26,10 +26,10 @@ from upright_ledger.core.url.address import Address, NotAnAddressError, guard, p
 from upright_ledger.core.url.destination import page_key, read_destination
 from upright_ledger.core.url.origins import Sites, group_origins, read_origin
 from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats import columns as col
-from upright_ledger.formats.pairs import Pair, mend_slash, read_pairs
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.tables import read_table
+from upright_ledger.formats.tables import column_mapping as col
+from upright_ledger.formats.tables.pairs import Pair, mend_slash, read_pairs
+from upright_ledger.formats.tables.url_table import read_table
 
 _NO_HOST = "http://no-host-given.invalid"
 

@@ -6,11 +6,11 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.recognising import SHEET
+from upright_ledger.formats.detection import SHEET
+from upright_ledger.formats.files.compressed import Input
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.rows import sheets_of
-from upright_ledger.formats.streams import Input
-from upright_ledger.formats.tables import read_table
+from upright_ledger.formats.tables.rows import sheets_of
+from upright_ledger.formats.tables.url_table import read_table
 
 
 def by_sheets(file: Input, options: ReadOptions, left: Callable[[str], None]) -> list[Input]:

@@ -13,15 +13,15 @@ from upright_ledger.core.url.address import Address, NotAnAddressError, parse_ad
 from upright_ledger.core.url.destination import page_key, read_destination
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats import columns as col
-from upright_ledger.formats.pages import read_saved_page
-from upright_ledger.formats.reading import digest_of
-from upright_ledger.formats.recognising import FEED, JSON, PAGE, SHEET, SITEMAP, TABLE, TEXT, recognise
+from upright_ledger.formats.detection import FEED, JSON, PAGE, SHEET, SITEMAP, TABLE, TEXT, recognise
+from upright_ledger.formats.files.compressed import Input
+from upright_ledger.formats.files.text import digest_of
+from upright_ledger.formats.html.page_head import read_saved_page
 from upright_ledger.formats.records import ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
-from upright_ledger.formats.rows import fullest_sheet
-from upright_ledger.formats.streams import Input
-from upright_ledger.formats.tables import Table, read_table
+from upright_ledger.formats.tables import column_mapping as col
+from upright_ledger.formats.tables.rows import fullest_sheet
+from upright_ledger.formats.tables.url_table import Table, read_table
 from upright_ledger.ledger.sources import SourceFacts, add_source, find_source, withdraw_source
 from upright_ledger.ledger.stock import LIVE, PLANNED, PURPOSES, Destination, add_destinations, count_stock, load_stock
 from upright_ledger.ledger.store import Ledger

@@ -12,9 +12,9 @@ from upright_ledger.core.crawl.audits.broken_inbound import InboundRow
 from upright_ledger.core.crawl.audits.site_index import LinkToMend
 from upright_ledger.core.url.address import split_text
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.outputs import write_output
-from upright_ledger.formats.workbooks import Sheet, workbook_bytes
-from upright_ledger.formats.writing import csv_bytes
+from upright_ledger.formats.files.atomic import csv_bytes
+from upright_ledger.formats.files.outputs import write_output
+from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
 
 ADDRESS_COLUMNS = (
     "url", "outcome", "status", "linked_from", "depth", "leads_to", "title", "canonical", "language", "noindex", "reason",

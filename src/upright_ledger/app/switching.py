@@ -12,8 +12,8 @@ from contextlib import suppress
 from pathlib import Path
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.leftovers import clear, hidden_mark
-from upright_ledger.formats.writing import umask, write_whole
+from upright_ledger.formats.files.atomic import umask, write_whole
+from upright_ledger.formats.files.leftovers import clear, hidden_mark
 
 _EXCHANGE = 2  # RENAME_EXCHANGE of renameat2(2)
 _HERE = -100  # AT_FDCWD

@@ -8,9 +8,9 @@ from dataclasses import replace
 from upright_ledger.app.apart import Apart, Few, Put, is_ending
 from upright_ledger.core.tracing.trace import Trace
 from upright_ledger.core.url.address import Address
-from upright_ledger.formats.pages import read_page
-from upright_ledger.web.client import Place, trace_all
-from upright_ledger.web.exchange import Manner
+from upright_ledger.formats.html.page_head import read_page
+from upright_ledger.web.http.client import Manner
+from upright_ledger.web.http.tracer import Place, trace_all
 
 _PATIENCE = 0.1  # seconds
 _AT_ONCE = 200  # traces

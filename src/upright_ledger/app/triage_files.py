@@ -8,9 +8,9 @@ from pathlib import Path
 from upright_ledger.app.triage import Triaged
 from upright_ledger.core.monitoring.failure_account import ANSWERED, DEPLOYED, NEW, PROVEN, RECURRING
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.outputs import write_output
-from upright_ledger.formats.workbooks import Sheet, workbook_bytes
-from upright_ledger.formats.writing import csv_bytes
+from upright_ledger.formats.files.atomic import csv_bytes
+from upright_ledger.formats.files.outputs import write_output
+from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
 
 COLUMNS = (
     "site", "legacy_url", "state", "lost", "share", "trend", "value", "links", "bots", "first", "last", "statuses", "comes_from", "family", "answer", "destination", "proposal",

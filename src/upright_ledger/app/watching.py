@@ -22,8 +22,8 @@ from upright_ledger.core.monitoring.failure_account import RECURRING
 from upright_ledger.core.monitoring.traffic_origin import DIRECT
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import InputError, UprightError
-from upright_ledger.formats.outputs import write_output
-from upright_ledger.formats.writing import json_bytes
+from upright_ledger.formats.files.atomic import json_bytes
+from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.ledger.following import (
     last_reported,
     note_reported,
@@ -33,7 +33,7 @@ from upright_ledger.ledger.following import (
 )
 from upright_ledger.ledger.settings import Notify
 from upright_ledger.ledger.store import Ledger, now
-from upright_ledger.web.sending import Mail, post_json, send_mail
+from upright_ledger.web.notify import Mail, post_json, send_mail
 
 MAIL, POST, FILE = "mail", "post", "file"
 PASSWORD = "UPRIGHT_SMTP_PASSWORD"  # noqa: S105 (the name of a variable)

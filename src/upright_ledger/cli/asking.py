@@ -14,7 +14,7 @@ from upright_ledger.core.url.address import Address, NotAnAddressError, parse_ad
 from upright_ledger.errors import UsageError
 
 if TYPE_CHECKING:
-    from upright_ledger.web.exchange import Manner
+    from upright_ledger.web.http.client import Manner
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -70,7 +70,7 @@ def asking_options(command: F) -> F:
 
 def manner_of(asking: Mapping[str, Any], hosts: Sequence[str], surveyed: Sequence[Address] = ()) -> Manner:
     """How requests are made. asking: the options; hosts: that are asked directly, as far as that is known; surveyed: where a survey starts."""
-    from upright_ledger.web.exchange import Manner, check_certificates, is_local
+    from upright_ledger.web.http.client import Manner, check_certificates, is_local
 
     if asking["ca"] is not None:
         check_certificates(asking["ca"])
@@ -100,7 +100,7 @@ def say_who_gets_the_login(manner: Manner, places: Sequence[Address | None] = ()
 
 
 def _is_here(origin: str) -> bool:
-    from upright_ledger.web.exchange import is_local
+    from upright_ledger.web.http.client import is_local
 
     return is_local(parse_address(origin).host)
 
@@ -112,7 +112,7 @@ def _own(
 
     Plain HTTP, where anybody can listen, is among them only where it is named or surveyed, or does not leave this machine.
     """
-    from upright_ledger.web.exchange import is_local
+    from upright_ledger.web.http.client import is_local
 
     if named:
         return frozenset(_origin(text) for text in named)

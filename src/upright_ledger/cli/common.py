@@ -10,10 +10,10 @@ import click
 
 from upright_ledger.cli import show
 from upright_ledger.errors import UsageError
-from upright_ledger.formats import outputs
-from upright_ledger.formats.columns import MEANINGS
-from upright_ledger.formats.pairs import MEANINGS as PAIR_MEANINGS
+from upright_ledger.formats.files import outputs
 from upright_ledger.formats.records import ReadOptions
+from upright_ledger.formats.tables.column_mapping import MEANINGS
+from upright_ledger.formats.tables.pairs import MEANINGS as PAIR_MEANINGS
 
 F = TypeVar("F", bound=Callable[..., Any])
 

@@ -21,7 +21,7 @@ from upright_ledger.demo.sample import write_sample
 from upright_ledger.demo.servers import new_site, site_as_found
 from upright_ledger.errors import RefusedError, UprightError
 from upright_ledger.ledger.store import open_ledger
-from upright_ledger.web.standin import serve_whole
+from upright_ledger.web.local.stand_in import serve_whole
 
 
 @click.command("demo")

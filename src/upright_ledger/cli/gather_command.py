@@ -16,7 +16,7 @@ from upright_ledger.cli.opening import open_ledger
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.rules_read import Surroundings
+from upright_ledger.formats.server_config.rules_read import Surroundings
 
 SHOWN = 200
 """Sources that are listed one by one."""

@@ -11,8 +11,8 @@ from upright_ledger.app.retire import Retiring, retire
 from upright_ledger.cli import show
 from upright_ledger.cli.common import FILE, force_option, json_option
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.formats.outputs import write_output
-from upright_ledger.formats.writing import csv_bytes
+from upright_ledger.formats.files.atomic import csv_bytes
+from upright_ledger.formats.files.outputs import write_output
 
 SHOWN = 15
 COLUMNS = (

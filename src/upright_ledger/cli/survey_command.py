@@ -242,8 +242,8 @@ def _crawl(
 ) -> tuple[str, Any, str]:
     """Run a survey; its number, what is kept of it for the audits, and what it did in words."""
     from upright_ledger.core.crawl.audits.server_setup import probes
-    from upright_ledger.web.client import Place
-    from upright_ledger.web.crawler import PAGE_BYTES, Start
+    from upright_ledger.web.http.crawler import PAGE_BYTES, Start
+    from upright_ledger.web.http.tracer import Place
 
     begin = tuple(map(_address, starts))
     agent = wanted["agent"] or "upright-ledger (survey)"

@@ -26,7 +26,7 @@ from upright_ledger.core.monitoring.deploy_days import to_the_minute
 from upright_ledger.core.monitoring.failure_account import NEW, RECURRING
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.web.exchange import Manner, is_local
+from upright_ledger.web.http.client import Manner, is_local
 
 SHOWN = 12
 

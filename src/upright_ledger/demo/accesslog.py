@@ -8,7 +8,7 @@ from pathlib import Path
 
 from upright_ledger.demo.faults import EarlierMove
 from upright_ledger.demo.site import OLD, Museum
-from upright_ledger.formats.writing import write_whole
+from upright_ledger.formats.files.atomic import write_whole
 
 LINES = 104_000
 BROKEN = 60

@@ -9,7 +9,7 @@ from html import escape
 from urllib.parse import parse_qs
 
 from upright_ledger.demo.vocabulary import LAST_NAMES, OBJECTS
-from upright_ledger.web.standin import Served
+from upright_ledger.web.local.stand_in import Served
 
 TRAPS = ("/calendar/", "/spiral/")
 """Addresses from which a crawl would never come back; nothing links to them."""

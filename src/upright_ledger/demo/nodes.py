@@ -9,7 +9,7 @@ from collections.abc import Iterator, Mapping
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
-from upright_ledger.web.local_servers import EXAMPLE_PORT, LAUNCHES, find_server, run_example
+from upright_ledger.web.local.real_servers import EXAMPLE_PORT, LAUNCHES, find_server, run_example
 
 NODES = ("nginx", "apache", "haproxy")
 CERTIFICATE = "staging-certificate.pem"

@@ -11,7 +11,7 @@ from xml.sax.saxutils import escape
 from upright_ledger.demo.accesslog import write_access_log
 from upright_ledger.demo.faults import EarlierMove, plant
 from upright_ledger.demo.site import BARE, NEW, OLD, SUFFIX, Museum, OldPage, make_museum
-from upright_ledger.formats.writing import csv_bytes, write_whole
+from upright_ledger.formats.files.atomic import csv_bytes, write_whole
 
 SEED = 1887
 TRACKING = (

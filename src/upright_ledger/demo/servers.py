@@ -11,8 +11,8 @@ from upright_ledger.demo.sample import Sample
 from upright_ledger.demo.site import BARE, NEW, OLD, NewPage
 from upright_ledger.servers.nginx import RULE_FILE, SERVER_FILE
 from upright_ledger.servers.nginx_syntax import quote
-from upright_ledger.web.local_nginx import find_nginx, run_nginx
-from upright_ledger.web.standin import serve
+from upright_ledger.web.local.real_nginx import find_nginx, run_nginx
+from upright_ledger.web.local.stand_in import serve
 
 _OWN_HOSTS = (OLD.removeprefix("http://"), BARE.removeprefix("http://"))
 

@@ -10,7 +10,7 @@ from typing import Protocol
 
 from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.core.rules.imported import ImportedRule
-from upright_ledger.formats.rules_read import NOTHING_SAID, Surroundings
+from upright_ledger.formats.server_config.rules_read import NOTHING_SAID, Surroundings
 
 
 @dataclass(slots=True)

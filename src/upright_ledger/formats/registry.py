@@ -5,15 +5,15 @@ from __future__ import annotations
 from pathlib import Path
 
 from upright_ledger.errors import UsageError
-from upright_ledger.formats import recognising as kinds
-from upright_ledger.formats.accesslog import read_access_log
-from upright_ledger.formats.archives import read_archive_index, read_har
-from upright_ledger.formats.pages import read_page_links
+from upright_ledger.formats import detection as kinds
+from upright_ledger.formats.html.page_head import read_page_links
+from upright_ledger.formats.lists.archive_index import read_archive_index, read_har
+from upright_ledger.formats.lists.sitemap import read_feed, read_robots, read_sitemap
+from upright_ledger.formats.lists.text_list import read_text_list
+from upright_ledger.formats.logs.access_log import read_access_log
 from upright_ledger.formats.records import Reader, Reading, ReadOptions
-from upright_ledger.formats.rule_files import read_rules
-from upright_ledger.formats.sitemaps import read_feed, read_robots, read_sitemap
-from upright_ledger.formats.tables import read_json_urls, read_sheet_urls, read_table_urls
-from upright_ledger.formats.textlist import read_text_list
+from upright_ledger.formats.server_config.detection import read_rules
+from upright_ledger.formats.tables.url_table import read_json_urls, read_sheet_urls, read_table_urls
 
 READERS: dict[str, Reader] = {
     kinds.TEXT: read_text_list,

@@ -1,0 +1,155 @@
+"""The kind of a file, by its content."""
+
+from __future__ import annotations
+
+import csv
+import re
+from collections import Counter
+from collections.abc import Callable
+from pathlib import Path
+
+from upright_ledger.errors import InputError
+from upright_ledger.formats.files.compressed import HEAD_BYTES, read_head
+from upright_ledger.formats.files.json_text import read_json
+from upright_ledger.formats.files.text import guess_encoding, with_line_feeds
+
+TEXT = "text"
+TABLE = "table"
+SHEET = "sheet"
+JSON = "json"
+SITEMAP = "sitemap"
+FEED = "feed"
+ROBOTS = "robots"
+PAGE = "page"
+ACCESS_LOG = "access-log"
+ARCHIVE_INDEX = "archive-index"
+HAR = "har"
+RULES = "rules"
+
+_MAGIC = (
+    (b"%PDF", "a PDF", "export the list as CSV or text"),
+    (b"SQLite format 3", "a database", "export the table as CSV"),
+    (b"\xd0\xcf\x11\xe0", "an old workbook", "save the sheet as XLSX or CSV"),
+    (b"Rar!", "an archive of several files", "unpack it and gather the folder"),
+    (b"7z\xbc\xaf", "an archive of several files", "unpack it and gather the folder"),
+)
+_CONTROLS = bytes(b for b in range(32) if b not in b"\t\n\r\f\x1b")  # hardly any of these is in a text
+_LOG_LINE = re.compile(r'^(?:\S+ ){3,5}\[\d{2}/[A-Z][a-z]{2}/\d{4}:[\d:]+ [+-]\d{4}\] "')
+_W3C = re.compile(r"^#Fields:", re.MULTILINE)
+_CDX_LINE = re.compile(r"^\S+ \d{14} (?:https?:|\{)")
+_CDX_JSON = re.compile(r'^\[\s*\[\s*"urlkey"|^\[\s*"urlkey"')
+_APACHE_RULE = re.compile(
+    r"^[^\S\n]*(?:Redirect(?:Match|Permanent|Temp)?\s+(?:\d{3}\s+|permanent\s+|temp\s+|gone\s+)?[\"']?[/^]|Rewrite(?:Engine\s+o|Rule\s+\S+\s+\S|Cond\s+%))",
+    re.MULTILINE | re.IGNORECASE,
+)
+_NGINX_RULE = re.compile(
+    r"^[^\S\n]*(?:(?:server|location\s[^\n{]*|map\s+\$\w+\s+\$\w+)\s*\{|rewrite\s+\S+\s+\S[^\n]*;|return\s+30[12378]\s+\S+;)",
+    re.MULTILINE,
+)
+_DELIMITERS = ",;\t|"
+MAX_COLUMNS = 1000
+"""Of a table: exports have some hundreds at most, and a line of more is prose, or made to be slow."""
+_BARE_URL = re.compile(r"^\s*(?:https?://|/)\S*$")
+
+
+def recognise(path: Path) -> str:
+    """The kind of a file. Raises InputError when it is missing, unreadable, empty or of no kind that holds URLs."""
+    head = read_head(path)
+    for magic, what, remedy in _MAGIC:
+        if head.startswith(magic):
+            raise InputError(f"{path} is {what}, not a text file", remedy)
+    if head.startswith(b"PK\x03\x04"):
+        if b"xl/" in head or b"[Content_Types].xml" in head:
+            return SHEET
+        raise InputError(f"{path} is a zip archive", "unpack it and gather the folder")
+    if head[257:262] == b"ustar":
+        raise InputError(f"{path} is an archive of several files", "unpack it and gather the folder")
+    encoding = guess_encoding(head)
+    if not encoding and len(head.translate(None, _CONTROLS)) * 20 < len(head) * 19:
+        raise InputError(f"{path} is binary, not a text file", "export the list as CSV or text")
+    text = with_line_feeds(head.decode(encoding or "utf-8", "replace")).lstrip("\ufeff \t\n")
+    if text.startswith("<") and is_rule_file(text):
+        return RULES
+    return _markup(path, text) if text.startswith("<") else _kind_of_text(text, whole=len(head) < HEAD_BYTES)
+
+
+def _markup(path: Path, text: str) -> str:
+    if re.search(r"<(?:\w+:)?(?:urlset|sitemapindex)\b", text):
+        return SITEMAP
+    if re.search(r"<(?:rss|(?:\w+:)?feed|rdf:RDF)\b", text):
+        return FEED
+    if re.search(r"<(?:!doctype html|html|head|body|a|p|div|table|ul)\b", text, re.IGNORECASE):
+        return PAGE
+    raise InputError(f"{path} is an XML file that is no sitemap and no feed", "export the list as CSV or text")
+
+
+def _kind_of_text(text: str, *, whole: bool) -> str:
+    lines = [line for line in text.splitlines() if line.strip()]
+    if not whole and len(lines) > 1:
+        lines.pop()
+    sample = lines[:200]
+    if _W3C.search(text) or _most(sample, lambda line: bool(_LOG_LINE.match(line))):
+        return ACCESS_LOG
+    if _CDX_JSON.match(text) or text.startswith("CDX ") or _most(sample, lambda line: bool(_CDX_LINE.match(line))):
+        return ARCHIVE_INDEX
+    if text.startswith("{") and re.match(r'\{\s*"log"\s*:\s*\{', text):
+        return HAR
+    if _most(sample[:20], lambda line: line.lstrip().startswith("{")) or text.startswith("[{"):
+        return ACCESS_LOG if _is_json_log(sample[0]) else JSON
+    if is_rule_file(text):
+        return RULES
+    if re.search(r"^[^\S\n]*user-agent\s*:", text, re.IGNORECASE | re.MULTILINE) and re.search(
+        r"^[^\S\n]*(?:disallow|allow|sitemap)\s*:", text, re.IGNORECASE | re.MULTILINE
+    ):
+        return ROBOTS
+    return TABLE if delimiter_of(sample[:60]) else TEXT
+
+
+def is_rule_file(text: str) -> bool:
+    """Whether a text holds redirect rules of Apache or nginx, by words that hardly stand so anywhere else."""
+    return bool(_APACHE_RULE.search(text) or _NGINX_RULE.search(text))
+
+
+def _most(lines: list[str], test: Callable[[str], bool]) -> bool:
+    return bool(lines) and sum(1 for line in lines if test(line)) * 2 >= len(lines)
+
+
+def _is_json_log(line: str) -> bool:
+    """Whether an object tells of a request: it names a status and what asked, or how."""
+    try:
+        names = {str(k).lower() for k in read_json(line)}
+    except (ValueError, TypeError):
+        return False
+    asked = {"request", "method", "request_method", "http_user_agent", "user_agent", "agent", "verb"}
+    return bool(names & asked) and bool(names & {"status", "status_code", "response", "code"})
+
+
+def _is_punctuation(delimiter: str, lines: list[str]) -> bool:
+    """Whether a sign stands before a blank or a line's end, as in sentences, rather than between cells."""
+    marks = sum(line.count(delimiter) for line in lines)
+    loose = sum(line.count(f"{delimiter} ") + line.endswith(delimiter) for line in lines)
+    return delimiter in ",;" and loose * 2 > marks
+
+
+def delimiter_of(lines: list[str]) -> str:
+    """The character that splits most lines into the same number of two or more cells, or an empty string.
+
+    Words above a table and totals below it may be of other widths.
+    """
+    best, most = "", 0
+    lines = [line for line in lines if not line.startswith("#")]
+    for delimiter in _DELIMITERS:
+        if _is_punctuation(delimiter, lines):
+            continue
+        try:
+            widths = Counter(len(row) for row in csv.reader(lines, delimiter=delimiter))
+        except csv.Error:
+            continue
+        width, alike = max(
+            ((w, n) for w, n in widths.items() if 2 <= w <= MAX_COLUMNS), key=lambda x: x[1], default=(0, 0)
+        )
+        if alike * 2 > len(lines) and alike * width > most:
+            best, most = delimiter, alike * width
+    if best and all(_BARE_URL.match(line) for line in lines):
+        return ""  # a bare list of URLs that happen to hold commas or semicolons
+    return best

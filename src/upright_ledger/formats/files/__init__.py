@@ -1,0 +1,1 @@
+"""Files as such: packed, in their encoding, written whole."""

@@ -1,0 +1,112 @@
+"""Texts: which encoding a file is in, and its numbered lines, however long the file is."""
+
+from __future__ import annotations
+
+import codecs
+import hashlib
+import io
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import TextIO
+
+from upright_ledger.errors import InputError
+from upright_ledger.formats.files.compressed import open_bytes, read_head
+
+MAX_LINE = 1 << 20  # characters; longer lines are no list of URLs
+_BLOCK = 1 << 20
+_UTF16_BOMS = (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
+
+
+def encoding_of(path: Path, given: str = "") -> str:
+    """The encoding of a text file: as given, by its byte order mark, UTF-8 where that fits, else Windows-1252.
+
+    Raises InputError for an encoding nobody knows, and with the line of the first byte that a given one lacks.
+    """
+    if given:
+        try:
+            codecs.lookup(given)
+        except LookupError:
+            raise InputError(f"no encoding is called {given!r}", "try --encoding utf-8 or --encoding cp1252") from None
+    elif name := guess_encoding(read_head(path)):
+        return name
+    bad = _first_misfit(path, given or "utf-8")
+    if bad is None:
+        return given or "utf-8-sig"
+    if given:
+        line, byte = bad
+        raise InputError(
+            f"{path} is not in {given.upper()}: line {line:,} holds the byte 0x{byte:02X}", "name its true encoding"
+        )
+    return "cp1252"
+
+
+def guess_encoding(head: bytes) -> str:
+    """An encoding that the first bytes give away: a byte order mark, or the zero bytes of UTF-16; else empty."""
+    if head.startswith(_UTF16_BOMS):
+        return "utf-16"
+    start = head[:2000]
+    if len(start) > 3 and start[1::2].count(0) * 2 > len(start) // 2 and not start[::2].count(0):
+        return "utf-16-le"
+    if len(start) > 3 and start[::2].count(0) * 2 > len(start) // 2 and not start[1::2].count(0):
+        return "utf-16-be"
+    return ""
+
+
+def _first_misfit(path: Path, encoding: str) -> tuple[int, int] | None:
+    """Line and value of the first byte that does not fit an encoding."""
+    decoder = codecs.getincrementaldecoder(encoding)()
+    line = 1
+    with open_bytes(path) as file:
+        while True:
+            block = file.read(_BLOCK)
+            try:
+                decoder.decode(block, final=not block)
+            except UnicodeDecodeError as error:
+                return line + error.object.count(b"\n", 0, error.start), error.object[error.start]
+            line += block.count(b"\n")
+            if not block:
+                return None
+
+
+@contextmanager
+def open_text(path: Path, encoding: str = "") -> Iterator[TextIO]:
+    """A text file, its encoding found out. Bytes that an encoding nobody named leaves undefined are replaced."""
+    name = encoding_of(path, encoding)
+    with open_bytes(path) as file:
+        yield io.TextIOWrapper(file, name, errors="strict" if encoding else "replace", newline="")
+
+
+def read_text(path: Path, encoding: str = "", limit: int = 1 << 28) -> str:
+    """The whole text of a small file. Raises InputError where it is longer than `limit` characters."""
+    with open_text(path, encoding) as file:
+        text = file.read(limit + 1)
+    if len(text) > limit:
+        raise InputError(f"{path} is longer than {limit:,} characters", "split it")
+    return text
+
+
+def with_line_feeds(text: str) -> str:
+    """A text whose lines end in line feeds, whatever they ended in."""
+    return text.replace("\r\n", "\n").replace("\r", "\n")
+
+
+def text_lines(file: TextIO) -> Iterator[tuple[int, str]]:
+    """Numbered lines. One longer than MAX_LINE is cut to one character more, and the rest of it skipped."""
+    number = 0
+    while line := file.readline(MAX_LINE + 1):
+        number += 1
+        if len(line) > MAX_LINE and not line.endswith(("\n", "\r")):
+            while (rest := file.readline(MAX_LINE)) and not rest.endswith(("\n", "\r")):
+                pass
+        yield number, line.rstrip("\r\n")
+
+
+def digest_of(path: Path) -> tuple[str, int]:
+    """SHA-256 and size in bytes of a file's uncompressed content: packed or not, it is the same source."""
+    state, size = hashlib.sha256(), 0
+    with open_bytes(path) as file:
+        while chunk := file.read(_BLOCK):
+            state.update(chunk)
+            size += len(chunk)
+    return state.hexdigest(), size

@@ -1,0 +1,1 @@
+"""What saved and fetched pages say."""

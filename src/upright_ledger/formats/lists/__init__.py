@@ -1,0 +1,1 @@
+"""Lists of addresses, sitemaps and archives."""

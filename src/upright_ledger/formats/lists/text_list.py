@@ -1,0 +1,79 @@
+"""Texts with URLs: one a line, or amid other words."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from itertools import chain, islice
+from pathlib import Path
+
+from upright_ledger.core.inventory.evidence import LISTED, Figure
+from upright_ledger.core.inventory.noise import BLANK, PROSE
+from upright_ledger.core.url.repair import is_sound, mend
+from upright_ledger.formats.files.text import MAX_LINE, open_text, text_lines
+from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
+from upright_ledger.formats.tables.column_mapping import is_header_word
+
+_URL_START = re.compile(r"^(?:h\S?\S?ps?:?/|/|\?|[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+(?:[:/?#]|$))", re.IGNORECASE)
+_AMID = re.compile(r"(?:https?:/{1,2}|www\.)[^\s<>\"\u201c\u201d`{}|^]+", re.IGNORECASE)
+_SENTENCE = re.compile(r"[.,;:!?)] ")
+_SAMPLE = 200
+_LISTED = (Figure(LISTED, 1.0),)
+
+
+def read_text_list(path: Path, options: ReadOptions) -> Reading:
+    """A text: every line is a URL, or URLs are picked from among its words."""
+    return Reading(_items(path, options))
+
+
+def _items(path: Path, options: ReadOptions) -> Iterator[Item]:
+    with open_text(path, options.encoding) as file:
+        lines = text_lines(file)
+        first = list(islice(lines, _SAMPLE))
+        filled = [line.strip() for _, line in first if line.strip() and not line.startswith("#")]
+        pattern = _amid_words(options.hosts)
+        is_list = sum(map(_is_bare, filled)) * 2 >= len(filled)
+        for number, line in chain(first, lines):
+            text = line.strip()
+            if not text or text.startswith("#") or (number == 1 and is_header_word(text)):
+                yield Aside(number, BLANK, line[:500])
+            elif len(line) > MAX_LINE:
+                yield Reject(number, f"longer than {MAX_LINE:,} characters", line[:500])
+            elif is_sound(text):
+                yield Record(number, text, figures=_LISTED)
+            elif _is_bare(text):
+                url = mend(line)
+                yield _record(number, 1, url.text, url.mends, url.day)
+            else:
+                yield from _amid(number, line, pattern, is_list=is_list)
+
+
+def _is_bare(text: str) -> bool:
+    """Whether a whole line is one address, though perhaps a damaged one with blanks inside."""
+    if " " in text and (not text.lower().startswith(("http", "/", "<http")) or _SENTENCE.search(text)):
+        return False
+    return _URL_START.match(mend(text).text) is not None and len(_AMID.findall(text)) < 2
+
+
+def _amid_words(hosts: frozenset[str]) -> re.Pattern[str]:
+    """What a URL among words looks like: with a scheme or www, or on one of the old hosts."""
+    if not hosts:
+        return _AMID
+    named = "|".join(re.escape(h) for h in sorted(hosts, key=len, reverse=True))
+    return re.compile(rf"{_AMID.pattern}|(?<![\w.@/-])(?:{named})/[^\s<>\"`{{}}|^]*", re.IGNORECASE)
+
+
+def _amid(number: int, line: str, pattern: re.Pattern[str], *, is_list: bool) -> Iterator[Item]:
+    """The URLs among the words of a line. The line counts once, with the first of them."""
+    found = pattern.findall(line)
+    if not found and is_list:
+        yield Reject(number, "no URL or path is on this line", line[:2000])
+    elif not found:
+        yield Aside(number, PROSE)
+    for n, text in enumerate(found):
+        url = mend(text)
+        yield _record(number, int(n == 0), url.text, url.mends, url.day)
+
+
+def _record(number: int, lines: int, text: str, mends: tuple[str, ...], day: str) -> Record:
+    return Record(number, text, lines, figures=_LISTED, mends=mends, day=day)

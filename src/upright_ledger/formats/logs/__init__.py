@@ -1,0 +1,1 @@
+"""Logs of requests, line by line and in columns."""

@@ -1,0 +1,188 @@
+"""Access logs: Common and Combined Log Format, W3C Extended Log File Format, JSON lines."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from upright_ledger.core.monitoring.deploy_days import Split, label_of, span_of, splits_of
+from upright_ledger.formats.files.compressed import open_bytes, read_head
+from upright_ledger.formats.files.text import MAX_LINE
+from upright_ledger.formats.logs import line_parsers
+from upright_ledger.formats.logs.column_scanner import (
+    COMBINED_QUOTES,
+    DIGEST,
+    Buffers,
+    Columns,
+    Lines,
+    Scanner,
+    line_blocks,
+)
+from upright_ledger.formats.logs.line_parsers import (
+    COMBINED,
+    JSON_LINES,
+    W3C,
+    LogLine,
+    NotALineError,
+    Parser,
+    without_visitor,
+)
+from upright_ledger.formats.logs.request_counts import Tally
+from upright_ledger.formats.records import Aside, Item, LogLines, Reading, ReadOptions, Reject
+
+_VHOST_LINE = re.compile(r"^[A-Za-z0-9.-]+\.[A-Za-z][A-Za-z0-9-]*(?::\d+)? \S+ \S+ [^\[\"]*?\[")
+
+
+def read_access_log(path: Path, options: ReadOptions) -> Reading:
+    """Read the requests of a log: a record for each distinct one, with all its lines. No visitor address leaves here."""
+    head = read_head(path).decode("utf-8", "replace").splitlines()
+    dialect = _dialect(head)
+    reading = Reading(lines=LogLines())
+    if dialect == COMBINED:
+        sample = [line for line in head if line.strip()][:200]
+        with_hosts = sum(1 for line in sample if _VHOST_LINE.match(line)) * 2 > len(sample)
+        ((quotes, _),) = Counter(line.count('"') for line in sample).most_common(1)
+        splits = splits_of(options.live, _minutes_ahead(sample))
+        reading.items = _scanned(
+            path, options, reading, splits, with_hosts=with_hosts, quotes=max(quotes, COMBINED_QUOTES)
+        )
+    else:
+        parser = line_parsers.W3cParser() if dialect == W3C else line_parsers.parse_json
+        reading.items = _parsed(path, options, reading, splits_of(options.live, 0) if dialect == W3C else [], parser)
+    return reading
+
+
+def _dialect(head: list[str]) -> str:
+    if any(line.startswith("#Fields:") for line in head):
+        return W3C
+    return JSON_LINES if any(line.lstrip().startswith("{") for line in head[:20]) else COMBINED
+
+
+def _minutes_ahead(sample: list[str]) -> int:
+    """How many minutes the clock of a log is ahead of UTC, by its first line that says so."""
+    for line in sample:
+        if match := _ZONE.search(line):
+            return (60 * int(match[2]) + int(match[3])) * (-1 if match[1] == "-" else 1)
+    return 0
+
+
+_ZONE = re.compile(r":\d\d:\d\d:\d\d ([+-])(\d\d)(\d\d)\] ")
+
+
+def _scanned(
+    path: Path, options: ReadOptions, reading: Reading, splits: list[Split], *, with_hosts: bool, quotes: int
+) -> Iterator[Item]:
+    """Combined lines: those that come apart at their quotes go in columns, the others one by one."""
+    scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise, splits=splits)
+    lines = reading.lines = _lines(options, DIGEST)
+    tally = Tally(lines, with_hosts=with_hosts, noise=list(options.noise))
+    with open_bytes(path) as file:
+        for columns in scanner.scan(file):
+            yield from tally.add(columns)
+            yield from _one_by_one(columns.odd, line_parsers.parse_combined, tally, splits, with_hosts=with_hosts)
+            if tally.is_full:
+                yield from tally.part()
+    yield from _finish(tally, reading)
+
+
+def _parsed(path: Path, options: ReadOptions, reading: Reading, splits: list[Split], parser: Parser) -> Iterator[Item]:
+    """Lines of the other formats, one by one."""
+    reading.lines = _lines(options, "blake2b")
+    tally = Tally(reading.lines, with_hosts=True)
+    with open_bytes(path) as file:
+        number = 1
+        for block in line_blocks(file, Buffers()):
+            lines = Lines(block)
+            texts = [lines.text(at) for at in range(len(lines.ends))]
+            rows = ((n, _digest(text), text) for n, text in enumerate(texts, number))
+            yield from _one_by_one(rows, parser, tally, splits, with_hosts=True)
+            number += len(texts)
+            if tally.is_full:
+                yield from tally.part()
+    yield from _finish(tally, reading)
+
+
+def _lines(options: ReadOptions, method: str) -> LogLines:
+    return LogLines(method, options.known_lines(method))
+
+
+def _one_by_one(
+    rows: Iterable[tuple[int, int, str]], parser: Parser, tally: Tally, splits: list[Split], *, with_hosts: bool
+) -> Iterator[Item]:
+    """Read lines with a tolerant parser and count those that it understands."""
+    found: list[tuple[int, int, LogLine]] = []
+    for number, digest, line in rows:
+        if len(line) > MAX_LINE:
+            yield Reject(number, f"longer than {MAX_LINE:,} characters", without_visitor(line[:200]))
+            continue
+        try:
+            parsed = parser(line)
+        except NotALineError as error:
+            yield Reject(number, str(error), without_visitor(line[:2000]))
+            continue
+        if isinstance(parsed, str):
+            yield Aside(number, parsed)
+        else:
+            if splits and parsed.clock:
+                hours, minutes, seconds = map(int, parsed.clock.split(":"))
+                parsed = parsed._replace(day=label_of(parsed.day, 3600 * hours + 60 * minutes + seconds, splits))
+            found.append((number, digest, parsed))
+    if found:
+        yield from tally.add(_as_columns(found, with_hosts=with_hosts))
+
+
+def _as_columns(found: list[tuple[int, int, LogLine]], *, with_hosts: bool) -> Columns:
+    import pyarrow as pa
+
+    def texts(values: Iterable[str | None]) -> Any:
+        return pa.array(values, pa.string()).dictionary_encode()
+
+    lines = [line for _, _, line in found]
+    return Columns(
+        np.array([number for number, _, _ in found]),
+        np.array([digest for _, digest, _ in found], np.uint64),
+        texts([f"{line.host} {line.request}" if with_hosts else line.request for line in lines]),
+        np.array([int(line.status) for line in lines]),
+        texts([line.day for line in lines]),
+        texts([line.agent for line in lines]),
+        texts([line.referrer for line in lines]),
+    )
+
+
+def _finish(tally: Tally, reading: Reading) -> Iterator[Item]:
+    yield from tally.items()
+    span = span_of(tally.days, datetime.now(UTC).strftime("%Y-%m-%d"))
+    reading.days = (span.first, span.last)
+    reading.folded = tally.without
+    if span.strays:
+        reading.notes.append(
+            f"{_lines_of(span.strays)} dated {_days_in_words(span.strays)}, far from all others: the requests count, "
+            "these days are not taken for days of the log"
+        )
+    let_go = tally.lines.let_go
+    if let_go:
+        reading.notes.append(
+            f"{_lines_of(let_go)} of days of which logs were read before and whose lines are not kept any more "
+            f"({_days_in_words(let_go)}): left out, since nobody could tell which of them count already"
+        )
+
+
+def _lines_of(days: Mapping[str, float]) -> str:
+    count = int(sum(days.values()))
+    return f"{count:,} line is" if count == 1 else f"{count:,} lines are"
+
+
+def _days_in_words(days: Mapping[str, float]) -> str:
+    named = sorted(days)
+    return ", ".join(named) if len(named) < 4 else f"{named[0]} to {named[-1]}"
+
+
+def _digest(line: str) -> int:
+    return int.from_bytes(hashlib.blake2b(line.encode("utf-8", "surrogateescape"), digest_size=8).digest(), "little")

@@ -1,0 +1,1 @@
+"""Rules in the configuration files of servers."""

@@ -1,0 +1,1 @@
+"""Tables of addresses, and what their columns mean."""

@@ -1,0 +1,1 @@
+"""Asking servers: requests, hops, crawls."""

@@ -1,0 +1,1 @@
+"""Servers on this machine: stand-ins, and real ones in temporary folders."""
