@@ -56,6 +56,7 @@ def _path_changes(old: str, new: str, index_files: frozenset[str]) -> list[str]:
 
 
 def without_index_file(path: str, index_files: frozenset[str]) -> str:
+    """A path without the name of an index file, and without its closing slash: what both forms of a page have in common."""
     head, _, last = path.rpartition("/")
     path = head + "/" if lower_ascii(last) in index_files else path
     return path.rstrip("/")
