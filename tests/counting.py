@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from sqlalchemy import text
 
 from conftest import OLD
-from upright_ledger.app.gather import gather
+from upright_ledger.app.collect.gather import gather
 from upright_ledger.core.inventory.evidence import days_in
 from upright_ledger.ledger.store import Ledger
 

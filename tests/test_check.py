@@ -8,10 +8,10 @@ from pathlib import Path
 import pytest
 
 from conftest import NEW, OLD, Program
+from upright_ledger.app.begin.open_ledger import open_new
 from upright_ledger.app.book import Book
-from upright_ledger.app.checking import check_ledger
-from upright_ledger.app.decide import decide_from
-from upright_ledger.app.opening import open_new
+from upright_ledger.app.decide.decide import decide_from
+from upright_ledger.app.prove.check import check_ledger
 
 STOCK = f"url,status,redirect url\n{NEW}/live/,200,\n{NEW}/dead/,404,\n{NEW}/moved/,301,{NEW}/live/\n{NEW}/,200,\n{NEW}/other/,200,\n"
 

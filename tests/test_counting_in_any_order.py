@@ -13,7 +13,7 @@ from conftest import NEW, OLD
 from counting import KINDS, LISTS, OLDS, WRITERS, Asked, counted, gathered, write_log
 from ledgers import fresh_ledger
 from properties import thorough
-from upright_ledger.app.history import undo
+from upright_ledger.app.journal import undo
 
 
 @thorough

@@ -12,8 +12,8 @@ from conftest import NEW
 from counting import KINDS, LISTS, OLDS, WRITERS, Asked, counted, gathered, write_log
 from ledgers import fresh_ledger
 from properties import in_brief
-from upright_ledger.app.folding import folding
-from upright_ledger.app.history import undo
+from upright_ledger.app.collect.fold import folding
+from upright_ledger.app.journal import undo
 
 CLASSES = ("furniture", "probe", "random", "bots only", "page asset")
 

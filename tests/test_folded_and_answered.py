@@ -15,8 +15,8 @@ from conftest import NEW, OLD, Program
 from ledgers import fresh_ledger
 from properties import thorough
 from upright_ledger.app.book import Book
-from upright_ledger.app.decide import decide_one
-from upright_ledger.app.gather import gather
+from upright_ledger.app.collect.gather import gather
+from upright_ledger.app.decide.decide import decide_one
 from upright_ledger.core.inventory.answer import usual
 from upright_ledger.core.url.address import canonical_path, parse_address
 

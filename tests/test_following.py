@@ -23,7 +23,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from conftest import NEW, OLD, PROGRAM, Program, needs_nginx, opened
-from upright_ledger.app.following import gather_new
+from upright_ledger.app.collect.log_follower import gather_new
 from upright_ledger.ledger.store import open_ledger
 from upright_ledger.web.local.real_nginx import run_nginx
 from upright_ledger.web.local.real_servers import free_port

@@ -286,8 +286,8 @@ LINE = st.one_of(
 @given(lines=st.lists(LINE, min_size=1, max_size=20))
 def test_no_line_is_lost(lines: list[str], tmp_path_factory: pytest.TempPathFactory) -> None:
     """Accepted + set aside + rejected = lines read, whatever is in the file."""
-    from upright_ledger.app.gather import gather
-    from upright_ledger.app.opening import open_new
+    from upright_ledger.app.begin.open_ledger import open_new
+    from upright_ledger.app.collect.gather import gather
     from upright_ledger.errors import InputError
 
     folder: Path = tmp_path_factory.mktemp("lines")

@@ -19,10 +19,10 @@ from hostile import PIECES, WRITERS, mutated, mutated_workbook, workbook, write
 from ledgers import fresh_ledger
 from properties import in_brief
 from upright_ledger.app.book import Book
-from upright_ledger.app.decide import decide_from
-from upright_ledger.app.gather import gather
-from upright_ledger.app.request_files import read_requests
-from upright_ledger.app.stock import stock
+from upright_ledger.app.collect.gather import gather
+from upright_ledger.app.collect.stock import stock
+from upright_ledger.app.decide.decide import decide_from
+from upright_ledger.app.prove.request_files import read_requests
 from upright_ledger.errors import UprightError
 from upright_ledger.formats.html.content import read_facts
 from upright_ledger.formats.html.page_head import read_page

@@ -20,8 +20,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import OLD, PROGRAM, Program
-from upright_ledger.app.gather import gather
-from upright_ledger.app.opening import open_new
+from upright_ledger.app.begin.open_ledger import open_new
+from upright_ledger.app.collect.gather import gather
 from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
 from upright_ledger.formats.tables.column_mapping import day_of

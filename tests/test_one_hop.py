@@ -15,10 +15,10 @@ from conftest import NEW, OLD, Program
 from ledgers import fresh_ledger
 from properties import thorough
 from upright_ledger.app.book import Book
-from upright_ledger.app.building import build
-from upright_ledger.app.checking import check_ledger
-from upright_ledger.app.decide import decide_from
-from upright_ledger.app.gather import gather
+from upright_ledger.app.collect.gather import gather
+from upright_ledger.app.decide.decide import decide_from
+from upright_ledger.app.prove.build import build
+from upright_ledger.app.prove.check import check_ledger
 from upright_ledger.core.rules.proof import PROVED
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address

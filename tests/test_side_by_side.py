@@ -17,7 +17,7 @@ import pytest
 from conftest import NEW, OLD, PROGRAM, Program
 from servers import serve_site
 from upright_ledger.app.book import Book
-from upright_ledger.app.sorting import Gathered, Sorter
+from upright_ledger.app.collect.sorting import Gathered, Sorter
 from upright_ledger.core.inventory.answer import GONE, usual
 from upright_ledger.core.inventory.classification import Placer
 from upright_ledger.demo.faulty_site import make_faulty_site

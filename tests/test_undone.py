@@ -14,10 +14,10 @@ from conftest import NEW, OLD, Program
 from ledgers import fresh_ledger
 from properties import in_brief
 from upright_ledger.app.book import Book
-from upright_ledger.app.decide import decide_one
-from upright_ledger.app.folding import folding
-from upright_ledger.app.gather import gather
-from upright_ledger.app.history import history, undo
+from upright_ledger.app.collect.fold import folding
+from upright_ledger.app.collect.gather import gather
+from upright_ledger.app.decide.decide import decide_one
+from upright_ledger.app.journal import history, undo
 from upright_ledger.core.inventory.answer import usual
 from upright_ledger.errors import UprightError
 

@@ -16,7 +16,7 @@ import pytest
 from conftest import OLD, PROGRAM, Program, opened
 from jobs import work
 from servers import serve_site
-from upright_ledger.app.apart import Apart, WorkerDiedError
+from upright_ledger.app.worker_process import Apart, WorkerDiedError
 from upright_ledger.demo.faulty_site import make_faulty_site
 from upright_ledger.errors import InputError
 from upright_ledger.web.local.real_servers import free_port

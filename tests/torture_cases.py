@@ -15,7 +15,7 @@ from pathlib import Path
 
 from conftest import NEW, OLD
 from torture_bench import ANOTHER, LEFTOVERS, SITE, Bench, Faults, State, WrongError
-from upright_ledger.app.gather import gather
+from upright_ledger.app.collect.gather import gather
 from upright_ledger.ledger.store import open_ledger
 
 

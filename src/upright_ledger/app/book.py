@@ -6,8 +6,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from upright_ledger.app.kept import KEPT_AS, lives_on, plan_of_kept
-from upright_ledger.app.uncovered import spelled_by_template, unanswered_in_paths
+from upright_ledger.app.prove.kept import KEPT_AS, lives_on, plan_of_kept
+from upright_ledger.app.prove.uncovered import spelled_by_template, unanswered_in_paths
 from upright_ledger.core.checks.query_checks import check_campaigns, check_choices
 from upright_ledger.core.checks.rule_checks import Surroundings, check, check_crowds
 from upright_ledger.core.checks.template_checks import check_imported, check_sessions, check_templates, check_variants

@@ -6,9 +6,9 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.advice import next_step
-from upright_ledger.app.balance import balance
+from upright_ledger.app.begin.next_step import next_step
 from upright_ledger.app.book import Book
+from upright_ledger.app.decide.balance import balance
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.opening import open_ledger

@@ -7,10 +7,10 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.checking import Checked, check_ledger
-from upright_ledger.app.fixing import MENDABLE, fix
-from upright_ledger.app.handover import behind
-from upright_ledger.app.sheet_checks import check_pairs
+from upright_ledger.app.live.handover import behind
+from upright_ledger.app.prove.check import Checked, check_ledger
+from upright_ledger.app.prove.check_sheet import check_pairs
+from upright_ledger.app.prove.fix import MENDABLE, fix
 from upright_ledger.cli import show
 from upright_ledger.cli.common import (
     PAIR_MEANINGS,

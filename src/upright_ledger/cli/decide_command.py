@@ -6,8 +6,15 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.decide import Decided, decide_entries, decide_from, decide_listed, decide_one, decide_template
-from upright_ledger.app.entries import Filters
+from upright_ledger.app.decide.decide import (
+    Decided,
+    decide_entries,
+    decide_from,
+    decide_listed,
+    decide_one,
+    decide_template,
+)
+from upright_ledger.app.decide.entries import Filters
 from upright_ledger.cli import show
 from upright_ledger.cli.common import (
     PAIR_MEANINGS,

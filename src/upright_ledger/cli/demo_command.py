@@ -8,9 +8,9 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.auditing import audited
 from upright_ledger.app.book import Book
-from upright_ledger.app.triage import triage
+from upright_ledger.app.collect.audit import audited
+from upright_ledger.app.live.triage import triage
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.main import cli

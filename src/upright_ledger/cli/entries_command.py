@@ -7,8 +7,8 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app import entries as task
 from upright_ledger.app.book import Book
+from upright_ledger.app.decide import entries as task
 from upright_ledger.cli import show
 from upright_ledger.cli.common import FILE, force_option, json_option
 from upright_ledger.cli.opening import open_ledger

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.folding import FoldingReport, folding
-from upright_ledger.app.folding import put_back as folding_put_back
+from upright_ledger.app.collect.fold import FoldingReport, folding
+from upright_ledger.app.collect.fold import put_back as folding_put_back
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.opening import open_ledger

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.gather import SHOWN_REJECTS, Gathered, gather
+from upright_ledger.app.collect.gather import SHOWN_REJECTS, Gathered, gather
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option, paths_argument, read_options, reading_options, sheet_option
 from upright_ledger.cli.opening import open_ledger

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.handover import Drift, behind, builds, drift, mark
+from upright_ledger.app.live.handover import Drift, behind, builds, drift, mark
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.opening import open_ledger

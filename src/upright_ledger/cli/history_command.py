@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.history import history
+from upright_ledger.app.journal import history
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.opening import open_ledger

@@ -7,7 +7,7 @@ from typing import Any
 
 import click
 
-from upright_ledger.app.match import MAX_ERROR, Matched, match
+from upright_ledger.app.decide.match import MAX_ERROR, Matched, match
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 from upright_ledger.cli.opening import open_ledger

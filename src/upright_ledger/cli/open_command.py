@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.opening import open_new
+from upright_ledger.app.begin.open_ledger import open_new
 from upright_ledger.cli import show
 from upright_ledger.cli.common import json_option
 

@@ -7,8 +7,8 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.reconcile import Change, Reconciled, reconcile
-from upright_ledger.app.results import Results
+from upright_ledger.app.prove.compare_runs import Change, Reconciled, reconcile
+from upright_ledger.app.prove.results import Results
 from upright_ledger.cli import show
 from upright_ledger.cli.common import FILE, force_option, json_option
 from upright_ledger.cli.opening import open_ledger

@@ -7,8 +7,8 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.coverage import coverage
-from upright_ledger.app.rehearse import rehearse
+from upright_ledger.app.prove.coverage import coverage
+from upright_ledger.app.prove.rehearse import rehearse
 from upright_ledger.cli import show
 from upright_ledger.cli.common import (
     ON_SCREEN,

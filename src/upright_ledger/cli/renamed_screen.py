@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from upright_ledger.app.renaming import Proposed
+from upright_ledger.app.collect.moved_pages import Proposed
 from upright_ledger.cli import show
 from upright_ledger.core.crawl.audits.moved_pages import ASTRAY, GONE, Renamed
 

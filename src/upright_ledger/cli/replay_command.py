@@ -11,12 +11,12 @@ from typing import Any
 import click
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.fixing import fix
-from upright_ledger.app.handover import drift_seen
-from upright_ledger.app.request_files import read_requests
-from upright_ledger.app.requests import host_matrix, own_requests
-from upright_ledger.app.results import Results
-from upright_ledger.app.runs import found_requests
+from upright_ledger.app.live.handover import drift_seen
+from upright_ledger.app.prove.fix import fix
+from upright_ledger.app.prove.request_files import read_requests
+from upright_ledger.app.prove.results import Results
+from upright_ledger.app.prove.runs import found_requests
+from upright_ledger.app.request_list import host_matrix, own_requests
 from upright_ledger.cli import show
 from upright_ledger.cli.asking import asking_options, manner_of, read_place, say_who_gets_the_login
 from upright_ledger.cli.common import (
@@ -118,8 +118,8 @@ def command(
     a staging server come from UPRIGHT_HTTP_LOGIN (name:password) or your .netrc. Ctrl-C keeps what is done.
     Exit code 1 when anything is not ok.
     """
-    from upright_ledger.app.replay import StoppedError, replay
-    from upright_ledger.app.tracing import start_tracing
+    from upright_ledger.app.prove.replay import StoppedError, replay
+    from upright_ledger.app.prove.tracing import start_tracing
 
     found: list[Address | None] = [*map(read_place, places)] or [None]
     manner = replace(manner_of(how, [p.host for p in found if p is not None]), leave=True)

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.app.coverage import Covered
-from upright_ledger.app.results import Results
+from upright_ledger.app.prove.coverage import Covered
+from upright_ledger.app.prove.results import Results
 from upright_ledger.cli import show
 from upright_ledger.cli.common import ON_SCREEN
 from upright_ledger.core.tracing.results import Row, whose
@@ -138,7 +138,7 @@ def show_coverage(lines: Sequence[Covered], by: str) -> None:
 
 def compared_dict(runs: Sequence[Results]) -> dict[str, Any]:
     """Several runs of one list as data, and the URLs that they do not agree on."""
-    from upright_ledger.app.replay import disagreements
+    from upright_ledger.app.prove.replay import disagreements
 
     return {
         "runs": [r.as_dict() for r in runs],
@@ -170,7 +170,7 @@ def show_several(runs: Sequence[Results]) -> None:
 
 def show_disagreements(runs: Sequence[Results], sites: Sites) -> None:
     """The URLs that places, or profiles, answer differently, with what the answers say of caching."""
-    from upright_ledger.app.replay import disagreements
+    from upright_ledger.app.prove.replay import disagreements
 
     found = disagreements(runs)
     if not found:

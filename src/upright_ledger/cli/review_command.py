@@ -7,9 +7,9 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.entries import Filters
-from upright_ledger.app.queue import Queue
-from upright_ledger.app.reviewing import Change, Reviewed, read_sheet, write_sheet
+from upright_ledger.app.decide.entries import Filters
+from upright_ledger.app.decide.review_queue import Queue
+from upright_ledger.app.decide.review_sheet import Change, Reviewed, read_sheet, write_sheet
 from upright_ledger.cli import show
 from upright_ledger.cli.common import FILE, force_option, json_option
 from upright_ledger.cli.opening import open_ledger

@@ -8,7 +8,7 @@ import click
 from rich.console import Console
 from rich.text import Text
 
-from upright_ledger.app.queue import ENTRY, FAMILY, SECTION, Candidate, Card, Queue
+from upright_ledger.app.decide.review_queue import ENTRY, FAMILY, SECTION, Candidate, Card, Queue
 from upright_ledger.cli import show
 from upright_ledger.cli.keys import END, Keys
 from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, WANTED

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.runs import RunLine, call_run, load_run, runs
+from upright_ledger.app.prove.runs import RunLine, call_run, load_run, runs
 from upright_ledger.cli import show
 from upright_ledger.cli.common import ON_SCREEN, force_option, hops_option, json_option, out_option
 from upright_ledger.cli.opening import open_ledger

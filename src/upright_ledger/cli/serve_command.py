@@ -21,7 +21,7 @@ def command(folder: Path, port: int, as_sent: bool) -> None:
     Each old site and each host of the new one gets a port of its own; pages in stock are shown as stand-ins with their title.
     Nothing but this machine can reach it. Ctrl-C ends it.
     """
-    from upright_ledger.app.serving import FRONT, LocalSite
+    from upright_ledger.app.prove.preview_server import FRONT, LocalSite
 
     book = Book(open_ledger(folder))
     site = LocalSite(book, port, follow=not as_sent)

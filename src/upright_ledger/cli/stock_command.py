@@ -7,9 +7,9 @@ from typing import Any
 
 import click
 
-from upright_ledger.app.renaming import renamed_dict
-from upright_ledger.app.restocking import restock
-from upright_ledger.app.stock import stock
+from upright_ledger.app.collect.moved_pages import renamed_dict
+from upright_ledger.app.collect.restock import restock
+from upright_ledger.app.collect.stock import stock
 from upright_ledger.cli import show
 from upright_ledger.cli.common import (
     column_option,

@@ -9,14 +9,14 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.entries import Filters
-from upright_ledger.app.gather import gather
-from upright_ledger.app.match import match
-from upright_ledger.app.replay import replay
-from upright_ledger.app.tracing import start_tracing
-from upright_ledger.app.triage import Failing, Triaged, triage
-from upright_ledger.app.triage_files import write_triage
-from upright_ledger.app.watching import watch
+from upright_ledger.app.collect.gather import gather
+from upright_ledger.app.decide.entries import Filters
+from upright_ledger.app.decide.match import match
+from upright_ledger.app.live.triage import Failing, Triaged, triage
+from upright_ledger.app.live.triage_export import write_triage
+from upright_ledger.app.live.watch import watch
+from upright_ledger.app.prove.replay import replay
+from upright_ledger.app.prove.tracing import start_tracing
 from upright_ledger.cli import show
 from upright_ledger.cli.asking import LOGIN, POLITE_RATE, read_place
 from upright_ledger.cli.common import FILE, force_option, json_option, read_options, reading_options
@@ -120,7 +120,7 @@ def command(
     if out is not None:
         write_triage(result, out)
     if figures is not None:
-        from upright_ledger.app.figures import draw
+        from upright_ledger.app.live.charts import draw
 
         draw(result, figures)
     if as_json:
@@ -187,7 +187,7 @@ def _watch(
 
 
 def _review(folder: Path, waiting: frozenset[int]) -> None:
-    from upright_ledger.app.queue import Queue
+    from upright_ledger.app.decide.review_queue import Queue
     from upright_ledger.cli.review_screen import Screen
 
     if not (sys.stdin.isatty() and sys.stdout.isatty()):

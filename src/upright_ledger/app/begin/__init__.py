@@ -1,0 +1,1 @@
+"""A new ledger, and where one is."""

@@ -1,0 +1,1 @@
+"""What old and new sites hold: gathered, folded, stocked, surveyed."""

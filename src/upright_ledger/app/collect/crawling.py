@@ -1,0 +1,46 @@
+"""The crawl of a survey, in a process of its own, which loads no more than it needs."""
+
+from __future__ import annotations
+
+from upright_ledger.app.collect.page_reader import page_reader
+from upright_ledger.app.worker_process import Apart, Few, Put, is_ending
+from upright_ledger.core.crawl.frontier import Limits
+from upright_ledger.core.crawl.observation import Seen
+from upright_ledger.web.http.client import Manner
+from upright_ledger.web.http.crawler import Start, crawl
+from upright_ledger.web.http.tracer import Place
+
+_PATIENCE = 0.1  # seconds
+_AT_ONCE = 50  # pages
+
+Surveying = Apart[list[tuple[Seen, bytes]]]
+"""What was seen of addresses, and what their pages say, packed."""
+
+
+def start_surveying() -> Surveying:
+    """The process that crawls, to be started before all else."""
+    return Surveying(_crawl, parent=True)
+
+
+def _crawl(
+    put: Put,
+    start: Start,
+    limits: Limits,
+    place: Place,
+    manner: Manner,
+    own_site: bool,
+    external: bool,
+    before: list[Seen],
+) -> None:
+    """Crawl, handing over what was seen a few pages at a time."""
+    few = Few[tuple[Seen, bytes]](put, _AT_ONCE, _PATIENCE)
+
+    def done(seen: Seen, facts: bytes) -> None:
+        few.found.append((seen, facts))
+
+    with page_reader() as reader:
+        crawl(
+            start, limits, place, manner, reader, done, own_site=own_site, external=external, before=before, meanwhile=few.hand_over,
+            ending=is_ending,
+        )  # fmt: skip
+    put(few.found)

@@ -1,0 +1,378 @@
+"""Gathering: files of any kind become sources, entries and evidence."""
+
+from __future__ import annotations
+
+import time
+from collections import deque
+from collections.abc import Callable, Mapping
+from contextlib import ExitStack, suppress
+from dataclasses import dataclass, replace
+from functools import partial
+from itertools import chain
+from pathlib import Path
+from typing import Any
+from urllib.parse import parse_qs
+
+from upright_ledger.app.collect.inputs import Input, inputs, neighbours_of
+from upright_ledger.app.collect.rejects import SHOWN_REJECTS, drop_orphans
+from upright_ledger.app.collect.sheets import by_sheets
+from upright_ledger.app.collect.sorting import Gathered, Sorter
+from upright_ledger.core.inventory import noise
+from upright_ledger.core.inventory.classification import Placer
+from upright_ledger.core.inventory.evidence import (
+    BAD_REDIRECT,
+    CLICKS,
+    HITS,
+    PEOPLE,
+    VISITS,
+    Figure,
+    status_class,
+)
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.url.address import NotAnAddressError, parse_address
+from upright_ledger.core.url.origins import Sites
+from upright_ledger.errors import DatabaseError, InputError, RefusedError, UsageError
+from upright_ledger.formats.detection import ACCESS_LOG, SHEET, recognise
+from upright_ledger.formats.files.text import digest_of
+from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record
+from upright_ledger.formats.registry import check_kind, read_urls
+from upright_ledger.formats.tables.rows import fullest_sheet
+from upright_ledger.ledger.builds import live_builds
+from upright_ledger.ledger.classifying import reclassify
+from upright_ledger.ledger.entries import count_entries
+from upright_ledger.ledger.imports import add_imported
+from upright_ledger.ledger.settings import read_settings_of
+from upright_ledger.ledger.sightings import SightingWriter
+from upright_ledger.ledger.sources import (
+    SourceFacts,
+    add_log_lines,
+    add_set_aside,
+    add_source,
+    all_sources,
+    close_source,
+    find_source,
+    known_log_lines,
+    newest_source,
+    withdraw_source,
+)
+from upright_ledger.ledger.store import Ledger, stored_policy
+
+GATHER, ERRORS = "gather", "errors"
+"""Purposes of sources: they name old URLs, or addresses that fail."""
+
+__all__ = ["SHOWN_REJECTS", "Gathered", "Gathering", "base_origin", "gather", "options_for"]
+
+
+@dataclass
+class Gathering:
+    """What came of all files, and how many entries the ledger holds now."""
+
+    sources: list[Gathered]
+    entries: int
+
+
+Progress = Callable[[str], None]
+
+
+def gather(
+    ledger: Ledger,
+    paths: list[str],
+    *,
+    kind: str = "",
+    options: ReadOptions | None = None,
+    host: str = "",
+    period: tuple[str, str] = ("", ""),
+    progress: Progress = lambda _: None,
+    failing: bool = False,
+    parameter: str = "",
+    within: Callable[[Any], None] | None = None,
+    trusted: bool = False,
+) -> Gathering:
+    """Gather files into a ledger, one step each: all of a source, or none of it.
+
+    failing: tables list addresses that fail. parameter: which one of an address there holds the failing address.
+    within: what is written in the transaction of a source, too. trusted: no line of a log was gathered before, so that none is looked up. host: the host of paths that name none. What cannot be read at its head is refused before anything is posted; one that
+    turns out damaged further on is left out whole, and the others are gathered (`Gathered.failed`). A single file that fails raises.
+    """
+    check_kind(kind)
+    amend = partial(as_failing, parameter=parameter) if failing else None
+    base = base_origin(ledger.settings.sites, host)
+    options = options or ReadOptions()
+    asked = {
+        "kind": kind,
+        "host": host,
+        "columns": dict(options.columns),
+        "encoding": options.encoding,
+        "period": list(filter(None, period)),
+        "with": sorted(options.around.present),
+        "without": sorted(options.around.absent),
+        "root": options.around.document_root,
+    }
+    said = {k: v for k, v in asked.items() if v}
+
+    def new_reader() -> _SourceReader:
+        return _SourceReader(ledger, options, base, period, amend, within, said, trusted=trusted)
+
+    reader = new_reader()
+    results: list[Gathered] = []
+    with inputs(paths) as files:
+        kinds = {file: kind or recognise(file.path) for file in files}
+        notes: dict[Path, list[str]] = {}
+        queue = deque(one for file in files for one in _parts_of(file, kinds[file], options, notes))
+        kinds |= {one: kinds.get(one) or SHEET for one in queue}
+        seen = set(queue)
+        while queue:
+            file = queue.popleft()
+            progress(file.name)
+            try:
+                reader, (result, reading) = _read_whole(
+                    reader, new_reader, file, kinds.get(file) or kind or recognise(file.path)
+                )
+            except InputError as error:
+                if isinstance(error, DatabaseError) or (len(files) == 1 and not results):
+                    raise
+                results.append(Gathered(file.name, kinds.get(file, ""), failed=error))
+                continue
+            result.notes += notes.pop(file.path, [])
+            results.append(result)
+            further = [f for f in neighbours_of(file, reading.neighbours, result.notes) if f not in seen]
+            queue += further
+            seen.update(further)
+    with ledger.reading() as connection:
+        return Gathering(results, count_entries(connection))
+
+
+FOLDING_SECONDS = 30.0
+"""How long a change of the settings may take from the database to the file."""
+
+
+class _FoldedMeanwhileError(Exception):
+    """All entries were folded anew while a file was read."""
+
+
+class _GatheredMeanwhileError(Exception):
+    """Somebody else gathered while a log was read, whose lines may be the same."""
+
+
+def _read_whole(
+    reader: _SourceReader, new_reader: Callable[[], _SourceReader], file: Input, kind: str
+) -> tuple[_SourceReader, tuple[Gathered, Reading]]:
+    """Read a file into the ledger, and anew where its entries are folded otherwise by then; returns the reader to go on with."""
+    until = time.monotonic() + FOLDING_SECONDS
+    alone = False
+    while True:
+        try:
+            return reader, reader.read(file, kind, alone=alone)
+        except _FoldedMeanwhileError:
+            reader = _by_new_settings(reader.ledger, new_reader, until)
+        except _GatheredMeanwhileError:
+            alone = True  # lines that stand in both logs are to be known, so that nobody else gathers now
+
+
+def _by_new_settings(ledger: Ledger, new_reader: Callable[[], _SourceReader], until: float) -> _SourceReader:
+    """A reader by the settings as they are now; what changes them writes the database first, and the file a moment later."""
+    while True:
+        ledger.settings = read_settings_of(ledger.folder)
+        try:
+            return new_reader()
+        except RefusedError:
+            if time.monotonic() > until:
+                raise
+            time.sleep(0.2)
+
+
+def _parts_of(file: Input, kind: str, options: ReadOptions, notes: dict[Path, list[str]]) -> list[Input]:
+    """A file, or the sheets of a workbook that hold addresses."""
+    return by_sheets(file, options, notes.setdefault(file.path, []).append) if kind == SHEET else [file]
+
+
+def as_failing(item: Item, parameter: str) -> Item:
+    """What a list of errors says of an address, as failing requests. parameter: the one of the address that holds the failing address."""
+    if not isinstance(item, Record) or item.sent:
+        return item
+    url = item.url
+    if parameter:
+        values = parse_qs(url.partition("?")[2].partition("#")[0]).get(parameter)
+        if not values:
+            return Aside(item.line, noise.PROSE, url, item.lines)
+        url = values[0]
+    kind = item.failure or _class_of_failure(item.status)
+    told = [f._replace(status_class=kind, agent=PEOPLE) for f in item.figures if f.unit in _TIMES_ASKED]
+    rest = [f for f in item.figures if f.unit not in _TIMES_ASKED]
+    day = f"{item.day}:{{:g}}" if item.day else ""
+    told = [f._replace(days=day.format(f.amount)) if day and not f.days else f for f in told]
+    return replace(item, url=url, figures=[*(told or [Figure(VISITS, 0.0, kind, PEOPLE)]), *rest])
+
+
+def _class_of_failure(status: int) -> str:
+    """The class of a status that a list of errors gives; whatever it says else, its rows fail."""
+    found = status_class(status)
+    return found if found in {"410", "5xx"} else BAD_REDIRECT if found == "3xx" else "404"
+
+
+_TIMES_ASKED = frozenset({HITS, VISITS, CLICKS})
+
+
+def base_origin(sites: Sites, host: str) -> str:
+    """The origin in which bare paths are read: the named host's, or the first old origin."""
+    if not host:
+        return sites.old[0].origins[0]
+    try:
+        address = parse_address(host if "://" in host else f"http://{host}")
+    except NotAnAddressError as error:
+        raise UsageError(f"{host!r} is no host: {error}") from None
+    if not sites.site_of(address):
+        raise UsageError(
+            f"{host} belongs to no old site of this ledger", f"these do: {', '.join(sorted(sites.site_of_authority))}"
+        )
+    return address.origin
+
+
+def options_for(options: ReadOptions, sites: Sites, policy: FoldingPolicy) -> ReadOptions:
+    """What a reader should know of the ledger besides what the user says."""
+    return replace(options, hosts=frozenset(sites.site_of_authority), noise=policy.noise_names)
+
+
+class _SourceReader:
+    """Reads one file after the other into the ledger."""
+
+    def __init__(
+        self,
+        ledger: Ledger,
+        options: ReadOptions,
+        base: str,
+        period: tuple[str, str],
+        amend: Callable[[Item], Item] | None,
+        within: Callable[[Any], None] | None,
+        asked: Mapping[str, Any],
+        *,
+        trusted: bool,
+    ) -> None:
+        """amend: what is done to each item before it is placed. within, trusted: see `gather`. asked: what the user said of how files are to be read."""
+        self._asked = asked
+        self.ledger = ledger
+        ledger.look_anew()
+        self._policy = ledger.stored_policy()[0]
+        with ledger.reading() as connection:
+            ledger.refuse_other_policy(connection)
+        self._placer = Placer(ledger.settings.sites, ledger.settings.policy, base)
+        with ledger.reading() as connection:
+            live = tuple(b.live_from for b in live_builds(connection))
+        self._options = replace(options_for(options, ledger.settings.sites, ledger.settings.policy), live=live)
+        self._period = period
+        self._purpose = ERRORS if amend is not None else GATHER
+        self._amend, self._within, self._trusted = amend, within, trusted
+        self._cleared = False
+
+    def read(self, file: Input, kind: str, *, alone: bool = False) -> tuple[Gathered, Reading]:
+        """Read a file and post what it says as one step; alone: nobody else writes while it is read. Raises InputError, having posted nothing of it."""
+        if kind == ACCESS_LOG:
+            return self._post(file, kind, "", alone=alone)
+        digest, size = digest_of(file.path)
+        if file.sheet and file.sheet != fullest_sheet(file.path):
+            digest = f"{digest}#{file.sheet}"
+        with self.ledger.reading() as connection:
+            known = find_source(connection, digest, self._purpose)
+        if known is not None and (not self._asked or dict(known.asked or {}) == dict(self._asked)):
+            return Gathered(file.name, known.kind, known=True), Reading()
+        return self._post(file, kind, digest, size, known.id if known is not None else 0, alone=alone)
+
+    def _post(
+        self, file: Input, kind: str, digest: str, size: int = 0, anew: int = 0, *, alone: bool = False
+    ) -> tuple[Gathered, Reading]:
+        """anew: the source of an earlier reading of the same file, in whose place this one comes, or 0."""
+        options = self._options if self._trusted else replace(self._options, known_lines=self._known_lines)
+        sorter = Sorter(self._placer, Gathered(file.name, kind), self.ledger.folder)
+        result, reading = sorter.result, Reading()
+        with suppress(_AllKnownError), sorter.rejects, ExitStack() as held:
+            if alone:
+                step = held.enter_context(self.ledger.step("gather", file.name))
+            self.ledger.look_anew()
+            with self.ledger.reading() as connection:
+                newest = newest_source(connection)
+            reading = read_urls(file.path, kind, replace(options, sheet=file.sheet))[1]
+            batches = sorter.batches(map(self._amend, reading.items) if self._amend else reading.items)
+            first = next(batches, [])  # a log is read whole before its step begins, so that others need not wait
+            if not alone:
+                step = held.enter_context(self.ledger.step("gather", file.name))
+            if stored_policy(step.connection)[0] != self._policy:
+                raise _FoldedMeanwhileError
+            known = find_source(step.connection, digest, self._purpose) if digest else None
+            if (known.id if known is not None else 0) != anew:
+                return Gathered(file.name, kind, known=True), reading  # somebody else was quicker
+            if not digest and not alone and newest_source(step.connection) != newest:
+                raise _GatheredMeanwhileError
+            if anew:
+                withdraw_source(step, anew)
+                result.anew = True
+            source = add_source(step, self._facts(file, sorter, reading, digest, size))
+            number = self.ledger.policy_for(step)
+            writer = SightingWriter(step.connection, source, number)
+            for batch in chain([first], batches):
+                writer.add(batch)
+            sorter.settle(writer.settle())
+            if anew:
+                reclassify(step.connection, anew, self._placer)
+            result.new_entries = writer.new_entries
+            sorter.finish(reading)
+            if self._says_nothing(result):
+                raise _no_url(file.path, result)
+            if reading.lines is not None and self._all_known(result):
+                result.known = True
+                raise _AllKnownError
+            facts = self._facts(file, sorter, reading, digest, size)
+            close_source(step.connection, source, facts, result.new_entries)
+            add_set_aside(step.connection, source, sorter.aside_texts)
+            add_imported(step.connection, source, reading.rules)
+            if reading.lines is not None:
+                add_log_lines(step.connection, source, reading.lines.method, reading.lines.found)
+            step.summary = f"{result.accepted:,} of {result.lines:,} lines, {result.new_entries:,} new entries"
+            if self._within is not None:
+                self._within(step.connection)
+            if not self._cleared:  # once a command: others look after what they leave
+                drop_orphans(self.ledger.folder, all_sources(step.connection))
+                self._cleared = True
+            # Before the step is complete: an orphaned rejects file does no harm, a missing one would.
+            result.rejects_file = sorter.rejects.keep(source, file.name)
+        self._policy = self.ledger.stored_policy()[0]
+        return result, reading
+
+    def _known_lines(self, method: str) -> dict[str, list[bytes]]:
+        with self.ledger.reading() as connection:
+            return known_log_lines(connection, method)
+
+    @staticmethod
+    def _says_nothing(result: Gathered) -> bool:
+        empty = sum(result.aside[kind] for kind in (noise.BLANK, noise.PROSE, noise.SUMMARY))
+        return not result.accepted and result.set_aside == empty
+
+    @staticmethod
+    def _all_known(result: Gathered) -> bool:
+        known = result.aside[noise.COUNTED_BEFORE]
+        return known > 0 and result.set_aside == known + result.aside[noise.BLANK] and not result.accepted
+
+    def _facts(self, file: Input, sorter: Sorter, reading: Reading, digest: str, size: int) -> SourceFacts:
+        result = sorter.result
+        facts = SourceFacts(file.name, result.kind, self._purpose, digest, size, mapping=dict(reading.mapping))
+        if reading.lines is None and any(self._period):
+            facts.period = result.period = self._period
+        else:
+            facts.period = result.period = reading.days if any(reading.days) else self._period
+        facts.asked = self._asked
+        facts.lines, facts.accepted = result.lines, result.accepted
+        facts.set_aside, facts.rejected = result.set_aside, result.rejected
+        facts.mended = dict(result.mended + result.folded)
+        facts.aside = dict(result.aside)
+        return facts
+
+
+class _AllKnownError(Exception):
+    """Every request of a log counts already: its step is taken back, and nothing was changed."""
+
+
+def _no_url(path: Path, result: Gathered) -> InputError:
+    reason = f": {result.rejects[0].reason} (line {result.rejects[0].line:,})" if result.rejects else ""
+    return InputError(
+        f"{path} holds no URL that can be read{reason}",
+        "check that it is the right file, or name its --kind or --column",
+    )

@@ -1,0 +1,124 @@
+"""Renamed pages: their old addresses become entries with a proposal at once, so that no renaming is without a redirect."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.collect.gather import gather
+from upright_ledger.core.crawl.audits.moved_pages import CONFIDENCE, LED, Renamed, Renaming
+from upright_ledger.core.inventory.answer import KEEP, OPEN
+from upright_ledger.core.url.address import address_of
+from upright_ledger.formats.files.atomic import csv_bytes
+from upright_ledger.formats.files.leftovers import temporary_folder
+from upright_ledger.formats.files.outputs import write_output
+from upright_ledger.ledger.entries import Entry
+from upright_ledger.ledger.stock import StoredProposal, load_proposals, store_proposals
+from upright_ledger.ledger.store import Ledger
+
+
+@dataclass
+class Proposed:
+    """What became of renamings. entries: new ones; proposals: for open entries. astray: answered entries that lead to an address where the page
+    is no more, with the one where it is. off_site: renamings on a host that is no old site, for which no rule can be built."""
+
+    entries: int = 0
+    proposals: int = 0
+    astray: list[tuple[str, str]] = field(default_factory=list)
+    off_site: list[Renaming] = field(default_factory=list)
+
+    def as_dict(self) -> dict[str, Any]:
+        """As data."""
+        return {
+            "entries": self.entries,
+            "proposals": self.proposals,
+            "astray": self.astray,
+            "off_site": len(self.off_site),
+        }
+
+
+def renamed_dict(renamed: Renamed) -> dict[str, Any]:
+    """What changed, as data."""
+    return {
+        "renamings": [r._asdict() for r in renamed.renamings],
+        "contested": [c._asdict() for c in renamed.contested],
+        "vanished": renamed.vanished,
+        "appeared": renamed.appeared,
+    }
+
+
+def propose_renamings(ledger: Ledger, renamings: Sequence[Renaming], name: str) -> Proposed:
+    """Take up the old addresses of renamed pages that do not redirect yet as entries, and propose the new ones. name: of where it was seen."""
+    result = Proposed()
+    sites = ledger.settings.sites
+    waiting = [r for r in renamings if r.state != LED]
+    result.off_site = [r for r in waiting if not sites.site_of(address_of(r.old))]
+    on_site = [r for r in waiting if sites.site_of(address_of(r.old))]
+    if not waiting:
+        return result
+    book = Book(ledger)
+    new = [r for r in on_site if book.entry_of(address_of(r.old)) is None]
+    if new:
+        result.entries = _take_up(ledger, new, name)
+        book = Book(ledger)
+    gone_to = {r.old: r.new for r in waiting}
+    for entry in book.entries:
+        if entry.answer.destination in gone_to:
+            result.astray.append((entry.legacy_url, gone_to[entry.answer.destination]))
+    found: dict[int, StoredProposal] = {}
+    for r in on_site:
+        renamed = book.entry_of(address_of(r.old))
+        if renamed is not None and renamed.answer.kind == KEEP:
+            result.astray.append((renamed.legacy_url, r.new))
+        elif renamed is not None and renamed.answer.kind == OPEN:
+            found[renamed.id] = _proposal(renamed, r)
+    if found:
+        _store(ledger, found, name)
+    result.proposals = len(found)
+    return result
+
+
+def _take_up(ledger: Ledger, renamings: Sequence[Renaming], name: str) -> int:
+    with temporary_folder() as held:
+        file = held / f"renamed-{name}.csv"
+        with file.open("w", encoding="utf-8", newline="") as out:
+            writer = csv.writer(out)
+            writer.writerow(("url", "title"))
+            writer.writerows((r.old, r.title) for r in renamings)
+        return sum(s.new_entries for s in gather(ledger, [str(file)], kind="table").sources)
+
+
+def _proposal(entry: Entry, renaming: Renaming) -> StoredProposal:
+    reason = f"the same page has another address now: same {renaming.by}"
+    return StoredProposal(entry.id, 1, renaming.new, CONFIDENCE[renaming.by], (reason,))
+
+
+def _store(ledger: Ledger, found: dict[int, StoredProposal], name: str) -> None:
+    """Put proposals before those that there are."""
+    with ledger.reading() as connection:
+        known = load_proposals(connection)
+    kept = [
+        StoredProposal(p.entry, rank, p.destination, p.confidence, p.reasons)
+        for entry, proposals in known.items()
+        for rank, p in enumerate(
+            (p for p in proposals if entry not in found or p.destination != found[entry].destination),
+            2 if entry in found else 1,
+        )
+    ]
+    if all(entry in known and known[entry][0] == p for entry, p in found.items()):
+        return
+    with ledger.step("match", f"pages renamed, {name}") as step:
+        store_proposals(step.connection, step.id, [*found.values(), *kept])
+        step.noted = True
+        step.summary = f"{len(found):,} proposed"
+
+
+def write_pairs(path: Path, renamed: Renamed, proposed: Proposed) -> int:
+    """Write what has no redirect yet as pairs, for `decide --from`, answers that lead astray included; returns their number."""
+    pairs = {r.old: r.new for r in renamed.renamings if r.state != LED} | dict(proposed.astray)
+    write_output(path, csv_bytes(("old", "new", "status"), ((old, new, 301) for old, new in pairs.items())))
+    return len(pairs)

@@ -1,0 +1,194 @@
+"""Surveying: a crawl that is kept, goes on after a stop, and feeds gather or stock."""
+
+from __future__ import annotations
+
+import csv
+import time
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.collect.crawling import Surveying
+from upright_ledger.app.collect.gather import gather
+from upright_ledger.app.collect.page_reader import unpacked
+from upright_ledger.app.collect.stock import stock
+from upright_ledger.app.request_list import own_requests
+from upright_ledger.core.crawl.audits.site_index import Site
+from upright_ledger.core.crawl.frontier import UNREAD, Limits
+from upright_ledger.core.crawl.observation import ANSWERED, FAILING, MOVED, OUTCOMES, REFUSED, Seen
+from upright_ledger.core.url.address import Address, address_of, parse_address
+from upright_ledger.errors import InputError, UprightError, UsageError
+from upright_ledger.formats.files.leftovers import temporary_folder
+from upright_ledger.ledger.runs import SURVEY, begin_run, finish_run, hold, name_run, new_owner, open_run, take_over
+from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.surveys import add_seen, load_seen
+from upright_ledger.web.http.client import Manner, interrupts
+from upright_ledger.web.http.crawler import Start
+from upright_ledger.web.http.tracer import Place
+
+OLD, NEW = "old", "new"
+COMMIT_SECONDS = 0.25
+HEARD_SECONDS = 20.0
+"""After so long it says that it is still at the run, though nothing was seen."""
+_PATIENCE = 0.1  # seconds
+
+Progress = Callable[[int, int, Counter[str]], None]
+
+
+@dataclass
+class Surveyed:
+    """A survey that was kept. side: OLD, NEW or empty; fed: entries or pages that it added to the ledger; counts: addresses by outcome; site: what the audits keep of them."""
+
+    run: int
+    side: str
+    name: str = ""
+    at: str = ""
+    counts: Counter[str] = field(default_factory=Counter)
+    fed: int = 0
+    seconds: float = 0.0
+    stopped: bool = False
+    site: Site = field(default_factory=Site)
+
+
+def survey(
+    ledger: Ledger,
+    start: Start,
+    limits: Limits,
+    place: Place,
+    manner: Manner,
+    surveying: Surveying,
+    *,
+    side: str = "",
+    own_site: bool = False,
+    external: bool = False,
+    name: str = "",
+    resume: bool = False,
+    progress: Progress | None = None,
+) -> Surveyed:
+    """Crawl, keep what was seen, and feed the side of the ledger it is of. Ctrl-C keeps what is done (`stopped`)."""
+    at = " ".join(dict.fromkeys(a.origin for a in start.addresses))
+    owner = new_owner()
+    run, before = _begin(ledger, at, owner, resume=resume)
+    result = Surveyed(run, side, name, at, Counter(s.outcome for s in before))
+    for seen in before:
+        result.site.add(seen)
+    began = saved = time.monotonic()
+    waiting: list[Seen] = []
+    unread = ""
+    error: UprightError | None = None
+    surveying.begin([(start, limits, place, manner, own_site, external, before)])
+    with interrupts() as interrupted:
+        while not surveying.ended:
+            if interrupted() and not result.stopped:
+                result.stopped = True
+                surveying.stop()
+            try:
+                found = surveying.next(_PATIENCE) or ()
+            except UprightError as raised:
+                found, error = (), error or raised
+                surveying.stop()
+            for plain, facts in found:
+                seen = plain._replace(facts=unpacked(facts)) if facts else plain
+                waiting.append(seen)
+                result.counts[seen.outcome] += 1
+                result.site.add(seen)
+                unread = seen.error if seen.reason == UNREAD else unread
+            if progress is not None:
+                progress(result.counts.total(), 0, result.counts)
+            if time.monotonic() - saved >= (COMMIT_SECONDS if waiting else HEARD_SECONDS):
+                _save(ledger, run, owner, waiting)
+                waiting, saved = [], time.monotonic()
+        _save(ledger, run, owner, waiting)
+    result.seconds = time.monotonic() - began
+    if error is not None and result.counts:
+        raise InputError(
+            f"{result.counts.total():,} addresses are done and kept: {error}",
+            "`upright survey … --resume`, with the same addresses and options, goes on where it stopped",
+        )
+    if error is not None:
+        raise error
+    if result.stopped:
+        return result
+    if unread and all(line.reason == UNREAD for line in result.site.lines.values()):
+        raise InputError(
+            f"nothing could be asked for at {at}, since its robots.txt could not be read: {unread}",
+            "check the address and that the server runs, or say --own-site where you may go everywhere",
+        )
+    with ledger.writing() as connection:
+        finish_run(connection, run, {o: result.counts[o] for o in OUTCOMES if result.counts[o]})
+        if name:
+            name_run(connection, run, name)
+    if side:
+        result.fed = _feed(ledger, run, side)
+    return result
+
+
+def _save(ledger: Ledger, run: int, owner: str, seen: Sequence[Seen]) -> None:
+    with ledger.writing() as connection:
+        hold(connection, run, owner)
+        add_seen(connection, run, seen)
+
+
+def _begin(ledger: Ledger, at: str, owner: str, *, resume: bool) -> tuple[int, list[Seen]]:
+    with ledger.writing() as connection:
+        if not resume:
+            return begin_run(connection, SURVEY, "", at, owner=owner), []
+        stopped = open_run(connection, SURVEY, at)
+        if stopped is None:
+            raise UsageError(f"no survey of {at} was stopped", "start one without --resume")
+        take_over(connection, stopped, owner)
+        return stopped.id, list(load_seen(connection, stopped.id))
+
+
+def _feed(ledger: Ledger, run: int, side: str) -> int:
+    """Gather what answered, moved or failed as old URLs, or stock what answered and moved as pages."""
+    wanted = (ANSWERED, MOVED, FAILING, REFUSED) if side == OLD else (ANSWERED, MOVED)
+    with temporary_folder() as held:
+        file = held / f"survey-{run}.csv"
+        with ledger.reading() as connection, file.open("w", encoding="utf-8", newline="") as out:
+            writer = csv.writer(out)
+            writer.writerow(
+                ("url", "status", "title", "h1", "description", "language", "canonical", "indexable", "redirects_to")
+            )
+            rows = 0
+            for seen in load_seen(connection, run):
+                facts = seen.facts
+                is_page = seen.status != 200 or seen.content_type.partition(";")[0].strip().lower() in _PAGES
+                if seen.outcome in wanted and is_page and _feeds(ledger, seen.url, side):
+                    rows += 1
+                    writer.writerow(
+                        (
+                            seen.url, seen.status, facts.title, facts.heading, facts.description, facts.language, facts.canonical,
+                            "no" if seen.noindex else "yes", seen.location,
+                        )
+                    )  # fmt: skip
+        if not rows:
+            return 0
+        if side == OLD:
+            return sum(s.new_entries for s in gather(ledger, [str(file)], kind="table").sources)
+        return sum(s.accepted for s in stock(ledger, [file])[0])
+
+
+_PAGES = frozenset(["text/html", "application/xhtml+xml", "application/pdf", ""])
+
+
+def _feeds(ledger: Ledger, url: str, side: str) -> bool:
+    address = parse_address(url)
+    sites = ledger.settings.sites
+    return bool(sites.site_of(address)) if side == OLD else sites.is_new(address)
+
+
+def known_addresses(ledger: Ledger, side: str) -> tuple[Address, ...]:
+    """What the ledger knows of a side: the addresses of its entries, the most valuable first, or the pages in stock."""
+    book = Book(ledger)
+    if side == OLD:
+        return tuple(address_of(url) for url in own_requests(book).urls)
+    return tuple(parse_address(page.url) for page in book.stock.values())
+
+
+def hosts_of(ledger: Ledger, side: str, starts: Sequence[Address]) -> frozenset[str]:
+    """The hosts that a survey may ask: those of the side it is of, and those of its starts."""
+    sites = ledger.settings.sites
+    known = {OLD: frozenset(sites.site_of_authority), NEW: sites.new_authorities}.get(side, frozenset())
+    return known | {a.authority for a in starts}

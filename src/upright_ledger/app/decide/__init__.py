@@ -1,0 +1,1 @@
+"""Answers: proposed, decided, reviewed, listed."""

@@ -1,0 +1,262 @@
+"""Review by sheet: entries with their proposals written out, and the decisions of people read back."""
+
+from __future__ import annotations
+
+import random
+import re
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.decide.decide import read_new, read_old
+from upright_ledger.app.decide.entries import Filters, Line, list_entries
+from upright_ledger.core.inventory.advice import advice
+from upright_ledger.core.inventory.answer import ANSWERS, MOVE, OPEN, STATUSES, TEMPORARY, EntryAnswer, usual
+from upright_ledger.core.inventory.normalisation import fold
+from upright_ledger.core.url.address import NotAnAddressError
+from upright_ledger.errors import InputError, UsageError
+from upright_ledger.formats.detection import SHEET, recognise
+from upright_ledger.formats.files.atomic import bare_cell, csv_bytes
+from upright_ledger.formats.files.outputs import write_output
+from upright_ledger.formats.files.text import digest_of
+from upright_ledger.formats.tables.rows import rows_of
+from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
+from upright_ledger.ledger.answers import MATCH, answers_before, of_person, post_answers, sampled
+from upright_ledger.ledger.entries import Entry
+from upright_ledger.ledger.journal import last_step
+from upright_ledger.ledger.stock import StoredProposal, load_proposals
+from upright_ledger.ledger.store import Ledger
+
+COLUMNS = (
+    "site", "legacy_url", "section", "value", "hits", "links", "destination", "confidence", "reason", "choice_2", "choice_3",
+    "answer", "status", "note", "as_of",
+)  # fmt: skip
+"""as_of: the last step in the journal when the sheet was written, so that two people's decisions cannot overrun each other."""
+
+_REVIEWED = "reviewed"  # a further column of a sample: filled in where somebody looked
+
+_NEEDED = ("legacy_url", "answer")
+_HEADER_WITHIN = 20  # rows
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What one row would change."""
+
+    row: int
+    entry: Entry
+    answer: EntryAnswer
+    note: str
+    where: str
+
+
+@dataclass
+class Reviewed:
+    """What a sheet amounts to. added: open entries that get an answer; changed: entries that get another one; reopened:
+    entries that lose theirs; confirmed: rows of a sample that somebody looked at and found right. conflicts: rows whose entry got another answer since the sheet was written, and refused: rows
+    that cannot be used, each as (row, legacy URL, reason). typed: rows with a new destination whose answer still said open.
+    """
+
+    rows: int = 0
+    unchanged: int = 0
+    typed: int = 0
+    added: list[Change] = field(default_factory=list)
+    changed: list[Change] = field(default_factory=list)
+    reopened: list[Change] = field(default_factory=list)
+    confirmed: list[Change] = field(default_factory=list)
+    conflicts: list[tuple[int, str, str]] = field(default_factory=list)
+    refused: list[tuple[int, str, str]] = field(default_factory=list)
+    posted: bool = False
+
+    @property
+    def changes(self) -> list[Change]:
+        return [*self.added, *self.changed, *self.reopened, *self.confirmed]
+
+
+def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -> int:
+    """Write entries that fit into a workbook (.xlsx) or CSV, the most valuable first. Returns how many.
+
+    sample: so many proposals that match accepted instead, drawn by chance, with a column to say that they were looked at.
+    """
+    book = Book(ledger)
+    with ledger.reading() as connection:
+        proposals, as_of = load_proposals(connection), last_step(connection)
+    lines = list_entries(book, filters).lines
+    if sample:
+        lines = _drawn(lines, sample, as_of)
+    rows = [
+        (*_row(line.entry, line.section, proposals.get(line.entry.id, []), as_of), *([""] if sample else []))
+        for line in lines
+    ]
+    columns = (*COLUMNS, _REVIEWED) if sample else COLUMNS
+    if path.suffix.lower() == ".csv":
+        data = csv_bytes(columns, rows)
+    elif path.suffix.lower() == ".xlsx":
+        choices = {"answer": ANSWERS, "status": [str(s) for s in STATUSES], _REVIEWED: ["yes"]}
+        links = ("legacy_url", "destination", "choice_2", "choice_3")
+        data = workbook_bytes(Sheet("review", columns, rows, links, ("confidence",), choices))
+    else:
+        raise InputError(f"{path.name} is neither a workbook nor a CSV by its name", "name it sheet.xlsx or sheet.csv")
+    write_output(path, data)
+    return len(rows)
+
+
+def _drawn(lines: list[Line], count: int, seed: int) -> list[Line]:
+    """Accepted proposals drawn by chance, the same ones for the same state of the ledger."""
+    accepted = [x for x in lines if x.entry.by == MATCH and x.entry.confidence is not None and x.entry.confidence < 1]
+    accepted.sort(key=lambda x: x.entry.legacy_url)
+    if not accepted:
+        raise UsageError("no proposal that match accepted is left to draw from", "upright match comes first")
+    return random.Random(seed).sample(accepted, min(count, len(accepted)))
+
+
+def _row(entry: Entry, section: str, proposals: list[StoredProposal], as_of: int) -> tuple[object, ...]:
+    best = proposals[0] if proposals else None
+    is_fallback = best is not None and best.is_fallback
+    shown = entry.answer.destination or (best.destination if best and entry.answer.kind == OPEN else "")
+    said = list(best.reasons) if best and best.destination == shown else []
+    if entry.answer.kind == OPEN:
+        said.append(advice(entry.evidence, has_proposal=bool(best) and not is_fallback, has_fallback=is_fallback))
+    others = [p.destination for p in proposals if p.destination != shown][:2]
+    evidence = entry.evidence
+    confidence = best.confidence if best and best.destination == shown and not is_fallback else None
+    if entry.answer.kind != OPEN:
+        confidence, said = entry.confidence, [entry.reasons]
+        others = list(dict.fromkeys(filter(None, [entry.runner_up, *others])))[:2]
+    return (
+        entry.site, entry.legacy_url, section, round(evidence.value, 2), round(evidence.hits), round(evidence.links), shown, confidence,
+        "; ".join(filter(None, said)), *[*others, "", ""][:2], entry.answer.kind, entry.answer.status or None, entry.note, as_of,
+    )  # fmt: skip
+
+
+def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str = "") -> Reviewed:
+    """Read a reviewed sheet back and, unless `dry_run`, post what it changes as one step."""
+    book = Book(ledger)
+    result = Reviewed()
+    with ledger.reading() as connection:
+        proposals = load_proposals(connection)
+        rows = list(_rows(path))
+        befores = {step: answers_before(connection, step) for step in {_as_of(cells) for _, cells in rows}}
+    seen: dict[int, int] = {}
+    for number, cells in rows:
+        result.rows += 1
+        try:
+            entry = _entry_of(book, cells, seen, number)
+            offered = {p.destination for p in proposals.get(entry.id, ())}
+            was, was_note = befores[_as_of(cells)].get(entry.id, (entry.answer, entry.note))
+            answer = _answer(ledger, cells, was, offered, result)
+        except NotAnAddressError as error:
+            result.refused.append((number, cells.get("legacy_url", ""), str(error)))
+            continue
+        note = cells.get("note", "")
+        unedited = (answer, note) in ((was, was_note), (entry.answer, entry.note))
+        change = Change(number, entry, answer, note, _where(path, number, cells, right=answer == was))
+        if unedited and cells.get(_REVIEWED) and entry.by == MATCH:
+            result.confirmed.append(change)
+        elif unedited:
+            result.unchanged += 1
+        elif (was, was_note) != (entry.answer, entry.note):
+            now = f"{entry.answer.kind} {entry.answer.destination}".strip()
+            result.conflicts.append((number, entry.legacy_url, f"it was answered since the sheet was written: {now}"))
+        elif entry.answer.kind == OPEN and answer.kind != OPEN:
+            result.added.append(change)
+        elif answer.kind == OPEN and entry.answer.kind != OPEN:
+            result.reopened.append(change)
+        else:
+            result.changed.append(change)
+    if result.changes and not dry_run:
+        with ledger.step("review", reason or path.name) as step:
+            posted = post_answers(step, [of_person(c.entry, c.answer, c.where, c.note) for c in result.changes])
+            step.summary = f"{len(posted):,} answers from {path.name}"
+        result.posted = True
+    return result
+
+
+def _where(path: Path, row: int, cells: Mapping[str, str], *, right: bool) -> str:
+    """Where an answer comes from; of a sample also how sure its proposal was, and whether it was right."""
+    where = f"{path.name} row {row}"
+    confidence = cells.get("confidence", "").replace(",", ".")
+    if _REVIEWED in cells and re.fullmatch(r"[01](?:\.\d+)?", confidence):
+        return sampled(min(float(confidence), 1.0), right=right, where=where)
+    return where
+
+
+def _rows(path: Path) -> Iterator[tuple[int, dict[str, str]]]:
+    """The rows of a sheet by column name; what a spreadsheet program does to names and apostrophes is undone."""
+    digest_of(path)  # refuses what is no file
+    kind = recognise(path)
+    header: list[str] = []
+    for n, (line, cells) in enumerate(rows_of(path, kind)):
+        if not header:
+            names = [c.strip().lower().replace(" ", "_") for c in cells]
+            if set(_NEEDED) <= set(names):
+                header = names
+            elif n >= _HEADER_WITHIN:
+                break
+            continue
+        values = {
+            name: cell.strip() if kind == SHEET else bare_cell(cell.strip())
+            for name, cell in zip(header, cells, strict=False)
+            if name
+        }
+        if values.get("legacy_url"):
+            yield line, values
+    if not header:
+        raise InputError(
+            f"{path} is no sheet of upright review: it lacks the columns {' and '.join(_NEEDED)}",
+            "write one with upright review --out sheet.xlsx",
+        )
+
+
+def _as_of(cells: dict[str, str]) -> int:
+    """The step at which a row was written; a sheet without that column is taken as written now."""
+    text = cells.get("as_of", "")
+    return int(float(text)) if re.fullmatch(r"[0-9]{1,15}(?:\.[0-9]*)?", text) else 1 << 60
+
+
+def _entry_of(book: Book, cells: dict[str, str], seen: dict[int, int], number: int) -> Entry:
+    """The entry of a row. seen: entry → the row that named it, to which this one is added."""
+    address, site, _ = read_old(book.ledger, cells["legacy_url"])
+    entry = book.by_key.get((site, fold(address, book.policy).key))
+    if entry is None:
+        raise NotAnAddressError("the ledger has no such entry; gather it first")
+    if entry.id in seen:
+        raise NotAnAddressError(f"row {seen[entry.id]} is for the same entry")
+    seen[entry.id] = number
+    return entry
+
+
+def _answer(
+    ledger: Ledger, cells: dict[str, str], was: EntryAnswer, offered: set[str], result: Reviewed
+) -> EntryAnswer:
+    """The answer a row means. Raises NotAnAddressError where it means none."""
+    kind = cells["answer"].lower() or OPEN
+    if kind not in ANSWERS:
+        raise NotAnAddressError(f"{cells['answer']!r} is no answer; use {', '.join(ANSWERS)}")
+    written = cells.get("destination", "")
+    destination = read_new(ledger, written) if written else ""
+    status = _status(cells.get("status", ""))
+    if kind == OPEN:
+        if not destination or destination in offered or was.kind != OPEN:
+            return EntryAnswer(OPEN)
+        kind = MOVE
+        result.typed += 1
+    if kind in {MOVE, TEMPORARY}:
+        if not destination:
+            raise NotAnAddressError(f"the answer {kind} needs a destination")
+        if not status or STATUSES[status] != kind:
+            if status and status != was.status:
+                raise NotAnAddressError(f"{status} is no status of the answer {kind}")
+            return usual(kind, destination)
+        return EntryAnswer(kind, status, destination)
+    return usual(kind)
+
+
+def _status(text: str) -> int:
+    if not text:
+        return 0
+    digits = text.partition(".")[0]
+    if not digits.isdigit() or not digits.isascii() or len(digits) > 3 or int(digits) not in STATUSES:
+        raise NotAnAddressError(f"{text!r} is no status; use {', '.join(map(str, STATUSES))}")
+    return int(digits)

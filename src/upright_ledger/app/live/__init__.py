@@ -1,0 +1,1 @@
+"""After the launch: what fails, what is handed over, what nobody uses."""

@@ -1,0 +1,256 @@
+"""Triage: what fails after the launch, grouped, attributed, and told apart from what was mended since."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.live.fix_times import load_fixes
+from upright_ledger.core.inventory.answer import OPEN, WANTED
+from upright_ledger.core.inventory.normalisation import declared_paths, fold
+from upright_ledger.core.inventory.url_patterns import templates
+from upright_ledger.core.monitoring.damaged_urls import Damage, Mended
+from upright_ledger.core.monitoring.deploy_days import is_after, span_of
+from upright_ledger.core.monitoring.failure_account import (
+    NEW,
+    RECURRING,
+    SOFT,
+    STATES,
+    Account,
+    Circumstances,
+    Fix,
+    Told,
+    account,
+    why_again,
+)
+from upright_ledger.core.monitoring.priority import ENTRY, FAMILY, Decision, enough, rank
+from upright_ledger.core.monitoring.traffic_origin import INTERNAL, Came, Known, came_from
+from upright_ledger.core.url.address import address_of, canonical_path, parse_address
+from upright_ledger.ledger.answers import TEMPLATE
+from upright_ledger.ledger.blocks import load_traces
+from upright_ledger.ledger.entries import Entry
+from upright_ledger.ledger.failing import (
+    aside_totals,
+    failing_entries,
+    referrers_by_entry,
+    requests_by_day,
+    told_of,
+)
+from upright_ledger.ledger.retaining import let_go
+from upright_ledger.ledger.runs import last_run
+from upright_ledger.ledger.stock import LIVE, StoredProposal, load_proposals
+from upright_ledger.ledger.store import now
+
+_FEWEST_OF_FAMILY = 3
+
+
+@dataclass(slots=True)
+class Failing:
+    """One entry that fails, or failed until it was mended.
+
+    came: where its requests come from. why: the likely reason, where it fails again. meant: the page that a damaged address was meant to be.
+    proposal: the best one, if there is any. soft: the last replay saw it end on a page that is none. share: what is lost, of all requests by people (0 to 1); trend: requests
+    of the last seven days less those of the seven before.
+    """
+
+    entry: Entry
+    account: Account
+    fix: Fix
+    came: list[Came]
+    family: str = ""
+    why: str = ""
+    meant: Mended | None = None
+    proposal: StoredProposal | None = None
+    soft: bool = False
+    share: float = 0.0
+    trend: float = 0.0
+
+    def as_dict(self) -> dict[str, Any]:
+        """As data."""
+        a, e = self.account, self.entry
+        return {
+            "legacy_url": e.legacy_url, "site": e.site, "state": a.state, "why": self.why, "lost": a.lost, "failed": a.failed, "bots": a.bots,
+            "since": a.since, "first": a.first, "last": a.last, "share": round(self.share, 6), "trend": self.trend, "soft": self.soft, "value": round(e.evidence.value, 2), "links": e.evidence.links,
+            "statuses": a.statuses, "family": self.family, "answer": e.answer.kind, "destination": e.answer.destination,
+            "answered": self.fix.answered, "live": self.fix.live,
+            "came": [c._asdict() for c in self.came],
+            "meant": self.meant._asdict() if self.meant else None,
+            "proposal": self.proposal.destination if self.proposal else "",
+            "confidence": self.proposal.confidence if self.proposal else 0.0,
+        }  # fmt: skip
+
+
+@dataclass
+class Triaged:
+    """What a triage amounts to. days: day → class of status → requests by people. noise: (class, addresses, requests by people, by bots) of what was set aside and
+    failed. strays: days far from all others, which a wrong clock wrote → requests. rows: those that ask for something first, by what is lost. decisions: ranked; enough: how many cover most of it."""
+
+    rows: list[Failing]
+    days: Mapping[str, Mapping[str, float]]
+    noise: list[tuple[str, int, float, float]]
+    strays: Mapping[str, float] = field(default_factory=dict)
+    decisions: list[Decision] = field(default_factory=list)
+    enough: int = 0
+    live: list[tuple[str, str]] = field(default_factory=list)
+
+    @property
+    def states(self) -> dict[str, int]:
+        """State → entries."""
+        counts = Counter(r.account.state for r in self.rows)
+        return {state: counts[state] for state in STATES if counts[state]}
+
+    @property
+    def faults(self) -> bool:
+        """Whether something asks for an answer, or fails after one."""
+        return any(
+            r.account.state in {NEW, RECURRING} and (r.account.lost or r.account.since or r.account.named)
+            for r in self.rows
+        )
+
+    @cached_property
+    def origins(self) -> list[tuple[str, float, int]]:
+        """(origin, requests, entries) of all failing entries, the most frequent first."""
+        requests: dict[str, float] = defaultdict(float)
+        entries: dict[str, set[int]] = defaultdict(set)
+        for row in self.rows:
+            for came in row.came:
+                requests[came.origin] += came.requests
+                entries[came.origin].add(row.entry.id)
+        return sorted(((o, n, len(entries[o])) for o, n in requests.items()), key=lambda x: -x[1])
+
+    @cached_property
+    def own_pages(self) -> list[tuple[str, str, float]]:
+        """(page of the site, failing address to which it links, requests): links to mend, the most used first."""
+        found = [(c.whence, r.entry.legacy_url, c.requests) for r in self.rows for c in r.came if c.origin == INTERNAL]
+        return sorted(found, key=lambda x: (-x[2], x[0], x[1]))
+
+    def as_dict(self) -> dict[str, Any]:
+        """As data."""
+        return {
+            "states": self.states,
+            "entries": [r.as_dict() for r in self.rows],
+            "noise": [dict(zip(("class", "addresses", "people", "bots"), n, strict=True)) for n in self.noise],
+            "origins": [dict(zip(("origin", "requests", "entries"), o, strict=True)) for o in self.origins],
+            "decisions": [d._asdict() | {"entries": len(d.entries)} for d in self.decisions],
+            "enough": self.enough,
+            "days": {day: dict(classes) for day, classes in self.days.items()},
+            "days_of_wrong_clocks": dict(self.strays),
+        }
+
+
+def triage(book: Book) -> Triaged:
+    """Look at all that fails in what was gathered."""
+    fixes = load_fixes(book.ledger)
+    with book.ledger.writing() as connection:
+        let_go(connection, book.ledger.settings.retention)
+    with book.ledger.reading() as connection:
+        numbers = failing_entries(connection, fixes.live[0].live_from[:10] if fixes.live else "")
+        soft = _soft(book, connection)
+        numbers |= soft
+        told = told_of(connection, numbers)
+        led = referrers_by_entry(connection, numbers)
+        days, noise = requests_by_day(connection), aside_totals(connection)
+        proposals = load_proposals(connection)
+    known = Known(
+        book.sites.hosts, {origin: frozenset(hosts) for origin, hosts in book.ledger.settings.origins.items()}
+    )
+    damage = Damage((parse_address(d.url).path, d.url) for d in book.stock.values() if d.state == LIVE)
+    family = templates([e.key for e in book.entries if e.id in numbers])
+    people = sum(sum(classes.values()) for classes in days.values())
+    span = span_of({day: sum(classes.values()) for day, classes in days.items()}, now()[:10])
+    newest = span.last
+    rows = []
+    for entry in (e for e in book.entries if e.id in numbers):
+        fix = fixes.of(entry)
+        found = account(told[entry.id], fix, soft=entry.id in soft)
+        if not (found.failed or found.bots or found.named):
+            continue  # what looked like a failure is what its answer says
+        # Referrers are told of all requests of an entry: their share in what fails is taken to be the same.
+        share = found.failed / (sum(t.requests for t in told[entry.id] if t.people) or 1.0)
+        referrers = ((address, share * n) for address, n in led.get(entry.id, {}).items())
+        row = Failing(entry, found, fix, came_from(referrers, found.failed, known))
+        row.family, row.soft = family.get(entry.key, ""), entry.id in soft
+        row.share, row.trend = found.lost / people if people else 0.0, found.trend(newest) if newest else 0.0
+        if entry.answer.kind in {OPEN, WANTED}:
+            row.meant = damage.meant(address_of(entry.legacy_url).path)
+            row.proposal = next((p for p in proposals.get(entry.id, ()) if not p.is_fallback), None)
+        rows.append(row)
+    _explain(book, rows, told)
+    order = {state: n for n, state in enumerate(STATES)}
+    rows.sort(key=lambda r: (order[r.account.state], -r.account.lost, -r.entry.evidence.value, r.entry.legacy_url))
+    within = {day: classes for day, classes in days.items() if day not in span.strays}
+    result = Triaged(rows, within, noise, span.strays, live=[(b.live_from, b.dialect) for b in fixes.live])
+    result.decisions = rank(list(_decisions(rows)))
+    result.enough = enough(result.decisions)
+    return result
+
+
+def _soft(book: Book, connection: Any) -> set[int]:
+    """The entries that the last replay saw end on a page that is none."""
+    last = last_run(connection, "replay")
+    if last is None:
+        return set()
+    rows = load_traces(connection, last.id)
+    urls = [url for url, outcome in zip(rows.urls, rows.outcomes, strict=True) if outcome.verdicts[0] in _SOFT]
+    entries = (book.entry_of(address_of(url)) for url in urls)
+    return {e.id for e in entries if e is not None}
+
+
+_SOFT = frozenset(["soft-404", "home-fallback"])
+
+
+def _explain(book: Book, rows: Iterable[Failing], told: Mapping[int, list[Told]]) -> None:
+    """Find the likely reason of what fails again."""
+    works = {r.fix.live for r in rows if r.account.right}
+    for row in (r for r in rows if r.account.state == RECURRING):
+        said, live = told[row.entry.id], row.fix.live
+        if row.soft:
+            row.why = SOFT
+            continue
+        covered = _covered(book, row.entry, said, live) if row.entry.by != TEMPLATE else {}
+        elsewhere = frozenset(s for s in row.account.spellings if not book.sites.site_of(address_of(s)))
+        row.why = why_again(row.account, said, row.fix, Circumstances(covered, elsewhere, not works or live in works))
+
+
+def _covered(book: Book, entry: Entry, told: Iterable[Told], live: str) -> dict[str, bool]:
+    """Spelling → whether the rule that went live answers its path: it knew those that had been seen by then."""
+    told = list(told)
+    paths = {t.spelling: canonical_path(address_of(t.spelling).path) for t in told}
+    seen_before = {t.spelling for t in told if not is_after(t.day, live)}
+    folded = fold(address_of(entry.legacy_url), book.policy)
+    variants = {folded.variant, *(paths[s] for s in seen_before)}
+    answered = set(declared_paths(folded.path, frozenset(variants), book.policy))
+    return {s: book.rules.fold_request_path(path) in answered for s, path in paths.items()}
+
+
+def _decisions(rows: Iterable[Failing]) -> Iterable[Decision]:
+    """What could be decided at once: families of open entries, and single ones."""
+    waiting = [r for r in rows if r.account.state == NEW and (r.account.lost or r.account.named)]
+    families: dict[tuple[str, str], list[Failing]] = defaultdict(list)
+    for row in waiting:
+        if row.family:
+            families[row.entry.site, row.family].append(row)
+    for (_, name), members in families.items():
+        if len(members) >= _FEWEST_OF_FAMILY:
+            best = max(members, key=lambda r: r.account.lost)
+            yield _decision(FAMILY, name, members, best)
+    for row in waiting:
+        if len(families.get((row.entry.site, row.family), ())) < _FEWEST_OF_FAMILY:
+            yield _decision(ENTRY, row.entry.legacy_url, [row], row)
+
+
+def _decision(kind: str, name: str, members: list[Failing], best: Failing) -> Decision:
+    proposal, confidence, reason = "", 0.0, ""
+    if kind == ENTRY and best.meant is not None:
+        proposal, confidence, reason = best.meant.page, 0.95, best.meant.damage
+    elif best.proposal is not None:
+        proposal, confidence = best.proposal.destination, best.proposal.confidence
+        reason = "; ".join(best.proposal.reasons[:2])
+    return Decision(
+        kind, name, tuple(r.entry.id for r in members), sum(r.account.lost for r in members), sum(r.entry.evidence.value for r in members),
+        proposal, confidence, reason,
+    )  # fmt: skip

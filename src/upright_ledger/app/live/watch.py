@@ -1,0 +1,183 @@
+"""Watching: triage of what is new, said once, by every channel that the settings name."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import random
+from collections.abc import Callable, Sequence
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+from typing import Any
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.collect.log_follower import New, gather_new
+from upright_ledger.app.live.fix_times import load_fixes
+from upright_ledger.app.live.triage import Failing, Triaged, triage
+from upright_ledger.app.prove.results import Results
+from upright_ledger.app.request_list import Requests
+from upright_ledger.core.inventory.answer import IGNORE, OPEN, WANTED
+from upright_ledger.core.monitoring.changes import WRONG, Item, News, body_of, news, subject_of
+from upright_ledger.core.monitoring.failure_account import RECURRING
+from upright_ledger.core.monitoring.traffic_origin import DIRECT
+from upright_ledger.core.url.address import address_of
+from upright_ledger.errors import InputError, UprightError
+from upright_ledger.formats.files.atomic import json_bytes
+from upright_ledger.formats.files.outputs import write_output
+from upright_ledger.ledger.following import (
+    last_reported,
+    note_reported,
+    note_sent,
+    put_out,
+    waiting_messages,
+)
+from upright_ledger.ledger.settings import Notify
+from upright_ledger.ledger.store import Ledger, now
+from upright_ledger.web.notify import Mail, post_json, send_mail
+
+MAIL, POST, FILE = "mail", "post", "file"
+PASSWORD = "UPRIGHT_SMTP_PASSWORD"  # noqa: S105 (the name of a variable)
+
+
+@dataclass
+class Watched:
+    """What one look amounted to. news: what changed; sent: channels by which messages went out; failed: those that could not, with the reason."""
+
+    read: list[New]
+    news: list[News]
+    triaged: Triaged
+    sent: list[str] = field(default_factory=list)
+    failed: list[UprightError] = field(default_factory=list)
+
+    @property
+    def is_quiet(self) -> bool:
+        """Whether nothing changed, and nothing went out."""
+        return not self.news and not self.sent and not self.failed
+
+    def as_dict(self) -> dict[str, Any]:
+        """As data."""
+        return {
+            "read": [{"name": n.name, "bytes": n.bytes, "lines": n.gathered.lines if n.gathered else 0, "lost": n.lost} for n in self.read],
+            "news": [{"kind": n.kind, **n.item._asdict()} for n in self.news],
+            "sent": self.sent,
+            "failed": [str(e) for e in self.failed],
+        }  # fmt: skip
+
+
+Ask = Callable[[Book, Requests], Results]
+"""Asks a server for the answered entries of a ledger."""
+
+
+def watch(
+    ledger: Ledger,
+    paths: Sequence[str],
+    *,
+    host: str = "",
+    file: Path | None = None,
+    ask: Ask | None = None,
+    sample: int = 0,
+) -> Watched:
+    """Gather what is new in some logs, and say what changed since it was last said. file: where to write the message, too. ask: how the entries whose answer is live
+    are asked for, so many of them by chance, or all where sample is 0.
+
+    What is to be said is kept with the note that it was, in one transaction, and goes out after it: a look that is killed loses no message, and one that was
+    being handed over when it was killed is handed over again under the same identity.
+    """
+    read = gather_new(ledger, paths, host=host)
+    book = Book(ledger)
+    result = triage(book)
+    items = [_item(row) for row in result.rows]
+    asked = _asked(book, ask, sample) if ask is not None else {}
+    again = {i.entry for i in items if i.state == RECURRING}
+    wrong = {entry: item for entry, item in asked.items() if item is not None and entry not in again}
+    items = [*(i for i in items if i.entry not in wrong), *wrong.values()]
+    notify = ledger.settings.notify
+    with ledger.writing() as connection:
+        before = last_reported(connection)
+        found = news(items, before)
+        if found:
+            lines = sum(n.gathered.lines for n in read if n.gathered)
+            told = f"{lines:,} new lines in {len(read):,} logs." if lines else "No new lines."
+            name = ledger.settings.name or ledger.folder.name
+            identity = f"{now().replace(':', '')}-{_digest(found)}"
+            data = {"name": name, "time": now(), "news": [{"kind": n.kind, **n.item._asdict()} for n in found]}
+            put_out(connection, _channels(notify, file), identity, subject_of(name, found), body_of(found, told), data)
+        still = {e: told for e, told in before.items() if told[0] == WRONG and e not in asked}
+        note_reported(connection, still | {i.entry: (i.state, i.lost) for i in items})
+    watched = Watched(read, found, result)
+    _deliver(ledger, notify, file, watched)
+    return watched
+
+
+def _digest(found: Sequence[News]) -> str:
+    """A number for a message, by what it says."""
+    return hashlib.blake2b(repr(found).encode(), digest_size=6).hexdigest()
+
+
+def _item(row: Failing) -> Item:
+    came = ", ".join(f"{c.origin}{f' {c.whence}' if c.whence else ''}" for c in row.came[:2] if c.origin != DIRECT)
+    a = row.account
+    return Item(row.entry.id, row.entry.legacy_url, a.state, a.lost, row.why, f"from {came}" if came else "")
+
+
+def _asked(book: Book, ask: Ask, sample: int) -> dict[int, Item | None]:
+    """Ask for entries whose answer is live: entry → what is wrong with its answer now, or None."""
+    fixes = load_fixes(book.ledger)
+    live = [e for e in book.entries if e.answer.kind not in {OPEN, WANTED, IGNORE} and fixes.of(e).live]
+    if sample and sample < len(live):
+        live = random.sample(live, sample)
+    if not live:
+        return {}
+    wanted = Requests()
+    for entry in live:
+        wanted.add(address_of(entry.legacy_url).without_fragment, entry.site, entry.key, int(entry.evidence.hits))
+    found: dict[int, Item | None] = {}
+    for entry, row in zip(live, ask(book, wanted).rows, strict=True):
+        wrong = Item(entry.id, entry.legacy_url, WRONG, 0.0, f"asked now: {row.verdict}")
+        found[entry.id] = wrong if row.verdict not in _FINE else None
+    return found
+
+
+_FINE = frozenset(["ok", "blocked"])  # "blocked" says nothing of the rule
+
+
+def _channels(notify: Notify, file: Path | None) -> list[str]:
+    return [*([MAIL] if notify.to else []), *([POST] if notify.post else []), *([FILE] if file is not None else [])]
+
+
+def _deliver(ledger: Ledger, notify: Notify, file: Path | None, watched: Watched) -> None:
+    """Hand over what waits, each message by itself."""
+    with ledger.reading() as connection:
+        waiting = waiting_messages(connection)
+    for message in waiting:
+        try:
+            if message.channel == MAIL and notify.to:
+                for refused in send_mail(_mail(notify), message.message, message.subject, message.body):
+                    watched.failed.append(
+                        InputError(
+                            f"the mail server refused {refused}", "check [notify] of upright.toml; the others have it"
+                        )
+                    )
+            elif message.channel == POST and notify.post:
+                post_json(notify.post, {"id": message.message, "subject": message.subject, **message.data})
+            elif message.channel == FILE and file is not None:
+                write_output(
+                    file,
+                    json_bytes(
+                        {"id": message.message, "subject": message.subject, "text": message.body, **message.data}
+                    ),
+                )
+            else:
+                continue  # the settings do not name that channel any more
+        except UprightError as error:
+            watched.failed.append(error)
+            continue
+        with ledger.writing() as connection:
+            note_sent(connection, message.id)
+        watched.sent.append(message.channel)
+
+
+def _mail(notify: Notify) -> Mail:
+    told = asdict(notify)
+    del told["post"]
+    return Mail(**told, password=os.environ.get(PASSWORD, ""))

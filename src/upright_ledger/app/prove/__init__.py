@@ -1,0 +1,1 @@
+"""Rules: checked, built, rehearsed, replayed."""

@@ -1,0 +1,179 @@
+"""Building: the rule set as files for a server, with a manifest and a plain list."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+from upright_ledger import __version__
+from upright_ledger.app.book import Book
+from upright_ledger.app.prove.build_files import (
+    CHANGES,
+    MANIFEST,
+    RULE_LIST,
+    Change,
+    answers_in_words,
+    changes,
+    changes_csv,
+    digest_in,
+    put_build,
+    put_into,
+    read_list,
+    sums_of,
+)
+from upright_ledger.app.prove.deployed_rules import answers_of, compared_urls, deployed_rules, is_rule_file
+from upright_ledger.core.rules.compiler import HeldBack
+from upright_ledger.core.rules.condenser import Condensed, condense
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.rules.template_index import PASS, TemplateRule
+from upright_ledger.errors import RefusedError, UsageError
+from upright_ledger.formats.files.atomic import csv_bytes, json_bytes
+from upright_ledger.ledger.builds import add_build
+from upright_ledger.ledger.store import now
+from upright_ledger.servers import load_dialect
+from upright_ledger.servers.lists import Profile
+
+
+@dataclass
+class Built:
+    """What was built: where, from which rules, and what was held back with its reasons. condensed: templates that took the
+    place of exact rules; before: how many rules there were without them. changes: against what stood in `compared` before; other_digest: what stood in the folder meant something else. backup: of the file into
+    which the rules were put. sums: the SHA-256 of every file but the manifest.
+    """
+
+    server: str
+    folder: Path
+    files: list[str]
+    rules: RuleSet
+    held_back: list[HeldBack]
+    condensed: list[Condensed] = field(default_factory=list)
+    before: int = 0
+    changes: list[Change] = field(default_factory=list)
+    compared: str = ""
+    other_digest: bool = False
+    backup: Path | None = None
+    sums: dict[str, str] = field(default_factory=dict)
+
+    def manifest(self, ledger: str) -> dict[str, Any]:
+        counts: dict[str, int] = {}
+        for rule in self.rules.answering:
+            counts[str(rule.status)] = counts.get(str(rule.status), 0) + 1
+        return {
+            "ledger": ledger,
+            "server": self.server,
+            "digest": self.rules.digest,
+            "time": now(),
+            "program": f"upright-ledger {__version__}",
+            "rules": len(self.rules.answering),
+            "templates": sum(1 for t in self.rules.templates if t.status != PASS),
+            "by_status": dict(sorted(counts.items())),
+            "condensed": [
+                {
+                    "old": c.template.source.text,
+                    "new": c.template.destination,
+                    "status": c.template.status,
+                    "replaced": c.replaced,
+                    "examples": list(c.examples),
+                }
+                for c in self.condensed
+            ],
+            "changes": dict(Counter(c.kind for c in self.changes)),
+            "held_back": [{"legacy_url": h.legacy_url, "kind": h.kind, "reason": h.reason} for h in self.held_back],
+            "files": self.files,
+            "sums": self.sums,
+        }
+
+
+CAUTIOUS, BOLD = "cautious", "bold"
+
+
+def build(
+    book: Book,
+    server: str,
+    folder: Path,
+    condensing: str = "",
+    against: Path | None = None,
+    into: Path | None = None,
+    *,
+    force: bool = False,
+) -> Built:
+    """Write the sound rules of a book for a server. The files are read back before any is put in place.
+
+    condensing: CAUTIOUS or BOLD puts templates in the place of exact rules. against: a list of rules, or a file that a server runs, to compare with instead
+    of the last build in the folder. into: a file whose block of rules is replaced, too.
+    force: write more rules than a server can bear.
+    """
+    profiles = [Profile(**p) for p in book.ledger.settings.profiles]
+    dialect = load_dialect(server, profiles, {(e.site, e.key): e.evidence.value for e in book.entries})
+    if not book.rules.answering and book.held_back:
+        raise UsageError(
+            f"none of the answers can be built: {book.held_back[0].legacy_url}: {book.held_back[0].reason}",
+            f"upright check shows what is wrong with each of the {len(book.held_back):,} that are held back",
+        )
+    if not book.rules.answering:
+        raise UsageError("there are no rules to build yet", "upright match, or upright decide, gives answers")
+    if into is not None and server not in INTO:
+        raise UsageError(f"--into is not for {server}", f"it puts rules into the files of {', '.join(INTO)}")
+    rules, told = book.rules, list[Condensed]()
+    if condensing:
+        rules, told = condense(rules, book.requests, book.standing, book.sites, book.policy, bold=condensing == BOLD)
+    rules = replace(rules, cache_control=book.ledger.settings.cache_control, blocks=())
+    most = getattr(dialect, "most_rules", 0)
+    if most and len(rules.answering) > most and not force:
+        raise RefusedError(
+            f"{len(rules.answering):,} rules are too many for {server}, which takes {most:,}: its file is read anew with every request",
+            "condense them (--condense), build for another server, or say --force",
+        )
+    translation = dialect.write(rules)
+    differences = dialect.read_back(translation.files, translation.rules)
+    if differences:
+        raise RefusedError(
+            f"the files for {server} do not read back as the rules they were made from: {differences[0]}",
+            "nothing was written: report this as a fault of the program",
+        )
+    held = [*book.held_back, *translation.refused, *book.left_out]
+    files = dict(translation.files)
+    files.setdefault(RULE_LIST, rule_list(translation.rules))
+    if against is not None and is_rule_file(against):
+        deployed = deployed_rules(against, book)
+        urls = compared_urls(deployed, book)
+        before, after = answers_of(deployed, urls), answers_of(translation.rules, urls)
+    else:
+        before, after = read_list(against or folder / RULE_LIST), answers_in_words(translation.rules)
+    built = Built(server, folder, sorted([*files, CHANGES, MANIFEST]), translation.rules, held, told)
+    built.before = len(book.rules.answering)
+    built.compared = str(against or (folder if before else ""))
+    built.changes = changes(before, after) if before else []
+    files[CHANGES] = changes_csv(built.changes)
+    built.other_digest = digest_in(folder) not in {"", translation.rules.digest}
+    built.sums = sums_of(files)
+    files[MANIFEST] = json_bytes(built.manifest(book.ledger.settings.name))
+    put_build(folder, files, keep=built.other_digest, force=force)
+    if into is not None:
+        built.backup = put_into(into, files[INTO[server]].decode(), translation.rules.digest)
+    with book.ledger.writing() as connection:
+        add_build(
+            connection, server, translation.rules.digest, str(folder), len(translation.rules.answering), len(held)
+        )
+    return built
+
+
+INTO = {
+    "htaccess": ".htaccess",
+    "haproxy": "redirects.cfg",
+    "nginx": "server.inc",
+    "apache": "redirects.conf",
+    "lighttpd": "redirects.conf",
+}
+"""Servers whose rules can be put into a file of the user's, and the built file that goes there."""
+
+
+def rule_list(rules: RuleSet) -> bytes:
+    """The rules as CSV: old, new, status, query, kind."""
+    rows = (
+        (r.legacy_url, r.destination, r.status, r.query, "template" if isinstance(r, TemplateRule) else "exact")
+        for r in rules.answering
+    )
+    return csv_bytes(("old", "new", "status", "query", "kind"), rows)

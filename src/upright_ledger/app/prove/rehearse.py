@@ -1,0 +1,67 @@
+"""Rehearsing: old URL lists and logs through the rule set, without any server."""
+
+from __future__ import annotations
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.prove.request_files import coming_requests
+from upright_ledger.app.prove.results import Results
+from upright_ledger.app.request_list import Requests, own_requests
+from upright_ledger.core.inventory.answer import OPEN, Expected
+from upright_ledger.core.rules.target_pages import Pages, StockPage
+from upright_ledger.core.tracing.rehearsal import Rehearsal
+from upright_ledger.core.tracing.results import Traced
+from upright_ledger.core.url.address import Address
+from upright_ledger.formats.records import ReadOptions
+from upright_ledger.ledger.blocks import add_traces
+from upright_ledger.ledger.entries import Entry
+from upright_ledger.ledger.runs import begin_run, finish_run, name_run
+
+_NOTHING = (Expected(kind=OPEN), 0.0)
+
+
+def rehearse(
+    book: Book,
+    paths: list[str],
+    *,
+    options: ReadOptions | None = None,
+    kind: str = "",
+    host: str = "",
+    name: str = "",
+) -> Results:
+    """Trace every distinct request of the files (without any, of the ledger's entries) through the rules, and keep the run.
+
+    name: what the run is called.
+    """
+    asked, rows = Requests(), Traced()
+    if paths:
+        coming = coming_requests(asked, book, paths, options, kind, host)
+    else:
+        asked = own_requests(book)
+        coming = iter((len(asked),))
+    rehearsal: Rehearsal[Entry] | None = None
+    for known in coming:
+        rehearsal = rehearsal or _rehearsal(book)
+        done = len(rows.outcomes)
+        entries = asked.entries(book, done)
+        for location, outcome in rehearsal.ask(zip(asked.urls[done:known], entries, strict=True)):
+            rows.locations.append(location)
+            rows.outcomes.append(outcome)
+    rows.urls, rows.hits = asked.urls, asked.hits
+    results = Results("rehearse", rows, name=name, asked=asked)
+    with book.ledger.writing() as connection:
+        results.run = begin_run(connection, "rehearse", book.rules.digest, "")
+        add_traces(connection, results.run, rows)
+        finish_run(connection, results.run, results.counts)
+        if name:
+            name_run(connection, results.run, name)
+    return results
+
+
+def _rehearsal(book: Book) -> Rehearsal[Entry]:
+    """The rules of a book, ready to be asked."""
+    pages = Pages({page: StockPage(d.status, d.redirects_to) for page, d in book.stock.items()}, book.sites)
+
+    def due(entry: Entry | None, address: Address) -> tuple[Expected, float]:
+        return _NOTHING if entry is None else (book.expected_of(entry, address), entry.evidence.value)
+
+    return Rehearsal(book.all_rules, book.sites, pages, book.homes, book.policy, due)
