@@ -123,7 +123,7 @@ def test_what_stands_in_for_all_hosts_gets_the_login_and_that_it_is_plain_is_sai
 
 
 def test_plain_http_on_the_way_to_another_machine_gets_no_login() -> None:
-    from upright_ledger.cli.asking import _own  # the choice of origins, which needs no machine
+    from upright_ledger.cli.options.http import _own  # the choice of origins, which needs no machine
     from upright_ledger.web.http.client import Manner
 
     manner = Manner(own=_own((), [("www.quillhaven.example", "", "192.0.2.7", "8443")], ()))

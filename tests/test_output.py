@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from conftest import NEW, OLD, Program
-from upright_ledger.cli import show
+from upright_ledger.cli.terminal import output
 
 
 @pytest.fixture
@@ -116,13 +116,13 @@ def test_wrong_use_is_exit_code_2(bare: Program, command: str) -> None:
     ],
 )
 def test_nothing_steers_a_terminal(text: str, shown: str) -> None:
-    assert show.clean(text) == shown
+    assert output.clean(text) == shown
 
 
 def test_figures_and_words() -> None:
-    assert [show.number(n) for n in (0, 3, 1234, 5.25, 1234.5)] == ["0", "3", "1,234", "5.2", "1,234"]
-    assert show.plural(1, "entry", "entries") == "1 entry"
-    assert show.plural(1940, "page") == "1,940 pages"
-    assert show.path(f"{NEW}/a", (OLD, NEW)) == "/a"
-    assert show.path("https://elsewhere.example/a", (OLD, NEW)) == "https://elsewhere.example/a"
-    assert show.some_of_each([1, 2, 3, 4, 5], lambda n: str(n % 2), 2) == [1, 2, 3, 4]
+    assert [output.number(n) for n in (0, 3, 1234, 5.25, 1234.5)] == ["0", "3", "1,234", "5.2", "1,234"]
+    assert output.plural(1, "entry", "entries") == "1 entry"
+    assert output.plural(1940, "page") == "1,940 pages"
+    assert output.path(f"{NEW}/a", (OLD, NEW)) == "/a"
+    assert output.path("https://elsewhere.example/a", (OLD, NEW)) == "https://elsewhere.example/a"
+    assert output.some_of_each([1, 2, 3, 4, 5], lambda n: str(n % 2), 2) == [1, 2, 3, 4]

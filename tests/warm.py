@@ -16,7 +16,7 @@ from contextlib import redirect_stdout, suppress
 from importlib import import_module
 from importlib.metadata import entry_points
 from io import StringIO
-from pkgutil import iter_modules
+from pkgutil import walk_packages
 from typing import Any
 
 import upright_ledger.cli
@@ -75,8 +75,8 @@ def run(request: dict[str, Any], main: Any) -> int:
 
 def serve() -> None:
     """Answer requests until standard input ends."""
-    for module in iter_modules(upright_ledger.cli.__path__):
-        import_module(f"upright_ledger.cli.{module.name}")
+    for module in walk_packages(upright_ledger.cli.__path__, "upright_ledger.cli."):
+        import_module(module.name)
     for name in HEAVY:
         import_module(name)
     (entry,) = entry_points(group="console_scripts", name="upright")

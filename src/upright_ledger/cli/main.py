@@ -58,7 +58,7 @@ class UprightGroup(click.Group):
         del ctx
         if cmd_name not in COMMANDS:
             return None
-        command: click.Command = import_module(f"upright_ledger.cli.{cmd_name}_command").command
+        command: click.Command = import_module(f"upright_ledger.cli.commands.{cmd_name}").command
         return command
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
@@ -91,7 +91,7 @@ def cli(ctx: click.Context, folder: Path, as_json: bool) -> None:
     """Upright Ledger keeps the books of a site move: every old URL, its evidence, its answer, and the proof."""
     ctx.obj = folder
     if ctx.invoked_subcommand is None:
-        from upright_ledger.cli.overview import show_overview
+        from upright_ledger.cli.screens.overview import show_overview
 
         show_overview(folder, as_json=as_json)
 
@@ -215,7 +215,7 @@ def _said(work: Callable[[], int]) -> int:
 
 
 def _fault(error: UprightError) -> int:
-    from upright_ledger.cli.show import error_sentence
+    from upright_ledger.cli.terminal.output import error_sentence
 
     error_sentence(error)
     return error.exit_code

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.cli import show
+from upright_ledger.cli.terminal import output
 from upright_ledger.errors import InputError
 from upright_ledger.ledger import store
 from upright_ledger.ledger.store import Ledger
@@ -43,7 +43,7 @@ def tell_what_stands() -> None:
     for ledger in _opened:
         if posted := ledger.posted:
             click.echo(
-                f"  {show.plural(len(posted), 'step')} of this command {'was' if len(posted) == 1 else 'were'} complete before that, and "
+                f"  {output.plural(len(posted), 'step')} of this command {'was' if len(posted) == 1 else 'were'} complete before that, and "
                 f"{'stands' if len(posted) == 1 else 'stand'}: {_numbers(posted)}",
                 err=True,
             )
@@ -64,7 +64,7 @@ def _tell(ledger: Ledger) -> None:
     ledger.end()
     if ledger.left_alone:
         click.echo(
-            f"{show.plural(ledger.left_alone, 'entry was', 'entries were')} answered or seen anew meanwhile, and left alone: "
+            f"{output.plural(ledger.left_alone, 'entry was', 'entries were')} answered or seen anew meanwhile, and left alone: "
             "the same command looks at them again.",
             err=True,
         )

@@ -1,0 +1,1 @@
+"""One command a module; it loads when it is asked for."""

@@ -1,0 +1,173 @@
+"""upright decide"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from upright_ledger.app.decide.decide import (
+    Decided,
+    decide_entries,
+    decide_from,
+    decide_listed,
+    decide_one,
+    decide_template,
+)
+from upright_ledger.app.decide.entries import Filters
+from upright_ledger.cli.opening import open_ledger
+from upright_ledger.cli.options.shared import (
+    PAIR_MEANINGS,
+    column_option,
+    encoding_option,
+    json_option,
+    read_options,
+    sheet_option,
+    show_columns,
+)
+from upright_ledger.cli.terminal import output
+from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer, usual
+from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP
+from upright_ledger.errors import UsageError
+
+SHOWN = 8
+
+
+@click.command("decide")
+@click.argument("old", required=False)
+@click.option(
+    "--to", "new", default="", metavar="NEW", help="Where it goes: a full address, or a path on the new site."
+)
+@click.option(
+    "--status",
+    type=click.Choice([str(s) for s in STATUSES if s != 410]),
+    default="301",
+    show_default=True,
+    help="With --to.",
+)
+@click.option("--gone", is_flag=True, help="It has no successor: 410.")
+@click.option("--keep", is_flag=True, help="Its address lives on: no rule.")
+@click.option("--wanted", is_flag=True, help="A page has to be written first: no rule yet.")
+@click.option("--ignore", is_flag=True, help="It is noise: no rule.")
+@click.option(
+    "--from",
+    "sheet",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="A sheet of pairs with the columns old, new, status; with an answer beside it, a list of old URLs that all get it.",
+)
+@click.option("--section", metavar="NAME", help="All entries of a section, instead of OLD.")
+@click.option("--family", default="", metavar="TEMPLATE", help="All entries of a family, instead of OLD.")
+@click.option(
+    "--query",
+    type=click.Choice([CARRY_TRACKING, DROP, CARRY]),
+    default=CARRY_TRACKING,
+    show_default=True,
+    help="What happens to the query: campaign parameters go on, nothing, or all of it.",
+)
+@click.option("--reason", default="", help="Why, for the journal.")
+@column_option
+@sheet_option
+@encoding_option
+@json_option
+@click.pass_obj
+def command(
+    folder: Path,
+    old: str | None,
+    new: str,
+    status: str,
+    gone: bool,
+    keep: bool,
+    wanted: bool,
+    ignore: bool,
+    sheet: Path | None,
+    section: str | None,
+    family: str,
+    query: str,
+    reason: str,
+    columns: tuple[str, ...],
+    workbook_sheet: str,
+    encoding: str,
+    as_json: bool,
+) -> None:
+    """Answer one entry, or many at once, as one undoable step.
+
+    \b
+    upright decide /visit/hours.html --to /visit/opening-hours/
+    upright decide --section tickets --gone
+    upright decide --family '/printroom/{slug}.htm' --to /shop/posters/
+    upright decide '/journal/{year|digits}/{+rest}' --to '/stories/{rest}'
+    upright decide --from pairs.csv
+    upright decide --from pruned.txt --to /stories/
+
+    With {captures} OLD is a template: it answers every address that fits and has no answer of its own. {name} is one
+    segment of a path or a part of it, {name|digits}, {name|word} and {name|a,b,c} are narrower, {+rest} is all that
+    follows, and {?item} at the end is the value of a parameter.
+
+    A sheet may have commas or semicolons; either side may be a full address or a path alone. Its status may be
+    a number, or the word gone, keep, wanted or ignore; empty means 301.
+    """
+    chosen = sum([bool(new), gone, keep, wanted, ignore])
+    whole = section is not None or bool(family)
+    if bool(old) + (sheet is not None) + whole != 1:
+        raise UsageError(
+            "it is not said what is to be answered",
+            "give one of: an old address, --from FILE, or --section and --family",
+        )
+    if chosen > 1 or (not chosen and sheet is None):
+        raise UsageError("one answer is needed", "give one of: --to NEW, --gone, --keep, --wanted, --ignore")
+    answer = usual(GONE if gone else KEEP if keep else WANTED if wanted else IGNORE)
+    if new:
+        answer = EntryAnswer(STATUSES[int(status)], int(status), new)
+    ledger = open_ledger(folder)
+    if sheet is not None:
+        options = read_options(columns, encoding, workbook_sheet, PAIR_MEANINGS)
+        given = (sheet, answer, encoding, reason)
+        result = decide_listed(ledger, *given) if chosen else decide_from(ledger, sheet, options, reason)
+        name = sheet.name
+    elif whole:
+        result = decide_entries(ledger, Filters(section=section, family=family), answer, reason)
+        name = " ".join(t for t in (section, family) if t)
+    else:
+        decide = decide_template if "{" in (old or "") else decide_one
+        result, name = decide(ledger, old or "", answer, query, reason)
+    _show(result, name, as_json=as_json)
+    raise click.exceptions.Exit(1 if result.refused or result.contested else 0)
+
+
+def _show(result: Decided, name: str, *, as_json: bool) -> None:
+    if as_json:
+        output.json_out(
+            {
+                "posted": result.posted,
+                "unchanged": result.unchanged,
+                "replaced": result.replaced,
+                "contested": result.contested,
+                "made": result.made,
+                "fitting": result.fitting,
+                "mended": result.mended,
+                "columns": result.mapping,
+                "unused_columns": result.unused,
+                "notes": result.notes,
+                "refused": [{"row": line, "old": text, "reason": why} for line, text, why in result.refused],
+            },
+        )
+        return
+    show_columns(name, result.mapping, result.unused, result.notes)
+    output.say(f"{name}: {output.plural(result.posted, 'answer')} posted.")
+    for count, text in (
+        (result.unchanged, "stood already"),
+        (result.replaced, "took the place of another answer"),
+        (result.fitting, "open entries fit this template"),
+        (result.made, "for entries that were never gathered; they are in the ledger now"),
+        (result.mended, "lacked a leading slash; it was put there"),
+        (result.contested, "contradict an earlier row for the same entry; upright check names them"),
+        (len(result.refused), "rows cannot be used"),
+    ):
+        if count:
+            output.say(f"  {count:>7,}  {text}")
+    for line, text, why in result.refused[:SHOWN]:
+        output.say(f"  row {line:,}: {why}" + (f": {text[:100]}" if text else ""), output.DOUBTFUL)
+    if len(result.refused) > SHOWN:
+        output.say(f"  and {len(result.refused) - SHOWN:,} more; --json lists all")
+    output.next_step("look for faults", "upright check")

@@ -1,0 +1,124 @@
+"""upright handover"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.live.handover import Drift, behind, builds, drift, mark
+from upright_ledger.cli.opening import open_ledger
+from upright_ledger.cli.options.shared import json_option
+from upright_ledger.cli.terminal import output
+from upright_ledger.core.monitoring.deploy_days import to_the_minute
+from upright_ledger.errors import UsageError
+
+SHOWN = 12
+
+
+@click.command("handover")
+@click.argument("which", required=False, default="", metavar="[BUILD]")
+@click.option("--given", is_flag=True, help="The build was handed over to whoever runs the server.")
+@click.option("--live", is_flag=True, help="The build is live: the server runs it.")
+@click.option("--at", metavar="TIME", help="When, such as 2026-05-14T14:30.  [default: now]")
+@click.option(
+    "--running",
+    type=click.Path(path_type=Path, exists=True, dir_okay=False),
+    metavar="FILE",
+    help="Compare the file that the server runs with the answers of the ledger.",
+)
+@json_option
+@click.pass_obj
+def command(
+    folder: Path, which: str, given: bool, live: bool, at: str | None, running: Path | None, as_json: bool
+) -> None:
+    """Say that a build was handed over or is live, or list the builds.
+
+    \b
+    upright handover rules/ --given
+    upright handover rules/ --live --at 2026-05-14T14:30
+    upright handover --running /etc/nginx/redirects.conf
+
+    BUILD is its number or its folder; without one it is the newest. From the time on at which it went live, requests that fail count
+    against its answers: see upright triage. Exit code 1 when the server runs something else than the ledger says.
+    """
+    if given and live:
+        raise UsageError("--given and --live contradict each other", "say first the one, then the other")
+    if at is not None and not at.strip():
+        raise UsageError("--at is empty", "such as --at 2026-05-14T14:30; leave it out for now")
+    if at and not (given or live):
+        raise UsageError("--at says when something happened", "add --given or --live")
+    ledger = open_ledger(folder)
+    if running is not None:
+        _show_drift(drift(Book(ledger), running), as_json=as_json)
+        return
+    if given or live:
+        marked = mark(ledger, which, live=live, at=at or "")
+        if as_json:
+            output.json_out(marked.as_dict())
+            return
+        said = (
+            f"live since {to_the_minute(marked.live_from)}"
+            if live
+            else f"handed over, {to_the_minute(marked.handed_over)}"
+        )
+        output.say(f"Build {marked.number} ({output.plural(marked.rules, 'rule')} for {marked.server}) is {said}.")
+        if live:
+            output.next_step("see what still fails, with the logs from then on", "upright triage access.log")
+        else:
+            output.next_step("say so when the server runs it", f"upright handover {marked.number} --live")
+        return
+    told, late = builds(ledger), behind(ledger)
+    if as_json:
+        output.json_out({"builds": [b.as_dict() for b in told], "behind": late})
+        return
+    if not told:
+        output.say("Nothing was built yet.")
+        output.next_step("build the rules", "upright build --for nginx --out rules/")
+        return
+    output.table(
+        ("build>", "rules>", "live since|", "for whom, when it was made, and where it is"),
+        [
+            (
+                b.number,
+                b.rules,
+                to_the_minute(b.live_from) or "not live",
+                [
+                    f"{b.server}, made {to_the_minute(b.time)}"
+                    + (f", handed over {to_the_minute(b.handed_over)}" if b.handed_over else ""),
+                    b.folder,
+                ],
+            )
+            for b in told[:SHOWN]
+        ],
+    )
+    if late:
+        output.say(f"Behind: {late}.", output.DOUBTFUL)
+    output.next_step("say which one the server runs", "upright handover BUILD --live")
+
+
+def _show_drift(found: Drift, *, as_json: bool) -> None:
+    if as_json:
+        output.json_out(
+            {
+                "file": str(found.file),
+                "build": found.which.number if found.which else None,
+                "compared": found.asked,
+                "differing": [{"old": c.old, "running": c.before, "ledger": c.after} for c in found.differing],
+            }
+        )
+    else:
+        named = f"says it is build {found.which.number}" if found.which else "names no build of this ledger"
+        output.say(f"{found.file} {named}; {found.asked:,} addresses compared.")
+        if found.differing:
+            output.table(
+                ("address", "runs", "ledger says"),
+                [(c.old, c.before or "nothing", c.after or "nothing") for c in found.differing[:SHOWN]],
+                title=f"{output.plural(len(found.differing), 'answer')} differ",
+            )
+            if len(found.differing) > SHOWN:
+                output.say(f"… and {len(found.differing) - SHOWN:,} more; --json lists all")
+        else:
+            output.say("The server's file answers as the ledger says.")
+    raise click.exceptions.Exit(1 if found.differing else 0)

@@ -1,0 +1,71 @@
+"""upright rehearse"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.prove.coverage import coverage
+from upright_ledger.app.prove.rehearse import rehearse
+from upright_ledger.cli.opening import open_ledger
+from upright_ledger.cli.options.shared import (
+    ON_SCREEN,
+    by_option,
+    force_option,
+    hops_option,
+    json_option,
+    optional_paths_argument,
+    out_option,
+    read_options,
+    reading_options,
+)
+from upright_ledger.cli.screens.results import show_coverage, show_results, write_results
+from upright_ledger.cli.terminal import output
+
+
+@click.command("rehearse")
+@optional_paths_argument
+@reading_options
+@click.option("--as", "name", default="", metavar="NAME", help="Call this run so, for comparing.")
+@by_option
+@out_option
+@hops_option
+@force_option
+@click.option("--all", "all_rows", is_flag=True, help="List every URL that is not ok.")
+@json_option
+@click.pass_obj
+def command(
+    folder: Path,
+    paths: tuple[str, ...],
+    kind: str,
+    columns: tuple[str, ...],
+    encoding: str,
+    host: str,
+    name: str,
+    by: str | None,
+    out: Path | None,
+    hops: Path | None,
+    all_rows: bool,
+    as_json: bool,
+) -> None:
+    """Send old URL lists and logs through the rules, without any server.
+
+    Every distinct request is asked once and weighted by its hits; without files, all entries of the ledger are. Exit code 1 when anything is not ok.
+    """
+    ledger = open_ledger(folder)
+    options = read_options(columns, encoding)
+    book = Book(ledger)
+    results = rehearse(book, list(paths), options=options, kind=kind, host=host, name=name)
+    write_results(results, out, hops, quiet=as_json)
+    covered = coverage(results, book, by) if by else []
+    if as_json:
+        told = {"coverage": [c.as_dict() for c in covered]} if by else {}
+        output.json_out(results.as_dict() | told)
+    else:
+        show_results(results, ledger.settings.sites, all_rows=all_rows, hops=hops == ON_SCREEN)
+        if by:
+            show_coverage(covered, by)
+        output.next_step("ask a real server with these rules", "upright replay old-urls.txt --at http://127.0.0.1:8080")
+    raise click.exceptions.Exit(1 if results.faults else 0)

@@ -1,0 +1,105 @@
+"""upright retire"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from upright_ledger.app.book import Book
+from upright_ledger.app.live.retire import Retiring, retire
+from upright_ledger.cli.opening import open_ledger
+from upright_ledger.cli.options.shared import FILE, force_option, json_option
+from upright_ledger.cli.terminal import output
+from upright_ledger.formats.files.atomic import csv_bytes
+from upright_ledger.formats.files.outputs import write_output
+
+SHOWN = 15
+COLUMNS = (
+    "legacy_url",
+    "status",
+    "destination",
+    "people",
+    "bots",
+    "last",
+    "links",
+    "clicks",
+    "impressions",
+    "live",
+    "kept",
+)
+
+
+@click.command("retire")
+@click.option(
+    "--unused-for",
+    "days",
+    type=click.IntRange(30),
+    default=365,
+    show_default=True,
+    metavar="DAYS",
+    help="How long nobody may have asked.",
+)
+@click.option("--accept", is_flag=True, help="Retire what is proposed, as one step that undo takes back.")
+@click.option("--out", type=FILE, metavar="FILE.csv", help="Keep the use of every rule.")
+@click.option("--all", "all_rows", is_flag=True, help="List everything that is proposed.")
+@force_option
+@json_option
+@click.pass_obj
+def command(folder: Path, days: int, accept: bool, out: Path | None, all_rows: bool, as_json: bool) -> None:
+    """Say which rules nobody uses any more, by the logs that were gathered.
+
+    A rule is proposed only where it is live for as long, no person asked for it in that time, nobody links to it, no search engine shows it, and the logs cover
+    the time. What is retired has no rule in the next build; the journal keeps what it was.
+    """
+    result = retire(Book(open_ledger(folder)), days, accept=accept)
+    if out is not None:
+        rows = ([r.as_dict()[name] for name in COLUMNS] for r in result.rules)
+        write_output(out, csv_bytes(COLUMNS, rows))
+    if as_json:
+        output.json_out(result.as_dict())
+        return
+    _show(result, days, all_rows=all_rows)
+    if out is not None:
+        output.say(f"The use of every rule is in {out}.")
+    if result.retired:
+        output.next_step("build the rules without them", "upright build --for nginx --out rules/")
+    elif result.proposed:
+        output.next_step("retire them", f"upright retire --unused-for {days} --accept")
+    else:
+        output.next_step("see where you are", "upright")
+
+
+def _show(result: Retiring, days: int, *, all_rows: bool) -> None:
+    output.say(
+        f"{output.plural(len(result.rules), 'rule')}, {result.first} to {result.last}; logs cover {100 * result.covered:.0f} % of these {days:,} days."
+    )
+    output.say()
+    rows = [("may be retired", len(result.proposed)), *((why, n) for why, n in result.kept.most_common())]
+    output.table(("rules", "number>"), rows)
+    if result.proposed:
+        shown = result.proposed if all_rows else result.proposed[:SHOWN]
+        output.say()
+        output.table(
+            ("last asked|", "by bots>", "live since|", "rule"),
+            [
+                (
+                    r.use.last or "never",
+                    r.use.bots,
+                    r.use.live,
+                    [
+                        r.legacy_url,
+                        *([f"to  {r.destination}"] if r.destination else []),
+                    ],
+                )
+                for r in shown
+            ],
+        )
+        if len(shown) < len(result.proposed):
+            output.say(f"… and {len(result.proposed) - len(shown):,} more; --all lists them")
+        bots = sum(r.use.bots for r in result.proposed)
+        output.say(
+            f"What it would cost: {bots * 30 / days:,.0f} requests by bots in 30 days would be answered 404, and none by people, as far as the logs tell."
+        )
+    if result.retired:
+        output.say(f"{output.plural(result.retired, 'rule')} retired, as one step that `upright undo` takes back.")

@@ -1,0 +1,164 @@
+"""upright review"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from upright_ledger.app.decide.entries import Filters
+from upright_ledger.app.decide.review_queue import Queue
+from upright_ledger.app.decide.review_sheet import Change, Reviewed, read_sheet, write_sheet
+from upright_ledger.cli.opening import open_ledger
+from upright_ledger.cli.options.shared import FILE, force_option, json_option
+from upright_ledger.cli.screens.review import Screen
+from upright_ledger.cli.terminal import output
+from upright_ledger.core.inventory.answer import ANSWERS
+from upright_ledger.errors import UsageError
+
+SHOWN = 8
+
+
+@click.command("review")
+@click.option(
+    "--out",
+    type=FILE,
+    metavar="FILE",
+    help="Write a sheet to review: .xlsx or .csv.",
+)
+@click.option("--in", "sheet", type=click.Path(path_type=Path), metavar="FILE", help="Read a reviewed sheet back.")
+@click.option("--dry-run", is_flag=True, help="With --in: only show what it would change.")
+@click.option("--answer", type=click.Choice(ANSWERS), help="With --out: only entries with this answer, such as open.")
+@click.option("--section", default=None, help="Only entries of this section; '' for those of none.")
+@click.option("--site", default="", help="Only entries of this old site.")
+@click.option(
+    "--sample",
+    type=click.IntRange(1),
+    metavar="N",
+    help="With --out: N accepted proposals by chance, to see whether they are right.",
+)
+@click.option("--reason", default="", help="With --in: why, for the journal.")
+@force_option
+@json_option
+@click.pass_obj
+def command(
+    folder: Path, out: Path | None, sheet: Path | None, dry_run: bool, answer: str | None, section: str | None, site: str,
+    sample: int | None,
+    reason: str, as_json: bool,
+) -> None:  # fmt: skip
+    """Review the open entries: one by one in a terminal, or in a sheet.
+
+    \b
+    upright review
+    upright review --section journal
+    upright review --out sheet.xlsx --answer open
+    upright review --in sheet.xlsx --dry-run
+    upright review --in sheet.xlsx
+
+    In the terminal each entry is a screen with its evidence, the candidates and why they fit, the most valuable first; one
+    key decides, and it is in the ledger at once. Leave at any time; it goes on where you stopped, skipped ones last.
+
+    In the sheet one row is one entry. Put move, temporary, gone, keep, wanted or ignore into its answer, and
+    change the destination where another page is right. Rows that you leave alone change nothing. What the sheet changes is
+    posted as one undoable step; rows whose entry was answered by somebody else meanwhile are left out and named.
+    """
+    if out is not None and sheet is None:
+        ledger = open_ledger(folder)
+        count = write_sheet(ledger, out, Filters(site=site, section=section, answer=answer or ""), sample or 0)
+        if as_json:
+            output.json_out({"file": str(out), "entries": count})
+            return
+        output.say(f"{out.name}: {output.plural(count, 'entry', 'entries')}, the most valuable first.")
+        output.next_step(
+            "fill in the column answer, then see what it would change", f"upright review --in {out.name} --dry-run"
+        )
+        return
+    if out is not None:
+        raise UsageError("--out and --in contradict each other", "give one of them")
+    if sheet is None:
+        _walk(folder, Filters(site=site, section=section), as_json=as_json)
+        return
+    result = read_sheet(open_ledger(folder), sheet, dry_run=dry_run, reason=reason)
+    if as_json:
+        _as_json(result)
+    else:
+        _show(result, sheet.name, dry_run=dry_run)
+    raise click.exceptions.Exit(1 if result.refused or result.conflicts else 0)
+
+
+def _walk(folder: Path, filters: Filters, *, as_json: bool) -> None:
+    if as_json or not (sys.stdin.isatty() and sys.stdout.isatty()):
+        raise UsageError(
+            "the review one by one needs a terminal", "upright review --out sheet.xlsx writes a sheet instead"
+        )
+    queue = Queue(open_ledger(folder), filters)
+    if queue.waiting:
+        Screen(queue).run()
+    output.say(
+        f"{output.plural(queue.answered, 'entry was', 'entries were')} answered; {len(queue.waiting):,} of those chosen are open."
+    )
+    output.next_step("look for faults", "upright check")
+
+
+def _show(result: Reviewed, name: str, *, dry_run: bool) -> None:
+    verb = "would be posted" if dry_run else "posted"
+    output.say(f"{name}: {output.plural(len(result.changes), 'answer')} {verb}.")
+    for count, text in (
+        (len(result.added), "for entries that were open"),
+        (len(result.changed), "in place of another answer"),
+        (len(result.reopened), "taken back: open again"),
+        (len(result.confirmed), "of a sample, found right"),
+        (result.typed, "taken as move, for a destination was typed where the answer still said open"),
+        (result.unchanged, "rows change nothing"),
+        (len(result.conflicts), "rows left out: their entry was answered since the sheet was written"),
+        (len(result.refused), "rows cannot be used"),
+    ):
+        if count:
+            output.say(f"  {count:>7,}  {text}")
+    for row, url, why in [*result.conflicts, *result.refused][:SHOWN]:
+        output.say(f"  row {row:,}: {why}: {url[:100]}", output.DOUBTFUL)
+    more = len(result.conflicts) + len(result.refused) - SHOWN
+    if more > 0:
+        output.say(f"  and {more:,} more; --json lists all")
+    if dry_run and result.changes:
+        output.say()
+        output.table(("answer", "entry"), [(c.answer.kind, _lines(c)) for c in result.changes[:SHOWN]])
+        output.next_step("post them", f"upright review --in {name}")
+    else:
+        output.next_step("look for faults", "upright check")
+
+
+def _lines(change: Change) -> list[str]:
+    goal = [f"to  {change.answer.destination}"] if change.answer.destination else []
+    return [change.entry.legacy_url, *goal]
+
+
+def _as_json(result: Reviewed) -> None:
+    def listed(changes: list[Change]) -> list[dict[str, object]]:
+        return [
+            {
+                "row": c.row,
+                "legacy_url": c.entry.legacy_url,
+                "before": c.entry.answer.kind,
+                "answer": c.answer.kind,
+                "status": c.answer.status,
+                "destination": c.answer.destination,
+            }
+            for c in changes
+        ]
+
+    output.json_out(
+        {
+            "posted": result.posted,
+            "rows": result.rows,
+            "unchanged": result.unchanged,
+            "typed": result.typed,
+            "added": listed(result.added),
+            "changed": listed(result.changed),
+            "reopened": listed(result.reopened),
+            "confirmed": listed(result.confirmed),
+            "conflicts": [{"row": row, "legacy_url": url, "reason": why} for row, url, why in result.conflicts],
+            "refused": [{"row": row, "legacy_url": url, "reason": why} for row, url, why in result.refused],
+        }
+    )

@@ -1,0 +1,1 @@
+"""Options that several commands share."""

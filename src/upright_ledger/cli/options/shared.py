@@ -1,0 +1,134 @@
+"""Options that several commands share."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import Path
+from typing import Any, TypeVar
+
+import click
+
+from upright_ledger.cli.terminal import output
+from upright_ledger.errors import UsageError
+from upright_ledger.formats.files import outputs
+from upright_ledger.formats.records import ReadOptions
+from upright_ledger.formats.tables.column_mapping import MEANINGS
+from upright_ledger.formats.tables.pairs import MEANINGS as PAIR_MEANINGS
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+__all__ = ["MEANINGS", "PAIR_MEANINGS"]
+
+json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object instead.")
+encoding_option = click.option("--encoding", default="", help="The files' encoding, such as cp1252.  [default: UTF-8]")
+files_argument = click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
+paths_argument = click.argument("paths", nargs=-1, required=True)
+optional_paths_argument = click.argument("paths", nargs=-1)
+
+
+class _OutputFile(click.Path):
+    """A file that a command writes. One that was there and is not ours is refused before any work begins."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        path: Path = super().convert(value, param, ctx)  # type: ignore[assignment]
+        if ctx is not None:
+            outputs.begin(ctx.obj)
+            if path != ON_SCREEN:
+                outputs.refuse_foreign(path)
+        return path
+
+
+ON_SCREEN = Path("-")
+FILE = _OutputFile(path_type=Path, dir_okay=False)
+"""A file that a command writes; where a command has an option of this type, it has `force_option`, too."""
+
+
+def _force(_ctx: click.Context, _param: click.Parameter, value: bool) -> None:
+    if value:
+        outputs.force()
+
+
+force_option = click.option(
+    "--force",
+    is_flag=True,
+    is_eager=True,  # before the files are looked at
+    expose_value=False,
+    callback=_force,
+    help="Write over files that are there and are not ours.",
+)
+
+out_option = click.option(
+    "--out",
+    type=FILE,
+    metavar="FILE",
+    help="Keep one row a URL: .csv, .xlsx (with the hops), .jsonl, or .xml for a build server.",
+)
+by_option = click.option(
+    "--by",
+    type=click.Choice(["section", "source", "site", "day"]),
+    default=None,
+    help="Say how much of each is well, too.",
+)
+hops_option = click.option(
+    "--hops",
+    type=FILE,
+    metavar="FILE.csv",
+    help="Keep one row a hop; - shows them here.",
+)
+
+
+def reading_options(command: F) -> F:
+    """--kind, --column, --encoding and --host: how files of old URLs are to be read."""
+    for option in (
+        click.option("--host", default="", help="The old host of paths that name none.  [default: the first --old]"),
+        encoding_option,
+        column_option,
+        click.option(
+            "--kind", default="", help="What the files are, such as table or access-log.  [default: recognised]"
+        ),
+    ):
+        command = option(command)
+    return command
+
+
+sheet_option = click.option(
+    "--sheet",
+    "workbook_sheet",
+    default="",
+    metavar="NAME",
+    help="Of a workbook, this sheet alone.  [default: all that hold addresses]",
+)
+column_option = click.option(
+    "--column",
+    "columns",
+    multiple=True,
+    metavar="MEANING=HEADER",
+    help="Settle a column, as in url='Page address'; MEANING= alone switches it off.",
+)
+
+
+def show_columns(name: str, mapping: Mapping[str, str], unused: Sequence[str], notes: Sequence[str] = ()) -> None:
+    """Say which columns of a sheet were taken for what, and which say nothing here."""
+    if mapping:
+        output.say(f"{name}: columns {', '.join(f'{meaning} = {header}' for meaning, header in mapping.items())}")
+    if unused:
+        more = f" and {len(unused) - 8:,} more" if len(unused) > 8 else ""
+        output.say(f"{name}: not used: {', '.join(unused[:8])}{more}")
+    for note in notes:
+        output.say(f"{name}: {note}")
+
+
+def read_options(
+    columns: tuple[str, ...], encoding: str, sheet: str = "", meanings: tuple[str, ...] = MEANINGS
+) -> ReadOptions:
+    """Read --column values; raises UsageError for one without "="."""
+    chosen = {}
+    for text in columns:
+        meaning, mark, header = text.partition("=")
+        if not mark:
+            raise UsageError(f"--column {text} names no header", "write it as in --column url='Page address'")
+        meaning = meaning.strip().replace("_", " ")
+        if meaning not in meanings:
+            raise UsageError(f"--column {text}: no column means {meaning!r}", f"choose one of: {', '.join(meanings)}")
+        chosen[meaning] = header
+    return ReadOptions(encoding, chosen, sheet=sheet)

@@ -1,0 +1,1 @@
+"""Words, tables and keys in a terminal."""
