@@ -23,7 +23,7 @@ from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.ledger.store import open_ledger
 from upright_ledger.servers import load_dialect
-from upright_ledger.servers.nginx_syntax import quote, read_map_tables
+from upright_ledger.servers.nginx.syntax import quote, read_map_tables
 from upright_ledger.web.local.real_nginx import find_nginx
 
 SITES = Sites(

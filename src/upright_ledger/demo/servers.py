@@ -9,8 +9,8 @@ from pathlib import Path
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.demo.sample import Sample
 from upright_ledger.demo.site import BARE, NEW, OLD, NewPage
-from upright_ledger.servers.nginx import RULE_FILE, SERVER_FILE
-from upright_ledger.servers.nginx_syntax import quote
+from upright_ledger.servers.nginx.dialect import RULE_FILE, SERVER_FILE
+from upright_ledger.servers.nginx.syntax import quote
 from upright_ledger.web.local.real_nginx import find_nginx, run_nginx
 from upright_ledger.web.local.stand_in import serve
 

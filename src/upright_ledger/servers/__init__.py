@@ -1,6 +1,6 @@
 """Server dialects: translations of a rule set into what a real server reads.
 
-A dialect is one module behind `Dialect`, and one line of `DIALECTS`.
+A dialect is one package behind `Dialect`, and one line of `DIALECTS`.
 """
 
 from __future__ import annotations
@@ -9,16 +9,16 @@ from collections.abc import Mapping, Sequence
 from importlib import import_module
 
 from upright_ledger.errors import UsageError
-from upright_ledger.servers.lists import CSV, JSON_LINES, ListDialect, Profile
+from upright_ledger.servers.import_list import CSV, JSON_LINES, ListDialect, Profile
 from upright_ledger.servers.protocol import Dialect
 
 DIALECTS = {
-    "nginx": "upright_ledger.servers.nginx",
-    "apache": "upright_ledger.servers.apache",
-    "htaccess": "upright_ledger.servers.htaccess",
-    "caddy": "upright_ledger.servers.caddy",
-    "haproxy": "upright_ledger.servers.haproxy",
-    "lighttpd": "upright_ledger.servers.lighttpd",
+    "nginx": "upright_ledger.servers.nginx.dialect",
+    "apache": "upright_ledger.servers.apache.dialect",
+    "htaccess": "upright_ledger.servers.apache.htaccess",
+    "caddy": "upright_ledger.servers.caddy.dialect",
+    "haproxy": "upright_ledger.servers.haproxy.dialect",
+    "lighttpd": "upright_ledger.servers.lighttpd.dialect",
 }
 
 

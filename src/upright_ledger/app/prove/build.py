@@ -33,7 +33,7 @@ from upright_ledger.formats.files.atomic import csv_bytes, json_bytes
 from upright_ledger.ledger.builds import add_build
 from upright_ledger.ledger.store import now
 from upright_ledger.servers import load_dialect
-from upright_ledger.servers.lists import Profile
+from upright_ledger.servers.import_list import Profile
 
 
 @dataclass

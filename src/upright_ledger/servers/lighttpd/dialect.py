@@ -14,13 +14,13 @@ from upright_ledger.core.rules.canonical_form import CONNECTION
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import TemplateGroup, first_segment
 from upright_ledger.core.rules.template_syntax import LIST, REST, Capture
-from upright_ledger.servers.encoded import encoded, ranked
 from upright_ledger.servers.interpreters import NotUnderstoodError, in_bytes
 from upright_ledger.servers.interpreters.lighttpd import LighttpdInterpreter
 from upright_ledger.servers.interpreters.lua_data import read_module
-from upright_ledger.servers.lowering import Key, Lowered, filled, lower
+from upright_ledger.servers.lookup_tables import Key, Lowered, filled, lower
 from upright_ledger.servers.protocol import Translation, decoded, differing_entries, differing_lines
 from upright_ledger.servers.reading_back import differences_in_meaning
+from upright_ledger.servers.reply_encoding import encoded, ranked
 
 RULES_FILE = "upright_rules.lua"
 LOGIC_FILE = "upright_redirects.lua"
@@ -90,7 +90,7 @@ class Lighttpd:
 
 
 def _logic() -> str:
-    return (resources("upright_ledger.servers") / "redirects.lua").read_text(encoding="utf-8")
+    return (resources("upright_ledger.servers.lighttpd") / "redirects.lua").read_text(encoding="utf-8")
 
 
 DIALECT = Lighttpd()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from upright_ledger.core.rules.canonical_form import ALWAYS, BARE_PART, CONNECTION, FILE, FIRST, LEFT_ALONE, NEVER, PATH
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.servers.nginx_syntax import host_keys
+from upright_ledger.servers.nginx.syntax import host_keys
 
 Tables = dict[str, dict[str, str]]
 

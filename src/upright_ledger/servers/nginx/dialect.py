@@ -16,11 +16,11 @@ from upright_ledger.core.rules.compiler import HeldBack
 from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, ExactRule, Rule, RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.servers.interpreters.nginx import NginxInterpreter
-from upright_ledger.servers.lowering import host_of_own_page
-from upright_ledger.servers.nginx_forms import form_tables
-from upright_ledger.servers.nginx_params import CASED, ParamTables, cased
-from upright_ledger.servers.nginx_syntax import host_keys, quote, read_map_tables
-from upright_ledger.servers.nginx_templates import SOURCES, template_tables
+from upright_ledger.servers.lookup_tables import host_of_own_page
+from upright_ledger.servers.nginx.canonical_form import form_tables
+from upright_ledger.servers.nginx.parameters import CASED, ParamTables, cased
+from upright_ledger.servers.nginx.syntax import host_keys, quote, read_map_tables
+from upright_ledger.servers.nginx.templates import SOURCES, template_tables
 from upright_ledger.servers.protocol import (
     NO_LOWER_CASE,
     Translation,

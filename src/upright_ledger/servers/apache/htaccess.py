@@ -13,10 +13,19 @@ from functools import partial
 from upright_ledger.core.rules.compiler import HeldBack
 from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, RuleSet
 from upright_ledger.core.rules.template_index import PASS
-from upright_ledger.servers.apache import cache_lines, env, example, fault, forms, match_site, read_query, templates
-from upright_ledger.servers.apache_rules import Program, literal
+from upright_ledger.servers.apache.dialect import (
+    cache_lines,
+    env,
+    example,
+    fault,
+    forms,
+    match_site,
+    read_query,
+    templates,
+)
+from upright_ledger.servers.apache.rules import Program, literal
 from upright_ledger.servers.interpreters.apache import ApacheInterpreter
-from upright_ledger.servers.lowering import Key, Lowered, Reply, lower
+from upright_ledger.servers.lookup_tables import Key, Lowered, Reply, lower
 from upright_ledger.servers.protocol import (
     NO_LOWER_CASE,
     Translation,

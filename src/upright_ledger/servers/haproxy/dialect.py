@@ -24,11 +24,11 @@ from upright_ledger.core.rules.canonical_form import (
 from upright_ledger.core.rules.ruleset import GONE, TRACKED_VALUE, RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateGroup
 from upright_ledger.core.url.address import decoded_path
-from upright_ledger.servers.encoded import encoded, map_text, ranked, whole
 from upright_ledger.servers.interpreters.haproxy import HaproxyInterpreter, read_map
-from upright_ledger.servers.lowering import Key, Lowered, filled, lower
+from upright_ledger.servers.lookup_tables import Key, Lowered, filled, lower
 from upright_ledger.servers.protocol import Translation, differing_entries, differing_lines
 from upright_ledger.servers.reading_back import differences_in_meaning
+from upright_ledger.servers.reply_encoding import encoded, map_text, ranked, whole
 
 RULES_FILE = "redirects.cfg"
 EXAMPLE_FILE = "example/haproxy.cfg"

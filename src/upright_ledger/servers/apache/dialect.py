@@ -25,12 +25,12 @@ from upright_ledger.core.rules.canonical_form import (
 from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import decoded_path
-from upright_ledger.servers.apache_rules import Program, literal
-from upright_ledger.servers.encoded import map_text, ranked, whole
+from upright_ledger.servers.apache.rules import Program, literal
 from upright_ledger.servers.interpreters.apache import ApacheInterpreter, read_map
-from upright_ledger.servers.lowering import Key, Lowered, Reply, filled, lower
+from upright_ledger.servers.lookup_tables import Key, Lowered, Reply, filled, lower
 from upright_ledger.servers.protocol import Translation, differing_entries, differing_lines, expressible
 from upright_ledger.servers.reading_back import differences_in_meaning
+from upright_ledger.servers.reply_encoding import map_text, ranked, whole
 
 RULES_FILE = "redirects.conf"
 MAPS_FILE = "make-maps.sh"

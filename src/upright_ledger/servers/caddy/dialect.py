@@ -29,7 +29,7 @@ from upright_ledger.core.rules.compiler import HeldBack
 from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.core.rules.template_syntax import escaped
-from upright_ledger.servers.caddy_routes import (
+from upright_ledger.servers.caddy.routes import (
     Entry,
     Lookup,
     Names,
@@ -41,11 +41,11 @@ from upright_ledger.servers.caddy_routes import (
     subroute,
     var,
 )
-from upright_ledger.servers.encoded import ranked, whole
 from upright_ledger.servers.interpreters.caddy import CaddyInterpreter
-from upright_ledger.servers.lowering import Key, Lowered, filled, lower
+from upright_ledger.servers.lookup_tables import Key, Lowered, filled, lower
 from upright_ledger.servers.protocol import MOST_TOLD, Translation, decoded, expressible, without_paths
 from upright_ledger.servers.reading_back import differences_in_meaning
+from upright_ledger.servers.reply_encoding import ranked, whole
 
 RULES_FILE = "redirects.json"
 EXAMPLE_FILE = "example/caddy.json"

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 
 from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING
-from upright_ledger.servers.lowering import Key, Lowered, Reply
+from upright_ledger.servers.lookup_tables import Key, Lowered, Reply
 
 MODES = {CARRY_TRACKING: "t", CARRY: "c"}
 

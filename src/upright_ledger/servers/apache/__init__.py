@@ -1,0 +1,1 @@
+"""Rules for Apache, in its configuration and in .htaccess."""

@@ -1,0 +1,1 @@
+"""Rules for lighttpd, in Lua."""
