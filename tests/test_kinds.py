@@ -25,7 +25,7 @@ from upright_ledger.app.collect.gather import gather
 from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
 from upright_ledger.formats.tables.column_mapping import day_of
-from upright_ledger.ledger.entries import count_entries
+from upright_ledger.ledger.tables.entries import count_entries
 
 W3C = """#Software: a server
 #Version: 1.0

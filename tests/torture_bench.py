@@ -20,7 +20,7 @@ from typing import Any
 
 from clusters import cluster
 from conftest import NEW, OLD, Outcome
-from upright_ledger.ledger.schema import metadata
+from upright_ledger.ledger.db.schema import metadata
 from upright_ledger.web.local.stand_in import Served, serve_whole
 
 _DERIVED = frozenset(["runs", "traces", "builds", "migrations", "reported", "outbox", "followed"])

@@ -42,12 +42,12 @@ from upright_ledger.core.url.address import Address, NotAnAddressError, address_
 from upright_ledger.core.url.destination import authority_of, page_key, read_destination
 from upright_ledger.core.url.language import code_of
 from upright_ledger.core.url.origins import Sites
-from upright_ledger.ledger.answers import PERSON, RULE, STOCK, TEMPLATE, load_claims
-from upright_ledger.ledger.entries import Entry, load_entries, seen_queries
-from upright_ledger.ledger.imports import load_imported
-from upright_ledger.ledger.stock import LIVE, PLANNED, Destination, load_stock
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.templates import load_templates
+from upright_ledger.ledger.tables.answers import PERSON, RULE, STOCK, TEMPLATE, load_claims
+from upright_ledger.ledger.tables.entries import Entry, load_entries, seen_queries
+from upright_ledger.ledger.tables.imported_rules import load_imported
+from upright_ledger.ledger.tables.stock import LIVE, PLANNED, Destination, load_stock
+from upright_ledger.ledger.tables.templates import load_templates
 
 
 @dataclass

@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from upright_ledger.core.inventory.classification import Placer
-from upright_ledger.ledger import journal
-from upright_ledger.ledger.classifying import reclassify
-from upright_ledger.ledger.refolding import rederive
+from upright_ledger.ledger.db import journal
 from upright_ledger.ledger.settings import draft_policy, put_draft, read_settings_of
 from upright_ledger.ledger.store import Ledger, stored_policy
+from upright_ledger.ledger.tables.reclassify import reclassify
+from upright_ledger.ledger.tables.renormalise import rederive
 
 
 def history(ledger: Ledger) -> list[dict[str, Any]]:

@@ -11,7 +11,7 @@ from upright_ledger.core.inventory.answer import KEEP, MOVE, Expected
 from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.url.address import Address, address_of, names_file, parse_address, toggle_slash
 from upright_ledger.errors import InputError
-from upright_ledger.ledger.entries import Entry
+from upright_ledger.ledger.tables.entries import Entry
 
 
 @dataclass

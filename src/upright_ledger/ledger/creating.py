@@ -8,11 +8,12 @@ from pathlib import Path
 from sqlalchemy import Connection, delete, func, insert, select
 
 from upright_ledger.errors import InputError, RefusedError, UprightError
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.migrations import migrate
+from upright_ledger.ledger.clock import author, now
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.sqlite import lay_out
+from upright_ledger.ledger.migrations.numbered import migrate
 from upright_ledger.ledger.settings import FILE_NAME, read_settings
-from upright_ledger.ledger.sqlite import lay_out
-from upright_ledger.ledger.store import DATABASE_FILE, Ledger, author, now
+from upright_ledger.ledger.store import DATABASE_FILE, Ledger
 from upright_ledger.processes import lock
 
 

@@ -21,7 +21,7 @@ from upright_ledger.core.rules.imported import ImportedRule
 from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites
-from upright_ledger.ledger.schema import metadata
+from upright_ledger.ledger.db.schema import metadata
 from upright_ledger.ledger.store import Ledger
 
 Check = Callable[[Any], object]

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import getpass
 import os
 import threading
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -19,30 +17,15 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.errors import InputError, RefusedError, UsageError
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.databases import engine_for, errors_of, has_password, take_turn
-from upright_ledger.ledger.journal import Step, last_step
-from upright_ledger.ledger.migrations import NEWEST, migrate, schema_number
+from upright_ledger.ledger.clock import author, now
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.databases import engine_for, errors_of, has_password, take_turn
+from upright_ledger.ledger.db.journal import Step, last_step
+from upright_ledger.ledger.db.sqlite import shorten_log
+from upright_ledger.ledger.migrations.numbered import NEWEST, migrate, schema_number
 from upright_ledger.ledger.settings import FILE_NAME, Settings, drafted_policy, put_draft, read_settings
-from upright_ledger.ledger.sqlite import shorten_log
 
 DATABASE_FILE = "ledger.db"
-
-
-def now() -> str:
-    """The time in UTC, to the second, in ISO 8601."""
-    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
-
-
-def author() -> str:
-    """Who is at work: UPRIGHT_AUTHOR, or the name this computer knows."""
-    named = os.environ.get("UPRIGHT_AUTHOR", "").strip()
-    if named:
-        return named
-    try:
-        return getpass.getuser()
-    except (OSError, KeyError):
-        return "unknown"
 
 
 _READING: Mapping[str, Mapping[str, Any]] = {"sqlite": {}, "postgresql": {"isolation_level": "REPEATABLE READ"}}

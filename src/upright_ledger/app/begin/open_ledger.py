@@ -13,13 +13,13 @@ from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.core.url.origins import Sites, group_origins, read_origin
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.builds import last_build
 from upright_ledger.ledger.creating import create_ledger
-from upright_ledger.ledger.databases import refuse_password
-from upright_ledger.ledger.runs import last_run
+from upright_ledger.ledger.db.databases import refuse_password
 from upright_ledger.ledger.settings import new_settings_text
-from upright_ledger.ledger.sources import list_sources
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.builds import last_build
+from upright_ledger.ledger.tables.runs import last_run
+from upright_ledger.ledger.tables.sources import list_sources
 
 
 def open_new(

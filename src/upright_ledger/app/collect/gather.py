@@ -37,13 +37,14 @@ from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record
 from upright_ledger.formats.registry import check_kind, read_urls
 from upright_ledger.formats.tables.rows import fullest_sheet
-from upright_ledger.ledger.builds import live_builds
-from upright_ledger.ledger.classifying import reclassify
-from upright_ledger.ledger.entries import count_entries
-from upright_ledger.ledger.imports import add_imported
 from upright_ledger.ledger.settings import read_settings_of
-from upright_ledger.ledger.sightings import SightingWriter
-from upright_ledger.ledger.sources import (
+from upright_ledger.ledger.store import Ledger, stored_policy
+from upright_ledger.ledger.tables.builds import live_builds
+from upright_ledger.ledger.tables.entries import count_entries
+from upright_ledger.ledger.tables.imported_rules import add_imported
+from upright_ledger.ledger.tables.observations import SightingWriter
+from upright_ledger.ledger.tables.reclassify import reclassify
+from upright_ledger.ledger.tables.sources import (
     SourceFacts,
     add_log_lines,
     add_set_aside,
@@ -55,7 +56,6 @@ from upright_ledger.ledger.sources import (
     newest_source,
     withdraw_source,
 )
-from upright_ledger.ledger.store import Ledger, stored_policy
 
 GATHER, ERRORS = "gather", "errors"
 """Purposes of sources: they name old URLs, or addresses that fail."""

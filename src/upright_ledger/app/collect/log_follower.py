@@ -17,7 +17,8 @@ from upright_ledger.app.collect.gather import Gathered, gather
 from upright_ledger.errors import InputError
 from upright_ledger.formats.files.compressed import files_of, open_bytes, spelled
 from upright_ledger.formats.files.leftovers import temporary_folder
-from upright_ledger.ledger.following import (
+from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.followed_logs import (
     ACCESS_LOG,
     Followed,
     followed_logs,
@@ -25,7 +26,6 @@ from upright_ledger.ledger.following import (
     newest_by_hand,
     note_read,
 )
-from upright_ledger.ledger.store import Ledger
 
 _TAIL = 1 << 10  # bytes before the end of what was read, by which the place is known again
 _LONGEST = 1 << 16  # bytes of a first line

@@ -16,9 +16,9 @@ from upright_ledger.core.url.address import address_of
 from upright_ledger.formats.files.atomic import csv_bytes
 from upright_ledger.formats.files.leftovers import temporary_folder
 from upright_ledger.formats.files.outputs import write_output
-from upright_ledger.ledger.entries import Entry
-from upright_ledger.ledger.stock import StoredProposal, load_proposals, store_proposals
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.entries import Entry
+from upright_ledger.ledger.tables.stock import StoredProposal, load_proposals, store_proposals
 
 
 @dataclass

@@ -10,8 +10,8 @@ from upright_ledger.app.collect.moved_pages import Proposed, propose_renamings
 from upright_ledger.app.collect.stock import Stocked, stock
 from upright_ledger.core.crawl.audits.moved_pages import KnownPage, Renamed, compare
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.stock import Destination, find_stocked, load_list
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.stock import Destination, find_stocked, load_list
 
 
 @dataclass(frozen=True)

@@ -24,7 +24,7 @@ from upright_ledger.core.url.address import NotAnAddressError, parse_address, sp
 from upright_ledger.core.url.redaction import Secrets
 from upright_ledger.errors import UprightError
 from upright_ledger.formats.records import Aside, Item, Reading, Record, Reject
-from upright_ledger.ledger.sightings import Sighting
+from upright_ledger.ledger.tables.observations import Sighting
 
 BATCH = 20_000  # records
 MAX_ASIDE_TEXTS = 10_000

@@ -22,9 +22,17 @@ from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import column_mapping as col
 from upright_ledger.formats.tables.rows import fullest_sheet
 from upright_ledger.formats.tables.url_table import Table, read_table
-from upright_ledger.ledger.sources import SourceFacts, add_source, find_source, withdraw_source
-from upright_ledger.ledger.stock import LIVE, PLANNED, PURPOSES, Destination, add_destinations, count_stock, load_stock
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.sources import SourceFacts, add_source, find_source, withdraw_source
+from upright_ledger.ledger.tables.stock import (
+    LIVE,
+    PLANNED,
+    PURPOSES,
+    Destination,
+    add_destinations,
+    count_stock,
+    load_stock,
+)
 
 _TABLES = (TABLE, SHEET, JSON)
 

@@ -20,9 +20,18 @@ from upright_ledger.core.crawl.observation import ANSWERED, FAILING, MOVED, OUTC
 from upright_ledger.core.url.address import Address, address_of, parse_address
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.formats.files.leftovers import temporary_folder
-from upright_ledger.ledger.runs import SURVEY, begin_run, finish_run, hold, name_run, new_owner, open_run, take_over
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.surveys import add_seen, load_seen
+from upright_ledger.ledger.tables.crawl_blocks import add_seen, load_seen
+from upright_ledger.ledger.tables.runs import (
+    SURVEY,
+    begin_run,
+    finish_run,
+    hold,
+    name_run,
+    new_owner,
+    open_run,
+    take_over,
+)
 from upright_ledger.web.http.client import Manner, interrupts
 from upright_ledger.web.http.crawler import Start
 from upright_ledger.web.http.tracer import Place

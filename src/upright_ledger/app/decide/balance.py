@@ -7,9 +7,9 @@ from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.core.inventory.answer import ANSWERS, OPEN, WANTED
-from upright_ledger.ledger.entries import Entry
-from upright_ledger.ledger.sources import list_sources
-from upright_ledger.ledger.stock import PLANNED, PURPOSES
+from upright_ledger.ledger.tables.entries import Entry
+from upright_ledger.ledger.tables.sources import list_sources
+from upright_ledger.ledger.tables.stock import PLANNED, PURPOSES
 
 SHOWN_OPEN = 10
 

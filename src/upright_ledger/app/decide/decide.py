@@ -28,13 +28,21 @@ from upright_ledger.formats.tables.pairs import (
     mend_slash,
     read_pairs,
 )
-from upright_ledger.ledger.answers import IMPORT, PERSON, Posting, load_answers, of_person, post_answers, post_claims
-from upright_ledger.ledger.answers import TEMPLATE as BY_TEMPLATE
-from upright_ledger.ledger.journal import Step
-from upright_ledger.ledger.sightings import Entries, Sighting, SightingWriter
-from upright_ledger.ledger.sources import SourceFacts, add_source, close_source, find_source, withdraw_source
+from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.templates import StoredTemplate, post_template
+from upright_ledger.ledger.tables.answers import (
+    IMPORT,
+    PERSON,
+    Posting,
+    load_answers,
+    of_person,
+    post_answers,
+    post_claims,
+)
+from upright_ledger.ledger.tables.answers import TEMPLATE as BY_TEMPLATE
+from upright_ledger.ledger.tables.observations import Entries, Sighting, SightingWriter
+from upright_ledger.ledger.tables.sources import SourceFacts, add_source, close_source, find_source, withdraw_source
+from upright_ledger.ledger.tables.templates import StoredTemplate, post_template
 
 _FORM = "a full address or a path from / is needed"
 

@@ -15,7 +15,7 @@ from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.atomic import csv_bytes
 from upright_ledger.formats.files.outputs import write_output
-from upright_ledger.ledger.entries import (
+from upright_ledger.ledger.tables.entries import (
     AsideUrl,
     Entry,
     Said,
@@ -24,7 +24,7 @@ from upright_ledger.ledger.entries import (
     referrers_of,
     spellings_of,
 )
-from upright_ledger.ledger.sources import list_sources
+from upright_ledger.ledger.tables.sources import list_sources
 
 COLUMNS = (
     "site", "legacy_url", "section", "family", "value", "hits", "bots", "visits", "clicks", "impressions", "links",

@@ -17,10 +17,10 @@ from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.language import page_languages
 from upright_ledger.core.url.tokens import tokens
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.answers import MATCH, Found, Posting, found_as, load_sample, post_answers
-from upright_ledger.ledger.entries import Entry
-from upright_ledger.ledger.stock import Destination, StoredProposal, store_proposals
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.answers import MATCH, Found, Posting, found_as, load_sample, post_answers
+from upright_ledger.ledger.tables.entries import Entry
+from upright_ledger.ledger.tables.stock import Destination, StoredProposal, store_proposals
 
 MAX_ERROR = 0.01
 SAME_ADDRESS = "has the same address"

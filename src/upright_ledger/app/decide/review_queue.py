@@ -17,9 +17,9 @@ from upright_ledger.core.inventory.answer import MOVE, OPEN, TEMPORARY, EntryAns
 from upright_ledger.core.url.tokens import tokens
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.atomic import json_bytes, write_whole
-from upright_ledger.ledger.answers import answers_of, of_person, post_answers
-from upright_ledger.ledger.stock import Destination, StoredProposal, load_proposals
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.answers import answers_of, of_person, post_answers
+from upright_ledger.ledger.tables.stock import Destination, StoredProposal, load_proposals
 
 ENTRY, FAMILY, SECTION = "entry", "family", "section"
 """What an answer is given to: the entry that is shown, or all open ones of its family or section."""

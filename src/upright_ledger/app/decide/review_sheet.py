@@ -22,11 +22,11 @@ from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.tables.rows import rows_of
 from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
-from upright_ledger.ledger.answers import MATCH, answers_before, of_person, post_answers, sampled
-from upright_ledger.ledger.entries import Entry
-from upright_ledger.ledger.journal import last_step
-from upright_ledger.ledger.stock import StoredProposal, load_proposals
+from upright_ledger.ledger.db.journal import last_step
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.answers import MATCH, answers_before, of_person, post_answers, sampled
+from upright_ledger.ledger.tables.entries import Entry
+from upright_ledger.ledger.tables.stock import StoredProposal, load_proposals
 
 COLUMNS = (
     "site", "legacy_url", "section", "value", "hits", "links", "destination", "confidence", "reason", "choice_2", "choice_3",

@@ -15,7 +15,7 @@ from upright_ledger.core.monitoring.deploy_days import YEARS, span_of
 from upright_ledger.core.monitoring.failure_account import NEW, RECURRING
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.outputs import write_output
-from upright_ledger.ledger.store import now
+from upright_ledger.ledger.clock import now
 
 _INK, _FAINT, _GRAVE, _DOUBTFUL = "#222222", "#9a9a94", "#b3402a", "#8a6d1f"
 _PAPER = "#fbfaf7"

@@ -7,11 +7,11 @@ from typing import Any
 
 from upright_ledger.core.inventory.answer import IGNORE, OPEN
 from upright_ledger.core.monitoring.failure_account import Fix
-from upright_ledger.ledger.answers import TEMPLATE
-from upright_ledger.ledger.builds import live_builds
-from upright_ledger.ledger.entries import Entry
-from upright_ledger.ledger.failing import Changed, answer_times, newest_template
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.answers import TEMPLATE
+from upright_ledger.ledger.tables.builds import live_builds
+from upright_ledger.ledger.tables.entries import Entry
+from upright_ledger.ledger.tables.failures import Changed, answer_times, newest_template
 
 
 class Fixes:

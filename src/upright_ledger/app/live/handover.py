@@ -14,9 +14,10 @@ from upright_ledger.app.prove.results import Results
 from upright_ledger.core.monitoring.deploy_days import YEARS, to_the_minute
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.builds import changed_since, list_builds, live_builds, mark_build
-from upright_ledger.ledger.runs import Run
-from upright_ledger.ledger.store import Ledger, now
+from upright_ledger.ledger.clock import now
+from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.builds import changed_since, list_builds, live_builds, mark_build
+from upright_ledger.ledger.tables.runs import Run
 
 
 @dataclass(frozen=True, slots=True)

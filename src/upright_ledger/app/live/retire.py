@@ -15,11 +15,11 @@ from upright_ledger.core.monitoring.failure_account import Told
 from upright_ledger.core.monitoring.retirement import Use, why_kept, window
 from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.answers import TEMPLATE, of_person, post_answers
-from upright_ledger.ledger.entries import Entry
-from upright_ledger.ledger.failing import requests_by_day, told_of
-from upright_ledger.ledger.store import now
-from upright_ledger.ledger.templates import remove_template
+from upright_ledger.ledger.clock import now
+from upright_ledger.ledger.tables.answers import TEMPLATE, of_person, post_answers
+from upright_ledger.ledger.tables.entries import Entry
+from upright_ledger.ledger.tables.failures import requests_by_day, told_of
+from upright_ledger.ledger.tables.templates import remove_template
 
 
 @dataclass(frozen=True, slots=True)

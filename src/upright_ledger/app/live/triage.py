@@ -30,20 +30,20 @@ from upright_ledger.core.monitoring.failure_account import (
 from upright_ledger.core.monitoring.priority import ENTRY, FAMILY, Decision, enough, rank
 from upright_ledger.core.monitoring.traffic_origin import INTERNAL, Came, Known, came_from
 from upright_ledger.core.url.address import address_of, canonical_path, parse_address
-from upright_ledger.ledger.answers import TEMPLATE
-from upright_ledger.ledger.blocks import load_traces
-from upright_ledger.ledger.entries import Entry
-from upright_ledger.ledger.failing import (
+from upright_ledger.ledger.clock import now
+from upright_ledger.ledger.tables.answers import TEMPLATE
+from upright_ledger.ledger.tables.entries import Entry
+from upright_ledger.ledger.tables.failures import (
     aside_totals,
     failing_entries,
     referrers_by_entry,
     requests_by_day,
     told_of,
 )
-from upright_ledger.ledger.retaining import let_go
-from upright_ledger.ledger.runs import last_run
-from upright_ledger.ledger.stock import LIVE, StoredProposal, load_proposals
-from upright_ledger.ledger.store import now
+from upright_ledger.ledger.tables.retention import let_go
+from upright_ledger.ledger.tables.runs import last_run
+from upright_ledger.ledger.tables.stock import LIVE, StoredProposal, load_proposals
+from upright_ledger.ledger.tables.trace_blocks import load_traces
 
 _FEWEST_OF_FAMILY = 3
 

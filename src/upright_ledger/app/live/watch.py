@@ -24,15 +24,16 @@ from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import InputError, UprightError
 from upright_ledger.formats.files.atomic import json_bytes
 from upright_ledger.formats.files.outputs import write_output
-from upright_ledger.ledger.following import (
+from upright_ledger.ledger.clock import now
+from upright_ledger.ledger.settings import Notify
+from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.followed_logs import (
     last_reported,
     note_reported,
     note_sent,
     put_out,
     waiting_messages,
 )
-from upright_ledger.ledger.settings import Notify
-from upright_ledger.ledger.store import Ledger, now
 from upright_ledger.web.notify import Mail, post_json, send_mail
 
 MAIL, POST, FILE = "mail", "post", "file"

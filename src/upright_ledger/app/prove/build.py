@@ -30,8 +30,8 @@ from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.formats.files.atomic import csv_bytes, json_bytes
-from upright_ledger.ledger.builds import add_build
-from upright_ledger.ledger.store import now
+from upright_ledger.ledger.clock import now
+from upright_ledger.ledger.tables.builds import add_build
 from upright_ledger.servers import load_dialect
 from upright_ledger.servers.import_list import Profile
 

@@ -32,7 +32,7 @@ from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.atomic import csv_bytes
 from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
-from upright_ledger.ledger.answers import PERSON
+from upright_ledger.ledger.tables.answers import PERSON
 
 COLUMNS = (
     "url", "change", "before", "after", "value", "hits", "before_url", "after_url", "old_title", "new_title", "likeness",

@@ -11,7 +11,7 @@ from upright_ledger.app.decide.entries import source_names
 from upright_ledger.app.prove.results import Results
 from upright_ledger.core.inventory.evidence import days_in
 from upright_ledger.core.inventory.sections import Sections
-from upright_ledger.ledger.entries import Entry
+from upright_ledger.ledger.tables.entries import Entry
 
 
 @dataclass

@@ -8,9 +8,9 @@ from upright_ledger.app.book import Book
 from upright_ledger.core.inventory.answer import GONE, KEEP, EntryAnswer, usual
 from upright_ledger.core.url.address import parse_address, toggle_slash
 from upright_ledger.core.url.destination import page_key, slash_twin
-from upright_ledger.ledger.answers import TEMPLATE, of_person, post_answers
-from upright_ledger.ledger.entries import Entry
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.answers import TEMPLATE, of_person, post_answers
+from upright_ledger.ledger.tables.entries import Entry
 
 MENDABLE = frozenset({"chain", "slash-mismatch", "redirecting-destination", "self"})
 """Kinds of findings that have one right mend."""

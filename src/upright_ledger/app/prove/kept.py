@@ -10,8 +10,8 @@ from upright_ledger.core.rules.draft import Plan, make_plan
 from upright_ledger.core.url.address import address_of, lower_path
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.origins import Sites
-from upright_ledger.ledger.entries import Entry
-from upright_ledger.ledger.stock import LIVE, Destination
+from upright_ledger.ledger.tables.entries import Entry
+from upright_ledger.ledger.tables.stock import LIVE, Destination
 
 KEPT_AS = "another spelling of a page that is kept"
 """Where such a plan comes from."""

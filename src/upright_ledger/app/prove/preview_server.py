@@ -13,7 +13,7 @@ from upright_ledger.core.rules.ruleset import Answer
 from upright_ledger.core.url.address import Address, NotAnAddressError, followed, parse_address
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.origins import Sites
-from upright_ledger.ledger.stock import Destination
+from upright_ledger.ledger.tables.stock import Destination
 from upright_ledger.web.local.preview import Reply, serve_locally
 
 FRONT, _TRY = "/.upright/", "/.upright/try"

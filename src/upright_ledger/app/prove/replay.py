@@ -20,9 +20,8 @@ from upright_ledger.core.tracing.trace import Trace
 from upright_ledger.core.tracing.verdicts import judge
 from upright_ledger.core.url.address import Address, address_of
 from upright_ledger.errors import InputError, UprightError, UsageError
-from upright_ledger.ledger.blocks import add_traces, load_traces, traced_urls
-from upright_ledger.ledger.builds import last_build
-from upright_ledger.ledger.runs import (
+from upright_ledger.ledger.tables.builds import last_build
+from upright_ledger.ledger.tables.runs import (
     begin_run,
     finish_run,
     hold,
@@ -31,6 +30,7 @@ from upright_ledger.ledger.runs import (
     open_run,
     take_over,
 )
+from upright_ledger.ledger.tables.trace_blocks import add_traces, load_traces, traced_urls
 from upright_ledger.web.http.client import Manner, interrupts
 from upright_ledger.web.http.tracer import Place
 

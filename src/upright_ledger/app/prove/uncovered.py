@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 from upright_ledger.core.inventory.answer import KEEP
 from upright_ledger.core.url.address import address_of
 from upright_ledger.core.url.redaction import has_masked_segment
-from upright_ledger.ledger.answers import TEMPLATE
-from upright_ledger.ledger.entries import sessions_in_paths
+from upright_ledger.ledger.tables.answers import TEMPLATE
+from upright_ledger.ledger.tables.entries import sessions_in_paths
 
 if TYPE_CHECKING:
     from upright_ledger.app.book import Book

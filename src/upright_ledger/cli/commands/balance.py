@@ -13,7 +13,7 @@ from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import OPEN, WANTED
-from upright_ledger.ledger.entries import Entry
+from upright_ledger.ledger.tables.entries import Entry
 
 SHOWN_SOURCES = 12
 SHOWN_WAITING = 10

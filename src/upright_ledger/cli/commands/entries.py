@@ -14,8 +14,8 @@ from upright_ledger.cli.options.shared import FILE, force_option, json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.core.inventory.evidence import PER_PERIOD
-from upright_ledger.ledger.answers import BY
-from upright_ledger.ledger.entries import Said
+from upright_ledger.ledger.tables.answers import BY
+from upright_ledger.ledger.tables.entries import Said
 
 SHOWN = 20
 SHOWN_SPELLINGS = 12

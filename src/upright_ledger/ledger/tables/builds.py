@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, func, insert, select, update
 
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.runs import Run
-from upright_ledger.ledger.store import now
+from upright_ledger.ledger.clock import now
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.tables.runs import Run
 
 
 def add_build(connection: Connection, dialect: str, digest: str, folder: str, rules: int, held_back: int) -> None:

@@ -11,15 +11,15 @@ from typing import Any
 from sqlalchemy import Connection, Row, insert, select
 
 from upright_ledger.errors import RefusedError
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.store import now
+from upright_ledger.ledger.clock import now
+from upright_ledger.ledger.db import schema
 from upright_ledger.processes import lives
 
 Run = Row[Any]
 """A run as it is stored."""
 
 SURVEY = "survey"
-"""The kind of runs whose rows are of another sort; see ledger.surveys."""
+"""The kind of runs whose rows are of another sort; see ledger.tables.crawl_blocks."""
 
 
 HELD_SECONDS = 120

@@ -12,7 +12,7 @@ from sqlalchemy.engine import URL, make_url
 from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
 
 from upright_ledger.errors import DatabaseError, InputError, UsageError
-from upright_ledger.ledger import postgresql, sqlite
+from upright_ledger.ledger.db import postgresql, sqlite
 
 WAIT_SECONDS = 300
 """How long a writer waits for its turn: a step of a million rows may be under way."""

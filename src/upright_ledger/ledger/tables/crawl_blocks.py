@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, func, insert, select
 
 from upright_ledger.core.crawl.observation import Facts, Link, Seen
-from upright_ledger.ledger import schema
+from upright_ledger.ledger.db import schema
 
 _ROWS = 2_000  # of one block
 _LEVEL = 1  # of deflating

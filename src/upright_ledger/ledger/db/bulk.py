@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Table, func, insert, select
 
-from upright_ledger.ledger.schema import staging
+from upright_ledger.ledger.db.schema import staging
 
 CHUNK = 20_000
 

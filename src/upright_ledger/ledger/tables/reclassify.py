@@ -13,10 +13,10 @@ from sqlalchemy import ColumnElement, Connection, and_, case, exists, func, or_,
 from upright_ledger.core.inventory.classification import Known, Placed, Placer
 from upright_ledger.core.inventory.evidence import BY_OTHERS, PEOPLE
 from upright_ledger.core.inventory.noise import ASSET_SIGNS
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.bulk import batches
-from upright_ledger.ledger.sightings import Entries, join_entries
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.bulk import batches
 from upright_ledger.ledger.store import stored_policy
+from upright_ledger.ledger.tables.observations import Entries, join_entries
 
 _AT_ONCE = 5_000  # numbers in one question
 ACCESS_LOG = "access-log"

@@ -11,8 +11,8 @@ from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.evidence import days_in
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold_target
 from upright_ledger.core.monitoring.deploy_days import is_day
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.bulk import load_rows, next_id
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.bulk import load_rows, next_id
 
 _LOG = logging.getLogger(__name__)
 _DIGEST = "xxh3-64"
@@ -43,7 +43,7 @@ def sound_logs(connection: Connection) -> None:
 
 def _note(connection: Connection, what: str) -> None:
     """Say what was done, here and in the journal."""
-    from upright_ledger.ledger.store import author, now
+    from upright_ledger.ledger.clock import author, now
 
     row = {
         "id": next_id(connection, schema.steps),

@@ -6,8 +6,8 @@ from dataclasses import asdict, dataclass
 
 from sqlalchemy import Connection, func, select
 
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.journal import Step
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.journal import Step
 
 
 @dataclass(frozen=True, slots=True)

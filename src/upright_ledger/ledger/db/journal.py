@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, Table, and_, delete, func, insert, or_, select, update
 
 from upright_ledger.errors import RefusedError, UsageError
-from upright_ledger.ledger.schema import JOURNALLED, changes, metadata, policies, sources, steps
+from upright_ledger.ledger.db.schema import JOURNALLED, changes, metadata, policies, sources, steps
 
 _FIXED = ("open", "migrate")
 """Commands whose steps are never undone."""

@@ -305,7 +305,7 @@ traces = Table(
     metadata,
     Column("run", Integer, ForeignKey("runs.id"), nullable=False),
     Column("number", Integer, nullable=False),
-    Column("rows", LargeBinary, nullable=False),  # a block of traced URLs; see ledger.blocks
+    Column("rows", LargeBinary, nullable=False),  # a block of traced URLs; see ledger.tables.trace_blocks
     UniqueConstraint("run", "number", name="blocks_by_number"),
 )
 

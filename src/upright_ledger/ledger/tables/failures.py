@@ -12,7 +12,7 @@ from sqlalchemy import Connection, func, select
 from upright_ledger.core.inventory.evidence import BOTS, CLICKS, HITS, VISITS, days_in
 from upright_ledger.core.inventory.noise import SCANNERS
 from upright_ledger.core.monitoring.failure_account import FAILING, Told
-from upright_ledger.ledger import schema
+from upright_ledger.ledger.db import schema
 
 _ASKED = (HITS, VISITS, CLICKS)
 

@@ -11,12 +11,13 @@ from sqlalchemy import Connection, select
 
 from upright_ledger.core.inventory.classification import Known, Placed, Placer
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.answers import MATCH, PERSON
-from upright_ledger.ledger.bulk import batches, load_rows, next_id
-from upright_ledger.ledger.classifying import doubted
-from upright_ledger.ledger.journal import Step
-from upright_ledger.ledger.store import now, stored_policy
+from upright_ledger.ledger.clock import now
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.bulk import batches, load_rows, next_id
+from upright_ledger.ledger.db.journal import Step
+from upright_ledger.ledger.store import stored_policy
+from upright_ledger.ledger.tables.answers import MATCH, PERSON
+from upright_ledger.ledger.tables.reclassify import doubted
 
 _CHUNK = 50_000
 _NOTHING: frozenset[str] = frozenset()

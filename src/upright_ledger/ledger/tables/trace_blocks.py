@@ -11,7 +11,7 @@ from sqlalchemy import Connection, func, insert, select
 
 from upright_ledger.core.tracing.results import Outcome, Traced
 from upright_ledger.core.tracing.trace import Hop, Page, Trace
-from upright_ledger.ledger import schema
+from upright_ledger.ledger.db import schema
 
 _ROWS = 20_000  # of one block
 _LEVEL = 1  # of deflating: the quickest, and columns of URLs shrink to a tenth all the same

@@ -7,7 +7,7 @@ from datetime import UTC, date, datetime, timedelta
 from sqlalchemy import Connection, delete, func, select, update
 
 from upright_ledger.core.monitoring.deploy_days import is_day, span_of
-from upright_ledger.ledger import schema
+from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.settings import Retention
 
 

@@ -13,12 +13,12 @@ from sqlalchemy import Connection, Row, func, select
 from upright_ledger.core.inventory.answer import OPEN, EntryAnswer
 from upright_ledger.core.rules.ruleset import CARRY_TRACKING
 from upright_ledger.errors import RefusedError
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.bulk import batches
-from upright_ledger.ledger.entries import Entry
-from upright_ledger.ledger.journal import Step
-from upright_ledger.ledger.stock import StoredProposal, proposals_of
-from upright_ledger.ledger.store import author
+from upright_ledger.ledger.clock import author
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.bulk import batches
+from upright_ledger.ledger.db.journal import Step
+from upright_ledger.ledger.tables.entries import Entry
+from upright_ledger.ledger.tables.stock import StoredProposal, proposals_of
 
 PERSON = "person"
 IMPORT = "import"

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from sqlalchemy import Connection, func, insert, inspect, select, text
 
 from upright_ledger.errors import InputError
-from upright_ledger.ledger import schema
+from upright_ledger.ledger.db import schema
 
 
 def _first_schema(connection: Connection) -> None:
@@ -71,7 +71,7 @@ def _templates(connection: Connection) -> None:
 
 
 def _traces_in_blocks(connection: Connection) -> None:
-    from upright_ledger.ledger.traces_in_blocks import traces_in_blocks
+    from upright_ledger.ledger.migrations.traces_in_blocks import traces_in_blocks
 
     traces_in_blocks(connection)
 
@@ -92,7 +92,7 @@ def _following(connection: Connection) -> None:
 
 
 def _sound_logs(connection: Connection) -> None:
-    from upright_ledger.ledger.migration_of_logs import sound_logs
+    from upright_ledger.ledger.migrations.sound_logs import sound_logs
 
     sound_logs(connection)
 

@@ -9,8 +9,8 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, delete, func, select, true
 
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.bulk import batches, insert_many
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.bulk import batches, insert_many
 
 KEPT_VERSIONS = 2
 LIVE, PLANNED = "live", "planned"

@@ -11,8 +11,8 @@ from sqlalchemy import Connection, Table, bindparam, select, text, update
 
 from upright_ledger.core.inventory.classification import Placed
 from upright_ledger.core.inventory.evidence import Figure
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.bulk import batches, find_ids, load_rows, next_id, storable
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.bulk import batches, find_ids, load_rows, next_id, storable
 
 TOP_REFERRERS = 20
 _MOST_IN_MEMORY = 1_000_000

@@ -9,8 +9,8 @@ from sqlalchemy import Connection, RowMapping, inspect, text
 
 from upright_ledger.core.tracing.results import Row, Traced
 from upright_ledger.core.tracing.trace import Hop, Page, Trace
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.blocks import add_traces
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.tables.trace_blocks import add_traces
 
 
 def traces_in_blocks(connection: Connection) -> None:

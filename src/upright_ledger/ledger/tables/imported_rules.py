@@ -8,8 +8,8 @@ from collections.abc import Iterable
 from sqlalchemy import Connection, select
 
 from upright_ledger.core.rules.imported import ImportedRule
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.bulk import insert_many
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.bulk import insert_many
 
 
 def add_imported(connection: Connection, source: int, rules: Iterable[ImportedRule]) -> None:

@@ -7,10 +7,10 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import Connection, Row, delete, func, insert, select, update
 
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.bulk import load_rows
-from upright_ledger.ledger.sources import newest_source
-from upright_ledger.ledger.store import now
+from upright_ledger.ledger.clock import now
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.bulk import load_rows
+from upright_ledger.ledger.tables.sources import newest_source
 
 ACCESS_LOG = "access-log"
 """The kind of sources that are logs."""

@@ -8,10 +8,10 @@ from typing import Any
 
 from sqlalchemy import Connection, Row, select
 
-from upright_ledger.ledger import schema
-from upright_ledger.ledger.bulk import load_rows, next_id, storable
-from upright_ledger.ledger.journal import Step
-from upright_ledger.ledger.store import now
+from upright_ledger.ledger.clock import now
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.bulk import load_rows, next_id, storable
+from upright_ledger.ledger.db.journal import Step
 
 
 @dataclass(slots=True)

@@ -31,7 +31,7 @@ from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.core.url.address import address_of
 from upright_ledger.core.url.escapes import as_utf8
 from upright_ledger.core.url.redaction import MASK, has_masked_segment
-from upright_ledger.ledger import schema
+from upright_ledger.ledger.db import schema
 
 _MOST_ANCHORS = 5  # of one entry
 

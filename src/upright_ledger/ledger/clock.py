@@ -1,0 +1,23 @@
+"""What time it is, and who is at work."""
+
+from __future__ import annotations
+
+import getpass
+import os
+from datetime import UTC, datetime
+
+
+def now() -> str:
+    """The time in UTC, to the second, in ISO 8601."""
+    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def author() -> str:
+    """Who is at work: UPRIGHT_AUTHOR, or the name this computer knows."""
+    named = os.environ.get("UPRIGHT_AUTHOR", "").strip()
+    if named:
+        return named
+    try:
+        return getpass.getuser()
+    except (OSError, KeyError):
+        return "unknown"

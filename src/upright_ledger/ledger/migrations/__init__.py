@@ -1,0 +1,1 @@
+"""Ledgers of earlier versions."""

@@ -1,0 +1,1 @@
+"""What is kept of what, a table or two a module."""
