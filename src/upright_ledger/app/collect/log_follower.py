@@ -11,7 +11,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, NamedTuple
 
 from upright_ledger.app.collect.gather import Gathered, gather
 from upright_ledger.errors import InputError
@@ -100,9 +100,7 @@ def _with_rotated(ledger: Ledger, paths: Sequence[str]) -> Iterator[tuple[Path, 
             records = {p: settled.get(p) or _record_of(p, _alike(known, _head_of(p))) for p in beside}
             since, lost = _unread_since(file.path, known, records)
             rotated = [
-                p
-                for p, record in records.items()
-                if p not in settled and (record is not None or _written_after(p, since))
+                p for p, record in records.items() if p not in settled and (record is not None or _came_after(p, since))
             ]
             for path in (*sorted(rotated, key=lambda p: p.stat().st_mtime_ns), file.path):
                 if path not in seen:
@@ -123,22 +121,38 @@ def _read_at(log: Followed) -> int:
 
 def _unread_since(
     path: Path, known: Sequence[Followed], rotated: Mapping[Path, Followed | None]
-) -> tuple[int | None, str]:
-    """From when on rotated files hold lines that nobody read, in ns, where a log was rotated since it was read last; and what is lost of it."""
+) -> tuple[_Since | None, str]:
+    """Which rotated files hold lines that nobody read, where a log was rotated since it was read last; and what is lost of it."""
     last = max(
         (log for log in known if log.name == _name_of(path)), key=lambda log: (log.time, log.source), default=None
     )
     if last is None or (path.is_file() and _record_of(path, _alike(known, _head_of(path))) == last):
         return None, ""
     for place, record in rotated.items():
-        if record == last:
-            return place.stat().st_mtime_ns, ""
+        if record == last:  # packed, it may be younger than what came after it
+            return _Since(min(place.stat().st_mtime_ns, _read_at(last) * 10**9 - 1), _number(place)), ""
     lost = f"the log that was read last ({last.read:,} bytes, {last.time}) is no longer beside it: lines that were added to it after that are not counted"
-    return _read_at(last) * 10**9 - 1, lost if last.read else ""
+    return _Since(_read_at(last) * 10**9 - 1), lost if last.read else ""
 
 
-def _written_after(path: Path, since: int | None) -> bool:
-    return since is not None and path.stat().st_mtime_ns > since and bool(_head_of(path))
+class _Since(NamedTuple):
+    """What came after a log: written later (in ns since 1970), and rotated less often, where that is known. number: how often it was rotated itself, or 0."""
+
+    written: int
+    number: int = 0
+
+
+def _came_after(path: Path, since: _Since | None) -> bool:
+    if since is None or path.stat().st_mtime_ns <= since.written:
+        return False
+    number = _number(path)
+    return not (number and since.number and number > since.number) and bool(_head_of(path))
+
+
+def _number(path: Path) -> int:
+    """How often a log was rotated, where its name says so, as in access.log.2.gz; else 0."""
+    ending = _plain_name(path).rpartition(".")[2]
+    return int(ending) if ending.isascii() and ending.isdigit() and len(ending) < 5 else 0
 
 
 def _alike(known: Iterable[Followed], head: str) -> list[Followed]:
