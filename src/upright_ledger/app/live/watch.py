@@ -13,7 +13,7 @@ from typing import Any
 from upright_ledger.app.book import Book
 from upright_ledger.app.collect.log_follower import New, gather_new
 from upright_ledger.app.live.fix_times import load_fixes
-from upright_ledger.app.live.triage import Failing, Triaged, triage
+from upright_ledger.app.live.triage import Failing, triage
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests
 from upright_ledger.core.inventory.answer import IGNORE, OPEN, WANTED
@@ -46,7 +46,6 @@ class Watched:
 
     read: list[New]
     news: list[News]
-    triaged: Triaged
     sent: list[str] = field(default_factory=list)
     failed: list[UprightError] = field(default_factory=list)
 
@@ -105,7 +104,7 @@ def watch(
             put_out(connection, _channels(notify, file), identity, subject_of(name, found), body_of(found, told), data)
         still = {e: told for e, told in before.items() if told[0] == WRONG and e not in asked}
         note_reported(connection, still | {i.entry: (i.state, i.lost) for i in items})
-    watched = Watched(read, found, result)
+    watched = Watched(read, found)
     _deliver(ledger, notify, file, watched)
     return watched
 

@@ -196,27 +196,8 @@ def plural(count: int, one: str, many: str = "") -> str:
 
 
 @contextmanager
-def progress(label: str) -> Iterator[Callable[[int, int], None]]:
-    """A progress bar on standard error, on a terminal only; yields a function of (done, total)."""
-    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
-
-    error = Console(stderr=True)
-    with Progress(
-        TextColumn(label),
-        BarColumn(),
-        MofNCompleteColumn(),
-        TimeRemainingColumn(),
-        console=error,
-        disable=not error.is_terminal,
-        transient=True,
-    ) as bar:
-        task = bar.add_task(label, total=None)
-        yield lambda done, total: bar.update(task, completed=done, total=total)
-
-
-@contextmanager
 def progress_counts(label: str) -> Iterator[Callable[[int, int, Mapping[str, int]], None]]:
-    """As `progress`, with what was found so far beside it; yields a function of (done, total, name → count)."""
+    """A progress bar on standard error, on a terminal only, with what was found so far beside it; yields a function of (done, total, name → count)."""
     from rich.progress import (
         BarColumn,
         MofNCompleteColumn,
