@@ -10,7 +10,7 @@ from pathlib import Path
 
 from servers import ask
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, unanswerable
-from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, NEVER, SiteForm
+from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, NEVER, CanonicalForm
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.rules.ruleset import RuleSet
@@ -135,14 +135,14 @@ def make_rules(rng: random.Random, *, templates: bool = True, most: int = 30) ->
     return compile_rules(plans, [], sites, policy, found, standing, forms=_forms(rng, fold=fold))[0]
 
 
-def _forms(rng: random.Random, *, fold: bool) -> list[SiteForm]:
+def _forms(rng: random.Random, *, fold: bool) -> list[CanonicalForm]:
     settled = (
         rng.choice(("", ALWAYS, NEVER)),
         fold and rng.random() < 0.5,
         rng.choice(("", CONNECTION, SCHEME_HEADER)),
     )
     origins = {"quillhaven.example": NEW, "shop.quillhaven.example": rng.choice((NEW, "https://new.example"))}
-    return [SiteForm(site, origin, *settled) for site, origin in origins.items() if rng.random() < 0.4]
+    return [CanonicalForm(site, origin, *settled) for site, origin in origins.items() if rng.random() < 0.4]
 
 
 def _templates(rng: random.Random, *, fold: bool, most: int) -> list[TemplateRule]:

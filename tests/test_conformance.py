@@ -25,7 +25,7 @@ from conformance import (
 from conftest import needs_nginx, needs_server
 from servers import ask, ask_headers
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, unanswerable
-from upright_ledger.core.rules.canonical_form import SiteForm
+from upright_ledger.core.rules.canonical_form import CanonicalForm
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.rules.ruleset import RuleSet
@@ -159,7 +159,7 @@ def test_letter_case_counts_where_it_is_exact(name: str) -> None:
 @EACH_SERVER
 def test_a_scheme_that_two_proxies_tell_leads_into_no_loop(name: str, tmp_path: Path) -> None:
     """The outer one ends TLS and says https; the inner one adds what it was asked by, or says it in a line of its own."""
-    form = SiteForm("quillhaven.example", NEW, scheme_from=SCHEME_HEADER)
+    form = CanonicalForm("quillhaven.example", NEW, scheme_from=SCHEME_HEADER)
     plan = make_plan(parse_address(f"{OLD}/old"), "quillhaven.example", FoldingPolicy(), 301, f"{NEW}/new")
     rules = compile_rules([plan], [], SITES, FoldingPolicy(), forms=[form])[0]
     write_build(name, rules, tmp_path)

@@ -124,9 +124,9 @@ def test_what_stands_in_for_all_hosts_gets_the_login_and_that_it_is_plain_is_sai
 
 def test_plain_http_on_the_way_to_another_machine_gets_no_login() -> None:
     from upright_ledger.cli.options.http import _own  # the choice of origins, which needs no machine
-    from upright_ledger.web.http.client import Manner
+    from upright_ledger.web.http.client import RequestOptions
 
-    manner = Manner(own=_own((), [("www.quillhaven.example", "", "192.0.2.7", "8443")], ()))
+    manner = RequestOptions(own=_own((), [("www.quillhaven.example", "", "192.0.2.7", "8443")], ()))
     assert manner.is_own("https://www.quillhaven.example")
     assert manner.is_own("https://www.quillhaven.example:8443")
     assert not manner.is_own("http://www.quillhaven.example")

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import NEW, Program
-from upright_ledger.core.rules.canonical_form import ALWAYS, NEVER, SiteForm
+from upright_ledger.core.rules.canonical_form import ALWAYS, NEVER, CanonicalForm
 from upright_ledger.core.url.address import guard, parse_address
 
 HOST = "www.quillhaven.example"
@@ -18,7 +18,7 @@ _TARGETS = st.lists(
 
 @given(_TARGETS, st.sampled_from(["", ALWAYS, NEVER]), st.booleans(), st.sampled_from(["", "connection"]))
 def test_what_a_form_leads_to_is_in_the_form(target: str, slash: str, lower: bool, scheme_from: str) -> None:
-    form = SiteForm("quillhaven.example", NEW, slash, lower, scheme_from)
+    form = CanonicalForm("quillhaven.example", NEW, slash, lower, scheme_from)
     for host, scheme in (("quillhaven.example", "http"), (HOST, "http"), (HOST, "")):
         location = "" if guard(target) else form.settled(host, target, scheme)
         if location:

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, NEVER, SiteForm
+from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, NEVER, CanonicalForm
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.rules.proof import PROVED, UNDECIDED, WITNESS, prove
@@ -75,7 +75,7 @@ def small(rng: random.Random) -> RuleSet:
     forms = []
     if rng.random() < 0.4:
         lower = policy.case == "fold" and rng.random() < 0.5
-        forms.append(SiteForm(SITE, NEW, rng.choice(("", ALWAYS, NEVER)), lower, rng.choice(("", CONNECTION))))
+        forms.append(CanonicalForm(SITE, NEW, rng.choice(("", ALWAYS, NEVER)), lower, rng.choice(("", CONNECTION))))
     return compile_rules(list(plans.values()), [], SITES, policy, list(templates.values()), forms=forms)[0]
 
 

@@ -16,7 +16,7 @@ from conformance import NEW, OLD, SCHEME_HEADER, SCHEMES, SITES, first_of, make_
 from corruption import RULE_FILES, corruptions
 from properties import thorough
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, SiteForm
+from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, CanonicalForm
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.rules.ruleset import RuleSet
@@ -78,7 +78,7 @@ def rules_of_every_kind(fold: bool) -> RuleSet:
     templates = [make_template(sites[o], t, s, goal, t, fold=fold, query=q) for o, t, s, goal, q in TEMPLATES]
     standing = [parse_address(OLD + path) for path in ("/old/keep", "/journal/1850/stays.html")]
     forms = [
-        SiteForm(sites[old], origin, ALWAYS, lower=fold, scheme_from=SCHEME_HEADER)
+        CanonicalForm(sites[old], origin, ALWAYS, lower=fold, scheme_from=SCHEME_HEADER)
         for old, origin in ((OLD, NEW), (SHOP, "https://new.example"))
     ]
     rules = compile_rules(plans, [], SITES, policy, templates, standing, forms=forms)[0]

@@ -13,7 +13,7 @@ from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.target_pages import Pages, StockPage
 from upright_ledger.core.tracing.offline import trace_offline
 from upright_ledger.core.tracing.rehearsal import Rehearsal
-from upright_ledger.core.tracing.results import Row, Traced
+from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.root_causes import with_rules
 from upright_ledger.core.tracing.verdicts import judge
 from upright_ledger.core.url.address import Address
@@ -55,9 +55,9 @@ def test_short_cuts_change_nothing(seed: int) -> None:
         return expected_outcome(entry, address.without_fragment), 2.5
 
     rehearsal = Rehearsal(rules, SITES, pages, HOMES, POLICY, due)
-    rows = Traced()
+    rows = TraceTable()
     for (url, entry), (location, outcome) in zip(whose.items(), rehearsal.ask(whose.items()), strict=True):
-        rows.extend(Traced([url], [3], [location], [outcome]))
+        rows.extend(TraceTable([url], [3], [location], [outcome]))
         expected, value = due(entry, _as_sent(url))
         trace = trace_offline(_as_sent(url), rules, SITES, pages, POLICY.index_set)
         verdicts = judge(trace, expected, HOMES, POLICY)

@@ -23,7 +23,7 @@ from upright_ledger.web.local.real_nginx import find_nginx
 
 
 @dataclass(frozen=True)
-class Told:
+class LogCount:
     """The demo's folder after it ran, what it reported, and the sample it told of."""
 
     folder: Path
@@ -39,10 +39,10 @@ class Told:
 
 
 @pytest.fixture(scope="module")
-def told(tmp_path_factory: pytest.TempPathFactory) -> Told:
+def told(tmp_path_factory: pytest.TempPathFactory) -> LogCount:
     folder = tmp_path_factory.mktemp("demo")
     report = Program(folder).json("demo", folder / "story")
-    return Told(folder / "story", report)
+    return LogCount(folder / "story", report)
 
 
 def test_the_sample_is_as_large_as_promised(sample: tuple[Path, Sample]) -> None:
@@ -74,7 +74,7 @@ def test_one_seed_gives_one_sample_and_another_another(sample: tuple[Path, Sampl
     assert make_sample(5).museum.old != again.museum.old
 
 
-def test_check_and_replay_find_all_that_was_planted_and_nothing_else(told: Told) -> None:
+def test_check_and_replay_find_all_that_was_planted_and_nothing_else(told: LogCount) -> None:
     for what in ("check", "replay"):
         result = told.report[what]
         assert (result["missed"], result["invented"]) == ([], []), what
@@ -82,19 +82,19 @@ def test_check_and_replay_find_all_that_was_planted_and_nothing_else(told: Told)
     assert told.report["server"] == ("a real nginx" if find_nginx() else "a stand-in, since no nginx is installed here")
 
 
-def test_no_old_page_is_answered_wrongly(told: Told) -> None:
+def test_no_old_page_is_answered_wrongly(told: LogCount) -> None:
     assert told.report["wrong_answers"] == []
     assert told.report["right_answers"] > 0.95 * (told.report["right_answers"] + told.report["open"])
 
 
-def test_after_the_build_everything_answered_is_ok(told: Told) -> None:
+def test_after_the_build_everything_answered_is_ok(told: LogCount) -> None:
     verdicts = Counter(row["verdict"] for row in told.table("after.csv"))
     assert set(verdicts) <= {"ok", "unanswered"}
     assert verdicts["unanswered"] < 0.05 * verdicts["ok"]
 
 
 @needs_nginx
-def test_the_reference_and_real_nginx_agree_on_every_old_url_and_variant(told: Told) -> None:
+def test_the_reference_and_real_nginx_agree_on_every_old_url_and_variant(told: LogCount) -> None:
     told.ledger("rehearse", told.folder / "files/old-urls.txt", "--out", told.folder / "reference.csv", code=1)
     rows = told.table("reference.csv")
     variants = {parse_address(row["url"]).without_fragment for row in told.table("files/variants.csv")}
@@ -112,7 +112,7 @@ def test_the_reference_and_real_nginx_agree_on_every_old_url_and_variant(told: T
     assert differences == []
 
 
-def test_the_redirect_list_is_the_truth_where_it_answers(told: Told) -> None:
+def test_the_redirect_list_is_the_truth_where_it_answers(told: LogCount) -> None:
     truth = {row["legacy_url"]: row for row in told.table("files/truth.csv")}
     listed = {row["old"]: row for row in told.table("rules/redirects.csv")}
     found = Counter(listed[url]["new"] == row["destination"] for url, row in truth.items() if url in listed)
@@ -120,7 +120,7 @@ def test_the_redirect_list_is_the_truth_where_it_answers(told: Told) -> None:
     assert found[True] > 3000
 
 
-def test_the_journal_of_the_story_can_be_taken_back_whole(told: Told) -> None:
+def test_the_journal_of_the_story_can_be_taken_back_whole(told: LogCount) -> None:
     steps = [s for s in told.ledger.json("history")["steps"] if s["command"] not in {"open", "undo"}]
     told.ledger("undo", len(steps))
     balance = told.ledger.json("balance")

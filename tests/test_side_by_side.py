@@ -19,7 +19,7 @@ from servers import serve_site
 from upright_ledger.app.book import Book
 from upright_ledger.app.collect.sorting import Gathered, Sorter
 from upright_ledger.core.inventory.answer import GONE, usual
-from upright_ledger.core.inventory.classification import Placer
+from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.demo.faulty_site import make_faulty_site
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.registry import read_urls
@@ -137,7 +137,7 @@ def test_what_is_gathered_while_all_is_folded_anew_is_folded_so_too(museum: Prog
     with ledger.step("fold") as step:
         process = begin(museum, "gather", "b.txt")
         until_it_waits(process)
-        refold(step, Placer(ledger.settings.sites, policy))
+        refold(step, Classifier(ledger.settings.sites, policy))
     write_policy(ledger.folder, policy)
     code, out, err = ended(process)
     assert code == 0, (out, err)
@@ -151,7 +151,7 @@ def test_a_match_by_entries_that_were_folded_anew_is_refused(moved: Program) -> 
     with ledger.step("fold") as step:
         process = begin(moved, "match")
         until_it_waits(process)
-        refold(step, Placer(ledger.settings.sites, policy))
+        refold(step, Classifier(ledger.settings.sites, policy))
     write_policy(ledger.folder, policy)
     code, _, err = ended(process)
     assert code == 2, err
@@ -178,7 +178,7 @@ def moved_on(ledger: Ledger, program: Program) -> Iterator[None]:
         yield
         source = add_source(step, SourceFacts("more.txt", "text", "gather", "digest", 1, lines=1))
         writer = SightingWriter(step.connection, source, ledger.policy_for(step))
-        placer = Placer(ledger.settings.sites, ledger.settings.policy)
+        placer = Classifier(ledger.settings.sites, ledger.settings.policy)
         sorter = Sorter(placer, Gathered("more.txt", "text"), program.folder)
         with sorter.rejects:
             for batch in sorter.batches(read_urls(program.folder / "more.txt", "text", ReadOptions())[1].items):
@@ -334,7 +334,7 @@ def test_a_fold_by_settings_that_somebody_changed_meanwhile_is_refused(museum: P
         process = begin(museum, "fold", "--take-back", "furniture")
         until_it_waits(process)
         policy = replace(ledger.settings.policy, case="exact")
-        refold(step, Placer(ledger.settings.sites, policy))
+        refold(step, Classifier(ledger.settings.sites, policy))
     write_policy(ledger.folder, policy)
     code, _, err = ended(process)
     assert code == 2, err

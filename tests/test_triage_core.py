@@ -26,9 +26,9 @@ from upright_ledger.core.monitoring.failure_account import (
     RECURRING,
     SOME_NODES,
     VARIANT,
-    Circumstances,
+    DeploymentContext,
     Fix,
-    Told,
+    LogCount,
     account,
     why_again,
 )
@@ -64,8 +64,8 @@ def test_of_a_day_that_is_not_taken_apart_nothing_is_after_it() -> None:
     assert not is_after("2026-05-11", "")
 
 
-def told(*rows: tuple[str, str, float], spelling: str = AT, people: bool = True) -> list[Told]:
-    return [Told(spelling, f"2026-05-{day}", status, people, n) for day, status, n in rows]
+def told(*rows: tuple[str, str, float], spelling: str = AT, people: bool = True) -> list[LogCount]:
+    return [LogCount(spelling, f"2026-05-{day}", status, people, n) for day, status, n in rows]
 
 
 @pytest.mark.parametrize(
@@ -108,17 +108,17 @@ OTHER = "http://m.quillhaven.example/a.html"
 @pytest.mark.parametrize(
     ("rows", "around", "why"),
     [
-        ([("11", "404", 2)], Circumstances({AT: True}), OVERRULED),
-        ([("11", "404", 2), ("12", "3xx", 2)], Circumstances({AT: True}), SOME_NODES),
-        ([("11", "2xx", 2)], Circumstances({AT: True}), REAL_PAGE),
-        ([("11", "5xx", 2)], Circumstances({AT: True}), FAILS_THERE),
-        ([("11", "404", 2)], Circumstances({AT: False}), VARIANT),
-        ([("11", "404", 2)], Circumstances({AT: True}, build_works=False), NOT_DEPLOYED),
-        ([("11", "404", 2)], Circumstances({AT: True}, frozenset({AT})), OTHER_HOST),
-        ([("09", "2xx", 2), ("11", "404", 2)], Circumstances({AT: True}), OVERRULED),
+        ([("11", "404", 2)], DeploymentContext({AT: True}), OVERRULED),
+        ([("11", "404", 2), ("12", "3xx", 2)], DeploymentContext({AT: True}), SOME_NODES),
+        ([("11", "2xx", 2)], DeploymentContext({AT: True}), REAL_PAGE),
+        ([("11", "5xx", 2)], DeploymentContext({AT: True}), FAILS_THERE),
+        ([("11", "404", 2)], DeploymentContext({AT: False}), VARIANT),
+        ([("11", "404", 2)], DeploymentContext({AT: True}, build_works=False), NOT_DEPLOYED),
+        ([("11", "404", 2)], DeploymentContext({AT: True}, frozenset({AT})), OTHER_HOST),
+        ([("09", "2xx", 2), ("11", "404", 2)], DeploymentContext({AT: True}), OVERRULED),
     ],
 )
-def test_why_something_fails_again(rows: list[tuple[str, str, float]], around: Circumstances, why: str) -> None:
+def test_why_something_fails_again(rows: list[tuple[str, str, float]], around: DeploymentContext, why: str) -> None:
     fix = Fix(MOVE, "t", LIVE)
     assert why_again(account(told(*rows), fix), told(*rows), fix, around) == why
 

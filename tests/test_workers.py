@@ -16,14 +16,14 @@ import pytest
 from conftest import OLD, PROGRAM, Program, opened
 from jobs import work
 from servers import serve_site
-from upright_ledger.app.worker_process import Apart, WorkerDiedError
+from upright_ledger.app.worker_process import WorkerDiedError, WorkerProcess
 from upright_ledger.demo.faulty_site import make_faulty_site
 from upright_ledger.errors import InputError
 from upright_ledger.web.local.real_servers import free_port
 from upright_ledger.web.local.stand_in import Served, serve, serve_whole
 
 
-def take_all(apart: Apart[int], into: list[int]) -> None:
+def take_all(apart: WorkerProcess[int], into: list[int]) -> None:
     """Take up all that comes."""
     while not apart.ended:
         if (thing := apart.next(10.0)) is not None:
@@ -46,7 +46,7 @@ def take_all(apart: Apart[int], into: list[int]) -> None:
 @pytest.mark.parametrize("things", [0, 3])
 def test_whatever_ends_a_process_is_told_after_all_that_it_handed_over(how: str, told: str, things: int) -> None:
     found: list[int] = []
-    with Apart[int](work) as apart:
+    with WorkerProcess[int](work) as apart:
         apart.begin([(how, things)])
         with pytest.raises(WorkerDiedError) as raised:
             take_all(apart, found)
@@ -56,7 +56,7 @@ def test_whatever_ends_a_process_is_told_after_all_that_it_handed_over(how: str,
 
 
 def test_one_of_two_that_dies_is_told_though_the_other_ends_well() -> None:
-    with Apart[int](work, 2) as apart:
+    with WorkerProcess[int](work, 2) as apart:
         apart.begin([("well", 3), ("killed", 2)])
         found: list[int] = []
         with pytest.raises(WorkerDiedError):
@@ -66,7 +66,7 @@ def test_one_of_two_that_dies_is_told_though_the_other_ends_well() -> None:
 
 
 def test_a_process_that_died_idle_is_told_when_it_is_asked_for_something() -> None:
-    with Apart[int](work) as apart:
+    with WorkerProcess[int](work) as apart:
         apart.begin([("killed", 0)])
         with pytest.raises(WorkerDiedError):
             apart.next(10.0)
@@ -77,12 +77,12 @@ def test_a_process_that_died_idle_is_told_when_it_is_asked_for_something() -> No
 
 
 def test_what_is_stopped_by_hand_has_not_died_and_errors_in_words_come_as_they_are() -> None:
-    with Apart[int](work) as apart:
+    with WorkerProcess[int](work) as apart:
         apart.begin([("waits", 2)])
         assert (apart.next(10.0), apart.next(10.0)) == (0, 1)
         apart.stop()
         assert (apart.next(1.0), apart.ended) == (None, True)
-    with Apart[int](work) as apart:
+    with WorkerProcess[int](work) as apart:
         apart.begin([("told", 0)])
         with pytest.raises(InputError, match="no such file") as raised:
             apart.next(10.0)

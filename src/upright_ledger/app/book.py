@@ -24,7 +24,7 @@ from upright_ledger.core.inventory.answer import (
     usual,
 )  # fmt: skip
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
-from upright_ledger.core.rules.compiler import PATTERN, HeldBack, compile_rules, make_template, template_fault
+from upright_ledger.core.rules.compiler import PATTERN, ExcludedRule, compile_rules, make_template, template_fault
 from upright_ledger.core.rules.draft import Plan, make_plan
 from upright_ledger.core.rules.finding import Finding, in_order
 from upright_ledger.core.rules.imported import APPEND, ImportedRule
@@ -288,7 +288,7 @@ class Book:
         return check(self.plans, self.around)
 
     @cached_property
-    def _compiled(self) -> tuple[RuleSet, list[HeldBack]]:
+    def _compiled(self) -> tuple[RuleSet, list[ExcludedRule]]:
         return self._compile(self.plans, self._of_patterns[0])
 
     @cached_property
@@ -298,12 +298,12 @@ class Book:
         return templates_of(self._blocks, sites, self._bases, self.templates, fold=self._folds)
 
     @property
-    def left_out(self) -> list[HeldBack]:
+    def left_out(self) -> list[ExcludedRule]:
         """Imported patterns that are not built."""
         reason = "the entries it answers are built, the pattern itself is not: "
-        return [HeldBack(where, PATTERN, reason + why) for where, why in self._of_patterns[1]]
+        return [ExcludedRule(where, PATTERN, reason + why) for where, why in self._of_patterns[1]]
 
-    def _compile(self, plans: list[Plan], more: Sequence[TemplateRule] = ()) -> tuple[RuleSet, list[HeldBack]]:
+    def _compile(self, plans: list[Plan], more: Sequence[TemplateRule] = ()) -> tuple[RuleSet, list[ExcludedRule]]:
         return compile_rules(
             plans,
             self._answer_findings,
@@ -338,9 +338,9 @@ class Book:
         return ((block, rule) for block in self._blocks for rule in block.rules)
 
     @property
-    def held_back(self) -> list[HeldBack]:
+    def held_back(self) -> list[ExcludedRule]:
         chains = [
-            HeldBack(s.address or s.template.legacy_url, "loop" if s.witness.loops else "chain", s.reason)
+            ExcludedRule(s.address or s.template.legacy_url, "loop" if s.witness.loops else "chain", s.reason)
             for s in self._sound.stopped
         ]
         return [*self._compiled[1], *chains]

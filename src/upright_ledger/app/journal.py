@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from upright_ledger.core.inventory.classification import Placer
+from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.ledger.db import journal
 from upright_ledger.ledger.settings import draft_policy, put_draft, read_settings_of
 from upright_ledger.ledger.store import Ledger, stored_policy
@@ -41,10 +41,10 @@ def undo(ledger: Ledger, count: int = 1, target: int | None = None) -> list[str]
         number, policy = stored_policy(step.connection)
         if number != before:
             # Keys are derived: under the policy that is in force again, every spelling goes back to its entry.
-            rederive(step.connection, Placer(ledger.settings.sites, policy), number, policy_before)
+            rederive(step.connection, Classifier(ledger.settings.sites, policy), number, policy_before)
         else:
             for source in step.sources:
-                reclassify(step.connection, source, Placer(ledger.settings.sites, policy))
+                reclassify(step.connection, source, Classifier(ledger.settings.sites, policy))
         step.summary = "; ".join(done)
         if number != before:
             draft_policy(ledger.folder, policy)

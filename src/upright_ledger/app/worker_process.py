@@ -33,7 +33,7 @@ class WorkerDiedError(InputError):
     """A process ended before its work was done. What it had handed over can be relied on; what it had not is missing."""
 
 
-class Apart(Generic[T]):
+class WorkerProcess(Generic[T]):
     """A function that runs in other processes, job by job, and hands over what it finds.
 
     work: a function of a module, called with `put` (which hands one thing over) and the arguments of a job; all of them can be pickled. What
@@ -62,7 +62,7 @@ class Apart(Generic[T]):
             self._pipes.append(ours)
             self._pumps.append(pump)
 
-    def __enter__(self) -> Apart[T]:
+    def __enter__(self) -> WorkerProcess[T]:
         return self
 
     def __exit__(

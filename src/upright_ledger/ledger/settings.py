@@ -15,7 +15,7 @@ from typing import Any
 from upright_ledger.core.inventory.evidence import Weights
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.monitoring.traffic_origin import ORIGINS
-from upright_ledger.core.rules.canonical_form import ALWAYS, NEVER, SiteForm
+from upright_ledger.core.rules.canonical_form import ALWAYS, NEVER, CanonicalForm
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.core.url.origins import Site, Sites, read_origin
 from upright_ledger.errors import InputError
@@ -84,7 +84,7 @@ class Settings:
     sections: tuple[tuple[str, tuple[str, ...]], ...] = ()
     profiles: tuple[Mapping[str, Any], ...] = ()
     cache_control: str = ""
-    forms: tuple[SiteForm, ...] = ()
+    forms: tuple[CanonicalForm, ...] = ()
     survey: SurveySettings = SurveySettings()
     origins: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     notify: Notify = Notify()
@@ -275,7 +275,7 @@ def _significant(table: Mapping[str, Any]) -> dict[str, list[str]]:
     return {str(path): [str(n) for n in names] for path, names in table.items()}
 
 
-def _forms(document: Mapping[str, Any], policy: FoldingPolicy) -> tuple[SiteForm, ...]:
+def _forms(document: Mapping[str, Any], policy: FoldingPolicy) -> tuple[CanonicalForm, ...]:
     """The forms of sites that name a canonical origin. Raises ValueError, NotAnAddressError."""
     settled = document.get("form", {})
     slash, lower, scheme = settled.get("slash", ""), settled.get("lower_case", False), settled.get("scheme", "")
@@ -291,7 +291,7 @@ def _forms(document: Mapping[str, Any], policy: FoldingPolicy) -> tuple[SiteForm
         origin = read_origin(str(site["canonical"]))
         if origin not in new:
             raise ValueError(f"canonical = {origin!r} of the site {site['name']} is none of the new origins")
-        forms.append(SiteForm(str(site["name"]), origin, slash, lower, scheme))
+        forms.append(CanonicalForm(str(site["name"]), origin, slash, lower, scheme))
     return tuple(forms)
 
 

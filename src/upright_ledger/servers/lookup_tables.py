@@ -43,7 +43,7 @@ class ParamGroup:
 
 
 @dataclass
-class Lowered:
+class LookupTables:
     """The tables. sites: authority → number; numbers: name of a site → number. plain: path → reply. groups: path → parameter group. ranked: of each rank in
     turn, (path, values in a spelling, in the order of the group's shape) → reply. wild: paths at which a template with
     parameters is asked where no exact rule knows them. templates: in the order of asking.
@@ -80,10 +80,10 @@ class Lowered:
         return sorted(counts, key=lambda c: (-counts[c], c))
 
 
-def lower(rules: RuleSet) -> Lowered:
+def lower(rules: RuleSet) -> LookupTables:
     """Lower a rule set."""
     numbers = {name: str(n) for n, name in enumerate(sorted(set(rules.site_of.values())), 1)}
-    out = Lowered({authority: numbers[site] for authority, site in sorted(rules.site_of.items())}, numbers)
+    out = LookupTables({authority: numbers[site] for authority, site in sorted(rules.site_of.items())}, numbers)
     known: dict[tuple[Shape, tuple[Shape, ...]], ParamGroup] = {}
     for site, path, group in rules.paths():
         key = (numbers[site], path)

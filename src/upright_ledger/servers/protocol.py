@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from itertools import islice, zip_longest
 from typing import Protocol, TypeVar
 
-from upright_ledger.core.rules.compiler import HeldBack
+from upright_ledger.core.rules.compiler import ExcludedRule
 from upright_ledger.core.rules.ruleset import DROP, ExactRule, Rule, RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import decoded_path
@@ -26,7 +26,7 @@ class Translation:
 
     files: Mapping[str, bytes]
     rules: RuleSet
-    refused: tuple[HeldBack, ...]
+    refused: tuple[ExcludedRule, ...]
 
 
 class Dialect(Protocol):
@@ -54,13 +54,13 @@ class ServerDialect(Dialect, Protocol):
         """What the written files do with requests. Raises NotUnderstoodError."""
 
 
-def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, list[HeldBack]]:
+def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, list[ExcludedRule]]:
     """A rule set without the answers that a server cannot give, and these with the reason.
 
     What is held back leaves a hole that no other rule fills: its address passes where the server can say that, and its parameters still
     choose the page. Templates that would fill one are held back, too.
     """
-    refused = [HeldBack(rule.legacy_url, "refused", reason) for rule in rules if (reason := fault(rule))]
+    refused = [ExcludedRule(rule.legacy_url, "refused", reason) for rule in rules if (reason := fault(rule))]
     if not refused:
         return rules, []
     exact: list[ExactRule] = []
@@ -81,7 +81,7 @@ def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, 
         else:  # all that is asked after it would answer what is its own
             closed.add(template.site)
     more += [
-        HeldBack(t.legacy_url, "refused", "an earlier template is held back") for t in templates if t.site in closed
+        ExcludedRule(t.legacy_url, "refused", "an earlier template is held back") for t in templates if t.site in closed
     ]
     return replace(held, templates=tuple(t for t in templates if t.site not in closed)), [*refused, *more]
 
@@ -92,7 +92,7 @@ def _sayable(rule: R, fault: Callable[[Rule], str]) -> R | None:
     return next((said for said in (rule, passing) if not fault(said)), None)
 
 
-def without_paths(rules: RuleSet, odd: Callable[[str], bool]) -> tuple[RuleSet, list[str], list[HeldBack]]:
+def without_paths(rules: RuleSet, odd: Callable[[str], bool]) -> tuple[RuleSet, list[str], list[ExcludedRule]]:
     """A rule set without the paths that a server cannot compare, these paths, of which rules answer other spellings, and the templates that would take them."""
     holes = [(rule.site, path) for rule in rules.rules for path in rule.paths if odd(path)]
     kept = (
@@ -104,7 +104,7 @@ def without_paths(rules: RuleSet, odd: Callable[[str], bool]) -> tuple[RuleSet, 
     return held, [path for _, path in holes], more
 
 
-def _without_those_that_fill(rules: RuleSet, holes: Sequence[tuple[str, str]]) -> tuple[RuleSet, list[HeldBack]]:
+def _without_those_that_fill(rules: RuleSet, holes: Sequence[tuple[str, str]]) -> tuple[RuleSet, list[ExcludedRule]]:
     """A rule set without the templates that fit a path (site, path) whose own rule is held back, and these."""
     patterns = [re.compile(t.source.regex(fold=rules.fold_case)) for t in rules.templates] if holes else []
     filling = [
@@ -113,7 +113,7 @@ def _without_those_that_fill(rules: RuleSet, holes: Sequence[tuple[str, str]]) -
         if template.status != PASS and any(site == template.site and pattern.fullmatch(path) for site, path in holes)
     ]
     told = [
-        HeldBack(t.legacy_url, "refused", "it would answer an address whose own rule is held back") for t in filling
+        ExcludedRule(t.legacy_url, "refused", "it would answer an address whose own rule is held back") for t in filling
     ]
     left = tuple(t for t in rules.templates if t not in filling)
     return replace(rules, templates=left), told

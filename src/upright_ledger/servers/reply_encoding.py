@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 
 from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING
-from upright_ledger.servers.lookup_tables import Key, Lowered, Reply
+from upright_ledger.servers.lookup_tables import Key, LookupTables, Reply
 
 MODES = {CARRY_TRACKING: "t", CARRY: "c"}
 
@@ -31,7 +31,7 @@ def map_text(table: Mapping[str, str]) -> str:
     return "".join(f"{key} {value}\n" for key, value in table.items())
 
 
-def ranked(low: Lowered, *, named: bool = False) -> Iterator[tuple[int, Key, str, Reply]]:
+def ranked(low: LookupTables, *, named: bool = False) -> Iterator[tuple[int, Key, str, Reply]]:
     """Rank, path, parameters as "&n=value" and reply of every rule with parameters, in each spelling.
 
     n: the number of the name among `low.names`, from 1, as names may hold what means something to a server; or the name where it is `named`.

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from upright_ledger.app.collect.page_reader import page_reader
-from upright_ledger.app.worker_process import Apart, Few, Put, is_ending
+from upright_ledger.app.worker_process import Few, Put, WorkerProcess, is_ending
 from upright_ledger.core.crawl.frontier import Limits
 from upright_ledger.core.crawl.observation import Seen
-from upright_ledger.web.http.client import Manner
+from upright_ledger.web.http.client import RequestOptions
 from upright_ledger.web.http.crawler import Start, crawl
 from upright_ledger.web.http.tracer import Place
 
 _PATIENCE = 0.1  # seconds
 _AT_ONCE = 50  # pages
 
-Surveying = Apart[list[tuple[Seen, bytes]]]
+Surveying = WorkerProcess[list[tuple[Seen, bytes]]]
 """What was seen of addresses, and what their pages say, packed."""
 
 
@@ -27,7 +27,7 @@ def _crawl(
     start: Start,
     limits: Limits,
     place: Place,
-    manner: Manner,
+    manner: RequestOptions,
     own_site: bool,
     external: bool,
     before: list[Seen],

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from upright_ledger.core.inventory.classification import Placer
+from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.inventory.parameter_inference import Doubt, Seen, Suggestion, named_like_sessions, suggest
 from upright_ledger.core.url.address import address_of
@@ -86,7 +86,7 @@ def folding(
                 "somebody folded all entries anew meanwhile", "look at them, and run it again; nothing was changed"
             )
         report.before = count_entries(step.connection)
-        report.applied = refold(step, Placer(ledger.settings.sites, policy))
+        report.applied = refold(step, Classifier(ledger.settings.sites, policy))
         report.after = count_entries(step.connection)
         step.summary = f"{report.before:,} entries became {report.after:,}: {'; '.join(report.changes)}"
         draft_policy(

@@ -18,7 +18,7 @@ from upright_ledger.app.collect.rejects import SHOWN_REJECTS, drop_orphans
 from upright_ledger.app.collect.sheets import by_sheets
 from upright_ledger.app.collect.sorting import Gathered, Sorter
 from upright_ledger.core.inventory import noise
-from upright_ledger.core.inventory.classification import Placer
+from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.core.inventory.evidence import (
     BAD_REDIRECT,
     CLICKS,
@@ -255,7 +255,7 @@ class _SourceReader:
         self._policy = ledger.stored_policy()[0]
         with ledger.reading() as connection:
             ledger.refuse_other_policy(connection)
-        self._placer = Placer(ledger.settings.sites, ledger.settings.policy, base)
+        self._placer = Classifier(ledger.settings.sites, ledger.settings.policy, base)
         with ledger.reading() as connection:
             live = tuple(b.live_from for b in live_builds(connection))
         self._options = replace(options_for(options, ledger.settings.sites, ledger.settings.policy), live=live)

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from itertools import count
 
-from upright_ledger.app.worker_process import Apart, Put, WorkerDiedError
+from upright_ledger.app.worker_process import Put, WorkerDiedError, WorkerProcess
 from upright_ledger.core.crawl.observation import Facts
 from upright_ledger.formats.html.content import read_facts
 from upright_ledger.web.http.crawler import Read, Reader
@@ -21,7 +21,7 @@ _AT_ONCE_BYTES = 1 << 18
 
 Then = Callable[[Read], None]
 _Body = tuple[int, bytes, str, str, bool | None]
-_Reading = Apart[list[tuple[int, Read]]]
+_Reading = WorkerProcess[list[tuple[int, Read]]]
 _UNREAD = Read(pickle.dumps(Facts()))
 
 
@@ -66,7 +66,7 @@ class _ReadApart:
     def __init__(self, work: Callable[..., None]) -> None:
         self.waiting = 0
         self._work = work
-        self._reading: _Reading = Apart(work)
+        self._reading: _Reading = WorkerProcess(work)
         self._numbers = count()
         self._held: dict[int, tuple[_Body, Then]] = {}  # in the order in which they were sent
         self._batch: list[_Body] = []
@@ -107,7 +107,7 @@ class _ReadApart:
     def _begin_anew(self) -> None:
         """The process has died: where each body was sent by itself, of the first that it owes."""
         self._reading.stop()
-        self._reading = Apart(self._work)
+        self._reading = WorkerProcess(self._work)
         if self._singly:
             self._hand_over(next(iter(self._held)), _UNREAD)
         self._batch, self._size, self._singly = [], 0, True

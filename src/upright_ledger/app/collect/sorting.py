@@ -9,7 +9,7 @@ from pathlib import Path
 
 from upright_ledger.app.collect.rejects import Rejects
 from upright_ledger.core.inventory import noise
-from upright_ledger.core.inventory.classification import Known, Placed, Placer
+from upright_ledger.core.inventory.classification import Classified, Classifier, Known
 from upright_ledger.core.inventory.evidence import (
     BY_OTHERS,
     ELSEWHERE,
@@ -64,7 +64,7 @@ class Gathered:
 class Sorter:
     """Sorts the items of one source: what becomes a sighting, what is set aside, what is rejected, all of it counted."""
 
-    def __init__(self, placer: Placer, result: Gathered, folder: Path) -> None:
+    def __init__(self, placer: Classifier, result: Gathered, folder: Path) -> None:
         self.result = result
         self._secrets = placer.policy.secrets
         self.rejects = Rejects(folder, self._secrets)
@@ -154,7 +154,7 @@ class Sorter:
                 found += amount
         return found
 
-    def _links(self, place: Placed, linking: Iterable[str]) -> Iterator[Figure]:
+    def _links(self, place: Classified, linking: Iterable[str]) -> Iterator[Figure]:
         """The pages and sites that a list of links names for an entry, each once; links of the sites' own pages are none."""
         for text in linking:
             try:
@@ -203,7 +203,7 @@ def _finished(found: dict[tuple[str, str], Sighting]) -> list[Sighting]:
     return list(found.values())
 
 
-def _see(found: dict[tuple[str, str], Sighting], place: Placed, record: Record, secrets: Secrets) -> None:
+def _see(found: dict[tuple[str, str], Sighting], place: Classified, record: Record, secrets: Secrets) -> None:
     sighting = found.get((place.site, place.spelling))
     if sighting is None:
         sighting = found[place.site, place.spelling] = Sighting(place, list(record.figures))

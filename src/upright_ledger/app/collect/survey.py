@@ -32,7 +32,7 @@ from upright_ledger.ledger.tables.runs import (
     open_run,
     take_over,
 )
-from upright_ledger.web.http.client import Manner, interrupts
+from upright_ledger.web.http.client import RequestOptions, interrupts
 from upright_ledger.web.http.crawler import Start
 from upright_ledger.web.http.tracer import Place
 
@@ -65,7 +65,7 @@ def survey(
     start: Start,
     limits: Limits,
     place: Place,
-    manner: Manner,
+    manner: RequestOptions,
     surveying: Surveying,
     *,
     side: str = "",

@@ -9,7 +9,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.decide.entries import Filters, list_entries
 from upright_ledger.app.decide.pair_rows import as_template, read_answer
 from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY, EntryAnswer
-from upright_ledger.core.inventory.classification import Placed
+from upright_ledger.core.inventory.classification import Classified
 from upright_ledger.core.inventory.evidence import LISTED, Figure
 from upright_ledger.core.inventory.normalisation import Folded, fold, unanswerable
 from upright_ledger.core.rules.compiler import make_template, template_fault
@@ -366,7 +366,7 @@ def _sightings(decisions: list[Decision]) -> list[Sighting]:
     found: dict[tuple[str, str], Sighting] = {}
     for d in decisions:
         text = d.old.without_fragment
-        place = Placed(d.site, text, d.folded.key, d.folded.variant, text, "", d.folded.mends)
+        place = Classified(d.site, text, d.folded.key, d.folded.variant, text, "", d.folded.mends)
         found[d.site, text] = Sighting(place, [Figure(LISTED, 1.0)])
     return list(found.values())
 

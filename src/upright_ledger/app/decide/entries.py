@@ -18,7 +18,7 @@ from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.ledger.tables.entries import (
     AsideUrl,
     Entry,
-    Said,
+    EvidenceRow,
     evidence_of,
     load_aside,
     referrers_of,
@@ -200,7 +200,7 @@ class Details:
     """All that is known of one entry."""
 
     line: Line
-    evidence: list[Said]
+    evidence: list[EvidenceRow]
     spellings: list[str]
     referrers: list[tuple[str, float]]
 

@@ -11,7 +11,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.live.fix_times import load_fixes
 from upright_ledger.core.inventory.answer import IGNORE, usual
 from upright_ledger.core.monitoring.deploy_days import is_after, span_of
-from upright_ledger.core.monitoring.failure_account import Told
+from upright_ledger.core.monitoring.failure_account import LogCount
 from upright_ledger.core.monitoring.retirement import Use, why_kept, window
 from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.errors import UsageError
@@ -117,7 +117,7 @@ def retire(book: Book, days: int, *, accept: bool = False) -> Retiring:
     return result
 
 
-def _use(entry: Entry, told: Iterable[Told], live: str, first: str) -> Use:
+def _use(entry: Entry, told: Iterable[LogCount], live: str, first: str) -> Use:
     """How an entry's rule was used since it is live. live: that time, or empty."""
     people = bots = 0.0
     last = ""

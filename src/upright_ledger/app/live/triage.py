@@ -20,15 +20,15 @@ from upright_ledger.core.monitoring.failure_account import (
     RECURRING,
     SOFT,
     STATES,
-    Account,
-    Circumstances,
+    DeploymentContext,
+    FailureAccount,
     Fix,
-    Told,
+    LogCount,
     account,
     why_again,
 )
 from upright_ledger.core.monitoring.priority import ENTRY, FAMILY, Decision, enough, rank
-from upright_ledger.core.monitoring.traffic_origin import INTERNAL, Came, Known, came_from
+from upright_ledger.core.monitoring.traffic_origin import INTERNAL, Known, TrafficSource, came_from
 from upright_ledger.core.url.address import address_of, canonical_path, parse_address
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.tables.answers import TEMPLATE
@@ -58,9 +58,9 @@ class Failing:
     """
 
     entry: Entry
-    account: Account
+    account: FailureAccount
     fix: Fix
-    came: list[Came]
+    came: list[TrafficSource]
     family: str = ""
     why: str = ""
     meant: Mended | None = None
@@ -203,7 +203,7 @@ def _soft(book: Book, connection: Any) -> set[int]:
 _SOFT = frozenset(["soft-404", "home-fallback"])
 
 
-def _explain(book: Book, rows: Iterable[Failing], told: Mapping[int, list[Told]]) -> None:
+def _explain(book: Book, rows: Iterable[Failing], told: Mapping[int, list[LogCount]]) -> None:
     """Find the likely reason of what fails again."""
     works = {r.fix.live for r in rows if r.account.right}
     for row in (r for r in rows if r.account.state == RECURRING):
@@ -213,10 +213,12 @@ def _explain(book: Book, rows: Iterable[Failing], told: Mapping[int, list[Told]]
             continue
         covered = _covered(book, row.entry, said, live) if row.entry.by != TEMPLATE else {}
         elsewhere = frozenset(s for s in row.account.spellings if not book.sites.site_of(address_of(s)))
-        row.why = why_again(row.account, said, row.fix, Circumstances(covered, elsewhere, not works or live in works))
+        row.why = why_again(
+            row.account, said, row.fix, DeploymentContext(covered, elsewhere, not works or live in works)
+        )
 
 
-def _covered(book: Book, entry: Entry, told: Iterable[Told], live: str) -> dict[str, bool]:
+def _covered(book: Book, entry: Entry, told: Iterable[LogCount], live: str) -> dict[str, bool]:
     """Spelling → whether the rule that went live answers its path: it knew those that had been seen by then."""
     told = list(told)
     paths = {t.spelling: canonical_path(address_of(t.spelling).path) for t in told}

@@ -24,7 +24,7 @@ from upright_ledger.app.prove.build_files import (
     sums_of,
 )
 from upright_ledger.app.prove.deployed_rules import answers_of, compared_urls, deployed_rules, is_rule_file
-from upright_ledger.core.rules.compiler import HeldBack
+from upright_ledger.core.rules.compiler import ExcludedRule
 from upright_ledger.core.rules.condenser import Condensed, condense
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
@@ -47,7 +47,7 @@ class Built:
     folder: Path
     files: list[str]
     rules: RuleSet
-    held_back: list[HeldBack]
+    held_back: list[ExcludedRule]
     condensed: list[Condensed] = field(default_factory=list)
     before: int = 0
     changes: list[Change] = field(default_factory=list)

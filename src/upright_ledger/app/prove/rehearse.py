@@ -9,7 +9,7 @@ from upright_ledger.app.request_list import Requests, own_requests
 from upright_ledger.core.inventory.answer import OPEN, Expected
 from upright_ledger.core.rules.target_pages import Pages, StockPage
 from upright_ledger.core.tracing.rehearsal import Rehearsal
-from upright_ledger.core.tracing.results import Traced
+from upright_ledger.core.tracing.results import TraceTable
 from upright_ledger.core.url.address import Address
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.tables.entries import Entry
@@ -32,7 +32,7 @@ def rehearse(
 
     name: what the run is called.
     """
-    asked, rows = Requests(), Traced()
+    asked, rows = Requests(), TraceTable()
     if paths:
         coming = coming_requests(asked, book, paths, options, kind, host)
     else:

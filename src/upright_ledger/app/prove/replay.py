@@ -14,7 +14,7 @@ from upright_ledger.app.prove.tracing import Tracing, shares
 from upright_ledger.app.request_list import Requests
 from upright_ledger.app.worker_process import WorkerDiedError
 from upright_ledger.core.inventory.answer import expected_text
-from upright_ledger.core.tracing.results import Row, Traced
+from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.root_causes import with_rules
 from upright_ledger.core.tracing.trace import Trace
 from upright_ledger.core.tracing.verdicts import judge
@@ -31,7 +31,7 @@ from upright_ledger.ledger.tables.runs import (
     take_over,
 )
 from upright_ledger.ledger.tables.trace_blocks import add_traces, load_traces, traced_urls
-from upright_ledger.web.http.client import Manner, interrupts
+from upright_ledger.web.http.client import RequestOptions, interrupts
 from upright_ledger.web.http.tracer import Place
 
 COMMIT_SECONDS = 1.0
@@ -66,7 +66,7 @@ class _Recorder:
     progress: Progress | None
 
     def __post_init__(self) -> None:
-        self.waiting, self.rows = Traced(), Traced()
+        self.waiting, self.rows = TraceTable(), TraceTable()
         self.verdicts: Counter[str] = Counter()
         self.saved = time.monotonic()
 
@@ -101,7 +101,7 @@ class _Recorder:
             hold(connection, self.run, self.owner)
             add_traces(connection, self.run, self.waiting)
         self.rows.extend(self.waiting)
-        self.waiting = Traced()
+        self.waiting = TraceTable()
         self.saved = time.monotonic()
 
 
@@ -109,7 +109,7 @@ def replay(
     book: Book,
     asked: Requests,
     at: Address | None,
-    manner: Manner,
+    manner: RequestOptions,
     tracing: Tracing,
     *,
     name: str = "",

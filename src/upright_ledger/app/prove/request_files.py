@@ -13,8 +13,8 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.collect.gather import base_origin, options_for
 from upright_ledger.app.collect.inputs import inputs
 from upright_ledger.app.request_list import Requests
-from upright_ledger.app.worker_process import Apart, Put
-from upright_ledger.core.inventory.classification import Placer
+from upright_ledger.app.worker_process import Put, WorkerProcess
+from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.core.inventory.evidence import BOTS, CLICKS, HITS, VISITS
 from upright_ledger.core.inventory.noise import asset_class
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
@@ -61,7 +61,7 @@ def coming_requests(
     an entry stands for all the hits the ledger knows of it.
     """
     check_kind(kind)
-    placer = Placer(book.sites, book.policy, base_origin(book.sites, host))
+    placer = Classifier(book.sites, book.policy, base_origin(book.sites, host))
     placer.assets_kept = frozenset((e.site, e.key) for e in book.entries if asset_class(e.key.partition("?")[0]))
     job = (placer, paths, options_for(options or ReadOptions(), book.sites, book.policy), kind)
     for part in _parts(paths, job):
@@ -87,20 +87,20 @@ def _fill_in(found: Requests, book: Book, said: frozenset[int]) -> None:
             found.hits[n] = int(entry.evidence.hits)
 
 
-def _parts(paths: list[str], job: tuple[Placer, list[str], ReadOptions, str]) -> Iterator[_Batch | _Rest]:
+def _parts(paths: list[str], job: tuple[Classifier, list[str], ReadOptions, str]) -> Iterator[_Batch | _Rest]:
     if (os.cpu_count() or 1) < 2 or not all(map(os.path.isfile, paths)) or sum(map(os.path.getsize, paths)) < _LARGE:
         parts: list[_Batch | _Rest] = []
         _read(parts.append, *job)
         yield from parts
         return
-    with Apart[_Batch | _Rest](_read) as reading:
+    with WorkerProcess[_Batch | _Rest](_read) as reading:
         reading.begin([job])
         while not reading.ended:
             if (part := reading.next(1.0)) is not None:
                 yield part
 
 
-def _read(put: Put, placer: Placer, paths: list[str], options: ReadOptions, kind: str) -> None:
+def _read(put: Put, placer: Classifier, paths: list[str], options: ReadOptions, kind: str) -> None:
     """Read the distinct requests of all files, and hand them over some at a time."""
     found = Requests()
     numbers: dict[str, int] = {}
@@ -125,7 +125,7 @@ def _read(put: Put, placer: Placer, paths: list[str], options: ReadOptions, kind
     put(_Rest(told, frozenset(said)))
 
 
-def _add(found: Requests, numbers: dict[str, int], said: set[int], record: Record, placer: Placer) -> None:
+def _add(found: Requests, numbers: dict[str, int], said: set[int], record: Record, placer: Classifier) -> None:
     try:
         address = (
             placer.sent_address(record.url, record.host) if record.sent else parse_address(record.url, placer.base)

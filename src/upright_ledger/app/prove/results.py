@@ -13,7 +13,7 @@ from typing import Any
 from xml.sax.saxutils import quoteattr
 
 from upright_ledger.app.request_list import Requests
-from upright_ledger.core.tracing.results import Row, Traced
+from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.root_causes import LONG, HopCause, hop_causes, mend_of
 from upright_ledger.core.tracing.verdicts import ORDER
 from upright_ledger.errors import UsageError
@@ -55,7 +55,7 @@ class Results:
     """
 
     kind: str
-    rows: Traced
+    rows: TraceTable
     run: int = 0
     name: str = ""
     at: str = ""

@@ -5,36 +5,36 @@ from __future__ import annotations
 import os
 from dataclasses import replace
 
-from upright_ledger.app.worker_process import Apart, Few, Put, is_ending
+from upright_ledger.app.worker_process import Few, Put, WorkerProcess, is_ending
 from upright_ledger.core.tracing.trace import Trace
 from upright_ledger.core.url.address import Address
 from upright_ledger.formats.html.page_head import read_page
-from upright_ledger.web.http.client import Manner
+from upright_ledger.web.http.client import RequestOptions
 from upright_ledger.web.http.tracer import Place, trace_all
 
 _PATIENCE = 0.1  # seconds
 _AT_ONCE = 200  # traces
 _WORTH_SHARING = 500  # requests
 
-Tracing = Apart[list[tuple[int, Trace]]]
+Tracing = WorkerProcess[list[tuple[int, Trace]]]
 """Traces with the numbers of their requests."""
 
 
-def start_tracing(manner: Manner) -> Tracing:
+def start_tracing(manner: RequestOptions) -> Tracing:
     """Processes in which `replay` traces: two where no politeness is due, to be started before all else."""
     return Tracing(_trace, 2 if not manner.rate and (os.cpu_count() or 1) > 1 else 1)
 
 
 def shares(
-    left: list[tuple[int, Address]], place: Place, manner: Manner, processes: int
-) -> list[tuple[list[tuple[int, Address]], Place, Manner]]:
+    left: list[tuple[int, Address]], place: Place, manner: RequestOptions, processes: int
+) -> list[tuple[list[tuple[int, Address]], Place, RequestOptions]]:
     """What each process traces, and how: requests at once are shared out, too."""
     shares = processes if len(left) >= _WORTH_SHARING and manner.concurrent >= processes else 1
     each = replace(manner, concurrent=manner.concurrent // shares)
     return [(left[n::shares], place, each) for n in range(shares)]
 
 
-def _trace(put: Put, left: list[tuple[int, Address]], place: Place, manner: Manner) -> None:
+def _trace(put: Put, left: list[tuple[int, Address]], place: Place, manner: RequestOptions) -> None:
     """Trace numbered addresses, handing them over a few at a time."""
     few = Few[tuple[int, Trace]](put, _AT_ONCE, _PATIENCE)
 

@@ -15,7 +15,7 @@ from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.core.inventory.evidence import PER_PERIOD
 from upright_ledger.ledger.tables.answers import BY
-from upright_ledger.ledger.tables.entries import Said
+from upright_ledger.ledger.tables.entries import EvidenceRow
 
 SHOWN = 20
 SHOWN_SPELLINGS = 12
@@ -204,13 +204,13 @@ def _details(found: task.Details, *, as_json: bool) -> None:
         output.table(("linked from or led by", "times>"), named)
 
 
-def _what(said: Said) -> str:
+def _what(said: EvidenceRow) -> str:
     """The unit of a figure, who asked, and how the site answered: "hits by people, 404"."""
     text = f"{said.unit} by {said.agent}" if said.agent else said.unit
     return f"{text}, {said.status_class}" if said.status_class else text
 
 
-def _rate(said: Said) -> object:
+def _rate(said: EvidenceRow) -> object:
     """A figure per 30 days; a stock, such as links, has none."""
     return said.per_30_days if said.unit in PER_PERIOD else ""
 

@@ -26,7 +26,7 @@ from upright_ledger.core.monitoring.deploy_days import to_the_minute
 from upright_ledger.core.monitoring.failure_account import NEW, RECURRING
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.web.http.client import Manner, is_local
+from upright_ledger.web.http.client import RequestOptions, is_local
 
 SHOWN = 12
 
@@ -154,7 +154,7 @@ def _watch(
         found = watch(ledger, paths, host=host, file=message)
     else:
         place = read_place(at) if at else None
-        manner = Manner(
+        manner = RequestOptions(
             rate=0.0 if place is not None and is_local(place.host) else POLITE_RATE,
             netrc=True,
             user=os.environ.get(LOGIN, ""),

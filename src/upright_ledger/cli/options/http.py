@@ -14,7 +14,7 @@ from upright_ledger.core.url.address import Address, NotAnAddressError, parse_ad
 from upright_ledger.errors import UsageError
 
 if TYPE_CHECKING:
-    from upright_ledger.web.http.client import Manner
+    from upright_ledger.web.http.client import RequestOptions
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -68,9 +68,9 @@ def asking_options(command: F) -> F:
     return command
 
 
-def manner_of(asking: Mapping[str, Any], hosts: Sequence[str], surveyed: Sequence[Address] = ()) -> Manner:
+def manner_of(asking: Mapping[str, Any], hosts: Sequence[str], surveyed: Sequence[Address] = ()) -> RequestOptions:
     """How requests are made. asking: the options; hosts: that are asked directly, as far as that is known; surveyed: where a survey starts."""
-    from upright_ledger.web.http.client import Manner, check_certificates, is_local
+    from upright_ledger.web.http.client import RequestOptions, check_certificates, is_local
 
     if asking["ca"] is not None:
         check_certificates(asking["ca"])
@@ -79,14 +79,14 @@ def manner_of(asking: Mapping[str, Any], hosts: Sequence[str], surveyed: Sequenc
     # On this machine no politeness is due.
     asked = hosts or [address for _, _, address, _ in ends]
     here = bool(asked) and all(map(is_local, asked))
-    return Manner(
+    return RequestOptions(
         tuple(ends), asking["ca"], asking["insecure"], headers=_headers(asking["headers"]), seconds=asking["seconds"],
         concurrent=asking["concurrent"], rate=(0.0 if here else POLITE_RATE) if rate is None else rate, user=os.environ.get(LOGIN, ""),
-        netrc=True, own=_own(asking["login_for"], ends, surveyed), agent=_one_line(asking["agent"], "--agent") or Manner().agent,
+        netrc=True, own=_own(asking["login_for"], ends, surveyed), agent=_one_line(asking["agent"], "--agent") or RequestOptions().agent,
     )  # fmt: skip
 
 
-def say_who_gets_the_login(manner: Manner, places: Sequence[Address | None] = ()) -> None:
+def say_who_gets_the_login(manner: RequestOptions, places: Sequence[Address | None] = ()) -> None:
     """Say on standard error where a login goes, and that nobody keeps it from being read on the way there. places: that stand in for the hosts."""
     if not manner.user:
         return

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
-from upright_ledger.core.rules.canonical_form import SiteForm, form_of
+from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
 from upright_ledger.core.rules.draft import Plan, asks_for_itself
 from upright_ledger.core.rules.finding import NOTE, SEVERITIES, WARNING, Finding, in_order
 from upright_ledger.core.rules.target_pages import StockPage
@@ -35,7 +35,7 @@ class Surroundings:
     stock: Mapping[str, StockPage]
     homes: frozenset[str]
     slash: str = "as-stock"
-    forms: tuple[SiteForm, ...] = ()
+    forms: tuple[CanonicalForm, ...] = ()
 
     def settled(self, goal: Address) -> str:
         """Where the form of an old site would move a destination, or an empty string."""

@@ -22,12 +22,12 @@ _ORIGIN = re.compile(r"(https?)://([^/:]+)(?::(\d+))?")
 _NOTHING: frozenset[str] = frozenset()
 
 
-class Placed(NamedTuple):
+class Classified(NamedTuple):
     """Where an address belongs.
 
     site: empty when off-site. spelling: what is stored, secrets masked. key, variant, legacy_url: as folded; empty
     where `aside` names the class in which it is set aside. mends: what was folded, by name. doubt: the class in which
-    it is set aside unless something shows that it is a page; see `Placer.asked`.
+    it is set aside unless something shows that it is a page; see `Classifier.asked`.
     """
 
     site: str
@@ -54,7 +54,7 @@ def _path_of(spelling: str) -> str:
     return spelling[spelling.index("/", 8) :].partition("?")[0]
 
 
-class Placer:
+class Classifier:
     """Places addresses under one set of sites and one folding policy. base: the origin of bare paths."""
 
     assets_kept: frozenset[tuple[str, str]] = frozenset()
@@ -74,7 +74,7 @@ class Placer:
         patterns = tuple(t.lower() for t in self.policy.take_back if t.startswith("/"))
         return frozenset(t for t in self.policy.take_back if not t.startswith("/")), patterns
 
-    def written(self, text: str) -> Placed:
+    def written(self, text: str) -> Classified:
         """The place of an address as people and exports write it, and whether it may be a page asset. Raises NotAnAddressError."""
         address = parse_address(text, self.base)
         place = self._place(address, whole=True, dots=has_dot_segments(text.partition("?")[0]))
@@ -82,7 +82,7 @@ class Placer:
             return place
         return place._replace(doubt=noise.ASSET)
 
-    def sent(self, target: str, host: str = "") -> Placed:
+    def sent(self, target: str, host: str = "") -> Classified:
         """The place of a request target as a client sent it, nothing mended. Raises NotAnAddressError.
 
         Tracking and session parameters are left out of the spelling: a log repeats one address with every click
@@ -91,7 +91,7 @@ class Placer:
         place = self._place(self.sent_address(target, host), whole=False, dots=False)
         return place if place.aside else self._doubted(place)
 
-    def seen(self, place: Placed, known: Known) -> Placed:
+    def seen(self, place: Classified, known: Known) -> Classified:
         """A place in view of what is known of it: a doubt that nothing clears stays.
 
         Which line of which source says so does not matter, nor does the order.
@@ -108,11 +108,11 @@ class Placer:
         return place._replace(doubt=noise.BOTS_ONLY)
 
     @staticmethod
-    def is_asset(place: Placed) -> bool:
+    def is_asset(place: Classified) -> bool:
         """Whether a place looks like a page asset's, even where these are taken back."""
         return bool(noise.asset_class(_path_of(place.spelling)))
 
-    def stored(self, spelling: str) -> Placed:
+    def stored(self, spelling: str) -> Classified:
         """The place of a spelling as it was stored, under this policy, with the doubt that a log alone leaves."""
         match = _ORIGIN.match(spelling)
         if match is None:
@@ -122,7 +122,7 @@ class Placer:
         place = place._replace(spelling=spelling)
         return place if place.aside else self._doubted(place)
 
-    def _doubted(self, place: Placed) -> Placed:
+    def _doubted(self, place: Classified) -> Classified:
         path = _path_of(place.spelling)
         kind = noise.asset_class(path) or noise.doubtful_class(path)
         return place._replace(doubt=kind) if kind and not self._is_taken_back(kind, path) else place
@@ -173,7 +173,7 @@ class Placer:
         kept = "?" + "&".join([f"{n}={v}" for n, v in folded.params]) if folded.params else ""
         return folded.path + kept, folded.variant, f"{self._bases[site]}{folded.variant}{kept}"
 
-    def _place(self, address: Address, *, whole: bool, dots: bool) -> Placed:
+    def _place(self, address: Address, *, whole: bool, dots: bool) -> Classified:
         """The place of an address. whole: its query is stored as it is, but for secrets; else without what is noise.
 
         What is looked at is what is stored, so that a spelling is always of one class.
@@ -186,18 +186,18 @@ class Placer:
         if path != address.path or query != address.query:
             address = Address(address.scheme, address.host, address.port, path, query, address.fragment)
         if not site:
-            return Placed("", address.without_fragment, "", "", "", noise.OFF_SITE, _NOTHING)
+            return Classified("", address.without_fragment, "", "", "", noise.OFF_SITE, _NOTHING)
         kept = query if whole or not query else self._without_noise(query)
         target = f"{address.path}?{kept}" if kept else address.path
         aside = noise.UNANSWERABLE if guard(target) else noise.set_aside_class(target)
         if aside and (aside == noise.UNANSWERABLE or not self._is_taken_back(aside, address.path)):
-            return Placed(site, f"{address.origin}{target}", "", "", "", aside, _NOTHING)
+            return Classified(site, f"{address.origin}{target}", "", "", "", aside, _NOTHING)
         return self._entry(address, site, f"{address.origin}{target}", dots=dots)
 
     def _without_noise(self, query: str) -> str:
         return "&".join([p for p in query.split("&") if p and not self.policy.noise(*p.partition("=")[::2])])
 
-    def _entry(self, address: Address, site: str, spelling: str, *, dots: bool = False) -> Placed:
+    def _entry(self, address: Address, site: str, spelling: str, *, dots: bool = False) -> Classified:
         folded = fold(address, self.policy)
         mends = folded.mends
         if dots:
@@ -206,8 +206,8 @@ class Placer:
             mends |= {"mobile host"}
         key, variant, legacy_url = self._names(site, folded)
         if max(len(legacy_url), len(spelling)) > MAX_LENGTH:  # escaped as they are in keys, letters are longer
-            return Placed(site, spelling, "", "", "", noise.UNANSWERABLE, _NOTHING)
-        return Placed(site, spelling, key, variant, legacy_url, "", mends)
+            return Classified(site, spelling, "", "", "", noise.UNANSWERABLE, _NOTHING)
+        return Classified(site, spelling, key, variant, legacy_url, "", mends)
 
     def _is_taken_back(self, kind: str, path: str) -> bool:
         classes, patterns = self._taken_back

@@ -29,7 +29,7 @@ _LEAVES = frozenset([MOVE, TEMPORARY, GONE])
 """Answers after which no page may answer at the address itself."""
 
 
-class Told(NamedTuple):
+class LogCount(NamedTuple):
     """What a log says of one spelling on one day, by its label. status_class: see core.inventory.evidence; people: not bots."""
 
     spelling: str
@@ -49,7 +49,7 @@ class Fix:
 
 
 @dataclass
-class Account:
+class FailureAccount:
     """What failed of an entry. failed, bots: all requests by people and by bots that failed; since: of both, those after the fix went live; right: answered as the
     answer says, after it. first, last: days on which it failed. named: a list of errors names it, and it counts although nobody knows how often it was asked for. spellings: spelling → failures since the fix (all of them without one).
     """
@@ -86,9 +86,9 @@ def is_failure(status_class: str, kind: str) -> bool:
     return status_class in FAILING
 
 
-def account(told: Iterable[Told], fix: Fix, *, soft: bool = False) -> Account:
+def account(told: Iterable[LogCount], fix: Fix, *, soft: bool = False) -> FailureAccount:
     """Draw up the account of one entry. soft: it was seen to end on a page that says it is not found, or on a home page, whatever its status."""
-    found = Account()
+    found = FailureAccount()
     right_class = _RIGHT.get(fix.kind, "")
     for t in told:
         after = is_after(t.day, fix.live)
@@ -117,7 +117,7 @@ def account(told: Iterable[Told], fix: Fix, *, soft: bool = False) -> Account:
     return found
 
 
-def _state(found: Account, fix: Fix) -> str:
+def _state(found: FailureAccount, fix: Fix) -> str:
     if fix.kind in {OPEN, WANTED}:
         return NEW
     if fix.kind == IGNORE:
@@ -139,7 +139,7 @@ SOFT = "it ends on a page that is none: one that says it is not found, or a home
 FAILS_THERE = "the rule answers, and the server fails"
 
 
-class Circumstances(NamedTuple):
+class DeploymentContext(NamedTuple):
     """What is known of a recurring entry. covered: spelling → whether the rules answer it; elsewhere: spellings on hosts that the build does not serve.
     build_works: whether anything of the build that it went live with was answered rightly since.
     """
@@ -149,7 +149,7 @@ class Circumstances(NamedTuple):
     build_works: bool = True
 
 
-def why_again(found: Account, told: Iterable[Told], fix: Fix, around: Circumstances) -> str:
+def why_again(found: FailureAccount, told: Iterable[LogCount], fix: Fix, around: DeploymentContext) -> str:
     """The likely reason why an entry fails after its fix."""
     if found.spellings and all(s in around.elsewhere for s in found.spellings):
         return OTHER_HOST

@@ -29,7 +29,7 @@ _SHORT_SOCIAL = frozenset(["t.co", "x.com", "fb.me", "lnkd.in"])
 _HOST = re.compile(r"[a-z][a-z0-9+.-]*://([^/?#]*)", re.IGNORECASE)
 
 
-class Came(NamedTuple):
+class TrafficSource(NamedTuple):
     """Requests from one place. origin: one of ORIGINS; whence: the page or host, or empty."""
 
     origin: str
@@ -76,7 +76,7 @@ def origin_of(referrer: str, known: Known) -> tuple[str, str]:
     return SITE, name
 
 
-def came_from(referrers: Iterable[tuple[str, float]], requests: float, known: Known) -> list[Came]:
+def came_from(referrers: Iterable[tuple[str, float]], requests: float, known: Known) -> list[TrafficSource]:
     """Where the requests of an entry come from, the most frequent first. requests: all of them; what no referrer accounts for came directly."""
     found: dict[tuple[str, str], float] = {}
     for referrer, amount in referrers:
@@ -87,4 +87,4 @@ def came_from(referrers: Iterable[tuple[str, float]], requests: float, known: Kn
     found.pop((DIRECT, ""), None)
     if direct:
         found[DIRECT, ""] = direct
-    return sorted((Came(*key, n) for key, n in found.items()), key=lambda c: (-c.requests, c.origin, c.whence))
+    return sorted((TrafficSource(*key, n) for key, n in found.items()), key=lambda c: (-c.requests, c.origin, c.whence))

@@ -34,7 +34,7 @@ _FILE, _BARE, _LOWERED = re.compile(FILE), re.compile(f"({BARE_PART})/+"), re.co
 
 
 @dataclass(frozen=True, slots=True)
-class SiteForm:
+class CanonicalForm:
     """The form of one old site.
 
     origin: where its addresses lie, on a new origin. slash: ALWAYS, NEVER or empty for as it comes. lower: whether paths are in lower
@@ -97,6 +97,6 @@ class SiteForm:
         return (self.site, self.origin, self.slash, self.lower, self.scheme_from)
 
 
-def form_of(forms: Iterable[SiteForm], site: str) -> SiteForm | None:
+def form_of(forms: Iterable[CanonicalForm], site: str) -> CanonicalForm | None:
     """The form of a site, where it has one."""
     return next((form for form in forms if form.site == site), None)

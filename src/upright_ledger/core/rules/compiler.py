@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, declared_paths, fold, unanswerable
-from upright_ledger.core.rules.canonical_form import SiteForm, form_of
+from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
 from upright_ledger.core.rules.draft import Plan, asks_for_itself, is_same_path
 from upright_ledger.core.rules.finding import Finding
 from upright_ledger.core.rules.path_automata import Pattern, common_path, image_parts, pattern_of, source_pattern
@@ -27,7 +27,7 @@ PATTERN = "pattern"
 
 
 @dataclass(frozen=True, slots=True)
-class HeldBack:
+class ExcludedRule:
     """An answer that became no rule, and why."""
 
     legacy_url: str
@@ -43,8 +43,8 @@ def compile_rules(
     templates: Sequence[TemplateRule] = (),
     standing: Iterable[Address] = (),
     protected: Sequence[str] = PROTECTED,
-    forms: Sequence[SiteForm] = (),
-) -> tuple[RuleSet, list[HeldBack]]:
+    forms: Sequence[CanonicalForm] = (),
+) -> tuple[RuleSet, list[ExcludedRule]]:
     """The rule set of all sound plans in a fixed order, and what was held back.
 
     findings: what `checks.check` found in these plans. Loops, conflicts and the like keep an answer
@@ -53,7 +53,7 @@ def compile_rules(
     forms: what sites settle for all their addresses.
     """
     rules: list[ExactRule] = []
-    held: list[HeldBack] = []
+    held: list[ExcludedRule] = []
     plans = list(plans)
     faults = {f.legacy_url: f.kind for f in findings if f.kind in _REASONS}
     unsound = {p.key: faults[p.legacy_url] for p in plans if p.legacy_url in faults}
@@ -62,7 +62,7 @@ def compile_rules(
         kind = unsound.get(plan.key, "")
         reason = _REASONS.get(kind, "") or _inexpressible(plan, sites, policy) or _sent_back(plan, sites, policy, forms)
         if reason:
-            held.append(HeldBack(plan.legacy_url, kind or "refused", reason))
+            held.append(ExcludedRule(plan.legacy_url, kind or "refused", reason))
         elif plan.key not in seen:
             seen.add(plan.key)
             rules.append(
@@ -82,7 +82,7 @@ def compile_rules(
     sound = []
     for template in templates:
         if reason := template_fault(template, sites, fold=policy.case == "fold"):
-            held.append(HeldBack(template.legacy_url, "refused", reason))
+            held.append(ExcludedRule(template.legacy_url, "refused", reason))
         else:
             sound.append(_slash_settled(template, sites))
     authorities = dict(sites.site_of_authority)
@@ -229,7 +229,7 @@ def _inexpressible(plan: Plan, sites: Sites, policy: FoldingPolicy) -> str:
     return ""
 
 
-def _sent_back(plan: Plan, sites: Sites, policy: FoldingPolicy, forms: Sequence[SiteForm]) -> str:
+def _sent_back(plan: Plan, sites: Sites, policy: FoldingPolicy, forms: Sequence[CanonicalForm]) -> str:
     """Why the form of a site makes a loop of a plan that leads there, or an empty string."""
     goal = plan.goal
     form = form_of(forms, plan.site)

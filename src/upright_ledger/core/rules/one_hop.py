@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from itertools import count
 
-from upright_ledger.core.rules.canonical_form import SiteForm
+from upright_ledger.core.rules.canonical_form import CanonicalForm
 from upright_ledger.core.rules.finding import SEVERITIES, Finding
 from upright_ledger.core.rules.proof import Proof, Witness, in_their_order, prove
 from upright_ledger.core.rules.ruleset import DROP, ExactRule, RuleSet
@@ -87,7 +87,7 @@ def _stop(rules: RuleSet, witness: Witness, *, holes: bool) -> Stopped | None:
         return None
     url, template = found
     following = [rule for at, rule in on_the_way if at != url]
-    if not witness.loops and all(isinstance(r, SiteForm) for r in following):
+    if not witness.loops and all(isinstance(r, CanonicalForm) for r in following):
         return None  # its destination is not in the form of its site: said, and built as decided
     by_exact_rules = not any(isinstance(r, TemplateRule) for r in following)
     return Stopped(template, url if holes and by_exact_rules else "", witness)

@@ -8,7 +8,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
-from upright_ledger.core.rules.canonical_form import SiteForm, form_of
+from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
 from upright_ledger.core.rules.compiler import image_pattern
 from upright_ledger.core.rules.imported import TEXT, ImportedRule
 from upright_ledger.core.rules.path_automata import (
@@ -223,7 +223,7 @@ class _Prover:
                 self._try(host, target, rule, proof)
         return len(proof.witnesses) == before
 
-    def form(self, form: SiteForm, proof: Proof) -> None:
+    def form(self, form: CanonicalForm, proof: Proof) -> None:
         """A form leads to nothing that it would move again; on another old site, rules may."""
         site = self.rules.site_of.get(form.authority)
         if site is None or site == form.site:

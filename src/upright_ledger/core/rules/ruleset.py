@@ -14,7 +14,7 @@ from functools import cached_property
 from itertools import product
 
 from upright_ledger.core.inventory.normalisation import entry_key
-from upright_ledger.core.rules.canonical_form import SiteForm, form_of
+from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
 from upright_ledger.core.rules.imported import ImportedRule, request_of
 from upright_ledger.core.rules.imported_blocks import Block
 from upright_ledger.core.rules.template_index import PASS, TemplateIndex, TemplateRule
@@ -62,7 +62,7 @@ class Answer:
 
     status: int
     location: str
-    rule: Rule | ImportedRule | SiteForm
+    rule: Rule | ImportedRule | CanonicalForm
 
 
 Rule = ExactRule | TemplateRule
@@ -123,7 +123,7 @@ class RuleSet:
     blocks: tuple[Block, ...] = ()
     bases: dict[str, str] = field(default_factory=dict)
     cache_control: str = ""
-    forms: tuple[SiteForm, ...] = ()
+    forms: tuple[CanonicalForm, ...] = ()
 
     def __post_init__(self) -> None:
         if len({(f.slash, f.lower, f.scheme_from) for f in self.forms}) > 1:

@@ -59,7 +59,7 @@ class Outcome:
 
 
 @dataclass
-class Traced(Sequence[Row]):
+class TraceTable(Sequence[Row]):
     """Rows in columns: URLs, hits, locations (of the first redirect; empty where there was none) and outcomes."""
 
     urls: list[str] = field(default_factory=list)
@@ -75,18 +75,18 @@ class Traced(Sequence[Row]):
         self.locations.append("")
         self.outcomes.append(Outcome(t.first_status, t.final_status, row.verdicts, row.expected, row.value, trace=t))
 
-    def extend(self, more: Traced) -> None:
+    def extend(self, more: TraceTable) -> None:
         """Take up more rows."""
         self.urls += more.urls
         self.hits += more.hits
         self.locations += more.locations
         self.outcomes += more.outcomes
 
-    def in_order(self, urls: Iterable[str]) -> Traced:
+    def in_order(self, urls: Iterable[str]) -> TraceTable:
         """The rows in the order of these URLs; those of others come last."""
         place = {url: n for n, url in enumerate(urls)}
         order = sorted(range(len(self)), key=lambda n: place.get(self.urls[n], len(place)))
-        return Traced(
+        return TraceTable(
             [self.urls[n] for n in order],
             [self.hits[n] for n in order],
             [self.locations[n] for n in order],
@@ -99,10 +99,10 @@ class Traced(Sequence[Row]):
     @overload
     def __getitem__(self, at: int) -> Row: ...
     @overload
-    def __getitem__(self, at: slice) -> Traced: ...
-    def __getitem__(self, at: int | slice) -> Row | Traced:
+    def __getitem__(self, at: slice) -> TraceTable: ...
+    def __getitem__(self, at: int | slice) -> Row | TraceTable:
         if isinstance(at, slice):
-            return Traced(self.urls[at], self.hits[at], self.locations[at], self.outcomes[at])
+            return TraceTable(self.urls[at], self.hits[at], self.locations[at], self.outcomes[at])
         outcome = self.outcomes[at]
         trace = outcome.trace or plain_trace(self.urls[at], self.locations[at], outcome)
         return Row(trace, self.hits[at], outcome.verdicts, outcome.expected, outcome.value)

@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy import Connection, RowMapping, inspect, text
 
-from upright_ledger.core.tracing.results import Row, Traced
+from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.trace import Hop, Page, Trace
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.tables.trace_blocks import add_traces
@@ -23,7 +23,7 @@ def traces_in_blocks(connection: Connection) -> None:
     schema.metadata.create_all(connection)
     old = text("SELECT * FROM traces_1 WHERE run = :run ORDER BY number")
     for run in connection.scalars(text("SELECT DISTINCT run FROM traces_1 ORDER BY run")).all():
-        rows = Traced()
+        rows = TraceTable()
         for row in connection.execute(old, {"run": run}).mappings():
             rows.append(_row_of(row))
         add_traces(connection, run, rows)

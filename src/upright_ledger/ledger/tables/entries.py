@@ -155,7 +155,7 @@ def sessions_in_paths(connection: Connection) -> list[tuple[int, str]]:
 
 
 @dataclass(frozen=True, slots=True)
-class Said:
+class EvidenceRow:
     """One figure of one source about an entry. per_30_days: for units that grow with time, else the amount itself."""
 
     source: str
@@ -169,7 +169,7 @@ class Said:
     last_day: str
 
 
-def evidence_of(connection: Connection, entry: int) -> list[Said]:
+def evidence_of(connection: Connection, entry: int) -> list[EvidenceRow]:
     """All that the sources that count say of one entry, source by source."""
     v, s, p = schema.evidence, schema.sources, schema.spellings
     by = (s.c.id, s.c.name, s.c.kind, v.c.unit, v.c.agent, v.c.status_class)
@@ -180,7 +180,7 @@ def evidence_of(connection: Connection, entry: int) -> list[Said]:
     found = []
     for r in connection.execute(query.group_by(*by).order_by(*by)):
         rate = per_30_days(r.amount, len(periods[r.id])) if r.unit in PER_PERIOD else r.amount
-        found.append(Said(r.name, r.kind, r.unit, r.agent, r.status_class, r.amount, rate, r.first, r.last))
+        found.append(EvidenceRow(r.name, r.kind, r.unit, r.agent, r.status_class, r.amount, rate, r.first, r.last))
     return found
 
 

@@ -11,7 +11,7 @@ from sqlalchemy import Connection, func, select
 
 from upright_ledger.core.inventory.evidence import BOTS, CLICKS, HITS, VISITS, days_in
 from upright_ledger.core.inventory.noise import SCANNERS
-from upright_ledger.core.monitoring.failure_account import FAILING, Told
+from upright_ledger.core.monitoring.failure_account import FAILING, LogCount
 from upright_ledger.ledger.db import schema
 
 _ASKED = (HITS, VISITS, CLICKS)
@@ -31,7 +31,7 @@ def failing_entries(connection: Connection, live_day: str = "") -> set[int]:
     return found
 
 
-def told_of(connection: Connection, entries: set[int]) -> dict[int, list[Told]]:
+def told_of(connection: Connection, entries: set[int]) -> dict[int, list[LogCount]]:
     """Entry → what sources that count say of its requests, in logs and in lists of errors, day by day (labels, see core.monitoring.deploy_days); a figure without days stands at the end of
     its source's period."""
     p, v, s = schema.spellings, schema.evidence, schema.sources
@@ -41,12 +41,12 @@ def told_of(connection: Connection, entries: set[int]) -> dict[int, list[Told]]:
         .join(s, s.c.id == v.c.source)
         .where(s.c.withdrawn.is_(False), p.c.entry.is_not(None), v.c.unit.in_(_ASKED), v.c.status_class != "")
     )
-    found: dict[int, list[Told]] = defaultdict(list)
+    found: dict[int, list[LogCount]] = defaultdict(list)
     for entry, spelling, status_class, agent, amount, days, end, time in connection.execute(query):
         if entry in entries:
             people = agent != BOTS
             for day, requests in days_in(days) or ((end or time[:10], amount),):
-                found[entry].append(Told(spelling, day, status_class, people, requests))
+                found[entry].append(LogCount(spelling, day, status_class, people, requests))
     return found
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Table, bindparam, select, text, update
 
-from upright_ledger.core.inventory.classification import Placed
+from upright_ledger.core.inventory.classification import Classified
 from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches, find_ids, load_rows, next_id, storable
@@ -31,7 +31,7 @@ _WORDS = ("spelling", "source", "title", "anchor", "language", "status", "last_s
 class Sighting:
     """What one source says of one spelling. referrers: address → figure; the rest stands under an empty one."""
 
-    place: Placed
+    place: Classified
     figures: list[Figure] = field(default_factory=list)
     referrers: dict[str, float] = field(default_factory=dict)
     title: str = ""
@@ -103,13 +103,13 @@ class SightingWriter:
         load_rows(self._connection, schema.referrers, ("spelling", "source", "referrers"), led)
         return entries
 
-    def _numbers_of(self, places: Sequence[Placed], entries: Mapping[Name, int]) -> list[int]:
+    def _numbers_of(self, places: Sequence[Classified], entries: Mapping[Name, int]) -> list[int]:
         """The numbers of the spellings of these places, made where they are not there yet.
 
         A spelling that was set aside and is now seen to be a page's becomes one of an entry.
         """
         names = [(p.site, storable(p.spelling)) for p in places]
-        best: dict[Name, Placed] = {}
+        best: dict[Name, Classified] = {}
         for name, p in zip(names, places, strict=True):
             if name not in best or best[name].aside or best[name].doubt:
                 best[name] = p
@@ -127,7 +127,7 @@ class SightingWriter:
         load_rows(self._connection, schema.spellings, _SPELLING, rows)
         return [known[name] for name in names]
 
-    def _raise(self, named: list[tuple[int, Placed, Mapping[Name, int]]]) -> None:
+    def _raise(self, named: list[tuple[int, Classified, Mapping[Name, int]]]) -> None:
         """Make entries of spellings that were set aside until now."""
         table = schema.spellings
         rows: list[dict[str, Any]] = [

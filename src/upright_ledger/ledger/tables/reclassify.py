@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator
 
 from sqlalchemy import ColumnElement, Connection, and_, case, exists, func, or_, select, text, update
 
-from upright_ledger.core.inventory.classification import Known, Placed, Placer
+from upright_ledger.core.inventory.classification import Classified, Classifier, Known
 from upright_ledger.core.inventory.evidence import BY_OTHERS, PEOPLE
 from upright_ledger.core.inventory.noise import ASSET_SIGNS
 from upright_ledger.ledger.db import schema
@@ -47,7 +47,7 @@ def doubted(connection: Connection, only: ColumnElement[bool] | None = None) -> 
     return {r[0]: Known(*map(bool, r[1:])) for r in connection.execute(in_doubt)}
 
 
-def reclassify(connection: Connection, source: int, placer: Placer) -> None:
+def reclassify(connection: Connection, source: int, placer: Classifier) -> None:
     """Look again at all that a source named, which began or ceased to count."""
     p, v = schema.spellings, schema.evidence
     touched = select(p.c.id, p.c.entry).join(v, v.c.spelling == p.c.id).where(v.c.source == source).subquery()
@@ -59,10 +59,10 @@ def reclassify(connection: Connection, source: int, placer: Placer) -> None:
     join_entries(connection)
 
 
-def _part(connection: Connection, doubtful: dict[int, Known], placer: Placer) -> None:
+def _part(connection: Connection, doubtful: dict[int, Known], placer: Classifier) -> None:
     """Set aside the spellings of entries that nothing shows to be pages any more."""
     p, a = schema.spellings, schema.answers
-    places: dict[int, list[tuple[int, Placed]]] = {}
+    places: dict[int, list[tuple[int, Classified]]] = {}
     shown: set[int] = set()
     for row in _rows(connection, doubtful):
         place = placer.seen(placer.stored(row[1]), doubtful[row[0]])
@@ -88,7 +88,7 @@ def _part(connection: Connection, doubtful: dict[int, Known], placer: Placer) ->
         )
 
 
-def _join_shown(connection: Connection, aside: ColumnElement[bool], placer: Placer) -> None:
+def _join_shown(connection: Connection, aside: ColumnElement[bool], placer: Classifier) -> None:
     """Make entries of addresses set aside that something shows to be pages now."""
     p, v, s = schema.spellings, schema.evidence, schema.sources
     doubtful = doubted(connection, aside)

@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import Connection, select
 
-from upright_ledger.core.inventory.classification import Known, Placed, Placer
+from upright_ledger.core.inventory.classification import Classified, Classifier, Known
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db import schema
@@ -37,7 +37,7 @@ class Refolded:
     moved: dict[int, set[int]] = field(default_factory=dict)
 
 
-def refold(step: Step, placer: Placer) -> Refolded:
+def refold(step: Step, placer: Classifier) -> Refolded:
     """Put a new policy in force, move every spelling to its entry under it, and let the answers follow."""
     number = next_number(step.connection)
     _, before = stored_policy(step.connection)
@@ -52,7 +52,7 @@ def next_number(connection: Connection) -> int:
     return max(connection.scalars(select(schema.policies.c.number)), default=0) + 1
 
 
-def rederive(connection: Connection, placer: Placer, number: int, before: FoldingPolicy) -> Refolded:
+def rederive(connection: Connection, placer: Classifier, number: int, before: FoldingPolicy) -> Refolded:
     """Find the entry of every spelling under the placer's policy, and move those that belong elsewhere.
 
     before: the policy under which they stand. Entries keep their numbers: one whose spellings all left stays, empty, and is used again when they come back.
@@ -65,7 +65,7 @@ def rederive(connection: Connection, placer: Placer, number: int, before: Foldin
     changes: list[tuple[Any, ...]] = []
     classes = _Classes(connection, placer, before)
     pages: set[int] = set()  # entries that have a spelling which is a page's
-    waiting: list[tuple[tuple[Any, ...], Placed]] = []
+    waiting: list[tuple[tuple[Any, ...], Classified]] = []
     for chunk in _spellings(connection):
         fresh: list[tuple[Any, ...]] = []
         for row in chunk:
@@ -105,7 +105,7 @@ def rederive(connection: Connection, placer: Placer, number: int, before: Foldin
 
 def _move(
     row: tuple[Any, ...],
-    place: Placed,
+    place: Classified,
     its_entry: int | None,
     were: dict[int, set[int]],
     changes: list[tuple[Any, ...]],
@@ -123,23 +123,23 @@ def _move(
 class _Classes:
     """Which stored spellings are pages' under a policy, by all that the sources that count say."""
 
-    def __init__(self, connection: Connection, placer: Placer, before: FoldingPolicy) -> None:
+    def __init__(self, connection: Connection, placer: Classifier, before: FoldingPolicy) -> None:
         self._placer = placer
         self._same_classes = before.take_back == placer.policy.take_back
-        self._before = Placer(placer.sites, before)
+        self._before = Classifier(placer.sites, before)
         self._doubted = doubted(connection)
 
-    def place(self, row: tuple[Any, ...]) -> Placed:
+    def place(self, row: tuple[Any, ...]) -> Classified:
         """Where a spelling belongs."""
         ident, site, spelling, entry = row[:4]
         known = self._doubted.get(ident)
         if site and entry is not None and known is None and self._same_classes:
             key, variant, legacy_url = self._placer.refolded(site, spelling)
-            return Placed(site, spelling, key, variant, legacy_url, "", _NOTHING)
+            return Classified(site, spelling, key, variant, legacy_url, "", _NOTHING)
         place = self._placer.stored(spelling)
         if place.aside and place.site and entry is not None and self._before.stored(spelling).aside:
             # Somebody answered it all the same, and it stays an entry.
-            return Placed(place.site, spelling, *self._placer.refolded(place.site, spelling), "", _NOTHING)
+            return Classified(place.site, spelling, *self._placer.refolded(place.site, spelling), "", _NOTHING)
         return self._placer.seen(place, known or Known(named=True, answered=True, people=True))
 
 

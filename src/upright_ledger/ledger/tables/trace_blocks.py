@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import Connection, func, insert, select
 
-from upright_ledger.core.tracing.results import Outcome, Traced
+from upright_ledger.core.tracing.results import Outcome, TraceTable
 from upright_ledger.core.tracing.trace import Hop, Page, Trace
 from upright_ledger.ledger.db import schema
 
@@ -17,7 +17,7 @@ _ROWS = 20_000  # of one block
 _LEVEL = 1  # of deflating: the quickest, and columns of URLs shrink to a tenth all the same
 
 
-def add_traces(connection: Connection, run: int, rows: Traced) -> None:
+def add_traces(connection: Connection, run: int, rows: TraceTable) -> None:
     """Store rows of a run, after those that it has."""
     t = schema.traces
     number = connection.scalar(select(func.coalesce(func.max(t.c.number) + 1, 0)).where(t.c.run == run)) or 0
@@ -27,9 +27,9 @@ def add_traces(connection: Connection, run: int, rows: Traced) -> None:
         number += 1
 
 
-def load_traces(connection: Connection, run: int) -> Traced:
+def load_traces(connection: Connection, run: int) -> TraceTable:
     """All rows of a run, in the order in which they were kept."""
-    found = Traced()
+    found = TraceTable()
     for block in _blocks(connection, run):
         found.extend(unpack(block))
     return found
@@ -45,7 +45,7 @@ def _blocks(connection: Connection, run: int) -> Iterator[bytes]:
     yield from connection.scalars(select(t.c.rows).where(t.c.run == run).order_by(t.c.number))
 
 
-def pack(rows: Traced) -> bytes:
+def pack(rows: TraceTable) -> bytes:
     """Rows as one block. What many of them end in is written once."""
     numbers: dict[int, int] = {}
     outcomes = []
@@ -63,11 +63,11 @@ def pack(rows: Traced) -> bytes:
     return zlib.compress(json.dumps(told, separators=(",", ":")).encode("ascii"), _LEVEL)
 
 
-def unpack(block: bytes) -> Traced:
+def unpack(block: bytes) -> TraceTable:
     """The inverse of `pack`."""
     told = json.loads(zlib.decompress(block))
     outcomes = [_read_outcome(o) for o in told["outcomes"]]
-    return Traced(told["urls"], told["hits"], told["locations"], [outcomes[n] for n in told["of"]])
+    return TraceTable(told["urls"], told["hits"], told["locations"], [outcomes[n] for n in told["of"]])
 
 
 def urls_of(block: bytes) -> list[str]:

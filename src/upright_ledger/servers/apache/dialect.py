@@ -27,7 +27,7 @@ from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import decoded_path
 from upright_ledger.servers.apache.rules import Program, literal
 from upright_ledger.servers.interpreters.apache import ApacheInterpreter, read_map
-from upright_ledger.servers.lookup_tables import Key, Lowered, Reply, filled, lower
+from upright_ledger.servers.lookup_tables import Key, LookupTables, Reply, filled, lower
 from upright_ledger.servers.protocol import Translation, differing_entries, differing_lines, expressible
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import map_text, ranked, whole
@@ -103,7 +103,7 @@ def _marked(reply: Reply) -> str:
     return whole(reply) if not reply.fragment else whole(reply)[: -len(reply.fragment)] + f"#{reply.fragment}"
 
 
-def _maps(low: Lowered) -> dict[str, dict[str, str]]:
+def _maps(low: LookupTables) -> dict[str, dict[str, str]]:
     out = {"plain": {_key(key): _marked(reply) for key, reply in low.plain.items()}}
     if low.groups:
         out["groups"] = {_key(key): f"g{group.number}" for key, group in low.groups.items()}
@@ -112,12 +112,12 @@ def _maps(low: Lowered) -> dict[str, dict[str, str]]:
     return out
 
 
-def _rule_file(rules: RuleSet, low: Lowered) -> str:
+def _rule_file(rules: RuleSet, low: LookupTables) -> str:
     head = f"# Upright Ledger: {len(rules.answering):,} redirect rules for Apache, digest {rules.digest}"
     return "\n".join([head, *_configuration(rules, low)]) + "\n"
 
 
-def _configuration(rules: RuleSet, low: Lowered) -> list[str]:
+def _configuration(rules: RuleSet, low: LookupTables) -> list[str]:
     maps = [f'RewriteMap upright_{name} "dbm=sdbm:${{UPRIGHT}}/{name}"' for name in _maps(low)]
     return [
         "# Include this file in the virtual host of each old host, before its own rewrites; `Define UPRIGHT` names the folder.",
@@ -143,7 +143,7 @@ def env(name: str) -> str:
     return f"%{{ENV:upright_{name}}}"
 
 
-def match_site(p: Program, rules: RuleSet, low: Lowered, *, maps: bool = True) -> None:
+def match_site(p: Program, rules: RuleSet, low: LookupTables, *, maps: bool = True) -> None:
     """Host and site of a request; those of other hosts, and targets that the guard forbids, go to the end.
 
     maps: whether there may be any; without them the host keeps its letter case.
@@ -163,7 +163,7 @@ def match_site(p: Program, rules: RuleSet, low: Lowered, *, maps: bool = True) -
     p.rule((env("site"), "^$"), goto="end")
 
 
-def _program(rules: RuleSet, low: Lowered) -> Program:
+def _program(rules: RuleSet, low: LookupTables) -> Program:
     """What is done with a request."""
     p = Program()
     match_site(p, rules, low)
@@ -187,7 +187,7 @@ def _program(rules: RuleSet, low: Lowered) -> Program:
     return p
 
 
-def forms(p: Program, rules: RuleSet, low: Lowered) -> None:
+def forms(p: Program, rules: RuleSet, low: LookupTables) -> None:
     """Where requests go that no rule answers. The site is set where the guard lets the target pass."""
     for form in rules.forms:
         number = low.numbers[form.site]
@@ -224,7 +224,7 @@ def forms(p: Program, rules: RuleSet, low: Lowered) -> None:
     p.rule()
 
 
-def read_query(p: Program, rules: RuleSet, low: Lowered) -> None:
+def read_query(p: Program, rules: RuleSet, low: LookupTables) -> None:
     """Parameters that matter anywhere ("=" and the first value of each), and what campaigns carry on."""
     for n, name in enumerate(low.names, 1):
         word = re.escape(name)
@@ -244,7 +244,7 @@ def read_query(p: Program, rules: RuleSet, low: Lowered) -> None:
     p.rule()
 
 
-def _groups(p: Program, low: Lowered) -> None:
+def _groups(p: Program, low: LookupTables) -> None:
     """Paths where parameters choose the page: the rules with the most parameters are asked first."""
     number = {name: n for n, name in enumerate(low.names, 1)}
     p.rule(flags=[f"E=upright_group:${{upright_groups:{env('key')}}}"])
@@ -265,7 +265,7 @@ def _groups(p: Program, low: Lowered) -> None:
     p.label("plain")
 
 
-def templates(p: Program, rules: RuleSet, low: Lowered) -> None:
+def templates(p: Program, rules: RuleSet, low: LookupTables) -> None:
     """Templates look at the path as it was sent; the first whose path fits decides."""
     number = {name: n for n, name in enumerate(low.names, 1)}
     if low.templates:
@@ -311,7 +311,7 @@ def _with_captures(text: str) -> str:
     return re.sub(r"\{(\d)\}", r"%\1", literal(text))
 
 
-def _answer(p: Program, low: Lowered) -> None:
+def _answer(p: Program, low: LookupTables) -> None:
     """From a reply to the response."""
     parts = "E=upright_code:%1 E=upright_mode:%2 E=upright_own:%3 E=upright_body:%4 E=upright_args:%5 E=upright_mark:%6"
     p.rule((env("r"), "^([0-9]+)([a-z]?)[|]([^|]*)[|]([^|]*)[|]([^|]*)[|](.*)$"), flags=parts.split())

@@ -10,7 +10,7 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from functools import partial
 
-from upright_ledger.core.rules.compiler import HeldBack
+from upright_ledger.core.rules.compiler import ExcludedRule
 from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, RuleSet
 from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.servers.apache.dialect import (
@@ -25,7 +25,7 @@ from upright_ledger.servers.apache.dialect import (
 )
 from upright_ledger.servers.apache.rules import Program, literal
 from upright_ledger.servers.interpreters.apache import ApacheInterpreter
-from upright_ledger.servers.lookup_tables import Key, Lowered, Reply, lower
+from upright_ledger.servers.lookup_tables import Key, LookupTables, Reply, lower
 from upright_ledger.servers.protocol import (
     NO_LOWER_CASE,
     Translation,
@@ -51,7 +51,7 @@ class Htaccess:
 
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(without_lower_case(rules), fault)
-        refused += [HeldBack(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower]
+        refused += [ExcludedRule(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower]
         written = {
             RULES_FILE: _rule_file(held, lower(held)),
             EXAMPLE_FILE: example(_AROUND),
@@ -70,13 +70,13 @@ class Htaccess:
 DIALECT = Htaccess()
 
 
-def _rule_file(rules: RuleSet, low: Lowered) -> str:
+def _rule_file(rules: RuleSet, low: LookupTables) -> str:
     head = f"# Upright Ledger: {len(rules.answering):,} redirect rules for .htaccess, digest {rules.digest}"
     lines = _program(rules, low).lines(marked=bool(rules.cache_control))
     return "\n".join([head, "RewriteEngine On", *lines, *cache_lines(rules)]) + "\n"
 
 
-def _program(rules: RuleSet, low: Lowered) -> Program:
+def _program(rules: RuleSet, low: LookupTables) -> Program:
     p = Program()
     match_site(p, rules, low, maps=False)
     p.rule(("%{QUERY_STRING}", "^$"), goto="asked")
@@ -91,7 +91,7 @@ def _program(rules: RuleSet, low: Lowered) -> Program:
     return p
 
 
-def _site(p: Program, rules: RuleSet, low: Lowered, site: str) -> None:
+def _site(p: Program, rules: RuleSet, low: LookupTables, site: str) -> None:
     """The exact rules of one site, by their first folder: a request skips those of other folders."""
     bundles: dict[str, list[Key]] = defaultdict(list)
     for key in sorted({*low.plain, *low.groups}):
@@ -111,7 +111,7 @@ def _site(p: Program, rules: RuleSet, low: Lowered, site: str) -> None:
     p.label(after)
 
 
-def _path(p: Program, rules: RuleSet, low: Lowered, key: Key) -> None:
+def _path(p: Program, rules: RuleSet, low: LookupTables, key: Key) -> None:
     """All rules of one path."""
     here = ("%{REQUEST_URI}", _pattern(decoded(key[1]), fold=rules.fold_case))
     group = low.groups.get(key)

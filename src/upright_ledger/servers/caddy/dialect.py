@@ -25,7 +25,7 @@ from upright_ledger.core.rules.canonical_form import (
     NEVER,
     PATH,
 )
-from upright_ledger.core.rules.compiler import HeldBack
+from upright_ledger.core.rules.compiler import ExcludedRule
 from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
 from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.core.rules.template_syntax import escaped
@@ -42,7 +42,7 @@ from upright_ledger.servers.caddy.routes import (
     var,
 )
 from upright_ledger.servers.interpreters.caddy import CaddyInterpreter
-from upright_ledger.servers.lookup_tables import Key, Lowered, filled, lower
+from upright_ledger.servers.lookup_tables import Key, LookupTables, filled, lower
 from upright_ledger.servers.protocol import MOST_TOLD, Translation, decoded, expressible, without_paths
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import ranked, whole
@@ -67,7 +67,7 @@ class Caddy:
         held, odd, more = without_paths(held, lambda path: not _is_utf8(path))
         refused += more
         if odd:
-            refused.append(HeldBack(f"{len(odd):,} with {odd[0]}", "refused", _NO_LATIN_1))
+            refused.append(ExcludedRule(f"{len(odd):,} with {odd[0]}", "refused", _NO_LATIN_1))
         routes = _routes(held, lower(held))
         written = {
             RULES_FILE: json.dumps(routes, ensure_ascii=False),
@@ -122,7 +122,7 @@ def _text(key: Key) -> str:
     return decoded(key[1])
 
 
-def _plain(low: Lowered, site: str) -> list[Entry]:
+def _plain(low: LookupTables, site: str) -> list[Entry]:
     found = {}
     for key, reply in low.plain.items():
         if key[0] == site:
@@ -134,7 +134,7 @@ def _plain(low: Lowered, site: str) -> list[Entry]:
     return [_entry(text, reply) for text, reply in sorted(found.items())]
 
 
-def _params(low: Lowered, site: str) -> dict[tuple[int, int], list[Entry]]:
+def _params(low: LookupTables, site: str) -> dict[tuple[int, int], list[Entry]]:
     """Number of a parameter group and rank → its entries. A map answers as long as the request lives, so each has its own."""
     found: dict[tuple[int, int], list[Entry]] = defaultdict(list)
     for rank, key, tail, reply in ranked(low):
@@ -148,7 +148,7 @@ def _entry(text: str, reply: str) -> Entry:
     return text, {"input": text, "outputs": [reply]}
 
 
-def _routes(rules: RuleSet, low: Lowered) -> list[Route]:
+def _routes(rules: RuleSet, low: LookupTables) -> list[Route]:
     names = Names()
     port = "" if rules.ports_matter else "(?::[^ ]*)?"
     blank = [f"{letter}{n}" for n in range(1, len(low.names) + 1) for letter in "pd"]
@@ -180,7 +180,7 @@ def _host_pattern(host: str) -> str:
     return f"{escaped(name, fold=True)}[.]*{colon}{port}"
 
 
-def _site(rules: RuleSet, low: Lowered, site: str, hosts: Sequence[str], names: Names) -> list[Route]:
+def _site(rules: RuleSet, low: LookupTables, site: str, hosts: Sequence[str], names: Names) -> list[Route]:
     """What is done with a request for one old site."""
     clean = {"path_regexp": {"name": "uprightpath", "pattern": "(?s)^(.*)$"}}
     dots = matches(f"{{http.request.uri.path}} {var('path')}", "^.*/[.]{1,2} .*[^/]$")
@@ -198,7 +198,7 @@ def _site(rules: RuleSet, low: Lowered, site: str, hosts: Sequence[str], names: 
     ]
 
 
-def _given(low: Lowered) -> list[Route]:
+def _given(low: LookupTables) -> list[Route]:
     """Each parameter that matters anywhere: "=" and its first value, and whether it is given twice."""
     routes = []
     for n, name in enumerate(low.names, 1):
@@ -210,7 +210,7 @@ def _given(low: Lowered) -> list[Route]:
     return routes
 
 
-def _exact(low: Lowered, site: str, names: Names) -> list[Route]:
+def _exact(low: LookupTables, site: str, names: Names) -> list[Route]:
     """Exact rules: `upright_r` becomes the reply."""
     hit = f"{{upright_hit_{site}}}"
     plain, params = _plain(low, site), _params(low, site)
@@ -248,7 +248,7 @@ def _exact(low: Lowered, site: str, names: Names) -> list[Route]:
     return [*found, handled(subroute(groups), match=matches(var("r"), "^g"))]
 
 
-def _templates(rules: RuleSet, low: Lowered, site: str, names: Names) -> list[Route]:
+def _templates(rules: RuleSet, low: LookupTables, site: str, names: Names) -> list[Route]:
     """Templates look at the path as it was sent, where no exact rule answers; the first whose path fits decides."""
     number = {name: n for n, name in enumerate(low.names, 1)}
     first = names()
@@ -283,7 +283,7 @@ def _captured(name: str) -> Callable[[int], str]:
     return lambda n: f"{{http.regexp.{name}.{n}}}"
 
 
-def _answer(rules: RuleSet, low: Lowered, hosts: Sequence[str]) -> list[Route]:
+def _answer(rules: RuleSet, low: LookupTables, hosts: Sequence[str]) -> list[Route]:
     """From a reply to the response."""
     part = "{{http.regexp.uprightr.{}}}".format
     respond: list[Route] = []
@@ -318,7 +318,7 @@ def _answer(rules: RuleSet, low: Lowered, hosts: Sequence[str]) -> list[Route]:
     return [handled(split, subroute(respond), match=matches(var("r"), _REPLY, "uprightr"))]
 
 
-def _form(rules: RuleSet, low: Lowered, site: str, hosts: Sequence[str]) -> list[Route]:
+def _form(rules: RuleSet, low: LookupTables, site: str, hosts: Sequence[str]) -> list[Route]:
     """Where requests go that no rule answers."""
     form = next((f for f in rules.forms if low.numbers[f.site] == site), None)
     if form is None:

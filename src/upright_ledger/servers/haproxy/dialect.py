@@ -25,7 +25,7 @@ from upright_ledger.core.rules.ruleset import GONE, TRACKED_VALUE, RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateGroup
 from upright_ledger.core.url.address import decoded_path
 from upright_ledger.servers.interpreters.haproxy import HaproxyInterpreter, read_map
-from upright_ledger.servers.lookup_tables import Key, Lowered, filled, lower
+from upright_ledger.servers.lookup_tables import Key, LookupTables, filled, lower
 from upright_ledger.servers.protocol import Translation, differing_entries, differing_lines
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import encoded, map_text, ranked, whole
@@ -92,7 +92,7 @@ def _key(key: Key) -> str:
     return key[0] + quote_from_bytes(decoded_path(key[1]), safe="~")
 
 
-def _maps(rules: RuleSet, low: Lowered) -> dict[str, dict[str, str]]:
+def _maps(rules: RuleSet, low: LookupTables) -> dict[str, dict[str, str]]:
     """The map files, key → value, in the order of their lines."""
     out: dict[str, dict[str, str]] = {
         "sites.map": low.sites,
@@ -131,7 +131,7 @@ def _bare_host(rules: RuleSet) -> str:
     return r'regsub("\.+(:|$)","\1")' if rules.ports_matter else r'regsub(":.*$",""),regsub("\.+$","")'
 
 
-def _lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
+def _lines(rules: RuleSet, low: LookupTables) -> Iterator[str]:
     """The http-request rules of a frontend."""
     cut = _bare_host(rules)
     site = "http-request set-var(txn.upright_site)"
@@ -170,7 +170,7 @@ def _lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
     yield from _cache_lines(rules)
 
 
-def _param_lines(low: Lowered) -> Iterator[str]:
+def _param_lines(low: LookupTables) -> Iterator[str]:
     """Each parameter that matters anywhere: "=" and its first value, where it is given."""
     for n, name in enumerate(low.names, 1):
         word = _word(name)
@@ -192,7 +192,7 @@ def _twice(name: str) -> str:
     return f"(?:^|&){word}(?:=[^&]*)?&(?:.*&)?{word}(?:=|&|$)"
 
 
-def _group_lines(low: Lowered) -> Iterator[str]:
+def _group_lines(low: LookupTables) -> Iterator[str]:
     """Paths where parameters choose the page: the rules with the most parameters are asked first."""
     number = {name: n for n, name in enumerate(low.names, 1)}
     yield f"http-request set-var(txn.upright_group) 'var(txn.upright_key),map_str({PLACE}/groups.map)'"
@@ -218,7 +218,7 @@ def _percent(text: str) -> str:
     return text.replace("%", "%%")
 
 
-def _template_lines(low: Lowered) -> Iterator[str]:
+def _template_lines(low: LookupTables) -> Iterator[str]:
     """Templates look at the path as it was sent, where no exact rule answers."""
     number = {name: n for n, name in enumerate(low.names, 1)}
     free = "{ var(txn.upright_path) -m found } !{ var(txn.upright_r) -m found }"
@@ -241,7 +241,7 @@ def _template_lines(low: Lowered) -> Iterator[str]:
         yield f"http-request set-var(txn.upright_r) 'var(txn.upright_choice),map_regm({PLACE}/choices.map)' if {{ var(txn.upright_choice) -m found }}"
 
 
-def _form_lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
+def _form_lines(rules: RuleSet, low: LookupTables) -> Iterator[str]:
     """Where requests go that no rule answers."""
     if not rules.forms:
         return
@@ -288,7 +288,7 @@ def _cache_lines(rules: RuleSet) -> Iterator[str]:
         yield f"http-after-response set-header Cache-Control '{rules.cache_control}' if {ours}"
 
 
-def _answer_lines(rules: RuleSet, low: Lowered) -> Iterator[str]:
+def _answer_lines(rules: RuleSet, low: LookupTables) -> Iterator[str]:
     """From a reply to the response."""
     found = "{ var(txn.upright_r) -m found }"
     part = "http-request set-var(txn.upright_{}) 'var(txn.upright_r),field({},|)'"

@@ -17,7 +17,7 @@ from upright_ledger.core.rules.template_syntax import LIST, REST, Capture
 from upright_ledger.servers.interpreters import NotUnderstoodError, in_bytes
 from upright_ledger.servers.interpreters.lighttpd import LighttpdInterpreter
 from upright_ledger.servers.interpreters.lua_data import read_module
-from upright_ledger.servers.lookup_tables import Key, Lowered, filled, lower
+from upright_ledger.servers.lookup_tables import Key, LookupTables, filled, lower
 from upright_ledger.servers.protocol import Translation, decoded, differing_entries, differing_lines
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import encoded, ranked
@@ -110,7 +110,7 @@ def _key(key: Key) -> str:
     return key[0] + decoded(key[1])
 
 
-def _entries(low: Lowered) -> Iterator[tuple[tuple[str, str], str]]:
+def _entries(low: LookupTables) -> Iterator[tuple[tuple[str, str], str]]:
     """(Table, key) and value of every lookup."""
     for key, reply in low.plain.items():
         yield ("plain", _key(key)), encoded(reply)
@@ -118,7 +118,7 @@ def _entries(low: Lowered) -> Iterator[tuple[tuple[str, str], str]]:
         yield (f"r{rank}", f"{_key(key)}?{tail}"), encoded(reply)
 
 
-def _data(rules: RuleSet, low: Lowered) -> Iterator[str]:
+def _data(rules: RuleSet, low: LookupTables) -> Iterator[str]:
     yield f"-- Upright Ledger: {len(rules.answering):,} redirect rules for lighttpd, digest {rules.digest}"
     yield "local M = {}"
     yield f"M.cache = {quote(rules.cache_control)}"
@@ -155,7 +155,7 @@ def _data(rules: RuleSet, low: Lowered) -> Iterator[str]:
     yield "return M"
 
 
-def _forms(rules: RuleSet, low: Lowered) -> Iterator[str]:
+def _forms(rules: RuleSet, low: LookupTables) -> Iterator[str]:
     """What is done with requests that no rule answers, by the number of their site."""
     yield "M.forms = {}"
     for form in rules.forms:

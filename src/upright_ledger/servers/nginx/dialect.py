@@ -12,7 +12,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from functools import partial
 
-from upright_ledger.core.rules.compiler import HeldBack
+from upright_ledger.core.rules.compiler import ExcludedRule
 from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, ExactRule, Rule, RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.servers.interpreters.nginx import NginxInterpreter
@@ -54,7 +54,7 @@ class Nginx:
 
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(rules, _too_long)
-        refused += [HeldBack(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower]
+        refused += [ExcludedRule(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower]
         held = without_lower_case(held)
         writer = _Writer(held)
         text = writer.rule_file(writer.tables())

@@ -38,7 +38,7 @@ _TRANSIENT = frozenset(
 
 
 @dataclass(frozen=True, slots=True)
-class Manner:
+class RequestOptions:
     """How requests are made.
 
     connect: (host, port, address, port) of each host that is asked elsewhere; empty parts stand for any and for the same. ca: a file of
@@ -88,7 +88,7 @@ def host_part(origin: str) -> str:
 class Request:
     """One request. origin: scheme and authority; target: path and query, sent as they stand. done: called with the response. head: without body.
 
-    further: it goes on with what an answer began, and is asked even where no more is begun. public: an address that somebody else named, so that nothing within this machine's own network is asked, unless `Manner.connect` names its host.
+    further: it goes on with what an answer began, and is asked even where no more is begun. public: an address that somebody else named, so that nothing within this machine's own network is asked, unless `RequestOptions.connect` names its host.
     """
 
     origin: str
@@ -101,10 +101,10 @@ class Request:
     tries: int = 0
 
 
-class Exchange:
+class HttpClient:
     """Sends requests as others finish. `submit` may be called from within `done`."""
 
-    def __init__(self, manner: Manner) -> None:
+    def __init__(self, manner: RequestOptions) -> None:
         self.manner = manner
         self._multi = pycurl.CurlMulti()
         self._idle: list[pycurl.Curl] = []

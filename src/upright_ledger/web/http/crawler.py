@@ -14,7 +14,7 @@ from upright_ledger.core.crawl.audits.server_setup import probes_of
 from upright_ledger.core.crawl.frontier import BOOKS, EXTERNAL, OFF_SITE, PROBE, ROBOTS, UNREAD, USUAL, Frontier, Limits
 from upright_ledger.core.crawl.observation import ANSWERED, HREFLANG, RESOURCE, SITEMAP_LINE, Seen
 from upright_ledger.core.url.address import Address, address_of, parse_address, split_text
-from upright_ledger.web.http.client import Exchange, Manner, Request
+from upright_ledger.web.http.client import HttpClient, Request, RequestOptions
 from upright_ledger.web.http.received import Response
 from upright_ledger.web.http.tracer import Place, leads_to, resolve
 
@@ -72,7 +72,7 @@ def crawl(
     start: Start,
     limits: Limits,
     place: Place,
-    manner: Manner,
+    manner: RequestOptions,
     reader: Reader,
     done: Callable[[Seen, bytes], None],
     *,
@@ -107,14 +107,14 @@ class _Crawler:
         self,
         limits: Limits,
         place: Place,
-        manner: Manner,
+        manner: RequestOptions,
         reader: Reader,
         done: Callable[[Seen, bytes], None],
         *,
         own_site: bool,
         external: bool,
     ) -> None:
-        self.exchange = Exchange(manner)
+        self.exchange = HttpClient(manner)
         self.frontier = Frontier(limits)
         self.place, self.reader, self.done = place, reader, done
         self.own_site, self.external = own_site, external

@@ -11,7 +11,7 @@ from upright_ledger.core.tracing.trace import MAX_HOPS, REDIRECTS, Hop, Page, Tr
 from upright_ledger.core.url.address import Address, NotAnAddressError, followed
 from upright_ledger.core.url.difference import changed_between
 from upright_ledger.errors import InputError
-from upright_ledger.web.http.client import EVERYWHERE, Exchange, Manner, Request
+from upright_ledger.web.http.client import EVERYWHERE, HttpClient, Request, RequestOptions
 from upright_ledger.web.http.received import Response
 
 _REFRESH = re.compile(
@@ -49,7 +49,7 @@ class Place:
 def trace_all(
     addresses: Iterable[tuple[int, Address]],
     place: Place,
-    manner: Manner,
+    manner: RequestOptions,
     read_page: ReadPage,
     done: Callable[[int, Trace], None],
     meanwhile: Callable[[], None] = lambda: None,
@@ -71,7 +71,7 @@ def trace_all(
         own = manner.own or frozenset({EVERYWHERE})  # whatever the name, it is the one place that is asked
         manner = replace(manner, connect=(*manner.connect, ("", "", host, port)), own=own)
         _knock(place, place.origin(first[1]), manner)
-    exchange = Exchange(manner)
+    exchange = HttpClient(manner)
 
     def start(number: int, address: Address) -> Request:
         return _Tracer(exchange, address, place, read_page, lambda trace: done(number, trace)).ask()
@@ -80,13 +80,13 @@ def trace_all(
     exchange.run(requests, meanwhile, ending=ending)
 
 
-def _knock(place: Place, origin: str, manner: Manner) -> None:
+def _knock(place: Place, origin: str, manner: RequestOptions) -> None:
     """Make sure that something listens, so that a wrong address is one sentence and not thousands of verdicts.
 
     A server that listens and answers nonsense is one to be traced.
     """
     told: list[Response] = []
-    exchange = Exchange(replace(manner, retries=0))
+    exchange = HttpClient(replace(manner, retries=0))
     exchange.submit(Request(origin, "/", told.append, want_body=False))
     exchange.run()
     if told[0].error == "nothing listens there" or "not known to DNS" in told[0].error:
@@ -104,7 +104,7 @@ class _Tracer:
     """One address on its way, hop by hop."""
 
     def __init__(
-        self, exchange: Exchange, start: Address, place: Place, read_page: ReadPage, done: Callable[[Trace], None]
+        self, exchange: HttpClient, start: Address, place: Place, read_page: ReadPage, done: Callable[[Trace], None]
     ) -> None:
         self.exchange, self.place, self.read_page, self.done = exchange, place, read_page, done
         self.start = self.address = start
