@@ -14,8 +14,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from servers import ask
-from upright_ledger.core.rules.imported import request_of
-from upright_ledger.core.rules.imported_blocks import Block
+from upright_ledger.core.rules.imported.blocks import Block
+from upright_ledger.core.rules.imported.rule import request_of
 from upright_ledger.formats.server_config.detection import read_rule_file
 from upright_ledger.formats.server_config.rules_read import Surroundings
 from upright_ledger.web.local.real_servers import START_SECONDS, free_port, hand_over, wait_for

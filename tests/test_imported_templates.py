@@ -10,8 +10,8 @@ import pytest
 
 from conftest import NEW, OLD, Program, opened
 from upright_ledger.app.book import Book
-from upright_ledger.core.rules.imported import request_of
-from upright_ledger.core.rules.imported_blocks import Block
+from upright_ledger.core.rules.imported.blocks import Block
+from upright_ledger.core.rules.imported.rule import request_of
 from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.formats.server_config.apache_servers import read_apache
 from upright_ledger.ledger.store import open_ledger

@@ -17,7 +17,7 @@ from properties import thorough
 from upright_ledger.app.book import Book
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.decide.decide import decide_from
-from upright_ledger.app.prove.build import build
+from upright_ledger.app.prove.builds.build import build
 from upright_ledger.app.prove.check import check_ledger
 from upright_ledger.core.rules.proof import PROVED
 from upright_ledger.core.rules.ruleset import RuleSet

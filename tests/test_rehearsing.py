@@ -17,7 +17,7 @@ from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.root_causes import with_rules
 from upright_ledger.core.tracing.verdicts import judge
 from upright_ledger.core.url.address import Address
-from upright_ledger.ledger.tables.trace_blocks import pack, unpack
+from upright_ledger.ledger.tables.runs.trace_blocks import pack, unpack
 
 HOMES = frozenset({f"{NEW}/"})
 POLICY = FoldingPolicy()

@@ -11,7 +11,7 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
 from conftest import Program
-from upright_ledger.app.collect.page_reader import page_reader, read_bodies, unpacked
+from upright_ledger.app.collect.surveys.page_reader import page_reader, read_bodies, unpacked
 from upright_ledger.core.crawl.frontier import repeats_itself
 from upright_ledger.formats.html.content import read_facts
 

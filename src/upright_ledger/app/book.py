@@ -6,8 +6,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from upright_ledger.app.prove.kept import KEPT_AS, lives_on, plan_of_kept
-from upright_ledger.app.prove.uncovered import spelled_by_template, unanswered_in_paths
+from upright_ledger.app.prove.builds.kept import KEPT_AS, lives_on, plan_of_kept
+from upright_ledger.app.prove.builds.uncovered import spelled_by_template, unanswered_in_paths
 from upright_ledger.core.checks.query_checks import check_campaigns, check_choices
 from upright_ledger.core.checks.rule_checks import Surroundings, check, check_crowds
 from upright_ledger.core.checks.template_checks import check_imported, check_sessions, check_templates, check_variants
@@ -27,10 +27,10 @@ from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
 from upright_ledger.core.rules.compiler import PATTERN, ExcludedRule, compile_rules, make_template, template_fault
 from upright_ledger.core.rules.draft import Plan, make_plan
 from upright_ledger.core.rules.finding import Finding, in_order
-from upright_ledger.core.rules.imported import APPEND, ImportedRule
-from upright_ledger.core.rules.imported import KEEP as KEEP_QUERY
-from upright_ledger.core.rules.imported_blocks import Block
-from upright_ledger.core.rules.imported_templates import templates_of
+from upright_ledger.core.rules.imported.blocks import Block
+from upright_ledger.core.rules.imported.rule import APPEND, ImportedRule
+from upright_ledger.core.rules.imported.rule import KEEP as KEEP_QUERY
+from upright_ledger.core.rules.imported.templates import templates_of
 from upright_ledger.core.rules.one_hop import OneHop, findings_of, keep_to_one_hop
 from upright_ledger.core.rules.proof import Proof
 from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP, RuleSet

@@ -58,7 +58,9 @@ class UprightGroup(click.Group):
         del ctx
         if cmd_name not in COMMANDS:
             return None
-        command: click.Command = import_module(f"upright_ledger.cli.commands.{cmd_name}").command
+        command: click.Command = import_module(
+            f"upright_ledger.cli.commands.{COMMANDS[cmd_name][0]}.{cmd_name}"
+        ).command
         return command
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Protocol
 
 from upright_ledger.core.inventory.evidence import Figure
-from upright_ledger.core.rules.imported import ImportedRule
+from upright_ledger.core.rules.imported.rule import ImportedRule
 from upright_ledger.formats.server_config.rules_read import NOTHING_SAID, Surroundings
 
 

@@ -17,7 +17,7 @@ from sqlalchemy import JSON, Float, Integer, LargeBinary
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.core.inventory.evidence import BOTS, PEOPLE, days_in
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.rules.imported import ImportedRule
+from upright_ledger.core.rules.imported.rule import ImportedRule
 from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites

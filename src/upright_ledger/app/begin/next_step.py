@@ -8,7 +8,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.core.inventory.answer import OPEN
 from upright_ledger.core.rules.finding import NOTE
 from upright_ledger.ledger.tables.builds import last_build
-from upright_ledger.ledger.tables.runs import last_run
+from upright_ledger.ledger.tables.runs.runs import last_run
 from upright_ledger.ledger.tables.stock import load_proposals
 
 

@@ -18,7 +18,7 @@ from upright_ledger.ledger.db.databases import refuse_password
 from upright_ledger.ledger.settings import new_settings_text
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.builds import last_build
-from upright_ledger.ledger.tables.runs import last_run
+from upright_ledger.ledger.tables.runs.runs import last_run
 from upright_ledger.ledger.tables.sources import list_sources
 
 

@@ -6,7 +6,7 @@ import re
 from dataclasses import replace
 
 from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer, usual
-from upright_ledger.core.rules.imported_templates import NoTemplateError, template_of_pattern
+from upright_ledger.core.rules.imported.templates import NoTemplateError, template_of_pattern
 from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.formats.tables.pairs import Pair, as_regular_expression, looks_like_pattern, pieces_of, status_word

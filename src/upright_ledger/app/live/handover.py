@@ -8,8 +8,15 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.prove.build_files import RULE_LIST, Change, answers_in_words, changes, digest_in, read_list
-from upright_ledger.app.prove.deployed_rules import answers_of, compared_urls, deployed_rules, is_rule_file
+from upright_ledger.app.prove.builds.build_files import (
+    RULE_LIST,
+    Change,
+    answers_in_words,
+    changes,
+    digest_in,
+    read_list,
+)
+from upright_ledger.app.prove.builds.deployed_rules import answers_of, compared_urls, deployed_rules, is_rule_file
 from upright_ledger.app.prove.results import Results
 from upright_ledger.core.monitoring.deploy_days import YEARS, to_the_minute
 from upright_ledger.core.url.address import parse_address
@@ -17,7 +24,7 @@ from upright_ledger.errors import UsageError
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.builds import changed_since, list_builds, live_builds, mark_build
-from upright_ledger.ledger.tables.runs import Run
+from upright_ledger.ledger.tables.runs.runs import Run
 
 
 @dataclass(frozen=True, slots=True)

@@ -41,9 +41,9 @@ from upright_ledger.ledger.tables.failures import (
     told_of,
 )
 from upright_ledger.ledger.tables.retention import let_go
-from upright_ledger.ledger.tables.runs import last_run
+from upright_ledger.ledger.tables.runs.runs import last_run
+from upright_ledger.ledger.tables.runs.trace_blocks import load_traces
 from upright_ledger.ledger.tables.stock import LIVE, StoredProposal, load_proposals
-from upright_ledger.ledger.tables.trace_blocks import load_traces
 
 _FEWEST_OF_FAMILY = 3
 

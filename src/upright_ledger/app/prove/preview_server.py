@@ -8,7 +8,7 @@ from collections.abc import Callable
 from urllib.parse import unquote
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.rules.imported import ImportedRule
+from upright_ledger.core.rules.imported.rule import ImportedRule
 from upright_ledger.core.rules.ruleset import Answer
 from upright_ledger.core.url.address import Address, NotAnAddressError, followed, parse_address
 from upright_ledger.core.url.destination import page_key

@@ -13,8 +13,8 @@ from upright_ledger.core.tracing.results import TraceTable
 from upright_ledger.core.url.address import Address
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.tables.entries import Entry
-from upright_ledger.ledger.tables.runs import begin_run, finish_run, name_run
-from upright_ledger.ledger.tables.trace_blocks import add_traces
+from upright_ledger.ledger.tables.runs.runs import begin_run, finish_run, name_run
+from upright_ledger.ledger.tables.runs.trace_blocks import add_traces
 
 _NOTHING = (Expected(kind=OPEN), 0.0)
 

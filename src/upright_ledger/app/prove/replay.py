@@ -21,7 +21,7 @@ from upright_ledger.core.tracing.verdicts import judge
 from upright_ledger.core.url.address import Address, address_of
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.ledger.tables.builds import last_build
-from upright_ledger.ledger.tables.runs import (
+from upright_ledger.ledger.tables.runs.runs import (
     begin_run,
     finish_run,
     hold,
@@ -30,7 +30,7 @@ from upright_ledger.ledger.tables.runs import (
     open_run,
     take_over,
 )
-from upright_ledger.ledger.tables.trace_blocks import add_traces, load_traces, traced_urls
+from upright_ledger.ledger.tables.runs.trace_blocks import add_traces, load_traces, traced_urls
 from upright_ledger.web.http.client import RequestOptions, interrupts
 from upright_ledger.web.http.tracer import Place
 

@@ -10,8 +10,8 @@ from upright_ledger.app.request_list import Requests
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.runs import find_run, list_runs, name_run
-from upright_ledger.ledger.tables.trace_blocks import load_traces
+from upright_ledger.ledger.tables.runs.runs import find_run, list_runs, name_run
+from upright_ledger.ledger.tables.runs.trace_blocks import load_traces
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,8 +6,8 @@ from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
 
-from upright_ledger.app.collect.audit import Audited
-from upright_ledger.app.collect.rewrite_links import DIFF, Mended
+from upright_ledger.app.collect.surveys.audit import Audited
+from upright_ledger.app.collect.surveys.rewrite_links import DIFF, Mended
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.crawl.audits.launch_gate import GATE
 from upright_ledger.core.crawl.audits.site_index import ERROR, NOTE, Fault

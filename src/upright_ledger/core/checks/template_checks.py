@@ -7,8 +7,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from upright_ledger.core.checks.rule_checks import Surroundings
 from upright_ledger.core.rules.compiler import template_fault
 from upright_ledger.core.rules.finding import NOTE, SEVERITIES, Finding
-from upright_ledger.core.rules.imported import ImportedRule, request_of
-from upright_ledger.core.rules.imported_blocks import Block
+from upright_ledger.core.rules.imported.blocks import Block
+from upright_ledger.core.rules.imported.rule import ImportedRule, request_of
 from upright_ledger.core.rules.path_automata import common_path, source_pattern
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateGroup, TemplateRule

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
 from upright_ledger.core.rules.compiler import image_pattern
-from upright_ledger.core.rules.imported import TEXT, ImportedRule
+from upright_ledger.core.rules.imported.rule import TEXT, ImportedRule
 from upright_ledger.core.rules.path_automata import (
     OTHER_LETTERS,
     Pattern,

@@ -15,8 +15,8 @@ from itertools import product
 
 from upright_ledger.core.inventory.normalisation import entry_key
 from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
-from upright_ledger.core.rules.imported import ImportedRule, request_of
-from upright_ledger.core.rules.imported_blocks import Block
+from upright_ledger.core.rules.imported.blocks import Block
+from upright_ledger.core.rules.imported.rule import ImportedRule, request_of
 from upright_ledger.core.rules.template_index import PASS, TemplateIndex, TemplateRule
 from upright_ledger.core.url.address import canonical_path, guard, lower_ascii, lower_path, parse_address, split_target
 from upright_ledger.core.url.destination import authority_of

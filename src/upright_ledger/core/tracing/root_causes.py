@@ -6,7 +6,7 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from upright_ledger.core.rules.imported import ImportedRule
+from upright_ledger.core.rules.imported.rule import ImportedRule
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.tracing.trace import Hop, Trace
 from upright_ledger.core.url.address import NotAnAddressError, parse_address

@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
-from upright_ledger.core.rules.imported import (
+from upright_ledger.core.rules.imported.rule import (
     APPEND,
     AT_END,
     AT_END_WHOLE,

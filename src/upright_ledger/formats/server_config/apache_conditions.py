@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from upright_ledger.core.rules.imported import (
+from upright_ledger.core.rules.imported.rule import (
     HOST,
     METHOD,
     PATH,

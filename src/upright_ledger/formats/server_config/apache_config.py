@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
-from upright_ledger.core.rules.imported import NotUnderstoodError
+from upright_ledger.core.rules.imported.rule import NotUnderstoodError
 from upright_ledger.formats.server_config.rules_read import Surroundings
 
 _ALWAYS = frozenset(["core", "so", "http", "authz_core", "rewrite", "alias", "ssl", "version", "unixd", "log_config"])

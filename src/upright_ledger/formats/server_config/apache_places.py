@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
-from upright_ledger.core.rules.imported import PATH, Condition
+from upright_ledger.core.rules.imported.rule import PATH, Condition
 from upright_ledger.core.rules.ruleset import GONE
 from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.formats.server_config.apache import (

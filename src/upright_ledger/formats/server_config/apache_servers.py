@@ -7,7 +7,7 @@ from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
-from upright_ledger.core.rules.imported import HOST, PATH, Condition, alternatives
+from upright_ledger.core.rules.imported.rule import HOST, PATH, Condition, alternatives
 from upright_ledger.formats.server_config.apache import (
     INNER_ALIAS,
     REWRITE,

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from upright_ledger.core.inventory.evidence import LISTED, Figure
 from upright_ledger.core.inventory.noise import PATTERN_RULE
-from upright_ledger.core.rules.imported import (
+from upright_ledger.core.rules.imported.rule import (
     DROP,
     HOST,
     RAW,

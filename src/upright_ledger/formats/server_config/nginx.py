@@ -6,7 +6,8 @@ import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from upright_ledger.core.rules.imported import (
+from upright_ledger.core.rules.imported.blocks import stages_around
+from upright_ledger.core.rules.imported.rule import (
     APPEND,
     BARE,
     DROP,
@@ -22,7 +23,6 @@ from upright_ledger.core.rules.imported import (
     Piece,
     compiled,
 )
-from upright_ledger.core.rules.imported_blocks import stages_around
 from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.formats.server_config.nginx_config import Statement, Table
 from upright_ledger.formats.server_config.nginx_expressions import (

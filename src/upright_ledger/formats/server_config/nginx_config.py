@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
 from upright_ledger.config_syntax.nginx_lexer import words
-from upright_ledger.core.rules.imported import NotUnderstoodError
+from upright_ledger.core.rules.imported.rule import NotUnderstoodError
 
 _DEPTH = 60
 _LINES_OF_A_QUOTE = 200

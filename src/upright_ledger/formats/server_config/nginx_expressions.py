@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 
-from upright_ledger.core.rules.imported import (
+from upright_ledger.core.rules.imported.rule import (
     ARGUMENT,
     GROUP,
     HOST,

@@ -8,7 +8,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import islice, takewhile
 
-from upright_ledger.core.rules.imported import (
+from upright_ledger.core.rules.imported.blocks import Block
+from upright_ledger.core.rules.imported.rule import (
     PATH,
     QUERY,
     TEXT,
@@ -20,7 +21,6 @@ from upright_ledger.core.rules.imported import (
     compiled,
     request_of,
 )
-from upright_ledger.core.rules.imported_blocks import Block
 from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.formats.server_config.nginx import Place, StepReader
 from upright_ledger.formats.server_config.nginx_config import Statement, Table, all_of

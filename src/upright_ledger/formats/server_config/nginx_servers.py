@@ -7,7 +7,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from upright_ledger.core.rules.imported import HOST, Condition, NotUnderstoodError, alternatives, compiled
+from upright_ledger.core.rules.imported.rule import HOST, Condition, NotUnderstoodError, alternatives, compiled
 from upright_ledger.formats.server_config.nginx import Place
 from upright_ledger.formats.server_config.nginx_config import Statement, Table, all_of, read_tree, tables_of
 from upright_ledger.formats.server_config.nginx_expressions import pattern_of

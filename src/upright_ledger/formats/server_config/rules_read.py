@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import PurePosixPath
 
-from upright_ledger.core.rules.imported import INNER, PATH, SCHEME, Condition, ImportedRule, NotUnderstoodError
+from upright_ledger.core.rules.imported.rule import INNER, PATH, SCHEME, Condition, ImportedRule, NotUnderstoodError
 from upright_ledger.core.rules.template_index import PASS
 
 BEGINNING = re.compile(r"\^(?:(?:[A-Za-z0-9_/~,;:@=&!'-]|\\[^A-Za-z0-9])(?![?*{]))*")

@@ -190,7 +190,7 @@ set_aside = Table(
     Column("lines", Integer, nullable=False),
 )
 
-# The rules of a server's file, in the order in which they are asked; see core.rules.imported.
+# The rules of a server's file, in the order in which they are asked; see core.rules.imported.rule.
 imported = Table(
     "imported",
     metadata,
@@ -305,7 +305,7 @@ traces = Table(
     metadata,
     Column("run", Integer, ForeignKey("runs.id"), nullable=False),
     Column("number", Integer, nullable=False),
-    Column("rows", LargeBinary, nullable=False),  # a block of traced URLs; see ledger.tables.trace_blocks
+    Column("rows", LargeBinary, nullable=False),  # a block of traced URLs; see ledger.tables.runs.trace_blocks
     UniqueConstraint("run", "number", name="blocks_by_number"),
 )
 

@@ -10,7 +10,7 @@ from sqlalchemy import Connection, RowMapping, inspect, text
 from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.trace import Hop, Page, Trace
 from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.tables.trace_blocks import add_traces
+from upright_ledger.ledger.tables.runs.trace_blocks import add_traces
 
 
 def traces_in_blocks(connection: Connection) -> None:

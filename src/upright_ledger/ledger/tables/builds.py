@@ -6,7 +6,7 @@ from sqlalchemy import Connection, func, insert, select, update
 
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.tables.runs import Run
+from upright_ledger.ledger.tables.runs.runs import Run
 
 
 def add_build(connection: Connection, dialect: str, digest: str, folder: str, rules: int, held_back: int) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 
 from sqlalchemy import Connection, select
 
-from upright_ledger.core.rules.imported import ImportedRule
+from upright_ledger.core.rules.imported.rule import ImportedRule
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import insert_many
 

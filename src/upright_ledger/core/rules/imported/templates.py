@@ -12,8 +12,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import chain
 
 from upright_ledger.core.rules.compiler import make_template
-from upright_ledger.core.rules.imported import APPEND, GROUP, HOST, INNER, KEEP, PATH, SCHEME, TEXT, ImportedRule
-from upright_ledger.core.rules.imported_blocks import Block, holds, stages_around
+from upright_ledger.core.rules.imported.blocks import Block, holds, stages_around
+from upright_ledger.core.rules.imported.rule import APPEND, GROUP, HOST, INNER, KEEP, PATH, SCHEME, TEXT, ImportedRule
 from upright_ledger.core.rules.path_automata import common_path, may_begin_alike, source_pattern
 from upright_ledger.core.rules.ruleset import CARRY, DROP, GONE
 from upright_ledger.core.rules.template_index import PASS, TemplateRule

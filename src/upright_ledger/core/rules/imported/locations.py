@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from upright_ledger.core.rules.imported import (
+from upright_ledger.core.rules.imported.rule import (
     APPEND,
     AT_END,
     AT_END_WHOLE,

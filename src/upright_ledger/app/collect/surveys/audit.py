@@ -9,7 +9,7 @@ from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.collect.moved_pages import renamed_dict
-from upright_ledger.app.collect.survey import NEW
+from upright_ledger.app.collect.surveys.survey import NEW
 from upright_ledger.core.crawl.audits.all_audits import audit
 from upright_ledger.core.crawl.audits.broken_inbound import InboundRow, broken_inbound
 from upright_ledger.core.crawl.audits.moved_pages import Renamed, compare_surveys
@@ -23,8 +23,8 @@ from upright_ledger.core.url.address import address_of, split_text
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.settings import Settings
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.crawl_blocks import load_seen
-from upright_ledger.ledger.tables.runs import SURVEY, Run, find_run
+from upright_ledger.ledger.tables.runs.crawl_blocks import load_seen
+from upright_ledger.ledger.tables.runs.runs import SURVEY, Run, find_run
 
 SECTION, FAMILY = "section", "family"
 

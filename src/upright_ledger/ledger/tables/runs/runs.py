@@ -19,7 +19,7 @@ Run = Row[Any]
 """A run as it is stored."""
 
 SURVEY = "survey"
-"""The kind of runs whose rows are of another sort; see ledger.tables.crawl_blocks."""
+"""The kind of runs whose rows are of another sort; see ledger.tables.runs.crawl_blocks."""
 
 
 HELD_SECONDS = 120

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from upright_ledger.app.collect.page_reader import page_reader
+from upright_ledger.app.collect.surveys.page_reader import page_reader
 from upright_ledger.app.worker_process import Few, Put, WorkerProcess, is_ending
 from upright_ledger.core.crawl.frontier import Limits
 from upright_ledger.core.crawl.observation import Seen

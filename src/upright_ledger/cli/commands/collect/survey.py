@@ -10,12 +10,12 @@ from typing import Any
 import click
 from click.core import ParameterSource
 
-from upright_ledger.app.collect.audit import FAMILY, SECTION, audited
-from upright_ledger.app.collect.crawling import Surveying, start_surveying
 from upright_ledger.app.collect.moved_pages import propose_renamings, write_pairs
-from upright_ledger.app.collect.rewrite_links import mend_files, moved_table
-from upright_ledger.app.collect.survey import hosts_of, known_addresses, survey
-from upright_ledger.app.collect.survey_export import write_mends, write_replacements, write_survey
+from upright_ledger.app.collect.surveys.audit import FAMILY, SECTION, audited
+from upright_ledger.app.collect.surveys.crawling import Surveying, start_surveying
+from upright_ledger.app.collect.surveys.rewrite_links import mend_files, moved_table
+from upright_ledger.app.collect.surveys.survey import hosts_of, known_addresses, survey
+from upright_ledger.app.collect.surveys.survey_export import write_mends, write_replacements, write_survey
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.http import asking_options, manner_of, say_who_gets_the_login
 from upright_ledger.cli.options.shared import FILE, force_option, json_option

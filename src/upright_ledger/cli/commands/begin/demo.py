@@ -9,7 +9,7 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.collect.audit import audited
+from upright_ledger.app.collect.surveys.audit import audited
 from upright_ledger.app.live.triage import triage
 from upright_ledger.cli.main import cli
 from upright_ledger.cli.options.shared import json_option

@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from upright_ledger.app.prove.switching import put_folder
+from upright_ledger.app.prove.builds.switching import put_folder
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.errors import InputError, RefusedError, UsageError
 from upright_ledger.formats.files.atomic import bare_cell, csv_bytes, write_whole

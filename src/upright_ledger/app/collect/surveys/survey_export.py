@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.app.collect.audit import Audited
+from upright_ledger.app.collect.surveys.audit import Audited
 from upright_ledger.core.crawl.audits.broken_inbound import InboundRow
 from upright_ledger.core.crawl.audits.site_index import LinkToMend
 from upright_ledger.core.url.address import split_text

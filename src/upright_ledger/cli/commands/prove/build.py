@@ -9,8 +9,8 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.prove.build import BOLD, CAUTIOUS, Built, build
-from upright_ledger.app.prove.build_files import CHANGES, roll_back, take_back_from
+from upright_ledger.app.prove.builds.build import BOLD, CAUTIOUS, Built, build
+from upright_ledger.app.prove.builds.build_files import CHANGES, roll_back, take_back_from
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output

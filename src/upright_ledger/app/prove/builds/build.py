@@ -9,7 +9,7 @@ from typing import Any
 
 from upright_ledger import __version__
 from upright_ledger.app.book import Book
-from upright_ledger.app.prove.build_files import (
+from upright_ledger.app.prove.builds.build_files import (
     CHANGES,
     MANIFEST,
     RULE_LIST,
@@ -23,7 +23,7 @@ from upright_ledger.app.prove.build_files import (
     read_list,
     sums_of,
 )
-from upright_ledger.app.prove.deployed_rules import answers_of, compared_urls, deployed_rules, is_rule_file
+from upright_ledger.app.prove.builds.deployed_rules import answers_of, compared_urls, deployed_rules, is_rule_file
 from upright_ledger.core.rules.compiler import ExcludedRule
 from upright_ledger.core.rules.condenser import Condensed, condense
 from upright_ledger.core.rules.ruleset import RuleSet

@@ -7,7 +7,8 @@ from dataclasses import replace
 from heapq import merge
 from typing import Any
 
-from upright_ledger.core.rules.imported import (
+from upright_ledger.core.rules.imported.locations import location_of
+from upright_ledger.core.rules.imported.rule import (
     HOST,
     INNER,
     PATH,
@@ -20,7 +21,6 @@ from upright_ledger.core.rules.imported import (
     bytewise,
     compiled,
 )
-from upright_ledger.core.rules.imported_locations import location_of
 from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.core.url.address import lower_ascii
 

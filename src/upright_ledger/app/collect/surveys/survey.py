@@ -9,10 +9,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.collect.crawling import Surveying
 from upright_ledger.app.collect.gather import gather
-from upright_ledger.app.collect.page_reader import unpacked
 from upright_ledger.app.collect.stock import stock
+from upright_ledger.app.collect.surveys.crawling import Surveying
+from upright_ledger.app.collect.surveys.page_reader import unpacked
 from upright_ledger.app.request_list import own_requests
 from upright_ledger.core.crawl.audits.site_index import Site
 from upright_ledger.core.crawl.frontier import UNREAD, Limits
@@ -21,8 +21,8 @@ from upright_ledger.core.url.address import Address, address_of, parse_address
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.formats.files.leftovers import temporary_folder
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.crawl_blocks import add_seen, load_seen
-from upright_ledger.ledger.tables.runs import (
+from upright_ledger.ledger.tables.runs.crawl_blocks import add_seen, load_seen
+from upright_ledger.ledger.tables.runs.runs import (
     SURVEY,
     begin_run,
     finish_run,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.rules.imported_blocks import Block
+from upright_ledger.core.rules.imported.blocks import Block
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import InputError

@@ -1,0 +1,1 @@
+"""Crawls, their audits, and what they feed."""

@@ -1,0 +1,1 @@
+"""Rules as files in a folder, and what a server runs."""

@@ -1,0 +1,1 @@
+"""Commands with which a move begins."""

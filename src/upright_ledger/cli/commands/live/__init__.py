@@ -1,0 +1,1 @@
+"""Commands for the time after the launch."""

@@ -1,0 +1,1 @@
+"""Rehearsals, replays and surveys: derived data."""
