@@ -59,32 +59,44 @@ def _run(arguments: list[str], folder: Path, environment: dict[str, str]) -> Out
             timeout=120,
         )
         return Outcome(done.returncode, done.stdout, done.stderr)
-    warm = _warm()
-    assert warm.stdin is not None
-    assert warm.stdout is not None
-    with tempfile.TemporaryDirectory() as held:
-        out, err = Path(held) / "out", Path(held) / "err"
-        request = {
-            "arguments": arguments,
-            "folder": str(folder),
-            "environment": environment,
-            "out": str(out),
-            "err": str(err),
-        }
-        warm.stdin.write(json.dumps(request) + "\n")
-        warm.stdin.flush()
-        code = int(warm.stdout.readline())
-        return Outcome(code, out.read_text(encoding="utf-8"), err.read_text(encoding="utf-8"))
+    return _warm().run(arguments, folder, environment)
+
+
+class Warm:
+    """The program in forks of one that is loaded (see warm.py). environment: of that one."""
+
+    def __init__(self, environment: dict[str, str] | None = None) -> None:
+        words = [sys.executable, str(Path(__file__).with_name("warm.py"))]
+        pipe = subprocess.PIPE
+        self._process = subprocess.Popen(words, stdin=pipe, stdout=pipe, encoding="utf-8", env=environment)
+
+    def run(self, arguments: list[str], folder: Path, environment: dict[str, str]) -> Outcome:
+        """Run the program once. environment: all of it."""
+        assert self._process.stdin is not None
+        assert self._process.stdout is not None
+        with tempfile.TemporaryDirectory() as held:
+            out, err = Path(held) / "out", Path(held) / "err"
+            request = {
+                "arguments": arguments,
+                "folder": str(folder),
+                "environment": environment,
+                "out": str(out),
+                "err": str(err),
+            }
+            self._process.stdin.write(json.dumps(request) + "\n")
+            self._process.stdin.flush()
+            code = int(self._process.stdout.readline())
+            return Outcome(code, out.read_text(encoding="utf-8"), err.read_text(encoding="utf-8"))
+
+    def end(self) -> None:
+        """End the one that is loaded."""
+        self._process.kill()
+        self._process.wait()
 
 
 @cache
-def _warm() -> subprocess.Popen[str]:
-    return subprocess.Popen(
-        [sys.executable, Path(__file__).with_name("warm.py")],
-        stdin=subprocess.PIPE,
-        stdout=subprocess.PIPE,
-        encoding="utf-8",
-    )
+def _warm() -> Warm:
+    return Warm()
 
 
 @dataclass(frozen=True)

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import hashlib
-import json
 import os
 import re
 import shutil
 import sqlite3
 import subprocess
-import sys
 import tempfile
 import threading
 from collections.abc import Callable, Iterator
@@ -19,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from clusters import cluster
-from conftest import NEW, OLD, Outcome
+from conftest import NEW, OLD, Outcome, Warm
 from upright_ledger.ledger.db.schema import metadata
 from upright_ledger.web.local.stand_in import Served, serve_whole
 
@@ -66,45 +64,21 @@ def compiled(folder: Path) -> Path:
     return library
 
 
-class Warm:
-    """The program in forks of one that is loaded, with the library that disturbs (see warm.py)."""
-
-    def __init__(self, library: Path) -> None:
-        whole = {**os.environ, "LD_PRELOAD": str(library)}
-        script = Path(__file__).with_name("warm.py")
-        pipe = subprocess.PIPE
-        self._process = subprocess.Popen([sys.executable, script], stdin=pipe, stdout=pipe, encoding="utf-8", env=whole)
-
-    def run(self, arguments: tuple[str, ...], folder: Path, environment: dict[str, str]) -> Outcome:
-        assert self._process.stdin is not None
-        assert self._process.stdout is not None
-        with tempfile.TemporaryDirectory() as held:
-            out, err = Path(held) / "out", Path(held) / "err"
-            usual = {"NO_COLOR": "1", "COLUMNS": "100", "UPRIGHT_AUTHOR": "tester", "PATH": os.environ["PATH"]}
-            request = {
-                "arguments": arguments, "folder": str(folder), "environment": {**usual, **environment}, "out": str(out), "err": str(err),
-            }  # fmt: skip
-            self._process.stdin.write(json.dumps(request) + "\n")
-            self._process.stdin.flush()
-            code = int(self._process.stdout.readline())
-            return Outcome(code, out.read_text(errors="replace"), err.read_text(errors="replace"))
-
-    def end(self) -> None:
-        self._process.kill()
-        self._process.wait()
-
-
 class Bench:
     """One ledger that is laid out once, and copied for each fault. database: a maker of copies on PostgreSQL, or None."""
 
     def __init__(self, folder: Path, library: Path, site: str, team: Team | None = None) -> None:
         self.folder, self.library, self.site, self.team = folder, library, site, team
-        self.warm = Warm(library)
+        self.warm = self.another_program()
         self.base = folder / "base" / "ledger"
         self.temporary = folder / "temporary"
         self.temporary.mkdir()
         self.count = folder / "count"
         self._lay_out()
+
+    def another_program(self) -> Warm:
+        """The program, loaded with the library that disturbs."""
+        return Warm({**os.environ, "LD_PRELOAD": str(self.library)})
 
     def run(
         self,
@@ -117,7 +91,8 @@ class Bench:
         another = self.team.address("another") if self.team else "sqlite:///another.db"
         arguments = tuple(a.replace(SITE, f"{self.site}/").replace(ANOTHER, another) for a in arguments)
         told = {} if faults is None else faults.environment(self.count, self.folder)
-        done = (warm or self.warm).run(arguments, folder, {**told, "TMPDIR": str(self.temporary)})
+        usual = {"NO_COLOR": "1", "COLUMNS": "100", "UPRIGHT_AUTHOR": "tester", "PATH": os.environ["PATH"]}
+        done = (warm or self.warm).run(list(arguments), folder, {**usual, **told, "TMPDIR": str(self.temporary)})
         if "Traceback" in done.err or "Exception ignored" in done.err:
             raise WrongError(f"{arguments}: a traceback\n{done.err}")
         if code is not None and done.code != code:

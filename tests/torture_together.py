@@ -10,8 +10,8 @@ from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
-from conftest import OLD
-from torture_bench import Bench, Warm, WrongError
+from conftest import OLD, Warm
+from torture_bench import Bench, WrongError
 from torture_cases import CASES, Case, nothing_left, told_by
 
 
@@ -21,7 +21,7 @@ def paired(bench: Bench, times: int, seed: int) -> tuple[Counter[str], list[str]
     pairs = [(a, b) for n, a in enumerate(CASES) for b in CASES[n:]]
     rng.shuffle(pairs)
     counts, wrong = Counter[str](), list[str]()
-    second = Warm(bench.library)
+    second = bench.another_program()
     for a, b in pairs[:times]:
         try:
             counts[_at_once(bench, second, a, b)] += 1
@@ -79,7 +79,7 @@ def crowded(bench: Bench, seconds: int, seed: int) -> tuple[Counter[str], list[s
     done: list[tuple[str, str]] = []  # what must stand: address, answer
 
     def write(who: int) -> None:
-        rng, warm = random.Random(seed + who), Warm(bench.library)
+        rng, warm = random.Random(seed + who), bench.another_program()
         number = 0
         while time.monotonic() < until:
             number += 1
@@ -105,7 +105,7 @@ def crowded(bench: Bench, seconds: int, seed: int) -> tuple[Counter[str], list[s
         warm.end()
 
     def read() -> None:
-        warm = Warm(bench.library)
+        warm = bench.another_program()
         while time.monotonic() < until:
             _note(("entries", "--json", "--limit", "0"), warm, "list")
             _note(("check",), warm, "check")

@@ -89,9 +89,8 @@ def folding(
         report.applied = refold(step, Classifier(ledger.settings.sites, policy))
         report.after = count_entries(step.connection)
         step.summary = f"{report.before:,} entries became {report.after:,}: {'; '.join(report.changes)}"
-        draft_policy(
-            ledger.folder, policy
-        )  # before the database has it: whenever this ends, the next command knows which one holds
+        # Before the database has it: whenever this ends, the next command knows which one holds.
+        draft_policy(ledger.folder, policy)
     put_draft(ledger.folder)
     ledger.settings = read_settings_of(ledger.folder)
     report.suggestions = [

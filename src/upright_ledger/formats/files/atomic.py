@@ -61,9 +61,7 @@ def write_whole(path: Path, data: bytes, *, public: bool = False) -> None:
     try:
         real = Path(os.path.realpath(path))
         present = path.stat() if path.exists() else None
-        if present is not None and (
-            not stat.S_ISREG(present.st_mode) or path.absolute().parts[1:2] in {("dev",), ("proc",)}
-        ):
+        if present is not None and not is_put_in_place(path):
             with path.open("wb") as file:
                 file.write(data)
             return
@@ -91,6 +89,11 @@ def write_whole(path: Path, data: bytes, *, public: bool = False) -> None:
         raise InputError(
             f"{path} cannot be written: {error.strerror or error}", "check the folder and its permissions"
         ) from None
+
+
+def is_put_in_place(path: Path) -> bool:
+    """Whether what is written to a path that is there comes in the place of a file: devices, pipes and sockets are written to as they are."""
+    return stat.S_ISREG(path.stat().st_mode) and path.absolute().parts[1:2] not in {("dev",), ("proc",)}
 
 
 def refuse_ledger(path: Path) -> None:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from upright_ledger.errors import RefusedError
-from upright_ledger.formats.files.atomic import refuse_ledger, write_whole
+from upright_ledger.formats.files.atomic import is_put_in_place, refuse_ledger, write_whole
 
 REGISTER = ".written.jsonl"
 """In a ledger's folder: what its commands wrote, a line a file: its path, and the SHA-256 of what was written."""
@@ -45,9 +45,7 @@ def refuse_foreign(path: Path) -> None:
     """Raises RefusedError for a file that is not empty and that no command of this ledger wrote, or that was changed since; InputError for
     one of a ledger.
     """
-    if not _asked.heard or _asked.force or not path.is_file() or not path.stat().st_size:
-        return
-    if path.absolute().parts[1:2] in {("dev",), ("proc",)}:
+    if not _asked.heard or _asked.force or not path.is_file() or not path.stat().st_size or not is_put_in_place(path):
         return
     refuse_ledger(Path(os.path.realpath(path)))
     if _digest(path) not in _known().get(os.path.realpath(path), ()):
@@ -77,11 +75,8 @@ def _note(path: Path, data: bytes) -> None:
         with os.fdopen(os.open(register, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o600), "ab") as file:
             file.write(line)
     except OSError as error:
-        if error.errno not in {
-            errno.EACCES,
-            errno.EPERM,
-            errno.EROFS,
-        }:  # of a ledger that is only read, --force is asked for the next time
+        # Of a ledger that is only read, --force is asked for the next time.
+        if error.errno not in {errno.EACCES, errno.EPERM, errno.EROFS}:
             raise
 
 

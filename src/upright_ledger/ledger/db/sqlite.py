@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import re
 import sqlite3
-from contextlib import closing, suppress
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -40,8 +40,11 @@ def prepare(engine: Engine) -> None:
 
     @event.listens_for(engine, "do_connect")
     def on_opening(_dialect: Any, _record: Any, arguments: Any, options: dict[str, Any]) -> Any:
-        if not path.is_file() or (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK) and _has_room(path)):
-            return sqlite3.connect(*arguments, **options)
+        if not path.is_file() or (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK)):
+            connection = sqlite3.connect(*arguments, **options)
+            if _has_room(connection):
+                return connection
+            connection.close()
         # Somebody else's, on a medium that cannot be written, or on a full one: to be read all the same.
         log = path.with_name(f"{path.name}-wal")
         alone = "" if log.exists() and log.stat().st_size else "&immutable=1"
@@ -62,19 +65,14 @@ def prepare(engine: Engine) -> None:
             connection.exec_driver_sql("BEGIN")
 
 
-def _has_room(path: Path) -> bool:
-    """Whether the files can be made that SQLite keeps beside one while it is open."""
-    with closing(sqlite3.connect(path)) as connection:
-        try:
-            connection.execute("SELECT 1 FROM sqlite_master LIMIT 1")
-        except sqlite3.OperationalError as error:
-            return error.sqlite_errorcode & 0xFF not in {
-                sqlite3.SQLITE_CANTOPEN,
-                sqlite3.SQLITE_FULL,
-                sqlite3.SQLITE_IOERR,
-            }
-        except (sqlite3.DatabaseError, UnicodeDecodeError):  # it is damaged, and told so
-            return True
+def _has_room(connection: sqlite3.Connection) -> bool:
+    """Whether the files can be made that SQLite keeps beside a database while it is open."""
+    try:
+        connection.execute("SELECT 1 FROM sqlite_master LIMIT 1").fetchall()
+    except sqlite3.OperationalError as error:
+        return error.sqlite_errorcode & 0xFF not in {sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_FULL, sqlite3.SQLITE_IOERR}
+    except (sqlite3.DatabaseError, UnicodeDecodeError):  # it is damaged, and told so
+        return True
     return True
 
 
