@@ -1,4 +1,5 @@
-"""The full comparison of real servers with the reference: made-up rule sets, at least 10,000 requests a server.
+"""The full comparison of real servers with the reference: made-up rule sets, at least 10,000
+requests a server.
 
 python benchmarks/conformance.py [SERVER…]
 """
@@ -35,7 +36,11 @@ def main() -> None:
                     differences += compare(name, written, requests, place, acting)
             asked += len(requests)
             answered += sum(1 for host, target in requests if written.answer(host, target))
-        print(f"{name:9} {asked:,} requests, {answered:,} with an answer: {len(differences):,} differences", flush=True)
+        print(
+            f"{name:9} {asked:,} requests, {answered:,} with an answer: {len(differences):,} "
+            "differences",
+            flush=True,
+        )
         for text in differences[:5]:
             print(f"          {text}")
         failed |= bool(differences)

@@ -1,4 +1,5 @@
-"""Fits the weights of upright_ledger.core.matching.choice_model on made-up site moves, and prints them.
+"""Fits the weights of upright_ledger.core.matching.choice_model on made-up site moves, and prints
+them.
 
     python benchmarks/fit_matching.py [FIRST_SEED LAST_SEED]
 
@@ -17,8 +18,10 @@ from upright_ledger.core.matching import learned_features, scoring
 from upright_ledger.core.matching.choice_model import Choice, soft_max
 
 RISING = {
-    "same slug", "slug words", "slug letters", "same title", "title words", "old words found", "new words found", "shared information",
-    "context", "same number", "same year", "both found", "place moved there", "number carried", "slug carried", "number alone", "taken where pages merge",
+    "same slug", "slug words", "slug letters", "same title", "title words", "old words found",
+    "new words found", "shared information",
+    "context", "same number", "same year", "both found", "place moved there", "number carried",
+    "slug carried", "number alone", "taken where pages merge",
 }  # fmt: skip
 FALLING = {
     "old words missing",
@@ -37,12 +40,17 @@ PENALTY = 0.00005
 
 def truth_of(move: SiteMove, old: np.ndarray, new: np.ndarray) -> np.ndarray:
     return np.array(
-        [move.new[j].name in move.truth[move.old[i].name] for i, j in zip(old.tolist(), new.tolist(), strict=True)],
+        [
+            move.new[j].name in move.truth[move.old[i].name]
+            for i, j in zip(old.tolist(), new.tolist(), strict=True)
+        ],
         float,
     )
 
 
-def fit(cases: list[tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]], names: tuple[str, ...]) -> Choice:
+def fit(
+    cases: list[tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]], names: tuple[str, ...]
+) -> Choice:
     """Fit a choice on (old page of each pair, figures, page figures, truth) of several moves."""
     shift, olds, figures, pages, right = 0, [], [], [], []
     for old, x, page, y in cases:
@@ -72,11 +80,13 @@ def fit(cases: list[tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]], name
         slope = -np.concatenate([x.T @ pull, page.T @ pull_none]) / len(page) + 2 * PENALTY * w
         return value, slope
 
-    bounds = [(0, None) if n in RISING else (None, 0) if n in FALLING else (None, None) for n in names] + [
-        (None, None)
-    ] * page.shape[1]
+    bounds = [
+        (0, None) if n in RISING else (None, 0) if n in FALLING else (None, None) for n in names
+    ] + [(None, None)] * page.shape[1]
     start = np.zeros(width + page.shape[1])
-    found = minimize(loss, start, jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": 400})
+    found = minimize(
+        loss, start, jac=True, method="L-BFGS-B", bounds=bounds, options={"maxiter": 400}
+    )
     print(f"# loss {found.fun:.4f} over {len(page):,} pages")
     w = np.round(found.x, 3)
     return Choice(tuple(w[:width].tolist()), tuple(w[width:].tolist()))
@@ -98,14 +108,26 @@ def main() -> None:
     for (sides, seen), y in zip(looks, truths, strict=True):
         chances = alone.chances(seen.old, seen.figures, scoring.page_figures(sides, None))
         learned, rate = learned_features.learn(
-            sides, seen, chances, scoring.seeds_of(seen, chances, {}, len(sides.old), len(sides.new))
+            sides,
+            seen,
+            chances,
+            scoring.seeds_of(seen, chances, {}, len(sides.old), len(sides.new)),
         )
-        cases.append((seen.old, np.hstack([seen.figures, learned]), scoring.page_figures(sides, rate), y))
+        cases.append(
+            (seen.old, np.hstack([seen.figures, learned]), scoring.page_figures(sides, rate), y)
+        )
     taught = fit(cases, scoring.SECOND)
-    for name, choice, names in (("FIRST", alone, scoring.FIRST), ("SECOND", taught, scoring.SECOND)):
+    for name, choice, names in (
+        ("FIRST", alone, scoring.FIRST),
+        ("SECOND", taught, scoring.SECOND),
+    ):
         print(f"{name} = Choice(\n    weights=(")
         for value, figure in zip(choice.weights, names, strict=True):
-            print(f"        {figure.upper().replace(' ', '_') if figure.endswith(' item') else value},  # {figure}")
+            print(
+                "        "
+                f"{figure.upper().replace(' ', '_') if figure.endswith(' item') else value},  # "
+                f"{figure}"
+            )
         print("    ),\n    none=(")
         for value, figure in zip(choice.none, scoring.PAGE_FIGURES, strict=True):
             print(f"        {value},  # {figure}")

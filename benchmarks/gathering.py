@@ -1,4 +1,5 @@
-"""Gathering at scale: a log of two million lines against mawk, a million URLs from CSV, and folding them all anew.
+"""Gathering at scale: a log of two million lines against mawk, a million URLs from CSV, and folding
+them all anew.
 
 Usage: python benchmarks/gathering.py [--share 1.0]   (0.1 takes a tenth of everything)
 """
@@ -25,8 +26,10 @@ _PEAK = re.compile(r"Maximum resident set size \(kbytes\): (\d+)")
 
 
 def write_log(path: Path, lines: int) -> None:
-    """A month of a busy site in the Combined Log Format: 12,000 pages by a power law, 12 % of requests with campaign
-    parameters, 1,600 user agents, 3,000 referrers, and a damaged line in a hundred thousand."""
+    """A month of a busy site in the Combined Log Format: 12,000 pages by a power law, 12 % of
+    requests with campaign parameters, 1,600 user agents, 3,000 referrers, and a damaged line in a
+    hundred thousand.
+    """
     draw = random.Random(1887)
     word = lambda: "".join(draw.choices("abcdefghilmnoprstu", k=draw.randint(3, 9)))  # noqa: E731
     pages = []
@@ -40,22 +43,38 @@ def write_log(path: Path, lines: int) -> None:
         pages.append(forms[n % 4])
     fame = list(accumulate(1 / (n + 1) for n in range(len(pages))))
     browsers = [
-        f"Mozilla/5.0 (X11; Linux x86_64; rv:{n % 80}.{n}) Gecko/20100101 ExampleBrowser/{n}.0 (like Example)"
+        f"Mozilla/5.0 (X11; Linux x86_64; rv:{n % 80}.{n}) Gecko/20100101 ExampleBrowser/{n}.0 "
+        "(like Example)"
         for n in range(1500)
     ]
     agents = browsers + [f"FernCrawler/{n} (+https://fern.example/bot)" for n in range(100)]
-    referrers = ["-"] * 1500 + [f"{OLD}/"] * 600 + [f"https://{word()}.example/post/{n}" for n in range(3000)]
+    referrers = (
+        ["-"] * 1500
+        + [f"{OLD}/"] * 600
+        + [f"https://{word()}.example/post/{n}" for n in range(3000)]
+    )
     statuses = [200] * 80 + [301] * 8 + [404] * 11 + [500]
     with path.open("w", encoding="utf-8") as file:
         for n in range(lines):
             target = draw.choices(pages, cum_weights=fame)[0]
             if draw.random() < 0.12:
-                target += f"{'&' if '?' in target else '?'}utm_source=newsletter&gclid=EAIaIQ{draw.randrange(10**9)}"
+                mark = "&" if "?" in target else "?"
+                target += f"{mark}utm_source=newsletter&gclid=EAIaIQ{draw.randrange(10**9)}"
             second = n * 30 * 86400 // lines
-            stamp = f"{1 + second // 86400:02}/May/2026:{second // 3600 % 24:02}:{second // 60 % 60:02}:{second % 60:02} +0000"
+            stamp = (
+                f"{1 + second // 86400:02}/May/"
+                f"2026:{second // 3600 % 24:02}:{second // 60 % 60:02}:{second % 60:02} +0000"
+            )
             client = f"198.51.100.{draw.randrange(256)} - - [{stamp}]"
-            rest = f'{draw.choice(statuses)} {draw.randrange(60000)} "{draw.choice(referrers)}" "{draw.choice(agents)}"'
-            file.write(f"{client} cut off\n" if n % 100_000 == 7 else f'{client} "GET {target} HTTP/1.1" {rest}\n')
+            rest = (
+                f'{draw.choice(statuses)} {draw.randrange(60000)} "{draw.choice(referrers)}" '
+                f'"{draw.choice(agents)}"'
+            )
+            file.write(
+                f"{client} cut off\n"
+                if n % 100_000 == 7
+                else f'{client} "GET {target} HTTP/1.1" {rest}\n'
+            )
 
 
 def write_csv(path: Path, urls: int) -> None:
@@ -75,7 +94,13 @@ def write_csv(path: Path, urls: int) -> None:
 def run(command: list[str]) -> tuple[float, float]:
     """Wall seconds and peak memory (MB) of one run."""
     began = time.perf_counter()
-    done = subprocess.run(["/usr/bin/time", "-v", *command], check=True, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True)  # fmt: skip
+    done = subprocess.run(
+        ["/usr/bin/time", "-v", *command],
+        check=True,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.PIPE,
+        text=True,
+    )
     seconds = time.perf_counter() - began
     peak = _PEAK.search(done.stderr)
     return seconds, int(peak[1]) / 1000 if peak else 0.0
@@ -84,7 +109,11 @@ def run(command: list[str]) -> tuple[float, float]:
 def fresh(folder: Path, new: str = "https://new.example") -> list[str]:
     """A new ledger; the beginning of every command for it."""
     shutil.rmtree(folder, ignore_errors=True)
-    subprocess.run([UPRIGHT, "open", str(folder), "--old", OLD, "--new", new], check=True, stdout=subprocess.DEVNULL)  # fmt: skip
+    subprocess.run(
+        [UPRIGHT, "open", str(folder), "--old", OLD, "--new", new],
+        check=True,
+        stdout=subprocess.DEVNULL,
+    )
     return [UPRIGHT, "--ledger", str(folder)]
 
 
@@ -111,10 +140,12 @@ def log(work: Path, ledger: Path, lines: int) -> None:
         ratios.append(mine / peer)
         peaks.append(peak)
     print(
-        f"log, {lines:,} lines, {path.stat().st_size / 1e6:,.0f} MB: {statistics.median(ours):.1f} s, mawk {statistics.median(peers):.1f} s"
+        f"log, {lines:,} lines, {path.stat().st_size / 1e6:,.0f} MB: {statistics.median(ours):.1f} "
+        f"s, mawk {statistics.median(peers):.1f} s"
     )
     print(
-        f"  ratio {statistics.median(ratios):.2f} ({min(ratios):.2f} to {max(ratios):.2f}), peak {max(peaks):,.0f} MB"
+        f"  ratio {statistics.median(ratios):.2f} ({min(ratios):.2f} to {max(ratios):.2f}), peak "
+        f"{max(peaks):,.0f} MB"
     )
     write_log(long, 4 * lines)
     seconds, peak = run([*fresh(ledger), "gather", str(long)])

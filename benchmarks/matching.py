@@ -27,7 +27,9 @@ BANDS = (0.0, 0.1, 0.3, 0.5, 0.7, 0.8, 0.9, 0.95, 0.99, 0.999, 1.001)
 
 
 def sample(*, titled: bool) -> SiteMove:
-    """The sample site: pages that can be found by looking at both sites, and those without successor."""
+    """The sample site: pages that can be found by looking at both sites, and those without
+    successor.
+    """
     museum = make_museum(random.Random(20_260_501))
     move = SiteMove()
     seen = set()
@@ -41,13 +43,17 @@ def sample(*, titled: bool) -> SiteMove:
             seen.add(page.url)
             move.truth[page.url] = {page.destination} if page.destination else set()
             move.old.append(_page(page.url, page.title if titled else ""))
-    move.new = [_page(p.url, p.title) for p in museum.new if p.status == 200 and p.url.count("/") > 3]
+    move.new = [
+        _page(p.url, p.title) for p in museum.new if p.status == 200 and p.url.count("/") > 3
+    ]
     return move
 
 
 def _page(url: str, title: str) -> MatchPage:
     path, _, query = url.split("/", 3)[3].partition("?")
-    return MatchPage(url, f"/{path}", title, tuple(p.partition("=")[2] for p in query.split("&") if p))
+    return MatchPage(
+        url, f"/{path}", title, tuple(p.partition("=")[2] for p in query.split("&") if p)
+    )
 
 
 def measure(move: SiteMove) -> tuple[dict[str, float], list[tuple[float, bool]]]:
@@ -61,8 +67,10 @@ def measure(move: SiteMove) -> tuple[dict[str, float], list[tuple[float, bool]]]
     wrong = sum(1 for n in accepted if ranked[n][0] not in move.truth[n])
     figures = {
         "pages": len(move.old),
-        "top 1": sum(1 for n in answerable if ranked.get(n, [""])[0] in move.truth[n]) / len(answerable),
-        "top 3": sum(1 for n in answerable if move.truth[n] & set(ranked.get(n, ()))) / len(answerable),
+        "top 1": sum(1 for n in answerable if ranked.get(n, [""])[0] in move.truth[n])
+        / len(answerable),
+        "top 3": sum(1 for n in answerable if move.truth[n] & set(ranked.get(n, ())))
+        / len(answerable),
         "accepted": sum(1 for n in answerable if n in accepted) / len(answerable),
         "wrong": wrong / max(1, len(accepted)),
         "left alone": sum(1 for n in without if n not in accepted) / max(1, len(without)),
@@ -78,14 +86,24 @@ def quality(seeds: range) -> None:
         if name.startswith("seed"):
             rows.append(list(figures.values()))
             told += confidences
-        print(f"{name:18}", "  ".join(f"{k} {v:7.3f}" if k != "pages" else f"{k} {v:5.0f}" for k, v in figures.items()))
+        print(
+            f"{name:18}",
+            "  ".join(
+                f"{k} {v:7.3f}" if k != "pages" else f"{k} {v:5.0f}" for k, v in figures.items()
+            ),
+        )
     names = list(figures)
     table = np.array(rows)
-    worst = [np.quantile(table[:, n], 0.9 if name == "wrong" else 0.1) for n, name in enumerate(names)]
+    worst = [
+        np.quantile(table[:, n], 0.9 if name == "wrong" else 0.1) for n, name in enumerate(names)
+    ]
     for title, row in (("mean", table.mean(axis=0)), ("worst tenth", worst)):
         print(
             f"{title:18}",
-            "  ".join(f"{k} {v:7.3f}" if k != "pages" else f"{k} {v:5.0f}" for k, v in zip(names, row, strict=True)),
+            "  ".join(
+                f"{k} {v:7.3f}" if k != "pages" else f"{k} {v:5.0f}"
+                for k, v in zip(names, row, strict=True)
+            ),
         )
     print("\nconfidence said        pages   said   right")
     confidence, right = (np.array(x, float) for x in zip(*told, strict=True))
@@ -93,7 +111,8 @@ def quality(seeds: range) -> None:
         here = (confidence >= low) & (confidence < high)
         if here.any():
             print(
-                f"{low:5.3f} to {min(high, 1):5.3f}     {here.sum():8,}  {confidence[here].mean():.3f}   {right[here].mean():.3f}"
+                f"{low:5.3f} to {min(high, 1):5.3f}     {here.sum():8,}  "
+                f"{confidence[here].mean():.3f}   {right[here].mean():.3f}"
             )
 
 
@@ -109,16 +128,21 @@ def speed(count: int = 50_000) -> None:
     part = 400
     texts = [_words(p) for p in new]
     start = time.perf_counter()
-    scores = process.cdist([_words(p) for p in old[:part]], texts, scorer=fuzz.token_set_ratio, workers=2)
+    scores = process.cdist(
+        [_words(p) for p in old[:part]], texts, scorer=fuzz.token_set_ratio, workers=2
+    )
     theirs = (time.perf_counter() - start) * len(old) / part
     best = scores.argmax(axis=1)
     asked = [n for n, p in enumerate(old[:part]) if move.truth[p.name] & known]
     mine = sum(
-        1 for n in asked if old[n].name in found and found[old[n].name][0].name in move.truth[old[n].name]
+        1
+        for n in asked
+        if old[n].name in found and found[old[n].name][0].name in move.truth[old[n].name]
     ) / len(asked)
     other = sum(1 for n in asked if new[best[n]].name in move.truth[old[n].name]) / len(asked)
     print(
-        f"{len(old):,} x {len(new):,}: {ours:.1f} s; all pairs by token_set_ratio {theirs:,.0f} s: {theirs / ours:.0f} times"
+        f"{len(old):,} x {len(new):,}: {ours:.1f} s; all pairs by token_set_ratio {theirs:,.0f} s: "
+        f"{theirs / ours:.0f} times"
     )
     print(f"top 1 of {len(asked)}: {mine:.3f}; by token_set_ratio {other:.3f}")
     print(f"peak memory {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6:.2f} GB")
@@ -137,7 +161,10 @@ def growth(picture: str) -> None:
         sizes.append(len(move.old) * len(move.new))
         seconds.append(time.perf_counter() - start)
         memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
-        print(f"{len(move.old):>8,} x {len(move.new):>8,}  {seconds[-1]:6.1f} s  {memory:.2f} GB", flush=True)
+        print(
+            f"{len(move.old):>8,} x {len(move.new):>8,}  {seconds[-1]:6.1f} s  {memory:.2f} GB",
+            flush=True,
+        )
     if picture:
         import matplotlib as mpl
 
@@ -148,7 +175,9 @@ def growth(picture: str) -> None:
         figure, axes = plt.subplots(figsize=(8, 5))
         axes.loglog(pages, seconds, "o-", color="#1f4e79", label="measured")
         axes.loglog(pages, seconds[0] * pages / pages[0], ":", color="grey", label="linear")
-        axes.loglog(pages, seconds[0] * (pages / pages[0]) ** 2, "--", color="grey", label="quadratic")
+        axes.loglog(
+            pages, seconds[0] * (pages / pages[0]) ** 2, "--", color="grey", label="quadratic"
+        )
         axes.set_xlabel("pages on each side (geometric mean)")
         axes.set_ylabel("seconds")
         axes.legend(frameon=False)

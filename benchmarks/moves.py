@@ -1,7 +1,8 @@
-"""Made-up site moves with their truth, each damaged in its own way: material to measure matching on.
+"""Made-up site moves with their truth, each damaged in its own way: material to measure matching
+on.
 
-They share nothing with the sample site: words are drawn from syllables, and how sections are built, renamed and
-damaged is drawn anew for each seed.
+They share nothing with the sample site: words are drawn from syllables, and how sections are built,
+renamed and damaged is drawn anew for each seed.
 """
 
 from __future__ import annotations
@@ -52,7 +53,9 @@ _FILLERS = ["the", "a", "of", "and", "in", "for", "to", "with", "how", "your"]
 
 @dataclass
 class SiteMove:
-    """Pages of an old and a new site. truth: name of an old page → names of the right new ones; none where it has no successor."""
+    """Pages of an old and a new site. truth: name of an old page → names of the right new ones;
+    none where it has no successor.
+    """
 
     old: list[MatchPage] = field(default_factory=list)
     new: list[MatchPage] = field(default_factory=list)
@@ -74,7 +77,9 @@ class _Maker:
         self.new_titles = chance.choice([0.0, 0.9, 1.0, 1.0])
         self.gone = chance.uniform(0.05, 0.3)
         self.extra = chance.uniform(0.0, 0.5)
-        self.again = chance.choice([0.0, 0.03, 0.1, 0.3])  # pages that other addresses lead to as well
+        self.again = chance.choice(
+            [0.0, 0.03, 0.1, 0.3]
+        )  # pages that other addresses lead to as well
         self.before = slug([self._word(), self._word()])
         self.brand = (f" | {self._word().title()}", f" - {self._word().title()}")
         self.move = SiteMove()
@@ -82,7 +87,10 @@ class _Maker:
 
     def _word(self) -> str:
         r = self.r
-        return "".join(r.choice(_ONSETS) + r.choice(_VOWELS) + r.choice(_CODAS) for _ in range(r.choice([1, 2, 2, 3])))
+        return "".join(
+            r.choice(_ONSETS) + r.choice(_VOWELS) + r.choice(_CODAS)
+            for _ in range(r.choice([1, 2, 2, 3]))
+        )
 
     def some_word(self) -> str:
         """A word, common ones more often, as in a language."""
@@ -90,11 +98,21 @@ class _Maker:
 
     def make(self) -> SiteMove:
         r = self.r
-        kinds = [self.articles, self.products, self.people, self.documents, self.events, self.static, self.numbered]
+        kinds = [
+            self.articles,
+            self.products,
+            self.people,
+            self.documents,
+            self.events,
+            self.static,
+            self.numbered,
+        ]
         chosen = [self.articles, self.static, *r.sample(kinds, r.randint(2, 5))]
         shares = [r.uniform(0.3, 1.0) for _ in chosen]
         for kind, share in zip(chosen, shares, strict=True):
-            kind(max(4, int(self.size * share / sum(shares) * (0.03 if kind == self.static else 1))))
+            kind(
+                max(4, int(self.size * share / sum(shares) * (0.03 if kind == self.static else 1)))
+            )
         r.shuffle(self.move.new)
         r.shuffle(self.move.old)
         return self.move
@@ -107,15 +125,24 @@ class _Maker:
     def section(self) -> tuple[str, str]:
         """The name of a section before and after: kept, renamed, or moved under another."""
         old = self.r.choice([self.some_word(), f"{self.some_word()}/{self.some_word()}"])
-        new = self.r.choice([old, self.some_word(), f"{self.some_word()}/{self.some_word()}", old.rpartition("/")[2]])
+        new = self.r.choice(
+            [
+                old,
+                self.some_word(),
+                f"{self.some_word()}/{self.some_word()}",
+                old.rpartition("/")[2],
+            ]
+        )
         return slug([old]).replace("-", "/"), slug([new]).replace("-", "/")
 
     def articles(self, count: int) -> None:
         r = self.r
         old, new = self.section()
         forms = [
-            "/{old}/{y}/{m:02}/{slug}.html", "/{old}/{slug}.html", "/{old}/{slug}/", "/{y}/{m:02}/{d:02}/{slug}/", "/{old}/{n}-{slug}",
-            "/{old}/{slug}_{n}.htm", "/{old}.php?title={slug}", "/{old}/{y}-{m:02}-{d:02}-{slug}", "/{slug}.html", "/{old}/{camel}.aspx",
+            "/{old}/{y}/{m:02}/{slug}.html", "/{old}/{slug}.html", "/{old}/{slug}/",
+            "/{y}/{m:02}/{d:02}/{slug}/", "/{old}/{n}-{slug}",
+            "/{old}/{slug}_{n}.htm", "/{old}.php?title={slug}", "/{old}/{y}-{m:02}-{d:02}-{slug}",
+            "/{slug}.html", "/{old}/{camel}.aspx",
         ]  # fmt: skip
         goals = [
             "/{new}/{slug}/",
@@ -157,7 +184,13 @@ class _Maker:
         while count > 0:
             model = [r.choice(makes), *self.headline(1, 3)]
             for kind in r.choice(variants):
-                self.pair(form, goal, [*model, kind], damage, {"old": old, "new": new, "n": 10_000 + 13 * count})
+                self.pair(
+                    form,
+                    goal,
+                    [*model, kind],
+                    damage,
+                    {"old": old, "new": new, "n": 10_000 + 13 * count},
+                )
                 count -= 1
 
     def people(self, count: int) -> None:
@@ -200,7 +233,10 @@ class _Maker:
             gone = self.r.random() < self.gone
             names = set() if gone else {self.add_new(goal, words)}
             for _ in range(self.r.randint(2, 9)):
-                date = f"{self.r.randint(2008, 2024)}-{self.r.randint(1, 12):02}-{self.r.randint(1, 28):02}"
+                year, month, day = (
+                    self.r.randint(*span) for span in ((2008, 2024), (1, 12), (1, 28))
+                )
+                date = f"{year}-{month:02}-{day:02}"
                 self.add_old(f"/{old}/{date}-{slug(words)}.htm", [*words, date], names)
                 count -= 1
 
@@ -212,7 +248,13 @@ class _Maker:
             words = self.headline(3, 6)
             facts = {"old": old, "new": new, "n": 300 + n}
             damage = Damage(self.r, self, mild=True, titled=True)
-            self.pair("/{old}/{n}.html", "/{new}/{n}-{slug}/" if carried else "/{new}/{slug}/", words, damage, facts)
+            self.pair(
+                "/{old}/{n}.html",
+                "/{new}/{n}-{slug}/" if carried else "/{new}/{slug}/",
+                words,
+                damage,
+                facts,
+            )
 
     def static(self, count: int) -> None:
         old, new = self.section()
@@ -228,8 +270,12 @@ class _Maker:
 
     # How pages come about.
 
-    def pair(self, form: str, goal: str, words: list[str], damage: Damage, facts: dict[str, object]) -> None:
-        """An old page and, unless it has none, its successor; at times also a new page that is merely like it."""
+    def pair(
+        self, form: str, goal: str, words: list[str], damage: Damage, facts: dict[str, object]
+    ) -> None:
+        """An old page and, unless it has none, its successor; at times also a new page that is
+        merely like it.
+        """
         r = self.r
         titled = damage.titled
         names: set[str] = set()
@@ -240,7 +286,9 @@ class _Maker:
             other = damage.other_page(words)
             self.add_new(fill(goal, other, {**facts, "n": r.randint(100, 99_999)}), other)
         if r.random() < self.extra:
-            self.add_new(fill(goal, self.headline(2, 5), {**facts, "n": r.randint(100, 99_999)}), None)
+            self.add_new(
+                fill(goal, self.headline(2, 5), {**facts, "n": r.randint(100, 99_999)}), None
+            )
         self.add_old(fill(form, damage.old_words(words), facts), words, names, always=titled)
         if r.random() < self.again:
             self.add_old(self.other_address(form, words, facts), words, names)
@@ -265,10 +313,14 @@ class _Maker:
         if path not in self._taken:
             self._taken.add(path)
             said = words and (always or self.r.random() < self.new_titles)
-            self.move.new.append(page(path, path, self.title(words or []) + self.brand[1] if said else ""))
+            self.move.new.append(
+                page(path, path, self.title(words or []) + self.brand[1] if said else "")
+            )
         return path
 
-    def add_old(self, path: str, words: list[str], names: set[str], *, always: bool = False) -> None:
+    def add_old(
+        self, path: str, words: list[str], names: set[str], *, always: bool = False
+    ) -> None:
         if path in self.move.truth:
             self.move.truth[path] |= names
             return
@@ -288,7 +340,9 @@ class _Maker:
 class Damage:
     """What happens to the words of a section's pages on their way; drawn once a section."""
 
-    def __init__(self, chance: random.Random, maker: _Maker, *, mild: bool = False, titled: bool = False) -> None:
+    def __init__(
+        self, chance: random.Random, maker: _Maker, *, mild: bool = False, titled: bool = False
+    ) -> None:
         self.r = chance
         self.maker = maker
         self.titled = titled
@@ -297,7 +351,16 @@ class Damage:
         self.fillers = chance.random() < 0.3
         self.rates = {
             name: chance.choice([0.0, 0.0, 0.05, 0.2]) * share
-            for name in ("typo", "plural", "order", "other", "more", "fewer", "abbreviated", "joined")
+            for name in (
+                "typo",
+                "plural",
+                "order",
+                "other",
+                "more",
+                "fewer",
+                "abbreviated",
+                "joined",
+            )
         }
 
     def happens(self, name: str) -> bool:
@@ -306,7 +369,11 @@ class Damage:
     def old_words(self, words: list[str]) -> list[str]:
         out = list(words)
         if self.fillers:
-            out = [x for w in out for x in ((self.r.choice(_FILLERS), w) if self.r.random() < 0.3 else (w,))]
+            out = [
+                x
+                for w in out
+                for x in ((self.r.choice(_FILLERS), w) if self.r.random() < 0.3 else (w,))
+            ]
         if self.cut:
             out = out[: self.cut]
         if self.happens("typo"):
@@ -352,7 +419,11 @@ def misspelt(chance: random.Random, word: str) -> str:
         return word[:at] + word[at + 1 :] or word
     if kind == 1:
         return word[:at] + word[at] + word[at:]
-    return word[: at - 1] + word[at] + word[at - 1] + word[at + 1 :] if at else word + chance.choice("aeiou")
+    return (
+        word[: at - 1] + word[at] + word[at - 1] + word[at + 1 :]
+        if at
+        else word + chance.choice("aeiou")
+    )
 
 
 def slug(words: list[str]) -> str:

@@ -1,9 +1,11 @@
-"""Replaying 20,000 old URLs against a local nginx with their rules, relative to curl on the same URLs, interleaved.
+"""Replaying 20,000 old URLs against a local nginx with their rules, relative to curl on the same
+URLs, interleaved.
 
 python benchmarks/replaying.py
 
-Every URL takes two requests of `upright replay` (the redirect and the page), which judges and records them; curl takes the redirect
-alone: so requests a second are compared. Needs nginx, curl and xargs.
+Every URL takes two requests of `upright replay` (the redirect and the page), which judges and
+records them; curl takes the redirect alone: so requests a second are compared. Needs nginx, curl
+and xargs.
 """
 
 from __future__ import annotations
@@ -30,7 +32,11 @@ def seconds(command: list[object], **options: object) -> float:
     """How long a command takes."""
     began = time.monotonic()
     subprocess.run(
-        [str(c) for c in command], check=False, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, **options
+        [str(c) for c in command],
+        check=False,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+        **options,
     )  # type: ignore[call-overload]
     return time.monotonic() - began
 
@@ -50,13 +56,19 @@ def main() -> None:
         def http(place: Path, port: int) -> str:
             return (
                 f"keepalive_requests 100000; include {place}/redirects.conf;\n"
-                f"server {{ listen 127.0.0.1:{port}; server_name {HOST}; include {place}/server.inc; return 404; }}\n"
-                f'server {{ listen 127.0.0.1:{port}; server_name {GOAL}; default_type text/html; return 200 "<title>Page</title>"; }}\n'
+                f"server {{ listen 127.0.0.1:{port}; server_name {HOST}; include "
+                f"{place}/server.inc; return 404; }}\n"
+                f"server {{ listen 127.0.0.1:{port}; server_name {GOAL}; default_type text/html; "
+                f'return 200 "<title>Page</title>"; }}\n'
             )
 
-        with run_nginx(http, (folder / "rules/redirects.conf", folder / "rules/server.inc")) as address:
+        with run_nginx(
+            http, (folder / "rules/redirects.conf", folder / "rules/server.inc")
+        ) as address:
             here = [address + url.removeprefix(OLD) for url in urls]
-            (folder / "curl.cfg").write_text("".join(f"url = {u}\noutput = /dev/null\n" for u in here))
+            (folder / "curl.cfg").write_text(
+                "".join(f"url = {u}\noutput = /dev/null\n" for u in here)
+            )
             (folder / "few.txt").write_text("\n".join(here[:FEW]) + "\n")
             rates: dict[str, list[float]] = {"replay": [], "parallel": [], "xargs": []}
             for _ in range(ROUNDS):
@@ -74,17 +86,31 @@ def main() -> None:
                     folder / "curl.cfg",
                 ]
                 rates["parallel"].append(URLS / seconds(many))
-                one = ["xargs", "-P16", "-n1", "curl", "-s", "-o", os.devnull, "-H", f"Host: {HOST}"]
+                one = [
+                    "xargs",
+                    "-P16",
+                    "-n1",
+                    "curl",
+                    "-s",
+                    "-o",
+                    os.devnull,
+                    "-H",
+                    f"Host: {HOST}",
+                ]
                 with (folder / "few.txt").open() as few:
                     rates["xargs"].append(FEW / seconds(one, stdin=few))
         ratios = {
-            name: [a / b for a, b in zip(rates["replay"], rates[name], strict=True)] for name in ("parallel", "xargs")
+            name: [a / b for a, b in zip(rates["replay"], rates[name], strict=True)]
+            for name in ("parallel", "xargs")
         }
         print(
-            "requests a second, median: " + ", ".join(f"{name} {median(found):,.0f}" for name, found in rates.items())
+            "requests a second, median: "
+            + ", ".join(f"{name} {median(found):,.0f}" for name, found in rates.items())
         )
         for name, found in ratios.items():
-            print(f"replay against {name}: {median(found):.2f} ({min(found):.2f} to {max(found):.2f})")
+            print(
+                f"replay against {name}: {median(found):.2f} ({min(found):.2f} to {max(found):.2f})"
+            )
 
 
 if __name__ == "__main__":

@@ -1,4 +1,6 @@
-"""Rule files drawn at random, and what real servers do with them: how much is understood, and nothing otherwise than it is."""
+"""Rule files drawn at random, and what real servers do with them: how much is understood, and
+nothing otherwise than it is.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,12 @@ import nginx_files
 from test_rule_files_judged import REQUESTS, drawn
 
 REQUESTS_IN_ALL = 20_000
-CLASSES = ("answered alike", "left alike", "not understood", "for a host that the file does not name")
+CLASSES = (
+    "answered alike",
+    "left alike",
+    "not understood",
+    "for a host that the file does not name",
+)
 
 
 def main() -> None:
@@ -25,7 +32,11 @@ def main() -> None:
         begun = time.monotonic()
         found = drawn(language, range(100_000, 100_000 + files))
         name = language.__name__.partition("_")[0]
-        print(f"{name:8}" + "".join(f"{found[c]:>40,}" for c in CLASSES) + f"{time.monotonic() - begun:>10.0f}")
+        print(
+            f"{name:8}"
+            + "".join(f"{found[c]:>40,}" for c in CLASSES)
+            + f"{time.monotonic() - begun:>10.0f}"
+        )
 
 
 if __name__ == "__main__":

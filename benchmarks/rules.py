@@ -1,9 +1,10 @@
-"""Checking and building large rule sets: seconds and memory of the whole command, in a process of its own.
+"""Checking and building large rule sets: seconds and memory of the whole command, in a process of
+its own.
 
 python benchmarks/rules.py [EXACT…] [--servers nginx,apache] [--plot FILE.png]
 
-Each ledger holds EXACT exact answers and a hundredth of that as templates. As a measure of the machine, the time in which a
-Python loop adds ten million numbers is given beside each line.
+Each ledger holds EXACT exact answers and a hundredth of that as templates. As a measure of the
+machine, the time in which a Python loop adds ten million numbers is given beside each line.
 """
 
 from __future__ import annotations
@@ -18,7 +19,18 @@ from pathlib import Path
 
 PROGRAM = Path(sys.executable).with_name("upright")
 OLD, NEW = "http://www.quillhaven.example", "https://quillhaven.example"
-PARTS = ["clock", "dial", "pendulum", "escapement", "bell", "hour", "spring", "wheel", "tower", "marine"]
+PARTS = [
+    "clock",
+    "dial",
+    "pendulum",
+    "escapement",
+    "bell",
+    "hour",
+    "spring",
+    "wheel",
+    "tower",
+    "marine",
+]
 WORDS = [f"{part}{end}" for part in PARTS for end in ("", "s", "-room", "-hall", "work", "maker")]
 
 
@@ -32,13 +44,19 @@ def write_pairs(file: Path, exact: int, templates: int) -> None:
             old = f"{OLD}/{folder}/{name}-{n}.html"
             out.write(f"{old},{NEW}/{name}/{folder}-{n}/,301,\n" if n % 20 else f"{old},,410,\n")
         for n in range(templates):
-            out.write(f"{OLD}/{WORDS[n % len(WORDS)]}-{n}/{{slug}}.php,{NEW}/t{n}/{{slug}}/,301,template\n")
+            out.write(
+                f"{OLD}/{WORDS[n % len(WORDS)]}-{n}/{{slug}}.php,{NEW}/t{n}/{{slug}}/,301,"
+                "template\n"
+            )
 
 
 def measured(*arguments: str) -> tuple[float, int]:
     """Seconds and megabytes of one run of the program."""
     done = subprocess.run(
-        ["/usr/bin/time", "-f", "%e %M", PROGRAM, *arguments], check=False, capture_output=True, encoding="utf-8"
+        ["/usr/bin/time", "-f", "%e %M", PROGRAM, *arguments],
+        check=False,
+        capture_output=True,
+        encoding="utf-8",
     )
     if done.returncode > 1:
         raise SystemExit(done.stderr)
@@ -69,13 +87,16 @@ def main() -> None:
             measured("--ledger", str(ledger), "decide", "--from", str(pairs))
             runs = {"check": ["check"]}
             runs |= {
-                f"build for {s}": ["build", "--for", s, "--out", f"{held}/{s}"] for s in options.servers.split(",")
+                f"build for {s}": ["build", "--for", s, "--out", f"{held}/{s}"]
+                for s in options.servers.split(",")
             }
             for name, arguments in runs.items():
                 seconds, megabytes = measured("--ledger", str(ledger), *arguments)
                 figures.setdefault(name, []).append((exact, seconds))
                 print(
-                    f"{exact:9,}  {name:20} {seconds:6.1f} s  {megabytes:6,} MB   (loop {machine():.2f} s)", flush=True
+                    f"{exact:9,}  {name:20} {seconds:6.1f} s  {megabytes:6,} MB   (loop "
+                    f"{machine():.2f} s)",
+                    flush=True,
                 )
     if options.plot:
         draw(figures, Path(options.plot))
@@ -92,7 +113,10 @@ def draw(figures: dict[str, list[tuple[int, float]]], file: Path) -> None:
     for name, points in figures.items():
         axes.plot(*zip(*points, strict=True), marker="o", label=name)
     axes.set(
-        xlabel="exact rules (and a hundredth of that as templates)", ylabel="seconds", xlim=(0, None), ylim=(0, None)
+        xlabel="exact rules (and a hundredth of that as templates)",
+        ylabel="seconds",
+        xlim=(0, None),
+        ylim=(0, None),
     )
     axes.xaxis.set_major_formatter(lambda value, _: f"{value:,.0f}")
     axes.grid(alpha=0.3)

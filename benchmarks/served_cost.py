@@ -1,8 +1,9 @@
-"""CPU a request of five web servers with 100,000 exact rules and 50 templates, relative to one fixed 301 of the same server.
+"""CPU a request of five web servers with 100,000 exact rules and 50 templates, relative to one
+fixed 301 of the same server.
 
-Two processes of a server run side by side, one with the example of a build, one with the fixed answer. Each round sends
-both the same requests and reads the CPU time of all their threads from /proc. Prints the median of five interleaved
-rounds. Linux only; needs the servers and wrk.
+Two processes of a server run side by side, one with the example of a build, one with the fixed
+answer. Each round sends both the same requests and reads the CPU time of all their threads from
+/proc. Prints the median of five interleaved rounds. Linux only; needs the servers and wrk.
 
 python benchmarks/served_cost.py [SERVER…]
 """
@@ -38,7 +39,8 @@ ROUNDS = 5
 GOAL = f"https://{HOST}/fixed/"
 BARE = {
     "nginx": f"server {{ listen 127.0.0.1:8080; return 301 {GOAL}; }}",
-    "lighttpd": f'server.document-root = var.CWD\nserver.port = 8080\nserver.bind = "127.0.0.1"\nserver.modules = ( "mod_redirect" )\n'
+    "lighttpd": f'server.document-root = var.CWD\nserver.port = 8080\nserver.bind = "127.0.0.1"\n'
+    f'server.modules = ( "mod_redirect" )\n'
     f'server.max-keep-alive-requests = 10000000\nurl.redirect = ( "" => "{GOAL}" )\n',
     "apache": f"RedirectMatch 301 ^ {GOAL}",
     "haproxy": f"  http-request redirect code 301 location {GOAL}",
@@ -50,10 +52,17 @@ def rules(words: random.Random) -> tuple[RuleSet, list[str]]:
     """100,000 rules and 50 templates, and the paths the exact ones answer."""
     sites = Sites(group_origins([f"http://{HOST}"]), ("https://new.example",))
     policy = FoldingPolicy()
-    paths = [f"/journal/{words.randrange(1998, 2020)}/{n:06d}-{words.randrange(10**9):x}.html" for n in range(RULES)]
+    paths = [
+        f"/journal/{words.randrange(1998, 2020)}/{n:06d}-{words.randrange(10**9):x}.html"
+        for n in range(RULES)
+    ]
     plans = [
         make_plan(
-            parse_address(f"http://{HOST}{p}"), "quillhaven.example", policy, 301, f"https://new.example/stories/{n}/"
+            parse_address(f"http://{HOST}{p}"),
+            "quillhaven.example",
+            policy,
+            301,
+            f"https://new.example/stories/{n}/",
         )
         for n, p in enumerate(paths)
     ]
@@ -83,16 +92,20 @@ def bare(name: str, built: Path, folder: Path) -> None:
         text = BARE[name]
     elif name == "apache":
         text = (
-            text[: text.index("<VirtualHost")].replace("rewrite", "alias") + BARE[name] + "\nMaxKeepAliveRequests 0\n"
+            text[: text.index("<VirtualHost")].replace("rewrite", "alias")
+            + BARE[name]
+            + "\nMaxKeepAliveRequests 0\n"
         )
     elif name == "haproxy":
         text = text[: text.index("  http-request")] + BARE[name] + "\n"
     else:
         text = (
-            '{"admin":{"disabled":true},"logging":{"logs":{"default":{"writer":{"output":"discard"}}}},"apps":{"http":{"servers":{"s":{"listen":["127.0.0.1:8080"],'
-            '"automatic_https":{"disable":true},"routes":[{"handle":[{"handler":"static_response","status_code":301,"headers":{"Location":["'
-            + GOAL
-            + '"]}}]}]}}}}}'
+            '{"admin":{"disabled":true},"logging":{"logs":{"default":{"writer":'
+            '{"output":"discard"}}}},'
+            '"apps":{"http":{"servers":{"s":{"listen":["127.0.0.1:8080"],'
+            '"automatic_https":{"disable":true},'
+            '"routes":[{"handle":[{"handler":"static_response",'
+            '"status_code":301,"headers":{"Location":["' + GOAL + '"]}}]}]}}}}}'
         )
     (folder / example).write_text(text)
 
@@ -112,7 +125,9 @@ def widen(name: str, folder: Path) -> None:
 
 def processes(port: int) -> list[int]:
     """The process that listens on a port, and its children."""
-    listed = subprocess.run(["ss", "-ltnpH", f"sport = :{port}"], capture_output=True, text=True, check=True).stdout
+    listed = subprocess.run(
+        ["ss", "-ltnpH", f"sport = :{port}"], capture_output=True, text=True, check=True
+    ).stdout
     return sorted({int(part.partition(",")[0]) for part in listed.split("pid=")[1:]})
 
 
@@ -126,7 +141,15 @@ def cost(port: int, script: Path) -> float:
     """CPU seconds a request under load."""
     pids = processes(port)
     before = cpu_seconds(pids)
-    command = ["wrk", "-t1", f"-c{CONNECTIONS}", f"-d{SECONDS}", "-s", str(script), f"http://127.0.0.1:{port}/"]
+    command = [
+        "wrk",
+        "-t1",
+        f"-c{CONNECTIONS}",
+        f"-d{SECONDS}",
+        "-s",
+        str(script),
+        f"http://127.0.0.1:{port}/",
+    ]
     report = subprocess.run(command, capture_output=True, text=True, check=True).stdout
     requests = next(int(line.split()[0]) for line in report.splitlines() if "requests in" in line)
     return (cpu_seconds(pids) - before) / requests
@@ -137,15 +160,19 @@ def write_script(folder: Path, targets: list[str]) -> Path:
     (folder / "targets.txt").write_text("\n".join(targets))
     script = folder / "load.lua"
     script.write_text(
-        f'local t = {{}} for line in io.lines("{folder}/targets.txt") do t[#t + 1] = line end local i = 0\n'
-        f'request = function() i = i % #t + 1 return wrk.format("GET", t[i], {{["Host"] = "{HOST}"}}) end\n',
+        f"local t = {{}} "
+        f'for line in io.lines("{folder}/targets.txt") do t[#t + 1] = line end local i = 0\n'
+        f"request = function() i = i % #t + 1 "
+        f'return wrk.format("GET", t[i], {{["Host"] = "{HOST}"}}) end\n',
     )
     return script
 
 
 def measure(name: str, made: RuleSet, paths: list[str], words: random.Random) -> None:
     with ExitStack() as stack:
-        folder, plain, load = (Path(stack.enter_context(tempfile.TemporaryDirectory())) for _ in range(3))
+        folder, plain, load = (
+            Path(stack.enter_context(tempfile.TemporaryDirectory())) for _ in range(3)
+        )
         start = time.perf_counter()
         for file, data in load_dialect(name).write(made).files.items():
             (folder / file).parent.mkdir(parents=True, exist_ok=True)
@@ -174,13 +201,19 @@ def measure(name: str, made: RuleSet, paths: list[str], words: random.Random) ->
         for kind, targets in kinds.items():
             script = write_script(load, targets)
             ratios = [cost(ours, script) / cost(theirs, script) for _ in range(ROUNDS)]
-            print(f"  {kind:28}{statistics.median(ratios):8.2f}{min(ratios):8.2f}{max(ratios):8.2f}", flush=True)
+            print(
+                f"  {kind:28}{statistics.median(ratios):8.2f}{min(ratios):8.2f}{max(ratios):8.2f}",
+                flush=True,
+            )
 
 
 def main() -> None:
     words = random.Random(7)
     made, paths = rules(words)
-    print(f"{'request':30}{'median':>8}{'least':>8}{'most':>8}   CPU a request, relative to one fixed 301")
+    print(
+        f"{'request':30}{'median':>8}{'least':>8}{'most':>8}   "
+        "CPU a request, relative to one fixed 301"
+    )
     for name in sys.argv[1:] or list(LAUNCHES):
         if find_server(name):
             measure(name, made, paths, words)

@@ -26,7 +26,10 @@ def main() -> None:
     pairs = [(seconds([upright, "--help"]), seconds(bare)) for _ in range(ROUNDS)]
     ours, theirs = (statistics.median(p) for p in zip(*pairs, strict=True))
     ratio = statistics.median(a / b for a, b in pairs)
-    print(f"upright --help {ours * 1000:.0f} ms, import click {theirs * 1000:.0f} ms, ratio {ratio:.2f}")
+    print(
+        f"upright --help {ours * 1000:.0f} ms, import click {theirs * 1000:.0f} ms, ratio "
+        f"{ratio:.2f}"
+    )
 
 
 if __name__ == "__main__":

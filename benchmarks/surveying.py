@@ -1,9 +1,11 @@
-"""Surveying at scale: pages a second of `upright survey` with its audits, relative to `wget --recursive` on the same local nginx, interleaved; then memory
-and time of larger sites.
+"""Surveying at scale: pages a second of `upright survey` with its audits, relative to `wget
+--recursive` on the same local nginx, interleaved; then memory and time of larger sites.
 
-python benchmarks/surveying.py [PAGES…]   (the first is compared with wget; default 20000 50000 100000)
+python benchmarks/surveying.py [PAGES…]   (the first is compared with wget; default 20000 50000
+100000)
 
-The pages are those of the faulty stand-in site: some 2 KB each, with three further links, a navigation and a footer. Needs nginx, wget and GNU time.
+The pages are those of the faulty stand-in site: some 2 KB each, with three further links, a
+navigation and a footer. Needs nginx, wget and GNU time.
 """
 
 from __future__ import annotations
@@ -51,8 +53,10 @@ def main() -> None:
 
             def http(_: Path, given: int, work: Path = work, port: int = port) -> str:
                 return (
-                    "keepalive_requests 1000000; types { text/html html; application/xml xml; text/plain txt; } default_type text/html;\n"
-                    f"server {{ listen 127.0.0.1:{port}; listen 127.0.0.1:{given}; root {work}/site; }}"
+                    "keepalive_requests 1000000; types { text/html html; application/xml xml; "
+                    "text/plain txt; } default_type text/html;\n"
+                    f"server {{ listen 127.0.0.1:{port}; listen 127.0.0.1:{given}; root "
+                    f"{work}/site; }}"
                 )
 
             with run_nginx(http):
@@ -69,22 +73,31 @@ def compare(work: Path, origin: str, pages: int, *, rounds: int) -> None:
             check=True,
             stdout=subprocess.DEVNULL,
         )
-        survey = f"{UPRIGHT} --ledger {ledger} survey {origin}/ --json > {work}/found.json || [ $? = 1 ]"
+        survey = (
+            f"{UPRIGHT} --ledger {ledger} survey {origin}/ --json > {work}/found.json || [ $? = 1 ]"
+        )
         seconds, peak = run(["sh", "-c", survey])
         found = json.loads((work / "found.json").read_text(encoding="utf-8"))["pages"]
         if found < pages:
             raise SystemExit(f"only {found:,} of {pages:,} pages were surveyed")
-        line = f"{pages:,} pages: survey {seconds:.1f} s, {pages / seconds:,.0f} pages/s, {peak:,.0f} MB"
+        line = (
+            f"{pages:,} pages: survey {seconds:.1f} s, {pages / seconds:,.0f} pages/s, {peak:,.0f} "
+            "MB"
+        )
         if rounds:
             command = (
-                f"wget --quiet --recursive --level=inf --delete-after --directory-prefix {work}/copy {origin}/ || true"
+                "wget --quiet --recursive --level=inf --delete-after --directory-prefix "
+                f"{work}/copy {origin}/ || true"
             )
             other, _ = run(["sh", "-c", command])
             ratios.append(other / seconds)
             line += f"; wget {other:.1f} s, {pages / other:,.0f} pages/s"
         print(line, flush=True)
     if ratios:
-        print(f"  survey against wget: {median(ratios):.2f} times as many ({min(ratios):.2f} to {max(ratios):.2f})")
+        print(
+            f"  survey against wget: {median(ratios):.2f} times as many ({min(ratios):.2f} to "
+            f"{max(ratios):.2f})"
+        )
 
 
 if __name__ == "__main__":

@@ -1,4 +1,5 @@
-"""Triage at scale: a log of two million lines, and one of ten million, in one call each: seconds, memory, and the ratio of both.
+"""Triage at scale: a log of two million lines, and one of ten million, in one call each: seconds,
+memory, and the ratio of both.
 
 python benchmarks/triaging.py [--share 1.0]   (0.1 takes a tenth)
 """
@@ -33,7 +34,10 @@ def main() -> None:
             command = f"{UPRIGHT} --ledger {opened[2]} triage {log} > {work}/out.txt || [ $? = 1 ]"
             seconds, peak = run(["sh", "-c", command])
             taken.append(seconds)
-            print(f"{count:,} lines: {seconds:.1f} s, {peak:,.0f} MB   (loop {machine():.2f} s)", flush=True)
+            print(
+                f"{count:,} lines: {seconds:.1f} s, {peak:,.0f} MB   (loop {machine():.2f} s)",
+                flush=True,
+            )
         print(f"  five times the lines in {taken[1] / taken[0]:.1f} times the time")
 
 

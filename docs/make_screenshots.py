@@ -1,4 +1,5 @@
-"""Make the pictures in docs/screenshots: real terminal windows with the commands run on the demo's ledger.
+"""Make the pictures in docs/screenshots: real terminal windows with the commands run on the demo's
+ledger.
 
 Needs Xvfb, xterm and ImageMagick's import (on Debian: apt-get install xvfb xterm imagemagick).
 Usage: python docs/make_screenshots.py docs/screenshots
@@ -25,7 +26,9 @@ TOOLS = ("Xvfb", "xterm", "import")
 
 
 def shots(files: Path, address: str) -> list[tuple[str, str, str]]:
-    """Picture name, command as shown, and the part of its output that is shown (a shell filter; none for a command that waits)."""
+    """Picture name, command as shown, and the part of its output that is shown (a shell filter;
+    none for a command that waits).
+    """
     return [
         ("help", "upright --help", "cat"),
         ("where-you-are", "upright", "cat"),
@@ -38,7 +41,11 @@ def shots(files: Path, address: str) -> list[tuple[str, str, str]]:
         ("review", f"upright --ledger {files}/queue-ledger review", ""),
         ("survey", "upright survey --again staging", "head -43"),
         ("triage", f"upright --ledger {files.parent}/live triage", "head -43"),
-        ("check", f"upright check {files}/earlier-rules.csv --stock {files}/new-pages.csv", "head -40"),
+        (
+            "check",
+            f"upright check {files}/earlier-rules.csv --stock {files}/new-pages.csv",
+            "head -40",
+        ),
         ("build", "upright build --for haproxy --out rules --condense", "cat"),
         ("rehearse", f"upright rehearse {files}/old-urls.txt", "head -40"),
         ("replay", f"upright replay {files}/earlier-urls.txt --at {address}", "head -44"),
@@ -53,7 +60,11 @@ def photograph(folder: Path, ledger: Path, name: str, command: str, part: str) -
     done.unlink(missing_ok=True)
     shown = command.replace(str(ledger.parent), "..")
     run = command.replace("upright", UPRIGHT, 1)
-    whole = f"{run} 2>&1 | {part} ; touch {done}; sleep 60" if part else f"(sleep 6; touch {done}) & {run}"
+    whole = (
+        f"{run} 2>&1 | {part} ; touch {done}; sleep 60"
+        if part
+        else f"(sleep 6; touch {done}) & {run}"
+    )
     script = f"cd {ledger}; printf '$ %s\\n\\n' '{shown}'; {whole}"
     window = [
         "xterm",
@@ -87,18 +98,24 @@ def photograph(folder: Path, ledger: Path, name: str, command: str, part: str) -
         if done.exists():
             break
     time.sleep(0.8)
-    subprocess.run(["import", "-window", "root", str(folder / f"{name}.png")], env=environment, check=True)
+    subprocess.run(
+        ["import", "-window", "root", str(folder / f"{name}.png")], env=environment, check=True
+    )
     terminal.terminate()
     terminal.wait()
 
 
 def photograph_page(folder: Path, ledger: Path) -> None:
-    """What a browser shows of `upright serve`, where there is a Chromium; else the picture stays as it is."""
+    """What a browser shows of `upright serve`, where there is a Chromium; else the picture stays as
+    it is.
+    """
     browser = shutil.which("chromium")
     if browser is None:
         print("serve.png is not made: there is no chromium (apt-get install chromium)")
         return
-    run = subprocess.Popen([UPRIGHT, "serve", "--port", "8380"], cwd=ledger, stdout=subprocess.DEVNULL)
+    run = subprocess.Popen(
+        [UPRIGHT, "serve", "--port", "8380"], cwd=ledger, stdout=subprocess.DEVNULL
+    )
     try:
         for _ in range(600):
             with socket.socket() as asked:
@@ -106,8 +123,18 @@ def photograph_page(folder: Path, ledger: Path) -> None:
                     break
             time.sleep(0.1)
         picture = f"--screenshot={folder / 'serve.png'}"
-        flags = ["--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars", "--window-size=1280,800"]
-        subprocess.run([browser, *flags, picture, "http://127.0.0.1:8380/.upright/"], check=True, capture_output=True)
+        flags = [
+            "--headless",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--hide-scrollbars",
+            "--window-size=1280,800",
+        ]
+        subprocess.run(
+            [browser, *flags, picture, "http://127.0.0.1:8380/.upright/"],
+            check=True,
+            capture_output=True,
+        )
     finally:
         run.terminate()
         run.wait()
@@ -120,12 +147,15 @@ def main() -> None:
     folder = Path(sys.argv[1]).resolve()
     folder.mkdir(parents=True, exist_ok=True)
     screen = subprocess.Popen(
-        ["Xvfb", DISPLAY, "-screen", "0", f"{SIZE}x24", "-nolisten", "tcp"], stderr=subprocess.DEVNULL
+        ["Xvfb", DISPLAY, "-screen", "0", f"{SIZE}x24", "-nolisten", "tcp"],
+        stderr=subprocess.DEVNULL,
     )
     try:
         with tempfile.TemporaryDirectory(prefix="upright-shots-") as name:
             demo = Path(name) / "demo"
-            subprocess.run([UPRIGHT, "demo", str(demo), "--json"], check=True, stdout=subprocess.DEVNULL)
+            subprocess.run(
+                [UPRIGHT, "demo", str(demo), "--json"], check=True, stdout=subprocess.DEVNULL
+            )
             more = [
                 "/visit/opening-hours.html",
                 "/Visit/Cafe.html?utm_source=mail",
@@ -135,9 +165,16 @@ def main() -> None:
                 "//files//plan.pdf",
             ]
             (demo / "files/more-urls.txt").write_text("\n".join(more) + "\n")
-            shop, draft, queue = (demo / f"files/{name}-ledger" for name in ("shop", "draft", "queue"))
+            shop, draft, queue = (
+                demo / f"files/{name}-ledger" for name in ("shop", "draft", "queue")
+            )
             lists = [str(demo / "files/crawl-list.txt"), str(demo / "files/analytics.csv")]
-            hosts = ["--old", "http://www.quillhaven.example", "--new", "https://www.quillhaven.example"]
+            hosts = [
+                "--old",
+                "http://www.quillhaven.example",
+                "--new",
+                "https://www.quillhaven.example",
+            ]
             for command in (
                 ["open", str(shop), *hosts],
                 ["--ledger", str(shop), "gather", *lists],

@@ -1,4 +1,6 @@
-"""Rule files in Apache's language as people write them, drawn at random, and what a real Apache does with them."""
+"""Rule files in Apache's language as people write them, drawn at random, and what a real Apache
+does with them.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,9 @@ import lxml.html
 
 from rule_judge import ROOT, Asked, RuleFile, Server, one, run_server
 
-MODULES = "mpm_event authz_core rewrite alias dir headers proxy proxy_http access_compat env setenvif"
+MODULES = (
+    "mpm_event authz_core rewrite alias dir headers proxy proxy_http access_compat env setenvif"
+)
 FOLDERS = ("s", "s/t", "u")
 HOSTS = ("www.old.example", "shop.old.example", "m.old.example")
 EVERY = (*HOSTS, "other.example", "main.example")
@@ -41,8 +45,10 @@ def pattern(rng: random.Random, *, inner: bool) -> str:
     lead = "" if inner else "/"
     word = one(rng, "a", "b", "s", "s/a", "keep", "u", "A", "x.php", "caf", "s/t")
     core = one(
-        rng, f"^{lead}{word}$", f"^{lead}{word}", f"^{lead}{word}/(.*)$", f"^{lead}({word})/?$", f"^{lead}(.*)\\.php$", "(.*)", "^", ".",
-        f"^{lead}(.+)$", f"{word}", f"^{lead}(a|b)/(.*)$", f"^{lead}({word}.*)$", "\\.htm$", f"^{lead}(?!keep){word}", f"^{lead}[ab]$", f"!^{lead}{word}",
+        rng, f"^{lead}{word}$", f"^{lead}{word}", f"^{lead}{word}/(.*)$", f"^{lead}({word})/?$",
+        f"^{lead}(.*)\\.php$", "(.*)", "^", ".",
+        f"^{lead}(.+)$", f"{word}", f"^{lead}(a|b)/(.*)$", f"^{lead}({word}.*)$", "\\.htm$",
+        f"^{lead}(?!keep){word}", f"^{lead}[ab]$", f"!^{lead}{word}",
         f"^{lead}x\\ y$", f"^{lead}caf.", f"^{lead}caf(é)$", f"^/{word}$", f"^{word}",
     )  # fmt: skip
     return f'"{core}"' if rng.random() < 0.1 else core
@@ -50,9 +56,12 @@ def pattern(rng: random.Random, *, inner: bool) -> str:
 
 def goal(rng: random.Random) -> str:
     return one(
-        rng, "/n", "/n/$1", "https://new.example/$1", "https://new.example/n/$1", "/n?x=1", "/n?id=$1", "n", "n/$1", "$1", "/$1", "/n#part", "/n%20m",
-        "/n\\%20m", "https://new.example%{REQUEST_URI}", "/n?q=%{QUERY_STRING}", "/n/%1", "http://www.old.example/in", "/n?", "/n[1]", "/ü",
-        "https://%{HTTP_HOST}/n", "https://%{HTTP_HOST}%{REQUEST_URI}", "/index.php", "index.php", "/n/$2/$1", "/n/$0",
+        rng, "/n", "/n/$1", "https://new.example/$1", "https://new.example/n/$1", "/n?x=1",
+        "/n?id=$1", "n", "n/$1", "$1", "/$1", "/n#part", "/n%20m",
+        "/n\\%20m", "https://new.example%{REQUEST_URI}", "/n?q=%{QUERY_STRING}", "/n/%1",
+        "http://www.old.example/in", "/n?", "/n[1]", "/ü",
+        "https://%{HTTP_HOST}/n", "https://%{HTTP_HOST}%{REQUEST_URI}", "/index.php", "index.php",
+        "/n/$2/$1", "/n/$0",
     )  # fmt: skip
 
 
@@ -88,9 +97,12 @@ def rewrite(rng: random.Random, *, inner: bool) -> list[str]:
     lines = []
     while rng.random() < 0.3:
         test = one(
-            rng, "%{HTTP_HOST} ^www\\.", "%{HTTP_HOST} !^www\\.old", "%{HTTP_HOST} =shop.old.example", "%{QUERY_STRING} ^id=(\\d+)$", "%{QUERY_STRING} (x)",
-            "%{REQUEST_URI} ^/s", "%{REQUEST_URI} !^/(keep|u)", "%{REQUEST_FILENAME} !-f", "%{HTTPS} off", "%{HTTPS} !=on", "%{HTTP_USER_AGENT} curl",
-            "%{THE_REQUEST} \\s/a", "%{REQUEST_METHOD} POST", "%{QUERY_STRING} ^$", "%{HTTP:X-Forwarded-Proto} !https", "%{REQUEST_URI} ^/(.)",
+            rng, "%{HTTP_HOST} ^www\\.", "%{HTTP_HOST} !^www\\.old",
+            "%{HTTP_HOST} =shop.old.example", "%{QUERY_STRING} ^id=(\\d+)$", "%{QUERY_STRING} (x)",
+            "%{REQUEST_URI} ^/s", "%{REQUEST_URI} !^/(keep|u)", "%{REQUEST_FILENAME} !-f",
+            "%{HTTPS} off", "%{HTTPS} !=on", "%{HTTP_USER_AGENT} curl",
+            "%{THE_REQUEST} \\s/a", "%{REQUEST_METHOD} POST", "%{QUERY_STRING} ^$",
+            "%{HTTP:X-Forwarded-Proto} !https", "%{REQUEST_URI} ^/(.)",
         )  # fmt: skip
         lines.append(f"RewriteCond {test}{one(rng, '', '', '', ' [NC]', ' [OR]', ' [NC,OR]')}")
     if lines and "OR]" in lines[-1]:
@@ -102,16 +114,50 @@ def rewrite(rng: random.Random, *, inner: bool) -> list[str]:
 def alias(rng: random.Random) -> str:
     path = one(rng, "/a", "/a/b", "/s", "/s/a", "/s/t/", "/keep", "/u", "/x\\ y", "/caf", "/café")
     path = f'"{path}"'.replace("\\ ", " ") if rng.random() < 0.2 or " " in path else path
-    there = one(rng, "/n", "https://new.example/n", "https://new.example", "/n?x=1", "/n#part", "/n%20m", "/n[1]")
-    status = one(rng, "301", "302", "permanent", "gone", "404", "", "seeother", "temp", "403", "308")
+    there = one(
+        rng,
+        "/n",
+        "https://new.example/n",
+        "https://new.example",
+        "/n?x=1",
+        "/n#part",
+        "/n%20m",
+        "/n[1]",
+    )
+    status = one(
+        rng, "301", "302", "permanent", "gone", "404", "", "seeother", "temp", "403", "308"
+    )
     if rng.random() < 0.4:
         expression = one(
-            rng, "^/a(.*)$", "^/(s|u)/(.*)$", "\\.php$", "^/keep", "(.*)\\.htm$", "^/caf(.*)", "^/(?=a)", "/b$"
+            rng,
+            "^/a(.*)$",
+            "^/(s|u)/(.*)$",
+            "\\.php$",
+            "^/keep",
+            "(.*)\\.htm$",
+            "^/caf(.*)",
+            "^/(?=a)",
+            "/b$",
         )
-        back = one(rng, "/n$1", "https://new.example/$1", "/n?p=$1", "/n#$1", "/m/$0", "$1", "/n/&/$1", "/n%20$1")
-        return f"RedirectMatch {status} {expression} {back if status not in {'gone', '404', '403'} else ''}".replace(
-            "  ", " "
-        ).rstrip()
+        back = one(
+            rng,
+            "/n$1",
+            "https://new.example/$1",
+            "/n?p=$1",
+            "/n#$1",
+            "/m/$0",
+            "$1",
+            "/n/&/$1",
+            "/n%20$1",
+        )
+        return (
+            (
+                f"RedirectMatch {status} {expression} "
+                f"{back if status not in {'gone', '404', '403'} else ''}"
+            )
+            .replace("  ", " ")
+            .rstrip()
+        )
     if status in {"gone", "404", "403"}:
         return f"Redirect {status} {path}"
     return f"Redirect {status} {path} {there}".replace("  ", " ")
@@ -124,7 +170,8 @@ def rules(rng: random.Random, *, inner: bool, most: int = 5) -> list[str]:
         wrap = rng.random()
         if wrap < 0.14:
             what = one(
-                rng, "IfModule mod_rewrite.c", "IfModule !mod_rewrite.c", "IfDefine THERE", "IfDefine !THERE", "IfDefine NOT_THERE", "IfModule mod_strange.c",
+                rng, "IfModule mod_rewrite.c", "IfModule !mod_rewrite.c", "IfDefine THERE",
+                "IfDefine !THERE", "IfDefine NOT_THERE", "IfModule mod_strange.c",
                 "IfModule !mod_strange.c", "IfVersion >= 2.4",
             )  # fmt: skip
             out += [f"<{what}>", *lines, f"</{what.split()[0]}>"]
@@ -155,7 +202,11 @@ def guards(rng: random.Random) -> list[str]:
             )
         )
     if rng.random() < 0.08:
-        out += ['<If "%{REQUEST_URI} =~ m#^/a#">', "Redirect 301 /a https://new.example/if", "</If>"]
+        out += [
+            '<If "%{REQUEST_URI} =~ m#^/a#">',
+            "Redirect 301 /a https://new.example/if",
+            "</If>",
+        ]
         if rng.random() < 0.5:
             out += ["<Else>", "Redirect 301 /b https://new.example/else", "</Else>"]
     return out
@@ -190,7 +241,9 @@ def server(rng: random.Random) -> list[str]:
             "</Location>",
         ]
     if rng.random() < 0.08:
-        out.append(f"ProxyPass {one(rng, '/a', '/keep', '/u')} {one(rng, '!', 'http://127.0.0.1:1/')}")
+        out.append(
+            f"ProxyPass {one(rng, '/a', '/keep', '/u')} {one(rng, '!', 'http://127.0.0.1:1/')}"
+        )
     if rng.random() < 0.08:
         out.append(f"Alias /u {ROOT}/s")
     out += directories(rng)
@@ -226,11 +279,14 @@ def draw(rng: random.Random) -> RuleFile:
         at = rng.choice([0, len(inside)])
         port = one(rng, "*:80", "*:80", "*:80", "*:443", "_default_:80", "*:80 *:443")
         if not name and any(p in line for line in lines for p in (":80", ":443") if p in port):
-            # Another virtual host comes first: nothing reaches it, unless it takes over the name of what stands outside.
+            # Another virtual host comes first: nothing reaches it, unless it takes over the name of
+            # what stands outside.
             known = {"main.example"} if "ServerName main.example" in lines else set()
         named |= {(s, h) for s, p in (("http", "80"), ("https", "443")) if p in port for h in known}
         lines += [f"<VirtualHost {port}>", *inside[:at], *name, *inside[at:], "</VirtualHost>"]
-    if not any("443" in line for line in lines):  # what no virtual host listens for goes to the server outside of them
+    if not any(
+        "443" in line for line in lines
+    ):  # what no virtual host listens for goes to the server outside of them
         named |= {("https", h) for h in EVERY}
     if not any(":80" in line for line in lines):
         named |= {("http", h) for h in EVERY}
@@ -238,7 +294,9 @@ def draw(rng: random.Random) -> RuleFile:
 
 
 def requests(rng: random.Random, file: RuleFile, count: int) -> list[Asked]:
-    """Addresses that the rules of a file may be about. What speaks on the port of HTTPS is plain, so that a rule must not look."""
+    """Addresses that the rules of a file may be about. What speaks on the port of HTTPS is plain,
+    so that a rule must not look.
+    """
     tls = 0.0 if "{HTTPS}" in file.text else 0.15
     ports = {p for p in (":80", ":443") if f"{p}" in file.text}
     if len(ports) == 1:  # what has one port alone is read for both schemes
@@ -260,17 +318,29 @@ def running(file: RuleFile) -> Iterator[Server]:
     def lay_out(folder: Path) -> list[str]:
         for name in FOLDERS:
             (folder / "www" / name).mkdir(parents=True, exist_ok=True)
-        modules = "".join(f"LoadModule {m}_module /usr/lib/apache2/modules/mod_{m}.so\n" for m in MODULES.split())
+        modules = "".join(
+            f"LoadModule {m}_module /usr/lib/apache2/modules/mod_{m}.so\n" for m in MODULES.split()
+        )
         text = (
-            f"{modules}PidFile {folder}/httpd.pid\nDefaultRuntimeDir {folder}\nErrorLog {folder}/error.log\nMutex pthread\nListen 127.0.0.1:80\n"
-            f"Listen 127.0.0.1:443\nDefine THERE\nServerName localhost\nDocumentRoot {ROOT}\n<Directory />\nAllowOverride All\nDirectorySlash Off\nRequire all granted\n</Directory>\n"
+            f"{modules}PidFile {folder}/httpd.pid\nDefaultRuntimeDir {folder}\nErrorLog "
+            f"{folder}/error.log\nMutex pthread\nListen 127.0.0.1:80\n"
+            "Listen 127.0.0.1:443\nDefine THERE\nServerName localhost\nDocumentRoot "
+            f"{ROOT}\n<Directory />\nAllowOverride All\nDirectorySlash Off\nRequire all "
+            "granted\n</Directory>\n"
         )
         if file.name == ".htaccess":
             (folder / "www/.htaccess").write_text(file.text)
         else:
             text += file.text
         (folder / "httpd.conf").write_text(text.replace(ROOT, f"{folder}/www"))
-        return ["/usr/sbin/apache2", "-d", str(folder), "-f", str(folder / "httpd.conf"), "-DFOREGROUND"]
+        return [
+            "/usr/sbin/apache2",
+            "-d",
+            str(folder),
+            "-f",
+            str(folder / "httpd.conf"),
+            "-DFOREGROUND",
+        ]
 
     with run_server("apache", lay_out, "httpd.conf") as place:
         yield place
@@ -285,14 +355,19 @@ def manual() -> list[RuleFile]:
     found = []
     for page in [
         *sorted(MANUAL.glob("rewrite/*.html")),
-        *(MANUAL / f"{n}.html" for n in ("mod/mod_alias", "mod/mod_rewrite", "urlmapping", "vhosts/examples")),
+        *(
+            MANUAL / f"{n}.html"
+            for n in ("mod/mod_alias", "mod/mod_rewrite", "urlmapping", "vhosts/examples")
+        ),
     ]:
         for example in lxml.html.parse(str(page)).xpath("//pre"):
             text = example.text_content().replace("\xa0", " ")
             if re.search(r"^\s*(?:Redirect|Rewrite(?:Rule|Cond))", text, re.MULTILINE):
                 engine = "" if "rewriteengine" in text.lower() else "RewriteEngine On\n"
                 lines = re.findall(r"^\s*Server(?:Name|Alias)\s+(.*)$", text, re.MULTILINE)
-                hosts = frozenset((s, h) for line in lines for h in line.split() for s in ("http", "https"))
+                hosts = frozenset(
+                    (s, h) for line in lines for h in line.split() for s in ("http", "https")
+                )
                 found.append(RuleFile("site.conf", f"DocumentRoot {ROOT}\n{engine}{text}\n", hosts))
                 found.append(RuleFile(".htaccess", f"{engine}{text}\n"))
     return found

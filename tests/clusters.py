@@ -30,7 +30,11 @@ def cluster() -> Iterator[str]:
     data = str(folder / "data")
 
     def do(program: str, *arguments: str) -> None:
-        subprocess.run(_as_its_user(str(BINARIES / program), "-D", data, *arguments), check=True, capture_output=True)
+        subprocess.run(
+            _as_its_user(str(BINARIES / program), "-D", data, *arguments),
+            check=True,
+            capture_output=True,
+        )
 
     do("initdb", "-U", "upright", "-A", "trust", "-E", "UTF8")
     options = f"-p {PORT} -k {folder} -c listen_addresses=127.0.0.1 -c fsync=off"

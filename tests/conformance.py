@@ -1,4 +1,6 @@
-"""Made-up rule sets and requests, and a comparison of real servers with the reference, byte by byte."""
+"""Made-up rule sets and requests, and a comparison of real servers with the reference, byte by
+byte.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,8 @@ OLD, NEW = "http://www.quillhaven.example", "https://www.quillhaven.example"
 SHOP = "http://shop.quillhaven.example"
 SITES = Sites(group_origins([OLD, "http://quillhaven.example", SHOP]), (NEW, "https://new.example"))
 WITH_PORT = Sites(
-    group_origins([OLD, "http://quillhaven.example:8080", SHOP, f"{SHOP}:8080"]), (NEW, "https://new.example")
+    group_origins([OLD, "http://quillhaven.example:8080", SHOP, f"{SHOP}:8080"]),
+    (NEW, "https://new.example"),
 )
 SCHEME_HEADER = "X-Forwarded-Proto"
 HOSTS = (
@@ -91,9 +94,12 @@ QUERIES = (
     "item=" + "v" * 1200,
 )
 SOURCES = (
-    "/journal/{year|digits}/{slug}.html", "/journal/{slug}.html", "/shop/{+rest}", "/catalogue.php{?item}", "/catalogue.php{?item|digits}{?view}",
-    "/{kind|clock,dial}-{name|word}/x", "/makers/{slug}", "/makers/{last|word}-{first}", "/a b/{x}", "/caf%C3%A9/{x}", "/{a}/{b}/{c}/deep",
-    "/b/{item}", "/Case/{slug}", "/view.php{?item|a,Ab,12}", "/{a}/list.php{?item}", "/old/{year|digits}-{n|digits}", "/x.y/{+rest}",
+    "/journal/{year|digits}/{slug}.html", "/journal/{slug}.html", "/shop/{+rest}",
+    "/catalogue.php{?item}", "/catalogue.php{?item|digits}{?view}",
+    "/{kind|clock,dial}-{name|word}/x", "/makers/{slug}", "/makers/{last|word}-{first}", "/a b/{x}",
+    "/caf%C3%A9/{x}", "/{a}/{b}/{c}/deep",
+    "/b/{item}", "/Case/{slug}", "/view.php{?item|a,Ab,12}", "/{a}/list.php{?item}",
+    "/old/{year|digits}-{n|digits}", "/x.y/{+rest}",
 )  # fmt: skip
 GOALS = (
     NEW + "/stories/{}/",
@@ -106,12 +112,18 @@ GOALS = (
 
 
 def make_rules(rng: random.Random, *, templates: bool = True, most: int = 30) -> RuleSet:
-    """A rule set of all that rules can be. most: exact rules, and two templates for each eight of them."""
+    """A rule set of all that rules can be. most: exact rules, and two templates for each eight of
+    them.
+    """
     fold = rng.random() < 0.6
     policy = FoldingPolicy(case="fold" if fold else "exact")
     plans, sites = [], WITH_PORT if rng.random() < 0.25 else SITES
     for _ in range(rng.randint(min(4, most), most)):
-        path = "/" + "/".join(rng.choice(SEGMENTS) for _ in range(rng.randint(1, 3))) + rng.choice(("", "/"))
+        path = (
+            "/"
+            + "/".join(rng.choice(SEGMENTS) for _ in range(rng.randint(1, 3)))
+            + rng.choice(("", "/"))
+        )
         query = rng.choice(QUERIES)
         host = rng.choice((OLD, OLD, OLD, *(o for s in sites.old for o in s.origins)))
         status = rng.choice((301, 301, 301, 302, 307, 308, 410))
@@ -125,12 +137,21 @@ def make_rules(rng: random.Random, *, templates: bool = True, most: int = 30) ->
             continue
         if unanswerable(address):
             continue
-        variants = [canonical_path(rng.choice((address.path + "/", "/index.html")))] if rng.random() < 0.2 else []
-        plan = make_plan(address, sites.site_of(address), policy, status, destination, variants=variants)
-        plans.append(replace(plan, query=rng.choice(("carry-tracking", "carry-tracking", "carry", "drop"))))
+        variants = (
+            [canonical_path(rng.choice((address.path + "/", "/index.html")))]
+            if rng.random() < 0.2
+            else []
+        )
+        plan = make_plan(
+            address, sites.site_of(address), policy, status, destination, variants=variants
+        )
+        plans.append(
+            replace(plan, query=rng.choice(("carry-tracking", "carry-tracking", "carry", "drop")))
+        )
     found = _templates(rng, fold=fold, most=min(8, 1 + most // 4)) if templates else []
     standing = [
-        parse_address(OLD + p) for p in ("/shop/keep", "/makers/live/", "/robots.txt", "/catalogue.php?item=12", "/b/x")
+        parse_address(OLD + p)
+        for p in ("/shop/keep", "/makers/live/", "/robots.txt", "/catalogue.php?item=12", "/b/x")
     ]
     return compile_rules(plans, [], sites, policy, found, standing, forms=_forms(rng, fold=fold))[0]
 
@@ -141,14 +162,25 @@ def _forms(rng: random.Random, *, fold: bool) -> list[CanonicalForm]:
         fold and rng.random() < 0.5,
         rng.choice(("", CONNECTION, SCHEME_HEADER)),
     )
-    origins = {"quillhaven.example": NEW, "shop.quillhaven.example": rng.choice((NEW, "https://new.example"))}
-    return [CanonicalForm(site, origin, *settled) for site, origin in origins.items() if rng.random() < 0.4]
+    origins = {
+        "quillhaven.example": NEW,
+        "shop.quillhaven.example": rng.choice((NEW, "https://new.example")),
+    }
+    return [
+        CanonicalForm(site, origin, *settled)
+        for site, origin in origins.items()
+        if rng.random() < 0.4
+    ]
 
 
 def _templates(rng: random.Random, *, fold: bool, most: int) -> list[TemplateRule]:
     out = {}
     for text in rng.sample(SOURCES, rng.randint(0, most)):
-        names = [p.strip("{}?+").partition("|")[0] for p in text.split("{")[1:] for p in [p.partition("}")[0]]]
+        names = [
+            p.strip("{}?+").partition("|")[0]
+            for p in text.split("{")[1:]
+            for p in [p.partition("}")[0]]
+        ]
         goal = rng.choice(GOALS)
         picked = rng.sample(names, min(goal.count("{}"), len(names)))
         status = rng.choice((301, 301, 302, 308, 410))
@@ -159,7 +191,9 @@ def _templates(rng: random.Random, *, fold: bool, most: int) -> list[TemplateRul
         filled = filled.replace("\0", "c")
         query = rng.choice(("carry-tracking", "carry-tracking", "carry", "drop"))
         try:
-            rule = make_template(site, text, status, "" if status == 410 else filled, text, fold=fold, query=query)
+            rule = make_template(
+                site, text, status, "" if status == 410 else filled, text, fold=fold, query=query
+            )
         except TemplateError:
             continue
         out[site, rule.source.text] = rule
@@ -216,12 +250,18 @@ ODD = (
     "/a\\",
     "/" + "l" * 3000,
 )
-TAILS = ("", "", "", "?utm_source=mail", "?gclid=5&utm_source=x&utm_source=y", "?utm_source=%zz&utm_source=ok", "?a=1&b=2", "?item=12", "?item=13&view=b",
-    "?view=b&item=12", "?item=Ab", "?item=aB", "?item=x+y", "?item=x%20y", "?item=%c3%a9", "?item=9&item=9", "?item=", "?item", "?ITEM=12", "?view=zz", "?item=12&utm_campaign=c",
-    "?$f=1", "?item=a/b", "?item=..", "?utm_source=a%0d%0aX", "?q=%2F&x=\\", "?item=12#f", "?a|b=1", "?utm_source=a|b", "?item=12&x={1}",
-    "?item[]=1", "?item[]=9", "?item[]=1&item[]=1", "?item[]=2&view=b", "?item%5B%5D=1", "?title=Report", "?title=Report;page=2", "?title=Report?page=2",
-    "?item=12;view=b", "?item=12?x", "?item=12&item=12", "?item=12&a=1&item=13", "?a|b=9", "?a|b", "?x:y=1", "?x:y=2", "?f%5B0%5D=1", "?f[0]=1", "?q{1}=z",
-    "?q{1}=y", "?item=" + "v" * 1200, "?item=" + "v" * 1201, "?utm_source=" + "u" * 1500, "?item=12&utm_source=" + "u" * 900, "?utm_source=a;b&gclid=c?d")  # fmt: skip
+TAILS = ("", "", "", "?utm_source=mail", "?gclid=5&utm_source=x&utm_source=y",
+    "?utm_source=%zz&utm_source=ok", "?a=1&b=2", "?item=12", "?item=13&view=b",
+    "?view=b&item=12", "?item=Ab", "?item=aB", "?item=x+y", "?item=x%20y", "?item=%c3%a9",
+    "?item=9&item=9", "?item=", "?item", "?ITEM=12", "?view=zz", "?item=12&utm_campaign=c",
+    "?$f=1", "?item=a/b", "?item=..", "?utm_source=a%0d%0aX", "?q=%2F&x=\\", "?item=12#f", "?a|b=1",
+    "?utm_source=a|b", "?item=12&x={1}",
+    "?item[]=1", "?item[]=9", "?item[]=1&item[]=1", "?item[]=2&view=b", "?item%5B%5D=1",
+    "?title=Report", "?title=Report;page=2", "?title=Report?page=2",
+    "?item=12;view=b", "?item=12?x", "?item=12&item=12", "?item=12&a=1&item=13", "?a|b=9", "?a|b",
+    "?x:y=1", "?x:y=2", "?f%5B0%5D=1", "?f[0]=1", "?q{1}=z",
+    "?q{1}=y", "?item=" + "v" * 1200, "?item=" + "v" * 1201, "?utm_source=" + "u" * 1500,
+    "?item=12&utm_source=" + "u" * 900, "?utm_source=a;b&gclid=c?d")  # fmt: skip
 
 
 def make_requests(rng: random.Random, rules: RuleSet, count: int) -> Iterator[tuple[str, str]]:
@@ -236,9 +276,9 @@ def make_requests(rng: random.Random, rules: RuleSet, count: int) -> Iterator[tu
         elif kind < 0.85 and sources[0] is not None:
             source = rng.choice(sources)
             assert source is not None
-            path = "".join(p if isinstance(p, str) else rng.choice(FILLS) for p in source.parts) + rng.choice(
-                ("", "", "/")
-            )
+            path = "".join(
+                p if isinstance(p, str) else rng.choice(FILLS) for p in source.parts
+            ) + rng.choice(("", "", "/"))
         else:
             path = rng.choice(ODD)
         spoil = rng.random()
@@ -268,7 +308,17 @@ REFUSED = {
 """Targets that a server may decline by itself with 400, documented in the README of its files."""
 
 
-SCHEMES = ("http", "https", "", "ftp", "https, http", "http,https", "HTTPS ,http", "http , https", "httpsx")
+SCHEMES = (
+    "http",
+    "https",
+    "",
+    "ftp",
+    "https, http",
+    "http,https",
+    "HTTPS ,http",
+    "http , https",
+    "httpsx",
+)
 
 
 def first_of(told: str) -> str:
@@ -277,9 +327,15 @@ def first_of(told: str) -> str:
 
 
 def compare(
-    name: str, rules: RuleSet, requests: list[tuple[str, str]], place: tuple[str, int], acting: Interpreter
+    name: str,
+    rules: RuleSet,
+    requests: list[tuple[str, str]],
+    place: tuple[str, int],
+    acting: Interpreter,
 ) -> list[str]:
-    """Every difference between a real server and the reference, and between it and what we take its files to mean."""
+    """Every difference between a real server and the reference, and between it and what we take its
+    files to mean.
+    """
     out = []
     for host, target in requests:
         scheme_from = rules.forms[0].scheme_from if rules.forms else ""
@@ -290,33 +346,51 @@ def compare(
             meant = acting.answer(Request(host, target, "http", {SCHEME_HEADER.lower(): told}))
         except DeclinedError:
             meant = None
-        if not declines and (meant[:2] if meant else ("", "")) != (status if meant else "", location):
-            out.append(f"{name}: {host} {target!r} gives {status} {location!r}, and is taken to give {meant}")
+        if not declines and (meant[:2] if meant else ("", "")) != (
+            status if meant else "",
+            location,
+        ):
+            out.append(
+                f"{name}: {host} {target!r} gives {status} {location!r}, and is taken to give "
+                f"{meant}"
+            )
         answer = rules.answer(host, target, "http" if scheme_from == CONNECTION else first_of(told))
         expected = (answer.status, answer.location) if answer else None
         if expected is None:
             if location or status not in {400, 403, 404, 414}:
-                out.append(f"{name}: {host} {target!r} gives {status} {location!r}, and nothing is due")
+                out.append(
+                    f"{name}: {host} {target!r} gives {status} {location!r}, and nothing is due"
+                )
         elif (status, location) != expected and not declines:
             out.append(f"{name}: {host} {target!r} gives {status} {location!r}, due is {expected}")
     return out
 
 
-def answered_by_others(rules: RuleSet, written: RuleSet, requests: list[tuple[str, str]]) -> list[str]:
-    """Requests that the rules that were written answer otherwise than all rules do: not answering what was held back is none of them."""
+def answered_by_others(
+    rules: RuleSet, written: RuleSet, requests: list[tuple[str, str]]
+) -> list[str]:
+    """Requests that the rules that were written answer otherwise than all rules do: not answering
+    what was held back is none of them.
+    """
     out = []
     for host, target in requests:
         due, given = rules.answer_of_rules(host, target), written.answer_of_rules(host, target)
-        if given is not None and (due is None or (given.status, given.location) != (due.status, due.location)):
+        if given is not None and (
+            due is None or (given.status, given.location) != (due.status, due.location)
+        ):
             out.append(f"{host}{target} gives {given}, due is {due}")
     return out
 
 
 def write_build(name: str, rules: RuleSet, folder: Path) -> tuple[RuleSet, Interpreter]:
-    """The files of a dialect in a folder, read back; the rules that they hold, and what they are taken to mean."""
+    """The files of a dialect in a folder, read back; the rules that they hold, and what they are
+    taken to mean.
+    """
     dialect: ServerDialect = load_dialect(name)  # type: ignore[assignment]
     translation = dialect.write(rules)
-    if rules.digest[0] in "0123" or len(rules.rules) > 100:  # each would take longer than all requests to the server
+    if (
+        rules.digest[0] in "0123" or len(rules.rules) > 100
+    ):  # each would take longer than all requests to the server
         assert dialect.read_back(translation.files, translation.rules) == []
     for file, data in translation.files.items():
         (folder / file).parent.mkdir(parents=True, exist_ok=True)

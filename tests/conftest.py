@@ -24,7 +24,9 @@ PROGRAM = Path(sys.executable).with_name("upright")
 OLD = "http://www.quillhaven.example"
 NEW = "https://www.quillhaven.example"
 
-needs_nginx = pytest.mark.skipif(not find_nginx(), reason="nginx is not installed: apt-get install nginx-light")
+needs_nginx = pytest.mark.skipif(
+    not find_nginx(), reason="nginx is not installed: apt-get install nginx-light"
+)
 
 
 def needs_server(name: str) -> pytest.MarkDecorator:
@@ -47,7 +49,9 @@ class Outcome:
 
 
 def _run(arguments: list[str], folder: Path, environment: dict[str, str]) -> Outcome:
-    """Run the installed program: in a fork of one that is loaded (see warm.py), or started anew where there are no forks."""
+    """Run the installed program: in a fork of one that is loaded (see warm.py), or started anew
+    where there are no forks.
+    """
     if not hasattr(os, "fork"):
         done = subprocess.run(
             [PROGRAM, *arguments],
@@ -68,7 +72,9 @@ class Warm:
     def __init__(self, environment: dict[str, str] | None = None) -> None:
         words = [sys.executable, str(Path(__file__).with_name("warm.py"))]
         pipe = subprocess.PIPE
-        self._process = subprocess.Popen(words, stdin=pipe, stdout=pipe, encoding="utf-8", env=environment)
+        self._process = subprocess.Popen(
+            words, stdin=pipe, stdout=pipe, encoding="utf-8", env=environment
+        )
 
     def run(self, arguments: list[str], folder: Path, environment: dict[str, str]) -> Outcome:
         """Run the program once. environment: all of it."""
@@ -107,7 +113,13 @@ class Program:
 
     def __call__(self, *arguments: object, code: int | None = 0, **environment: str) -> Outcome:
         """Run the program; unless `code` is None its exit code must be that one."""
-        whole = {**os.environ, "NO_COLOR": "1", "COLUMNS": "100", "UPRIGHT_AUTHOR": "tester", **environment}
+        whole = {
+            **os.environ,
+            "NO_COLOR": "1",
+            "COLUMNS": "100",
+            "UPRIGHT_AUTHOR": "tester",
+            **environment,
+        }
         done = _run([str(a) for a in arguments], self.folder, whole)
         assert "Traceback" not in done.err, done.err
         if code is not None:
@@ -136,7 +148,9 @@ def bare(tmp_path: Path) -> Program:
 @pytest.fixture
 def museum(open_museum: Callable[..., Program]) -> Program:
     """The program in a fresh ledger's folder."""
-    return open_museum("--old", OLD, "--old", "http://quillhaven.example", "--new", NEW, name="museum")
+    return open_museum(
+        "--old", OLD, "--old", "http://quillhaven.example", "--new", NEW, name="museum"
+    )
 
 
 @pytest.fixture
@@ -150,7 +164,9 @@ def open_museum(tmp_path: Path) -> Callable[..., Program]:
 
 
 def opened(folder: Path, *options: str) -> Program:
-    """The program in the folder of a new ledger: made once with these options and copied often, which is faster."""
+    """The program in the folder of a new ledger: made once with these options and copied often,
+    which is faster.
+    """
     return Program(Path(shutil.copytree(_made(folder.name, options), folder)))
 
 

@@ -14,15 +14,20 @@ RULE_FILES = {
     "nginx": ("redirects.conf", "server.inc"),
     "apache": ("redirects.conf", "plain.txt", "groups.txt", "params.txt", "wild.txt"),
     "htaccess": (".htaccess",),
-    "haproxy": ("redirects.cfg", "sites.map", "plain.map", "groups.map", "params.map", "wild.map", "templates.map", "choices.map"),
+    "haproxy": ("redirects.cfg", "sites.map", "plain.map", "groups.map", "params.map", "wild.map",
+        "templates.map", "choices.map"),
     "lighttpd": ("upright_rules.lua", "redirects.lua", "upright_redirects.lua"),
     "caddy": ("redirects.json",),
 }  # fmt: skip
 _COMMENTS = ("#", "--")
 
 
-def corruptions(name: str, files: Mapping[str, bytes]) -> Iterator[tuple[str, str, Callable[[], bytes]]]:
-    """For every line that a server reads: what is done, to which file, and a function that gives the file then."""
+def corruptions(
+    name: str, files: Mapping[str, bytes]
+) -> Iterator[tuple[str, str, Callable[[], bytes]]]:
+    """For every line that a server reads: what is done, to which file, and a function that gives
+    the file then.
+    """
     for file in RULE_FILES[name]:
         if file in files:
             made = _in_json(files[file]) if name == "caddy" else _in_lines(files[file])
@@ -32,7 +37,11 @@ def corruptions(name: str, files: Mapping[str, bytes]) -> Iterator[tuple[str, st
 
 def _in_lines(data: bytes) -> Iterator[tuple[str, Callable[[], bytes]]]:
     lines = data.decode("latin-1").split("\n")
-    told = [n for n, line in enumerate(lines) if line.strip() and not line.lstrip().startswith(_COMMENTS)]
+    told = [
+        n
+        for n, line in enumerate(lines)
+        if line.strip() and not line.lstrip().startswith(_COMMENTS)
+    ]
 
     def with_lines(change: dict[int, str | None]) -> Callable[[], bytes]:
         changed = (change.get(n, line) for n, line in enumerate(lines))
@@ -44,7 +53,10 @@ def _in_lines(data: bytes) -> Iterator[tuple[str, Callable[[], bytes]]]:
         yield f"{ALTER} {lines[n]!r} to {altered!r}", with_lines({n: altered})
         if at + 1 < len(told) and lines[n] != lines[told[at + 1]]:
             other = told[at + 1]
-            yield f"{SWAP} {lines[n]!r} with {lines[other]!r}", with_lines({n: lines[other], other: lines[n]})
+            yield (
+                f"{SWAP} {lines[n]!r} with {lines[other]!r}",
+                with_lines({n: lines[other], other: lines[n]}),
+            )
 
 
 def _altered(text: str, seed: int) -> str:
@@ -70,7 +82,13 @@ def _in_json(data: bytes) -> Iterator[tuple[str, Callable[[], bytes]]]:
 
 def _nodes(value: Any, path: tuple[Any, ...]) -> Iterator[tuple[tuple[Any, ...], Any]]:
     yield path, value
-    for key, inner in value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ():
+    for key, inner in (
+        value.items()
+        if isinstance(value, dict)
+        else enumerate(value)
+        if isinstance(value, list)
+        else ()
+    ):
         yield from _nodes(inner, (*path, key))
 
 
@@ -81,7 +99,9 @@ def _at(whole: Any, path: tuple[Any, ...]) -> Any:
 
 
 def _with(whole: Any, path: tuple[Any, ...], change: Any) -> bytes:
-    """The JSON with the value at a path replaced, taken out (None), or swapped with that of another index (a tuple)."""
+    """The JSON with the value at a path replaced, taken out (None), or swapped with that of another
+    index (a tuple).
+    """
     changed = deepcopy(whole)
     place = changed
     for key in path[:-1]:

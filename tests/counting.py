@@ -1,4 +1,6 @@
-"""Requests of a made-up day's traffic, written as logs of every kind, and what a ledger has counted of them."""
+"""Requests of a made-up day's traffic, written as logs of every kind, and what a ledger has counted
+of them.
+"""
 
 from __future__ import annotations
 
@@ -51,11 +53,14 @@ PATHS = [
     "/img/logo.gif",
 ]
 QUERIES = [
-    "", "", "?fbclid={n}", "?utm_source=a&gclid={n}", "?v={n}", "?token={n}", "?id=1&token={n}", "?cat=../../etc/passwd",
+    "",
+    "", "?fbclid={n}", "?utm_source=a&gclid={n}", "?v={n}", "?token={n}", "?id=1&token={n}",
+    "?cat=../../etc/passwd",
     "?id={m}", "?PHPSESSID={n}&id={m}", "?id={m}&id={n}", "?mail=a{n}@b.example", "?x=<script>{n}",
 ]  # fmt: skip
 TARGETS = st.builds(
-    lambda path, query, n, m: path + query.format(n=n, m=m), st.sampled_from(PATHS), st.sampled_from(QUERIES),
+    lambda path, query, n, m: path + query.format(n=n, m=m),
+    st.sampled_from(PATHS), st.sampled_from(QUERIES),
     st.integers(1, 40), st.integers(1, 2),
 )  # fmt: skip
 REQUESTS = st.builds(
@@ -75,7 +80,8 @@ def _clock(n: int) -> str:
 
 def combined(asked: Sequence[Asked]) -> list[str]:
     return [
-        f'192.0.2.7 - - [{a.day:02}/May/2026:{_clock(n)} +0000] "GET {a.target} HTTP/1.1" {a.status} 5 "{a.referrer}" "{a.agent}"'
+        f'192.0.2.7 - - [{a.day:02}/May/2026:{_clock(n)} +0000] "GET {a.target} HTTP/1.1" '
+        f'{a.status} 5 "{a.referrer}" "{a.agent}"'
         for n, a in enumerate(asked)
     ]
 
@@ -86,7 +92,10 @@ def by_host(asked: Sequence[Asked]) -> list[str]:
 
 
 def common(asked: Sequence[Asked]) -> list[str]:
-    return [one.partition(' "' + a.referrer + '" "')[0] for one, a in zip(combined(asked), asked, strict=True)]
+    return [
+        one.partition(' "' + a.referrer + '" "')[0]
+        for one, a in zip(combined(asked), asked, strict=True)
+    ]
 
 
 def w3c(asked: Sequence[Asked]) -> list[str]:
@@ -95,18 +104,23 @@ def w3c(asked: Sequence[Asked]) -> list[str]:
         stem, _, query = a.target.partition("?")
         agent = a.agent.replace(" ", "+")
         rows.append(
-            f"2026-05-{a.day:02} {_clock(n)} {a.host or '-'} GET {stem} {query or '-'} {a.status} {agent} {a.referrer}"
+            f"2026-05-{a.day:02} {_clock(n)} {a.host or '-'} GET {stem} {query or '-'} {a.status} "
+            f"{agent} {a.referrer}"
         )
     return rows
 
 
-W3C_HEAD = "#Fields: date time cs-host cs-method cs-uri-stem cs-uri-query sc-status cs(User-Agent) cs(Referer)"
+W3C_HEAD = (
+    "#Fields: date time cs-host cs-method cs-uri-stem cs-uri-query sc-status cs(User-Agent) "
+    "cs(Referer)"
+)
 
 
 def as_json(asked: Sequence[Asked]) -> list[str]:
     return [
         json.dumps({
-            "time": f"2026-05-{a.day:02}T{_clock(n)}Z", "host": a.host, "method": "GET", "request_uri": a.target, "status": a.status,
+            "time": f"2026-05-{a.day:02}T{_clock(n)}Z", "host": a.host, "method": "GET",
+            "request_uri": a.target, "status": a.status,
             "user_agent": a.agent, "referer": a.referrer,
         })
         for n, a in enumerate(asked)
@@ -123,7 +137,9 @@ def write_log(path: Path, kind: str, lines: Iterable[str], end: str = "\n") -> P
 
 
 class Counted(NamedTuple):
-    """What a ledger holds. entries: key → (day, class, agent) → requests; aside: (class, spelling) → the same. sources: lines, and those set aside and rejected, of all sources."""
+    """What a ledger holds. entries: key → (day, class, agent) → requests; aside: (class, spelling)
+    → the same. sources: lines, and those set aside and rejected, of all sources.
+    """
 
     entries: dict[tuple[str, str], Counter[tuple[str, str, str]]]
     aside: dict[tuple[str, str], Counter[tuple[str, str, str]]]
@@ -143,8 +159,10 @@ def requests(*counted: Counter[tuple[str, str, str]]) -> Counter[tuple[str, str,
 
 
 _ALL = """
-SELECT p.site, p.spelling, p.aside, e.site AS its_site, e.key, v.unit, v.status_class, v.agent, v.days, v.amount
-FROM evidence v JOIN sources s ON s.id = v.source JOIN spellings p ON p.id = v.spelling LEFT JOIN entries e ON e.id = p.entry
+SELECT p.site, p.spelling, p.aside, e.site AS its_site, e.key, v.unit, v.status_class, v.agent,
+    v.days, v.amount
+FROM evidence v JOIN sources s ON s.id = v.source JOIN spellings p ON p.id = v.spelling
+LEFT JOIN entries e ON e.id = p.entry
 WHERE NOT s.withdrawn
 """
 
@@ -154,7 +172,9 @@ def counted(ledger: Ledger) -> Counted:
     found = Counted({}, {})
     with ledger.reading() as connection:
         for row in connection.execute(text(_ALL)):
-            where: dict[Any, Counter[tuple[str, str, str]]] = found.entries if row.key is not None else found.aside
+            where: dict[Any, Counter[tuple[str, str, str]]] = (
+                found.entries if row.key is not None else found.aside
+            )
             name = (row.its_site, row.key) if row.key is not None else (row.aside, row.spelling)
             counts = where.setdefault(name, Counter())
             if not row.agent:

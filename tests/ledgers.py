@@ -24,8 +24,13 @@ def _folder() -> Path:
 def _empty(old: tuple[str, ...], new: tuple[str, ...], how: tuple[tuple[str, Any], ...]) -> Path:
     folder = Path(mkdtemp(dir=_folder())) / "empty"
     open_new(folder, old, new, **dict(how))
-    settings = folder / FILE_NAME  # writing them with all their comments is what most of an example's time would go to
-    settings.write_text("\n".join(x for x in settings.read_text().splitlines() if x and not x.startswith("#")) + "\n")
+    settings = (
+        folder / FILE_NAME
+    )  # writing them with all their comments is what most of an example's time would go to
+    settings.write_text(
+        "\n".join(x for x in settings.read_text().splitlines() if x and not x.startswith("#"))
+        + "\n"
+    )
     return folder
 
 
@@ -33,7 +38,8 @@ _KEPT: dict[str, Ledger] = {}
 
 
 def fresh_ledger(old: list[str], new: list[str], name: str = "one", **how: Any) -> Ledger:
-    """An empty ledger, until one of the same name is asked for: its connection is kept, and all that it holds replaced.
+    """An empty ledger, until one of the same name is asked for: its connection is kept, and all
+    that it holds replaced.
 
     how: what `open_new` takes besides.
     """

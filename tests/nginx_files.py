@@ -1,4 +1,6 @@
-"""Rule files in nginx's language as people write them, drawn at random, and what a real nginx does with them."""
+"""Rule files in nginx's language as people write them, drawn at random, and what a real nginx does
+with them.
+"""
 
 from __future__ import annotations
 
@@ -37,21 +39,28 @@ NAMES = (
 
 def goal(rng: random.Random, *, groups: bool = True) -> str:
     plain = [
-        "/n", "https://new.example/n", "/n?x=1", "https://new.example$request_uri", "https://$host/n", "https://new.example/n$is_args$args", "$scheme://new.example/n",
-        "/n%20m", "https://$server_name/n", "/n$uri", "https://new.example$uri?y=1", "$uri/", "n", '"/n m"', "https://${host}/n", "$new", "/n$new", "$arg_u",
+        "/n", "https://new.example/n", "/n?x=1", "https://new.example$request_uri",
+        "https://$host/n", "https://new.example/n$is_args$args", "$scheme://new.example/n",
+        "/n%20m", "https://$server_name/n", "/n$uri", "https://new.example$uri?y=1", "$uri/", "n",
+        '"/n m"', "https://${host}/n", "$new", "/n$new", "$arg_u",
         "https://new.example/n#part", "/ü", "/n[1]", "$over", "//new.example/x",
     ]  # fmt: skip
     return one(
         rng,
         *plain,
-        *(["/n/$1", "https://new.example/$1", "/n?id=$1", "$1", "/n/$2/$1", "/n/$word", "/$1"] if groups else []),
+        *(
+            ["/n/$1", "https://new.example/$1", "/n?id=$1", "$1", "/n/$2/$1", "/n/$word", "/$1"]
+            if groups
+            else []
+        ),
     )
 
 
 def pattern(rng: random.Random) -> str:
     word = one(rng, "a", "b", "s", "s/a", "keep", "u", "A", "x.php", "caf", "m-")
     return one(
-        rng, f"^/{word}$", f"^/{word}", f"^/{word}/(.*)$", f"^/({word})/?$", "\\.php$", "^/(.*)\\.php$", "^/(?<word>[a-z]+)$", f"^/(?!keep){word}", "^(.*)$", "^/[ab]$",
+        rng, f"^/{word}$", f"^/{word}", f"^/{word}/(.*)$", f"^/({word})/?$", "\\.php$",
+        "^/(.*)\\.php$", "^/(?<word>[a-z]+)$", f"^/(?!keep){word}", "^(.*)$", "^/[ab]$",
         "\\.htm$", f"^/{word}(.)", "^/(a|b)/(.*)$", "^/café", "^/x[ ]y", f"{word}",
     )  # fmt: skip
 
@@ -89,9 +98,12 @@ def rewrite(rng: random.Random) -> str:
 
 def condition(rng: random.Random) -> str:
     return one(
-        rng, "$host = www.old.example", "$host != www.old.example", "$host ~ ^www\\.", "$host ~* ^(www|m)\\.", "$arg_id = 7", "$arg_id", "$args", "$args ~ ^x=(\\d)", "$args = x",
-        "$request_uri ~ ^/a", "$request_uri ~ ^/s\\?x=(\\w+)", "$uri ~ ^/b/(\\w+)", "$uri !~ ^/keep", "$request_method = POST", "$scheme = http", "-f $request_filename",
-        "$http_user_agent ~ curl", "$new", '$new != ""', "$over", "$cookie_x", "$flag", "$over = /dflt", "$is_args", '$https = ""', "$http_x_forwarded_proto != https",
+        rng, "$host = www.old.example", "$host != www.old.example", "$host ~ ^www\\.",
+        "$host ~* ^(www|m)\\.", "$arg_id = 7", "$arg_id", "$args", "$args ~ ^x=(\\d)", "$args = x",
+        "$request_uri ~ ^/a", "$request_uri ~ ^/s\\?x=(\\w+)", "$uri ~ ^/b/(\\w+)",
+        "$uri !~ ^/keep", "$request_method = POST", "$scheme = http", "-f $request_filename",
+        "$http_user_agent ~ curl", "$new", '$new != ""', "$over", "$cookie_x", "$flag",
+        "$over = /dflt", "$is_args", '$https = ""', "$http_x_forwarded_proto != https",
     )  # fmt: skip
 
 
@@ -101,7 +113,13 @@ def steps(rng: random.Random, *, groups: bool, most: int = 3) -> list[str]:
         roll = rng.random()
         if roll < 0.45:
             inside = one(
-                rng, returned(rng), returned(rng), rewrite(rng), "break;", "set $flag 1;", "set $flag 1; break;"
+                rng,
+                returned(rng),
+                returned(rng),
+                rewrite(rng),
+                "break;",
+                "set $flag 1;",
+                "set $flag 1; break;",
             )
             out.append(f"if ({condition(rng)}) {{ {inside} }}")
         elif roll < 0.8:
@@ -124,7 +142,8 @@ def location(rng: random.Random, depth: int = 0, under: str = "") -> list[str]:
         head = f"location {sign} {expression}"
         path = ""
     else:
-        path = f"{under}{one(rng, '/a', '/b', '/s', '/s/', '/s/t', '/keep', '/u/', '/p/', '/', '/A', '/m-')}"
+        ends = ("/a", "/b", "/s", "/s/", "/s/t", "/keep", "/u/", "/p/", "/", "/A", "/m-")
+        path = f"{under}{one(rng, *ends)}"
         head = f"location {sign} {path}".replace("  ", " ")
     roll = rng.random()
     body: list[str] = []
@@ -173,7 +192,10 @@ def server(rng: random.Random) -> list[str]:
 
 
 def maps(rng: random.Random) -> list[str]:
-    entries = [x for x in ("/m-a /to-a;", '/m-b "";', "/m-b 0;", "~^/m-c/(.)$ /c/$1;", '~^/m- "";', "~^/m-(?<rest>.*)$ https://new.example/$rest;", "/a /to/a;", '"/x y" /xy?q=1;')
+    entries = [x for x in ("/m-a /to-a;", '/m-b "";', "/m-b 0;", "~^/m-c/(.)$ /c/$1;", '~^/m- "";',
+        (
+        "~^/m-(?<rest>.*)$ https://new.example/$rest;"
+    ), "/a /to/a;", '"/x y" /xy?q=1;')
                if rng.random() < 0.5]  # fmt: skip
     if '/m-b "";' in entries and "/m-b 0;" in entries:
         entries.remove("/m-b 0;")
@@ -181,7 +203,14 @@ def maps(rng: random.Random) -> list[str]:
         entries.append(one(rng, 'default "";', "default 0;", "default /other;"))
     source = one(rng, "$uri", "$uri", "$request_uri", "$host$uri")
     over = ["default /dflt;", '/keep "";', "/b /to-b;"] if rng.random() < 0.7 else ["/keep /kept;"]
-    return [f"map {source} $new {{", *entries, "}", f"map {one(rng, '$uri', '$arg_u')} $over {{", *over, "}"]
+    return [
+        f"map {source} $new {{",
+        *entries,
+        "}",
+        f"map {one(rng, '$uri', '$arg_u')} $over {{",
+        *over,
+        "}",
+    ]
 
 
 def unique(lines: list[str]) -> list[str]:
@@ -221,7 +250,9 @@ def draw(rng: random.Random) -> RuleFile:
     default = rng.random() < 0.3
     two = rng.random() < 0.3
     for number, host in enumerate(hosts[: rng.randint(1, 3)]):
-        names = one(rng, host, host, host, f"{host} other.example", "*.old.example", ".sub.old.example", "_")
+        names = one(
+            rng, host, host, host, f"{host} other.example", "*.old.example", ".sub.old.example", "_"
+        )
         if f"server_name {names};" in lines:
             continue
         chosen = default and number == 0
@@ -234,25 +265,48 @@ def draw(rng: random.Random) -> RuleFile:
             *server(rng),
             "}",
         ]
-        fits = {h for h in every if h in names.split() or (names[0] in "*." and h.endswith(names.lstrip("*")))}
+        fits = {
+            h
+            for h in every
+            if h in names.split() or (names[0] in "*." and h.endswith(names.lstrip("*")))
+        }
         named |= {
             ("http" if port == "80" else "https", h)
             for h in (every if chosen or (names == "_" and first and not default) else fits)
         }
     if not any(":80" in x for x in lines):
         lines += ["server {", "listen 127.0.0.1:80;", "server_name none.example;", "}"]
-    return RuleFile("site.conf", "\n".join(unique(lines)) + "\n", frozenset(named) or frozenset({("", "")}))
+    return RuleFile(
+        "site.conf", "\n".join(unique(lines)) + "\n", frozenset(named) or frozenset({("", "")})
+    )
 
 
 def requests(rng: random.Random, file: RuleFile, count: int) -> list[Asked]:
     """Addresses that the rules of a file may be about."""
-    tls = 0.3 if ":443" in file.text and "$scheme" not in file.text and "$https" not in file.text else 0.0
+    tls = (
+        0.3
+        if ":443" in file.text and "$scheme" not in file.text and "$https" not in file.text
+        else 0.0
+    )
     out = []
     for _ in range(count):
         path = "/" + "/".join(rng.choice(NAMES) for _ in range(rng.choice([1, 1, 1, 2])))
-        path += one(rng, "", "", "", "", "/", "/x%3Fy", "/x%23y%25+", "//z", "/%E9", ".htm", "/q.php", "/1")
+        path += one(
+            rng, "", "", "", "", "/", "/x%3Fy", "/x%23y%25+", "//z", "/%E9", ".htm", "/q.php", "/1"
+        )
         query = one(
-            rng, "", "", "", "?id=7", "?x=1&id=7", "?z[]=1", "?", "?x", "?id=8&id=7", "?u=/a", "?u=https://e.example"
+            rng,
+            "",
+            "",
+            "",
+            "?id=7",
+            "?x=1&id=7",
+            "?z[]=1",
+            "?",
+            "?x",
+            "?id=8&id=7",
+            "?u=/a",
+            "?u=https://e.example",
         )
         host = one(rng, *HOSTS, "www.old.example", "other.example")
         out.append(Asked("https" if rng.random() < tls else "http", host, path + query))
@@ -268,11 +322,25 @@ def running(file: RuleFile) -> Iterator[Server]:
         for params in Path("/etc/nginx").glob("*_params"):
             shutil.copy(params, folder)
         (folder / "part.inc").write_text("rewrite ^/b$ /part permanent;\n")
-        temps = "".join(f"{k}_temp_path {folder}/{k};" for k in ("client_body", "proxy", "fastcgi", "uwsgi", "scgi"))
+        temps = "".join(
+            f"{k}_temp_path {folder}/{k};"
+            for k in ("client_body", "proxy", "fastcgi", "uwsgi", "scgi")
+        )
         text = file.text.replace(ROOT, f"{folder}/www")
-        main = f"daemon off; pid {folder}/nginx.pid; error_log {folder}/error.log;\nevents {{}}\nhttp {{ access_log off; {temps} root {folder}/www;\n{text}\n}}\n"
+        main = (
+            f"daemon off; pid {folder}/nginx.pid; error_log {folder}/error.log;\nevents {{}}\nhttp "
+            f"{{ access_log off; {temps} root {folder}/www;\n{text}\n}}\n"
+        )
         (folder / "nginx.conf").write_text(main)
-        return ["/usr/sbin/nginx", "-p", str(folder), "-e", str(folder / "error.log"), "-c", str(folder / "nginx.conf")]
+        return [
+            "/usr/sbin/nginx",
+            "-p",
+            str(folder),
+            "-e",
+            str(folder / "error.log"),
+            "-c",
+            str(folder / "nginx.conf"),
+        ]
 
     with run_server("nginx", lay_out, "nginx.conf") as place:
         yield place
@@ -292,6 +360,8 @@ def examples() -> list[RuleFile]:
         text = re.sub(r"^(\s*#?)\s*listen\b.*$", "", text, flags=re.MULTILINE)
         text = re.sub(r"^(\s*server\s*\{)", r"\1 listen 127.0.0.1:80;", text, flags=re.MULTILINE)
         names = re.findall(r"^\s*server_name\s+([^;]*);", text, re.MULTILINE)
-        hosts = {(s, h.lstrip("*.")) for line in names for h in line.split() for s in ("http", "https")}
+        hosts = {
+            (s, h.lstrip("*.")) for line in names for h in line.split() for s in ("http", "https")
+        }
         found.append(RuleFile(f"{path.name}.conf", text, frozenset(hosts)))
     return found

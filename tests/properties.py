@@ -1,7 +1,7 @@
 """How thoroughly the properties are tried that hold for any input.
 
-UPRIGHT_EXAMPLES is the number of examples of each; UPRIGHT_SHRINK, set to anything, looks for the smallest example
-that fails, which takes minutes: it is for those who look into a failure.
+UPRIGHT_EXAMPLES is the number of examples of each; UPRIGHT_SHRINK, set to anything, looks for the
+smallest example that fails, which takes minutes: it is for those who look into a failure.
 """
 
 from __future__ import annotations

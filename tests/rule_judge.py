@@ -57,7 +57,10 @@ class Server:
 
     def answer(self, asked: Asked) -> tuple[int, str]:
         """Status and Location; 444 where the server hangs up without a word, as nginx calls it."""
-        place, header = ("127.0.0.1", self.ports[asked.scheme]), f"X-Forwarded-Proto: {asked.scheme}"
+        place, header = (
+            ("127.0.0.1", self.ports[asked.scheme]),
+            f"X-Forwarded-Proto: {asked.scheme}",
+        )
         try:
             return ask(place, asked.host, asked.target, header)
         except IndexError:
@@ -66,7 +69,9 @@ class Server:
 
 @dataclass
 class Judged:
-    """What came of a file: how many requests in which class, and those understood and answered otherwise."""
+    """What came of a file: how many requests in which class, and those understood and answered
+    otherwise.
+    """
 
     counts: Counter[str] = field(default_factory=Counter)
     different: list[str] = field(default_factory=list)
@@ -74,8 +79,12 @@ class Judged:
 
 
 @contextmanager
-def run_server(name: str, lay_out: Callable[[Path], Sequence[str]], config: str) -> Iterator[Server]:
-    """Run a server in a temporary folder, on free ports in place of 80 and 443. Raises InputError where it does not start."""
+def run_server(
+    name: str, lay_out: Callable[[Path], Sequence[str]], config: str
+) -> Iterator[Server]:
+    """Run a server in a temporary folder, on free ports in place of 80 and 443. Raises InputError
+    where it does not start.
+    """
     folder = Path(tempfile.mkdtemp(prefix="upright-judge-"))
     ports = {"http": free_port(), "https": free_port()}
     try:
@@ -100,8 +109,9 @@ def run_server(name: str, lay_out: Callable[[Path], Sequence[str]], config: str)
 def judge(file: RuleFile, server: Server, requests: Sequence[Asked], given: Surroundings) -> Judged:
     """Compare what is read from a file with what the server does.
 
-    Understood and different is: another answer than the server's, an answer where it gives none, and none where it redirects, unless what
-    keeps it back is a line that is named as not understood.
+    Understood and different is: another answer than the server's, an answer where it gives none,
+    and none where it redirects, unless what keeps it back is a line that is named as not
+    understood.
     """
     found = Judged()
     with tempfile.TemporaryDirectory() as held:
@@ -114,9 +124,15 @@ def judge(file: RuleFile, server: Server, requests: Sequence[Asked], given: Surr
         status, location = server.answer(asked)
         told = block.find(request_of(f"{asked.scheme}://{asked.host}", asked.host, asked.target))
         rule, where = told if told is not None else (None, "")
-        ours = (rule.status, same(where.encode(), asked)) if rule is not None and rule.status in ANSWERS else None
+        ours = (
+            (rule.status, same(where.encode(), asked))
+            if rule is not None and rule.status in ANSWERS
+            else None
+        )
         # One that has no status among ours is an answer that has to be named.
-        theirs = (status, same(location.encode("latin-1"), asked)) if status in ANSWERS | {303} else None
+        theirs = (
+            (status, same(location.encode("latin-1"), asked)) if status in ANSWERS | {303} else None
+        )
         named = rule is not None and int(rule.where.rpartition(":")[2]) in missed
         if ours == theirs:
             found.counts["answered alike" if ours else "left alike"] += 1
@@ -134,7 +150,8 @@ def judge(file: RuleFile, server: Server, requests: Sequence[Asked], given: Surr
         else:
             at = rule.where if rule is not None else "no rule"
             found.different.append(
-                f"{asked.scheme}://{asked.host}{asked.target}: ours {ours} ({at}), the server {status} {location}"
+                f"{asked.scheme}://{asked.host}{asked.target}: ours {ours} ({at}), the server "
+                f"{status} {location}"
             )
     return found
 
@@ -152,8 +169,13 @@ def same(location: bytes, asked: Asked) -> str:
 def requests_about(file: RuleFile, hosts: Sequence[str], most: int = 15) -> list[Asked]:
     """Requests for whatever a file looks to be about; most: words that are taken from it."""
     text = file.text
-    words = sorted(set(re.findall(r"/?[A-Za-z0-9_-][A-Za-z0-9_.-]*(?:/[A-Za-z0-9_.-]+)*", text)), key=len)[:most]
+    words = sorted(
+        set(re.findall(r"/?[A-Za-z0-9_-][A-Za-z0-9_.-]*(?:/[A-Za-z0-9_.-]+)*", text)), key=len
+    )[:most]
     named = sorted(set(re.findall(r"\b(?:[a-z0-9-]+\.)+(?:com|org|example|net)\b", text)))[:4]
-    targets = [f"/{w.lstrip('/')}{end}" for w in words for end in ("", "/x.html", "/?q=1")] + ["/", "/a/b.html?lang=fr"]
+    targets = [f"/{w.lstrip('/')}{end}" for w in words for end in ("", "/x.html", "/?q=1")] + [
+        "/",
+        "/a/b.html?lang=fr",
+    ]
     asked = [Asked("http", host, target) for host in (*hosts, *named) for target in targets]
     return [a for a in asked if not file.names_others(a)]

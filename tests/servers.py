@@ -35,7 +35,9 @@ def ask(place: tuple[str, int], host: str, target: str, header: str = "") -> tup
     return status, headers.get("location", "")
 
 
-def ask_headers(place: tuple[str, int], host: str, target: str, header: str = "") -> tuple[int, dict[str, str]]:
+def ask_headers(
+    place: tuple[str, int], host: str, target: str, header: str = ""
+) -> tuple[int, dict[str, str]]:
     """Status and headers (names in lower case) for a raw request target."""
     with socket.create_connection(place, timeout=10) as connection:
         line = (
@@ -57,7 +59,9 @@ def ask_headers(place: tuple[str, int], host: str, target: str, header: str = ""
 
 @contextmanager
 def serve_pages(pages: dict[str, str], moves: dict[str, str]) -> Iterator[str]:
-    """A server of whole pages (path → HTML) and redirects to the new site (path → path); yields its address."""
+    """A server of whole pages (path → HTML) and redirects to the new site (path → path); yields its
+    address.
+    """
 
     def respond(_: str, target: str) -> Served:
         if target in moves:

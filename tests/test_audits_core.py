@@ -1,4 +1,6 @@
-"""The core of surveys by itself: what is kept of a site, forms, renamings, replacements, and what a page says."""
+"""The core of surveys by itself: what is kept of a site, forms, renamings, replacements, and what a
+page says.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,14 @@ from upright_ledger.core.crawl.audits.site_index import LinkToMend, Site, Wanted
 from upright_ledger.core.crawl.audits.url_consistency import form_table, forms
 from upright_ledger.core.crawl.frontier import Frontier, Limits
 from upright_ledger.core.crawl.link_rewriting import replace_in
-from upright_ledger.core.crawl.observation import CANONICAL, PAGE_LINK, SITEMAP_LINE, Facts, Link, Seen
+from upright_ledger.core.crawl.observation import (
+    CANONICAL,
+    PAGE_LINK,
+    SITEMAP_LINE,
+    Facts,
+    Link,
+    Seen,
+)
 from upright_ledger.core.inventory.evidence import EntryEvidence
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.url.address import parse_address
@@ -27,7 +36,9 @@ from upright_ledger.formats.html.content import read_facts
 SITE = "https://www.quillhaven.example"
 
 
-def seen(path: str, status: int = 200, to: str = "", links: Sequence[tuple[str, str]] = (), **facts: Any) -> Seen:
+def seen(
+    path: str, status: int = 200, to: str = "", links: Sequence[tuple[str, str]] = (), **facts: Any
+) -> Seen:
     """An address as a survey saw it. links: (kind, path)."""
     found = tuple(Link(SITE + target, target, kind, "text") for kind, target in links)
     location = SITE + to if to else ""
@@ -45,8 +56,21 @@ def site_of(*rows: Seen) -> Site:
 
 @pytest.mark.parametrize("first", [True, False])
 def test_links_are_mended_whichever_end_was_seen_first(first: bool) -> None:
-    page = seen("/", links=[(PAGE_LINK, "/old/"), (PAGE_LINK, "/lost/"), (PAGE_LINK, "/fine/"), (PAGE_LINK, "/never/")])
-    rest = [seen("/old/", 301, "/middle/"), seen("/middle/", 302, "/fine/"), seen("/fine/"), seen("/lost/", 404)]
+    page = seen(
+        "/",
+        links=[
+            (PAGE_LINK, "/old/"),
+            (PAGE_LINK, "/lost/"),
+            (PAGE_LINK, "/fine/"),
+            (PAGE_LINK, "/never/"),
+        ],
+    )
+    rest = [
+        seen("/old/", 301, "/middle/"),
+        seen("/middle/", 302, "/fine/"),
+        seen("/fine/"),
+        seen("/lost/", 404),
+    ]
     site = site_of(page, *rest) if first else site_of(*rest, page)
     assert [(m.target, m.final, m.status) for m in site.mends] == [
         (f"{SITE}/lost/", "", 404),
@@ -56,18 +80,24 @@ def test_links_are_mended_whichever_end_was_seen_first(first: bool) -> None:
 
 
 def test_a_way_without_end_leads_nowhere() -> None:
-    site = site_of(seen("/", links=[(PAGE_LINK, "/a/")]), seen("/a/", 301, "/b/"), seen("/b/", 301, "/a/"))
+    site = site_of(
+        seen("/", links=[(PAGE_LINK, "/a/")]), seen("/a/", 301, "/b/"), seen("/b/", 301, "/a/")
+    )
     assert [(m.target, m.final) for m in site.mends] == [(f"{SITE}/a/", "")]
 
 
 def test_a_link_on_most_pages_is_one_of_the_template() -> None:
-    pages = [seen(f"/{n}/", links=[(PAGE_LINK, "/old/"), (PAGE_LINK, f"/gone-{n % 2}/")]) for n in range(12)]
+    pages = [
+        seen(f"/{n}/", links=[(PAGE_LINK, "/old/"), (PAGE_LINK, f"/gone-{n % 2}/")])
+        for n in range(12)
+    ]
     site = site_of(*pages, seen("/old/", 301, "/0/"), seen("/gone-0/", 404))
     assert [(m.in_template, m.pages) for m in site.mends[:2]] == [(True, 12), (True, 6)]
 
 
 @pytest.mark.parametrize(
-    ("bad", "whole", "grave"), [(12, 400_000, "note"), (12, 200, "error"), (12, 5_000, "warning"), (0, 0, "note")]
+    ("bad", "whole", "grave"),
+    [(12, 400_000, "note"), (12, 200, "error"), (12, 5_000, "warning"), (0, 0, "note")],
 )
 def test_how_grave_faults_are_follows_from_their_share(bad: int, whole: int, grave: str) -> None:
     assert severity(bad, whole) == grave
@@ -75,10 +105,15 @@ def test_how_grave_faults_are_follows_from_their_share(bad: int, whole: int, gra
 
 def test_forms_that_uses_do_not_share_with_most_pages() -> None:
     listed = [(SITEMAP_LINE, f"/{n}") for n in range(2)] + [(SITEMAP_LINE, "/2/")]
-    pages = [seen(f"/{n}/", links=[(CANONICAL, f"/{n}/"), (PAGE_LINK, "/Hall/")]) for n in range(20)]
+    pages = [
+        seen(f"/{n}/", links=[(CANONICAL, f"/{n}/"), (PAGE_LINK, "/Hall/")]) for n in range(20)
+    ]
     site = site_of(*pages, seen("/sitemap.xml", links=listed))
     wanted = Wanted(SITE)
-    found = {f.kind: [row[0].removeprefix(SITE) for row in f.rows] for f in forms(form_table(site, wanted), wanted)}
+    found = {
+        f.kind: [row[0].removeprefix(SITE) for row in f.rows]
+        for f in forms(form_table(site, wanted), wanted)
+    }
     assert found == {"closing-slash-of-sitemap": ["/0", "/1"], "letter-case-of-links": ["/Hall/"]}
     bare = Wanted(SITE, "never")
     kinds = {f.kind for f in forms(form_table(site, bare), bare)}
@@ -91,7 +126,10 @@ def double(path: str, **facts: Any) -> Seen:
 
 def test_of_two_that_say_the_same_the_one_with_links_of_others_is_the_stronger() -> None:
     site = site_of(
-        seen("/", links=[(PAGE_LINK, "/a/")]), seen("/x/", links=[(PAGE_LINK, "/a/")]), double("/a/"), double("/b/")
+        seen("/", links=[(PAGE_LINK, "/a/")]),
+        seen("/x/", links=[(PAGE_LINK, "/a/")]),
+        double("/a/"),
+        double("/b/"),
     )
     known = {f"{SITE}/b/": EntryEvidence(links=25, clicks=300)}
     (fault,) = doubles(site, Wanted(SITE, known=known.get))
@@ -105,11 +143,17 @@ def test_of_two_that_say_the_same_the_one_with_links_of_others_is_the_stronger()
 def test_links_to_the_old_site_are_told() -> None:
     old = "http://old.quillhaven.example/a.html"
     page = seen("/")._replace(
-        facts=Facts(links=(Link(old, old, PAGE_LINK, "text"), Link(f"{SITE}/b/", "/b/", PAGE_LINK, "text")))
+        facts=Facts(
+            links=(Link(old, old, PAGE_LINK, "text"), Link(f"{SITE}/b/", "/b/", PAGE_LINK, "text"))
+        )
     )
     site = site_of(page, seen("/b/"))
     (fault,) = old_links(site, Wanted(SITE, is_old=lambda url: url.startswith("http://old.")))
-    assert (fault.kind, fault.severity, fault.rows) == ("links-to-old-site", "error", [(old, f"{SITE}/")])
+    assert (fault.kind, fault.severity, fault.rows) == (
+        "links-to-old-site",
+        "error",
+        [(old, f"{SITE}/")],
+    )
     assert not list(old_links(site, Wanted(SITE)))
 
 
@@ -120,8 +164,15 @@ def test_the_digits_of_escapes_are_no_letters() -> None:
 
 
 def test_sessions_of_visits_are_no_addresses_of_their_own() -> None:
-    frontier = Frontier(Limits(frozenset({"www.quillhaven.example"}), ignored=FoldingPolicy().noise_parameters))
-    asked = ["/a?PHPSESSID=1&item=2", "/a?item=2&utm_source=x", "/a;jsessionid=9?item=2", "/(S(ab12))/a?item=2"]
+    frontier = Frontier(
+        Limits(frozenset({"www.quillhaven.example"}), ignored=FoldingPolicy().noise_parameters)
+    )
+    asked = [
+        "/a?PHPSESSID=1&item=2",
+        "/a?item=2&utm_source=x",
+        "/a;jsessionid=9?item=2",
+        "/(S(ab12))/a?item=2",
+    ]
     assert {frontier.settled(parse_address(SITE + text)).target for text in asked} == {"/a?item=2"}
 
 
@@ -145,12 +196,15 @@ def test_hosts_that_are_not_for_the_public(host: str, staging: bool) -> None:
 
 def test_renamings_between_two_lists_of_pages() -> None:
     before = {
-        "/a/": KnownPage("Anchor", "t1"), "/b/": KnownPage("Bell", "t2"), "/c/": KnownPage("Twice", "t3"), "/d/": KnownPage("Dial", "t4", "17"), "/e/": KnownPage("Edge", "t5"),
+        "/a/": KnownPage("Anchor", "t1"), "/b/": KnownPage("Bell", "t2"),
+        "/c/": KnownPage("Twice", "t3"), "/d/": KnownPage("Dial", "t4", "17"),
+        "/e/": KnownPage("Edge", "t5"),
         "/x/": KnownPage("Clock", "t6"),
     }  # fmt: skip
     after = {
         "/a/": KnownPage("Anchor escapements", "t1b"),  # retitled where it was: no renaming
-        "/b2/": KnownPage("Bell", "t2"), "/c1/": KnownPage("Twice", "t3"), "/c2/": KnownPage("Twice", "t3"), "/d2/": KnownPage("Another title", "t9", "17"),
+        "/b2/": KnownPage("Bell", "t2"), "/c1/": KnownPage("Twice", "t3"),
+        "/c2/": KnownPage("Twice", "t3"), "/d2/": KnownPage("Another title", "t9", "17"),
         "/x/": KnownPage("Ticket", "t7"), "/y/": KnownPage("Clock", "t6"),
     }  # fmt: skip
     found = compare(before, after)
@@ -166,7 +220,17 @@ def test_renamings_between_two_lists_of_pages() -> None:
 def test_what_to_search_and_replace() -> None:
     def mend(written: str, final: str = "/new/?a=1") -> LinkToMend:
         target = parse_address(written, f"{SITE}/page/").without_fragment
-        return LinkToMend(f"{SITE}/page/", target, written, "", "text", 301, SITE + final if final else "", 1, False)
+        return LinkToMend(
+            f"{SITE}/page/",
+            target,
+            written,
+            "",
+            "text",
+            301,
+            SITE + final if final else "",
+            1,
+            False,
+        )
 
     written = [
         "/old.html#top",
@@ -185,12 +249,19 @@ def test_what_to_search_and_replace() -> None:
 
 
 TABLE = {f"{SITE}/old": f"{SITE}/new/", f"{SITE}/a?b=1": f"{SITE}/a/1/"}
-AROUND = st.sampled_from(['<a href="{}">', "see {} there", "[x]({})", "'{}'", '{{"u":"{}"}}', "({})"])
+AROUND = st.sampled_from(
+    ['<a href="{}">', "see {} there", "[x]({})", "'{}'", '{{"u":"{}"}}', "({})"]
+)
 WORDS = st.text(st.characters(codec="utf-8", exclude_characters="/\\"), max_size=30)
 
 
-@given(st.lists(st.tuples(WORDS, AROUND, st.sampled_from(sorted(TABLE)), st.booleans()), max_size=6), WORDS)
-def test_whole_addresses_change_and_nothing_else(parts: list[tuple[str, str, str, bool]], end: str) -> None:
+@given(
+    st.lists(st.tuples(WORDS, AROUND, st.sampled_from(sorted(TABLE)), st.booleans()), max_size=6),
+    WORDS,
+)
+def test_whole_addresses_change_and_nothing_else(
+    parts: list[tuple[str, str, str, bool]], end: str
+) -> None:
     text, wanted, changes = "", "", 0
     for word, around, address, whole in parts:
         old = address if whole else f"{address}er"
@@ -203,7 +274,11 @@ def test_whole_addresses_change_and_nothing_else(parts: list[tuple[str, str, str
 
 def test_a_frontier_takes_each_address_once_and_within_its_bounds() -> None:
     limits = Limits(
-        frozenset({"www.quillhaven.example"}), most=3, depth=2, without=("/search*",), ignored=frozenset({"sort"})
+        frozenset({"www.quillhaven.example"}),
+        most=3,
+        depth=2,
+        without=("/search*",),
+        ignored=frozenset({"sort"}),
     )
     frontier = Frontier(limits)
 
@@ -230,23 +305,39 @@ def test_a_frontier_takes_each_address_once_and_within_its_bounds() -> None:
         ("; charset=no-such-thing", '<meta charset="utf-8">', "utf-8", "Café"),
     ],
 )
-def test_pages_are_read_in_their_encoding(charset: str, head: str, encoding: str, title: str) -> None:
-    body = f"<html><head>{head}<title>Café</title></head><body><p>x</p></body></html>".encode(encoding)
+def test_pages_are_read_in_their_encoding(
+    charset: str, head: str, encoding: str, title: str
+) -> None:
+    body = f"<html><head>{head}<title>Café</title></head><body><p>x</p></body></html>".encode(
+        encoding
+    )
     assert read_facts(body, f"text/html{charset}", f"{SITE}/").title == title
 
 
 def test_what_a_page_says_of_itself() -> None:
     body = (
-        b'<html lang="de-AT"><head><title> A  title </title><meta name=ROBOTS content="NoIndex, follow"><meta name=description content=" About ">'
-        b'<link rel="canonical" href="/own/"><link rel=alternate hreflang=EN href="/en/"><base href="/deep/er/"></head>'
-        b'<body><nav><a href="/">Home</a></nav><main><h1>Head</h1><a href="x/">X</a><a href="x/">X</a><area href="/map/"><img srcset="a.png 1x, b.png 2x" alt="clock">'
-        b'<a href="/img/"><img alt="A bell" src="/bell.png"></a><div style="background:url(/no.png)"></div><style>@import "s.css"; p{background:url(p.png)}</style></main>'
+        b'<html lang="de-AT"><head><title> A  title </title><meta name=ROBOTS content="NoIndex, '
+        b'follow"><meta name=description content=" About ">'
+        b'<link rel="canonical" href="/own/"><link rel=alternate hreflang=EN href="/en/"><base '
+        b'href="/deep/er/"></head>'
+        b'<body><nav><a href="/">Home</a></nav><main><h1>Head</h1><a href="x/">X</a><a '
+        b'href="x/">X</a><area href="/map/"><img srcset="a.png 1x, b.png 2x" alt="clock">'
+        b'<a href="/img/"><img alt="A bell" src="/bell.png"></a><div '
+        b'style="background:url(/no.png)"></div><style>@import "s.css"; '
+        b"p{background:url(p.png)}</style></main>"
         b"<footer><iframe src=//other.example/f></iframe></footer></body></html>"
     )
     facts = read_facts(body, "text/html", f"{SITE}/page")
-    assert (facts.title, facts.heading, facts.description, facts.language) == ("A title", "Head", "About", "de-AT")
+    assert (facts.title, facts.heading, facts.description, facts.language) == (
+        "A title",
+        "Head",
+        "About",
+        "de-AT",
+    )
     assert (facts.robots, facts.canonical) == ("noindex, follow", f"{SITE}/own/")
-    links = {(link.target.removeprefix(SITE), link.kind, link.text, link.place) for link in facts.links}
+    links = {
+        (link.target.removeprefix(SITE), link.kind, link.text, link.place) for link in facts.links
+    }
     assert links == {
         ("/", "link", "Home", "nav"),
         ("/own/", "canonical", "", "head"),

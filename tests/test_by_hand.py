@@ -22,16 +22,21 @@ not a url
 https://elsewhere.example/x
 /style.css
 """
-ANALYTICS = 'Page path;Sessions;Page title\n/journal/2011/03/tower-clock-restored.html;1.234;"The tower clock restored | Quillhaven"\n/shop/poster-old.htm;5;Posters\n'
+ANALYTICS = (
+    'Page path;Sessions;Page title\n/journal/2011/03/tower-clock-restored.html;1.234;"The tower '
+    'clock restored | Quillhaven"\n/shop/poster-old.htm;5;Posters\n'
+)
 LOG = (
-    '192.0.2.7 - - [03/May/2026:10:00:00 +0000] "GET /about?utm_source=x HTTP/1.1" 200 10 "-" "Mozilla/5.0 (X11)"\n'
+    '192.0.2.7 - - [03/May/2026:10:00:00 +0000] "GET /about?utm_source=x HTTP/1.1" 200 10 "-" '
+    '"Mozilla/5.0 (X11)"\n'
     '192.0.2.8 - - [04/May/2026:10:00:00 +0000] "GET /about HTTP/1.1" 200 10 "-" "SlateBot/1.0"\n'
     '192.0.2.9 - - [05/May/2026:10:00:00 +0000] "GET /wp-login.php HTTP/1.1" 404 10 "-" "-"\n'
     "half a li\n"
 )
 PAGES = (
     "Address,Status,Title\n"
-    f"{NEW}/visit/opening-hours/,200,Opening hours\n{NEW}/about/,200,About us\n/journal/tower-clock-restored/,200,The tower clock restored\n{NEW}/,200,Home\n"
+    f"{NEW}/visit/opening-hours/,200,Opening hours\n{NEW}/about/,200,About "
+    f"us\n/journal/tower-clock-restored/,200,The tower clock restored\n{NEW}/,200,Home\n"
 )
 
 
@@ -87,7 +92,11 @@ def test_gather_counts_every_line_and_keeps_the_evidence(museum: Program) -> Non
         "access.log": ("access-log", 4, 2, 1, 1, 0),
     }
     assert result["entries"] == 4
-    assert by_name["old-urls.txt"]["set_aside_by_class"] == {"blank": 2, "off-site": 1, "furniture": 1}
+    assert by_name["old-urls.txt"]["set_aside_by_class"] == {
+        "blank": 2,
+        "off-site": 1,
+        "furniture": 1,
+    }
     assert by_name["old-urls.txt"]["folded"]["letter case"] == 1
     rejects = (museum.folder / by_name["access.log"]["rejects_file"]).read_text()
     assert "4\tnot a line of the Common or Combined Log Format\thalf a li" in rejects
@@ -111,7 +120,10 @@ def test_match_decide_check_build_rehearse(filled: Program) -> None:
     assert filled.json("decide", "/shop/poster-old.htm", "--gone")["posted"] == 1
     balance = filled.json("balance")
     assert (balance["entries"], balance["answered"], balance["open"]) == (4, 4, 0)
-    assert {x["answer"]: x["entries"] for x in balance["lines"] if x["entries"]} == {"move": 3, "gone": 1}
+    assert {x["answer"]: x["entries"] for x in balance["lines"] if x["entries"]} == {
+        "move": 3,
+        "gone": 1,
+    }
     assert balance["next"]["command"].startswith("upright build")
     assert filled.json("check") == {
         "findings": [],
@@ -126,7 +138,10 @@ def test_match_decide_check_build_rehearse(filled: Program) -> None:
     manifest = filled.json("build", "--for", "nginx", "--out", "rules/")
     assert manifest["rules"] == 4
     assert manifest["by_status"] == {"301": 3, "410": 1}
-    assert json.loads((filled.folder / "rules/manifest.json").read_text())["digest"] == manifest["digest"]
+    assert (
+        json.loads((filled.folder / "rules/manifest.json").read_text())["digest"]
+        == manifest["digest"]
+    )
     rows = list(csv.DictReader((filled.folder / "rules/redirects.csv").open()))
     assert {
         "old": f"{OLD}/shop/poster-old.htm",
@@ -138,7 +153,9 @@ def test_match_decide_check_build_rehearse(filled: Program) -> None:
     run = filled.json("rehearse", "old-urls.txt", "access.log", "--out", "run.csv")
     assert run["counts"] == {"ok": 4}
     header = (filled.folder / "run.csv").read_text().splitlines()[0]
-    assert header.startswith("url,hits,verdict,status,location,hops,final_url,final_status,expected")
+    assert header.startswith(
+        "url,hits,verdict,status,location,hops,final_url,final_status,expected"
+    )
 
 
 def test_building_twice_gives_the_same_bytes(filled: Program) -> None:
@@ -146,7 +163,9 @@ def test_building_twice_gives_the_same_bytes(filled: Program) -> None:
     filled("build", "--for", "nginx", "--out", "one")
     filled("build", "--for", "nginx", "--out", "two")
     for name in ("redirects.conf", "server.inc", "redirects.csv"):
-        assert (filled.folder / "one" / name).read_bytes() == (filled.folder / "two" / name).read_bytes()
+        assert (filled.folder / "one" / name).read_bytes() == (
+            filled.folder / "two" / name
+        ).read_bytes()
 
 
 @needs_nginx
@@ -155,7 +174,9 @@ def test_replay_asks_a_real_server_with_production_names(filled: Program) -> Non
     filled("build", "--for", "nginx", "--out", "rules")
     filled.write("some.txt", "/about\n/shop/poster-old.htm\n")
     with nginx_with(filled.folder / "rules") as (host, port):
-        run = filled.json("replay", "some.txt", "--at", f"http://{host}:{port}", "--out", "replay.csv", code=1)
+        run = filled.json(
+            "replay", "some.txt", "--at", f"http://{host}:{port}", "--out", "replay.csv", code=1
+        )
         assert run["counts"] == {"dead-end": 1, "unanswered": 1}
     rows = {r["url"]: r for r in csv.DictReader((filled.folder / "replay.csv").open())}
     moved = rows[f"{OLD}/about"]
@@ -194,7 +215,9 @@ def test_every_command_has_help_and_documentation(bare: Program, command: str) -
 
 def test_help_lists_commands_by_phase(bare: Program) -> None:
     text = bare("--help").out
-    assert [text.index(f"{phase}:") for phase in ("Begin", "Collect", "Decide", "Prove", "Live")] == sorted(
+    assert [
+        text.index(f"{phase}:") for phase in ("Begin", "Collect", "Decide", "Prove", "Live")
+    ] == sorted(
         text.index(f"{phase}:") for phase in ("Begin", "Collect", "Decide", "Prove", "Live")
     )
 

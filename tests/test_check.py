@@ -10,10 +10,13 @@ import pytest
 from conftest import NEW, OLD, Program
 from upright_ledger.app.begin.open_ledger import open_new
 from upright_ledger.app.book import Book
-from upright_ledger.app.decide.decide import decide_from
+from upright_ledger.app.decide.decide_list import decide_from
 from upright_ledger.app.prove.check import check_ledger
 
-STOCK = f"url,status,redirect url\n{NEW}/live/,200,\n{NEW}/dead/,404,\n{NEW}/moved/,301,{NEW}/live/\n{NEW}/,200,\n{NEW}/other/,200,\n"
+STOCK = (
+    f"url,status,redirect url\n{NEW}/live/,200,\n{NEW}/dead/,404,\n{NEW}/moved/,301,{NEW}/live/"
+    f"\n{NEW}/,200,\n{NEW}/other/,200,\n"
+)
 
 SHEETS: list[tuple[str, list[str], dict[str, list[str]]]] = [
     ("clean", ["/a,/b/,", "/c,/d/,301"], {}),
@@ -21,7 +24,11 @@ SHEETS: list[tuple[str, list[str], dict[str, list[str]]]] = [
     ("chain of three", ["/a,/b,", "/b,/c,", "/c,/d,"], {"chain": ["/a", "/b"]}),
     ("chain by another spelling", ["/a,/B/index.html?utm_source=x,", "/b,/c,"], {"chain": ["/a"]}),
     ("loop of two", ["/a,/b,", "/b,/a,"], {"loop": ["/a", "/b"]}),
-    ("loop of three and a way in", ["/a,/b,", "/b,/c,", "/c,/a,", "/in,/a,"], {"loop": ["/a", "/b", "/c", "/in"]}),
+    (
+        "loop of three and a way in",
+        ["/a,/b,", "/b,/c,", "/c,/a,", "/in,/a,"],
+        {"loop": ["/a", "/b", "/c", "/in"]},
+    ),
     ("slash loop", ["/a,/a/,", "/a/,/a,"], {"loop": ["/a", "/a/"]}),
     ("self", ["/a,/a,"], {"self": ["/a"]}),
     ("self in other case", ["/About,/about,"], {"self": ["/About"]}),
@@ -51,7 +58,9 @@ def found(result: dict[str, object]) -> dict[str, list[str]]:
 
 
 @pytest.mark.parametrize(("name", "rows", "faults"), SHEETS, ids=[s[0] for s in SHEETS])
-def test_a_sheet_without_a_ledger(bare: Program, name: str, rows: list[str], faults: dict[str, list[str]]) -> None:
+def test_a_sheet_without_a_ledger(
+    bare: Program, name: str, rows: list[str], faults: dict[str, list[str]]
+) -> None:
     del name
     result = bare.json("check", bare.pairs(*rows), code=1 if faults else 0)
     assert found(result) == faults
@@ -59,7 +68,9 @@ def test_a_sheet_without_a_ledger(bare: Program, name: str, rows: list[str], fau
 
 
 @pytest.mark.parametrize(("name", "rows", "faults"), SHEETS, ids=[s[0] for s in SHEETS])
-def test_the_same_in_a_ledger(tmp_path: Path, name: str, rows: list[str], faults: dict[str, list[str]]) -> None:
+def test_the_same_in_a_ledger(
+    tmp_path: Path, name: str, rows: list[str], faults: dict[str, list[str]]
+) -> None:
     """A ledger holds one answer an entry and keeps the claims against it; it must find the same."""
     del name
     ledger = open_new(tmp_path / "ledger", [OLD, "http://quillhaven.example"], [NEW])
@@ -118,7 +129,11 @@ def test_bare_old_paths_are_assumed_to_lie_where_pages_go_and_that_is_said(bare:
 
 
 def test_one_cause_explains_many_findings_and_comes_first(bare: Program) -> None:
-    rows = [f"/old/{n},/new/{n}/," for n in range(200)] + [f"/late/{n},/page/{n}," for n in range(30)] + ["/x,/y/,302"]
+    rows = (
+        [f"/old/{n},/new/{n}/," for n in range(200)]
+        + [f"/late/{n},/page/{n}," for n in range(30)]
+        + ["/x,/y/,302"]
+    )
     result = bare("check", bare.pairs(*rows), code=1)
     assert result.out.index("one missing slash") < result.out.index("/late/0")
     data = bare.json("check", "pairs.csv", code=1)
@@ -127,13 +142,17 @@ def test_one_cause_explains_many_findings_and_comes_first(bare: Program) -> None
 
 
 def test_one_redirect_too_many_behind_all_rules_is_one_cause(bare: Program) -> None:
-    result = bare.json("check", bare.pairs("/home,/home/,", *[f"/old/{n},/home," for n in range(40)]), code=1)
+    result = bare.json(
+        "check", bare.pairs("/home,/home/,", *[f"/old/{n},/home," for n in range(40)]), code=1
+    )
     assert result["causes"][0] == {"kind": "chain", "text": "one missing slash", "count": 40}
 
 
 def test_a_given_slash_policy_decides(bare: Program) -> None:
     sheet = bare.pairs("/a,/b,", "/c,/d/,", "/e,/f.pdf,")
-    assert found(bare.json("check", sheet, "--slash", "always", code=1)) == {"slash-mismatch": ["/a"]}
+    assert found(bare.json("check", sheet, "--slash", "always", code=1)) == {
+        "slash-mismatch": ["/a"]
+    }
     assert found(bare.json("check", sheet, "--slash", "never", code=1))["slash-mismatch"] == ["/c"]
 
 
@@ -183,7 +202,10 @@ def test_what_waits_for_a_page_is_held_back_until_it_is_published(museum: Progra
     museum.pairs("/a.html,/a/,301", "/b.html,/b/,301", "/c.html,,wanted")
     museum("decide", "--from", "pairs.csv")
     waiting = museum.json("balance")["waiting"]
-    assert [(w["legacy_url"], w["answer"]) for w in waiting] == [(f"{OLD}/c.html", "wanted"), (f"{OLD}/b.html", "move")]
+    assert [(w["legacy_url"], w["answer"]) for w in waiting] == [
+        (f"{OLD}/c.html", "wanted"),
+        (f"{OLD}/b.html", "move"),
+    ]
     assert museum.json("check", code=1)["counts"] == {"planned": 1}
     built = museum.json("build", "--for", "nginx", "--out", "rules", code=1)
     assert (built["rules"], [h["kind"] for h in built["held_back"]]) == (1, ["planned"])
@@ -200,7 +222,9 @@ def test_parameters_that_choose_nothing_any_more_are_said(bare: Program) -> None
         "/view.php?id=2,/two/,301",
     ]
     found = bare.json("check", bare.pairs(*rows), code=1)
-    assert [(f["kind"], f["legacy_url"]) for f in found["findings"]] == [("query-lost", "/catalogue.php?item=0")]
+    assert [(f["kind"], f["legacy_url"]) for f in found["findings"]] == [
+        ("query-lost", "/catalogue.php?item=0")
+    ]
     assert found["proof"]["state"] == "proved"
 
 
@@ -217,7 +241,8 @@ def test_a_rule_that_drops_campaigns_is_said_where_they_were_seen(museum: Progra
 def test_templates_of_a_sheet_are_checked_and_proved(bare: Program) -> None:
     sheet = bare.write(
         "rules.csv",
-        "old,new,status,query,kind\n/j/{slug},/s/{slug},301,,template\n/s/{x},/t/{x},301,,template\n/{x,/y,301,,template\n",
+        "old,new,status,query,kind\n/j/{slug},/s/{slug},301,,template\n/s/{x},/t/{x},301,,"
+        "template\n/{x,/y,301,,template\n",
     )
     found = bare.json("check", sheet, code=1)
     assert (found["rules"], found["proof"]["state"], len(found["rejected"])) == (2, "witness", 1)

@@ -48,23 +48,37 @@ def test_no_known_answer_changes_whatever_the_damage(rng: random.Random, bold: b
             if rng.random() < 0.5:
                 standing.append(address)
             continue
-        plan = make_plan(address, SITE, policy, 301 if new else 410, NEW + new if new else "", variants=[spelling.path])
+        plan = make_plan(
+            address,
+            SITE,
+            policy,
+            301 if new else 410,
+            NEW + new if new else "",
+            variants=[spelling.path],
+        )
         plans[plan.folded.key] = plan
     rules, _ = compile_rules(list(plans.values()), [], SITES, policy)
     before = {request: rules.answer(*request) for request in known}
     made, told = condense(rules, known, standing, SITES, policy, bold=bold)
     for request, answer in before.items():
         after = made.answer(*request)
-        assert (answer and (answer.status, answer.location)) == (after and (after.status, after.location)), request
+        assert (answer and (answer.status, answer.location)) == (
+            after and (after.status, after.location)
+        ), request
     for address in standing:
-        assert made.answer(HOST, address.target) is None or rules.answer(HOST, address.target) is not None
+        assert (
+            made.answer(HOST, address.target) is None
+            or rules.answer(HOST, address.target) is not None
+        )
     assert len(made.answering) == len(rules.answering) - sum(c.replaced for c in told) + len(told)
 
 
 def test_parameters_move_into_the_path_and_exceptions_stay(museum: Program) -> None:
     rows = [f"/catalogue.php?item={n},/collection/{n}/," for n in range(4000, 4030)]
     rows += ["/catalogue.php?item=4030,/collection/special/,", "/catalogue.php,/collection/,"]
-    rows += [f"/journal/2011/{w}.html,/stories/{w}/," for w in WORDS] + ["/journal/2011/lost.html,,410"]
+    rows += [f"/journal/2011/{w}.html,/stories/{w}/," for w in WORDS] + [
+        "/journal/2011/lost.html,,410"
+    ]
     museum("decide", "--from", museum.pairs(*rows))
     museum("fold", "--significant", "/catalogue.php=item")
     manifest = museum.json("build", "--for", "nginx", "--out", "rules", "--condense")
@@ -78,7 +92,10 @@ def test_parameters_move_into_the_path_and_exceptions_stay(museum: Program) -> N
     assert (plain["rules"], plain["condensed"]) == (41, [])
     again = json.loads((museum.folder / "rules/manifest.json").read_text())
     assert again["digest"] == manifest["digest"]
-    assert "Condensed from 41 rules to 5" in museum("build", "--for", "haproxy", "--out", "hp", "--condense").out
+    assert (
+        "Condensed from 41 rules to 5"
+        in museum("build", "--for", "haproxy", "--out", "hp", "--condense").out
+    )
 
 
 def test_condensed_rules_answer_alike_on_a_real_server_and_in_the_sheet(museum: Program) -> None:
@@ -91,15 +108,20 @@ def test_condensed_rules_answer_alike_on_a_real_server_and_in_the_sheet(museum: 
 
 def test_fix_mends_chains_slashes_and_rules_onto_themselves_in_one_step(museum: Program) -> None:
     museum.write(
-        "pages.csv", f"url,status,redirect url\n{NEW}/end/,200,\n{NEW}/moved/,301,{NEW}/end/\n{NEW}/same,200,\n"
+        "pages.csv",
+        f"url,status,redirect url\n{NEW}/end/,200,\n{NEW}/moved/,301,{NEW}/end/\n{NEW}/same,200,\n",
     )
     museum("stock", "pages.csv")
     museum(
         "decide", "--from",
-        museum.pairs("/a,/b,", "/b,/end/,", "/c,/end,", "/d,/moved/,", "/same,/same,", "/x,/y,", "/y,/x,", "/e,/dead,", "/dead,,410"), code=None,
+        museum.pairs("/a,/b,", "/b,/end/,", "/c,/end,", "/d,/moved/,", "/same,/same,", "/x,/y,",
+            "/y,/x,", "/e,/dead,", "/dead,,410"), code=None,
     )  # fmt: skip
     result = museum.json("check", "--fix", code=1)
-    mended = {m["legacy_url"].removeprefix(OLD): (m["answer"], m["after"].removeprefix(NEW)) for m in result["mended"]}
+    mended = {
+        m["legacy_url"].removeprefix(OLD): (m["answer"], m["after"].removeprefix(NEW))
+        for m in result["mended"]
+    }
     assert mended == {
         "/a": ("move", "/end/"),
         "/c": ("move", "/end/"),
@@ -123,4 +145,7 @@ def test_the_same_ledger_gives_the_same_bytes(museum: Program, server: str) -> N
         museum("build", "--for", server, "--out", out, "--condense")
     for path in (museum.folder / "one").rglob("*"):
         if path.is_file() and path.name != "manifest.json":
-            assert path.read_bytes() == (museum.folder / "two" / path.relative_to(museum.folder / "one")).read_bytes()
+            assert (
+                path.read_bytes()
+                == (museum.folder / "two" / path.relative_to(museum.folder / "one")).read_bytes()
+            )

@@ -1,4 +1,6 @@
-"""Five real servers and the reference: the same status and Location, whatever the rules and the requests are."""
+"""Five real servers and the reference: the same status and Location, whatever the rules and the
+requests are.
+"""
 
 from __future__ import annotations
 
@@ -35,7 +37,9 @@ from upright_ledger.servers import load_dialect
 from upright_ledger.web.local.real_nginx import run_nginx
 from upright_ledger.web.local.real_servers import LAUNCHES, run_example
 
-EACH_SERVER = pytest.mark.parametrize("name", [pytest.param(n, marks=needs_server(n)) for n in LAUNCHES])
+EACH_SERVER = pytest.mark.parametrize(
+    "name", [pytest.param(n, marks=needs_server(n)) for n in LAUNCHES]
+)
 
 
 @EACH_SERVER
@@ -53,19 +57,28 @@ def test_a_real_server_agrees_with_the_reference(name: str, seed: int) -> None:
 
 
 PIECES = (
-    '"', "'", "\\", "{", "}", "${env.HOME}", "$host", "%{HTTP_HOST}", "%[src]", ";", "#", "`", "<script>", "$1", "\\1", "{1}",
-    "%0", "%25", " ", "\t", "|", "[L,R=302]", "}}", "--]]", "]]", ")", "(", "*", "^", "$", "~^", "=", "&", ",", "\u212a", "é", "\x7f",
+    '"', "'", "\\", "{", "}", "${env.HOME}", "$host", "%{HTTP_HOST}", "%[src]", ";", "#", "`",
+    "<script>", "$1", "\\1", "{1}",
+    "%0", "%25", " ", "\t", "|", "[L,R=302]", "}}", "--]]", "]]", ")", "(", "*", "^", "$", "~^",
+    "=", "&", ",", "\u212a", "é", "\x7f",
 )  # fmt: skip
 ATTACKS = (
-    "{}/x", "/a{}b", "/{}", "/x; }} location / {{ return 200 pwned; }} #{}", "/x code 302 if TRUE {}", '/x" [R=302,L] {}',
-    '/x"]="301d||https://evil.example/||"{}', "/x\nRewriteRule ^ /pwned{}", "/x 301||https://evil.example|| {}", '/x"}},{{"handle":[]{}',
+    "{}/x", "/a{}b", "/{}", (
+        "/x; }} location / {{ return 200 pwned; }} #{}"
+    ), "/x code 302 if TRUE {}", '/x" [R=302,L] {}',
+    '/x"]="301d||https://evil.example/||"{}', "/x\nRewriteRule ^ /pwned{}",
+    "/x 301||https://evil.example|| {}", '/x"}},{{"handle":[]{}',
 )  # fmt: skip
 
 
 def hostile() -> RuleSet:
     """A rule for each hostile source and destination that can be had at all."""
     policy = FoldingPolicy()
-    plans = [make_plan(parse_address(f"{OLD}/plain"), "quillhaven.example", policy, 301, f"{NEW}/plain-new/")]
+    plans = [
+        make_plan(
+            parse_address(f"{OLD}/plain"), "quillhaven.example", policy, 301, f"{NEW}/plain-new/"
+        )
+    ]
     made = [form.format(piece) for form in ATTACKS for piece in PIECES]
     for n, text in enumerate(made):
         try:
@@ -76,7 +89,11 @@ def hostile() -> RuleSet:
         if not unanswerable(old):
             plans.append(make_plan(old, "quillhaven.example", policy, 301, goal))
     rules, _ = compile_rules(
-        plans, [], SITES, policy, [make_template("quillhaven.example", "/t/{x}", 301, f"{NEW}/{{x}}/", "t", fold=True)]
+        plans,
+        [],
+        SITES,
+        policy,
+        [make_template("quillhaven.example", "/t/{x}", 301, f"{NEW}/{{x}}/", "t", fold=True)],
     )
     return rules
 
@@ -99,7 +116,15 @@ def test_hostile_addresses_and_destinations_break_out_of_nothing(name: str, tmp_
     assert len(written.rules) > 0.95 * len(rules.rules)
     with run_example(name, tmp_path) as place:
         assert ask(place, "www.quillhaven.example", "/plain") == (301, f"{NEW}/plain-new/")
-        for target in ("/", "/other", "/pwned", "/etc/passwd", "/t/a%0d%0aX-Evil:%20y", "/t/%24host", "/t/${env.HOME}"):
+        for target in (
+            "/",
+            "/other",
+            "/pwned",
+            "/etc/passwd",
+            "/t/a%0d%0aX-Evil:%20y",
+            "/t/%24host",
+            "/t/${env.HOME}",
+        ):
             status, location = ask(place, "www.quillhaven.example", target)
             assert (status in {400, 403, 404}, location) == (True, ""), target
         for rule in written.rules:
@@ -116,14 +141,22 @@ def cased_rules(rng: random.Random) -> RuleSet:
     """Rules whose paths and values differ by letter case alone, which counts."""
     policy, plans = FoldingPolicy(case="exact"), []
     for n in range(rng.randint(6, 14)):
-        path = rng.choice(("/Case", "/case", "/CASE", "/a/Case", "/a/case", "/A/case")) + rng.choice(
-            ("", ".html", "/x")
+        path = rng.choice(
+            ("/Case", "/case", "/CASE", "/a/Case", "/a/case", "/A/case")
+        ) + rng.choice(("", ".html", "/x"))
+        query = rng.choice(
+            ("", "?item=1", "?item=2", "?item=Ab", "?item=aB", "?view=b", "?item=1&view=b")
         )
-        query = rng.choice(("", "?item=1", "?item=2", "?item=Ab", "?item=aB", "?view=b", "?item=1&view=b"))
         address = parse_address(f"{OLD}{path}{query}")
-        plans.append(make_plan(address, SITES.site_of(address), policy, rng.choice((301, 302)), f"{NEW}/n{n}"))
+        plans.append(
+            make_plan(
+                address, SITES.site_of(address), policy, rng.choice((301, 302)), f"{NEW}/n{n}"
+            )
+        )
     texts = rng.sample(("/{x}", "/a/{x}", "/Case/{x}", "/{x}{?item}"), rng.randint(0, 2))
-    templates = [make_template("quillhaven.example", t, 301, f"{NEW}/t/", t, fold=False) for t in texts]
+    templates = [
+        make_template("quillhaven.example", t, 301, f"{NEW}/t/", t, fold=False) for t in texts
+    ]
     return compile_rules(plans, [], SITES, policy, templates)[0]
 
 
@@ -158,9 +191,13 @@ def test_letter_case_counts_where_it_is_exact(name: str) -> None:
 @needs_nginx
 @EACH_SERVER
 def test_a_scheme_that_two_proxies_tell_leads_into_no_loop(name: str, tmp_path: Path) -> None:
-    """The outer one ends TLS and says https; the inner one adds what it was asked by, or says it in a line of its own."""
+    """The outer one ends TLS and says https; the inner one adds what it was asked by, or says it in
+    a line of its own.
+    """
     form = CanonicalForm("quillhaven.example", NEW, scheme_from=SCHEME_HEADER)
-    plan = make_plan(parse_address(f"{OLD}/old"), "quillhaven.example", FoldingPolicy(), 301, f"{NEW}/new")
+    plan = make_plan(
+        parse_address(f"{OLD}/old"), "quillhaven.example", FoldingPolicy(), 301, f"{NEW}/new"
+    )
     rules = compile_rules([plan], [], SITES, FoldingPolicy(), forms=[form])[0]
     write_build(name, rules, tmp_path)
     host, told = "www.quillhaven.example", f"{SCHEME_HEADER}: "
@@ -170,8 +207,10 @@ def test_a_scheme_that_two_proxies_tell_leads_into_no_loop(name: str, tmp_path: 
             passed = "proxy_set_header Host $http_host; proxy_set_header X-Forwarded-Proto"
             inner = f"unix:{folder}/inner"
             return (
-                f"server {{ listen 127.0.0.1:{port}; location / {{ {passed} $arg_first; proxy_pass http://{inner}:; }} }}\n"
-                f'server {{ listen {inner}; location / {{ {passed} "$http_x_forwarded_proto, $scheme"; proxy_pass http://{place[0]}:{place[1]}; }} }}'
+                f"server {{ listen 127.0.0.1:{port}; location / {{ {passed} $arg_first; proxy_pass "
+                f"http://{inner}:; }} }}\n"
+                f'server {{ listen {inner}; location / {{ {passed} "$http_x_forwarded_proto, '
+                f'$scheme"; proxy_pass http://{place[0]}:{place[1]}; }} }}'
             )
 
         with run_nginx(proxies, ()) as front:
@@ -203,9 +242,15 @@ def test_what_is_held_back_leaves_a_hole_that_no_other_rule_fills(name: str, see
     ]
     for n, target in enumerate(rng.sample(addresses, rng.randint(2, 8))):
         goal = f"{NEW}/n{n}" + rng.choice(("", "/" + "g" * rng.choice((900, 3000, 4200))))
-        plans.append(make_plan(parse_address(OLD + target), "quillhaven.example", policy, 301, goal))
-    texts = rng.sample(("/{x}", "/{+rest}", "/shop{?item}", "/caf%E9{?item|1,2}"), rng.randint(0, 3))
-    templates = [make_template("quillhaven.example", t, 301, f"{NEW}/t/", t, fold=True) for t in texts]
+        plans.append(
+            make_plan(parse_address(OLD + target), "quillhaven.example", policy, 301, goal)
+        )
+    texts = rng.sample(
+        ("/{x}", "/{+rest}", "/shop{?item}", "/caf%E9{?item|1,2}"), rng.randint(0, 3)
+    )
+    templates = [
+        make_template("quillhaven.example", t, 301, f"{NEW}/t/", t, fold=True) for t in texts
+    ]
     rules = compile_rules(plans, [], SITES, policy, templates)[0]
     written = load_dialect(name).write(rules).rules
     asked = [
@@ -213,4 +258,9 @@ def test_what_is_held_back_leaves_a_hole_that_no_other_rule_fills(name: str, see
         for a in ["/shop", "/other", "/caf%E9", "/caf%C3%A9", *addresses]
         for tail in ("", "?item=9", "?item[]=1", "?item[]=9", "?x=1", "?item=1")
     ]
-    assert answered_by_others(rules, written, [("www.quillhaven.example", a) for a in asked if a.count("?") < 2]) == []
+    assert (
+        answered_by_others(
+            rules, written, [("www.quillhaven.example", a) for a in asked if a.count("?") < 2]
+        )
+        == []
+    )

@@ -9,8 +9,9 @@ from upright_ledger.core.inventory.evidence import Weights, per_30_days, value
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, declared_paths, fold
 from upright_ledger.core.rules.compiler import compile_rules
 from upright_ledger.core.rules.draft import make_plan
+from upright_ledger.core.rules.exact_rule import ExactRule
 from upright_ledger.core.rules.finding import Finding, causes
-from upright_ledger.core.rules.ruleset import ExactRule, RuleSet
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import (
     NotAnAddressError,
     canonical_path,
@@ -204,10 +205,16 @@ def test_page_keys_and_their_twins() -> None:
 
 
 def test_sites_group_aliases_and_know_twins() -> None:
-    sites = Sites(group_origins([OLD, "http://m.quillhaven.example", "http://shop.quillhaven.example"]), (NEW,))
+    sites = Sites(
+        group_origins([OLD, "http://m.quillhaven.example", "http://shop.quillhaven.example"]),
+        (NEW,),
+    )
     assert [s.name for s in sites.old] == ["quillhaven.example", "shop.quillhaven.example"]
     assert sites.site_of(parse_address("https://quillhaven.example/x")) == "quillhaven.example"
-    assert sites.site_of(parse_address("https://www.shop.quillhaven.example/")) == "shop.quillhaven.example"
+    assert (
+        sites.site_of(parse_address("https://www.shop.quillhaven.example/"))
+        == "shop.quillhaven.example"
+    )
     assert sites.site_of(parse_address("https://elsewhere.example/")) == ""
     assert sites.base_of("shop.quillhaven.example") == "http://shop.quillhaven.example"
     apart = Sites(group_origins(["http://quillhaven.example"]), (NEW,))
@@ -219,7 +226,15 @@ def test_sites_group_aliases_and_know_twins() -> None:
 
 @pytest.mark.parametrize(
     ("written", "canonical"),
-    [("12", "12"), ("a+b", "a%20b"), ("%61", "a"), ("%c3%a9", "%C3%A9"), ("a%2Bb", "a%2Bb"), ("", ""), ("%7e", "~")],
+    [
+        ("12", "12"),
+        ("a+b", "a%20b"),
+        ("%61", "a"),
+        ("%c3%a9", "%C3%A9"),
+        ("a%2Bb", "a%2Bb"),
+        ("", ""),
+        ("%7e", "~"),
+    ],
 )
 def test_parameter_values_have_one_spelling(written: str, canonical: str) -> None:
     assert canonical_value(written) == canonical
@@ -228,7 +243,11 @@ def test_parameter_values_have_one_spelling(written: str, canonical: str) -> Non
 
 def test_every_declared_path_of_an_entry() -> None:
     policy = FoldingPolicy()
-    assert declared_paths("/a", frozenset({"/A/Index.html"}), policy) == ("/a", "/a/", "/a/index.html")
+    assert declared_paths("/a", frozenset({"/A/Index.html"}), policy) == (
+        "/a",
+        "/a/",
+        "/a/index.html",
+    )
     assert declared_paths("/a.pdf", frozenset(), policy) == ("/a.pdf",)
     assert declared_paths("/", frozenset({"/index.php"}), policy) == ("/", "/index.php")
     assert declared_paths("/A", frozenset({"/A/"}), FoldingPolicy(case="exact")) == ("/A", "/A/")
@@ -238,7 +257,10 @@ def test_a_policy_survives_being_stored() -> None:
     policy = FoldingPolicy(case="exact", significant={"/p.php": ("item", "view")})
     again = FoldingPolicy.from_dict(policy.as_dict())
     assert again.as_dict() == policy.as_dict()
-    assert fold(parse_address(f"{OLD}/p.php?view=1&item=2&other=3"), again).key == "/p.php?item=2&view=1"
+    assert (
+        fold(parse_address(f"{OLD}/p.php?view=1&item=2&other=3"), again).key
+        == "/p.php?item=2&view=1"
+    )
 
 
 @pytest.mark.parametrize(
@@ -253,7 +275,9 @@ def test_a_policy_survives_being_stored() -> None:
         (EntryAnswer("wanted"), set(), ""),
     ],
 )
-def test_the_expected_outcome_of_each_answer(answer: EntryAnswer, statuses: set[int], final: str) -> None:
+def test_the_expected_outcome_of_each_answer(
+    answer: EntryAnswer, statuses: set[int], final: str
+) -> None:
     expected = expected_outcome(answer, f"{OLD}/own")
     assert set(expected.statuses) == statuses
     assert expected.final == final
@@ -350,13 +374,21 @@ def test_a_digest_is_of_the_meaning() -> None:
     same = RuleSet(RULES.rules, dict(RULES.site_of), True, RULES.tracking)
     assert same.digest == RULES.digest
     assert RuleSet(RULES.rules, dict(RULES.site_of), False, RULES.tracking).digest != RULES.digest
-    assert RuleSet(RULES.rules[1:], dict(RULES.site_of), True, RULES.tracking).digest != RULES.digest
+    assert (
+        RuleSet(RULES.rules[1:], dict(RULES.site_of), True, RULES.tracking).digest != RULES.digest
+    )
 
 
 def test_rules_come_in_one_order_whatever_the_order_of_plans() -> None:
     sites, policy = Sites(group_origins([OLD]), (NEW,)), FoldingPolicy()
-    plans = [make_plan(parse_address(f"{OLD}/{n}"), "quillhaven.example", policy, 301, f"{NEW}/x/{n}/") for n in "cab"]
-    forward, backward = compile_rules(plans, [], sites, policy)[0], compile_rules(plans[::-1], [], sites, policy)[0]
+    plans = [
+        make_plan(parse_address(f"{OLD}/{n}"), "quillhaven.example", policy, 301, f"{NEW}/x/{n}/")
+        for n in "cab"
+    ]
+    forward, backward = (
+        compile_rules(plans, [], sites, policy)[0],
+        compile_rules(plans[::-1], [], sites, policy)[0],
+    )
     assert forward.digest == backward.digest
     assert [r.path for r in forward.rules] == ["/a", "/b", "/c"]
 
@@ -375,14 +407,18 @@ def test_rules_come_in_one_order_whatever_the_order_of_plans() -> None:
 )
 def test_what_no_server_can_do_is_held_back(old: str, new: str, reason: str) -> None:
     sites, policy = Sites(group_origins([OLD]), (NEW,)), FoldingPolicy()
-    plan = make_plan(parse_address(old, OLD), "quillhaven.example", policy, 301, parse_address(new, NEW).text)
+    plan = make_plan(
+        parse_address(old, OLD), "quillhaven.example", policy, 301, parse_address(new, NEW).text
+    )
     _, held = compile_rules([plan], [], sites, policy)
     assert [reason in h.reason for h in held] == ([True] if reason else [])
 
 
 def test_causes_gather_what_one_remedy_settles() -> None:
     found = [Finding("chain", "warning", f"/{n}", "/x", "", "the rule of /x") for n in range(3)]
-    found += [Finding("chain", "warning", f"/l{n}", f"/y{n}", "", f"the rule of /y{n}") for n in range(2)]
+    found += [
+        Finding("chain", "warning", f"/l{n}", f"/y{n}", "", f"the rule of /y{n}") for n in range(2)
+    ]
     found.append(Finding("loop", "error", "/z", "/z", "", "the loop through /z"))
     assert [(c.kind, c.text, c.count) for c in causes(found)] == [
         ("chain", "the rule of /x", 3),

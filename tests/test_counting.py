@@ -1,4 +1,6 @@
-"""Requests in are requests counted: whatever the spellings, the kind of log, the order of lines, and the files they stand in."""
+"""Requests in are requests counted: whatever the spellings, the kind of log, the order of lines,
+and the files they stand in.
+"""
 
 from __future__ import annotations
 
@@ -48,13 +50,17 @@ def expected(asked: Sequence[Asked], kind: str) -> Counter[tuple[str, str, str]]
     most=st.sampled_from([request_counts.MOST_IN_MEMORY, 3]),
     end=st.sampled_from(["\n", "\r\n", "\r"]),
 )
-def test_requests_in_are_requests_counted(asked: list[Asked], kind: str, most: int, end: str) -> None:
+def test_requests_in_are_requests_counted(
+    asked: list[Asked], kind: str, most: int, end: str
+) -> None:
     before, request_counts.MOST_IN_MEMORY = request_counts.MOST_IN_MEMORY, most
     try:
         with TemporaryDirectory() as held:
             ledger = fresh_ledger(OLDS, [NEW])
             damaged = ["x" if kind == "json" else "no line at all"] * (len(asked) % 3)
-            file = write_log(Path(held) / "access.log", kind, [*WRITERS[kind](asked), *damaged], end)
+            file = write_log(
+                Path(held) / "access.log", kind, [*WRITERS[kind](asked), *damaged], end
+            )
             (source,) = gathered(ledger, [file])
             found = counted(ledger)
     finally:
@@ -79,7 +85,9 @@ def test_a_hundred_click_identifiers_are_a_hundred_hits(museum: Program, kind: s
     asked = [Asked(f"/page?fbclid={n}") for n in range(100)]
     asked += [Asked(f"/reset?token={n}", agent=PERSON if n % 2 else BOT) for n in range(100)]
     asked += [Asked(f"/s.css?v={n}") for n in range(100)]
-    source = museum.json("gather", write_log(museum.folder / "a.log", kind, WRITERS[kind](asked)))["sources"][0]
+    source = museum.json("gather", write_log(museum.folder / "a.log", kind, WRITERS[kind](asked)))[
+        "sources"
+    ][0]
     assert facts(museum, "/page") == (100, 0)
     assert sum(facts(museum, "/reset?token=masked")) == 100
     assert source["set_aside_by_class"].get("furniture") == 100
@@ -107,40 +115,64 @@ def test_what_is_taken_back_keeps_its_query_and_its_hits(museum: Program) -> Non
     assert sum(e["hits"] for e in found) == 151
 
 
-def test_a_page_that_a_list_names_has_the_hits_of_the_log_in_which_it_fails(museum: Program) -> None:
+def test_a_page_that_a_list_names_has_the_hits_of_the_log_in_which_it_fails(
+    museum: Program,
+) -> None:
     museum("gather", museum.write("list.txt", "/default.asp\n"))
     asked = [Asked("/default.asp", status=404, host="quillhaven.example") for _ in range(30)] + [
         Asked("/backup.sql", status=404)
     ]
-    source = museum.json("gather", write_log(museum.folder / "a.log", "json", WRITERS["json"](asked)))["sources"][0]
+    source = museum.json(
+        "gather", write_log(museum.folder / "a.log", "json", WRITERS["json"](asked))
+    )["sources"][0]
     assert (source["accepted"], source["set_aside"]) == (30, 1)
     assert facts(museum, "/default.asp") == (30, 0)
 
 
-BAD_DAYS = ["29/Feb/2026", "31/Feb/2026", "00/Nov/2026", "12/May/0000", "31/Apr/2026", "01/Jan/1970"]
+BAD_DAYS = [
+    "29/Feb/2026",
+    "31/Feb/2026",
+    "00/Nov/2026",
+    "12/May/0000",
+    "31/Apr/2026",
+    "01/Jan/1970",
+]
 
 
 def test_a_day_that_does_not_exist_is_a_rejected_line(museum: Program) -> None:
     lines = combined([Asked("/a")] * len(BAD_DAYS) + [Asked("/good")])
-    lines = [one.replace("03/May/2026", day) for one, day in zip(lines, [*BAD_DAYS, "03/May/2026"], strict=True)]
-    source = museum.json("gather", write_log(museum.folder / "a.log", "combined", lines))["sources"][0]
+    lines = [
+        one.replace("03/May/2026", day)
+        for one, day in zip(lines, [*BAD_DAYS, "03/May/2026"], strict=True)
+    ]
+    source = museum.json("gather", write_log(museum.folder / "a.log", "combined", lines))[
+        "sources"
+    ][0]
     assert (source["accepted"], source["rejected"], source["period"]) == (
         1,
         len(BAD_DAYS),
         ["2026-05-03", "2026-05-03"],
     )
-    assert {r["reason"] for r in source["rejects"]} == {f"there is no such day: {day}" for day in BAD_DAYS[:5]}
+    assert {r["reason"] for r in source["rejects"]} == {
+        f"there is no such day: {day}" for day in BAD_DAYS[:5]
+    }
     iso = ["2026-02-29", "2026-02-31", "2026-11-00", "0000-05-12", "2026-04-31", "1970-01-01"]
     for kind in ("w3c", "json"):
         lines = WRITERS[kind]([Asked("/a")] * len(iso) + [Asked("/good")])
-        lines = [one.replace("2026-05-03", day) for one, day in zip(lines, [*iso, "2026-05-03"], strict=True)]
-        source = museum.json("gather", write_log(museum.folder / f"{kind}.log", kind, lines))["sources"][0]
+        lines = [
+            one.replace("2026-05-03", day)
+            for one, day in zip(lines, [*iso, "2026-05-03"], strict=True)
+        ]
+        source = museum.json("gather", write_log(museum.folder / f"{kind}.log", kind, lines))[
+            "sources"
+        ][0]
         assert (source["accepted"], source["rejected"]) == (1, len(iso)), kind
     for command in ("balance", "entries", "check", "match", "triage", "retire"):
         museum(command, code=None)
     museum()
     assert (
-        "the calendar has no 2026-02-30" in museum("gather", "a.log", "--period", "2026-02-01..2026-02-30", code=2).err
+        "the calendar has no 2026-02-30"
+        in museum("gather", "a.log", "--period", "2026-02-01..2026-02-30", code=2).err
     )
 
 
@@ -149,7 +181,9 @@ def test_a_clock_that_runs_ahead_moves_no_week(museum: Program) -> None:
     lines = combined(asked)
     lines[7] = lines[7].replace("01/May/2026", "09/May/9999")
     lines[8] = lines[8].replace("01/May/2026", "09/Aug/2026")
-    source = museum.json("gather", write_log(museum.folder / "a.log", "combined", lines))["sources"][0]
+    source = museum.json("gather", write_log(museum.folder / "a.log", "combined", lines))[
+        "sources"
+    ][0]
     assert source["period"] == ["2026-05-01", "2026-05-09"]
     assert "2 lines are dated 2026-08-09, 9999-05-09" in source["notes"][0]
     entry = museum.json("entries", "/gone")
@@ -172,7 +206,9 @@ def test_a_clock_that_runs_ahead_moves_no_week(museum: Program) -> None:
         ({"2026-05-03": 100, "2026-05-04": 1}, ("2026-05-03", "2026-05-04")),
     ],
 )
-def test_the_span_of_days_is_what_most_requests_tell(days: dict[str, float], span: tuple[str, str]) -> None:
+def test_the_span_of_days_is_what_most_requests_tell(
+    days: dict[str, float], span: tuple[str, str]
+) -> None:
     found = span_of(days, "2026-07-01")
     assert found[:2] == span
     assert sorted([*found.strays, *(d for d in days if span[0] <= d <= span[1])]) == sorted(days)
@@ -192,29 +228,40 @@ def test_retention_never_changes_what_counts(museum: Program) -> None:
         again = museum.json("gather", log)["sources"][0]
         assert again["known"]
         assert facts(museum, "/older-page") == (100, 0)
-    grown = write_log(museum.folder / "b.log", "combined", [*lines, lines[0].replace("/older-page", "/more")])
+    grown = write_log(
+        museum.folder / "b.log", "combined", [*lines, lines[0].replace("/older-page", "/more")]
+    )
     said = museum("gather", grown).out
     assert "whose lines are not kept any more" in said
     assert facts(museum, "/older-page") == (100, 0)
 
 
 def test_more_requests_than_fit_into_memory_are_counted_in_parts(museum: Program) -> None:
-    asked = [Asked(f"/p{n % 700}", status=404 if n % 5 else 200, day=1 + n % 9) for n in range(3000)]
+    asked = [
+        Asked(f"/p{n % 700}", status=404 if n % 5 else 200, day=1 + n % 9) for n in range(3000)
+    ]
     log = write_log(museum.folder / "a.log", "w3c", w3c(asked))
     source = museum.json("gather", log)["sources"][0]
     assert source["accepted"] == 3000
 
 
 def as_before(program: Program, bad_day: str) -> None:
-    """Make a ledger look as an earlier version left it: another digest of lines, and a day that does not exist."""
+    """Make a ledger look as an earlier version left it: another digest of lines, and a day that
+    does not exist.
+    """
     with sqlite3.connect(program.folder / "ledger.db") as database:
         database.execute("DROP INDEX spellings_in_doubt")
         database.execute("ALTER TABLE spellings DROP COLUMN key")
         database.execute("UPDATE log_lines SET method = 'duckdb-0123456789abcdef'")
         database.execute(
-            "UPDATE evidence SET days = days || ' ' || ? || ':1', last_day = ?, amount = amount + 1", (bad_day, bad_day)
+            "UPDATE evidence SET days = days || ' ' || ? || ':1', last_day = ?, amount = amount + "
+            "1",
+            (bad_day, bad_day),
         )
-        database.execute("INSERT INTO log_lines SELECT source, ?, method, digests FROM log_lines LIMIT 1", (bad_day,))
+        database.execute(
+            "INSERT INTO log_lines SELECT source, ?, method, digests FROM log_lines LIMIT 1",
+            (bad_day,),
+        )
         database.execute("UPDATE sources SET period_end = ?", (bad_day,))
         database.execute("DELETE FROM migrations WHERE number >= 9")
 
@@ -235,31 +282,49 @@ def test_a_ledger_of_an_earlier_version_doubles_nothing_and_is_mended(museum: Pr
     museum("undo", "2")
     for command in ("entries", "check", "match", "triage", "retire"):
         museum(command, code=None)
-    assert {s["command"] for s in museum.json("history")["steps"]} == {"open", "gather", "migrate", "undo"}
+    assert {s["command"] for s in museum.json("history")["steps"]} == {
+        "open",
+        "gather",
+        "migrate",
+        "undo",
+    }
 
 
 def test_a_default_port_names_no_other_site_and_others_are_named_first(museum: Program) -> None:
-    lines = [f"www.quillhaven.example:443 {one}" for one in combined([Asked(f"/p{n}") for n in range(20)])]
+    lines = [
+        f"www.quillhaven.example:443 {one}"
+        for one in combined([Asked(f"/p{n}") for n in range(20)])
+    ]
     museum("gather", write_log(museum.folder / "a.log", "combined", lines))
     assert len(museum.json("entries", "--limit", 0)["entries"]) == 20
     other = [
-        one.replace("www.quillhaven.example:443", f"shop{n % 4}.quillhaven.example:8443") for n, one in enumerate(lines)
+        one.replace("www.quillhaven.example:443", f"shop{n % 4}.quillhaven.example:8443")
+        for n, one in enumerate(lines)
     ]
     other = [one.replace("10:00", "11:00") for one in other]
-    said = museum("gather", write_log(museum.folder / "b.log", "combined", [*other, *lines[:2]]), COLUMNS="200").out
+    said = museum(
+        "gather",
+        write_log(museum.folder / "b.log", "combined", [*other, *lines[:2]]),
+        COLUMNS="200",
+    ).out
     assert said.startswith(
-        "b.log: 20 of 22 lines are off-site: shop0.quillhaven.example:8443 (5), shop1.quillhaven.example:8443 (5), shop2"
+        "b.log: 20 of 22 lines are off-site: shop0.quillhaven.example:8443 (5), "
+        "shop1.quillhaven.example:8443 (5), shop2"
     )
     assert "[sites] in upright.toml" in said.splitlines()[1] + said.splitlines()[2]
 
 
 def test_an_old_host_that_was_forgotten_is_added(museum: Program) -> None:
     asked = [Asked("/a", host="old.example"), Asked("/b", host="old.example")]
-    said = museum("gather", write_log(museum.folder / "a.log", "by host", WRITERS["by host"](asked))).out
+    said = museum(
+        "gather", write_log(museum.folder / "a.log", "by host", WRITERS["by host"](asked))
+    ).out
     assert "upright entries --aside all" in said
     file = museum.folder / "upright.toml"
     file.write_text(
-        file.read_text().replace('"http://quillhaven.example"', '"http://quillhaven.example", "http://old.example"')
+        file.read_text().replace(
+            '"http://quillhaven.example"', '"http://quillhaven.example", "http://old.example"'
+        )
     )
     assert "old.example is a host of an old site now" in museum("fold", "--apply").out
     assert facts(museum, "/a") == (1, 0)
@@ -269,7 +334,10 @@ def test_an_old_host_that_was_forgotten_is_added(museum: Program) -> None:
 def test_values_that_were_left_out_of_logs_are_said_to_be_gone(museum: Program) -> None:
     asked = [Asked(f"/story.php?oscsid={n % 3}") for n in range(9)]
     museum("gather", write_log(museum.folder / "a.log", "combined", combined(asked)))
-    museum("gather", write_log(museum.folder / "plain.log", "combined", combined([Asked("/plain", day=4)])))
+    museum(
+        "gather",
+        write_log(museum.folder / "plain.log", "combined", combined([Asked("/plain", day=4)])),
+    )
     said = museum("fold", "--significant", "/story.php=oscsid").out
     assert "The values of oscsid are not known from a.log (step 2)" in said
     assert "plain.log" not in said
@@ -282,7 +350,14 @@ def test_page_assets_are_set_aside_unless_others_lead_to_them(museum: Program) -
     own = "http://www.quillhaven.example/page"
     asked = [
         Asked(p, referrer=own)
-        for p in ("/img/tower.png", "/img/logo.png", "/robots.txt", "/apple-touch-icon.png", "/favicon.ico", "/page")
+        for p in (
+            "/img/tower.png",
+            "/img/logo.png",
+            "/robots.txt",
+            "/apple-touch-icon.png",
+            "/favicon.ico",
+            "/page",
+        )
     ]
     asked += [
         Asked("/img/famous.png", referrer="http://partner.example/p"),
@@ -293,7 +368,10 @@ def test_page_assets_are_set_aside_unless_others_lead_to_them(museum: Program) -
         "/page",
         "/img/famous.png",
     }
-    aside = {u["url"].removeprefix(OLD): u["class"] for u in museum.json("entries", "--aside", "all")["set_aside"]}
+    aside = {
+        u["url"].removeprefix(OLD): u["class"]
+        for u in museum.json("entries", "--aside", "all")["set_aside"]
+    }
     assert aside["/robots.txt"] == aside["/img/logo.png"] == aside["/img/tower.png"] == "page asset"
     museum(
         "gather",
@@ -331,7 +409,9 @@ def test_rules_in_lines_that_end_in_returns_alone_are_read(museum: Program) -> N
     assert museum.json("gather", ".htaccess")["sources"][0]["accepted"] == 5
 
 
-def test_a_heading_above_the_fields_hides_no_log_whose_lines_end_in_returns_alone(museum: Program) -> None:
+def test_a_heading_above_the_fields_hides_no_log_whose_lines_end_in_returns_alone(
+    museum: Program,
+) -> None:
     asked = [Asked(f"/page/{n}", status=404) for n in range(5)]
     file = write_log(museum.folder / "a.log", "w3c", WRITERS["w3c"](asked), "\r")
     file.write_bytes(b"#Version: 1.0\r" + file.read_bytes())

@@ -18,7 +18,12 @@ from upright_ledger.app.journal import undo
 
 @thorough
 @given(
-    asked=LISTS, kind=KINDS, seed=st.integers(0, 1 << 20), parts=st.integers(1, 4), listed=st.booleans(), data=st.data()
+    asked=LISTS,
+    kind=KINDS,
+    seed=st.integers(0, 1 << 20),
+    parts=st.integers(1, 4),
+    listed=st.booleans(),
+    data=st.data(),
 )
 def test_no_order_of_lines_and_no_cut_into_files_decides_anything(
     asked: list[Asked], kind: str, seed: int, parts: int, listed: bool, data: st.DataObject
@@ -29,7 +34,11 @@ def test_no_order_of_lines_and_no_cut_into_files_decides_anything(
     with TemporaryDirectory() as held:
         folder = Path(held)
         whole = write_log(folder / "whole.log", kind, lines)
-        pieces = [write_log(folder / f"{n}.log", kind, part) for n in range(parts) if (part := mixed[n::parts])]
+        pieces = [
+            write_log(folder / f"{n}.log", kind, part)
+            for n in range(parts)
+            if (part := mixed[n::parts])
+        ]
         if named:
             (folder / "list.txt").write_text(f"{OLD}{named}\n")
         one, other = fresh_ledger(OLDS, [NEW], "one"), fresh_ledger(OLDS, [NEW], "other")

@@ -18,7 +18,9 @@ PAGE = "<html><head><title>{0}</title></head><body>{0} {1}</body></html>"
 
 
 class Counting:
-    """A server that notes for each request its host, its target, and whether anything secret came with it."""
+    """A server that notes for each request its host, its target, and whether anything secret came
+    with it.
+    """
 
     def __init__(self) -> None:
         self.asked: list[tuple[str, str, bool]] = []
@@ -31,7 +33,9 @@ class Counting:
                 secret = "Authorization" in self.headers or "S3CRET" in str(self.headers)
                 counting.asked.append((self.headers.get("Host", ""), self.path, secret))
                 goal = counting.moves.get(self.path)
-                body = PAGE.format(self.path, "".join(f'<a href="{u}">x</a>' for u in counting.links)).encode()
+                body = PAGE.format(
+                    self.path, "".join(f'<a href="{u}">x</a>' for u in counting.links)
+                ).encode()
                 self.send_response(301 if goal else 404 if self.path == "/robots.txt" else 200)
                 if goal:
                     self.send_header("Location", goal)
@@ -65,26 +69,48 @@ def counting() -> Iterator[Counting]:
         thread.join()
 
 
-ELSEWHERE = ("elsewhere.example", "cdn.quillhaven.example", "quillhaven.example", "www.quillhaven.example:8081")
+ELSEWHERE = (
+    "elsewhere.example",
+    "cdn.quillhaven.example",
+    "quillhaven.example",
+    "www.quillhaven.example:8081",
+)
 
 
 @pytest.mark.parametrize("named", [True, False])
 def test_a_survey_gives_strangers_nothing(tmp_path: Path, named: bool) -> None:
-    """Linked, linked as an image, redirected to, named by a sitemap: none of these is where the survey began."""
+    """Linked, linked as an image, redirected to, named by a sitemap: none of these is where the
+    survey began.
+    """
     with counting() as server:
         origin = f"http://localhost:{server.port}"
         surveyor = opened(tmp_path / "museum", "--old", origin, "--new", origin)
         server.links = [f"http://{host}/x" for host in ELSEWHERE] + ["/away", "/page"]
         server.moves = {"/away": f"http://{ELSEWHERE[0]}/landed"}
-        connect = [part for host in ELSEWHERE for part in ("--connect", f"{host.partition(':')[0]}{'' if ':' not in host else ':8081'}=127.0.0.1:{server.port}")]  # fmt: skip
-        own = ["--login-for", origin]  # the others are named by --connect, which alone would make them own places, too
-        found = surveyor("survey", f"{origin}/", "--external", *connect, *own, *HEADERS, code=None, **LOGIN)
+        connect = [part for host in ELSEWHERE for part in ("--connect", (
+            f"{host.partition(':')[0]}{'' if ':' not in host else ':8081'}=127.0.0.1:{server.port}"
+        ))]  # fmt: skip
+        own = [
+            "--login-for",
+            origin,
+        ]  # the others are named by --connect, which alone would make them own places, too
+        found = surveyor(
+            "survey", f"{origin}/", "--external", *connect, *own, *HEADERS, code=None, **LOGIN
+        )
         assert server.told(secret=True) == {f"localhost:{server.port}"}
         assert {"elsewhere.example", "cdn.quillhaven.example"} <= server.told(secret=False)
         assert "S3CRET" not in found.out + found.err
         server.asked.clear()
         if named:
-            surveyor("survey", f"{origin}/", "--login-for", "https://localhost", *HEADERS, code=None, **LOGIN)
+            surveyor(
+                "survey",
+                f"{origin}/",
+                "--login-for",
+                "https://localhost",
+                *HEADERS,
+                code=None,
+                **LOGIN,
+            )
             assert server.told(secret=True) == set()
         else:
             surveyor("survey", f"{origin}/", *HEADERS, code=None, **LOGIN)
@@ -108,9 +134,17 @@ def test_a_replay_gives_the_hosts_of_the_move_nothing_unless_they_are_named(tmp_
             assert ("goes to no host" in said.err) is not bool(named)
 
 
-def test_what_stands_in_for_all_hosts_gets_the_login_and_that_it_is_plain_is_said(tmp_path: Path) -> None:
+def test_what_stands_in_for_all_hosts_gets_the_login_and_that_it_is_plain_is_said(
+    tmp_path: Path,
+) -> None:
     with counting() as server:
-        replaying = opened(tmp_path / "museum", "--old", "http://www.quillhaven.example", "--new", "https://www.quillhaven.example")  # fmt: skip
+        replaying = opened(
+            tmp_path / "museum",
+            "--old",
+            "http://www.quillhaven.example",
+            "--new",
+            "https://www.quillhaven.example",
+        )
         replaying.write("urls.txt", "http://www.quillhaven.example/a\n")
         place = f"http://127.0.0.1:{server.port}"
         said = replaying("replay", "urls.txt", "--at", place, *HEADERS, code=None, **LOGIN)
@@ -123,8 +157,10 @@ def test_what_stands_in_for_all_hosts_gets_the_login_and_that_it_is_plain_is_sai
 
 
 def test_plain_http_on_the_way_to_another_machine_gets_no_login() -> None:
-    from upright_ledger.cli.options.http import _own  # the choice of origins, which needs no machine
-    from upright_ledger.web.http.client import RequestOptions
+    from upright_ledger.cli.options.http import (
+        _own,
+    )  # the choice of origins, which needs no machine
+    from upright_ledger.web.http.options import RequestOptions
 
     manner = RequestOptions(own=_own((), [("www.quillhaven.example", "", "192.0.2.7", "8443")], ()))
     assert manner.is_own("https://www.quillhaven.example")

@@ -1,4 +1,6 @@
-"""What a build brings along: changes, the way back, rules within somebody's file, and lists for platforms."""
+"""What a build brings along: changes, the way back, rules within somebody's file, and lists for
+platforms.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ def rows(path: Path) -> list[dict[str, str]]:
 
 @pytest.fixture
 def decided(museum: Program) -> Program:
-    museum("decide", "--from", museum.pairs("/a,/n/a/,", "/b,/n/b/,", "/c?item=1,/n/c/,", "/gone,,410"))
+    museum(
+        "decide", "--from", museum.pairs("/a,/n/a/,", "/b,/n/b/,", "/c?item=1,/n/c/,", "/gone,,410")
+    )
     return museum
 
 
@@ -47,12 +51,17 @@ def test_a_build_says_what_changed_and_can_be_taken_back(decided: Program) -> No
     assert {n: (decided.folder / "rules" / n).read_bytes() for n in before} == before
     assert decided.json("build", "--roll-back", "--out", "rules")["digest"] == second["digest"]
     assert "no previous build" in decided("build", "--roll-back", "--out", "elsewhere", code=2).err
-    against = decided("build", "--for", "haproxy", "--out", "hp", "--against", "rules/previous/redirects.csv").out
+    against = decided(
+        "build", "--for", "haproxy", "--out", "hp", "--against", "rules/previous/redirects.csv"
+    ).out
     assert "1 added, 1 changed, 1 removed" in against
 
 
 def test_rules_go_into_a_file_between_two_lines_and_out_again(decided: Program) -> None:
-    mine = "frontend web\n  bind :80\n  # upright: rules begin\n  # upright: rules end\n  default_backend app\n"
+    mine = (
+        "frontend web\n  bind :80\n  # upright: rules begin\n  # upright: rules end\n  "
+        "default_backend app\n"
+    )
     decided.write("haproxy.cfg", mine)
     out = decided("build", "--for", "haproxy", "--out", "rules", "--into", "haproxy.cfg").out
     text = (decided.folder / "haproxy.cfg").read_text()
@@ -68,14 +77,18 @@ def test_rules_go_into_a_file_between_two_lines_and_out_again(decided: Program) 
     assert (decided.folder / "haproxy.cfg").read_text() == text
     decided("build", "--roll-back", "--out", "rules", "--into", "haproxy.cfg")
     assert (decided.folder / "haproxy.cfg").read_text() == mine
-    assert "has no backup" in decided("build", "--roll-back", "--out", "rules", "--into", "haproxy.cfg", code=2).err
+    assert (
+        "has no backup"
+        in decided("build", "--roll-back", "--out", "rules", "--into", "haproxy.cfg", code=2).err
+    )
     decided.write("plain.cfg", "frontend web\n")
     assert (
         "no place for the rules"
         in decided("build", "--for", "haproxy", "--out", "r", "--into", "plain.cfg", code=2).err
     )
     assert (
-        "--into is not for caddy" in decided("build", "--for", "caddy", "--out", "r", "--into", "plain.cfg", code=2).err
+        "--into is not for caddy"
+        in decided("build", "--for", "caddy", "--out", "r", "--into", "plain.cfg", code=2).err
     )
 
 
@@ -85,17 +98,24 @@ def test_a_list_is_filled_by_value_in_the_columns_of_its_profile(decided: Progra
     settings = decided.folder / "upright.toml"
     settings.write_text(
         settings.read_text()
-        + '\n[profile.shop]\nold = "Redirect from"\nnew = "Redirect to"\nstatus = ""\npaths_only = true\nlimit = 1\nqueries = false\ngone = false\n'
+        + (
+            '\n[profile.shop]\nold = "Redirect from"\nnew = "Redirect to"\nstatus = ""\npaths_only '
+            "= true\nlimit = 1\nqueries = false\ngone = false\n"
+        )
     )
     manifest = decided.json("build", "--for", "shop", "--out", "list", code=1)
-    assert rows(decided.folder / "list/import.csv") == [{"Redirect from": "/b", "Redirect to": "/n/b/"}]
+    assert rows(decided.folder / "list/import.csv") == [
+        {"Redirect from": "/b", "Redirect to": "/n/b/"}
+    ]
     assert {h["legacy_url"].removeprefix(OLD): h["reason"] for h in manifest["held_back"]} == {
         "/a": "the list takes 1 rows, and these are worth less",
         "/c?item=1": "the list takes no addresses with a query",
         "/gone": "the list takes no 410",
     }
     decided("build", "--for", "jsonl", "--out", "lines")
-    lines = [json.loads(x) for x in (decided.folder / "lines/import.jsonl").read_text().splitlines()]
+    lines = [
+        json.loads(x) for x in (decided.folder / "lines/import.jsonl").read_text().splitlines()
+    ]
     assert lines[0] == {"old": f"{OLD}/b", "new": f"{NEW}/n/b/", "status": 301}
     assert len(lines) == 4
     settings.write_text(settings.read_text() + "\n[profile.bad]\nlimit = 'many'\n")
@@ -104,7 +124,10 @@ def test_a_list_is_filled_by_value_in_the_columns_of_its_profile(decided: Progra
 
 def test_an_htaccess_has_a_sane_size(museum: Program) -> None:
     museum("decide", "--from", museum.pairs(*[f"/old/{n},/new/x{n}y/," for n in range(1001)]))
-    assert "too many for htaccess" in museum("build", "--for", "htaccess", "--out", "rules", code=2).err
+    assert (
+        "too many for htaccess"
+        in museum("build", "--for", "htaccess", "--out", "rules", code=2).err
+    )
     assert museum.json("build", "--for", "htaccess", "--out", "rules", "--force")["rules"] == 1001
     assert "no server is called" in museum("build", "--for", "teapot", "--out", "rules", code=2).err
     assert "not said for whom" in museum("build", "--out", "rules", code=2).err
@@ -113,7 +136,9 @@ def test_an_htaccess_has_a_sane_size(museum: Program) -> None:
 @pytest.mark.parametrize("name", [pytest.param(n, marks=needs_server(n)) for n in LAUNCHES])
 def test_redirects_say_how_long_they_may_be_kept(decided: Program, name: str) -> None:
     settings = decided.folder / "upright.toml"
-    settings.write_text(settings.read_text().replace('cache_control = ""', 'cache_control = "max-age=600, private"'))
+    settings.write_text(
+        settings.read_text().replace('cache_control = ""', 'cache_control = "max-age=600, private"')
+    )
     decided("decide", "/t/{x}", "--to", "/n/{x}/")
     decided("build", "--for", name, "--out", "rules")
     with run_example(name, decided.folder / "rules") as place:
@@ -136,7 +161,10 @@ def test_redirects_say_how_long_they_may_be_kept(decided: Program, name: str) ->
 
 def test_a_build_is_compared_with_the_file_that_a_server_runs(museum: Program) -> None:
     museum("decide", "--from", museum.pairs("/a,/new-a/,301", "/b,/new-b/,301", "/c,/new-c/,301"))
-    museum.write(".htaccess", f"Redirect 301 /a {NEW}/new-a/\nRedirectMatch 302 ^/b$ {NEW}/else/\nRedirect gone /d\n")
+    museum.write(
+        ".htaccess",
+        f"Redirect 301 /a {NEW}/new-a/\nRedirectMatch 302 ^/b$ {NEW}/else/\nRedirect gone /d\n",
+    )
     told = museum("build", "--for", "nginx", "--out", "rules", "--against", ".htaccess").out
     assert "1 added, 1 changed, 1 removed" in told
     rows = (museum.folder / "rules/changes.csv").read_text().splitlines()[1:]
@@ -151,16 +179,28 @@ def test_a_build_is_compared_with_the_file_that_a_server_runs(museum: Program) -
 
 PAGE = "<h1>This page is gone for good</h1>"
 OWN_PAGE: dict[str, tuple[str, str, str]] = {
-    "nginx": ("example/nginx.conf", "return 404;", "error_page 410 @gone; location @gone { root htdocs; rewrite ^ /gone.html break; }\nreturn 404;"),
-    "apache": ("example/httpd.conf", "DocumentRoot htdocs", "DocumentRoot htdocs\nErrorDocument 410 /gone.html"),
-    "haproxy": ("example/haproxy.cfg", "bind ", "http-error status 410 content-type text/html file example/htdocs/gone.html\n  bind "),
-    "lighttpd": ("example/lighttpd.conf", "server.port", 'server.errorfile-prefix = var.CWD + "/example/htdocs/status-"\nserver.port'),
+    "nginx": ("example/nginx.conf", "return 404;", (
+        "error_page 410 @gone; location @gone { root htdocs; rewrite ^ /gone.html break; }\nreturn "
+        "404;"
+    )),
+    "apache": ("example/httpd.conf", "DocumentRoot htdocs", (
+        "DocumentRoot htdocs\nErrorDocument 410 /gone.html"
+    )),
+    "haproxy": ("example/haproxy.cfg", "bind ", (
+        "http-error status 410 content-type text/html file example/htdocs/gone.html\n  bind "
+    )),
+    "lighttpd": ("example/lighttpd.conf", "server.port", (
+        'server.errorfile-prefix = var.CWD + "/example/htdocs/status-"\nserver.port'
+    )),
     "caddy": (
         "example/caddy.json", '"automatic_https"',
-        f'"errors": {{"routes": [{{"handle": [{{"handler": "static_response", "body": "{PAGE}"}}]}}]}}, "automatic_https"',
+        (f'"errors": {{"routes": [{{"handle": [{{"handler": "static_response", "body": '
+        f'"{PAGE}"}}]}}]}}, "automatic_https"'),
     ),
 }  # fmt: skip
-"""Where each README tells to name the site's own page for what is gone: file, what stands there, and what is to stand there."""
+"""Where each README tells to name the site's own page for what is gone: file, what stands there,
+and what is to stand there.
+"""
 
 
 @pytest.mark.parametrize("name", [pytest.param(n, marks=needs_server(n)) for n in OWN_PAGE])

@@ -1,4 +1,6 @@
-"""Folding: what is one entry, what chooses a page, and changing one's mind without losing an answer."""
+"""Folding: what is one entry, what chooses a page, and changing one's mind without losing an
+answer.
+"""
 
 from __future__ import annotations
 
@@ -53,7 +55,10 @@ def test_thousands_of_views_become_one_entry_when_the_user_agrees(museum: Progra
     assert state(museum) == before
     assert (
         '"/catalogue.php"'
-        not in (museum.folder / "upright.toml").read_text().split("[folding.significant]")[1].split("# A path")[1]
+        not in (museum.folder / "upright.toml")
+        .read_text()
+        .split("[folding.significant]")[1]
+        .split("# A path")[1]
     )
     museum("gather", museum.write("more.txt", "/catalogue.php?item=7&show=list\n"))
     assert "/catalogue.php?item=7&show=list" in entries(museum)
@@ -71,7 +76,8 @@ def test_answers_follow_their_entries_and_contradictions_show(museum: Program) -
     split = museum.json("fold", "--significant", "/catalogue.php=item,show")["applied"]
     assert split["split"] == 40
     answers = {
-        museum.json("entries", f"/catalogue.php?item=1001&show={s}")["answer"] for s in ("large", "small", "list")
+        museum.json("entries", f"/catalogue.php?item=1001&show={s}")["answer"]
+        for s in ("large", "small", "list")
     }
     assert answers == {"gone"}
     museum("undo", 2)
@@ -94,7 +100,9 @@ def test_settings_edited_by_hand_are_applied_when_asked(museum: Program) -> None
     museum("gather", "urls.txt")
     file = museum.folder / "upright.toml"
     file.write_text(
-        file.read_text().replace("[folding.significant]\n", '[folding.significant]\n"/a" = [] # only views\n')
+        file.read_text().replace(
+            "[folding.significant]\n", '[folding.significant]\n"/a" = [] # only views\n'
+        )
     )
     refused = museum("fold", "--case", "exact", code=2)
     assert "upright fold --apply" in refused.err
@@ -121,14 +129,24 @@ def test_what_was_set_aside_can_be_taken_back(museum: Program) -> None:
     ("lines", "count", "kind"),
     [
         (["/story", "/story/amp", "/story/amp/", "/story?amp=1"], 1, "amp view"),
-        (["/journal/2004/story", "/journal/2004/story/print", "/journal/2004/story?print=yes"], 1, "print view"),
+        (
+            ["/journal/2004/story", "/journal/2004/story/print", "/journal/2004/story?print=yes"],
+            1,
+            "print view",
+        ),
         (["/shop", "/shop/print"], 2, ""),
         (["/journal", "/journal/page/2", "/journal/page/14/"], 1, "pagination"),
         (["/page/two", "/page"], 2, ""),
-        ([f"{OLD}/a", "http://m.quillhaven.example/a", "http://mobile.quillhaven.example/a/"], 1, "mobile host"),
+        (
+            [f"{OLD}/a", "http://m.quillhaven.example/a", "http://mobile.quillhaven.example/a/"],
+            1,
+            "mobile host",
+        ),
     ],
 )
-def test_views_fold_into_their_page_with_a_note(museum: Program, lines: list[str], count: int, kind: str) -> None:
+def test_views_fold_into_their_page_with_a_note(
+    museum: Program, lines: list[str], count: int, kind: str
+) -> None:
     museum.write("urls.txt", "\n".join(lines))
     result = museum.json("gather", "urls.txt")
     assert result["entries"] == count
@@ -161,7 +179,9 @@ def test_what_a_parameter_does_is_seen_from_titles_values_and_names(
     seen = []
     for n, value in enumerate(values):
         title = "" if titles is None else f"Page {value}" if titles else f"Page {n // 2}"
-        seen.append(Seen("/s", {"other": str(n // 2 if titles is False else 0), name: value}, title))
+        seen.append(
+            Seen("/s", {"other": str(n // 2 if titles is False else 0), name: value}, title)
+        )
     found = suggest([*seen, *(Seen("/s", {"view": str(n)}) for n in range(9))], FoldingPolicy())
     (reason,) = (r for r in found[0].reasons if r.parameter == name)
     assert reason.chooses == chooses, reason
@@ -171,7 +191,9 @@ def test_families_are_found_by_their_one_changing_part() -> None:
     words = random.Random(5)
     word = lambda: "".join(words.choices("abcdefghilmnoprstu", k=7))  # noqa: E731
     groups = {
-        "/journal/{year}/{month}/{slug}.html": [f"/journal/{1999 + n % 9}/{1 + n % 12:02}/{word()}.html" for n in range(60)],
+        "/journal/{year}/{month}/{slug}.html": [(
+            f"/journal/{1999 + n % 9}/{1 + n % 12:02}/{word()}.html"
+        ) for n in range(60)],
         "/catalogue.php?item={item}": [f"/catalogue.php?item={n}" for n in range(30)],
         "/files/report-{number}.pdf": [f"/files/report-{n}.pdf" for n in range(2001, 2012)],
         "/visit/{slug}": [f"/visit/{word()}" for _ in range(9)],
@@ -187,7 +209,9 @@ def test_sections_come_from_the_settings(museum: Program) -> None:
     file = museum.folder / "upright.toml"
     sections = 'journal = "/journal/*"\nvisit = ["/visit/{page}", "/besuch/*"]\n'
     file.write_text(file.read_text().replace("\n[value]", f"{sections}\n[value]"))
-    museum.write("urls.csv", "url,visits\n/journal/a,5\n/journal/b,3\n/visit/hours,9\n/visit/a/b,1\n")
+    museum.write(
+        "urls.csv", "url,visits\n/journal/a,5\n/journal/b,3\n/visit/hours,9\n/visit/a/b,1\n"
+    )
     museum("gather", "urls.csv")
     groups = {g["name"]: g["entries"] for g in museum.json("entries", "--sections")["groups"]}
     assert groups == {"journal": 2, "visit": 1, "": 1}
@@ -220,7 +244,9 @@ def test_a_difference_between_settings_and_entries_is_settled_either_way(museum:
     museum("gather", "a.txt")
     settings = museum.folder / "upright.toml"
     before = settings.read_text()
-    settings.write_text(before.replace('case = "fold"', 'case = "exact"').replace("# ", "# mine: ", 1))
+    settings.write_text(
+        before.replace('case = "fold"', 'case = "exact"').replace("# ", "# mine: ", 1)
+    )
     told = museum("gather", "a.txt", code=2).err
     assert "--apply" in told
     assert "--put-back" in told

@@ -36,7 +36,11 @@ def test_sessions_in_paths_fold_and_are_named(museum: Program) -> None:
     for path in ("/clocks/tower.aspx", "/shop?x=1"):
         museum("decide", path, "--to", "/goal/")
     found = museum.json("check", code=1)
-    named = {f["legacy_url"].removeprefix(OLD) for f in found["findings"] if f["kind"] == "uncovered-variant"}
+    named = {
+        f["legacy_url"].removeprefix(OLD)
+        for f in found["findings"]
+        if f["kind"] == "uncovered-variant"
+    }
     assert named == {"/(S(masked))/clocks/tower.aspx", "/shop;jsessionid=masked?x=1"}
     assert found["causes"][0]["text"] == "identifiers of visits in paths"
 
@@ -56,21 +60,29 @@ def test_the_index_file_of_a_kept_page_leads_to_it(open_museum: object, odd: str
 
 
 FORMS = st.sampled_from(
-    ["{p}", "{p}/", "{p}/index.html", "{p}/Index.PHP", "{p}/amp", "{p}/page/7", "{p}/x/y/print", "{p};jsessionid=A1", "/(S(ab1))" + "{p}",
-     "{p}//", "{p}/./", "{p}/../{q}", "{p}/%7Ea", "{p}%41", "{p}?utm_source=x", "{p}?print=1", "{p}?sid=9", "{p}/default.aspx", "{p}.html"]
+    ["{p}", "{p}/", "{p}/index.html", "{p}/Index.PHP", "{p}/amp", "{p}/page/7", "{p}/x/y/print",
+        "{p};jsessionid=A1", "/(S(ab1))" + "{p}",
+     "{p}//", "{p}/./", "{p}/../{q}", "{p}/%7Ea", "{p}%41", "{p}?utm_source=x", "{p}?print=1",
+     "{p}?sid=9", "{p}/default.aspx", "{p}.html"]
 )  # fmt: skip
-PATHS = st.sampled_from(["/a", "/A", "/shop/Item", "/caf%C3%A9", "/caf%c3%a9", "/caf%E9", "/caf%e9", "/%E0-la", ""])
+PATHS = st.sampled_from(
+    ["/a", "/A", "/shop/Item", "/caf%C3%A9", "/caf%c3%a9", "/caf%E9", "/caf%e9", "/%E0-la", ""]
+)
 
 
 @thorough
 @given(
     spelled=st.lists(
-        st.builds(lambda f, p: "/" + f.format(p=p, q="b").lstrip("/"), FORMS, PATHS), min_size=1, max_size=6
+        st.builds(lambda f, p: "/" + f.format(p=p, q="b").lstrip("/"), FORMS, PATHS),
+        min_size=1,
+        max_size=6,
     ),
     answer=st.sampled_from(["move", "gone", "keep"]),
     case=st.sampled_from(["fold", "exact"]),
 )
-def test_whatever_folds_into_an_answered_entry_is_answered_or_named(spelled: list[str], answer: str, case: str) -> None:
+def test_whatever_folds_into_an_answered_entry_is_answered_or_named(
+    spelled: list[str], answer: str, case: str
+) -> None:
     with TemporaryDirectory() as held:
         folder = Path(held)
         old = NEW if answer == "keep" else OLD
@@ -79,28 +91,44 @@ def test_whatever_folds_into_an_answered_entry_is_answered_or_named(spelled: lis
         gather(ledger, [str(folder / "seen.txt")], kind="text")
         book = Book(ledger)
         for entry in book.entries:
-            given_answer = usual("move", f"{NEW}/goal/{entry.id}/") if answer == "move" else usual(answer)
+            given_answer = (
+                usual("move", f"{NEW}/goal/{entry.id}/") if answer == "move" else usual(answer)
+            )
             decide_one(ledger, entry.legacy_url, given_answer)
         book = Book(ledger)
-        named = {f.legacy_url for f in book.findings if f.kind in {"uncovered-variant", "self", "conflict"}}
+        named = {
+            f.legacy_url
+            for f in book.findings
+            if f.kind in {"uncovered-variant", "self", "conflict"}
+        }
         for text in spelled:
             address = parse_address(f"{old}{text}")
             entry = book.entry_of(address)
             assert entry is not None
             found = book.rules.answer(address.authority, address.target)
-            # The page itself, and its slash and case twins, are the new site's to answer where it is kept.
+            # The page itself, and its slash and case twins, are the new site's to answer where it
+            # is kept.
             asked, kept = (
-                canonical_path(a.path).lower().rstrip("/") for a in (address, parse_address(entry.legacy_url))
+                canonical_path(a.path).lower().rstrip("/")
+                for a in (address, parse_address(entry.legacy_url))
             )
             twin = answer == "keep" and asked == kept
             masked = book.policy.secrets.in_url(address.text)
-            assert found is not None or twin or f"{old}{text}" in named or address.text in named or masked in named, (
+            assert (
+                found is not None
+                or twin
+                or f"{old}{text}" in named
+                or address.text in named
+                or masked in named
+            ), (
                 text,
                 entry,
             )
 
 
-def test_latin_1_escapes_are_another_spelling_and_are_answered_byte_for_byte(museum: Program) -> None:
+def test_latin_1_escapes_are_another_spelling_and_are_answered_byte_for_byte(
+    museum: Program,
+) -> None:
     museum("gather", museum.write("seen.txt", "/caf%E9.html\n/caf%C3%A9.html\n/na%EFve?name=%E9\n"))
     assert len(museum.json("entries")["entries"]) == 2
     museum("decide", "/caf%C3%A9.html", "--to", "/coffee/")
@@ -124,7 +152,10 @@ def test_a_ledger_folded_by_an_earlier_version_is_told_to_fold_anew(museum: Prog
         (settings,) = database.execute("SELECT settings FROM policies").fetchone()
         older = {k: v for k, v in json.loads(settings).items() if k != "version"}
         database.execute("UPDATE policies SET settings = ?", (json.dumps(older),))
-    assert "upright fold --apply" in museum("gather", museum.write("more.txt", "/caf%E9\n"), code=2).err
+    assert (
+        "upright fold --apply"
+        in museum("gather", museum.write("more.txt", "/caf%E9\n"), code=2).err
+    )
     assert "folding rules of this version" in museum("fold", "--apply").out
     museum("gather", "more.txt")
     assert len(museum.json("entries")["entries"]) == 1

@@ -1,4 +1,6 @@
-"""triage --new: growing and rotated logs, each line once; news said once, by file, e-mail and post."""
+"""triage --new: growing and rotated logs, each line once; news said once, by file, e-mail and
+post.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +35,10 @@ AGENT = "Mozilla/5.0 (X11; Linux x86_64) ExampleBrowser/1.0"
 
 
 def line(path: str, status: int = 404, day: int = 1, client: str = "198.51.100.7") -> str:
-    return f'{client} - - [{day:02}/May/2026:10:00:00 +0000] "GET {path} HTTP/1.1" {status} 5 "-" "{AGENT}"\n'
+    return (
+        f'{client} - - [{day:02}/May/2026:10:00:00 +0000] "GET {path} HTTP/1.1" {status} 5 "-" '
+        f'"{AGENT}"\n'
+    )
 
 
 def counted(program: Program) -> dict[str, float]:
@@ -45,14 +50,19 @@ ACTIONS = st.lists(
     st.one_of(
         st.tuples(st.just("write"), st.integers(1, 9)),
         st.tuples(st.just("begin a line"), st.integers(1, 40)),
-        st.tuples(st.sampled_from(["look", "rotate", "copy and truncate", "pack", "gather by hand"]), st.just(0)),
+        st.tuples(
+            st.sampled_from(["look", "rotate", "copy and truncate", "pack", "gather by hand"]),
+            st.just(0),
+        ),
     ),
     min_size=4,
     max_size=14,
 )
 
 
-@settings(max_examples=30, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(
+    max_examples=30, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
 @given(ACTIONS)
 def test_no_line_is_counted_twice_or_lost_whatever_becomes_of_the_log(
     tmp_path_factory: pytest.TempPathFactory, actions: list[tuple[str, int]]
@@ -88,11 +98,16 @@ def test_no_line_is_counted_twice_or_lost_whatever_becomes_of_the_log(
                 number += 1
                 written.append(number)
                 # Every third line is the same as one before it.
-                text = line(f"/page/{number - number % 3}/", client=f"198.51.100.{number // 3 % 250}")
+                text = line(
+                    f"/page/{number - number % 3}/", client=f"198.51.100.{number // 3 % 250}"
+                )
                 write(text[len(begun) :] if begun and text.startswith(begun) else text)
                 begun = ""
         elif action == "begin a line" and not begun:
-            text = line(f"/page/{number + 1 - (number + 1) % 3}/", client=f"198.51.100.{(number + 1) // 3 % 250}")
+            text = line(
+                f"/page/{number + 1 - (number + 1) % 3}/",
+                client=f"198.51.100.{(number + 1) // 3 % 250}",
+            )
             begun = text[:count]
             write(begun)
         elif action == "look":
@@ -106,7 +121,9 @@ def test_no_line_is_counted_twice_or_lost_whatever_becomes_of_the_log(
             look()
             shutil.copy2(log, shift())
             log.write_text("")
-            number += -number % 3  # a log that begins as the one before it in the same file cannot be told from it
+            number += (
+                -number % 3
+            )  # a log that begins as the one before it in the same file cannot be told from it
         elif action == "pack" and log.with_name("access.log.1").exists():
             plain = log.with_name("access.log.1")
             log.with_name("access.log.1.gz").write_bytes(gzip.compress(plain.read_bytes()))
@@ -119,7 +136,9 @@ def test_no_line_is_counted_twice_or_lost_whatever_becomes_of_the_log(
 
 
 @pytest.mark.parametrize("packed", [False, True])
-@pytest.mark.parametrize("directive", ["", "#Version: 1.0\n#Fields: date time c-ip cs-method cs-uri-stem sc-status\n"])
+@pytest.mark.parametrize(
+    "directive", ["", "#Version: 1.0\n#Fields: date time c-ip cs-method cs-uri-stem sc-status\n"]
+)
 def test_logs_that_are_rotated_several_times_between_two_looks_are_read_whole(
     museum: Program, packed: bool, directive: str
 ) -> None:
@@ -130,7 +149,11 @@ def test_logs_that_are_rotated_several_times_between_two_looks_are_read_whole(
             if directive and not file.tell():
                 file.write(directive)
             for page in pages:
-                file.write(f"2026-05-01 10:00:00 198.51.100.7 GET {page} 404\n" if directive else line(page))
+                file.write(
+                    f"2026-05-01 10:00:00 198.51.100.7 GET {page} 404\n"
+                    if directive
+                    else line(page)
+                )
 
     def rotate() -> None:
         for number in range(4, 0, -1):
@@ -187,7 +210,8 @@ def test_every_part_of_a_log_knows_its_fields(museum: Program) -> None:
     log = museum.folder / "u_ex2605.log"
     row = "2026-05-03 10:00:0{} GET /page-{}.html 404 Mozilla/5.0+(ExampleBrowser)\n"
     log.write_text(
-        "#Version: 1.0\n#Fields: date time cs-method cs-uri-stem sc-status cs(User-Agent)\n" + row.format(1, 1)
+        "#Version: 1.0\n#Fields: date time cs-method cs-uri-stem sc-status cs(User-Agent)\n"
+        + row.format(1, 1)
     )
     museum("triage", "--new", log, code=1)
     with log.open("a") as file:
@@ -206,10 +230,17 @@ def test_a_log_that_nginx_writes_is_followed_through_its_rotation(museum: Progra
 
         def http(folder: Path, port: int) -> str:
             folders.append(folder)
-            return f"server {{ listen 127.0.0.1:{port}; access_log {log} combined; location / {{ return 404; }} }}"
+            return (
+                f"server {{ listen 127.0.0.1:{port}; access_log {log} combined; location / {{ "
+                f"return 404; }} }}"
+            )
 
         def ask(name: str) -> None:
-            subprocess.run(["curl", "-s", "-A", AGENT, f"{address}/{name}.html"], check=True, capture_output=True)
+            subprocess.run(
+                ["curl", "-s", "-A", AGENT, f"{address}/{name}.html"],
+                check=True,
+                capture_output=True,
+            )
 
         with run_nginx(http) as address:
             for n in range(3):
@@ -233,13 +264,16 @@ class Postbox:
     def __init__(self) -> None:
         self.mails: list[Message] = []
 
-    async def handle_RCPT(self, _server: Any, _session: Any, envelope: Any, address: str, _options: Any) -> str:  # noqa: N802
+    async def handle_RCPT(  # noqa: N802
+        self, _server: Any, _session: Any, envelope: Any, address: str, _options: Any
+    ) -> str:
         if address.startswith("nobody"):
             return "550 no such box"
         envelope.rcpt_tos.append(address)
         return "250 OK"
 
-    async def handle_DATA(self, _server: Any, _session: Any, envelope: Any) -> str:  # noqa: N802 - aiosmtpd's name
+    # aiosmtpd's name
+    async def handle_DATA(self, _server: Any, _session: Any, envelope: Any) -> str:  # noqa: N802
         from email import message_from_bytes
 
         self.mails.append(message_from_bytes(envelope.content))
@@ -264,17 +298,25 @@ def notified(museum: Program) -> Callable[[str], None]:
     before = (museum.folder / "upright.toml").read_text()
 
     def put(lines: str) -> None:
-        (museum.folder / "upright.toml").write_text(before.replace("[notify]", f"[notify]\n{lines}"))
+        (museum.folder / "upright.toml").write_text(
+            before.replace("[notify]", f"[notify]\n{lines}")
+        )
 
     return put
 
 
-def test_news_goes_out_once_by_every_channel(museum: Program, notified: Callable[[str], None]) -> None:
+def test_news_goes_out_once_by_every_channel(
+    museum: Program, notified: Callable[[str], None]
+) -> None:
     log = museum.folder / "access.log"
     posted: list[str] = []
-    with mail_server() as (port, box), serve_whole(lambda _, target: posted.append(target) or Served(204)) as hook:
+    with (
+        mail_server() as (port, box),
+        serve_whole(lambda _, target: posted.append(target) or Served(204)) as hook,
+    ):
         notified(
-            f'to = "ada@quillhaven.example"\nserver = "127.0.0.1"\nport = {port}\ntls = "none"\nsender = "upright@quillhaven.example"\npost = "{hook}/in"\n'
+            f'to = "ada@quillhaven.example"\nserver = "127.0.0.1"\nport = {port}\ntls = '
+            f'"none"\nsender = "upright@quillhaven.example"\npost = "{hook}/in"\n'
         )
         log.write_text(line("/lost.html") * 3)
         told = museum("triage", "--new", "access.log", "--message", "news.json", code=1).out
@@ -291,13 +333,19 @@ def test_news_goes_out_once_by_every_channel(museum: Program, notified: Callable
         assert (len(box.mails), len(posted)) == (1, 1)
 
 
-def test_a_message_that_cannot_go_out_waits(museum: Program, notified: Callable[[str], None]) -> None:
+def test_a_message_that_cannot_go_out_waits(
+    museum: Program, notified: Callable[[str], None]
+) -> None:
     log = museum.folder / "access.log"
     log.write_text(line("/lost.html"))
     notified('to = "ada@quillhaven.example"\nserver = "127.0.0.1"\nport = 1\ntls = "none"')
-    assert "could not be handed to 127.0.0.1:1" in museum("triage", "--new", "access.log", code=3).err
+    assert (
+        "could not be handed to 127.0.0.1:1" in museum("triage", "--new", "access.log", code=3).err
+    )
     with mail_server() as (port, box):
-        notified(f'to = "ada@quillhaven.example"\nserver = "127.0.0.1"\nport = {port}\ntls = "none"')
+        notified(
+            f'to = "ada@quillhaven.example"\nserver = "127.0.0.1"\nport = {port}\ntls = "none"'
+        )
         assert "Sent: mail" in museum("triage", "--new", "access.log").out
         assert museum("triage", "--new", "access.log").out == ""
     assert len(box.mails) == 1
@@ -306,7 +354,9 @@ def test_a_message_that_cannot_go_out_waits(museum: Program, notified: Callable[
         assert "[notify]" in museum("triage", "--new", "access.log", code=3).err
 
 
-def test_a_recipient_that_is_refused_is_named(museum: Program, notified: Callable[[str], None]) -> None:
+def test_a_recipient_that_is_refused_is_named(
+    museum: Program, notified: Callable[[str], None]
+) -> None:
     (museum.folder / "access.log").write_text(line("/lost.html"))
     with mail_server() as (port, box):
         server = f'server = "127.0.0.1"\nport = {port}\ntls = "none"'
@@ -315,7 +365,10 @@ def test_a_recipient_that_is_refused_is_named(museum: Program, notified: Callabl
         assert "nobody@quillhaven.example: 550 no such box" in told
         assert "{" not in told
         notified(f'to = ["ada@quillhaven.example", "nobody@quillhaven.example"]\n{server}')
-        assert "refused nobody@quillhaven.example: 550" in museum("triage", "--new", "access.log", code=3).err
+        assert (
+            "refused nobody@quillhaven.example: 550"
+            in museum("triage", "--new", "access.log", code=3).err
+        )
         assert museum("triage", "--new", "access.log").out == ""
     assert len(box.mails) == 1
 
@@ -333,7 +386,12 @@ def test_settings_that_no_mail_can_go_by_are_one_sentence(
 ) -> None:
     (museum.folder / "access.log").write_text(line("/lost.html"))
     with mail_server() as (port, box):
-        usual = {"to": '"ada@quillhaven.example"', "server": '"127.0.0.1"', "port": str(port), "tls": '"none"'}
+        usual = {
+            "to": '"ada@quillhaven.example"',
+            "server": '"127.0.0.1"',
+            "port": str(port),
+            "tls": '"none"',
+        }
         key, _, value = wrong.partition(" = ")
         notified("\n".join(f"{k} = {v}" for k, v in {**usual, key: value}.items()))
         assert "mail could not be handed" in museum("triage", "--new", "access.log", code=3).err
@@ -364,15 +422,26 @@ def test_a_look_that_is_killed_loses_no_news_and_no_line(museum: Program) -> Non
 
 
 def test_live_answers_are_asked_for_and_said_once_when_they_are_wrong(museum: Program) -> None:
-    museum("decide", "--from", museum.pairs("/a.html,/a/,301", "/b.html,/b/,301", "/c.html,/c/,301"))
+    museum(
+        "decide", "--from", museum.pairs("/a.html,/a/,301", "/b.html,/b/,301", "/c.html,/c/,301")
+    )
     museum("build", "--for", "nginx", "--out", "rules")
     museum("handover", "--live")
     (museum.folder / "access.log").write_text(line("/home/", status=200))
     rules = {"/a.html": Served(301, "", f"{NEW}/a/"), "/b.html": Served(404)}
 
     def look(code: int) -> list[tuple[str, str, str]]:
-        with serve_whole(lambda _, target: rules.get(target, Served(301, "", f"{NEW}{target.replace('.html', '/')}") if "." in target else Served(200, "<title>Page</title>"))) as at:  # fmt: skip
-            found = museum.json("triage", "--new", "access.log", "--replay", "0", "--at", at, code=code)
+        with serve_whole(
+            lambda _, target: rules.get(
+                target,
+                Served(301, "", f"{NEW}{target.replace('.html', '/')}")
+                if "." in target
+                else Served(200, "<title>Page</title>"),
+            )
+        ) as at:
+            found = museum.json(
+                "triage", "--new", "access.log", "--replay", "0", "--at", at, code=code
+            )
         return [(n["kind"], n["url"].removeprefix(OLD), n["why"]) for n in found["news"]]
 
     assert look(1) == [("answers wrongly", "/b.html", "asked now: unanswered")]
@@ -392,7 +461,11 @@ def test_what_is_mended_is_said_though_it_was_asked_for(museum: Program) -> None
     log.write_text(line("/a.html", day=1))
 
     def answer(_: str, target: str) -> Served:
-        return Served(301, "", f"{NEW}/a/") if target == "/a.html" else Served(200, "<title>Page</title>")
+        return (
+            Served(301, "", f"{NEW}/a/")
+            if target == "/a.html"
+            else Served(200, "<title>Page</title>")
+        )
 
     with serve_whole(answer) as at:
         look = ("triage", "--new", "access.log", "--replay", "0", "--at", at)

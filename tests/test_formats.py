@@ -15,7 +15,8 @@ from upright_ledger.formats.lists.text_list import read_text_list
 from upright_ledger.formats.logs.access_log import read_access_log
 from upright_ledger.formats.records import Aside, Item, ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
-from upright_ledger.formats.tables.column_mapping import bare, map_columns, number, status_code
+from upright_ledger.formats.tables.cells import number, status_code
+from upright_ledger.formats.tables.column_mapping import bare, map_columns
 from upright_ledger.formats.tables.pairs import mend_slash, read_pairs
 from upright_ledger.formats.tables.url_table import read_table_urls
 
@@ -45,7 +46,13 @@ def kinds(items: list[Item]) -> list[str]:
         ("\ufeff<urlset/>", "sitemap"),
         ("<sm:urlset xmlns:sm='x'/>", "sitemap"),
         ('192.0.2.1 - - [03/May/2026:10:00:00 +0000] "GET / HTTP/1.1" 200 1\n', "access-log"),
-        ('h.example 192.0.2.1 - ada [03/May/2026:10:00:00 +0000] "GET / HTTP/1.1" 200 1\nbroken\n', "access-log"),
+        (
+            (
+                'h.example 192.0.2.1 - ada [03/May/2026:10:00:00 +0000] "GET / HTTP/1.1" 200 '
+                "1\nbroken\n"
+            ),
+            "access-log",
+        ),
     ],
 )
 def test_kinds_are_recognised_by_content(tmp_path: Path, text: str, kind: str) -> None:
@@ -58,15 +65,37 @@ def test_an_unknown_kind_is_refused(tmp_path: Path) -> None:
 
 
 def test_a_text_list(tmp_path: Path) -> None:
-    text = 'URL\n/a\n\n# note\n"/b"\n<http://x.example/c>\nx.example/d\nplain words\n' + "/" + "x" * 2_000_000 + "\n"
+    text = (
+        'URL\n/a\n\n# note\n"/b"\n<http://x.example/c>\nx.example/d\nplain words\n'
+        "/" + "x" * 2_000_000 + "\n"
+    )
     items = list(read_text_list(put(tmp_path, text), PLAIN).items)
-    assert kinds(items) == ["Aside", "Record", "Aside", "Aside", "Record", "Record", "Record", "Reject", "Reject"]
-    assert [i.url for i in items if isinstance(i, Record)] == ["/a", "/b", "http://x.example/c", "x.example/d"]
+    assert kinds(items) == [
+        "Aside",
+        "Record",
+        "Aside",
+        "Aside",
+        "Record",
+        "Record",
+        "Record",
+        "Reject",
+        "Reject",
+    ]
+    assert [i.url for i in items if isinstance(i, Record)] == [
+        "/a",
+        "/b",
+        "http://x.example/c",
+        "x.example/d",
+    ]
     assert [i.line for i in items] == list(range(1, 10))
 
 
 def test_a_table_keeps_the_lines_of_its_rows(tmp_path: Path) -> None:
-    text = 'Page,Clicks,Title,Status code,Last seen,Linked from\n/a,5,"two\nlines",404,2026-03-01T10:00,http://b.example/\n\n,7,,,,\n/c,,(not set),abc,soon,\n'
+    text = (
+        "Page,Clicks,Title,Status code,Last seen,Linked "
+        'from\n/a,5,"two\nlines",404,2026-03-01T10:00,http://b.example/\n\n,7,,,,\n/c,,(not '
+        "set),abc,soon,\n"
+    )
     items = list(read_table_urls(put(tmp_path, text), PLAIN).items)
     assert kinds(items) == ["Record", "Aside", "Aside", "Record"]
     assert [i.line for i in items] == [2, 4, 5, 6]
@@ -93,17 +122,25 @@ def test_a_table_keeps_the_lines_of_its_rows(tmp_path: Path) -> None:
     ],
 )
 def test_headers_are_understood(header: str, meaning: str, at: int) -> None:
-    rows = [["/a", "/b", "Tower clock"]] if meaning in {"url", "title", "referrer"} else [["/a", "404", "7"]]
+    rows = (
+        [["/a", "/b", "Tower clock"]]
+        if meaning in {"url", "title", "referrer"}
+        else [["/a", "404", "7"]]
+    )
     assert map_columns(header.split(","), rows, {}, frozenset())[meaning] == at
 
 
 def test_a_given_column_comes_first_and_must_exist() -> None:
-    assert map_columns(["url", "Where it was"], [], {"url": "where it was"}, frozenset())["url"] == 1
+    assert (
+        map_columns(["url", "Where it was"], [], {"url": "where it was"}, frozenset())["url"] == 1
+    )
     with pytest.raises(KeyError, match="nowhere"):
         map_columns(["url"], [], {"url": "nowhere"}, frozenset())
     assert bare('"Page_URL" ') == "pageurl"
     none = frozenset[str]()
-    assert map_columns([], [["1", "/a"], ["2", "http://x.example/"], ["3", ""]], {}, none)["url"] == 1
+    assert (
+        map_columns([], [["1", "/a"], ["2", "http://x.example/"], ["3", ""]], {}, none)["url"] == 1
+    )
     assert "url" not in map_columns([], [["1", "x"], ["2", "/y z"]], {}, none)
     assert number("1,2,3") != 1.0
 
@@ -130,8 +167,20 @@ LOG = '{host}192.0.2.1 - - [03/May/2026:10:00:00 +0200] "{request}" {status} 12{
     ("host", "request_line", "status", "rest", "found"),
     [
         ("", "GET /a HTTP/1.1", "200", "", ("Record", "/a", False)),
-        ("", "HEAD /a?b=c HTTP/2.0", "404", ' "-" "Mozilla/5.0 (X11)"', ("Record", "/a?b=c", False)),
-        ("", "GET /a HTTP/1.1", "200", ' "http://b.example/" "FernCrawler/1"', ("Record", "/a", True)),
+        (
+            "",
+            "HEAD /a?b=c HTTP/2.0",
+            "404",
+            ' "-" "Mozilla/5.0 (X11)"',
+            ("Record", "/a?b=c", False),
+        ),
+        (
+            "",
+            "GET /a HTTP/1.1",
+            "200",
+            ' "http://b.example/" "FernCrawler/1"',
+            ("Record", "/a", True),
+        ),
         ("www.x.example:443 ", "GET /a HTTP/1.1", "200", "", ("Record", "/a", False)),
         ("", "GET /a\\x22b HTTP/1.1", "200", "", ("Record", '/a"b', False)),
         ("", "GET /caf\\xc3\\xa9 HTTP/1.1", "200", "", ("Record", "/café", False)),
@@ -145,7 +194,12 @@ LOG = '{host}192.0.2.1 - - [03/May/2026:10:00:00 +0200] "{request}" {status} 12{
     ],
 )
 def test_log_lines(
-    tmp_path: Path, host: str, request_line: str, status: str, rest: str, found: tuple[str, str, bool]
+    tmp_path: Path,
+    host: str,
+    request_line: str,
+    status: str,
+    rest: str,
+    found: tuple[str, str, bool],
 ) -> None:
     (item,) = read_access_log(
         put(tmp_path, LOG.format(host=host, request=request_line, status=status, rest=rest)), PLAIN
@@ -161,13 +215,20 @@ def test_log_lines(
 
 
 def test_a_log_with_bytes_that_are_no_text(tmp_path: Path) -> None:
-    path = put(tmp_path, b'192.0.2.1 - - [03/May/2026:10:00:00 +0000] "GET /caf\xe9 HTTP/1.1" 200 1\n\n\xff\xfe\n')
+    path = put(
+        tmp_path,
+        b'192.0.2.1 - - [03/May/2026:10:00:00 +0000] "GET /caf\xe9 HTTP/1.1" 200 1\n\n\xff\xfe\n',
+    )
     items = list(read_access_log(path, PLAIN).items)
     assert sorted(kinds(items)) == ["Aside", "Record", "Reject"]
 
 
 def test_a_sitemap_without_and_with_damage(tmp_path: Path) -> None:
-    good = "<urlset xmlns='http://www.sitemaps.org/schemas/sitemap/0.9'><url><loc> http://x.example/a </loc><lastmod>2026-01-02T03:04</lastmod></url><url/><sitemap><loc>http://x.example/s.xml</loc></sitemap></urlset>"
+    good = (
+        "<urlset xmlns='http://www.sitemaps.org/schemas/sitemap/0.9'><url><loc> http://x.example/a "
+        "</loc><lastmod>2026-01-02T03:04</lastmod></url><url/><sitemap><loc>http://x.example/"
+        "s.xml</loc></sitemap></urlset>"
+    )
     items = list(read_sitemap(put(tmp_path, good), PLAIN).items)
     assert kinds(items) == ["Record", "Reject", "Aside"]
     assert isinstance(items[0], Record)
@@ -216,7 +277,12 @@ def test_no_cell_is_a_formula(start: str) -> None:
     cell = safe_cell(f"{start}HYPERLINK()")
     assert isinstance(cell, str)
     assert cell.startswith("'")
-    assert csv_bytes(["a"], [[f"{start}x"], ["line\nend"], [5]]).decode().splitlines()[1].startswith("'")
+    assert (
+        csv_bytes(["a"], [[f"{start}x"], ["line\nend"], [5]])
+        .decode()
+        .splitlines()[1]
+        .startswith("'")
+    )
     assert safe_cell("/plain") == "/plain"
 
 
@@ -239,7 +305,8 @@ def test_what_is_set_aside_keeps_its_line(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    ("cell", "status"), [("404", 404), ("", 0), ("OK", 0), ("40", 0), ("4040", 0), ("²²²", 0), ("404 Not Found", 404)]
+    ("cell", "status"),
+    [("404", 404), ("", 0), ("OK", 0), ("40", 0), ("4040", 0), ("²²²", 0), ("404 Not Found", 404)],
 )
 def test_a_status_begins_with_three_digits(cell: str, status: int) -> None:
     assert status_code(cell) == status

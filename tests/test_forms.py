@@ -12,12 +12,20 @@ from upright_ledger.core.url.address import guard, parse_address
 
 HOST = "www.quillhaven.example"
 _TARGETS = st.lists(
-    st.sampled_from(["/", "a", "B", ".html", ".", "..", "%41", "%C3%A9", "%2e", "//", "?", "x=1", "'", "é", "|", "robots.txt"]), max_size=8
+    st.sampled_from(["/", "a", "B", ".html", ".", "..", "%41", "%C3%A9", "%2e", "//", "?", "x=1",
+        "'", "é", "|", "robots.txt"]), max_size=8
 ).map(lambda parts: "/" + "".join(parts))  # fmt: skip
 
 
-@given(_TARGETS, st.sampled_from(["", ALWAYS, NEVER]), st.booleans(), st.sampled_from(["", "connection"]))
-def test_what_a_form_leads_to_is_in_the_form(target: str, slash: str, lower: bool, scheme_from: str) -> None:
+@given(
+    _TARGETS,
+    st.sampled_from(["", ALWAYS, NEVER]),
+    st.booleans(),
+    st.sampled_from(["", "connection"]),
+)
+def test_what_a_form_leads_to_is_in_the_form(
+    target: str, slash: str, lower: bool, scheme_from: str
+) -> None:
     form = CanonicalForm("quillhaven.example", NEW, slash, lower, scheme_from)
     for host, scheme in (("quillhaven.example", "http"), (HOST, "http"), (HOST, "")):
         location = "" if guard(target) else form.settled(host, target, scheme)
@@ -48,7 +56,14 @@ def test_scheme_host_slash_and_case_are_one_hop(museum: Program) -> None:
     museum("decide", "--from", museum.pairs("/old.html,/visit/,301", "/kept,/kept,keep"))
     settle(museum, scheme="connection", slash=ALWAYS, lower_case=True)
     old = "http://quillhaven.example"
-    assert rehearse(museum, f"{old}/old.html", f"{old}/Kept", f"{NEW}/about", f"{old}/robots.txt", f"{NEW}/visit/") == {
+    assert rehearse(
+        museum,
+        f"{old}/old.html",
+        f"{old}/Kept",
+        f"{NEW}/about",
+        f"{old}/robots.txt",
+        f"{NEW}/visit/",
+    ) == {
         f"{old}/old.html": (301, f"{NEW}/visit/"),
         f"{old}/Kept": (301, f"{NEW}/kept/"),
         f"{NEW}/about": (301, f"{NEW}/about/"),

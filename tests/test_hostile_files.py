@@ -1,4 +1,6 @@
-"""Hostile files: their size decides how long they take, and none ends in a traceback or an abort."""
+"""Hostile files: their size decides how long they take, and none ends in a traceback or an
+abort.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,7 @@ from properties import in_brief
 from upright_ledger.app.book import Book
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.collect.stock import stock
-from upright_ledger.app.decide.decide import decide_from
+from upright_ledger.app.decide.decide_list import decide_from
 from upright_ledger.app.prove.request_files import read_requests
 from upright_ledger.errors import UprightError
 from upright_ledger.formats.html.content import read_facts
@@ -79,8 +81,10 @@ def test_pages_of_twice_the_size_take_twice_as_long(piece: str) -> None:
     for size in (SIZE, 2 * SIZE):
         s = piece * (size // len(piece))
         body = (
-            f'<!doctype html><html><head><title>{s}</title><meta name="description" content="{s}"><meta http-equiv="refresh" content="0;url={s}">'
-            f'<link rel="canonical" href="{s}"><style>{s}</style></head><body style="{s}"><a href="{s}">{s}</a><img srcset="{s}"><script>{s}</script>{s}'
+            f'<!doctype html><html><head><title>{s}</title><meta name="description" '
+            f'content="{s}"><meta http-equiv="refresh" content="0;url={s}">'
+            f'<link rel="canonical" href="{s}"><style>{s}</style></head><body style="{s}"><a '
+            f'href="{s}">{s}</a><img srcset="{s}"><script>{s}</script>{s}'
         ).encode("utf-8", "replace")
 
         def read(body: bytes = body, s: str = s) -> None:
@@ -102,11 +106,15 @@ def test_no_mutation_of_a_file_ends_in_a_traceback(seed: int) -> None:
             file = write(Path(held), "sheet.xlsx", mutated_workbook(rng, workbook(text)))
         else:
             name = rng.choice(sorted(WRITERS))
-            file = write(Path(held), name, mutated(rng, WRITERS[name](text).encode("utf-8", "replace")))
+            file = write(
+                Path(held), name, mutated(rng, WRITERS[name](text).encode("utf-8", "replace"))
+            )
         try_all(fresh_ledger([OLD], [NEW]), file)
 
 
-def test_a_workbook_whose_cells_lie_far_apart_is_refused_before_it_is_laid_out(museum: Program) -> None:
+def test_a_workbook_whose_cells_lie_far_apart_is_refused_before_it_is_laid_out(
+    museum: Program,
+) -> None:
     whole = workbook("x")
     out = BytesIO()
     with ZipFile(BytesIO(whole)) as before, ZipFile(out, "w") as after:
@@ -114,7 +122,8 @@ def test_a_workbook_whose_cells_lie_far_apart_is_refused_before_it_is_laid_out(m
             part = before.read(name)
             if name.endswith("sheet1.xml"):
                 part = part.replace(
-                    b"</sheetData>", b'<row r="1048576"><c r="XFD1048576"><v>1</v></c></row></sheetData>'
+                    b"</sheetData>",
+                    b'<row r="1048576"><c r="XFD1048576"><v>1</v></c></row></sheetData>',
                 )
             after.writestr(name, part)
     museum.write("far.xlsx", out.getvalue())
@@ -130,7 +139,10 @@ def test_a_workbook_whose_cells_lie_far_apart_is_refused_before_it_is_laid_out(m
 
 
 def test_a_line_of_a_thousand_cells_is_no_table(museum: Program) -> None:
-    museum.write("wide.csv", "url," + ",".join(f"c{n}" for n in range(2000)) + f"\n{OLD}/a" + ",1" * 2000 + "\n")
+    museum.write(
+        "wide.csv",
+        "url," + ",".join(f"c{n}" for n in range(2000)) + f"\n{OLD}/a" + ",1" * 2000 + "\n",
+    )
     assert "columns" in museum("gather", "wide.csv", "--kind", "table", code=3).err
 
 

@@ -1,4 +1,6 @@
-"""Texts that no encoding can hold, nested without end, or of other shapes than their standard says: each is one sentence, and nothing around it is lost."""
+"""Texts that no encoding can hold, nested without end, or of other shapes than their standard says:
+each is one sentence, and nothing around it is lost.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,10 @@ import pytest
 from conftest import NEW, OLD, PROGRAM, Program
 
 HALF = "\\ud800"
-LINE = '{"time":"2026-03-01T10:00:00Z","request":"GET %s HTTP/1.1","status":404,"agent":"%s","host":"www.quillhaven.example"%s}\n'
+LINE = (
+    '{"time":"2026-03-01T10:00:00Z","request":"GET %s '
+    'HTTP/1.1","status":404,"agent":"%s","host":"www.quillhaven.example"%s}\n'
+)
 GOOD = "".join(LINE % (f"/p{n}", "Mozilla", "") for n in range(5))
 DEEP = "[" * 100_000 + "]" * 100_000
 
@@ -53,15 +58,31 @@ def test_a_line_that_is_nested_without_end_is_rejected_by_itself(museum: Program
         ("number.json", f'[{{"url":"{OLD}/a","x":{"9" * 5000}}}]', "damaged JSON"),
     ],
 )
-def test_what_is_nested_without_end_is_one_sentence(museum: Program, name: str, text: str, words: str) -> None:
+def test_what_is_nested_without_end_is_one_sentence(
+    museum: Program, name: str, text: str, words: str
+) -> None:
     museum.write(name, text)
     told = museum("gather", name, code=3).err
     assert words in told
     assert len(told.strip().splitlines()) == 2
 
 
-@pytest.mark.parametrize("part", [5, "x", None, [1], {"request": 7}, {"request": {"url": 9}}, {"request": {"url": {}}}, {"request": {"url": None}}])  # fmt: skip
-def test_entries_of_a_recording_that_are_none_are_rejected_one_by_one(museum: Program, part: object) -> None:
+@pytest.mark.parametrize(
+    "part",
+    [
+        5,
+        "x",
+        None,
+        [1],
+        {"request": 7},
+        {"request": {"url": 9}},
+        {"request": {"url": {}}},
+        {"request": {"url": None}},
+    ],
+)
+def test_entries_of_a_recording_that_are_none_are_rejected_one_by_one(
+    museum: Program, part: object
+) -> None:
     good = {"request": {"url": f"{OLD}/good"}, "response": 3, "startedDateTime": 7}
     odd = {"request": {"url": f"{OLD}/odd"}, "response": {"status": "²"}}
     museum.write("seen.har", json.dumps({"log": {"entries": [part, good, part, odd]}}))
@@ -74,7 +95,8 @@ def test_entries_of_a_recording_that_are_none_are_rejected_one_by_one(museum: Pr
 
 def test_half_a_character_in_the_stock_is_no_end_of_it(museum: Program) -> None:
     museum.write(
-        "pages.jsonl", f'{{"url":"{NEW}/a","title":"A{HALF}","{HALF}x":"1"}}\n{{"url":"{NEW}/b","title":"B"}}\n'
+        "pages.jsonl",
+        f'{{"url":"{NEW}/a","title":"A{HALF}","{HALF}x":"1"}}\n{{"url":"{NEW}/b","title":"B"}}\n',
     )
     assert museum.json("stock", "pages.jsonl")["pages"] == 2
 
@@ -82,12 +104,15 @@ def test_half_a_character_in_the_stock_is_no_end_of_it(museum: Program) -> None:
 def test_a_file_may_have_any_name(museum: Program) -> None:
     """Names of files are bytes; these are none in UTF-8."""
     for name, text in ((b"l\xe9.log", GOOD), (b"caf\xe9.txt", f"{OLD}/cafe\n")):
-        with open(os.path.join(os.fsencode(museum.folder), name), "w") as file:  # noqa: PTH118, PTH123
+        path = os.path.join(os.fsencode(museum.folder), name)  # noqa: PTH118
+        with open(path, "w") as file:  # noqa: PTH123
             file.write(text)
     museum.write("after.txt", f"{OLD}/after\n")
 
     def run(*arguments: bytes | str) -> tuple[int, str]:
-        done = subprocess.run([PROGRAM, *arguments], cwd=museum.folder, capture_output=True, check=False)
+        done = subprocess.run(
+            [PROGRAM, *arguments], cwd=museum.folder, capture_output=True, check=False
+        )
         assert b"Traceback" not in done.stderr, done.stderr
         return done.returncode, (done.stdout + done.stderr).decode()
 

@@ -15,7 +15,9 @@ ROOT = Path(__file__).parents[1]
 MODULES = sorted((ROOT / "src/upright_ledger").rglob("*.py"))
 
 
-@pytest.mark.parametrize("path", MODULES, ids=lambda p: str(p.relative_to(ROOT / "src/upright_ledger")))
+@pytest.mark.parametrize(
+    "path", MODULES, ids=lambda p: str(p.relative_to(ROOT / "src/upright_ledger"))
+)
 def test_a_module_is_small_and_says_what_it_is_for(path: Path) -> None:
     text = path.read_text(encoding="utf-8")
     assert len(text.splitlines()) <= 400
@@ -47,7 +49,9 @@ def test_the_version_is_one(bare: Program) -> None:
 
 
 def test_the_documented_json_keys_are_there(museum: Program) -> None:
-    """Every key that docs/json.md names for a command is in that command's output, and the other way about."""
+    """Every key that docs/json.md names for a command is in that command's output, and the other
+    way about.
+    """
     museum.write("urls.txt", "/a\n/b\n")
     museum.write("stock.csv", "url,title,status\n/a/,A,200\n")
     outputs = {

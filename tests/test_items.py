@@ -21,17 +21,22 @@ def test_items_told_on_both_sides_lead_home_whatever_the_addresses_say(museum: P
     museum.write(
         "old.csv",
         "url,hits,sku\n"
-        f"{OLD}/shop/view.php?p=9,5,QH-88-C\n{OLD}/shop/view.php?p=10,4,QH-89-C\n{OLD}/shop/view.php?p=11,3,QH-90-C\n",
+        f"{OLD}/shop/view.php?p=9,5,QH-88-C\n{OLD}/shop/view.php?p=10,4,QH-89-C\n{OLD}/shop/"
+        "view.php?p=11,3,QH-90-C\n",
     )
     museum.write(
         "new.csv",
         "address,title,item number\n"
-        f"{NEW}/store/blue-lamp/,Blue lamp,qh89c\n{NEW}/store/red-lamp/,Red lamp,QH 88 C\n{NEW}/store/lamp/,Lamp,QH-91-C\n",
+        f"{NEW}/store/blue-lamp/,Blue lamp,qh89c\n{NEW}/store/red-lamp/,Red lamp,QH 88 "
+        f"C\n{NEW}/store/lamp/,Lamp,QH-91-C\n",
     )
     museum("gather", "old.csv")
     museum("fold", "--significant", "/shop/view.php=p")
     museum("stock", "new.csv")
-    found = {p["legacy_url"].rpartition("=")[2]: p for p in museum.json("match", "--accept-above", "1.01")["proposals"]}
+    found = {
+        p["legacy_url"].rpartition("=")[2]: p
+        for p in museum.json("match", "--accept-above", "1.01")["proposals"]
+    }
     assert found["9"]["destination"] == f"{NEW}/store/red-lamp/"
     assert found["10"]["destination"] == f"{NEW}/store/blue-lamp/"
     assert "is the same item QH 88 C" in found["9"]["reason"]
@@ -41,7 +46,8 @@ def test_items_told_on_both_sides_lead_home_whatever_the_addresses_say(museum: P
 def test_a_told_item_meets_the_number_in_an_address_and_parts_what_is_alike() -> None:
     old = MatchPage("o", "/shop/lamp.php", "Lamp", ("4711",))
     new = [
-        MatchPage(f"n{n}", f"/store/lamp-{k}/", "Lamp", items=(n,)) for k, n in enumerate(("4710", "4711", "4712"), 1)
+        MatchPage(f"n{n}", f"/store/lamp-{k}/", "Lamp", items=(n,))
+        for k, n in enumerate(("4710", "4711", "4712"), 1)
     ]
     best = propose([*MOVED, old], [*ARRIVED, *new]).found["o"]
     assert best[0].name == "n4711"
@@ -49,21 +55,32 @@ def test_a_told_item_meets_the_number_in_an_address_and_parts_what_is_alike() ->
 
 
 def test_a_page_that_two_new_ones_share_out_is_called_split(museum: Program) -> None:
-    old = MatchPage("o", "/visit/opening-hours-and-ticket-prices.html", "Opening hours and ticket prices")
-    halves = [MatchPage("hours", "/plan/opening-hours/", "Opening hours"), MatchPage("p", "/plan/ticket-prices/")]
+    old = MatchPage(
+        "o", "/visit/opening-hours-and-ticket-prices.html", "Opening hours and ticket prices"
+    )
+    halves = [
+        MatchPage("hours", "/plan/opening-hours/", "Opening hours"),
+        MatchPage("p", "/plan/ticket-prices/"),
+    ]
     result = propose([*MOVED, old], [*ARRIVED, *halves])
     assert result.split == {"o"}
     assert [SPLIT in p.reasons for p in result.found["o"]] == [True, True]
-    twins = [MatchPage("a", "/a/opening-hours/", "Opening hours"), MatchPage("b", "/b/opening-hours/", "Opening hours")]
+    twins = [
+        MatchPage("a", "/a/opening-hours/", "Opening hours"),
+        MatchPage("b", "/b/opening-hours/", "Opening hours"),
+    ]
     assert propose([*MOVED, old], [*ARRIVED, *twins]).split == set()
 
 
 def test_families_that_moved_are_read_off_with_what_they_carried() -> None:
     months = ("03", "07", "11")
     pairs = [
-        (f"/journal/{2010 + n % 5}/{months[n % 3]}/{name}.html", f"/stories/{name}/") for n, name in enumerate(OTHERS)
+        (f"/journal/{2010 + n % 5}/{months[n % 3]}/{name}.html", f"/stories/{name}/")
+        for n, name in enumerate(OTHERS)
     ]
-    pairs += [(f"/catalogue?item={n}", f"/collection/{name}-{n}/") for n, name in enumerate(OTHERS, 4000)]
+    pairs += [
+        (f"/catalogue?item={n}", f"/collection/{name}-{n}/") for n, name in enumerate(OTHERS, 4000)
+    ]
     pairs += [("/journal/2011/03/odd-one-out.html", "/press/odd/"), ("/lonely", "/alone/")]
     assert correspondences(pairs) == [
         Correspondence("/catalogue?item={item}", "/collection/{…}/", 24, 24),
@@ -78,9 +95,16 @@ def test_match_says_how_families_moved(museum: Program) -> None:
     museum("stock", "new.csv")
     result = museum.json("match")
     (moved,) = result["moved"]
-    assert moved == {"old": "/museum/{slug}.html", "new": "/collection/{slug}/", "pairs": 24, "of": 24}
+    assert moved == {
+        "old": "/museum/{slug}.html",
+        "new": "/collection/{slug}/",
+        "pairs": 24,
+        "of": 24,
+    }
     museum("undo")
-    assert "24 of 24   /museum/{slug}.html\n           to  /collection/{slug}/" in museum("match").out
+    assert (
+        "24 of 24   /museum/{slug}.html\n           to  /collection/{slug}/" in museum("match").out
+    )
 
 
 @pytest.fixture
@@ -92,7 +116,9 @@ def listed(museum: Program) -> Program:
 
 def test_a_list_of_old_pages_gets_one_answer_in_one_call(listed: Program) -> None:
     listed.write(
-        "pruned.txt", f"# articles that go\n/museum/{OTHERS[0]}.html\n{OLD}/museum/{OTHERS[1]}.html\nno address\n"
+        "pruned.txt",
+        f"# articles that go\n/museum/{OTHERS[0]}.html\n{OLD}/museum/{OTHERS[1]}.html\nno "
+        "address\n",
     )
     result = listed.json("decide", "--from", "pruned.txt", "--to", "/stories/", code=1)
     assert (result["posted"], len(result["refused"])) == (2, 1)
@@ -105,15 +131,24 @@ def test_a_list_of_old_pages_gets_one_answer_in_one_call(listed: Program) -> Non
 
 
 def test_a_whole_family_or_section_gets_one_answer(listed: Program) -> None:
-    assert listed.json("decide", "--family", "/museum/{slug}.html", "--to", "/stories/")["posted"] == 24
-    assert listed.json("decide", "--family", "/museum/{slug}.html", "--to", "/stories/")["unchanged"] == 24
+    assert (
+        listed.json("decide", "--family", "/museum/{slug}.html", "--to", "/stories/")["posted"]
+        == 24
+    )
+    assert (
+        listed.json("decide", "--family", "/museum/{slug}.html", "--to", "/stories/")["unchanged"]
+        == 24
+    )
     assert listed.json("decide", "--section", "", "--wanted")["replaced"] == 24
     for arguments, said in (
         (("--family", "/nowhere/{slug}", "--gone"), "no entry fits"),
         (("--section", "x", "/about", "--gone"), "not said what is to be answered"),
         (("--section", "x"), "one answer is needed"),
         (("/about", "--gone", "--keep"), "one answer is needed"),
-        (("--family", "/museum/{slug}.html", "--to", "https://elsewhere.example/"), "no declared new origin"),
+        (
+            ("--family", "/museum/{slug}.html", "--to", "https://elsewhere.example/"),
+            "no declared new origin",
+        ),
     ):
         assert said in listed("decide", *arguments, code=2).err
 
@@ -121,7 +156,11 @@ def test_a_whole_family_or_section_gets_one_answer(listed: Program) -> None:
 def test_a_ledger_without_item_numbers_gets_room_for_them(listed: Program) -> None:
     before = listed.json("entries")
     with sqlite3.connect(listed.folder / "ledger.db") as connection:
-        for table, column in (("observations", "item"), ("destinations", "section"), ("destinations", "item")):
+        for table, column in (
+            ("observations", "item"),
+            ("destinations", "section"),
+            ("destinations", "item"),
+        ):
             connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
         connection.execute("DROP TABLE templates")
         connection.execute("DELETE FROM migrations WHERE number >= 3")

@@ -99,7 +99,10 @@ def test_posting_the_same_again_changes_nothing(museum: Program) -> None:
 def test_pairs_are_mended_and_refused_row_by_row(museum: Program) -> None:
     museum.write("urls.txt", "/known\n")
     museum("gather", "urls.txt")
-    text = f"Old;New;Status\nknown;/new/;\n{OLD}/b;new/b/;308\n/c;https://elsewhere.example/;301\n/d;/e/;teapot\nhttp://other.example/;/f/;\n;/g/;\n/h;;keep\n/i;;ignore\n"
+    text = (
+        f"Old;New;Status\nknown;/new/;\n{OLD}/b;new/b/;308\n/c;https://elsewhere.example/;301\n/d;/"
+        "e/;teapot\nhttp://other.example/;/f/;\n;/g/;\n/h;;keep\n/i;;ignore\n"
+    )
     museum.write("pairs.csv", text)
     result = museum.json("decide", "--from", "pairs.csv", code=1)
     assert (result["posted"], result["made"], result["mended"]) == (4, 3, 2)
@@ -122,14 +125,17 @@ def test_pairs_are_mended_and_refused_row_by_row(museum: Program) -> None:
         (["/a", "--to", "javascript:alert(1)"], "no web address"),
     ],
 )
-def test_decisions_that_cannot_be_are_refused(museum: Program, arguments: list[str], words: str) -> None:
+def test_decisions_that_cannot_be_are_refused(
+    museum: Program, arguments: list[str], words: str
+) -> None:
     assert words in museum("decide", *arguments, code=2).err
     assert museum.json("balance")["entries"] == 0
 
 
 def test_a_killed_command_leaves_the_last_complete_step(museum: Program) -> None:
     log = "".join(
-        f'192.0.2.1 - - [03/May/2026:10:00:00 +0000] "GET /page/{n} HTTP/1.1" 200 1 "-" "Mozilla/5.0"\n'
+        f'192.0.2.1 - - [03/May/2026:10:00:00 +0000] "GET /page/{n} HTTP/1.1" 200 1 "-" '
+        '"Mozilla/5.0"\n'
         for n in range(30_000)
     )
     museum.write("access.log", log)
@@ -138,7 +144,10 @@ def test_a_killed_command_leaves_the_last_complete_step(museum: Program) -> None
     outcomes = set()
     for tenths in (8, 14, 20, 26, 32):
         process = subprocess.Popen(
-            [PROGRAM, "gather", "access.log"], cwd=museum.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+            [PROGRAM, "gather", "access.log"],
+            cwd=museum.folder,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
         )
         time.sleep(tenths / 10)
         process.send_signal(signal.SIGKILL)
@@ -146,7 +155,11 @@ def test_a_killed_command_leaves_the_last_complete_step(museum: Program) -> None
         balance = museum.json("balance")
         steps = [s["command"] for s in museum.json("history")["steps"]]
         outcomes.add((balance["entries"], tuple(steps)))
-        check = sqlite3.connect(museum.folder / "ledger.db").execute("PRAGMA integrity_check").fetchone()
+        check = (
+            sqlite3.connect(museum.folder / "ledger.db")
+            .execute("PRAGMA integrity_check")
+            .fetchone()
+        )
         assert check == ("ok",)
         if balance["entries"] > 1:
             break
@@ -157,7 +170,9 @@ def test_two_people_at_once_lose_nothing(museum: Program) -> None:
     for who in ("one", "two"):
         museum.write(f"{who}.txt", "".join(f"/{who}/{n}\n" for n in range(3000)) + "/both\n")
     both = [
-        subprocess.Popen([PROGRAM, "gather", f"{who}.txt"], cwd=museum.folder, stdout=subprocess.DEVNULL)
+        subprocess.Popen(
+            [PROGRAM, "gather", f"{who}.txt"], cwd=museum.folder, stdout=subprocess.DEVNULL
+        )
         for who in ("one", "two")
     ]
     assert [p.wait() for p in both] == [0, 0]
@@ -166,7 +181,9 @@ def test_two_people_at_once_lose_nothing(museum: Program) -> None:
 
 def test_a_ledger_of_a_newer_program_is_not_touched(museum: Program) -> None:
     with sqlite3.connect(museum.folder / "ledger.db") as connection:
-        connection.execute("INSERT INTO migrations (number, name, applied) VALUES (99, 'future', '2030')")
+        connection.execute(
+            "INSERT INTO migrations (number, name, applied) VALUES (99, 'future', '2030')"
+        )
     assert "schema 99" in museum("balance", code=3).err
 
 
@@ -187,17 +204,32 @@ def test_bad_settings_are_one_sentence(museum: Program) -> None:
 
 def test_open_refuses_what_cannot_be(bare: Program) -> None:
     assert "too much" in bare("open", "m", "--old", f"{OLD}/path", "--new", OLD, code=2).err
-    assert "no web address" in bare("open", "m", "--old", "ftp://x.example", "--new", OLD, code=2).err
-    assert "no database address" in bare("open", "m", "--old", OLD, "--new", OLD, "--database", "nonsense", code=2).err
+    assert (
+        "no web address" in bare("open", "m", "--old", "ftp://x.example", "--new", OLD, code=2).err
+    )
+    assert (
+        "no database address"
+        in bare("open", "m", "--old", OLD, "--new", OLD, "--database", "nonsense", code=2).err
+    )
     assert not (bare.folder / "m").exists()
-    bare("open", "m", "--old", OLD, "--new", OLD, "--database", f"sqlite:///{bare.folder}/elsewhere.db")
+    bare(
+        "open",
+        "m",
+        "--old",
+        OLD,
+        "--new",
+        OLD,
+        "--database",
+        f"sqlite:///{bare.folder}/elsewhere.db",
+    )
     assert (bare.folder / "elsewhere.db").exists()
     assert not (bare.folder / "m/ledger.db").exists()
     assert Program(bare.folder / "m").json("balance")["entries"] == 0
 
 
 @pytest.mark.parametrize(
-    "first", [["decide", "/QH17", "--gone"], ["decide", "--from", "pairs.csv"], ["gather", "list.txt"]]
+    "first",
+    [["decide", "/QH17", "--gone"], ["decide", "--from", "pairs.csv"], ["gather", "list.txt"]],
 )
 def test_the_first_command_after_the_settings_were_edited_does_not_wait_for_itself(
     museum: Program, first: list[str]
@@ -223,7 +255,11 @@ def test_the_first_command_after_the_settings_were_edited_does_not_wait_for_itse
         ("sqlite:///:memory:", "in memory is lost"),
     ],
 )
-def test_a_database_that_cannot_be_is_one_sentence(bare: Program, database: str, words: str) -> None:
-    told = bare("open", "one", "--old", OLD, "--new", "https://new.example", "--database", database, code=2)
+def test_a_database_that_cannot_be_is_one_sentence(
+    bare: Program, database: str, words: str
+) -> None:
+    told = bare(
+        "open", "one", "--old", OLD, "--new", "https://new.example", "--database", database, code=2
+    )
     assert words in told.err
     assert not (bare.folder / "one").exists()

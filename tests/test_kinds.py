@@ -24,14 +24,14 @@ from upright_ledger.app.begin.open_ledger import open_new
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
-from upright_ledger.formats.tables.column_mapping import day_of
+from upright_ledger.formats.tables.cells import day_of
 from upright_ledger.ledger.tables.entries import count_entries
 
 W3C = """#Software: a server
 #Version: 1.0
 #Date: 2026-05-03 00:00:00
 #Fields: date time cs-method cs-uri-stem cs-uri-query cs(User-Agent) cs(Referer) sc-status cs-host
-2026-05-03 10:00:00 GET /visit/a.html - Mozilla/5.0+(X11) http://blog.example/post 200 www.quillhaven.example
+2026-05-03 10:00:00 GET /visit/a.html - Mozilla/5.0 http://b.example/post 200 www.quillhaven.example
 2026-05-03 10:00:01 GET /catalogue.php item=7 Mozilla/5.0+(X11) - 404 www.quillhaven.example
 2026-05-03 10:00:02 GET /short
 #Fields: time cs-method cs-uri sc-status
@@ -41,23 +41,29 @@ W3C = """#Software: a server
 JSON_LOG = "".join(
     json.dumps(line) + "\n"
     for line in (
-        {"time": "2026-05-03T10:00:00+00:00", "request": "GET /a HTTP/1.1", "status": 200, "http_user_agent": "Mozilla/5.0"},
-        {"ts": 1777802400.5, "request": {"method": "GET", "uri": "/b?x=1", "host": "www.quillhaven.example"}, "status": 404, "user_agent": "FernCrawler/1"},
+        {"time": "2026-05-03T10:00:00+00:00", "request": "GET /a HTTP/1.1", "status": 200,
+            "http_user_agent": "Mozilla/5.0"},
+        {"ts": 1777802400.5, "request": {"method": "GET", "uri": "/b?x=1",
+            "host": "www.quillhaven.example"}, "status": 404, "user_agent": "FernCrawler/1"},
     )
 )  # fmt: skip
 
 CDX = """ CDX N b a m s k r M S V g
-example,quillhaven)/a 20160312084512 http://www.quillhaven.example/a text/html 200 ABC - - 100 5 x.gz
-example,quillhaven)/b 20170101000000 http://www.quillhaven.example/b text/html 404 ABD - - 100 6 x.gz
+example,quillhaven)/a 20160312084512 http://www.quillhaven.example/a text/html 200 ABC - - 1 5 x.gz
+example,quillhaven)/b 20170101000000 http://www.quillhaven.example/b text/html 404 ABD - - 1 6 x.gz
 nonsense
 """
 
-FEED = """<?xml version="1.0"?><rss version="2.0"><channel><title>News</title><link>http://www.quillhaven.example/</link>
-<item><title>The tower</title><link>http://www.quillhaven.example/journal/tower.html</link><pubDate>Tue, 05 May 2026 10:00:00 GMT</pubDate>
-<guid isPermaLink="false">x1</guid><enclosure url="http://www.quillhaven.example/files/tower.mp3"/></item>
+FEED = """<?xml version="1.0"?><rss version="2.0"><channel>
+<title>News</title><link>http://www.quillhaven.example/</link>
+<item><title>The tower</title><link>http://www.quillhaven.example/journal/tower.html</link>
+<pubDate>Tue, 05 May 2026 10:00:00 GMT</pubDate>
+<guid isPermaLink="false">x1</guid>
+<enclosure url="http://www.quillhaven.example/files/tower.mp3"/></item>
 <item><title>No link</title></item></channel></rss>"""
 
-ATOM = """<feed xmlns="http://www.w3.org/2005/Atom"><entry><title>Winding</title><link href="http://www.quillhaven.example/journal/winding.html"/>
+ATOM = """<feed xmlns="http://www.w3.org/2005/Atom"><entry><title>Winding</title>
+<link href="http://www.quillhaven.example/journal/winding.html"/>
 <updated>2026-05-05T10:00:00Z</updated></entry></feed>"""
 
 HAR = json.dumps(
@@ -75,8 +81,10 @@ HAR = json.dumps(
     }
 )
 
-PAGE = """<!doctype html><html><head><base href="http://www.quillhaven.example/visit/"><link rel="stylesheet" href="/x.css"></head>
-<body><a href="hours.html">Opening hours</a> <a href="mailto:a@b.example">mail</a> <img src="/images/tower.jpg"></body></html>"""
+PAGE = """<!doctype html><html><head><base href="http://www.quillhaven.example/visit/">
+<link rel="stylesheet" href="/x.css"></head>
+<body><a href="hours.html">Opening hours</a> <a href="mailto:a@b.example">mail</a>
+<img src="/images/tower.jpg"></body></html>"""
 
 PREAMBLE = """# ----------------------------------------
 # All web site data
@@ -105,17 +113,28 @@ Yours, Ivo
 
 # name, text, kind, (lines, accepted, set aside, rejected), entries
 KINDS: list[tuple[str, str, str, tuple[int, int, int, int], set[str]]] = [
-    ("w3c.log", W3C, "access-log", (9, 3, 5, 1), {"/visit/a.html", "/catalogue.php?item=7", "/later"}),
+    ("w3c.log", W3C, "access-log", (9, 3, 5, 1),
+        {"/visit/a.html", "/catalogue.php?item=7", "/later"}),
     ("json.log", JSON_LOG, "access-log", (2, 1, 1, 0), {"/a"}),
     ("index.cdx", CDX, "archive-index", (4, 2, 1, 1), {"/a", "/b"}),
-    ("index.cdxj", 'example,quillhaven)/a 20160312084512 {"url": "http://www.quillhaven.example/a", "status": "200"}\n', "archive-index", (1, 1, 0, 0), {"/a"}),
-    ("index.json", '[["urlkey","timestamp","original","statuscode"],\n["x","2016","http://www.quillhaven.example/a","200"]]\n', "archive-index", (2, 1, 1, 0), {"/a"}),
+    ("index.cdxj", (
+        'example,quillhaven)/a 20160312084512 {"url": "http://www.quillhaven.example/a", "status": '
+        '"200"}\n'
+    ), "archive-index", (1, 1, 0, 0), {"/a"}),
+    ("index.json", (
+        '[["urlkey","timestamp","original","statuscode"],\n["x","2016","http://'
+        'www.quillhaven.example/a","200"]]\n'
+    ), "archive-index", (2, 1, 1, 0), {"/a"}),
     ("feed.xml", FEED, "feed", (2, 1, 0, 1), {"/journal/tower.html", "/files/tower.mp3"}),
     ("atom.xml", ATOM, "feed", (1, 1, 0, 0), {"/journal/winding.html"}),
     ("page.html", PAGE, "page", (4, 2, 2, 0), {"/visit/hours.html", "/images/tower.jpg"}),
     ("run.har", HAR, "har", (2, 1, 0, 1), {"/a"}),
-    ("rows.jsonl", '{"page": {"url": "/a"}, "clicks": 5}\n{"page": {"url": "/b"}}\n', "json", (2, 2, 0, 0), {"/a", "/b"}),
-    ("rows.json", '[{"url": "/a", "clicks": 5}, {"url": "/b"}]', "json", (2, 2, 0, 0), {"/a", "/b"}),
+    ("rows.jsonl", (
+        '{"page": {"url": "/a"}, "clicks": 5}\n{"page": {"url": "/b"}}\n'
+    ), "json", (2, 2, 0, 0), {"/a", "/b"}),
+    ("rows.json", (
+        '[{"url": "/a", "clicks": 5}, {"url": "/b"}]'
+    ), "json", (2, 2, 0, 0), {"/a", "/b"}),
     ("preamble.csv", PREAMBLE, "table", (9, 2, 7, 0), {"/a", "/b"}),
     ("unnamed.csv", UNNAMED, "table", (4, 4, 0, 0), {"/a", "/b", "/c", "/d"}),
     ("letter.txt", AMID, "text", (4, 2, 2, 0), {"/visit/hours.html", "/press", "/shop/list"}),
@@ -123,10 +142,14 @@ KINDS: list[tuple[str, str, str, tuple[int, int, int, int], set[str]]] = [
 
 
 def paths(program: Program) -> set[str]:
-    return {e["legacy_url"].removeprefix(OLD) for e in program.json("entries", "--limit", 0)["entries"]}
+    return {
+        e["legacy_url"].removeprefix(OLD) for e in program.json("entries", "--limit", 0)["entries"]
+    }
 
 
-@pytest.mark.parametrize(("name", "text", "kind", "counts", "found"), KINDS, ids=[k[0] for k in KINDS])
+@pytest.mark.parametrize(
+    ("name", "text", "kind", "counts", "found"), KINDS, ids=[k[0] for k in KINDS]
+)
 def test_every_kind_gives_its_urls_and_accounts_for_each_line(
     museum: Program, name: str, text: str, kind: str, counts: tuple[int, ...], found: set[str]
 ) -> None:
@@ -140,14 +163,25 @@ def test_every_kind_gives_its_urls_and_accounts_for_each_line(
 def test_columns_without_names_are_found_by_what_they_hold(museum: Program) -> None:
     museum.write("unnamed.csv", UNNAMED)
     source = museum.json("gather", "unnamed.csv")["sources"][0]
-    assert source["columns"] == {"referrer": "w", "url": "x", "status": "y", "last seen": "z", "title": "v"}
+    assert source["columns"] == {
+        "referrer": "w",
+        "url": "x",
+        "status": "y",
+        "last seen": "z",
+        "title": "v",
+    }
     entry = museum.json("entries", "/a")
     assert (entry["title"], entry["last_seen"]) == ("The tower clock", "2026-05-03")
     assert entry["referrers"] == [{"address": "http://blog.example/1", "amount": 1.0}]
-    assert "columns referrer = w, url = x" in museum("gather", museum.write("two.csv", UNNAMED + "\n")).out
+    assert (
+        "columns referrer = w, url = x"
+        in museum("gather", museum.write("two.csv", UNNAMED + "\n")).out
+    )
 
 
-def test_a_preamble_and_totals_are_no_rows_and_dates_are_read_by_the_months_order(museum: Program) -> None:
+def test_a_preamble_and_totals_are_no_rows_and_dates_are_read_by_the_months_order(
+    museum: Program,
+) -> None:
     museum.write("preamble.csv", PREAMBLE)
     museum("gather", "preamble.csv")
     assert museum.json("entries", "/a")["visits"] == 1234.0
@@ -158,11 +192,17 @@ def test_a_workbook(museum: Program) -> None:
     workbook = xlsxwriter.Workbook(museum.folder / "export.xlsx")
     workbook.add_worksheet("About").write(0, 0, "An export")
     sheet = workbook.add_worksheet("Pages")
-    for n, row in enumerate([("Page address", "Clicks", "Position"), (f"{OLD}/a", 1234, 3.5), (f"{OLD}/b", 7, 1)]):
+    for n, row in enumerate(
+        [("Page address", "Clicks", "Position"), (f"{OLD}/a", 1234, 3.5), (f"{OLD}/b", 7, 1)]
+    ):
         sheet.write_row(n, 0, row)
     workbook.close()
     source = museum.json("gather", "export.xlsx")["sources"][0]
-    assert (source["kind"], source["accepted"], source["columns"]["clicks"]) == ("sheet", 2, "Clicks")
+    assert (source["kind"], source["accepted"], source["columns"]["clicks"]) == (
+        "sheet",
+        2,
+        "Clicks",
+    )
     assert museum.json("entries", "/a")["clicks"] == 1234.0
 
 
@@ -192,7 +232,11 @@ def test_folders_patterns_and_standard_input(museum: Program) -> None:
     museum.write("x2.list", "/x2\n")
     museum("gather", "x*.list")
     done = subprocess.run(
-        [PROGRAM, "gather", "-"], cwd=museum.folder, input=b"/piped\n", capture_output=True, check=True
+        [PROGRAM, "gather", "-"],
+        cwd=museum.folder,
+        input=b"/piped\n",
+        capture_output=True,
+        check=True,
     )
     assert b"standard input" in done.stdout
     assert paths(museum) == {"/one", "/two", "/x1", "/x2", "/piped"}
@@ -213,8 +257,13 @@ def site(tmp_path: Path) -> Iterator[str]:
     assert server.stdout is not None
     port = server.stdout.readline().split("port ")[1].split()[0]
     base = f"http://127.0.0.1:{port}"
-    (folder / "robots.txt").write_text(f"User-agent: *\nDisallow: /admin\nSitemap: {base}/index.xml\n")
-    index = f"<sitemapindex><sitemap><loc>{base}/one.xml.gz</loc></sitemap><sitemap><loc>{base}/gone.xml</loc></sitemap></sitemapindex>"
+    (folder / "robots.txt").write_text(
+        f"User-agent: *\nDisallow: /admin\nSitemap: {base}/index.xml\n"
+    )
+    index = (
+        f"<sitemapindex><sitemap><loc>{base}/one.xml.gz</loc></sitemap><sitemap><loc>{base}/"
+        "gone.xml</loc></sitemap></sitemapindex>"
+    )
     (folder / "index.xml").write_text(index)
     (folder / "one.xml.gz").write_bytes(
         gzip.compress(f"<urlset><url><loc>{OLD}/from-sitemap</loc></url></urlset>".encode())
@@ -233,7 +282,10 @@ def test_robots_and_sitemap_indexes_are_followed_by_address(museum: Program, sit
 
 
 def test_a_sitemap_index_on_disk_reads_what_lies_beside_it(museum: Program) -> None:
-    museum.write("index.xml", f"<sitemapindex><sitemap><loc>{OLD}/part.xml</loc></sitemap><sitemap><loc>{OLD}/far.xml</loc></sitemap></sitemapindex>")  # fmt: skip
+    museum.write("index.xml", (
+        f"<sitemapindex><sitemap><loc>{OLD}/part.xml</loc></sitemap><sitemap><loc>{OLD}/far.xml</"
+        "loc></sitemap></sitemapindex>"
+    ))  # fmt: skip
     museum.write("part.xml", f"<urlset><url><loc>{OLD}/a</loc></url></urlset>")
     result = museum.json("gather", "index.xml")
     assert [s["name"] for s in result["sources"]] == ["index.xml", "part.xml"]
@@ -295,18 +347,24 @@ def test_days_as_exports_write_them(cell: str, day: str) -> None:
 def test_a_column_must_be_one_that_means_something(museum: Program) -> None:
     museum.write("x.csv", "url,n\n/a,1\n")
     assert "no column means 'price'" in museum("gather", "x.csv", "--column", "price=n", code=2).err
-    assert "no column 'nowhere'" in museum("gather", "x.csv", "--column", "visits=nowhere", code=3).err
+    assert (
+        "no column 'nowhere'" in museum("gather", "x.csv", "--column", "visits=nowhere", code=3).err
+    )
     assert "no kind of file" in museum("gather", "x.csv", "--kind", "parchment", code=2).err
 
 
 CELL = st.one_of(
-    st.sampled_from(["/a", f"{OLD}/b?x=1", "", "Total", "12", "1.234,5", "\u201c/c\u201d", "two words", "=1+1", "#", "/x.css", "http://", "a\nb"]),
+    st.sampled_from(["/a", f"{OLD}/b?x=1", "", "Total", "12", "1.234,5", "\u201c/c\u201d",
+        "two words", "=1+1", "#", "/x.css", "http://", "a\nb"]),
     st.text(st.characters(exclude_categories=("Cs", "Cc")), max_size=12),
 )  # fmt: skip
 
 
 @settings(max_examples=40, deadline=None)
-@given(rows=st.lists(st.lists(CELL, min_size=1, max_size=4), min_size=1, max_size=12), width=st.integers(2, 4))
+@given(
+    rows=st.lists(st.lists(CELL, min_size=1, max_size=4), min_size=1, max_size=12),
+    width=st.integers(2, 4),
+)
 def test_every_row_of_a_table_is_accounted_for(
     rows: list[list[str]], width: int, tmp_path_factory: pytest.TempPathFactory
 ) -> None:
@@ -326,7 +384,10 @@ def test_every_row_of_a_table_is_accounted_for(
 
 
 def test_secrets_are_masked_wherever_they_stand(museum: Program) -> None:
-    text = f"url,referrer\n{OLD}/a?token=s3cret,http://blog.example/?api_key=hush&x=ada@mail.example\nnot a url?password=open sesame,\n"
+    text = (
+        f"url,referrer\n{OLD}/a?token=s3cret,http://blog.example/"
+        "?api_key=hush&x=ada@mail.example\nnot a url?password=open sesame,\n"
+    )
     museum.write("export.csv", text)
     museum("gather", "export.csv")
     (museum.folder / "export.csv").unlink()
@@ -339,7 +400,10 @@ def test_balance_says_where_entries_came_from(museum: Program) -> None:
     museum.write("one.txt", "/a\n/b\n")
     museum.write("two.csv", "url,clicks\n/b,5\n")
     museum("gather", "one.txt", "two.csv", "--period", "2026-01-01..2026-03-31")
-    sources = {s["name"]: (s["entries"], s["alone"], s["period"]) for s in museum.json("balance")["sources"]}
+    sources = {
+        s["name"]: (s["entries"], s["alone"], s["period"])
+        for s in museum.json("balance")["sources"]
+    }
     assert sources["one.txt"][:2] == (2, 1)
     assert sources["two.csv"] == (1, 0, ["2026-01-01", "2026-03-31"])
     assert "alone" in museum("balance").out

@@ -1,4 +1,6 @@
-"""Logs: every line accounted for, a line counted once, and the quick reading equal to the careful one."""
+"""Logs: every line accounted for, a line counted once, and the quick reading equal to the careful
+one.
+"""
 
 from __future__ import annotations
 
@@ -15,18 +17,32 @@ from conftest import OLD, Program
 from upright_ledger.core.inventory.evidence import BOTS, PEOPLE, status_class
 from upright_ledger.core.inventory.noise import is_declared_bot, set_aside_class
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.formats.logs import column_scanner
+from upright_ledger.formats.logs import line_blocks
 from upright_ledger.formats.logs.access_log import read_access_log
 from upright_ledger.formats.logs.line_parsers import NotALineError, parse_combined, unescape
 from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
 
 
-def line(target: str = "/a", *, second: int = 0, day: int = 3, status: int = 200, agent: str = "Mozilla/5.0", ref: str = "-") -> str:  # fmt: skip
+def line(
+    target: str = "/a",
+    *,
+    second: int = 0,
+    day: int = 3,
+    status: int = 200,
+    agent: str = "Mozilla/5.0",
+    ref: str = "-",
+) -> str:
     minute, second = divmod(second, 60)
-    return f'192.0.2.7 - - [{day:02}/May/2026:10:{minute:02}:{second:02} +0000] "GET {target} HTTP/1.1" {status} 512 "{ref}" "{agent}"'
+    return (
+        f'192.0.2.7 - - [{day:02}/May/2026:10:{minute:02}:{second:02} +0000] "GET {target} '
+        f'HTTP/1.1" {status} 512 "{ref}" "{agent}"'
+    )
 
 
-STREAM = [line(f"/page-{n % 7}", second=n, day=3 + n // 60, status=404 if n % 3 else 200) for n in range(120)]
+STREAM = [
+    line(f"/page-{n % 7}", second=n, day=3 + n // 60, status=404 if n % 3 else 200)
+    for n in range(120)
+]
 
 
 def text(lines: list[str]) -> str:
@@ -34,7 +50,10 @@ def text(lines: list[str]) -> str:
 
 
 def hits(program: Program) -> dict[str, float]:
-    return {e["legacy_url"].removeprefix(OLD): e["hits"] for e in program.json("entries", "--limit", 0)["entries"]}
+    return {
+        e["legacy_url"].removeprefix(OLD): e["hits"]
+        for e in program.json("entries", "--limit", 0)["entries"]
+    }
 
 
 @pytest.mark.parametrize(
@@ -48,13 +67,17 @@ def hits(program: Program) -> dict[str, float]:
     ],
     ids=["rotated", "grown", "piece", "searched", "merged"],
 )
-def test_a_line_that_stands_in_two_logs_counts_once(museum: Program, first: list[str], second: list[str]) -> None:
+def test_a_line_that_stands_in_two_logs_counts_once(
+    museum: Program, first: list[str], second: list[str]
+) -> None:
     museum.write("one.log", text(first))
     museum.write("two.log", text(second))
     museum("gather", "one.log", "two.log")
     union = Counter(re.findall(r"GET (\S+) ", text(sorted({*first, *second}))))
     assert hits(museum) == dict(union)
-    again = museum.json("gather", museum.write("one.log.gz", gzip.compress(text(first).encode())))["sources"][0]
+    again = museum.json("gather", museum.write("one.log.gz", gzip.compress(text(first).encode())))[
+        "sources"
+    ][0]
     assert again["known"]
     assert hits(museum) == dict(union)
 
@@ -64,7 +87,11 @@ def test_repeated_lines_are_accounted_for_and_count_again_after_an_undo(museum: 
     museum.write("two.log", text(STREAM[40:]))
     museum("gather", "one.log")
     source = museum.json("gather", "two.log")["sources"][0]
-    assert (source["lines"], source["accepted"], source["set_aside_by_class"]) == (80, 40, {"counted before": 40})
+    assert (source["lines"], source["accepted"], source["set_aside_by_class"]) == (
+        80,
+        40,
+        {"counted before": 40},
+    )
     assert source["period"] == ["2026-05-04", "2026-05-04"]
     museum("undo", 2)
     assert museum.json("gather", "two.log")["sources"][0]["accepted"] == 80
@@ -81,15 +108,26 @@ def test_what_is_kept_of_each_request(museum: Program) -> None:
         line("/a?utm_source=x&gclid=1", ref="http://blog.example/post?q=secret"),
         line("/a", day=9, agent="FernCrawler/1"),
     ]
-    lines += [line("/a/", day=5, status=404, ref="http://blog.example/post"), line("/old.css"), line("/b", status=301)]
+    lines += [
+        line("/a/", day=5, status=404, ref="http://blog.example/post"),
+        line("/old.css"),
+        line("/b", status=301),
+    ]
     museum.write("one.log", text(lines))
     source = museum.json("gather", "one.log")["sources"][0]
     assert source["folded"] == {"tracking parameter": 1, "trailing slash": 1}
     entry = museum.json("entries", "/a")
-    assert (entry["hits"], entry["bots"], entry["first_seen"], entry["last_seen"]) == (2, 1, "2026-05-03", "2026-05-09")
+    assert (entry["hits"], entry["bots"], entry["first_seen"], entry["last_seen"]) == (
+        2,
+        1,
+        "2026-05-03",
+        "2026-05-09",
+    )
     assert entry["statuses"] == {"2xx": 2, "404": 1}
     assert entry["referrers"] == [{"address": "http://blog.example/post", "amount": 2.0}]
-    assert {e["legacy_url"] for e in museum.json("entries", "--status", "404")["entries"]} == {f"{OLD}/a"}
+    assert {e["legacy_url"] for e in museum.json("entries", "--status", "404")["entries"]} == {
+        f"{OLD}/a"
+    }
     shown = museum("entries", "/a").out
     assert "people" in shown
     assert "bots" in shown
@@ -98,12 +136,18 @@ def test_what_is_kept_of_each_request(museum: Program) -> None:
 
 def test_scanners_and_bots_are_set_aside_but_never_what_the_site_answered(museum: Program) -> None:
     asked = [
-        ("/wp-login.php", 404, "Mozilla/5.0"), ("/backup.tar.gz", 404, "Mozilla/5.0"), ("/data.tar.gz", 200, "Mozilla/5.0"),
-        ("/xK9q2ZpL7v", 404, "Mozilla/5.0"), ("/qwrtpsdfgh", 404, "Mozilla/5.0"), ("/Xk9Q2zPl7w", 200, "Mozilla/5.0"),
-        ("/jenkins", 404, "Mozilla/5.0"), ("/jenkins-family", 404, "Mozilla/5.0"), ("/crawled", 404, "FernCrawler/1"),
-        ("/wp-content/uploads/2019/plan.pdf", 404, "Mozilla/5.0"), ("/plan.pdf", 404, "Mozilla/5.0"), ("/feed", 404, "Mozilla/5.0"),
+        ("/wp-login.php", 404, "Mozilla/5.0"), ("/backup.tar.gz", 404, "Mozilla/5.0"),
+        ("/data.tar.gz", 200, "Mozilla/5.0"),
+        ("/xK9q2ZpL7v", 404, "Mozilla/5.0"), ("/qwrtpsdfgh", 404, "Mozilla/5.0"),
+        ("/Xk9Q2zPl7w", 200, "Mozilla/5.0"),
+        ("/jenkins", 404, "Mozilla/5.0"), ("/jenkins-family", 404, "Mozilla/5.0"),
+        ("/crawled", 404, "FernCrawler/1"),
+        ("/wp-content/uploads/2019/plan.pdf", 404, "Mozilla/5.0"),
+        ("/plan.pdf", 404, "Mozilla/5.0"), ("/feed", 404, "Mozilla/5.0"),
     ]  # fmt: skip
-    museum.write("one.log", text([line(t, status=s, agent=a, second=n) for n, (t, s, a) in enumerate(asked)]))
+    museum.write(
+        "one.log", text([line(t, status=s, agent=a, second=n) for n, (t, s, a) in enumerate(asked)])
+    )
     source = museum.json("gather", "one.log")["sources"][0]
     assert source["set_aside_by_class"] == {"probe": 3, "random": 2, "bots only": 1}
     wanted = {
@@ -115,7 +159,10 @@ def test_scanners_and_bots_are_set_aside_but_never_what_the_site_answered(museum
         "/feed",
     }
     assert set(hits(museum)) == wanted
-    aside = {u["url"].removeprefix(OLD): u["class"] for u in museum.json("entries", "--aside", "all")["set_aside"]}
+    aside = {
+        u["url"].removeprefix(OLD): u["class"]
+        for u in museum.json("entries", "--aside", "all")["set_aside"]
+    }
     assert aside["/crawled"] == "bots only"
     assert aside["/jenkins"] == "probe"
     museum.write("list.txt", "/crawled\n/xK9q2ZpL7v\n")
@@ -126,21 +173,29 @@ def test_scanners_and_bots_are_set_aside_but_never_what_the_site_answered(museum
 QUOTABLE = st.text(st.sampled_from('abzGET/?&=% HTTP1.0-"\\x[]:é\x01\t'), max_size=24)
 ODD_LINES = st.one_of(
     st.builds(
-        lambda head, req, st_, ref, agent, tail: f'{head}[03/May/2026:10:00:00 +0000] "{req}" {st_} 5 "{ref}" "{agent}"{tail}',
-        st.sampled_from(["192.0.2.1 - - ", "www.quillhaven.example 192.0.2.1 - ada ", "192.0.2.1 - two words ", "- ", ""]),
+        lambda head, req, st_, ref, agent, tail: (
+            f'{head}[03/May/2026:10:00:00 +0000] "{req}" {st_} 5 "{ref}" "{agent}"{tail}'
+        ),
+        st.sampled_from(["192.0.2.1 - - ", (
+            "www.quillhaven.example 192.0.2.1 - ada "
+        ), "192.0.2.1 - two words ", "- ", ""]),
         st.one_of(QUOTABLE, st.builds("GET /{} HTTP/1.1".format, QUOTABLE)),
         st.sampled_from(["200", "404", "999", "20", "-"]),
         QUOTABLE,
         QUOTABLE,
         st.sampled_from(["", ' "extra"', " 0.05", ' "a\\"b"', "\r"]),
     ),
-    st.sampled_from([line(), line("/b", status=404), "", "   ", '192.0.2.1 - - [03/May/2026:10:00:00 +0000] "GET /c HTTP/1.1" 200 -']),
+    st.sampled_from([line(), line("/b", status=404), "", "   ", (
+        '192.0.2.1 - - [03/May/2026:10:00:00 +0000] "GET /c HTTP/1.1" 200 -'
+    )]),
     QUOTABLE,
 )  # fmt: skip
 
 
 def careful(lines: list[str]) -> tuple[Counter[tuple[str, str, str]], int, int]:
-    """What reading line by line gives: requests by target, status class and visitor; lines set aside, and rejected."""
+    """What reading line by line gives: requests by target, status class and visitor; lines set
+    aside, and rejected.
+    """
     found: Counter[tuple[str, str, str]] = Counter()
     aside = rejected = 0
     for one in lines:
@@ -172,23 +227,27 @@ def careful(lines: list[str]) -> tuple[Counter[tuple[str, str, str]], int, int]:
 
 
 @settings(max_examples=150, deadline=None)
-@given(lines=st.lists(ODD_LINES, min_size=1, max_size=30), block=st.sampled_from([64, 200, 1 << 16]))
+@given(
+    lines=st.lists(ODD_LINES, min_size=1, max_size=30), block=st.sampled_from([64, 200, 1 << 16])
+)
 def test_reading_in_columns_is_the_same_as_reading_line_by_line(
     lines: list[str], block: int, tmp_path_factory: pytest.TempPathFactory
 ) -> None:
     path: Path = tmp_path_factory.mktemp("log") / "access.log"
     lines = [line("/sure"), *(x.replace("\n", "") for x in lines)]
     path.write_bytes(text(lines).encode())
-    before, column_scanner.BLOCK = column_scanner.BLOCK, block
+    before, line_blocks.BLOCK = line_blocks.BLOCK, block
     try:
         items = list(read_access_log(path, ReadOptions()).items)
     finally:
-        column_scanner.BLOCK = before
+        line_blocks.BLOCK = before
     records = [i for i in items if isinstance(i, Record)]
     rejects = [i for i in items if isinstance(i, Reject)]
     aside = sum(i.lines for i in items if isinstance(i, Aside))
     assert sum(r.lines for r in records) + len(rejects) + aside == len(lines)
-    told = Counter({(r.url, f.status_class, f.agent): int(f.amount) for r in records for f in r.figures})
+    told = Counter(
+        {(r.url, f.status_class, f.agent): int(f.amount) for r in records for f in r.figures}
+    )
     assert (told, aside, len(rejects)) == careful(lines)
     for reject in rejects:
         assert "192.0.2.1" not in reject.text
@@ -260,7 +319,9 @@ def test_a_parameter_that_is_significant_somewhere_is_kept_in_logs(museum: Progr
     museum.write("first.txt", f"{OLD}/story.php?oscsid=1\n")
     museum("gather", "first.txt")
     museum("fold", "--significant", "/story.php=oscsid")
-    museum.write("a.log", text([line("/story.php?oscsid=7&utm_source=x"), line("/a?oscsid=8", second=1)]))
+    museum.write(
+        "a.log", text([line("/story.php?oscsid=7&utm_source=x"), line("/a?oscsid=8", second=1)])
+    )
     museum("gather", "a.log")
     assert {k: v for k, v in hits(museum).items() if v} == {"/story.php?oscsid=7": 1, "/a": 1}
     museum("fold", "--case", "exact")  # derived anew from what is stored
@@ -268,9 +329,17 @@ def test_a_parameter_that_is_significant_somewhere_is_kept_in_logs(museum: Progr
 
 
 def test_every_line_of_a_long_log_is_accounted_for(museum: Program) -> None:
-    odd = ["198.51.100.7 - - [cut", "", line("/caf\\xc3\\xa9"), line("/q", agent='say \\"hi\\"'), "x" * 1_100_000]
+    odd = [
+        "198.51.100.7 - - [cut",
+        "",
+        line("/caf\\xc3\\xa9"),
+        line("/q", agent='say \\"hi\\"'),
+        "x" * 1_100_000,
+    ]
     lines = [
-        x for n in range(4000) for x in [line(f"/p{n % 50}", second=n % 3600), *([odd[n % 5]] if n % 400 < 5 else [])]
+        x
+        for n in range(4000)
+        for x in [line(f"/p{n % 50}", second=n % 3600), *([odd[n % 5]] if n % 400 < 5 else [])]
     ]
     museum.write("access.log", b"\xe9 broken bytes\n" + text(lines).encode())
     source = museum.json("gather", "access.log")["sources"][0]

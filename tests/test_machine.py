@@ -1,4 +1,6 @@
-"""What the machine does to a command: readers that go away, signals, no room, no memory, ledgers that are damaged or not to be written."""
+"""What the machine does to a command: readers that go away, signals, no room, no memory, ledgers
+that are damaged or not to be written.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,8 @@ from conftest import NEW, OLD, PROGRAM, Program
 from upright_ledger.web.local.stand_in import Served, serve_whole
 
 READING = (
-    ("entries",), ("history",), ("balance",), ("check",), ("fold",), ("runs",), ("entries", "--json"), ("history", "--json"), (), ("--help",), ("entries", "--help"),
+    ("entries",), ("history",), ("balance",), ("check",), ("fold",), ("runs",),
+    ("entries", "--json"), ("history", "--json"), (), ("--help",), ("entries", "--help"),
 )  # fmt: skip
 
 
@@ -34,7 +37,9 @@ def run(program: Program, text: str) -> subprocess.CompletedProcess[str]:
     """A line of a shell; $UPRIGHT stands for the program."""
     environment = {**os.environ, "UPRIGHT": str(PROGRAM), "NO_COLOR": "1"}
     words = ["bash", "-c", f"set -o pipefail; {text}"]
-    done = subprocess.run(words, check=False, cwd=program.folder, env=environment, capture_output=True, text=True)
+    done = subprocess.run(
+        words, check=False, cwd=program.folder, env=environment, capture_output=True, text=True
+    )
     assert "Traceback" not in done.stderr, done.stderr
     assert "Exception ignored" not in done.stderr, done.stderr
     return done
@@ -59,7 +64,9 @@ def test_nothing_on_standard_input_is_one_sentence(filled: Program) -> None:
     assert run(filled, "$UPRIGHT review <&-").returncode == 2
 
 
-@pytest.mark.parametrize(("number", "code"), [(signal.SIGTERM, 143), (signal.SIGHUP, 129), (signal.SIGINT, 130)])
+@pytest.mark.parametrize(
+    ("number", "code"), [(signal.SIGTERM, 143), (signal.SIGHUP, 129), (signal.SIGINT, 130)]
+)
 def test_what_is_asked_to_end_says_so_and_leaves_nothing_behind(
     filled: Program, number: int, code: int, tmp_path: Path
 ) -> None:
@@ -96,7 +103,11 @@ def test_too_little_memory_is_one_sentence(filled: Program) -> None:
         for command in ("balance", "gather more.txt"):
             done = run(filled, f"ulimit -v {megabytes * 1024}; timeout 100 $UPRIGHT {command}")
             assert done.returncode in {0, 3}, (megabytes, command, done)
-            assert not done.returncode or done.stderr.startswith("upright: "), (megabytes, command, done.stderr)
+            assert not done.returncode or done.stderr.startswith("upright: "), (
+                megabytes,
+                command,
+                done.stderr,
+            )
 
 
 @pytest.mark.parametrize("name", ["a?b", "a#b", "a%20b", "a b", "ä"])
@@ -121,7 +132,9 @@ def test_a_damaged_ledger_is_no_empty_one(filled: Program, how: str) -> None:
             other.execute("CREATE TABLE t (a)")
     else:
         data = database.read_bytes()
-        database.write_bytes({"empty": b"", "one byte": data[:1], "cut": data[:5000], "text": b"hello\n" * 1000}[how])
+        database.write_bytes(
+            {"empty": b"", "one byte": data[:1], "cut": data[:5000], "text": b"hello\n" * 1000}[how]
+        )
     before = database.read_bytes() if database.exists() else None
     for command in ("balance", "entries", "history", "check", "decide"):
         done = filled(command, *(("/x", "--gone") if command == "decide" else ()), code=3)
@@ -173,7 +186,10 @@ def test_settings_that_cannot_be_are_one_sentence(filled: Program, name: str, te
 def test_a_build_goes_live_at_a_time_that_was(filled: Program) -> None:
     filled("build", "--for", "nginx", "--out", "rules")
     assert "--at is empty" in filled("handover", "rules", "--live", "--at", "", code=2).err
-    assert "yet to come" in filled("handover", "rules", "--live", "--at", "2090-01-01T10:00", code=2).err
+    assert (
+        "yet to come"
+        in filled("handover", "rules", "--live", "--at", "2090-01-01T10:00", code=2).err
+    )
     assert filled.json("handover")["builds"][0]["live_from"] == ""
 
 
@@ -185,14 +201,27 @@ def test_a_header_may_be_of_any_letters(filled: Program) -> None:
         return Served(404, "")
 
     with serve_whole(respond) as address:
-        filled("replay", "--sample", "3", "--at", address, "--header", "X-Who: Jürgen", "--agent", "Prüfer", code=None)
+        filled(
+            "replay",
+            "--sample",
+            "3",
+            "--at",
+            address,
+            "--header",
+            "X-Who: Jürgen",
+            "--agent",
+            "Prüfer",
+            code=None,
+        )
     assert len(asked) >= 3
 
 
 def test_a_replay_that_is_stopped_prints_an_object_where_one_is_asked_for(filled: Program) -> None:
     with serve_whole(lambda _host, _target: Served(404, "")) as address:
         words = [PROGRAM, "replay", "--at", address, "--rate", "50", "--json"]
-        process = subprocess.Popen(words, cwd=filled.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        process = subprocess.Popen(
+            words, cwd=filled.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+        )
         until = time.monotonic() + 60
         while not filled.json("runs")["runs"] and time.monotonic() < until:
             time.sleep(0.2)
@@ -204,13 +233,19 @@ def test_a_replay_that_is_stopped_prints_an_object_where_one_is_asked_for(filled
     assert 0 < told["done"] < told["total"] == 3000
 
 
-def test_days_that_no_server_saw_are_told_and_figures_are_drawn_of_the_others(filled: Program) -> None:
+def test_days_that_no_server_saw_are_told_and_figures_are_drawn_of_the_others(
+    filled: Program,
+) -> None:
     years = ("2026", "0001", "2026", "1926", "9926", "1989", "2099", "9999")
-    row = '192.0.2.1 - - [03/May/{0}:10:00:00 +0000] "GET /p{0} HTTP/1.1" 404 1 "-" "Mozilla/5.0 X"\n'
+    row = (
+        '192.0.2.1 - - [03/May/{0}:10:00:00 +0000] "GET /p{0} HTTP/1.1" 404 1 "-" "Mozilla/5.0 X"\n'
+    )
     filled.write("years.log", "".join(row.format(year) for year in years))
     told = filled.json("gather", "years.log")["sources"][0]
     assert (told["accepted"], told["rejected"]) == (5, 3)
-    filled.write("export.csv", "url,date,clicks\n/x,9999-12-31,3\n/y,0001-01-01,2\n/z,2026-02-30,1\n")
+    filled.write(
+        "export.csv", "url,date,clicks\n/x,9999-12-31,3\n/y,0001-01-01,2\n/z,2026-02-30,1\n"
+    )
     filled("gather", "export.csv")
     filled("build", "--for", "nginx", "--out", "rules")
     filled("handover", "rules", "--live", "--at", "2026-05-03T10:00+02:00")

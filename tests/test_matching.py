@@ -12,17 +12,23 @@ from upright_ledger.core.url.tokens import path_parts, tokens
 
 FILLER = [
     MatchPage(f"filler{n}", f"/stories/{a}-{b}/", f"{a} {b}")
-    for n, (a, b) in enumerate((x, y) for x in ("oak", "elm", "ash", "yew") for y in ("door", "roof", "gate", "wall"))
+    for n, (a, b) in enumerate(
+        (x, y) for x in ("oak", "elm", "ash", "yew") for y in ("door", "roof", "gate", "wall")
+    )
 ]
 NEW_PAGES = [
     MatchPage("hours", "/visit/opening-hours/", "Opening hours – Quillhaven"),
-    MatchPage("tower", "/stories/the-tower-clock-restored/", "The tower clock restored – Quillhaven"),
+    MatchPage(
+        "tower", "/stories/the-tower-clock-restored/", "The tower clock restored – Quillhaven"
+    ),
     MatchPage("report", "/documents/annual-report-2012.pdf", ""),
     MatchPage("cafe", "/besuch/cafe/", "Café im Hof"),
     *(
         MatchPage(f"item{n}", f"/collection/{kind}-clock-{n}/", f"{kind.title()} clock")
         for n, kind in zip(
-            range(4001, 4009), ["brass", "silver", "oak", "walnut", "gilt", "slate", "marble", "ebony"], strict=True
+            range(4001, 4009),
+            ["brass", "silver", "oak", "walnut", "gilt", "slate", "marble", "ebony"],
+            strict=True,
         )
     ),
     *FILLER,
@@ -34,7 +40,10 @@ NEW_PAGES = [
     [
         (MatchPage("o", "/visit/hours-opening.html"), "hours"),
         (MatchPage("o", "/visit/OpeningHours.htm", "Opening hours | Museum"), "hours"),
-        (MatchPage("o", "/journal/2011/03/tower-clock-restored.html", "Tower clock restored"), "tower"),
+        (
+            MatchPage("o", "/journal/2011/03/tower-clock-restored.html", "Tower clock restored"),
+            "tower",
+        ),
         (MatchPage("o", "/journal/2011/03/towr-clock-restored.html"), "tower"),
         (MatchPage("o", "/files/annual-report-2012.pdf"), "report"),
         (MatchPage("o", "/besuch/caf%C3%A9.html"), "cafe"),
@@ -48,7 +57,10 @@ def test_the_page_a_person_would_pick_comes_first(old: MatchPage, best: str) -> 
 
 
 def test_nothing_alike_means_no_proposal() -> None:
-    assert propose([MatchPage("o", "/guestbook/2003-07.html", "Guest book, page 12")], NEW_PAGES).found == {}
+    assert (
+        propose([MatchPage("o", "/guestbook/2003-07.html", "Guest book, page 12")], NEW_PAGES).found
+        == {}
+    )
     assert propose([], NEW_PAGES) == propose([MatchPage("o", "/x")], []) == Proposals()
 
 
@@ -56,7 +68,9 @@ def test_numbers_count_only_between_places_where_they_are_carried_over() -> None
     catalogue = [
         MatchPage(f"c{n}", "/catalogue.php", f"{kind.title()} clock", (str(n),))
         for n, kind in zip(
-            range(4001, 4008), ["brass", "silver", "oak", "walnut", "gilt", "slate", "marble"], strict=True
+            range(4001, 4008),
+            ["brass", "silver", "oak", "walnut", "gilt", "slate", "marble"],
+            strict=True,
         )
     ]
     untitled = MatchPage("untitled", "/catalogue.php", "", ("4008",))
@@ -79,7 +93,10 @@ def test_a_close_second_takes_confidence_away() -> None:
 
 
 def test_the_order_of_pages_does_not_matter() -> None:
-    old = [MatchPage(f"o{n}", f"/x/{p.title.lower().replace(' ', '-')}.html", p.title) for n, p in enumerate(NEW_PAGES)]
+    old = [
+        MatchPage(f"o{n}", f"/x/{p.title.lower().replace(' ', '-')}.html", p.title)
+        for n, p in enumerate(NEW_PAGES)
+    ]
     assert propose(old, NEW_PAGES) == propose(old[::-1], NEW_PAGES[::-1])
 
 
@@ -94,7 +111,9 @@ def test_match_answers_equal_addresses_and_leaves_doubt_to_people(museum: Progra
     museum.write("titles.csv", "url,title\n/events/,Postcards of the harbour\n")
     museum.write(
         "stock.csv",
-        f"url,title,status\n{NEW}/about/,About,200\n{NEW}/contact/,Contact,200\n{NEW}/events/,Concerts and talks,200\n{NEW}/,Home,200\n{NEW}/visit/hours/,Hours,200\n{NEW}/gone/,Gone,404\n",
+        f"url,title,status\n{NEW}/about/,About,200\n{NEW}/contact/,Contact,200\n{NEW}/events/,"
+        f"Concerts and talks,200\n{NEW}/,Home,200\n{NEW}/visit/hours/,Hours,200\n{NEW}/gone/,Gone,"
+        "404\n",
     )
     museum("gather", "urls.txt", "titles.csv")
     assert "no pages in stock" in museum("match", code=2).err
@@ -116,19 +135,27 @@ def test_match_answers_equal_addresses_and_leaves_doubt_to_people(museum: Progra
 
 def test_stock_reads_lists_and_staging(museum: Program) -> None:
     museum.write("list.txt", f"{NEW}/a/\n/b/\nhttps://elsewhere.example/\n")
-    museum.write("staging.csv", "Address,Page title,Status code\nhttps://staging.example/c/,C,200\n")
+    museum.write(
+        "staging.csv", "Address,Page title,Status code\nhttps://staging.example/c/,C,200\n"
+    )
     museum.write(
         "sitemap.xml",
-        f"<urlset xmlns='http://www.sitemaps.org/schemas/sitemap/0.9'><url><loc>{NEW}/d/</loc></url></urlset>",
+        f"<urlset xmlns='http://www.sitemaps.org/schemas/sitemap/0.9'><url><loc>{NEW}/d/</loc></"
+        "url></urlset>",
     )
     result = museum.json("stock", "list.txt", "sitemap.xml")
     assert result["pages"] == 3
     assert result["sources"][0]["set_aside"] == 1
     assert "say --publish-as" in museum("stock", "staging.csv", code=3).err
     assert museum.json("stock", "staging.csv", "--publish-as", NEW)["pages"] == 4
-    assert "no declared new origin" in museum("stock", "staging.csv", "--publish-as", "https://x.example", code=2).err
+    assert (
+        "no declared new origin"
+        in museum("stock", "staging.csv", "--publish-as", "https://x.example", code=2).err
+    )
     assert museum.json("stock", "list.txt")["sources"][0]["known"]
-    museum.write("access.log", '192.0.2.1 - - [03/May/2026:10:00:00 +0000] "GET /a HTTP/1.1" 200 1 "-" "x"\n')
+    museum.write(
+        "access.log", '192.0.2.1 - - [03/May/2026:10:00:00 +0000] "GET /a HTTP/1.1" 200 1 "-" "x"\n'
+    )
     assert "lists no destinations" in museum("stock", "access.log", code=3).err
 
 
@@ -164,8 +191,14 @@ LARKFIELD = {
         ("/tips/autumn-bulb-planting.html", "/advice/planting-bulbs-in-autumn/"),
         ("/tips/lawncare.html", "/advice/lawn-care/"),  # written as one word
         ("/tips/tomatos.html", "/advice/growing-tomatoes/"),  # misspelt
-        ("/tips/fuehrung-durch-den-garten.html", "/advice/führung-durch-den-garten/"),  # transliterated
-        ("/history/%D0%B8%D1%81%D1%82%D0%BE%D1%80%D0%B8%D1%8F-%D1%81%D0%B0%D0%B4%D0%B0.html", "/o-nas/istoriya-sada/"),
+        (
+            "/tips/fuehrung-durch-den-garten.html",
+            "/advice/führung-durch-den-garten/",
+        ),  # transliterated
+        (
+            "/history/%D0%B8%D1%81%D1%82%D0%BE%D1%80%D0%B8%D1%8F-%D1%81%D0%B0%D0%B4%D0%B0.html",
+            "/o-nas/istoriya-sada/",
+        ),
         ("/blog/2024/06/12/new-greenhouse/", "/news/2024/new-greenhouse-opens/"),  # dated
     ],
 )
@@ -204,7 +237,10 @@ def test_pages_of_two_languages_are_kept_apart() -> None:
 
 def test_what_is_known_teaches_how_the_rest_moved() -> None:
     old, new = many(20, "/archive/{}.html", "/stories/{}/")
-    twins = [MatchPage("here", "/stories/mill-race/", ""), MatchPage("there", "/press/mill-race/", "")]
+    twins = [
+        MatchPage("here", "/stories/mill-race/", ""),
+        MatchPage("there", "/press/mill-race/", ""),
+    ]
     asked = MatchPage("o", "/archive/mill-race.html")
     best = propose([*old, asked], [*new, *twins]).found["o"][0]
     assert best.name == "here"
@@ -225,11 +261,18 @@ def test_a_retired_section_gets_fallbacks_and_no_home_page() -> None:
 @pytest.mark.parametrize(
     ("pages", "languages"),
     [
-        ([("de.quillhaven.example", "/a", ""), ("www.quillhaven.example", "/b", "")], ["", ""]),  # one page marks nothing
-        ([("de.quillhaven.example", "/a", ""), ("de.quillhaven.example", "/b", ""), ("www.quillhaven.example", "/c", "")], ["de", "de", OTHER]),
-        ([("quillhaven.example", "/it/help", ""), ("quillhaven.example", "/it/desk", "")], ["", ""]),  # the IT department
-        ([("quillhaven.example", "/it/a", ""), ("quillhaven.example", "/it/b", ""), ("quillhaven.example", "/fr/a", ""), ("quillhaven.example", "/fr/b", "")], ["it", "it", "fr", "fr"]),
-        ([("quillhaven.example", "/x", "en-GB"), ("quillhaven.example", "/y", "EN_us")], ["en", "en"]),
+        # one page marks nothing
+        ([("de.quillhaven.example", "/a", ""), ("www.quillhaven.example", "/b", "")], ["", ""]),
+        ([("de.quillhaven.example", "/a", ""), ("de.quillhaven.example", "/b", ""),
+            ("www.quillhaven.example", "/c", "")], ["de", "de", OTHER]),
+        # the IT department
+        ([("quillhaven.example", "/it/help", ""), ("quillhaven.example", "/it/desk", "")],
+            ["", ""]),
+        ([("quillhaven.example", "/it/a", ""), ("quillhaven.example", "/it/b", ""),
+            ("quillhaven.example", "/fr/a", ""), ("quillhaven.example", "/fr/b", "")],
+            ["it", "it", "fr", "fr"]),
+        ([("quillhaven.example", "/x", "en-GB"), ("quillhaven.example", "/y", "EN_us")],
+            ["en", "en"]),
     ],
 )  # fmt: skip
 def test_languages_of_pages(pages: list[tuple[str, str, str]], languages: list[str]) -> None:
@@ -256,10 +299,15 @@ def test_the_threshold_follows_the_wanted_share_of_errors() -> None:
 
 
 def test_match_accepts_for_a_wanted_share_of_errors(museum: Program) -> None:
-    names = [f"{a}-{b}" for a in ("brass", "oak", "slate", "gilt") for b in ("dial", "bell", "gong", "case", "hand")]
+    names = [
+        f"{a}-{b}"
+        for a in ("brass", "oak", "slate", "gilt")
+        for b in ("dial", "bell", "gong", "case", "hand")
+    ]
     museum.write(
         "urls.txt",
-        "".join(f"/journal/2011/{n}.html\n" for n in names) + "/journal/2011/oak-goong.html\n/zither/quartz.html\n",
+        "".join(f"/journal/2011/{n}.html\n" for n in names)
+        + "/journal/2011/oak-goong.html\n/zither/quartz.html\n",
     )
     museum.write(
         "stock.csv",
@@ -287,7 +335,8 @@ def test_the_order_of_gathering_does_not_matter(bare: Program) -> None:
         "/b/slate-gong.html\n/a/oak-case.html\n/b/oak-hand.html\n",
     ]
     stock = "url,title\n" + "".join(
-        f"{NEW}/{n}/,\n" for n in ("brass-dial", "oak-bell-tower", "gilt-hand", "slate-gongs", "case-of-oak")
+        f"{NEW}/{n}/,\n"
+        for n in ("brass-dial", "oak-bell-tower", "gilt-hand", "slate-gongs", "case-of-oak")
     )
     found = []
     for name, order in (("one", lists), ("two", lists[::-1])):
@@ -308,19 +357,29 @@ def test_a_reviewed_sample_sharpens_the_estimate() -> None:
     assert none.prudence == PRUDENCE
     assert good.prudence < 1 < bad.prudence
     assert none.most_wrong == 1.0
-    assert good.most_wrong == pytest.approx(0.00994, abs=1e-4)  # 300 without an error: 1 % with 95 % certainty
+    assert good.most_wrong == pytest.approx(
+        0.00994, abs=1e-4
+    )  # 300 without an error: 1 % with 95 % certainty
     confidences = [0.98] * 100
     assert accept_within(confidences, 0.03, good.prudence).accepted == 100
     assert accept_within(confidences, 0.03, bad.prudence).accepted == 0
 
 
 def test_saved_pages_say_what_they_are(museum: Program) -> None:
-    head = '<html lang="en"><head><title>{title}</title>{link}<meta name="description" content="All about it"></head>'
+    head = (
+        '<html lang="en"><head><title>{title}</title>{link}<meta name="description" content="All '
+        'about it"></head>'
+    )
     body = "<body><h1>{title}</h1><a href='/visit/a.html'>Where to find us</a></body></html>"
     saved = "<!-- saved from url=(0042)http://www.quillhaven.example/x17.html -->"
-    museum.write("old.html", f"<!doctype html>{saved}" + (head + body).format(title="The harbour bell", link=""))
+    museum.write(
+        "old.html",
+        f"<!doctype html>{saved}" + (head + body).format(title="The harbour bell", link=""),
+    )
     link = f'<link rel="canonical" href="{NEW}/stories/harbour-bell/">'
-    museum.write("new.html", "<!doctype html>" + (head + body).format(title="The harbour bell", link=link))
+    museum.write(
+        "new.html", "<!doctype html>" + (head + body).format(title="The harbour bell", link=link)
+    )
     museum.write("mute.html", "<!doctype html>" + (head + body).format(title="Nobody", link=""))
     museum("gather", "old.html")
     assert museum.json("stock", "new.html")["pages"] == 1
@@ -334,7 +393,9 @@ def test_saved_pages_say_what_they_are(museum: Program) -> None:
 def test_the_words_of_links_help(museum: Program) -> None:
     museum.write("links.csv", f"url,anchor text\n{OLD}/d/4711.html,The turret clock of Sandholt\n")
     others = "".join(f"{NEW}/stories/{n}/,{n}\n" for n in ("bell", "dial", "gong", "hand", "case"))
-    museum.write("stock.csv", f"url,title\n{NEW}/stories/sandholt/,The turret clock of Sandholt\n{others}")
+    museum.write(
+        "stock.csv", f"url,title\n{NEW}/stories/sandholt/,The turret clock of Sandholt\n{others}"
+    )
     museum("gather", "links.csv")
     museum("stock", "stock.csv")
     (best,) = museum.json("match", "--accept-above", "1.01")["proposals"]
@@ -344,11 +405,14 @@ def test_the_words_of_links_help(museum: Program) -> None:
 def test_how_an_answer_was_found_stays_with_it_for_good(museum: Program) -> None:
     museum.write(
         "old.csv",
-        "url,title\n/clocks/tower.html,The tower clock of Quillhaven\n/clocks/pocket.html,Pocket watches by Ada\n/x,Something else\n",
+        "url,title\n/clocks/tower.html,The tower clock of Quillhaven\n/clocks/pocket.html,Pocket "
+        "watches by Ada\n/x,Something else\n",
     )
     museum.write(
         "new.csv",
-        f"url,title,status\n{NEW}/collection/tower-clock/,The tower clock of Quillhaven,200\n{NEW}/collection/pocket/,Pocket watches by Ada,200\n{NEW}/collection/towers/,Towers of the town,200\n",
+        f"url,title,status\n{NEW}/collection/tower-clock/,The tower clock of "
+        f"Quillhaven,200\n{NEW}/collection/pocket/,Pocket watches by "
+        f"Ada,200\n{NEW}/collection/towers/,Towers of the town,200\n",
     )
     museum("gather", "old.csv")
     museum("stock", "new.csv")

@@ -27,7 +27,8 @@ from upright_ledger.servers.nginx.syntax import quote, read_map_tables
 from upright_ledger.web.local.real_nginx import find_nginx
 
 SITES = Sites(
-    group_origins([OLD, "http://quillhaven.example", "http://shop.quillhaven.example"]), (NEW, "https://new.example")
+    group_origins([OLD, "http://quillhaven.example", "http://shop.quillhaven.example"]),
+    (NEW, "https://new.example"),
 )
 
 # old, new, status, query policy
@@ -180,7 +181,9 @@ def make_rules(case: str, rows: list[tuple[str, str, int, str]]) -> RuleSet:
         address = parse_address(old, OLD)
         goal = parse_address(new, NEW).text if new else ""
         plan = make_plan(address, SITES.site_of(address), policy, status, goal)
-        plans.append(plan.__class__(**{f: getattr(plan, f) for f in plan.__slots__} | {"query": query}))
+        plans.append(
+            plan.__class__(**{f: getattr(plan, f) for f in plan.__slots__} | {"query": query})
+        )
     rules, held = compile_rules(plans, [], SITES, policy)
     assert not held
     return rules
@@ -197,7 +200,9 @@ def write(rules: RuleSet, folder: Path) -> None:
 
 @needs_nginx
 @pytest.mark.parametrize(("case", "more"), [("fold", []), ("exact", EXACT_CASE)])
-def test_real_nginx_agrees_with_the_reference(tmp_path: Path, case: str, more: list[tuple[str, str, int, str]]) -> None:
+def test_real_nginx_agrees_with_the_reference(
+    tmp_path: Path, case: str, more: list[tuple[str, str, int, str]]
+) -> None:
     rules = make_rules(case, RULES + more)
     write(rules, tmp_path)
     answered = 0
@@ -207,8 +212,14 @@ def test_real_nginx_agrees_with_the_reference(tmp_path: Path, case: str, more: l
                 status, location = ask(place, host, target)
                 answer = rules.answer(host, target)
                 if answer is None:
-                    # nginx refuses some raw forms by itself; what counts is that it does not redirect.
-                    assert (status in {400, 404}, location) == (True, ""), (host, target, status, location)
+                    # nginx refuses some raw forms by itself; what counts is that it does not
+                    # redirect.
+                    assert (status in {400, 404}, location) == (True, ""), (
+                        host,
+                        target,
+                        status,
+                        location,
+                    )
                 else:
                     answered += 1
                     assert (status, location) == (answer.status, answer.location), (host, target)
@@ -273,10 +284,18 @@ HOSTILE = [
 @needs_nginx
 def test_hostile_addresses_break_out_of_nothing(open_museum: Callable[..., Program]) -> None:
     own = open_museum("--old", OLD, "--new", NEW, "--new", "https://new.example")
-    rows = "".join('"{}","{}",exact\n'.format(old.replace('"', '""'), new.replace('"', '""')) for old, new in HOSTILE)
+    rows = "".join(
+        '"{}","{}",exact\n'.format(old.replace('"', '""'), new.replace('"', '""'))
+        for old, new in HOSTILE
+    )
     own.write("hostile.csv", "old,new,kind\n" + rows)
     outcome = own("decide", "--from", "hostile.csv", code=1)
-    texts = [outcome.out, own("check", "--all", code=None).out, own("balance").out, own("history").out]
+    texts = [
+        outcome.out,
+        own("check", "--all", code=None).out,
+        own("balance").out,
+        own("history").out,
+    ]
     result = own.json("decide", "--from", "hostile.csv", code=1)
     assert result["unchanged"] + len(result["refused"]) == len(HOSTILE)
     assert len(result["refused"]) == 14
@@ -305,7 +324,16 @@ def test_a_build_holds_back_what_is_unsound_and_says_so(museum: Program) -> None
     museum(
         "decide",
         "--from",
-        museum.pairs("/fine,/new/,", "/l1,/l2,", "/l2,/l1,", "/s,/s,", "/k,/m,", "/k,/n,", "/QH,/qh,", "/late,/fine,"),
+        museum.pairs(
+            "/fine,/new/,",
+            "/l1,/l2,",
+            "/l2,/l1,",
+            "/s,/s,",
+            "/k,/m,",
+            "/k,/n,",
+            "/QH,/qh,",
+            "/late,/fine,",
+        ),
         code=1,
     )
     manifest = museum.json("build", "--for", "nginx", "--out", "rules", code=1)
@@ -325,20 +353,27 @@ def test_a_build_holds_back_what_is_unsound_and_says_so(museum: Program) -> None
 def test_a_folder_that_cannot_be_written_is_one_sentence(museum: Program) -> None:
     museum("decide", "/a", "--to", "/b/")
     museum.write("taken", "a file")
-    assert "cannot be written" in museum("build", "--for", "nginx", "--out", "taken/rules", code=3).err
+    assert (
+        "cannot be written" in museum("build", "--for", "nginx", "--out", "taken/rules", code=3).err
+    )
     assert (
         "no rules to build"
-        in Program(museum.folder)("undo").out + museum("build", "--for", "nginx", "--out", "r", code=2).err
+        in Program(museum.folder)("undo").out
+        + museum("build", "--for", "nginx", "--out", "r", code=2).err
     )
 
 
-TEXT = st.text(st.characters(min_codepoint=32, max_codepoint=0x2FF, exclude_characters="\x7f"), max_size=12)
+TEXT = st.text(
+    st.characters(min_codepoint=32, max_codepoint=0x2FF, exclude_characters="\x7f"), max_size=12
+)
 
 
 @settings(max_examples=150)
 @given(st.dictionaries(TEXT.map(lambda t: "1/" + t), TEXT, max_size=8))
 def test_what_is_quoted_reads_back(table: dict[str, str]) -> None:
-    text = "map $uri $x {\n" + "".join(f"{quote(k)} {quote(v)};\n" for k, v in table.items()) + "}\n"
+    text = (
+        "map $uri $x {\n" + "".join(f"{quote(k)} {quote(v)};\n" for k, v in table.items()) + "}\n"
+    )
     assert read_map_tables(text).get("x", {}) == table
 
 
@@ -351,17 +386,25 @@ def test_the_reader_sees_what_breaks_out() -> None:
 
 
 PATH = st.lists(
-    st.sampled_from(["a", "B", "é", "x y", "1", "q;r", "%25", "~", "index.html"]), min_size=1, max_size=3
+    st.sampled_from(["a", "B", "é", "x y", "1", "q;r", "%25", "~", "index.html"]),
+    min_size=1,
+    max_size=3,
 ).map(lambda p: "/" + "/".join(p))
-OLD_URL = st.one_of(PATH, st.tuples(PATH, st.sampled_from(["?i=1", "?i=2&v=a", "?v=A", "?i=%C3%A9"])).map("".join))
+OLD_URL = st.one_of(
+    PATH, st.tuples(PATH, st.sampled_from(["?i=1", "?i=2&v=a", "?v=A", "?i=%C3%A9"])).map("".join)
+)
 
 
 @settings(max_examples=80, deadline=None)
 @given(
-    st.lists(st.tuples(OLD_URL, PATH, st.sampled_from([301, 302, 308, 410])), min_size=1, max_size=12),
+    st.lists(
+        st.tuples(OLD_URL, PATH, st.sampled_from([301, 302, 308, 410])), min_size=1, max_size=12
+    ),
     st.sampled_from(["fold", "exact"]),
 )
-def test_every_rule_set_reads_back_and_answers_its_own_addresses(rows: list[tuple[str, str, int]], case: str) -> None:
+def test_every_rule_set_reads_back_and_answers_its_own_addresses(
+    rows: list[tuple[str, str, int]], case: str
+) -> None:
     policy = FoldingPolicy(case=case)
     plans = []
     for old, new, status in rows:

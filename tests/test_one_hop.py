@@ -1,4 +1,6 @@
-"""What is built is what is proved: chains and loops that only the proof finds are findings, and are held back."""
+"""What is built is what is proved: chains and loops that only the proof finds are findings, and are
+held back.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,7 @@ from ledgers import fresh_ledger
 from properties import thorough
 from upright_ledger.app.book import Book
 from upright_ledger.app.collect.gather import gather
-from upright_ledger.app.decide.decide import decide_from
+from upright_ledger.app.decide.decide_list import decide_from
 from upright_ledger.app.prove.builds.build import build
 from upright_ledger.app.prove.check import check_ledger
 from upright_ledger.core.rules.proof import PROVED
@@ -49,7 +51,11 @@ def test_prefix_rules_that_chase_each_other_are_held_back(open_museum: object) -
 
 def test_a_loop_of_templates_is_a_finding_and_is_not_built(open_museum: object) -> None:
     program = shared(open_museum)
-    for source, goal in (("/a/{x}.html", "/b/{x}.html"), ("/b/{y|digits}.html", "/c/{y}/"), ("/c/{z}", "/a/{z}.html")):
+    for source, goal in (
+        ("/a/{x}.html", "/b/{x}.html"),
+        ("/b/{y|digits}.html", "/c/{y}/"),
+        ("/c/{z}", "/a/{z}.html"),
+    ):
         program("decide", source, "--to", goal)
     found = program.json("check", code=1)
     assert found["counts"]["loop"] >= 1
@@ -60,11 +66,15 @@ def test_a_loop_of_templates_is_a_finding_and_is_not_built(open_museum: object) 
     manifest = program.json("build", "--for", "nginx", "--out", "rules", code=1)
     assert [h["kind"] for h in manifest["held_back"]].count("loop") >= 1
     assert "→" in manifest["held_back"][0]["reason"]
-    program.write("asked.txt", "\n".join(f"{NEW}{p}" for p in ("/a/7.html", "/b/7.html", "/c/7/", "/c/7")))
+    program.write(
+        "asked.txt", "\n".join(f"{NEW}{p}" for p in ("/a/7.html", "/b/7.html", "/c/7/", "/c/7"))
+    )
     assert "loop" not in program.json("rehearse", "asked.txt", code=None)["counts"]
 
 
-def test_a_template_that_leads_to_an_exact_rule_leaves_out_that_address_alone(open_museum: object) -> None:
+def test_a_template_that_leads_to_an_exact_rule_leaves_out_that_address_alone(
+    open_museum: object,
+) -> None:
     program = shared(open_museum)
     program("decide", "/journal/{slug}.html", "--to", "/news/{slug}/")
     program("decide", "/news/clock/", "--to", "/clocks/")
@@ -72,7 +82,9 @@ def test_a_template_that_leads_to_an_exact_rule_leaves_out_that_address_alone(op
     chains = [f["legacy_url"] for f in found["findings"] if f["kind"] == "chain"]
     assert [c[-19:] for c in chains] == ["/journal/clock.html"]
     manifest = program.json("build", "--for", "nginx", "--out", "rules", code=1)
-    assert [(h["kind"], h["legacy_url"][-19:]) for h in manifest["held_back"]] == [("chain", "/journal/clock.html")]
+    assert [(h["kind"], h["legacy_url"][-19:]) for h in manifest["held_back"]] == [
+        ("chain", "/journal/clock.html")
+    ]
     program.write("asked.txt", f"{NEW}/journal/clock.html\n{NEW}/journal/other.html\n")
     program("rehearse", "asked.txt", "--out", "out.csv", code=None)
     rows = (program.folder / "out.csv").read_text()
@@ -84,7 +96,10 @@ def test_what_the_proof_covers_is_said_with_it(bare: Program) -> None:
     sheet = bare.pairs("/a,/b,301", "/b,/a,301", "/c,/d/,301")
     said = bare("check", sheet, code=1).out
     assert "2 of 3 answers are held back, loops among them." in said
-    assert "Proved of the one rule that can be built" in said or "Proved of the 1 rule that can be built" in said
+    assert (
+        "Proved of the one rule that can be built" in said
+        or "Proved of the 1 rule that can be built" in said
+    )
 
 
 PATHS = ["/a", "/b", "/a/c", "/b/c", "/a.html", "/b.html", "/"]
@@ -99,14 +114,32 @@ SOURCES = [
     "/b/{x|a,b}",
     "/{x}/b",
 ]
-GOALS = ["/b/{x}", "/a/{x}", "/c/{x}", "/{x}/b", "/a/{x}.html", "/b/{x}.html", "/{y}/{x}", "/b/{r}", "/"]
+GOALS = [
+    "/b/{x}",
+    "/a/{x}",
+    "/c/{x}",
+    "/{x}/b",
+    "/a/{x}.html",
+    "/b/{x}.html",
+    "/{y}/{x}",
+    "/b/{r}",
+    "/",
+]
 IMPORTED = [
-    "Redirect 301 /a /b", "Redirect 301 /b /a", "Redirect 301 /a.html /b.html", "Redirect 301 /b.html /a.html",
-    "RedirectMatch 301 ^/a/(.*)$ /b/$1", "RedirectMatch 301 ^/b/([0-9]+)$ /a/$1", "RedirectMatch 301 ^/([a-z]+)/c$ /c/$1",
-    "Redirect gone /b/c", "RedirectMatch 302 ^/c/(.+)$ /a/$1", "Redirect 301 /c https://new.example/c",
+    "Redirect 301 /a /b", "Redirect 301 /b /a", "Redirect 301 /a.html /b.html",
+    "Redirect 301 /b.html /a.html",
+    "RedirectMatch 301 ^/a/(.*)$ /b/$1", "RedirectMatch 301 ^/b/([0-9]+)$ /a/$1",
+    "RedirectMatch 301 ^/([a-z]+)/c$ /c/$1",
+    "Redirect gone /b/c", "RedirectMatch 302 ^/c/(.+)$ /a/$1",
+    "Redirect 301 /c https://new.example/c",
 ]  # fmt: skip
 TEXTS = ("a", "b", "c", "7", "a.html", "b.html", "a-b")
-REQUESTS = ["/" + "/".join(p) + end for n in (1, 2, 3) for p in product(TEXTS, repeat=n) for end in ("", "/")]
+REQUESTS = [
+    "/" + "/".join(p) + end
+    for n in (1, 2, 3)
+    for p in product(TEXTS, repeat=n)
+    for end in ("", "/")
+]
 
 
 def second_hop(rules: RuleSet, host: str, target: str) -> bool:
@@ -119,11 +152,19 @@ def second_hop(rules: RuleSet, host: str, target: str) -> bool:
 
 @thorough
 @given(st.randoms(use_true_random=False))
-def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceback(rng: random.Random) -> None:
+def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceback(
+    rng: random.Random,
+) -> None:
     with TemporaryDirectory() as held:
         folder = Path(held)
         old = rng.choice(
-            ([NEW], [OLD, NEW], [OLD], [OLD, "http://shop.quillhaven.example"], [NEW, "http://shop.quillhaven.example"])
+            (
+                [NEW],
+                [OLD, NEW],
+                [OLD],
+                [OLD, "http://shop.quillhaven.example"],
+                [NEW, "http://shop.quillhaven.example"],
+            )
         )
         new = [NEW, "https://new.example"]
         case, slash = rng.choice(("fold", "exact")), rng.choice(("as-stock", "always", "never"))
@@ -134,21 +175,31 @@ def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceba
             n = rng.randint(1, len(parts) - 1)
             parts[n] = f'canonical = "{rng.choice(new)}"\n{parts[n]}'
             text = "[[site]]\n".join(parts)
-            toml.write_text(text.replace("lower = false", rng.choice(("lower = false", "lower = true"))))
+            toml.write_text(
+                text.replace("lower = false", rng.choice(("lower = false", "lower = true")))
+            )
         try:
             ledger.settings = read_settings_of(ledger.folder)
         except UprightError:
             return
         if rng.random() < 0.7:
-            (folder / ".htaccess").write_text("\n".join(rng.sample(IMPORTED, rng.randint(1, 5))) + "\n")
+            (folder / ".htaccess").write_text(
+                "\n".join(rng.sample(IMPORTED, rng.randint(1, 5))) + "\n"
+            )
             gather(ledger, [str(folder / ".htaccess")])
         for _ in range(rng.randint(0, 4)):
             kind = rng.choice(("move", "move", "move", "gone", "keep", "ignore"))
             address = rng.choice(SOURCES if rng.random() < 0.6 else PATHS)
             if rng.random() < 0.3:
                 address = rng.choice(old) + address
-            goal = rng.choice(("", "https://new.example")) + rng.choice(GOALS if "{" in address else [*PATHS, "/c/7"])
-            rows = f"old,new,status,query,kind\n{address},{goal if kind == 'move' else ''},{'301' if kind == 'move' else kind},{rng.choice(('', 'carry', 'drop'))},{'template' if '{' in address else 'exact'}\n"
+            goal = rng.choice(("", "https://new.example")) + rng.choice(
+                GOALS if "{" in address else [*PATHS, "/c/7"]
+            )
+            rows = (
+                f"old,new,status,query,kind\n{address},{goal if kind == 'move' else ''},"
+                f"{'301' if kind == 'move' else kind},{rng.choice(('', 'carry', 'drop'))},"
+                f"{'template' if '{' in address else 'exact'}\n"
+            )
             (folder / "rows.csv").write_text(rows)
             try:
                 decide_from(ledger, folder / "rows.csv")
@@ -190,5 +241,7 @@ def test_condensing_keeps_what_is_left_alone(open_museum: object) -> None:
     program("decide", "/q/{x}", "--to", "/z/{x}")
     program("build", "--for", "nginx", "--out", "plain", code=None)
     program("build", "--for", "nginx", "--out", "condensed", "--condense", code=None)
-    plain, condensed = ((program.folder / name / "manifest.json").read_text() for name in ("plain", "condensed"))
+    plain, condensed = (
+        (program.folder / name / "manifest.json").read_text() for name in ("plain", "condensed")
+    )
     assert json.loads(plain)["digest"] == json.loads(condensed)["digest"]

@@ -18,7 +18,8 @@ def busy(museum: Program) -> Program:
     )
     museum.write("urls.txt", f"{long}\n/visit/hours.html\n/about/\nnot a url\n")
     museum.write(
-        "stock.csv", f"url,title,status\n{NEW}/about/,About,200\n{NEW}/visit/hours/,Hours,200\n{NEW}/x/,X,200\n"
+        "stock.csv",
+        f"url,title,status\n{NEW}/about/,About,200\n{NEW}/visit/hours/,Hours,200\n{NEW}/x/,X,200\n",
     )
     museum("gather", "urls.txt")
     museum("stock", "stock.csv")
@@ -26,7 +27,11 @@ def busy(museum: Program) -> Program:
         "decide",
         "--from",
         museum.pairs(
-            f"{long},/x/,", "/l1,/l2,", "/l2,/l1,", "/late,/visit/hours.html,", "/visit/hours.html,/visit/hours,"
+            f"{long},/x/,",
+            "/l1,/l2,",
+            "/l2,/l1,",
+            "/late,/visit/hours.html,",
+            "/visit/hours.html,/visit/hours,",
         ),
         code=None,
     )
@@ -48,7 +53,9 @@ REPORTS = [
 
 
 @pytest.mark.parametrize("columns", ["80", "200"])
-def test_reports_keep_within_the_window_and_are_plain_in_a_pipe(busy: Program, columns: str) -> None:
+def test_reports_keep_within_the_window_and_are_plain_in_a_pipe(
+    busy: Program, columns: str
+) -> None:
     for arguments in REPORTS:
         text = busy(*arguments, code=None, COLUMNS=columns).out
         assert "\x1b" not in text, arguments
@@ -56,7 +63,10 @@ def test_reports_keep_within_the_window_and_are_plain_in_a_pipe(busy: Program, c
         assert all(line == line.rstrip() for line in lines), arguments
         for line in lines:
             # Addresses in a command to type are never broken: they must be copied whole.
-            assert len(line) <= int(columns) or line.lstrip().startswith(("upright ", "http")), (arguments, line)
+            assert len(line) <= int(columns) or line.lstrip().startswith(("upright ", "http")), (
+                arguments,
+                line,
+            )
         assert any(line.startswith("Next: ") for line in lines), arguments
 
 
@@ -120,7 +130,13 @@ def test_nothing_steers_a_terminal(text: str, shown: str) -> None:
 
 
 def test_figures_and_words() -> None:
-    assert [output.number(n) for n in (0, 3, 1234, 5.25, 1234.5)] == ["0", "3", "1,234", "5.2", "1,234"]
+    assert [output.number(n) for n in (0, 3, 1234, 5.25, 1234.5)] == [
+        "0",
+        "3",
+        "1,234",
+        "5.2",
+        "1,234",
+    ]
     assert output.plural(1, "entry", "entries") == "1 entry"
     assert output.plural(1940, "page") == "1,940 pages"
     assert output.path(f"{NEW}/a", (OLD, NEW)) == "/a"

@@ -18,7 +18,9 @@ from clusters import BINARIES as BIN
 from clusters import PORT, cluster
 from conftest import NEW, OLD, PROGRAM, Program
 
-pytestmark = pytest.mark.skipif(BIN is None, reason="PostgreSQL is not installed: apt-get install postgresql")
+pytestmark = pytest.mark.skipif(
+    BIN is None, reason="PostgreSQL is not installed: apt-get install postgresql"
+)
 
 
 @pytest.fixture(name="cluster", scope="module")
@@ -32,13 +34,16 @@ def team(cluster: str, tmp_path: Path, request: pytest.FixtureRequest) -> Progra
     """A ledger in a fresh database of the cluster."""
     assert BIN is not None
     name = f"ledger_{abs(hash(request.node.name)) % 10**8}"
-    subprocess.run([BIN / "createdb", "-h", "127.0.0.1", "-p", str(PORT), "-U", "upright", name], check=True)
+    subprocess.run(
+        [BIN / "createdb", "-h", "127.0.0.1", "-p", str(PORT), "-U", "upright", name], check=True
+    )
     Program(tmp_path)("open", "team", "--old", OLD, "--new", NEW, "--database", cluster + name)
     return Program(tmp_path / "team")
 
 
 LOG = "".join(
-    f'192.0.2.1 - - [03/May/2026:10:00:{n % 60:02} +0000] "GET /p{n % 40}?v={n % 3} HTTP/1.1" {200 if n % 3 else 404} 1 "http://b.example/{n % 30}" "Mozilla/5.0"\n'
+    f'192.0.2.1 - - [03/May/2026:10:00:{n % 60:02} +0000] "GET /p{n % 40}?v={n % 3} HTTP/1.1" '
+    f'{200 if n % 3 else 404} 1 "http://b.example/{n % 30}" "Mozilla/5.0"\n'
     for n in range(600)
 )
 CSV = (
@@ -68,12 +73,18 @@ def steps(program: Program) -> Iterator[object]:
         ["gather", "access.log"],
     ):
         program(*command)
-        yield program.json("entries", "--limit", 0), program.json("entries", "--aside", "all"), program.json("balance")
+        yield (
+            program.json("entries", "--limit", 0),
+            program.json("entries", "--aside", "all"),
+            program.json("balance"),
+        )
 
 
 def test_the_same_entries_as_on_sqlite(team: Program, museum: Program) -> None:
     museum.folder.joinpath("upright.toml").write_text(
-        museum.folder.joinpath("upright.toml").read_text().replace(', "http://quillhaven.example"', "")
+        museum.folder.joinpath("upright.toml")
+        .read_text()
+        .replace(', "http://quillhaven.example"', "")
     )
     for mine, theirs in zip(steps(museum), steps(team), strict=True):
         assert mine == theirs
@@ -84,7 +95,10 @@ def test_two_people_at_once_lose_nothing(team: Program) -> None:
         team.write(f"{who}.txt", "".join(f"/shared-{n}\n/own-{who}-{n}\n" for n in range(1500)))
     running = [
         subprocess.Popen(
-            [PROGRAM, "gather", f"{who}.txt"], cwd=team.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE
+            [PROGRAM, "gather", f"{who}.txt"],
+            cwd=team.folder,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
         )
         for who in range(3)
     ]
@@ -92,7 +106,12 @@ def test_two_people_at_once_lose_nothing(team: Program) -> None:
         _, error = process.communicate(timeout=120)
         assert process.returncode == 0, error
     assert team.json("balance")["entries"] == 1500 * 4
-    assert [s["command"] for s in team.json("history")["steps"]] == ["gather", "gather", "gather", "open"]
+    assert [s["command"] for s in team.json("history")["steps"]] == [
+        "gather",
+        "gather",
+        "gather",
+        "open",
+    ]
 
 
 def test_triage_tells_the_same_as_on_sqlite(team: Program, museum: Program) -> None:
@@ -106,8 +125,10 @@ def test_triage_tells_the_same_as_on_sqlite(team: Program, museum: Program) -> N
         found = program.json("triage", code=1)
         retired = program.json("retire", "--unused-for", "30")
         told.append((
-            [(n["kind"], n["url"], n["lost"]) for n in news], program("triage", "--new", "access.log").out,
-            [{k: v for k, v in e.items() if k not in {"answered", "live"}} for e in found["entries"]], found["noise"], found["days"], retired["kept"],
+            [(n["kind"], n["url"], n["lost"]) for n in news],
+            program("triage", "--new", "access.log").out,
+            [{k: v for k, v in e.items() if k not in {"answered",
+                "live"}} for e in found["entries"]], found["noise"], found["days"], retired["kept"],
         ))  # fmt: skip
     assert told[0] == told[1]
     assert told[0][0]
@@ -118,16 +139,40 @@ def test_a_database_that_is_not_in_utf8_and_addresses_that_are_none_are_one_sent
     cluster: str, bare: Program
 ) -> None:
     assert BIN is not None
-    options = ("-h", "127.0.0.1", "-p", str(PORT), "-U", "upright", "-T", "template0", "--locale", "C")
+    options = (
+        "-h",
+        "127.0.0.1",
+        "-p",
+        str(PORT),
+        "-U",
+        "upright",
+        "-T",
+        "template0",
+        "--locale",
+        "C",
+    )
     for encoding in ("SQL_ASCII", "LATIN1"):
         subprocess.run([BIN / "createdb", *options, "-E", encoding, encoding.lower()], check=True)
-        told = bare("open", "x", "--old", OLD, "--new", NEW, "--database", cluster + encoding.lower(), code=3)
+        told = bare(
+            "open",
+            "x",
+            "--old",
+            OLD,
+            "--new",
+            NEW,
+            "--database",
+            cluster + encoding.lower(),
+            code=3,
+        )
         assert f"in {encoding}" in told.err
         assert "createdb" in told.err
     base = cluster.removesuffix("/")
     for address, code in (
-        (f"{cluster}a/b", 3), (f"{cluster}missing", 3), (base.replace(str(PORT), "port") + "/x", 2), (base.replace(str(PORT), "99999") + "/x", 3),
-        ("postgresql+psycopg://anna:geheim", 2), ("postgresql+psycopg://anna:ge@heim@h.example/x", 2), (f"{cluster}x?password=geheim", 2),
+        (f"{cluster}a/b", 3), (f"{cluster}missing", 3), (base.replace(str(PORT), "port") + "/x", 2),
+        (base.replace(str(PORT), "99999") + "/x", 3),
+        ("postgresql+psycopg://anna:geheim", 2), ((
+            "postgresql+psycopg://anna:ge@heim@h.example/x"
+        ), 2), (f"{cluster}x?password=geheim", 2),
     ):  # fmt: skip
         told = bare("open", "x", "--old", OLD, "--new", NEW, "--database", address, code=code)
         assert len(told.err.splitlines()) == 2
@@ -156,18 +201,21 @@ def test_what_came_to_nothing_has_no_number_and_who_waits_says_for_whom(team: Pr
     assert [s["step"] for s in team.json("history")["steps"]] == [3, 2, 1]
     ours = f"psql -qX -h 127.0.0.1 -p {PORT} -U upright {_database(team)}"
     holding = subprocess.Popen(
-        ours.split(), stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, env={**os.environ, "PGAPPNAME": "upright gather"}
+        ours.split(), stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+        env={**os.environ, "PGAPPNAME": "upright gather"}
     )  # fmt: skip
     assert holding.stdin is not None
     assert holding.stdout is not None
     holding.stdin.write("BEGIN; LOCK TABLE steps IN EXCLUSIVE MODE;\n\\echo held\n")
     holding.stdin.flush()
     assert holding.stdout.readline() == "held\n"
-    waiting = subprocess.Popen([PROGRAM, "decide", "/b", "--gone"], cwd=team.folder, stderr=subprocess.PIPE, text=True)
+    waiting = subprocess.Popen(
+        [PROGRAM, "decide", "/b", "--gone"], cwd=team.folder, stderr=subprocess.PIPE, text=True
+    )
     assert waiting.stderr is not None
-    assert (
-        waiting.stderr.readline()
-        == "upright: waiting for upright gather (upright, 127.0.0.1), which is writing to this ledger ...\n"
+    assert waiting.stderr.readline() == (
+        "upright: waiting for upright gather (upright, 127.0.0.1), which is writing to this "
+        "ledger ...\n"
     )
     assert team.json("balance")["entries"] == 2  # who reads does not wait
     holding.communicate("COMMIT;\n")
@@ -180,7 +228,9 @@ def _database(program: Program) -> str:
 
 
 class Stalling:
-    """A way to the server on which, once `stalled` is set, nothing arrives any more and nothing is closed."""
+    """A way to the server on which, once `stalled` is set, nothing arrives any more and nothing is
+    closed.
+    """
 
     def __init__(self) -> None:
         self.stalled = threading.Event()
@@ -216,16 +266,23 @@ def test_a_connection_that_stalls_can_be_interrupted_and_holds_nobody_up(team: P
     direct = path.read_text()
     path.write_text(direct.replace(f":{PORT}/", f":{stalling.port}/"))
     team.write("pages.txt", "".join(f"/page/{n}\n" for n in range(50_000)))
-    running = subprocess.Popen([PROGRAM, "gather", "pages.txt"], cwd=team.folder, stderr=subprocess.PIPE, text=True)
+    running = subprocess.Popen(
+        [PROGRAM, "gather", "pages.txt"], cwd=team.folder, stderr=subprocess.PIPE, text=True
+    )
     while "upright gather" not in _psql("SELECT application_name FROM pg_stat_activity"):
         time.sleep(0.05)
     stalling.stalled.set()
     time.sleep(1)
     running.send_signal(signal.SIGINT)
-    assert running.communicate(timeout=10) == (None, "upright: stopped. What was complete is kept.\n")
+    assert running.communicate(timeout=10) == (
+        None,
+        "upright: stopped. What was complete is kept.\n",
+    )
     assert running.returncode == 130
     path.write_text(direct)
-    waiting = subprocess.Popen([PROGRAM, "decide", "/x", "--gone"], cwd=team.folder, stderr=subprocess.PIPE, text=True)
+    waiting = subprocess.Popen(
+        [PROGRAM, "decide", "/x", "--gone"], cwd=team.folder, stderr=subprocess.PIPE, text=True
+    )
     assert waiting.stderr is not None
     assert "waiting for upright gather" in waiting.stderr.readline()
     stalling.end()
@@ -233,5 +290,18 @@ def test_a_connection_that_stalls_can_be_interrupted_and_holds_nobody_up(team: P
 
 
 def _psql(query: str) -> str:
-    words = ["psql", "-qXAt", "-h", "127.0.0.1", "-p", str(PORT), "-U", "upright", "-d", "postgres", "-c", query]
+    words = [
+        "psql",
+        "-qXAt",
+        "-h",
+        "127.0.0.1",
+        "-p",
+        str(PORT),
+        "-U",
+        "upright",
+        "-d",
+        "postgres",
+        "-c",
+        query,
+    ]
     return subprocess.run(words, check=True, capture_output=True, text=True).stdout

@@ -1,4 +1,6 @@
-"""Proofs against brute force: what is proved holds for every short URL, and every witness is real."""
+"""Proofs against brute force: what is proved holds for every short URL, and every witness is
+real.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,8 @@ from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, NEVER, CanonicalForm
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.draft import make_plan
-from upright_ledger.core.rules.proof import PROVED, UNDECIDED, WITNESS, prove
+from upright_ledger.core.rules.proof import PROVED, UNDECIDED, WITNESS
+from upright_ledger.core.rules.prover import prove
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.address import parse_address
@@ -50,7 +53,12 @@ GOALS = (
     "/{x}",
 )
 TEXTS = ("a", "b", "1", "a-b", "C", "c.h")
-PATHS = ["/" + "/".join(p) + end for n in (1, 2, 3) for p in itertools.product(TEXTS, repeat=n) for end in ("", "/")]
+PATHS = [
+    "/" + "/".join(p) + end
+    for n in (1, 2, 3)
+    for p in itertools.product(TEXTS, repeat=n)
+    for end in ("", "/")
+]
 REQUESTS = [p + q for p in PATHS for q in ("", "?i=a", "?i=1")]
 
 
@@ -60,14 +68,29 @@ def small(rng: random.Random) -> RuleSet:
     plans, templates = {}, {}
     for _ in range(rng.randint(0, 4)):
         path = rng.choice(PATHS) + rng.choice(("", "", "?i=a"))
-        goal = rng.choice((NEW, NEW, "https://new.example")) + rng.choice(PATHS) + rng.choice(("", "", "?i=1"))
-        plan = make_plan(parse_address(OLD + path), SITE, policy, 301, goal, query=rng.choice(("drop", "carry")))
+        goal = (
+            rng.choice((NEW, NEW, "https://new.example"))
+            + rng.choice(PATHS)
+            + rng.choice(("", "", "?i=1"))
+        )
+        plan = make_plan(
+            parse_address(OLD + path), SITE, policy, 301, goal, query=rng.choice(("drop", "carry"))
+        )
         plans[plan.folded.key] = plan
     for _ in range(rng.randint(0, 4)):
-        source, goal = rng.choice(SOURCES), rng.choice((NEW, NEW, "https://new.example")) + rng.choice(GOALS)
+        source, goal = (
+            rng.choice(SOURCES),
+            rng.choice((NEW, NEW, "https://new.example")) + rng.choice(GOALS),
+        )
         try:
             made = make_template(
-                SITE, source, 301, goal, source, fold=policy.case == "fold", query=rng.choice(("drop", "carry"))
+                SITE,
+                source,
+                301,
+                goal,
+                source,
+                fold=policy.case == "fold",
+                query=rng.choice(("drop", "carry")),
             )
         except TemplateError:
             continue
@@ -75,8 +98,14 @@ def small(rng: random.Random) -> RuleSet:
     forms = []
     if rng.random() < 0.4:
         lower = policy.case == "fold" and rng.random() < 0.5
-        forms.append(CanonicalForm(SITE, NEW, rng.choice(("", ALWAYS, NEVER)), lower, rng.choice(("", CONNECTION))))
-    return compile_rules(list(plans.values()), [], SITES, policy, list(templates.values()), forms=forms)[0]
+        forms.append(
+            CanonicalForm(
+                SITE, NEW, rng.choice(("", ALWAYS, NEVER)), lower, rng.choice(("", CONNECTION))
+            )
+        )
+    return compile_rules(
+        list(plans.values()), [], SITES, policy, list(templates.values()), forms=forms
+    )[0]
 
 
 def second_hop(rules: RuleSet, target: str, host: str = HOST, scheme: str = "http") -> bool:
@@ -103,7 +132,9 @@ def test_what_is_proved_holds_for_all_short_urls_and_witnesses_are_real(rng: ran
 def raw(*rows: tuple[str, ...]) -> RuleSet:
     """Templates (source, destination, query) as they stand, faults or not."""
     made = [make_template(SITE, r[0], 301, NEW + r[1], r[0], fold=True, query="drop") for r in rows]
-    return RuleSet((), dict(SITES.site_of_authority), fold_case=True, tracking=(), templates=tuple(made))
+    return RuleSet(
+        (), dict(SITES.site_of_authority), fold_case=True, tracking=(), templates=tuple(made)
+    )
 
 
 @pytest.mark.parametrize(
@@ -146,9 +177,13 @@ def test_a_query_that_is_carried_on_may_choose_a_rule(asked: str) -> None:
     plans = [chosen]
     templates = []
     if asked.startswith("/a"):
-        plans.append(make_plan(parse_address(f"{OLD}/a"), SITE, policy, 301, f"{NEW}/b", query="carry"))
+        plans.append(
+            make_plan(parse_address(f"{OLD}/a"), SITE, policy, 301, f"{NEW}/b", query="carry")
+        )
     else:
-        templates.append(make_template(SITE, "/t/{x}", 301, f"{NEW}/b", "/t/{x}", fold=True, query="carry"))
+        templates.append(
+            make_template(SITE, "/t/{x}", 301, f"{NEW}/b", "/t/{x}", fold=True, query="carry")
+        )
     proof = prove(compile_rules(plans, [], SITES, policy, templates)[0])
     assert proof.state == WITNESS
     assert "i=1" in proof.witnesses[0].url

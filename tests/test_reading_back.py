@@ -1,4 +1,6 @@
-"""Reading back what was written: a line that is dropped, swapped or altered is noticed, wherever it makes a difference."""
+"""Reading back what was written: a line that is dropped, swapped or altered is noticed, wherever it
+makes a difference.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,13 @@ from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_syntax import Goal
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.servers import load_dialect
-from upright_ledger.servers.interpreters import DeclinedError, NotUnderstoodError, Request, Response, in_bytes
+from upright_ledger.servers.interpreters import (
+    DeclinedError,
+    NotUnderstoodError,
+    Request,
+    Response,
+    in_bytes,
+)
 from upright_ledger.servers.protocol import ServerDialect
 from upright_ledger.servers.reading_back import differences_in_meaning
 
@@ -53,10 +61,19 @@ EXACT = [
     (OLD, "/catalogue.php?item=abc", 301, f"{NEW}/abc/", "drop"),
     (SHOP, "/list?item=1", 301, "https://new.example/l1", "carry-tracking"),
     (SHOP, "/clocks/tower.html", 301, "https://new.example/other/", "carry-tracking"),
-    *((SHOP, f"/folder/p{n}", 301, f"https://new.example/p{n}", "carry-tracking") for n in range(5)),
+    *(
+        (SHOP, f"/folder/p{n}", 301, f"https://new.example/p{n}", "carry-tracking")
+        for n in range(5)
+    ),
 ]
 TEMPLATES = [
-    (OLD, "/journal/{year|digits}/{slug}.html", 301, NEW + "/stories/{year}/{slug}/", "carry-tracking"),
+    (
+        OLD,
+        "/journal/{year|digits}/{slug}.html",
+        301,
+        NEW + "/stories/{year}/{slug}/",
+        "carry-tracking",
+    ),
     (OLD, "/makers/{last|word}-{first}", 302, NEW + "/m/{first}?n={last}#x", "carry"),
     (OLD, "/old/{+rest}", 301, "https://new.example/{rest}", "drop"),
     (OLD, "/catalogue.php{?item|digits}", 301, NEW + "/item/{item}/", "carry-tracking"),
@@ -73,9 +90,13 @@ def rules_of_every_kind(fold: bool) -> RuleSet:
     plans = []
     for host, target, status, goal, query in EXACT:
         address = parse_address(host + target)
-        plans.append(replace(make_plan(address, SITES.site_of(address), policy, status, goal), query=query))
+        plans.append(
+            replace(make_plan(address, SITES.site_of(address), policy, status, goal), query=query)
+        )
     sites = {OLD: "quillhaven.example", SHOP: "shop.quillhaven.example"}
-    templates = [make_template(sites[o], t, s, goal, t, fold=fold, query=q) for o, t, s, goal, q in TEMPLATES]
+    templates = [
+        make_template(sites[o], t, s, goal, t, fold=fold, query=q) for o, t, s, goal, q in TEMPLATES
+    ]
     standing = [parse_address(OLD + path) for path in ("/old/keep", "/journal/1850/stays.html")]
     forms = [
         CanonicalForm(sites[old], origin, ALWAYS, lower=fold, scheme_from=SCHEME_HEADER)
@@ -86,16 +107,30 @@ def rules_of_every_kind(fold: bool) -> RuleSet:
 
 
 def differs(dialect: ServerDialect, files: dict[str, bytes], rules: RuleSet, seed: int) -> str:
-    """A request of another making that is answered otherwise than by the rules, or an empty text."""
+    """A request of another making that is answered otherwise than by the rules, or an empty
+    text.
+    """
     try:
         interpreter = dialect.interpreter(files)
         for n, (host, target) in enumerate(make_requests(random.Random(seed), rules, 300)):
             scheme_from = rules.forms[0].scheme_from if rules.forms else ""
-            scheme = "http" if scheme_from == CONNECTION else SCHEMES[n % len(SCHEMES)] if scheme_from else ""
+            scheme = (
+                "http"
+                if scheme_from == CONNECTION
+                else SCHEMES[n % len(SCHEMES)]
+                if scheme_from
+                else ""
+            )
             answer = rules.answer(host, target, first_of(scheme))
-            due = Response(answer.status, in_bytes(answer.location), rules.cache_control) if answer else None
+            due = (
+                Response(answer.status, in_bytes(answer.location), rules.cache_control)
+                if answer
+                else None
+            )
             try:
-                found = interpreter.answer(Request(host, target, "http", {SCHEME_HEADER.lower(): scheme}))
+                found = interpreter.answer(
+                    Request(host, target, "http", {SCHEME_HEADER.lower(): scheme})
+                )
             except DeclinedError:
                 continue
             if found != due:
@@ -110,7 +145,9 @@ def differs(dialect: ServerDialect, files: dict[str, bytes], rules: RuleSet, see
 def test_what_is_written_reads_back_and_what_is_corrupted_does_not(seed: int) -> None:
     rng = random.Random(seed)
     rules = make_rules(rng, most=3)
-    rules = rules if rng.random() < 0.3 else replace(rules, forms=())  # forms are asked in many ways
+    rules = (
+        rules if rng.random() < 0.3 else replace(rules, forms=())
+    )  # forms are asked in many ways
     name = rng.choice(sorted(RULE_FILES))
     dialect: ServerDialect = load_dialect(name)  # type: ignore[assignment]
     written = dialect.write(rules)
@@ -131,7 +168,9 @@ def test_what_is_dropped_swapped_or_altered_is_noticed(name: str, fold: bool) ->
     assert dialect.read_back(written.files, written.rules) == []
     made = list(corruptions(name, written.files))
     most = int(os.environ.get("UPRIGHT_CORRUPTIONS", "3"))
-    for n, (what, file, change) in enumerate(random.Random(name).sample(made, min(len(made), most))):
+    for n, (what, file, change) in enumerate(
+        random.Random(name).sample(made, min(len(made), most))
+    ):
         files = {**written.files, file: change()}
         assert dialect.read_back(files, written.rules) != [], what
         if differences_in_meaning(partial(dialect.interpreter, files), written.rules) == []:
@@ -154,9 +193,13 @@ def with_references_swapped(text: str) -> str:
 
 
 @pytest.mark.parametrize("name", sorted(RULE_FILES))
-def test_a_writer_that_mistakes_one_capture_for_another_is_noticed(name: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_writer_that_mistakes_one_capture_for_another_is_noticed(
+    name: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     fill = Goal.fill
-    monkeypatch.setattr(Goal, "fill", lambda self, values: with_references_swapped(fill(self, values)))
+    monkeypatch.setattr(
+        Goal, "fill", lambda self, values: with_references_swapped(fill(self, values))
+    )
     dialect = load_dialect(name)
     written = dialect.write(rules_of_every_kind(True))
     monkeypatch.undo()

@@ -11,13 +11,21 @@ from servers import serve_pages
 def test_a_large_file_is_read_meanwhile(answered: Program) -> None:
     """Files of many megabytes are read in another process; what comes of them is the same."""
     filler = "x" * 900
-    small = [f"{OLD}/a", f"{OLD}/none?{filler}", "https://elsewhere.example/x", f"{OLD}/gone", f"{OLD}/a"]
+    small = [
+        f"{OLD}/a",
+        f"{OLD}/none?{filler}",
+        "https://elsewhere.example/x",
+        f"{OLD}/gone",
+        f"{OLD}/a",
+    ]
     large = [f"{OLD}/none/{n}/{filler}" for n in range(10_000)]
     answered.write("small.txt", "\n".join(small) + "\n")
     answered.write("large.txt", "\n".join([*small, *large]) + "\n")
     told = answered.json("rehearse", "small.txt", code=1)
     much = answered.json("rehearse", "large.txt", "--out", "rows.csv", code=1)
-    assert much["counts"] == told["counts"] | {"unanswered": told["counts"]["unanswered"] + len(large)}
+    assert much["counts"] == told["counts"] | {
+        "unanswered": told["counts"]["unanswered"] + len(large)
+    }
     assert (much["left_out"], much["hits"]) == (told["left_out"], told["hits"])
     assert answered.json("runs", "last")["counts"] == much["counts"]
     with (answered.folder / "rows.csv").open() as file:
@@ -27,7 +35,10 @@ def test_a_large_file_is_read_meanwhile(answered: Program) -> None:
 
 
 def test_coverage_by_day_follows_the_log(answered: Program) -> None:
-    line = '192.0.2.1 - - [0{}/May/2026:10:00:00 +0000] "GET {} HTTP/1.1" 200 1 "-" "Mozilla/5.0 (X11)"\n'
+    line = (
+        '192.0.2.1 - - [0{}/May/2026:10:00:00 +0000] "GET {} HTTP/1.1" 200 1 "-" "Mozilla/5.0 '
+        '(X11)"\n'
+    )
     asked = [(3, "/a"), (3, "/none"), (4, "/a"), (4, "/a?utm_source=x"), (4, "/gone")]
     answered.write("access.log", "".join(line.format(*a) for a in asked))
     found = answered.json("rehearse", "access.log", "--by", "day", code=1)["coverage"]
@@ -55,14 +66,18 @@ def test_a_page_in_another_language_is_said(museum: Program) -> None:
     museum(
         "decide",
         "--from",
-        museum.pairs("/de/turm.html,/en/tower/,", "/de/uhr.html,/de/clock/,", "/hours.html,/en/hours/,"),
+        museum.pairs(
+            "/de/turm.html,/en/tower/,", "/de/uhr.html,/de/clock/,", "/hours.html,/en/hours/,"
+        ),
     )
     museum("decide", "/de/shop.html", "--to", "/en/shop/")  # a person's own choice
     museum.write("old.csv", f"url,language\n{OLD}/hours.html,de\n{OLD}/visit.html,en-GB\n")
     museum("gather", "old.csv")
     museum("decide", "--from", museum.pairs("/visit.html,/en/visit/,"))
     found = museum.json("rehearse", code=1)
-    assert [(r["url"].removeprefix(OLD), r["verdict"]) for r in found["rows"]] == [("/de/turm.html", "wrong-language")]
+    assert [(r["url"].removeprefix(OLD), r["verdict"]) for r in found["rows"]] == [
+        ("/de/turm.html", "wrong-language")
+    ]
     assert "in its own language" in found["rows"][0]["mend"]
 
     museum.write("urls.txt", f"{OLD}/hours.html\n{OLD}/visit.html\n")
@@ -70,4 +85,6 @@ def test_a_page_in_another_language_is_said(museum: Program) -> None:
     moves = {"/hours.html": "/en/hours/", "/visit.html": "/en/visit/"}
     with serve_pages(dict.fromkeys(moves.values(), english), moves) as address:
         found = museum.json("replay", "urls.txt", "--at", address, code=1)
-    assert [(r["url"].removeprefix(OLD), r["verdict"]) for r in found["rows"]] == [("/hours.html", "wrong-language")]
+    assert [(r["url"].removeprefix(OLD), r["verdict"]) for r in found["rows"]] == [
+        ("/hours.html", "wrong-language")
+    ]

@@ -8,7 +8,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conformance import HOSTS, NEW, SITES, make_requests, make_rules
-from upright_ledger.core.inventory.answer import ANSWERS, OPEN, EntryAnswer, Expected, expected_outcome, expected_text
+from upright_ledger.core.inventory.answer import (
+    ANSWERS,
+    OPEN,
+    EntryAnswer,
+    Expected,
+    expected_outcome,
+    expected_text,
+)
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.target_pages import Pages, StockPage
 from upright_ledger.core.tracing.offline import trace_offline
@@ -28,7 +35,9 @@ POLICY = FoldingPolicy()
 def test_short_cuts_change_nothing(seed: int) -> None:
     rng = random.Random(seed)
     rules = make_rules(rng)
-    requests = [(host, target) for host, target in make_requests(rng, rules, 150) if target.startswith("/")]
+    requests = [
+        (host, target) for host, target in make_requests(rng, rules, 150) if target.startswith("/")
+    ]
     requests += [(host, path) for rule in rules.rules for path in rule.paths for host in HOSTS]
     goals = [rule.destination for rule in rules.rules if rule.destination] + [f"{NEW}/"]
     stock = {
@@ -47,7 +56,9 @@ def test_short_cuts_change_nothing(seed: int) -> None:
         kind = rng.choice(ANSWERS)
         given_status = {"move": 301, "temporary": 302, "gone": 410}.get(kind, 0)
         url = _as_sent(f"{rng.choice(('http', 'https'))}://{host.lower()}{target}").without_fragment
-        whose[url] = rng.choice((None, EntryAnswer(kind, given_status, goal if given_status in {301, 302} else "")))
+        whose[url] = rng.choice(
+            (None, EntryAnswer(kind, given_status, goal if given_status in {301, 302} else ""))
+        )
 
     def due(entry: EntryAnswer | None, address: Address) -> tuple[Expected, float]:
         if entry is None:
@@ -56,7 +67,9 @@ def test_short_cuts_change_nothing(seed: int) -> None:
 
     rehearsal = Rehearsal(rules, SITES, pages, HOMES, POLICY, due)
     rows = TraceTable()
-    for (url, entry), (location, outcome) in zip(whose.items(), rehearsal.ask(whose.items()), strict=True):
+    for (url, entry), (location, outcome) in zip(
+        whose.items(), rehearsal.ask(whose.items()), strict=True
+    ):
         rows.extend(TraceTable([url], [3], [location], [outcome]))
         expected, value = due(entry, _as_sent(url))
         trace = trace_offline(_as_sent(url), rules, SITES, pages, POLICY.index_set)

@@ -14,7 +14,15 @@ from python_calamine import CalamineWorkbook
 
 from conftest import NEW, OLD, Program
 
-PAGES = ("brass-dial", "oak-bell", "slate-gong", "gilt-case", "elm-hand", "ash-pendulum", "yew-striking-train")
+PAGES = (
+    "brass-dial",
+    "oak-bell",
+    "slate-gong",
+    "gilt-case",
+    "elm-hand",
+    "ash-pendulum",
+    "yew-striking-train",
+)
 
 
 @pytest.fixture
@@ -28,7 +36,9 @@ def waiting(museum: Program) -> Program:
         + "/lost/xylophone.html,3,0\n/lost/quartz.html,0,0\n/lost/zither.html,0,2\n",
     )
     museum.write(
-        "stock.csv", "url,title\n" + "".join(f"{NEW}/journal/{name}/,{name.replace('-', ' ')}\n" for name in PAGES)
+        "stock.csv",
+        "url,title\n"
+        + "".join(f"{NEW}/journal/{name}/,{name.replace('-', ' ')}\n" for name in PAGES),
     )
     museum("gather", "old.csv")
     museum("stock", "stock.csv")
@@ -62,7 +72,9 @@ def save(path: Path, rows: list[dict[str, Any]]) -> None:
 
 
 def edited(program: Program, name: str, changes: dict[str, dict[str, Any]]) -> Path:
-    """A sheet written by the program, in which somebody changed cells: path of the old page → column → value."""
+    """A sheet written by the program, in which somebody changed cells: path of the old page →
+    column → value.
+    """
     path = program.folder / name
     program("review", "--out", name)
     rows = read(path)
@@ -75,7 +87,10 @@ def edited(program: Program, name: str, changes: dict[str, dict[str, Any]]) -> P
 def answers(program: Program) -> dict[str, tuple[str, str]]:
     """Old path → answer and destination."""
     entries = program.json("entries", "--limit", 0)["entries"]
-    return {e["legacy_url"].removeprefix(OLD): (e["answer"], e["destination"].removeprefix(NEW)) for e in entries}
+    return {
+        e["legacy_url"].removeprefix(OLD): (e["answer"], e["destination"].removeprefix(NEW))
+        for e in entries
+    }
 
 
 @pytest.mark.parametrize("name", ["sheet.xlsx", "sheet.csv"])
@@ -95,8 +110,14 @@ def test_decisions_come_back_as_one_step(waiting: Program, name: str) -> None:
     changes = {
         "/stories/brass-dial.html": {"answer": "move"},
         "/stories/oak-bell.html": {"answer": "Temporary"},
-        "/stories/slate-gong.html": {"answer": "move", "destination": "/journal/gilt-case/", "status": 308},
-        "/stories/gilt-case.html": {"destination": f"{NEW}/journal/elm-hand/"},  # typed, the answer left as it was
+        "/stories/slate-gong.html": {
+            "answer": "move",
+            "destination": "/journal/gilt-case/",
+            "status": 308,
+        },
+        "/stories/gilt-case.html": {
+            "destination": f"{NEW}/journal/elm-hand/"
+        },  # typed, the answer left as it was
         "/stories/elm-hand.html": {"answer": "keep", "note": "asked the client; =1+1"},
         "/stories/ash-pendulum.html": {"answer": "wanted"},
         "/lost/xylophone.html": {"answer": "gone"},
@@ -107,7 +128,12 @@ def test_decisions_come_back_as_one_step(waiting: Program, name: str) -> None:
     assert "8 answers would be posted" in shown
     assert answers(waiting) == before
     result = waiting.json("review", "--in", name)
-    assert (len(result["added"]), result["typed"], result["unchanged"], result["refused"]) == (8, 1, 2, [])
+    assert (len(result["added"]), result["typed"], result["unchanged"], result["refused"]) == (
+        8,
+        1,
+        2,
+        [],
+    )
     assert answers(waiting) == before | {
         "/stories/brass-dial.html": ("move", "/journal/brass-dial/"),
         "/stories/oak-bell.html": ("temporary", "/journal/oak-bell/"),
@@ -119,7 +145,9 @@ def test_decisions_come_back_as_one_step(waiting: Program, name: str) -> None:
         "/lost/quartz.html": ("ignore", ""),
     }
     waiting("review", "--out", f"again-{name}")
-    again = {str(r["legacy_url"]).removeprefix(OLD): r for r in read(waiting.folder / f"again-{name}")}
+    again = {
+        str(r["legacy_url"]).removeprefix(OLD): r for r in read(waiting.folder / f"again-{name}")
+    }
     assert again["/stories/elm-hand.html"]["note"] == "asked the client; =1+1"
     assert int(again["/stories/slate-gong.html"]["status"]) == 308
     assert waiting.json("review", "--in", f"again-{name}")["unchanged"] == 10
@@ -131,10 +159,15 @@ def test_an_answer_can_be_changed_and_taken_back(waiting: Program) -> None:
     waiting("decide", "/stories/oak-bell.html", "--to", "/journal/oak-bell/")
     waiting("decide", "/lost/quartz.html", "--gone")
     edited(
-        waiting, "sheet.xlsx", {"/stories/oak-bell.html": {"answer": "open"}, "/lost/quartz.html": {"answer": "ignore"}}
+        waiting,
+        "sheet.xlsx",
+        {"/stories/oak-bell.html": {"answer": "open"}, "/lost/quartz.html": {"answer": "ignore"}},
     )
     result = waiting.json("review", "--in", "sheet.xlsx")
-    assert ([c["before"] for c in result["reopened"]], [c["answer"] for c in result["changed"]]) == (
+    assert (
+        [c["before"] for c in result["reopened"]],
+        [c["answer"] for c in result["changed"]],
+    ) == (
         ["move"],
         ["ignore"],
     )
@@ -145,18 +178,28 @@ def test_two_people_do_not_overrun_each_other(waiting: Program) -> None:
     edited(
         waiting,
         "mine.xlsx",
-        {"/stories/oak-bell.html": {"answer": "gone"}, "/stories/brass-dial.html": {"answer": "move"}},
+        {
+            "/stories/oak-bell.html": {"answer": "gone"},
+            "/stories/brass-dial.html": {"answer": "move"},
+        },
     )
     edited(
-        waiting, "theirs.csv", {"/stories/oak-bell.html": {"answer": "move"}, "/lost/quartz.html": {"answer": "gone"}}
+        waiting,
+        "theirs.csv",
+        {"/stories/oak-bell.html": {"answer": "move"}, "/lost/quartz.html": {"answer": "gone"}},
     )
     waiting("review", "--in", "theirs.csv")
     result = waiting.json("review", "--in", "mine.xlsx", code=1)
     assert [c["legacy_url"] for c in result["conflicts"]] == [f"{OLD}/stories/oak-bell.html"]
     assert "answered since" in result["conflicts"][0]["reason"]
     now = answers(waiting)
-    # Their answers stand, mine that touch nothing of theirs are posted, and rows that I left alone take nothing back.
-    assert (now["/stories/oak-bell.html"][0], now["/stories/brass-dial.html"][0], now["/lost/quartz.html"][0]) == (
+    # Their answers stand, mine that touch nothing of theirs are posted, and rows that I left alone
+    # take nothing back.
+    assert (
+        now["/stories/oak-bell.html"][0],
+        now["/stories/brass-dial.html"][0],
+        now["/lost/quartz.html"][0],
+    ) == (
         "move",
         "move",
         "gone",
@@ -168,7 +211,11 @@ def test_what_cannot_be_used_is_named_by_row(waiting: Program) -> None:
         {"legacy_url": "/stories/brass-dial.html", "answer": "perhaps"},
         {"legacy_url": "/never/seen", "answer": "gone"},
         {"legacy_url": "/stories/oak-bell.html", "answer": "move"},
-        {"legacy_url": "/stories/slate-gong.html", "answer": "move", "destination": "https://elsewhere.example/"},
+        {
+            "legacy_url": "/stories/slate-gong.html",
+            "answer": "move",
+            "destination": "https://elsewhere.example/",
+        },
         {
             "legacy_url": "/stories/gilt-case.html",
             "answer": "move",
@@ -207,7 +254,13 @@ def test_a_workbook_runs_nothing_and_helps_to_fill_in(museum: Program) -> None:
     with zipfile.ZipFile(museum.folder / "sheet.xlsx") as book:
         xml = book.read("xl/worksheets/sheet1.xml").decode()
     assert "<f>" not in xml
-    for part in ('state="frozen"', "<autoFilter", "<dataValidation", "<conditionalFormatting", "<hyperlink"):
+    for part in (
+        'state="frozen"',
+        "<autoFilter",
+        "<dataValidation",
+        "<conditionalFormatting",
+        "<hyperlink",
+    ):
         assert part in xml
     assert "move,temporary,gone,keep,wanted,ignore,open" in xml
 
@@ -215,7 +268,9 @@ def test_a_workbook_runs_nothing_and_helps_to_fill_in(museum: Program) -> None:
 def test_the_most_valuable_come_first_and_filters_hold(waiting: Program) -> None:
     waiting("review", "--out", "sheet.csv")
     rows = read(waiting.folder / "sheet.csv")
-    assert [float(r["value"]) for r in rows] == sorted((float(r["value"]) for r in rows), reverse=True)
+    assert [float(r["value"]) for r in rows] == sorted(
+        (float(r["value"]) for r in rows), reverse=True
+    )
     assert set(rows[0]) >= {
         "site",
         "legacy_url",
@@ -249,7 +304,9 @@ def test_the_most_valuable_come_first_and_filters_hold(waiting: Program) -> None
         (("--in", "old.csv"), 3, "no sheet of upright review"),
     ],
 )
-def test_wrong_use_is_one_sentence(waiting: Program, arguments: tuple[str, ...], code: int, said: str) -> None:
+def test_wrong_use_is_one_sentence(
+    waiting: Program, arguments: tuple[str, ...], code: int, said: str
+) -> None:
     assert said in waiting("review", *arguments, code=code).err
 
 

@@ -18,7 +18,15 @@ import pytest
 
 from conftest import NEW, OLD, PROGRAM, Program
 
-PAGES = ("brass-dial", "oak-bell", "slate-gong", "gilt-case", "elm-hand", "ash-pendulum", "yew-train")
+PAGES = (
+    "brass-dial",
+    "oak-bell",
+    "slate-gong",
+    "gilt-case",
+    "elm-hand",
+    "ash-pendulum",
+    "yew-train",
+)
 _STEERING = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]|\r")
 PATIENCE = 60
 
@@ -41,7 +49,8 @@ class Terminal:
             stderr=inside,
             env=environment,
             start_new_session=True,
-            preexec_fn=lambda: fcntl.ioctl(0, termios.TIOCSCTTY, 0),  # noqa: PLW1509 (so that Ctrl-C reaches it)
+            # so that Ctrl-C reaches it
+            preexec_fn=lambda: fcntl.ioctl(0, termios.TIOCSCTTY, 0),  # noqa: PLW1509
         )
         os.close(inside)
         self.seen = ""
@@ -177,7 +186,9 @@ def test_a_page_is_searched_or_typed(waiting: Program) -> None:
     ],
     ids=["one page for all", "each its own"],
 )
-def test_a_whole_family_is_answered_in_one_step(waiting: Program, keys: str, expected: Callable[[str], str]) -> None:
+def test_a_whole_family_is_answered_in_one_step(
+    waiting: Program, keys: str, expected: Callable[[str], str]
+) -> None:
     with terminal(waiting, "review") as screen:
         assert "/stories/{slug}.html, 7 open" in screen.until(END)
         screen.press(keys[0])
@@ -211,7 +222,10 @@ def test_without_a_terminal_the_sheet_is_named(waiting: Program) -> None:
 
 def test_what_fails_is_reviewed_at_once(waiting: Program) -> None:
     agent = "Mozilla/5.0 (X11; Linux x86_64) ExampleBrowser/1.0"
-    hit = '198.51.100.7 - - [03/May/2026:10:00:00 +0000] "GET /stories/{}.html HTTP/1.1" 404 5 "-" "{}"\n'
+    hit = (
+        '198.51.100.7 - - [03/May/2026:10:00:00 +0000] "GET /stories/{}.html HTTP/1.1" 404 5 "-" '
+        '"{}"\n'
+    )
     waiting.write("access.log", "".join(hit.format(name, agent) for name in PAGES[3:5]))
     with terminal(waiting, "triage", "access.log", "--review") as screen:
         assert "nobody has answered it" in screen.until("triage --review")

@@ -61,11 +61,16 @@ server {
 }
 """
 REQUESTS = (
-    "/old-page.html", "/old-page.html?x=1", "/OLD-page.html", "/blog/2011/a/b", "/BLOG/2011/x?y=2", "/keep/about", "/item.php?id=4711", "/item.php",
-    "/item.php?x=1&id=3", "/either?a=1", "/either?b=2", "/either?c=3", "/append", "/append?z=1", "/dropped?q=1", "/gone/x", "/a%20b", "/about", "/about/",
-    "/about/team?x=1", "/aboutx", "/dead", "/dead/x", "/deadx", "/quoted%20path/sub", "/x/a/b.htm?c=1", "/soon/now", "/soon?z=2", "/none", "/",
-    "/old-a", "/OLD-A", "/old-a/", "/old-a?x=1", "/wiki/A%20B", "/wiki/a/b", "/any/12x", "/old%20b", "/by-uri?p=9", "/by-uri", "/zzz?id=7", "/posts/12?r=1",
-    "/posts/x", "/noargs?x=1", "/exact?y=1", "/exact/", "/dir/x?y=1", "/dir/deeper/z?q=1", "/dir/first/1", "/n/abc", "/n/ABC", "/foo.php", "/foo.php/x",
+    "/old-page.html", "/old-page.html?x=1", "/OLD-page.html", "/blog/2011/a/b", "/BLOG/2011/x?y=2",
+    "/keep/about", "/item.php?id=4711", "/item.php",
+    "/item.php?x=1&id=3", "/either?a=1", "/either?b=2", "/either?c=3", "/append", "/append?z=1",
+    "/dropped?q=1", "/gone/x", "/a%20b", "/about", "/about/",
+    "/about/team?x=1", "/aboutx", "/dead", "/dead/x", "/deadx", "/quoted%20path/sub",
+    "/x/a/b.htm?c=1", "/soon/now", "/soon?z=2", "/none", "/",
+    "/old-a", "/OLD-A", "/old-a/", "/old-a?x=1", "/wiki/A%20B", "/wiki/a/b", "/any/12x", "/old%20b",
+    "/by-uri?p=9", "/by-uri", "/zzz?id=7", "/posts/12?r=1",
+    "/posts/x", "/noargs?x=1", "/exact?y=1", "/exact/", "/dir/x?y=1", "/dir/deeper/z?q=1",
+    "/dir/first/1", "/n/abc", "/n/ABC", "/foo.php", "/foo.php/x",
 )  # fmt: skip
 HOSTS = ("www.quillhaven.example", "old.quillhaven.example")
 GUARDED = r"""RewriteEngine On
@@ -96,8 +101,10 @@ RedirectMatch 301 ^/(shut|open)/(.*)$ /doors/$2
 RedirectMatch 301 ^/(lost|skip|chain|agent|file|ax)$ /caught/$1
 """
 GUARDED_REQUESTS = (
-    "/keep", "/keep/never", "/keep/x", "/private", "/private/x", "/lost", "/skip", "/chain", "/agent", "/inner", "/inner-page", "/file", "/ax", "/bxy",
-    "/a.php", "/album/secret", "/album/secret/x", "/album/x", "/after", "/shut/x", "/open/x", "/other", "/",
+    "/keep", "/keep/never", "/keep/x", "/private", "/private/x", "/lost", "/skip", "/chain",
+    "/agent", "/inner", "/inner-page", "/file", "/ax", "/bxy",
+    "/a.php", "/album/secret", "/album/secret/x", "/album/x", "/after", "/shut/x", "/open/x",
+    "/other", "/",
 )  # fmt: skip
 
 
@@ -106,9 +113,12 @@ def serve(name: str, text: str, folder: Path) -> Path:
     (folder / "example/htdocs").mkdir(parents=True)
     (folder / "make-maps.sh").write_text("true\n")
     if name == "nginx":
-        temps = "".join(f"{k}_temp_path {k};" for k in ("client_body", "proxy", "fastcgi", "uwsgi", "scgi"))
+        temps = "".join(
+            f"{k}_temp_path {k};" for k in ("client_body", "proxy", "fastcgi", "uwsgi", "scgi")
+        )
         (folder / "example/nginx.conf").write_text(
-            f"daemon off; pid nginx.pid; error_log stderr; events {{}}\nhttp {{ access_log off; {temps}\n{text}\n}}\n"
+            f"daemon off; pid nginx.pid; error_log stderr; events {{}}\nhttp {{ access_log off; "
+            f"{temps}\n{text}\n}}\n"
         )
         return folder
     modules = "".join(
@@ -116,14 +126,18 @@ def serve(name: str, text: str, folder: Path) -> Path:
         for m in ("mpm_event", "authz_core", "rewrite", "alias")
     )
     (folder / "example/httpd.conf").write_text(
-        f"ServerName localhost\nPidFile httpd.pid\nDefaultRuntimeDir .\nErrorLog error.log\nMutex pthread\nListen 127.0.0.1:8080\n{modules}"
-        f"DocumentRoot htdocs\n<Directory />\nAllowOverride All\nRequire all granted\n</Directory>\n"
+        "ServerName localhost\nPidFile httpd.pid\nDefaultRuntimeDir .\nErrorLog error.log\nMutex "
+        f"pthread\nListen 127.0.0.1:8080\n{modules}"
+        "DocumentRoot htdocs\n<Directory />\nAllowOverride All\nRequire all "
+        "granted\n</Directory>\n"
     )
     (folder / "example/htdocs/.htaccess").write_text(text)
     return folder
 
 
-def read_in(program: Program, file: str, host: str, requests: tuple[str, ...] = REQUESTS) -> dict[str, tuple[str, str]]:
+def read_in(
+    program: Program, file: str, host: str, requests: tuple[str, ...] = REQUESTS
+) -> dict[str, tuple[str, str]]:
     """What our reading of a rule file answers: target → status and Location."""
     program("gather", "--kind", "rules", file)
     listed = "".join(f"http://{host}{target}\n" for target in requests)
@@ -165,7 +179,9 @@ def test_a_rule_file_means_what_the_real_server_does(
             for target in REQUESTS:
                 status, location = ask(place, host, target)
                 status = 404 if status in {200, 403, 400} else status
-                expected = re.sub(r"^https?://" + re.escape(host) + r"(?::\d+)?", "", location).replace(" ", "%20")
+                expected = re.sub(
+                    r"^https?://" + re.escape(host) + r"(?::\d+)?", "", location
+                ).replace(" ", "%20")
                 told, where = ours[target]
                 where = re.sub(r"^https?://" + re.escape(host), "", where)
                 assert (told, where) == (str(status), expected), (host, target)
@@ -175,7 +191,9 @@ def test_a_rule_file_means_what_the_real_server_does(
 
 @needs_server("apache")
 def test_what_protects_addresses_is_never_passed_over(bare: Program) -> None:
-    """What a file answers otherwise, or not at all, is not answered by a later rule of it; and what is understood is what the server does."""
+    """What a file answers otherwise, or not at all, is not answered by a later rule of it; and what
+    is understood is what the server does.
+    """
     bare("open", "site", "--old", OLD, "--new", NEW)
     program = Program(bare.folder / "site")
     program.write(".htaccess", GUARDED)
@@ -186,7 +204,10 @@ def test_what_protects_addresses_is_never_passed_over(bare: Program) -> None:
             status, location = ask(place, HOSTS[0], target)
             told, where = ours[target]
             if told in {"301", "302", "410"}:
-                bare_ones = [re.sub(r"^https?://" + re.escape(HOSTS[0]), "", text) for text in (where, location)]
+                bare_ones = [
+                    re.sub(r"^https?://" + re.escape(HOSTS[0]), "", text)
+                    for text in (where, location)
+                ]
                 assert (told, bare_ones[0]) == (str(status), bare_ones[1]), target
                 answered += 1
     assert answered >= 6
@@ -195,7 +216,8 @@ def test_what_protects_addresses_is_never_passed_over(bare: Program) -> None:
 def test_what_is_not_understood_is_listed_with_its_line(museum: Program) -> None:
     museum.write(
         ".htaccess",
-        "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteRule ^a$ /b [R=301,L]\nRewriteRule ^c(?=d)$ /e [R=301,L]\n"
+        "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteRule ^a$ /b "
+        "[R=301,L]\nRewriteRule ^c(?=d)$ /e [R=301,L]\n"
         "RewriteRule ^f$ index.php [L]\nRewriteRule ^g$ /${map:x} [R]\nRedirect 301 /good /better\n"
         "RewriteCond\nRedirect 301 /after /it\n<Location /x>\nRedirect 301 /in /out\n</Location>\n",
     )
@@ -220,10 +242,25 @@ def test_what_is_not_understood_is_listed_with_its_line(museum: Program) -> None
     [
         ("redirects.map", "/a /b\n/b https://www.quillhaven.example/c/\n# note\n/dead /nowhere\n"),
         ("redirects.csv", "old,new,status\n/a,/b,301\n/b,/c/,301\n/dead,/nowhere,301\n"),
-        ("redirects.jsonl", '{"old":"/a","new":"/b"}\n{"old":"/b","new":"/c/"}\n{"old":"/dead","new":"/nowhere"}\n'),
-        ("part.conf", "rewrite ^/a$ /b permanent;\nrewrite ^/b$ /c/ permanent;\nrewrite ^/dead$ /nowhere permanent;\n"),
+        (
+            "redirects.jsonl",
+            '{"old":"/a","new":"/b"}\n{"old":"/b","new":"/c/"}\n{"old":"/dead","new":"/nowhere"}\n',
+        ),
+        (
+            "part.conf",
+            (
+                "rewrite ^/a$ /b permanent;\nrewrite ^/b$ /c/ permanent;\nrewrite ^/dead$ /nowhere "
+                "permanent;\n"
+            ),
+        ),
         ("map.conf", "/a /b;\n/b /c/;\n/dead /nowhere;\n"),
-        ("htaccess", "RedirectMatch 301 ^/a$ /b\nRedirectMatch 301 ^/b$ /c/\nRedirectMatch 301 ^/dead$ /nowhere\n"),
+        (
+            "htaccess",
+            (
+                "RedirectMatch 301 ^/a$ /b\nRedirectMatch 301 ^/b$ /c/\nRedirectMatch 301 ^/dead$ "
+                "/nowhere\n"
+            ),
+        ),
     ],
 )
 def test_an_older_move_is_checked_and_carried_on(museum: Program, name: str, text: str) -> None:
@@ -282,13 +319,22 @@ def answers(program: Program, file: str, *targets: str) -> list[str]:
 
 def test_a_file_is_read_for_the_server_that_is_said(bare: Program) -> None:
     """What is not known of the server lets nothing answer, and is known when somebody says it."""
-    bare("open", "site", "--old", "https://www.quillhaven.example", "--new", "https://www.quillhaven.example")
+    bare(
+        "open",
+        "site",
+        "--old",
+        "https://www.quillhaven.example",
+        "--new",
+        "https://www.quillhaven.example",
+    )
     program = Program(bare.folder / "site")
     program.write("old.conf", SITE)
     asked = ("/members/a", "/api/x", "/fair/tea", "/shop/sale/x", "/journal/2011", "/other")
     told = program("gather", "old.conf").out
     assert "--without snippets/headers.conf" in told
-    assert answers(program, "old.conf", *asked) == ["404"] * 6  # what is included may answer them all
+    assert (
+        answers(program, "old.conf", *asked) == ["404"] * 6
+    )  # what is included may answer them all
     told = program("gather", "old.conf", "--without", "snippets/headers.conf").out
     assert "read anew" in told
     assert re.search(r"whether\s<IfDefine\sSUMMER>\sholds", told)
@@ -300,18 +346,34 @@ def test_a_file_is_read_for_the_server_that_is_said(bare: Program) -> None:
     ]
     program("gather", "old.conf", "--without", "snippets/headers.conf", "--with", "SUMMER")
     assert answers(program, "old.conf", *asked) == [
-        "404", "404", "302 https://www.quillhaven.example/summer-fair/tea", "301 https://www.quillhaven.example/museum/shop/sale/x",
-        "301 https://www.quillhaven.example/stories/2011", "301 https://www.quillhaven.example/museum/other",
+        "404", "404", (
+            "302 https://www.quillhaven.example/summer-fair/tea"
+        ), "301 https://www.quillhaven.example/museum/shop/sale/x",
+        ("301 https://www.quillhaven.example/"
+        "stories/2011"), "301 https://www.quillhaven.example/museum/other",
     ]  # fmt: skip
     held = program.json("build", "--for", "nginx", "--out", "rules", code=None)["held_back"]
     assert any("old.conf:12" in str(h) for h in held)
-    assert "SUMMER" in program("gather", "old.conf", "--with", "SUMMER", "--without", "SUMMER", code=2).err
+    assert (
+        "SUMMER"
+        in program("gather", "old.conf", "--with", "SUMMER", "--without", "SUMMER", code=2).err
+    )
 
 
 def test_a_folder_s_file_is_asked_below_its_folder(bare: Program) -> None:
-    bare("open", "site", "--old", "https://www.quillhaven.example", "--new", "https://www.quillhaven.example")
+    bare(
+        "open",
+        "site",
+        "--old",
+        "https://www.quillhaven.example",
+        "--new",
+        "https://www.quillhaven.example",
+    )
     program = Program(bare.folder / "site")
-    text = "RewriteEngine On\nRewriteBase /shop/\nRewriteRule ^sale$ offers [R=301,L]\nRedirect 301 /shop/a /b\nRedirect 301 /c /d\n"
+    text = (
+        "RewriteEngine On\nRewriteBase /shop/\nRewriteRule ^sale$ offers [R=301,L]\nRedirect 301 "
+        "/shop/a /b\nRedirect 301 /c /d\n"
+    )
     (program.folder / "www/shop").mkdir(parents=True)
     program.write("www/shop/.htaccess", text)
     asked = ("/sale", "/shop/sale", "/shop/a", "/c")
@@ -319,19 +381,40 @@ def test_a_folder_s_file_is_asked_below_its_folder(bare: Program) -> None:
     assert "--document-root" in told.out + told.err
     program("gather", "www/shop/.htaccess", "--document-root", "www")
     place = "https://www.quillhaven.example"
-    assert answers(program, ".htaccess", *asked) == ["404", f"301 {place}/shop/offers", f"301 {place}/b", "404"]
-    assert "does not lie below" in program("gather", "www/shop/.htaccess", "--document-root", "elsewhere", code=3).err
+    assert answers(program, ".htaccess", *asked) == [
+        "404",
+        f"301 {place}/shop/offers",
+        f"301 {place}/b",
+        "404",
+    ]
+    assert (
+        "does not lie below"
+        in program("gather", "www/shop/.htaccess", "--document-root", "elsewhere", code=3).err
+    )
 
 
 @pytest.mark.parametrize("name", ["site.htaccess", "apache.conf", "nginx.conf"])
 def test_directives_without_their_words_are_no_traceback(museum: Program, name: str) -> None:
-    directives = "ErrorDocument Require Deny Options Include Header RewriteBase RewriteCond RewriteRule Redirect RedirectMatch ProxyPass Alias DocumentRoot ServerName Define"
-    sections = "Files FilesMatch Location Directory VirtualHost IfModule IfDefine IfVersion If Limit RequireAll"
+    directives = (
+        "ErrorDocument Require Deny Options Include Header RewriteBase RewriteCond RewriteRule "
+        "Redirect RedirectMatch ProxyPass Alias DocumentRoot ServerName Define"
+    )
+    sections = (
+        "Files FilesMatch Location Directory VirtualHost IfModule IfDefine IfVersion If Limit "
+        "RequireAll"
+    )
     if name == "nginx.conf":
-        words = "return rewrite if location map server_name listen include error_page try_files break"
-        text = "".join(f"server {{ {w}; {w} {{ }} }}\n" for w in words.split()) + "server { return 301 /x; }\n"
+        words = (
+            "return rewrite if location map server_name listen include error_page try_files break"
+        )
+        text = (
+            "".join(f"server {{ {w}; {w} {{ }} }}\n" for w in words.split())
+            + "server { return 301 /x; }\n"
+        )
     else:
         text = "".join(f"{d}\n" for d in directives.split())
-        text += "".join(f"<{x}>\nRequire all denied\nRedirect 301 /a /b\n</{x}>\n" for x in sections.split())
+        text += "".join(
+            f"<{x}>\nRequire all denied\nRedirect 301 /a /b\n</{x}>\n" for x in sections.split()
+        )
     museum.write(name, text + ("" if name == "nginx.conf" else "Redirect 301 /c /d\n"))
     museum("gather", "--kind", "rules", name, code=None)

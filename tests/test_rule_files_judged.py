@@ -1,4 +1,6 @@
-"""Rule files of servers: what is read from them is what the real servers do, or it is named as not understood."""
+"""Rule files of servers: what is read from them is what the real servers do, or it is named as not
+understood.
+"""
 
 from __future__ import annotations
 
@@ -23,13 +25,21 @@ THERE = Surroundings(frozenset(["THERE"]))
 ALL_KNOWN = Surroundings(frozenset(["THERE"]), frozenset(["NOT_THERE", "mod_strange.c"]))
 
 
-def judged(language: ModuleType, files: Iterable[tuple[RuleFile, Surroundings, random.Random | None]]) -> Counter[str]:
-    """What came of files, in requests; fails with the file at the first request that is understood and answered otherwise."""
+def judged(
+    language: ModuleType, files: Iterable[tuple[RuleFile, Surroundings, random.Random | None]]
+) -> Counter[str]:
+    """What came of files, in requests; fails with the file at the first request that is understood
+    and answered otherwise.
+    """
     found: Counter[str] = Counter()
     for file, given, rng in files:
         try:
             with language.running(file) as server:
-                requests = language.requests(rng, file, REQUESTS) if rng else requests_about(file, ["www.old.example"])
+                requests = (
+                    language.requests(rng, file, REQUESTS)
+                    if rng
+                    else requests_about(file, ["www.old.example"])
+                )
                 result: Judged = judge(file, server, requests, given)
         except InputError:
             found["files that the server refuses"] += 1
@@ -65,7 +75,9 @@ def test_drawn_files_mean_what_the_server_does(language: ModuleType) -> None:
 
 
 @needs_server("apache")
-@pytest.mark.skipif(not apache_files.MANUAL.is_dir(), reason="the package apache2-doc is not installed")
+@pytest.mark.skipif(
+    not apache_files.MANUAL.is_dir(), reason="the package apache2-doc is not installed"
+)
 def test_the_examples_of_the_manual_mean_what_the_server_does() -> None:
     files = apache_files.manual()
     found = judged(apache_files, ((file, Surroundings(), None) for file in files))
@@ -74,7 +86,9 @@ def test_the_examples_of_the_manual_mean_what_the_server_does() -> None:
 
 
 @needs_server("nginx")
-@pytest.mark.skipif(not nginx_files.EXAMPLES.is_dir(), reason="the package nginx-doc is not installed")
+@pytest.mark.skipif(
+    not nginx_files.EXAMPLES.is_dir(), reason="the package nginx-doc is not installed"
+)
 def test_the_examples_that_nginx_comes_with_mean_what_the_server_does() -> None:
     files = nginx_files.examples()
     found = judged(nginx_files, ((file, Surroundings(), None) for file in files))

@@ -1,4 +1,6 @@
-"""Runs that are kept: names, lists, exports, going on after a stop, and two of them side by side."""
+"""Runs that are kept: names, lists, exports, going on after a stop, and two of them side by
+side.
+"""
 
 from __future__ import annotations
 
@@ -58,7 +60,9 @@ def test_two_runs_side_by_side(told: Program) -> None:
     with site({"/tower.html": "/gift-shop/", "/dead.html": "/opening/"}) as address:
         told("replay", "urls.txt", "--at", address, "--as", "after", code=1)
     found = told.json("reconcile", "before", "after", code=1)
-    rows = {r["url"].removeprefix(OLD): (r["change"], r["before"], r["after"]) for r in found["rows"]}
+    rows = {
+        r["url"].removeprefix(OLD): (r["change"], r["before"], r["after"]) for r in found["rows"]
+    }
     assert rows == {
         "/tower.html": ("content-changed", "ok", "ok"),
         "/hours.html": ("worse", "ok", "unanswered"),
@@ -66,28 +70,49 @@ def test_two_runs_side_by_side(told: Program) -> None:
     }
     assert found["regressions"] == 3
     assert told.json("reconcile", "before", "before")["counts"] == {"same": 3}
-    told("reconcile", "before", "after", "--allow", "content-changed", "--allow", "unanswered", "--out", "changes.csv")
-    assert (told.folder / "changes.csv").read_text().startswith("url,change,before,after,value,hits")
+    told(
+        "reconcile",
+        "before",
+        "after",
+        "--allow",
+        "content-changed",
+        "--allow",
+        "unanswered",
+        "--out",
+        "changes.csv",
+    )
+    assert (
+        (told.folder / "changes.csv").read_text().startswith("url,change,before,after,value,hits")
+    )
     assert "Gift shop" in told("reconcile", "before", "after", code=1).out
     assert "no run 'never'" in told("reconcile", "before", "never", code=2).err
 
 
 def test_a_node_that_answers_otherwise_is_named(told: Program) -> None:
     good = {"/tower.html": "/tower-clock/", "/hours.html": "/opening/"}
-    with site(good) as one, site(good) as two, site({**good, "/hours.html": "/gift-shop/"}) as three:
+    with (
+        site(good) as one,
+        site(good) as two,
+        site({**good, "/hours.html": "/gift-shop/"}) as three,
+    ):
         places = [option for at in (one, two, three) for option in ("--at", at)]
         found = told.json("replay", "urls.txt", *places, code=1)
         assert [d["url"] for d in found["disagreements"]] == [f"{OLD}/hours.html"]
-        assert [a["location"] for a in found["disagreements"][0]["answers"]] == [f"{NEW}/opening/"] * 2 + [
-            f"{NEW}/gift-shop/"
-        ]
+        assert [a["location"] for a in found["disagreements"][0]["answers"]] == [
+            f"{NEW}/opening/"
+        ] * 2 + [f"{NEW}/gift-shop/"]
         assert len(found["runs"]) == 3
         assert f"{three}: 301" in told("replay", "urls.txt", *places, code=1).out
         assert (
             "the same first answer"
-            in told("replay", "urls.txt", "--at", one, "--profile", "phone", "--profile", "de", code=1).out
+            in told(
+                "replay", "urls.txt", "--at", one, "--profile", "phone", "--profile", "de", code=1
+            ).out
         )
-        assert "is not known" in told("replay", "urls.txt", "--at", one, "--profile", "a_b", code=2).err
+        assert (
+            "is not known"
+            in told("replay", "urls.txt", "--at", one, "--profile", "a_b", code=2).err
+        )
 
 
 def test_a_page_that_says_the_same_is_no_regression(told: Program) -> None:
@@ -101,19 +126,23 @@ def test_runs_are_listed_shown_again_and_exported(told: Program) -> None:
     with site({"/tower.html": "/tower-clock/"}) as address:
         told("replay", "urls.txt", "--at", address, "--as", "first", code=1)
     listed = told.json("runs")["runs"]
-    assert [(r["name"], r["kind"], sum(r["counts"].values())) for r in listed] == [("first", "replay", 3)]
+    assert [(r["name"], r["kind"], sum(r["counts"].values())) for r in listed] == [
+        ("first", "replay", 3)
+    ]
     for name in ("rows.csv", "rows.jsonl", "rows.xlsx", "rows.xml"):
         told("runs", "first", "--out", name, "--hops", "hops.csv")
     rows = list(csv.DictReader((told.folder / "rows.csv").open()))
-    assert [json.loads(x)["url"] for x in (told.folder / "rows.jsonl").read_text().splitlines()] == [
-        r["url"] for r in rows
-    ]
+    assert [
+        json.loads(x)["url"] for x in (told.folder / "rows.jsonl").read_text().splitlines()
+    ] == [r["url"] for r in rows]
     suite = ET.fromstring((told.folder / "rows.xml").read_text())
     assert (suite.get("tests"), suite.get("failures")) == ("3", "2")
     book = CalamineWorkbook.from_path(told.folder / "rows.xlsx")
     assert book.sheet_names == ["traces", "hops"]
     assert [
-        h["status"] for h in csv.DictReader((told.folder / "hops.csv").open()) if h["trace"].endswith("tower.html")
+        h["status"]
+        for h in csv.DictReader((told.folder / "hops.csv").open())
+        if h["trace"].endswith("tower.html")
     ] == ["301", "200"]
     told("runs", "1", "--as", "renamed")
     assert told.json("runs", "renamed")["urls"] == 3
@@ -131,7 +160,9 @@ def test_a_run_that_is_killed_goes_on_without_asking_twice(museum: Program) -> N
     museum.write("urls.txt", "".join(f"{OLD}/p{n}\n" for n in range(400)))
     with serve(respond) as address:
         arguments = ["replay", "urls.txt", "--at", address, "--rate", "100", "--concurrent", "4"]
-        run = subprocess.Popen([PROGRAM, *arguments], cwd=museum.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+        run = subprocess.Popen(
+            [PROGRAM, *arguments], cwd=museum.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE
+        )
         deadline = time.monotonic() + 60
         while len(asked) < 180 and time.monotonic() < deadline:
             time.sleep(0.05)
@@ -159,7 +190,11 @@ def test_ctrl_c_keeps_what_is_done(museum: Program) -> None:
     with serve(respond) as address:
         arguments = [PROGRAM, "replay", "urls.txt", "--at", address, "--rate", "50"]
         run = subprocess.Popen(
-            arguments, cwd=museum.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8"
+            arguments,
+            cwd=museum.folder,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            encoding="utf-8",
         )
         deadline = time.monotonic() + 60
         while len(asked) < 40 and time.monotonic() < deadline:
@@ -171,7 +206,9 @@ def test_ctrl_c_keeps_what_is_done(museum: Program) -> None:
 
 
 @pytest.mark.parametrize("pace", [("--rate", "300"), ("--concurrent", "3", "--rate", "0")])
-def test_what_ctrl_c_stopped_is_asked_no_second_time(museum: Program, pace: tuple[str, ...]) -> None:
+def test_what_ctrl_c_stopped_is_asked_no_second_time(
+    museum: Program, pace: tuple[str, ...]
+) -> None:
     """Every hop counts: what is under way is seen through."""
     museum.write("urls.txt", "".join(f"{OLD}/p{n}\n" for n in range(900)))
     asked: list[str] = []
@@ -188,7 +225,10 @@ def test_what_ctrl_c_stopped_is_asked_no_second_time(museum: Program, pace: tupl
         for resumed in ([], ["--resume"]):
             begun = len(asked)
             run = subprocess.Popen(
-                [PROGRAM, *arguments, *resumed], cwd=museum.folder, stdout=subprocess.PIPE, text=True
+                [PROGRAM, *arguments, *resumed],
+                cwd=museum.folder,
+                stdout=subprocess.PIPE,
+                text=True,
             )
             deadline = time.monotonic() + 60
             while len(asked) < begun + 150 and time.monotonic() < deadline:
@@ -212,7 +252,10 @@ def test_entries_are_chosen_by_value_section_and_verdict(told: Program) -> None:
         assert told.json("replay", "--at", address, "--verdict", "unanswered", code=1)["urls"] == 2
         assert told.json("replay", "--at", address, "--section", "tower", code=1)["urls"] == 1
         assert told.json("replay", "--at", address, "--sample", 1, code=None)["urls"] == 1
-        assert "leave the files out" in told("replay", "urls.txt", "--at", address, "--sample", 1, code=2).err
+        assert (
+            "leave the files out"
+            in told("replay", "urls.txt", "--at", address, "--sample", 1, code=2).err
+        )
 
 
 def test_coverage_by_section_and_source(told: Program) -> None:
@@ -231,8 +274,8 @@ def test_replay_can_mend_chains_of_our_own_rules(told: Program) -> None:
         out = told("replay", "urls.txt", "--at", address, "--fix", code=1).out
     assert "1 answer mended" in out
     assert (
-        "301 changes scheme and content, by the rule of /tower.html, then 301 changes content, by the rule of /hours.html"
-        in " ".join(out.split())
+        "301 changes scheme and content, by the rule of /tower.html, then 301 changes content, by "
+        "the rule of /hours.html" in " ".join(out.split())
     )
     assert "further rule" in out
     told("undo")
@@ -253,11 +296,23 @@ def test_a_server_that_is_busy_is_asked_again_later(told: Program) -> None:
     assert (found["counts"], asked.count("/tower.html")) == ({"ok": 3}, 2)
 
 
-CHROME = "<title>Quillhaven</title><body><header>Quillhaven Museum of Clocks, tickets and visits</header><nav>Home Collection Journal Visit Shop</nav>"
+CHROME = (
+    "<title>Quillhaven</title><body><header>Quillhaven Museum of Clocks, tickets and "
+    "visits</header><nav>Home Collection Journal Visit Shop</nav>"
+)
 TEXTS = {
-    "tower": "The turret movement of 1742 was built by two blacksmiths; its pendulum swings once in two seconds behind the north dial.",
-    "barge": "Barges carried lamp oil along the canal until the railway bridge opened; the harbour master kept tide tables in a ledger.",
-    "bells": "Five bronze bells were cast in Fernwick, hung in an oak frame, and rung by hand until electricity reached the belfry.",
+    "tower": (
+        "The turret movement of 1742 was built by two blacksmiths; its pendulum swings once in two "
+        "seconds behind the north dial."
+    ),
+    "barge": (
+        "Barges carried lamp oil along the canal until the railway bridge opened; the harbour "
+        "master kept tide tables in a ledger."
+    ),
+    "bells": (
+        "Five bronze bells were cast in Fernwick, hung in an oak frame, and rung by hand until "
+        "electricity reached the belfry."
+    ),
 }
 
 
@@ -270,12 +325,17 @@ def test_texts_tell_a_wrong_page_where_titles_say_nothing(museum: Program) -> No
     museum.write("urls.txt", "".join(f"{OLD}/{name}.html\n" for name in TEXTS))
     with serve_pages({f"/{name}.html": page(text) for name, text in TEXTS.items()}, {}) as address:
         museum("replay", "urls.txt", "--at", address, "--as", "before", code=0)
-    after = {f"/{name}/": page(f"{text} Reworded a little for the relaunch.") for name, text in TEXTS.items()}
+    after = {
+        f"/{name}/": page(f"{text} Reworded a little for the relaunch.")
+        for name, text in TEXTS.items()
+    }
     moves = {"/tower.html": "/tower/", "/barge.html": "/barge/", "/bells.html": "/barge/"}
     with serve_pages(after, moves) as address:
         museum("replay", "urls.txt", "--at", address, "--as", "after")
     found = museum.json("reconcile", "before", "after", code=1)
-    assert {r["url"].removeprefix(OLD): r["change"] for r in found["rows"]}["/bells.html"] == "content-changed"
+    assert {r["url"].removeprefix(OLD): r["change"] for r in found["rows"]}[
+        "/bells.html"
+    ] == "content-changed"
     assert (found["counts"]["content-changed"], found["contents_compared"]) == (1, 3)
     rows = {r["url"].removeprefix(OLD): r for r in found["rows"]}
     assert (rows["/bells.html"]["likeness"], rows["/tower.html"]["text_likeness"]) == ("", 1.0)

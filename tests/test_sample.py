@@ -79,12 +79,16 @@ def test_check_and_replay_find_all_that_was_planted_and_nothing_else(told: LogCo
         result = told.report[what]
         assert (result["missed"], result["invented"]) == ([], []), what
         assert result["found"] == result["planted"] > 100
-    assert told.report["server"] == ("a real nginx" if find_nginx() else "a stand-in, since no nginx is installed here")
+    assert told.report["server"] == (
+        "a real nginx" if find_nginx() else "a stand-in, since no nginx is installed here"
+    )
 
 
 def test_no_old_page_is_answered_wrongly(told: LogCount) -> None:
     assert told.report["wrong_answers"] == []
-    assert told.report["right_answers"] > 0.95 * (told.report["right_answers"] + told.report["open"])
+    assert told.report["right_answers"] > 0.95 * (
+        told.report["right_answers"] + told.report["open"]
+    )
 
 
 def test_after_the_build_everything_answered_is_ok(told: LogCount) -> None:
@@ -95,9 +99,17 @@ def test_after_the_build_everything_answered_is_ok(told: LogCount) -> None:
 
 @needs_nginx
 def test_the_reference_and_real_nginx_agree_on_every_old_url_and_variant(told: LogCount) -> None:
-    told.ledger("rehearse", told.folder / "files/old-urls.txt", "--out", told.folder / "reference.csv", code=1)
+    told.ledger(
+        "rehearse",
+        told.folder / "files/old-urls.txt",
+        "--out",
+        told.folder / "reference.csv",
+        code=1,
+    )
     rows = told.table("reference.csv")
-    variants = {parse_address(row["url"]).without_fragment for row in told.table("files/variants.csv")}
+    variants = {
+        parse_address(row["url"]).without_fragment for row in told.table("files/variants.csv")
+    }
     asked = {row["url"] for row in rows}
     assert variants <= asked
     assert len(asked) > 6000
@@ -106,7 +118,9 @@ def test_the_reference_and_real_nginx_agree_on_every_old_url_and_variant(told: L
         for row in rows:
             address = parse_address(row["url"])
             status, location = ask(place, address.authority, address.target)
-            in_place = row["status"] in {"200", "404"} and status == 404  # this nginx has rules and no pages
+            in_place = (
+                row["status"] in {"200", "404"} and status == 404
+            )  # this nginx has rules and no pages
             if not in_place and (str(status), location) != (row["status"], row["location"]):
                 differences.append((row["url"], status, location, row["status"], row["location"]))
     assert differences == []
@@ -115,13 +129,17 @@ def test_the_reference_and_real_nginx_agree_on_every_old_url_and_variant(told: L
 def test_the_redirect_list_is_the_truth_where_it_answers(told: LogCount) -> None:
     truth = {row["legacy_url"]: row for row in told.table("files/truth.csv")}
     listed = {row["old"]: row for row in told.table("rules/redirects.csv")}
-    found = Counter(listed[url]["new"] == row["destination"] for url, row in truth.items() if url in listed)
+    found = Counter(
+        listed[url]["new"] == row["destination"] for url, row in truth.items() if url in listed
+    )
     assert found[False] == 0
     assert found[True] > 3000
 
 
 def test_the_journal_of_the_story_can_be_taken_back_whole(told: LogCount) -> None:
-    steps = [s for s in told.ledger.json("history")["steps"] if s["command"] not in {"open", "undo"}]
+    steps = [
+        s for s in told.ledger.json("history")["steps"] if s["command"] not in {"open", "undo"}
+    ]
     told.ledger("undo", len(steps))
     balance = told.ledger.json("balance")
     assert (balance["entries"], balance["answered"]) == (0, 0)

@@ -49,7 +49,11 @@ def serving(program: Program, *options: str) -> Iterator[int]:
         yield port
     finally:
         run.terminate()
-        ENDED.append(run.communicate(timeout=30)[1].replace(b"upright: stopped. What was complete is kept.\n", b""))
+        ENDED.append(
+            run.communicate(timeout=30)[1].replace(
+                b"upright: stopped. What was complete is kept.\n", b""
+            )
+        )
 
 
 def get(port: int, target: str) -> tuple[int, str, str]:
@@ -61,19 +65,28 @@ def get(port: int, target: str) -> tuple[int, str, str]:
 
 
 def test_old_addresses_lead_to_stand_in_pages(museum: Program) -> None:
-    museum.write("pages.csv", f"url,title,status\n{NEW}/tower/,The <b>tower</b>,200\n{NEW}/late/,Later,404\n")
+    museum.write(
+        "pages.csv", f"url,title,status\n{NEW}/tower/,The <b>tower</b>,200\n{NEW}/late/,Later,404\n"
+    )
     museum("stock", "pages.csv")
     museum("decide", "--from", museum.pairs("/old.html,/tower/,301", "/gone.html,,410"))
     with serving(museum) as port:
         assert get(port, "/old.html")[:2] == (301, f"http://127.0.0.1:{port}/tower/")
         status, _, page = get(port, "/tower/")
-        assert (status, "&lt;b&gt;tower&lt;/b&gt;" in page, "<b>tower" in page) == (200, True, False)
+        assert (status, "&lt;b&gt;tower&lt;/b&gt;" in page, "<b>tower" in page) == (
+            200,
+            True,
+            False,
+        )
         assert get(port, "/late/")[0] == 404
         assert get(port, "/gone.html")[0] == 410
         status, _, page = get(port, "/none/<script>")
         assert (status, "<script>" in page) == (404, False)
         assert f"{OLD}/old.html" in get(port, "/.upright/")[2]
-        assert get(port, "/.upright/try?url=%2Fold.html")[:2] == (302, f"http://127.0.0.1:{port}/old.html")
+        assert get(port, "/.upright/try?url=%2Fold.html")[:2] == (
+            302,
+            f"http://127.0.0.1:{port}/old.html",
+        )
         assert "cannot be used" in museum("serve", "--port", port, code=3).err
     with serving(museum, "--as-sent") as port:
         assert get(port, "/old.html")[:2] == (301, f"{NEW}/tower/")
@@ -82,7 +95,8 @@ def test_old_addresses_lead_to_stand_in_pages(museum: Program) -> None:
 def test_relative_destinations_of_imported_rules_lead_where_a_browser_goes(museum: Program) -> None:
     museum.write(
         ".htaccess",
-        "RewriteEngine On\nRewriteBase /\nRewriteRule ^d$ ?x=1 [R=301,L]\nRedirectMatch 301 ^/c$ //elsewhere.example/y\n",
+        "RewriteEngine On\nRewriteBase /\nRewriteRule ^d$ ?x=1 [R=301,L]\nRedirectMatch 301 ^/c$ "
+        "//elsewhere.example/y\n",
     )
     museum("gather", ".htaccess")
     with serving(museum) as port:
@@ -103,22 +117,29 @@ def raw(port: int, text: str) -> bytes:
 def test_a_name_that_was_made_to_lead_here_is_answered_nothing(museum: Program) -> None:
     museum("decide", "/a", "--to", f"{NEW}/x")
     with serving(museum) as port:
-        told = raw(port, "GET /.upright/ HTTP/1.1\r\nHost: elsewhere.example\r\nConnection: close\r\n\r\n")
+        told = raw(
+            port, "GET /.upright/ HTTP/1.1\r\nHost: elsewhere.example\r\nConnection: close\r\n\r\n"
+        )
         assert told.startswith(b"HTTP/1.1 421 ")
         assert b"old address" not in told.lower()
         for host in ("localhost", f"127.0.0.1:{port}", "www.quillhaven.example"):
-            assert raw(port, f"GET /a HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n\r\n").startswith(
-                b"HTTP/1.1 301 "
-            )
+            assert raw(
+                port, f"GET /a HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n\r\n"
+            ).startswith(b"HTTP/1.1 301 ")
 
 
 def test_what_is_sent_with_a_form_is_no_further_request(museum: Program) -> None:
     museum("decide", "/a", "--to", f"{NEW}/x")
     inner = "GET /smuggled HTTP/1.1\r\nHost: localhost\r\n\r\n"
     with serving(museum) as port:
-        told = raw(port, f"POST /a HTTP/1.1\r\nHost: localhost\r\nContent-Length: {len(inner)}\r\n\r\n{inner}")
+        told = raw(
+            port,
+            f"POST /a HTTP/1.1\r\nHost: localhost\r\nContent-Length: {len(inner)}\r\n\r\n{inner}",
+        )
         assert told.count(b"HTTP/1.1 ") == 1
-        told = raw(port, f"POST /a HTTP/1.1\r\nHost: localhost\r\nContent-Length: \u00b2\r\n\r\n{inner}")
+        told = raw(
+            port, f"POST /a HTTP/1.1\r\nHost: localhost\r\nContent-Length: \u00b2\r\n\r\n{inner}"
+        )
         assert told.count(b"HTTP/1.1 ") == 1
 
 

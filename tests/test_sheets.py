@@ -1,4 +1,6 @@
-"""Sheets of other trades and languages: which column is which, which sheet counts, and what is said of it."""
+"""Sheets of other trades and languages: which column is which, which sheet counts, and what is said
+of it.
+"""
 
 from __future__ import annotations
 
@@ -14,14 +16,18 @@ def pairs_of(program: Program, text: str, *options: str) -> list[tuple[str, str,
     program("decide", "--from", sheet, *options, code=None)
     found = program.json("entries", "--limit", 0)["entries"]
     return sorted(
-        (e["legacy_url"].removeprefix(OLD), e["destination"].removeprefix(NEW), str(e["status"])) for e in found
+        (e["legacy_url"].removeprefix(OLD), e["destination"].removeprefix(NEW), str(e["status"]))
+        for e in found
     )
 
 
 HEADINGS = [
-    ("Alt", "Neu", "Typ"), ("von", "nach", "Art"), ("Alte URL", "Neue URL", "Status"), ("Adresse alt", "Adresse neu", "Statuscode"),
-    ("Ancienne URL", "Nouvelle URL", "Code"), ("URL antigua", "URL nueva", "Tipo"), ("Vecchio URL", "Nuovo URL", "Tipo"),
-    ("Oude URL", "Nieuwe URL", "Soort"), ("Old page", "New page", "Redirect type"), ("Bisherige Seite", "Ziel", "Code"),
+    ("Alt", "Neu", "Typ"), ("von", "nach", "Art"), ("Alte URL", "Neue URL", "Status"),
+    ("Adresse alt", "Adresse neu", "Statuscode"),
+    ("Ancienne URL", "Nouvelle URL", "Code"), ("URL antigua", "URL nueva", "Tipo"),
+    ("Vecchio URL", "Nuovo URL", "Tipo"),
+    ("Oude URL", "Nieuwe URL", "Soort"), ("Old page", "New page", "Redirect type"),
+    ("Bisherige Seite", "Ziel", "Code"),
     ("oldUrl", "newUrl", "status"), ("A", "B", "C"),
 ]  # fmt: skip
 
@@ -31,7 +37,11 @@ HEADINGS = [
 def test_pairs_are_read_by_name_or_by_what_they_hold(
     museum: Program, heading: tuple[str, str, str], turned: bool
 ) -> None:
-    rows = [(f"{OLD}/a", f"{NEW}/x/", "permanent"), (f"{OLD}/b", f"{NEW}/y/", "302"), (f"{OLD}/c", "", "gone")]
+    rows = [
+        (f"{OLD}/a", f"{NEW}/x/", "permanent"),
+        (f"{OLD}/b", f"{NEW}/y/", "302"),
+        (f"{OLD}/c", "", "gone"),
+    ]
     lines = [heading, *rows]
     if turned:
         lines = [(b, a, c) for a, b, c in lines]
@@ -41,7 +51,8 @@ def test_pairs_are_read_by_name_or_by_what_they_hold(
 
 @pytest.mark.parametrize(
     ("word", "status"),
-    [("permanent", "301"), ("dauerhaft", "301"), ("vorübergehend", "302"), ("temporaire", "302"), ("supprimé", "410"), ("gelöscht", "410"),
+    [("permanent", "301"), ("dauerhaft", "301"), ("vorübergehend", "302"), ("temporaire", "302"),
+        ("supprimé", "410"), ("gelöscht", "410"),
      ("eliminado", "410"), ("301 (permanent)", "301"), ("Moved permanently", "301")],
 )  # fmt: skip
 def test_words_are_statuses(museum: Program, word: str, status: str) -> None:
@@ -51,17 +62,32 @@ def test_words_are_statuses(museum: Program, word: str, status: str) -> None:
 
 def test_columns_are_settled_shown_and_switched_off_alike(museum: Program) -> None:
     museum.write("odd.csv", "Nr,Was war,Was wird,Notiz\n1,/a,/x/,n\n2,/b,/y/,n\n")
-    said = museum("decide", "--from", "odd.csv", "--column", "old=Was war", "--column", "new=Was wird").out
+    said = museum(
+        "decide", "--from", "odd.csv", "--column", "old=Was war", "--column", "new=Was wird"
+    ).out
     assert "odd.csv: columns old = Was war, new = Was wird" in said
     assert "odd.csv: not used: Nr, Notiz" in said
-    checked = museum("check", "odd.csv", "--column", "old=Was war", "--column", "new=Was wird", code=None).out
+    checked = museum(
+        "check", "odd.csv", "--column", "old=Was war", "--column", "new=Was wird", code=None
+    ).out
     assert "columns old = Was war, new = Was wird" in checked
-    assert "no column 'Nowhere'" in museum("decide", "--from", "odd.csv", "--column", "old=Nowhere", code=3).err
-    museum.write("pages.csv", f"Adresse,Bezeichnung,Zustand\n{NEW}/x/,The x,200\nSumme,,\n{NEW}/y/,The y,200\n")
+    assert (
+        "no column 'Nowhere'"
+        in museum("decide", "--from", "odd.csv", "--column", "old=Nowhere", code=3).err
+    )
+    museum.write(
+        "pages.csv",
+        f"Adresse,Bezeichnung,Zustand\n{NEW}/x/,The x,200\nSumme,,\n{NEW}/y/,The y,200\n",
+    )
     said = museum("stock", "pages.csv", "--column", "title=Bezeichnung").out
     assert "columns url = Adresse, title = Bezeichnung" in said
     assert "one row of totals" in said or "1 row of totals" in said
-    museum("gather", museum.write("export.csv", "url,backlinks,visits\n/a,7,3\n"), "--column", "linking pages=")
+    museum(
+        "gather",
+        museum.write("export.csv", "url,backlinks,visits\n/a,7,3\n"),
+        "--column",
+        "linking pages=",
+    )
     assert museum.json("entries", "/a")["links"] == 0
 
 
@@ -74,11 +100,15 @@ def workbook(program: Program, name: str, sheets: dict[str, list[list[str]]]) ->
     return name
 
 
-def test_every_sheet_that_holds_addresses_is_a_source_and_the_others_are_named(museum: Program) -> None:
+def test_every_sheet_that_holds_addresses_is_a_source_and_the_others_are_named(
+    museum: Program,
+) -> None:
     name = workbook(museum, "audit.xlsx", {
         "Legend": [["What this is"], ["by Ada"]],
-        "Blog": [["Report of the blog"], ["Art.-Nr.", "Bezeichnung", "Adresse alt"], ["1", "One", f"{OLD}/blog/one"], ["2", "Two", f"{OLD}/blog/two"]],
-        "Shop": [["url", "visits"], [f"{OLD}/shop/a", "5"], [f"{OLD}/shop/b", "6"], [f"{OLD}/shop/c", "7"]],
+        "Blog": [["Report of the blog"], ["Art.-Nr.", "Bezeichnung", "Adresse alt"],
+            ["1", "One", f"{OLD}/blog/one"], ["2", "Two", f"{OLD}/blog/two"]],
+        "Shop": [["url", "visits"], [f"{OLD}/shop/a", "5"], [f"{OLD}/shop/b", "6"],
+            [f"{OLD}/shop/c", "7"]],
     })  # fmt: skip
     found = museum.json("gather", name)
     assert [(s["name"], s["accepted"]) for s in found["sources"]] == [
@@ -94,7 +124,11 @@ def test_every_sheet_that_holds_addresses_is_a_source_and_the_others_are_named(m
     rules = workbook(
         museum,
         "rules.xlsx",
-        {"Notes": [["x"]], "A": [["Alt", "Neu"], ["/blog/one", "/x/"]], "B": [["Alt", "Neu"], ["/blog/two", "/y/"]]},
+        {
+            "Notes": [["x"]],
+            "A": [["Alt", "Neu"], ["/blog/one", "/x/"]],
+            "B": [["Alt", "Neu"], ["/blog/two", "/y/"]],
+        },
     )
     assert museum.json("decide", "--from", rules)["posted"] == 2
 
@@ -104,14 +138,21 @@ def test_gathering_again_with_other_options_reads_anew(museum: Program) -> None:
     museum("gather", "export.csv", "--period", "2026-01-01..2026-01-10")
     assert museum.json("entries", "/a")["value"] == 15
     assert museum.json("gather", "export.csv")["sources"][0]["known"]
-    again = museum.json("gather", "export.csv", "--column", "url=landing", "--period", "2026-01-01..2026-01-30")[
-        "sources"
-    ][0]
+    again = museum.json(
+        "gather", "export.csv", "--column", "url=landing", "--period", "2026-01-01..2026-01-30"
+    )["sources"][0]
     assert (again["known"], again["read_anew"]) == (False, True)
-    assert {e["legacy_url"].removeprefix(OLD): e["value"] for e in museum.json("entries")["entries"]} == {"/b": 5}
-    assert "no column 'nowhere'" in museum("gather", "export.csv", "--column", "url=nowhere", code=3).err
+    assert {
+        e["legacy_url"].removeprefix(OLD): e["value"] for e in museum.json("entries")["entries"]
+    } == {"/b": 5}
+    assert (
+        "no column 'nowhere'"
+        in museum("gather", "export.csv", "--column", "url=nowhere", code=3).err
+    )
     museum("undo")
-    assert {e["legacy_url"].removeprefix(OLD): e["value"] for e in museum.json("entries")["entries"]} == {"/a": 15}
+    assert {
+        e["legacy_url"].removeprefix(OLD): e["value"] for e in museum.json("entries")["entries"]
+    } == {"/a": 15}
 
 
 @pytest.mark.parametrize(
@@ -129,7 +170,8 @@ def test_a_period_above_the_header_counts_or_its_absence_is_said(
 ) -> None:
     quoted = f'"{above}"' if "," in above else above
     source = museum.json(
-        "gather", museum.write("e.csv", f"{quoted},,\nPage,Sessions,Titel\n/a,90,A page\n/b,9,B page\n")
+        "gather",
+        museum.write("e.csv", f"{quoted},,\nPage,Sessions,Titel\n/a,90,A page\n/b,9,B page\n"),
     )["sources"][0]
     assert source["period"] == period
     assert any("is not said" in n for n in source["notes"]) == (not period)
@@ -140,7 +182,8 @@ def test_lists_of_links_count_links_to_us_and_nothing_else(museum: Program) -> N
         "links.csv",
         "Source URL,Title,External links,First seen,Target URL,Anchor\n"
         + "".join(
-            f"https://site{n % 3}.example/p{n},Their page,{100 + n},2020-01-0{1 + n},{OLD}/linked,see\n"
+            f"https://site{n % 3}.example/p{n},Their "
+            f"page,{100 + n},2020-01-0{1 + n},{OLD}/linked,see\n"
             for n in range(6)
         )
         + f"{OLD}/own,Ours,3,2020-01-01,{OLD}/linked,nav\n",
@@ -155,7 +198,10 @@ def test_lists_of_links_count_links_to_us_and_nothing_else(museum: Program) -> N
 
 def test_rows_that_name_captures_are_templates_or_asked_for(bare: Program) -> None:
     sheet = bare.pairs(
-        "/a/{slug}/p{n|digits},/b/{n}/{slug},301", "/q{?id|digits},/q/{id},301", "/x/{y},/z,301", "/k/{{m}},/z,301"
+        "/a/{slug}/p{n|digits},/b/{n}/{slug},301",
+        "/q{?id|digits},/q/{id},301",
+        "/x/{y},/z,301",
+        "/k/{{m}},/z,301",
     )
     said = bare("check", sheet, code=1).out
     assert "it holds {y}" in said
@@ -173,9 +219,13 @@ def test_a_column_that_may_speak_of_another_page_is_asked_for(museum: Program) -
     said = museum("gather", "links.csv").out
     assert "does 'Links' speak of the page that links" in said
     assert "--column 'linking pages=Links'" in said
-    settled = museum("gather", "links.csv", "--column", "linking pages=Links", "--column", "title=").out
+    settled = museum(
+        "gather", "links.csv", "--column", "linking pages=Links", "--column", "title="
+    ).out
     assert "speak of the page" not in settled
-    assert {e["unit"]: e["amount"] for e in museum.json("entries", "/p")["evidence"]}["linking pages"] == 30
+    assert {e["unit"]: e["amount"] for e in museum.json("entries", "/p")["evidence"]}[
+        "linking pages"
+    ] == 30
 
 
 @pytest.mark.parametrize("word", ["(not set)", "(other)", "n/a", "#N/A", "(none)"])
@@ -190,7 +240,9 @@ def test_a_very_long_title_refuses_no_file(museum: Program) -> None:
 
 
 def test_patterns_in_sheets_are_templates_or_refused(bare: Program) -> None:
-    sheet = bare.pairs("/blog/*,/news/*,301", "^/shop/(.*)$,/store/$1,301", "^/x/(?=y),/z,301", "/plain,/goal/,301")
+    sheet = bare.pairs(
+        "/blog/*,/news/*,301", "^/shop/(.*)$,/store/$1,301", "^/x/(?=y),/z,301", "/plain,/goal/,301"
+    )
     found = bare.json("check", sheet, "--old", OLD, "--new", NEW, code=1)
     assert found["rules"] == 3
     assert {r["old"] for r in found["rejected"]} == {"^/x/(?=y)"}
@@ -200,32 +252,49 @@ def test_patterns_in_sheets_are_templates_or_refused(bare: Program) -> None:
 def test_bare_destinations_lie_on_the_first_new_origin(bare: Program) -> None:
     sheet = bare.pairs("/a,/x/,301", "/b,/y/,301", "/c,/nowhere/,301")
     stock = bare.write("new.csv", f"url,status\n{NEW}/x/,200\n{NEW}/y/,200\n")
-    found = bare.json("check", sheet, "--old", NEW.replace("https", "http"), "--new", NEW, "--stock", stock, code=1)
+    found = bare.json(
+        "check",
+        sheet,
+        "--old",
+        NEW.replace("https", "http"),
+        "--new",
+        NEW,
+        "--stock",
+        stock,
+        code=1,
+    )
     assert found["counts"] == {"unknown-destination": 1}
 
 
 def test_an_address_that_two_products_claim_is_named(museum: Program) -> None:
     museum.write(
         "shop.csv",
-        f"url,title,sku\n{NEW}/p/oak,Oak clock,Q-1\n{NEW}/p/oak,Ash clock,Q-2\n{NEW}/p/Elm/,Elm clock,Q-3\n{NEW}/p/elm,Elm tray,Q-4\n{NEW}/p/fir,Fir,Q-5\n",
+        f"url,title,sku\n{NEW}/p/oak,Oak clock,Q-1\n{NEW}/p/oak,Ash clock,Q-2\n{NEW}/p/Elm/,Elm "
+        f"clock,Q-3\n{NEW}/p/elm,Elm tray,Q-4\n{NEW}/p/fir,Fir,Q-5\n",
     )
     found = museum.json("stock", "shop.csv", code=1)["sources"][0]
     assert [(c["url"].removeprefix(NEW), c["first"], c["second"]) for c in found["clashes"]] == [
         ("/p/oak", "Q-1 Oak clock in row 2", "Q-2 Ash clock in row 3"),
         ("/p/elm", "Q-3 Elm clock in row 4", "Q-4 Elm tray in row 5"),
     ]
-    later = museum.json("stock", museum.write("later.csv", f"url,title,sku\n{NEW}/p/fir,Pine,Q-9\n"), code=1)[
-        "sources"
-    ][0]
+    later = museum.json(
+        "stock", museum.write("later.csv", f"url,title,sku\n{NEW}/p/fir,Pine,Q-9\n"), code=1
+    )["sources"][0]
     assert later["clashes"][0]["why"] == "has become another page's address"
     assert (
         "claimed twice"
-        in museum("stock", museum.write("again.csv", (museum.folder / "shop.csv").read_text() + "\n"), code=1).out
+        in museum(
+            "stock",
+            museum.write("again.csv", (museum.folder / "shop.csv").read_text() + "\n"),
+            code=1,
+        ).out
     )
 
 
 def test_the_wrong_list_is_said_first_with_the_right_command(museum: Program) -> None:
     new = museum.write("new.txt", "".join(f"{NEW.replace('www', 'neu')}/p{n}\n" for n in range(9)))
-    assert museum("gather", new).out.startswith("new.txt: 9 of 9 lines are off-site: neu.quillhaven.example (9).")
+    assert museum("gather", new).out.startswith(
+        "new.txt: 9 of 9 lines are off-site: neu.quillhaven.example (9)."
+    )
     old = museum.write("old.txt", "".join(f"{OLD.replace('www.', 'm.')}/p{n}\n" for n in range(9)))
     assert "upright gather takes them" in museum("stock", old, code=3).err

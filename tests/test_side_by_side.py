@@ -1,4 +1,6 @@
-"""Several people, and several commands, at work on one ledger at once: nobody's work is lost, and nobody sees half of another's."""
+"""Several people, and several commands, at work on one ledger at once: nobody's work is lost, and
+nobody sees half of another's.
+"""
 
 from __future__ import annotations
 
@@ -39,7 +41,9 @@ def begin(program: Program, *arguments: str) -> subprocess.Popen[str]:
     """Start a command and go on."""
     whole = {**os.environ, "NO_COLOR": "1", "COLUMNS": "100", "UPRIGHT_AUTHOR": "colleague"}
     pipe = subprocess.PIPE
-    return subprocess.Popen([PROGRAM, *arguments], cwd=program.folder, env=whole, stdout=pipe, stderr=pipe, text=True)
+    return subprocess.Popen(
+        [PROGRAM, *arguments], cwd=program.folder, env=whole, stdout=pipe, stderr=pipe, text=True
+    )
 
 
 def ended(process: subprocess.Popen[str]) -> tuple[int, str, str]:
@@ -79,10 +83,17 @@ def held(ledger: Ledger, url: str) -> Iterator[None]:
 
 @pytest.fixture
 def moved(museum: Program) -> Program:
-    """A ledger with some pages that can be matched, one that leads on to another, and one nobody asks for."""
+    """A ledger with some pages that can be matched, one that leads on to another, and one nobody
+    asks for.
+    """
     names = ("otters", "wolves", "foxes", "badgers")
-    museum.write("old.csv", "url,title\n" + "".join(f"{OLD}/{n}.html,All about {n}\n" for n in names))
-    museum.write("new.csv", "url,title,status\n" + "".join(f"{NEW}/animals/{n},All about {n},200\n" for n in names))
+    museum.write(
+        "old.csv", "url,title\n" + "".join(f"{OLD}/{n}.html,All about {n}\n" for n in names)
+    )
+    museum.write(
+        "new.csv",
+        "url,title,status\n" + "".join(f"{NEW}/animals/{n},All about {n},200\n" for n in names),
+    )
     museum("gather", "old.csv")
     museum("stock", "new.csv")
     return museum
@@ -131,7 +142,9 @@ def test_what_somebody_answered_meanwhile_stands(moved: Program, command: tuple[
 def test_what_is_gathered_while_all_is_folded_anew_is_folded_so_too(museum: Program) -> None:
     museum.write("a.txt", f"{OLD}/shop.php?item=1\n")
     museum("gather", "a.txt")
-    museum.write("b.txt", "".join(f"{OLD}/shop.php?item={n % 50}&colour={n}\n" for n in range(2000)))
+    museum.write(
+        "b.txt", "".join(f"{OLD}/shop.php?item={n % 50}&colour={n}\n" for n in range(2000))
+    )
     ledger = open_ledger(museum.folder)
     policy = replace(ledger.settings.policy, significant={"/shop.php": ("item",)})
     with ledger.step("fold") as step:
@@ -181,20 +194,32 @@ def moved_on(ledger: Ledger, program: Program) -> Iterator[None]:
         placer = Classifier(ledger.settings.sites, ledger.settings.policy)
         sorter = Sorter(placer, Gathered("more.txt", "text"), program.folder)
         with sorter.rejects:
-            for batch in sorter.batches(read_urls(program.folder / "more.txt", "text", ReadOptions())[1].items):
+            for batch in sorter.batches(
+                read_urls(program.folder / "more.txt", "text", ReadOptions())[1].items
+            ):
                 writer.add(batch)
         writer.settle()
-        close_source(step.connection, source, SourceFacts("more.txt", "text", "gather", "digest", 1, lines=1), 0)
+        close_source(
+            step.connection,
+            source,
+            SourceFacts("more.txt", "text", "gather", "digest", 1, lines=1),
+            0,
+        )
 
 
 def log_of(day: int, name: str, count: int = 400) -> str:
-    line = '203.0.113.9 - - [{day:02}/Mar/2026:10:{m:02}:{s:02} +0000] "GET /{name}/{n} HTTP/1.1" 200 5 "-" "Mozilla/5.0"\n'
+    line = (
+        '203.0.113.9 - - [{day:02}/Mar/2026:10:{m:02}:{s:02} +0000] "GET /{name}/{n} HTTP/1.1" 200 '
+        '5 "-" "Mozilla/5.0"\n'
+    )
     return "".join(line.format(day=day, m=n // 60, s=n % 60, name=name, n=n) for n in range(count))
 
 
 def test_logs_that_are_gathered_at_once_all_count(museum: Program) -> None:
     for n in range(5):
-        museum.write(f"{n}.log", log_of(n + 1, f"p{n}") + log_of(9, "all"))  # the last lines stand in all of them
+        museum.write(
+            f"{n}.log", log_of(n + 1, f"p{n}") + log_of(9, "all")
+        )  # the last lines stand in all of them
     found = [ended(p) for p in [begin(museum, "gather", f"{n}.log") for n in range(5)]]
     assert [code for code, _, _ in found] == [0] * 5, found
     assert museum.json("balance")["entries"] == 6 * 400
@@ -202,7 +227,9 @@ def test_logs_that_are_gathered_at_once_all_count(museum: Program) -> None:
 
 
 def test_long_commands_and_short_ones_take_turns(museum: Program) -> None:
-    """While one asks a server for long, and saves what it knows, others decide, gather and fold; nobody dies."""
+    """While one asks a server for long, and saves what it knows, others decide, gather and fold;
+    nobody dies.
+    """
     site = make_faulty_site(f"http://127.0.0.1:{free_port()}")
     museum.write("urls.txt", "".join(f"{OLD}/page/{n}\n" for n in range(60)))
     museum("gather", "urls.txt")
@@ -231,7 +258,9 @@ def test_long_commands_and_short_ones_take_turns(museum: Program) -> None:
         assert "locked" not in outcome.err
 
 
-def test_one_machine_that_is_asked_for_many_hosts_is_asked_no_faster(open_museum: Callable[..., Program]) -> None:
+def test_one_machine_that_is_asked_for_many_hosts_is_asked_no_faster(
+    open_museum: Callable[..., Program],
+) -> None:
     hosts = [f"h{n}.quillhaven.example" for n in range(4)]
     program = open_museum(*(x for h in hosts for x in ("--old", f"http://{h}")), "--new", NEW)
     program.write("urls.txt", "".join(f"http://{h}/{n}\n" for h in hosts for n in range(8)))
@@ -242,7 +271,9 @@ def test_one_machine_that_is_asked_for_many_hosts_is_asked_no_faster(open_museum
         return Served(404 if target != "/robots.txt" else 200, "")
 
     with serve_whole(respond) as address:
-        program("replay", "urls.txt", "--at", address, "--rate", "20", "--concurrent", "2", code=None)
+        program(
+            "replay", "urls.txt", "--at", address, "--rate", "20", "--concurrent", "2", code=None
+        )
     asked = sorted(times)[-32:]
     assert len(asked) == 32
     # Times are of the requests themselves, and a machine under load only makes them come later.
@@ -260,7 +291,10 @@ def test_a_run_has_one_owner_and_one_list(museum: Program) -> None:
         time.sleep(2.5)
         first.send_signal(signal.SIGKILL)
         first.communicate()
-        assert "was to ask for other addresses" in museum("replay", "fewer.txt", *asking, "--resume", code=2).err
+        assert (
+            "was to ask for other addresses"
+            in museum("replay", "fewer.txt", *asking, "--resume", code=2).err
+        )
         both = [begin(museum, "replay", "urls.txt", *asking, "--resume") for _ in range(2)]
         found = sorted(ended(p) for p in both)
     assert [code for code, _, _ in found] == [1, 2], found
@@ -270,7 +304,9 @@ def test_a_run_has_one_owner_and_one_list(museum: Program) -> None:
         assert sorted(r["url"] for r in csv.DictReader(file)) == sorted(u.strip() for u in urls)
 
 
-def test_a_host_that_asks_for_an_hour_is_left_and_asked_the_rest_another_time(museum: Program) -> None:
+def test_a_host_that_asks_for_an_hour_is_left_and_asked_the_rest_another_time(
+    museum: Program,
+) -> None:
     museum.write("urls.txt", "".join(f"{OLD}/page/{n}\n" for n in range(40)))
     asked: list[str] = []
 
@@ -307,10 +343,14 @@ def test_a_sheet_and_a_list_that_are_read_twice_say_nothing_new(museum: Program)
     assert answer_of(museum, f"{OLD}/a") == "move"
     museum("undo", "3")
     museum.pairs("/a,/new/a,301", "/b,/new/b,301", name="p.csv")
-    assert "2 answers posted" in museum("decide", "--from", "p.csv").out  # what was taken back can be given again
+    assert (
+        "2 answers posted" in museum("decide", "--from", "p.csv").out
+    )  # what was taken back can be given again
 
 
-def test_who_waits_says_for_whom_and_what_was_complete_before_a_fault_is_named(museum: Program) -> None:
+def test_who_waits_says_for_whom_and_what_was_complete_before_a_fault_is_named(
+    museum: Program,
+) -> None:
     museum.write("a.txt", f"{OLD}/a\n")
     museum.write("b.txt", f"{OLD}/b\n")
     museum.write("c.csv", 'url,clicks\n/c,1\n"' + "x" * 20_000_000)

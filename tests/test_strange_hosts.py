@@ -1,4 +1,6 @@
-"""Hosts as they come: with ports, by number, in other alphabets, with closing dots; and settings from any editor."""
+"""Hosts as they come: with ports, by number, in other alphabets, with closing dots; and settings
+from any editor.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,11 @@ from servers import ask
 from upright_ledger.servers import DIALECTS
 from upright_ledger.web.local.real_servers import LAUNCHES, run_example
 
-PORTED, NUMBERED, GREEK = "http://old.quillhaven.example:8080", "http://192.0.2.7", "https://φάρος.example"
+PORTED, NUMBERED, GREEK = (
+    "http://old.quillhaven.example:8080",
+    "http://192.0.2.7",
+    "https://φάρος.example",
+)
 NEW, OTHER = "https://new.quillhaven.example", "http://127.0.0.1:8080"
 ROWS = [
     (f"{PORTED}/caf%C3%A9", f"{NEW}/coffee/", 301),
@@ -33,16 +39,22 @@ ROWS = [
 
 @pytest.fixture
 def harbour(open_museum: object) -> Program:
-    program: Program = open_museum("--old", PORTED, "--old", GREEK, "--old", NUMBERED, "--new", NEW, "--new", OTHER)  # type: ignore[operator]
+    program: Program = open_museum(
+        "--old", PORTED, "--old", GREEK, "--old", NUMBERED, "--new", NEW, "--new", OTHER
+    )  # type: ignore[operator]
     quoted = lambda text: '"' + text.replace('"', '""') + '"'  # noqa: E731
     kind = lambda old: "exact" if "%24{" in old else ""  # noqa: E731
-    rows = "".join(f"{quoted(old)},{quoted(new)},{status},{kind(old)}\n" for old, new, status in ROWS)
+    rows = "".join(
+        f"{quoted(old)},{quoted(new)},{status},{kind(old)}\n" for old, new, status in ROWS
+    )
     program.write("pairs.csv", f"old,new,status,kind\n{rows}")
     program("decide", "--from", "pairs.csv")
     return program
 
 
-def test_hosts_are_named_as_they_are_and_get_what_was_decided_from_every_server(harbour: Program) -> None:
+def test_hosts_are_named_as_they_are_and_get_what_was_decided_from_every_server(
+    harbour: Program,
+) -> None:
     for name in DIALECTS:
         built = harbour.json("build", "--for", name, "--out", name, code=None)
         assert built["rules"] == len(ROWS), name

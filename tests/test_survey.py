@@ -1,4 +1,6 @@
-"""Survey: a crawl of a site with planted faults, its bounds, going on after a stop, and what it feeds."""
+"""Survey: a crawl of a site with planted faults, its bounds, going on after a stop, and what it
+feeds.
+"""
 
 from __future__ import annotations
 
@@ -31,10 +33,20 @@ def surveyor(tmp_path: Path, site: FaultySite) -> Program:
     return Program(tmp_path / "museum")
 
 
-def test_every_planted_fault_is_found_and_none_is_invented(surveyor: Program, site: FaultySite) -> None:
+def test_every_planted_fault_is_found_and_none_is_invented(
+    surveyor: Program, site: FaultySite
+) -> None:
     with serve_site(site) as origin:
         found = surveyor.json(
-            "survey", f"{origin}/", "--as", "new", "--out", "all.xlsx", "--mends", "mends.csv", code=1
+            "survey",
+            f"{origin}/",
+            "--as",
+            "new",
+            "--out",
+            "all.xlsx",
+            "--mends",
+            "mends.csv",
+            code=1,
         )
     faults = {f["kind"]: {row[0] for row in f["rows"]} for f in found["faults"]}
     assert faults == dict(site.truth)
@@ -63,7 +75,9 @@ def test_every_planted_fault_is_found_and_none_is_invented(surveyor: Program, si
     ]
 
 
-def test_a_survey_feeds_the_stock_and_can_be_looked_at_again(surveyor: Program, site: FaultySite) -> None:
+def test_a_survey_feeds_the_stock_and_can_be_looked_at_again(
+    surveyor: Program, site: FaultySite
+) -> None:
     with serve_site(site) as origin:
         told = surveyor("survey", f"{origin}/", "--as", "new", "--name", "first", code=1).out
     assert "pages stocked" in told
@@ -90,7 +104,13 @@ def test_the_bounds_hold(surveyor: Program, site: FaultySite) -> None:
     asked: list[str] = []
     with serve_site(site, asked) as origin:
         found = surveyor.json(
-            "survey", *(origin + trap for trap in TRAPS), "--depth", "30", "--without", "/collection/*", code=None
+            "survey",
+            *(origin + trap for trap in TRAPS),
+            "--depth",
+            "30",
+            "--without",
+            "/collection/*",
+            code=None,
         )
         assert found["counts"]["not asked"] > 0
         assert len(asked) < 150
@@ -101,19 +121,24 @@ def test_the_bounds_hold(surveyor: Program, site: FaultySite) -> None:
         assert len(asked) < 40
         asked.clear()
         surveyor("survey", f"{origin}/", "--within", "/collection/0000*", code=None)
-        assert {path for path in asked if path.startswith("/collection/0") and path.endswith("/")} <= {
-            f"/collection/{n:05}/" for n in range(10)
-        }
+        assert {
+            path for path in asked if path.startswith("/collection/0") and path.endswith("/")
+        } <= {f"/collection/{n:05}/" for n in range(10)}
     assert "no address was given" in surveyor("survey", code=2).err
     assert "nothing could be asked" in surveyor("survey", f"{origin}/", code=3).err
 
 
-def test_a_killed_survey_goes_on_and_asks_nothing_twice(surveyor: Program, site: FaultySite) -> None:
+def test_a_killed_survey_goes_on_and_asks_nothing_twice(
+    surveyor: Program, site: FaultySite
+) -> None:
     asked: list[str] = []
     command = ["survey", f"{site.origin}/", "--rate", "150", "--as", "new"]
     with serve_site(site, asked):
         run = subprocess.Popen(
-            [PROGRAM, *command], cwd=surveyor.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+            [PROGRAM, *command],
+            cwd=surveyor.folder,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
         )
         while len(asked) < 250:
             time.sleep(0.05)
@@ -122,7 +147,11 @@ def test_a_killed_survey_goes_on_and_asks_nothing_twice(surveyor: Program, site:
         time.sleep(0.5)
         first = len(asked)
         surveyor("survey", f"{site.origin}/", "--as", "new", "--resume", code=1)
-        counted = {path: asked.count(path) for path in asked if path.startswith("/collection/0") and path.endswith("/")}
+        counted = {
+            path: asked.count(path)
+            for path in asked
+            if path.startswith("/collection/0") and path.endswith("/")
+        }
         twice = [path for path, times in counted.items() if times > 1]
         assert first < len(asked)
         # But for those under way, and of the last quarter of a second.
@@ -133,11 +162,15 @@ def test_a_killed_survey_goes_on_and_asks_nothing_twice(surveyor: Program, site:
     assert "no survey of" in surveyor("survey", f"{site.origin}/", "--resume", code=2).err
 
 
-def test_a_survey_that_ctrl_c_stopped_has_one_owner_and_asks_nothing_twice(surveyor: Program, site: FaultySite) -> None:
+def test_a_survey_that_ctrl_c_stopped_has_one_owner_and_asks_nothing_twice(
+    surveyor: Program, site: FaultySite
+) -> None:
     asked: list[str] = []
     command = ["survey", f"{site.origin}/", "--rate", "150", "--as", "new"]
     with serve_site(site, asked):
-        run = subprocess.Popen([PROGRAM, *command, "--json"], cwd=surveyor.folder, stdout=subprocess.PIPE, text=True)
+        run = subprocess.Popen(
+            [PROGRAM, *command, "--json"], cwd=surveyor.folder, stdout=subprocess.PIPE, text=True
+        )
         while len(asked) < 250:
             time.sleep(0.05)
         assert "somebody is at run" in surveyor(*command, "--resume", code=2).err
@@ -146,7 +179,11 @@ def test_a_survey_that_ctrl_c_stopped_has_one_owner_and_asks_nothing_twice(surve
         assert run.returncode == 130
         assert stopped["done"] > 100
         surveyor(*command, "--resume", code=1)
-    counted = {path: asked.count(path) for path in asked if path.startswith("/collection/0") and path.endswith("/")}
+    counted = {
+        path: asked.count(path)
+        for path in asked
+        if path.startswith("/collection/0") and path.endswith("/")
+    }
     assert len(counted) == 300
     assert len([path for path, times in counted.items() if times > 1]) <= 2
 
@@ -158,14 +195,19 @@ def test_final_addresses_are_put_into_a_content_export(surveyor: Program, site: 
     goal, other = goals["/old-0.html"], goals["/old-1.html"]
     escaped = f"{origin}/old-1.html".replace("/", "\\/")
     export = (
-        f"INSERT INTO posts VALUES (1,'<a href=\"/old-0.html#top\">x</a> see {origin}/old-0.html. And [md](/old-1.html)');\n"
-        f'{{"url":"{escaped}"}} <a href="//{origin[7:]}/old-0.html?x=1">other</a> /old-0.html in prose, /old-0.htmlx\n'
+        f'INSERT INTO posts VALUES (1,\'<a href="/old-0.html#top">x</a> see {origin}/old-0.html. '
+        "And [md](/old-1.html)');\n"
+        f'{{"url":"{escaped}"}} <a href="//{origin[7:]}/old-0.html?x=1">other</a> /old-0.html in '
+        "prose, /old-0.htmlx\n"
         f'a:1:{{s:3:"url";s:36:"{origin}/old-0.html";}}\n'
-        f'\\"x\\";s:60:\\"<p>Go and see <a href=\\\\"{origin}/old-0.html\\\\">it</a></p>\\"; <a href="/old-0.html">\n'
+        f'\\"x\\";s:60:\\"<p>Go and see <a href=\\\\"{origin}/old-0.html\\\\">it</a></p>\\"; <a '
+        'href="/old-0.html">\n'
         "caf\u00e9 \U0001f570 https://elsewhere.example/old-0.html\n"
     )
     surveyor.write("export.sql", export)
-    found = surveyor.json("survey", "--again", "last", "--in", "export.sql", "--into", "mended", code=1)["mended"]
+    found = surveyor.json(
+        "survey", "--again", "last", "--in", "export.sql", "--into", "mended", code=1
+    )["mended"]
     assert (found[0]["changes"], found[0]["left"]) == (5, 2)
     expected = (
         export.replace('"/old-0.html#top"', f'"{goal}#top"')
@@ -180,7 +222,9 @@ def test_final_addresses_are_put_into_a_content_export(surveyor: Program, site: 
     assert "@@ line 2 @@" in diff
     assert (
         "is there already"
-        in surveyor("survey", "--again", "last", "--in", "export.sql", "--into", "mended", code=2).err
+        in surveyor(
+            "survey", "--again", "last", "--in", "export.sql", "--into", "mended", code=2
+        ).err
     )
     assert "go together" in surveyor("survey", "--again", "last", "--in", "export.sql", code=2).err
 
@@ -191,7 +235,9 @@ def test_a_renamed_page_is_never_without_a_redirect(surveyor: Program, site: Fau
         plain = [
             path
             for path in site.answers
-            if path.startswith("/collection/0") and path.endswith("/") and "noindex" not in site.answers[path].body
+            if path.startswith("/collection/0")
+            and path.endswith("/")
+            and "noindex" not in site.answers[path].body
         ]
         names = {path: f"/things/{n}/" for n, path in enumerate(plain[:3])}
         for path, new in names.items():
@@ -201,15 +247,34 @@ def test_a_renamed_page_is_never_without_a_redirect(surveyor: Program, site: Fau
                 body=site.answers["/collection/"].body.replace(f'"{path}"', f'"{new}"')
             )
         kept = plain[0]
-        site.answers[kept] = site.answers[plain[5]]._replace(status=301, body="", location=origin + names[kept])
-        found = surveyor.json(
-            "survey", f"{origin}/", "--as", "new", "--since", "before", "--pairs", "pairs.csv", code=1
+        site.answers[kept] = site.answers[plain[5]]._replace(
+            status=301, body="", location=origin + names[kept]
         )
-    states = {r["old"].removeprefix(origin): (r["new"].removeprefix(origin), r["state"]) for r in found["renamings"]}
-    assert states == {path: (new, "led there" if path == kept else "gone") for path, new in names.items()}
+        found = surveyor.json(
+            "survey",
+            f"{origin}/",
+            "--as",
+            "new",
+            "--since",
+            "before",
+            "--pairs",
+            "pairs.csv",
+            code=1,
+        )
+    states = {
+        r["old"].removeprefix(origin): (r["new"].removeprefix(origin), r["state"])
+        for r in found["renamings"]
+    }
+    assert states == {
+        path: (new, "led there" if path == kept else "gone") for path, new in names.items()
+    }
     assert (found["vanished"], found["appeared"]) == ([], [])
     with (surveyor.folder / "pairs.csv").open() as file:
-        assert {r["old"].removeprefix(origin): r["new"].removeprefix(origin) for r in csv.DictReader(file)} == {
-            p: n for p, n in names.items() if p != kept
-        }
-    assert "have another address" in surveyor("survey", "--again", "last", "--since", "before", code=1).out
+        assert {
+            r["old"].removeprefix(origin): r["new"].removeprefix(origin)
+            for r in csv.DictReader(file)
+        } == {p: n for p, n in names.items() if p != kept}
+    assert (
+        "have another address"
+        in surveyor("survey", "--again", "last", "--since", "before", code=1).out
+    )

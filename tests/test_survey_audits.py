@@ -1,4 +1,6 @@
-"""Survey: each audit on a small site made for it, over HTTP and HTTPS, and what the ledger makes of it."""
+"""Survey: each audit on a small site made for it, over HTTP and HTTPS, and what the ledger makes of
+it.
+"""
 
 from __future__ import annotations
 
@@ -17,13 +19,17 @@ from upright_ledger.web.local.stand_in import Served, serve_whole
 HOST = "www.quillhaven.example"
 SITE = f"http://{HOST}"
 TEXT = " ".join(
-    f"The {part} of the tower clock was made by hand." for part in ("dial", "hand", "bell", "weight", "frame")
+    f"The {part} of the tower clock was made by hand."
+    for part in ("dial", "hand", "bell", "weight", "frame")
 )
 LEFT_OUT = Served(404, "<title>Page not found</title>")
 
 
 def page(title: str, body: str = "", head: str = "", **more: Any) -> Served:
-    text = f"<!doctype html><title>{title}</title>{head}<body>{body}<main><p>{title}: {TEXT}</p></main>"
+    text = (
+        f"<!doctype html><title>{title}</title>{head}<body>{body}<main><p>{title}: "
+        f"{TEXT}</p></main>"
+    )
     return Served(200, text, **more)
 
 
@@ -47,8 +53,12 @@ def museum_of(tmp_path: Path) -> Callable[..., Program]:
     return make
 
 
-def survey(program: Program, site: dict[str, Served], *options: object, code: int | None = None) -> Any:
-    """Survey a site at its production address; hosts that it does not name are served by it, too."""
+def survey(
+    program: Program, site: dict[str, Served], *options: object, code: int | None = None
+) -> Any:
+    """Survey a site at its production address; hosts that it does not name are served by it,
+    too.
+    """
     with serve_whole(lambda _, target: site.get(target, LEFT_OUT)) as address:
         place = f"={address.removeprefix('http://')}"
         connect = ["--connect", f"{HOST}:80{place}", "--connect", f"other.example:80{place}"]
@@ -56,7 +66,10 @@ def survey(program: Program, site: dict[str, Served], *options: object, code: in
 
 
 def kinds(found: Any) -> dict[str, list[str]]:
-    return {f["kind"]: [f"{row[0]} {row[1]}".strip().replace(SITE, "") for row in f["rows"]] for f in found["faults"]}
+    return {
+        f["kind"]: [f"{row[0]} {row[1]}".strip().replace(SITE, "") for row in f["rows"]]
+        for f in found["faults"]
+    }
 
 
 def test_a_site_without_faults_has_none(museum_of: Callable[..., Program]) -> None:
@@ -66,21 +79,36 @@ def test_a_site_without_faults_has_none(museum_of: Callable[..., Program]) -> No
 
 
 def test_what_closes_the_whole_site_is_said_once(museum_of: Callable[..., Program]) -> None:
-    program, robots = museum_of(), Served(200, "User-agent: *\nDisallow: /\n", content_type="text/plain")
+    program, robots = (
+        museum_of(),
+        Served(200, "User-agent: *\nDisallow: /\n", content_type="text/plain"),
+    )
     hidden = plain_site()
     for path in ("/", "/dials/", "/bells/"):
-        hidden[path] = page(path, hidden[path].body, headers=(("X-Robots-Tag", "googlebot: noindex"),))
+        hidden[path] = page(
+            path, hidden[path].body, headers=(("X-Robots-Tag", "googlebot: noindex"),)
+        )
     found = survey(program, hidden, code=1)
     assert found["faults"][0]["text"].endswith("3 of 4, so the whole of www.quillhaven.example")
-    assert [(f["kind"], f["severity"]) for f in found["faults"][:1]] == [("noindex-everywhere", "error")]
+    assert [(f["kind"], f["severity"]) for f in found["faults"][:1]] == [
+        ("noindex-everywhere", "error")
+    ]
     staged = survey(program, hidden, "--staging")
-    assert [(f["kind"], f["severity"]) for f in staged["faults"][:1]] == [("noindex-everywhere", "note")]
+    assert [(f["kind"], f["severity"]) for f in staged["faults"][:1]] == [
+        ("noindex-everywhere", "note")
+    ]
     barred = survey(program, plain_site(**{"robots.txt": robots}), code=1)
     assert kinds(barred)["robots-blocks-everywhere"]
     assert set(barred["counts"]) == {"not asked"}
     own = survey(program, plain_site(**{"robots.txt": robots}), "--own-site", code=1)
     assert own["counts"] == {"answered": 5}
-    assert kinds(own)["robots-blocks-everywhere"] == ["/", "/bells/", "/dials/", "/hands/", "/sitemap.xml"]
+    assert kinds(own)["robots-blocks-everywhere"] == [
+        "/",
+        "/bells/",
+        "/dials/",
+        "/hands/",
+        "/sitemap.xml",
+    ]
     closed = {path: Served(401, "login") for path in plain_site()}
     assert kinds(survey(program, closed, code=1))["closed-everywhere"] == ["/"]
 
@@ -88,7 +116,9 @@ def test_what_closes_the_whole_site_is_said_once(museum_of: Callable[..., Progra
 def test_robots_txt_is_read_as_its_standard_says(museum_of: Callable[..., Program]) -> None:
     program = museum_of()
     moved = plain_site(**{"robots.txt": Served(301, "", f"{SITE}/moved-robots.txt")})
-    moved["/moved-robots.txt"] = Served(200, "User-agent: *\nDisallow: /bells/\n", content_type="text/plain")
+    moved["/moved-robots.txt"] = Served(
+        200, "User-agent: *\nDisallow: /bells/\n", content_type="text/plain"
+    )
     assert kinds(survey(program, moved))["robots-blocks"] == ["/bells/"]
     astray = plain_site(**{"robots.txt": Served(301, "", "http://elsewhere.example/robots.txt")})
     assert survey(program, astray, code=0)["counts"] == {"answered": 5}
@@ -105,7 +135,10 @@ def test_links_to_other_sites_are_checked_on_request_and_private_networks_never(
 ) -> None:
     program = museum_of()
     asked: list[str] = []
-    links = "http://other.example/fine http://other.example/gone http://127.0.0.1:{}/admin http://localhost:{}/x"
+    links = (
+        "http://other.example/fine http://other.example/gone http://127.0.0.1:{}/admin "
+        "http://localhost:{}/x"
+    )
 
     def respond(host: str, target: str) -> Served:
         asked.append(f"{host}{target}")
@@ -121,7 +154,9 @@ def test_links_to_other_sites_are_checked_on_request_and_private_networks_never(
         program.json("survey", f"{SITE}/", *connect, code=None)
         assert not [a for a in asked if a.startswith("other.example")]
         asked.clear()
-        found = program.json("survey", f"{SITE}/", "--external", "--connect", f"{HOST}:80={place}", code=None)
+        found = program.json(
+            "survey", f"{SITE}/", "--external", "--connect", f"{HOST}:80={place}", code=None
+        )
         assert {a.partition("/")[0] for a in asked} == {HOST}
         assert len(kinds(found)["external-link-dead"]) == 4
         found = program.json("survey", f"{SITE}/", "--external", *connect, code=None)
@@ -133,13 +168,16 @@ def test_dead_pages_to_which_others_link_are_ranked(museum_of: Callable[..., Pro
     program = museum_of()
     program.write(
         "backlinks.csv",
-        f"url,linking domains,clicks\n{SITE}/lost/,3,1\n{SITE}/led-astray/,9,0\n{SITE}/dials/,5,5\n{SITE}/asked/,0,7\n{SITE}/nobody/,0,0\n",
+        f"url,linking domains,clicks\n{SITE}/lost/,3,1\n{SITE}/led-astray/,9,0\n{SITE}/dials/,5,"
+        f"5\n{SITE}/asked/,0,7\n{SITE}/nobody/,0,0\n",
     )
     program("gather", "backlinks.csv")
     site = plain_site(**{"led-astray/": Served(301, "", f"{SITE}/nowhere/")})
     assert survey(program, site)["broken_inbound"] == []
     found = survey(program, site, "--as", "old", "--entries")["broken_inbound"]
-    assert [(r["url"].removeprefix(SITE), r["linking_domains"], r["clicks"], r["status"]) for r in found] == [
+    assert [
+        (r["url"].removeprefix(SITE), r["linking_domains"], r["clicks"], r["status"]) for r in found
+    ] == [
         ("/led-astray/", 9, 0, 404),
         ("/lost/", 3, 1, 404),
         ("/asked/", 0, 7, 404),
@@ -151,7 +189,9 @@ def test_settings_count_where_no_option_says_otherwise(museum_of: Callable[..., 
     program = museum_of()
     file = program.folder / "upright.toml"
     before = file.read_text()
-    file.write_text(before.replace("[survey]", '[survey]\nwithout = "/bells*"\ndepth = 3\nrate = 0'))
+    file.write_text(
+        before.replace("[survey]", '[survey]\nwithout = "/bells*"\ndepth = 3\nrate = 0')
+    )
     assert survey(program, plain_site())["counts"] == {"answered": 4, "not asked": 1}
     assert survey(program, plain_site(), "--without", "/none*")["counts"] == {"answered": 5}
     for line in ("depth = -1", 'rate = "fast"', "speed = 3", 'agent = "a\\u0007b"'):
@@ -162,8 +202,13 @@ def test_settings_count_where_no_option_says_otherwise(museum_of: Callable[..., 
 def test_from_any_figure_to_its_rows(museum_of: Callable[..., Program]) -> None:
     program = museum_of("--old", "http://old.quillhaven.example", "--new", SITE)
     site = plain_site()
-    links = "".join(f'<a href="/journal/{year}/{n}.html">j</a>' for year in (2019, 2020) for n in range(5))
-    site["/"] = page("Home", links + '<a href="/old.html#top">o</a> <a href="//www.quillhaven.example/old.html">p</a>')
+    links = "".join(
+        f'<a href="/journal/{year}/{n}.html">j</a>' for year in (2019, 2020) for n in range(5)
+    )
+    site["/"] = page(
+        "Home",
+        links + '<a href="/old.html#top">o</a> <a href="//www.quillhaven.example/old.html">p</a>',
+    )
     site["/old.html"] = Served(301, "", f"{SITE}/dials/")
     survey(program, site, "--replacements", "replace.csv", "--name", "one")
     assert (program.folder / "replace.csv").read_text().splitlines()[1:] == [
@@ -173,12 +218,20 @@ def test_from_any_figure_to_its_rows(museum_of: Callable[..., Program]) -> None:
     told = program.json("survey", "--again", "one", "--list", "moved", code=None)["rows"]
     assert told == [[f"{SITE}/old.html", f"{SITE}/dials/"]]
     families = program.json("survey", "--again", "one", "--by", "family", code=None)["groups"]
-    assert {"group": "/journal/{year}/{number}.html", "outcome": "failing", "addresses": 10, "linked": 10} in families
+    assert {
+        "group": "/journal/{year}/{number}.html",
+        "outcome": "failing",
+        "addresses": 10,
+        "linked": 10,
+    } in families
     part = ("--by", "family", "--list", "failing", "--part", "/journal/{year}/{number}.html")
     shown = program("survey", "--again", "one", *part, code=None).out
     assert "10 addresses" in shown
     assert "/journal/2019/4.html" in shown
-    assert "nothing here is called 'mvoed'" in program("survey", "--again", "one", "--list", "mvoed", code=2).err
+    assert (
+        "nothing here is called 'mvoed'"
+        in program("survey", "--again", "one", "--list", "mvoed", code=2).err
+    )
 
 
 def test_https_is_reached_in_one_hop_and_kept(museum_of: Callable[..., Program]) -> None:
@@ -187,7 +240,10 @@ def test_https_is_reached_in_one_hop_and_kept(museum_of: Callable[..., Program])
     authority.cert_pem.write_to_path(str(program.folder / "ca.pem"))
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
     authority.issue_cert(HOST).configure_cert(context)
-    links = '<a href="/dials/">d</a><img src="http://www.quillhaven.example/clock.png"><img src="/bell.png">'
+    links = (
+        '<a href="/dials/">d</a><img src="http://www.quillhaven.example/clock.png"><img '
+        'src="/bell.png">'
+    )
     secure = {
         "/": page("Home", links),
         "/dials/": page("Dials"),
@@ -202,10 +258,17 @@ def test_https_is_reached_in_one_hop_and_kept(museum_of: Callable[..., Program])
 
     def respond(answers: dict[str, Served]) -> dict[str, list[str]]:
         with (
-            serve_whole(lambda _, target: answers.get(target, page("Sorry", "nothing here")), tls=context) as tls,
-            serve_whole(lambda _, target: Served(301, "", hops.get(target, f"https://{HOST}{target}"))) as plain,
+            serve_whole(
+                lambda _, target: answers.get(target, page("Sorry", "nothing here")), tls=context
+            ) as tls,
+            serve_whole(
+                lambda _, target: Served(301, "", hops.get(target, f"https://{HOST}{target}"))
+            ) as plain,
         ):
-            connect = [f"{HOST}:443={tls.partition('://')[2]}", f"{HOST}:80={plain.partition('://')[2]}"]
+            connect = [
+                f"{HOST}:443={tls.partition('://')[2]}",
+                f"{HOST}:80={plain.partition('://')[2]}",
+            ]
             options = [part for c in connect for part in ("--connect", c)]
             found = program.json("survey", f"https://{HOST}/", "--ca", "ca.pem", *options, code=1)
         return {k: [r.replace(f"://{HOST}", "") for r in rows] for k, rows in kinds(found).items()}
@@ -217,7 +280,11 @@ def test_https_is_reached_in_one_hop_and_kept(museum_of: Callable[..., Program])
     assert found["slash-twin-answers"] == ["https/dials https/dials/"]
     assert "https/dials/index.html https/dials/" in found["index-file-answers"]
     assert found["missing-page-not-404"] == ["https/upright-ledger-no-such-page-7f3a/ 200"]
-    secure["/"] = page("Home", '<a href="/dials/">d</a>', headers=(("Strict-Transport-Security", "max-age=31536000"),))
+    secure["/"] = page(
+        "Home",
+        '<a href="/dials/">d</a>',
+        headers=(("Strict-Transport-Security", "max-age=31536000"),),
+    )
     assert {"no-hsts", "mixed-content"}.isdisjoint(respond(secure))
 
 
@@ -229,13 +296,17 @@ def test_renamed_pages_become_proposals_at_once(museum_of: Callable[..., Program
     site["/ringing/"] = site.pop("/bells/")
     site["/dials/"], site["/faces/"] = page("Sundials", "a" * 200), site["/dials/"]
     site["/"] = page(
-        "Page /", '<a href="/ringing/">r</a><a href="/faces/">f</a><a href="/dials/">d</a><a href="/hands/">h</a>'
+        "Page /",
+        '<a href="/ringing/">r</a><a href="/faces/">f</a><a href="/dials/">d</a><a '
+        'href="/hands/">h</a>',
     )
     found = survey(program, site, "--since", "before", "--pairs", "pairs.csv")
     assert [(r["old"], r["new"], r["state"], r["by"]) for r in found["renamings"]] == [
         (f"{SITE}/bells/", f"{SITE}/ringing/", "gone", "title and text")
     ]
-    assert [(c["address"], c["now"]) for c in found["contested"]] == [(f"{SITE}/dials/", f"{SITE}/faces/")]
+    assert [(c["address"], c["now"]) for c in found["contested"]] == [
+        (f"{SITE}/dials/", f"{SITE}/faces/")
+    ]
     assert (found["proposed"]["entries"], found["proposed"]["proposals"]) == (1, 1)
     assert found["proposed"]["astray"] == [[f"{SITE}/earlier.html", f"{SITE}/ringing/"]]
     program("review", "--out", "sheet.csv")
@@ -246,7 +317,10 @@ def test_renamed_pages_become_proposals_at_once(museum_of: Callable[..., Program
     assert (again["entries"], again["proposals"]) == (0, 1)
     with (program.folder / "pairs.csv").open() as file:
         pairs = {r["old"]: r["new"] for r in csv.DictReader(file)}
-    assert pairs == {f"{SITE}/bells/": f"{SITE}/ringing/", f"{SITE}/earlier.html": f"{SITE}/ringing/"}
+    assert pairs == {
+        f"{SITE}/bells/": f"{SITE}/ringing/",
+        f"{SITE}/earlier.html": f"{SITE}/ringing/",
+    }
     program("decide", "--from", "pairs.csv")
     assert program.json("entries", "--limit", "0")["entries"][0]["answer"] == "move"
     shown = program("survey", "--again", "last", "--since", "before", code=None).out
@@ -255,19 +329,33 @@ def test_renamed_pages_become_proposals_at_once(museum_of: Callable[..., Program
 
 def test_a_list_of_pages_in_the_place_of_an_earlier_one(museum_of: Callable[..., Program]) -> None:
     program = museum_of()
-    program.write("pages.csv", "url,title,item\n/a/,Anchor clocks,\n/b/,Bell,17\n/c/,Chimes,\n/d/,Dials,\n")
+    program.write(
+        "pages.csv", "url,title,item\n/a/,Anchor clocks,\n/b/,Bell,17\n/c/,Chimes,\n/d/,Dials,\n"
+    )
     program("stock", "pages.csv")
     program.write(
-        "pages-2.csv", "url,title,item\n/a/,Anchor clocks,\n/b-new/,Great Bell,17\n/chimes/,Chimes,\n/e/,Escapement,\n"
+        "pages-2.csv",
+        "url,title,item\n/a/,Anchor clocks,\n/b-new/,Great "
+        "Bell,17\n/chimes/,Chimes,\n/e/,Escapement,\n",
     )
     found = program.json("stock", "pages-2.csv", "--in-place-of", "pages.csv")
-    assert {(r["old"].removeprefix(SITE), r["new"].removeprefix(SITE), r["by"]) for r in found["renamings"]} == {
+    assert {
+        (r["old"].removeprefix(SITE), r["new"].removeprefix(SITE), r["by"])
+        for r in found["renamings"]
+    } == {
         ("/b/", "/b-new/", "item number"),
         ("/c/", "/chimes/", "title"),
     }
-    assert (found["vanished"], found["appeared"], found["pages"]) == ([f"{SITE}/d/"], [f"{SITE}/e/"], 4)
+    assert (found["vanished"], found["appeared"], found["pages"]) == (
+        [f"{SITE}/d/"],
+        [f"{SITE}/e/"],
+        4,
+    )
     assert found["proposed"]["proposals"] == 2
-    assert "no list of pages called" in program("stock", "pages-2.csv", "--in-place-of", "none.csv", code=2).err
+    assert (
+        "no list of pages called"
+        in program("stock", "pages-2.csv", "--in-place-of", "none.csv", code=2).err
+    )
     program("undo", "3")
     assert program.json("stock", "pages.csv")["pages"] == 4
     program.write("pages-3.csv", "url,title\n/a/,Anchor clocks\n/x/,Dials\n")

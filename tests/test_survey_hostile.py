@@ -1,4 +1,6 @@
-"""Survey against servers that mean harm: pages without end, bombs, addresses elsewhere, hostile encodings."""
+"""Survey against servers that mean harm: pages without end, bombs, addresses elsewhere, hostile
+encodings.
+"""
 
 from __future__ import annotations
 
@@ -41,33 +43,54 @@ class Hostile(BaseHTTPRequestHandler):
                 "nest/",
             ]
             body = "".join(f'<a href="/{name}">{name}</a>' for name in names).encode()
-            body += b'<a href="javascript:alert(1)">x</a><a href="http://evil.example/">y</a><a href="//evil.example/z">z</a><a href="http://[::1">b</a>'
+            body += (
+                b'<a href="javascript:alert(1)">x</a><a href="http://evil.example/">y</a><a '
+                b'href="//evil.example/z">z</a><a href="http://[::1">b</a>'
+            )
         elif path == "/robots.txt":
             kind, body = (
                 "text/plain",
-                b"User-agent: *\nDisallow: /no/\nSitemap: http://evil.example/sitemap.xml\nSitemap: /bomb.xml\n\xff\xfe",
+                (
+                    b"User-agent: *\nDisallow: /no/\nSitemap: "
+                    b"http://evil.example/sitemap.xml\nSitemap: /bomb.xml\n\xff\xfe"
+                ),
             )
         elif path == "/endless/":
             self.endless()
             return
         elif path == "/bomb.xml":
             kind = "application/xml"
-            body = b'<!DOCTYPE l [<!ENTITY a "aaaaaaaaaa">' + b"".join(b'<!ENTITY a%d "%s">' % (n, b"&a%s;" % (str(n - 1).encode() if n else b"") * 10) for n in range(1, 12)) + b"]><urlset><url><loc>http://localhost/&a11;</loc></url></urlset>"  # fmt: skip
+            body = (
+                b'<!DOCTYPE l [<!ENTITY a "aaaaaaaaaa">'
+            ) + b"".join(b'<!ENTITY a%d "%s">' % (n,
+                b"&a%s;" % (str(n - 1).encode() if n else b"") * 10) for n in range(1,
+                12)) + (
+                    b"]><urlset><url><loc>http://localhost/&a11;</loc></url></urlset>"
+                )  # fmt: skip
         elif path == "/deep/":
             body = b"<div>" * 200_000 + b'<a href="/after-the-deep/">x</a>'
         elif path == "/base/":
-            body = b'<base href="http://evil.example/"><a href="taken/">x</a><a href="/rooted/">y</a>'
+            body = (
+                b'<base href="http://evil.example/"><a href="taken/">x</a><a href="/rooted/">y</a>'
+            )
         elif path == "/utf7/":
-            kind, body = "text/html; charset=utf-7", b"+ADw-a href=+ACI-/x+ACI-+AD4-" + bytes(range(256))
+            kind, body = (
+                "text/html; charset=utf-7",
+                b"+ADw-a href=+ACI-/x+ACI-+AD4-" + bytes(range(256)),
+            )
         elif path == "/many/":
             body = b"".join(
-                b'<a href="?a=%d&b=%d">x</a>' % (n, int(query[2:].partition("&")[0] or 0) if query[:2] == "a=" else 0)
+                b'<a href="?a=%d&b=%d">x</a>'
+                % (n, int(query[2:].partition("&")[0] or 0) if query[:2] == "a=" else 0)
                 for n in range(60)
             )
         elif path == "/packed/":
             headers, body = {"Content-Encoding": "gzip"}, b"\x1f\x8b" + b"\0" * 1000
         elif path.startswith("/maze/"):
-            status, headers = 302, {"Location": f"{path}x/" if len(path) < 3000 else "http://evil.example/"}
+            status, headers = (
+                302,
+                {"Location": f"{path}x/" if len(path) < 3000 else "http://evil.example/"},
+            )
         elif path == "/null/":
             body = b'<title>a\x00b</title><a href="/n\x00ul/">x</a><a href="/caf\xe9/">y</a>'
         elif path == "/header/":
@@ -166,12 +189,21 @@ def test_bodies_that_are_damaged_are_read_as_far_as_they_go() -> None:
             b"\x1f\x8bnot gzip",
         ):
             assert read_facts(body, kind, url).title == ""
-    assert read_facts(b"url(x.png) @import 'y.css';", "text/css", url).links[0].target == f"{url}x.png"
-    srcset = b'<img srcset="/a.png 1x, /b.png 2x" src=c.png><a href=" ../up/ ">Up</a><a href="#top">t</a>'
+    assert (
+        read_facts(b"url(x.png) @import 'y.css';", "text/css", url).links[0].target == f"{url}x.png"
+    )
+    srcset = (
+        b'<img srcset="/a.png 1x, /b.png 2x" src=c.png><a href=" ../up/ ">Up</a><a '
+        b'href="#top">t</a>'
+    )
     assert [
-        link.target.removeprefix("http://www.quillhaven.example") for link in read_facts(srcset, "text/html", url).links
+        link.target.removeprefix("http://www.quillhaven.example")
+        for link in read_facts(srcset, "text/html", url).links
     ] == ["/a/b/c.png", "/a.png", "/b.png", "/a/up/"]
-    feed = b'<rss><channel><item><link>https://www.quillhaven.example/n/</link><enclosure url="/m.mp3"/></item></channel></rss>'
+    feed = (
+        b"<rss><channel><item><link>https://www.quillhaven.example/n/</link><enclosure "
+        b'url="/m.mp3"/></item></channel></rss>'
+    )
     assert [link.target for link in read_facts(feed, "application/rss+xml", url).links] == [
         "https://www.quillhaven.example/n/",
         "http://www.quillhaven.example/m.mp3",
@@ -199,7 +231,13 @@ def test_a_page_that_is_the_end_of_its_reader_is_left_unread_and_no_other() -> N
         for n in range(100):
             body = b"deadly" if n in {20, 70} else f"<title>page {n}</title>".encode()
             url = f"http://www.quillhaven.example/{n}"
-            reader.read(body, "text/html", url, True, lambda read, n=n: told.setdefault(n, unpacked(read.facts).title))
+            reader.read(
+                body,
+                "text/html",
+                url,
+                True,
+                lambda read, n=n: told.setdefault(n, unpacked(read.facts).title),
+            )
         while reader.waiting:
             reader.collect()
             time.sleep(0.01)

@@ -1,4 +1,6 @@
-"""A build is in its folder whole, or not at all, whenever it is cut off; and so is the one before it."""
+"""A build is in its folder whole, or not at all, whenever it is cut off; and so is the one before
+it.
+"""
 
 from __future__ import annotations
 
@@ -52,7 +54,10 @@ def test_what_is_not_ours_stays_and_what_somebody_changed_is_not_lost(built: Pro
     built("build", "--roll-back", "--out", "rules")
     assert (wholly(folder), wholly(folder / "previous")) == (second, third)
     (folder / "redirects.conf").write_text("by hand\n")
-    for command in (("build", "--for", "nginx", "--out", "rules"), ("build", "--roll-back", "--out", "rules")):
+    for command in (
+        ("build", "--for", "nginx", "--out", "rules"),
+        ("build", "--roll-back", "--out", "rules"),
+    ):
         assert "is not as it was built" in built(*command, code=2).err
         assert (folder / "redirects.conf").read_text() == "by hand\n"
     built("build", "--for", "nginx", "--out", "rules", "--force")
@@ -123,7 +128,11 @@ def test_whenever_a_fold_is_killed_settings_and_ledger_agree(museum: Program) ->
     whole = time.monotonic() - begun
     museum("undo")
     for n in range(12):
-        command = ("undo",) if n % 3 == 2 else ("fold", "--significant", f"/shop.php={('item', 'x', 'item,x')[n % 3]}")
+        command = (
+            ("undo",)
+            if n % 3 == 2
+            else ("fold", "--significant", f"/shop.php={('item', 'x', 'item,x')[n % 3]}")
+        )
         process = subprocess.Popen(
             [PROGRAM, *command], cwd=museum.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE
         )
@@ -136,22 +145,30 @@ def test_whenever_a_fold_is_killed_settings_and_ledger_agree(museum: Program) ->
         assert real.stat().st_mode & 0o777 == 0o640
 
 
-def test_a_fold_that_ended_before_it_wrote_the_settings_is_ended_by_the_next_command(museum: Program) -> None:
+def test_a_fold_that_ended_before_it_wrote_the_settings_is_ended_by_the_next_command(
+    museum: Program,
+) -> None:
     museum.write("urls.txt", "".join(f"{OLD}/shop.php?item={n % 9}&x={n}\n" for n in range(30)))
     museum("gather", "urls.txt")
     before = (museum.folder / "upright.toml").read_text()
     museum("fold", "--significant", "/shop.php=item")
     after = (museum.folder / "upright.toml").read_text()
-    (museum.folder / ".upright.toml.next").write_text(after)  # as where it is cut off between the two
+    (museum.folder / ".upright.toml.next").write_text(
+        after
+    )  # as where it is cut off between the two
     (museum.folder / "upright.toml").write_text(before)
     assert museum.json("balance")["entries"] == 9
     assert (museum.folder / "upright.toml").read_text() == after
-    (museum.folder / ".upright.toml.next").write_text(before)  # as where it is cut off before the first
+    (museum.folder / ".upright.toml.next").write_text(
+        before
+    )  # as where it is cut off before the first
     assert museum.json("balance")["entries"] == 9
     assert (museum.folder / "upright.toml").read_text() == after
 
 
-def test_what_a_dead_command_left_is_taken_away_by_the_next(museum: Program, tmp_path: Path) -> None:
+def test_what_a_dead_command_left_is_taken_away_by_the_next(
+    museum: Program, tmp_path: Path
+) -> None:
     held = tmp_path / "temporary"
     held.mkdir()
     museum.write("urls.txt", f"{OLD}/a\nnot an address at all\n")
@@ -190,7 +207,9 @@ def test_whenever_an_open_is_killed_the_folder_can_be_opened(bare: Program) -> N
     whole = time.monotonic() - begun
     for n in range(10):
         words = [PROGRAM, "open", f"ledger{n}", "--old", OLD, "--new", NEW]
-        process = subprocess.Popen(words, cwd=bare.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+        process = subprocess.Popen(
+            words, cwd=bare.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE
+        )
         time.sleep(whole * (1 + 6 * rng.random()))
         process.send_signal(signal.SIGKILL)
         process.communicate()

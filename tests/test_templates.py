@@ -129,9 +129,16 @@ def test_on_a_shared_host_no_template_leads_onto_itself() -> None:
 
 @settings(max_examples=200, deadline=None)
 @given(st.randoms(use_true_random=False))
-def test_a_pattern_accepts_what_its_regex_matches_and_shares_what_both_match(rng: random.Random) -> None:
-    one, other = (read_source(rng.choice([s for s in SOURCES if "{" in s.split("{?")[0]]), fold=True) for _ in range(2))
-    path = "".join(p if isinstance(p, str) else rng.choice(FILLS) for p in one.parts) + rng.choice(("", "/"))
+def test_a_pattern_accepts_what_its_regex_matches_and_shares_what_both_match(
+    rng: random.Random,
+) -> None:
+    one, other = (
+        read_source(rng.choice([s for s in SOURCES if "{" in s.split("{?")[0]]), fold=True)
+        for _ in range(2)
+    )
+    path = "".join(p if isinstance(p, str) else rng.choice(FILLS) for p in one.parts) + rng.choice(
+        ("", "/")
+    )
     fits = re.fullmatch(one.regex(fold=True), path) is not None
     assert source_pattern(one, True, "any").accepts(path) == fits
     witness = common_path(source_pattern(one, True, "any"), source_pattern(other, True, "any"))
@@ -146,7 +153,10 @@ def test_templates_are_answers_in_the_ledger(museum: Program) -> None:
     museum.write("urls.txt", "/journal/2011/a.html\n/journal/2012/b.html\n/shop/old\n/shop/kept\n")
     museum("gather", "urls.txt")
     result = museum.json(
-        "decide", "/journal/{year|digits}/{slug}.html", "--to", "https://www.quillhaven.example/s/{slug}/"
+        "decide",
+        "/journal/{year|digits}/{slug}.html",
+        "--to",
+        "https://www.quillhaven.example/s/{slug}/",
     )
     assert (result["posted"], result["fitting"]) == (1, 2)
     museum("decide", "/shop/{+rest}", "--gone")
@@ -174,11 +184,15 @@ def test_templates_are_answers_in_the_ledger(museum: Program) -> None:
         (("/x/{+rest}", "--to", "/y/{rest}/z"), "before the end"),
     ],
 )
-def test_templates_that_cannot_be_are_one_sentence(museum: Program, arguments: tuple[str, ...], said: str) -> None:
+def test_templates_that_cannot_be_are_one_sentence(
+    museum: Program, arguments: tuple[str, ...], said: str
+) -> None:
     assert said in museum("decide", *arguments, code=2).err
 
 
-def test_a_template_on_the_shared_host_leaves_live_pages_alone(open_museum: Callable[..., Program]) -> None:
+def test_a_template_on_the_shared_host_leaves_live_pages_alone(
+    open_museum: Callable[..., Program],
+) -> None:
     own = open_museum("--old", NEW, "--new", NEW)
     own.write("pages.csv", f"url,title\n{NEW}/shop/live/,Live\n{NEW}/store/a/,A\n")
     own("stock", "pages.csv")
@@ -186,7 +200,9 @@ def test_a_template_on_the_shared_host_leaves_live_pages_alone(open_museum: Call
     own.write("urls.txt", "/shop/live/\n/shop/a/\n")
     own("gather", "urls.txt")
     own("rehearse", "urls.txt", "--out", "out.csv", code=None)
-    rows = dict(line.split(",")[0:5:4] for line in (own.folder / "out.csv").read_text().splitlines()[1:])
+    rows = dict(
+        line.split(",")[0:5:4] for line in (own.folder / "out.csv").read_text().splitlines()[1:]
+    )
     assert rows == {f"{NEW}/shop/live/": "", f"{NEW}/shop/a/": f"{NEW}/store/a/"}
 
 
@@ -196,7 +212,9 @@ def test_check_names_spellings_that_a_template_misses_and_crowds(museum: Program
     museum("decide", "/journal/{slug}.html", "--to", "/s/{slug}/")
     found = museum.json("check", code=None)["findings"]
     assert [f["kind"] for f in found if f["severity"] != "note"] == []
-    museum.write("more.txt", "/journal/a.html/\n/JOURNAL/index.html\n/journal/c.html\n//journal//c.html\n")
+    museum.write(
+        "more.txt", "/journal/a.html/\n/JOURNAL/index.html\n/journal/c.html\n//journal//c.html\n"
+    )
     museum("gather", "more.txt")
     rows = [f"/old/{n},/one/," for n in range(30)]
     museum("decide", "--from", museum.pairs(*rows))

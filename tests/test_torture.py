@@ -1,4 +1,6 @@
-"""A share of `make torture`: commands that are killed, run out of room, meet damaged ledgers, or one another; see torture.py."""
+"""A share of `make torture`: commands that are killed, run out of room, meet damaged ledgers, or
+one another; see torture.py.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ from torture_cases import ERRORS, GONE, KILLS, torture
 from torture_damages import damaged
 from torture_together import crowded, paired
 
-pytestmark = pytest.mark.skipif(not shutil.which("cc"), reason="there is no C compiler: apt-get install gcc libc6-dev")
+pytestmark = pytest.mark.skipif(
+    not shutil.which("cc"), reason="there is no C compiler: apt-get install gcc libc6-dev"
+)
 needs_postgresql = pytest.mark.skipif(
     BINARIES is None, reason="PostgreSQL is not installed: apt-get install postgresql"
 )
@@ -72,7 +76,15 @@ def test_the_same_on_postgresql(team: Bench) -> None:
 
 
 def test_what_only_reads_works_on_a_full_disk(own: Bench) -> None:
-    for command in (("balance",), ("entries",), ("history",), ("runs",), ("handover",), ("fold",), ("check",)):
+    for command in (
+        ("balance",),
+        ("entries",),
+        ("history",),
+        ("runs",),
+        ("handover",),
+        ("fold",),
+        ("check",),
+    ):
         folder = own.copy("disturbed")
         for left in ("ledger.db-wal", "ledger.db-shm"):
             (folder / left).unlink(missing_ok=True)

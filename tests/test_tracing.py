@@ -26,12 +26,16 @@ INDEX = POLICY.index_set
 MOVE = EntryAnswer("move", 301, f"{NEW}/goal/")
 
 
-def trace(*steps: tuple[str, int], final: int = 200, page: Page | None = None, loops: bool = False) -> Trace:
+def trace(
+    *steps: tuple[str, int], final: int = 200, page: Page | None = None, loops: bool = False
+) -> Trace:
     """A trace from (address, status) steps; the last one is where it ends."""
     hops = []
     for n, (url, status) in enumerate(steps):
         after = steps[n + 1][0] if n + 1 < len(steps) else ""
-        hops.append(Hop(url, status, after, after, what_changed(url, after, INDEX) if after else ()))
+        hops.append(
+            Hop(url, status, after, after, what_changed(url, after, INDEX) if after else ())
+        )
     return Trace(steps[0][0], tuple(hops), steps[-1][0], final, page or Page(), loops)
 
 
@@ -46,12 +50,20 @@ CASES: list[tuple[Trace, EntryAnswer, str]] = [
     (trace((A, 301), (f"{NEW}/x/", 301), (GOAL, 200)), MOVE, "chain"),
     (trace((A, 301), (f"{NEW}/goal", 200)), MOVE, "slash-mismatch"),
     (trace((A, 301), (f"{NEW}/goal", 301), (GOAL, 200)), MOVE, "chain"),
-    (trace((f"{NEW}/about", 301), (f"{NEW}/about/", 200)), EntryAnswer("move", 301, f"{NEW}/about/"), "ok"),
+    (
+        trace((f"{NEW}/about", 301), (f"{NEW}/about/", 200)),
+        EntryAnswer("move", 301, f"{NEW}/about/"),
+        "ok",
+    ),
     (trace((f"{NEW}/about", 301), (f"{NEW}/about/", 200)), EntryAnswer("open"), "slash-mismatch"),
     (trace((A, 301), (f"{NEW}/other/", 200)), MOVE, "wrong-destination"),
     (trace((A, 301), (f"{NEW}/", 200)), MOVE, "home-fallback"),
     (trace((A, 301), (f"{NEW}/", 200)), EntryAnswer("move", 301, f"{NEW}/"), "home-fallback"),
-    (trace((f"{OLD}/index.html", 301), (f"{NEW}/", 200)), EntryAnswer("move", 301, f"{NEW}/"), "ok"),
+    (
+        trace((f"{OLD}/index.html", 301), (f"{NEW}/", 200)),
+        EntryAnswer("move", 301, f"{NEW}/"),
+        "ok",
+    ),
     (trace((A, 404), final=404), MOVE, "unanswered"),
     (trace((A, 404), final=404), EntryAnswer("open"), "unanswered"),
     (trace((A, 404), final=404), EntryAnswer("gone", 410), "wrong-status"),
@@ -84,8 +96,14 @@ def test_headline_verdicts(found: Trace, answer: EntryAnswer, verdict: str) -> N
 
 def test_a_trace_keeps_all_verdicts_that_apply() -> None:
     found = trace((A, 302), (f"{NEW}/goal", 301), (f"{NEW}/", 200))
-    assert judge(found, expected_outcome(MOVE, A), HOMES, POLICY) == ("home-fallback", "wrong-status", "chain")
-    assert judge(trace((A, 301), (f"{NEW}/x", 301), (f"{NEW}/x/", 200)), Expected(), HOMES, POLICY) == (
+    assert judge(found, expected_outcome(MOVE, A), HOMES, POLICY) == (
+        "home-fallback",
+        "wrong-status",
+        "chain",
+    )
+    assert judge(
+        trace((A, 301), (f"{NEW}/x", 301), (f"{NEW}/x/", 200)), Expected(), HOMES, POLICY
+    ) == (
         "chain",
         "slash-mismatch",
     )
@@ -110,12 +128,23 @@ def test_what_a_hop_changed(before: str, after: str, changed: tuple[str, ...]) -
 
 
 def test_what_a_page_says_of_itself() -> None:
-    body = b"<html><head><TITLE> The\n tower </TITLE><link rel=canonical href=/x/><meta name=ROBOTS content='noindex, follow'></head>"
+    body = (
+        b"<html><head><TITLE> The\n tower </TITLE><link rel=canonical href=/x/><meta name=ROBOTS "
+        b"content='noindex, follow'></head>"
+    )
     assert read_page(body, "text/html; charset=utf-8", "") == Page("The tower", "/x/", noindex=True)
-    assert read_page("<title>Öffnung</title>".encode("latin-1"), "text/html; charset=iso-8859-1", "").title == "Öffnung"
+    assert (
+        read_page(
+            "<title>Öffnung</title>".encode("latin-1"), "text/html; charset=iso-8859-1", ""
+        ).title
+        == "Öffnung"
+    )
     assert read_page(b"", "text/html", "noindex") == Page(noindex=True)
     assert read_page(b"\x00\xff<", "text/html; charset=nonsense", "")._replace(words="") == Page()
-    text = b"<html lang=de><nav>Home</nav><main><h1>The tower</h1><p>Oak &amp; brass, oak</p><script>x()</script></main><p>Imprint"
+    text = (
+        b"<html lang=de><nav>Home</nav><main><h1>The tower</h1><p>Oak &amp; brass, "
+        b"oak</p><script>x()</script></main><p>Imprint"
+    )
     assert read_page(text, "text/html", "")[4:] == ("The tower", "de", "tower oak brass")
     assert read_page(b"<title>x</title>", "application/pdf", "") == Page()
 
@@ -124,7 +153,9 @@ def test_rehearse_gives_every_verdict_by_count_and_by_hits(answered: Program) ->
     line = '192.0.2.1 - - [03/May/2026:10:00:00 +0000] "GET {} HTTP/1.1" 200 1 "-" "{}"\n'
     people, bot = "Mozilla/5.0 (X11)", "SlateBot/1"
     asked = (
-        ["/a"] * 5 + ["/a/?utm_source=x"] * 2 + ["/gone", "/kept/", "/noise", "/c", "/slow", "/none", "/none", "/dead"]
+        ["/a"] * 5
+        + ["/a/?utm_source=x"] * 2
+        + ["/gone", "/kept/", "/noise", "/c", "/slow", "/none", "/none", "/dead"]
     )
     answered.write(
         "access.log",
@@ -136,19 +167,30 @@ def test_rehearse_gives_every_verdict_by_count_and_by_hits(answered: Program) ->
     assert run["counts"] == {"unanswered": 1, "chain": 1, "ok": 7}
     assert run["counts_by_hits"] == {"unanswered": 2, "chain": 1, "ok": 12}
     assert run["left_out"] == {"furniture": 1}
-    rows = {r["url"].removeprefix(OLD): r for r in csv.DictReader((answered.folder / "run.csv").open())}
-    assert (rows["/a"]["status"], rows["/a"]["location"], rows["/a"]["final_status"], rows["/a"]["hits"]) == (
+    rows = {
+        r["url"].removeprefix(OLD): r for r in csv.DictReader((answered.folder / "run.csv").open())
+    }
+    assert (
+        rows["/a"]["status"],
+        rows["/a"]["location"],
+        rows["/a"]["final_status"],
+        rows["/a"]["hits"],
+    ) == (
         "301",
         f"{NEW}/goal/",
         "200",
         "5",
     )
-    # A log repeats one page with every campaign parameter there is; a list names what it wants to know.
+    # A log repeats one page with every campaign parameter there is; a list names what it wants to
+    # know.
     assert run["counted_without"]["tracking parameter"] == 2
     assert rows["/a/"]["hits"] == "2"
     answered.write("urls.txt", f"{OLD}/a/?utm_source=x\n")
     answered("rehearse", "urls.txt", "--out", "one.csv")
-    assert next(csv.DictReader((answered.folder / "one.csv").open()))["location"] == f"{NEW}/goal/?utm_source=x"
+    assert (
+        next(csv.DictReader((answered.folder / "one.csv").open()))["location"]
+        == f"{NEW}/goal/?utm_source=x"
+    )
     assert (rows["/c"]["hops"], rows["/c"]["final_url"]) == ("2", f"{NEW}/goal/")
     assert rows["/gone"]["expected"] == "410"
     assert rows["/dead"]["final_status"] == ""
@@ -181,18 +223,32 @@ RESPONSES = {
     "/error": "500\r\nX: y",
     "/busy": "429\r\nRetry-After: 1",
     "/endless": "endless",
-    "/refresh": "200\r\nContent-Type: text/html\r\nX-Body: <meta http-equiv=refresh content='0; url=/goal/'>",
+    "/refresh": (
+        "200\r\nContent-Type: text/html\r\nX-Body: <meta http-equiv=refresh content='0; "
+        "url=/goal/'>"
+    ),
     "/header-refresh": "200\r\nContent-Type: text/html\r\nRefresh: 1;URL=/goal/",
     "/late-refresh": "200\r\nContent-Type: text/html\r\nRefresh: 300",
-    "/other-canonical": "200\r\nContent-Type: text/html\r\nX-Body: <link rel=canonical href=/goal/>",
+    "/other-canonical": (
+        "200\r\nContent-Type: text/html\r\nX-Body: <link rel=canonical href=/goal/>"
+    ),
     "/drip": "drip",
     "/drip-body": "raw HTTP/1.1 200 OK\r\nContent-Length: 99\r\n\r\n<title>x",
-    "/short": "raw-end HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: 999\r\n\r\n<title>x</title>",
+    "/short": (
+        "raw-end HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: "
+        "999\r\n\r\n<title>x</title>"
+    ),
     "/half-header": "raw-end HTTP/1.1 301 Mov",
     "/old-http": "raw-end HTTP/1.0 301 Moved\r\nLocation: /goal/\r\n\r\n",
     "/nonsense": "raw-end SSH-2.0-x\r\n\r\n",
-    "/early": "raw-end HTTP/1.1 103 Early Hints\r\nLink: </x>\r\n\r\nHTTP/1.1 301 Moved\r\nLocation: /goal/\r\nContent-Length: 0\r\n\r\n",
-    "/continue": "raw-end HTTP/1.1 100 Continue\r\n\r\nHTTP/1.1 301 Moved\r\nLocation: /goal/\r\nContent-Length: 0\r\n\r\n",
+    "/early": (
+        "raw-end HTTP/1.1 103 Early Hints\r\nLink: </x>\r\n\r\nHTTP/1.1 301 Moved\r\nLocation: "
+        "/goal/\r\nContent-Length: 0\r\n\r\n"
+    ),
+    "/continue": (
+        "raw-end HTTP/1.1 100 Continue\r\n\r\nHTTP/1.1 301 Moved\r\nLocation: "
+        "/goal/\r\nContent-Length: 0\r\n\r\n"
+    ),
     "/long-headers": "301\r\nLocation: /goal/\r\nX-Long: " + "x" * 60_000,
     "/longest-headers": "301\r\n" + "X-Long: " + "x" * 60_000 + "\r\nX-Longer: " + "x" * 90_000,
     "/bomb": "bomb",
@@ -200,9 +256,17 @@ RESPONSES = {
     "/latin": "301\r\nLocation: /g\xf6al/",
     "/tripled": "301\r\nLocation: ///elsewhere.example/x",
     "/packed": "packed",
-    "/packed-badly": "raw-end HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nContent-Length: 3\r\n\r\nxyz",
-    "/noscript": "200\r\nContent-Type: text/html\r\nX-Body: <noscript><meta http-equiv=refresh content='0; url=/none/'></noscript>",
-    "/second-status": "raw-end HTTP/1.1 301 Moved\r\nHTTP/1.1 200: OK\r\nLocation: /goal/\r\nContent-Length: 0\r\n\r\n",
+    "/packed-badly": (
+        "raw-end HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nContent-Length: 3\r\n\r\nxyz"
+    ),
+    "/noscript": (
+        "200\r\nContent-Type: text/html\r\nX-Body: <noscript><meta http-equiv=refresh content='0; "
+        "url=/none/'></noscript>"
+    ),
+    "/second-status": (
+        "raw-end HTTP/1.1 301 Moved\r\nHTTP/1.1 200: OK\r\nLocation: /goal/\r\nContent-Length: "
+        "0\r\n\r\n"
+    ),
     "/choices": "300\r\nX: y",
     "/unmodified": "304\r\nX: y",
     "/odd": "399\r\nLocation: /goal/",
@@ -265,7 +329,9 @@ BOMB = gzip.compress(bytes(50_000_000), 1)
 
 @contextmanager
 def hostile_server() -> Iterator[tuple[str, list[str]]]:
-    """A server that answers as RESPONSES says; yields its address and the hosts that were asked for."""
+    """A server that answers as RESPONSES says; yields its address and the hosts that were asked
+    for.
+    """
     listener = socket.create_server(("127.0.0.1", 0))
     hosts: list[str] = []
 
@@ -284,7 +350,9 @@ def hostile_server() -> Iterator[tuple[str, list[str]]]:
             if response == "reset":
                 return
             if response == "endless":
-                connection.sendall(b"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n\r\n<title>x</title>")
+                connection.sendall(
+                    b"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n\r\n<title>x</title>"
+                )
                 try:
                     while True:
                         connection.sendall(b"x" * 65536)
@@ -305,17 +373,29 @@ def hostile_server() -> Iterator[tuple[str, list[str]]]:
                 return
             if response == "packed":
                 body = gzip.compress(b"<title>Page not found</title>")
-                head = f"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Encoding: gzip\r\nContent-Length: {len(body)}\r\n\r\n"
+                head = (
+                    "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Encoding: "
+                    f"gzip\r\nContent-Length: {len(body)}\r\n\r\n"
+                )
                 connection.sendall(head.encode() + body)
                 return
             if response == "bomb":
-                head = f"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Encoding: gzip\r\nContent-Length: {len(BOMB)}\r\n\r\n"
+                head = (
+                    "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Encoding: "
+                    f"gzip\r\nContent-Length: {len(BOMB)}\r\n\r\n"
+                )
                 connection.sendall(head.encode() + BOMB)
                 return
             status, _, headers = response.replace("{n}", str(len(hosts))).partition("\r\n")
             more = headers.rpartition("X-Body: ")[2] if "X-Body" in headers else ""
-            body = f"<title>{headers.rpartition('X-Title: ')[2] if 'X-Title' in headers else 'Goal'}</title>{more}".encode()
-            told = f"HTTP/1.1 {status} X\r\n{headers}\r\nContent-Length: {len(body)}\r\nConnection: close\r\n\r\n"
+            body = (
+                f"<title>{headers.rpartition('X-Title: ')[2] if 'X-Title' in headers else 'Goal'}</"
+                f"title>{more}"
+            ).encode()
+            told = (
+                f"HTTP/1.1 {status} X\r\n{headers}\r\nContent-Length: {len(body)}\r\nConnection: "
+                "close\r\n\r\n"
+            )
             connection.sendall(told.encode("latin-1" if path == "/latin" else "utf-8") + body)
 
     def accept() -> None:
@@ -337,9 +417,21 @@ def test_replay_ends_rightly_whatever_a_server_does(museum: Program) -> None:
     museum.write("urls.txt", "\n".join(VERDICTS))
     with hostile_server() as (address, hosts):
         run = museum.json(
-            "replay", "urls.txt", "--at", address, "--out", "run.csv", "--hops", "hops.csv", "--seconds", 2, code=1
+            "replay",
+            "urls.txt",
+            "--at",
+            address,
+            "--out",
+            "run.csv",
+            "--hops",
+            "hops.csv",
+            "--seconds",
+            2,
+            code=1,
         )
-    rows = {r["url"].removeprefix(OLD): r for r in csv.DictReader((museum.folder / "run.csv").open())}
+    rows = {
+        r["url"].removeprefix(OLD): r for r in csv.DictReader((museum.folder / "run.csv").open())
+    }
     assert {path: rows[path]["verdict"] for path in VERDICTS} == VERDICTS
     assert rows["/relative"]["location"] == f"{OLD}/goal/"
     assert rows["/umlaut"]["location"] == f"{OLD}/g%C3%B6%20al/"
@@ -351,14 +443,23 @@ def test_replay_ends_rightly_whatever_a_server_does(museum: Program) -> None:
     assert int(rows["/ever"]["hops"]) > 5
     hops = list(csv.DictReader((museum.folder / "hops.csv").open()))
     assert [h["how"] for h in hops if h["trace"] == f"{OLD}/refresh"] == ["refresh", ""]
-    assert {h["error"] for h in hops if h["trace"] == f"{OLD}/drip"} == {"no answer within 2 seconds"}
+    assert {h["error"] for h in hops if h["trace"] == f"{OLD}/drip"} == {
+        "no answer within 2 seconds"
+    }
     assert sum(run["counts"].values()) == len(VERDICTS)
-    assert set(hosts) <= {"www.quillhaven.example", "quillhaven.example", address.removeprefix("http://")}
+    assert set(hosts) <= {
+        "www.quillhaven.example",
+        "quillhaven.example",
+        address.removeprefix("http://"),
+    }
 
 
 def test_replay_says_when_nothing_answers(museum: Program) -> None:
     museum.write("urls.txt", "/a\n")
-    assert "nothing answers at http://127.0.0.1:1" in museum("replay", "urls.txt", "--at", "127.0.0.1:1", code=3).err
+    assert (
+        "nothing answers at http://127.0.0.1:1"
+        in museum("replay", "urls.txt", "--at", "127.0.0.1:1", code=3).err
+    )
     assert "cannot be used" in museum("replay", "urls.txt", "--at", "ftp://x", code=2).err
 
 

@@ -1,4 +1,6 @@
-"""Triage: what fails after a launch, what became of it since it was mended, and what is only noise."""
+"""Triage: what fails after a launch, what became of it since it was mended, and what is only
+noise.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ def phase() -> LivePhase:
 
 @pytest.fixture(scope="module")
 def lived(tmp_path_factory: pytest.TempPathFactory, phase: LivePhase) -> Program:
-    """A ledger after three builds, of which the last never reached the server, with the log of sixty days."""
+    """A ledger after three builds, of which the last never reached the server, with the log of
+    sixty days.
+    """
     folder = tmp_path_factory.mktemp("live")
     Program(folder)("open", "museum", "--old", OLD, "--new", NEW)
     museum = Program(folder / "museum")
@@ -74,10 +78,18 @@ def test_the_fewest_answers_that_cover_most_of_the_loss(lived: Program) -> None:
 
 def test_where_failing_requests_come_from(lived: Program) -> None:
     found = lived.json("triage", code=1)
-    assert {o["origin"] for o in found["origins"]} >= {"own page", "search engine", "mail", "another site", "direct"}
+    assert {o["origin"] for o in found["origins"]} >= {
+        "own page",
+        "search engine",
+        "mail",
+        "another site",
+        "direct",
+    }
     lived("triage", "--out", "failing.xlsx", "--figures", "figures", code=1)
     assert {p.name for p in (lived.folder / "figures").iterdir()} == {
-        f"{name}.{ending}" for name in ("not-found", "coverage", "families") for ending in ("png", "svg")
+        f"{name}.{ending}"
+        for name in ("not-found", "coverage", "families")
+        for ending in ("png", "svg")
     }
     lived("triage", "--out", "failing.csv", code=1)
     with (lived.folder / "failing.csv").open() as file:
@@ -96,7 +108,8 @@ def test_the_same_log_again_changes_nothing(lived: Program, tmp_path: Path) -> N
 def hit(path: str, *, referrer: str = "-", status: int = 404, day: int = 3, times: int = 1) -> str:
     agent = "Mozilla/5.0 (X11; Linux x86_64) ExampleBrowser/1.0"
     return "".join(
-        f'198.51.100.{n} - - [{day:02}/May/2026:10:00:{n:02} +0000] "GET {path} HTTP/1.1" {status} 5 "{referrer}" "{agent}"\n'
+        f'198.51.100.{n} - - [{day:02}/May/2026:10:00:{n:02} +0000] "GET {path} HTTP/1.1" {status} '
+        f'5 "{referrer}" "{agent}"\n'
         for n in range(times)
     )
 
@@ -110,7 +123,11 @@ def test_campaigns_and_named_hosts_are_attributed(museum: Program) -> None:
     )
     museum.write(
         "access.log",
-        hit("/poster.html?utm_source=letter&utm_medium=mail", referrer="https://letters.example/1", times=4)
+        hit(
+            "/poster.html?utm_source=letter&utm_medium=mail",
+            referrer="https://letters.example/1",
+            times=4,
+        )
         + hit("/poster.html", referrer="https://town.example/post", times=3)
         + hit("/poster.html", referrer="https://www.letters.example/", times=1)
         + hit("/poster.html", referrer="android-app://org.example.reader/", times=2)
@@ -135,15 +152,18 @@ def test_campaigns_and_named_hosts_are_attributed(museum: Program) -> None:
 def test_damaged_addresses_are_known_by_the_pages_that_there_are(museum: Program) -> None:
     museum.write(
         "pages.csv",
-        f"url,title\n{NEW}/visit/opening-hours/,Opening hours\n{NEW}/visit/cafe/,Cafe\n{NEW}/makers/harrow-1801/,Harrow\n",
+        f"url,title\n{NEW}/visit/opening-hours/,Opening "
+        f"hours\n{NEW}/visit/cafe/,Cafe\n{NEW}/makers/harrow-1801/,Harrow\n",
     )
     museum("stock", "pages.csv")
     museum.write(
         "access.log",
-        "".join(map(hit, ["/visit/opening-hours/).", "/visit/opening-ho", "/visit/openning-hours/", "/makers/harrow-1802/", "/visit/quite-another/"])),
+        "".join(map(hit, ["/visit/opening-hours/).", "/visit/opening-ho", "/visit/openning-hours/",
+            "/makers/harrow-1802/", "/visit/quite-another/"])),
     )  # fmt: skip
     found = {
-        e["legacy_url"].removeprefix(OLD): e["meant"] for e in museum.json("triage", "access.log", code=1)["entries"]
+        e["legacy_url"].removeprefix(OLD): e["meant"]
+        for e in museum.json("triage", "access.log", code=1)["entries"]
     }
     goal = f"{NEW}/visit/opening-hours/"
     assert {path: meant and (meant["page"], meant["damage"]) for path, meant in found.items()} == {
@@ -158,15 +178,21 @@ def test_damaged_addresses_are_known_by_the_pages_that_there_are(museum: Program
 def test_lists_of_errors_do_where_there_is_no_log(museum: Program) -> None:
     museum.write(
         "not-found.csv",
-        "page,views\n/404.html?page=/lost/one.html&from=x,40\n/404.html?page=%2Flost%2Ftwo.html,7\n/404.html,3\n",
+        "page,views\n/404.html?page=/lost/one.html&from=x,40\n/404.html?page=%2Flost%2Ftwo.html,"
+        "7\n/404.html,3\n",
     )
     found = museum.json("triage", "not-found.csv", "--parameter", "page", code=1)["entries"]
     assert [(e["legacy_url"].removeprefix(OLD), e["state"], e["lost"]) for e in found] == [
         ("/lost/one.html", "new", 40),
         ("/lost/two.html", "new", 7),
     ]
-    museum.write("errors.csv", "URL,Last crawled\nhttp://www.quillhaven.example/gone-astray.html,2026-05-03\n")
-    assert "/gone-astray.html" in museum("triage", "errors.csv", "--all", code=1).out or museum.json("triage", code=1)
+    museum.write(
+        "errors.csv",
+        "URL,Last crawled\nhttp://www.quillhaven.example/gone-astray.html,2026-05-03\n",
+    )
+    assert "/gone-astray.html" in museum(
+        "triage", "errors.csv", "--all", code=1
+    ).out or museum.json("triage", code=1)
 
 
 def test_details_go_after_their_time_and_counts_stay(museum: Program) -> None:
@@ -175,7 +201,9 @@ def test_details_go_after_their_time_and_counts_stay(museum: Program) -> None:
     file = museum.folder / "upright.toml"
     before = file.read_text()
     assert museum.json("triage", code=1)["origins"][0]["origin"] == "another site"
-    file.write_text(before.replace("referrers = 400", "referrers = 30").replace("lines = 400", "lines = 30"))
+    file.write_text(
+        before.replace("referrers = 400", "referrers = 30").replace("lines = 400", "lines = 30")
+    )
     museum("triage", code=1)
     after = museum.json("triage", code=1)
     assert (after["origins"][0]["origin"], after["entries"][0]["lost"]) == ("direct", 3)
@@ -197,18 +225,26 @@ def test_rules_that_nobody_uses_are_retired_and_kept_in_the_journal(museum: Prog
     bot = hit("/bots.html", status=301).replace("ExampleBrowser/1.0", "FernCrawler/1 bot")
     museum.write(
         "access.log",
-        bot + "".join(hit("/home/", status=200, day=day) for day in range(1, 32)) + hit("/used.html", status=301, day=20) + hit("/unused.html", status=301).replace("/May/", "/Mar/"),
+        bot + "".join(hit("/home/", status=200, day=day) for day in range(1,
+            32)) + hit("/used.html", status=301, day=20) + hit("/unused.html",
+            status=301).replace("/May/", "/Mar/"),
     )  # fmt: skip
     museum("gather", "access.log")
     assert museum.json("retire", "--unused-for", "60")["kept"] == {
-        "the logs do not cover the time": 2, "people asked for it": 1, "others link to it": 1, "not live long enough": 1,
+        "the logs do not cover the time": 2, "people asked for it": 1, "others link to it": 1,
+        "not live long enough": 1,
     }  # fmt: skip
     found = museum.json("retire", "--unused-for", "31")
-    assert [(r["legacy_url"].removeprefix(OLD), r["bots"], r["last"]) for r in found["proposed"]] == [
+    assert [
+        (r["legacy_url"].removeprefix(OLD), r["bots"], r["last"]) for r in found["proposed"]
+    ] == [
         ("/unused.html", 0, "2026-03-03"),
         ("/bots.html", 1, ""),
     ]
-    assert "2 rules retired" in museum("retire", "--unused-for", "31", "--accept", "--out", "use.csv").out
+    assert (
+        "2 rules retired"
+        in museum("retire", "--unused-for", "31", "--accept", "--out", "use.csv").out
+    )
     assert len((museum.folder / "use.csv").read_text().splitlines()) == 6
     assert museum.json("build", "--for", "nginx", "--out", "rules")["rules"] == 3
     assert "rules retired" in museum("history").out
@@ -223,15 +259,22 @@ def test_a_server_that_runs_something_else_is_named(museum: Program) -> None:
     assert museum.json("handover")["builds"][0]["live_from"] == ""
     museum("handover", "rules", "--live", "--at", "2026-05-01T12:00+00:00")
     assert museum.json("handover")["builds"][0]["live_from"] == "2026-05-01T12:00:00Z"
-    assert "The server's file answers as the ledger says" in museum("handover", "--running", "rules/redirects.conf").out
+    assert (
+        "The server's file answers as the ledger says"
+        in museum("handover", "--running", "rules/redirects.conf").out
+    )
     assert "behind" not in museum.json("check", code=None)
     museum("decide", "/b.html", "--to", "/b/")
-    assert museum.json("check", code=None)["behind"].endswith("answers were changed after it: build again")
+    assert museum.json("check", code=None)["behind"].endswith(
+        "answers were changed after it: build again"
+    )
     museum("undo")
     assert "behind" not in museum.json("check", code=None)
     museum("undo", "--step", museum.json("history")["steps"][0]["step"])
     found = museum.json("handover", "--running", "rules/redirects.csv", code=1)
-    assert found["differing"] == [{"old": f"{OLD}/b.html", "running": "", "ledger": f"301 {NEW}/b/"}]
+    assert found["differing"] == [
+        {"old": f"{OLD}/b.html", "running": "", "ledger": f"301 {NEW}/b/"}
+    ]
     museum("build", "--for", "nginx", "--out", "rules")
     assert "build 2 is not: hand it over" in museum.json("handover")["behind"]
     for options, why in (
@@ -259,7 +302,11 @@ def test_a_replay_tells_that_another_build_runs(museum: Program) -> None:
 
 
 def test_the_day_on_which_a_fix_goes_live_is_taken_apart(museum: Program) -> None:
-    museum("decide", "--from", museum.pairs("/early.html,/a/,301", "/late.html,/b/,301", "/w3c.html,/c/,301"))
+    museum(
+        "decide",
+        "--from",
+        museum.pairs("/early.html,/a/,301", "/late.html,/b/,301", "/w3c.html,/c/,301"),
+    )
     museum("build", "--for", "nginx", "--out", "rules")
     museum("handover", "--live", "--at", "2026-05-03T08:30:00+00:00")
 
@@ -270,13 +317,19 @@ def test_the_day_on_which_a_fix_goes_live_is_taken_apart(museum: Program) -> Non
 
     early = told("utc.log", hit("/early.html", times=2))["early.html"]
     assert (early["state"], early["since"], early["last"]) == ("recurring", 2, "2026-05-03")
-    early = told("right.log", hit("/early.html", status=301).replace("10:00:00", "08:30:00"))["early.html"]
+    early = told("right.log", hit("/early.html", status=301).replace("10:00:00", "08:30:00"))[
+        "early.html"
+    ]
     assert early["why"].startswith("some requests are answered rightly")
     ahead = hit("/late.html").replace("10:00:00 +0000", "10:29:59 +0200")
-    late = told("ahead.log", ahead + hit("/late.html").replace("10:00:00 +0000", "10:30:00 +0200"))["late.html"]
+    late = told("ahead.log", ahead + hit("/late.html").replace("10:00:00 +0000", "10:30:00 +0200"))[
+        "late.html"
+    ]
     assert (late["state"], late["since"], late["failed"]) == ("recurring", 1, 2)
     fields = "#Fields: date time cs-method cs-uri-stem sc-status cs(User-Agent)\n"
-    lines = (f"2026-05-03 {clock} GET /w3c.html 404 Mozilla/5.0\n" for clock in ("08:29:59", "08:30:01"))
+    lines = (
+        f"2026-05-03 {clock} GET /w3c.html 404 Mozilla/5.0\n" for clock in ("08:29:59", "08:30:01")
+    )
     odd = told("iis.log", fields + "".join(lines))["w3c.html"]
     assert (odd["since"], odd["failed"]) == (1, 2)
 
@@ -285,7 +338,9 @@ def test_what_ends_on_a_page_that_is_none_fails_whatever_its_status(museum: Prog
     museum("decide", "--from", museum.pairs("/a.html,/a/,301", "/b.html,/b/,301"))
     museum("build", "--for", "nginx", "--out", "rules")
     museum("handover", "--live", "--at", "2026-05-01T00:00:00+00:00")
-    museum.write("access.log", hit("/a.html", status=301, times=4) + hit("/b.html", status=301, times=2))
+    museum.write(
+        "access.log", hit("/a.html", status=301, times=4) + hit("/b.html", status=301, times=2)
+    )
     museum("gather", "access.log")
     assert museum.json("triage")["entries"] == []
 

@@ -1,4 +1,6 @@
-"""The core of triage by itself: days taken apart, accounts, origins, damage, the fewest answers, and what is news."""
+"""The core of triage by itself: days taken apart, accounts, origins, damage, the fewest answers,
+and what is news.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,9 @@ from upright_ledger.core.monitoring.traffic_origin import Known, came_from, orig
 
 LIVE = "2026-05-10T03:00:00Z"
 AT = "http://www.quillhaven.example/a.html"
-TIMES = st.integers(0, 3 * 86_400).map(lambda n: datetime(2026, 5, 9, tzinfo=UTC) + timedelta(seconds=n))
+TIMES = st.integers(0, 3 * 86_400).map(
+    lambda n: datetime(2026, 5, 9, tzinfo=UTC) + timedelta(seconds=n)
+)
 
 
 def iso(time: datetime) -> str:
@@ -50,17 +54,25 @@ def iso(time: datetime) -> str:
     asked=TIMES,
     zone=st.sampled_from([-480, -60, 0, 120, 345]),
 )
-def test_a_request_is_after_a_build_exactly_when_it_is(live: list[datetime], asked: datetime, zone: int) -> None:
+def test_a_request_is_after_a_build_exactly_when_it_is(
+    live: list[datetime], asked: datetime, zone: int
+) -> None:
     splits = splits_of(map(iso, live), zone)
     clock = asked + timedelta(minutes=zone)
-    label = label_of(clock.strftime("%Y-%m-%d"), clock.hour * 3600 + clock.minute * 60 + clock.second, splits)
+    label = label_of(
+        clock.strftime("%Y-%m-%d"), clock.hour * 3600 + clock.minute * 60 + clock.second, splits
+    )
     assert label[:10] == clock.strftime("%Y-%m-%d")
     for time in live:
         assert is_after(label, iso(time)) == (asked >= time)
 
 
 def test_of_a_day_that_is_not_taken_apart_nothing_is_after_it() -> None:
-    assert [is_after(day, LIVE) for day in ("2026-05-09", "2026-05-10", "2026-05-11")] == [False, False, True]
+    assert [is_after(day, LIVE) for day in ("2026-05-09", "2026-05-10", "2026-05-11")] == [
+        False,
+        False,
+        True,
+    ]
     assert not is_after("2026-05-11", "")
 
 
@@ -96,7 +108,13 @@ def test_the_account_knows_the_fix(
 
 def test_bots_count_apart_and_a_soft_404_fails_whatever_its_status() -> None:
     found = account([*told(("11", "404", 2)), *told(("12", "404", 7), people=False)], Fix())
-    assert (found.failed, found.bots, found.lost, found.first, found.last) == (2, 7, 2, "2026-05-11", "2026-05-12")
+    assert (found.failed, found.bots, found.lost, found.first, found.last) == (
+        2,
+        7,
+        2,
+        "2026-05-11",
+        "2026-05-12",
+    )
     soft = account(told(("09", "3xx", 4), ("11", "3xx", 3)), Fix(MOVE, "t", LIVE), soft=True)
     assert (soft.state, soft.lost) == (RECURRING, 3)
     assert account(told(("01", "404", 4), ("12", "404", 3)), Fix()).trend("2026-05-14") == 3 - 4 * 1
@@ -118,7 +136,9 @@ OTHER = "http://m.quillhaven.example/a.html"
         ([("09", "2xx", 2), ("11", "404", 2)], DeploymentContext({AT: True}), OVERRULED),
     ],
 )
-def test_why_something_fails_again(rows: list[tuple[str, str, float]], around: DeploymentContext, why: str) -> None:
+def test_why_something_fails_again(
+    rows: list[tuple[str, str, float]], around: DeploymentContext, why: str
+) -> None:
     fix = Fix(MOVE, "t", LIVE)
     assert why_again(account(told(*rows), fix), told(*rows), fix, around) == why
 
@@ -144,12 +164,16 @@ def test_why_something_fails_again(rows: list[tuple[str, str, float]], around: D
     ],
 )
 def test_where_a_request_comes_from(referrer: str, origin: str) -> None:
-    known = Known(frozenset({"www.quillhaven.example"}), {"search engine": frozenset({"seek.example"})})
+    known = Known(
+        frozenset({"www.quillhaven.example"}), {"search engine": frozenset({"seek.example"})}
+    )
     assert origin_of(referrer, known)[0] == origin
 
 
 def test_what_no_referrer_accounts_for_came_directly() -> None:
-    came = came_from([("https://partner.example/a", 3), ("https://partner.example/b", 2), ("", 9)], 10, Known())
+    came = came_from(
+        [("https://partner.example/a", 3), ("https://partner.example/b", 2), ("", 9)], 10, Known()
+    )
     assert [(c.origin, c.whence, c.requests) for c in came] == [
         ("another site", "partner.example", 5),
         ("direct", "", 5),
@@ -157,7 +181,13 @@ def test_what_no_referrer_accounts_for_came_directly() -> None:
     assert came_from([("https://partner.example/a", 3)], 2, Known())[0].requests == 3
 
 
-PAGES = ["/visit/opening-hours/", "/visit/opening-times/", "/makers/harrow-1801/", "/catalogue/mantel-clock", "/a/"]
+PAGES = [
+    "/visit/opening-hours/",
+    "/visit/opening-times/",
+    "/makers/harrow-1801/",
+    "/catalogue/mantel-clock",
+    "/a/",
+]
 
 
 @pytest.mark.parametrize(
@@ -185,7 +215,9 @@ def test_what_a_damaged_address_was_meant_to_be(path: str, meant: str | None) ->
 
 
 def test_the_fewest_answers_that_cover_most() -> None:
-    ranked = rank([Decision("entry", str(n), (n,), lost, 0) for n, lost in enumerate((1, 50, 9, 40))])
+    ranked = rank(
+        [Decision("entry", str(n), (n,), lost, 0) for n, lost in enumerate((1, 50, 9, 40))]
+    )
     assert [d.lost for d in ranked] == [50, 40, 9, 1]
     assert enough(ranked) == 2
     assert enough([]) == 0
@@ -212,7 +244,10 @@ def test_only_what_changed_is_news() -> None:
         (3, "is mended"),
     ]
     assert news(items, {i.entry: (i.state, i.lost) for i in items}) == []
-    assert subject_of("Quillhaven", found) == "Quillhaven: addresses fail: 1 again, 1 wrongly, 1 newly, 1 much more"
+    assert (
+        subject_of("Quillhaven", found)
+        == "Quillhaven: addresses fail: 1 again, 1 wrongly, 1 newly, 1 much more"
+    )
     assert subject_of("Quillhaven", found[4:]) == "Quillhaven: 1 addresses are mended"
     body = body_of(found, "12 new lines.")
     assert "\x1b" not in body

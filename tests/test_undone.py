@@ -1,4 +1,6 @@
-"""Steps taken back, and taken back again, in any order: held against a model that keeps whole copies."""
+"""Steps taken back, and taken back again, in any order: held against a model that keeps whole
+copies.
+"""
 
 from __future__ import annotations
 
@@ -62,7 +64,9 @@ class Steps(RuleBasedStateMachine):
         self.files += 1
         with tempfile.TemporaryDirectory() as held:
             path = Path(held) / f"{self.files}.txt"
-            path.write_text(f"# {self.files}\n" + "".join(f"{OLD}/{n.upper() if upper else n}\n" for n in names))
+            path.write_text(
+                f"# {self.files}\n" + "".join(f"{OLD}/{n.upper() if upper else n}\n" for n in names)
+            )
             gather(self.ledger, [str(path)])
         self.note(before)
 
@@ -96,8 +100,14 @@ class Steps(RuleBasedStateMachine):
         else:
             after = self.state()
             if command == "decide":  # what was decided later would be lost: that is refused
-                assert all((before.get(k) or ("open", ""))[:2] == (then.get(k) or ("open", ""))[:2] for k in touched)
-                assert all((after.get(k) or ("open", ""))[:2] == (was.get(k) or ("open", ""))[:2] for k in touched)
+                assert all(
+                    (before.get(k) or ("open", ""))[:2] == (then.get(k) or ("open", ""))[:2]
+                    for k in touched
+                )
+                assert all(
+                    (after.get(k) or ("open", ""))[:2] == (was.get(k) or ("open", ""))[:2]
+                    for k in touched
+                )
         self.note(before)
 
     @invariant()
@@ -138,7 +148,10 @@ def test_an_undo_that_is_undone_out_of_turn_is_refused(museum: Program) -> None:
     assert museum.json("entries")["entries"][0]["destination"] == f"{NEW}/b/"
     museum("undo")
     museum("undo")
-    assert not museum.json("entries")["entries"] or museum.json("entries")["entries"][0]["answer"] == "open"
+    assert (
+        not museum.json("entries")["entries"]
+        or museum.json("entries")["entries"][0]["answer"] == "open"
+    )
 
 
 def test_undos_of_undos_at_any_depth_are_known_to_the_journal(museum: Program) -> None:
@@ -147,7 +160,10 @@ def test_undos_of_undos_at_any_depth_are_known_to_the_journal(museum: Program) -
         museum("undo", "--step", step)
         stands = step % 2 == 1
         undone = {s["step"]: s["undone_by"] for s in museum.json("history")["steps"]}
-        assert undone == {n: None if (step + n) % 2 else n + 1 for n in range(2, step + 1)} | {1: None, step + 1: None}
+        assert undone == {n: None if (step + n) % 2 else n + 1 for n in range(2, step + 1)} | {
+            1: None,
+            step + 1: None,
+        }
         assert bool(museum.json("entries")["entries"]) == stands
 
 

@@ -44,7 +44,9 @@ def take_all(apart: WorkerProcess[int], into: list[int]) -> None:
     ],
 )
 @pytest.mark.parametrize("things", [0, 3])
-def test_whatever_ends_a_process_is_told_after_all_that_it_handed_over(how: str, told: str, things: int) -> None:
+def test_whatever_ends_a_process_is_told_after_all_that_it_handed_over(
+    how: str, told: str, things: int
+) -> None:
     found: list[int] = []
     with WorkerProcess[int](work) as apart:
         apart.begin([(how, things)])
@@ -89,7 +91,17 @@ def test_what_is_stopped_by_hand_has_not_died_and_errors_in_words_come_as_they_a
     assert raised.value.hint == "name another"
 
 
-WAITS = ("²", "١٢", "Mon, 01 Jan 0001 00:00:00 GMT", "Mon, 01 Jan 0001 00:00:00 -0000", "-1", "1e3", "inf", "", "0" * 4000)  # fmt: skip
+WAITS = (
+    "²",
+    "١٢",
+    "Mon, 01 Jan 0001 00:00:00 GMT",
+    "Mon, 01 Jan 0001 00:00:00 -0000",
+    "-1",
+    "1e3",
+    "inf",
+    "",
+    "0" * 4000,
+)
 
 
 def test_no_retry_after_ends_a_replay(museum: Program) -> None:
@@ -99,7 +111,11 @@ def test_no_retry_after_ends_a_replay(museum: Program) -> None:
     def respond(_host: str, target: str) -> Served:
         asked.append(target)
         if target.startswith("/p") and asked.count(target) == 1:
-            return Served(429, "later", headers=(("Retry-After", WAITS[int(target[2:])].encode().decode("latin-1")),))
+            return Served(
+                429,
+                "later",
+                headers=(("Retry-After", WAITS[int(target[2:])].encode().decode("latin-1")),),
+            )
         return Served(404, "Nothing here")
 
     with serve_whole(respond) as address:
@@ -119,16 +135,27 @@ def workers_of(process: int) -> list[int]:
 
 
 needs_proc = pytest.mark.skipif(
-    not Path(f"/proc/self/task/{os.getpid()}/children").exists(), reason="this system does not tell children"
+    not Path(f"/proc/self/task/{os.getpid()}/children").exists(),
+    reason="this system does not tell children",
 )
 
 
 def killed_in_the_middle(
-    program: Program, arguments: list[str], seconds: float, rng: random.Random, ready: Callable[[int], bool]
+    program: Program,
+    arguments: list[str],
+    seconds: float,
+    rng: random.Random,
+    ready: Callable[[int], bool],
 ) -> tuple[int, str]:
-    """Run the program, and kill one of the processes that work for it, some time after it is ready."""
+    """Run the program, and kill one of the processes that work for it, some time after it is
+    ready.
+    """
     run = subprocess.Popen(
-        [PROGRAM, *arguments], cwd=program.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, encoding="utf-8"
+        [PROGRAM, *arguments],
+        cwd=program.folder,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        encoding="utf-8",
     )
     deadline = time.monotonic() + 60
     while not ready(run.pid) and run.poll() is None and time.monotonic() < deadline:
@@ -151,14 +178,24 @@ def test_a_replay_whose_process_is_killed_says_so_and_goes_on(museum: Program, s
     def respond(_host: str, target: str) -> tuple[int, str, str]:
         asked.append(target)
         time.sleep(0.01)
-        return (301, f"{OLD}/to{target}", "") if target.startswith("/p") and int(target[2:]) % 3 else (404, "", "no")
+        return (
+            (301, f"{OLD}/to{target}", "")
+            if target.startswith("/p") and int(target[2:]) % 3
+            else (404, "", "no")
+        )
 
     with serve(respond) as address:
         command = ["replay", "urls.txt", "--at", address]
         whole = [*command, "--out", "rows.csv"]
         begun = len(asked)
-        code, err = killed_in_the_middle(museum, whole, rng.random() * 0.3, rng, lambda _: len(asked) > begun)
-        assert (code, "of 520 URLs were asked, and are kept" in err, "--resume" in err) == (3, True, True)
+        code, err = killed_in_the_middle(
+            museum, whole, rng.random() * 0.3, rng, lambda _: len(asked) > begun
+        )
+        assert (code, "of 520 URLs were asked, and are kept" in err, "--resume" in err) == (
+            3,
+            True,
+            True,
+        )
         assert not (museum.folder / "rows.csv").exists()
         museum(*whole, "--resume", code=1)
         rows = list(csv.DictReader((museum.folder / "rows.csv").open()))
@@ -177,7 +214,9 @@ def test_a_survey_whose_process_is_killed_says_so_and_goes_on(tmp_path: Path, se
     asked: list[str] = []
     command = ["survey", f"{site.origin}/", "--rate", "150", "--as", "new"]
     with serve_site(site, asked):
-        code, err = killed_in_the_middle(surveyor, command, rng.random(), rng, lambda _: len(asked) > 20)
+        code, err = killed_in_the_middle(
+            surveyor, command, rng.random(), rng, lambda _: len(asked) > 20
+        )
         # The death of the process that reads is no end: another one reads what it owed.
         assert code in {1, 3}
         if code == 3:
@@ -194,6 +233,8 @@ def test_a_rehearsal_whose_reading_is_killed_writes_nothing(museum: Program) -> 
     museum.write("urls.txt", "".join(lines))
     museum.write("rows.csv", "as it was")
     command = ["rehearse", "urls.txt", "--out", "rows.csv", "--force"]
-    code, err = killed_in_the_middle(museum, command, 0.3, random.Random(1), lambda run: bool(workers_of(run)))
+    code, err = killed_in_the_middle(
+        museum, command, 0.3, random.Random(1), lambda run: bool(workers_of(run))
+    )
     assert (code, "ended before its work was done" in err) == (3, True)
     assert (museum.folder / "rows.csv").read_text() == "as it was"

@@ -1,4 +1,6 @@
-"""Files that commands write: beside and renamed, through links, into pipes and devices, and never over a ledger or an input."""
+"""Files that commands write: beside and renamed, through links, into pipes and devices, and never
+over a ledger or an input.
+"""
 
 from __future__ import annotations
 
@@ -53,7 +55,9 @@ def test_a_link_to_nothing_makes_the_file_it_names(answered: Program) -> None:
     assert is_list(answered.folder / "made.csv")
 
 
-def test_a_file_that_is_not_ours_or_that_somebody_changed_is_not_written_over_unasked(answered: Program) -> None:
+def test_a_file_that_is_not_ours_or_that_somebody_changed_is_not_written_over_unasked(
+    answered: Program,
+) -> None:
     commands = [
         ["entries", "--csv"],
         ["review", "--out"],
@@ -97,7 +101,10 @@ def test_what_was_read_is_not_written_over(answered: Program, by: str) -> None:
         (answered.folder / out).symlink_to("pages.csv")
     if by == "hard link":
         (answered.folder / out).hardlink_to(answered.folder / "pages.csv")
-    assert "was read by this command" in answered("rehearse", "pages.csv", "--out", out, "--force", code=3).err
+    assert (
+        "was read by this command"
+        in answered("rehearse", "pages.csv", "--out", out, "--force", code=3).err
+    )
     assert (answered.folder / "pages.csv").read_text() == f"{OLD}/a\n{OLD}/b\n"
 
 
@@ -109,7 +116,11 @@ def test_pipes_and_devices_are_written_to(answered: Program) -> None:
     assert reader.communicate(timeout=60)[0].startswith("site,legacy_url,")
     assert stat.S_ISFIFO(pipe.stat().st_mode)
     done = subprocess.run(
-        [PROGRAM, "entries", "--csv", "/dev/stdout"], cwd=answered.folder, capture_output=True, text=True, check=True
+        [PROGRAM, "entries", "--csv", "/dev/stdout"],
+        cwd=answered.folder,
+        capture_output=True,
+        text=True,
+        check=True,
     )
     assert "site,legacy_url," in done.stdout
     if os.geteuid() == 0:

@@ -1,4 +1,6 @@
-"""Sitemaps and feeds as the world writes them: undeclared prefixes, bare ampersands, blanks before the beginning, ends cut off."""
+"""Sitemaps and feeds as the world writes them: undeclared prefixes, bare ampersands, blanks before
+the beginning, ends cut off.
+"""
 
 from __future__ import annotations
 
@@ -17,25 +19,36 @@ URLSET = '<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">'
 
 
 def sitemap(*addresses: str, extra: str = "") -> str:
-    rows = "\n".join(f"<url><loc>{a}</loc>{extra}<lastmod>2026-05-03</lastmod></url>" for a in addresses)
+    rows = "\n".join(
+        f"<url><loc>{a}</loc>{extra}<lastmod>2026-05-03</lastmod></url>" for a in addresses
+    )
     return f"{HEAD}{URLSET}\n{rows}\n</urlset>\n"
 
 
 def feed(*addresses: str) -> str:
     rows = "\n".join(
-        f"<item><title>A</title><link>{a}</link><itunes:duration>3</itunes:duration></item>" for a in addresses
+        f"<item><title>A</title><link>{a}</link><itunes:duration>3</itunes:duration></item>"
+        for a in addresses
     )
     return f'{HEAD}<rss version="2.0"><channel><title>x</title>{rows}</channel></rss>'
 
 
 DAMAGED = {
-    "image": (sitemap(f"{OLD}/a", f"{OLD}/b", extra="<image:image><image:caption>x</image:caption></image:image>"), "prefixes image"),
-    "xhtml": (sitemap(f"{OLD}/a", f"{OLD}/b", extra=f'<xhtml:link rel="alternate" hreflang="de" href="{OLD}/b"/>'), "prefixes xhtml"),
+    "image": (sitemap(f"{OLD}/a", f"{OLD}/b", extra= (
+        "<image:image><image:caption>x</image:caption></image:image>"
+    )), "prefixes image"),
+    "xhtml": (sitemap(f"{OLD}/a", f"{OLD}/b", extra= (
+        f'<xhtml:link rel="alternate" hreflang="de" href="{OLD}/b"/>'
+    )), "prefixes xhtml"),
     "itunes": (feed(f"{OLD}/a", f"{OLD}/b"), "prefixes itunes"),
     "blank": ("\n \n" + sitemap(f"{OLD}/a", f"{OLD}/b"), "blanks before its beginning"),
-    "ampersand": (sitemap(f"{OLD}/a", f"{OLD}/b") .replace("/b<", "/b?id=5&lang=en<"), '1 times a bare "&"'),
-    "html": (sitemap(f"{OLD}/a", f"{OLD}/b", extra="<title>Caf&eacute; &nbsp; &amp; more</title>"), "HTML names"),
-    "cut": (sitemap(f"{OLD}/a", f"{OLD}/b", f"{OLD}/cut-in-the-middle")[:-60], "its end is missing"),
+    "ampersand": (sitemap(f"{OLD}/a", f"{OLD}/b") .replace("/b<", "/b?id=5&lang=en<"),
+        '1 times a bare "&"'),
+    "html": (sitemap(f"{OLD}/a", f"{OLD}/b", extra= (
+        "<title>Caf&eacute; &nbsp; &amp; more</title>"
+    )), "HTML names"),
+    "cut": (sitemap(f"{OLD}/a", f"{OLD}/b", f"{OLD}/cut-in-the-middle")[:-60],
+        "its end is missing"),
 }  # fmt: skip
 
 
@@ -46,11 +59,28 @@ def test_what_is_there_is_read_and_what_was_mended_is_said(museum: Program, name
     found = {e["legacy_url"].removeprefix(OLD) for e in museum.json("entries")["entries"]}
     assert found == ({"/a", "/b?id=5&lang=en"} if name == "ampersand" else {"/a", "/b"})
     assert any(said in note for note in source["notes"]), source["notes"]
-    assert not museum.json("gather", museum.write("good.xml", sitemap(f"{OLD}/c")))["sources"][0]["notes"]
+    assert not museum.json("gather", museum.write("good.xml", sitemap(f"{OLD}/c")))["sources"][0][
+        "notes"
+    ]
 
 
 TEXTS = st.lists(
-    st.sampled_from(["a", "/", "?x=", "&", "&amp;", "&#233;", "&lang=", "&copy=1", "<![CDATA[", "&eacute;", "é", "-"]),
+    st.sampled_from(
+        [
+            "a",
+            "/",
+            "?x=",
+            "&",
+            "&amp;",
+            "&#233;",
+            "&lang=",
+            "&copy=1",
+            "<![CDATA[",
+            "&eacute;",
+            "é",
+            "-",
+        ]
+    ),
     max_size=8,
 ).map("".join)
 
@@ -67,7 +97,11 @@ def test_no_block_boundary_changes_what_is_read(
     path.write_text(sitemap(*named), encoding="utf-8")
 
     def read() -> list[tuple[int, str]]:
-        return [(i.line, i.url) for i in read_sitemap(path, ReadOptions()).items if isinstance(i, Record)]
+        return [
+            (i.line, i.url)
+            for i in read_sitemap(path, ReadOptions()).items
+            if isinstance(i, Record)
+        ]
 
     whole = read()
     before, xml_elements._BLOCK = xml_elements._BLOCK, block
@@ -78,7 +112,9 @@ def test_no_block_boundary_changes_what_is_read(
     assert len(whole) == len(parts)
 
 
-def test_a_file_cut_anywhere_yields_only_whole_addresses(tmp_path_factory: pytest.TempPathFactory) -> None:
+def test_a_file_cut_anywhere_yields_only_whole_addresses(
+    tmp_path_factory: pytest.TempPathFactory,
+) -> None:
     addresses = [f"{OLD}/page-{n}?a=1&amp;b={n}" for n in range(40)]
     text = sitemap(*addresses).encode()
     path = tmp_path_factory.mktemp("cut") / "sitemap.xml"

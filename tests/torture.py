@@ -1,8 +1,11 @@
-"""Commands that are killed, run out of room, or meet broken disks, at chosen calls of the system; and what must hold after each.
+"""Commands that are killed, run out of room, or meet broken disks, at chosen calls of the system;
+and what must hold after each.
 
-`python tests/torture.py kills 1000 sqlite` does what `make torture` does, and prints figures. After each fault: the database is sound and stands
-before the command, behind it, or behind one of its whole steps; no traceback, no exit code 0 or 1 unless all was done; the files that a command writes are
-the old ones or the new ones; the next command works, and the same command, done again, leads to where an undisturbed one leads, with nothing left behind.
+`python tests/torture.py kills 1000 sqlite` does what `make torture` does, and prints figures. After
+each fault: the database is sound and stands before the command, behind it, or behind one of its
+whole steps; no traceback, no exit code 0 or 1 unless all was done; the files that a command writes
+are the old ones or the new ones; the next command works, and the same command, done again, leads to
+where an undisturbed one leads, with nothing left behind.
 """
 
 from __future__ import annotations
@@ -27,7 +30,9 @@ def main() -> None:
             counts, wrong = whole[kind](bench, times, seed)
         else:
             how = {"kills": KILLS, "errors": ERRORS, "losses": (GONE,)}[kind]
-            counts, wrong = torture(bench, how, times, seed, sent=database != "sqlite" and kind == "kills")
+            counts, wrong = torture(
+                bench, how, times, seed, sent=database != "sqlite" and kind == "kills"
+            )
     for text in wrong:
         print(text, "\n")
     print(f"{kind} on {database}: {dict(counts)}")

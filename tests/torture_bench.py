@@ -1,4 +1,6 @@
-"""One ledger that is laid out once and copied for each fault, and the program with a library that disturbs it; see torture.py."""
+"""One ledger that is laid out once and copied for each fault, and the program with a library that
+disturbs it; see torture.py.
+"""
 
 from __future__ import annotations
 
@@ -50,7 +52,11 @@ class Faults:
 
     def environment(self, count: Path, within: Path) -> dict[str, str]:
         count.write_bytes(bytes(8))
-        told = {"UPRIGHT_FAULT_COUNT": str(count), "UPRIGHT_FAULT_WITHIN": str(within), "LD_PRELOAD": str(self.library)}
+        told = {
+            "UPRIGHT_FAULT_COUNT": str(count),
+            "UPRIGHT_FAULT_WITHIN": str(within),
+            "LD_PRELOAD": str(self.library),
+        }
         if self.how:
             told |= {"UPRIGHT_FAULT": self.how, "UPRIGHT_FAULT_AT": str(self.at)}
         return told | ({"UPRIGHT_FAULT_SENT": "1"} if self.sent else {})
@@ -65,7 +71,9 @@ def compiled(folder: Path) -> Path:
 
 
 class Bench:
-    """One ledger that is laid out once, and copied for each fault. database: a maker of copies on PostgreSQL, or None."""
+    """One ledger that is laid out once, and copied for each fault. database: a maker of copies on
+    PostgreSQL, or None.
+    """
 
     def __init__(self, folder: Path, library: Path, site: str, team: Team | None = None) -> None:
         self.folder, self.library, self.site, self.team = folder, library, site, team
@@ -89,14 +97,25 @@ class Bench:
         warm: Warm | None = None,
     ) -> Outcome:
         another = self.team.address("another") if self.team else "sqlite:///another.db"
-        arguments = tuple(a.replace(SITE, f"{self.site}/").replace(ANOTHER, another) for a in arguments)
+        arguments = tuple(
+            a.replace(SITE, f"{self.site}/").replace(ANOTHER, another) for a in arguments
+        )
         told = {} if faults is None else faults.environment(self.count, self.folder)
-        usual = {"NO_COLOR": "1", "COLUMNS": "100", "UPRIGHT_AUTHOR": "tester", "PATH": os.environ["PATH"]}
-        done = (warm or self.warm).run(list(arguments), folder, {**usual, **told, "TMPDIR": str(self.temporary)})
+        usual = {
+            "NO_COLOR": "1",
+            "COLUMNS": "100",
+            "UPRIGHT_AUTHOR": "tester",
+            "PATH": os.environ["PATH"],
+        }
+        done = (warm or self.warm).run(
+            list(arguments), folder, {**usual, **told, "TMPDIR": str(self.temporary)}
+        )
         if "Traceback" in done.err or "Exception ignored" in done.err:
             raise WrongError(f"{arguments}: a traceback\n{done.err}")
         if code is not None and done.code != code:
-            raise WrongError(f"{arguments}: exit code {done.code}, not {code}\n{done.out}{done.err}")
+            raise WrongError(
+                f"{arguments}: exit code {done.code}, not {code}\n{done.out}{done.err}"
+            )
         return done
 
     def _lay_out(self) -> None:
@@ -104,12 +123,20 @@ class Bench:
         database = ("--database", self.team.address("base")) if self.team else ()
         if self.team:
             self.team.make("base")
-        self.run(("open", str(self.base), "--old", OLD, "--new", NEW, *database), self.base.parent, code=0)
+        self.run(
+            ("open", str(self.base), "--old", OLD, "--new", NEW, *database),
+            self.base.parent,
+            code=0,
+        )
         lay_out_files(self.base)
         settled = (
-            ("gather", "pages.txt"), ("gather", "early.log"), ("stock", "new.csv"), ("decide", "/page/1", "--to", "/new/1"), ("decide", "/page/2", "--to", f"{OLD}/page/1"),
-            ("decide", "--from", "first.csv"), ("build", "--for", "nginx", "--out", "rules"), ("decide", "/page/9", "--gone"),
-            ("build", "--for", "nginx", "--out", "rules"), ("handover", "rules", "--live", "--at", "2026-05-01T00:00Z"), ("review", "--out", "review.csv"),
+            ("gather", "pages.txt"), ("gather", "early.log"), ("stock", "new.csv"),
+            ("decide", "/page/1", "--to", "/new/1"), ("decide", "/page/2", "--to", f"{OLD}/page/1"),
+            ("decide", "--from", "first.csv"), ("build", "--for", "nginx", "--out", "rules"),
+            ("decide", "/page/9", "--gone"),
+            ("build", "--for", "nginx", "--out", "rules"),
+            ("handover", "rules", "--live", "--at", "2026-05-01T00:00Z"),
+            ("review", "--out", "review.csv"),
         )  # fmt: skip
         for arguments in settled:
             self.run(arguments, self.base, code=0)
@@ -127,7 +154,9 @@ class Bench:
             self.team.make(name, "base")
             self.team.make("another")
             settings = target / "upright.toml"
-            settings.write_text(settings.read_text().replace(self.team.address("base"), self.team.address(name)))
+            settings.write_text(
+                settings.read_text().replace(self.team.address("base"), self.team.address(name))
+            )
         return target
 
     def state(self, folder: Path) -> State:
@@ -152,7 +181,9 @@ def digest(ask: Callable[[str], list[Any]], *, sound: bool) -> State:
     for table in sorted(metadata.tables.values(), key=lambda t: t.name):
         if table.name not in _DERIVED:
             columns = ", ".join(f'"{c.name}"' for c in table.columns if c.name not in _PASSING)
-            rows = sorted(_TIME.sub("", repr(row)) for row in ask(f"SELECT {columns} FROM {table.name}"))
+            rows = sorted(
+                _TIME.sub("", repr(row)) for row in ask(f"SELECT {columns} FROM {table.name}")
+            )
             whole.update(f"{table.name} {rows}".encode())
     return whole.hexdigest()[:16]
 
@@ -160,24 +191,36 @@ def digest(ask: Callable[[str], list[Any]], *, sound: bool) -> State:
 def lay_out_files(folder: Path) -> None:
     """What the commands are given."""
     agent = '"-" "Mozilla/5.0 (X11; Linux x86_64) ExampleBrowser/1.0"'
-    line = '198.51.100.{v} - - [{d:02}/May/2026:10:{m:02}:00 +0000] "GET /page/{n}?s={m} HTTP/1.1" {status} 5 {agent}\n'
+    line = (
+        '198.51.100.{v} - - [{d:02}/May/2026:10:{m:02}:00 +0000] "GET /page/{n}?s={m} HTTP/1.1" '
+        "{status} 5 {agent}\n"
+    )
     texts = {
-        "pages.txt": "".join(f"{OLD}/page/{n}\n" for n in range(60)) + f"{OLD}/Page/5\n{OLD}/Other/\n{OLD}/other/\n",
+        "pages.txt": "".join(f"{OLD}/page/{n}\n" for n in range(60)) + (
+            f"{OLD}/Page/5\n{OLD}/Other/\n{OLD}/other/\n"
+        ),
         "more.txt": "".join(f"{OLD}/more/{n}\n" for n in range(40)) + "http://[nonsense\n",
         "none": f"{OLD}/page/0\n",
-        "export.csv": "url,title,clicks\n" + "".join(f"/page/{n},Page number {n},{n}\n" for n in range(80)),
+        "export.csv": "url,title,clicks\n"
+        + "".join(f"/page/{n},Page number {n},{n}\n" for n in range(80)),
         "errors.csv": "url,status\n" + "".join(f"/page/{n},404\n" for n in range(20, 30)),
         "access.log": "".join(
-            line.format(v=n % 250, d=1 + n % 9, m=n % 60, n=n % 70, status=404 if n % 3 else 200, agent=agent) for n in range(400)
+            line.format(v=n % 250, d=1 + n % 9, m=n % 60, n=n % 70, status=404 if n % 3 else 200,
+                agent=agent) for n in range(400)
         ),
         "early.log": "".join(
-            f'198.51.100.{n} - - [{1 + n % 28:02}/{month}/2026:09:00:00 +0000] "GET /page/{n} HTTP/1.1" 200 5 {agent}\n'
+            f'198.51.100.{n} - - [{1 + n % 28:02}/{month}/2026:09:00:00 +0000] "GET /page/{n} '
+            f'HTTP/1.1" 200 5 {agent}\n'
             for month in ("Feb", "Mar", "Apr") for n in range(40, 60)
         ),
-        "new.csv": "url,status,title\n" + "".join(f"{NEW}/new/{n},200,Page number {n}\n" for n in range(50)),
-        "more-pages.csv": "url,status,title\n" + "".join(f"{NEW}/more/{n},200,More {n}\n" for n in range(30)),
-        "first.csv": "old,new,status\n" + "".join(f"/page/{n},/new/{n},301\n" for n in range(10, 25)),
-        "pairs.csv": "old,new,status\n" + "".join(f"/page/{n},/new/{n + 1},301\n" for n in range(20, 45)),
+        "new.csv": "url,status,title\n"
+        + "".join(f"{NEW}/new/{n},200,Page number {n}\n" for n in range(50)),
+        "more-pages.csv": "url,status,title\n"
+        + "".join(f"{NEW}/more/{n},200,More {n}\n" for n in range(30)),
+        "first.csv": "old,new,status\n" + "".join(f"/page/{n},/new/{n},301\n" for n in range(10,
+            25)),
+        "pairs.csv": "old,new,status\n" + "".join(f"/page/{n},/new/{n + 1},301\n" for n in range(20,
+            45)),
         "site.conf": "server {\n    # upright: rules begin\n    # upright: rules end\n}\n",
     }  # fmt: skip
     for name, text in texts.items():
@@ -200,7 +243,8 @@ class Team:
         with psycopg.connect(self._plain("postgres"), autocommit=True) as connection:
             connection.execute(f"DROP DATABASE IF EXISTS torture_{name} WITH (FORCE)")
             connection.execute(
-                f"CREATE DATABASE torture_{name}" + (f" TEMPLATE torture_{template}" if template else "")
+                f"CREATE DATABASE torture_{name}"
+                + (f" TEMPLATE torture_{template}" if template else "")
             )
 
     def state(self, name: str) -> State:
@@ -211,7 +255,9 @@ class Team:
 
     @contextmanager
     def lost(self, at: int) -> Iterator[None]:
-        """Let all connections to the disturbed database be closed by the server, now and then, from so many hundredths of a second on."""
+        """Let all connections to the disturbed database be closed by the server, now and then, from
+        so many hundredths of a second on.
+        """
         import psycopg
 
         ended = threading.Event()
@@ -220,7 +266,8 @@ class Team:
             ended.wait(at / 100)
             with psycopg.connect(self._plain("postgres"), autocommit=True) as connection:
                 connection.execute(
-                    "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = 'torture_disturbed'"
+                    "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = "
+                    "'torture_disturbed'"
                 )
 
         closing_them = threading.Thread(target=close)

@@ -1,4 +1,6 @@
-"""Commands that write, disturbed at drawn calls of the system, and what must hold after each; see torture.py."""
+"""Commands that write, disturbed at drawn calls of the system, and what must hold after each; see
+torture.py.
+"""
 
 from __future__ import annotations
 
@@ -21,8 +23,9 @@ from upright_ledger.ledger.store import open_ledger
 
 @dataclass(frozen=True)
 class Case:
-    """A command that writes. parts: the same command with fewer files, whose steps may stand alone. out: files and folders that it writes. again: whether
-    it leads to the same when it is done twice.
+    """A command that writes. parts: the same command with fewer files, whose steps may stand alone.
+    out: files and folders that it writes. again: whether it leads to the same when it is done
+    twice.
     """
 
     name: str
@@ -61,7 +64,9 @@ CASES = (
     Case("build", ("build", "--for", "nginx", "--out", "rules"), out=("rules",)),
     Case("build anew", ("build", "--for", "haproxy", "--out", "fresh"), out=("fresh",)),
     Case(
-        "build into", ("build", "--for", "nginx", "--out", "rules", "--into", "site.conf"), out=("rules", "site.conf")
+        "build into",
+        ("build", "--for", "nginx", "--out", "rules", "--into", "site.conf"),
+        out=("rules", "site.conf"),
     ),
     Case("go back", ("build", "--roll-back", "--out", "rules"), out=("rules",), again=False),
     Case("go live", ("handover", "rules", "--live", "--at", "2026-05-02T10:00Z")),
@@ -74,7 +79,9 @@ CASES = (
         (("gather", "access.log"),),
         out=("news.json",),
     ),
-    Case("triage", ("triage", "errors.csv", "--out", "failing.xlsx"), (_gather_failing,), works=True),
+    Case(
+        "triage", ("triage", "errors.csv", "--out", "failing.xlsx"), (_gather_failing,), works=True
+    ),
     Case("list", ("entries", "--csv", "list.csv"), out=("list.csv",)),
     Case("sheet", ("review", "--out", "sheet.xlsx"), out=()),
     Case("open", ("open", "another", "--old", OLD, "--new", NEW)),
@@ -84,7 +91,9 @@ CASES = (
 
 @dataclass
 class Reference:
-    """What an undisturbed command does. calls: how many can be struck; states: those that may stand; files: what its files hold before and behind it."""
+    """What an undisturbed command does. calls: how many can be struck; states: those that may
+    stand; files: what its files hold before and behind it.
+    """
 
     calls: int
     code: int
@@ -115,13 +124,17 @@ def reference(bench: Bench, case: Case, *, sent: bool = False) -> Reference:
 
 
 def told_by(path: Path) -> str:
-    """What a file or a build holds, as far as it does not differ from run to run; raises WrongError for a build that is not whole."""
+    """What a file or a build holds, as far as it does not differ from run to run; raises WrongError
+    for a build that is not whole.
+    """
     if path.is_dir():
         told = json.loads((path / "manifest.json").read_text())
         for name, due in told["sums"].items():
             if hashlib.sha256((path / name).read_bytes()).hexdigest() != due:
                 raise WrongError(f"{path.name}: {name} is not the one of its manifest")
-        return f"{told['digest']} {told_by(path / 'previous') if (path / 'previous').exists() else ''}"
+        return (
+            f"{told['digest']} {told_by(path / 'previous') if (path / 'previous').exists() else ''}"
+        )
     if not path.exists():
         return "missing"
     text = path.read_bytes()
@@ -131,7 +144,9 @@ def told_by(path: Path) -> str:
 
 
 def disturbed(bench: Bench, case: Case, undisturbed: Reference, faults: Faults) -> str:
-    """Disturb a command, look, and go on; returns what became of it: "before", "after", "between", or "done" where nothing was struck. Raises WrongError."""
+    """Disturb a command, look, and go on; returns what became of it: "before", "after", "between",
+    or "done" where nothing was struck. Raises WrongError.
+    """
     folder = bench.copy("disturbed")
     with bench.team.lost(faults.at) if bench.team and faults.how == GONE else nullcontext():
         done = bench.run(case.arguments, folder, faults if faults.how != GONE else None)
@@ -139,12 +154,14 @@ def disturbed(bench: Bench, case: Case, undisturbed: Reference, faults: Faults) 
     state = bench.state(folder)
     if state not in undisturbed.states:
         raise WrongError(
-            f"between two steps: {state} of {undisturbed.states}; exit code {done.code}\n{done.out}{done.err}"
+            f"between two steps: {state} of {undisturbed.states}; exit code "
+            f"{done.code}\n{done.out}{done.err}"
         )
     for name, due in undisturbed.files.items():
         if (told := told_by(folder / name)) not in due:
             raise WrongError(
-                f"{name} is neither the old one nor the new one: {told} of {due}; exit code {done.code}\n{done.err}"
+                f"{name} is neither the old one nor the new one: {told} of {due}; exit code "
+                f"{done.code}\n{done.err}"
             )
     if done.code >= 0:
         if done.code in {0, 1} and (done.code != undisturbed.code or state != after):
@@ -173,7 +190,9 @@ def _goes_on(bench: Bench, case: Case, undisturbed: Reference, folder: Path, sta
     refused = case.name.startswith("open") and done.code == 2  # it was made
     if done.code not in {undisturbed.code, 0} and not refused:
         raise WrongError(f"done again: exit code {done.code}\n{done.out}{done.err}")
-    if (case.again or state == undisturbed.states[0]) and bench.state(folder) != undisturbed.states[-1]:
+    if (case.again or state == undisturbed.states[0]) and bench.state(folder) != undisturbed.states[
+        -1
+    ]:
         raise WrongError(f"done again, it leads elsewhere\n{done.out}{done.err}")
     for name, due in undisturbed.files.items():
         if case.again and told_by(folder / name) not in due:
@@ -184,7 +203,9 @@ def _goes_on(bench: Bench, case: Case, undisturbed: Reference, folder: Path, sta
 
 
 def nothing_left(bench: Bench, folder: Path) -> None:
-    left = [str(p) for pattern in LEFTOVERS for p in folder.glob(pattern)] + [str(p) for p in bench.temporary.iterdir()]
+    left = [str(p) for pattern in LEFTOVERS for p in folder.glob(pattern)] + [
+        str(p) for p in bench.temporary.iterdir()
+    ]
     if left:
         raise WrongError(f"left behind: {left}")
 
@@ -196,7 +217,13 @@ KILLS, ERRORS = ("kill", "after", "torn"), ("ENOSPC", "EIO", "full")
 
 
 def torture(
-    bench: Bench, how: tuple[str, ...], times: int, seed: int, *, sent: bool = False, cases: tuple[Case, ...] = CASES
+    bench: Bench,
+    how: tuple[str, ...],
+    times: int,
+    seed: int,
+    *,
+    sent: bool = False,
+    cases: tuple[Case, ...] = CASES,
 ) -> tuple[Counter[str], list[str]]:
     """Disturb commands so many times, at drawn calls; what became of them, and what was wrong."""
     rng = random.Random(seed)

@@ -8,14 +8,19 @@ from collections import Counter
 from torture_bench import Bench, WrongError
 
 READING = (
-    ("balance", "--json"), ("entries", "--json", "--limit", "0"), ("entries", "--families"), ("check",), ("fold",), ("history",), ("runs",), ("handover",), (),
-    ("build", "--for", "nginx", "--out", "rules"), ("rehearse",), ("match",), ("decide", "/page/3", "--gone"), ("undo",), ("triage",), ("gather", "more.txt"), ("retire", "--unused-for", "30"), ("review", "--out", "sheet.csv"), ("stock", "more-pages.csv"),
+    ("balance", "--json"), ("entries", "--json", "--limit", "0"), ("entries", "--families"),
+    ("check",), ("fold",), ("history",), ("runs",), ("handover",), (),
+    ("build", "--for", "nginx", "--out", "rules"), ("rehearse",), ("match",),
+    ("decide", "/page/3", "--gone"), ("undo",), ("triage",), ("gather", "more.txt"),
+    ("retire", "--unused-for", "30"), ("review", "--out", "sheet.csv"), ("stock", "more-pages.csv"),
     ("decide", "--from", "pairs.csv"), ("fold", "--case", "exact"),
 )  # fmt: skip
 
 
 def damaged(bench: Bench, times: int, seed: int) -> tuple[Counter[str], list[str]]:
-    """Commands on ledgers whose file was damaged: they work, or say in a sentence that they cannot. What is damaged and unnoticed is counted, too."""
+    """Commands on ledgers whose file was damaged: they work, or say in a sentence that they cannot.
+    What is damaged and unnoticed is counted, too.
+    """
     rng = random.Random(seed)
     counts, wrong = Counter[str](), list[str]()
     sound = (bench.base / "ledger.db").read_bytes()
@@ -35,7 +40,10 @@ def damaged(bench: Bench, times: int, seed: int) -> tuple[Counter[str], list[str
         due = {3} if how in {"cut", "emptied", "zeroed head"} else {0, 1, 2, 3}
         if done.code not in due or (done.code == 3 and not done.err.startswith("upright: ")):
             wrong.append(f"{number}, {how}, {command}: exit code {done.code}: {done.out}{done.err}")
-        counts[f"{how}: {'told' if done.code == 3 else 'unnoticed' if data != sound else 'nothing changed'}"] += 1
+        counts[
+            f"{how}: "
+            f"{'told' if done.code == 3 else 'unnoticed' if data != sound else 'nothing changed'}"
+        ] += 1
     return counts, wrong
 
 
@@ -65,7 +73,8 @@ def _damage(rng: random.Random, sound: bytes) -> tuple[str, bytes]:
     elif how == "letters":  # of stored addresses and texts, so that the file itself is sound
         for _ in range(rng.choice((1, 10, 60))):
             at = data.find(
-                rng.choice((b"http://", b"/page/", b"move", b"301", b"gone", b"2026", b'{"')), rng.randrange(len(data))
+                rng.choice((b"http://", b"/page/", b"move", b"301", b"gone", b"2026", b'{"')),
+                rng.randrange(len(data)),
             )
             if at >= 0:
                 data[at + rng.randrange(3)] = rng.choice(b"\x00\xff[]%:/ az09{")

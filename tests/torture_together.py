@@ -16,7 +16,9 @@ from torture_cases import CASES, Case, nothing_left, told_by
 
 
 def paired(bench: Bench, times: int, seed: int) -> tuple[Counter[str], list[str]]:
-    """Two commands at once, every one with every other: nobody dies, and what stands is what one after the other leads to, or somebody says what it left alone."""
+    """Two commands at once, every one with every other: nobody dies, and what stands is what one
+    after the other leads to, or somebody says what it left alone.
+    """
     rng = random.Random(seed)
     pairs = [(a, b) for n, a in enumerate(CASES) for b in CASES[n:]]
     rng.shuffle(pairs)
@@ -67,12 +69,15 @@ def _at_once(bench: Bench, second: Warm, a: Case, b: Case) -> str:
     if a.parts or b.parts:
         return "steps of one between those of the other"
     raise WrongError(
-        f"neither one after the other nor the other way round: {state} of {serial}\n{told}{done[0].out}{done[1].out}"
+        f"neither one after the other nor the other way round: {state} of "
+        f"{serial}\n{told}{done[0].out}{done[1].out}"
     )
 
 
 def crowded(bench: Bench, seconds: int, seed: int) -> tuple[Counter[str], list[str]]:
-    """Eight writers and two long readers on one ledger for so many seconds: what each did stands once, and nobody dies."""
+    """Eight writers and two long readers on one ledger for so many seconds: what each did stands
+    once, and nobody dies.
+    """
     folder = bench.copy("disturbed")
     until = time.monotonic() + seconds
     counts, wrong = Counter[str](), list[str]()
@@ -89,17 +94,31 @@ def crowded(bench: Bench, seconds: int, seed: int) -> tuple[Counter[str], list[s
                 command: tuple[str, ...] = ("decide", name, "--gone")
                 due = [(name, "gone")]
             elif kind == "gather":
-                (folder / f"{who}-{number}.txt").write_text("".join(f"{OLD}{name}/{n}\n" for n in range(50)))
-                command, due = ("gather", f"{who}-{number}.txt"), [(f"{name}/{n}", "open") for n in range(50)]
+                (folder / f"{who}-{number}.txt").write_text(
+                    "".join(f"{OLD}{name}/{n}\n" for n in range(50))
+                )
+                command, due = (
+                    ("gather", f"{who}-{number}.txt"),
+                    [(f"{name}/{n}", "open") for n in range(50)],
+                )
             elif kind == "several":
                 rows = "".join(f"{name}/{n},/new/{n},301\n" for n in range(30))
                 (folder / f"{who}-{number}.csv").write_text(f"old,new,status\n{rows}")
-                command, due = ("decide", "--from", f"{who}-{number}.csv"), [(f"{name}/{n}", "move") for n in range(30)]
+                command, due = (
+                    ("decide", "--from", f"{who}-{number}.csv"),
+                    [(f"{name}/{n}", "move") for n in range(30)],
+                )
             else:
-                line = '198.51.100.9 - - [03/May/2026:10:{m:02}:{s:02} +0000] "GET {name}/{n} HTTP/1.1" 200 5 "-" "Mozilla/5.0 ExampleBrowser/1.0"\n'
+                line = (
+                    '198.51.100.9 - - [03/May/2026:10:{m:02}:{s:02} +0000] "GET {name}/{n} '
+                    'HTTP/1.1" 200 5 "-" "Mozilla/5.0 ExampleBrowser/1.0"\n'
+                )
                 lines = (line.format(m=number % 60, s=n, name=name, n=n) for n in range(40))
                 (folder / f"{who}-{number}.log").write_text("".join(lines))
-                command, due = ("gather", f"{who}-{number}.log"), [(f"{name}/{n}", "open") for n in range(40)]
+                command, due = (
+                    ("gather", f"{who}-{number}.log"),
+                    [(f"{name}/{n}", "open") for n in range(40)],
+                )
             _note(command, warm, kind)
             done.extend(due)
         warm.end()
@@ -129,11 +148,18 @@ def crowded(bench: Bench, seconds: int, seed: int) -> tuple[Counter[str], list[s
         thread.start()
     for thread in threads:
         thread.join()
-    entries = json.loads(bench.run(("entries", "--json", "--limit", "0"), folder, code=0).out)["entries"]
-    found = Counter((e["legacy_url"].removeprefix(OLD), e["answer"]) for e in entries if "/by/" in e["legacy_url"])
+    entries = json.loads(bench.run(("entries", "--json", "--limit", "0"), folder, code=0).out)[
+        "entries"
+    ]
+    found = Counter(
+        (e["legacy_url"].removeprefix(OLD), e["answer"])
+        for e in entries
+        if "/by/" in e["legacy_url"]
+    )
     if found != Counter(done):
         wrong.append(
-            f"lost or doubled: {list((Counter(done) - found).items())[:5]}, {list((found - Counter(done)).items())[:5]}"
+            f"lost or doubled: {list((Counter(done) - found).items())[:5]}, "
+            f"{list((found - Counter(done)).items())[:5]}"
         )
     if any(e["hits"] not in {0, 1} for e in entries if "/by/" in e["legacy_url"]):
         wrong.append("a request counts twice")

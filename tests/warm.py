@@ -1,7 +1,9 @@
-"""The program, loaded once and run often: each request on standard input is answered by a fork that runs the real entry point.
+"""The program, loaded once and run often: each request on standard input is answered by a fork that
+runs the real entry point.
 
-Loading takes a second, which is most of what a short command needs. A fork shares nothing with the next one: it has its own
-arguments, folder, environment, streams and exit code, as a process that was started anew.
+Loading takes a second, which is most of what a short command needs. A fork shares nothing with the
+next one: it has its own arguments, folder, environment, streams and exit code, as a process that
+was started anew.
 """
 
 from __future__ import annotations

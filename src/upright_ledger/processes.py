@@ -24,7 +24,9 @@ _locked: list[IO[bytes]] = []
 
 
 def lock(path: Path) -> bool:
-    """Take a file for this process, until it ends; False where another one has it. Where systems know no such locks it is always free."""
+    """Take a file for this process, until it ends; False where another one has it. Where systems
+    know no such locks it is always free.
+    """
     try:
         import fcntl
     except ImportError:

@@ -8,9 +8,15 @@ from functools import cached_property
 
 from upright_ledger.app.prove.builds.kept import KEPT_AS, lives_on, plan_of_kept
 from upright_ledger.app.prove.builds.uncovered import spelled_by_template, unanswered_in_paths
+from upright_ledger.core.checks.context import CheckContext
 from upright_ledger.core.checks.query_checks import check_campaigns, check_choices
-from upright_ledger.core.checks.rule_checks import Surroundings, check, check_crowds
-from upright_ledger.core.checks.template_checks import check_imported, check_sessions, check_templates, check_variants
+from upright_ledger.core.checks.rule_checks import check, check_crowds
+from upright_ledger.core.checks.template_checks import (
+    check_imported,
+    check_sessions,
+    check_templates,
+    check_variants,
+)
 from upright_ledger.core.inventory.answer import (
     IGNORE,
     KEEP,
@@ -24,8 +30,16 @@ from upright_ledger.core.inventory.answer import (
     usual,
 )  # fmt: skip
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
-from upright_ledger.core.rules.compiler import PATTERN, ExcludedRule, compile_rules, make_template, template_fault
+from upright_ledger.core.rules.compiler import (
+    PATTERN,
+    ExcludedRule,
+    compile_rules,
+    make_template,
+    template_fault,
+)
 from upright_ledger.core.rules.draft import Plan, make_plan
+from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, DROP
+from upright_ledger.core.rules.exact_rule import GONE as GONE_STATUS
 from upright_ledger.core.rules.finding import Finding, in_order
 from upright_ledger.core.rules.imported.blocks import Block
 from upright_ledger.core.rules.imported.rule import APPEND, ImportedRule
@@ -33,8 +47,7 @@ from upright_ledger.core.rules.imported.rule import KEEP as KEEP_QUERY
 from upright_ledger.core.rules.imported.templates import templates_of
 from upright_ledger.core.rules.one_hop import OneHop, findings_of, keep_to_one_hop
 from upright_ledger.core.rules.proof import Proof
-from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP, RuleSet
-from upright_ledger.core.rules.ruleset import GONE as GONE_STATUS
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.target_pages import StockPage
 from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.core.tracing.verdicts import is_language_home
@@ -66,7 +79,9 @@ class Book:
 
     @cached_property
     def entries(self) -> list[Entry]:
-        """All entries; those that nobody answered have the answer of the template that fits them, or are kept where their page lives on."""
+        """All entries; those that nobody answered have the answer of the template that fits them,
+        or are kept where their page lives on.
+        """
         with self.ledger.reading() as connection:
             entries = load_entries(connection, self.ledger.settings.weights, self.policy.index_set)
         for entry in (e for e in entries if e.answer.kind == OPEN):
@@ -77,24 +92,38 @@ class Book:
         return entries
 
     def _answer_by_rules(self, entry: Entry) -> None:
-        """Give an entry that nobody answered the answer of the template or the imported rule that fits it."""
+        """Give an entry that nobody answered the answer of the template or the imported rule that
+        fits it.
+        """
         address = address_of(entry.legacy_url)
         if self._is_live(address):
             return
         found = self._standing_rules.find(address.authority, address.target)
         if found is not None:
-            entry.answer, entry.by, entry.where = answer_of(found[0].status, found[1]), TEMPLATE, found[0].legacy_url
+            entry.answer, entry.by, entry.where = (
+                answer_of(found[0].status, found[1]),
+                TEMPLATE,
+                found[0].legacy_url,
+            )
             return
         answer = self._standing_rules.answer_of_rules(address.authority, address.target)
         if answer is None or not isinstance(answer.rule, ImportedRule):
             return
         try:
-            destination = read_destination(answer.location, address.origin).text if answer.location else ""
+            destination = (
+                read_destination(answer.location, address.origin).text if answer.location else ""
+            )
         except NotAnAddressError:
             return  # nothing that could stand in a rule of ours: the entry stays open
         if STATUSES.get(answer.status) and (destination or answer.status == GONE_STATUS):
-            entry.answer, entry.by, entry.where = answer_of(answer.status, destination), RULE, answer.rule.where
-            carries = answer.rule.query == APPEND or (answer.rule.query == KEEP_QUERY and "?" not in destination)
+            entry.answer, entry.by, entry.where = (
+                answer_of(answer.status, destination),
+                RULE,
+                answer.rule.where,
+            )
+            carries = answer.rule.query == APPEND or (
+                answer.rule.query == KEEP_QUERY and "?" not in destination
+            )
             entry.query = CARRY if carries else DROP
 
     @cached_property
@@ -124,7 +153,9 @@ class Book:
     def _bases(self) -> dict[str, str]:
         """Authority of an old site → the origin under which a destination without host lies."""
         new = {parse_address(o).authority: o for o in reversed(self.sites.new)}
-        old = {parse_address(o).authority: o for site in self.sites.old for o in reversed(site.origins)}
+        old = {
+            parse_address(o).authority: o for site in self.sites.old for o in reversed(site.origins)
+        }
         named = self.sites.site_of_authority
         return {
             a: new.get(a) or old.get(a) or f"{parse_address(self.sites.base_of(s)).scheme}://{a}"
@@ -138,7 +169,9 @@ class Book:
     @cached_property
     def templates(self) -> list[TemplateRule]:
         """The template answers that can be executed."""
-        return [t for t in self.all_templates if not template_fault(t, self.sites, fold=self._folds)]
+        return [
+            t for t in self.all_templates if not template_fault(t, self.sites, fold=self._folds)
+        ]
 
     @cached_property
     def all_templates(self) -> list[TemplateRule]:
@@ -162,13 +195,22 @@ class Book:
         """Whether an old address is a page of the new site, on a host that both share."""
         if not self.sites.is_new(address):
             return False
-        pages = (self.stock.get(page_key(address._replace(scheme=scheme))) for scheme in ("https", "http"))
+        pages = (
+            self.stock.get(page_key(address._replace(scheme=scheme)))
+            for scheme in ("https", "http")
+        )
         return any(page is not None and page.status < 300 for page in pages)
 
     @cached_property
     def standing(self) -> list[Address]:
-        """Addresses that no template may take: what is kept or ignored, and live pages on hosts that both sites share."""
-        kept = [address_of(e.legacy_url) for e in self.entries if e.answer.kind in {KEEP, IGNORE} and e.by != TEMPLATE]
+        """Addresses that no template may take: what is kept or ignored, and live pages on hosts
+        that both sites share.
+        """
+        kept = [
+            address_of(e.legacy_url)
+            for e in self.entries
+            if e.answer.kind in {KEEP, IGNORE} and e.by != TEMPLATE
+        ]
         live = [
             a
             for d in self.stock.values()
@@ -188,7 +230,9 @@ class Book:
     @cached_property
     def homes(self) -> frozenset[str]:
         """Page keys of the new site's front pages, those of its languages among them."""
-        of_languages = {page for page, d in self.stock.items() if is_language_home(address_of(d.url).path)}
+        of_languages = {
+            page for page, d in self.stock.items() if is_language_home(address_of(d.url).path)
+        }
         return frozenset({f"{origin}/" for origin in self.sites.new} | of_languages)
 
     @cached_property
@@ -207,17 +251,29 @@ class Book:
             if e.answer.has_rule and e.by != TEMPLATE:
                 given = (e.old, e.answer.status, e.answer.destination, e.host_given, e.where)
                 plans.append(
-                    self._plan(e, *given, meant=e.by == PERSON, query=e.query or CARRY_TRACKING, imported=e.by == RULE)
+                    self._plan(
+                        e,
+                        *given,
+                        meant=e.by == PERSON,
+                        query=e.query or CARRY_TRACKING,
+                        imported=e.by == RULE,
+                    )
                 )
             plans += [
-                self._plan(e, c.old, c.status, c.destination, c.host_given, c.where) for c in claims.get(e.id, ())
+                self._plan(e, c.old, c.status, c.destination, c.host_given, c.where)
+                for c in claims.get(e.id, ())
             ]
         return plans
 
     @cached_property
     def _kept_as(self) -> dict[tuple[str, str], str]:
         """Site and path of other spellings of pages that are kept → the page."""
-        return {(p.site, path): p.destination for p in self.plans if p.where == KEPT_AS for path in p.paths}
+        return {
+            (p.site, path): p.destination
+            for p in self.plans
+            if p.where == KEPT_AS
+            for path in p.paths
+        }
 
     def _plan(
         self,
@@ -275,13 +331,16 @@ class Book:
         return (((self.sites.site_of(a), fold(a, self.policy).key), a.query) for a in spelled)
 
     @cached_property
-    def around(self) -> Surroundings:
+    def around(self) -> CheckContext:
         """What plans are checked against."""
         stock = {
-            page: StockPage(d.status, d.redirects_to, planned=d.state == PLANNED) for page, d in self.stock.items()
+            page: StockPage(d.status, d.redirects_to, planned=d.state == PLANNED)
+            for page, d in self.stock.items()
         }
         settings = self.ledger.settings
-        return Surroundings(self.sites, self.policy, stock, self.homes, settings.slash, settings.forms)
+        return CheckContext(
+            self.sites, self.policy, stock, self.homes, settings.slash, settings.forms
+        )
 
     @cached_property
     def _answer_findings(self) -> list[Finding]:
@@ -293,7 +352,9 @@ class Book:
 
     @cached_property
     def _of_patterns(self) -> tuple[list[TemplateRule], list[tuple[str, str]]]:
-        """Templates that say what imported patterns do, and the patterns that none says, with the reason."""
+        """Templates that say what imported patterns do, and the patterns that none says, with the
+        reason.
+        """
         sites = self.sites.old
         return templates_of(self._blocks, sites, self._bases, self.templates, fold=self._folds)
 
@@ -303,7 +364,9 @@ class Book:
         reason = "the entries it answers are built, the pattern itself is not: "
         return [ExcludedRule(where, PATTERN, reason + why) for where, why in self._of_patterns[1]]
 
-    def _compile(self, plans: list[Plan], more: Sequence[TemplateRule] = ()) -> tuple[RuleSet, list[ExcludedRule]]:
+    def _compile(
+        self, plans: list[Plan], more: Sequence[TemplateRule] = ()
+    ) -> tuple[RuleSet, list[ExcludedRule]]:
         return compile_rules(
             plans,
             self._answer_findings,
@@ -326,7 +389,9 @@ class Book:
 
     @cached_property
     def all_rules(self) -> RuleSet:
-        """Our own rules, and after them those that were read from servers' files, as these mean them."""
+        """Our own rules, and after them those that were read from servers' files, as these mean
+        them.
+        """
         if not self._blocks:
             return self.rules
         own = keep_to_one_hop(self._compile([p for p in self.plans if not p.imported])[0]).rules
@@ -340,7 +405,9 @@ class Book:
     @property
     def held_back(self) -> list[ExcludedRule]:
         chains = [
-            ExcludedRule(s.address or s.template.legacy_url, "loop" if s.witness.loops else "chain", s.reason)
+            ExcludedRule(
+                s.address or s.template.legacy_url, "loop" if s.witness.loops else "chain", s.reason
+            )
             for s in self._sound.stopped
         ]
         return [*self._compiled[1], *chains]
@@ -372,9 +439,13 @@ class Book:
         return expected
 
     def _settled(self, entry: Entry) -> EntryAnswer:
-        """An entry's answer with the end of the way: a destination that moves on itself is not where to arrive."""
+        """An entry's answer with the end of the way: a destination that moves on itself is not
+        where to arrive.
+        """
         answer, seen = entry.answer, {entry.id}
-        while answer.destination and authority_of(answer.destination) in self.sites.site_of_authority:
+        while (
+            answer.destination and authority_of(answer.destination) in self.sites.site_of_authority
+        ):
             following = self.entry_of(parse_address(answer.destination))
             if following is None or following.id in seen or not following.answer.destination:
                 break

@@ -40,8 +40,11 @@ def undo(ledger: Ledger, count: int = 1, target: int | None = None) -> list[str]
             done.append(journal.undo(step, found))
         number, policy = stored_policy(step.connection)
         if number != before:
-            # Keys are derived: under the policy that is in force again, every spelling goes back to its entry.
-            rederive(step.connection, Classifier(ledger.settings.sites, policy), number, policy_before)
+            # Keys are derived: under the policy that is in force again, every spelling goes back to
+            # its entry.
+            rederive(
+                step.connection, Classifier(ledger.settings.sites, policy), number, policy_before
+            )
         else:
             for source in step.sources:
                 reclassify(step.connection, source, Classifier(ledger.settings.sites, policy))

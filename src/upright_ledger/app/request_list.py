@@ -9,17 +9,25 @@ from dataclasses import dataclass, field
 from upright_ledger.app.book import Book
 from upright_ledger.core.inventory.answer import KEEP, MOVE, Expected
 from upright_ledger.core.inventory.sections import Sections
-from upright_ledger.core.url.address import Address, address_of, names_file, parse_address, toggle_slash
+from upright_ledger.core.url.address import (
+    Address,
+    address_of,
+    names_file,
+    parse_address,
+    toggle_slash,
+)
 from upright_ledger.errors import InputError
 from upright_ledger.ledger.tables.entries import Entry
 
 
 @dataclass
 class Requests:
-    """Distinct requests in columns: URLs, the site and key of their entries (empty where none could be theirs), hits.
+    """Distinct requests in columns: URLs, the site and key of their entries (empty where none could
+    be theirs), hits.
 
-    days: URL → its hits by day, "2026-05-01:12 2026-05-02:3", where a log told them. expected: of those of which more is expected
-    than their entries tell. left_out: reason → lines. without: kind of parameters without which logged requests were counted → lines.
+    days: URL → its hits by day, "2026-05-01:12 2026-05-02:3", where a log told them. expected: of
+    those of which more is expected than their entries tell. left_out: reason → lines. without: kind
+    of parameters without which logged requests were counted → lines.
     """
 
     urls: list[str] = field(default_factory=list)
@@ -44,15 +52,24 @@ class Requests:
     def entries(self, book: Book, start: int = 0) -> list[Entry | None]:
         """The entry of each request from number `start` on, or None."""
         find = book.by_key.get
-        return [find((site, key)) for site, key in zip(self.sites[start:], self.keys[start:], strict=True)]
+        return [
+            find((site, key))
+            for site, key in zip(self.sites[start:], self.keys[start:], strict=True)
+        ]
 
     def most_valuable(self, book: Book, top: int) -> Requests:
-        """As many requests as are wanted, those of the most valuable entries; all of them where `top` is 0."""
+        """As many requests as are wanted, those of the most valuable entries; all of them where
+        `top` is 0.
+        """
         if not top or len(self) <= top:
             return self
         worth = [e.evidence.value if e is not None else 0.0 for e in self.entries(book)]
-        ranked = sorted(range(len(self)), key=lambda n: (-worth[n], -self.hits[n], self.urls[n]))[:top]
-        chosen = Requests(days=self.days, expected=self.expected, left_out=self.left_out, without=self.without)
+        ranked = sorted(range(len(self)), key=lambda n: (-worth[n], -self.hits[n], self.urls[n]))[
+            :top
+        ]
+        chosen = Requests(
+            days=self.days, expected=self.expected, left_out=self.left_out, without=self.without
+        )
         for n in ranked:
             chosen.add(self.urls[n], self.sites[n], self.keys[n], self.hits[n])
         return chosen
@@ -72,14 +89,20 @@ def own_requests(book: Book, *, section: str = "", sample: int = 0) -> Requests:
         entries = [e for e in entries if e.id in chosen]
     found = Requests()
     for entry in entries:
-        found.add(address_of(entry.legacy_url).without_fragment, entry.site, entry.key, int(entry.evidence.hits))
+        found.add(
+            address_of(entry.legacy_url).without_fragment,
+            entry.site,
+            entry.key,
+            int(entry.evidence.hits),
+        )
     if not found:
         raise InputError("no entry of the ledger is among those", "upright entries lists them")
     return found
 
 
 def host_matrix(book: Book) -> Requests:
-    """Every scheme, host with and without www, and slash of each old and new origin, which must reach one canonical form in one hop.
+    """Every scheme, host with and without www, and slash of each old and new origin, which must
+    reach one canonical form in one hop.
 
     Asked for are the front pages, and the most valuable page of the new site.
     """
@@ -113,7 +136,9 @@ def host_matrix(book: Book) -> Requests:
 
 def _with_and_without_www(origin: str) -> tuple[str, str]:
     authority = parse_address(origin).authority
-    return authority, authority.removeprefix("www.") if authority.startswith("www.") else f"www.{authority}"
+    return authority, authority.removeprefix("www.") if authority.startswith(
+        "www."
+    ) else f"www.{authority}"
 
 
 def _best_page(book: Book) -> Address | None:

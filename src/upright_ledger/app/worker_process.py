@@ -30,18 +30,24 @@ _END = b"."
 
 
 class WorkerDiedError(InputError):
-    """A process ended before its work was done. What it had handed over can be relied on; what it had not is missing."""
+    """A process ended before its work was done. What it had handed over can be relied on; what it
+    had not is missing.
+    """
 
 
 class WorkerProcess(Generic[T]):
     """A function that runs in other processes, job by job, and hands over what it finds.
 
-    work: a function of a module, called with `put` (which hands one thing over) and the arguments of a job; all of them can be pickled. What
-    it raises is raised here by `next`: an UprightError as it is, all else, and the death of a process that was at a job, as WorkerDiedError. The
-    processes start at once, to be ready when there is something to do. Should this one die, they end with the next thing that they hand over.
+    work: a function of a module, called with `put` (which hands one thing over) and the arguments
+    of a job; all of them can be pickled. What it raises is raised here by `next`: an UprightError
+    as it is, all else, and the death of a process that was at a job, as WorkerDiedError. The
+    processes start at once, to be ready when there is something to do. Should this one die, they
+    end with the next thing that they hand over.
     """
 
-    def __init__(self, work: Callable[..., None], processes: int = 1, *, parent: bool = False) -> None:
+    def __init__(
+        self, work: Callable[..., None], processes: int = 1, *, parent: bool = False
+    ) -> None:
         """parent: the function uses such processes itself."""
         self._come: queue.SimpleQueue[tuple[int, bytes]] = queue.SimpleQueue()
         self._busy = [0] * processes  # jobs that each has begun or been sent
@@ -66,7 +72,10 @@ class WorkerProcess(Generic[T]):
         return self
 
     def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
     ) -> None:
         self.stop()
 
@@ -77,7 +86,9 @@ class WorkerProcess(Generic[T]):
 
     @property
     def ended(self) -> bool:
-        """Whether the jobs have handed over all that they found, or were stopped and all that they had handed over was taken up."""
+        """Whether the jobs have handed over all that they found, or were stopped and all that they
+        had handed over was taken up.
+        """
         return not any(self._busy)
 
     @property
@@ -86,7 +97,9 @@ class WorkerProcess(Generic[T]):
         return not self._come.empty()
 
     def begin(self, jobs: Sequence[tuple[Any, ...]]) -> None:
-        """Start jobs, one a process at most: the arguments of each. A process that is still at one does the next after it."""
+        """Start jobs, one a process at most: the arguments of each. A process that is still at one
+        does the next after it.
+        """
         for number, (pipe, arguments) in enumerate(zip(self._pipes, jobs, strict=False)):
             self._busy[number] += 1
             try:
@@ -95,7 +108,9 @@ class WorkerProcess(Generic[T]):
                 self._come.put((number, _END))
 
     def next(self, seconds: float) -> T | None:
-        """The next thing, or None where nothing came in time, or a job ended. Raises WorkerDiedError where one will never end."""
+        """The next thing, or None where nothing came in time, or a job ended. Raises
+        WorkerDiedError where one will never end.
+        """
         if self.ended:
             return None
         try:
@@ -106,7 +121,8 @@ class WorkerProcess(Generic[T]):
             owed, self._busy[number] = self._busy[number], 0
             if owed and not self._stopped:
                 raise WorkerDiedError(
-                    f"a process that works for this one ended before its work was done{self._why(number)}"
+                    "a process that works for this one ended before its work was "
+                    f"done{self._why(number)}"
                 )
             return None
         if data == _END_OF_JOB:
@@ -118,8 +134,8 @@ class WorkerProcess(Generic[T]):
         return found  # type: ignore[no-any-return]
 
     def stop(self) -> None:
-        """End the processes: each finishes what it has begun, if that takes no more than a moment (`is_ending`). What was handed over can still
-        be taken up with `next`.
+        """End the processes: each finishes what it has begun, if that takes no more than a moment
+        (`is_ending`). What was handed over can still be taken up with `next`.
         """
         self._stopped = True
         for process in self._processes:
@@ -138,7 +154,10 @@ class WorkerProcess(Generic[T]):
         code = self._processes[number].exitcode
         if code is None or code >= 0:
             return "" if code is None else f" (exit code {code})"
-        return f" (killed by signal {-code}{', for want of memory, it may be' if code == -signal.SIGKILL else ''})"
+        return (
+            " (killed by signal "
+            f"{-code}{', for want of memory, it may be' if code == -signal.SIGKILL else ''})"
+        )
 
 
 class Few(Generic[T]):
@@ -189,7 +208,9 @@ def _asked_to_end(_number: int, _frame: object) -> None:
 
 
 def _run(theirs: Connection, work: Callable[..., None]) -> None:
-    """What another process does. Ctrl-C is for the one that a person started, which ends this one with a signal."""
+    """What another process does. Ctrl-C is for the one that a person started, which ends this one
+    with a signal.
+    """
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, _asked_to_end)
 
@@ -224,4 +245,6 @@ def _told(error: Exception) -> WorkerDiedError:
     """An error that nobody foresaw, with the place that raised it."""
     at = traceback.extract_tb(error.__traceback__)[-1]
     what = "".join(traceback.format_exception_only(error)).strip()
-    return WorkerDiedError(f"work in a process of its own failed: {what} ({Path(at.filename).name}, line {at.lineno})")
+    return WorkerDiedError(
+        f"work in a process of its own failed: {what} ({Path(at.filename).name}, line {at.lineno})"
+    )

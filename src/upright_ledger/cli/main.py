@@ -1,4 +1,6 @@
-"""The `upright` command and the list of its commands. A command's module loads when it is asked for."""
+"""The `upright` command and the list of its commands. A command's module loads when it is asked
+for.
+"""
 
 from __future__ import annotations
 
@@ -67,7 +69,9 @@ class UprightGroup(click.Group):
         del ctx
         width = max(map(len, COMMANDS))
         for phase in PHASES:
-            rows = [(name.ljust(width), text) for name, (of, text) in COMMANDS.items() if of == phase]
+            rows = [
+                (name.ljust(width), text) for name, (of, text) in COMMANDS.items() if of == phase
+            ]
             with formatter.section(phase.capitalize()):
                 formatter.write_dl(rows, col_spacing=3)
 
@@ -76,7 +80,10 @@ class UprightGroup(click.Group):
     cls=UprightGroup,
     invoke_without_command=True,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
-    epilog="Every command has its own help: upright COMMAND --help. Without a command, upright says where you are.",
+    epilog=(
+        "Every command has its own help: upright COMMAND --help. Without a command, upright says "
+        "where you are."
+    ),
 )
 @click.option(
     "--ledger",
@@ -86,11 +93,15 @@ class UprightGroup(click.Group):
     default=Path(),
     help="The ledger's folder.  [default: this one]",
 )
-@click.option("--json", "as_json", is_flag=True, help="Without a command: where you are, as one JSON object.")
+@click.option(
+    "--json", "as_json", is_flag=True, help="Without a command: where you are, as one JSON object."
+)
 @click.version_option(__version__, prog_name="upright", message="%(prog)s %(version)s")
 @click.pass_context
 def cli(ctx: click.Context, folder: Path, as_json: bool) -> None:
-    """Upright Ledger keeps the books of a site move: every old URL, its evidence, its answer, and the proof."""
+    """Upright Ledger keeps the books of a site move: every old URL, its evidence, its answer, and
+    the proof.
+    """
     ctx.obj = folder
     if ctx.invoked_subcommand is None:
         from upright_ledger.cli.screens.overview import show_overview
@@ -126,8 +137,11 @@ _ASKED_TO_END = [getattr(signal, n) for n in ("SIGTERM", "SIGHUP") if hasattr(si
 
 
 def main() -> None:
-    """Run the command line. Exit codes: 0 fine, 1 faults were found, 2 wrong use, 3 could not be read."""
-    # Tasks make millions of small objects that live to their end: looking for cycles among them again and again costs a fifth.
+    """Run the command line. Exit codes: 0 fine, 1 faults were found, 2 wrong use, 3 could not be
+    read.
+    """
+    # Tasks make millions of small objects that live to their end: looking for cycles among them
+    # again and again costs a fifth.
     gc.set_threshold(200_000, 20, 100)
     if sys.stdin is None:  # closed by whoever started this
         sys.stdin = Path(os.devnull).open(encoding="utf-8")  # noqa: SIM115
@@ -148,7 +162,9 @@ def main() -> None:
 
 
 def _refuse_too_little_memory() -> None:
-    """Raises InputError where the system allows so little memory that libraries end the process in their own ways."""
+    """Raises InputError where the system allows so little memory that libraries end the process in
+    their own ways.
+    """
     try:
         import resource
     except ImportError:  # no such limits here
@@ -156,13 +172,16 @@ def _refuse_too_little_memory() -> None:
     limit = resource.getrlimit(resource.RLIMIT_AS)[0]
     if limit != resource.RLIM_INFINITY and limit < LEAST_MEMORY:
         raise InputError(
-            f"the system allows this process {limit >> 20} MB of address space, and {LEAST_MEMORY >> 20} MB are needed",
+            f"the system allows this process {limit >> 20} MB of address space, and "
+            f"{LEAST_MEMORY >> 20} MB are needed",
             "raise the limit (ulimit -v)",
         )
 
 
 def _run() -> int:
-    """The command that was asked for; click's own `main` would take a reader that went away for a fault."""
+    """The command that was asked for; click's own `main` would take a reader that went away for a
+    fault.
+    """
     _refuse_too_little_memory()
     if "_UPRIGHT_COMPLETE" in os.environ:
         cli(prog_name="upright")
@@ -198,15 +217,21 @@ def _said(work: Callable[[], int]) -> int:
     except MemoryError:
         return _fault(
             InputError(
-                "there is not enough memory for this", "give it more, or less to do at once; nothing is half done"
+                "there is not enough memory for this",
+                "give it more, or less to do at once; nothing is half done",
             )
         )
-    except OSError as error:  # whatever the system refuses: no room, no rights, a name that no file can have
+    except (
+        OSError
+    ) as error:  # whatever the system refuses: no room, no rights, a name that no file can have
         if error.errno in {errno.ENOSPC, errno.EIO, errno.EFBIG}:
             _let_output_go()
         where = f"{error.filename}: " if error.filename else ""
         return _fault(
-            InputError(f"{where}{error.strerror or error}", "check the name, the permissions and the space left")
+            InputError(
+                f"{where}{error.strerror or error}",
+                "check the name, the permissions and the space left",
+            )
         )
     except Exception:
         # Nobody foresaw it. A ledger that is damaged may be why.
@@ -224,6 +249,8 @@ def _fault(error: UprightError) -> int:
 
 
 def _let_output_go() -> None:
-    """What is left of the output goes nowhere, so that the end of the process does not stumble over it."""
+    """What is left of the output goes nowhere, so that the end of the process does not stumble over
+    it.
+    """
     with suppress(OSError, ValueError):
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

@@ -16,7 +16,9 @@ _opened: list[Ledger] = []
 
 
 def open_ledger(folder: Path) -> Ledger:
-    """The ledger in a folder. What a command leaves alone, as it changed since it was read, is told when the command ends."""
+    """The ledger in a folder. What a command leaves alone, as it changed since it was read, is told
+    when the command ends.
+    """
     ledger = store.open_ledger(folder)
     ledger.tell = lambda text: click.echo(f"upright: {text} ...", err=True)
     _opened.append(ledger)
@@ -27,13 +29,16 @@ def open_ledger(folder: Path) -> Ledger:
 
 
 def damage() -> InputError | None:
-    """What is damaged in a ledger of this command, where something is: the reason for an error that nobody foresaw."""
+    """What is damaged in a ledger of this command, where something is: the reason for an error that
+    nobody foresaw.
+    """
     from upright_ledger.ledger.examining import first_damage
 
     for ledger in _opened:
         if found := first_damage(ledger):
             return InputError(
-                f"{ledger.where} is damaged: {found}", "put it back from a copy of the ledger; this step was not made"
+                f"{ledger.where} is damaged: {found}",
+                "put it back from a copy of the ledger; this step was not made",
             )
     return None
 
@@ -43,7 +48,8 @@ def tell_what_stands() -> None:
     for ledger in _opened:
         if posted := ledger.posted:
             click.echo(
-                f"  {output.plural(len(posted), 'step')} of this command {'was' if len(posted) == 1 else 'were'} complete before that, and "
+                f"  {output.plural(len(posted), 'step')} of this command "
+                f"{'was' if len(posted) == 1 else 'were'} complete before that, and "
                 f"{'stands' if len(posted) == 1 else 'stand'}: {_numbers(posted)}",
                 err=True,
             )
@@ -64,7 +70,8 @@ def _tell(ledger: Ledger) -> None:
     ledger.end()
     if ledger.left_alone:
         click.echo(
-            f"{output.plural(ledger.left_alone, 'entry was', 'entries were')} answered or seen anew meanwhile, and left alone: "
+            f"{output.plural(ledger.left_alone, 'entry was', 'entries were')} answered or seen "
+            "anew meanwhile, and left alone: "
             "the same command looks at them again.",
             err=True,
         )

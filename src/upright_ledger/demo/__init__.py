@@ -1,1 +1,3 @@
-"""The Quillhaven Clock Museum: a made-up site that moves, generated from a seed with its truth beside it."""
+"""The Quillhaven Clock Museum: a made-up site that moves, generated from a seed with its truth
+beside it.
+"""

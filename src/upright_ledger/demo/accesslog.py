@@ -1,4 +1,6 @@
-"""The sample's access log: a month of visits, bots, probes, page furniture and some broken lines."""
+"""The sample's access log: a month of visits, bots, probes, page furniture and some broken
+lines.
+"""
 
 from __future__ import annotations
 
@@ -48,14 +50,20 @@ _CAMPAIGNS = (
 
 
 def write_access_log(
-    path: Path, museum: Museum, earlier: EarlierMove, variants: list[tuple[str, str]], words: random.Random
+    path: Path,
+    museum: Museum,
+    earlier: EarlierMove,
+    variants: list[tuple[str, str]],
+    words: random.Random,
 ) -> None:
     """Write the log in the Combined Log Format, in the order of time."""
     pages = [p for p in museum.old if p.url.startswith(OLD)]
     known = {p.url: p.fame for p in pages}
     targets = [(p.url.removeprefix(OLD), p.fame, 200) for p in pages]
     targets += [
-        (u.removeprefix(OLD), known[plain] / 8, 200) for u, plain in variants if plain in known and u.startswith(OLD)
+        (u.removeprefix(OLD), known[plain] / 8, 200)
+        for u, plain in variants
+        if plain in known and u.startswith(OLD)
     ]
     targets += [(old, 0.6, 301) for old in dict.fromkeys(rule[0] for rule in earlier.rules)]
     names, weights, statuses = zip(*targets, strict=True)
@@ -83,12 +91,16 @@ def _line(words: random.Random, when: str, target: str, status: int) -> str:
     elif roll < 0.50 and "?" not in target:
         target += "?" + words.choice(_CAMPAIGNS).replace("{n}", str(words.randrange(10**6)))
     elif roll < 0.70:
-        referrer = words.choice((f"{OLD}/", "https://search.example/", "https://daytrips-7.example/post/12"))
+        referrer = words.choice(
+            (f"{OLD}/", "https://search.example/", "https://daytrips-7.example/post/12")
+        )
     return f'{client} - - [{when}] "GET {target} HTTP/1.1" {status} {size} "{referrer}" "{agent}"'
 
 
 def _break(line: str, words: random.Random) -> str:
-    """Damage a line as logs are damaged: cut off, garbled by a full disk, or with a handshake in it."""
+    """Damage a line as logs are damaged: cut off, garbled by a full disk, or with a handshake in
+    it.
+    """
     kind = words.randrange(3)
     if kind == 0:
         return line[: words.randrange(5, 40)]

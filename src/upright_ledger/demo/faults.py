@@ -14,7 +14,9 @@ from upright_ledger.demo.site import NEW, OLD, Museum, NewPage
 
 @dataclass(frozen=True, slots=True)
 class Fault:
-    """One planted fault: where, what it is, how it shows, and the right destination (empty: none needed)."""
+    """One planted fault: where, what it is, how it shows, and the right destination (empty: none
+    needed).
+    """
 
     legacy_url: str
     found_as: str
@@ -43,7 +45,9 @@ class _Planter:
         return f"/{folder}{page.removesuffix('/')}.htm"
 
     def page(self) -> str:
-        """The path of a sound page of the new site, a fresh one each time; home pages and files are left out."""
+        """The path of a sound page of the new site, a fresh one each time; home pages and files are
+        left out.
+        """
         while True:
             new = self.words.choice(self.museum.new)
             url = new.url
@@ -72,7 +76,9 @@ class _Planter:
 
 
 def plant(museum: Museum, words: random.Random) -> EarlierMove:
-    """Write the earlier move's list. Some new pages that faults need (dead, redirecting) join the museum."""
+    """Write the earlier move's list. Some new pages that faults need (dead, redirecting) join the
+    museum.
+    """
     p = _Planter(museum, words)
     for _ in range(260):
         p.rule(*p.move_of_a_page())
@@ -142,5 +148,9 @@ def _destinations(p: _Planter) -> None:
 
 def _wrong_one_first(move: EarlierMove) -> None:
     """Servers take the first of two rules: see to it that the wrong one comes first."""
-    right = {f.legacy_url.removeprefix(OLD): f.right.removeprefix(NEW) for f in move.faults if f.found_as == "conflict"}
+    right = {
+        f.legacy_url.removeprefix(OLD): f.right.removeprefix(NEW)
+        for f in move.faults
+        if f.found_as == "conflict"
+    }
     move.rules.sort(key=lambda rule: rule[0] in right and rule[1] == right[rule[0]])

@@ -1,4 +1,6 @@
-"""The new Quillhaven site with faults of every kind that a survey looks for, and the truth about them."""
+"""The new Quillhaven site with faults of every kind that a survey looks for, and the truth about
+them.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ TRAPS = ("/calendar/", "/spiral/")
 
 @dataclass
 class FaultySite:
-    """A site: path → answer, and what was planted: kind of fault → addresses; mends: (source, target, final) of links, as paths."""
+    """A site: path → answer, and what was planted: kind of fault → addresses; mends: (source,
+    target, final) of links, as paths.
+    """
 
     origin: str
     answers: dict[str, Served] = field(default_factory=dict)
@@ -36,12 +40,19 @@ class FaultySite:
             return Served(
                 200,
                 _page(
-                    "Calendar", f'<a href="/calendar/?month={month}">next month</a>', f"What is on in month {month}."
+                    "Calendar",
+                    f'<a href="/calendar/?month={month}">next month</a>',
+                    f"What is on in month {month}.",
                 ),
             )
         if path.startswith("/spiral/"):
             return Served(
-                200, _page("Spiral", '<a href="again/">again</a>', "A link that was meant to begin with a slash.")
+                200,
+                _page(
+                    "Spiral",
+                    '<a href="again/">again</a>',
+                    "A link that was meant to begin with a slash.",
+                ),
             )
         return Served(404, _page("Page not found", "", "There is no such page."))
 
@@ -53,7 +64,8 @@ def make_faulty_site(origin: str, pages: int = 400, seed: int = 1887) -> FaultyS
 
 def _page(title: str, links: str, text: str, head: str = "", language: str = "en") -> str:
     return (
-        f'<!doctype html><html lang="{language}"><head><title>{escape(title)} | Quillhaven</title>{head}</head><body>'
+        f'<!doctype html><html lang="{language}"><head><title>{escape(title)} | '
+        f"Quillhaven</title>{head}</head><body>"
         '<header><nav><a href="/">Home</a> <a href="/collection/">Collection</a></nav></header>'
         f"<main><h1>{escape(title)}</h1>{links}<p>{escape(text)}</p></main>"
         '<footer><a href="/imprint-old/">Imprint</a></footer></body></html>'
@@ -103,7 +115,9 @@ class _Maker:
             mends.add((source, old, goal))
         for n in range(4):
             source = plain.pop()
-            self.links[source].append(f'<a href="/gone-{n}/">lost {n}</a><img src="/images/lost-{n}.jpg" alt="">')
+            self.links[source].append(
+                f'<a href="/gone-{n}/">lost {n}</a><img src="/images/lost-{n}.jpg" alt="">'
+            )
             mends |= {(source, f"/gone-{n}/", ""), (source, f"/images/lost-{n}.jpg", "")}
 
     def _gate(self, plain: list[str]) -> None:
@@ -123,13 +137,17 @@ class _Maker:
             answers[closed] = Served(401, "login")
             self.plant("closed", closed)
         source, other = plain.pop(), plain.pop()
-        self.links[source].append('<a href="http://staging.quillhaven.example/collection/">draft</a>')
+        self.links[source].append(
+            '<a href="http://staging.quillhaven.example/collection/">draft</a>'
+        )
         self.site.truth["staging-in-links"].add("http://staging.quillhaven.example/collection/")
         self.heads[other] += '<link rel="canonical" href="http://staging.quillhaven.example/x/">'
         self.site.truth["staging-in-canonical"].add("http://staging.quillhaven.example/x/")
         self.listed.discard(other)
         scripted = "/app/"
-        answers[scripted] = Served(200, '<title>App</title><body><div id="app"></div><script src="/app.js"></script>')
+        answers[scripted] = Served(
+            200, '<title>App</title><body><div id="app"></div><script src="/app.js"></script>'
+        )
         answers["/app.js"] = Served(200, "1", content_type="text/javascript")
         self.links[source].append(f'<a href="{scripted}">app</a>')
         self.plant("needs-script", scripted)
@@ -146,8 +164,11 @@ class _Maker:
             self.listed.discard(missing)
             answers[alone] = Served(200, _page(f"Alone {n}", "", self._text()))
             for kind, path in (
-                ("sitemap-redirects", f"/listed-moved-{n}/"), ("sitemap-errors", f"/listed-dead-{n}/"), ("sitemap-noindex", hidden), ("noindex", hidden),
-                ("sitemap-not-canonical", double), ("missing-from-sitemap", missing), ("linked-nowhere", alone),
+                ("sitemap-redirects", f"/listed-moved-{n}/"),
+                ("sitemap-errors", f"/listed-dead-{n}/"), ("sitemap-noindex", hidden),
+                ("noindex", hidden),
+                ("sitemap-not-canonical", double), ("missing-from-sitemap", missing),
+                ("linked-nowhere", alone),
             ):  # fmt: skip
                 self.plant(kind, path)
         self.plant("contested-address", claimed)
@@ -173,9 +194,12 @@ class _Maker:
         for n in range(2):
             strong, slashed, source = plain.pop(), f"/twin-{n}/", plain[n]
             title, text = f"Object {strong.strip('/').rpartition('/')[2]}", self._text()
-            self.site.answers[strong] = self.site.answers[f"/copy-{n}/"] = Served(200, _page(title, "", text))
+            self.site.answers[strong] = self.site.answers[f"/copy-{n}/"] = Served(
+                200, _page(title, "", text)
+            )
             self.links[source].append(
-                f'<a href="/copy-{n}/">c</a> <a href="{slashed}">t</a> <a href="{slashed[:-1]}">t</a>'
+                f'<a href="/copy-{n}/">c</a> <a href="{slashed}">t</a> <a '
+                f'href="{slashed[:-1]}">t</a>'
             )
             self.plant("same-content", f"/copy-{n}/")
             twin = Served(200, _page(f"Twin {n}", "", self._text()))
@@ -197,13 +221,17 @@ class _Maker:
         answers["/Hall/"] = Served(301, location=self.url(hall))
         for path in (hall, "/yard/", "/wing/"):
             answers[path] = Served(200, _page(f"The {path.strip('/')}", "", self._text()))
-        answers["/yard/index.html"], answers["/wing/index.html"] = answers["/yard/"], answers["/wing/"]
+        answers["/yard/index.html"], answers["/wing/index.html"] = (
+            answers["/yard/"],
+            answers["/wing/"],
+        )
         answers["/wing"] = answers["/wing/"]
         self.plant("index-file-linked", "/yard/index.html")
         self.plant("index-file-answers", "/wing/index.html")
         self.plant("slash-twin-answers", "/wing")
         self.links[source].append(
-            '<a href="/Hall/">hall</a> <a href="/yard/">y</a> <a href="/yard/index.html">y</a> <a href="/wing/">w</a>'
+            '<a href="/Hall/">hall</a> <a href="/yard/">y</a> <a href="/yard/index.html">y</a> <a '
+            'href="/wing/">w</a>'
         )
         self.plant("letter-case-of-links", "/Hall/")
         self.site.mends.add((source, "/Hall/", hall))
@@ -212,28 +240,47 @@ class _Maker:
     def _text(self) -> str:
         """Sixty words that no other page has in this order."""
         return " ".join(
-            f"{self.rng.choice(OBJECTS)} by {self.rng.choice(LAST_NAMES)} of {self.rng.randrange(1650, 1990)}"
+            f"{self.rng.choice(OBJECTS)} by {self.rng.choice(LAST_NAMES)} of "
+            f"{self.rng.randrange(1650, 1990)}"
             for _ in range(15)
         )
 
     def _write(self) -> None:
         answers = self.site.answers
         size = len(self.paths)
-        everything = "".join(f'<a href="{path}">Object {n}</a> ' for n, path in enumerate(self.paths))
-        answers.setdefault("/collection/", Served(200, _page("Collection", everything, self._text())))
+        everything = "".join(
+            f'<a href="{path}">Object {n}</a> ' for n, path in enumerate(self.paths)
+        )
+        answers.setdefault(
+            "/collection/", Served(200, _page("Collection", everything, self._text()))
+        )
         answers["/"] = Served(200, _page("Home", "", self._text()))
         for n, path in enumerate(self.paths):
             near = "".join(
-                f'<a href="{self.paths[(n * k + k) % size]}">Object {(n * k + k) % size}</a> ' for k in (1, 7, 31)
+                f'<a href="{self.paths[(n * k + k) % size]}">Object {(n * k + k) % size}</a> '
+                for k in (1, 7, 31)
             )
             answers.setdefault(
                 path,
-                Served(200, _page(f"Object {n:05}", near + " ".join(self.links[path]), self._text(), self.heads[path])),
+                Served(
+                    200,
+                    _page(
+                        f"Object {n:05}",
+                        near + " ".join(self.links[path]),
+                        self._text(),
+                        self.heads[path],
+                    ),
+                ),
             )
         listed = [self.url(path) for path in sorted(self.listed)] + ["https://elsewhere.example/x/"]
         entries = "".join(f"<url><loc>{escape(url)}</loc></url>" for url in listed)
         xml = "application/xml"
-        answers["/sitemap-index.xml"] = Served(200, f'<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><sitemap><loc>{self.url("/sitemap-1.xml")}</loc></sitemap></sitemapindex>', content_type=xml)  # fmt: skip
+        answers["/sitemap-index.xml"] = Served(200, (
+            '<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/'
+            f'0.9"><sitemap><loc>{self.url("/sitemap-1.xml")}</loc></sitemap></sitemapindex>'
+        ), content_type=xml)  # fmt: skip
         answers["/sitemap-1.xml"] = Served(
-            200, f'<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">{entries}</urlset>', content_type=xml
+            200,
+            f'<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">{entries}</urlset>',
+            content_type=xml,
         )

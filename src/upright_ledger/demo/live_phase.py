@@ -1,4 +1,6 @@
-"""The live phase of the sample: a log over sixty days with the launch in its middle, what goes wrong after it, and the truth of that."""
+"""The live phase of the sample: a log over sixty days with the launch in its middle, what goes
+wrong after it, and the truth of that.
+"""
 
 from __future__ import annotations
 
@@ -23,8 +25,15 @@ from upright_ledger.demo.site import NEW as NEW_SITE
 from upright_ledger.demo.site import OLD
 from upright_ledger.demo.vocabulary import LAST_NAMES, OBJECTS
 
-FIRST, LAUNCH, MENDED, CLAIMED = date(2026, 4, 1), date(2026, 5, 1), date(2026, 5, 11), date(2026, 5, 20)
-"""First day of the log; days on which the first build, the one that mends, and one that never reached the server went live."""
+FIRST, LAUNCH, MENDED, CLAIMED = (
+    date(2026, 4, 1),
+    date(2026, 5, 1),
+    date(2026, 5, 11),
+    date(2026, 5, 20),
+)
+"""First day of the log; days on which the first build, the one that mends, and one that never
+reached the server went live.
+"""
 
 DAYS = 60
 
@@ -40,21 +49,32 @@ _REFERRERS = (
     "https://mail.letters.example/read",
 )
 _PROBES = (
-    "/wp-login.php", "/wp-content/plugins/forms/readme.txt", "/.env", "/.env.production", "/.git/config", "/backup.zip", "/db.sql.gz", "/dump.sql", "/phpinfo.php",
-    "/config.php.bak", "/wp-config.php~", "/xmlrpc.php", "/phpMyAdmin-5.1/index.php", "/vendor/phpunit/phpunit/src/Util/PHP/eval-stdin.php", "/actuator/health",
-    "/solr/admin/info/system", "/owa/auth/logon.aspx", "/manager/html", "/cgi-bin/luci/;stok=/locale", "/boaform/admin/formLogin", "/HNAP1/", "/autodiscover/autodiscover.xml",
-    "/.aws/credentials", "/.ssh/id_rsa", "/id_rsa", "/server.key", "/web.config", "/.DS_Store", "/.vscode/sftp.json", "/sftp-config.json", "/telescope/requests", "/_profiler/phpinfo",
-    "/_ignition/execute-solution", "/console/login", "/jenkins/login", "/admin.php", "/administrator/index.php", "/shell.php", "/test.php", "/info.php", "/debug/default/view",
-    "/api/jsonws/invoke", "/struts/utils.js.jsp", "/old/wp-admin/setup-config.php", "/site.tar.gz", "/www.rar", "/public_html.zip", "/etc/passwd", "/../../etc/passwd",
-    "/index.php?lang=../../../../tmp/x", "/?q=<script>alert(1)</script>", "/cart?id=1+union+select+1", "/login.action", "/remote/fgt_lang?lang=en", "/.htpasswd",
+    "/wp-login.php", "/wp-content/plugins/forms/readme.txt", "/.env", "/.env.production",
+    "/.git/config", "/backup.zip", "/db.sql.gz", "/dump.sql", "/phpinfo.php",
+    "/config.php.bak", "/wp-config.php~", "/xmlrpc.php", "/phpMyAdmin-5.1/index.php", (
+        "/vendor/phpunit/phpunit/src/Util/PHP/eval-stdin.php"
+    ), "/actuator/health",
+    "/solr/admin/info/system", "/owa/auth/logon.aspx", "/manager/html",
+    "/cgi-bin/luci/;stok=/locale", "/boaform/admin/formLogin", "/HNAP1/",
+    "/autodiscover/autodiscover.xml",
+    "/.aws/credentials", "/.ssh/id_rsa", "/id_rsa", "/server.key", "/web.config", "/.DS_Store",
+    "/.vscode/sftp.json", "/sftp-config.json", "/telescope/requests", "/_profiler/phpinfo",
+    "/_ignition/execute-solution", "/console/login", "/jenkins/login", "/admin.php",
+    "/administrator/index.php", "/shell.php", "/test.php", "/info.php", "/debug/default/view",
+    "/api/jsonws/invoke", "/struts/utils.js.jsp", "/old/wp-admin/setup-config.php", "/site.tar.gz",
+    "/www.rar", "/public_html.zip", "/etc/passwd", "/../../etc/passwd",
+    "/index.php?lang=../../../../tmp/x", "/?q=<script>alert(1)</script>",
+    "/cart?id=1+union+select+1", "/login.action", "/remote/fgt_lang?lang=en", "/.htpasswd",
 )  # fmt: skip
 """What scanners ask for on every site."""
 
 
 @dataclass
 class LivePhase:
-    """The log's lines in order, and the truth. pairs: builds in their order → (old, new, status) that each was the first to hold; the last ones were never
-    built. states: path → (state, likely reason or empty). noise: path → class in which it is set aside."""
+    """The log's lines in order, and the truth. pairs: builds in their order → (old, new, status)
+    that each was the first to hold; the last ones were never built. states: path → (state, likely
+    reason or empty). noise: path → class in which it is set aside.
+    """
 
     lines: list[str] = field(default_factory=list)
     pairs: dict[str, list[tuple[str, str, str]]] = field(default_factory=dict)
@@ -86,7 +106,8 @@ class _Maker:
 
     def made(self) -> LivePhase:
         for cause in (
-            self._new, self._family, self._proven, self._deployed, self._waiting, self._nodes, self._variants, self._real_pages, self._claimed, self._failing,
+            self._new, self._family, self._proven, self._deployed, self._waiting, self._nodes,
+            self._variants, self._real_pages, self._claimed, self._failing,
             self._gone,
         ):  # fmt: skip
             for _ in range(self.each):
@@ -125,7 +146,10 @@ class _Maker:
         second = self.rng.randrange(86_400)
         stamp = f"{day:%d/%b/%Y}:{second // 3600:02}:{second // 60 % 60:02}:{second % 60:02} +0000"
         client = f"198.51.100.{self.rng.randrange(1, 255)}"
-        line = f'{client} - - [{stamp}] "GET {target} HTTP/1.1" {status} {self.rng.randrange(200, 9000)} "{referrer}" "{agent}"\n'
+        line = (
+            f'{client} - - [{stamp}] "GET {target} HTTP/1.1" {status} '
+            f'{self.rng.randrange(200, 9000)} "{referrer}" "{agent}"\n'
+        )
         self.timed.append((day, second, line))
 
     def _pair(self, build: str, path: str, status: str = "301") -> None:
@@ -205,11 +229,15 @@ class _Maker:
 
     def _noise(self) -> None:
         for path in _PROBES:
-            self._ask(path, 404, FIRST, _END, agent=self.rng.choice((_SCANNER, _BROWSER)), referrer="-")
+            self._ask(
+                path, 404, FIRST, _END, agent=self.rng.choice((_SCANNER, _BROWSER)), referrer="-"
+            )
             self.phase.noise[path.partition("?")[0]] = "probe"
         for _ in range(4 * self.each):
             name = "".join(
-                self.rng.choices("bcdfghjklmnpqrstvwxzBCDFGHKLMNPQRSTVWXZ0123456789", k=self.rng.randint(10, 20))
+                self.rng.choices(
+                    "bcdfghjklmnpqrstvwxzBCDFGHKLMNPQRSTVWXZ0123456789", k=self.rng.randint(10, 20)
+                )
             )
             self._ask(f"/{name}", 404, LAUNCH, _END, agent=_BROWSER, referrer="-")
             self.phase.noise[f"/{name}"] = "random"

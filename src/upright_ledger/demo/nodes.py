@@ -1,4 +1,6 @@
-"""The web nodes of the story: real servers with the built rules, over HTTPS, before the new site."""
+"""The web nodes of the story: real servers with the built rules, over HTTPS, before the new
+site.
+"""
 
 from __future__ import annotations
 
@@ -16,24 +18,38 @@ CERTIFICATE = "staging-certificate.pem"
 
 _LISTEN = f"127.0.0.1:{EXAMPLE_PORT}"
 _MODULES = "".join(
-    f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so\n" for name in ("ssl", "proxy", "proxy_http")
+    f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so\n"
+    for name in ("ssl", "proxy", "proxy_http")
 )
-# What makes the example of a build speak TLS, and hand over to the new site what no rule answers: what stands there, and what is to.
+# What makes the example of a build speak TLS, and hand over to the new site what no rule answers:
+# what stands there, and what is to.
 _CHANGES = {
     "nginx": (
-        (f"listen {_LISTEN};", f"listen {_LISTEN} ssl; ssl_certificate tls.pem; ssl_certificate_key tls.pem;"),
-        ("        return 404;", "        location / {{ proxy_pass {site}; proxy_set_header Host $host; }}"),
+        (
+            f"listen {_LISTEN};",
+            f"listen {_LISTEN} ssl; ssl_certificate tls.pem; ssl_certificate_key tls.pem;",
+        ),
+        (
+            "        return 404;",
+            "        location / {{ proxy_pass {site}; proxy_set_header Host $host; }}",
+        ),
     ),
     "apache": (
         (
             "<VirtualHost *>",
-            f"{_MODULES}<VirtualHost *>\nSSLEngine on\nSSLCertificateFile tls.pem\nProxyPreserveHost on",
+            (
+                f"{_MODULES}<VirtualHost *>\nSSLEngine on\nSSLCertificateFile "
+                "tls.pem\nProxyPreserveHost on"
+            ),
         ),
         ("</VirtualHost>", "ProxyPass / {site}/\n</VirtualHost>"),
     ),
     "haproxy": (
         (f"bind {_LISTEN}", f"bind {_LISTEN} ssl crt example/tls.pem"),
-        ("  http-request return status 404", "  default_backend new_site\nbackend new_site\n  server site {authority}"),
+        (
+            "  http-request return status 404",
+            "  default_backend new_site\nbackend new_site\n  server site {authority}",
+        ),
     ),
 }
 
@@ -52,8 +68,10 @@ def make_certificate(folder: Path, hosts: list[str]) -> None:
     with tempfile.TemporaryDirectory() as held:
         key = Path(held) / "key.pem"
         command = (
-            "openssl", "req", "-x509", "-newkey", "ec", "-pkeyopt", "ec_paramgen_curve:prime256v1", "-nodes", "-days", "8",
-            "-subj", f"/CN={hosts[0]}", "-addext", f"subjectAltName={names}", "-keyout", str(key), "-out", str(folder / CERTIFICATE),
+            "openssl", "req", "-x509", "-newkey", "ec", "-pkeyopt", "ec_paramgen_curve:prime256v1",
+            "-nodes", "-days", "8",
+            "-subj", f"/CN={hosts[0]}", "-addext", f"subjectAltName={names}", "-keyout", str(key),
+            "-out", str(folder / CERTIFICATE),
         )  # fmt: skip
         subprocess.run(command, check=True, capture_output=True)  # noqa: S603
         (folder / "key.pem").write_bytes(key.read_bytes())
@@ -61,7 +79,9 @@ def make_certificate(folder: Path, hosts: list[str]) -> None:
 
 @contextmanager
 def web_nodes(builds: Mapping[str, Path], certificate: Path, site: str) -> Iterator[dict[str, str]]:
-    """Run a node for each build (server → its folder) before the site at an address; yields server → its address."""
+    """Run a node for each build (server → its folder) before the site at an address; yields server
+    → its address.
+    """
     pem = (certificate / CERTIFICATE).read_bytes() + (certificate / "key.pem").read_bytes()
     with ExitStack() as stack:
         held = Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="upright-nodes-")))
@@ -71,7 +91,9 @@ def web_nodes(builds: Mapping[str, Path], certificate: Path, site: str) -> Itera
             example = held / name / LAUNCHES[name].example
             text = example.read_text(encoding="utf-8")
             for stands, wanted in _CHANGES[name]:
-                text = text.replace(stands, wanted.format(site=site, authority=site.partition("://")[2]))
+                text = text.replace(
+                    stands, wanted.format(site=site, authority=site.partition("://")[2])
+                )
             example.write_text(text, encoding="utf-8")
             (example.parent / "tls.pem").write_bytes(pem)
             host, port = stack.enter_context(run_example(name, held / name))

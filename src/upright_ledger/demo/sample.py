@@ -1,4 +1,6 @@
-"""Writing the sample: the files a specialist is handed in such a move, and the truth beside them."""
+"""Writing the sample: the files a specialist is handed in such a move, and the truth beside
+them.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,9 @@ TRACKING = (
 
 @dataclass(frozen=True)
 class Sample:
-    """The sample in memory: both sites, the earlier move, and the planted variants (spelling, plain address)."""
+    """The sample in memory: both sites, the earlier move, and the planted variants (spelling, plain
+    address).
+    """
 
     museum: Museum
     earlier: EarlierMove
@@ -47,7 +51,13 @@ def write_sample(folder: Path, seed: int = SEED) -> Sample:
     _write_new(folder, sample, words)
     _write_pairs(folder, sample)
     _write_truth(folder, sample)
-    write_access_log(folder / "access.log", sample.museum, sample.earlier, sample.variants, random.Random(seed + 2))
+    write_access_log(
+        folder / "access.log",
+        sample.museum,
+        sample.earlier,
+        sample.variants,
+        random.Random(seed + 2),
+    )
     return sample
 
 
@@ -63,7 +73,9 @@ def _variants(museum: Museum, words: random.Random) -> list[tuple[str, str]]:
         if roll < 0.04:
             found.append(
                 (
-                    head.upper().replace("HTTP://WWW.QUILLHAVEN.EXAMPLE", OLD).replace("HTTP://DE.", "http://de.")
+                    head.upper()
+                    .replace("HTTP://WWW.QUILLHAVEN.EXAMPLE", OLD)
+                    .replace("HTTP://DE.", "http://de.")
                     + tail,
                     page.url,
                 )
@@ -77,13 +89,26 @@ def _variants(museum: Museum, words: random.Random) -> list[tuple[str, str]]:
         elif roll < 0.17:
             found.append((head.replace("-", "%2D", 1) + tail, page.url))
         elif roll < 0.19 and head.count("/") > 4:
-            found.append((head.replace("/journal/", "//journal/").replace("/files/", "/./files/") + tail, page.url))
+            found.append(
+                (
+                    head.replace("/journal/", "//journal/").replace("/files/", "/./files/") + tail,
+                    page.url,
+                )
+            )
         elif (
-            roll < 0.21 and not head.endswith("/") and ".htm" not in head and ".php" not in head and ".pdf" not in head
+            roll < 0.21
+            and not head.endswith("/")
+            and ".htm" not in head
+            and ".php" not in head
+            and ".pdf" not in head
         ):
             found.append((f"{head}/", page.url))
     # Case is damaged in host names too where the whole address was shouted.
-    return [(url.replace(".QUILLHAVEN.EXAMPLE", ".quillhaven.example"), plain) for url, plain in found if url != plain]
+    return [
+        (url.replace(".QUILLHAVEN.EXAMPLE", ".quillhaven.example"), plain)
+        for url, plain in found
+        if url != plain
+    ]
 
 
 def _write_old(folder: Path, sample: Sample, words: random.Random) -> None:
@@ -91,14 +116,19 @@ def _write_old(folder: Path, sample: Sample, words: random.Random) -> None:
     crawled = [p.url for p in pages if p.kind not in {"code", "german"} or words.random() < 0.5]
     crawled += [url for url, _ in sample.variants]
     words.shuffle(crawled)
-    write_whole(folder / "crawl-list.txt", ("# Crawl of the old site\n" + "\n".join(crawled) + "\n").encode())
+    write_whole(
+        folder / "crawl-list.txt",
+        ("# Crawl of the old site\n" + "\n".join(crawled) + "\n").encode(),
+    )
     write_whole(folder / "analytics.csv", _analytics(pages, words))
     write_whole(folder / "search-errors.csv", _search_errors(sample, words))
     write_whole(folder / "backlinks.csv", _backlinks(pages, words))
     write_whole(
         folder / "old-sitemap.xml",
         _sitemap(
-            p.url for p in pages if p.answer != "gone" and p.kind in {"journal", "visit", "maker", "shop", "keep"}
+            p.url
+            for p in pages
+            if p.answer != "gone" and p.kind in {"journal", "visit", "maker", "shop", "keep"}
         ),
     )
 
@@ -118,42 +148,66 @@ def _analytics(pages: Sequence[OldPage], words: random.Random) -> bytes:
 
 
 def _search_errors(sample: Sample, words: random.Random) -> bytes:
-    urls = [OLD + old for old, _, _ in sample.earlier.rules[:180] for _ in range(words.randrange(1, 3))]
+    urls = [
+        OLD + old for old, _, _ in sample.earlier.rules[:180] for _ in range(words.randrange(1, 3))
+    ]
     urls += [page.url for page in words.sample(sample.museum.old, 120)]
-    rows = ((url, 404, f"2026-0{words.randrange(1, 7)}-1{words.randrange(10)}", _blog(words)) for url in urls)
+    rows = (
+        (url, 404, f"2026-0{words.randrange(1, 7)}-1{words.randrange(10)}", _blog(words))
+        for url in urls
+    )
     return csv_bytes(("URL", "Response code", "Last crawled", "Linked from"), rows)
 
 
 def _backlinks(pages: Sequence[OldPage], words: random.Random) -> bytes:
     rows = [
-        (p.url, words.randrange(1, 25), words.randrange(1, 90), _blog(words)) for p in words.sample(list(pages), 420)
+        (p.url, words.randrange(1, 25), words.randrange(1, 90), _blog(words))
+        for p in words.sample(list(pages), 420)
     ]
     rows.append(("https://elsewhere.example/clocks", 3, 4, _blog(words)))
     return csv_bytes(("Target URL", "Referring domains", "Backlinks", "Linking page"), rows)
 
 
 def _blog(words: random.Random) -> str:
-    return f"https://{words.choice(('horology', 'oldtowns', 'daytrips', 'schools', 'makers'))}-{words.randrange(40)}.example/post/{words.randrange(900)}"
+    topic = words.choice(("horology", "oldtowns", "daytrips", "schools", "makers"))
+    return f"https://{topic}-{words.randrange(40)}.example/post/{words.randrange(900)}"
 
 
 def _sitemap(urls: Iterable[str]) -> bytes:
     locs = "".join(f"<url><loc>{escape(u)}</loc></url>\n" for u in urls)
-    return f'<?xml version="1.0" encoding="UTF-8"?>\n<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">\n{locs}</urlset>\n'.encode()
+    return (
+        '<?xml version="1.0" encoding="UTF-8"?>\n<urlset '
+        f'xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">\n{locs}</urlset>\n'
+    ).encode()
 
 
 def _write_new(folder: Path, sample: Sample, words: random.Random) -> None:
     pages = list(sample.museum.new)
     words.shuffle(pages)
-    rows = ((p.url, p.status, f"{p.title}{' – Quillhaven' if p.title else ''}", p.redirects_to) for p in pages)
-    write_whole(folder / "new-pages.csv", csv_bytes(("Address", "Status code", "Title", "Redirect URL"), rows))
+    rows = (
+        (p.url, p.status, f"{p.title}{' – Quillhaven' if p.title else ''}", p.redirects_to)
+        for p in pages
+    )
+    write_whole(
+        folder / "new-pages.csv",
+        csv_bytes(("Address", "Status code", "Title", "Redirect URL"), rows),
+    )
     write_whole(folder / "new-sitemap.xml", _sitemap(p.url for p in pages if p.status == 200))
 
 
 def _write_pairs(folder: Path, sample: Sample) -> None:
-    write_whole(folder / "earlier-rules.csv", csv_bytes(("old", "new", "status"), sample.earlier.rules))
-    write_whole(folder / "corrections.csv", csv_bytes(("old", "new", "status"), sample.earlier.corrections))
+    write_whole(
+        folder / "earlier-rules.csv", csv_bytes(("old", "new", "status"), sample.earlier.rules)
+    )
+    write_whole(
+        folder / "corrections.csv", csv_bytes(("old", "new", "status"), sample.earlier.corrections)
+    )
     decided = [
-        (p.url.removeprefix(OLD), p.destination.removeprefix(NEW), "gone" if p.answer == "gone" else 301)
+        (
+            p.url.removeprefix(OLD),
+            p.destination.removeprefix(NEW),
+            "gone" if p.answer == "gone" else 301,
+        )
         for p in sample.museum.old
         if p.answer == "gone" or not p.certain
     ]
@@ -177,10 +231,16 @@ def _write_truth(folder: Path, sample: Sample) -> None:
         if url not in seen:
             seen.add(url)
             rows.append((url, "move", 301, faulty.get(url, NEW + new), "earlier"))
-    write_whole(folder / "truth.csv", csv_bytes(("legacy_url", "answer", "status", "destination", "kind"), rows))
+    write_whole(
+        folder / "truth.csv",
+        csv_bytes(("legacy_url", "answer", "status", "destination", "kind"), rows),
+    )
     write_whole(folder / "variants.csv", csv_bytes(("url", "legacy_url"), sample.variants))
     faults = ((f.legacy_url, f.found_as, f.seen_as, f.right) for f in sample.earlier.faults)
-    write_whole(folder / "faults.csv", csv_bytes(("legacy_url", "check", "replay", "right_destination"), faults))
+    write_whole(
+        folder / "faults.csv",
+        csv_bytes(("legacy_url", "check", "replay", "right_destination"), faults),
+    )
     earlier = "\n".join(dict.fromkeys(OLD + old for old, _, _ in sample.earlier.rules))
     write_whole(folder / "earlier-urls.txt", (earlier + "\n").encode())
     every = dict.fromkeys([*(p.url for p in sample.museum.old), *(u for u, _ in sample.variants)])

@@ -22,13 +22,17 @@ def new_site(rules_folder: Path, rules: RuleSet, sample: Sample) -> Iterator[tup
     """The new site behind the built rules; yields its address and what serves it."""
     files = (rules_folder / RULE_FILE, rules_folder / SERVER_FILE)
     http, server = f"include {RULE_FILE};\n", f"include {SERVER_FILE};"
-    with _site(sample, http, server, lambda host, target: _answer(rules, host, target), files) as found:
+    with _site(
+        sample, http, server, lambda host, target: _answer(rules, host, target), files
+    ) as found:
         yield found
 
 
 @contextmanager
 def site_as_found(sample: Sample) -> Iterator[tuple[str, str]]:
-    """The new site with the earlier move's list pasted in as it stands: the first of two rules counts."""
+    """The new site with the earlier move's list pasted in as it stands: the first of two rules
+    counts.
+    """
     first: dict[str, tuple[str, int]] = {}
     for old, new, status in sample.earlier.rules:
         first.setdefault(old, (new if "://" in new else NEW + new, status))
@@ -38,13 +42,20 @@ def site_as_found(sample: Sample) -> Iterator[tuple[str, str]]:
         + "}\n"
         for code in (301, 302)
     ]
-    server = "".join(f"if ($found_{code}) {{ return {code} $found_{code}; }}\n" for code in (301, 302))
+    server = "".join(
+        f"if ($found_{code}) {{ return {code} $found_{code}; }}\n" for code in (301, 302)
+    )
 
     def answer(_host: str, target: str) -> tuple[int, str]:
         new, status = first.get(target.partition("?")[0], ("", 0))
         return status, new
 
-    with _site(sample, "map_hash_bucket_size 256; map_hash_max_size 8192;\n" + "".join(maps), server, answer) as found:
+    with _site(
+        sample,
+        "map_hash_bucket_size 256; map_hash_max_size 8192;\n" + "".join(maps),
+        server,
+        answer,
+    ) as found:
         yield found
 
 
@@ -55,11 +66,17 @@ def _answer(rules: RuleSet, host: str, target: str) -> tuple[int, str]:
 
 @contextmanager
 def _site(
-    sample: Sample, http: str, server: str, respond: Callable[[str, str], tuple[int, str]], files: tuple[Path, ...] = ()
+    sample: Sample,
+    http: str,
+    server: str,
+    respond: Callable[[str, str], tuple[int, str]],
+    files: tuple[Path, ...] = (),
 ) -> Iterator[tuple[str, str]]:
     pages = {p.url.removeprefix(NEW): p for p in sample.museum.new}
     if find_nginx():
-        with run_nginx(lambda folder, port: _nginx_site(folder, port, pages, http, server), files) as address:
+        with run_nginx(
+            lambda folder, port: _nginx_site(folder, port, pages, http, server), files
+        ) as address:
             yield address, "a real nginx"
         return
 
@@ -78,7 +95,9 @@ def _site(
 
 
 def _nginx_site(folder: Path, port: int, pages: dict[str, NewPage], http: str, server: str) -> str:
-    """The new site's pages as nginx serves them; a page answers with and without its closing slash."""
+    """The new site's pages as nginx serves them; a page answers with and without its closing
+    slash.
+    """
     titles, moved = [], []
     for path, page in pages.items():
         for form in dict.fromkeys((path, path.removesuffix("/") or "/")):

@@ -17,9 +17,11 @@ SUFFIX = " | Quillhaven Clock Museum"
 
 @dataclass(frozen=True, slots=True)
 class OldPage:
-    """One old page. url: its plain address. answer: move, gone or keep. destination: on the new site, or empty.
+    """One old page. url: its plain address. answer: move, gone or keep. destination: on the new
+    site, or empty.
 
-    fame: relative number of visits. certain: whether its destination can be found by looking at both sites.
+    fame: relative number of visits. certain: whether its destination can be found by looking at
+    both sites.
     """
 
     url: str
@@ -68,7 +70,9 @@ class Museum:
 
     def gone(self, path: str, title: str, *, fame: float = 0.5, kind: str = "") -> None:
         """Add an old page without a successor."""
-        self.old.append(OldPage(path if "://" in path else OLD + path, title, "gone", "", fame, kind))
+        self.old.append(
+            OldPage(path if "://" in path else OLD + path, title, "gone", "", fame, kind)
+        )
 
     def keep(self, path: str, title: str, fame: float = 5.0) -> None:
         """Add a page that lives on at its address."""
@@ -100,7 +104,9 @@ def make_museum(words: random.Random) -> Museum:
 
 
 def _fixed_pages(museum: Museum) -> None:
-    museum.old.append(OldPage(f"{OLD}/index.html", "Quillhaven Clock Museum", "move", f"{NEW}/", 400.0, "home"))
+    museum.old.append(
+        OldPage(f"{OLD}/index.html", "Quillhaven Clock Museum", "move", f"{NEW}/", 400.0, "home")
+    )
     museum.page("/", "Quillhaven Clock Museum")
     for path, title in (
         ("/about/", "About the museum"),
@@ -130,9 +136,23 @@ def _fixed_pages(museum: Museum) -> None:
     ):
         museum.move(f"/{name}", title, f"/{name}/", fame=10.0, kind="slash")
     museum.move(
-        "/catalogue.php", "The catalogue", "/collection/", "The collection", fame=60.0, kind="overview", certain=False
+        "/catalogue.php",
+        "The catalogue",
+        "/collection/",
+        "The collection",
+        fame=60.0,
+        kind="overview",
+        certain=False,
     )
-    museum.move("/journal/", "The journal", "/stories/", "Stories", fame=50.0, kind="overview", certain=False)
+    museum.move(
+        "/journal/",
+        "The journal",
+        "/stories/",
+        "Stories",
+        fame=50.0,
+        kind="overview",
+        certain=False,
+    )
 
 
 def _journal(museum: Museum, words: random.Random) -> None:
@@ -189,7 +209,9 @@ def _print_room(museum: Museum, words: random.Random) -> None:
                 fame=words.uniform(1, 6),
                 kind="shop",
             )
-    museum.move("/printroom/", "The print room", "/shop/", "Shop", fame=25.0, kind="overview", certain=False)
+    museum.move(
+        "/printroom/", "The print room", "/shop/", "Shop", fame=25.0, kind="overview", certain=False
+    )
 
 
 def _workshops(museum: Museum, words: random.Random) -> None:
@@ -224,17 +246,32 @@ def _files(museum: Museum, words: random.Random) -> None:
         if n % 6 == 1:
             museum.gone(f"/files/{name}.pdf", "", kind="file")
         else:
-            museum.move(f"/files/{name}.pdf", "", f"/documents/{name}.pdf", title, fame=1.0, kind="file")
-    museum.move("/journal/feed.xml", "", "/stories/feed.xml", "Stories (feed)", fame=80.0, kind="file", certain=False)
+            museum.move(
+                f"/files/{name}.pdf", "", f"/documents/{name}.pdf", title, fame=1.0, kind="file"
+            )
+    museum.move(
+        "/journal/feed.xml",
+        "",
+        "/stories/feed.xml",
+        "Stories (feed)",
+        fame=80.0,
+        kind="file",
+        certain=False,
+    )
 
 
 def _retired(museum: Museum) -> None:
     museum.gone("/tickets/", "Ticket desk", fame=30.0, kind="tickets")
     for n in range(70):
-        museum.gone(f"/tickets/event-{2300 + n * 7}.html", f"Ticket desk: evening {n + 1}", kind="tickets")
+        museum.gone(
+            f"/tickets/event-{2300 + n * 7}.html", f"Ticket desk: evening {n + 1}", kind="tickets"
+        )
     for n in range(110):
         museum.gone(
-            f"/guestbook/{2001 + n // 12}-{1 + n % 12:02}.html", f"Guest book, page {n + 1}", fame=0.3, kind="guestbook"
+            f"/guestbook/{2001 + n // 12}-{1 + n % 12:02}.html",
+            f"Guest book, page {n + 1}",
+            fame=0.3,
+            kind="guestbook",
         )
     for n in range(36):
         museum.move(

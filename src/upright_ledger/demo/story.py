@@ -1,4 +1,6 @@
-"""The story the demo tells: the commands of one move, in order, and what the truth says of each result."""
+"""The story the demo tells: the commands of one move, in order, and what the truth says of each
+result.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +29,9 @@ STAGED_PAGES = 600
 
 @dataclass(frozen=True, slots=True)
 class Scene:
-    """One command of the story. intro: what it is for. faults_expected: exit code 1 is right here."""
+    """One command of the story. intro: what it is for. faults_expected: exit code 1 is right
+    here.
+    """
 
     intro: str
     command: tuple[str, ...]
@@ -72,7 +76,10 @@ def opening(folder: Path) -> list[Scene]:
         ),
         Scene("Which parameters choose a page? The data tell", ("fold",)),
         Scene("That is right, so all entries are folded anew", ("fold", "--accept")),
-        Scene("The pages of the new site", ("stock", str(files / "new-sitemap.xml"), str(files / "new-pages.csv"))),
+        Scene(
+            "The pages of the new site",
+            ("stock", str(files / "new-sitemap.xml"), str(files / "new-pages.csv")),
+        ),
         Scene(
             "The rule list of an earlier move, as it was handed over",
             ("decide", "--from", str(files / "earlier-rules.csv")),
@@ -115,7 +122,11 @@ def replay_as_found(folder: Path, address: str) -> Scene:
         "--out",
         str(folder / "before.csv"),
     )
-    return Scene("Before: the earlier list pasted into the server as it stands", command, faults_expected=True)
+    return Scene(
+        "Before: the earlier list pasted into the server as it stands",
+        command,
+        faults_expected=True,
+    )
 
 
 def survey_staging(folder: Path, address: str) -> Scene:
@@ -132,7 +143,9 @@ def survey_staging(folder: Path, address: str) -> Scene:
         str(folder / "survey.xlsx"),
     )
     return Scene(
-        "The new site before its launch, with faults of every kind planted in it", command, faults_expected=True
+        "The new site before its launch, with faults of every kind planted in it",
+        command,
+        faults_expected=True,
     )
 
 
@@ -153,9 +166,13 @@ def replay_built(folder: Path, address: str) -> Scene:
 
 def other_nodes(folder: Path) -> list[Scene]:
     """The same rules for the other servers."""
-    told = {"apache": "The second web node runs Apache", "haproxy": "and an HAProxy stands before the third"}
+    told = {
+        "apache": "The second web node runs Apache",
+        "haproxy": "and an HAProxy stands before the third",
+    }
     return [
-        Scene(intro, ("build", "--for", name, "--out", str(folder / f"{RULES}-{name}"))) for name, intro in told.items()
+        Scene(intro, ("build", "--for", name, "--out", str(folder / f"{RULES}-{name}")))
+        for name, intro in told.items()
     ]
 
 
@@ -181,7 +198,9 @@ def side_by_side() -> Scene:
 
 @dataclass(frozen=True, slots=True)
 class Comparison:
-    """Planted faults against found ones: how many were planted, found, missed, and found but not planted."""
+    """Planted faults against found ones: how many were planted, found, missed, and found but not
+    planted.
+    """
 
     planted: int
     found: int
@@ -192,7 +211,8 @@ class Comparison:
 def compare_findings(sample: Sample, findings: list[Finding]) -> Comparison:
     """What `check` found against what was planted."""
     return _compare(
-        {f.legacy_url: f.found_as for f in sample.earlier.faults}, Counter((f.legacy_url, f.kind) for f in findings)
+        {f.legacy_url: f.found_as for f in sample.earlier.faults},
+        Counter((f.legacy_url, f.kind) for f in findings),
     )
 
 
@@ -205,7 +225,9 @@ def compare_verdicts(sample: Sample, results: Mapping[str, str]) -> Comparison:
 
 
 def builds_going_live(folder: Path) -> list[Scene]:
-    """Three builds, each with the answers of its time; the last one was said to be live and is not."""
+    """Three builds, each with the answers of its time; the last one was said to be live and is
+    not.
+    """
     ledger, files = folder / LIVE, folder / FILES
     scenes = [Scene("", ("open", str(ledger), "--old", OLD, "--new", NEW))]
     for name, day in (("launch", LAUNCH), ("mended", MENDED), ("claimed", CLAIMED)):

@@ -167,7 +167,9 @@ WORKSHOPS = (
 def slug(text: str) -> str:
     """A title as the last part of an address."""
     return re.sub(
-        r"[^a-z0-9]+", "-", text.lower().replace("ö", "oe").replace("ü", "ue").replace("ä", "ae").replace("ß", "ss")
+        r"[^a-z0-9]+",
+        "-",
+        text.lower().replace("ö", "oe").replace("ü", "ue").replace("ä", "ae").replace("ß", "ss"),
     ).strip("-")
 
 
@@ -193,4 +195,7 @@ def object_titles(words: random.Random) -> Iterator[str]:
     """Endless titles of catalogue items; they repeat now and then, as things in a museum do."""
     while True:
         maker = f"{words.choice(FIRST_NAMES)} {words.choice(LAST_NAMES)}"
-        yield f"{words.choice(MATERIALS)} {words.choice(OBJECTS)} by {maker}, {words.randrange(1650, 1940)}"
+        yield (
+            f"{words.choice(MATERIALS)} {words.choice(OBJECTS)} by {maker}, "
+            f"{words.randrange(1650, 1940)}"
+        )

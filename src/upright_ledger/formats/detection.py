@@ -33,27 +33,35 @@ _MAGIC = (
     (b"Rar!", "an archive of several files", "unpack it and gather the folder"),
     (b"7z\xbc\xaf", "an archive of several files", "unpack it and gather the folder"),
 )
-_CONTROLS = bytes(b for b in range(32) if b not in b"\t\n\r\f\x1b")  # hardly any of these is in a text
+_CONTROLS = bytes(
+    b for b in range(32) if b not in b"\t\n\r\f\x1b"
+)  # hardly any of these is in a text
 _LOG_LINE = re.compile(r'^(?:\S+ ){3,5}\[\d{2}/[A-Z][a-z]{2}/\d{4}:[\d:]+ [+-]\d{4}\] "')
 _W3C = re.compile(r"^#Fields:", re.MULTILINE)
 _CDX_LINE = re.compile(r"^\S+ \d{14} (?:https?:|\{)")
 _CDX_JSON = re.compile(r'^\[\s*\[\s*"urlkey"|^\[\s*"urlkey"')
 _APACHE_RULE = re.compile(
-    r"^[^\S\n]*(?:Redirect(?:Match|Permanent|Temp)?\s+(?:\d{3}\s+|permanent\s+|temp\s+|gone\s+)?[\"']?[/^]|Rewrite(?:Engine\s+o|Rule\s+\S+\s+\S|Cond\s+%))",
+    r"^[^\S\n]*(?:Redirect(?:Match|Permanent|Temp)?\s+(?:\d{3}\s+|permanent\s+|temp\s+|"
+    r"gone\s+)?[\"']?[/^]|Rewrite(?:Engine\s+o|Rule\s+\S+\s+\S|Cond\s+%))",
     re.MULTILINE | re.IGNORECASE,
 )
 _NGINX_RULE = re.compile(
-    r"^[^\S\n]*(?:(?:server|location\s[^\n{]*|map\s+\$\w+\s+\$\w+)\s*\{|rewrite\s+\S+\s+\S[^\n]*;|return\s+30[12378]\s+\S+;)",
+    r"^[^\S\n]*(?:(?:server|location\s[^\n{]*|map\s+\$\w+\s+\$\w+)\s*\{|rewrite\s+\S+\s+\S[^\n]*;|"
+    r"return\s+30[12378]\s+\S+;)",
     re.MULTILINE,
 )
 _DELIMITERS = ",;\t|"
 MAX_COLUMNS = 1000
-"""Of a table: exports have some hundreds at most, and a line of more is prose, or made to be slow."""
+"""Of a table: exports have some hundreds at most, and a line of more is prose, or made to be
+slow.
+"""
 _BARE_URL = re.compile(r"^\s*(?:https?://|/)\S*$")
 
 
 def recognise(path: Path) -> str:
-    """The kind of a file. Raises InputError when it is missing, unreadable, empty or of no kind that holds URLs."""
+    """The kind of a file. Raises InputError when it is missing, unreadable, empty or of no kind
+    that holds URLs.
+    """
     head = read_head(path)
     for magic, what, remedy in _MAGIC:
         if head.startswith(magic):
@@ -63,14 +71,20 @@ def recognise(path: Path) -> str:
             return SHEET
         raise InputError(f"{path} is a zip archive", "unpack it and gather the folder")
     if head[257:262] == b"ustar":
-        raise InputError(f"{path} is an archive of several files", "unpack it and gather the folder")
+        raise InputError(
+            f"{path} is an archive of several files", "unpack it and gather the folder"
+        )
     encoding = guess_encoding(head)
     if not encoding and len(head.translate(None, _CONTROLS)) * 20 < len(head) * 19:
         raise InputError(f"{path} is binary, not a text file", "export the list as CSV or text")
     text = with_line_feeds(head.decode(encoding or "utf-8", "replace")).lstrip("\ufeff \t\n")
     if text.startswith("<") and is_rule_file(text):
         return RULES
-    return _markup(path, text) if text.startswith("<") else _kind_of_text(text, whole=len(head) < HEAD_BYTES)
+    return (
+        _markup(path, text)
+        if text.startswith("<")
+        else _kind_of_text(text, whole=len(head) < HEAD_BYTES)
+    )
 
 
 def _markup(path: Path, text: str) -> str:
@@ -80,7 +94,9 @@ def _markup(path: Path, text: str) -> str:
         return FEED
     if re.search(r"<(?:!doctype html|html|head|body|a|p|div|table|ul)\b", text, re.IGNORECASE):
         return PAGE
-    raise InputError(f"{path} is an XML file that is no sitemap and no feed", "export the list as CSV or text")
+    raise InputError(
+        f"{path} is an XML file that is no sitemap and no feed", "export the list as CSV or text"
+    )
 
 
 def _kind_of_text(text: str, *, whole: bool) -> str:
@@ -90,7 +106,11 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
     sample = lines[:200]
     if _W3C.search(text) or _most(sample, lambda line: bool(_LOG_LINE.match(line))):
         return ACCESS_LOG
-    if _CDX_JSON.match(text) or text.startswith("CDX ") or _most(sample, lambda line: bool(_CDX_LINE.match(line))):
+    if (
+        _CDX_JSON.match(text)
+        or text.startswith("CDX ")
+        or _most(sample, lambda line: bool(_CDX_LINE.match(line)))
+    ):
         return ARCHIVE_INDEX
     if text.startswith("{") and re.match(r'\{\s*"log"\s*:\s*\{', text):
         return HAR
@@ -106,7 +126,9 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
 
 
 def is_rule_file(text: str) -> bool:
-    """Whether a text holds redirect rules of Apache or nginx, by words that hardly stand so anywhere else."""
+    """Whether a text holds redirect rules of Apache or nginx, by words that hardly stand so
+    anywhere else.
+    """
     return bool(_APACHE_RULE.search(text) or _NGINX_RULE.search(text))
 
 
@@ -120,19 +142,30 @@ def _is_json_log(line: str) -> bool:
         names = {str(k).lower() for k in read_json(line)}
     except (ValueError, TypeError):
         return False
-    asked = {"request", "method", "request_method", "http_user_agent", "user_agent", "agent", "verb"}
+    asked = {
+        "request",
+        "method",
+        "request_method",
+        "http_user_agent",
+        "user_agent",
+        "agent",
+        "verb",
+    }
     return bool(names & asked) and bool(names & {"status", "status_code", "response", "code"})
 
 
 def _is_punctuation(delimiter: str, lines: list[str]) -> bool:
-    """Whether a sign stands before a blank or a line's end, as in sentences, rather than between cells."""
+    """Whether a sign stands before a blank or a line's end, as in sentences, rather than between
+    cells.
+    """
     marks = sum(line.count(delimiter) for line in lines)
     loose = sum(line.count(f"{delimiter} ") + line.endswith(delimiter) for line in lines)
     return delimiter in ",;" and loose * 2 > marks
 
 
 def delimiter_of(lines: list[str]) -> str:
-    """The character that splits most lines into the same number of two or more cells, or an empty string.
+    """The character that splits most lines into the same number of two or more cells, or an empty
+    string.
 
     Words above a table and totals below it may be of other widths.
     """
@@ -146,7 +179,9 @@ def delimiter_of(lines: list[str]) -> str:
         except csv.Error:
             continue
         width, alike = max(
-            ((w, n) for w, n in widths.items() if 2 <= w <= MAX_COLUMNS), key=lambda x: x[1], default=(0, 0)
+            ((w, n) for w, n in widths.items() if 2 <= w <= MAX_COLUMNS),
+            key=lambda x: x[1],
+            default=(0, 0),
         )
         if alike * 2 > len(lines) and alike * width > most:
             best, most = delimiter, alike * width

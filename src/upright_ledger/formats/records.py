@@ -17,13 +17,14 @@ from upright_ledger.formats.server_config.rules_read import NOTHING_SAID, Surrou
 class Record:
     """One mention of an old URL, or all that a log says of one request.
 
-    line: 1-based line (or row, or item) of the file. url: as written; in a log, the request target as sent.
-    lines: how many lines of the file this stands for. sent: True when the target is what a client sent, so
-    that nothing in it may be mended. real: whether a log says that the old site answered it without an error, or a list
-    names it. host: the host a log names, or empty. status: 0 when not said. day: YYYY-MM-DD or empty.
-    item: its number in the shop or the catalogue.
-    referrers: the pages that link here or led here, with their number. mends: what was mended in the text. failure: the class of failure that a list of errors tells in words. is_link: it is one link of one of the
-    `referrers`, to be counted.
+    line: 1-based line (or row, or item) of the file. url: as written; in a log, the request target
+    as sent. lines: how many lines of the file this stands for. sent: True when the target is what a
+    client sent, so that nothing in it may be mended. real: whether a log says that the old site
+    answered it without an error, or a list names it. host: the host a log names, or empty. status:
+    0 when not said. day: YYYY-MM-DD or empty. item: its number in the shop or the catalogue.
+    referrers: the pages that link here or led here, with their number. mends: what was mended in
+    the text. failure: the class of failure that a list of errors tells in words. is_link: it is one
+    link of one of the `referrers`, to be counted.
     """
 
     line: int
@@ -56,7 +57,9 @@ class Reject:
 
 @dataclass(frozen=True, slots=True)
 class Aside:
-    """Lines that are understood and are no old URL of interest; `kind` is a class of core.inventory.noise."""
+    """Lines that are understood and are no old URL of interest; `kind` is a class of
+    core.inventory.noise.
+    """
 
     line: int
     kind: str
@@ -75,10 +78,12 @@ def _no_lines(_method: str) -> Mapping[str, Sequence[bytes]]:
 class ReadOptions:
     """What a user may say about a file, and what the ledger knows.
 
-    columns: meaning → header text; empty where no column has that meaning. sheet: of a workbook. hosts: the hosts of the old sites, by which the column of old URLs is told from others.
-    noise: kind → names (a regular expression) of parameters that are
-    left out of what a log says, because they tell nothing of the page. live: times (UTC) at which builds went live, where days of logs are taken apart. known_lines: method → day → digests of
-    log lines that count already; see `LogLines`. around: what is known of the server that a file of rules is for.
+    columns: meaning → header text; empty where no column has that meaning. sheet: of a workbook.
+    hosts: the hosts of the old sites, by which the column of old URLs is told from others. noise:
+    kind → names (a regular expression) of parameters that are left out of what a log says, because
+    they tell nothing of the page. live: times (UTC) at which builds went live, where days of logs
+    are taken apart. known_lines: method → day → digests of log lines that count already; see
+    `LogLines`. around: what is known of the server that a file of rules is for.
     """
 
     encoding: str = ""
@@ -95,11 +100,10 @@ class ReadOptions:
 class Reading:
     """A file being read: its items, and what is found out on the way.
 
-    mapping: meaning → header, for tables. notes: what else a user should know. neighbours: addresses
-    of other files that this one names. days: first and last day of a log.
-    rules: redirect rules, in the order in which they are asked.
-    lines: the identity of a log's lines, or None for other kinds. folded: what was left out of addresses, by
-    kind, in lines.
+    mapping: meaning → header, for tables. notes: what else a user should know. neighbours:
+    addresses of other files that this one names. days: first and last day of a log. rules: redirect
+    rules, in the order in which they are asked. lines: the identity of a log's lines, or None for
+    other kinds. folded: what was left out of addresses, by kind, in lines.
     """
 
     items: Iterator[Item] = field(default_factory=lambda: iter(()))
@@ -116,9 +120,10 @@ class Reading:
 class LogLines:
     """The lines of a log as digests of 64 bits, so that one that stands in two files counts once.
 
-    method: which digest this is. known: day → digests (8 bytes each) of lines counted before; an empty one stands for lines
-    that were counted and are not kept any more, so that no line of that day counts. let_go: such a day → lines left out.
-    found: day → digests of the lines of this log, filled while it is read. repeated: lines left out as known.
+    method: which digest this is. known: day → digests (8 bytes each) of lines counted before; an
+    empty one stands for lines that were counted and are not kept any more, so that no line of that
+    day counts. let_go: such a day → lines left out. found: day → digests of the lines of this log,
+    filled while it is read. repeated: lines left out as known.
     """
 
     method: str = ""
@@ -129,6 +134,8 @@ class LogLines:
 
 
 class Reader(Protocol):
-    """Reads one kind of file. Raises InputError for a file it cannot read at all, at once or while items are read."""
+    """Reads one kind of file. Raises InputError for a file it cannot read at all, at once or while
+    items are read.
+    """
 
     def __call__(self, path: Path, options: ReadOptions) -> Reading: ...

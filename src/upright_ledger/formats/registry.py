@@ -41,4 +41,6 @@ def read_urls(path: Path, kind: str, options: ReadOptions) -> tuple[str, Reading
 def check_kind(kind: str) -> None:
     """Raises UsageError for a kind that nobody reads."""
     if kind and kind not in READERS:
-        raise UsageError(f"no kind of file is called {kind!r}", f"choose one of: {', '.join(READERS)}")
+        raise UsageError(
+            f"no kind of file is called {kind!r}", f"choose one of: {', '.join(READERS)}"
+        )

@@ -1,4 +1,6 @@
-"""Making a new ledger: its folder, its settings, and its database, which may lie elsewhere. What was cut off is begun again."""
+"""Making a new ledger: its folder, its settings, and its database, which may lie elsewhere. What
+was cut off is begun again.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,9 @@ from upright_ledger.processes import lock
 
 
 def create_ledger(folder: Path, settings_text: str) -> Ledger:
-    """Make a new ledger in a folder. Raises RefusedError where there is one, InputError where it cannot be."""
+    """Make a new ledger in a folder. Raises RefusedError where there is one, InputError where it
+    cannot be.
+    """
     path = folder / FILE_NAME
     if path.exists():
         raise RefusedError(f"{folder} holds a ledger already", "choose another folder")
@@ -29,7 +33,8 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
         draft.write_text(settings_text, encoding="utf-8")
     except OSError as error:
         raise InputError(
-            f"{folder} cannot be made: {error.strerror or error}", "check the name and the permissions"
+            f"{folder} cannot be made: {error.strerror or error}",
+            "check the name and the permissions",
         ) from None
     try:
         ledger = Ledger(folder, read_settings(draft))
@@ -40,7 +45,13 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
             _refuse_used(connection, begun=began_in == ledger.settings.database)
             values = {"number": 1, "settings": ledger.settings.policy.as_dict(), "since": now()}
             connection.execute(insert(schema.policies).values(**values))
-            opened = {"time": now(), "author": author(), "command": "open", "reason": "", "summary": "a new ledger"}
+            opened = {
+                "time": now(),
+                "author": author(),
+                "command": "open",
+                "reason": "",
+                "summary": "a new ledger",
+            }
             connection.execute(insert(schema.steps).values(id=1, **opened))
     except BaseException:
         draft.unlink(missing_ok=True)
@@ -54,7 +65,8 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
 
 
 def _only_draft(folder: Path) -> tuple[Path, str | None]:
-    """The file of settings to be, which nobody else is at work on until this process ends, and the database that somebody who was cut off began in.
+    """The file of settings to be, which nobody else is at work on until this process ends, and the
+    database that somebody who was cut off began in.
 
     Raises RefusedError where somebody is at it.
     """
@@ -66,7 +78,9 @@ def _only_draft(folder: Path) -> tuple[Path, str | None]:
             began_in = read_settings(draft).database
     draft.touch(mode=0o600)
     if not lock(draft):
-        raise RefusedError(f"somebody is making a ledger in {folder}", "choose another folder, or wait")
+        raise RefusedError(
+            f"somebody is making a ledger in {folder}", "choose another folder, or wait"
+        )
     if (folder / FILE_NAME).exists():  # made in the meantime
         draft.unlink()
         raise RefusedError(f"{folder} holds a ledger already", "choose another folder")
@@ -77,7 +91,9 @@ def _only_draft(folder: Path) -> tuple[Path, str | None]:
 
 
 def _refuse_used(connection: Connection, *, begun: bool) -> None:
-    """Raises RefusedError for a database that holds a ledger, but for one that was only begun from here; it is emptied."""
+    """Raises RefusedError for a database that holds a ledger, but for one that was only begun from
+    here; it is emptied.
+    """
     if not connection.scalar(select(func.count()).select_from(schema.policies)):
         return
     steps = connection.scalar(select(func.count()).select_from(schema.steps))

@@ -1,6 +1,8 @@
-"""Looking through a ledger's own file for what can no longer be what was stored, when a command stumbled over something.
+"""Looking through a ledger's own file for what can no longer be what was stored, when a command
+stumbled over something.
 
-Nobody pays for this while all is well. What a damaged value that still looks like one says is not noticed: SQLite keeps no sums of its pages.
+Nobody pays for this while all is well. What a damaged value that still looks like one says is not
+noticed: SQLite keeps no sums of its pages.
 """
 
 from __future__ import annotations
@@ -17,8 +19,8 @@ from sqlalchemy import JSON, Float, Integer, LargeBinary
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.core.inventory.evidence import BOTS, PEOPLE, days_in
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.rules.imported.rule import ImportedRule
-from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.ledger.db.schema import metadata
@@ -29,15 +31,22 @@ Check = Callable[[Any], object]
 
 
 def first_damage(ledger: Ledger) -> str:
-    """The first place of a ledger's own file that is damaged, in words; empty where none is seen, and for databases that look after themselves."""
+    """The first place of a ledger's own file that is damaged, in words; empty where none is seen,
+    and for databases that look after themselves.
+    """
     if ledger.settings.database:
         return ""
     import sqlite3
 
-    with closing(sqlite3.connect(f"{ledger.own_file.absolute().as_uri()}?mode=ro", uri=True)) as database:
+    with closing(
+        sqlite3.connect(f"{ledger.own_file.absolute().as_uri()}?mode=ro", uri=True)
+    ) as database:
         database.text_factory = bytes
         try:
-            told = [text.decode("utf-8", "replace") for (text,) in database.execute("PRAGMA integrity_check(1)")]
+            told = [
+                text.decode("utf-8", "replace")
+                for (text,) in database.execute("PRAGMA integrity_check(1)")
+            ]
             if told != ["ok"]:
                 return "; ".join(told[0].splitlines())
             rows = database.execute("PRAGMA foreign_key_check").fetchone()
@@ -52,14 +61,23 @@ def _damages(database: Any, sites: Sites) -> Iterator[str]:
     meanings = _meanings(sites)
     for table in metadata.tables.values():
         names = ", ".join(f'"{c.name}"' for c in table.columns)
-        for number, *values in database.execute(f"SELECT rowid, {names} FROM {table.name}"):  # noqa: S608 (names of our own)
+        # names of our own
+        rows = database.execute(f"SELECT rowid, {names} FROM {table.name}")  # noqa: S608
+        for number, *values in rows:
             for column, stored in zip(table.columns, values, strict=True):
                 try:
                     value = _read(column, stored)
-                    if (check := meanings.get((table.name, column.name))) and value is not None and value != "":
+                    if (
+                        (check := meanings.get((table.name, column.name)))
+                        and value is not None
+                        and value != ""
+                    ):
                         check(value)
                 except (ValueError, LookupError, TypeError, AttributeError, zlib.error) as error:
-                    yield f"row {number} of {table.name}, {column.name}: {str(error) or type(error).__name__}"
+                    yield (
+                        f"row {number} of {table.name}, {column.name}: "
+                        f"{str(error) or type(error).__name__}"
+                    )
 
 
 def _read(column: Any, stored: Any) -> Any:
@@ -100,7 +118,9 @@ def _meanings(sites: Sites) -> Mapping[tuple[str, str], Check]:
     site = _one_of(*(s.name for s in sites.old))
     query = _one_of(CARRY, CARRY_TRACKING, DROP)
     return {
-        ("policies", "settings"): lambda told: FoldingPolicy.from_dict({"version": 1, **told.value}),
+        ("policies", "settings"): lambda told: FoldingPolicy.from_dict(
+            {"version": 1, **told.value}
+        ),
         ("steps", "time"): datetime.fromisoformat,
         ("changes", "table_name"): _one_of(*metadata.tables),
         ("changes", "row_key"): json.loads,

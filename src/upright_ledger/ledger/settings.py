@@ -28,7 +28,9 @@ SLASHES = ("always", "never", "as-stock")
 
 @dataclass(frozen=True, slots=True)
 class SurveySettings:
-    """How surveys of a ledger go where the command says nothing else; see `upright survey --help`. None: as the command has it by itself."""
+    """How surveys of a ledger go where the command says nothing else; see `upright survey --help`.
+    None: as the command has it by itself.
+    """
 
     depth: int | None = None
     most: int | None = None
@@ -46,8 +48,10 @@ class SurveySettings:
 
 @dataclass(frozen=True, slots=True)
 class Retention:
-    """How many days details of logs stay; 0 for ever. referrers: where requests came from; lines: digests of lines, by which one that is given again is known. Daily
-    counts stay in any case, and no visitor's address is ever kept."""
+    """How many days details of logs stay; 0 for ever. referrers: where requests came from; lines:
+    digests of lines, by which one that is given again is known. Daily counts stay in any case, and
+    no visitor's address is ever kept.
+    """
 
     referrers: int = 400
     lines: int = 400
@@ -55,7 +59,9 @@ class Retention:
 
 @dataclass(frozen=True, slots=True)
 class Notify:
-    """By which channels news goes out. to: recipients of e-mail; tls: starttls, tls or none; post: an address that takes JSON."""
+    """By which channels news goes out. to: recipients of e-mail; tls: starttls, tls or none; post:
+    an address that takes JSON.
+    """
 
     server: str = "localhost"
     port: int = 25
@@ -69,10 +75,13 @@ class Notify:
 
 @dataclass(frozen=True)
 class Settings:
-    """What a ledger's owner decided once. database: an SQLAlchemy URL, or empty for the ledger's own file.
+    """What a ledger's owner decided once. database: an SQLAlchemy URL, or empty for the ledger's
+    own file.
 
-    sections: name and patterns, in order. profiles: of platforms that import lists; see servers.lists.Profile. cache_control: a header for redirects, or empty. forms: what sites settle for all addresses that no rule answers. origins: hosts from which people come, by what they are ("search engine" and so on), beyond
-    those that are known.
+    sections: name and patterns, in order. profiles: of platforms that import lists; see
+    servers.lists.Profile. cache_control: a header for redirects, or empty. forms: what sites settle
+    for all addresses that no rule answers. origins: hosts from which people come, by what they are
+    ("search engine" and so on), beyond those that are known.
     """
 
     name: str
@@ -104,7 +113,9 @@ _LISTS = (
 )
 
 
-def new_settings_text(name: str, database: str, sites: Sites, slash: str, policy: FoldingPolicy) -> str:
+def new_settings_text(
+    name: str, database: str, sites: Sites, slash: str, policy: FoldingPolicy
+) -> str:
     """The text of a fresh settings file."""
     import tomlkit
 
@@ -127,7 +138,9 @@ def new_settings_text(name: str, database: str, sites: Sites, slash: str, policy
 
 
 def _put_policy(folding: Any, policy: FoldingPolicy) -> None:
-    """Write a policy into the [folding] table; what is the same already keeps its form and comments."""
+    """Write a policy into the [folding] table; what is the same already keeps its form and
+    comments.
+    """
     import tomlkit
 
     if folding.get("case") != policy.case:
@@ -146,13 +159,17 @@ def _put_policy(folding: Any, policy: FoldingPolicy) -> None:
 
 
 def write_policy(folder: Path, policy: FoldingPolicy) -> None:
-    """Put a folding policy into a ledger's settings file, whole or not at all; comments stay, and a link stays one."""
+    """Put a folding policy into a ledger's settings file, whole or not at all; comments stay, and a
+    link stays one.
+    """
     draft_policy(folder, policy)
     put_draft(folder)
 
 
 def draft_policy(folder: Path, policy: FoldingPolicy) -> None:
-    """Lay out the settings file with a folding policy beside it, before that one comes into force: see `put_draft`."""
+    """Lay out the settings file with a folding policy beside it, before that one comes into force:
+    see `put_draft`.
+    """
     import tomlkit
 
     real = _real(folder)
@@ -175,7 +192,9 @@ def put_draft(folder: Path) -> None:
 
 
 def drafted_policy(folder: Path) -> FoldingPolicy | None:
-    """The policy in what was laid out and not put in place; None where there is nothing, or nothing whole."""
+    """The policy in what was laid out and not put in place; None where there is nothing, or nothing
+    whole.
+    """
     draft = _draft(folder)
     try:
         return read_settings(draft).policy if draft.is_file() else None
@@ -202,7 +221,9 @@ def read_settings(path: Path) -> Settings:
     try:
         document = tomllib.loads(path.read_text(encoding="utf-8-sig"))
     except OSError as error:
-        raise InputError(f"{path} cannot be read: {error.strerror or error}", "check the permissions") from None
+        raise InputError(
+            f"{path} cannot be read: {error.strerror or error}", "check the permissions"
+        ) from None
     except UnicodeDecodeError:
         raise InputError(f"{path} is not in UTF-8", "save it as UTF-8") from None
     except tomllib.TOMLDecodeError as error:
@@ -210,16 +231,22 @@ def read_settings(path: Path) -> Settings:
     try:
         return _settings(document)
     except KeyError as error:
-        raise InputError(f"{path} lacks {error.args[0]}", "compare it with a fresh ledger's file") from None
+        raise InputError(
+            f"{path} lacks {error.args[0]}", "compare it with a fresh ledger's file"
+        ) from None
     except (NotAnAddressError, AttributeError, TypeError, ValueError) as error:
         raise InputError(
-            f"{path} holds a value that cannot be used: {error}", "compare it with a fresh ledger's file"
+            f"{path} holds a value that cannot be used: {error}",
+            "compare it with a fresh ledger's file",
         ) from None
 
 
 def _settings(document: Mapping[str, Any]) -> Settings:
     ledger, new, folding = document["ledger"], document["new"], document["folding"]
-    old = tuple(Site(str(s["name"]), tuple(read_origin(str(o)) for o in s["origins"])) for s in document["site"])
+    old = tuple(
+        Site(str(s["name"]), tuple(read_origin(str(o)) for o in s["origins"]))
+        for s in document["site"]
+    )
     if not old or not new["origins"]:
         raise ValueError("there must be at least one old site and one new origin")
     if new["slash"] not in SLASHES:
@@ -246,7 +273,10 @@ def _settings(document: Mapping[str, Any]) -> Settings:
             (str(k), (v,) if isinstance(v, str) else tuple(map(str, v)))
             for k, v in document.get("sections", {}).items()
         ),
-        tuple({"name": str(name)} | _profile(values) for name, values in document.get("profile", {}).items()),
+        tuple(
+            {"name": str(name)} | _profile(values)
+            for name, values in document.get("profile", {}).items()
+        ),
         _cache_control(document.get("build", {}).get("cache_control", "")),
         _forms(document, policy),
         _survey(document.get("survey", {})),
@@ -278,19 +308,29 @@ def _significant(table: Mapping[str, Any]) -> dict[str, list[str]]:
 def _forms(document: Mapping[str, Any], policy: FoldingPolicy) -> tuple[CanonicalForm, ...]:
     """The forms of sites that name a canonical origin. Raises ValueError, NotAnAddressError."""
     settled = document.get("form", {})
-    slash, lower, scheme = settled.get("slash", ""), settled.get("lower_case", False), settled.get("scheme", "")
+    slash, lower, scheme = (
+        settled.get("slash", ""),
+        settled.get("lower_case", False),
+        settled.get("scheme", ""),
+    )
     if slash not in {"", ALWAYS, NEVER}:
         raise ValueError(f"[form] slash is {slash!r}; it must be always, never or empty")
     if type(lower) is not bool or (lower and policy.case != "fold"):
-        raise ValueError("[form] lower_case is true or false, and true only where [folding] case is fold")
+        raise ValueError(
+            "[form] lower_case is true or false, and true only where [folding] case is fold"
+        )
     if not isinstance(scheme, str) or not re.fullmatch(r"[A-Za-z][A-Za-z0-9-]{0,60}|", scheme):
-        raise ValueError(f"[form] scheme is {scheme!r}; it must be connection, the name of a header, or empty")
+        raise ValueError(
+            f"[form] scheme is {scheme!r}; it must be connection, the name of a header, or empty"
+        )
     new = {read_origin(str(o)) for o in document["new"]["origins"]}
     forms = []
     for site in (s for s in document["site"] if s.get("canonical")):
         origin = read_origin(str(site["canonical"]))
         if origin not in new:
-            raise ValueError(f"canonical = {origin!r} of the site {site['name']} is none of the new origins")
+            raise ValueError(
+                f"canonical = {origin!r} of the site {site['name']} is none of the new origins"
+            )
         forms.append(CanonicalForm(str(site["name"]), origin, slash, lower, scheme))
     return tuple(forms)
 
@@ -303,7 +343,8 @@ def _cache_control(text: object) -> str:
 
 
 _SURVEY: dict[str, tuple[type, float, float]] = {
-    "depth": (int, 0, 1e9), "most": (int, 1, 1e9), "rate": (float, 0, 1e6), "concurrent": (int, 1, 64), "seconds": (float, 0.1, 600),
+    "depth": (int, 0, 1e9), "most": (int, 1, 1e9), "rate": (float, 0, 1e6),
+    "concurrent": (int, 1, 64), "seconds": (float, 0.1, 600),
     "agent": (str, 0, 0), "own_site": (bool, 0, 0), "external": (bool, 0, 0),
 }  # fmt: skip
 """What [survey] may hold besides lists: kind, least and most."""
@@ -329,12 +370,26 @@ def _survey(values: Mapping[str, Any]) -> SurveySettings:
 def _retention(values: Mapping[str, Any]) -> Retention:
     """The values of [retention]. Raises ValueError."""
     for key, value in values.items():
-        if key not in {"referrers", "lines"} or type(value) is not int or not 0 <= value <= MOST_DAYS:
-            raise ValueError(f"[retention] {key} = {value!r}; it is a number of days, up to {MOST_DAYS:,}")
+        if (
+            key not in {"referrers", "lines"}
+            or type(value) is not int
+            or not 0 <= value <= MOST_DAYS
+        ):
+            raise ValueError(
+                f"[retention] {key} = {value!r}; it is a number of days, up to {MOST_DAYS:,}"
+            )
     return Retention(**values)
 
 
-_NOTIFY = {"server": str, "port": int, "sender": str, "tls": str, "user": str, "ca": str, "post": str}
+_NOTIFY = {
+    "server": str,
+    "port": int,
+    "sender": str,
+    "tls": str,
+    "user": str,
+    "ca": str,
+    "post": str,
+}
 
 
 def _notify(values: Mapping[str, Any]) -> Notify:
@@ -366,7 +421,8 @@ def _origins(values: Mapping[str, Any]) -> dict[str, tuple[str, ...]]:
 
 
 _PROFILE = {
-    "format": str, "old": str, "new": str, "status": str, "paths_only": bool, "limit": int, "queries": bool, "patterns": bool, "gone": bool,
+    "format": str, "old": str, "new": str, "status": str, "paths_only": bool, "limit": int,
+    "queries": bool, "patterns": bool, "gone": bool,
 }  # fmt: skip
 
 

@@ -23,12 +23,21 @@ from upright_ledger.ledger.db.databases import engine_for, errors_of, has_passwo
 from upright_ledger.ledger.db.journal import Step, last_step
 from upright_ledger.ledger.db.sqlite import shorten_log
 from upright_ledger.ledger.migrations.numbered import NEWEST, migrate, schema_number
-from upright_ledger.ledger.settings import FILE_NAME, Settings, drafted_policy, put_draft, read_settings
+from upright_ledger.ledger.settings import (
+    FILE_NAME,
+    Settings,
+    drafted_policy,
+    put_draft,
+    read_settings,
+)
 
 DATABASE_FILE = "ledger.db"
 
 
-_READING: Mapping[str, Mapping[str, Any]] = {"sqlite": {}, "postgresql": {"isolation_level": "REPEATABLE READ"}}
+_READING: Mapping[str, Mapping[str, Any]] = {
+    "sqlite": {},
+    "postgresql": {"isolation_level": "REPEATABLE READ"},
+}
 """What makes all statements of a connection see one state of the database."""
 
 
@@ -63,7 +72,9 @@ class Ledger:
 
     @contextmanager
     def reading(self) -> Iterator[Connection]:
-        """A connection to look things up. All that a command reads between two changes of its own is one state of the ledger."""
+        """A connection to look things up. All that a command reads between two changes of its own
+        is one state of the ledger.
+        """
         with errors_of(self.where):
             try:
                 yield self._view().connection
@@ -74,7 +85,9 @@ class Ledger:
     def _view(self) -> _View:
         key = (os.getpid(), threading.get_ident())
         if key not in self._views:
-            connection = self.engine.connect().execution_options(**_READING[self.engine.dialect.name])
+            connection = self.engine.connect().execution_options(
+                **_READING[self.engine.dialect.name]
+            )
             self._views[key] = _View(connection, last_step(connection))
         return self._views[key]
 
@@ -82,7 +95,9 @@ class Ledger:
         """Let what is read from now on be the state that the ledger has then."""
         view = self._views.pop((os.getpid(), threading.get_ident()), None)
         if view is not None:
-            with suppress(SQLAlchemyError):  # what was read was read, though the database is gone by now
+            with suppress(
+                SQLAlchemyError
+            ):  # what was read was read, though the database is gone by now
                 view.connection.close()
 
     def end(self) -> None:
@@ -91,7 +106,9 @@ class Ledger:
         self.engine.dispose()
 
     def let_go(self) -> None:
-        """Let go of what is being read, without a word to a database that may not listen any more."""
+        """Let go of what is being read, without a word to a database that may not listen any
+        more.
+        """
         view = self._views.pop((os.getpid(), threading.get_ident()), None)
         if view is not None:
             view.connection.invalidate()
@@ -101,15 +118,22 @@ class Ledger:
     def step(self, command: str, reason: str = "", *, regardless: bool = False) -> Iterator[Step]:
         """One change, whole or not at all: a journal step in one transaction.
 
-        A step that recorded nothing leaves no trace in the journal. What was read before it counts as it was read: entries that
-        somebody else answered meanwhile are left alone (`Step.meanwhile`), unless it goes on regardless of what was read.
+        A step that recorded nothing leaves no trace in the journal. What was read before it counts
+        as it was read: entries that somebody else answered meanwhile are left alone
+        (`Step.meanwhile`), unless it goes on regardless of what was read.
         """
         view = self._views.get((os.getpid(), threading.get_ident()))
         since = None if regardless else view.step if view is not None else self.known
         with self._writing(command) as connection:
             before = last_step(connection)
             # Numbered by hand: a sequence of PostgreSQL counts what came to nothing, too.
-            row = {"time": now(), "author": author(), "command": command, "reason": reason, "summary": ""}
+            row = {
+                "time": now(),
+                "author": author(),
+                "command": command,
+                "reason": reason,
+                "summary": "",
+            }
             connection.execute(insert(schema.steps).values(id=before + 1, **row))
             step = Step(connection, before + 1, since=since if since != before else None)
             yield step
@@ -117,7 +141,9 @@ class Ledger:
                 connection.execute(schema.steps.delete().where(schema.steps.c.id == step.id))
             else:
                 connection.execute(
-                    update(schema.steps).where(schema.steps.c.id == step.id).values(summary=step.summary)
+                    update(schema.steps)
+                    .where(schema.steps.c.id == step.id)
+                    .values(summary=step.summary)
                 )
         self.left_alone += step.meanwhile
         self.known = step.id
@@ -166,36 +192,50 @@ class Ledger:
             return stored_policy(connection)
 
     def policy_for(self, step: Step) -> int:
-        """The number of the folding policy under which a step may name entries: that of the settings, put in force where there are no
-        entries yet. Raises RefusedError where the entries stand under another one.
+        """The number of the folding policy under which a step may name entries: that of the
+        settings, put in force where there are no entries yet. Raises RefusedError where the entries
+        stand under another one.
         """
         number, policy = stored_policy(step.connection)
         if policy == self.settings.policy:
             return number
         self.refuse_other_policy(step.connection)
-        step.put("policies", {"number": number + 1, "settings": self.settings.policy.as_dict(), "since": now()})
+        step.put(
+            "policies",
+            {"number": number + 1, "settings": self.settings.policy.as_dict(), "since": now()},
+        )
         return number + 1
 
     def refuse_other_policy(self, connection: Connection) -> None:
-        """Raises RefusedError where there are entries, and they stand under another folding policy than the settings say."""
+        """Raises RefusedError where there are entries, and they stand under another folding policy
+        than the settings say.
+        """
         if stored_policy(connection)[1] != self.settings.policy and connection.scalar(
             select(func.count()).select_from(schema.entries)
         ):
             raise RefusedError(
-                f"the folding settings in {self.folder / FILE_NAME} are not those under which the entries stand",
-                "`upright fold --apply` folds all entries anew, as one step that can be undone; `upright fold --put-back` lets the file say what it said before",
+                f"the folding settings in {self.folder / FILE_NAME} are not those under which the "
+                "entries stand",
+                "`upright fold --apply` folds all entries anew, as one step that can be undone; "
+                "`upright fold --put-back` lets the file say what it said before",
             )
 
 
 def stored_policy(connection: Connection) -> tuple[int, FoldingPolicy]:
     """The last folding policy, and its number."""
-    row = connection.execute(select(schema.policies).order_by(schema.policies.c.number.desc()).limit(1)).one()
+    row = connection.execute(
+        select(schema.policies).order_by(schema.policies.c.number.desc()).limit(1)
+    ).one()
     return int(row.number), FoldingPolicy.from_dict({"version": 1, **row.settings})
 
 
 def _refuse_shown_password(ledger: Ledger) -> None:
     path = ledger.folder / FILE_NAME
-    if has_password(ledger.settings.database) and os.name == "posix" and path.stat().st_mode & 0o077:
+    if (
+        has_password(ledger.settings.database)
+        and os.name == "posix"
+        and path.stat().st_mode & 0o077
+    ):
         raise UsageError(
             f"{path} holds the password of the database, and others can read it",
             "chmod 600 it, or leave the password to ~/.pgpass",
@@ -203,7 +243,9 @@ def _refuse_shown_password(ledger: Ledger) -> None:
 
 
 def open_ledger(folder: Path) -> Ledger:
-    """Open the ledger in a folder, bringing its schema up to date. Raises UsageError where there is none, InputError where it is damaged."""
+    """Open the ledger in a folder, bringing its schema up to date. Raises UsageError where there is
+    none, InputError where it is damaged.
+    """
     path = folder / FILE_NAME
     if not path.is_file():
         raise UsageError(
@@ -213,7 +255,9 @@ def open_ledger(folder: Path) -> Ledger:
     ledger = Ledger(folder, read_settings(path))
     _refuse_shown_password(ledger)
     if not ledger.settings.database and not ledger.own_file.is_file():
-        raise InputError(f"{ledger.own_file} is missing", "put it back from a copy of the ledger's folder")
+        raise InputError(
+            f"{ledger.own_file} is missing", "put it back from a copy of the ledger's folder"
+        )
     with errors_of(ledger.where), ledger.engine.connect() as connection:
         present = schema_number(connection)
         ledger.known = last_step(connection) if present else None

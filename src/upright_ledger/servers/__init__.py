@@ -27,13 +27,17 @@ LISTS = {CSV: Profile(CSV), JSON_LINES: Profile(JSON_LINES, JSON_LINES)}
 
 
 def load_dialect(
-    name: str, profiles: Sequence[Profile] = (), worth: Mapping[tuple[str, str], float] | None = None
+    name: str,
+    profiles: Sequence[Profile] = (),
+    worth: Mapping[tuple[str, str], float] | None = None,
 ) -> Dialect:
     """The dialect of that name, a profile's name included; raises UsageError for an unknown one."""
     named = LISTS | {p.name: p for p in profiles}
     if name in named:
         return ListDialect(named[name], worth or {})
     if name not in DIALECTS:
-        raise UsageError(f"no server is called {name!r}", f"choose one of: {', '.join([*DIALECTS, *named])}")
+        raise UsageError(
+            f"no server is called {name!r}", f"choose one of: {', '.join([*DIALECTS, *named])}"
+        )
     dialect: Dialect = import_module(DIALECTS[name]).DIALECT
     return dialect

@@ -1,4 +1,6 @@
-"""Lists for platforms that import redirects: CSV or JSON Lines in the columns and within the limits that a profile names."""
+"""Lists for platforms that import redirects: CSV or JSON Lines in the columns and within the limits
+that a profile names.
+"""
 
 from __future__ import annotations
 
@@ -9,20 +11,24 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from upright_ledger.core.rules.compiler import ExcludedRule
-from upright_ledger.core.rules.ruleset import GONE, ExactRule, Rule, RuleSet
+from upright_ledger.core.rules.exact_rule import GONE, ExactRule, Rule
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.servers.protocol import Translation
+from upright_ledger.servers.template_files import file_text
 
 CSV, JSON_LINES = "csv", "jsonl"
 
 
 @dataclass(frozen=True, slots=True)
 class Profile:
-    """What a platform takes. old, new, status: its names for the columns; an empty status leaves that one out.
+    """What a platform takes. old, new, status: its names for the columns; an empty status leaves
+    that one out.
 
-    paths_only: old addresses without host, and new ones where they lie on the first new origin. limit: rows, 0 for no limit.
-    queries, patterns, gone: whether it takes old addresses with a query, templates, and 410.
+    paths_only: old addresses without host, and new ones where they lie on the first new origin.
+    limit: rows, 0 for no limit. queries, patterns, gone: whether it takes old addresses with a
+    query, templates, and 410.
     """
 
     name: str
@@ -39,7 +45,9 @@ class Profile:
 
 @dataclass(frozen=True)
 class ListDialect:
-    """A list by a profile. worth: of an entry (site, key): the most valuable come first, and fill a limited list."""
+    """A list by a profile. worth: of an entry (site, key): the most valuable come first, and fill a
+    limited list.
+    """
 
     profile: Profile
     worth: Mapping[tuple[str, str], float]
@@ -75,7 +83,9 @@ class ListDialect:
             forms=(),
         )
         return Translation(
-            {self.rule_file: self._text(rows).encode(), "README.md": self._readme(held).encode()}, held, tuple(refused)
+            {self.rule_file: self._text(rows).encode(), "README.md": self._readme(held).encode()},
+            held,
+            tuple(refused),
         )
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
@@ -88,14 +98,20 @@ class ListDialect:
         wanted = [{k: str(v) for k, v in self._row(r).items()} for r in self._ordered(rules)]
         read = [{k: str(v) for k, v in row.items()} for row in found]
         return [
-            f"row {n}: {a} instead of {b}" for n, (a, b) in enumerate(zip(read, wanted, strict=False), 1) if a != b
+            f"row {n}: {a} instead of {b}"
+            for n, (a, b) in enumerate(zip(read, wanted, strict=False), 1)
+            if a != b
         ] + ([f"{len(read)} rows instead of {len(wanted)}"] if len(read) != len(wanted) else [])
 
     def _ordered(self, rules: RuleSet) -> list[Rule]:
         return sorted(rules.answering, key=lambda r: (-self._worth(r), r.legacy_url))
 
     def _worth(self, rule: Rule) -> float:
-        return self.worth.get((rule.site, rule.key), 0.0) if isinstance(rule, ExactRule) else float("inf")
+        return (
+            self.worth.get((rule.site, rule.key), 0.0)
+            if isinstance(rule, ExactRule)
+            else float("inf")
+        )
 
     def _fault(self, rule: Rule) -> str:
         p = self.profile
@@ -113,7 +129,11 @@ class ListDialect:
         if p.paths_only:
             old = old.partition("://")[2].partition("/")[2]
             old = f"/{old}"
-            new = parse_address(new).text.partition("://")[2].partition("/")[2] if new and "{" not in new else new
+            new = (
+                parse_address(new).text.partition("://")[2].partition("/")[2]
+                if new and "{" not in new
+                else new
+            )
             new = f"/{new}" if rule.destination and "{" not in rule.destination else new
         row: dict[str, object] = {p.old: old, p.new: new}
         return row | {p.status: rule.status} if p.status else row
@@ -130,11 +150,11 @@ class ListDialect:
         return out.getvalue()
 
     def _readme(self, rules: RuleSet) -> str:
-        return f"""# Redirects as a list ({self.name})
-
-{len(rules.answering):,} rows in `{self.rule_file}`, digest `{rules.digest}`, the most valuable first. What did not fit is in
-`manifest.json` under `held_back`, with the reason.
-
-A platform that imports such a list decides by itself what it does with letter case, closing slashes and queries: replay the old
-addresses against it (`upright replay`) before it goes live. To go back: import `previous/{self.rule_file}`.
-"""
+        return file_text(
+            __package__,
+            "import_list.md",
+            profile=self.name,
+            count=f"{len(rules.answering):,}",
+            rules_file=self.rule_file,
+            digest=rules.digest,
+        )

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
-from upright_ledger.core.rules.ruleset import GONE, ExactRule, Rule, RuleSet
+from upright_ledger.core.rules.exact_rule import GONE, ExactRule, Rule
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateGroup
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.destination import authority_of
@@ -17,8 +18,9 @@ Key = tuple[str, str]
 
 @dataclass(frozen=True, slots=True)
 class Reply:
-    """What a rule answers. body, args, fragment: of its destination, without "?" and "#". own: the host on which it must not
-    fire at this path, or empty. status PASS: nothing, and no other rule may.
+    """What a rule answers. body, args, fragment: of its destination, without "?" and "#". own: the
+    host on which it must not fire at this path, or empty. status PASS: nothing, and no other rule
+    may.
     """
 
     status: int
@@ -35,7 +37,9 @@ class Reply:
 
 @dataclass(frozen=True, slots=True)
 class ParamGroup:
-    """Paths on which the same parameters matter, in the same lists. names: sorted; shapes: in the order of asking."""
+    """Paths on which the same parameters matter, in the same lists. names: sorted; shapes: in the
+    order of asking.
+    """
 
     number: int
     names: Shape
@@ -44,9 +48,10 @@ class ParamGroup:
 
 @dataclass
 class LookupTables:
-    """The tables. sites: authority → number; numbers: name of a site → number. plain: path → reply. groups: path → parameter group. ranked: of each rank in
-    turn, (path, values in a spelling, in the order of the group's shape) → reply. wild: paths at which a template with
-    parameters is asked where no exact rule knows them. templates: in the order of asking.
+    """The tables. sites: authority → number; numbers: name of a site → number. plain: path → reply.
+    groups: path → parameter group. ranked: of each rank in turn, (path, values in a spelling, in
+    the order of the group's shape) → reply. wild: paths at which a template with parameters is
+    asked where no exact rule knows them. templates: in the order of asking.
     """
 
     sites: dict[str, str]
@@ -83,7 +88,9 @@ class LookupTables:
 def lower(rules: RuleSet) -> LookupTables:
     """Lower a rule set."""
     numbers = {name: str(n) for n, name in enumerate(sorted(set(rules.site_of.values())), 1)}
-    out = LookupTables({authority: numbers[site] for authority, site in sorted(rules.site_of.items())}, numbers)
+    out = LookupTables(
+        {authority: numbers[site] for authority, site in sorted(rules.site_of.items())}, numbers
+    )
     known: dict[tuple[Shape, tuple[Shape, ...]], ParamGroup] = {}
     for site, path, group in rules.paths():
         key = (numbers[site], path)
@@ -93,7 +100,9 @@ def lower(rules: RuleSet) -> LookupTables:
             continue
         shapes = tuple(group.by_shape)
         names = tuple(sorted(group.names))
-        out.groups[key] = known.setdefault((names, shapes), ParamGroup(len(known) + 1, names, shapes))
+        out.groups[key] = known.setdefault(
+            (names, shapes), ParamGroup(len(known) + 1, names, shapes)
+        )
         for rank, table in enumerate(group.by_shape.values()):
             if rank == len(out.ranked):
                 out.ranked.append({})
@@ -114,7 +123,9 @@ def reply_of(rules: RuleSet, rule: ExactRule, path: str) -> Reply:
 
 
 def host_of_own_page(rules: RuleSet, rule: ExactRule, path: str) -> str:
-    """The host on which a rule without parameters must not fire at this path, because it leads there; else empty."""
+    """The host on which a rule without parameters must not fire at this path, because it leads
+    there; else empty.
+    """
     authority = authority_of(rule.destination)
     if rule.params or rules.site_of.get(authority) != rule.site:
         return ""
@@ -132,9 +143,13 @@ def split_reply(rule: Rule, destination: str, own: str = "") -> Reply:
 
 
 def filled(group: TemplateGroup, number: int, reference: Callable[[int], str]) -> Reply:
-    """The reply of a template rule; `reference` gives what stands for a capture by its number, those of the path first."""
+    """The reply of a template rule; `reference` gives what stands for a capture by its number,
+    those of the path first.
+    """
     rule = group.rules[number]
     if not rule.destination:
         return Reply(rule.status)
     names = [c.name for c in (*rule.source.captures, *rule.source.params)]
-    return split_reply(rule, rule.goal.fill({name: reference(n) for n, name in enumerate(names, 1)}))
+    return split_reply(
+        rule, rule.goal.fill({name: reference(n) for n, name in enumerate(names, 1)})
+    )

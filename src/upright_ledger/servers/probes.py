@@ -1,4 +1,6 @@
-"""Requests that try a rule set: each kind of rule, template and form, spelled as clients and attackers spell them."""
+"""Requests that try a rule set: each kind of rule, template and form, spelled as clients and
+attackers spell them.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,8 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import islice, product
 from typing import NamedTuple, TypeVar
 
-from upright_ledger.core.rules.ruleset import ExactRule, RuleSet
+from upright_ledger.core.rules.exact_rule import ExactRule
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import TemplateGroup, TemplateRule
 from upright_ledger.core.rules.template_syntax import DIGITS, LIST, REST, WORD, Capture
 from upright_ledger.core.url.address import toggle_slash
@@ -16,16 +19,21 @@ T = TypeVar("T")
 MOST_EXACT, MOST_TEMPLATES = 150, 150
 _MOST_PATHS = 8  # of a rule
 _OF_A_KIND = 2
-_THOROUGH = 10  # so many rules, and templates, are tried in every way; those of each kind come first
+_THOROUGH = (
+    10  # so many rules, and templates, are tried in every way; those of each kind come first
+)
 _SAFE = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz"
 _PRINTED = "".join(map(chr, range(0x21, 0x7F)))
-_HARMLESS_PATH = "".join(c for c in _PRINTED if c not in "#%?\\/") + "%23%25%41%6e%7e%80%9F%aB%Cd%eF"
+_HARMLESS_PATH = (
+    "".join(c for c in _PRINTED if c not in "#%?\\/") + "%23%25%41%6e%7e%80%9F%aB%Cd%eF"
+)
 _HARMLESS_QUERY = _PRINTED.replace("#", "").replace("&", "")
 _CARRIED = "a-b.c_d~!$'()*+,;=:@/?%01%23%45%67%89%AB%CD%EF%ab%cd%ef" + _SAFE
 _HARMFUL = ("%2f", "%5C", "%00", "%1f", "%7F", "\\", "%zz", "%", "\x01", " ", "é")
 _SCHEMES = ("http", "https", "")
 _FORM_PATHS = (
-    "/zz", "/zz/", "/zz//", "/zz.html", "/zz.html/", "/Zz/Yy", "/ZZ.HTML", "/a%20b", "/A%2eb", "/zz/./y", "/robots.txt", "/favicon.ico",
+    "/zz", "/zz/", "/zz//", "/zz.html", "/zz.html/", "/Zz/Yy", "/ZZ.HTML", "/a%20b", "/A%2eb",
+    "/zz/./y", "/robots.txt", "/favicon.ico",
     "/.well-known/acme", '/q"uote', "/",
 )  # fmt: skip
 
@@ -49,17 +57,25 @@ def probes(rules: RuleSet) -> list[Probe]:
     for n, rule in enumerate(chosen):
         own = hosts[rule.site]
         if n >= _THOROUGH:
-            found |= dict.fromkeys(Probe(own[n % len(own)], target) for target in _usual_targets_of(rule))
+            found |= dict.fromkeys(
+                Probe(own[n % len(own)], target) for target in _usual_targets_of(rule)
+            )
             continue
-        found |= dict.fromkeys(Probe(own[n % len(own)], t) for t in _targets_of(rule, rules, names_at))
-        found |= dict.fromkeys(Probe(host, path) for host in (*own, *_odd_hosts(own)) for path in rule.paths[:3])
+        found |= dict.fromkeys(
+            Probe(own[n % len(own)], t) for t in _targets_of(rule, rules, names_at)
+        )
+        found |= dict.fromkeys(
+            Probe(host, path) for host in (*own, *_odd_hosts(own)) for path in rule.paths[:3]
+        )
     groups = [g for g in rules.template_index if hosts.get(g.site)]
     for n, group in enumerate(_spread(groups, MOST_TEMPLATES)):
         own = hosts[group.site]
         host = own[n % len(own)]
         usual = next(_targets_of_template(group, rules, thorough=False))
         found |= dict.fromkeys(Probe(each, usual) for each in (*own, *_odd_hosts(own)))
-        found |= dict.fromkeys(Probe(host, t) for t in _targets_of_template(group, rules, thorough=n < _THOROUGH))
+        found |= dict.fromkeys(
+            Probe(host, t) for t in _targets_of_template(group, rules, thorough=n < _THOROUGH)
+        )
     for form in rules.forms:
         known = [form.authority, *(a for a in hosts[form.site] if a != form.authority)]
         for host, path, scheme in product(known[:3], _FORM_PATHS, _SCHEMES):
@@ -81,7 +97,12 @@ def _chosen(rules: Sequence[ExactRule]) -> list[ExactRule]:
     kinds: dict[object, list[ExactRule]] = defaultdict(list)
     for rule in rules:
         held = kinds[
-            rule.site, rule.status, rule.query, len(rule.params), "?" in rule.destination, "#" in rule.destination
+            rule.site,
+            rule.status,
+            rule.query,
+            len(rule.params),
+            "?" in rule.destination,
+            "#" in rule.destination,
         ]
         if len(held) < _OF_A_KIND:
             held.append(rule)
@@ -97,22 +118,34 @@ def _spread(items: Sequence[T], most: int) -> Sequence[T]:
 def _names_at(rules: RuleSet, chosen: Sequence[ExactRule]) -> dict[tuple[str, str], list[str]]:
     """Site and path → the parameters that matter there, of some rules."""
     wanted = {(rule.site, path) for rule in chosen for path in rule.paths}
-    return {(site, path): sorted(group.names) for site, path, group in rules.paths() if (site, path) in wanted}
+    return {
+        (site, path): sorted(group.names)
+        for site, path, group in rules.paths()
+        if (site, path) in wanted
+    }
 
 
 def _usual_targets_of(rule: ExactRule) -> Iterator[str]:
     """What is asked where a rule answers."""
     own = "&".join(f"{name}={value}" for name, value in rule.params)
-    yield from (_asked(path, query) for path in rule.paths[:3] for query in (own, f"{own}&utm_source=x&zz=1"))
+    yield from (
+        _asked(path, query)
+        for path in rule.paths[:3]
+        for query in (own, f"{own}&utm_source=x&zz=1")
+    )
     yield _asked(toggle_slash(rule.paths[0]).upper(), own)
     yield from (_asked(rule.paths[0], query) for query in islice(_wrong_queries(rule.params), 2))
 
 
-def _targets_of(rule: ExactRule, rules: RuleSet, names_at: Mapping[tuple[str, str], Sequence[str]]) -> Iterator[str]:
+def _targets_of(
+    rule: ExactRule, rules: RuleSet, names_at: Mapping[tuple[str, str], Sequence[str]]
+) -> Iterator[str]:
     """What may be asked where a rule answers, and close by."""
     own = "&".join(f"{name}={value}" for name, value in rule.params)
     for path in rule.paths[:_MOST_PATHS]:
-        yield from (_asked(path, query) for query in ("", own, f"{own}&zz=1", *_tracked(rules, own)))
+        yield from (
+            _asked(path, query) for query in ("", own, f"{own}&zz=1", *_tracked(rules, own))
+        )
         yield from (_asked(spelled, own) for spelled in _spellings(path))
         yield from (_asked(path, query) for query in _wrong_queries(rule.params))
         for name in names_at.get((rule.site, path), ()):
@@ -126,14 +159,23 @@ def _targets_of(rule: ExactRule, rules: RuleSet, names_at: Mapping[tuple[str, st
             )
             yield from (_asked(path, query) for query in told)
     path = rule.paths[0]
-    yield from (f"/{piece}/..{path}" for piece in (*_HARMFUL, _HARMLESS_PATH, "%2e/x", "x/%2E%2e/y"))
+    yield from (
+        f"/{piece}/..{path}" for piece in (*_HARMFUL, _HARMLESS_PATH, "%2e/x", "x/%2E%2e/y")
+    )
     yield from (_asked(path, f"{own}&x={piece}") for piece in (*_HARMFUL, _HARMLESS_QUERY))
     yield from (f"{path}#f", path[1:] or "x", f"{path}%", f"{path}?", f"{path};x", f"{path}/zz")
 
 
 def _spellings(path: str) -> Iterator[str]:
     """A path as others would write it."""
-    yield from (path.upper(), path.title(), toggle_slash(path), f"/.{path}", f"/x/..{path}", path.replace("/", "//"))
+    yield from (
+        path.upper(),
+        path.title(),
+        toggle_slash(path),
+        f"/.{path}",
+        f"/x/..{path}",
+        path.replace("/", "//"),
+    )
     if "%" not in path:
         yield "".join(f"%{ord(c.upper()):02x}" if c.isalpha() else c for c in path)
     for at, char in enumerate(path):
@@ -162,7 +204,9 @@ def _tracked(rules: RuleSet, own: str) -> Iterator[str]:
     if names:
         yield "&".join([*head, *(f"{name}={_CARRIED}" for name in names)])
         yield "&".join([*(f"{name}=x{n}" for n, name in enumerate(reversed(names))), *head])
-        yield "&".join([*head, f"{names[0]}=%zz", f"{names[0]}=ok|no", f"{names[-1]}=1", f"{names[-1]}=2"])
+        yield "&".join(
+            [*head, f"{names[0]}=%zz", f"{names[0]}=ok|no", f"{names[-1]}=1", f"{names[-1]}=2"]
+        )
         yield "&".join([*head, f"x{names[0]}=1"])
 
 
@@ -189,7 +233,22 @@ _SEGMENTS = (
     "._",
     *_SAFE[::7],
 )
-_BAD = ("a-b", "7a", "..", ".", "", "a%20b", "%61", "a/b", "a//b", "a/../b", "...", "é", "~t_.x", "x?y")
+_BAD = (
+    "a-b",
+    "7a",
+    "..",
+    ".",
+    "",
+    "a%20b",
+    "%61",
+    "a/b",
+    "a//b",
+    "a/../b",
+    "...",
+    "é",
+    "~t_.x",
+    "x?y",
+)
 
 
 def _good(capture: Capture) -> tuple[str, ...]:
@@ -207,13 +266,26 @@ def _targets_of_template(group: TemplateGroup, rules: RuleSet, *, thorough: bool
         yield from (_asked(paths[0], query) for query in islice(_queries(group), 6))
         return
     for capture in source.captures:
-        paths += [_path(group, usual | {capture.name: value}) for value in (*_good(capture)[1:], *_BAD)]
-    paths += [f"{paths[0]}/", paths[0].upper(), paths[0].title(), f"{paths[0]}//", f"/.{paths[0]}", f"x{paths[0]}"]
+        paths += [
+            _path(group, usual | {capture.name: value}) for value in (*_good(capture)[1:], *_BAD)
+        ]
+    paths += [
+        f"{paths[0]}/",
+        paths[0].upper(),
+        paths[0].title(),
+        f"{paths[0]}//",
+        f"/.{paths[0]}",
+        f"x{paths[0]}",
+    ]
     queries = list(islice(_queries(group), 60))
     tracked = [*_tracked(rules, queries[0])][:3]
     for path in paths:
         yield from (_asked(path, query) for query in queries[:2])
-    yield from (_asked(path, query) for path in paths[:1] + paths[-6:-5] for query in (*queries, *tracked, "zz=1"))
+    yield from (
+        _asked(path, query)
+        for path in paths[:1] + paths[-6:-5]
+        for query in (*queries, *tracked, "zz=1")
+    )
     yield from (f"{paths[0]}{bad}" for bad in _HARMFUL)
     yield from (_asked(path, query) for path in group.literal_paths[:2] for query in ("", *queries))
 
@@ -240,4 +312,6 @@ def _queries(group: TemplateGroup) -> Iterator[str]:
 def _fitting(rule: TemplateRule) -> Iterable[str]:
     params = rule.source.params
     choices = islice(product(*(_good(c)[:4] for c in params)), 6)
-    return ("&".join(f"{c.name}={v}" for c, v in zip(params, values, strict=True)) for values in choices)
+    return (
+        "&".join(f"{c.name}={v}" for c, v in zip(params, values, strict=True)) for values in choices
+    )

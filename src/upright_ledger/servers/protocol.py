@@ -9,7 +9,8 @@ from itertools import islice, zip_longest
 from typing import Protocol, TypeVar
 
 from upright_ledger.core.rules.compiler import ExcludedRule
-from upright_ledger.core.rules.ruleset import DROP, ExactRule, Rule, RuleSet
+from upright_ledger.core.rules.exact_rule import DROP, ExactRule, Rule
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import decoded_path
 from upright_ledger.servers.interpreters import Interpreter
@@ -57,10 +58,15 @@ class ServerDialect(Dialect, Protocol):
 def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, list[ExcludedRule]]:
     """A rule set without the answers that a server cannot give, and these with the reason.
 
-    What is held back leaves a hole that no other rule fills: its address passes where the server can say that, and its parameters still
-    choose the page. Templates that would fill one are held back, too.
+    What is held back leaves a hole that no other rule fills: its address passes where the server
+    can say that, and its parameters still choose the page. Templates that would fill one are held
+    back, too.
     """
-    refused = [ExcludedRule(rule.legacy_url, "refused", reason) for rule in rules if (reason := fault(rule))]
+    refused = [
+        ExcludedRule(rule.legacy_url, "refused", reason)
+        for rule in rules
+        if (reason := fault(rule))
+    ]
     if not refused:
         return rules, []
     exact: list[ExactRule] = []
@@ -70,9 +76,13 @@ def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, 
         if (said := _sayable(rule, fault)) is not None:
             exact.append(said)
         else:
-            significant[rule.path] = significant.get(rule.path, frozenset()) | {name for name, _ in rule.params}
+            significant[rule.path] = significant.get(rule.path, frozenset()) | {
+                name for name, _ in rule.params
+            }
             holes += [(rule.site, path) for path in rule.paths]
-    held, more = _without_those_that_fill(replace(rules, rules=tuple(exact), significant=significant), holes)
+    held, more = _without_those_that_fill(
+        replace(rules, rules=tuple(exact), significant=significant), holes
+    )
     templates: list[TemplateRule] = []
     closed: set[str] = set()
     for template in held.templates:
@@ -81,22 +91,35 @@ def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, 
         else:  # all that is asked after it would answer what is its own
             closed.add(template.site)
     more += [
-        ExcludedRule(t.legacy_url, "refused", "an earlier template is held back") for t in templates if t.site in closed
+        ExcludedRule(t.legacy_url, "refused", "an earlier template is held back")
+        for t in templates
+        if t.site in closed
     ]
-    return replace(held, templates=tuple(t for t in templates if t.site not in closed)), [*refused, *more]
+    return replace(held, templates=tuple(t for t in templates if t.site not in closed)), [
+        *refused,
+        *more,
+    ]
 
 
 def _sayable(rule: R, fault: Callable[[Rule], str]) -> R | None:
-    """A rule, or that its address passes, whichever a server can say; None where it can say neither."""
+    """A rule, or that its address passes, whichever a server can say; None where it can say
+    neither.
+    """
     passing = replace(rule, status=PASS, destination="", query=DROP)
     return next((said for said in (rule, passing) if not fault(said)), None)
 
 
-def without_paths(rules: RuleSet, odd: Callable[[str], bool]) -> tuple[RuleSet, list[str], list[ExcludedRule]]:
-    """A rule set without the paths that a server cannot compare, these paths, of which rules answer other spellings, and the templates that would take them."""
+def without_paths(
+    rules: RuleSet, odd: Callable[[str], bool]
+) -> tuple[RuleSet, list[str], list[ExcludedRule]]:
+    """A rule set without the paths that a server cannot compare, these paths, of which rules answer
+    other spellings, and the templates that would take them.
+    """
     holes = [(rule.site, path) for rule in rules.rules for path in rule.paths if odd(path)]
     kept = (
-        tuple(replace(rule, paths=tuple(p for p in rule.paths if not odd(p))) for rule in rules.rules)
+        tuple(
+            replace(rule, paths=tuple(p for p in rule.paths if not odd(p))) for rule in rules.rules
+        )
         if holes
         else rules.rules
     )
@@ -104,16 +127,26 @@ def without_paths(rules: RuleSet, odd: Callable[[str], bool]) -> tuple[RuleSet, 
     return held, [path for _, path in holes], more
 
 
-def _without_those_that_fill(rules: RuleSet, holes: Sequence[tuple[str, str]]) -> tuple[RuleSet, list[ExcludedRule]]:
-    """A rule set without the templates that fit a path (site, path) whose own rule is held back, and these."""
-    patterns = [re.compile(t.source.regex(fold=rules.fold_case)) for t in rules.templates] if holes else []
+def _without_those_that_fill(
+    rules: RuleSet, holes: Sequence[tuple[str, str]]
+) -> tuple[RuleSet, list[ExcludedRule]]:
+    """A rule set without the templates that fit a path (site, path) whose own rule is held back,
+    and these.
+    """
+    patterns = (
+        [re.compile(t.source.regex(fold=rules.fold_case)) for t in rules.templates] if holes else []
+    )
     filling = [
         template
         for template, pattern in zip(rules.templates, patterns, strict=False)
-        if template.status != PASS and any(site == template.site and pattern.fullmatch(path) for site, path in holes)
+        if template.status != PASS
+        and any(site == template.site and pattern.fullmatch(path) for site, path in holes)
     ]
     told = [
-        ExcludedRule(t.legacy_url, "refused", "it would answer an address whose own rule is held back") for t in filling
+        ExcludedRule(
+            t.legacy_url, "refused", "it would answer an address whose own rule is held back"
+        )
+        for t in filling
     ]
     left = tuple(t for t in rules.templates if t not in filling)
     return replace(rules, templates=left), told
@@ -127,7 +160,8 @@ def differing_entries(name: str, found: Mapping[str, str], wanted: Mapping[str, 
     """The entries of a table that read otherwise than they were to be written; at most a few."""
     odd = (key for key in sorted(wanted.keys() | found.keys()) if wanted.get(key) != found.get(key))
     return [
-        f"{name}: {key!r} reads as {found.get(key)!r} instead of {wanted.get(key)!r}" for key in islice(odd, MOST_TOLD)
+        f"{name}: {key!r} reads as {found.get(key)!r} instead of {wanted.get(key)!r}"
+        for key in islice(odd, MOST_TOLD)
     ]
 
 
@@ -136,7 +170,9 @@ def differing_lines(name: str, found: str, wanted: str) -> list[str]:
     if found == wanted:
         return []
     pairs = zip_longest(found.split("\n"), wanted.split("\n"), fillvalue="")
-    odd = (f"{name}, line {n}: {a!r} instead of {b!r}" for n, (a, b) in enumerate(pairs, 1) if a != b)
+    odd = (
+        f"{name}, line {n}: {a!r} instead of {b!r}" for n, (a, b) in enumerate(pairs, 1) if a != b
+    )
     return list(islice(odd, MOST_TOLD))
 
 
@@ -149,5 +185,7 @@ def without_lower_case(rules: RuleSet) -> RuleSet:
 
 
 def decoded(path: str) -> str:
-    """A canonical path as the decoded bytes a server compares, in a text that round-trips (surrogateescape)."""
+    """A canonical path as the decoded bytes a server compares, in a text that round-trips
+    (surrogateescape).
+    """
     return decoded_path(path).decode("utf-8", "surrogateescape") if "%" in path else path

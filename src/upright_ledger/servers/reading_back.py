@@ -1,4 +1,6 @@
-"""Reading back what was written: the files, executed by the servers' rules, answer as the rule set does."""
+"""Reading back what was written: the files, executed by the servers' rules, answer as the rule set
+does.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ from upright_ledger.servers.protocol import MOST_TOLD
 
 
 def differences_in_meaning(read: Callable[[], Interpreter], rules: RuleSet) -> list[str]:
-    """Requests that the files answer otherwise than the rules, at most a few; or why a server would not take the files."""
+    """Requests that the files answer otherwise than the rules, at most a few; or why a server would
+    not take the files.
+    """
     try:
         interpreter = read()
         return list(islice(_differences(interpreter, rules, probes(rules)), MOST_TOLD))
@@ -31,16 +35,29 @@ def differences_in_meaning(read: Callable[[], Interpreter], rules: RuleSet) -> l
 def _differences(interpreter: Interpreter, rules: RuleSet, asked: list[Probe]) -> Iterator[str]:
     scheme_from = rules.forms[0].scheme_from if rules.forms else ""
     for probe in asked:
-        scheme = probe.scheme or "http" if scheme_from == CONNECTION else probe.scheme if scheme_from else ""
+        scheme = (
+            probe.scheme or "http"
+            if scheme_from == CONNECTION
+            else probe.scheme
+            if scheme_from
+            else ""
+        )
         headers = {scheme_from.lower(): scheme} if scheme_from not in {"", CONNECTION} else {}
         answer = rules.answer(probe.host, probe.target, scheme)
-        due = Response(answer.status, in_bytes(answer.location), rules.cache_control) if answer else None
+        due = (
+            Response(answer.status, in_bytes(answer.location), rules.cache_control)
+            if answer
+            else None
+        )
         try:
             found = interpreter.answer(Request(probe.host, probe.target, scheme or "http", headers))
         except DeclinedError:
             found = None
         if found != due:
-            yield f"{probe.host}{probe.target[:500]} gets {_in_words(found)} instead of {_in_words(due)}"
+            yield (
+                f"{probe.host}{probe.target[:500]} gets {_in_words(found)} instead of "
+                f"{_in_words(due)}"
+            )
 
 
 def _in_words(response: Response | None) -> str:

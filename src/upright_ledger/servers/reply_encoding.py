@@ -1,4 +1,5 @@
-"""Replies as one text, for servers that keep them in a table: "status mode|own host|body|args|fragment".
+"""Replies as one text, for servers that keep them in a table: "status mode|own
+host|body|args|fragment".
 
 The commonest kind, a 301 to a plain address that carries campaigns on, is that address alone.
 """
@@ -7,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING
+from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING
 from upright_ledger.servers.lookup_tables import Key, LookupTables, Reply
 
 MODES = {CARRY_TRACKING: "t", CARRY: "c"}
@@ -15,7 +16,11 @@ MODES = {CARRY_TRACKING: "t", CARRY: "c"}
 
 def encoded(reply: Reply) -> str:
     """A reply as one text. No part of it holds a bar: destinations are safe."""
-    if reply.status == 301 and reply.query == CARRY_TRACKING and not (reply.own or reply.args or reply.fragment):
+    if (
+        reply.status == 301
+        and reply.query == CARRY_TRACKING
+        and not (reply.own or reply.args or reply.fragment)
+    ):
         return reply.body
     return whole(reply)
 
@@ -32,9 +37,11 @@ def map_text(table: Mapping[str, str]) -> str:
 
 
 def ranked(low: LookupTables, *, named: bool = False) -> Iterator[tuple[int, Key, str, Reply]]:
-    """Rank, path, parameters as "&n=value" and reply of every rule with parameters, in each spelling.
+    """Rank, path, parameters as "&n=value" and reply of every rule with parameters, in each
+    spelling.
 
-    n: the number of the name among `low.names`, from 1, as names may hold what means something to a server; or the name where it is `named`.
+    n: the number of the name among `low.names`, from 1, as names may hold what means something to a
+    server; or the name where it is `named`.
     """
     number = {name: name if named else n for n, name in enumerate(low.names, 1)}
     for rank, table in enumerate(low.ranked, 1):
@@ -43,6 +50,8 @@ def ranked(low: LookupTables, *, named: bool = False) -> Iterator[tuple[int, Key
             yield (
                 rank,
                 key,
-                "".join(f"&{number[name]}={value}" for name, value in zip(shape, values, strict=True)),
+                "".join(
+                    f"&{number[name]}={value}" for name, value in zip(shape, values, strict=True)
+                ),
                 reply,
             )

@@ -20,7 +20,9 @@ STARTTLS, TLS, PLAIN = "starttls", "tls", "none"
 
 @dataclass(frozen=True, slots=True)
 class Mail:
-    """How e-mail goes out. tls: STARTTLS, TLS from the start, or PLAIN. user: empty without a login; ca: a file of certificates to trust, or empty."""
+    """How e-mail goes out. tls: STARTTLS, TLS from the start, or PLAIN. user: empty without a
+    login; ca: a file of certificates to trust, or empty.
+    """
 
     server: str
     port: int
@@ -34,8 +36,9 @@ class Mail:
 
 
 def send_mail(mail: Mail, identity: str, subject: str, body: str) -> list[str]:
-    """Send one message; returns which recipients the server refused, in words, where others have it. identity: of the message, by which a mail
-    server knows it again. Raises InputError where nobody has it.
+    """Send one message; returns which recipients the server refused, in words, where others have
+    it. identity: of the message, by which a mail server knows it again. Raises InputError where
+    nobody has it.
     """
     message = EmailMessage()
     message["Subject"] = " ".join(subject.split())
@@ -47,7 +50,9 @@ def send_mail(mail: Mail, identity: str, subject: str, body: str) -> list[str]:
     try:
         context = ssl.create_default_context(cafile=mail.ca or None)
         if mail.tls == TLS:
-            with smtplib.SMTP_SSL(mail.server, mail.port, timeout=mail.seconds, context=context) as smtp:
+            with smtplib.SMTP_SSL(
+                mail.server, mail.port, timeout=mail.seconds, context=context
+            ) as smtp:
                 refused = _hand_in(smtp, mail, message)
         else:
             with smtplib.SMTP(mail.server, mail.port, timeout=mail.seconds) as smtp:
@@ -56,7 +61,9 @@ def send_mail(mail: Mail, identity: str, subject: str, body: str) -> list[str]:
                 refused = _hand_in(smtp, mail, message)
     except (smtplib.SMTPException, OSError, ValueError) as error:
         where = f"{mail.server}:{mail.port}"
-        raise InputError(f"the mail could not be handed to {where}: {_words(error)}", "check [notify] of upright.toml; it is kept") from None  # fmt: skip
+        raise InputError((
+            f"the mail could not be handed to {where}: {_words(error)}"
+        ), "check [notify] of upright.toml; it is kept") from None  # fmt: skip
     return _each(refused)
 
 
@@ -70,7 +77,10 @@ def _hand_in(smtp: smtplib.SMTP, mail: Mail, message: EmailMessage) -> _Refused:
 
 
 def _each(refused: _Refused) -> list[str]:
-    return [f"{who}: {code} {told.decode('utf-8', 'replace')}" for who, (code, told) in sorted(refused.items())]
+    return [
+        f"{who}: {code} {told.decode('utf-8', 'replace')}"
+        for who, (code, told) in sorted(refused.items())
+    ]
 
 
 def _words(error: Exception) -> str:
@@ -80,7 +90,10 @@ def _words(error: Exception) -> str:
         return "an address or a name holds letters that mail does not carry"
     if isinstance(error, smtplib.SMTPResponseException):
         told = error.smtp_error
-        return f"{error.smtp_code} {told.decode('utf-8', 'replace') if isinstance(told, bytes) else told}"
+        return (
+            f"{error.smtp_code} "
+            f"{told.decode('utf-8', 'replace') if isinstance(told, bytes) else told}"
+        )
     return str(error) or type(error).__name__
 
 
@@ -94,14 +107,20 @@ def post_json(url: str, data: dict[str, Any], seconds: float = 30.0) -> None:
         curl.setopt(pycurl.TIMEOUT_MS, int(seconds * 1000))
         curl.setopt(pycurl.HTTPHEADER, ["Content-Type: application/json", "Expect:"])
         curl.setopt(pycurl.POSTFIELDS, json.dumps(data).encode("utf-8"))
-        curl.setopt(pycurl.WRITEFUNCTION, lambda chunk: answer.write(chunk[: max(0, 4096 - answer.tell())]) and None)
+        curl.setopt(
+            pycurl.WRITEFUNCTION,
+            lambda chunk: answer.write(chunk[: max(0, 4096 - answer.tell())]) and None,
+        )
         curl.perform()
         status = int(curl.getinfo(pycurl.RESPONSE_CODE))
     except pycurl.error as error:
-        raise InputError(f"{url} could not be posted to: {error.args[1]}", "check [notify] of upright.toml; the message is kept") from None  # fmt: skip
+        raise InputError((
+            f"{url} could not be posted to: {error.args[1]}"
+        ), "check [notify] of upright.toml; the message is kept") from None  # fmt: skip
     finally:
         curl.close()
     if not 200 <= status < 300:
         raise InputError(
-            f"{url} answers {status} to the message", "check [notify] of upright.toml; the message is kept"
+            f"{url} answers {status} to the message",
+            "check [notify] of upright.toml; the message is kept",
         )

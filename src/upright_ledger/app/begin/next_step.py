@@ -28,21 +28,33 @@ def next_step(book: Book) -> NextStep:
         return NextStep("no pages of the new site are in stock yet", "upright stock new-pages.csv")
     waiting = sum(1 for e in book.entries if e.answer.kind == OPEN)
     with book.ledger.reading() as connection:
-        proposals, built, replayed = load_proposals(connection), last_build(connection), last_run(connection, "replay")
+        proposals, built, replayed = (
+            load_proposals(connection),
+            last_build(connection),
+            last_run(connection, "replay"),
+        )
     if waiting and not proposals:
-        return NextStep(f"nothing is proposed yet for the open entries ({waiting:,})", "upright match")
+        return NextStep(
+            f"nothing is proposed yet for the open entries ({waiting:,})", "upright match"
+        )
     faults = sum(1 for f in book.findings if f.severity != NOTE)
     if faults:
         return NextStep(
-            "there is a fault in the answers" if faults == 1 else f"there are {faults:,} faults in the answers",
+            "there is a fault in the answers"
+            if faults == 1
+            else f"there are {faults:,} faults in the answers",
             "upright check",
         )
     if waiting:
-        return NextStep("one entry is open" if waiting == 1 else f"{waiting:,} entries are open", "upright review")
+        return NextStep(
+            "one entry is open" if waiting == 1 else f"{waiting:,} entries are open",
+            "upright review",
+        )
     if built is None or built.digest != book.rules.digest:
         return NextStep("the answers are not built yet", "upright build --for nginx --out rules/")
     if replayed is None or replayed.digest != built.digest:
         return NextStep(
-            "the built rules were not replayed yet", "upright replay old-urls.txt --at http://127.0.0.1:8080"
+            "the built rules were not replayed yet",
+            "upright replay old-urls.txt --at http://127.0.0.1:8080",
         )
     return NextStep("the books balance", "upright rehearse access.log")

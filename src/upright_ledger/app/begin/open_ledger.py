@@ -42,13 +42,18 @@ def open_new(
     chosen = dict(_significant(text) for text in significant or [])
     policy = FoldingPolicy(case=case, significant=chosen)
     refuse_password(database)
-    return create_ledger(folder, new_settings_text(folder.resolve().name, database, sites, slash, policy))
+    return create_ledger(
+        folder, new_settings_text(folder.resolve().name, database, sites, slash, policy)
+    )
 
 
 def _significant(text: str) -> tuple[str, tuple[str, ...]]:
     path, mark, names = text.partition("=")
     if not mark or not path or not names:
-        raise UsageError(f"{text!r} names no path and parameters", "write it as in --significant /catalogue.php=item")
+        raise UsageError(
+            f"{text!r} names no path and parameters",
+            "write it as in --significant /catalogue.php=item",
+        )
     return path if path.startswith("/") else f"/{path}", tuple(n for n in names.split(",") if n)
 
 

@@ -8,7 +8,13 @@ from typing import Any
 
 from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.inventory.parameter_inference import Doubt, Seen, Suggestion, named_like_sessions, suggest
+from upright_ledger.core.inventory.parameter_inference import (
+    Doubt,
+    Seen,
+    Suggestion,
+    named_like_sessions,
+    suggest,
+)
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.ledger.settings import draft_policy, put_draft, read_settings_of, write_policy
@@ -23,9 +29,12 @@ CLASSES_BY_FORM = ("furniture", "probe", "random", "bots only", "page asset")
 
 @dataclass
 class FoldingReport:
-    """What is suggested, and what was done. before, after: entries. applied: None where nothing was changed.
+    """What is suggested, and what was done. before, after: entries. applied: None where nothing was
+    changed.
 
-    doubts: parameters that are kept although they are named like sessions. needed: parameters that choose a page now and were left out of logs when these were gathered; lacking: (source, its step) of those logs.
+    doubts: parameters that are kept although they are named like sessions. needed: parameters that
+    choose a page now and were left out of logs when these were gathered; lacking: (source, its
+    step) of those logs.
     """
 
     suggestions: list[Suggestion]
@@ -47,9 +56,11 @@ def folding(
     case: str = "",
     take_back: Iterable[str] = (),
 ) -> FoldingReport:
-    """Work out suggestions; with `accept` or a change, change the policy and fold all entries anew, as one step.
+    """Work out suggestions; with `accept` or a change, change the policy and fold all entries anew,
+    as one step.
 
-    apply: fold under what the settings file says now. Raises RefusedError where the file was changed and `apply` is not given.
+    apply: fold under what the settings file says now. Raises RefusedError where the file was
+    changed and `apply` is not given.
     """
     number, stored = ledger.stored_policy()
     wanted = ledger.settings.policy if apply else stored
@@ -78,29 +89,39 @@ def folding(
     report.changes = differences(stored, policy) + other_hosts
     report.needed, kinds = _needed(stored, policy)
     with ledger.reading() as connection:
-        logs = [s for s in list_sources(connection) if kinds & {k for k, n in (s.mended or {}).items() if n}]
+        logs = [
+            s
+            for s in list_sources(connection)
+            if kinds & {k for k, n in (s.mended or {}).items() if n}
+        ]
     report.lacking = [(s.name, s.step) for s in logs if s.kind == ACCESS_LOG]
     with ledger.step("fold") as step:
         if stored_policy(step.connection)[0] != number:
             raise RefusedError(
-                "somebody folded all entries anew meanwhile", "look at them, and run it again; nothing was changed"
+                "somebody folded all entries anew meanwhile",
+                "look at them, and run it again; nothing was changed",
             )
         report.before = count_entries(step.connection)
         report.applied = refold(step, Classifier(ledger.settings.sites, policy))
         report.after = count_entries(step.connection)
-        step.summary = f"{report.before:,} entries became {report.after:,}: {'; '.join(report.changes)}"
+        step.summary = (
+            f"{report.before:,} entries became {report.after:,}: {'; '.join(report.changes)}"
+        )
         # Before the database has it: whenever this ends, the next command knows which one holds.
         draft_policy(ledger.folder, policy)
     put_draft(ledger.folder)
     ledger.settings = read_settings_of(ledger.folder)
     report.suggestions = [
-        s for s in suggestions if policy.significant_at(s.path) is None and s.path not in policy.significant
+        s
+        for s in suggestions
+        if policy.significant_at(s.path) is None and s.path not in policy.significant
     ]
     return report
 
 
 def put_back(ledger: Ledger) -> list[str]:
-    """Write the folding policy under which the entries stand into the settings again; what was changed there, in a few words each.
+    """Write the folding policy under which the entries stand into the settings again; what was
+    changed there, in a few words each.
 
     Raises RefusedError where the settings cannot say what the entries stand under.
     """
@@ -130,7 +151,9 @@ def _needed(old: FoldingPolicy, new: FoldingPolicy) -> tuple[list[str], set[str]
 
 
 def _other_hosts(ledger: Ledger) -> list[str]:
-    """What changed of the hosts of old sites since spellings were folded last, in a few words each."""
+    """What changed of the hosts of old sites since spellings were folded last, in a few words
+    each.
+    """
     sites = ledger.settings.sites
     with ledger.reading() as connection:
         hosts = hosts_of(connection)
@@ -146,7 +169,8 @@ def _checked(text: str) -> str:
         return text
     raise UsageError(
         f"{text!r} is no class and no path",
-        f"name a path from /, or one of: {', '.join(CLASSES_BY_FORM)}; an old host comes back as an origin in upright.toml",
+        f"name a path from /, or one of: {', '.join(CLASSES_BY_FORM)}; an old host comes back as "
+        "an origin in upright.toml",
     )
 
 
@@ -174,12 +198,16 @@ def differences(old: FoldingPolicy, new: FoldingPolicy) -> list[str]:
         names = new.significant.get(path)
         if names != old.significant.get(path):
             found.append(
-                f"{path}: every parameter" if names is None else f"{path}: {', '.join(names) or 'no parameter'}"
+                f"{path}: every parameter"
+                if names is None
+                else f"{path}: {', '.join(names) or 'no parameter'}"
             )
     was: dict[str, Any] = old.as_dict()
     for key, values in new.as_dict().items():
         if key not in {"case", "significant", "version"} and values != was[key]:
             added = [v for v in values if v not in was[key]]
             gone = [v for v in was[key] if v not in values]
-            found.append(f"{key.replace('_', ' ')}: {', '.join([*added, *(f'without {v}' for v in gone)])}")
+            found.append(
+                f"{key.replace('_', ' ')}: {', '.join([*added, *(f'without {v}' for v in gone)])}"
+            )
     return found

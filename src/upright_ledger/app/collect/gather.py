@@ -11,30 +11,18 @@ from functools import partial
 from itertools import chain
 from pathlib import Path
 from typing import Any
-from urllib.parse import parse_qs
 
 from upright_ledger.app.collect.inputs import Input, inputs, neighbours_of
+from upright_ledger.app.collect.reading_options import as_failing, base_origin, options_for
 from upright_ledger.app.collect.rejects import SHOWN_REJECTS, drop_orphans
 from upright_ledger.app.collect.sheets import by_sheets
 from upright_ledger.app.collect.sorting import Gathered, Sorter
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.classification import Classifier
-from upright_ledger.core.inventory.evidence import (
-    BAD_REDIRECT,
-    CLICKS,
-    HITS,
-    PEOPLE,
-    VISITS,
-    Figure,
-    status_class,
-)
-from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.url.address import NotAnAddressError, parse_address
-from upright_ledger.core.url.origins import Sites
-from upright_ledger.errors import DatabaseError, InputError, RefusedError, UsageError
+from upright_ledger.errors import DatabaseError, InputError, RefusedError
 from upright_ledger.formats.detection import ACCESS_LOG, SHEET, recognise
 from upright_ledger.formats.files.text import digest_of
-from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record
+from upright_ledger.formats.records import Item, Reading, ReadOptions
 from upright_ledger.formats.registry import check_kind, read_urls
 from upright_ledger.formats.tables.rows import fullest_sheet
 from upright_ledger.ledger.settings import read_settings_of
@@ -90,9 +78,12 @@ def gather(
 ) -> Gathering:
     """Gather files into a ledger, one step each: all of a source, or none of it.
 
-    failing: tables list addresses that fail. parameter: which one of an address there holds the failing address.
-    within: what is written in the transaction of a source, too. trusted: no line of a log was gathered before, so that none is looked up. host: the host of paths that name none. What cannot be read at its head is refused before anything is posted; one that
-    turns out damaged further on is left out whole, and the others are gathered (`Gathered.failed`). A single file that fails raises.
+    failing: tables list addresses that fail. parameter: which one of an address there holds the
+    failing address. within: what is written in the transaction of a source, too. trusted: no line
+    of a log was gathered before, so that none is looked up. host: the host of paths that name none.
+    What cannot be read at its head is refused before anything is posted; one that turns out damaged
+    further on is left out whole, and the others are gathered (`Gathered.failed`). A single file
+    that fails raises.
     """
     check_kind(kind)
     amend = partial(as_failing, parameter=parameter) if failing else None
@@ -135,7 +126,9 @@ def gather(
                 continue
             result.notes += notes.pop(file.path, [])
             results.append(result)
-            further = [f for f in neighbours_of(file, reading.neighbours, result.notes) if f not in seen]
+            further = [
+                f for f in neighbours_of(file, reading.neighbours, result.notes) if f not in seen
+            ]
             queue += further
             seen.update(further)
     with ledger.reading() as connection:
@@ -157,7 +150,9 @@ class _GatheredMeanwhileError(Exception):
 def _read_whole(
     reader: _SourceReader, new_reader: Callable[[], _SourceReader], file: Input, kind: str
 ) -> tuple[_SourceReader, tuple[Gathered, Reading]]:
-    """Read a file into the ledger, and anew where its entries are folded otherwise by then; returns the reader to go on with."""
+    """Read a file into the ledger, and anew where its entries are folded otherwise by then; returns
+    the reader to go on with.
+    """
     until = time.monotonic() + FOLDING_SECONDS
     alone = False
     while True:
@@ -166,11 +161,16 @@ def _read_whole(
         except _FoldedMeanwhileError:
             reader = _by_new_settings(reader.ledger, new_reader, until)
         except _GatheredMeanwhileError:
-            alone = True  # lines that stand in both logs are to be known, so that nobody else gathers now
+            # lines that stand in both logs are to be known, so that nobody else gathers now
+            alone = True
 
 
-def _by_new_settings(ledger: Ledger, new_reader: Callable[[], _SourceReader], until: float) -> _SourceReader:
-    """A reader by the settings as they are now; what changes them writes the database first, and the file a moment later."""
+def _by_new_settings(
+    ledger: Ledger, new_reader: Callable[[], _SourceReader], until: float
+) -> _SourceReader:
+    """A reader by the settings as they are now; what changes them writes the database first, and
+    the file a moment later.
+    """
     while True:
         ledger.settings = read_settings_of(ledger.folder)
         try:
@@ -181,56 +181,15 @@ def _by_new_settings(ledger: Ledger, new_reader: Callable[[], _SourceReader], un
             time.sleep(0.2)
 
 
-def _parts_of(file: Input, kind: str, options: ReadOptions, notes: dict[Path, list[str]]) -> list[Input]:
+def _parts_of(
+    file: Input, kind: str, options: ReadOptions, notes: dict[Path, list[str]]
+) -> list[Input]:
     """A file, or the sheets of a workbook that hold addresses."""
-    return by_sheets(file, options, notes.setdefault(file.path, []).append) if kind == SHEET else [file]
-
-
-def as_failing(item: Item, parameter: str) -> Item:
-    """What a list of errors says of an address, as failing requests. parameter: the one of the address that holds the failing address."""
-    if not isinstance(item, Record) or item.sent:
-        return item
-    url = item.url
-    if parameter:
-        values = parse_qs(url.partition("?")[2].partition("#")[0]).get(parameter)
-        if not values:
-            return Aside(item.line, noise.PROSE, url, item.lines)
-        url = values[0]
-    kind = item.failure or _class_of_failure(item.status)
-    told = [f._replace(status_class=kind, agent=PEOPLE) for f in item.figures if f.unit in _TIMES_ASKED]
-    rest = [f for f in item.figures if f.unit not in _TIMES_ASKED]
-    day = f"{item.day}:{{:g}}" if item.day else ""
-    told = [f._replace(days=day.format(f.amount)) if day and not f.days else f for f in told]
-    return replace(item, url=url, figures=[*(told or [Figure(VISITS, 0.0, kind, PEOPLE)]), *rest])
-
-
-def _class_of_failure(status: int) -> str:
-    """The class of a status that a list of errors gives; whatever it says else, its rows fail."""
-    found = status_class(status)
-    return found if found in {"410", "5xx"} else BAD_REDIRECT if found == "3xx" else "404"
-
-
-_TIMES_ASKED = frozenset({HITS, VISITS, CLICKS})
-
-
-def base_origin(sites: Sites, host: str) -> str:
-    """The origin in which bare paths are read: the named host's, or the first old origin."""
-    if not host:
-        return sites.old[0].origins[0]
-    try:
-        address = parse_address(host if "://" in host else f"http://{host}")
-    except NotAnAddressError as error:
-        raise UsageError(f"{host!r} is no host: {error}") from None
-    if not sites.site_of(address):
-        raise UsageError(
-            f"{host} belongs to no old site of this ledger", f"these do: {', '.join(sorted(sites.site_of_authority))}"
-        )
-    return address.origin
-
-
-def options_for(options: ReadOptions, sites: Sites, policy: FoldingPolicy) -> ReadOptions:
-    """What a reader should know of the ledger besides what the user says."""
-    return replace(options, hosts=frozenset(sites.site_of_authority), noise=policy.noise_names)
+    return (
+        by_sheets(file, options, notes.setdefault(file.path, []).append)
+        if kind == SHEET
+        else [file]
+    )
 
 
 class _SourceReader:
@@ -248,7 +207,9 @@ class _SourceReader:
         *,
         trusted: bool,
     ) -> None:
-        """amend: what is done to each item before it is placed. within, trusted: see `gather`. asked: what the user said of how files are to be read."""
+        """amend: what is done to each item before it is placed. within, trusted: see `gather`.
+        asked: what the user said of how files are to be read.
+        """
         self._asked = asked
         self.ledger = ledger
         ledger.look_anew()
@@ -258,14 +219,18 @@ class _SourceReader:
         self._placer = Classifier(ledger.settings.sites, ledger.settings.policy, base)
         with ledger.reading() as connection:
             live = tuple(b.live_from for b in live_builds(connection))
-        self._options = replace(options_for(options, ledger.settings.sites, ledger.settings.policy), live=live)
+        self._options = replace(
+            options_for(options, ledger.settings.sites, ledger.settings.policy), live=live
+        )
         self._period = period
         self._purpose = ERRORS if amend is not None else GATHER
         self._amend, self._within, self._trusted = amend, within, trusted
         self._cleared = False
 
     def read(self, file: Input, kind: str, *, alone: bool = False) -> tuple[Gathered, Reading]:
-        """Read a file and post what it says as one step; alone: nobody else writes while it is read. Raises InputError, having posted nothing of it."""
+        """Read a file and post what it says as one step; alone: nobody else writes while it is
+        read. Raises InputError, having posted nothing of it.
+        """
         if kind == ACCESS_LOG:
             return self._post(file, kind, "", alone=alone)
         digest, size = digest_of(file.path)
@@ -275,13 +240,28 @@ class _SourceReader:
             known = find_source(connection, digest, self._purpose)
         if known is not None and (not self._asked or dict(known.asked or {}) == dict(self._asked)):
             return Gathered(file.name, known.kind, known=True), Reading()
-        return self._post(file, kind, digest, size, known.id if known is not None else 0, alone=alone)
+        return self._post(
+            file, kind, digest, size, known.id if known is not None else 0, alone=alone
+        )
 
     def _post(
-        self, file: Input, kind: str, digest: str, size: int = 0, anew: int = 0, *, alone: bool = False
+        self,
+        file: Input,
+        kind: str,
+        digest: str,
+        size: int = 0,
+        anew: int = 0,
+        *,
+        alone: bool = False,
     ) -> tuple[Gathered, Reading]:
-        """anew: the source of an earlier reading of the same file, in whose place this one comes, or 0."""
-        options = self._options if self._trusted else replace(self._options, known_lines=self._known_lines)
+        """anew: the source of an earlier reading of the same file, in whose place this one comes,
+        or 0.
+        """
+        options = (
+            self._options
+            if self._trusted
+            else replace(self._options, known_lines=self._known_lines)
+        )
         sorter = Sorter(self._placer, Gathered(file.name, kind), self.ledger.folder)
         result, reading = sorter.result, Reading()
         with suppress(_AllKnownError), sorter.rejects, ExitStack() as held:
@@ -291,8 +271,12 @@ class _SourceReader:
             with self.ledger.reading() as connection:
                 newest = newest_source(connection)
             reading = read_urls(file.path, kind, replace(options, sheet=file.sheet))[1]
-            batches = sorter.batches(map(self._amend, reading.items) if self._amend else reading.items)
-            first = next(batches, [])  # a log is read whole before its step begins, so that others need not wait
+            batches = sorter.batches(
+                map(self._amend, reading.items) if self._amend else reading.items
+            )
+            first = next(
+                batches, []
+            )  # a log is read whole before its step begins, so that others need not wait
             if not alone:
                 step = held.enter_context(self.ledger.step("gather", file.name))
             if stored_policy(step.connection)[0] != self._policy:
@@ -326,13 +310,16 @@ class _SourceReader:
             add_imported(step.connection, source, reading.rules)
             if reading.lines is not None:
                 add_log_lines(step.connection, source, reading.lines.method, reading.lines.found)
-            step.summary = f"{result.accepted:,} of {result.lines:,} lines, {result.new_entries:,} new entries"
+            step.summary = (
+                f"{result.accepted:,} of {result.lines:,} lines, {result.new_entries:,} new entries"
+            )
             if self._within is not None:
                 self._within(step.connection)
             if not self._cleared:  # once a command: others look after what they leave
                 drop_orphans(self.ledger.folder, all_sources(step.connection))
                 self._cleared = True
-            # Before the step is complete: an orphaned rejects file does no harm, a missing one would.
+            # Before the step is complete: an orphaned rejects file does no harm, a missing one
+            # would.
             result.rejects_file = sorter.rejects.keep(source, file.name)
         self._policy = self.ledger.stored_policy()[0]
         return result, reading
@@ -349,11 +336,19 @@ class _SourceReader:
     @staticmethod
     def _all_known(result: Gathered) -> bool:
         known = result.aside[noise.COUNTED_BEFORE]
-        return known > 0 and result.set_aside == known + result.aside[noise.BLANK] and not result.accepted
+        return (
+            known > 0
+            and result.set_aside == known + result.aside[noise.BLANK]
+            and not result.accepted
+        )
 
-    def _facts(self, file: Input, sorter: Sorter, reading: Reading, digest: str, size: int) -> SourceFacts:
+    def _facts(
+        self, file: Input, sorter: Sorter, reading: Reading, digest: str, size: int
+    ) -> SourceFacts:
         result = sorter.result
-        facts = SourceFacts(file.name, result.kind, self._purpose, digest, size, mapping=dict(reading.mapping))
+        facts = SourceFacts(
+            file.name, result.kind, self._purpose, digest, size, mapping=dict(reading.mapping)
+        )
         if reading.lines is None and any(self._period):
             facts.period = result.period = self._period
         else:
@@ -371,7 +366,9 @@ class _AllKnownError(Exception):
 
 
 def _no_url(path: Path, result: Gathered) -> InputError:
-    reason = f": {result.rejects[0].reason} (line {result.rejects[0].line:,})" if result.rejects else ""
+    reason = (
+        f": {result.rejects[0].reason} (line {result.rejects[0].line:,})" if result.rejects else ""
+    )
     return InputError(
         f"{path} holds no URL that can be read{reason}",
         "check that it is the right file, or name its --kind or --column",

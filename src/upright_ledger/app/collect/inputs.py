@@ -1,4 +1,6 @@
-"""What the user names to be read: files, folders, patterns, standard input, web addresses; and the files those name."""
+"""What the user names to be read: files, folders, patterns, standard input, web addresses; and the
+files those name.
+"""
 
 from __future__ import annotations
 
@@ -26,9 +28,11 @@ _MOST_NEIGHBOURS = 10_000
 
 @contextmanager
 def inputs(paths: list[str]) -> Iterator[list[Input]]:
-    """The files to read. What comes from standard input or the web lies in a temporary folder meanwhile.
+    """The files to read. What comes from standard input or the web lies in a temporary folder
+    meanwhile.
 
-    Raises InputError for a path that is not there, a folder or pattern without files, an address that does not answer.
+    Raises InputError for a path that is not there, a folder or pattern without files, an address
+    that does not answer.
     """
     with temporary_folder() as folder:
         found: list[Input] = []
@@ -43,7 +47,9 @@ def inputs(paths: list[str]) -> Iterator[list[Input]]:
             else:
                 found += files_of(Path(path))
         if len(found) > MAX_FILES:
-            raise InputError(f"{len(found):,} files are more than {MAX_FILES:,}", "gather them in several goes")
+            raise InputError(
+                f"{len(found):,} files are more than {MAX_FILES:,}", "gather them in several goes"
+            )
         yield list(dict.fromkeys(found))
 
 
@@ -59,7 +65,8 @@ def _apart(folder: Path) -> Path:
 
 
 def neighbours_of(file: Input, addresses: list[str], notes: list[str]) -> list[Input]:
-    """The files that a sitemap index or robots.txt names: fetched where it was fetched itself, else those that lie beside it.
+    """The files that a sitemap index or robots.txt names: fetched where it was fetched itself, else
+    those that lie beside it.
 
     What cannot be had is said in `notes`.
     """
@@ -78,6 +85,7 @@ def neighbours_of(file: Input, addresses: list[str], notes: list[str]) -> list[I
             missing.append(address)
     if missing:
         notes.append(
-            f"names {len(missing):,} sitemaps that were not read, such as {missing[0]}: gather them by address"
+            f"names {len(missing):,} sitemaps that were not read, such as {missing[0]}: gather "
+            "them by address"
         )
     return found

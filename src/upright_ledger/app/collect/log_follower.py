@@ -1,7 +1,11 @@
-"""Following logs: what is new in growing and rotated files, each line once, whatever they are called meanwhile.
+"""Following logs: what is new in growing and rotated files, each line once, whatever they are
+called meanwhile.
 
-A log is known by its first line, wherever it was moved to and however it was packed, and where several begin alike by the file that it is in. It is read from where reading ended, up to the end of its last whole
-line: one that is still being written waits. Rotated logs that came and went between two looks are known by what lies beside the log, and their times. Should that go wrong, lines that were counted before are known by their digests all the same.
+A log is known by its first line, wherever it was moved to and however it was packed, and where
+several begin alike by the file that it is in. It is read from where reading ended, up to the end of
+its last whole line: one that is still being written waits. Rotated logs that came and went between
+two looks are known by what lies beside the log, and their times. Should that go wrong, lines that
+were counted before are known by their digests all the same.
 """
 
 from __future__ import annotations
@@ -32,12 +36,16 @@ _LONGEST = 1 << 16  # bytes of a first line
 _BLOCK = 1 << 20
 _LONGEST_LINE = 1 << 24  # bytes
 _EMPTY = "empty "
-"""What stands in the place of the first line, with the path, where a log held none when it was looked at."""
+"""What stands in the place of the first line, with the path, where a log held none when it was
+looked at.
+"""
 
 
 @dataclass
 class New:
-    """What was new in one log. bytes: uncompressed; gathered: what came of them, or None where nothing was new; lost: what cannot be known of it any more, in words."""
+    """What was new in one log. bytes: uncompressed; gathered: what came of them, or None where
+    nothing was new; lost: what cannot be known of it any more, in words.
+    """
 
     name: str
     bytes: int = 0
@@ -45,8 +53,12 @@ class New:
     lost: str = ""
 
 
-def gather_new(ledger: Ledger, paths: Sequence[str], *, host: str = "", kind: str = "") -> list[New]:
-    """Gather what is new in some logs, and in the rotated ones beside them that were written since they are followed. Raises InputError for a file that cannot be read."""
+def gather_new(
+    ledger: Ledger, paths: Sequence[str], *, host: str = "", kind: str = ""
+) -> list[New]:
+    """Gather what is new in some logs, and in the rotated ones beside them that were written since
+    they are followed. Raises InputError for a file that cannot be read.
+    """
     results = []
     for path, lost in _with_rotated(ledger, paths):
         with temporary_folder() as held:
@@ -56,11 +68,15 @@ def gather_new(ledger: Ledger, paths: Sequence[str], *, host: str = "", kind: st
             copied = _copy_new(path, known, part)
             if copied is None:  # followed from now on, all the same
                 with ledger.writing() as connection:
-                    note_read(connection, Followed(_EMPTY + _name_of(path), _place(path), _name_of(path), 0, ""))
+                    note_read(
+                        connection,
+                        Followed(_EMPTY + _name_of(path), _place(path), _name_of(path), 0, ""),
+                    )
                 continue
             found, start = copied
             result = New(spelled(path.name), found.read - start, lost=lost)
-            # Two requests of one second may be written alike; only lines that somebody may have gathered by hand are looked up.
+            # Two requests of one second may be written alike; only lines that somebody may have
+            # gathered by hand are looked up.
             before = known.get(found.head)
             trusted = not by_hand if before is None else by_hand <= before.source and start > 0
             noted: list[bool] = []
@@ -72,7 +88,8 @@ def gather_new(ledger: Ledger, paths: Sequence[str], *, host: str = "", kind: st
 
             if result.bytes:
                 gathering = gather(
-                    ledger, [str(part)], kind=kind or ACCESS_LOG, host=host, within=note, trusted=trusted
+                    ledger, [str(part)], kind=kind or ACCESS_LOG, host=host, within=note,
+                    trusted=trusted
                 )  # fmt: skip
                 result.gathered = gathering.sources[0]
             if not noted:
@@ -87,20 +104,27 @@ def _plain_name(path: Path) -> str:
 
 
 def _with_rotated(ledger: Ledger, paths: Sequence[str]) -> Iterator[tuple[Path, str]]:
-    """The files that are named, and before each of them the rotated ones beside it of which a part was read, or that came after what was read last; the
-    oldest first. With each, what cannot be known of it any more.
+    """The files that are named, and before each of them the rotated ones beside it of which a part
+    was read, or that came after what was read last; the oldest first. With each, what cannot be
+    known of it any more.
     """
     with ledger.reading() as connection:
         known = list(followed_logs(connection).values())
     seen: set[Path] = set()
     for text in paths:
         for file in files_of(Path(text)):
-            beside = [p for p in file.path.parent.glob(f"{_escaped(file.path.name)}[.-]*") if p.is_file()]
+            beside = [
+                p for p in file.path.parent.glob(f"{_escaped(file.path.name)}[.-]*") if p.is_file()
+            ]
             settled = {p: log for p in beside if (log := _settled(p, known)) is not None}
-            records = {p: settled.get(p) or _record_of(p, _alike(known, _head_of(p))) for p in beside}
+            records = {
+                p: settled.get(p) or _record_of(p, _alike(known, _head_of(p))) for p in beside
+            }
             since, lost = _unread_since(file.path, known, records)
             rotated = [
-                p for p, record in records.items() if p not in settled and (record is not None or _came_after(p, since))
+                p
+                for p, record in records.items()
+                if p not in settled and (record is not None or _came_after(p, since))
             ]
             for path in (*sorted(rotated, key=lambda p: p.stat().st_mtime_ns), file.path):
                 if path not in seen:
@@ -109,7 +133,9 @@ def _with_rotated(ledger: Ledger, paths: Sequence[str]) -> Iterator[tuple[Path, 
 
 
 def _settled(path: Path, known: Iterable[Followed]) -> Followed | None:
-    """The log that a file holds, where it was not written to since that was read: it need not be opened."""
+    """The log that a file holds, where it was not written to since that was read: it need not be
+    opened.
+    """
     place, written = _place(path), path.stat().st_mtime
     return next((log for log in known if log.place == place and written < _read_at(log)), None)
 
@@ -122,21 +148,32 @@ def _read_at(log: Followed) -> int:
 def _unread_since(
     path: Path, known: Sequence[Followed], rotated: Mapping[Path, Followed | None]
 ) -> tuple[_Since | None, str]:
-    """Which rotated files hold lines that nobody read, where a log was rotated since it was read last; and what is lost of it."""
+    """Which rotated files hold lines that nobody read, where a log was rotated since it was read
+    last; and what is lost of it.
+    """
     last = max(
-        (log for log in known if log.name == _name_of(path)), key=lambda log: (log.time, log.source), default=None
+        (log for log in known if log.name == _name_of(path)),
+        key=lambda log: (log.time, log.source),
+        default=None,
     )
     if last is None or (path.is_file() and _record_of(path, _alike(known, _head_of(path))) == last):
         return None, ""
     for place, record in rotated.items():
         if record == last:  # packed, it may be younger than what came after it
-            return _Since(min(place.stat().st_mtime_ns, _read_at(last) * 10**9 - 1), _number(place)), ""
-    lost = f"the log that was read last ({last.read:,} bytes, {last.time}) is no longer beside it: lines that were added to it after that are not counted"
+            return _Since(
+                min(place.stat().st_mtime_ns, _read_at(last) * 10**9 - 1), _number(place)
+            ), ""
+    lost = (
+        f"the log that was read last ({last.read:,} bytes, {last.time}) is no longer beside it: "
+        "lines that were added to it after that are not counted"
+    )
     return _Since(_read_at(last) * 10**9 - 1), lost if last.read else ""
 
 
 class _Since(NamedTuple):
-    """What came after a log: written later (in ns since 1970), and rotated less often, where that is known. number: how often it was rotated itself, or 0."""
+    """What came after a log: written later (in ns since 1970), and rotated less often, where that
+    is known. number: how often it was rotated itself, or 0.
+    """
 
     written: int
     number: int = 0
@@ -178,11 +215,17 @@ def _head_of(path: Path) -> str:
 
 def _head(line: bytes) -> str:
     """The digest of a first line, which must be whole."""
-    return hashlib.blake2b(line, digest_size=16).hexdigest() if line.endswith(b"\n") or len(line) == _LONGEST else ""
+    return (
+        hashlib.blake2b(line, digest_size=16).hexdigest()
+        if line.endswith(b"\n") or len(line) == _LONGEST
+        else ""
+    )
 
 
 def _copy_new(path: Path, known: dict[str, Followed], part: Path) -> tuple[Followed, int] | None:
-    """Write the whole lines of a log that are new into a file; how far it is read then, and from where on, or None where it holds no whole line yet."""
+    """Write the whole lines of a log that are new into a file; how far it is read then, and from
+    where on, or None where it holds no whole line yet.
+    """
     head = _head_of(path)
     if not head:
         if not path.is_file():
@@ -197,11 +240,15 @@ def _copy_new(path: Path, known: dict[str, Followed], part: Path) -> tuple[Follo
     with open_bytes(path) as file, part.open("wb") as out:
         out.write(directives)
         end, tail = _copy_lines(file, out, start, _before(file, start))
-    return Followed(before.head if before is not None else head, _place(path), _name_of(path), end, tail), start
+    return Followed(
+        before.head if before is not None else head, _place(path), _name_of(path), end, tail
+    ), start
 
 
 def _directives(path: Path) -> bytes:
-    """The lines with which some logs say what their fields are (W3C Extended Log File Format), which every part of them needs."""
+    """The lines with which some logs say what their fields are (W3C Extended Log File Format),
+    which every part of them needs.
+    """
     lines = []
     with open_bytes(path) as file:
         while (line := file.readline(_LONGEST)).startswith(b"#"):
@@ -210,8 +257,9 @@ def _directives(path: Path) -> bytes:
 
 
 def _record_of(path: Path, alike: Sequence[Followed], *, sure: bool = True) -> Followed | None:
-    """Which of the logs that begin alike a file holds: the one that it held last, or one that has left the file in which it was, by being copied or packed; where
-    that need not be sure, one that is nowhere else.
+    """Which of the logs that begin alike a file holds: the one that it held last, or one that has
+    left the file in which it was, by being copied or packed; where that need not be sure, one that
+    is nowhere else.
     """
     place = _place(path)
     for log in alike:
@@ -265,7 +313,9 @@ def _tail(data: bytes) -> str:
 
 
 def _copy_lines(file: BinaryIO, out: BinaryIO, start: int, last: bytes) -> tuple[int, str]:
-    """Copy whole lines; where they end in the log, and the digest of the last bytes of what is read of it by then. last: the bytes before."""
+    """Copy whole lines; where they end in the log, and the digest of the last bytes of what is read
+    of it by then. last: the bytes before.
+    """
     end, rest = start, b""
     while data := file.read(_BLOCK):
         data = rest + data

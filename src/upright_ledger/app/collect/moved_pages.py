@@ -1,4 +1,6 @@
-"""Renamed pages: their old addresses become entries with a proposal at once, so that no renaming is without a redirect."""
+"""Renamed pages: their old addresses become entries with a proposal at once, so that no renaming is
+without a redirect.
+"""
 
 from __future__ import annotations
 
@@ -23,8 +25,10 @@ from upright_ledger.ledger.tables.stock import StoredProposal, load_proposals, s
 
 @dataclass
 class Proposed:
-    """What became of renamings. entries: new ones; proposals: for open entries. astray: answered entries that lead to an address where the page
-    is no more, with the one where it is. off_site: renamings on a host that is no old site, for which no rule can be built."""
+    """What became of renamings. entries: new ones; proposals: for open entries. astray: answered
+    entries that lead to an address where the page is no more, with the one where it is. off_site:
+    renamings on a host that is no old site, for which no rule can be built.
+    """
 
     entries: int = 0
     proposals: int = 0
@@ -52,7 +56,9 @@ def renamed_dict(renamed: Renamed) -> dict[str, Any]:
 
 
 def propose_renamings(ledger: Ledger, renamings: Sequence[Renaming], name: str) -> Proposed:
-    """Take up the old addresses of renamed pages that do not redirect yet as entries, and propose the new ones. name: of where it was seen."""
+    """Take up the old addresses of renamed pages that do not redirect yet as entries, and propose
+    the new ones. name: of where it was seen.
+    """
     result = Proposed()
     sites = ledger.settings.sites
     waiting = [r for r in renamings if r.state != LED]
@@ -105,7 +111,11 @@ def _store(ledger: Ledger, found: dict[int, StoredProposal], name: str) -> None:
         StoredProposal(p.entry, rank, p.destination, p.confidence, p.reasons)
         for entry, proposals in known.items()
         for rank, p in enumerate(
-            (p for p in proposals if entry not in found or p.destination != found[entry].destination),
+            (
+                p
+                for p in proposals
+                if entry not in found or p.destination != found[entry].destination
+            ),
             2 if entry in found else 1,
         )
     ]
@@ -118,7 +128,11 @@ def _store(ledger: Ledger, found: dict[int, StoredProposal], name: str) -> None:
 
 
 def write_pairs(path: Path, renamed: Renamed, proposed: Proposed) -> int:
-    """Write what has no redirect yet as pairs, for `decide --from`, answers that lead astray included; returns their number."""
+    """Write what has no redirect yet as pairs, for `decide --from`, answers that lead astray
+    included; returns their number.
+    """
     pairs = {r.old: r.new for r in renamed.renamings if r.state != LED} | dict(proposed.astray)
-    write_output(path, csv_bytes(("old", "new", "status"), ((old, new, 301) for old, new in pairs.items())))
+    write_output(
+        path, csv_bytes(("old", "new", "status"), ((old, new, 301) for old, new in pairs.items()))
+    )
     return len(pairs)

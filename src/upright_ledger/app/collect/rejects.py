@@ -18,7 +18,9 @@ _LONGEST = 2000
 
 
 class Rejects:
-    """Collects the rejected lines of one source on disk, however many there are; kept only when `keep` is called."""
+    """Collects the rejected lines of one source on disk, however many there are; kept only when
+    `keep` is called.
+    """
 
     def __init__(self, ledger_folder: Path, secrets: Secrets) -> None:
         self.first: list[Reject] = []
@@ -30,7 +32,10 @@ class Rejects:
         return self
 
     def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
     ) -> None:
         if self._draft is not None:
             self._draft.close()
@@ -56,7 +61,9 @@ class Rejects:
         self._draft.write(f"{reject.line}\t{reject.reason}\t{_visible(reject.text)}\n")
 
     def keep(self, source: int, name: str) -> str:
-        """Give the file its name, below the ledger's folder; returns that, or an empty text when nothing was rejected."""
+        """Give the file its name, below the ledger's folder; returns that, or an empty text when
+        nothing was rejected.
+        """
         if self._draft is None:
             return ""
         self._draft.close()
@@ -67,7 +74,9 @@ class Rejects:
 
 
 def drop_orphans(ledger_folder: Path, sources: set[int]) -> None:
-    """Take away the rejected lines of sources that are not in the ledger. Only while nobody else can be adding one."""
+    """Take away the rejected lines of sources that are not in the ledger. Only while nobody else
+    can be adding one.
+    """
     for path in (ledger_folder / FOLDER).glob("[0-9][0-9][0-9][0-9]*-*.txt"):
         if int(path.name.partition("-")[0]) not in sources:
             path.unlink(missing_ok=True)
@@ -76,5 +85,6 @@ def drop_orphans(ledger_folder: Path, sources: set[int]) -> None:
 def _visible(text: str) -> str:
     """A text with its control characters spelled out."""
     return "".join(
-        c if c.isprintable() else c.encode("unicode_escape", "backslashreplace").decode() for c in text[:_LONGEST]
+        c if c.isprintable() else c.encode("unicode_escape", "backslashreplace").decode()
+        for c in text[:_LONGEST]
     )

@@ -1,4 +1,6 @@
-"""A new list of the new site's pages in the place of an earlier one: what was renamed is proposed at once."""
+"""A new list of the new site's pages in the place of an earlier one: what was renamed is proposed
+at once.
+"""
 
 from __future__ import annotations
 
@@ -25,27 +27,36 @@ class Restocked:
 
 
 def restock(ledger: Ledger, path: Path, name: str, **options: Any) -> Restocked:
-    """Stock a list in the place of the newest one with a name, as one step. options: those of `stock`.
+    """Stock a list in the place of the newest one with a name, as one step. options: those of
+    `stock`.
 
     Raises UsageError where there is no such list, or the new one holds the same.
     """
     with ledger.reading() as connection:
         replaced = find_stocked(connection, name)
         if not replaced:
-            raise UsageError(f"no list of pages called {name!r} is in stock", "it is called as the file was")
+            raise UsageError(
+                f"no list of pages called {name!r} is in stock", "it is called as the file was"
+            )
         before = load_list(connection, replaced)
     (stocked,), pages = stock(ledger, [path], replaced=replaced, **options)
     if stocked.known:
-        raise UsageError(f"{path} was stocked before and holds the same", "name the list as it is now")
+        raise UsageError(
+            f"{path} was stocked before and holds the same", "name the list as it is now"
+        )
     with ledger.reading() as connection:
         after = load_list(connection, find_stocked(connection, stocked.name))
     renamed = compare(_known(before), _known(after))
-    return Restocked(stocked, pages, renamed, propose_renamings(ledger, renamed.renamings, stocked.name))
+    return Restocked(
+        stocked, pages, renamed, propose_renamings(ledger, renamed.renamings, stocked.name)
+    )
 
 
 def _known(pages: list[Destination]) -> dict[str, KnownPage]:
     return {
-        p.url: KnownPage(p.title or p.heading, f"{p.heading}\n{p.description}" if p.description else "", p.item)
+        p.url: KnownPage(
+            p.title or p.heading, f"{p.heading}\n{p.description}" if p.description else "", p.item
+        )
         for p in pages
         if p.status in {0, 200}
     }

@@ -1,4 +1,6 @@
-"""Workbooks with several sheets: each that holds addresses is an input of its own, and the others are named."""
+"""Workbooks with several sheets: each that holds addresses is an input of its own, and the others
+are named.
+"""
 
 from __future__ import annotations
 
@@ -14,14 +16,19 @@ from upright_ledger.formats.tables.url_table import read_table
 
 
 def by_sheets(file: Input, options: ReadOptions, left: Callable[[str], None]) -> list[Input]:
-    """The sheets of a workbook that hold addresses. options.sheet: the one that is wanted. left: told of those that hold none.
+    """The sheets of a workbook that hold addresses. options.sheet: the one that is wanted. left:
+    told of those that hold none.
 
     A workbook with one such sheet, or none, stays as it is: then its reader says what is wrong.
     """
     names = sheets_of(file.path)
     if options.sheet:
         return [
-            replace(file, name=f"{file.name} ({options.sheet})" if len(names) > 1 else file.name, sheet=options.sheet)
+            replace(
+                file,
+                name=f"{file.name} ({options.sheet})" if len(names) > 1 else file.name,
+                sheet=options.sheet,
+            )
         ]
     if len(names) < 2:
         return [file]

@@ -1,4 +1,6 @@
-"""Sorting the items of one source: what becomes a sighting, what is set aside, what is rejected, all of it counted."""
+"""Sorting the items of one source: what becomes a sighting, what is set aside, what is rejected,
+all of it counted.
+"""
 
 from __future__ import annotations
 
@@ -33,10 +35,12 @@ MAX_NAMES = 1_000  # hosts, reasons
 
 @dataclass
 class Gathered:
-    """What gathering one file amounted to. known: it had been gathered before, so nothing changed. anew: it had been gathered before, and this
-    reading is in the place of that one.
+    """What gathering one file amounted to. known: it had been gathered before, so nothing changed.
+    anew: it had been gathered before, and this reading is in the place of that one.
 
-    aside, mended, folded: kind → lines. hosts: host → lines that were off-site; reasons: why lines were rejected → lines. mapping: meaning → header. failed: why it could not be read, and what to do.
+    aside, mended, folded: kind → lines. hosts: host → lines that were off-site; reasons: why lines
+    were rejected → lines. mapping: meaning → header. failed: why it could not be read, and what to
+    do.
     """
 
     name: str
@@ -62,7 +66,9 @@ class Gathered:
 
 
 class Sorter:
-    """Sorts the items of one source: what becomes a sighting, what is set aside, what is rejected, all of it counted."""
+    """Sorts the items of one source: what becomes a sighting, what is set aside, what is rejected,
+    all of it counted.
+    """
 
     def __init__(self, placer: Classifier, result: Gathered, folder: Path) -> None:
         self.result = result
@@ -70,7 +76,9 @@ class Sorter:
         self.rejects = Rejects(folder, self._secrets)
         self.aside_texts: Counter[tuple[str, str]] = Counter()
         self._placer = placer
-        self._linked: set[tuple[str, str, str]] = set()  # site, key, and a page or domain that links
+        self._linked: set[tuple[str, str, str]] = (
+            set()
+        )  # site, key, and a page or domain that links
 
     def batches(self, items: Iterable[Item]) -> Iterator[list[Sighting]]:
         """Sightings in lists, each spelling once a list."""
@@ -91,7 +99,9 @@ class Sorter:
             yield _finished(found)
 
     def settle(self, aside: Mapping[str, int]) -> None:
-        """Take over what became of the lines of addresses in doubt: class → lines that are set aside."""
+        """Take over what became of the lines of addresses in doubt: class → lines that are set
+        aside.
+        """
         self.result.set_aside += sum(aside.values())
         self.result.aside.update(aside)
 
@@ -112,14 +122,19 @@ class Sorter:
                     and self._placer.is_asset(place)
                     and (elsewhere := self._from_elsewhere(record.referrers))
                 ):
-                    record = replace(record, figures=[*record.figures, Figure(ELSEWHERE, elsewhere)])
+                    record = replace(
+                        record, figures=[*record.figures, Figure(ELSEWHERE, elsewhere)]
+                    )
                 people = any(f.agent == PEOPLE for f in record.figures)
-                place = self._placer.seen(place, Known(False, record.real, people, _tells_of_others(record)))
+                place = self._placer.seen(
+                    place, Known(False, record.real, people, _tells_of_others(record))
+                )
             else:
                 place = self._placer.written(record.url)
                 if place.doubt:
                     place = self._placer.seen(
-                        place, Known(named=True, elsewhere=record.is_link or _tells_of_others(record))
+                        place,
+                        Known(named=True, elsewhere=record.is_link or _tells_of_others(record)),
                     )
         except NotAnAddressError as error:
             if record.lines:
@@ -136,7 +151,9 @@ class Sorter:
         for mend in place.mends:
             self.result.folded[mend] += record.lines
         if record.is_link and not place.aside:
-            record = replace(record, figures=[*record.figures, *self._links(place, record.referrers)])
+            record = replace(
+                record, figures=[*record.figures, *self._links(place, record.referrers)]
+            )
         _see(found, place, record, self._secrets)
 
     def _from_elsewhere(self, referrers: Mapping[str, float]) -> float:
@@ -150,12 +167,18 @@ class Sorter:
                 page = parse_address(text) if text else None
             except NotAnAddressError:
                 continue
-            if page is not None and not self._placer.sites.site_of(page) and not self._placer.sites.is_new(page):
+            if (
+                page is not None
+                and not self._placer.sites.site_of(page)
+                and not self._placer.sites.is_new(page)
+            ):
                 found += amount
         return found
 
     def _links(self, place: Classified, linking: Iterable[str]) -> Iterator[Figure]:
-        """The pages and sites that a list of links names for an entry, each once; links of the sites' own pages are none."""
+        """The pages and sites that a list of links names for an entry, each once; links of the
+        sites' own pages are none.
+        """
         for text in linking:
             try:
                 page = parse_address(text)
@@ -203,7 +226,9 @@ def _finished(found: dict[tuple[str, str], Sighting]) -> list[Sighting]:
     return list(found.values())
 
 
-def _see(found: dict[tuple[str, str], Sighting], place: Classified, record: Record, secrets: Secrets) -> None:
+def _see(
+    found: dict[tuple[str, str], Sighting], place: Classified, record: Record, secrets: Secrets
+) -> None:
     sighting = found.get((place.site, place.spelling))
     if sighting is None:
         sighting = found[place.site, place.spelling] = Sighting(place, list(record.figures))

@@ -13,17 +13,32 @@ from upright_ledger.core.url.address import Address, NotAnAddressError, parse_ad
 from upright_ledger.core.url.destination import page_key, read_destination
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats.detection import FEED, JSON, PAGE, SHEET, SITEMAP, TABLE, TEXT, recognise
+from upright_ledger.formats.detection import (
+    FEED,
+    JSON,
+    PAGE,
+    SHEET,
+    SITEMAP,
+    TABLE,
+    TEXT,
+    recognise,
+)
 from upright_ledger.formats.files.compressed import Input
 from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.html.page_head import read_saved_page
 from upright_ledger.formats.records import ReadOptions, Record, Reject
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import column_mapping as col
+from upright_ledger.formats.tables.cells import status_code
 from upright_ledger.formats.tables.rows import fullest_sheet
 from upright_ledger.formats.tables.url_table import Table, read_table
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.sources import SourceFacts, add_source, find_source, withdraw_source
+from upright_ledger.ledger.tables.sources import (
+    SourceFacts,
+    add_source,
+    find_source,
+    withdraw_source,
+)
 from upright_ledger.ledger.tables.stock import (
     LIVE,
     PLANNED,
@@ -38,7 +53,9 @@ _TABLES = (TABLE, SHEET, JSON)
 
 
 class Clash(NamedTuple):
-    """An address that two pages claim. first, second: what each is called, with its row; where: what the address of the first was."""
+    """An address that two pages claim. first, second: what each is called, with its row; where:
+    what the address of the first was.
+    """
 
     url: str
     first: str
@@ -48,8 +65,10 @@ class Clash(NamedTuple):
 
 @dataclass
 class Stocked:
-    """What one file added to the stock. known: it had been stocked before, so nothing changed. hosts: off-site host → rows. sums: rows of totals.
-    clashes: addresses that two pages claim. mapping: meaning → header."""
+    """What one file added to the stock. known: it had been stocked before, so nothing changed.
+    hosts: off-site host → rows. sums: rows of totals. clashes: addresses that two pages claim.
+    mapping: meaning → header.
+    """
 
     name: str
     kind: str
@@ -76,8 +95,9 @@ def stock(
 ) -> tuple[list[Stocked], int]:
     """Stock files, one step each. Returns what came of each, and how many pages are in stock now.
 
-    publish_as: the production origin of pages that were listed under a staging host. planned: they are still to be
-    published; stocked again without it, they are live. replaced: the number of a list that counts no longer from now on.
+    publish_as: the production origin of pages that were listed under a staging host. planned: they
+    are still to be published; stocked again without it, they are live. replaced: the number of a
+    list that counts no longer from now on.
     """
     state = PLANNED if planned else LIVE
     purpose = PURPOSES[state]
@@ -106,7 +126,15 @@ def stock(
             continue
         result, pages = _read(file, replace(options, sheet=file.sheet), sites, target, before)
         result.notes += notes
-        facts = SourceFacts(file.name, result.kind, purpose, digest, size, lines=result.lines, accepted=result.accepted)
+        facts = SourceFacts(
+            file.name,
+            result.kind,
+            purpose,
+            digest,
+            size,
+            lines=result.lines,
+            accepted=result.accepted,
+        )
         facts.set_aside, facts.rejected = result.off_site, len(result.rejects)
         read.append((facts, result, pages))
     for facts, result, pages in read:
@@ -115,7 +143,11 @@ def stock(
                 if find_source(step.connection, facts.digest, purpose) is not None:
                     result.known = True  # somebody else was quicker
                     continue
-                add_destinations(step.connection, add_source(step, facts), [replace(p, state=state) for p in pages])
+                add_destinations(
+                    step.connection,
+                    add_source(step, facts),
+                    [replace(p, state=state) for p in pages],
+                )
                 step.summary = f"{result.accepted:,} pages"
                 if replaced:
                     withdraw_source(step, replaced)
@@ -125,10 +157,16 @@ def stock(
 
 
 def _parts_of(path: Path, options: ReadOptions) -> list[tuple[Input, list[str]]]:
-    """A file, or the sheets of a workbook that hold addresses; each with what a user should know."""
+    """A file, or the sheets of a workbook that hold addresses; each with what a user should
+    know.
+    """
     notes: list[str] = []
     file = Input(path, path.name)
-    parts = by_sheets(file, options, notes.append) if path.is_file() and recognise(path) == SHEET else [file]
+    parts = (
+        by_sheets(file, options, notes.append)
+        if path.is_file() and recognise(path) == SHEET
+        else [file]
+    )
     return [(part, notes if n == 0 else []) for n, part in enumerate(parts)]
 
 
@@ -140,18 +178,25 @@ def _publishing_origin(sites: Sites, publish_as: str) -> Address | None:
     except NotAnAddressError as error:
         raise UsageError(f"{publish_as!r} cannot be used: {error}") from None
     if not sites.is_new(address):
-        raise UsageError(f"{address.origin} is no declared new origin", f"these are: {', '.join(sites.new)}")
+        raise UsageError(
+            f"{address.origin} is no declared new origin", f"these are: {', '.join(sites.new)}"
+        )
     return address
 
 
 def _read(
-    file: Input, options: ReadOptions, sites: Sites, target: Address | None, before: Mapping[str, Destination]
+    file: Input,
+    options: ReadOptions,
+    sites: Sites,
+    target: Address | None,
+    before: Mapping[str, Destination],
 ) -> tuple[Stocked, list[Destination]]:
     path = file.path
     kind = recognise(path)
     if kind not in {*_TABLES, SITEMAP, TEXT, FEED, PAGE}:
         raise InputError(
-            f"{path} is of the kind {kind}, which lists no destinations", "stock a CSV, a list of URLs or a sitemap"
+            f"{path} is of the kind {kind}, which lists no destinations",
+            "stock a CSV, a list of URLs or a sitemap",
         )
     options = replace(options, hosts=frozenset(parse_address(o).authority for o in sites.new))
     result, pages = Stocked(file.name, kind), []
@@ -170,7 +215,8 @@ def _read(
             result.hosts[address.authority] += 1
             continue
         result.accepted += 1
-        page = Destination(page_key(address), address.without_fragment, **facts)  # type: ignore[arg-type]
+        key = page_key(address)
+        page = Destination(key, address.without_fragment, **facts)  # type: ignore[arg-type]
         if (clash := _clash(line, page, claims, before)) is not None:
             result.clashes.append(clash)
         pages.append(page)
@@ -188,13 +234,20 @@ def _read(
 
 
 def _clash(
-    line: int, page: Destination, claims: dict[str, tuple[int, Destination]], before: Mapping[str, Destination]
+    line: int,
+    page: Destination,
+    claims: dict[str, tuple[int, Destination]],
+    before: Mapping[str, Destination],
 ) -> Clash | None:
-    """Whether an address, slash and letter case aside, is claimed by another page of this list, or was another page's until now."""
+    """Whether an address, slash and letter case aside, is claimed by another page of this list, or
+    was another page's until now.
+    """
     key = page.page.lower().rstrip("/")
     known = claims.setdefault(key, (line, page))
     if known[1] is not page and _differ(known[1], page):
-        spelled = "" if known[1].page == page.page else " (they differ by slash or letter case alone)"
+        spelled = (
+            "" if known[1].page == page.page else " (they differ by slash or letter case alone)"
+        )
         return Clash(
             page.url,
             f"{_called(known[1])} in row {known[0]:,}",
@@ -244,7 +297,8 @@ def _pages(
         page = read_saved_page(path, options)
         if not page.url:
             raise InputError(
-                f"{path} does not say its own address", "give it a canonical link, or stock a list of addresses"
+                f"{path} does not say its own address",
+                "give it a canonical link, or stock a list of addresses",
             )
         yield 1, page.url, {name: value for name, value in asdict(page).items() if name != "url"}
         return
@@ -258,7 +312,7 @@ def _pages(
 
 def _facts(table: Table, row: list[str]) -> dict[str, object]:
     return {
-        "status": col.status_code(table.cell(row, col.STATUS)),
+        "status": status_code(table.cell(row, col.STATUS)),
         "title": table.cell(row, col.TITLE),
         "heading": table.cell(row, col.HEADING),
         "description": table.cell(row, col.DESCRIPTION),

@@ -26,7 +26,9 @@ class Line:
 
 @dataclass(slots=True)
 class SourceLine:
-    """What one source brought: the entries it names, and those that nothing else names. period: its days, or empty."""
+    """What one source brought: the entries it names, and those that nothing else names. period: its
+    days, or empty.
+    """
 
     name: str
     kind: str
@@ -38,8 +40,9 @@ class SourceLine:
 
 @dataclass
 class Balance:
-    """All lines, the open entries that are worth most, and where the entries came from. waiting: entries whose page has to be
-    written (wanted) or published (planned) first, the most valuable first.
+    """All lines, the open entries that are worth most, and where the entries came from. waiting:
+    entries whose page has to be written (wanted) or published (planned) first, the most valuable
+    first.
     """
 
     lines: list[Line]
@@ -67,11 +70,20 @@ class Balance:
             "hits": sum(line.hits for line in self.lines),
             "answered_hits": sum(line.hits for line in self.lines if line.answer != OPEN),
             "lines": [
-                {"answer": x.answer, "entries": x.entries, "hits": x.hits, "value": round(x.value, 2)}
+                {
+                    "answer": x.answer,
+                    "entries": x.entries,
+                    "hits": x.hits,
+                    "value": round(x.value, 2),
+                }
                 for x in self.lines
             ],
             "top_open": [
-                {"legacy_url": e.legacy_url, "hits": e.evidence.hits, "value": round(e.evidence.value, 2)}
+                {
+                    "legacy_url": e.legacy_url,
+                    "hits": e.evidence.hits,
+                    "value": round(e.evidence.value, 2),
+                }
                 for e in self.top_open
             ],
             "waiting": [
@@ -110,7 +122,9 @@ def balance(book: Book) -> Balance:
             unanswered.append(entry)
     unanswered.sort(key=lambda e: (-e.evidence.value, -e.evidence.hits, e.legacy_url))
     planned = {d.url for d in book.stock.values() if d.state == PLANNED}
-    waiting = [e for e in book.entries if e.answer.kind == WANTED or e.answer.destination in planned]
+    waiting = [
+        e for e in book.entries if e.answer.kind == WANTED or e.answer.destination in planned
+    ]
     waiting.sort(key=lambda e: (-e.evidence.value, e.legacy_url))
     return Balance(list(lines.values()), unanswered[:SHOWN_OPEN], _sources(book), waiting)
 
@@ -118,7 +132,9 @@ def balance(book: Book) -> Balance:
 def _sources(book: Book) -> list[SourceLine]:
     with book.ledger.reading() as connection:
         rows = [s for s in list_sources(connection) if s.purpose not in PURPOSES.values()]
-    found = {s.id: SourceLine(s.name, s.kind, s.lines, (s.period_start, s.period_end)) for s in rows}
+    found = {
+        s.id: SourceLine(s.name, s.kind, s.lines, (s.period_start, s.period_end)) for s in rows
+    }
     for entry in book.entries:
         for number in entry.sources:
             found[number].entries += 1

@@ -3,61 +3,43 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from pathlib import Path
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.decide.entries import Filters, list_entries
-from upright_ledger.app.decide.pair_rows import as_template, read_answer
-from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY, EntryAnswer
-from upright_ledger.core.inventory.classification import Classified
-from upright_ledger.core.inventory.evidence import LISTED, Figure
+from upright_ledger.core.inventory.answer import (
+    GONE,
+    IGNORE,
+    KEEP,
+    MOVE,
+    OPEN,
+    TEMPORARY,
+    EntryAnswer,
+)
 from upright_ledger.core.inventory.normalisation import Folded, fold, unanswerable
 from upright_ledger.core.rules.compiler import make_template, template_fault
-from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP
+from upright_ledger.core.rules.exact_rule import CARRY_TRACKING
 from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
-from upright_ledger.core.url.destination import page_key, read_destination
-from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats.files.text import digest_of
-from upright_ledger.formats.records import ReadOptions, Record, Reject
-from upright_ledger.formats.registry import read_urls
+from upright_ledger.core.url.destination import read_destination
+from upright_ledger.errors import UsageError
 from upright_ledger.formats.tables.pairs import (
-    Pair,
-    Pairs,
     mend_slash,
-    read_pairs,
 )
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import (
-    IMPORT,
     PERSON,
     Posting,
     load_answers,
     of_person,
     post_answers,
-    post_claims,
 )
 from upright_ledger.ledger.tables.answers import TEMPLATE as BY_TEMPLATE
-from upright_ledger.ledger.tables.observations import Entries, Sighting, SightingWriter
-from upright_ledger.ledger.tables.sources import SourceFacts, add_source, close_source, find_source, withdraw_source
+from upright_ledger.ledger.tables.observations import Entries
 from upright_ledger.ledger.tables.templates import StoredTemplate, post_template
 
 _FORM = "a full address or a path from / is needed"
-
-
-@dataclass(frozen=True, slots=True)
-class Decision:
-    """One decision as read, before it is posted."""
-
-    old: Address
-    site: str
-    folded: Folded
-    answer: EntryAnswer
-    host_given: bool
-    where: str = ""
-    query: str = CARRY_TRACKING
 
 
 @dataclass
@@ -76,15 +58,6 @@ class Decided:
     mapping: dict[str, str] = field(default_factory=dict)
     unused: list[str] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
-
-
-def _plainly(pair: Pair, result: Decided) -> Pair | None:
-    """A row, a pattern in it as a template; None where no template says the same, which is noted."""
-    try:
-        return as_template(pair)
-    except NotAnAddressError as error:
-        result.refused.append((pair.line, pair.old, str(error)))
-        return None
 
 
 def read_old(ledger: Ledger, text: str) -> tuple[Address, str, bool]:
@@ -108,14 +81,18 @@ def read_new(ledger: Ledger, text: str) -> str:
     sites = ledger.settings.sites
     address = read_destination(text, sites.new[0])
     if not sites.is_new(address) and not sites.site_of(address):
-        raise NotAnAddressError(f"{address.authority} is no declared new origin (upright.toml, [new] origins)")
+        raise NotAnAddressError(
+            f"{address.authority} is no declared new origin (upright.toml, [new] origins)"
+        )
     return address.text
 
 
 def decide_one(
     ledger: Ledger, old: str, answer: EntryAnswer, query: str = CARRY_TRACKING, reason: str = ""
 ) -> tuple[Decided, str]:
-    """Post one answer; `answer.destination` as the user wrote it. Returns what was done and the legacy URL."""
+    """Post one answer; `answer.destination` as the user wrote it. Returns what was done and the
+    legacy URL.
+    """
     mended, was_mended = mend_slash(old)
     try:
         address, site, host_given = read_old(ledger, mended)
@@ -136,9 +113,23 @@ def decide_one(
         result.made = entries.made
         entry = numbers[site, decision.folded.key]
         before = load_answers(step.connection).get(entry)
-        post_answers(step, [Posting(entry, decision.answer, PERSON, address.without_fragment, host_given, query=query)])
+        post_answers(
+            step,
+            [
+                Posting(
+                    entry,
+                    decision.answer,
+                    PERSON,
+                    address.without_fragment,
+                    host_given,
+                    query=query,
+                )
+            ],
+        )
         result.posted, result.replaced = 1, int(before is not None and before != decision.answer)
-        step.summary = f"{address.target}: {decision.answer.kind}" + (f" to {destination}" if destination else "")
+        step.summary = f"{address.target}: {decision.answer.kind}" + (
+            f" to {destination}" if destination else ""
+        )
     return result, address.without_fragment
 
 
@@ -149,27 +140,37 @@ def _which(old: str, answer: EntryAnswer) -> str:
 def decide_template(
     ledger: Ledger, old: str, answer: EntryAnswer, query: str = CARRY_TRACKING, reason: str = ""
 ) -> tuple[Decided, str]:
-    """Answer all addresses that fit a template and have no answer of their own. Returns what was done and the template."""
+    """Answer all addresses that fit a template and have no answer of their own. Returns what was
+    done and the template.
+    """
     sites = ledger.settings.sites
     template = read_template(ledger, old, answer, query)
     if fault := template_fault(template, sites, fold=ledger.settings.policy.case == "fold"):
         raise UsageError(
-            f"{old} cannot be answered so: {fault}", "upright decide --help tells how templates are written"
+            f"{old} cannot be answered so: {fault}",
+            "upright decide --help tells how templates are written",
         )
     result = Decided()
     with ledger.step("decide", reason) as step:
         stored = StoredTemplate(
-            template.site, template.source.text, template.status, template.destination, query, PERSON
+            template.site,
+            template.source.text,
+            template.status,
+            template.destination,
+            query,
+            PERSON,
         )
-        _post_template(step, stored, result)
+        note_template(step, stored, result)
         step.summary = f"{template.source.text}: {answer.kind}" + (
             f" to {template.destination}" if template.destination else ""
         )
-    result.fitting = sum(1 for e in Book(ledger).entries if e.by == BY_TEMPLATE and e.where == template.legacy_url)
+    result.fitting = sum(
+        1 for e in Book(ledger).entries if e.by == BY_TEMPLATE and e.where == template.legacy_url
+    )
     return result, template.source.text
 
 
-def _post_template(step: Step, template: StoredTemplate, result: Decided) -> None:
+def note_template(step: Step, template: StoredTemplate, result: Decided) -> None:
     before = post_template(step, template)
     same = before is not None and replace(before, by=template.by, where=template.where) == template
     result.unchanged += same
@@ -187,7 +188,8 @@ def read_template(ledger: Ledger, old: str, answer: EntryAnswer, query: str) -> 
         origin, path = f"{scheme}://{host}", slash + path
     if answer.kind not in {MOVE, TEMPORARY, GONE, KEEP, IGNORE}:
         raise UsageError(
-            f"a template cannot be answered {answer.kind}", "give one of: --to NEW, --gone, --keep, --ignore"
+            f"a template cannot be answered {answer.kind}",
+            "give one of: --to NEW, --gone, --keep, --ignore",
         )
     destination = answer.destination
     if destination and "://" not in destination:
@@ -195,11 +197,18 @@ def read_template(ledger: Ledger, old: str, answer: EntryAnswer, query: str) -> 
     try:
         site = _site_of(ledger, origin)
         return make_template(
-            site, path, answer.status, destination, origin + path, fold=policy.case == "fold", query=query
+            site,
+            path,
+            answer.status,
+            destination,
+            origin + path,
+            fold=policy.case == "fold",
+            query=query,
         )
     except (NotAnAddressError, TemplateError) as error:
         raise UsageError(
-            f"{old} is no template that can be used: {error}", "write it as in '/journal/{year}/{slug}.html'"
+            f"{old} is no template that can be used: {error}",
+            "write it as in '/journal/{year}/{slug}.html'",
         ) from None
 
 
@@ -210,12 +219,18 @@ def _site_of(ledger: Ledger, origin: str) -> str:
     return site
 
 
-def decide_entries(ledger: Ledger, filters: Filters, answer: EntryAnswer, reason: str = "") -> Decided:
-    """Give all entries that fit one answer, as one step; `answer.destination` as the user wrote it."""
-    answer = _as_given(ledger, answer)
+def decide_entries(
+    ledger: Ledger, filters: Filters, answer: EntryAnswer, reason: str = ""
+) -> Decided:
+    """Give all entries that fit one answer, as one step; `answer.destination` as the user wrote
+    it.
+    """
+    answer = as_given(ledger, answer)
     entries = [line.entry for line in list_entries(Book(ledger), filters).lines]
     if not entries:
-        raise UsageError("no entry fits", "upright entries --sections, or --families, lists what there is")
+        raise UsageError(
+            "no entry fits", "upright entries --sections, or --families, lists what there is"
+        )
     fresh = [e for e in entries if e.answer != answer]
     result = Decided(posted=len(fresh), unchanged=len(entries) - len(fresh))
     result.replaced = sum(1 for e in fresh if e.answer.kind != OPEN)
@@ -227,7 +242,7 @@ def decide_entries(ledger: Ledger, filters: Filters, answer: EntryAnswer, reason
     return result
 
 
-def _as_given(ledger: Ledger, answer: EntryAnswer) -> EntryAnswer:
+def as_given(ledger: Ledger, answer: EntryAnswer) -> EntryAnswer:
     try:
         destination = read_new(ledger, answer.destination) if answer.destination else ""
     except NotAnAddressError as error:
@@ -235,157 +250,14 @@ def _as_given(ledger: Ledger, answer: EntryAnswer) -> EntryAnswer:
     return EntryAnswer(answer.kind, answer.status, destination)
 
 
-def decide_listed(ledger: Ledger, path: Path, answer: EntryAnswer, encoding: str = "", reason: str = "") -> Decided:
-    """Give every old URL that a file lists, of whatever kind it is, one answer, as one step."""
-    answer = _as_given(ledger, answer)
-    options = ReadOptions(encoding, hosts=frozenset(ledger.settings.sites.site_of_authority))
-    status = str(answer.status) if answer.status else answer.kind
-    rows, rejected = [], []
-    for item in read_urls(path, "", options)[1].items:
-        if isinstance(item, Record):
-            rows.append(Pair(item.line, item.url, answer.destination, status))
-        elif isinstance(item, Reject):
-            rejected.append((item.line, item.reason))
-    if not rows:
-        raise InputError(f"{path} lists no URL", "one a line, or a column of them, is needed")
-    return _decide_pairs(ledger, path, Pairs(rows, rejected), reason)
+@dataclass(frozen=True, slots=True)
+class Decision:
+    """One decision as read, before it is posted."""
 
-
-def decide_from(ledger: Ledger, path: Path, options: ReadOptions | None = None, reason: str = "") -> Decided:
-    """Post a sheet of pairs as one step.
-
-    Two rows with different answers for one entry are both kept: the first as answer, the other as a
-    claim that `check` reports.
-    """
-    sites = ledger.settings.sites
-    options = replace(options or ReadOptions(), hosts=frozenset(sites.site_of_authority))
-    return _decide_pairs(ledger, path, read_pairs(path, options, frozenset(sites.new)), reason)
-
-
-def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Decided:
-    result = Decided(
-        refused=[(line, "", why) for line, why in pairs.rejected], mapping=pairs.mapping, unused=pairs.unused
-    )
-    result.notes += pairs.notes
-    pairs = replace(pairs, rows=[p for pair in pairs.rows if (p := _plainly(pair, result)) is not None])
-    templates = _templates(ledger, path.name, pairs, result)
-    pairs = Pairs([p for p in pairs.rows if not p.is_template], pairs.rejected)
-    decisions = [d for pair in pairs.rows if (d := _decision(ledger, path.name, pair, result))]
-    if not decisions and not templates:
-        line, _, why = result.refused[0]
-        raise UsageError(f"no row of {path} can be used: row {line}: {why}", "give it the columns old, new and status")
-    first: dict[tuple[str, str], Decision] = {}
-    further: list[Decision] = []
-    for d in decisions:
-        known = first.setdefault((d.site, d.folded.key), d)
-        if known is not d and _differs(known, d) and not any(_same(other, d) for other in further):
-            further.append(d)
-    digest, size = digest_of(path)
-    with ledger.step("decide", reason) as step:
-        facts = SourceFacts(path.name, "pairs", "pairs", digest, size, lines=len(pairs.rows) + len(pairs.rejected))
-        facts.accepted, facts.rejected, facts.mapping = len(decisions), len(result.refused), dict(pairs.mapping)
-        numbers = _entries_of(step, ledger.policy_for(step), decisions, facts, result)
-        before = load_answers(step.connection)
-        postings = post_answers(step, [_posting(d, numbers) for d in first.values()])
-        result.unchanged = sum(1 for p in postings if before.get(p.entry) == p.answer)
-        result.replaced = sum(1 for p in postings if p.entry in before and before[p.entry] != p.answer)
-        result.posted, result.contested = len(postings) - result.unchanged, len(further)
-        post_claims(step, [_posting(d, numbers) for d in further])
-        for template in templates:
-            _post_template(step, template, result)
-        step.summary = f"{result.posted:,} answers from {path.name}"
-    return result
-
-
-def _entries_of(
-    step: Step, policy: int, decisions: list[Decision], facts: SourceFacts, result: Decided
-) -> dict[tuple[str, str], int]:
-    """The numbers of the entries that a sheet names. A sheet is a source once, however often it is read."""
-    known = find_source(step.connection, facts.digest, facts.purpose)
-    if known is not None:
-        if (known.accepted, known.rejected, dict(known.mapping)) == (facts.accepted, facts.rejected, facts.mapping):
-            entries = Entries(step.connection, policy)
-            numbers = entries.ensure([(d.site, d.folded.key, d.old.without_fragment) for d in decisions])
-            result.made = entries.made
-            return numbers
-        withdraw_source(step, known.id)
-    source = add_source(step, facts)
-    writer = SightingWriter(step.connection, source, policy)
-    numbers = writer.add(_sightings(decisions))
-    writer.settle()
-    result.made = writer.new_entries
-    close_source(step.connection, source, facts, result.made)
-    return numbers
-
-
-def _templates(ledger: Ledger, name: str, pairs: Pairs, result: Decided) -> list[StoredTemplate]:
-    """The template rows of a sheet; those that cannot be used are noted in `result`."""
-    found = []
-    for pair in (p for p in pairs.rows if p.is_template):
-        try:
-            answer, query = read_answer(pair.status, pair.new), pair.query or CARRY_TRACKING
-            rule = read_template(ledger, pair.old, answer, query)
-        except (NotAnAddressError, UsageError) as error:
-            result.refused.append((pair.line, pair.old, str(error)))
-            continue
-        if fault := template_fault(rule, ledger.settings.sites, fold=ledger.settings.policy.case == "fold"):
-            result.refused.append((pair.line, pair.old, fault))
-            continue
-        where = f"{name} row {pair.line}"
-        found.append(StoredTemplate(rule.site, rule.source.text, rule.status, rule.destination, query, IMPORT, where))
-    return found
-
-
-def _posting(decision: Decision, numbers: dict[tuple[str, str], int]) -> Posting:
-    number = numbers[decision.site, decision.folded.key]
-    return Posting(
-        number,
-        decision.answer,
-        IMPORT,
-        decision.old.without_fragment,
-        decision.host_given,
-        decision.where,
-        query=decision.query,
-    )
-
-
-def _differs(one: Decision, other: Decision) -> bool:
-    """Whether two rows for one entry say different things, their spelling included where a slash loop may hide."""
-    if one.answer.status != other.answer.status or one.answer.kind != other.answer.kind:
-        return True
-    if not one.answer.destination:
-        return False
-    return page_key(parse_address(one.answer.destination)) != page_key(parse_address(other.answer.destination))
-
-
-def _same(one: Decision, other: Decision) -> bool:
-    return (one.site, one.folded.key) == (other.site, other.folded.key) and not _differs(one, other)
-
-
-def _sightings(decisions: list[Decision]) -> list[Sighting]:
-    found: dict[tuple[str, str], Sighting] = {}
-    for d in decisions:
-        text = d.old.without_fragment
-        place = Classified(d.site, text, d.folded.key, d.folded.variant, text, "", d.folded.mends)
-        found[d.site, text] = Sighting(place, [Figure(LISTED, 1.0)])
-    return list(found.values())
-
-
-def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> Decision | None:
-    """Read one row, or note in `result` why it cannot be used."""
-    old, old_mended = mend_slash(pair.old)
-    new, new_mended = mend_slash(pair.new)
-    try:
-        address, site, host_given = read_old(ledger, old)
-        answer = read_answer(pair.status, new)
-        if pair.query not in {"", CARRY_TRACKING, CARRY, DROP}:
-            raise NotAnAddressError(f"{pair.query!r} is no way to treat a query")  # noqa: TRY301
-        if answer.destination:
-            answer = EntryAnswer(answer.kind, answer.status, read_new(ledger, answer.destination))
-    except NotAnAddressError as error:
-        result.refused.append((pair.line, pair.old, str(error)))
-        return None
-    result.mended += int(old_mended or new_mended)
-    where = f"{name} row {pair.line}"
-    folded = fold(address, ledger.settings.policy)
-    return Decision(address, site, folded, answer, host_given, where, pair.query or CARRY_TRACKING)
+    old: Address
+    site: str
+    folded: Folded
+    answer: EntryAnswer
+    host_given: bool
+    where: str = ""
+    query: str = CARRY_TRACKING

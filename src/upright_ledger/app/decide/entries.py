@@ -15,9 +15,9 @@ from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.atomic import csv_bytes
 from upright_ledger.formats.files.outputs import write_output
-from upright_ledger.ledger.tables.entries import (
+from upright_ledger.ledger.tables.entries import Entry
+from upright_ledger.ledger.tables.one_entry import (
     AsideUrl,
-    Entry,
     EvidenceRow,
     evidence_of,
     load_aside,
@@ -27,8 +27,10 @@ from upright_ledger.ledger.tables.entries import (
 from upright_ledger.ledger.tables.sources import list_sources
 
 COLUMNS = (
-    "site", "legacy_url", "section", "family", "value", "hits", "bots", "visits", "clicks", "impressions", "links",
-    "first_seen", "last_seen", "statuses", "title", "sources", "variants", "answer", "status", "destination",
+    "site", "legacy_url", "section", "family", "value", "hits", "bots", "visits", "clicks",
+    "impressions", "links",
+    "first_seen", "last_seen", "statuses", "title", "sources", "variants", "answer", "status",
+    "destination",
     "by", "author", "confidence", "reason", "runner_up",
 )  # fmt: skip
 
@@ -47,8 +49,10 @@ SORTS = (*_SORTS, "last-seen", "url")
 
 @dataclass(frozen=True)
 class Filters:
-    """Which entries are wanted; an empty filter wants all. pattern: of the legacy URL or its path, with *. numbers: of the entries themselves. by: what
-    gave the answer. below: answers of a confidence that is known and less than that."""
+    """Which entries are wanted; an empty filter wants all. pattern: of the legacy URL or its path,
+    with *. numbers: of the entries themselves. by: what gave the answer. below: answers of a
+    confidence that is known and less than that.
+    """
 
     pattern: str = ""
     site: str = ""
@@ -76,10 +80,14 @@ class Line:
         e, v = self.entry, self.entry.evidence
         statuses = " ".join(f"{c}:{n:.0f}" for c, n in sorted(e.statuses.items()))
         return (
-            e.site, e.legacy_url, self.section, self.family, round(v.value, 2), v.hits, v.bot_requests, v.visits, v.clicks,
-            v.impressions, v.links, e.first_seen, e.last_seen, statuses, e.titles[0] if e.titles else "",
-            "; ".join(self.sources), len(e.variants), e.answer.kind, e.answer.status or "", e.answer.destination,
-            e.by, e.author, "" if e.confidence is None else round(e.confidence, 4), e.reasons, e.runner_up,
+            e.site, e.legacy_url, self.section, self.family, round(v.value, 2), v.hits,
+            v.bot_requests, v.visits, v.clicks,
+            v.impressions, v.links, e.first_seen, e.last_seen, statuses,
+            e.titles[0] if e.titles else "",
+            "; ".join(self.sources), len(e.variants), e.answer.kind, e.answer.status or "",
+            e.answer.destination,
+            e.by, e.author, "" if e.confidence is None else round(e.confidence, 4), e.reasons,
+            e.runner_up,
         )  # fmt: skip
 
     def as_dict(self) -> dict[str, object]:
@@ -171,7 +179,9 @@ def write_entries(path: Path, lines: Iterable[Line]) -> None:
 
 @dataclass
 class Group:
-    """Entries of one family or section: how many, their hits and value, and the addresses worth most."""
+    """Entries of one family or section: how many, their hits and value, and the addresses worth
+    most.
+    """
 
     name: str
     site: str
@@ -182,7 +192,9 @@ class Group:
 
 
 def group_by(lines: Iterable[Line], what: str) -> list[Group]:
-    """Entries by "family" or "section", the most valuable first; those without one under an empty name, last."""
+    """Entries by "family" or "section", the most valuable first; those without one under an empty
+    name, last.
+    """
     members: dict[tuple[str, str], list[Line]] = defaultdict(list)
     for line in lines:
         name = line.family if what == "family" else line.section
@@ -190,8 +202,15 @@ def group_by(lines: Iterable[Line], what: str) -> list[Group]:
     groups = []
     for (site, name), of in members.items():
         best = sorted(of, key=lambda x: (-x.entry.evidence.value, x.entry.legacy_url))[:3]
-        hits, worth = (sum(f) for f in zip(*((x.entry.evidence.hits, x.entry.evidence.value) for x in of), strict=True))
-        groups.append(Group(name, site, len(of), hits, worth, tuple(x.entry.legacy_url for x in best)))
+        hits, worth = (
+            sum(f)
+            for f in zip(
+                *((x.entry.evidence.hits, x.entry.evidence.value) for x in of), strict=True
+            )
+        )
+        groups.append(
+            Group(name, site, len(of), hits, worth, tuple(x.entry.legacy_url for x in best))
+        )
     return sorted(groups, key=lambda g: (g.name == "", -g.value, -g.entries, g.name))
 
 
@@ -213,7 +232,8 @@ def look_up(book: Book, url: str) -> Details:
         raise UsageError(f"{url!r} is no address: {error}") from None
     if entry is None:
         raise UsageError(
-            f"{url} belongs to no entry of this ledger", "`upright entries '*word*'` finds entries by pattern"
+            f"{url} belongs to no entry of this ledger",
+            "`upright entries '*word*'` finds entries by pattern",
         )
     line = _describer(book)(entry)
     with book.ledger.reading() as connection:

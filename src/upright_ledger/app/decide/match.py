@@ -12,13 +12,26 @@ from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.matching import MatchPage, Proposal, Proposals, propose
 from upright_ledger.core.matching.auto_accept import Acceptance, Sample, accept_above, accept_within
 from upright_ledger.core.matching.pattern_moves import Correspondence, correspondences
-from upright_ledger.core.url.address import Address, NotAnAddressError, address_of, canonical_path, parse_address
+from upright_ledger.core.url.address import (
+    Address,
+    NotAnAddressError,
+    address_of,
+    canonical_path,
+    parse_address,
+)
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.language import page_languages
 from upright_ledger.core.url.tokens import tokens
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.answers import MATCH, Found, Posting, found_as, load_sample, post_answers
+from upright_ledger.ledger.tables.answers import (
+    MATCH,
+    Found,
+    Posting,
+    found_as,
+    load_sample,
+    post_answers,
+)
 from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.stock import Destination, StoredProposal, store_proposals
 
@@ -33,11 +46,13 @@ FALLBACK = "no page fits: this is the page of the section to which its neighbour
 class Matched:
     """What matching amounted to. `proposals` holds the best one of every entry left open, by value.
 
-    acceptance: the threshold of the accepted proposals, and the errors to expect among them. merged: pages that several of
-    the accepted entries lead to. split: entries whose words two new pages share out between them. swapped: pairs of entries that lead to each other's address. fallbacks: entries without a
-    proposal for which the page of a section is offered. sample: what was reviewed of earlier acceptances;
-    supported: whether it shows that the wanted share of errors holds. moved: how families moved, by all answers known now.
-    untitled: "old", "new": the sides of which no title is known.
+    acceptance: the threshold of the accepted proposals, and the errors to expect among them.
+    merged: pages that several of the accepted entries lead to. split: entries whose words two new
+    pages share out between them. swapped: pairs of entries that lead to each other's address.
+    fallbacks: entries without a proposal for which the page of a section is offered. sample: what
+    was reviewed of earlier acceptances; supported: whether it shows that the wanted share of errors
+    holds. moved: how families moved, by all answers known now. untitled: "old", "new": the sides of
+    which no title is known.
     """
 
     open_before: int
@@ -57,12 +72,16 @@ class Matched:
 
 
 def match(
-    ledger: Ledger, *, max_error: float = MAX_ERROR, threshold: float | None = None, answering: bool = True
+    ledger: Ledger,
+    *,
+    max_error: float = MAX_ERROR,
+    threshold: float | None = None,
+    answering: bool = True,
 ) -> Matched:
     """Propose destinations for all open entries, and post answers for the certain ones as one step.
 
-    max_error: the share of errors that may be expected among the accepted; threshold: accept from this confidence on instead. answering: post
-    answers at all.
+    max_error: the share of errors that may be expected among the accepted; threshold: accept from
+    this confidence on instead. answering: post answers at all.
     """
     book = Book(ledger)
     waiting = [e for e in book.entries if e.answer.kind == OPEN]
@@ -71,7 +90,11 @@ def match(
         raise UsageError("there are no pages in stock to match with", "upright stock new-pages.csv")
     same = _same_address(book, waiting, pages)
     found = _propose(book, waiting, pages, same)
-    best = {e.id: found.found[e.legacy_url] for e in waiting if e.id not in same and e.legacy_url in found.found}
+    best = {
+        e.id: found.found[e.legacy_url]
+        for e in waiting
+        if e.id not in same and e.legacy_url in found.found
+    }
     confidences = [choices[0].confidence for choices in best.values()]
     with ledger.reading() as connection:
         sample = Sample(load_sample(connection))
@@ -85,15 +108,27 @@ def match(
     homes = _homes(book, pages)
     for entry in waiting:
         if entry.id in same:
-            postings.append(Posting(entry.id, same[entry.id], MATCH, entry.legacy_url, found=Found(1.0, SAME_ADDRESS)))
-            stored.append(StoredProposal(entry.id, 1, same[entry.id].destination, 1.0, (SAME_ADDRESS,)))
+            postings.append(
+                Posting(
+                    entry.id,
+                    same[entry.id],
+                    MATCH,
+                    entry.legacy_url,
+                    found=Found(1.0, SAME_ADDRESS),
+                )
+            )
+            stored.append(
+                StoredProposal(entry.id, 1, same[entry.id].destination, 1.0, (SAME_ADDRESS,))
+            )
             continue
         if entry.key == "/" and homes:
             # The old home page has the new one as its successor, whatever else is alike.
             stored.append(StoredProposal(entry.id, 1, homes[0], HOME_CONFIDENCE, (OLD_HOME,)))
             proposed.append((entry, stored[-1]))
             continue
-        versions = _versions(book, entry, best.get(entry.id, ()), found.fallbacks.get(entry.legacy_url, ""))
+        versions = _versions(
+            book, entry, best.get(entry.id, ()), found.fallbacks.get(entry.legacy_url, "")
+        )
         stored += versions
         if entry.id not in best:
             fallbacks += len(versions)
@@ -110,11 +145,18 @@ def match(
         store_proposals(step.connection, step.id, stored)
         step.noted = bool(stored)
         posted = len(postings) if answering else 0
-        step.summary = f"{posted:,} answered, {len(stored):,} proposals for {len({p.entry for p in stored}):,} entries"
-    proposed.sort(key=lambda pair: (-pair[0].evidence.value, -pair[1].confidence, pair[0].legacy_url))
+        step.summary = (
+            f"{posted:,} answered, {len(stored):,} proposals for "
+            f"{len({p.entry for p in stored}):,} entries"
+        )
+    proposed.sort(
+        key=lambda pair: (-pair[0].evidence.value, -pair[1].confidence, pair[0].legacy_url)
+    )
     return Matched(
-        len(waiting), len(same), acceptance, len(proposed), len(waiting) - len(same) - len(best.keys() | {e.id for e, _ in proposed}),
-        *_merges_and_swaps(postings), fallbacks, len(found.split), sample, supported, _moved(book, postings), proposed, _untitled(waiting, pages, len(same)),
+        len(waiting), len(same), acceptance, len(proposed),
+        len(waiting) - len(same) - len(best.keys() | {e.id for e, _ in proposed}),
+        *_merges_and_swaps(postings), fallbacks, len(found.split), sample, supported,
+        _moved(book, postings), proposed, _untitled(waiting, pages, len(same)),
     )  # fmt: skip
 
 
@@ -126,13 +168,17 @@ def _untitled(waiting: Sequence[Entry], pages: Sequence[Destination], same: int)
 
 
 def _homes(book: Book, pages: Sequence[Destination]) -> list[str]:
-    """The front pages of the new site that are in stock, the first origin's first; that one also where it is not."""
+    """The front pages of the new site that are in stock, the first origin's first; that one also
+    where it is not.
+    """
     stocked = {d.page: d.url for d in pages}
     return [stocked.get(f"{origin}/", f"{origin}/") for origin in book.sites.new[:1]]
 
 
 def _can_be_proposed(page: Destination) -> bool:
-    """Pages that answer or are planned, but no doubles that name another page as the canonical one."""
+    """Pages that answer or are planned, but no doubles that name another page as the canonical
+    one.
+    """
     if page.status not in {0, 200}:
         return False
     try:
@@ -142,34 +188,51 @@ def _can_be_proposed(page: Destination) -> bool:
 
 
 def _propose(
-    book: Book, waiting: Sequence[Entry], pages: Sequence[Destination], same: Mapping[int, EntryAnswer]
+    book: Book,
+    waiting: Sequence[Entry],
+    pages: Sequence[Destination],
+    same: Mapping[int, EntryAnswer],
 ) -> Proposals:
     """Proposals by legacy URL. Entries that are answered already teach how pages moved."""
     by_url = {d.url: d for d in pages if d.page not in book.homes}
     taught = {e.legacy_url: same[e.id].destination or e.legacy_url for e in waiting if e.id in same}
     taught |= {e.legacy_url: e.answer.destination for e in book.entries if e.answer.kind == MOVE}
     taught = {old: by_url[new].page for old, new in taught.items() if new in by_url}
-    asked = [e for e in book.entries if (e.answer.kind == OPEN and e.id not in same) or e.legacy_url in taught]
+    asked = [
+        e
+        for e in book.entries
+        if (e.answer.kind == OPEN and e.id not in same) or e.legacy_url in taught
+    ]
     old = _in_languages([(_old_page(e), address_of(e.legacy_url), e.language) for e in asked])
     new = _in_languages([(_new_page(d), parse_address(d.url), d.language) for d in by_url.values()])
     return propose(old, new, taught)
 
 
 def _in_languages(pages: list[tuple[MatchPage, Address, str]]) -> list[MatchPage]:
-    languages = page_languages([(address.host, address.path, declared) for _, address, declared in pages])
-    return [replace(page, language=language) for (page, _, _), language in zip(pages, languages, strict=True)]
+    languages = page_languages(
+        [(address.host, address.path, declared) for _, address, declared in pages]
+    )
+    return [
+        replace(page, language=language)
+        for (page, _, _), language in zip(pages, languages, strict=True)
+    ]
 
 
-def _versions(book: Book, entry: Entry, choices: Sequence[Proposal], fallback: str) -> list[StoredProposal]:
+def _versions(
+    book: Book, entry: Entry, choices: Sequence[Proposal], fallback: str
+) -> list[StoredProposal]:
     if not choices and fallback:
         return [StoredProposal(entry.id, 1, book.stock[fallback].url, 0.0, (FALLBACK,))]
     return [
-        StoredProposal(entry.id, n, book.stock[p.name].url, p.confidence, p.reasons) for n, p in enumerate(choices, 1)
+        StoredProposal(entry.id, n, book.stock[p.name].url, p.confidence, p.reasons)
+        for n, p in enumerate(choices, 1)
     ]
 
 
 def _merges_and_swaps(postings: Sequence[Posting]) -> tuple[int, int]:
-    """Pages to which several entries lead, and pairs of entries that lead to each other's address."""
+    """Pages to which several entries lead, and pairs of entries that lead to each other's
+    address.
+    """
     goals = Counter(p.answer.destination for p in postings if p.answer.destination)
     moves = {_bare(p.old): _bare(p.answer.destination) for p in postings if p.answer.destination}
     swaps = sum(1 for old, new in moves.items() if old < new and moves.get(new) == old)
@@ -193,7 +256,9 @@ def _old_page(entry: Entry) -> MatchPage:
     address = address_of(entry.legacy_url)
     title, *others = entry.titles or ("",)
     words = (*others, *entry.anchors)
-    return MatchPage(entry.legacy_url, address.path, title, _values(address), words, items=entry.items)
+    return MatchPage(
+        entry.legacy_url, address.path, title, _values(address), words, items=entry.items
+    )
 
 
 def _new_page(page: Destination) -> MatchPage:
@@ -201,17 +266,22 @@ def _new_page(page: Destination) -> MatchPage:
     title = page.title or page.heading
     words = (page.heading,) if page.heading and page.heading != title else ()
     items = (page.item,) if page.item else ()
-    return MatchPage(page.page, address.path, title, _values(address), words, section=page.section, items=items)
+    return MatchPage(
+        page.page, address.path, title, _values(address), words, section=page.section, items=items
+    )
 
 
 def _values(address: Address) -> tuple[str, ...]:
     return tuple(p.partition("=")[2] for p in address.query.split("&") if p)
 
 
-def _same_address(book: Book, waiting: list[Entry], pages: list[Destination]) -> dict[int, EntryAnswer]:
+def _same_address(
+    book: Book, waiting: list[Entry], pages: list[Destination]
+) -> dict[int, EntryAnswer]:
     """Entries whose own address is a page of the new site, and what that means for them.
 
-    Two titles without a common word tell that the address means something else now: no certainty there.
+    Two titles without a common word tell that the address means something else now: no certainty
+    there.
     """
     by_key: dict[str, Destination] = {}
     for page in pages:

@@ -5,24 +5,40 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer, usual
+from upright_ledger.core.inventory.answer import (
+    GONE,
+    IGNORE,
+    KEEP,
+    STATUSES,
+    WANTED,
+    EntryAnswer,
+    usual,
+)
 from upright_ledger.core.rules.imported.templates import NoTemplateError, template_of_pattern
 from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.address import NotAnAddressError
-from upright_ledger.formats.tables.pairs import Pair, as_regular_expression, looks_like_pattern, pieces_of, status_word
+from upright_ledger.formats.tables.pairs import (
+    Pair,
+    as_regular_expression,
+    looks_like_pattern,
+    pieces_of,
+    status_word,
+)
 
 _CAPTURE = re.compile(r"(?<!\{)\{[+?]?([a-z][a-z0-9_]{0,30})(?:\|[^{}]*)?\}(?!\})")
 
 
 def as_template(pair: Pair) -> Pair:
-    """A row whose old address is a pattern ("/blog/*", "^/shop/(.*)$") as the template that says the same, and one that names captures
-    without saying its kind as a template where the new address uses them. Raises NotAnAddressError.
+    """A row whose old address is a pattern ("/blog/*", "^/shop/(.*)$") as the template that says
+    the same, and one that names captures without saying its kind as a template where the new
+    address uses them. Raises NotAnAddressError.
     """
     if not pair.kind and (captures := _CAPTURE.findall(pair.old)):
         if any(f"{{{name}}}" in pair.new for name in captures):
             return replace(pair, kind="template")
         raise NotAnAddressError(
-            f"it holds {{{captures[0]}}}: a column kind must say whether it is a template or an address as it stands (exact)"
+            f"it holds {{{captures[0]}}}: a column kind must say whether it is a template or an "
+            "address as it stands (exact)"
         )
     if pair.is_template or "{" in pair.old or not looks_like_pattern(pair.old):
         return pair
@@ -35,10 +51,14 @@ def as_template(pair: Pair) -> Pair:
         source, goal = template_of_pattern(pattern, pieces_of(new), status)
     except (NoTemplateError, TemplateError) as error:
         raise NotAnAddressError(
-            f"it is a pattern, and no template says the same ({error}): write it as in '/blog/{{slug}}' or '/blog/{{+rest}}'"
+            f"it is a pattern, and no template says the same ({error}): write it as in "
+            f"'/blog/{{slug}}' or '/blog/{{+rest}}'"
         ) from None
     return replace(
-        pair, old=f"{origin}://{host}{source}" if host else source, new=goal if pair.new else "", kind="template"
+        pair,
+        old=f"{origin}://{host}{source}" if host else source,
+        new=goal if pair.new else "",
+        kind="template",
     )
 
 
@@ -56,7 +76,9 @@ def read_answer(status: str, new: str) -> EntryAnswer:
     if word and word != GONE and not digits:
         raise NotAnAddressError(f"{status!r} is no status; use {', '.join(map(str, STATUSES))}")
     if code not in STATUSES:
-        raise NotAnAddressError(f"{code} is no status of a redirect; use {', '.join(map(str, STATUSES))}")
+        raise NotAnAddressError(
+            f"{code} is no status of a redirect; use {', '.join(map(str, STATUSES))}"
+        )
     if STATUSES[code] == GONE:
         return usual(GONE)
     if not new:

@@ -1,4 +1,6 @@
-"""The review queue: open entries one after the other, the most valuable first, each answer posted at once."""
+"""The review queue: open entries one after the other, the most valuable first, each answer posted
+at once.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ from upright_ledger.ledger.tables.answers import answers_of, of_person, post_ans
 from upright_ledger.ledger.tables.stock import Destination, StoredProposal, load_proposals
 
 ENTRY, FAMILY, SECTION = "entry", "family", "section"
-"""What an answer is given to: the entry that is shown, or all open ones of its family or section."""
+"""What an answer is given to: the entry that is shown, or all open ones of its family or
+section.
+"""
 
 SKIPPED_FILE = "review-skipped.json"
 _MOST_FOUND = 9
@@ -40,7 +44,9 @@ class Candidate:
 
 @dataclass(frozen=True, slots=True)
 class Card:
-    """All there is to see of one entry. family_open, section_open: open entries beside it, itself among them."""
+    """All there is to see of one entry. family_open, section_open: open entries beside it, itself
+    among them.
+    """
 
     line: Line
     candidates: Sequence[Candidate]
@@ -58,9 +64,11 @@ class _Done:
 
 
 class Queue:
-    """A walk through the open entries of a ledger that fit. All that is decided is in the ledger at once: leaving loses nothing.
+    """A walk through the open entries of a ledger that fit. All that is decided is in the ledger at
+    once: leaving loses nothing.
 
-    waiting: the lines to come, those skipped in earlier sittings at the end. answered: entries answered in this sitting.
+    waiting: the lines to come, those skipped in earlier sittings at the end. answered: entries
+    answered in this sitting.
     """
 
     def __init__(self, ledger: Ledger, filters: Filters) -> None:
@@ -73,7 +81,9 @@ class Queue:
         self._done: list[_Done] = []
         self._skipped = dict.fromkeys(self._read_skipped())
         lines = [x for x in list_entries(book, filters).lines if x.entry.answer.kind == OPEN]
-        self.waiting = sorted(lines, key=lambda x: x.entry.legacy_url in self._skipped)  # stable: by value within
+        self.waiting = sorted(
+            lines, key=lambda x: x.entry.legacy_url in self._skipped
+        )  # stable: by value within
         self._open = Counter(group for line in lines for group in _groups(line))
 
     def _read_skipped(self) -> list[str]:
@@ -94,15 +104,28 @@ class Queue:
         line = self.waiting[0]
         offered = self._proposals.get(line.entry.id, [])
         is_fallback = any(p.is_fallback for p in offered)
-        said = advice(line.entry.evidence, has_proposal=bool(offered) and not is_fallback, has_fallback=is_fallback)
-        return Card(line, [self._candidate(p) for p in offered], said, *(self._open[g] for g in _groups(line)))
+        said = advice(
+            line.entry.evidence,
+            has_proposal=bool(offered) and not is_fallback,
+            has_fallback=is_fallback,
+        )
+        return Card(
+            line,
+            [self._candidate(p) for p in offered],
+            said,
+            *(self._open[g] for g in _groups(line)),
+        )
 
     def _candidate(self, proposal: StoredProposal) -> Candidate:
         page = self._pages.get(proposal.destination)
-        return Candidate(proposal.destination, page.title if page else "", proposal.confidence, proposal.reasons)
+        return Candidate(
+            proposal.destination, page.title if page else "", proposal.confidence, proposal.reasons
+        )
 
     def search(self, text: str) -> list[Candidate]:
-        """Pages of the stock whose address or title holds all words of a text, or begins them so; the shortest first."""
+        """Pages of the stock whose address or title holds all words of a text, or begins them so;
+        the shortest first.
+        """
         wanted = tokens(text)
         if not wanted:
             return []
@@ -119,21 +142,29 @@ class Queue:
         return [(d, tokens(f"{d.url.partition('://')[2]} {d.title}")) for d in self._pages.values()]
 
     def pick(self, candidate: Candidate, *, temporary: bool, scope: str) -> int:
-        """Answer with a destination. Of a family or section each entry gets this one. Returns how many were answered."""
+        """Answer with a destination. Of a family or section each entry gets this one. Returns how
+        many were answered.
+        """
         return self._answer(usual(TEMPORARY if temporary else MOVE, candidate.url), scope)
 
     def accept_each(self, scope: str) -> int:
-        """Answer every entry of a family or section with its own best proposal; those without one stay open."""
+        """Answer every entry of a family or section with its own best proposal; those without one
+        stay open.
+        """
         chosen = []
         for line in self._in_scope(scope):
-            best = next((p for p in self._proposals.get(line.entry.id, ()) if not p.is_fallback), None)
+            best = next(
+                (p for p in self._proposals.get(line.entry.id, ()) if not p.is_fallback), None
+            )
             if best is not None:
                 chosen.append((line, usual(MOVE, best.destination)))
         return self._post(chosen)
 
     def typed(self, text: str, *, temporary: bool, scope: str) -> int:
         """Answer with an address as somebody types it. Raises NotAnAddressError."""
-        return self.pick(Candidate(read_new(self.ledger, text), "", 0.0, ()), temporary=temporary, scope=scope)
+        return self.pick(
+            Candidate(read_new(self.ledger, text), "", 0.0, ()), temporary=temporary, scope=scope
+        )
 
     def say(self, kind: str, scope: str) -> int:
         """Answer gone, keep, wanted or ignore."""
@@ -147,7 +178,9 @@ class Queue:
         write_whole(self.ledger.folder / SKIPPED_FILE, json_bytes(list(self._skipped)))
 
     def undo(self) -> int:
-        """Take back the last answer of this sitting. Returns how many entries are open again; 0 when there is none."""
+        """Take back the last answer of this sitting. Returns how many entries are open again; 0
+        when there is none.
+        """
         if not self._done:
             return 0
         last = self._done[-1]
@@ -169,16 +202,24 @@ class Queue:
         return self._post([(line, answer) for line in self._in_scope(scope)])
 
     def _post(self, chosen: Iterable[tuple[Line, EntryAnswer]]) -> int:
-        """Post answers as one step, but for entries that somebody else answered meanwhile: they only leave the queue."""
+        """Post answers as one step, but for entries that somebody else answered meanwhile: they
+        only leave the queue.
+        """
         chosen = list(chosen)
         if not chosen:
             return 0
         with self.ledger.step("review", "") as step:
             taken = answers_of(step.connection, [line.entry.id for line, _ in chosen])
-            free = [(line, a) for line, a in chosen if taken.get(line.entry.id, EntryAnswer(OPEN)).kind == OPEN]
+            free = [
+                (line, a)
+                for line, a in chosen
+                if taken.get(line.entry.id, EntryAnswer(OPEN)).kind == OPEN
+            ]
             post_answers(step, [of_person(x.entry, a) for x, a in free])
             first = chosen[0][0].entry.legacy_url
-            step.summary = f"{first}: {chosen[0][1].kind}" + (f" and {len(free) - 1:,} more" if len(free) > 1 else "")
+            step.summary = f"{first}: {chosen[0][1].kind}" + (
+                f" and {len(free) - 1:,} more" if len(free) > 1 else ""
+            )
             number = step.id
         lines = [line for line, _ in chosen]
         gone = {id(line) for line in lines}

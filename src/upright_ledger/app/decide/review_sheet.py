@@ -1,4 +1,6 @@
-"""Review by sheet: entries with their proposals written out, and the decisions of people read back."""
+"""Review by sheet: entries with their proposals written out, and the decisions of people read
+back.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,15 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.decide.decide import read_new, read_old
 from upright_ledger.app.decide.entries import Filters, Line, list_entries
 from upright_ledger.core.inventory.advice import advice
-from upright_ledger.core.inventory.answer import ANSWERS, MOVE, OPEN, STATUSES, TEMPORARY, EntryAnswer, usual
+from upright_ledger.core.inventory.answer import (
+    ANSWERS,
+    MOVE,
+    OPEN,
+    STATUSES,
+    TEMPORARY,
+    EntryAnswer,
+    usual,
+)
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.errors import InputError, UsageError
@@ -24,15 +34,24 @@ from upright_ledger.formats.tables.rows import rows_of
 from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
 from upright_ledger.ledger.db.journal import last_step
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.answers import MATCH, answers_before, of_person, post_answers, sampled
+from upright_ledger.ledger.tables.answers import (
+    MATCH,
+    answers_before,
+    of_person,
+    post_answers,
+    sampled,
+)
 from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.stock import StoredProposal, load_proposals
 
 COLUMNS = (
-    "site", "legacy_url", "section", "value", "hits", "links", "destination", "confidence", "reason", "choice_2", "choice_3",
+    "site", "legacy_url", "section", "value", "hits", "links", "destination", "confidence",
+    "reason", "choice_2", "choice_3",
     "answer", "status", "note", "as_of",
 )  # fmt: skip
-"""as_of: the last step in the journal when the sheet was written, so that two people's decisions cannot overrun each other."""
+"""as_of: the last step in the journal when the sheet was written, so that two people's decisions
+cannot overrun each other.
+"""
 
 _REVIEWED = "reviewed"  # a further column of a sample: filled in where somebody looked
 
@@ -53,9 +72,11 @@ class Change:
 
 @dataclass
 class Reviewed:
-    """What a sheet amounts to. added: open entries that get an answer; changed: entries that get another one; reopened:
-    entries that lose theirs; confirmed: rows of a sample that somebody looked at and found right. conflicts: rows whose entry got another answer since the sheet was written, and refused: rows
-    that cannot be used, each as (row, legacy URL, reason). typed: rows with a new destination whose answer still said open.
+    """What a sheet amounts to. added: open entries that get an answer; changed: entries that get
+    another one; reopened: entries that lose theirs; confirmed: rows of a sample that somebody
+    looked at and found right. conflicts: rows whose entry got another answer since the sheet was
+    written, and refused: rows that cannot be used, each as (row, legacy URL, reason). typed: rows
+    with a new destination whose answer still said open.
     """
 
     rows: int = 0
@@ -75,9 +96,11 @@ class Reviewed:
 
 
 def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -> int:
-    """Write entries that fit into a workbook (.xlsx) or CSV, the most valuable first. Returns how many.
+    """Write entries that fit into a workbook (.xlsx) or CSV, the most valuable first. Returns how
+    many.
 
-    sample: so many proposals that match accepted instead, drawn by chance, with a column to say that they were looked at.
+    sample: so many proposals that match accepted instead, drawn by chance, with a column to say
+    that they were looked at.
     """
     book = Book(ledger)
     with ledger.reading() as connection:
@@ -86,7 +109,10 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -
     if sample:
         lines = _drawn(lines, sample, as_of)
     rows = [
-        (*_row(line.entry, line.section, proposals.get(line.entry.id, []), as_of), *([""] if sample else []))
+        (
+            *_row(line.entry, line.section, proposals.get(line.entry.id, []), as_of),
+            *([""] if sample else []),
+        )
         for line in lines
     ]
     columns = (*COLUMNS, _REVIEWED) if sample else COLUMNS
@@ -97,27 +123,46 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -
         links = ("legacy_url", "destination", "choice_2", "choice_3")
         data = workbook_bytes(Sheet("review", columns, rows, links, ("confidence",), choices))
     else:
-        raise InputError(f"{path.name} is neither a workbook nor a CSV by its name", "name it sheet.xlsx or sheet.csv")
+        raise InputError(
+            f"{path.name} is neither a workbook nor a CSV by its name",
+            "name it sheet.xlsx or sheet.csv",
+        )
     write_output(path, data)
     return len(rows)
 
 
 def _drawn(lines: list[Line], count: int, seed: int) -> list[Line]:
     """Accepted proposals drawn by chance, the same ones for the same state of the ledger."""
-    accepted = [x for x in lines if x.entry.by == MATCH and x.entry.confidence is not None and x.entry.confidence < 1]
+    accepted = [
+        x
+        for x in lines
+        if x.entry.by == MATCH and x.entry.confidence is not None and x.entry.confidence < 1
+    ]
     accepted.sort(key=lambda x: x.entry.legacy_url)
     if not accepted:
-        raise UsageError("no proposal that match accepted is left to draw from", "upright match comes first")
+        raise UsageError(
+            "no proposal that match accepted is left to draw from", "upright match comes first"
+        )
     return random.Random(seed).sample(accepted, min(count, len(accepted)))
 
 
-def _row(entry: Entry, section: str, proposals: list[StoredProposal], as_of: int) -> tuple[object, ...]:
+def _row(
+    entry: Entry, section: str, proposals: list[StoredProposal], as_of: int
+) -> tuple[object, ...]:
     best = proposals[0] if proposals else None
     is_fallback = best is not None and best.is_fallback
-    shown = entry.answer.destination or (best.destination if best and entry.answer.kind == OPEN else "")
+    shown = entry.answer.destination or (
+        best.destination if best and entry.answer.kind == OPEN else ""
+    )
     said = list(best.reasons) if best and best.destination == shown else []
     if entry.answer.kind == OPEN:
-        said.append(advice(entry.evidence, has_proposal=bool(best) and not is_fallback, has_fallback=is_fallback))
+        said.append(
+            advice(
+                entry.evidence,
+                has_proposal=bool(best) and not is_fallback,
+                has_fallback=is_fallback,
+            )
+        )
     others = [p.destination for p in proposals if p.destination != shown][:2]
     evidence = entry.evidence
     confidence = best.confidence if best and best.destination == shown and not is_fallback else None
@@ -125,8 +170,10 @@ def _row(entry: Entry, section: str, proposals: list[StoredProposal], as_of: int
         confidence, said = entry.confidence, [entry.reasons]
         others = list(dict.fromkeys(filter(None, [entry.runner_up, *others])))[:2]
     return (
-        entry.site, entry.legacy_url, section, round(evidence.value, 2), round(evidence.hits), round(evidence.links), shown, confidence,
-        "; ".join(filter(None, said)), *[*others, "", ""][:2], entry.answer.kind, entry.answer.status or None, entry.note, as_of,
+        entry.site, entry.legacy_url, section, round(evidence.value, 2), round(evidence.hits),
+        round(evidence.links), shown, confidence,
+        "; ".join(filter(None, said)), *[*others, "", ""][:2], entry.answer.kind,
+        entry.answer.status or None, entry.note, as_of,
     )  # fmt: skip
 
 
@@ -137,7 +184,9 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
     with ledger.reading() as connection:
         proposals = load_proposals(connection)
         rows = list(_rows(path))
-        befores = {step: answers_before(connection, step) for step in {_as_of(cells) for _, cells in rows}}
+        befores = {
+            step: answers_before(connection, step) for step in {_as_of(cells) for _, cells in rows}
+        }
     seen: dict[int, int] = {}
     for number, cells in rows:
         result.rows += 1
@@ -151,14 +200,18 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
             continue
         note = cells.get("note", "")
         unedited = (answer, note) in ((was, was_note), (entry.answer, entry.note))
-        change = Change(number, entry, answer, note, _where(path, number, cells, right=answer == was))
+        change = Change(
+            number, entry, answer, note, _where(path, number, cells, right=answer == was)
+        )
         if unedited and cells.get(_REVIEWED) and entry.by == MATCH:
             result.confirmed.append(change)
         elif unedited:
             result.unchanged += 1
         elif (was, was_note) != (entry.answer, entry.note):
             now = f"{entry.answer.kind} {entry.answer.destination}".strip()
-            result.conflicts.append((number, entry.legacy_url, f"it was answered since the sheet was written: {now}"))
+            result.conflicts.append(
+                (number, entry.legacy_url, f"it was answered since the sheet was written: {now}")
+            )
         elif entry.answer.kind == OPEN and answer.kind != OPEN:
             result.added.append(change)
         elif answer.kind == OPEN and entry.answer.kind != OPEN:
@@ -167,14 +220,18 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
             result.changed.append(change)
     if result.changes and not dry_run:
         with ledger.step("review", reason or path.name) as step:
-            posted = post_answers(step, [of_person(c.entry, c.answer, c.where, c.note) for c in result.changes])
+            posted = post_answers(
+                step, [of_person(c.entry, c.answer, c.where, c.note) for c in result.changes]
+            )
             step.summary = f"{len(posted):,} answers from {path.name}"
         result.posted = True
     return result
 
 
 def _where(path: Path, row: int, cells: Mapping[str, str], *, right: bool) -> str:
-    """Where an answer comes from; of a sample also how sure its proposal was, and whether it was right."""
+    """Where an answer comes from; of a sample also how sure its proposal was, and whether it was
+    right.
+    """
     where = f"{path.name} row {row}"
     confidence = cells.get("confidence", "").replace(",", ".")
     if _REVIEWED in cells and re.fullmatch(r"[01](?:\.\d+)?", confidence):
@@ -183,7 +240,9 @@ def _where(path: Path, row: int, cells: Mapping[str, str], *, right: bool) -> st
 
 
 def _rows(path: Path) -> Iterator[tuple[int, dict[str, str]]]:
-    """The rows of a sheet by column name; what a spreadsheet program does to names and apostrophes is undone."""
+    """The rows of a sheet by column name; what a spreadsheet program does to names and apostrophes
+    is undone.
+    """
     digest_of(path)  # refuses what is no file
     kind = recognise(path)
     header: list[str] = []
@@ -257,6 +316,11 @@ def _status(text: str) -> int:
     if not text:
         return 0
     digits = text.partition(".")[0]
-    if not digits.isdigit() or not digits.isascii() or len(digits) > 3 or int(digits) not in STATUSES:
+    if (
+        not digits.isdigit()
+        or not digits.isascii()
+        or len(digits) > 3
+        or int(digits) not in STATUSES
+    ):
         raise NotAnAddressError(f"{text!r} is no status; use {', '.join(map(str, STATUSES))}")
     return int(digits)

@@ -1,4 +1,6 @@
-"""Figures of the time after a launch, as PNG and SVG: the share of requests that are not found, day by day; coverage by hits; the families that lose most."""
+"""Figures of the time after a launch, as PNG and SVG: the share of requests that are not found, day
+by day; coverage by hits; the families that lose most.
+"""
 
 from __future__ import annotations
 
@@ -24,16 +26,21 @@ _FAMILIES = 12
 
 
 def draw(result: Triaged, folder: Path) -> list[Path]:
-    """Write all figures into a folder, each as PNG and SVG; their paths. Raises UsageError where there are no days to draw."""
+    """Write all figures into a folder, each as PNG and SVG; their paths. Raises UsageError where
+    there are no days to draw.
+    """
     result = replace(result, days=_drawn(result.days))
     if not result.days:
-        raise UsageError("there is nothing to draw: no log was gathered", "upright triage access.log")
+        raise UsageError(
+            "there is nothing to draw: no log was gathered", "upright triage access.log"
+        )
     from matplotlib import rc_context
     from matplotlib.backends.backend_agg import FigureCanvasAgg
     from matplotlib.figure import Figure
 
     style: Any = {
-        "font.size": 11, "text.color": _INK, "axes.edgecolor": _FAINT, "axes.labelcolor": _INK, "xtick.color": _INK, "ytick.color": _INK,
+        "font.size": 11, "text.color": _INK, "axes.edgecolor": _FAINT, "axes.labelcolor": _INK,
+        "xtick.color": _INK, "ytick.color": _INK,
         "axes.spines.top": False, "axes.spines.right": False, "svg.hashsalt": "upright",
     }  # fmt: skip
     parts: dict[str, Callable[[Any, Triaged], None]] = {
@@ -49,7 +56,10 @@ def draw(result: Triaged, folder: Path) -> list[Path]:
             for ending in ("png", "svg"):
                 data = io.BytesIO()
                 figure.savefig(
-                    data, format=ending, facecolor=_PAPER, metadata={"Date": None} if ending == "svg" else None
+                    data,
+                    format=ending,
+                    facecolor=_PAPER,
+                    metadata={"Date": None} if ending == "svg" else None,
                 )
                 path = folder / f"{name}.{ending}"
                 write_output(path, data.getvalue())
@@ -62,7 +72,9 @@ def _drawn(days: Mapping[str, Any]) -> dict[str, Any]:
     kept = {day: classes for day, classes in days.items() if date.fromisoformat(day).year in YEARS}
     if not kept:
         return kept
-    strays = span_of({day: sum(classes.values()) for day, classes in kept.items()}, now()[:10]).strays
+    strays = span_of(
+        {day: sum(classes.values()) for day, classes in kept.items()}, now()[:10]
+    ).strays
     return {day: classes for day, classes in kept.items() if day not in strays}
 
 
@@ -71,7 +83,9 @@ def _not_found(axes: Any, result: Triaged) -> None:
     shares = []
     for classes in result.days.values():
         whole = sum(classes.values())
-        shares.append(100 * (classes.get("404", 0.0) + classes.get("410", 0.0)) / whole if whole else 0.0)
+        shares.append(
+            100 * (classes.get("404", 0.0) + classes.get("410", 0.0)) / whole if whole else 0.0
+        )
     axes.plot(days, shares, color=_GRAVE, linewidth=2)
     axes.fill_between(days, shares, color=_GRAVE, alpha=0.12)
     axes.set_title("Requests by people that are not found", loc="left", pad=28)
@@ -90,16 +104,25 @@ def _mark_builds(axes: Any, result: Triaged, days: list[date]) -> None:
     for day, names in marks.items():
         axes.axvline(day, color=_INK, linewidth=1, linestyle=(0, (4, 3)))
         axes.annotate(
-            ", ".join(names), (day, 1), xycoords=("data", "axes fraction"), xytext=(0, 4), textcoords="offset points", ha="center", va="bottom"
+            ", ".join(names), (day, 1), xycoords=("data", "axes fraction"), xytext=(0, 4),
+            textcoords="offset points", ha="center", va="bottom"
         )  # fmt: skip
 
 
 def _coverage(axes: Any, result: Triaged) -> None:
     days = [date.fromisoformat(day) for day in result.days]
-    served = [sum(n for c, n in classes.items() if c in {"2xx", "3xx"}) for classes in result.days.values()]
-    failed = [sum(n for c, n in classes.items() if c in {"404", "410", "5xx"}) for classes in result.days.values()]
+    served = [
+        sum(n for c, n in classes.items() if c in {"2xx", "3xx"})
+        for classes in result.days.values()
+    ]
+    failed = [
+        sum(n for c, n in classes.items() if c in {"404", "410", "5xx"})
+        for classes in result.days.values()
+    ]
     axes.bar(days, served, color=_FAINT, width=0.85, label="answered with a page or a redirect")
-    axes.bar(days, failed, bottom=served, color=_GRAVE, width=0.85, label="not found, gone, or failed")
+    axes.bar(
+        days, failed, bottom=served, color=_GRAVE, width=0.85, label="not found, gone, or failed"
+    )
     axes.set_title("Requests by people, day by day", loc="left", pad=28)
     axes.set_ylabel("requests")
     axes.legend(frameon=False, loc="upper left", ncols=2, bbox_to_anchor=(0, -0.08))
@@ -119,7 +142,13 @@ def _families(axes: Any, result: Triaged) -> None:
             lost[name] += row.account.lost
     names = sorted(lost.keys() | again.keys(), key=lambda n: lost[n] + again[n])[-_FAMILIES:]
     axes.barh(names, [again[n] for n in names], color=_GRAVE, label="fails again after its fix")
-    axes.barh(names, [lost[n] for n in names], left=[again[n] for n in names], color=_DOUBTFUL, label="has no answer")
+    axes.barh(
+        names,
+        [lost[n] for n in names],
+        left=[again[n] for n in names],
+        color=_DOUBTFUL,
+        label="has no answer",
+    )
     axes.set_title("What is lost, by family", loc="left")
     axes.set_xlabel("requests by people")
     if names:

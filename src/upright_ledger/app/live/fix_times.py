@@ -15,7 +15,9 @@ from upright_ledger.ledger.tables.failures import Changed, answer_times, newest_
 
 
 class Fixes:
-    """The fixes of entries: when each was answered, and since when a build with that answer is live."""
+    """The fixes of entries: when each was answered, and since when a build with that answer is
+    live.
+    """
 
     def __init__(self, times: Mapping[int, Changed], template: Changed, live: list[Any]) -> None:
         self.live = live
@@ -30,8 +32,14 @@ class Fixes:
         kind = entry.answer.kind
         if kind == OPEN:
             return Fix()
-        answered = self._times.get(entry.id) or (self._template if entry.by == TEMPLATE else Changed(0, ""))
-        live = min((b.live_from for b in self.live if b.step >= answered.step), default="") if kind != IGNORE else ""
+        answered = self._times.get(entry.id) or (
+            self._template if entry.by == TEMPLATE else Changed(0, "")
+        )
+        live = (
+            min((b.live_from for b in self.live if b.step >= answered.step), default="")
+            if kind != IGNORE
+            else ""
+        )
         return Fix(kind, answered.time, live)
 
 

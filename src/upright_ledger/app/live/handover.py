@@ -1,4 +1,6 @@
-"""Handing over: which build went to whom, which one is live since when, and whether the server runs it."""
+"""Handing over: which build went to whom, which one is live since when, and whether the server runs
+it.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,12 @@ from upright_ledger.app.prove.builds.build_files import (
     digest_in,
     read_list,
 )
-from upright_ledger.app.prove.builds.deployed_rules import answers_of, compared_urls, deployed_rules, is_rule_file
+from upright_ledger.app.prove.builds.deployed_rules import (
+    answers_of,
+    compared_urls,
+    deployed_rules,
+    is_rule_file,
+)
 from upright_ledger.app.prove.results import Results
 from upright_ledger.core.monitoring.deploy_days import YEARS, to_the_minute
 from upright_ledger.core.url.address import parse_address
@@ -29,7 +36,9 @@ from upright_ledger.ledger.tables.runs.runs import Run
 
 @dataclass(frozen=True, slots=True)
 class BuildLine:
-    """One build in a list. handed_over, live_from: times, or empty. step: the newest one when it was made."""
+    """One build in a list. handed_over, live_from: times, or empty. step: the newest one when it
+    was made.
+    """
 
     number: int
     time: str
@@ -53,7 +62,9 @@ class BuildLine:
 
 @dataclass
 class Drift:
-    """What a server runs, against the rules of the ledger. which: the build that the file says it is of, or None. differing: answers that differ."""
+    """What a server runs, against the rules of the ledger. which: the build that the file says it
+    is of, or None. differing: answers that differ.
+    """
 
     file: Path
     asked: int
@@ -68,18 +79,30 @@ def builds(ledger: Ledger) -> list[BuildLine]:
 
 
 def mark(ledger: Ledger, which: str, *, live: bool, at: str = "") -> BuildLine:
-    """Note that a build was handed over, or is live. which: its number or folder, or empty for the newest. at: when, as ISO 8601; now where it is empty."""
+    """Note that a build was handed over, or is live. which: its number or folder, or empty for the
+    newest. at: when, as ISO 8601; now where it is empty.
+    """
     found = _find(builds(ledger), which)
     time = _read_time(at) if at else now()
     with ledger.writing() as connection:
-        mark_build(connection, found.number, handed_over="" if live else time, live_from=time if live else "")
+        mark_build(
+            connection,
+            found.number,
+            handed_over="" if live else time,
+            live_from=time if live else "",
+        )
         return next(_line(b) for b in list_builds(connection) if b.id == found.number)
 
 
 def drift(book: Book, file: Path) -> Drift:
-    """Compare what a server runs with the rules of the ledger, answer by answer. file: of the server, or a list of rules."""
+    """Compare what a server runs with the rules of the ledger, answer by answer. file: of the
+    server, or a list of rules.
+    """
     text = file.read_text(encoding="utf-8", errors="replace") if file.is_file() else ""
-    which = next((b for b in builds(book.ledger) if b.digest in text or b.digest == digest_in(file.parent)), None)
+    which = next(
+        (b for b in builds(book.ledger) if b.digest in text or b.digest == digest_in(file.parent)),
+        None,
+    )
     built = Path(which.folder) / file.name if which is not None else file
     as_built = which is not None and built.is_file() and built.read_bytes() == file.read_bytes()
     if is_rule_file(file) and not as_built:
@@ -101,21 +124,35 @@ def live_build(ledger: Ledger) -> BuildLine | None:
 
 
 def behind(ledger: Ledger) -> str:
-    """In words, how the live build differs from the answers of the ledger; empty where it does not, or none is live."""
+    """In words, how the live build differs from the answers of the ledger; empty where it does not,
+    or none is live.
+    """
     live = live_build(ledger)
     if live is None:
         return ""
     with ledger.reading() as connection:
         if not changed_since(connection, live.step):
             return ""
-        waiting = next((b for b in map(_line, list_builds(connection)) if not changed_since(connection, b.step)), None)
+        waiting = next(
+            (
+                b
+                for b in map(_line, list_builds(connection))
+                if not changed_since(connection, b.step)
+            ),
+            None,
+        )
     if waiting is not None:
-        return f"{live.said}, and build {waiting.number} is not: hand it over, and say upright handover --live when it runs"
+        return (
+            f"{live.said}, and build {waiting.number} is not: hand it over, and say upright "
+            "handover --live when it runs"
+        )
     return f"{live.said}, and answers were changed after it: build again"
 
 
 def drift_seen(book: Book, results: Results) -> str:
-    """In words, whether a server that was asked runs something else than the build that is live; empty where it does not, or none is live."""
+    """In words, whether a server that was asked runs something else than the build that is live;
+    empty where it does not, or none is live.
+    """
     live, late = live_build(book.ledger), behind(book.ledger)
     if live is None or late:
         return late
@@ -125,12 +162,16 @@ def drift_seen(book: Book, results: Results) -> str:
         answer = book.rules.answer(address.authority, address.target, address.scheme)
         if answer is not None:
             asked += 1
-            otherwise += (row.trace.first_status, row.trace.first_location) != (answer.status, answer.location)
+            otherwise += (row.trace.first_status, row.trace.first_location) != (
+                answer.status,
+                answer.location,
+            )
     if not otherwise:
         return ""
     since = to_the_minute(live.live_from)
     return (
-        f"{otherwise:,} of {asked:,} addresses are not answered as build {live.number} does, which is live since {since}: the server runs another build, "
+        f"{otherwise:,} of {asked:,} addresses are not answered as build {live.number} does, which "
+        f"is live since {since}: the server runs another build, "
         "or something answers before its rules"
     )
 
@@ -152,10 +193,13 @@ def _read_time(text: str) -> str:
     try:
         time = datetime.fromisoformat(text)
     except ValueError:
-        raise UsageError(f"--at {text} is no time", "write it as 2026-05-14T14:30, or with +02:00 behind it") from None
+        raise UsageError(
+            f"--at {text} is no time", "write it as 2026-05-14T14:30, or with +02:00 behind it"
+        ) from None
     if time.year not in YEARS:
         raise UsageError(
-            f"--at {text} is no time in which a web server ran", f"the year lies from {YEARS[0]} to {YEARS[-1]}"
+            f"--at {text} is no time in which a web server ran",
+            f"the year lies from {YEARS[0]} to {YEARS[-1]}",
         )
     there = (time if time.tzinfo else time.astimezone()).astimezone(UTC)
     if there > datetime.now(UTC) + timedelta(hours=1):
@@ -164,4 +208,6 @@ def _read_time(text: str) -> str:
 
 
 def _line(b: Run) -> BuildLine:
-    return BuildLine(b.id, b.time, b.dialect, b.rules, b.digest, b.folder, b.handed_over, b.live_from, b.step)
+    return BuildLine(
+        b.id, b.time, b.dialect, b.rules, b.digest, b.folder, b.handed_over, b.live_from, b.step
+    )

@@ -24,8 +24,9 @@ from upright_ledger.ledger.tables.templates import remove_template
 
 @dataclass(frozen=True, slots=True)
 class RuleUse:
-    """One rule with its use. kept: why it stays, or empty where it may be retired. entries: those that it answers, or with templates may answer; template: its source, or
-    empty for an exact rule."""
+    """One rule with its use. kept: why it stays, or empty where it may be retired. entries: those
+    that it answers, or with templates may answer; template: its source, or empty for an exact rule.
+    """
 
     legacy_url: str
     status: int
@@ -50,7 +51,9 @@ class RuleUse:
 
 @dataclass
 class Retiring:
-    """All rules of a ledger, templates among them. first, last: the time looked at; covered: the share of its days of which there are logs; retired: how many were."""
+    """All rules of a ledger, templates among them. first, last: the time looked at; covered: the
+    share of its days of which there are logs; retired: how many were.
+    """
 
     first: str
     last: str
@@ -71,15 +74,18 @@ class Retiring:
     def as_dict(self) -> dict[str, Any]:
         """As data."""
         return {
-            "first": self.first, "last": self.last, "covered": round(self.covered, 3), "proposed": [r.as_dict() for r in self.proposed],
-            "kept": dict(self.kept), "bots": sum(r.use.bots for r in self.proposed), "retired": self.retired,
+            "first": self.first, "last": self.last, "covered": round(self.covered, 3),
+            "proposed": [r.as_dict() for r in self.proposed],
+            "kept": dict(self.kept), "bots": sum(r.use.bots for r in self.proposed),
+            "retired": self.retired,
             "rules": [r.as_dict() for r in self.rules],
         }  # fmt: skip
 
 
 def retire(book: Book, days: int, *, accept: bool = False) -> Retiring:
-    """Look at how rules were used within some days up to the newest one in the logs. accept: retire those that nobody uses, as one undoable step: their entries
-    are ignored from then on, and keep what they were answered with in their note.
+    """Look at how rules were used within some days up to the newest one in the logs. accept: retire
+    those that nobody uses, as one undoable step: their entries are ignored from then on, and keep
+    what they were answered with in their note.
 
     Raises UsageError where no log was gathered.
     """
@@ -89,19 +95,30 @@ def retire(book: Book, days: int, *, accept: bool = False) -> Retiring:
         logged = requests_by_day(connection)
         told = told_of(connection, {e.id for e in entries})
     if not logged:
-        raise UsageError("no log was gathered, so nobody knows which rules are used", "upright triage access.log")
+        raise UsageError(
+            "no log was gathered, so nobody knows which rules are used", "upright triage access.log"
+        )
     span = span_of({day: sum(classes.values()) for day, classes in logged.items()}, now()[:10])
     first, last = window(span.last, days)
     covered = sum(1 for day in logged if first <= day <= last) / days
     uses = {e.id: _use(e, told.get(e.id, ()), fixes.of(e).live, first) for e in entries}
     found = [
         RuleUse(
-            e.legacy_url, e.answer.status, e.answer.destination, (e,), uses[e.id], why_kept(uses[e.id], first, covered)
+            e.legacy_url,
+            e.answer.status,
+            e.answer.destination,
+            (e,),
+            uses[e.id],
+            why_kept(uses[e.id], first, covered),
         )
         for e in entries
         if e.by != TEMPLATE
     ]
-    found += [_of_template(t, entries, uses, fixes.template_live, first, covered) for t in book.templates if t.status]
+    found += [
+        _of_template(t, entries, uses, fixes.template_live, first, covered)
+        for t in book.templates
+        if t.status
+    ]
     found.sort(key=lambda r: (bool(r.kept), r.use.bots, r.use.last, r.legacy_url))
     result = Retiring(first, last, covered, found)
     if accept and result.proposed:
@@ -133,7 +150,12 @@ def _use(entry: Entry, told: Iterable[LogCount], live: str, first: str) -> Use:
 
 
 def _of_template(
-    template: TemplateRule, entries: Iterable[Entry], uses: Mapping[int, Use], live: str, first: str, covered: float
+    template: TemplateRule,
+    entries: Iterable[Entry],
+    uses: Mapping[int, Use],
+    live: str,
+    first: str,
+    covered: float,
 ) -> RuleUse:
     """A template with the use of all entries that it answers."""
     own = tuple(e for e in entries if e.by == TEMPLATE and e.where == template.legacy_url)
@@ -149,7 +171,14 @@ def _of_template(
     )
     kept = why_kept(use, first, covered)
     return RuleUse(
-        template.legacy_url, template.status, template.destination, own, use, kept, template.source.text, template.site
+        template.legacy_url,
+        template.status,
+        template.destination,
+        own,
+        use,
+        kept,
+        template.source.text,
+        template.site,
     )
 
 

@@ -1,4 +1,6 @@
-"""Triage: what fails after the launch, grouped, attributed, and told apart from what was mended since."""
+"""Triage: what fails after the launch, grouped, attributed, and told apart from what was mended
+since.
+"""
 
 from __future__ import annotations
 
@@ -52,9 +54,10 @@ _FEWEST_OF_FAMILY = 3
 class Failing:
     """One entry that fails, or failed until it was mended.
 
-    came: where its requests come from. why: the likely reason, where it fails again. meant: the page that a damaged address was meant to be.
-    proposal: the best one, if there is any. soft: the last replay saw it end on a page that is none. share: what is lost, of all requests by people (0 to 1); trend: requests
-    of the last seven days less those of the seven before.
+    came: where its requests come from. why: the likely reason, where it fails again. meant: the
+    page that a damaged address was meant to be. proposal: the best one, if there is any. soft: the
+    last replay saw it end on a page that is none. share: what is lost, of all requests by people (0
+    to 1); trend: requests of the last seven days less those of the seven before.
     """
 
     entry: Entry
@@ -73,9 +76,13 @@ class Failing:
         """As data."""
         a, e = self.account, self.entry
         return {
-            "legacy_url": e.legacy_url, "site": e.site, "state": a.state, "why": self.why, "lost": a.lost, "failed": a.failed, "bots": a.bots,
-            "since": a.since, "first": a.first, "last": a.last, "share": round(self.share, 6), "trend": self.trend, "soft": self.soft, "value": round(e.evidence.value, 2), "links": e.evidence.links,
-            "statuses": a.statuses, "family": self.family, "answer": e.answer.kind, "destination": e.answer.destination,
+            "legacy_url": e.legacy_url, "site": e.site, "state": a.state, "why": self.why,
+            "lost": a.lost, "failed": a.failed, "bots": a.bots,
+            "since": a.since, "first": a.first, "last": a.last, "share": round(self.share, 6),
+            "trend": self.trend, "soft": self.soft, "value": round(e.evidence.value, 2),
+            "links": e.evidence.links,
+            "statuses": a.statuses, "family": self.family, "answer": e.answer.kind,
+            "destination": e.answer.destination,
             "answered": self.fix.answered, "live": self.fix.live,
             "came": [c._asdict() for c in self.came],
             "meant": self.meant._asdict() if self.meant else None,
@@ -86,8 +93,11 @@ class Failing:
 
 @dataclass
 class Triaged:
-    """What a triage amounts to. days: day → class of status → requests by people. noise: (class, addresses, requests by people, by bots) of what was set aside and
-    failed. strays: days far from all others, which a wrong clock wrote → requests. rows: those that ask for something first, by what is lost. decisions: ranked; enough: how many cover most of it."""
+    """What a triage amounts to. days: day → class of status → requests by people. noise: (class,
+    addresses, requests by people, by bots) of what was set aside and failed. strays: days far from
+    all others, which a wrong clock wrote → requests. rows: those that ask for something first, by
+    what is lost. decisions: ranked; enough: how many cover most of it.
+    """
 
     rows: list[Failing]
     days: Mapping[str, Mapping[str, float]]
@@ -107,7 +117,8 @@ class Triaged:
     def faults(self) -> bool:
         """Whether something asks for an answer, or fails after one."""
         return any(
-            r.account.state in {NEW, RECURRING} and (r.account.lost or r.account.since or r.account.named)
+            r.account.state in {NEW, RECURRING}
+            and (r.account.lost or r.account.since or r.account.named)
             for r in self.rows
         )
 
@@ -124,8 +135,15 @@ class Triaged:
 
     @cached_property
     def own_pages(self) -> list[tuple[str, str, float]]:
-        """(page of the site, failing address to which it links, requests): links to mend, the most used first."""
-        found = [(c.whence, r.entry.legacy_url, c.requests) for r in self.rows for c in r.came if c.origin == INTERNAL]
+        """(page of the site, failing address to which it links, requests): links to mend, the most
+        used first.
+        """
+        found = [
+            (c.whence, r.entry.legacy_url, c.requests)
+            for r in self.rows
+            for c in r.came
+            if c.origin == INTERNAL
+        ]
         return sorted(found, key=lambda x: (-x[2], x[0], x[1]))
 
     def as_dict(self) -> dict[str, Any]:
@@ -133,8 +151,13 @@ class Triaged:
         return {
             "states": self.states,
             "entries": [r.as_dict() for r in self.rows],
-            "noise": [dict(zip(("class", "addresses", "people", "bots"), n, strict=True)) for n in self.noise],
-            "origins": [dict(zip(("origin", "requests", "entries"), o, strict=True)) for o in self.origins],
+            "noise": [
+                dict(zip(("class", "addresses", "people", "bots"), n, strict=True))
+                for n in self.noise
+            ],
+            "origins": [
+                dict(zip(("origin", "requests", "entries"), o, strict=True)) for o in self.origins
+            ],
             "decisions": [d._asdict() | {"entries": len(d.entries)} for d in self.decisions],
             "enough": self.enough,
             "days": {day: dict(classes) for day, classes in self.days.items()},
@@ -156,9 +179,12 @@ def triage(book: Book) -> Triaged:
         days, noise = requests_by_day(connection), aside_totals(connection)
         proposals = load_proposals(connection)
     known = Known(
-        book.sites.hosts, {origin: frozenset(hosts) for origin, hosts in book.ledger.settings.origins.items()}
+        book.sites.hosts,
+        {origin: frozenset(hosts) for origin, hosts in book.ledger.settings.origins.items()},
     )
-    damage = Damage((parse_address(d.url).path, d.url) for d in book.stock.values() if d.state == LIVE)
+    damage = Damage(
+        (parse_address(d.url).path, d.url) for d in book.stock.values() if d.state == LIVE
+    )
     family = templates([e.key for e in book.entries if e.id in numbers])
     people = sum(sum(classes.values()) for classes in days.values())
     span = span_of({day: sum(classes.values()) for day, classes in days.items()}, now()[:10])
@@ -169,21 +195,34 @@ def triage(book: Book) -> Triaged:
         found = account(told[entry.id], fix, soft=entry.id in soft)
         if not (found.failed or found.bots or found.named):
             continue  # what looked like a failure is what its answer says
-        # Referrers are told of all requests of an entry: their share in what fails is taken to be the same.
+        # Referrers are told of all requests of an entry: their share in what fails is taken to be
+        # the same.
         share = found.failed / (sum(t.requests for t in told[entry.id] if t.people) or 1.0)
         referrers = ((address, share * n) for address, n in led.get(entry.id, {}).items())
         row = Failing(entry, found, fix, came_from(referrers, found.failed, known))
         row.family, row.soft = family.get(entry.key, ""), entry.id in soft
-        row.share, row.trend = found.lost / people if people else 0.0, found.trend(newest) if newest else 0.0
+        row.share, row.trend = (
+            found.lost / people if people else 0.0,
+            found.trend(newest) if newest else 0.0,
+        )
         if entry.answer.kind in {OPEN, WANTED}:
             row.meant = damage.meant(address_of(entry.legacy_url).path)
             row.proposal = next((p for p in proposals.get(entry.id, ()) if not p.is_fallback), None)
         rows.append(row)
     _explain(book, rows, told)
     order = {state: n for n, state in enumerate(STATES)}
-    rows.sort(key=lambda r: (order[r.account.state], -r.account.lost, -r.entry.evidence.value, r.entry.legacy_url))
+    rows.sort(
+        key=lambda r: (
+            order[r.account.state],
+            -r.account.lost,
+            -r.entry.evidence.value,
+            r.entry.legacy_url,
+        )
+    )
     within = {day: classes for day, classes in days.items() if day not in span.strays}
-    result = Triaged(rows, within, noise, span.strays, live=[(b.live_from, b.dialect) for b in fixes.live])
+    result = Triaged(
+        rows, within, noise, span.strays, live=[(b.live_from, b.dialect) for b in fixes.live]
+    )
     result.decisions = rank(list(_decisions(rows)))
     result.enough = enough(result.decisions)
     return result
@@ -195,7 +234,11 @@ def _soft(book: Book, connection: Any) -> set[int]:
     if last is None:
         return set()
     rows = load_traces(connection, last.id)
-    urls = [url for url, outcome in zip(rows.urls, rows.outcomes, strict=True) if outcome.verdicts[0] in _SOFT]
+    urls = [
+        url
+        for url, outcome in zip(rows.urls, rows.outcomes, strict=True)
+        if outcome.verdicts[0] in _SOFT
+    ]
     entries = (book.entry_of(address_of(url)) for url in urls)
     return {e.id for e in entries if e is not None}
 
@@ -212,14 +255,21 @@ def _explain(book: Book, rows: Iterable[Failing], told: Mapping[int, list[LogCou
             row.why = SOFT
             continue
         covered = _covered(book, row.entry, said, live) if row.entry.by != TEMPLATE else {}
-        elsewhere = frozenset(s for s in row.account.spellings if not book.sites.site_of(address_of(s)))
+        elsewhere = frozenset(
+            s for s in row.account.spellings if not book.sites.site_of(address_of(s))
+        )
         row.why = why_again(
-            row.account, said, row.fix, DeploymentContext(covered, elsewhere, not works or live in works)
+            row.account,
+            said,
+            row.fix,
+            DeploymentContext(covered, elsewhere, not works or live in works),
         )
 
 
 def _covered(book: Book, entry: Entry, told: Iterable[LogCount], live: str) -> dict[str, bool]:
-    """Spelling → whether the rule that went live answers its path: it knew those that had been seen by then."""
+    """Spelling → whether the rule that went live answers its path: it knew those that had been seen
+    by then.
+    """
     told = list(told)
     paths = {t.spelling: canonical_path(address_of(t.spelling).path) for t in told}
     seen_before = {t.spelling for t in told if not is_after(t.day, live)}
@@ -253,6 +303,7 @@ def _decision(kind: str, name: str, members: list[Failing], best: Failing) -> De
         proposal, confidence = best.proposal.destination, best.proposal.confidence
         reason = "; ".join(best.proposal.reasons[:2])
     return Decision(
-        kind, name, tuple(r.entry.id for r in members), sum(r.account.lost for r in members), sum(r.entry.evidence.value for r in members),
+        kind, name, tuple(r.entry.id for r in members), sum(r.account.lost for r in members),
+        sum(r.entry.evidence.value for r in members),
         proposal, confidence, reason,
     )  # fmt: skip

@@ -6,14 +6,21 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from upright_ledger.app.live.triage import Triaged
-from upright_ledger.core.monitoring.failure_account import ANSWERED, DEPLOYED, NEW, PROVEN, RECURRING
+from upright_ledger.core.monitoring.failure_account import (
+    ANSWERED,
+    DEPLOYED,
+    NEW,
+    PROVEN,
+    RECURRING,
+)
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.atomic import csv_bytes
 from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
 
 COLUMNS = (
-    "site", "legacy_url", "state", "lost", "share", "trend", "value", "links", "bots", "first", "last", "statuses", "comes_from", "family", "answer", "destination", "proposal",
+    "site", "legacy_url", "state", "lost", "share", "trend", "value", "links", "bots", "first",
+    "last", "statuses", "comes_from", "family", "answer", "destination", "proposal",
     "confidence", "reason", "answered", "live",
 )  # fmt: skip
 _RANKS = {RECURRING: 0, NEW: 1, ANSWERED: 2, DEPLOYED: 2, PROVEN: 2}
@@ -25,7 +32,13 @@ def write_triage(result: Triaged, path: Path) -> None:
     if kind == ".csv":
         write_output(path, csv_bytes(COLUMNS, _rows(result)))
     elif kind == ".xlsx":
-        sheet = Sheet("failing", COLUMNS, _rows(result), ("legacy_url", "destination"), severity=("state", _RANKS))
+        sheet = Sheet(
+            "failing",
+            COLUMNS,
+            _rows(result),
+            ("legacy_url", "destination"),
+            severity=("state", _RANKS),
+        )
         write_output(path, workbook_bytes(sheet))
     else:
         raise UsageError(f"{path} has no ending that is known", "give it .xlsx or .csv")
@@ -37,7 +50,10 @@ def _rows(result: Triaged) -> Iterator[tuple[object, ...]]:
         proposal = r.meant.page if r.meant else r.proposal.destination if r.proposal else ""
         reason = r.why or (r.meant.damage if r.meant else "")
         yield (
-            e.site, e.legacy_url, a.state, a.lost, round(r.share, 6), r.trend, round(e.evidence.value, 2), e.evidence.links, a.bots, a.first, a.last,
-            " ".join(f"{c}:{n:.0f}" for c, n in sorted(a.statuses.items())), "; ".join(f"{c.origin} {c.requests:.0f}" for c in r.came[:4]), r.family,
-            e.answer.kind, e.answer.destination, proposal, r.proposal.confidence if r.proposal else "", reason, r.fix.answered, r.fix.live,
+            e.site, e.legacy_url, a.state, a.lost, round(r.share, 6), r.trend,
+            round(e.evidence.value, 2), e.evidence.links, a.bots, a.first, a.last,
+            " ".join(f"{c}:{n:.0f}" for c, n in sorted(a.statuses.items())),
+            "; ".join(f"{c.origin} {c.requests:.0f}" for c in r.came[:4]), r.family,
+            e.answer.kind, e.answer.destination, proposal,
+            r.proposal.confidence if r.proposal else "", reason, r.fix.answered, r.fix.live,
         )  # fmt: skip

@@ -42,7 +42,9 @@ PASSWORD = "UPRIGHT_SMTP_PASSWORD"  # noqa: S105 (the name of a variable)
 
 @dataclass
 class Watched:
-    """What one look amounted to. news: what changed; sent: channels by which messages went out; failed: those that could not, with the reason."""
+    """What one look amounted to. news: what changed; sent: channels by which messages went out;
+    failed: those that could not, with the reason.
+    """
 
     read: list[New]
     news: list[News]
@@ -57,7 +59,8 @@ class Watched:
     def as_dict(self) -> dict[str, Any]:
         """As data."""
         return {
-            "read": [{"name": n.name, "bytes": n.bytes, "lines": n.gathered.lines if n.gathered else 0, "lost": n.lost} for n in self.read],
+            "read": [{"name": n.name, "bytes": n.bytes,
+                "lines": n.gathered.lines if n.gathered else 0, "lost": n.lost} for n in self.read],
             "news": [{"kind": n.kind, **n.item._asdict()} for n in self.news],
             "sent": self.sent,
             "failed": [str(e) for e in self.failed],
@@ -77,11 +80,13 @@ def watch(
     ask: Ask | None = None,
     sample: int = 0,
 ) -> Watched:
-    """Gather what is new in some logs, and say what changed since it was last said. file: where to write the message, too. ask: how the entries whose answer is live
-    are asked for, so many of them by chance, or all where sample is 0.
+    """Gather what is new in some logs, and say what changed since it was last said. file: where to
+    write the message, too. ask: how the entries whose answer is live are asked for, so many of them
+    by chance, or all where sample is 0.
 
-    What is to be said is kept with the note that it was, in one transaction, and goes out after it: a look that is killed loses no message, and one that was
-    being handed over when it was killed is handed over again under the same identity.
+    What is to be said is kept with the note that it was, in one transaction, and goes out after it:
+    a look that is killed loses no message, and one that was being handed over when it was killed is
+    handed over again under the same identity.
     """
     read = gather_new(ledger, paths, host=host)
     book = Book(ledger)
@@ -89,7 +94,9 @@ def watch(
     items = [_item(row) for row in result.rows]
     asked = _asked(book, ask, sample) if ask is not None else {}
     again = {i.entry for i in items if i.state == RECURRING}
-    wrong = {entry: item for entry, item in asked.items() if item is not None and entry not in again}
+    wrong = {
+        entry: item for entry, item in asked.items() if item is not None and entry not in again
+    }
     items = [*(i for i in items if i.entry not in wrong), *wrong.values()]
     notify = ledger.settings.notify
     with ledger.writing() as connection:
@@ -100,8 +107,19 @@ def watch(
             told = f"{lines:,} new lines in {len(read):,} logs." if lines else "No new lines."
             name = ledger.settings.name or ledger.folder.name
             identity = f"{now().replace(':', '')}-{_digest(found)}"
-            data = {"name": name, "time": now(), "news": [{"kind": n.kind, **n.item._asdict()} for n in found]}
-            put_out(connection, _channels(notify, file), identity, subject_of(name, found), body_of(found, told), data)
+            data = {
+                "name": name,
+                "time": now(),
+                "news": [{"kind": n.kind, **n.item._asdict()} for n in found],
+            }
+            put_out(
+                connection,
+                _channels(notify, file),
+                identity,
+                subject_of(name, found),
+                body_of(found, told),
+                data,
+            )
         still = {e: told for e, told in before.items() if told[0] == WRONG and e not in asked}
         note_reported(connection, still | {i.entry: (i.state, i.lost) for i in items})
     watched = Watched(read, found)
@@ -115,22 +133,35 @@ def _digest(found: Sequence[News]) -> str:
 
 
 def _item(row: Failing) -> Item:
-    came = ", ".join(f"{c.origin}{f' {c.whence}' if c.whence else ''}" for c in row.came[:2] if c.origin != DIRECT)
+    came = ", ".join(
+        f"{c.origin}{f' {c.whence}' if c.whence else ''}"
+        for c in row.came[:2]
+        if c.origin != DIRECT
+    )
     a = row.account
-    return Item(row.entry.id, row.entry.legacy_url, a.state, a.lost, row.why, f"from {came}" if came else "")
+    return Item(
+        row.entry.id, row.entry.legacy_url, a.state, a.lost, row.why, f"from {came}" if came else ""
+    )
 
 
 def _asked(book: Book, ask: Ask, sample: int) -> dict[int, Item | None]:
     """Ask for entries whose answer is live: entry → what is wrong with its answer now, or None."""
     fixes = load_fixes(book.ledger)
-    live = [e for e in book.entries if e.answer.kind not in {OPEN, WANTED, IGNORE} and fixes.of(e).live]
+    live = [
+        e for e in book.entries if e.answer.kind not in {OPEN, WANTED, IGNORE} and fixes.of(e).live
+    ]
     if sample and sample < len(live):
         live = random.sample(live, sample)
     if not live:
         return {}
     wanted = Requests()
     for entry in live:
-        wanted.add(address_of(entry.legacy_url).without_fragment, entry.site, entry.key, int(entry.evidence.hits))
+        wanted.add(
+            address_of(entry.legacy_url).without_fragment,
+            entry.site,
+            entry.key,
+            int(entry.evidence.hits),
+        )
     found: dict[int, Item | None] = {}
     for entry, row in zip(live, ask(book, wanted).rows, strict=True):
         wrong = Item(entry.id, entry.legacy_url, WRONG, 0.0, f"asked now: {row.verdict}")
@@ -142,7 +173,11 @@ _FINE = frozenset(["ok", "blocked"])  # "blocked" says nothing of the rule
 
 
 def _channels(notify: Notify, file: Path | None) -> list[str]:
-    return [*([MAIL] if notify.to else []), *([POST] if notify.post else []), *([FILE] if file is not None else [])]
+    return [
+        *([MAIL] if notify.to else []),
+        *([POST] if notify.post else []),
+        *([FILE] if file is not None else []),
+    ]
 
 
 def _deliver(ledger: Ledger, notify: Notify, file: Path | None, watched: Watched) -> None:
@@ -152,19 +187,29 @@ def _deliver(ledger: Ledger, notify: Notify, file: Path | None, watched: Watched
     for message in waiting:
         try:
             if message.channel == MAIL and notify.to:
-                for refused in send_mail(_mail(notify), message.message, message.subject, message.body):
+                for refused in send_mail(
+                    _mail(notify), message.message, message.subject, message.body
+                ):
                     watched.failed.append(
                         InputError(
-                            f"the mail server refused {refused}", "check [notify] of upright.toml; the others have it"
+                            f"the mail server refused {refused}",
+                            "check [notify] of upright.toml; the others have it",
                         )
                     )
             elif message.channel == POST and notify.post:
-                post_json(notify.post, {"id": message.message, "subject": message.subject, **message.data})
+                post_json(
+                    notify.post, {"id": message.message, "subject": message.subject, **message.data}
+                )
             elif message.channel == FILE and file is not None:
                 write_output(
                     file,
                     json_bytes(
-                        {"id": message.message, "subject": message.subject, "text": message.body, **message.data}
+                        {
+                            "id": message.message,
+                            "subject": message.subject,
+                            "text": message.body,
+                            **message.data,
+                        }
                     ),
                 )
             else:

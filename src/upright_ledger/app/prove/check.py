@@ -19,8 +19,10 @@ _NO_HOST = "http://no-host-given.invalid"
 class Checked:
     """What a check found.
 
-    rules: answers looked at. origins: those that need not be shown. assumed: what was taken for granted, in
-    words. proof: what holds for every URL there is; mends: what --fix changed; both for a ledger. mapping, unused: the columns of a sheet, and those that say nothing here. rejected: (row, old address, reason) of rows that could not be checked.
+    rules: answers looked at. origins: those that need not be shown. assumed: what was taken for
+    granted, in words. proof: what holds for every URL there is; mends: what --fix changed; both for
+    a ledger. mapping, unused: the columns of a sheet, and those that say nothing here. rejected:
+    (row, old address, reason) of rows that could not be checked.
     """
 
     rules: int
@@ -59,7 +61,9 @@ class Checked:
             "rules": self.rules,
             "assumed": self.assumed,
             **({"columns": self.mapping, "unused_columns": self.unused} if self.mapping else {}),
-            "rejected": [{"row": line, "old": old, "reason": why} for line, old, why in self.rejected],
+            "rejected": [
+                {"row": line, "old": old, "reason": why} for line, old, why in self.rejected
+            ],
             "mended": [
                 {
                     "legacy_url": m.entry.legacy_url,
@@ -74,7 +78,10 @@ class Checked:
             and {
                 "state": self.proof.state,
                 "rules": self.proof.rules,
-                "witnesses": [{"url": w.url, "way": list(w.way), "loops": w.loops} for w in self.proof.witnesses],
+                "witnesses": [
+                    {"url": w.url, "way": list(w.way), "loops": w.loops}
+                    for w in self.proof.witnesses
+                ],
                 "undecided": self.proof.undecided,
                 "held_back": self.rules - self.proof.rules,
             },
@@ -84,4 +91,10 @@ class Checked:
 def check_ledger(book: Book, mends: Sequence[Mend] = ()) -> Checked:
     """Check all answers of a ledger. mends: what was mended just now."""
     shown = (book.sites.old[0].origins[0], book.sites.new[0])
-    return Checked(len(book.plans) + len(book.all_templates), book.findings, shown, proof=book.proof, mends=list(mends))
+    return Checked(
+        len(book.plans) + len(book.all_templates),
+        book.findings,
+        shown,
+        proof=book.proof,
+        mends=list(mends),
+    )

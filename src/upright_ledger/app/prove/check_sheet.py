@@ -9,16 +9,17 @@ from typing import Any
 
 from upright_ledger.app.decide.pair_rows import as_template, read_answer
 from upright_ledger.app.prove.check import Checked
+from upright_ledger.core.checks.context import CheckContext
 from upright_ledger.core.checks.query_checks import check_choices
-from upright_ledger.core.checks.rule_checks import Surroundings, check, check_crowds
+from upright_ledger.core.checks.rule_checks import check, check_crowds
 from upright_ledger.core.checks.template_checks import check_templates
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.draft import Plan, make_plan
+from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.rules.finding import in_order
 from upright_ledger.core.rules.one_hop import findings_of, keep_to_one_hop
 from upright_ledger.core.rules.proof import Proof
-from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.rules.target_pages import StockPage
 from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.core.rules.template_syntax import TemplateError
@@ -28,6 +29,7 @@ from upright_ledger.core.url.origins import Sites, group_origins, read_origin
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables import column_mapping as col
+from upright_ledger.formats.tables.cells import status_code
 from upright_ledger.formats.tables.pairs import Pair, mend_slash, read_pairs
 from upright_ledger.formats.tables.url_table import read_table
 
@@ -63,7 +65,9 @@ def check_pairs(
             pair = as_template(row)
             if pair.is_template:
                 templates.append(_template(path.name, pair, sites))
-            elif (plan := _plan(path.name, pair, sites, policy, sites.new[0] if new else "")) is not None:
+            elif (
+                plan := _plan(path.name, pair, sites, policy, sites.new[0] if new else "")
+            ) is not None:
                 plans.append(plan)
                 written[plan.destination] = pair.new
         except (NotAnAddressError, TemplateError) as error:
@@ -75,15 +79,23 @@ def check_pairs(
         )
     pages = _stock(listed, sites)
     homes = frozenset(f"{origin}/" for origin in sites.new)
-    around = Surroundings(sites, policy, pages, homes, slash)
+    around = CheckContext(sites, policy, pages, homes, slash)
     found = check(plans, around)
     sound = keep_to_one_hop(compile_rules(plans, found, sites, policy, templates)[0])
     rules = sound.rules
-    found += [*check_templates(templates, rules, around), *check_crowds(plans, homes), *check_choices(plans)]
+    found += [
+        *check_templates(templates, rules, around),
+        *check_crowds(plans, homes),
+        *check_choices(plans),
+    ]
     found += findings_of(sound, found)
     host = sites.new[0] if sites.new[0] == _NO_HOST else ""
     shown = [
-        replace(f, destination=written.get(f.destination, f.destination), detail=_without(f.detail, host))
+        replace(
+            f,
+            destination=written.get(f.destination, f.destination),
+            detail=_without(f.detail, host),
+        )
         for f in in_order(found)
     ]
     proof = _shown(sound.whole_proof, host)
@@ -102,7 +114,8 @@ def check_pairs(
 def _shown(proof: Proof, host: str) -> Proof:
     """A proof in whose addresses no host stands that nobody gave."""
     witnesses = [
-        replace(w, url=_without(w.url, host), way=tuple(_without(u, host) for u in w.way)) for w in proof.witnesses
+        replace(w, url=_without(w.url, host), way=tuple(_without(u, host) for u in w.way))
+        for w in proof.witnesses
     ]
     return replace(proof, witnesses=witnesses)
 
@@ -121,7 +134,9 @@ def _template(name: str, pair: Pair, sites: Sites) -> TemplateRule:
     )
     text = f"{slash}{path}" if mark else pair.old
     label = f"{pair.old} ({name} row {pair.line})"
-    return make_template(site, text, answer.status, goal, label, fold=True, query=pair.query or CARRY_TRACKING)
+    return make_template(
+        site, text, answer.status, goal, label, fold=True, query=pair.query or CARRY_TRACKING
+    )
 
 
 def _without(text: str, host: str) -> str:
@@ -137,7 +152,11 @@ def _plan(name: str, pair: Pair, sites: Sites, policy: FoldingPolicy, base: str)
     address = parse_address(old, sites.old[0].origins[0])
     if reason := guard(address.target):
         raise NotAnAddressError(reason)
-    goal = read_destination(answer.destination, base or _base_for(address, sites)).text if answer.destination else ""
+    goal = (
+        read_destination(answer.destination, base or _base_for(address, sites)).text
+        if answer.destination
+        else ""
+    )
     if pair.query not in {"", CARRY_TRACKING, CARRY, DROP}:
         raise NotAnAddressError(f"{pair.query!r} is no way to treat a query")
     given = not old.startswith(("/", "?"))
@@ -155,12 +174,18 @@ def _plan(name: str, pair: Pair, sites: Sites, policy: FoldingPolicy, base: str)
 
 
 def _base_for(old: Address, sites: Sites) -> str:
-    """Where a bare new path lies: on the old address's own host if pages live there, as a server would take it."""
+    """Where a bare new path lies: on the old address's own host if pages live there, as a server
+    would take it.
+    """
     return old.origin if sites.is_new(old) else sites.new[0]
 
 
 def _sites(
-    rows: list[Pair], old: tuple[str, ...], new: tuple[str, ...], stocked: list[str], assumed: list[str]
+    rows: list[Pair],
+    old: tuple[str, ...],
+    new: tuple[str, ...],
+    stocked: list[str],
+    assumed: list[str],
 ) -> Sites:
     """The sites a sheet speaks of. What has to be assumed is said in `assumed`."""
     try:
@@ -177,7 +202,8 @@ def _sites(
         old_origins = new_origins[:1]
         if bare_old and old_origins[0] != _NO_HOST:
             assumed.append(
-                f"old paths are taken to lie on {old_origins[0]}, where the pages are; say --old URL if they lie elsewhere"
+                f"old paths are taken to lie on {old_origins[0]}, where the pages are; say --old "
+                "URL if they lie elsewhere"
             )
     return Sites(group_origins(old_origins), tuple(new_origins))
 
@@ -207,7 +233,7 @@ def _read_stock(path: Path) -> list[tuple[str, StockPage]]:
     return [
         (
             table.cell(row, col.URL),
-            StockPage(col.status_code(table.cell(row, col.STATUS)), table.cell(row, col.REDIRECTS_TO)),
+            StockPage(status_code(table.cell(row, col.STATUS)), table.cell(row, col.REDIRECTS_TO)),
         )
         for _, row in table.rows
         if row

@@ -1,4 +1,6 @@
-"""Reconciling: what became of each URL from one run to another, and pages whose content changed on the way."""
+"""Reconciling: what became of each URL from one run to another, and pages whose content changed on
+the way.
+"""
 
 from __future__ import annotations
 
@@ -35,7 +37,8 @@ from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
 from upright_ledger.ledger.tables.answers import PERSON
 
 COLUMNS = (
-    "url", "change", "before", "after", "value", "hits", "before_url", "after_url", "old_title", "new_title", "likeness",
+    "url", "change", "before", "after", "value", "hits", "before_url", "after_url", "old_title",
+    "new_title", "likeness",
     "text_likeness",
 )  # fmt: skip
 REGRESSIONS = (WORSE, CONTENT)
@@ -44,7 +47,9 @@ CHANGES = (WORSE, CONTENT, ELSEWHERE, MISSING, ADDED, BETTER, SAME)
 
 @dataclass(frozen=True, slots=True)
 class Change:
-    """What became of one URL. kind: one of CHANGES; before, after: its verdicts, empty where a run did not ask for it."""
+    """What became of one URL. kind: one of CHANGES; before, after: its verdicts, empty where a run
+    did not ask for it.
+    """
 
     url: str
     kind: str
@@ -61,16 +66,22 @@ class Change:
 
     def cells(self) -> tuple[Any, ...]:
         """The columns of a sheet."""
-        shown = ["" if share is None else round(share, 2) for share in (self.likeness, self.text_likeness)]
+        shown = [
+            "" if share is None else round(share, 2)
+            for share in (self.likeness, self.text_likeness)
+        ]
         return (
-            self.url, self.kind, self.before, self.after, round(self.value, 2), self.hits, self.before_url, self.after_url,
+            self.url, self.kind, self.before, self.after, round(self.value, 2), self.hits,
+            self.before_url, self.after_url,
             self.old_title, self.new_title, *shown,
         )  # fmt: skip
 
 
 @dataclass
 class Reconciled:
-    """Two runs side by side. allowed: kinds and verdicts that are no regression here. judged: pages whose content was compared."""
+    """Two runs side by side. allowed: kinds and verdicts that are no regression here. judged: pages
+    whose content was compared.
+    """
 
     before: Results
     after: Results
@@ -87,23 +98,37 @@ class Reconciled:
     @property
     def moves(self) -> dict[tuple[str, str], int]:
         """Verdict before and after → URLs, for those whose verdict changed."""
-        found = Counter((c.before, c.after) for c in self.changes if c.before and c.after and c.before != c.after)
+        found = Counter(
+            (c.before, c.after)
+            for c in self.changes
+            if c.before and c.after and c.before != c.after
+        )
         return dict(sorted(found.items(), key=lambda item: (-item[1], item[0])))
 
     @property
     def regressions(self) -> list[Change]:
         """What got worse and is not allowed, the most valuable first."""
-        return [c for c in self.changes if c.kind in REGRESSIONS and not {c.kind, c.after} & self.allowed]
+        return [
+            c
+            for c in self.changes
+            if c.kind in REGRESSIONS and not {c.kind, c.after} & self.allowed
+        ]
 
     def as_dict(self) -> dict[str, Any]:
         return {
-            "before": {"run": self.before.run, "name": self.before.name, "urls": len(self.before.rows)},
+            "before": {
+                "run": self.before.run,
+                "name": self.before.name,
+                "urls": len(self.before.rows),
+            },
             "after": {"run": self.after.run, "name": self.after.name, "urls": len(self.after.rows)},
             "counts": self.counts,
             "moves": [{"before": b, "after": a, "urls": n} for (b, a), n in self.moves.items()],
             "regressions": len(self.regressions),
             "contents_compared": self.judged,
-            "rows": [dict(zip(COLUMNS, c.cells(), strict=True)) for c in self.changes if c.kind != SAME],
+            "rows": [
+                dict(zip(COLUMNS, c.cells(), strict=True)) for c in self.changes if c.kind != SAME
+            ],
         }
 
     def write(self, path: Path) -> None:
@@ -111,7 +136,9 @@ class Reconciled:
         rows = [c.cells() for c in self.changes]
         if path.suffix.lower() == ".xlsx":
             ranks = {WORSE: 0, CONTENT: 0, ELSEWHERE: 1, MISSING: 1}
-            sheet = Sheet("changes", COLUMNS, rows, ("url", "after_url"), severity=("change", ranks))
+            sheet = Sheet(
+                "changes", COLUMNS, rows, ("url", "after_url"), severity=("change", ranks)
+            )
             write_output(path, workbook_bytes(sheet))
         elif path.suffix.lower() == ".csv":
             write_output(path, csv_bytes(COLUMNS, rows))
@@ -119,20 +146,26 @@ class Reconciled:
             raise UsageError(f"{path} has no ending that is known", "give it .csv or .xlsx")
 
 
-def reconcile(book: Book, before: str, after: str, allowed: frozenset[str] = frozenset()) -> Reconciled:
+def reconcile(
+    book: Book, before: str, after: str, allowed: frozenset[str] = frozenset()
+) -> Reconciled:
     """Lay two runs side by side, by number or name."""
     first, second = load_run(book.ledger, before), load_run(book.ledger, after)
     old = {r.trace.url: r for r in first.rows}
     new = {r.trace.url: r for r in second.rows}
     content = _Content(book, first, second)
-    changes = [_change(url, old.get(url), new.get(url), content) for url in dict.fromkeys((*new, *old))]
+    changes = [
+        _change(url, old.get(url), new.get(url), content) for url in dict.fromkeys((*new, *old))
+    ]
     order = {kind: n for n, kind in enumerate(CHANGES)}
     changes.sort(key=lambda c: (order[c.kind], -c.value, -c.hits, c.url))
     return Reconciled(first, second, changes, allowed, content.judged)
 
 
 class _Content:
-    """What is known of old and new pages: titles of the ledger's sources, and what pages said of themselves in the runs."""
+    """What is known of old and new pages: titles of the ledger's sources, and what pages said of
+    themselves in the runs.
+    """
 
     def __init__(self, book: Book, before: Results, after: Results) -> None:
         self.book = book
@@ -143,7 +176,9 @@ class _Content:
         self.new_text = common_words(r.trace.page.words for r in after.rows)
 
     def of(self, before: Row | None, after: Row) -> tuple[str, str, float | None, float | None]:
-        """Old title, new title, and how alike the titles and the texts are; None where that is not known or needs no look."""
+        """Old title, new title, and how alike the titles and the texts are; None where that is not
+        known or needs no look.
+        """
         entry = self.book.entry_of(parse_address(after.trace.url))
         page = after.trace.page
         was = before.trace.page if before is not None and not before.trace.redirects else Page()
@@ -162,12 +197,16 @@ class _Content:
 def _change(url: str, before: Row | None, after: Row | None, content: _Content) -> Change:
     kind = compared(_ended(before), _ended(after))
     row = after or before
-    old_title, new_title, titles, texts = content.of(before, after) if after is not None else ("", "", None, None)
+    old_title, new_title, titles, texts = (
+        content.of(before, after) if after is not None else ("", "", None, None)
+    )
     if about_something_else(titles, texts) and kind in {SAME, BETTER, ELSEWHERE, ADDED}:
         kind = CONTENT
     return Change(
-        url, kind, before.verdict if before else "", after.verdict if after else "", row.value if row else 0, row.hits if row else 0,
-        before.trace.final_url if before else "", after.trace.final_url if after else "", old_title, new_title, titles, texts,
+        url, kind, before.verdict if before else "", after.verdict if after else "",
+        row.value if row else 0, row.hits if row else 0,
+        before.trace.final_url if before else "", after.trace.final_url if after else "", old_title,
+        new_title, titles, texts,
     )  # fmt: skip
 
 

@@ -16,7 +16,9 @@ from upright_ledger.ledger.tables.entries import Entry
 
 @dataclass
 class Covered:
-    """One section, source, site or day. urls, hits: all that were asked; ok, ok_hits: of these, what is well."""
+    """One section, source, site or day. urls, hits: all that were asked; ok, ok_hits: of these,
+    what is well.
+    """
 
     name: str
     urls: int = 0
@@ -30,7 +32,8 @@ class Covered:
 
 
 def coverage(results: Results, book: Book, by: str) -> list[Covered]:
-    """Coverage by section, source or site, the most asked first, or by day; what belongs to none stands under an empty name.
+    """Coverage by section, source or site, the most asked first, or by day; what belongs to none
+    stands under an empty name.
 
     results: of requests that were read for them.
     """

@@ -1,4 +1,6 @@
-"""Mending what `check` finds and what can be mended without asking: chains, closing slashes, rules onto themselves."""
+"""Mending what `check` finds and what can be mended without asking: chains, closing slashes, rules
+onto themselves.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ _MOST_STEPS = 20
 
 @dataclass(frozen=True, slots=True)
 class Mend:
-    """One answer that is changed: what it was, what it is, and the kinds of findings that this settles."""
+    """One answer that is changed: what it was, what it is, and the kinds of findings that this
+    settles.
+    """
 
     entry: Entry
     before: EntryAnswer
@@ -29,7 +33,9 @@ class Mend:
 
 
 def fix(ledger: Ledger) -> list[Mend]:
-    """Post the mends of all findings that have one, as one step; loops and contested answers wait for a person."""
+    """Post the mends of all findings that have one, as one step; loops and contested answers wait
+    for a person.
+    """
     book = Book(ledger)
     found: dict[str, set[str]] = {}
     for finding in book.findings:
@@ -38,7 +44,12 @@ def fix(ledger: Ledger) -> list[Mend]:
     for plan in book.plans:
         kinds = found.get(plan.legacy_url, set())
         entry = book.by_key.get(plan.key)
-        if entry is None or entry.by == TEMPLATE or not kinds & MENDABLE or kinds & {"loop", "conflict"}:
+        if (
+            entry is None
+            or entry.by == TEMPLATE
+            or not kinds & MENDABLE
+            or kinds & {"loop", "conflict"}
+        ):
             continue
         after = usual(KEEP) if "self" in kinds else _mended(entry.answer, book)
         if after != entry.answer:
@@ -46,7 +57,9 @@ def fix(ledger: Ledger) -> list[Mend]:
     unique = {m.entry.id: m for m in mends}
     if unique:
         with ledger.step("check", "mended by --fix") as step:
-            posted = post_answers(step, [of_person(m.entry, m.after, "check --fix") for m in unique.values()])
+            posted = post_answers(
+                step, [of_person(m.entry, m.after, "check --fix") for m in unique.values()]
+            )
             unique = {p.entry: unique[p.entry] for p in posted}
             step.summary = f"{len(unique):,} answers mended"
     return list(unique.values())

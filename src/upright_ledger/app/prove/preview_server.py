@@ -1,15 +1,18 @@
-"""Serving: the rules, and stand-in pages for where they lead, on this machine, for trying by hand in a browser."""
+"""Serving: the rules, and stand-in pages for where they lead, on this machine, for trying by hand
+in a browser.
+"""
 
 from __future__ import annotations
 
 import html
 import re
 from collections.abc import Callable
+from importlib.resources import files
 from urllib.parse import unquote
 
 from upright_ledger.app.book import Book
+from upright_ledger.core.rules.exact_rule import Answer
 from upright_ledger.core.rules.imported.rule import ImportedRule
-from upright_ledger.core.rules.ruleset import Answer
 from upright_ledger.core.url.address import Address, NotAnAddressError, followed, parse_address
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.origins import Sites
@@ -19,17 +22,14 @@ from upright_ledger.web.local.preview import Reply, serve_locally
 FRONT, _TRY = "/.upright/", "/.upright/try"
 """The page with a form for old addresses, and where that form leads."""
 
-_STYLE = """body{font:16px/1.5 system-ui,sans-serif;max-width:46rem;margin:3rem auto;padding:0 1rem;color:#222}
-h1{font-size:1.4rem;margin:.2rem 0 1rem}code,.url{font:14px/1.5 ui-monospace,monospace;overflow-wrap:anywhere}
-.kind{color:#666;font-size:.9rem}table{border-collapse:collapse;width:100%}th{text-align:left;font-weight:400;color:#666;
-vertical-align:top;padding:.2rem 1rem .2rem 0;white-space:nowrap}td{padding:.2rem 0}input{font:inherit;width:100%;box-sizing:border-box;
-padding:.4rem;border:1px solid #999;border-radius:3px}form{margin:2rem 0}button{font:inherit;margin-top:.5rem;padding:.3rem 1rem}li{margin:.2rem 0}"""
+_STYLE = files(__package__).joinpath("preview.css").read_text(encoding="utf-8")
 
 
 class LocalSite:
     """Which port stands for which origin, and what each request there gets.
 
-    follow: whether redirects lead to the ports of this machine; else they are sent as a server would send them.
+    follow: whether redirects lead to the ports of this machine; else they are sent as a server
+    would send them.
     """
 
     def __init__(self, book: Book, first_port: int, *, follow: bool = True) -> None:
@@ -38,22 +38,36 @@ class LocalSite:
         old = [site.origins[0] for site in sites.old]
         self.origins = [
             *old,
-            *(o for o in sites.new if parse_address(o).authority not in {parse_address(x).authority for x in old}),
+            *(
+                o
+                for o in sites.new
+                if parse_address(o).authority not in {parse_address(x).authority for x in old}
+            ),
         ]
         self.first_port = first_port
-        self.port_of = {parse_address(o).authority: first_port + n for n, o in enumerate(self.origins)}
+        self.port_of = {
+            parse_address(o).authority: first_port + n for n, o in enumerate(self.origins)
+        }
         for site in sites.old:
             for authority in sites.authorities_of(site.name):
-                self.port_of.setdefault(authority, self.port_of[parse_address(site.origins[0]).authority])
+                self.port_of.setdefault(
+                    authority, self.port_of[parse_address(site.origins[0]).authority]
+                )
 
     def serve(self, started: Callable[[], None]) -> None:
         """Serve until Ctrl-C."""
-        _ = self.book.all_rules, self.book.stock, self.book.entries  # read once, before many ask at once
+        _ = (
+            self.book.all_rules,
+            self.book.stock,
+            self.book.entries,
+        )  # read once, before many ask at once
         hosts = {re.sub(r":\d+$", "", authority) for authority in self.port_of}
         serve_locally(self.origins, self.first_port, self.respond, started, hosts)
 
     def here(self, url: str, base: Address | None = None) -> str:
-        """An address of the move as a browser finds it on this machine; others, and what is none, as they are. base: on which it stands."""
+        """An address of the move as a browser finds it on this machine; others, and what is none,
+        as they are. base: on which it stands.
+        """
         try:
             address = parse_address(url) if base is None else followed(url, base)
         except NotAnAddressError:
@@ -65,7 +79,9 @@ class LocalSite:
         return f"http://127.0.0.1:{port}{address.target}{tail}"
 
     def respond(self, origin: str, target: str) -> Reply:
-        """What a request gets: a rule's answer, a stand-in for a page of the new site, or what is not there."""
+        """What a request gets: a rule's answer, a stand-in for a page of the new site, or what is
+        not there.
+        """
         if target.partition("?")[0] == _TRY:
             return self._try(target)
         if target == FRONT:
@@ -73,8 +89,14 @@ class LocalSite:
         try:
             address = parse_address(target, origin)
         except NotAnAddressError as error:
-            return Reply(400, "", _page("No address", [("asked for", target), ("because", str(error))], origin))
-        answer = self.book.all_rules.answer(address.authority, target)  # a local port has no scheme of its own
+            return Reply(
+                400,
+                "",
+                _page("No address", [("asked for", target), ("because", str(error))], origin),
+            )
+        answer = self.book.all_rules.answer(
+            address.authority, target
+        )  # a local port has no scheme of its own
         if answer is not None:
             return self._answered(address, answer)
         stocked = self._stocked(address)
@@ -88,12 +110,16 @@ class LocalSite:
         return Reply(404, "", _page("No rule answers, and no page is here", told, origin))
 
     def _answered(self, address: Address, answer: Answer) -> Reply:
-        rule = answer.rule.where if isinstance(answer.rule, ImportedRule) else answer.rule.legacy_url
+        rule = (
+            answer.rule.where if isinstance(answer.rule, ImportedRule) else answer.rule.legacy_url
+        )
         told = [("asked for", address.text), ("status", str(answer.status)), ("rule", rule)]
         if not answer.location:
             return Reply(answer.status, "", _page("This page is gone", told, address.origin))
         told.append(("leads to", answer.location))
-        return Reply(answer.status, self.here(answer.location, address), _page("Moved", told, address.origin))
+        return Reply(
+            answer.status, self.here(answer.location, address), _page("Moved", told, address.origin)
+        )
 
     def _stocked(self, address: Address) -> Destination | None:
         for scheme in ("https", "http"):
@@ -110,9 +136,18 @@ class LocalSite:
             ("language", page.language),
             ("canonical", page.canonical),
         ]
-        shown = _page(page.title or page.url, [(k, v) for k, v in told if v], address.origin, kind="Stand-in page")
+        shown = _page(
+            page.title or page.url,
+            [(k, v) for k, v in told if v],
+            address.origin,
+            kind="Stand-in page",
+        )
         if page.redirects_to:
-            return Reply(page.status or 301, self.here(parse_address(page.redirects_to, page.url).text), shown)
+            return Reply(
+                page.status or 301,
+                self.here(parse_address(page.redirects_to, page.url).text),
+                shown,
+            )
         return Reply(page.status or 200, "", shown)
 
     def _try(self, target: str) -> Reply:
@@ -121,21 +156,34 @@ class LocalSite:
             address = parse_address(wanted, self.origins[0])
         except NotAnAddressError as error:
             return Reply(
-                400, "", _page("No address", [("asked for", wanted), ("because", str(error))], self.origins[0])
+                400,
+                "",
+                _page(
+                    "No address", [("asked for", wanted), ("because", str(error))], self.origins[0]
+                ),
             )
         return Reply(302, self.here(address.text), "")
 
     def _front(self) -> str:
-        entries = sorted((e for e in self.book.entries if e.answer.has_rule), key=lambda e: -e.evidence.value)[:20]
+        entries = sorted(
+            (e for e in self.book.entries if e.answer.has_rule), key=lambda e: -e.evidence.value
+        )[:20]
         listed = "".join(
-            f'<li class="url"><a href="{_e(self.here(e.legacy_url))}">{_e(e.legacy_url)}</a></li>' for e in entries
+            f'<li class="url"><a href="{_e(self.here(e.legacy_url))}">{_e(e.legacy_url)}</a></li>'
+            for e in entries
         )
         ports = "".join(
-            f"<tr><th>{_e(o)}</th><td><code>http://127.0.0.1:{self.port_of[parse_address(o).authority]}</code></td></tr>"
+            f"<tr><th>{_e(o)}</th><td><code>http://"
+            f"127.0.0.1:{self.port_of[parse_address(o).authority]}</code></td></tr>"
             for o in self.origins
         )
-        form = f'<form action="{_TRY}"><label>An old address<input name="url" placeholder="/journal/2011/03/tower.html"></label><button>Try it</button></form>'
-        more = f"<p>The most valuable that move or are gone:</p><ul>{listed}</ul>" if entries else ""
+        form = (
+            f'<form action="{_TRY}"><label>An old address<input name="url" '
+            'placeholder="/journal/2011/03/tower.html"></label><button>Try it</button></form>'
+        )
+        more = (
+            f"<p>The most valuable that move or are gone:</p><ul>{listed}</ul>" if entries else ""
+        )
         return _html(
             self.book.ledger.settings.name,
             f"<h1>{_e(self.book.ledger.settings.name)}</h1><table>{ports}</table>{form}{more}",
@@ -143,15 +191,23 @@ class LocalSite:
 
 
 def _page(title: str, told: list[tuple[str, str]], origin: str, kind: str = "") -> str:
-    rows = "".join(f'<tr><th>{_e(name)}</th><td class="url">{_e(text)}</td></tr>' for name, text in told)
+    rows = "".join(
+        f'<tr><th>{_e(name)}</th><td class="url">{_e(text)}</td></tr>' for name, text in told
+    )
     return _html(
         title,
-        f'<div class="kind">{_e(kind or origin)}</div><h1>{_e(title)}</h1><table>{rows}</table><p><a href="{FRONT}">Try another address</a></p>',
+        "<div "
+        f'class="kind">{_e(kind or origin)}</div><h1>{_e(title)}</h1><table>{rows}</table><p><a '
+        f'href="{FRONT}">Try another address</a></p>',
     )
 
 
 def _html(title: str, body: str) -> str:
-    return f'<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>{_e(title)}</title><style>{_STYLE}</style>{body}</html>'
+    return (
+        '<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" '
+        f'content="width=device-width"><title>{_e(title)}</title><style>{_STYLE}</style>{body}</'
+        "html>"
+    )
 
 
 def _e(text: str) -> str:

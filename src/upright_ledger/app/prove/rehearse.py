@@ -28,7 +28,8 @@ def rehearse(
     host: str = "",
     name: str = "",
 ) -> Results:
-    """Trace every distinct request of the files (without any, of the ledger's entries) through the rules, and keep the run.
+    """Trace every distinct request of the files (without any, of the ledger's entries) through the
+    rules, and keep the run.
 
     name: what the run is called.
     """
@@ -59,9 +60,13 @@ def rehearse(
 
 def _rehearsal(book: Book) -> Rehearsal[Entry]:
     """The rules of a book, ready to be asked."""
-    pages = Pages({page: StockPage(d.status, d.redirects_to) for page, d in book.stock.items()}, book.sites)
+    pages = Pages(
+        {page: StockPage(d.status, d.redirects_to) for page, d in book.stock.items()}, book.sites
+    )
 
     def due(entry: Entry | None, address: Address) -> tuple[Expected, float]:
-        return _NOTHING if entry is None else (book.expected_of(entry, address), entry.evidence.value)
+        return (
+            _NOTHING if entry is None else (book.expected_of(entry, address), entry.evidence.value)
+        )
 
     return Rehearsal(book.all_rules, book.sites, pages, book.homes, book.policy, due)

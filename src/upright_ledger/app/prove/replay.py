@@ -31,7 +31,8 @@ from upright_ledger.ledger.tables.runs.runs import (
     take_over,
 )
 from upright_ledger.ledger.tables.runs.trace_blocks import add_traces, load_traces, traced_urls
-from upright_ledger.web.http.client import RequestOptions, interrupts
+from upright_ledger.web.http.interrupts import interrupts
+from upright_ledger.web.http.options import RequestOptions
 from upright_ledger.web.http.tracer import Place
 
 COMMIT_SECONDS = 1.0
@@ -43,13 +44,17 @@ Progress = Callable[[int, int, Counter[str]], None]
 
 
 class StoppedError(InputError):
-    """The run was stopped before all was asked; what is done is kept. done, total: URLs. by_hand: whether a person did it."""
+    """The run was stopped before all was asked; what is done is kept. done, total: URLs. by_hand:
+    whether a person did it.
+    """
 
     def __init__(self, done: int, total: int, why: str = "") -> None:
         """why: what stopped it, unless a person did."""
         super().__init__(
-            f"{done:,} of {total:,} URLs were asked{f', and are kept: {why}' if why else ' and are kept'}",
-            "`upright replay … --resume`, with the same files and options, goes on where it stopped",
+            f"{done:,} of {total:,} URLs were "
+            f"asked{f', and are kept: {why}' if why else ' and are kept'}",
+            "`upright replay … --resume`, with the same files and options, goes on where it "
+            "stopped",
         )
         self.done, self.total, self.by_hand = done, total, not why
 
@@ -87,7 +92,9 @@ class _Recorder:
         if verdicts[0] != "ok":
             trace = with_rules(trace, self.book.all_rules)
         value = entry.evidence.value if entry else 0.0
-        self.waiting.append(Row(trace, self.asked.hits[number], verdicts, expected_text(expected), value))
+        self.waiting.append(
+            Row(trace, self.asked.hits[number], verdicts, expected_text(expected), value)
+        )
         self.verdicts[verdicts[0]] += 1
 
     def be_heard(self) -> None:
@@ -119,7 +126,9 @@ def replay(
 ) -> Results:
     """Ask for every URL at the given place (None: at the hosts themselves), and keep the run.
 
-    tracing: see `start_tracing`. name: what the run is called. label: what is asked as, beside the place. resume: go on with the last run there, which was stopped. Raises StoppedError where not all was asked: on Ctrl-C, and where a process died.
+    tracing: see `start_tracing`. name: what the run is called. label: what is asked as, beside the
+    place. resume: go on with the last run there, which was stopped. Raises StoppedError where not
+    all was asked: on Ctrl-C, and where a process died.
     """
     place = Place(book.sites.hosts, at, book.policy.index_set)
     where = f"{at.origin if at else ''} {label}".strip()
@@ -161,12 +170,16 @@ def replay(
 
 
 def disagreements(runs: Sequence[Results]) -> list[tuple[str, dict[str, Row]]]:
-    """URLs to which several places, or profiles, give different answers: each with its row by the name of the run's place."""
+    """URLs to which several places, or profiles, give different answers: each with its row by the
+    name of the run's place.
+    """
     rows: dict[str, dict[str, Row]] = {}
     for results in runs:
         for row in results.rows:
             rows.setdefault(row.trace.url, {})[results.at] = row
-    told = [(url, by) for url, by in rows.items() if len({_first_answer(r) for r in by.values()}) > 1]
+    told = [
+        (url, by) for url, by in rows.items() if len({_first_answer(r) for r in by.values()}) > 1
+    ]
     return sorted(told, key=lambda item: (-max(r.value for r in item[1].values()), item[0]))
 
 
@@ -174,26 +187,34 @@ def _first_answer(row: Row) -> tuple[int, str]:
     return row.trace.first_status, row.trace.first_location
 
 
-def _begin(book: Book, where: str, owner: str, digest: str, *, resume: bool) -> tuple[int, set[str]]:
+def _begin(
+    book: Book, where: str, owner: str, digest: str, *, resume: bool
+) -> tuple[int, set[str]]:
     """The number of the run, and what it has asked already."""
     with book.ledger.writing() as connection:
         if resume:
             stopped = open_run(connection, "replay", where)
             if stopped is None:
                 raise UsageError(
-                    f"no run at {where or 'the hosts themselves'} was stopped", "start one without --resume"
+                    f"no run at {where or 'the hosts themselves'} was stopped",
+                    "start one without --resume",
                 )
             if stopped.asked not in {"", digest}:
                 raise UsageError(
-                    f"run {stopped.id} was to ask for other addresses", "resume it with the files and options it had"
+                    f"run {stopped.id} was to ask for other addresses",
+                    "resume it with the files and options it had",
                 )
             take_over(connection, stopped, owner)
             return stopped.id, traced_urls(connection, stopped.id)
         built = last_build(connection)
-        begun = begin_run(connection, "replay", built.digest if built else "", where, owner=owner, asked=digest)
+        begun = begin_run(
+            connection, "replay", built.digest if built else "", where, owner=owner, asked=digest
+        )
         return begun, set()
 
 
 def _digest(asked: Requests) -> str:
     """What tells one list of addresses from another, in whatever order."""
-    return hashlib.sha256("\n".join(sorted(asked.urls)).encode("utf-8", "surrogatepass")).hexdigest()
+    return hashlib.sha256(
+        "\n".join(sorted(asked.urls)).encode("utf-8", "surrogatepass")
+    ).hexdigest()

@@ -10,8 +10,8 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from upright_ledger.app.book import Book
-from upright_ledger.app.collect.gather import base_origin, options_for
 from upright_ledger.app.collect.inputs import inputs
+from upright_ledger.app.collect.reading_options import base_origin, options_for
 from upright_ledger.app.request_list import Requests
 from upright_ledger.app.worker_process import Put, WorkerProcess
 from upright_ledger.core.inventory.classification import Classifier
@@ -36,7 +36,9 @@ class _Batch(NamedTuple):
 
 
 class _Rest(NamedTuple):
-    """What is known when all is read. told: all but the requests themselves; said: the numbers of those of which files tell hits."""
+    """What is known when all is read. told: all but the requests themselves; said: the numbers of
+    those of which files tell hits.
+    """
 
     told: Requests
     said: frozenset[int]
@@ -53,16 +55,23 @@ def read_requests(
 
 
 def coming_requests(
-    found: Requests, book: Book, paths: list[str], options: ReadOptions | None = None, kind: str = "", host: str = ""
+    found: Requests,
+    book: Book,
+    paths: list[str],
+    options: ReadOptions | None = None,
+    kind: str = "",
+    host: str = "",
 ) -> Iterator[int]:
     """Read all files into `found`, some requests at a time; yields how many there are so far.
 
-    A request's hits, known when all is read, are what the files say (people only). Where they say nothing, the first spelling of
-    an entry stands for all the hits the ledger knows of it.
+    A request's hits, known when all is read, are what the files say (people only). Where they say
+    nothing, the first spelling of an entry stands for all the hits the ledger knows of it.
     """
     check_kind(kind)
     placer = Classifier(book.sites, book.policy, base_origin(book.sites, host))
-    placer.assets_kept = frozenset((e.site, e.key) for e in book.entries if asset_class(e.key.partition("?")[0]))
+    placer.assets_kept = frozenset(
+        (e.site, e.key) for e in book.entries if asset_class(e.key.partition("?")[0])
+    )
     job = (placer, paths, options_for(options or ReadOptions(), book.sites, book.policy), kind)
     for part in _parts(paths, job):
         if isinstance(part, _Batch):
@@ -72,9 +81,17 @@ def coming_requests(
             yield len(found)
         else:
             told = part.told
-            found.hits, found.days, found.left_out, found.without = told.hits, told.days, told.left_out, told.without
+            found.hits, found.days, found.left_out, found.without = (
+                told.hits,
+                told.days,
+                told.left_out,
+                told.without,
+            )
             if not found:
-                raise InputError(f"no request for this ledger's old sites is in {', '.join(paths)}", "check the files")
+                raise InputError(
+                    f"no request for this ledger's old sites is in {', '.join(paths)}",
+                    "check the files",
+                )
             _fill_in(found, book, part.said)
 
 
@@ -87,8 +104,14 @@ def _fill_in(found: Requests, book: Book, said: frozenset[int]) -> None:
             found.hits[n] = int(entry.evidence.hits)
 
 
-def _parts(paths: list[str], job: tuple[Classifier, list[str], ReadOptions, str]) -> Iterator[_Batch | _Rest]:
-    if (os.cpu_count() or 1) < 2 or not all(map(os.path.isfile, paths)) or sum(map(os.path.getsize, paths)) < _LARGE:
+def _parts(
+    paths: list[str], job: tuple[Classifier, list[str], ReadOptions, str]
+) -> Iterator[_Batch | _Rest]:
+    if (
+        (os.cpu_count() or 1) < 2
+        or not all(map(os.path.isfile, paths))
+        or sum(map(os.path.getsize, paths)) < _LARGE
+    ):
         parts: list[_Batch | _Rest] = []
         _read(parts.append, *job)
         yield from parts
@@ -121,14 +144,20 @@ def _read(put: Put, placer: Classifier, paths: list[str], options: ReadOptions, 
                         handed = len(found)
             found.without += reading.folded
     put(_Batch(found.urls[handed:], found.sites[handed:], found.keys[handed:]))
-    told = Requests(hits=found.hits, days=found.days, left_out=found.left_out, without=found.without)
+    told = Requests(
+        hits=found.hits, days=found.days, left_out=found.left_out, without=found.without
+    )
     put(_Rest(told, frozenset(said)))
 
 
-def _add(found: Requests, numbers: dict[str, int], said: set[int], record: Record, placer: Classifier) -> None:
+def _add(
+    found: Requests, numbers: dict[str, int], said: set[int], record: Record, placer: Classifier
+) -> None:
     try:
         address = (
-            placer.sent_address(record.url, record.host) if record.sent else parse_address(record.url, placer.base)
+            placer.sent_address(record.url, record.host)
+            if record.sent
+            else parse_address(record.url, placer.base)
         )
     except NotAnAddressError:
         found.left_out["could not be read"] += record.lines

@@ -1,4 +1,6 @@
-"""Results of rehearse and replay: verdicts by count and by hits, one row a URL, and one row a hop."""
+"""Results of rehearse and replay: verdicts by count and by hits, one row a URL, and one row a
+hop.
+"""
 
 from __future__ import annotations
 
@@ -22,9 +24,22 @@ from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
 
 COLUMNS = (
-    "url", "hits", "verdict", "status", "location", "hops", "final_url", "final_status", "expected", "verdicts", "detail", "value", "mend",
+    "url", "hits", "verdict", "status", "location", "hops", "final_url", "final_status", "expected",
+    "verdicts", "detail", "value", "mend",
 )  # fmt: skip
-HOP_COLUMNS = ("trace", "hop", "url", "status", "location", "changed", "how", "rule", "cache", "seconds", "error")
+HOP_COLUMNS = (
+    "trace",
+    "hop",
+    "url",
+    "status",
+    "location",
+    "changed",
+    "how",
+    "rule",
+    "cache",
+    "seconds",
+    "error",
+)
 
 
 def cells(row: Row) -> tuple[Any, ...]:
@@ -77,7 +92,9 @@ class Results:
 
     @cached_property
     def ranked(self) -> dict[str, list[int]]:
-        """Verdict, the worst first → the numbers of its rows, the most valuable and most asked first; without what is ok."""
+        """Verdict, the worst first → the numbers of its rows, the most valuable and most asked
+        first; without what is ok.
+        """
         rows = self.rows
         found: dict[str, list[int]] = {v: [] for v in self.counts if v != "ok"}
         for number, outcome in enumerate(rows.outcomes):
@@ -93,7 +110,9 @@ class Results:
         return len(self.rows) - self.counts.get("ok", 0)
 
     def worst(self, each: int = 0) -> list[Row]:
-        """The rows that are not ok, the worst first, and of these the most valuable; of each verdict as many as wanted (0: all)."""
+        """The rows that are not ok, the worst first, and of these the most valuable; of each
+        verdict as many as wanted (0: all).
+        """
         return [self.rows[n] for numbers in self.ranked.values() for n in numbers[: each or None]]
 
     @cached_property
@@ -114,7 +133,8 @@ class Results:
             "left_out": dict(self.asked.left_out),
             "counted_without": dict(self.asked.without),
             "causes": [
-                {"text": c.text, "urls": c.urls, "hits": int(c.hits), "example": c.example} for c in self.causes
+                {"text": c.text, "urls": c.urls, "hits": int(c.hits), "example": c.example}
+                for c in self.causes
             ],
             "rows": [dict(zip(COLUMNS, cells(r), strict=True)) for r in self.worst()],
         }
@@ -124,22 +144,31 @@ class Results:
         for row in self.rows:
             for number, hop in enumerate(row.trace.hops, 1):
                 yield (
-                    row.trace.url, number, hop.url, hop.status or "", hop.resolved or hop.location, " ".join(hop.changed), hop.how,
+                    row.trace.url, number, hop.url, hop.status or "", hop.resolved or hop.location,
+                    " ".join(hop.changed), hop.how,
                     hop.rule, hop.cache, round(hop.seconds, 4), hop.error,
                 )  # fmt: skip
 
     def write(self, path: Path) -> None:
-        """Write one row a URL, in the order in which they were asked: .csv, .jsonl, .xml (JUnit), or .xlsx with the hops beside it."""
+        """Write one row a URL, in the order in which they were asked: .csv, .jsonl, .xml (JUnit),
+        or .xlsx with the hops beside it.
+        """
         kind = path.suffix.lower()
         if kind == ".xlsx":
-            ranks = {v: 2 if v == "ok" else int(n >= ORDER.index("wrong-status")) for n, v in enumerate(ORDER)}
+            ranks = {
+                v: 2 if v == "ok" else int(n >= ORDER.index("wrong-status"))
+                for n, v in enumerate(ORDER)
+            }
             well = (self.rows[n] for n, o in enumerate(self.rows.outcomes) if o.verdicts[0] == "ok")
             rows = (cells(r) for r in chain(self.worst(), well))
-            traces = Sheet("traces", COLUMNS, rows, ("url", "final_url"), severity=("verdict", ranks))
+            traces = Sheet(
+                "traces", COLUMNS, rows, ("url", "final_url"), severity=("verdict", ranks)
+            )
             write_output(path, workbook_bytes(traces, Sheet("hops", HOP_COLUMNS, self.hop_rows())))
         elif kind == ".jsonl":
             lines = (
-                json.dumps(dict(zip(COLUMNS, cells(r), strict=True)), ensure_ascii=False) + "\n" for r in self.rows
+                json.dumps(dict(zip(COLUMNS, cells(r), strict=True)), ensure_ascii=False) + "\n"
+                for r in self.rows
             )
             write_output(path, "".join(lines).encode("utf-8", "backslashreplace"))
         elif kind == ".xml":
@@ -147,7 +176,10 @@ class Results:
         elif kind in {".csv", ""}:
             write_output(path, csv_bytes(COLUMNS, (cells(r) for r in self.rows)))
         else:
-            raise UsageError(f"{path} has no ending that is known", "give it .csv, .xlsx, .jsonl, or .xml for JUnit")
+            raise UsageError(
+                f"{path} has no ending that is known",
+                "give it .csv, .xlsx, .jsonl, or .xml for JUnit",
+            )
 
     def write_hops(self, path: Path) -> None:
         """Write one row a hop as CSV."""
@@ -158,14 +190,24 @@ class Results:
         cases = []
         for row in self.rows:
             seconds = sum(h.seconds for h in row.trace.hops)
-            head = f'<testcase classname={_attribute(self.kind)} name={_attribute(row.trace.url)} time="{seconds:.3f}"'
+            head = (
+                f"<testcase classname={_attribute(self.kind)} name={_attribute(row.trace.url)} "
+                f'time="{seconds:.3f}"'
+            )
             if row.verdict == "ok":
                 cases.append(f"{head}/>")
             else:
-                told = f"{row.trace.first_status or 'no answer'}, ends at {row.trace.final_url}; {row.detail}"
-                cases.append(f"{head}><failure type={_attribute(row.verdict)} message={_attribute(told)}/></testcase>")
+                told = (
+                    f"{row.trace.first_status or 'no answer'}, ends at {row.trace.final_url}; "
+                    f"{row.detail}"
+                )
+                cases.append(
+                    f"{head}><failure type={_attribute(row.verdict)} "
+                    f"message={_attribute(told)}/></testcase>"
+                )
         return (
-            f'<?xml version="1.0" encoding="UTF-8"?>\n<testsuite name="upright {self.kind}" tests="{len(self.rows)}" failures="{self.faults}">\n'
+            f'<?xml version="1.0" encoding="UTF-8"?>\n<testsuite name="upright {self.kind}" '
+            f'tests="{len(self.rows)}" failures="{self.faults}">\n'
             + "\n".join(cases)
             + "\n</testsuite>\n"
         )

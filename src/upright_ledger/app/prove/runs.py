@@ -16,7 +16,9 @@ from upright_ledger.ledger.tables.runs.trace_blocks import load_traces
 
 @dataclass(frozen=True, slots=True)
 class RunLine:
-    """One run in a list. at: where it was asked, empty for a rehearsal; finished: empty where it was stopped."""
+    """One run in a list. at: where it was asked, empty for a rehearsal; finished: empty where it
+    was stopped.
+    """
 
     number: int
     name: str
@@ -32,13 +34,17 @@ def runs(ledger: Ledger) -> list[RunLine]:
     """All runs, the newest first."""
     with ledger.reading() as connection:
         return [
-            RunLine(r.id, r.name, r.kind, r.started, r.finished, r.at, r.digest, dict(r.counts or {}))
+            RunLine(
+                r.id, r.name, r.kind, r.started, r.finished, r.at, r.digest, dict(r.counts or {})
+            )
             for r in list_runs(connection)
         ]
 
 
 def call_run(ledger: Ledger, which: str, name: str) -> None:
-    """Give a run a name. Raises UsageError where there is no such run, or the name could be taken for a number."""
+    """Give a run a name. Raises UsageError where there is no such run, or the name could be taken
+    for a number.
+    """
     if name.isdigit() or name == "last" or not name.isprintable():
         raise UsageError(f"{name!r} is no name for a run", "give it a word, such as before-launch")
     with ledger.writing() as connection:
@@ -53,7 +59,9 @@ def load_run(ledger: Ledger, which: str) -> Results:
     with ledger.reading() as connection:
         found = find_run(connection, which)
         if found is None:
-            raise UsageError(f"there is no run {which!r}", "upright runs lists them; --as NAME gives one a name")
+            raise UsageError(
+                f"there is no run {which!r}", "upright runs lists them; --as NAME gives one a name"
+            )
         rows = load_traces(connection, found.id)
     return Results(found.kind, rows, run=found.id, name=found.name, at=found.at)
 
@@ -67,6 +75,7 @@ def found_requests(book: Book, verdict: str) -> Requests:
         found.add(row.trace.url, entry.site if entry else "", entry.key if entry else "", row.hits)
     if not found:
         raise UsageError(
-            f"the last run ({last.name or last.run}) found nothing {verdict}", "upright runs lists what was found"
+            f"the last run ({last.name or last.run}) found nothing {verdict}",
+            "upright runs lists what was found",
         )
     return found

@@ -9,7 +9,7 @@ from upright_ledger.app.worker_process import Few, Put, WorkerProcess, is_ending
 from upright_ledger.core.tracing.trace import Trace
 from upright_ledger.core.url.address import Address
 from upright_ledger.formats.html.page_head import read_page
-from upright_ledger.web.http.client import RequestOptions
+from upright_ledger.web.http.options import RequestOptions
 from upright_ledger.web.http.tracer import Place, trace_all
 
 _PATIENCE = 0.1  # seconds
@@ -21,7 +21,9 @@ Tracing = WorkerProcess[list[tuple[int, Trace]]]
 
 
 def start_tracing(manner: RequestOptions) -> Tracing:
-    """Processes in which `replay` traces: two where no politeness is due, to be started before all else."""
+    """Processes in which `replay` traces: two where no politeness is due, to be started before all
+    else.
+    """
     return Tracing(_trace, 2 if not manner.rate and (os.cpu_count() or 1) > 1 else 1)
 
 

@@ -20,14 +20,18 @@ F = TypeVar("F", bound=Callable[..., Any])
 __all__ = ["MEANINGS", "PAIR_MEANINGS"]
 
 json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object instead.")
-encoding_option = click.option("--encoding", default="", help="The files' encoding, such as cp1252.  [default: UTF-8]")
+encoding_option = click.option(
+    "--encoding", default="", help="The files' encoding, such as cp1252.  [default: UTF-8]"
+)
 files_argument = click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
 paths_argument = click.argument("paths", nargs=-1, required=True)
 optional_paths_argument = click.argument("paths", nargs=-1)
 
 
 class _OutputFile(click.Path):
-    """A file that a command writes. One that was there and is not ours is refused before any work begins."""
+    """A file that a command writes. One that was there and is not ours is refused before any work
+    begins.
+    """
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
         path: Path = super().convert(value, param, ctx)  # type: ignore[assignment]
@@ -40,7 +44,9 @@ class _OutputFile(click.Path):
 
 ON_SCREEN = Path("-")
 FILE = _OutputFile(path_type=Path, dir_okay=False)
-"""A file that a command writes; where a command has an option of this type, it has `force_option`, too."""
+"""A file that a command writes; where a command has an option of this type, it has `force_option`,
+too.
+"""
 
 
 def _force(_ctx: click.Context, _param: click.Parameter, value: bool) -> None:
@@ -80,11 +86,17 @@ hops_option = click.option(
 def reading_options(command: F) -> F:
     """--kind, --column, --encoding and --host: how files of old URLs are to be read."""
     for option in (
-        click.option("--host", default="", help="The old host of paths that name none.  [default: the first --old]"),
+        click.option(
+            "--host",
+            default="",
+            help="The old host of paths that name none.  [default: the first --old]",
+        ),
         encoding_option,
         column_option,
         click.option(
-            "--kind", default="", help="What the files are, such as table or access-log.  [default: recognised]"
+            "--kind",
+            default="",
+            help="What the files are, such as table or access-log.  [default: recognised]",
         ),
     ):
         command = option(command)
@@ -107,10 +119,15 @@ column_option = click.option(
 )
 
 
-def show_columns(name: str, mapping: Mapping[str, str], unused: Sequence[str], notes: Sequence[str] = ()) -> None:
+def show_columns(
+    name: str, mapping: Mapping[str, str], unused: Sequence[str], notes: Sequence[str] = ()
+) -> None:
     """Say which columns of a sheet were taken for what, and which say nothing here."""
     if mapping:
-        output.say(f"{name}: columns {', '.join(f'{meaning} = {header}' for meaning, header in mapping.items())}")
+        output.say(
+            f"{name}: columns "
+            f"{', '.join(f'{meaning} = {header}' for meaning, header in mapping.items())}"
+        )
     if unused:
         more = f" and {len(unused) - 8:,} more" if len(unused) > 8 else ""
         output.say(f"{name}: not used: {', '.join(unused[:8])}{more}")
@@ -126,9 +143,14 @@ def read_options(
     for text in columns:
         meaning, mark, header = text.partition("=")
         if not mark:
-            raise UsageError(f"--column {text} names no header", "write it as in --column url='Page address'")
+            raise UsageError(
+                f"--column {text} names no header", "write it as in --column url='Page address'"
+            )
         meaning = meaning.strip().replace("_", " ")
         if meaning not in meanings:
-            raise UsageError(f"--column {text}: no column means {meaning!r}", f"choose one of: {', '.join(meanings)}")
+            raise UsageError(
+                f"--column {text}: no column means {meaning!r}",
+                f"choose one of: {', '.join(meanings)}",
+            )
         chosen[meaning] = header
     return ReadOptions(encoding, chosen, sheet=sheet)

@@ -16,11 +16,17 @@ def show_overview(folder: Path, *, as_json: bool) -> None:
     """Show where the ledger in a folder stands; without one, how to begin."""
     if not (folder / FILE_NAME).is_file():
         if as_json:
-            output.json_out({"ledger": None, "next": {"why": "there is no ledger here", "command": "upright open"}})
+            output.json_out(
+                {
+                    "ledger": None,
+                    "next": {"why": "there is no ledger here", "command": "upright open"},
+                }
+            )
             return
         output.say("There is no ledger in this folder.")
         output.next_step(
-            "make one, or see the whole story on a sample site first", "upright open DIR --old URL --new URL"
+            "make one, or see the whole story on a sample site first",
+            "upright open DIR --old URL --new URL",
         )
         output.say("  upright demo")
         output.say()
@@ -39,12 +45,19 @@ def show_overview(folder: Path, *, as_json: bool) -> None:
     gathered = sum(1 for s in found.sources if s["purpose"] in {"gather", "errors"})
     b = found.balance
     rows = [
-        ("collected", f"{output.plural(b.entries, 'entry', 'entries')} from {output.plural(gathered, 'source')}"),
+        (
+            "collected",
+            (
+                f"{output.plural(b.entries, 'entry', 'entries')} from "
+                f"{output.plural(gathered, 'source')}"
+            ),
+        ),
         ("in stock", output.plural(found.pages, "page")),
         ("answered", f"{b.answered:,} of {b.entries:,} ({_share(b.answered, b.entries)})"),
         (
             "built",
-            f"{output.plural(found.build['rules'], 'rule')} for {found.build['server']}, {to_the_minute(found.build['time'])}"
+            f"{output.plural(found.build['rules'], 'rule')} for {found.build['server']}, "
+            f"{to_the_minute(found.build['time'])}"
             if found.build
             else "nothing yet",
         ),

@@ -31,7 +31,9 @@ def write_results(results: Results, out: Path | None, hops: Path | None, *, quie
 
 
 def show_results(results: Results, sites: Sites, *, all_rows: bool, hops: bool = False) -> None:
-    """Verdicts by count and by hits, then the URLs that are not ok; with `hops`, each of them hop by hop."""
+    """Verdicts by count and by hits, then the URLs that are not ok; with `hops`, each of them hop
+    by hop.
+    """
     urls, hits = len(results.rows), sum(results.rows.hits)
     output.say(
         f"{output.plural(urls, 'distinct URL')} with {output.plural(hits, 'hit')}."
@@ -40,15 +42,29 @@ def show_results(results: Results, sites: Sites, *, all_rows: bool, hops: bool =
     )
     asked = results.asked
     if asked.left_out:
-        output.say(f"Left out: {', '.join(f'{n:,} {why}' for why, n in asked.left_out.most_common())} (lines).")
+        output.say(
+            f"Left out: {', '.join(f'{n:,} {why}' for why, n in asked.left_out.most_common())} "
+            "(lines)."
+        )
     if asked.without.total():
-        told = (f"a {kind} in {output.plural(n, 'line')}" for kind, n in asked.without.most_common() if n)
+        told = (
+            f"a {kind} in {output.plural(n, 'line')}"
+            for kind, n in asked.without.most_common()
+            if n
+        )
         output.say(f"Read without {', '.join(told)}.")
     output.say()
     columns = ("verdict", "URLs>", "share>", "hits>", "share of hits>")
-    lines = [(v, n, _share(n, urls), results.hits[v], _share(results.hits[v], hits)) for v, n in results.counts.items()]
+    lines = [
+        (v, n, _share(n, urls), results.hits[v], _share(results.hits[v], hits))
+        for v, n in results.counts.items()
+    ]
     shown_columns = len(columns) if hits else 3
-    output.table(columns[:shown_columns], [line[:shown_columns] for line in lines], [_style(v) for v in results.counts])
+    output.table(
+        columns[:shown_columns],
+        [line[:shown_columns] for line in lines],
+        [_style(v) for v in results.counts],
+    )
     known = (sites.old[0].origins[0], sites.new[0])
     if results.causes:
         output.say()
@@ -77,14 +93,20 @@ def show_results(results: Results, sites: Sites, *, all_rows: bool, hops: bool =
             [_style(r.verdict) for r in shown],
         )
     if len(shown) < results.faults:
-        output.say(f"… and {results.faults - len(shown):,} more; --all lists them, --out FILE.csv keeps every URL")
+        output.say(
+            f"… and {results.faults - len(shown):,} more; --all lists them, --out FILE.csv keeps "
+            "every URL"
+        )
 
 
 def _lines(row: Row, known: Sequence[str]) -> list[str]:
     """One URL in up to three lines."""
     t = row.trace
     if t.loops:
-        found = [output.path(t.url, known), f"never ends, comes back to {output.path(t.final_url, known)}"]
+        found = [
+            output.path(t.url, known),
+            f"never ends, comes back to {output.path(t.final_url, known)}",
+        ]
     elif t.final_url == t.url:
         found = [f"{output.path(t.url, known)}  answers {t.first_status or 'nothing'}"]
     else:
@@ -110,7 +132,13 @@ def _hop_lines(row: Row, known: Sequence[str]) -> list[tuple[Any, ...]]:
         if hop.error:
             said.append(hop.error)
         found.append(
-            (row.verdict if number == 1 else "", number, hop.status or "none", said, round(hop.seconds * 1000))
+            (
+                row.verdict if number == 1 else "",
+                number,
+                hop.status or "none",
+                said,
+                round(hop.seconds * 1000),
+            )
         )
     if row.trace.hops and row.trace.hops[-1].resolved:
         found.append(("", "", "", [f"on to {output.path(row.trace.final_url, known)}"], ""))
@@ -132,7 +160,10 @@ def show_coverage(lines: Sequence[Covered], by: str) -> None:
     output.say()
     output.table(
         (by, "URLs>", "ok>", "hits>", "ok by hits>"),
-        [(c.name or "none", c.urls, _share(c.ok, c.urls), c.hits, _share(c.ok_hits, c.hits)) for c in lines],
+        [
+            (c.name or "none", c.urls, _share(c.ok, c.urls), c.hits, _share(c.ok_hits, c.hits))
+            for c in lines
+        ],
     )
 
 
@@ -146,7 +177,12 @@ def compared_dict(runs: Sequence[Results]) -> dict[str, Any]:
             {
                 "url": url,
                 "answers": [
-                    {"at": at, "status": r.trace.first_status, "location": r.trace.first_location, "cache": _cache(r)}
+                    {
+                        "at": at,
+                        "status": r.trace.first_status,
+                        "location": r.trace.first_location,
+                        "cache": _cache(r),
+                    }
                     for at, r in by.items()
                 ],
             }
@@ -169,7 +205,9 @@ def show_several(runs: Sequence[Results]) -> None:
 
 
 def show_disagreements(runs: Sequence[Results], sites: Sites) -> None:
-    """The URLs that places, or profiles, answer differently, with what the answers say of caching."""
+    """The URLs that places, or profiles, answer differently, with what the answers say of
+    caching.
+    """
     from upright_ledger.app.prove.replay import disagreements
 
     found = disagreements(runs)
@@ -184,7 +222,10 @@ def show_disagreements(runs: Sequence[Results], sites: Sites) -> None:
         for at, row in by.items():
             cache = f"  ({_cache(row)})" if _cache(row) else ""
             lines.append(
-                f"{at or 'as usual'}: {row.trace.first_status or 'nothing'} {output.path(row.trace.first_location, known)}{cache}".rstrip()
+                (
+                    f"{at or 'as usual'}: {row.trace.first_status or 'nothing'} "
+                    f"{output.path(row.trace.first_location, known)}{cache}"
+                ).rstrip()
             )
         rows.append((lines,))
     output.table(("URL, and what each answers",), rows)

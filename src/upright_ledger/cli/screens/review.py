@@ -44,7 +44,9 @@ class Screen:
         self._said = ""
 
     def run(self) -> None:
-        """Go on until nobody wants to, or nothing is open. An interruption is leaving: what was decided is in the ledger."""
+        """Go on until nobody wants to, or nothing is open. An interruption is leaving: what was
+        decided is in the ledger.
+        """
         with suppress(KeyboardInterrupt), self._keys.held():
             while (card := self._queue.card()) is not None:
                 self._draw(card)
@@ -85,7 +87,13 @@ class Screen:
             return self._search()
         if key == "t":
             text = self._ask("address on the new site")
-            return self._posted(queue.typed(text, temporary=self._temporary, scope=self._scope), "move") if text else ""
+            return (
+                self._posted(
+                    queue.typed(text, temporary=self._temporary, scope=self._scope), "move"
+                )
+                if text
+                else ""
+            )
         number = 1 if key in ACCEPT else int(key) if key in _DIGITS else 0
         if 0 < number <= len(card.candidates):
             return self._pick(card.candidates[number - 1])
@@ -93,12 +101,18 @@ class Screen:
 
     def _toggle(self, scope: str, card: Card) -> str:
         count, name = (
-            (card.family_open, card.line.family) if scope == FAMILY else (card.section_open, card.line.section)
+            (card.family_open, card.line.family)
+            if scope == FAMILY
+            else (card.section_open, card.line.section)
         )
         if not name:
             return f"this entry belongs to no {scope}"
         self._scope = ENTRY if self._scope == scope else scope
-        return f"the next answer is for all {count:,} open entries of {name}" if self._scope == scope else ""
+        return (
+            f"the next answer is for all {count:,} open entries of {name}"
+            if self._scope == scope
+            else ""
+        )
 
     def _pick(self, candidate: Candidate) -> str:
         count = self._queue.pick(candidate, temporary=self._temporary, scope=self._scope)
@@ -106,7 +120,9 @@ class Screen:
 
     def _posted(self, count: int, kind: str) -> str:
         if not count:
-            return self._settled("nothing was posted: it has no candidate, or somebody else answered meanwhile")
+            return self._settled(
+                "nothing was posted: it has no candidate, or somebody else answered meanwhile"
+            )
         return self._settled(f"{kind}: {output.plural(count, 'entry', 'entries')}")
 
     def _settled(self, said: str) -> str:
@@ -137,7 +153,12 @@ class Screen:
         out, entry = self._out, card.line.entry
         out.clear()
         queue = self._queue
-        out.print(Text(f"{len(queue.waiting):,} open, {queue.answered:,} answered in this sitting", style=output.FAINT))
+        out.print(
+            Text(
+                f"{len(queue.waiting):,} open, {queue.answered:,} answered in this sitting",
+                style=output.FAINT,
+            )
+        )
         out.print(Text(output.clean(self._said), style=output.DOUBTFUL))
         out.print(Text(output.clean(entry.legacy_url), style="bold"), soft_wrap=True)
         for title in entry.titles[:2]:
@@ -164,7 +185,9 @@ class Screen:
         for n, candidate in enumerate(card.candidates, 1):
             mark = f"{candidate.confidence:.2f}" if candidate.confidence else " –  "
             self._line(f"  {n}  {mark}  ", candidate.url, candidate.title)
-            out.print(Text(" " * 11 + output.clean("; ".join(candidate.reasons)), style=output.FAINT))
+            out.print(
+                Text(" " * 11 + output.clean("; ".join(candidate.reasons)), style=output.FAINT)
+            )
         if card.advice:
             out.print(Text(f"  {card.advice}"))
         out.print()
@@ -173,7 +196,11 @@ class Screen:
     def _line(self, mark: str, url: str, title: str) -> None:
         self._out.print(Text(mark + output.clean(url)), soft_wrap=True)
         if title:
-            self._out.print(Text(" " * len(mark) + f"“{output.clean(title)}”"), overflow="ellipsis", no_wrap=True)
+            self._out.print(
+                Text(" " * len(mark) + f"“{output.clean(title)}”"),
+                overflow="ellipsis",
+                no_wrap=True,
+            )
 
     def _what_keys_do(self, out: Console) -> None:
         for left, meaning, right, other in HELP:
@@ -182,6 +209,8 @@ class Screen:
                 no_wrap=True,
                 overflow="ellipsis",
             )
-        chosen = {ENTRY: "this entry", FAMILY: "its whole family", SECTION: "its whole section"}[self._scope]
+        chosen = {ENTRY: "this entry", FAMILY: "its whole family", SECTION: "its whole section"}[
+            self._scope
+        ]
         status = "temporary (302)" if self._temporary else "move (301)"
         out.print(Text(f"\nA pick is a {status} for {chosen}."))

@@ -1,4 +1,6 @@
-"""What `upright survey` shows: the gate first, then what answers how, each audit's faults, and the links to mend."""
+"""What `upright survey` shows: the gate first, then what answers how, each audit's faults, and the
+links to mend.
+"""
 
 from __future__ import annotations
 
@@ -35,7 +37,10 @@ def show_survey(result: Audited, *, all_rows: bool) -> None:
         output.say()
         output.table(
             ("written in", *PARTS),
-            [(f.use, *(_counted(f.counts.get(part, Counter())) for part in PARTS)) for f in result.forms],
+            [
+                (f.use, *(_counted(f.counts.get(part, Counter())) for part in PARTS))
+                for f in result.forms
+            ],
         )
 
 
@@ -44,10 +49,16 @@ def show_rows(result: Audited, what: str, part: str, *, all_rows: bool) -> None:
     known = [result.at.split()[0]]
     found = result.parts(what, part)
     rows = found if all_rows else found[: SHOWN * 4]
-    output.say(f"{what}{f' in {part}' if part else ''}: {output.plural(len(found), 'address', 'addresses')}.")
+    output.say(
+        f"{what}{f' in {part}' if part else ''}: "
+        f"{output.plural(len(found), 'address', 'addresses')}."
+    )
     output.table(
         ("linked from>", "address", "beside it"),
-        [(result.site.inbound[url], output.path(url, known), output.path(beside, known)) for url, beside in rows],
+        [
+            (result.site.inbound[url], output.path(url, known), output.path(beside, known))
+            for url, beside in rows
+        ],
     )
     if len(rows) < len(found):
         output.say(f"… and {len(found) - len(rows):,} more; --all lists them")
@@ -59,7 +70,8 @@ def show_mended(mended: list[Mended], into: Path) -> None:
         output.say(f"{m.file}: {output.plural(m.changes, 'address', 'addresses')} changed.")
         if m.left:
             output.say(
-                f"  {m.left:,} stand in serialised data, whose lengths would be wrong, and were left: export them in another form."
+                f"  {m.left:,} stand in serialised data, whose lengths would be wrong, and were "
+                "left: export them in another form."
             )
     output.say(f"Every change is in {into}/{DIFF}.")
 
@@ -82,7 +94,10 @@ def _show_outcomes(result: Audited) -> None:
     linked: Counter[str] = Counter()
     for row in result.groups:
         linked[row.group] += row.linked
-    rows = [(group, *(counts.get((group, o), 0) for o in told), linked[group]) for group in groups[:SHOWN]]
+    rows = [
+        (group, *(counts.get((group, o), 0) for o in told), linked[group])
+        for group in groups[:SHOWN]
+    ]
     if len(groups) > SHOWN:
         rest = groups[SHOWN:]
         rows.append(
@@ -99,7 +114,9 @@ def _show_outcomes(result: Audited) -> None:
         output.say(f"Not asked: {why}.")
     example = next((o for o in told if o != ANSWERED), ANSWERED)
     quoted = f"'{example}'" if " " in example else example
-    output.say(f"The addresses behind a figure: --again {result.run} --list {quoted} --part {groups[0]}")
+    output.say(
+        f"The addresses behind a figure: --again {result.run} --list {quoted} --part {groups[0]}"
+    )
 
 
 def _show_mends(result: Audited, known: Sequence[str], *, all_rows: bool) -> None:
@@ -112,8 +129,11 @@ def _show_mends(result: Audited, known: Sequence[str], *, all_rows: bool) -> Non
                 m.pages,
                 f"{m.place}, in the template" if m.in_template else m.place,
                 [
-                    f"{m.status} {output.path(m.target, known)}" + (f"  “{m.text}”" if m.text else ""),
-                    f"put  {output.path(m.final, known)}" if m.final else "put nothing: no page is there",
+                    f"{m.status} {output.path(m.target, known)}"
+                    + (f"  “{m.text}”" if m.text else ""),
+                    f"put  {output.path(m.final, known)}"
+                    if m.final
+                    else "put nothing: no page is there",
                     f"on   {output.path(m.source, known)}",
                 ],
             )
@@ -121,7 +141,9 @@ def _show_mends(result: Audited, known: Sequence[str], *, all_rows: bool) -> Non
         ],
     )
     if len(mends) < len(result.mends):
-        output.say(f"… and {len(result.mends) - len(mends):,} more; --mends FILE.csv keeps them all")
+        output.say(
+            f"… and {len(result.mends) - len(mends):,} more; --mends FILE.csv keeps them all"
+        )
 
 
 def _show_inbound(result: Audited, known: Sequence[str], *, all_rows: bool) -> None:
@@ -135,19 +157,26 @@ def _show_inbound(result: Audited, known: Sequence[str], *, all_rows: bool) -> N
                 r.hits,
                 r.clicks,
                 str(r.status or "none"),
-                f"{output.path(r.url, known)}" + (f"  goes to {output.path(r.ends, known)}" if r.ends else ""),
+                f"{output.path(r.url, known)}"
+                + (f"  goes to {output.path(r.ends, known)}" if r.ends else ""),
             )
             for r in rows
         ],
     )
     if len(rows) < len(result.inbound):
-        output.say(f"… and {len(result.inbound) - len(rows):,} more; --out FILE.xlsx keeps them all")
+        output.say(
+            f"… and {len(result.inbound) - len(rows):,} more; --out FILE.xlsx keeps them all"
+        )
 
 
 def _lines(fault: Fault, known: Sequence[str], *, all_rows: bool) -> list[str]:
     rows = fault.rows if all_rows else fault.rows[:_EACH]
     lines = [fault.text, *(_pair(row, fault.beside, known) for row in rows)]
-    return [*lines, f"… and {len(fault.rows) - len(rows):,} more"] if len(rows) < len(fault.rows) else lines
+    return (
+        [*lines, f"… and {len(fault.rows) - len(rows):,} more"]
+        if len(rows) < len(fault.rows)
+        else lines
+    )
 
 
 def _pair(row: tuple[str, str], beside: str, known: Sequence[str]) -> str:
@@ -160,4 +189,10 @@ def _counted(counts: Counter[str]) -> str:
 
 
 def _style(fault: Fault) -> str:
-    return output.GRAVE if fault.severity == ERROR else "" if fault.severity == NOTE else output.DOUBTFUL
+    return (
+        output.GRAVE
+        if fault.severity == ERROR
+        else ""
+        if fault.severity == NOTE
+        else output.DOUBTFUL
+    )

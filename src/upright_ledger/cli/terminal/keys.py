@@ -14,7 +14,9 @@ _INTERRUPT = b"\x03"
 
 
 class Keys:
-    """Reads keys as they are pressed. Use it within `held`; while a line is asked for, within `released`."""
+    """Reads keys as they are pressed. Use it within `held`; while a line is asked for, within
+    `released`.
+    """
 
     def __init__(self) -> None:
         self._before: list[object] = []
@@ -38,7 +40,9 @@ class Keys:
             self._hold()
 
     def next(self) -> str:
-        """The next key; the rest of a key of several bytes comes with it. END where there will be none."""
+        """The next key; the rest of a key of several bytes comes with it. END where there will be
+        none.
+        """
         if sys.platform == "win32":
             try:
                 return click.getchar()
@@ -66,8 +70,11 @@ class Keys:
 
             source = sys.stdin.fileno()
             self._before = termios.tcgetattr(source)
-            tty.setcbreak(source, termios.TCSADRAIN)  # keeps what was typed ahead, unlike the default
-            # Ctrl-C comes as a key: as a signal it would be lost when it strikes within a callback of a library.
+            tty.setcbreak(
+                source, termios.TCSADRAIN
+            )  # keeps what was typed ahead, unlike the default
+            # Ctrl-C comes as a key: as a signal it would be lost when it strikes within a callback
+            # of a library.
             mode = termios.tcgetattr(source)
             mode[6][termios.VINTR] = bytes([os.fpathconf(source, "PC_VDISABLE") & 0xFF])
             termios.tcsetattr(source, termios.TCSADRAIN, mode)
@@ -76,4 +83,5 @@ class Keys:
         if sys.platform != "win32":
             import termios
 
-            termios.tcsetattr(sys.stdin.fileno(), termios.TCSADRAIN, self._before)  # type: ignore[arg-type]
+            to = sys.stdin.fileno()
+            termios.tcsetattr(to, termios.TCSADRAIN, self._before)  # type: ignore[arg-type]

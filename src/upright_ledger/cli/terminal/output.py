@@ -22,7 +22,9 @@ from upright_ledger.errors import UprightError
 T = TypeVar("T")
 
 GRAVE, DOUBTFUL, FAINT = "red", "magenta", "dim"
-"""One restrained scale, legible on light and dark: what is wrong, what may be, what is only said."""
+"""One restrained scale, legible on light and dark: what is wrong, what may be, what is only
+said.
+"""
 
 SEVERITY_STYLE = {"error": GRAVE, "warning": DOUBTFUL, "note": FAINT}
 
@@ -81,7 +83,9 @@ def error_sentence(error: UprightError) -> None:
 
 def json_out(value: Any) -> None:
     """Print one JSON object."""
-    click.echo(json.dumps(value, indent=2, ensure_ascii=False).encode("utf-8", "backslashreplace").decode())
+    click.echo(
+        json.dumps(value, indent=2, ensure_ascii=False).encode("utf-8", "backslashreplace").decode()
+    )
 
 
 def number(value: float) -> str:
@@ -90,11 +94,15 @@ def number(value: float) -> str:
 
 
 def table(
-    columns: Sequence[str], rows: Sequence[Sequence[object]], styles: Sequence[str] = (), title: str = ""
+    columns: Sequence[str],
+    rows: Sequence[Sequence[object]],
+    styles: Sequence[str] = (),
+    title: str = "",
 ) -> None:
     """Print an aligned table: figures to the right, texts folded where they are too long.
 
-    A column name that ends in ">" is a column of figures, one in "|" holds short words that are never broken. styles: one a row, for its first cell alone.
+    A column name that ends in ">" is a column of figures, one in "|" holds short words that are
+    never broken. styles: one a row, for its first cell alone.
     """
     drawn = Table(
         box=box.SIMPLE_HEAD,
@@ -127,8 +135,9 @@ def table(
 
 
 def that_fit(columns: Sequence[tuple[str, T]], beside: int) -> list[tuple[str, T]]:
-    """The first of some columns of figures (name, anything) for which the terminal has room. beside: columns of the terminal
-    that are taken already."""
+    """The first of some columns of figures (name, anything) for which the terminal has room.
+    beside: columns of the terminal that are taken already.
+    """
     room = console().width - beside
     found = []
     for name, thing in columns:
@@ -197,7 +206,9 @@ def plural(count: int, one: str, many: str = "") -> str:
 
 @contextmanager
 def progress_counts(label: str) -> Iterator[Callable[[int, int, Mapping[str, int]], None]]:
-    """A progress bar on standard error, on a terminal only, with what was found so far beside it; yields a function of (done, total, name → count)."""
+    """A progress bar on standard error, on a terminal only, with what was found so far beside it;
+    yields a function of (done, total, name → count).
+    """
     from rich.progress import (
         BarColumn,
         MofNCompleteColumn,
@@ -221,7 +232,9 @@ def progress_counts(label: str) -> Iterator[Callable[[int, int, Mapping[str, int
         task = bar.add_task("", total=None)
 
         def tell(done: int, total: int, found: Mapping[str, int]) -> None:
-            words = ", ".join(f"{n:,} {name}" for name, n in sorted(found.items(), key=lambda item: -item[1])[:4])
+            words = ", ".join(
+                f"{n:,} {name}" for name, n in sorted(found.items(), key=lambda item: -item[1])[:4]
+            )
             bar.update(task, completed=done, total=total, description=words)
 
         yield tell if error.is_terminal else lambda *_: None
@@ -229,11 +242,18 @@ def progress_counts(label: str) -> Iterator[Callable[[int, int, Mapping[str, int
 
 @contextmanager
 def progress_words(label: str) -> Iterator[Callable[[str], None]]:
-    """What is being worked on, and for how long, on standard error of a terminal; yields a function of its name."""
+    """What is being worked on, and for how long, on standard error of a terminal; yields a function
+    of its name.
+    """
     from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
 
     error = Console(stderr=True)
-    columns = (SpinnerColumn(), TextColumn(label), TextColumn("{task.description}", markup=False), TimeElapsedColumn())
+    columns = (
+        SpinnerColumn(),
+        TextColumn(label),
+        TextColumn("{task.description}", markup=False),
+        TimeElapsedColumn(),
+    )
     with Progress(*columns, console=error, disable=not error.is_terminal, transient=True) as bar:
         task = bar.add_task("", total=None)
         yield lambda name: bar.update(task, description=clean(name))

@@ -1,10 +1,12 @@
-"""Checks of template rules: where they lead, what they cannot reach, and what they are no use for."""
+"""Checks of template rules: where they lead, what they cannot reach, and what they are no use
+for.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 
-from upright_ledger.core.checks.rule_checks import Surroundings
+from upright_ledger.core.checks.context import CheckContext
 from upright_ledger.core.rules.compiler import template_fault
 from upright_ledger.core.rules.finding import NOTE, SEVERITIES, Finding
 from upright_ledger.core.rules.imported.blocks import Block
@@ -15,7 +17,9 @@ from upright_ledger.core.rules.template_index import PASS, TemplateGroup, Templa
 from upright_ledger.core.url.redaction import has_masked_segment
 
 
-def check_templates(templates: Iterable[TemplateRule], rules: RuleSet, around: Surroundings) -> Iterator[Finding]:
+def check_templates(
+    templates: Iterable[TemplateRule], rules: RuleSet, around: CheckContext
+) -> Iterator[Finding]:
     """Faults of templates themselves. rules: the set in which they stand."""
     fold = around.policy.case == "fold"
     for rule in templates:
@@ -25,13 +29,19 @@ def check_templates(templates: Iterable[TemplateRule], rules: RuleSet, around: S
         elif rule.status in {302, 307}:
             detail = f"moves for a time only ({rule.status}); use 301 if it is for good"
             yield _finding(
-                "temporary", rule, detail, f"a temporary status ({rule.status}) where moves are for good", NOTE
+                "temporary",
+                rule,
+                detail,
+                f"a temporary status ({rule.status}) where moves are for good",
+                NOTE,
             )
     yield from _order_decides(rules, fold=fold)
 
 
 def _order_decides(rules: RuleSet, *, fold: bool) -> Iterator[Finding]:
-    """Templates that another one takes all or some addresses from, of which they tell something else."""
+    """Templates that another one takes all or some addresses from, of which they tell something
+    else.
+    """
     groups = [g for g in rules.template_index if g.rules[0].status != PASS]
     for first, second in sorted(_beginning_alike(groups)):
         earlier, later = groups[first], groups[second]
@@ -41,13 +51,17 @@ def _order_decides(rules: RuleSet, *, fold: bool) -> Iterator[Finding]:
         )
         if shared is not None:
             text = f"{earlier.source.text} comes first where both fit, as at {shared}"
-            yield _finding("shadowed", later.rules[0], text, f"{earlier.source.text} comes first", NOTE)
+            yield _finding(
+                "shadowed", later.rules[0], text, f"{earlier.source.text} comes first", NOTE
+            )
 
 
 def _beginning_alike(groups: Sequence[TemplateGroup]) -> Iterator[tuple[int, int]]:
-    """Pairs of groups of one site, by their places, of which one's literal beginning begins the other's.
+    """Pairs of groups of one site, by their places, of which one's literal beginning begins the
+    other's.
 
-    Sorted by these beginnings, all that begin with a text follow on it: so those open at any time are a stack.
+    Sorted by these beginnings, all that begin with a text follow on it: so those open at any time
+    are a stack.
     """
     heads = sorted((g.site, g.source.head.lower(), n) for n, g in enumerate(groups))
     above: list[tuple[str, str, int]] = []
@@ -58,11 +72,17 @@ def _beginning_alike(groups: Sequence[TemplateGroup]) -> Iterator[tuple[int, int
         above.append((site, head, n))
 
 
-def check_variants(answered: Iterable[tuple[str, str, str, str]], rules: RuleSet) -> Iterator[Finding]:
-    """Spellings of an entry that its template does not answer. answered: host, target, template and destination of each spelling."""
+def check_variants(
+    answered: Iterable[tuple[str, str, str, str]], rules: RuleSet
+) -> Iterator[Finding]:
+    """Spellings of an entry that its template does not answer. answered: host, target, template and
+    destination of each spelling.
+    """
     for host, target, template, destination in answered:
         if rules.answer_of_rules(host, target) is None:
-            detail = f"this spelling was seen, and {template} does not answer it: decide it on its own"
+            detail = (
+                f"this spelling was seen, and {template} does not answer it: decide it on its own"
+            )
             cause = f"spellings that {template} does not answer"
             yield Finding(
                 "uncovered-variant",
@@ -75,23 +95,38 @@ def check_variants(answered: Iterable[tuple[str, str, str, str]], rules: RuleSet
 
 
 def check_sessions(unanswered: Iterable[tuple[str, str]]) -> Iterator[Finding]:
-    """Spellings with the identifier of a visit, or a secret, in their path, which belong to an answered entry and have no rule: (spelling, entry)."""
+    """Spellings with the identifier of a visit, or a secret, in their path, which belong to an
+    answered entry and have no rule: (spelling, entry).
+    """
     for spelling, entry in unanswered:
         if has_masked_segment(spelling.partition("?")[0]):
-            detail = "seen with secrets in its path, which are masked here: decide a template that takes any text in their place, such as /reset/{secret}"
+            detail = (
+                "seen with secrets in its path, which are masked here: decide a template that "
+                "takes any text in their place, such as /reset/{secret}"
+            )
             yield Finding(
-                "uncovered-variant", SEVERITIES["uncovered-variant"], spelling, "", detail, "secrets in paths"
+                "uncovered-variant",
+                SEVERITIES["uncovered-variant"],
+                spelling,
+                "",
+                detail,
+                "secrets in paths",
             )
             continue
         detail = (
-            f"seen with the identifier of a visit in its path, which belongs to {entry}: no rule answers that; "
+            f"seen with the identifier of a visit in its path, which belongs to {entry}: no rule "
+            "answers that; "
             "let the server take identifiers out of paths before it asks the rules"
         )
         cause = "identifiers of visits in paths"
-        yield Finding("uncovered-variant", SEVERITIES["uncovered-variant"], spelling, "", detail, cause)
+        yield Finding(
+            "uncovered-variant", SEVERITIES["uncovered-variant"], spelling, "", detail, cause
+        )
 
 
-def check_imported(rules: Iterable[tuple[Block, ImportedRule]], bases: dict[str, str]) -> Iterator[Finding]:
+def check_imported(
+    rules: Iterable[tuple[Block, ImportedRule]], bases: dict[str, str]
+) -> Iterator[Finding]:
     """Rules of a server's file that an earlier rule of the same file keeps from ever answering."""
     for block, rule in rules:
         host = rule.host or next(iter(bases), "")
@@ -99,12 +134,22 @@ def check_imported(rules: Iterable[tuple[Block, ImportedRule]], bases: dict[str,
             continue
         found = block.find(request_of(bases[host], host, rule.address))
         if found is not None and found[0] is not rule:
-            text = f"never asked: the rule of {found[0].where} takes {rule.address} first ({rule.where})"
+            text = (
+                f"never asked: the rule of {found[0].where} takes {rule.address} first "
+                f"({rule.where})"
+            )
             url = f"{bases[host].partition('://')[0]}://{host}{rule.address}"
             yield Finding(
-                "shadowed", SEVERITIES["shadowed"], url, "", text, f"the rule of {found[0].where} comes first"
+                "shadowed",
+                SEVERITIES["shadowed"],
+                url,
+                "",
+                text,
+                f"the rule of {found[0].where} comes first",
             )
 
 
 def _finding(kind: str, rule: TemplateRule, detail: str, cause: str, severity: str = "") -> Finding:
-    return Finding(kind, severity or SEVERITIES[kind], rule.legacy_url, rule.destination, detail, cause)
+    return Finding(
+        kind, severity or SEVERITIES[kind], rule.legacy_url, rule.destination, detail, cause
+    )

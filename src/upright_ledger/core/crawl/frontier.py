@@ -15,8 +15,10 @@ from upright_ledger.core.url.redaction import names_a_visit
 
 @dataclass(frozen=True)
 class Limits:
-    """How far a survey goes. hosts: those that may be asked. most: addresses; depth: links from a start; within, without: path
-    patterns that an address must, and must not, fit; ignored: parameters (lower case) that are taken off. per_path: queries of one path."""
+    """How far a survey goes. hosts: those that may be asked. most: addresses; depth: links from a
+    start; within, without: path patterns that an address must, and must not, fit; ignored:
+    parameters (lower case) that are taken off. per_path: queries of one path.
+    """
 
     hosts: frozenset[str]
     most: int = 500_000
@@ -28,8 +30,9 @@ class Limits:
 
 
 PROBE, USUAL, EXTERNAL, BOOKS = "probe", "usual place", "external", "ledger"
-"""What led to an address that no page of the site did: it is asked to see how the server answers it; a sitemap may be there; a page links to it
-on another site; the ledger knows it."""
+"""What led to an address that no page of the site did: it is asked to see how the server answers
+it; a sitemap may be there; a page links to it on another site; the ledger knows it.
+"""
 
 OFF_SITE = "another host"
 TOO_DEEP = "too many links away"
@@ -68,7 +71,9 @@ class Frontier:
         return low in self.limits.ignored or (low in DOUBTFUL_SESSION and names_a_visit(low, value))
 
     def take(self, address: Address, depth: int) -> str | None:
-        """Note a settled address. None where it was known; else why it is not to be asked, empty where it is."""
+        """Note a settled address. None where it was known; else why it is not to be asked, empty
+        where it is.
+        """
         text = address.without_fragment
         if text in self.known:
             return None
@@ -106,5 +111,7 @@ _REPEATED = re.compile(r"((?:/[^/]+){1,4}?)\1\1(?:/|\Z)")
 
 
 def repeats_itself(path: str) -> bool:
-    """Whether a path holds the same segments three times in a row, as wrong relative links spin them on without end, or far too many."""
+    """Whether a path holds the same segments three times in a row, as wrong relative links spin
+    them on without end, or far too many.
+    """
     return path.count("/") > 40 or _REPEATED.search(path) is not None

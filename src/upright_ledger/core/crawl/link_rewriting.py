@@ -1,7 +1,9 @@
-"""Putting other addresses in the place of some in exported text: SQL, XML, HTML, Markdown, JSON, whatever they are quoted in.
+"""Putting other addresses in the place of some in exported text: SQL, XML, HTML, Markdown, JSON,
+whatever they are quoted in.
 
-An address is replaced as a whole or not at all, in the way in which it was written: with or without its host, with escaped slashes or
-`&amp;`, its fragment kept. Within strings that carry their length (serialised data) nothing is changed, and that is counted.
+An address is replaced as a whole or not at all, in the way in which it was written: with or without
+its host, with escaped slashes or `&amp;`, its fragment kept. Within strings that carry their length
+(serialised data) nothing is changed, and that is counted.
 """
 
 from __future__ import annotations
@@ -15,9 +17,12 @@ from upright_ledger.core.url.address import NotAnAddressError, parse_address, sp
 
 _SLASH = rb"(?:/|\\/)"
 _BODY = rb"""[^\s"'<>()\[\]{}|^`\\]|\\/"""
-# An address with its host, or a path where only an address can stand: after a quote, a bracket or an equals sign.
+# An address with its host, or a path where only an address can stand: after a quote, a bracket or
+# an equals sign.
 _CANDIDATE = re.compile(
-    rb"(?:(?P<scheme>https?:)?" + _SLASH + _SLASH + rb"(?P<host>[A-Za-z0-9.-]+(?::[0-9]+)?)|(?<=[\"'(=]))(?P<path>" + _SLASH + rb"(?:" + _BODY + rb"){0,4000})"
+    rb"(?:(?P<scheme>https?:)?" + _SLASH + _SLASH + (
+        rb"(?P<host>[A-Za-z0-9.-]+(?::[0-9]+)?)|(?<=[\"'(=]))(?P<path>"
+    ) + _SLASH + rb"(?:" + _BODY + rb"){0,4000})"
 )  # fmt: skip
 _TRAILING = b".,;:!?"
 _LENGTH = re.compile(rb's:([0-9]{1,9}):\\*"')
@@ -26,7 +31,9 @@ _AROUND = 50  # bytes of context in a diff
 
 
 class Change(NamedTuple):
-    """One replacement: the byte where it began in its block, what stood there and what stands there now, each with a little around it."""
+    """One replacement: the byte where it began in its block, what stood there and what stands there
+    now, each with a little around it.
+    """
 
     at: int
     before: str
@@ -34,7 +41,9 @@ class Change(NamedTuple):
 
 
 class Replaced(NamedTuple):
-    """A text with its changes. left: addresses that stand in strings with a length and were left alone."""
+    """A text with its changes. left: addresses that stand in strings with a length and were left
+    alone.
+    """
 
     text: bytes
     changes: list[Change]
@@ -42,7 +51,8 @@ class Replaced(NamedTuple):
 
 
 def replace_in(text: bytes, table: Mapping[str, str]) -> Replaced:
-    """Put addresses in the place of others. table: absolute address, without fragment → the one to put there.
+    """Put addresses in the place of others. table: absolute address, without fragment → the one to
+    put there.
 
     A path without a host is taken to be on the host of the address in the table.
     """
@@ -65,10 +75,14 @@ def replace_in(text: bytes, table: Mapping[str, str]) -> Replaced:
 
 
 def _is_serialised(text: bytes, at: int, lengths: list[tuple[int, int]]) -> bool:
-    """Whether a place lies within a string that is told with its length. lengths: where each begins, and how many bytes it has."""
+    """Whether a place lies within a string that is told with its length. lengths: where each
+    begins, and how many bytes it has.
+    """
     last = bisect_left(lengths, (at + 1,))
     for begin, length in lengths[max(0, last - _NESTED) : last]:
-        if at - begin <= length + text.count(b"\\", begin, at):  # an escape makes it longer in the file
+        if at - begin <= length + text.count(
+            b"\\", begin, at
+        ):  # an escape makes it longer in the file
             return True
     return False
 
@@ -76,7 +90,9 @@ def _is_serialised(text: bytes, at: int, lengths: list[tuple[int, int]]) -> bool
 def _replacement(
     match: re.Match[bytes], table: Mapping[str, str], paths: Mapping[str, str], hosts: set[str]
 ) -> Iterator[tuple[bytes, int]]:
-    """What to put in the place of a candidate, and where it ends; nothing where the table does not know it."""
+    """What to put in the place of a candidate, and where it ends; nothing where the table does not
+    know it.
+    """
     host = (match["host"] or b"").decode("ascii").lower()
     if host and host not in hosts:
         return
@@ -85,7 +101,12 @@ def _replacement(
         written = written[:-1]
     address, mark, fragment = written.partition(b"#")
     plain = address.replace(b"\\/", b"/").replace(b"&amp;", b"&").decode("latin-1")
-    old = _known(f"{(match['scheme'] or b'').decode() or 'http:'}//{host}{plain}" if host else "", plain, table, paths)
+    old = _known(
+        f"{(match['scheme'] or b'').decode() or 'http:'}//{host}{plain}" if host else "",
+        plain,
+        table,
+        paths,
+    )
     if not old:
         return
     new = table[old]

@@ -25,8 +25,10 @@ HEAD, TEXT = "head", "text"
 
 
 class Link(NamedTuple):
-    """A link of a page. target: absolute, without fragment. written: as it stands in the page. kind, place: see above; place may
-    also be nav, header, footer or aside. text: of a link; the language of an hreflang."""
+    """A link of a page. target: absolute, without fragment. written: as it stands in the page.
+    kind, place: see above; place may also be nav, header, footer or aside. text: of a link; the
+    language of an hreflang.
+    """
 
     target: str
     written: str
@@ -36,7 +38,8 @@ class Link(NamedTuple):
 
 
 class Facts(NamedTuple):
-    """What a body says of itself. robots: its directives, in lower case. digest: of its text without what stands around all pages; letters: of that text.
+    """What a body says of itself. robots: its directives, in lower case. digest: of its text
+    without what stands around all pages; letters: of that text.
 
     needs_script: hardly any text, and scripts. mixed: resources over plain HTTP.
     """
@@ -57,9 +60,10 @@ class Facts(NamedTuple):
 class Seen(NamedTuple):
     """One address as a survey saw it.
 
-    status 0: no response; error: why, or what was wrong with it. location: where a redirect or refresh leads, resolved. reason: why it was not
-    asked. via: the address that led here first; depth: how many links from a start. headers: those that audits look at. barred: robots.txt keeps it
-    from crawlers, and it was asked for all the same.
+    status 0: no response; error: why, or what was wrong with it. location: where a redirect or
+    refresh leads, resolved. reason: why it was not asked. via: the address that led here first;
+    depth: how many links from a start. headers: those that audits look at. barred: robots.txt keeps
+    it from crawlers, and it was asked for all the same.
     """
 
     url: str
@@ -93,4 +97,6 @@ class Seen(NamedTuple):
     def noindex(self) -> bool:
         """Whether the page asks search engines to leave it out."""
         told = f"{self.facts.robots},{self.headers.get('x-robots-tag', '').lower()}"
-        return bool({d.strip().rpartition(":")[2].strip() for d in told.split(",")} & {"noindex", "none"})
+        return bool(
+            {d.strip().rpartition(":")[2].strip() for d in told.split(",")} & {"noindex", "none"}
+        )

@@ -20,7 +20,9 @@ STATUSES = {301: MOVE, 308: MOVE, 302: TEMPORARY, 307: TEMPORARY, 410: GONE}
 
 @dataclass(frozen=True, slots=True)
 class EntryAnswer:
-    """The answer of one entry: kind, status (0 where no rule follows) and destination (empty likewise)."""
+    """The answer of one entry: kind, status (0 where no rule follows) and destination (empty
+    likewise).
+    """
 
     kind: str
     status: int = 0
@@ -49,10 +51,10 @@ def answer_of(status: int, destination: str) -> EntryAnswer:
 class Expected:
     """What a trace must show to be right.
 
-    statuses: allowed statuses of the first response; empty when nothing is expected of it.
-    final: the address where it must end; empty when that is open.
-    redirects: False when the answer forbids a redirect.
-    language: in which the old page is declared to be, or empty. meant: a person chose the destination, whatever its language.
+    statuses: allowed statuses of the first response; empty when nothing is expected of it. final:
+    the address where it must end; empty when that is open. redirects: False when the answer forbids
+    a redirect. language: in which the old page is declared to be, or empty. meant: a person chose
+    the destination, whatever its language.
     """
 
     statuses: frozenset[int] = frozenset()

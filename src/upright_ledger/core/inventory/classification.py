@@ -1,4 +1,6 @@
-"""Placing: which old site and which entry an address belongs to, or the class in which it is set aside."""
+"""Placing: which old site and which entry an address belongs to, or the class in which it is set
+aside.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,14 @@ from upright_ledger.core.inventory.normalisation import (
     fold_target,
     has_dot_segments,
 )
-from upright_ledger.core.url.address import MAX_LENGTH, Address, NotAnAddressError, guard, parse_address, split_target
+from upright_ledger.core.url.address import (
+    MAX_LENGTH,
+    Address,
+    NotAnAddressError,
+    guard,
+    parse_address,
+    split_target,
+)
 from upright_ledger.core.url.origins import MOBILE_LABELS, Sites
 
 _ORIGIN = re.compile(r"(https?)://([^/:]+)(?::(\d+))?")
@@ -25,9 +34,10 @@ _NOTHING: frozenset[str] = frozenset()
 class Classified(NamedTuple):
     """Where an address belongs.
 
-    site: empty when off-site. spelling: what is stored, secrets masked. key, variant, legacy_url: as folded; empty
-    where `aside` names the class in which it is set aside. mends: what was folded, by name. doubt: the class in which
-    it is set aside unless something shows that it is a page; see `Classifier.asked`.
+    site: empty when off-site. spelling: what is stored, secrets masked. key, variant, legacy_url:
+    as folded; empty where `aside` names the class in which it is set aside. mends: what was folded,
+    by name. doubt: the class in which it is set aside unless something shows that it is a page; see
+    `Classifier.asked`.
     """
 
     site: str
@@ -41,8 +51,10 @@ class Classified(NamedTuple):
 
 
 class Known(NamedTuple):
-    """What the sources that count say of a spelling. named: something else than a log names it; answered: a log saw it answered without an error; people: a person
-    asked for it; elsewhere: others link to it, search engines or analytics count it, or people came to it from other sites."""
+    """What the sources that count say of a spelling. named: something else than a log names it;
+    answered: a log saw it answered without an error; people: a person asked for it; elsewhere:
+    others link to it, search engines or analytics count it, or people came to it from other sites.
+    """
 
     named: bool = False
     answered: bool = False
@@ -55,7 +67,9 @@ def _path_of(spelling: str) -> str:
 
 
 class Classifier:
-    """Places addresses under one set of sites and one folding policy. base: the origin of bare paths."""
+    """Places addresses under one set of sites and one folding policy. base: the origin of bare
+    paths.
+    """
 
     assets_kept: frozenset[tuple[str, str]] = frozenset()
     """Page assets (site, key) that are entries all the same; for `owner`."""
@@ -75,18 +89,25 @@ class Classifier:
         return frozenset(t for t in self.policy.take_back if not t.startswith("/")), patterns
 
     def written(self, text: str) -> Classified:
-        """The place of an address as people and exports write it, and whether it may be a page asset. Raises NotAnAddressError."""
+        """The place of an address as people and exports write it, and whether it may be a page
+        asset. Raises NotAnAddressError.
+        """
         address = parse_address(text, self.base)
         place = self._place(address, whole=True, dots=has_dot_segments(text.partition("?")[0]))
-        if place.aside or not noise.asset_class(address.path) or self._is_taken_back(noise.ASSET, address.path):
+        if (
+            place.aside
+            or not noise.asset_class(address.path)
+            or self._is_taken_back(noise.ASSET, address.path)
+        ):
             return place
         return place._replace(doubt=noise.ASSET)
 
     def sent(self, target: str, host: str = "") -> Classified:
-        """The place of a request target as a client sent it, nothing mended. Raises NotAnAddressError.
+        """The place of a request target as a client sent it, nothing mended. Raises
+        NotAnAddressError.
 
-        Tracking and session parameters are left out of the spelling: a log repeats one address with every click
-        identifier.
+        Tracking and session parameters are left out of the spelling: a log repeats one address with
+        every click identifier.
         """
         place = self._place(self.sent_address(target, host), whole=False, dots=False)
         return place if place.aside else self._doubted(place)
@@ -103,7 +124,11 @@ class Classifier:
             return place._replace(doubt="") if known.elsewhere or listed else place
         if known.named or known.answered:
             return place._replace(doubt="")
-        if place.doubt or known.people or self._is_taken_back(noise.BOTS_ONLY, _path_of(place.spelling)):
+        if (
+            place.doubt
+            or known.people
+            or self._is_taken_back(noise.BOTS_ONLY, _path_of(place.spelling))
+        ):
             return place
         return place._replace(doubt=noise.BOTS_ONLY)
 
@@ -113,12 +138,16 @@ class Classifier:
         return bool(noise.asset_class(_path_of(place.spelling)))
 
     def stored(self, spelling: str) -> Classified:
-        """The place of a spelling as it was stored, under this policy, with the doubt that a log alone leaves."""
+        """The place of a spelling as it was stored, under this policy, with the doubt that a log
+        alone leaves.
+        """
         match = _ORIGIN.match(spelling)
         if match is None:
             raise NotAnAddressError("it names no origin")
         path, _, query = spelling[match.end() :].partition("?")
-        place = self._place(Address(match[1], match[2], match[3] or "", path, query), whole=True, dots=False)
+        place = self._place(
+            Address(match[1], match[2], match[3] or "", path, query), whole=True, dots=False
+        )
         place = place._replace(spelling=spelling)
         return place if place.aside else self._doubted(place)
 
@@ -128,7 +157,8 @@ class Classifier:
         return place._replace(doubt=kind) if kind and not self._is_taken_back(kind, path) else place
 
     def owner(self, address: Address, *, sent: bool = False) -> tuple[str, str, str]:
-        """Site and key of an address, and the class in which it is set aside: what `written` and `sent` say, without the rest.
+        """Site and key of an address, and the class in which it is set aside: what `written` and
+        `sent` say, without the rest.
 
         sent: a log has it; there page assets that are no entries are set aside.
         """
@@ -147,7 +177,11 @@ class Classifier:
         if len(self._bases[site]) + len(key) > MAX_LENGTH:
             return site, "", noise.UNANSWERABLE
         asset = noise.asset_class(address.path) if sent else ""
-        if asset and (site, key) not in self.assets_kept and not self._is_taken_back(asset, address.path):
+        if (
+            asset
+            and (site, key) not in self.assets_kept
+            and not self._is_taken_back(asset, address.path)
+        ):
             return site, "", asset
         return site, key, ""
 
@@ -164,7 +198,9 @@ class Classifier:
         return Address(home.scheme, home.host, home.port, path, query)
 
     def refolded(self, site: str, spelling: str) -> tuple[str, str, str]:
-        """Key, variant and legacy URL of a stored spelling of a site under this policy: the quick way through `stored`."""
+        """Key, variant and legacy URL of a stored spelling of a site under this policy: the quick
+        way through `stored`.
+        """
         path, _, query = spelling[spelling.index("/", 8) :].partition("?")
         return self._names(site, fold_target(path, query, self.policy))
 
@@ -174,7 +210,8 @@ class Classifier:
         return folded.path + kept, folded.variant, f"{self._bases[site]}{folded.variant}{kept}"
 
     def _place(self, address: Address, *, whole: bool, dots: bool) -> Classified:
-        """The place of an address. whole: its query is stored as it is, but for secrets; else without what is noise.
+        """The place of an address. whole: its query is stored as it is, but for secrets; else
+        without what is noise.
 
         What is looked at is what is stored, so that a spelling is always of one class.
         """
@@ -184,7 +221,9 @@ class Classifier:
         secrets = self.policy.secrets
         path, query = secrets.in_path(address.path), secrets.in_query(address.query)
         if path != address.path or query != address.query:
-            address = Address(address.scheme, address.host, address.port, path, query, address.fragment)
+            address = Address(
+                address.scheme, address.host, address.port, path, query, address.fragment
+            )
         if not site:
             return Classified("", address.without_fragment, "", "", "", noise.OFF_SITE, _NOTHING)
         kept = query if whole or not query else self._without_noise(query)
@@ -195,9 +234,13 @@ class Classifier:
         return self._entry(address, site, f"{address.origin}{target}", dots=dots)
 
     def _without_noise(self, query: str) -> str:
-        return "&".join([p for p in query.split("&") if p and not self.policy.noise(*p.partition("=")[::2])])
+        return "&".join(
+            [p for p in query.split("&") if p and not self.policy.noise(*p.partition("=")[::2])]
+        )
 
-    def _entry(self, address: Address, site: str, spelling: str, *, dots: bool = False) -> Classified:
+    def _entry(
+        self, address: Address, site: str, spelling: str, *, dots: bool = False
+    ) -> Classified:
         folded = fold(address, self.policy)
         mends = folded.mends
         if dots:
@@ -205,7 +248,9 @@ class Classifier:
         if address.host.startswith(MOBILE_LABELS) and address.origin not in self._bases.values():
             mends |= {"mobile host"}
         key, variant, legacy_url = self._names(site, folded)
-        if max(len(legacy_url), len(spelling)) > MAX_LENGTH:  # escaped as they are in keys, letters are longer
+        if (
+            max(len(legacy_url), len(spelling)) > MAX_LENGTH
+        ):  # escaped as they are in keys, letters are longer
             return Classified(site, spelling, "", "", "", noise.UNANSWERABLE, _NOTHING)
         return Classified(site, spelling, key, variant, legacy_url, "", mends)
 

@@ -14,8 +14,9 @@ LINKING_DOMAINS = "linking domains"
 LINKING_PAGES = "linking pages"
 LISTED = "listed"
 ELSEWHERE = "asked from elsewhere"
-"""`hits` are requests by people (bots are kept apart by agent); `listed` counts mentions and means no use; `asked from elsewhere`: of
-the requests for page assets, those to which other sites led."""
+"""`hits` are requests by people (bots are kept apart by agent); `listed` counts mentions and means
+no use; `asked from elsewhere`: of the requests for page assets, those to which other sites led.
+"""
 
 PER_PERIOD = frozenset({HITS, VISITS, CLICKS, IMPRESSIONS})
 """Units that grow with time, so that they are compared per 30 days. Links are a stock."""
@@ -32,7 +33,9 @@ SOFT_404, BAD_REDIRECT = "soft 404", "redirect error"
 
 
 class Figure(NamedTuple):
-    """One figure a source gives. days: how it spreads, as "2026-05-01:12 2026-05-02:3"; empty where nobody knows."""
+    """One figure a source gives. days: how it spreads, as "2026-05-01:12 2026-05-02:3"; empty where
+    nobody knows.
+    """
 
     unit: str
     amount: float
@@ -42,12 +45,16 @@ class Figure(NamedTuple):
 
 
 def added_up(figures: Iterable[Figure]) -> list[Figure]:
-    """Figures of one sort (unit, status class, agent) as one, amounts and days added; those with days stay apart from those without."""
+    """Figures of one sort (unit, status class, agent) as one, amounts and days added; those with
+    days stay apart from those without.
+    """
     groups: dict[tuple[str, str, str, bool], list[Figure]] = {}
     for f in figures:
         groups.setdefault((f.unit, f.status_class, f.agent, bool(f.days)), []).append(f)
     return [
-        same[0] if len(same) == 1 else same[0]._replace(amount=sum(f.amount for f in same), days=_days_of(same))
+        same[0]
+        if len(same) == 1
+        else same[0]._replace(amount=sum(f.amount for f in same), days=_days_of(same))
         for same in groups.values()
     ]
 
@@ -90,10 +97,14 @@ def value(per_30_days: Mapping[str, float], weights: Weights) -> float:
     + linking_domains × linking domains, or linking_pages × linking pages where no domains are known
     + impressions × impressions.
     """
-    traffic = max(per_30_days.get(HITS, 0.0), per_30_days.get(VISITS, 0.0), per_30_days.get(CLICKS, 0.0))
+    traffic = max(
+        per_30_days.get(HITS, 0.0), per_30_days.get(VISITS, 0.0), per_30_days.get(CLICKS, 0.0)
+    )
     domains, pages = per_30_days.get(LINKING_DOMAINS, 0.0), per_30_days.get(LINKING_PAGES, 0.0)
     links = weights.linking_domains * domains if domains else weights.linking_pages * pages
-    return weights.traffic * traffic + links + weights.impressions * per_30_days.get(IMPRESSIONS, 0.0)
+    return (
+        weights.traffic * traffic + links + weights.impressions * per_30_days.get(IMPRESSIONS, 0.0)
+    )
 
 
 def per_30_days(amount: float, days: int) -> float:

@@ -9,18 +9,24 @@ from itertools import pairwise
 from upright_ledger.core.url.address import lower_ascii
 
 _BOT = re.compile(
-    r"bot\b|bot[/;)_-]|crawl|spider|slurp|archiver|fetch(?:er|/)|monitor|preview|scan(?:ner)?\b|curl/|wget/|python-|"
+    r"bot\b|bot[/;)_-]|crawl|spider|slurp|archiver|fetch(?:er|/)|monitor|preview|scan(?:ner)?\b|"
+    r"curl/|wget/|python-|"
     r"java/|libwww|go-http-client|okhttp|headless|feedreader|facebookexternalhit|httpclient|uptime",
     re.IGNORECASE,
 )
 
-_FURNITURE = frozenset(["css", "js", "mjs", "map", "woff", "woff2", "ttf", "eot", "otf", "ico", "cur"])
+_FURNITURE = frozenset(
+    ["css", "js", "mjs", "map", "woff", "woff2", "ttf", "eot", "otf", "ico", "cur"]
+)
 
 # Asked for by scanners, whatever the site. One slash first: that is what makes the search quick.
 _PROBE = re.compile(
-    r"/(?:wp-(?:admin|login|includes|json|config)|wp-content/(?:plugins|themes|debug)|xmlrpc\.php|phpmyadmin|pma/|myadmin|adminer|"
-    r"administrator/|cgi-bin/(?:luci|test)|vendor/phpunit|actuator|boaform|hnap1|autodiscover|manager/html|server-status|"
-    r"telescope/|_ignition|shell\.php|c99\.php|r57\.php|config\.(?:php|json|ya?ml)\Z|admin/?(?:login)?(?:\.php)?\Z|"
+    r"/(?:wp-(?:admin|login|includes|json|config)|wp-content/(?:plugins|themes|debug)|xmlrpc\.php|"
+    r"phpmyadmin|pma/|myadmin|adminer|"
+    r"administrator/|cgi-bin/(?:luci|test)|vendor/phpunit|actuator|boaform|hnap1|autodiscover|"
+    r"manager/html|server-status|"
+    r"telescope/|_ignition|shell\.php|c99\.php|r57\.php|config\.(?:php|json|ya?ml)\Z|admin/"
+    r"?(?:login)?(?:\.php)?\Z|"
     r"\.(?:env|git|svn|hg|aws|ssh|htpasswd|htaccess|ds_store|vscode|idea)|etc/passwd)",
 )
 _ATTACK = re.compile(r"\.\./|%2e%2e|<script|%3cscript|union(?:\+|%20)select|\$\{jndi")
@@ -28,16 +34,23 @@ _ATTACK_SIGNS = ("<", "$", "%", "..", "union")  # one of them is in every attack
 # Asked for by scanners where the old site never answered it; otherwise a page like any.
 _DOUBTFUL_ENDINGS = frozenset(
     [
-        "sql", "bak", "old", "swp", "ini", "tar", "tgz", "rar", "7z", "dump", "asp", "jsp", "cgi", "key", "pem", "pfx", "p12", "sqlite", "mdb",
-        "conf", "cfg", "yml", "yaml", "toml", "log", "sh", "exe", "dll", "php~", "html~", "save", "orig", "kdbx",
+        "sql", "bak", "old", "swp", "ini", "tar", "tgz", "rar", "7z", "dump", "asp", "jsp", "cgi",
+        "key", "pem", "pfx", "p12", "sqlite", "mdb",
+        "conf", "cfg", "yml", "yaml", "toml", "log", "sh", "exe", "dll", "php~", "html~", "save",
+        "orig", "kdbx",
     ]
 )  # fmt: skip
 _DOUBTFUL = re.compile(
     r"/(?:backup|dump|db|database|site|www|html|public)[^/]*\.(?:zip|gz)\Z|"
     r"\A/(?:console|wordpress|wp|old|backup|test|tmp)/?\Z|/login\.action\Z|"
-    r"\A/(?:solr|owa|ecp|console/login|jenkins|struts\d?|_profiler|debug/default|remote/(?:fgt|login)|api/jsonws|portal/redlion|geoserver|druid|nacos|hudson|zabbix|cacti|grafana|kibana)(?:/|_|\Z)|"
-    r"/(?:php_?info|info|test\d?|i|pi|upload|up|cmd|x|1|a|alfa|mini|wso|adm|setup|install|setup-config|eval-stdin|debug|shell\d?)\.php\Z|"
-    r"/(?:id_[dr]sa|id_ed25519|web\.config|sftp-config\.json|credentials|authorized_keys|docker-compose[^/]*|composer\.(?:json|lock)|package(?:-lock)?\.json|server-info|known_hosts)\Z|"
+    r"\A/(?:solr|owa|ecp|console/login|jenkins|struts\d?|_profiler|debug/default|remote/(?:fgt|"
+    r"login)|api/jsonws|portal/redlion|geoserver|druid|nacos|hudson|zabbix|cacti|grafana|"
+    r"kibana)(?:/|_|\Z)|"
+    r"/(?:php_?info|info|test\d?|i|pi|upload|up|cmd|x|1|a|alfa|mini|wso|adm|setup|install|"
+    r"setup-config|eval-stdin|debug|shell\d?)\.php\Z|"
+    r"/(?:id_[dr]sa|id_ed25519|web\.config|sftp-config\.json|credentials|authorized_keys|"
+    r"docker-compose[^/]*|composer\.(?:json|lock)|package(?:-lock)?\.json|server-info|"
+    r"known_hosts)\Z|"
     r"/phpmyadmin[^/]*/|/pma[^/]*/|/mysql(?:admin)?/",
 )
 _TOKEN = re.compile(r"[A-Za-z0-9]{8,}\Z")
@@ -48,7 +61,9 @@ OFF_SITE = "off-site"  # on a host that is none of the old sites'
 FURNITURE = "furniture"  # a style sheet, script, font or icon
 PROBE = "probe"  # asked for by vulnerability scanners
 RANDOM = "random"  # random letters that the old site never answered, as scanners try them
-ASSET = "page asset"  # an image that pages show, or what browsers and crawlers ask for by themselves
+ASSET = (
+    "page asset"  # an image that pages show, or what browsers and crawlers ask for by themselves
+)
 SCANNERS = frozenset([PROBE, RANDOM])
 """Classes of what no person asks for."""
 BOTS_ONLY = "bots only"  # asked for by declared bots alone, and never answered
@@ -58,18 +73,24 @@ BLANK = "blank"  # an empty line or a comment
 PROSE = "prose"  # words without a URL, in a text that is no list
 NEIGHBOUR = "other sitemap"  # names another file, which is a source of its own
 SUMMARY = "summary"  # a line of totals, or words above a table
-PATTERN_RULE = "pattern rule"  # a redirect rule about more than one address: it answers, and names none
+PATTERN_RULE = (
+    "pattern rule"  # a redirect rule about more than one address: it answers, and names none
+)
 COUNTED_BEFORE = "counted before"  # a log line that another log of this ledger holds, too
 
 
 @lru_cache(maxsize=1 << 14)
 def is_declared_bot(user_agent: str) -> bool:
-    """Whether a user agent says itself that no person is asking. An absent agent counts as a bot."""
+    """Whether a user agent says itself that no person is asking. An absent agent counts as a
+    bot.
+    """
     return user_agent in {"", "-"} or _BOT.search(user_agent) is not None
 
 
 def set_aside_class(target: str) -> str:
-    """The class in which a request target is set aside whatever is known of it, or an empty string."""
+    """The class in which a request target is set aside whatever is known of it, or an empty
+    string.
+    """
     low = lower_ascii(target)
     path = low.partition("?")[0]
     name = path.rpartition("/")[2]
@@ -85,8 +106,10 @@ def set_aside_class(target: str) -> str:
 
 _IMAGES = ("png", "jpg", "jpeg", "gif", "svg", "webp", "avif", "bmp")
 _WELL_KNOWN = re.compile(
-    r"/(?:robots|humans|ads|app-ads|security)\.txt\Z|\A/\.well-known/|/favicon[^/]*\Z|/apple-touch-icon[^/]*\Z|/browserconfig\.xml\Z|"
-    r"/(?:site\.webmanifest|manifest\.json|crossdomain\.xml|sw\.js)\Z|/[^/]*(?:logo|icon|sprite|spacer|pixel)[^/]*\.(?:png|jpe?g|gif|svg|webp|avif)\Z"
+    r"/(?:robots|humans|ads|app-ads|security)\.txt\Z|\A/\.well-known/|/favicon[^/]*\Z|/"
+    r"apple-touch-icon[^/]*\Z|/browserconfig\.xml\Z|"
+    r"/(?:site\.webmanifest|manifest\.json|crossdomain\.xml|sw\.js)\Z|/[^/]*(?:logo|icon|sprite|"
+    r"spacer|pixel)[^/]*\.(?:png|jpe?g|gif|svg|webp|avif)\Z"
 )
 ASSET_SIGNS = (
     *(f"%.{ending}%" for ending in _IMAGES),
@@ -111,13 +134,16 @@ def asset_class(path: str) -> str:
 
 
 def is_well_known(path: str) -> bool:
-    """Whether a page asset is one that no list makes a page of: robots.txt, icons, logos, and what their standards name."""
+    """Whether a page asset is one that no list makes a page of: robots.txt, icons, logos, and what
+    their standards name.
+    """
     return _WELL_KNOWN.search(lower_ascii(path)) is not None
 
 
 def doubtful_class(path: str) -> str:
-    """The class in which a path is set aside unless a list names it or the old site answered it once with something else
-    than an error; or an empty string."""
+    """The class in which a path is set aside unless a list names it or the old site answered it
+    once with something else than an error; or an empty string.
+    """
     low = lower_ascii(path)
     name = low.rpartition("/")[2]
     if ("." in name and name.rpartition(".")[2] in _DOUBTFUL_ENDINGS) or _DOUBTFUL.search(low):
@@ -126,8 +152,9 @@ def doubtful_class(path: str) -> str:
 
 
 def looks_random(name: str) -> bool:
-    """Whether a name looks drawn by chance: a long run of letters and digits that change places again and
-    again, or of letters hardly any of which is a vowel."""
+    """Whether a name looks drawn by chance: a long run of letters and digits that change places
+    again and again, or of letters hardly any of which is a vowel.
+    """
     stem = name.partition(".")[0]
     if not _TOKEN.match(stem) or stem.isdigit():
         return False

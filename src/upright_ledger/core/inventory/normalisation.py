@@ -12,7 +12,14 @@ from functools import cached_property
 from operator import itemgetter
 from typing import Any, NamedTuple
 
-from upright_ledger.core.url.address import Address, canonical_path, guard, lower_ascii, lower_path, names_file
+from upright_ledger.core.url.address import (
+    Address,
+    canonical_path,
+    guard,
+    lower_ascii,
+    lower_path,
+    names_file,
+)
 from upright_ledger.core.url.conventions import (
     DOUBTFUL_SESSION,
     INDEX_FILES,
@@ -25,8 +32,11 @@ from upright_ledger.core.url.conventions import (
 from upright_ledger.core.url.escapes import as_latin1, as_utf8, canonical_value
 from upright_ledger.core.url.redaction import MASK, Secrets, names_a_visit
 
-# As servlet containers and ASP.NET write a session into the path: "/a;jsessionid=1F", "/(S(lit3py55))/a".
-_PATH_SESSION = re.compile(r";(?:jsessionid|phpsessid|sid)=[^/;]*|/\((?:[A-Z]\([^()/]*\))+\)(?=/|\Z)", re.IGNORECASE)
+# As servlet containers and ASP.NET write a session into the path: "/a;jsessionid=1F",
+# "/(S(lit3py55))/a".
+_PATH_SESSION = re.compile(
+    r";(?:jsessionid|phpsessid|sid)=[^/;]*|/\((?:[A-Z]\([^()/]*\))+\)(?=/|\Z)", re.IGNORECASE
+)
 
 
 TRACKING_PARAMETER = "tracking parameter"
@@ -42,7 +52,9 @@ _PAGE_NUMBER = re.compile(r"(?s)(.+)/page/[0-9]+\Z")
 
 
 FOLDING_VERSION = 4
-"""2: Latin-1 escapes, and sessions as "/(S(...))/", fold, too. 3: more is secret, in paths as well. 4: session_id is judged by its value, too."""
+"""2: Latin-1 escapes, and sessions as "/(S(...))/", fold, too. 3: more is secret, in paths as well.
+4: session_id is judged by its value, too.
+"""
 
 
 @dataclass(frozen=True)
@@ -50,10 +62,11 @@ class FoldingPolicy:
     """What makes two spellings one entry.
 
     case: "fold" (A-Z equal a-z in paths) or "exact". Parameter names and values are always exact.
-    significant: folded path, or a pattern with *, → names of the parameters that choose the page there. A path
-    that is not listed keeps every parameter that is not tracking, session or a view.
-    take_back: classes of `core.inventory.noise`, or path patterns with *, that are entries all the same. secret, no_secret: parameters that are masked besides
-    those that `core.url.redaction` knows, and those that never are. version: of the folding rules themselves.
+    significant: folded path, or a pattern with *, → names of the parameters that choose the page
+    there. A path that is not listed keeps every parameter that is not tracking, session or a view.
+    take_back: classes of `core.inventory.noise`, or path patterns with *, that are entries all the
+    same. secret, no_secret: parameters that are masked besides those that `core.url.redaction`
+    knows, and those that never are. version: of the folding rules themselves.
     """
 
     case: str = "fold"
@@ -71,7 +84,9 @@ class FoldingPolicy:
 
     @cached_property
     def _purposes(self) -> dict[str, str]:
-        """What a parameter is for, by its name in lower case; those that are not here choose the page."""
+        """What a parameter is for, by its name in lower case; those that are not here choose the
+        page.
+        """
         found = dict.fromkeys((n.lower() for n in self.view_params), VIEW)
         found |= dict.fromkeys((n.lower() for n in self.session), SESSION_PARAMETER)
         return found | dict.fromkeys(
@@ -79,14 +94,17 @@ class FoldingPolicy:
         )
 
     def purpose(self, name: str, value: str = "") -> str:
-        """What a parameter is for: tracking, session, a view, or an empty string. A name that may also choose the page is judged by its value."""
+        """What a parameter is for: tracking, session, a view, or an empty string. A name that may
+        also choose the page is judged by its value.
+        """
         low = name.lower()
         if low in DOUBTFUL_SESSION and value != MASK and not names_a_visit(low, value):
             return ""
         return self._purposes.get(low) or (TRACKING_PARAMETER if low.startswith("utm_") else "")
 
     def noise(self, name: str, value: str = "") -> str:
-        """The kind of a parameter that logs need not keep (tracking or session), or an empty string.
+        """The kind of a parameter that logs need not keep (tracking or session), or an empty
+        string.
 
         One that the settings name as significant anywhere is kept.
         """
@@ -95,7 +113,9 @@ class FoldingPolicy:
 
     @cached_property
     def noise_names(self) -> dict[str, str]:
-        """Kind → the names of such parameters as a regular expression, for matching whole and without case."""
+        """Kind → the names of such parameters as a regular expression, for matching whole and
+        without case.
+        """
         found: dict[str, list[str]] = {}
         for name, purpose in self._purposes.items():
             if (
@@ -110,8 +130,12 @@ class FoldingPolicy:
 
     @cached_property
     def noise_parameters(self) -> frozenset[str]:
-        """The names of tracking and session parameters that choose no page anywhere, in lower case."""
-        return frozenset(n for n, purpose in self._purposes.items() if purpose != VIEW and self.noise(n))
+        """The names of tracking and session parameters that choose no page anywhere, in lower
+        case.
+        """
+        return frozenset(
+            n for n, purpose in self._purposes.items() if purpose != VIEW and self.noise(n)
+        )
 
     @cached_property
     def _significant_names(self) -> frozenset[str]:
@@ -119,13 +143,19 @@ class FoldingPolicy:
 
     @cached_property
     def secrets(self) -> Secrets:
-        """What is masked before anything is stored. A parameter that chooses the page somewhere is no secret."""
+        """What is masked before anything is stored. A parameter that chooses the page somewhere is
+        no secret.
+        """
         never = (*self.no_secret, *self._significant_names)
-        return Secrets(frozenset(n.lower() for n in self.secret), frozenset(n.lower() for n in never))
+        return Secrets(
+            frozenset(n.lower() for n in self.secret), frozenset(n.lower() for n in never)
+        )
 
     @cached_property
     def tracking_names(self) -> frozenset[str]:
-        """The parameters that tell where a visit came from, in lower case; all that begin with utm_ are of them, too."""
+        """The parameters that tell where a visit came from, in lower case; all that begin with utm_
+        are of them, too.
+        """
         return frozenset(n.lower() for n in (*self.tracking, *self.tracking_only_folded))
 
     @cached_property
@@ -156,7 +186,9 @@ class FoldingPolicy:
 
     @classmethod
     def from_dict(cls, values: Mapping[str, Any]) -> FoldingPolicy:
-        known: dict[str, Any] = {k: tuple(v) if isinstance(v, list) else v for k, v in values.items()}
+        known: dict[str, Any] = {
+            k: tuple(v) if isinstance(v, list) else v for k, v in values.items()
+        }
         known["significant"] = {k: tuple(v) for k, v in dict(values.get("significant", {})).items()}
         return cls(**known)
 
@@ -166,7 +198,9 @@ class FoldingPolicy:
         return folded, mends
 
     def fold_and_keep(self, path: str) -> tuple[str, str, frozenset[str]]:
-        """As `fold_path`, with the canonical path as observed in between: folded, observed, mends."""
+        """As `fold_path`, with the canonical path as observed in between: folded, observed,
+        mends.
+        """
         mends: set[str] = set()
         if _is_simple(path):
             canonical = observed = path
@@ -205,8 +239,9 @@ class FoldingPolicy:
         return folded, observed, frozenset(mends)
 
     def _without_view(self, path: str, mends: set[str]) -> str:
-        """Take off what asks for another view of a page. A print view needs two segments above it: a short
-        "/shop/print" may well be a page of its own."""
+        """Take off what asks for another view of a page. A print view needs two segments above it:
+        a short "/shop/print" may well be a page of its own.
+        """
         head, _, last = path.rpartition("/")
         view = lower_ascii(last)
         if view in self.view_segments and head.count("/") >= (2 if view == "print" else 1):
@@ -226,7 +261,9 @@ class FoldingPolicy:
         names = self.significant_by_path.get(path)
         if names is None and self._significant_patterns:
             low = lower_ascii(path)
-            names = next((found for pattern, found in self._significant_patterns if pattern.match(low)), None)
+            names = next(
+                (found for pattern, found in self._significant_patterns if pattern.match(low)), None
+            )
         return names
 
     def is_tracking(self, name: str) -> bool:
@@ -312,7 +349,9 @@ def fold_target(path: str, query: str, policy: FoldingPolicy) -> Folded:
     return Folded(folded, params, variant, mends)
 
 
-def _fold_query(query: str, path: str, policy: FoldingPolicy) -> tuple[tuple[tuple[str, str], ...], set[str]]:
+def _fold_query(
+    query: str, path: str, policy: FoldingPolicy
+) -> tuple[tuple[tuple[str, str], ...], set[str]]:
     """The parameters that choose the page, by name, and what was folded."""
     mends: set[str] = set()
     params: list[tuple[str, str]] = []

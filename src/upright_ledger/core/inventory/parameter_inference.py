@@ -105,7 +105,9 @@ _CHOOSERS = frozenset(
 
 @dataclass(frozen=True, slots=True)
 class Seen:
-    """One spelling with a query: folded path, parameters, and what is known of the page it showed."""
+    """One spelling with a query: folded path, parameters, and what is known of the page it
+    showed.
+    """
 
     path: str
     params: Mapping[str, str]
@@ -126,7 +128,8 @@ class Reason:
 class Suggestion:
     """What to put into the settings for a path or pattern.
 
-    significant: the parameters that choose the page. pages_before, pages_after: how many the spellings amount to.
+    significant: the parameters that choose the page. pages_before, pages_after: how many the
+    spellings amount to.
     """
 
     path: str
@@ -139,7 +142,9 @@ class Suggestion:
 
 @dataclass(frozen=True, slots=True)
 class Doubt:
-    """A parameter that is named like a session and was not folded at a path, as its values are none."""
+    """A parameter that is named like a session and was not folded at a path, as its values are
+    none.
+    """
 
     path: str
     reason: Reason
@@ -154,10 +159,11 @@ class _Group:
 
 
 def suggest(spellings: Iterable[Seen], policy: FoldingPolicy) -> list[Suggestion]:
-    """Suggestions for paths that the settings do not name, where some parameter does not choose the page.
+    """Suggestions for paths that the settings do not name, where some parameter does not choose the
+    page.
 
-    A path with too few spellings is looked at together with its neighbours, as the pattern of their folder. The most
-    folded come first.
+    A path with too few spellings is looked at together with its neighbours, as the pattern of their
+    folder. The most folded come first.
     """
     found = []
     for path, group in _groups(spellings, policy).items():
@@ -174,7 +180,9 @@ def suggest(spellings: Iterable[Seen], policy: FoldingPolicy) -> list[Suggestion
 
 
 def named_like_sessions(spellings: Iterable[Seen], policy: FoldingPolicy) -> list[Doubt]:
-    """Where parameters are kept although they are named like sessions, with what is known of them."""
+    """Where parameters are kept although they are named like sessions, with what is known of
+    them.
+    """
     groups: dict[tuple[str, str], list[Seen]] = defaultdict(list)
     for seen in spellings:
         if policy.significant_at(seen.path) is None:
@@ -203,20 +211,30 @@ def _groups(spellings: Iterable[Seen], policy: FoldingPolicy) -> dict[str, _Grou
 
 
 def _judge(name: str, group: list[Seen]) -> Reason:
-    """What is known of one parameter: what changes with it counts most, then how it occurs, then its name."""
+    """What is known of one parameter: what changes with it counts most, then how it occurs, then
+    its name.
+    """
     holders = [s for s in group if name in s.params]
     values = {s.params[name] for s in holders}
     for path, members in _by_path(group).items():
         differ, compared = _changes(name, members)
         if differ * 2 > compared:  # one path of a folder where it does is enough
             return Reason(
-                name, True, f"another value shows another page in {differ} of {compared} comparisons at {path}"
+                name,
+                True,
+                f"another value shows another page in {differ} of {compared} comparisons at {path}",
             )
     differ, compared = _changes(name, group)
     if compared >= _COMPARED or (compared and differ in {0, compared}):
         if differ * 2 > compared:
-            return Reason(name, True, f"another value shows another page in {differ} of {compared} comparisons")
-        return Reason(name, False, f"the page stays the same in {compared - differ} of {compared} comparisons")
+            return Reason(
+                name,
+                True,
+                f"another value shows another page in {differ} of {compared} comparisons",
+            )
+        return Reason(
+            name, False, f"the page stays the same in {compared - differ} of {compared} comparisons"
+        )
     told = f"{len(values):,} value{'s' if len(values) != 1 else ''} in {len(holders):,} addresses"
     low = name.lower()
     always = len(holders) >= _ALWAYS * len(group)
@@ -226,7 +244,11 @@ def _judge(name: str, group: list[Seen]) -> Reason:
         return Reason(name, True, f"its name chooses a page; {told}")
     if len(values) == 1:
         return Reason(name, False, f"it never changes: {told}")
-    if len(values) <= _FEW and len(holders) >= 3 * len(values) and not (always and len(values) * 3 > len(holders)):
+    if (
+        len(values) <= _FEW
+        and len(holders) >= 3 * len(values)
+        and not (always and len(values) * 3 > len(holders))
+    ):
         return Reason(name, False, f"few values come back again and again: {told}")
     return Reason(name, True, f"{'always there, ' if always else ''}{told}")
 
@@ -240,8 +262,9 @@ def _by_path(group: list[Seen]) -> dict[str, list[Seen]]:
 
 
 def _changes(name: str, group: list[Seen]) -> tuple[int, int]:
-    """How often two spellings that differ in this parameter alone showed different pages, and how often that could be
-    compared: by title, or by one being found and the other not."""
+    """How often two spellings that differ in this parameter alone showed different pages, and how
+    often that could be compared: by title, or by one being found and the other not.
+    """
     alike: dict[tuple[object, ...], list[Seen]] = defaultdict(list)
     for s in group:
         if s.title or s.status:

@@ -1,4 +1,6 @@
-"""Families: entries that differ in one part only, under a template such as /journal/{year}/{month}/{slug}.html."""
+"""Families: entries that differ in one part only, under a template such as
+/journal/{year}/{month}/{slug}.html.
+"""
 
 from __future__ import annotations
 
@@ -20,8 +22,8 @@ _ENDING = re.compile(r"(?<=.)\.[a-z][a-z0-9]{0,4}\Z", re.IGNORECASE)
 def templates(keys: Sequence[str]) -> dict[str, str]:
     """Entry key → the template of its family; a key without one is left out.
 
-    A key is a folded path with its significant parameters. Works top down, segment by segment: names beside each
-    other that are years, months, numbers, or simply many, are one changing part.
+    A key is a folded path with its significant parameters. Works top down, segment by segment:
+    names beside each other that are years, months, numbers, or simply many, are one changing part.
     """
     rows = [(key, tuple(key.partition("?")[0].split("/")[1:])) for key in keys]
     found: dict[str, str] = {}
@@ -36,7 +38,10 @@ def templates(keys: Sequence[str]) -> dict[str, str]:
 
 
 def _descend(
-    rows: list[tuple[str, tuple[str, ...]]], depth: int, prefix: tuple[str, ...], found: dict[str, str]
+    rows: list[tuple[str, tuple[str, ...]]],
+    depth: int,
+    prefix: tuple[str, ...],
+    found: dict[str, str],
 ) -> None:
     """Give every row its template, from the segment at `depth` on."""
     if depth == len(rows[0][1]):

@@ -6,13 +6,17 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 PRUDENCE = 1.5
-"""Confidence was fitted on made-up moves; until a sample was reviewed, errors are taken to be that many times as likely."""
+"""Confidence was fitted on made-up moves; until a sample was reviewed, errors are taken to be that
+many times as likely.
+"""
 
 _PRIOR_ERRORS = 2.0
 """Expected errors that a sample must hold to weigh as much as PRUDENCE."""
 
 LEAST = 0.9
-"""No proposal with less confidence is ever accepted by itself, however many sure ones stand beside it."""
+"""No proposal with less confidence is ever accepted by itself, however many sure ones stand beside
+it.
+"""
 
 NOTHING = 1.01
 """A threshold that no confidence reaches."""
@@ -33,7 +37,9 @@ class Acceptance:
 
 @dataclass(frozen=True, slots=True)
 class Sample:
-    """Accepted proposals, drawn by chance, that a person looked at: (confidence, whether it was right)."""
+    """Accepted proposals, drawn by chance, that a person looked at: (confidence, whether it was
+    right).
+    """
 
     reviewed: Sequence[tuple[float, bool]] = ()
 
@@ -43,28 +49,34 @@ class Sample:
 
     @property
     def prudence(self) -> float:
-        """How many times as likely as the confidence says errors are on this site: as the sample shows, and PRUDENCE as long
-        as it is small. (A gamma prior on a Poisson rate.)
+        """How many times as likely as the confidence says errors are on this site: as the sample
+        shows, and PRUDENCE as long as it is small. (A gamma prior on a Poisson rate.)
         """
         expected = sum(1.0 - confidence for confidence, _ in self.reviewed)
         return (self.wrong + PRUDENCE * _PRIOR_ERRORS) / (expected + _PRIOR_ERRORS)
 
     @property
     def most_wrong(self) -> float:
-        """The share of errors that the sample allows with 95 % certainty (Clopper and Pearson); 1 without a sample."""
+        """The share of errors that the sample allows with 95 % certainty (Clopper and Pearson); 1
+        without a sample.
+        """
         from scipy.stats import beta
 
         count, wrong = len(self.reviewed), self.wrong
         return float(beta.ppf(0.95, wrong + 1, count - wrong)) if count > wrong else 1.0
 
 
-def accept_above(confidences: Iterable[float], threshold: float, prudence: float = PRUDENCE) -> Acceptance:
+def accept_above(
+    confidences: Iterable[float], threshold: float, prudence: float = PRUDENCE
+) -> Acceptance:
     """What to expect when proposals at this confidence and above are accepted."""
     doubts = [1.0 - c for c in confidences if c >= threshold]
     return Acceptance(threshold, len(doubts), prudence * sum(doubts))
 
 
-def accept_within(confidences: Iterable[float], max_error: float, prudence: float = PRUDENCE) -> Acceptance:
+def accept_within(
+    confidences: Iterable[float], max_error: float, prudence: float = PRUDENCE
+) -> Acceptance:
     """The lowest threshold whose expected share of errors is `max_error` or less."""
     ranked = sorted((c for c in confidences if c >= LEAST), reverse=True)
     best, doubt = Acceptance(NOTHING, 0, 0.0), 0.0

@@ -1,4 +1,6 @@
-"""Candidates: for each old page the few new pages that are worth a closer look, whatever makes them alike."""
+"""Candidates: for each old page the few new pages that are worth a closer look, whatever makes them
+alike.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,9 @@ _LEAST = 0.1  # of a product; whole pages are 1
 
 
 def candidates(sides: Sides) -> tuple[Indices, Indices]:
-    """Pairs (old page, new page) to look at, in order of both; at most some 40 for each old page."""
+    """Pairs (old page, new page) to look at, in order of both; at most some 40 for each old
+    page.
+    """
     old, new = sides.old, sides.new
     found = [_by_words(sides), *_by_key(old, new)]
     pairs = np.unique(np.concatenate([i * len(new) + j for i, j in found]))
@@ -35,9 +39,14 @@ def _by_words(sides: Sides) -> tuple[Indices, Indices]:
     """Those that share the most, and the rarest, words."""
     left, right = _mixed(sides.old, sides.weights), _mixed(sides.new, sides.weights)
     width = len(sides.weights)
-    counts = np.bincount(left.indices, minlength=width) * np.bincount(right.indices, minlength=width).astype(float)
+    counts = np.bincount(left.indices, minlength=width) * np.bincount(
+        right.indices, minlength=width
+    ).astype(float)
     return best_of_product(
-        _without(left, counts > _MOST_PAIRS), _without(right, counts > _MOST_PAIRS), PER_PAGE, _LEAST
+        _without(left, counts > _MOST_PAIRS),
+        _without(right, counts > _MOST_PAIRS),
+        PER_PAGE,
+        _LEAST,
     )
 
 
@@ -102,7 +111,9 @@ def _by_letters(old: Side, new: Side, rows: Indices) -> tuple[Indices, Indices]:
     for matrix in (left, right):
         matrix.data *= np.maximum(weights, 0.0)[matrix.indices]
     common = count > max(50, len(new) // 50)
-    i, j = best_of_product(normed(_without(left, common)), normed(_without(right, common)), _PER_TEXT, _LEAST)
+    i, j = best_of_product(
+        normed(_without(left, common)), normed(_without(right, common)), _PER_TEXT, _LEAST
+    )
     return rows[i], j
 
 

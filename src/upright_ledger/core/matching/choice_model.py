@@ -1,4 +1,6 @@
-"""Confidence: figures of all candidates of a page, and of its having none, as probabilities that add up to 1."""
+"""Confidence: figures of all candidates of a page, and of its having none, as probabilities that
+add up to 1.
+"""
 
 from __future__ import annotations
 
@@ -13,15 +15,20 @@ from upright_ledger.core.matching.sparse import Indices
 
 @dataclass(frozen=True, slots=True)
 class Choice:
-    """A conditional logit: the chance of a candidate is exp(weights · figures), relative to all candidates of its page
-    and to exp(none · the page's figures), the chance that none is right. Fitted by benchmarks/fit_matching.py.
+    """A conditional logit: the chance of a candidate is exp(weights · figures), relative to all
+    candidates of its page and to exp(none · the page's figures), the chance that none is right.
+    Fitted by benchmarks/fit_matching.py.
     """
 
     weights: tuple[float, ...]
     none: tuple[float, ...]
 
-    def chances(self, old: Indices, figures: npt.NDArray[np.float32], pages: npt.NDArray[np.float32]) -> Floats:
-        """The chance of each pair. old: the page of each pair, ascending; pages: the figures of all pages."""
+    def chances(
+        self, old: Indices, figures: npt.NDArray[np.float32], pages: npt.NDArray[np.float32]
+    ) -> Floats:
+        """The chance of each pair. old: the page of each pair, ascending; pages: the figures of all
+        pages.
+        """
         utility = figures @ np.array(self.weights)
         return soft_max(old, utility, pages @ np.array(self.none))
 
@@ -36,7 +43,9 @@ def soft_max(old: Indices, utility: Floats, none: Floats) -> Floats:
 
 
 SAME_ITEM, OTHER_ITEM = 7.0, -4.0
-"""Set by hand: the moves that the others are fitted on tell no item numbers. An export's column of them seldom errs."""
+"""Set by hand: the moves that the others are fitted on tell no item numbers. An export's column of
+them seldom errs.
+"""
 
 FIRST = Choice(
     weights=(

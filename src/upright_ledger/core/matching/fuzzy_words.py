@@ -16,7 +16,9 @@ _MOST_COMMON = 3000  # words that hold one piece; commoner pieces find nothing
 
 
 def near_spellings(words: Sequence[str], others: Sequence[str]) -> dict[str, tuple[str, float]]:
-    """Word → the other word that is most likely meant by it, and how alike they are (0 to 1). Numbers have none."""
+    """Word → the other word that is most likely meant by it, and how alike they are (0 to 1).
+    Numbers have none.
+    """
     ours = sorted(w for w in words if _SHORTEST <= len(w) <= _LONGEST and w.isalpha())
     theirs = sorted(w for w in others if _SHORTEST <= len(w) <= _LONGEST and w.isalpha())
     if not ours or not theirs:
@@ -41,7 +43,11 @@ def likeness(word: str, other: str) -> float:
     if word == other:
         return 1.0
     short, long = sorted((word, other), key=lambda w: (len(w), w))
-    if long.startswith(short) and len(short) >= 4 and len(long) - len(short) <= max(2, len(long) // 2):
+    if (
+        long.startswith(short)
+        and len(short) >= 4
+        and len(long) - len(short) <= max(2, len(long) // 2)
+    ):
         return 0.9 if len(long) - len(short) <= 2 else 0.75  # an ending, or an abbreviation
     allowed = 1 if len(long) < 8 else 2
     if DamerauLevenshtein.distance(word, other, score_cutoff=allowed) > allowed:

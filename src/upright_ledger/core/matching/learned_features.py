@@ -1,4 +1,6 @@
-"""Learned correspondences: how the places of one site moved to those of the other, from pairs that are known or plain."""
+"""Learned correspondences: how the places of one site moved to those of the other, from pairs that
+are known or plain.
+"""
 
 from __future__ import annotations
 
@@ -29,8 +31,8 @@ _PRIOR = 2.0  # pages that a parent place counts for
 def learn(
     sides: Sides, seen: Likeness, chances: Floats, seeds: npt.NDArray[np.bool_]
 ) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
-    """What the seeds (a mask of the pairs) teach of every pair, and of every old page: the share of its place's pages
-    that are among the seeds. No page teaches of itself.
+    """What the seeds (a mask of the pairs) teach of every pair, and of every old page: the share of
+    its place's pages that are among the seeds. No page teaches of itself.
     """
     if not len(seen.old):
         return np.zeros((0, len(FEATURES)), np.float32), np.zeros(len(sides.old), np.float32)
@@ -101,12 +103,19 @@ def _by_pair(pair: Indices, weights: Floats) -> Floats:
 
 
 def _rate(pair: Indices, hits: Floats, tries: Floats) -> Floats:
-    """The share of hits among the seeds between two places, this pair left out, drawn to 0 where there are few."""
+    """The share of hits among the seeds between two places, this pair left out, drawn to 0 where
+    there are few.
+    """
     return (_by_pair(pair, hits) - hits) / (_by_pair(pair, tries) - tries + 1.5)
 
 
 def _parent_share(
-    old_places: list[str], new_places: list[str], old: Indices, new: Indices, own: Floats, page_seeds: Floats
+    old_places: list[str],
+    new_places: list[str],
+    old: Indices,
+    new: Indices,
+    own: Floats,
+    page_seeds: Floats,
 ) -> Floats:
     """As "place moved there", for the places above (their first segments)."""
     _, above_old = _codes([p.partition("/")[0] for p in old_places])
@@ -118,12 +127,17 @@ def _parent_share(
 
 
 def _number_alone(seen: Likeness, pair: Indices, old_codes: Indices) -> Floats:
-    """For pairs with the same number: the share of the old place's pages whose number the new place has just once."""
+    """For pairs with the same number: the share of the old place's pages whose number the new place
+    has just once.
+    """
     same = seen["same number"] == 1
     if not same.any():
         return np.zeros(len(pair))
     owners = Counter(zip(seen.old[same].tolist(), pair[same].tolist(), strict=True))
-    single = np.array([owners[i, p] == 1 for i, p in zip(seen.old.tolist(), pair.tolist(), strict=True)]) & same
+    single = (
+        np.array([owners[i, p] == 1 for i, p in zip(seen.old.tolist(), pair.tolist(), strict=True)])
+        & same
+    )
     pages = np.bincount(old_codes)
     hits = _by_pair(pair, single.astype(float)) - single
     return np.asarray(np.where(single, hits / (pages[old_codes[seen.old]] + 3.0), 0.0))

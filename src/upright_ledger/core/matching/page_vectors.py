@@ -1,4 +1,6 @@
-"""Pages as a matcher reads them: words of the address, of its place and of the title, as sparse columns."""
+"""Pages as a matcher reads them: words of the address, of its place and of the title, as sparse
+columns.
+"""
 
 from __future__ import annotations
 
@@ -23,10 +25,12 @@ _BEGINNING = 3  # letters
 
 @dataclass(frozen=True, slots=True)
 class MatchPage:
-    """A page to match. `name` comes back in the result; path as in the address; params: values in its query.
+    """A page to match. `name` comes back in the result; path as in the address; params: values in
+    its query.
 
-    words: what else is known to describe it (headings, texts of links to it). language: as a code, or empty when unknown.
-    section: the name of what it belongs to. items: its numbers in a shop or a catalogue, where they are told beside it.
+    words: what else is known to describe it (headings, texts of links to it). language: as a code,
+    or empty when unknown. section: the name of what it belongs to. items: its numbers in a shop or
+    a catalogue, where they are told beside it.
     """
 
     name: str
@@ -41,11 +45,13 @@ class MatchPage:
 
 @dataclass(slots=True)
 class Reading:
-    """One page as words. slug: its last segment, or its parameters; place: where it lies, as a text its neighbours share.
+    """One page as words. slug: its last segment, or its parameters; place: where it lies, as a text
+    its neighbours share.
 
-    numbers: those in the slug that may name one thing; years: those that may be one. yearlike: years at either end of the
-    slug, which are numbers like others where the other side says so. ends: the first and last word of the slug. items: its
-    item numbers as they are told beside it, whole.
+    numbers: those in the slug that may name one thing; years: those that may be one. yearlike:
+    years at either end of the slug, which are numbers like others where the other side says so.
+    ends: the first and last word of the slug. items: its item numbers as they are told beside it,
+    whole.
     """
 
     slug: list[str]
@@ -65,7 +71,9 @@ class Reading:
 
     def same_item(self, other: Reading) -> bool:
         """Whether the item number of one is told by the other, or names it in its address."""
-        return not (self.items | other.items).isdisjoint(self.numbers & self.ends & other.numbers & other.ends)
+        return not (self.items | other.items).isdisjoint(
+            self.numbers & self.ends & other.numbers & other.ends
+        )
 
 
 def read_page(page: MatchPage) -> Reading:
@@ -102,10 +110,11 @@ _folder_tokens = lru_cache(maxsize=1 << 14)(tokens)  # folders hold many pages e
 
 @dataclass(slots=True)
 class Side:
-    """The pages of one site as columns; all matrices share their words (columns), and hold 1, or less for a near spelling.
+    """The pages of one site as columns; all matrices share their words (columns), and hold 1, or
+    less for a near spelling.
 
-    words: slug, title and extra together. everything: these and the context. numbered, dated: which pages have a number,
-    or a year.
+    words: slug, title and extra together. everything: these and the context. numbered, dated: which
+    pages have a number, or a year.
     """
 
     readings: list[Reading]
@@ -126,7 +135,9 @@ class Side:
 
 @dataclass(slots=True)
 class Sides:
-    """Both sites. weights: of each word, in nats: how much it says that two pages share it. vocabulary: word → column."""
+    """Both sites. weights: of each word, in nats: how much it says that two pages share it.
+    vocabulary: word → column.
+    """
 
     old: Side
     new: Side
@@ -144,7 +155,9 @@ def read_sides(old: Sequence[MatchPage], new: Sequence[MatchPage]) -> Sides:
     names = sorted({*left_words, *right_words})
     vocabulary = {w: n for n, w in enumerate(names)}
     total = len(left) + len(right)
-    weights = np.array([math.log((1 + total) / (1 + left_words[w] + right_words[w])) for w in names])
+    weights = np.array(
+        [math.log((1 + total) / (1 + left_words[w] + right_words[w])) for w in names]
+    )
     weights = np.maximum(weights, 0.02)
     only_left = [w for w in names if w not in right_words]
     only_right = [w for w in names if w not in left_words]
@@ -162,9 +175,15 @@ def read_sides(old: Sequence[MatchPage], new: Sequence[MatchPage]) -> Sides:
 
 
 def _split_joined(pages: list[Reading], others: list[Reading]) -> None:
-    """Join neighbouring words that the other side writes as one, as in "opening hours" and "openinghours"."""
+    """Join neighbouring words that the other side writes as one, as in "opening hours" and
+    "openinghours".
+    """
     whole = {
-        w for page in others for words in (page.slug, page.title) for w in words if len(w) >= 8 and not w.isdigit()
+        w
+        for page in others
+        for words in (page.slug, page.title)
+        for w in words
+        if len(w) >= 8 and not w.isdigit()
     }
     own = {w for page in pages for words in (page.slug, page.title) for w in words}
     whole -= own
@@ -172,7 +191,10 @@ def _split_joined(pages: list[Reading], others: list[Reading]) -> None:
         return
     begins = {w[:_BEGINNING] for w in whole}
     for page in pages:
-        page.slug, page.title = _joined(page.slug, whole, begins), _joined(page.title, whole, begins)
+        page.slug, page.title = (
+            _joined(page.slug, whole, begins),
+            _joined(page.title, whole, begins),
+        )
 
 
 def _joined(words: list[str], whole: set[str], begins: set[str]) -> list[str]:
@@ -201,7 +223,10 @@ def _document_counts(pages: Iterable[Reading]) -> Counter[str]:
 
 
 def _columns(
-    pages: list[Reading], vocabulary: dict[str, int], mends: dict[str, tuple[str, float]], roots: Floats
+    pages: list[Reading],
+    vocabulary: dict[str, int],
+    mends: dict[str, tuple[str, float]],
+    roots: Floats,
 ) -> Side:
     column_of = vocabulary | {word: vocabulary[meant] for word, (meant, _) in mends.items()}
 
@@ -223,7 +248,9 @@ def _columns(
             indices += columns
             ends.append(len(indices))
         shape = (len(ends) - 1, len(vocabulary))
-        made = sparse.csr_matrix((np.array(values), np.array(indices, np.int32), np.array(ends)), shape=shape)
+        made = sparse.csr_matrix(
+            (np.array(values), np.array(indices, np.int32), np.array(ends)), shape=shape
+        )
         made.data *= roots[made.indices]
         return made
 
@@ -242,5 +269,7 @@ def _columns(
     for name in ("slug", "title", "context", "words", "everything"):
         held = getattr(side, name)
         weights = roots[held.indices] ** 2
-        side.totals[name] = np.add.reduceat(np.r_[weights, 0.0], held.indptr[:-1]) * (np.diff(held.indptr) > 0)
+        side.totals[name] = np.add.reduceat(np.r_[weights, 0.0], held.indptr[:-1]) * (
+            np.diff(held.indptr) > 0
+        )
     return side

@@ -37,7 +37,9 @@ FEATURES = (
     "same item",
     "other item",
 )
-"""Names of the columns of `Likeness.figures`. Shares are 0 to 1; information is in nats, as its logarithm."""
+"""Names of the columns of `Likeness.figures`. Shares are 0 to 1; information is in nats, as its
+logarithm.
+"""
 
 
 @dataclass(slots=True)
@@ -54,7 +56,10 @@ class Likeness:
 
 def look_at(sides: Sides, old: Indices, new: Indices) -> Likeness:
     """Work out the figures of pairs."""
-    parts = [_figures(sides, old[at : at + _CHUNK], new[at : at + _CHUNK]) for at in range(0, max(len(old), 1), _CHUNK)]
+    parts = [
+        _figures(sides, old[at : at + _CHUNK], new[at : at + _CHUNK])
+        for at in range(0, max(len(old), 1), _CHUNK)
+    ]
     return Likeness(old, new, np.concatenate(parts))
 
 
@@ -107,7 +112,13 @@ def _shared(left: Matrix, right: Matrix, i: Indices, j: Indices) -> Floats:
 
 def _unmatched(left: Matrix, right: Matrix, i: Indices, j: Indices) -> Floats:
     """How many words of a row the other lacks, whatever they weigh."""
-    common = left[i].astype(bool).astype(np.float32).multiply(right[j].astype(bool).astype(np.float32)).sum(axis=1)
+    common = (
+        left[i]
+        .astype(bool)
+        .astype(np.float32)
+        .multiply(right[j].astype(bool).astype(np.float32))
+        .sum(axis=1)
+    )
     return np.asarray(np.diff(left.indptr)[i] - np.asarray(common).ravel())
 
 

@@ -1,4 +1,6 @@
-"""Correspondences: how the families of one site moved to those of the other, read off from pairs that are known."""
+"""Correspondences: how the families of one site moved to those of the other, read off from pairs
+that are known.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,8 @@ _CHANGING = re.compile(r"\{(\w+)\}")
 
 @dataclass(frozen=True, slots=True)
 class Correspondence:
-    """Most of one family went to one family of the new site. old, new: their templates; parts of one name are carried over.
+    """Most of one family went to one family of the new site. old, new: their templates; parts of
+    one name are carried over.
 
     pairs: how many went this way; of: how many of the old family are known to have moved.
     """
@@ -47,7 +50,9 @@ def correspondences(pairs: Sequence[tuple[str, str]]) -> list[Correspondence]:
 
 
 def _carried(old: str, new: str, members: Sequence[tuple[str, str]]) -> str:
-    """The new template, its changing parts named after those of the old one that they repeat, or "…" where they repeat none."""
+    """The new template, its changing parts named after those of the old one that they repeat, or
+    "…" where they repeat none.
+    """
     here, there = _pattern(old), _pattern(new)
     if here is None or there is None:
         return new
@@ -57,7 +62,11 @@ def _carried(old: str, new: str, members: Sequence[tuple[str, str]]) -> str:
         left, right = here.fullmatch(one), there.fullmatch(other)
         if left is not None and right is not None:
             for n, text in enumerate(right.groups()):
-                counts[n].update(m for m, given in enumerate(left.groups()) if given.casefold() == text.casefold())
+                counts[n].update(
+                    m
+                    for m, given in enumerate(left.groups())
+                    if given.casefold() == text.casefold()
+                )
     told = []
     for count in counts:
         best = min(count, key=lambda m: (-count[m], m), default=None)

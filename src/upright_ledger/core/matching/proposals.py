@@ -18,7 +18,9 @@ MOST = 3
 """Proposals a page."""
 
 FLOOR = 0.1
-"""A first proposal with less confidence is no plausible page; a further one may have a tenth of that."""
+"""A first proposal with less confidence is no plausible page; a further one may have a tenth of
+that.
+"""
 
 SUREST = 0.999
 """No guess is certain, however plain."""
@@ -33,7 +35,9 @@ _TELLING = 1.0  # nats: words on more than a third of all pages tell nothing
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """A possible destination. confidence: the chance that it is right, 0 to 1. reasons: short plain sentences."""
+    """A possible destination. confidence: the chance that it is right, 0 to 1. reasons: short plain
+    sentences.
+    """
 
     name: str
     confidence: float
@@ -42,9 +46,11 @@ class Proposal:
 
 @dataclass(slots=True)
 class Proposals:
-    """What matching found. found: old page → its proposals, the best first; those without a plausible one are left out.
+    """What matching found. found: old page → its proposals, the best first; those without a
+    plausible one are left out.
 
-    split: old pages whose words two new pages share out between them: it may have been split. fallbacks: old page without proposal → the page of the section to which its neighbours moved.
+    split: old pages whose words two new pages share out between them: it may have been split.
+    fallbacks: old page without proposal → the page of the section to which its neighbours moved.
     """
 
     found: dict[str, list[Proposal]] = field(default_factory=dict)
@@ -52,9 +58,11 @@ class Proposals:
     split: set[str] = field(default_factory=set)
 
 
-def propose(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: Mapping[str, str] | None = None) -> Proposals:
-    """Propose new pages for old ones. taught: old page → new page, for those of `old` whose answer is known; they teach
-    how places moved, and get no proposals.
+def propose(
+    old: Sequence[MatchPage], new: Sequence[MatchPage], taught: Mapping[str, str] | None = None
+) -> Proposals:
+    """Propose new pages for old ones. taught: old page → new page, for those of `old` whose answer
+    is known; they teach how places moved, and get no proposals.
 
     The caller leaves home pages out of `new`: they are no answer for an inner page.
     """
@@ -63,7 +71,11 @@ def propose(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: Mapping[
     if not old or not new:
         return Proposals()
     number = {p.name: n for n, p in enumerate(new)}
-    known = {n: number[taught[p.name]] for n, p in enumerate(old) if taught and taught.get(p.name) in number}
+    known = {
+        n: number[taught[p.name]]
+        for n, p in enumerate(old)
+        if taught and taught.get(p.name) in number
+    }
     weighed = weigh(old, new, known)
     result = Proposals()
     for i, best in _ranked(weighed).items():
@@ -76,7 +88,8 @@ def propose(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: Mapping[
             Proposal(
                 new[weighed.seen.new[k]].name,
                 min(round(float(weighed.chances[k]), 3), SUREST),
-                _reasons(weighed, new, k, best) + ((SPLIT,) if k in (best[0], other) and other is not None else ()),
+                _reasons(weighed, new, k, best)
+                + ((SPLIT,) if k in (best[0], other) and other is not None else ()),
             )
             for k in best
             if k == best[0] or weighed.chances[k] >= FLOOR / 10
@@ -98,7 +111,9 @@ def _ranked(weighed: Weighed) -> dict[int, list[int]]:
 
 
 def _other_half(weighed: Weighed, best: list[int]) -> int | None:
-    """The pair whose new page has what the best one lacks of the old page, where both are about that alone."""
+    """The pair whose new page has what the best one lacks of the old page, where both are about
+    that alone.
+    """
     sides, seen = weighed.sides, weighed.seen
     old = sides.old.readings[int(seen.old[best[0]])]
     whole = {*old.slug, *old.title}
@@ -106,9 +121,12 @@ def _other_half(weighed: Weighed, best: list[int]) -> int | None:
     for k, half in zip(best[1:], halves[1:], strict=True):
         apart = halves[0] - half and half - halves[0]
         told = _weight(weighed, halves[0] | half) >= _HALVES * _weight(weighed, whole)
-        alone = max(_weight(weighed, half), _weight(weighed, halves[0])) < _HALVES * _weight(weighed, whole)
+        alone = max(_weight(weighed, half), _weight(weighed, halves[0])) < _HALVES * _weight(
+            weighed, whole
+        )
         pure = all(
-            _weight(weighed, part) >= _HALVES * _weight(weighed, _about(sides.new.readings[int(seen.new[n])]))
+            _weight(weighed, part)
+            >= _HALVES * _weight(weighed, _about(sides.new.readings[int(seen.new[n])]))
             for n, part in ((best[0], halves[0]), (k, half))
         )
         if apart and told and alone and pure:
@@ -124,11 +142,16 @@ def _weight(weighed: Weighed, words: set[str]) -> float:
     return float(sum(weighed.sides.weights[weighed.sides.vocabulary[w]] for w in words))
 
 
-def _reasons(weighed: Weighed, pages: Sequence[MatchPage], k: int, best: list[int]) -> tuple[str, ...]:
+def _reasons(
+    weighed: Weighed, pages: Sequence[MatchPage], k: int, best: list[int]
+) -> tuple[str, ...]:
     figures = dict(zip(scoring.FIRST, weighed.seen.figures[k].tolist(), strict=True))
     learned = dict(zip(learned_features.FEATURES, weighed.learned[k].tolist(), strict=True))
     old = weighed.sides.old.readings[int(weighed.seen.old[k])]
-    page, new = pages[int(weighed.seen.new[k])], weighed.sides.new.readings[int(weighed.seen.new[k])]
+    page, new = (
+        pages[int(weighed.seen.new[k])],
+        weighed.sides.new.readings[int(weighed.seen.new[k])],
+    )
     said = []
     if figures["same title"]:
         said.append("has the same title")
@@ -144,7 +167,11 @@ def _reasons(weighed: Weighed, pages: Sequence[MatchPage], k: int, best: list[in
         said.append("is spelt nearly alike in its address")
     if not said and (numbers := sorted({w for w in old.slug if w.isdigit()} & set(new.slug))):
         said.append(f"shares the number {numbers[0]}")
-    if not figures["same slug"] and not figures["same title"] and (words := _common_words(weighed, old, new, page)):
+    if (
+        not figures["same slug"]
+        and not figures["same title"]
+        and (words := _common_words(weighed, old, new, page))
+    ):
         said.append(f"shares {words}")
     if not said and figures["slug letters"] > 0.5:
         said.append("is spelt a little alike in its address")
@@ -171,13 +198,25 @@ def _common_words(weighed: Weighed, old: Reading, new: Reading, page: MatchPage)
     words = sorted(telling, key=lambda w: (-weights[columns[w]], w))
     written = as_written(" ".join((unquote(page.path), *page.params, *page.words, page.title)))
     quoted = [f"“{written.get(w, w)}”" for w in words[:_MOST_WORDS]]
-    return f"the word {quoted[0]}" if len(quoted) == 1 else f"the words {', '.join(quoted)}" if quoted else ""
+    return (
+        f"the word {quoted[0]}"
+        if len(quoted) == 1
+        else f"the words {', '.join(quoted)}"
+        if quoted
+        else ""
+    )
 
 
 def _fallbacks(
-    weighed: Weighed, old: Sequence[MatchPage], new: Sequence[MatchPage], rows: list[int], result: Proposals
+    weighed: Weighed,
+    old: Sequence[MatchPage],
+    new: Sequence[MatchPage],
+    rows: list[int],
+    result: Proposals,
 ) -> dict[str, str]:
-    """For pages without a proposal: the page of the folder to which most of its neighbours moved."""
+    """For pages without a proposal: the page of the folder to which most of its neighbours
+    moved.
+    """
     went: dict[str, Counter[str]] = defaultdict(Counter)
     place_of = {p.name: r.place for p, r in zip(new, weighed.sides.new.readings, strict=True)}
     for page, reading in zip(old, weighed.sides.old.readings, strict=True):

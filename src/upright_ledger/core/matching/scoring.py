@@ -23,7 +23,9 @@ FIRST, SECOND = pair_features.FEATURES, pair_features.FEATURES + learned_feature
 
 @dataclass(slots=True)
 class Weighed:
-    """All pairs that were looked at, in order of old and new page, with what was said of them and their chances."""
+    """All pairs that were looked at, in order of old and new page, with what was said of them and
+    their chances.
+    """
 
     sides: Sides
     seen: Likeness
@@ -31,8 +33,12 @@ class Weighed:
     chances: Floats
 
 
-def first_look(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: dict[int, int]) -> tuple[Sides, Likeness]:
-    """The candidates of each old page and their figures. taught: old page → the new page it is known to have moved to."""
+def first_look(
+    old: Sequence[MatchPage], new: Sequence[MatchPage], taught: dict[int, int]
+) -> tuple[Sides, Likeness]:
+    """The candidates of each old page and their figures. taught: old page → the new page it is
+    known to have moved to.
+    """
     sides = read_sides(old, new)
     i, j = candidates(sides)
     if taught:
@@ -44,7 +50,9 @@ def first_look(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: dict[
 
 
 def page_figures(sides: Sides, rate: npt.NDArray[np.float32] | None) -> npt.NDArray[np.float32]:
-    """Figures of the old pages, for the chance that they have no successor: one column a name in PAGE_FIGURES."""
+    """Figures of the old pages, for the chance that they have no successor: one column a name in
+    PAGE_FIGURES.
+    """
     out = np.zeros((len(sides.old), len(PAGE_FIGURES)), np.float32)
     out[:, 0] = 1.0
     out[:, 1] = np.log1p(sides.old.totals["words"])
@@ -53,12 +61,18 @@ def page_figures(sides: Sides, rate: npt.NDArray[np.float32] | None) -> npt.NDAr
     return out
 
 
-def seeds_of(seen: Likeness, chances: Floats, taught: dict[int, int], olds: int, news: int) -> npt.NDArray[np.bool_]:
-    """Pairs that may teach: likely ones that are the best on both sides, and those that are known."""
+def seeds_of(
+    seen: Likeness, chances: Floats, taught: dict[int, int], olds: int, news: int
+) -> npt.NDArray[np.bool_]:
+    """Pairs that may teach: likely ones that are the best on both sides, and those that are
+    known.
+    """
     best_old, best_new = np.zeros(olds), np.zeros(news)
     np.maximum.at(best_old, seen.old, chances)
     np.maximum.at(best_new, seen.new, chances)
-    seeds = (chances >= SEED_CHANCE) & (chances >= best_old[seen.old]) & (chances >= best_new[seen.new])
+    seeds = (
+        (chances >= SEED_CHANCE) & (chances >= best_old[seen.old]) & (chances >= best_new[seen.new])
+    )
     if taught:
         known = np.full(olds, -1)
         known[list(taught)] = list(taught.values())
@@ -68,20 +82,31 @@ def seeds_of(seen: Likeness, chances: Floats, taught: dict[int, int], olds: int,
 
 
 def weigh(old: Sequence[MatchPage], new: Sequence[MatchPage], taught: dict[int, int]) -> Weighed:
-    """Weigh every old page against the new ones: once by itself, then with what the plain cases teach."""
+    """Weigh every old page against the new ones: once by itself, then with what the plain cases
+    teach.
+    """
     sides, seen = first_look(old, new, taught)
     chances = choice_model.FIRST.chances(seen.old, seen.figures, page_figures(sides, None))
     seeds = seeds_of(seen, chances, taught, len(old), len(new))
     learned, rate = learned_features.learn(sides, seen, chances, seeds)
     figures = np.hstack([seen.figures, learned])
-    return Weighed(sides, seen, learned, choice_model.SECOND.chances(seen.old, figures, page_figures(sides, rate)))
+    return Weighed(
+        sides,
+        seen,
+        learned,
+        choice_model.SECOND.chances(seen.old, figures, page_figures(sides, rate)),
+    )
 
 
-def _same_language(old: Sequence[MatchPage], new: Sequence[MatchPage], i: Indices, j: Indices) -> npt.NDArray[np.bool_]:
+def _same_language(
+    old: Sequence[MatchPage], new: Sequence[MatchPage], i: Indices, j: Indices
+) -> npt.NDArray[np.bool_]:
     """Pairs but those whose languages keep them apart."""
     ours, theirs = [p.language for p in old], [p.language for p in new]
     names = sorted({*ours, *theirs})
     number = {name: n for n, name in enumerate(names)}
     left, right = frozenset(ours) - {"", OTHER}, frozenset(theirs) - {"", OTHER}
     allowed = np.array([[may_match(a, b, left, right) for b in names] for a in names])
-    return np.asarray(allowed[np.array([number[n] for n in ours])[i], np.array([number[n] for n in theirs])[j]])
+    return np.asarray(
+        allowed[np.array([number[n] for n in ours])[i], np.array([number[n] for n in theirs])[j]]
+    )

@@ -18,14 +18,18 @@ _STEPS = 1 << 16
 
 
 def as_rows(sets: Iterable[Iterable[str]], known: dict[str, int]) -> Matrix:
-    """Sets of texts as rows of ones, a column a text. known: text → column, to which new ones are added."""
+    """Sets of texts as rows of ones, a column a text. known: text → column, to which new ones are
+    added.
+    """
     indices: list[int] = []
     ends = [0]
     for texts in sets:
         indices += [known.setdefault(t, len(known)) for t in sorted(texts)]
         ends.append(len(indices))
     data = np.ones(len(indices), np.float32)
-    return sparse.csr_matrix((data, np.array(indices, np.int32), np.array(ends)), shape=(len(ends) - 1, len(known)))
+    return sparse.csr_matrix(
+        (data, np.array(indices, np.int32), np.array(ends)), shape=(len(ends) - 1, len(known))
+    )
 
 
 def normed(matrix: Matrix) -> Matrix:
@@ -36,11 +40,14 @@ def normed(matrix: Matrix) -> Matrix:
     return matrix.astype(np.float32)
 
 
-def best_of_product(left: Matrix, right: Matrix, count: int, least: float) -> tuple[Indices, Indices]:
-    """The pairs of rows with the largest products (0 to 1), `count` for each row of `left`, none under `least`.
+def best_of_product(
+    left: Matrix, right: Matrix, count: int, least: float
+) -> tuple[Indices, Indices]:
+    """The pairs of rows with the largest products (0 to 1), `count` for each row of `left`, none
+    under `least`.
 
-    Equal products stand in the order of their columns. Products are rounded: sums of the same numbers in another order
-    must not change places.
+    Equal products stand in the order of their columns. Products are rounded: sums of the same
+    numbers in another order must not change places.
     """
     turned = right.T.tocsr()
     width = right.shape[0]

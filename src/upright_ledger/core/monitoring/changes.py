@@ -46,7 +46,11 @@ def news(items: Sequence[Item], before: Mapping[int, tuple[str, float]]) -> list
             kind = AGAIN
         elif item.state == NEW and not state and item.lost:
             kind = NEWLY
-        elif item.state in {NEW, RECURRING} and item.lost >= max(_MUCH_MORE * lost, lost + _WORTH_SAYING) and state:
+        elif (
+            item.state in {NEW, RECURRING}
+            and item.lost >= max(_MUCH_MORE * lost, lost + _WORTH_SAYING)
+            and state
+        ):
             kind = MORE
         elif item.state == WRONG and state != WRONG:
             kind = WRONGLY
@@ -60,10 +64,17 @@ def news(items: Sequence[Item], before: Mapping[int, tuple[str, float]]) -> list
 
 def subject_of(name: str, found: Sequence[News]) -> str:
     """The subject of a message."""
-    counts = {kind: sum(1 for n in found if n.kind == kind) for kind in (AGAIN, WRONGLY, NEWLY, MORE, MENDED)}
+    counts = {
+        kind: sum(1 for n in found if n.kind == kind)
+        for kind in (AGAIN, WRONGLY, NEWLY, MORE, MENDED)
+    }
     words = {AGAIN: "again", WRONGLY: "wrongly", NEWLY: "newly", MORE: "much more"}
     failing = [f"{counts[kind]:,} {word}" for kind, word in words.items() if counts[kind]]
-    told = f"addresses fail: {', '.join(failing)}" if failing else f"{counts[MENDED]:,} addresses are mended"
+    told = (
+        f"addresses fail: {', '.join(failing)}"
+        if failing
+        else f"{counts[MENDED]:,} addresses are mended"
+    )
     return f"{name}: {told}"
 
 
@@ -72,11 +83,20 @@ def body_of(found: Sequence[News], read: str) -> str:
     lines = [read, ""]
     for kind in dict.fromkeys(n.kind for n in found):
         some = [n.item for n in found if n.kind == kind]
-        lines.append(f"{len(some):,} {'address' if len(some) == 1 else 'addresses'} {_VERBS[kind][len(some) > 1]}:")
+        lines.append(
+            f"{len(some):,} {'address' if len(some) == 1 else 'addresses'} "
+            f"{_VERBS[kind][len(some) > 1]}:"
+        )
         for item in some[:_LISTED]:
             lines.append(f"  {_plain(item.url)}")
             details = [
-                d for d in (f"{item.lost:,.0f} requests by people" if item.lost else "", item.why, item.came) if d
+                d
+                for d in (
+                    f"{item.lost:,.0f} requests by people" if item.lost else "",
+                    item.why,
+                    item.came,
+                )
+                if d
             ]
             lines += [f"    {'; '.join(map(_plain, details))}"] if details else []
         if len(some) > _LISTED:
@@ -91,7 +111,10 @@ _VERBS = {
     WRONGLY: ("is not answered as it should be", "are not answered as they should be"),
     NEWLY: ("fails, and nobody has answered it", "fail, and nobody has answered them"),
     MORE: ("fails much more often than was said", "fail much more often than was said"),
-    MENDED: ("is mended: asked for, and answered rightly", "are mended: asked for, and answered rightly"),
+    MENDED: (
+        "is mended: asked for, and answered rightly",
+        "are mended: asked for, and answered rightly",
+    ),
 }
 
 

@@ -1,4 +1,6 @@
-"""Damaged addresses: truncated, punctuated and mistyped ones, recognised against the pages that there are."""
+"""Damaged addresses: truncated, punctuated and mistyped ones, recognised against the pages that
+there are.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,10 @@ from upright_ledger.core.url.address import lower_ascii
 
 PUNCTUATION, TRUNCATED, MISTYPED = "punctuation stuck to it", "cut off", "mistyped"
 
-_TAIL = re.compile(r"(?:%2[0-9a-f]|%3[a-e]|%5[bd]|%7[bd]|%e2%80%[0-9a-f]{2}|&(?:amp|quot|gt|lt)?;?|[.,;:!?)\]}>'\"*_~|\\-])+/?\Z", re.IGNORECASE)  # fmt: skip
+_TAIL = re.compile((
+    r"(?:%2[0-9a-f]|%3[a-e]|%5[bd]|%7[bd]|%e2%80%[0-9a-f]{2}|&(?:amp|quot|gt|lt)?;?|[.,"
+    r";:!?)\]}>'\"*_~|\\-])+/?\Z"
+), re.IGNORECASE)  # fmt: skip
 _LEAST = 6  # letters of a last segment that may be cut off or mistyped
 _LEAST_CUT = 4  # letters that a cut-off segment still has
 
@@ -28,7 +33,9 @@ class Damage:
 
     def __init__(self, pages: Iterable[tuple[str, str]]) -> None:
         self._by_plain: dict[str, str] = {}
-        self._by_folder: dict[str, list[tuple[str, str]]] = defaultdict(list)  # folder → (last segment, page)
+        self._by_folder: dict[str, list[tuple[str, str]]] = defaultdict(
+            list
+        )  # folder → (last segment, page)
         for path, page in pages:
             plain = _plain(path)
             if plain in self._by_plain:
@@ -62,7 +69,9 @@ def _plain(path: str) -> str:
 
 
 def _is_near(one: str, other: str) -> bool:
-    """Whether two names differ by one letter (two, where they are long), or by two that changed places; figures are never mistyped."""
+    """Whether two names differ by one letter (two, where they are long), or by two that changed
+    places; figures are never mistyped.
+    """
     from rapidfuzz.distance import OSA
 
     most = 1 if len(other) < 12 else 2

@@ -1,7 +1,8 @@
 """Days of logs, taken apart where a build went live: what was asked before it, and after it.
 
-A label is a day as the log has it, "2026-05-14", and on a day on which a build went live that day with a letter and the time (UTC) behind it:
-"2026-05-14B2026-05-14T03:00:00Z" before it, "2026-05-14A2026-05-14T03:00:00Z" from then on.
+A label is a day as the log has it, "2026-05-14", and on a day on which a build went live that day
+with a letter and the time (UTC) behind it: "2026-05-14B2026-05-14T03:00:00Z" before it,
+"2026-05-14A2026-05-14T03:00:00Z" from then on.
 """
 
 from __future__ import annotations
@@ -15,7 +16,9 @@ BEFORE, AFTER = "B", "A"
 
 
 YEARS = range(1990, 2101)
-"""In which web servers run that are moved now; none answered a browser before. Clocks may be wrong."""
+"""In which web servers run that are moved now; none answered a browser before. Clocks may be
+wrong.
+"""
 _GAP = 31  # days
 _STRAYS = 0.001  # of all requests
 _FEW = 2  # requests
@@ -36,7 +39,9 @@ def to_the_minute(time: str) -> str:
 
 
 class Span(NamedTuple):
-    """The days that most requests tell of: the first and the last; and the days far from them, with their requests."""
+    """The days that most requests tell of: the first and the last; and the days far from them, with
+    their requests.
+    """
 
     first: str
     last: str
@@ -46,8 +51,9 @@ class Span(NamedTuple):
 def span_of(days: Mapping[str, float], today: str) -> Span:
     """The span of days (YYYY-MM-DD → requests), without those that a wrong clock wrote.
 
-    At either end a few requests (2, or one in a thousand) with more than 31 days between them and all others are strays, and so
-    is what lies after tomorrow where it is less than a tenth of all. today: YYYY-MM-DD.
+    At either end a few requests (2, or one in a thousand) with more than 31 days between them and
+    all others are strays, and so is what lies after tomorrow where it is less than a tenth of all.
+    today: YYYY-MM-DD.
     """
     kept = {day: days[day] for day in sorted(days)}
     total, tomorrow = sum(kept.values()), _ordinal(today) + 1
@@ -73,7 +79,9 @@ def _ordinal(day: str) -> int:
 
 
 class Split(NamedTuple):
-    """A time at which a build went live, as a log's clock has it. day: YYYY-MM-DD; second: of that day; live: the time in UTC."""
+    """A time at which a build went live, as a log's clock has it. day: YYYY-MM-DD; second: of that
+    day; live: the time in UTC.
+    """
 
     day: str
     second: int
@@ -81,17 +89,23 @@ class Split(NamedTuple):
 
 
 def splits_of(live: Iterable[str], minutes: int) -> list[Split]:
-    """Times (ISO 8601, UTC) as a clock shows them that is so many minutes ahead of UTC, in their order."""
+    """Times (ISO 8601, UTC) as a clock shows them that is so many minutes ahead of UTC, in their
+    order.
+    """
     found = []
     for text in sorted(live):
-        time = datetime.strptime(text, "%Y-%m-%dT%H:%M:%SZ").replace(tzinfo=UTC) + timedelta(minutes=minutes)
+        time = datetime.strptime(text, "%Y-%m-%dT%H:%M:%SZ").replace(tzinfo=UTC) + timedelta(
+            minutes=minutes
+        )
         second = time.hour * 3600 + time.minute * 60 + time.second
         found.append(Split(time.strftime("%Y-%m-%d"), second, text))
     return found
 
 
 def split_days(splits: Iterable[Split]) -> list[str]:
-    """The days that need a label: those on which a build went live by the log's clock, or in UTC."""
+    """The days that need a label: those on which a build went live by the log's clock, or in
+    UTC.
+    """
     return sorted({day for s in splits for day in (s.day, s.live[:10])})
 
 
@@ -105,7 +119,9 @@ def label_of(day: str, second: int, splits: Sequence[Split]) -> str:
 
 
 def is_after(label: str, live: str) -> bool:
-    """Whether what has a label was asked after a build went live. Of a day that is not taken apart, and on which it did, nothing is."""
+    """Whether what has a label was asked after a build went live. Of a day that is not taken apart,
+    and on which it did, nothing is.
+    """
     if not live:
         return False
     if len(label) > 10:

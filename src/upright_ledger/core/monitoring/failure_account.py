@@ -1,6 +1,8 @@
-"""Accounting that knows the fix: what failed before an answer went live does not count against it, what fails after it does.
+"""Accounting that knows the fix: what failed before an answer went live does not count against it,
+what fails after it does.
 
-Evidence has days, taken apart where a build went live (see `days`). Of a day that was read before anybody said so, nothing counts as after it.
+Evidence has days, taken apart where a build went live (see `days`). Of a day that was read before
+anybody said so, nothing counts as after it.
 """
 
 from __future__ import annotations
@@ -30,7 +32,9 @@ _LEAVES = frozenset([MOVE, TEMPORARY, GONE])
 
 
 class LogCount(NamedTuple):
-    """What a log says of one spelling on one day, by its label. status_class: see core.inventory.evidence; people: not bots."""
+    """What a log says of one spelling on one day, by its label. status_class: see
+    core.inventory.evidence; people: not bots.
+    """
 
     spelling: str
     day: str
@@ -41,7 +45,9 @@ class LogCount(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Fix:
-    """An answer and its times, ISO 8601 in UTC; empty where it has none. kind: as in core.inventory.answer. live: since when a server runs a build with it."""
+    """An answer and its times, ISO 8601 in UTC; empty where it has none. kind: as in
+    core.inventory.answer. live: since when a server runs a build with it.
+    """
 
     kind: str = OPEN
     answered: str = ""
@@ -50,8 +56,11 @@ class Fix:
 
 @dataclass
 class FailureAccount:
-    """What failed of an entry. failed, bots: all requests by people and by bots that failed; since: of both, those after the fix went live; right: answered as the
-    answer says, after it. first, last: days on which it failed. named: a list of errors names it, and it counts although nobody knows how often it was asked for. spellings: spelling → failures since the fix (all of them without one).
+    """What failed of an entry. failed, bots: all requests by people and by bots that failed; since:
+    of both, those after the fix went live; right: answered as the answer says, after it. first,
+    last: days on which it failed. named: a list of errors names it, and it counts although nobody
+    knows how often it was asked for. spellings: spelling → failures since the fix (all of them
+    without one).
     """
 
     state: str = NEW
@@ -87,7 +96,9 @@ def is_failure(status_class: str, kind: str) -> bool:
 
 
 def account(told: Iterable[LogCount], fix: Fix, *, soft: bool = False) -> FailureAccount:
-    """Draw up the account of one entry. soft: it was seen to end on a page that says it is not found, or on a home page, whatever its status."""
+    """Draw up the account of one entry. soft: it was seen to end on a page that says it is not
+    found, or on a home page, whatever its status.
+    """
     found = FailureAccount()
     right_class = _RIGHT.get(fix.kind, "")
     for t in told:
@@ -95,7 +106,9 @@ def account(told: Iterable[LogCount], fix: Fix, *, soft: bool = False) -> Failur
         if right_class and t.status_class == right_class and not soft:
             found.right += t.requests if after else 0.0
             continue
-        unmoved = after and t.status_class == "2xx" and fix.kind in _LEAVES  # a page answers where none should
+        unmoved = (
+            after and t.status_class == "2xx" and fix.kind in _LEAVES
+        )  # a page answers where none should
         if not unmoved and not soft and not is_failure(t.status_class, fix.kind):
             continue
         day = t.day[:10]
@@ -140,8 +153,9 @@ FAILS_THERE = "the rule answers, and the server fails"
 
 
 class DeploymentContext(NamedTuple):
-    """What is known of a recurring entry. covered: spelling → whether the rules answer it; elsewhere: spellings on hosts that the build does not serve.
-    build_works: whether anything of the build that it went live with was answered rightly since.
+    """What is known of a recurring entry. covered: spelling → whether the rules answer it;
+    elsewhere: spellings on hosts that the build does not serve. build_works: whether anything of
+    the build that it went live with was answered rightly since.
     """
 
     covered: Mapping[str, bool]
@@ -149,7 +163,9 @@ class DeploymentContext(NamedTuple):
     build_works: bool = True
 
 
-def why_again(found: FailureAccount, told: Iterable[LogCount], fix: Fix, around: DeploymentContext) -> str:
+def why_again(
+    found: FailureAccount, told: Iterable[LogCount], fix: Fix, around: DeploymentContext
+) -> str:
     """The likely reason why an entry fails after its fix."""
     if found.spellings and all(s in around.elsewhere for s in found.spellings):
         return OTHER_HOST
@@ -157,7 +173,9 @@ def why_again(found: FailureAccount, told: Iterable[LogCount], fix: Fix, around:
         return VARIANT
     if not around.build_works:
         return NOT_DEPLOYED
-    after = {t.status_class for t in told if is_after(t.day, fix.live) and t.spelling in found.spellings}
+    after = {
+        t.status_class for t in told if is_after(t.day, fix.live) and t.spelling in found.spellings
+    }
     if after == {"5xx"}:
         return FAILS_THERE
     if _RIGHT.get(fix.kind, "") in after:

@@ -10,8 +10,10 @@ _MOST_OF_IT = 0.9
 
 
 class Decision(NamedTuple):
-    """One answer that would be given at once: of an entry, or of a family by a template. lost: requests by people in the period; value: of the entries;
-    proposal, confidence: what is proposed, or empty and 0."""
+    """One answer that would be given at once: of an entry, or of a family by a template. lost:
+    requests by people in the period; value: of the entries; proposal, confidence: what is proposed,
+    or empty and 0.
+    """
 
     kind: str
     name: str

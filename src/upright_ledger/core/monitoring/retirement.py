@@ -1,4 +1,6 @@
-"""Retiring: rules that nobody uses any more, never those to which others link or which people asked for of late."""
+"""Retiring: rules that nobody uses any more, never those to which others link or which people asked
+for of late.
+"""
 
 from __future__ import annotations
 
@@ -18,8 +20,10 @@ _ENOUGH_COVERED = 0.9
 
 
 class Use(NamedTuple):
-    """How a rule is used. people, bots: requests within the time looked at; last: the last day on which a person asked, or empty; links: linking domains or pages;
-    clicks, impressions: that search engines count; live: the day since when it is live, or empty."""
+    """How a rule is used. people, bots: requests within the time looked at; last: the last day on
+    which a person asked, or empty; links: linking domains or pages; clicks, impressions: that
+    search engines count; live: the day since when it is live, or empty.
+    """
 
     people: float = 0.0
     bots: float = 0.0
@@ -37,7 +41,9 @@ def window(newest: str, days: int) -> tuple[str, str]:
 
 
 def why_kept(use: Use, first: str, covered: float) -> str:
-    """Why a rule must stay, or an empty string. first: day of the time looked at; covered: the share of its days of which there are logs."""
+    """Why a rule must stay, or an empty string. first: day of the time looked at; covered: the
+    share of its days of which there are logs.
+    """
     if use.links:
         return LINKED
     if use.people or use.last >= first:

@@ -10,19 +10,24 @@ from typing import NamedTuple
 from upright_ledger.core.url.address import lower_ascii
 
 INTERNAL, SEARCH, SOCIAL, MAIL, CAMPAIGN, APP, SITE, DIRECT = (
-    "own page", "search engine", "social network", "mail", "campaign", "app", "another site", "direct",
+    "own page", "search engine", "social network", "mail", "campaign", "app", "another site",
+    "direct",
 )  # fmt: skip
 ORIGINS = (INTERNAL, CAMPAIGN, MAIL, SEARCH, SOCIAL, APP, SITE, DIRECT)
 
 BY_CAMPAIGN = "campaign:"
-"""What stands before the referrer of requests that carried campaign parameters or a click identifier."""
+"""What stands before the referrer of requests that carried campaign parameters or a click
+identifier.
+"""
 
 # The name before the public suffix, or a label of it, of hosts from which people come.
 _SEARCH = frozenset(
-    ["google", "bing", "duckduckgo", "yahoo", "yandex", "baidu", "ecosia", "startpage", "qwant", "naver", "seznam", "brave", "search", "suche"]
+    ["google", "bing", "duckduckgo", "yahoo", "yandex", "baidu", "ecosia", "startpage", "qwant",
+        "naver", "seznam", "brave", "search", "suche"]
 )  # fmt: skip
 _SOCIAL = frozenset(
-    ["facebook", "fb", "instagram", "twitter", "x", "t", "linkedin", "lnkd", "reddit", "pinterest", "youtube", "tiktok", "mastodon", "bsky", "threads", "vk", "xing", "social"]
+    ["facebook", "fb", "instagram", "twitter", "x", "t", "linkedin", "lnkd", "reddit", "pinterest",
+        "youtube", "tiktok", "mastodon", "bsky", "threads", "vk", "xing", "social"]
 )  # fmt: skip
 _MAIL = frozenset(["mail", "webmail", "outlook", "gmail", "newsletter", "email"])
 _SHORT_SOCIAL = frozenset(["t.co", "x.com", "fb.me", "lnkd.in"])
@@ -39,7 +44,9 @@ class TrafficSource(NamedTuple):
 
 @dataclass(frozen=True)
 class Known:
-    """What the settings and the ledger know of hosts. own: of the old and new site. named: origin → hosts that the settings name."""
+    """What the settings and the ledger know of hosts. own: of the old and new site. named: origin →
+    hosts that the settings name.
+    """
 
     own: frozenset[str] = frozenset()
     named: Mapping[str, frozenset[str]] = field(default_factory=dict)
@@ -76,8 +83,12 @@ def origin_of(referrer: str, known: Known) -> tuple[str, str]:
     return SITE, name
 
 
-def came_from(referrers: Iterable[tuple[str, float]], requests: float, known: Known) -> list[TrafficSource]:
-    """Where the requests of an entry come from, the most frequent first. requests: all of them; what no referrer accounts for came directly."""
+def came_from(
+    referrers: Iterable[tuple[str, float]], requests: float, known: Known
+) -> list[TrafficSource]:
+    """Where the requests of an entry come from, the most frequent first. requests: all of them;
+    what no referrer accounts for came directly.
+    """
     found: dict[tuple[str, str], float] = {}
     for referrer, amount in referrers:
         key = origin_of(referrer, known)
@@ -87,4 +98,7 @@ def came_from(referrers: Iterable[tuple[str, float]], requests: float, known: Kn
     found.pop((DIRECT, ""), None)
     if direct:
         found[DIRECT, ""] = direct
-    return sorted((TrafficSource(*key, n) for key, n in found.items()), key=lambda c: (-c.requests, c.origin, c.whence))
+    return sorted(
+        (TrafficSource(*key, n) for key, n in found.items()),
+        key=lambda c: (-c.requests, c.origin, c.whence),
+    )

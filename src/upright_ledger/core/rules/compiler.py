@@ -6,12 +6,24 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from upright_ledger.core.inventory.normalisation import FoldingPolicy, declared_paths, fold, unanswerable
+from upright_ledger.core.inventory.normalisation import (
+    FoldingPolicy,
+    declared_paths,
+    fold,
+    unanswerable,
+)
 from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
 from upright_ledger.core.rules.draft import Plan, asks_for_itself, is_same_path
+from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, DROP, ExactRule
 from upright_ledger.core.rules.finding import Finding
-from upright_ledger.core.rules.path_automata import Pattern, common_path, image_parts, pattern_of, source_pattern
-from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP, ExactRule, RuleSet
+from upright_ledger.core.rules.path_automata import (
+    Pattern,
+    common_path,
+    image_parts,
+    pattern_of,
+    source_pattern,
+)
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateIndex, TemplateRule
 from upright_ledger.core.rules.template_syntax import REST, TemplateError, read_goal, read_source
 from upright_ledger.core.url.address import Address, canonical_path, lower_path, parse_address
@@ -19,7 +31,9 @@ from upright_ledger.core.url.destination import is_safe_destination
 from upright_ledger.core.url.origins import Sites
 
 PROTECTED = ("/robots.txt", "/favicon.ico", "/.well-known/{+rest}")
-"""What no template may take: files that browsers, crawlers and certificate authorities ask for by themselves."""
+"""What no template may take: files that browsers, crawlers and certificate authorities ask for by
+themselves.
+"""
 
 
 PATTERN = "pattern"
@@ -48,9 +62,9 @@ def compile_rules(
     """The rule set of all sound plans in a fixed order, and what was held back.
 
     findings: what `checks.check` found in these plans. Loops, conflicts and the like keep an answer
-    out; other faults are built as they were decided. standing: addresses that no template may take: entries that
-    are kept or ignored, and live pages. protected: paths and templates of the same sort, on all sites.
-    forms: what sites settle for all their addresses.
+    out; other faults are built as they were decided. standing: addresses that no template may take:
+    entries that are kept or ignored, and live pages. protected: paths and templates of the same
+    sort, on all sites. forms: what sites settle for all their addresses.
     """
     rules: list[ExactRule] = []
     held: list[ExcludedRule] = []
@@ -60,7 +74,11 @@ def compile_rules(
     seen: set[tuple[str, str]] = set()
     for plan in sorted(plans, key=lambda p: (p.site, p.folded.key, p.legacy_url)):
         kind = unsound.get(plan.key, "")
-        reason = _REASONS.get(kind, "") or _inexpressible(plan, sites, policy) or _sent_back(plan, sites, policy, forms)
+        reason = (
+            _REASONS.get(kind, "")
+            or _inexpressible(plan, sites, policy)
+            or _sent_back(plan, sites, policy, forms)
+        )
         if reason:
             held.append(ExcludedRule(plan.legacy_url, kind or "refused", reason))
         elif plan.key not in seen:
@@ -77,7 +95,9 @@ def compile_rules(
                     plan.query,
                 ),
             )
-    significant = {r.path: names for r in rules if (names := policy.significant_at(r.path)) is not None}
+    significant = {
+        r.path: names for r in rules if (names := policy.significant_at(r.path)) is not None
+    }
     significant |= policy.significant_by_path
     sound = []
     for template in templates:
@@ -87,26 +107,44 @@ def compile_rules(
             sound.append(_slash_settled(template, sites))
     authorities = dict(sites.site_of_authority)
     base = RuleSet(
-        tuple(rules), authorities, policy.case == "fold", policy.tracking, significant, tuple(sound), forms=tuple(forms)
+        tuple(rules),
+        authorities,
+        policy.case == "fold",
+        policy.tracking,
+        significant,
+        tuple(sound),
+        forms=tuple(forms),
     )
     return (with_passes(base, standing, sites, policy, protected) if sound else base), held
 
 
 def make_template(
-    site: str, text: str, status: int, destination: str, label: str, *, fold: bool, query: str = CARRY_TRACKING
+    site: str,
+    text: str,
+    status: int,
+    destination: str,
+    label: str,
+    *,
+    fold: bool,
+    query: str = CARRY_TRACKING,
 ) -> TemplateRule:
     """A template rule from texts. Raises TemplateError."""
     source = read_source(text, fold=fold)
     if destination:
         # The scheme and host as a URL parser spells them, so that texts can be compared.
-        destination = f"{parse_address(read_goal(destination).head + 'x').origin}/{destination.split('/', 3)[3]}"
+        destination = (
+            f"{parse_address(read_goal(destination).head + 'x').origin}/"
+            f"{destination.split('/', 3)[3]}"
+        )
         goal = read_goal(destination)
         named = {c.name for c in (*source.captures, *source.params)}
         rests = [c.name for c in source.captures if c.kind == REST]
         if rests and re.search(rf"\{{{rests[0]}\}}[^?#]", goal.text):
             raise TemplateError(f"{{{rests[0]}}} stands before the end of the destination's path")
         if missing := sorted(set(goal.names) - named):
-            raise TemplateError(f"the destination names {{{missing[0]}}}, which its source does not capture")
+            raise TemplateError(
+                f"the destination names {{{missing[0]}}}, which its source does not capture"
+            )
     if query not in {CARRY_TRACKING, CARRY, DROP}:
         raise TemplateError(f"{query!r} is no way to treat a query")
     return TemplateRule(site, source, status, destination, label, query)
@@ -119,9 +157,15 @@ def template_fault(rule: TemplateRule, sites: Sites, *, fold: bool) -> str:
     head = parse_address(rule.goal.head + "x")
     if not sites.is_new(head):
         return "its destination lies on no new origin"
-    if head.authority not in sites.authorities_of(rule.site) or _slash_settled(rule, sites).slash != "any":
+    if (
+        head.authority not in sites.authorities_of(rule.site)
+        or _slash_settled(rule, sites).slash != "any"
+    ):
         return ""
-    if common_path(source_pattern(rule.source, fold, "any"), image_pattern(rule, fold=fold)) is None:
+    if (
+        common_path(source_pattern(rule.source, fold, "any"), image_pattern(rule, fold=fold))
+        is None
+    ):
         return ""
     query = rule.goal.text.partition("?")[2]
     if rule.params and rule.query != CARRY and not any(f"{n}=" in query for n in rule.params):
@@ -145,14 +189,19 @@ def image_pattern(rule: TemplateRule, *, fold: bool) -> Pattern:
 
 
 def _slash_settled(rule: TemplateRule, sites: Sites) -> TemplateRule:
-    """On a shared host a template that only puts a slash on, or takes it off, answers only the other form."""
+    """On a shared host a template that only puts a slash on, or takes it off, answers only the
+    other form.
+    """
     if (
         not rule.destination
         or not rule.source.takes_slash
         or rule.goal_authority not in sites.authorities_of(rule.site)
     ):
         return rule
-    path = "/" + rule.goal.text.partition("://")[2].partition("/")[2].partition("?")[0].partition("#")[0]
+    path = (
+        "/"
+        + rule.goal.text.partition("://")[2].partition("/")[2].partition("?")[0].partition("#")[0]
+    )
     bare = "".join(p if isinstance(p, str) else f"{{{p.name}}}" for p in rule.source.parts)
     return replace(rule, slash={bare + "/": "bare", bare: "slashed"}.get(path, rule.slash))
 
@@ -164,7 +213,9 @@ def with_passes(
     policy: FoldingPolicy,
     protected: Sequence[str] = PROTECTED,
 ) -> RuleSet:
-    """The set with rules that answer nothing, where a template would catch what must be left alone."""
+    """The set with rules that answer nothing, where a template would catch what must be left
+    alone.
+    """
     taken = {(r.site, r.key) for r in rules.rules}
     index = TemplateIndex(rules.templates, fold=rules.fold_case)
     passes: dict[tuple[str, str], ExactRule] = {}
@@ -176,7 +227,14 @@ def with_passes(
             if "{" in text:
                 if (site.name, text) not in stated:
                     more.append(
-                        make_template(site.name, text, PASS, "", f"{site.origins[0]}{text}", fold=rules.fold_case)
+                        make_template(
+                            site.name,
+                            text,
+                            PASS,
+                            "",
+                            f"{site.origins[0]}{text}",
+                            fold=rules.fold_case,
+                        )
                     )
             else:
                 wanted.append(parse_address(text, site.origins[0]))
@@ -189,7 +247,9 @@ def with_passes(
             continue
         if any(index.find(site_name, p) for p in paths):
             label = address.without_fragment
-            passes[key] = ExactRule(site_name, folded.path, folded.params, paths, PASS, "", label, DROP)
+            passes[key] = ExactRule(
+                site_name, folded.path, folded.params, paths, PASS, "", label, DROP
+            )
     exact = (*rules.rules, *(passes[k] for k in sorted(passes)))
     return replace(rules, rules=exact, templates=(*rules.templates, *more))
 
@@ -201,7 +261,9 @@ _REASONS = {
     "off-site": "it leads to a host that is none of the new site's",
     "planned": "the page it leads to is not published yet",
 }
-"""Findings that keep an answer out of a rule set, in words. All other faults are built as decided."""
+"""Findings that keep an answer out of a rule set, in words. All other faults are built as
+decided.
+"""
 
 
 def _inexpressible(plan: Plan, sites: Sites, policy: FoldingPolicy) -> str:
@@ -210,7 +272,10 @@ def _inexpressible(plan: Plan, sites: Sites, policy: FoldingPolicy) -> str:
         return reason
     names = [name for name, _ in plan.folded.params]
     if len(set(names)) < len(names):
-        return f"no server tells apart addresses in which {max(names, key=names.count)} is given with several values"
+        return (
+            f"no server tells apart addresses in which {max(names, key=names.count)} is given with "
+            "several values"
+        )
     goal = plan.goal
     if goal is None:
         return ""
@@ -221,7 +286,8 @@ def _inexpressible(plan: Plan, sites: Sites, policy: FoldingPolicy) -> str:
     if goal.authority not in sites.authorities_of(plan.site):
         return ""
     if plan.folded.params and (
-        asks_for_itself(plan, goal, policy) or (plan.query == CARRY and is_same_path(plan, goal, policy))
+        asks_for_itself(plan, goal, policy)
+        or (plan.query == CARRY and is_same_path(plan, goal, policy))
     ):
         return "it leads onto itself"
     if _is_case_only(plan, goal, policy):
@@ -229,7 +295,9 @@ def _inexpressible(plan: Plan, sites: Sites, policy: FoldingPolicy) -> str:
     return ""
 
 
-def _sent_back(plan: Plan, sites: Sites, policy: FoldingPolicy, forms: Sequence[CanonicalForm]) -> str:
+def _sent_back(
+    plan: Plan, sites: Sites, policy: FoldingPolicy, forms: Sequence[CanonicalForm]
+) -> str:
     """Why the form of a site makes a loop of a plan that leads there, or an empty string."""
     goal = plan.goal
     form = form_of(forms, plan.site)
@@ -238,9 +306,17 @@ def _sent_back(plan: Plan, sites: Sites, policy: FoldingPolicy, forms: Sequence[
     settled = form.settled(goal.authority, goal.target, goal.scheme)
     if not settled or not is_same_path(plan, parse_address(settled), policy):
         return ""
-    return f"{form.legacy_url} sends its destination on to {settled}, where the rule itself would answer"
+    return (
+        f"{form.legacy_url} sends its destination on to {settled}, where the rule itself would "
+        "answer"
+    )
 
 
 def _is_case_only(plan: Plan, goal: Address, policy: FoldingPolicy) -> bool:
     old, new = plan.folded.variant, canonical_path(goal.path)
-    return policy.case == "fold" and not plan.folded.params and old != new and lower_path(old) == lower_path(new)
+    return (
+        policy.case == "fold"
+        and not plan.folded.params
+        and old != new
+        and lower_path(old) == lower_path(new)
+    )

@@ -9,8 +9,10 @@ from dataclasses import dataclass, replace
 
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.compiler import make_template, template_fault, with_passes
-from upright_ledger.core.rules.proof import Witness, prove
-from upright_ledger.core.rules.ruleset import ExactRule, RuleSet
+from upright_ledger.core.rules.exact_rule import ExactRule
+from upright_ledger.core.rules.proof import Witness
+from upright_ledger.core.rules.prover import prove
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.address import Address, parse_address
@@ -29,7 +31,9 @@ _HOLE = "\0"
 
 @dataclass(frozen=True, slots=True)
 class Condensed:
-    """One template in place of exact rules. replaced: how many; examples: some of their addresses."""
+    """One template in place of exact rules. replaced: how many; examples: some of their
+    addresses.
+    """
 
     template: TemplateRule
     replaced: int
@@ -38,7 +42,9 @@ class Condensed:
 
 @dataclass(frozen=True, slots=True)
 class _Candidate:
-    """What some exact rules have in common. source, destination: with holes for list values, or captures by name."""
+    """What some exact rules have in common. source, destination: with holes for list values, or
+    captures by name.
+    """
 
     site: str
     source: str
@@ -66,12 +72,15 @@ def condense(
 ) -> tuple[RuleSet, list[Condensed]]:
     """A rule set with fewer rules that answers all known requests (host, target) as before.
 
-    Cautious templates take only what the entries' own families look like; bold ones take whole folders. standing: addresses
-    that no template may take. The result is compared with the original on every known request.
+    Cautious templates take only what the entries' own families look like; bold ones take whole
+    folders. standing: addresses that no template may take. The result is compared with the original
+    on every known request.
     """
     known = list(known)
     wanted = dict(zip(known, rules.answers_of_rules(known), strict=True))
-    unanswered = [parse_address(f"http://{h}{t}") for (h, t), answer in wanted.items() if answer is None]
+    unanswered = [
+        parse_address(f"http://{h}{t}") for (h, t), answer in wanted.items() if answer is None
+    ]
     left_alone = [*standing, *unanswered]
     forbidden: set[tuple[str, str]] = set()
     for _ in range(_ROUNDS):
@@ -83,7 +92,11 @@ def condense(
             templates=(*rules.templates, *(t for t, _ in chosen)),
         )
         made = with_passes(base, left_alone, sites, policy) if base.templates else base
-        changed = {r for r, a in zip(known, made.answers_of_rules(known), strict=True) if not _same(wanted[r], a)}
+        changed = {
+            r
+            for r, a in zip(known, made.answers_of_rules(known), strict=True)
+            if not _same(wanted[r], a)
+        }
         leading_on = _leading_on(made, chosen) if not changed else []
         for _, members in leading_on:
             forbidden |= {rule_key(r) for r in members}
@@ -99,7 +112,9 @@ def condense(
 
 
 def _leading_on(made: RuleSet, chosen: Sequence[_Chosen]) -> list[_Chosen]:
-    """The templates that would send some address on to another rule: each is one that the proof shows, or may be."""
+    """The templates that would send some address on to another rule: each is one that the proof
+    shows, or may be.
+    """
     on_site = [c for c in chosen if c[0].goal_authority in made.site_of]
     if not on_site:
         return []
@@ -124,10 +139,13 @@ def _same(one: object, other: object) -> bool:
     """Whether two answers are the same, whichever rule gave them."""
     if one is None or other is None:
         return one is other
-    return (one.status, one.location) == (other.status, other.location)  # type: ignore[attr-defined]
+    pair = (other.status, other.location)  # type: ignore[attr-defined]
+    return (one.status, one.location) == pair  # type: ignore[attr-defined]
 
 
-def _choose(rules: RuleSet, sites: Sites, forbidden: set[tuple[str, str]], *, bold: bool) -> list[_Chosen]:
+def _choose(
+    rules: RuleSet, sites: Sites, forbidden: set[tuple[str, str]], *, bold: bool
+) -> list[_Chosen]:
     """Templates and the rules that each takes the place of: the one that takes the most first."""
     groups: dict[_Candidate, list[_Member]] = defaultdict(list)
     for rule in rules.rules:
@@ -168,7 +186,9 @@ def _portions(candidate: _Candidate, members: list[_Member]) -> Iterator[list[_M
         yield portion
 
 
-def _template(candidate: _Candidate, members: list[_Member], rules: RuleSet, sites: Sites) -> TemplateRule | None:
+def _template(
+    candidate: _Candidate, members: list[_Member], rules: RuleSet, sites: Sites
+) -> TemplateRule | None:
     # Values that are alike, as of dates in several folders, stand once.
     values = ",".join(sorted({value for _, value in members}))
     source = candidate.source.replace(_HOLE, values)
@@ -201,11 +221,15 @@ def _candidates(rule: ExactRule, *, bold: bool) -> Iterator[tuple[_Candidate, st
 
 
 Pieces = tuple[tuple[str, str], ...]
-"""A path in pieces: what stands before each (a slash, or another sign within a segment), and its text; the ending last."""
+"""A path in pieces: what stands before each (a slash, or another sign within a segment), and its
+text; the ending last.
+"""
 
 
 def _readings(path: str) -> Iterator[Pieces]:
-    """Ways to take a path apart: by segments; with the numbers that begin the last one apart; with its few words apart."""
+    """Ways to take a path apart: by segments; with the numbers that begin the last one apart; with
+    its few words apart.
+    """
     parts = path.split("/")[1:]
     stem, ending = _stem(parts[-1])
     above = tuple(("/", p) for p in parts[:-1])
@@ -229,17 +253,20 @@ def _apart(text: str) -> Iterator[tuple[str, str]]:
 
 
 def _carried(rule: ExactRule, pieces: Pieces) -> tuple[str, str] | None:
-    """Source and destination with captures for what stands in both; numbers of the path that do not are any number.
+    """Source and destination with captures for what stands in both; numbers of the path that do not
+    are any number.
 
     None where the destination repeats nothing of the source.
     """
     head, goal = _split(rule.destination)
     *texts, (_, ending) = pieces
     taken: dict[int, str] = {}
-    # The longest first, so that "2011" within "clock-2011" is not taken for the year. The first folder stays as it is: it is
-    # what tells the family from others.
+    # The longest first, so that "2011" within "clock-2011" is not taken for the year. The first
+    # folder stays as it is: it is what tells the family from others.
     order = sorted(range(len(texts)), key=lambda n: (-len(texts[n][1]), n))
-    for at in (n for n in order if n or len(texts) == 1 or texts[1][0] != "/" or texts[0][1].isdigit()):
+    for at in (
+        n for n in order if n or len(texts) == 1 or texts[1][0] != "/" or texts[0][1].isdigit()
+    ):
         text = texts[at][1]
         found = _find(goal, text) if len(text) > 1 or text.isdigit() else -1
         if found >= 0 and len(taken) < 5:
@@ -258,7 +285,13 @@ def _carried(rule: ExactRule, pieces: Pieces) -> tuple[str, str] | None:
     for at, (sign, text) in enumerate(texts):
         # Within a segment a capture must not hold the sign that follows it.
         inner = sign != "/" or (at + 1 < len(texts) and texts[at + 1][0] != "/")
-        narrow = "|digits" if text.isdigit() else "|word" if inner and re.fullmatch("[A-Za-z0-9]+", text) else ""
+        narrow = (
+            "|digits"
+            if text.isdigit()
+            else "|word"
+            if inner and re.fullmatch("[A-Za-z0-9]+", text)
+            else ""
+        )
         if at in taken:
             source += f"{sign}{{{taken[at]}{narrow}}}"
         else:
@@ -267,10 +300,15 @@ def _carried(rule: ExactRule, pieces: Pieces) -> tuple[str, str] | None:
 
 
 def _find(goal: str, text: str) -> int:
-    """Where a text stands in a destination as a word of its own, or -1. The last one counts: folders come first."""
+    """Where a text stands in a destination as a word of its own, or -1. The last one counts:
+    folders come first.
+    """
     if not _PLAIN.match(text):
         return -1
-    found = [m.start() for m in re.finditer(rf"(?<![A-Za-z0-9{{]){re.escape(text)}(?![A-Za-z0-9}}])", goal)]
+    found = [
+        m.start()
+        for m in re.finditer(rf"(?<![A-Za-z0-9{{]){re.escape(text)}(?![A-Za-z0-9}}])", goal)
+    ]
     return found[-1] if found else -1
 
 
@@ -282,7 +320,10 @@ def _folder_moved(rule: ExactRule) -> tuple[str, str] | None:
     below, there = rule.path, "/" + goal
     old_parts, new_parts = below.strip("/").split("/"), there.strip("/").split("/")
     shared = 0
-    while shared < min(len(old_parts), len(new_parts)) and old_parts[-1 - shared] == new_parts[-1 - shared]:
+    while (
+        shared < min(len(old_parts), len(new_parts))
+        and old_parts[-1 - shared] == new_parts[-1 - shared]
+    ):
         shared += 1
     if shared == 0 or shared == len(old_parts) or there.endswith("/") != below.endswith("/"):
         return None
@@ -291,7 +332,9 @@ def _folder_moved(rule: ExactRule) -> tuple[str, str] | None:
 
 
 def _with_a_hole(rule: ExactRule) -> Iterator[tuple[str, str]]:
-    """A path with one of its names left open, and that name; numbers around it may be any. Or the value of its one parameter."""
+    """A path with one of its names left open, and that name; numbers around it may be any. Or the
+    value of its one parameter.
+    """
     if rule.params:
         (name, value), *more = rule.params
         if not more and _PLAIN.match(value) and _PARAMETER.match(name):

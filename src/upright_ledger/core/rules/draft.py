@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from upright_ledger.core.inventory.answer import GONE
 from upright_ledger.core.inventory.normalisation import Folded, FoldingPolicy, declared_paths, fold
-from upright_ledger.core.rules.ruleset import CARRY_TRACKING
+from upright_ledger.core.rules.exact_rule import CARRY_TRACKING
 from upright_ledger.core.url.address import Address, parse_address
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.escapes import canonical_value
@@ -24,8 +24,8 @@ class Plan:
 
     old: the legacy address; host_given: whether its host was written by somebody or only assumed.
     destination: empty for 410. imported: it stands for a rule of a server's file. goal, page: the
-    destination as read, and its page key, or "410". meant: a person chose this status for this one entry. where: the
-    file and row it came from, or empty.
+    destination as read, and its page key, or "410". meant: a person chose this status for this one
+    entry. where: the file and row it came from, or empty.
     """
 
     old: Address

@@ -1,6 +1,8 @@
-"""The short way to an answer, for requests whose path is plain and that have no query: most of a list are such.
+"""The short way to an answer, for requests whose path is plain and that have no query: most of a
+list are such.
 
-It leaves out only what cannot change the answer (guard, canonical form, parameters), and says so where something else may play a part.
+It leaves out only what cannot change the answer (guard, canonical form, parameters), and says so
+where something else may play a part.
 """
 
 from __future__ import annotations
@@ -32,7 +34,9 @@ class PlainRules:
             for site, path, group in rules.paths()
             if group.plain is not None and group.plain.status != PASS
         }
-        self._passed = {(s, p) for s, p, g in rules.paths() if g.plain is not None and g.plain.status == PASS}
+        self._passed = {
+            (s, p) for s, p, g in rules.paths() if g.plain is not None and g.plain.status == PASS
+        }
         self._templates = rules.template_index if rules.templates else None
         self._made: dict[int, tuple[int, str, bool]] = {}
         self._rules = rules
@@ -67,8 +71,10 @@ class PlainRules:
         return status, form % match.groups()
 
     def _make(self, group: TemplateGroup) -> tuple[int, str, bool]:
-        """What a group answers without parameters: a status, a destination with %s for each capture in the order of the path, and whether it has any. One that
-        takes them in another order is left to the rules."""
+        """What a group answers without parameters: a status, a destination with %s for each capture
+        in the order of the path, and whether it has any. One that takes them in another order is
+        left to the rules.
+        """
         rule = next((r for r in group.rules if not r.params), None)
         if rule is None or rule.status == PASS:
             return (*self._otherwise, False)
@@ -78,7 +84,9 @@ class PlainRules:
             return (*UNSURE, False)
         pieces = rule.goal.pieces
         form = "%s".join(piece.replace("%", "%%") for piece in pieces[0::2])
-        return (rule.status, form, True) if len(pieces) > 1 else (rule.status, rule.destination, False)
+        return (
+            (rule.status, form, True) if len(pieces) > 1 else (rule.status, rule.destination, False)
+        )
 
 
 def _in_order(rule: TemplateRule) -> bool:

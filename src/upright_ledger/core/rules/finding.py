@@ -1,4 +1,6 @@
-"""Findings: faults in answers and rules, how grave they are, and what explains many of them at once."""
+"""Findings: faults in answers and rules, how grave they are, and what explains many of them at
+once.
+"""
 
 from __future__ import annotations
 
@@ -60,7 +62,9 @@ class Cause:
 
 
 def causes(findings: Iterable[Finding]) -> list[Cause]:
-    """What explains the findings, the reason for most of them first; lone ones of a kind are taken together."""
+    """What explains the findings, the reason for most of them first; lone ones of a kind are taken
+    together.
+    """
     counts: dict[tuple[str, str], int] = defaultdict(int)
     for f in findings:
         counts[f.kind, f.cause] += 1

@@ -1,7 +1,8 @@
-"""Keeping a rule set to one hop: templates that would send a request to another rule are held back, with the address that shows it.
+"""Keeping a rule set to one hop: templates that would send a request to another rule are held back,
+with the address that shows it.
 
-Exact rules are built as they were decided, loops apart (see `checks`). A template answers addresses that nobody looked at one by one:
-of those, none may run into a second hop.
+Exact rules are built as they were decided, loops apart (see `checks`). A template answers addresses
+that nobody looked at one by one: of those, none may run into a second hop.
 """
 
 from __future__ import annotations
@@ -11,19 +12,25 @@ from dataclasses import dataclass, field, replace
 from itertools import count
 
 from upright_ledger.core.rules.canonical_form import CanonicalForm
+from upright_ledger.core.rules.exact_rule import DROP, ExactRule
 from upright_ledger.core.rules.finding import SEVERITIES, Finding
-from upright_ledger.core.rules.proof import Proof, Witness, in_their_order, prove
-from upright_ledger.core.rules.ruleset import DROP, ExactRule, RuleSet
+from upright_ledger.core.rules.proof import Proof, Witness, in_their_order
+from upright_ledger.core.rules.prover import prove
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import parse_address, split_target
 
 _HOLES = 4
-"""Rounds in which single addresses are let pass; a template that still leads to exact rules then is held back as a whole."""
+"""Rounds in which single addresses are let pass; a template that still leads to exact rules then is
+held back as a whole.
+"""
 
 
 @dataclass(frozen=True, slots=True)
 class Stopped:
-    """What was held back: a template, or one address of it (`address`, else empty), and the witness."""
+    """What was held back: a template, or one address of it (`address`, else empty), and the
+    witness.
+    """
 
     template: TemplateRule
     address: str
@@ -38,7 +45,9 @@ class Stopped:
 
 @dataclass
 class OneHop:
-    """A rule set without chains of templates, what was held back for it, and what is proved of the set that is left."""
+    """A rule set without chains of templates, what was held back for it, and what is proved of the
+    set that is left.
+    """
 
     rules: RuleSet
     proof: Proof
@@ -47,12 +56,18 @@ class OneHop:
     @property
     def whole_proof(self) -> Proof:
         """What is known of all that was decided: what was held back for is shown, too."""
-        witnesses = {s.witness.url: s.witness for s in self.stopped} | {w.url: w for w in self.proof.witnesses}
-        return replace(self.proof, witnesses=in_their_order(witnesses.values()), held_back=len(self.stopped))
+        witnesses = {s.witness.url: s.witness for s in self.stopped} | {
+            w.url: w for w in self.proof.witnesses
+        }
+        return replace(
+            self.proof, witnesses=in_their_order(witnesses.values()), held_back=len(self.stopped)
+        )
 
 
 def keep_to_one_hop(rules: RuleSet) -> OneHop:
-    """Take out of a rule set the templates that lead to another rule, or to themselves by a way round."""
+    """Take out of a rule set the templates that lead to another rule, or to themselves by a way
+    round.
+    """
     stopped: list[Stopped] = []
     for n in count():
         proof = prove(rules)
@@ -65,7 +80,9 @@ def keep_to_one_hop(rules: RuleSet) -> OneHop:
 
 
 def _to_stop(rules: RuleSet, proof: Proof, *, holes: bool) -> list[Stopped]:
-    """What is to be held back for the witnesses, one after the other: what runs through a template that goes is looked at again."""
+    """What is to be held back for the witnesses, one after the other: what runs through a template
+    that goes is looked at again.
+    """
     found: list[Stopped] = []
     gone: set[int] = set()
     for witness in proof.witnesses:
@@ -78,9 +95,12 @@ def _to_stop(rules: RuleSet, proof: Proof, *, holes: bool) -> list[Stopped]:
 
 
 def _stop(rules: RuleSet, witness: Witness, *, holes: bool) -> Stopped | None:
-    """What is to be held back for a witness; None where exact rules and forms alone are on its way."""
+    """What is to be held back for a witness; None where exact rules and forms alone are on its
+    way.
+    """
     on_the_way = _rules_of(rules, witness)
-    # A chain is its first rule's; of a loop every rule has its part, and the first template on it can be done without.
+    # A chain is its first rule's; of a loop every rule has its part, and the first template on it
+    # can be done without.
     looked_at = on_the_way if witness.loops else on_the_way[:1]
     found = next(((url, rule) for url, rule in looked_at if isinstance(rule, TemplateRule)), None)
     if found is None:
@@ -94,7 +114,9 @@ def _stop(rules: RuleSet, witness: Witness, *, holes: bool) -> Stopped | None:
 
 
 def _rules_of(rules: RuleSet, witness: Witness) -> list[tuple[str, object]]:
-    """The addresses on the way of a witness that are answered, each with the rule that answers it."""
+    """The addresses on the way of a witness that are answered, each with the rule that answers
+    it.
+    """
     found: list[tuple[str, object]] = []
     for url in dict.fromkeys(witness.way):
         address = parse_address(url)
@@ -127,11 +149,17 @@ def findings_of(sound: OneHop, known: Iterable[Finding]) -> list[Finding]:
     held = {s.witness.url: s for s in sound.stopped}
     for witness in sound.whole_proof.witnesses:
         kind = "loop" if witness.loops else "chain"
-        if (kind, _plain(witness.url)) in told or (kind == "chain" and ("loop", _plain(witness.url)) in told):
+        if (kind, _plain(witness.url)) in told or (
+            kind == "chain" and ("loop", _plain(witness.url)) in told
+        ):
             continue
         stop = held.get(witness.url)
-        what = "this address" if stop and stop.address else stop.template.source.text if stop else ""
-        detail = " → ".join(witness.way[:6]) + (f": {what} is held back until that is settled" if what else "")
+        what = (
+            "this address" if stop and stop.address else stop.template.source.text if stop else ""
+        )
+        detail = " → ".join(witness.way[:6]) + (
+            f": {what} is held back until that is settled" if what else ""
+        )
         cause = (
             f"{stop.template.source.text} leads to another rule"
             if stop
@@ -142,4 +170,8 @@ def findings_of(sound: OneHop, known: Iterable[Finding]) -> list[Finding]:
 
 
 def _plain(url: str) -> str:
-    return url.partition("://")[2].partition("/")[2].rstrip("/").lower() if "://" in url else url.strip("/").lower()
+    return (
+        url.partition("://")[2].partition("/")[2].rstrip("/").lower()
+        if "://" in url
+        else url.strip("/").lower()
+    )

@@ -1,7 +1,9 @@
-"""Patterns: the paths that a template, an exact path or a destination can be, and whether two of them can be the same.
+"""Patterns: the paths that a template, an exact path or a destination can be, and whether two of
+them can be the same.
 
-A pattern is a small automaton over ASCII: state n has arrows (characters as a bit mask, next state). Two patterns share a
-path where a walk through both at once ends in both; the walk found first is a shortest such path.
+A pattern is a small automaton over ASCII: state n has arrows (characters as a bit mask, next
+state). Two patterns share a path where a walk through both at once ends in both; the walk found
+first is a shortest such path.
 """
 
 from __future__ import annotations
@@ -19,7 +21,9 @@ _DIGIT = "0123456789"
 _LETTER = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"
 _PREFERRED = _LETTER[:26] + _DIGIT + _LETTER[26:] + "-_~./"
 OTHER_LETTERS = ("q7" + _PREFERRED, "7q" + _PREFERRED, "_z" + _PREFERRED)
-"""Other preferences: what one address cannot show, since an earlier rule takes it, another one may."""
+"""Other preferences: what one address cannot show, since an earlier rule takes it, another one
+may.
+"""
 
 
 def mask_of(characters: str) -> Mask:
@@ -39,7 +43,9 @@ _SAFE = _PLAIN | _DOT
 
 @dataclass(slots=True)
 class Pattern:
-    """An automaton. arrows: of each state, in turn; ends: states in which a path may stop. State 0 is the beginning."""
+    """An automaton. arrows: of each state, in turn; ends: states in which a path may stop. State 0
+    is the beginning.
+    """
 
     arrows: list[list[tuple[Mask, int]]] = field(default_factory=lambda: [[]])
     ends: set[int] = field(default_factory=set)
@@ -61,11 +67,17 @@ Part = str | Capture
 
 
 def pattern_of(parts: Sequence[Part], *, fold: bool, slash: str = "none") -> Pattern:
-    """The pattern of literal texts and captures in turn. slash: "any" allows one more slash at the end, "slashed" asks for it."""
+    """The pattern of literal texts and captures in turn. slash: "any" allows one more slash at the
+    end, "slashed" asks for it.
+    """
     pattern = Pattern()
     here = {0}
     for part in parts:
-        here = _literal(pattern, here, part, fold) if isinstance(part, str) else _capture(pattern, here, part, fold)
+        here = (
+            _literal(pattern, here, part, fold)
+            if isinstance(part, str)
+            else _capture(pattern, here, part, fold)
+        )
     if slash in {"any", "slashed"}:
         closed = _step(pattern, here, _SLASH)
         here = {closed} if slash == "slashed" else here | {closed}
@@ -76,7 +88,11 @@ def pattern_of(parts: Sequence[Part], *, fold: bool, slash: str = "none") -> Pat
 @lru_cache(maxsize=1 << 14)
 def source_pattern(source: Source, fold: bool, slash: str) -> Pattern:
     """What a template's source answers."""
-    wanted = ("any" if source.takes_slash else "none") if slash == "any" else {"bare": "none"}.get(slash, slash)
+    wanted = (
+        ("any" if source.takes_slash else "none")
+        if slash == "any"
+        else {"bare": "none"}.get(slash, slash)
+    )
     return pattern_of(source.parts, fold=fold, slash=wanted)
 
 
@@ -126,13 +142,17 @@ def _segment(pattern: Pattern, here: set[int]) -> set[int]:
 
 
 def may_begin_alike(one: str, other: str) -> bool:
-    """Whether paths with these literal beginnings can be the same, whatever their letter case: asked before `common_path`."""
+    """Whether paths with these literal beginnings can be the same, whatever their letter case:
+    asked before `common_path`.
+    """
     first, second = one.lower(), other.lower()
     return first.startswith(second) or second.startswith(first)
 
 
 def common_path(one: Pattern, other: Pattern, letters: str = _PREFERRED) -> str | None:
-    """A shortest path that fits both, made of plain letters where it can be; None where there is none. letters: those taken first."""
+    """A shortest path that fits both, made of plain letters where it can be; None where there is
+    none. letters: those taken first.
+    """
     start = (0, 0)
     before: dict[tuple[int, int], tuple[tuple[int, int], Mask]] = {}
     queue = deque([start])
@@ -152,7 +172,9 @@ def common_path(one: Pattern, other: Pattern, letters: str = _PREFERRED) -> str 
 
 
 def common_paths(one: Pattern, other: Pattern, *, fold: bool, most: int) -> list[str] | None:
-    """All paths that fit both, or None where they are more than `most` or without end. fold: a letter in both cases counts once."""
+    """All paths that fit both, or None where they are more than `most` or without end. fold: a
+    letter in both cases counts once.
+    """
     arrows: dict[tuple[int, int], list[tuple[Mask, tuple[int, int]]]] = {}
     into: dict[tuple[int, int], list[tuple[int, int]]] = {}
     queue = deque([(0, 0)])
@@ -160,7 +182,9 @@ def common_paths(one: Pattern, other: Pattern, *, fold: bool, most: int) -> list
         at = queue.popleft()
         if at in arrows:
             continue
-        steps = ((m & m2, (to, to2)) for m, to in one.arrows[at[0]] for m2, to2 in other.arrows[at[1]])
+        steps = (
+            (m & m2, (to, to2)) for m, to in one.arrows[at[0]] for m2, to2 in other.arrows[at[1]]
+        )
         arrows[at] = [(both, to) for both, to in steps if both]
         for _, to in arrows[at]:
             into.setdefault(to, []).append(at)
@@ -192,7 +216,9 @@ def _letters(mask: Mask, *, fold: bool) -> list[str]:
     return [c for c in letters if not (fold and c.isupper() and c.lower() in letters)]
 
 
-def _spelled(before: dict[tuple[int, int], tuple[tuple[int, int], Mask]], at: tuple[int, int], letters: str) -> str:
+def _spelled(
+    before: dict[tuple[int, int], tuple[tuple[int, int], Mask]], at: tuple[int, int], letters: str
+) -> str:
     out = []
     while at in before:
         at, mask = before[at]
@@ -201,7 +227,9 @@ def _spelled(before: dict[tuple[int, int], tuple[tuple[int, int], Mask]], at: tu
 
 
 def image_parts(pieces: Sequence[str], captures: Sequence[Capture]) -> list[Part]:
-    """The parts of a destination's path: texts, and the captures that are put in. pieces: texts and names in turn."""
+    """The parts of a destination's path: texts, and the captures that are put in. pieces: texts and
+    names in turn.
+    """
     named = {c.name: c for c in captures}
     parts: list[Part] = []
     for n, piece in enumerate(pieces):

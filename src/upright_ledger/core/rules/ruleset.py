@@ -11,107 +11,44 @@ import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
-from itertools import product
 
-from upright_ledger.core.inventory.normalisation import entry_key
 from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
+from upright_ledger.core.rules.exact_rule import (
+    CARRY,
+    DROP,
+    GONE,
+    Answer,
+    ExactRule,
+    PathRules,
+    Rule,
+    tracked_pattern,
+)
 from upright_ledger.core.rules.imported.blocks import Block
-from upright_ledger.core.rules.imported.rule import ImportedRule, request_of
+from upright_ledger.core.rules.imported.rule import request_of
 from upright_ledger.core.rules.template_index import PASS, TemplateIndex, TemplateRule
-from upright_ledger.core.url.address import canonical_path, guard, lower_ascii, lower_path, parse_address, split_target
+from upright_ledger.core.url.address import (
+    canonical_path,
+    guard,
+    lower_ascii,
+    lower_path,
+    parse_address,
+    split_target,
+)
 from upright_ledger.core.url.destination import authority_of
-from upright_ledger.core.url.escapes import value_spellings
-
-CARRY_TRACKING = "carry-tracking"
-DROP = "drop"
-CARRY = "carry"
-GONE = 410
-
-# A carried value may hold RFC 3986 query characters only, escapes whole.
-_TRACKED = r"[A-Za-z0-9._~!$'()*+,;=:@/?-]*"
-# Written out, so that matchers with a small stack need none of it for long values.
-TRACKED_VALUE = rf"{_TRACKED}(?:%[0-9A-Fa-f][0-9A-Fa-f]{_TRACKED})*"
-
-
-@dataclass(frozen=True, slots=True)
-class ExactRule:
-    """One path of one old site, with zero or more significant parameters, and its answer.
-
-    paths: every canonical path it answers (slash, index file and other declared variants), case
-    folded when the rule set folds case. destination: absolute and safe; empty for 410.
-    legacy_url: how the entry is named towards people.
-    """
-
-    site: str
-    path: str
-    params: tuple[tuple[str, str], ...]
-    paths: tuple[str, ...]
-    status: int
-    destination: str
-    legacy_url: str
-    query: str = CARRY_TRACKING
-
-    @property
-    def key(self) -> str:
-        return entry_key(self.path, self.params)
-
-
-@dataclass(frozen=True, slots=True)
-class Answer:
-    """What a request gets: a status, a Location (empty for 410) and the rule that gave it."""
-
-    status: int
-    location: str
-    rule: Rule | ImportedRule | CanonicalForm
-
-
-Rule = ExactRule | TemplateRule
-
-
-@dataclass(slots=True)
-class PathRules:
-    """All rules of one path.
-
-    names: the parameters that matter there. by_shape: parameter names of some rules, most names first
-    → values in every answered spelling → rule. plain: the rule without parameters.
-    """
-
-    names: frozenset[str] = frozenset()
-    by_shape: dict[tuple[str, ...], dict[tuple[str, ...], ExactRule]] = field(default_factory=dict)
-    plain: ExactRule | None = None
-
-    def add(self, rule: ExactRule) -> None:
-        if not rule.params:
-            self.plain = self.plain or rule
-            return
-        shape = tuple(name for name, _ in rule.params)
-        self.names |= set(shape)
-        table = self.by_shape.setdefault(shape, {})
-        for values in product(*(value_spellings(v) for _, v in rule.params)):
-            table.setdefault(values, rule)
-
-    def settle(self) -> None:
-        """Put shapes in the order of asking: the most parameters first, then by name."""
-        self.by_shape = dict(sorted(self.by_shape.items(), key=lambda item: (-len(item[0]), item[0])))
-
-    def find(self, values: dict[str, str]) -> ExactRule | None:
-        """The rule for a request's significant parameters, none of them given twice."""
-        if not values:
-            return self.plain
-        for shape, table in self.by_shape.items():
-            if values.keys() >= set(shape) and (rule := table.get(tuple(values[n] for n in shape))) is not None:
-                return rule
-        return None
+from upright_ledger.core.url.query import given
 
 
 @dataclass(frozen=True)
 class RuleSet:
     """An ordered set of rules with all that is needed to evaluate it.
 
-    templates: asked where no exact rule answers; blocks: imported rules, asked last and no part of the digest: they are
-    not built. forms: asked where nothing else answers, one a site, which differ by their origin alone. cache_control: a header that servers send with each answer, or empty. bases: authority → origin, for destinations of blocks that name no host. site_of: authority (host, with a port when it is not the scheme's own) → site name.
-    significant: folded path → names that choose the page there, beyond those the rules name.
-    tracking: names carried by `carry-tracking`, in the order in which they are written.
+    templates: asked where no exact rule answers; blocks: imported rules, asked last and no part of
+    the digest: they are not built. forms: asked where nothing else answers, one a site, which
+    differ by their origin alone. cache_control: a header that servers send with each answer, or
+    empty. bases: authority → origin, for destinations of blocks that name no host. site_of:
+    authority (host, with a port when it is not the scheme's own) → site name. significant: folded
+    path → names that choose the page there, beyond those the rules name. tracking: names carried by
+    `carry-tracking`, in the order in which they are written.
     """
 
     rules: tuple[ExactRule, ...]
@@ -140,7 +77,9 @@ class RuleSet:
 
     @cached_property
     def _indexes(self) -> tuple[dict[tuple[str, str], PathRules], TemplateIndex]:
-        """What is looked up, made when it is first asked for: rules by site and path, and the templates in their order."""
+        """What is looked up, made when it is first asked for: rules by site and path, and the
+        templates in their order.
+        """
         index: dict[tuple[str, str], PathRules] = {}
         nothing = frozenset[str]()
         for rule in self.rules:
@@ -184,7 +123,9 @@ class RuleSet:
         state.update(repr((self.fold_case, self.tracking, sorted(self.site_of.items()))).encode())
         state.update(repr(sorted((k, sorted(v)) for k, v in self.significant.items())).encode())
         for r in self.rules:
-            state.update(repr((r.site, r.path, r.params, r.paths, r.status, r.destination, r.query)).encode())
+            state.update(
+                repr((r.site, r.path, r.params, r.paths, r.status, r.destination, r.query)).encode()
+            )
         for t in self.templates:
             state.update(repr(t.state()).encode())
         for form in self.forms:
@@ -215,14 +156,17 @@ class RuleSet:
         return any(":" in authority for authority in self.site_of)
 
     def known_authority(self, authority: str) -> str:
-        """A request's host as the sites are named: lower case, no closing dot, a port only where ports matter."""
+        """A request's host as the sites are named: lower case, no closing dot, a port only where
+        ports matter.
+        """
         if authority in self.site_of:
             return authority
         host, colon, port = lower_ascii(authority).partition(":")
         return f"{host.rstrip('.')}{colon}{port}" if self.ports_matter else host.rstrip(".")
 
     def find(self, authority: str, target: str) -> tuple[Rule, str] | None:
-        """The rule that is responsible for a request, and its destination there, before it is asked whether it may fire.
+        """The rule that is responsible for a request, and its destination there, before it is asked
+        whether it may fire.
 
         authority: the host asked, with or without a port.
         target: the request target as sent.
@@ -241,8 +185,12 @@ class RuleSet:
                 return rule, rule.destination
         return self._find_template(site, path, query, group) if self.templates else None
 
-    def _find_template(self, site: str, path: str, query: str, beside: PathRules | None) -> tuple[Rule, str] | None:
-        """As `find`, among the templates. beside: the exact rules of this path, none of which answers."""
+    def _find_template(
+        self, site: str, path: str, query: str, beside: PathRules | None
+    ) -> tuple[Rule, str] | None:
+        """As `find`, among the templates. beside: the exact rules of this path, none of which
+        answers.
+        """
         found = self.template_index.find(site, path)
         if found is None:
             return None
@@ -289,11 +237,15 @@ class RuleSet:
             return Answer(GONE, "", rule)
         if self.is_own_destination(rule, destination, authority, target):
             return None
-        return Answer(rule.status, self.location(rule.query, destination, split_target(target)[1]), rule)
+        return Answer(
+            rule.status, self.location(rule.query, destination, split_target(target)[1]), rule
+        )
 
     @cached_property
     def at_once(self) -> dict[tuple[str, str], Answer]:
-        """What requests (site, target) for canonical paths without a query get, where nothing else plays a part."""
+        """What requests (site, target) for canonical paths without a query get, where nothing else
+        plays a part.
+        """
         return {
             key: Answer(rule.status, rule.destination, rule)
             for key, group in self._groups.items()
@@ -324,20 +276,25 @@ class RuleSet:
                 if rule.status == PASS:
                     return None
                 where = (
-                    f"{origin}{destination}" if destination.startswith("/") and destination[1:2] != "/" else destination
+                    f"{origin}{destination}"
+                    if destination.startswith("/") and destination[1:2] != "/"
+                    else destination
                 )
                 return Answer(rule.status, where, rule)
         return None
 
     def _leaves_open(self, authority: str, target: str) -> bool:
-        """Whether a rule of ours knows the path, and leaves this request without an answer on purpose."""
+        """Whether a rule of ours knows the path, and leaves this request without an answer on
+        purpose.
+        """
         site = self.site_of.get(authority, "")
         path, query = split_target(target)
         group = self._groups.get((site, self.fold_request_path(path)))
         return group is not None and bool(given(query, group.names))
 
     def is_own_destination(self, rule: Rule, destination: str, authority: str, target: str) -> bool:
-        """Whether the request already asks for what the rule would send it to: then it must not fire.
+        """Whether the request already asks for what the rule would send it to: then it must not
+        fire.
 
         The scheme is left aside (a connection behind a TLS terminator does not know it), and so is
         the query unless the rule itself depends on one: /events/?page=2 is the live page, too. Case
@@ -352,7 +309,9 @@ class RuleSet:
         return self.fold_request_path(goal.path) == self.fold_request_path(split_target(target)[0])
 
     def location(self, policy: str, destination: str, query: str) -> str:
-        """The Location for a destination and a request's query; carried text goes before a fragment."""
+        """The Location for a destination and a request's query; carried text goes before a
+        fragment.
+        """
         carried = self.carried(policy, query)
         if not carried:
             return destination
@@ -368,21 +327,3 @@ class RuleSet:
             return ""
         found = ((name, pattern.search(query)) for name, pattern in self._tracked)
         return "&".join(f"{name}={match[1]}" for name, match in found if match)
-
-
-def given(query: str, names: frozenset[str]) -> dict[str, str] | None:
-    """The parameters of these names in a query, as sent; None where one of them is given twice."""
-    values: dict[str, str] = {}
-    if names and query:
-        for part in query.split("&"):
-            name, _, value = part.partition("=")
-            if name in names:
-                if name in values:
-                    return None
-                values[name] = value
-    return values
-
-
-def tracked_pattern(name: str) -> re.Pattern[str]:
-    """Finds the first well-formed value of a carried parameter; the same text serves the dialects."""
-    return re.compile(rf"(?:^|&){re.escape(name)}=({TRACKED_VALUE})(?:&|$)")

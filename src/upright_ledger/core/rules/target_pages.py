@@ -11,8 +11,8 @@ from upright_ledger.core.url.origins import Sites
 
 @dataclass(frozen=True, slots=True)
 class StockPage:
-    """What is known of a destination: its status (0: not asked yet), where it redirects to, and whether it is still to be
-    published.
+    """What is known of a destination: its status (0: not asked yet), where it redirects to, and
+    whether it is still to be published.
     """
 
     status: int
@@ -21,20 +21,28 @@ class StockPage:
 
 
 class Pages:
-    """The pages of the new site by their address, whatever the scheme; a query counts only where the stock says so."""
+    """The pages of the new site by their address, whatever the scheme; a query counts only where
+    the stock says so.
+    """
 
     def __init__(self, stock: Mapping[str, StockPage], sites: Sites) -> None:
         """stock: page key → page."""
         self._sites = sites
-        self._found = {key.partition("://")[2]: page for key, page in stock.items() if key.startswith("http:")}
-        self._found |= {key.partition("://")[2]: page for key, page in stock.items() if key.startswith("https:")}
+        self._found = {
+            key.partition("://")[2]: page for key, page in stock.items() if key.startswith("http:")
+        }
+        self._found |= {
+            key.partition("://")[2]: page for key, page in stock.items() if key.startswith("https:")
+        }
 
     def at(self, address: Address) -> StockPage | None:
         """The page at an address, or None."""
         if not self._found or not self._sites.is_new(address):
             return None
         path = f"{address.authority}{canonical_path(address.path)}"
-        return (self._found.get(f"{path}?{address.query}") if address.query else None) or self._found.get(path)
+        return (
+            self._found.get(f"{path}?{address.query}") if address.query else None
+        ) or self._found.get(path)
 
     def named(self, authority: str, path: str) -> StockPage | None:
         """As `at`, for a host of the new site and a path in its canonical form, without a query."""

@@ -19,8 +19,8 @@ PASS = 0
 class TemplateRule:
     """A template of one old site and its answer.
 
-    destination: absolute, with captures; empty for 410 and PASS. slash: "any" answers both slash forms, "bare" and
-    "slashed" only one of them. legacy_url: how it is named towards people.
+    destination: absolute, with captures; empty for 410 and PASS. slash: "any" answers both slash
+    forms, "bare" and "slashed" only one of them. legacy_url: how it is named towards people.
     """
 
     site: str
@@ -51,7 +51,8 @@ class TemplateRule:
 
 @dataclass(slots=True)
 class TemplateGroup:
-    """The rules of one path template. The first group whose path fits a request decides on it, if only by giving no answer.
+    """The rules of one path template. The first group whose path fits a request decides on it, if
+    only by giving no answer.
 
     names: query parameters that matter there. rules: those with the most parameters first.
     """
@@ -74,7 +75,9 @@ class TemplateGroup:
         return (path, f"{path}/") if self.source.takes_slash else (path,)
 
     def choose(self, carried: Mapping[str, str]) -> tuple[TemplateRule, dict[str, str]] | None:
-        """The rule for the significant parameters that a request carries, and the values it captures of them."""
+        """The rule for the significant parameters that a request carries, and the values it
+        captures of them.
+        """
         for rule in self.rules:
             if not rule.params:
                 if not carried:
@@ -148,7 +151,9 @@ def _rank(group: TemplateGroup) -> tuple[object, ...]:
 
 
 def first_segment(source: Source) -> str:
-    """The first segment of a template's path where it is literal as a whole; else an empty string."""
+    """The first segment of a template's path where it is literal as a whole; else an empty
+    string.
+    """
     first = source.parts[0]
     if not isinstance(first, str):
         return ""

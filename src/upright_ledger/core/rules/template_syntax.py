@@ -4,8 +4,9 @@
     /old-shop/{+rest}                      the rest of the path, slashes included
     /catalogue.php{?item}                  the value of a query parameter
 
-Every match is unique: no two readings of one path give different captures. A template answers only a path that is sent in
-its canonical spelling, whose captures are made of letters, digits and "._~-"; they are copied as they stand.
+Every match is unique: no two readings of one path give different captures. A template answers only
+a path that is sent in its canonical spelling, whose captures are made of letters, digits and
+"._~-"; they are copied as they stand.
 """
 
 from __future__ import annotations
@@ -26,7 +27,8 @@ SAFE = "A-Za-z0-9._~-"
 """What a capture may be made of, as the inside of a character class."""
 
 _CLASSES = {DIGITS: "0-9", WORD: "A-Za-z0-9"}
-_NO_DOTS = rf"(?:[A-Za-z0-9_~-][{SAFE}]*|[.](?:[A-Za-z0-9_~-][{SAFE}]*|[.][{SAFE}]+))"  # all but "." and ".."
+# all but "." and ".."
+_NO_DOTS = rf"(?:[A-Za-z0-9_~-][{SAFE}]*|[.](?:[A-Za-z0-9_~-][{SAFE}]*|[.][{SAFE}]+))"
 _NAME = re.compile(r"[a-z][a-z0-9_]{0,30}\Z")
 _VALUE = re.compile(rf"[{SAFE}]+\Z")
 _HOLE = re.compile(r"\{([^{}]*)\}")
@@ -46,7 +48,9 @@ class Capture:
     values: tuple[str, ...] = ()
 
     def regex(self, *, fold: bool = False, spelled: bool = False) -> str:
-        """What it matches, without a group around it; `fold`: list values in any letter case (see `Source.regex`)."""
+        """What it matches, without a group around it; `fold`: list values in any letter case (see
+        `Source.regex`).
+        """
         if self.kind in _CLASSES:
             return f"[{_CLASSES[self.kind]}]+"
         if self.kind == LIST:
@@ -68,7 +72,13 @@ class Capture:
     def text(self) -> str:
         if self.kind == REST:
             return f"{{+{self.name}}}"
-        narrow = ",".join(self.values) if self.kind == LIST else "" if self.kind == SEGMENT else self.kind
+        narrow = (
+            ",".join(self.values)
+            if self.kind == LIST
+            else ""
+            if self.kind == SEGMENT
+            else self.kind
+        )
         return f"{{{self.name}{'|' if narrow else ''}{narrow}}}"
 
 
@@ -94,13 +104,17 @@ _ESCAPES = {fold: _Escapes(fold=fold) for fold in (False, True)}
 
 
 def escaped(text: str, *, fold: bool = False) -> str:
-    """A text as a regular expression that every engine reads alike; `fold`: its ASCII letters in either case."""
+    """A text as a regular expression that every engine reads alike; `fold`: its ASCII letters in
+    either case.
+    """
     return text.translate(_ESCAPES[fold])
 
 
 @dataclass(frozen=True)
 class Source:
-    """A template as read. parts: literal texts (canonical spelling) and captures in turn; params: of the query."""
+    """A template as read. parts: literal texts (canonical spelling) and captures in turn; params:
+    of the query.
+    """
 
     parts: tuple[str | Capture, ...]
     params: tuple[Capture, ...] = ()
@@ -121,7 +135,9 @@ class Source:
 
     @cached_property
     def head(self) -> str:
-        """The literal text before the first capture; a path begins with a slash, so it is never empty."""
+        """The literal text before the first capture; a path begins with a slash, so it is never
+        empty.
+        """
         return str(self.parts[0])
 
     @cached_property
@@ -143,9 +159,11 @@ class Source:
         return last != "/" and not names_file("/x" + last.rpartition("/")[2])
 
     def regex(self, *, fold: bool, slash: str = "any", spelled: bool = False) -> str:
-        """The whole path, each capture in a group. slash: "any", "bare" or "slashed" (see `TemplateRule`).
+        """The whole path, each capture in a group. slash: "any", "bare" or "slashed" (see
+        `TemplateRule`).
 
-        spelled: letter case by classes, for engines whose own folding goes beyond ASCII; else by `(?i:…)`.
+        spelled: letter case by classes, for engines whose own folding goes beyond ASCII; else by
+        `(?i:…)`.
         """
         out = []
         for part in self.parts:
@@ -160,7 +178,9 @@ class Source:
 
 
 def read_source(text: str, *, fold: bool) -> Source:
-    """Read a template's path and parameters, its literals in canonical spelling. Raises TemplateError."""
+    """Read a template's path and parameters, its literals in canonical spelling. Raises
+    TemplateError.
+    """
     return _read_source(text, fold)
 
 
@@ -200,7 +220,9 @@ def _capture(text: str) -> Capture:
     rest = name.startswith("+")
     name = name.removeprefix("+")
     if not _NAME.match(name):
-        raise TemplateError(f"{name!r} is no name of a capture: lower-case letters, digits and _ are")
+        raise TemplateError(
+            f"{name!r} is no name of a capture: lower-case letters, digits and _ are"
+        )
     if rest:
         if bar:
             raise TemplateError("a rest cannot be narrowed")
@@ -217,14 +239,17 @@ def _capture(text: str) -> Capture:
 
 def _canonical(parts: Sequence[str | Capture], fold: bool) -> list[str | Capture]:
     """The literals as servers see them; a closing slash is taken off, as with exact rules."""
-    # Captures stand as one plain letter while the whole is brought into form, so that nothing merges across them.
+    # Captures stand as one plain letter while the whole is brought into form, so that nothing
+    # merges across them.
     mark = "\x01"
     whole = "".join(p if isinstance(p, str) else mark for p in parts)
     if "//" in whole or re.search(r"/\.{1,2}(?:/|\Z)", whole):
         raise TemplateError("its path holds a doubled slash or a dot segment")
     if whole != "/" and whole.endswith("/"):
         whole = whole[:-1]
-    if reason := guard(canonical_path(whole.replace(mark, "x")) if "%" not in whole else whole.replace(mark, "x")):
+    if reason := guard(
+        canonical_path(whole.replace(mark, "x")) if "%" not in whole else whole.replace(mark, "x")
+    ):
         raise TemplateError(reason)
     texts = [canonical_path(f"/x{t}x")[2:-1] for t in whole.split(mark)]
     if fold:
@@ -255,12 +280,16 @@ def _check_parts(parts: Sequence[str | Capture]) -> None:
             continue
         another = n + 2 < len(parts) and following is not None and "/" not in following
         if another and following is not None and part.may_hold(following[0]):
-            raise TemplateError(f"{part.text} may itself hold the {following[0]!r} that follows it: narrow it")
+            raise TemplateError(
+                f"{part.text} may itself hold the {following[0]!r} that follows it: narrow it"
+            )
 
 
 @dataclass(frozen=True)
 class Goal:
-    """A destination with captures put in. pieces: texts and names of captures in turn, beginning with a text."""
+    """A destination with captures put in. pieces: texts and names of captures in turn, beginning
+    with a text.
+    """
 
     pieces: tuple[str, ...]
 
@@ -292,8 +321,12 @@ def read_goal(text: str) -> Goal:
         raise TemplateError("a capture stands twice in the destination")
     if not re.match(r"https?://[^/]+/", pieces[0]):
         raise TemplateError("the destination's scheme and host are not literal")
-    if not is_safe_destination("x".join(pieces)) or ("#" in "".join(pieces[:-1]) and len(pieces) > 1):
+    if not is_safe_destination("x".join(pieces)) or (
+        "#" in "".join(pieces[:-1]) and len(pieces) > 1
+    ):
         raise TemplateError("the destination holds characters that cannot be written safely")
-    if re.search(r"/\.{0,2}/|/\.{1,2}\Z|//", "x".join(pieces).partition("://")[2].partition("?")[0]):
+    if re.search(
+        r"/\.{0,2}/|/\.{1,2}\Z|//", "x".join(pieces).partition("://")[2].partition("?")[0]
+    ):
         raise TemplateError("the destination's path holds an empty or dot segment")
     return Goal(tuple(pieces))

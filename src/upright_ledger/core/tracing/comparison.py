@@ -1,4 +1,6 @@
-"""Reconciling: two runs side by side, and whether a page that took another's place is about the same."""
+"""Reconciling: two runs side by side, and whether a page that took another's place is about the
+same.
+"""
 
 from __future__ import annotations
 
@@ -9,8 +11,17 @@ from dataclasses import dataclass
 from upright_ledger.core.tracing.verdicts import ORDER
 from upright_ledger.core.url.tokens import tokens
 
-BETTER, WORSE, SAME, ELSEWHERE, ADDED, MISSING = "better", "worse", "same", "elsewhere", "added", "missing"
-"""What became of a URL from one run to the next. ELSEWHERE: as well as before, and it ends at another address."""
+BETTER, WORSE, SAME, ELSEWHERE, ADDED, MISSING = (
+    "better",
+    "worse",
+    "same",
+    "elsewhere",
+    "added",
+    "missing",
+)
+"""What became of a URL from one run to the next. ELSEWHERE: as well as before, and it ends at
+another address.
+"""
 
 CONTENT = "content-changed"
 """The page where a URL lands now says nothing of what the old page was about."""
@@ -47,29 +58,38 @@ def compared(before: Ended | None, after: Ended | None) -> str:
 
 
 def common_words(titles: Iterable[str]) -> frozenset[str]:
-    """Words that so many titles hold that they tell pages apart no more: the name of the site, say."""
+    """Words that so many titles hold that they tell pages apart no more: the name of the site,
+    say.
+    """
     told = [title for title in titles if title]
     different = set(told)
     if len(told) > len(different) == 1:
         return frozenset(tokens(told[0]))  # what every page says tells none of them apart
     counts = Counter(word for title in different for word in set(tokens(title)))
     least = _COMMON * len(different) if len(different) >= _MANY else len(different) - 0.5
-    return frozenset(w for w, n in counts.items() if n > least) if len(different) > 1 else frozenset()
+    return (
+        frozenset(w for w, n in counts.items() if n > least) if len(different) > 1 else frozenset()
+    )
 
 
 def likeness(
     old: Sequence[str], new: Sequence[str], old_common: frozenset[str], new_common: frozenset[str]
 ) -> float | None:
-    """The share of words that the shorter of two pages has in common with the other; None where one of them says nothing.
+    """The share of words that the shorter of two pages has in common with the other; None where one
+    of them says nothing.
 
     old, new: what is known of each, as titles and headings; the pair that is most alike counts.
     """
     first = [set(tokens(text)) - old_common for text in old]
     second = [set(tokens(text)) - new_common for text in new]
-    return max((len(a & b) / min(len(a), len(b)) for a in first if a for b in second if b), default=None)
+    return max(
+        (len(a & b) / min(len(a), len(b)) for a in first if a for b in second if b), default=None
+    )
 
 
-def text_likeness(old: str, new: str, old_common: frozenset[str], new_common: frozenset[str]) -> float | None:
+def text_likeness(
+    old: str, new: str, old_common: frozenset[str], new_common: frozenset[str]
+) -> float | None:
     """As `likeness`, for samples of two pages' texts; None where one of them says too little."""
     first, second = set(old.split()) - old_common, set(new.split()) - new_common
     if min(len(first), len(second)) < _LEAST_TEXT:
@@ -78,7 +98,9 @@ def text_likeness(old: str, new: str, old_common: frozenset[str], new_common: fr
 
 
 def about_something_else(titles: float | None, texts: float | None) -> bool:
-    """Whether two pages are about different things, given how alike their titles and their texts are (None: not known)."""
+    """Whether two pages are about different things, given how alike their titles and their texts
+    are (None: not known).
+    """
     if texts is None:
         return titles is not None and titles < UNLIKE
     return texts < UNLIKE and (titles is None or titles < _ALIKE_TITLES)

@@ -10,8 +10,11 @@ from upright_ledger.core.url.difference import changed_between
 from upright_ledger.core.url.origins import Sites
 
 
-def trace_offline(start: Address, rules: RuleSet, sites: Sites, pages: Pages, index_files: frozenset[str]) -> Trace:
-    """Follow one request through the rules as a server with this stock of pages would answer. index_files: their names, see `what_changed`.
+def trace_offline(
+    start: Address, rules: RuleSet, sites: Sites, pages: Pages, index_files: frozenset[str]
+) -> Trace:
+    """Follow one request through the rules as a server with this stock of pages would answer.
+    index_files: their names, see `what_changed`.
 
     Where nothing is known of a page a rule leads to, the final status is 0.
     """
@@ -40,8 +43,12 @@ def trace_offline(start: Address, rules: RuleSet, sites: Sites, pages: Pages, in
     return Trace(start.without_fragment, tuple(hops), address.text, 0, loops=True)
 
 
-def _respond(address: Address, rules: RuleSet, sites: Sites, pages: Pages, *, moved: bool) -> tuple[int, str]:
-    """Status and location of one answer; status 0 where nothing is known of a page to which a rule has led (`moved`)."""
+def _respond(
+    address: Address, rules: RuleSet, sites: Sites, pages: Pages, *, moved: bool
+) -> tuple[int, str]:
+    """Status and location of one answer; status 0 where nothing is known of a page to which a rule
+    has led (`moved`).
+    """
     answer = rules.answer(address.authority, address.target, address.scheme)
     if answer is not None:
         return answer.status, answer.location

@@ -1,7 +1,8 @@
-"""Rehearsing: many requests through the rules, each judged; what most of them share is worked out once.
+"""Rehearsing: many requests through the rules, each judged; what most of them share is worked out
+once.
 
-`trace_offline` and `judge` say what is right. The short cuts here leave out only what cannot change that, and a test holds
-both against each other.
+`trace_offline` and `judge` say what is right. The short cuts here leave out only what cannot change
+that, and a test holds both against each other.
 """
 
 from __future__ import annotations
@@ -32,7 +33,8 @@ _MOST_KEPT = 1 << 17
 class Rehearsal(Generic[T]):
     """A rule set, with what is known of the pages to which it leads.
 
-    due: what is expected of a request, given whose it is (an entry, or None) and its address; and what that is worth.
+    due: what is expected of a request, given whose it is (an entry, or None) and its address; and
+    what that is worth.
     """
 
     def __init__(
@@ -54,16 +56,22 @@ class Rehearsal(Generic[T]):
         self._shared: dict[tuple[int, int, str, float], Outcome] = {}
 
     def ask(self, requests: Iterable[tuple[str, T | None]]) -> Iterator[tuple[str, Outcome]]:
-        """Location (empty without a redirect, and where there are more of them) and outcome of each request: (URL, whose it is)."""
+        """Location (empty without a redirect, and where there are more of them) and outcome of each
+        request: (URL, whose it is).
+        """
         answer_of, plainly = self._rules.answer, PlainRules(self._rules).answer
         site_of, new = self._rules.site_of, self._sites.new_authorities
         for url, whose in requests:
             scheme, authority, target = split_text(url)
             site = site_of.get(authority)
-            status, location = plainly(site, target) if site is not None and is_plain(target) else UNSURE
+            status, location = (
+                plainly(site, target) if site is not None and is_plain(target) else UNSURE
+            )
             if status < 0:
                 answer = answer_of(authority, target, scheme)
-                status, location = (answer.status, answer.location) if answer is not None else NOTHING
+                status, location = (
+                    (answer.status, answer.location) if answer is not None else NOTHING
+                )
             found = None
             if not status:
                 if authority not in new:
@@ -82,7 +90,9 @@ class Rehearsal(Generic[T]):
         found = self._shared.get(key) if whose is None else None
         if found is None:
             expected, value = self._due(whose, address_of(url))
-            verdicts = judge(Trace(url, (Hop(url, status),), url, status), expected, self._homes, self._policy)
+            verdicts = judge(
+                Trace(url, (Hop(url, status),), url, status), expected, self._homes, self._policy
+            )
             found = Outcome(status, status, verdicts, expected_text(expected), value)
             if whose is None:
                 self._shared[key] = found
@@ -91,7 +101,9 @@ class Rehearsal(Generic[T]):
     def _moves(
         self, url: str, authority: str, target: str, status: int, location: str, whose: T | None
     ) -> Outcome | None:
-        """The outcome of a redirect that plainly leads where it should; None where a closer look is due."""
+        """The outcome of a redirect that plainly leads where it should; None where a closer look is
+        due.
+        """
         final = self._end(location)
         if final is None:
             return None
@@ -104,7 +116,9 @@ class Rehearsal(Generic[T]):
             due = expected.final
             if expected.kind not in {MOVE, TEMPORARY} or status not in expected.statuses:
                 return None
-            if due != location and not (location.startswith(due) and same_page(location, due, self._policy)):
+            if due != location and not (
+                location.startswith(due) and same_page(location, due, self._policy)
+            ):
                 return None
         key = (status, final, due, value)
         found = self._shared.get(key)
@@ -115,7 +129,8 @@ class Rehearsal(Generic[T]):
         return found
 
     def _end(self, location: str) -> int | None:
-        """The status of the page at a location, 0 where nothing is known of it; None where it may lead on, fails, or is a front page.
+        """The status of the page at a location, 0 where nothing is known of it; None where it may
+        lead on, fails, or is a front page.
 
         It lies on no old host, so that a redirect to it changes more than a slash.
         """
@@ -126,7 +141,11 @@ class Rehearsal(Generic[T]):
         leads_on = authority in self._rules.site_of or authority not in self._sites.new_authorities
         is_home = target == "/" or target[:2] == "/?" or is_language_home(target.partition("?")[0])
         if not leads_on and "#" not in target and not is_home:
-            page = self._pages.named(authority, target) if is_plain(target) else self._pages.at(address_of(location))
+            page = (
+                self._pages.named(authority, target)
+                if is_plain(target)
+                else self._pages.at(address_of(location))
+            )
             status = (page.status or 200) if page is not None else 0
             found = status if status < 300 else None
         if len(self._ends) < _MOST_KEPT:
@@ -137,7 +156,9 @@ class Rehearsal(Generic[T]):
         """Location and outcome of one request, with nothing left out."""
         address = address_of(url)
         expected, value = self._due(whose, address)
-        trace = trace_offline(address, self._rules, self._sites, self._pages, self._policy.index_set)
+        trace = trace_offline(
+            address, self._rules, self._sites, self._pages, self._policy.index_set
+        )
         verdicts = judge(trace, expected, self._homes, self._policy)
         if verdicts[0] != "ok":
             trace = with_rules(trace, self._rules)

@@ -1,4 +1,6 @@
-"""Outcomes: traced requests with their verdicts, in columns, since most of a million requests end alike."""
+"""Outcomes: traced requests with their verdicts, in columns, since most of a million requests end
+alike.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,9 @@ from upright_ledger.core.url.difference import changed_between
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One traced URL: its hits, its verdicts (worst first), the address or status that was due, and its value."""
+    """One traced URL: its hits, its verdicts (worst first), the address or status that was due, and
+    its value.
+    """
 
     trace: Trace
     hits: int
@@ -34,8 +38,8 @@ class Row:
         if self.trace.redirects < 2 and "slash-mismatch" not in self.verdicts:
             return ""
         return ", then ".join(
-            f"{'a refresh' if hop.how == 'refresh' else hop.status} changes {' and '.join(hop.changed) or 'nothing'}"
-            + whose(hop.rule)
+            f"{'a refresh' if hop.how == 'refresh' else hop.status} changes "
+            f"{' and '.join(hop.changed) or 'nothing'}" + whose(hop.rule)
             for hop in self.trace.hops
             if hop.resolved
         )
@@ -45,8 +49,9 @@ class Row:
 class Outcome:
     """What requests that end alike have in common.
 
-    Where `trace` is None, a request got `status`, a redirect (to the location kept beside it) or not, and what followed was
-    one page of `final_status`, 0 where nothing is known of it. rule: whose answer it was, where that was asked.
+    Where `trace` is None, a request got `status`, a redirect (to the location kept beside it) or
+    not, and what followed was one page of `final_status`, 0 where nothing is known of it. rule:
+    whose answer it was, where that was asked.
     """
 
     status: int
@@ -60,7 +65,9 @@ class Outcome:
 
 @dataclass
 class TraceTable(Sequence[Row]):
-    """Rows in columns: URLs, hits, locations (of the first redirect; empty where there was none) and outcomes."""
+    """Rows in columns: URLs, hits, locations (of the first redirect; empty where there was none)
+    and outcomes.
+    """
 
     urls: list[str] = field(default_factory=list)
     hits: list[int] = field(default_factory=list)
@@ -73,7 +80,9 @@ class TraceTable(Sequence[Row]):
         self.urls.append(t.url)
         self.hits.append(row.hits)
         self.locations.append("")
-        self.outcomes.append(Outcome(t.first_status, t.final_status, row.verdicts, row.expected, row.value, trace=t))
+        self.outcomes.append(
+            Outcome(t.first_status, t.final_status, row.verdicts, row.expected, row.value, trace=t)
+        )
 
     def extend(self, more: TraceTable) -> None:
         """Take up more rows."""
@@ -127,8 +136,12 @@ def plain_trace(url: str, location: str, outcome: Outcome) -> Trace:
     return Trace(url, tuple(hops), goal.text, outcome.final_status)
 
 
-def outcome_of(trace: Trace, verdicts: tuple[str, ...], expected: str, value: float) -> tuple[str, Outcome]:
-    """Location and outcome of a trace; it is kept whole where it holds more than an answer and a page."""
+def outcome_of(
+    trace: Trace, verdicts: tuple[str, ...], expected: str, value: float
+) -> tuple[str, Outcome]:
+    """Location and outcome of a trace; it is kept whole where it holds more than an answer and a
+    page.
+    """
     first = trace.hops[0]
     location = first.location if first.status in REDIRECTS else ""
     plain = Outcome(first.status, trace.final_status, verdicts, expected, value, first.rule)
@@ -141,4 +154,8 @@ def whose(rule: str) -> str:
     """Whose answer a hop is, in words (", by …"), or nothing; a rule by the path of its address."""
     if not rule:
         return ""
-    return f", by the rule of /{rule.partition('://')[2].partition('/')[2]}" if "://" in rule else f", by {rule}"
+    return (
+        f", by the rule of /{rule.partition('://')[2].partition('/')[2]}"
+        if "://" in rule
+        else f", by {rule}"
+    )

@@ -1,4 +1,6 @@
-"""Why traces are not one clean hop: what each hop changed, and the one rule or setting that mends it."""
+"""Why traces are not one clean hop: what each hop changed, and the one rule or setting that mends
+it.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ LONG = frozenset({"chain", "loop", "slash-mismatch"})
 
 @dataclass(frozen=True, slots=True)
 class HopCause:
-    """Hops that one setting makes. urls: traces in which it stands; hits: of these; example: one of them."""
+    """Hops that one setting makes. urls: traces in which it stands; hits: of these; example: one of
+    them.
+    """
 
     text: str
     urls: int
@@ -52,9 +56,16 @@ def mend_of(trace: Trace, verdicts: tuple[str, ...], expected: str) -> str:
             return f"the server must send {start} to {_target(expected)}"
         return f"decide on {start}: upright decide {start} --to NEW, or --gone"
     if worst == "wrong-language":
-        return f"lead {start} to a page in its own language, or say that this one is meant: upright decide {start} --to {_target(goal)}"
+        return (
+            f"lead {start} to a page in its own language, or say that this one is meant: upright "
+            f"decide {start} --to {_target(goal)}"
+        )
     if worst == "wrong-status":
-        return f"answer with {expected}" if expected.isdigit() else "answer with the status that was decided"
+        return (
+            f"answer with {expected}"
+            if expected.isdigit()
+            else "answer with the status that was decided"
+        )
     if worst == "soft-404":
         return "the page it leads to must answer, or 404 itself"
     return "mend the page: its canonical address, or its robots directives"
@@ -67,7 +78,9 @@ def _setting(trace: Trace) -> str:
 
 
 def with_rules(trace: Trace, rules: RuleSet) -> Trace:
-    """A trace whose hops name the rule of ours that gives the same answer, or the server where none does."""
+    """A trace whose hops name the rule of ours that gives the same answer, or the server where none
+    does.
+    """
     hops = (hop._replace(rule=_rule_of(hop, rules)) if hop.resolved else hop for hop in trace.hops)
     return trace._replace(hops=tuple(hops))
 
@@ -75,13 +88,19 @@ def with_rules(trace: Trace, rules: RuleSet) -> Trace:
 def _rule_of(hop: Hop, rules: RuleSet) -> str:
     address = parse_address(hop.url)
     answer = rules.answer(address.authority, address.target, address.scheme)
-    if answer is None or answer.status != hop.status or parse_address(answer.location, hop.url).text != hop.resolved:
+    if (
+        answer is None
+        or answer.status != hop.status
+        or parse_address(answer.location, hop.url).text != hop.resolved
+    ):
         return SERVER
     return answer.rule.where if isinstance(answer.rule, ImportedRule) else answer.rule.legacy_url
 
 
 def hop_causes(rows: Iterable[tuple[Trace, float, tuple[str, ...], str]]) -> list[HopCause]:
-    """What makes the hops that are too many, the commonest first. rows: trace, hits, verdicts, and the address that was due."""
+    """What makes the hops that are too many, the commonest first. rows: trace, hits, verdicts, and
+    the address that was due.
+    """
     urls: Counter[str] = Counter()
     hits: dict[str, float] = defaultdict(float)
     examples: dict[str, str] = {}
@@ -123,7 +142,9 @@ def _cause(hop: Hop) -> str:
     if changed <= {"scheme", "host"}:
         return f"{status} from {old.origin} to {new.origin}"
     if changed == {"slash"}:
-        form = "puts a closing slash on" if new.path.endswith("/") else "takes the closing slash off"
+        form = (
+            "puts a closing slash on" if new.path.endswith("/") else "takes the closing slash off"
+        )
         return f"{status} that {form} at {old.origin}"
     if changed <= {"case", "slash", "index file", "scheme", "host"}:
         return f"{status} that changes {' and '.join(hop.changed)} at {old.origin}"

@@ -14,8 +14,9 @@ class Hop(NamedTuple):
 
     status 0 means there was no response, and `error` says why. location: as sent; resolved: as an
     absolute address, empty when there is none. changed: what the redirect changed on the way.
-    seconds: time to the response. cache: what its headers say of caching. how: "redirect", or "refresh" where a page or
-    its header sends a browser on. rule: whose answer it is, where that was asked (see `root_causes.with_rules`).
+    seconds: time to the response. cache: what its headers say of caching. how: "redirect", or
+    "refresh" where a page or its header sends a browser on. rule: whose answer it is, where that
+    was asked (see `root_causes.with_rules`).
     """
 
     url: str
@@ -31,7 +32,8 @@ class Hop(NamedTuple):
 
 
 class Page(NamedTuple):
-    """What the end page says of itself; empty texts where it says nothing or was not read. refresh: of its head, as written. language: as declared.
+    """What the end page says of itself; empty texts where it says nothing or was not read. refresh:
+    of its head, as written. language: as declared.
 
     words: of its text, as they come, each once; a sample of what it is about.
     """

@@ -41,15 +41,19 @@ ORDER = (
 """All verdicts, the worst first."""
 
 _NOT_FOUND_TITLE = re.compile(
-    r"\b404\b|not[ -]found|page (?:can(?:no|')t be found|does(?: not|n't) exist|missing)|nicht gefunden|non trouv|introuvable|no encontrad|non trovat",
+    r"\b404\b|not[ -]found|page (?:can(?:no|')t be found|does(?: not|n't) exist|missing)|nicht "
+    r"gefunden|non trouv|introuvable|no encontrad|non trovat",
     re.IGNORECASE,
 )
 
 
-def judge(trace: Trace, expected: Expected, homes: frozenset[str], policy: FoldingPolicy) -> tuple[str, ...]:
+def judge(
+    trace: Trace, expected: Expected, homes: frozenset[str], policy: FoldingPolicy
+) -> tuple[str, ...]:
     """All verdicts that apply to a trace, the worst first; never empty.
 
-    homes: page keys of the new site's home pages. policy: which parameters are tracking, and which names index files.
+    homes: page keys of the new site's home pages. policy: which parameters are tracking, and which
+    names index files.
     """
     found: set[str] = set()
     status, final = trace.first_status, trace.final_status
@@ -69,7 +73,9 @@ def judge(trace: Trace, expected: Expected, homes: frozenset[str], policy: Foldi
     elif final:
         found.add("wrong-status")  # neither a page nor a redirect that a browser follows
     if expected.kind == IGNORE:
-        return _ordered(found - {"unanswered", "dead-end", "not-moved"} | ({"wrong-status"} if moved else set()))
+        return _ordered(
+            found - {"unanswered", "dead-end", "not-moved"} | ({"wrong-status"} if moved else set())
+        )
     if expected.statuses and moved and status not in expected.statuses and expected.kind != KEEP:
         found.add("wrong-status")
     if moved:
@@ -79,13 +85,17 @@ def judge(trace: Trace, expected: Expected, homes: frozenset[str], policy: Foldi
             found.add("wrong-language")
         if moved >= 2:
             found.add("chain")
-        if slash_hops and not (moved == 1 and expected.final and same_page(trace.final_url, expected.final, policy)):
+        if slash_hops and not (
+            moved == 1 and expected.final and same_page(trace.final_url, expected.final, policy)
+        ):
             found.add("slash-mismatch")
     return _ordered(found)
 
 
 def changes_language(trace: Trace, declared: str) -> bool:
-    """Whether a trace ends in another language than it began in: as both pages declare, or as both addresses plainly say."""
+    """Whether a trace ends in another language than it began in: as both pages declare, or as both
+    addresses plainly say.
+    """
     said = code_of(trace.page.language)
     if declared and said:
         return declared != said
@@ -110,15 +120,21 @@ def _arrival(trace: Trace, expected: Expected, policy: FoldingPolicy) -> set[str
     if not trace.redirects and expected.kind in {MOVE, TEMPORARY} and elsewhere:
         found.add("not-moved")
     if expected.kind == GONE or (
-        expected.kind == KEEP and not trace.redirects and trace.final_status not in expected.statuses
+        expected.kind == KEEP
+        and not trace.redirects
+        and trace.final_status not in expected.statuses
     ):
         found.add("wrong-status")
-    if trace.page.noindex or (trace.page.canonical and not same_page(trace.page.canonical, trace.final_url, policy)):
+    if trace.page.noindex or (
+        trace.page.canonical and not same_page(trace.page.canonical, trace.final_url, policy)
+    ):
         found.add("off-canonical")
     return found
 
 
-def _end(trace: Trace, expected: Expected, homes: frozenset[str], policy: FoldingPolicy) -> set[str]:
+def _end(
+    trace: Trace, expected: Expected, homes: frozenset[str], policy: FoldingPolicy
+) -> set[str]:
     """Judge where a redirected trace ended."""
     end = _key(trace.final_url, policy.tracking_names)
     # Search engines take a page that lands on the front page for a missing one, decided or not.

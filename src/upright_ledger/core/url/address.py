@@ -17,10 +17,12 @@ _UPPER = {ord(c): ord(c) + 32 for c in "ABCDEFGHIJKLMNOPQRSTUVWXYZ"}
 _ABSOLUTE = re.compile(r"^[A-Za-z][A-Za-z0-9+.-]*://")
 _DOUBLED_SLASH = re.compile(r"^//+[^/.:]*(?:[/?#]|$)")
 _SCHEME = re.compile(r"^[A-Za-z][A-Za-z0-9+.-]*:")
-_HOST_FIRST = re.compile(r"^(?:www\.)?[A-Za-z0-9][A-Za-z0-9-]*(?:\.[A-Za-z0-9-]+)+(?::\d+)?(?:[/?#]|$)")
+_HOST_FIRST = re.compile(
+    r"^(?:www\.)?[A-Za-z0-9][A-Za-z0-9-]*(?:\.[A-Za-z0-9-]+)+(?::\d+)?(?:[/?#]|$)"
+)
 _FILE_NAME = re.compile(r"\.[A-Za-z0-9]{1,5}$")
-# Addresses that a URL parser gives back as they are, as most are; a test holds this against the parser. The last
-# label of the host begins with a letter: others may be numbers in disguise.
+# Addresses that a URL parser gives back as they are, as most are; a test holds this against the
+# parser. The last label of the host begins with a letter: others may be numbers in disguise.
 _PLAIN_HOST = re.compile(r"(?:(?!xn--)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?\.)*[a-z][a-z0-9]*\Z")
 _PLAIN_PORT = re.compile(r"(?:[1-9][0-9]{1,3}|[1-5][0-9]{4})\Z")
 _OWN_PORTS = ("80", "443")
@@ -30,8 +32,11 @@ _CONTROL = re.compile(r"[\x00-\x1f\x7f]")
 _TEXT_ESCAPE = re.compile(r"%[0-9a-f]{2}")
 _ESCAPE = re.compile(rb"%([0-9A-Fa-f]{2})")
 
-# What may stand bare in a canonical path: RFC 3986 pchar plus "/". All other bytes are escaped, in upper case.
-_BARE = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~!$&'()*+,;=:@/")
+# What may stand bare in a canonical path: RFC 3986 pchar plus "/". All other bytes are escaped, in
+# upper case.
+_BARE = frozenset(
+    b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~!$&'()*+,;=:@/"
+)
 _ENCODED = tuple(chr(b) if b in _BARE else f"%{b:02X}" for b in range(256))
 
 # Bytes no client may send bare in a request target, and "#", which servers cut or refuse.
@@ -95,7 +100,9 @@ def lower_ascii(text: str) -> str:
 
 
 def lower_path(path: str) -> str:
-    """A canonical path with its letters folded; the hex digits of its escapes stay in upper case."""
+    """A canonical path with its letters folded; the hex digits of its escapes stay in upper
+    case.
+    """
     lowered = lower_ascii(path)
     return _TEXT_ESCAPE.sub(lambda m: m[0].upper(), lowered) if "%" in lowered else lowered
 
@@ -103,8 +110,8 @@ def lower_path(path: str) -> str:
 def parse_address(text: str, base: str = "") -> Address:
     """Read a URL as written by people, relative to `base` (an origin or full address) if given.
 
-    A name that begins like a host ("www.quillhaven.example/x") is read as http. Credentials are left
-    out. Raises NotAnAddressError.
+    A name that begins like a host ("www.quillhaven.example/x") is read as http. Credentials are
+    left out. Raises NotAnAddressError.
     """
     text = text.strip()
     if (plain := _read_plain(text, base)) is not None:
@@ -113,7 +120,8 @@ def parse_address(text: str, base: str = "") -> Address:
 
 
 def followed(text: str, base: Address) -> Address:
-    """Where a browser goes from a page or a redirect (WHATWG URL): nothing is guessed, and "//name/" names another host.
+    """Where a browser goes from a page or a redirect (WHATWG URL): nothing is guessed, and
+    "//name/" names another host.
 
     Raises NotAnAddressError.
     """
@@ -150,7 +158,11 @@ def _read_any(text: str, base: str) -> Address:
         # "//visit/x" is a path with a slash too many; only a name with a dot can be a host.
         text = parse_address(base).origin + text
     if not _ABSOLUTE.match(text):
-        if not text.startswith(("/", "?", "#")) and _HOST_FIRST.match(text) and not _looks_like_file(text):
+        if (
+            not text.startswith(("/", "?", "#"))
+            and _HOST_FIRST.match(text)
+            and not _looks_like_file(text)
+        ):
             text = f"http://{text}"
         elif _SCHEME.match(text) and not _HOST_FIRST.match(text):
             raise NotAnAddressError(f"{text.partition(':')[0]}: is no web address")
@@ -167,7 +179,9 @@ def _resolved(text: str, base: str) -> Address:
     scheme = url.protocol[:-1]
     if scheme not in {"http", "https"}:
         raise NotAnAddressError(f"{scheme}: is no web address")
-    return Address(scheme, url.hostname.rstrip("."), url.port, url.pathname, url.search[1:], url.hash[1:])
+    return Address(
+        scheme, url.hostname.rstrip("."), url.port, url.pathname, url.search[1:], url.hash[1:]
+    )
 
 
 def _read_plain(text: str, base: str) -> Address | None:
@@ -195,7 +209,9 @@ def _read_plain(text: str, base: str) -> Address | None:
 
 @lru_cache(maxsize=1 << 12)
 def _plain_authority(text: str) -> tuple[str, str] | None:
-    """Host and port, if a URL parser would leave them as they are; a scheme's own port it leaves out."""
+    """Host and port, if a URL parser would leave them as they are; a scheme's own port it leaves
+    out.
+    """
     host, colon, port = text.partition(":")
     if _PLAIN_HOST.match(host) is None or (colon and _PLAIN_PORT.match(port) is None):
         return None
@@ -282,7 +298,13 @@ def canonical_path(path: str) -> str:
     The result is ASCII: bytes outside RFC 3986's path characters are percent-encoded in upper
     case. Letter case and a trailing slash are kept.
     """
-    if path.isascii() and "%" not in path and "//" not in path and "/." not in path and path[:1] == "/":
+    if (
+        path.isascii()
+        and "%" not in path
+        and "//" not in path
+        and "/." not in path
+        and path[:1] == "/"
+    ):
         return path if _is_bare(path) else encode_path(path.encode("ascii"))
     raw = _ESCAPE.sub(lambda m: bytes((int(m[1], 16),)), path.encode("utf-8", "surrogateescape"))
     return encode_path(_resolve(raw))

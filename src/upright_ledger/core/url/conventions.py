@@ -1,4 +1,6 @@
-"""The names of parameters and files that mean the same on most sites: where a visit came from, whose it is, another view, a folder's page."""
+"""The names of parameters and files that mean the same on most sites: where a visit came from,
+whose it is, another view, a folder's page.
+"""
 
 TRACKING = (
     "utm_source",
@@ -48,7 +50,9 @@ SESSION = (
 """Parameters that name one visit, in lower case."""
 
 DOUBTFUL_SESSION = frozenset(["sid", "cfid", "sessionid", "session_id"])
-"""Those of them that choose the page on other sites (a story's number, a talk of a conference): there the value decides."""
+"""Those of them that choose the page on other sites (a story's number, a talk of a conference):
+there the value decides.
+"""
 
 INDEX_FILES = (
     "index.html",
@@ -65,8 +69,18 @@ INDEX_FILES = (
     "default.aspx",
 )
 
-VIEW_PARAMS = ("amp", "print", "printable", "printview", "print_view", "printfriendly", "printer_friendly")
+VIEW_PARAMS = (
+    "amp",
+    "print",
+    "printable",
+    "printview",
+    "print_view",
+    "printfriendly",
+    "printer_friendly",
+)
 """Parameters that ask for another view of the same page, in lower case."""
 
 VIEW_SEGMENTS = ("amp", "print")
-"""Last path segments that ask for another view of the page above them (see `FoldingPolicy.fold_path`)."""
+"""Last path segments that ask for another view of the page above them (see
+`FoldingPolicy.fold_path`).
+"""

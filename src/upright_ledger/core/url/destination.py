@@ -4,16 +4,24 @@ from __future__ import annotations
 
 import re
 
-from upright_ledger.core.url.address import Address, NotAnAddressError, canonical_path, parse_address, toggle_slash
+from upright_ledger.core.url.address import (
+    Address,
+    NotAnAddressError,
+    canonical_path,
+    parse_address,
+    toggle_slash,
+)
 
-# Bytes that end a token, a quote or a variable in some server's language, beyond what WHATWG URL escapes.
+# Bytes that end a token, a quote or a variable in some server's language, beyond what WHATWG URL
+# escapes.
 _ENCODE = {c: f"%{ord(c):02X}" for c in "\"'\\`{}$;<>|^[] "}
 _ENCODE_TABLE = str.maketrans(_ENCODE)
 _SAFE = re.compile(r"https?://[A-Za-z0-9.-]+(?::[0-9]+)?/[A-Za-z0-9\-._~!&()*+,=:@/%?#]*")
 
 
 def read_destination(text: str, base: str) -> Address:
-    """Read a destination and bring it into its safe form: plain ASCII, no byte that any server treats as syntax.
+    """Read a destination and bring it into its safe form: plain ASCII, no byte that any server
+    treats as syntax.
 
     Raises NotAnAddressError, also where an escape would put a control byte into the header.
     """
@@ -44,7 +52,9 @@ def authority_of(destination: str) -> str:
 
 
 def page_key(address: Address) -> str:
-    """One text for a page of the new site: spelled alike whatever the needless escapes; slash and case count."""
+    """One text for a page of the new site: spelled alike whatever the needless escapes; slash and
+    case count.
+    """
     query = f"?{address.query}" if address.query else ""
     return f"{address.origin}{canonical_path(address.path)}{query}"
 

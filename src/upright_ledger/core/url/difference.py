@@ -15,7 +15,9 @@ from upright_ledger.core.url.address import (
 
 
 def what_changed(before: str, after: str, index_files: frozenset[str]) -> tuple[str, ...]:
-    """What a redirect changed: scheme, host, slash, case, index file, query or content, in that order."""
+    """What a redirect changed: scheme, host, slash, case, index file, query or content, in that
+    order.
+    """
     try:
         return changed_between(parse_address(before), parse_address(after), index_files)
     except NotAnAddressError:
@@ -46,7 +48,9 @@ def _path_changes(old: str, new: str, index_files: frozenset[str]) -> list[str]:
             found.append("case")
         old, new = folded_old, folded_new
     is_index = [path.rpartition("/")[2] in index_files for path in (old, new)]
-    if is_index[0] != is_index[1] and without_index_file(old, index_files) == without_index_file(new, index_files):
+    if is_index[0] != is_index[1] and without_index_file(old, index_files) == without_index_file(
+        new, index_files
+    ):
         return [*found, "index file"]
     if old != new and toggle_slash(old) == new:
         return ["slash", *found]
@@ -56,7 +60,9 @@ def _path_changes(old: str, new: str, index_files: frozenset[str]) -> list[str]:
 
 
 def without_index_file(path: str, index_files: frozenset[str]) -> str:
-    """A path without the name of an index file, and without its closing slash: what both forms of a page have in common."""
+    """A path without the name of an index file, and without its closing slash: what both forms of a
+    page have in common.
+    """
     head, _, last = path.rpartition("/")
     path = head + "/" if lower_ascii(last) in index_files else path
     return path.rstrip("/")

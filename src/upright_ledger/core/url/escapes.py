@@ -1,4 +1,6 @@
-"""Escapes in canonical texts: one spelling for parameter values, and the letters of old sites, which are in Latin-1."""
+"""Escapes in canonical texts: one spelling for parameter values, and the letters of old sites,
+which are in Latin-1.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,9 @@ _HIGH_RUN = re.compile(r"(?:%[89A-Fa-f][0-9A-Fa-f])+")
 
 
 def canonical_value(value: str) -> str:
-    """A parameter value with unreserved letters bare, other escapes in upper case, a blank as %20."""
+    """A parameter value with unreserved letters bare, other escapes in upper case, a blank as
+    %20.
+    """
     if not value or (value.isascii() and value.isalnum()):
         return value
 
@@ -23,7 +27,8 @@ def canonical_value(value: str) -> str:
 
 
 def as_utf8(text: str) -> str:
-    """A canonical path or value whose escapes are Latin-1 (Windows-1252), as old sites wrote them, with those of UTF-8: "%E9" as "%C3%A9".
+    """A canonical path or value whose escapes are Latin-1 (Windows-1252), as old sites wrote them,
+    with those of UTF-8: "%E9" as "%C3%A9".
 
     What is UTF-8 already, or no letter in Latin-1, stays as it is.
     """
@@ -37,7 +42,9 @@ def as_utf8(text: str) -> str:
     else:
         return text
     try:
-        return _HIGH_RUN.sub(lambda m: _escaped(bytes.fromhex(m[0].replace("%", "")).decode("cp1252").encode()), text)
+        return _HIGH_RUN.sub(
+            lambda m: _escaped(bytes.fromhex(m[0].replace("%", "")).decode("cp1252").encode()), text
+        )
     except UnicodeDecodeError:
         return text
 
@@ -48,7 +55,10 @@ def as_latin1(text: str) -> str:
         return ""
     try:
         return _HIGH_RUN.sub(
-            lambda m: _escaped(bytes.fromhex(m[0].replace("%", "")).decode("utf-8").encode("cp1252")), text
+            lambda m: _escaped(
+                bytes.fromhex(m[0].replace("%", "")).decode("utf-8").encode("cp1252")
+            ),
+            text,
         )
     except UnicodeError:
         return ""
@@ -59,7 +69,9 @@ def _escaped(raw: bytes) -> str:
 
 
 def value_spellings(value: str) -> tuple[str, ...]:
-    """The spellings of a canonical value that a rule answers: upper or lower escapes, of UTF-8 or Latin-1, blank as %20 or +."""
+    """The spellings of a canonical value that a rule answers: upper or lower escapes, of UTF-8 or
+    Latin-1, blank as %20 or +.
+    """
     upper = tuple(s for v in (value, as_latin1(value)) if v for s in (v, v.replace("%20", "+")))
     upper = upper or (value,)
     lower = tuple(_QUERY_ESCAPE.sub(lambda m: m[0].lower(), v) for v in upper)

@@ -9,29 +9,44 @@ from collections.abc import Sequence
 OTHER = "-"
 """The language of pages without a mark, on a site that marks pages of other languages."""
 
-# Codes that stand for a language where hosts and folders name one. Those that are English words or common names of
-# folders ("it", "no", "is", "my", "id") need another beside them.
-_CODES = frozenset("ar bg bn ca cs cy da de el en es et eu fa fi fr ga gl he hi hr hu hy ja ka ko lt lv mk mt nb nl nn pl pt ro ru sk sl sq sr sv th tr uk ur vi zh".split())  # fmt: skip  # noqa: SIM905
+# Codes that stand for a language where hosts and folders name one. Those that are English words or
+# common names of folders ("it", "no", "is", "my", "id") need another beside them.
+_CODES = frozenset(
+    [
+        "ar", "bg", "bn", "ca", "cs", "cy", "da", "de", "el", "en", "es", "et", "eu", "fa",
+        "fi", "fr", "ga", "gl", "he", "hi", "hr", "hu", "hy", "ja", "ka", "ko", "lt", "lv",
+        "mk", "mt", "nb", "nl", "nn", "pl", "pt", "ro", "ru", "sk", "sl", "sq", "sr", "sv",
+        "th", "tr", "uk", "ur", "vi", "zh",
+    ]
+)  # fmt: skip
 _WORDS = frozenset("id is it my no so to".split())  # noqa: SIM905
 _FORM = re.compile(r"([a-z]{2})(?:[-_][a-z]{2,4})?\Z", re.IGNORECASE)
 _FEWEST = 2  # pages under a mark
 
 
 def code_of(text: str) -> str:
-    """The language of "en", "en-GB" or "EN_us" as two small letters; empty where the text is none."""
+    """The language of "en", "en-GB" or "EN_us" as two small letters; empty where the text is
+    none.
+    """
     match = _FORM.match(text.strip())
     return match[1].lower() if match and match[1].lower() in _CODES | _WORDS else ""
 
 
 def page_languages(pages: Sequence[tuple[str, str, str]]) -> list[str]:
-    """The language of each page (host, path, declared language): a code, OTHER, or empty where nothing tells."""
+    """The language of each page (host, path, declared language): a code, OTHER, or empty where
+    nothing tells.
+    """
     marks = [_mark(host, path) for host, path, _ in pages]
     counts = Counter(marks)
     declared = {code_of(d) for _, _, d in pages if d} - {""}
     plain = {m for m, n in counts.items() if m in _CODES and (n >= _FEWEST or m in declared)}
-    known = plain | {m for m, n in counts.items() if m in _WORDS and (m in declared or (plain and n >= _FEWEST))}
+    known = plain | {
+        m for m, n in counts.items() if m in _WORDS and (m in declared or (plain and n >= _FEWEST))
+    }
     rest = OTHER if known else ""
-    return [code_of(d) or (m if m in known else rest) for m, (_, _, d) in zip(marks, pages, strict=True)]
+    return [
+        code_of(d) or (m if m in known else rest) for m, (_, _, d) in zip(marks, pages, strict=True)
+    ]
 
 
 def may_match(one: str, other: str, ones: frozenset[str], others: frozenset[str]) -> bool:
@@ -47,7 +62,9 @@ def may_match(one: str, other: str, ones: frozenset[str], others: frozenset[str]
 
 
 def marked(authority: str, target: str) -> str:
-    """The language that a host or a first folder plainly names ("de.…", "/de/…"), or an empty string."""
+    """The language that a host or a first folder plainly names ("de.…", "/de/…"), or an empty
+    string.
+    """
     if authority[2:3] != "." and target[3:4] not in {"/", "-", "_"}:
         return ""
     code = _mark(authority, target.partition("?")[0])

@@ -33,8 +33,8 @@ class Sites:
     def site_of_authority(self) -> dict[str, str]:
         """Site name by host (with port when it is not the scheme's own), whatever the scheme.
 
-        A host's www twin and its mobile hosts belong to the same site, unless they are declared somewhere
-        themselves.
+        A host's www twin and its mobile hosts belong to the same site, unless they are declared
+        somewhere themselves.
         """
         named = {parse_address(o).authority: site.name for site in self.old for o in site.origins}
         declared = set(named) | set(self.new_authorities)
@@ -63,7 +63,9 @@ class Sites:
         return self.site_of_authority.get(self.plain(address).authority, "")
 
     def plain(self, address: Address) -> Address:
-        """An address without a port that is the default of either scheme, which names no other site unless it is declared."""
+        """An address without a port that is the default of either scheme, which names no other site
+        unless it is declared.
+        """
         if address.port in _DEFAULT_PORTS and address.authority not in self.site_of_authority:
             return address._replace(port="")
         return address
@@ -71,7 +73,10 @@ class Sites:
     @cached_property
     def _authorities(self) -> dict[str, tuple[str, ...]]:
         named = self.site_of_authority
-        return {s.name: tuple(sorted(a for a, name in named.items() if name == s.name)) for s in self.old}
+        return {
+            s.name: tuple(sorted(a for a, name in named.items() if name == s.name))
+            for s in self.old
+        }
 
     def authorities_of(self, site: str) -> tuple[str, ...]:
         """The hosts of an old site."""
@@ -80,7 +85,10 @@ class Sites:
     @cached_property
     def _shared(self) -> dict[str, tuple[str, ...]]:
         on = {s.name: frozenset(self.authorities_of(s.name)) for s in self.old}
-        return {name: tuple(o for o in self.new if parse_address(o).authority in hosts) for name, hosts in on.items()}
+        return {
+            name: tuple(o for o in self.new if parse_address(o).authority in hosts)
+            for name, hosts in on.items()
+        }
 
     def shared_origins(self, site: str) -> tuple[str, ...]:
         """The new origins that lie on hosts of an old site."""
@@ -115,5 +123,7 @@ def read_origin(url: str) -> str:
     """The origin a URL names; raises NotAnAddressError when it holds a path or query besides."""
     address = parse_address(url)
     if address.target != "/":
-        raise NotAnAddressError(f"an origin is scheme, host and port only; {address.target} is too much")
+        raise NotAnAddressError(
+            f"an origin is scheme, host and port only; {address.target} is too much"
+        )
     return address.origin

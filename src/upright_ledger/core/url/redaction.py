@@ -1,8 +1,10 @@
-"""Secrets in addresses and lines: credentials, identifiers of visits and e-mail addresses are masked before anything is stored.
+"""Secrets in addresses and lines: credentials, identifiers of visits and e-mail addresses are
+masked before anything is stored.
 
-A parameter is secret by its name, however it is written (`token`, `id_token`, `refreshToken`, `user[password]`), or by what its
-value looks like. Names that choose pages on some sites and grant access on others (`code`, `key`, `sid`) count only with a value that
-looks drawn at random. docs/security.md says the same for users.
+A parameter is secret by its name, however it is written (`token`, `id_token`, `refreshToken`,
+`user[password]`), or by what its value looks like. Names that choose pages on some sites and grant
+access on others (`code`, `key`, `sid`) count only with a value that looks drawn at random.
+docs/security.md says the same for users.
 """
 
 from __future__ import annotations
@@ -85,7 +87,9 @@ _OPENS = frozenset(
     ]
 )
 _DOUBTFUL = frozenset(["code", "key", "sid", "hash", "ticket", "nonce", "state", "sign"])
-"""What tells a secret behind one of the words above, as in reset_key, or with a value that looks drawn at random."""
+"""What tells a secret behind one of the words above, as in reset_key, or with a value that looks
+drawn at random.
+"""
 _SESSION = re.compile(r"(?:^|[^a-z])session(?:[_-]?id)?$")
 _SMALL_NUMBER = re.compile(r"[0-9]{1,4}")
 """With the name of a session, the number of a talk or a term: nobody's visit."""
@@ -131,7 +135,8 @@ _MAIL = re.compile(r"[A-Za-z0-9._+\-]+(?:(?:@|%40)[A-Za-z0-9._+\-]+)+", re.IGNOR
 _DOMAIN = re.compile(r"[A-Za-z0-9\-]+(?:\.[A-Za-z0-9\-]+)+")
 _USER = re.compile(r"^((?:\S+ ){1,3})([^\s\-]\S*)(?= \[\d)")
 _PERHAPS = re.compile(
-    r"[@;(]|%40|eyJ|[^/]{40}|reset|verif|confirm|activat|unsubscribe|opt|invit|token|session|login|magic|sso|auth|password",
+    r"[@;(]|%40|eyJ|[^/]{40}|reset|verif|confirm|activat|unsubscribe|opt|invit|token|session|"
+    r"login|magic|sso|auth|password",
     re.IGNORECASE,
 )
 """What stands in each path that holds a secret."""
@@ -143,14 +148,18 @@ _LONG_RUN = 12
 
 @dataclass(frozen=True)
 class Secrets:
-    """What is masked. more: further names of parameters, in lower case. never: names that are no secret here, whatever their values."""
+    """What is masked. more: further names of parameters, in lower case. never: names that are no
+    secret here, whatever their values.
+    """
 
     more: frozenset[str] = frozenset()
     never: frozenset[str] = frozenset()
 
     def in_query(self, query: str) -> str:
         """A query without its secrets."""
-        return _masked_query(self, query) if "=" in query or "@" in query or "%40" in query else query
+        return (
+            _masked_query(self, query) if "=" in query or "@" in query or "%40" in query else query
+        )
 
     def in_path(self, path: str) -> str:
         """A path without its secrets."""
@@ -164,11 +173,17 @@ class Secrets:
         return f"{scheme}{slashes}{host}{slash}{self.in_path(path)}{mark}{self.in_query(query)}"
 
     def in_text(self, text: str) -> str:
-        """A line of any kind without secrets: addresses in it, objects, and the name of the user in a line of a log."""
-        text = _TOKEN.sub(lambda m: self.in_url(m[0]) if "/" in m[0] else m[0], _USER.sub(rf"\1{MASK}", text))
+        """A line of any kind without secrets: addresses in it, objects, and the name of the user in
+        a line of a log.
+        """
+        text = _TOKEN.sub(
+            lambda m: self.in_url(m[0]) if "/" in m[0] else m[0], _USER.sub(rf"\1{MASK}", text)
+        )
         for pairs in (_TEXT_PAIR, _OBJECT_PAIR):
             text = pairs.sub(self._text_pair, text)
-        return _without_mail(_LONG.sub(lambda m: m[0] if _long_kept(m[0], _LONG_IN_PATHS) else MASK, text))
+        return _without_mail(
+            _LONG.sub(lambda m: m[0] if _long_kept(m[0], _LONG_IN_PATHS) else MASK, text)
+        )
 
     def is_secret(self, name: str, value: str) -> bool:
         """Whether the value of a parameter, as it stands in a query, is secret."""
@@ -197,7 +212,9 @@ class Secrets:
         )
 
 
-_NAMES_OF_PEOPLE = frozenset(["user", "remote_user", "username", "user_name", "email", "cs-username"])
+_NAMES_OF_PEOPLE = frozenset(
+    ["user", "remote_user", "username", "user_name", "email", "cs-username"]
+)
 
 
 def has_masked_segment(path: str) -> bool:
@@ -207,14 +224,17 @@ def has_masked_segment(path: str) -> bool:
 
 @lru_cache(maxsize=1 << 14)
 def _masked_query(secrets: Secrets, query: str) -> str:
-    masked = "&".join([secrets._pair(pair) for pair in query.split("&")])  # noqa: SLF001 (of this module)
+    # of this module
+    masked = "&".join([secrets._pair(pair) for pair in query.split("&")])  # noqa: SLF001
     return _without_mail(_JWT.sub(MASK, masked) if "eyJ" in masked else masked)
 
 
 @lru_cache(maxsize=1 << 14)
 def _masked_path(secrets: Secrets, path: str) -> str:
     if ";" in path:
-        path = _PATH_PARAMETER.sub(lambda m: m[1] + MASK if secrets.is_secret(m[1][1:-1], m[2]) else m[0], path)
+        path = _PATH_PARAMETER.sub(
+            lambda m: m[1] + MASK if secrets.is_secret(m[1][1:-1], m[2]) else m[0], path
+        )
     if "(" in path:
         path = _CONTAINER.sub(rf"\1{MASK}\2", path)
     if "eyJ" in path:
@@ -223,7 +243,11 @@ def _masked_path(secrets: Secrets, path: str) -> str:
     for n, segment in enumerate(segments):
         if len(segment) < _RANDOM:
             continue
-        opens = n and "".join(_WORD.findall(segments[n - 1].lower())) in _LEADS_TO_ONE and looks_random(segment)
+        opens = (
+            n
+            and "".join(_WORD.findall(segments[n - 1].lower())) in _LEADS_TO_ONE
+            and looks_random(segment)
+        )
         if opens or (len(segment) >= _LONG_IN_PATHS and not _long_kept(segment, _LONG_IN_PATHS)):
             segments[n] = MASK
     return _without_mail("/".join(segments))
@@ -241,12 +265,16 @@ def _kind_of(name: str) -> bool | None:
 
 
 def names_a_visit(name: str, value: str) -> bool:
-    """Whether the value of a parameter that is named like a session, in lower case, is one, and no number that chooses a page."""
+    """Whether the value of a parameter that is named like a session, in lower case, is one, and no
+    number that chooses a page.
+    """
     return not _SMALL_NUMBER.fullmatch(value) if _SESSION.search(name) else looks_random(value)
 
 
 def looks_random(value: str) -> bool:
-    """Whether a value looks drawn at random: long, with letters and digits, or capitals and small letters, that change places often."""
+    """Whether a value looks drawn at random: long, with letters and digits, or capitals and small
+    letters, that change places often.
+    """
     for word in _WORD.findall(unquote(value)):
         if len(word) < _RANDOM:
             continue
@@ -264,17 +292,28 @@ def _changes(word: str, of: Callable[[str], bool]) -> int:
 
 
 def _long_kept(value: str, least: int) -> bool:
-    """Whether a long value is none of the shapes of a secret: hexadecimal digits, or base64, without the words of a title."""
-    for run in re.findall(r"[A-Za-z0-9+=]+" if "-" in value or "_" in value else r"[A-Za-z0-9+/=]+", unquote(value)):
+    """Whether a long value is none of the shapes of a secret: hexadecimal digits, or base64,
+    without the words of a title.
+    """
+    for run in re.findall(
+        r"[A-Za-z0-9+=]+" if "-" in value or "_" in value else r"[A-Za-z0-9+/=]+", unquote(value)
+    ):
         if len(run) < least or not any(map(str.isdigit, run)):
             continue
         if _HEX.match(run) and not run.isdigit():
             return False
-        if any(map(str.isupper, run)) and any(map(str.islower, run)) and _changes(run, str.isupper) >= 6:
+        if (
+            any(map(str.isupper, run))
+            and any(map(str.islower, run))
+            and _changes(run, str.isupper) >= 6
+        ):
             return False
-    # Base64 for addresses holds a dash or an underscore now and then, between runs that are longer than words and no words.
+    # Base64 for addresses holds a dash or an underscore now and then, between runs that are longer
+    # than words and no words.
     runs = [run for run in _WORD.findall(value) if len(run) >= _LONG_RUN]
-    return not any(_changes(run, str.isdigit) >= 2 and _changes(run, str.isupper) >= 4 for run in runs)
+    return not any(
+        _changes(run, str.isdigit) >= 2 and _changes(run, str.isupper) >= 4 for run in runs
+    )
 
 
 def _without_mail(text: str) -> str:

@@ -1,4 +1,6 @@
-"""Mending: the damage that copying, exporting and pasting do to addresses, each kind by its name."""
+"""Mending: the damage that copying, exporting and pasting do to addresses, each kind by its
+name.
+"""
 
 from __future__ import annotations
 
@@ -14,19 +16,27 @@ _OPENING = "<([{\"'`\u2018\u2019\u201a\u201c\u201d\u201e\u2039\u203a\u00ab\u00bb
 _CLOSING = ">)]}\"'`\u2018\u2019\u201c\u201d\u2039\u203a\u00ab\u00bb"
 _TRAILING = ".,;:!*|\u2026"
 _PAIRS = {")": "(", "]": "[", "}": "{"}
-_SCHEME = re.compile(r"^(?:https?:?/{0,2}(?=https?:/))|^(https?)(?::/{3,}|:/(?!/)|//|;//)(?=[\w.])", re.IGNORECASE)
-_ARCHIVED = re.compile(
-    r"^https?://[^/\s]+/(?:[^/\s]+/)?(\d{4,14})(?:[a-z]{2}_)?/((?:https?:/|www\.).*)\Z", re.IGNORECASE | re.DOTALL
+_SCHEME = re.compile(
+    r"^(?:https?:?/{0,2}(?=https?:/))|^(https?)(?::/{3,}|:/(?!/)|//|;//)(?=[\w.])", re.IGNORECASE
 )
-# UTF-8 that was read as Windows-1252 or Latin-1: a letter of C3..F4 and then one of 80..BF, as either shows it.
+_ARCHIVED = re.compile(
+    r"^https?://[^/\s]+/(?:[^/\s]+/)?(\d{4,14})(?:[a-z]{2}_)?/((?:https?:/|www\.).*)\Z",
+    re.IGNORECASE | re.DOTALL,
+)
+# UTF-8 that was read as Windows-1252 or Latin-1: a letter of C3..F4 and then one of 80..BF, as
+# either shows it.
 _MOJIBAKE = re.compile(
-    "[\u00c2-\u00f4][\u0080-\u00bf\u20ac\u201a\u0192\u201e\u2026\u2020\u2021\u02c6\u2030\u0160\u2039\u0152\u017d\u2018\u2019\u201c\u201d\u2022\u2013\u2014\u02dc\u2122\u0161\u203a\u0153\u017e\u0178]"
+    "[\u00c2-\u00f4][\u0080-\u00bf\u20ac\u201a\u0192\u201e\u2026"
+    "\u2020\u2021\u02c6\u2030\u0160\u2039\u0152\u017d\u2018\u2019\u201c\u201d\u2022"
+    "\u2013\u2014\u02dc\u2122\u0161\u203a\u0153\u017e\u0178]"
 )
 _ESCAPED_MOJIBAKE = re.compile(r"(?:%C3%8[23]%C2%[89AB][0-9A-F])+", re.IGNORECASE)
 
 
 class Mended(NamedTuple):
-    """An address as it was meant. mends: kinds of damage, by name. day: when an archive kept it, YYYY-MM-DD or empty."""
+    """An address as it was meant. mends: kinds of damage, by name. day: when an archive kept it,
+    YYYY-MM-DD or empty.
+    """
 
     text: str
     mends: tuple[str, ...] = ()
@@ -65,7 +75,9 @@ def mend(text: str) -> Mended:
 
 
 def is_sound(text: str) -> bool:
-    """Whether a text is an address in which nothing can be damage, as most are: a quick look that may well say no."""
+    """Whether a text is an address in which nothing can be damage, as most are: a quick look that
+    may well say no.
+    """
     begins = text[:7] == "http://" or text[:8] == "https://" or text[:1] == "/"
     if not (begins and text.isascii()) or text.encode().translate(None, _PLAIN):
         return False
@@ -79,7 +91,9 @@ def is_sound(text: str) -> bool:
 
 
 def _unwrapped(text: str) -> str:
-    """Without quotes and brackets around it, and without the punctuation of the sentence it stood in."""
+    """Without quotes and brackets around it, and without the punctuation of the sentence it stood
+    in.
+    """
     begin, end = 0, len(text)
     counts = {sign: text.count(sign) for sign in (*_OPENING, *_CLOSING)}  # between begin and end
     while begin < end:

@@ -99,11 +99,17 @@ _ASCII = _Transliteration()
 
 def plain(text: str) -> str:
     """Lower-case ASCII letters: diacritics go, other scripts are transliterated."""
-    return text.lower() if text.isascii() else unicodedata.normalize("NFC", text).translate(_ASCII).lower()
+    return (
+        text.lower()
+        if text.isascii()
+        else unicodedata.normalize("NFC", text).translate(_ASCII).lower()
+    )
 
 
 def tokens(text: str) -> list[str]:
-    """The words and numbers of a text, stop words left out unless there are no others, letters and digits apart."""
+    """The words and numbers of a text, stop words left out unless there are no others, letters and
+    digits apart.
+    """
     found = _runs(text)
     return [_spelling(t) for t in found if t not in STOP_WORDS] or [_spelling(t) for t in found]
 
@@ -120,7 +126,9 @@ def _runs(text: str) -> list[str]:
 
 @lru_cache(maxsize=1 << 18)
 def _spelling(word: str) -> str:
-    """One spelling for a word with and without plural or umlaut, and for a number with and without leading zeros."""
+    """One spelling for a word with and without plural or umlaut, and for a number with and without
+    leading zeros.
+    """
     return word.lstrip("0") or "0" if word.isdigit() else _TWO_LETTERS.sub(r"\1", stem(word))
 
 

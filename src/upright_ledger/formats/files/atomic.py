@@ -25,11 +25,17 @@ _FORMULA_START = ("=", "+", "-", "@", "\t", "\r")
 
 
 def safe_cell(value: object) -> object:
-    """A value as a spreadsheet must see it: text that would be a formula gets an apostrophe, line ends go."""
+    """A value as a spreadsheet must see it: text that would be a formula gets an apostrophe, line
+    ends go.
+    """
     if not isinstance(value, str):
         return value
-    text = _CONTROL.sub(" ", value if value.isascii() else value.encode("utf-8", "backslashreplace").decode())
-    return f"'{text}" if value.startswith(_FORMULA_START) or text.startswith(_FORMULA_START) else text
+    text = _CONTROL.sub(
+        " ", value if value.isascii() else value.encode("utf-8", "backslashreplace").decode()
+    )
+    return (
+        f"'{text}" if value.startswith(_FORMULA_START) or text.startswith(_FORMULA_START) else text
+    )
 
 
 def bare_cell(text: str) -> str:
@@ -48,15 +54,18 @@ def csv_bytes(header: Sequence[str], rows: Iterable[Sequence[object]]) -> bytes:
 
 def json_bytes(value: Any) -> bytes:
     """A JSON text in UTF-8, indented, with a final newline."""
-    return (json.dumps(value, indent=2, ensure_ascii=False) + "\n").encode("utf-8", "backslashreplace")
+    return (json.dumps(value, indent=2, ensure_ascii=False) + "\n").encode(
+        "utf-8", "backslashreplace"
+    )
 
 
 def write_whole(path: Path, data: bytes, *, public: bool = False) -> None:
     """Write a file so that readers see the old or the new content, never a part. Raises InputError.
 
-    A new file is for its owner alone, unless it is public: what a web server, say, has to read. One that was there keeps its owner, permissions
-    and attributes, and a link to it stays one. Devices, pipes and sockets are written to as they are. A ledger is never written over, nor,
-    unless it is public, what the same command has read.
+    A new file is for its owner alone, unless it is public: what a web server, say, has to read. One
+    that was there keeps its owner, permissions and attributes, and a link to it stays one. Devices,
+    pipes and sockets are written to as they are. A ledger is never written over, nor, unless it is
+    public, what the same command has read.
     """
     try:
         real = Path(os.path.realpath(path))
@@ -68,7 +77,9 @@ def write_whole(path: Path, data: bytes, *, public: bool = False) -> None:
         if present is not None:
             refuse_ledger(real)
             if not public and was_read(path):
-                raise InputError(f"{path} was read by this command, and would be lost", "name another file")
+                raise InputError(
+                    f"{path} was read by this command, and would be lost", "name another file"
+                )
         real.parent.mkdir(parents=True, exist_ok=True)
         clear(real.parent)
         handle, name = tempfile.mkstemp(dir=real.parent, prefix=hidden_mark())
@@ -87,13 +98,19 @@ def write_whole(path: Path, data: bytes, *, public: bool = False) -> None:
             raise
     except OSError as error:
         raise InputError(
-            f"{path} cannot be written: {error.strerror or error}", "check the folder and its permissions"
+            f"{path} cannot be written: {error.strerror or error}",
+            "check the folder and its permissions",
         ) from None
 
 
 def is_put_in_place(path: Path) -> bool:
-    """Whether what is written to a path that is there comes in the place of a file: devices, pipes and sockets are written to as they are."""
-    return stat.S_ISREG(path.stat().st_mode) and path.absolute().parts[1:2] not in {("dev",), ("proc",)}
+    """Whether what is written to a path that is there comes in the place of a file: devices, pipes
+    and sockets are written to as they are.
+    """
+    return stat.S_ISREG(path.stat().st_mode) and path.absolute().parts[1:2] not in {
+        ("dev",),
+        ("proc",),
+    }
 
 
 def refuse_ledger(path: Path) -> None:

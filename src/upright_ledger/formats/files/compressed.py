@@ -1,4 +1,6 @@
-"""Bytes of what users hand over: folders and patterns, compressed or plain, bounded and never half-read unnoticed."""
+"""Bytes of what users hand over: folders and patterns, compressed or plain, bounded and never
+half-read unnoticed.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +35,9 @@ _DAMAGE = (OSError, EOFError, zlib.error, lzma.LZMAError)
 
 @dataclass(frozen=True, slots=True)
 class Input:
-    """One file to read, and the name by which it is spoken of. sheet: of a workbook that has several."""
+    """One file to read, and the name by which it is spoken of. sheet: of a workbook that has
+    several.
+    """
 
     path: Path
     name: str
@@ -44,7 +48,9 @@ class Input:
 
 
 def spelled(name: str) -> str:
-    """The name of a file, which may be any bytes, as a text that can be kept and shown: those that are no UTF-8 are spelled out."""
+    """The name of a file, which may be any bytes, as a text that can be kept and shown: those that
+    are no UTF-8 are spelled out.
+    """
     return os.fsencode(name).decode("utf-8", "backslashreplace")
 
 
@@ -59,7 +65,8 @@ def files_of(path: Path) -> list[Input]:
             raise InputError(f"the folder {path} holds no files", "check its name")
         return [Input(p, p.relative_to(path).as_posix()) for p in files]
     if not path.exists() and glob.has_magic(str(path)):
-        matches = glob.iglob(str(path), recursive=True)  # noqa: PTH207 (the pattern may be absolute)
+        # the pattern may be absolute
+        matches = glob.iglob(str(path), recursive=True)  # noqa: PTH207
         files = sorted(Path(p) for p in matches if Path(p).is_file())
         if not files:
             raise InputError(f"no file matches {path}", "check the pattern")
@@ -93,7 +100,9 @@ def _note_read(file: Any) -> None:
 
 @contextmanager
 def open_bytes(path: Path) -> Iterator[BinaryIO]:
-    """The uncompressed bytes of a file. Raises InputError where it cannot be read, is cut off or grows without end."""
+    """The uncompressed bytes of a file. Raises InputError where it cannot be read, is cut off or
+    grows without end.
+    """
     try:
         with path.open("rb") as raw:
             _note_read(raw)
@@ -107,7 +116,8 @@ def open_bytes(path: Path) -> Iterator[BinaryIO]:
             yield io.BufferedReader(bounded, 1 << 20)
     except OSError as error:
         raise InputError(
-            f"{path} cannot be read: {error.strerror or error}", "check the name and the permissions"
+            f"{path} cannot be read: {error.strerror or error}",
+            "check the name and the permissions",
         ) from None
 
 
@@ -126,7 +136,9 @@ def _uncompressed(raw: BinaryIO, magic: bytes) -> Any:
 
 
 class _Bounded(io.RawIOBase):
-    """A stream that names its file when it is damaged, and stops where a small file grows beyond all measure."""
+    """A stream that names its file when it is damaged, and stops where a small file grows beyond
+    all measure.
+    """
 
     def __init__(self, stream: Any, path: Path, size: int) -> None:
         self._stream, self._path, self._size, self._read = stream, path, size, 0
@@ -150,11 +162,15 @@ class _Bounded(io.RawIOBase):
 
     def _damaged(self, error: Exception) -> InputError:
         detail = str(error).splitlines()[0] if str(error) else "it cannot be unpacked"
-        return InputError(f"{self._path} is a damaged or cut-off archive: {detail}", "copy it again")
+        return InputError(
+            f"{self._path} is a damaged or cut-off archive: {detail}", "copy it again"
+        )
 
 
 def read_head(path: Path) -> bytes:
-    """The first uncompressed bytes of a file. Raises InputError when it is missing, unreadable or empty."""
+    """The first uncompressed bytes of a file. Raises InputError when it is missing, unreadable or
+    empty.
+    """
     with open_bytes(path) as file:
         head = file.read(HEAD_BYTES)
     if not head.strip():

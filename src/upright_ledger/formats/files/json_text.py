@@ -1,4 +1,6 @@
-"""JSON from outside: what is no JSON, or nested without end, is a ValueError, and all texts can be kept and written."""
+"""JSON from outside: what is no JSON, or nested without end, is a ValueError, and all texts can be
+kept and written.
+"""
 
 from __future__ import annotations
 
@@ -13,8 +15,9 @@ _HALVES = re.compile("[\ud800-\udfff]")
 def read_json(text: str) -> Any:
     """The value of a JSON text. Raises ValueError.
 
-    Half a character (a surrogate that stands alone, which RFC 8259 lets through and no encoding can hold) becomes U+FFFD, as it
-    does wherever browsers read texts (https://infra.spec.whatwg.org/#javascript-string-convert).
+    Half a character (a surrogate that stands alone, which RFC 8259 lets through and no encoding can
+    hold) becomes U+FFFD, as it does wherever browsers read texts
+    (https://infra.spec.whatwg.org/#javascript-string-convert).
     """
     try:
         found = json.loads(text)

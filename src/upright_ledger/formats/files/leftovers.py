@@ -47,7 +47,9 @@ def temporary_folder() -> Iterator[Path]:
 
 
 def _place() -> Path:
-    """Where temporary folders lie: as `tempfile` has it, which tries it out with a file that bears no mark."""
+    """Where temporary folders lie: as `tempfile` has it, which tries it out with a file that bears
+    no mark.
+    """
     told = [os.environ[name] for name in ("TMPDIR", "TEMP", "TMP") if os.environ.get(name)]
     for text in [*told, "/tmp"]:  # noqa: S108 (a folder of our own is made in it)
         if Path(text).is_dir() and os.access(text, os.W_OK):

@@ -1,4 +1,6 @@
-"""Files that a command writes for somebody: what was there and is not known as this program's own is not written over unasked."""
+"""Files that a command writes for somebody: what was there and is not known as this program's own
+is not written over unasked.
+"""
 
 from __future__ import annotations
 
@@ -14,13 +16,17 @@ from upright_ledger.errors import RefusedError
 from upright_ledger.formats.files.atomic import is_put_in_place, refuse_ledger, write_whole
 
 REGISTER = ".written.jsonl"
-"""In a ledger's folder: what its commands wrote, a line a file: its path, and the SHA-256 of what was written."""
+"""In a ledger's folder: what its commands wrote, a line a file: its path, and the SHA-256 of what
+was written.
+"""
 _LONGEST_REGISTER = 1 << 20
 
 
 @dataclass
 class _Asked:
-    """What the command line said. register: of the ledger's folder, if there is one. force: write over anything."""
+    """What the command line said. register: of the ledger's folder, if there is one. force: write
+    over anything.
+    """
 
     register: Path | None = None
     force: bool = False
@@ -31,7 +37,9 @@ _asked = _Asked()
 
 
 def begin(ledger_folder: Path) -> None:
-    """From here on, files are written as a command line asks for them; the ledger need not be one."""
+    """From here on, files are written as a command line asks for them; the ledger need not be
+    one.
+    """
     _asked.heard = True
     _asked.register = ledger_folder / REGISTER if ledger_folder.is_dir() else None
 
@@ -42,10 +50,16 @@ def force() -> None:
 
 
 def refuse_foreign(path: Path) -> None:
-    """Raises RefusedError for a file that is not empty and that no command of this ledger wrote, or that was changed since; InputError for
-    one of a ledger.
+    """Raises RefusedError for a file that is not empty and that no command of this ledger wrote, or
+    that was changed since; InputError for one of a ledger.
     """
-    if not _asked.heard or _asked.force or not path.is_file() or not path.stat().st_size or not is_put_in_place(path):
+    if (
+        not _asked.heard
+        or _asked.force
+        or not path.is_file()
+        or not path.stat().st_size
+        or not is_put_in_place(path)
+    ):
         return
     refuse_ledger(Path(os.path.realpath(path)))
     if _digest(path) not in _known().get(os.path.realpath(path), ()):
@@ -56,7 +70,9 @@ def refuse_foreign(path: Path) -> None:
 
 
 def write_output(path: Path, data: bytes) -> None:
-    """Write a file whole, and keep in mind that it is ours. Raises RefusedError, and InputError where it cannot be written."""
+    """Write a file whole, and keep in mind that it is ours. Raises RefusedError, and InputError
+    where it cannot be written.
+    """
     refuse_foreign(path)
     if not path.exists() or path.is_file():
         _note(path, data)  # before, so that what is killed in between is known
@@ -70,9 +86,16 @@ def _note(path: Path, data: bytes) -> None:
     line = _line(os.path.realpath(path), hashlib.sha256(data).hexdigest())
     try:
         if register.is_file() and register.stat().st_size > _LONGEST_REGISTER:
-            kept = (_line(p, d) for p, digests in _known().items() if Path(p).is_file() for d in digests[-2:])
+            kept = (
+                _line(p, d)
+                for p, digests in _known().items()
+                if Path(p).is_file()
+                for d in digests[-2:]
+            )
             write_whole(register, b"".join(kept))
-        with os.fdopen(os.open(register, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o600), "ab") as file:
+        with os.fdopen(
+            os.open(register, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o600), "ab"
+        ) as file:
             file.write(line)
     except OSError as error:
         # Of a ledger that is only read, --force is asked for the next time.
@@ -85,7 +108,9 @@ def _line(path: str, digest: str) -> bytes:
 
 
 def _known() -> dict[str, list[str]]:
-    """Path → digests of what was written there, the newest last. Lines that a cut-off write left are passed over."""
+    """Path → digests of what was written there, the newest last. Lines that a cut-off write left
+    are passed over.
+    """
     found: dict[str, list[str]] = {}
     if _asked.register is not None:
         with suppress(OSError):

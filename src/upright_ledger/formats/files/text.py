@@ -19,15 +19,19 @@ _UTF16_BOMS = (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
 
 
 def encoding_of(path: Path, given: str = "") -> str:
-    """The encoding of a text file: as given, by its byte order mark, UTF-8 where that fits, else Windows-1252.
+    """The encoding of a text file: as given, by its byte order mark, UTF-8 where that fits, else
+    Windows-1252.
 
-    Raises InputError for an encoding nobody knows, and with the line of the first byte that a given one lacks.
+    Raises InputError for an encoding nobody knows, and with the line of the first byte that a given
+    one lacks.
     """
     if given:
         try:
             codecs.lookup(given)
         except LookupError:
-            raise InputError(f"no encoding is called {given!r}", "try --encoding utf-8 or --encoding cp1252") from None
+            raise InputError(
+                f"no encoding is called {given!r}", "try --encoding utf-8 or --encoding cp1252"
+            ) from None
     elif name := guess_encoding(read_head(path)):
         return name
     bad = _first_misfit(path, given or "utf-8")
@@ -36,13 +40,16 @@ def encoding_of(path: Path, given: str = "") -> str:
     if given:
         line, byte = bad
         raise InputError(
-            f"{path} is not in {given.upper()}: line {line:,} holds the byte 0x{byte:02X}", "name its true encoding"
+            f"{path} is not in {given.upper()}: line {line:,} holds the byte 0x{byte:02X}",
+            "name its true encoding",
         )
     return "cp1252"
 
 
 def guess_encoding(head: bytes) -> str:
-    """An encoding that the first bytes give away: a byte order mark, or the zero bytes of UTF-16; else empty."""
+    """An encoding that the first bytes give away: a byte order mark, or the zero bytes of UTF-16;
+    else empty.
+    """
     if head.startswith(_UTF16_BOMS):
         return "utf-16"
     start = head[:2000]
@@ -71,14 +78,18 @@ def _first_misfit(path: Path, encoding: str) -> tuple[int, int] | None:
 
 @contextmanager
 def open_text(path: Path, encoding: str = "") -> Iterator[TextIO]:
-    """A text file, its encoding found out. Bytes that an encoding nobody named leaves undefined are replaced."""
+    """A text file, its encoding found out. Bytes that an encoding nobody named leaves undefined are
+    replaced.
+    """
     name = encoding_of(path, encoding)
     with open_bytes(path) as file:
         yield io.TextIOWrapper(file, name, errors="strict" if encoding else "replace", newline="")
 
 
 def read_text(path: Path, encoding: str = "", limit: int = 1 << 28) -> str:
-    """The whole text of a small file. Raises InputError where it is longer than `limit` characters."""
+    """The whole text of a small file. Raises InputError where it is longer than `limit`
+    characters.
+    """
     with open_text(path, encoding) as file:
         text = file.read(limit + 1)
     if len(text) > limit:
@@ -92,7 +103,9 @@ def with_line_feeds(text: str) -> str:
 
 
 def text_lines(file: TextIO) -> Iterator[tuple[int, str]]:
-    """Numbered lines. One longer than MAX_LINE is cut to one character more, and the rest of it skipped."""
+    """Numbered lines. One longer than MAX_LINE is cut to one character more, and the rest of it
+    skipped.
+    """
     number = 0
     while line := file.readline(MAX_LINE + 1):
         number += 1
@@ -103,7 +116,9 @@ def text_lines(file: TextIO) -> Iterator[tuple[int, str]]:
 
 
 def digest_of(path: Path) -> tuple[str, int]:
-    """SHA-256 and size in bytes of a file's uncompressed content: packed or not, it is the same source."""
+    """SHA-256 and size in bytes of a file's uncompressed content: packed or not, it is the same
+    source.
+    """
     state, size = hashlib.sha256(), 0
     with open_bytes(path) as file:
         while chunk := file.read(_BLOCK):

@@ -16,12 +16,16 @@ _MOST_UNPACKED = 64 << 20  # bytes of a packed sitemap
 
 
 def read_facts(body: bytes, content_type: str, url: str) -> Facts:
-    """What a body says, by its content type; nothing of kinds that name no addresses. It never raises for damage."""
+    """What a body says, by its content type; nothing of kinds that name no addresses. It never
+    raises for damage.
+    """
     kind = content_type.partition(";")[0].strip().lower()
     if kind in {"text/html", "application/xhtml+xml", ""}:
         return html_facts(body, content_type, url)
     if kind == "text/css":
-        return Facts(links=tuple(_named(css_addresses(body.decode("utf-8", "replace")), url, RESOURCE)))
+        return Facts(
+            links=tuple(_named(css_addresses(body.decode("utf-8", "replace")), url, RESOURCE))
+        )
     if kind in {"application/rss+xml", "application/atom+xml", "application/xml", "text/xml"}:
         return Facts(links=tuple(_xml_links(body, url)))
     if body[:2] == b"\x1f\x8b" and url.partition("?")[0].endswith(".xml.gz"):
@@ -49,7 +53,9 @@ def _xml_links(body: bytes, url: str) -> Iterator[Link]:
     """The addresses of a feed or sitemap. Entities are not expanded and nothing is fetched."""
     from lxml import etree
 
-    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False, recover=True)
+    parser = etree.XMLParser(
+        resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False, recover=True
+    )
     try:
         root = etree.fromstring(body, parser)
     except (etree.XMLSyntaxError, ValueError):
@@ -66,7 +72,9 @@ def _xml_links(body: bytes, url: str) -> Iterator[Link]:
 
 
 def _pdf(body: bytes) -> list[str]:
-    """The addresses behind the links of a PDF. One that is damaged, or too large to be read whole, is looked through for bare ones."""
+    """The addresses behind the links of a PDF. One that is damaged, or too large to be read whole,
+    is looked through for bare ones.
+    """
     from pypdf import PdfReader
     from pypdf.errors import PyPdfError
 

@@ -1,6 +1,7 @@
 """HTML pages that a crawl fetched: what they say of themselves, and every address they name.
 
-The parts that stand around all pages of a site (navigation, header, footer) are looked at once for each text they have.
+The parts that stand around all pages of a site (navigation, header, footer) are looked at once for
+each text they have.
 """
 
 from __future__ import annotations
@@ -10,14 +11,36 @@ import re
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
-from upright_ledger.core.crawl.observation import CANONICAL, HEAD, HREFLANG, PAGE_LINK, RESOURCE, TEXT, Facts, Link
+from upright_ledger.core.crawl.observation import (
+    CANONICAL,
+    HEAD,
+    HREFLANG,
+    PAGE_LINK,
+    RESOURCE,
+    TEXT,
+    Facts,
+    Link,
+)
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.formats.html.page_head import CHROME, page_text, parse_page, within
 
 MOST_LINKS = 5_000  # of one page
-_CSS_URL = re.compile(r"url\(\s*[\"']?([^\"')]{1,2000})|@import\s+[\"']([^\"']{1,2000})", re.IGNORECASE)
+_CSS_URL = re.compile(
+    r"url\(\s*[\"']?([^\"')]{1,2000})|@import\s+[\"']([^\"']{1,2000})", re.IGNORECASE
+)
 _NO_ADDRESS = ("#", "mailto:", "tel:", "javascript:", "data:", "sms:", "blob:", "about:")
-_RESOURCES = {"img": "src", "script": "src", "iframe": "src", "source": "src", "video": "src", "audio": "src", "embed": "src", "object": "data", "input": "src", "track": "src"}  # fmt: skip
+_RESOURCES = {
+    "img": "src",
+    "script": "src",
+    "iframe": "src",
+    "source": "src",
+    "video": "src",
+    "audio": "src",
+    "embed": "src",
+    "object": "data",
+    "input": "src",
+    "track": "src",
+}
 _WITH_LINKS = ("a", "area", "link", "style", *_RESOURCES)
 _LEAST_TEXT = 80  # letters; a page of fewer that loads scripts shows its content by them
 _MOST_PARTS = 4_096
@@ -62,9 +85,12 @@ def html_facts(body: bytes, content_type: str, url: str) -> Facts:
     scripts = next(root.iter("script"), None) is not None
     text = page_text(root)
     canonical = next((link.target for link in links if link.kind == CANONICAL), "")
-    digest = hashlib.blake2b(text.encode("utf-8", "replace"), digest_size=8).hexdigest() if text else ""
+    digest = (
+        hashlib.blake2b(text.encode("utf-8", "replace"), digest_size=8).hexdigest() if text else ""
+    )
     return Facts(
-        told.get("title", ""), told.get("h1", ""), told.get("description", ""), language, canonical, ",".join(robots), told.get("refresh", ""),
+        told.get("title", ""), told.get("h1", ""), told.get("description", ""), language, canonical,
+        ",".join(robots), told.get("refresh", ""),
         digest, len(text), scripts and len(text) < _LEAST_TEXT, links,
     )  # fmt: skip
 
@@ -76,7 +102,9 @@ def css_addresses(text: str) -> Iterator[str]:
 
 
 def absolute(written: str, base: str) -> str:
-    """An address as a browser resolves it, without fragment; empty where it is none that a browser would ask for."""
+    """An address as a browser resolves it, without fragment; empty where it is none that a browser
+    would ask for.
+    """
     if not written or written.startswith(_NO_ADDRESS):
         return ""
     return _resolve(written, base)
@@ -99,7 +127,9 @@ _kept: dict[tuple[bytes, str], list[Link]] = {}  # part around the page, and ori
 
 
 def _page_links(root: Any, base: str) -> list[Link]:
-    """Every link of a page, those of one target, text and place once: of the parts around it, then its own. The parts are taken out of the tree."""
+    """Every link of a page, those of one target, text and place once: of the parts around it, then
+    its own. The parts are taken out of the tree.
+    """
     from lxml import etree
 
     origin = base[: base.index("/", 8)] if base.count("/") > 2 else base
@@ -110,12 +140,18 @@ def _page_links(root: Any, base: str) -> list[Link]:
         if links is None:
             written = _parts.get(key)
             if written is None:
-                written = tuple(w for element in part.iter(*_WITH_LINKS) for w in _links_of(element, _place(element)))
+                written = tuple(
+                    w
+                    for element in part.iter(*_WITH_LINKS)
+                    for w in _links_of(element, _place(element))
+                )
                 if len(_parts) < _MOST_PARTS:
                     _parts[key] = written
             links = [link for w in written if (link := _link(w, base, origin)) is not None]
             # None of these depends on the page: they lead to the same from everywhere.
-            if len(_kept) < _MOST_PARTS and all(w.written.startswith(_FROM_ANYWHERE) for w in written):
+            if len(_kept) < _MOST_PARTS and all(
+                w.written.startswith(_FROM_ANYWHERE) for w in written
+            ):
                 _kept[key, origin] = links
         found |= dict.fromkeys(links)
         if len(found) >= MOST_LINKS:
@@ -131,7 +167,9 @@ def _page_links(root: Any, base: str) -> list[Link]:
     return list(found)
 
 
-_known: dict[tuple[_Written, str], Link | None] = {}  # links that lead to the same from every page, and origin
+_known: dict[
+    tuple[_Written, str], Link | None
+] = {}  # links that lead to the same from every page, and origin
 _MOST_KNOWN = 1 << 16
 
 
@@ -157,7 +195,12 @@ def _links_of(element: Any, place: str) -> Iterator[_Written]:
         written = (element.get("href") or "").strip()
         if written:
             text = "".join(element.itertext()) if len(element) else element.text or ""
-            yield _Written(written[:2000], PAGE_LINK, " ".join(text.split())[:200] or _image_text(element), place)
+            yield _Written(
+                written[:2000],
+                PAGE_LINK,
+                " ".join(text.split())[:200] or _image_text(element),
+                place,
+            )
     elif tag == "link":
         yield from _head_link(element)
     elif tag == "style":
@@ -165,7 +208,10 @@ def _links_of(element: Any, place: str) -> Iterator[_Written]:
             yield _Written(written, RESOURCE, "", place)
     else:
         kind = PAGE_LINK if tag == "iframe" else RESOURCE
-        for written in ((element.get(_RESOURCES[tag]) or "").strip(), *_srcset(element.get("srcset") or "")):
+        for written in (
+            (element.get(_RESOURCES[tag]) or "").strip(),
+            *_srcset(element.get("srcset") or ""),
+        ):
             if written:
                 yield _Written(written[:2000], kind, "", place)
 
@@ -181,13 +227,25 @@ def _head_link(element: Any) -> Iterator[_Written]:
         yield _Written(written, HREFLANG, element.get("hreflang").strip().lower()[:20], HEAD)
     elif relations & {"next", "prev", "alternate", "amphtml"}:
         yield _Written(written, PAGE_LINK, "", HEAD)
-    elif relations & {"stylesheet", "icon", "preload", "manifest", "modulepreload", "apple-touch-icon"}:
+    elif relations & {
+        "stylesheet",
+        "icon",
+        "preload",
+        "manifest",
+        "modulepreload",
+        "apple-touch-icon",
+    }:
         yield _Written(written, RESOURCE, "", HEAD)
 
 
 def _image_text(element: Any) -> str:
     return next(
-        (f"image: {i.get('alt').strip()}"[:200] for i in element.iter("img") if (i.get("alt") or "").strip()), ""
+        (
+            f"image: {i.get('alt').strip()}"[:200]
+            for i in element.iter("img")
+            if (i.get("alt") or "").strip()
+        ),
+        "",
     )
 
 
@@ -197,5 +255,7 @@ def _place(element: Any) -> str:
 
 
 def _srcset(text: str) -> list[str]:
-    """The addresses of a srcset (HTML, section 4.8.4.2.1), whose parts are divided by commas and blanks."""
+    """The addresses of a srcset (HTML, section 4.8.4.2.1), whose parts are divided by commas and
+    blanks.
+    """
     return [part.split()[0] for part in re.split(r",\s+", text) if part.split()] if text else []

@@ -33,7 +33,9 @@ def read_page(body: bytes, content_type: str, robots_header: str) -> Page:
 
 
 def parse_page(body: bytes, content_type: str) -> Any:
-    """A page as an lxml element, in the encoding that its header or its head names, or in UTF-8 where it is that; None where nothing can be read."""
+    """A page as an lxml element, in the encoding that its header or its head names, or in UTF-8
+    where it is that; None where nothing can be read.
+    """
     from lxml import etree
 
     named = _CHARSET.search(content_type)
@@ -70,7 +72,9 @@ def _is_utf8(body: bytes) -> bool:
 
 
 def _head(root: Any) -> Page:
-    """What the head of a page says: its title, its canonical address, and whether it may be indexed."""
+    """What the head of a page says: its title, its canonical address, and whether it may be
+    indexed.
+    """
     told = {"title": "", "heading": "", "canonical": "", "refresh": ""}
     noindex = False
     for element in root.iter("title", "h1", "link", "meta"):
@@ -82,14 +86,22 @@ def _head(root: Any) -> Page:
                 told["canonical"] = told["canonical"] or (element.get("href") or "").strip()[:2000]
         elif (element.get("name") or "").lower() == "robots":
             noindex |= _forbids(element.get("content") or "")
-        elif (element.get("http-equiv") or "").lower() == "refresh" and not within(element, "noscript"):
+        elif (element.get("http-equiv") or "").lower() == "refresh" and not within(
+            element, "noscript"
+        ):
             told["refresh"] = told["refresh"] or (element.get("content") or "")[:2000]
-    language = (root.get("lang") or root.get("{http://www.w3.org/XML/1998/namespace}lang") or "")[:20]
-    return Page(told["title"], told["canonical"], noindex, told["refresh"], told["heading"], language)
+    language = (root.get("lang") or root.get("{http://www.w3.org/XML/1998/namespace}lang") or "")[
+        :20
+    ]
+    return Page(
+        told["title"], told["canonical"], noindex, told["refresh"], told["heading"], language
+    )
 
 
 def within(element: Any, tag: str) -> bool:
-    """Whether an element stands within one of that kind; what noscript holds is for browsers without scripts."""
+    """Whether an element stands within one of that kind; what noscript holds is for browsers
+    without scripts.
+    """
     return any(True for _ in element.iterancestors(tag))
 
 
@@ -98,11 +110,24 @@ _MOST_TEXT = 2_000  # characters of it that are looked at
 CHROME = ("nav", "header", "footer", "aside")
 """What pages have around what they are about."""
 
-_NOT_CONTENT = (*CHROME, "head", "script", "style", "noscript", "template", "form", "svg", "select", "iframe")
+_NOT_CONTENT = (
+    *CHROME,
+    "head",
+    "script",
+    "style",
+    "noscript",
+    "template",
+    "form",
+    "svg",
+    "select",
+    "iframe",
+)
 
 
 def page_text(root: Any) -> str:
-    """What a page is about: the text of its main part, without what all pages have around it. It takes the tree apart."""
+    """What a page is about: the text of its main part, without what all pages have around it. It
+    takes the tree apart.
+    """
     from lxml import etree
 
     etree.strip_elements(root, *_NOT_CONTENT, with_tail=False)
@@ -116,7 +141,9 @@ def words_of(text: str) -> list[str]:
 
 @dataclass(frozen=True, slots=True)
 class SavedPage:
-    """What a saved page says of itself. url: its own address, or empty where it does not say. indexable: "no" or empty."""
+    """What a saved page says of itself. url: its own address, or empty where it does not say.
+    indexable: "no" or empty.
+    """
 
     url: str
     title: str
@@ -128,7 +155,9 @@ class SavedPage:
 
 
 def read_saved_page(path: Path, options: ReadOptions) -> SavedPage:
-    """A saved page as one page: its address is that by which a browser saved it, or the one it gives as its own."""
+    """A saved page as one page: its address is that by which a browser saved it, or the one it
+    gives as its own.
+    """
     return _own(_parsed(path, options))
 
 
@@ -137,9 +166,13 @@ def _own(root: Any) -> SavedPage:
         return " ".join(str(next(iter(root.xpath(query)), "")).split())[:2000]
 
     head = _head(root)
-    saved = _SAVED_FROM.search("".join(str(c.text) for c in root.getroottree().xpath("//comment()")[:5]))
+    saved = _SAVED_FROM.search(
+        "".join(str(c.text) for c in root.getroottree().xpath("//comment()")[:5])
+    )
     return SavedPage(
-        (saved[1] if saved else "") or head.canonical or first("//meta[@property='og:url']/@content"),
+        (saved[1] if saved else "")
+        or head.canonical
+        or first("//meta[@property='og:url']/@content"),
         head.title,
         head.heading,
         first("//meta[translate(@name,'DESCRIPTION','description')='description']/@content"),
@@ -150,7 +183,9 @@ def _own(root: Any) -> SavedPage:
 
 
 def read_page_links(path: Path, options: ReadOptions) -> Reading:
-    """A saved page itself, where it says its address, and its links and images, with the words of each link."""
+    """A saved page itself, where it says its address, and its links and images, with the words of
+    each link.
+    """
     return Reading(_links(path, options))
 
 
@@ -160,9 +195,14 @@ def _parsed(path: Path, options: ReadOptions) -> Any:
     with open_bytes(path) as file:
         body = file.read(_MAX_PAGE + 1)
     if len(body) > _MAX_PAGE:
-        raise InputError(f"{path} is a page of more than {_MAX_PAGE >> 20} MB", "split it, or export the list as CSV")
+        raise InputError(
+            f"{path} is a page of more than {_MAX_PAGE >> 20} MB",
+            "split it, or export the list as CSV",
+        )
     try:
-        return html.document_fromstring(body, parser=html.HTMLParser(encoding=options.encoding or None))
+        return html.document_fromstring(
+            body, parser=html.HTMLParser(encoding=options.encoding or None)
+        )
     except (etree.ParserError, etree.XMLSyntaxError, ValueError, LookupError):
         raise InputError(f"{path} cannot be read as a page", "save it again") from None
 
@@ -172,7 +212,9 @@ def _links(path: Path, options: ReadOptions) -> Iterator[Item]:
     own = _own(root)
     if own.url:
         title = own.title or own.heading
-        yield Record(0, mend(own.url).text, figures=[Figure(LISTED, 1.0)], title=title, language=own.language)
+        yield Record(
+            0, mend(own.url).text, figures=[Figure(LISTED, 1.0)], title=title, language=own.language
+        )
     base = "".join(root.xpath("//base[1]/@href"))
     for number, element in enumerate(root.xpath("//*[@href or @src][not(self::base)]"), 1):
         written = (element.get("href") or element.get("src") or "").strip()

@@ -1,4 +1,6 @@
-"""Web-archive indexes (CDX and CDXJ lines, or CDX as JSON) and HAR recordings: what was once seen, and when."""
+"""Web-archive indexes (CDX and CDXJ lines, or CDX as JSON) and HAR recordings: what was once seen,
+and when.
+"""
 
 from __future__ import annotations
 
@@ -13,11 +15,19 @@ from upright_ledger.core.url.repair import mend
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.text import MAX_LINE, open_text, text_lines
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
-from upright_ledger.formats.tables.column_mapping import day_of, status_code
+from upright_ledger.formats.tables.cells import day_of, status_code
 
 # The letters of a CDX header line that matter: date, original address, status.
 _LETTERS = {"b": "timestamp", "a": "original", "s": "statuscode"}
-_USUAL: tuple[str, ...] = ("urlkey", "timestamp", "original", "mimetype", "statuscode", "digest", "length")
+_USUAL: tuple[str, ...] = (
+    "urlkey",
+    "timestamp",
+    "original",
+    "mimetype",
+    "statuscode",
+    "digest",
+    "length",
+)
 _STAMP = re.compile(r"\d{4,14}\Z")
 
 
@@ -59,7 +69,11 @@ def _cells(text: str, names: tuple[str, ...]) -> dict[str, str] | None:
         found = _loaded(body)
         if not isinstance(found, dict):
             return None
-        told = {"timestamp": stamp, "original": str(found.get("url", "")), "statuscode": str(found.get("status", ""))}
+        told = {
+            "timestamp": stamp,
+            "original": str(found.get("url", "")),
+            "statuscode": str(found.get("status", "")),
+        }
         return {"urlkey": key} | told
     cells = text.split(" ")
     return dict(zip(names, cells, strict=False)) if len(cells) >= 3 else None
@@ -79,7 +93,12 @@ def _record(number: int, cells: dict[str, str], text: str) -> Record | Reject:
     url = mend(original)
     status = status_code(cells.get("statuscode", ""))
     return Record(
-        number, url.text, figures=[Figure(LISTED, 1.0)], day=day_of(stamp[:8]), status=status, mends=url.mends
+        number,
+        url.text,
+        figures=[Figure(LISTED, 1.0)],
+        day=day_of(stamp[:8]),
+        status=status,
+        mends=url.mends,
     )
 
 

@@ -1,4 +1,6 @@
-"""What a site says of itself: XML sitemaps (sitemaps protocol), RSS and Atom feeds, robots.txt (RFC 9309)."""
+"""What a site says of itself: XML sitemaps (sitemaps protocol), RSS and Atom feeds, robots.txt (RFC
+9309).
+"""
 
 from __future__ import annotations
 
@@ -13,18 +15,22 @@ from upright_ledger.core.url.repair import mend
 from upright_ledger.formats.files.text import open_text, text_lines
 from upright_ledger.formats.lists.xml_elements import elements, local_name
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
-from upright_ledger.formats.tables.column_mapping import day_of
+from upright_ledger.formats.tables.cells import day_of
 
 _LISTED = (Figure(LISTED, 1.0),)
 _SITEMAP_LINE = re.compile(r"\s*sitemap\s*:\s*(\S+)", re.IGNORECASE)
 
 
 def read_sitemap(path: Path, options: ReadOptions) -> Reading:
-    """The `loc` of every `url`, with the pages of other languages beside it. Other sitemaps are set aside."""
+    """The `loc` of every `url`, with the pages of other languages beside it. Other sitemaps are set
+    aside.
+    """
     del options
     reading = Reading()
     found = elements(path, frozenset({"url", "sitemap"}), reading)
-    reading.items = (item for line, tag, element in found for item in _sitemap_items(line, tag, element, reading))
+    reading.items = (
+        item for line, tag, element in found for item in _sitemap_items(line, tag, element, reading)
+    )
     return reading
 
 
@@ -47,7 +53,9 @@ def _sitemap_items(line: int, tag: str, element: Any, reading: Reading) -> Itera
     else:
         url = mend(loc)
         day = day_of(parts.get("lastmod", ""))
-        yield Record(line, url.text, figures=_LISTED, day=day, title=parts.get("title", ""), mends=url.mends)
+        yield Record(
+            line, url.text, figures=_LISTED, day=day, title=parts.get("title", ""), mends=url.mends
+        )
         for other in others:
             if other != loc:
                 yield Record(line, mend(other).text, 0, figures=_LISTED)
@@ -73,7 +81,11 @@ def _feed_items(line: int, element: Any) -> Iterator[Item]:
             day = day or day_of(text)
         elif name == "link":
             found.append(child.get("href") or text)
-        elif name == "guid" and child.get("isPermaLink", "true").lower() == "true" and text.startswith("http"):
+        elif (
+            name == "guid"
+            and child.get("isPermaLink", "true").lower() == "true"
+            and text.startswith("http")
+        ):
             found.append(text)
         elif name == "enclosure" and child.get("url"):
             found.append(child.get("url"))
@@ -83,7 +95,13 @@ def _feed_items(line: int, element: Any) -> Iterator[Item]:
     for n, text in enumerate(found):
         url = mend(text)
         yield Record(
-            line, url.text, int(n == 0), figures=_LISTED, title=title if n == 0 else "", day=day, mends=url.mends
+            line,
+            url.text,
+            int(n == 0),
+            figures=_LISTED,
+            title=title if n == 0 else "",
+            day=day,
+            mends=url.mends,
         )
 
 

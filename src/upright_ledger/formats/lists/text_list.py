@@ -14,7 +14,9 @@ from upright_ledger.formats.files.text import MAX_LINE, open_text, text_lines
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.tables.column_mapping import is_header_word
 
-_URL_START = re.compile(r"^(?:h\S?\S?ps?:?/|/|\?|[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+(?:[:/?#]|$))", re.IGNORECASE)
+_URL_START = re.compile(
+    r"^(?:h\S?\S?ps?:?/|/|\?|[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+(?:[:/?#]|$))", re.IGNORECASE
+)
 _AMID = re.compile(r"(?:https?:/{1,2}|www\.)[^\s<>\"\u201c\u201d`{}|^]+", re.IGNORECASE)
 _SENTENCE = re.compile(r"[.,;:!?)] ")
 _SAMPLE = 200
@@ -50,7 +52,9 @@ def _items(path: Path, options: ReadOptions) -> Iterator[Item]:
 
 def _is_bare(text: str) -> bool:
     """Whether a whole line is one address, though perhaps a damaged one with blanks inside."""
-    if " " in text and (not text.lower().startswith(("http", "/", "<http")) or _SENTENCE.search(text)):
+    if " " in text and (
+        not text.lower().startswith(("http", "/", "<http")) or _SENTENCE.search(text)
+    ):
         return False
     return _URL_START.match(mend(text).text) is not None and len(_AMID.findall(text)) < 2
 

@@ -1,4 +1,6 @@
-"""Elements of XML files one after the other, as far as a file can be read: what is damaged is mended, and said."""
+"""Elements of XML files one after the other, as far as a file can be read: what is damaged is
+mended, and said.
+"""
 
 from __future__ import annotations
 
@@ -20,24 +22,40 @@ _REFERENCE = re.compile(rb"&(?:#[0-9]{1,7};|#[xX][0-9A-Fa-f]{1,6};|([A-Za-z][A-Z
 _OWN = frozenset([b"amp", b"lt", b"gt", b"quot", b"apos"])  # XML 1.0, section 4.6
 _CDATA = re.compile(rb"(<!\[CDATA\[|\]\]>)")
 _PREFIX = re.compile(r"Namespace prefix (\S+) (?:on|for)")
-_CUT_OFF = frozenset(["ERR_TAG_NOT_FINISHED", "ERR_DOCUMENT_END", "ERR_GT_REQUIRED", "ERR_LTSLASH_REQUIRED", "ERR_CDATA_NOT_FINISHED", "ERR_ATTRIBUTE_NOT_FINISHED"])  # fmt: skip
+_CUT_OFF = frozenset(
+    [
+        "ERR_TAG_NOT_FINISHED",
+        "ERR_DOCUMENT_END",
+        "ERR_GT_REQUIRED",
+        "ERR_LTSLASH_REQUIRED",
+        "ERR_CDATA_NOT_FINISHED",
+        "ERR_ATTRIBUTE_NOT_FINISHED",
+    ]
+)
 
 
 def local_name(tag: object) -> str:
-    """The name of an element without its namespace, or its prefix where that was never declared; empty for comments."""
+    """The name of an element without its namespace, or its prefix where that was never declared;
+    empty for comments.
+    """
     return tag.rpartition("}")[2].rpartition(":")[2] if isinstance(tag, str) else ""
 
 
-def elements(path: Path, wanted: frozenset[str], reading: Reading) -> Iterator[tuple[int, str, Any]]:
-    """Line, local name and element for each of the wanted elements. What was mended is noted in `reading`.
+def elements(
+    path: Path, wanted: frozenset[str], reading: Reading
+) -> Iterator[tuple[int, str, Any]]:
+    """Line, local name and element for each of the wanted elements. What was mended is noted in
+    `reading`.
 
-    Entities are not expanded and nothing is fetched. An element that the end of the file cuts off is left out: its address would
-    be a wrong one. Raises InputError for a file without any wanted element.
+    Entities are not expanded and nothing is fetched. An element that the end of the file cuts off
+    is left out: its address would be a wrong one. Raises InputError for a file without any wanted
+    element.
     """
     from lxml import etree
 
     parser = etree.XMLPullParser(
-        events=("end",), recover=True, resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False,
+        events=("end",), recover=True, resolve_entities=False, no_network=True, load_dtd=False,
+        huge_tree=False,
         remove_comments=True,
     )  # fmt: skip
     mended: Counter[str] = Counter()
@@ -57,7 +75,9 @@ def elements(path: Path, wanted: frozenset[str], reading: Reading) -> Iterator[t
     errors = list(parser.feed_error_log)
     # What ends only now was ended by the parser, not by the file.
     is_cut = (
-        bool(mended["end"]) or any(True for _ in _ended(parser, wanted)) or any(e.type_name in _CUT_OFF for e in errors)
+        bool(mended["end"])
+        or any(True for _ in _ended(parser, wanted))
+        or any(e.type_name in _CUT_OFF for e in errors)
     )
     if not count:
         reason = f": {errors[0].message}" if errors else ""
@@ -88,7 +108,9 @@ def _mended(file: Any, mended: Counter[str]) -> Iterator[bytes]:
             block = file.read(_BLOCK)
         return
     begun = block.removeprefix(b"\xef\xbb\xbf").lstrip()
-    mended["blanks before the beginning"] += int(begun[:1] == b"<" and block.removeprefix(b"\xef\xbb\xbf")[:1] != b"<")
+    mended["blanks before the beginning"] += int(
+        begun[:1] == b"<" and block.removeprefix(b"\xef\xbb\xbf")[:1] != b"<"
+    )
     block, rest, inside = begun, b"", False
     own = b"<!ENTITY" in block  # names of its own: they are left as they are
     while block or rest:
@@ -139,14 +161,20 @@ def _in_words(mended: Counter[str], errors: list[Any], *, is_cut: bool) -> list[
     if mended["bare &"]:
         found.append(f'mended: {mended["bare &"]:,} times a bare "&" was read as "&amp;"')
     if mended["names of HTML"]:
-        found.append(f"mended: {mended['names of HTML']:,} characters by their HTML names were read")
+        found.append(
+            f"mended: {mended['names of HTML']:,} characters by their HTML names were read"
+        )
     prefixes = sorted({m[1] for e in errors if (m := _PREFIX.search(e.message))})
     if prefixes:
-        found.append(f"mended: the prefixes {', '.join(prefixes)} are nowhere declared, and were read all the same")
+        found.append(
+            f"mended: the prefixes {', '.join(prefixes)} are nowhere declared, and were read all "
+            "the same"
+        )
     others = [e for e in errors if not _PREFIX.search(e.message) and e.type_name not in _CUT_OFF]
     if others:
         found.append(
-            f"damaged at {len(others):,} places, the first in line {others[0].line:,} ({others[0].message}): what could be read was"
+            f"damaged at {len(others):,} places, the first in line {others[0].line:,} "
+            f"({others[0].message}): what could be read was"
         )
     if is_cut:
         found.append("its end is missing: an address that was cut off there is left out")

@@ -16,15 +16,8 @@ from upright_ledger.core.monitoring.deploy_days import Split, label_of, span_of,
 from upright_ledger.formats.files.compressed import open_bytes, read_head
 from upright_ledger.formats.files.text import MAX_LINE
 from upright_ledger.formats.logs import line_parsers
-from upright_ledger.formats.logs.column_scanner import (
-    COMBINED_QUOTES,
-    DIGEST,
-    Buffers,
-    Columns,
-    Lines,
-    Scanner,
-    line_blocks,
-)
+from upright_ledger.formats.logs.column_scanner import COMBINED_QUOTES, Columns, Scanner
+from upright_ledger.formats.logs.line_blocks import DIGEST, Buffers, Lines, line_blocks
 from upright_ledger.formats.logs.line_parsers import (
     COMBINED,
     JSON_LINES,
@@ -41,7 +34,9 @@ _VHOST_LINE = re.compile(r"^[A-Za-z0-9.-]+\.[A-Za-z][A-Za-z0-9-]*(?::\d+)? \S+ \
 
 
 def read_access_log(path: Path, options: ReadOptions) -> Reading:
-    """Read the requests of a log: a record for each distinct one, with all its lines. No visitor address leaves here."""
+    """Read the requests of a log: a record for each distinct one, with all its lines. No visitor
+    address leaves here.
+    """
     head = read_head(path).decode("utf-8", "replace").splitlines()
     dialect = _dialect(head)
     reading = Reading(lines=LogLines())
@@ -51,11 +46,18 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
         ((quotes, _),) = Counter(line.count('"') for line in sample).most_common(1)
         splits = splits_of(options.live, _minutes_ahead(sample))
         reading.items = _scanned(
-            path, options, reading, splits, with_hosts=with_hosts, quotes=max(quotes, COMBINED_QUOTES)
+            path,
+            options,
+            reading,
+            splits,
+            with_hosts=with_hosts,
+            quotes=max(quotes, COMBINED_QUOTES),
         )
     else:
         parser = line_parsers.W3cParser() if dialect == W3C else line_parsers.parse_json
-        reading.items = _parsed(path, options, reading, splits_of(options.live, 0) if dialect == W3C else [], parser)
+        reading.items = _parsed(
+            path, options, reading, splits_of(options.live, 0) if dialect == W3C else [], parser
+        )
     return reading
 
 
@@ -77,22 +79,34 @@ _ZONE = re.compile(r":\d\d:\d\d:\d\d ([+-])(\d\d)(\d\d)\] ")
 
 
 def _scanned(
-    path: Path, options: ReadOptions, reading: Reading, splits: list[Split], *, with_hosts: bool, quotes: int
+    path: Path,
+    options: ReadOptions,
+    reading: Reading,
+    splits: list[Split],
+    *,
+    with_hosts: bool,
+    quotes: int,
 ) -> Iterator[Item]:
-    """Combined lines: those that come apart at their quotes go in columns, the others one by one."""
+    """Combined lines: those that come apart at their quotes go in columns, the others one by
+    one.
+    """
     scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise, splits=splits)
     lines = reading.lines = _lines(options, DIGEST)
     tally = Tally(lines, with_hosts=with_hosts, noise=list(options.noise))
     with open_bytes(path) as file:
         for columns in scanner.scan(file):
             yield from tally.add(columns)
-            yield from _one_by_one(columns.odd, line_parsers.parse_combined, tally, splits, with_hosts=with_hosts)
+            yield from _one_by_one(
+                columns.odd, line_parsers.parse_combined, tally, splits, with_hosts=with_hosts
+            )
             if tally.is_full:
                 yield from tally.part()
     yield from _finish(tally, reading)
 
 
-def _parsed(path: Path, options: ReadOptions, reading: Reading, splits: list[Split], parser: Parser) -> Iterator[Item]:
+def _parsed(
+    path: Path, options: ReadOptions, reading: Reading, splits: list[Split], parser: Parser
+) -> Iterator[Item]:
     """Lines of the other formats, one by one."""
     reading.lines = _lines(options, "blake2b")
     tally = Tally(reading.lines, with_hosts=True)
@@ -114,13 +128,20 @@ def _lines(options: ReadOptions, method: str) -> LogLines:
 
 
 def _one_by_one(
-    rows: Iterable[tuple[int, int, str]], parser: Parser, tally: Tally, splits: list[Split], *, with_hosts: bool
+    rows: Iterable[tuple[int, int, str]],
+    parser: Parser,
+    tally: Tally,
+    splits: list[Split],
+    *,
+    with_hosts: bool,
 ) -> Iterator[Item]:
     """Read lines with a tolerant parser and count those that it understands."""
     found: list[tuple[int, int, LogLine]] = []
     for number, digest, line in rows:
         if len(line) > MAX_LINE:
-            yield Reject(number, f"longer than {MAX_LINE:,} characters", without_visitor(line[:200]))
+            yield Reject(
+                number, f"longer than {MAX_LINE:,} characters", without_visitor(line[:200])
+            )
             continue
         try:
             parsed = parser(line)
@@ -132,7 +153,9 @@ def _one_by_one(
         else:
             if splits and parsed.clock:
                 hours, minutes, seconds = map(int, parsed.clock.split(":"))
-                parsed = parsed._replace(day=label_of(parsed.day, 3600 * hours + 60 * minutes + seconds, splits))
+                parsed = parsed._replace(
+                    day=label_of(parsed.day, 3600 * hours + 60 * minutes + seconds, splits)
+                )
             found.append((number, digest, parsed))
     if found:
         yield from tally.add(_as_columns(found, with_hosts=with_hosts))
@@ -163,14 +186,17 @@ def _finish(tally: Tally, reading: Reading) -> Iterator[Item]:
     reading.folded = tally.without
     if span.strays:
         reading.notes.append(
-            f"{_lines_of(span.strays)} dated {_days_in_words(span.strays)}, far from all others: the requests count, "
+            f"{_lines_of(span.strays)} dated {_days_in_words(span.strays)}, far from all others: "
+            "the requests count, "
             "these days are not taken for days of the log"
         )
     let_go = tally.lines.let_go
     if let_go:
         reading.notes.append(
-            f"{_lines_of(let_go)} of days of which logs were read before and whose lines are not kept any more "
-            f"({_days_in_words(let_go)}): left out, since nobody could tell which of them count already"
+            f"{_lines_of(let_go)} of days of which logs were read before and whose lines are not "
+            "kept any more "
+            f"({_days_in_words(let_go)}): left out, since nobody could tell which of them count "
+            "already"
         )
 
 
@@ -185,4 +211,6 @@ def _days_in_words(days: Mapping[str, float]) -> str:
 
 
 def _digest(line: str) -> int:
-    return int.from_bytes(hashlib.blake2b(line.encode("utf-8", "surrogateescape"), digest_size=8).digest(), "little")
+    return int.from_bytes(
+        hashlib.blake2b(line.encode("utf-8", "surrogateescape"), digest_size=8).digest(), "little"
+    )

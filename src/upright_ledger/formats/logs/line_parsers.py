@@ -16,14 +16,17 @@ JSON_LINES = "json"
 
 MONTHS = {
     m: f"{n:02}"
-    for n, m in enumerate(["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"], 1)
+    for n, m in enumerate(
+        ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"], 1
+    )
 }
 
 
 class LogLine(NamedTuple):
     """What a line says of a request, as it stands in the log.
 
-    request: method, target and protocol. day: YYYY-MM-DD. agent: None where the format has none. clock: HH:MM:SS, or empty where that is not read.
+    request: method, target and protocol. day: YYYY-MM-DD. agent: None where the format has none.
+    clock: HH:MM:SS, or empty where that is not read.
     """
 
     request: str
@@ -45,14 +48,16 @@ Parser = Callable[[str], LogLine | str]
 _QUOTED = r'"((?:[^"\\]|\\.)*)"'
 _LINE = re.compile(
     r"^(?P<head>[^\"]+)"
-    r"\[(?P<day>\d{2})/(?P<month>[A-Z][a-z]{2})/(?P<year>\d{4}):(?P<clock>\d{2}:\d{2}:\d{2}) [+-]\d{4}\] "
+    r"\[(?P<day>\d{2})/(?P<month>[A-Z][a-z]{2})/(?P<year>\d{4}):(?P<clock>\d{2}:\d{2}:\d{2}) "
+    r"[+-]\d{4}\] "
     rf"{_QUOTED.replace('(', '(?P<request>', 1)} (?P<status>\d{{3}}) (?:\d+|-)"
     rf"(?: {_QUOTED.replace('(', '(?P<referrer>', 1)} {_QUOTED.replace('(', '(?P<agent>', 1)})?",
 )
 _WORDS_BEFORE_TIME = 3  # client, identity and user; one more is a virtual host in front
 _HEX = re.compile(rb"\\x([0-9A-Fa-f]{2})")
 _VISITOR = re.compile(
-    r"\b\d{1,3}(?:\.\d{1,3}){1,3}\b|(?:[0-9A-Fa-f]{0,4}:){5,}[0-9A-Fa-f]{0,4}|[0-9A-Fa-f:]*::[0-9A-Fa-f:]*"
+    r"\b\d{1,3}(?:\.\d{1,3}){1,3}\b|(?:[0-9A-Fa-f]{0,4}:){5,}[0-9A-Fa-f]{0,4}|"
+    r"[0-9A-Fa-f:]*::[0-9A-Fa-f:]*"
 )
 _VHOST = re.compile(r"^[A-Za-z0-9.-]+\.[A-Za-z][A-Za-z0-9-]*(?::\d+)?$")
 
@@ -67,7 +72,14 @@ def parse_combined(line: str) -> LogLine | str:
     day = f"{match['year']}-{MONTHS[match['month']]}-{match['day']}"
     words = match["head"].split()
     host = words[0] if len(words) > _WORDS_BEFORE_TIME else ""
-    told = (match["request"], match["status"], day, match["agent"], match["referrer"] or "", host_name(host))
+    told = (
+        match["request"],
+        match["status"],
+        day,
+        match["agent"],
+        match["referrer"] or "",
+        host_name(host),
+    )
     return LogLine(*told, match["clock"])
 
 
@@ -77,7 +89,9 @@ def host_name(text: str) -> str:
 
 
 class W3cParser:
-    """Lines of the W3C Extended Log File Format, whose `#Fields` directive may change on the way."""
+    """Lines of the W3C Extended Log File Format, whose `#Fields` directive may change on the
+    way.
+    """
 
     def __init__(self) -> None:
         self._at: dict[str, int] = {}
@@ -97,14 +111,23 @@ class W3cParser:
         target = self._cell(cells, "cs-uri") or (f"{stem}?{query}" if query else stem)
         day = self._cell(cells, "date") or self._day
         status = self._cell(cells, "sc-status")
-        if not target or not re.fullmatch(r"\d{4}-\d\d-\d\d", day) or not re.fullmatch(r"\d{3}", status):
+        if (
+            not target
+            or not re.fullmatch(r"\d{4}-\d\d-\d\d", day)
+            or not re.fullmatch(r"\d{3}", status)
+        ):
             raise NotALineError("its address, date or status is missing")
         method = self._cell(cells, "cs-method") or "GET"
-        agent = self._cell(cells, "cs(user-agent)").replace("+", " ") if "cs(user-agent)" in self._at else None
+        agent = (
+            self._cell(cells, "cs(user-agent)").replace("+", " ")
+            if "cs(user-agent)" in self._at
+            else None
+        )
         host = self._cell(cells, "cs-host") or self._cell(cells, "cs(host)")
         clock = self._cell(cells, "time")
         return LogLine(
-            f"{method} {target} HTTP/1.1", status, day, agent, self._cell(cells, "cs(referer)"), host_name(host),
+            f"{method} {target} HTTP/1.1", status, day, agent, self._cell(cells, "cs(referer)"),
+            host_name(host),
             clock if re.fullmatch(r"\d\d:\d\d:\d\d", clock) else "",
         )  # fmt: skip
 
@@ -114,7 +137,9 @@ class W3cParser:
             fields = value.split()
             self._at = {field.lower(): n for n, field in enumerate(fields)}
             self._width = len(fields)
-        elif name.lower() in {"date", "start-date"} and (match := re.match(r"\s*(\d{4}-\d\d-\d\d)", value)):
+        elif name.lower() in {"date", "start-date"} and (
+            match := re.match(r"\s*(\d{4}-\d\d-\d\d)", value)
+        ):
             self._day = match[1]
 
     def _cell(self, cells: list[str], field: str) -> str:
@@ -122,7 +147,17 @@ class W3cParser:
         return "" if at is None or cells[at] == "-" else cells[at]
 
 
-_TIMES = ("time", "timestamp", "@timestamp", "time_local", "time_iso8601", "ts", "date", "datetime", "start_time")
+_TIMES = (
+    "time",
+    "timestamp",
+    "@timestamp",
+    "time_local",
+    "time_iso8601",
+    "ts",
+    "date",
+    "datetime",
+    "start_time",
+)
 _TARGETS = ("request_uri", "uri", "path", "url", "target", "request_path", "cs-uri-stem")
 _STATUSES = ("status", "status_code", "response", "code", "response_status")
 _AGENTS = ("http_user_agent", "user_agent", "agent", "useragent", "user-agent")
@@ -155,11 +190,15 @@ def parse_json(line: str) -> LogLine | str:
         raise NotALineError("its address, time or status is missing")
     has_agent = any(name in flat for name in _AGENTS)
     agent = _first(flat, _AGENTS) if has_agent else None
-    return LogLine(request, status, day, agent, _first(flat, _REFERRERS), host_name(_first(flat, _HOSTS)))
+    return LogLine(
+        request, status, day, agent, _first(flat, _REFERRERS), host_name(_first(flat, _HOSTS))
+    )
 
 
 def _flat(found: dict[str, Any]) -> dict[str, Any]:
-    """Names in lower case; of what is nested, the inner names, where they say nothing new to the outer ones."""
+    """Names in lower case; of what is nested, the inner names, where they say nothing new to the
+    outer ones.
+    """
     flat: dict[str, Any] = {}
     for name, value in found.items():
         if isinstance(value, dict):

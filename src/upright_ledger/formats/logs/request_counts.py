@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
-from itertools import islice, pairwise
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -18,15 +18,12 @@ from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.formats.logs.column_scanner import Columns, sign_of
 from upright_ledger.formats.logs.line_parsers import MONTHS, host_name, unescape
+from upright_ledger.formats.logs.numbering import Codes, Counts, Names, digests_of
 from upright_ledger.formats.records import Aside, Item, LogLines, Record, Reject
 
-Codes = npt.NDArray[np.int64]
-
 _DAY_BITS, _STATUS_BITS, _REFERRER_BITS = 16, 10, 24
-_COMPACT_AT = 2_000_000  # counted keys, 16 bytes each
-MOST_IN_MEMORY = (
-    1_000_000  # distinct requests or referrers, or twice as many counted keys; then what was counted is handed on
-)
+# distinct requests or referrers, or twice as many counted keys; then what was counted is handed on
+MOST_IN_MEMORY = 1_000_000
 _AT_ONCE = 100_000  # counted keys made records of at one time
 _DAY = re.compile(r"(\d\d)/([A-Z][a-z]{2})/(\d{4})\Z")
 _ISO_DAY = re.compile(r"\d{4}-\d\d-\d\d(?:[AB][0-9T:Z-]{20})?\Z")
@@ -35,102 +32,56 @@ _REFERRERS = (1 << _REFERRER_BITS) - 1
 MAX_REFERRERS = 20
 
 
-class _Names:
-    """Distinct texts as numbers, in the order in which they were first seen."""
-
-    def __init__(self) -> None:
-        self.numbers: dict[str | None, int] = {}
-
-    def encode(self, column: Any, read: Callable[[str], str] = str) -> Codes:
-        """The numbers of a dictionary column, each text as `read` makes it; null is numbered, too."""
-        numbers = self.numbers
-        places = column.indices
-        texts: list[str | None] = [read(text) for text in column.dictionary.to_pylist()]
-        if places.null_count:
-            places = places.fill_null(len(texts))
-            texts.append(None)
-        table = np.fromiter((numbers.setdefault(text, len(numbers)) for text in texts), np.int64, len(texts))
-        found: Codes = table[places.to_numpy()]
-        return found
-
-    def since(self, count: int) -> list[str | None]:
-        """The texts that came after the first `count`."""
-        return list(islice(self.numbers, count, None)) if len(self.numbers) > count else []
-
-
-class _Counts:
-    """How often each key was counted; equal keys are put together from time to time."""
-
-    def __init__(self) -> None:
-        self._parts: list[tuple[Codes, Codes]] = []
-        self._waiting = 0
-
-    def add(self, keys: Codes) -> None:
-        self.put(*np.unique(keys, return_counts=True))
-
-    def put(self, keys: Codes, counts: Codes) -> None:
-        self._parts.append((keys, counts))
-        self._waiting += len(keys)
-        if self._waiting > _COMPACT_AT:
-            self._parts = [self.total()]
-            self._waiting = 0
-
-    def __len__(self) -> int:
-        """Distinct keys, or a few more."""
-        return sum(len(keys) for keys, _ in self._parts)
-
-    def total(self) -> tuple[Codes, Codes]:
-        """Distinct keys in order, and their counts."""
-        if not self._parts:
-            return np.empty(0, np.int64), np.empty(0, np.int64)
-        keys = np.concatenate([k for k, _ in self._parts])
-        if not len(keys):
-            return keys, keys
-        counts = np.concatenate([c for _, c in self._parts])
-        order = np.argsort(keys, kind="stable")
-        keys, counts = keys[order], counts[order]
-        starts = np.flatnonzero(np.r_[True, keys[1:] != keys[:-1]])
-        return keys[starts], np.add.reduceat(counts, starts)
-
-
 class Tally:
-    """Counts the requests of a log. Feed it with `add`, take `part` where it `is_full`, and read `items` at the end.
+    """Counts the requests of a log. Feed it with `add`, take `part` where it `is_full`, and read
+    `items` at the end.
 
-    A log of more distinct requests than fit into memory comes in several parts; what they say of one request adds up.
-    Requests, days and the rest are looked at once for each distinct text. with_hosts: every request begins
-    with the host it was sent to and a blank. noise: kinds of parameters for which requests hold signs; see `logscan.Scanner`.
+    A log of more distinct requests than fit into memory comes in several parts; what they say of
+    one request adds up. Requests, days and the rest are looked at once for each distinct text.
+    with_hosts: every request begins with the host it was sent to and a blank. noise: kinds of
+    parameters for which requests hold signs; see `logscan.Scanner`.
     """
 
     def __init__(self, lines: LogLines, *, with_hosts: bool, noise: Sequence[str] = ()) -> None:
         self.lines = lines
         self._with_hosts = with_hosts
-        self._known = {day: np.sort(np.concatenate([_digests(d) for d in parts])) for day, parts in lines.known.items()}
+        self._known = {
+            day: np.sort(np.concatenate([digests_of(d) for d in parts]))
+            for day, parts in lines.known.items()
+        }
         self._let_go = {day for day, parts in lines.known.items() if not all(parts)}
         self._found: dict[str, list[npt.NDArray[np.uint64]]] = {}
         self._signs = {sign_of(number): kind for number, kind in enumerate(noise)}
-        self._campaign_bit = sum(1 << bit for bit, kind in enumerate(noise) if kind == TRACKING_PARAMETER)
+        self._campaign_bit = sum(
+            1 << bit for bit, kind in enumerate(noise) if kind == TRACKING_PARAMETER
+        )
         self.without: Counter[str] = Counter()
         """Kind of noise → requests that were counted without it."""
         self._begin()
 
     def _begin(self) -> None:
-        self._requests, self._referrers = _Names(), _Names()
-        self._agents, self._days = _Names(), _Names()
+        self._requests, self._referrers = Names(), Names()
+        self._agents, self._days = Names(), Names()
         self._noisy: list[int] = []  # of each distinct request: a bit a kind of noise that it holds
-        self._meanings: list[int] = []  # of each distinct request: its target, _DAMAGED, or _ASIDE and below
+        self._meanings: list[
+            int
+        ] = []  # of each distinct request: its target, _DAMAGED, or _ASIDE and below
         self._targets: dict[tuple[str, str], int] = {}  # (host, target)
         self._first_lines: list[int] = []  # of each target
         self._is_bot: list[bool] = []
         self._day_texts: list[str] = []
         self._aside_texts: list[str] = []
         self._asides: Counter[int] = Counter()
-        self._counts, self._led = _Counts(), _Counts()
+        self._counts, self._led = Counts(), Counts()
 
     @property
     def is_full(self) -> bool:
         """Whether `part` should be taken before more is added."""
         names = max(
-            len(self._requests.numbers), len(self._referrers.numbers), len(self._led) // 2, len(self._counts) // 2
+            len(self._requests.numbers),
+            len(self._referrers.numbers),
+            len(self._led) // 2,
+            len(self._counts) // 2,
         )
         return (
             names > MOST_IN_MEMORY
@@ -157,12 +108,16 @@ class Tally:
         counted = sound & (targets >= 0)
         self._count_noise(requests[counted])
         agents = self._agents.encode(columns.agent)
-        self._is_bot += [t is not None and is_declared_bot(t) for t in self._agents.since(len(self._is_bot))]
+        self._is_bot += [
+            t is not None and is_declared_bot(t) for t in self._agents.since(len(self._is_bot))
+        ]
         bots = np.array(self._is_bot, np.int64)[agents]
         keys = (((targets << _STATUS_BITS) | columns.status) << 1) | bots
         self._counts.add(((keys << _DAY_BITS) | days)[counted])
         referrers = self._referrers.encode(columns.referrer, _without_query)
-        named = counted & ~np.isin(referrers, [self._referrers.numbers.get(n, -1) for n in (None, "", "-")])
+        named = counted & ~np.isin(
+            referrers, [self._referrers.numbers.get(n, -1) for n in (None, "", "-")]
+        )
         # A campaign says more of where somebody came from than the page that bore it.
         campaign = (np.array(self._noisy, np.int64)[requests] & self._campaign_bit) > 0
         if campaign.any():
@@ -176,7 +131,9 @@ class Tally:
         table = np.zeros(len(names), np.int64)
         for code in np.unique(referrers).tolist():
             name = names[code] or ""
-            table[code] = numbers.setdefault(f"{BY_CAMPAIGN}{'' if name == '-' else name}", len(numbers))
+            table[code] = numbers.setdefault(
+                f"{BY_CAMPAIGN}{'' if name == '-' else name}", len(numbers)
+            )
         found: Codes = table[referrers]
         return found
 
@@ -193,13 +150,16 @@ class Tally:
             new = np.flatnonzero(codes >= before)[::-1]
             first[codes[new] - before] = numbers[new]
             self._noisy += [
-                sum(1 << bit for bit, sign in enumerate(self._signs) if sign in (text or "")) for text in fresh
+                sum(1 << bit for bit, sign in enumerate(self._signs) if sign in (text or ""))
+                for text in fresh
             ]
             texts = [
                 _without_signs(text or "") if noisy else text
                 for text, noisy in zip(fresh, self._noisy[before:], strict=True)
             ]
-            self._meanings += [self._read_request(t, n) for t, n in zip(texts, first.tolist(), strict=True)]
+            self._meanings += [
+                self._read_request(t, n) for t, n in zip(texts, first.tolist(), strict=True)
+            ]
         return np.array(self._meanings, np.int64)[codes]
 
     def _read_request(self, text: str | None, line: int) -> int:
@@ -219,7 +179,9 @@ class Tally:
         self._aside_texts.append(text)
         return _ASIDE - len(self._aside_texts) + 1
 
-    def _is_fresh(self, days: Codes, digests: npt.NDArray[np.uint64], sound: npt.NDArray[np.bool_]) -> Any:
+    def _is_fresh(
+        self, days: Codes, digests: npt.NDArray[np.uint64], sound: npt.NDArray[np.bool_]
+    ) -> Any:
         """Which lines no earlier log of the ledger holds; the fresh ones are noted."""
         fresh = np.ones(len(days), bool)
         for code in np.unique(days[sound]).tolist():
@@ -243,13 +205,17 @@ class Tally:
 
     def items(self) -> Iterator[Item]:
         """The last part, and what is known at the end. Fills in `LogLines.found`."""
-        self.lines.found = {d: np.concatenate(parts).astype("<u8").tobytes() for d, parts in self._found.items()}
+        self.lines.found = {
+            d: np.concatenate(parts).astype("<u8").tobytes() for d, parts in self._found.items()
+        }
         if self.lines.repeated:
             yield Aside(0, COUNTED_BEFORE, lines=self.lines.repeated)
         yield from self.part()
 
     def part(self) -> Iterator[Item]:
-        """All that was counted since the last part: a record a target, and what is set aside. Forgets it."""
+        """All that was counted since the last part: a record a target, and what is set aside.
+        Forgets it.
+        """
         for mark, count in sorted(self._asides.items(), reverse=True):
             yield Aside(0, NOT_A_PAGE_REQUEST, self._aside_texts[_ASIDE - mark], lines=count)
         targets, led = list(self._targets), self._referrers_by_target()
@@ -273,7 +239,9 @@ class Tally:
         return {day: sum(map(len, parts)) for day, parts in sorted(self._found.items())}
 
     def _figures(self) -> Iterator[tuple[int, list[Figure]]]:
-        """Each target with its figures, one a status class and sort of visitor with the days beside it."""
+        """Each target with its figures, one a status class and sort of visitor with the days beside
+        it.
+        """
         keys, counts = self._counts.total()
         if not len(keys):
             return
@@ -286,19 +254,26 @@ class Tally:
         status = (keys >> (_DAY_BITS + 1)) & ((1 << _STATUS_BITS) - 1)
         head = keys >> (_DAY_BITS + 1 + _STATUS_BITS)
         bot = (keys >> _DAY_BITS) & 1
-        ordered = _Counts()
-        ordered.put((((head << 6 | class_of[status]) << 1 | bot) << _DAY_BITS) | day_of[keys & 0xFFFF], counts)
+        ordered = Counts()
+        ordered.put(
+            (((head << 6 | class_of[status]) << 1 | bot) << _DAY_BITS) | day_of[keys & 0xFFFF],
+            counts,
+        )
         keys, counts = ordered.total()
         number_of = keys >> _DAY_BITS + 7
         begin = 0
         while begin < len(keys):
             # A target is never cut in two.
-            end = int(np.searchsorted(number_of, number_of[min(begin + _AT_ONCE, len(keys)) - 1], "right"))
+            end = int(
+                np.searchsorted(number_of, number_of[min(begin + _AT_ONCE, len(keys)) - 1], "right")
+            )
             yield from _figures_of(keys[begin:end], counts[begin:end], classes, days)
             begin = end
 
     def _referrers_by_target(self) -> Callable[[int], dict[str, float]]:
-        """A function of a target: its most frequent referrers, the others together under an empty name."""
+        """A function of a target: its most frequent referrers, the others together under an empty
+        name.
+        """
         keys, counts = self._led.total()
         names = [unescape(name or "") for name in self._referrers.numbers]
         targets = keys >> _REFERRER_BITS
@@ -312,7 +287,9 @@ class Tally:
             start, end = np.searchsorted(targets, [number, number + 1]).tolist()
             cut = min(end, start + MAX_REFERRERS)
             found: dict[str, float] = {}
-            for code, amount in zip((keys[start:cut] & _REFERRERS).tolist(), counts[start:cut].tolist(), strict=True):
+            for code, amount in zip(
+                (keys[start:cut] & _REFERRERS).tolist(), counts[start:cut].tolist(), strict=True
+            ):
                 found[names[code]] = found.get(names[code], 0.0) + amount
             if end > cut:
                 found[""] = float(counts[cut:end].sum())
@@ -336,19 +313,19 @@ def _figures_of(
             yield last, told
             told = []
         last = group >> 7
-        told.append(Figure(HITS, float(amount), classes[(group >> 1) & 63], agents[group & 1], text))
+        told.append(
+            Figure(HITS, float(amount), classes[(group >> 1) & 63], agents[group & 1], text)
+        )
     yield last, told
 
 
 def _joined(days: Sequence[str], codes: Codes, counts: Codes, starts: Codes) -> list[str]:
     """The days of each group as "2026-05-01:12 2026-05-02:3"."""
-    texts = [f"{days[code]}:{count}" for code, count in zip(codes.tolist(), counts.tolist(), strict=True)]
+    texts = [
+        f"{days[code]}:{count}" for code, count in zip(codes.tolist(), counts.tolist(), strict=True)
+    ]
     bounds = [*starts.tolist(), len(texts)]
     return [texts[a] if b - a == 1 else " ".join(texts[a:b]) for a, b in pairwise(bounds)]
-
-
-def _digests(data: bytes) -> npt.NDArray[np.uint64]:
-    return np.frombuffer(data, "<u8").astype(np.uint64)
 
 
 def _read_day(text: str | None) -> str:
@@ -368,7 +345,9 @@ _BEGIN_OF_QUERY = re.compile(r"\?|[\x01-\x08]+&?")
 
 
 def _without_signs(request: str) -> str:
-    """A request without the signs of noise. Where its query began with noise, the "?" went with it."""
+    """A request without the signs of noise. Where its query began with noise, the "?" went with
+    it.
+    """
     begin = _BEGIN_OF_QUERY.search(request)
     if begin is None:
         return request
@@ -380,5 +359,7 @@ def _reject(columns: Columns, at: int) -> Reject:
     """A line whose parts make no sense. Its visitor is not among them."""
     day = columns.day[at].as_py()
     text = f"{day} {columns.request[at].as_py()!r} {columns.status[at]}"
-    reason = "its request or status is damaged" if _read_day(day) else f"there is no such day: {day}"
+    reason = (
+        "its request or status is damaged" if _read_day(day) else f"there is no such day: {day}"
+    )
     return Reject(int(columns.number[at]), reason, text)

@@ -1,4 +1,6 @@
-"""Redirect rules in Apache's files: what single directives of mod_rewrite and mod_alias say, in the place they stand in."""
+"""Redirect rules in Apache's files: what single directives of mod_rewrite and mod_alias say, in the
+place they stand in.
+"""
 
 from __future__ import annotations
 
@@ -8,8 +10,6 @@ from dataclasses import dataclass, replace
 
 from upright_ledger.core.rules.imported.rule import (
     APPEND,
-    AT_END,
-    AT_END_WHOLE,
     CONDITION,
     DROP,
     GROUP,
@@ -31,7 +31,12 @@ from upright_ledger.core.rules.imported.rule import (
 from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.formats.server_config.apache_conditions import Conditions
 from upright_ledger.formats.server_config.apache_config import Directive
-from upright_ledger.formats.server_config.rules_read import BEGINNING, everything, or_everything, understood
+from upright_ledger.formats.server_config.rules_read import (
+    BEGINNING,
+    everything,
+    or_everything,
+    understood,
+)
 
 REWRITE, ALIAS, INNER_REWRITE, INNER_ALIAS = 0, 1, 2, 3
 """Stages: mod_rewrite and then mod_alias for the server, and the same for folders."""
@@ -49,8 +54,10 @@ _VARIABLES = {
     "REQUEST_SCHEME": SCHEME,
 }
 _FLAGS = {
-    "REDIRECT": "R", "NOCASE": "NC", "QSAPPEND": "QSA", "QSDISCARD": "QSD", "LAST": "L", "GONE": "G", "FORBIDDEN": "F", "NOESCAPE": "NE", "SKIP": "S",
-    "CHAIN": "C", "NEXT": "N", "PROXY": "P", "PASSTHROUGH": "PT", "ENV": "E", "COOKIE": "CO", "TYPE": "T", "HANDLER": "H", "NOSUBREQ": "NS",
+    "REDIRECT": "R", "NOCASE": "NC", "QSAPPEND": "QSA", "QSDISCARD": "QSD", "LAST": "L",
+    "GONE": "G", "FORBIDDEN": "F", "NOESCAPE": "NE", "SKIP": "S",
+    "CHAIN": "C", "NEXT": "N", "PROXY": "P", "PASSTHROUGH": "PT", "ENV": "E", "COOKIE": "CO",
+    "TYPE": "T", "HANDLER": "H", "NOSUBREQ": "NS",
     "DISCARDPATH": "DPI",
 }  # fmt: skip
 """Long names of flags."""
@@ -64,9 +71,11 @@ Miss = Callable[[Directive, str], None]
 
 @dataclass(frozen=True)
 class Place:
-    """Where directives stand: what holds for a request to get there. folder: whose inner paths patterns see; empty for a server's own.
+    """Where directives stand: what holds for a request to get there. folder: whose inner paths
+    patterns see; empty for a server's own.
 
-    base: what stands before a relative destination; empty where it is not known. hosts: the server's names.
+    base: what stands before a relative destination; empty where it is not known. hosts: the
+    server's names.
     """
 
     name: str
@@ -79,8 +88,12 @@ class Place:
         return f"{self.name}:{d.line}"
 
 
-def read_rewrites(directives: Sequence[Directive], place: Place, miss: Miss, note: Miss) -> list[ImportedRule]:
-    """The RewriteRules of one place, in the order in which they are asked. miss: takes what is not understood; note: what is to be known."""
+def read_rewrites(
+    directives: Sequence[Directive], place: Place, miss: Miss, note: Miss
+) -> list[ImportedRule]:
+    """The RewriteRules of one place, in the order in which they are asked. miss: takes what is not
+    understood; note: what is to be known.
+    """
     out: list[ImportedRule] = []
     conditions, chained, doubtful = Conditions(), False, False
     changers = _changers(directives)
@@ -100,7 +113,11 @@ def read_rewrites(directives: Sequence[Directive], place: Place, miss: Miss, not
         try:
             found = _rewrite(d, place, before, changers[number])
             if len(found) > 1 and found[0].status == PASS and found[1].status != PASS:
-                note(d, "where its host is the server's own, nothing is said of it: it has no [R], and may stay inside")
+                note(
+                    d,
+                    "where its host is the server's own, nothing is said of it: it has no [R], "
+                    "and may stay inside",
+                )
             out += found
         except NotUnderstoodError as error:
             miss(d, str(error))
@@ -109,14 +126,18 @@ def read_rewrites(directives: Sequence[Directive], place: Place, miss: Miss, not
 
 
 def _rewrite(d: Directive, place: Place, before: Conditions, changer: int) -> list[ImportedRule]:
-    """A RewriteRule that redirects, answers 410 or stops; nothing for one that only notes something. changer: see `_changers`."""
+    """A RewriteRule that redirects, answers 410 or stops; nothing for one that only notes
+    something. changer: see `_changers`.
+    """
     if len(d.words) < 2:
         raise NotUnderstoodError("it lacks its substitution")
     pattern, goal = d.words[0], d.words[1]
     flags = _rule_flags(d)
     status = _status(flags, goal)
     if d.unless or before.why or "${" in pattern:
-        raise NotUnderstoodError(d.unless or before.why or "it names a define that is not in the file")
+        raise NotUnderstoodError(
+            d.unless or before.why or "it names a define that is not in the file"
+        )
     stops = bool({"L", "END"} & flags.keys())
     if status == 0 and goal != "-":
         raise NotUnderstoodError("it changes the request inside the server")
@@ -131,7 +152,8 @@ def _rewrite(d: Directive, place: Place, before: Conditions, changer: int) -> li
             raise NotUnderstoodError("it redirects and changes nothing")
         if not stops and changer:
             raise NotUnderstoodError(
-                f"it does not end with [L], and the rule in line {changer} may change its destination"
+                f"it does not end with [L], and the rule in line {changer} may change its "
+                "destination"
             )
     query = DROP if "QSD" in flags else APPEND if "QSA" in flags else KEEP
     pieces: tuple[Piece, ...] = ()
@@ -142,9 +164,12 @@ def _rewrite(d: Directive, place: Place, before: Conditions, changer: int) -> li
             raise NotUnderstoodError("its destination has two question marks")
         pieces = rewrite_pieces(goal)
     rule = ImportedRule(
-        place.where(d), INNER if place.folder else PATH, _pattern(pattern), status or PASS, pieces, nocase="NC" in flags,
-        negate=pattern.startswith("!"), conditions=(*place.conditions, *before.certain), query=query,
-        encoding=WHOLE_BARE if "NE" in flags else WHOLE, below=place.folder or "/", base=_base(goal, pieces, place),
+        place.where(d), INNER if place.folder else PATH, _pattern(pattern), status or PASS, pieces,
+        nocase="NC" in flags,
+        negate=pattern.startswith("!"), conditions=(*place.conditions, *before.certain),
+        query=query,
+        encoding=WHOLE_BARE if "NE" in flags else WHOLE, below=place.folder or "/",
+        base=_base(goal, pieces, place),
         stage=INNER_REWRITE if place.folder else REWRITE, ends=status != 0,
     )  # fmt: skip
     rule = understood(rule)
@@ -168,7 +193,9 @@ def _status(flags: dict[str, str], goal: str) -> int:
 
 
 def _base(goal: str, pieces: Sequence[Piece], place: Place) -> str:
-    """What stands before a destination that turns out relative. Raises NotUnderstoodError where only the server's disk knows."""
+    """What stands before a destination that turns out relative. Raises NotUnderstoodError where
+    only the server's disk knows.
+    """
     if not pieces or goal.startswith("/") or _ABSOLUTE.match(goal):
         return ""
     if not place.folder:
@@ -179,18 +206,24 @@ def _base(goal: str, pieces: Sequence[Piece], place: Place) -> str:
 
 
 def _unless_own(rule: ImportedRule, goal: str, place: Place) -> list[ImportedRule]:
-    """A rule that redirects by its address alone, which a server takes for a path of its own where the host is one of its own."""
+    """A rule that redirects by its address alone, which a server takes for a path of its own where
+    the host is one of its own.
+    """
     host = re.match(r"[^:]+://([^/:?#]*)", goal)
     if host is None or not host[1] or re.search(r"[$%]", host[1]):
         raise NotUnderstoodError("it does not say [R], and may stay inside the server")
     if place.hosts and any(host_pattern(h).match(host[1]) for h in place.hosts):
-        raise NotUnderstoodError("it does not say [R], and its host is one of this server: the request may stay inside")
+        raise NotUnderstoodError(
+            "it does not say [R], and its host is one of this server: the request may stay inside"
+        )
     own = Condition(HOST, host[1].lower(), literal=True)
     return [replace(rule, conditions=(*rule.conditions, own), status=PASS, destination=()), rule]
 
 
 def _changers(directives: Sequence[Directive]) -> list[int]:
-    """For each directive the line of the next rule after it that may change a destination; 0 where none does."""
+    """For each directive the line of the next rule after it that may change a destination; 0 where
+    none does.
+    """
     found, line = [], 0
     for d in reversed(directives):
         found.append(line)
@@ -202,94 +235,40 @@ def _sees_addresses(d: Directive) -> bool:
     """Whether the pattern of a rule may fit a whole address with its scheme, too."""
     pattern = d.words[0] if d.words else ""
     start = BEGINNING.match(pattern)
-    return pattern.startswith("!") or "|" in pattern or start is None or len(start[0]) < 2 or start[0][1] in "hH"
+    return (
+        pattern.startswith("!")
+        or "|" in pattern
+        or start is None
+        or len(start[0]) < 2
+        or start[0][1] in "hH"
+    )
 
 
 def _blocking(d: Directive, place: Place, before: Conditions) -> ImportedRule:
-    """What stands for a RewriteRule that is not understood: where its pattern fits nothing later answers, as it may do so itself.
+    """What stands for a RewriteRule that is not understood: where its pattern fits nothing later
+    answers, as it may do so itself.
 
-    Measured on Apache 2.4: in a folder, a rule that only changes what the server reads leaves mod_alias to answer all the same.
+    Measured on Apache 2.4: in a folder, a rule that only changes what the server reads leaves
+    mod_alias to answer all the same.
     """
     flags = _rule_flags(d)
     goal = d.words[1] if len(d.words) > 1 else ""
     # A question mark that a substitution takes from the request is refused: then nobody answers.
-    plain = "L" in flags and _JUMPS.isdisjoint(flags) and not _status(flags, goal) and not re.search(r"[$%?]", goal)
+    plain = (
+        "L" in flags
+        and _JUMPS.isdisjoint(flags)
+        and not _status(flags, goal)
+        and not re.search(r"[$%?]", goal)
+    )
     inside = plain and bool(place.folder) and not d.unless
     pattern = d.words[0] if d.words else "^"
     rule = ImportedRule(
-        place.where(d), INNER if place.folder else PATH, _pattern(pattern), PASS, nocase="NC" in flags, negate=pattern.startswith("!"),
+        place.where(d), INNER if place.folder else PATH, _pattern(pattern), PASS,
+        nocase="NC" in flags, negate=pattern.startswith("!"),
         conditions=(*place.conditions, *before.certain), below=place.folder or "/",
         stage=INNER_REWRITE if place.folder else REWRITE, ends=not inside,
     )  # fmt: skip
     return or_everything(rule)
-
-
-def read_alias(d: Directive, place: Place, miss: Miss) -> ImportedRule:
-    """Redirect and its kin: a prefix of the path, or a pattern."""
-    try:
-        return _alias(d, place)
-    except NotUnderstoodError as error:
-        miss(d, str(error))
-        given = [w for w in d.words if w.lower() not in _WORDS and not re.fullmatch("[0-9]{3}", w)]
-        source = given[0] if given else "^"
-        if d.name != "redirectmatch" and given:
-            source = f"^/?{re.escape(source.lstrip('/'))}"
-        stage = INNER_ALIAS if place.folder else ALIAS
-        return or_everything(ImportedRule(place.where(d), PATH, source, PASS, conditions=place.conditions, stage=stage))
-
-
-def _alias(d: Directive, place: Place) -> ImportedRule:
-    if d.unless or any("${" in w for w in d.words):
-        raise NotUnderstoodError(d.unless or "it names a define that is not in the file")
-    given = list(d.words)
-    status = ALIASES[d.name]
-    if (
-        d.name in {"redirect", "redirectmatch"}
-        and given
-        and (given[0].lower() in _WORDS or re.fullmatch("[0-9]{3}", given[0]))
-    ):
-        word = given.pop(0).lower()
-        status = _WORDS.get(word) or int(word)
-    if status not in _REDIRECTS | {410}:
-        raise NotUnderstoodError(f"it answers {status}, which is no status of a redirect here")
-    if not given or (status != 410 and len(given) < 2):
-        raise NotUnderstoodError("it names no path or no destination")
-    source, goal = given[0], given[1] if len(given) > 1 else ""
-    stage = INNER_ALIAS if place.folder else ALIAS
-    pieces: tuple[Piece, ...] = ()
-    if d.name == "redirectmatch":
-        pieces = _match_pieces(goal) if status != 410 else ()
-        rule = ImportedRule(
-            place.where(d),
-            PATH,
-            source,
-            status,
-            pieces,
-            conditions=place.conditions,
-            encoding=AT_END_WHOLE,
-            stage=stage,
-        )
-        return understood(rule)
-    if not source.startswith("/"):
-        raise NotUnderstoodError("its path does not begin with a slash")
-    if status != 410 and not re.match(r"/|[A-Za-z][A-Za-z0-9+.-]*:", goal):
-        raise NotUnderstoodError("its destination is neither a path nor an address")
-    # What follows the path goes on, too: /a → /b takes /a/x to /b/x, and leaves /ab alone.
-    rest = "(.*)" if source.endswith("/") else "((?:/.*)?)"
-    if status != 410:
-        pieces = ((TEXT, goal), (GROUP, "1"))
-    return understood(
-        ImportedRule(
-            place.where(d),
-            PATH,
-            f"^{re.escape(source)}{rest}$",
-            status,
-            pieces,
-            conditions=place.conditions,
-            encoding=AT_END,
-            stage=stage,
-        )
-    )
 
 
 def host_pattern(name: str) -> re.Pattern[str]:
@@ -349,7 +328,11 @@ def _match_pieces(goal: str) -> tuple[Piece, ...]:
     return tuple(p for p in out if p != (TEXT, ""))
 
 
-def nothing_of(where: str, place: Place, *, stage: int, pattern: str = "", ends: bool = True) -> ImportedRule:
-    """What keeps everything that comes later at this place from answering, for the paths of a pattern or for all."""
+def nothing_of(
+    where: str, place: Place, *, stage: int, pattern: str = "", ends: bool = True
+) -> ImportedRule:
+    """What keeps everything that comes later at this place from answering, for the paths of a
+    pattern or for all.
+    """
     rule = replace(everything(where, ends=ends, stage=stage), conditions=place.conditions)
     return or_everything(replace(rule, pattern=pattern)) if pattern else rule

@@ -19,8 +19,10 @@ from upright_ledger.core.rules.imported.rule import (
 from upright_ledger.formats.server_config.apache_config import Directive
 
 _SUBJECTS = {
-    "REQUEST_URI": PATH, "QUERY_STRING": QUERY, "HTTP_HOST": HOST, "SERVER_NAME": HOST, "REQUEST_SCHEME": SCHEME, "HTTPS": SCHEME,
-    "X-FORWARDED-PROTO": SCHEME, "SERVER_PORT": PORT, "THE_REQUEST": REQUEST, "REQUEST_METHOD": METHOD,
+    "REQUEST_URI": PATH, "QUERY_STRING": QUERY, "HTTP_HOST": HOST, "SERVER_NAME": HOST,
+    "REQUEST_SCHEME": SCHEME, "HTTPS": SCHEME,
+    "X-FORWARDED-PROTO": SCHEME, "SERVER_PORT": PORT, "THE_REQUEST": REQUEST,
+    "REQUEST_METHOD": METHOD,
 }  # fmt: skip
 
 
@@ -28,7 +30,9 @@ class Conditions:
     """The conditions before a RewriteRule, those that are not understood among them."""
 
     def __init__(self) -> None:
-        self.read: list[Condition | bool] = []  # not understood: whether the next one is an alternative
+        self.read: list[
+            Condition | bool
+        ] = []  # not understood: whether the next one is an alternative
         self.why = ""
 
     def add(self, d: Directive) -> str:
@@ -37,20 +41,28 @@ class Conditions:
             self.read.append(_condition(d))
         except NotUnderstoodError as error:
             self.why = str(error)
-            self.read.append(bool(_flags(d.words[2]) & {"OR", "ORNEXT"} if len(d.words) > 2 else set()))
+            self.read.append(
+                bool(_flags(d.words[2]) & {"OR", "ORNEXT"} if len(d.words) > 2 else set())
+            )
             return self.why
         return ""
 
     @property
     def certain(self) -> tuple[Condition, ...]:
-        """Those of which is known that they have to hold: without the groups of alternatives that are not understood whole."""
+        """Those of which is known that they have to hold: without the groups of alternatives that
+        are not understood whole.
+        """
         out: list[Condition] = []
         group: list[Condition | bool] = []
         for one in self.read:
             group.append(one)
             if one if isinstance(one, bool) else one.or_next:
                 continue
-            out += [c for c in group if isinstance(c, Condition)] if not any(isinstance(c, bool) for c in group) else []
+            out += (
+                [c for c in group if isinstance(c, Condition)]
+                if not any(isinstance(c, bool) for c in group)
+                else []
+            )
             group = []
         return tuple(out)
 
@@ -63,7 +75,11 @@ def _condition(d: Directive) -> Condition:
     test, pattern = d.words[0], d.words[1]
     flags = _flags(d.words[2]) if len(d.words) > 2 else set()
     match = re.fullmatch(r"%\{(?:HTTP:)?([A-Za-z_-]+)\}", test)
-    if match is None or match[1].upper() not in _SUBJECTS or flags - {"NC", "NOCASE", "OR", "ORNEXT"}:
+    if (
+        match is None
+        or match[1].upper() not in _SUBJECTS
+        or flags - {"NC", "NOCASE", "OR", "ORNEXT"}
+    ):
         raise NotUnderstoodError(f"the condition on {test} is not understood")
     negate = pattern.startswith("!")
     pattern = pattern.removeprefix("!")
@@ -79,16 +95,23 @@ def _condition(d: Directive) -> Condition:
         pattern, literal = _https(pattern, literal, nocase), True
     elif match[1].upper() == "X-FORWARDED-PROTO":
         unlike = [
-            w.decode() == pattern if literal else bool(compiled(pattern, nocase).search(w)) for w in (b"", b"http")
+            w.decode() == pattern if literal else bool(compiled(pattern, nocase).search(w))
+            for w in (b"", b"http")
         ]
         if unlike[0] != unlike[1]:
-            raise NotUnderstoodError("the condition on X-Forwarded-Proto is not the same without that header")
+            raise NotUnderstoodError(
+                "the condition on X-Forwarded-Proto is not the same without that header"
+            )
     return Condition(subject, pattern, literal, nocase, negate, or_next)
 
 
 def _https(pattern: str, literal: bool, nocase: bool) -> str:
     """The scheme at which the variable HTTPS, which is "on" or "off", fits."""
-    fits = [w for w in ("on", "off") if (w == pattern if literal else compiled(pattern, nocase).search(w.encode()))]
+    fits = [
+        w
+        for w in ("on", "off")
+        if (w == pattern if literal else compiled(pattern, nocase).search(w.encode()))
+    ]
     if len(fits) != 1:
         raise NotUnderstoodError(f"the condition {pattern} on HTTPS is not understood")
     return "https" if fits == ["on"] else "http"

@@ -1,4 +1,6 @@
-"""Apache's files as a tree: directives and sections, with what is asked of modules and defines answered where it is known."""
+"""Apache's files as a tree: directives and sections, with what is asked of modules and defines
+answered where it is known.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,20 @@ from dataclasses import dataclass, field
 from upright_ledger.core.rules.imported.rule import NotUnderstoodError
 from upright_ledger.formats.server_config.rules_read import Surroundings
 
-_ALWAYS = frozenset(["core", "so", "http", "authz_core", "rewrite", "alias", "ssl", "version", "unixd", "log_config"])
+_ALWAYS = frozenset(
+    [
+        "core",
+        "so",
+        "http",
+        "authz_core",
+        "rewrite",
+        "alias",
+        "ssl",
+        "version",
+        "unixd",
+        "log_config",
+    ]
+)
 """Modules without which a file of redirects would not work, or no server start."""
 _VERSION = (2, 4)
 _ASKED = {"<ifmodule", "<ifdefine", "<ifversion", "<iffile", "<ifdirective", "<ifsection"}
@@ -18,7 +33,8 @@ _DEPTH = 60
 
 @dataclass
 class Directive:
-    """A directive in lower case, its arguments and, for a section, what stands in it. unless: why it is not known whether it is there.
+    """A directive in lower case, its arguments and, for a section, what stands in it. unless: why
+    it is not known whether it is there.
 
     written: its name as the file has it.
     """
@@ -43,12 +59,21 @@ def read_tree(text: str, given: Surroundings) -> list[Directive]:
         name = words[0].lower()
         if name.startswith("</"):
             if len(stack) == 1 or name.strip("</>") != stack[-1][0]:
-                raise NotUnderstoodError(f"line {line} closes a section that is not open: {words[0][:40]}")
+                raise NotUnderstoodError(
+                    f"line {line} closes a section that is not open: {words[0][:40]}"
+                )
             stack.pop()
         elif name.startswith("<"):
             if len(stack) > _DEPTH:
-                raise NotUnderstoodError(f"line {line}: sections stand in each other more than {_DEPTH} deep")
-            made = Directive(line, name.removesuffix(">"), _section_words(words), written=words[0].removesuffix(">"))
+                raise NotUnderstoodError(
+                    f"line {line}: sections stand in each other more than {_DEPTH} deep"
+                )
+            made = Directive(
+                line,
+                name.removesuffix(">"),
+                _section_words(words),
+                written=words[0].removesuffix(">"),
+            )
             stack[-1][1].append(made)
             stack.append((made.name[1:], made.block))
         else:
@@ -98,7 +123,9 @@ class _Conditions:
             elif d.name == "undefine" and words:
                 self.defined.pop(words[0], None)
                 self.undefined.add(words[0])
-            yield Directive(d.line, d.name, words, list(self.taken(d.block, unless)), unless, d.written)
+            yield Directive(
+                d.line, d.name, words, list(self.taken(d.block, unless)), unless, d.written
+            )
 
     def _put_in(self, word: str) -> str:
         return re.sub(r"\$\{(\w+)\}", lambda m: self.defined.get(m[1], m[0]) or m[0], word)
@@ -113,7 +140,13 @@ class _Conditions:
             said = self.given.holds(name)
             found = said if said is not None else (True if plain in _ALWAYS else None)
         elif d.name == "<ifdefine":
-            found = True if name in self.defined else False if name in self.undefined else self.given.holds(name)
+            found = (
+                True
+                if name in self.defined
+                else False
+                if name in self.undefined
+                else self.given.holds(name)
+            )
             found = None if name in self.doubtful else found
         else:
             found = self.given.holds(name)
@@ -121,7 +154,9 @@ class _Conditions:
 
 
 def _version(words: Sequence[str]) -> bool | None:
-    """Whether an Apache of the 2.4 line has the version that is asked for, where two numbers tell."""
+    """Whether an Apache of the 2.4 line has the version that is asked for, where two numbers
+    tell.
+    """
     sign, wanted = (words[0], words[1]) if len(words) > 1 else ("=", words[0] if words else "")
     if not re.fullmatch(r"\d+(?:\.\d+)?", wanted):
         return None
@@ -139,7 +174,9 @@ def _version(words: Sequence[str]) -> bool | None:
 
 
 def _lines(text: str) -> Iterator[tuple[int, list[str]]]:
-    """Line number and words of every directive; a backslash at the end of a line joins the next one."""
+    """Line number and words of every directive; a backslash at the end of a line joins the next
+    one.
+    """
     pending: list[str] = []
     start = 0
     for number, raw in enumerate(text.split("\n"), 1):
@@ -158,6 +195,8 @@ def _lines(text: str) -> Iterator[tuple[int, list[str]]]:
 
 
 def split_words(line: str) -> list[str]:
-    """Arguments at blanks, in single or double quotes where they hold some; a backslash before a quote keeps it."""
+    """Arguments at blanks, in single or double quotes where they hold some; a backslash before a
+    quote keeps it.
+    """
     found = re.findall(r'"((?:[^"\\]|\\.)*)"|\'((?:[^\'\\]|\\.)*)\'|((?:\\.|\S)+)', line)
     return [(a or b).replace('\\"', '"') if a or b or not c else c for a, b, c in found]

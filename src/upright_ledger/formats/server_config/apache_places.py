@@ -1,13 +1,15 @@
-"""In which order the directives of one Apache server are asked, its folders and all else that answers among them."""
+"""In which order the directives of one Apache server are asked, its folders and all else that
+answers among them.
+"""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 
+from upright_ledger.core.rules.exact_rule import GONE
 from upright_ledger.core.rules.imported.rule import PATH, Condition
-from upright_ledger.core.rules.ruleset import GONE
 from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.formats.server_config.apache import (
     ALIAS,
@@ -17,17 +19,23 @@ from upright_ledger.formats.server_config.apache import (
     REWRITE,
     Place,
     nothing_of,
-    read_alias,
     read_rewrites,
 )
+from upright_ledger.formats.server_config.apache_access import (
+    _ACCESS,
+    _HOOKS,
+    CLOSED,
+    LIMITED,
+    WILD,
+    access_of,
+    at_or_below,
+    follows_links,
+    pattern_of,
+)
+from upright_ledger.formats.server_config.apache_aliases import read_alias
 from upright_ledger.formats.server_config.apache_config import Directive, all_of
 from upright_ledger.formats.server_config.rules_read import RulesRead, Surroundings, path_below
 
-OPEN, CLOSED, LIMITED = "open", "closed", "limited"
-"""What a place says of who may come in."""
-_ACCESS = {"require", "deny", "allow", "satisfy", "sslrequire", "sslrequiressl"}
-_HOOKS = re.compile(r"lua(?:hook|input|map|quick)|sec(?:rule|action)|perl\w*handler$|use$|check(?:spelling|caseonly)$")
-"""Directives of modules that may answer anything, and macros."""
 _OTHER_FOLDERS = {
     "alias",
     "aliasmatch",
@@ -37,7 +45,6 @@ _OTHER_FOLDERS = {
     "virtualscriptalias",
     "userdir",
 }
-_WILD = re.compile(r"[*?\[]")
 
 
 def is_rule(d: Directive) -> bool:
@@ -56,7 +63,9 @@ def _holds_rules(directives: Iterable[Directive]) -> bool:
 
 @dataclass
 class PlaceReader:
-    """Gathers rules in their order. engine: whether mod_rewrite is on where nothing says so; None where that is not known."""
+    """Gathers rules in their order. engine: whether mod_rewrite is on where nothing says so; None
+    where that is not known.
+    """
 
     name: str
     given: Surroundings
@@ -70,7 +79,9 @@ class PlaceReader:
     def _note(self, d: Directive, what: str) -> None:
         self.out.notes.append((d.line, what))
 
-    def nothing(self, d: Directive, place: Place, stage: int, pattern: str = "", why: str = "") -> None:
+    def nothing(
+        self, d: Directive, place: Place, stage: int, pattern: str = "", why: str = ""
+    ) -> None:
         """Let nothing later answer there, and note why if it is not understood."""
         if why:
             self.miss(d, why)
@@ -85,11 +96,19 @@ class PlaceReader:
         self._errors(directives, place, start)
 
     def server(self, own: list[Directive], outer: list[Directive], place: Place) -> None:
-        """A virtual host, or the whole of a file that has none. outer: what it takes over from outside of it."""
+        """A virtual host, or the whole of a file that has none. outer: what it takes over from
+        outside of it.
+        """
         start = len(self.out.rules)
         for d in [*own, *outer]:
             if _is_section(d) and _holds_rules(d.block):
-                self.nothing(d, place, REWRITE, _pattern_of(d), f"what stands in {d.text[:60]}> is not understood")
+                self.nothing(
+                    d,
+                    place,
+                    REWRITE,
+                    pattern_of(d),
+                    f"what stands in {d.text[:60]}> is not understood",
+                )
         self._whole(own, place, REWRITE)
         engine = self.engine_of(own, self.engine_of(outer, self.engine))
         self._rewrites(own, place, engine)
@@ -97,7 +116,9 @@ class PlaceReader:
             if d.name in {"proxypass", "proxypassmatch"} and d.words[1:2] != ["!"]:
                 path = d.words[0] if len(d.words) > 1 else ""
                 pattern = path if d.name == "proxypassmatch" else f"^{re.escape(path)}"
-                self.nothing(d, place, ALIAS, pattern if path else "^", "another server answers in its place")
+                self.nothing(
+                    d, place, ALIAS, pattern if path else "^", "another server answers in its place"
+                )
         self._aliases(own, place)
         self._whole(outer, place, ALIAS)
         self._aliases(outer, place)
@@ -106,29 +127,43 @@ class PlaceReader:
 
     # Folders
 
-    def _folders(self, own: list[Directive], outer: list[Directive], place: Place, engine: bool | None) -> None:
-        """The sections of folders; what the server itself says of one comes before what stands outside of it."""
+    def _folders(
+        self, own: list[Directive], outer: list[Directive], place: Place, engine: bool | None
+    ) -> None:
+        """The sections of folders; what the server itself says of one comes before what stands
+        outside of it.
+        """
         sections = [d for d in [*own, *outer] if d.name == "<directory"]
         if any(_holds_rules(d.block) for d in sections):
             for d in [*own, *outer]:
                 if d.name in _OTHER_FOLDERS:
-                    path = d.words[0].rstrip("/") if d.name in {"alias", "scriptalias"} and d.words else ""
+                    path = (
+                        d.words[0].rstrip("/")
+                        if d.name in {"alias", "scriptalias"} and d.words
+                        else ""
+                    )
                     self.nothing(
-                        d, place, INNER_REWRITE, f"^{re.escape(path)}" if path else "^", "it leads to another folder"
+                        d,
+                        place,
+                        INNER_REWRITE,
+                        f"^{re.escape(path)}" if path else "^",
+                        "it leads to another folder",
                     )
         for d in [*own, *outer]:
             if _is_section(d):
-                self._access(d, _access([d]), place, _pattern_of(d))
+                self._access(d, access_of([d]), place, pattern_of(d))
         known, above = self._by_path(sections, own, outer, place)
-        if not any(_access(block) for block in known.get("/", ())):
-            said = [(d, _access(d.block)) for d in sorted(above, key=lambda d: len(d.words[0]))]
+        if not any(access_of(block) for block in known.get("/", ())):
+            said = [(d, access_of(d.block)) for d in sorted(above, key=lambda d: len(d.words[0]))]
             for d, access in [x for x in said if x[1]][-1:]:
                 self._access(d, access, place)
         chain = sorted(known, key=lambda p: -p.count("/"))
         for path in chain:
             deeper = [b for p in known if p.startswith(path) and p != path for b in known[p]]
             for block in known[path]:
-                self._of_folder(block, _inside(place, path), opens_below=any(map(_access, deeper)))
+                self._of_folder(
+                    block, _inside(place, path), opens_below=any(map(access_of, deeper))
+                )
         for path in chain:
             self._rewrites_of_folder(path, known, replace(place, folder=path), engine)
         for path in chain:
@@ -136,7 +171,11 @@ class PlaceReader:
                 self._aliases(block, _inside(place, path))
 
     def _by_path(
-        self, sections: Sequence[Directive], own: list[Directive], outer: list[Directive], place: Place
+        self,
+        sections: Sequence[Directive],
+        own: list[Directive],
+        outer: list[Directive],
+        place: Place,
     ) -> tuple[dict[str, list[list[Directive]]], list[Directive]]:
         """Sections by the path of their pages, and those of folders above the site's root."""
         roots = [d.words[0] for d in [*outer, *own] if d.name == "documentroot" and d.words]
@@ -145,17 +184,19 @@ class PlaceReader:
         above = []
         for d in sections:
             path = (
-                d.words[0] if len(d.words) == 1 and d.words[0].startswith("/") and not _WILD.search(d.words[0]) else ""
+                d.words[0]
+                if len(d.words) == 1 and d.words[0].startswith("/") and not WILD.search(d.words[0])
+                else ""
             )
             below = path_below(path, root) if root and path else None
             if below and not d.unless:
                 known.setdefault(below, []).append(d.block)
             elif root and path and path_below(root, path) and not _holds_rules(d.block):
                 above.append(d)
-            elif _holds_rules(d.block) or (d.unless and _access(d.block)):
-                why = (
-                    d.unless
-                    or "it is not known which addresses lie in its folder: --document-root says where the site begins"
+            elif _holds_rules(d.block) or (d.unless and access_of(d.block)):
+                why = d.unless or (
+                    "it is not known which addresses lie in its folder: --document-root says "
+                    "where the site begins"
                 )
                 self.nothing(d, place, INNER_REWRITE, why=why)
         return known, above
@@ -172,26 +213,45 @@ class PlaceReader:
                 engine = self.engine_of(block, engine)
         self._rewrites(own, place, engine)
         if path != "/":
-            rule = nothing_of(place.where(own[0]), place, stage=INNER_REWRITE, pattern=_at_or_below(path))
+            rule = nothing_of(
+                place.where(own[0]), place, stage=INNER_REWRITE, pattern=at_or_below(path)
+            )
             self.out.rules.append(replace(rule, ends=False))
 
-    def _of_folder(self, directives: list[Directive], place: Place, *, opens_below: bool = False) -> None:
-        """What is asked before the rules of a folder: who may come in, and what is not understood. opens_below: a folder in it says so, too."""
+    def _of_folder(
+        self, directives: list[Directive], place: Place, *, opens_below: bool = False
+    ) -> None:
+        """What is asked before the rules of a folder: who may come in, and what is not understood.
+        opens_below: a folder in it says so, too.
+        """
         self._whole(directives, place, INNER_REWRITE)
         direct = [d for d in directives if not d.name.startswith("<")]
         for d in (x for x in direct if x.name in _ACCESS):
-            access = _access(direct)
+            access = access_of(direct)
             self._access(d, LIMITED if opens_below and access == CLOSED else access, place)
             break
         for d in directives:
-            if d.name == "options" and not _follows_links(d) and any(x.name == "rewriteengine" for x in directives):
-                self.nothing(d, place, INNER_REWRITE, why="mod_rewrite works only where links may be followed")
+            if (
+                d.name == "options"
+                and not follows_links(d)
+                and any(x.name == "rewriteengine" for x in directives)
+            ):
+                self.nothing(
+                    d,
+                    place,
+                    INNER_REWRITE,
+                    why="mod_rewrite works only where links may be followed",
+                )
             elif d.name.startswith("<") and _holds_rules(d.block):
                 self.nothing(
-                    d, place, INNER_REWRITE, _pattern_of(d), f"what stands in {d.text[:60]}> is not understood"
+                    d,
+                    place,
+                    INNER_REWRITE,
+                    pattern_of(d),
+                    f"what stands in {d.text[:60]}> is not understood",
                 )
             elif d.name.startswith("<"):
-                self._access(d, _access([d]), place, _pattern_of(d))
+                self._access(d, access_of([d]), place, pattern_of(d))
 
     # One place
 
@@ -203,7 +263,9 @@ class PlaceReader:
     def _rewrites(self, directives: list[Directive], place: Place, engine: bool | None) -> None:
         stage = INNER_REWRITE if place.folder else REWRITE
         for d in directives:
-            if (d.name == "rewriteoptions" and engine is not False) or (d.name == "rewriteengine" and d.unless):
+            if (d.name == "rewriteoptions" and engine is not False) or (
+                d.name == "rewriteengine" and d.unless
+            ):
                 self.nothing(d, place, stage, why=d.unless or "it changes which rules are asked")
         rules = [d for d in directives if d.name in {"rewriterule", "rewritecond"}]
         if engine is False:
@@ -211,9 +273,15 @@ class PlaceReader:
                 self.miss(d, "RewriteEngine is off here, so it is never asked")
             return
         if engine is None:
-            rules = [replace(d, unless=d.unless or "nothing says RewriteEngine On here") for d in rules]
+            rules = [
+                replace(d, unless=d.unless or "nothing says RewriteEngine On here") for d in rules
+            ]
         bases = [d for d in directives if d.name == "rewritebase" and d.words]
-        base = bases[-1].words[0].rstrip("/") + "/" if bases and not any(d.unless for d in bases) else ""
+        base = (
+            bases[-1].words[0].rstrip("/") + "/"
+            if bases and not any(d.unless for d in bases)
+            else ""
+        )
         self.out.rules += read_rewrites(rules, replace(place, base=base), self.miss, self._note)
 
     def _aliases(self, directives: Sequence[Directive], place: Place) -> None:
@@ -229,9 +297,14 @@ class PlaceReader:
                         d,
                         place,
                         stage,
-                        why=f"what it includes is not read: --without {path} says that no redirect is in it",
+                        why=(
+                            f"what it includes is not read: --without {path} says that no redirect "
+                            "is in it"
+                        ),
                     )
-            elif _HOOKS.match(d.name) or (d.name == "header" and "location" in " ".join(d.words[:3]).lower().split()):
+            elif _HOOKS.match(d.name) or (
+                d.name == "header" and "location" in " ".join(d.words[:3]).lower().split()
+            ):
                 self.nothing(d, place, stage, why="it may answer any request")
             elif d.name == "usecanonicalname" and d.words and d.words[0].lower() != "off":
                 self.nothing(d, place, stage, why="it puts another host into destinations")
@@ -241,7 +314,9 @@ class PlaceReader:
         if access in {CLOSED, LIMITED}:
             # Which part of a path is a file's name depends on the folders that are there.
             certain = access == CLOSED and not d.name.startswith("<files")
-            self.nothing(d, place, INNER_REWRITE, pattern, "" if certain else "not everybody may come in")
+            self.nothing(
+                d, place, INNER_REWRITE, pattern, "" if certain else "not everybody may come in"
+            )
 
     def _errors(self, directives: Sequence[Directive], place: Place, start: int) -> None:
         """Errors that are answered by an address elsewhere: the server redirects there instead."""
@@ -266,57 +341,6 @@ class PlaceReader:
             self.nothing(others[0], place, INNER_ALIAS)
 
 
-def _at_or_below(path: str) -> str:
-    return f"^{re.escape(path.rstrip('/'))}(?:/|$)"
-
-
 def _inside(place: Place, path: str) -> Place:
-    inside = (Condition(PATH, _at_or_below(path)),) if path != "/" else ()
+    inside = (Condition(PATH, at_or_below(path)),) if path != "/" else ()
     return replace(place, folder=path, conditions=(*place.conditions, *inside))
-
-
-def _access(directives: Sequence[Directive]) -> str:
-    """What directives, those in their sections among them, say of who may come in; empty where they say nothing."""
-    said = set()
-    for d in _asked(directives):
-        words = [w.lower() for w in d.words]
-        everybody = words[-1:] == ["all"] or words == ["all", "granted"]
-        if d.unless:
-            said.add(LIMITED)
-        elif d.name == "require":
-            said.add(OPEN if words == ["all", "granted"] else CLOSED if words == ["all", "denied"] else LIMITED)
-        elif d.name in {"deny", "allow"}:
-            said.add(LIMITED if not everybody else CLOSED if d.name == "deny" else OPEN)
-        else:
-            said.add(LIMITED)
-    return said.pop() if len(said) == 1 else LIMITED if said else ""
-
-
-def _asked(directives: Sequence[Directive]) -> Iterator[Directive]:
-    """Directives of access, where they stand in sections that combine them, too; those of folders speak for themselves."""
-    for d in directives:
-        if d.name in _ACCESS:
-            yield d
-        elif d.name == "<requirenone":
-            yield replace(d, name="require", words=["none"])
-        elif d.name.startswith("<") and d.name not in {"<directory", "<macro", "<virtualhost"}:
-            yield from _asked(d.block)
-
-
-def _follows_links(d: Directive) -> bool:
-    words = [w.lower() for w in d.words]
-    if any(w in {"-followsymlinks", "-symlinksifownermatch"} for w in words):
-        return False
-    return any(w[:1] in "+-" for w in words) or bool({"all", "followsymlinks", "symlinksifownermatch"} & set(words))
-
-
-def _pattern_of(d: Directive) -> str:
-    """The paths that a section may be about."""
-    word = d.words[-1] if d.words else ""
-    if d.name == "<location" and len(d.words) == 1 and word.startswith("/") and not _WILD.search(word):
-        return _at_or_below(word)
-    if d.name == "<files" and len(d.words) == 1:
-        return f"/{re.escape(word)}(?:/|$)".replace(r"\*", "[^/]*").replace(r"\?", "[^/]") if "[" not in word else "^"
-    if d.name == "<filesmatch" or (d.name == "<files" and d.words[:1] == ["~"]):
-        return re.sub(r"\\.|\[\^?\]?[^\]]*\]|[\^$]", lambda m: "" if m[0] in {"^", "$"} else m[0], word) or "^"
-    return "^"

@@ -53,10 +53,12 @@ def read_apache(
     doubt: str = "",
     engine: bool | None = None,
 ) -> RulesRead:
-    """Read a file. folder: the path of the pages (/ at both ends) whose .htaccess it is; empty for a server's configuration.
+    """Read a file. folder: the path of the pages (/ at both ends) whose .htaccess it is; empty for
+    a server's configuration.
 
-    doubt: why it is not known where the file stands, so that none of its rules is understood. engine: whether mod_rewrite is on where the
-    file does not say so; None where that is not known. Raises NotUnderstoodError for a file whose sections do not close.
+    doubt: why it is not known where the file stands, so that none of its rules is understood.
+    engine: whether mod_rewrite is on where the file does not say so; None where that is not known.
+    Raises NotUnderstoodError for a file whose sections do not close.
     """
     given = given or NOTHING_SAID
     tree = read_tree(text, given)
@@ -82,8 +84,12 @@ def _servers(reader: PlaceReader, tree: list[Directive]) -> None:
         return
     alone = len({frozenset(_ports(d)) for d in sections}) == 1
     hosts = [_Host(d, _names(d.block), _schemes(d, alone), d.unless) for d in sections]
-    main = _names([Directive(0, "servername", d.words[:1]) for d in outer if d.name == "servername"][-1:])
-    for host in [h for h in hosts if not h.names]:  # the first one of a port answers for all hosts there
+    main = _names(
+        [Directive(0, "servername", d.words[:1]) for d in outer if d.name == "servername"][-1:]
+    )
+    for host in [
+        h for h in hosts if not h.names
+    ]:  # the first one of a port answers for all hosts there
         rest = tuple(x for x in host.schemes if x not in _first_of(host, hosts))
         if rest == host.schemes:
             host.names = main
@@ -107,14 +113,21 @@ def _servers(reader: PlaceReader, tree: list[Directive]) -> None:
     else:
         for d in outer:
             if d.name == "rewriterule":
-                reader.miss(d, "virtual hosts take no rules over from outside of them, so no request reaches it")
+                reader.miss(
+                    d,
+                    "virtual hosts take no rules over from outside of them, so no request reaches "
+                    "it",
+                )
 
 
 def _doubt(hosts: Sequence[_Host]) -> None:
     """Note of which hosts it is not known when they are asked."""
     for host in hosts:
         if not host.schemes:
-            host.doubt = host.doubt or "it is not known whether the port of its virtual host speaks HTTP or HTTPS"
+            host.doubt = (
+                host.doubt
+                or "it is not known whether the port of its virtual host speaks HTTP or HTTPS"
+            )
     wild = [h for h in hosts if any(set("*?") & set(n) for n in h.names)]
     by_name: dict[str, list[_Host]] = defaultdict(list)
     for host in hosts:
@@ -127,15 +140,25 @@ def _doubt(hosts: Sequence[_Host]) -> None:
         alike += [
             o
             for o in wild
-            if any(host_pattern(w).match(n) or host_pattern(n).match(w) for w in o.names for n in host.names)
+            if any(
+                host_pattern(w).match(n) or host_pattern(n).match(w)
+                for w in o.names
+                for n in host.names
+            )
         ]
         for other in alike:
-            if set(host.schemes) & set(other.schemes) and _addresses(host.section) != _addresses(other.section):
-                host.doubt = host.doubt or "another virtual host of its name listens on another address"
+            if set(host.schemes) & set(other.schemes) and _addresses(host.section) != _addresses(
+                other.section
+            ):
+                host.doubt = (
+                    host.doubt or "another virtual host of its name listens on another address"
+                )
 
 
 def _in_turn(reader: PlaceReader, hosts: Sequence[_Host]) -> Iterator[_Host]:
-    """Virtual hosts as they are asked: by their names, and at last one without a name, if it is the first of its port."""
+    """Virtual hosts as they are asked: by their names, and at last one without a name, if it is the
+    first of its port.
+    """
     nameless = []
     for host in hosts:
         first = _first_of(host, hosts)
@@ -182,8 +205,12 @@ def _ports(section: Directive) -> set[str]:
 
 
 def _schemes(section: Directive, alone: bool) -> tuple[str, ...]:
-    """By which schemes a virtual host is asked; none where its port does not tell. alone: whether all have the same ports, which are for both."""
-    if any(d.name == "sslengine" and d.words[:1] and d.words[0].lower() == "on" for d in section.block):
+    """By which schemes a virtual host is asked; none where its port does not tell. alone: whether
+    all have the same ports, which are for both.
+    """
+    if any(
+        d.name == "sslengine" and d.words[:1] and d.words[0].lower() == "on" for d in section.block
+    ):
         return ("https",)
     ports = _ports(section)
     if "*" in ports or not ports or alone:

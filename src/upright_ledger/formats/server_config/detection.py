@@ -24,7 +24,12 @@ from upright_ledger.formats.files.text import read_text, with_line_feeds
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.server_config.apache_servers import read_apache
 from upright_ledger.formats.server_config.nginx_servers import read_nginx
-from upright_ledger.formats.server_config.rules_read import NOTHING_SAID, RulesRead, Surroundings, path_below
+from upright_ledger.formats.server_config.rules_read import (
+    NOTHING_SAID,
+    RulesRead,
+    Surroundings,
+    path_below,
+)
 from upright_ledger.formats.tables.pairs import read_pairs, status_word
 
 _NOTES = 5
@@ -32,11 +37,13 @@ _NOTES = 5
 
 APACHE, NGINX, MAP, PAIRS = "apache", "nginx", "map", "pairs"
 _APACHE_LINE = re.compile(
-    r"^\s*(?:Redirect(?:Match|Permanent|Temp)?|Rewrite(?:Rule|Cond|Engine|Base|Map)|<IfModule|<VirtualHost)\b",
+    r"^\s*(?:Redirect(?:Match|Permanent|Temp)?|Rewrite(?:Rule|Cond|Engine|Base|Map)|<IfModule|"
+    r"<VirtualHost)\b",
     re.MULTILINE | re.IGNORECASE,
 )
 _NGINX_LINE = re.compile(
-    r"^\s*(?:(?:server|location|map|if)\b[^\n;]*\{|rewrite\s+\S+\s+\S+.*;|return\s+\S+.*;|[^\s;{}#]+\s+[^\s;{}]+\s*;)",
+    r"^\s*(?:(?:server|location|map|if)\b[^\n;]*\{|rewrite\s+\S+\s+\S+.*;|return\s+\S+.*;|"
+    r"[^\s;{}#]+\s+[^\s;{}]+\s*;)",
     re.MULTILINE,
 )
 _MAP_LINE = re.compile(r"^(?!#)\S+[ \t]+\S+[ \t]*\r?$", re.MULTILINE)
@@ -49,7 +56,9 @@ def dialect_of(path: Path, text: str) -> str:
     if _NGINX_LINE.search(text):
         return NGINX
     lines = [x for x in text.split("\n") if x.strip() and not x.lstrip().startswith("#")]
-    if recognise(path) in {JSON, SHEET} or (lines and "," in lines[0] and not _MAP_LINE.match(lines[0])):
+    if recognise(path) in {JSON, SHEET} or (
+        lines and "," in lines[0] and not _MAP_LINE.match(lines[0])
+    ):
         return PAIRS
     if lines and sum(1 for x in lines if _MAP_LINE.match(x)) > 0.9 * len(lines):
         return MAP
@@ -61,8 +70,12 @@ def dialect_of(path: Path, text: str) -> str:
     )
 
 
-def read_rule_file(path: Path, encoding: str = "", given: Surroundings | None = None) -> tuple[str, RulesRead]:
-    """The language of a file, and its rules in the order in which they are asked. given: what is known of the server it is for."""
+def read_rule_file(
+    path: Path, encoding: str = "", given: Surroundings | None = None
+) -> tuple[str, RulesRead]:
+    """The language of a file, and its rules in the order in which they are asked. given: what is
+    known of the server it is for.
+    """
     if recognise(path) == SHEET:
         return PAIRS, _read_pairs(path, encoding)
     text = with_line_feeds(read_text(path, encoding))
@@ -76,25 +89,34 @@ def read_rule_file(path: Path, encoding: str = "", given: Surroundings | None = 
             # A part of a server's file says nothing of the engine: it is on where the part stands.
             part = not folder and not _SERVER_LINE.search(text) and not _ENGINE_LINE.search(text)
             engine = True if part else None
-            return kind, read_apache(text, path.name, folder=folder, given=given, doubt=doubt, engine=engine)
-        return kind, read_nginx(text, path.name, given) if kind == NGINX else _read_map(text, path.name)
+            return kind, read_apache(
+                text, path.name, folder=folder, given=given, doubt=doubt, engine=engine
+            )
+        return kind, read_nginx(text, path.name, given) if kind == NGINX else _read_map(
+            text, path.name
+        )
     except NotUnderstoodError as error:
         raise InputError(
-            f"{path} cannot be read as {kind} rules: {error}", "check the file with the server's own check"
+            f"{path} cannot be read as {kind} rules: {error}",
+            "check the file with the server's own check",
         ) from None
 
 
 _SERVER_LINE = re.compile(
-    r"^\s*<?(?:VirtualHost|Directory|DocumentRoot|ServerName|Listen|LoadModule)\b", re.MULTILINE | re.IGNORECASE
+    r"^\s*<?(?:VirtualHost|Directory|DocumentRoot|ServerName|Listen|LoadModule)\b",
+    re.MULTILINE | re.IGNORECASE,
 )
 _ENGINE_LINE = re.compile(r"^\s*RewriteEngine\b", re.MULTILINE | re.IGNORECASE)
 _BASE_LINE = re.compile(r"^\s*RewriteBase\s+[\"']?(\S+?)[\"']?\s*$", re.MULTILINE | re.IGNORECASE)
 
 
 def _apache_place(path: Path, text: str, given: Surroundings) -> tuple[str, str]:
-    """The path of the folder whose .htaccess a file is, empty for a server's file, and why that is not known, if it is not."""
+    """The path of the folder whose .htaccess a file is, empty for a server's file, and why that is
+    not known, if it is not.
+    """
     patterns = [
-        p.lstrip("!(") for p in re.findall(r"^\s*RewriteRule\s+[\"']?(\S+)", text, re.MULTILINE | re.IGNORECASE)
+        p.lstrip("!(")
+        for p in re.findall(r"^\s*RewriteRule\s+[\"']?(\S+)", text, re.MULTILINE | re.IGNORECASE)
     ]
     whole = any(p.startswith(("^/", "^(/")) for p in patterns)
     inner = any(re.match(r"\^[^/$.(]|\^\(?[A-Za-z0-9]", p) for p in patterns)
@@ -107,20 +129,27 @@ def _apache_place(path: Path, text: str, given: Surroundings) -> tuple[str, str]
         here = path_below(str(path.resolve().parent), str(Path(given.document_root).resolve()))
         if here is None:
             raise InputError(
-                f"{path} does not lie below {given.document_root}", "give --document-root the folder of the site's root"
+                f"{path} does not lie below {given.document_root}",
+                "give --document-root the folder of the site's root",
             )
         return here, ""
     base = _BASE_LINE.findall(text)
     if base and base[-1].strip("/"):
         return (
             "/",
-            f"it says RewriteBase {base[-1][:60]}, and may stand in another folder than the root: --document-root says where the site begins",
+            (
+                f"it says RewriteBase {base[-1][:60]}, and may stand in another folder than the "
+                "root: "
+                "--document-root says where the site begins"
+            ),
         )
     return "/", ""
 
 
 def read_rules(path: Path, options: ReadOptions) -> Reading:
-    """Redirect rules: those about one address name an old URL; the others are set aside as patterns, and answer all the same."""
+    """Redirect rules: those about one address name an old URL; the others are set aside as
+    patterns, and answer all the same.
+    """
     kind, read = read_rule_file(path, options.encoding, options.around)
     notes = [f"line {line}: {what}" for line, what in read.notes[:_NOTES]]
     if len(read.notes) > _NOTES:
@@ -165,7 +194,14 @@ def _literal(where: str, old: str, new: str, status: int) -> ImportedRule:
     hosts = (Condition(HOST, host[1].lower(), literal=True),) if host else ()
     goal = ((TEXT, new),) if status != 410 else ()
     return ImportedRule(
-        where, TARGET if "?" in path else RAW, path, status, goal, literal=True, conditions=hosts, query=DROP
+        where,
+        TARGET if "?" in path else RAW,
+        path,
+        status,
+        goal,
+        literal=True,
+        conditions=hosts,
+        query=DROP,
     )
 
 

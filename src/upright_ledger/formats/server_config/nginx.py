@@ -1,4 +1,6 @@
-"""Redirect rules in nginx's files: what return, rewrite, if and map say, in the place they stand in."""
+"""Redirect rules in nginx's files: what return, rewrite, if and map say, in the place they stand
+in.
+"""
 
 from __future__ import annotations
 
@@ -38,12 +40,32 @@ from upright_ledger.formats.server_config.nginx_expressions import (
     value_pieces,
     variables_of,
 )
-from upright_ledger.formats.server_config.rules_read import Surroundings, or_everything, plainer, understood
+from upright_ledger.formats.server_config.rules_read import (
+    Surroundings,
+    or_everything,
+    plainer,
+    understood,
+)
 
 REDIRECTS = {301, 302, 307, 308}
 ANYTHING = Condition(PATH, "^/")
-_WHOLE_PATTERNS = {"^", ".*", "^.*", "^.*$", "(.*)", "^(.*)", "^(.*)$", "^/", "^/.*", "^/.*$", "^/(.*)", "^/(.*)$"}
-_PLAIN_FILES = re.compile(r"(?:^|/)(?:mime\.types|(?:fastcgi|scgi|uwsgi|proxy)(?:_params|\.conf)|koi-\w+|win-utf)$")
+_WHOLE_PATTERNS = {
+    "^",
+    ".*",
+    "^.*",
+    "^.*$",
+    "(.*)",
+    "^(.*)",
+    "^(.*)$",
+    "^/",
+    "^/.*",
+    "^/.*$",
+    "^/(.*)",
+    "^/(.*)$",
+}
+_PLAIN_FILES = re.compile(
+    r"(?:^|/)(?:mime\.types|(?:fastcgi|scgi|uwsgi|proxy)(?:_params|\.conf)|koi-\w+|win-utf)$"
+)
 """Files that nginx comes with, in which no redirect is."""
 _HOOKS = re.compile(r"\w+_by_lua|js_|perl")
 """Directives of modules that may answer anything."""
@@ -55,8 +77,9 @@ Miss = Callable[[Statement, str], None]
 class Place:
     """Where statements stand: what holds for a request to get there.
 
-    own: what a location looks for, whose groups destinations may name. server: the first name of the server. stage: see ImportedRule.
-    bound: variables of maps whose value is known here, in pieces.
+    own: what a location looks for, whose groups destinations may name. server: the first name of
+    the server. stage: see ImportedRule. bound: variables of maps whose value is known here, in
+    pieces.
     """
 
     name: str
@@ -82,7 +105,9 @@ class StepReader:
     def __init__(self, tables: Mapping[str, Table], given: Surroundings, miss: Miss) -> None:
         self.tables, self.given, self.miss = tables, given, miss
         self.rules: list[ImportedRule] = []
-        self.silent: set[int] = set()  # numbers of rules that pass, as something else answers that is known
+        self.silent: set[int] = (
+            set()
+        )  # numbers of rules that pass, as something else answers that is known
         self._stages = 10
 
     def passes(self, where: str, place: Place, *, ends: bool = True, silent: bool = False) -> None:
@@ -92,7 +117,9 @@ class StepReader:
         self.rules.append(_rule(where, PASS, (), place, ends=ends))
 
     def read(self, statements: Sequence[Statement], place: Place) -> str:
-        """Take in statements; returns the name of the one after which no other is reached, if there is one."""
+        """Take in statements; returns the name of the one after which no other is reached, if there
+        is one.
+        """
         for s in statements:
             try:
                 if self._step(s, place):
@@ -123,7 +150,9 @@ class StepReader:
                 *_, stage = stages_around(
                     place.stage
                 )  # it ends what stands beside the locations, not the entries of a map alone
-                self.passes(place.where(s), replace(place, stage=stage), ends=place.in_location, silent=True)
+                self.passes(
+                    place.where(s), replace(place, stage=stage), ends=place.in_location, silent=True
+                )
             return True
         elif s.name == "if":
             self._if(s, place)
@@ -142,7 +171,10 @@ class StepReader:
     # if
 
     def _if(self, s: Statement, place: Place) -> None:
-        if not any(x.name in {"return", "rewrite", "break", "include"} or _HOOKS.match(x.name) for x in s.inner):
+        if not any(
+            x.name in {"return", "rewrite", "break", "include"} or _HOOKS.match(x.name)
+            for x in s.inner
+        ):
             return
         test = parts_of_test(s)
         variable = test[0].removeprefix("$").strip("{}")
@@ -161,24 +193,37 @@ class StepReader:
         for key, value, inside, line in self._entries(variable, place):
             if holds(test, value):
                 self.read(
-                    s.inner, replace(inside, in_if=True, bound={**place.bound, variable: value_pieces(value, key)})
+                    s.inner,
+                    replace(
+                        inside,
+                        in_if=True,
+                        bound={**place.bound, variable: value_pieces(value, key)},
+                    ),
                 )
             else:  # no other entry is asked, and all that follows the if is
                 self.rules.append(_rule(f"{place.name}:{line}", PASS, (), inside, ends=False))
 
     def _entries(self, variable: str, place: Place) -> Iterator[tuple[str, str, Place, int]]:
-        """Key, value, place and line of a map's entries in the order in which nginx asks them, and what it says by default."""
+        """Key, value, place and line of a map's entries in the order in which nginx asks them, and
+        what it says by default.
+        """
         table = self.tables[variable]
         subject = subject_of(table.source.removeprefix("$"))
         if table.doubt or subject is None:
-            raise NotUnderstoodError(table.doubt or f"the map looks at {table.source}, which is not understood")
+            raise NotUnderstoodError(
+                table.doubt or f"the map looks at {table.source}, which is not understood"
+            )
         self._stages += 1
         outer = (place.own,) if place.own is not None else ()
-        inside = replace(place.within(*outer), stage=place.stage * STAGES_WITHIN + self._stages, stale=False)
+        inside = replace(
+            place.within(*outer), stage=place.stage * STAGES_WITHIN + self._stages, stale=False
+        )
         for line, key, value in sorted(table.entries, key=lambda e: e[1].startswith("~")):
             if key.startswith("~"):
                 nocase = key.startswith("~*")
-                own = Condition(subject, pattern_of(key.lstrip("~").removeprefix("*")), nocase=nocase)
+                own = Condition(
+                    subject, pattern_of(key.lstrip("~").removeprefix("*")), nocase=nocase
+                )
             else:
                 own = Condition(subject, key.removeprefix("\\"), literal=True, nocase=True)
             yield key, value, replace(inside, own=own), line
@@ -200,7 +245,9 @@ class StepReader:
             raise NotUnderstoodError("it answers 303, which is no status of a redirect here")
         self._expanded(s, place, goal, status, BARE, DROP)
 
-    def _expanded(self, s: Statement, place: Place, goal: str, status: int, encoding: str, query: str) -> None:
+    def _expanded(
+        self, s: Statement, place: Place, goal: str, status: int, encoding: str, query: str
+    ) -> None:
         """A redirect, with a rule for every entry of a map that its destination names."""
         unbound = [v for v in variables_of(goal) if v in self.tables and v not in place.bound]
         if len(set(unbound)) > 1:
@@ -208,11 +255,21 @@ class StepReader:
         if not unbound:
             self.rules.append(
                 understood(
-                    _rule(place.where(s), status, self._pieces(goal, place), place, encoding=encoding, query=query)
+                    _rule(
+                        place.where(s),
+                        status,
+                        self._pieces(goal, place),
+                        place,
+                        encoding=encoding,
+                        query=query,
+                    )
                 )
             )
             return
-        if any(v.isdigit() or (v not in SUBJECTS and v not in unbound and v != "is_args") for v in variables_of(goal)):
+        if any(
+            v.isdigit() or (v not in SUBJECTS and v not in unbound and v != "is_args")
+            for v in variables_of(goal)
+        ):
             raise NotUnderstoodError("its destination names a map and groups")
         for key, value, inside, line in self._entries(unbound[0], place):
             self._entry(line, (key, value), inside, unbound[0], goal, status, encoding, query)
@@ -233,24 +290,32 @@ class StepReader:
         where = f"{inside.name}:{line}"
         try:
             here = replace(inside, bound={**inside.bound, variable: value_pieces(value, key)})
-            rule = _rule(where, status, self._pieces(goal, here), here, encoding=encoding, query=query)
+            rule = _rule(
+                where, status, self._pieces(goal, here), here, encoding=encoding, query=query
+            )
             self.rules.append(understood(rule))
         except NotUnderstoodError as error:
             self.miss(Statement(line, [key or "default", value]), str(error))
             self.passes(where, inside)
 
     def _pieces(self, goal: str, place: Place) -> tuple[Piece, ...]:
-        """A destination in pieces, with the values of maps put in. Raises NotUnderstoodError for one that may be relative."""
+        """A destination in pieces, with the values of maps put in. Raises NotUnderstoodError for
+        one that may be relative.
+        """
         out: list[Piece] = []
         for kind, value in split_variables(goal):
             if kind == GROUP and value in place.bound:
                 out += place.bound[value]
             elif kind == GROUP and value == "server_name":
                 if not place.server:
-                    raise NotUnderstoodError("its server has no name that its destination could hold")
+                    raise NotUnderstoodError(
+                        "its server has no name that its destination could hold"
+                    )
                 out.append((TEXT, place.server))
             elif kind == GROUP and value.isdigit() and place.stale and not place.bound:
-                raise NotUnderstoodError("its destination names a group, and another pattern was tried before")
+                raise NotUnderstoodError(
+                    "its destination names a group, and another pattern was tried before"
+                )
             else:
                 out.append((kind, value))
         check_start(out)
@@ -263,7 +328,9 @@ class StepReader:
             raise NotUnderstoodError("it lacks its replacement")
         pattern, goal, flag = s.words[1], s.words[2], s.words[3] if len(s.words) > 3 else ""
         compiled(pattern_of(pattern), nocase=False)
-        status = {"permanent": 301, "redirect": 302}.get(flag, 302 if re.match(r"https?://|\$scheme", goal) else 0)
+        status = {"permanent": 301, "redirect": 302}.get(
+            flag, 302 if re.match(r"https?://|\$scheme", goal) else 0
+        )
         if not status:
             raise NotUnderstoodError("it changes the request inside the server")
         query = KEEP
@@ -279,13 +346,22 @@ class StepReader:
         inside = _of_rewrite(s, place)
         self.rules.append(
             understood(
-                _rule(place.where(s), status, self._pieces(goal, inside), inside, encoding=REWRITTEN, query=query)
+                _rule(
+                    place.where(s),
+                    status,
+                    self._pieces(goal, inside),
+                    inside,
+                    encoding=REWRITTEN,
+                    query=query,
+                )
             )
         )
 
 
 def _of_rewrite(s: Statement, place: Place) -> Place:
-    """The place of a rewrite: its pattern is what it looks for, and a location's is a condition more."""
+    """The place of a rewrite: its pattern is what it looks for, and a location's is a condition
+    more.
+    """
     pattern = s.words[1] if len(s.words) > 1 else "^"
     try:
         compiled(pattern_of(pattern), nocase=False)
@@ -307,7 +383,8 @@ def _rule(
 ) -> ImportedRule:
     own = place.own or ANYTHING
     rule = ImportedRule(
-        where, own.subject, own.pattern, status, tuple(pieces), own.literal, own.nocase, own.negate, place.conditions, query, encoding,
+        where, own.subject, own.pattern, status, tuple(pieces), own.literal, own.nocase, own.negate,
+        place.conditions, query, encoding,
         stage=place.stage, ends=ends,
     )  # fmt: skip
     return plainer(rule)

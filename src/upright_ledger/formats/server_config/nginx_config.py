@@ -35,7 +35,9 @@ class Statement:
 
 @dataclass
 class Table:
-    """A map: what it looks at, its entries (line, key, value), what it says where none fits, and why it is not understood, if so."""
+    """A map: what it looks at, its entries (line, key, value), what it says where none fits, and
+    why it is not understood, if so.
+    """
 
     line: int
     source: str
@@ -55,7 +57,9 @@ def read_tree(text: str) -> list[Statement]:
             current = []
         elif word == "{":
             if len(stack) > _DEPTH:
-                raise NotUnderstoodError(f"line {line}: blocks stand in each other more than {_DEPTH} deep")
+                raise NotUnderstoodError(
+                    f"line {line}: blocks stand in each other more than {_DEPTH} deep"
+                )
             block: list[Statement] = []
             stack[-1].append(Statement(start or line, current, block))
             stack.append(block)
@@ -91,7 +95,9 @@ def tables_of(statements: Iterable[Statement]) -> dict[str, Table]:
             if entry.name == "include":
                 table.doubt = f"it includes {entry.words[-1][:60]}, which is not read"
             elif entry.words in (["volatile"], ["hostnames"]):
-                table.doubt = table.doubt or ("its keys are patterns of hosts" if entry.name == "hostnames" else "")
+                table.doubt = table.doubt or (
+                    "its keys are patterns of hosts" if entry.name == "hostnames" else ""
+                )
             elif len(entry.words) != 2:
                 table.doubt = f"what line {entry.line} says is not understood"
             elif entry.name == "default":

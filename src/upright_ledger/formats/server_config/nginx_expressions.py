@@ -25,7 +25,8 @@ from upright_ledger.core.rules.imported.rule import (
 from upright_ledger.formats.server_config.nginx_config import Statement
 
 SUBJECTS = {
-    "uri": PATH, "document_uri": PATH, "request_uri": TARGET, "host": HOST, "http_host": HOST, "args": QUERY, "query_string": QUERY,
+    "uri": PATH, "document_uri": PATH, "request_uri": TARGET, "host": HOST, "http_host": HOST,
+    "args": QUERY, "query_string": QUERY,
     "scheme": SCHEME, "request_method": METHOD, "server_port": PORT,
 }  # fmt: skip
 _BEGINS_WITH_SLASH = {PATH, TARGET}
@@ -68,7 +69,9 @@ def condition_of(test: Sequence[str]) -> Condition:
     if variable == "http_x_forwarded_proto":
         fits = [holds(["$", *test[1:]], value) for value in ("", "http", "https")]
         if fits[0] != fits[1] or fits[1] == fits[2]:
-            raise NotUnderstoodError("the condition on X-Forwarded-Proto is not the same without that header")
+            raise NotUnderstoodError(
+                "the condition on X-Forwarded-Proto is not the same without that header"
+            )
         return Condition(SCHEME, "https" if fits[2] else "http", literal=True)
     subject = subject_of(variable)
     if subject is None:
@@ -95,7 +98,9 @@ def holds(test: Sequence[str], value: str) -> bool:
     sign, wanted = test[1], test[2]
     if sign.endswith("="):
         return (value == wanted) != sign.startswith("!")
-    return bool(compiled(pattern_of(wanted), sign.endswith("*")).search(value.encode())) != sign.startswith("!")
+    return bool(
+        compiled(pattern_of(wanted), sign.endswith("*")).search(value.encode())
+    ) != sign.startswith("!")
 
 
 def variables_of(goal: str) -> list[str]:
@@ -128,14 +133,18 @@ def value_pieces(value: str, key: str) -> tuple[Piece, ...]:
 
 
 def check_start(pieces: Sequence[Piece]) -> None:
-    """Raises NotUnderstoodError for a destination that is neither a path nor an address whatever the request is."""
+    """Raises NotUnderstoodError for a destination that is neither a path nor an address whatever
+    the request is.
+    """
     kind, value = pieces[0] if pieces else (TEXT, "")
     if kind == VARIABLE and value in _BEGINS_WITH_SLASH | {SCHEME}:
         return
     whole = re.match(r"/(?!/)|[A-Za-z][A-Za-z0-9+.-]*://", value) if kind == TEXT else None
     doubled = kind == TEXT and value == "/" and len(pieces) > 1 and pieces[1][0] == VARIABLE
     if whole is None or doubled:
-        raise NotUnderstoodError("it names no destination" if not pieces else "its destination is relative, or may be")
+        raise NotUnderstoodError(
+            "it names no destination" if not pieces else "its destination is relative, or may be"
+        )
 
 
 def pattern_of(text: str) -> str:

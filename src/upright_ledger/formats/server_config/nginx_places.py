@@ -38,7 +38,9 @@ _SIGNS = {"=", "~", "~*", "^~"}
 
 @dataclass(frozen=True)
 class _Location:
-    """A location. sign: as written; empty for a plain prefix. internal: whether no request from outside gets there."""
+    """A location. sign: as written; empty for a plain prefix. internal: whether no request from
+    outside gets there.
+    """
 
     statement: Statement
     sign: str
@@ -64,7 +66,9 @@ class _Location:
 
 
 def locations_of(statements: Sequence[Statement], *, internal: bool = False) -> list[_Location]:
-    """The locations that stand directly among statements, without those that only the server itself goes to."""
+    """The locations that stand directly among statements, without those that only the server itself
+    goes to.
+    """
     out = []
     for s in statements:
         if s.name == "location" and s.block is not None and len(s.words) > 1:
@@ -73,15 +77,23 @@ def locations_of(statements: Sequence[Statement], *, internal: bool = False) -> 
                 found = re.match(r"(\^~|=|~\*|~)(.+)", path)
                 sign, path = (found[1], found[2]) if found else ("", path)
             if not path.startswith("@"):
-                out.append(_Location(s, sign, path, internal or any(x.name == "internal" for x in s.inner)))
+                out.append(
+                    _Location(s, sign, path, internal or any(x.name == "internal" for x in s.inner))
+                )
     return out
 
 
 class ServerReader:
-    """Reads one server after the other into one list of rules. around: statements that stand outside of all servers."""
+    """Reads one server after the other into one list of rules. around: statements that stand
+    outside of all servers.
+    """
 
     def __init__(
-        self, name: str, tables: Mapping[str, Table], given: Surroundings, around: Sequence[Statement]
+        self,
+        name: str,
+        tables: Mapping[str, Table],
+        given: Surroundings,
+        around: Sequence[Statement],
     ) -> None:
         self.name, self.around = name, around
         self.out = RulesRead()
@@ -93,14 +105,18 @@ class ServerReader:
         self.out.miss(s.line, why, s.text)
 
     def server(self, statements: Sequence[Statement], place: Place, line: int) -> None:
-        """All that a server answers. line: where it begins; nobody else answers for it, unless it is 0."""
+        """All that a server answers. line: where it begins; nobody else answers for it, unless it
+        is 0.
+        """
         start = len(self.out.rules)
         for s in (*self.around, *all_of(statements)):
             if tuple(s.words) in _CHANGES_ALL:
                 self.miss(s, "it changes what all rules see or say")
                 self._steps.passes(f"{self.name}:{s.line}", place)
         ended = self._steps.read(statements, replace(place, stage=_SERVER))
-        broken = any(r.stage == _SERVER and not r.ends for r in self.out.rules[start:])  # some never get to the end
+        broken = any(
+            r.stage == _SERVER and not r.ends for r in self.out.rules[start:]
+        )  # some never get to the end
         if ended != "return" or broken:
             found = locations_of(statements)
             self._strong(found, place)
@@ -116,7 +132,9 @@ class ServerReader:
     # Locations, as ngx_http_core_find_location asks them
 
     def _strong(self, found: Sequence[_Location], place: Place) -> None:
-        """What is taken before the longest prefix: exact paths, and patterns, those within the prefix that fits before those beside it."""
+        """What is taken before the longest prefix: exact paths, and patterns, those within the
+        prefix that fits before those beside it.
+        """
         for one in (x for x in found if x.sign == "="):
             self._contents(one, place)
         taken = {x.path for x in found if x.sign not in {"~", "~*"}}
@@ -129,16 +147,26 @@ class ServerReader:
                 longer = [replace(x.begins, negate=True) for x in _within(one, in_order)]
                 self._strong(one.inner, place.within(one.begins, *longer))
         patterns = [x for x in found if x.sign in {"~", "~*"}]
-        kept = [c for x in prefixes if x.sign == "^~" for c in _not_below(x, in_order)] if patterns else []
+        kept = (
+            [c for x in prefixes if x.sign == "^~" for c in _not_below(x, in_order)]
+            if patterns
+            else []
+        )
         for one in patterns:
             try:
                 compiled(one.begins.pattern, one.begins.nocase)
             except NotUnderstoodError as error:
                 self.miss(one.statement, str(error))
                 rule = ImportedRule(
-                    f"{self.name}:{one.statement.line}", PATH, one.begins.pattern, PASS, nocase=one.sign == "~*"
+                    f"{self.name}:{one.statement.line}",
+                    PATH,
+                    one.begins.pattern,
+                    PASS,
+                    nocase=one.sign == "~*",
                 )
-                self.out.rules.append(or_everything(replace(rule, conditions=(*place.conditions, *kept))))
+                self.out.rules.append(
+                    or_everything(replace(rule, conditions=(*place.conditions, *kept)))
+                )
                 continue
             inside = place.within(*kept, one.begins)
             self._strong(one.inner, inside)
@@ -162,7 +190,12 @@ class ServerReader:
         """What is handed on below a path with a closing slash is redirected there without it."""
         bare = one.path.removesuffix("/")
         hands = any(s.name in _HANDERS for s in one.statement.inner)
-        if one.sign in {"", "^~", "="} and hands and bare not in {"", one.path} and bare not in taken:
+        if (
+            one.sign in {"", "^~", "="}
+            and hands
+            and bare not in {"", one.path}
+            and bare not in taken
+        ):
             pieces = ((TEXT, one.path), (VARIABLE, "is_args"), (VARIABLE, QUERY))
             here = replace(place, own=Condition(PATH, bare, literal=True))
             self._steps.passes(f"{self.name}:{one.statement.line}", here)
@@ -172,9 +205,14 @@ class ServerReader:
 
     def _led_elsewhere(self, statements: Sequence[Statement], start: int) -> None:
         """Name what leads from an answer without a redirect to one, inside the server."""
-        named = {s.words[-1]: s for s in statements if s.name == "location" and s.words[-1].startswith("@")}
+        named = {
+            s.words[-1]: s
+            for s in statements
+            if s.name == "location" and s.words[-1].startswith("@")
+        }
         whole = [
-            replace(r, conditions=tuple(c for c in r.conditions if c.subject == PATH)) for r in self.out.rules[start:]
+            replace(r, conditions=tuple(c for c in r.conditions if c.subject == PATH))
+            for r in self.out.rules[start:]
         ]
         asked = _Fallbacks(Block(whole), named, {line for line, _, _ in self.out.missed})
         pages = [
@@ -184,7 +222,11 @@ class ServerReader:
         ]
         tried: dict[int, Statement] = {}
         for location in (s for s in all_of(statements) if s.name == "location"):
-            found = [s for s in location.inner if s.name == "try_files" and len(s.words) > 2 and asked.leads(s)]
+            found = [
+                s
+                for s in location.inner
+                if s.name == "try_files" and len(s.words) > 2 and asked.leads(s)
+            ]
             tried.update((location.line, s) for s in found)
         for s in [*pages, *tried.values()]:
             self.miss(s, "it may lead to a redirect inside the server")
@@ -200,7 +242,9 @@ class ServerReader:
 
 @dataclass
 class _Fallbacks:
-    """What a server falls back to. rules: its own. named: its locations with a name. missed: lines that were not understood."""
+    """What a server falls back to. rules: its own. named: its locations with a name. missed: lines
+    that were not understood.
+    """
 
     rules: Block
     named: Mapping[str, Statement]
@@ -221,12 +265,16 @@ class _Fallbacks:
             return False
         if goal.startswith("@"):
             steps = {"return", "rewrite", "error_page", "try_files", "include"}
-            return goal not in self.named or any(x.name in steps for x in all_of(self.named[goal].inner))
+            return goal not in self.named or any(
+                x.name in steps for x in all_of(self.named[goal].inner)
+            )
         path = goal.partition("?")[0]
         if not path.startswith("/") or "$" in path:
             return True
         found = self.rules.find(request_of("http://h", "h", path))
-        return found is not None and (found[0].status != PASS or int(found[0].where.rpartition(":")[2]) in self.missed)
+        return found is not None and (
+            found[0].status != PASS or int(found[0].where.rpartition(":")[2]) in self.missed
+        )
 
 
 def _within(one: _Location, in_order: Sequence[_Location]) -> Iterator[_Location]:

@@ -7,9 +7,21 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from upright_ledger.core.rules.imported.rule import HOST, Condition, NotUnderstoodError, alternatives, compiled
+from upright_ledger.core.rules.imported.rule import (
+    HOST,
+    Condition,
+    NotUnderstoodError,
+    alternatives,
+    compiled,
+)
 from upright_ledger.formats.server_config.nginx import Place
-from upright_ledger.formats.server_config.nginx_config import Statement, Table, all_of, read_tree, tables_of
+from upright_ledger.formats.server_config.nginx_config import (
+    Statement,
+    Table,
+    all_of,
+    read_tree,
+    tables_of,
+)
 from upright_ledger.formats.server_config.nginx_expressions import pattern_of
 from upright_ledger.formats.server_config.nginx_places import ServerReader
 from upright_ledger.formats.server_config.rules_read import (
@@ -22,14 +34,15 @@ from upright_ledger.formats.server_config.rules_read import (
 )
 
 _NOT_KEYS = {
-    "add_header", "access_log", "error_log", "expires", "index", "root", "listen", "include", "default_type", "charset", "log_not_found", "default",
+    "add_header", "access_log", "error_log", "expires", "index", "root", "listen", "include",
+    "default_type", "charset", "log_not_found", "default",
 }  # fmt: skip
 
 
 @dataclass
 class _Server:
-    """names: those it is for, in lower case. schemes: by which it is asked. defaults: by which for all other hosts, too. doubt: why it is not
-    understood, if so.
+    """names: those it is for, in lower case. schemes: by which it is asked. defaults: by which for
+    all other hosts, too. doubt: why it is not understood, if so.
     """
 
     statement: Statement
@@ -40,10 +53,14 @@ class _Server:
 
 
 def read_nginx(text: str, name: str, given: Surroundings | None = None) -> RulesRead:
-    """Read a configuration, a part of one, or the inside of a map. Raises NotUnderstoodError where its brackets do not close."""
+    """Read a configuration, a part of one, or the inside of a map. Raises NotUnderstoodError where
+    its brackets do not close.
+    """
     statements = read_tree(text)
     tables = tables_of(statements)
-    tops = [s for top in (statements, *(s.inner for s in statements if s.name == "http")) for s in top]
+    tops = [
+        s for top in (statements, *(s.inner for s in statements if s.name == "http")) for s in top
+    ]
     sections = [s for s in tops if s.name == "server" and s.block is not None]
     around = [s for s in tops if s.block is None]
     reader = ServerReader(name, tables, given or NOTHING_SAID, around)
@@ -52,7 +69,9 @@ def read_nginx(text: str, name: str, given: Surroundings | None = None) -> Rules
             _read_bare_map(reader, statements)
         else:
             names = _names(statements)
-            reader.server(statements, Place(name, tuple(_host_conditions(names)), server=_first(names)), 0)
+            reader.server(
+                statements, Place(name, tuple(_host_conditions(names)), server=_first(names)), 0
+            )
         return reader.out
     only = {p for s in sections for p in _ports(s)}
     servers = [_server(s, len(only) == 1) for s in sections]
@@ -81,7 +100,9 @@ def _server(s: Statement, alone: bool) -> _Server:
         try:
             compiled(pattern_of(name[1:]) if name.startswith("~") else "", nocase=True)
         except NotUnderstoodError as error:  # it may be for any host
-            return _Server(s, (), schemes, (), f"the name {name[:60]} of its server is not understood: {error}")
+            return _Server(
+                s, (), schemes, (), f"the name {name[:60]} of its server is not understood: {error}"
+            )
     return _Server(s, names, schemes, _defaults(s, schemes), doubt)
 
 
@@ -96,21 +117,31 @@ def _names(statements: Sequence[Statement]) -> tuple[str, ...]:
 
 
 def _first(names: Sequence[str]) -> str:
-    return names[0] if names and not re.match(r"[~.*]", names[0]) and not names[0].endswith("*") else ""
+    return (
+        names[0]
+        if names and not re.match(r"[~.*]", names[0]) and not names[0].endswith("*")
+        else ""
+    )
 
 
 def _ports(s: Statement) -> list[str]:
     words = [
-        x.words[1] for x in s.inner if x.name == "listen" and len(x.words) > 1 and not x.words[1].startswith("unix:")
+        x.words[1]
+        for x in s.inner
+        if x.name == "listen" and len(x.words) > 1 and not x.words[1].startswith("unix:")
     ]
     return [m[1] if (m := re.search(r"(?:^|:)(\d+)$", w)) else "80" for w in words] or ["80"]
 
 
 def _schemes(s: Statement, alone: bool) -> tuple[str, ...]:
-    """By which schemes a server is asked; none where its ports do not tell. What has one port alone is for both."""
+    """By which schemes a server is asked; none where its ports do not tell. What has one port alone
+    is for both.
+    """
     ports = _ports(s)
     secure = {
-        p for p, x in zip(ports, (x for x in s.inner if x.name == "listen"), strict=False) if "ssl" in x.words[2:]
+        p
+        for p, x in zip(ports, (x for x in s.inner if x.name == "listen"), strict=False)
+        if "ssl" in x.words[2:]
     }
     if alone and not secure:
         return HTTP_AND_HTTPS
@@ -121,16 +152,24 @@ def _schemes(s: Statement, alone: bool) -> tuple[str, ...]:
 def _defaults(s: Statement, schemes: Sequence[str]) -> tuple[str, ...]:
     """The schemes for which a server is said to answer all other hosts."""
     listens = [
-        x.words for x in s.inner if x.name == "listen" and len(x.words) > 1 and not x.words[1].startswith("unix:")
+        x.words
+        for x in s.inner
+        if x.name == "listen" and len(x.words) > 1 and not x.words[1].startswith("unix:")
     ]
-    chosen = {p for p, words in zip(_ports(s), listens, strict=False) if {"default_server", "default"} & set(words[2:])}
+    chosen = {
+        p
+        for p, words in zip(_ports(s), listens, strict=False)
+        if {"default_server", "default"} & set(words[2:])
+    }
     if chosen == set(_ports(s)):
         return tuple(schemes)
     return tuple(x for x in schemes if x in {SCHEME_OF_PORT.get(p) for p in chosen})
 
 
 def _in_turn(servers: Sequence[_Server]) -> list[tuple[_Server, tuple[Condition, ...], str]]:
-    """Servers with the conditions of their requests and why they are not understood there, if so: by name, and at last what is for all others."""
+    """Servers with the conditions of their requests and why they are not understood there, if so:
+    by name, and at last what is for all others.
+    """
     named, others = [], []
     head = {x: next((s for s in servers if x in s.schemes), None) for x in HTTP_AND_HTTPS}
     chosen = {x for s in servers for x in s.defaults}
@@ -141,21 +180,31 @@ def _in_turn(servers: Sequence[_Server]) -> list[tuple[_Server, tuple[Condition,
         elsewhere = tuple(names.better(number))
         if server.names and (not rest or set(rest) != set(server.schemes)):
             named.append(
-                (server, (*only_by(server.schemes), *_host_conditions(server.names), *elsewhere), server.doubt)
+                (
+                    server,
+                    (*only_by(server.schemes), *_host_conditions(server.names), *elsewhere),
+                    server.doubt,
+                )
             )
             if rest:
-                others.append((server, only_by(rest), "it is the default of one of its ports alone"))
+                others.append(
+                    (server, only_by(rest), "it is the default of one of its ports alone")
+                )
         elif rest or server.doubt:
             others.append((server, (*only_by(rest), *elsewhere), server.doubt))
     return [*named, *others]
 
 
 class _Names:
-    """The names of all servers, by what they end with, to find those that may be for a host of another one, too."""
+    """The names of all servers, by what they end with, to find those that may be for a host of
+    another one, too.
+    """
 
     def __init__(self, servers: Sequence[_Server]) -> None:
         self._ends: dict[str, list[tuple[str, int]]] = defaultdict(list)
-        self._all = [(name, number) for number, server in enumerate(servers) for name in server.names]
+        self._all = [
+            (name, number) for number, server in enumerate(servers) for name in server.names
+        ]
         self._servers = servers
         for name, number in self._all:
             parts = name.lstrip("*.").split(".") if _rank(name)[0] < 2 else []
@@ -163,11 +212,15 @@ class _Names:
                 self._ends[".".join(parts[at:])].append((name, number))
 
     def _alike(self, name: str) -> Iterable[tuple[str, int]]:
-        """Names that may be for one of the hosts of a name, without wildcards behind and patterns where those are no better."""
+        """Names that may be for one of the hosts of a name, without wildcards behind and patterns
+        where those are no better.
+        """
         return self._ends[name.lstrip("*.")] if _rank(name)[0] < 2 else self._all
 
     def better(self, number: int) -> list[Condition]:
-        """Conditions that no other server has a name for the host that comes before those of this one that fit it."""
+        """Conditions that no other server has a name for the host that comes before those of this
+        one that fit it.
+        """
         server = self._servers[number]
         worst = max((_rank(own) for own in server.names), default=(9, 0))
         found = {}
@@ -181,7 +234,15 @@ class _Names:
 
 def _rank(name: str) -> tuple[int, int]:
     """Exact names come first, then wildcards before and behind, the longest first, and patterns."""
-    kind = 3 if name.startswith("~") else 2 if name.endswith("*") else 1 if name[:1] in {"*", "."} else 0
+    kind = (
+        3
+        if name.startswith("~")
+        else 2
+        if name.endswith("*")
+        else 1
+        if name[:1] in {"*", "."}
+        else 0
+    )
     return kind, -len(name) if kind in {1, 2} else 0
 
 
@@ -202,13 +263,22 @@ def _host_conditions(names: Sequence[str]) -> list[Condition]:
 
 
 def _is_bare_map(statements: Sequence[Statement]) -> bool:
-    """Whether a file is what a map includes: keys and values, and nothing else that could be a rule."""
+    """Whether a file is what a map includes: keys and values, and nothing else that could be a
+    rule.
+    """
     plain = [s for s in statements if s.name not in _NOT_KEYS]
     return bool(plain) and all(
-        s.block is None and len(s.words) == 2 and s.name not in {"return", "server_name", "set", "break"} for s in plain
+        s.block is None
+        and len(s.words) == 2
+        and s.name not in {"return", "server_name", "set", "break"}
+        for s in plain
     )
 
 
 def _read_bare_map(reader: ServerReader, statements: Sequence[Statement]) -> None:
-    entries = [(s.line, s.words[0], s.words[1]) for s in statements if len(s.words) == 2 and s.name not in _NOT_KEYS]
+    entries = [
+        (s.line, s.words[0], s.words[1])
+        for s in statements
+        if len(s.words) == 2 and s.name not in _NOT_KEYS
+    ]
     reader.map(Table(0, "$uri", entries))

@@ -7,7 +7,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import PurePosixPath
 
-from upright_ledger.core.rules.imported.rule import INNER, PATH, SCHEME, Condition, ImportedRule, NotUnderstoodError
+from upright_ledger.core.rules.imported.rule import (
+    INNER,
+    PATH,
+    SCHEME,
+    Condition,
+    ImportedRule,
+    NotUnderstoodError,
+)
 from upright_ledger.core.rules.template_index import PASS
 
 BEGINNING = re.compile(r"\^(?:(?:[A-Za-z0-9_/~,;:@=&!'-]|\\[^A-Za-z0-9])(?![?*{]))*")
@@ -21,8 +28,9 @@ MISSED_LENGTH = 300
 class Surroundings:
     """What somebody says of the server that a file is for.
 
-    present, absent: names of modules, defines and included files: those that are there, and those that are not, or hold no rules.
-    document_root: the folder of the site's root, as the file, or the path of the file, names it.
+    present, absent: names of modules, defines and included files: those that are there, and those
+    that are not, or hold no rules. document_root: the folder of the site's root, as the file, or
+    the path of the file, names it.
     """
 
     present: frozenset[str] = frozenset()
@@ -49,7 +57,9 @@ def _plain(name: str) -> str:
 
 @dataclass
 class RulesRead:
-    """Rules in the order in which they are asked, lines that were not understood: (line, why, text), and what else is to be known: (line, what)."""
+    """Rules in the order in which they are asked, lines that were not understood: (line, why,
+    text), and what else is to be known: (line, what).
+    """
 
     rules: list[ImportedRule] = field(default_factory=list)
     missed: list[tuple[int, str, str]] = field(default_factory=list)
@@ -64,7 +74,9 @@ class RulesRead:
 
 
 def understood(rule: ImportedRule) -> ImportedRule:
-    """A rule whose patterns can be read, without needless conditions. Raises NotUnderstoodError for another."""
+    """A rule whose patterns can be read, without needless conditions. Raises NotUnderstoodError for
+    another.
+    """
     rule.check()
     return plainer(rule)
 
@@ -75,7 +87,9 @@ def everything(where: str, *, ends: bool = True, stage: int = 0) -> ImportedRule
 
 
 def or_everything(rule: ImportedRule) -> ImportedRule:
-    """A rule, or where its pattern cannot be read one that fits every path that begins as it does."""
+    """A rule, or where its pattern cannot be read one that fits every path that begins as it
+    does.
+    """
     try:
         rule.check()
     except NotUnderstoodError:
@@ -93,7 +107,9 @@ def plainer(rule: ImportedRule) -> ImportedRule:
     if not rule.conditions or rule.nocase or rule.negate or rule.subject not in {PATH, INNER}:
         return rule
     head = rule.pattern if rule.literal else rule.head
-    kept = [c for group in rule.groups if not any(_is_settled(c, head) for c in group) for c in group]
+    kept = [
+        c for group in rule.groups if not any(_is_settled(c, head) for c in group) for c in group
+    ]
     return rule if len(kept) == len(rule.conditions) else replace(rule, conditions=tuple(kept))
 
 
@@ -105,7 +121,9 @@ def _is_settled(condition: Condition, head: str) -> bool:
     begins = re.sub(r"\\(.)", r"\1", match[1])
     if condition.negate:
         return not head.startswith(begins) and not begins.startswith(head)
-    return head.startswith(begins) and (match[2] is None or head[len(begins) : len(begins) + 1] == "/")
+    return head.startswith(begins) and (
+        match[2] is None or head[len(begins) : len(begins) + 1] == "/"
+    )
 
 
 HTTP_AND_HTTPS = ("http", "https")
@@ -118,7 +136,9 @@ def only_by(schemes: Sequence[str]) -> tuple[Condition, ...]:
 
 
 def path_below(folder: str, root: str) -> str | None:
-    """A folder as the path of its pages (/ at both ends), by the folder of the site's root; None where it does not lie in it."""
+    """A folder as the path of its pages (/ at both ends), by the folder of the site's root; None
+    where it does not lie in it.
+    """
     here, top = PurePosixPath(folder), PurePosixPath(root)
     if ".." in here.parts or not here.is_relative_to(top):
         return None

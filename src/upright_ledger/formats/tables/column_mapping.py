@@ -4,10 +4,22 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from datetime import date
-from functools import lru_cache
 
-from upright_ledger.core.inventory.evidence import CLICKS, HITS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES, VISITS
+from upright_ledger.core.inventory.evidence import (
+    CLICKS,
+    HITS,
+    IMPRESSIONS,
+    LINKING_DOMAINS,
+    LINKING_PAGES,
+    VISITS,
+)
+from upright_ledger.formats.tables.cells import (
+    day_of,
+    host_of,
+    looks_like_address,
+    number,
+    status_code,
+)
 from upright_ledger.formats.tables.header_words import side_of
 
 URL = "url"
@@ -27,43 +39,61 @@ SECTION = "section"
 ITEM = "item number"
 REASON = "reason"
 
-# Header words in the order of preference; compared without case, blanks, underscores, dots and hyphens.
+# Header words in the order of preference; compared without case, blanks, underscores, dots and
+# hyphens.
 NAMES: Mapping[str, tuple[str, ...]] = {
     URL: (
-        "url", "address", "pageurl", "page", "landingpage", "pagepath", "path", "oldurl", "legacyurl", "targeturl", "uri",
-        "loc", "location", "link", "permalink", "fullurl", "pageaddress", "destinationurl", "toppages", "requesturl", "webaddress",
-        "linktarget", "targetpage", "target", "pagepathandscreenclass", "urls", "adresse", "seite", "zielseite", "seitenpfad", "pagedest",
+        "url", "address", "pageurl", "page", "landingpage", "pagepath", "path", "oldurl",
+        "legacyurl", "targeturl", "uri",
+        "loc", "location", "link", "permalink", "fullurl", "pageaddress", "destinationurl",
+        "toppages", "requesturl", "webaddress",
+        "linktarget", "targetpage", "target", "pagepathandscreenclass", "urls", "adresse", "seite",
+        "zielseite", "seitenpfad", "pagedest",
     ),
-    HITS: ("hits", "requests", "pageviews", "views", "seitenaufrufe", "aufrufe", "anfragen", "pagesvues", "vues", "visitas"),
-    VISITS: ("visits", "sessions", "users", "visitors", "entrances", "besuche", "sitzungen", "nutzer", "visites", "sesiones"),
+    HITS: ("hits", "requests", "pageviews", "views", "seitenaufrufe", "aufrufe", "anfragen",
+        "pagesvues", "vues", "visitas"),
+    VISITS: ("visits", "sessions", "users", "visitors", "entrances", "besuche", "sitzungen",
+        "nutzer", "visites", "sesiones"),
     CLICKS: ("clicks", "klicks", "clics", "clic"),
     IMPRESSIONS: ("impressions", "impressionen", "impresiones"),
-    LINKING_DOMAINS: ("linkingdomains", "referringdomains", "domains", "refdomains", "linkingsites", "rootdomains"),
-    LINKING_PAGES: ("linkingpages", "backlinks", "inlinks", "links", "incominglinks", "inboundlinks", "externallinks"),
-    STATUS: ("status", "statuscode", "httpstatus", "responsecode", "code", "httpcode", "response", "httpstatuscode"),
+    LINKING_DOMAINS: ("linkingdomains", "referringdomains", "domains", "refdomains", "linkingsites",
+        "rootdomains"),
+    LINKING_PAGES: ("linkingpages", "backlinks", "inlinks", "links", "incominglinks",
+        "inboundlinks", "externallinks"),
+    STATUS: ("status", "statuscode", "httpstatus", "responsecode", "code", "httpcode", "response",
+        "httpstatuscode"),
     TITLE: ("title", "pagetitle", "titletag", "name", "seitentitel", "titel", "titre", "titulo"),
     LANGUAGE: ("language", "lang", "locale", "sprache"),
-    LAST_SEEN: ("lastseen", "lastcrawled", "date", "lastmod", "detected", "day", "lastmodified", "lastvisit", "datum", "lastcrawl"),
-    REFERRER: ("referrer", "linkingpage", "linkedfrom", "referringpage", "sourceurl", "source", "referer", "foundon", "linkedfrompage", "referringpageurl", "sourcepage"),
+    LAST_SEEN: ("lastseen", "lastcrawled", "date", "lastmod", "detected", "day", "lastmodified",
+        "lastvisit", "datum", "lastcrawl"),
+    REFERRER: ("referrer", "linkingpage", "linkedfrom", "referringpage", "sourceurl", "source",
+        "referer", "foundon", "linkedfrompage", "referringpageurl", "sourcepage"),
     ANCHOR: ("anchor", "anchortext", "linktext", "linkanchor"),
-    TRAFFIC_SOURCE: ("trafficsource", "sourcemedium", "source/medium", "channel", "medium", "sessionsource/medium", "sessionsource"),
+    TRAFFIC_SOURCE: ("trafficsource", "sourcemedium", "source/medium", "channel", "medium",
+        "sessionsource/medium", "sessionsource"),
     HEADING: ("h1", "heading", "firstheading"),
     DESCRIPTION: ("description", "metadescription"),
     CANONICAL: ("canonical", "canonicalurl", "canonicallink"),
     INDEXABLE: ("indexable", "indexability"),
-    REASON: ("reason", "issue", "problem", "error", "errortype", "grund", "fehler", "fehlertyp", "motif", "raison", "motivo", "razon", "problema", "reden"),
+    REASON: ("reason", "issue", "problem", "error", "errortype", "grund", "fehler", "fehlertyp",
+        "motif", "raison", "motivo", "razon", "problema", "reden"),
     REDIRECTS_TO: ("redirectsto", "redirecturl", "redirecttarget", "redirectlocation"),
-    SECTION: ("section", "category", "breadcrumb", "breadcrumbs", "department", "collection", "rubrik", "kategorie"),
+    SECTION: ("section", "category", "breadcrumb", "breadcrumbs", "department", "collection",
+        "rubrik", "kategorie"),
     ITEM: (
-        "sku", "item", "itemnumber", "itemno", "itemid", "productid", "productnumber", "productno", "productcode", "articlenumber", "articleno",
-        "articleid", "postid", "partnumber", "partno", "modelnumber", "mpn", "gtin", "ean", "isbn", "objectnumber", "accessionnumber",
-        "inventorynumber", "cataloguenumber", "catalogueno", "catalognumber", "artikelnummer", "artikelnr", "identifier",
+        "sku", "item", "itemnumber", "itemno", "itemid", "productid", "productnumber", "productno",
+        "productcode", "articlenumber", "articleno",
+        "articleid", "postid", "partnumber", "partno", "modelnumber", "mpn", "gtin", "ean", "isbn",
+        "objectnumber", "accessionnumber",
+        "inventorynumber", "cataloguenumber", "catalogueno", "catalognumber", "artikelnummer",
+        "artikelnr", "identifier",
     ),
 }  # fmt: skip
 
 MEANINGS = tuple(NAMES)
 _FIGURES = (HITS, VISITS, CLICKS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES)
-# Words that, inside a longer header, still name a figure: "Total clicks (28 days)". Not so where they name a rate.
+# Words that, inside a longer header, still name a figure: "Total clicks (28 days)". Not so where
+# they name a rate.
 _INSIDE: Mapping[str, tuple[str, ...]] = {
     LINKING_DOMAINS: ("referring domains", "linking domains", "linking sites", "domains"),
     CLICKS: ("clicks", "klicks", "clics"),
@@ -73,7 +103,8 @@ _INSIDE: Mapping[str, tuple[str, ...]] = {
     LINKING_PAGES: ("backlinks", "inlinks", "linking pages", "inbound links"),
 }
 _RATES = re.compile(
-    r"\b(?:rate|ctr|avg|average|per|share|change|%|position|duration|time|unique domains of)\b|%", re.IGNORECASE
+    r"\b(?:rate|ctr|avg|average|per|share|change|%|position|duration|time|unique domains of)\b|%",
+    re.IGNORECASE,
 )
 
 
@@ -92,12 +123,17 @@ def is_header_word(text: str) -> bool:
 
 
 def map_columns(
-    header: Sequence[str], rows: Sequence[Sequence[str]], given: Mapping[str, str], hosts: frozenset[str]
+    header: Sequence[str],
+    rows: Sequence[Sequence[str]],
+    given: Mapping[str, str],
+    hosts: frozenset[str],
 ) -> dict[str, int]:
-    """Meaning → column number: the user's word first, then the headers' names, then what the cells hold.
+    """Meaning → column number: the user's word first, then the headers' names, then what the cells
+    hold.
 
-    rows: some rows below the header. hosts: the hosts whose addresses are old URLs. The result has no URL where no column
-    holds addresses. Raises KeyError with a header a user gave that is not there.
+    rows: some rows below the header. hosts: the hosts whose addresses are old URLs. The result has
+    no URL where no column holds addresses. Raises KeyError with a header a user gave that is not
+    there.
     """
     words = [bare(h) for h in header]
     found: dict[str, int] = {}
@@ -115,26 +151,51 @@ def map_columns(
     for meaning, names in NAMES.items():
         if meaning in found or meaning == URL or meaning in off:
             continue
-        free = (at for name in names for at, word in enumerate(words) if word == name and at not in found.values())
+        free = (
+            at
+            for name in names
+            for at, word in enumerate(words)
+            if word == name and at not in found.values()
+        )
         at = next((at for at in free if _suits(meaning, _cells(rows, at))), None)
         if at is not None:
             found[meaning] = at
     is_links = _is_list_of_links(header, found)
     for meaning in (LINKING_PAGES, TITLE) if is_links else ():
-        # In a list of links these may speak of the page that links: how many links it has, what it is called.
-        if meaning in found and meaning not in given and not _speaks_of_target(header[found[meaning]], meaning):
+        # In a list of links these may speak of the page that links: how many links it has, what it
+        # is called.
+        if (
+            meaning in found
+            and meaning not in given
+            and not _speaks_of_target(header[found[meaning]], meaning)
+        ):
             del found[meaning]
     for meaning, inside in _INSIDE.items():
-        if meaning not in found and meaning not in off and not (is_links and meaning == LINKING_PAGES):
-            at = next((at for at, h in enumerate(header) if at not in found.values() and _holds(h, inside)), None)
+        if (
+            meaning not in found
+            and meaning not in off
+            and not (is_links and meaning == LINKING_PAGES)
+        ):
+            at = next(
+                (
+                    at
+                    for at, h in enumerate(header)
+                    if at not in found.values() and _holds(h, inside)
+                ),
+                None,
+            )
             if at is not None and _suits(meaning, _cells(rows, at)):
                 found[meaning] = at
     _by_content(found, rows, header, hosts, off, is_links=is_links)
     return found
 
 
-def doubtful_columns(header: Sequence[str], columns: Mapping[str, int], given: Mapping[str, str]) -> dict[str, str]:
-    """Meaning → header, where a list of links does not say of which page it speaks: not taken, unless the user settled it (`given`)."""
+def doubtful_columns(
+    header: Sequence[str], columns: Mapping[str, int], given: Mapping[str, str]
+) -> dict[str, str]:
+    """Meaning → header, where a list of links does not say of which page it speaks: not taken,
+    unless the user settled it (`given`).
+    """
     if not _is_list_of_links(header, columns):
         return {}
     free = [h for at, h in enumerate(header) if at not in columns.values()]
@@ -147,10 +208,12 @@ def doubtful_columns(header: Sequence[str], columns: Mapping[str, int], given: M
 
 
 _LINKING = re.compile(
-    r"\b(?:source|referring|linking|from|quell\w*|verweis\w*|verlink\w*|referent\w*|origine)\b", re.IGNORECASE
+    r"\b(?:source|referring|linking|from|quell\w*|verweis\w*|verlink\w*|referent\w*|origine)\b",
+    re.IGNORECASE,
 )
 _TARGET = re.compile(
-    r"\b(?:target|destination|to|backlinks?|inbound|incoming|linking pages|referring pages|ziel\w*|cible|destino)\b",
+    r"\b(?:target|destination|to|backlinks?|inbound|incoming|linking pages|referring "
+    r"pages|ziel\w*|cible|destino)\b",
     re.IGNORECASE,
 )
 
@@ -161,7 +224,10 @@ def _is_list_of_links(header: Sequence[str], columns: Mapping[str, int]) -> bool
 
 def _names_linking_page(header: str) -> bool:
     text = _in_words(header)
-    return bool(_LINKING.search(text) and re.search(r"\b(?:url|page|seite|adresse|link)\b", text, re.IGNORECASE))
+    return bool(
+        _LINKING.search(text)
+        and re.search(r"\b(?:url|page|seite|adresse|link)\b", text, re.IGNORECASE)
+    )
 
 
 def _speaks_of_target(header: str, meaning: str) -> bool:
@@ -195,8 +261,11 @@ def _suits(meaning: str, cells: list[str]) -> bool:
     return True
 
 
-def _url_column(header: Sequence[str], rows: Sequence[Sequence[str]], hosts: frozenset[str]) -> int | None:
-    """The column of old URLs: it holds addresses, of the old hosts rather than others, under a fitting name.
+def _url_column(
+    header: Sequence[str], rows: Sequence[Sequence[str]], hosts: frozenset[str]
+) -> int | None:
+    """The column of old URLs: it holds addresses, of the old hosts rather than others, under a
+    fitting name.
 
     A column under a fitting name is taken even where its cells are no full addresses.
     """
@@ -217,7 +286,9 @@ def _url_column(header: Sequence[str], rows: Sequence[Sequence[str]], hosts: fro
         if side == "new" and word not in NAMES[URL]:
             rank = -0.5
         addresses = _share(cells, looks_like_address)
-        others = _share(cells, lambda c: host_of(c) not in hosts and host_of(c) != "") if hosts else 0.0
+        others = (
+            _share(cells, lambda c: host_of(c) not in hosts and host_of(c) != "") if hosts else 0.0
+        )
         named = rank > 0 and (addresses > 0 or _share(cells, lambda c: number(c) is None) > 0.5)
         if addresses < 0.6 and not named:
             continue
@@ -229,7 +300,8 @@ def _url_column(header: Sequence[str], rows: Sequence[Sequence[str]], hosts: fro
 
 # A day that is not the last one on which something was seen.
 _OTHER_DAY = re.compile(
-    r"first|erst|premi|prim|created|added|published|discovered|start|begin|since|seit|entdeckt|angelegt|lost|verloren",
+    r"first|erst|premi|prim|created|added|published|discovered|start|begin|since|seit|entdeckt|"
+    r"angelegt|lost|verloren",
     re.IGNORECASE,
 )
 
@@ -243,15 +315,27 @@ def _by_content(
     *,
     is_links: bool,
 ) -> None:
-    """Find what the headers do not tell: statuses, days, pages that link, and titles give themselves away."""
-    open_ones = {STATUS, LAST_SEEN, REFERRER, TITLE} - found.keys() - off - ({TITLE} if is_links else set())
+    """Find what the headers do not tell: statuses, days, pages that link, and titles give
+    themselves away.
+    """
+    open_ones = (
+        {STATUS, LAST_SEEN, REFERRER, TITLE} - found.keys() - off - ({TITLE} if is_links else set())
+    )
     for at in range(len(header)):
         cells = _cells(rows, at)
         if at in found.values() or len(cells) < 3:
             continue
-        if STATUS in open_ones - found.keys() and _share(cells, status_code) == 1 and len(set(cells)) < len(cells):
+        if (
+            STATUS in open_ones - found.keys()
+            and _share(cells, status_code) == 1
+            and len(set(cells)) < len(cells)
+        ):
             found[STATUS] = at
-        elif LAST_SEEN in open_ones - found.keys() and not _OTHER_DAY.search(header[at]) and _share(cells, day_of) == 1:
+        elif (
+            LAST_SEEN in open_ones - found.keys()
+            and not _OTHER_DAY.search(header[at])
+            and _share(cells, day_of) == 1
+        ):
             found[LAST_SEEN] = at
         elif (
             REFERRER in open_ones - found.keys()
@@ -259,7 +343,11 @@ def _by_content(
             and _share(cells, lambda c: host_of(c) and host_of(c) not in hosts) == 1
         ):
             found[REFERRER] = at
-        elif TITLE in open_ones - found.keys() and _share(cells, _is_phrase) > 0.7 and len(set(cells)) * 2 > len(cells):
+        elif (
+            TITLE in open_ones - found.keys()
+            and _share(cells, _is_phrase) > 0.7
+            and len(set(cells)) * 2 > len(cells)
+        ):
             found[TITLE] = at
 
 
@@ -267,98 +355,9 @@ _ITEM = re.compile(r"(?=.*\d)[\w./-]{1,40}\Z")  # one word with a digit in it
 
 
 def _is_phrase(cell: str) -> bool:
-    return " " in cell and any(c.isalpha() for c in cell) and not looks_like_address(cell) and not day_of(cell)
-
-
-_ADDRESS = re.compile(
-    r"^[<(\[\"'\u201c\u201e\u00ab]*(?:https?:/{1,2}\S|/\S*$|www\.\S+|[a-z0-9-]+(?:\.[a-z0-9-]+)*\.[a-z]{2,}/\S*$)",
-    re.IGNORECASE,
-)
-_HOST = re.compile(r"^(?:https?://)?([a-z0-9.-]+\.[a-z][a-z0-9-]*)(?::\d+)?(?:[/?#]|$)", re.IGNORECASE)
-
-
-def looks_like_address(cell: str) -> bool:
-    """Whether a cell holds a URL or an absolute path."""
-    return _ADDRESS.match(cell.strip()) is not None
-
-
-def host_of(cell: str) -> str:
-    """The host that a cell names, or an empty text."""
-    match = _HOST.match(cell.strip())
-    return match[1].lower() if match else ""
-
-
-def status_code(cell: str) -> int:
-    """An HTTP status as a cell gives it ("404", "404 Not Found", "404.0"); 0 where it gives none."""
-    match = re.match(r"([1-5][0-9]{2})(?:\.0)?(?:\s\D.*)?\Z", cell)
-    return int(match[1]) if match else 0
-
-
-_NUMBER_SIGNS = re.compile(r"[\s\u00a0\u202f\u2009'\u2019]")
-_GROUPED = re.compile(r"\d{1,3}(?:([.,])\d{3})(?:\1\d{3})*(?:(?!\1)[.,]\d+)?\Z")
-_INDIAN = re.compile(r"\d{1,2}(?:,\d{2})+,\d{3}(?:\.\d+)?\Z")
-
-
-def number(cell: str) -> float | None:
-    """A figure as exports of several countries write it: 1,234 or 1.234 or 1 234 or 1'234.5 or 1.234,5; None when it is none.
-
-    A single group of three digits after a sign is taken for thousands: figures here are counts.
-    """
-    if cell.isascii() and cell.isdigit():
-        return float(cell)
-    text = _NUMBER_SIGNS.sub("", cell)
-    if text.isascii() and text.isdigit():
-        return float(text)
-    if match := _GROUPED.match(text):
-        mark = match[1]
-        return float(text.replace(mark, "").replace(",", "."))
-    if _INDIAN.match(text):
-        return float(text.replace(",", ""))
-    text = text.replace(",", ".") if text.count(",") == 1 and "." not in text else text
-    return float(text) if re.fullmatch(r"\d+(?:\.\d+)?(?:[eE]\+?\d{1,2})?", text) else None
-
-
-_MONTHS = {
-    name: n
-    for names in (
-        "jan feb mar apr may jun jul aug sep oct nov dec",
-        "january february march april may june july august september october november december",
-        "januar februar märz april mai juni juli august september oktober november dezember",
-        "janvier février mars avril mai juin juillet août septembre octobre novembre décembre",
+    return (
+        " " in cell
+        and any(c.isalpha() for c in cell)
+        and not looks_like_address(cell)
+        and not day_of(cell)
     )
-    for n, name in enumerate(names.split(), 1)
-}
-_DAY_FORMS = (
-    re.compile(r"(?P<y>\d{4})[-/.](?P<m>\d{1,2})[-/.](?P<d>\d{1,2})(?:[T ].*)?\Z"),
-    re.compile(r"(?P<y>\d{4})(?P<m>\d{2})(?P<d>\d{2})(?:\d{6})?\Z"),
-    re.compile(r"(?P<d>\d{1,2})\.(?P<m>\d{1,2})\.(?P<y>\d{4})(?:[, ].*)?\Z"),
-    re.compile(r"(?P<a>\d{1,2})[/-](?P<b>\d{1,2})[/-](?P<y>\d{4})(?:[, ].*)?\Z"),
-    re.compile(r"(?P<d>\d{1,2})\.?[ -](?P<n>[^\W\d]+)\.?,?[ -](?P<y>\d{4})(?:[, ].*)?\Z"),
-    re.compile(r"(?P<n>[^\W\d]+)\.? (?P<d>\d{1,2}),? (?P<y>\d{4})(?:[, ].*)?\Z"),
-    re.compile(r"[^\W\d]{2,4}, (?P<d>\d{1,2}) (?P<n>[^\W\d]+) (?P<y>\d{4}) .*\Z"),
-)
-
-
-@lru_cache(maxsize=1 << 14)
-def day_of(cell: str, *, month_first: bool = False) -> str:
-    """A day as exports write it, as YYYY-MM-DD; empty where it is none.
-
-    3/4/2026 is the third of April unless `month_first`; 3/14/2026 can only be one of March.
-    """
-    text = cell.strip()
-    for form in _DAY_FORMS:
-        match = form.match(text)
-        if match is None:
-            continue
-        parts = match.groupdict()
-        if "a" in parts:
-            a, b = int(parts["a"]), int(parts["b"])
-            month, day = (a, b) if b > 12 or (month_first and a <= 12) else (b, a)
-        else:
-            month = int(parts["m"]) if "m" in parts else _MONTHS.get(parts["n"].lower(), 0)
-            day = int(parts["d"])
-        try:
-            return date(int(parts["y"]), month, day).isoformat()
-        except ValueError:
-            return ""
-    return ""

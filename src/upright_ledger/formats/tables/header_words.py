@@ -184,12 +184,15 @@ _ADDRESS = frozenset(
     ]
 )
 _JOINED = re.compile(
-    r"(?P<side>alt|neu|ziel|quell|old|new|from|to|source|target|destination|legacy)(?:e|es|er|en)?(?P<what>url|uri|adresse|address|pfad|path|seite|page|link)s?\Z"
+    r"(?P<side>alt|neu|ziel|quell|old|new|from|to|source|target|destination|legacy)(?:e|es|er|"
+    r"en)?(?P<what>url|uri|adresse|address|pfad|path|seite|page|link)s?\Z"
 )
 
 
 def side_of(header: str) -> str:
-    """Whether a header names old addresses ("old"), new ones ("new"), or neither: "Alte URL", "URL (neu)", "old_path"."""
+    """Whether a header names old addresses ("old"), new ones ("new"), or neither: "Alte URL", "URL
+    (neu)", "old_path".
+    """
     words = [
         w
         for w in re.split(r"[^\w]+|_", re.sub(r"([a-zà-ÿ])([A-Z])", r"\1 \2", header).lower())
@@ -200,12 +203,16 @@ def side_of(header: str) -> str:
         joined = _JOINED.match(word)
         left.append(joined["side"] if joined else word)
     left = [w for w in left if w not in _ADDRESS]
-    sides = ["old" if w in _OLD or w in {"quell", "legacy"} else "new" if w in _NEW else "" for w in left]
+    sides = [
+        "old" if w in _OLD or w in {"quell", "legacy"} else "new" if w in _NEW else "" for w in left
+    ]
     if not sides or "" in sides:
         return ""
     # "redirect from" speaks of the old side, "redirect to" of the new one.
     named = [
-        s for s, w in zip(sides, left, strict=True) if w not in {"redirect", "redirects", "weiterleitung", "umleitung"}
+        s
+        for s, w in zip(sides, left, strict=True)
+        if w not in {"redirect", "redirects", "weiterleitung", "umleitung"}
     ]
     found = set(named or sides)
     return found.pop() if len(found) == 1 else ""

@@ -1,4 +1,6 @@
-"""Pairs: sheets of old and new addresses with a status, as people keep them, in several languages."""
+"""Pairs: sheets of old and new addresses with a status, as people keep them, in several
+languages.
+"""
 
 from __future__ import annotations
 
@@ -11,20 +13,26 @@ from pathlib import Path
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import JSON, SHEET, TABLE, recognise
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.tables.column_mapping import bare, host_of, looks_like_address
+from upright_ledger.formats.tables.cells import host_of, looks_like_address
+from upright_ledger.formats.tables.column_mapping import bare
 from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.rows import Row, rows_of, sheets_of
 
 OLD, NEW, STATUS, QUERY, KIND = "old", "new", "status", "query", "kind"
 MEANINGS = (OLD, NEW, STATUS, QUERY, KIND)
 
-# Headers in their order of preference; compared as `columns.bare` leaves them. Others are read by their words (`header_words`).
+# Headers in their order of preference; compared as `columns.bare` leaves them. Others are read by
+# their words (`header_words`).
 _NAMES: Mapping[str, tuple[str, ...]] = {
-    OLD: ("old", "legacyurl", "oldurl", "from", "source", "sourceurl", "redirectfrom", "oldaddress", "request", "url"),
-    NEW: ("new", "destination", "newurl", "to", "target", "targeturl", "redirectto", "newaddress", "destinationurl"),
+    OLD: ("old", "legacyurl", "oldurl", "from", "source", "sourceurl", "redirectfrom", "oldaddress",
+        "request", "url"),
+    NEW: ("new", "destination", "newurl", "to", "target", "targeturl", "redirectto", "newaddress",
+        "destinationurl"),
     STATUS: (
-        "status", "statuscode", "code", "httpstatus", "httpcode", "httpstatuscode", "redirecttype", "type", "typ", "art", "tipo", "soort",
-        "weiterleitungstyp", "umleitungstyp", "typederedirection", "tipoderedireccion", "tipodiredirect", "redirectcode",
+        "status", "statuscode", "code", "httpstatus", "httpcode", "httpstatuscode", "redirecttype",
+        "type", "typ", "art", "tipo", "soort",
+        "weiterleitungstyp", "umleitungstyp", "typederedirection", "tipoderedireccion",
+        "tipodiredirect", "redirectcode",
     ),
     QUERY: ("query",),
     KIND: ("kind",),
@@ -37,7 +45,9 @@ _BARE_PATH = re.compile(r"^[^\s/:]+(?:/[^\s]*)?$")
 
 @dataclass(frozen=True, slots=True)
 class Pair:
-    """One row: the addresses as written, trimmed. status, query, kind: as written, empty when not given. sheet: of a workbook that has several."""
+    """One row: the addresses as written, trimmed. status, query, kind: as written, empty when not
+    given. sheet: of a workbook that has several.
+    """
 
     line: int
     old: str
@@ -59,8 +69,9 @@ class Pair:
 
 @dataclass(frozen=True, slots=True)
 class Pairs:
-    """A sheet of pairs and the rows that are none (line, reason). mapping: meaning → header; unused: headers that say nothing here. notes: what else
-    a user should know."""
+    """A sheet of pairs and the rows that are none (line, reason). mapping: meaning → header;
+    unused: headers that say nothing here. notes: what else a user should know.
+    """
 
     rows: list[Pair]
     rejected: list[tuple[int, str]]
@@ -69,11 +80,14 @@ class Pairs:
     notes: list[str] = field(default_factory=list)
 
 
-def read_pairs(path: Path, options: ReadOptions | None = None, new_origins: frozenset[str] = frozenset()) -> Pairs:
-    """Read a sheet of pairs: its columns by name in several languages, as the user says, or by what they hold.
+def read_pairs(
+    path: Path, options: ReadOptions | None = None, new_origins: frozenset[str] = frozenset()
+) -> Pairs:
+    """Read a sheet of pairs: its columns by name in several languages, as the user says, or by what
+    they hold.
 
-    options: `hosts` are those of old addresses; new_origins: where new ones lie. Of a workbook, all sheets that hold pairs. Raises
-    InputError where there is none.
+    options: `hosts` are those of old addresses; new_origins: where new ones lie. Of a workbook, all
+    sheets that hold pairs. Raises InputError where there is none.
     """
     options = options or ReadOptions()
     kind = recognise(path)
@@ -95,7 +109,8 @@ def read_pairs(path: Path, options: ReadOptions | None = None, new_origins: froz
             failed[name] = error
             continue
         found = Pairs(
-            [*found.rows, *part.rows], [*found.rejected, *part.rejected], found.mapping or part.mapping, found.unused or part.unused,
+            [*found.rows, *part.rows], [*found.rejected, *part.rejected],
+            found.mapping or part.mapping, found.unused or part.unused,
             [*found.notes, *part.notes],
         )  # fmt: skip
     if not found.rows and not found.rejected:
@@ -105,7 +120,9 @@ def read_pairs(path: Path, options: ReadOptions | None = None, new_origins: froz
     return found
 
 
-def _pairs_of(path: Path, rows: list[Row], options: ReadOptions, new_origins: frozenset[str], sheet: str = "") -> Pairs:
+def _pairs_of(
+    path: Path, rows: list[Row], options: ReadOptions, new_origins: frozenset[str], sheet: str = ""
+) -> Pairs:
     if not rows:
         raise InputError(f"{path} is empty", "export it again")
     header, columns = _find_columns(path, rows, options, new_origins)
@@ -141,7 +158,12 @@ def _find_columns(
         body = [c for _, c in rows[n + 1 : n + 1 + _SAMPLE]]
         if columns is None or not body:
             continue
-        if OLD in columns and NEW not in columns and _addresses(body, columns[OLD]) < 0.5 and given.get(NEW) != "":
+        if (
+            OLD in columns
+            and NEW not in columns
+            and _addresses(body, columns[OLD]) < 0.5
+            and given.get(NEW) != ""
+        ):
             continue
         if OLD in columns and (NEW in columns or STATUS in columns or given.get(NEW) == ""):
             return n, columns
@@ -179,8 +201,17 @@ def _by_names(cells: Sequence[str], given: Mapping[str, str]) -> dict[str, int] 
 def _by_content(
     path: Path, rows: list[Row], hosts: frozenset[str], new_origins: frozenset[str], named: str
 ) -> tuple[int | None, dict[str, int]]:
-    """Two columns of addresses: the old ones lie on old hosts, the new ones on new hosts, or they stand in that order."""
-    first = next((n for n, (_, cells) in enumerate(rows[:_HEADER_WITHIN]) if any(map(looks_like_address, cells))), None)
+    """Two columns of addresses: the old ones lie on old hosts, the new ones on new hosts, or they
+    stand in that order.
+    """
+    first = next(
+        (
+            n
+            for n, (_, cells) in enumerate(rows[:_HEADER_WITHIN])
+            if any(map(looks_like_address, cells))
+        ),
+        None,
+    )
     if first is None:
         raise InputError(f"{path} has no columns old and new", f"its columns are: {named}")
     body = [cells for _, cells in rows[first : first + _SAMPLE]]
@@ -194,8 +225,13 @@ def _by_content(
         speaks = [_speaks_of_old(body, at, hosts, new_origins) for at in (old, new)]
         if speaks[1] > speaks[0]:
             old, new = new, old
-    columns = {OLD: old} | ({NEW: new} if new is not None else {NEW: old + 1} if old + 1 < width else {})
-    status = next((at for at in range(width) if at not in columns.values() and _statuses(body, at) > 0.6), None)
+    columns = {OLD: old} | (
+        {NEW: new} if new is not None else {NEW: old + 1} if old + 1 < width else {}
+    )
+    status = next(
+        (at for at in range(width) if at not in columns.values() and _statuses(body, at) > 0.6),
+        None,
+    )
     if status is not None:
         columns[STATUS] = status
     header = first - 1 if first and sum(map(bool, rows[first - 1][1])) > 1 else None
@@ -207,7 +243,9 @@ def _addresses(body: Sequence[Sequence[str]], at: int) -> float:
     return sum(map(looks_like_address, cells)) / len(cells) if cells else 0.0
 
 
-def _speaks_of_old(body: Sequence[Sequence[str]], at: int, hosts: frozenset[str], new_origins: frozenset[str]) -> int:
+def _speaks_of_old(
+    body: Sequence[Sequence[str]], at: int, hosts: frozenset[str], new_origins: frozenset[str]
+) -> int:
     """How many cells of a column lie on old hosts, less those on new origins."""
     found = 0
     for cell in (c[at].strip().lower() for c in body if at < len(c)):
@@ -219,28 +257,42 @@ def _speaks_of_old(body: Sequence[Sequence[str]], at: int, hosts: frozenset[str]
 def _statuses(body: Sequence[Sequence[str]], at: int) -> float:
     cells = [c[at].strip() for c in body if at < len(c) and c[at].strip()]
     return (
-        sum(1 for c in cells if re.match(r"(?:30[12378]|410|404)\b", c) or status_word(c)) / len(cells)
+        sum(1 for c in cells if re.match(r"(?:30[12378]|410|404)\b", c) or status_word(c))
+        / len(cells)
         if cells
         else 0.0
     )
 
 
 _WORDS: Mapping[str, str] = {
-    "301": "permanent permanently permanente permanentemente permanenti dauerhaft dauerhafte permanently définitive définitif définitivement definitiva definitivo blijvend",
-    "302": "temporary temporarily temp temporär temporäre vorübergehend temporaire provisoire temporal temporalmente temporaneo temporanea tijdelijk",
-    "gone": "gone removed deleted gelöscht entfernt entfällt weg supprimé supprimée supprimer eliminado eliminada borrado eliminato rimosso verwijderd vervallen",
+    "301": (
+        "permanent permanently permanente permanentemente permanenti dauerhaft dauerhafte "
+        "permanently définitive définitif définitivement definitiva definitivo blijvend"
+    ),
+    "302": (
+        "temporary temporarily temp temporär temporäre vorübergehend temporaire provisoire "
+        "temporal temporalmente temporaneo temporanea tijdelijk"
+    ),
+    "gone": (
+        "gone removed deleted gelöscht entfernt entfällt weg supprimé supprimée supprimer "
+        "eliminado eliminada borrado eliminato rimosso verwijderd vervallen"
+    ),
 }
 _BY_WORD = {word: status for status, words in _WORDS.items() for word in words.split()}
 
 
 def status_word(text: str) -> str:
-    """The status that words mean ("permanent", "vorübergehend", "supprimé"): 301, 302 or gone; empty where they mean none."""
+    """The status that words mean ("permanent", "vorübergehend", "supprimé"): 301, 302 or gone;
+    empty where they mean none.
+    """
     found = {_BY_WORD[w] for w in re.findall(r"[^\W\d_]+", text.lower()) if w in _BY_WORD}
     return found.pop() if len(found) == 1 else ""
 
 
 def mend_slash(text: str) -> tuple[str, bool]:
-    """Put a missing leading slash before a bare path ("visit/hours.html"); True when that was done."""
+    """Put a missing leading slash before a bare path ("visit/hours.html"); True when that was
+    done.
+    """
     if not text or text.startswith(("/", "?", "#")) or "://" in text or _names_host(text):
         return text, False
     return (f"/{text}", True) if _BARE_PATH.match(text) else (text, False)
@@ -259,17 +311,23 @@ def _cell(cells: Sequence[str], at: int | None) -> str:
     return text[1:] if re.match(r"^'[=+\-@]", text) else text
 
 
-_PATTERN_SIGNS = re.compile(r"\*(?:/|\Z)|/\*|\A\^|[^\w]\$\Z|\(\.|\(\[|\\[dw]|\[\^[\w/]|\(\?|\.\+\Z|\.\*")
+_PATTERN_SIGNS = re.compile(
+    r"\*(?:/|\Z)|/\*|\A\^|[^\w]\$\Z|\(\.|\(\[|\\[dw]|\[\^[\w/]|\(\?|\.\+\Z|\.\*"
+)
 
 
 def looks_like_pattern(text: str) -> bool:
-    """Whether an old address is a pattern for many ("/blog/*", "^/shop/(.*)$") rather than one address."""
+    """Whether an old address is a pattern for many ("/blog/*", "^/shop/(.*)$") rather than one
+    address.
+    """
     path = text.partition("://")[2].partition("/")[2] if "://" in text else text
     return bool(_PATTERN_SIGNS.search(path.partition("?")[0] if path.startswith("/") else path))
 
 
 def as_regular_expression(text: str, new: str) -> tuple[str, str]:
-    """A pattern for paths and its destination with $1, $2 ..., of either kind: with * for anything, or a regular expression."""
+    """A pattern for paths and its destination with $1, $2 ..., of either kind: with * for anything,
+    or a regular expression.
+    """
     if not re.search(r"[\^$]|\(\.|\\[dw./]|\[|\(\?|\.\+|\.\*", text):
         parts = text.split("*")
         pattern = "^" + "(.*)".join(map(re.escape, parts)) + "$"
@@ -282,7 +340,9 @@ def as_regular_expression(text: str, new: str) -> tuple[str, str]:
 
 
 def pieces_of(new: str) -> tuple[tuple[str, str], ...]:
-    """The texts and groups of a destination with $1, $2 ..., as imported rules hold them: ("text", …), ("group", "1")."""
+    """The texts and groups of a destination with $1, $2 ..., as imported rules hold them: ("text",
+    …), ("group", "1").
+    """
     cuts = [m.span() for m in re.finditer(r"\$\{?([1-9])\}?", new)]
     bounds = [0, *(at for span in cuts for at in span), len(new)]
     found = []

@@ -30,15 +30,20 @@ _SAMPLE = 60
 def rows_of(
     path: Path, kind: str, encoding: str = "", notes: list[str] | None = None, sheet: str = ""
 ) -> Iterator[Row]:
-    """The rows of a table, header included. Raises InputError, at once or on the way, with the line that is damaged.
+    """The rows of a table, header included. Raises InputError, at once or on the way, with the line
+    that is damaged.
 
-    notes: gets what a user should know of a delimited file's encoding, with the first row. sheet: of a workbook; the fullest one where none is
-    named.
+    notes: gets what a user should know of a delimited file's encoding, with the first row. sheet:
+    of a workbook; the fullest one where none is named.
     """
     if kind == SHEET:
         rows = _sheet_rows(path, sheet)
     else:
-        rows = _objects(path, encoding) if kind == JSON else _delimited(path, encoding, [] if notes is None else notes)
+        rows = (
+            _objects(path, encoding)
+            if kind == JSON
+            else _delimited(path, encoding, [] if notes is None else notes)
+        )
     return _of_sane_width(path, rows)
 
 
@@ -46,7 +51,8 @@ def _of_sane_width(path: Path, rows: Iterator[Row]) -> Iterator[Row]:
     for row in rows:
         if len(row[1]) > MAX_COLUMNS and len([cell for cell in row[1] if cell]) > MAX_COLUMNS:
             raise InputError(
-                f"{path} line {row[0]:,} has {len(row[1]):,} columns, and tables have at most {MAX_COLUMNS:,} here",
+                f"{path} line {row[0]:,} has {len(row[1]):,} columns, and tables have at most "
+                f"{MAX_COLUMNS:,} here",
                 "keep the columns that are needed",
             )
         yield row[0], row[1][:MAX_COLUMNS]
@@ -66,7 +72,9 @@ def _delimited(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]:
                 yield line, cells if any(map(str.strip, cells)) else []
                 line = reader.line_num + 1
         except csv.Error as error:
-            raise InputError(f"{path} line {line:,} cannot be read as a table: {error}", "check its quotes") from None
+            raise InputError(
+                f"{path} line {line:,} cannot be read as a table: {error}", "check its quotes"
+            ) from None
 
 
 def sheets_of(path: Path) -> list[str]:
@@ -95,7 +103,9 @@ _REFERENCE = re.compile(rb"""\br=["']([A-Z]{1,3})([0-9]{1,7})["']""")
 
 
 def _check_extents(path: Path, archive: zipfile.ZipFile) -> None:
-    """Raises InputError for a sheet whose farthest cells span more than it can hold: it would be laid out in memory, empty cells and all."""
+    """Raises InputError for a sheet whose farthest cells span more than it can hold: it would be
+    laid out in memory, empty cells and all.
+    """
     for info in archive.infolist():
         name = info.filename.lower()
         if name.startswith("xl/worksheets/") and name.endswith(".bin"):
@@ -111,7 +121,8 @@ def _check_extents(path: Path, archive: zipfile.ZipFile) -> None:
                 rest = block[-32:]
         if right * down > MAX_CELLS:
             raise InputError(
-                f"{path} has a sheet of {down:,} rows and {right:,} columns, which is more than {MAX_CELLS:,} cells",
+                f"{path} has a sheet of {down:,} rows and {right:,} columns, which is more than "
+                f"{MAX_CELLS:,} cells",
                 "delete what stands far off below or to the right, or save the sheet as CSV",
             )
 
@@ -131,9 +142,12 @@ def _open_workbook(path: Path) -> dict[str, Any]:
     try:
         with zipfile.ZipFile(path) as archive:
             unpacked = sum(info.file_size for info in archive.infolist())
-            if unpacked > MAX_WORKBOOK or unpacked > max(path.stat().st_size * MAX_PACKING, 1 << 26):
+            if unpacked > MAX_WORKBOOK or unpacked > max(
+                path.stat().st_size * MAX_PACKING, 1 << 26
+            ):
                 raise InputError(
-                    f"{path} would unpack to {unpacked / 1e6:,.0f} MB, which no export does", "save the sheet as CSV"
+                    f"{path} would unpack to {unpacked / 1e6:,.0f} MB, which no export does",
+                    "save the sheet as CSV",
                 )
             _check_extents(path, archive)
     except (zipfile.BadZipFile, OSError, RuntimeError, EOFError, zlib.error):
@@ -142,7 +156,9 @@ def _open_workbook(path: Path) -> dict[str, Any]:
         workbook = python_calamine.CalamineWorkbook.from_path(str(path))
         sheets = {name: workbook.get_sheet_by_name(name) for name in workbook.sheet_names}
     except (python_calamine.CalamineError, OSError) as error:
-        raise InputError(f"{path} is a damaged workbook: {error}", "save it again, or as CSV") from None
+        raise InputError(
+            f"{path} is a damaged workbook: {error}", "save it again, or as CSV"
+        ) from None
     if not sheets:
         raise InputError(f"{path} has no sheets", "save the sheet as CSV")
     return sheets
@@ -155,7 +171,9 @@ def _cell_text(value: object) -> str:
 
 
 def _objects(path: Path, encoding: str) -> Iterator[Row]:
-    """JSON Lines, or one array of objects, as rows under a header of all names that the first lines hold."""
+    """JSON Lines, or one array of objects, as rows under a header of all names that the first lines
+    hold.
+    """
     with open_text(path, encoding) as file:
         found = _array(path, file.read(_MAX_ARRAY + 1)) if _is_array(path) else enumerate(file, 1)
         objects = ((line, _flat(path, line, text)) for line, text in found)
@@ -176,7 +194,10 @@ def _is_array(path: Path) -> bool:
 
 def _array(path: Path, text: str) -> Iterator[tuple[int, Any]]:
     if len(text) > _MAX_ARRAY:
-        raise InputError(f"{path} is one JSON array of more than {_MAX_ARRAY:,} characters", "export it as JSON Lines")
+        raise InputError(
+            f"{path} is one JSON array of more than {_MAX_ARRAY:,} characters",
+            "export it as JSON Lines",
+        )
     try:
         return enumerate(read_json(text), 1)
     except ValueError as error:
@@ -191,7 +212,9 @@ def _flat(path: Path, line: int, text: Any) -> dict[str, Any]:
         try:
             text = read_json(text)
         except ValueError as error:
-            raise InputError(f"{path} line {line:,} is damaged JSON: {error}", "mend or delete the line") from None
+            raise InputError(
+                f"{path} line {line:,} is damaged JSON: {error}", "mend or delete the line"
+            ) from None
     if not isinstance(text, dict):
         return {"value": text}
     flat: dict[str, Any] = {}

@@ -1,4 +1,6 @@
-"""Tables of any origin: where the header is, what the columns mean, and what each row says of an old URL."""
+"""Tables of any origin: where the header is, what the columns mean, and what each row says of an
+old URL.
+"""
 
 from __future__ import annotations
 
@@ -27,6 +29,7 @@ from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import JSON, SHEET, TABLE
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.tables import column_mapping as col
+from upright_ledger.formats.tables.cells import day_of, looks_like_address, number, status_code
 from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.rows import Row, rows_of
 
@@ -54,9 +57,12 @@ NO_ADDRESS = frozenset(
     ]
 )
 """How exports say that there is no address."""
-_NO_TITLE = frozenset({"(not set)", "(not provided)", "-", "n/a", "none", "null"})  # how exports say nothing
+_NO_TITLE = frozenset(
+    {"(not set)", "(not provided)", "-", "n/a", "none", "null"}
+)  # how exports say nothing
 _TOTAL = re.compile(
-    r"\W*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total g\S+|totale|somme|suma)\b",
+    r"\W*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total "
+    r"g\S+|totale|somme|suma)\b",
     re.IGNORECASE,
 )
 _DOUBTFUL = frozenset("#-*=\u2014 " + "tsgoiTSGOI")  # totals and comments begin so
@@ -70,8 +76,9 @@ _HEADER_WITHIN = 60  # rows; what stands above a header is never longer
 class Table:
     """A table with its header.
 
-    columns: meaning → column number. above: rows before the header. rows: (line in the file, cells), without the header. doubts: meaning → header of columns that
-    may speak of another page, and were not taken.
+    columns: meaning → column number. above: rows before the header. rows: (line in the file,
+    cells), without the header. doubts: meaning → header of columns that may speak of another page,
+    and were not taken.
     """
 
     header: list[str]
@@ -95,7 +102,11 @@ class Table:
     @property
     def unused(self) -> list[str]:
         """Headers of columns that mean nothing here."""
-        return [h.strip() for at, h in enumerate(self.header) if h.strip() and at not in self.columns.values()]
+        return [
+            h.strip()
+            for at, h in enumerate(self.header)
+            if h.strip() and at not in self.columns.values()
+        ]
 
     @property
     def mapping(self) -> dict[str, str]:
@@ -109,7 +120,9 @@ class Table:
 
 
 def read_table(path: Path, options: ReadOptions, kind: str = TABLE) -> Table:
-    """Open a table and find its columns. Raises InputError when it has no rows or no column with addresses."""
+    """Open a table and find its columns. Raises InputError when it has no rows or no column with
+    addresses.
+    """
     notes: list[str] = []
     rows = rows_of(path, kind, options.encoding, notes, options.sheet)
     first = list(islice(rows, _SAMPLE))
@@ -124,28 +137,34 @@ def read_table(path: Path, options: ReadOptions, kind: str = TABLE) -> Table:
     return table
 
 
-def _find_header(path: Path, rows: list[Row], options: ReadOptions) -> tuple[int | None, dict[str, int]]:
+def _find_header(
+    path: Path, rows: list[Row], options: ReadOptions
+) -> tuple[int | None, dict[str, int]]:
     """The index of the header row (None where there is none), and the columns."""
     filled = [(n, cells) for n, (_, cells) in enumerate(rows) if cells]
     if not filled:
         raise InputError(f"{path} has no rows", "export it again")
     width = Counter(len(cells) for _, cells in filled).most_common(1)[0][0]
     top = next(n for n, cells in filled if len(cells) == width)
-    before = next((n - 1 for n, cells in filled if any(map(col.looks_like_address, cells))), -1)
+    before = next((n - 1 for n, cells in filled if any(map(looks_like_address, cells))), -1)
     if before >= 0 and not _are_words(rows[before][1]):
         before = -1
     missing = ""
     best: tuple[int, int, dict[str, int]] | None = None
     for n, cells in filled[:_HEADER_WITHIN]:
         body = [c for _, c in rows[n + 1 :] if c][:200]
-        if any(col.looks_like_address(c) for c in cells):
+        if any(looks_like_address(c) for c in cells):
             break  # rows have begun
         try:
             columns = col.map_columns(cells, body, options.columns, options.hosts)
         except KeyError as error:
             missing = missing or str(error.args[0])
             continue
-        known = sum(1 for h in cells if side_of(h) or any(col.bare(h) in names for names in col.NAMES.values()))
+        known = sum(
+            1
+            for h in cells
+            if side_of(h) or any(col.bare(h) in names for names in col.NAMES.values())
+        )
         figure = known * 10 + sum(1 for c in cells if c.strip()) + 5 * len(options.columns)
         if not known and not options.columns and n not in {top, before}:
             continue  # nothing but its place could make this a header
@@ -170,7 +189,9 @@ def _find_header(path: Path, rows: list[Row], options: ReadOptions) -> tuple[int
 
 def _are_words(cells: list[str]) -> bool:
     """Whether cells are names of columns rather than values."""
-    return len(cells) > 1 and all(col.number(c) is None and not re.search(r"[./]\w", c) for c in cells if c.strip())
+    return len(cells) > 1 and all(
+        number(c) is None and not re.search(r"[./]\w", c) for c in cells if c.strip()
+    )
 
 
 def read_table_urls(path: Path, options: ReadOptions) -> Reading:
@@ -194,36 +215,47 @@ def _reading(table: Table) -> Reading:
     grown = [unit for unit in _PER_PERIOD if unit in table.columns]
     if grown and not any(reading.days):
         table.notes.append(
-            f"for how many days its {' and '.join(grown)} count is not said (--period FROM..TO): they are taken as of 30 days"
+            f"for how many days its {' and '.join(grown)} count is not said (--period FROM..TO): "
+            "they are taken as of 30 days"
         )
     for meaning, header in table.doubts.items():
         table.notes.append(
-            f"does {header!r} speak of the page that links, or of ours? It is not taken; if of ours, gather it again with "
+            f"does {header!r} speak of the page that links, or of ours? It is not taken; if of "
+            "ours, gather it again with "
             f"--column {f'{meaning}={header}'!r}"
         )
     unused = [header for header in table.unused if header not in table.doubts.values()]
     if unused:
         more = f" and {len(unused) - 8:,} more" if len(unused) > 8 else ""
         table.notes.append(
-            f"columns that are not used: {', '.join(unused[:8])}{more} (--column MEANING=HEADER settles one)"
+            f"columns that are not used: {', '.join(unused[:8])}{more} (--column MEANING=HEADER "
+            "settles one)"
         )
     return reading
 
 
 _TWO_DAYS = re.compile(
-    r"(?P<a>\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{4}|\d{8}|\d{1,2}\.? [^\W\d]+ \d{4}|[^\W\d]+\.? \d{1,2}, \d{4})"
+    r"(?P<a>\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{4}|\d{8}|\d{1,2}\.? [^\W\d]+ "
+    r"\d{4}|[^\W\d]+\.? \d{1,2}, \d{4})"
     r"\s*(?:-|–|—|\.\.+|to|bis|until|through|au|al|hasta|tot|a)\s*"
-    r"(?P<b>\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{4}|\d{8}|\d{1,2}\.? [^\W\d]+ \d{4}|[^\W\d]+\.? \d{1,2}, \d{4})",
+    r"(?P<b>\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{4}|\d{8}|\d{1,2}\.? [^\W\d]+ "
+    r"\d{4}|[^\W\d]+\.? \d{1,2}, \d{4})",
     re.IGNORECASE,
 )
 
 
 def period_in(texts: Iterable[str]) -> tuple[str, str]:
-    """The first two days with "to" between them that words above a table name; empty where they name none."""
+    """The first two days with "to" between them that words above a table name; empty where they
+    name none.
+    """
     for text in texts:
         if match := _TWO_DAYS.search(text):
-            month_first = any(int(d.split("/")[1]) > 12 for d in match.groups() if re.fullmatch(r"\d+/\d+/\d{4}", d))
-            first, last = (col.day_of(d, month_first=month_first) for d in match.groups())
+            month_first = any(
+                int(d.split("/")[1]) > 12
+                for d in match.groups()
+                if re.fullmatch(r"\d+/\d+/\d{4}", d)
+            )
+            first, last = (day_of(d, month_first=month_first) for d in match.groups())
             if first and last and first <= last:
                 return first, last
     return "", ""
@@ -231,7 +263,9 @@ def period_in(texts: Iterable[str]) -> tuple[str, str]:
 
 def _items(table: Table) -> Iterator[Item]:
     for line, cells in table.above:
-        yield Aside(line, SUMMARY if cells else BLANK, " | ".join(c for c in cells if c.strip())[:500])
+        yield Aside(
+            line, SUMMARY if cells else BLANK, " | ".join(c for c in cells if c.strip())[:500]
+        )
     record = _recorder(table)
     url = table.columns[col.URL]
     for line, row in table.rows:
@@ -242,7 +276,10 @@ def _items(table: Table) -> Iterator[Item]:
         if (
             not written
             or written.lower() in NO_ADDRESS
-            or (written[0] in _DOUBTFUL and (_TOTAL.match(written) or (written[0] == "#" and not any(row[1:]))))
+            or (
+                written[0] in _DOUBTFUL
+                and (_TOTAL.match(written) or (written[0] == "#" and not any(row[1:])))
+            )
         ):
             yield _no_url(line, row, written)
             continue
@@ -252,7 +289,7 @@ def _items(table: Table) -> Iterator[Item]:
 def _no_url(line: int, row: list[str], written: str) -> Item:
     """A row without URL: totals, or a mistake."""
     text = " | ".join(row)
-    words = [c for c in row if c.strip() and col.number(c) is None]
+    words = [c for c in row if c.strip() and number(c) is None]
     if written or not words or any(_TOTAL.match(c) for c in words):
         return Aside(line, SUMMARY, text[:500])
     return Reject(line, "its URL cell is empty", text)
@@ -285,7 +322,7 @@ def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
         width = len(row)
         figures = []
         for unit, at in figures_at:
-            if at < width and (cell := row[at]) and (amount := col.number(cell)):
+            if at < width and (cell := row[at]) and (amount := number(cell)):
                 figures.append(Figure(unit, amount))
         told = [row[at].strip() if at < width else "" for at in texts_at]
         title, status, day, anchor, language, led, source, item, heading, reason = told
@@ -295,8 +332,8 @@ def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
             line,
             url.text,
             figures=figures or listed,
-            status=col.status_code(status) if status else 0,
-            day=(col.day_of(day, month_first=table.month_first) if day else "") or url.day,
+            status=status_code(status) if status else 0,
+            day=(day_of(day, month_first=table.month_first) if day else "") or url.day,
             title=(heading if not title or title.lower() in _NO_TITLE else title)[:MAX_TITLE],
             anchor=anchor,
             language=language,
@@ -304,7 +341,7 @@ def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
             referrers={led: 1.0} if led else _NONE,
             mends=url.mends,
             failure=failure_in(reason or status) if reason or status else "",
-            is_link=is_link and col.looks_like_address(led),
+            is_link=is_link and looks_like_address(led),
         )
 
     return record
@@ -313,17 +350,25 @@ def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
 MAX_TITLE = 2_000  # characters
 _FAILURES = (
     (SOFT_404, r"soft\W*404|weicher? 404|soft error"),
-    (BAD_REDIRECT, r"redirect|weiterleitung|umleitung|redirection|redirecci|reindirizz|doorverwijz"),
+    (
+        BAD_REDIRECT,
+        r"redirect|weiterleitung|umleitung|redirection|redirecci|reindirizz|doorverwijz",
+    ),
     ("410", r"\b410\b|\bgone\b"),
     ("404", r"\b404\b|not found|nicht gefunden|introuvable|no encontrad|non trovat|niet gevonden"),
     (
         "5xx",
-        r"\b5\d\d\b|5xx|server error|serverfehler|erreur (?:du )?serveur|error del servidor|errore del server|serverfout",
+        (
+            r"\b5\d\d\b|5xx|server error|serverfehler|erreur (?:du )?serveur|error del "
+            r"servidor|errore del server|serverfout"
+        ),
     ),
 )
 
 
 def failure_in(text: str) -> str:
-    """The class of failure that a list of errors tells in words: "Soft 404", "Not found (404)", "Redirect error"; or an empty text."""
+    """The class of failure that a list of errors tells in words: "Soft 404", "Not found (404)",
+    "Redirect error"; or an empty text.
+    """
     low = text.lower()
     return next((kind for kind, pattern in _FAILURES if re.search(pattern, low)), "")

@@ -37,15 +37,20 @@ _WIDTHS = {
 MOST_ROWS = 1_048_575
 """A sheet holds no more, besides its header."""
 
-_SEVERITIES = ("#F4C7B5", "#FBE7C9", "#FFFFFF")  # one scale: what is grave, what is doubtful, what is well
+_SEVERITIES = (
+    "#F4C7B5",
+    "#FBE7C9",
+    "#FFFFFF",
+)  # one scale: what is grave, what is doubtful, what is well
 
 
 @dataclass(frozen=True)
 class Sheet:
     """One sheet: its name, header and rows.
 
-    links: columns of addresses to click on. shares: columns of figures from 0 to 1, coloured by size. choices: column →
-    the values it may take. severity: the column by which rows are coloured, and the rank of its values: 0 grave, 1 doubtful, 2 well.
+    links: columns of addresses to click on. shares: columns of figures from 0 to 1, coloured by
+    size. choices: column → the values it may take. severity: the column by which rows are coloured,
+    and the rank of its values: 0 grave, 1 doubtful, 2 well.
     """
 
     name: str
@@ -58,11 +63,15 @@ class Sheet:
 
 
 def workbook_bytes(*sheets: Sheet) -> bytes:
-    """A workbook (Office Open XML), the header of each sheet frozen and with filters. No text is ever run as a formula."""
+    """A workbook (Office Open XML), the header of each sheet frozen and with filters. No text is
+    ever run as a formula.
+    """
     import xlsxwriter
 
     out = io.BytesIO()
-    book = xlsxwriter.Workbook(out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
+    book = xlsxwriter.Workbook(
+        out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+    )
     for sheet in sheets:
         _write_sheet(book, sheet)
     book.close()
@@ -92,7 +101,9 @@ def _write_sheet(book: Any, content: Sheet) -> None:
                     sheet.write_url(last, column, value, link, value)
                     linked += 1
                 elif column == judged:
-                    sheet.write_string(last, column, value, shades[content.severity[1].get(value, 2)])
+                    sheet.write_string(
+                        last, column, value, shades[content.severity[1].get(value, 2)]
+                    )
                 else:
                     sheet.write_string(last, column, value[:32_000])
             else:
@@ -102,9 +113,19 @@ def _write_sheet(book: Any, content: Sheet) -> None:
     for column, name in enumerate(header):
         sheet.set_column(column, column, _WIDTHS.get(name, 11))
         if name in content.shares and last:
-            scale = {"type": "2_color_scale", "min_type": "num", "max_type": "num", "min_value": 0, "max_value": 1}
-            sheet.conditional_format(1, column, last, column, {**scale, "min_color": "#FFFFFF", "max_color": "#9DC3B5"})
+            scale = {
+                "type": "2_color_scale",
+                "min_type": "num",
+                "max_type": "num",
+                "min_value": 0,
+                "max_value": 1,
+            }
+            sheet.conditional_format(
+                1, column, last, column, {**scale, "min_color": "#FFFFFF", "max_color": "#9DC3B5"}
+            )
         if name in content.choices and last:
             choices = content.choices[name]
             rule = {"validate": "list", "source": list(choices), "error_title": f"No {name}"}
-            sheet.data_validation(1, column, last, column, {**rule, "error_message": f"One of: {', '.join(choices)}"})
+            sheet.data_validation(
+                1, column, last, column, {**rule, "error_message": f"One of: {', '.join(choices)}"}
+            )

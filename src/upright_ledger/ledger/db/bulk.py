@@ -12,7 +12,9 @@ from upright_ledger.ledger.db.schema import staging
 CHUNK = 20_000
 
 
-def load_rows(connection: Connection, table: Table, columns: Sequence[str], rows: Iterable[tuple[Any, ...]]) -> None:
+def load_rows(
+    connection: Connection, table: Table, columns: Sequence[str], rows: Iterable[tuple[Any, ...]]
+) -> None:
     """Insert rows (tuples in the order of `columns`) within the connection's transaction."""
     names = ", ".join(f'"{c}"' for c in columns)
     if connection.dialect.name == "postgresql":
@@ -22,7 +24,8 @@ def load_rows(connection: Connection, table: Table, columns: Sequence[str], rows
                 copy.write_row(row)
         return
     marks = ", ".join("?" for _ in columns)
-    statement = f'INSERT INTO "{table.name}" ({names}) VALUES ({marks})'  # noqa: S608 (names come from the schema)
+    # names come from the schema
+    statement = f'INSERT INTO "{table.name}" ({names}) VALUES ({marks})'  # noqa: S608
     for chunk in batches(rows, CHUNK):
         connection.exec_driver_sql(statement, chunk)
 
@@ -45,17 +48,23 @@ def batches(rows: Iterable[Any], size: int) -> Iterator[list[Any]]:
         yield chunk
 
 
-def find_ids(connection: Connection, table: Table, wanted: Sequence[tuple[str, str]]) -> dict[tuple[str, str], int]:
-    """The numbers of the rows whose two key columns (site and text) are wanted, for those that exist.
+def find_ids(
+    connection: Connection, table: Table, wanted: Sequence[tuple[str, str]]
+) -> dict[tuple[str, str], int]:
+    """The numbers of the rows whose two key columns (site and text) are wanted, for those that
+    exist.
 
     Goes through a temporary table: an index lookup a key, whatever the table's size.
     """
     text = "key" if table.name == "entries" else "spelling"
-    connection.exec_driver_sql('CREATE TEMPORARY TABLE IF NOT EXISTS "wanted" ("site" TEXT, "text" TEXT)')
+    connection.exec_driver_sql(
+        'CREATE TEMPORARY TABLE IF NOT EXISTS "wanted" ("site" TEXT, "text" TEXT)'
+    )
     connection.exec_driver_sql('DELETE FROM "wanted"')
     load_rows(connection, staging("wanted"), ("site", "text"), wanted)
     on = f't.site = w.site AND t."{text}" = w.text'
-    statement = f'SELECT t.id, t.site, t."{text}" FROM "wanted" w JOIN "{table.name}" t ON {on}'  # noqa: S608
+    columns = f't.id, t.site, t."{text}"'
+    statement = f'SELECT {columns} FROM "wanted" w JOIN "{table.name}" t ON {on}'  # noqa: S608
     found = connection.exec_driver_sql(statement)
     return {(row[1], row[2]): row[0] for row in found}
 

@@ -1,4 +1,6 @@
-"""The databases a ledger can be in: how one is reached, how a writer gets its turn, and how one is named in messages."""
+"""The databases a ledger can be in: how one is reached, how a writer gets its turn, and how one is
+named in messages.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,9 @@ _EXAMPLE = "such as postgresql+psycopg://user@host/name"
 
 
 def engine_for(url: str | URL, folder: Path) -> Engine:
-    """What opens connections to a database; a file that is named without its folder lies in this one. Raises UsageError for an address that is none, or none that a ledger can be in."""
+    """What opens connections to a database; a file that is named without its folder lies in this
+    one. Raises UsageError for an address that is none, or none that a ledger can be in.
+    """
     try:
         address = make_url(url)
         kind = address.get_backend_name()
@@ -33,7 +37,10 @@ def engine_for(url: str | URL, folder: Path) -> Engine:
                 f"{_EXAMPLE}; without --database it is a file of the ledger",
             )
         if kind == "sqlite" and address.database in {None, "", ":memory:"}:
-            raise UsageError("a ledger in memory is lost when the command ends", "name a file, or leave --database out")
+            raise UsageError(
+                "a ledger in memory is lost when the command ends",
+                "name a file, or leave --database out",
+            )
         if kind == "sqlite" and isinstance(url, str):
             address = address.set(database=str(folder / (address.database or "")))
         engine = create_engine(address)
@@ -50,8 +57,9 @@ def engine_for(url: str | URL, folder: Path) -> Engine:
 def take_turn(connection: Connection, name: str, tell: Callable[[str], None]) -> None:
     """Begin a transaction that is to write, and wait for its turn.
 
-    name: of a step, for those who wait for it: steps come one after the other, on PostgreSQL, too; empty for what is no step. tell: is told for whom
-    it waits, when that takes longer than a moment. Raises InputError where its turn does not come.
+    name: of a step, for those who wait for it: steps come one after the other, on PostgreSQL, too;
+    empty for what is no step. tell: is told for whom it waits, when that takes longer than a
+    moment. Raises InputError where its turn does not come.
     """
     kind = sqlite if connection.dialect.name == "sqlite" else postgresql
     other = kind.take_turn(connection, name, SILENT_SECONDS)
@@ -75,11 +83,14 @@ def has_password(url: str) -> bool:
 
 
 def refuse_password(url: str) -> None:
-    """Raises UsageError for a database address that holds a password: it would stand in a file, and in the list of processes."""
+    """Raises UsageError for a database address that holds a password: it would stand in a file, and
+    in the list of processes.
+    """
     if has_password(url):
         raise UsageError(
             "the address of the database holds a password",
-            "leave it out: PostgreSQL takes it from ~/.pgpass or PGPASSWORD, and it is stored nowhere else",
+            "leave it out: PostgreSQL takes it from ~/.pgpass or PGPASSWORD, and it is stored "
+            "nowhere else",
         )
 
 
@@ -91,20 +102,25 @@ def shown(url: str) -> str:
     _, at, behind = rest.rpartition("@")
     bare = (behind if at else rest).partition("?")[0]
     host, colon, port = bare.partition("/")[0].rpartition(":")
-    if not at and colon and not port.isdecimal() and not port.endswith("]"):  # it may be a password that nothing ends
+    if (
+        not at and colon and not port.isdecimal() and not port.endswith("]")
+    ):  # it may be a password that nothing ends
         bare = f"{host}:..."
     return f"{scheme.partition('+')[0]}://{bare}"
 
 
 @contextmanager
 def errors_of(where: str) -> Iterator[None]:
-    """Tell what a database says in words. where: its address, or its file. Raises DatabaseError, and UsageError for what it cannot keep."""
+    """Tell what a database says in words. where: its address, or its file. Raises DatabaseError,
+    and UsageError for what it cannot keep.
+    """
     try:
         yield
     except UnicodeEncodeError as error:  # what the command line brings may be any bytes
         raise UsageError(
             f"{error.object!r} holds bytes that are no UTF-8, and cannot be kept",
-            "say it in UTF-8, as the language settings of the terminal should have it; this step was not made",
+            "say it in UTF-8, as the language settings of the terminal should have it; this step "
+            "was not made",
         ) from None
     except SQLAlchemyError as error:
         raise DatabaseError(

@@ -28,7 +28,9 @@ class Step:
     sources: set[int] = field(default_factory=set)
     """Those that began or ceased to count, or may have."""
     since: int | None = None
-    """The last step that was known when that was read which this step goes by; None where nothing came after it."""
+    """The last step that was known when that was read which this step goes by; None where nothing
+    came after it.
+    """
     _recorded: set[tuple[str, str]] = field(default_factory=set, repr=False)
     meanwhile: int = 0
     """Entries that were left alone, as they were answered, or seen anew, after they were read."""
@@ -42,7 +44,9 @@ class Step:
         self.put_many(table_name, [row])
 
     def put_many(self, table_name: str, rows: Sequence[Mapping[str, Any]]) -> None:
-        """Insert or replace rows with equal columns; rows that are the same already are left alone."""
+        """Insert or replace rows with equal columns; rows that are the same already are left
+        alone.
+        """
         table, keys = _journalled(table_name)
         before = self._before(table, keys, rows)
         if table_name == "sources":
@@ -55,7 +59,9 @@ class Step:
             old = before.get(key)
             if old is not None and all(old[c] == v for c, v in row.items()):
                 continue
-            images.append({"step": self.id, "table_name": table_name, "row_key": key, "before": old})
+            images.append(
+                {"step": self.id, "table_name": table_name, "row_key": key, "before": old}
+            )
             (fresh if old is None else replaced).append(dict(row))
         if fresh:
             self.connection.execute(insert(table), fresh)
@@ -71,7 +77,10 @@ class Step:
         for row in rows:
             self.connection.execute(delete(table).where(_is_row(table, keys, row)))
         self._record(
-            [{"step": self.id, "table_name": table_name, "row_key": k, "before": old} for k, old in before.items()]
+            [
+                {"step": self.id, "table_name": table_name, "row_key": k, "before": old}
+                for k, old in before.items()
+            ]
         )
 
     def _record(self, images: list[dict[str, Any]]) -> None:
@@ -122,7 +131,9 @@ def history(connection: Connection) -> list[Row[Any]]:
 
 
 def last_undoable(connection: Connection, before: int) -> int:
-    """The newest step before this one that is neither undone nor an undo. Raises UsageError when there is none."""
+    """The newest step before this one that is neither undone nor an undo. Raises UsageError when
+    there is none.
+    """
     query = select(steps.c.id).where(
         steps.c.id < before,
         steps.c.undone_by.is_(None),
@@ -136,7 +147,8 @@ def last_undoable(connection: Connection, before: int) -> int:
 
 
 def undo(step: Step, target: int) -> str:
-    """Put back what a step changed, in this new step, which may undo several; returns what the target was.
+    """Put back what a step changed, in this new step, which may undo several; returns what the
+    target was.
 
     Raises RefusedError, naming the later step, where a row was changed since.
     """
@@ -146,10 +158,13 @@ def undo(step: Step, target: int) -> str:
         raise UsageError(f"there is no step {target}", "`upright history` lists the steps")
     if row.undone_by is not None:
         raise RefusedError(
-            f"step {target} was undone already, by step {row.undone_by}", "`upright history` lists the steps"
+            f"step {target} was undone already, by step {row.undone_by}",
+            "`upright history` lists the steps",
         )
     if row.command in _FIXED:
-        raise RefusedError(f"step {target} ({row.command}) cannot be undone", "edit upright.toml instead")
+        raise RefusedError(
+            f"step {target} ({row.command}) cannot be undone", "edit upright.toml instead"
+        )
     images = list(connection.execute(select(changes).where(changes.c.step == target)))
     _refuse_later_changes(connection, step.id, target, images)
     # What an undo had taken back stands again, and what it had let stand is taken back again.
@@ -180,8 +195,12 @@ def _mark(step: Step, number: int, undone_by: int | None) -> None:
     step._record([image])  # noqa: SLF001 - the journal's own
 
 
-def _refuse_later_changes(connection: Connection, now: int, target: int, images: list[Row[Any]]) -> None:
-    """A later step is in the way where it changed the same, unless it and its undo, or what it undoes, came after the target, too."""
+def _refuse_later_changes(
+    connection: Connection, now: int, target: int, images: list[Row[Any]]
+) -> None:
+    """A later step is in the way where it changed the same, unless it and its undo, or what it
+    undoes, came after the target, too.
+    """
     later = (
         select(changes.c.table_name, changes.c.row_key, steps.c.id, steps.c.command, steps.c.time)
         .join(steps, steps.c.id == changes.c.step)
@@ -197,7 +216,8 @@ def _refuse_later_changes(connection: Connection, now: int, target: int, images:
     for row in connection.execute(later):
         if (row.table_name, row.row_key) in ours:
             raise RefusedError(
-                f"step {row.id} ({row.command}, {row.time}) changed the same {row.table_name} since",
+                f"step {row.id} ({row.command}, {row.time}) changed the same {row.table_name} "
+                "since",
                 f"undo step {row.id} first",
             )
 
@@ -205,7 +225,14 @@ def _refuse_later_changes(connection: Connection, now: int, target: int, images:
 def _whole(table: Table, before: Mapping[str, Any]) -> dict[str, Any]:
     """A row as it stood, with the defaults of columns that came to the table since."""
     usual = {c.name: getattr(c.default, "arg", None) for c in table.columns if c.name not in before}
-    return {**{name: value for name, value in usual.items() if value is not None or table.c[name].nullable}, **before}
+    return {
+        **{
+            name: value
+            for name, value in usual.items()
+            if value is not None or table.c[name].nullable
+        },
+        **before,
+    }
 
 
 def _restore(step: Step, image: Row[Any]) -> None:
@@ -214,15 +241,22 @@ def _restore(step: Step, image: Row[Any]) -> None:
     if image.before is not None:
         step.put(image.table_name, _whole(metadata.tables[image.table_name], image.before))
     elif image.table_name == "policies":
-        # Policies are only ever added; what was in force before comes into force again under a new number.
+        # Policies are only ever added; what was in force before comes into force again under a new
+        # number.
         newest = step.connection.scalar(select(func.max(policies.c.number))) or 0
         before = (
-            step.connection.execute(select(policies).where(policies.c.number == key["number"] - 1)).mappings().one()
+            step.connection.execute(select(policies).where(policies.c.number == key["number"] - 1))
+            .mappings()
+            .one()
         )
         step.put("policies", dict(before) | {"number": newest + 1})
     elif image.table_name == "sources":
         # What a source said is a fact and stays; it only counts no longer.
-        current = step.connection.execute(select(sources).where(sources.c.id == key["id"])).mappings().one()
+        current = (
+            step.connection.execute(select(sources).where(sources.c.id == key["id"]))
+            .mappings()
+            .one()
+        )
         step.put("sources", dict(current) | {"withdrawn": True})
     else:
         step.remove(image.table_name, [key])

@@ -14,10 +14,13 @@ from sqlalchemy.exc import OperationalError
 from upright_ledger.errors import InputError
 
 _OF_CONNECTING: dict[str, Any] = {
-    "connect_timeout": 15, "keepalives": 1, "keepalives_idle": 30, "keepalives_interval": 10, "keepalives_count": 3,
+    "connect_timeout": 15, "keepalives": 1, "keepalives_idle": 30, "keepalives_interval": 10,
+    "keepalives_count": 3,
     "tcp_user_timeout": 60_000, "application_name": "upright",
 }  # fmt: skip
-"""How long PostgreSQL's library waits for a server that says nothing: seconds, but the last in ms. The address of the database may say otherwise."""
+"""How long PostgreSQL's library waits for a server that says nothing: seconds, but the last in ms.
+The address of the database may say otherwise.
+"""
 
 _OF_SESSIONS = {
     "statement_timeout": "30min",
@@ -28,7 +31,9 @@ _OF_SESSIONS = {
     "tcp_keepalives_count": "3",
     "tcp_user_timeout": "60s",
 }
-"""How long the server waits, where nobody said otherwise: PGOPTIONS, the address, and what is set for a role or a database hold."""
+"""How long the server waits, where nobody said otherwise: PGOPTIONS, the address, and what is set
+for a role or a database hold.
+"""
 _GRACE = 60.0
 """How much longer than a statement may take its answer is waited for, in seconds."""
 
@@ -47,9 +52,14 @@ def prepare(engine: Engine) -> None:
                 f"the database {name} keeps its texts in {encoding}, and a ledger needs UTF8",
                 f"createdb --encoding UTF8 --template template0 {name}, or another name",
             )
-        limits = "SELECT name, set_config(name, CAST(%s AS json) ->> name, false) FROM pg_settings WHERE source = 'default' AND name = ANY(%s)"
+        limits = (
+            "SELECT name, set_config(name, CAST(%s AS json) ->> name, false) FROM pg_settings "
+            "WHERE source = 'default' AND name = ANY(%s)"
+        )
         connection.execute(limits, [json.dumps(_OF_SESSIONS), list(_OF_SESSIONS)])
-        told = connection.execute("SELECT setting FROM pg_settings WHERE name = 'statement_timeout'").fetchone()
+        told = connection.execute(
+            "SELECT setting FROM pg_settings WHERE name = 'statement_timeout'"
+        ).fetchone()
         connection.commit()
         connection.longest = int(told[0]) / 1000 + _GRACE if told and int(told[0]) else None
         return connection
@@ -57,21 +67,29 @@ def prepare(engine: Engine) -> None:
 
 @cache
 def _patient() -> Any:
-    """The driver's connection, but one that does not wait for ever for an answer, and ends at once when it is interrupted."""
+    """The driver's connection, but one that does not wait for ever for an answer, and ends at once
+    when it is interrupted.
+    """
     import psycopg
     from psycopg import waiting
     from psycopg.pq import TransactionStatus
 
     class Patient(psycopg.Connection[Any]):
         longest: float | None = None
-        """How long an answer is waited for, in seconds: a server, or a proxy, that is there and says nothing is known by no other sign."""
+        """How long an answer is waited for, in seconds: a server, or a proxy, that is there and
+        says nothing is known by no other sign.
+        """
 
         def wait(self, gen: Any, interval: float = 0.1, timeout: float | None = None) -> Any:
             del timeout
             try:
-                return waiting.wait(_bounded(gen, self.longest), self.pgconn.socket, interval=interval)
+                return waiting.wait(
+                    _bounded(gen, self.longest), self.pgconn.socket, interval=interval
+                )
             except BaseException:
-                if self.pgconn.transaction_status == TransactionStatus.ACTIVE:  # nobody waits for what was asked
+                if (
+                    self.pgconn.transaction_status == TransactionStatus.ACTIVE
+                ):  # nobody waits for what was asked
                     self.close()
                 raise
 
@@ -91,7 +109,9 @@ def _patient() -> Any:
 
 
 def take_turn(connection: Connection, name: str, seconds: float) -> str:
-    """Begin to write: steps one after the other, as in SQLite; who reads is not held up. Returns for whom to wait where it does not come in some seconds."""
+    """Begin to write: steps one after the other, as in SQLite; who reads is not held up. Returns
+    for whom to wait where it does not come in some seconds.
+    """
     connection.begin()
     if not name:
         return ""
@@ -118,10 +138,15 @@ _LOCK_NOT_AVAILABLE = "55P03"
 _WRITER = """
     SELECT a.application_name, a.usename, COALESCE(host(a.client_addr), 'this machine') AS place
     FROM pg_locks l JOIN pg_stat_activity a ON a.pid = l.pid
-    WHERE l.granted AND l.mode = 'ExclusiveLock' AND l.relation = CAST('steps' AS regclass) AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())
+    WHERE l.granted AND l.mode = 'ExclusiveLock' AND l.relation = CAST('steps' AS regclass)
+      AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database())
 """
 
 
 def _writer(connection: Connection) -> str:
     row = connection.execute(text(_WRITER)).first()
-    return f"{row.application_name or 'another command'} ({row.usename}, {row.place})" if row else "another command"
+    return (
+        f"{row.application_name or 'another command'} ({row.usename}, {row.place})"
+        if row
+        else "another command"
+    )

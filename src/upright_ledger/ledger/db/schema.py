@@ -111,8 +111,8 @@ entries = Table(
     UniqueConstraint("site", "key", name="entries_by_key"),
 )
 
-# A spelling belongs to an entry, or is set aside in the class `aside`. Where that is in doubt, since failing requests alone
-# name it, `key` is the key of the entry it would belong to.
+# A spelling belongs to an entry, or is set aside in the class `aside`. Where that is in doubt,
+# since failing requests alone name it, `key` is the key of the entry it would belong to.
 spellings = Table(
     "spellings",
     metadata,
@@ -120,15 +120,23 @@ spellings = Table(
     Column("site", String, nullable=False),  # empty for addresses off the old sites
     Column("spelling", Text, nullable=False),
     Column("entry", Integer, ForeignKey("entries.id"), index=True),
-    Column("variant", Text, nullable=False),  # canonical path, before case, index file and slash were folded
+    Column(
+        "variant", Text, nullable=False
+    ),  # canonical path, before case, index file and slash were folded
     Column("aside", String, nullable=False, default=""),
     Column("key", Text, nullable=False, default="", server_default=""),
     UniqueConstraint("site", "spelling", name="spellings_by_text"),
-    Index("spellings_in_doubt", "site", "key", sqlite_where=text("key <> ''"), postgresql_where=text("key <> ''")),
+    Index(
+        "spellings_in_doubt",
+        "site",
+        "key",
+        sqlite_where=text("key <> ''"),
+        postgresql_where=text("key <> ''"),
+    ),
 )
 
-# One figure: spelling × source × unit × status class × people or bots, with its days packed beside it
-# as "2026-05-01:12 2026-05-02:3". Several rows may say the same sort of thing; they add up.
+# One figure: spelling × source × unit × status class × people or bots, with its days packed beside
+# it as "2026-05-01:12 2026-05-02:3". Several rows may say the same sort of thing; they add up.
 evidence = Table(
     "evidence",
     metadata,
@@ -144,7 +152,8 @@ evidence = Table(
     Index("evidence_by_spelling", "spelling"),
 )
 
-# The lines of a log, so that one that stands in two files counts once: 64-bit digests, 8 bytes each, by day.
+# The lines of a log, so that one that stands in two files counts once: 64-bit digests, 8 bytes
+# each, by day.
 log_lines = Table(
     "log_lines",
     metadata,
@@ -166,11 +175,14 @@ observations = Table(
     Column("language", String, nullable=False, default=""),
     Column("status", Integer, nullable=False, default=0),
     Column("last_seen", String, nullable=False, default=""),
-    Column("item", Text, nullable=False, default="", server_default=""),  # its number in the shop or the catalogue
+    Column(
+        "item", Text, nullable=False, default="", server_default=""
+    ),  # its number in the shop or the catalogue
     Index("observations_by_spelling", "spelling"),
 )
 
-# The top referrers of a spelling in a source, one a line as "12 https://…"; the remainder has no address.
+# The top referrers of a spelling in a source, one a line as "12 https://…"; the remainder has no
+# address.
 referrers = Table(
     "referrers",
     metadata,
@@ -229,13 +241,15 @@ answers = Table(
     Column("destination", Text, nullable=False, default=""),
     Column("query", String, nullable=False, default="carry-tracking"),
     Column("by", String, nullable=False),  # match, person or import
-    Column("old", Text, nullable=False, default=""),  # the legacy address as it was written with the answer
+    Column(
+        "old", Text, nullable=False, default=""
+    ),  # the legacy address as it was written with the answer
     Column("host_given", Boolean, nullable=False, default=True),
     Column("where", String, nullable=False, default=""),
     Column("note", Text, nullable=False, default=""),
     Column("inherited", Boolean, nullable=False, default=False),
-    # How it was found: who decided (UPRIGHT_AUTHOR), and of the proposal that it is, if any, its confidence (0 to 1), its reasons
-    # and the destination that came next.
+    # How it was found: who decided (UPRIGHT_AUTHOR), and of the proposal that it is, if any, its
+    # confidence (0 to 1), its reasons and the destination that came next.
     Column("author", String, nullable=False, default="", server_default=""),
     Column("confidence", Float),
     Column("reasons", Text, nullable=False, default="", server_default=""),
@@ -305,7 +319,9 @@ traces = Table(
     metadata,
     Column("run", Integer, ForeignKey("runs.id"), nullable=False),
     Column("number", Integer, nullable=False),
-    Column("rows", LargeBinary, nullable=False),  # a block of traced URLs; see ledger.tables.runs.trace_blocks
+    Column(
+        "rows", LargeBinary, nullable=False
+    ),  # a block of traced URLs; see ledger.tables.runs.trace_blocks
     UniqueConstraint("run", "number", name="blocks_by_number"),
 )
 
@@ -319,7 +335,9 @@ builds = Table(
     Column("folder", Text, nullable=False),
     Column("rules", Integer, nullable=False),
     Column("held_back", Integer, nullable=False),
-    Column("step", Integer, nullable=False, default=0, server_default="0"),  # the newest one when it was built
+    Column(
+        "step", Integer, nullable=False, default=0, server_default="0"
+    ),  # the newest one when it was built
     Column("handed_over", String, nullable=False, default="", server_default=""),
     Column("live_from", String, nullable=False, default=""),
 )
@@ -328,7 +346,9 @@ builds = Table(
 followed = Table(
     "followed",
     metadata,
-    Column("head", String, primary_key=True),  # digest of its first line, numbered where several logs begin alike
+    Column(
+        "head", String, primary_key=True
+    ),  # digest of its first line, numbered where several logs begin alike
     Column("place", String, nullable=False),  # device and number of the file that held it last
     Column("name", Text, nullable=False),  # the path of that file
     Column("read", Integer, nullable=False),  # uncompressed bytes, up to the end of a line

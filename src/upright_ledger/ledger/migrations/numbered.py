@@ -16,11 +16,18 @@ def _first_schema(connection: Connection) -> None:
 
 
 def _days_and_classes(connection: Connection) -> None:
-    """Days packed beside their figure; URLs that are set aside as spellings; digests of log lines."""
+    """Days packed beside their figure; URLs that are set aside as spellings; digests of log
+    lines.
+    """
     if "days" in {c["name"] for c in inspect(connection).get_columns("evidence")}:
         return  # made by the first migration of a newer program
     old = {name: f"{name}_1" for name in ("spellings", "evidence", "observations", "referrers")}
-    for index in ("evidence_by_spelling", "evidence_by_source", "referrers_by_spelling", "ix_spellings_entry"):
+    for index in (
+        "evidence_by_spelling",
+        "evidence_by_source",
+        "referrers_by_spelling",
+        "ix_spellings_entry",
+    ):
         connection.execute(text(f"DROP INDEX IF EXISTS {index}"))
     for name, kept in old.items():
         connection.execute(text(f"ALTER TABLE {name} RENAME TO {kept}"))
@@ -28,7 +35,10 @@ def _days_and_classes(connection: Connection) -> None:
     for column in ("section", "family"):  # never filled, and worked out when asked for
         connection.execute(text(f"ALTER TABLE entries DROP COLUMN {column}"))
     if connection.dialect.name == "postgresql":
-        for table, constraint in (("spellings_1", "spellings_by_text"), ("observations_1", "observations_by_spelling")):
+        for table, constraint in (
+            ("spellings_1", "spellings_by_text"),
+            ("observations_1", "observations_by_spelling"),
+        ):
             connection.execute(text(f"ALTER TABLE {table} DROP CONSTRAINT {constraint}"))
     schema.metadata.create_all(connection)
     columns = {
@@ -38,20 +48,25 @@ def _days_and_classes(connection: Connection) -> None:
     for name, listed in columns.items():
         new = {"spellings": "aside", "observations": "anchor"}.get(name)
         more, value = (f", {new}", ", ''") if new else ("", "")
-        copy = f"INSERT INTO {name} ({listed}{more}) SELECT {listed}{value} FROM {old[name]}"  # noqa: S608
+        into, origin = f"{name} ({listed}{more})", old[name]
+        copy = f"INSERT INTO {into} SELECT {listed}{value} FROM {origin}"  # noqa: S608
         connection.execute(text(copy))
     joined = "string_agg" if connection.dialect.name == "postgresql" else "group_concat"
     connection.execute(
         text(
-            f"INSERT INTO referrers (spelling, source, referrers) SELECT spelling, source, "  # noqa: S608
-            f"{joined}(CAST(CAST(amount AS INTEGER) AS TEXT) || ' ' || referrer, '\n') FROM referrers_1 GROUP BY spelling, source"
+            "INSERT INTO referrers (spelling, source, referrers) SELECT spelling, source, "
+            + joined
+            + "(CAST(CAST(amount AS INTEGER) AS TEXT) || ' ' || referrer, '\n') "
+            "FROM referrers_1 GROUP BY spelling, source"
         )
     )
     connection.execute(
         text(
-            "INSERT INTO evidence (spelling, source, unit, status_class, agent, amount, days, first_day, last_day) "
+            "INSERT INTO evidence (spelling, source, unit, status_class, agent, amount, days, "
+            "first_day, last_day) "
             "SELECT spelling, source, unit, status_class, agent, amount, "
-            "CASE WHEN day = '' THEN '' ELSE day || ':' || CAST(CAST(amount AS INTEGER) AS TEXT) END, day, day FROM evidence_1"
+            "CASE WHEN day = ''  THEN '' ELSE day || ':' || CAST(CAST(amount AS INTEGER) AS TEXT) END, "
+            "day, day FROM evidence_1"
         )
     )
     for kept in reversed(old.values()):
@@ -60,9 +75,15 @@ def _days_and_classes(connection: Connection) -> None:
 
 def _items_and_sections(connection: Connection) -> None:
     """Item numbers on both sides, and the sections of destinations."""
-    for table, name in (("observations", "item"), ("destinations", "section"), ("destinations", "item")):
+    for table, name in (
+        ("observations", "item"),
+        ("destinations", "section"),
+        ("destinations", "item"),
+    ):
         if name not in {c["name"] for c in inspect(connection).get_columns(table)}:
-            connection.execute(text(f"ALTER TABLE {table} ADD COLUMN {name} TEXT NOT NULL DEFAULT ''"))
+            connection.execute(
+                text(f"ALTER TABLE {table} ADD COLUMN {name} TEXT NOT NULL DEFAULT ''")
+            )
 
 
 def _templates(connection: Connection) -> None:
@@ -77,10 +98,14 @@ def _traces_in_blocks(connection: Connection) -> None:
 
 
 def _handovers(connection: Connection) -> None:
-    """When a build was handed over, and the newest step when it was made: of earlier ones as their times tell."""
+    """When a build was handed over, and the newest step when it was made: of earlier ones as their
+    times tell.
+    """
     if "handed_over" in {c["name"] for c in inspect(connection).get_columns("builds")}:
         return  # made by the first migration of a newer program
-    connection.execute(text("ALTER TABLE builds ADD COLUMN handed_over VARCHAR NOT NULL DEFAULT ''"))
+    connection.execute(
+        text("ALTER TABLE builds ADD COLUMN handed_over VARCHAR NOT NULL DEFAULT ''")
+    )
     connection.execute(text("ALTER TABLE builds ADD COLUMN step INTEGER NOT NULL DEFAULT 0"))
     newest = "SELECT COALESCE(MAX(steps.id), 0) FROM steps WHERE steps.time <= builds.time"
     connection.execute(text(f"UPDATE builds SET step = ({newest})"))  # noqa: S608
@@ -98,20 +123,31 @@ def _sound_logs(connection: Connection) -> None:
 
 
 def _how_answers_were_found(connection: Connection) -> None:
-    """Who decided an answer, and the confidence, reasons and runner-up of the proposal that it is; how sources were to be read."""
+    """Who decided an answer, and the confidence, reasons and runner-up of the proposal that it is;
+    how sources were to be read.
+    """
     if "asked" not in {c["name"] for c in inspect(connection).get_columns("sources")}:
         connection.execute(text("ALTER TABLE sources ADD COLUMN asked JSON"))
     if "confidence" in {c["name"] for c in inspect(connection).get_columns("answers")}:
         return  # made by the first migration of a newer program
     number = "DOUBLE PRECISION" if connection.dialect.name == "postgresql" else "FLOAT"
-    columns = (f"confidence {number}", *(f"{n} TEXT NOT NULL DEFAULT ''" for n in ("author", "reasons", "runner_up")))
+    columns = (
+        f"confidence {number}",
+        *(f"{n} TEXT NOT NULL DEFAULT ''" for n in ("author", "reasons", "runner_up")),
+    )
     for column in columns:
         connection.execute(text(f"ALTER TABLE answers ADD COLUMN {column}"))
-    told = "SELECT DISTINCT p.entry, p.confidence, p.destination FROM proposals p JOIN steps s ON s.id = p.step WHERE s.undone_by IS NULL AND p.confidence > 0"
+    told = (
+        "SELECT DISTINCT p.entry, p.confidence, p.destination FROM proposals p "
+        "JOIN steps s ON s.id = p.step WHERE s.undone_by IS NULL AND p.confidence > 0"
+    )
     for entry, confidence, destination in connection.execute(text(told)).fetchall():
         same = {"entry": entry, "confidence": confidence, "destination": destination}
         connection.execute(
-            text("UPDATE answers SET confidence = :confidence WHERE entry = :entry AND destination = :destination"),
+            text(
+                "UPDATE answers SET confidence = :confidence "
+                "WHERE entry = :entry AND destination = :destination"
+            ),
             same,
         )
 
@@ -121,7 +157,9 @@ def _owned_runs(connection: Connection) -> None:
     present = {c["name"] for c in inspect(connection).get_columns("runs")}
     for name in ("owner", "held_until", "asked"):
         if name not in present:
-            connection.execute(text(f"ALTER TABLE runs ADD COLUMN {name} VARCHAR NOT NULL DEFAULT ''"))
+            connection.execute(
+                text(f"ALTER TABLE runs ADD COLUMN {name} VARCHAR NOT NULL DEFAULT ''")
+            )
 
 
 MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
@@ -143,21 +181,30 @@ NEWEST = MIGRATIONS[-1][0]
 
 
 def migrate(connection: Connection) -> int:
-    """Bring a database to the newest schema; returns its number. Raises InputError for one that is newer."""
+    """Bring a database to the newest schema; returns its number. Raises InputError for one that is
+    newer.
+    """
     present = schema_number(connection)
     for number, name, change in MIGRATIONS:
         if number > present:
             change(connection)
             applied = datetime.now(UTC).isoformat(timespec="seconds")
-            connection.execute(insert(schema.migrations).values(number=number, name=name, applied=applied))
+            connection.execute(
+                insert(schema.migrations).values(number=number, name=name, applied=applied)
+            )
     return NEWEST
 
 
 def schema_number(connection: Connection) -> int:
-    """The number of a database's schema; 0 for one that has none. Raises InputError for one that is newer than this program."""
+    """The number of a database's schema; 0 for one that has none. Raises InputError for one that is
+    newer than this program.
+    """
     present = 0
     if inspect(connection).has_table("migrations"):
         present = connection.scalar(select(func.max(schema.migrations.c.number))) or 0
     if present > NEWEST:
-        raise InputError(f"this ledger has schema {present}, and this program knows {NEWEST}", "use a newer upright")
+        raise InputError(
+            f"this ledger has schema {present}, and this program knows {NEWEST}",
+            "use a newer upright",
+        )
     return int(present)

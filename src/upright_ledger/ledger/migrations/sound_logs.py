@@ -1,4 +1,6 @@
-"""The change to addresses in doubt, to digests of lines that a specification fixes, and to days that the calendar has."""
+"""The change to addresses in doubt, to digests of lines that a specification fixes, and to days
+that the calendar has.
+"""
 
 from __future__ import annotations
 
@@ -20,10 +22,14 @@ _IN_DOUBT = (noise.PROBE, noise.RANDOM, noise.BOTS_ONLY)
 
 
 def sound_logs(connection: Connection) -> None:
-    """Keys of addresses in doubt; lines known by a digest of an older kind count as let go; days that do not exist are taken out."""
+    """Keys of addresses in doubt; lines known by a digest of an older kind count as let go; days
+    that do not exist are taken out.
+    """
     if "key" not in {c["name"] for c in inspect(connection).get_columns("spellings")}:
         connection.execute(text("ALTER TABLE spellings ADD COLUMN key TEXT NOT NULL DEFAULT ''"))
-        connection.execute(text("CREATE INDEX spellings_in_doubt ON spellings (site, key) WHERE key <> ''"))
+        connection.execute(
+            text("CREATE INDEX spellings_in_doubt ON spellings (site, key) WHERE key <> ''")
+        )
         _name_keys(connection)
     lines = schema.log_lines
     older = lines.c.method.like("duckdb-%")
@@ -31,13 +37,15 @@ def sound_logs(connection: Connection) -> None:
         connection.execute(update(lines).where(older).values(method=_DIGEST, digests=b""))
         _note(
             connection,
-            "lines of logs are told apart by another digest from now on: of days that were read before, none counts again",
+            "lines of logs are told apart by another digest from now on: of days that were read "
+            "before, none counts again",
         )
     if days := _take_out_days(connection):
         shown = ", ".join(sorted(days)[:5])
         _note(
             connection,
-            f"days that no calendar has ({shown}) were taken out of the evidence; the requests count without a day",
+            f"days that no calendar has ({shown}) were taken out of the evidence; the requests "
+            "count without a day",
         )
 
 
@@ -59,9 +67,13 @@ def _note(connection: Connection, what: str) -> None:
 
 def _name_keys(connection: Connection) -> None:
     p = schema.spellings
-    settings = connection.scalar(select(schema.policies.c.settings).order_by(schema.policies.c.number.desc()).limit(1))
+    settings = connection.scalar(
+        select(schema.policies.c.settings).order_by(schema.policies.c.number.desc()).limit(1)
+    )
     policy = FoldingPolicy.from_dict(settings or {})
-    query = select(p.c.id, p.c.spelling, p.c.aside).where(p.c.entry.is_(None), p.c.aside.in_(_IN_DOUBT), p.c.site != "")
+    query = select(p.c.id, p.c.spelling, p.c.aside).where(
+        p.c.entry.is_(None), p.c.aside.in_(_IN_DOUBT), p.c.site != ""
+    )
     keys = []
     for number, spelling, aside in connection.execute(query).fetchall():
         path, _, query_text = spelling[spelling.index("/", 8) :].partition("?")
@@ -81,11 +93,15 @@ def _take_out_days(connection: Connection) -> set[str]:
     bad |= {day for row in periods for day in row[1:] if day and not is_day(day)}
     if not bad:
         return bad
-    sources = {n for n, day in told if day in bad} | {row[0] for row in periods if bad & set(row[1:])}
+    sources = {n for n, day in told if day in bad} | {
+        row[0] for row in periods if bad & set(row[1:])
+    }
     for source in sorted(sources):
         days = sorted(day for n, day in told if n == source and is_day(day))
         first, last = (days[0], days[-1]) if days else ("", "")
-        connection.execute(update(s).where(s.c.id == source).values(period_start=first, period_end=last))
+        connection.execute(
+            update(s).where(s.c.id == source).values(period_start=first, period_end=last)
+        )
         _mend_figures(connection, source)
         observed = schema.observations
         unsound = (observed.c.source == source) & observed.c.last_seen.in_(bad)
@@ -102,7 +118,9 @@ def _mend_figures(connection: Connection, source: int) -> None:
     for row in rows:
         days = [(day, n) for day, n in days_in(row["days"]) if is_day(day[:10])]
         row["days"] = " ".join(f"{day}:{n:.15g}" for day, n in days)
-        row["first_day"], row["last_day"] = (days[0][0][:10], days[-1][0][:10]) if days else ("", "")
+        row["first_day"], row["last_day"] = (
+            (days[0][0][:10], days[-1][0][:10]) if days else ("", "")
+        )
     connection.execute(v.delete().where(v.c.source == source))
     load_rows(connection, v, names, [tuple(row[n] for n in names) for row in rows])
 
@@ -110,13 +128,17 @@ def _mend_figures(connection: Connection, source: int) -> None:
 def _mend_images(connection: Connection, bad: set[str]) -> None:
     """Undo must not bring them back."""
     c = schema.changes
-    query = select(c.c.step, c.c.row_key, c.c.before).where(c.c.table_name == "sources", c.c.before.is_not(None))
+    query = select(c.c.step, c.c.row_key, c.c.before).where(
+        c.c.table_name == "sources", c.c.before.is_not(None)
+    )
     for step, key, before in connection.execute(query).fetchall():
         if before is None or not bad & {before.get("period_start"), before.get("period_end")}:
             continue
         number = json.loads(key)[0]
         s = schema.sources
-        now = connection.execute(select(s.c.period_start, s.c.period_end).where(s.c.id == number)).one()
+        now = connection.execute(
+            select(s.c.period_start, s.c.period_end).where(s.c.id == number)
+        ).one()
         values = {**before, "period_start": now[0], "period_end": now[1]}
         same = (c.c.step == step) & (c.c.table_name == "sources") & (c.c.row_key == key)
         connection.execute(update(c).where(same).values(before=values))

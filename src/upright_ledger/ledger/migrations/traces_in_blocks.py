@@ -40,5 +40,7 @@ def _row_of(row: RowMapping) -> Row:
     verdicts = tuple(read("verdicts"))
     hops = tuple(Hop(**(h | {"changed": tuple(h.get("changed", ()))})) for h in read("hops"))
     page = Page(**(read("page") or {}))
-    trace = Trace(row["url"], hops, row["final_url"], row["final_status"], page, loops="loop" in verdicts)
+    trace = Trace(
+        row["url"], hops, row["final_url"], row["final_status"], page, loops="loop" in verdicts
+    )
     return Row(trace, int(row["hits"]), verdicts, row["expected"], float(row.get("value") or 0.0))

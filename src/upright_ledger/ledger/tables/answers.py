@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, func, select
 
 from upright_ledger.core.inventory.answer import OPEN, EntryAnswer
-from upright_ledger.core.rules.ruleset import CARRY_TRACKING
+from upright_ledger.core.rules.exact_rule import CARRY_TRACKING
 from upright_ledger.errors import RefusedError
 from upright_ledger.ledger.clock import author
 from upright_ledger.ledger.db import schema
@@ -33,7 +33,9 @@ BY = (PERSON, MATCH, IMPORT, TEMPLATE, RULE, STOCK)
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """How an answer was found, where it is a proposal: its confidence (0 to 1), its reasons, and the destination that came next."""
+    """How an answer was found, where it is a proposal: its confidence (0 to 1), its reasons, and
+    the destination that came next.
+    """
 
     confidence: float | None = None
     reasons: str = ""
@@ -45,14 +47,17 @@ def found_as(proposals: Sequence[StoredProposal], destination: str) -> Found:
     chosen = next((p for p in proposals if p.destination == destination), None)
     if chosen is None or chosen.is_fallback:
         return Found()
-    others = [p.destination for p in proposals if p.destination != destination and not p.is_fallback]
+    others = [
+        p.destination for p in proposals if p.destination != destination and not p.is_fallback
+    ]
     return Found(chosen.confidence, "; ".join(chosen.reasons), others[0] if others else "")
 
 
 @dataclass(frozen=True, slots=True)
 class Posting:
-    """An answer to be posted for an entry. old: the address as it was given with the answer. found: how it was found; where that is
-    not said, as the proposals for its entry tell."""
+    """An answer to be posted for an entry. old: the address as it was given with the answer. found:
+    how it was found; where that is not said, as the proposals for its entry tell.
+    """
 
     entry: int
     answer: EntryAnswer
@@ -67,18 +72,26 @@ class Posting:
 
 def of_person(entry: Entry, answer: EntryAnswer, where: str = "", note: str = "") -> Posting:
     """An answer that a person gives to an entry, its address as it was written before."""
-    return Posting(entry.id, answer, PERSON, entry.old or entry.legacy_url, entry.host_given, where, note)
+    return Posting(
+        entry.id, answer, PERSON, entry.old or entry.legacy_url, entry.host_given, where, note
+    )
 
 
-def post_answers(step: Step, postings: Iterable[Posting], *, from_evidence: bool = False) -> list[Posting]:
-    """Put answers in place of whatever the entries had, and settle claims that contested them; returns what was posted.
+def post_answers(
+    step: Step, postings: Iterable[Posting], *, from_evidence: bool = False
+) -> list[Posting]:
+    """Put answers in place of whatever the entries had, and settle claims that contested them;
+    returns what was posted.
 
-    Entries that somebody else answered after they were read are left alone (`Step.meanwhile`); where answers were worked out from evidence,
-    those that were seen anew, too. Raises RefusedError where all entries were folded anew since.
+    Entries that somebody else answered after they were read are left alone (`Step.meanwhile`);
+    where answers were worked out from evidence, those that were seen anew, too. Raises RefusedError
+    where all entries were folded anew since.
     """
     wanted = list(postings)
     changed, seen = changed_meanwhile(step)
-    postings = [p for p in wanted if p.entry not in changed and not (from_evidence and p.entry in seen)]
+    postings = [
+        p for p in wanted if p.entry not in changed and not (from_evidence and p.entry in seen)
+    ]
     step.meanwhile += len(wanted) - len(postings)
     untold = [p.entry for p in postings if p.found is None and p.answer.destination]
     offered, before = proposals_of(step.connection, untold), _found_before(step.connection, untold)
@@ -111,30 +124,41 @@ def post_answers(step: Step, postings: Iterable[Posting], *, from_evidence: bool
     ]
     step.put_many("answers", rows)
     contested = load_claims(step.connection)
-    gone = [{"entry": c.entry, "number": c.number} for p in postings for c in contested.get(p.entry, ())]
+    gone = [
+        {"entry": c.entry, "number": c.number} for p in postings for c in contested.get(p.entry, ())
+    ]
     if gone:
         step.remove("claims", gone)
     return postings
 
 
 def changed_meanwhile(step: Step) -> tuple[set[int], set[int]]:
-    """Entries that were answered, and entries of which something was seen, after that was read which a step goes by."""
+    """Entries that were answered, and entries of which something was seen, after that was read
+    which a step goes by.
+    """
     if step.since is None:
         return set(), set()
     c, s, v, p = schema.changes, schema.sources, schema.evidence, schema.spellings
     since = (c.c.step > step.since, c.c.step < step.id)
     if step.connection.scalar(select(func.count()).where(c.c.table_name == "policies", *since)):
         raise RefusedError(
-            "all entries were folded anew while this was worked out", "run it again; nothing was changed"
+            "all entries were folded anew while this was worked out",
+            "run it again; nothing was changed",
         )
     rows = step.connection.scalars(select(c.c.row_key).where(c.c.table_name == "answers", *since))
     answered = {int(json.loads(key)[0]) for key in rows}
     rows = step.connection.scalars(select(c.c.row_key).where(c.c.table_name == "sources", *since))
     sources = {int(json.loads(key)[0]) for key in rows}
-    sources |= set(step.connection.scalars(select(s.c.id).where(s.c.step > step.since, s.c.step < step.id)))
+    sources |= set(
+        step.connection.scalars(select(s.c.id).where(s.c.step > step.since, s.c.step < step.id))
+    )
     seen: set[int] = set()
     for some in batches(sources, 500):
-        query = select(p.c.entry).join(v, v.c.spelling == p.c.id).where(v.c.source.in_(some), p.c.entry.is_not(None))
+        query = (
+            select(p.c.entry)
+            .join(v, v.c.spelling == p.c.id)
+            .where(v.c.source.in_(some), p.c.entry.is_not(None))
+        )
         seen |= set(step.connection.scalars(query.distinct()))
     return answered, seen
 
@@ -145,7 +169,9 @@ def _found_before(connection: Connection, entries: Iterable[int]) -> dict[tuple[
     found = {}
     for some in batches(entries, 500):
         query = select(a.c.entry, a.c.destination, a.c.confidence, a.c.reasons, a.c.runner_up)
-        for row in connection.execute(query.where(a.c.entry.in_(some), a.c.confidence.is_not(None))):
+        for row in connection.execute(
+            query.where(a.c.entry.in_(some), a.c.confidence.is_not(None))
+        ):
             found[row.entry, row.destination] = Found(row.confidence, row.reasons, row.runner_up)
     return found
 
@@ -173,14 +199,19 @@ def post_claims(step: Step, postings: Iterable[Posting]) -> None:
 def load_claims(connection: Connection) -> Mapping[int, list[Row[Any]]]:
     """Entry → the claims that contest its answer."""
     found: dict[int, list[Row[Any]]] = defaultdict(list)
-    for row in connection.execute(select(schema.claims).order_by(schema.claims.c.entry, schema.claims.c.number)):
+    for row in connection.execute(
+        select(schema.claims).order_by(schema.claims.c.entry, schema.claims.c.number)
+    ):
         found[row.entry].append(row)
     return found
 
 
 def load_answers(connection: Connection) -> dict[int, EntryAnswer]:
     """Entry → its answer, for those that have one."""
-    return {r.entry: EntryAnswer(r.kind, r.status, r.destination) for r in connection.execute(select(schema.answers))}
+    return {
+        r.entry: EntryAnswer(r.kind, r.status, r.destination)
+        for r in connection.execute(select(schema.answers))
+    }
 
 
 def answers_of(connection: Connection, entries: Sequence[int]) -> dict[int, EntryAnswer]:
@@ -188,15 +219,24 @@ def answers_of(connection: Connection, entries: Sequence[int]) -> dict[int, Entr
     found: dict[int, EntryAnswer] = {}
     for at in range(0, len(entries), 500):
         query = select(schema.answers).where(schema.answers.c.entry.in_(entries[at : at + 500]))
-        found |= {r.entry: EntryAnswer(r.kind, r.status, r.destination) for r in connection.execute(query)}
+        found |= {
+            r.entry: EntryAnswer(r.kind, r.status, r.destination) for r in connection.execute(query)
+        }
     return found
 
 
 def load_sample(connection: Connection) -> list[tuple[float, bool]]:
-    """The accepted proposals that a person looked at as a random sample: (confidence, whether it was right)."""
+    """The accepted proposals that a person looked at as a random sample: (confidence, whether it
+    was right).
+    """
     a = schema.answers
-    rows = connection.scalars(select(a.c.where).where(a.c.where.like(f"{SAMPLED} %")).order_by(a.c.entry))
-    return [(float(confidence), verdict == "right:") for _, confidence, verdict, *_ in map(str.split, rows)]
+    rows = connection.scalars(
+        select(a.c.where).where(a.c.where.like(f"{SAMPLED} %")).order_by(a.c.entry)
+    )
+    return [
+        (float(confidence), verdict == "right:")
+        for _, confidence, verdict, *_ in map(str.split, rows)
+    ]
 
 
 def sampled(confidence: float, *, right: bool, where: str) -> str:
@@ -205,12 +245,20 @@ def sampled(confidence: float, *, right: bool, where: str) -> str:
 
 
 def answers_before(connection: Connection, step: int) -> dict[int, tuple[EntryAnswer, str]]:
-    """Entry → its answer and note as they stood when `step` was the last, for those that changed since."""
+    """Entry → its answer and note as they stood when `step` was the last, for those that changed
+    since.
+    """
     c = schema.changes
-    query = select(c.c.row_key, c.c.before).where(c.c.table_name == "answers", c.c.step > step).order_by(c.c.step)
+    query = (
+        select(c.c.row_key, c.c.before)
+        .where(c.c.table_name == "answers", c.c.step > step)
+        .order_by(c.c.step)
+    )
     found: dict[int, tuple[EntryAnswer, str]] = {}
     for row in connection.execute(query):
         (entry,) = json.loads(row.row_key)
         was = row.before or {"kind": OPEN, "status": 0, "destination": "", "note": ""}
-        found.setdefault(entry, (EntryAnswer(was["kind"], was["status"], was["destination"]), was["note"]))
+        found.setdefault(
+            entry, (EntryAnswer(was["kind"], was["status"], was["destination"]), was["note"])
+        )
     return found

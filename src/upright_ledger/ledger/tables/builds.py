@@ -9,7 +9,9 @@ from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.tables.runs.runs import Run
 
 
-def add_build(connection: Connection, dialect: str, digest: str, folder: str, rules: int, held_back: int) -> None:
+def add_build(
+    connection: Connection, dialect: str, digest: str, folder: str, rules: int, held_back: int
+) -> None:
     """Note what was built, and where."""
     row = {
         "time": now(),
@@ -25,7 +27,9 @@ def add_build(connection: Connection, dialect: str, digest: str, folder: str, ru
 
 def last_build(connection: Connection) -> Run | None:
     """The newest build."""
-    return connection.execute(select(schema.builds).order_by(schema.builds.c.id.desc()).limit(1)).one_or_none()
+    return connection.execute(
+        select(schema.builds).order_by(schema.builds.c.id.desc()).limit(1)
+    ).one_or_none()
 
 
 def list_builds(connection: Connection) -> list[Run]:
@@ -36,17 +40,27 @@ def list_builds(connection: Connection) -> list[Run]:
 def live_builds(connection: Connection) -> list[Run]:
     """The builds that went live, in the order in which they did."""
     b = schema.builds
-    return list(connection.execute(select(b).where(b.c.live_from != "").order_by(b.c.live_from, b.c.id)))
+    return list(
+        connection.execute(select(b).where(b.c.live_from != "").order_by(b.c.live_from, b.c.id))
+    )
 
 
-def mark_build(connection: Connection, number: int, *, handed_over: str = "", live_from: str = "") -> None:
+def mark_build(
+    connection: Connection, number: int, *, handed_over: str = "", live_from: str = ""
+) -> None:
     """Note when a build was handed over, or went live; an empty time changes nothing."""
-    told = {name: time for name, time in (("handed_over", handed_over), ("live_from", live_from)) if time}
+    told = {
+        name: time
+        for name, time in (("handed_over", handed_over), ("live_from", live_from))
+        if time
+    }
     connection.execute(update(schema.builds).where(schema.builds.c.id == number).values(**told))
 
 
 def changed_since(connection: Connection, step: int) -> bool:
-    """Whether what is built from was changed after a step; a change that was taken back since is none."""
+    """Whether what is built from was changed after a step; a change that was taken back since is
+    none.
+    """
     c, s = schema.changes, schema.steps
     query = select(func.count()).select_from(s).join(c, c.c.step == s.c.id)
     built_from = c.c.table_name.in_(("answers", "claims", "templates", "policies"))

@@ -27,7 +27,6 @@ from upright_ledger.core.inventory.evidence import (
     value,
 )
 from upright_ledger.core.inventory.normalisation import has_path_session
-from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.core.url.address import address_of
 from upright_ledger.core.url.escapes import as_utf8
 from upright_ledger.core.url.redaction import MASK, has_masked_segment
@@ -40,9 +39,11 @@ _MOST_ANCHORS = 5  # of one entry
 class Entry:
     """One legacy URL with all that is known of it.
 
-    variants: canonical paths as observed. titles, anchors (texts of links to it), items (numbers in a shop or a
-    catalogue): in the order of sources. by: what gave the answer (a person, match, ...), and author: who. confidence, reasons, runner_up: how it was found, where it is a proposal. sources: the numbers of
-    those that name it. statuses: class → requests that logs hold. first_seen, last_seen: days, or empty.
+    variants: canonical paths as observed. titles, anchors (texts of links to it), items (numbers in
+    a shop or a catalogue): in the order of sources. by: what gave the answer (a person, match,
+    ...), and author: who. confidence, reasons, runner_up: how it was found, where it is a proposal.
+    sources: the numbers of those that name it. statuses: class → requests that logs hold.
+    first_seen, last_seen: days, or empty.
     """
 
     id: int
@@ -81,13 +82,17 @@ class Entry:
 
 _ENTRY = ("id", "site", "key", "legacy_url")
 _ANSWER = (
-    "kind", "status", "destination", "by", "query", "where", "old", "host_given", "note", "author", "confidence", "reasons", "runner_up",
+    "kind", "status", "destination", "by", "query", "where", "old", "host_given", "note", "author",
+    "confidence", "reasons", "runner_up",
 )  # fmt: skip
 
 
-def load_entries(connection: Connection, weights: Weights, index_files: frozenset[str]) -> list[Entry]:
-    """All entries that a source that counts names, or that have an answer, by site and key. index_files: names that do not name an entry
-    where another spelling does."""
+def load_entries(
+    connection: Connection, weights: Weights, index_files: frozenset[str]
+) -> list[Entry]:
+    """All entries that a source that counts names, or that have an answer, by site and key.
+    index_files: names that do not name an entry where another spelling does.
+    """
     e, a = schema.entries, schema.answers
     query = (
         select(*(e.c[name] for name in _ENTRY), *(a.c[name] for name in _ANSWER))
@@ -109,24 +114,36 @@ def _counts() -> ColumnElement[bool]:
         .join(schema.sources, schema.sources.c.id == schema.evidence.c.source)
         .where(schema.sources.c.withdrawn.is_(False))
     )
-    return or_(schema.entries.c.id.in_(named), schema.entries.c.id.in_(select(schema.answers.c.entry)))
+    return or_(
+        schema.entries.c.id.in_(named), schema.entries.c.id.in_(select(schema.answers.c.entry))
+    )
 
 
 def count_entries(connection: Connection) -> int:
     """How many entries count."""
     p, s, a = schema.spellings, schema.sources, schema.answers
     if connection.scalar(select(func.count()).select_from(s).where(s.c.withdrawn)):
-        return connection.scalar(select(func.count()).select_from(schema.entries).where(_counts())) or 0
-    # Where every source counts, every spelling does, and nothing has to be looked up for each of them.
+        return (
+            connection.scalar(select(func.count()).select_from(schema.entries).where(_counts()))
+            or 0
+        )
+    # Where every source counts, every spelling does, and nothing has to be looked up for each of
+    # them.
     named = select(p.c.entry).where(p.c.entry.is_not(None))
     alone = select(func.count()).select_from(a).where(a.c.entry.not_in(named))
-    return (connection.scalar(select(func.count(func.distinct(p.c.entry)))) or 0) + (connection.scalar(alone) or 0)
+    return (connection.scalar(select(func.count(func.distinct(p.c.entry)))) or 0) + (
+        connection.scalar(alone) or 0
+    )
 
 
 def seen_queries(connection: Connection) -> list[tuple[str, str, int]]:
-    """Spellings of entries that have a query, with a title and a status where a source that counts gives them."""
+    """Spellings of entries that have a query, with a title and a status where a source that counts
+    gives them.
+    """
     p, o, s = schema.spellings, schema.observations, schema.sources
-    spellings = select(p.c.id, p.c.spelling).where(p.c.entry.is_not(None), p.c.spelling.contains("?"))
+    spellings = select(p.c.id, p.c.spelling).where(
+        p.c.entry.is_not(None), p.c.spelling.contains("?")
+    )
     told: dict[int, tuple[str, int]] = {}
     query = select(o.c.spelling, o.c.title, o.c.status).join(s, s.c.id == o.c.source)
     for row in connection.execute(query.where(s.c.withdrawn.is_(False))):
@@ -136,108 +153,69 @@ def seen_queries(connection: Connection) -> list[tuple[str, str, int]]:
 
 
 def hosts_of(connection: Connection) -> set[tuple[str, str]]:
-    """Every host (with its port) that spellings name, and the site to which they belong, or empty."""
+    """Every host (with its port) that spellings name, and the site to which they belong, or
+    empty.
+    """
     p = schema.spellings
     found = set()
-    for site, spelling in connection.execute(select(p.c.site, p.c.spelling).execution_options(yield_per=10_000)):
+    for site, spelling in connection.execute(
+        select(p.c.site, p.c.spelling).execution_options(yield_per=10_000)
+    ):
         found.add((spelling.split("/", 3)[2], site))
     return found
 
 
 def sessions_in_paths(connection: Connection) -> list[tuple[int, str]]:
-    """(entry, spelling) of what was seen with the identifier of a visit, or a secret, in its path."""
+    """(entry, spelling) of what was seen with the identifier of a visit, or a secret, in its
+    path.
+    """
     p, v, s = schema.spellings, schema.evidence, schema.sources
     counts = select(v.c.spelling).join(s, s.c.id == v.c.source).where(s.c.withdrawn.is_(False))
-    signs = or_(p.c.spelling.contains(";"), p.c.spelling.contains("("), p.c.spelling.contains(f"/{MASK}"))
-    query = select(p.c.entry, p.c.spelling).where(p.c.entry.is_not(None), signs, p.c.id.in_(counts)).order_by(p.c.id)
-    found = ((entry, text, text[text.index("/", 8) :].partition("?")[0]) for entry, text in connection.execute(query))
-    return [(entry, text) for entry, text, path in found if has_path_session(path) or has_masked_segment(path)]
-
-
-@dataclass(frozen=True, slots=True)
-class EvidenceRow:
-    """One figure of one source about an entry. per_30_days: for units that grow with time, else the amount itself."""
-
-    source: str
-    kind: str
-    unit: str
-    agent: str
-    status_class: str
-    amount: float
-    per_30_days: float
-    first_day: str
-    last_day: str
-
-
-def evidence_of(connection: Connection, entry: int) -> list[EvidenceRow]:
-    """All that the sources that count say of one entry, source by source."""
-    v, s, p = schema.evidence, schema.sources, schema.spellings
-    by = (s.c.id, s.c.name, s.c.kind, v.c.unit, v.c.agent, v.c.status_class)
-    first, last = func.min(v.c.first_day).label("first"), func.max(v.c.last_day).label("last")
-    query = select(*by, func.sum(v.c.amount).label("amount"), first, last).join(s, s.c.id == v.c.source)
-    query = query.join(p, p.c.id == v.c.spelling).where(p.c.entry == entry, s.c.withdrawn.is_(False))
-    periods = _periods(connection)
-    found = []
-    for r in connection.execute(query.group_by(*by).order_by(*by)):
-        rate = per_30_days(r.amount, len(periods[r.id])) if r.unit in PER_PERIOD else r.amount
-        found.append(EvidenceRow(r.name, r.kind, r.unit, r.agent, r.status_class, r.amount, rate, r.first, r.last))
-    return found
-
-
-def spellings_of(connection: Connection, entry: int) -> list[str]:
-    """The spellings of an entry, as observed."""
-    p = schema.spellings
-    return list(connection.scalars(select(p.c.spelling).where(p.c.entry == entry).order_by(p.c.spelling)))
-
-
-def referrers_of(connection: Connection, entry: int) -> list[tuple[str, float]]:
-    """The pages that link to an entry or led to it, the most frequent first; those without a name together as ""."""
-    r, s, p = schema.referrers, schema.sources, schema.spellings
-    query = select(r.c.referrers).join(s, s.c.id == r.c.source).join(p, p.c.id == r.c.spelling)
-    found: dict[str, float] = defaultdict(float)
-    for told in connection.scalars(query.where(p.c.entry == entry, s.c.withdrawn.is_(False))):
-        for line in told.splitlines():
-            amount, _, address = line.partition(" ")
-            found[address.removeprefix(BY_CAMPAIGN)] += float(amount)
-    return sorted(found.items(), key=lambda item: (-item[1], item[0]))
-
-
-@dataclass(frozen=True, slots=True)
-class AsideUrl:
-    """An address that was set aside: its class, and the requests by people and by bots (or mentions) there are."""
-
-    aside: str
-    spelling: str
-    hits: float
-    bots: float
-    listed: float
-
-
-def load_aside(connection: Connection, kind: str = "") -> list[AsideUrl]:
-    """Addresses set aside, of one class or all, the most requested first."""
-    v, s, p = schema.evidence, schema.sources, schema.spellings
-    query = select(p.c.aside, p.c.spelling, v.c.unit, v.c.agent, func.sum(v.c.amount).label("amount"))
-    query = query.join(v, v.c.spelling == p.c.id).join(s, s.c.id == v.c.source)
-    query = query.where(s.c.withdrawn.is_(False), p.c.entry.is_(None))
-    if kind:
-        query = query.where(p.c.aside == kind)
-    found: dict[tuple[str, str], list[float]] = defaultdict(lambda: [0.0, 0.0, 0.0])
-    for row in connection.execute(query.group_by(p.c.aside, p.c.spelling, v.c.unit, v.c.agent)):
-        at = 2 if row.unit == LISTED else 1 if row.agent == BOTS else 0
-        found[row.aside, row.spelling][at] += row.amount
-    urls = [AsideUrl(*name, *figures) for name, figures in found.items()]
-    return sorted(urls, key=lambda u: (-u.hits - u.bots - u.listed, u.spelling))
+    signs = or_(
+        p.c.spelling.contains(";"), p.c.spelling.contains("("), p.c.spelling.contains(f"/{MASK}")
+    )
+    query = (
+        select(p.c.entry, p.c.spelling)
+        .where(p.c.entry.is_not(None), signs, p.c.id.in_(counts))
+        .order_by(p.c.id)
+    )
+    found = (
+        (entry, text, text[text.index("/", 8) :].partition("?")[0])
+        for entry, text in connection.execute(query)
+    )
+    return [
+        (entry, text)
+        for entry, text, path in found
+        if has_path_session(path) or has_masked_segment(path)
+    ]
 
 
 def _entry(row: Sequence[Any]) -> Entry:
-    number, site, key, legacy_url, kind, status, destination, by, query, where, old, host_given, note, *found = row
+    (
+        number,
+        site,
+        key,
+        legacy_url,
+        kind,
+        status,
+        destination,
+        by,
+        query,
+        where,
+        old,
+        host_given,
+        note,
+        *found,
+    ) = row
     if kind is None:
         return Entry(number, site, key, legacy_url)
     answer = EntryAnswer(kind, status, destination)
-    return Entry(number, site, key, legacy_url, answer, by, query, old, host_given, where, note, *found)
+    return Entry(
+        number, site, key, legacy_url, answer, by, query, old, host_given, where, note, *found
+    )
 
 
-def _periods(connection: Connection) -> dict[int, range]:
+def days_of_exports(connection: Connection) -> dict[int, range]:
     """Source → the days of its period as ordinals; empty where the period is not known."""
     s = schema.sources
     found = {}
@@ -252,8 +230,9 @@ def _days(first: str, last: str) -> range:
 
 
 def _add_figures(connection: Connection, found: Mapping[int, Entry], weights: Weights) -> None:
-    """Logs add up, line by line, over all days they cover. Of two exports of one unit the larger counts:
-    they tell of the same people."""
+    """Logs add up, line by line, over all days they cover. Of two exports of one unit the larger
+    counts: they tell of the same people.
+    """
     v, s, p = schema.evidence, schema.sources, schema.spellings
     by = (p.c.entry, v.c.source, v.c.unit, v.c.agent, v.c.status_class)
     first, last = func.min(v.c.first_day).label("first"), func.max(v.c.last_day).label("last")
@@ -264,10 +243,19 @@ def _add_figures(connection: Connection, found: Mapping[int, Entry], weights: We
         .where(s.c.withdrawn.is_(False), p.c.entry.is_not(None))
         .group_by(*by)
     )
-    periods = _periods(connection)
+    periods = days_of_exports(connection)
     told: dict[int, _Told] = defaultdict(_Told)
     logs: set[int] = set()
-    for number, source, unit, agent, status_class, amount, first_day, last_day in connection.execute(query).fetchall():
+    for (
+        number,
+        source,
+        unit,
+        agent,
+        status_class,
+        amount,
+        first_day,
+        last_day,
+    ) in connection.execute(query).fetchall():
         t = told[number]
         t.sources.add(source)
         if unit == HITS and agent:
@@ -292,7 +280,9 @@ class _Told:
     days: list[str] = field(default_factory=list)
     exports: dict[tuple[str, int], float] = field(default_factory=dict)
 
-    def add_log(self, agent: str, status_class: str, amount: float, first_day: str, last_day: str) -> None:
+    def add_log(
+        self, agent: str, status_class: str, amount: float, first_day: str, last_day: str
+    ) -> None:
         if agent == BOTS:
             self.bots += amount
         else:
@@ -303,7 +293,9 @@ class _Told:
     def add_export(self, source: int, unit: str, amount: float) -> None:
         self.exports[unit, source] = self.exports.get((unit, source), 0.0) + amount
 
-    def say(self, entry: Entry, periods: Mapping[int, range], log_days: int, weights: Weights) -> None:
+    def say(
+        self, entry: Entry, periods: Mapping[int, range], log_days: int, weights: Weights
+    ) -> None:
         """Put the figures into an entry."""
         totals: dict[str, float] = {}
         rates: dict[str, float] = {}
@@ -326,7 +318,9 @@ class _Told:
         )
 
 
-def _add_texts(connection: Connection, found: Mapping[int, Entry], index_files: frozenset[str]) -> None:
+def _add_texts(
+    connection: Connection, found: Mapping[int, Entry], index_files: frozenset[str]
+) -> None:
     p, o, s = schema.spellings, schema.observations, schema.sources
     variants: dict[int, set[str]] = defaultdict(set)
     spelled = select(p.c.entry, p.c.variant).where(p.c.entry.is_not(None))
@@ -340,7 +334,9 @@ def _add_texts(connection: Connection, found: Mapping[int, Entry], index_files: 
     query = select(p.c.entry, o.c.title, o.c.anchor, o.c.language, o.c.last_seen, o.c.item)
     query = query.join(o, o.c.spelling == p.c.id).join(s, s.c.id == o.c.source)
     for number, title, anchor, language, day, item in connection.execute(
-        query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None)).order_by(o.c.source, p.c.spelling)
+        query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None)).order_by(
+            o.c.source, p.c.spelling
+        )
     ):
         if title:
             titles[number][title] = None
@@ -366,11 +362,19 @@ def _withdrawn() -> Any:
     """A query for the spellings that were seen in sources that count no longer, and in no other."""
     v, s = schema.evidence, schema.sources
     gone = select(v.c.spelling).join(s, s.c.id == v.c.source).where(s.c.withdrawn.is_(True))
-    return gone.except_(select(v.c.spelling).join(s, s.c.id == v.c.source).where(s.c.withdrawn.is_(False)))
+    return gone.except_(
+        select(v.c.spelling).join(s, s.c.id == v.c.source).where(s.c.withdrawn.is_(False))
+    )
 
 
 def _plainness(path: str, index_files: frozenset[str]) -> tuple[bool, int, bool, int, str]:
-    return as_utf8(path) != path, sum(map(str.isupper, path)), path.rpartition("/")[2] in index_files, len(path), path
+    return (
+        as_utf8(path) != path,
+        sum(map(str.isupper, path)),
+        path.rpartition("/")[2] in index_files,
+        len(path),
+        path,
+    )
 
 
 def _plainest(entry: Entry, index_files: frozenset[str]) -> str:
@@ -381,6 +385,9 @@ def _plainest(entry: Entry, index_files: frozenset[str]) -> str:
     if len(entry.variants) > 1:
         path = min(entry.variants, key=lambda v: _plainness(v, index_files))
     _, mark, query = entry.key.partition("?")
-    if entry.legacy_url.endswith(f"{path}{mark}{query}") and entry.legacy_url.count("/") == path.count("/") + 2:
+    if (
+        entry.legacy_url.endswith(f"{path}{mark}{query}")
+        and entry.legacy_url.count("/") == path.count("/") + 2
+    ):
         return entry.legacy_url
     return f"{address_of(entry.legacy_url).origin}{path}{mark}{query}"

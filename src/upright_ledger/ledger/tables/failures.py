@@ -1,4 +1,6 @@
-"""What failed, as sources say it: requests by spelling, day, status and sort of visitor; and the times of answers and builds."""
+"""What failed, as sources say it: requests by spelling, day, status and sort of visitor; and the
+times of answers and builds.
+"""
 
 from __future__ import annotations
 
@@ -18,11 +20,14 @@ _ASKED = (HITS, VISITS, CLICKS)
 
 
 def failing_entries(connection: Connection, live_day: str = "") -> set[int]:
-    """The entries of which a source that counts says that a request failed, or that a page answered after a day although their answer leads
-    elsewhere. live_day: since when the first build is live, or empty.
+    """The entries of which a source that counts says that a request failed, or that a page answered
+    after a day although their answer leads elsewhere. live_day: since when the first build is live,
+    or empty.
     """
     p, v, s, a = schema.spellings, schema.evidence, schema.sources, schema.answers
-    query = select(p.c.entry).distinct().join(v, v.c.spelling == p.c.id).join(s, s.c.id == v.c.source)
+    query = (
+        select(p.c.entry).distinct().join(v, v.c.spelling == p.c.id).join(s, s.c.id == v.c.source)
+    )
     query = query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None), v.c.unit.in_(_ASKED))
     found = set(connection.scalars(query.where(v.c.status_class.in_(FAILING))))
     if live_day:
@@ -32,14 +37,30 @@ def failing_entries(connection: Connection, live_day: str = "") -> set[int]:
 
 
 def told_of(connection: Connection, entries: set[int]) -> dict[int, list[LogCount]]:
-    """Entry → what sources that count say of its requests, in logs and in lists of errors, day by day (labels, see core.monitoring.deploy_days); a figure without days stands at the end of
-    its source's period."""
+    """Entry → what sources that count say of its requests, in logs and in lists of errors, day by
+    day (labels, see core.monitoring.deploy_days); a figure without days stands at the end of its
+    source's period.
+    """
     p, v, s = schema.spellings, schema.evidence, schema.sources
     query = (
-        select(p.c.entry, p.c.spelling, v.c.status_class, v.c.agent, v.c.amount, v.c.days, s.c.period_end, s.c.time)
+        select(
+            p.c.entry,
+            p.c.spelling,
+            v.c.status_class,
+            v.c.agent,
+            v.c.amount,
+            v.c.days,
+            s.c.period_end,
+            s.c.time,
+        )
         .join(v, v.c.spelling == p.c.id)
         .join(s, s.c.id == v.c.source)
-        .where(s.c.withdrawn.is_(False), p.c.entry.is_not(None), v.c.unit.in_(_ASKED), v.c.status_class != "")
+        .where(
+            s.c.withdrawn.is_(False),
+            p.c.entry.is_not(None),
+            v.c.unit.in_(_ASKED),
+            v.c.status_class != "",
+        )
     )
     found: dict[int, list[LogCount]] = defaultdict(list)
     for entry, spelling, status_class, agent, amount, days, end, time in connection.execute(query):
@@ -51,11 +72,21 @@ def told_of(connection: Connection, entries: set[int]) -> dict[int, list[LogCoun
 
 
 def requests_by_day(connection: Connection) -> dict[str, dict[str, float]]:
-    """Day → class of status → requests by people, in all logs; what looks like a scanner's is nobody's."""
+    """Day → class of status → requests by people, in all logs; what looks like a scanner's is
+    nobody's.
+    """
     v, s, p = schema.evidence, schema.sources, schema.spellings
-    query = select(v.c.status_class, v.c.days).join(s, s.c.id == v.c.source).join(p, p.c.id == v.c.spelling)
+    query = (
+        select(v.c.status_class, v.c.days)
+        .join(s, s.c.id == v.c.source)
+        .join(p, p.c.id == v.c.spelling)
+    )
     query = query.where(
-        s.c.withdrawn.is_(False), v.c.unit == HITS, v.c.agent != BOTS, v.c.days != "", p.c.aside.not_in(SCANNERS)
+        s.c.withdrawn.is_(False),
+        v.c.unit == HITS,
+        v.c.agent != BOTS,
+        v.c.days != "",
+        p.c.aside.not_in(SCANNERS),
     )
     found: dict[str, dict[str, float]] = defaultdict(lambda: defaultdict(float))
     for status_class, days in connection.execute(query):
@@ -67,9 +98,15 @@ def requests_by_day(connection: Connection) -> dict[str, dict[str, float]]:
 def referrers_by_entry(connection: Connection, entries: set[int]) -> Mapping[int, dict[str, float]]:
     """Entry → referrer → requests; those without a name stand under an empty one."""
     r, s, p = schema.referrers, schema.sources, schema.spellings
-    query = select(p.c.entry, r.c.referrers).join(s, s.c.id == r.c.source).join(p, p.c.id == r.c.spelling)
+    query = (
+        select(p.c.entry, r.c.referrers)
+        .join(s, s.c.id == r.c.source)
+        .join(p, p.c.id == r.c.spelling)
+    )
     found: dict[int, dict[str, float]] = defaultdict(dict)
-    for entry, told in connection.execute(query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None))):
+    for entry, told in connection.execute(
+        query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None))
+    ):
         if entry in entries:
             for line in told.splitlines():
                 amount, _, address = line.partition(" ")
@@ -91,7 +128,9 @@ def answer_times(connection: Connection) -> dict[int, Changed]:
 
 def newest_template(connection: Connection) -> Changed:
     """When a template answer was last changed; step 0 where there is none."""
-    return max((changed for _, changed in _changed(connection, "templates")), default=Changed(0, ""))
+    return max(
+        (changed for _, changed in _changed(connection, "templates")), default=Changed(0, "")
+    )
 
 
 def _changed(connection: Connection, table: str) -> Iterator[tuple[str, Changed]]:
@@ -103,13 +142,23 @@ def _changed(connection: Connection, table: str) -> Iterator[tuple[str, Changed]
 
 
 def aside_totals(connection: Connection) -> list[tuple[str, int, float, float]]:
-    """(class, addresses, requests by people, by bots) of what was set aside and failed, the most requested first."""
+    """(class, addresses, requests by people, by bots) of what was set aside and failed, the most
+    requested first.
+    """
     v, s, p = schema.evidence, schema.sources, schema.spellings
     people = func.sum(v.c.amount).filter(v.c.agent != BOTS)
     bots = func.sum(v.c.amount).filter(v.c.agent == BOTS)
-    query: Any = select(p.c.aside, func.count(func.distinct(p.c.id)), people, bots).join(v, v.c.spelling == p.c.id)
-    query = query.join(s, s.c.id == v.c.source).where(
-        s.c.withdrawn.is_(False), p.c.entry.is_(None), v.c.unit == HITS, v.c.status_class.in_(FAILING)
+    query: Any = select(p.c.aside, func.count(func.distinct(p.c.id)), people, bots).join(
+        v, v.c.spelling == p.c.id
     )
-    rows = [(k, int(n), float(a or 0), float(b or 0)) for k, n, a, b in connection.execute(query.group_by(p.c.aside))]
+    query = query.join(s, s.c.id == v.c.source).where(
+        s.c.withdrawn.is_(False),
+        p.c.entry.is_(None),
+        v.c.unit == HITS,
+        v.c.status_class.in_(FAILING),
+    )
+    rows = [
+        (k, int(n), float(a or 0), float(b or 0))
+        for k, n, a, b in connection.execute(query.group_by(p.c.aside))
+    ]
     return sorted(rows, key=lambda r: (-r[2] - r[3], r[0]))

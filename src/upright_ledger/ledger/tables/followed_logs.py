@@ -1,4 +1,6 @@
-"""What is followed: how far each log was read, what was said last, and messages that are still to go out."""
+"""What is followed: how far each log was read, what was said last, and messages that are still to
+go out.
+"""
 
 from __future__ import annotations
 
@@ -17,8 +19,11 @@ ACCESS_LOG = "access-log"
 
 
 class Followed(NamedTuple):
-    """A log that is followed. head: digest of its first line, with a number behind it where several logs begin alike; place: of the file that holds it; name: the path of that file; read: uncompressed bytes; tail: digest of the last bytes of them; source: the newest
-    source of the ledger by then; time: when it was read."""
+    """A log that is followed. head: digest of its first line, with a number behind it where several
+    logs begin alike; place: of the file that holds it; name: the path of that file; read:
+    uncompressed bytes; tail: digest of the last bytes of them; source: the newest source of the
+    ledger by then; time: when it was read.
+    """
 
     head: str
     place: str
@@ -32,7 +37,9 @@ class Followed(NamedTuple):
 def followed_logs(connection: Connection) -> dict[str, Followed]:
     """Head → log."""
     f = schema.followed
-    rows = connection.execute(select(f.c.head, f.c.place, f.c.name, f.c.read, f.c.tail, f.c.source, f.c.time))
+    rows = connection.execute(
+        select(f.c.head, f.c.place, f.c.name, f.c.read, f.c.tail, f.c.source, f.c.time)
+    )
     return {row.head: Followed(*row) for row in rows}
 
 
@@ -40,19 +47,25 @@ def note_read(connection: Connection, log: Followed) -> None:
     """Note how far a log was read, as the ledger stands."""
     f = schema.followed
     connection.execute(delete(f).where(f.c.head == log.head))
-    connection.execute(insert(f).values(**log._replace(source=newest_source(connection), time=now())._asdict()))
+    connection.execute(
+        insert(f).values(**log._replace(source=newest_source(connection), time=now())._asdict())
+    )
 
 
 def mark_followed(connection: Connection, head: str) -> None:
     """Note of the source that was just added that it is a part of a log that is followed."""
     s = schema.sources
-    connection.execute(update(s).where(s.c.id == newest_source(connection)).values(head_digest=head))
+    connection.execute(
+        update(s).where(s.c.id == newest_source(connection)).values(head_digest=head)
+    )
 
 
 def newest_by_hand(connection: Connection) -> int:
     """The number of the newest log that was gathered by hand; 0 where there is none."""
     s = schema.sources
-    query = select(func.max(s.c.id)).where(s.c.kind == ACCESS_LOG, s.c.head_digest == "", s.c.withdrawn.is_(False))
+    query = select(func.max(s.c.id)).where(
+        s.c.kind == ACCESS_LOG, s.c.head_digest == "", s.c.withdrawn.is_(False)
+    )
     return connection.scalar(query) or 0
 
 
@@ -70,10 +83,22 @@ def note_reported(connection: Connection, states: Mapping[int, tuple[str, float]
 
 
 def put_out(
-    connection: Connection, channels: Iterable[str], message: str, subject: str, body: str, data: dict[str, Any]
+    connection: Connection,
+    channels: Iterable[str],
+    message: str,
+    subject: str,
+    body: str,
+    data: dict[str, Any],
 ) -> None:
     """Keep a message for some channels until it has gone out."""
-    row = {"message": message, "created": now(), "subject": subject, "body": body, "data": data, "sent": ""}
+    row = {
+        "message": message,
+        "created": now(),
+        "subject": subject,
+        "body": body,
+        "data": data,
+        "sent": "",
+    }
     for channel in channels:
         connection.execute(insert(schema.outbox).values(**row, channel=channel))
 

@@ -23,13 +23,25 @@ Name = tuple[str, str]
 
 _ENTRY = ("id", "site", "key", "policy", "legacy_url")
 _SPELLING = ("id", "site", "spelling", "entry", "variant", "aside", "key")
-_FIGURE = ("spelling", "source", "unit", "amount", "status_class", "agent", "days", "first_day", "last_day")
+_FIGURE = (
+    "spelling",
+    "source",
+    "unit",
+    "amount",
+    "status_class",
+    "agent",
+    "days",
+    "first_day",
+    "last_day",
+)
 _WORDS = ("spelling", "source", "title", "anchor", "language", "status", "last_seen", "item")
 
 
 @dataclass(slots=True)
 class Sighting:
-    """What one source says of one spelling. referrers: address → figure; the rest stands under an empty one."""
+    """What one source says of one spelling. referrers: address → figure; the rest stands under an
+    empty one.
+    """
 
     place: Classified
     figures: list[Figure] = field(default_factory=list)
@@ -53,7 +65,9 @@ class Entries:
         self.made = 0
 
     def ensure(self, wanted: Iterable[tuple[str, str, str]]) -> dict[Name, int]:
-        """The numbers of entries (site, key, legacy URL) by (site, key); those that are not there yet are made."""
+        """The numbers of entries (site, key, legacy URL) by (site, key); those that are not there
+        yet are made.
+        """
         first: dict[Name, str] = {}
         for site, key, legacy_url in wanted:
             first.setdefault((site, key), legacy_url)
@@ -84,14 +98,17 @@ class SightingWriter:
     def add(self, sightings: Sequence[Sighting]) -> dict[Name, int]:
         """Store a portion. Returns the numbers of its entries by (site, key)."""
         places = [s.place for s in sightings]
-        entries = self._entries.ensure((p.site, p.key, p.legacy_url) for p in places if not (p.aside or p.doubt))
+        entries = self._entries.ensure(
+            (p.site, p.key, p.legacy_url) for p in places if not (p.aside or p.doubt)
+        )
         source = self._source
         figures, said, led = [], [], []
         for number, s in zip(self._numbers_of(places, entries), sightings, strict=True):
             if s.place.doubt:
                 self._in_doubt[number] += s.lines
             for f in s.figures:
-                figures.append((number, source, *f, f.days[:10], f.days.rpartition(" ")[2][:10]))  # noqa: PERF401
+                first, last = f.days[:10], f.days.rpartition(" ")[2][:10]
+                figures.append((number, source, *f, first, last))
             if s.title or s.language or s.status or s.last_seen or s.anchor or s.item:
                 texts = (storable(s.title), storable(s.anchor), storable(s.language))
                 said.append((number, source, *texts, s.status, s.last_seen, storable(s.item)))
@@ -115,7 +132,13 @@ class SightingWriter:
                 best[name] = p
         known = self._spellings.find(best)
         if known:
-            self._raise([(known[n], p, entries) for n, p in best.items() if n in known and not (p.aside or p.doubt)])
+            self._raise(
+                [
+                    (known[n], p, entries)
+                    for n, p in best.items()
+                    if n in known and not (p.aside or p.doubt)
+                ]
+            )
         fresh = sorted(best.keys() - known.keys()) if len(known) < len(best) else []
         known |= self._spellings.give(fresh)
         rows = []
@@ -123,7 +146,9 @@ class SightingWriter:
             p = best[name]
             aside = p.aside or p.doubt
             entry = None if aside else entries[p.site, p.key]
-            rows.append((known[name], *name, entry, p.variant, aside, storable(p.key) if p.doubt else ""))
+            rows.append(
+                (known[name], *name, entry, p.variant, aside, storable(p.key) if p.doubt else "")
+            )
         load_rows(self._connection, schema.spellings, _SPELLING, rows)
         return [known[name] for name in names]
 
@@ -136,37 +161,52 @@ class SightingWriter:
         ]
         if rows:
             is_aside = (table.c.id == bindparam("number")) & table.c.entry.is_(None)
-            values = {"aside": "", "key": "", "entry": bindparam("its_entry"), "variant": bindparam("its_variant")}
+            values = {
+                "aside": "",
+                "key": "",
+                "entry": bindparam("its_entry"),
+                "variant": bindparam("its_variant"),
+            }
             self._connection.execute(update(table).where(is_aside).values(**values), rows)
 
     def settle(self) -> Counter[str]:
-        """Let addresses in doubt join the entries there are; class → lines of this source that stay set aside."""
+        """Let addresses in doubt join the entries there are; class → lines of this source that stay
+        set aside.
+        """
         join_entries(self._connection)
         table = schema.spellings
         found: Counter[str] = Counter()
         for numbers in batches(self._in_doubt, _AT_ONCE):
-            query = select(table.c.id, table.c.aside).where(table.c.id.in_(numbers), table.c.entry.is_(None))
+            query = select(table.c.id, table.c.aside).where(
+                table.c.id.in_(numbers), table.c.entry.is_(None)
+            )
             for number, aside in self._connection.execute(query):
                 found[aside] += self._in_doubt[number]
         return found
 
 
 def join_entries(connection: Connection) -> None:
-    """Make variants of addresses in doubt whose key is that of an entry that has a spelling or an answer."""
+    """Make variants of addresses in doubt whose key is that of an entry that has a spelling or an
+    answer.
+    """
     p = schema.spellings
     if connection.scalar(select(p.c.id).where(p.c.key != "").limit(1)) is None:
         return
     connection.execute(
         text(
             "UPDATE spellings SET entry = e.id, aside = '', key = '' FROM entries e "
-            "WHERE spellings.entry IS NULL AND spellings.key <> '' AND e.site = spellings.site AND e.key = spellings.key "
-            "AND (EXISTS (SELECT 1 FROM spellings o WHERE o.entry = e.id) OR EXISTS (SELECT 1 FROM answers a WHERE a.entry = e.id))"
+            "WHERE spellings.entry IS NULL AND spellings.key <> '' AND e.site = spellings.site AND "
+            "e.key = spellings.key "
+            "AND (EXISTS (SELECT 1 FROM spellings o WHERE o.entry = e.id) OR EXISTS (SELECT 1 FROM "
+            "answers a WHERE a.entry = e.id))"
         )
     )
 
 
 class _Numbers:
-    """The numbers of a table's rows by name: of those that were there before from the database, of new ones from memory."""
+    """The numbers of a table's rows by name: of those that were there before from the database, of
+    new ones from memory.
+    """
 
     def __init__(self, connection: Connection, table: Table) -> None:
         self._connection = connection
@@ -180,7 +220,9 @@ class _Numbers:
         made = self._made
         found = {name: made[name] for name in names if name in made} if made else {}
         if self._look_up:
-            found |= find_ids(self._connection, self._table, [name for name in names if name not in found])
+            found |= find_ids(
+                self._connection, self._table, [name for name in names if name not in found]
+            )
         return found
 
     def give(self, names: Sequence[Name]) -> dict[Name, int]:

@@ -1,14 +1,27 @@
-"""Classes of addresses, as the sources that count show them: what is a page, and what stays set aside.
+"""Classes of addresses, as the sources that count show them: what is a page, and what stays set
+aside.
 
-An address that only failing requests name is in doubt: it looks like a scanner's, or no person asked for it. It belongs to the
-entry of its key as soon as any spelling of that key is known for a page, whichever source was gathered first.
+An address that only failing requests name is in doubt: it looks like a scanner's, or no person
+asked for it. It belongs to the entry of its key as soon as any spelling of that key is known for a
+page, whichever source was gathered first.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from sqlalchemy import ColumnElement, Connection, and_, case, exists, func, or_, select, text, update
+from sqlalchemy import (
+    ColumnElement,
+    Connection,
+    and_,
+    case,
+    exists,
+    func,
+    or_,
+    select,
+    text,
+    update,
+)
 
 from upright_ledger.core.inventory.classification import Classified, Classifier, Known
 from upright_ledger.core.inventory.evidence import BY_OTHERS, PEOPLE
@@ -23,14 +36,18 @@ ACCESS_LOG = "access-log"
 
 
 def doubted(connection: Connection, only: ColumnElement[bool] | None = None) -> dict[int, Known]:
-    """Spellings that logs alone name and saw fail, and those that may be page assets → what is known of them. only: a condition on `spellings`."""
+    """Spellings that logs alone name and saw fail, and those that may be page assets → what is
+    known of them. only: a condition on `spellings`.
+    """
     v, s, p = schema.evidence, schema.sources, schema.spellings
 
     def any_of(condition: ColumnElement[bool]) -> ColumnElement[int]:
         return func.max(case((condition, 1), else_=0))
 
     named = any_of(s.c.kind != ACCESS_LOG)
-    answered = any_of((s.c.kind == ACCESS_LOG) & or_(v.c.status_class.like("2%"), v.c.status_class.like("3%")))
+    answered = any_of(
+        (s.c.kind == ACCESS_LOG) & or_(v.c.status_class.like("2%"), v.c.status_class.like("3%"))
+    )
     people = any_of(v.c.agent == PEOPLE)
     elsewhere = any_of(v.c.unit.in_(BY_OTHERS) & (v.c.amount > 0) & (v.c.agent == ""))
     low = func.lower(p.c.spelling)
@@ -50,7 +67,12 @@ def doubted(connection: Connection, only: ColumnElement[bool] | None = None) -> 
 def reclassify(connection: Connection, source: int, placer: Classifier) -> None:
     """Look again at all that a source named, which began or ceased to count."""
     p, v = schema.spellings, schema.evidence
-    touched = select(p.c.id, p.c.entry).join(v, v.c.spelling == p.c.id).where(v.c.source == source).subquery()
+    touched = (
+        select(p.c.id, p.c.entry)
+        .join(v, v.c.spelling == p.c.id)
+        .where(v.c.source == source)
+        .subquery()
+    )
     its_entries = select(touched.c.entry).where(touched.c.entry.is_not(None))
     doubtful = doubted(connection, p.c.entry.in_(its_entries))
     _part(connection, doubtful, placer)
@@ -72,7 +94,9 @@ def _part(connection: Connection, doubtful: dict[int, Known], placer: Classifier
             shown.add(row[2])
     for entries in batches(places.keys() - shown, _AT_ONCE):
         v, s = schema.evidence, schema.sources
-        counted = select(p.c.entry, p.c.id).join(v, v.c.spelling == p.c.id).join(s, s.c.id == v.c.source)
+        counted = (
+            select(p.c.entry, p.c.id).join(v, v.c.spelling == p.c.id).join(s, s.c.id == v.c.source)
+        )
         counted = counted.where(p.c.entry.in_(entries), s.c.withdrawn.is_(False)).distinct()
         shown |= {entry for entry, number in connection.execute(counted) if number not in doubtful}
         shown |= set(connection.scalars(select(a.c.entry).where(a.c.entry.in_(entries))))
@@ -84,7 +108,11 @@ def _part(connection: Connection, doubtful: dict[int, Known], placer: Classifier
     ]
     if rows:
         connection.execute(
-            text("UPDATE spellings SET entry = NULL, aside = :its_class, key = :its_key WHERE id = :number"), rows
+            text(
+                "UPDATE spellings SET entry = NULL, aside = :its_class, key = :its_key WHERE id = "
+                ":number"
+            ),
+            rows,
         )
 
 
@@ -97,7 +125,8 @@ def _join_shown(connection: Connection, aside: ColumnElement[bool], placer: Clas
     places = {}
     for number, spelling in rows:
         place = placer.seen(
-            placer.stored(spelling), doubtful.get(number, Known(named=True, answered=True, people=True))
+            placer.stored(spelling),
+            doubtful.get(number, Known(named=True, answered=True, people=True)),
         )
         if not (place.aside or place.doubt):
             places[number] = place
@@ -115,5 +144,7 @@ def _rows(connection: Connection, numbers: Iterable[int]) -> Iterator[tuple[int,
     """Number, spelling and entry of spellings."""
     p = schema.spellings
     for some in batches(numbers, _AT_ONCE):
-        for row in connection.execute(select(p.c.id, p.c.spelling, p.c.entry).where(p.c.id.in_(some))):
+        for row in connection.execute(
+            select(p.c.id, p.c.spelling, p.c.entry).where(p.c.id.in_(some))
+        ):
             yield row[0], row[1], row[2]

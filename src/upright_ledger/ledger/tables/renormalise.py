@@ -22,12 +22,17 @@ from upright_ledger.ledger.tables.reclassify import doubted
 _CHUNK = 50_000
 _NOTHING: frozenset[str] = frozenset()
 _ENTRY = ("id", "site", "key", "policy", "legacy_url")
-_RANK = {PERSON: 0, MATCH: 2}  # whose answer stands where several entries become one; imports are between
+_RANK = {
+    PERSON: 0,
+    MATCH: 2,
+}  # whose answer stands where several entries become one; imports are between
 
 
 @dataclass
 class Refolded:
-    """What a refold changed. moved: entry → the entries its spellings belong to now; only entries that changed."""
+    """What a refold changed. moved: entry → the entries its spellings belong to now; only entries
+    that changed.
+    """
 
     spellings: int = 0
     changed: int = 0
@@ -38,7 +43,9 @@ class Refolded:
 
 
 def refold(step: Step, placer: Classifier) -> Refolded:
-    """Put a new policy in force, move every spelling to its entry under it, and let the answers follow."""
+    """Put a new policy in force, move every spelling to its entry under it, and let the answers
+    follow.
+    """
     number = next_number(step.connection)
     _, before = stored_policy(step.connection)
     step.put("policies", {"number": number, "settings": placer.policy.as_dict(), "since": now()})
@@ -52,10 +59,14 @@ def next_number(connection: Connection) -> int:
     return max(connection.scalars(select(schema.policies.c.number)), default=0) + 1
 
 
-def rederive(connection: Connection, placer: Classifier, number: int, before: FoldingPolicy) -> Refolded:
-    """Find the entry of every spelling under the placer's policy, and move those that belong elsewhere.
+def rederive(
+    connection: Connection, placer: Classifier, number: int, before: FoldingPolicy
+) -> Refolded:
+    """Find the entry of every spelling under the placer's policy, and move those that belong
+    elsewhere.
 
-    before: the policy under which they stand. Entries keep their numbers: one whose spellings all left stays, empty, and is used again when they come back.
+    before: the policy under which they stand. Entries keep their numbers: one whose spellings all
+    left stays, empty, and is used again when they come back.
     """
     result = Refolded()
     e = schema.entries
@@ -116,7 +127,13 @@ def _move(
         were[entry].add(its_entry)
     its_aside = "" if its_entry is not None else place.aside or place.doubt
     its_key = place.key if its_aside and place.doubt else ""
-    if (entry, variant, aside, site, key) != (its_entry, place.variant, its_aside, place.site, its_key):
+    if (entry, variant, aside, site, key) != (
+        its_entry,
+        place.variant,
+        its_aside,
+        place.site,
+        its_key,
+    ):
         changes.append((place.site, its_entry, place.variant, its_aside, its_key, ident))
 
 
@@ -139,14 +156,20 @@ class _Classes:
         place = self._placer.stored(spelling)
         if place.aside and place.site and entry is not None and self._before.stored(spelling).aside:
             # Somebody answered it all the same, and it stays an entry.
-            return Classified(place.site, spelling, *self._placer.refolded(place.site, spelling), "", _NOTHING)
+            return Classified(
+                place.site, spelling, *self._placer.refolded(place.site, spelling), "", _NOTHING
+            )
         return self._placer.seen(place, known or Known(named=True, answered=True, people=True))
 
 
-def _answered_alone(connection: Connection, seen: dict[int, set[int]]) -> list[tuple[int, str, str]]:
+def _answered_alone(
+    connection: Connection, seen: dict[int, set[int]]
+) -> list[tuple[int, str, str]]:
     """Entries (number, site, legacy URL) with an answer that no spelling was seen for."""
     e = schema.entries
-    query = select(e.c.id, e.c.site, e.c.legacy_url).join(schema.answers, schema.answers.c.entry == e.c.id)
+    query = select(e.c.id, e.c.site, e.c.legacy_url).join(
+        schema.answers, schema.answers.c.entry == e.c.id
+    )
     return [(r.id, r.site, r.legacy_url) for r in connection.execute(query) if r.id not in seen]
 
 
@@ -155,7 +178,9 @@ def _spellings(connection: Connection) -> Iterator[list[tuple[Any, ...]]]:
     s = schema.spellings
     last = 0
     while True:
-        query = select(s.c.id, s.c.site, s.c.spelling, s.c.entry, s.c.variant, s.c.aside, s.c.key).where(s.c.id > last)
+        query = select(
+            s.c.id, s.c.site, s.c.spelling, s.c.entry, s.c.variant, s.c.aside, s.c.key
+        ).where(s.c.id > last)
         rows = [tuple(r) for r in connection.execute(query.order_by(s.c.id).limit(_CHUNK))]
         if not rows:
             return
@@ -166,27 +191,40 @@ def _spellings(connection: Connection) -> Iterator[list[tuple[Any, ...]]]:
 def _write(connection: Connection, changes: list[tuple[Any, ...]]) -> None:
     """Change spellings: (site, entry, variant, aside, key, id)."""
     if connection.dialect.name == "sqlite":
-        statement = "UPDATE spellings SET site = ?, entry = ?, variant = ?, aside = ?, key = ? WHERE id = ?"
+        statement = (
+            "UPDATE spellings SET site = ?, entry = ?, variant = ?, aside = ?, key = ? WHERE id = ?"
+        )
         for chunk in batches(changes, _CHUNK):
             connection.exec_driver_sql(statement, chunk)
         return
     connection.exec_driver_sql(
-        "CREATE TEMPORARY TABLE IF NOT EXISTS refolded (site TEXT, entry INTEGER, variant TEXT, aside TEXT, key TEXT, id INTEGER)"
+        "CREATE TEMPORARY TABLE IF NOT EXISTS refolded (site TEXT, entry INTEGER, variant TEXT, "
+        "aside TEXT, key TEXT, id INTEGER)"
     )
     connection.exec_driver_sql("DELETE FROM refolded")
-    load_rows(connection, schema.staging("refolded"), ("site", "entry", "variant", "aside", "key", "id"), changes)
+    load_rows(
+        connection,
+        schema.staging("refolded"),
+        ("site", "entry", "variant", "aside", "key", "id"),
+        changes,
+    )
     connection.exec_driver_sql(
-        "UPDATE spellings s SET site = r.site, entry = r.entry, variant = r.variant, aside = r.aside, key = r.key "
+        "UPDATE spellings s SET site = r.site, entry = r.entry, variant = r.variant, aside = "
+        "r.aside, key = r.key "
         "FROM refolded r WHERE s.id = r.id"
     )
 
 
 def _carry_answers(step: Step, result: Refolded) -> None:
-    """Answers follow their spellings: entries that become one keep the best answer and contest the others; an entry that
-    is split gives each part a copy."""
+    """Answers follow their spellings: entries that become one keep the best answer and contest the
+    others; an entry that is split gives each part a copy.
+    """
     a, c = schema.answers, schema.claims
     answers = {r["entry"]: dict(r) for r in step.connection.execute(select(a)).mappings()}
-    claims = [dict(r) for r in step.connection.execute(select(c).order_by(c.c.entry, c.c.number)).mappings()]
+    claims = [
+        dict(r)
+        for r in step.connection.execute(select(c).order_by(c.c.entry, c.c.number)).mappings()
+    ]
     came_from: dict[int, set[int]] = defaultdict(set)
     for old, targets in result.moved.items():
         for new in targets:
@@ -196,16 +234,25 @@ def _carry_answers(step: Step, result: Refolded) -> None:
     rows, contested = [], [claim for claim in claims if claim["entry"] not in left]
     for new, olds in came_from.items():
         standing = [answers[new]] if new in answers and new not in left else []
-        given = [_copied(answers[old], new, result.moved[old]) for old in sorted(olds - {new}) if old in answers]
+        given = [
+            _copied(answers[old], new, result.moved[old])
+            for old in sorted(olds - {new})
+            if old in answers
+        ]
         offers = sorted([*standing, *given], key=lambda o: _RANK.get(o["by"], 1))
         if not offers:
             continue
         rows.append(offers[0])
-        others = [o for n, o in enumerate(offers) if not any(_same(o, before) for before in offers[:n])][1:]
+        others = [
+            o for n, o in enumerate(offers) if not any(_same(o, before) for before in offers[:n])
+        ][1:]
         result.conflicts += bool(others)
         contested += [_claim(new, o) for o in others]
     contested += [
-        {**claim, "entry": new} for claim in claims if claim["entry"] in left for new in result.moved[claim["entry"]]
+        {**claim, "entry": new}
+        for claim in claims
+        if claim["entry"] in left
+        for new in result.moved[claim["entry"]]
     ]
     contested = _numbered(contested)
     if contested != claims:
@@ -218,7 +265,12 @@ def _carry_answers(step: Step, result: Refolded) -> None:
 def _copied(answer: dict[str, Any], entry: int, targets: set[int]) -> dict[str, Any]:
     """An answer for another entry. Where its own was split, the copy says that it is inherited."""
     inherited = len(targets) > 1
-    return {**answer, "entry": entry, "inherited": inherited, "old": "" if inherited else answer["old"]}
+    return {
+        **answer,
+        "entry": entry,
+        "inherited": inherited,
+        "old": "" if inherited else answer["old"],
+    }
 
 
 def _same(one: dict[str, Any], other: dict[str, Any]) -> bool:

@@ -16,7 +16,9 @@ from upright_ledger.ledger.db.journal import Step
 
 @dataclass(slots=True)
 class SourceFacts:
-    """What is kept about a source itself; the counts are lines. asked: what the user said of how it is to be read."""
+    """What is kept about a source itself; the counts are lines. asked: what the user said of how it
+    is to be read.
+    """
 
     name: str
     kind: str
@@ -59,7 +61,9 @@ def list_sources(connection: Connection) -> list[Row[Any]]:
     """All sources that count, in the order of gathering."""
     return list(
         connection.execute(
-            select(schema.sources).where(schema.sources.c.withdrawn.is_(False)).order_by(schema.sources.c.id)
+            select(schema.sources)
+            .where(schema.sources.c.withdrawn.is_(False))
+            .order_by(schema.sources.c.id)
         )
     )
 
@@ -97,9 +101,16 @@ def withdraw_source(step: Step, source: int) -> None:
 
 def close_source(connection: Connection, source: int, facts: SourceFacts, new_entries: int) -> None:
     """Write down what reading a source, added in this step, amounted to."""
-    values = {"new_entries": new_entries, "digest": facts.digest, "bytes": facts.size, **_outcome(facts)}
+    values = {
+        "new_entries": new_entries,
+        "digest": facts.digest,
+        "bytes": facts.size,
+        **_outcome(facts),
+    }
     values |= {"period_start": facts.period[0], "period_end": facts.period[1], "kind": facts.kind}
-    connection.execute(schema.sources.update().where(schema.sources.c.id == source).values(**values))
+    connection.execute(
+        schema.sources.update().where(schema.sources.c.id == source).values(**values)
+    )
 
 
 def _outcome(facts: SourceFacts) -> dict[str, Any]:
@@ -114,20 +125,26 @@ def _outcome(facts: SourceFacts) -> dict[str, Any]:
     }
 
 
-def add_set_aside(connection: Connection, source: int, found: Mapping[tuple[str, str], int]) -> None:
+def add_set_aside(
+    connection: Connection, source: int, found: Mapping[tuple[str, str], int]
+) -> None:
     """Keep lines that hold no URL: (class, text) → lines."""
     rows = [(source, kind, storable(text), lines) for (kind, text), lines in found.items()]
     load_rows(connection, schema.set_aside, ("source", "kind", "text", "lines"), rows)
 
 
-def add_log_lines(connection: Connection, source: int, method: str, digests: Mapping[str, bytes]) -> None:
+def add_log_lines(
+    connection: Connection, source: int, method: str, digests: Mapping[str, bytes]
+) -> None:
     """Keep the digests of a log's lines: day → digests of 8 bytes each."""
     rows = [(source, day, method, data) for day, data in digests.items()]
     load_rows(connection, schema.log_lines, ("source", "day", "method", "digests"), rows)
 
 
 def known_log_lines(connection: Connection, method: str) -> dict[str, list[bytes]]:
-    """Day → the digests that logs which count have left for it; those of another method are no help."""
+    """Day → the digests that logs which count have left for it; those of another method are no
+    help.
+    """
     t, s = schema.log_lines, schema.sources
     query = select(t.c.day, t.c.digests).join(s, s.c.id == t.c.source)
     found: dict[str, list[bytes]] = {}

@@ -15,7 +15,9 @@ from upright_ledger.ledger.db.bulk import batches, insert_many
 KEPT_VERSIONS = 2
 LIVE, PLANNED = "live", "planned"
 PURPOSES = {LIVE: "stock", PLANNED: "planned"}
-"""States of a destination: on the new site already, or still to be published; and the purposes of sources that say so."""
+"""States of a destination: on the new site already, or still to be published; and the purposes of
+sources that say so.
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,11 +42,15 @@ class Destination:
 def add_destinations(connection: Connection, source: int, pages: Iterable[Destination]) -> None:
     """Store the pages one source names; of two with the same page key the last counts."""
     unique = {p.page: p for p in pages}
-    insert_many(connection, schema.destinations, [{"source": source, **asdict(p)} for p in unique.values()])
+    insert_many(
+        connection, schema.destinations, [{"source": source, **asdict(p)} for p in unique.values()]
+    )
 
 
 def find_stocked(connection: Connection, name: str) -> int:
-    """The number of the newest list of pages with that name which still counts; 0 where there is none."""
+    """The number of the newest list of pages with that name which still counts; 0 where there is
+    none.
+    """
     s = schema.sources
     query = select(func.max(s.c.id)).where(
         s.c.name == name, s.c.purpose.in_(PURPOSES.values()), s.c.withdrawn.is_(False)
@@ -62,7 +68,12 @@ def load_list(connection: Connection, source: int) -> list[Destination]:
 def load_stock(connection: Connection) -> dict[str, Destination]:
     """Page key → destination, later sources filling in and overruling earlier ones."""
     d, s = schema.destinations, schema.sources
-    query = select(d).join(s, s.c.id == d.c.source).where(s.c.withdrawn.is_(False)).order_by(d.c.source, d.c.page)
+    query = (
+        select(d)
+        .join(s, s.c.id == d.c.source)
+        .where(s.c.withdrawn.is_(False))
+        .order_by(d.c.source, d.c.page)
+    )
     merged: dict[str, dict[str, Any]] = {}
     for row in connection.execute(query).mappings():
         values = {k: v for k, v in row.items() if k != "source"}
@@ -74,13 +85,19 @@ def load_stock(connection: Connection) -> dict[str, Destination]:
 def count_stock(connection: Connection) -> int:
     """How many pages are in stock."""
     d, s = schema.destinations, schema.sources
-    query = select(func.count(func.distinct(d.c.page))).join(s, s.c.id == d.c.source).where(s.c.withdrawn.is_(False))
+    query = (
+        select(func.count(func.distinct(d.c.page)))
+        .join(s, s.c.id == d.c.source)
+        .where(s.c.withdrawn.is_(False))
+    )
     return connection.scalar(query) or 0
 
 
 @dataclass(frozen=True, slots=True)
 class StoredProposal:
-    """One possible destination of an entry. confidence: 1 for the same address, 0 for a fallback, between for a guess."""
+    """One possible destination of an entry. confidence: 1 for the same address, 0 for a fallback,
+    between for a guess.
+    """
 
     entry: int
     rank: int
@@ -112,7 +129,9 @@ def store_proposals(connection: Connection, step: int, proposals: Iterable[Store
     ]
     insert_many(connection, schema.proposals, rows)
     versions = list(
-        connection.scalars(select(schema.proposals.c.step).distinct().order_by(schema.proposals.c.step.desc()))
+        connection.scalars(
+            select(schema.proposals.c.step).distinct().order_by(schema.proposals.c.step.desc())
+        )
     )
     for old in versions[KEPT_VERSIONS:]:
         connection.execute(delete(schema.proposals).where(schema.proposals.c.step == old))
@@ -123,7 +142,9 @@ def load_proposals(connection: Connection) -> Mapping[int, list[StoredProposal]]
     return _proposals(connection, true())
 
 
-def proposals_of(connection: Connection, entries: Iterable[int]) -> Mapping[int, list[StoredProposal]]:
+def proposals_of(
+    connection: Connection, entries: Iterable[int]
+) -> Mapping[int, list[StoredProposal]]:
     """As `load_proposals`, of some entries."""
     found: dict[int, list[StoredProposal]] = {}
     for some in batches(entries, 500):
@@ -131,11 +152,17 @@ def proposals_of(connection: Connection, entries: Iterable[int]) -> Mapping[int,
     return found
 
 
-def _proposals(connection: Connection, wanted: ColumnElement[bool]) -> dict[int, list[StoredProposal]]:
+def _proposals(
+    connection: Connection, wanted: ColumnElement[bool]
+) -> dict[int, list[StoredProposal]]:
     p, s = schema.proposals, schema.steps
-    newest = connection.scalar(select(func.max(p.c.step)).join(s, s.c.id == p.c.step).where(s.c.undone_by.is_(None)))
+    newest = connection.scalar(
+        select(func.max(p.c.step)).join(s, s.c.id == p.c.step).where(s.c.undone_by.is_(None))
+    )
     found: dict[int, list[StoredProposal]] = defaultdict(list)
-    for row in connection.execute(select(p).where(p.c.step == newest, wanted).order_by(p.c.entry, p.c.rank)):
+    for row in connection.execute(
+        select(p).where(p.c.step == newest, wanted).order_by(p.c.entry, p.c.rank)
+    ):
         found[row.entry].append(
             StoredProposal(row.entry, row.rank, row.destination, row.confidence, tuple(row.reasons))
         )

@@ -12,7 +12,9 @@ from upright_ledger.ledger.db.journal import Step
 
 @dataclass(frozen=True, slots=True)
 class StoredTemplate:
-    """One template answer. status 0: its addresses are left alone. where: the file and row it came from, or empty."""
+    """One template answer. status 0: its addresses are left alone. where: the file and row it came
+    from, or empty.
+    """
 
     site: str
     source: str
@@ -39,10 +41,14 @@ def remove_template(step: Step, site: str, source: str) -> None:
 
 
 def post_template(step: Step, template: StoredTemplate) -> StoredTemplate | None:
-    """Put a template answer in place of the one of the same source; returns that one, where there was one."""
+    """Put a template answer in place of the one of the same source; returns that one, where there
+    was one.
+    """
     t = schema.templates
     known = (
-        step.connection.execute(select(t).where(t.c.site == template.site, t.c.source == template.source))
+        step.connection.execute(
+            select(t).where(t.c.site == template.site, t.c.source == template.source)
+        )
         .mappings()
         .one_or_none()
     )

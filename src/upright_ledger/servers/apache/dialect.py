@@ -1,8 +1,9 @@
 """Apache: mod_rewrite with hashed maps, for a server's or virtual host's configuration.
 
-Facts this relies on (measured on Apache 2.4.71): REQUEST_URI is decoded, merged and dot-resolved; `int:tolower` folds ASCII
-only; `int:escape` writes lower-case hex and makes blanks fit for a key; values of a map are not expanded again; a "?"
-in a destination must be literal in the rule, so replies are kept in parts.
+Facts this relies on (measured on Apache 2.4.71): REQUEST_URI is decoded, merged and dot-resolved;
+`int:tolower` folds ASCII only; `int:escape` writes lower-case hex and makes blanks fit for a key;
+values of a map are not expanded again; a "?" in a destination must be literal in the rule, so
+replies are kept in parts.
 """
 
 from __future__ import annotations
@@ -11,26 +12,24 @@ import re
 from collections.abc import Mapping
 from functools import partial
 
-from upright_ledger.core.rules.canonical_form import (
-    ALWAYS,
-    BARE_PART,
-    CONNECTION,
-    FILE,
-    FIRST,
-    LEFT_ALONE,
-    LOWERED,
-    NEVER,
-    PATH,
-)
-from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
+from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, GONE, Rule
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import decoded_path
-from upright_ledger.servers.apache.rules import Program, literal
+from upright_ledger.servers.apache.canonical_form import forms
+from upright_ledger.servers.apache.parameters import read_query, write_groups
+from upright_ledger.servers.apache.rules import Program, env, literal
 from upright_ledger.servers.interpreters.apache import ApacheInterpreter, read_map
 from upright_ledger.servers.lookup_tables import Key, LookupTables, Reply, filled, lower
-from upright_ledger.servers.protocol import Translation, differing_entries, differing_lines, expressible
+from upright_ledger.servers.protocol import (
+    Translation,
+    differing_entries,
+    differing_lines,
+    expressible,
+)
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import map_text, ranked, whole
+from upright_ledger.servers.template_files import file_text
 
 RULES_FILE = "redirects.conf"
 MAPS_FILE = "make-maps.sh"
@@ -38,13 +37,20 @@ EXAMPLE_FILE = "example/httpd.conf"
 MAX_PAIR = 1000  # bytes of key and value in an SDBM file
 
 _HARMLESS = r"[!\x22$&->@-\[\]-~]*"
-_GUARD = rf"{_HARMLESS}(?:%(?!2[Ff]|5[Cc]|[01]|7[Ff])[0-9A-Fa-f][0-9A-Fa-f]{_HARMLESS})*(?:[?][!\x22$-~]*)?"
+_GUARD = (
+    rf"{_HARMLESS}(?:%(?!2[Ff]|5[Cc]|[01]|"
+    rf"7[Ff])[0-9A-Fa-f][0-9A-Fa-f]{_HARMLESS})*(?:[?][!\x22$-~]*)?"
+)
 _AS_IT_STANDS = re.compile(r"[A-Za-z0-9$\-_.+!*'(),:;@&=/~]*")
-_BARE = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789$-_.+!*'(),:;@&=/~")  # by int:escape
+_BARE = frozenset(
+    b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789$-_.+!*'(),:;@&=/~"
+)  # by int:escape
 
 
 class Apache:
-    """The Apache dialect: `redirects.conf` for a virtual host, and texts of which `make-maps.sh` makes hashed maps."""
+    """The Apache dialect: `redirects.conf` for a virtual host, and texts of which `make-maps.sh`
+    makes hashed maps.
+    """
 
     name = "apache"
     rule_file = "plain.txt"
@@ -70,11 +76,17 @@ class Apache:
             text = files[f"{name}.txt"].decode("latin-1")
             differences += differing_lines(f"{name}.txt", text, map_text(wanted))
             differences += differing_entries(f"{name}.txt", read_map(text), wanted)
-        differences += differing_lines(RULES_FILE, files[RULES_FILE].decode("latin-1"), _rule_file(rules, low))
+        differences += differing_lines(
+            RULES_FILE, files[RULES_FILE].decode("latin-1"), _rule_file(rules, low)
+        )
         return differences or differences_in_meaning(partial(self.interpreter, files), rules)
 
     def interpreter(self, files: Mapping[str, bytes]) -> ApacheInterpreter:
-        maps = {n.removesuffix(".txt"): data.decode("latin-1") for n, data in files.items() if n.endswith(".txt")}
+        maps = {
+            n.removesuffix(".txt"): data.decode("latin-1")
+            for n, data in files.items()
+            if n.endswith(".txt")
+        }
         return ApacheInterpreter(files[RULES_FILE].decode("latin-1"), maps)
 
 
@@ -87,7 +99,9 @@ def fault(rule: Rule) -> str:
         return ""
     longest = 3 * max(map(len, rule.paths)) + sum(len(n) + 3 * len(v) + 2 for n, v in rule.params)
     if longest + len(rule.destination) + 40 > MAX_PAIR:
-        return f"Apache's hashed maps take no more than {MAX_PAIR:,} bytes of address and destination"
+        return (
+            f"Apache's hashed maps take no more than {MAX_PAIR:,} bytes of address and destination"
+        )
     return ""
 
 
@@ -100,27 +114,39 @@ def _key(key: Key) -> str:
 
 def _marked(reply: Reply) -> str:
     """A reply whose fragment carries its own "#"."""
-    return whole(reply) if not reply.fragment else whole(reply)[: -len(reply.fragment)] + f"#{reply.fragment}"
+    return (
+        whole(reply)
+        if not reply.fragment
+        else whole(reply)[: -len(reply.fragment)] + f"#{reply.fragment}"
+    )
 
 
 def _maps(low: LookupTables) -> dict[str, dict[str, str]]:
     out = {"plain": {_key(key): _marked(reply) for key, reply in low.plain.items()}}
     if low.groups:
         out["groups"] = {_key(key): f"g{group.number}" for key, group in low.groups.items()}
-        out["params"] = {f"{_key(key)}?{tail}": _marked(reply) for _, key, tail, reply in ranked(low)}
+        out["params"] = {
+            f"{_key(key)}?{tail}": _marked(reply) for _, key, tail, reply in ranked(low)
+        }
         out["wild"] = {_key(key): "1" for key in sorted(low.wild)}
     return out
 
 
 def _rule_file(rules: RuleSet, low: LookupTables) -> str:
-    head = f"# Upright Ledger: {len(rules.answering):,} redirect rules for Apache, digest {rules.digest}"
+    head = (
+        f"# Upright Ledger: {len(rules.answering):,} redirect rules for Apache, digest "
+        f"{rules.digest}"
+    )
     return "\n".join([head, *_configuration(rules, low)]) + "\n"
 
 
 def _configuration(rules: RuleSet, low: LookupTables) -> list[str]:
     maps = [f'RewriteMap upright_{name} "dbm=sdbm:${{UPRIGHT}}/{name}"' for name in _maps(low)]
     return [
-        "# Include this file in the virtual host of each old host, before its own rewrites; `Define UPRIGHT` names the folder.",
+        (
+            "# Include this file in the virtual host of each old host, before its own rewrites; "
+            "`Define UPRIGHT` names the folder."
+        ),
         "RewriteEngine On",
         'RewriteMap upright_lower "int:tolower"',
         'RewriteMap upright_escape "int:escape"',
@@ -138,13 +164,9 @@ def cache_lines(rules: RuleSet) -> list[str]:
     return ["<IfModule mod_headers.c>", header, "</IfModule>"]
 
 
-def env(name: str) -> str:
-    """The test string of a variable of ours."""
-    return f"%{{ENV:upright_{name}}}"
-
-
 def match_site(p: Program, rules: RuleSet, low: LookupTables, *, maps: bool = True) -> None:
-    """Host and site of a request; those of other hosts, and targets that the guard forbids, go to the end.
+    """Host and site of a request; those of other hosts, and targets that the guard forbids, go to
+    the end.
 
     maps: whether there may be any; without them the host keeps its letter case.
     """
@@ -174,7 +196,7 @@ def _program(rules: RuleSet, low: LookupTables) -> Program:
     read_query(p, rules, low)
     p.label("asked")
     if low.groups:
-        _groups(p, low)
+        write_groups(p, low)
     p.rule(flags=[f"E=upright_r:${{upright_plain:{env('key')}}}"])
     p.rule((env("r"), "^."), goto="answer")
     p.label("templates")
@@ -185,84 +207,6 @@ def _program(rules: RuleSet, low: LookupTables) -> Program:
     p.label("end")
     forms(p, rules, low)
     return p
-
-
-def forms(p: Program, rules: RuleSet, low: LookupTables) -> None:
-    """Where requests go that no rule answers. The site is set where the guard lets the target pass."""
-    for form in rules.forms:
-        number = low.numbers[form.site]
-        p.rule((env("site"), f"={number}"), flags=[f"E=upright_to:{form.origin}"])
-        p.rule(
-            (env("site"), f"={number}"),
-            (env("host"), f"!^(?i:{re.escape(form.authority)})$"),
-            flags=["E=upright_off:1"],
-        )
-        if form.scheme_from:
-            told = "%{REQUEST_SCHEME}" if form.scheme_from == CONNECTION else f"%{{HTTP:{form.scheme_from}}}"
-            p.rule((env("site"), f"={number}"), (told, f"^(?i:{form.wrong_scheme}){FIRST}$"), flags=["E=upright_off:1"])
-    if rules.forms:
-        form = rules.forms[0]
-        asked = "%{THE_REQUEST}"
-        p.rule((env("to"), "^$"), goto="out")
-        p.rule((asked, f"^[^ ]+ {LEFT_ALONE}(?:[?][^ ]*)? HTTP/"), goto="out")
-        p.rule((asked, f"^[^ ]+ ({PATH})(?:[?][^ ]*)? HTTP/"), flags=["E=upright_f:%1"])
-        if form.lower:
-            p.rule((env("f"), f"^{LOWERED}$"), flags=[f"E=upright_f:${{upright_lower:{env('f')}}}", "E=upright_off:1"])
-        if form.slash:
-            p.rule((env("f"), f"^{FILE}$"), goto="settled")
-        if form.slash == ALWAYS:
-            p.rule((env("f"), "[^/]$"), flags=[f"E=upright_f:{env('f')}/", "E=upright_off:1"])
-        if form.slash == NEVER:
-            p.rule((env("f"), f"^({BARE_PART})/+$"), flags=["E=upright_f:%1", "E=upright_off:1"])
-        p.label("settled")
-        p.rule((env("off"), "^$"), goto="out")
-        p.rule((env("f"), "^$"), goto="out")
-        address, flags = f"{env('to')}{env('f')}", ["R=301", "L", "NE"]
-        p.rule(("%{QUERY_STRING}", "^."), to=f"{address}?%{{QUERY_STRING}}", flags=flags)
-        p.rule(to=address, flags=[*flags, "QSD"])
-        p.label("out")
-    p.rule()
-
-
-def read_query(p: Program, rules: RuleSet, low: LookupTables) -> None:
-    """Parameters that matter anywhere ("=" and the first value of each), and what campaigns carry on."""
-    for n, name in enumerate(low.names, 1):
-        word = re.escape(name)
-        p.rule(("%{QUERY_STRING}", f"(?:^|&){word}(?:=([^&]*))?(?:&|$)"), flags=[f"E=upright_p{n}:=%1"])
-        twice = f"(?:^|&){word}(?:=[^&]*)?&(?:.*&)?{word}(?:=|&|$)"
-        p.rule(("%{QUERY_STRING}", twice), flags=[f"E=upright_d{n}:1"])
-    used = {r.query for r in rules if r.destination}
-    if CARRY_TRACKING not in used:
-        return
-    words = "|".join(re.escape(n) for n in rules.tracking)
-    p.rule(("%{QUERY_STRING}", f"!(?:^|&)(?:{words or '^'})="), goto="carried")
-    for name in rules.tracking:
-        pattern = f"(?:^|&){re.escape(name)}=({TRACKED_VALUE})(?:&|$)"
-        p.rule(("%{QUERY_STRING}", pattern), flags=[f"E=upright_t:{env('t')}&{name}=%1"])
-    p.rule((env("t"), "^&(.*)"), flags=["E=upright_t:%1"])
-    p.label("carried")
-    p.rule()
-
-
-def _groups(p: Program, low: LookupTables) -> None:
-    """Paths where parameters choose the page: the rules with the most parameters are asked first."""
-    number = {name: n for n, name in enumerate(low.names, 1)}
-    p.rule(flags=[f"E=upright_group:${{upright_groups:{env('key')}}}"])
-    p.rule((env("group"), "^$"), goto="plain")
-    for group in low.param_groups:
-        after = f"group{group.number}"
-        p.rule((env("group"), f"!=g{group.number}"), goto=after)
-        p.rule(("".join(env(f"d{number[n]}") for n in group.names), "^."), goto="end")
-        p.rule(("".join(env(f"p{number[n]}") for n in group.names), "^$"), goto="plain")
-        for shape in group.shapes:
-            tail = "".join(f"&{number[n]}{env(f'p{number[n]}')}" for n in shape)
-            given = [(env(f"p{number[n]}"), "^.") for n in shape]
-            p.rule(*given, flags=[f"E=upright_r:${{upright_params:{env('key')}?{tail}}}"])
-            p.rule((env("r"), "^."), goto="answer")
-        p.label(after)
-    p.rule((f"${{upright_wild:{env('key')}}}", "^."), goto="templates")
-    p.rule(goto="end")
-    p.label("plain")
 
 
 def templates(p: Program, rules: RuleSet, low: LookupTables) -> None:
@@ -281,8 +225,13 @@ def templates(p: Program, rules: RuleSet, low: LookupTables) -> None:
         test = f"{env('raw')}?{'&'.join(env(f'p{number[x]}') for x in names)}"
         for at, rule in enumerate(group.rules):
             captures = {c.name: c for c in rule.source.params}
-            parts = [f"=({captures[x].regex()})" if x in captures else "[^&]*" if captures else "" for x in names]
-            _template_answer(p, filled(group, at, "{{{}}}".format), [(test, f"^{regex}[?]{'&'.join(parts)}$")])
+            parts = [
+                f"=({captures[x].regex()})" if x in captures else "[^&]*" if captures else ""
+                for x in names
+            ]
+            _template_answer(
+                p, filled(group, at, "{{{}}}".format), [(test, f"^{regex}[?]{'&'.join(parts)}$")]
+            )
         p.rule(goto="end")
         p.label(f"template{n}")
 
@@ -313,8 +262,13 @@ def _with_captures(text: str) -> str:
 
 def _answer(p: Program, low: LookupTables) -> None:
     """From a reply to the response."""
-    parts = "E=upright_code:%1 E=upright_mode:%2 E=upright_own:%3 E=upright_body:%4 E=upright_args:%5 E=upright_mark:%6"
-    p.rule((env("r"), "^([0-9]+)([a-z]?)[|]([^|]*)[|]([^|]*)[|]([^|]*)[|](.*)$"), flags=parts.split())
+    parts = (
+        "E=upright_code:%1 E=upright_mode:%2 E=upright_own:%3 E=upright_body:%4 E=upright_args:%5 "
+        "E=upright_mark:%6"
+    )
+    p.rule(
+        (env("r"), "^([0-9]+)([a-z]?)[|]([^|]*)[|]([^|]*)[|]([^|]*)[|](.*)$"), flags=parts.split()
+    )
     p.rule((env("own"), "^."), (f"{env('own')}|{env('host')}", r"^([^|]*)[|]\1$"), goto="end")
     if GONE in low.statuses():
         p.rule((env("code"), f"={GONE}"), flags=["G"])
@@ -332,21 +286,22 @@ def _answer(p: Program, low: LookupTables) -> None:
         if code == GONE:
             continue
         mine = (env("code"), f"={code}")
-        p.rule(mine, (env("args"), "^$"), to=f"{env('body')}{env('mark')}", flags=[f"R={code}", "L", "NE", "QSD"])
+        p.rule(
+            mine,
+            (env("args"), "^$"),
+            to=f"{env('body')}{env('mark')}",
+            flags=[f"R={code}", "L", "NE", "QSD"],
+        )
         p.rule(mine, to=f"{env('body')}?{env('args')}{env('mark')}", flags=[f"R={code}", "L", "NE"])
 
 
 def _make_maps(names: list[str]) -> str:
     lines = "\n".join(
-        f"httxt2dbm -f SDBM -i {name}.txt -o .new-{name} && mv .new-{name}.pag {name}.pag && mv .new-{name}.dir {name}.dir"
+        f"httxt2dbm -f SDBM -i {name}.txt -o .new-{name} && mv .new-{name}.pag {name}.pag && mv "
+        f".new-{name}.dir {name}.dir"
         for name in names
     )
-    return f"""#!/bin/sh
-# Upright Ledger: makes the hashed maps that redirects.conf names. Run it in this folder, before Apache is reloaded.
-set -eu
-cd "$(dirname "$0")"
-{lines}
-"""
+    return file_text(__package__, "make-maps.sh", lines=lines)
 
 
 def example(inside: str) -> str:
@@ -355,17 +310,7 @@ def example(inside: str) -> str:
         f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so"
         for name in ("mpm_event", "authz_core", "headers", "rewrite")
     )
-    return f"""# The least that serves these rules: apache2 -d FOLDER/example -f FOLDER/example/httpd.conf -D FOREGROUND
-ServerName localhost
-PidFile httpd.pid
-DefaultRuntimeDir .
-ErrorLog error.log
-Mutex pthread
-StartServers 1
-Listen 127.0.0.1:8080
-{modules}
-{inside}
-"""
+    return file_text(__package__, "httpd.conf", modules=modules, inside=inside)
 
 
 _INCLUDED = f"""DocumentRoot htdocs
@@ -377,19 +322,12 @@ Include ../{RULES_FILE}
 
 def _readme(rules: RuleSet) -> str:
     hosts = ", ".join(sorted(rules.site_of))
-    return f"""# Redirect rules for Apache
-
-{len(rules.answering):,} rules, digest `{rules.digest}`, for requests to {hosts}.
-
-1. Copy the folder to the server, for example to `/etc/apache2/upright/`.
-2. There: `sh {MAPS_FILE}`. It makes hashed maps of the texts, with `httxt2dbm` (on Debian in `apache2-utils`).
-3. `a2enmod rewrite`, and in the server's configuration `Define UPRIGHT /etc/apache2/upright`.
-4. In every `<VirtualHost>` of an old host, before its own rewrites: `Include ${{UPRIGHT}}/{RULES_FILE}`
-5. Check with `apachectl configtest`, then reload with `apachectl graceful`. The check does not look into the maps; they are read
-   back before this folder is written, and Apache takes up a changed map by itself.
-6. To go back: put the former folder in its place and reload.
-
-`example/httpd.conf` is a complete small configuration to try the rules with. A page that is gone is answered with 410:
-`ErrorDocument 410 /gone.html` gives it the site's own page. Apache itself answers `%2F` and `%00` in a path with 404, and broken
-escapes and paths that climb above the root with 400.
-"""
+    return file_text(
+        __package__,
+        "README.md",
+        count=f"{len(rules.answering):,}",
+        digest=rules.digest,
+        hosts=hosts,
+        maps_file=MAPS_FILE,
+        rules_file=RULES_FILE,
+    )

@@ -1,7 +1,9 @@
-"""Apache's .htaccess, for those who can change nothing else: one rewrite rule a path, bundled by their first folder.
+"""Apache's .htaccess, for those who can change nothing else: one rewrite rule a path, bundled by
+their first folder.
 
-The file is read anew with every request: about 15 times a small one's cost with 1,000 rules, hundreds of times with 10,000 (measured
-on Apache 2.4.71). So it is for small sets, and larger ones are refused unless forced.
+The file is read anew with every request: about 15 times a small one's cost with 1,000 rules,
+hundreds of times with 10,000 (measured on Apache 2.4.71). So it is for small sets, and larger ones
+are refused unless forced.
 """
 
 from __future__ import annotations
@@ -11,19 +13,13 @@ from collections.abc import Mapping, Sequence
 from functools import partial
 
 from upright_ledger.core.rules.compiler import ExcludedRule
-from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, RuleSet
+from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, GONE
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS
-from upright_ledger.servers.apache.dialect import (
-    cache_lines,
-    env,
-    example,
-    fault,
-    forms,
-    match_site,
-    read_query,
-    templates,
-)
-from upright_ledger.servers.apache.rules import Program, literal
+from upright_ledger.servers.apache.canonical_form import forms
+from upright_ledger.servers.apache.dialect import cache_lines, example, fault, match_site, templates
+from upright_ledger.servers.apache.parameters import read_query
+from upright_ledger.servers.apache.rules import Program, env, literal
 from upright_ledger.servers.interpreters.apache import ApacheInterpreter
 from upright_ledger.servers.lookup_tables import Key, LookupTables, Reply, lower
 from upright_ledger.servers.protocol import (
@@ -35,6 +31,7 @@ from upright_ledger.servers.protocol import (
     without_lower_case,
 )
 from upright_ledger.servers.reading_back import differences_in_meaning
+from upright_ledger.servers.template_files import file_text
 
 RULES_FILE = ".htaccess"
 EXAMPLE_FILE = "example/httpd.conf"
@@ -51,7 +48,9 @@ class Htaccess:
 
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(without_lower_case(rules), fault)
-        refused += [ExcludedRule(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower]
+        refused += [
+            ExcludedRule(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower
+        ]
         written = {
             RULES_FILE: _rule_file(held, lower(held)),
             EXAMPLE_FILE: example(_AROUND),
@@ -60,7 +59,9 @@ class Htaccess:
         return Translation({n: t.encode() for n, t in written.items()}, held, tuple(refused))
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
-        differences = differing_lines(RULES_FILE, files[RULES_FILE].decode("latin-1"), _rule_file(rules, lower(rules)))
+        differences = differing_lines(
+            RULES_FILE, files[RULES_FILE].decode("latin-1"), _rule_file(rules, lower(rules))
+        )
         return differences or differences_in_meaning(partial(self.interpreter, files), rules)
 
     def interpreter(self, files: Mapping[str, bytes]) -> ApacheInterpreter:
@@ -71,7 +72,10 @@ DIALECT = Htaccess()
 
 
 def _rule_file(rules: RuleSet, low: LookupTables) -> str:
-    head = f"# Upright Ledger: {len(rules.answering):,} redirect rules for .htaccess, digest {rules.digest}"
+    head = (
+        f"# Upright Ledger: {len(rules.answering):,} redirect rules for .htaccess, digest "
+        f"{rules.digest}"
+    )
     lines = _program(rules, low).lines(marked=bool(rules.cache_control))
     return "\n".join([head, "RewriteEngine On", *lines, *cache_lines(rules)]) + "\n"
 
@@ -92,7 +96,9 @@ def _program(rules: RuleSet, low: LookupTables) -> Program:
 
 
 def _site(p: Program, rules: RuleSet, low: LookupTables, site: str) -> None:
-    """The exact rules of one site, by their first folder: a request skips those of other folders."""
+    """The exact rules of one site, by their first folder: a request skips those of other
+    folders.
+    """
     bundles: dict[str, list[Key]] = defaultdict(list)
     for key in sorted({*low.plain, *low.groups}):
         if key[0] == site:
@@ -104,7 +110,10 @@ def _site(p: Program, rules: RuleSet, low: LookupTables, site: str) -> None:
     for n, (head, keys) in enumerate(sorted(bundles.items())):
         label = f"bundle{site}_{n}"
         if head and len(keys) >= _FEWEST:
-            p.rule(("%{REQUEST_URI}", f"!{_pattern(f'/{head}/', fold=rules.fold_case, whole=False)}"), goto=label)
+            p.rule(
+                ("%{REQUEST_URI}", f"!{_pattern(f'/{head}/', fold=rules.fold_case, whole=False)}"),
+                goto=label,
+            )
         for key in keys:
             _path(p, rules, low, key)
         p.label(label)
@@ -128,7 +137,10 @@ def _path(p: Program, rules: RuleSet, low: LookupTables, key: Key) -> None:
     for rank, shape in enumerate(group.shapes):
         for (where, values), reply in low.ranked[rank].items():
             if where == key:
-                asked = [(env(f"p{number[n]}"), f"^={_escaped(v)}$") for n, v in zip(shape, values, strict=True)]
+                asked = [
+                    (env(f"p{number[n]}"), f"^={_escaped(v)}$")
+                    for n, v in zip(shape, values, strict=True)
+                ]
                 _answer(p, reply, asked)
     p.rule(goto="templates" if key in low.wild else "end")
     p.label(bare)
@@ -167,15 +179,25 @@ def _answer(p: Program, reply: Reply, conditions: Sequence[tuple[str, str]]) -> 
 def _pattern(text: str, *, fold: bool, whole: bool = True) -> str:
     """A decoded path as a regular expression."""
     escaped = _escaped(text)
-    return f"^(?i:{escaped})" + ("$" if whole else "") if fold else f"^{escaped}" + ("$" if whole else "")
+    return (
+        f"^(?i:{escaped})" + ("$" if whole else "")
+        if fold
+        else f"^{escaped}" + ("$" if whole else "")
+    )
 
 
 def _escaped(text: str) -> str:
-    """A text as a regular expression of plain ASCII, without a blank, a quote or a backslash before one."""
+    """A text as a regular expression of plain ASCII, without a blank, a quote or a backslash before
+    one.
+    """
     out = []
     for byte in text.encode("utf-8", "surrogateescape"):
         char = chr(byte)
-        out.append(char if char.isascii() and (char.isalnum() or char in "/_-~,:;@=&!") else f"\\x{byte:02x}")
+        out.append(
+            char
+            if char.isascii() and (char.isalnum() or char in "/_-~,:;@=&!")
+            else f"\\x{byte:02x}"
+        )
     return "".join(out)
 
 
@@ -188,19 +210,12 @@ Options FollowSymLinks
 
 def _readme(rules: RuleSet) -> str:
     hosts = ", ".join(sorted(rules.site_of))
-    return f"""# Redirect rules for .htaccess
-
-{len(rules.answering):,} rules, digest `{rules.digest}`, for requests to {hosts}.
-
-1. Put the lines of `{RULES_FILE}` at the top of the `.htaccess` in the web root of the old hosts. `AllowOverride FileInfo` and
-   mod_rewrite must be on.
-2. Ask for a few old addresses at once: a mistake in a .htaccess answers 500 for every address below it, and `apachectl configtest`
-   does not look into it.
-3. To go back: put the former file in its place.
-
-Apache itself answers names of more than 255 bytes in a path with 403.
-
-Apache reads this file anew with every request. Measured on Apache 2.4.71: 1,000 rewrite rules cost some 77 times what a file with one
-costs, about 1.5 ms a request; so more than {MOST_RULES:,} rules are written with `--force` only. Where the virtual host can be
-changed, `upright build --for apache` costs twice a fixed redirect with 100,000 rules. `upright build --condense` makes fewer rules of many.
-"""
+    return file_text(
+        __package__,
+        "HTACCESS.md",
+        count=f"{len(rules.answering):,}",
+        digest=rules.digest,
+        hosts=hosts,
+        rules_file=RULES_FILE,
+        most=f"{MOST_RULES:,}",
+    )

@@ -8,7 +8,9 @@ from dataclasses import dataclass, field
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """One RewriteRule for every path, and its conditions (test, pattern). goto: a label further down, or empty."""
+    """One RewriteRule for every path, and its conditions (test, pattern). goto: a label further
+    down, or empty.
+    """
 
     conditions: tuple[tuple[str, str], ...]
     substitution: str
@@ -23,14 +25,18 @@ class Program:
     rules: list[Rule] = field(default_factory=list)
     labels: dict[str, int] = field(default_factory=dict)
 
-    def rule(self, *conditions: tuple[str, str], to: str = "-", flags: Sequence[str] = (), goto: str = "") -> None:
+    def rule(
+        self, *conditions: tuple[str, str], to: str = "-", flags: Sequence[str] = (), goto: str = ""
+    ) -> None:
         self.rules.append(Rule(conditions, to, tuple(flags), goto))
 
     def label(self, name: str) -> None:
         self.labels[name] = len(self.rules)
 
     def lines(self, *, marked: bool) -> Iterator[str]:
-        """The configuration; a jump is written as the number of rules to skip. marked: whether a variable tells our answers."""
+        """The configuration; a jump is written as the number of rules to skip. marked: whether a
+        variable tells our answers.
+        """
         for at, rule in enumerate(self.rules):
             flags = list(rule.flags)
             if marked and any(f == "G" or f.startswith("R=") for f in flags):
@@ -41,7 +47,9 @@ class Program:
                     flags.append(f"S={skipped}")
             for test, pattern in rule.conditions:
                 yield f'RewriteCond "{test}" "{pattern}"'
-            yield f'RewriteRule ^ "{rule.substitution}"' + (f" [{','.join(flags)}]" if flags else "")
+            yield f'RewriteRule ^ "{rule.substitution}"' + (
+                f" [{','.join(flags)}]" if flags else ""
+            )
 
 
 def literal(text: str) -> str:
@@ -52,7 +60,8 @@ def literal(text: str) -> str:
 def read_lines(text: str) -> list[tuple[str, ...]]:
     """Directives as Apache reads them: the name, and each argument without its quotes.
 
-    Written against ap_getword_conf, not against our writer: it is there to show that no argument ended early.
+    Written against ap_getword_conf, not against our writer: it is there to show that no argument
+    ended early.
     """
     out = []
     for line in text.split("\n"):
@@ -78,3 +87,8 @@ def _words(line: str) -> Iterator[str]:
             at += 1
         at += len(mark)
         yield "".join(word)
+
+
+def env(name: str) -> str:
+    """The test string of a variable of ours."""
+    return f"%{{ENV:upright_{name}}}"

@@ -1,58 +1,62 @@
-"""Caddy: JSON routes. Its `map` is linear, so lookups go through a tree of regexes to maps of a few entries.
+"""Caddy: JSON routes. Its `map` is linear, so lookups go through a tree of regexes to maps of a few
+entries.
 
-Facts this relies on (measured on Caddy 2.6.2): a path_regexp sees the path decoded and cleaned; orig_uri is the target as it was
-sent; RE2 folds letters beyond ASCII, so letter case is spelled out in templates; of routes with one group name only the first that
-matches runs, and each level of the tree needs a name of its own; what a request holds is never expanded again.
+Facts this relies on (measured on Caddy 2.6.2): a path_regexp sees the path decoded and cleaned;
+orig_uri is the target as it was sent; RE2 folds letters beyond ASCII, so letter case is spelled out
+in templates; of routes with one group name only the first that matches runs, and each level of the
+tree needs a name of its own; what a request holds is never expanded again.
 """
 
 from __future__ import annotations
 
 import json
 from collections import defaultdict
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import partial
 from itertools import islice
 from typing import Any
 
-from upright_ledger.core.rules.canonical_form import (
-    ALWAYS,
-    BARE_PART,
-    CONNECTION,
-    FILE,
-    FIRST,
-    LEFT_ALONE,
-    LOWERED,
-    NEVER,
-    PATH,
-)
 from upright_ledger.core.rules.compiler import ExcludedRule
-from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule, RuleSet
+from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.core.rules.template_syntax import escaped
+from upright_ledger.servers.caddy.canonical_form import form_routes
 from upright_ledger.servers.caddy.routes import (
+    HOST,
+    QUERY,
+    URI,
     Entry,
     Lookup,
     Names,
     Route,
     equals,
     handled,
+    host_pattern,
     matches,
     put,
     subroute,
     var,
 )
+from upright_ledger.servers.caddy.templates import template_routes
 from upright_ledger.servers.interpreters.caddy import CaddyInterpreter
-from upright_ledger.servers.lookup_tables import Key, LookupTables, filled, lower
-from upright_ledger.servers.protocol import MOST_TOLD, Translation, decoded, expressible, without_paths
+from upright_ledger.servers.lookup_tables import Key, LookupTables, lower
+from upright_ledger.servers.protocol import (
+    MOST_TOLD,
+    Translation,
+    decoded,
+    expressible,
+    without_paths,
+)
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import ranked, whole
+from upright_ledger.servers.template_files import file_text
 
 RULES_FILE = "redirects.json"
 EXAMPLE_FILE = "example/caddy.json"
 
 _HARMLESS = "%(?:2[0-9A-Ea-e]|[346][0-9A-Fa-f]|[89A-Fa-f][0-9A-Fa-f]|5[0-9ABD-Fabd-f]|7[0-9A-Ea-e])"
 _GUARD = rf"/(?:[!\x22$&->@-\[\]-~]|{_HARMLESS})*(?:[?][!\x22$-~]*)?"
-_HOST, _URI, _QUERY = "{http.request.hostport}", "{http.request.orig_uri}", "{http.request.uri.query}"
 _REPLY = r"^([0-9]+)([a-z]?)[|]([^|]*)[|]([^|]*)[|]([^|]*)[|](.*)$"
 
 
@@ -78,7 +82,9 @@ class Caddy:
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
         wanted = _routes(rules, lower(rules))
-        differences = list(islice(_differences(json.loads(files[RULES_FILE]), wanted, "routes"), MOST_TOLD))
+        differences = list(
+            islice(_differences(json.loads(files[RULES_FILE]), wanted, "routes"), MOST_TOLD)
+        )
         return differences or differences_in_meaning(partial(self.interpreter, files), rules)
 
     def interpreter(self, files: Mapping[str, bytes]) -> CaddyInterpreter:
@@ -135,7 +141,9 @@ def _plain(low: LookupTables, site: str) -> list[Entry]:
 
 
 def _params(low: LookupTables, site: str) -> dict[tuple[int, int], list[Entry]]:
-    """Number of a parameter group and rank → its entries. A map answers as long as the request lives, so each has its own."""
+    """Number of a parameter group and rank → its entries. A map answers as long as the request
+    lives, so each has its own.
+    """
     found: dict[tuple[int, int], list[Entry]] = defaultdict(list)
     for rank, key, tail, reply in ranked(low):
         if key[0] == site:
@@ -155,58 +163,61 @@ def _routes(rules: RuleSet, low: LookupTables) -> list[Route]:
     routes = [handled(put(**dict.fromkeys([*blank, "r", "stop", "wild", "folded"], "")))]
     for site in sorted(set(low.sites.values())):
         hosts = [a for a, number in low.sites.items() if number == site]
-        told = "|".join(_host_pattern(h) for h in hosts)
-        ours = matches(f"{_HOST} {_URI}", f"^(?:{told}){port} {_GUARD}$")
+        told = "|".join(host_pattern(h) for h in hosts)
+        ours = matches(f"{HOST} {URI}", f"^(?:{told}){port} {_GUARD}$")
         routes.append(handled(subroute(_site(rules, low, site, hosts, names)), match=ours))
     return routes
 
 
-# Nothing in Caddy gives a text in lower case but the rewriting of a path, letter by letter; a request that no rule answers
-# goes on as it was sent.
+# Nothing in Caddy gives a text in lower case but the rewriting of a path, letter by letter; a
+# request that no rule answers goes on as it was sent.
 _CAPITALS = range(ord("A"), ord("Z") + 1)
 _LETTERS = [{"find": chr(n), "replace": chr(n + 32)} for n in _CAPITALS]
 _ESCAPED = [{"find": f"(?i:%{n:02x})", "replace": chr(n + 32)} for n in _CAPITALS]
 _FOLDED = (
     handled(put(folded="1"), match={"path_regexp": {"pattern": "[A-Z]"}}),
     # Where a letter is escaped the path is rewritten as it was sent, else as it is decoded.
-    handled({"handler": "rewrite", "path_regexp": _ESCAPED}, match=matches(_URI, "^[^?]*%[45]")),
+    handled({"handler": "rewrite", "path_regexp": _ESCAPED}, match=matches(URI, "^[^?]*%[45]")),
     handled({"handler": "rewrite", "path_regexp": _LETTERS}, match=equals(var("folded"), "1")),
 )
-_UNFOLDED = (handled({"handler": "rewrite", "uri": _URI}, match=equals(var("folded"), "1")),)
+_UNFOLDED = (handled({"handler": "rewrite", "uri": URI}, match=equals(var("folded"), "1")),)
 
 
-def _host_pattern(host: str) -> str:
-    name, colon, port = host.partition(":")
-    return f"{escaped(name, fold=True)}[.]*{colon}{port}"
-
-
-def _site(rules: RuleSet, low: LookupTables, site: str, hosts: Sequence[str], names: Names) -> list[Route]:
+def _site(
+    rules: RuleSet, low: LookupTables, site: str, hosts: Sequence[str], names: Names
+) -> list[Route]:
     """What is done with a request for one old site."""
     clean = {"path_regexp": {"name": "uprightpath", "pattern": "(?s)^(.*)$"}}
     dots = matches(f"{{http.request.uri.path}} {var('path')}", "^.*/[.]{1,2} .*[^/]$")
     return [
         *(_FOLDED if rules.fold_case else ()),
         handled(put(path="{http.regexp.uprightpath.1}"), match=clean),
-        handled(put(path=var("path") + "/"), match=dots),  # cleaning takes away the slash that a dot segment leaves
-        handled(put(raw="{http.regexp.uprightraw.1}"), match=matches(_URI, "^([^?]*)", "uprightraw")),
-        *([handled(subroute(_given(low)), match=matches(_QUERY, "^."))] if low.names else []),
+        handled(
+            put(path=var("path") + "/"), match=dots
+        ),  # cleaning takes away the slash that a dot segment leaves
+        handled(
+            put(raw="{http.regexp.uprightraw.1}"), match=matches(URI, "^([^?]*)", "uprightraw")
+        ),
+        *([handled(subroute(_given(low)), match=matches(QUERY, "^."))] if low.names else []),
         *_exact(low, site, names),
-        *_templates(rules, low, site, names),
+        *template_routes(rules, low, site, names),
         *_answer(rules, low, hosts),
-        *_form(rules, low, site, hosts),
+        *form_routes(rules, low, site, hosts),
         *(_UNFOLDED if rules.fold_case else ()),
     ]
 
 
 def _given(low: LookupTables) -> list[Route]:
-    """Each parameter that matters anywhere: "=" and its first value, and whether it is given twice."""
+    """Each parameter that matters anywhere: "=" and its first value, and whether it is given
+    twice.
+    """
     routes = []
     for n, name in enumerate(low.names, 1):
         word = escaped(name)
-        first = matches(_QUERY, f"^(?:.*?&)??{word}(?:=([^&]*))?(?:&|$)", f"uprightp{n}")
+        first = matches(QUERY, f"^(?:.*?&)??{word}(?:=([^&]*))?(?:&|$)", f"uprightp{n}")
         routes.append(handled(put(**{f"p{n}": f"={{http.regexp.uprightp{n}.1}}"}), match=first))
         twice = f"^(?:.*&)?{word}(?:=[^&]*)?&(?:.*&)?{word}(?:=|&|$)"
-        routes.append(handled(put(**{f"d{n}": "1"}), match=matches(_QUERY, twice)))
+        routes.append(handled(put(**{f"d{n}": "1"}), match=matches(QUERY, twice)))
     return routes
 
 
@@ -248,52 +259,19 @@ def _exact(low: LookupTables, site: str, names: Names) -> list[Route]:
     return [*found, handled(subroute(groups), match=matches(var("r"), "^g"))]
 
 
-def _templates(rules: RuleSet, low: LookupTables, site: str, names: Names) -> list[Route]:
-    """Templates look at the path as it was sent, where no exact rule answers; the first whose path fits decides."""
-    number = {name: n for n, name in enumerate(low.names, 1)}
-    first = names()
-    routes = []
-    for n, (mine, group) in enumerate(low.templates, 1):
-        if mine != site:
-            continue
-        regex = group.source.regex(fold=rules.fold_case, slash=group.rules[0].slash, spelled=True)
-        named = f"uprightt{n}"
-        if not group.names:
-            reply = whole(filled(group, 0, _captured(named)))
-            routes.append(handled(put(r=reply), match=matches(var("raw"), f"^{regex}$", named), group=first))
-            continue
-        ordered = sorted(group.names)
-        given = "&".join(var(f"p{number[x]}") for x in ordered)
-        doubled = "".join(var(f"d{number[x]}") for x in ordered)
-        inner = names()
-        choices = [handled(put(stop="1"), match=matches(doubled, "^1"), group=inner)]
-        for at, rule in enumerate(group.rules):
-            captures = {c.name: c for c in rule.source.params}
-            parts = [f"=({captures[x].regex()})" if x in captures else "[^&]*" if captures else "" for x in ordered]
-            chosen = f"uprightc{n}x{at}"
-            test = matches(f"{var('raw')}?{given}", f"^{regex}[?]{'&'.join(parts)}$", chosen)
-            choices.append(handled(put(r=whole(filled(group, at, _captured(chosen)))), match=test, group=inner))
-        routes.append(handled(subroute(choices), match=matches(var("raw"), f"^{regex}$"), group=first))
-    if not routes:
-        return []
-    return [handled(subroute(routes), match=equals(f"{var('r')}{var('stop')}", ""))]
-
-
-def _captured(name: str) -> Callable[[int], str]:
-    return lambda n: f"{{http.regexp.{name}.{n}}}"
-
-
 def _answer(rules: RuleSet, low: LookupTables, hosts: Sequence[str]) -> list[Route]:
     """From a reply to the response."""
     part = "{{http.regexp.uprightr.{}}}".format
     respond: list[Route] = []
     cached = {"Cache-Control": [rules.cache_control]} if rules.cache_control else {}
     for host in hosts:
-        here = matches(f"{var('own')} {_HOST}", f"^{escaped(host)} {_host_pattern(host)}(?::.*)?$")
+        here = matches(f"{var('own')} {HOST}", f"^{escaped(host)} {host_pattern(host)}(?::.*)?$")
         respond.append(handled(put(code="0"), match=here))
     if GONE in low.statuses():
         # An error, so that the server's error routes may give it a page.
-        gone: list[dict[str, Any]] = [{"handler": "headers", "response": {"set": cached}}] if cached else []
+        gone: list[dict[str, Any]] = (
+            [{"handler": "headers", "response": {"set": cached}}] if cached else []
+        )
         gone.append({"handler": "error", "status_code": GONE})
         respond.append(handled(*gone, match=equals(var("code"), str(GONE))))
     used = {r.query for r in rules if r.destination}
@@ -302,15 +280,18 @@ def _answer(rules: RuleSet, low: LookupTables, hosts: Sequence[str]) -> list[Rou
         for n, name in enumerate(rules.tracking, 1):
             pattern = f"^(?:.*?&)??{escaped(name)}=({TRACKED_VALUE})(?:&|$)"
             text = f"{var('args')}&{name}={{http.regexp.uprightq{n}.1}}"
-            tracked.append(handled(put(args=text), match=matches(_QUERY, pattern, f"uprightq{n}")))
-        respond.append(handled(subroute(tracked), match=matches(f"{var('mode')} {_QUERY}", "^t .")))
+            tracked.append(handled(put(args=text), match=matches(QUERY, pattern, f"uprightq{n}")))
+        respond.append(handled(subroute(tracked), match=matches(f"{var('mode')} {QUERY}", "^t .")))
     if CARRY in used:
-        both = put(args=f"{var('args')}&{_QUERY}")
-        respond.append(handled(both, match=matches(f"{var('mode')} {_QUERY}", "^c .")))
+        both = put(args=f"{var('args')}&{QUERY}")
+        respond.append(handled(both, match=matches(f"{var('mode')} {QUERY}", "^c .")))
     location = cached | {"Location": [f"{var('body')}{var('args')}{var('mark')}"]}
     answer = {"handler": "static_response", "status_code": var("code"), "headers": location}
     respond += [
-        handled(put(args="?{http.regexp.uprighta.1}"), match=matches(var("args"), "^&?(.+)$", "uprighta")),
+        handled(
+            put(args="?{http.regexp.uprighta.1}"),
+            match=matches(var("args"), "^&?(.+)$", "uprighta"),
+        ),
         handled(put(mark=f"#{var('mark')}"), match=matches(var("mark"), "^.")),
         handled(answer, match=matches(var("code"), "^3")),
     ]
@@ -318,51 +299,13 @@ def _answer(rules: RuleSet, low: LookupTables, hosts: Sequence[str]) -> list[Rou
     return [handled(split, subroute(respond), match=matches(var("r"), _REPLY, "uprightr"))]
 
 
-def _form(rules: RuleSet, low: LookupTables, site: str, hosts: Sequence[str]) -> list[Route]:
-    """Where requests go that no rule answers."""
-    form = next((f for f in rules.forms if low.numbers[f.site] == site), None)
-    if form is None:
-        return []
-    off = put(off="1")
-    foreign = [_host_pattern(h) for h in hosts if h != form.authority]
-    port = "" if rules.ports_matter else "(?::.*)?"
-    routes = [handled(put(off="", f=""))]
-    if foreign:
-        routes.append(handled(off, match=matches(_HOST, f"^(?:{'|'.join(foreign)}){port}$")))
-    if form.scheme_from:
-        told = (
-            "{http.request.scheme}" if form.scheme_from == CONNECTION else f"{{http.request.header.{form.scheme_from}}}"
-        )
-        routes.append(handled(off, match=matches(told, f"^(?i:{form.wrong_scheme}){FIRST}$")))
-    copied = matches(_URI, f"^({PATH})(?:[?]|$)", "uprightf")
-    routes.append(handled(put(f="{http.regexp.uprightf.1}"), match=copied))
-    routes.append(handled(put(f=""), match=matches(var("f"), f"^{LEFT_ALONE}$")))
-    if form.lower:
-        # The request's path is in lower case by now; it is cleaned, too, so doubled slashes stay as they come.
-        capital = matches(f"{var('f')} {{http.request.uri.path}}", f"^{LOWERED} ([^ ]*)$", "uprightl")
-        routes.append(handled(put(off="1", f="{http.regexp.uprightl.1}"), match=capital))
-    slash: list[Route] = []
-    if form.slash == ALWAYS:
-        slash = [handled(put(off="1", f=f"{var('f')}/"), match=matches(var("f"), "^.*[^/]$"))]
-    if form.slash == NEVER:
-        bare = matches(var("f"), f"^({BARE_PART})/+$", "uprightb")
-        slash = [handled(put(off="1", f="{http.regexp.uprightb.1}"), match=bare)]
-    if slash:
-        group = f"form{site}"
-        routes.append(handled(put(named="1"), match=matches(var("f"), f"^{FILE}$"), group=group))
-        routes.append(handled(subroute(slash), group=group))
-    cached = {"Cache-Control": [rules.cache_control]} if rules.cache_control else {}
-    location = f"{form.origin}{var('f')}"
-    for asked, query in (("[^ ]", f"?{_QUERY}"), ("", "")):
-        headers = cached | {"Location": [f"{location}{query}"]}
-        answer = {"handler": "static_response", "status_code": 301, "headers": headers}
-        routes.append(handled(answer, match=matches(f"{var('off')} {var('f')} {_QUERY}", f"^1 [^ ]+ {asked}")))
-    return routes
-
-
 def _example(routes: list[Route]) -> dict[str, Any]:
     missing = handled({"handler": "static_response", "status_code": 404})
-    server = {"listen": ["127.0.0.1:8080"], "automatic_https": {"disable": True}, "routes": [*routes, missing]}
+    server = {
+        "listen": ["127.0.0.1:8080"],
+        "automatic_https": {"disable": True},
+        "routes": [*routes, missing],
+    }
     return {
         "admin": {"disabled": True, "config": {"persist": False}},
         "logging": {"logs": {"default": {"writer": {"output": "discard"}}}},
@@ -372,19 +315,11 @@ def _example(routes: list[Route]) -> dict[str, Any]:
 
 def _readme(rules: RuleSet) -> str:
     hosts = ", ".join(sorted(rules.site_of))
-    return f"""# Redirect rules for Caddy
-
-{len(rules.answering):,} rules, digest `{rules.digest}`, for requests to {hosts}.
-
-1. `{RULES_FILE}` is a list of routes. Put them before the other routes of the server in Caddy's JSON configuration
-   (`caddy adapt` turns a Caddyfile into JSON): `jq '.apps.http.servers.srv0.routes = $r[0] + .apps.http.servers.srv0.routes'
-   --slurpfile r {RULES_FILE} caddy.json`.
-2. Check with `caddy validate --config caddy.json`, then `caddy reload --config caddy.json`.
-3. To go back: reload the former configuration.
-4. A page that is gone is an error 410: the server's error routes (`handle_errors`, in JSON `errors.routes`) give it the site's own page.
-
-`example/caddy.json` is a complete small configuration to try the rules with: `caddy run --config example/caddy.json`.
-Caddy has no hashed lookup for redirects: a request runs through a tree of regular expressions, which costs several times what
-a fixed redirect does, and a large set takes seconds to load. Requests without a rule go on untouched. Caddy cannot compare bytes that
-are no UTF-8: addresses whose letters are escaped in Latin-1 (`%E9`) get no answer, their UTF-8 spellings (`%C3%A9`) do.
-"""
+    return file_text(
+        __package__,
+        "README.md",
+        count=f"{len(rules.answering):,}",
+        digest=rules.digest,
+        hosts=hosts,
+        rules_file=RULES_FILE,
+    )

@@ -1,6 +1,7 @@
 """Caddy's JSON routes in small: handlers, matchers, and a tree that looks a text up.
 
-A vars_regexp tries the value of its key, the bare key, and "<nil>" for what is missing: so every text to match begins with ":".
+A vars_regexp tries the value of its key, the bare key, and "<nil>" for what is missing: so every
+text to match begins with ":".
 """
 
 from __future__ import annotations
@@ -33,9 +34,14 @@ class Names:
 
 
 def handled(
-    *handlers: Route, match: Mapping[str, Any] | None = None, group: str = "", not_: Mapping[str, Any] | None = None
+    *handlers: Route,
+    match: Mapping[str, Any] | None = None,
+    group: str = "",
+    not_: Mapping[str, Any] | None = None,
 ) -> Route:
-    """A route: handlers, and when they run; of routes with one group name only the first that fits does."""
+    """A route: handlers, and when they run; of routes with one group name only the first that fits
+    does.
+    """
     route: Route = {"handle": list(handlers)}
     conditions = dict(match or {})
     if not_:
@@ -65,7 +71,9 @@ def var(name: str) -> str:
 def matches(subject: str, pattern: str, name: str = "") -> Route:
     """Matches a text with placeholders from its beginning."""
     anchored = f"^:{pattern.removeprefix('^')}"
-    return {"vars_regexp": {f":{subject}": ({"name": name} if name else {}) | {"pattern": anchored}}}
+    return {
+        "vars_regexp": {f":{subject}": ({"name": name} if name else {}) | {"pattern": anchored}}
+    }
 
 
 def equals(subject: str, value: str) -> Route:
@@ -75,14 +83,18 @@ def equals(subject: str, value: str) -> Route:
 
 @dataclass(frozen=True)
 class Lookup:
-    """A tree of routes that looks up one of our variables and puts what it finds into a placeholder."""
+    """A tree of routes that looks up one of our variables and puts what it finds into a
+    placeholder.
+    """
 
     variable: str
     target: str
     names: Names
 
     def tree(self, entries: Sequence[Entry], depth: int = 0) -> list[Route]:
-        """The routes. entries: in order of their texts, which share their first `depth` characters."""
+        """The routes. entries: in order of their texts, which share their first `depth`
+        characters.
+        """
         if len(entries) <= LEAF:
             mappings = [e for _, e in entries]
             where = {"source": var(self.variable), "destinations": [self.target]}
@@ -103,12 +115,16 @@ class Lookup:
 
     def _branch(self, pattern: str, entries: Sequence[Entry], depth: int, group: str) -> Route:
         return handled(
-            subroute(self.tree(entries, depth)), match=matches(var(self.variable), f"^{pattern}"), group=group
+            subroute(self.tree(entries, depth)),
+            match=matches(var(self.variable), f"^{pattern}"),
+            group=group,
         )
 
 
 def _buckets(entries: Sequence[Entry], depth: int) -> Iterator[list[Entry]]:
-    """Entries in a few portions, none of which is cut between texts with the same character at `depth`."""
+    """Entries in a few portions, none of which is cut between texts with the same character at
+    `depth`.
+    """
     size = max(1, len(entries) // FAN)
     bucket: list[Entry] = []
     for _, same in groupby(entries, key=lambda e: e[0][depth]):
@@ -119,3 +135,15 @@ def _buckets(entries: Sequence[Entry], depth: int) -> Iterator[list[Entry]]:
         bucket += members
     if bucket:
         yield bucket
+
+
+HOST, URI, QUERY = (
+    "{http.request.hostport}",
+    "{http.request.orig_uri}",
+    "{http.request.uri.query}",
+)
+
+
+def host_pattern(host: str) -> str:
+    name, colon, port = host.partition(":")
+    return f"{escaped(name, fold=True)}[.]*{colon}{port}"

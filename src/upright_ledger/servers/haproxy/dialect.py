@@ -1,8 +1,9 @@
 """HAProxy: map files, looked up by a key that is made from host, decoded path and parameters.
 
-Facts this relies on (measured on HAProxy 2.6): `path` is raw; `normalize-uri` changes the request itself, so the path is put back
-afterwards; keys of a map end at the first blank, so paths are fully percent-encoded in them; regexes of a map are tried
-in their order; single quotes keep a word of the configuration as it is.
+Facts this relies on (measured on HAProxy 2.6): `path` is raw; `normalize-uri` changes the request
+itself, so the path is put back afterwards; keys of a map end at the first blank, so paths are fully
+percent-encoded in them; regexes of a map are tried in their order; single quotes keep a word of the
+configuration as it is.
 """
 
 from __future__ import annotations
@@ -11,34 +12,31 @@ from collections.abc import Iterator, Mapping
 from functools import partial
 from urllib.parse import quote_from_bytes
 
-from upright_ledger.core.rules.canonical_form import (
-    ALWAYS,
-    BARE_PART,
-    CONNECTION,
-    FILE,
-    LEFT_ALONE,
-    LOWERED,
-    NEVER,
-    PATH,
-)
-from upright_ledger.core.rules.ruleset import GONE, TRACKED_VALUE, RuleSet
-from upright_ledger.core.rules.template_index import PASS, TemplateGroup
+from upright_ledger.core.rules.exact_rule import GONE, TRACKED_VALUE
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.core.url.address import decoded_path
+from upright_ledger.servers.haproxy.canonical_form import form_lines
+from upright_ledger.servers.haproxy.syntax import PLACE, bare_host
+from upright_ledger.servers.haproxy.templates import choices, percent, template_lines
 from upright_ledger.servers.interpreters.haproxy import HaproxyInterpreter, read_map
 from upright_ledger.servers.lookup_tables import Key, LookupTables, filled, lower
 from upright_ledger.servers.protocol import Translation, differing_entries, differing_lines
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import encoded, map_text, ranked, whole
+from upright_ledger.servers.template_files import file_text
 
 RULES_FILE = "redirects.cfg"
 EXAMPLE_FILE = "example/haproxy.cfg"
-PLACE = "/etc/haproxy/upright"
 
 # The guard of the rule model, as the targets that pass it.
 _GUARD = (
     r"^[!\x22$&->@-\[\]-~]*(?:\?[!\x22$-~]*)?$",
     # Written out, so that the matcher needs no step back in a long path.
-    r"^[!\x22$&->@-\[\]-~]*(?i:%(?!2f|5c|[01]|7f)[0-9a-f][0-9a-f][!\x22$&->@-\[\]-~]*)*(?:\?[!\x22$-~]*)?$",
+    (
+        r"^[!\x22$&->@-\[\]-~]*(?i:%(?!2f|5c|[01]|"
+        r"7f)[0-9a-f][0-9a-f][!\x22$&->@-\[\]-~]*)*(?:\?[!\x22$-~]*)?$"
+    ),
 )
 
 
@@ -68,7 +66,9 @@ class Haproxy:
             differences += differing_entries(name, first_of_equals, wanted)
             differences = differences or differing_lines(name, text, map_text(wanted))
         wanted_lines = _rule_file(rules, "\n".join(_lines(rules, low)))
-        differences += differing_lines(RULES_FILE, files[RULES_FILE].decode("latin-1"), wanted_lines)
+        differences += differing_lines(
+            RULES_FILE, files[RULES_FILE].decode("latin-1"), wanted_lines
+        )
         return differences or differences_in_meaning(partial(self.interpreter, files), rules)
 
     def interpreter(self, files: Mapping[str, bytes]) -> HaproxyInterpreter:
@@ -81,14 +81,19 @@ DIALECT = Haproxy()
 
 def _rule_file(rules: RuleSet, lines: str) -> str:
     head = [
-        f"# Upright Ledger: {len(rules.answering):,} redirect rules for HAProxy, digest {rules.digest}",
+        (
+            f"# Upright Ledger: {len(rules.answering):,} redirect rules for HAProxy, digest "
+            f"{rules.digest}"
+        ),
         "# Put these lines into the frontend of the old hosts, before other http-request rules.",
     ]
     return "\n".join([*head, lines]) + "\n"
 
 
 def _key(key: Key) -> str:
-    """The site and the path's decoded bytes, all but unreserved ones percent-encoded, as `url_enc` gives them."""
+    """The site and the path's decoded bytes, all but unreserved ones percent-encoded, as `url_enc`
+    gives them.
+    """
     return key[0] + quote_from_bytes(decoded_path(key[1]), safe="~")
 
 
@@ -100,7 +105,9 @@ def _maps(rules: RuleSet, low: LookupTables) -> dict[str, dict[str, str]]:
     }
     if low.groups:
         out["groups.map"] = {_key(key): f"g{group.number}" for key, group in low.groups.items()}
-        out["params.map"] = {f"{_key(key)}?{tail}": encoded(reply) for _, key, tail, reply in ranked(low)}
+        out["params.map"] = {
+            f"{_key(key)}?{tail}": encoded(reply) for _, key, tail, reply in ranked(low)
+        }
         out["wild.map"] = {_key(key): "1" for key in sorted(low.wild)}
     if low.templates:
         out["templates.map"], out["choices.map"] = {}, {}
@@ -110,30 +117,13 @@ def _maps(rules: RuleSet, low: LookupTables) -> dict[str, dict[str, str]]:
                 out["templates.map"][f"^{site}{regex}$"] = whole(filled(group, 0, "\\{}".format))
                 continue
             out["templates.map"][f"^{site}{regex}$"] = f"choice{n}"
-            out["choices.map"] |= dict(_choices(n, site, group, regex))
+            out["choices.map"] |= dict(choices(n, site, group, regex))
     return out
-
-
-def _choices(n: int, site: str, group: TemplateGroup, regex: str) -> Iterator[tuple[str, str]]:
-    """Regexes over the path and the parameters that matter there, "=value" or nothing each, and what they give."""
-    names = sorted(group.names)
-    for number, rule in enumerate(group.rules):
-        captures = {c.name: c for c in rule.source.params}
-        if captures:
-            parts = [f"=({captures[name].regex()})" if name in captures else "[^&]*" for name in names]
-        else:
-            parts = [""] * len(names)
-        yield f"^choice{n};{site}{regex}[?]{'&'.join(parts)}$", whole(filled(group, number, "\\{}".format))
-
-
-def _bare_host(rules: RuleSet) -> str:
-    """Converters that take the port, where it plays no part, and closing dots off a host."""
-    return r'regsub("\.+(:|$)","\1")' if rules.ports_matter else r'regsub(":.*$",""),regsub("\.+$","")'
 
 
 def _lines(rules: RuleSet, low: LookupTables) -> Iterator[str]:
     """The http-request rules of a frontend."""
-    cut = _bare_host(rules)
+    cut = bare_host(rules)
     site = "http-request set-var(txn.upright_site)"
     yield f"{site} 'req.hdr(host),map_str({PLACE}/sites.map)'"
     ours = "{ var(txn.upright_site) -m found }"
@@ -150,7 +140,10 @@ def _lines(rules: RuleSet, low: LookupTables) -> Iterator[str]:
     for step in ("path-merge-slashes", "path-strip-dot", "path-strip-dotdot full"):
         yield f"http-request normalize-uri {step} {odd}"
     fold = "lower," if rules.fold_case else ""
-    yield f"http-request set-var-fmt(txn.upright_key) '%[var(txn.upright_site)]%[path,url_dec,{fold}url_enc]' if {here}"
+    yield (
+        "http-request set-var-fmt(txn.upright_key) "
+        f"'%[var(txn.upright_site)]%[path,url_dec,{fold}url_enc]' if {here}"
+    )
     yield f"http-request set-pathq %[var(txn.upright_pathq)] {odd}"
     plain = f"http-request set-var(txn.upright_r) 'var(txn.upright_key),map_str({PLACE}/plain.map)'"
     if low.names:
@@ -161,12 +154,15 @@ def _lines(rules: RuleSet, low: LookupTables) -> Iterator[str]:
     yield plain
     # What is found most is answered at once; with a query it takes the long way.
     plainly = "{ var(txn.upright_r) -m beg http }"
-    yield f"http-request redirect code 301 location %[var(txn.upright_r)] if {plainly} !{{ query -m len gt 0 }}"
+    yield (
+        f"http-request redirect code 301 location %[var(txn.upright_r)] if {plainly} !{{ query -m "
+        f"len gt 0 }}"
+    )
     yield f"http-request set-var-fmt(txn.upright_r) '301t||%[var(txn.upright_r)]||' if {plainly}"
     if low.templates:
-        yield from _template_lines(low)
+        yield from template_lines(low)
     yield from _answer_lines(rules, low)
-    yield from _form_lines(rules, low)
+    yield from form_lines(rules, low)
     yield from _cache_lines(rules)
 
 
@@ -176,14 +172,23 @@ def _param_lines(low: LookupTables) -> Iterator[str]:
         word = _word(name)
         # `url_param` ends a value at ";" and "?", which stand for themselves in one.
         first = f'query,regsub("^(?:.*?&)??{word}(?:=([^&]*))?(?:&.*)?$","\\1")'
-        yield f"http-request set-var-fmt(txn.upright_p{n}) '=%[{first}]' if {{ query -m reg '(?:^|&){word}(?:=|&|$)' }}"
-        yield f"http-request set-var(txn.upright_d{n}) bool(true) if {{ query -m reg '{_twice(name)}' }}"
+        yield (
+            f"http-request set-var-fmt(txn.upright_p{n}) '=%[{first}]' if {{ query -m reg "
+            f"'(?:^|&){word}(?:=|&|$)' }}"
+        )
+        yield (
+            f"http-request set-var(txn.upright_d{n}) bool(true) if {{ query -m reg "
+            f"'{_twice(name)}' }}"
+        )
 
 
 def _word(name: str) -> str:
     """A name in a regular expression, without a sign that means something to the configuration."""
     return "".join(
-        c if c.isascii() and (c.isalnum() or c in "_-") else "".join(f"\\x{b:02x}" for b in c.encode()) for c in name
+        c
+        if c.isascii() and (c.isalnum() or c in "_-")
+        else "".join(f"\\x{b:02x}" for b in c.encode())
+        for c in name
     )
 
 
@@ -193,92 +198,42 @@ def _twice(name: str) -> str:
 
 
 def _group_lines(low: LookupTables) -> Iterator[str]:
-    """Paths where parameters choose the page: the rules with the most parameters are asked first."""
+    """Paths where parameters choose the page: the rules with the most parameters are asked
+    first.
+    """
     number = {name: n for n, name in enumerate(low.names, 1)}
-    yield f"http-request set-var(txn.upright_group) 'var(txn.upright_key),map_str({PLACE}/groups.map)'"
+    yield (
+        "http-request set-var(txn.upright_group) "
+        f"'var(txn.upright_key),map_str({PLACE}/groups.map)'"
+    )
     for group in low.param_groups:
         mine = f"{{ var(txn.upright_group) -m str g{group.number} }}"
         for name in group.names:
-            yield f"http-request set-var(txn.upright_stop) bool(true) if {mine} {{ var(txn.upright_d{number[name]}) -m found }}"
-            yield f"http-request set-var(txn.upright_seen) bool(true) if {mine} {{ var(txn.upright_p{number[name]}) -m found }}"
+            yield (
+                f"http-request set-var(txn.upright_stop) bool(true) if {mine} {{ "
+                f"var(txn.upright_d{number[name]}) -m found }}"
+            )
+            yield (
+                f"http-request set-var(txn.upright_seen) bool(true) if {mine} {{ "
+                f"var(txn.upright_p{number[name]}) -m found }}"
+            )
         for shape in group.shapes:
             tail = "".join(f"&{number[name]}%[var(txn.upright_p{number[name]})]" for name in shape)
             free = "!{ var(txn.upright_r) -m found } !{ var(txn.upright_stop) -m found }"
             given = " ".join(f"{{ var(txn.upright_p{number[name]}) -m found }}" for name in shape)
-            yield f"http-request set-var-fmt(txn.upright_tail) '%[var(txn.upright_key)]?{tail}' if {mine} {free} {given}"
-            yield f"http-request set-var(txn.upright_r) 'var(txn.upright_tail),map_str({PLACE}/params.map)' if {mine} {free} {given}"
+            yield (
+                f"http-request set-var-fmt(txn.upright_tail) '%[var(txn.upright_key)]?{tail}' if "
+                f"{mine} {free} {given}"
+            )
+            yield (
+                "http-request set-var(txn.upright_r) "
+                f"'var(txn.upright_tail),map_str({PLACE}/params.map)' if {mine} {free} {given}"
+            )
     yield f"http-request set-var(txn.upright_wild) 'var(txn.upright_key),map_str({PLACE}/wild.map)'"
     yield (
         "http-request set-var(txn.upright_stop) bool(true) if { var(txn.upright_seen) -m found }"
         " !{ var(txn.upright_r) -m found } !{ var(txn.upright_wild) -m found }"
     )
-
-
-def _percent(text: str) -> str:
-    return text.replace("%", "%%")
-
-
-def _template_lines(low: LookupTables) -> Iterator[str]:
-    """Templates look at the path as it was sent, where no exact rule answers."""
-    number = {name: n for n, name in enumerate(low.names, 1)}
-    free = "{ var(txn.upright_path) -m found } !{ var(txn.upright_r) -m found }"
-    if low.groups:
-        free += " !{ var(txn.upright_stop) -m found }"
-    yield f"http-request set-var-fmt(txn.upright_raw) '%[var(txn.upright_site)]%[var(txn.upright_path)]' if {free}"
-    yield f"http-request set-var(txn.upright_r) 'var(txn.upright_raw),map_regm({PLACE}/templates.map)' if {free}"
-    chosen = []
-    for n, (_, group) in enumerate(low.templates, 1):
-        if group.names:
-            mine = f"{{ var(txn.upright_r) -m str choice{n} }}"
-            tail = "&".join(f"%[var(txn.upright_p{number[name]})]" for name in sorted(group.names))
-            chosen.append((n, f"choice{n};%[var(txn.upright_raw)]?{tail}", mine))
-            for name in sorted(group.names):
-                yield f"http-request unset-var(txn.upright_r) if {mine} {{ var(txn.upright_d{number[name]}) -m found }}"
-    for _, text, mine in chosen:
-        yield f"http-request set-var-fmt(txn.upright_choice) '{text}' if {mine}"
-    if chosen:
-        yield "http-request unset-var(txn.upright_r) if { var(txn.upright_choice) -m found }"
-        yield f"http-request set-var(txn.upright_r) 'var(txn.upright_choice),map_regm({PLACE}/choices.map)' if {{ var(txn.upright_choice) -m found }}"
-
-
-def _form_lines(rules: RuleSet, low: LookupTables) -> Iterator[str]:
-    """Where requests go that no rule answers."""
-    if not rules.forms:
-        return
-    form = rules.forms[0]
-    cut = _bare_host(rules)
-    yield f"http-request set-var(txn.upright_host) 'req.hdr(host),lower,{cut}' if {{ var(txn.upright_path) -m found }}"
-    for each in rules.forms:
-        number = low.numbers[each.site]
-        mine = f"{{ var(txn.upright_path) -m found }} {{ var(txn.upright_site) -m str {number} }}"
-        yield f"http-request set-var(txn.upright_origin) 'str({each.origin})' if {mine}"
-        yield f"http-request set-var(txn.upright_off) bool(true) if {mine} !{{ var(txn.upright_host) -m str {each.authority} }}"
-        if each.scheme_from == CONNECTION:
-            tls = "{ ssl_fc }" if each.wrong_scheme == "https" else "!{ ssl_fc }"
-            yield f"http-request set-var(txn.upright_off) bool(true) if {mine} {tls}"
-        elif each.scheme_from:
-            told = f"{{ req.hdr({each.scheme_from},1),lower -m str {each.wrong_scheme} }}"
-            yield f"http-request set-var(txn.upright_off) bool(true) if {mine} {told}"
-    ours = "{ var(txn.upright_origin) -m found }"
-    copied = f"{{ path -m reg '^{PATH}$' }} !{{ path -m reg '^{LEFT_ALONE}$' }}"
-    yield f"http-request set-var(txn.upright_f) path if {ours} {copied}"
-    free = "{ var(txn.upright_f) -m found }"
-    if form.lower:
-        capital = f"{free} {{ var(txn.upright_f) -m reg '^{LOWERED}$' }}"
-        yield f"http-request set-var(txn.upright_off) bool(true) if {capital}"
-        yield f"http-request set-var(txn.upright_f) 'var(txn.upright_f),lower' if {capital}"
-    named = f"!{{ var(txn.upright_f) -m reg '^{FILE}$' }}"
-    if form.slash == ALWAYS:
-        bare = f"{free} !{{ var(txn.upright_f) -m end / }} {named}"
-        yield f"http-request set-var(txn.upright_off) bool(true) if {bare}"
-        yield f"http-request set-var-fmt(txn.upright_f) '%[var(txn.upright_f)]/' if {bare}"
-    if form.slash == NEVER:
-        closed = f"{free} {{ var(txn.upright_f) -m reg '^{BARE_PART}/+$' }} {named}"
-        yield f"http-request set-var(txn.upright_off) bool(true) if {closed}"
-        yield f'http-request set-var(txn.upright_f) \'var(txn.upright_f),regsub("/+$","")\' if {closed}'
-    off = f"{free} {{ var(txn.upright_off) -m found }}"
-    yield f"http-request set-var-fmt(txn.upright_f) '%[var(txn.upright_f)]?%[query]' if {off} {{ query -m len gt 0 }}"
-    yield f"http-request redirect code 301 location %[var(txn.upright_origin)]%[var(txn.upright_f)] if {off}"
 
 
 def _cache_lines(rules: RuleSet) -> Iterator[str]:
@@ -294,17 +249,25 @@ def _answer_lines(rules: RuleSet, low: LookupTables) -> Iterator[str]:
     part = "http-request set-var(txn.upright_{}) 'var(txn.upright_r),field({},|)'"
     yield part.format("own", 2)
     owned = f"{found} {{ var(txn.upright_own) -m len gt 0 }}"
-    cut = _bare_host(rules)
+    cut = bare_host(rules)
     yield f"http-request set-var(txn.upright_host) 'req.hdr(host),lower,{cut}' if {owned}"
-    yield f"http-request unset-var(txn.upright_r) if {owned} {{ var(txn.upright_own),strcmp(txn.upright_host) eq 0 }}"
+    yield (
+        f"http-request unset-var(txn.upright_r) if {owned} {{ "
+        f"var(txn.upright_own),strcmp(txn.upright_host) eq 0 }}"
+    )
     if GONE in low.statuses():
         yield "http-request deny deny_status 410 if { var(txn.upright_r) -m beg 410 }"
     yield part.format("to", 3)
     yield part.format("args", 4)
     yield "http-request set-var(txn.upright_mode) 'var(txn.upright_r),bytes(3,1)'"
     asked = "{ query -m len gt 0 }"
-    yield f"http-request set-var(txn.upright_q) query if {asked} {{ var(txn.upright_mode) -m str t }}"
-    yield f"http-request set-var-fmt(txn.upright_args) '%[var(txn.upright_args)]&%[query]' if {asked} {{ var(txn.upright_mode) -m str c }}"
+    yield (
+        f"http-request set-var(txn.upright_q) query if {asked} {{ var(txn.upright_mode) -m str t }}"
+    )
+    yield (
+        "http-request set-var-fmt(txn.upright_args) '%[var(txn.upright_args)]&%[query]' if "
+        f"{asked} {{ var(txn.upright_mode) -m str c }}"
+    )
     value = TRACKED_VALUE.replace("'", r"\x27").replace(
         ")*", ")*+"
     )  # its matcher keeps a step back for each escape otherwise
@@ -312,12 +275,19 @@ def _answer_lines(rules: RuleSet, low: LookupTables) -> Iterator[str]:
         word = _word(name)
         first = f'query,regsub("^(?:.*?&)??{word}=({value})(?:&.*)?$","\\1")'
         yield (
-            f"http-request set-var-fmt(txn.upright_args) '%[var(txn.upright_args)]&{_percent(name)}=%[{first}]'"
+            "http-request set-var-fmt(txn.upright_args) "
+            f"'%[var(txn.upright_args)]&{percent(name)}=%[{first}]'"
             f" if {{ var(txn.upright_q) -m reg '(?:^|&){word}={value}(?:&|$)' }}"
         )
     some = "{ var(txn.upright_args) -m len gt 0 }"
-    yield f'http-request set-var(txn.upright_args) \'var(txn.upright_args),regsub("^&","")\' if {some}'
-    yield f"http-request set-var-fmt(txn.upright_to) '%[var(txn.upright_to)]?%[var(txn.upright_args)]' if {some}"
+    yield (
+        'http-request set-var(txn.upright_args) \'var(txn.upright_args),regsub("^&","")\' if '
+        f"{some}"
+    )
+    yield (
+        "http-request set-var-fmt(txn.upright_to) "
+        f"'%[var(txn.upright_to)]?%[var(txn.upright_args)]' if {some}"
+    )
     yield part.format("mark", 5)
     yield (
         "http-request set-var-fmt(txn.upright_to) '%[var(txn.upright_to)]#%[var(txn.upright_mark)]'"
@@ -325,41 +295,25 @@ def _answer_lines(rules: RuleSet, low: LookupTables) -> Iterator[str]:
     )
     for code in low.statuses():
         if code not in {GONE, PASS}:
-            yield f"http-request redirect code {code} location %[var(txn.upright_to)] if {{ var(txn.upright_r) -m beg {code} }}"
+            yield (
+                f"http-request redirect code {code} location %[var(txn.upright_to)] if {{ "
+                f"var(txn.upright_r) -m beg {code} }}"
+            )
 
 
 def _example(lines: str) -> str:
     inside = lines.replace(f"{PLACE}/", "").replace("\n", "\n  ")
-    return f"""# The least that serves these rules: cd FOLDER; haproxy -db -f example/haproxy.cfg
-global
-  expose-experimental-directives
-defaults
-  mode http
-  timeout client 5s
-  timeout server 5s
-  timeout connect 5s
-frontend old_hosts
-  bind 127.0.0.1:8080
-  {inside}
-  http-request return status 404
-"""
+    return file_text(__package__, "haproxy.cfg", inside=inside)
 
 
 def _readme(rules: RuleSet) -> str:
     hosts = ", ".join(sorted(rules.site_of))
-    return f"""# Redirect rules for HAProxy
-
-{len(rules.answering):,} rules, digest `{rules.digest}`, for requests to {hosts}.
-
-1. Copy the folder to the server as `{PLACE}/`, or put another folder into `{RULES_FILE}` in its place.
-2. In the `global` section: `expose-experimental-directives` (for `normalize-uri`, which takes doubled slashes and dot segments
-   out of a path before it is looked up; the request itself goes on as it was sent).
-3. Put the lines of `{RULES_FILE}` into the frontend of the old hosts, before other `http-request` rules.
-4. Check with `haproxy -c -f /etc/haproxy/haproxy.cfg`, then reload with `systemctl reload haproxy`.
-5. A single rule can be changed without a reload on the stats socket: `set map {PLACE}/plain.map KEY VALUE`.
-6. To go back: put the former folder and lines in their place and reload.
-
-`example/haproxy.cfg` is a complete small configuration to try the rules with. A page that is gone is answered with
-`deny_status 410`: `http-error status 410 …` or an `errorfile` gives it the site's own page. HAProxy 2.6 or newer. It answers raw `#`
-and non-ASCII bytes in a target with 400 by itself.
-"""
+    return file_text(
+        __package__,
+        "README.md",
+        count=f"{len(rules.answering):,}",
+        digest=rules.digest,
+        hosts=hosts,
+        place=PLACE,
+        rules_file=RULES_FILE,
+    )

@@ -1,7 +1,8 @@
 """Servers' languages, executed: what written files do with a request, by the servers' own rules.
 
-Nothing here knows how our writers write. Each module reads as much of a language as rule files use, takes anything
-else for a fault, and says what comes back to a request. Texts are bytes spelled in Latin-1.
+Nothing here knows how our writers write. Each module reads as much of a language as rule files use,
+takes anything else for a fault, and says what comes back to a request. Texts are bytes spelled in
+Latin-1.
 """
 
 from __future__ import annotations
@@ -15,7 +16,9 @@ from typing import NamedTuple, Protocol
 
 
 class NotUnderstoodError(ValueError):
-    """A server would refuse the files, or they hold what rule files do not; the message says where."""
+    """A server would refuse the files, or they hold what rule files do not; the message says
+    where.
+    """
 
 
 class DeclinedError(Exception):
@@ -24,7 +27,9 @@ class DeclinedError(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Request:
-    """What a client sends. scheme: of the connection; headers: by names in lower case, besides Host."""
+    """What a client sends. scheme: of the connection; headers: by names in lower case, besides
+    Host.
+    """
 
     host: str
     target: str

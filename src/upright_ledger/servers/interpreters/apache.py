@@ -1,4 +1,6 @@
-"""Apache: RewriteMap, RewriteCond and RewriteRule (mod_rewrite), and the header that goes with answers."""
+"""Apache: RewriteMap, RewriteCond and RewriteRule (mod_rewrite), and the header that goes with
+answers.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ from upright_ledger.servers.interpreters import (
 
 _SET = re.compile(r"E=([A-Za-z_]\w*):(.*)", re.DOTALL)
 _HEADER = ("Header", "always", "set")
-_BARE_IN_PATH = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789$-_.+!*'(),:;@&=/~")
+_BARE_IN_PATH = frozenset(
+    "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789$-_.+!*'(),:;@&=/~"
+)
 _INTERNAL: dict[str, Callable[[str], str]] = {
     "int:tolower": lower_ascii,
     "int:escape": lambda text: "".join(c if c in _BARE_IN_PATH else f"%{ord(c):02x}" for c in text),
@@ -59,7 +63,9 @@ class _State:
 
 
 class ApacheInterpreter:
-    """rules: the file's text. maps: texts of which maps are made, by the names of their files without ending."""
+    """rules: the file's text. maps: texts of which maps are made, by the names of their files
+    without ending.
+    """
 
     def __init__(self, rules: str, maps: Mapping[str, str]) -> None:
         self._maps: dict[str, Callable[[str], str]] = {}
@@ -80,9 +86,13 @@ class ApacheInterpreter:
                     regex("" if _is_equality(pattern) else pattern.removeprefix("!"))
                     waiting.append(_Condition(test, pattern))
                 case ("RewriteRule", "^", substitution, *flags) if len(flags) < 2:
-                    self._rules.append(_rule(tuple(waiting), substitution, flags[0] if flags else ""))
+                    self._rules.append(
+                        _rule(tuple(waiting), substitution, flags[0] if flags else "")
+                    )
                     waiting = []
-                case (*head, name, value, condition) if tuple(head) == _HEADER and name == "Cache-Control":
+                case (*head, name, value, condition) if (
+                    tuple(head) == _HEADER and name == "Cache-Control"
+                ):
                     self._header = (value, condition.removeprefix("env="))
                 case ("<IfModule", "mod_headers.c>"):
                     depth += 1
@@ -91,7 +101,9 @@ class ApacheInterpreter:
                 case _:
                     raise NotUnderstoodError(f"not understood: {' '.join(words)[:200]}")
         if not on or waiting or depth:
-            raise NotUnderstoodError("the rewriting engine is off, or a rule or a section does not end")
+            raise NotUnderstoodError(
+                "the rewriting engine is off, or a rule or a section does not end"
+            )
         for number, rule in enumerate(self._rules):
             if number + rule.skip >= len(self._rules):
                 raise NotUnderstoodError(f"rule {number + 1} jumps behind the last one")
@@ -113,7 +125,9 @@ class ApacheInterpreter:
             # The page for an error is fetched by a second look at the same request.
             error = {"REDIRECT_STATUS": str(found.status)}
             if self._run(_State(request, state.path, query, error)) is not None:
-                raise NotUnderstoodError(f"the page for {found.status} is taken from the request for it")
+                raise NotUnderstoodError(
+                    f"the page for {found.status} is taken from the request for it"
+                )
         return found
 
     def _run(self, state: _State) -> Response | None:
@@ -218,7 +232,9 @@ def _parts(text: str) -> tuple[_Part, ...]:
 
 
 def read_map(text: str) -> dict[str, str]:
-    """A map's text as httxt2dbm reads it: words at blanks, the second is the value; the last of equal keys counts."""
+    """A map's text as httxt2dbm reads it: words at blanks, the second is the value; the last of
+    equal keys counts.
+    """
     found = {}
     for line in text.split("\n"):
         if line.strip() and not line.startswith("#"):
@@ -247,8 +263,12 @@ def _rule(conditions: tuple[_Condition, ...], substitution: str, flags: str) -> 
         elif flag != "NE":
             raise NotUnderstoodError(f"no flag: {flag}")
     redirects = status not in {0, 410}
-    if redirects != (substitution != "-") or (redirects and not (last and "NE" in _flags(flags[1:-1]))):
-        raise NotUnderstoodError(f"a rule that neither redirects nor stays: {substitution[:200]} {flags}")
+    if redirects != (substitution != "-") or (
+        redirects and not (last and "NE" in _flags(flags[1:-1]))
+    ):
+        raise NotUnderstoodError(
+            f"a rule that neither redirects nor stays: {substitution[:200]} {flags}"
+        )
     return _Rule(conditions, substitution, tuple(sets), status, skip, drops)
 
 

@@ -1,4 +1,6 @@
-"""Caddy: JSON routes with the handlers and matchers of its standard modules (modules/caddyhttp). Texts are Unicode here."""
+"""Caddy: JSON routes with the handlers and matchers of its standard modules (modules/caddyhttp).
+Texts are Unicode here.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,14 @@ from functools import lru_cache
 from typing import Any
 from urllib.parse import quote
 
-from upright_ledger.servers.interpreters import NotUnderstoodError, Request, Response, compiled, in_bytes, unescaped
+from upright_ledger.servers.interpreters import (
+    NotUnderstoodError,
+    Request,
+    Response,
+    compiled,
+    in_bytes,
+    unescaped,
+)
 
 _PLACEHOLDER = re.compile(r"\{([a-z][^{}\s]*)\}")
 _PATH_SAFE = "$&+,/:;=@!'()*[]~"
@@ -18,7 +27,9 @@ _PATH_SAFE = "$&+,/:;=@!'()*[]~"
 
 @dataclass
 class _State:
-    """One request under way. path: decoded; raw_path: as it is spelled, or empty where that is the usual way."""
+    """One request under way. path: decoded; raw_path: as it is spelled, or empty where that is the
+    usual way.
+    """
 
     request: Request
     path: str
@@ -31,7 +42,9 @@ class _State:
 
     @property
     def escaped_path(self) -> str:
-        if self.raw_path and re.fullmatch(r"(?:[A-Za-z0-9\-._~$&+,/:;=@!'()*\[\]]|%[0-9A-Fa-f]{2})*", self.raw_path):
+        if self.raw_path and re.fullmatch(
+            r"(?:[A-Za-z0-9\-._~$&+,/:;=@!'()*\[\]]|%[0-9A-Fa-f]{2})*", self.raw_path
+        ):
             return self.raw_path
         return quote(self.path.encode("utf-8", "surrogateescape"), safe=_PATH_SAFE)
 
@@ -50,7 +63,10 @@ class CaddyInterpreter:
             return None  # Go refuses the request before any route sees it
         state = _State(request, decoded, path, query)
         found = _run(self._routes, state)
-        if found is None and state.escaped_path != _State(request, decoded, path, query).escaped_path:
+        if (
+            found is None
+            and state.escaped_path != _State(request, decoded, path, query).escaped_path
+        ):
             raise NotUnderstoodError(f"the request goes on as {state.escaped_path!r}")
         return found
 
@@ -62,11 +78,17 @@ def _decoded(path: str) -> str | None:
 
 
 def _check_routes(routes: Any) -> None:
-    """Raises NotUnderstoodError for anything that is none of the routes, handlers and matchers known here."""
+    """Raises NotUnderstoodError for anything that is none of the routes, handlers and matchers
+    known here.
+    """
     if not isinstance(routes, list):
         raise NotUnderstoodError("routes are a list")
     for route in routes:
-        if not isinstance(route, dict) or not route.keys() <= {"handle", "match", "group"} or "handle" not in route:
+        if (
+            not isinstance(route, dict)
+            or not route.keys() <= {"handle", "match", "group"}
+            or "handle" not in route
+        ):
             raise NotUnderstoodError(f"no route: {str(route)[:200]}")
         for matchers in route.get("match", []):
             if not matchers.keys() <= _MATCHERS.keys():
@@ -100,7 +122,9 @@ def _run(routes: list[dict[str, Any]], state: _State) -> Response | None:
         if group in done:
             continue
         alternatives = route.get("match", [])
-        if alternatives and not any(all(_MATCHERS[k](v, state) for k, v in m.items()) for m in alternatives):
+        if alternatives and not any(
+            all(_MATCHERS[k](v, state) for k, v in m.items()) for m in alternatives
+        ):
             continue
         if group:
             done.add(group)
@@ -150,13 +174,20 @@ def _matches(told: Mapping[str, str], text: str, state: _State) -> bool:
     if match is None:
         return False
     head = f"{told['name']}." if told.get("name") else ""
-    state.captured |= {f"{head}{n}": part or "" for n, part in enumerate((match[0], *match.groups()))}
+    state.captured |= {
+        f"{head}{n}": part or "" for n, part in enumerate((match[0], *match.groups()))
+    }
     return True
 
 
 def _vars_regexp(told: Mapping[str, Any], state: _State) -> bool:
-    """The variable that the key names is no variable of ours, so it is "<nil>"; then the key itself counts."""
-    return any(_matches(r, "<nil>", state) or _matches(r, _expand(key, state), state) for key, r in told.items())
+    """The variable that the key names is no variable of ours, so it is "<nil>"; then the key itself
+    counts.
+    """
+    return any(
+        _matches(r, "<nil>", state) or _matches(r, _expand(key, state), state)
+        for key, r in told.items()
+    )
 
 
 def _path_regexp(told: Mapping[str, str], state: _State) -> bool:
@@ -165,7 +196,10 @@ def _path_regexp(told: Mapping[str, str], state: _State) -> bool:
     return _matches(told, path + ("/" if state.path.endswith("/") and path != "/" else ""), state)
 
 
-_MATCHERS: Mapping[str, Callable[[Any, _State], bool]] = {"vars_regexp": _vars_regexp, "path_regexp": _path_regexp}
+_MATCHERS: Mapping[str, Callable[[Any, _State], bool]] = {
+    "vars_regexp": _vars_regexp,
+    "path_regexp": _path_regexp,
+}
 
 
 def _vars(handler: Mapping[str, str], state: _State) -> None:
@@ -193,7 +227,9 @@ def _respond(handler: Mapping[str, Any], state: _State) -> Response:
 
 
 def _put_headers(handler: Mapping[str, Any], state: _State) -> None:
-    state.headers |= {k.lower(): _expand(v[0], state) for k, v in handler["response"]["set"].items()}
+    state.headers |= {
+        k.lower(): _expand(v[0], state) for k, v in handler["response"]["set"].items()
+    }
 
 
 def _subroute(handler: Mapping[str, Any], state: _State) -> Response | None:

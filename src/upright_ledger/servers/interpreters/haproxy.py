@@ -1,4 +1,6 @@
-"""HAProxy: the http-request rules of a frontend, and its map files (configuration manual, sections 4.2 and 7)."""
+"""HAProxy: the http-request rules of a frontend, and its map files (configuration manual, sections
+4.2 and 7).
+"""
 
 from __future__ import annotations
 
@@ -32,7 +34,9 @@ class _Step:
 
 @dataclass
 class HaproxyInterpreter:
-    """rules: the lines for a frontend. maps: files by name, as they are; they are looked for below `place`."""
+    """rules: the lines for a frontend. maps: files by name, as they are; they are looked for below
+    `place`.
+    """
 
     rules: str
     maps: Mapping[str, str]
@@ -67,10 +71,14 @@ class HaproxyInterpreter:
         for step in self._steps:
             if step.when.hold(state) and (found := step.act(state)):
                 state.status = found.status
-                cache = [v for n, v, when in self._headers if n == "cache-control" and when.hold(state)]
+                cache = [
+                    v for n, v, when in self._headers if n == "cache-control" and when.hold(state)
+                ]
                 return found._replace(cache=cache[-1] if cache else "")
         if state.target != request.raw:
-            raise NotUnderstoodError(f"the request goes on as {state.target!r} instead of {request.raw!r}")
+            raise NotUnderstoodError(
+                f"the request goes on as {state.target!r} instead of {request.raw!r}"
+            )
         return None
 
 
@@ -103,7 +111,13 @@ def _action(words: list[str], tables: Mapping[str, list[tuple[str, str]]]) -> Ac
             return _normalise(_NORMALISED[step])
         case ["normalize-uri", "path-strip-dotdot", "full"]:
             return _normalise(_without_climbing)
-        case ["redirect", "code", status, "location", text] if status in {"301", "302", "303", "307", "308"}:
+        case ["redirect", "code", status, "location", text] if status in {
+            "301",
+            "302",
+            "303",
+            "307",
+            "308",
+        }:
             location = read_format(text, tables)
             return lambda state: Response(int(status), location(state) or "")
         case ["deny", "deny_status", "410"]:
@@ -158,7 +172,9 @@ def _merged(path: str) -> str:
 
 def _without_dots(path: str) -> str:
     parts = path.split("/")
-    return "/".join(p for n, p in enumerate(parts) if p != "." or n == 0) + ("/" if parts[-1] == "." else "")
+    return "/".join(p for n, p in enumerate(parts) if p != "." or n == 0) + (
+        "/" if parts[-1] == "." else ""
+    )
 
 
 def _without_climbing(path: str) -> str:

@@ -39,7 +39,9 @@ class Conditions:
 
 
 def split_words(line: str) -> list[str]:
-    """The words of a line. Within '…' all is meant as it stands; within "…" a backslash takes the next sign's meaning away."""
+    """The words of a line. Within '…' all is meant as it stands; within "…" a backslash takes the
+    next sign's meaning away.
+    """
     words, word, at, inside = [], "", 0, False
     while at < len(line):
         char = line[at]
@@ -171,7 +173,9 @@ def _calls(text: str) -> list[tuple[str, tuple[str, ...]]]:
 
 
 def _arguments(text: str, at: int) -> tuple[int, tuple[str, ...]]:
-    """Where the bracket closes, and what stands in it; between "…" commas and brackets are meant as they stand."""
+    """Where the bracket closes, and what stands in it; between "…" commas and brackets are meant as
+    they stand.
+    """
     found, word = [], ""
     while at < len(text):
         char = text[at]
@@ -199,7 +203,9 @@ def _arguments(text: str, at: int) -> tuple[int, tuple[str, ...]]:
 
 
 def _end_of_sample(text: str, at: int) -> int:
-    """Where the %[ closes that was opened there: brackets between quotes and parentheses do not count."""
+    """Where the %[ closes that was opened there: brackets between quotes and parentheses do not
+    count.
+    """
     depth, quoted = 0, False
     while at < len(text):
         char = text[at]
@@ -231,10 +237,14 @@ def _fetch(name: str, arguments: tuple[str, ...]) -> Expression:
             return lambda state: next((v for n, v in _pairs(state.target) if n == wanted), None)
         case "req.hdr", (header,):
             return lambda state: (
-                state.request.host if header.lower() == "host" else state.request.headers.get(header.lower())
+                state.request.host
+                if header.lower() == "host"
+                else state.request.headers.get(header.lower())
             )
         case "req.hdr", (header, "1"):
-            return lambda state: state.request.headers.get(header.lower(), "").split(",")[0].strip() or None
+            return lambda state: (
+                state.request.headers.get(header.lower(), "").split(",")[0].strip() or None
+            )
         case "var", (variable,):
             return lambda state: state.variables.get(variable)
         case "bool", ("true",):
@@ -252,25 +262,35 @@ def _pairs(target: str) -> Iterator[tuple[str, str]]:
             yield name, value
 
 
-def _converter(name: str, arguments: tuple[str, ...], tables: Tables) -> Callable[[str, State], str | None]:
+def _converter(
+    name: str, arguments: tuple[str, ...], tables: Tables
+) -> Callable[[str, State], str | None]:
     match name, arguments:
         case "lower", ():
             return lambda text, _: lower_ascii(text)
         case "url_dec", ():
             return lambda text, _: re.sub("%([0-9A-Fa-f]{2})", lambda m: chr(int(m[1], 16)), text)
         case "url_enc", ():
-            return lambda text, _: "".join(c if c in _UNRESERVED else f"%{ord(c):02X}" for c in text)
+            return lambda text, _: "".join(
+                c if c in _UNRESERVED else f"%{ord(c):02X}" for c in text
+            )
         case "field", (number, delimiter) if number.isdigit() and len(delimiter) == 1:
             return lambda text, _: dict(enumerate(text.split(delimiter), 1)).get(int(number))
         case "bytes", (start, count) if start.isdigit() and count.isdigit():
-            return lambda text, _: text[int(start) : int(start) + int(count)] if int(start) < len(text) else None
+            return lambda text, _: (
+                text[int(start) : int(start) + int(count)] if int(start) < len(text) else None
+            )
         case "strcmp", (variable,):
             return lambda text, state: (
-                None if (other := state.variables.get(variable)) is None else str(_order(text, other))
+                None
+                if (other := state.variables.get(variable)) is None
+                else str(_order(text, other))
             )
         case "regsub", (pattern, replacement, *flags) if flags in ([], ["g"]):
             found = regex(pattern)
-            return lambda text, _: found.sub(lambda m: _filled(replacement, m), text, count=0 if flags else 1)
+            return lambda text, _: found.sub(
+                lambda m: _filled(replacement, m), text, count=0 if flags else 1
+            )
         case "map_str", (file,) if file in tables:
             exact: dict[str, str] = {}
             for key, value in tables[file]:
@@ -278,7 +298,9 @@ def _converter(name: str, arguments: tuple[str, ...], tables: Tables) -> Callabl
             return lambda text, _: exact.get(text)
         case "map_regm", (file,) if file in tables:
             patterns = [(regex(key), value) for key, value in tables[file]]
-            return lambda text, _: next((_filled(v, m) for p, v in patterns if (m := p.search(text))), None)
+            return lambda text, _: next(
+                (_filled(v, m) for p, v in patterns if (m := p.search(text))), None
+            )
     raise NotUnderstoodError(f"no converter: {name}({','.join(arguments)})")
 
 
@@ -288,4 +310,6 @@ def _order(one: str, other: str) -> int:
 
 def _filled(text: str, match: re.Match[str]) -> str:
     r"""A text with \1 and the like replaced by what was captured."""
-    return re.sub(r"\\(\d)", lambda m: match[int(m[1])] or "" if int(m[1]) <= match.re.groups else "", text)
+    return re.sub(
+        r"\\(\d)", lambda m: match[int(m[1])] or "" if int(m[1]) <= match.re.groups else "", text
+    )

@@ -24,7 +24,8 @@ _TRACKED = re.compile(r"(?:[A-Za-z0-9._~!$'()*+,;=:@/?-]|%[0-9A-Fa-f]{2})*")
 _UNSAFE_PATH = re.compile(r"\\|%(?![0-9A-Fa-f]{2})|%(?:2[Ff]|5[Cc]|[01][0-9A-Fa-f]|7[Ff])")
 _SETTLED_PATH = re.compile(r"(?:[A-Za-z0-9._~!$&'()*+,;=:@/-]|%[0-9A-Fa-f]{2})*")
 _NEEDED = {
-    "cache", "fold", "ports", "sites", "tracking", "tracked", "forms", "plain", "groups", "wild", "ranked", "templates",
+    "cache", "fold", "ports", "sites", "tracking", "tracked", "forms", "plain", "groups", "wild",
+    "ranked", "templates",
 }  # fmt: skip
 
 
@@ -51,7 +52,9 @@ class LighttpdInterpreter:
         found = self._by_rules(site, host, request.raw)
         if found is None and site in rules["forms"]:
             header = rules.get("scheme_from", "")
-            scheme = _first_of(request.headers.get(header.lower(), "")) if header else request.scheme
+            scheme = (
+                _first_of(request.headers.get(header.lower(), "")) if header else request.scheme
+            )
             found = _settled(rules["forms"][site], host, request.raw, scheme)
         return found and found._replace(cache=rules["cache"])
 
@@ -76,13 +79,17 @@ class LighttpdInterpreter:
                         tail = "".join(f"&{name}={found[name]}" for name in shape)
                         if reply := rules["ranked"][rank].get(f"{key}?{tail}"):
                             return self._respond(reply, host, query)
-                return self._by_template(site, raw, query, host, None if key in rules["wild"] else group["names"])
+                return self._by_template(
+                    site, raw, query, host, None if key in rules["wild"] else group["names"]
+                )
             beside = group["names"]
         if reply := rules["plain"].get(key):
             return self._respond(reply, host, query)
         return self._by_template(site, raw, query, host, beside)
 
-    def _by_template(self, site: str, path: str, query: str, host: str, beside: Table | None) -> Response | None:
+    def _by_template(
+        self, site: str, path: str, query: str, host: str, beside: Table | None
+    ) -> Response | None:
         fold = lower_ascii if self._rules["fold"] else str
         head = fold(path[1:].partition("/")[0])
         for template in _list(self._rules["templates"].get(site, {})):
@@ -100,14 +107,17 @@ class LighttpdInterpreter:
                 told = [found.get(capture["name"], "") for capture in params]
                 fits = bool(params) or not found
                 if fits and all(
-                    _pattern(c["pattern"]).search(v) and self._is_plain(c, v) for c, v in zip(params, told, strict=True)
+                    _pattern(c["pattern"]).search(v) and self._is_plain(c, v)
+                    for c, v in zip(params, told, strict=True)
                 ):
                     return self._respond(rule["reply"], host, query, [*values, *told])
             return None
         return None
 
     def _captured(self, template: Table, path: str) -> list[str] | None:
-        match = _pattern(template["pattern"]).match(lower_ascii(path) if self._rules["fold"] else path)
+        match = _pattern(template["pattern"]).match(
+            lower_ascii(path) if self._rules["fold"] else path
+        )
         if match is None:
             return None
         values = [path[slice(*match.span(n))] for n in range(1, match.re.groups + 1)]
@@ -117,13 +127,19 @@ class LighttpdInterpreter:
 
     def _is_plain(self, capture: Table, text: str) -> bool:
         if capture.get("rest"):
-            return not text.startswith("/") and "//" not in text and not {".", ".."} & set(text.split("/"))
+            return (
+                not text.startswith("/")
+                and "//" not in text
+                and not {".", ".."} & set(text.split("/"))
+            )
         if "list" in capture:
             folded = text if capture.get("exact") or not self._rules["fold"] else lower_ascii(text)
             return folded in capture["list"]
         return text not in {".", ".."}
 
-    def _respond(self, reply: str, host: str, query: str, values: list[str] | None = None) -> Response | None:
+    def _respond(
+        self, reply: str, host: str, query: str, values: list[str] | None = None
+    ) -> Response | None:
         match = _REPLY.fullmatch(reply if not reply.startswith("h") else f"301t||{reply}||")
         if match is None:
             raise NotUnderstoodError(f"no reply: {reply[:200]}")
@@ -138,27 +154,38 @@ class LighttpdInterpreter:
         body, args, fragment = parts
         carried = {"c": query, "t": self._tracked(query)}.get(mode, "")
         args = "&".join(filter(None, (args, carried)))
-        return Response(status, body + (f"?{args}" if args else "") + (f"#{fragment}" if fragment else ""))
+        return Response(
+            status, body + (f"?{args}" if args else "") + (f"#{fragment}" if fragment else "")
+        )
 
     def _tracked(self, query: str) -> str:
         values: dict[str, str] = {}
         for part in query.split("&"):
             name, equals, value = part.partition("=")
-            if equals and name in self._rules["tracked"] and name not in values and _TRACKED.fullmatch(value):
+            if (
+                equals
+                and name in self._rules["tracked"]
+                and name not in values
+                and _TRACKED.fullmatch(value)
+            ):
                 values[name] = value
         return "&".join(f"{n}={values[n]}" for n in _list(self._rules["tracking"]) if n in values)
 
 
 def _check_fields(table: Table, needed: set[str], allowed: AbstractSet[str] = frozenset()) -> None:
     if not needed <= table.keys() <= needed | allowed:
-        raise NotUnderstoodError(f"its fields are {', '.join(map(str, table))} instead of {', '.join(sorted(needed))}")
+        raise NotUnderstoodError(
+            f"its fields are {', '.join(map(str, table))} instead of {', '.join(sorted(needed))}"
+        )
 
 
 def _check_template(template: Table) -> None:
     _check_fields(template, {"pattern", "captures", "head", "names", "wild", "rules"})
     captures = _list(template["captures"])
     if _pattern(template["pattern"]).groups != len(captures):
-        raise NotUnderstoodError(f"its captures are not those of its pattern: {template['pattern']}")
+        raise NotUnderstoodError(
+            f"its captures are not those of its pattern: {template['pattern']}"
+        )
     for rule in _list(template["rules"]):
         _check_fields(rule, {"reply", "params"})
         captures += _list(rule["params"])
@@ -178,7 +205,9 @@ def _list(table: Table) -> list[Any]:
 
 def _blocked(target: str) -> bool:
     path = target.partition("?")[0]
-    return not target.startswith("/") or bool(re.search(r"[\x00-\x20#\x7f-\xff]", target) or _UNSAFE_PATH.search(path))
+    return not target.startswith("/") or bool(
+        re.search(r"[\x00-\x20#\x7f-\xff]", target) or _UNSAFE_PATH.search(path)
+    )
 
 
 def _given(query: str, names: Mapping[str, Any]) -> dict[str, str] | None:

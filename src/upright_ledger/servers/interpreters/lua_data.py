@@ -1,4 +1,6 @@
-"""Lua files that hold data: assignments of strings, truth values and tables, and functions that only bundle such lines."""
+"""Lua files that hold data: assignments of strings, truth values and tables, and functions that
+only bundle such lines.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,8 @@ from upright_ledger.servers.interpreters import NotUnderstoodError
 
 Table = dict[Any, Any]
 _TOKEN = re.compile(
-    r'\s+|--[^\n]*|(?P<string>"(?:[^"\\\n]|\\[0-9]{3}|\\["\\])*")|(?P<name>[A-Za-z_]\w*)|(?P<sign>[{}()\[\]=,;.])'
+    r'\s+|--[^\n]*|(?P<string>"(?:[^"\\\n]|\\[0-9]{3}|\\["\\])*")|(?P<name>[A-Za-z_]\w*)|'
+    r"(?P<sign>[{}()\[\]=,;.])"
 )
 _ESCAPE = re.compile(r'\\(?:([0-9]{3})|(["\\]))')
 _WORDS = {"true": True, "false": False}

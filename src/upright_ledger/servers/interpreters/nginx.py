@@ -1,4 +1,6 @@
-"""nginx: maps, and the conditions of a server block (ngx_http_map_module, ngx_http_rewrite_module)."""
+"""nginx: maps, and the conditions of a server block (ngx_http_map_module,
+ngx_http_rewrite_module).
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,9 @@ from upright_ledger.servers.interpreters import (
 )
 
 _VARIABLE = re.compile(r"\$(?:\{(\w+)\}|(\w+))")
-_BUILT_IN = frozenset({"request_uri", "uri", "args", "is_args", "host", "http_host", "scheme", "status"})
+_BUILT_IN = frozenset(
+    {"request_uri", "uri", "args", "is_args", "host", "http_host", "scheme", "status"}
+)
 _POINTER = 8  # bytes
 _COMPARISONS = {"=", "!=", "~", "~*"}
 
@@ -42,7 +46,9 @@ class _Map:
 
 @dataclass(frozen=True)
 class _Branch:
-    """An `if` with its `return`. variable, comparison, operand: of the condition; comparison is empty for a mere variable."""
+    """An `if` with its `return`. variable, comparison, operand: of the condition; comparison is
+    empty for a mere variable.
+    """
 
     variable: str
     comparison: str
@@ -100,7 +106,9 @@ class NginxInterpreter:
                 table.default = value
             elif key.startswith("~"):
                 fold = key.startswith("~*")
-                table.patterns.append((self._regex(key.removeprefix("~").removeprefix("*"), fold=fold), value))
+                table.patterns.append(
+                    (self._regex(key.removeprefix("~").removeprefix("*"), fold=fold), value)
+                )
             else:
                 table.exact[folded] = value
 

@@ -1,14 +1,15 @@
-"""lighttpd: the rules as Lua tables, looked up by mod_magnet before anything else is done with a request.
+"""lighttpd: the rules as Lua tables, looked up by mod_magnet before anything else is done with a
+request.
 
-Facts this relies on (measured on lighttpd 1.4.69): a module that is required is loaded once a process; the script sees the
-target as it was sent in "request.orig-uri"; control bytes in a Location would end the header, so destinations hold none.
+Facts this relies on (measured on lighttpd 1.4.69): a module that is required is loaded once a
+process; the script sees the target as it was sent in "request.orig-uri"; control bytes in a
+Location would end the header, so destinations hold none.
 """
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping
-from importlib.resources import files as resources
 
 from upright_ledger.core.rules.canonical_form import CONNECTION
 from upright_ledger.core.rules.ruleset import RuleSet
@@ -21,6 +22,7 @@ from upright_ledger.servers.lookup_tables import Key, LookupTables, filled, lowe
 from upright_ledger.servers.protocol import Translation, decoded, differing_entries, differing_lines
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import encoded, ranked
+from upright_ledger.servers.template_files import file_text
 
 RULES_FILE = "upright_rules.lua"
 LOGIC_FILE = "upright_redirects.lua"
@@ -28,23 +30,6 @@ ATTRACT_FILE = "redirects.lua"
 SERVER_FILE = "redirects.conf"
 EXAMPLE_FILE = "example/lighttpd.conf"
 _AT_ONCE = 5000  # assignments in one Lua function: it may not hold too many constants
-
-_ATTRACT = """-- Upright Ledger: called by mod_magnet for each request; see README.md.
-local module = package.loaded["upright_redirects"]
-if not module then
-  local here = debug.getinfo(1, "S").source:match("^@?(.*/)") or "./"
-  package.path = here .. "?.lua;" .. package.path
-  module = require("upright_redirects")
-end
-local r = lighty.r
-local scheme = r.req_attr["uri.scheme"]
-if module.scheme_from then scheme = (r.req_header[module.scheme_from] or ""):match("^[^, \\t]*") end
-local status, location = module.answer(r.req_header["Host"], r.req_attr["request.orig-uri"], scheme)
-if not status then return end
-if location then r.resp_header["Location"] = location end
-if module.cache ~= "" then r.resp_header["Cache-Control"] = module.cache end
-return status
-"""
 
 
 class Lighttpd:
@@ -58,26 +43,34 @@ class Lighttpd:
         written = {
             RULES_FILE: "\n".join(_data(rules, low)) + "\n",
             LOGIC_FILE: _logic(),
-            ATTRACT_FILE: _ATTRACT,
+            ATTRACT_FILE: file_text(__package__, "attract.lua"),
             SERVER_FILE: _server_file(rules),
             EXAMPLE_FILE: _example_file(),
             "example/htdocs/.keep": "",
             "README.md": _readme(rules),
         }
-        return Translation({n: t.encode("utf-8", "surrogateescape") for n, t in written.items()}, rules, ())
+        return Translation(
+            {n: t.encode("utf-8", "surrogateescape") for n, t in written.items()}, rules, ()
+        )
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
         low = lower(rules)
-        logic = {LOGIC_FILE: _logic(), ATTRACT_FILE: _ATTRACT}
+        logic = {LOGIC_FILE: _logic(), ATTRACT_FILE: file_text(__package__, "attract.lua")}
         differences = [
-            f"{name} is not the one that is shipped" for name, t in logic.items() if files[name].decode() != t
+            f"{name} is not the one that is shipped"
+            for name, t in logic.items()
+            if files[name].decode() != t
         ]
-        differences += differing_lines(RULES_FILE, files[RULES_FILE].decode(), "\n".join(_data(rules, low)) + "\n")
+        differences += differing_lines(
+            RULES_FILE, files[RULES_FILE].decode(), "\n".join(_data(rules, low)) + "\n"
+        )
         try:
             read = read_module(files[RULES_FILE].decode("latin-1"))
         except NotUnderstoodError as error:
             return [f"{RULES_FILE}: {error}"]
-        tables = {"plain": read.get("plain", {})} | {f"r{n}": t for n, t in read.get("ranked", {}).items()}
+        tables = {"plain": read.get("plain", {})} | {
+            f"r{n}": t for n, t in read.get("ranked", {}).items()
+        }
         wanted: dict[str, dict[str, str]] = {}
         for (name, key), value in _entries(low):
             wanted.setdefault(name, {})[in_bytes(key)] = value
@@ -90,7 +83,7 @@ class Lighttpd:
 
 
 def _logic() -> str:
-    return (resources("upright_ledger.servers.lighttpd") / "redirects.lua").read_text(encoding="utf-8")
+    return file_text(__package__, "redirects.lua")
 
 
 DIALECT = Lighttpd()
@@ -103,7 +96,11 @@ def quote(text: str) -> str:
     if _PLAIN_STRING.fullmatch(text):
         return f'"{text}"'
     raw = text.encode("utf-8", "surrogateescape")
-    return '"' + "".join(chr(b) if 32 <= b < 127 and b not in b'"\\' else f"\\{b:03d}" for b in raw) + '"'
+    return (
+        '"'
+        + "".join(chr(b) if 32 <= b < 127 and b not in b'"\\' else f"\\{b:03d}" for b in raw)
+        + '"'
+    )
 
 
 def _key(key: Key) -> str:
@@ -119,7 +116,10 @@ def _entries(low: LookupTables) -> Iterator[tuple[tuple[str, str], str]]:
 
 
 def _data(rules: RuleSet, low: LookupTables) -> Iterator[str]:
-    yield f"-- Upright Ledger: {len(rules.answering):,} redirect rules for lighttpd, digest {rules.digest}"
+    yield (
+        f"-- Upright Ledger: {len(rules.answering):,} redirect rules for lighttpd, digest "
+        f"{rules.digest}"
+    )
     yield "local M = {}"
     yield f"M.cache = {quote(rules.cache_control)}"
     yield f"M.fold = {'true' if rules.fold_case else 'false'}"
@@ -137,8 +137,12 @@ def _data(rules: RuleSet, low: LookupTables) -> Iterator[str]:
     for group in low.param_groups:
         shapes = ", ".join("{" + ", ".join(map(quote, shape)) + "}" for shape in group.shapes)
         yield f"local g{group.number} = {{names = {_set(group.names)}, shapes = {{{shapes}}}}}"
-    yield from _chunks(f"{table}[{quote(key)}]={quote(value)}" for (table, key), value in _entries(low))
-    yield from _chunks(f"groups[{quote(_key(key))}]=g{group.number}" for key, group in low.groups.items())
+    yield from _chunks(
+        f"{table}[{quote(key)}]={quote(value)}" for (table, key), value in _entries(low)
+    )
+    yield from _chunks(
+        f"groups[{quote(_key(key))}]=g{group.number}" for key, group in low.groups.items()
+    )
     yield from _chunks(f"wild[{quote(_key(key))}]=true" for key in sorted(low.wild))
     yield "M.plain = plain"
     yield "M.groups = groups"
@@ -164,7 +168,10 @@ def _forms(rules: RuleSet, low: LookupTables) -> Iterator[str]:
         if form.scheme_from:
             told["wrong"] = form.wrong_scheme
         parts = [f"{name} = {quote(text)}" for name, text in told.items()]
-        yield f"M.forms[{quote(number)}] = {{{', '.join(parts)}, lower = {'true' if form.lower else 'false'}}}"
+        yield (
+            f"M.forms[{quote(number)}] = {{{', '.join(parts)}, lower = "
+            f"{'true' if form.lower else 'false'}}}"
+        )
     header = next((f.scheme_from for f in rules.forms if f.scheme_from not in {"", CONNECTION}), "")
     if header:
         yield f"M.scheme_from = {quote(header)}"
@@ -173,32 +180,46 @@ def _forms(rules: RuleSet, low: LookupTables) -> Iterator[str]:
 def _template(rules: RuleSet, group: TemplateGroup) -> Iterator[str]:
     source, slash = group.source, group.rules[0].slash
     pattern = "".join(
-        _class(p) if isinstance(p, Capture) else _literal(p.lower() if rules.fold_case else p) for p in source.parts
+        _class(p) if isinstance(p, Capture) else _literal(p.lower() if rules.fold_case else p)
+        for p in source.parts
     )
     end = {"any": "/?" if source.takes_slash else "", "bare": "", "slashed": "/"}[slash]
     yield f"pattern = {quote(f'^{pattern}{end}$')}"
-    yield f"captures = {{{', '.join(_capture(c, exact=False, fold=rules.fold_case) for c in source.captures)}}}"
+    yield (
+        "captures = "
+        f"{{{', '.join(_capture(c, exact=False, fold=rules.fold_case) for c in source.captures)}}}"
+    )
     yield f"head = {quote(first_segment(source))}"
     yield f"names = {_set(sorted(group.names))}"
     yield f"wild = {'true' if group.literal_paths else 'false'}"
     told = []
     for n, rule in enumerate(group.rules):
         params = ", ".join(_capture(c, exact=True, fold=False) for c in rule.source.params)
-        told.append(f"{{reply = {quote(encoded(filled(group, n, '{{{}}}'.format)))}, params = {{{params}}}}}")
+        told.append(
+            f"{{reply = {quote(encoded(filled(group, n, '{{{}}}'.format)))}, params = "
+            f"{{{params}}}}}"
+        )
     yield f"rules = {{{', '.join(told)}}}"
 
 
 def _class(capture: Capture) -> str:
-    inside = {"digits": "0-9", "word": "A-Za-z0-9", REST: "A-Za-z0-9._~/%-"}.get(capture.kind, "A-Za-z0-9._~%-")
+    inside = {"digits": "0-9", "word": "A-Za-z0-9", REST: "A-Za-z0-9._~/%-"}.get(
+        capture.kind, "A-Za-z0-9._~%-"
+    )
     return f"()[{inside}]+()"
 
 
 def _capture(capture: Capture, *, exact: bool, fold: bool) -> str:
-    parts = [f"name = {quote(capture.name)}", f"pattern = {quote('^' + _class(capture).replace('()', '') + '$')}"]
+    parts = [
+        f"name = {quote(capture.name)}",
+        f"pattern = {quote('^' + _class(capture).replace('()', '') + '$')}",
+    ]
     if capture.kind == REST:
         parts.append("rest = true")
     if capture.kind == LIST:
-        parts.append(f"list = {_set(v.lower() if fold and not exact else v for v in capture.values)}")
+        parts.append(
+            f"list = {_set(v.lower() if fold and not exact else v for v in capture.values)}"
+        )
     if exact:
         parts.append("exact = true")
     return "{" + ", ".join(parts) + "}"
@@ -232,38 +253,29 @@ def _chunks(lines: Iterable[str]) -> Iterator[str]:
 
 
 def _server_file(rules: RuleSet) -> str:
-    return f"""# Upright Ledger: {len(rules.answering):,} redirect rules for lighttpd, digest {rules.digest}
-# Include this file in the global section, or in the conditions of the old hosts; adapt the folder.
-server.modules += ( "mod_magnet" )
-magnet.attract-raw-url-to = ( "/etc/lighttpd/upright/{ATTRACT_FILE}" )
-"""
+    return file_text(
+        __package__,
+        "server.conf",
+        count=f"{len(rules.answering):,}",
+        digest=rules.digest,
+        attract_file=ATTRACT_FILE,
+    )
 
 
 def _example_file() -> str:
-    return f"""# The least that serves these rules: cd FOLDER; lighttpd -D -f example/lighttpd.conf
-server.document-root = var.CWD + "/example/htdocs"
-server.port = 8080
-server.bind = "127.0.0.1"
-server.modules = ( "mod_magnet" )
-magnet.attract-raw-url-to = ( var.CWD + "/{ATTRACT_FILE}" )
-"""
+    return file_text(__package__, "lighttpd.conf", attract_file=ATTRACT_FILE)
 
 
 def _readme(rules: RuleSet) -> str:
     hosts = ", ".join(sorted(rules.site_of))
-    return f"""# Redirect rules for lighttpd
-
-{len(rules.answering):,} rules, digest `{rules.digest}`, for requests to {hosts}.
-
-1. lighttpd needs mod_magnet (on Debian: `apt-get install lighttpd-mod-magnet` or `lighttpd-modules-lua`).
-2. Copy the folder to the server, for example to `/etc/lighttpd/upright/`, and set that path in `{SERVER_FILE}`.
-3. Include `{SERVER_FILE}` in `lighttpd.conf`.
-4. Check with `lighttpd -tt -f /etc/lighttpd/lighttpd.conf`, and the Lua files with `luac -p *.lua`: lighttpd itself reads
-   those only with the first request.
-5. Restart lighttpd. A reload keeps the rules that were loaded.
-6. To go back: put the former folder in its place and restart.
-
-`{RULES_FILE}` holds the rules, `{LOGIC_FILE}` their meaning, `{ATTRACT_FILE}` is what lighttpd calls. Requests
-without a rule go on untouched. lighttpd itself answers escaped control bytes with 400, and
-makes the page for 410, with its headers: `server.errorfile-prefix` gives it the site's own.
-"""
+    return file_text(
+        __package__,
+        "README.md",
+        count=f"{len(rules.answering):,}",
+        digest=rules.digest,
+        hosts=hosts,
+        server_file=SERVER_FILE,
+        rules_file=RULES_FILE,
+        logic_file=LOGIC_FILE,
+        attract_file=ATTRACT_FILE,
+    )

@@ -2,7 +2,16 @@
 
 from __future__ import annotations
 
-from upright_ledger.core.rules.canonical_form import ALWAYS, BARE_PART, CONNECTION, FILE, FIRST, LEFT_ALONE, NEVER, PATH
+from upright_ledger.core.rules.canonical_form import (
+    ALWAYS,
+    BARE_PART,
+    CONNECTION,
+    FILE,
+    FIRST,
+    LEFT_ALONE,
+    NEVER,
+    PATH,
+)
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.servers.nginx.syntax import host_keys
 
@@ -12,7 +21,8 @@ Tables = dict[str, dict[str, str]]
 def form_tables(rules: RuleSet) -> tuple[Tables, dict[str, str]]:
     """The tables, and what each is looked up by. `upright_form` is the address to go to, or empty.
 
-    It is made of the site's origin and of the path in its form (empty: it is left alone), where the origin or the path is off.
+    It is made of the site's origin and of the path in its form (empty: it is left alone), where the
+    origin or the path is off.
     """
     host = "$http_host" if rules.ports_matter else "$host"
     slash, scheme_from = rules.forms[0].slash, rules.forms[0].scheme_from
@@ -46,7 +56,10 @@ def form_tables(rules: RuleSet) -> tuple[Tables, dict[str, str]]:
         "upright_form_uri": "$request_uri",
         "upright_form_path": "$upright_form_uri",
         "upright_form_moved": "$upright_form_uri",
-        "upright_form": '"$upright_blocked|$upright_form_to|$upright_form_path|$upright_form_off$upright_form_moved"',
+        "upright_form": (
+            '"$upright_blocked|$upright_form_to|$upright_form_path|'
+            '$upright_form_off$upright_form_moved"'
+        ),
     }
     if scheme_from:
         told = {"http": "http", "https": "https"}
@@ -69,4 +82,7 @@ def _paths(slash: str) -> list[tuple[str, str, bool]]:
         found.append((r"(?<upright_f>[^?]*/)", as_it_is, False))
     if slash == NEVER:
         found.append((f"(?<upright_f>{BARE_PART})/+", as_it_is, True))
-    return [*found, (r"(?<upright_f>[^?]*)", f"{as_it_is}/" if slash == ALWAYS else as_it_is, slash == ALWAYS)]
+    return [
+        *found,
+        (r"(?<upright_f>[^?]*)", f"{as_it_is}/" if slash == ALWAYS else as_it_is, slash == ALWAYS),
+    ]

@@ -13,7 +13,15 @@ from collections.abc import Mapping, Sequence
 from functools import partial
 
 from upright_ledger.core.rules.compiler import ExcludedRule
-from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, ExactRule, Rule, RuleSet
+from upright_ledger.core.rules.exact_rule import (
+    CARRY,
+    CARRY_TRACKING,
+    GONE,
+    TRACKED_VALUE,
+    ExactRule,
+    Rule,
+)
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.servers.interpreters.nginx import NginxInterpreter
 from upright_ledger.servers.lookup_tables import host_of_own_page
@@ -31,14 +39,16 @@ from upright_ledger.servers.protocol import (
     without_lower_case,
 )
 from upright_ledger.servers.reading_back import differences_in_meaning
+from upright_ledger.servers.template_files import file_text
 
 RULE_FILE = "redirects.conf"
 SERVER_FILE = "server.inc"
 EXAMPLE_FILE = "example/nginx.conf"
 MAX_TOKEN = 4000  # nginx refuses tokens of 4096 bytes and more
 
-# The guard of the rule model (upright_ledger.core.url.address.guard), as the targets that pass it: nearly all
-# pass the first pattern, which runs over the target once; the second admits well-formed harmless escapes.
+# The guard of the rule model (upright_ledger.core.url.address.guard), as the targets that pass it:
+# nearly all pass the first pattern, which runs over the target once; the second admits well-formed
+# harmless escapes.
 _GUARD = (
     r"~^[!\x22$&->@-\[\]-~]*+(?:\?[!\x22$-~]*+)?$",
     r"~*^(?:[!\x22$&->@-\[\]-~]++|%(?!2f|5c|[01]|7f)[0-9a-f][0-9a-f])*+(?:\?[!\x22$-~]*+)?$",
@@ -54,7 +64,9 @@ class Nginx:
 
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(rules, _too_long)
-        refused += [ExcludedRule(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower]
+        refused += [
+            ExcludedRule(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower
+        ]
         held = without_lower_case(held)
         writer = _Writer(held)
         text = writer.rule_file(writer.tables())
@@ -75,11 +87,15 @@ class Nginx:
         for name in sorted(set(wanted) | set(found)):
             differences += differing_entries(name, found.get(name, {}), wanted.get(name, {}))
         differences = differences or differing_lines(RULE_FILE, text, writer.rule_file(wanted))
-        differences += differing_lines(SERVER_FILE, files[SERVER_FILE].decode(), _server_file(rules))
+        differences += differing_lines(
+            SERVER_FILE, files[SERVER_FILE].decode(), _server_file(rules)
+        )
         return differences or differences_in_meaning(partial(self.interpreter, files), rules)
 
     def interpreter(self, files: Mapping[str, bytes]) -> NginxInterpreter:
-        return NginxInterpreter(files[RULE_FILE].decode("latin-1"), files[SERVER_FILE].decode("latin-1"))
+        return NginxInterpreter(
+            files[RULE_FILE].decode("latin-1"), files[SERVER_FILE].decode("latin-1")
+        )
 
 
 DIALECT = Nginx()
@@ -88,10 +104,18 @@ DIALECT = Nginx()
 def _too_long(rule: Rule) -> str:
     """Why nginx cannot take a rule, or an empty string."""
     if isinstance(rule, TemplateRule):
-        longest = len(rule.source.regex(fold=True)) + sum(len(c.regex()) + len(c.name) for c in rule.source.params)
+        longest = len(rule.source.regex(fold=True)) + sum(
+            len(c.regex()) + len(c.name) for c in rule.source.params
+        )
     else:
-        longest = max(len(p) for p in rule.paths) + sum(len(n) + 3 * len(v) + 2 for n, v in rule.params)
-    return "nginx takes no words of 4,096 bytes or more" if longest + len(rule.destination) > MAX_TOKEN else ""
+        longest = max(len(p) for p in rule.paths) + sum(
+            len(n) + 3 * len(v) + 2 for n, v in rule.params
+        )
+    return (
+        "nginx takes no words of 4,096 bytes or more"
+        if longest + len(rule.destination) > MAX_TOKEN
+        else ""
+    )
 
 
 class _Writer:
@@ -105,10 +129,12 @@ class _Writer:
         self.special = _special(rules)
 
     def tables(self) -> dict[str, dict[str, str]]:
-        """Variable name → map entries (key → value), `default` among the keys. Order is the file's order.
+        """Variable name → map entries (key → value), `default` among the keys. Order is the file's
+        order.
 
-        upright_common holds the Location of plain rules: 301, no parameters, nothing special, so that
-        most hits need no regex. All others are in upright_special, as status, mark and Location.
+        upright_common holds the Location of plain rules: 301, no parameters, nothing special, so
+        that most hits need no regex. All others are in upright_special, as status, mark and
+        Location.
         """
         common: dict[str, str] = {"default": ""}
         special: dict[str, str] = {"default": ""}
@@ -130,10 +156,16 @@ class _Writer:
         out |= self._tail_tables()
         out["upright_blocked"] = {"default": "x", **dict.fromkeys(_GUARD, "")}
         fold = self.rules.fold_case
-        out |= cased("common", common, fold=fold) | cased("special", special, fold=fold) | params.tables()
+        out |= (
+            cased("common", common, fold=fold)
+            | cased("special", special, fold=fold)
+            | params.tables()
+        )
         if self.rules.templates:
             by_params = bool(params.groups)
-            more, sources = template_tables(self.rules, self.sites, self._template_value, by_params=by_params)
+            more, sources = template_tables(
+                self.rules, self.sites, self._template_value, by_params=by_params
+            )
             out |= more
             self.sources = sources
         if self.rules.forms:
@@ -141,7 +173,10 @@ class _Writer:
             out |= more
             self.sources |= sources
         if self.rules.cache_control:
-            out["upright_cache"] = {"default": "", r"~^(?:301|302|307|308|410)\|.": self.rules.cache_control}
+            out["upright_cache"] = {
+                "default": "",
+                r"~^(?:301|302|307|308|410)\|.": self.rules.cache_control,
+            }
         return out
 
     def _site_table(self) -> dict[str, str]:
@@ -155,7 +190,9 @@ class _Writer:
         }
 
     def _value(self, rule: ExactRule, path: str) -> str:
-        """What the lookup of one path gives: a status and how Location is made, or the bare page that stays."""
+        """What the lookup of one path gives: a status and how Location is made, or the bare page
+        that stays.
+        """
         if rule.status in {GONE, PASS}:
             return f"{rule.status}:"
         head, text = self._composed(rule, rule.destination)
@@ -173,7 +210,9 @@ class _Writer:
         return f"{rule.status}{head}{text}"
 
     def _composed(self, rule: Rule, destination: str) -> tuple[str, str]:
-        """A destination with what is carried of the query: ":" and the text where the server block puts it on, else "="."""
+        """A destination with what is carried of the query: ":" and the text where the server block
+        puts it on, else "=".
+        """
         body, mark, fragment = destination.partition("#")
         if rule.query == CARRY_TRACKING and not mark and "?" not in body:
             head, tail = ":", ""
@@ -199,7 +238,9 @@ class _Writer:
             out[part] = {
                 "": "",
                 "default": "",
-                f"~(?:^|&)(?:{words})=": "".join(f"${{upright_t{at + n}}}" for n in range(1, len(names) + 1)),
+                f"~(?:^|&)(?:{words})=": "".join(
+                    f"${{upright_t{at + n}}}" for n in range(1, len(names) + 1)
+                ),
             }
             parts.append(f"${{{part}}}")
         out["upright_and"] = {"": "", "default": "".join(parts)}
@@ -212,20 +253,32 @@ class _Writer:
 
     def rule_file(self, tables: Mapping[str, Mapping[str, str]]) -> str:
         """The file's text; tables: what `tables` gave."""
-        longest = max((len(k.encode("utf-8", "surrogateescape")) for t in tables.values() for k in t), default=0)
+        longest = max(
+            (len(k.encode("utf-8", "surrogateescape")) for t in tables.values() for k in t),
+            default=0,
+        )
         largest = max(len(t) for t in tables.values())
         lines = [
-            f"# Upright Ledger: {len(self.rules.answering):,} redirect rules for nginx, digest {self.rules.digest}",
-            "# Include this file once in the http block, and server.inc in each server block of an old host.",
+            (
+                f"# Upright Ledger: {len(self.rules.answering):,} redirect rules for nginx, digest "
+                f"{self.rules.digest}"
+            ),
+            (
+                "# Include this file once in the http block, and server.inc in each server block "
+                "of an old host."
+            ),
             f"map_hash_bucket_size {max(128, _power_of_two(longest + 32))};",
             f"map_hash_max_size {max(2048, _power_of_two(2 * largest))};",
         ]
-        if any("${upright_dollar}" in value for table in tables.values() for value in table.values()):
+        if any(
+            "${upright_dollar}" in value for table in tables.values() for value in table.values()
+        ):
             lines.append('geo $upright_dollar { default "$"; }')
         for name, table in tables.items():
             lines.append(f"map {self._source(name)} ${name} {{")
             lines += [
-                f"{'default' if key == 'default' else quote(key)} {quote(value)};" for key, value in table.items()
+                f"{'default' if key == 'default' else quote(key)} {quote(value)};"
+                for key, value in table.items()
             ]
             lines.append("}")
         return "\n".join(lines) + "\n"
@@ -233,11 +286,13 @@ class _Writer:
     def _source(self, name: str) -> str:
         """What a table is looked up by."""
         host = "$http_host" if self.rules.ports_matter else "$host"
+        open_rules = "$upright_open" if self.rules.templates else ""
+        form = "$upright_form" if self.rules.forms else ""
         # A blocked target gets a key that no rule has.
         key = '"$upright_blocked$upright_site$uri"'
         fixed = {
             "upright_site": host,
-            "upright_cache": f'"$status|$upright_common{self.special}{"$upright_open" if self.rules.templates else ""}{"$upright_form" if self.rules.forms else ""}"',
+            "upright_cache": f'"$status|$upright_common{self.special}{open_rules}{form}"',
             "upright_blocked": "$request_uri",
             "upright_ask_some": "$upright_and",
             "upright_seen": '"$upright_group&$args"',
@@ -271,7 +326,11 @@ def _power_of_two(least: int) -> int:
 
 def _special(rules: RuleSet) -> str:
     """The variable that holds the outcome of all but the plainest exact rules."""
-    return "$upright_by_params" if any(group.names for _, _, group in rules.paths()) else "$upright_special"
+    return (
+        "$upright_by_params"
+        if any(group.names for _, _, group in rules.paths())
+        else "$upright_special"
+    )
 
 
 def _server_file(rules: RuleSet) -> str:
@@ -288,7 +347,9 @@ def _server_file(rules: RuleSet) -> str:
 
 
 def _answers(variable: str, rules: Sequence[Rule]) -> list[str]:
-    """What a server block does with the outcome of a lookup: one line a status, the commonest first."""
+    """What a server block does with the outcome of a lookup: one line a status, the commonest
+    first.
+    """
     counts = Counter(r.status for r in rules if r.status != PASS)
     lines = []
     for code in sorted(counts, key=lambda c: (-counts[c], c)):
@@ -297,10 +358,13 @@ def _answers(variable: str, rules: Sequence[Rule]) -> list[str]:
             continue
         if any(r.status == code and not _is_composed(r) for r in rules):
             lines.append(
-                f'if ({variable} ~ "^{code}:(?<upright_to>[^=].*)$") {{ return {code} $upright_to$upright_ask; }}'
+                f'if ({variable} ~ "^{code}:(?<upright_to>[^=].*)$") {{ return {code} '
+                f"$upright_to$upright_ask; }}"
             )
         if any(r.status == code and _is_composed(r) for r in rules):
-            lines.append(f'if ({variable} ~ "^{code}:?=(?<upright_to>.+)$") {{ return {code} $upright_to; }}')
+            lines.append(
+                f'if ({variable} ~ "^{code}:?=(?<upright_to>.+)$") {{ return {code} $upright_to; }}'
+            )
     return lines
 
 
@@ -310,49 +374,19 @@ def _is_composed(rule: Rule) -> bool:
 
 def _example_file(rules: RuleSet) -> str:
     hosts = " ".join(sorted({a.partition(":")[0] for a in rules.site_of})) or "_"
-    return f"""# The least that serves these rules: nginx -p FOLDER/example -c nginx.conf
-daemon off;
-pid nginx.pid;
-error_log stderr;
-events {{}}
-http {{
-    access_log off;
-    client_body_temp_path client_body;
-    proxy_temp_path proxy;
-    fastcgi_temp_path fastcgi;
-    uwsgi_temp_path uwsgi;
-    scgi_temp_path scgi;
-    include ../{RULE_FILE};
-    server {{
-        listen 127.0.0.1:8080;
-        server_name {hosts};
-        include ../{SERVER_FILE};
-        return 404;
-    }}
-}}
-"""
+    return file_text(
+        __package__, "nginx.conf", rules_file=RULE_FILE, hosts=hosts, server_file=SERVER_FILE
+    )
 
 
 def _readme(rules: RuleSet) -> str:
     hosts = ", ".join(sorted(rules.site_of))
-    return f"""# Redirect rules for nginx
-
-{len(rules.answering):,} rules, digest `{rules.digest}`, for requests to {hosts}.
-
-1. Copy the folder to the server, for example to `/etc/nginx/upright/`.
-2. In the `http` block: `include /etc/nginx/upright/{RULE_FILE};`
-   It sets `map_hash_bucket_size` and `map_hash_max_size`. If your configuration sets them already,
-   keep the larger figure of each and delete the other line: nginx refuses a second one.
-3. In every `server` block of an old host, before your own rewrites: `include /etc/nginx/upright/{SERVER_FILE};`
-   Requests without a rule go on to the rest of the block, untouched.
-4. Check with `nginx -t`, then reload with `nginx -s reload`.
-5. To go back: put the former folder in its place and reload.
-6. A page that is gone is answered with 410. The site's own page for it needs a named location, which nginx enters without asking the
-   rules again: `error_page 410 @gone; location @gone {{ root /var/www/errors; rewrite ^ /gone.html break; }}`
-
-`example/nginx.conf` is a complete small configuration to try the rules with.
-
-What is answered: GET, HEAD and all other methods, by host, decoded path and significant parameters.
-Targets with an escaped slash (`%2F`), backslash or control byte in the path get no answer from these
-rules. `merge_slashes` must stay on, as it is by default. The connection's scheme plays no part.
-"""
+    return file_text(
+        __package__,
+        "README.md",
+        count=f"{len(rules.answering):,}",
+        digest=rules.digest,
+        hosts=hosts,
+        rules_file=RULE_FILE,
+        server_file=SERVER_FILE,
+    )

@@ -10,10 +10,11 @@ import re
 from collections import defaultdict
 from collections.abc import Callable
 
-from upright_ledger.core.rules.ruleset import ExactRule, PathRules
+from upright_ledger.core.rules.exact_rule import ExactRule, PathRules
 from upright_ledger.core.url.address import lower_ascii
 
-# A looked-up value begins with the key it belongs to; only where that equals the key asked for it counts.
+# A looked-up value begins with the key it belongs to; only where that equals the key asked for it
+# counts.
 SAME_KEY = r"~^(?<upright_k>[^\t]*)\t\k<upright_k>\t(?<upright_a>.*)$"
 
 
@@ -29,13 +30,17 @@ def literal(text: str) -> str:
 
 
 def spread(table: dict[str, str], pattern: Callable[[str], str]) -> dict[str, str]:
-    """Write keys that differ in letter case only as regexes: nginx takes them for one key otherwise."""
+    """Write keys that differ in letter case only as regexes: nginx takes them for one key
+    otherwise.
+    """
     by_fold: dict[str, list[str]] = defaultdict(list)
     for key in table:
         by_fold[lower_ascii(key)].append(key)
     if len(by_fold) == len(table):
         return table
-    return {k if len(by_fold[lower_ascii(k)]) == 1 else f"~^{pattern(k)}$": v for k, v in table.items()}
+    return {
+        k if len(by_fold[lower_ascii(k)]) == 1 else f"~^{pattern(k)}$": v for k, v in table.items()
+    }
 
 
 CASED = frozenset(["upright_common", "upright_special", "upright_group", "upright_wild"])
@@ -43,7 +48,9 @@ CASED = frozenset(["upright_common", "upright_special", "upright_group", "uprigh
 
 
 def cased(name: str, table: dict[str, str], *, fold: bool) -> dict[str, dict[str, str]]:
-    """A table that is looked up by site and path. With exact case a result carries its key, which a second map compares byte by byte."""
+    """A table that is looked up by site and path. With exact case a result carries its key, which a
+    second map compares byte by byte.
+    """
     if fold:
         return {f"upright_{name}": table}
     proven = {k: v if k == "default" else f"{literal(k)}\t{v}" for k, v in table.items()}
@@ -54,7 +61,9 @@ def cased(name: str, table: dict[str, str], *, fold: bool) -> dict[str, dict[str
 
 
 class ParamTables:
-    """Tables for paths where parameters choose the page: rules with the most parameters are asked first."""
+    """Tables for paths where parameters choose the page: rules with the most parameters are asked
+    first.
+    """
 
     def __init__(self, fold_case: bool) -> None:
         self.fold_case = fold_case
@@ -96,7 +105,10 @@ class ParamTables:
         for (names, _), group in self.groups.items():
             words = "|".join(re.escape(n) for n in sorted(names))
             seen[f"~^{group}&(?:.*&)?(?:{words})(?:=|&|$)"] = "1"
-            twice[f"~^{group}&(?:.*&)?(?<upright_w>{words})(?:=[^&]*)?&(?:.*&)?\\k<upright_w>(?:=|&|$)"] = "1"
+            twice[
+                f"~^{group}&(?:.*&)?(?<upright_w>{words})(?:=[^&]*)?&(?:.*&)?\\k<upright_w>(?:=|&|"
+                "$)"
+            ] = "1"
         out["upright_seen"], out["upright_twice"] = seen, twice
         last = max(self._ranks, default=-1)
         for rank in range(last, -1, -1):

@@ -14,7 +14,9 @@ _CONTROL = re.compile(r"[\x00-\x08\x0a-\x1f\x7f]")
 
 
 def quote(text: str) -> str:
-    """A text as one nginx word. Variables in it stay variables; raw control bytes other than tab are refused."""
+    """A text as one nginx word. Variables in it stay variables; raw control bytes other than tab
+    are refused.
+    """
     if _CONTROL.search(text):
         msg = f"a control byte cannot be written: {text!r}"
         raise ValueError(msg)
@@ -22,8 +24,12 @@ def quote(text: str) -> str:
 
 
 def host_keys(authority: str, *, ports: bool) -> list[str]:
-    """A host as a client may name it. Without its port (`$host`) nginx takes a closing dot off; from `$http_host` it does not."""
-    host, colon, port = authority.rpartition(":") if re.search(r":\d+\Z", authority) else (authority, "", "")
+    """A host as a client may name it. Without its port (`$host`) nginx takes a closing dot off;
+    from `$http_host` it does not.
+    """
+    host, colon, port = (
+        authority.rpartition(":") if re.search(r":\d+\Z", authority) else (authority, "", "")
+    )
     return [authority, f"{host}.{colon}{port}"] if ports else [authority]
 
 
@@ -43,7 +49,11 @@ def read_map_tables(text: str) -> dict[str, dict[str, str]]:
     for word in words(text):
         if word == "{":
             dollar = statement == _DOLLAR_BLOCK
-            current = {} if dollar else tables.setdefault(statement[-1].lstrip("\0").removeprefix("$"), {})
+            current = (
+                {}
+                if dollar
+                else tables.setdefault(statement[-1].lstrip("\0").removeprefix("$"), {})
+            )
             if dollar:
                 pass
             elif len(statement) != 3 or statement[0] != "map":
@@ -63,7 +73,9 @@ _EXPECTED_OUTSIDE = frozenset({"map_hash_bucket_size", "map_hash_max_size"})
 _DOLLAR_BLOCK = ["geo", "$upright_dollar"]
 
 
-def _keep(statement: list[str], table: dict[str, str] | None, tables: dict[str, dict[str, str]]) -> None:
+def _keep(
+    statement: list[str], table: dict[str, str] | None, tables: dict[str, dict[str, str]]
+) -> None:
     if table is None:
         if statement[0] not in _EXPECTED_OUTSIDE:
             tables.setdefault("", {})[" ".join(statement)] = ""

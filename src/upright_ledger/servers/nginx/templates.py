@@ -1,6 +1,7 @@
 """Template rules for nginx: one ordered map of regexes over the path as it was sent.
 
-Named captures keep their values while further maps are looked up, so a value may name what its own regex captured.
+Named captures keep their values while further maps are looked up, so a value may name what its own
+regex captured.
 """
 
 from __future__ import annotations
@@ -23,11 +24,16 @@ SOURCES = {
 
 
 def template_tables(
-    rules: RuleSet, sites: Mapping[str, str], value: Callable[[TemplateRule, str], str], *, by_params: bool
+    rules: RuleSet,
+    sites: Mapping[str, str],
+    value: Callable[[TemplateRule, str], str],
+    *,
+    by_params: bool,
 ) -> tuple[Tables, dict[str, str]]:
     """The tables, and what those with numbered names are looked up by.
 
-    value: what a rule and its destination (captures as variables) give. by_params: whether some exact rules have parameters.
+    value: what a rule and its destination (captures as variables) give. by_params: whether some
+    exact rules have parameters.
     """
     out: Tables = {"upright_raw": {"default": "", "~^(?<upright_path>[^?]*)": "$upright_path"}}
     sources: dict[str, str] = {}
@@ -35,7 +41,8 @@ def template_tables(
     wild: dict[str, str] = {"default": ""}
     for n, group in enumerate(rules.template_index, 1):
         site = sites[group.site]
-        key = f"~^{site}{_named(group.source.regex(fold=rules.fold_case, slash=group.rules[0].slash), 'c')}$"
+        pattern = group.source.regex(fold=rules.fold_case, slash=group.rules[0].slash)
+        key = f"~^{site}{_named(pattern, 'c')}$"
         for path in group.literal_paths:
             wild[f"{site}{path}"] = "w"
         if not group.names:
@@ -79,7 +86,9 @@ def _choice(n: int, group: TemplateGroup, value: Callable[[TemplateRule, str], s
             table[f"~^\\?{'&' * (len(names) - 1)}$"] = value(rule, _filled(rule))
             continue
         parts = [
-            f"=(?<upright_q{list(captures).index(name) + 1}>{captures[name].regex()})" if name in captures else "[^&]*"
+            f"=(?<upright_q{list(captures).index(name) + 1}>{captures[name].regex()})"
+            if name in captures
+            else "[^&]*"
             for name in names
         ]
         table[f"~^\\?{'&'.join(parts)}$"] = value(rule, _filled(rule))

@@ -1,94 +1,52 @@
-"""Requests over HTTP, many at a time: what is asked goes where it should, within its time and size, politely.
+"""Requests over HTTP, many at a time: what is asked goes where it should, within its time and size,
+politely.
 
-libcurl does the asking. Nothing is followed, no proxy or cookie plays a part, and what a server sends is bounded.
+libcurl does the asking. Nothing is followed, no proxy or cookie plays a part, and what a server
+sends is bounded.
 """
 
 from __future__ import annotations
 
 import heapq
-import ipaddress
 import math
-import signal
-import ssl
-import threading
 import time
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from email.utils import parsedate_to_datetime
 from itertools import count
-from pathlib import Path
 
 import pycurl
 
 from upright_ledger.errors import InputError
 from upright_ledger.web.http.guard import public_socket
+from upright_ledger.web.http.interrupts import SECONDS_TO_END, interrupts
+from upright_ledger.web.http.options import RequestOptions, host_part
 from upright_ledger.web.http.received import Received, Response
 
-EVERYWHERE = "*"
-BODY_BYTES = 1 << 16
 MOST_AT_ONCE = 64
 LONGEST_WAIT = 60.0  # seconds that a server may ask us to wait
 _MANY_HOSTS = 256  # from which on those that are done with are let go
 _SHORT = 0.002  # seconds between looks at what is under way elsewhere
 _TRANSIENT = frozenset(
-    [pycurl.E_COULDNT_CONNECT, pycurl.E_GOT_NOTHING, pycurl.E_RECV_ERROR, pycurl.E_SEND_ERROR, pycurl.E_PARTIAL_FILE]
+    [
+        pycurl.E_COULDNT_CONNECT,
+        pycurl.E_GOT_NOTHING,
+        pycurl.E_RECV_ERROR,
+        pycurl.E_SEND_ERROR,
+        pycurl.E_PARTIAL_FILE,
+    ]
 )
-
-
-@dataclass(frozen=True, slots=True)
-class RequestOptions:
-    """How requests are made.
-
-    connect: (host, port, address, port) of each host that is asked elsewhere; empty parts stand for any and for the same. ca: a file of
-    certificates to trust; insecure: none is checked. seconds: for one request. concurrent, rate: requests at once and a second, to one machine;
-    rate 0 for no limit. retries: after a failed connection, 429 or 503. headers, user ("name:password"), netrc (it may come from the user's
-    .netrc): go to the origins of `own` alone; see `is_own`. leave: end where a host asks for more time than is ever waited; else it is asked
-    again after that.
-    """
-
-    connect: tuple[tuple[str, str, str, str], ...] = ()
-    ca: Path | None = None
-    insecure: bool = False
-    agent: str = "upright-ledger (redirect check)"
-    headers: tuple[str, ...] = ()
-    seconds: float = 20.0
-    concurrent: int = 16
-    rate: float = 0.0
-    retries: int = 2
-    user: str = ""
-    netrc: bool = False
-    own: frozenset[str] = frozenset()
-    body: int = BODY_BYTES
-    leave: bool = False
-
-    def machine(self, origin: str) -> str:
-        """The machine that is asked for an origin: what is due to it does not grow with the names by which it is asked."""
-        host = host_part(origin).partition("://")[2]
-        port = origin.partition("://")[2].removeprefix(host)[1:] or ("443" if origin.startswith("https:") else "80")
-        for name, number, address, _ in self.connect:
-            if name in {"", host} and number in {"", port}:
-                return address or host
-        return host
-
-    def is_own(self, origin: str) -> bool:
-        """Whether what is meant for the own servers goes to an origin: `own` names it, it with any port ("https://host:*"), or all ("*")."""
-        return origin in self.own or f"{host_part(origin)}:*" in self.own or EVERYWHERE in self.own
-
-
-def host_part(origin: str) -> str:
-    """An origin without its port."""
-    scheme, _, authority = origin.partition("://")
-    host, colon, port = authority.rpartition(":")
-    return f"{scheme}://{host}" if colon and port.isdigit() else origin
 
 
 @dataclass(slots=True)
 class Request:
-    """One request. origin: scheme and authority; target: path and query, sent as they stand. done: called with the response. head: without body.
+    """One request. origin: scheme and authority; target: path and query, sent as they stand. done:
+    called with the response. head: without body.
 
-    further: it goes on with what an answer began, and is asked even where no more is begun. public: an address that somebody else named, so that nothing within this machine's own network is asked, unless `RequestOptions.connect` names its host.
+    further: it goes on with what an answer began, and is asked even where no more is begun. public:
+    an address that somebody else named, so that nothing within this machine's own network is asked,
+    unless `RequestOptions.connect` names its host.
     """
 
     origin: str
@@ -115,7 +73,9 @@ class HttpClient:
         self._order = count()
 
     def submit(self, request: Request) -> None:
-        """Ask when it is this request's turn: what goes on with something comes first, so that little is half done."""
+        """Ask when it is this request's turn: what goes on with something comes first, so that
+        little is half done.
+        """
         waiting = self._host(request).waiting
         if request.further:
             waiting.appendleft(request)
@@ -130,8 +90,10 @@ class HttpClient:
         busy: Callable[[], bool] = lambda: False,
         ending: Callable[[], bool] = lambda: False,
     ) -> None:
-        """Ask all that was submitted, and all of a source, which is read as far as there is room. meanwhile: called every turn. busy: whether
-        something is under way elsewhere that may submit more. ending: whether no more is to be begun; what is under way is still waited for, for a moment.
+        """Ask all that was submitted, and all of a source, which is read as far as there is room.
+        meanwhile: called every turn. busy: whether something is under way elsewhere that may submit
+        more. ending: whether no more is to be begun; what is under way is still waited for, for a
+        moment.
         """
         more, coming = True, iter(source)
         until = math.inf
@@ -151,7 +113,13 @@ class HttpClient:
                     else:
                         self.submit(following)
                 pause = min(self._start_due(), _SHORT if busy() else 1.0)
-                if not self._active and not more and not self._later and not self._waiting and not busy():
+                if (
+                    not self._active
+                    and not more
+                    and not self._later
+                    and not self._waiting
+                    and not busy()
+                ):
                     return
                 self._turn(pause)
                 meanwhile()
@@ -164,7 +132,9 @@ class HttpClient:
         self._waiting = sum(len(host.waiting) for host in self._hosts.values())
 
     def slow_down(self, origin: str, seconds: float) -> None:
-        """Leave as much time between requests to an origin, if that is more than the rate leaves."""
+        """Leave as much time between requests to an origin, if that is more than the rate
+        leaves.
+        """
         host = self._host_of(origin)
         host.gap, host.slowed = seconds, True
 
@@ -179,7 +149,9 @@ class HttpClient:
         machine = self.manner.machine(origin)
         host = self._hosts.get(machine)
         if host is None:
-            host = self._hosts[machine] = _Host(gap=1 / self.manner.rate if self.manner.rate else 0.0)
+            host = self._hosts[machine] = _Host(
+                gap=1 / self.manner.rate if self.manner.rate else 0.0
+            )
         return host
 
     def _start_due(self) -> float:
@@ -189,7 +161,11 @@ class HttpClient:
             self.submit(heapq.heappop(self._later)[2])
         soonest = self._later[0][0] - now if self._later else 1.0
         for host in self._hosts.values():
-            while host.waiting and host.active < self.manner.concurrent and len(self._active) < MOST_AT_ONCE:
+            while (
+                host.waiting
+                and host.active < self.manner.concurrent
+                and len(self._active) < MOST_AT_ONCE
+            ):
                 if host.next_at > now:
                     soonest = min(soonest, host.next_at - now)
                     break
@@ -199,7 +175,11 @@ class HttpClient:
                 self._waiting -= 1
                 self._start(host.waiting.popleft())
         if len(self._hosts) > _MANY_HOSTS:
-            self._hosts = {o: h for o, h in self._hosts.items() if h.waiting or h.active or h.next_at > now or h.slowed}
+            self._hosts = {
+                o: h
+                for o, h in self._hosts.items()
+                if h.waiting or h.active or h.next_at > now or h.slowed
+            }
         return max(0.0, min(soonest, 1.0))
 
     def _start(self, request: Request) -> None:
@@ -231,7 +211,8 @@ class HttpClient:
         curl.setopt(pycurl.FOLLOWLOCATION, 0)
         curl.setopt(pycurl.PROTOCOLS, pycurl.PROTO_HTTP | pycurl.PROTO_HTTPS)
         curl.setopt(pycurl.HTTP_VERSION, pycurl.CURL_HTTP_VERSION_1_1)
-        # Nothing packed is asked for; what comes packed all the same (gzip, br, deflate) is unpacked as far as it is kept.
+        # Nothing packed is asked for; what comes packed all the same (gzip, br, deflate) is
+        # unpacked as far as it is kept.
         curl.setopt(pycurl.ACCEPT_ENCODING, "identity")
         curl.setopt(pycurl.TIMEOUT_MS, int(m.seconds * 1000))
         curl.setopt(pycurl.CONNECTTIMEOUT_MS, int(m.seconds * 500))
@@ -289,7 +270,10 @@ class HttpClient:
         response = received.response(seconds, code, text, self.manner.seconds)
         response.head = request.head
         if received.private:
-            response.error, request.tries = "its address lies within a private network", self.manner.retries + 1
+            response.error, request.tries = (
+                "its address lies within a private network",
+                self.manner.retries + 1,
+            )
         if request.tries <= self.manner.retries:
             if response.status in {429, 503}:
                 self._back_off(host, request, response)
@@ -303,31 +287,16 @@ class HttpClient:
         """Ask this host nothing for as long as it says, or ever longer where it does not say."""
         wait = _seconds_to_wait(response.header("retry-after"))
         if wait is not None and wait > LONGEST_WAIT and self.manner.leave:
-            raise InputError(f"{request.origin} asks to be left alone for {wait:,.0f} seconds", "go on after that")
+            raise InputError(
+                f"{request.origin} asks to be left alone for {wait:,.0f} seconds",
+                "go on after that",
+            )
         pause = min(wait if wait is not None else 2.0**request.tries, LONGEST_WAIT)
         host.next_at = max(host.next_at, time.monotonic() + pause)
         self._again(request, pause)
 
     def _again(self, request: Request, pause: float) -> None:
         heapq.heappush(self._later, (time.monotonic() + pause, next(self._order), request))
-
-
-SECONDS_TO_END = 3.0
-"""How long answers are waited for where no more is to be asked."""
-
-
-@contextmanager
-def interrupts() -> Iterator[Callable[[], bool]]:
-    """Keeps Ctrl-C for a moment that suits: raised within a callback of a library it would be lost. Yields whether it came."""
-    if threading.current_thread() is not threading.main_thread():
-        yield lambda: False
-        return
-    came = threading.Event()
-    before = signal.signal(signal.SIGINT, lambda *_: came.set())
-    try:
-        yield came.is_set
-    finally:
-        signal.signal(signal.SIGINT, before)
 
 
 @dataclass(slots=True)
@@ -347,22 +316,3 @@ def _seconds_to_wait(text: str) -> float | None:
         return max(0.0, parsedate_to_datetime(text).timestamp() - time.time())
     except (ValueError, TypeError, OverflowError):
         return None
-
-
-def check_certificates(path: Path) -> None:
-    """Raises InputError for a file that holds no certificates to trust."""
-    try:
-        ssl.create_default_context(cafile=str(path))
-    except (ssl.SSLError, OSError) as error:
-        raise InputError(
-            f"{path} holds no certificates in PEM form: {getattr(error, 'reason', None) or error}",
-            "name the certificate authority's file, which begins with -----BEGIN CERTIFICATE-----",
-        ) from None
-
-
-def is_local(host: str) -> bool:
-    """Whether a host is this machine, for which no politeness is due."""
-    try:
-        return ipaddress.ip_address(host.strip("[]")).is_loopback
-    except ValueError:
-        return host == "localhost"

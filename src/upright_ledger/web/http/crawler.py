@@ -11,10 +11,21 @@ from typing import NamedTuple, Protocol
 from protego import Protego
 
 from upright_ledger.core.crawl.audits.server_setup import probes_of
-from upright_ledger.core.crawl.frontier import BOOKS, EXTERNAL, OFF_SITE, PROBE, ROBOTS, UNREAD, USUAL, Frontier, Limits
+from upright_ledger.core.crawl.frontier import (
+    BOOKS,
+    EXTERNAL,
+    OFF_SITE,
+    PROBE,
+    ROBOTS,
+    UNREAD,
+    USUAL,
+    Frontier,
+    Limits,
+)
 from upright_ledger.core.crawl.observation import ANSWERED, HREFLANG, RESOURCE, SITEMAP_LINE, Seen
 from upright_ledger.core.url.address import Address, address_of, parse_address, split_text
-from upright_ledger.web.http.client import HttpClient, Request, RequestOptions
+from upright_ledger.web.http.client import HttpClient, Request
+from upright_ledger.web.http.options import RequestOptions
 from upright_ledger.web.http.received import Response
 from upright_ledger.web.http.tracer import Place, leads_to, resolve
 
@@ -26,12 +37,22 @@ _MOST_SAMPLES = 20  # pages of which second addresses are asked for
 _ROBOTS_HOPS = 5  # redirects of a robots.txt that are followed (RFC 9309, section 2.3.1.2)
 _USUAL_SITEMAPS = ("/sitemap.xml", "/sitemap_index.xml", "/sitemap-index.xml")
 _UNTOLD = frozenset([PROBE, EXTERNAL])  # what led to addresses from which nothing is followed
-_AS_PAGES = ("text/html", "application/xhtml+xml", "text/css", "application/xml", "text/xml", "application/rss", "application/atom", "application/pdf")  # fmt: skip
+_AS_PAGES = (
+    "text/html",
+    "application/xhtml+xml",
+    "text/css",
+    "application/xml",
+    "text/xml",
+    "application/rss",
+    "application/atom",
+    "application/pdf",
+)
 
 
 class Read(NamedTuple):
-    """What a body says: packed, for whoever keeps it. refresh: where it sends a browser, as written. follow: (address, kind of link) to go on with,
-    without those that were told before."""
+    """What a body says: packed, for whoever keeps it. refresh: where it sends a browser, as
+    written. follow: (address, kind of link) to go on with, without those that were told before.
+    """
 
     facts: bytes = b""
     refresh: str = ""
@@ -41,9 +62,11 @@ class Read(NamedTuple):
 class Reader(Protocol):
     """Reads bodies: at once, or elsewhere while others are asked for."""
 
-    def read(self, body: bytes, kind: str, url: str, follow: bool | None, then: Callable[[Read], None]) -> None:
-        """Read a body of a content type, and call `then` with what it says: now, or from `collect`. follow: whether its links are; None: unless it says
-        nofollow.
+    def read(
+        self, body: bytes, kind: str, url: str, follow: bool | None, then: Callable[[Read], None]
+    ) -> None:
+        """Read a body of a content type, and call `then` with what it says: now, or from `collect`.
+        follow: whether its links are; None: unless it says nofollow.
         """
 
     def collect(self) -> None:
@@ -56,8 +79,8 @@ class Reader(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Start:
-    """Where a survey begins. addresses: of pages; sitemaps: besides those that robots.txt names, and those in the usual places. known: what the
-    ledger knows, asked for as well.
+    """Where a survey begins. addresses: of pages; sitemaps: besides those that robots.txt names,
+    and those in the usual places. known: what the ledger knows, asked for as well.
 
     probes: asked to see how the server answers them, and followed no further.
     """
@@ -82,10 +105,12 @@ def crawl(
     meanwhile: Callable[[], None] = lambda: None,
     ending: Callable[[], bool] = lambda: False,
 ) -> None:
-    """Ask for every address that can be reached, calling `done` with what was seen of it and what its reader packed, and `meanwhile` again and again.
+    """Ask for every address that can be reached, calling `done` with what was seen of it and what
+    its reader packed, and `meanwhile` again and again.
 
-    own_site: robots.txt and nofollow are no bounds. external: the status of links to other sites is asked for, too. before: what an earlier
-    crawl saw already, which is not asked for again. ending: whether no more is to be asked for.
+    own_site: robots.txt and nofollow are no bounds. external: the status of links to other sites is
+    asked for, too. before: what an earlier crawl saw already, which is not asked for again. ending:
+    whether no more is to be asked for.
     """
     crawler = _Crawler(limits, place, manner, reader, done, own_site=own_site, external=external)
 
@@ -178,7 +203,11 @@ class _Crawler:
         if via == EXTERNAL:
             # One request a link, as a browser makes that follows it: robots.txt is for crawlers.
             answered = partial(self._answered, address, depth, via, False)
-            self.exchange.submit(Request(self.place.origin(address), address.target, answered, head=True, public=True))
+            self.exchange.submit(
+                Request(
+                    self.place.origin(address), address.target, answered, head=True, public=True
+                )
+            )
             return
         if origin not in self.robots:
             first = origin not in self.waiting
@@ -191,20 +220,37 @@ class _Crawler:
         if not self.own_site and (barred or origin in self.unread):
             reason = ROBOTS if barred else UNREAD
             self.done(
-                Seen(address.without_fragment, 0, "", self.unread.get(origin, ""), reason, via=via, depth=depth), b""
+                Seen(
+                    address.without_fragment,
+                    0,
+                    "",
+                    self.unread.get(origin, ""),
+                    reason,
+                    via=via,
+                    depth=depth,
+                ),
+                b"",
             )
             return
         answered = partial(self._answered, address, depth, via, barred)
-        self.exchange.submit(Request(self.place.origin(address), address.target, answered, head=not page))
+        self.exchange.submit(
+            Request(self.place.origin(address), address.target, answered, head=not page)
+        )
 
     def _ask_robots(self, origin: str, address: Address, hops: int) -> None:
         taken_up = partial(self._read_robots, origin, address, hops)
         self.exchange.submit(Request(self.place.origin(address), address.target, taken_up))
 
     def _read_robots(self, origin: str, address: Address, hops: int, response: Response) -> None:
-        """Take up a robots.txt (RFC 9309): without one all may be asked, with a server in trouble nothing may."""
+        """Take up a robots.txt (RFC 9309): without one all may be asked, with a server in trouble
+        nothing may.
+        """
         following = resolve(leads_to(response, "")[0], address)[0]
-        if following is not None and hops < _ROBOTS_HOPS and following.authority in self.frontier.limits.hosts:
+        if (
+            following is not None
+            and hops < _ROBOTS_HOPS
+            and following.authority in self.frontier.limits.hosts
+        ):
             self._ask_robots(origin, following, hops + 1)
             return
         self.robots[origin] = None
@@ -213,14 +259,18 @@ class _Crawler:
         elif response.status == 200:
             rules = self.robots[origin] = Protego.parse(response.body.decode("utf-8", "replace"))
             if delay := rules.crawl_delay(self.agent):
-                self.exchange.slow_down(self.place.origin(parse_address(origin)), min(float(delay), _LONGEST_DELAY))
+                self.exchange.slow_down(
+                    self.place.origin(parse_address(origin)), min(float(delay), _LONGEST_DELAY)
+                )
             for text in list(rules.sitemaps)[:100]:
                 self._found_text(text, 0, f"{origin}/robots.txt", page=True)
         for waiting in self.waiting.pop(origin, ()):
             self.queue.append(waiting)
         self._top_up()
 
-    def _answered(self, address: Address, depth: int, via: str, barred: bool, response: Response) -> None:
+    def _answered(
+        self, address: Address, depth: int, via: str, barred: bool, response: Response
+    ) -> None:
         url, kind = address.without_fragment, response.header("content-type")
         if response.status in {400, 403, 404, 405, 501} and not response.body and response.head:
             # Some servers answer HEAD in another way than GET.
@@ -237,21 +287,38 @@ class _Crawler:
         error = response.error or response.note
         if response.status == 200 and kind.partition(";")[0].strip().lower().startswith(_AS_PAGES):
             then = partial(self._read, address, depth, via, barred, response, error)
-            follow = True if self.own_site else False if _forbids(response.header("x-robots-tag")) else None
+            follow = (
+                True
+                if self.own_site
+                else False
+                if _forbids(response.header("x-robots-tag"))
+                else None
+            )
             self.reader.read(response.body, kind, url, follow, then)
             return
         self._read(address, depth, via, barred, response, error, Read())
 
     def _read(
-        self, address: Address, depth: int, via: str, barred: bool, response: Response, error: str, read: Read
+        self,
+        address: Address,
+        depth: int,
+        via: str,
+        barred: bool,
+        response: Response,
+        error: str,
+        read: Read,
     ) -> None:
         """Keep what was seen of an address, and go on from there."""
         location, how = leads_to(response, read.refresh)
         following, problem = resolve(location, address) if how else (None, "")
-        headers = {name: response.headers[name][:500] for name in _KEPT_HEADERS if name in response.headers}
+        headers = {
+            name: response.headers[name][:500] for name in _KEPT_HEADERS if name in response.headers
+        }
         seen = Seen(
-            address.without_fragment, response.status, following.text if following else "", error or problem, "",
-            response.header("content-type")[:100], round(response.seconds, 4), len(response.body), headers, via, depth, barred,
+            address.without_fragment, response.status, following.text if following else "",
+            error or problem, "",
+            response.header("content-type")[:100], round(response.seconds, 4), len(response.body),
+            headers, via, depth, barred,
         )  # fmt: skip
         self.done(seen, read.facts)
         self._sample(seen)
@@ -259,9 +326,15 @@ class _Crawler:
         self._top_up()
 
     def _sample(self, seen: Seen) -> None:
-        if seen.outcome == ANSWERED and seen.via not in _UNTOLD and seen.content_type.startswith("text/html"):
+        if (
+            seen.outcome == ANSWERED
+            and seen.via not in _UNTOLD
+            and seen.content_type.startswith("text/html")
+        ):
             _, authority, target = split_text(seen.url)
-            self.samples.setdefault((authority, target.split("/", 2)[1] if target.count("/") > 1 else ""), seen.url)
+            self.samples.setdefault(
+                (authority, target.split("/", 2)[1] if target.count("/") > 1 else ""), seen.url
+            )
 
     def _follow(self, seen: Seen, links: Iterable[tuple[str, str]]) -> None:
         """Queue what a page, or a redirect, leads to. links: addresses and their kinds."""

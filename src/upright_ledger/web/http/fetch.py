@@ -1,7 +1,7 @@
 """Fetching one file, such as a sitemap, with bounds on size and time.
 
-What a person names may lie anywhere. Where that leads to (redirects, and files that it names) is a stranger's word: other hosts are asked
-only where they lie in the public network.
+What a person names may lie anywhere. Where that leads to (redirects, and files that it names) is a
+stranger's word: other hosts are asked only where they lie in the public network.
 """
 
 from __future__ import annotations
@@ -23,7 +23,8 @@ USER_AGENT = "upright-ledger (site move)"
 
 
 def fetch(address: str, folder: Path, named_by: str = "") -> Path:
-    """Fetch an address into a folder; returns the file. Raises InputError, naming the address, for all that fails.
+    """Fetch an address into a folder; returns the file. Raises InputError, naming the address, for
+    all that fails.
 
     named_by: the address of the file that names this one; empty where a person did.
     """
@@ -52,7 +53,10 @@ def _follow(address: str, draft: Path, own: str) -> None:
             break
         goal = following
     else:
-        raise InputError(f"{address} redirects more than {MOST_REDIRECTS} times", "check the address in a browser")
+        raise InputError(
+            f"{address} redirects more than {MOST_REDIRECTS} times",
+            "check the address in a browser",
+        )
     if status != 200:
         raise InputError(f"{address} answered {status}", "check the address in a browser")
 
@@ -90,7 +94,8 @@ def _ask(goal: str, file: BinaryIO, address: str, *, guarded: bool) -> tuple[int
         code, text = error.args
         if refused:
             raise InputError(
-                f"{address} was not fetched: {goal} lies within a private network, and another host names it",
+                f"{address} was not fetched: {goal} lies within a private network, and another "
+                "host names it",
                 "give that address itself, if it is yours",
             ) from None
         if size > MAX_BYTES:
@@ -98,7 +103,9 @@ def _ask(goal: str, file: BinaryIO, address: str, *, guarded: bool) -> tuple[int
                 f"{address} is larger than {MAX_BYTES >> 20} MB", "download it, and name the file"
             ) from None
         if code == pycurl.E_OPERATION_TIMEDOUT:
-            raise InputError(f"{address} did not answer within {TIMEOUT_SECONDS} seconds", "try again later") from None
+            raise InputError(
+                f"{address} did not answer within {TIMEOUT_SECONDS} seconds", "try again later"
+            ) from None
         raise InputError(f"{address} could not be fetched: {text}", "check the address") from None
     following = str(curl.getinfo(pycurl.REDIRECT_URL) or "")
     status = int(curl.getinfo(pycurl.RESPONSE_CODE))

@@ -1,4 +1,6 @@
-"""Sockets that are opened on a stranger's word: what a page, a sitemap or a redirect names must not have us ask the machines behind the firewall."""
+"""Sockets that are opened on a stranger's word: what a page, a sitemap or a redirect names must not
+have us ask the machines behind the firewall.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,11 @@ def is_public(text: str) -> bool:
     """Whether an IP address lies in the public network, whatever it is wrapped in."""
     address = ipaddress.ip_address(text.partition("%")[0])
     if isinstance(address, ipaddress.IPv6Address):
-        inner = address.ipv4_mapped or address.sixtofour or (address.teredo[1] if address.teredo else None)
+        inner = (
+            address.ipv4_mapped
+            or address.sixtofour
+            or (address.teredo[1] if address.teredo else None)
+        )
         if inner is None and address in _NAT64:
             inner = ipaddress.IPv4Address(address.packed[-4:])
         if inner is not None:

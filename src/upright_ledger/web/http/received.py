@@ -1,4 +1,6 @@
-"""What comes back of a request: its status, headers and the beginning of its body, bounded, and in words what went wrong."""
+"""What comes back of a request: its status, headers and the beginning of its body, bounded, and in
+words what went wrong.
+"""
 
 from __future__ import annotations
 
@@ -14,9 +16,11 @@ _TOO_LARGE = 100  # CURLE_TOO_LARGE, which pycurl does not name
 
 @dataclass(slots=True)
 class Response:
-    """What came back. status 0: nothing, and `error` says why. headers: the first of each name (lower case). body: its first bytes.
+    """What came back. status 0: nothing, and `error` says why. headers: the first of each name
+    (lower case). body: its first bytes.
 
-    seconds: to the end of what was read. note: what was wrong with an answer that came all the same. head: only its headers were asked for.
+    seconds: to the end of what was read. note: what was wrong with an answer that came all the
+    same. head: only its headers were asked for.
     """
 
     status: int = 0
@@ -67,7 +71,11 @@ class Received:
         status, headers = _parsed(self.lines)
         full = len(self.body) >= self.want
         if not status or (code and not headers):
-            return Response(0, seconds=seconds, error=_why(code, text, seconds_allowed) or "an answer that is no HTTP")
+            return Response(
+                0,
+                seconds=seconds,
+                error=_why(code, text, seconds_allowed) or "an answer that is no HTTP",
+            )
         cut = code == pycurl.E_WRITE_ERROR and full
         complete = code == 0 or cut or bool(self.lines and self.lines[-1] in _END_OF_HEADERS)
         if not complete:

@@ -1,4 +1,6 @@
-"""A site on this machine for a browser: each host of the move on a port of its own, answered by a function."""
+"""A site on this machine for a browser: each host of the move on a port of its own, answered by a
+function.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,8 @@ class Reply:
 Respond = Callable[[str, str], Reply]
 """(origin that a port stands for, request target) → what the browser gets."""
 
-_POLICY = "default-src 'none'; style-src 'unsafe-inline'; form-action 'self'"  # nothing is run, nothing is fetched
+# nothing is run, nothing is fetched
+_POLICY = "default-src 'none'; style-src 'unsafe-inline'; form-action 'self'"
 
 
 _OWN_NAMES = frozenset(["127.0.0.1", "localhost", "[::1]"])
@@ -44,10 +47,15 @@ class _Server(ThreadingHTTPServer):
 
 
 def serve_locally(
-    origins: Sequence[str], first_port: int, respond: Respond, started: Callable[[], None], hosts: Collection[str] = ()
+    origins: Sequence[str],
+    first_port: int,
+    respond: Respond,
+    started: Callable[[], None],
+    hosts: Collection[str] = (),
 ) -> None:
-    """Serve each origin on 127.0.0.1, from a first port upwards, until Ctrl-C. `started` is called once all listen. hosts: by which a browser may
-    ask, besides the names of this machine: a page elsewhere that makes its own name lead here is answered nothing.
+    """Serve each origin on 127.0.0.1, from a first port upwards, until Ctrl-C. `started` is called
+    once all listen. hosts: by which a browser may ask, besides the names of this machine: a page
+    elsewhere that makes its own name lead here is answered nothing.
 
     Raises InputError where a port is taken.
     """
@@ -55,10 +63,13 @@ def serve_locally(
     try:
         for port, origin in enumerate(origins, first_port):
             try:
-                servers.append(_Server(("127.0.0.1", port), _handler(origin, respond, {*_OWN_NAMES, *hosts})))
+                servers.append(
+                    _Server(("127.0.0.1", port), _handler(origin, respond, {*_OWN_NAMES, *hosts}))
+                )
             except OSError as error:
                 raise InputError(
-                    f"port {port} cannot be used: {error.strerror or error}", "choose others with --port"
+                    f"port {port} cannot be used: {error.strerror or error}",
+                    "choose others with --port",
                 ) from None
         for server in servers:
             threading.Thread(target=server.serve_forever, daemon=True).start()
@@ -81,7 +92,12 @@ def _handler(origin: str, respond: Respond, names: Collection[str]) -> type[Base
             if host not in names:
                 self.close_connection = True
                 self._send(
-                    Reply(421, "", "<!doctype html><title>Not here</title><p>This site is asked by another name.")
+                    Reply(
+                        421,
+                        "",
+                        "<!doctype html><title>Not here</title><p>This site is asked by another "
+                        "name.",
+                    )
                 )
                 return
             self._send(respond(origin, self.path))

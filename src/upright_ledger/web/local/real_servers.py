@@ -1,4 +1,6 @@
-"""Real web servers in a temporary folder, unprivileged, on a free local port: the example of a build, as it was written."""
+"""Real web servers in a temporary folder, unprivileged, on a free local port: the example of a
+build, as it was written.
+"""
 
 from __future__ import annotations
 
@@ -26,8 +28,9 @@ _PLACES = f"{os.pathsep}/usr/sbin{os.pathsep}/usr/local/sbin"
 
 @dataclass(frozen=True)
 class Launch:
-    """How a server is started in the foreground. arguments: {folder} stands for the copied build. before: commands to run first,
-    one after the other, as `sh` would in that folder. package: its name on Debian.
+    """How a server is started in the foreground. arguments: {folder} stands for the copied build.
+    before: commands to run first, one after the other, as `sh` would in that folder. package: its
+    name on Debian.
     """
 
     program: str
@@ -63,8 +66,12 @@ LAUNCHES: Mapping[str, Launch] = {
         "apache2",
         "example/httpd.conf",
     ),
-    "haproxy": Launch("haproxy", ("-db", "-f", "{folder}/example/haproxy.cfg"), "haproxy", "example/haproxy.cfg"),
-    "caddy": Launch("caddy", ("run", "--config", "{folder}/example/caddy.json"), "caddy", "example/caddy.json"),
+    "haproxy": Launch(
+        "haproxy", ("-db", "-f", "{folder}/example/haproxy.cfg"), "haproxy", "example/haproxy.cfg"
+    ),
+    "caddy": Launch(
+        "caddy", ("run", "--config", "{folder}/example/caddy.json"), "caddy", "example/caddy.json"
+    ),
 }
 
 
@@ -82,24 +89,38 @@ def run_example(name: str, build: Path) -> Iterator[tuple[str, int]]:
     launch = LAUNCHES[name]
     program = find_server(name)
     if not program:
-        raise InputError(f"{name} is not installed", f"install it, for example with apt-get install {launch.package}")
+        raise InputError(
+            f"{name} is not installed",
+            f"install it, for example with apt-get install {launch.package}",
+        )
     with tempfile.TemporaryDirectory(prefix="upright-server-") as held:
         folder = Path(held) / "build"
         shutil.copytree(build, folder)
         port = free_port()
         example = folder / launch.example
         example.write_text(
-            _LISTENS.sub(rf"\g<1>{port}", example.read_text(encoding="utf-8"), count=1), encoding="utf-8"
+            _LISTENS.sub(rf"\g<1>{port}", example.read_text(encoding="utf-8"), count=1),
+            encoding="utf-8",
         )
-        environment = {**os.environ, "HOME": held, "XDG_DATA_HOME": held, "XDG_CONFIG_HOME": held, "GOMAXPROCS": "1"}
+        environment = {
+            **os.environ,
+            "HOME": held,
+            "XDG_DATA_HOME": held,
+            "XDG_CONFIG_HOME": held,
+            "GOMAXPROCS": "1",
+        }
         environment["PATH"] = environment.get("PATH", "") + _PLACES
         for command in launch.before:
-            subprocess.run(command, cwd=folder, env=environment, check=True, capture_output=True)  # noqa: S603
+            subprocess.run(  # noqa: S603
+                command, cwd=folder, env=environment, check=True, capture_output=True
+            )
         identity = hand_over(Path(held))
         words = [program, *(a.format(folder=folder) for a in launch.arguments)]
         log = Path(held) / "output.log"
         with log.open("wb") as out:
-            process = subprocess.Popen(words, cwd=folder, env=environment, stdout=out, stderr=out, **identity)  # noqa: S603
+            process = subprocess.Popen(  # noqa: S603
+                words, cwd=folder, env=environment, stdout=out, stderr=out, **identity
+            )
         try:
             wait_for(name, process, port, [log, folder / "error.log", folder / "example/error.log"])
             yield "127.0.0.1", port
@@ -109,7 +130,9 @@ def run_example(name: str, build: Path) -> Iterator[tuple[str, int]]:
 
 
 def hand_over(folder: Path) -> dict[str, Any]:
-    """Give a folder to an unprivileged user, where we are root; returns whom a process is to be run as."""
+    """Give a folder to an unprivileged user, where we are root; returns whom a process is to be run
+    as.
+    """
     if os.name != "posix" or os.geteuid() != 0:
         return {}
     for path in (folder, *folder.rglob("*")):
@@ -125,16 +148,28 @@ def free_port() -> int:
 
 
 def wait_for(
-    name: str, process: subprocess.Popen[bytes], port: int, logs: list[Path], seconds: float = START_SECONDS
+    name: str,
+    process: subprocess.Popen[bytes],
+    port: int,
+    logs: list[Path],
+    seconds: float = START_SECONDS,
 ) -> None:
-    """Wait until a server listens on its port. Raises InputError with the last line of its logs where it does not start."""
+    """Wait until a server listens on its port. Raises InputError with the last line of its logs
+    where it does not start.
+    """
     deadline = time.monotonic() + seconds
     while time.monotonic() < deadline and process.poll() is None:
         with socket.socket() as probe:
             if probe.connect_ex(("127.0.0.1", port)) == 0:
                 return
         time.sleep(0.02)
-    told = [line for log in logs if log.exists() for line in log.read_text(errors="replace").strip().splitlines()]
+    told = [
+        line
+        for log in logs
+        if log.exists()
+        for line in log.read_text(errors="replace").strip().splitlines()
+    ]
     raise InputError(
-        f"{name} did not start: {told[-1] if told else 'it gave no reason'}", "see what its own check says of the files"
+        f"{name} did not start: {told[-1] if told else 'it gave no reason'}",
+        "see what its own check says of the files",
     )

@@ -1,4 +1,6 @@
-"""A small local server: answers by a function. It serves a rule set, or a whole site, where no real server is at hand."""
+"""A small local server: answers by a function. It serves a rule set, or a whole site, where no real
+server is at hand.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,9 @@ from typing import NamedTuple
 
 
 class Served(NamedTuple):
-    """What is answered to one request. location: empty without a redirect; headers: further ones."""
+    """What is answered to one request. location: empty without a redirect; headers: further
+    ones.
+    """
 
     status: int
     body: str = ""
@@ -27,7 +31,9 @@ Respond = Callable[[str, str], tuple[int, str, str]]
 
 @contextmanager
 def serve(respond: Respond) -> Iterator[str]:
-    """Serve pages that hold nothing but a title, on a free local port while the context lasts; yields the address."""
+    """Serve pages that hold nothing but a title, on a free local port while the context lasts;
+    yields the address.
+    """
 
     def titled(host: str, target: str) -> Served:
         status, location, title = respond(host, target)
@@ -41,7 +47,9 @@ def serve(respond: Respond) -> Iterator[str]:
 def serve_whole(
     respond: Callable[[str, str], Served], port: int = 0, tls: ssl.SSLContext | None = None
 ) -> Iterator[str]:
-    """Serve whole answers, on a local port, or a free one, while the context lasts; yields the address. tls: with a certificate, to speak it."""
+    """Serve whole answers, on a local port, or a free one, while the context lasts; yields the
+    address. tls: with a certificate, to speak it.
+    """
 
     class Handler(BaseHTTPRequestHandler):
         protocol_version = "HTTP/1.1"
@@ -71,7 +79,9 @@ def serve_whole(
 
     server = _Quiet(("127.0.0.1", port), Handler)
     if tls is not None:
-        server.socket = tls.wrap_socket(server.socket, server_side=True, do_handshake_on_connect=False)
+        server.socket = tls.wrap_socket(
+            server.socket, server_side=True, do_handshake_on_connect=False
+        )
     thread = threading.Thread(target=server.serve_forever, daemon=True)
     thread.start()
     try:

@@ -13,7 +13,14 @@ from upright_ledger.app.collect.surveys.survey import NEW
 from upright_ledger.core.crawl.audits.all_audits import audit
 from upright_ledger.core.crawl.audits.broken_inbound import InboundRow, broken_inbound
 from upright_ledger.core.crawl.audits.moved_pages import Renamed, compare_surveys
-from upright_ledger.core.crawl.audits.site_index import Fault, LinkToMend, OutcomeRow, Site, Wanted, outcomes
+from upright_ledger.core.crawl.audits.site_index import (
+    Fault,
+    LinkToMend,
+    OutcomeRow,
+    Site,
+    Wanted,
+    outcomes,
+)
 from upright_ledger.core.crawl.audits.url_consistency import PARTS, FormRow, form_table
 from upright_ledger.core.crawl.observation import NOT_ASKED, OUTCOMES
 from upright_ledger.core.inventory.evidence import EntryEvidence
@@ -31,8 +38,10 @@ SECTION, FAMILY = "section", "family"
 
 @dataclass
 class Audited:
-    """A survey with its audits. groups: what answers how, by part; group_of: the part (section or first folder, or family) of an address.
-    inbound: dead addresses to which others link. renamed: since an earlier survey, where one was named."""
+    """A survey with its audits. groups: what answers how, by part; group_of: the part (section or
+    first folder, or family) of an address. inbound: dead addresses to which others link. renamed:
+    since an earlier survey, where one was named.
+    """
 
     run: int
     name: str
@@ -61,7 +70,9 @@ class Audited:
     @property
     def not_asked(self) -> Counter[str]:
         """Why addresses were not asked for → how many."""
-        return Counter(line.reason for line in self.site.lines.values() if line.outcome == NOT_ASKED)
+        return Counter(
+            line.reason for line in self.site.lines.values() if line.outcome == NOT_ASKED
+        )
 
     def as_dict(self) -> dict[str, Any]:
         told = renamed_dict(self.renamed) if self.renamed is not None else {}
@@ -96,14 +107,22 @@ class Audited:
         }
 
     def parts(self, what: str, part: str = "") -> list[tuple[str, str]]:
-        """The rows behind a figure: addresses of an outcome or of a fault, each with what stands beside it; of one part alone where one is named.
+        """The rows behind a figure: addresses of an outcome or of a fault, each with what stands
+        beside it; of one part alone where one is named.
 
         Raises UsageError where nothing is called so.
         """
-        rows = [(url, beside) for f in self.faults if what in {f.kind, f.audit} for url, beside in f.rows]
+        rows = [
+            (url, beside)
+            for f in self.faults
+            if what in {f.kind, f.audit}
+            for url, beside in f.rows
+        ]
         if what in OUTCOMES:
             rows = [
-                (url, line.location or line.reason) for url, line in self.site.lines.items() if line.outcome == what
+                (url, line.location or line.reason)
+                for url, line in self.site.lines.items()
+                if line.outcome == what
             ]
         elif not any(what in {f.kind, f.audit} for f in self.faults):
             known = dict.fromkeys([*self.counts, *(f.kind for f in self.faults)])
@@ -121,8 +140,9 @@ def audited(
     since: str = "",
     by: str = SECTION,
 ) -> Audited:
-    """The audits of a survey, by its number or name ("last": the newest). site: what is kept of it already, where it was just made. since: an
-    earlier survey to compare it with. by: the parts of the site.
+    """The audits of a survey, by its number or name ("last": the newest). site: what is kept of it
+    already, where it was just made. since: an earlier survey to compare it with. by: the parts of
+    the site.
 
     Raises UsageError where there is none.
     """
@@ -140,7 +160,13 @@ def audited(
         return bool(settings.sites.site_of(address)) and not settings.sites.is_new(address)
 
     wanted = Wanted(
-        origins[0], slash, staging, origins, settings.policy.index_set, known, is_old if of_new else (lambda _: False)
+        origins[0],
+        slash,
+        staging,
+        origins,
+        settings.policy.index_set,
+        known,
+        is_old if of_new else (lambda _: False),
     )
     table = form_table(site, wanted)
     group_of = _families(site) if by == FAMILY else _sections(settings)

@@ -6,8 +6,8 @@ from upright_ledger.app.collect.surveys.page_reader import page_reader
 from upright_ledger.app.worker_process import Few, Put, WorkerProcess, is_ending
 from upright_ledger.core.crawl.frontier import Limits
 from upright_ledger.core.crawl.observation import Seen
-from upright_ledger.web.http.client import RequestOptions
 from upright_ledger.web.http.crawler import Start, crawl
+from upright_ledger.web.http.options import RequestOptions
 from upright_ledger.web.http.tracer import Place
 
 _PATIENCE = 0.1  # seconds
@@ -40,7 +40,8 @@ def _crawl(
 
     with page_reader() as reader:
         crawl(
-            start, limits, place, manner, reader, done, own_site=own_site, external=external, before=before, meanwhile=few.hand_over,
+            start, limits, place, manner, reader, done, own_site=own_site, external=external,
+            before=before, meanwhile=few.hand_over,
             ending=is_ending,
         )  # fmt: skip
     put(few.found)

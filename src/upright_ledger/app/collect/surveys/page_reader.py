@@ -1,6 +1,8 @@
-"""Reading the pages of a crawl: in a process of its own where there is a core for it, so that the next ones are asked for meanwhile.
+"""Reading the pages of a crawl: in a process of its own where there is a core for it, so that the
+next ones are asked for meanwhile.
 
-What a page says is packed there, and unpacked where it is kept: the crawl itself needs to know only where to go next.
+What a page says is packed there, and unpacked where it is kept: the crawl itself needs to know only
+where to go next.
 """
 
 from __future__ import annotations
@@ -27,7 +29,9 @@ _UNREAD = Read(pickle.dumps(Facts()))
 
 @contextmanager
 def page_reader(work: Callable[..., None] | None = None) -> Iterator[Reader]:
-    """A reader that suits the machine. work: what reads bodies in a process of its own; see `read_bodies`."""
+    """A reader that suits the machine. work: what reads bodies in a process of its own; see
+    `read_bodies`.
+    """
     if (os.cpu_count() or 1) < 2 and work is None:
         yield ReadHere()
         return
@@ -61,7 +65,9 @@ class ReadHere:
 
 
 class _ReadApart:
-    """Sends bodies to another process. Should one of them be its end, that one is left unread, and the others are read by a new process."""
+    """Sends bodies to another process. Should one of them be its end, that one is left unread, and
+    the others are read by a new process.
+    """
 
     def __init__(self, work: Callable[..., None]) -> None:
         self.waiting = 0
@@ -117,14 +123,21 @@ class _ReadApart:
 
 def read_bodies(put: Put, bodies: list[_Body]) -> None:
     """Read bodies, numbered."""
-    put([(number, _read(_told_here, body, kind, url, follow)) for number, body, kind, url, follow in bodies])
+    put(
+        [
+            (number, _read(_told_here, body, kind, url, follow))
+            for number, body, kind, url, follow in bodies
+        ]
+    )
 
 
 _told_here: set[str] = set()  # addresses that the process of its own has told already
 
 
 def _read(told: set[str], body: bytes, kind: str, url: str, follow: bool | None) -> Read:
-    """Read a body. told: the addresses to follow that were told before; each is told once. follow: as in `Reader.read`."""
+    """Read a body. told: the addresses to follow that were told before; each is told once. follow:
+    as in `Reader.read`.
+    """
     facts = read_facts(body, kind, url)
     new = []
     if follow or (follow is None and "nofollow" not in facts.robots):

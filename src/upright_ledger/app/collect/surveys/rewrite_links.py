@@ -1,4 +1,6 @@
-"""Mending the links of a content export: its files written anew into a folder, with a diff of every change."""
+"""Mending the links of a content export: its files written anew into a folder, with a diff of every
+change.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ _MOST_IN_DIFF = 100_000
 
 @dataclass(frozen=True, slots=True)
 class Mended:
-    """One file: where its new form is, how many addresses were changed, and how many were left for the length they are told with."""
+    """One file: where its new form is, how many addresses were changed, and how many were left for
+    the length they are told with.
+    """
 
     file: Path
     changes: int
@@ -38,7 +42,9 @@ def moved_table(site: Site) -> dict[str, str]:
 
 
 def mend_files(files: Sequence[Path], table: Mapping[str, str], into: Path) -> list[Mended]:
-    """Write each file anew into a folder, which must not hold it yet, and the diff beside them. Raises InputError, UsageError."""
+    """Write each file anew into a folder, which must not hold it yet, and the diff beside them.
+    Raises InputError, UsageError.
+    """
     targets = [into / file.name for file in files]
     if len(set(targets)) < len(targets):
         raise UsageError("two of the files have one name", "mend them into folders of their own")
@@ -56,7 +62,9 @@ def mend_files(files: Sequence[Path], table: Mapping[str, str], into: Path) -> l
     return results
 
 
-def _mend(file: Path, target: Path, table: Mapping[str, str], room: int) -> tuple[Mended, list[str]]:
+def _mend(
+    file: Path, target: Path, table: Mapping[str, str], room: int
+) -> tuple[Mended, list[str]]:
     diff = [f"--- {file}\n+++ {target}\n"]
     changes = left = 0
     line = 1

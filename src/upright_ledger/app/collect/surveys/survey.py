@@ -32,8 +32,9 @@ from upright_ledger.ledger.tables.runs.runs import (
     open_run,
     take_over,
 )
-from upright_ledger.web.http.client import RequestOptions, interrupts
 from upright_ledger.web.http.crawler import Start
+from upright_ledger.web.http.interrupts import interrupts
+from upright_ledger.web.http.options import RequestOptions
 from upright_ledger.web.http.tracer import Place
 
 OLD, NEW = "old", "new"
@@ -47,7 +48,9 @@ Progress = Callable[[int, int, Counter[str]], None]
 
 @dataclass
 class Surveyed:
-    """A survey that was kept. side: OLD, NEW or empty; fed: entries or pages that it added to the ledger; counts: addresses by outcome; site: what the audits keep of them."""
+    """A survey that was kept. side: OLD, NEW or empty; fed: entries or pages that it added to the
+    ledger; counts: addresses by outcome; site: what the audits keep of them.
+    """
 
     run: int
     side: str
@@ -75,7 +78,9 @@ def survey(
     resume: bool = False,
     progress: Progress | None = None,
 ) -> Surveyed:
-    """Crawl, keep what was seen, and feed the side of the ledger it is of. Ctrl-C keeps what is done (`stopped`)."""
+    """Crawl, keep what was seen, and feed the side of the ledger it is of. Ctrl-C keeps what is
+    done (`stopped`).
+    """
     at = " ".join(dict.fromkeys(a.origin for a in start.addresses))
     owner = new_owner()
     run, before = _begin(ledger, at, owner, resume=resume)
@@ -113,7 +118,8 @@ def survey(
     if error is not None and result.counts:
         raise InputError(
             f"{result.counts.total():,} addresses are done and kept: {error}",
-            "`upright survey … --resume`, with the same addresses and options, goes on where it stopped",
+            "`upright survey … --resume`, with the same addresses and options, goes on where it "
+            "stopped",
         )
     if error is not None:
         raise error
@@ -122,7 +128,8 @@ def survey(
     if unread and all(line.reason == UNREAD for line in result.site.lines.values()):
         raise InputError(
             f"nothing could be asked for at {at}, since its robots.txt could not be read: {unread}",
-            "check the address and that the server runs, or say --own-site where you may go everywhere",
+            "check the address and that the server runs, or say --own-site where you may go "
+            "everywhere",
         )
     with ledger.writing() as connection:
         finish_run(connection, run, {o: result.counts[o] for o in OUTCOMES if result.counts[o]})
@@ -151,24 +158,40 @@ def _begin(ledger: Ledger, at: str, owner: str, *, resume: bool) -> tuple[int, l
 
 
 def _feed(ledger: Ledger, run: int, side: str) -> int:
-    """Gather what answered, moved or failed as old URLs, or stock what answered and moved as pages."""
+    """Gather what answered, moved or failed as old URLs, or stock what answered and moved as
+    pages.
+    """
     wanted = (ANSWERED, MOVED, FAILING, REFUSED) if side == OLD else (ANSWERED, MOVED)
     with temporary_folder() as held:
         file = held / f"survey-{run}.csv"
         with ledger.reading() as connection, file.open("w", encoding="utf-8", newline="") as out:
             writer = csv.writer(out)
             writer.writerow(
-                ("url", "status", "title", "h1", "description", "language", "canonical", "indexable", "redirects_to")
+                (
+                    "url",
+                    "status",
+                    "title",
+                    "h1",
+                    "description",
+                    "language",
+                    "canonical",
+                    "indexable",
+                    "redirects_to",
+                )
             )
             rows = 0
             for seen in load_seen(connection, run):
                 facts = seen.facts
-                is_page = seen.status != 200 or seen.content_type.partition(";")[0].strip().lower() in _PAGES
+                is_page = (
+                    seen.status != 200
+                    or seen.content_type.partition(";")[0].strip().lower() in _PAGES
+                )
                 if seen.outcome in wanted and is_page and _feeds(ledger, seen.url, side):
                     rows += 1
                     writer.writerow(
                         (
-                            seen.url, seen.status, facts.title, facts.heading, facts.description, facts.language, facts.canonical,
+                            seen.url, seen.status, facts.title, facts.heading, facts.description,
+                            facts.language, facts.canonical,
                             "no" if seen.noindex else "yes", seen.location,
                         )
                     )  # fmt: skip
@@ -189,7 +212,9 @@ def _feeds(ledger: Ledger, url: str, side: str) -> bool:
 
 
 def known_addresses(ledger: Ledger, side: str) -> tuple[Address, ...]:
-    """What the ledger knows of a side: the addresses of its entries, the most valuable first, or the pages in stock."""
+    """What the ledger knows of a side: the addresses of its entries, the most valuable first, or
+    the pages in stock.
+    """
     book = Book(ledger)
     if side == OLD:
         return tuple(address_of(url) for url in own_requests(book).urls)
@@ -199,5 +224,7 @@ def known_addresses(ledger: Ledger, side: str) -> tuple[Address, ...]:
 def hosts_of(ledger: Ledger, side: str, starts: Sequence[Address]) -> frozenset[str]:
     """The hosts that a survey may ask: those of the side it is of, and those of its starts."""
     sites = ledger.settings.sites
-    known = {OLD: frozenset(sites.site_of_authority), NEW: sites.new_authorities}.get(side, frozenset())
+    known = {OLD: frozenset(sites.site_of_authority), NEW: sites.new_authorities}.get(
+        side, frozenset()
+    )
     return known | {a.authority for a in starts}

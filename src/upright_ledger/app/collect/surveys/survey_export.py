@@ -1,4 +1,6 @@
-"""The lists that come of a survey: faults, links to mend, addresses, and what to search and replace in a content export."""
+"""The lists that come of a survey: faults, links to mend, addresses, and what to search and replace
+in a content export.
+"""
 
 from __future__ import annotations
 
@@ -17,9 +19,20 @@ from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
 
 ADDRESS_COLUMNS = (
-    "url", "outcome", "status", "linked_from", "depth", "leads_to", "title", "canonical", "language", "noindex", "reason",
+    "url", "outcome", "status", "linked_from", "depth", "leads_to", "title", "canonical",
+    "language", "noindex", "reason",
 )  # fmt: skip
-MEND_COLUMNS = ("source", "url", "final_url", "status", "text", "place", "pages", "in_template", "written")
+MEND_COLUMNS = (
+    "source",
+    "url",
+    "final_url",
+    "status",
+    "text",
+    "place",
+    "pages",
+    "in_template",
+    "written",
+)
 FAULT_COLUMNS = ("audit", "fault", "severity", "url", "beside", "text")
 REPLACE_COLUMNS = ("find", "replace", "pages")
 
@@ -56,14 +69,18 @@ def write_mends(result: Audited, path: Path) -> None:
 
 
 def write_replacements(result: Audited, path: Path) -> int:
-    """Write what to search and replace in a content export, the longest first, so that none takes a part of another; returns their number."""
+    """Write what to search and replace in a content export, the longest first, so that none takes a
+    part of another; returns their number.
+    """
     rows = replacements(result.mends)
     write_output(path, csv_bytes(REPLACE_COLUMNS, rows))
     return len(rows)
 
 
 def replacements(mends: list[LinkToMend]) -> list[tuple[str, str, int]]:
-    """(as it is written, what to write in the same form, pages that hold it) of links that lead to a page; relative ones cannot be replaced everywhere alike."""
+    """(as it is written, what to write in the same form, pages that hold it) of links that lead to
+    a page; relative ones cannot be replaced everywhere alike.
+    """
     pages: Counter[tuple[str, str]] = Counter()
     for m in mends:
         find = m.written.partition("#")[0]
@@ -79,21 +96,39 @@ def replacements(mends: list[LinkToMend]) -> list[tuple[str, str, int]]:
         else:
             continue
         pages[find, put] += m.pages
-    return sorted(((find, put, n) for (find, put), n in pages.items()), key=lambda row: (-len(row[0]), row))
+    return sorted(
+        ((find, put, n) for (find, put), n in pages.items()), key=lambda row: (-len(row[0]), row)
+    )
 
 
 def _mend_sheet(result: Audited) -> Sheet:
-    return Sheet("links to mend", MEND_COLUMNS, map(_mend_cells, result.mends), ("source", "url", "final_url"))
+    return Sheet(
+        "links to mend",
+        MEND_COLUMNS,
+        map(_mend_cells, result.mends),
+        ("source", "url", "final_url"),
+    )
 
 
 def _addresses(result: Audited) -> Iterator[tuple[Any, ...]]:
     site = result.site
     for url, line in site.lines.items():
         yield (
-            url, line.outcome, line.status or "", site.inbound[url], line.depth, line.location, line.title, line.canonical, line.language,
+            url, line.outcome, line.status or "", site.inbound[url], line.depth, line.location,
+            line.title, line.canonical, line.language,
             "yes" if line.noindex else "", line.reason,
         )  # fmt: skip
 
 
 def _mend_cells(m: LinkToMend) -> tuple[Any, ...]:
-    return (m.source, m.target, m.final, m.status, m.text, m.place, m.pages, "yes" if m.in_template else "", m.written)
+    return (
+        m.source,
+        m.target,
+        m.final,
+        m.status,
+        m.text,
+        m.place,
+        m.pages,
+        "yes" if m.in_template else "",
+        m.written,
+    )

@@ -23,7 +23,12 @@ from upright_ledger.app.prove.builds.build_files import (
     read_list,
     sums_of,
 )
-from upright_ledger.app.prove.builds.deployed_rules import answers_of, compared_urls, deployed_rules, is_rule_file
+from upright_ledger.app.prove.builds.deployed_rules import (
+    answers_of,
+    compared_urls,
+    deployed_rules,
+    is_rule_file,
+)
 from upright_ledger.core.rules.compiler import ExcludedRule
 from upright_ledger.core.rules.condenser import Condensed, condense
 from upright_ledger.core.rules.ruleset import RuleSet
@@ -38,9 +43,11 @@ from upright_ledger.servers.import_list import Profile
 
 @dataclass
 class Built:
-    """What was built: where, from which rules, and what was held back with its reasons. condensed: templates that took the
-    place of exact rules; before: how many rules there were without them. changes: against what stood in `compared` before; other_digest: what stood in the folder meant something else. backup: of the file into
-    which the rules were put. sums: the SHA-256 of every file but the manifest.
+    """What was built: where, from which rules, and what was held back with its reasons. condensed:
+    templates that took the place of exact rules; before: how many rules there were without them.
+    changes: against what stood in `compared` before; other_digest: what stood in the folder meant
+    something else. backup: of the file into which the rules were put. sums: the SHA-256 of every
+    file but the manifest.
     """
 
     server: str
@@ -80,7 +87,10 @@ class Built:
                 for c in self.condensed
             ],
             "changes": dict(Counter(c.kind for c in self.changes)),
-            "held_back": [{"legacy_url": h.legacy_url, "kind": h.kind, "reason": h.reason} for h in self.held_back],
+            "held_back": [
+                {"legacy_url": h.legacy_url, "kind": h.kind, "reason": h.reason}
+                for h in self.held_back
+            ],
             "files": self.files,
             "sums": self.sums,
         }
@@ -99,38 +109,52 @@ def build(
     *,
     force: bool = False,
 ) -> Built:
-    """Write the sound rules of a book for a server. The files are read back before any is put in place.
+    """Write the sound rules of a book for a server. The files are read back before any is put in
+    place.
 
-    condensing: CAUTIOUS or BOLD puts templates in the place of exact rules. against: a list of rules, or a file that a server runs, to compare with instead
-    of the last build in the folder. into: a file whose block of rules is replaced, too.
-    force: write more rules than a server can bear.
+    condensing: CAUTIOUS or BOLD puts templates in the place of exact rules. against: a list of
+    rules, or a file that a server runs, to compare with instead of the last build in the folder.
+    into: a file whose block of rules is replaced, too. force: write more rules than a server can
+    bear.
     """
     profiles = [Profile(**p) for p in book.ledger.settings.profiles]
-    dialect = load_dialect(server, profiles, {(e.site, e.key): e.evidence.value for e in book.entries})
+    dialect = load_dialect(
+        server, profiles, {(e.site, e.key): e.evidence.value for e in book.entries}
+    )
     if not book.rules.answering and book.held_back:
         raise UsageError(
-            f"none of the answers can be built: {book.held_back[0].legacy_url}: {book.held_back[0].reason}",
-            f"upright check shows what is wrong with each of the {len(book.held_back):,} that are held back",
+            f"none of the answers can be built: {book.held_back[0].legacy_url}: "
+            f"{book.held_back[0].reason}",
+            f"upright check shows what is wrong with each of the {len(book.held_back):,} that are "
+            "held back",
         )
     if not book.rules.answering:
-        raise UsageError("there are no rules to build yet", "upright match, or upright decide, gives answers")
+        raise UsageError(
+            "there are no rules to build yet", "upright match, or upright decide, gives answers"
+        )
     if into is not None and server not in INTO:
-        raise UsageError(f"--into is not for {server}", f"it puts rules into the files of {', '.join(INTO)}")
+        raise UsageError(
+            f"--into is not for {server}", f"it puts rules into the files of {', '.join(INTO)}"
+        )
     rules, told = book.rules, list[Condensed]()
     if condensing:
-        rules, told = condense(rules, book.requests, book.standing, book.sites, book.policy, bold=condensing == BOLD)
+        rules, told = condense(
+            rules, book.requests, book.standing, book.sites, book.policy, bold=condensing == BOLD
+        )
     rules = replace(rules, cache_control=book.ledger.settings.cache_control, blocks=())
     most = getattr(dialect, "most_rules", 0)
     if most and len(rules.answering) > most and not force:
         raise RefusedError(
-            f"{len(rules.answering):,} rules are too many for {server}, which takes {most:,}: its file is read anew with every request",
+            f"{len(rules.answering):,} rules are too many for {server}, which takes {most:,}: its "
+            "file is read anew with every request",
             "condense them (--condense), build for another server, or say --force",
         )
     translation = dialect.write(rules)
     differences = dialect.read_back(translation.files, translation.rules)
     if differences:
         raise RefusedError(
-            f"the files for {server} do not read back as the rules they were made from: {differences[0]}",
+            f"the files for {server} do not read back as the rules they were made from: "
+            f"{differences[0]}",
             "nothing was written: report this as a fault of the program",
         )
     held = [*book.held_back, *translation.refused, *book.left_out]
@@ -141,8 +165,13 @@ def build(
         urls = compared_urls(deployed, book)
         before, after = answers_of(deployed, urls), answers_of(translation.rules, urls)
     else:
-        before, after = read_list(against or folder / RULE_LIST), answers_in_words(translation.rules)
-    built = Built(server, folder, sorted([*files, CHANGES, MANIFEST]), translation.rules, held, told)
+        before, after = (
+            read_list(against or folder / RULE_LIST),
+            answers_in_words(translation.rules),
+        )
+    built = Built(
+        server, folder, sorted([*files, CHANGES, MANIFEST]), translation.rules, held, told
+    )
     built.before = len(book.rules.answering)
     built.compared = str(against or (folder if before else ""))
     built.changes = changes(before, after) if before else []
@@ -155,7 +184,12 @@ def build(
         built.backup = put_into(into, files[INTO[server]].decode(), translation.rules.digest)
     with book.ledger.writing() as connection:
         add_build(
-            connection, server, translation.rules.digest, str(folder), len(translation.rules.answering), len(held)
+            connection,
+            server,
+            translation.rules.digest,
+            str(folder),
+            len(translation.rules.answering),
+            len(held),
         )
     return built
 
@@ -173,7 +207,13 @@ INTO = {
 def rule_list(rules: RuleSet) -> bytes:
     """The rules as CSV: old, new, status, query, kind."""
     rows = (
-        (r.legacy_url, r.destination, r.status, r.query, "template" if isinstance(r, TemplateRule) else "exact")
+        (
+            r.legacy_url,
+            r.destination,
+            r.status,
+            r.query,
+            "template" if isinstance(r, TemplateRule) else "exact",
+        )
         for r in rules.answering
     )
     return csv_bytes(("old", "new", "status", "query", "kind"), rows)

@@ -1,4 +1,6 @@
-"""Delivering: what changed since the last build, the way back, and rules within a file that somebody else keeps."""
+"""Delivering: what changed since the last build, the way back, and rules within a file that
+somebody else keeps.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +36,9 @@ class Change:
 
 
 def read_list(path: Path) -> dict[str, str]:
-    """Old address → its answer in words, from a list of rules (redirects.csv); nothing where there is no such file."""
+    """Old address → its answer in words, from a list of rules (redirects.csv); nothing where there
+    is no such file.
+    """
     if not path.is_file():
         return {}
     try:
@@ -42,7 +46,9 @@ def read_list(path: Path) -> dict[str, str]:
             rows = list(csv.DictReader(file))
         return {bare_cell(r["old"]): f"{r['status']} {bare_cell(r['new'])}".strip() for r in rows}
     except (OSError, UnicodeDecodeError, csv.Error, KeyError) as error:
-        raise InputError(f"{path} is no list of rules ({error})", "a redirects.csv of a build is needed") from None
+        raise InputError(
+            f"{path} is no list of rules ({error})", "a redirects.csv of a build is needed"
+        ) from None
 
 
 def answers_in_words(rules: RuleSet) -> dict[str, str]:
@@ -61,7 +67,9 @@ def changes(before: dict[str, str], after: dict[str, str]) -> list[Change]:
 
 def changes_csv(found: list[Change]) -> bytes:
     """Changes as CSV: change, old, before, after."""
-    return csv_bytes(("change", "old", "before", "after"), ((c.kind, c.old, c.before, c.after) for c in found))
+    return csv_bytes(
+        ("change", "old", "before", "after"), ((c.kind, c.old, c.before, c.after) for c in found)
+    )
 
 
 def digest_in(folder: Path) -> str:
@@ -76,7 +84,9 @@ def _manifest(folder: Path) -> dict[str, object]:
     try:
         found = json.loads(path.read_text(encoding="utf-8"))
     except (OSError, ValueError):
-        raise InputError(f"{path} is damaged", "take the folder from a backup, or build into another one") from None
+        raise InputError(
+            f"{path} is damaged", "take the folder from a backup, or build into another one"
+        ) from None
     return found if isinstance(found, dict) else {}
 
 
@@ -86,12 +96,16 @@ def sums_of(files: Mapping[str, bytes]) -> dict[str, str]:
 
 
 def build_in(folder: Path) -> dict[str, bytes]:
-    """The files of the build in a folder, its manifest among them; nothing where there is none. Raises RefusedError where they are not as they were built."""
+    """The files of the build in a folder, its manifest among them; nothing where there is none.
+    Raises RefusedError where they are not as they were built.
+    """
     names = _files(folder)
     files = {name: (folder / name).read_bytes() for name in names}
     sums = _manifest(folder).get("sums", {})
     if isinstance(sums, dict):
-        changed = [n for n, told in sums.items() if hashlib.sha256(files.get(n, b"")).hexdigest() != told]
+        changed = [
+            n for n, told in sums.items() if hashlib.sha256(files.get(n, b"")).hexdigest() != told
+        ]
         if changed:
             raise RefusedError(
                 f"{folder / changed[0]} is not as it was built"
@@ -102,8 +116,9 @@ def build_in(folder: Path) -> dict[str, bytes]:
 
 
 def put_build(folder: Path, files: Mapping[str, bytes], *, keep: bool, force: bool) -> None:
-    """Put a build in the place of the one in a folder, at once. keep: that one is kept as the one to go back to; force: also if somebody
-    changed its files, which are lost then. Raises RefusedError where they were changed.
+    """Put a build in the place of the one in a folder, at once. keep: that one is kept as the one
+    to go back to; force: also if somebody changed its files, which are lost then. Raises
+    RefusedError where they were changed.
     """
     try:
         present = build_in(folder)
@@ -120,25 +135,35 @@ def _files(folder: Path) -> list[str]:
     """The files of the build in a folder, as its manifest names them; none outside it."""
     listed = _manifest(folder).get("files", [])
     names = [str(n) for n in listed] if isinstance(listed, list) else []
-    return [n for n in names if ".." not in Path(n).parts and not Path(n).is_absolute() and (folder / n).is_file()]
+    return [
+        n
+        for n in names
+        if ".." not in Path(n).parts and not Path(n).is_absolute() and (folder / n).is_file()
+    ]
 
 
 def roll_back(folder: Path) -> tuple[str, str]:
-    """Put the previous build back in its place, and the present one where that was, at once. Returns both digests: before, now."""
+    """Put the previous build back in its place, and the present one where that was, at once.
+    Returns both digests: before, now.
+    """
     before = folder / PREVIOUS
     if not _files(before):
         raise UsageError(
-            f"{folder} holds no previous build", "only a build that replaced another one can be taken back"
+            f"{folder} holds no previous build",
+            "only a build that replaced another one can be taken back",
         )
     was = digest_in(folder)
     present, former = build_in(folder), build_in(before)
     kept = {f"{PREVIOUS}/{n}": data for n, data in present.items()}
-    put_folder(folder, {**kept, **former}, frozenset({*present, *(f"{PREVIOUS}/{n}" for n in former)}))
+    put_folder(
+        folder, {**kept, **former}, frozenset({*present, *(f"{PREVIOUS}/{n}" for n in former)})
+    )
     return was, digest_in(folder)
 
 
 def put_into(file: Path, text: str, digest: str) -> Path | None:
-    """Replace our block in a file; all around it stays. Returns the backup that was made first, or None for a new file.
+    """Replace our block in a file; all around it stays. Returns the backup that was made first, or
+    None for a new file.
 
     Raises UsageError where the file has no block, and RefusedError where it has several.
     """
@@ -149,14 +174,20 @@ def put_into(file: Path, text: str, digest: str) -> Path | None:
     try:
         present = file.read_bytes().decode("utf-8", "surrogateescape")
     except OSError as error:
-        raise InputError(f"{file} cannot be read: {error.strerror or error}", "check the permissions") from None
+        raise InputError(
+            f"{file} cannot be read: {error.strerror or error}", "check the permissions"
+        ) from None
     found = _BLOCK.findall(present)
     if not found:
         raise UsageError(
-            f"{file} has no place for the rules", f"put these two lines where they belong: {BEGIN} and {END}"
+            f"{file} has no place for the rules",
+            f"put these two lines where they belong: {BEGIN} and {END}",
         )
     if len(found) > 1:
-        raise RefusedError(f"{file} has {len(found)} blocks of rules", "leave one pair of the two comment lines in it")
+        raise RefusedError(
+            f"{file} has {len(found)} blocks of rules",
+            "leave one pair of the two comment lines in it",
+        )
     backup = _backup_name(file)
     write_whole(backup, file.read_bytes(), public=True)
     if found[0].endswith("\r"):  # the lines of this file end so, and ours in it do, too
@@ -175,7 +206,10 @@ def _backup_name(file: Path) -> Path:
 
 def take_back_from(file: Path) -> Path:
     """Put the newest backup of a file in its place; returns which one that was."""
-    backups = sorted(file.parent.glob(f"{file.name}.upright-*"), key=lambda p: int(p.suffix.rpartition("-")[2] or 0))
+    backups = sorted(
+        file.parent.glob(f"{file.name}.upright-*"),
+        key=lambda p: int(p.suffix.rpartition("-")[2] or 0),
+    )
     if not backups:
         raise UsageError(f"{file} has no backup", "one is made whenever rules are put into it")
     write_whole(file, backups[-1].read_bytes(), public=True)

@@ -15,11 +15,17 @@ from upright_ledger.formats.server_config.detection import PAIRS, dialect_of, re
 
 def is_rule_file(path: Path) -> bool:
     """Whether a file holds rules in a server's language, and is no list of rules."""
-    return path.is_file() and path.suffix.lower() != ".csv" and dialect_of(path, read_text(path, "")) != PAIRS
+    return (
+        path.is_file()
+        and path.suffix.lower() != ".csv"
+        and dialect_of(path, read_text(path, "")) != PAIRS
+    )
 
 
 def deployed_rules(path: Path, book: Book) -> RuleSet:
-    """What a server's file does, as rules of this ledger's sites. Raises InputError where nothing in it is understood."""
+    """What a server's file does, as rules of this ledger's sites. Raises InputError where nothing
+    in it is understood.
+    """
     read = read_rule_file(path)[1]
     if not read.rules:
         raise InputError(
@@ -35,11 +41,17 @@ def answers_of(rules: RuleSet, urls: list[str]) -> dict[str, str]:
     """Address → status and Location, for those that are answered."""
     asked = ((address.authority, address.target) for address in map(parse_address, urls))
     answers = zip(urls, rules.answers_of_rules(asked), strict=True)
-    return {url: f"{answer.status} {answer.location}".strip() for url, answer in answers if answer is not None}
+    return {
+        url: f"{answer.status} {answer.location}".strip()
+        for url, answer in answers
+        if answer is not None
+    }
 
 
 def compared_urls(deployed: RuleSet, book: Book) -> list[str]:
-    """The addresses on which two rule sets are compared: all entries, and what the deployed rules name."""
+    """The addresses on which two rule sets are compared: all entries, and what the deployed rules
+    name.
+    """
     named = {e.legacy_url for e in book.entries}
     for block in deployed.blocks:
         for rule in block.rules:

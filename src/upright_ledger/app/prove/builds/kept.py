@@ -18,7 +18,9 @@ KEPT_AS = "another spelling of a page that is kept"
 
 
 def lives_on(entry: Entry, sites: Sites, stock: Mapping[str, Destination]) -> bool:
-    """Whether an entry is a page of the new site, on a host that both sites share: the stock says that it answers, and so does a log."""
+    """Whether an entry is a page of the new site, on a host that both sites share: the stock says
+    that it answers, and so does a log.
+    """
     page = address_of(entry.legacy_url)
     if not entry.statuses.get("2xx") or not sites.is_new(page):
         return False
@@ -26,10 +28,14 @@ def lives_on(entry: Entry, sites: Sites, stock: Mapping[str, Destination]) -> bo
     return any(d is not None and d.status == 200 and d.state == LIVE for d in found)
 
 
-def plan_of_kept(entry: Entry, sites: Sites, policy: FoldingPolicy, stock: Mapping[str, Destination]) -> Plan | None:
-    """What the other spellings of a page that is kept lead to, such as its index file: the page itself, on a host that both sites share.
+def plan_of_kept(
+    entry: Entry, sites: Sites, policy: FoldingPolicy, stock: Mapping[str, Destination]
+) -> Plan | None:
+    """What the other spellings of a page that is kept lead to, such as its index file: the page
+    itself, on a host that both sites share.
 
-    Its slash and case twins, and spellings that are pages of the new site themselves, are the new site's to answer.
+    Its slash and case twins, and spellings that are pages of the new site themselves, are the new
+    site's to answer.
     """
     shared = sites.shared_origins(entry.site)
     page = address_of(entry.legacy_url)
@@ -42,7 +48,16 @@ def plan_of_kept(entry: Entry, sites: Sites, policy: FoldingPolicy, stock: Mappi
         return None
     old = page._replace(path=odd[0])
     plan = make_plan(
-        old, entry.site, policy, 301, f"{shared[0]}{page.path}", variants=entry.variants, host_given=True, where=KEPT_AS
+        old,
+        entry.site,
+        policy,
+        301,
+        f"{shared[0]}{page.path}",
+        variants=entry.variants,
+        host_given=True,
+        where=KEPT_AS,
     )
     own = sorted({lower_path(v) if policy.case == "fold" else v for v in odd})
-    return replace(plan, folded=fold(old, policy)._replace(path=own[0], params=()), paths=tuple(own))
+    return replace(
+        plan, folded=fold(old, policy)._replace(path=own[0], params=()), paths=tuple(own)
+    )

@@ -1,4 +1,6 @@
-"""Putting a whole folder in the place of another one at once, so that nobody ever sees, or keeps, the files of two builds."""
+"""Putting a whole folder in the place of another one at once, so that nobody ever sees, or keeps,
+the files of two builds.
+"""
 
 from __future__ import annotations
 
@@ -19,11 +21,15 @@ _EXCHANGE = 2  # RENAME_EXCHANGE of renameat2(2)
 _HERE = -100  # AT_FDCWD
 
 
-def put_folder(folder: Path, files: Mapping[str, bytes], gone: frozenset[str] = frozenset()) -> None:
-    """Make a folder hold these files (path within it → content), in one switch; all else that is in it stays, but for what is to be gone.
+def put_folder(
+    folder: Path, files: Mapping[str, bytes], gone: frozenset[str] = frozenset()
+) -> None:
+    """Make a folder hold these files (path within it → content), in one switch; all else that is in
+    it stays, but for what is to be gone.
 
-    Where a folder cannot be switched (it holds a ledger or the folder one works in, is a mount, or lies in one that cannot be written),
-    file after file is put in its place, the last ones last. Raises InputError.
+    Where a folder cannot be switched (it holds a ledger or the folder one works in, is a mount, or
+    lies in one that cannot be written), file after file is put in its place, the last ones last.
+    Raises InputError.
     """
     real = Path(os.path.realpath(folder))
     try:
@@ -51,9 +57,16 @@ def put_folder(folder: Path, files: Mapping[str, bytes], gone: frozenset[str] = 
 
 
 def _new_stage(folder: Path) -> Path | None:
-    """A folder beside another one in which its new state is laid out; None where that one cannot be switched."""
+    """A folder beside another one in which its new state is laid out; None where that one cannot be
+    switched.
+    """
     here = Path.cwd()
-    if here == folder or folder in here.parents or (folder / "upright.toml").exists() or os.path.ismount(folder):
+    if (
+        here == folder
+        or folder in here.parents
+        or (folder / "upright.toml").exists()
+        or os.path.ismount(folder)
+    ):
         return None
     try:
         return Path(tempfile.mkdtemp(dir=folder.parent, prefix=hidden_mark()))
@@ -125,7 +138,9 @@ def _exchange(one: Path, other: Path) -> bool:
 
 
 def _by_turns(one: Path, other: Path) -> bool:
-    """The same in three steps: a moment without the folder, from which the next build of that place recovers."""
+    """The same in three steps: a moment without the folder, from which the next build of that place
+    recovers.
+    """
     aside = one.with_name(f"{one.name}.aside")
     other.rename(aside)
     one.rename(other)

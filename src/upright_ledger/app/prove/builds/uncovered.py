@@ -16,7 +16,9 @@ if TYPE_CHECKING:
 
 
 def unanswered_in_paths(book: Book) -> Iterator[tuple[str, str]]:
-    """Spellings with the identifier of a visit, or a secret, in their path that no rule answers, and the address of the entry."""
+    """Spellings with the identifier of a visit, or a secret, in their path that no rule answers,
+    and the address of the entry.
+    """
     with book.ledger.reading() as connection:
         seen = sessions_in_paths(connection)
     by_id = {e.id: e for e in book.entries if e.answer.has_rule or e.answer.kind == KEEP}
@@ -25,12 +27,18 @@ def unanswered_in_paths(book: Book) -> Iterator[tuple[str, str]]:
         if entry is None:
             continue
         masked = has_masked_segment(address.path)
-        if entry.by != TEMPLATE if masked else book.rules.answer_of_rules(address.authority, address.target) is None:
+        if (
+            entry.by != TEMPLATE
+            if masked
+            else book.rules.answer_of_rules(address.authority, address.target) is None
+        ):
             yield spelling, entry.legacy_url
 
 
 def spelled_by_template(book: Book) -> Iterator[tuple[str, str, str, str]]:
-    """Host, target, template and destination of every spelling of the entries that a template answers."""
+    """Host, target, template and destination of every spelling of the entries that a template
+    answers.
+    """
     for entry in (e for e in book.entries if e.by == TEMPLATE and e.answer.has_rule):
         template = entry.where.partition("://")[2].partition("/")[2]
         for host, target in entry.requests:

@@ -25,14 +25,19 @@ from upright_ledger.web.local.stand_in import serve_whole
 
 
 @click.command("demo")
-@click.argument("folder", metavar="[DIR]", default="quillhaven-demo", type=click.Path(path_type=Path, file_okay=False))
+@click.argument(
+    "folder",
+    metavar="[DIR]",
+    default="quillhaven-demo",
+    type=click.Path(path_type=Path, file_okay=False),
+)
 @json_option
 def command(folder: Path, as_json: bool) -> None:
     """The whole story on a sample site that is made up for it: the Quillhaven Clock Museum moves.
 
-    Writes the sample into DIR (quillhaven-demo by default), runs the real commands on it, and compares what they
-    find with the truth that the sample was generated from. It ends with the built rules in a real nginx, where one
-    is installed.
+    Writes the sample into DIR (quillhaven-demo by default), runs the real commands on it, and
+    compares what they find with the truth that the sample was generated from. It ends with the
+    built rules in a real nginx, where one is installed.
     """
     if folder.exists() and any(folder.iterdir()):
         raise RefusedError(f"{folder} is not empty", "name another folder, or remove this one")
@@ -41,7 +46,8 @@ def command(folder: Path, as_json: bool) -> None:
     teller = _Teller(folder, quiet=as_json)
     sample = write_sample(folder / story.FILES)
     teller.say(
-        f"The sample is in {folder / story.FILES}: {len(sample.museum.old):,} old pages, {len(sample.museum.new):,} new ones, a log, and the truth."
+        f"The sample is in {folder / story.FILES}: {len(sample.museum.old):,} old pages, "
+        f"{len(sample.museum.new):,} new ones, a log, and the truth."
     )
     for scene in story.opening(folder):
         teller.run(scene)
@@ -51,7 +57,8 @@ def command(folder: Path, as_json: bool) -> None:
         teller.run(scene)
     accuracy = story.compare_answers(sample, _book(folder))
     teller.say(
-        f"Truth: {accuracy.right:,} of {len(sample.museum.old):,} old pages are answered rightly, {len(accuracy.wrong):,} wrongly, {accuracy.open:,} are open."
+        f"Truth: {accuracy.right:,} of {len(sample.museum.old):,} old pages are answered rightly, "
+        f"{len(accuracy.wrong):,} wrongly, {accuracy.open:,} are open."
     )
     surveyed = _survey(teller, folder)
     with site_as_found(sample) as (address, server):
@@ -68,7 +75,11 @@ def command(folder: Path, as_json: bool) -> None:
     lived = _live(teller, folder)
     seconds = time.monotonic() - began
     if as_json:
-        wrong = {"wrong_answers": accuracy.wrong, "right_answers": accuracy.right, "open": accuracy.open}
+        wrong = {
+            "wrong_answers": accuracy.wrong,
+            "right_answers": accuracy.right,
+            "open": accuracy.open,
+        }
         output.json_out(
             {
                 "folder": str(folder),
@@ -88,23 +99,30 @@ def command(folder: Path, as_json: bool) -> None:
 
 
 def _survey(teller: _Teller, folder: Path) -> story.Comparison:
-    """A crawl of the new site as it stands on its staging server, against what was planted in it."""
+    """A crawl of the new site as it stands on its staging server, against what was planted in
+    it.
+    """
     site = make_faulty_site(story.STAGED, story.STAGED_PAGES)
     with serve_whole(lambda _, target: site.answer(target)) as address:
         teller.run(story.survey_staging(folder, address))
     result = audited(open_ledger(folder / story.LEDGER), "staging")
-    surveyed = story.compare_faults(site, {f.kind: {url for url, _ in f.rows} for f in result.faults})
+    surveyed = story.compare_faults(
+        site, {f.kind: {url for url, _ in f.rows} for f in result.faults}
+    )
     teller.compare("survey", surveyed)
     return surveyed
 
 
 def _live(teller: _Teller, folder: Path) -> story.Comparison:
-    """The time after a launch, in a ledger of its own: three builds, a log of sixty days, and what became of it all."""
+    """The time after a launch, in a ledger of its own: three builds, a log of sixty days, and what
+    became of it all.
+    """
     phase = make_live_phase()
     phase.write_log(folder / story.FILES / "sixty-days.log")
     phase.write_pairs(folder / story.FILES)
     teller.say(
-        "The launch is over. In a ledger of its own: three builds went out, and a log of sixty days tells what they did."
+        "The launch is over. In a ledger of its own: three builds went out, and a log of sixty "
+        "days tells what they did."
     )
     teller.ledger = folder / story.LIVE
     for scene in story.builds_going_live(folder):
@@ -121,14 +139,22 @@ def _live(teller: _Teller, folder: Path) -> story.Comparison:
 def _ask_nodes(teller: _Teller, folder: Path, book: Book, site: str) -> None:
     """The rules on three real servers over HTTPS, where this machine has them."""
     if lacking := nodes.missing():
-        teller.say(f"Left out, for this machine lacks {lacking}: the same over HTTPS at nginx, Apache and HAProxy.")
+        teller.say(
+            f"Left out, for this machine lacks {lacking}: the same over HTTPS at nginx, Apache and "
+            "HAProxy."
+        )
         return
     for scene in story.other_nodes(folder):
         teller.run(scene)
-    builds = {name: folder / (story.RULES if name == "nginx" else f"{story.RULES}-{name}") for name in nodes.NODES}
+    builds = {
+        name: folder / (story.RULES if name == "nginx" else f"{story.RULES}-{name}")
+        for name in nodes.NODES
+    }
     nodes.make_certificate(folder / story.FILES, sorted(book.sites.hosts))
     with nodes.web_nodes(builds, folder / story.FILES, site) as addresses:
-        teller.say("(" + ", ".join(f"{name} at {address}" for name, address in addresses.items()) + ")")
+        teller.say(
+            "(" + ", ".join(f"{name} at {address}" for name, address in addresses.items()) + ")"
+        )
         teller.run(story.replay_nodes(addresses.values(), folder / story.FILES / nodes.CERTIFICATE))
 
 
@@ -182,7 +208,8 @@ class _Teller:
     def compare(self, what: str, result: story.Comparison) -> None:
         """Say what was planted, and what was found of it."""
         self.say(
-            f"Truth: {result.planted:,} faults were planted; {what} found {result.found:,} of them, and {len(result.invented):,} that were not planted.",
+            f"Truth: {result.planted:,} faults were planted; {what} found {result.found:,} of "
+            f"them, and {len(result.invented):,} that were not planted.",
         )
         for text in [*result.missed, *result.invented][:10]:
             self.say(f"  not as planted: {text}")
@@ -196,7 +223,10 @@ def _farewell(folder: Path, seconds: float) -> None:
         (folder / story.RULES / "redirects.conf", "the rules, as nginx reads them"),
         (folder / story.RULES / "redirects.csv", "the same as a plain list"),
         (folder / "after.csv", "every old URL with its verdict"),
-        (folder / story.FIGURES / "not-found.png", "what was not found, day by day, around the launch"),
+        (
+            folder / story.FIGURES / "not-found.png",
+            "what was not found, day by day, around the launch",
+        ),
         (folder / story.FILES / "truth.csv", "the right answer of every old page"),
     ):
         output.say(f"  {path}  {text}")

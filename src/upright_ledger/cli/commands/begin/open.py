@@ -21,7 +21,11 @@ from upright_ledger.cli.terminal import output
     help="An origin of the old site; repeat it for aliases and further sites.",
 )
 @click.option(
-    "--new", multiple=True, required=True, metavar="URL", help="An origin of the new site; bare paths lie on the first."
+    "--new",
+    multiple=True,
+    required=True,
+    metavar="URL",
+    help="An origin of the new site; bare paths lie on the first.",
 )
 @click.option(
     "--slash",
@@ -69,7 +73,13 @@ def command(
     Hosts that differ by www or a mobile label are one old site; others are sites of their own.
     """
     ledger = open_new(
-        folder, list(old), list(new), database=database, slash=slash, case=case, significant=list(significant)
+        folder,
+        list(old),
+        list(new),
+        database=database,
+        slash=slash,
+        case=case,
+        significant=list(significant),
     )
     sites = ledger.settings.sites
     if as_json:
@@ -87,4 +97,6 @@ def command(
         output.say(f"  old site {site.name}: {', '.join(site.origins)}")
     output.say(f"  new site: {', '.join(sites.new)}")
     output.say(f"  settings: {folder / 'upright.toml'}")
-    output.next_step("gather old URLs, in that folder", "upright gather old-urls.txt analytics.csv access.log")
+    output.next_step(
+        "gather old URLs, in that folder", "upright gather old-urls.txt analytics.csv access.log"
+    )

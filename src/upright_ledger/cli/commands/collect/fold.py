@@ -20,19 +20,29 @@ SHOWN = 12
 @click.command("fold")
 @click.option("--accept", is_flag=True, help="Take over all suggestions.")
 @click.option("--apply", "apply", is_flag=True, help="Fold under what upright.toml says now.")
-@click.option("--put-back", is_flag=True, help="Let upright.toml say again what the entries stand under.")
+@click.option(
+    "--put-back", is_flag=True, help="Let upright.toml say again what the entries stand under."
+)
 @click.option(
     "--significant",
     multiple=True,
     metavar="PATH=NAMES",
-    help="The parameters that choose the page there, as in /catalogue.php=item; none after = for none.",
+    help=(
+        "The parameters that choose the page there, as in /catalogue.php=item; none after = for "
+        "none."
+    ),
 )
-@click.option("--case", type=click.Choice(["fold", "exact"]), help="Whether A-Z equal a-z in paths.")
+@click.option(
+    "--case", type=click.Choice(["fold", "exact"]), help="Whether A-Z equal a-z in paths."
+)
 @click.option(
     "--take-back",
     multiple=True,
     metavar="CLASS|PATH",
-    help="Make entries of what was set aside: a class such as furniture, or paths such as '/downloads/*'.",
+    help=(
+        "Make entries of what was set aside: a class such as furniture, or paths such as "
+        "'/downloads/*'."
+    ),
 )
 @json_option
 @click.pass_obj
@@ -48,14 +58,17 @@ def command(
 ) -> None:
     """Show and change which spellings are one entry.
 
-    Without options, says which parameters choose the page and which do not, as worked out from titles, statuses and how
-    often each value occurs. A change folds all entries anew, as one step that `upright undo` takes back: entries
-    with different answers that become one are a conflict, and an entry that is split gives each part its answer.
+    Without options, says which parameters choose the page and which do not, as worked out from
+    titles, statuses and how often each value occurs. A change folds all entries anew, as one step
+    that `upright undo` takes back: entries with different answers that become one are a conflict,
+    and an entry that is split gives each part its answer.
     """
     ledger = open_ledger(folder)
     if put_back:
         if accept or apply or significant or case or take_back:
-            raise UsageError("--put-back changes no entry, and goes with no other change", "say it by itself")
+            raise UsageError(
+                "--put-back changes no entry, and goes with no other change", "say it by itself"
+            )
         _say_put_back(folding_put_back(ledger), as_json=as_json)
         return
     report = folding(
@@ -84,15 +97,23 @@ def _say_put_back(changes: list[str], *, as_json: bool) -> None:
     for change in changes:
         output.say(f"No longer in upright.toml: {change}")
     output.say(
-        "upright.toml says what the entries stand under." if changes else "It did so already: nothing was changed."
+        "upright.toml says what the entries stand under."
+        if changes
+        else "It did so already: nothing was changed."
     )
 
 
 def _show_doubts(doubts: list[Doubt]) -> None:
     if not doubts:
         return
-    output.say("Named like sessions, and kept, as their values are none; --significant settles a path either way:")
-    rows = [(d.path, d.reason.parameter, "yes" if d.reason.chooses else "no", d.reason.why) for d in doubts[:SHOWN]]
+    output.say(
+        "Named like sessions, and kept, as their values are none; --significant settles a path "
+        "either way:"
+    )
+    rows = [
+        (d.path, d.reason.parameter, "yes" if d.reason.chooses else "no", d.reason.why)
+        for d in doubts[:SHOWN]
+    ]
     output.table(("path", "parameter", "chooses the page", "why"), rows)
     if len(doubts) > SHOWN:
         output.say(f"… and {len(doubts) - SHOWN:,} more (--json shows all)")
@@ -102,7 +123,9 @@ def _show_doubts(doubts: list[Doubt]) -> None:
 def _significant(text: str) -> tuple[str, tuple[str, ...]]:
     path, mark, names = text.rpartition("=")
     if not mark or not path.startswith("/"):
-        raise UsageError(f"--significant {text} names no path", "write it as in /catalogue.php=item")
+        raise UsageError(
+            f"--significant {text} names no path", "write it as in /catalogue.php=item"
+        )
     return path, tuple(n for n in names.split(",") if n)
 
 
@@ -113,24 +136,33 @@ def _show_applied(report: FoldingReport) -> None:
     for change in report.changes:
         output.say(f"Changed: {change}")
     output.say(
-        f"{output.plural(report.before, 'entry', 'entries')} became {report.after:,}: of {done.spellings:,} spellings"
+        f"{output.plural(report.before, 'entry', 'entries')} became {report.after:,}: of "
+        f"{done.spellings:,} spellings"
         f" {done.changed:,} moved."
     )
     if done.split:
-        output.say(f"{output.plural(done.split, 'entry was', 'entries were')} split; the parts inherit the answer.")
+        output.say(
+            f"{output.plural(done.split, 'entry was', 'entries were')} split; the parts inherit "
+            "the answer."
+        )
     if done.conflicts:
         output.say(
-            f"{output.plural(done.conflicts, 'conflict')}: entries with different answers became one.", output.DOUBTFUL
+            f"{output.plural(done.conflicts, 'conflict')}: entries with different answers became "
+            "one.",
+            output.DOUBTFUL,
         )
     if report.lacking:
         logs = ", ".join(f"{name} (step {step})" for name, step in report.lacking[:5])
         more = f" and {len(report.lacking) - 5:,} more" if len(report.lacking) > 5 else ""
         output.say(
-            f"The values of {', '.join(report.needed)} are not known from {logs}{more}: they were left out when these were gathered. "
+            f"The values of {', '.join(report.needed)} are not known from {logs}{more}: they were "
+            "left out when these were gathered. "
             "To have them, undo those steps and gather the files again.",
             output.DOUBTFUL,
         )
-    output.next_step("see whether anything is wrong now, or take it back with upright undo", "upright check")
+    output.next_step(
+        "see whether anything is wrong now, or take it back with upright undo", "upright check"
+    )
 
 
 def _show_suggestions(report: FoldingReport) -> None:
@@ -139,10 +171,14 @@ def _show_suggestions(report: FoldingReport) -> None:
         if doubted:
             output.say("Nothing else to suggest.")
             output.next_step(
-                "name the parameters that choose the page there", f"upright fold --significant {doubted[0]}=NAMES"
+                "name the parameters that choose the page there",
+                f"upright fold --significant {doubted[0]}=NAMES",
             )
         elif report.applied is None:
-            output.say("Every parameter seen chooses a page, or is settled in upright.toml: nothing to suggest.")
+            output.say(
+                "Every parameter seen chooses a page, or is settled in upright.toml: nothing to "
+                "suggest."
+            )
             output.next_step("look at the entries", "upright entries")
         return
     rows = [
@@ -161,8 +197,13 @@ def _show_suggestions(report: FoldingReport) -> None:
         output.say(f"… and {len(report.suggestions) - SHOWN:,} more paths (--json shows all)")
     fewer = sum(s.pages_before - s.pages_after for s in report.suggestions)
     output.say()
-    output.say(f"{output.plural(fewer, 'address', 'addresses')} would fold into others of {report.before:,} entries.")
-    output.next_step("take this over, or set a path yourself with --significant", "upright fold --accept")
+    output.say(
+        f"{output.plural(fewer, 'address', 'addresses')} would fold into others of "
+        f"{report.before:,} entries."
+    )
+    output.next_step(
+        "take this over, or set a path yourself with --significant", "upright fold --accept"
+    )
 
 
 def _as_dict(report: FoldingReport) -> dict[str, object]:
@@ -170,7 +211,12 @@ def _as_dict(report: FoldingReport) -> dict[str, object]:
     return {
         "suggestions": [_suggestion(s) for s in report.suggestions],
         "named_like_sessions": [
-            {"path": d.path, "parameter": d.reason.parameter, "chooses_page": d.reason.chooses, "why": d.reason.why}
+            {
+                "path": d.path,
+                "parameter": d.reason.parameter,
+                "chooses_page": d.reason.chooses,
+                "why": d.reason.why,
+            }
             for d in report.doubts
         ],
         "entries_before": report.before,
@@ -195,7 +241,9 @@ def _suggestion(s: Suggestion) -> dict[str, object]:
     return {
         "path": s.path,
         "significant": list(s.significant),
-        "reasons": [{"parameter": r.parameter, "chooses_page": r.chooses, "why": r.why} for r in s.reasons],
+        "reasons": [
+            {"parameter": r.parameter, "chooses_page": r.chooses, "why": r.why} for r in s.reasons
+        ],
         "spellings": s.spellings,
         "pages_before": s.pages_before,
         "pages_after": s.pages_after,

@@ -11,7 +11,13 @@ import click
 
 from upright_ledger.app.collect.gather import SHOWN_REJECTS, Gathered, gather
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.options.shared import json_option, paths_argument, read_options, reading_options, sheet_option
+from upright_ledger.cli.options.shared import (
+    json_option,
+    paths_argument,
+    read_options,
+    reading_options,
+    sheet_option,
+)
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.monitoring.deploy_days import is_day
@@ -27,23 +33,36 @@ SHOWN = 200
 @sheet_option
 @reading_options
 @click.option(
-    "--period", default="", metavar="FROM..TO", help="The days an export covers, as in 2026-01-01..2026-03-31."
+    "--period",
+    default="",
+    metavar="FROM..TO",
+    help="The days an export covers, as in 2026-01-01..2026-03-31.",
 )
 @click.option(
-    "--with", "present", multiple=True, metavar="NAME", help="Of a rule file: a module or define that the server has."
+    "--with",
+    "present",
+    multiple=True,
+    metavar="NAME",
+    help="Of a rule file: a module or define that the server has.",
 )
 @click.option(
     "--without",
     "absent",
     multiple=True,
     metavar="NAME",
-    help="Of a rule file: a module or define that the server lacks, or an included file without redirects.",
+    help=(
+        "Of a rule file: a module or define that the server lacks, or an included file without "
+        "redirects."
+    ),
 )
 @click.option(
     "--document-root",
     default="",
     metavar="FOLDER",
-    help="Of a rule file: the root of the site, as the file names it, or as the path of a .htaccess does.",
+    help=(
+        "Of a rule file: the root of the site, as the file names it, or as the path of a .htaccess "
+        "does."
+    ),
 )
 @json_option
 @click.pass_obj
@@ -63,9 +82,10 @@ def command(
 ) -> None:
     """Gather old URLs from files of any kind into the ledger.
 
-    PATHS are files, folders, patterns (logs/*.gz), web addresses of sitemaps, or - for standard input; plain or packed
-    with gzip, bzip2, xz or zstd. Each file becomes a source; spellings of one page are folded into one entry and
-    keep their evidence. Gathering the same file again changes nothing, and a log line that stands in two files counts once.
+    PATHS are files, folders, patterns (logs/*.gz), web addresses of sitemaps, or - for standard
+    input; plain or packed with gzip, bzip2, xz or zstd. Each file becomes a source; spellings of
+    one page are folded into one entry and keep their evidence. Gathering the same file again
+    changes nothing, and a log line that stands in two files counts once.
 
     \b
     Kinds, recognised by content:
@@ -81,12 +101,20 @@ def command(
     """
     around = Surroundings(frozenset(present), frozenset(absent), document_root)
     if both := around.present & around.absent:
-        raise UsageError(f"{min(both)} cannot be there and be missing", "name it with --with or with --without")
+        raise UsageError(
+            f"{min(both)} cannot be there and be missing", "name it with --with or with --without"
+        )
     options = replace(read_options(columns, encoding, workbook_sheet), around=around)
     ledger = open_ledger(folder)
     with output.progress_words("Gathering") as progress:
         found = gather(
-            ledger, list(paths), kind=kind, options=options, host=host, period=_period(period), progress=progress
+            ledger,
+            list(paths),
+            kind=kind,
+            options=options,
+            host=host,
+            period=_period(period),
+            progress=progress,
         )
     failed = [r.failed for r in found.sources if r.failed]
     if as_json:
@@ -109,7 +137,9 @@ def _show(results: list[Gathered], entries: int) -> None:
     rows: list[tuple[object, ...]] = [(r.name, _state(r), *_figures([r])) for r in shown]
     if len(shown) < len(results):
         rows.append((f"all {len(results):,}", "", *_figures(results)))
-    output.table(("source", "kind|", "lines>", "accepted>", "set aside>", "rejected>", "new>"), rows)
+    output.table(
+        ("source", "kind|", "lines>", "accepted>", "set aside>", "rejected>", "new>"), rows
+    )
     output.say()
     for result in shown:
         _details(result)
@@ -120,13 +150,19 @@ def _show(results: list[Gathered], entries: int) -> None:
     if not entries:
         output.next_step("see what was set aside, and why", "upright entries --aside all")
     elif not any(r.accepted for r in results) and poor:
-        output.next_step("see what was set aside, then gather the right lines", "upright entries --aside all")
+        output.next_step(
+            "see what was set aside, then gather the right lines", "upright entries --aside all"
+        )
     else:
-        output.next_step("look at how URLs are folded, then take stock of the new pages", "upright fold")
+        output.next_step(
+            "look at how URLs are folded, then take stock of the new pages", "upright fold"
+        )
 
 
 def _shown(results: list[Gathered]) -> list[Gathered]:
-    """The sources that are listed: of very many those of which something is to be said, and some of the others."""
+    """The sources that are listed: of very many those of which something is to be said, and some of
+    the others.
+    """
     if len(results) <= SHOWN:
         return results
     notable = [n for n, r in enumerate(results) if r.failed or r.rejected or _went_wrong(r)][:SHOWN]
@@ -141,13 +177,25 @@ def _figures(results: list[Gathered]) -> tuple[int, ...]:
 
 
 _HARMLESS = frozenset([noise.BLANK, noise.COUNTED_BEFORE, noise.PATTERN_RULE])
+_OTHER_KIND = (
+    "where the file is another kind or in another encoding, name it: --kind, --encoding, --column"
+)
 _HELP = {
-    noise.OFF_SITE: "where these are hosts of the old site, add them to [sites] in upright.toml, then upright fold --apply",
+    noise.OFF_SITE: (
+        "where these are hosts of the old site, add them to [sites] in upright.toml, then upright "
+        "fold --apply"
+    ),
     noise.FURNITURE: "where they are pages all the same: upright fold --take-back furniture",
-    noise.PROBE: "where they are pages all the same: upright fold --take-back probe, or a path such as '/admin/*'",
+    noise.PROBE: (
+        "where they are pages all the same: upright fold --take-back probe, or a path such as "
+        "'/admin/*'"
+    ),
     noise.RANDOM: "where they are pages all the same: upright fold --take-back random",
     noise.BOTS_ONLY: "where they are pages all the same: upright fold --take-back 'bots only'",
-    noise.ASSET: "where they are pages all the same: upright fold --take-back 'page asset', or a path such as '/images/*'",
+    noise.ASSET: (
+        "where they are pages all the same: upright fold --take-back 'page asset', or a path such "
+        "as '/images/*'"
+    ),
     noise.PROSE: "where the file is another kind, name it: --kind table, access-log, ...",
 }
 
@@ -167,11 +215,11 @@ def _warn(result: Gathered) -> None:
     inside = {noise.OFF_SITE: result.hosts, "rejected": result.reasons}.get(kind, Counter[str]())
     named = ", ".join(f"{name} ({n:,})" for name, n in inside.most_common(3))
     output.say(
-        f"{result.name}: {count:,} of {result.lines:,} lines are {kind}{f': {named}' if named else ''}.", output.GRAVE
+        f"{result.name}: {count:,} of {result.lines:,} lines are "
+        f"{kind}{f': {named}' if named else ''}.",
+        output.GRAVE,
     )
-    output.say(
-        f"  {_HELP.get(kind, 'where the file is another kind or in another encoding, name it: --kind, --encoding, --column')}."
-    )
+    output.say(f"  {_HELP.get(kind, _OTHER_KIND)}.")
 
 
 def _state(result: Gathered) -> str:
@@ -190,7 +238,10 @@ def _details(result: Gathered) -> None:
             output.say(f"{name}: {note}")
         return
     if result.anew:
-        output.say(f"{name} was gathered before in another way: it was read anew, in the place of that reading.")
+        output.say(
+            f"{name} was gathered before in another way: it was read anew, in the place of that "
+            "reading."
+        )
     if result.mapping:
         columns = ", ".join(f"{meaning} = {header}" for meaning, header in result.mapping.items())
         output.say(f"{name}: columns {columns}")
@@ -203,7 +254,9 @@ def _details(result: Gathered) -> None:
     if result.folded:
         output.say(f"{name}: folded {_counts(result.folded)}")
     for reject in result.rejects:
-        output.say(f"{name} line {reject.line:,}: {reject.reason}: {reject.text[:100]}", output.DOUBTFUL)
+        output.say(
+            f"{name} line {reject.line:,}: {reject.reason}: {reject.text[:100]}", output.DOUBTFUL
+        )
     if result.rejected > SHOWN_REJECTS:
         output.say(f"{name}: {result.rejected - len(result.rejects):,} more rejected lines")
     if result.rejects_file:
@@ -211,7 +264,11 @@ def _details(result: Gathered) -> None:
 
 
 def _counts(counts: Counter[str]) -> str:
-    return ", ".join(f"{n:,} {kind}" for kind, n in sorted(counts.items(), key=lambda item: (-item[1], item[0])) if n)
+    return ", ".join(
+        f"{n:,} {kind}"
+        for kind, n in sorted(counts.items(), key=lambda item: (-item[1], item[0]))
+        if n
+    )
 
 
 def _as_dict(result: Gathered) -> dict[str, object]:
@@ -234,7 +291,9 @@ def _as_dict(result: Gathered) -> dict[str, object]:
         "folded": dict(result.folded),
         "notes": result.notes,
         "rejects_file": result.rejects_file,
-        "rejects": [{"line": r.line, "reason": r.reason, "text": r.text[:200]} for r in result.rejects],
+        "rejects": [
+            {"line": r.line, "reason": r.reason, "text": r.text[:200]} for r in result.rejects
+        ],
         "failed": f"{result.failed}; {result.failed.hint}" if result.failed else "",
     }
 
@@ -247,5 +306,8 @@ def _period(text: str) -> tuple[str, str]:
         raise UsageError(f"--period {text} is no period", "write it as in 2026-01-01..2026-03-31")
     for day in match.groups():
         if not is_day(day):
-            raise UsageError(f"--period {text}: the calendar has no {day}", "write it as in 2026-01-01..2026-03-31")
+            raise UsageError(
+                f"--period {text}: the calendar has no {day}",
+                "write it as in 2026-01-01..2026-03-31",
+            )
     return match[1], match[2]

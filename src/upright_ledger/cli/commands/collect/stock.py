@@ -30,9 +30,16 @@ from upright_ledger.errors import UsageError
 @column_option
 @sheet_option
 @click.option(
-    "--publish-as", default="", metavar="URL", help="The production origin of pages listed under a staging host."
+    "--publish-as",
+    default="",
+    metavar="URL",
+    help="The production origin of pages listed under a staging host.",
 )
-@click.option("--planned", is_flag=True, help="The pages are still to be published; stock them again when they are.")
+@click.option(
+    "--planned",
+    is_flag=True,
+    help="The pages are still to be published; stock them again when they are.",
+)
 @click.option(
     "--in-place-of",
     default="",
@@ -53,10 +60,12 @@ def command(
     encoding: str,
     as_json: bool,
 ) -> None:
-    """Take stock of the new site's pages: address, status and title, from CSV files, URL lists and sitemaps.
+    """Take stock of the new site's pages: address, status and title, from CSV files, URL lists and
+    sitemaps.
 
-    What a later file says of a page overrules what an earlier one said. --in-place-of old-pages.csv takes a list that was stocked under that name out, and
-    compares both: a page that has another address now, known by its item number or title, becomes a proposal for its old address.
+    What a later file says of a page overrules what an earlier one said. --in-place-of old-pages.csv
+    takes a list that was stocked under that name out, and compares both: a page that has another
+    address now, known by its item number or title, becomes a proposal for its old address.
     """
     options: dict[str, Any] = {
         "options": read_options(columns, encoding, workbook_sheet),
@@ -101,27 +110,46 @@ def command(
         if result.off_site * 2 > result.lines:
             named = ", ".join(f"{host} ({n:,})" for host, n in result.hosts.most_common(3))
             output.say(
-                f"{result.name}: {result.off_site:,} of {result.lines:,} rows are on no new origin: {named}.",
+                f"{result.name}: {result.off_site:,} of {result.lines:,} rows are on no new "
+                f"origin: {named}.",
                 output.GRAVE,
             )
             output.say("  old pages are for upright gather; of a staging host, say --publish-as.")
     output.table(
         ("source", "kind", "lines>", "accepted>", "off site>", "rejected>"),
         [
-            (r.name, "known, no change" if r.known else r.kind, r.lines, r.accepted, r.off_site, len(r.rejects))
+            (
+                r.name,
+                "known, no change" if r.known else r.kind,
+                r.lines,
+                r.accepted,
+                r.off_site,
+                len(r.rejects),
+            )
             for r in results
         ],
     )
     for result in results:
         show_columns(result.name, result.mapping, (), result.notes)
         if result.sums:
-            output.say(f"{result.name}: {output.plural(result.sums, 'row')} of totals or without an address left out")
+            output.say(
+                f"{result.name}: {output.plural(result.sums, 'row')} of totals or without an "
+                "address left out"
+            )
         for clash in result.clashes[:8]:
-            output.say(f"{result.name}: {clash.url} {clash.why}: {clash.first}, and {clash.second}", output.GRAVE)
+            output.say(
+                f"{result.name}: {clash.url} {clash.why}: {clash.first}, and {clash.second}",
+                output.GRAVE,
+            )
         if len(result.clashes) > 8:
-            output.say(f"{result.name}: {len(result.clashes) - 8:,} more such addresses; --json lists all")
+            output.say(
+                f"{result.name}: {len(result.clashes) - 8:,} more such addresses; --json lists all"
+            )
         for reject in result.rejects[:5]:
-            output.say(f"{result.name} line {reject.line:,}: {reject.reason}: {reject.text[:100]}", output.DOUBTFUL)
+            output.say(
+                f"{result.name} line {reject.line:,}: {reject.reason}: {reject.text[:100]}",
+                output.DOUBTFUL,
+            )
     output.say(f"The stock holds {output.plural(pages, 'page')}.")
     if again is not None:
         show_renamed(again.renamed, again.proposed, open_ledger(folder).settings.sites.new)

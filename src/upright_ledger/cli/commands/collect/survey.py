@@ -15,7 +15,11 @@ from upright_ledger.app.collect.surveys.audit import FAMILY, SECTION, audited
 from upright_ledger.app.collect.surveys.crawling import Surveying, start_surveying
 from upright_ledger.app.collect.surveys.rewrite_links import mend_files, moved_table
 from upright_ledger.app.collect.surveys.survey import hosts_of, known_addresses, survey
-from upright_ledger.app.collect.surveys.survey_export import write_mends, write_replacements, write_survey
+from upright_ledger.app.collect.surveys.survey_export import (
+    write_mends,
+    write_replacements,
+    write_survey,
+)
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.http import asking_options, manner_of, say_who_gets_the_login
 from upright_ledger.cli.options.shared import FILE, force_option, json_option
@@ -40,41 +44,89 @@ from upright_ledger.ledger.store import Ledger
     default=None,
     help="Feed what is found to gather (old) or stock (new).",
 )
-@click.option("--entries", "from_ledger", is_flag=True, help="Ask for what the ledger knows of that side, too.")
-@click.option("--own-site", is_flag=True, help="Go everywhere: robots.txt and nofollow are no bounds.")
 @click.option(
-    "--staging", is_flag=True, help="The site is not public yet: that it is closed to search engines is one note."
+    "--entries",
+    "from_ledger",
+    is_flag=True,
+    help="Ask for what the ledger knows of that side, too.",
+)
+@click.option(
+    "--own-site", is_flag=True, help="Go everywhere: robots.txt and nofollow are no bounds."
+)
+@click.option(
+    "--staging",
+    is_flag=True,
+    help="The site is not public yet: that it is closed to search engines is one note.",
 )
 @click.option("--external", is_flag=True, help="Ask for the status of links to other sites, too.")
-@click.option("--host", "hosts", multiple=True, metavar="HOST", help="Another host that may be asked.")
 @click.option(
-    "--sitemap", "sitemaps", multiple=True, metavar="URL", help="A sitemap besides those in the usual places."
+    "--host", "hosts", multiple=True, metavar="HOST", help="Another host that may be asked."
+)
+@click.option(
+    "--sitemap",
+    "sitemaps",
+    multiple=True,
+    metavar="URL",
+    help="A sitemap besides those in the usual places.",
 )
 @click.option("--within", multiple=True, metavar="PATTERN", help="Only paths like /journal/*.")
 @click.option("--without", multiple=True, metavar="PATTERN", help="No paths like /search*.")
-@click.option("--ignore", multiple=True, metavar="NAME", help="A parameter that makes no other page.")
-@click.option("--depth", type=click.IntRange(0), default=None, help="Links from a start.  [default: 100]")
-@click.option("--most", type=click.IntRange(1), default=None, help="Addresses at most.  [default: 500,000]")
+@click.option(
+    "--ignore", multiple=True, metavar="NAME", help="A parameter that makes no other page."
+)
+@click.option(
+    "--depth", type=click.IntRange(0), default=None, help="Links from a start.  [default: 100]"
+)
+@click.option(
+    "--most", type=click.IntRange(1), default=None, help="Addresses at most.  [default: 500,000]"
+)
 @asking_options
 @click.option("--name", default="", metavar="NAME", help="Call this survey so, for comparing.")
 @click.option("--resume", is_flag=True, help="Go on with the last survey there, which was stopped.")
-@click.option("--again", "shown", default="", metavar="RUN", help="Ask nothing: show the audits of a survey again.")
+@click.option(
+    "--again",
+    "shown",
+    default="",
+    metavar="RUN",
+    help="Ask nothing: show the audits of a survey again.",
+)
 @click.option(
     "--since",
     default="",
     metavar="RUN",
     help="Compare with an earlier survey; pages that were renamed become proposals.",
 )
-@click.option("--by", type=click.Choice([SECTION, FAMILY]), default=SECTION, help="The parts of the site.")
 @click.option(
-    "--list", "listed", default="", metavar="WHAT", help="List the rows of an outcome or a fault, such as moved."
+    "--by", type=click.Choice([SECTION, FAMILY]), default=SECTION, help="The parts of the site."
+)
+@click.option(
+    "--list",
+    "listed",
+    default="",
+    metavar="WHAT",
+    help="List the rows of an outcome or a fault, such as moved.",
 )
 @click.option("--part", default="", metavar="NAME", help="With --list: of one part alone.")
-@click.option("--out", type=FILE, metavar="FILE", help="Keep all of it as .xlsx, or one row an address as .csv.")
-@click.option("--mends", type=FILE, metavar="FILE", help="Keep the links to mend, as .csv or .xlsx.")
-@click.option("--replacements", type=FILE, metavar="FILE.csv", help="Keep what to search and replace in the content.")
 @click.option(
-    "--pairs", type=FILE, metavar="FILE.csv", help="Keep renamings without a redirect, for upright decide --from."
+    "--out",
+    type=FILE,
+    metavar="FILE",
+    help="Keep all of it as .xlsx, or one row an address as .csv.",
+)
+@click.option(
+    "--mends", type=FILE, metavar="FILE", help="Keep the links to mend, as .csv or .xlsx."
+)
+@click.option(
+    "--replacements",
+    type=FILE,
+    metavar="FILE.csv",
+    help="Keep what to search and replace in the content.",
+)
+@click.option(
+    "--pairs",
+    type=FILE,
+    metavar="FILE.csv",
+    help="Keep renamings without a redirect, for upright decide --from.",
 )
 @click.option(
     "--in",
@@ -131,23 +183,31 @@ def command(
 
     \b
     upright survey http://www.quillhaven.example/ --as old --entries
-    upright survey https://www.quillhaven.example/ --as new --staging --connect www.quillhaven.example=192.0.2.7
+    upright survey https://www.quillhaven.example/ --as new --staging \\
+      --connect www.quillhaven.example=192.0.2.7
     upright survey --again last --list moved --part /journal/
 
-    It keeps to the hosts of the starts and of the side it is of, and obeys robots.txt unless --own-site is said. What stands in [survey] of
-    upright.toml counts where no option says otherwise. Ctrl-C keeps what is done. Exit code 1 when an audit finds an error.
+    It keeps to the hosts of the starts and of the side it is of, and obeys robots.txt unless
+    --own-site is said. What stands in [survey] of upright.toml counts where no option says
+    otherwise. Ctrl-C keeps what is done. Exit code 1 when an audit finds an error.
     """
     if bool(exports) != bool(into):
         raise UsageError("--in and --into go together", "such as --in export.sql --into mended/")
     if pairs and not since:
-        raise UsageError("--pairs goes with --since", "such as --since before-launch --pairs pairs.csv")
+        raise UsageError(
+            "--pairs goes with --since", "such as --since before-launch --pairs pairs.csv"
+        )
     if not shown and not starts:
-        raise UsageError("no address was given to start from", "such as upright survey https://www.quillhaven.example/")
+        raise UsageError(
+            "no address was given to start from",
+            "such as upright survey https://www.quillhaven.example/",
+        )
     if shown:
         ledger, asked, site, fed = open_ledger(context.obj), shown, None, ""
     else:
         options = {
-            "hosts": hosts, "within": within, "without": without, "ignore": ignore, "depth": depth, "most": most, "own_site": own_site,
+            "hosts": hosts, "within": within, "without": without, "ignore": ignore, "depth": depth,
+            "most": most, "own_site": own_site,
             "external": external, **how,
         }  # fmt: skip
         with start_surveying() as surveying:
@@ -165,9 +225,13 @@ def command(
                 resume=resume,
                 as_json=as_json,
             )
-    result = audited(ledger, asked, side=side or "new", staging=staging, site=site, since=since, by=by)
+    result = audited(
+        ledger, asked, side=side or "new", staging=staging, site=site, since=since, by=by
+    )
     proposed = (
-        propose_renamings(ledger, result.renamed.renamings, result.name or str(result.run)) if result.renamed else None
+        propose_renamings(ledger, result.renamed.renamings, result.name or str(result.run))
+        if result.renamed
+        else None
     )
     if out is not None:
         write_survey(result, out)
@@ -181,7 +245,9 @@ def command(
     if as_json:
         told: dict[str, Any] = {}
         if mended:
-            told["mended"] = [{"file": str(m.file), "changes": m.changes, "left": m.left} for m in mended]
+            told["mended"] = [
+                {"file": str(m.file), "changes": m.changes, "left": m.left} for m in mended
+            ]
         if listed:
             told["rows"] = [list(row) for row in result.parts(listed, part)]
         if proposed is not None:
@@ -195,11 +261,18 @@ def command(
         if fed:
             output.say(fed)
         if result.renamed is not None and proposed is not None:
-            show_renamed(result.renamed, proposed, result.at.split()[:1], all_rows=all_rows, pairs="--pairs FILE.csv")
+            show_renamed(
+                result.renamed,
+                proposed,
+                result.at.split()[:1],
+                all_rows=all_rows,
+                pairs="--pairs FILE.csv",
+            )
         show_survey(result, all_rows=all_rows)
     if not as_json and not listed:
         for path, what in (
-            (out, "All of it"), (mends, "Every link to mend"), (replacements, "What to search and replace"), (pairs, "Every pair"),
+            (out, "All of it"), (mends, "Every link to mend"),
+            (replacements, "What to search and replace"), (pairs, "Every pair"),
         ):  # fmt: skip
             if path is not None:
                 output.say(f"{what} is in {path}.")
@@ -211,12 +284,16 @@ def _next(run: int, *, mends: bool, pairs: Path | None) -> None:
     if pairs is not None:
         output.next_step("answer what was renamed", f"upright decide --from {pairs}")
     elif mends:
-        output.next_step("hand over the links to mend", f"upright survey --again {run} --mends links.csv")
+        output.next_step(
+            "hand over the links to mend", f"upright survey --again {run} --mends links.csv"
+        )
     else:
         output.next_step("see where you are", "upright")
 
 
-def _wanted(context: click.Context, settings: SurveySettings, options: Mapping[str, Any]) -> dict[str, Any]:
+def _wanted(
+    context: click.Context, settings: SurveySettings, options: Mapping[str, Any]
+) -> dict[str, Any]:
     """The options, and where none was given what the settings say."""
     found = dict(options)
     for key in SurveySettings.__dataclass_fields__:
@@ -247,12 +324,17 @@ def _crawl(
 
     begin = tuple(map(_address, starts))
     agent = wanted["agent"] or "upright-ledger (survey)"
-    manner = manner_of({**wanted, "agent": agent}, [a.host for a in begin] if not wanted["connect"] else [], begin)
+    manner = manner_of(
+        {**wanted, "agent": agent}, [a.host for a in begin] if not wanted["connect"] else [], begin
+    )
     say_who_gets_the_login(manner)
     usual = Limits(frozenset())
     limits = Limits(
-        hosts_of(ledger, side or "", begin) | {_address(h).authority for h in wanted["hosts"]}, wanted["most"] or usual.most,
-        usual.depth if wanted["depth"] is None else wanted["depth"], wanted["within"], wanted["without"], frozenset({n.lower() for n in wanted["ignore"]} | ledger.settings.policy.noise_parameters),
+        hosts_of(ledger, side or "", begin) | {_address(h).authority for h in wanted["hosts"]},
+        wanted["most"] or usual.most,
+        usual.depth if wanted["depth"] is None else wanted["depth"], wanted["within"],
+        wanted["without"],
+        frozenset({n.lower() for n in wanted["ignore"]} | ledger.settings.policy.noise_parameters),
     )  # fmt: skip
     where = Start(
         begin,
@@ -262,7 +344,9 @@ def _crawl(
     )
     with output.progress_counts("surveying") as progress:
         kept = survey(
-            ledger, where, limits, Place(limits.hosts, None, ledger.settings.policy.index_set), replace(manner, body=PAGE_BYTES), surveying, side=side or "", own_site=wanted["own_site"],
+            ledger, where, limits, Place(limits.hosts, None, ledger.settings.policy.index_set),
+            replace(manner, body=PAGE_BYTES), surveying, side=side or "",
+            own_site=wanted["own_site"],
             external=wanted["external"], name=name, resume=resume, progress=progress,
         )  # fmt: skip
     if kept.stopped:
@@ -270,7 +354,10 @@ def _crawl(
             output.json_out({"stopped": {"done": kept.counts.total(), "run": kept.run}})
             raise click.exceptions.Exit(130)
         output.say(f"Stopped: {kept.counts.total():,} addresses are done and kept.")
-        output.next_step("go on where it stopped", "upright survey … --resume, with the same addresses and options")
+        output.next_step(
+            "go on where it stopped",
+            "upright survey … --resume, with the same addresses and options",
+        )
         raise click.exceptions.Exit(130)
     asked = kept.counts.total() - kept.counts[NOT_ASKED]
     fed = {
@@ -278,7 +365,8 @@ def _crawl(
         "new": f" {output.plural(kept.fed, 'page')} stocked.",
     }
     told = (
-        f"{output.plural(asked, 'address', 'addresses')} asked in {kept.seconds:.0f} seconds.{fed.get(side or '', '')}"
+        f"{output.plural(asked, 'address', 'addresses')} asked in {kept.seconds:.0f} "
+        f"seconds.{fed.get(side or '', '')}"
     )
     return str(kept.run), kept.site, told
 
@@ -287,4 +375,6 @@ def _address(text: str) -> Address:
     try:
         return parse_address(text)
     except NotAnAddressError as error:
-        raise UsageError(f"{text} cannot be used: {error}", "such as https://www.quillhaven.example/") from None
+        raise UsageError(
+            f"{text} cannot be used: {error}", "such as https://www.quillhaven.example/"
+        ) from None

@@ -23,15 +23,18 @@ SHOWN_WAITING = 10
 @json_option
 @click.pass_obj
 def command(folder: Path, as_json: bool) -> None:
-    """What is answered and what is open, by entries, by hits and by value, and where the entries came from.
+    """What is answered and what is open, by entries, by hits and by value, and where the entries
+    came from.
 
-    Hits are requests by people. Value is what an entry is worth in visits per 30 days; docs/value.md has the
-    formula.
+    Hits are requests by people. Value is what an entry is worth in visits per 30 days;
+    docs/value.md has the formula.
     """
     book = Book(open_ledger(folder))
     result, following = balance(book), next_step(book)
     if as_json:
-        output.json_out(result.as_dict() | {"next": {"why": following.why, "command": following.command}})
+        output.json_out(
+            result.as_dict() | {"next": {"why": following.why, "command": following.command}}
+        )
         return
     total = result.entries
     rows: list[tuple[object, ...]] = [
@@ -47,12 +50,21 @@ def command(folder: Path, as_json: bool) -> None:
         output.table(
             ("source", "kind|", "lines>", "entries>", "alone>", "days"),
             [
-                (s.name, s.kind, s.lines, s.entries, s.alone, " to ".join(s.period) if any(s.period) else "")
+                (
+                    s.name,
+                    s.kind,
+                    s.lines,
+                    s.entries,
+                    s.alone,
+                    " to ".join(s.period) if any(s.period) else "",
+                )
                 for s in result.sources[-SHOWN_SOURCES:]
             ],
         )
         if len(result.sources) > SHOWN_SOURCES:
-            output.say(f"… and {len(result.sources) - SHOWN_SOURCES:,} earlier sources (--json shows all)")
+            output.say(
+                f"… and {len(result.sources) - SHOWN_SOURCES:,} earlier sources (--json shows all)"
+            )
     if result.top_open:
         output.say()
         output.table(
@@ -72,7 +84,11 @@ def command(folder: Path, as_json: bool) -> None:
         output.table(
             ("entries that wait for a page", "answer|", "value>"),
             [
-                (output.path(e.legacy_url, book.sites.old[0].origins[:1]), _waits(e), e.evidence.value)
+                (
+                    output.path(e.legacy_url, book.sites.old[0].origins[:1]),
+                    _waits(e),
+                    e.evidence.value,
+                )
                 for e in result.waiting[:SHOWN_WAITING]
             ],
         )

@@ -6,14 +6,8 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.decide.decide import (
-    Decided,
-    decide_entries,
-    decide_from,
-    decide_listed,
-    decide_one,
-    decide_template,
-)
+from upright_ledger.app.decide.decide import Decided, decide_entries, decide_one, decide_template
+from upright_ledger.app.decide.decide_list import decide_from, decide_listed
 from upright_ledger.app.decide.entries import Filters
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import (
@@ -26,8 +20,16 @@ from upright_ledger.cli.options.shared import (
     show_columns,
 )
 from upright_ledger.cli.terminal import output
-from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, STATUSES, WANTED, EntryAnswer, usual
-from upright_ledger.core.rules.ruleset import CARRY, CARRY_TRACKING, DROP
+from upright_ledger.core.inventory.answer import (
+    GONE,
+    IGNORE,
+    KEEP,
+    STATUSES,
+    WANTED,
+    EntryAnswer,
+    usual,
+)
+from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.errors import UsageError
 
 SHOWN = 8
@@ -36,7 +38,11 @@ SHOWN = 8
 @click.command("decide")
 @click.argument("old", required=False)
 @click.option(
-    "--to", "new", default="", metavar="NEW", help="Where it goes: a full address, or a path on the new site."
+    "--to",
+    "new",
+    default="",
+    metavar="NEW",
+    help="Where it goes: a full address, or a path on the new site.",
 )
 @click.option(
     "--status",
@@ -54,10 +60,15 @@ SHOWN = 8
     "sheet",
     type=click.Path(path_type=Path),
     metavar="FILE",
-    help="A sheet of pairs with the columns old, new, status; with an answer beside it, a list of old URLs that all get it.",
+    help=(
+        "A sheet of pairs with the columns old, new, status; with an answer beside it, a list of "
+        "old URLs that all get it."
+    ),
 )
 @click.option("--section", metavar="NAME", help="All entries of a section, instead of OLD.")
-@click.option("--family", default="", metavar="TEMPLATE", help="All entries of a family, instead of OLD.")
+@click.option(
+    "--family", default="", metavar="TEMPLATE", help="All entries of a family, instead of OLD."
+)
 @click.option(
     "--query",
     type=click.Choice([CARRY_TRACKING, DROP, CARRY]),
@@ -100,12 +111,13 @@ def command(
     upright decide --from pairs.csv
     upright decide --from pruned.txt --to /stories/
 
-    With {captures} OLD is a template: it answers every address that fits and has no answer of its own. {name} is one
-    segment of a path or a part of it, {name|digits}, {name|word} and {name|a,b,c} are narrower, {+rest} is all that
-    follows, and {?item} at the end is the value of a parameter.
+    With {captures} OLD is a template: it answers every address that fits and has no answer of its
+    own. {name} is one segment of a path or a part of it, {name|digits}, {name|word} and
+    {name|a,b,c} are narrower, {+rest} is all that follows, and {?item} at the end is the value of a
+    parameter.
 
-    A sheet may have commas or semicolons; either side may be a full address or a path alone. Its status may be
-    a number, or the word gone, keep, wanted or ignore; empty means 301.
+    A sheet may have commas or semicolons; either side may be a full address or a path alone. Its
+    status may be a number, or the word gone, keep, wanted or ignore; empty means 301.
     """
     chosen = sum([bool(new), gone, keep, wanted, ignore])
     whole = section is not None or bool(family)
@@ -115,7 +127,9 @@ def command(
             "give one of: an old address, --from FILE, or --section and --family",
         )
     if chosen > 1 or (not chosen and sheet is None):
-        raise UsageError("one answer is needed", "give one of: --to NEW, --gone, --keep, --wanted, --ignore")
+        raise UsageError(
+            "one answer is needed", "give one of: --to NEW, --gone, --keep, --wanted, --ignore"
+        )
     answer = usual(GONE if gone else KEEP if keep else WANTED if wanted else IGNORE)
     if new:
         answer = EntryAnswer(STATUSES[int(status)], int(status), new)
@@ -123,7 +137,9 @@ def command(
     if sheet is not None:
         options = read_options(columns, encoding, workbook_sheet, PAIR_MEANINGS)
         given = (sheet, answer, encoding, reason)
-        result = decide_listed(ledger, *given) if chosen else decide_from(ledger, sheet, options, reason)
+        result = (
+            decide_listed(ledger, *given) if chosen else decide_from(ledger, sheet, options, reason)
+        )
         name = sheet.name
     elif whole:
         result = decide_entries(ledger, Filters(section=section, family=family), answer, reason)
@@ -149,7 +165,9 @@ def _show(result: Decided, name: str, *, as_json: bool) -> None:
                 "columns": result.mapping,
                 "unused_columns": result.unused,
                 "notes": result.notes,
-                "refused": [{"row": line, "old": text, "reason": why} for line, text, why in result.refused],
+                "refused": [
+                    {"row": line, "old": text, "reason": why} for line, text, why in result.refused
+                ],
             },
         )
         return
@@ -161,7 +179,10 @@ def _show(result: Decided, name: str, *, as_json: bool) -> None:
         (result.fitting, "open entries fit this template"),
         (result.made, "for entries that were never gathered; they are in the ledger now"),
         (result.mended, "lacked a leading slash; it was put there"),
-        (result.contested, "contradict an earlier row for the same entry; upright check names them"),
+        (
+            result.contested,
+            "contradict an earlier row for the same entry; upright check names them",
+        ),
         (len(result.refused), "rows cannot be used"),
     ):
         if count:

@@ -15,7 +15,7 @@ from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.core.inventory.evidence import PER_PERIOD
 from upright_ledger.ledger.tables.answers import BY
-from upright_ledger.ledger.tables.entries import EvidenceRow
+from upright_ledger.ledger.tables.one_entry import EvidenceRow
 
 SHOWN = 20
 SHOWN_SPELLINGS = 12
@@ -26,16 +26,43 @@ SHOWN_SPELLINGS = 12
 @click.option("--site", default="", help="Of one old site.")
 @click.option("--section", default=None, help="Of one section; '' for those outside any.")
 @click.option("--family", default="", help="Of one family, by its template.")
-@click.option("--source", default="", metavar="NAME", help="Named by a source; * stands for anything.")
+@click.option(
+    "--source", default="", metavar="NAME", help="Named by a source; * stands for anything."
+)
 @click.option("--answer", default="", type=click.Choice(["", *ANSWERS]), help="With this answer.")
-@click.option("--by", default="", type=click.Choice(["", *BY]), help="Answered by match, a person, an import, ...")
-@click.option("--below", type=click.FloatRange(0, 1), help="Answered with less confidence than this, such as 0.97.")
-@click.option("--status", default="", metavar="CLASS", help="That logs saw answered so: 2xx, 3xx, 404, 410, 5xx.")
-@click.option("--sort", default="value", type=click.Choice(task.SORTS), show_default=True, help="The largest first.")
+@click.option(
+    "--by",
+    default="",
+    type=click.Choice(["", *BY]),
+    help="Answered by match, a person, an import, ...",
+)
+@click.option(
+    "--below",
+    type=click.FloatRange(0, 1),
+    help="Answered with less confidence than this, such as 0.97.",
+)
+@click.option(
+    "--status",
+    default="",
+    metavar="CLASS",
+    help="That logs saw answered so: 2xx, 3xx, 404, 410, 5xx.",
+)
+@click.option(
+    "--sort",
+    default="value",
+    type=click.Choice(task.SORTS),
+    show_default=True,
+    help="The largest first.",
+)
 @click.option("--limit", default=SHOWN, show_default=True, help="How many to show; 0 for all.")
 @click.option("--families", is_flag=True, help="Families with their counts instead.")
 @click.option("--sections", is_flag=True, help="Sections with their counts instead.")
-@click.option("--aside", default=None, metavar="CLASS", help="What was set aside, of a class; 'all' for the classes.")
+@click.option(
+    "--aside",
+    default=None,
+    metavar="CLASS",
+    help="What was set aside, of a class; 'all' for the classes.",
+)
 @click.option("--csv", "csv_file", type=FILE, help="Write all that fit as CSV.")
 @force_option
 @json_option
@@ -61,9 +88,9 @@ def command(
 ) -> None:
     """List entries with their evidence, and where each came from.
 
-    PATTERN is a part of the address, or holds * for anything; a full address or a path shows that one entry in
-    full: its spellings, and what each source says of it. Hits are requests by people; value is visits per 30 days
-    (docs/value.md).
+    PATTERN is a part of the address, or holds * for anything; a full address or a path shows that
+    one entry in full: its spellings, and what each source says of it. Hits are requests by people;
+    value is visits per 30 days (docs/value.md).
     """
     book = Book(open_ledger(folder))
     if aside is not None:
@@ -72,17 +99,28 @@ def command(
     if pattern.startswith(("/", "http://", "https://")) and "*" not in pattern:
         _details(task.look_up(book, pattern), as_json=as_json)
         return
-    filters = task.Filters(pattern, site, section, family, source, answer, status, by=by, below=below)
+    filters = task.Filters(
+        pattern, site, section, family, source, answer, status, by=by, below=below
+    )
     listing = task.list_entries(book, filters, sort)
     if families or sections:
-        _groups(book, task.group_by(listing.lines, "family" if families else "section"), limit, as_json=as_json)
+        _groups(
+            book,
+            task.group_by(listing.lines, "family" if families else "section"),
+            limit,
+            as_json=as_json,
+        )
         return
     if csv_file is not None:
         task.write_entries(csv_file, listing.lines)
     if as_json:
         lines = listing.lines[: limit or None]
         output.json_out(
-            {"entries": [x.as_dict() for x in lines], "matching": len(listing.lines), "total": listing.total}
+            {
+                "entries": [x.as_dict() for x in lines],
+                "matching": len(listing.lines),
+                "total": listing.total,
+            }
         )
         return
     _list(book, listing, sort, limit)
@@ -113,7 +151,9 @@ def _list(book: Book, listing: task.Listing, sort: str, limit: int) -> None:
         output.say(f"None of the {listing.total:,} entries fits.")
         return
     origins = book.sites.old[0].origins[:1]
-    told = output.that_fit([(name, figure) for name, figure in _FIGURES if any(figure(x) for x in lines)], _BESIDE)
+    told = output.that_fit(
+        [(name, figure) for name, figure in _FIGURES if any(figure(x) for x in lines)], _BESIDE
+    )
     columns = ("entry", *(name for name, _ in told), "last seen|", "answer|")
     output.table(
         columns,
@@ -129,11 +169,13 @@ def _list(book: Book, listing: task.Listing, sort: str, limit: int) -> None:
     )
     output.say()
     output.say(
-        f"{len(lines):,} of {output.plural(len(listing.lines), 'entry', 'entries')} that fit, by {sort};"
+        f"{len(lines):,} of {output.plural(len(listing.lines), 'entry', 'entries')} that fit, by "
+        f"{sort};"
         f" the ledger holds {listing.total:,}."
     )
     output.next_step(
-        "see one in full, with all its sources", f"upright entries {output.path(lines[0].entry.legacy_url, origins)}"
+        "see one in full, with all its sources",
+        f"upright entries {output.path(lines[0].entry.legacy_url, origins)}",
     )
 
 
@@ -175,7 +217,9 @@ def _details(found: task.Details, *, as_json: bool) -> None:
     output.say(e.legacy_url)
     for title in e.titles[:3]:
         output.say(f"  title: {title}")
-    answer = f"{e.answer.kind}" + (f" {e.answer.status} to {e.answer.destination}" if e.answer.destination else "")
+    answer = f"{e.answer.kind}" + (
+        f" {e.answer.status} to {e.answer.destination}" if e.answer.destination else ""
+    )
     by = f"{e.by}{f' ({e.author})' if e.author else ''}"
     how = "" if e.confidence is None else f", confidence {e.confidence:.3f}"
     if e.by:
@@ -218,7 +262,16 @@ def _rate(said: EvidenceRow) -> object:
 def _aside(book: Book, kind: str, limit: int, *, as_json: bool) -> None:
     urls = task.set_aside(book, kind)
     if as_json:
-        rows = [{"class": u.aside, "url": u.spelling, "hits": u.hits, "bots": u.bots, "listed": u.listed} for u in urls]
+        rows = [
+            {
+                "class": u.aside,
+                "url": u.spelling,
+                "hits": u.hits,
+                "bots": u.bots,
+                "listed": u.listed,
+            }
+            for u in urls
+        ]
         output.json_out({"set_aside": rows})
         return
     if not kind:
@@ -228,12 +281,19 @@ def _aside(book: Book, kind: str, limit: int, *, as_json: bool) -> None:
             for at, n in enumerate((1, u.hits, u.bots, u.listed)):
                 figures[at] += n
         output.table(
-            ("class", "addresses>", "hits>", "bots>", "listed>"), [(k, *v) for k, v in sorted(by_class.items())]
+            ("class", "addresses>", "hits>", "bots>", "listed>"),
+            [(k, *v) for k, v in sorted(by_class.items())],
         )
         output.next_step("look at the addresses of one class", "upright entries --aside furniture")
         return
     rows_shown = [(u.spelling, u.hits, u.bots, u.listed) for u in urls[: limit or None]]
     output.table(("set aside", "hits>", "bots>", "listed>"), rows_shown)
     output.say()
-    output.say(f"{len(rows_shown):,} of {output.plural(len(urls), 'address', 'addresses')} of the class {kind}.")
-    output.next_step("make entries of them, or of a path such as '/downloads/*'", f"upright fold --take-back '{kind}'")
+    output.say(
+        f"{len(rows_shown):,} of {output.plural(len(urls), 'address', 'addresses')} of the class "
+        f"{kind}."
+    )
+    output.next_step(
+        "make entries of them, or of a path such as '/downloads/*'",
+        f"upright fold --take-back '{kind}'",
+    )

@@ -23,7 +23,9 @@ class Share(click.ParamType[float]):
 
     name = "share"
 
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float:
+    def convert(
+        self, value: Any, param: click.Parameter | None, ctx: click.Context | None
+    ) -> float:
         text = str(value).strip()
         try:
             share = float(text[:-1]) / 100 if text.endswith("%") else float(text)
@@ -39,27 +41,38 @@ class Share(click.ParamType[float]):
     "--max-error",
     type=Share(),
     metavar="SHARE",
-    help=f"Answer as many entries as can be answered with this share of errors expected among them.  [default: {MAX_ERROR:.0%}]",
+    help=(
+        "Answer as many entries as can be answered with this share of errors expected among them. "
+        f" [default: {MAX_ERROR:.0%}]"
+    ),
 )
 @click.option(
     "--accept-above",
     type=click.FloatRange(0, 1.01),
     metavar="CONFIDENCE",
-    help="Answer entries whose best proposal has this confidence or more instead; 1.01 accepts none but equal addresses.",
+    help=(
+        "Answer entries whose best proposal has this confidence or more instead; 1.01 accepts none "
+        "but equal addresses."
+    ),
 )
 @json_option
 @click.pass_obj
-def command(folder: Path, max_error: float | None, accept_above: float | None, as_json: bool) -> None:
+def command(
+    folder: Path, max_error: float | None, accept_above: float | None, as_json: bool
+) -> None:
     """Propose destinations for all open entries, and answer the certain ones.
 
-    Certain are entries whose address is a page of the new site, and the proposals that are surest: confidence is the
-    chance that a proposal is right, so the errors among those accepted can be foretold. Answers that are known teach how
-    sections moved. The home page is never proposed for an inner page, nor a page in another language. One undoable step.
+    Certain are entries whose address is a page of the new site, and the proposals that are surest:
+    confidence is the chance that a proposal is right, so the errors among those accepted can be
+    foretold. Answers that are known teach how sections moved. The home page is never proposed for
+    an inner page, nor a page in another language. One undoable step.
     """
     if max_error is not None and accept_above is not None:
         raise UsageError("--max-error and --accept-above contradict each other", "give one of them")
     ledger = open_ledger(folder)
-    result = match(ledger, max_error=MAX_ERROR if max_error is None else max_error, threshold=accept_above)
+    result = match(
+        ledger, max_error=MAX_ERROR if max_error is None else max_error, threshold=accept_above
+    )
     if as_json:
         output.json_out(_as_json(result))
         return
@@ -74,26 +87,39 @@ def command(folder: Path, max_error: float | None, accept_above: float | None, a
         output.say(f"  {count:>7,}  {text}")
     for side in result.untitled:
         output.say(
-            f"None of the {side} pages has a title, so addresses alone were compared: an export with titles finds more.",
+            f"None of the {side} pages has a title, so addresses alone were compared: an export "
+            "with titles finds more.",
             output.DOUBTFUL,
         )
     if result.fallbacks:
-        output.say(f"           for {result.fallbacks:,} of them the page of their section is kept as a fallback")
+        output.say(
+            f"           for {result.fallbacks:,} of them the page of their section is kept as a "
+            "fallback"
+        )
     if accepted.accepted:
         wrong = "less than 1" if accepted.errors < 1 else f"about {accepted.errors:,.0f}"
         output.say()
-        support = "estimated, for no sample was reviewed yet (upright review --sample 300 --out sample.xlsx draws one)"
+        support = (
+            "estimated, for no sample was reviewed yet (upright review --sample 300 --out "
+            "sample.xlsx draws one)"
+        )
         if result.sample.reviewed:
             reviewed = result.sample
             support = ("supported: " if result.supported else "still estimated: ") + (
-                f"a random sample of {len(reviewed.reviewed):,} had {reviewed.wrong:,} wrong, which allows "
+                f"a random sample of {len(reviewed.reviewed):,} had {reviewed.wrong:,} wrong, "
+                "which allows "
                 f"{100 * reviewed.most_wrong:.1f} % at most (with 95 % certainty)"
             )
         output.say(
-            f"Of the {accepted.accepted:,} accepted proposals {wrong} may be wrong ({100 * accepted.share:.1f} %): {support}."
+            f"Of the {accepted.accepted:,} accepted proposals {wrong} may be wrong "
+            f"({100 * accepted.share:.1f} %): {support}."
         )
     for count, one, many in (
-        (result.merged, "new page takes in several old ones", "new pages take in several old ones each"),
+        (
+            result.merged,
+            "new page takes in several old ones",
+            "new pages take in several old ones each",
+        ),
         (
             result.split,
             "entry seems to be split: two new pages share it out",
@@ -107,13 +133,19 @@ def command(folder: Path, max_error: float | None, accept_above: float | None, a
         output.say()
         output.table(
             ("pages>", "how families moved"),
-            [(f"{c.pairs:,} of {c.of:,}", [c.old, f"to  {c.new}"]) for c in result.moved[:SHOWN_FAMILIES]],
+            [
+                (f"{c.pairs:,} of {c.of:,}", [c.old, f"to  {c.new}"])
+                for c in result.moved[:SHOWN_FAMILIES]
+            ],
         )
     if result.proposals:
         output.say()
         known = (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0])
         output.table(
-            ("confidence>", f"the proposals worth most, {min(SHOWN, result.proposed):,} of {result.proposed:,}"),
+            (
+                "confidence>",
+                f"the proposals worth most, {min(SHOWN, result.proposed):,} of {result.proposed:,}",
+            ),
             [
                 (
                     f"{p.confidence:.2f}",

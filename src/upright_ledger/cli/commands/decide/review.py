@@ -27,9 +27,19 @@ SHOWN = 8
     metavar="FILE",
     help="Write a sheet to review: .xlsx or .csv.",
 )
-@click.option("--in", "sheet", type=click.Path(path_type=Path), metavar="FILE", help="Read a reviewed sheet back.")
+@click.option(
+    "--in",
+    "sheet",
+    type=click.Path(path_type=Path),
+    metavar="FILE",
+    help="Read a reviewed sheet back.",
+)
 @click.option("--dry-run", is_flag=True, help="With --in: only show what it would change.")
-@click.option("--answer", type=click.Choice(ANSWERS), help="With --out: only entries with this answer, such as open.")
+@click.option(
+    "--answer",
+    type=click.Choice(ANSWERS),
+    help="With --out: only entries with this answer, such as open.",
+)
 @click.option("--section", default=None, help="Only entries of this section; '' for those of none.")
 @click.option("--site", default="", help="Only entries of this old site.")
 @click.option(
@@ -43,7 +53,8 @@ SHOWN = 8
 @json_option
 @click.pass_obj
 def command(
-    folder: Path, out: Path | None, sheet: Path | None, dry_run: bool, answer: str | None, section: str | None, site: str,
+    folder: Path, out: Path | None, sheet: Path | None, dry_run: bool, answer: str | None,
+    section: str | None, site: str,
     sample: int | None,
     reason: str, as_json: bool,
 ) -> None:  # fmt: skip
@@ -56,22 +67,29 @@ def command(
     upright review --in sheet.xlsx --dry-run
     upright review --in sheet.xlsx
 
-    In the terminal each entry is a screen with its evidence, the candidates and why they fit, the most valuable first; one
-    key decides, and it is in the ledger at once. Leave at any time; it goes on where you stopped, skipped ones last.
+    In the terminal each entry is a screen with its evidence, the candidates and why they fit, the
+    most valuable first; one key decides, and it is in the ledger at once. Leave at any time; it
+    goes on where you stopped, skipped ones last.
 
-    In the sheet one row is one entry. Put move, temporary, gone, keep, wanted or ignore into its answer, and
-    change the destination where another page is right. Rows that you leave alone change nothing. What the sheet changes is
-    posted as one undoable step; rows whose entry was answered by somebody else meanwhile are left out and named.
+    In the sheet one row is one entry. Put move, temporary, gone, keep, wanted or ignore into its
+    answer, and change the destination where another page is right. Rows that you leave alone change
+    nothing. What the sheet changes is posted as one undoable step; rows whose entry was answered by
+    somebody else meanwhile are left out and named.
     """
     if out is not None and sheet is None:
         ledger = open_ledger(folder)
-        count = write_sheet(ledger, out, Filters(site=site, section=section, answer=answer or ""), sample or 0)
+        count = write_sheet(
+            ledger, out, Filters(site=site, section=section, answer=answer or ""), sample or 0
+        )
         if as_json:
             output.json_out({"file": str(out), "entries": count})
             return
-        output.say(f"{out.name}: {output.plural(count, 'entry', 'entries')}, the most valuable first.")
+        output.say(
+            f"{out.name}: {output.plural(count, 'entry', 'entries')}, the most valuable first."
+        )
         output.next_step(
-            "fill in the column answer, then see what it would change", f"upright review --in {out.name} --dry-run"
+            "fill in the column answer, then see what it would change",
+            f"upright review --in {out.name} --dry-run",
         )
         return
     if out is not None:
@@ -90,13 +108,15 @@ def command(
 def _walk(folder: Path, filters: Filters, *, as_json: bool) -> None:
     if as_json or not (sys.stdin.isatty() and sys.stdout.isatty()):
         raise UsageError(
-            "the review one by one needs a terminal", "upright review --out sheet.xlsx writes a sheet instead"
+            "the review one by one needs a terminal",
+            "upright review --out sheet.xlsx writes a sheet instead",
         )
     queue = Queue(open_ledger(folder), filters)
     if queue.waiting:
         Screen(queue).run()
     output.say(
-        f"{output.plural(queue.answered, 'entry was', 'entries were')} answered; {len(queue.waiting):,} of those chosen are open."
+        f"{output.plural(queue.answered, 'entry was', 'entries were')} answered; "
+        f"{len(queue.waiting):,} of those chosen are open."
     )
     output.next_step("look for faults", "upright check")
 
@@ -109,9 +129,15 @@ def _show(result: Reviewed, name: str, *, dry_run: bool) -> None:
         (len(result.changed), "in place of another answer"),
         (len(result.reopened), "taken back: open again"),
         (len(result.confirmed), "of a sample, found right"),
-        (result.typed, "taken as move, for a destination was typed where the answer still said open"),
+        (
+            result.typed,
+            "taken as move, for a destination was typed where the answer still said open",
+        ),
         (result.unchanged, "rows change nothing"),
-        (len(result.conflicts), "rows left out: their entry was answered since the sheet was written"),
+        (
+            len(result.conflicts),
+            "rows left out: their entry was answered since the sheet was written",
+        ),
         (len(result.refused), "rows cannot be used"),
     ):
         if count:
@@ -123,7 +149,9 @@ def _show(result: Reviewed, name: str, *, dry_run: bool) -> None:
         output.say(f"  and {more:,} more; --json lists all")
     if dry_run and result.changes:
         output.say()
-        output.table(("answer", "entry"), [(c.answer.kind, _lines(c)) for c in result.changes[:SHOWN]])
+        output.table(
+            ("answer", "entry"), [(c.answer.kind, _lines(c)) for c in result.changes[:SHOWN]]
+        )
         output.next_step("post them", f"upright review --in {name}")
     else:
         output.next_step("look for faults", "upright check")
@@ -158,7 +186,11 @@ def _as_json(result: Reviewed) -> None:
             "changed": listed(result.changed),
             "reopened": listed(result.reopened),
             "confirmed": listed(result.confirmed),
-            "conflicts": [{"row": row, "legacy_url": url, "reason": why} for row, url, why in result.conflicts],
-            "refused": [{"row": row, "legacy_url": url, "reason": why} for row, url, why in result.refused],
+            "conflicts": [
+                {"row": row, "legacy_url": url, "reason": why} for row, url, why in result.conflicts
+            ],
+            "refused": [
+                {"row": row, "legacy_url": url, "reason": why} for row, url, why in result.refused
+            ],
         }
     )

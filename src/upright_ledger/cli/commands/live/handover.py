@@ -31,7 +31,13 @@ SHOWN = 12
 @json_option
 @click.pass_obj
 def command(
-    folder: Path, which: str, given: bool, live: bool, at: str | None, running: Path | None, as_json: bool
+    folder: Path,
+    which: str,
+    given: bool,
+    live: bool,
+    at: str | None,
+    running: Path | None,
+    as_json: bool,
 ) -> None:
     """Say that a build was handed over or is live, or list the builds.
 
@@ -40,11 +46,14 @@ def command(
     upright handover rules/ --live --at 2026-05-14T14:30
     upright handover --running /etc/nginx/redirects.conf
 
-    BUILD is its number or its folder; without one it is the newest. From the time on at which it went live, requests that fail count
-    against its answers: see upright triage. Exit code 1 when the server runs something else than the ledger says.
+    BUILD is its number or its folder; without one it is the newest. From the time on at which it
+    went live, requests that fail count against its answers: see upright triage. Exit code 1 when
+    the server runs something else than the ledger says.
     """
     if given and live:
-        raise UsageError("--given and --live contradict each other", "say first the one, then the other")
+        raise UsageError(
+            "--given and --live contradict each other", "say first the one, then the other"
+        )
     if at is not None and not at.strip():
         raise UsageError("--at is empty", "such as --at 2026-05-14T14:30; leave it out for now")
     if at and not (given or live):
@@ -63,11 +72,18 @@ def command(
             if live
             else f"handed over, {to_the_minute(marked.handed_over)}"
         )
-        output.say(f"Build {marked.number} ({output.plural(marked.rules, 'rule')} for {marked.server}) is {said}.")
+        output.say(
+            f"Build {marked.number} ({output.plural(marked.rules, 'rule')} for {marked.server}) is "
+            f"{said}."
+        )
         if live:
-            output.next_step("see what still fails, with the logs from then on", "upright triage access.log")
+            output.next_step(
+                "see what still fails, with the logs from then on", "upright triage access.log"
+            )
         else:
-            output.next_step("say so when the server runs it", f"upright handover {marked.number} --live")
+            output.next_step(
+                "say so when the server runs it", f"upright handover {marked.number} --live"
+            )
         return
     told, late = builds(ledger), behind(ledger)
     if as_json:
@@ -105,16 +121,25 @@ def _show_drift(found: Drift, *, as_json: bool) -> None:
                 "file": str(found.file),
                 "build": found.which.number if found.which else None,
                 "compared": found.asked,
-                "differing": [{"old": c.old, "running": c.before, "ledger": c.after} for c in found.differing],
+                "differing": [
+                    {"old": c.old, "running": c.before, "ledger": c.after} for c in found.differing
+                ],
             }
         )
     else:
-        named = f"says it is build {found.which.number}" if found.which else "names no build of this ledger"
+        named = (
+            f"says it is build {found.which.number}"
+            if found.which
+            else "names no build of this ledger"
+        )
         output.say(f"{found.file} {named}; {found.asked:,} addresses compared.")
         if found.differing:
             output.table(
                 ("address", "runs", "ledger says"),
-                [(c.old, c.before or "nothing", c.after or "nothing") for c in found.differing[:SHOWN]],
+                [
+                    (c.old, c.before or "nothing", c.after or "nothing")
+                    for c in found.differing[:SHOWN]
+                ],
                 title=f"{output.plural(len(found.differing), 'answer')} differ",
             )
             if len(found.differing) > SHOWN:

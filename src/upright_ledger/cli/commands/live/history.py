@@ -13,7 +13,9 @@ from upright_ledger.cli.terminal import output
 
 
 @click.command("history")
-@click.option("--last", type=click.IntRange(1), default=30, show_default=True, help="How many steps to show.")
+@click.option(
+    "--last", type=click.IntRange(1), default=30, show_default=True, help="How many steps to show."
+)
 @json_option
 @click.pass_obj
 def command(folder: Path, last: int, as_json: bool) -> None:
@@ -28,7 +30,9 @@ def command(folder: Path, last: int, as_json: bool) -> None:
         what = "; ".join(t for t in (s["summary"], s["reason"], note) if t)
         rows.append((str(s["step"]), s["time"], s["author"], s["command"], what))
     output.table(
-        ("step>", "time", "author", "command", "what"), rows, ["dim" if s["undone_by"] else "" for s in steps[:last]]
+        ("step>", "time", "author", "command", "what"),
+        rows,
+        ["dim" if s["undone_by"] else "" for s in steps[:last]],
     )
     if len(steps) > last:
         output.say(f"… and {output.plural(len(steps) - last, 'earlier step')}; --last shows more")

@@ -40,17 +40,22 @@ COLUMNS = (
     metavar="DAYS",
     help="How long nobody may have asked.",
 )
-@click.option("--accept", is_flag=True, help="Retire what is proposed, as one step that undo takes back.")
+@click.option(
+    "--accept", is_flag=True, help="Retire what is proposed, as one step that undo takes back."
+)
 @click.option("--out", type=FILE, metavar="FILE.csv", help="Keep the use of every rule.")
 @click.option("--all", "all_rows", is_flag=True, help="List everything that is proposed.")
 @force_option
 @json_option
 @click.pass_obj
-def command(folder: Path, days: int, accept: bool, out: Path | None, all_rows: bool, as_json: bool) -> None:
+def command(
+    folder: Path, days: int, accept: bool, out: Path | None, all_rows: bool, as_json: bool
+) -> None:
     """Say which rules nobody uses any more, by the logs that were gathered.
 
-    A rule is proposed only where it is live for as long, no person asked for it in that time, nobody links to it, no search engine shows it, and the logs cover
-    the time. What is retired has no rule in the next build; the journal keeps what it was.
+    A rule is proposed only where it is live for as long, no person asked for it in that time,
+    nobody links to it, no search engine shows it, and the logs cover the time. What is retired has
+    no rule in the next build; the journal keeps what it was.
     """
     result = retire(Book(open_ledger(folder)), days, accept=accept)
     if out is not None:
@@ -72,10 +77,14 @@ def command(folder: Path, days: int, accept: bool, out: Path | None, all_rows: b
 
 def _show(result: Retiring, days: int, *, all_rows: bool) -> None:
     output.say(
-        f"{output.plural(len(result.rules), 'rule')}, {result.first} to {result.last}; logs cover {100 * result.covered:.0f} % of these {days:,} days."
+        f"{output.plural(len(result.rules), 'rule')}, {result.first} to {result.last}; logs cover "
+        f"{100 * result.covered:.0f} % of these {days:,} days."
     )
     output.say()
-    rows = [("may be retired", len(result.proposed)), *((why, n) for why, n in result.kept.most_common())]
+    rows = [
+        ("may be retired", len(result.proposed)),
+        *((why, n) for why, n in result.kept.most_common()),
+    ]
     output.table(("rules", "number>"), rows)
     if result.proposed:
         shown = result.proposed if all_rows else result.proposed[:SHOWN]
@@ -99,7 +108,11 @@ def _show(result: Retiring, days: int, *, all_rows: bool) -> None:
             output.say(f"… and {len(result.proposed) - len(shown):,} more; --all lists them")
         bots = sum(r.use.bots for r in result.proposed)
         output.say(
-            f"What it would cost: {bots * 30 / days:,.0f} requests by bots in 30 days would be answered 404, and none by people, as far as the logs tell."
+            f"What it would cost: {bots * 30 / days:,.0f} requests by bots in 30 days would be "
+            "answered 404, and none by people, as far as the logs tell."
         )
     if result.retired:
-        output.say(f"{output.plural(result.retired, 'rule')} retired, as one step that `upright undo` takes back.")
+        output.say(
+            f"{output.plural(result.retired, 'rule')} retired, as one step that `upright undo` "
+            "takes back."
+        )

@@ -14,14 +14,19 @@ from upright_ledger.cli.terminal import output
 
 @click.command("undo")
 @click.argument("count", type=click.IntRange(1), default=1)
-@click.option("--step", "target", type=int, help="Take back this one step instead; an undo can be undone, too.")
+@click.option(
+    "--step",
+    "target",
+    type=int,
+    help="Take back this one step instead; an undo can be undone, too.",
+)
 @json_option
 @click.pass_obj
 def command(folder: Path, count: int, target: int | None, as_json: bool) -> None:
     """Take back the last COUNT steps (one by default), as one new step of the journal.
 
-    A gathered source is not forgotten but withdrawn. A step whose rows were changed since is refused, and the
-    later step is named.
+    A gathered source is not forgotten but withdrawn. A step whose rows were changed since is
+    refused, and the later step is named.
     """
     done = undo(open_ledger(folder), count, target)
     if as_json:

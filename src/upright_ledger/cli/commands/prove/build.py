@@ -28,7 +28,9 @@ SHOWN_TEMPLATES = 8
     "server",
     default="",
     metavar="SERVER",
-    help=f"Who will read the rules: {', '.join([*DIALECTS, *LISTS])}, or a profile of upright.toml.",
+    help=(
+        f"Who will read the rules: {', '.join([*DIALECTS, *LISTS])}, or a profile of upright.toml."
+    ),
 )
 @click.option(
     "--out",
@@ -46,13 +48,19 @@ SHOWN_TEMPLATES = 8
     default="",
     type=click.Choice(["", CAUTIOUS, BOLD]),
     metavar="[LEVEL]",
-    help="Put template rules in the place of exact ones where no known answer changes; LEVEL bold also takes whole folders.",
+    help=(
+        "Put template rules in the place of exact ones where no known answer changes; LEVEL bold "
+        "also takes whole folders."
+    ),
 )
 @click.option(
     "--against",
     type=click.Path(path_type=Path),
     metavar="FILE",
-    help="Compare with this list of rules, or with the file that a server runs now, instead of the last build in DIR.",
+    help=(
+        "Compare with this list of rules, or with the file that a server runs now, instead of the "
+        "last build in DIR."
+    ),
 )
 @click.option(
     "--into",
@@ -61,7 +69,9 @@ SHOWN_TEMPLATES = 8
     help="Replace the block of rules in FILE, too, after a backup.",
 )
 @click.option(
-    "--force", is_flag=True, help="Write more rules than a .htaccess can bear, and over built files that were changed."
+    "--force",
+    is_flag=True,
+    help="Write more rules than a .htaccess can bear, and over built files that were changed.",
 )
 @click.option(
     "--roll-back",
@@ -84,9 +94,10 @@ def command(
 ) -> None:
     """Write the rules of all sound answers for a server, with a manifest and a plain list.
 
-    Answers that cannot be executed safely (loops, rules onto themselves, two answers for one address) are held
-    back and named; the exit code is then 1. Before anything is put in place the files are read back: every exact
-    rule is compared, and requests of all kinds are put to the files as the server would read them.
+    Answers that cannot be executed safely (loops, rules onto themselves, two answers for one
+    address) are held back and named; the exit code is then 1. Before anything is put in place the
+    files are read back: every exact rule is compared, and requests of all kinds are put to the
+    files as the server would read them.
     """
     if back:
         _roll_back(out, into, as_json=as_json)
@@ -100,34 +111,57 @@ def command(
         output.json_out(manifest | {"folder": str(out)})
     else:
         by_status = ", ".join(f"{n:,} with {status}" for status, n in manifest["by_status"].items())
-        output.say(f"Built {output.plural(manifest['rules'], 'rule')} for {server} ({by_status}) into {out}.")
+        output.say(
+            f"Built {output.plural(manifest['rules'], 'rule')} for {server} ({by_status}) into "
+            f"{out}."
+        )
         output.say(f"  digest {manifest['digest'][:16]}…; {_read_back(result)}")
         output.say(f"  files: {', '.join(result.files)}")
         if result.compared:
             counts = Counter(c.kind for c in result.changes)
-            told = ", ".join(f"{counts[k]:,} {k}" for k in ("added", "changed", "removed") if counts[k]) or (
+            told = ", ".join(
+                f"{counts[k]:,} {k}" for k in ("added", "changed", "removed") if counts[k]
+            ) or (
                 "no listed address changed; spellings, passes or site-wide forms did"
                 if result.other_digest
                 else "nothing changed"
             )
             output.say(
-                f"  against {result.compared}: {told}" + (f"; {out / CHANGES} lists them" if result.changes else "")
+                f"  against {result.compared}: {told}"
+                + (f"; {out / CHANGES} lists them" if result.changes else "")
             )
         if into is not None:
-            output.say(f"  put into {into}" + (f"; the file as it was is {result.backup}" if result.backup else ""))
+            output.say(
+                f"  put into {into}"
+                + (f"; the file as it was is {result.backup}" if result.backup else "")
+            )
         if condensing:
-            _show_condensed(result, (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0]))
+            _show_condensed(
+                result, (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0])
+            )
         answers = [h for h in result.held_back if h.kind != PATTERN]
         patterns = [h for h in result.held_back if h.kind == PATTERN]
         for held, title in (
             (answers, f"{output.plural(len(answers), 'answer')} held back"),
-            (patterns, f"{output.plural(len(patterns), 'pattern')} of imported rules not built: their entries are"),
+            (
+                patterns,
+                (
+                    f"{output.plural(len(patterns), 'pattern')} of imported rules not built: their "
+                    "entries are"
+                ),
+            ),
         ):
             if held:
                 output.say()
-                output.table(("held back", "because"), [(h.legacy_url, h.reason) for h in held[:SHOWN]], title=title)
+                output.table(
+                    ("held back", "because"),
+                    [(h.legacy_url, h.reason) for h in held[:SHOWN]],
+                    title=title,
+                )
                 if len(held) > SHOWN:
-                    output.say(f"… and {len(held) - SHOWN:,} more; {out / 'manifest.json'} lists all")
+                    output.say(
+                        f"… and {len(held) - SHOWN:,} more; {out / 'manifest.json'} lists all"
+                    )
         output.next_step("try all requests on them", "upright rehearse old-urls.txt access.log")
     raise click.exceptions.Exit(1 if result.held_back else 0)
 
@@ -144,7 +178,8 @@ def _show_condensed(result: Built, origins: tuple[str, ...]) -> None:
     output.say()
     now = len(result.rules.answering)
     output.say(
-        f"Condensed from {result.before:,} rules to {now:,} ({100 * now / result.before:.1f} %); every known address is answered as before."
+        f"Condensed from {result.before:,} rules to {now:,} ({100 * now / result.before:.1f} %); "
+        "every known address is answered as before."
     )
     output.say()
     output.table(
@@ -154,7 +189,7 @@ def _show_condensed(result: Built, origins: tuple[str, ...]) -> None:
                 f"{c.replaced:,}",
                 [
                     _shortened(c.template.source.text),
-                    f"to  {output.path(c.template.destination, origins) if c.template.destination else '410'}",
+                    f"to  {output.path(to, origins) if (to := c.template.destination) else '410'}",
                     f"as  {output.path(c.examples[0], origins)}",
                 ],
             )
@@ -162,7 +197,10 @@ def _show_condensed(result: Built, origins: tuple[str, ...]) -> None:
         ],
     )
     if len(result.condensed) > SHOWN_TEMPLATES:
-        output.say(f"… and {len(result.condensed) - SHOWN_TEMPLATES:,} more templates; manifest.json lists all")
+        output.say(
+            f"… and {len(result.condensed) - SHOWN_TEMPLATES:,} more templates; manifest.json "
+            "lists all"
+        )
     output.say()
     output.say("Other addresses of these forms, which nobody has seen, are answered alike.")
 
@@ -180,7 +218,10 @@ def _roll_back(out: Path, into: Path | None, *, as_json: bool) -> None:
     else:
         before, now = roll_back(out)
         told = {"folder": str(out), "before": before, "digest": now}
-        text = f"{out} holds the build before again: digest {now[:16]}… in the place of {before[:16]}…."
+        text = (
+            f"{out} holds the build before again: digest {now[:16]}… in the place of "
+            f"{before[:16]}…."
+        )
     if as_json:
         output.json_out(told)
         return

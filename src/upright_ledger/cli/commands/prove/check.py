@@ -30,15 +30,23 @@ SHOWN_OF_EACH = 3
 
 @click.command("check")
 @click.argument("sheet", metavar="[PAIRS.csv]", required=False, type=click.Path(path_type=Path))
-@click.option("--old", multiple=True, metavar="URL", help="With a sheet: an origin its old paths lie on.")
-@click.option("--new", multiple=True, metavar="URL", help="With a sheet: an origin its new paths lie on.")
+@click.option(
+    "--old", multiple=True, metavar="URL", help="With a sheet: an origin its old paths lie on."
+)
+@click.option(
+    "--new", multiple=True, metavar="URL", help="With a sheet: an origin its new paths lie on."
+)
 @click.option(
     "--slash",
     type=click.Choice(["always", "never", "as-stock"]),
     default="as-stock",
     help="With a sheet: the site's closing slash.",
 )
-@click.option("--stock", type=click.Path(path_type=Path), help="With a sheet: a CSV of the new pages (url, status).")
+@click.option(
+    "--stock",
+    type=click.Path(path_type=Path),
+    help="With a sheet: a CSV of the new pages (url, status).",
+)
 @click.option(
     "--fix",
     "fixing",
@@ -67,15 +75,16 @@ def command(
 ) -> None:
     """Find faults in the answers, without any server; with a sheet of pairs, without any ledger.
 
-    Chains, loops, rules onto themselves, two answers for one address, closing slashes, temporary moves,
-    destinations that are unknown, dead or redirect themselves, pages that a rule would hide, and inner pages
-    sent to the home page. For the rules as a whole it is proved that no URL at all runs into a chain or loop, or an
-    address that does is shown. Exit code 1 when there are faults.
+    Chains, loops, rules onto themselves, two answers for one address, closing slashes, temporary
+    moves, destinations that are unknown, dead or redirect themselves, pages that a rule would hide,
+    and inner pages sent to the home page. For the rules as a whole it is proved that no URL at all
+    runs into a chain or loop, or an address that does is shown. Exit code 1 when there are faults.
     """
     if sheet is None:
         if old or new or stock:
             raise UsageError(
-                "--old, --new and --stock go with a sheet of pairs", "a ledger has its own settings and stock"
+                "--old, --new and --stock go with a sheet of pairs",
+                "a ledger has its own settings and stock",
             )
         ledger = open_ledger(folder)
         mends = fix(ledger) if fixing else []
@@ -83,9 +92,15 @@ def command(
         result, late = check_ledger(book, mends), behind(ledger)
     else:
         if fixing:
-            raise UsageError("--fix mends the answers of a ledger", "upright decide --from takes a sheet into one")
+            raise UsageError(
+                "--fix mends the answers of a ledger",
+                "upright decide --from takes a sheet into one",
+            )
         options = read_options(columns, encoding, workbook_sheet, PAIR_MEANINGS)
-        result, late = check_pairs(sheet, old=old, new=new, slash=slash, stock=stock, options=options), ""
+        result, late = (
+            check_pairs(sheet, old=old, new=new, slash=slash, stock=stock, options=options),
+            "",
+        )
     if as_json:
         output.json_out(result.as_dict() | ({"behind": late} if late else {}))
     else:
@@ -107,10 +122,13 @@ def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
     if not result.findings:
         output.say(f"{output.plural(result.rules, 'answer')} with a rule checked: no faults.")
         if sheet is None:
-            output.next_step("write the rules for a server", "upright build --for nginx --out rules/")
+            output.next_step(
+                "write the rules for a server", "upright build --for nginx --out rules/"
+            )
         return
     output.say(
-        f"{output.plural(result.rules, 'answer')} with a rule checked: {output.plural(len(result.findings), 'finding')}."
+        f"{output.plural(result.rules, 'answer')} with a rule checked: "
+        f"{output.plural(len(result.findings), 'finding')}."
     )
     output.say()
     causes = result.causes
@@ -120,25 +138,46 @@ def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
     )
     if len(causes) > SHOWN_CAUSES:
         output.say(f"… and {len(causes) - SHOWN_CAUSES:,} more causes")
-    shown = result.findings if all_rows else output.some_of_each(result.findings, lambda f: f.kind, SHOWN_OF_EACH)
+    shown = (
+        result.findings
+        if all_rows
+        else output.some_of_each(result.findings, lambda f: f.kind, SHOWN_OF_EACH)
+    )
     output.say()
     output.table(
         ("finding", "old address, what is wrong, and what to do"),
-        [(f.kind, [output.path(f.legacy_url, result.origins), _without(f.detail, result.origins)]) for f in shown],
+        [
+            (
+                f.kind,
+                [output.path(f.legacy_url, result.origins), _without(f.detail, result.origins)],
+            )
+            for f in shown
+        ],
         [output.SEVERITY_STYLE[f.severity] for f in shown],
     )
     if len(shown) < len(result.findings):
-        output.say(f"… and {len(result.findings) - len(shown):,} more; --all lists them, --json has them as data")
+        output.say(
+            f"… and {len(result.findings) - len(shown):,} more; --all lists them, --json has them "
+            "as data"
+        )
     if sheet is None and MENDABLE & {f.kind for f in result.findings} and not result.mends:
-        output.next_step("let those be mended that have one right mend, as one undoable step", "upright check --fix")
+        output.next_step(
+            "let those be mended that have one right mend, as one undoable step",
+            "upright check --fix",
+        )
     elif sheet is None:
-        output.next_step("settle them, one by one or from a corrected sheet", "upright decide --from pairs.csv")
+        output.next_step(
+            "settle them, one by one or from a corrected sheet", "upright decide --from pairs.csv"
+        )
 
 
 def _show_mends(result: Checked) -> None:
     if not result.mends:
         return
-    output.say(f"{output.plural(len(result.mends), 'answer')} mended, as one step that `upright undo` takes back.")
+    output.say(
+        f"{output.plural(len(result.mends), 'answer')} mended, as one step that `upright undo` "
+        "takes back."
+    )
     output.table(
         ("mended", "old address, and where it led and leads"),
         [
@@ -159,7 +198,9 @@ def _show_mends(result: Checked) -> None:
 
 
 def _show_proof(result: Checked) -> None:
-    """Say what holds for every URL, and of which rules, before the faults that are known by their addresses."""
+    """Say what holds for every URL, and of which rules, before the faults that are known by their
+    addresses.
+    """
     proof = result.proof
     if proof is None or not result.rules:
         return
@@ -167,22 +208,38 @@ def _show_proof(result: Checked) -> None:
     which = "these rules"
     if held:
         # Chains of exact rules are built as they were decided; those of templates are held back.
-        kinds = {f.kind for f in result.findings} & ({"loop", "chain"} if proof.held_back else {"loop"})
-        named = f", {' and '.join(f'{k}s' for k in sorted(kinds, reverse=True))} among them" if kinds else ""
+        kinds = {f.kind for f in result.findings} & (
+            {"loop", "chain"} if proof.held_back else {"loop"}
+        )
+        named = (
+            f", {' and '.join(f'{k}s' for k in sorted(kinds, reverse=True))} among them"
+            if kinds
+            else ""
+        )
         output.say(
-            f"{held:,} of {output.plural(result.rules, 'answer')} {'is' if held == 1 else 'are'} held back{named}.",
+            f"{held:,} of {output.plural(result.rules, 'answer')} {'is' if held == 1 else 'are'} "
+            f"held back{named}.",
             output.DOUBTFUL,
         )
         which = f"the {output.plural(proof.rules, 'rule')} that can be built"
     loops = sum(w.loops for w in proof.witnesses)
-    told = f"{output.plural(len(proof.witnesses), 'address', 'addresses')} that {'is' if len(proof.witnesses) == 1 else 'are'} sent on again"
+    told = (
+        f"{output.plural(len(proof.witnesses), 'address', 'addresses')} that "
+        f"{'is' if len(proof.witnesses) == 1 else 'are'} sent on again"
+    )
     told += f", {loops:,} of them without end" if loops else ""
     if proof.witnesses:
-        output.say(f"Not free of chains: {told}" + ("; what leads there is held back." if proof.held_back else "."))
+        output.say(
+            f"Not free of chains: {told}"
+            + ("; what leads there is held back." if proof.held_back else ".")
+        )
         for witness in proof.witnesses[:SHOWN_OF_EACH]:
             output.say("  " + " → ".join(witness.way[:6]), output.DOUBTFUL)
     elif proof.rules and not proof.undecided:
-        output.say(f"Proved of {which}: no URL at all is sent on a second time; they have no chains and no loops.")
+        output.say(
+            f"Proved of {which}: no URL at all is sent on a second time; they have no chains and "
+            "no loops."
+        )
     if proof.undecided:
         output.say("Undecided, and tested on known addresses only:")
         for text in proof.undecided[:SHOWN_OF_EACH]:

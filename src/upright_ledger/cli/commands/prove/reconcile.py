@@ -12,7 +12,15 @@ from upright_ledger.app.prove.results import Results
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import FILE, force_option, json_option
 from upright_ledger.cli.terminal import output
-from upright_ledger.core.tracing.comparison import ADDED, BETTER, CONTENT, ELSEWHERE, MISSING, SAME, WORSE
+from upright_ledger.core.tracing.comparison import (
+    ADDED,
+    BETTER,
+    CONTENT,
+    ELSEWHERE,
+    MISSING,
+    SAME,
+    WORSE,
+)
 from upright_ledger.core.tracing.verdicts import ORDER
 
 SHOWN = 20
@@ -43,7 +51,13 @@ _WORDS = {
 @json_option
 @click.pass_obj
 def command(
-    folder: Path, before: str, after: str, allow: tuple[str, ...], out: Path | None, all_rows: bool, as_json: bool
+    folder: Path,
+    before: str,
+    after: str,
+    allow: tuple[str, ...],
+    out: Path | None,
+    all_rows: bool,
+    as_json: bool,
 ) -> None:
     """Lay two runs side by side: what got better, what got worse.
 
@@ -51,9 +65,10 @@ def command(
     upright reconcile before-launch after-launch
     upright reconcile 3 last --allow chain --out changes.xlsx
 
-    BEFORE and AFTER are numbers or names of runs (upright runs); "last" is the newest. Where titles of the old page
-    and the new one are known, pages that share hardly a word are named, too: a redirect may lead to the wrong page with
-    every status right. Answers that a person gave are taken for meant. Exit code 1 on regressions.
+    BEFORE and AFTER are numbers or names of runs (upright runs); "last" is the newest. Where titles
+    of the old page and the new one are known, pages that share hardly a word are named, too: a
+    redirect may lead to the wrong page with every status right. Answers that a person gave are
+    taken for meant. Exit code 1 on regressions.
     """
     ledger = open_ledger(folder)
     found = reconcile(Book(ledger), before, after, frozenset(allow))
@@ -62,7 +77,11 @@ def command(
     if as_json:
         output.json_out(found.as_dict())
     else:
-        _show(found, (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0]), all_rows=all_rows)
+        _show(
+            found,
+            (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0]),
+            all_rows=all_rows,
+        )
         if out is not None:
             output.say(f"Every URL is in {out}.")
         if found.regressions:
@@ -82,17 +101,28 @@ def _show(found: Reconciled, known: tuple[str, ...], *, all_rows: bool) -> None:
     )
     if found.moves:
         output.say()
-        output.table(("URLs>", "before", "now"), [(n, b, a) for (b, a), n in list(found.moves.items())[:SHOWN]])
+        output.table(
+            ("URLs>", "before", "now"),
+            [(n, b, a) for (b, a), n in list(found.moves.items())[:SHOWN]],
+        )
     if found.judged:
         output.say()
         pages = output.plural(found.judged, "page")
-        output.say(f"By titles and texts, {pages} were compared with what is known of the old ones.")
-    told = [c for c in found.changes if c.kind in {WORSE, CONTENT, ELSEWHERE} or (all_rows and c.kind != SAME)]
+        output.say(
+            f"By titles and texts, {pages} were compared with what is known of the old ones."
+        )
+    told = [
+        c
+        for c in found.changes
+        if c.kind in {WORSE, CONTENT, ELSEWHERE} or (all_rows and c.kind != SAME)
+    ]
     if not told:
         return
     shown = told
     if not all_rows:
-        shown = output.some_of_each(told, lambda c: c.kind, max(3, SHOWN // len({c.kind for c in told})))
+        shown = output.some_of_each(
+            told, lambda c: c.kind, max(3, SHOWN // len({c.kind for c in told}))
+        )
     output.say()
     output.table(
         ("change", "value>", "URL, and what happened"),
@@ -100,7 +130,9 @@ def _show(found: Reconciled, known: tuple[str, ...], *, all_rows: bool) -> None:
         [_style(c.kind) for c in shown],
     )
     if len(shown) < len(told):
-        output.say(f"… and {len(told) - len(shown):,} more; --all lists them, --out FILE keeps every URL")
+        output.say(
+            f"… and {len(told) - len(shown):,} more; --all lists them, --out FILE keeps every URL"
+        )
 
 
 def _called(run: Results) -> str:
@@ -112,11 +144,20 @@ def _lines(change: Change, known: tuple[str, ...]) -> list[str]:
     if change.before != change.after:
         lines.append(f"{change.before or 'not asked'}, now {change.after or 'not asked'}")
     if change.before_url != change.after_url and change.before_url and change.after_url:
-        lines.append(f"ended {output.path(change.before_url, known)}, now {output.path(change.after_url, known)}")
+        lines.append(
+            f"ended {output.path(change.before_url, known)}, now "
+            f"{output.path(change.after_url, known)}"
+        )
     if change.kind == CONTENT:
         lines += [f"was  {change.old_title}", f"is   {change.new_title}"]
     return lines
 
 
 def _style(kind: str) -> str:
-    return output.GRAVE if kind in {WORSE, CONTENT} else output.DOUBTFUL if kind in {ELSEWHERE, MISSING} else ""
+    return (
+        output.GRAVE
+        if kind in {WORSE, CONTENT}
+        else output.DOUBTFUL
+        if kind in {ELSEWHERE, MISSING}
+        else ""
+    )

@@ -52,7 +52,8 @@ def command(
 ) -> None:
     """Send old URL lists and logs through the rules, without any server.
 
-    Every distinct request is asked once and weighted by its hits; without files, all entries of the ledger are. Exit code 1 when anything is not ok.
+    Every distinct request is asked once and weighted by its hits; without files, all entries of the
+    ledger are. Exit code 1 when anything is not ok.
     """
     ledger = open_ledger(folder)
     options = read_options(columns, encoding)
@@ -67,5 +68,8 @@ def command(
         show_results(results, ledger.settings.sites, all_rows=all_rows, hops=hops == ON_SCREEN)
         if by:
             show_coverage(covered, by)
-        output.next_step("ask a real server with these rules", "upright replay old-urls.txt --at http://127.0.0.1:8080")
+        output.next_step(
+            "ask a real server with these rules",
+            "upright replay old-urls.txt --at http://127.0.0.1:8080",
+        )
     raise click.exceptions.Exit(1 if results.faults else 0)

@@ -18,7 +18,12 @@ from upright_ledger.app.prove.results import Results
 from upright_ledger.app.prove.runs import found_requests
 from upright_ledger.app.request_list import host_matrix, own_requests
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.options.http import asking_options, manner_of, read_place, say_who_gets_the_login
+from upright_ledger.cli.options.http import (
+    asking_options,
+    manner_of,
+    read_place,
+    say_who_gets_the_login,
+)
 from upright_ledger.cli.options.shared import (
     ON_SCREEN,
     force_option,
@@ -60,7 +65,9 @@ from upright_ledger.errors import UsageError
     help="Ask as phone, crawler, or a language such as de; several are compared.",
 )
 @asking_options
-@click.option("--matrix", is_flag=True, help="Ask for every scheme, www and slash of all hosts instead.")
+@click.option(
+    "--matrix", is_flag=True, help="Ask for every scheme, www and slash of all hosts instead."
+)
 @click.option("--section", default="", help="Without files: the entries of one section.")
 @click.option(
     "--verdict",
@@ -69,10 +76,17 @@ from upright_ledger.errors import UsageError
     default=None,
     help="Without files: what the last run found so.",
 )
-@click.option("--sample", type=click.IntRange(0), default=0, help="Without files: as many entries, by chance.")
+@click.option(
+    "--sample", type=click.IntRange(0), default=0, help="Without files: as many entries, by chance."
+)
 @click.option("--top", type=click.IntRange(0), default=0, help="Only so many, the most valuable.")
 @click.option("--as", "name", default="", metavar="NAME", help="Call this run so, for comparing.")
-@click.option("--fix", "fixing", is_flag=True, help="Afterwards mend our own rules, as upright check --fix does.")
+@click.option(
+    "--fix",
+    "fixing",
+    is_flag=True,
+    help="Afterwards mend our own rules, as upright check --fix does.",
+)
 @click.option("--resume", is_flag=True, help="Go on with the last run there, which was stopped.")
 @out_option
 @hops_option
@@ -112,11 +126,12 @@ def command(
     upright replay --verdict chain --as after-the-fix
     upright replay --matrix --at http://192.0.2.7 --at http://192.0.2.8
 
-    Without files, all entries of the ledger are asked for. With --at everything goes to one address, with the
-    production host in each request; --connect keeps the scheme, too, and TLS asks for the production name. With
-    neither, the hosts themselves are asked. robots.txt plays no part: these are your own addresses. A name and password for
-    a staging server come from UPRIGHT_HTTP_LOGIN (name:password) or your .netrc. Ctrl-C keeps what is done.
-    Exit code 1 when anything is not ok.
+    Without files, all entries of the ledger are asked for. With --at everything goes to one
+    address, with the production host in each request; --connect keeps the scheme, too, and TLS asks
+    for the production name. With neither, the hosts themselves are asked. robots.txt plays no part:
+    these are your own addresses. A name and password for a staging server come from
+    UPRIGHT_HTTP_LOGIN (name:password) or your .netrc. Ctrl-C keeps what is done. Exit code 1 when
+    anything is not ok.
     """
     from upright_ledger.app.prove.replay import StoppedError, replay
     from upright_ledger.app.prove.tracing import start_tracing
@@ -125,10 +140,14 @@ def command(
     manner = replace(manner_of(how, [p.host for p in found if p is not None]), leave=True)
     say_who_gets_the_login(manner, found)
     if paths and (section or verdict or sample or matrix):
-        raise UsageError("--section, --verdict, --sample and --matrix choose what to ask", "leave the files out")
+        raise UsageError(
+            "--section, --verdict, --sample and --matrix choose what to ask", "leave the files out"
+        )
     asking = list(product(found, profiles or ("",)))
     if len(asking) > 1 and resume:
-        raise UsageError("--resume goes with one place and one profile", "ask them one after the other")
+        raise UsageError(
+            "--resume goes with one place and one profile", "ask them one after the other"
+        )
     told: list[Results] = []
     with start_tracing(manner) as tracing:
         ledger = open_ledger(folder)
@@ -138,7 +157,11 @@ def command(
         elif paths:
             asked = read_requests(book, list(paths), read_options(columns, encoding), kind, host)
         else:
-            asked = found_requests(book, verdict) if verdict else own_requests(book, section=section, sample=sample)
+            asked = (
+                found_requests(book, verdict)
+                if verdict
+                else own_requests(book, section=section, sample=sample)
+            )
         asked = asked.most_valuable(book, top)
         try:
             for place, profile in asking:
@@ -165,7 +188,10 @@ def command(
                 output.json_out({"stopped": {"done": stopped.done, "total": stopped.total}})
                 raise click.exceptions.Exit(130) from None
             output.say(f"Stopped: {stopped.done:,} of {stopped.total:,} URLs are done and kept.")
-            output.next_step("go on where it stopped", "upright replay … --resume, with the same files and options")
+            output.next_step(
+                "go on where it stopped",
+                "upright replay … --resume, with the same files and options",
+            )
             raise click.exceptions.Exit(130) from None
     faults = any(r.faults for r in told)
     mends = fix(ledger) if fixing and faults else []
@@ -173,7 +199,8 @@ def command(
     if as_json:
         drifted = drift_seen(book, told[0])
         output.json_out(
-            (told[0].as_dict() if len(told) == 1 else compared_dict(told)) | ({"drift": drifted} if drifted else {})
+            (told[0].as_dict() if len(told) == 1 else compared_dict(told))
+            | ({"drift": drifted} if drifted else {})
         )
         raise click.exceptions.Exit(1 if faults else 0)
     first = next((r for r in told if r.faults), told[0])
@@ -190,10 +217,17 @@ def command(
     if drifted:
         output.say(f"Drift: {drifted}.", output.DOUBTFUL)
     if mends:
-        output.say(f"{output.plural(len(mends), 'answer')} mended, as one step that `upright undo` takes back.")
-        output.next_step("build the rules anew, and replay", "upright build --for nginx --out rules/")
+        output.say(
+            f"{output.plural(len(mends), 'answer')} mended, as one step that `upright undo` takes "
+            "back."
+        )
+        output.next_step(
+            "build the rules anew, and replay", "upright build --for nginx --out rules/"
+        )
     elif faults:
-        output.next_step("settle what is not ok, build again and replay", "upright decide OLD --to NEW")
+        output.next_step(
+            "settle what is not ok, build again and replay", "upright decide OLD --to NEW"
+        )
     else:
         output.next_step("see where you are", "upright")
     raise click.exceptions.Exit(1 if faults else 0)
@@ -205,7 +239,10 @@ def _called(name: str, place: Address | None, profile: str) -> str:
 
 
 _PROFILES = {
-    "phone": "Mozilla/5.0 (Linux; Android 14; Mobile) AppleWebKit/537.36 (KHTML, like Gecko) Mobile Safari/537.36",
+    "phone": (
+        "Mozilla/5.0 (Linux; Android 14; Mobile) AppleWebKit/537.36 (KHTML, like Gecko) Mobile "
+        "Safari/537.36"
+    ),
     "crawler": "Mozilla/5.0 (compatible; upright-ledger; crawler bot)",
 }
 
@@ -215,5 +252,8 @@ def _profile(text: str, headers: tuple[str, ...]) -> dict[str, Any]:
     if text in _PROFILES:
         return {"agent": _PROFILES[text]}
     if not re.fullmatch(r"[A-Za-z]{2,3}(?:-[A-Za-z0-9]{2,8})*", text):
-        raise UsageError(f"--profile {text} is not known", f"one of {', '.join(_PROFILES)}, or a language such as de")
+        raise UsageError(
+            f"--profile {text} is not known",
+            f"one of {', '.join(_PROFILES)}, or a language such as de",
+        )
     return {"headers": (*headers, f"Accept-Language: {text}")}

@@ -9,7 +9,13 @@ import click
 
 from upright_ledger.app.prove.runs import RunLine, call_run, load_run, runs
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.options.shared import ON_SCREEN, force_option, hops_option, json_option, out_option
+from upright_ledger.cli.options.shared import (
+    ON_SCREEN,
+    force_option,
+    hops_option,
+    json_option,
+    out_option,
+)
 from upright_ledger.cli.screens.results import show_results, write_results
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.monitoring.deploy_days import to_the_minute
@@ -25,11 +31,18 @@ from upright_ledger.core.monitoring.deploy_days import to_the_minute
 @json_option
 @click.pass_obj
 def command(
-    folder: Path, run: str, name: str, out: Path | None, hops: Path | None, all_rows: bool, as_json: bool
+    folder: Path,
+    run: str,
+    name: str,
+    out: Path | None,
+    hops: Path | None,
+    all_rows: bool,
+    as_json: bool,
 ) -> None:
     """List rehearsals and replays, or show one again.
 
-    RUN is a number or a name; "last" is the newest. A name goes with one run only: given anew, it moves.
+    RUN is a number or a name; "last" is the newest. A name goes with one run only: given anew, it
+    moves.
     """
     ledger = open_ledger(folder)
     if run and name:
@@ -43,7 +56,9 @@ def command(
             called = f", {results.name}" if results.name else ""
             output.say(f"Run {results.run}{called}: {results.kind} {results.at}".rstrip())
             show_results(results, ledger.settings.sites, all_rows=all_rows, hops=hops == ON_SCREEN)
-            output.next_step("lay it beside another one", f"upright reconcile {results.name or results.run} last")
+            output.next_step(
+                "lay it beside another one", f"upright reconcile {results.name or results.run} last"
+            )
         return
     found = runs(ledger)
     if as_json:
@@ -53,9 +68,13 @@ def command(
         output.say("No run yet.")
         output.next_step("try all requests on the rules", "upright rehearse old-urls.txt")
         return
-    output.table(("run>", "what it asked", "URLs>", "not ok>", "most of them"), [_cells(r) for r in found])
+    output.table(
+        ("run>", "what it asked", "URLs>", "not ok>", "most of them"), [_cells(r) for r in found]
+    )
     if len(found) > 1:
-        output.next_step("lay two of them side by side", f"upright reconcile {found[1].number} {found[0].number}")
+        output.next_step(
+            "lay two of them side by side", f"upright reconcile {found[1].number} {found[0].number}"
+        )
     else:
         output.next_step("see its rows again", f"upright runs {found[0].number}")
 

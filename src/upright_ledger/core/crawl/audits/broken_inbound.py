@@ -1,4 +1,6 @@
-"""Broken inbound pages: addresses that fail although other sites link there, or people ask for them."""
+"""Broken inbound pages: addresses that fail although other sites link there, or people ask for
+them.
+"""
 
 from __future__ import annotations
 
@@ -11,8 +13,9 @@ from upright_ledger.core.inventory.evidence import EntryEvidence
 
 
 class InboundRow(NamedTuple):
-    """A dead address with what leads there. status: where it ends, 0 without an answer; ends: where that is, or empty; linking_domains, hits, clicks:
-    of all sources, each in its own unit."""
+    """A dead address with what leads there. status: where it ends, 0 without an answer; ends: where
+    that is, or empty; linking_domains, hits, clicks: of all sources, each in its own unit.
+    """
 
     url: str
     status: int
@@ -23,7 +26,9 @@ class InboundRow(NamedTuple):
 
 
 def broken_inbound(site: Site, known: Callable[[str], EntryEvidence | None]) -> list[InboundRow]:
-    """Dead addresses with evidence, by linking domains, then hits, then clicks. known: what the ledger knows of an address."""
+    """Dead addresses with evidence, by linking domains, then hits, then clicks. known: what the
+    ledger knows of an address.
+    """
     found = []
     for url, line in site.lines.items():
         final, status = (url, line.status)
@@ -37,5 +42,7 @@ def broken_inbound(site: Site, known: Callable[[str], EntryEvidence | None]) -> 
         evidence = known(url)
         if evidence is not None and (evidence.links or evidence.hits or evidence.clicks):
             ends = final if final != url else ""
-            found.append(InboundRow(url, status, ends, evidence.links, evidence.hits, evidence.clicks))
+            found.append(
+                InboundRow(url, status, ends, evidence.links, evidence.hits, evidence.clicks)
+            )
     return sorted(found, key=lambda r: (-r.linking_domains, -r.hits, -r.clicks, r.url))

@@ -21,7 +21,20 @@ from upright_ledger.core.url.address import parse_address, split_text
 
 GATE = "launch gate"
 _STAGING_LABELS = frozenset(
-    ["staging", "stage", "stg", "dev", "test", "testing", "preview", "preprod", "uat", "beta", "localhost", "local"]
+    [
+        "staging",
+        "stage",
+        "stg",
+        "dev",
+        "test",
+        "testing",
+        "preview",
+        "preprod",
+        "uat",
+        "beta",
+        "localhost",
+        "local",
+    ]
 )
 _SITEWIDE = 0.5
 _EXAMPLES = 20  # addresses that stand for a whole site
@@ -39,7 +52,12 @@ def gate(site: Site, wanted: Wanted) -> Iterator[Fault]:
             whole,
             lambda n: n.barred or n.reason == ROBOTS,
         ),
-        ("closed", "addresses that ask for a login, or refuse", whole, lambda n: n.outcome == REFUSED),
+        (
+            "closed",
+            "addresses that ask for a login, or refuse",
+            whole,
+            lambda n: n.outcome == REFUSED,
+        ),
     )
     for kind, text, groups, applies in closing:
         few: list[str] = []
@@ -48,7 +66,9 @@ def gate(site: Site, wanted: Wanted) -> Iterator[Fault]:
             if found and len(found) >= _SITEWIDE * len(urls):
                 told = f"{text}: {len(found):,} of {len(urls):,}, so the whole of {host}"
                 grave = NOTE if wanted.staging else ERROR
-                yield Fault(GATE, f"{kind}-everywhere", grave, told, as_rows(sorted(found)[:_EXAMPLES]))
+                yield Fault(
+                    GATE, f"{kind}-everywhere", grave, told, as_rows(sorted(found)[:_EXAMPLES])
+                )
             else:
                 few += found
         if few:
@@ -61,7 +81,12 @@ def gate(site: Site, wanted: Wanted) -> Iterator[Fault]:
         yield Fault(GATE, "robots-unread", ERROR, told, as_rows(sorted(urls)[:_EXAMPLES]))
     for use, rows in _staging_addresses(site, wanted).items():
         yield Fault(
-            GATE, f"staging-in-{use}", ERROR, f"{_USES[use]} that name a staging host: {len(rows):,}", rows, "on"
+            GATE,
+            f"staging-in-{use}",
+            ERROR,
+            f"{_USES[use]} that name a staging host: {len(rows):,}",
+            rows,
+            "on",
         )
 
 
@@ -84,7 +109,9 @@ def _staging_addresses(site: Site, wanted: Wanted) -> dict[str, list[tuple[str, 
     found: dict[str, list[tuple[str, str]]] = {}
     for use, addresses in uses.items():
         rows = [
-            (target, source) for target, source in addresses if is_staging(split_text(target)[1].partition(":")[0], own)
+            (target, source)
+            for target, source in addresses
+            if is_staging(split_text(target)[1].partition(":")[0], own)
         ]
         if rows:
             found[use] = sorted(set(rows))

@@ -1,4 +1,6 @@
-"""Two surveys, or two lists of pages, of one site: what vanished, what appeared, what is the same page under another address."""
+"""Two surveys, or two lists of pages, of one site: what vanished, what appeared, what is the same
+page under another address.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,9 @@ from upright_ledger.core.crawl.observation import ANSWERED, FAILING, MOVED
 _LEAST_TEXT = 120  # letters; shorter texts tell no pages apart
 
 GONE, LED, ASTRAY = "gone", "led there", "led elsewhere"
-"""What became of the old address of a page that was renamed: it fails, it redirects to the new one, or to another page."""
+"""What became of the old address of a page that was renamed: it fails, it redirects to the new one,
+or to another page.
+"""
 
 BY_ITEM, BY_TEXT, BY_TITLE = "item number", "title and text", "title"
 """What two addresses have in common, and no other page that vanished or appeared."""
@@ -21,7 +25,9 @@ CONFIDENCE = {BY_ITEM: 0.99, BY_TEXT: 0.99, BY_TITLE: 0.9}
 
 
 class KnownPage(NamedTuple):
-    """What a page is known by. text: of its body, or a digest of it; empty where it is too short to tell pages apart."""
+    """What a page is known by. text: of its body, or a digest of it; empty where it is too short to
+    tell pages apart.
+    """
 
     title: str = ""
     text: str = ""
@@ -29,8 +35,9 @@ class KnownPage(NamedTuple):
 
 
 class Renaming(NamedTuple):
-    """A page that has another address now. by: what both have in common. state: what became of the old address; inbound: pages that
-    linked to it."""
+    """A page that has another address now. by: what both have in common. state: what became of the
+    old address; inbound: pages that linked to it.
+    """
 
     old: str
     new: str
@@ -41,7 +48,9 @@ class Renaming(NamedTuple):
 
 
 class Contested(NamedTuple):
-    """An address that two pages claim: the one that was there, and is at `now` these days, and the one that took its place."""
+    """An address that two pages claim: the one that was there, and is at `now` these days, and the
+    one that took its place.
+    """
 
     address: str
     before: str
@@ -59,7 +68,9 @@ class Renamed(NamedTuple):
 
 
 def compare(old: Mapping[str, KnownPage], new: Mapping[str, KnownPage]) -> Renamed:
-    """Lay two lists of pages side by side: address → page. What stays where it was, whatever became of its text, is no renaming."""
+    """Lay two lists of pages side by side: address → page. What stays where it was, whatever became
+    of its text, is no renaming.
+    """
     replaced = [url for url in old if url in new and _is_another(old[url], new[url])]
     vanished, appeared = ([u for u in a if u not in b] for a, b in ((old, new), (new, old)))
     left, come = [*vanished, *replaced], [*appeared, *replaced]
@@ -76,7 +87,10 @@ def compare(old: Mapping[str, KnownPage], new: Mapping[str, KnownPage]) -> Renam
         taken = set(found.values())
         left, come = [u for u in left if u not in found], [u for u in come if u not in taken]
     return Renamed(
-        renamings, sorted(contested), sorted(u for u in left if u not in new), sorted(u for u in come if u not in old)
+        renamings,
+        sorted(contested),
+        sorted(u for u in left if u not in new),
+        sorted(u for u in come if u not in old),
     )
 
 
@@ -102,20 +116,29 @@ def _matched(
     new: Mapping[str, KnownPage],
     mark: Callable[[KnownPage], str],
 ) -> dict[str, str]:
-    """Address that a page left → the one it came to, where each is the only one of its kind that has its mark."""
+    """Address that a page left → the one it came to, where each is the only one of its kind that
+    has its mark.
+    """
     before: dict[str, list[str]] = defaultdict(list)
     now: dict[str, list[str]] = defaultdict(list)
     for url in left:
         before[mark(old[url])].append(url)
     for url in come:
         now[mark(new[url])].append(url)
-    return {urls[0]: now[text][0] for text, urls in before.items() if text and len(urls) == 1 == len(now.get(text, ()))}
+    return {
+        urls[0]: now[text][0]
+        for text, urls in before.items()
+        if text and len(urls) == 1 == len(now.get(text, ()))
+    }
 
 
 def compare_surveys(before: Site, after: Site) -> Renamed:
     """As `compare`, for two surveys: the later one also tells what became of the old addresses."""
     found = compare(_pages(before), _pages(after))
-    renamings = [r._replace(state=_state(r.old, r.new, after), inbound=before.inbound[r.old]) for r in found.renamings]
+    renamings = [
+        r._replace(state=_state(r.old, r.new, after), inbound=before.inbound[r.old])
+        for r in found.renamings
+    ]
     order = {GONE: 0, ASTRAY: 1, LED: 2}
     renamings.sort(key=lambda r: (order[r.state], -r.inbound, r.old))
     return found._replace(renamings=renamings)

@@ -11,7 +11,9 @@ _MANY = 0.01  # of the pages
 
 
 def old_links(site: Site, wanted: Wanted) -> Iterator[Fault]:
-    """Addresses of old hosts to which pages link: each costs a redirect at best, and the old host may go one day."""
+    """Addresses of old hosts to which pages link: each costs a redirect at best, and the old host
+    may go one day.
+    """
     rows = sorted((target, page) for target, page in site.on.items() if wanted.is_old(target))
     if rows:
         pages = sum(site.inbound[target] for target, _ in rows)
@@ -19,7 +21,8 @@ def old_links(site: Site, wanted: Wanted) -> Iterator[Fault]:
             OLD_LINKS,
             "links-to-old-site",
             ERROR if pages >= _MANY * site.pages else WARNING,
-            f"addresses of the old site to which pages link: {len(rows):,}, {pages:,} times; put there where each goes now",
+            f"addresses of the old site to which pages link: {len(rows):,}, {pages:,} times; put "
+            "there where each goes now",
             rows,
             "on",
         )

@@ -35,13 +35,21 @@ def languages(site: Site, _: Wanted) -> Iterator[Fault]:
 
 def canonicals(site: Site, _: Wanted) -> Iterator[Fault]:
     """The address that a page names as canonical must answer."""
-    yield from _broken(site, site.canonicals.items(), CANONICALS, "canonical-broken", "canonical addresses")
+    yield from _broken(
+        site, site.canonicals.items(), CANONICALS, "canonical-broken", "canonical addresses"
+    )
 
 
-def _broken(site: Site, named: Collection[tuple[str, str]], audit: str, kind: str, what: str) -> Iterator[Fault]:
-    """Addresses that pages name in their head, and that redirect or fail. named: (page, address)."""
+def _broken(
+    site: Site, named: Collection[tuple[str, str]], audit: str, kind: str, what: str
+) -> Iterator[Fault]:
+    """Addresses that pages name in their head, and that redirect or fail. named: (page,
+    address).
+    """
     dead = [
-        (target, url) for url, target in named if (line := site.lines.get(target)) and line.outcome in {MOVED, FAILING}
+        (target, url)
+        for url, target in named
+        if (line := site.lines.get(target)) and line.outcome in {MOVED, FAILING}
     ]
     if dead:
         text = f"{what} that lead to redirects or errors: {len(dead):,} of {len(named):,}"
@@ -49,27 +57,48 @@ def _broken(site: Site, named: Collection[tuple[str, str]], audit: str, kind: st
 
 
 def doubles(site: Site, wanted: Wanted) -> Iterator[Fault]:
-    """Two addresses that show the same page: the weaker one should redirect to the stronger. Two pages that claim one address."""
+    """Two addresses that show the same page: the weaker one should redirect to the stronger. Two
+    pages that claim one address.
+    """
     by_text: dict[tuple[str, str], list[str]] = defaultdict(list)
     for url, line in site.lines.items():
-        if line.is_page and line.digest and line.letters >= _LEAST_TEXT and site.canonicals.get(url, url) == url:
+        if (
+            line.is_page
+            and line.digest
+            and line.letters >= _LEAST_TEXT
+            and site.canonicals.get(url, url) == url
+        ):
             by_text[line.title, line.digest].append(url)
     found: dict[str, list[tuple[str, str]]] = defaultdict(list)
     for urls in by_text.values():
         strong = max(
-            urls, key=lambda u: (*_strength(u, site, wanted), not _is_index(u, wanted), u in site.listed, -len(u), u)
+            urls,
+            key=lambda u: (
+                *_strength(u, site, wanted),
+                not _is_index(u, wanted),
+                u in site.listed,
+                -len(u),
+                u,
+            ),
         )
         for weak in (u for u in urls if u != strong):
             kind = (
                 "both-slash-forms" if slash_twin(weak) == strong
-                else "index-file-linked" if _is_index(weak, wanted) and weak.rpartition("/")[0] == strong.rstrip("/")
-                else "same-content-tie" if _strength(weak, site, wanted) == _strength(strong, site, wanted)
+                else "index-file-linked" if _is_index(weak,
+                    wanted) and weak.rpartition("/")[0] == strong.rstrip("/")
+                else "same-content-tie" if _strength(weak, site, wanted) == _strength(strong, site,
+                    wanted)
                 else "same-content"
             )  # fmt: skip
             found[kind].append((weak, strong))
     for kind, rows in found.items():
         yield Fault(
-            DOUBLES, kind, severity(len(rows), site.pages), f"{_TEXTS[kind]}: {len(rows):,}", sorted(rows), "same as"
+            DOUBLES,
+            kind,
+            severity(len(rows), site.pages),
+            f"{_TEXTS[kind]}: {len(rows):,}",
+            sorted(rows),
+            "same as",
         )
     yield from _claimed_twice(site)
 
@@ -77,8 +106,14 @@ def doubles(site: Site, wanted: Wanted) -> Iterator[Fault]:
 _TEXTS = {
     "both-slash-forms": "pages that answer with and without closing slash",
     "index-file-linked": "index files that are linked to as second addresses of their folders",
-    "same-content": "pages that say the same as a stronger one (by links of others, clicks and hits, links of the site): redirect them there",
-    "same-content-tie": "pages that say the same as another one, and nothing tells which is the stronger: choose one, and redirect the other",
+    "same-content": (
+        "pages that say the same as a stronger one (by links of others, clicks and hits, links of "
+        "the site): redirect them there"
+    ),
+    "same-content-tie": (
+        "pages that say the same as another one, and nothing tells which is the stronger: choose "
+        "one, and redirect the other"
+    ),
 }
 
 
@@ -103,9 +138,15 @@ def _claimed_twice(site: Site) -> Iterator[Fault]:
     rows = []
     for target, pages in claims.items():
         own = site.lines.get(target)
-        titles = {site.lines[page].title for page in pages} | ({own.title} if own and own.is_page else set())
+        titles = {site.lines[page].title for page in pages} | (
+            {own.title} if own and own.is_page else set()
+        )
         texts = {site.lines[page].digest for page in pages}
-        if len(pages) > 1 and len(titles) > len(pages) - (own is None or not own.is_page) and len(texts) == len(pages):
+        if (
+            len(pages) > 1
+            and len(titles) > len(pages) - (own is None or not own.is_page)
+            and len(texts) == len(pages)
+        ):
             rows += [(target, page) for page in pages]
     if rows:
         contested = len({target for target, _ in rows})

@@ -1,11 +1,22 @@
-"""What a relaunch needs of a server: one hop to HTTPS, true 404s, no second addresses, no mixed content."""
+"""What a relaunch needs of a server: one hop to HTTPS, true 404s, no second addresses, no mixed
+content.
+"""
 
 from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
 
-from upright_ledger.core.crawl.audits.site_index import ERROR, WARNING, Fault, Line, Site, Wanted, as_rows, severity
+from upright_ledger.core.crawl.audits.site_index import (
+    ERROR,
+    WARNING,
+    Fault,
+    Line,
+    Site,
+    Wanted,
+    as_rows,
+    severity,
+)
 from upright_ledger.core.crawl.observation import ANSWERED, FAILING, MOVED, UNREACHABLE
 from upright_ledger.core.url.address import names_file, split_text, toggle_slash
 
@@ -14,10 +25,16 @@ _HALF_A_YEAR = 15_768_000  # seconds
 _NO_SUCH_PAGE = "/upright-ledger-no-such-page-7f3a/"
 
 _TEXTS = {
-    "https-not-in-one-hop": (ERROR, "addresses in the clear that do not lead to the same over HTTPS in one hop"),
+    "https-not-in-one-hop": (
+        ERROR,
+        "addresses in the clear that do not lead to the same over HTTPS in one hop",
+    ),
     "missing-page-not-404": (ERROR, "addresses where no page can be that do not answer 404"),
     "index-file-answers": (WARNING, "index files that answer as second addresses of their folders"),
-    "slash-twin-answers": (WARNING, "pages that answer with the other closing slash, too, instead of redirecting"),
+    "slash-twin-answers": (
+        WARNING,
+        "pages that answer with the other closing slash, too, instead of redirecting",
+    ),
 }
 
 
@@ -29,7 +46,14 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
             found[kind].append((url, beside))
     for kind, rows in found.items():
         grave, text = _TEXTS[kind]
-        yield Fault(HYGIENE, kind, grave, f"{text}: {len(rows):,}", sorted(rows), "goes to" if grave == ERROR else "as")
+        yield Fault(
+            HYGIENE,
+            kind,
+            grave,
+            f"{text}: {len(rows):,}",
+            sorted(rows),
+            "goes to" if grave == ERROR else "as",
+        )
     if wanted.origin.startswith("https:"):
         front = site.lines.get(f"{wanted.origin}/")
         seconds = _max_age(front.hsts) if front else 0
@@ -77,7 +101,9 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
 
 
 def _probed(url: str, line: Line, site: Site, wanted: Wanted) -> Iterator[tuple[str, str]]:
-    """Kinds of faults that the answer to a probe shows, each with what stands beside the address."""
+    """Kinds of faults that the answer to a probe shows, each with what stands beside the
+    address.
+    """
     scheme, authority, target = split_text(url)
     if line.status in {0, 400}:
         return  # 400: a port that speaks only TLS
@@ -85,7 +111,9 @@ def _probed(url: str, line: Line, site: Site, wanted: Wanted) -> Iterator[tuple[
         if line.status == 200 or line.outcome == MOVED:
             yield "missing-page-not-404", line.location or str(line.status)
     elif scheme == "http" and wanted.origin.startswith("https:"):
-        if line.location != f"https://{authority}{target}" and not _moves_host(line, target, wanted):
+        if line.location != f"https://{authority}{target}" and not _moves_host(
+            line, target, wanted
+        ):
             yield "https-not-in-one-hop", line.location or str(line.status)
     elif target.rpartition("/")[2] in wanted.index_files:
         folder = url[: url.rindex("/") + 1]
@@ -120,7 +148,9 @@ def probes(origin: str) -> list[str]:
 
 
 def probes_of(page: str) -> list[str]:
-    """Second addresses that a page might have: in the clear, with the other closing slash, as index file. page: an address that answers."""
+    """Second addresses that a page might have: in the clear, with the other closing slash, as index
+    file. page: an address that answers.
+    """
     scheme, authority, target = split_text(page)
     if "?" in target or target == "/":
         return []

@@ -1,7 +1,9 @@
-"""What a survey saw of a site, as the audits look at it: addresses, links to mend, and what answers how.
+"""What a survey saw of a site, as the audits look at it: addresses, links to mend, and what answers
+how.
 
-What was seen is gone through once, and only what is needed is kept: a survey of 100,000 pages holds millions of links. A link is kept as long as it is
-not known what its address answers, and then only where it is to be mended.
+What was seen is gone through once, and only what is needed is kept: a survey of 100,000 pages holds
+millions of links. A link is kept as long as it is not known what its address answers, and then only
+where it is to be mended.
 """
 
 from __future__ import annotations
@@ -60,7 +62,9 @@ class Line(NamedTuple):
 
 
 class LinkToMend(NamedTuple):
-    """A link that leads to a redirect or an error. final: the address to put there instead, empty where there is none. pages: that hold it, `source` first."""
+    """A link that leads to a redirect or an error. final: the address to put there instead, empty
+    where there is none. pages: that hold it, `source` first.
+    """
 
     source: str
     target: str
@@ -77,9 +81,11 @@ class LinkToMend(NamedTuple):
 class Site:
     """What a survey saw of a site, as the audits look at it.
 
-    lines: address → what is kept of it. probes, external: likewise, of addresses that were asked only to see the answer, and of those on other
-    sites. inbound: address → pages that link to it; on: address → one of them. listed: addresses of sitemaps → the sitemap. canonicals: page →
-    the address it names. languages: (page, address of the same in another language). mixed: resources in the clear → a page.
+    lines: address → what is kept of it. probes, external: likewise, of addresses that were asked
+    only to see the answer, and of those on other sites. inbound: address → pages that link to it;
+    on: address → one of them. listed: addresses of sitemaps → the sitemap. canonicals: page → the
+    address it names. languages: (page, address of the same in another language). mixed: resources
+    in the clear → a page.
     """
 
     lines: dict[str, Line] = field(default_factory=dict)
@@ -120,7 +126,11 @@ class Site:
             else:
                 target = link.target
                 targets.add(target)
-                if link.kind == RESOURCE and seen.url.startswith("https:") and target.startswith("http:"):
+                if (
+                    link.kind == RESOURCE
+                    and seen.url.startswith("https:")
+                    and target.startswith("http:")
+                ):
                     self.mixed.setdefault(target, seen.url)
                 line = lines.get(target)
                 if line is None or line.outcome in TO_MEND:
@@ -132,9 +142,12 @@ class Site:
 
     def settle(self) -> None:
         """Work out the links to mend, when all was added."""
-        self.pages = sum(1 for line in self.lines.values() if line.is_page and line.outcome == ANSWERED)
+        self.pages = sum(
+            1 for line in self.lines.values() if line.is_page and line.outcome == ANSWERED
+        )
         self.mends = sorted(
-            self._mends(), key=lambda m: (not m.in_template, -m.pages, bool(m.final), m.target, m.source)
+            self._mends(),
+            key=lambda m: (not m.in_template, -m.pages, bool(m.final), m.target, m.source),
         )
 
     def _mends(self) -> Iterator[LinkToMend]:
@@ -154,7 +167,9 @@ class Site:
                         yield LinkToMend(source, *told, 1, False)
 
     def final(self, url: str) -> tuple[str, int]:
-        """Where an address ends after all its redirects, and the status there; 0 where that was not seen, or never ends."""
+        """Where an address ends after all its redirects, and the status there; 0 where that was not
+        seen, or never ends.
+        """
         for _ in range(_MOST_HOPS):
             line = self.lines.get(url)
             if line is None:
@@ -172,8 +187,10 @@ class Site:
 def _line(seen: Seen) -> Line:
     facts, kind = seen.facts, seen.content_type.partition(";")[0].strip().lower()
     return Line(
-        seen.outcome, seen.status, seen.location, seen.reason or seen.error, facts.title or facts.heading, facts.canonical, facts.language, seen.noindex,
-        seen.status == 200 and kind in _PAGE_TYPES, facts.needs_script, facts.digest, facts.letters, seen.depth,
+        seen.outcome, seen.status, seen.location, seen.reason or seen.error,
+        facts.title or facts.heading, facts.canonical, facts.language, seen.noindex,
+        seen.status == 200 and kind in _PAGE_TYPES, facts.needs_script, facts.digest, facts.letters,
+        seen.depth,
         seen.headers.get("strict-transport-security", ""), seen.via, seen.barred,
     )  # fmt: skip
 
@@ -202,14 +219,17 @@ def outcomes(site: Site, group_of: Callable[[str], str]) -> list[OutcomeRow]:
 
 
 def severity(bad: int, whole: int) -> str:
-    """How grave faults are by share and scale: a dozen of two hundred is an error, a dozen of 400,000 a note."""
+    """How grave faults are by share and scale: a dozen of two hundred is an error, a dozen of
+    400,000 a note.
+    """
     share = bad / whole if whole else 0.0
     return ERROR if share >= 0.01 else WARNING if share >= 0.001 else NOTE
 
 
 class Fault(NamedTuple):
-    """One kind of fault. text: what it is, with figures; rows: the addresses, each with another one; beside: what that is to it (it stands *on* that page,
-    leads *to* it, is the same *as* it)."""
+    """One kind of fault. text: what it is, with figures; rows: the addresses, each with another
+    one; beside: what that is to it (it stands *on* that page, leads *to* it, is the same *as* it).
+    """
 
     audit: str
     kind: str
@@ -242,9 +262,11 @@ def _never(_: str) -> bool:
 
 @dataclass(frozen=True)
 class Wanted:
-    """What the site should be. origin: its canonical origin; origins: all that it has, which sitemaps may name. slash: "always", "never", or empty for
-    as most pages have it. staging: it is not public yet. index_files: names that stand for their folder. known: what
-    the ledger knows of an address. is_old: whether one lies on an old site and not on the new one."""
+    """What the site should be. origin: its canonical origin; origins: all that it has, which
+    sitemaps may name. slash: "always", "never", or empty for as most pages have it. staging: it is
+    not public yet. index_files: names that stand for their folder. known: what the ledger knows of
+    an address. is_old: whether one lies on an old site and not on the new one.
+    """
 
     origin: str
     slash: str = ""

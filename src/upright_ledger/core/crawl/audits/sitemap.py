@@ -1,18 +1,29 @@
-"""Sitemaps: every address of them must answer 200, be canonical and indexable, and be in the form of the site."""
+"""Sitemaps: every address of them must answer 200, be canonical and indexable, and be in the form
+of the site.
+"""
 
 from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
 
-from upright_ledger.core.crawl.audits.site_index import WARNING, Fault, Site, Wanted, as_rows, severity
+from upright_ledger.core.crawl.audits.site_index import (
+    WARNING,
+    Fault,
+    Site,
+    Wanted,
+    as_rows,
+    severity,
+)
 from upright_ledger.core.crawl.observation import ANSWERED, MOVED, NOT_ASKED
 
 SITEMAP = "sitemap"
 
 
 def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
-    """Every address of the sitemaps must answer 200, be canonical and indexable, and be in the site's form."""
+    """Every address of the sitemaps must answer 200, be canonical and indexable, and be in the
+    site's form.
+    """
     listed = {url: source for url, source in site.listed.items() if not is_sitemap(site, url)}
     whole = len(listed)
     if not whole:
@@ -24,8 +35,11 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
         if wrong := _listed_fault(site, wanted, url):
             bad[wrong[0]].append((url, wrong[1]))
     texts = {
-        "sitemap-redirects": "redirect", "sitemap-errors": "do not answer 200", "sitemap-not-canonical": "name another address as canonical",
-        "sitemap-noindex": "ask search engines to leave them out", "sitemap-other-host": "lie on another host or scheme", "sitemap-not-asked": "could not be asked for",
+        "sitemap-redirects": "redirect", "sitemap-errors": "do not answer 200",
+        "sitemap-not-canonical": "name another address as canonical",
+        "sitemap-noindex": "ask search engines to leave them out",
+        "sitemap-other-host": "lie on another host or scheme",
+        "sitemap-not-asked": "could not be asked for",
     }  # fmt: skip
     for kind, rows in bad.items():
         yield Fault(
@@ -38,7 +52,10 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
         )
     good = [
         url for url, line in site.lines.items()
-        if line.is_page and not line.noindex and site.canonicals.get(url, url) == url and url not in listed
+        if line.is_page
+        and not line.noindex
+        and site.canonicals.get(url, url) == url
+        and url not in listed
     ]  # fmt: skip
     if good:
         yield Fault(
@@ -52,7 +69,10 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
     alone = [
         url
         for url in listed
-        if not site.inbound[url] and url not in reached and url in site.lines and site.lines[url].outcome == ANSWERED
+        if not site.inbound[url]
+        and url not in reached
+        and url in site.lines
+        and site.lines[url].outcome == ANSWERED
     ]
     if alone:
         yield Fault(
@@ -64,12 +84,20 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
         )
 
 
-_BESIDE = {"sitemap-errors": "answers", "sitemap-not-canonical": "names", "sitemap-not-asked": "since"}
+_BESIDE = {
+    "sitemap-errors": "answers",
+    "sitemap-not-canonical": "names",
+    "sitemap-not-asked": "since",
+}
 
 
 def is_sitemap(site: Site, url: str) -> bool:
     """Whether an address is a sitemap itself."""
-    return url.partition("?")[0].endswith((".xml", ".xml.gz")) and url in site.lines and not site.lines[url].is_page
+    return (
+        url.partition("?")[0].endswith((".xml", ".xml.gz"))
+        and url in site.lines
+        and not site.lines[url].is_page
+    )
 
 
 def _listed_fault(site: Site, wanted: Wanted, url: str) -> tuple[str, str] | None:

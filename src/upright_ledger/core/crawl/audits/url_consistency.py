@@ -23,8 +23,9 @@ _ESCAPE = re.compile(r"%[0-9A-Fa-f]{2}")
 
 @dataclass
 class FormRow:
-    """In which forms one use writes addresses of pages: part → form → addresses. others: part → (address, where it stands) of those in a form that
-    most pages do not have."""
+    """In which forms one use writes addresses of pages: part → form → addresses. others: part →
+    (address, where it stands) of those in a form that most pages do not have.
+    """
 
     use: str
     counts: dict[str, Counter[str]] = field(default_factory=lambda: defaultdict(Counter))
@@ -32,18 +33,21 @@ class FormRow:
 
 
 def form_table(site: Site, wanted: Wanted) -> list[FormRow]:
-    """The forms that sitemaps, canonical addresses, links, hreflang and redirects use, for addresses of the site's own hosts; first what
-    pages have that answer."""
-    own = {parse_address(url).host for url, line in site.lines.items() if line.outcome == ANSWERED} | {
-        parse_address(wanted.origin).host
-    }
+    """The forms that sitemaps, canonical addresses, links, hreflang and redirects use, for
+    addresses of the site's own hosts; first what pages have that answer.
+    """
+    own = {
+        parse_address(url).host for url, line in site.lines.items() if line.outcome == ANSWERED
+    } | {parse_address(wanted.origin).host}
     lines = site.lines
     uses: dict[str, Iterable[tuple[str, str]]] = {
         "sitemap": ((u, on) for u, on in site.listed.items() if not is_sitemap(site, u)),
         "canonical": ((target, url) for url, target in site.canonicals.items()),
         "links": ((u, on) for u, on in site.on.items() if _may_be_page(site, u)),
         "hreflang": ((target, url) for url, target in site.languages),
-        "redirects lead to": ((n.location, u) for u, n in lines.items() if n.outcome == MOVED and n.location),
+        "redirects lead to": (
+            (n.location, u) for u, n in lines.items() if n.outcome == MOVED and n.location
+        ),
     }
     answering = FormRow(PAGES)
     for url, line in lines.items():
@@ -86,7 +90,9 @@ def _right(answering: FormRow, wanted: Wanted) -> dict[str, set[str]]:
     """Part → the forms that are right: what most pages have, or the settings say."""
     found = {part: {counts.most_common(1)[0][0]} for part, counts in answering.counts.items()}
     if hosts := answering.counts.get("host"):
-        found["host"] = {host for host, n in hosts.items() if n >= _OWN_SHARE * hosts.total()} | found["host"]
+        found["host"] = {
+            host for host, n in hosts.items() if n >= _OWN_SHARE * hosts.total()
+        } | found["host"]
     if found and wanted.slash in {"always", "never"}:
         found["closing slash"] = {"slash" if wanted.slash == "always" else "none"}
     if found and not wanted.staging and wanted.origin.startswith("https:"):

@@ -29,34 +29,48 @@ _HEAD = 16
 
 
 class Block:
-    """The rules of one file, asked in their order. Literal ones are looked up, so that many of them cost little."""
+    """The rules of one file, asked in their order. Literal ones are looked up, so that many of them
+    cost little.
+    """
 
     def __init__(self, rules: Sequence[ImportedRule]) -> None:
         self.rules = tuple(rules)
         self._literal: dict[tuple[str, str], list[int]] = {}
-        self._below: dict[str, list[int]] = {}  # patterns for one path and what lies below it, by that path
+        self._below: dict[
+            str, list[int]
+        ] = {}  # patterns for one path and what lies below it, by that path
         self._others: dict[
             tuple[str, str], list[int]
         ] = {}  # all else, by the host and by what the path begins with, if those are plain
         for n, rule in enumerate(self.rules):
             if rule.literal and not rule.negate and rule.subject in {PATH, RAW, TARGET}:
                 text = bytewise(lower_ascii(rule.pattern) if rule.nocase else rule.pattern)
-                self._literal.setdefault((rule.subject + ("i" if rule.nocase else ""), text), []).append(n)
+                self._literal.setdefault(
+                    (rule.subject + ("i" if rule.nocase else ""), text), []
+                ).append(n)
             elif top := _top(rule):
                 self._below.setdefault(top, []).append(n)
             else:
-                head = "" if rule.subject not in {PATH, INNER} else bytewise(lower_ascii(rule.head))[:_HEAD]
+                head = (
+                    ""
+                    if rule.subject not in {PATH, INNER}
+                    else bytewise(lower_ascii(rule.head))[:_HEAD]
+                )
                 for host in _hosts(rule) or ("",):
                     self._others.setdefault((host, head), []).append(n)
         self._lengths = sorted({len(head) for _, head in self._others})
         self._kinds = sorted({kind for kind, _ in self._literal})
 
     def find(self, request: Request) -> tuple[ImportedRule, str] | None:
-        """The first rule that fits, and its destination, which may be relative; None where none does."""
+        """The first rule that fits, and its destination, which may be relative; None where none
+        does.
+        """
         numbers: list[int] = []
         for kind in self._kinds:
             text = request.subject(kind.removesuffix("i"))
-            numbers += self._literal.get((kind, lower_ascii(text) if kind.endswith("i") else text), ())
+            numbers += self._literal.get(
+                (kind, lower_ascii(text) if kind.endswith("i") else text), ()
+            )
         if self._below:
             path = lower_ascii(request.path).rstrip("/")
             while path:
@@ -65,7 +79,9 @@ class Block:
         done: set[int] = set()
         path = lower_ascii(request.path)
         heads = [path[:length] for length in self._lengths if length <= len(path)]
-        others = (self._others.get((host, head), ()) for host in {request.host, ""} for head in heads)
+        others = (
+            self._others.get((host, head), ()) for host in {request.host, ""} for head in heads
+        )
         for n in merge(sorted(numbers), *others):
             rule = self.rules[n]
             if done and not done.isdisjoint(stages_around(rule.stage)):
@@ -75,8 +91,9 @@ class Block:
                 done.add(rule.stage)
             elif found is not None:
                 location = location_of(rule, request, *found)
-                # What cannot be said is no answer: the server gives an error. Nor is what leads to itself: a server asked by HTTP alone,
-                # with another before it that speaks HTTPS, would not do so.
+                # What cannot be said is no answer: the server gives an error. Nor is what leads to
+                # itself: a server asked by HTTP alone, with another before it that speaks HTTPS,
+                # would not do so.
                 if location is None or (request.scheme == "https" and location == _own(request)):
                     return replace(rule, status=PASS, destination=()), ""
                 return rule, location
@@ -84,7 +101,9 @@ class Block:
 
 
 def _hosts(rule: ImportedRule) -> list[str]:
-    """The hosts that a rule is for, where its conditions name them; none where it may be for any."""
+    """The hosts that a rule is for, where its conditions name them; none where it may be for
+    any.
+    """
     for group in rule.groups:
         if all(c.subject == HOST and c.literal and not c.negate for c in group):
             return sorted({lower_ascii(c.pattern) for c in group})
@@ -92,7 +111,9 @@ def _hosts(rule: ImportedRule) -> list[str]:
 
 
 def _top(rule: ImportedRule) -> str:
-    """The path (in lower case, without a closing slash) at or below which every path lies that a pattern fits; empty where it is not plain to see."""
+    """The path (in lower case, without a closing slash) at or below which every path lies that a
+    pattern fits; empty where it is not plain to see.
+    """
     if rule.negate or rule.literal or rule.subject not in {PATH, INNER} or not rule.address:
         return ""
     literal = rule.pattern.removesuffix("$").removesuffix("(.*)")

@@ -1,4 +1,6 @@
-"""The destination that an imported rule gives a request, percent-encoded as the server it comes from does it."""
+"""The destination that an imported rule gives a request, percent-encoded as the server it comes
+from does it.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +32,9 @@ _ARGUMENT_SIGNS = re.compile(r"[^A-Za-z0-9!$'()*,\-./:=@_~\[\]]")
 
 
 def location_of(rule: ImportedRule, request: Request, own: Any, last: Any) -> str | None:
-    """What a rule answers a request with as its destination, as the server writes it; None where the server gives an error instead."""
+    """What a rule answers a request with as its destination, as the server writes it; None where
+    the server gives an error instead.
+    """
     if not rule.destination:
         return ""
     parts = [_part(kind, value, rule, request, own, last) for kind, value in rule.destination]
@@ -42,7 +46,9 @@ def location_of(rule: ImportedRule, request: Request, own: Any, last: Any) -> st
         marks = ("?" in v for _, v in rule.destination)
         if "?" in text and not any(marks):
             return None  # it came with the request, which is refused
-        location: str | None = _rewritten(before, text[len(before) + 1 :], "?" in text, rule, request)
+        location: str | None = _rewritten(
+            before, text[len(before) + 1 :], "?" in text, rule, request
+        )
     elif rule.encoding == REWRITTEN:
         location = _rewritten_by_nginx(text, rule, request)
     elif rule.encoding == AT_END_WHOLE:
@@ -54,8 +60,11 @@ def location_of(rule: ImportedRule, request: Request, own: Any, last: Any) -> st
         location = _with_query(text, rule, request)
     if location is None or re.search(r"[\x00-\x1f\x7f]", location):
         return None
-    # Servers put their own address before a path, also before one that browsers would take for a host.
-    return _as_text(f"{request.scheme}://{request.host}{location}" if location.startswith("//") else location)
+    # Servers put their own address before a path, also before one that browsers would take for a
+    # host.
+    return _as_text(
+        f"{request.scheme}://{request.host}{location}" if location.startswith("//") else location
+    )
 
 
 def _part(kind: str, value: str, rule: ImportedRule, request: Request, own: Any, last: Any) -> str:
@@ -67,14 +76,18 @@ def _part(kind: str, value: str, rule: ImportedRule, request: Request, own: Any,
     found = own if kind == GROUP else last
     if found is None or found is True or (value.isdigit() and int(value) > found.re.groups):
         return ""
-    group = (found.group(int(value) if value.isdigit() else value.encode()) or b"").decode("latin-1")
+    group = (found.group(int(value) if value.isdigit() else value.encode()) or b"").decode(
+        "latin-1"
+    )
     if rule.encoding == REWRITTEN and re.search(r"[%+]", request.raw):
         return _ARGUMENT_SIGNS.sub(lambda m: f"%{ord(m[0]):02X}", group)
     return _escaped(group) if rule.encoding in {GROUPS, AT_END} else group
 
 
 def _rewritten_by_nginx(text: str, rule: ImportedRule, request: Request) -> str:
-    """nginx's rewrite: it encodes what a pattern found as a query, and takes some of that back before the first question mark."""
+    """nginx's rewrite: it encodes what a pattern found as a query, and takes some of that back
+    before the first question mark.
+    """
     head, mark, rest = text.partition("?")
     parts = head.split("%")
     decoded = [parts[0]]
@@ -86,15 +99,21 @@ def _rewritten_by_nginx(text: str, rule: ImportedRule, request: Request) -> str:
             break
         # Half an escape is dropped, and a sign that has to be encoded stays so.
         lost = 2 if re.match(r"[0-9A-Fa-f]", part) else 0
-        decoded.append((sign if "%" < sign < "\x7f" else f"%{part[:2]}") + part[2:] if code else part[lost:])
+        decoded.append(
+            (sign if "%" < sign < "\x7f" else f"%{part[:2]}") + part[2:] if code else part[lost:]
+        )
     location = "".join(decoded) + mark + rest
     if rule.query == DROP or not request.query:
         return location
     return f"{location}{'&' if rule.query == APPEND else '?'}{request.query}"
 
 
-def _rewritten(path: str, query: str, has_query: bool, rule: ImportedRule, request: Request) -> str | None:
-    """Apache's RewriteRule: it encodes the whole, and a query but for one that it was sent and leaves alone."""
+def _rewritten(
+    path: str, query: str, has_query: bool, rule: ImportedRule, request: Request
+) -> str | None:
+    """Apache's RewriteRule: it encodes the whole, and a query but for one that it was sent and
+    leaves alone.
+    """
     if rule.query == APPEND and request.query:
         query = f"{query}&{request.query}" if has_query and query else request.query
     elif rule.query == KEEP and not has_query:
@@ -114,7 +133,11 @@ def _rewritten(path: str, query: str, has_query: bool, rule: ImportedRule, reque
 def _with_query(text: str, rule: ImportedRule, request: Request) -> str:
     """A destination with what its rule leaves of the request's query."""
     if rule.encoding in {AT_END, AT_END_WHOLE}:
-        return f"{text}?{request.query}" if request.query and rule.query == KEEP and "?" not in text else text
+        return (
+            f"{text}?{request.query}"
+            if request.query and rule.query == KEEP and "?" not in text
+            else text
+        )
     if not request.query:
         return text
     body, mark, fragment = text.partition("#")

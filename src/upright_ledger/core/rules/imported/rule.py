@@ -1,6 +1,7 @@
 """Imported rules: what a server's own files do, in their order and with their meaning.
 
-The first rule of a block that fits answers. Patterns are of the regular kind that RE2 reads, so no input makes them slow.
+The first rule of a block that fits answers. Patterns are of the regular kind that RE2 reads, so no
+input makes them slow.
 """
 
 from __future__ import annotations
@@ -17,28 +18,36 @@ from upright_ledger.core.url.address import canonical_path as canonical
 from upright_ledger.core.url.address import decoded_path, lower_ascii
 
 KEEP, APPEND, DROP = "keep", "append", "drop"
-"""What happens to a request's query: it goes on unless the destination has one, it is added to that, or neither."""
+"""What happens to a request's query: it goes on unless the destination has one, it is added to
+that, or neither.
+"""
 
 GROUPS, BARE, REWRITTEN, WHOLE, WHOLE_BARE, AT_END, AT_END_WHOLE = (
     "groups", "bare", "rewritten", "whole", "whole-bare", "at-end", "at-end-whole",
 )  # fmt: skip
-"""How a destination is percent-encoded: what is put in; nothing; nginx's rewrite; Apache's RewriteRule, without and with flag NE; its Redirect
-and RedirectMatch."""
+"""How a destination is percent-encoded: what is put in; nothing; nginx's rewrite; Apache's
+RewriteRule, without and with flag NE; its Redirect and RedirectMatch.
+"""
 
 PATH, INNER, RAW, TARGET, QUERY, HOST, SCHEME, PORT, METHOD, REQUEST = (
     "path", "inner", "raw", "target", "query", "host", "scheme", "port", "method", "request",
 )  # fmt: skip
-"""What a pattern looks at: the decoded path, the same below a folder, the path as sent, that and its query, the query, host, scheme, port, or request line."""
+"""What a pattern looks at: the decoded path, the same below a folder, the path as sent, that and
+its query, the query, host, scheme, port, or request line.
+"""
 
 ARGUMENT = "argument:"
 """What stands before the name of a parameter, where a pattern looks at its first value, as sent."""
 
 TEXT, GROUP, CONDITION, VARIABLE = "text", "group", "condition", "variable"
-"""Pieces of a destination: a text, a group of the rule's own pattern, one of its last condition, and a variable of the request."""
+"""Pieces of a destination: a text, a group of the rule's own pattern, one of its last condition,
+and a variable of the request.
+"""
 
 # A pattern that is one path but for a closing slash or, after a prefix, what follows it.
 _ONE_PATH = re.compile(
-    r"\^((?:[A-Za-z0-9_/~%,;:@=&!'\" -]|\\[^A-Za-z0-9])+?)(?:/\?)?(?:\(\.\*\)|\(\(\?:/\.\*\)\?\))?\$"
+    r"\^((?:[A-Za-z0-9_/~%,;:@=&!'\" "
+    r"-]|\\[^A-Za-z0-9])+?)(?:/\?)?(?:\(\.\*\)|\(\(\?:/\.\*\)\?\))?\$"
 )
 
 Piece = tuple[str, str]
@@ -67,7 +76,11 @@ def compiled(pattern: str, nocase: bool) -> Any:
     try:
         found = re2.compile(pattern.encode("utf-8", "surrogateescape"), options)
     except re2.error as error:
-        said = error.args[0].decode() if error.args and isinstance(error.args[0], bytes) else str(error)
+        said = (
+            error.args[0].decode()
+            if error.args and isinstance(error.args[0], bytes)
+            else str(error)
+        )
         raise NotUnderstoodError(f"its pattern is not of the regular kind ({said})") from None
     if found.groups > _MOST_GROUPS:
         raise NotUnderstoodError(f"its pattern has {found.groups:,} groups")
@@ -76,7 +89,9 @@ def compiled(pattern: str, nocase: bool) -> Any:
 
 @dataclass(frozen=True, slots=True)
 class Condition:
-    """A further pattern that must fit. literal: the whole subject equals it. or_next: it may fit instead of the next one."""
+    """A further pattern that must fit. literal: the whole subject equals it. or_next: it may fit
+    instead of the next one.
+    """
 
     subject: str
     pattern: str
@@ -93,12 +108,14 @@ def alternatives(conditions: Sequence[Condition]) -> list[Condition]:
 
 @dataclass(frozen=True, slots=True)
 class ImportedRule:
-    """One rule. where: file and line. literal: the whole subject equals the pattern. status PASS: nothing is answered.
+    """One rule. where: file and line. literal: the whole subject equals the pattern. status PASS:
+    nothing is answered.
 
-    destination: pieces in turn; empty for 410 and PASS. query: what happens to the request's. encoding: how the destination is
-    percent-encoded. below: the folder whose inner paths an INNER pattern looks at. base: what a destination begins with that turns out
-    relative. stage: of the server's modules, the one that reads it. ends: whether nothing later answers where it passes, as something else
-    does; else only later rules of its stage do not.
+    destination: pieces in turn; empty for 410 and PASS. query: what happens to the request's.
+    encoding: how the destination is percent-encoded. below: the folder whose inner paths an INNER
+    pattern looks at. base: what a destination begins with that turns out relative. stage: of the
+    server's modules, the one that reads it. ends: whether nothing later answers where it passes, as
+    something else does; else only later rules of its stage do not.
     """
 
     where: str
@@ -133,15 +150,23 @@ class ImportedRule:
 
     @property
     def address(self) -> str:
-        """The one path (and query) that it is about, as far as it is about one; else an empty string."""
+        """The one path (and query) that it is about, as far as it is about one; else an empty
+        string.
+        """
         if self.negate:
             return ""
         if self.literal:
             return self.pattern if self.subject in {PATH, RAW, TARGET} else ""
-        match = _ONE_PATH.fullmatch(self.pattern) if self.subject in {PATH, INNER, RAW, TARGET} else None
+        match = (
+            _ONE_PATH.fullmatch(self.pattern)
+            if self.subject in {PATH, INNER, RAW, TARGET}
+            else None
+        )
         if match is None:
             return ""
-        return (self.below if self.subject == INNER else "/") + re.sub(r"\\(.)", r"\1", match[1]).lstrip("/")
+        return (self.below if self.subject == INNER else "/") + re.sub(
+            r"\\(.)", r"\1", match[1]
+        ).lstrip("/")
 
     @property
     def is_pattern(self) -> bool:
@@ -167,17 +192,23 @@ class ImportedRule:
         return named[0].pattern if len(named) == 1 else ""
 
     def check(self) -> None:
-        """Raises NotUnderstoodError for a pattern that cannot be read, or a group that it does not have."""
+        """Raises NotUnderstoodError for a pattern that cannot be read, or a group that it does not
+        have.
+        """
         groups: set[str] = set()
         if not self.literal:
             pattern = compiled(self.pattern, self.nocase)
-            groups = {str(n) for n in range(pattern.groups + 1)} | {n.decode() for n in pattern.groupindex}
+            groups = {str(n) for n in range(pattern.groups + 1)} | {
+                n.decode() for n in pattern.groupindex
+            }
         for condition in self.conditions:
             if not condition.literal:
                 compiled(condition.pattern, condition.nocase)
         for kind, value in self.destination:
             if kind == GROUP and value not in groups:
-                raise NotUnderstoodError(f"it names the group {value}, which its pattern does not have")
+                raise NotUnderstoodError(
+                    f"it names the group {value}, which its pattern does not have"
+                )
 
     @property
     def groups(self) -> Iterator[tuple[Condition, ...]]:
@@ -205,7 +236,9 @@ def _has_alternatives(pattern: str) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class Request:
-    """A request as patterns see it. path: decoded, a letter a byte (ISO 8859-1); raw: the path as sent; target: the same with its query; host: without port, lower case; scheme: of the site."""
+    """A request as patterns see it. path: decoded, a letter a byte (ISO 8859-1); raw: the path as
+    sent; target: the same with its query; host: without port, lower case; scheme: of the site.
+    """
 
     host: str
     path: str
@@ -225,7 +258,9 @@ class Request:
         return f"GET {self.target} HTTP/1.1" if name == REQUEST else str(getattr(self, name))
 
     def argument(self, name: str) -> str:
-        """The first value of a parameter, whose name counts without case; empty where it has none."""
+        """The first value of a parameter, whose name counts without case; empty where it has
+        none.
+        """
         found = (p.partition("=") for p in self.query.split("&"))
         return next((v for n, sign, v in found if sign and lower_ascii(n) == lower_ascii(name)), "")
 

@@ -1,7 +1,7 @@
 """Imported patterns as template rules, where a template says just what the pattern does.
 
-A template answers fewer requests than a pattern of the same form (plain spellings only), and never others; what cannot be said in
-the grammar of templates is left, with the reason.
+A template answers fewer requests than a pattern of the same form (plain spellings only), and never
+others; what cannot be said in the grammar of templates is left, with the reason.
 """
 
 from __future__ import annotations
@@ -12,16 +12,27 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import chain
 
 from upright_ledger.core.rules.compiler import make_template
+from upright_ledger.core.rules.exact_rule import CARRY, DROP, GONE
 from upright_ledger.core.rules.imported.blocks import Block, holds, stages_around
-from upright_ledger.core.rules.imported.rule import APPEND, GROUP, HOST, INNER, KEEP, PATH, SCHEME, TEXT, ImportedRule
+from upright_ledger.core.rules.imported.rule import (
+    APPEND,
+    GROUP,
+    HOST,
+    INNER,
+    KEEP,
+    PATH,
+    SCHEME,
+    TEXT,
+    ImportedRule,
+)
 from upright_ledger.core.rules.path_automata import common_path, may_begin_alike, source_pattern
-from upright_ledger.core.rules.ruleset import CARRY, DROP, GONE
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.origins import Site
 
 _TOKEN = re.compile(
-    r"(?P<rest>\(\.[*+]\))|(?P<prefix>\(\(\?:/\.\*\)\?\))|(?P<segment>\(\[\^/\][*+]\))|(?P<digits>\((?:\\d|\[0-9\])\+\))"
+    r"(?P<rest>\(\.[*+]\))|(?P<prefix>\(\(\?:/\.\*\)\?\))|(?P<segment>\(\[\^/\][*+]\))|"
+    r"(?P<digits>\((?:\\d|\[0-9\])\+\))"
     r"|(?P<word>\((?:\\w|\[A-Za-z0-9\])\+\))|(?P<list>\((?:[A-Za-z0-9_~-]+\|)+[A-Za-z0-9_~-]+\))"
     r"|\\(?P<sign>[^A-Za-z0-9])|(?P<text>[A-Za-z0-9_/~%,;:@=&!'\"-])"
 )
@@ -66,7 +77,9 @@ def templates_of(
                 template = _template(rule, site, bases, fold=fold)
                 _is_asked_alike(template, before[site.name], fold=fold)
                 for stage in stages_around(rule.stage):
-                    _is_asked_alike(template, passing.get((site.name, number, stage), _NOTHING), fold=fold)
+                    _is_asked_alike(
+                        template, passing.get((site.name, number, stage), _NOTHING), fold=fold
+                    )
             except (NoTemplateError, TemplateError) as error:
                 left.append((rule.where, str(error)))
                 before[site.name].add(rule)
@@ -77,14 +90,18 @@ def templates_of(
 
 
 class _Earlier:
-    """Rules that are asked earlier and could take addresses from a later one, by the first folder of their own."""
+    """Rules that are asked earlier and could take addresses from a later one, by the first folder
+    of their own.
+    """
 
     def __init__(self) -> None:
         self._by_folder: dict[str, list[ImportedRule | TemplateRule]] = defaultdict(list)
         self._anywhere: list[ImportedRule | TemplateRule] = []
 
     def add(self, rule: ImportedRule | TemplateRule) -> None:
-        """Keep a rule, unless it is about one address and says all of its answer: that one becomes an entry."""
+        """Keep a rule, unless it is about one address and says all of its answer: that one becomes
+        an entry.
+        """
         if isinstance(rule, TemplateRule):
             head = rule.source.head
         elif rule.is_pattern:
@@ -136,15 +153,32 @@ def _template(rule: ImportedRule, site: Site, bases: dict[str, str], *, fold: bo
     goal = _goal(rule, groups, bases.get(site.origins[0].partition("://")[2], site.origins[0]))
     carries = rule.query == APPEND or (rule.query == KEEP and "?" not in goal)
     made = make_template(
-        site.name, source, rule.status, goal, f"{site.origins[0]}{source}", fold=fold, query=CARRY if carries else DROP
+        site.name,
+        source,
+        rule.status,
+        goal,
+        f"{site.origins[0]}{source}",
+        fold=fold,
+        query=CARRY if carries else DROP,
     )
     if made.source.takes_slash:
-        return TemplateRule(made.site, made.source, made.status, made.destination, made.legacy_url, made.query, slash)
+        return TemplateRule(
+            made.site,
+            made.source,
+            made.status,
+            made.destination,
+            made.legacy_url,
+            made.query,
+            slash,
+        )
     return made
 
 
-def template_of_pattern(pattern: str, destination: tuple[tuple[str, str], ...], status: int) -> tuple[str, str]:
-    """The source and destination of a template that says what a regular expression for paths says; pieces as those of imported rules.
+def template_of_pattern(
+    pattern: str, destination: tuple[tuple[str, str], ...], status: int
+) -> tuple[str, str]:
+    """The source and destination of a template that says what a regular expression for paths says;
+    pieces as those of imported rules.
 
     Raises NoTemplateError where none does, with the reason.
     """
@@ -156,7 +190,9 @@ def template_of_pattern(pattern: str, destination: tuple[tuple[str, str], ...], 
 
 
 def _source(rule: ImportedRule) -> tuple[str, str, dict[str, str]]:
-    """A pattern as the text of a template, the slash form it takes, and what stands for each of its groups."""
+    """A pattern as the text of a template, the slash form it takes, and what stands for each of its
+    groups.
+    """
     text = rule.pattern
     if not text.startswith("^"):
         raise NoTemplateError("its pattern does not begin at the start of the path")
@@ -221,14 +257,21 @@ def _goal(rule: ImportedRule, groups: dict[str, str], base: str) -> str:
 
 
 def _is_asked_alike(rule: TemplateRule, before: _Earlier, *, fold: bool) -> None:
-    """Raises NoTemplateError where another rule would be asked first in one place only: among templates the more specific is."""
+    """Raises NoTemplateError where another rule would be asked first in one place only: among
+    templates the more specific is.
+    """
     here = source_pattern(rule.source, fold, rule.slash)
     for other in before.near(rule.source.head):
         if isinstance(other, TemplateRule):
             later = other.source.rank >= rule.source.rank
             alike = other.site == rule.site and may_begin_alike(other.source.head, rule.source.head)
-            if later and alike and common_path(here, source_pattern(other.source, fold, other.slash)):
+            if (
+                later
+                and alike
+                and common_path(here, source_pattern(other.source, fold, other.slash))
+            ):
                 raise NoTemplateError(f"{other.source.text} takes some of its addresses first")
         elif may_begin_alike(other.head if other.is_pattern else other.address, rule.source.head):
-            # What is about one address and could not say the same as an entry is left alone, or answers some requests only.
+            # What is about one address and could not say the same as an entry is left alone, or
+            # answers some requests only.
             raise NoTemplateError(f"the rule of {other.where} may take some of its addresses first")

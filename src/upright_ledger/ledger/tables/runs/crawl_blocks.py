@@ -1,4 +1,6 @@
-"""What surveys saw, in blocks beside the rows of other runs: a link that many pages hold is written once."""
+"""What surveys saw, in blocks beside the rows of other runs: a link that many pages hold is written
+once.
+"""
 
 from __future__ import annotations
 
@@ -19,9 +21,14 @@ _LEVEL = 1  # of deflating
 def add_seen(connection: Connection, run: int, seen: Sequence[Seen]) -> None:
     """Store what a survey saw, after what it saw before."""
     t = schema.traces
-    number = connection.scalar(select(func.coalesce(func.max(t.c.number) + 1, 0)).where(t.c.run == run)) or 0
+    number = (
+        connection.scalar(select(func.coalesce(func.max(t.c.number) + 1, 0)).where(t.c.run == run))
+        or 0
+    )
     for start in range(0, len(seen), _ROWS):
-        connection.execute(insert(t).values(run=run, number=number, rows=pack(seen[start : start + _ROWS])))
+        connection.execute(
+            insert(t).values(run=run, number=number, rows=pack(seen[start : start + _ROWS]))
+        )
         number += 1
 
 
@@ -45,7 +52,9 @@ def unpack(block: bytes) -> Iterator[Seen]:
     told = json.loads(zlib.decompress(block))
     links = [Link(*link) for link in told["links"]]
     for *plain, facts, of_page in told["rows"]:
-        yield Seen(*plain)._replace(facts=Facts(*facts)._replace(links=tuple(links[n] for n in of_page)))
+        yield Seen(*plain)._replace(
+            facts=Facts(*facts)._replace(links=tuple(links[n] for n in of_page))
+        )
 
 
 def _row(seen: Seen, numbers: dict[Link, int]) -> list[Any]:

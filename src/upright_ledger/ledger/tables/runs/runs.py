@@ -32,10 +32,26 @@ def new_owner() -> str:
 
 
 def begin_run(
-    connection: Connection, kind: str, digest: str, at: str, name: str = "", *, owner: str = "", asked: str = ""
+    connection: Connection,
+    kind: str,
+    digest: str,
+    at: str,
+    name: str = "",
+    *,
+    owner: str = "",
+    asked: str = "",
 ) -> int:
-    """Note that a run began; returns its number. owner: who is at it; asked: a digest of what it is to ask."""
-    values = {"kind": kind, "name": name, "started": now(), "digest": digest, "at": at, "counts": {}}
+    """Note that a run began; returns its number. owner: who is at it; asked: a digest of what it is
+    to ask.
+    """
+    values = {
+        "kind": kind,
+        "name": name,
+        "started": now(),
+        "digest": digest,
+        "at": at,
+        "counts": {},
+    }
     held = {"owner": owner, "held_until": _later() if owner else "", "asked": asked}
     done = connection.execute(insert(schema.runs).values(**values, **held))
     return int(done.inserted_primary_key[0])  # type: ignore[index]
@@ -46,17 +62,26 @@ def take_over(connection: Connection, run: Run, owner: str) -> None:
     if run.owner and run.held_until > now() and not _is_dead(run.owner):
         machine, process = _place_of(run.owner)
         raise RefusedError(
-            f"somebody is at run {run.id}: process {process} on {machine}", "let it end, or stop it, and resume then"
+            f"somebody is at run {run.id}: process {process} on {machine}",
+            "let it end, or stop it, and resume then",
         )
-    connection.execute(schema.runs.update().where(schema.runs.c.id == run.id).values(owner=owner, held_until=_later()))
+    connection.execute(
+        schema.runs.update()
+        .where(schema.runs.c.id == run.id)
+        .values(owner=owner, held_until=_later())
+    )
 
 
 def hold(connection: Connection, run: int, owner: str) -> None:
     """Say that one is still at a run. Raises RefusedError where somebody else took it over."""
     r = schema.runs
-    done = connection.execute(r.update().where(r.c.id == run, r.c.owner == owner).values(held_until=_later()))
+    done = connection.execute(
+        r.update().where(r.c.id == run, r.c.owner == owner).values(held_until=_later())
+    )
     if not done.rowcount:
-        raise RefusedError(f"somebody else went on with run {run}", "what was asked until then is kept")
+        raise RefusedError(
+            f"somebody else went on with run {run}", "what was asked until then is kept"
+        )
 
 
 def _later() -> str:
@@ -94,12 +119,20 @@ def list_runs(connection: Connection) -> list[Run]:
 
 
 def find_run(connection: Connection, text: str, kind: str = "") -> Run | None:
-    """A run (of a kind, where one is given) by its number or its name; "last" is the newest complete one."""
+    """A run (of a kind, where one is given) by its number or its name; "last" is the newest
+    complete one.
+    """
     r = schema.runs
     query = select(r).where(r.c.kind == kind) if kind else select(r).where(r.c.kind != SURVEY)
     if text == "last":
-        return connection.execute(query.where(r.c.finished != "").order_by(r.c.id.desc()).limit(1)).one_or_none()
-    wanted = r.c.id == int(text) if text.isascii() and text.isdigit() and len(text) < 10 else r.c.name == text
+        return connection.execute(
+            query.where(r.c.finished != "").order_by(r.c.id.desc()).limit(1)
+        ).one_or_none()
+    wanted = (
+        r.c.id == int(text)
+        if text.isascii() and text.isdigit() and len(text) < 10
+        else r.c.name == text
+    )
     return connection.execute(query.where(wanted)).one_or_none()
 
 

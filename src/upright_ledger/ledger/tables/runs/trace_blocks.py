@@ -1,4 +1,6 @@
-"""The rows of a run, kept in blocks: columns as JSON, deflated, so that a run of a million URLs is kept in seconds and in little room."""
+"""The rows of a run, kept in blocks: columns as JSON, deflated, so that a run of a million URLs is
+kept in seconds and in little room.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,10 @@ _LEVEL = 1  # of deflating: the quickest, and columns of URLs shrink to a tenth 
 def add_traces(connection: Connection, run: int, rows: TraceTable) -> None:
     """Store rows of a run, after those that it has."""
     t = schema.traces
-    number = connection.scalar(select(func.coalesce(func.max(t.c.number) + 1, 0)).where(t.c.run == run)) or 0
+    number = (
+        connection.scalar(select(func.coalesce(func.max(t.c.number) + 1, 0)).where(t.c.run == run))
+        or 0
+    )
     for start in range(0, len(rows), _ROWS):
         block = pack(rows[start : start + _ROWS])
         connection.execute(insert(t).values(run=run, number=number, rows=block))
@@ -67,7 +72,9 @@ def unpack(block: bytes) -> TraceTable:
     """The inverse of `pack`."""
     told = json.loads(zlib.decompress(block))
     outcomes = [_read_outcome(o) for o in told["outcomes"]]
-    return TraceTable(told["urls"], told["hits"], told["locations"], [outcomes[n] for n in told["of"]])
+    return TraceTable(
+        told["urls"], told["hits"], told["locations"], [outcomes[n] for n in told["of"]]
+    )
 
 
 def urls_of(block: bytes) -> list[str]:
@@ -89,7 +96,8 @@ def _read_outcome(told: list[Any]) -> Outcome:
 def _trace(trace: Trace) -> dict[str, Any]:
     page = trace.page
     told = (
-        ("title", page.title), ("canonical", page.canonical), ("noindex", page.noindex), ("refresh", page.refresh),
+        ("title", page.title), ("canonical", page.canonical), ("noindex", page.noindex),
+        ("refresh", page.refresh),
         ("heading", page.heading), ("language", page.language), ("words", page.words),
     )  # fmt: skip
     return {
@@ -103,7 +111,8 @@ def _trace(trace: Trace) -> dict[str, Any]:
 
 def _hop(hop: Hop) -> dict[str, Any]:
     told = (
-        ("location", hop.location), ("resolved", hop.resolved), ("changed", list(hop.changed)), ("seconds", round(hop.seconds, 4)),
+        ("location", hop.location), ("resolved", hop.resolved), ("changed", list(hop.changed)),
+        ("seconds", round(hop.seconds, 4)),
         ("error", hop.error), ("cache", hop.cache), ("how", hop.how), ("rule", hop.rule),
     )  # fmt: skip
     return {"url": hop.url, "status": hop.status} | {name: value for name, value in told if value}
@@ -111,4 +120,11 @@ def _hop(hop: Hop) -> dict[str, Any]:
 
 def _read_trace(told: dict[str, Any], *, loops: bool) -> Trace:
     hops = tuple(Hop(**(h | {"changed": tuple(h.get("changed", ()))})) for h in told["hops"])
-    return Trace(told["url"], hops, told["final_url"], told["final_status"], Page(**told["page"]), loops=loops)
+    return Trace(
+        told["url"],
+        hops,
+        told["final_url"],
+        told["final_status"],
+        Page(**told["page"]),
+        loops=loops,
+    )

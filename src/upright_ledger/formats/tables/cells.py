@@ -1,0 +1,114 @@
+"""What one cell says: an address, a status, a number, a day."""
+
+from __future__ import annotations
+
+import re
+from datetime import date
+from functools import lru_cache
+
+_ADDRESS = re.compile(
+    r"^[<(\[\"'\u201c\u201e\u00ab]*(?:https?:/{1,2}\S|/\S*$|www\.\S+|"
+    r"[a-z0-9-]+(?:\.[a-z0-9-]+)*\.[a-z]{2,}/\S*$)",
+    re.IGNORECASE,
+)
+
+
+_HOST = re.compile(
+    r"^(?:https?://)?([a-z0-9.-]+\.[a-z][a-z0-9-]*)(?::\d+)?(?:[/?#]|$)", re.IGNORECASE
+)
+
+
+def looks_like_address(cell: str) -> bool:
+    """Whether a cell holds a URL or an absolute path."""
+    return _ADDRESS.match(cell.strip()) is not None
+
+
+def host_of(cell: str) -> str:
+    """The host that a cell names, or an empty text."""
+    match = _HOST.match(cell.strip())
+    return match[1].lower() if match else ""
+
+
+def status_code(cell: str) -> int:
+    """An HTTP status as a cell gives it ("404", "404 Not Found", "404.0"); 0 where it gives
+    none.
+    """
+    match = re.match(r"([1-5][0-9]{2})(?:\.0)?(?:\s\D.*)?\Z", cell)
+    return int(match[1]) if match else 0
+
+
+_NUMBER_SIGNS = re.compile(r"[\s\u00a0\u202f\u2009'\u2019]")
+
+
+_GROUPED = re.compile(r"\d{1,3}(?:([.,])\d{3})(?:\1\d{3})*(?:(?!\1)[.,]\d+)?\Z")
+
+
+_INDIAN = re.compile(r"\d{1,2}(?:,\d{2})+,\d{3}(?:\.\d+)?\Z")
+
+
+def number(cell: str) -> float | None:
+    """A figure as exports of several countries write it: 1,234 or 1.234 or 1 234 or 1'234.5 or
+    1.234,5; None when it is none.
+
+    A single group of three digits after a sign is taken for thousands: figures here are counts.
+    """
+    if cell.isascii() and cell.isdigit():
+        return float(cell)
+    text = _NUMBER_SIGNS.sub("", cell)
+    if text.isascii() and text.isdigit():
+        return float(text)
+    if match := _GROUPED.match(text):
+        mark = match[1]
+        return float(text.replace(mark, "").replace(",", "."))
+    if _INDIAN.match(text):
+        return float(text.replace(",", ""))
+    text = text.replace(",", ".") if text.count(",") == 1 and "." not in text else text
+    return float(text) if re.fullmatch(r"\d+(?:\.\d+)?(?:[eE]\+?\d{1,2})?", text) else None
+
+
+_MONTHS = {
+    name: n
+    for names in (
+        "jan feb mar apr may jun jul aug sep oct nov dec",
+        "january february march april may june july august september october november december",
+        "januar februar märz april mai juni juli august september oktober november dezember",
+        "janvier février mars avril mai juin juillet août septembre octobre novembre décembre",
+    )
+    for n, name in enumerate(names.split(), 1)
+}
+
+
+_DAY_FORMS = (
+    re.compile(r"(?P<y>\d{4})[-/.](?P<m>\d{1,2})[-/.](?P<d>\d{1,2})(?:[T ].*)?\Z"),
+    re.compile(r"(?P<y>\d{4})(?P<m>\d{2})(?P<d>\d{2})(?:\d{6})?\Z"),
+    re.compile(r"(?P<d>\d{1,2})\.(?P<m>\d{1,2})\.(?P<y>\d{4})(?:[, ].*)?\Z"),
+    re.compile(r"(?P<a>\d{1,2})[/-](?P<b>\d{1,2})[/-](?P<y>\d{4})(?:[, ].*)?\Z"),
+    re.compile(r"(?P<d>\d{1,2})\.?[ -](?P<n>[^\W\d]+)\.?,?[ -](?P<y>\d{4})(?:[, ].*)?\Z"),
+    re.compile(r"(?P<n>[^\W\d]+)\.? (?P<d>\d{1,2}),? (?P<y>\d{4})(?:[, ].*)?\Z"),
+    re.compile(r"[^\W\d]{2,4}, (?P<d>\d{1,2}) (?P<n>[^\W\d]+) (?P<y>\d{4}) .*\Z"),
+)
+
+
+@lru_cache(maxsize=1 << 14)
+def day_of(cell: str, *, month_first: bool = False) -> str:
+    """A day as exports write it, as YYYY-MM-DD; empty where it is none.
+
+    3/4/2026 is the third of April unless `month_first`; 3/14/2026 can only be one of March.
+    """
+    text = cell.strip()
+    for form in _DAY_FORMS:
+        match = form.match(text)
+        if match is None:
+            continue
+        parts = match.groupdict()
+        if "a" in parts:
+            a, b = int(parts["a"]), int(parts["b"])
+            month, day = (a, b) if b > 12 or (month_first and a <= 12) else (b, a)
+        else:
+            month = int(parts["m"]) if "m" in parts else _MONTHS.get(parts["n"].lower(), 0)
+            day = int(parts["d"])
+        try:
+            return date(int(parts["y"]), month, day).isoformat()
+        except ValueError:
+            return ""
+    return ""

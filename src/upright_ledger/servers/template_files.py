@@ -1,0 +1,17 @@
+"""Texts that go with the rules: READMEs and small complete configurations, files of the package."""
+
+from __future__ import annotations
+
+import re
+from importlib.resources import files
+
+_FIELD = re.compile(r"<<([a-z_]+)>>")
+
+
+def file_text(package: str, name: str, **values: str) -> str:
+    """A template file of a package with values in the place of its fields, written <<field>>.
+
+    Raises KeyError for a field that has no value.
+    """
+    text = files(package).joinpath(name).read_text(encoding="utf-8")
+    return _FIELD.sub(lambda found: values[found[1]], text)
