@@ -11,8 +11,8 @@ from tempfile import mkdtemp
 from typing import Any
 
 from upright_ledger.app.begin.open_ledger import open_new
-from upright_ledger.ledger.settings import FILE_NAME, read_settings_of
 from upright_ledger.ledger.store import DATABASE_FILE, Ledger, open_ledger
+from upright_ledger.settings.file import FILE_NAME, read_settings_of
 
 
 @cache

@@ -552,7 +552,7 @@ def test_a_list_in_the_settings_that_is_none_is_named(museum: Program, line: str
     )
     settings.write_text(text.replace("[folding]\n", f"[folding]\n{line}\n"))
     told = museum("entries", code=3).err
-    assert "is no list" in told
+    assert "must be a list" in told
     assert name in told
 
 

@@ -199,7 +199,7 @@ def test_bad_settings_are_one_sentence(museum: Program) -> None:
     path.write_text("[ledger\n")
     assert "not valid TOML" in museum("balance", code=3).err
     path.write_text("[ledger]\nname = 'x'\n")
-    assert "lacks new" in museum("balance", code=3).err
+    assert "[new] is not there" in museum("balance", code=3).err
 
 
 def test_open_refuses_what_cannot_be(bare: Program) -> None:

@@ -25,8 +25,8 @@ from upright_ledger.core.rules.proof import PROVED
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import UprightError
-from upright_ledger.ledger.settings import FILE_NAME, read_settings_of
 from upright_ledger.servers import DIALECTS
+from upright_ledger.settings.file import FILE_NAME, read_settings_of
 
 ONE_HOST = ("--old", NEW, "--new", NEW)
 

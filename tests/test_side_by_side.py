@@ -25,12 +25,12 @@ from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.demo.faulty_site import make_faulty_site
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.registry import read_urls
-from upright_ledger.ledger.settings import write_policy
 from upright_ledger.ledger.store import Ledger, open_ledger
 from upright_ledger.ledger.tables.answers import of_person, post_answers
 from upright_ledger.ledger.tables.observations import SightingWriter
 from upright_ledger.ledger.tables.renormalise import refold
 from upright_ledger.ledger.tables.sources import SourceFacts, add_source, close_source
+from upright_ledger.settings.file import write_policy
 from upright_ledger.web.local.real_servers import free_port
 from upright_ledger.web.local.stand_in import Served, serve_whole
 

@@ -6,10 +6,10 @@ from typing import Any
 
 from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.ledger.db import journal
-from upright_ledger.ledger.settings import draft_policy, put_draft, read_settings_of
 from upright_ledger.ledger.store import Ledger, stored_policy
 from upright_ledger.ledger.tables.reclassify import reclassify
 from upright_ledger.ledger.tables.renormalise import rederive
+from upright_ledger.settings.file import draft_policy, put_draft, read_settings_of
 
 
 def history(ledger: Ledger) -> list[dict[str, Any]]:

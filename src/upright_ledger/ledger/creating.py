@@ -14,9 +14,10 @@ from upright_ledger.ledger.clock import author, now
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.sqlite import lay_out
 from upright_ledger.ledger.migrations.numbered import migrate
-from upright_ledger.ledger.settings import FILE_NAME, read_settings
 from upright_ledger.ledger.store import DATABASE_FILE, Ledger
 from upright_ledger.processes import lock
+from upright_ledger.settings.file import FILE_NAME
+from upright_ledger.settings.reading import read_settings
 
 
 def create_ledger(folder: Path, settings_text: str) -> Ledger:

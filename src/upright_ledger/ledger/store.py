@@ -23,13 +23,9 @@ from upright_ledger.ledger.db.databases import engine_for, errors_of, has_passwo
 from upright_ledger.ledger.db.journal import Step, last_step
 from upright_ledger.ledger.db.sqlite import shorten_log
 from upright_ledger.ledger.migrations.numbered import NEWEST, migrate, schema_number
-from upright_ledger.ledger.settings import (
-    FILE_NAME,
-    Settings,
-    drafted_policy,
-    put_draft,
-    read_settings,
-)
+from upright_ledger.settings.file import FILE_NAME, drafted_policy, put_draft
+from upright_ledger.settings.model import Settings
+from upright_ledger.settings.reading import read_settings
 
 DATABASE_FILE = "ledger.db"
 

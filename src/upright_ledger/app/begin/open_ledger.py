@@ -15,11 +15,11 @@ from upright_ledger.core.url.origins import Sites, group_origins, read_origin
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.creating import create_ledger
 from upright_ledger.ledger.db.databases import refuse_password
-from upright_ledger.ledger.settings import new_settings_text
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.builds import last_build
 from upright_ledger.ledger.tables.runs.runs import last_run
 from upright_ledger.ledger.tables.sources import list_sources
+from upright_ledger.settings.file import new_settings_text
 
 
 def open_new(

@@ -17,12 +17,12 @@ from upright_ledger.core.inventory.parameter_inference import (
 )
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import RefusedError, UsageError
-from upright_ledger.ledger.settings import draft_policy, put_draft, read_settings_of, write_policy
 from upright_ledger.ledger.store import Ledger, stored_policy
 from upright_ledger.ledger.tables.entries import count_entries, hosts_of, seen_queries
 from upright_ledger.ledger.tables.reclassify import ACCESS_LOG
 from upright_ledger.ledger.tables.renormalise import Refolded, refold
 from upright_ledger.ledger.tables.sources import list_sources
+from upright_ledger.settings.file import draft_policy, put_draft, read_settings_of, write_policy
 
 CLASSES_BY_FORM = ("furniture", "probe", "random", "bots only", "page asset")
 

@@ -25,7 +25,6 @@ from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.records import Item, Reading, ReadOptions
 from upright_ledger.formats.registry import check_kind, read_urls
 from upright_ledger.formats.tables.rows import fullest_sheet
-from upright_ledger.ledger.settings import read_settings_of
 from upright_ledger.ledger.store import Ledger, stored_policy
 from upright_ledger.ledger.tables.builds import live_builds
 from upright_ledger.ledger.tables.entries import count_entries
@@ -44,6 +43,7 @@ from upright_ledger.ledger.tables.sources import (
     newest_source,
     withdraw_source,
 )
+from upright_ledger.settings.file import read_settings_of
 
 GATHER, ERRORS = "gather", "errors"
 """Purposes of sources: they name old URLs, or addresses that fail."""

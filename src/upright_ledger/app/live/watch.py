@@ -25,7 +25,6 @@ from upright_ledger.errors import InputError, UprightError
 from upright_ledger.formats.files.atomic import json_bytes
 from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.ledger.clock import now
-from upright_ledger.ledger.settings import Notify
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.followed_logs import (
     last_reported,
@@ -34,6 +33,7 @@ from upright_ledger.ledger.tables.followed_logs import (
     put_out,
     waiting_messages,
 )
+from upright_ledger.settings.model import Notify
 from upright_ledger.web.notify import Mail, post_json, send_mail
 
 MAIL, POST, FILE = "mail", "post", "file"

@@ -9,7 +9,7 @@ from upright_ledger.app.begin.open_ledger import overview
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.monitoring.deploy_days import to_the_minute
-from upright_ledger.ledger.settings import FILE_NAME
+from upright_ledger.settings.file import FILE_NAME
 
 
 def show_overview(folder: Path, *, as_json: bool) -> None:

@@ -10,7 +10,7 @@ from sqlalchemy import Connection, delete, func, select, update
 
 from upright_ledger.core.monitoring.deploy_days import is_day, span_of
 from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.settings import Retention
+from upright_ledger.settings.model import Retention
 
 
 def let_go(connection: Connection, retention: Retention) -> dict[str, int]:

@@ -28,10 +28,10 @@ from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.inventory.url_patterns import templates
 from upright_ledger.core.url.address import address_of, split_text
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.settings import Settings
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.runs.crawl_blocks import load_seen
 from upright_ledger.ledger.tables.runs.runs import SURVEY, Run, find_run
+from upright_ledger.settings.model import Settings
 
 SECTION, FAMILY = "section", "family"
 

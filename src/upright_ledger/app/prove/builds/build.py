@@ -7,6 +7,8 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+from msgspec import structs
+
 from upright_ledger import __version__
 from upright_ledger.app.book import Book
 from upright_ledger.app.prove.builds.build_files import (
@@ -117,7 +119,9 @@ def build(
     into: a file whose block of rules is replaced, too. force: write more rules than a server can
     bear.
     """
-    profiles = [Profile(**p) for p in book.ledger.settings.profiles]
+    profiles = [
+        Profile(name, **structs.asdict(p)) for name, p in book.ledger.settings.profiles.items()
+    ]
     dialect = load_dialect(
         server, profiles, {(e.site, e.key): e.evidence.value for e in book.entries}
     )

@@ -31,8 +31,8 @@ from upright_ledger.core.crawl.frontier import Limits
 from upright_ledger.core.crawl.observation import NOT_ASKED
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.settings import SurveySettings
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.settings.model import SurveySettings
 
 
 @click.command("survey")
