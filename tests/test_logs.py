@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import OLD, Program
-from upright_ledger.core.inventory.evidence import BOTS, PEOPLE, status_class
+from upright_ledger.core.inventory.evidence import Asker, status_class
 from upright_ledger.core.inventory.noise import is_declared_bot, set_aside_class
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.formats.logs import line_blocks
@@ -222,7 +222,7 @@ def careful(lines: list[str]) -> tuple[Counter[tuple[str, str, str]], int, int]:
             aside += 1
             continue
         bot = parsed.agent is not None and is_declared_bot(parsed.agent)
-        found[target, status_class(int(parsed.status)), BOTS if bot else PEOPLE] += 1
+        found[target, status_class(int(parsed.status)), Asker.BOTS if bot else Asker.PEOPLE] += 1
     return found, aside, rejected
 
 

@@ -21,7 +21,7 @@ from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.decide.decide_list import decide_from
 from upright_ledger.app.prove.builds.build import build
 from upright_ledger.app.prove.check import check_ledger
-from upright_ledger.core.rules.proof import PROVED
+from upright_ledger.core.rules.proof import ProofState
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import UprightError
@@ -220,7 +220,7 @@ def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceba
         for host in hosts:
             chains = [t for t in REQUESTS if second_hop(built.rules, host, t)]
             told = [(r.legacy_url, r.destination, r.query) for r in built.rules]
-            assert not chains or checked.proof.state != PROVED, (chains[:5], told)
+            assert not chains or checked.proof.state != ProofState.PROVED, (chains[:5], told)
 
 
 def test_undecided_is_never_said_as_proved(open_museum: object) -> None:

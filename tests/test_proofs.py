@@ -17,7 +17,7 @@ from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, NEVER, CanonicalForm
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.draft import make_plan
-from upright_ledger.core.rules.proof import PROVED, UNDECIDED, WITNESS
+from upright_ledger.core.rules.proof import ProofState
 from upright_ledger.core.rules.prover import prove
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_syntax import TemplateError
@@ -121,7 +121,7 @@ def second_hop(rules: RuleSet, target: str, host: str = HOST, scheme: str = "htt
 def test_what_is_proved_holds_for_all_short_urls_and_witnesses_are_real(rng: random.Random) -> None:
     rules = small(rng)
     proof = prove(rules)
-    if proof.state == PROVED:
+    if proof.state == ProofState.PROVED:
         assert [r for r in REQUESTS if second_hop(rules, r)] == []
         assert [r for r in REQUESTS if second_hop(rules, r, "quillhaven.example", "https")] == []
     for witness in proof.witnesses:
@@ -140,21 +140,21 @@ def raw(*rows: tuple[str, ...]) -> RuleSet:
 @pytest.mark.parametrize(
     ("rows", "state"),
     [
-        ([("/journal/{slug}.html", "/stories/{slug}/")], PROVED),
-        ([("/a/{x}", "/b/{x}"), ("/b/{x}", "/c/{x}")], WITNESS),
+        ([("/journal/{slug}.html", "/stories/{slug}/")], ProofState.PROVED),
+        ([("/a/{x}", "/b/{x}"), ("/b/{x}", "/c/{x}")], ProofState.WITNESS),
         # All that could be sent on is taken by the other rule before.
-        ([("/{x}/b", "/{x}/b"), ("/b/{x|a,b}", "/a/{x}")], PROVED),
+        ([("/{x}/b", "/{x}/b"), ("/b/{x|a,b}", "/a/{x}")], ProofState.PROVED),
         # What could be sent on is without end, and no address was found that is.
-        ([("/a/{x}", "/a/{x}"), ("/a/{+r}", "/z")], UNDECIDED),
+        ([("/a/{x}", "/a/{x}"), ("/a/{+r}", "/z")], ProofState.UNDECIDED),
     ],
 )  # fmt: skip
 def test_each_state_is_reached(rows: list[tuple[str, str]], state: str) -> None:
     proof = prove(raw(*rows))
     assert (proof.state, [w.url for w in proof.witnesses]) == (
         state,
-        [w.url for w in proof.witnesses] if state == WITNESS else [],
+        [w.url for w in proof.witnesses] if state == ProofState.WITNESS else [],
     )
-    assert (state == UNDECIDED) == bool(proof.undecided and not proof.witnesses)
+    assert (state == ProofState.UNDECIDED) == bool(proof.undecided and not proof.witnesses)
 
 
 def test_the_share_of_each_state_and_what_is_undecided_is_never_wrong() -> None:
@@ -163,11 +163,11 @@ def test_the_share_of_each_state_and_what_is_undecided_is_never_wrong() -> None:
         rules = small(random.Random(seed))
         proof = prove(rules)
         counts[proof.state] += 1
-        if proof.state == PROVED:
+        if proof.state == ProofState.PROVED:
             assert not any(second_hop(rules, r) for r in REQUESTS[::3])
-    assert counts[PROVED] > 100
-    assert counts[WITNESS] > 50
-    assert counts[UNDECIDED] < 40
+    assert counts[ProofState.PROVED] > 100
+    assert counts[ProofState.WITNESS] > 50
+    assert counts[ProofState.UNDECIDED] < 40
 
 
 @pytest.mark.parametrize("asked", ["/a?i=1", "/t/x?i=1"])
@@ -185,7 +185,7 @@ def test_a_query_that_is_carried_on_may_choose_a_rule(asked: str) -> None:
             make_template(SITE, "/t/{x}", 301, f"{NEW}/b", "/t/{x}", fold=True, query="carry")
         )
     proof = prove(compile_rules(plans, [], SITES, policy, templates)[0])
-    assert proof.state == WITNESS
+    assert proof.state == ProofState.WITNESS
     assert "i=1" in proof.witnesses[0].url
 
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from conformance import HOSTS, NEW, SITES, make_requests, make_rules
 from upright_ledger.core.inventory.answer import (
     ANSWERS,
-    OPEN,
+    AnswerKind,
     EntryAnswer,
     Expected,
     expected_outcome,
@@ -62,7 +62,7 @@ def test_short_cuts_change_nothing(seed: int) -> None:
 
     def due(entry: EntryAnswer | None, address: Address) -> tuple[Expected, float]:
         if entry is None:
-            return Expected(kind=OPEN), 0.0
+            return Expected(kind=AnswerKind.OPEN), 0.0
         return expected_outcome(entry, address.without_fragment), 2.5
 
     rehearsal = Rehearsal(rules, SITES, pages, HOMES, POLICY, due)

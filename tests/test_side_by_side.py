@@ -20,7 +20,7 @@ from conftest import NEW, OLD, PROGRAM, Program
 from servers import serve_site
 from upright_ledger.app.book import Book
 from upright_ledger.app.collect.sorting import Gathered, Sorter
-from upright_ledger.core.inventory.answer import GONE, usual
+from upright_ledger.core.inventory.answer import AnswerKind, usual
 from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.demo.faulty_site import make_faulty_site
 from upright_ledger.formats.records import ReadOptions
@@ -77,7 +77,7 @@ def held(ledger: Ledger, url: str) -> Iterator[None]:
     with ledger.step("decide", regardless=True) as step:
         yield
         entry = next(e for e in Book(ledger).entries if e.legacy_url == url)
-        post_answers(step, [of_person(entry, usual(GONE))])
+        post_answers(step, [of_person(entry, usual(AnswerKind.GONE))])
         step.summary = "somebody's"
 
 
@@ -135,7 +135,7 @@ def test_what_somebody_answered_meanwhile_stands(moved: Program, command: tuple[
         until_it_waits(process)
     code, out, err = ended(process)
     assert code in {0, 1}, (code, out, err)
-    assert answer_of(moved, url) == GONE
+    assert answer_of(moved, url) == AnswerKind.GONE
     assert "1 entry was answered or seen anew meanwhile, and left alone" in err
 
 

@@ -10,27 +10,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY
+from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.inventory.noise import doubtful_class, set_aside_class
 from upright_ledger.core.monitoring.changes import WRONG, Item, body_of, news, subject_of
 from upright_ledger.core.monitoring.damaged_urls import Damage
 from upright_ledger.core.monitoring.deploy_days import is_after, label_of, splits_of
 from upright_ledger.core.monitoring.failure_account import (
-    ANSWERED,
-    DEPLOYED,
-    FAILS_THERE,
-    NEW,
-    NOT_DEPLOYED,
-    OTHER_HOST,
-    OVERRULED,
-    PROVEN,
-    REAL_PAGE,
-    RECURRING,
-    SOME_NODES,
-    VARIANT,
     DeploymentContext,
+    FailureState,
     Fix,
     LogCount,
+    RecurrenceReason,
     account,
     why_again,
 )
@@ -83,20 +73,56 @@ def told(*rows: tuple[str, str, float], spelling: str = AT, people: bool = True)
 @pytest.mark.parametrize(
     ("fix", "rows", "state", "lost", "since"),
     [
-        (Fix(), [("05", "404", 3), ("12", "404", 2)], NEW, 5, 0),
-        (Fix(MOVE, "t"), [("05", "404", 3)], ANSWERED, 3, 0),
-        (Fix(MOVE, "t", LIVE), [("05", "404", 3)], DEPLOYED, 0, 0),
-        (Fix(MOVE, "t", LIVE), [("05", "404", 3), ("10", "404", 9)], DEPLOYED, 0, 0),
-        (Fix(MOVE, "t", LIVE), [("05", "404", 3), ("11", "3xx", 1)], PROVEN, 0, 0),
-        (Fix(MOVE, "t", LIVE), [("11", "404", 2), ("11", "3xx", 5)], RECURRING, 2, 2),
-        (Fix(MOVE, "t", LIVE), [("09", "2xx", 2), ("11", "2xx", 5)], RECURRING, 5, 5),
-        (Fix(TEMPORARY, "t", LIVE), [("11", "3xx", 5)], PROVEN, 0, 0),
-        (Fix(GONE, "t", LIVE), [("09", "404", 1), ("11", "410", 5)], PROVEN, 0, 0),
-        (Fix(GONE, "t", LIVE), [("11", "404", 5)], RECURRING, 5, 5),
-        (Fix(MOVE, "t", LIVE), [("11", "410", 5)], RECURRING, 5, 5),
-        (Fix(KEEP, "t", LIVE), [("09", "404", 1), ("11", "2xx", 5)], PROVEN, 0, 0),
-        (Fix(KEEP, "t", LIVE), [("11", "5xx", 5)], RECURRING, 5, 5),
-        (Fix(IGNORE, "t"), [("11", "404", 5)], ANSWERED, 5, 0),
+        (Fix(), [("05", "404", 3), ("12", "404", 2)], FailureState.NEW, 5, 0),
+        (Fix(AnswerKind.MOVE, "t"), [("05", "404", 3)], FailureState.ANSWERED, 3, 0),
+        (Fix(AnswerKind.MOVE, "t", LIVE), [("05", "404", 3)], FailureState.DEPLOYED, 0, 0),
+        (
+            Fix(AnswerKind.MOVE, "t", LIVE),
+            [("05", "404", 3), ("10", "404", 9)],
+            FailureState.DEPLOYED,
+            0,
+            0,
+        ),
+        (
+            Fix(AnswerKind.MOVE, "t", LIVE),
+            [("05", "404", 3), ("11", "3xx", 1)],
+            FailureState.PROVEN,
+            0,
+            0,
+        ),
+        (
+            Fix(AnswerKind.MOVE, "t", LIVE),
+            [("11", "404", 2), ("11", "3xx", 5)],
+            FailureState.RECURRING,
+            2,
+            2,
+        ),
+        (
+            Fix(AnswerKind.MOVE, "t", LIVE),
+            [("09", "2xx", 2), ("11", "2xx", 5)],
+            FailureState.RECURRING,
+            5,
+            5,
+        ),
+        (Fix(AnswerKind.TEMPORARY, "t", LIVE), [("11", "3xx", 5)], FailureState.PROVEN, 0, 0),
+        (
+            Fix(AnswerKind.GONE, "t", LIVE),
+            [("09", "404", 1), ("11", "410", 5)],
+            FailureState.PROVEN,
+            0,
+            0,
+        ),
+        (Fix(AnswerKind.GONE, "t", LIVE), [("11", "404", 5)], FailureState.RECURRING, 5, 5),
+        (Fix(AnswerKind.MOVE, "t", LIVE), [("11", "410", 5)], FailureState.RECURRING, 5, 5),
+        (
+            Fix(AnswerKind.KEEP, "t", LIVE),
+            [("09", "404", 1), ("11", "2xx", 5)],
+            FailureState.PROVEN,
+            0,
+            0,
+        ),
+        (Fix(AnswerKind.KEEP, "t", LIVE), [("11", "5xx", 5)], FailureState.RECURRING, 5, 5),
+        (Fix(AnswerKind.IGNORE, "t"), [("11", "404", 5)], FailureState.ANSWERED, 5, 0),
     ],
 )
 def test_the_account_knows_the_fix(
@@ -115,8 +141,10 @@ def test_bots_count_apart_and_a_soft_404_fails_whatever_its_status() -> None:
         "2026-05-11",
         "2026-05-12",
     )
-    soft = account(told(("09", "3xx", 4), ("11", "3xx", 3)), Fix(MOVE, "t", LIVE), soft=True)
-    assert (soft.state, soft.lost) == (RECURRING, 3)
+    soft = account(
+        told(("09", "3xx", 4), ("11", "3xx", 3)), Fix(AnswerKind.MOVE, "t", LIVE), soft=True
+    )
+    assert (soft.state, soft.lost) == (FailureState.RECURRING, 3)
     assert account(told(("01", "404", 4), ("12", "404", 3)), Fix()).trend("2026-05-14") == 3 - 4 * 1
 
 
@@ -126,20 +154,36 @@ OTHER = "http://m.quillhaven.example/a.html"
 @pytest.mark.parametrize(
     ("rows", "around", "why"),
     [
-        ([("11", "404", 2)], DeploymentContext({AT: True}), OVERRULED),
-        ([("11", "404", 2), ("12", "3xx", 2)], DeploymentContext({AT: True}), SOME_NODES),
-        ([("11", "2xx", 2)], DeploymentContext({AT: True}), REAL_PAGE),
-        ([("11", "5xx", 2)], DeploymentContext({AT: True}), FAILS_THERE),
-        ([("11", "404", 2)], DeploymentContext({AT: False}), VARIANT),
-        ([("11", "404", 2)], DeploymentContext({AT: True}, build_works=False), NOT_DEPLOYED),
-        ([("11", "404", 2)], DeploymentContext({AT: True}, frozenset({AT})), OTHER_HOST),
-        ([("09", "2xx", 2), ("11", "404", 2)], DeploymentContext({AT: True}), OVERRULED),
+        ([("11", "404", 2)], DeploymentContext({AT: True}), RecurrenceReason.OVERRULED),
+        (
+            [("11", "404", 2), ("12", "3xx", 2)],
+            DeploymentContext({AT: True}),
+            RecurrenceReason.SOME_NODES,
+        ),
+        ([("11", "2xx", 2)], DeploymentContext({AT: True}), RecurrenceReason.REAL_PAGE),
+        ([("11", "5xx", 2)], DeploymentContext({AT: True}), RecurrenceReason.FAILS_THERE),
+        ([("11", "404", 2)], DeploymentContext({AT: False}), RecurrenceReason.VARIANT),
+        (
+            [("11", "404", 2)],
+            DeploymentContext({AT: True}, build_works=False),
+            RecurrenceReason.NOT_DEPLOYED,
+        ),
+        (
+            [("11", "404", 2)],
+            DeploymentContext({AT: True}, frozenset({AT})),
+            RecurrenceReason.OTHER_HOST,
+        ),
+        (
+            [("09", "2xx", 2), ("11", "404", 2)],
+            DeploymentContext({AT: True}),
+            RecurrenceReason.OVERRULED,
+        ),
     ],
 )
 def test_why_something_fails_again(
     rows: list[tuple[str, str, float]], around: DeploymentContext, why: str
 ) -> None:
-    fix = Fix(MOVE, "t", LIVE)
+    fix = Fix(AnswerKind.MOVE, "t", LIVE)
     assert why_again(account(told(*rows), fix), told(*rows), fix, around) == why
 
 
@@ -226,15 +270,19 @@ def test_the_fewest_answers_that_cover_most() -> None:
 
 def test_only_what_changed_is_news() -> None:
     items = [
-        Item(1, "http://www.quillhaven.example/a", NEW, 5),
-        Item(2, "http://www.quillhaven.example/b", RECURRING, 2, "not deployed"),
-        Item(3, "http://www.quillhaven.example/c", PROVEN, 0),
-        Item(4, "http://www.quillhaven.example/d", NEW, 40),
+        Item(1, "http://www.quillhaven.example/a", FailureState.NEW, 5),
+        Item(2, "http://www.quillhaven.example/b", FailureState.RECURRING, 2, "not deployed"),
+        Item(3, "http://www.quillhaven.example/c", FailureState.PROVEN, 0),
+        Item(4, "http://www.quillhaven.example/d", FailureState.NEW, 40),
         Item(5, "http://www.quillhaven.example/e\x1b[31m", WRONG, 0, "asked now: loop"),
-        Item(6, "http://www.quillhaven.example/f", DEPLOYED, 0),
-        Item(7, "http://www.quillhaven.example/g", NEW, 0),  # bots alone
+        Item(6, "http://www.quillhaven.example/f", FailureState.DEPLOYED, 0),
+        Item(7, "http://www.quillhaven.example/g", FailureState.NEW, 0),  # bots alone
     ]
-    before = {3: (RECURRING, 4.0), 4: (NEW, 10.0), 6: (ANSWERED, 1.0)}
+    before = {
+        3: (FailureState.RECURRING, 4.0),
+        4: (FailureState.NEW, 10.0),
+        6: (FailureState.ANSWERED, 1.0),
+    }
     found = news(items, before)
     assert [(n.item.entry, n.kind) for n in found] == [
         (2, "fails again"),
@@ -297,4 +345,4 @@ def test_scanners_are_told_from_pages_that_nobody_answered_yet(target: str, kind
 
 
 def test_answers_without_a_rule_are_never_deployed() -> None:
-    assert account(told(("11", "404", 1)), Fix(OPEN, "", LIVE)).state == NEW
+    assert account(told(("11", "404", 1)), Fix(AnswerKind.OPEN, "", LIVE)).state == FailureState.NEW

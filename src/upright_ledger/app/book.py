@@ -18,35 +18,32 @@ from upright_ledger.core.checks.template_checks import (
     check_variants,
 )
 from upright_ledger.core.inventory.answer import (
-    IGNORE,
-    KEEP,
-    MOVE,
-    OPEN,
     STATUSES,
+    AnsweredBy,
+    AnswerKind,
     EntryAnswer,
     Expected,
     answer_of,
     expected_outcome,
     usual,
-)  # fmt: skip
+)
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
 from upright_ledger.core.rules.compiler import (
-    PATTERN,
     ExcludedRule,
+    Exclusion,
     compile_rules,
     make_template,
     template_fault,
 )
 from upright_ledger.core.rules.draft import Plan, make_plan
-from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.rules.exact_rule import GONE as GONE_STATUS
-from upright_ledger.core.rules.finding import Finding, in_order
+from upright_ledger.core.rules.finding import Finding, FindingKind, in_order
 from upright_ledger.core.rules.imported.blocks import Block
-from upright_ledger.core.rules.imported.rule import APPEND, ImportedRule
-from upright_ledger.core.rules.imported.rule import KEEP as KEEP_QUERY
+from upright_ledger.core.rules.imported.rule import ImportedRule, QueryEdit
 from upright_ledger.core.rules.imported.templates import templates_of
 from upright_ledger.core.rules.one_hop import OneHop, findings_of, keep_to_one_hop
 from upright_ledger.core.rules.proof import Proof
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.target_pages import StockPage
 from upright_ledger.core.rules.template_index import TemplateRule
@@ -56,10 +53,10 @@ from upright_ledger.core.url.destination import authority_of, page_key, read_des
 from upright_ledger.core.url.language import code_of
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.answers import PERSON, RULE, STOCK, TEMPLATE, load_claims
+from upright_ledger.ledger.tables.answers import load_claims
 from upright_ledger.ledger.tables.entries import Entry, load_entries, seen_queries
 from upright_ledger.ledger.tables.imported_rules import load_imported
-from upright_ledger.ledger.tables.stock import LIVE, PLANNED, Destination, load_stock
+from upright_ledger.ledger.tables.stock import Destination, StockState, load_stock
 from upright_ledger.ledger.tables.templates import load_templates
 
 
@@ -84,9 +81,9 @@ class Book:
         """
         with self.ledger.reading() as connection:
             entries = load_entries(connection, self.ledger.settings.weights, self.policy.index_set)
-        for entry in (e for e in entries if e.answer.kind == OPEN):
+        for entry in (e for e in entries if e.answer.kind == AnswerKind.OPEN):
             if self.sites.shared_origins(entry.site) and lives_on(entry, self.sites, self.stock):
-                entry.answer, entry.by = usual(KEEP), STOCK
+                entry.answer, entry.by = usual(AnswerKind.KEEP), AnsweredBy.STOCK
             elif self.templates or self._blocks:
                 self._answer_by_rules(entry)
         return entries
@@ -102,7 +99,7 @@ class Book:
         if found is not None:
             entry.answer, entry.by, entry.where = (
                 answer_of(found[0].status, found[1]),
-                TEMPLATE,
+                AnsweredBy.TEMPLATE,
                 found[0].legacy_url,
             )
             return
@@ -118,13 +115,13 @@ class Book:
         if STATUSES.get(answer.status) and (destination or answer.status == GONE_STATUS):
             entry.answer, entry.by, entry.where = (
                 answer_of(answer.status, destination),
-                RULE,
+                AnsweredBy.RULE,
                 answer.rule.where,
             )
-            carries = answer.rule.query == APPEND or (
-                answer.rule.query == KEEP_QUERY and "?" not in destination
+            carries = answer.rule.query == QueryEdit.APPEND or (
+                answer.rule.query == QueryEdit.KEEP and "?" not in destination
             )
-            entry.query = CARRY if carries else DROP
+            entry.query = QueryPolicy.CARRY if carries else QueryPolicy.DROP
 
     @cached_property
     def _standing_rules(self) -> RuleSet:
@@ -209,12 +206,14 @@ class Book:
         kept = [
             address_of(e.legacy_url)
             for e in self.entries
-            if e.answer.kind in {KEEP, IGNORE} and e.by != TEMPLATE
+            if e.answer.kind in {AnswerKind.KEEP, AnswerKind.IGNORE} and e.by != AnsweredBy.TEMPLATE
         ]
         live = [
             a
             for d in self.stock.values()
-            if d.state == LIVE and d.status < 300 and self.sites.site_of(a := parse_address(d.url))
+            if d.state == StockState.LIVE
+            and d.status < 300
+            and self.sites.site_of(a := parse_address(d.url))
         ]
         return kept + live
 
@@ -243,20 +242,20 @@ class Book:
         plans = []
         for e in self.entries:
             if (
-                e.answer.kind == KEEP
+                e.answer.kind == AnswerKind.KEEP
                 and len(e.variants) > 1
                 and (kept := plan_of_kept(e, self.sites, self.policy, self.stock)) is not None
             ):
                 plans.append(kept)
-            if e.answer.has_rule and e.by != TEMPLATE:
+            if e.answer.has_rule and e.by != AnsweredBy.TEMPLATE:
                 given = (e.old, e.answer.status, e.answer.destination, e.host_given, e.where)
                 plans.append(
                     self._plan(
                         e,
                         *given,
-                        meant=e.by == PERSON,
-                        query=e.query or CARRY_TRACKING,
-                        imported=e.by == RULE,
+                        meant=e.by == AnsweredBy.PERSON,
+                        query=e.query,
+                        imported=e.by == AnsweredBy.RULE,
                     )
                 )
             plans += [
@@ -285,7 +284,7 @@ class Book:
         where: str,
         *,
         meant: bool = False,
-        query: str = CARRY_TRACKING,
+        query: QueryPolicy = QueryPolicy.CARRY_TRACKING,
         imported: bool = False,
     ) -> Plan:
         address = parse_address(old or entry.legacy_url)
@@ -334,7 +333,7 @@ class Book:
     def around(self) -> CheckContext:
         """What plans are checked against."""
         stock = {
-            page: StockPage(d.status, d.redirects_to, planned=d.state == PLANNED)
+            page: StockPage(d.status, d.redirects_to, planned=d.state == StockState.PLANNED)
             for page, d in self.stock.items()
         }
         settings = self.ledger.settings
@@ -362,7 +361,10 @@ class Book:
     def left_out(self) -> list[ExcludedRule]:
         """Imported patterns that are not built."""
         reason = "the entries it answers are built, the pattern itself is not: "
-        return [ExcludedRule(where, PATTERN, reason + why) for where, why in self._of_patterns[1]]
+        return [
+            ExcludedRule(where, Exclusion.PATTERN, reason + why)
+            for where, why in self._of_patterns[1]
+        ]
 
     def _compile(
         self, plans: list[Plan], more: Sequence[TemplateRule] = ()
@@ -406,7 +408,9 @@ class Book:
     def held_back(self) -> list[ExcludedRule]:
         chains = [
             ExcludedRule(
-                s.address or s.template.legacy_url, "loop" if s.witness.loops else "chain", s.reason
+                s.address or s.template.legacy_url,
+                FindingKind.LOOP if s.witness.loops else FindingKind.CHAIN,
+                s.reason,
             )
             for s in self._sound.stopped
         ]
@@ -424,18 +428,20 @@ class Book:
     def expected_of(self, entry: Entry | None, address: Address) -> Expected:
         """As `expected`, for an address whose entry is known."""
         if entry is None:
-            return Expected(kind=OPEN)
+            return Expected(kind=AnswerKind.OPEN)
         settled = self.around.settled(address)
-        if settled and entry.answer.kind == IGNORE:
-            return Expected(kind=OPEN)  # the form of its site applies to noise, too
+        if settled and entry.answer.kind == AnswerKind.IGNORE:
+            return Expected(kind=AnswerKind.OPEN)  # the form of its site applies to noise, too
         answer = self._settled(entry)
-        if answer.kind == KEEP and (
+        if answer.kind == AnswerKind.KEEP and (
             page := self._kept_as.get((entry.site, self.rules.fold_request_path(address.path)))
         ):
-            answer = usual(MOVE, page)
+            answer = usual(AnswerKind.MOVE, page)
         expected = expected_outcome(answer, settled or address.without_fragment)
-        if entry.by == PERSON or entry.language:
-            return replace(expected, language=code_of(entry.language), meant=entry.by == PERSON)
+        if entry.by == AnsweredBy.PERSON or entry.language:
+            return replace(
+                expected, language=code_of(entry.language), meant=entry.by == AnsweredBy.PERSON
+            )
         return expected
 
     def _settled(self, entry: Entry) -> EntryAnswer:

@@ -7,7 +7,7 @@ from collections import Counter
 from dataclasses import dataclass, field
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.inventory.answer import KEEP, MOVE, Expected
+from upright_ledger.core.inventory.answer import AnswerKind, Expected
 from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.url.address import (
     Address,
@@ -127,9 +127,9 @@ def host_matrix(book: Book) -> Requests:
                 found.add(address.text)
                 right = address.text == goal
                 found.expected[address.text] = (
-                    Expected(frozenset({200}), goal, kind=KEEP)
+                    Expected(frozenset({200}), goal, kind=AnswerKind.KEEP)
                     if right
-                    else Expected(frozenset({301, 308}), goal, redirects=True, kind=MOVE)
+                    else Expected(frozenset({301, 308}), goal, redirects=True, kind=AnswerKind.MOVE)
                 )
     return found
 

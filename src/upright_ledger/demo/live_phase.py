@@ -9,18 +9,7 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 from pathlib import Path
 
-from upright_ledger.core.monitoring.failure_account import (
-    ANSWERED,
-    DEPLOYED,
-    FAILS_THERE,
-    NEW,
-    NOT_DEPLOYED,
-    PROVEN,
-    REAL_PAGE,
-    RECURRING,
-    SOME_NODES,
-    VARIANT,
-)
+from upright_ledger.core.monitoring.failure_account import FailureState, RecurrenceReason
 from upright_ledger.demo.site import NEW as NEW_SITE
 from upright_ledger.demo.site import OLD
 from upright_ledger.demo.vocabulary import LAST_NAMES, OBJECTS
@@ -169,34 +158,34 @@ class _Maker:
     def _new(self) -> None:
         path = self._old_page("visit" if self.number % 2 else "people")
         self._ask(path, 404, LAUNCH, _END)
-        self._truth(path, NEW)
+        self._truth(path, FailureState.NEW)
 
     def _family(self) -> None:
         path = self._old_page(f"journal/{2010 + self.number % 9}")
         self._ask(path, 404, LAUNCH, _END, each_day=4)
-        self._truth(path, NEW)
+        self._truth(path, FailureState.NEW)
 
     def _proven(self) -> None:
         path = self._old_page("workshops", "mended")
         self._ask(path, 404, LAUNCH, MENDED - timedelta(1))
         self._ask(path, 301, MENDED + timedelta(1), _END)
-        self._truth(path, PROVEN)
+        self._truth(path, FailureState.PROVEN)
 
     def _deployed(self) -> None:
         path = self._old_page("groups", "mended")
         self._ask(path, 404, LAUNCH, MENDED - timedelta(1))
-        self._truth(path, DEPLOYED)
+        self._truth(path, FailureState.DEPLOYED)
 
     def _waiting(self) -> None:
         path = self._old_page("press", "waiting")
         self._ask(path, 404, LAUNCH, _END)
-        self._truth(path, ANSWERED)
+        self._truth(path, FailureState.ANSWERED)
 
     def _nodes(self) -> None:
         path = self._old_page("makers", "launch")
         self._ask(path, 301, LAUNCH, _END)
         self._ask(path, 404, LAUNCH + timedelta(2), _END)
-        self._truth(path, RECURRING, SOME_NODES)
+        self._truth(path, FailureState.RECURRING, RecurrenceReason.SOME_NODES)
 
     def _variants(self) -> None:
         path = self._path("halls", "/")
@@ -204,22 +193,22 @@ class _Maker:
         self.phase.pairs["launch"].append((OLD + path, f"{NEW_SITE}/now{path}", "301"))
         self._ask(path, 301, LAUNCH + timedelta(1), _END)
         self._ask(f"{path}index.php", 404, LAUNCH + timedelta(3), _END)
-        self._truth(path, RECURRING, VARIANT)
+        self._truth(path, FailureState.RECURRING, RecurrenceReason.VARIANT)
 
     def _real_pages(self) -> None:
         path = self._old_page("shop", "launch")
         self._ask(path, 200, LAUNCH + timedelta(1), _END)
-        self._truth(path, RECURRING, REAL_PAGE)
+        self._truth(path, FailureState.RECURRING, RecurrenceReason.REAL_PAGE)
 
     def _claimed(self) -> None:
         path = self._old_page("tickets", "claimed")
         self._ask(path, 404, LAUNCH, _END)
-        self._truth(path, RECURRING, NOT_DEPLOYED)
+        self._truth(path, FailureState.RECURRING, RecurrenceReason.NOT_DEPLOYED)
 
     def _failing(self) -> None:
         path = self._old_page("library", "launch")
         self._ask(path, 500, LAUNCH + timedelta(1), _END)
-        self._truth(path, RECURRING, FAILS_THERE)
+        self._truth(path, FailureState.RECURRING, RecurrenceReason.FAILS_THERE)
 
     def _gone(self) -> None:
         path = self._path("lectures")

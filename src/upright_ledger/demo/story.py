@@ -11,6 +11,7 @@ from pathlib import Path
 
 from upright_ledger.app.book import Book
 from upright_ledger.core.rules.finding import Finding
+from upright_ledger.core.tracing.verdicts import Verdict
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.demo.faulty_site import FaultySite
@@ -220,7 +221,7 @@ def compare_verdicts(sample: Sample, results: Mapping[str, str]) -> Comparison:
     """Verdicts by URL against the verdicts the planted faults must give."""
     return _compare(
         {f.legacy_url: f.seen_as for f in sample.earlier.faults},
-        Counter((url, v) for url, v in results.items() if v != "ok"),
+        Counter((url, v) for url, v in results.items() if v != Verdict.OK),
     )
 
 

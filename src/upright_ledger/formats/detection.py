@@ -8,23 +8,29 @@ from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
 
+from upright_ledger.core.word import Word
 from upright_ledger.errors import InputError
 from upright_ledger.formats.files.compressed import HEAD_BYTES, read_head
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.text import guess_encoding, with_line_feeds
 
-TEXT = "text"
-TABLE = "table"
-SHEET = "sheet"
-JSON = "json"
-SITEMAP = "sitemap"
-FEED = "feed"
-ROBOTS = "robots"
-PAGE = "page"
-ACCESS_LOG = "access-log"
-ARCHIVE_INDEX = "archive-index"
-HAR = "har"
-RULES = "rules"
+
+class FileKind(Word):
+    """What a file is read as."""
+
+    TEXT = "text"
+    TABLE = "table"
+    SHEET = "sheet"
+    JSON = "json"
+    SITEMAP = "sitemap"
+    FEED = "feed"
+    ROBOTS = "robots"
+    PAGE = "page"
+    ACCESS_LOG = "access-log"
+    ARCHIVE_INDEX = "archive-index"
+    HAR = "har"
+    RULES = "rules"
+
 
 _MAGIC = (
     (b"%PDF", "a PDF", "export the list as CSV or text"),
@@ -68,7 +74,7 @@ def recognise(path: Path) -> str:
             raise InputError(f"{path} is {what}, not a text file", remedy)
     if head.startswith(b"PK\x03\x04"):
         if b"xl/" in head or b"[Content_Types].xml" in head:
-            return SHEET
+            return FileKind.SHEET
         raise InputError(f"{path} is a zip archive", "unpack it and gather the folder")
     if head[257:262] == b"ustar":
         raise InputError(
@@ -79,7 +85,7 @@ def recognise(path: Path) -> str:
         raise InputError(f"{path} is binary, not a text file", "export the list as CSV or text")
     text = with_line_feeds(head.decode(encoding or "utf-8", "replace")).lstrip("\ufeff \t\n")
     if text.startswith("<") and is_rule_file(text):
-        return RULES
+        return FileKind.RULES
     return (
         _markup(path, text)
         if text.startswith("<")
@@ -89,11 +95,11 @@ def recognise(path: Path) -> str:
 
 def _markup(path: Path, text: str) -> str:
     if re.search(r"<(?:\w+:)?(?:urlset|sitemapindex)\b", text):
-        return SITEMAP
+        return FileKind.SITEMAP
     if re.search(r"<(?:rss|(?:\w+:)?feed|rdf:RDF)\b", text):
-        return FEED
+        return FileKind.FEED
     if re.search(r"<(?:!doctype html|html|head|body|a|p|div|table|ul)\b", text, re.IGNORECASE):
-        return PAGE
+        return FileKind.PAGE
     raise InputError(
         f"{path} is an XML file that is no sitemap and no feed", "export the list as CSV or text"
     )
@@ -105,24 +111,24 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
         lines.pop()
     sample = lines[:200]
     if _W3C.search(text) or _most(sample, lambda line: bool(_LOG_LINE.match(line))):
-        return ACCESS_LOG
+        return FileKind.ACCESS_LOG
     if (
         _CDX_JSON.match(text)
         or text.startswith("CDX ")
         or _most(sample, lambda line: bool(_CDX_LINE.match(line)))
     ):
-        return ARCHIVE_INDEX
+        return FileKind.ARCHIVE_INDEX
     if text.startswith("{") and re.match(r'\{\s*"log"\s*:\s*\{', text):
-        return HAR
+        return FileKind.HAR
     if _most(sample[:20], lambda line: line.lstrip().startswith("{")) or text.startswith("[{"):
-        return ACCESS_LOG if _is_json_log(sample[0]) else JSON
+        return FileKind.ACCESS_LOG if _is_json_log(sample[0]) else FileKind.JSON
     if is_rule_file(text):
-        return RULES
+        return FileKind.RULES
     if re.search(r"^[^\S\n]*user-agent\s*:", text, re.IGNORECASE | re.MULTILINE) and re.search(
         r"^[^\S\n]*(?:disallow|allow|sitemap)\s*:", text, re.IGNORECASE | re.MULTILINE
     ):
-        return ROBOTS
-    return TABLE if delimiter_of(sample[:60]) else TEXT
+        return FileKind.ROBOTS
+    return FileKind.TABLE if delimiter_of(sample[:60]) else FileKind.TEXT
 
 
 def is_rule_file(text: str) -> bool:

@@ -16,18 +16,18 @@ from upright_ledger.formats.server_config.detection import read_rules
 from upright_ledger.formats.tables.url_table import read_json_urls, read_sheet_urls, read_table_urls
 
 READERS: dict[str, Reader] = {
-    kinds.TEXT: read_text_list,
-    kinds.TABLE: read_table_urls,
-    kinds.SHEET: read_sheet_urls,
-    kinds.JSON: read_json_urls,
-    kinds.SITEMAP: read_sitemap,
-    kinds.FEED: read_feed,
-    kinds.ROBOTS: read_robots,
-    kinds.PAGE: read_page_links,
-    kinds.ACCESS_LOG: read_access_log,
-    kinds.ARCHIVE_INDEX: read_archive_index,
-    kinds.HAR: read_har,
-    kinds.RULES: read_rules,
+    kinds.FileKind.TEXT: read_text_list,
+    kinds.FileKind.TABLE: read_table_urls,
+    kinds.FileKind.SHEET: read_sheet_urls,
+    kinds.FileKind.JSON: read_json_urls,
+    kinds.FileKind.SITEMAP: read_sitemap,
+    kinds.FileKind.FEED: read_feed,
+    kinds.FileKind.ROBOTS: read_robots,
+    kinds.FileKind.PAGE: read_page_links,
+    kinds.FileKind.ACCESS_LOG: read_access_log,
+    kinds.FileKind.ARCHIVE_INDEX: read_archive_index,
+    kinds.FileKind.HAR: read_har,
+    kinds.FileKind.RULES: read_rules,
 }
 
 

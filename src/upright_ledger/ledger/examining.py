@@ -17,10 +17,10 @@ from typing import Any
 from sqlalchemy import JSON, Float, Integer, LargeBinary
 
 from upright_ledger.core.inventory.answer import ANSWERS
-from upright_ledger.core.inventory.evidence import BOTS, PEOPLE, days_in
+from upright_ledger.core.inventory.evidence import Asker, days_in
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.rules.imported.rule import ImportedRule
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.ledger.db.schema import metadata
@@ -116,7 +116,7 @@ def _one_of(*known: Any) -> Check:
 
 def _meanings(sites: Sites) -> Mapping[tuple[str, str], Check]:
     site = _one_of(*(s.name for s in sites.old))
-    query = _one_of(CARRY, CARRY_TRACKING, DROP)
+    query = _one_of(QueryPolicy.CARRY, QueryPolicy.CARRY_TRACKING, QueryPolicy.DROP)
     return {
         ("policies", "settings"): lambda told: FoldingPolicy.from_dict(
             {"version": 1, **told.value}
@@ -137,7 +137,7 @@ def _meanings(sites: Sites) -> Mapping[tuple[str, str], Check]:
         ("answers", "old"): parse_address,
         ("claims", "destination"): parse_address,
         ("claims", "old"): parse_address,
-        ("evidence", "agent"): _one_of(PEOPLE, BOTS),
+        ("evidence", "agent"): _one_of(Asker.PEOPLE, Asker.BOTS),
         ("evidence", "days"): days_in,
         ("imported", "rule"): lambda told: ImportedRule.from_dict(told.value),
         ("traces", "rows"): zlib.decompress,

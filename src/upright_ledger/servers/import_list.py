@@ -10,7 +10,7 @@ import json
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from upright_ledger.core.rules.compiler import ExcludedRule
+from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion
 from upright_ledger.core.rules.exact_rule import GONE, ExactRule, Rule
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
@@ -65,14 +65,14 @@ class ListDialect:
     def write(self, rules: RuleSet) -> Translation:
         """The list, and what does not fit into it."""
         reason = "a list tells single addresses: set this up on the platform itself"
-        refused = [ExcludedRule(form.legacy_url, "refused", reason) for form in rules.forms]
+        refused = [ExcludedRule(form.legacy_url, Exclusion.REFUSED, reason) for form in rules.forms]
         rows: list[Rule] = []
         for rule in self._ordered(rules):
             reason = self._fault(rule)
             if not reason and self.profile.limit and len(rows) >= self.profile.limit:
                 reason = f"the list takes {self.profile.limit:,} rows, and these are worth less"
             if reason:
-                refused.append(ExcludedRule(rule.legacy_url, "refused", reason))
+                refused.append(ExcludedRule(rule.legacy_url, Exclusion.REFUSED, reason))
             else:
                 rows.append(rule)
         kept = {id(r) for r in rows}

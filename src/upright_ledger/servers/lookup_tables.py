@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from upright_ledger.core.rules.exact_rule import GONE, ExactRule, Rule
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateGroup
 from upright_ledger.core.url.address import parse_address
@@ -27,7 +28,7 @@ class Reply:
     body: str = ""
     args: str = ""
     fragment: str = ""
-    query: str = ""
+    query: QueryPolicy = QueryPolicy.DROP
     own: str = ""
 
     @property

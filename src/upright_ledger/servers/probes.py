@@ -12,7 +12,7 @@ from typing import NamedTuple, TypeVar
 from upright_ledger.core.rules.exact_rule import ExactRule
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import TemplateGroup, TemplateRule
-from upright_ledger.core.rules.template_syntax import DIGITS, LIST, REST, WORD, Capture
+from upright_ledger.core.rules.template_syntax import Capture, CaptureKind
 from upright_ledger.core.url.address import toggle_slash
 
 T = TypeVar("T")
@@ -215,9 +215,15 @@ def _asked(path: str, query: str) -> str:
 
 
 _GOOD = {
-    DIGITS: ("7", "0123456789"),
-    WORD: ("Ab1", _SAFE),
-    REST: ("x/Y.html", f"{_SAFE}._~-/{_SAFE}", f".{_SAFE}/..{_SAFE}-/~x_", *_SAFE[::9], "z/"),
+    CaptureKind.DIGITS: ("7", "0123456789"),
+    CaptureKind.WORD: ("Ab1", _SAFE),
+    CaptureKind.REST: (
+        "x/Y.html",
+        f"{_SAFE}._~-/{_SAFE}",
+        f".{_SAFE}/..{_SAFE}-/~x_",
+        *_SAFE[::9],
+        "z/",
+    ),
 }
 _SEGMENTS = (
     "slug-1",
@@ -252,7 +258,7 @@ _BAD = (
 
 
 def _good(capture: Capture) -> tuple[str, ...]:
-    if capture.kind == LIST:
+    if capture.kind == CaptureKind.LIST:
         return (*capture.values[:6], capture.values[-1].swapcase())
     return _GOOD.get(capture.kind, _SEGMENTS)
 

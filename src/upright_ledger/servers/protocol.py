@@ -8,8 +8,9 @@ from dataclasses import dataclass, replace
 from itertools import islice, zip_longest
 from typing import Protocol, TypeVar
 
-from upright_ledger.core.rules.compiler import ExcludedRule
-from upright_ledger.core.rules.exact_rule import DROP, ExactRule, Rule
+from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion
+from upright_ledger.core.rules.exact_rule import ExactRule, Rule
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import decoded_path
@@ -63,7 +64,7 @@ def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, 
     back, too.
     """
     refused = [
-        ExcludedRule(rule.legacy_url, "refused", reason)
+        ExcludedRule(rule.legacy_url, Exclusion.REFUSED, reason)
         for rule in rules
         if (reason := fault(rule))
     ]
@@ -91,7 +92,7 @@ def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, 
         else:  # all that is asked after it would answer what is its own
             closed.add(template.site)
     more += [
-        ExcludedRule(t.legacy_url, "refused", "an earlier template is held back")
+        ExcludedRule(t.legacy_url, Exclusion.REFUSED, "an earlier template is held back")
         for t in templates
         if t.site in closed
     ]
@@ -105,7 +106,7 @@ def _sayable(rule: R, fault: Callable[[Rule], str]) -> R | None:
     """A rule, or that its address passes, whichever a server can say; None where it can say
     neither.
     """
-    passing = replace(rule, status=PASS, destination="", query=DROP)
+    passing = replace(rule, status=PASS, destination="", query=QueryPolicy.DROP)
     return next((said for said in (rule, passing) if not fault(said)), None)
 
 
@@ -144,7 +145,9 @@ def _without_those_that_fill(
     ]
     told = [
         ExcludedRule(
-            t.legacy_url, "refused", "it would answer an address whose own rule is held back"
+            t.legacy_url,
+            Exclusion.REFUSED,
+            "it would answer an address whose own rule is held back",
         )
         for t in filling
     ]

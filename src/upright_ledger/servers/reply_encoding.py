@@ -8,17 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.servers.lookup_tables import Key, LookupTables, Reply
 
-MODES = {CARRY_TRACKING: "t", CARRY: "c"}
+MODES = {QueryPolicy.CARRY_TRACKING: "t", QueryPolicy.CARRY: "c", QueryPolicy.DROP: "d"}
 
 
 def encoded(reply: Reply) -> str:
     """A reply as one text. No part of it holds a bar: destinations are safe."""
     if (
         reply.status == 301
-        and reply.query == CARRY_TRACKING
+        and reply.query == QueryPolicy.CARRY_TRACKING
         and not (reply.own or reply.args or reply.fragment)
     ):
         return reply.body
@@ -27,7 +27,7 @@ def encoded(reply: Reply) -> str:
 
 def whole(reply: Reply) -> str:
     """A reply with all its parts, whatever its kind."""
-    mode = MODES.get(reply.query, "d") if reply.redirects else ""
+    mode = MODES[reply.query] if reply.redirects else ""
     return f"{reply.status}{mode}|{reply.own}|{reply.body}|{reply.args}|{reply.fragment}"
 
 

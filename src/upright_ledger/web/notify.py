@@ -13,9 +13,16 @@ from typing import Any
 
 import pycurl
 
+from upright_ledger.core.word import Word
 from upright_ledger.errors import InputError
 
-STARTTLS, TLS, PLAIN = "starttls", "tls", "none"
+
+class MailSecurity(Word):
+    """How mail is sent."""
+
+    STARTTLS = "starttls"
+    TLS = "tls"
+    PLAIN = "none"
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,7 +35,7 @@ class Mail:
     port: int
     sender: str
     to: tuple[str, ...]
-    tls: str = STARTTLS
+    tls: str = MailSecurity.STARTTLS
     user: str = ""
     password: str = ""
     ca: str = ""
@@ -49,14 +56,14 @@ def send_mail(mail: Mail, identity: str, subject: str, body: str) -> list[str]:
     message.set_content(body)
     try:
         context = ssl.create_default_context(cafile=mail.ca or None)
-        if mail.tls == TLS:
+        if mail.tls == MailSecurity.TLS:
             with smtplib.SMTP_SSL(
                 mail.server, mail.port, timeout=mail.seconds, context=context
             ) as smtp:
                 refused = _hand_in(smtp, mail, message)
         else:
             with smtplib.SMTP(mail.server, mail.port, timeout=mail.seconds) as smtp:
-                if mail.tls == STARTTLS:
+                if mail.tls == MailSecurity.STARTTLS:
                     smtp.starttls(context=context)
                 refused = _hand_in(smtp, mail, message)
     except (smtplib.SMTPException, OSError, ValueError) as error:

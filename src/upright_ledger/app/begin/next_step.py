@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.inventory.answer import OPEN
-from upright_ledger.core.rules.finding import NOTE
+from upright_ledger.core.inventory.answer import AnswerKind
+from upright_ledger.core.severity import Severity
 from upright_ledger.ledger.tables.builds import last_build
 from upright_ledger.ledger.tables.runs.runs import last_run
 from upright_ledger.ledger.tables.stock import load_proposals
@@ -26,7 +26,7 @@ def next_step(book: Book) -> NextStep:
         return NextStep("no old URLs are gathered yet", "upright gather old-urls.txt access.log")
     if not book.stock:
         return NextStep("no pages of the new site are in stock yet", "upright stock new-pages.csv")
-    waiting = sum(1 for e in book.entries if e.answer.kind == OPEN)
+    waiting = sum(1 for e in book.entries if e.answer.kind == AnswerKind.OPEN)
     with book.ledger.reading() as connection:
         proposals, built, replayed = (
             load_proposals(connection),
@@ -37,7 +37,7 @@ def next_step(book: Book) -> NextStep:
         return NextStep(
             f"nothing is proposed yet for the open entries ({waiting:,})", "upright match"
         )
-    faults = sum(1 for f in book.findings if f.severity != NOTE)
+    faults = sum(1 for f in book.findings if f.severity != Severity.NOTE)
     if faults:
         return NextStep(
             "there is a fault in the answers"

@@ -20,7 +20,7 @@ from upright_ledger.app.collect.sorting import Gathered, Sorter
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.errors import DatabaseError, InputError, RefusedError
-from upright_ledger.formats.detection import ACCESS_LOG, SHEET, recognise
+from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.records import Item, Reading, ReadOptions
 from upright_ledger.formats.registry import check_kind, read_urls
@@ -110,7 +110,7 @@ def gather(
         kinds = {file: kind or recognise(file.path) for file in files}
         notes: dict[Path, list[str]] = {}
         queue = deque(one for file in files for one in _parts_of(file, kinds[file], options, notes))
-        kinds |= {one: kinds.get(one) or SHEET for one in queue}
+        kinds |= {one: kinds.get(one) or FileKind.SHEET for one in queue}
         seen = set(queue)
         while queue:
             file = queue.popleft()
@@ -187,7 +187,7 @@ def _parts_of(
     """A file, or the sheets of a workbook that hold addresses."""
     return (
         by_sheets(file, options, notes.setdefault(file.path, []).append)
-        if kind == SHEET
+        if kind == FileKind.SHEET
         else [file]
     )
 
@@ -231,7 +231,7 @@ class _SourceReader:
         """Read a file and post what it says as one step; alone: nobody else writes while it is
         read. Raises InputError, having posted nothing of it.
         """
-        if kind == ACCESS_LOG:
+        if kind == FileKind.ACCESS_LOG:
             return self._post(file, kind, "", alone=alone)
         digest, size = digest_of(file.path)
         if file.sheet and file.sheet != fullest_sheet(file.path):
@@ -330,15 +330,18 @@ class _SourceReader:
 
     @staticmethod
     def _says_nothing(result: Gathered) -> bool:
-        empty = sum(result.aside[kind] for kind in (noise.BLANK, noise.PROSE, noise.SUMMARY))
+        empty = sum(
+            result.aside[kind]
+            for kind in (noise.AsideClass.BLANK, noise.AsideClass.PROSE, noise.AsideClass.SUMMARY)
+        )
         return not result.accepted and result.set_aside == empty
 
     @staticmethod
     def _all_known(result: Gathered) -> bool:
-        known = result.aside[noise.COUNTED_BEFORE]
+        known = result.aside[noise.AsideClass.COUNTED_BEFORE]
         return (
             known > 0
-            and result.set_aside == known + result.aside[noise.BLANK]
+            and result.set_aside == known + result.aside[noise.AsideClass.BLANK]
             and not result.accepted
         )
 

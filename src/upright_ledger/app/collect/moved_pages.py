@@ -12,8 +12,8 @@ from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.collect.gather import gather
-from upright_ledger.core.crawl.audits.moved_pages import CONFIDENCE, LED, Renamed, Renaming
-from upright_ledger.core.inventory.answer import KEEP, OPEN
+from upright_ledger.core.crawl.audits.moved_pages import CONFIDENCE, Fate, Renamed, Renaming
+from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.url.address import address_of
 from upright_ledger.formats.files.atomic import csv_bytes
 from upright_ledger.formats.files.leftovers import temporary_folder
@@ -61,7 +61,7 @@ def propose_renamings(ledger: Ledger, renamings: Sequence[Renaming], name: str) 
     """
     result = Proposed()
     sites = ledger.settings.sites
-    waiting = [r for r in renamings if r.state != LED]
+    waiting = [r for r in renamings if r.state != Fate.LED]
     result.off_site = [r for r in waiting if not sites.site_of(address_of(r.old))]
     on_site = [r for r in waiting if sites.site_of(address_of(r.old))]
     if not waiting:
@@ -78,9 +78,9 @@ def propose_renamings(ledger: Ledger, renamings: Sequence[Renaming], name: str) 
     found: dict[int, StoredProposal] = {}
     for r in on_site:
         renamed = book.entry_of(address_of(r.old))
-        if renamed is not None and renamed.answer.kind == KEEP:
+        if renamed is not None and renamed.answer.kind == AnswerKind.KEEP:
             result.astray.append((renamed.legacy_url, r.new))
-        elif renamed is not None and renamed.answer.kind == OPEN:
+        elif renamed is not None and renamed.answer.kind == AnswerKind.OPEN:
             found[renamed.id] = _proposal(renamed, r)
     if found:
         _store(ledger, found, name)
@@ -131,7 +131,7 @@ def write_pairs(path: Path, renamed: Renamed, proposed: Proposed) -> int:
     """Write what has no redirect yet as pairs, for `decide --from`, answers that lead astray
     included; returns their number.
     """
-    pairs = {r.old: r.new for r in renamed.renamings if r.state != LED} | dict(proposed.astray)
+    pairs = {r.old: r.new for r in renamed.renamings if r.state != Fate.LED} | dict(proposed.astray)
     write_output(
         path, csv_bytes(("old", "new", "status"), ((old, new, 301) for old, new in pairs.items()))
     )

@@ -10,8 +10,8 @@ from upright_ledger.core.inventory.evidence import (
     BAD_REDIRECT,
     CLICKS,
     HITS,
-    PEOPLE,
     VISITS,
+    Asker,
     Figure,
     status_class,
 )
@@ -32,16 +32,20 @@ def as_failing(item: Item, parameter: str) -> Item:
     if parameter:
         values = parse_qs(url.partition("?")[2].partition("#")[0]).get(parameter)
         if not values:
-            return Aside(item.line, noise.PROSE, url, item.lines)
+            return Aside(item.line, noise.AsideClass.PROSE, url, item.lines)
         url = values[0]
     kind = item.failure or _class_of_failure(item.status)
     told = [
-        f._replace(status_class=kind, agent=PEOPLE) for f in item.figures if f.unit in _TIMES_ASKED
+        f._replace(status_class=kind, agent=Asker.PEOPLE)
+        for f in item.figures
+        if f.unit in _TIMES_ASKED
     ]
     rest = [f for f in item.figures if f.unit not in _TIMES_ASKED]
     day = f"{item.day}:{{:g}}" if item.day else ""
     told = [f._replace(days=day.format(f.amount)) if day and not f.days else f for f in told]
-    return replace(item, url=url, figures=[*(told or [Figure(VISITS, 0.0, kind, PEOPLE)]), *rest])
+    return replace(
+        item, url=url, figures=[*(told or [Figure(VISITS, 0.0, kind, Asker.PEOPLE)]), *rest]
+    )
 
 
 def _class_of_failure(status: int) -> str:

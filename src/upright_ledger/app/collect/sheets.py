@@ -8,7 +8,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import SHEET
+from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.files.compressed import Input
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables.rows import sheets_of
@@ -35,7 +35,7 @@ def by_sheets(file: Input, options: ReadOptions, left: Callable[[str], None]) ->
     good, rest = [], []
     for name in names:
         try:
-            read_table(file.path, replace(options, sheet=name), SHEET)
+            read_table(file.path, replace(options, sheet=name), FileKind.SHEET)
         except InputError:
             rest.append(name)
         else:

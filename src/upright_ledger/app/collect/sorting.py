@@ -17,7 +17,7 @@ from upright_ledger.core.inventory.evidence import (
     ELSEWHERE,
     LINKING_DOMAINS,
     LINKING_PAGES,
-    PEOPLE,
+    Asker,
     Figure,
     added_up,
 )
@@ -125,7 +125,7 @@ class Sorter:
                     record = replace(
                         record, figures=[*record.figures, Figure(ELSEWHERE, elsewhere)]
                     )
-                people = any(f.agent == PEOPLE for f in record.figures)
+                people = any(f.agent == Asker.PEOPLE for f in record.figures)
                 place = self._placer.seen(
                     place, Known(False, record.real, people, _tells_of_others(record))
                 )
@@ -144,7 +144,7 @@ class Sorter:
         if place.aside:
             self.result.set_aside += record.lines
             self.result.aside[place.aside] += record.lines
-            if place.aside == noise.OFF_SITE:
+            if place.aside == noise.AsideClass.OFF_SITE:
                 self._count(self.result.hosts, split_text(place.spelling)[1], record.lines)
         for mend in record.mends:
             self.result.mended[mend] += record.lines
@@ -209,7 +209,7 @@ class Sorter:
         self.result.set_aside += lines
         self.result.aside[kind] += lines
         text = self._secrets.in_text(text)
-        if text and kind != noise.BLANK:
+        if text and kind != noise.AsideClass.BLANK:
             known = (kind, text) in self.aside_texts or len(self.aside_texts) < MAX_ASIDE_TEXTS
             self.aside_texts[kind, text if known else ""] += lines
 

@@ -13,16 +13,7 @@ from upright_ledger.core.url.address import Address, NotAnAddressError, parse_ad
 from upright_ledger.core.url.destination import page_key, read_destination
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats.detection import (
-    FEED,
-    JSON,
-    PAGE,
-    SHEET,
-    SITEMAP,
-    TABLE,
-    TEXT,
-    recognise,
-)
+from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.files.compressed import Input
 from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.html.page_head import read_saved_page
@@ -40,16 +31,15 @@ from upright_ledger.ledger.tables.sources import (
     withdraw_source,
 )
 from upright_ledger.ledger.tables.stock import (
-    LIVE,
-    PLANNED,
     PURPOSES,
     Destination,
+    StockState,
     add_destinations,
     count_stock,
     load_stock,
 )
 
-_TABLES = (TABLE, SHEET, JSON)
+_TABLES = (FileKind.TABLE, FileKind.SHEET, FileKind.JSON)
 
 
 class Clash(NamedTuple):
@@ -99,7 +89,7 @@ def stock(
     are still to be published; stocked again without it, they are live. replaced: the number of a
     list that counts no longer from now on.
     """
-    state = PLANNED if planned else LIVE
+    state = StockState.PLANNED if planned else StockState.LIVE
     purpose = PURPOSES[state]
     sites = ledger.settings.sites
     options = options or ReadOptions()
@@ -164,7 +154,7 @@ def _parts_of(path: Path, options: ReadOptions) -> list[tuple[Input, list[str]]]
     file = Input(path, path.name)
     parts = (
         by_sheets(file, options, notes.append)
-        if path.is_file() and recognise(path) == SHEET
+        if path.is_file() and recognise(path) == FileKind.SHEET
         else [file]
     )
     return [(part, notes if n == 0 else []) for n, part in enumerate(parts)]
@@ -193,7 +183,7 @@ def _read(
 ) -> tuple[Stocked, list[Destination]]:
     path = file.path
     kind = recognise(path)
-    if kind not in {*_TABLES, SITEMAP, TEXT, FEED, PAGE}:
+    if kind not in {*_TABLES, FileKind.SITEMAP, FileKind.TEXT, FileKind.FEED, FileKind.PAGE}:
         raise InputError(
             f"{path} is of the kind {kind}, which lists no destinations",
             "stock a CSV, a list of URLs or a sitemap",
@@ -293,7 +283,7 @@ def _pages(
             else:
                 yield line, table.cell(row, col.URL), _facts(table, row)
         return
-    if kind == PAGE:
+    if kind == FileKind.PAGE:
         page = read_saved_page(path, options)
         if not page.url:
             raise InputError(

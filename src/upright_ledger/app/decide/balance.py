@@ -6,10 +6,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.inventory.answer import ANSWERS, OPEN, WANTED
+from upright_ledger.core.inventory.answer import ANSWERS, AnswerKind
 from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.sources import list_sources
-from upright_ledger.ledger.tables.stock import PLANNED, PURPOSES
+from upright_ledger.ledger.tables.stock import PURPOSES, StockState
 
 SHOWN_OPEN = 10
 
@@ -56,7 +56,7 @@ class Balance:
 
     @property
     def answered(self) -> int:
-        return sum(line.entries for line in self.lines if line.answer != OPEN)
+        return sum(line.entries for line in self.lines if line.answer != AnswerKind.OPEN)
 
     @property
     def open(self) -> int:
@@ -68,7 +68,9 @@ class Balance:
             "answered": self.answered,
             "open": self.open,
             "hits": sum(line.hits for line in self.lines),
-            "answered_hits": sum(line.hits for line in self.lines if line.answer != OPEN),
+            "answered_hits": sum(
+                line.hits for line in self.lines if line.answer != AnswerKind.OPEN
+            ),
             "lines": [
                 {
                     "answer": x.answer,
@@ -118,12 +120,14 @@ def balance(book: Book) -> Balance:
         line.entries += 1
         line.hits += entry.evidence.hits
         line.value += entry.evidence.value
-        if entry.answer.kind == OPEN:
+        if entry.answer.kind == AnswerKind.OPEN:
             unanswered.append(entry)
     unanswered.sort(key=lambda e: (-e.evidence.value, -e.evidence.hits, e.legacy_url))
-    planned = {d.url for d in book.stock.values() if d.state == PLANNED}
+    planned = {d.url for d in book.stock.values() if d.state == StockState.PLANNED}
     waiting = [
-        e for e in book.entries if e.answer.kind == WANTED or e.answer.destination in planned
+        e
+        for e in book.entries
+        if e.answer.kind == AnswerKind.WANTED or e.answer.destination in planned
     ]
     waiting.sort(key=lambda e: (-e.evidence.value, e.legacy_url))
     return Balance(list(lines.values()), unanswered[:SHOWN_OPEN], _sources(book), waiting)

@@ -6,18 +6,10 @@ from dataclasses import dataclass, field, replace
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.decide.entries import Filters, list_entries
-from upright_ledger.core.inventory.answer import (
-    GONE,
-    IGNORE,
-    KEEP,
-    MOVE,
-    OPEN,
-    TEMPORARY,
-    EntryAnswer,
-)
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, EntryAnswer
 from upright_ledger.core.inventory.normalisation import Folded, fold, unanswerable
 from upright_ledger.core.rules.compiler import make_template, template_fault
-from upright_ledger.core.rules.exact_rule import CARRY_TRACKING
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
@@ -28,14 +20,7 @@ from upright_ledger.formats.tables.pairs import (
 )
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.answers import (
-    PERSON,
-    Posting,
-    load_answers,
-    of_person,
-    post_answers,
-)
-from upright_ledger.ledger.tables.answers import TEMPLATE as BY_TEMPLATE
+from upright_ledger.ledger.tables.answers import Posting, load_answers, of_person, post_answers
 from upright_ledger.ledger.tables.observations import Entries
 from upright_ledger.ledger.tables.templates import StoredTemplate, post_template
 
@@ -88,7 +73,11 @@ def read_new(ledger: Ledger, text: str) -> str:
 
 
 def decide_one(
-    ledger: Ledger, old: str, answer: EntryAnswer, query: str = CARRY_TRACKING, reason: str = ""
+    ledger: Ledger,
+    old: str,
+    answer: EntryAnswer,
+    query: QueryPolicy = QueryPolicy.CARRY_TRACKING,
+    reason: str = "",
 ) -> tuple[Decided, str]:
     """Post one answer; `answer.destination` as the user wrote it. Returns what was done and the
     legacy URL.
@@ -119,7 +108,7 @@ def decide_one(
                 Posting(
                     entry,
                     decision.answer,
-                    PERSON,
+                    AnsweredBy.PERSON,
                     address.without_fragment,
                     host_given,
                     query=query,
@@ -138,7 +127,11 @@ def _which(old: str, answer: EntryAnswer) -> str:
 
 
 def decide_template(
-    ledger: Ledger, old: str, answer: EntryAnswer, query: str = CARRY_TRACKING, reason: str = ""
+    ledger: Ledger,
+    old: str,
+    answer: EntryAnswer,
+    query: QueryPolicy = QueryPolicy.CARRY_TRACKING,
+    reason: str = "",
 ) -> tuple[Decided, str]:
     """Answer all addresses that fit a template and have no answer of their own. Returns what was
     done and the template.
@@ -158,14 +151,16 @@ def decide_template(
             template.status,
             template.destination,
             query,
-            PERSON,
+            AnsweredBy.PERSON,
         )
         note_template(step, stored, result)
         step.summary = f"{template.source.text}: {answer.kind}" + (
             f" to {template.destination}" if template.destination else ""
         )
     result.fitting = sum(
-        1 for e in Book(ledger).entries if e.by == BY_TEMPLATE and e.where == template.legacy_url
+        1
+        for e in Book(ledger).entries
+        if e.by == AnsweredBy.TEMPLATE and e.where == template.legacy_url
     )
     return result, template.source.text
 
@@ -178,7 +173,9 @@ def note_template(step: Step, template: StoredTemplate, result: Decided) -> None
     result.replaced += before is not None and not same
 
 
-def read_template(ledger: Ledger, old: str, answer: EntryAnswer, query: str) -> TemplateRule:
+def read_template(
+    ledger: Ledger, old: str, answer: EntryAnswer, query: QueryPolicy
+) -> TemplateRule:
     """A template as people write it, with or without the host. Raises UsageError."""
     sites, policy = ledger.settings.sites, ledger.settings.policy
     origin, path = sites.old[0].origins[0], old
@@ -186,7 +183,13 @@ def read_template(ledger: Ledger, old: str, answer: EntryAnswer, query: str) -> 
         scheme, _, rest = old.partition("://")
         host, slash, path = rest.partition("/")
         origin, path = f"{scheme}://{host}", slash + path
-    if answer.kind not in {MOVE, TEMPORARY, GONE, KEEP, IGNORE}:
+    if answer.kind not in {
+        AnswerKind.MOVE,
+        AnswerKind.TEMPORARY,
+        AnswerKind.GONE,
+        AnswerKind.KEEP,
+        AnswerKind.IGNORE,
+    }:
         raise UsageError(
             f"a template cannot be answered {answer.kind}",
             "give one of: --to NEW, --gone, --keep, --ignore",
@@ -233,7 +236,7 @@ def decide_entries(
         )
     fresh = [e for e in entries if e.answer != answer]
     result = Decided(posted=len(fresh), unchanged=len(entries) - len(fresh))
-    result.replaced = sum(1 for e in fresh if e.answer.kind != OPEN)
+    result.replaced = sum(1 for e in fresh if e.answer.kind != AnswerKind.OPEN)
     with ledger.step("decide", reason) as step:
         result.posted = len(post_answers(step, [of_person(e, answer) for e in fresh]))
         step.summary = f"{result.posted:,} entries: {answer.kind}" + (
@@ -260,4 +263,4 @@ class Decision:
     answer: EntryAnswer
     host_given: bool
     where: str = ""
-    query: str = CARRY_TRACKING
+    query: QueryPolicy = QueryPolicy.CARRY_TRACKING

@@ -14,15 +14,15 @@ from upright_ledger.app.decide.decide import (
     read_old,
     read_template,
 )
-from upright_ledger.app.decide.pair_rows import as_template, read_answer
+from upright_ledger.app.decide.pair_rows import as_template, read_answer, read_query
 from upright_ledger.core.inventory.answer import (
+    AnsweredBy,
     EntryAnswer,
 )
 from upright_ledger.core.inventory.classification import Classified
 from upright_ledger.core.inventory.evidence import LISTED, Figure
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.rules.compiler import template_fault
-from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.errors import InputError, UsageError
@@ -37,13 +37,7 @@ from upright_ledger.formats.tables.pairs import (
 )
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.answers import (
-    IMPORT,
-    Posting,
-    load_answers,
-    post_answers,
-    post_claims,
-)
+from upright_ledger.ledger.tables.answers import Posting, load_answers, post_answers, post_claims
 from upright_ledger.ledger.tables.observations import Entries, Sighting, SightingWriter
 from upright_ledger.ledger.tables.sources import (
     SourceFacts,
@@ -163,7 +157,7 @@ def _templates(ledger: Ledger, name: str, pairs: Pairs, result: Decided) -> list
     found = []
     for pair in (p for p in pairs.rows if p.is_template):
         try:
-            answer, query = read_answer(pair.status, pair.new), pair.query or CARRY_TRACKING
+            answer, query = read_answer(pair.status, pair.new), read_query(pair.query)
             rule = read_template(ledger, pair.old, answer, query)
         except (NotAnAddressError, UsageError) as error:
             result.refused.append((pair.line, pair.old, str(error)))
@@ -176,7 +170,13 @@ def _templates(ledger: Ledger, name: str, pairs: Pairs, result: Decided) -> list
         where = f"{name} row {pair.line}"
         found.append(
             StoredTemplate(
-                rule.site, rule.source.text, rule.status, rule.destination, query, IMPORT, where
+                rule.site,
+                rule.source.text,
+                rule.status,
+                rule.destination,
+                query,
+                AnsweredBy.IMPORT,
+                where,
             )
         )
     return found
@@ -187,7 +187,7 @@ def _posting(decision: Decision, numbers: dict[tuple[str, str], int]) -> Posting
     return Posting(
         number,
         decision.answer,
-        IMPORT,
+        AnsweredBy.IMPORT,
         decision.old.without_fragment,
         decision.host_given,
         decision.where,
@@ -228,8 +228,7 @@ def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> Decisio
     try:
         address, site, host_given = read_old(ledger, old)
         answer = read_answer(pair.status, new)
-        if pair.query not in {"", CARRY_TRACKING, CARRY, DROP}:
-            raise NotAnAddressError(f"{pair.query!r} is no way to treat a query")  # noqa: TRY301
+        query = read_query(pair.query)
         if answer.destination:
             answer = EntryAnswer(answer.kind, answer.status, read_new(ledger, answer.destination))
     except NotAnAddressError as error:
@@ -238,7 +237,7 @@ def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> Decisio
     result.mended += int(old_mended or new_mended)
     where = f"{name} row {pair.line}"
     folded = fold(address, ledger.settings.policy)
-    return Decision(address, site, folded, answer, host_given, where, pair.query or CARRY_TRACKING)
+    return Decision(address, site, folded, answer, host_given, where, query)
 
 
 def decide_listed(

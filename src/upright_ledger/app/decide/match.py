@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.inventory.answer import KEEP, MOVE, OPEN, EntryAnswer, usual
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, EntryAnswer, usual
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.matching import MatchPage, Proposal, Proposals, propose
 from upright_ledger.core.matching.auto_accept import Acceptance, Sample, accept_above, accept_within
@@ -24,14 +24,7 @@ from upright_ledger.core.url.language import page_languages
 from upright_ledger.core.url.tokens import tokens
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.answers import (
-    MATCH,
-    Found,
-    Posting,
-    found_as,
-    load_sample,
-    post_answers,
-)
+from upright_ledger.ledger.tables.answers import Found, Posting, found_as, load_sample, post_answers
 from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.stock import Destination, StoredProposal, store_proposals
 
@@ -84,7 +77,7 @@ def match(
     this confidence on instead. answering: post answers at all.
     """
     book = Book(ledger)
-    waiting = [e for e in book.entries if e.answer.kind == OPEN]
+    waiting = [e for e in book.entries if e.answer.kind == AnswerKind.OPEN]
     pages = [d for d in book.stock.values() if _can_be_proposed(d)]
     if not pages:
         raise UsageError("there are no pages in stock to match with", "upright stock new-pages.csv")
@@ -112,7 +105,7 @@ def match(
                 Posting(
                     entry.id,
                     same[entry.id],
-                    MATCH,
+                    AnsweredBy.MATCH,
                     entry.legacy_url,
                     found=Found(1.0, SAME_ADDRESS),
                 )
@@ -133,9 +126,11 @@ def match(
         if entry.id not in best:
             fallbacks += len(versions)
         elif versions[0].confidence >= acceptance.threshold:
-            answer = usual(MOVE, versions[0].destination)
+            answer = usual(AnswerKind.MOVE, versions[0].destination)
             found_so = found_as(versions, answer.destination)
-            postings.append(Posting(entry.id, answer, MATCH, entry.legacy_url, found=found_so))
+            postings.append(
+                Posting(entry.id, answer, AnsweredBy.MATCH, entry.legacy_url, found=found_so)
+            )
         else:
             proposed.append((entry, versions[0]))
     reason = f"accepting at {acceptance.threshold:.3g} and above" if answering else "proposals only"
@@ -196,12 +191,14 @@ def _propose(
     """Proposals by legacy URL. Entries that are answered already teach how pages moved."""
     by_url = {d.url: d for d in pages if d.page not in book.homes}
     taught = {e.legacy_url: same[e.id].destination or e.legacy_url for e in waiting if e.id in same}
-    taught |= {e.legacy_url: e.answer.destination for e in book.entries if e.answer.kind == MOVE}
+    taught |= {
+        e.legacy_url: e.answer.destination for e in book.entries if e.answer.kind == AnswerKind.MOVE
+    }
     taught = {old: by_url[new].page for old, new in taught.items() if new in by_url}
     asked = [
         e
         for e in book.entries
-        if (e.answer.kind == OPEN and e.id not in same) or e.legacy_url in taught
+        if (e.answer.kind == AnswerKind.OPEN and e.id not in same) or e.legacy_url in taught
     ]
     old = _in_languages([(_old_page(e), address_of(e.legacy_url), e.language) for e in asked])
     new = _in_languages([(_new_page(d), parse_address(d.url), d.language) for d in by_url.values()])
@@ -241,8 +238,8 @@ def _merges_and_swaps(postings: Sequence[Posting]) -> tuple[int, int]:
 
 def _moved(book: Book, postings: Sequence[Posting]) -> list[Correspondence]:
     """How families moved, by what was answered before and now."""
-    gone_to = {e.id: e.answer.destination for e in book.entries if e.answer.kind == MOVE}
-    gone_to |= {p.entry: p.answer.destination for p in postings if p.answer.kind == MOVE}
+    gone_to = {e.id: e.answer.destination for e in book.entries if e.answer.kind == AnswerKind.MOVE}
+    gone_to |= {p.entry: p.answer.destination for p in postings if p.answer.kind == AnswerKind.MOVE}
     pairs = [(e.key, parse_address(gone_to[e.id]).target) for e in book.entries if e.id in gone_to]
     return correspondences(pairs)
 
@@ -294,7 +291,7 @@ def _same_address(
         address = parse_address(goal.url)
         on_one_host = address.authority in book.sites.authorities_of(entry.site)
         stays = on_one_host and set(entry.variants) <= {canonical_path(address.path)}
-        found[entry.id] = usual(KEEP) if stays else usual(MOVE, goal.url)
+        found[entry.id] = usual(AnswerKind.KEEP) if stays else usual(AnswerKind.MOVE, goal.url)
     return found
 
 

@@ -5,16 +5,9 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from upright_ledger.core.inventory.answer import (
-    GONE,
-    IGNORE,
-    KEEP,
-    STATUSES,
-    WANTED,
-    EntryAnswer,
-    usual,
-)
+from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, EntryAnswer, usual
 from upright_ledger.core.rules.imported.templates import NoTemplateError, template_of_pattern
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.formats.tables.pairs import (
@@ -62,6 +55,16 @@ def as_template(pair: Pair) -> Pair:
     )
 
 
+def read_query(text: str) -> QueryPolicy:
+    """What a row says of the query; campaign parameters are carried where it says nothing. Raises
+    NotAnAddressError for what is no way to treat one.
+    """
+    try:
+        return QueryPolicy(text or QueryPolicy.CARRY_TRACKING)
+    except ValueError:
+        raise NotAnAddressError(f"{text!r} is no way to treat a query") from None
+
+
 def read_answer(status: str, new: str) -> EntryAnswer:
     """The answer a row of pairs means. Raises NotAnAddressError for a status that is none.
 
@@ -69,18 +72,18 @@ def read_answer(status: str, new: str) -> EntryAnswer:
     """
     word = status.strip().lower()
     word = status_word(word) or word if not word[:1].isdigit() else word
-    if word in {KEEP, WANTED, IGNORE}:
-        return usual(word)
+    if word in {AnswerKind.KEEP, AnswerKind.WANTED, AnswerKind.IGNORE}:
+        return usual(AnswerKind(word))
     digits = re.match(r"\d{3}\b", word)
-    code = 410 if word == GONE else int(digits[0]) if digits else 301
-    if word and word != GONE and not digits:
+    code = 410 if word == AnswerKind.GONE else int(digits[0]) if digits else 301
+    if word and word != AnswerKind.GONE and not digits:
         raise NotAnAddressError(f"{status!r} is no status; use {', '.join(map(str, STATUSES))}")
     if code not in STATUSES:
         raise NotAnAddressError(
             f"{code} is no status of a redirect; use {', '.join(map(str, STATUSES))}"
         )
-    if STATUSES[code] == GONE:
-        return usual(GONE)
+    if STATUSES[code] == AnswerKind.GONE:
+        return usual(AnswerKind.GONE)
     if not new:
         raise NotAnAddressError("the new address is missing")
     return EntryAnswer(STATUSES[code], code, new)

@@ -15,15 +15,24 @@ from upright_ledger.app.decide.decide import read_new
 from upright_ledger.app.decide.entries import Filters, Line, list_entries
 from upright_ledger.app.journal import undo
 from upright_ledger.core.inventory.advice import advice
-from upright_ledger.core.inventory.answer import MOVE, OPEN, TEMPORARY, EntryAnswer, usual
+from upright_ledger.core.inventory.answer import AnswerKind, EntryAnswer, usual
 from upright_ledger.core.url.tokens import tokens
+from upright_ledger.core.word import Word
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.atomic import json_bytes, write_whole
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import answers_of, of_person, post_answers
 from upright_ledger.ledger.tables.stock import Destination, StoredProposal, load_proposals
 
-ENTRY, FAMILY, SECTION = "entry", "family", "section"
+
+class CardKind(Word):
+    """What one card of a review is about."""
+
+    ENTRY = "entry"
+    FAMILY = "family"
+    SECTION = "section"
+
+
 """What an answer is given to: the entry that is shown, or all open ones of its family or
 section.
 """
@@ -80,7 +89,9 @@ class Queue:
         self._pages = {d.url: d for d in book.stock.values()}
         self._done: list[_Done] = []
         self._skipped = dict.fromkeys(self._read_skipped())
-        lines = [x for x in list_entries(book, filters).lines if x.entry.answer.kind == OPEN]
+        lines = [
+            x for x in list_entries(book, filters).lines if x.entry.answer.kind == AnswerKind.OPEN
+        ]
         self.waiting = sorted(
             lines, key=lambda x: x.entry.legacy_url in self._skipped
         )  # stable: by value within
@@ -145,7 +156,9 @@ class Queue:
         """Answer with a destination. Of a family or section each entry gets this one. Returns how
         many were answered.
         """
-        return self._answer(usual(TEMPORARY if temporary else MOVE, candidate.url), scope)
+        return self._answer(
+            usual(AnswerKind.TEMPORARY if temporary else AnswerKind.MOVE, candidate.url), scope
+        )
 
     def accept_each(self, scope: str) -> int:
         """Answer every entry of a family or section with its own best proposal; those without one
@@ -157,7 +170,7 @@ class Queue:
                 (p for p in self._proposals.get(line.entry.id, ()) if not p.is_fallback), None
             )
             if best is not None:
-                chosen.append((line, usual(MOVE, best.destination)))
+                chosen.append((line, usual(AnswerKind.MOVE, best.destination)))
         return self._post(chosen)
 
     def typed(self, text: str, *, temporary: bool, scope: str) -> int:
@@ -166,7 +179,7 @@ class Queue:
             Candidate(read_new(self.ledger, text), "", 0.0, ()), temporary=temporary, scope=scope
         )
 
-    def say(self, kind: str, scope: str) -> int:
+    def say(self, kind: AnswerKind, scope: str) -> int:
         """Answer gone, keep, wanted or ignore."""
         return self._answer(usual(kind), scope)
 
@@ -193,9 +206,9 @@ class Queue:
 
     def _in_scope(self, scope: str) -> list[Line]:
         shown = self.waiting[0]
-        if scope == ENTRY:
+        if scope == CardKind.ENTRY:
             return [shown]
-        at = (FAMILY, SECTION).index(scope)
+        at = (CardKind.FAMILY, CardKind.SECTION).index(scope)
         return [x for x in self.waiting if _groups(x)[at] == _groups(shown)[at]]
 
     def _answer(self, answer: EntryAnswer, scope: str) -> int:
@@ -213,7 +226,7 @@ class Queue:
             free = [
                 (line, a)
                 for line, a in chosen
-                if taken.get(line.entry.id, EntryAnswer(OPEN)).kind == OPEN
+                if taken.get(line.entry.id, EntryAnswer(AnswerKind.OPEN)).kind == AnswerKind.OPEN
             ]
             post_answers(step, [of_person(x.entry, a) for x, a in free])
             first = chosen[0][0].entry.legacy_url
@@ -235,6 +248,6 @@ def _groups(line: Line) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """The family and the section of an entry; one without is a group of its own."""
     url = line.entry.legacy_url
     return (
-        (FAMILY, line.entry.site, line.family) if line.family else (FAMILY, url),
-        (SECTION, line.section) if line.section else (SECTION, url),
+        (CardKind.FAMILY, line.entry.site, line.family) if line.family else (CardKind.FAMILY, url),
+        (CardKind.SECTION, line.section) if line.section else (CardKind.SECTION, url),
     )

@@ -16,17 +16,16 @@ from upright_ledger.app.decide.entries import Filters, Line, list_entries
 from upright_ledger.core.inventory.advice import advice
 from upright_ledger.core.inventory.answer import (
     ANSWERS,
-    MOVE,
-    OPEN,
     STATUSES,
-    TEMPORARY,
+    AnsweredBy,
+    AnswerKind,
     EntryAnswer,
     usual,
 )
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.errors import InputError, UsageError
-from upright_ledger.formats.detection import SHEET, recognise
+from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.files.atomic import bare_cell, csv_bytes
 from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.formats.files.text import digest_of
@@ -34,13 +33,7 @@ from upright_ledger.formats.tables.rows import rows_of
 from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
 from upright_ledger.ledger.db.journal import last_step
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.answers import (
-    MATCH,
-    answers_before,
-    of_person,
-    post_answers,
-    sampled,
-)
+from upright_ledger.ledger.tables.answers import answers_before, of_person, post_answers, sampled
 from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.stock import StoredProposal, load_proposals
 
@@ -136,7 +129,9 @@ def _drawn(lines: list[Line], count: int, seed: int) -> list[Line]:
     accepted = [
         x
         for x in lines
-        if x.entry.by == MATCH and x.entry.confidence is not None and x.entry.confidence < 1
+        if x.entry.by == AnsweredBy.MATCH
+        and x.entry.confidence is not None
+        and x.entry.confidence < 1
     ]
     accepted.sort(key=lambda x: x.entry.legacy_url)
     if not accepted:
@@ -152,10 +147,10 @@ def _row(
     best = proposals[0] if proposals else None
     is_fallback = best is not None and best.is_fallback
     shown = entry.answer.destination or (
-        best.destination if best and entry.answer.kind == OPEN else ""
+        best.destination if best and entry.answer.kind == AnswerKind.OPEN else ""
     )
     said = list(best.reasons) if best and best.destination == shown else []
-    if entry.answer.kind == OPEN:
+    if entry.answer.kind == AnswerKind.OPEN:
         said.append(
             advice(
                 entry.evidence,
@@ -166,7 +161,7 @@ def _row(
     others = [p.destination for p in proposals if p.destination != shown][:2]
     evidence = entry.evidence
     confidence = best.confidence if best and best.destination == shown and not is_fallback else None
-    if entry.answer.kind != OPEN:
+    if entry.answer.kind != AnswerKind.OPEN:
         confidence, said = entry.confidence, [entry.reasons]
         others = list(dict.fromkeys(filter(None, [entry.runner_up, *others])))[:2]
     return (
@@ -203,7 +198,7 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
         change = Change(
             number, entry, answer, note, _where(path, number, cells, right=answer == was)
         )
-        if unedited and cells.get(_REVIEWED) and entry.by == MATCH:
+        if unedited and cells.get(_REVIEWED) and entry.by == AnsweredBy.MATCH:
             result.confirmed.append(change)
         elif unedited:
             result.unchanged += 1
@@ -212,9 +207,9 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
             result.conflicts.append(
                 (number, entry.legacy_url, f"it was answered since the sheet was written: {now}")
             )
-        elif entry.answer.kind == OPEN and answer.kind != OPEN:
+        elif entry.answer.kind == AnswerKind.OPEN and answer.kind != AnswerKind.OPEN:
             result.added.append(change)
-        elif answer.kind == OPEN and entry.answer.kind != OPEN:
+        elif answer.kind == AnswerKind.OPEN and entry.answer.kind != AnswerKind.OPEN:
             result.reopened.append(change)
         else:
             result.changed.append(change)
@@ -255,7 +250,7 @@ def _rows(path: Path) -> Iterator[tuple[int, dict[str, str]]]:
                 break
             continue
         values = {
-            name: cell.strip() if kind == SHEET else bare_cell(cell.strip())
+            name: cell.strip() if kind == FileKind.SHEET else bare_cell(cell.strip())
             for name, cell in zip(header, cells, strict=False)
             if name
         }
@@ -290,18 +285,19 @@ def _answer(
     ledger: Ledger, cells: dict[str, str], was: EntryAnswer, offered: set[str], result: Reviewed
 ) -> EntryAnswer:
     """The answer a row means. Raises NotAnAddressError where it means none."""
-    kind = cells["answer"].lower() or OPEN
-    if kind not in ANSWERS:
+    said = cells["answer"].lower() or AnswerKind.OPEN
+    if said not in ANSWERS:
         raise NotAnAddressError(f"{cells['answer']!r} is no answer; use {', '.join(ANSWERS)}")
+    kind = AnswerKind(said)
     written = cells.get("destination", "")
     destination = read_new(ledger, written) if written else ""
     status = _status(cells.get("status", ""))
-    if kind == OPEN:
-        if not destination or destination in offered or was.kind != OPEN:
-            return EntryAnswer(OPEN)
-        kind = MOVE
+    if kind == AnswerKind.OPEN:
+        if not destination or destination in offered or was.kind != AnswerKind.OPEN:
+            return EntryAnswer(AnswerKind.OPEN)
+        kind = AnswerKind.MOVE
         result.typed += 1
-    if kind in {MOVE, TEMPORARY}:
+    if kind in {AnswerKind.MOVE, AnswerKind.TEMPORARY}:
         if not destination:
             raise NotAnAddressError(f"the answer {kind} needs a destination")
         if not status or STATUSES[status] != kind:

@@ -14,7 +14,7 @@ from typing import Any
 
 from upright_ledger.app.live.triage import Triaged
 from upright_ledger.core.monitoring.deploy_days import YEARS, span_of
-from upright_ledger.core.monitoring.failure_account import NEW, RECURRING
+from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.ledger.clock import now
@@ -136,9 +136,9 @@ def _families(axes: Any, result: Triaged) -> None:
     for row in result.rows:
         path = row.entry.key.partition("?")[0]
         name = row.family or (f"/{path.split('/')[1]}/ …" if path.count("/") > 1 else path)
-        if row.account.state == RECURRING:
+        if row.account.state == FailureState.RECURRING:
             again[name] += row.account.lost
-        elif row.account.state == NEW:
+        elif row.account.state == FailureState.NEW:
             lost[name] += row.account.lost
     names = sorted(lost.keys() | again.keys(), key=lambda n: lost[n] + again[n])[-_FAMILIES:]
     axes.barh(names, [again[n] for n in names], color=_GRAVE, label="fails again after its fix")

@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from upright_ledger.core.inventory.answer import IGNORE, OPEN
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
 from upright_ledger.core.monitoring.failure_account import Fix
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.answers import TEMPLATE
 from upright_ledger.ledger.tables.builds import live_builds
 from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.failures import Changed, answer_times, newest_template
@@ -30,14 +29,14 @@ class Fixes:
 
     def of(self, entry: Entry) -> Fix:
         kind = entry.answer.kind
-        if kind == OPEN:
+        if kind == AnswerKind.OPEN:
             return Fix()
         answered = self._times.get(entry.id) or (
-            self._template if entry.by == TEMPLATE else Changed(0, "")
+            self._template if entry.by == AnsweredBy.TEMPLATE else Changed(0, "")
         )
         live = (
             min((b.live_from for b in self.live if b.step >= answered.step), default="")
-            if kind != IGNORE
+            if kind != AnswerKind.IGNORE
             else ""
         )
         return Fix(kind, answered.time, live)

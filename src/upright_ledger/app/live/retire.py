@@ -9,14 +9,14 @@ from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.live.fix_times import load_fixes
-from upright_ledger.core.inventory.answer import IGNORE, usual
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, usual
 from upright_ledger.core.monitoring.deploy_days import is_after, span_of
 from upright_ledger.core.monitoring.failure_account import LogCount
 from upright_ledger.core.monitoring.retirement import Use, why_kept, window
 from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.clock import now
-from upright_ledger.ledger.tables.answers import TEMPLATE, of_person, post_answers
+from upright_ledger.ledger.tables.answers import of_person, post_answers
 from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.failures import requests_by_day, told_of
 from upright_ledger.ledger.tables.templates import remove_template
@@ -112,7 +112,7 @@ def retire(book: Book, days: int, *, accept: bool = False) -> Retiring:
             why_kept(uses[e.id], first, covered),
         )
         for e in entries
-        if e.by != TEMPLATE
+        if e.by != AnsweredBy.TEMPLATE
     ]
     found += [
         _of_template(t, entries, uses, fixes.template_live, first, covered)
@@ -124,7 +124,7 @@ def retire(book: Book, days: int, *, accept: bool = False) -> Retiring:
     if accept and result.proposed:
         with book.ledger.step("retire", f"unused for {days} days up to {last}") as step:
             exact = [r.entries[0] for r in result.proposed if not r.template]
-            postings = [of_person(e, usual(IGNORE), note=_note(e)) for e in exact]
+            postings = [of_person(e, usual(AnswerKind.IGNORE), note=_note(e)) for e in exact]
             result.retired = len(post_answers(step, postings, from_evidence=True))
             for rule in result.proposed:
                 if rule.template:
@@ -158,7 +158,9 @@ def _of_template(
     covered: float,
 ) -> RuleUse:
     """A template with the use of all entries that it answers."""
-    own = tuple(e for e in entries if e.by == TEMPLATE and e.where == template.legacy_url)
+    own = tuple(
+        e for e in entries if e.by == AnsweredBy.TEMPLATE and e.where == template.legacy_url
+    )
     of = [uses[e.id] for e in own]
     use = Use(
         sum(u.people for u in of),

@@ -12,28 +12,27 @@ from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.live.fix_times import load_fixes
-from upright_ledger.core.inventory.answer import OPEN, WANTED
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
 from upright_ledger.core.inventory.normalisation import declared_paths, fold
 from upright_ledger.core.inventory.url_patterns import templates
 from upright_ledger.core.monitoring.damaged_urls import Damage, Mended
 from upright_ledger.core.monitoring.deploy_days import is_after, span_of
 from upright_ledger.core.monitoring.failure_account import (
-    NEW,
-    RECURRING,
-    SOFT,
     STATES,
     DeploymentContext,
     FailureAccount,
+    FailureState,
     Fix,
     LogCount,
+    RecurrenceReason,
     account,
     why_again,
 )
 from upright_ledger.core.monitoring.priority import ENTRY, FAMILY, Decision, enough, rank
 from upright_ledger.core.monitoring.traffic_origin import INTERNAL, Known, TrafficSource, came_from
+from upright_ledger.core.tracing.verdicts import Verdict
 from upright_ledger.core.url.address import address_of, canonical_path, parse_address
 from upright_ledger.ledger.clock import now
-from upright_ledger.ledger.tables.answers import TEMPLATE
 from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.failures import (
     aside_totals,
@@ -45,7 +44,7 @@ from upright_ledger.ledger.tables.failures import (
 from upright_ledger.ledger.tables.retention import let_go
 from upright_ledger.ledger.tables.runs.runs import last_run
 from upright_ledger.ledger.tables.runs.trace_blocks import load_traces
-from upright_ledger.ledger.tables.stock import LIVE, StoredProposal, load_proposals
+from upright_ledger.ledger.tables.stock import StockState, StoredProposal, load_proposals
 
 _FEWEST_OF_FAMILY = 3
 
@@ -117,7 +116,7 @@ class Triaged:
     def faults(self) -> bool:
         """Whether something asks for an answer, or fails after one."""
         return any(
-            r.account.state in {NEW, RECURRING}
+            r.account.state in {FailureState.NEW, FailureState.RECURRING}
             and (r.account.lost or r.account.since or r.account.named)
             for r in self.rows
         )
@@ -183,7 +182,9 @@ def triage(book: Book) -> Triaged:
         {origin: frozenset(hosts) for origin, hosts in book.ledger.settings.origins.items()},
     )
     damage = Damage(
-        (parse_address(d.url).path, d.url) for d in book.stock.values() if d.state == LIVE
+        (parse_address(d.url).path, d.url)
+        for d in book.stock.values()
+        if d.state == StockState.LIVE
     )
     family = templates([e.key for e in book.entries if e.id in numbers])
     people = sum(sum(classes.values()) for classes in days.values())
@@ -205,7 +206,7 @@ def triage(book: Book) -> Triaged:
             found.lost / people if people else 0.0,
             found.trend(newest) if newest else 0.0,
         )
-        if entry.answer.kind in {OPEN, WANTED}:
+        if entry.answer.kind in {AnswerKind.OPEN, AnswerKind.WANTED}:
             row.meant = damage.meant(address_of(entry.legacy_url).path)
             row.proposal = next((p for p in proposals.get(entry.id, ()) if not p.is_fallback), None)
         rows.append(row)
@@ -243,18 +244,20 @@ def _soft(book: Book, connection: Any) -> set[int]:
     return {e.id for e in entries if e is not None}
 
 
-_SOFT = frozenset(["soft-404", "home-fallback"])
+_SOFT = frozenset([Verdict.SOFT_404, Verdict.HOME_FALLBACK])
 
 
 def _explain(book: Book, rows: Iterable[Failing], told: Mapping[int, list[LogCount]]) -> None:
     """Find the likely reason of what fails again."""
     works = {r.fix.live for r in rows if r.account.right}
-    for row in (r for r in rows if r.account.state == RECURRING):
+    for row in (r for r in rows if r.account.state == FailureState.RECURRING):
         said, live = told[row.entry.id], row.fix.live
         if row.soft:
-            row.why = SOFT
+            row.why = RecurrenceReason.SOFT
             continue
-        covered = _covered(book, row.entry, said, live) if row.entry.by != TEMPLATE else {}
+        covered = (
+            _covered(book, row.entry, said, live) if row.entry.by != AnsweredBy.TEMPLATE else {}
+        )
         elsewhere = frozenset(
             s for s in row.account.spellings if not book.sites.site_of(address_of(s))
         )
@@ -281,7 +284,11 @@ def _covered(book: Book, entry: Entry, told: Iterable[LogCount], live: str) -> d
 
 def _decisions(rows: Iterable[Failing]) -> Iterable[Decision]:
     """What could be decided at once: families of open entries, and single ones."""
-    waiting = [r for r in rows if r.account.state == NEW and (r.account.lost or r.account.named)]
+    waiting = [
+        r
+        for r in rows
+        if r.account.state == FailureState.NEW and (r.account.lost or r.account.named)
+    ]
     families: dict[tuple[str, str], list[Failing]] = defaultdict(list)
     for row in waiting:
         if row.family:

@@ -6,13 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from upright_ledger.app.live.triage import Triaged
-from upright_ledger.core.monitoring.failure_account import (
-    ANSWERED,
-    DEPLOYED,
-    NEW,
-    PROVEN,
-    RECURRING,
-)
+from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.atomic import csv_bytes
 from upright_ledger.formats.files.outputs import write_output
@@ -23,7 +17,13 @@ COLUMNS = (
     "last", "statuses", "comes_from", "family", "answer", "destination", "proposal",
     "confidence", "reason", "answered", "live",
 )  # fmt: skip
-_RANKS = {RECURRING: 0, NEW: 1, ANSWERED: 2, DEPLOYED: 2, PROVEN: 2}
+_RANKS = {
+    FailureState.RECURRING: 0,
+    FailureState.NEW: 1,
+    FailureState.ANSWERED: 2,
+    FailureState.DEPLOYED: 2,
+    FailureState.PROVEN: 2,
+}
 
 
 def write_triage(result: Triaged, path: Path) -> None:

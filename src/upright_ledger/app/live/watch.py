@@ -16,9 +16,9 @@ from upright_ledger.app.live.fix_times import load_fixes
 from upright_ledger.app.live.triage import Failing, triage
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests
-from upright_ledger.core.inventory.answer import IGNORE, OPEN, WANTED
+from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.monitoring.changes import WRONG, Item, News, body_of, news, subject_of
-from upright_ledger.core.monitoring.failure_account import RECURRING
+from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.core.monitoring.traffic_origin import DIRECT
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import InputError, UprightError
@@ -93,7 +93,7 @@ def watch(
     result = triage(book)
     items = [_item(row) for row in result.rows]
     asked = _asked(book, ask, sample) if ask is not None else {}
-    again = {i.entry for i in items if i.state == RECURRING}
+    again = {i.entry for i in items if i.state == FailureState.RECURRING}
     wrong = {
         entry: item for entry, item in asked.items() if item is not None and entry not in again
     }
@@ -148,7 +148,10 @@ def _asked(book: Book, ask: Ask, sample: int) -> dict[int, Item | None]:
     """Ask for entries whose answer is live: entry → what is wrong with its answer now, or None."""
     fixes = load_fixes(book.ledger)
     live = [
-        e for e in book.entries if e.answer.kind not in {OPEN, WANTED, IGNORE} and fixes.of(e).live
+        e
+        for e in book.entries
+        if e.answer.kind not in {AnswerKind.OPEN, AnswerKind.WANTED, AnswerKind.IGNORE}
+        and fixes.of(e).live
     ]
     if sample and sample < len(live):
         live = random.sample(live, sample)

@@ -9,8 +9,9 @@ from typing import Any
 
 from upright_ledger.app.book import Book
 from upright_ledger.app.prove.fix import Mend
-from upright_ledger.core.rules.finding import NOTE, Cause, Finding, causes
+from upright_ledger.core.rules.finding import Cause, Finding, causes
 from upright_ledger.core.rules.proof import Proof
+from upright_ledger.core.severity import Severity
 
 _NO_HOST = "http://no-host-given.invalid"
 
@@ -42,7 +43,7 @@ class Checked:
     @property
     def faults(self) -> int:
         """Findings that are more than notes."""
-        return sum(1 for f in self.findings if f.severity != NOTE)
+        return sum(1 for f in self.findings if f.severity != Severity.NOTE)
 
     def as_dict(self) -> dict[str, Any]:
         return {

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.app.decide.pair_rows import as_template, read_answer
+from upright_ledger.app.decide.pair_rows import as_template, read_answer, read_query
 from upright_ledger.app.prove.check import Checked
 from upright_ledger.core.checks.context import CheckContext
 from upright_ledger.core.checks.query_checks import check_choices
@@ -16,7 +16,6 @@ from upright_ledger.core.checks.template_checks import check_templates
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.draft import Plan, make_plan
-from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, DROP
 from upright_ledger.core.rules.finding import in_order
 from upright_ledger.core.rules.one_hop import findings_of, keep_to_one_hop
 from upright_ledger.core.rules.proof import Proof
@@ -135,7 +134,13 @@ def _template(name: str, pair: Pair, sites: Sites) -> TemplateRule:
     text = f"{slash}{path}" if mark else pair.old
     label = f"{pair.old} ({name} row {pair.line})"
     return make_template(
-        site, text, answer.status, goal, label, fold=True, query=pair.query or CARRY_TRACKING
+        site,
+        text,
+        answer.status,
+        goal,
+        label,
+        fold=True,
+        query=read_query(pair.query),
     )
 
 
@@ -157,8 +162,7 @@ def _plan(name: str, pair: Pair, sites: Sites, policy: FoldingPolicy, base: str)
         if answer.destination
         else ""
     )
-    if pair.query not in {"", CARRY_TRACKING, CARRY, DROP}:
-        raise NotAnAddressError(f"{pair.query!r} is no way to treat a query")
+    query = read_query(pair.query)
     given = not old.startswith(("/", "?"))
     return make_plan(
         address,
@@ -169,7 +173,7 @@ def _plan(name: str, pair: Pair, sites: Sites, policy: FoldingPolicy, base: str)
         host_given=given,
         where=f"{name} row {pair.line}",
         label=pair.old,
-        query=pair.query or CARRY_TRACKING,
+        query=query,
     )
 
 

@@ -12,6 +12,7 @@ from typing import Any
 from upright_ledger.app.book import Book
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.prove.runs import load_run
+from upright_ledger.core.inventory.answer import AnsweredBy
 from upright_ledger.core.tracing.comparison import (
     ADDED,
     BETTER,
@@ -34,7 +35,6 @@ from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.atomic import csv_bytes
 from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
-from upright_ledger.ledger.tables.answers import PERSON
 
 COLUMNS = (
     "url", "change", "before", "after", "value", "hits", "before_url", "after_url", "old_title",
@@ -185,7 +185,7 @@ class _Content:
         told = [t for t in (*(entry.titles if entry else ()), was.title, was.heading) if t]
         old_title, new_title = next(iter(told), ""), page.title or page.heading
         moved = after.trace.redirects and 200 <= after.trace.final_status < 300
-        if not moved or (entry is not None and entry.by == PERSON):
+        if not moved or (entry is not None and entry.by == AnsweredBy.PERSON):
             return old_title, new_title, None, None
         shown = [t for t in (page.title, page.heading) if t]
         titles = likeness(told, shown, self.old, self.new)

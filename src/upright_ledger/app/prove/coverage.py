@@ -11,6 +11,7 @@ from upright_ledger.app.decide.entries import source_names
 from upright_ledger.app.prove.results import Results
 from upright_ledger.core.inventory.evidence import days_in
 from upright_ledger.core.inventory.sections import Sections
+from upright_ledger.core.tracing.verdicts import Verdict
 from upright_ledger.ledger.tables.entries import Entry
 
 
@@ -41,7 +42,7 @@ def coverage(results: Results, book: Book, by: str) -> list[Covered]:
     entries, names = results.asked.entries(book), _namer(book, by)
     rows = results.rows
     for n, (entry, outcome, hits) in enumerate(zip(entries, rows.outcomes, rows.hits, strict=True)):
-        ok = outcome.verdicts[0] == "ok"
+        ok = outcome.verdicts[0] == Verdict.OK
         days = _by_day(results.asked.days.get(rows.urls[n], "")) if by == "day" else {}
         for name, weight in (days or dict.fromkeys(names(entry), hits)).items():
             line = found.setdefault(name, Covered(name))

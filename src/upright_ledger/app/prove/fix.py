@@ -7,14 +7,22 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from upright_ledger.app.book import Book
-from upright_ledger.core.inventory.answer import GONE, KEEP, EntryAnswer, usual
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, EntryAnswer, usual
+from upright_ledger.core.rules.finding import FindingKind
 from upright_ledger.core.url.address import parse_address, toggle_slash
 from upright_ledger.core.url.destination import page_key, slash_twin
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.answers import TEMPLATE, of_person, post_answers
+from upright_ledger.ledger.tables.answers import of_person, post_answers
 from upright_ledger.ledger.tables.entries import Entry
 
-MENDABLE = frozenset({"chain", "slash-mismatch", "redirecting-destination", "self"})
+MENDABLE = frozenset(
+    {
+        FindingKind.CHAIN,
+        FindingKind.SLASH_MISMATCH,
+        FindingKind.REDIRECTING_DESTINATION,
+        FindingKind.SELF,
+    }
+)
 """Kinds of findings that have one right mend."""
 
 _MOST_STEPS = 20
@@ -46,12 +54,12 @@ def fix(ledger: Ledger) -> list[Mend]:
         entry = book.by_key.get(plan.key)
         if (
             entry is None
-            or entry.by == TEMPLATE
+            or entry.by == AnsweredBy.TEMPLATE
             or not kinds & MENDABLE
-            or kinds & {"loop", "conflict"}
+            or kinds & {FindingKind.LOOP, FindingKind.CONFLICT}
         ):
             continue
-        after = usual(KEEP) if "self" in kinds else _mended(entry.answer, book)
+        after = usual(AnswerKind.KEEP) if FindingKind.SELF in kinds else _mended(entry.answer, book)
         if after != entry.answer:
             mends.append(Mend(entry, entry.answer, after, tuple(sorted(kinds & MENDABLE))))
     unique = {m.entry.id: m for m in mends}
@@ -72,8 +80,8 @@ def _mended(answer: EntryAnswer, book: Book) -> EntryAnswer:
         following = _next(destination, book)
         if following is None:
             return replace(answer, destination=destination)
-        if following == GONE:
-            return usual(GONE)
+        if following == AnswerKind.GONE:
+            return usual(AnswerKind.GONE)
         destination = following
     return answer
 
@@ -82,8 +90,8 @@ def _next(destination: str, book: Book) -> str | None:
     """Where a destination leads on to: a destination, GONE, or None where it is the end."""
     address = parse_address(destination)
     entry = book.entry_of(address)
-    if entry is not None and entry.answer.kind == GONE:
-        return GONE
+    if entry is not None and entry.answer.kind == AnswerKind.GONE:
+        return AnswerKind.GONE
     if entry is not None and entry.answer.destination and entry.answer.destination != destination:
         return entry.answer.destination
     if settled := book.around.settled(address):

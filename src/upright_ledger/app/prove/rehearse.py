@@ -6,7 +6,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.prove.request_files import coming_requests
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests, own_requests
-from upright_ledger.core.inventory.answer import OPEN, Expected
+from upright_ledger.core.inventory.answer import AnswerKind, Expected
 from upright_ledger.core.rules.target_pages import Pages, StockPage
 from upright_ledger.core.tracing.rehearsal import Rehearsal
 from upright_ledger.core.tracing.results import TraceTable
@@ -16,7 +16,7 @@ from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.runs.runs import begin_run, finish_run, name_run
 from upright_ledger.ledger.tables.runs.trace_blocks import add_traces
 
-_NOTHING = (Expected(kind=OPEN), 0.0)
+_NOTHING = (Expected(kind=AnswerKind.OPEN), 0.0)
 
 
 def rehearse(

@@ -17,7 +17,7 @@ from upright_ledger.core.inventory.answer import expected_text
 from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.root_causes import with_rules
 from upright_ledger.core.tracing.trace import Trace
-from upright_ledger.core.tracing.verdicts import judge
+from upright_ledger.core.tracing.verdicts import Verdict, judge
 from upright_ledger.core.url.address import Address, address_of
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.ledger.tables.builds import last_build
@@ -89,7 +89,7 @@ class _Recorder:
         entry = self.book.by_key.get((self.asked.sites[number], self.asked.keys[number]))
         expected = self.asked.expected.get(url) or self.book.expected_of(entry, address_of(url))
         verdicts = judge(trace, expected, self.book.homes, self.book.policy)
-        if verdicts[0] != "ok":
+        if verdicts[0] != Verdict.OK:
             trace = with_rules(trace, self.book.all_rules)
         value = entry.evidence.value if entry else 0.0
         self.waiting.append(

@@ -15,7 +15,7 @@ from upright_ledger.app.collect.reading_options import base_origin, options_for
 from upright_ledger.app.request_list import Requests
 from upright_ledger.app.worker_process import Put, WorkerProcess
 from upright_ledger.core.inventory.classification import Classifier
-from upright_ledger.core.inventory.evidence import BOTS, CLICKS, HITS, VISITS
+from upright_ledger.core.inventory.evidence import CLICKS, HITS, VISITS, Asker
 from upright_ledger.core.inventory.noise import asset_class
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import InputError
@@ -181,7 +181,7 @@ def _count(found: Requests, said: set[int], number: int, url: str, record: Recor
     if not told:
         return
     said.add(number)
-    people = [f for f in told if f.agent != BOTS]
+    people = [f for f in told if f.agent != Asker.BOTS]
     found.hits[number] += int(max(sum(f.amount for f in people if f.unit == u) for u in _ASKED))
     days = " ".join(f.days for f in people if f.days)
     if days:

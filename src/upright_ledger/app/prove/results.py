@@ -17,7 +17,7 @@ from xml.sax.saxutils import quoteattr
 from upright_ledger.app.request_list import Requests
 from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.root_causes import LONG, HopCause, hop_causes, mend_of
-from upright_ledger.core.tracing.verdicts import ORDER
+from upright_ledger.core.tracing.verdicts import ORDER, Verdict
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.atomic import csv_bytes
 from upright_ledger.formats.files.outputs import write_output
@@ -96,9 +96,9 @@ class Results:
         first; without what is ok.
         """
         rows = self.rows
-        found: dict[str, list[int]] = {v: [] for v in self.counts if v != "ok"}
+        found: dict[str, list[int]] = {v: [] for v in self.counts if v != Verdict.OK}
         for number, outcome in enumerate(rows.outcomes):
-            if outcome.verdicts[0] != "ok":
+            if outcome.verdicts[0] != Verdict.OK:
                 found[outcome.verdicts[0]].append(number)
         for numbers in found.values():
             numbers.sort(key=lambda n: (-rows.outcomes[n].value, -rows.hits[n], rows.urls[n]))
@@ -107,7 +107,7 @@ class Results:
     @property
     def faults(self) -> int:
         """How many rows are not ok."""
-        return len(self.rows) - self.counts.get("ok", 0)
+        return len(self.rows) - self.counts.get(Verdict.OK, 0)
 
     def worst(self, each: int = 0) -> list[Row]:
         """The rows that are not ok, the worst first, and of these the most valuable; of each
@@ -156,10 +156,14 @@ class Results:
         kind = path.suffix.lower()
         if kind == ".xlsx":
             ranks = {
-                v: 2 if v == "ok" else int(n >= ORDER.index("wrong-status"))
+                v: 2 if v == Verdict.OK else int(n >= ORDER.index(Verdict.WRONG_STATUS))
                 for n, v in enumerate(ORDER)
             }
-            well = (self.rows[n] for n, o in enumerate(self.rows.outcomes) if o.verdicts[0] == "ok")
+            well = (
+                self.rows[n]
+                for n, o in enumerate(self.rows.outcomes)
+                if o.verdicts[0] == Verdict.OK
+            )
             rows = (cells(r) for r in chain(self.worst(), well))
             traces = Sheet(
                 "traces", COLUMNS, rows, ("url", "final_url"), severity=("verdict", ranks)
@@ -194,7 +198,7 @@ class Results:
                 f"<testcase classname={_attribute(self.kind)} name={_attribute(row.trace.url)} "
                 f'time="{seconds:.3f}"'
             )
-            if row.verdict == "ok":
+            if row.verdict == Verdict.OK:
                 cases.append(f"{head}/>")
             else:
                 told = (

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -26,6 +26,11 @@ encoding_option = click.option(
 files_argument = click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
 paths_argument = click.argument("paths", nargs=-1, required=True)
 optional_paths_argument = click.argument("paths", nargs=-1)
+
+
+def choice_of(values: Iterable[str]) -> click.Choice[str]:
+    """One of these words, as they are written."""
+    return click.Choice([str(value) for value in values])
 
 
 class _OutputFile(click.Path):

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 
 from upright_ledger.app.collect.moved_pages import Proposed
 from upright_ledger.cli.terminal import output
-from upright_ledger.core.crawl.audits.moved_pages import ASTRAY, GONE, Renamed
+from upright_ledger.core.crawl.audits.moved_pages import Fate, Renamed
 
 SHOWN = 12
 
@@ -45,7 +45,11 @@ def show_renamed(
                 for r in shown
             ],
             [
-                output.GRAVE if r.state == GONE else output.DOUBTFUL if r.state == ASTRAY else ""
+                output.GRAVE
+                if r.state == Fate.GONE
+                else output.DOUBTFUL
+                if r.state == Fate.ASTRAY
+                else ""
                 for r in shown
             ],
         )

@@ -11,12 +11,12 @@ from upright_ledger.app.prove.results import Results
 from upright_ledger.cli.options.shared import ON_SCREEN
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.tracing.results import Row, whose
-from upright_ledger.core.tracing.verdicts import ORDER
+from upright_ledger.core.tracing.verdicts import ORDER, Verdict
 from upright_ledger.core.url.origins import Sites
 
 SHOWN = 20
 SHOWN_CAUSES = 6
-_GRAVE = ORDER.index("wrong-status")
+_GRAVE = ORDER.index(Verdict.WRONG_STATUS)
 
 
 def write_results(results: Results, out: Path | None, hops: Path | None, *, quiet: bool) -> None:
@@ -146,7 +146,7 @@ def _hop_lines(row: Row, known: Sequence[str]) -> list[tuple[Any, ...]]:
 
 
 def _style(verdict: str) -> str:
-    if verdict in {"ok", ""}:
+    if verdict in {Verdict.OK, ""}:
         return ""
     return output.GRAVE if ORDER.index(verdict) < _GRAVE else output.DOUBTFUL
 

@@ -8,14 +8,14 @@ import click
 from rich.console import Console
 from rich.text import Text
 
-from upright_ledger.app.decide.review_queue import ENTRY, FAMILY, SECTION, Candidate, Card, Queue
+from upright_ledger.app.decide.review_queue import Candidate, Card, CardKind, Queue
 from upright_ledger.cli.terminal import output
 from upright_ledger.cli.terminal.keys import END, Keys
-from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, WANTED
+from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.errors import UprightError
 
-KINDS = {"g": GONE, "k": KEEP, "w": WANTED, "i": IGNORE}
+KINDS = {"g": AnswerKind.GONE, "k": AnswerKind.KEEP, "w": AnswerKind.WANTED, "i": AnswerKind.IGNORE}
 ACCEPT = ("\r", "\n", "y")
 LEAVE = ("q", END)
 _DIGITS = frozenset("0123456789")
@@ -39,7 +39,7 @@ class Screen:
         self._queue = queue
         self._out = output.console()
         self._keys = Keys()
-        self._scope = ENTRY
+        self._scope = CardKind.ENTRY
         self._temporary = False
         self._said = ""
 
@@ -65,7 +65,7 @@ class Screen:
         """Do what a key says; returns the sentence to show above the next card."""
         queue = self._queue
         if key in "fs":
-            return self._toggle(FAMILY if key == "f" else SECTION, card)
+            return self._toggle(CardKind.FAMILY if key == "f" else CardKind.SECTION, card)
         if key == "p":
             self._temporary = not self._temporary
             return ""
@@ -99,15 +99,15 @@ class Screen:
             return self._pick(card.candidates[number - 1])
         return "there is no such candidate" if number else f"{key!r} means nothing here"
 
-    def _toggle(self, scope: str, card: Card) -> str:
+    def _toggle(self, scope: CardKind, card: Card) -> str:
         count, name = (
             (card.family_open, card.line.family)
-            if scope == FAMILY
+            if scope == CardKind.FAMILY
             else (card.section_open, card.line.section)
         )
         if not name:
             return f"this entry belongs to no {scope}"
-        self._scope = ENTRY if self._scope == scope else scope
+        self._scope = CardKind.ENTRY if self._scope == scope else scope
         return (
             f"the next answer is for all {count:,} open entries of {name}"
             if self._scope == scope
@@ -126,7 +126,7 @@ class Screen:
         return self._settled(f"{kind}: {output.plural(count, 'entry', 'entries')}")
 
     def _settled(self, said: str) -> str:
-        self._scope, self._temporary = ENTRY, False
+        self._scope, self._temporary = CardKind.ENTRY, False
         return said
 
     def _search(self) -> str:
@@ -209,8 +209,10 @@ class Screen:
                 no_wrap=True,
                 overflow="ellipsis",
             )
-        chosen = {ENTRY: "this entry", FAMILY: "its whole family", SECTION: "its whole section"}[
-            self._scope
-        ]
+        chosen = {
+            CardKind.ENTRY: "this entry",
+            CardKind.FAMILY: "its whole family",
+            CardKind.SECTION: "its whole section",
+        }[self._scope]
         status = "temporary (302)" if self._temporary else "move (301)"
         out.print(Text(f"\nA pick is a {status} for {chosen}."))

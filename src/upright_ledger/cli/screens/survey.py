@@ -12,9 +12,10 @@ from upright_ledger.app.collect.surveys.audit import Audited
 from upright_ledger.app.collect.surveys.rewrite_links import DIFF, Mended
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.crawl.audits.launch_gate import GATE
-from upright_ledger.core.crawl.audits.site_index import ERROR, NOTE, Fault
+from upright_ledger.core.crawl.audits.site_index import Fault
 from upright_ledger.core.crawl.audits.url_consistency import PARTS
-from upright_ledger.core.crawl.observation import ANSWERED, OUTCOMES
+from upright_ledger.core.crawl.observation import OUTCOMES, CrawlOutcome
+from upright_ledger.core.severity import Severity
 
 SHOWN = 12
 _EACH = 3
@@ -112,7 +113,7 @@ def _show_outcomes(result: Audited) -> None:
     if result.not_asked:
         why = ", ".join(f"{n:,} {reason}" for reason, n in result.not_asked.most_common())
         output.say(f"Not asked: {why}.")
-    example = next((o for o in told if o != ANSWERED), ANSWERED)
+    example = next((o for o in told if o != CrawlOutcome.ANSWERED), CrawlOutcome.ANSWERED)
     quoted = f"'{example}'" if " " in example else example
     output.say(
         f"The addresses behind a figure: --again {result.run} --list {quoted} --part {groups[0]}"
@@ -191,8 +192,8 @@ def _counted(counts: Counter[str]) -> str:
 def _style(fault: Fault) -> str:
     return (
         output.GRAVE
-        if fault.severity == ERROR
+        if fault.severity == Severity.ERROR
         else ""
-        if fault.severity == NOTE
+        if fault.severity == Severity.NOTE
         else output.DOUBTFUL
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from upright_ledger.app.live.triage import Failing, Triaged
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.monitoring.deploy_days import to_the_minute
-from upright_ledger.core.monitoring.failure_account import NEW, RECURRING
+from upright_ledger.core.monitoring.failure_account import FailureState
 
 SHOWN = 12
 
@@ -28,11 +28,19 @@ def show_triage(result: Triaged, known: list[str], *, all_rows: bool) -> None:
                 for state, n in result.states.items()
             ],
             [
-                output.GRAVE if s == RECURRING else output.DOUBTFUL if s == NEW else ""
+                output.GRAVE
+                if s == FailureState.RECURRING
+                else output.DOUBTFUL
+                if s == FailureState.NEW
+                else ""
                 for s in result.states
             ],
         )
-    _show_again([r for r in result.rows if r.account.state == RECURRING], known, all_rows=all_rows)
+    _show_again(
+        [r for r in result.rows if r.account.state == FailureState.RECURRING],
+        known,
+        all_rows=all_rows,
+    )
     if result.decisions:
         _show_decisions(result, known, all_rows=all_rows)
     if result.origins:
@@ -93,8 +101,8 @@ def _show_again(again: list[Failing], known: list[str], *, all_rows: bool) -> No
 
 
 _MEANS = {
-    RECURRING: "fails although a live build has its answer",
-    NEW: "nobody has answered it",
+    FailureState.RECURRING: "fails although a live build has its answer",
+    FailureState.NEW: "nobody has answered it",
     "answered": "has an answer that is not live yet",
     "deployed": "its answer is live, and nobody asked since",
     "proven": "asked since it went live, and answered rightly",
@@ -194,7 +202,7 @@ def show_more(whole: int, shown: int) -> None:
 
 
 def show_next_step(result: Triaged) -> None:
-    if any(r.account.state == NEW and r.account.lost for r in result.rows):
+    if any(r.account.state == FailureState.NEW and r.account.lost for r in result.rows):
         output.next_step(
             "answer what is lost", "upright triage --review, or upright decide OLD --to NEW"
         )

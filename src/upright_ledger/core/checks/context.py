@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
 from upright_ledger.core.rules.draft import Plan
-from upright_ledger.core.rules.finding import SEVERITIES, Finding
+from upright_ledger.core.rules.finding import SEVERITIES, Finding, FindingKind
 from upright_ledger.core.rules.target_pages import StockPage
+from upright_ledger.core.severity import Severity
 from upright_ledger.core.url.address import (
     Address,
 )
@@ -37,7 +38,9 @@ class CheckContext:
         return form.settled(goal.authority, goal.target, goal.scheme) if form else ""
 
 
-def finding_of(kind: str, plan: Plan, detail: str, cause: str, severity: str = "") -> Finding:
+def finding_of(
+    kind: FindingKind, plan: Plan, detail: str, cause: str, severity: Severity | None = None
+) -> Finding:
     """A finding about a plan, with the file and row that it came from."""
     where = f" ({plan.where})" if plan.where else ""
     return Finding(

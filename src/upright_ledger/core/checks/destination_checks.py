@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from upright_ledger.core.checks.context import CheckContext, finding_of
 from upright_ledger.core.rules.draft import Plan
-from upright_ledger.core.rules.finding import Finding
+from upright_ledger.core.rules.finding import Finding, FindingKind
 from upright_ledger.core.url.address import (
     Address,
     names_file,
@@ -26,7 +26,7 @@ def check_destination(plan: Plan, goal: Address, around: CheckContext, slash: st
             detail = f"ends on the old site at {plan.destination}, where no rule answers"
         else:
             detail = f"{goal.authority} is no declared new origin"
-        return [finding_of("off-site", plan, detail, f"destinations on {goal.authority}")]
+        return [finding_of(FindingKind.OFF_SITE, plan, detail, f"destinations on {goal.authority}")]
     key = plan.page
     page = around.stock.get(key) or around.stock.get(
         page_key(Address(goal.scheme, goal.host, goal.port, goal.path, ""))
@@ -39,7 +39,10 @@ def check_destination(plan: Plan, goal: Address, around: CheckContext, slash: st
         )
         return [
             finding_of(
-                "slash-mismatch", plan, f"the site has this page as {slash_twin(key)}", cause
+                FindingKind.SLASH_MISMATCH,
+                plan,
+                f"the site has this page as {slash_twin(key)}",
+                cause,
             )
         ]
     if not around.stock:
@@ -48,7 +51,7 @@ def check_destination(plan: Plan, goal: Address, around: CheckContext, slash: st
         detail = f"the stock has this page as {other}: its scheme alone is wrong"
         return [
             finding_of(
-                "unknown-destination",
+                FindingKind.UNKNOWN_DESTINATION,
                 plan,
                 detail,
                 f"destinations on {goal.scheme} in place of {other.partition(':')[0]}",
@@ -57,7 +60,7 @@ def check_destination(plan: Plan, goal: Address, around: CheckContext, slash: st
     if page is None:
         return [
             finding_of(
-                "unknown-destination",
+                FindingKind.UNKNOWN_DESTINATION,
                 plan,
                 "not in the stock of new pages",
                 f"no page {short_text(plan.destination)} in stock",
@@ -66,7 +69,7 @@ def check_destination(plan: Plan, goal: Address, around: CheckContext, slash: st
     if page.planned:
         return [
             finding_of(
-                "planned",
+                FindingKind.PLANNED,
                 plan,
                 "the page is planned and not published yet",
                 "pages still to be published",
@@ -76,7 +79,7 @@ def check_destination(plan: Plan, goal: Address, around: CheckContext, slash: st
         to = f" to {page.redirects_to}" if page.redirects_to else ""
         return [
             finding_of(
-                "redirecting-destination",
+                FindingKind.REDIRECTING_DESTINATION,
                 plan,
                 f"answers {page.status}{to} itself",
                 f"{short_text(plan.destination)} redirects itself",
@@ -85,7 +88,7 @@ def check_destination(plan: Plan, goal: Address, around: CheckContext, slash: st
     if page.status >= 400:
         return [
             finding_of(
-                "dead-destination",
+                FindingKind.DEAD_DESTINATION,
                 plan,
                 f"answers {page.status}",
                 f"{short_text(plan.destination)} answers {page.status}",

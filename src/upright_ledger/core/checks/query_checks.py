@@ -8,16 +8,16 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator
 
 from upright_ledger.core.checks.context import finding_of
-from upright_ledger.core.inventory.answer import GONE
+from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.draft import Plan
-from upright_ledger.core.rules.exact_rule import DROP
-from upright_ledger.core.rules.finding import Finding
+from upright_ledger.core.rules.finding import Finding, FindingKind
+from upright_ledger.core.rules.query_policy import QueryPolicy
 
 ENOUGH = 3
 """Values of a parameter, all sent to one page, from which on that is said."""
 
-_KIND = "query-lost"
+_KIND = FindingKind.QUERY_LOST
 
 
 def check_choices(plans: Iterable[Plan]) -> Iterator[Finding]:
@@ -33,7 +33,7 @@ def check_choices(plans: Iterable[Plan]) -> Iterator[Finding]:
         if (
             len({p.folded.params for p in members}) < ENOUGH
             or len(pages) > 1
-            or pages == {str(GONE)}
+            or pages == {str(AnswerKind.GONE)}
         ):
             continue
         names = ", ".join(sorted({name for p in members for name, _ in p.folded.params}))
@@ -51,7 +51,7 @@ def check_campaigns(
     """Rules that drop campaign parameters with which their addresses were seen. queries: key of an
     entry, and a query it was seen with.
     """
-    dropping = {p.key: p for p in plans if p.query == DROP and p.destination}
+    dropping = {p.key: p for p in plans if p.query == QueryPolicy.DROP and p.destination}
     seen: dict[tuple[str, str], set[str]] = defaultdict(set)
     for key, query in queries if dropping else ():
         if key in dropping:

@@ -13,7 +13,8 @@ from upright_ledger.core.checks.destination_checks import (
 )
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
 from upright_ledger.core.rules.draft import Plan, asks_for_itself
-from upright_ledger.core.rules.finding import NOTE, WARNING, Finding, in_order
+from upright_ledger.core.rules.finding import Finding, FindingKind, in_order
+from upright_ledger.core.severity import Severity
 from upright_ledger.core.url.address import (
     Address,
     canonical_path,
@@ -52,7 +53,7 @@ def check_crowds(plans: Iterable[Plan], homes: frozenset[str]) -> Iterator[Findi
                 f"{len(members):,} addresses lead to this one page; does it stand for all of them?"
             )
             yield finding_of(
-                "mass-move", first, detail, f"many addresses lead to {short_text(page)}"
+                FindingKind.MASS_MOVE, first, detail, f"many addresses lead to {short_text(page)}"
             )
 
 
@@ -126,7 +127,7 @@ def _contested(book: _Book) -> Iterable[Finding]:
         if len(pages) == 1:
             statuses = " and ".join(str(s) for s in sorted({p.status for p in group}))
             yield finding_of(
-                "conflict",
+                FindingKind.CONFLICT,
                 first,
                 f"claimed with the statuses {statuses}; decide on one",
                 "two answers for one address",
@@ -135,11 +136,14 @@ def _contested(book: _Book) -> Iterable[Finding]:
             if not any(book.walk(p)[1] for p in group):
                 detail = f"its spellings lead to {listed}: one page, two slash forms"
                 yield finding_of(
-                    "slash-mismatch", first, detail, "one page is given with and without its slash"
+                    FindingKind.SLASH_MISMATCH,
+                    first,
+                    detail,
+                    "one page is given with and without its slash",
                 )
         else:
             yield finding_of(
-                "conflict",
+                FindingKind.CONFLICT,
                 first,
                 f"claimed by {listed}; decide on one",
                 "two answers for one address",
@@ -150,11 +154,11 @@ def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
     around = book.around
     found: list[Finding] = []
     if plan.status in {302, 307}:
-        severity = NOTE if plan.meant else WARNING
+        severity = Severity.NOTE if plan.meant else Severity.WARNING
         detail = f"moves for a time only ({plan.status}); use 301 if it is for good"
         found.append(
             finding_of(
-                "temporary",
+                FindingKind.TEMPORARY,
                 plan,
                 detail,
                 f"a temporary status ({plan.status}) where moves are for good",
@@ -168,7 +172,7 @@ def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
         return [
             *found,
             finding_of(
-                "self",
+                FindingKind.SELF,
                 plan,
                 "leads onto itself; answer it with --keep",
                 "a rule onto itself changes nothing",
@@ -180,7 +184,7 @@ def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
         return [
             *found,
             finding_of(
-                "loop",
+                FindingKind.LOOP,
                 plan,
                 f"never ends: {way}",
                 f"the loop through {_short(_anchor(steps, book).old)}",
@@ -192,7 +196,7 @@ def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
         way = f"{_short(plan.old)} → {plan.destination} → {settled}"
         found.append(
             finding_of(
-                "chain",
+                FindingKind.CHAIN,
                 plan,
                 f"{way}; lead it to {settled} at once",
                 "the form of the site moves it on",
@@ -203,7 +207,7 @@ def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
     if plan.page in around.homes and around.policy.fold_path(plan.old.path)[0] != "/":
         found.append(
             finding_of(
-                "home-fallback",
+                FindingKind.HOME_FALLBACK,
                 plan,
                 "leads to the home page; name the page that took its place, or 410",
                 "inner pages sent to the home page",
@@ -236,7 +240,7 @@ def _chain(plan: Plan, steps: list[Plan], index_files: frozenset[str]) -> Findin
         cause = f"the rule of {steps[1].where} moves them on"
     else:
         cause = f"the rule of {_short(steps[1].old)} moves it on"
-    return finding_of("chain", plan, f"{' → '.join(ways)}; {advice}", cause)
+    return finding_of(FindingKind.CHAIN, plan, f"{' → '.join(ways)}; {advice}", cause)
 
 
 def _is_self(plan: Plan, goal: Address, around: CheckContext) -> bool:
@@ -261,7 +265,7 @@ def _hidden_page(plan: Plan, around: CheckContext) -> list[Finding]:
             if page and page.status == 200 and key != plan.page and slash_twin(key) != plan.page:
                 return [
                     finding_of(
-                        "source-live",
+                        FindingKind.SOURCE_LIVE,
                         plan,
                         f"hides the live page {key}",
                         "rules that hide live pages",

@@ -7,14 +7,20 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 
 from upright_ledger.core.checks.context import CheckContext
-from upright_ledger.core.rules.compiler import template_fault
-from upright_ledger.core.rules.finding import NOTE, SEVERITIES, Finding
+from upright_ledger.core.rules.compiler import TemplateFault, template_fault
+from upright_ledger.core.rules.finding import SEVERITIES, Finding, FindingKind
 from upright_ledger.core.rules.imported.blocks import Block
 from upright_ledger.core.rules.imported.rule import ImportedRule, request_of
 from upright_ledger.core.rules.path_automata import common_path, source_pattern
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateGroup, TemplateRule
+from upright_ledger.core.severity import Severity
 from upright_ledger.core.url.redaction import has_masked_segment
+
+_KINDS = {
+    TemplateFault.OFF_SITE: FindingKind.OFF_SITE,
+    TemplateFault.ONTO_ITSELF: FindingKind.SELF,
+}
 
 
 def check_templates(
@@ -24,16 +30,16 @@ def check_templates(
     fold = around.policy.case == "fold"
     for rule in templates:
         if reason := template_fault(rule, around.sites, fold=fold):
-            kind = "self" if "onto itself" in reason else "off-site"
+            kind = _KINDS[reason]
             yield _finding(kind, rule, f"{reason}: it is not built", f"templates: {reason}")
         elif rule.status in {302, 307}:
             detail = f"moves for a time only ({rule.status}); use 301 if it is for good"
             yield _finding(
-                "temporary",
+                FindingKind.TEMPORARY,
                 rule,
                 detail,
                 f"a temporary status ({rule.status}) where moves are for good",
-                NOTE,
+                Severity.NOTE,
             )
     yield from _order_decides(rules, fold=fold)
 
@@ -52,7 +58,11 @@ def _order_decides(rules: RuleSet, *, fold: bool) -> Iterator[Finding]:
         if shared is not None:
             text = f"{earlier.source.text} comes first where both fit, as at {shared}"
             yield _finding(
-                "shadowed", later.rules[0], text, f"{earlier.source.text} comes first", NOTE
+                FindingKind.SHADOWED,
+                later.rules[0],
+                text,
+                f"{earlier.source.text} comes first",
+                Severity.NOTE,
             )
 
 
@@ -85,8 +95,8 @@ def check_variants(
             )
             cause = f"spellings that {template} does not answer"
             yield Finding(
-                "uncovered-variant",
-                SEVERITIES["uncovered-variant"],
+                FindingKind.UNCOVERED_VARIANT,
+                SEVERITIES[FindingKind.UNCOVERED_VARIANT],
                 f"http://{host}{target}",
                 destination,
                 detail,
@@ -105,8 +115,8 @@ def check_sessions(unanswered: Iterable[tuple[str, str]]) -> Iterator[Finding]:
                 "takes any text in their place, such as /reset/{secret}"
             )
             yield Finding(
-                "uncovered-variant",
-                SEVERITIES["uncovered-variant"],
+                FindingKind.UNCOVERED_VARIANT,
+                SEVERITIES[FindingKind.UNCOVERED_VARIANT],
                 spelling,
                 "",
                 detail,
@@ -120,7 +130,12 @@ def check_sessions(unanswered: Iterable[tuple[str, str]]) -> Iterator[Finding]:
         )
         cause = "identifiers of visits in paths"
         yield Finding(
-            "uncovered-variant", SEVERITIES["uncovered-variant"], spelling, "", detail, cause
+            FindingKind.UNCOVERED_VARIANT,
+            SEVERITIES[FindingKind.UNCOVERED_VARIANT],
+            spelling,
+            "",
+            detail,
+            cause,
         )
 
 
@@ -140,8 +155,8 @@ def check_imported(
             )
             url = f"{bases[host].partition('://')[0]}://{host}{rule.address}"
             yield Finding(
-                "shadowed",
-                SEVERITIES["shadowed"],
+                FindingKind.SHADOWED,
+                SEVERITIES[FindingKind.SHADOWED],
                 url,
                 "",
                 text,
@@ -149,7 +164,9 @@ def check_imported(
             )
 
 
-def _finding(kind: str, rule: TemplateRule, detail: str, cause: str, severity: str = "") -> Finding:
+def _finding(
+    kind: FindingKind, rule: TemplateRule, detail: str, cause: str, severity: Severity | None = None
+) -> Finding:
     return Finding(
         kind, severity or SEVERITIES[kind], rule.legacy_url, rule.destination, detail, cause
     )

@@ -11,6 +11,7 @@ from upright_ledger.core.inventory.normalisation import without_path_session
 from upright_ledger.core.url.address import Address
 from upright_ledger.core.url.conventions import DOUBTFUL_SESSION
 from upright_ledger.core.url.redaction import names_a_visit
+from upright_ledger.core.word import Word
 
 
 @dataclass(frozen=True)
@@ -34,15 +35,20 @@ PROBE, USUAL, EXTERNAL, BOOKS = "probe", "usual place", "external", "ledger"
 it; a sitemap may be there; a page links to it on another site; the ledger knows it.
 """
 
-OFF_SITE = "another host"
-TOO_DEEP = "too many links away"
-TOO_MANY = "beyond the number wanted"
-TRAP = "a trap: its path repeats itself"
-TOO_LONG = "longer than 2,000 characters"
-QUERIES = "too many queries of one path"
-PATTERN = "left out by a pattern"
-ROBOTS = "robots.txt keeps it from crawlers"
-UNREAD = "robots.txt could not be read, so nothing may be asked"
+
+class NotAsked(Word):
+    """Why a crawl leaves an address alone."""
+
+    OFF_SITE = "another host"
+    TOO_DEEP = "too many links away"
+    TOO_MANY = "beyond the number wanted"
+    TRAP = "a trap: its path repeats itself"
+    TOO_LONG = "longer than 2,000 characters"
+    QUERIES = "too many queries of one path"
+    PATTERN = "left out by a pattern"
+    ROBOTS = "robots.txt keeps it from crawlers"
+    UNREAD = "robots.txt could not be read, so nothing may be asked"
+
 
 _MOST_CHARACTERS = 2_000
 
@@ -78,7 +84,7 @@ class Frontier:
         if text in self.known:
             return None
         if address.authority not in self.limits.hosts:
-            return OFF_SITE  # not kept: the web is large
+            return NotAsked.OFF_SITE  # not kept: the web is large
         self.known.add(text)
         reason = self._refuses(address, text, depth)
         if not reason:
@@ -88,22 +94,22 @@ class Frontier:
     def _refuses(self, address: Address, text: str, depth: int) -> str:
         limits = self.limits
         if len(text) > _MOST_CHARACTERS:
-            return TOO_LONG
+            return NotAsked.TOO_LONG
         if repeats_itself(address.path):
-            return TRAP
+            return NotAsked.TRAP
         if limits.within and not any(fnmatchcase(address.path, p) for p in limits.within):
-            return PATTERN
+            return NotAsked.PATTERN
         if any(fnmatchcase(address.path, p) for p in limits.without):
-            return PATTERN
+            return NotAsked.PATTERN
         if depth > limits.depth:
-            return TOO_DEEP
+            return NotAsked.TOO_DEEP
         if self.accepted >= limits.most:
-            return TOO_MANY
+            return NotAsked.TOO_MANY
         if address.query:
             path = f"{address.authority}{address.path}"
             self._queries[path] += 1
             if self._queries[path] > limits.per_path:
-                return QUERIES
+                return NotAsked.QUERIES
         return ""
 
 

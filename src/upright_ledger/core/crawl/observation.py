@@ -5,9 +5,28 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import NamedTuple
 
-ANSWERED, MOVED, REFUSED, FAILING = "answered", "moved", "refused", "failing"
-UNREACHABLE, NOT_ASKED = "unreachable", "not asked"
-OUTCOMES = (ANSWERED, MOVED, REFUSED, FAILING, UNREACHABLE, NOT_ASKED)
+from upright_ledger.core.word import Word
+
+
+class CrawlOutcome(Word):
+    """What became of an address in a crawl."""
+
+    ANSWERED = "answered"
+    MOVED = "moved"
+    REFUSED = "refused"
+    FAILING = "failing"
+    UNREACHABLE = "unreachable"
+    NOT_ASKED = "not asked"
+
+
+OUTCOMES = (
+    CrawlOutcome.ANSWERED,
+    CrawlOutcome.MOVED,
+    CrawlOutcome.REFUSED,
+    CrawlOutcome.FAILING,
+    CrawlOutcome.UNREACHABLE,
+    CrawlOutcome.NOT_ASKED,
+)
 """What became of an address. NOT_ASKED comes with the reason."""
 
 # What a link is to the page that holds it.
@@ -21,7 +40,13 @@ PAGE_LINK, RESOURCE, CANONICAL, HREFLANG, REDIRECT, SITEMAP_LINE = (
 )
 
 # Where in a page it stands.
-HEAD, TEXT = "head", "text"
+
+
+class Wanted(Word):
+    """How much of a page is asked for."""
+
+    HEAD = "head"
+    TEXT = "text"
 
 
 class Link(NamedTuple):
@@ -34,7 +59,7 @@ class Link(NamedTuple):
     written: str
     kind: str
     text: str = ""
-    place: str = TEXT
+    place: str = Wanted.TEXT
 
 
 class Facts(NamedTuple):
@@ -81,17 +106,17 @@ class Seen(NamedTuple):
     facts: Facts = Facts()
 
     @property
-    def outcome(self) -> str:
+    def outcome(self) -> CrawlOutcome:
         """One of OUTCOMES."""
         if self.reason:
-            return NOT_ASKED
+            return CrawlOutcome.NOT_ASKED
         if not self.status:
-            return UNREACHABLE
+            return CrawlOutcome.UNREACHABLE
         if self.location or 300 <= self.status < 400:
-            return MOVED
+            return CrawlOutcome.MOVED
         if self.status < 300:
-            return ANSWERED
-        return REFUSED if self.status in {401, 403, 429} else FAILING
+            return CrawlOutcome.ANSWERED
+        return CrawlOutcome.REFUSED if self.status in {401, 403, 429} else CrawlOutcome.FAILING
 
     @property
     def noindex(self) -> bool:

@@ -4,17 +4,30 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-MOVE = "move"
-TEMPORARY = "temporary"
-GONE = "gone"
-KEEP = "keep"
-WANTED = "wanted"
-IGNORE = "ignore"
-OPEN = "open"
+from upright_ledger.core.word import Word
 
-ANSWERS = (MOVE, TEMPORARY, GONE, KEEP, WANTED, IGNORE, OPEN)
 
-STATUSES = {301: MOVE, 308: MOVE, 302: TEMPORARY, 307: TEMPORARY, 410: GONE}
+class AnswerKind(Word):
+    """What an entry is answered with."""
+
+    MOVE = "move"
+    TEMPORARY = "temporary"
+    GONE = "gone"
+    KEEP = "keep"
+    WANTED = "wanted"
+    IGNORE = "ignore"
+    OPEN = "open"
+
+
+ANSWERS = tuple(AnswerKind)
+
+STATUSES = {
+    301: AnswerKind.MOVE,
+    308: AnswerKind.MOVE,
+    302: AnswerKind.TEMPORARY,
+    307: AnswerKind.TEMPORARY,
+    410: AnswerKind.GONE,
+}
 """The statuses a rule may carry, and the answer each of them means."""
 
 
@@ -24,27 +37,31 @@ class EntryAnswer:
     likewise).
     """
 
-    kind: str
+    kind: AnswerKind
     status: int = 0
     destination: str = ""
 
     @property
     def has_rule(self) -> bool:
-        return self.kind in {MOVE, TEMPORARY, GONE}
+        return self.kind in {AnswerKind.MOVE, AnswerKind.TEMPORARY, AnswerKind.GONE}
 
 
-USUAL_STATUS = {MOVE: 301, TEMPORARY: 302, GONE: 410}
+USUAL_STATUS = {AnswerKind.MOVE: 301, AnswerKind.TEMPORARY: 302, AnswerKind.GONE: 410}
 """The status of an answer where nobody asks for another; the others have none."""
 
 
-def usual(kind: str, destination: str = "") -> EntryAnswer:
+def usual(kind: AnswerKind, destination: str = "") -> EntryAnswer:
     """An answer with its usual status."""
     return EntryAnswer(kind, USUAL_STATUS.get(kind, 0), destination)
 
 
 def answer_of(status: int, destination: str) -> EntryAnswer:
     """What a rule's status and destination answer; status 0 leaves the address alone."""
-    return EntryAnswer(STATUSES[status], status, destination) if status else EntryAnswer(KEEP)
+    return (
+        EntryAnswer(STATUSES[status], status, destination)
+        if status
+        else EntryAnswer(AnswerKind.KEEP)
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +77,7 @@ class Expected:
     statuses: frozenset[int] = frozenset()
     final: str = ""
     redirects: bool | None = None
-    kind: str = OPEN
+    kind: AnswerKind = AnswerKind.OPEN
     language: str = ""
     meant: bool = False
 
@@ -70,19 +87,35 @@ def expected_outcome(answer: EntryAnswer, own_address: str) -> Expected:
 
     own_address: the entry's own address, where `keep` must answer 200.
     """
-    if answer.kind == MOVE:
-        return Expected(frozenset({301, 308}), answer.destination, redirects=True, kind=MOVE)
-    if answer.kind == TEMPORARY:
-        return Expected(frozenset({302, 307}), answer.destination, redirects=True, kind=TEMPORARY)
-    if answer.kind == GONE:
-        return Expected(frozenset({410}), redirects=False, kind=GONE)
-    if answer.kind == KEEP:
-        return Expected(frozenset({200}), own_address, redirects=None, kind=KEEP)
-    if answer.kind == IGNORE:
-        return Expected(redirects=False, kind=IGNORE)
+    if answer.kind == AnswerKind.MOVE:
+        return Expected(
+            frozenset({301, 308}), answer.destination, redirects=True, kind=AnswerKind.MOVE
+        )
+    if answer.kind == AnswerKind.TEMPORARY:
+        return Expected(
+            frozenset({302, 307}), answer.destination, redirects=True, kind=AnswerKind.TEMPORARY
+        )
+    if answer.kind == AnswerKind.GONE:
+        return Expected(frozenset({410}), redirects=False, kind=AnswerKind.GONE)
+    if answer.kind == AnswerKind.KEEP:
+        return Expected(frozenset({200}), own_address, redirects=None, kind=AnswerKind.KEEP)
+    if answer.kind == AnswerKind.IGNORE:
+        return Expected(redirects=False, kind=AnswerKind.IGNORE)
     return Expected(kind=answer.kind)
 
 
 def expected_text(expected: Expected) -> str:
     """The address where a trace should end, or the status that was due."""
     return expected.final or ",".join(str(s) for s in sorted(expected.statuses))
+
+
+class AnsweredBy(Word):
+    """What gave an answer."""
+
+    PERSON = "person"
+    IMPORT = "import"
+    MATCH = "match"
+    TEMPLATE = "template"
+    RULE = "rule"
+    STOCK = "stock"
+    SAMPLED = "sample"

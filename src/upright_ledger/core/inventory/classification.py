@@ -97,10 +97,10 @@ class Classifier:
         if (
             place.aside
             or not noise.asset_class(address.path)
-            or self._is_taken_back(noise.ASSET, address.path)
+            or self._is_taken_back(noise.AsideClass.ASSET, address.path)
         ):
             return place
-        return place._replace(doubt=noise.ASSET)
+        return place._replace(doubt=noise.AsideClass.ASSET)
 
     def sent(self, target: str, host: str = "") -> Classified:
         """The place of a request target as a client sent it, nothing mended. Raises
@@ -119,7 +119,7 @@ class Classifier:
         """
         if place.aside:
             return place
-        if place.doubt == noise.ASSET:
+        if place.doubt == noise.AsideClass.ASSET:
             listed = known.named and not noise.is_well_known(_path_of(place.spelling))
             return place._replace(doubt="") if known.elsewhere or listed else place
         if known.named or known.answered:
@@ -127,10 +127,10 @@ class Classifier:
         if (
             place.doubt
             or known.people
-            or self._is_taken_back(noise.BOTS_ONLY, _path_of(place.spelling))
+            or self._is_taken_back(noise.AsideClass.BOTS_ONLY, _path_of(place.spelling))
         ):
             return place
-        return place._replace(doubt=noise.BOTS_ONLY)
+        return place._replace(doubt=noise.AsideClass.BOTS_ONLY)
 
     @staticmethod
     def is_asset(place: Classified) -> bool:
@@ -166,16 +166,16 @@ class Classifier:
             address = self.sites.plain(address)
         site = self._site_of.get(address.authority, "")
         if not site:
-            return "", "", noise.OFF_SITE
+            return "", "", noise.AsideClass.OFF_SITE
         target = address.target
         if guard(target):
-            return site, "", noise.UNANSWERABLE
+            return site, "", noise.AsideClass.UNANSWERABLE
         kind = noise.set_aside_class(target)
         if kind and not self._is_taken_back(kind, address.path):
             return site, "", kind
         key = fold_target(address.path, address.query, self.policy).key
         if len(self._bases[site]) + len(key) > MAX_LENGTH:
-            return site, "", noise.UNANSWERABLE
+            return site, "", noise.AsideClass.UNANSWERABLE
         asset = noise.asset_class(address.path) if sent else ""
         if (
             asset
@@ -225,11 +225,15 @@ class Classifier:
                 address.scheme, address.host, address.port, path, query, address.fragment
             )
         if not site:
-            return Classified("", address.without_fragment, "", "", "", noise.OFF_SITE, _NOTHING)
+            return Classified(
+                "", address.without_fragment, "", "", "", noise.AsideClass.OFF_SITE, _NOTHING
+            )
         kept = query if whole or not query else self._without_noise(query)
         target = f"{address.path}?{kept}" if kept else address.path
-        aside = noise.UNANSWERABLE if guard(target) else noise.set_aside_class(target)
-        if aside and (aside == noise.UNANSWERABLE or not self._is_taken_back(aside, address.path)):
+        aside = noise.AsideClass.UNANSWERABLE if guard(target) else noise.set_aside_class(target)
+        if aside and (
+            aside == noise.AsideClass.UNANSWERABLE or not self._is_taken_back(aside, address.path)
+        ):
             return Classified(site, f"{address.origin}{target}", "", "", "", aside, _NOTHING)
         return self._entry(address, site, f"{address.origin}{target}", dots=dots)
 
@@ -251,7 +255,7 @@ class Classifier:
         if (
             max(len(legacy_url), len(spelling)) > MAX_LENGTH
         ):  # escaped as they are in keys, letters are longer
-            return Classified(site, spelling, "", "", "", noise.UNANSWERABLE, _NOTHING)
+            return Classified(site, spelling, "", "", "", noise.AsideClass.UNANSWERABLE, _NOTHING)
         return Classified(site, spelling, key, variant, legacy_url, "", mends)
 
     def _is_taken_back(self, kind: str, path: str) -> bool:

@@ -6,6 +6,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from upright_ledger.core.word import Word
+
 HITS = "hits"
 VISITS = "visits"
 CLICKS = "clicks"
@@ -24,8 +26,12 @@ PER_PERIOD = frozenset({HITS, VISITS, CLICKS, IMPRESSIONS})
 BY_OTHERS = frozenset({VISITS, CLICKS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES, ELSEWHERE})
 """Units that tell of people or search engines who came to an address by itself."""
 
-PEOPLE = "people"
-BOTS = "bots"
+
+class Asker(Word):
+    """Who asks: people, or programs that say so."""
+
+    PEOPLE = "people"
+    BOTS = "bots"
 
 
 SOFT_404, BAD_REDIRECT = "soft 404", "redirect error"

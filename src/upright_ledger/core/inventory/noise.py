@@ -7,6 +7,7 @@ from functools import lru_cache
 from itertools import pairwise
 
 from upright_ledger.core.url.address import lower_ascii
+from upright_ledger.core.word import Word
 
 _BOT = re.compile(
     r"bot\b|bot[/;)_-]|crawl|spider|slurp|archiver|fetch(?:er|/)|monitor|preview|scan(?:ner)?\b|"
@@ -57,26 +58,31 @@ _TOKEN = re.compile(r"[A-Za-z0-9]{8,}\Z")
 _VOWELS = frozenset("aeiouyAEIOUY")
 
 # The classes in which input is set aside, never dropped.
-OFF_SITE = "off-site"  # on a host that is none of the old sites'
-FURNITURE = "furniture"  # a style sheet, script, font or icon
-PROBE = "probe"  # asked for by vulnerability scanners
-RANDOM = "random"  # random letters that the old site never answered, as scanners try them
-ASSET = (
-    "page asset"  # an image that pages show, or what browsers and crawlers ask for by themselves
-)
-SCANNERS = frozenset([PROBE, RANDOM])
+
+
+class AsideClass(Word):
+    """Classes in which addresses are set aside."""
+
+    OFF_SITE = "off-site"  # on a host that is none of the old sites'
+    FURNITURE = "furniture"  # a style sheet, script, font or icon
+    PROBE = "probe"  # asked for by vulnerability scanners
+    RANDOM = "random"  # random letters that the old site never answered, as scanners try them
+    BOTS_ONLY = "bots only"  # asked for by declared bots alone, and never answered
+    UNANSWERABLE = "unanswerable"  # no server rule can answer such a request safely
+    NOT_A_PAGE_REQUEST = "not a page request"  # a method or target that asks for no page
+    BLANK = "blank"  # an empty line or a comment
+    PROSE = "prose"  # words without a URL, in a text that is no list
+    NEIGHBOUR = "other sitemap"  # names another file, which is a source of its own
+    SUMMARY = "summary"  # a line of totals, or words above a table
+    COUNTED_BEFORE = "counted before"  # a log line that another log of this ledger holds, too
+    # an image that pages show, or what browsers and crawlers ask for by themselves
+    ASSET = "page asset"
+    # a redirect rule about more than one address: it answers, and names none
+    PATTERN_RULE = "pattern rule"
+
+
+SCANNERS = frozenset([AsideClass.PROBE, AsideClass.RANDOM])
 """Classes of what no person asks for."""
-BOTS_ONLY = "bots only"  # asked for by declared bots alone, and never answered
-UNANSWERABLE = "unanswerable"  # no server rule can answer such a request safely
-NOT_A_PAGE_REQUEST = "not a page request"  # a method or target that asks for no page
-BLANK = "blank"  # an empty line or a comment
-PROSE = "prose"  # words without a URL, in a text that is no list
-NEIGHBOUR = "other sitemap"  # names another file, which is a source of its own
-SUMMARY = "summary"  # a line of totals, or words above a table
-PATTERN_RULE = (
-    "pattern rule"  # a redirect rule about more than one address: it answers, and names none
-)
-COUNTED_BEFORE = "counted before"  # a log line that another log of this ledger holds, too
 
 
 @lru_cache(maxsize=1 << 14)
@@ -95,12 +101,12 @@ def set_aside_class(target: str) -> str:
     path = low.partition("?")[0]
     name = path.rpartition("/")[2]
     if "." in name and name.rpartition(".")[2] in _FURNITURE:
-        return FURNITURE
+        return AsideClass.FURNITURE
     if _PROBE.search(low):
-        return PROBE
+        return AsideClass.PROBE
     for sign in _ATTACK_SIGNS:
         if sign in low:
-            return PROBE if _ATTACK.search(low) else ""
+            return AsideClass.PROBE if _ATTACK.search(low) else ""
     return ""
 
 
@@ -129,8 +135,8 @@ def asset_class(path: str) -> str:
     low = lower_ascii(path)
     name = low.rpartition("/")[2]
     if "." in name and name.rpartition(".")[2] in _IMAGES:
-        return ASSET
-    return ASSET if _WELL_KNOWN.search(low) else ""
+        return AsideClass.ASSET
+    return AsideClass.ASSET if _WELL_KNOWN.search(low) else ""
 
 
 def is_well_known(path: str) -> bool:
@@ -147,8 +153,8 @@ def doubtful_class(path: str) -> str:
     low = lower_ascii(path)
     name = low.rpartition("/")[2]
     if ("." in name and name.rpartition(".")[2] in _DOUBTFUL_ENDINGS) or _DOUBTFUL.search(low):
-        return PROBE
-    return RANDOM if looks_random(path.rpartition("/")[2]) else ""
+        return AsideClass.PROBE
+    return AsideClass.RANDOM if looks_random(path.rpartition("/")[2]) else ""
 
 
 def looks_random(name: str) -> bool:

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
-from upright_ledger.core.monitoring.failure_account import NEW, PROVEN, RECURRING
+from upright_ledger.core.monitoring.failure_account import FailureState
 
 NEWLY, AGAIN, MORE, WRONGLY, MENDED = (
     "fails newly", "fails again", "fails much more", "answers wrongly", "is mended",
 )  # fmt: skip
-WRONG = "wrong"
+WRONG: Literal["wrong"] = "wrong"
 """The state of an answered entry that was asked, and is not answered as it should be."""
 
 _MUCH_MORE = 3.0
@@ -23,7 +23,7 @@ class Item(NamedTuple):
 
     entry: int
     url: str
-    state: str
+    state: FailureState | Literal["wrong"]
     lost: float
     why: str = ""
     came: str = ""
@@ -42,19 +42,19 @@ def news(items: Sequence[Item], before: Mapping[int, tuple[str, float]]) -> list
     for item in items:
         state, lost = before.get(item.entry, ("", 0.0))
         kind = ""
-        if item.state == RECURRING and state != RECURRING:
+        if item.state == FailureState.RECURRING and state != FailureState.RECURRING:
             kind = AGAIN
-        elif item.state == NEW and not state and item.lost:
+        elif item.state == FailureState.NEW and not state and item.lost:
             kind = NEWLY
         elif (
-            item.state in {NEW, RECURRING}
+            item.state in {FailureState.NEW, FailureState.RECURRING}
             and item.lost >= max(_MUCH_MORE * lost, lost + _WORTH_SAYING)
             and state
         ):
             kind = MORE
         elif item.state == WRONG and state != WRONG:
             kind = WRONGLY
-        elif item.state == PROVEN and state not in {"", PROVEN}:
+        elif item.state == FailureState.PROVEN and state not in {"", FailureState.PROVEN}:
             kind = MENDED
         if kind:
             found.append(News(kind, item))

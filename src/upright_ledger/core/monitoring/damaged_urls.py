@@ -10,8 +10,16 @@ from collections.abc import Iterable
 from typing import NamedTuple
 
 from upright_ledger.core.url.address import lower_ascii
+from upright_ledger.core.word import Word
 
-PUNCTUATION, TRUNCATED, MISTYPED = "punctuation stuck to it", "cut off", "mistyped"
+
+class DamageKind(Word):
+    """What became of an address on its way."""
+
+    PUNCTUATION = "punctuation stuck to it"
+    TRUNCATED = "cut off"
+    MISTYPED = "mistyped"
+
 
 _TAIL = re.compile((
     r"(?:%2[0-9a-f]|%3[a-e]|%5[bd]|%7[bd]|%e2%80%[0-9a-f]{2}|&(?:amp|quot|gt|lt)?;?|[.,"
@@ -50,17 +58,17 @@ class Damage:
         plain = _plain(path)
         bare = _plain(_TAIL.sub("", lower_ascii(path)))
         if bare != plain and bare in self._by_plain and bare:
-            return Mended(self._by_plain[bare], PUNCTUATION)
+            return Mended(self._by_plain[bare], DamageKind.PUNCTUATION)
         folder, _, name = plain.rpartition("/")
         beside = self._by_folder.get(folder, ())
         if len(name) >= _LEAST_CUT:
             begun = [full for other, full in beside if other.startswith(name) and other != name]
             if len(begun) == 1:
-                return Mended(begun[0], TRUNCATED)
+                return Mended(begun[0], DamageKind.TRUNCATED)
         if len(name) >= _LEAST:
             near = [full for other, full in beside if _is_near(name, other)]
             if len(near) == 1:
-                return Mended(near[0], MISTYPED)
+                return Mended(near[0], DamageKind.MISTYPED)
         return None
 
 

@@ -12,22 +12,44 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import NamedTuple
 
-from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, MOVE, OPEN, TEMPORARY, WANTED
+from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.inventory.evidence import BAD_REDIRECT, SOFT_404
 from upright_ledger.core.monitoring.deploy_days import is_after
+from upright_ledger.core.word import Word
 
-NEW, ANSWERED, DEPLOYED, PROVEN, RECURRING = "new", "answered", "deployed", "proven", "recurring"
-STATES = (RECURRING, NEW, ANSWERED, DEPLOYED, PROVEN)
+
+class FailureState(Word):
+    """How far a failing entry has come."""
+
+    NEW = "new"
+    ANSWERED = "answered"
+    DEPLOYED = "deployed"
+    PROVEN = "proven"
+    RECURRING = "recurring"
+
+
+STATES = (
+    FailureState.RECURRING,
+    FailureState.NEW,
+    FailureState.ANSWERED,
+    FailureState.DEPLOYED,
+    FailureState.PROVEN,
+)
 """States of a failing entry, those that ask for something first."""
 
 FAILING = ("404", "410", "5xx", SOFT_404, BAD_REDIRECT)
 """Classes of status that are failures, those that lists of errors tell among them."""
 
-_RIGHT = {MOVE: "3xx", TEMPORARY: "3xx", GONE: "410", KEEP: "2xx"}
+_RIGHT = {
+    AnswerKind.MOVE: "3xx",
+    AnswerKind.TEMPORARY: "3xx",
+    AnswerKind.GONE: "410",
+    AnswerKind.KEEP: "2xx",
+}
 """The class of status with which an answer shows in a log."""
 
 
-_LEAVES = frozenset([MOVE, TEMPORARY, GONE])
+_LEAVES = frozenset([AnswerKind.MOVE, AnswerKind.TEMPORARY, AnswerKind.GONE])
 """Answers after which no page may answer at the address itself."""
 
 
@@ -49,7 +71,7 @@ class Fix:
     core.inventory.answer. live: since when a server runs a build with it.
     """
 
-    kind: str = OPEN
+    kind: AnswerKind = AnswerKind.OPEN
     answered: str = ""
     live: str = ""
 
@@ -63,7 +85,7 @@ class FailureAccount:
     without one).
     """
 
-    state: str = NEW
+    state: FailureState = FailureState.NEW
     failed: float = 0.0
     bots: float = 0.0
     since: float = 0.0
@@ -91,7 +113,7 @@ class FailureAccount:
 def is_failure(status_class: str, kind: str) -> bool:
     """Whether a status is a failure in view of an answer: a right 410 is none."""
     if status_class == "410":
-        return kind != GONE
+        return kind != AnswerKind.GONE
     return status_class in FAILING
 
 
@@ -100,7 +122,7 @@ def account(told: Iterable[LogCount], fix: Fix, *, soft: bool = False) -> Failur
     found, or on a home page, whatever its status.
     """
     found = FailureAccount()
-    right_class = _RIGHT.get(fix.kind, "")
+    right_class = _RIGHT.get(fix.kind)
     for t in told:
         after = is_after(t.day, fix.live)
         if right_class and t.status_class == right_class and not soft:
@@ -130,26 +152,29 @@ def account(told: Iterable[LogCount], fix: Fix, *, soft: bool = False) -> Failur
     return found
 
 
-def _state(found: FailureAccount, fix: Fix) -> str:
-    if fix.kind in {OPEN, WANTED}:
-        return NEW
-    if fix.kind == IGNORE:
-        return ANSWERED
+def _state(found: FailureAccount, fix: Fix) -> FailureState:
+    if fix.kind in {AnswerKind.OPEN, AnswerKind.WANTED}:
+        return FailureState.NEW
+    if fix.kind == AnswerKind.IGNORE:
+        return FailureState.ANSWERED
     if not fix.live:
-        return ANSWERED
+        return FailureState.ANSWERED
     if found.since or found.named:
-        return RECURRING
-    return PROVEN if found.right else DEPLOYED
+        return FailureState.RECURRING
+    return FailureState.PROVEN if found.right else FailureState.DEPLOYED
 
 
-NOT_DEPLOYED = "not deployed: nothing that went live with it is answered"
-SOME_NODES = "some requests are answered rightly: one of the servers runs other rules"
-REAL_PAGE = "shadowed: a page of the site answers there"
-VARIANT = "a spelling that no rule covers"
-OTHER_HOST = "asked on another host"
-OVERRULED = "overruled: something answers before our rules, or the server does not ask them"
-SOFT = "it ends on a page that is none: one that says it is not found, or a home page"
-FAILS_THERE = "the rule answers, and the server fails"
+class RecurrenceReason(Word):
+    """The likely reason why an entry fails after its fix."""
+
+    NOT_DEPLOYED = "not deployed: nothing that went live with it is answered"
+    SOME_NODES = "some requests are answered rightly: one of the servers runs other rules"
+    REAL_PAGE = "shadowed: a page of the site answers there"
+    VARIANT = "a spelling that no rule covers"
+    OTHER_HOST = "asked on another host"
+    OVERRULED = "overruled: something answers before our rules, or the server does not ask them"
+    SOFT = "it ends on a page that is none: one that says it is not found, or a home page"
+    FAILS_THERE = "the rule answers, and the server fails"
 
 
 class DeploymentContext(NamedTuple):
@@ -165,21 +190,21 @@ class DeploymentContext(NamedTuple):
 
 def why_again(
     found: FailureAccount, told: Iterable[LogCount], fix: Fix, around: DeploymentContext
-) -> str:
+) -> RecurrenceReason:
     """The likely reason why an entry fails after its fix."""
     if found.spellings and all(s in around.elsewhere for s in found.spellings):
-        return OTHER_HOST
+        return RecurrenceReason.OTHER_HOST
     if found.spellings and not any(around.covered.get(s, True) for s in found.spellings):
-        return VARIANT
+        return RecurrenceReason.VARIANT
     if not around.build_works:
-        return NOT_DEPLOYED
+        return RecurrenceReason.NOT_DEPLOYED
     after = {
         t.status_class for t in told if is_after(t.day, fix.live) and t.spelling in found.spellings
     }
     if after == {"5xx"}:
-        return FAILS_THERE
-    if _RIGHT.get(fix.kind, "") in after:
-        return SOME_NODES
+        return RecurrenceReason.FAILS_THERE
+    if _RIGHT.get(fix.kind) in after:
+        return RecurrenceReason.SOME_NODES
     if "2xx" in after and fix.kind in _LEAVES:
-        return REAL_PAGE
-    return OVERRULED
+        return RecurrenceReason.REAL_PAGE
+    return RecurrenceReason.OVERRULED

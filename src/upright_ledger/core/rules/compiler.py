@@ -14,8 +14,8 @@ from upright_ledger.core.inventory.normalisation import (
 )
 from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
 from upright_ledger.core.rules.draft import Plan, asks_for_itself, is_same_path
-from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, DROP, ExactRule
-from upright_ledger.core.rules.finding import Finding
+from upright_ledger.core.rules.exact_rule import ExactRule
+from upright_ledger.core.rules.finding import Finding, FindingKind
 from upright_ledger.core.rules.path_automata import (
     Pattern,
     common_path,
@@ -23,12 +23,19 @@ from upright_ledger.core.rules.path_automata import (
     pattern_of,
     source_pattern,
 )
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateIndex, TemplateRule
-from upright_ledger.core.rules.template_syntax import REST, TemplateError, read_goal, read_source
+from upright_ledger.core.rules.template_syntax import (
+    CaptureKind,
+    TemplateError,
+    read_goal,
+    read_source,
+)
 from upright_ledger.core.url.address import Address, canonical_path, lower_path, parse_address
 from upright_ledger.core.url.destination import is_safe_destination
 from upright_ledger.core.url.origins import Sites
+from upright_ledger.core.word import Word
 
 PROTECTED = ("/robots.txt", "/favicon.ico", "/.well-known/{+rest}")
 """What no template may take: files that browsers, crawlers and certificate authorities ask for by
@@ -36,8 +43,18 @@ themselves.
 """
 
 
-PATTERN = "pattern"
-"""The kind of an imported pattern that no template says."""
+class Exclusion(Word):
+    """Why an answer without a finding became no rule."""
+
+    REFUSED = "refused"  # no server, or not this one, could say it exactly
+    PATTERN = "pattern"  # an imported pattern that no template says
+
+
+class TemplateFault(Word):
+    """Why a template cannot be executed safely."""
+
+    OFF_SITE = "its destination lies on no new origin"
+    ONTO_ITSELF = "it may lead onto itself"
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +62,7 @@ class ExcludedRule:
     """An answer that became no rule, and why."""
 
     legacy_url: str
-    kind: str
+    kind: FindingKind | Exclusion
     reason: str
 
 
@@ -73,14 +90,14 @@ def compile_rules(
     unsound = {p.key: faults[p.legacy_url] for p in plans if p.legacy_url in faults}
     seen: set[tuple[str, str]] = set()
     for plan in sorted(plans, key=lambda p: (p.site, p.folded.key, p.legacy_url)):
-        kind = unsound.get(plan.key, "")
+        kind = unsound.get(plan.key)
         reason = (
-            _REASONS.get(kind, "")
+            (_REASONS[kind] if kind else "")
             or _inexpressible(plan, sites, policy)
             or _sent_back(plan, sites, policy, forms)
         )
         if reason:
-            held.append(ExcludedRule(plan.legacy_url, kind or "refused", reason))
+            held.append(ExcludedRule(plan.legacy_url, kind or Exclusion.REFUSED, reason))
         elif plan.key not in seen:
             seen.add(plan.key)
             rules.append(
@@ -101,8 +118,8 @@ def compile_rules(
     significant |= policy.significant_by_path
     sound = []
     for template in templates:
-        if reason := template_fault(template, sites, fold=policy.case == "fold"):
-            held.append(ExcludedRule(template.legacy_url, "refused", reason))
+        if fault := template_fault(template, sites, fold=policy.case == "fold"):
+            held.append(ExcludedRule(template.legacy_url, Exclusion.REFUSED, fault))
         else:
             sound.append(_slash_settled(template, sites))
     authorities = dict(sites.site_of_authority)
@@ -126,7 +143,7 @@ def make_template(
     label: str,
     *,
     fold: bool,
-    query: str = CARRY_TRACKING,
+    query: QueryPolicy = QueryPolicy.CARRY_TRACKING,
 ) -> TemplateRule:
     """A template rule from texts. Raises TemplateError."""
     source = read_source(text, fold=fold)
@@ -138,39 +155,43 @@ def make_template(
         )
         goal = read_goal(destination)
         named = {c.name for c in (*source.captures, *source.params)}
-        rests = [c.name for c in source.captures if c.kind == REST]
+        rests = [c.name for c in source.captures if c.kind == CaptureKind.REST]
         if rests and re.search(rf"\{{{rests[0]}\}}[^?#]", goal.text):
             raise TemplateError(f"{{{rests[0]}}} stands before the end of the destination's path")
         if missing := sorted(set(goal.names) - named):
             raise TemplateError(
                 f"the destination names {{{missing[0]}}}, which its source does not capture"
             )
-    if query not in {CARRY_TRACKING, CARRY, DROP}:
+    if query not in {QueryPolicy.CARRY_TRACKING, QueryPolicy.CARRY, QueryPolicy.DROP}:
         raise TemplateError(f"{query!r} is no way to treat a query")
     return TemplateRule(site, source, status, destination, label, query)
 
 
-def template_fault(rule: TemplateRule, sites: Sites, *, fold: bool) -> str:
-    """Why a template cannot be executed safely, or an empty string."""
+def template_fault(rule: TemplateRule, sites: Sites, *, fold: bool) -> TemplateFault | None:
+    """Why a template cannot be executed safely; None where it can."""
     if not rule.destination:
-        return ""
+        return None
     head = parse_address(rule.goal.head + "x")
     if not sites.is_new(head):
-        return "its destination lies on no new origin"
+        return TemplateFault.OFF_SITE
     if (
         head.authority not in sites.authorities_of(rule.site)
         or _slash_settled(rule, sites).slash != "any"
     ):
-        return ""
+        return None
     if (
         common_path(source_pattern(rule.source, fold, "any"), image_pattern(rule, fold=fold))
         is None
     ):
-        return ""
+        return None
     query = rule.goal.text.partition("?")[2]
-    if rule.params and rule.query != CARRY and not any(f"{n}=" in query for n in rule.params):
-        return ""  # what it leads to lacks the parameter that it answers
-    return "it may lead onto itself"
+    if (
+        rule.params
+        and rule.query != QueryPolicy.CARRY
+        and not any(f"{n}=" in query for n in rule.params)
+    ):
+        return None  # what it leads to lacks the parameter that it answers
+    return TemplateFault.ONTO_ITSELF
 
 
 def image_pattern(rule: TemplateRule, *, fold: bool) -> Pattern:
@@ -248,18 +269,18 @@ def with_passes(
         if any(index.find(site_name, p) for p in paths):
             label = address.without_fragment
             passes[key] = ExactRule(
-                site_name, folded.path, folded.params, paths, PASS, "", label, DROP
+                site_name, folded.path, folded.params, paths, PASS, "", label, QueryPolicy.DROP
             )
     exact = (*rules.rules, *(passes[k] for k in sorted(passes)))
     return replace(rules, rules=exact, templates=(*rules.templates, *more))
 
 
 _REASONS = {
-    "loop": "it is part of a loop",
-    "self": "it leads onto itself",
-    "conflict": "two answers claim this address",
-    "off-site": "it leads to a host that is none of the new site's",
-    "planned": "the page it leads to is not published yet",
+    FindingKind.LOOP: "it is part of a loop",
+    FindingKind.SELF: "it leads onto itself",
+    FindingKind.CONFLICT: "two answers claim this address",
+    FindingKind.OFF_SITE: "it leads to a host that is none of the new site's",
+    FindingKind.PLANNED: "the page it leads to is not published yet",
 }
 """Findings that keep an answer out of a rule set, in words. All other faults are built as
 decided.
@@ -282,12 +303,12 @@ def _inexpressible(plan: Plan, sites: Sites, policy: FoldingPolicy) -> str:
     if not is_safe_destination(plan.destination):
         return "its destination holds characters that cannot be written safely"
     if not sites.is_new(goal):
-        return "its destination lies on no new origin"
+        return TemplateFault.OFF_SITE
     if goal.authority not in sites.authorities_of(plan.site):
         return ""
     if plan.folded.params and (
         asks_for_itself(plan, goal, policy)
-        or (plan.query == CARRY and is_same_path(plan, goal, policy))
+        or (plan.query == QueryPolicy.CARRY and is_same_path(plan, goal, policy))
     ):
         return "it leads onto itself"
     if _is_case_only(plan, goal, policy):

@@ -12,6 +12,7 @@ from upright_ledger.core.rules.compiler import make_template, template_fault, wi
 from upright_ledger.core.rules.exact_rule import ExactRule
 from upright_ledger.core.rules.proof import Witness
 from upright_ledger.core.rules.prover import prove
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.rules.template_syntax import TemplateError
@@ -50,7 +51,7 @@ class _Candidate:
     source: str
     destination: str
     status: int
-    query: str
+    query: QueryPolicy
     is_list: bool = False
 
 

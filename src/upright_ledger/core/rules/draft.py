@@ -10,9 +10,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from upright_ledger.core.inventory.answer import GONE
+from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.inventory.normalisation import Folded, FoldingPolicy, declared_paths, fold
-from upright_ledger.core.rules.exact_rule import CARRY_TRACKING
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.url.address import Address, parse_address
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.escapes import canonical_value
@@ -37,11 +37,11 @@ class Plan:
     host_given: bool = True
     meant: bool = False
     where: str = ""
-    query: str = CARRY_TRACKING
+    query: QueryPolicy = QueryPolicy.CARRY_TRACKING
     label: str = ""
     imported: bool = False
     goal: Address | None = None
-    page: str = str(GONE)
+    page: str = str(AnswerKind.GONE)
 
     @property
     def key(self) -> tuple[str, str]:
@@ -65,14 +65,14 @@ def make_plan(
     meant: bool = False,
     where: str = "",
     label: str = "",
-    query: str = CARRY_TRACKING,
+    query: QueryPolicy = QueryPolicy.CARRY_TRACKING,
     imported: bool = False,
 ) -> Plan:
     """A plan for one legacy address, with all the spellings its rule will answer."""
     folded = fold(old, policy)
     paths = declared_paths(folded.path, frozenset((*variants, folded.variant)), policy)
     goal = parse_address(destination) if destination else None
-    page = page_key(goal) if goal else str(GONE)
+    page = page_key(goal) if goal else str(AnswerKind.GONE)
     given = (host_given, meant, where, query, label, imported)
     return Plan(old, site, folded, paths, status, destination, *given, goal, page)
 

@@ -2,34 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass, field
 from itertools import product
 
 from upright_ledger.core.inventory.normalisation import entry_key
 from upright_ledger.core.rules.canonical_form import CanonicalForm
 from upright_ledger.core.rules.imported.rule import ImportedRule
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.core.url.escapes import value_spellings
 
-CARRY_TRACKING = "carry-tracking"
-
-
-DROP = "drop"
-
-
-CARRY = "carry"
-
-
 GONE = 410
-
-
-# A carried value may hold RFC 3986 query characters only, escapes whole.
-_TRACKED = r"[A-Za-z0-9._~!$'()*+,;=:@/?-]*"
-
-
-# Written out, so that matchers with a small stack need none of it for long values.
-TRACKED_VALUE = rf"{_TRACKED}(?:%[0-9A-Fa-f][0-9A-Fa-f]{_TRACKED})*"
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,7 +31,7 @@ class ExactRule:
     status: int
     destination: str
     legacy_url: str
-    query: str = CARRY_TRACKING
+    query: QueryPolicy = QueryPolicy.CARRY_TRACKING
 
     @property
     def key(self) -> str:
@@ -106,10 +89,3 @@ class PathRules:
             ):
                 return rule
         return None
-
-
-def tracked_pattern(name: str) -> re.Pattern[str]:
-    """Finds the first well-formed value of a carried parameter; the same text serves the
-    dialects.
-    """
-    return re.compile(rf"(?:^|&){re.escape(name)}=({TRACKED_VALUE})(?:&|$)")

@@ -12,10 +12,11 @@ from dataclasses import dataclass, field, replace
 from itertools import count
 
 from upright_ledger.core.rules.canonical_form import CanonicalForm
-from upright_ledger.core.rules.exact_rule import DROP, ExactRule
-from upright_ledger.core.rules.finding import SEVERITIES, Finding
+from upright_ledger.core.rules.exact_rule import ExactRule
+from upright_ledger.core.rules.finding import SEVERITIES, Finding, FindingKind
 from upright_ledger.core.rules.proof import Proof, Witness, in_their_order
 from upright_ledger.core.rules.prover import prove
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import parse_address, split_target
@@ -134,7 +135,9 @@ def _without(rules: RuleSet, stopped: Iterable[Stopped]) -> RuleSet:
             address = parse_address(s.address)
             path = rules.fold_request_path(split_target(address.target)[0])
             site = s.template.site
-            passes[site, path] = ExactRule(site, path, (), (path,), PASS, "", s.address, DROP)
+            passes[site, path] = ExactRule(
+                site, path, (), (path,), PASS, "", s.address, QueryPolicy.DROP
+            )
     return replace(
         rules,
         rules=(*rules.rules, *(passes[k] for k in sorted(passes))),
@@ -148,9 +151,9 @@ def findings_of(sound: OneHop, known: Iterable[Finding]) -> list[Finding]:
     found: list[Finding] = []
     held = {s.witness.url: s for s in sound.stopped}
     for witness in sound.whole_proof.witnesses:
-        kind = "loop" if witness.loops else "chain"
+        kind = FindingKind.LOOP if witness.loops else FindingKind.CHAIN
         if (kind, _plain(witness.url)) in told or (
-            kind == "chain" and ("loop", _plain(witness.url)) in told
+            kind == FindingKind.CHAIN and (FindingKind.LOOP, _plain(witness.url)) in told
         ):
             continue
         stop = held.get(witness.url)

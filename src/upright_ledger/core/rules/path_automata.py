@@ -13,7 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 
-from upright_ledger.core.rules.template_syntax import DIGITS, LIST, REST, WORD, Capture, Source
+from upright_ledger.core.rules.template_syntax import Capture, CaptureKind, Source
 
 Mask = int
 
@@ -114,15 +114,15 @@ def _literal(pattern: Pattern, here: set[int], text: str, fold: bool) -> set[int
 
 
 def _capture(pattern: Pattern, here: set[int], capture: Capture, fold: bool) -> set[int]:
-    if capture.kind in {DIGITS, WORD}:
-        mask = mask_of(_DIGIT) if capture.kind == DIGITS else _WORD
+    if capture.kind in {CaptureKind.DIGITS, CaptureKind.WORD}:
+        mask = mask_of(_DIGIT) if capture.kind == CaptureKind.DIGITS else _WORD
         inside = _step(pattern, here, mask)
         pattern.arrows[inside].append((mask, inside))
         return {inside}
-    if capture.kind == LIST:
+    if capture.kind == CaptureKind.LIST:
         return set().union(*(_literal(pattern, here, v, fold) for v in capture.values))
     ends = _segment(pattern, here)
-    if capture.kind == REST:
+    if capture.kind == CaptureKind.REST:
         slash = _step(pattern, ends, _SLASH)
         again = _segment(pattern, {slash})
         _step(pattern, again, _SLASH, slash)

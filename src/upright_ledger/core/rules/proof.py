@@ -7,7 +7,15 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
-PROVED, WITNESS, UNDECIDED = "proved", "witness", "undecided"
+from upright_ledger.core.word import Word
+
+
+class ProofState(Word):
+    """How far a rule is proved."""
+
+    PROVED = "proved"
+    WITNESS = "witness"
+    UNDECIDED = "undecided"
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +46,13 @@ class Proof:
     @property
     def state(self) -> str:
         """PROVED, WITNESS or UNDECIDED."""
-        return WITNESS if self.witnesses else UNDECIDED if self.undecided else PROVED
+        return (
+            ProofState.WITNESS
+            if self.witnesses
+            else ProofState.UNDECIDED
+            if self.undecided
+            else ProofState.PROVED
+        )
 
 
 def in_their_order(witnesses: Iterable[Witness]) -> list[Witness]:

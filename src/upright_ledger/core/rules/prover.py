@@ -9,8 +9,8 @@ from collections.abc import Iterator
 
 from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
 from upright_ledger.core.rules.compiler import image_pattern
-from upright_ledger.core.rules.exact_rule import CARRY, DROP, ExactRule
-from upright_ledger.core.rules.imported.rule import TEXT, ImportedRule
+from upright_ledger.core.rules.exact_rule import ExactRule
+from upright_ledger.core.rules.imported.rule import ImportedRule, PieceKind
 from upright_ledger.core.rules.path_automata import (
     OTHER_LETTERS,
     Pattern,
@@ -20,6 +20,7 @@ from upright_ledger.core.rules.path_automata import (
     source_pattern,
 )
 from upright_ledger.core.rules.proof import Proof, Witness, in_their_order
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateGroup, TemplateRule
 from upright_ledger.core.rules.template_samples import (
@@ -95,13 +96,13 @@ class _Prover:
             return
         goal = parse_address(rule.destination)
         ends = self.rules.answer(goal.authority, goal.target, goal.scheme) is None
-        if rule.query != CARRY and ends and not self.rules.blocks:
+        if rule.query != QueryPolicy.CARRY and ends and not self.rules.blocks:
             return
         # A rule may be named by its path alone.
         authority = rule.legacy_url.partition("://")[2].partition("/")[0]
         host = authority if authority in self.rules.site_of else self.host_of[rule.site]
         self._try(host, rule.key, rule, proof)
-        if rule.query == CARRY:
+        if rule.query == QueryPolicy.CARRY:
             self._carried(rule, host, site, goal, proof)
 
     def _carried(
@@ -184,7 +185,7 @@ class _Prover:
                 start = self._source_of(rule, "", n)
                 if start is not None:
                     self._try(self.host_of[rule.site], start, rule, proof)
-        if rule.query == CARRY:
+        if rule.query == QueryPolicy.CARRY:
             start = self._source_of(rule, "", 0)
             if start is not None:
                 goal = parse_address(rule.goal.fill(dict.fromkeys(rule.goal.names, "x")))
@@ -192,9 +193,9 @@ class _Prover:
 
     def _lacks_parameters(self, rule: TemplateRule, group: TemplateGroup) -> bool:
         """Whether a group asks for parameters that no destination of a template can have."""
-        if rule.query == CARRY or "?" in rule.destination:
+        if rule.query == QueryPolicy.CARRY or "?" in rule.destination:
             return False
-        carried = set() if rule.query == DROP else set(self.rules.tracking)
+        carried = set() if rule.query == QueryPolicy.DROP else set(self.rules.tracking)
         return all(r.params and not carried & set(r.params) for r in group.rules)
 
     def _never_meets(
@@ -263,7 +264,7 @@ class _Prover:
                 self._play(host, rule.address, proof)
             return
         first = rule.destination[0]
-        if first[0] == TEXT and "://" in first[1]:
+        if first[0] == PieceKind.TEXT and "://" in first[1]:
             authority = first[1].partition("://")[2].partition("/")[0].lower()
             if authority and authority not in self.rules.site_of:
                 return
@@ -312,7 +313,7 @@ class _Prover:
         if start is None:
             return
         self._try(self.host_of[rule.site], start, rule, proof)
-        if rule.query == CARRY:
+        if rule.query == QueryPolicy.CARRY:
             query = "&".join(f"{n}={v}" for n, v in named.items())
             self._try(
                 self.host_of[rule.site],

@@ -13,18 +13,10 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
-from upright_ledger.core.rules.exact_rule import (
-    CARRY,
-    DROP,
-    GONE,
-    Answer,
-    ExactRule,
-    PathRules,
-    Rule,
-    tracked_pattern,
-)
+from upright_ledger.core.rules.exact_rule import GONE, Answer, ExactRule, PathRules, Rule
 from upright_ledger.core.rules.imported.blocks import Block
 from upright_ledger.core.rules.imported.rule import request_of
+from upright_ledger.core.rules.query_policy import QueryPolicy, tracked_pattern
 from upright_ledger.core.rules.template_index import PASS, TemplateIndex, TemplateRule
 from upright_ledger.core.url.address import (
     canonical_path,
@@ -308,7 +300,7 @@ class RuleSet:
             return following is not None and following[0] is rule
         return self.fold_request_path(goal.path) == self.fold_request_path(split_target(target)[0])
 
-    def location(self, policy: str, destination: str, query: str) -> str:
+    def location(self, policy: QueryPolicy, destination: str, query: str) -> str:
         """The Location for a destination and a request's query; carried text goes before a
         fragment.
         """
@@ -318,10 +310,10 @@ class RuleSet:
         body, mark, fragment = destination.partition("#")
         return f"{body}{'&' if '?' in body else '?'}{carried}{mark}{fragment}"
 
-    def carried(self, policy: str, query: str) -> str:
-        if policy == DROP or not query:
+    def carried(self, policy: QueryPolicy, query: str) -> str:
+        if policy == QueryPolicy.DROP or not query:
             return ""
-        if policy == CARRY:
+        if policy == QueryPolicy.CARRY:
             return query
         if not self._carries.search(query):
             return ""

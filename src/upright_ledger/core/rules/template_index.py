@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.template_syntax import Goal, Source, read_goal
 from upright_ledger.core.url.destination import authority_of
 
@@ -28,7 +29,7 @@ class TemplateRule:
     status: int
     destination: str
     legacy_url: str
-    query: str
+    query: QueryPolicy
     slash: str = "any"
 
     @property

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from upright_ledger.core.rules.exact_rule import CARRY
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.core.rules.template_syntax import Capture
 
@@ -41,7 +41,7 @@ def is_identity(rule: TemplateRule) -> bool:
     plain = (
         not rule.params
         and "?" not in rule.destination
-        and rule.query != CARRY
+        and rule.query != QueryPolicy.CARRY
         and rule.slash == "any"
     )
     return plain and "".join(source) == "".join(goal)

@@ -18,15 +18,26 @@ from functools import cached_property, lru_cache
 
 from upright_ledger.core.url.address import canonical_path, guard, lower_path, names_file
 from upright_ledger.core.url.destination import is_safe_destination
+from upright_ledger.core.word import Word
 
-SEGMENT, DIGITS, WORD, LIST, REST = "segment", "digits", "word", "list", "rest"
+
+class CaptureKind(Word):
+    """What a capture of a template takes."""
+
+    SEGMENT = "segment"
+    DIGITS = "digits"
+    WORD = "word"
+    LIST = "list"
+    REST = "rest"
+
+
 MOST_CAPTURES = 9
 """More than nine captures have no name in some servers."""
 
 SAFE = "A-Za-z0-9._~-"
 """What a capture may be made of, as the inside of a character class."""
 
-_CLASSES = {DIGITS: "0-9", WORD: "A-Za-z0-9"}
+_CLASSES = {CaptureKind.DIGITS: "0-9", CaptureKind.WORD: "A-Za-z0-9"}
 # all but "." and ".."
 _NO_DOTS = rf"(?:[A-Za-z0-9_~-][{SAFE}]*|[.](?:[A-Za-z0-9_~-][{SAFE}]*|[.][{SAFE}]+))"
 _NAME = re.compile(r"[a-z][a-z0-9_]{0,30}\Z")
@@ -44,7 +55,7 @@ class Capture:
     """A changing part. kind: one of SEGMENT, DIGITS, WORD, LIST, REST; values: of a LIST."""
 
     name: str
-    kind: str = SEGMENT
+    kind: CaptureKind = CaptureKind.SEGMENT
     values: tuple[str, ...] = ()
 
     def regex(self, *, fold: bool = False, spelled: bool = False) -> str:
@@ -53,30 +64,30 @@ class Capture:
         """
         if self.kind in _CLASSES:
             return f"[{_CLASSES[self.kind]}]+"
-        if self.kind == LIST:
+        if self.kind == CaptureKind.LIST:
             ordered = sorted(self.values, key=lambda v: (-len(v), v))
             mode = "(?i:" if fold and not spelled else "(?:"
             return mode + "|".join(escaped(v, fold=fold and spelled) for v in ordered) + ")"
-        if self.kind == REST:
+        if self.kind == CaptureKind.REST:
             return f"(?:{_NO_DOTS}/)*{_NO_DOTS}/?"
         return _NO_DOTS
 
     def may_hold(self, char: str) -> bool:
         """Whether a character can stand in it."""
-        if self.kind == LIST:
+        if self.kind == CaptureKind.LIST:
             return any(char.lower() in v.lower() for v in self.values)
-        inside = _CLASSES.get(self.kind, SAFE + ("/" if self.kind == REST else ""))
+        inside = _CLASSES.get(self.kind, SAFE + ("/" if self.kind == CaptureKind.REST else ""))
         return re.fullmatch(f"[{inside}]", char) is not None
 
     @property
     def text(self) -> str:
-        if self.kind == REST:
+        if self.kind == CaptureKind.REST:
             return f"{{+{self.name}}}"
         narrow = (
             ",".join(self.values)
-            if self.kind == LIST
+            if self.kind == CaptureKind.LIST
             else ""
-            if self.kind == SEGMENT
+            if self.kind == CaptureKind.SEGMENT
             else self.kind
         )
         return f"{{{self.name}{'|' if narrow else ''}{narrow}}}"
@@ -155,7 +166,7 @@ class Source:
         """Whether it answers its path with a closing slash, too, as exact rules do."""
         last = self.parts[-1]
         if isinstance(last, Capture):
-            return last.kind != REST
+            return last.kind != CaptureKind.REST
         return last != "/" and not names_file("/x" + last.rpartition("/")[2])
 
     def regex(self, *, fold: bool, slash: str = "any", spelled: bool = False) -> str:
@@ -210,7 +221,7 @@ def _read_source(text: str, fold: bool) -> Source:
         raise TemplateError(f"it has more than {MOST_CAPTURES} captures")
     if not names:
         raise TemplateError("it holds no capture such as {name}")
-    if any(p.kind == REST for p in params):
+    if any(p.kind == CaptureKind.REST for p in params):
         raise TemplateError("a parameter cannot be a rest")
     return Source(tuple(parts), tuple(sorted(params, key=lambda c: c.name)))
 
@@ -226,15 +237,15 @@ def _capture(text: str) -> Capture:
     if rest:
         if bar:
             raise TemplateError("a rest cannot be narrowed")
-        return Capture(name, REST)
+        return Capture(name, CaptureKind.REST)
     if not bar:
         return Capture(name)
-    if narrow in {DIGITS, WORD}:
-        return Capture(name, narrow)
+    if narrow in {CaptureKind.DIGITS, CaptureKind.WORD}:
+        return Capture(name, CaptureKind(narrow))
     values = tuple(dict.fromkeys(narrow.split(",")))
     if any(not _VALUE.match(v) or v in {".", ".."} for v in values):
         raise TemplateError(f"{narrow!r} is neither digits nor word nor a list of plain values")
-    return Capture(name, LIST, tuple(sorted(values)))
+    return Capture(name, CaptureKind.LIST, tuple(sorted(values)))
 
 
 def _canonical(parts: Sequence[str | Capture], fold: bool) -> list[str | Capture]:
@@ -272,7 +283,7 @@ def _check_parts(parts: Sequence[str | Capture]) -> None:
         following = parts[n + 1] if n + 1 < len(parts) else None
         if isinstance(following, Capture):
             raise TemplateError("two captures touch each other")
-        if part.kind == REST:
+        if part.kind == CaptureKind.REST:
             if following is not None:
                 raise TemplateError("a rest stands before the end")
             if n == 0 or not str(parts[n - 1]).endswith("/"):

@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from upright_ledger.core.tracing.verdicts import ORDER
+from upright_ledger.core.tracing.verdicts import ORDER, Verdict
 from upright_ledger.core.url.tokens import tokens
 
 BETTER, WORSE, SAME, ELSEWHERE, ADDED, MISSING = (
@@ -42,7 +42,7 @@ _RANK = {verdict: n for n, verdict in enumerate(ORDER)}
 class Ended:
     """How a URL ended in one run."""
 
-    verdict: str
+    verdict: Verdict
     final_url: str
 
 

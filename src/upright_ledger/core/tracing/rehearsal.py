@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from typing import Generic, TypeVar
 
-from upright_ledger.core.inventory.answer import MOVE, TEMPORARY, Expected, expected_text
+from upright_ledger.core.inventory.answer import AnswerKind, Expected, expected_text
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.fast_lookup import NOTHING, UNSURE, PlainRules, is_plain
 from upright_ledger.core.rules.ruleset import RuleSet
@@ -19,14 +19,14 @@ from upright_ledger.core.tracing.offline import trace_offline
 from upright_ledger.core.tracing.results import Outcome, outcome_of
 from upright_ledger.core.tracing.root_causes import with_rules
 from upright_ledger.core.tracing.trace import REDIRECTS, Hop, Trace
-from upright_ledger.core.tracing.verdicts import is_language_home, judge, same_page
+from upright_ledger.core.tracing.verdicts import Verdict, is_language_home, judge, same_page
 from upright_ledger.core.url.address import Address, address_of, split_text
 from upright_ledger.core.url.language import marked
 from upright_ledger.core.url.origins import Sites
 
 T = TypeVar("T")
 
-_OK = ("ok",)
+_OK = (Verdict.OK,)
 _MOST_KEPT = 1 << 17
 
 
@@ -114,7 +114,10 @@ class Rehearsal(Generic[T]):
         if whose is not None:
             expected, value = self._due(whose, address_of(url))
             due = expected.final
-            if expected.kind not in {MOVE, TEMPORARY} or status not in expected.statuses:
+            if (
+                expected.kind not in {AnswerKind.MOVE, AnswerKind.TEMPORARY}
+                or status not in expected.statuses
+            ):
                 return None
             if due != location and not (
                 location.startswith(due) and same_page(location, due, self._policy)
@@ -160,6 +163,6 @@ class Rehearsal(Generic[T]):
             address, self._rules, self._sites, self._pages, self._policy.index_set
         )
         verdicts = judge(trace, expected, self._homes, self._policy)
-        if verdicts[0] != "ok":
+        if verdicts[0] != Verdict.OK:
             trace = with_rules(trace, self._rules)
         return outcome_of(trace, verdicts, expected_text(expected), value)

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from typing import overload
 
 from upright_ledger.core.tracing.trace import REDIRECTS, Hop, Trace
+from upright_ledger.core.tracing.verdicts import Verdict
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.conventions import INDEX_FILES
 from upright_ledger.core.url.difference import changed_between
@@ -22,12 +23,12 @@ class Row:
 
     trace: Trace
     hits: int
-    verdicts: tuple[str, ...]
+    verdicts: tuple[Verdict, ...]
     expected: str
     value: float = 0.0
 
     @property
-    def verdict(self) -> str:
+    def verdict(self) -> Verdict:
         return self.verdicts[0]
 
     @property
@@ -35,7 +36,7 @@ class Row:
         """The way of a trace that is not a single clean answer, in words."""
         if self.trace.hops and self.trace.hops[-1].error:
             return self.trace.hops[-1].error
-        if self.trace.redirects < 2 and "slash-mismatch" not in self.verdicts:
+        if self.trace.redirects < 2 and Verdict.SLASH_MISMATCH not in self.verdicts:
             return ""
         return ", then ".join(
             f"{'a refresh' if hop.how == 'refresh' else hop.status} changes "
@@ -56,7 +57,7 @@ class Outcome:
 
     status: int
     final_status: int
-    verdicts: tuple[str, ...]
+    verdicts: tuple[Verdict, ...]
     expected: str = ""
     value: float = 0.0
     rule: str = ""
@@ -137,7 +138,7 @@ def plain_trace(url: str, location: str, outcome: Outcome) -> Trace:
 
 
 def outcome_of(
-    trace: Trace, verdicts: tuple[str, ...], expected: str, value: float
+    trace: Trace, verdicts: tuple[Verdict, ...], expected: str, value: float
 ) -> tuple[str, Outcome]:
     """Location and outcome of a trace; it is kept whole where it holds more than an answer and a
     page.

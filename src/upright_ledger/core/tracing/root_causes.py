@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from upright_ledger.core.rules.imported.rule import ImportedRule
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.tracing.trace import Hop, Trace
+from upright_ledger.core.tracing.verdicts import Verdict
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import slash_twin
 
@@ -18,7 +19,7 @@ SERVER = "the server itself"
 """Whose answer a hop is that no rule of ours gives."""
 
 
-LONG = frozenset({"chain", "loop", "slash-mismatch"})
+LONG = frozenset({Verdict.CHAIN, Verdict.LOOP, Verdict.SLASH_MISMATCH})
 """Verdicts of traces that have hops too many."""
 
 
@@ -34,39 +35,45 @@ class HopCause:
     example: str
 
 
-def mend_of(trace: Trace, verdicts: tuple[str, ...], expected: str) -> str:
+def mend_of(trace: Trace, verdicts: tuple[Verdict, ...], expected: str) -> str:
     """The one rule or setting that would mend a trace, in words; empty where it needs none."""
     worst = verdicts[0]
     start = _target(trace.url)
-    if worst == "ok":
+    if worst == Verdict.OK:
         return ""
-    if worst == "loop":
+    if worst == Verdict.LOOP:
         return f"break the loop: answer {start} with its right page, or --keep it" + (
             f" ({_target(expected)})" if expected[:4] == "http" else ""
         )
-    if worst in {"unreachable", "server-error", "blocked"}:
+    if worst in {Verdict.UNREACHABLE, Verdict.SERVER_ERROR, Verdict.BLOCKED}:
         return "look at the server: no rule is at fault"
     goal = expected if expected[:4] == "http" else trace.final_url
-    if worst == "chain" and trace.final_status < 400:
+    if worst == Verdict.CHAIN and trace.final_status < 400:
         return f"one rule: {start} to {_target(goal)}" if goal != trace.url else _setting(trace)
-    if worst == "slash-mismatch":
+    if worst == Verdict.SLASH_MISMATCH:
         return f"lead {start} to {_target(goal)}" if goal != trace.url else _setting(trace)
-    if worst in {"unanswered", "not-moved", "dead-end", "wrong-destination", "home-fallback"}:
+    if worst in {
+        Verdict.UNANSWERED,
+        Verdict.NOT_MOVED,
+        Verdict.DEAD_END,
+        Verdict.WRONG_DESTINATION,
+        Verdict.HOME_FALLBACK,
+    }:
         if expected[:4] == "http":
             return f"the server must send {start} to {_target(expected)}"
         return f"decide on {start}: upright decide {start} --to NEW, or --gone"
-    if worst == "wrong-language":
+    if worst == Verdict.WRONG_LANGUAGE:
         return (
             f"lead {start} to a page in its own language, or say that this one is meant: upright "
             f"decide {start} --to {_target(goal)}"
         )
-    if worst == "wrong-status":
+    if worst == Verdict.WRONG_STATUS:
         return (
             f"answer with {expected}"
             if expected.isdigit()
             else "answer with the status that was decided"
         )
-    if worst == "soft-404":
+    if worst == Verdict.SOFT_404:
         return "the page it leads to must answer, or 404 itself"
     return "mend the page: its canonical address, or its robots directives"
 
@@ -97,7 +104,7 @@ def _rule_of(hop: Hop, rules: RuleSet) -> str:
     return answer.rule.where if isinstance(answer.rule, ImportedRule) else answer.rule.legacy_url
 
 
-def hop_causes(rows: Iterable[tuple[Trace, float, tuple[str, ...], str]]) -> list[HopCause]:
+def hop_causes(rows: Iterable[tuple[Trace, float, tuple[Verdict, ...], str]]) -> list[HopCause]:
     """What makes the hops that are too many, the commonest first. rows: trace, hits, verdicts, and
     the address that was due.
     """
@@ -115,7 +122,7 @@ def hop_causes(rows: Iterable[tuple[Trace, float, tuple[str, ...], str]]) -> lis
     return sorted(found, key=lambda c: (-c.urls, c.text))
 
 
-def _causes(trace: Trace, verdicts: tuple[str, ...], expected: str) -> Iterator[str]:
+def _causes(trace: Trace, verdicts: tuple[Verdict, ...], expected: str) -> Iterator[str]:
     """The settings that make a trace longer than the one hop to another page that is due."""
     moved = False
     for hop in (h for h in trace.hops if h.resolved):
@@ -124,7 +131,7 @@ def _causes(trace: Trace, verdicts: tuple[str, ...], expected: str) -> Iterator[
             moved = True
         else:
             yield _cause(hop)
-    if "slash-mismatch" in verdicts and expected and slash_twin(trace.final_url) == expected:
+    if Verdict.SLASH_MISMATCH in verdicts and expected and slash_twin(trace.final_url) == expected:
         yield (
             "a destination without its closing slash"
             if expected.endswith("/")

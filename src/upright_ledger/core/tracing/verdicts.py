@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 
-from upright_ledger.core.inventory.answer import GONE, IGNORE, KEEP, MOVE, TEMPORARY, Expected
+from upright_ledger.core.inventory.answer import AnswerKind, Expected
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.tracing.trace import Trace
 from upright_ledger.core.url.address import (
@@ -19,26 +19,31 @@ from upright_ledger.core.url.address import (
 from upright_ledger.core.url.destination import page_key, slash_twin
 from upright_ledger.core.url.difference import without_index_file
 from upright_ledger.core.url.language import code_of, marked
+from upright_ledger.core.word import Word
 
-ORDER = (
-    "loop",
-    "unreachable",
-    "server-error",
-    "blocked",
-    "dead-end",
-    "unanswered",
-    "not-moved",
-    "soft-404",
-    "wrong-destination",
-    "wrong-language",
-    "home-fallback",
-    "wrong-status",
-    "off-canonical",
-    "chain",
-    "slash-mismatch",
-    "ok",
-)
-"""All verdicts, the worst first."""
+
+class Verdict(Word):
+    """What a trace amounts to, the worst first."""
+
+    LOOP = "loop"
+    UNREACHABLE = "unreachable"
+    SERVER_ERROR = "server-error"
+    BLOCKED = "blocked"
+    DEAD_END = "dead-end"
+    UNANSWERED = "unanswered"
+    NOT_MOVED = "not-moved"
+    SOFT_404 = "soft-404"
+    WRONG_DESTINATION = "wrong-destination"
+    WRONG_LANGUAGE = "wrong-language"
+    HOME_FALLBACK = "home-fallback"
+    WRONG_STATUS = "wrong-status"
+    OFF_CANONICAL = "off-canonical"
+    CHAIN = "chain"
+    SLASH_MISMATCH = "slash-mismatch"
+    OK = "ok"
+
+
+ORDER = tuple(Verdict)
 
 _NOT_FOUND_TITLE = re.compile(
     r"\b404\b|not[ -]found|page (?:can(?:no|')t be found|does(?: not|n't) exist|missing)|nicht "
@@ -49,46 +54,52 @@ _NOT_FOUND_TITLE = re.compile(
 
 def judge(
     trace: Trace, expected: Expected, homes: frozenset[str], policy: FoldingPolicy
-) -> tuple[str, ...]:
+) -> tuple[Verdict, ...]:
     """All verdicts that apply to a trace, the worst first; never empty.
 
     homes: page keys of the new site's home pages. policy: which parameters are tracking, and which
     names index files.
     """
-    found: set[str] = set()
+    found: set[Verdict] = set()
     status, final = trace.first_status, trace.final_status
     moved = trace.redirects
     if trace.loops:
-        return ("loop",)
+        return (Verdict.LOOP,)
     if not trace.hops or trace.hops[-1].status == 0:
-        return ("unreachable",)
+        return (Verdict.UNREACHABLE,)
     if final >= 500:
-        found.add("server-error")
+        found.add(Verdict.SERVER_ERROR)
     elif final in {401, 403, 429}:
-        found.add("blocked")
+        found.add(Verdict.BLOCKED)
     elif final >= 400:
         found |= _refusal(final, moved, expected)
     elif 200 <= final < 300:
         found |= _arrival(trace, expected, policy)
     elif final:
-        found.add("wrong-status")  # neither a page nor a redirect that a browser follows
-    if expected.kind == IGNORE:
+        found.add(Verdict.WRONG_STATUS)  # neither a page nor a redirect that a browser follows
+    if expected.kind == AnswerKind.IGNORE:
         return _ordered(
-            found - {"unanswered", "dead-end", "not-moved"} | ({"wrong-status"} if moved else set())
+            found - {Verdict.UNANSWERED, Verdict.DEAD_END, Verdict.NOT_MOVED}
+            | ({Verdict.WRONG_STATUS} if moved else set())
         )
-    if expected.statuses and moved and status not in expected.statuses and expected.kind != KEEP:
-        found.add("wrong-status")
+    if (
+        expected.statuses
+        and moved
+        and status not in expected.statuses
+        and expected.kind != AnswerKind.KEEP
+    ):
+        found.add(Verdict.WRONG_STATUS)
     if moved:
         found |= _end(trace, expected, homes, policy)
         slash_hops = [h for h in trace.hops if h.changed == ("slash",)]
         if not expected.meant and changes_language(trace, expected.language):
-            found.add("wrong-language")
+            found.add(Verdict.WRONG_LANGUAGE)
         if moved >= 2:
-            found.add("chain")
+            found.add(Verdict.CHAIN)
         if slash_hops and not (
             moved == 1 and expected.final and same_page(trace.final_url, expected.final, policy)
         ):
-            found.add("slash-mismatch")
+            found.add(Verdict.SLASH_MISMATCH)
     return _ordered(found)
 
 
@@ -103,50 +114,60 @@ def changes_language(trace: Trace, declared: str) -> bool:
     return bool(first and last) and first != last
 
 
-def _refusal(final: int, moved: int, expected: Expected) -> set[str]:
+def _refusal(final: int, moved: int, expected: Expected) -> set[Verdict]:
     if final == 410 and not moved:
         # Somebody said "gone" on purpose: right if that was decided, or if nothing was.
-        return {"wrong-status"} if expected.kind in {MOVE, TEMPORARY, KEEP} else set()
-    if expected.kind == GONE:
-        return {"wrong-status"} if not moved else {"dead-end"}
-    return {"dead-end"} if moved else {"unanswered"}
+        return (
+            {Verdict.WRONG_STATUS}
+            if expected.kind in {AnswerKind.MOVE, AnswerKind.TEMPORARY, AnswerKind.KEEP}
+            else set()
+        )
+    if expected.kind == AnswerKind.GONE:
+        return {Verdict.WRONG_STATUS} if not moved else {Verdict.DEAD_END}
+    return {Verdict.DEAD_END} if moved else {Verdict.UNANSWERED}
 
 
-def _arrival(trace: Trace, expected: Expected, policy: FoldingPolicy) -> set[str]:
-    found: set[str] = set()
+def _arrival(trace: Trace, expected: Expected, policy: FoldingPolicy) -> set[Verdict]:
+    found: set[Verdict] = set()
     if _NOT_FOUND_TITLE.search(trace.page.title):
-        found.add("soft-404")
+        found.add(Verdict.SOFT_404)
     elsewhere = not same_page(trace.final_url, expected.final, policy)
-    if not trace.redirects and expected.kind in {MOVE, TEMPORARY} and elsewhere:
-        found.add("not-moved")
-    if expected.kind == GONE or (
-        expected.kind == KEEP
+    if (
+        not trace.redirects
+        and expected.kind in {AnswerKind.MOVE, AnswerKind.TEMPORARY}
+        and elsewhere
+    ):
+        found.add(Verdict.NOT_MOVED)
+    if expected.kind == AnswerKind.GONE or (
+        expected.kind == AnswerKind.KEEP
         and not trace.redirects
         and trace.final_status not in expected.statuses
     ):
-        found.add("wrong-status")
+        found.add(Verdict.WRONG_STATUS)
     if trace.page.noindex or (
         trace.page.canonical and not same_page(trace.page.canonical, trace.final_url, policy)
     ):
-        found.add("off-canonical")
+        found.add(Verdict.OFF_CANONICAL)
     return found
 
 
 def _end(
     trace: Trace, expected: Expected, homes: frozenset[str], policy: FoldingPolicy
-) -> set[str]:
+) -> set[Verdict]:
     """Judge where a redirected trace ended."""
     end = _key(trace.final_url, policy.tracking_names)
     # Search engines take a page that lands on the front page for a missing one, decided or not.
-    found = {"home-fallback"} if end in homes and not _is_home_url(trace.url, policy) else set()
+    found = (
+        {Verdict.HOME_FALLBACK} if end in homes and not _is_home_url(trace.url, policy) else set()
+    )
     if not expected.final:
         return found
     goal = _key(expected.final, policy.tracking_names)
-    if end == goal or (expected.kind == KEEP and _same_path(end, goal)):
+    if end == goal or (expected.kind == AnswerKind.KEEP and _same_path(end, goal)):
         return found
     if slash_twin(end) == goal:
-        return found | {"slash-mismatch"}
-    return found or {"wrong-destination"}
+        return found | {Verdict.SLASH_MISMATCH}
+    return found or {Verdict.WRONG_DESTINATION}
 
 
 @lru_cache(maxsize=1 << 12)
@@ -194,5 +215,5 @@ def is_language_home(path: str) -> bool:
     return match is not None and bool(code_of(match[1]))
 
 
-def _ordered(found: set[str]) -> tuple[str, ...]:
-    return tuple(v for v in ORDER if v in found) or ("ok",)
+def _ordered(found: set[Verdict]) -> tuple[Verdict, ...]:
+    return tuple(v for v in ORDER if v in found) or (Verdict.OK,)

@@ -13,13 +13,12 @@ from typing import Any, NamedTuple
 
 from upright_ledger.core.crawl.observation import (
     CANONICAL,
-    HEAD,
     HREFLANG,
     PAGE_LINK,
     RESOURCE,
-    TEXT,
     Facts,
     Link,
+    Wanted,
 )
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.formats.html.page_head import CHROME, page_text, parse_page, within
@@ -158,7 +157,7 @@ def _page_links(root: Any, base: str) -> list[Link]:
             break
     etree.strip_elements(root, *CHROME, with_tail=False)
     for element in root.iter(*_WITH_LINKS):
-        for written_link in _links_of(element, TEXT):
+        for written_link in _links_of(element, Wanted.TEXT):
             link = _link(written_link, base, origin)
             if link is not None:
                 found[link] = None
@@ -222,11 +221,11 @@ def _head_link(element: Any) -> Iterator[_Written]:
     if not written:
         return
     if "canonical" in relations:
-        yield _Written(written, CANONICAL, "", HEAD)
+        yield _Written(written, CANONICAL, "", Wanted.HEAD)
     elif "alternate" in relations and element.get("hreflang"):
-        yield _Written(written, HREFLANG, element.get("hreflang").strip().lower()[:20], HEAD)
+        yield _Written(written, HREFLANG, element.get("hreflang").strip().lower()[:20], Wanted.HEAD)
     elif relations & {"next", "prev", "alternate", "amphtml"}:
-        yield _Written(written, PAGE_LINK, "", HEAD)
+        yield _Written(written, PAGE_LINK, "", Wanted.HEAD)
     elif relations & {
         "stylesheet",
         "icon",
@@ -235,7 +234,7 @@ def _head_link(element: Any) -> Iterator[_Written]:
         "modulepreload",
         "apple-touch-icon",
     }:
-        yield _Written(written, RESOURCE, "", HEAD)
+        yield _Written(written, RESOURCE, "", Wanted.HEAD)
 
 
 def _image_text(element: Any) -> str:
@@ -251,7 +250,7 @@ def _image_text(element: Any) -> str:
 
 def _place(element: Any) -> str:
     """The part around the page in which an element stands: the innermost."""
-    return next((str(above.tag) for above in element.iterancestors(*CHROME)), TEXT)
+    return next((str(above.tag) for above in element.iterancestors(*CHROME)), Wanted.TEXT)
 
 
 def _srcset(text: str) -> list[str]:

@@ -11,7 +11,7 @@ from typing import Any
 from urllib.parse import urljoin
 
 from upright_ledger.core.inventory.evidence import LISTED, Figure
-from upright_ledger.core.inventory.noise import BLANK
+from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.core.tracing.trace import Page
 from upright_ledger.core.url.repair import mend
 from upright_ledger.core.url.tokens import tokens
@@ -219,7 +219,7 @@ def _links(path: Path, options: ReadOptions) -> Iterator[Item]:
     for number, element in enumerate(root.xpath("//*[@href or @src][not(self::base)]"), 1):
         written = (element.get("href") or element.get("src") or "").strip()
         if written.startswith(_NO_PAGES) or not written:
-            yield Aside(number, BLANK, written[:500])
+            yield Aside(number, AsideClass.BLANK, written[:500])
             continue
         url = mend(written)
         text = urljoin(base, url.text) if base else url.text

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.core.inventory.evidence import LISTED, Figure
-from upright_ledger.core.inventory.noise import BLANK
+from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.core.url.repair import mend
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.text import MAX_LINE, open_text, text_lines
@@ -42,17 +42,17 @@ def _items(path: Path, options: ReadOptions) -> Iterator[Item]:
         for number, line in text_lines(file):
             text = line.strip()
             if not text or text in {"[", "]"}:
-                yield Aside(number, BLANK)
+                yield Aside(number, AsideClass.BLANK)
             elif len(line) > MAX_LINE:
                 yield Reject(number, f"longer than {MAX_LINE:,} characters", text[:500])
             elif text.startswith("CDX "):
                 names = tuple(_LETTERS.get(letter, letter) for letter in text.split()[1:])
-                yield Aside(number, BLANK, text)
+                yield Aside(number, AsideClass.BLANK, text)
             elif (cells := _cells(text, names)) is None:
                 yield Reject(number, "not a line of a web-archive index", text[:2000])
             elif "urlkey" in cells.values() and "original" in cells.values():
                 names = tuple(cells.values())
-                yield Aside(number, BLANK, text[:500])
+                yield Aside(number, AsideClass.BLANK, text[:500])
             else:
                 yield _record(number, cells, text)
 

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.core.inventory.evidence import LISTED, Figure
-from upright_ledger.core.inventory.noise import BLANK, NEIGHBOUR
+from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.core.url.repair import mend
 from upright_ledger.formats.files.text import open_text, text_lines
 from upright_ledger.formats.lists.xml_elements import elements, local_name
@@ -47,7 +47,7 @@ def _sitemap_items(line: int, tag: str, element: Any, reading: Reading) -> Itera
     loc = parts.get("loc", "")
     if tag == "sitemap":
         reading.neighbours.append(loc)
-        yield Aside(line, NEIGHBOUR, loc[:2000])
+        yield Aside(line, AsideClass.NEIGHBOUR, loc[:2000])
     elif not loc:
         yield Reject(line, "this url has no loc", "")
     else:
@@ -117,6 +117,6 @@ def _robots_items(path: Path, options: ReadOptions, reading: Reading) -> Iterato
         for number, line in text_lines(file):
             if match := _SITEMAP_LINE.match(line):
                 reading.neighbours.append(match[1])
-                yield Aside(number, NEIGHBOUR, match[1][:2000])
+                yield Aside(number, AsideClass.NEIGHBOUR, match[1][:2000])
             else:
-                yield Aside(number, BLANK, line[:500])
+                yield Aside(number, AsideClass.BLANK, line[:500])

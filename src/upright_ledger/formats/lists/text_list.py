@@ -8,7 +8,7 @@ from itertools import chain, islice
 from pathlib import Path
 
 from upright_ledger.core.inventory.evidence import LISTED, Figure
-from upright_ledger.core.inventory.noise import BLANK, PROSE
+from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.core.url.repair import is_sound, mend
 from upright_ledger.formats.files.text import MAX_LINE, open_text, text_lines
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
@@ -38,7 +38,7 @@ def _items(path: Path, options: ReadOptions) -> Iterator[Item]:
         for number, line in chain(first, lines):
             text = line.strip()
             if not text or text.startswith("#") or (number == 1 and is_header_word(text)):
-                yield Aside(number, BLANK, line[:500])
+                yield Aside(number, AsideClass.BLANK, line[:500])
             elif len(line) > MAX_LINE:
                 yield Reject(number, f"longer than {MAX_LINE:,} characters", line[:500])
             elif is_sound(text):
@@ -73,7 +73,7 @@ def _amid(number: int, line: str, pattern: re.Pattern[str], *, is_list: bool) ->
     if not found and is_list:
         yield Reject(number, "no URL or path is on this line", line[:2000])
     elif not found:
-        yield Aside(number, PROSE)
+        yield Aside(number, AsideClass.PROSE)
     for n, text in enumerate(found):
         url = mend(text)
         yield _record(number, int(n == 0), url.text, url.mends, url.day)

@@ -19,9 +19,7 @@ from upright_ledger.formats.logs import line_parsers
 from upright_ledger.formats.logs.column_scanner import COMBINED_QUOTES, Columns, Scanner
 from upright_ledger.formats.logs.line_blocks import DIGEST, Buffers, Lines, line_blocks
 from upright_ledger.formats.logs.line_parsers import (
-    COMBINED,
-    JSON_LINES,
-    W3C,
+    LogForm,
     LogLine,
     NotALineError,
     Parser,
@@ -40,7 +38,7 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
     head = read_head(path).decode("utf-8", "replace").splitlines()
     dialect = _dialect(head)
     reading = Reading(lines=LogLines())
-    if dialect == COMBINED:
+    if dialect == LogForm.COMBINED:
         sample = [line for line in head if line.strip()][:200]
         with_hosts = sum(1 for line in sample if _VHOST_LINE.match(line)) * 2 > len(sample)
         ((quotes, _),) = Counter(line.count('"') for line in sample).most_common(1)
@@ -54,17 +52,25 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
             quotes=max(quotes, COMBINED_QUOTES),
         )
     else:
-        parser = line_parsers.W3cParser() if dialect == W3C else line_parsers.parse_json
+        parser = line_parsers.W3cParser() if dialect == LogForm.W3C else line_parsers.parse_json
         reading.items = _parsed(
-            path, options, reading, splits_of(options.live, 0) if dialect == W3C else [], parser
+            path,
+            options,
+            reading,
+            splits_of(options.live, 0) if dialect == LogForm.W3C else [],
+            parser,
         )
     return reading
 
 
 def _dialect(head: list[str]) -> str:
     if any(line.startswith("#Fields:") for line in head):
-        return W3C
-    return JSON_LINES if any(line.lstrip().startswith("{") for line in head[:20]) else COMBINED
+        return LogForm.W3C
+    return (
+        LogForm.JSON_LINES
+        if any(line.lstrip().startswith("{") for line in head[:20])
+        else LogForm.COMBINED
+    )
 
 
 def _minutes_ahead(sample: list[str]) -> int:

@@ -7,12 +7,18 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any, NamedTuple
 
-from upright_ledger.core.inventory.noise import BLANK
+from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.core.word import Word
 from upright_ledger.formats.files.json_text import read_json
 
-COMBINED = "combined"
-W3C = "w3c"
-JSON_LINES = "json"
+
+class LogForm(Word):
+    """The form of a log's lines."""
+
+    COMBINED = "combined"
+    W3C = "w3c"
+    JSON_LINES = "json"
+
 
 MONTHS = {
     m: f"{n:02}"
@@ -65,7 +71,7 @@ _VHOST = re.compile(r"^[A-Za-z0-9.-]+\.[A-Za-z][A-Za-z0-9-]*(?::\d+)?$")
 def parse_combined(line: str) -> LogLine | str:
     """A line of the Common or Combined Log Format, with or without a virtual host in front."""
     if not line.strip():
-        return BLANK
+        return AsideClass.BLANK
     match = _LINE.match(line)
     if match is None or match["month"] not in MONTHS:
         raise NotALineError("not a line of the Common or Combined Log Format")
@@ -101,9 +107,9 @@ class W3cParser:
     def __call__(self, line: str) -> LogLine | str:
         if line.startswith("#"):
             self._directive(line)
-            return BLANK
+            return AsideClass.BLANK
         if not line.strip():
-            return BLANK
+            return AsideClass.BLANK
         cells = line.split(" ") if " " in line else line.split("\t")
         if len(cells) != self._width:
             raise NotALineError(f"it has {len(cells)} fields, and #Fields names {self._width}")
@@ -168,7 +174,7 @@ _HOSTS = ("host", "http_host", "server_name", "vhost", "request_host")
 def parse_json(line: str) -> LogLine | str:
     """A line that is a JSON object with the names servers commonly give."""
     if not line.strip():
-        return BLANK
+        return AsideClass.BLANK
     try:
         found = read_json(line)
     except ValueError:

@@ -11,8 +11,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from upright_ledger.core.inventory.evidence import BOTS, HITS, PEOPLE, Figure, status_class
-from upright_ledger.core.inventory.noise import COUNTED_BEFORE, NOT_A_PAGE_REQUEST, is_declared_bot
+from upright_ledger.core.inventory.evidence import HITS, Asker, Figure, status_class
+from upright_ledger.core.inventory.noise import AsideClass, is_declared_bot
 from upright_ledger.core.inventory.normalisation import TRACKING_PARAMETER
 from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
@@ -209,7 +209,7 @@ class Tally:
             d: np.concatenate(parts).astype("<u8").tobytes() for d, parts in self._found.items()
         }
         if self.lines.repeated:
-            yield Aside(0, COUNTED_BEFORE, lines=self.lines.repeated)
+            yield Aside(0, AsideClass.COUNTED_BEFORE, lines=self.lines.repeated)
         yield from self.part()
 
     def part(self) -> Iterator[Item]:
@@ -217,7 +217,9 @@ class Tally:
         Forgets it.
         """
         for mark, count in sorted(self._asides.items(), reverse=True):
-            yield Aside(0, NOT_A_PAGE_REQUEST, self._aside_texts[_ASIDE - mark], lines=count)
+            yield Aside(
+                0, AsideClass.NOT_A_PAGE_REQUEST, self._aside_texts[_ASIDE - mark], lines=count
+            )
         targets, led = list(self._targets), self._referrers_by_target()
         for number, told in self._figures():
             host, target = targets[number]
@@ -306,7 +308,7 @@ def _figures_of(
     amounts = np.add.reduceat(counts, starts)
     spread = _joined(days, keys & 0xFFFF, counts, starts)
     groups = keys[starts] >> _DAY_BITS
-    agents = (PEOPLE, BOTS)
+    agents = (Asker.PEOPLE, Asker.BOTS)
     last, told = -1, list[Figure]()
     for group, amount, text in zip(groups.tolist(), amounts.tolist(), spread, strict=True):
         if group >> 7 != last and told:

@@ -9,24 +9,19 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from upright_ledger.core.rules.imported.rule import (
-    APPEND,
-    CONDITION,
-    DROP,
-    GROUP,
     HOST,
     INNER,
-    KEEP,
     PATH,
     QUERY,
     SCHEME,
-    TEXT,
-    VARIABLE,
     WHOLE,
     WHOLE_BARE,
     Condition,
     ImportedRule,
     NotUnderstoodError,
     Piece,
+    PieceKind,
+    QueryEdit,
 )
 from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.formats.server_config.apache_conditions import Conditions
@@ -155,11 +150,13 @@ def _rewrite(d: Directive, place: Place, before: Conditions, changer: int) -> li
                 f"it does not end with [L], and the rule in line {changer} may change its "
                 "destination"
             )
-    query = DROP if "QSD" in flags else APPEND if "QSA" in flags else KEEP
+    query = (
+        QueryEdit.DROP if "QSD" in flags else QueryEdit.APPEND if "QSA" in flags else QueryEdit.KEEP
+    )
     pieces: tuple[Piece, ...] = ()
     if status in _REDIRECTS:
         if goal.endswith("?"):
-            goal, query = goal[:-1], DROP
+            goal, query = goal[:-1], QueryEdit.DROP
         if goal.count("?") > 1:
             raise NotUnderstoodError("its destination has two question marks")
         pieces = rewrite_pieces(goal)
@@ -200,7 +197,7 @@ def _base(goal: str, pieces: Sequence[Piece], place: Place) -> str:
         return ""
     if not place.folder:
         return "/"
-    if not place.base and pieces[0] != (VARIABLE, PATH):
+    if not place.base and pieces[0] != (PieceKind.VARIABLE, PATH):
         raise NotUnderstoodError("its destination is relative, and no RewriteBase says to what")
     return place.base
 
@@ -300,20 +297,20 @@ def rewrite_pieces(goal: str) -> tuple[Piece, ...]:
     out: list[Piece] = []
     at = 0
     for match in re.finditer(r"\\(.)|\$(\d)|%(\d)|%\{([A-Za-z_:-]+)\}|[$%]\{", goal):
-        out.append((TEXT, goal[at : match.start()]))
+        out.append((PieceKind.TEXT, goal[at : match.start()]))
         at = match.end()
         if match[1]:
-            out.append((TEXT, match[1]))
+            out.append((PieceKind.TEXT, match[1]))
         elif match[2]:
-            out.append((GROUP, match[2]))
+            out.append((PieceKind.GROUP, match[2]))
         elif match[3]:
-            out.append((CONDITION, match[3]))
+            out.append((PieceKind.CONDITION, match[3]))
         elif match[4] and match[4].upper() in _VARIABLES:
-            out.append((VARIABLE, _VARIABLES[match[4].upper()]))
+            out.append((PieceKind.VARIABLE, _VARIABLES[match[4].upper()]))
         else:
             raise NotUnderstoodError(f"{match[0]} in its destination is not understood")
-    out.append((TEXT, goal[at:]))
-    return tuple(p for p in out if p != (TEXT, ""))
+    out.append((PieceKind.TEXT, goal[at:]))
+    return tuple(p for p in out if p != (PieceKind.TEXT, ""))
 
 
 def _match_pieces(goal: str) -> tuple[Piece, ...]:
@@ -321,11 +318,11 @@ def _match_pieces(goal: str) -> tuple[Piece, ...]:
     out: list[Piece] = []
     at = 0
     for match in re.finditer(r"\\([$\\])|\$(\d)", goal):
-        out.append((TEXT, goal[at : match.start()]))
+        out.append((PieceKind.TEXT, goal[at : match.start()]))
         at = match.end()
-        out.append((TEXT, match[1]) if match[1] else (GROUP, match[2]))
-    out.append((TEXT, goal[at:]))
-    return tuple(p for p in out if p != (TEXT, ""))
+        out.append((PieceKind.TEXT, match[1]) if match[1] else (PieceKind.GROUP, match[2]))
+    out.append((PieceKind.TEXT, goal[at:]))
+    return tuple(p for p in out if p != (PieceKind.TEXT, ""))
 
 
 def nothing_of(

@@ -7,12 +7,11 @@ import re
 from upright_ledger.core.rules.imported.rule import (
     AT_END,
     AT_END_WHOLE,
-    GROUP,
     PATH,
-    TEXT,
     ImportedRule,
     NotUnderstoodError,
     Piece,
+    PieceKind,
 )
 from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.formats.server_config.apache import (
@@ -89,7 +88,7 @@ def _alias(d: Directive, place: Place) -> ImportedRule:
     # What follows the path goes on, too: /a → /b takes /a/x to /b/x, and leaves /ab alone.
     rest = "(.*)" if source.endswith("/") else "((?:/.*)?)"
     if status != 410:
-        pieces = ((TEXT, goal), (GROUP, "1"))
+        pieces = ((PieceKind.TEXT, goal), (PieceKind.GROUP, "1"))
     return understood(
         ImportedRule(
             place.where(d),

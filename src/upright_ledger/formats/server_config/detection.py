@@ -7,19 +7,19 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from upright_ledger.core.inventory.evidence import LISTED, Figure
-from upright_ledger.core.inventory.noise import PATTERN_RULE
+from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.core.rules.imported.rule import (
-    DROP,
     HOST,
     RAW,
     TARGET,
-    TEXT,
     Condition,
     ImportedRule,
     NotUnderstoodError,
+    PieceKind,
+    QueryEdit,
 )
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import JSON, SHEET, TABLE, recognise
+from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.files.text import read_text, with_line_feeds
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.server_config.apache_servers import read_apache
@@ -56,13 +56,13 @@ def dialect_of(path: Path, text: str) -> str:
     if _NGINX_LINE.search(text):
         return NGINX
     lines = [x for x in text.split("\n") if x.strip() and not x.lstrip().startswith("#")]
-    if recognise(path) in {JSON, SHEET} or (
+    if recognise(path) in {FileKind.JSON, FileKind.SHEET} or (
         lines and "," in lines[0] and not _MAP_LINE.match(lines[0])
     ):
         return PAIRS
     if lines and sum(1 for x in lines if _MAP_LINE.match(x)) > 0.9 * len(lines):
         return MAP
-    if recognise(path) == TABLE:
+    if recognise(path) == FileKind.TABLE:
         return PAIRS
     raise InputError(
         f"{path} holds no redirect rules that are known",
@@ -76,7 +76,7 @@ def read_rule_file(
     """The language of a file, and its rules in the order in which they are asked. given: what is
     known of the server it is for.
     """
-    if recognise(path) == SHEET:
+    if recognise(path) == FileKind.SHEET:
         return PAIRS, _read_pairs(path, encoding)
     text = with_line_feeds(read_text(path, encoding))
     kind = dialect_of(path, text)
@@ -167,7 +167,7 @@ def _items(read: RulesRead) -> Iterator[Item]:
             url = f"http://{rule.host}{rule.address}" if rule.host else rule.address
             yield Record(line, url, figures=[Figure(LISTED, 1.0)])
         else:
-            yield Aside(line, PATTERN_RULE, rule.pattern[:500])
+            yield Aside(line, AsideClass.PATTERN_RULE, rule.pattern[:500])
     for line, why, text in read.missed:
         yield Reject(line, f"not understood: {why}", text)
 
@@ -192,7 +192,7 @@ def _literal(where: str, old: str, new: str, status: int) -> ImportedRule:
     path = re.sub(r"^https?://[^/?#]+", "", old).partition("#")[0]
     path = path if path.startswith("/") else f"/{path}"
     hosts = (Condition(HOST, host[1].lower(), literal=True),) if host else ()
-    goal = ((TEXT, new),) if status != 410 else ()
+    goal = ((PieceKind.TEXT, new),) if status != 410 else ()
     return ImportedRule(
         where,
         TARGET if "?" in path else RAW,
@@ -201,7 +201,7 @@ def _literal(where: str, old: str, new: str, status: int) -> ImportedRule:
         goal,
         literal=True,
         conditions=hosts,
-        query=DROP,
+        query=QueryEdit.DROP,
     )
 
 

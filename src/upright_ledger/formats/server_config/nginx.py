@@ -10,19 +10,16 @@ from dataclasses import dataclass, field, replace
 
 from upright_ledger.core.rules.imported.blocks import stages_around
 from upright_ledger.core.rules.imported.rule import (
-    APPEND,
     BARE,
-    DROP,
-    GROUP,
-    KEEP,
     PATH,
     REWRITTEN,
     STAGES_WITHIN,
-    TEXT,
     Condition,
     ImportedRule,
     NotUnderstoodError,
     Piece,
+    PieceKind,
+    QueryEdit,
     compiled,
 )
 from upright_ledger.core.rules.template_index import PASS
@@ -136,7 +133,7 @@ class StepReader:
         self.tables = {"map": table}
         for key, value, inside, line in self._entries("map", place):
             if value:
-                self._entry(line, (key, value), inside, "map", "$map", 301, BARE, DROP)
+                self._entry(line, (key, value), inside, "map", "$map", 301, BARE, QueryEdit.DROP)
 
     def _step(self, s: Statement, place: Place) -> bool:
         """One statement; returns whether nothing after it is reached."""
@@ -243,10 +240,10 @@ class StepReader:
             return
         if status == 303:
             raise NotUnderstoodError("it answers 303, which is no status of a redirect here")
-        self._expanded(s, place, goal, status, BARE, DROP)
+        self._expanded(s, place, goal, status, BARE, QueryEdit.DROP)
 
     def _expanded(
-        self, s: Statement, place: Place, goal: str, status: int, encoding: str, query: str
+        self, s: Statement, place: Place, goal: str, status: int, encoding: str, query: QueryEdit
     ) -> None:
         """A redirect, with a rule for every entry of a map that its destination names."""
         unbound = [v for v in variables_of(goal) if v in self.tables and v not in place.bound]
@@ -283,7 +280,7 @@ class StepReader:
         goal: str,
         status: int,
         encoding: str,
-        query: str,
+        query: QueryEdit,
     ) -> None:
         """A redirect with the value of a map's entry put in."""
         key, value = entry
@@ -304,15 +301,15 @@ class StepReader:
         """
         out: list[Piece] = []
         for kind, value in split_variables(goal):
-            if kind == GROUP and value in place.bound:
+            if kind == PieceKind.GROUP and value in place.bound:
                 out += place.bound[value]
-            elif kind == GROUP and value == "server_name":
+            elif kind == PieceKind.GROUP and value == "server_name":
                 if not place.server:
                     raise NotUnderstoodError(
                         "its server has no name that its destination could hold"
                     )
-                out.append((TEXT, place.server))
-            elif kind == GROUP and value.isdigit() and place.stale and not place.bound:
+                out.append((PieceKind.TEXT, place.server))
+            elif kind == PieceKind.GROUP and value.isdigit() and place.stale and not place.bound:
                 raise NotUnderstoodError(
                     "its destination names a group, and another pattern was tried before"
                 )
@@ -333,15 +330,17 @@ class StepReader:
         )
         if not status:
             raise NotUnderstoodError("it changes the request inside the server")
-        query = KEEP
+        query = QueryEdit.KEEP
         if goal.endswith("?"):
-            goal, query = goal[:-1], DROP
+            goal, query = goal[:-1], QueryEdit.DROP
         elif "?" in goal:
-            query = APPEND
+            query = QueryEdit.APPEND
         if any(v in self.tables or v in place.bound for v in variables_of(goal)):
             if pattern not in _WHOLE_PATTERNS or any(v.isdigit() for v in variables_of(goal)):
                 raise NotUnderstoodError("its destination names a map and groups")
-            self._expanded(s, place, goal, status, BARE if query == DROP else REWRITTEN, query)
+            self._expanded(
+                s, place, goal, status, BARE if query == QueryEdit.DROP else REWRITTEN, query
+            )
             return
         inside = _of_rewrite(s, place)
         self.rules.append(
@@ -378,7 +377,7 @@ def _rule(
     place: Place,
     *,
     encoding: str = BARE,
-    query: str = DROP,
+    query: QueryEdit = QueryEdit.DROP,
     ends: bool = True,
 ) -> ImportedRule:
     own = place.own or ANYTHING

@@ -7,7 +7,6 @@ from collections.abc import Mapping, Sequence
 
 from upright_ledger.core.rules.imported.rule import (
     ARGUMENT,
-    GROUP,
     HOST,
     METHOD,
     PATH,
@@ -15,11 +14,10 @@ from upright_ledger.core.rules.imported.rule import (
     QUERY,
     SCHEME,
     TARGET,
-    TEXT,
-    VARIABLE,
     Condition,
     NotUnderstoodError,
     Piece,
+    PieceKind,
     compiled,
 )
 from upright_ledger.formats.server_config.nginx_config import Statement
@@ -113,21 +111,21 @@ def split_variables(goal: str) -> list[Piece]:
     out: list[Piece] = []
     at = 0
     for match in re.finditer(r"\$(?:\{(\w+)\}|(\d)|([A-Za-z_]\w*))", goal):
-        out.append((TEXT, goal[at : match.start()]))
+        out.append((PieceKind.TEXT, goal[at : match.start()]))
         at = match.end()
         name = match[1] or match[2] or match[3]
         if name in SUBJECTS or name == "is_args":
-            out.append((VARIABLE, SUBJECTS.get(name, name)))
+            out.append((PieceKind.VARIABLE, SUBJECTS.get(name, name)))
         else:
-            out.append((GROUP, name))
-    out.append((TEXT, goal[at:]))
-    return [p for p in out if p != (TEXT, "")]
+            out.append((PieceKind.GROUP, name))
+    out.append((PieceKind.TEXT, goal[at:]))
+    return [p for p in out if p != (PieceKind.TEXT, "")]
 
 
 def value_pieces(value: str, key: str) -> tuple[Piece, ...]:
     """The value of a map's entry in pieces; numbered groups are those of its key."""
     pieces = tuple(split_variables(value))
-    if any(kind == GROUP for kind, _ in pieces) and not key.startswith("~"):
+    if any(kind == PieceKind.GROUP for kind, _ in pieces) and not key.startswith("~"):
         raise NotUnderstoodError("the value of an entry names a group, and its key has none")
     return pieces
 
@@ -136,11 +134,18 @@ def check_start(pieces: Sequence[Piece]) -> None:
     """Raises NotUnderstoodError for a destination that is neither a path nor an address whatever
     the request is.
     """
-    kind, value = pieces[0] if pieces else (TEXT, "")
-    if kind == VARIABLE and value in _BEGINS_WITH_SLASH | {SCHEME}:
+    kind, value = pieces[0] if pieces else (PieceKind.TEXT, "")
+    if kind == PieceKind.VARIABLE and value in _BEGINS_WITH_SLASH | {SCHEME}:
         return
-    whole = re.match(r"/(?!/)|[A-Za-z][A-Za-z0-9+.-]*://", value) if kind == TEXT else None
-    doubled = kind == TEXT and value == "/" and len(pieces) > 1 and pieces[1][0] == VARIABLE
+    whole = (
+        re.match(r"/(?!/)|[A-Za-z][A-Za-z0-9+.-]*://", value) if kind == PieceKind.TEXT else None
+    )
+    doubled = (
+        kind == PieceKind.TEXT
+        and value == "/"
+        and len(pieces) > 1
+        and pieces[1][0] == PieceKind.VARIABLE
+    )
     if whole is None or doubled:
         raise NotUnderstoodError(
             "it names no destination" if not pieces else "its destination is relative, or may be"

@@ -12,11 +12,10 @@ from upright_ledger.core.rules.imported.blocks import Block
 from upright_ledger.core.rules.imported.rule import (
     PATH,
     QUERY,
-    TEXT,
-    VARIABLE,
     Condition,
     ImportedRule,
     NotUnderstoodError,
+    PieceKind,
     alternatives,
     compiled,
     request_of,
@@ -196,7 +195,11 @@ class ServerReader:
             and bare not in {"", one.path}
             and bare not in taken
         ):
-            pieces = ((TEXT, one.path), (VARIABLE, "is_args"), (VARIABLE, QUERY))
+            pieces = (
+                (PieceKind.TEXT, one.path),
+                (PieceKind.VARIABLE, "is_args"),
+                (PieceKind.VARIABLE, QUERY),
+            )
             here = replace(place, own=Condition(PATH, bare, literal=True))
             self._steps.passes(f"{self.name}:{one.statement.line}", here)
             self.out.rules[-1] = replace(self.out.rules[-1], status=301, destination=pieces)

@@ -11,7 +11,7 @@ from itertools import pairwise
 from pathlib import Path
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import JSON, SHEET, TABLE, recognise
+from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables.cells import host_of, looks_like_address
 from upright_ledger.formats.tables.column_mapping import bare
@@ -91,10 +91,16 @@ def read_pairs(
     """
     options = options or ReadOptions()
     kind = recognise(path)
-    if kind != SHEET:
+    if kind != FileKind.SHEET:
         return _pairs_of(
             path,
-            [r for r in rows_of(path, kind if kind == JSON else TABLE, options.encoding) if r[1]],
+            [
+                r
+                for r in rows_of(
+                    path, kind if kind == FileKind.JSON else FileKind.TABLE, options.encoding
+                )
+                if r[1]
+            ],
             options,
             new_origins,
         )
@@ -102,7 +108,7 @@ def read_pairs(
     failed: dict[str, InputError] = {}
     names = [options.sheet] if options.sheet else sheets_of(path)
     for name in names:
-        rows = [r for r in rows_of(path, SHEET, sheet=name) if r[1]]
+        rows = [r for r in rows_of(path, FileKind.SHEET, sheet=name) if r[1]]
         try:
             part = _pairs_of(path, rows, options, new_origins, name if len(names) > 1 else "")
         except InputError as error:

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import JSON, MAX_COLUMNS, SHEET, delimiter_of
+from upright_ledger.formats.detection import MAX_COLUMNS, FileKind, delimiter_of
 from upright_ledger.formats.files.compressed import read_head
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.text import open_text
@@ -36,12 +36,12 @@ def rows_of(
     notes: gets what a user should know of a delimited file's encoding, with the first row. sheet:
     of a workbook; the fullest one where none is named.
     """
-    if kind == SHEET:
+    if kind == FileKind.SHEET:
         rows = _sheet_rows(path, sheet)
     else:
         rows = (
             _objects(path, encoding)
-            if kind == JSON
+            if kind == FileKind.JSON
             else _delimited(path, encoding, [] if notes is None else notes)
         )
     return _of_sane_width(path, rows)

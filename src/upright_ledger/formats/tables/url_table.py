@@ -23,10 +23,10 @@ from upright_ledger.core.inventory.evidence import (
     VISITS,
     Figure,
 )
-from upright_ledger.core.inventory.noise import BLANK, SUMMARY
+from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import JSON, SHEET, TABLE
+from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.tables import column_mapping as col
 from upright_ledger.formats.tables.cells import day_of, looks_like_address, number, status_code
@@ -119,7 +119,7 @@ class Table:
         }
 
 
-def read_table(path: Path, options: ReadOptions, kind: str = TABLE) -> Table:
+def read_table(path: Path, options: ReadOptions, kind: str = FileKind.TABLE) -> Table:
     """Open a table and find its columns. Raises InputError when it has no rows or no column with
     addresses.
     """
@@ -196,17 +196,17 @@ def _are_words(cells: list[str]) -> bool:
 
 def read_table_urls(path: Path, options: ReadOptions) -> Reading:
     """Old URLs with their evidence from delimited text."""
-    return _reading(read_table(path, options, TABLE))
+    return _reading(read_table(path, options, FileKind.TABLE))
 
 
 def read_sheet_urls(path: Path, options: ReadOptions) -> Reading:
     """Old URLs with their evidence from a workbook."""
-    return _reading(read_table(path, options, SHEET))
+    return _reading(read_table(path, options, FileKind.SHEET))
 
 
 def read_json_urls(path: Path, options: ReadOptions) -> Reading:
     """Old URLs with their evidence from JSON Lines."""
-    return _reading(read_table(path, options, JSON))
+    return _reading(read_table(path, options, FileKind.JSON))
 
 
 def _reading(table: Table) -> Reading:
@@ -264,13 +264,15 @@ def period_in(texts: Iterable[str]) -> tuple[str, str]:
 def _items(table: Table) -> Iterator[Item]:
     for line, cells in table.above:
         yield Aside(
-            line, SUMMARY if cells else BLANK, " | ".join(c for c in cells if c.strip())[:500]
+            line,
+            AsideClass.SUMMARY if cells else AsideClass.BLANK,
+            " | ".join(c for c in cells if c.strip())[:500],
         )
     record = _recorder(table)
     url = table.columns[col.URL]
     for line, row in table.rows:
         if not row:
-            yield Aside(line, BLANK)
+            yield Aside(line, AsideClass.BLANK)
             continue
         written = row[url].strip() if url < len(row) else ""
         if (
@@ -291,7 +293,7 @@ def _no_url(line: int, row: list[str], written: str) -> Item:
     text = " | ".join(row)
     words = [c for c in row if c.strip() and number(c) is None]
     if written or not words or any(_TOTAL.match(c) for c in words):
-        return Aside(line, SUMMARY, text[:500])
+        return Aside(line, AsideClass.SUMMARY, text[:500])
     return Reject(line, "its URL cell is empty", text)
 
 

@@ -59,7 +59,7 @@ class Sheet:
     links: Sequence[str] = ()
     shares: Sequence[str] = ()
     choices: Mapping[str, Sequence[str]] = field(default_factory=dict)
-    severity: tuple[str, Mapping[str, int]] = ("", {})
+    severity: tuple[str, Mapping[Any, int]] = ("", {})
 
 
 def workbook_bytes(*sheets: Sheet) -> bytes:

@@ -18,7 +18,7 @@ from upright_ledger.ledger.db.bulk import load_rows, next_id
 
 _LOG = logging.getLogger(__name__)
 _DIGEST = "xxh3-64"
-_IN_DOUBT = (noise.PROBE, noise.RANDOM, noise.BOTS_ONLY)
+_IN_DOUBT = (noise.AsideClass.PROBE, noise.AsideClass.RANDOM, noise.AsideClass.BOTS_ONLY)
 
 
 def sound_logs(connection: Connection) -> None:
@@ -77,7 +77,7 @@ def _name_keys(connection: Connection) -> None:
     keys = []
     for number, spelling, aside in connection.execute(query).fetchall():
         path, _, query_text = spelling[spelling.index("/", 8) :].partition("?")
-        doubtful = aside == noise.BOTS_ONLY or noise.doubtful_class(path) == aside
+        doubtful = aside == noise.AsideClass.BOTS_ONLY or noise.doubtful_class(path) == aside
         if doubtful and not noise.set_aside_class(path):
             keys.append((number, fold_target(path, query_text, policy).key))
     for number, key in keys:

@@ -10,8 +10,8 @@ from typing import Any
 
 from sqlalchemy import Connection, Row, func, select
 
-from upright_ledger.core.inventory.answer import OPEN, EntryAnswer
-from upright_ledger.core.rules.exact_rule import CARRY_TRACKING
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, EntryAnswer
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.errors import RefusedError
 from upright_ledger.ledger.clock import author
 from upright_ledger.ledger.db import schema
@@ -20,14 +20,14 @@ from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.stock import StoredProposal, proposals_of
 
-PERSON = "person"
-IMPORT = "import"
-MATCH = "match"
-TEMPLATE = "template"
-RULE = "rule"
-STOCK = "stock"
-SAMPLED = "sample"
-BY = (PERSON, MATCH, IMPORT, TEMPLATE, RULE, STOCK)
+BY = (
+    AnsweredBy.PERSON,
+    AnsweredBy.MATCH,
+    AnsweredBy.IMPORT,
+    AnsweredBy.TEMPLATE,
+    AnsweredBy.RULE,
+    AnsweredBy.STOCK,
+)
 """What gives answers."""
 
 
@@ -61,19 +61,25 @@ class Posting:
 
     entry: int
     answer: EntryAnswer
-    by: str
+    by: AnsweredBy
     old: str
     host_given: bool = True
     where: str = ""
     note: str = ""
-    query: str = CARRY_TRACKING
+    query: QueryPolicy = QueryPolicy.CARRY_TRACKING
     found: Found | None = None
 
 
 def of_person(entry: Entry, answer: EntryAnswer, where: str = "", note: str = "") -> Posting:
     """An answer that a person gives to an entry, its address as it was written before."""
     return Posting(
-        entry.id, answer, PERSON, entry.old or entry.legacy_url, entry.host_given, where, note
+        entry.id,
+        answer,
+        AnsweredBy.PERSON,
+        entry.old or entry.legacy_url,
+        entry.host_given,
+        where,
+        note,
     )
 
 
@@ -209,7 +215,7 @@ def load_claims(connection: Connection) -> Mapping[int, list[Row[Any]]]:
 def load_answers(connection: Connection) -> dict[int, EntryAnswer]:
     """Entry → its answer, for those that have one."""
     return {
-        r.entry: EntryAnswer(r.kind, r.status, r.destination)
+        r.entry: EntryAnswer(AnswerKind(r.kind), r.status, r.destination)
         for r in connection.execute(select(schema.answers))
     }
 
@@ -220,7 +226,8 @@ def answers_of(connection: Connection, entries: Sequence[int]) -> dict[int, Entr
     for at in range(0, len(entries), 500):
         query = select(schema.answers).where(schema.answers.c.entry.in_(entries[at : at + 500]))
         found |= {
-            r.entry: EntryAnswer(r.kind, r.status, r.destination) for r in connection.execute(query)
+            r.entry: EntryAnswer(AnswerKind(r.kind), r.status, r.destination)
+            for r in connection.execute(query)
         }
     return found
 
@@ -231,7 +238,7 @@ def load_sample(connection: Connection) -> list[tuple[float, bool]]:
     """
     a = schema.answers
     rows = connection.scalars(
-        select(a.c.where).where(a.c.where.like(f"{SAMPLED} %")).order_by(a.c.entry)
+        select(a.c.where).where(a.c.where.like(f"{AnsweredBy.SAMPLED} %")).order_by(a.c.entry)
     )
     return [
         (float(confidence), verdict == "right:")
@@ -241,7 +248,7 @@ def load_sample(connection: Connection) -> list[tuple[float, bool]]:
 
 def sampled(confidence: float, *, right: bool, where: str) -> str:
     """What an answer's `where` says of a reviewed sample; see `load_sample`."""
-    return f"{SAMPLED} {confidence:.4f} {'right' if right else 'wrong'}: {where}"
+    return f"{AnsweredBy.SAMPLED} {confidence:.4f} {'right' if right else 'wrong'}: {where}"
 
 
 def answers_before(connection: Connection, step: int) -> dict[int, tuple[EntryAnswer, str]]:
@@ -257,8 +264,9 @@ def answers_before(connection: Connection, step: int) -> dict[int, tuple[EntryAn
     found: dict[int, tuple[EntryAnswer, str]] = {}
     for row in connection.execute(query):
         (entry,) = json.loads(row.row_key)
-        was = row.before or {"kind": OPEN, "status": 0, "destination": "", "note": ""}
+        was = row.before or {"kind": AnswerKind.OPEN, "status": 0, "destination": "", "note": ""}
         found.setdefault(
-            entry, (EntryAnswer(was["kind"], was["status"], was["destination"]), was["note"])
+            entry,
+            (EntryAnswer(AnswerKind(was["kind"]), was["status"], was["destination"]), was["note"]),
         )
     return found

@@ -6,13 +6,12 @@ from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from typing import Any
+from typing import Any, Literal
 
 from sqlalchemy import ColumnElement, Connection, func, or_, select
 
-from upright_ledger.core.inventory.answer import OPEN, EntryAnswer
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, EntryAnswer
 from upright_ledger.core.inventory.evidence import (
-    BOTS,
     CLICKS,
     HITS,
     IMPRESSIONS,
@@ -21,12 +20,14 @@ from upright_ledger.core.inventory.evidence import (
     LISTED,
     PER_PERIOD,
     VISITS,
+    Asker,
     EntryEvidence,
     Weights,
     per_30_days,
     value,
 )
 from upright_ledger.core.inventory.normalisation import has_path_session
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.url.address import address_of
 from upright_ledger.core.url.escapes import as_utf8
 from upright_ledger.core.url.redaction import MASK, has_masked_segment
@@ -50,9 +51,9 @@ class Entry:
     site: str
     key: str
     legacy_url: str
-    answer: EntryAnswer = field(default_factory=lambda: EntryAnswer(OPEN))
-    by: str = ""
-    query: str = ""
+    answer: EntryAnswer = field(default_factory=lambda: EntryAnswer(AnswerKind.OPEN))
+    by: AnsweredBy | Literal[""] = ""
+    query: QueryPolicy = QueryPolicy.CARRY_TRACKING
     old: str = ""
     host_given: bool = True
     where: str = ""
@@ -209,10 +210,9 @@ def _entry(row: Sequence[Any]) -> Entry:
     ) = row
     if kind is None:
         return Entry(number, site, key, legacy_url)
-    answer = EntryAnswer(kind, status, destination)
-    return Entry(
-        number, site, key, legacy_url, answer, by, query, old, host_given, where, note, *found
-    )
+    answer = EntryAnswer(AnswerKind(kind), status, destination)
+    told = (AnsweredBy(by), QueryPolicy(query), old, host_given, where, note, *found)
+    return Entry(number, site, key, legacy_url, answer, *told)
 
 
 def days_of_exports(connection: Connection) -> dict[int, range]:
@@ -283,7 +283,7 @@ class _Told:
     def add_log(
         self, agent: str, status_class: str, amount: float, first_day: str, last_day: str
     ) -> None:
-        if agent == BOTS:
+        if agent == Asker.BOTS:
             self.bots += amount
         else:
             self.hits += amount

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import Connection, func, select
 
-from upright_ledger.core.inventory.evidence import BOTS, CLICKS, HITS, VISITS, days_in
+from upright_ledger.core.inventory.evidence import CLICKS, HITS, VISITS, Asker, days_in
 from upright_ledger.core.inventory.noise import SCANNERS
 from upright_ledger.core.monitoring.failure_account import FAILING, LogCount
 from upright_ledger.ledger.db import schema
@@ -65,7 +65,7 @@ def told_of(connection: Connection, entries: set[int]) -> dict[int, list[LogCoun
     found: dict[int, list[LogCount]] = defaultdict(list)
     for entry, spelling, status_class, agent, amount, days, end, time in connection.execute(query):
         if entry in entries:
-            people = agent != BOTS
+            people = agent != Asker.BOTS
             for day, requests in days_in(days) or ((end or time[:10], amount),):
                 found[entry].append(LogCount(spelling, day, status_class, people, requests))
     return found
@@ -84,7 +84,7 @@ def requests_by_day(connection: Connection) -> dict[str, dict[str, float]]:
     query = query.where(
         s.c.withdrawn.is_(False),
         v.c.unit == HITS,
-        v.c.agent != BOTS,
+        v.c.agent != Asker.BOTS,
         v.c.days != "",
         p.c.aside.not_in(SCANNERS),
     )
@@ -146,8 +146,8 @@ def aside_totals(connection: Connection) -> list[tuple[str, int, float, float]]:
     requested first.
     """
     v, s, p = schema.evidence, schema.sources, schema.spellings
-    people = func.sum(v.c.amount).filter(v.c.agent != BOTS)
-    bots = func.sum(v.c.amount).filter(v.c.agent == BOTS)
+    people = func.sum(v.c.amount).filter(v.c.agent != Asker.BOTS)
+    bots = func.sum(v.c.amount).filter(v.c.agent == Asker.BOTS)
     query: Any = select(p.c.aside, func.count(func.distinct(p.c.id)), people, bots).join(
         v, v.c.spelling == p.c.id
     )

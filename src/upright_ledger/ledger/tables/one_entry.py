@@ -7,12 +7,7 @@ from dataclasses import dataclass
 
 from sqlalchemy import Connection, func, select
 
-from upright_ledger.core.inventory.evidence import (
-    BOTS,
-    LISTED,
-    PER_PERIOD,
-    per_30_days,
-)
+from upright_ledger.core.inventory.evidence import LISTED, PER_PERIOD, Asker, per_30_days
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.tables.entries import days_of_exports
@@ -105,7 +100,7 @@ def load_aside(connection: Connection, kind: str = "") -> list[AsideUrl]:
         query = query.where(p.c.aside == kind)
     found: dict[tuple[str, str], list[float]] = defaultdict(lambda: [0.0, 0.0, 0.0])
     for row in connection.execute(query.group_by(p.c.aside, p.c.spelling, v.c.unit, v.c.agent)):
-        at = 2 if row.unit == LISTED else 1 if row.agent == BOTS else 0
+        at = 2 if row.unit == LISTED else 1 if row.agent == Asker.BOTS else 0
         found[row.aside, row.spelling][at] += row.amount
     urls = [AsideUrl(*name, *figures) for name, figures in found.items()]
     return sorted(urls, key=lambda u: (-u.hits - u.bots - u.listed, u.spelling))

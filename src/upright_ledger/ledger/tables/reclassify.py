@@ -24,7 +24,7 @@ from sqlalchemy import (
 )
 
 from upright_ledger.core.inventory.classification import Classified, Classifier, Known
-from upright_ledger.core.inventory.evidence import BY_OTHERS, PEOPLE
+from upright_ledger.core.inventory.evidence import BY_OTHERS, Asker
 from upright_ledger.core.inventory.noise import ASSET_SIGNS
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches
@@ -48,7 +48,7 @@ def doubted(connection: Connection, only: ColumnElement[bool] | None = None) -> 
     answered = any_of(
         (s.c.kind == ACCESS_LOG) & or_(v.c.status_class.like("2%"), v.c.status_class.like("3%"))
     )
-    people = any_of(v.c.agent == PEOPLE)
+    people = any_of(v.c.agent == Asker.PEOPLE)
     elsewhere = any_of(v.c.unit.in_(BY_OTHERS) & (v.c.amount > 0) & (v.c.agent == ""))
     low = func.lower(p.c.spelling)
     asset = any_of(or_(*(low.like(sign) for sign in ASSET_SIGNS)))

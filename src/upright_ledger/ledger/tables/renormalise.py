@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy import Connection, select
 
+from upright_ledger.core.inventory.answer import AnsweredBy
 from upright_ledger.core.inventory.classification import Classified, Classifier, Known
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.ledger.clock import now
@@ -16,15 +17,14 @@ from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches, load_rows, next_id
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.store import stored_policy
-from upright_ledger.ledger.tables.answers import MATCH, PERSON
 from upright_ledger.ledger.tables.reclassify import doubted
 
 _CHUNK = 50_000
 _NOTHING: frozenset[str] = frozenset()
 _ENTRY = ("id", "site", "key", "policy", "legacy_url")
 _RANK = {
-    PERSON: 0,
-    MATCH: 2,
+    AnsweredBy.PERSON: 0,
+    AnsweredBy.MATCH: 2,
 }  # whose answer stands where several entries become one; imports are between
 
 

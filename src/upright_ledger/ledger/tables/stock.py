@@ -9,12 +9,21 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, delete, func, select, true
 
+from upright_ledger.core.word import Word
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches, insert_many
 
 KEPT_VERSIONS = 2
-LIVE, PLANNED = "live", "planned"
-PURPOSES = {LIVE: "stock", PLANNED: "planned"}
+
+
+class StockState(Word):
+    """Whether a page is on the new site already, or still to be published."""
+
+    LIVE = "live"
+    PLANNED = "planned"
+
+
+PURPOSES = {StockState.LIVE: "stock", StockState.PLANNED: "planned"}
 """States of a destination: on the new site already, or still to be published; and the purposes of
 sources that say so.
 """
@@ -34,7 +43,7 @@ class Destination:
     indexable: str = ""
     language: str = ""
     redirects_to: str = ""
-    state: str = LIVE
+    state: StockState = StockState.LIVE
     section: str = ""
     item: str = ""
 

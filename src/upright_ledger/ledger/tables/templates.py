@@ -6,6 +6,8 @@ from dataclasses import asdict, dataclass
 
 from sqlalchemy import Connection, func, select
 
+from upright_ledger.core.inventory.answer import AnsweredBy
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.journal import Step
 
@@ -20,8 +22,8 @@ class StoredTemplate:
     source: str
     status: int
     destination: str
-    query: str
-    by: str
+    query: QueryPolicy
+    by: AnsweredBy
     where: str = ""
 
 

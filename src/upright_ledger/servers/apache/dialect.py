@@ -12,7 +12,8 @@ import re
 from collections.abc import Mapping
 from functools import partial
 
-from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, GONE, Rule
+from upright_ledger.core.rules.exact_rule import GONE, Rule
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import decoded_path
@@ -246,7 +247,9 @@ def _template_answer(p: Program, reply: Reply, conditions: list[tuple[str, str]]
     # The last condition is the one whose captures the substitution names.
     body, args, mark = (_with_captures(t) for t in (reply.body, reply.args, reply.fragment))
     mark = f"#{mark}" if mark else ""
-    carried = {CARRY_TRACKING: env("t"), CARRY: "%{QUERY_STRING}"}.get(reply.query)
+    carried = {QueryPolicy.CARRY_TRACKING: env("t"), QueryPolicy.CARRY: "%{QUERY_STRING}"}.get(
+        reply.query
+    )
     code = f"R={reply.status}"
     if carried:
         joined = f"{args}&{carried}" if args else carried

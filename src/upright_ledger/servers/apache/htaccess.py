@@ -12,8 +12,9 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from functools import partial
 
-from upright_ledger.core.rules.compiler import ExcludedRule
-from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, GONE
+from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion
+from upright_ledger.core.rules.exact_rule import GONE
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.servers.apache.canonical_form import forms
@@ -49,7 +50,9 @@ class Htaccess:
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(without_lower_case(rules), fault)
         refused += [
-            ExcludedRule(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower
+            ExcludedRule(f.legacy_url, Exclusion.REFUSED, NO_LOWER_CASE)
+            for f in rules.forms
+            if f.lower
         ]
         written = {
             RULES_FILE: _rule_file(held, lower(held)),
@@ -160,7 +163,9 @@ def _answer(p: Program, reply: Reply, conditions: Sequence[tuple[str, str]]) -> 
     if reply.status == GONE:
         p.rule(*conditions, flags=["G"])
         return
-    carried = {CARRY_TRACKING: env("t"), CARRY: "%{QUERY_STRING}"}.get(reply.query)
+    carried = {QueryPolicy.CARRY_TRACKING: env("t"), QueryPolicy.CARRY: "%{QUERY_STRING}"}.get(
+        reply.query
+    )
     body, args = literal(reply.body), literal(reply.args)
     mark = f"#{literal(reply.fragment)}" if reply.fragment else ""
     code = f"R={reply.status}"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from upright_ledger.core.rules.exact_rule import CARRY_TRACKING, TRACKED_VALUE
+from upright_ledger.core.rules.query_policy import TRACKED_VALUE, QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.servers.apache.rules import Program, env
 from upright_ledger.servers.lookup_tables import LookupTables
@@ -22,7 +22,7 @@ def read_query(p: Program, rules: RuleSet, low: LookupTables) -> None:
         twice = f"(?:^|&){word}(?:=[^&]*)?&(?:.*&)?{word}(?:=|&|$)"
         p.rule(("%{QUERY_STRING}", twice), flags=[f"E=upright_d{n}:1"])
     used = {r.query for r in rules if r.destination}
-    if CARRY_TRACKING not in used:
+    if QueryPolicy.CARRY_TRACKING not in used:
         return
     words = "|".join(re.escape(n) for n in rules.tracking)
     p.rule(("%{QUERY_STRING}", f"!(?:^|&)(?:{words or '^'})="), goto="carried")

@@ -16,8 +16,9 @@ from functools import partial
 from itertools import islice
 from typing import Any
 
-from upright_ledger.core.rules.compiler import ExcludedRule
-from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, GONE, TRACKED_VALUE, Rule
+from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion
+from upright_ledger.core.rules.exact_rule import GONE, Rule
+from upright_ledger.core.rules.query_policy import TRACKED_VALUE, QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import TemplateRule
 from upright_ledger.core.rules.template_syntax import escaped
@@ -71,7 +72,9 @@ class Caddy:
         held, odd, more = without_paths(held, lambda path: not _is_utf8(path))
         refused += more
         if odd:
-            refused.append(ExcludedRule(f"{len(odd):,} with {odd[0]}", "refused", _NO_LATIN_1))
+            refused.append(
+                ExcludedRule(f"{len(odd):,} with {odd[0]}", Exclusion.REFUSED, _NO_LATIN_1)
+            )
         routes = _routes(held, lower(held))
         written = {
             RULES_FILE: json.dumps(routes, ensure_ascii=False),
@@ -275,14 +278,14 @@ def _answer(rules: RuleSet, low: LookupTables, hosts: Sequence[str]) -> list[Rou
         gone.append({"handler": "error", "status_code": GONE})
         respond.append(handled(*gone, match=equals(var("code"), str(GONE))))
     used = {r.query for r in rules if r.destination}
-    if CARRY_TRACKING in used:
+    if QueryPolicy.CARRY_TRACKING in used:
         tracked = []
         for n, name in enumerate(rules.tracking, 1):
             pattern = f"^(?:.*?&)??{escaped(name)}=({TRACKED_VALUE})(?:&|$)"
             text = f"{var('args')}&{name}={{http.regexp.uprightq{n}.1}}"
             tracked.append(handled(put(args=text), match=matches(QUERY, pattern, f"uprightq{n}")))
         respond.append(handled(subroute(tracked), match=matches(f"{var('mode')} {QUERY}", "^t .")))
-    if CARRY in used:
+    if QueryPolicy.CARRY in used:
         both = put(args=f"{var('args')}&{QUERY}")
         respond.append(handled(both, match=matches(f"{var('mode')} {QUERY}", "^c .")))
     location = cached | {"Location": [f"{var('body')}{var('args')}{var('mark')}"]}

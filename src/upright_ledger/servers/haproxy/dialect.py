@@ -12,7 +12,8 @@ from collections.abc import Iterator, Mapping
 from functools import partial
 from urllib.parse import quote_from_bytes
 
-from upright_ledger.core.rules.exact_rule import GONE, TRACKED_VALUE
+from upright_ledger.core.rules.exact_rule import GONE
+from upright_ledger.core.rules.query_policy import TRACKED_VALUE
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS
 from upright_ledger.core.url.address import decoded_path

@@ -14,7 +14,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from upright_ledger.core.rules.canonical_form import CONNECTION
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import TemplateGroup, first_segment
-from upright_ledger.core.rules.template_syntax import LIST, REST, Capture
+from upright_ledger.core.rules.template_syntax import Capture, CaptureKind
 from upright_ledger.servers.interpreters import NotUnderstoodError, in_bytes
 from upright_ledger.servers.interpreters.lighttpd import LighttpdInterpreter
 from upright_ledger.servers.interpreters.lua_data import read_module
@@ -203,7 +203,7 @@ def _template(rules: RuleSet, group: TemplateGroup) -> Iterator[str]:
 
 
 def _class(capture: Capture) -> str:
-    inside = {"digits": "0-9", "word": "A-Za-z0-9", REST: "A-Za-z0-9._~/%-"}.get(
+    inside = {"digits": "0-9", "word": "A-Za-z0-9", CaptureKind.REST: "A-Za-z0-9._~/%-"}.get(
         capture.kind, "A-Za-z0-9._~%-"
     )
     return f"()[{inside}]+()"
@@ -214,9 +214,9 @@ def _capture(capture: Capture, *, exact: bool, fold: bool) -> str:
         f"name = {quote(capture.name)}",
         f"pattern = {quote('^' + _class(capture).replace('()', '') + '$')}",
     ]
-    if capture.kind == REST:
+    if capture.kind == CaptureKind.REST:
         parts.append("rest = true")
-    if capture.kind == LIST:
+    if capture.kind == CaptureKind.LIST:
         parts.append(
             f"list = {_set(v.lower() if fold and not exact else v for v in capture.values)}"
         )

@@ -12,15 +12,9 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from functools import partial
 
-from upright_ledger.core.rules.compiler import ExcludedRule
-from upright_ledger.core.rules.exact_rule import (
-    CARRY,
-    CARRY_TRACKING,
-    GONE,
-    TRACKED_VALUE,
-    ExactRule,
-    Rule,
-)
+from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion
+from upright_ledger.core.rules.exact_rule import GONE, ExactRule, Rule
+from upright_ledger.core.rules.query_policy import TRACKED_VALUE, QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.servers.interpreters.nginx import NginxInterpreter
@@ -65,7 +59,9 @@ class Nginx:
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(rules, _too_long)
         refused += [
-            ExcludedRule(f.legacy_url, "refused", NO_LOWER_CASE) for f in rules.forms if f.lower
+            ExcludedRule(f.legacy_url, Exclusion.REFUSED, NO_LOWER_CASE)
+            for f in rules.forms
+            if f.lower
         ]
         held = without_lower_case(held)
         writer = _Writer(held)
@@ -214,11 +210,11 @@ class _Writer:
         puts it on, else "=".
         """
         body, mark, fragment = destination.partition("#")
-        if rule.query == CARRY_TRACKING and not mark and "?" not in body:
+        if rule.query == QueryPolicy.CARRY_TRACKING and not mark and "?" not in body:
             head, tail = ":", ""
-        elif rule.query == CARRY_TRACKING:
+        elif rule.query == QueryPolicy.CARRY_TRACKING:
             head, tail = "=", "${upright_and}" if "?" in body else "${upright_ask}"
-        elif rule.query == CARRY:
+        elif rule.query == QueryPolicy.CARRY:
             head, tail = "=", "${upright_all_and}" if "?" in body else "${upright_all_ask}"
         else:
             head, tail = "=", ""
@@ -246,7 +242,7 @@ class _Writer:
         out["upright_and"] = {"": "", "default": "".join(parts)}
         out["upright_ask_some"] = {"default": "", "~^&(?<upright_rest>.+)$": "?$upright_rest"}
         out["upright_ask"] = {"": "", "default": "$upright_ask_some"}
-        if any(rule.query == CARRY for rule in self.rules.answering):
+        if any(rule.query == QueryPolicy.CARRY for rule in self.rules.answering):
             out["upright_all_and"] = {"": "", "default": "&$args"}
             out["upright_all_ask"] = {"": "", "default": "?$args"}
         return out
@@ -369,7 +365,11 @@ def _answers(variable: str, rules: Sequence[Rule]) -> list[str]:
 
 
 def _is_composed(rule: Rule) -> bool:
-    return rule.query != CARRY_TRACKING or "?" in rule.destination or "#" in rule.destination
+    return (
+        rule.query != QueryPolicy.CARRY_TRACKING
+        or "?" in rule.destination
+        or "#" in rule.destination
+    )
 
 
 def _example_file(rules: RuleSet) -> str:

@@ -14,15 +14,19 @@ from upright_ledger.core.crawl.audits.server_setup import probes_of
 from upright_ledger.core.crawl.frontier import (
     BOOKS,
     EXTERNAL,
-    OFF_SITE,
     PROBE,
-    ROBOTS,
-    UNREAD,
     USUAL,
     Frontier,
     Limits,
+    NotAsked,
 )
-from upright_ledger.core.crawl.observation import ANSWERED, HREFLANG, RESOURCE, SITEMAP_LINE, Seen
+from upright_ledger.core.crawl.observation import (
+    HREFLANG,
+    RESOURCE,
+    SITEMAP_LINE,
+    CrawlOutcome,
+    Seen,
+)
 from upright_ledger.core.url.address import Address, address_of, parse_address, split_text
 from upright_ledger.web.http.client import HttpClient, Request
 from upright_ledger.web.http.options import RequestOptions
@@ -187,7 +191,7 @@ class _Crawler:
         reason = self.frontier.take(address, depth)
         if reason == "":
             self.queue.append((address, depth, via, page))
-        elif reason == OFF_SITE:
+        elif reason == NotAsked.OFF_SITE:
             if self.external and address.without_fragment not in self.frontier.known:
                 self.frontier.known.add(address.without_fragment)
                 self.queue.append((address, depth, EXTERNAL, False))
@@ -218,7 +222,7 @@ class _Crawler:
         rules = self.robots[origin]
         barred = rules is not None and not rules.can_fetch(address.text, self.agent)
         if not self.own_site and (barred or origin in self.unread):
-            reason = ROBOTS if barred else UNREAD
+            reason = NotAsked.ROBOTS if barred else NotAsked.UNREAD
             self.done(
                 Seen(
                     address.without_fragment,
@@ -327,7 +331,7 @@ class _Crawler:
 
     def _sample(self, seen: Seen) -> None:
         if (
-            seen.outcome == ANSWERED
+            seen.outcome == CrawlOutcome.ANSWERED
             and seen.via not in _UNTOLD
             and seen.content_type.startswith("text/html")
         ):

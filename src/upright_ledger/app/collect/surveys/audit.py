@@ -22,7 +22,7 @@ from upright_ledger.core.crawl.audits.site_index import (
     outcomes,
 )
 from upright_ledger.core.crawl.audits.url_consistency import PARTS, FormRow, form_table
-from upright_ledger.core.crawl.observation import NOT_ASKED, OUTCOMES
+from upright_ledger.core.crawl.observation import OUTCOMES, CrawlOutcome
 from upright_ledger.core.inventory.evidence import EntryEvidence
 from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.inventory.url_patterns import templates
@@ -71,7 +71,9 @@ class Audited:
     def not_asked(self) -> Counter[str]:
         """Why addresses were not asked for → how many."""
         return Counter(
-            line.reason for line in self.site.lines.values() if line.outcome == NOT_ASKED
+            line.reason
+            for line in self.site.lines.values()
+            if line.outcome == CrawlOutcome.NOT_ASKED
         )
 
     def as_dict(self) -> dict[str, Any]:

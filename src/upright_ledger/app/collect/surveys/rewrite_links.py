@@ -11,7 +11,7 @@ from typing import BinaryIO
 
 from upright_ledger.core.crawl.audits.site_index import Site
 from upright_ledger.core.crawl.link_rewriting import replace_in
-from upright_ledger.core.crawl.observation import MOVED
+from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.files.atomic import write_whole
 
@@ -34,7 +34,7 @@ class Mended:
 def moved_table(site: Site) -> dict[str, str]:
     """Every address of a survey that moves on to a page, with that page."""
     found = {}
-    for url in site.of(MOVED):
+    for url in site.of(CrawlOutcome.MOVED):
         final, status = site.final(url)
         if status == 200 and final != url:
             found[url] = final

@@ -15,8 +15,8 @@ from upright_ledger.app.collect.surveys.crawling import Surveying
 from upright_ledger.app.collect.surveys.page_reader import unpacked
 from upright_ledger.app.request_list import own_requests
 from upright_ledger.core.crawl.audits.site_index import Site
-from upright_ledger.core.crawl.frontier import UNREAD, Limits
-from upright_ledger.core.crawl.observation import ANSWERED, FAILING, MOVED, OUTCOMES, REFUSED, Seen
+from upright_ledger.core.crawl.frontier import Limits, NotAsked
+from upright_ledger.core.crawl.observation import OUTCOMES, CrawlOutcome, Seen
 from upright_ledger.core.url.address import Address, address_of, parse_address
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.formats.files.leftovers import temporary_folder
@@ -107,7 +107,7 @@ def survey(
                 waiting.append(seen)
                 result.counts[seen.outcome] += 1
                 result.site.add(seen)
-                unread = seen.error if seen.reason == UNREAD else unread
+                unread = seen.error if seen.reason == NotAsked.UNREAD else unread
             if progress is not None:
                 progress(result.counts.total(), 0, result.counts)
             if time.monotonic() - saved >= (COMMIT_SECONDS if waiting else HEARD_SECONDS):
@@ -125,7 +125,7 @@ def survey(
         raise error
     if result.stopped:
         return result
-    if unread and all(line.reason == UNREAD for line in result.site.lines.values()):
+    if unread and all(line.reason == NotAsked.UNREAD for line in result.site.lines.values()):
         raise InputError(
             f"nothing could be asked for at {at}, since its robots.txt could not be read: {unread}",
             "check the address and that the server runs, or say --own-site where you may go "
@@ -161,7 +161,11 @@ def _feed(ledger: Ledger, run: int, side: str) -> int:
     """Gather what answered, moved or failed as old URLs, or stock what answered and moved as
     pages.
     """
-    wanted = (ANSWERED, MOVED, FAILING, REFUSED) if side == OLD else (ANSWERED, MOVED)
+    wanted = (
+        (CrawlOutcome.ANSWERED, CrawlOutcome.MOVED, CrawlOutcome.FAILING, CrawlOutcome.REFUSED)
+        if side == OLD
+        else (CrawlOutcome.ANSWERED, CrawlOutcome.MOVED)
+    )
     with temporary_folder() as held:
         file = held / f"survey-{run}.csv"
         with ledger.reading() as connection, file.open("w", encoding="utf-8", newline="") as out:

@@ -11,7 +11,7 @@ from upright_ledger.core.url.address import address_of, lower_path
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.ledger.tables.entries import Entry
-from upright_ledger.ledger.tables.stock import LIVE, Destination
+from upright_ledger.ledger.tables.stock import Destination, StockState
 
 KEPT_AS = "another spelling of a page that is kept"
 """Where such a plan comes from."""
@@ -25,7 +25,7 @@ def lives_on(entry: Entry, sites: Sites, stock: Mapping[str, Destination]) -> bo
     if not entry.statuses.get("2xx") or not sites.is_new(page):
         return False
     found = (stock.get(page_key(page._replace(scheme=scheme))) for scheme in ("https", "http"))
-    return any(d is not None and d.status == 200 and d.state == LIVE for d in found)
+    return any(d is not None and d.status == 200 and d.state == StockState.LIVE for d in found)
 
 
 def plan_of_kept(

@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from upright_ledger.core.inventory.answer import KEEP
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
 from upright_ledger.core.url.address import address_of
 from upright_ledger.core.url.redaction import has_masked_segment
-from upright_ledger.ledger.tables.answers import TEMPLATE
 from upright_ledger.ledger.tables.entries import sessions_in_paths
 
 if TYPE_CHECKING:
@@ -21,14 +20,14 @@ def unanswered_in_paths(book: Book) -> Iterator[tuple[str, str]]:
     """
     with book.ledger.reading() as connection:
         seen = sessions_in_paths(connection)
-    by_id = {e.id: e for e in book.entries if e.answer.has_rule or e.answer.kind == KEEP}
+    by_id = {e.id: e for e in book.entries if e.answer.has_rule or e.answer.kind == AnswerKind.KEEP}
     for number, spelling in seen:
         entry, address = by_id.get(number), address_of(spelling)
         if entry is None:
             continue
         masked = has_masked_segment(address.path)
         if (
-            entry.by != TEMPLATE
+            entry.by != AnsweredBy.TEMPLATE
             if masked
             else book.rules.answer_of_rules(address.authority, address.target) is None
         ):
@@ -39,7 +38,7 @@ def spelled_by_template(book: Book) -> Iterator[tuple[str, str, str, str]]:
     """Host, target, template and destination of every spelling of the entries that a template
     answers.
     """
-    for entry in (e for e in book.entries if e.by == TEMPLATE and e.answer.has_rule):
+    for entry in (e for e in book.entries if e.by == AnsweredBy.TEMPLATE and e.answer.has_rule):
         template = entry.where.partition("://")[2].partition("/")[2]
         for host, target in entry.requests:
             yield host, target, template, entry.answer.destination

@@ -19,7 +19,7 @@ from upright_ledger.cli.options.shared import (
     sheet_option,
 )
 from upright_ledger.cli.terminal import output
-from upright_ledger.core.inventory import noise
+from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.server_config.rules_read import Surroundings
@@ -176,27 +176,27 @@ def _figures(results: list[Gathered]) -> tuple[int, ...]:
     return tuple(map(sum, zip(*columns, strict=True)))
 
 
-_HARMLESS = frozenset([noise.BLANK, noise.COUNTED_BEFORE, noise.PATTERN_RULE])
+_HARMLESS = frozenset([AsideClass.BLANK, AsideClass.COUNTED_BEFORE, AsideClass.PATTERN_RULE])
 _OTHER_KIND = (
     "where the file is another kind or in another encoding, name it: --kind, --encoding, --column"
 )
-_HELP = {
-    noise.OFF_SITE: (
+_HELP: dict[str, str] = {
+    AsideClass.OFF_SITE: (
         "where these are hosts of the old site, add them to [sites] in upright.toml, then upright "
         "fold --apply"
     ),
-    noise.FURNITURE: "where they are pages all the same: upright fold --take-back furniture",
-    noise.PROBE: (
+    AsideClass.FURNITURE: "where they are pages all the same: upright fold --take-back furniture",
+    AsideClass.PROBE: (
         "where they are pages all the same: upright fold --take-back probe, or a path such as "
         "'/admin/*'"
     ),
-    noise.RANDOM: "where they are pages all the same: upright fold --take-back random",
-    noise.BOTS_ONLY: "where they are pages all the same: upright fold --take-back 'bots only'",
-    noise.ASSET: (
+    AsideClass.RANDOM: "where they are pages all the same: upright fold --take-back random",
+    AsideClass.BOTS_ONLY: "where they are pages all the same: upright fold --take-back 'bots only'",
+    AsideClass.ASSET: (
         "where they are pages all the same: upright fold --take-back 'page asset', or a path such "
         "as '/images/*'"
     ),
-    noise.PROSE: "where the file is another kind, name it: --kind table, access-log, ...",
+    AsideClass.PROSE: "where the file is another kind, name it: --kind table, access-log, ...",
 }
 
 
@@ -212,7 +212,9 @@ def _warn(result: Gathered) -> None:
     if result.rejected:
         shares["rejected"] = result.rejected
     kind, count = shares.most_common(1)[0]
-    inside = {noise.OFF_SITE: result.hosts, "rejected": result.reasons}.get(kind, Counter[str]())
+    inside = {AsideClass.OFF_SITE: result.hosts, "rejected": result.reasons}.get(
+        kind, Counter[str]()
+    )
     named = ", ".join(f"{name} ({n:,})" for name, n in inside.most_common(3))
     output.say(
         f"{result.name}: {count:,} of {result.lines:,} lines are "

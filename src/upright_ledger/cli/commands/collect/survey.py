@@ -26,9 +26,9 @@ from upright_ledger.cli.options.shared import FILE, force_option, json_option
 from upright_ledger.cli.screens.renamed import show_renamed
 from upright_ledger.cli.screens.survey import show_mended, show_rows, show_survey
 from upright_ledger.cli.terminal import output
-from upright_ledger.core.crawl.audits.site_index import ERROR
 from upright_ledger.core.crawl.frontier import Limits
-from upright_ledger.core.crawl.observation import NOT_ASKED
+from upright_ledger.core.crawl.observation import CrawlOutcome
+from upright_ledger.core.severity import Severity
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
@@ -277,7 +277,9 @@ def command(
             if path is not None:
                 output.say(f"{what} is in {path}.")
         _next(result.run, mends=bool(result.mends and mends is None), pairs=pairs)
-    raise click.exceptions.Exit(1 if any(f.severity == ERROR for f in result.faults) else 0)
+    raise click.exceptions.Exit(
+        1 if any(f.severity == Severity.ERROR for f in result.faults) else 0
+    )
 
 
 def _next(run: int, *, mends: bool, pairs: Path | None) -> None:
@@ -296,7 +298,7 @@ def _wanted(
 ) -> dict[str, Any]:
     """The options, and where none was given what the settings say."""
     found = dict(options)
-    for key in SurveySettings.__dataclass_fields__:
+    for key in SurveySettings.__struct_fields__:
         value = getattr(settings, key)
         given = context.get_parameter_source(key) not in {ParameterSource.DEFAULT, None}
         if not given and value not in {None, ()}:
@@ -359,7 +361,7 @@ def _crawl(
             "upright survey … --resume, with the same addresses and options",
         )
         raise click.exceptions.Exit(130)
-    asked = kept.counts.total() - kept.counts[NOT_ASKED]
+    asked = kept.counts.total() - kept.counts[CrawlOutcome.NOT_ASKED]
     fed = {
         "old": f" {output.plural(kept.fed, 'new entry', 'new entries')} gathered.",
         "new": f" {output.plural(kept.fed, 'page')} stocked.",

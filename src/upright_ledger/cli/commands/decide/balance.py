@@ -12,7 +12,7 @@ from upright_ledger.app.decide.balance import balance
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
-from upright_ledger.core.inventory.answer import OPEN, WANTED
+from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.ledger.tables.entries import Entry
 
 SHOWN_SOURCES = 12
@@ -40,7 +40,7 @@ def command(folder: Path, as_json: bool) -> None:
     rows: list[tuple[object, ...]] = [
         (x.answer, x.entries, _share(x.entries, total), x.hits, round(x.value))
         for x in result.lines
-        if x.entries or x.answer == OPEN
+        if x.entries or x.answer == AnswerKind.OPEN
     ]
     hits, value = sum(x.hits for x in result.lines), sum(x.value for x in result.lines)
     rows.append(("all", total, _share(total, total), hits, round(value)))
@@ -98,7 +98,11 @@ def command(folder: Path, as_json: bool) -> None:
 
 
 def _waits(entry: Entry) -> str:
-    return "wanted: to be written" if entry.answer.kind == WANTED else "move: to be published"
+    return (
+        "wanted: to be written"
+        if entry.answer.kind == AnswerKind.WANTED
+        else "move: to be published"
+    )
 
 
 def _share(part: float, whole: float) -> str:

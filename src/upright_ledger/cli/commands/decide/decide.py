@@ -12,6 +12,7 @@ from upright_ledger.app.decide.entries import Filters
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import (
     PAIR_MEANINGS,
+    choice_of,
     column_option,
     encoding_option,
     json_option,
@@ -20,16 +21,8 @@ from upright_ledger.cli.options.shared import (
     show_columns,
 )
 from upright_ledger.cli.terminal import output
-from upright_ledger.core.inventory.answer import (
-    GONE,
-    IGNORE,
-    KEEP,
-    STATUSES,
-    WANTED,
-    EntryAnswer,
-    usual,
-)
-from upright_ledger.core.rules.exact_rule import CARRY, CARRY_TRACKING, DROP
+from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, EntryAnswer, usual
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.errors import UsageError
 
 SHOWN = 8
@@ -71,8 +64,8 @@ SHOWN = 8
 )
 @click.option(
     "--query",
-    type=click.Choice([CARRY_TRACKING, DROP, CARRY]),
-    default=CARRY_TRACKING,
+    type=choice_of(QueryPolicy),
+    default=str(QueryPolicy.CARRY_TRACKING),
     show_default=True,
     help="What happens to the query: campaign parameters go on, nothing, or all of it.",
 )
@@ -130,7 +123,15 @@ def command(
         raise UsageError(
             "one answer is needed", "give one of: --to NEW, --gone, --keep, --wanted, --ignore"
         )
-    answer = usual(GONE if gone else KEEP if keep else WANTED if wanted else IGNORE)
+    answer = usual(
+        AnswerKind.GONE
+        if gone
+        else AnswerKind.KEEP
+        if keep
+        else AnswerKind.WANTED
+        if wanted
+        else AnswerKind.IGNORE
+    )
     if new:
         answer = EntryAnswer(STATUSES[int(status)], int(status), new)
     ledger = open_ledger(folder)
@@ -146,7 +147,7 @@ def command(
         name = " ".join(t for t in (section, family) if t)
     else:
         decide = decide_template if "{" in (old or "") else decide_one
-        result, name = decide(ledger, old or "", answer, query, reason)
+        result, name = decide(ledger, old or "", answer, QueryPolicy(query), reason)
     _show(result, name, as_json=as_json)
     raise click.exceptions.Exit(1 if result.refused or result.contested else 0)
 

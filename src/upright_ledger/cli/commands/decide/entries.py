@@ -10,7 +10,7 @@ import click
 from upright_ledger.app.book import Book
 from upright_ledger.app.decide import entries as task
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.options.shared import FILE, force_option, json_option
+from upright_ledger.cli.options.shared import FILE, choice_of, force_option, json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.core.inventory.evidence import PER_PERIOD
@@ -29,11 +29,11 @@ SHOWN_SPELLINGS = 12
 @click.option(
     "--source", default="", metavar="NAME", help="Named by a source; * stands for anything."
 )
-@click.option("--answer", default="", type=click.Choice(["", *ANSWERS]), help="With this answer.")
+@click.option("--answer", default="", type=choice_of(["", *ANSWERS]), help="With this answer.")
 @click.option(
     "--by",
     default="",
-    type=click.Choice(["", *BY]),
+    type=choice_of(["", *BY]),
     help="Answered by match, a person, an import, ...",
 )
 @click.option(

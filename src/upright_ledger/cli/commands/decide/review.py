@@ -11,7 +11,7 @@ from upright_ledger.app.decide.entries import Filters
 from upright_ledger.app.decide.review_queue import Queue
 from upright_ledger.app.decide.review_sheet import Change, Reviewed, read_sheet, write_sheet
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.options.shared import FILE, force_option, json_option
+from upright_ledger.cli.options.shared import FILE, choice_of, force_option, json_option
 from upright_ledger.cli.screens.review import Screen
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
@@ -37,7 +37,7 @@ SHOWN = 8
 @click.option("--dry-run", is_flag=True, help="With --in: only show what it would change.")
 @click.option(
     "--answer",
-    type=click.Choice(ANSWERS),
+    type=choice_of(ANSWERS),
     help="With --out: only entries with this answer, such as open.",
 )
 @click.option("--section", default=None, help="Only entries of this section; '' for those of none.")

@@ -29,7 +29,7 @@ from upright_ledger.cli.options.shared import (
 from upright_ledger.cli.screens.triage import show_next_step, show_triage
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.monitoring.changes import MENDED, body_of
-from upright_ledger.core.monitoring.failure_account import NEW
+from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.web.http.options import RequestOptions, is_local
@@ -135,7 +135,7 @@ def command(
     if (
         paths
         and book.stock
-        and any(r.account.state == NEW and r.proposal is None for r in result.rows)
+        and any(r.account.state == FailureState.NEW and r.proposal is None for r in result.rows)
     ):
         match(ledger, threshold=1.01, answering=False)
         result = triage(Book(ledger))
@@ -155,7 +155,10 @@ def command(
             output.say(f"The figures are in {figures}.")
         show_next_step(result)
     if review:
-        _review(folder, frozenset(r.entry.id for r in result.rows if r.account.state == NEW))
+        _review(
+            folder,
+            frozenset(r.entry.id for r in result.rows if r.account.state == FailureState.NEW),
+        )
     raise click.exceptions.Exit(1 if result.faults else 0)
 
 

@@ -14,7 +14,7 @@ from upright_ledger.app.prove.builds.build_files import CHANGES, roll_back, take
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
-from upright_ledger.core.rules.compiler import PATTERN
+from upright_ledger.core.rules.compiler import Exclusion
 from upright_ledger.errors import UsageError
 from upright_ledger.servers import DIALECTS, LISTS
 
@@ -139,8 +139,8 @@ def command(
             _show_condensed(
                 result, (ledger.settings.sites.old[0].origins[0], ledger.settings.sites.new[0])
             )
-        answers = [h for h in result.held_back if h.kind != PATTERN]
-        patterns = [h for h in result.held_back if h.kind == PATTERN]
+        answers = [h for h in result.held_back if h.kind != Exclusion.PATTERN]
+        patterns = [h for h in result.held_back if h.kind == Exclusion.PATTERN]
         for held, title in (
             (answers, f"{output.plural(len(answers), 'answer')} held back"),
             (

@@ -22,6 +22,7 @@ from upright_ledger.cli.options.shared import (
     show_columns,
 )
 from upright_ledger.cli.terminal import output
+from upright_ledger.core.rules.finding import FindingKind
 from upright_ledger.errors import UsageError
 
 SHOWN_CAUSES = 15
@@ -209,7 +210,7 @@ def _show_proof(result: Checked) -> None:
     if held:
         # Chains of exact rules are built as they were decided; those of templates are held back.
         kinds = {f.kind for f in result.findings} & (
-            {"loop", "chain"} if proof.held_back else {"loop"}
+            {FindingKind.LOOP, FindingKind.CHAIN} if proof.held_back else {FindingKind.LOOP}
         )
         named = (
             f", {' and '.join(f'{k}s' for k in sorted(kinds, reverse=True))} among them"

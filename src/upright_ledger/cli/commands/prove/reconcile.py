@@ -10,7 +10,7 @@ from upright_ledger.app.book import Book
 from upright_ledger.app.prove.compare_runs import Change, Reconciled, reconcile
 from upright_ledger.app.prove.results import Results
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.options.shared import FILE, force_option, json_option
+from upright_ledger.cli.options.shared import FILE, choice_of, force_option, json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.tracing.comparison import (
     ADDED,
@@ -41,7 +41,7 @@ _WORDS = {
 @click.option(
     "--allow",
     multiple=True,
-    type=click.Choice([WORSE, CONTENT, *ORDER]),
+    type=choice_of([WORSE, CONTENT, *ORDER]),
     metavar="WHAT",
     help="What is no regression: worse, content-changed, or a verdict in which a URL may end.",
 )

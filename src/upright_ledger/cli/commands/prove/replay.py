@@ -26,6 +26,7 @@ from upright_ledger.cli.options.http import (
 )
 from upright_ledger.cli.options.shared import (
     ON_SCREEN,
+    choice_of,
     force_option,
     hops_option,
     json_option,
@@ -71,7 +72,7 @@ from upright_ledger.errors import UsageError
 @click.option("--section", default="", help="Without files: the entries of one section.")
 @click.option(
     "--verdict",
-    type=click.Choice(ORDER),
+    type=choice_of(ORDER),
     metavar="VERDICT",
     default=None,
     help="Without files: what the last run found so.",

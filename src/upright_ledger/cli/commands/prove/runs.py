@@ -19,6 +19,7 @@ from upright_ledger.cli.options.shared import (
 from upright_ledger.cli.screens.results import show_results, write_results
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.monitoring.deploy_days import to_the_minute
+from upright_ledger.core.tracing.verdicts import Verdict
 
 
 @click.command("runs")
@@ -95,5 +96,5 @@ def _wrong(run: RunLine) -> tuple[object, str]:
     """How many URLs were not ok, and what most of them were."""
     if not run.finished:
         return "", "stopped: replay --resume goes on"
-    wrong = {v: n for v, n in run.counts.items() if v != "ok"}
+    wrong = {v: n for v, n in run.counts.items() if v != Verdict.OK}
     return sum(wrong.values()), max(wrong, key=lambda v: wrong[v]) if wrong else ""

@@ -8,9 +8,10 @@ from upright_ledger.core.crawl.audits.launch_gate import GATE, gate
 from upright_ledger.core.crawl.audits.old_links import old_links
 from upright_ledger.core.crawl.audits.pages import canonicals, doubles, languages
 from upright_ledger.core.crawl.audits.server_setup import server
-from upright_ledger.core.crawl.audits.site_index import ERROR, NOTE, WARNING, Fault, Site, Wanted
+from upright_ledger.core.crawl.audits.site_index import Fault, Site, Wanted
 from upright_ledger.core.crawl.audits.sitemap import sitemap
 from upright_ledger.core.crawl.audits.url_consistency import FormRow, forms
+from upright_ledger.core.severity import Severity
 
 
 def audit(site: Site, wanted: Wanted, table: list[FormRow]) -> list[Fault]:
@@ -24,6 +25,6 @@ def audit(site: Site, wanted: Wanted, table: list[FormRow]) -> list[Fault]:
         doubles,
         old_links,
     )
-    order = {ERROR: 0, WARNING: 1, NOTE: 2}
+    order = {Severity.ERROR: 0, Severity.WARNING: 1, Severity.NOTE: 2}
     found = [*forms(table, wanted), *(fault for part in parts for fault in part(site, wanted))]
     return sorted(found, key=lambda f: (f.audit != GATE, order[f.severity], -len(f.rows), f.kind))

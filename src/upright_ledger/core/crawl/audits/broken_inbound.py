@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from upright_ledger.core.crawl.audits.site_index import Site
-from upright_ledger.core.crawl.observation import FAILING, MOVED, UNREACHABLE
+from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.core.inventory.evidence import EntryEvidence
 
 
@@ -32,12 +32,12 @@ def broken_inbound(site: Site, known: Callable[[str], EntryEvidence | None]) -> 
     found = []
     for url, line in site.lines.items():
         final, status = (url, line.status)
-        if line.outcome == MOVED:
+        if line.outcome == CrawlOutcome.MOVED:
             final, status = site.final(url)
             end = site.lines.get(final)
-            if end is None or end.outcome not in {FAILING, UNREACHABLE}:
+            if end is None or end.outcome not in {CrawlOutcome.FAILING, CrawlOutcome.UNREACHABLE}:
                 continue
-        elif line.outcome not in {FAILING, UNREACHABLE}:
+        elif line.outcome not in {CrawlOutcome.FAILING, CrawlOutcome.UNREACHABLE}:
             continue
         evidence = known(url)
         if evidence is not None and (evidence.links or evidence.hits or evidence.clicks):

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 
 from upright_ledger.core.crawl.audits.site_index import (
-    ERROR,
-    NOTE,
     Fault,
     Line,
     Site,
@@ -15,8 +13,9 @@ from upright_ledger.core.crawl.audits.site_index import (
     by_host,
     severity,
 )
-from upright_ledger.core.crawl.frontier import ROBOTS, UNREAD
-from upright_ledger.core.crawl.observation import REFUSED
+from upright_ledger.core.crawl.frontier import NotAsked
+from upright_ledger.core.crawl.observation import CrawlOutcome
+from upright_ledger.core.severity import Severity
 from upright_ledger.core.url.address import parse_address, split_text
 
 GATE = "launch gate"
@@ -50,13 +49,13 @@ def gate(site: Site, wanted: Wanted) -> Iterator[Fault]:
             "robots-blocks",
             "addresses that robots.txt keeps from crawlers",
             whole,
-            lambda n: n.barred or n.reason == ROBOTS,
+            lambda n: n.barred or n.reason == NotAsked.ROBOTS,
         ),
         (
             "closed",
             "addresses that ask for a login, or refuse",
             whole,
-            lambda n: n.outcome == REFUSED,
+            lambda n: n.outcome == CrawlOutcome.REFUSED,
         ),
     )
     for kind, text, groups, applies in closing:
@@ -65,7 +64,7 @@ def gate(site: Site, wanted: Wanted) -> Iterator[Fault]:
             found = [u for u in urls if applies(site.lines[u])]
             if found and len(found) >= _SITEWIDE * len(urls):
                 told = f"{text}: {len(found):,} of {len(urls):,}, so the whole of {host}"
-                grave = NOTE if wanted.staging else ERROR
+                grave = Severity.NOTE if wanted.staging else Severity.ERROR
                 yield Fault(
                     GATE, f"{kind}-everywhere", grave, told, as_rows(sorted(found)[:_EXAMPLES])
                 )
@@ -73,17 +72,17 @@ def gate(site: Site, wanted: Wanted) -> Iterator[Fault]:
                 few += found
         if few:
             of = sum(map(len, groups.values()))
-            grave = NOTE if wanted.staging and kind == "closed" else severity(len(few), of)
+            grave = Severity.NOTE if wanted.staging and kind == "closed" else severity(len(few), of)
             yield Fault(GATE, kind, grave, f"{text}: {len(few):,} of {of:,}", as_rows(few))
-    unread = by_host(url for url, line in site.lines.items() if line.reason == UNREAD)
+    unread = by_host(url for url, line in site.lines.items() if line.reason == NotAsked.UNREAD)
     for host, urls in unread.items():
         told = f"the robots.txt of {host} cannot be read: crawlers ask for nothing there"
-        yield Fault(GATE, "robots-unread", ERROR, told, as_rows(sorted(urls)[:_EXAMPLES]))
+        yield Fault(GATE, "robots-unread", Severity.ERROR, told, as_rows(sorted(urls)[:_EXAMPLES]))
     for use, rows in _staging_addresses(site, wanted).items():
         yield Fault(
             GATE,
             f"staging-in-{use}",
-            ERROR,
+            Severity.ERROR,
             f"{_USES[use]} that name a staging host: {len(rows):,}",
             rows,
             "on",

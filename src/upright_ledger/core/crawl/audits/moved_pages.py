@@ -9,19 +9,36 @@ from collections.abc import Callable, Mapping
 from typing import NamedTuple
 
 from upright_ledger.core.crawl.audits.site_index import Site
-from upright_ledger.core.crawl.observation import ANSWERED, FAILING, MOVED
+from upright_ledger.core.crawl.observation import CrawlOutcome
+from upright_ledger.core.word import Word
 
 _LEAST_TEXT = 120  # letters; shorter texts tell no pages apart
 
-GONE, LED, ASTRAY = "gone", "led there", "led elsewhere"
+
+class Fate(Word):
+    """What became of a page that is not where it was."""
+
+    GONE = "gone"
+    LED = "led there"
+    ASTRAY = "led elsewhere"
+
+
 """What became of the old address of a page that was renamed: it fails, it redirects to the new one,
 or to another page.
 """
 
-BY_ITEM, BY_TEXT, BY_TITLE = "item number", "title and text", "title"
+
+class Sameness(Word):
+    """By what a page is known again."""
+
+    BY_ITEM = "item number"
+    BY_TEXT = "title and text"
+    BY_TITLE = "title"
+
+
 """What two addresses have in common, and no other page that vanished or appeared."""
 
-CONFIDENCE = {BY_ITEM: 0.99, BY_TEXT: 0.99, BY_TITLE: 0.9}
+CONFIDENCE = {Sameness.BY_ITEM: 0.99, Sameness.BY_TEXT: 0.99, Sameness.BY_TITLE: 0.9}
 
 
 class KnownPage(NamedTuple):
@@ -42,8 +59,8 @@ class Renaming(NamedTuple):
     old: str
     new: str
     title: str
-    by: str
-    state: str = GONE
+    by: Sameness
+    state: Fate = Fate.GONE
     inbound: int = 0
 
 
@@ -94,10 +111,10 @@ def compare(old: Mapping[str, KnownPage], new: Mapping[str, KnownPage]) -> Renam
     )
 
 
-_MARKS: dict[str, Callable[[KnownPage], str]] = {
-    BY_ITEM: lambda p: p.item,
-    BY_TEXT: lambda p: f"{p.title}\n{p.text}" if p.text else "",
-    BY_TITLE: lambda p: p.title,
+_MARKS: dict[Sameness, Callable[[KnownPage], str]] = {
+    Sameness.BY_ITEM: lambda p: p.item,
+    Sameness.BY_TEXT: lambda p: f"{p.title}\n{p.text}" if p.text else "",
+    Sameness.BY_TITLE: lambda p: p.title,
 }
 
 
@@ -139,7 +156,7 @@ def compare_surveys(before: Site, after: Site) -> Renamed:
         r._replace(state=_state(r.old, r.new, after), inbound=before.inbound[r.old])
         for r in found.renamings
     ]
-    order = {GONE: 0, ASTRAY: 1, LED: 2}
+    order = {Fate.GONE: 0, Fate.ASTRAY: 1, Fate.LED: 2}
     renamings.sort(key=lambda r: (order[r.state], -r.inbound, r.old))
     return found._replace(renamings=renamings)
 
@@ -148,12 +165,16 @@ def _pages(site: Site) -> dict[str, KnownPage]:
     return {
         url: KnownPage(line.title, line.digest if line.letters >= _LEAST_TEXT else "")
         for url, line in site.lines.items()
-        if line.is_page and line.outcome == ANSWERED
+        if line.is_page and line.outcome == CrawlOutcome.ANSWERED
     }
 
 
-def _state(old: str, new: str, after: Site) -> str:
+def _state(old: str, new: str, after: Site) -> Fate:
     line = after.lines.get(old)
-    if line is None or line.outcome == FAILING:
-        return GONE
-    return LED if line.outcome == MOVED and after.final(old)[0] == new else ASTRAY
+    if line is None or line.outcome == CrawlOutcome.FAILING:
+        return Fate.GONE
+    return (
+        Fate.LED
+        if line.outcome == CrawlOutcome.MOVED and after.final(old)[0] == new
+        else Fate.ASTRAY
+    )

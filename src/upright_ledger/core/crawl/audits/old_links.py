@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from upright_ledger.core.crawl.audits.site_index import ERROR, WARNING, Fault, Site, Wanted
+from upright_ledger.core.crawl.audits.site_index import Fault, Site, Wanted
+from upright_ledger.core.severity import Severity
 
 OLD_LINKS = "links to the old site"
 _MANY = 0.01  # of the pages
@@ -20,7 +21,7 @@ def old_links(site: Site, wanted: Wanted) -> Iterator[Fault]:
         yield Fault(
             OLD_LINKS,
             "links-to-old-site",
-            ERROR if pages >= _MANY * site.pages else WARNING,
+            Severity.ERROR if pages >= _MANY * site.pages else Severity.WARNING,
             f"addresses of the old site to which pages link: {len(rows):,}, {pages:,} times; put "
             "there where each goes now",
             rows,

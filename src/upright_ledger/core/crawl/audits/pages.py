@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Collection, Iterator
 
 from upright_ledger.core.crawl.audits.site_index import Fault, Site, Wanted, severity
-from upright_ledger.core.crawl.observation import ANSWERED, FAILING, MOVED
+from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.core.url.destination import slash_twin
 
 LANGUAGES, CANONICALS, DOUBLES = "languages", "canonical addresses", "doubles"
@@ -49,7 +49,8 @@ def _broken(
     dead = [
         (target, url)
         for url, target in named
-        if (line := site.lines.get(target)) and line.outcome in {MOVED, FAILING}
+        if (line := site.lines.get(target))
+        and line.outcome in {CrawlOutcome.MOVED, CrawlOutcome.FAILING}
     ]
     if dead:
         text = f"{what} that lead to redirects or errors: {len(dead):,} of {len(named):,}"
@@ -133,7 +134,12 @@ def _claimed_twice(site: Site) -> Iterator[Fault]:
     claims: dict[str, list[str]] = defaultdict(list)
     for page, target in site.canonicals.items():
         line = site.lines.get(page)
-        if page != target and line is not None and line.outcome == ANSWERED and line.title:
+        if (
+            page != target
+            and line is not None
+            and line.outcome == CrawlOutcome.ANSWERED
+            and line.title
+        ):
             claims[target].append(page)
     rows = []
     for target, pages in claims.items():

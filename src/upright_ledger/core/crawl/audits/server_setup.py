@@ -7,17 +7,9 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from upright_ledger.core.crawl.audits.site_index import (
-    ERROR,
-    WARNING,
-    Fault,
-    Line,
-    Site,
-    Wanted,
-    as_rows,
-    severity,
-)
-from upright_ledger.core.crawl.observation import ANSWERED, FAILING, MOVED, UNREACHABLE
+from upright_ledger.core.crawl.audits.site_index import Fault, Line, Site, Wanted, as_rows, severity
+from upright_ledger.core.crawl.observation import CrawlOutcome
+from upright_ledger.core.severity import Severity
 from upright_ledger.core.url.address import names_file, split_text, toggle_slash
 
 HYGIENE = "server"
@@ -26,13 +18,19 @@ _NO_SUCH_PAGE = "/upright-ledger-no-such-page-7f3a/"
 
 _TEXTS = {
     "https-not-in-one-hop": (
-        ERROR,
+        Severity.ERROR,
         "addresses in the clear that do not lead to the same over HTTPS in one hop",
     ),
-    "missing-page-not-404": (ERROR, "addresses where no page can be that do not answer 404"),
-    "index-file-answers": (WARNING, "index files that answer as second addresses of their folders"),
+    "missing-page-not-404": (
+        Severity.ERROR,
+        "addresses where no page can be that do not answer 404",
+    ),
+    "index-file-answers": (
+        Severity.WARNING,
+        "index files that answer as second addresses of their folders",
+    ),
     "slash-twin-answers": (
-        WARNING,
+        Severity.WARNING,
         "pages that answer with the other closing slash, too, instead of redirecting",
     ),
 }
@@ -52,16 +50,16 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
             grave,
             f"{text}: {len(rows):,}",
             sorted(rows),
-            "goes to" if grave == ERROR else "as",
+            "goes to" if grave == Severity.ERROR else "as",
         )
     if wanted.origin.startswith("https:"):
         front = site.lines.get(f"{wanted.origin}/")
         seconds = _max_age(front.hsts) if front else 0
-        if front is not None and front.outcome == ANSWERED and seconds < _HALF_A_YEAR:
+        if front is not None and front.outcome == CrawlOutcome.ANSWERED and seconds < _HALF_A_YEAR:
             yield Fault(
                 HYGIENE,
                 "no-hsts",
-                WARNING,
+                Severity.WARNING,
                 "no Strict-Transport-Security of half a year or more",
                 [(f"{wanted.origin}/", front.hsts)],
                 "says",
@@ -70,7 +68,7 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
         yield Fault(
             HYGIENE,
             "mixed-content",
-            ERROR,
+            Severity.ERROR,
             f"resources of secure pages that are asked for in the clear: {len(site.mixed):,}",
             sorted(site.mixed.items()),
             "on",
@@ -78,7 +76,8 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
     dead = [
         (url, site.on.get(url, line.via))
         for url, line in site.external.items()
-        if line.outcome in {FAILING, UNREACHABLE} and line.status not in {405, 501, 999}
+        if line.outcome in {CrawlOutcome.FAILING, CrawlOutcome.UNREACHABLE}
+        and line.status not in {405, 501, 999}
     ]
     if dead:
         yield Fault(
@@ -108,7 +107,7 @@ def _probed(url: str, line: Line, site: Site, wanted: Wanted) -> Iterator[tuple[
     if line.status in {0, 400}:
         return  # 400: a port that speaks only TLS
     if target == _NO_SUCH_PAGE:
-        if line.status == 200 or line.outcome == MOVED:
+        if line.status == 200 or line.outcome == CrawlOutcome.MOVED:
             yield "missing-page-not-404", line.location or str(line.status)
     elif scheme == "http" and wanted.origin.startswith("https:"):
         if line.location != f"https://{authority}{target}" and not _moves_host(
@@ -119,7 +118,7 @@ def _probed(url: str, line: Line, site: Site, wanted: Wanted) -> Iterator[tuple[
         folder = url[: url.rindex("/") + 1]
         if line.status == 200 and folder in site.lines:
             yield "index-file-answers", folder
-    elif line.status == 200 and line.outcome == ANSWERED:
+    elif line.status == 200 and line.outcome == CrawlOutcome.ANSWERED:
         page = f"{scheme}://{authority}{toggle_slash(target)}"
         if page in site.lines:
             yield "slash-twin-answers", page
@@ -127,7 +126,7 @@ def _probed(url: str, line: Line, site: Site, wanted: Wanted) -> Iterator[tuple[
 
 def _moves_host(line: Line, target: str, wanted: Wanted) -> bool:
     """Whether a redirect to HTTPS settles the canonical host in the same hop."""
-    return line.outcome == MOVED and line.location == f"{wanted.origin}{target}"
+    return line.outcome == CrawlOutcome.MOVED and line.location == f"{wanted.origin}{target}"
 
 
 def _max_age(header: str) -> int:

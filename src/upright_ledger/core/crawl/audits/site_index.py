@@ -15,25 +15,23 @@ from typing import NamedTuple
 
 from upright_ledger.core.crawl.frontier import EXTERNAL, PROBE, USUAL
 from upright_ledger.core.crawl.observation import (
-    ANSWERED,
     CANONICAL,
-    FAILING,
     HREFLANG,
-    MOVED,
     RESOURCE,
     SITEMAP_LINE,
+    CrawlOutcome,
     Seen,
 )
 from upright_ledger.core.inventory.evidence import EntryEvidence
+from upright_ledger.core.severity import Severity
 from upright_ledger.core.url.address import split_text
 from upright_ledger.core.url.conventions import INDEX_FILES
 
-ERROR, WARNING, NOTE = "error", "warning", "note"
 _MOST_HOPS = 20
 _PAGE_TYPES = ("text/html", "application/xhtml+xml", "")
 
 
-TO_MEND = frozenset([MOVED, FAILING])
+TO_MEND = frozenset([CrawlOutcome.MOVED, CrawlOutcome.FAILING])
 """Outcomes of addresses to which no link should lead."""
 
 _Written = tuple[str, str, str]
@@ -43,7 +41,7 @@ _Written = tuple[str, str, str]
 class Line(NamedTuple):
     """What is kept of an address: `Seen` without its links."""
 
-    outcome: str
+    outcome: CrawlOutcome
     status: int
     location: str
     reason: str
@@ -103,7 +101,7 @@ class Site:
 
     def add(self, seen: Seen) -> None:
         """Keep what is needed of an address."""
-        if seen.via == USUAL and seen.outcome != ANSWERED:
+        if seen.via == USUAL and seen.outcome != CrawlOutcome.ANSWERED:
             return  # no sitemap in a usual place is no fault
         place = {PROBE: self.probes, EXTERNAL: self.external}.get(seen.via, self.lines)
         place[seen.url] = _line(seen)
@@ -143,7 +141,9 @@ class Site:
     def settle(self) -> None:
         """Work out the links to mend, when all was added."""
         self.pages = sum(
-            1 for line in self.lines.values() if line.is_page and line.outcome == ANSWERED
+            1
+            for line in self.lines.values()
+            if line.is_page and line.outcome == CrawlOutcome.ANSWERED
         )
         self.mends = sorted(
             self._mends(),
@@ -174,12 +174,12 @@ class Site:
             line = self.lines.get(url)
             if line is None:
                 return url, 0
-            if line.outcome != MOVED or not line.location:
+            if line.outcome != CrawlOutcome.MOVED or not line.location:
                 return url, line.status
             url = line.location.partition("#")[0]
         return url, 0
 
-    def of(self, outcome: str) -> Iterator[str]:
+    def of(self, outcome: CrawlOutcome) -> Iterator[str]:
         """The addresses of an outcome."""
         return (url for url, line in self.lines.items() if line.outcome == outcome)
 
@@ -199,15 +199,15 @@ class OutcomeRow(NamedTuple):
     """Addresses of one outcome in one group: how many, and how many pages link to them."""
 
     group: str
-    outcome: str
+    outcome: CrawlOutcome
     addresses: int
     linked: int
 
 
 def outcomes(site: Site, group_of: Callable[[str], str]) -> list[OutcomeRow]:
     """What answers how, by group (a section, or a family), the groups with most addresses first."""
-    counts: Counter[tuple[str, str]] = Counter()
-    linked: Counter[tuple[str, str]] = Counter()
+    counts: Counter[tuple[str, CrawlOutcome]] = Counter()
+    linked: Counter[tuple[str, CrawlOutcome]] = Counter()
     sizes: Counter[str] = Counter()
     for url, line in site.lines.items():
         key = (group_of(url), line.outcome)
@@ -218,12 +218,14 @@ def outcomes(site: Site, group_of: Callable[[str], str]) -> list[OutcomeRow]:
     return sorted(rows, key=lambda r: (-sizes[r.group], r.group, -r.addresses))
 
 
-def severity(bad: int, whole: int) -> str:
+def severity(bad: int, whole: int) -> Severity:
     """How grave faults are by share and scale: a dozen of two hundred is an error, a dozen of
     400,000 a note.
     """
     share = bad / whole if whole else 0.0
-    return ERROR if share >= 0.01 else WARNING if share >= 0.001 else NOTE
+    return (
+        Severity.ERROR if share >= 0.01 else Severity.WARNING if share >= 0.001 else Severity.NOTE
+    )
 
 
 class Fault(NamedTuple):
@@ -233,7 +235,7 @@ class Fault(NamedTuple):
 
     audit: str
     kind: str
-    severity: str
+    severity: Severity
     text: str
     rows: list[tuple[str, str]]
     beside: str = "to"

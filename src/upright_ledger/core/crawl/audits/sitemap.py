@@ -7,15 +7,9 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from upright_ledger.core.crawl.audits.site_index import (
-    WARNING,
-    Fault,
-    Site,
-    Wanted,
-    as_rows,
-    severity,
-)
-from upright_ledger.core.crawl.observation import ANSWERED, MOVED, NOT_ASKED
+from upright_ledger.core.crawl.audits.site_index import Fault, Site, Wanted, as_rows, severity
+from upright_ledger.core.crawl.observation import CrawlOutcome
+from upright_ledger.core.severity import Severity
 
 SITEMAP = "sitemap"
 
@@ -28,7 +22,7 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
     whole = len(listed)
     if not whole:
         if site.pages:
-            yield Fault(SITEMAP, "no-sitemap", WARNING, "no sitemap names any page", [])
+            yield Fault(SITEMAP, "no-sitemap", Severity.WARNING, "no sitemap names any page", [])
         return
     bad: dict[str, list[tuple[str, str]]] = defaultdict(list)
     for url in listed:
@@ -65,14 +59,14 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
             f"pages that stand in no sitemap: {len(good):,} of {site.pages:,}",
             as_rows(good),
         )
-    reached = {site.final(url)[0] for url in site.of(MOVED) if site.inbound[url]}
+    reached = {site.final(url)[0] for url in site.of(CrawlOutcome.MOVED) if site.inbound[url]}
     alone = [
         url
         for url in listed
         if not site.inbound[url]
         and url not in reached
         and url in site.lines
-        and site.lines[url].outcome == ANSWERED
+        and site.lines[url].outcome == CrawlOutcome.ANSWERED
     ]
     if alone:
         yield Fault(
@@ -105,9 +99,9 @@ def _listed_fault(site: Site, wanted: Wanted, url: str) -> tuple[str, str] | Non
     line = site.lines.get(url)
     if not wanted.has(url) and not wanted.staging:
         return "sitemap-other-host", ""
-    if line is None or line.outcome == NOT_ASKED:
+    if line is None or line.outcome == CrawlOutcome.NOT_ASKED:
         return "sitemap-not-asked", line.reason if line else "another host"
-    if line.outcome == MOVED:
+    if line.outcome == CrawlOutcome.MOVED:
         return "sitemap-redirects", site.final(url)[0]
     if line.status != 200:
         return "sitemap-errors", str(line.status or line.reason)

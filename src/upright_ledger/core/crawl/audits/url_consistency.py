@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 from upright_ledger.core.crawl.audits.site_index import Fault, Site, Wanted, severity
 from upright_ledger.core.crawl.audits.sitemap import is_sitemap
-from upright_ledger.core.crawl.observation import ANSWERED, FAILING, MOVED
+from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.core.url.address import names_file, parse_address, split_text
 
 FORMS = "forms"
@@ -37,7 +37,9 @@ def form_table(site: Site, wanted: Wanted) -> list[FormRow]:
     addresses of the site's own hosts; first what pages have that answer.
     """
     own = {
-        parse_address(url).host for url, line in site.lines.items() if line.outcome == ANSWERED
+        parse_address(url).host
+        for url, line in site.lines.items()
+        if line.outcome == CrawlOutcome.ANSWERED
     } | {parse_address(wanted.origin).host}
     lines = site.lines
     uses: dict[str, Iterable[tuple[str, str]]] = {
@@ -46,7 +48,9 @@ def form_table(site: Site, wanted: Wanted) -> list[FormRow]:
         "links": ((u, on) for u, on in site.on.items() if _may_be_page(site, u)),
         "hreflang": ((target, url) for url, target in site.languages),
         "redirects lead to": (
-            (n.location, u) for u, n in lines.items() if n.outcome == MOVED and n.location
+            (n.location, u)
+            for u, n in lines.items()
+            if n.outcome == CrawlOutcome.MOVED and n.location
         ),
     }
     answering = FormRow(PAGES)
@@ -69,7 +73,9 @@ def form_table(site: Site, wanted: Wanted) -> list[FormRow]:
 
 def _may_be_page(site: Site, url: str) -> bool:
     line = site.lines.get(url)
-    return line is None or line.is_page or line.outcome in {MOVED, FAILING}
+    return (
+        line is None or line.is_page or line.outcome in {CrawlOutcome.MOVED, CrawlOutcome.FAILING}
+    )
 
 
 def _forms_of(url: str, own: set[str]) -> Iterator[tuple[str, str]]:

@@ -8,20 +8,16 @@ import re
 from typing import Any
 
 from upright_ledger.core.rules.imported.rule import (
-    APPEND,
     AT_END,
     AT_END_WHOLE,
-    DROP,
-    GROUP,
     GROUPS,
-    KEEP,
     PATH,
     REWRITTEN,
-    TEXT,
-    VARIABLE,
     WHOLE,
     WHOLE_BARE,
     ImportedRule,
+    PieceKind,
+    QueryEdit,
     Request,
     bytewise,
 )
@@ -68,12 +64,12 @@ def location_of(rule: ImportedRule, request: Request, own: Any, last: Any) -> st
 
 
 def _part(kind: str, value: str, rule: ImportedRule, request: Request, own: Any, last: Any) -> str:
-    if kind == TEXT:
+    if kind == PieceKind.TEXT:
         return bytewise(value)
-    if kind == VARIABLE:
+    if kind == PieceKind.VARIABLE:
         said = request.subject(value) if value != "is_args" else "?" if request.query else ""
         return _escaped(said) if value == PATH and rule.encoding == GROUPS else said
-    found = own if kind == GROUP else last
+    found = own if kind == PieceKind.GROUP else last
     if found is None or found is True or (value.isdigit() and int(value) > found.re.groups):
         return ""
     group = (found.group(int(value) if value.isdigit() else value.encode()) or b"").decode(
@@ -103,9 +99,9 @@ def _rewritten_by_nginx(text: str, rule: ImportedRule, request: Request) -> str:
             (sign if "%" < sign < "\x7f" else f"%{part[:2]}") + part[2:] if code else part[lost:]
         )
     location = "".join(decoded) + mark + rest
-    if rule.query == DROP or not request.query:
+    if rule.query == QueryEdit.DROP or not request.query:
         return location
-    return f"{location}{'&' if rule.query == APPEND else '?'}{request.query}"
+    return f"{location}{'&' if rule.query == QueryEdit.APPEND else '?'}{request.query}"
 
 
 def _rewritten(
@@ -114,9 +110,9 @@ def _rewritten(
     """Apache's RewriteRule: it encodes the whole, and a query but for one that it was sent and
     leaves alone.
     """
-    if rule.query == APPEND and request.query:
+    if rule.query == QueryEdit.APPEND and request.query:
         query = f"{query}&{request.query}" if has_query and query else request.query
-    elif rule.query == KEEP and not has_query:
+    elif rule.query == QueryEdit.KEEP and not has_query:
         query = request.query
     bare = rule.encoding == WHOLE_BARE
     if bare and re.search(r"[\x00-\x20\x7f]", query):
@@ -135,13 +131,13 @@ def _with_query(text: str, rule: ImportedRule, request: Request) -> str:
     if rule.encoding in {AT_END, AT_END_WHOLE}:
         return (
             f"{text}?{request.query}"
-            if request.query and rule.query == KEEP and "?" not in text
+            if request.query and rule.query == QueryEdit.KEEP and "?" not in text
             else text
         )
     if not request.query:
         return text
     body, mark, fragment = text.partition("#")
-    if rule.query == APPEND or (rule.query == KEEP and "?" not in body):
+    if rule.query == QueryEdit.APPEND or (rule.query == QueryEdit.KEEP and "?" not in body):
         body += ("&" if "?" in body else "?") + request.query
     return f"{body}{mark}{fragment}"
 

@@ -16,8 +16,17 @@ import re2
 
 from upright_ledger.core.url.address import canonical_path as canonical
 from upright_ledger.core.url.address import decoded_path, lower_ascii
+from upright_ledger.core.word import Word
 
-KEEP, APPEND, DROP = "keep", "append", "drop"
+
+class QueryEdit(Word):
+    """What a rule of a server's file does with the query."""
+
+    KEEP = "keep"
+    APPEND = "append"
+    DROP = "drop"
+
+
 """What happens to a request's query: it goes on unless the destination has one, it is added to
 that, or neither.
 """
@@ -39,7 +48,16 @@ its query, the query, host, scheme, port, or request line.
 ARGUMENT = "argument:"
 """What stands before the name of a parameter, where a pattern looks at its first value, as sent."""
 
-TEXT, GROUP, CONDITION, VARIABLE = "text", "group", "condition", "variable"
+
+class PieceKind(Word):
+    """What a piece of a destination stands for."""
+
+    TEXT = "text"
+    GROUP = "group"
+    CONDITION = "condition"
+    VARIABLE = "variable"
+
+
 """Pieces of a destination: a text, a group of the rule's own pattern, one of its last condition,
 and a variable of the request.
 """
@@ -127,7 +145,7 @@ class ImportedRule:
     nocase: bool = False
     negate: bool = False
     conditions: tuple[Condition, ...] = ()
-    query: str = KEEP
+    query: QueryEdit = QueryEdit.KEEP
     encoding: str = GROUPS
     below: str = "/"
     base: str = ""
@@ -205,7 +223,7 @@ class ImportedRule:
             if not condition.literal:
                 compiled(condition.pattern, condition.nocase)
         for kind, value in self.destination:
-            if kind == GROUP and value not in groups:
+            if kind == PieceKind.GROUP and value not in groups:
                 raise NotUnderstoodError(
                     f"it names the group {value}, which its pattern does not have"
                 )

@@ -12,20 +12,19 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import chain
 
 from upright_ledger.core.rules.compiler import make_template
-from upright_ledger.core.rules.exact_rule import CARRY, DROP, GONE
+from upright_ledger.core.rules.exact_rule import GONE
 from upright_ledger.core.rules.imported.blocks import Block, holds, stages_around
 from upright_ledger.core.rules.imported.rule import (
-    APPEND,
-    GROUP,
     HOST,
     INNER,
-    KEEP,
     PATH,
     SCHEME,
-    TEXT,
     ImportedRule,
+    PieceKind,
+    QueryEdit,
 )
 from upright_ledger.core.rules.path_automata import common_path, may_begin_alike, source_pattern
+from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.template_index import PASS, TemplateRule
 from upright_ledger.core.rules.template_syntax import TemplateError
 from upright_ledger.core.url.origins import Site
@@ -151,7 +150,7 @@ def _template(rule: ImportedRule, site: Site, bases: dict[str, str], *, fold: bo
         raise NoTemplateError("it has conditions")
     source, slash, groups = _source(rule)
     goal = _goal(rule, groups, bases.get(site.origins[0].partition("://")[2], site.origins[0]))
-    carries = rule.query == APPEND or (rule.query == KEEP and "?" not in goal)
+    carries = rule.query == QueryEdit.APPEND or (rule.query == QueryEdit.KEEP and "?" not in goal)
     made = make_template(
         site.name,
         source,
@@ -159,7 +158,7 @@ def _template(rule: ImportedRule, site: Site, bases: dict[str, str], *, fold: bo
         goal,
         f"{site.origins[0]}{source}",
         fold=fold,
-        query=CARRY if carries else DROP,
+        query=QueryPolicy.CARRY if carries else QueryPolicy.DROP,
     )
     if made.source.takes_slash:
         return TemplateRule(
@@ -242,11 +241,11 @@ def _goal(rule: ImportedRule, groups: dict[str, str], base: str) -> str:
         return ""
     out = []
     for kind, value in rule.destination:
-        if kind == TEXT:
+        if kind == PieceKind.TEXT:
             if re.search(r"[{}]", value):
                 raise NoTemplateError("its destination holds a brace")
             out.append(value)
-        elif kind == GROUP and value in groups:
+        elif kind == PieceKind.GROUP and value in groups:
             out.append(groups[value])
         else:
             raise NoTemplateError("its destination holds more than texts and groups")

@@ -13,6 +13,7 @@ from sqlalchemy import Connection, func, insert, select
 
 from upright_ledger.core.tracing.results import Outcome, TraceTable
 from upright_ledger.core.tracing.trace import Hop, Page, Trace
+from upright_ledger.core.tracing.verdicts import Verdict
 from upright_ledger.ledger.db import schema
 
 _ROWS = 20_000  # of one block
@@ -89,8 +90,9 @@ def _outcome(o: Outcome) -> list[Any]:
 
 def _read_outcome(told: list[Any]) -> Outcome:
     status, final_status, verdicts, expected, value, rule, trace = told
-    whole = _read_trace(trace, loops="loop" in verdicts) if trace is not None else None
-    return Outcome(status, final_status, tuple(verdicts), expected, value, rule, whole)
+    judged = tuple(map(Verdict, verdicts))
+    whole = _read_trace(trace, loops=Verdict.LOOP in judged) if trace is not None else None
+    return Outcome(status, final_status, judged, expected, value, rule, whole)
 
 
 def _trace(trace: Trace) -> dict[str, Any]:
