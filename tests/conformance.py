@@ -11,17 +11,18 @@ from dataclasses import replace
 from pathlib import Path
 
 from servers import ask
-from upright_ledger.core.inventory.normalisation import FoldingPolicy, unanswerable
+from upright_ledger.core.inventory.declared_paths import unanswerable
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, NEVER, CanonicalForm
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import TemplateRule
-from upright_ledger.core.rules.template_syntax import TemplateError
+from upright_ledger.core.rules.templates.template_index import TemplateRule
+from upright_ledger.core.rules.templates.template_syntax import TemplateError
 from upright_ledger.core.url.address import NotAnAddressError, canonical_path, parse_address
 from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.servers import load_dialect
-from upright_ledger.servers.interpreters import DeclinedError, Interpreter, Request
+from upright_ledger.servers.interpreters import DeclinedError, Interpreter, ServerRequest
 from upright_ledger.servers.protocol import ServerDialect
 
 OLD, NEW = "http://www.quillhaven.example", "https://www.quillhaven.example"
@@ -343,7 +344,9 @@ def compare(
         status, location = ask(place, host, target, f"{SCHEME_HEADER}: {told}" if told else "")
         declines = status in {400, 403} and re.match(REFUSED[name], target, re.IGNORECASE)
         try:
-            meant = acting.answer(Request(host, target, "http", {SCHEME_HEADER.lower(): told}))
+            meant = acting.answer(
+                ServerRequest(host, target, "http", {SCHEME_HEADER.lower(): told})
+            )
         except DeclinedError:
             meant = None
         if not declines and (meant[:2] if meant else ("", "")) != (

@@ -16,7 +16,12 @@ from upright_ledger.core.crawl.audits.launch_gate import is_staging
 from upright_ledger.core.crawl.audits.moved_pages import KnownPage, compare
 from upright_ledger.core.crawl.audits.old_links import old_links
 from upright_ledger.core.crawl.audits.pages import doubles
-from upright_ledger.core.crawl.audits.site_index import LinkToMend, Site, Wanted, severity
+from upright_ledger.core.crawl.audits.site_index import (
+    ExpectedSite,
+    LinkToMend,
+    SurveyedSite,
+    severity,
+)
 from upright_ledger.core.crawl.audits.url_consistency import form_table, forms
 from upright_ledger.core.crawl.frontier import Frontier, Limits
 from upright_ledger.core.crawl.link_rewriting import replace_in
@@ -26,7 +31,7 @@ from upright_ledger.core.crawl.observation import (
     SITEMAP_LINE,
     Facts,
     Link,
-    Seen,
+    Observation,
 )
 from upright_ledger.core.inventory.evidence import EntryEvidence
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
@@ -38,16 +43,16 @@ SITE = "https://www.quillhaven.example"
 
 def seen(
     path: str, status: int = 200, to: str = "", links: Sequence[tuple[str, str]] = (), **facts: Any
-) -> Seen:
+) -> Observation:
     """An address as a survey saw it. links: (kind, path)."""
     found = tuple(Link(SITE + target, target, kind, "text") for kind, target in links)
     location = SITE + to if to else ""
     told = Facts(title=facts.pop("title", path), links=found, **facts)
-    return Seen(SITE + path, status, location, content_type="text/html", facts=told)
+    return Observation(SITE + path, status, location, content_type="text/html", facts=told)
 
 
-def site_of(*rows: Seen) -> Site:
-    site = Site()
+def site_of(*rows: Observation) -> SurveyedSite:
+    site = SurveyedSite()
     for row in rows:
         site.add(row)
     site.settle()
@@ -109,18 +114,18 @@ def test_forms_that_uses_do_not_share_with_most_pages() -> None:
         seen(f"/{n}/", links=[(CANONICAL, f"/{n}/"), (PAGE_LINK, "/Hall/")]) for n in range(20)
     ]
     site = site_of(*pages, seen("/sitemap.xml", links=listed))
-    wanted = Wanted(SITE)
+    wanted = ExpectedSite(SITE)
     found = {
         f.kind: [row[0].removeprefix(SITE) for row in f.rows]
         for f in forms(form_table(site, wanted), wanted)
     }
     assert found == {"closing-slash-of-sitemap": ["/0", "/1"], "letter-case-of-links": ["/Hall/"]}
-    bare = Wanted(SITE, "never")
+    bare = ExpectedSite(SITE, "never")
     kinds = {f.kind for f in forms(form_table(site, bare), bare)}
     assert kinds >= {"closing-slash-of-canonical", "closing-slash-of-links"}
 
 
-def double(path: str, **facts: Any) -> Seen:
+def double(path: str, **facts: Any) -> Observation:
     return seen(path, title="One title", digest="same", letters=900, **facts)
 
 
@@ -132,11 +137,11 @@ def test_of_two_that_say_the_same_the_one_with_links_of_others_is_the_stronger()
         double("/b/"),
     )
     known = {f"{SITE}/b/": EntryEvidence(links=25, clicks=300)}
-    (fault,) = doubles(site, Wanted(SITE, known=known.get))
+    (fault,) = doubles(site, ExpectedSite(SITE, known=known.get))
     assert (fault.kind, fault.rows) == ("same-content", [(f"{SITE}/a/", f"{SITE}/b/")])
-    (fault,) = doubles(site, Wanted(SITE))
+    (fault,) = doubles(site, ExpectedSite(SITE))
     assert fault.rows == [(f"{SITE}/b/", f"{SITE}/a/")]
-    (tie,) = doubles(site_of(double("/a/"), double("/b/")), Wanted(SITE))
+    (tie,) = doubles(site_of(double("/a/"), double("/b/")), ExpectedSite(SITE))
     assert tie.kind == "same-content-tie"
 
 
@@ -148,18 +153,18 @@ def test_links_to_the_old_site_are_told() -> None:
         )
     )
     site = site_of(page, seen("/b/"))
-    (fault,) = old_links(site, Wanted(SITE, is_old=lambda url: url.startswith("http://old.")))
+    (fault,) = old_links(site, ExpectedSite(SITE, is_old=lambda url: url.startswith("http://old.")))
     assert (fault.kind, fault.severity, fault.rows) == (
         "links-to-old-site",
         "error",
         [(old, f"{SITE}/")],
     )
-    assert not list(old_links(site, Wanted(SITE)))
+    assert not list(old_links(site, ExpectedSite(SITE)))
 
 
 def test_the_digits_of_escapes_are_no_letters() -> None:
     pages = [seen(f"/{n}/", links=[(PAGE_LINK, "/caf%C3%A9/")]) for n in range(20)]
-    site, wanted = site_of(*pages), Wanted(SITE)
+    site, wanted = site_of(*pages), ExpectedSite(SITE)
     assert not list(forms(form_table(site, wanted), wanted))
 
 
@@ -173,7 +178,9 @@ def test_sessions_of_visits_are_no_addresses_of_their_own() -> None:
         "/a;jsessionid=9?item=2",
         "/(S(ab12))/a?item=2",
     ]
-    assert {frontier.settled(parse_address(SITE + text)).target for text in asked} == {"/a?item=2"}
+    assert {frontier.canonicalise(parse_address(SITE + text)).target for text in asked} == {
+        "/a?item=2"
+    }
 
 
 @pytest.mark.parametrize(
@@ -283,7 +290,7 @@ def test_a_frontier_takes_each_address_once_and_within_its_bounds() -> None:
     frontier = Frontier(limits)
 
     def take(text: str, depth: int = 0) -> str | None:
-        return frontier.take(frontier.settled(parse_address(text, SITE)), depth)
+        return frontier.take(frontier.canonicalise(parse_address(text, SITE)), depth)
 
     assert take("/a?sort=up") == ""
     assert take("/a#top") is None

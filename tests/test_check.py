@@ -9,8 +9,8 @@ import pytest
 
 from conftest import NEW, OLD, Program
 from upright_ledger.app.begin.open_ledger import open_new
-from upright_ledger.app.book import Book
 from upright_ledger.app.decide.decide_list import decide_from
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.check import check_ledger
 
 STOCK = (
@@ -76,7 +76,7 @@ def test_the_same_in_a_ledger(
     ledger = open_new(tmp_path / "ledger", [OLD, "http://quillhaven.example"], [NEW])
     decide_from(ledger, Program(tmp_path).pairs(*rows))
     kinds: dict[str, list[str]] = {}
-    for f in check_ledger(Book(ledger)).findings:
+    for f in check_ledger(MoveState(ledger)).findings:
         kinds.setdefault(f.kind, []).append(f.legacy_url.removeprefix(OLD))
     assert kinds == faults
 

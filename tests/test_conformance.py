@@ -26,7 +26,8 @@ from conformance import (
 )
 from conftest import needs_nginx, needs_server
 from servers import ask, ask_headers
-from upright_ledger.core.inventory.normalisation import FoldingPolicy, unanswerable
+from upright_ledger.core.inventory.declared_paths import unanswerable
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.canonical_form import CanonicalForm
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.draft import make_plan

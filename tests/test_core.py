@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import pytest
 
-from upright_ledger.core.inventory.answer import EntryAnswer, expected_outcome
+from upright_ledger.core.inventory.answer import Decision, expected_outcome
+from upright_ledger.core.inventory.declared_paths import declared_paths
 from upright_ledger.core.inventory.evidence import Weights, per_30_days, value
-from upright_ledger.core.inventory.normalisation import FoldingPolicy, declared_paths, fold
+from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
 from upright_ledger.core.rules.compiler import compile_rules
 from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.rules.exact_rule import ExactRule
@@ -17,11 +18,11 @@ from upright_ledger.core.url.address import (
     canonical_path,
     decoded_path,
     encode_path,
-    guard,
     lower_ascii,
     lower_path,
     names_file,
     parse_address,
+    reject_reason,
     toggle_slash,
 )
 from upright_ledger.core.url.destination import (
@@ -114,7 +115,7 @@ def test_what_is_no_address_says_why(text: str, reason: str) -> None:
     ],
 )
 def test_the_guard(target: str, answerable: bool) -> None:
-    assert (guard(target) == "") is answerable
+    assert (reject_reason(target) == "") is answerable
 
 
 @pytest.mark.parametrize(
@@ -266,17 +267,17 @@ def test_a_policy_survives_being_stored() -> None:
 @pytest.mark.parametrize(
     ("answer", "statuses", "final"),
     [
-        (EntryAnswer("move", 301, f"{NEW}/x/"), {301, 308}, f"{NEW}/x/"),
-        (EntryAnswer("temporary", 302, f"{NEW}/x/"), {302, 307}, f"{NEW}/x/"),
-        (EntryAnswer("gone", 410), {410}, ""),
-        (EntryAnswer("keep"), {200}, f"{OLD}/own"),
-        (EntryAnswer("ignore"), set(), ""),
-        (EntryAnswer("open"), set(), ""),
-        (EntryAnswer("wanted"), set(), ""),
+        (Decision("move", 301, f"{NEW}/x/"), {301, 308}, f"{NEW}/x/"),
+        (Decision("temporary", 302, f"{NEW}/x/"), {302, 307}, f"{NEW}/x/"),
+        (Decision("gone", 410), {410}, ""),
+        (Decision("keep"), {200}, f"{OLD}/own"),
+        (Decision("ignore"), set(), ""),
+        (Decision("open"), set(), ""),
+        (Decision("wanted"), set(), ""),
     ],
 )
 def test_the_expected_outcome_of_each_answer(
-    answer: EntryAnswer, statuses: set[int], final: str
+    answer: Decision, statuses: set[int], final: str
 ) -> None:
     expected = expected_outcome(answer, f"{OLD}/own")
     assert set(expected.statuses) == statuses

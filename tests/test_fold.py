@@ -11,7 +11,7 @@ import pytest
 
 from conftest import NEW, OLD, Program
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.inventory.parameter_inference import Seen, suggest
+from upright_ledger.core.inventory.parameter_inference import SeenQuery, suggest
 from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.inventory.url_patterns import templates
 
@@ -180,9 +180,11 @@ def test_what_a_parameter_does_is_seen_from_titles_values_and_names(
     for n, value in enumerate(values):
         title = "" if titles is None else f"Page {value}" if titles else f"Page {n // 2}"
         seen.append(
-            Seen("/s", {"other": str(n // 2 if titles is False else 0), name: value}, title)
+            SeenQuery("/s", {"other": str(n // 2 if titles is False else 0), name: value}, title)
         )
-    found = suggest([*seen, *(Seen("/s", {"view": str(n)}) for n in range(9))], FoldingPolicy())
+    found = suggest(
+        [*seen, *(SeenQuery("/s", {"view": str(n)}) for n in range(9))], FoldingPolicy()
+    )
     (reason,) = (r for r in found[0].reasons if r.parameter == name)
     assert reason.chooses == chooses, reason
 

@@ -14,9 +14,9 @@ from hypothesis import strategies as st
 from conftest import NEW, OLD, Program
 from ledgers import fresh_ledger
 from properties import thorough
-from upright_ledger.app.book import Book
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.decide.decide import decide_one
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import usual
 from upright_ledger.core.url.address import canonical_path, parse_address
 
@@ -89,23 +89,23 @@ def test_whatever_folds_into_an_answered_entry_is_answered_or_named(
         ledger = fresh_ledger([old], [NEW], case=case)
         (folder / "seen.txt").write_text("".join(f"{old}{s}\n" for s in spelled))
         gather(ledger, [str(folder / "seen.txt")], kind="text")
-        book = Book(ledger)
-        for entry in book.entries:
+        move = MoveState(ledger)
+        for entry in move.entries:
             given_answer = (
                 usual("move", f"{NEW}/goal/{entry.id}/") if answer == "move" else usual(answer)
             )
             decide_one(ledger, entry.legacy_url, given_answer)
-        book = Book(ledger)
+        move = MoveState(ledger)
         named = {
             f.legacy_url
-            for f in book.findings
+            for f in move.compiled.findings
             if f.kind in {"uncovered-variant", "self", "conflict"}
         }
         for text in spelled:
             address = parse_address(f"{old}{text}")
-            entry = book.entry_of(address)
+            entry = move.entry_of(address)
             assert entry is not None
-            found = book.rules.answer(address.authority, address.target)
+            found = move.compiled.rules.answer(address.authority, address.target)
             # The page itself, and its slash and case twins, are the new site's to answer where it
             # is kept.
             asked, kept = (
@@ -113,7 +113,7 @@ def test_whatever_folds_into_an_answered_entry_is_answered_or_named(
                 for a in (address, parse_address(entry.legacy_url))
             )
             twin = answer == "keep" and asked == kept
-            masked = book.policy.secrets.in_url(address.text)
+            masked = move.policy.secrets.in_url(address.text)
             assert (
                 found is not None
                 or twin

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from conftest import NEW, Program
 from upright_ledger.core.rules.canonical_form import ALWAYS, NEVER, CanonicalForm
-from upright_ledger.core.url.address import guard, parse_address
+from upright_ledger.core.url.address import parse_address, reject_reason
 
 HOST = "www.quillhaven.example"
 _TARGETS = st.lists(
@@ -28,11 +28,11 @@ def test_what_a_form_leads_to_is_in_the_form(
 ) -> None:
     form = CanonicalForm("quillhaven.example", NEW, slash, lower, scheme_from)
     for host, scheme in (("quillhaven.example", "http"), (HOST, "http"), (HOST, "")):
-        location = "" if guard(target) else form.settled(host, target, scheme)
+        location = "" if reject_reason(target) else form.canonicalised(host, target, scheme)
         if location:
             assert location.startswith(f"{NEW}/")
             goal = parse_address(location)
-            assert form.settled(goal.authority, location.removeprefix(NEW), goal.scheme) == ""
+            assert form.canonicalised(goal.authority, location.removeprefix(NEW), goal.scheme) == ""
 
 
 def settle(museum: Program, **form: object) -> None:

@@ -20,10 +20,10 @@ from conftest import NEW, OLD, Program
 from hostile import PIECES, WRITERS, mutated, mutated_workbook, workbook, write
 from ledgers import fresh_ledger
 from properties import in_brief
-from upright_ledger.app.book import Book
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.collect.stock import stock
 from upright_ledger.app.decide.decide_list import decide_from
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.request_files import read_requests
 from upright_ledger.errors import UprightError
 from upright_ledger.formats.html.content import read_facts
@@ -43,7 +43,7 @@ def try_all(ledger: Ledger, file: Path) -> None:
         lambda: gather(ledger, [str(file)]),
         lambda: stock(ledger, [file]),
         lambda: decide_from(ledger, file),
-        lambda: read_requests(Book(ledger), [str(file)]),
+        lambda: read_requests(MoveState(ledger), [str(file)]),
     )
     for task in tasks:
         try:

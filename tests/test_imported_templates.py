@@ -9,10 +9,10 @@ from pathlib import Path
 import pytest
 
 from conftest import NEW, OLD, Program, opened
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.rules.imported.blocks import Block
 from upright_ledger.core.rules.imported.rule import request_of
-from upright_ledger.core.rules.template_index import TemplateRule
+from upright_ledger.core.rules.templates.template_index import TemplateRule
 from upright_ledger.formats.server_config.apache_servers import read_apache
 from upright_ledger.ledger.store import open_ledger
 
@@ -61,7 +61,7 @@ def test_what_is_built_of_patterns_says_what_the_patterns_say(seed: int, bare: P
         )
         program.write(".htaccess", rule_file(rng))
         program("gather", ".htaccess", code=None)
-        book = Book(open_ledger(Path(program.folder)))
+        move = MoveState(open_ledger(Path(program.folder)))
         for _ in range(150):
             path = (
                 "/"
@@ -69,8 +69,8 @@ def test_what_is_built_of_patterns_says_what_the_patterns_say(seed: int, bare: P
                 + rng.choice(("", "/"))
             )
             target = path + rng.choice(("", "", "?x=1", "?y=2&utm_source=m"))
-            built = book.rules.answer("www.quillhaven.example", target)
-            meant = book.all_rules.answer("www.quillhaven.example", target)
+            built = move.compiled.rules.answer("www.quillhaven.example", target)
+            meant = move.compiled.all_rules.answer("www.quillhaven.example", target)
             # An entry has one answer for all its spellings, and those of its slash; a template has
             # none but its pattern's.
             if built is not None and isinstance(built.rule, TemplateRule):

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program, needs_nginx
 from servers import ask, ask_headers, nginx_with
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.config_syntax.nginx_lexer import words
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.compiler import compile_rules
@@ -307,7 +307,7 @@ def test_hostile_addresses_break_out_of_nothing(open_museum: Callable[..., Progr
         assert not any(ord(c) < 32 and c != "\n" for c in text)
     for line in (own.folder / "rules/redirects.csv").read_text().splitlines():
         assert line.lstrip('"')[:1] not in {"=", "+", "-", "@"}
-    rules = Book(open_ledger(own.folder)).rules
+    rules = MoveState(open_ledger(own.folder)).rules
     assert len(rules.rules) == len(HOSTILE) - 14
     with nginx_with(own.folder / "rules") as place:
         assert ask(place, "untouched.example", "/plain") == (204, "")

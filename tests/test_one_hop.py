@@ -16,12 +16,12 @@ from hypothesis import strategies as st
 from conftest import NEW, OLD, Program
 from ledgers import fresh_ledger
 from properties import thorough
-from upright_ledger.app.book import Book
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.decide.decide_list import decide_from
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.builds.build import build
 from upright_ledger.app.prove.check import check_ledger
-from upright_ledger.core.rules.proof import ProofState
+from upright_ledger.core.rules.proofs.proof import ProofState
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import UprightError
@@ -205,15 +205,15 @@ def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceba
                 decide_from(ledger, folder / "rows.csv")
             except UprightError:
                 continue
-        book = Book(ledger)
-        checked = check_ledger(book)
+        move = MoveState(ledger)
+        checked = check_ledger(move)
         assert checked.proof is not None
         loops = {f.legacy_url for f in checked.findings if f.kind == "loop"}
         assert {w.url for w in checked.proof.witnesses if w.loops} <= loops or checked.faults
         try:
             # What is built hardly depends on the server, and a list is written fastest.
             dialect = "csv" if rng.random() < 0.6 else rng.choice(tuple(DIALECTS))
-            built = build(book, dialect, folder / "rules", rng.choice(("", "cautious", "bold")))
+            built = build(move, dialect, folder / "rules", rng.choice(("", "cautious", "bold")))
         except UprightError:
             return
         hosts = [parse_address(o).authority for o in old]

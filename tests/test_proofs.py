@@ -17,10 +17,10 @@ from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, NEVER, CanonicalForm
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.draft import make_plan
-from upright_ledger.core.rules.proof import ProofState
-from upright_ledger.core.rules.prover import prove
+from upright_ledger.core.rules.proofs.proof import ProofState
+from upright_ledger.core.rules.proofs.prover import prove
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_syntax import TemplateError
+from upright_ledger.core.rules.templates.template_syntax import TemplateError
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites, group_origins
 

@@ -22,14 +22,14 @@ from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, Canonic
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_syntax import Goal
+from upright_ledger.core.rules.templates.template_syntax import Goal
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.servers import load_dialect
 from upright_ledger.servers.interpreters import (
     DeclinedError,
     NotUnderstoodError,
-    Request,
-    Response,
+    ServerRequest,
+    ServerResponse,
     in_bytes,
 )
 from upright_ledger.servers.protocol import ServerDialect
@@ -123,13 +123,13 @@ def differs(dialect: ServerDialect, files: dict[str, bytes], rules: RuleSet, see
             )
             answer = rules.answer(host, target, first_of(scheme))
             due = (
-                Response(answer.status, in_bytes(answer.location), rules.cache_control)
+                ServerResponse(answer.status, in_bytes(answer.location), rules.cache_control)
                 if answer
                 else None
             )
             try:
                 found = interpreter.answer(
-                    Request(host, target, "http", {SCHEME_HEADER.lower(): scheme})
+                    ServerRequest(host, target, "http", {SCHEME_HEADER.lower(): scheme})
                 )
             except DeclinedError:
                 continue

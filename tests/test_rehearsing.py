@@ -11,7 +11,7 @@ from conformance import HOSTS, NEW, SITES, make_requests, make_rules
 from upright_ledger.core.inventory.answer import (
     ANSWERS,
     AnswerKind,
-    EntryAnswer,
+    Decision,
     Expected,
     expected_outcome,
     expected_text,
@@ -45,7 +45,7 @@ def test_short_cuts_change_nothing(seed: int) -> None:
         for goal in rng.sample(goals, len(goals) // 2)
     }
     pages = Pages(stock, SITES)
-    whose: dict[str, EntryAnswer | None] = {}
+    whose: dict[str, Decision | None] = {}
     for host, target in requests:
         answer = rules.answer(host, target, "http")
         goal = (
@@ -57,10 +57,10 @@ def test_short_cuts_change_nothing(seed: int) -> None:
         given_status = {"move": 301, "temporary": 302, "gone": 410}.get(kind, 0)
         url = _as_sent(f"{rng.choice(('http', 'https'))}://{host.lower()}{target}").without_fragment
         whose[url] = rng.choice(
-            (None, EntryAnswer(kind, given_status, goal if given_status in {301, 302} else ""))
+            (None, Decision(kind, given_status, goal if given_status in {301, 302} else ""))
         )
 
-    def due(entry: EntryAnswer | None, address: Address) -> tuple[Expected, float]:
+    def due(entry: Decision | None, address: Address) -> tuple[Expected, float]:
         if entry is None:
             return Expected(kind=AnswerKind.OPEN), 0.0
         return expected_outcome(entry, address.without_fragment), 2.5

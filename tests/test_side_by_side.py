@@ -18,8 +18,8 @@ import pytest
 
 from conftest import NEW, OLD, PROGRAM, Program
 from servers import serve_site
-from upright_ledger.app.book import Book
 from upright_ledger.app.collect.sorting import Gathered, Sorter
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnswerKind, usual
 from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.demo.faulty_site import make_faulty_site
@@ -76,7 +76,7 @@ def held(ledger: Ledger, url: str) -> Iterator[None]:
     """A ledger in whose midst somebody answers an entry with 410, as the last thing."""
     with ledger.step("decide", regardless=True) as step:
         yield
-        entry = next(e for e in Book(ledger).entries if e.legacy_url == url)
+        entry = next(e for e in MoveState(ledger).entries if e.legacy_url == url)
         post_answers(step, [of_person(entry, usual(AnswerKind.GONE))])
         step.summary = "somebody's"
 

@@ -14,9 +14,13 @@ from conformance import FILLS, SOURCES
 from conftest import NEW, OLD, Program
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.compiler import compile_rules, make_template
-from upright_ledger.core.rules.path_automata import common_path, source_pattern
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_syntax import TemplateError, read_goal, read_source
+from upright_ledger.core.rules.templates.path_automata import common_path, source_pattern
+from upright_ledger.core.rules.templates.template_syntax import (
+    TemplateError,
+    read_goal,
+    read_source,
+)
 from upright_ledger.core.url.origins import Sites, group_origins
 
 HOST, SITE = "www.quillhaven.example", "quillhaven.example"

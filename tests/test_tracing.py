@@ -13,7 +13,7 @@ from contextlib import contextmanager
 import pytest
 
 from conftest import NEW, OLD, Program
-from upright_ledger.core.inventory.answer import EntryAnswer, Expected, expected_outcome
+from upright_ledger.core.inventory.answer import Decision, Expected, expected_outcome
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.tracing.trace import Hop, Page, Trace
 from upright_ledger.core.tracing.verdicts import ORDER, judge
@@ -23,7 +23,7 @@ from upright_ledger.formats.html.page_head import read_page
 HOMES = frozenset({f"{NEW}/"})
 POLICY = FoldingPolicy()
 INDEX = POLICY.index_set
-MOVE = EntryAnswer("move", 301, f"{NEW}/goal/")
+MOVE = Decision("move", 301, f"{NEW}/goal/")
 
 
 def trace(
@@ -40,42 +40,42 @@ def trace(
 
 
 A, GOAL = f"{OLD}/a", f"{NEW}/goal/"
-CASES: list[tuple[Trace, EntryAnswer, str]] = [
+CASES: list[tuple[Trace, Decision, str]] = [
     (trace((A, 301), (GOAL, 200)), MOVE, "ok"),
     (trace((A, 308), (GOAL, 200)), MOVE, "ok"),
     (trace((A, 301), (f"{GOAL}?utm_source=x", 200)), MOVE, "ok"),
     (trace((A, 302), (GOAL, 200)), MOVE, "wrong-status"),
-    (trace((A, 301), (GOAL, 200)), EntryAnswer("temporary", 302, GOAL), "wrong-status"),
-    (trace((A, 302), (GOAL, 200)), EntryAnswer("temporary", 302, GOAL), "ok"),
+    (trace((A, 301), (GOAL, 200)), Decision("temporary", 302, GOAL), "wrong-status"),
+    (trace((A, 302), (GOAL, 200)), Decision("temporary", 302, GOAL), "ok"),
     (trace((A, 301), (f"{NEW}/x/", 301), (GOAL, 200)), MOVE, "chain"),
     (trace((A, 301), (f"{NEW}/goal", 200)), MOVE, "slash-mismatch"),
     (trace((A, 301), (f"{NEW}/goal", 301), (GOAL, 200)), MOVE, "chain"),
     (
         trace((f"{NEW}/about", 301), (f"{NEW}/about/", 200)),
-        EntryAnswer("move", 301, f"{NEW}/about/"),
+        Decision("move", 301, f"{NEW}/about/"),
         "ok",
     ),
-    (trace((f"{NEW}/about", 301), (f"{NEW}/about/", 200)), EntryAnswer("open"), "slash-mismatch"),
+    (trace((f"{NEW}/about", 301), (f"{NEW}/about/", 200)), Decision("open"), "slash-mismatch"),
     (trace((A, 301), (f"{NEW}/other/", 200)), MOVE, "wrong-destination"),
     (trace((A, 301), (f"{NEW}/", 200)), MOVE, "home-fallback"),
-    (trace((A, 301), (f"{NEW}/", 200)), EntryAnswer("move", 301, f"{NEW}/"), "home-fallback"),
+    (trace((A, 301), (f"{NEW}/", 200)), Decision("move", 301, f"{NEW}/"), "home-fallback"),
     (
         trace((f"{OLD}/index.html", 301), (f"{NEW}/", 200)),
-        EntryAnswer("move", 301, f"{NEW}/"),
+        Decision("move", 301, f"{NEW}/"),
         "ok",
     ),
     (trace((A, 404), final=404), MOVE, "unanswered"),
-    (trace((A, 404), final=404), EntryAnswer("open"), "unanswered"),
-    (trace((A, 404), final=404), EntryAnswer("gone", 410), "wrong-status"),
-    (trace((A, 404), final=404), EntryAnswer("ignore"), "ok"),
-    (trace((A, 410), final=410), EntryAnswer("gone", 410), "ok"),
+    (trace((A, 404), final=404), Decision("open"), "unanswered"),
+    (trace((A, 404), final=404), Decision("gone", 410), "wrong-status"),
+    (trace((A, 404), final=404), Decision("ignore"), "ok"),
+    (trace((A, 410), final=410), Decision("gone", 410), "ok"),
     (trace((A, 410), final=410), MOVE, "wrong-status"),
     (trace((A, 301), (GOAL, 404), final=404), MOVE, "dead-end"),
     (trace((A, 200)), MOVE, "not-moved"),
-    (trace((A, 200)), EntryAnswer("keep"), "ok"),
-    (trace((A, 301), (f"{NEW}/a", 200)), EntryAnswer("keep"), "ok"),
-    (trace((A, 404), final=404), EntryAnswer("keep"), "unanswered"),
-    (trace((A, 301), (GOAL, 200)), EntryAnswer("ignore"), "wrong-status"),
+    (trace((A, 200)), Decision("keep"), "ok"),
+    (trace((A, 301), (f"{NEW}/a", 200)), Decision("keep"), "ok"),
+    (trace((A, 404), final=404), Decision("keep"), "unanswered"),
+    (trace((A, 301), (GOAL, 200)), Decision("ignore"), "wrong-status"),
     (trace((A, 301), (GOAL, 200), page=Page("Page not found")), MOVE, "soft-404"),
     (trace((A, 301), (GOAL, 200), page=Page("Goal", noindex=True)), MOVE, "off-canonical"),
     (trace((A, 301), (GOAL, 200), page=Page("Goal", f"{NEW}/elsewhere/")), MOVE, "off-canonical"),
@@ -88,7 +88,7 @@ CASES: list[tuple[Trace, EntryAnswer, str]] = [
 
 
 @pytest.mark.parametrize(("found", "answer", "verdict"), CASES)
-def test_headline_verdicts(found: Trace, answer: EntryAnswer, verdict: str) -> None:
+def test_headline_verdicts(found: Trace, answer: Decision, verdict: str) -> None:
     verdicts = judge(found, expected_outcome(answer, A), HOMES, POLICY)
     assert verdicts[0] == verdict, verdicts
     assert [ORDER.index(v) for v in verdicts] == sorted(ORDER.index(v) for v in verdicts)
@@ -467,9 +467,9 @@ def test_replay_says_when_nothing_answers(museum: Program) -> None:
 def test_only_the_status_that_is_due_is_well(kind: str) -> None:
     due = {
         "move": MOVE,
-        "gone": EntryAnswer("gone", 410),
-        "keep": EntryAnswer("keep"),
-        "temporary": EntryAnswer("temporary", 302, GOAL),
+        "gone": Decision("gone", 410),
+        "keep": Decision("keep"),
+        "temporary": Decision("temporary", 302, GOAL),
     }[kind]
     right = {"move": {301, 308}, "gone": {410}, "keep": {200}, "temporary": {302, 307}}[kind]
     for status in (99, 101, 103, *range(200, 600)):

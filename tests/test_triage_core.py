@@ -22,11 +22,11 @@ from upright_ledger.core.monitoring.failure_account import (
     LogCount,
     RecurrenceReason,
     account,
-    why_again,
+    recurrence_reason,
 )
-from upright_ledger.core.monitoring.priority import Decision, enough, rank
+from upright_ledger.core.monitoring.priority import NextDecision, enough, rank
 from upright_ledger.core.monitoring.retirement import Use, why_kept, window
-from upright_ledger.core.monitoring.traffic_origin import Known, came_from, origin_of
+from upright_ledger.core.monitoring.traffic_origin import KnownHosts, came_from, origin_of
 
 LIVE = "2026-05-10T03:00:00Z"
 AT = "http://www.quillhaven.example/a.html"
@@ -184,7 +184,7 @@ def test_why_something_fails_again(
     rows: list[tuple[str, str, float]], around: DeploymentContext, why: str
 ) -> None:
     fix = Fix(AnswerKind.MOVE, "t", LIVE)
-    assert why_again(account(told(*rows), fix), told(*rows), fix, around) == why
+    assert recurrence_reason(account(told(*rows), fix), told(*rows), fix, around) == why
 
 
 @pytest.mark.parametrize(
@@ -208,7 +208,7 @@ def test_why_something_fails_again(
     ],
 )
 def test_where_a_request_comes_from(referrer: str, origin: str) -> None:
-    known = Known(
+    known = KnownHosts(
         frozenset({"www.quillhaven.example"}), {"search engine": frozenset({"seek.example"})}
     )
     assert origin_of(referrer, known)[0] == origin
@@ -216,13 +216,15 @@ def test_where_a_request_comes_from(referrer: str, origin: str) -> None:
 
 def test_what_no_referrer_accounts_for_came_directly() -> None:
     came = came_from(
-        [("https://partner.example/a", 3), ("https://partner.example/b", 2), ("", 9)], 10, Known()
+        [("https://partner.example/a", 3), ("https://partner.example/b", 2), ("", 9)],
+        10,
+        KnownHosts(),
     )
     assert [(c.origin, c.whence, c.requests) for c in came] == [
         ("another site", "partner.example", 5),
         ("direct", "", 5),
     ]
-    assert came_from([("https://partner.example/a", 3)], 2, Known())[0].requests == 3
+    assert came_from([("https://partner.example/a", 3)], 2, KnownHosts())[0].requests == 3
 
 
 PAGES = [
@@ -260,12 +262,12 @@ def test_what_a_damaged_address_was_meant_to_be(path: str, meant: str | None) ->
 
 def test_the_fewest_answers_that_cover_most() -> None:
     ranked = rank(
-        [Decision("entry", str(n), (n,), lost, 0) for n, lost in enumerate((1, 50, 9, 40))]
+        [NextDecision("entry", str(n), (n,), lost, 0) for n, lost in enumerate((1, 50, 9, 40))]
     )
     assert [d.lost for d in ranked] == [50, 40, 9, 1]
     assert enough(ranked) == 2
     assert enough([]) == 0
-    assert enough([Decision("entry", "x", (1,), 0, 5)]) == 0
+    assert enough([NextDecision("entry", "x", (1,), 0, 5)]) == 0
 
 
 def test_only_what_changed_is_news() -> None:

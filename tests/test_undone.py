@@ -15,11 +15,11 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 from conftest import NEW, OLD, Program
 from ledgers import fresh_ledger
 from properties import in_brief
-from upright_ledger.app.book import Book
 from upright_ledger.app.collect.fold import folding
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.decide.decide import decide_one
 from upright_ledger.app.journal import history, undo
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import usual
 from upright_ledger.errors import UprightError
 
@@ -41,7 +41,7 @@ class Steps(RuleBasedStateMachine):
         """Entry → its answer, how often it was named, and how it was spelled."""
         return {
             e.key: (e.answer.kind, e.answer.destination, e.evidence.value, e.variants)
-            for e in Book(self.ledger).entries
+            for e in MoveState(self.ledger).entries
             if e.sources or e.answer.kind != "open"
         }
 

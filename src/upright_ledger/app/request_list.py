@@ -6,8 +6,9 @@ import random
 from collections import Counter
 from dataclasses import dataclass, field
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnswerKind, Expected
+from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.url.address import (
     Address,
@@ -17,7 +18,6 @@ from upright_ledger.core.url.address import (
     toggle_slash,
 )
 from upright_ledger.errors import InputError
-from upright_ledger.ledger.tables.entries import Entry
 
 
 @dataclass
@@ -49,21 +49,21 @@ class Requests:
         self.keys.append(key)
         self.hits.append(hits)
 
-    def entries(self, book: Book, start: int = 0) -> list[Entry | None]:
+    def entries(self, move: MoveState, start: int = 0) -> list[Entry | None]:
         """The entry of each request from number `start` on, or None."""
-        find = book.by_key.get
+        find = move.by_key.get
         return [
             find((site, key))
             for site, key in zip(self.sites[start:], self.keys[start:], strict=True)
         ]
 
-    def most_valuable(self, book: Book, top: int) -> Requests:
+    def most_valuable(self, move: MoveState, top: int) -> Requests:
         """As many requests as are wanted, those of the most valuable entries; all of them where
         `top` is 0.
         """
         if not top or len(self) <= top:
             return self
-        worth = [e.evidence.value if e is not None else 0.0 for e in self.entries(book)]
+        worth = [e.evidence.value if e is not None else 0.0 for e in self.entries(move)]
         ranked = sorted(range(len(self)), key=lambda n: (-worth[n], -self.hits[n], self.urls[n]))[
             :top
         ]
@@ -75,14 +75,14 @@ class Requests:
         return chosen
 
 
-def own_requests(book: Book, *, section: str = "", sample: int = 0) -> Requests:
+def own_requests(move: MoveState, *, section: str = "", sample: int = 0) -> Requests:
     """The ledger's own entries, each by its plainest address, the most valuable first.
 
     sample: as many drawn by chance, the same ones every time.
     """
-    entries = sorted(book.entries, key=lambda e: (-e.evidence.value, e.legacy_url))
+    entries = sorted(move.entries, key=lambda e: (-e.evidence.value, e.legacy_url))
     if section:
-        sections = Sections(book.ledger.settings.sections)
+        sections = Sections(move.ledger.settings.sections)
         entries = [e for e in entries if sections.of(e.site, e.key) == section]
     if sample and sample < len(entries):
         chosen = {e.id for e in random.Random(len(entries)).sample(entries, sample)}
@@ -100,21 +100,21 @@ def own_requests(book: Book, *, section: str = "", sample: int = 0) -> Requests:
     return found
 
 
-def host_matrix(book: Book) -> Requests:
+def host_matrix(move: MoveState) -> Requests:
     """Every scheme, host with and without www, and slash of each old and new origin, which must
     reach one canonical form in one hop.
 
     Asked for are the front pages, and the most valuable page of the new site.
     """
-    canonical = {form.site: form.origin for form in book.ledger.settings.forms}
+    canonical = {form.site: form.origin for form in move.ledger.settings.forms}
     wanted: dict[str, str] = {}  # host → the origin where it should end
-    for site in book.sites.old:
-        shared = book.sites.shared_origins(site.name)
-        end = canonical.get(site.name) or next(iter(shared), book.sites.new[0])
+    for site in move.sites.old:
+        shared = move.sites.shared_origins(site.name)
+        end = canonical.get(site.name) or next(iter(shared), move.sites.new[0])
         wanted |= {host: end for o in site.origins for host in _with_and_without_www(o)}
-    for origin in book.sites.new:
+    for origin in move.sites.new:
         wanted |= {host: wanted.get(host, origin) for host in _with_and_without_www(origin)}
-    page = _best_page(book)
+    page = _best_page(move)
     found = Requests()
     for host, origin in wanted.items():
         paths = ["/"]
@@ -141,10 +141,10 @@ def _with_and_without_www(origin: str) -> tuple[str, str]:
     ) else f"www.{authority}"
 
 
-def _best_page(book: Book) -> Address | None:
+def _best_page(move: MoveState) -> Address | None:
     """The page of the new site to which the most value leads, by a path that may have a slash."""
     worth: Counter[str] = Counter()
-    for entry in book.entries:
+    for entry in move.entries:
         if entry.answer.destination:
             worth[entry.answer.destination] += int(entry.evidence.value) + 1
     for text, _ in worth.most_common():

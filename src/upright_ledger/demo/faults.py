@@ -13,7 +13,7 @@ from upright_ledger.demo.site import NEW, OLD, Museum, NewPage
 
 
 @dataclass(frozen=True, slots=True)
-class Fault:
+class PlantedFault:
     """One planted fault: where, what it is, how it shows, and the right destination (empty: none
     needed).
     """
@@ -29,7 +29,7 @@ class EarlierMove:
     """The rule list (old, new, status), the planted faults, and corrections (old, new, status)."""
 
     rules: list[tuple[str, str, int]] = field(default_factory=list)
-    faults: list[Fault] = field(default_factory=list)
+    faults: list[PlantedFault] = field(default_factory=list)
     corrections: list[tuple[str, str, int]] = field(default_factory=list)
 
 
@@ -71,7 +71,7 @@ class _Planter:
         self.move.rules.append((old, new, status))
 
     def fault(self, old: str, kind: str, verdict: str, right: str) -> None:
-        self.move.faults.append(Fault(OLD + old, kind, verdict, NEW + right))
+        self.move.faults.append(PlantedFault(OLD + old, kind, verdict, NEW + right))
         self.move.corrections.append((old, right, 301))
 
 

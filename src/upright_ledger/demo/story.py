@@ -9,7 +9,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.rules.finding import Finding
 from upright_ledger.core.tracing.verdicts import Verdict
 from upright_ledger.core.url.address import parse_address
@@ -286,11 +286,11 @@ class Accuracy:
     open: int
 
 
-def compare_answers(sample: Sample, book: Book) -> Accuracy:
+def compare_answers(sample: Sample, move: MoveState) -> Accuracy:
     """Look up the answer of every old page and compare it with the truth."""
     right, waiting, wrong = 0, 0, []
     for page in sample.museum.old:
-        entry = book.entry_of(parse_address(page.url))
+        entry = move.entry_of(parse_address(page.url))
         if entry is None or entry.answer.kind == "open":
             waiting += 1
             continue

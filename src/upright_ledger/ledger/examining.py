@@ -20,9 +20,9 @@ from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.core.inventory.evidence import Asker, days_in
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.imported.rule import ImportedRule
-from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites
+from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.ledger.db.schema import metadata
 from upright_ledger.ledger.store import Ledger
 

@@ -75,7 +75,7 @@ class Ledger:
             try:
                 yield self._view().connection
             except BaseException:
-                self.let_go()
+                self.drop_view()
                 raise
 
     def _view(self) -> _View:
@@ -98,10 +98,10 @@ class Ledger:
 
     def end(self) -> None:
         """Let go of the database."""
-        self.let_go()
+        self.drop_view()
         self.engine.dispose()
 
-    def let_go(self) -> None:
+    def drop_view(self) -> None:
         """Let go of what is being read, without a word to a database that may not listen any
         more.
         """
@@ -160,11 +160,11 @@ class Ledger:
                 take_turn(connection, f"upright {command}" if command else "", self.tell)
                 yield connection
             except Exception:
-                self.let_go()
+                self.drop_view()
                 connection.rollback()
                 raise
             except BaseException:  # stopped: it takes back by itself what was not committed
-                self.let_go()
+                self.drop_view()
                 connection.invalidate()
                 raise
             connection.commit()

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion
 from upright_ledger.core.rules.exact_rule import GONE, ExactRule, Rule
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import PASS, TemplateRule
+from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.servers.protocol import Translation
 from upright_ledger.servers.template_files import file_text

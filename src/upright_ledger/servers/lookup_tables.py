@@ -6,11 +6,11 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from upright_ledger.core.rules.exact_rule import GONE, ExactRule, Rule
-from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import PASS, TemplateGroup
+from upright_ledger.core.rules.templates.template_index import PASS, TemplateGroup
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.destination import authority_of
+from upright_ledger.core.url.query import QueryPolicy
 
 Shape = tuple[str, ...]
 Key = tuple[str, str]
@@ -18,7 +18,7 @@ Key = tuple[str, str]
 
 
 @dataclass(frozen=True, slots=True)
-class Reply:
+class RuleReply:
     """What a rule answers. body, args, fragment: of its destination, without "?" and "#". own: the
     host on which it must not fire at this path, or empty. status PASS: nothing, and no other rule
     may.
@@ -51,16 +51,16 @@ class ParamGroup:
 class LookupTables:
     """The tables. sites: authority → number; numbers: name of a site → number. plain: path → reply.
     groups: path → parameter group. ranked: of each rank in turn, (path, values in a spelling, in
-    the order of the group's shape) → reply. wild: paths at which a template with parameters is
+    the order of the group's shape) → reply. falls_through: paths at which a template with parameters is
     asked where no exact rule knows them. templates: in the order of asking.
     """
 
     sites: dict[str, str]
     numbers: dict[str, str]
-    plain: dict[Key, Reply] = field(default_factory=dict)
+    plain: dict[Key, RuleReply] = field(default_factory=dict)
     groups: dict[Key, ParamGroup] = field(default_factory=dict)
-    ranked: list[dict[tuple[Key, tuple[str, ...]], Reply]] = field(default_factory=list)
-    wild: set[Key] = field(default_factory=set)
+    ranked: list[dict[tuple[Key, tuple[str, ...]], RuleReply]] = field(default_factory=list)
+    falls_through: set[Key] = field(default_factory=set)
     templates: list[tuple[str, TemplateGroup]] = field(default_factory=list)
 
     @property
@@ -77,7 +77,10 @@ class LookupTables:
     def statuses(self) -> list[int]:
         """The statuses of all answers, the commonest first."""
         counts: dict[int, int] = {}
-        replies: list[Iterable[Reply]] = [self.plain.values(), *(t.values() for t in self.ranked)]
+        replies: list[Iterable[RuleReply]] = [
+            self.plain.values(),
+            *(t.values() for t in self.ranked),
+        ]
         for reply in (r for part in replies for r in part):
             counts[reply.status] = counts.get(reply.status, 0) + 1
         for rule in (r for _, group in self.templates for r in group.rules):
@@ -112,14 +115,14 @@ def lower(rules: RuleSet) -> LookupTables:
     for template in rules.template_index:
         out.templates.append((numbers[template.site], template))
         if template.names:
-            out.wild |= {(numbers[template.site], path) for path in template.literal_paths}
+            out.falls_through |= {(numbers[template.site], path) for path in template.literal_paths}
     return out
 
 
-def reply_of(rules: RuleSet, rule: ExactRule, path: str) -> Reply:
+def reply_of(rules: RuleSet, rule: ExactRule, path: str) -> RuleReply:
     """The reply of an exact rule at one of its paths."""
     if rule.status in {GONE, PASS}:
-        return Reply(rule.status)
+        return RuleReply(rule.status)
     return split_reply(rule, rule.destination, host_of_own_page(rules, rule, path))
 
 
@@ -134,22 +137,22 @@ def host_of_own_page(rules: RuleSet, rule: ExactRule, path: str) -> str:
     return authority if rules.fold_request_path(goal.path) == path else ""
 
 
-def split_reply(rule: Rule, destination: str, own: str = "") -> Reply:
+def split_reply(rule: Rule, destination: str, own: str = "") -> RuleReply:
     """A reply with its destination in parts."""
     if rule.status in {GONE, PASS}:
-        return Reply(rule.status)
+        return RuleReply(rule.status)
     rest, _, fragment = destination.partition("#")
     body, _, args = rest.partition("?")
-    return Reply(rule.status, body, args, fragment, rule.query, own)
+    return RuleReply(rule.status, body, args, fragment, rule.query, own)
 
 
-def filled(group: TemplateGroup, number: int, reference: Callable[[int], str]) -> Reply:
+def filled(group: TemplateGroup, number: int, reference: Callable[[int], str]) -> RuleReply:
     """The reply of a template rule; `reference` gives what stands for a capture by its number,
     those of the path first.
     """
     rule = group.rules[number]
     if not rule.destination:
-        return Reply(rule.status)
+        return RuleReply(rule.status)
     names = [c.name for c in (*rule.source.captures, *rule.source.params)]
     return split_reply(
         rule, rule.goal.fill({name: reference(n) for n, name in enumerate(names, 1)})

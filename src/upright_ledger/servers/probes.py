@@ -11,8 +11,8 @@ from typing import NamedTuple, TypeVar
 
 from upright_ledger.core.rules.exact_rule import ExactRule
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import TemplateGroup, TemplateRule
-from upright_ledger.core.rules.template_syntax import Capture, CaptureKind
+from upright_ledger.core.rules.templates.template_index import TemplateGroup, TemplateRule
+from upright_ledger.core.rules.templates.template_syntax import Capture, CaptureKind
 from upright_ledger.core.url.address import toggle_slash
 
 T = TypeVar("T")

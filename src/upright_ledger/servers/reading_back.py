@@ -13,8 +13,8 @@ from upright_ledger.servers.interpreters import (
     DeclinedError,
     Interpreter,
     NotUnderstoodError,
-    Request,
-    Response,
+    ServerRequest,
+    ServerResponse,
     in_bytes,
 )
 from upright_ledger.servers.probes import Probe, probes
@@ -45,12 +45,14 @@ def _differences(interpreter: Interpreter, rules: RuleSet, asked: list[Probe]) -
         headers = {scheme_from.lower(): scheme} if scheme_from not in {"", CONNECTION} else {}
         answer = rules.answer(probe.host, probe.target, scheme)
         due = (
-            Response(answer.status, in_bytes(answer.location), rules.cache_control)
+            ServerResponse(answer.status, in_bytes(answer.location), rules.cache_control)
             if answer
             else None
         )
         try:
-            found = interpreter.answer(Request(probe.host, probe.target, scheme or "http", headers))
+            found = interpreter.answer(
+                ServerRequest(probe.host, probe.target, scheme or "http", headers)
+            )
         except DeclinedError:
             found = None
         if found != due:
@@ -60,7 +62,7 @@ def _differences(interpreter: Interpreter, rules: RuleSet, asked: list[Probe]) -
             )
 
 
-def _in_words(response: Response | None) -> str:
+def _in_words(response: ServerResponse | None) -> str:
     if response is None:
         return "no answer"
     cache = f" ({response.cache})" if response.cache else ""

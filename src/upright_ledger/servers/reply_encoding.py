@@ -8,13 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from upright_ledger.core.rules.query_policy import QueryPolicy
-from upright_ledger.servers.lookup_tables import Key, LookupTables, Reply
+from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.servers.lookup_tables import Key, LookupTables, RuleReply
 
 MODES = {QueryPolicy.CARRY_TRACKING: "t", QueryPolicy.CARRY: "c", QueryPolicy.DROP: "d"}
 
 
-def encoded(reply: Reply) -> str:
+def encoded(reply: RuleReply) -> str:
     """A reply as one text. No part of it holds a bar: destinations are safe."""
     if (
         reply.status == 301
@@ -25,7 +25,7 @@ def encoded(reply: Reply) -> str:
     return whole(reply)
 
 
-def whole(reply: Reply) -> str:
+def whole(reply: RuleReply) -> str:
     """A reply with all its parts, whatever its kind."""
     mode = MODES[reply.query] if reply.redirects else ""
     return f"{reply.status}{mode}|{reply.own}|{reply.body}|{reply.args}|{reply.fragment}"
@@ -36,7 +36,7 @@ def map_text(table: Mapping[str, str]) -> str:
     return "".join(f"{key} {value}\n" for key, value in table.items())
 
 
-def ranked(low: LookupTables, *, named: bool = False) -> Iterator[tuple[int, Key, str, Reply]]:
+def ranked(low: LookupTables, *, named: bool = False) -> Iterator[tuple[int, Key, str, RuleReply]]:
     """Rank, path, parameters as "&n=value" and reply of every rule with parameters, in each
     spelling.
 

@@ -38,18 +38,18 @@ def texts(value: Texts) -> tuple[str, ...]:
     return (value,) if isinstance(value, str) else value
 
 
-class Table(Struct, frozen=True, forbid_unknown_fields=True):
+class SettingsTable(Struct, frozen=True, forbid_unknown_fields=True):
     """A table of the file. Every key is known."""
 
 
-class LedgerTable(Table, frozen=True):
+class LedgerTable(SettingsTable, frozen=True):
     """[ledger]. database: an SQLAlchemy URL, or empty for the ledger's own file."""
 
     name: str
     database: str = ""
 
 
-class SiteTable(Table, frozen=True):
+class SiteTable(SettingsTable, frozen=True):
     """[[site]]: the origins of an old site. canonical: to which of the new origins requests go that
     no rule answers; empty: nowhere.
     """
@@ -59,14 +59,14 @@ class SiteTable(Table, frozen=True):
     canonical: str = ""
 
 
-class NewTable(Table, frozen=True):
+class NewTable(SettingsTable, frozen=True):
     """[new]: where destinations may lie."""
 
     origins: Origins
     slash: Literal["always", "never", "as-stock"]
 
 
-class FoldingTable(Table, frozen=True):
+class FoldingTable(SettingsTable, frozen=True):
     """[folding]; see `FoldingPolicy`."""
 
     case: Literal["fold", "exact"]
@@ -82,7 +82,7 @@ class FoldingTable(Table, frozen=True):
     significant: dict[str, tuple[str, ...]] = {}
 
 
-class ValueTable(Table, frozen=True):
+class ValueTable(SettingsTable, frozen=True):
     """[value]: the weights of the value formula."""
 
     traffic: Weight | None = None
@@ -91,7 +91,7 @@ class ValueTable(Table, frozen=True):
     impressions: Weight | None = None
 
 
-class FormTable(Table, frozen=True):
+class FormTable(SettingsTable, frozen=True):
     """[form]: how sites with a canonical origin write addresses that no rule answers."""
 
     scheme: Annotated[
@@ -105,7 +105,7 @@ class FormTable(Table, frozen=True):
     lower_case: bool = False
 
 
-class BuildTable(Table, frozen=True):
+class BuildTable(SettingsTable, frozen=True):
     """[build]. cache_control: a header value that no server file could take for anything else."""
 
     cache_control: Annotated[
@@ -113,7 +113,7 @@ class BuildTable(Table, frozen=True):
     ] = ""
 
 
-class SurveySettings(Table, frozen=True):
+class SurveySettings(SettingsTable, frozen=True):
     """[survey]: how surveys of a ledger go where the command says nothing else; see
     `upright survey --help`. None: as the command has it by itself.
     """
@@ -136,7 +136,7 @@ class SurveySettings(Table, frozen=True):
             structs.force_setattr(self, name, texts(getattr(self, name)))
 
 
-class Retention(Table, frozen=True):
+class Retention(SettingsTable, frozen=True):
     """[retention]: how many days details of logs stay; 0 for ever. referrers: where requests came
     from; lines: digests of lines, by which one that is given again is known. Daily counts stay in
     any case, and no visitor's address is ever kept.
@@ -146,7 +146,7 @@ class Retention(Table, frozen=True):
     lines: Days = 400
 
 
-class Notify(Table, frozen=True):
+class Notify(SettingsTable, frozen=True):
     """[notify]: by which channels news goes out. to: recipients of e-mail; post: an address that
     takes JSON.
     """
@@ -166,7 +166,7 @@ class Notify(Table, frozen=True):
         structs.force_setattr(self, "to", texts(self.to))
 
 
-class ProfileTable(Table, frozen=True):
+class ProfileTable(SettingsTable, frozen=True):
     """[profile.NAME]: a platform that imports a list of redirects; see
     `servers.import_list.Profile`.
     """
@@ -182,7 +182,7 @@ class ProfileTable(Table, frozen=True):
     gone: bool = True
 
 
-class Document(Table, frozen=True):
+class Document(SettingsTable, frozen=True):
     """The whole file."""
 
     ledger: LedgerTable

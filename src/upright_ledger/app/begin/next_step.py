@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.severity import Severity
 from upright_ledger.ledger.tables.builds import last_build
@@ -20,14 +20,14 @@ class NextStep:
     command: str
 
 
-def next_step(book: Book) -> NextStep:
+def next_step(move: MoveState) -> NextStep:
     """What to do next with this book."""
-    if not book.entries:
+    if not move.entries:
         return NextStep("no old URLs are gathered yet", "upright gather old-urls.txt access.log")
-    if not book.stock:
+    if not move.stock:
         return NextStep("no pages of the new site are in stock yet", "upright stock new-pages.csv")
-    waiting = sum(1 for e in book.entries if e.answer.kind == AnswerKind.OPEN)
-    with book.ledger.reading() as connection:
+    waiting = sum(1 for e in move.entries if e.answer.kind == AnswerKind.OPEN)
+    with move.ledger.reading() as connection:
         proposals, built, replayed = (
             load_proposals(connection),
             last_build(connection),
@@ -37,7 +37,7 @@ def next_step(book: Book) -> NextStep:
         return NextStep(
             f"nothing is proposed yet for the open entries ({waiting:,})", "upright match"
         )
-    faults = sum(1 for f in book.findings if f.severity != Severity.NOTE)
+    faults = sum(1 for f in move.compiled.findings if f.severity != Severity.NOTE)
     if faults:
         return NextStep(
             "there is a fault in the answers"
@@ -50,7 +50,7 @@ def next_step(book: Book) -> NextStep:
             "one entry is open" if waiting == 1 else f"{waiting:,} entries are open",
             "upright review",
         )
-    if built is None or built.digest != book.rules.digest:
+    if built is None or built.digest != move.compiled.rules.digest:
         return NextStep("the answers are not built yet", "upright build --for nginx --out rules/")
     if replayed is None or replayed.digest != built.digest:
         return NextStep(

@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.begin.next_step import NextStep, next_step
-from upright_ledger.app.book import Book
 from upright_ledger.app.decide.balance import Balance, balance
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.core.url.origins import Sites, group_origins, read_origin
@@ -80,7 +80,7 @@ def _run(row: Any) -> dict[str, Any] | None:
 
 def overview(ledger: Ledger) -> Overview:
     """Look over the whole ledger."""
-    book = Book(ledger)
+    move = MoveState(ledger)
     with ledger.reading() as connection:
         sources = [
             {
@@ -98,11 +98,11 @@ def overview(ledger: Ledger) -> Overview:
     found = Overview(
         ledger.settings.name,
         ledger.folder,
-        {site.name: list(site.origins) for site in book.sites.old},
-        list(book.sites.new),
+        {site.name: list(site.origins) for site in move.sites.old},
+        list(move.sites.new),
         sources,
-        balance(book),
-        len(book.stock),
+        balance(move),
+        len(move.stock),
         {
             "time": built.time,
             "server": built.dialect,
@@ -115,5 +115,5 @@ def overview(ledger: Ledger) -> Overview:
         _run(runs["rehearse"]),
         _run(runs["replay"]),
     )
-    found.next = next_step(book)
+    found.next = next_step(move)
     return found

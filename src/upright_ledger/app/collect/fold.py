@@ -10,7 +10,7 @@ from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.inventory.parameter_inference import (
     Doubt,
-    Seen,
+    SeenQuery,
     Suggestion,
     named_like_sessions,
     suggest,
@@ -174,7 +174,7 @@ def _checked(text: str) -> str:
     )
 
 
-def _seen(rows: Iterable[tuple[str, str, int]], policy: FoldingPolicy) -> Iterable[Seen]:
+def _seen(rows: Iterable[tuple[str, str, int]], policy: FoldingPolicy) -> Iterable[SeenQuery]:
     """Spellings with a query as the core looks at them: (spelling, title, status)."""
     for spelling, title, status in rows:
         path, _, query = spelling[spelling.index("/", 8) :].partition("?")
@@ -184,7 +184,7 @@ def _seen(rows: Iterable[tuple[str, str, int]], policy: FoldingPolicy) -> Iterab
             if name and not policy.purpose(name, value):
                 params.setdefault(name, value)
         if params:
-            yield Seen(policy.fold_path(path)[0], params, title, status)
+            yield SeenQuery(policy.fold_path(path)[0], params, title, status)
 
 
 def differences(old: FoldingPolicy, new: FoldingPolicy) -> list[str]:

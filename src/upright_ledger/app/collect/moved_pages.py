@@ -10,16 +10,16 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.collect.gather import gather
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.crawl.audits.moved_pages import CONFIDENCE, Fate, Renamed, Renaming
 from upright_ledger.core.inventory.answer import AnswerKind
+from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.url.address import address_of
 from upright_ledger.formats.files.atomic import csv_bytes
 from upright_ledger.formats.files.leftovers import temporary_folder
 from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.stock import StoredProposal, load_proposals, store_proposals
 
 
@@ -66,18 +66,18 @@ def propose_renamings(ledger: Ledger, renamings: Sequence[Renaming], name: str) 
     on_site = [r for r in waiting if sites.site_of(address_of(r.old))]
     if not waiting:
         return result
-    book = Book(ledger)
-    new = [r for r in on_site if book.entry_of(address_of(r.old)) is None]
+    move = MoveState(ledger)
+    new = [r for r in on_site if move.entry_of(address_of(r.old)) is None]
     if new:
         result.entries = _take_up(ledger, new, name)
-        book = Book(ledger)
+        move = MoveState(ledger)
     gone_to = {r.old: r.new for r in waiting}
-    for entry in book.entries:
+    for entry in move.entries:
         if entry.answer.destination in gone_to:
             result.astray.append((entry.legacy_url, gone_to[entry.answer.destination]))
     found: dict[int, StoredProposal] = {}
     for r in on_site:
-        renamed = book.entry_of(address_of(r.old))
+        renamed = move.entry_of(address_of(r.old))
         if renamed is not None and renamed.answer.kind == AnswerKind.KEEP:
             result.astray.append((renamed.legacy_url, r.new))
         elif renamed is not None and renamed.answer.kind == AnswerKind.OPEN:

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from upright_ledger.app.collect.rejects import Rejects
 from upright_ledger.core.inventory import noise
-from upright_ledger.core.inventory.classification import Classified, Classifier, Known
+from upright_ledger.core.inventory.classification import Classified, Classifier, SpellingFacts
 from upright_ledger.core.inventory.evidence import (
     BY_OTHERS,
     ELSEWHERE,
@@ -127,14 +127,16 @@ class Sorter:
                     )
                 people = any(f.agent == Asker.PEOPLE for f in record.figures)
                 place = self._placer.seen(
-                    place, Known(False, record.real, people, _tells_of_others(record))
+                    place, SpellingFacts(False, record.real, people, _tells_of_others(record))
                 )
             else:
                 place = self._placer.written(record.url)
                 if place.doubt:
                     place = self._placer.seen(
                         place,
-                        Known(named=True, elsewhere=record.is_link or _tells_of_others(record)),
+                        SpellingFacts(
+                            named=True, elsewhere=record.is_link or _tells_of_others(record)
+                        ),
                     )
         except NotAnAddressError as error:
             if record.lines:

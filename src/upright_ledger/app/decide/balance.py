@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import ANSWERS, AnswerKind
-from upright_ledger.ledger.tables.entries import Entry
+from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.ledger.tables.sources import list_sources
 from upright_ledger.ledger.tables.stock import PURPOSES, StockState
 
@@ -15,7 +15,7 @@ SHOWN_OPEN = 10
 
 
 @dataclass(slots=True)
-class Line:
+class BalanceLine:
     """One answer's share of the book."""
 
     answer: str
@@ -45,7 +45,7 @@ class Balance:
     first.
     """
 
-    lines: list[Line]
+    lines: list[BalanceLine]
     top_open: list[Entry] = field(default_factory=list)
     sources: list[SourceLine] = field(default_factory=list)
     waiting: list[Entry] = field(default_factory=list)
@@ -111,11 +111,11 @@ class Balance:
         }
 
 
-def balance(book: Book) -> Balance:
+def balance(move: MoveState) -> Balance:
     """Draw up the balance of a book; every answer has a line, open last."""
-    lines = {answer: Line(answer) for answer in ANSWERS}
+    lines = {answer: BalanceLine(answer) for answer in ANSWERS}
     unanswered = []
-    for entry in book.entries:
+    for entry in move.entries:
         line = lines[entry.answer.kind]
         line.entries += 1
         line.hits += entry.evidence.hits
@@ -123,23 +123,23 @@ def balance(book: Book) -> Balance:
         if entry.answer.kind == AnswerKind.OPEN:
             unanswered.append(entry)
     unanswered.sort(key=lambda e: (-e.evidence.value, -e.evidence.hits, e.legacy_url))
-    planned = {d.url for d in book.stock.values() if d.state == StockState.PLANNED}
+    planned = {d.url for d in move.stock.values() if d.state == StockState.PLANNED}
     waiting = [
         e
-        for e in book.entries
+        for e in move.entries
         if e.answer.kind == AnswerKind.WANTED or e.answer.destination in planned
     ]
     waiting.sort(key=lambda e: (-e.evidence.value, e.legacy_url))
-    return Balance(list(lines.values()), unanswered[:SHOWN_OPEN], _sources(book), waiting)
+    return Balance(list(lines.values()), unanswered[:SHOWN_OPEN], _sources(move), waiting)
 
 
-def _sources(book: Book) -> list[SourceLine]:
-    with book.ledger.reading() as connection:
+def _sources(move: MoveState) -> list[SourceLine]:
+    with move.ledger.reading() as connection:
         rows = [s for s in list_sources(connection) if s.purpose not in PURPOSES.values()]
     found = {
         s.id: SourceLine(s.name, s.kind, s.lines, (s.period_start, s.period_end)) for s in rows
     }
-    for entry in book.entries:
+    for entry in move.entries:
         for number in entry.sources:
             found[number].entries += 1
         if len(entry.sources) == 1:

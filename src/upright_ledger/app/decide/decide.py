@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.decide.entries import Filters, list_entries
-from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, EntryAnswer
-from upright_ledger.core.inventory.normalisation import Folded, fold, unanswerable
+from upright_ledger.app.move_state import MoveState
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision
+from upright_ledger.core.inventory.declared_paths import unanswerable
+from upright_ledger.core.inventory.normalisation import Folded, fold
 from upright_ledger.core.rules.compiler import make_template, template_fault
-from upright_ledger.core.rules.query_policy import QueryPolicy
-from upright_ledger.core.rules.template_index import TemplateRule
-from upright_ledger.core.rules.template_syntax import TemplateError
+from upright_ledger.core.rules.templates.template_index import TemplateRule
+from upright_ledger.core.rules.templates.template_syntax import TemplateError
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import read_destination
+from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.tables.pairs import (
     mend_slash,
@@ -75,7 +76,7 @@ def read_new(ledger: Ledger, text: str) -> str:
 def decide_one(
     ledger: Ledger,
     old: str,
-    answer: EntryAnswer,
+    answer: Decision,
     query: QueryPolicy = QueryPolicy.CARRY_TRACKING,
     reason: str = "",
 ) -> tuple[Decided, str]:
@@ -88,11 +89,11 @@ def decide_one(
         destination = read_new(ledger, answer.destination) if answer.destination else ""
     except NotAnAddressError as error:
         raise UsageError(f"{_which(old, answer)} cannot be used: {error}", _FORM) from None
-    decision = Decision(
+    decision = GivenAnswer(
         address,
         site,
         fold(address, ledger.settings.policy),
-        EntryAnswer(answer.kind, answer.status, destination),
+        Decision(answer.kind, answer.status, destination),
         host_given,
     )
     result = Decided(mended=int(was_mended))
@@ -122,14 +123,14 @@ def decide_one(
     return result, address.without_fragment
 
 
-def _which(old: str, answer: EntryAnswer) -> str:
+def _which(old: str, answer: Decision) -> str:
     return f"{old!r} or {answer.destination!r}" if answer.destination else repr(old)
 
 
 def decide_template(
     ledger: Ledger,
     old: str,
-    answer: EntryAnswer,
+    answer: Decision,
     query: QueryPolicy = QueryPolicy.CARRY_TRACKING,
     reason: str = "",
 ) -> tuple[Decided, str]:
@@ -138,7 +139,7 @@ def decide_template(
     """
     sites = ledger.settings.sites
     template = read_template(ledger, old, answer, query)
-    if fault := template_fault(template, sites, fold=ledger.settings.policy.case == "fold"):
+    if fault := template_fault(template, sites, fold=ledger.settings.policy.folds_case):
         raise UsageError(
             f"{old} cannot be answered so: {fault}",
             "upright decide --help tells how templates are written",
@@ -159,13 +160,14 @@ def decide_template(
         )
     result.fitting = sum(
         1
-        for e in Book(ledger).entries
+        for e in MoveState(ledger).entries
         if e.by == AnsweredBy.TEMPLATE and e.where == template.legacy_url
     )
     return result, template.source.text
 
 
 def note_template(step: Step, template: StoredTemplate, result: Decided) -> None:
+    """Put a template in force, and note in `result` what came of it."""
     before = post_template(step, template)
     same = before is not None and replace(before, by=template.by, where=template.where) == template
     result.unchanged += same
@@ -173,9 +175,7 @@ def note_template(step: Step, template: StoredTemplate, result: Decided) -> None
     result.replaced += before is not None and not same
 
 
-def read_template(
-    ledger: Ledger, old: str, answer: EntryAnswer, query: QueryPolicy
-) -> TemplateRule:
+def read_template(ledger: Ledger, old: str, answer: Decision, query: QueryPolicy) -> TemplateRule:
     """A template as people write it, with or without the host. Raises UsageError."""
     sites, policy = ledger.settings.sites, ledger.settings.policy
     origin, path = sites.old[0].origins[0], old
@@ -205,7 +205,7 @@ def read_template(
             answer.status,
             destination,
             origin + path,
-            fold=policy.case == "fold",
+            fold=policy.folds_case,
             query=query,
         )
     except (NotAnAddressError, TemplateError) as error:
@@ -222,14 +222,12 @@ def _site_of(ledger: Ledger, origin: str) -> str:
     return site
 
 
-def decide_entries(
-    ledger: Ledger, filters: Filters, answer: EntryAnswer, reason: str = ""
-) -> Decided:
+def decide_entries(ledger: Ledger, filters: Filters, answer: Decision, reason: str = "") -> Decided:
     """Give all entries that fit one answer, as one step; `answer.destination` as the user wrote
     it.
     """
     answer = as_given(ledger, answer)
-    entries = [line.entry for line in list_entries(Book(ledger), filters).lines]
+    entries = [line.entry for line in list_entries(MoveState(ledger), filters).lines]
     if not entries:
         raise UsageError(
             "no entry fits", "upright entries --sections, or --families, lists what there is"
@@ -245,22 +243,23 @@ def decide_entries(
     return result
 
 
-def as_given(ledger: Ledger, answer: EntryAnswer) -> EntryAnswer:
+def as_given(ledger: Ledger, answer: Decision) -> Decision:
+    """An answer with its destination read as the new site's."""
     try:
         destination = read_new(ledger, answer.destination) if answer.destination else ""
     except NotAnAddressError as error:
         raise UsageError(f"{answer.destination!r} cannot be used: {error}", _FORM) from None
-    return EntryAnswer(answer.kind, answer.status, destination)
+    return Decision(answer.kind, answer.status, destination)
 
 
 @dataclass(frozen=True, slots=True)
-class Decision:
+class GivenAnswer:
     """One decision as read, before it is posted."""
 
     old: Address
     site: str
     folded: Folded
-    answer: EntryAnswer
+    answer: Decision
     host_given: bool
     where: str = ""
     query: QueryPolicy = QueryPolicy.CARRY_TRACKING

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from upright_ledger.app.decide.decide import (
     Decided,
-    Decision,
+    GivenAnswer,
     as_given,
     note_template,
     read_new,
@@ -17,7 +17,7 @@ from upright_ledger.app.decide.decide import (
 from upright_ledger.app.decide.pair_rows import as_template, read_answer, read_query
 from upright_ledger.core.inventory.answer import (
     AnsweredBy,
-    EntryAnswer,
+    Decision,
 )
 from upright_ledger.core.inventory.classification import Classified
 from upright_ledger.core.inventory.evidence import LISTED, Figure
@@ -92,8 +92,8 @@ def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Deci
             f"no row of {path} can be used: row {line}: {why}",
             "give it the columns old, new and status",
         )
-    first: dict[tuple[str, str], Decision] = {}
-    further: list[Decision] = []
+    first: dict[tuple[str, str], GivenAnswer] = {}
+    further: list[GivenAnswer] = []
     for d in decisions:
         known = first.setdefault((d.site, d.folded.key), d)
         if known is not d and _differs(known, d) and not any(_same(other, d) for other in further):
@@ -124,7 +124,7 @@ def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Deci
 
 
 def _entries_of(
-    step: Step, policy: int, decisions: list[Decision], facts: SourceFacts, result: Decided
+    step: Step, policy: int, decisions: list[GivenAnswer], facts: SourceFacts, result: Decided
 ) -> dict[tuple[str, str], int]:
     """The numbers of the entries that a sheet names. A sheet is a source once, however often it is
     read.
@@ -163,7 +163,7 @@ def _templates(ledger: Ledger, name: str, pairs: Pairs, result: Decided) -> list
             result.refused.append((pair.line, pair.old, str(error)))
             continue
         if fault := template_fault(
-            rule, ledger.settings.sites, fold=ledger.settings.policy.case == "fold"
+            rule, ledger.settings.sites, fold=ledger.settings.policy.folds_case
         ):
             result.refused.append((pair.line, pair.old, fault))
             continue
@@ -182,7 +182,7 @@ def _templates(ledger: Ledger, name: str, pairs: Pairs, result: Decided) -> list
     return found
 
 
-def _posting(decision: Decision, numbers: dict[tuple[str, str], int]) -> Posting:
+def _posting(decision: GivenAnswer, numbers: dict[tuple[str, str], int]) -> Posting:
     number = numbers[decision.site, decision.folded.key]
     return Posting(
         number,
@@ -195,7 +195,7 @@ def _posting(decision: Decision, numbers: dict[tuple[str, str], int]) -> Posting
     )
 
 
-def _differs(one: Decision, other: Decision) -> bool:
+def _differs(one: GivenAnswer, other: GivenAnswer) -> bool:
     """Whether two rows for one entry say different things, their spelling included where a slash
     loop may hide.
     """
@@ -208,11 +208,11 @@ def _differs(one: Decision, other: Decision) -> bool:
     )
 
 
-def _same(one: Decision, other: Decision) -> bool:
+def _same(one: GivenAnswer, other: GivenAnswer) -> bool:
     return (one.site, one.folded.key) == (other.site, other.folded.key) and not _differs(one, other)
 
 
-def _sightings(decisions: list[Decision]) -> list[Sighting]:
+def _sightings(decisions: list[GivenAnswer]) -> list[Sighting]:
     found: dict[tuple[str, str], Sighting] = {}
     for d in decisions:
         text = d.old.without_fragment
@@ -221,7 +221,7 @@ def _sightings(decisions: list[Decision]) -> list[Sighting]:
     return list(found.values())
 
 
-def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> Decision | None:
+def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> GivenAnswer | None:
     """Read one row, or note in `result` why it cannot be used."""
     old, old_mended = mend_slash(pair.old)
     new, new_mended = mend_slash(pair.new)
@@ -230,18 +230,18 @@ def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> Decisio
         answer = read_answer(pair.status, new)
         query = read_query(pair.query)
         if answer.destination:
-            answer = EntryAnswer(answer.kind, answer.status, read_new(ledger, answer.destination))
+            answer = Decision(answer.kind, answer.status, read_new(ledger, answer.destination))
     except NotAnAddressError as error:
         result.refused.append((pair.line, pair.old, str(error)))
         return None
     result.mended += int(old_mended or new_mended)
     where = f"{name} row {pair.line}"
     folded = fold(address, ledger.settings.policy)
-    return Decision(address, site, folded, answer, host_given, where, query)
+    return GivenAnswer(address, site, folded, answer, host_given, where, query)
 
 
 def decide_listed(
-    ledger: Ledger, path: Path, answer: EntryAnswer, encoding: str = "", reason: str = ""
+    ledger: Ledger, path: Path, answer: Decision, encoding: str = "", reason: str = ""
 ) -> Decided:
     """Give every old URL that a file lists, of whatever kind it is, one answer, as one step."""
     answer = as_given(ledger, answer)

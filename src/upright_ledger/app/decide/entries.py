@@ -8,14 +8,14 @@ from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from pathlib import Path
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
+from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.inventory.url_patterns import templates
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.atomic import csv_bytes
 from upright_ledger.formats.files.outputs import write_output
-from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.one_entry import (
     AsideUrl,
     EvidenceRow,
@@ -67,7 +67,7 @@ class Filters:
 
 
 @dataclass(frozen=True)
-class Line:
+class EntryLine:
     """One entry in a list, with what is worked out for it."""
 
     entry: Entry
@@ -100,31 +100,31 @@ class Line:
 class Listing:
     """The entries that fit, best first. total: how many the ledger holds."""
 
-    lines: list[Line]
+    lines: list[EntryLine]
     total: int
 
 
-def list_entries(book: Book, filters: Filters, sort: str = "value") -> Listing:
+def list_entries(move: MoveState, filters: Filters, sort: str = "value") -> Listing:
     """Find and sort entries."""
-    describe = _describer(book)
-    lines = [line for line in map(describe, book.entries) if _fits(line, filters)]
-    return Listing(_sorted(lines, sort), len(book.entries))
+    describe = _describer(move)
+    lines = [line for line in map(describe, move.entries) if _fits(line, filters)]
+    return Listing(_sorted(lines, sort), len(move.entries))
 
 
-def _describer(book: Book) -> Callable[[Entry], Line]:
+def _describer(move: MoveState) -> Callable[[Entry], EntryLine]:
     """A function that works out the line of an entry."""
-    names = source_names(book)
-    families = _families(book)
-    sections = Sections(book.ledger.settings.sections)
+    names = source_names(move)
+    families = _families(move)
+    sections = Sections(move.ledger.settings.sections)
 
-    def describe(e: Entry) -> Line:
+    def describe(e: Entry) -> EntryLine:
         family = families[e.site].get(e.key, "")
-        return Line(e, sections.of(e.site, e.key), family, tuple(names[s] for s in e.sources))
+        return EntryLine(e, sections.of(e.site, e.key), family, tuple(names[s] for s in e.sources))
 
     return describe
 
 
-def _sorted(lines: list[Line], sort: str) -> list[Line]:
+def _sorted(lines: list[EntryLine], sort: str) -> list[EntryLine]:
     lines.sort(key=lambda x: x.entry.legacy_url)
     if sort == "last-seen":
         lines.sort(key=lambda x: x.entry.last_seen, reverse=True)
@@ -134,21 +134,21 @@ def _sorted(lines: list[Line], sort: str) -> list[Line]:
     return lines
 
 
-def source_names(book: Book) -> dict[int, str]:
+def source_names(move: MoveState) -> dict[int, str]:
     """What each source is called, by its number."""
-    with book.ledger.reading() as connection:
+    with move.ledger.reading() as connection:
         return {s.id: s.name for s in list_sources(connection)}
 
 
-def _families(book: Book) -> dict[str, dict[str, str]]:
+def _families(move: MoveState) -> dict[str, dict[str, str]]:
     """Site → entry key → template."""
     keys: dict[str, list[str]] = defaultdict(list)
-    for e in book.entries:
+    for e in move.entries:
         keys[e.site].append(e.key)
     return defaultdict(dict, {site: templates(of) for site, of in keys.items()})
 
 
-def _fits(line: Line, filters: Filters) -> bool:
+def _fits(line: EntryLine, filters: Filters) -> bool:
     e = line.entry
     if filters.pattern and not _matches(e, filters.pattern):
         return False
@@ -172,7 +172,7 @@ def _matches(entry: Entry, pattern: str) -> bool:
     return low in entry.legacy_url.lower()
 
 
-def write_entries(path: Path, lines: Iterable[Line]) -> None:
+def write_entries(path: Path, lines: Iterable[EntryLine]) -> None:
     """Write a list as CSV with COLUMNS."""
     write_output(path, csv_bytes(COLUMNS, (line.row() for line in lines)))
 
@@ -191,11 +191,11 @@ class Group:
     examples: tuple[str, ...] = ()
 
 
-def group_by(lines: Iterable[Line], what: str) -> list[Group]:
+def group_by(lines: Iterable[EntryLine], what: str) -> list[Group]:
     """Entries by "family" or "section", the most valuable first; those without one under an empty
     name, last.
     """
-    members: dict[tuple[str, str], list[Line]] = defaultdict(list)
+    members: dict[tuple[str, str], list[EntryLine]] = defaultdict(list)
     for line in lines:
         name = line.family if what == "family" else line.section
         members[line.entry.site if what == "family" and name else "", name].append(line)
@@ -218,16 +218,16 @@ def group_by(lines: Iterable[Line], what: str) -> list[Group]:
 class Details:
     """All that is known of one entry."""
 
-    line: Line
+    line: EntryLine
     evidence: list[EvidenceRow]
     spellings: list[str]
     referrers: list[tuple[str, float]]
 
 
-def look_up(book: Book, url: str) -> Details:
+def look_up(move: MoveState, url: str) -> Details:
     """The entry an address belongs to, in full. Raises UsageError where there is none."""
     try:
-        entry = book.entry_of(parse_address(url, book.sites.old[0].origins[0]))
+        entry = move.entry_of(parse_address(url, move.sites.old[0].origins[0]))
     except NotAnAddressError as error:
         raise UsageError(f"{url!r} is no address: {error}") from None
     if entry is None:
@@ -235,8 +235,8 @@ def look_up(book: Book, url: str) -> Details:
             f"{url} belongs to no entry of this ledger",
             "`upright entries '*word*'` finds entries by pattern",
         )
-    line = _describer(book)(entry)
-    with book.ledger.reading() as connection:
+    line = _describer(move)(entry)
+    with move.ledger.reading() as connection:
         return Details(
             line,
             evidence_of(connection, entry.id),
@@ -245,7 +245,7 @@ def look_up(book: Book, url: str) -> Details:
         )
 
 
-def set_aside(book: Book, kind: str = "") -> list[AsideUrl]:
+def set_aside(move: MoveState, kind: str = "") -> list[AsideUrl]:
     """Addresses that were set aside, of one class or all."""
-    with book.ledger.reading() as connection:
+    with move.ledger.reading() as connection:
         return load_aside(connection, kind)

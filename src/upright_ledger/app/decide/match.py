@@ -6,8 +6,9 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from upright_ledger.app.book import Book
-from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, EntryAnswer, usual
+from upright_ledger.app.move_state import MoveState
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision, usual
+from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.matching import MatchPage, Proposal, Proposals, propose
 from upright_ledger.core.matching.auto_accept import Acceptance, Sample, accept_above, accept_within
@@ -25,7 +26,6 @@ from upright_ledger.core.url.tokens import tokens
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import Found, Posting, found_as, load_sample, post_answers
-from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.stock import Destination, StoredProposal, store_proposals
 
 MAX_ERROR = 0.01
@@ -76,13 +76,13 @@ def match(
     max_error: the share of errors that may be expected among the accepted; threshold: accept from
     this confidence on instead. answering: post answers at all.
     """
-    book = Book(ledger)
-    waiting = [e for e in book.entries if e.answer.kind == AnswerKind.OPEN]
-    pages = [d for d in book.stock.values() if _can_be_proposed(d)]
+    move = MoveState(ledger)
+    waiting = [e for e in move.entries if e.answer.kind == AnswerKind.OPEN]
+    pages = [d for d in move.stock.values() if _can_be_proposed(d)]
     if not pages:
         raise UsageError("there are no pages in stock to match with", "upright stock new-pages.csv")
-    same = _same_address(book, waiting, pages)
-    found = _propose(book, waiting, pages, same)
+    same = _same_address(move, waiting, pages)
+    found = _propose(move, waiting, pages, same)
     best = {
         e.id: found.found[e.legacy_url]
         for e in waiting
@@ -98,7 +98,7 @@ def match(
     supported = sample.most_wrong <= (max_error if threshold is None else acceptance.share)
     postings, stored, proposed = [], [], []
     fallbacks = 0
-    homes = _homes(book, pages)
+    homes = _homes(move, pages)
     for entry in waiting:
         if entry.id in same:
             postings.append(
@@ -120,7 +120,7 @@ def match(
             proposed.append((entry, stored[-1]))
             continue
         versions = _versions(
-            book, entry, best.get(entry.id, ()), found.fallbacks.get(entry.legacy_url, "")
+            move, entry, best.get(entry.id, ()), found.fallbacks.get(entry.legacy_url, "")
         )
         stored += versions
         if entry.id not in best:
@@ -151,7 +151,7 @@ def match(
         len(waiting), len(same), acceptance, len(proposed),
         len(waiting) - len(same) - len(best.keys() | {e.id for e, _ in proposed}),
         *_merges_and_swaps(postings), fallbacks, len(found.split), sample, supported,
-        _moved(book, postings), proposed, _untitled(waiting, pages, len(same)),
+        _moved(move, postings), proposed, _untitled(waiting, pages, len(same)),
     )  # fmt: skip
 
 
@@ -162,12 +162,12 @@ def _untitled(waiting: Sequence[Entry], pages: Sequence[Destination], same: int)
     return [side for side, told in sides.items() if not told]
 
 
-def _homes(book: Book, pages: Sequence[Destination]) -> list[str]:
+def _homes(move: MoveState, pages: Sequence[Destination]) -> list[str]:
     """The front pages of the new site that are in stock, the first origin's first; that one also
     where it is not.
     """
     stocked = {d.page: d.url for d in pages}
-    return [stocked.get(f"{origin}/", f"{origin}/") for origin in book.sites.new[:1]]
+    return [stocked.get(f"{origin}/", f"{origin}/") for origin in move.sites.new[:1]]
 
 
 def _can_be_proposed(page: Destination) -> bool:
@@ -183,21 +183,21 @@ def _can_be_proposed(page: Destination) -> bool:
 
 
 def _propose(
-    book: Book,
+    move: MoveState,
     waiting: Sequence[Entry],
     pages: Sequence[Destination],
-    same: Mapping[int, EntryAnswer],
+    same: Mapping[int, Decision],
 ) -> Proposals:
     """Proposals by legacy URL. Entries that are answered already teach how pages moved."""
-    by_url = {d.url: d for d in pages if d.page not in book.homes}
+    by_url = {d.url: d for d in pages if d.page not in move.homes}
     taught = {e.legacy_url: same[e.id].destination or e.legacy_url for e in waiting if e.id in same}
     taught |= {
-        e.legacy_url: e.answer.destination for e in book.entries if e.answer.kind == AnswerKind.MOVE
+        e.legacy_url: e.answer.destination for e in move.entries if e.answer.kind == AnswerKind.MOVE
     }
     taught = {old: by_url[new].page for old, new in taught.items() if new in by_url}
     asked = [
         e
-        for e in book.entries
+        for e in move.entries
         if (e.answer.kind == AnswerKind.OPEN and e.id not in same) or e.legacy_url in taught
     ]
     old = _in_languages([(_old_page(e), address_of(e.legacy_url), e.language) for e in asked])
@@ -216,12 +216,12 @@ def _in_languages(pages: list[tuple[MatchPage, Address, str]]) -> list[MatchPage
 
 
 def _versions(
-    book: Book, entry: Entry, choices: Sequence[Proposal], fallback: str
+    move: MoveState, entry: Entry, choices: Sequence[Proposal], fallback: str
 ) -> list[StoredProposal]:
     if not choices and fallback:
-        return [StoredProposal(entry.id, 1, book.stock[fallback].url, 0.0, (FALLBACK,))]
+        return [StoredProposal(entry.id, 1, move.stock[fallback].url, 0.0, (FALLBACK,))]
     return [
-        StoredProposal(entry.id, n, book.stock[p.name].url, p.confidence, p.reasons)
+        StoredProposal(entry.id, n, move.stock[p.name].url, p.confidence, p.reasons)
         for n, p in enumerate(choices, 1)
     ]
 
@@ -236,11 +236,11 @@ def _merges_and_swaps(postings: Sequence[Posting]) -> tuple[int, int]:
     return sum(1 for n in goals.values() if n > 1), swaps
 
 
-def _moved(book: Book, postings: Sequence[Posting]) -> list[Correspondence]:
+def _moved(move: MoveState, postings: Sequence[Posting]) -> list[Correspondence]:
     """How families moved, by what was answered before and now."""
-    gone_to = {e.id: e.answer.destination for e in book.entries if e.answer.kind == AnswerKind.MOVE}
+    gone_to = {e.id: e.answer.destination for e in move.entries if e.answer.kind == AnswerKind.MOVE}
     gone_to |= {p.entry: p.answer.destination for p in postings if p.answer.kind == AnswerKind.MOVE}
-    pairs = [(e.key, parse_address(gone_to[e.id]).target) for e in book.entries if e.id in gone_to]
+    pairs = [(e.key, parse_address(gone_to[e.id]).target) for e in move.entries if e.id in gone_to]
     return correspondences(pairs)
 
 
@@ -273,8 +273,8 @@ def _values(address: Address) -> tuple[str, ...]:
 
 
 def _same_address(
-    book: Book, waiting: list[Entry], pages: list[Destination]
-) -> dict[int, EntryAnswer]:
+    move: MoveState, waiting: list[Entry], pages: list[Destination]
+) -> dict[int, Decision]:
     """Entries whose own address is a page of the new site, and what that means for them.
 
     Two titles without a common word tell that the address means something else now: no certainty
@@ -282,14 +282,14 @@ def _same_address(
     """
     by_key: dict[str, Destination] = {}
     for page in pages:
-        by_key.setdefault(fold(parse_address(page.url), book.policy).key, page)
+        by_key.setdefault(fold(parse_address(page.url), move.policy).key, page)
     found = {}
     for entry in waiting:
         goal = by_key.get(entry.key)
         if goal is None or _other_meaning(entry, goal):
             continue
         address = parse_address(goal.url)
-        on_one_host = address.authority in book.sites.authorities_of(entry.site)
+        on_one_host = address.authority in move.sites.authorities_of(entry.site)
         stays = on_one_host and set(entry.variants) <= {canonical_path(address.path)}
         found[entry.id] = usual(AnswerKind.KEEP) if stays else usual(AnswerKind.MOVE, goal.url)
     return found

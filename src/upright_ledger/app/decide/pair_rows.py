@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, EntryAnswer, usual
+from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, Decision, usual
 from upright_ledger.core.rules.imported.templates import NoTemplateError, template_of_pattern
-from upright_ledger.core.rules.query_policy import QueryPolicy
-from upright_ledger.core.rules.template_syntax import TemplateError
+from upright_ledger.core.rules.templates.template_syntax import TemplateError
 from upright_ledger.core.url.address import NotAnAddressError
+from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.formats.tables.pairs import (
     Pair,
     as_regular_expression,
@@ -65,7 +65,7 @@ def read_query(text: str) -> QueryPolicy:
         raise NotAnAddressError(f"{text!r} is no way to treat a query") from None
 
 
-def read_answer(status: str, new: str) -> EntryAnswer:
+def read_answer(status: str, new: str) -> Decision:
     """The answer a row of pairs means. Raises NotAnAddressError for a status that is none.
 
     An empty status is 301. The words gone, keep, wanted and ignore are statuses, too.
@@ -86,4 +86,4 @@ def read_answer(status: str, new: str) -> EntryAnswer:
         return usual(AnswerKind.GONE)
     if not new:
         raise NotAnAddressError("the new address is missing")
-    return EntryAnswer(STATUSES[code], code, new)
+    return Decision(STATUSES[code], code, new)

@@ -10,12 +10,12 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.decide.decide import read_new
-from upright_ledger.app.decide.entries import Filters, Line, list_entries
+from upright_ledger.app.decide.entries import EntryLine, Filters, list_entries
 from upright_ledger.app.journal import undo
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.advice import advice
-from upright_ledger.core.inventory.answer import AnswerKind, EntryAnswer, usual
+from upright_ledger.core.inventory.answer import AnswerKind, Decision, usual
 from upright_ledger.core.url.tokens import tokens
 from upright_ledger.core.word import Word
 from upright_ledger.errors import UsageError
@@ -57,7 +57,7 @@ class Card:
     among them.
     """
 
-    line: Line
+    line: EntryLine
     candidates: Sequence[Candidate]
     advice: str
     family_open: int
@@ -69,7 +69,7 @@ class _Done:
     """What one answer changed: the step that posted it, and the lines it took from the queue."""
 
     step: int
-    lines: list[Line]
+    lines: list[EntryLine]
 
 
 class Queue:
@@ -83,14 +83,14 @@ class Queue:
     def __init__(self, ledger: Ledger, filters: Filters) -> None:
         self.ledger = ledger
         self.answered = 0
-        book = Book(ledger)
+        move = MoveState(ledger)
         with ledger.reading() as connection:
             self._proposals = load_proposals(connection)
-        self._pages = {d.url: d for d in book.stock.values()}
+        self._pages = {d.url: d for d in move.stock.values()}
         self._done: list[_Done] = []
         self._skipped = dict.fromkeys(self._read_skipped())
         lines = [
-            x for x in list_entries(book, filters).lines if x.entry.answer.kind == AnswerKind.OPEN
+            x for x in list_entries(move, filters).lines if x.entry.answer.kind == AnswerKind.OPEN
         ]
         self.waiting = sorted(
             lines, key=lambda x: x.entry.legacy_url in self._skipped
@@ -204,17 +204,17 @@ class Queue:
         self.answered -= len(last.lines)
         return len(last.lines)
 
-    def _in_scope(self, scope: str) -> list[Line]:
+    def _in_scope(self, scope: str) -> list[EntryLine]:
         shown = self.waiting[0]
         if scope == CardKind.ENTRY:
             return [shown]
         at = (CardKind.FAMILY, CardKind.SECTION).index(scope)
         return [x for x in self.waiting if _groups(x)[at] == _groups(shown)[at]]
 
-    def _answer(self, answer: EntryAnswer, scope: str) -> int:
+    def _answer(self, answer: Decision, scope: str) -> int:
         return self._post([(line, answer) for line in self._in_scope(scope)])
 
-    def _post(self, chosen: Iterable[tuple[Line, EntryAnswer]]) -> int:
+    def _post(self, chosen: Iterable[tuple[EntryLine, Decision]]) -> int:
         """Post answers as one step, but for entries that somebody else answered meanwhile: they
         only leave the queue.
         """
@@ -226,7 +226,7 @@ class Queue:
             free = [
                 (line, a)
                 for line, a in chosen
-                if taken.get(line.entry.id, EntryAnswer(AnswerKind.OPEN)).kind == AnswerKind.OPEN
+                if taken.get(line.entry.id, Decision(AnswerKind.OPEN)).kind == AnswerKind.OPEN
             ]
             post_answers(step, [of_person(x.entry, a) for x, a in free])
             first = chosen[0][0].entry.legacy_url
@@ -244,7 +244,7 @@ class Queue:
         return len(free)
 
 
-def _groups(line: Line) -> tuple[tuple[str, ...], tuple[str, ...]]:
+def _groups(line: EntryLine) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """The family and the section of an entry; one without is a group of its own."""
     url = line.entry.legacy_url
     return (

@@ -10,18 +10,19 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.decide.decide import read_new, read_old
-from upright_ledger.app.decide.entries import Filters, Line, list_entries
+from upright_ledger.app.decide.entries import EntryLine, Filters, list_entries
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.advice import advice
 from upright_ledger.core.inventory.answer import (
     ANSWERS,
     STATUSES,
     AnsweredBy,
     AnswerKind,
-    EntryAnswer,
+    Decision,
     usual,
 )
+from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.errors import InputError, UsageError
@@ -34,7 +35,6 @@ from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
 from upright_ledger.ledger.db.journal import last_step
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import answers_before, of_person, post_answers, sampled
-from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.stock import StoredProposal, load_proposals
 
 COLUMNS = (
@@ -53,12 +53,12 @@ _HEADER_WITHIN = 20  # rows
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class ReviewedAnswer:
     """What one row would change."""
 
     row: int
     entry: Entry
-    answer: EntryAnswer
+    answer: Decision
     note: str
     where: str
 
@@ -75,16 +75,16 @@ class Reviewed:
     rows: int = 0
     unchanged: int = 0
     typed: int = 0
-    added: list[Change] = field(default_factory=list)
-    changed: list[Change] = field(default_factory=list)
-    reopened: list[Change] = field(default_factory=list)
-    confirmed: list[Change] = field(default_factory=list)
+    added: list[ReviewedAnswer] = field(default_factory=list)
+    changed: list[ReviewedAnswer] = field(default_factory=list)
+    reopened: list[ReviewedAnswer] = field(default_factory=list)
+    confirmed: list[ReviewedAnswer] = field(default_factory=list)
     conflicts: list[tuple[int, str, str]] = field(default_factory=list)
     refused: list[tuple[int, str, str]] = field(default_factory=list)
     posted: bool = False
 
     @property
-    def changes(self) -> list[Change]:
+    def changes(self) -> list[ReviewedAnswer]:
         return [*self.added, *self.changed, *self.reopened, *self.confirmed]
 
 
@@ -95,10 +95,10 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -
     sample: so many proposals that match accepted instead, drawn by chance, with a column to say
     that they were looked at.
     """
-    book = Book(ledger)
+    move = MoveState(ledger)
     with ledger.reading() as connection:
         proposals, as_of = load_proposals(connection), last_step(connection)
-    lines = list_entries(book, filters).lines
+    lines = list_entries(move, filters).lines
     if sample:
         lines = _drawn(lines, sample, as_of)
     rows = [
@@ -124,7 +124,7 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -
     return len(rows)
 
 
-def _drawn(lines: list[Line], count: int, seed: int) -> list[Line]:
+def _drawn(lines: list[EntryLine], count: int, seed: int) -> list[EntryLine]:
     """Accepted proposals drawn by chance, the same ones for the same state of the ledger."""
     accepted = [
         x
@@ -174,7 +174,7 @@ def _row(
 
 def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str = "") -> Reviewed:
     """Read a reviewed sheet back and, unless `dry_run`, post what it changes as one step."""
-    book = Book(ledger)
+    move = MoveState(ledger)
     result = Reviewed()
     with ledger.reading() as connection:
         proposals = load_proposals(connection)
@@ -186,7 +186,7 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
     for number, cells in rows:
         result.rows += 1
         try:
-            entry = _entry_of(book, cells, seen, number)
+            entry = _entry_of(move, cells, seen, number)
             offered = {p.destination for p in proposals.get(entry.id, ())}
             was, was_note = befores[_as_of(cells)].get(entry.id, (entry.answer, entry.note))
             answer = _answer(ledger, cells, was, offered, result)
@@ -195,7 +195,7 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
             continue
         note = cells.get("note", "")
         unedited = (answer, note) in ((was, was_note), (entry.answer, entry.note))
-        change = Change(
+        change = ReviewedAnswer(
             number, entry, answer, note, _where(path, number, cells, right=answer == was)
         )
         if unedited and cells.get(_REVIEWED) and entry.by == AnsweredBy.MATCH:
@@ -269,10 +269,10 @@ def _as_of(cells: dict[str, str]) -> int:
     return int(float(text)) if re.fullmatch(r"[0-9]{1,15}(?:\.[0-9]*)?", text) else 1 << 60
 
 
-def _entry_of(book: Book, cells: dict[str, str], seen: dict[int, int], number: int) -> Entry:
+def _entry_of(move: MoveState, cells: dict[str, str], seen: dict[int, int], number: int) -> Entry:
     """The entry of a row. seen: entry → the row that named it, to which this one is added."""
-    address, site, _ = read_old(book.ledger, cells["legacy_url"])
-    entry = book.by_key.get((site, fold(address, book.policy).key))
+    address, site, _ = read_old(move.ledger, cells["legacy_url"])
+    entry = move.by_key.get((site, fold(address, move.policy).key))
     if entry is None:
         raise NotAnAddressError("the ledger has no such entry; gather it first")
     if entry.id in seen:
@@ -282,8 +282,8 @@ def _entry_of(book: Book, cells: dict[str, str], seen: dict[int, int], number: i
 
 
 def _answer(
-    ledger: Ledger, cells: dict[str, str], was: EntryAnswer, offered: set[str], result: Reviewed
-) -> EntryAnswer:
+    ledger: Ledger, cells: dict[str, str], was: Decision, offered: set[str], result: Reviewed
+) -> Decision:
     """The answer a row means. Raises NotAnAddressError where it means none."""
     said = cells["answer"].lower() or AnswerKind.OPEN
     if said not in ANSWERS:
@@ -294,7 +294,7 @@ def _answer(
     status = _status(cells.get("status", ""))
     if kind == AnswerKind.OPEN:
         if not destination or destination in offered or was.kind != AnswerKind.OPEN:
-            return EntryAnswer(AnswerKind.OPEN)
+            return Decision(AnswerKind.OPEN)
         kind = AnswerKind.MOVE
         result.typed += 1
     if kind in {AnswerKind.MOVE, AnswerKind.TEMPORARY}:
@@ -304,7 +304,7 @@ def _answer(
             if status and status != was.status:
                 raise NotAnAddressError(f"{status} is no status of the answer {kind}")
             return usual(kind, destination)
-        return EntryAnswer(kind, status, destination)
+        return Decision(kind, status, destination)
     return usual(kind)
 
 

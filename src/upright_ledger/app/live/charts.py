@@ -140,7 +140,7 @@ def _families(axes: Any, result: Triaged) -> None:
             again[name] += row.account.lost
         elif row.account.state == FailureState.NEW:
             lost[name] += row.account.lost
-    names = sorted(lost.keys() | again.keys(), key=lambda n: lost[n] + again[n])[-_FAMILIES:]
+    names = sorted(lost.keys() | again.keys(), key=lambda n: (lost[n] + again[n], n))[-_FAMILIES:]
     axes.barh(names, [again[n] for n in names], color=_GRAVE, label="fails again after its fix")
     axes.barh(
         names,

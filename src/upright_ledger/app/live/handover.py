@@ -9,10 +9,10 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.builds.build_files import (
     RULE_LIST,
-    Change,
+    RuleChange,
     answers_in_words,
     changes,
     digest_in,
@@ -69,7 +69,7 @@ class Drift:
     file: Path
     asked: int
     which: BuildLine | None = None
-    differing: list[Change] = field(default_factory=list)
+    differing: list[RuleChange] = field(default_factory=list)
 
 
 def builds(ledger: Ledger) -> list[BuildLine]:
@@ -94,24 +94,24 @@ def mark(ledger: Ledger, which: str, *, live: bool, at: str = "") -> BuildLine:
         return next(_line(b) for b in list_builds(connection) if b.id == found.number)
 
 
-def drift(book: Book, file: Path) -> Drift:
+def drift(move: MoveState, file: Path) -> Drift:
     """Compare what a server runs with the rules of the ledger, answer by answer. file: of the
     server, or a list of rules.
     """
     text = file.read_text(encoding="utf-8", errors="replace") if file.is_file() else ""
     which = next(
-        (b for b in builds(book.ledger) if b.digest in text or b.digest == digest_in(file.parent)),
+        (b for b in builds(move.ledger) if b.digest in text or b.digest == digest_in(file.parent)),
         None,
     )
     built = Path(which.folder) / file.name if which is not None else file
     as_built = which is not None and built.is_file() and built.read_bytes() == file.read_bytes()
     if is_rule_file(file) and not as_built:
-        deployed = deployed_rules(file, book)
-        urls = compared_urls(deployed, book)
-        running, wanted = answers_of(deployed, urls), answers_of(book.rules, urls)
+        deployed = deployed_rules(file, move)
+        urls = compared_urls(deployed, move)
+        running, wanted = answers_of(deployed, urls), answers_of(move.compiled.rules, urls)
     else:  # what is as it was built, to the byte, does what its list says
         running = read_list(built.with_name(RULE_LIST) if as_built else file)
-        wanted = answers_in_words(book.rules)
+        wanted = answers_in_words(move.compiled.rules)
         urls = sorted(running.keys() | wanted.keys())
     return Drift(file, len(urls), which, changes(running, wanted))
 
@@ -149,17 +149,17 @@ def behind(ledger: Ledger) -> str:
     return f"{live.said}, and answers were changed after it: build again"
 
 
-def drift_seen(book: Book, results: Results) -> str:
+def drift_seen(move: MoveState, results: Results) -> str:
     """In words, whether a server that was asked runs something else than the build that is live;
     empty where it does not, or none is live.
     """
-    live, late = live_build(book.ledger), behind(book.ledger)
+    live, late = live_build(move.ledger), behind(move.ledger)
     if live is None or late:
         return late
     asked = otherwise = 0
     for row in results.rows:
         address = parse_address(row.trace.url)
-        answer = book.rules.answer(address.authority, address.target, address.scheme)
+        answer = move.compiled.rules.answer(address.authority, address.target, address.scheme)
         if answer is not None:
             asked += 1
             otherwise += (row.trace.first_status, row.trace.first_location) != (

@@ -7,17 +7,17 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.live.fix_times import load_fixes
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, usual
+from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.monitoring.deploy_days import is_after, span_of
 from upright_ledger.core.monitoring.failure_account import LogCount
 from upright_ledger.core.monitoring.retirement import Use, why_kept, window
-from upright_ledger.core.rules.template_index import TemplateRule
+from upright_ledger.core.rules.templates.template_index import TemplateRule
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.tables.answers import of_person, post_answers
-from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.failures import requests_by_day, told_of
 from upright_ledger.ledger.tables.templates import remove_template
 
@@ -82,16 +82,16 @@ class Retiring:
         }  # fmt: skip
 
 
-def retire(book: Book, days: int, *, accept: bool = False) -> Retiring:
+def retire(move: MoveState, days: int, *, accept: bool = False) -> Retiring:
     """Look at how rules were used within some days up to the newest one in the logs. accept: retire
     those that nobody uses, as one undoable step: their entries are ignored from then on, and keep
     what they were answered with in their note.
 
     Raises UsageError where no log was gathered.
     """
-    entries = [e for e in book.entries if e.answer.has_rule]
-    fixes = load_fixes(book.ledger)
-    with book.ledger.reading() as connection:
+    entries = [e for e in move.entries if e.answer.has_rule]
+    fixes = load_fixes(move.ledger)
+    with move.ledger.reading() as connection:
         logged = requests_by_day(connection)
         told = told_of(connection, {e.id for e in entries})
     if not logged:
@@ -116,13 +116,13 @@ def retire(book: Book, days: int, *, accept: bool = False) -> Retiring:
     ]
     found += [
         _of_template(t, entries, uses, fixes.template_live, first, covered)
-        for t in book.templates
+        for t in move.given.templates
         if t.status
     ]
     found.sort(key=lambda r: (bool(r.kept), r.use.bots, r.use.last, r.legacy_url))
     result = Retiring(first, last, covered, found)
     if accept and result.proposed:
-        with book.ledger.step("retire", f"unused for {days} days up to {last}") as step:
+        with move.ledger.step("retire", f"unused for {days} days up to {last}") as step:
             exact = [r.entries[0] for r in result.proposed if not r.template]
             postings = [of_person(e, usual(AnswerKind.IGNORE), note=_note(e)) for e in exact]
             result.retired = len(post_answers(step, postings, from_evidence=True))

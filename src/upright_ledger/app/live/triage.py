@@ -10,12 +10,14 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.live.fix_times import load_fixes
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
-from upright_ledger.core.inventory.normalisation import declared_paths, fold
+from upright_ledger.core.inventory.declared_paths import declared_paths
+from upright_ledger.core.inventory.entry import Entry
+from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.inventory.url_patterns import templates
-from upright_ledger.core.monitoring.damaged_urls import Damage, Mended
+from upright_ledger.core.monitoring.damaged_urls import Damage, MeantPage
 from upright_ledger.core.monitoring.deploy_days import is_after, span_of
 from upright_ledger.core.monitoring.failure_account import (
     STATES,
@@ -26,14 +28,18 @@ from upright_ledger.core.monitoring.failure_account import (
     LogCount,
     RecurrenceReason,
     account,
-    why_again,
+    recurrence_reason,
 )
-from upright_ledger.core.monitoring.priority import ENTRY, FAMILY, Decision, enough, rank
-from upright_ledger.core.monitoring.traffic_origin import INTERNAL, Known, TrafficSource, came_from
+from upright_ledger.core.monitoring.priority import ENTRY, FAMILY, NextDecision, enough, rank
+from upright_ledger.core.monitoring.traffic_origin import (
+    INTERNAL,
+    KnownHosts,
+    TrafficSource,
+    came_from,
+)
 from upright_ledger.core.tracing.verdicts import Verdict
 from upright_ledger.core.url.address import address_of, canonical_path, parse_address
 from upright_ledger.ledger.clock import now
-from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.failures import (
     aside_totals,
     failing_entries,
@@ -41,7 +47,7 @@ from upright_ledger.ledger.tables.failures import (
     requests_by_day,
     told_of,
 )
-from upright_ledger.ledger.tables.retention import let_go
+from upright_ledger.ledger.tables.retention import prune
 from upright_ledger.ledger.tables.runs.runs import last_run
 from upright_ledger.ledger.tables.runs.trace_blocks import load_traces
 from upright_ledger.ledger.tables.stock import StockState, StoredProposal, load_proposals
@@ -65,7 +71,7 @@ class Failing:
     came: list[TrafficSource]
     family: str = ""
     why: str = ""
-    meant: Mended | None = None
+    meant: MeantPage | None = None
     proposal: StoredProposal | None = None
     soft: bool = False
     share: float = 0.0
@@ -102,7 +108,7 @@ class Triaged:
     days: Mapping[str, Mapping[str, float]]
     noise: list[tuple[str, int, float, float]]
     strays: Mapping[str, float] = field(default_factory=dict)
-    decisions: list[Decision] = field(default_factory=list)
+    decisions: list[NextDecision] = field(default_factory=list)
     enough: int = 0
     live: list[tuple[str, str]] = field(default_factory=list)
 
@@ -164,34 +170,34 @@ class Triaged:
         }
 
 
-def triage(book: Book) -> Triaged:
+def triage(move: MoveState) -> Triaged:
     """Look at all that fails in what was gathered."""
-    fixes = load_fixes(book.ledger)
-    with book.ledger.writing() as connection:
-        let_go(connection, book.ledger.settings.retention)
-    with book.ledger.reading() as connection:
+    fixes = load_fixes(move.ledger)
+    with move.ledger.writing() as connection:
+        prune(connection, move.ledger.settings.retention)
+    with move.ledger.reading() as connection:
         numbers = failing_entries(connection, fixes.live[0].live_from[:10] if fixes.live else "")
-        soft = _soft(book, connection)
+        soft = _soft(move, connection)
         numbers |= soft
         told = told_of(connection, numbers)
         led = referrers_by_entry(connection, numbers)
         days, noise = requests_by_day(connection), aside_totals(connection)
         proposals = load_proposals(connection)
-    known = Known(
-        book.sites.hosts,
-        {origin: frozenset(hosts) for origin, hosts in book.ledger.settings.origins.items()},
+    known = KnownHosts(
+        move.sites.hosts,
+        {origin: frozenset(hosts) for origin, hosts in move.ledger.settings.origins.items()},
     )
     damage = Damage(
         (parse_address(d.url).path, d.url)
-        for d in book.stock.values()
+        for d in move.stock.values()
         if d.state == StockState.LIVE
     )
-    family = templates([e.key for e in book.entries if e.id in numbers])
+    family = templates([e.key for e in move.entries if e.id in numbers])
     people = sum(sum(classes.values()) for classes in days.values())
     span = span_of({day: sum(classes.values()) for day, classes in days.items()}, now()[:10])
     newest = span.last
     rows = []
-    for entry in (e for e in book.entries if e.id in numbers):
+    for entry in (e for e in move.entries if e.id in numbers):
         fix = fixes.of(entry)
         found = account(told[entry.id], fix, soft=entry.id in soft)
         if not (found.failed or found.bots or found.named):
@@ -210,7 +216,7 @@ def triage(book: Book) -> Triaged:
             row.meant = damage.meant(address_of(entry.legacy_url).path)
             row.proposal = next((p for p in proposals.get(entry.id, ()) if not p.is_fallback), None)
         rows.append(row)
-    _explain(book, rows, told)
+    _explain(move, rows, told)
     order = {state: n for n, state in enumerate(STATES)}
     rows.sort(
         key=lambda r: (
@@ -229,7 +235,7 @@ def triage(book: Book) -> Triaged:
     return result
 
 
-def _soft(book: Book, connection: Any) -> set[int]:
+def _soft(move: MoveState, connection: Any) -> set[int]:
     """The entries that the last replay saw end on a page that is none."""
     last = last_run(connection, "replay")
     if last is None:
@@ -240,14 +246,14 @@ def _soft(book: Book, connection: Any) -> set[int]:
         for url, outcome in zip(rows.urls, rows.outcomes, strict=True)
         if outcome.verdicts[0] in _SOFT
     ]
-    entries = (book.entry_of(address_of(url)) for url in urls)
+    entries = (move.entry_of(address_of(url)) for url in urls)
     return {e.id for e in entries if e is not None}
 
 
 _SOFT = frozenset([Verdict.SOFT_404, Verdict.HOME_FALLBACK])
 
 
-def _explain(book: Book, rows: Iterable[Failing], told: Mapping[int, list[LogCount]]) -> None:
+def _explain(move: MoveState, rows: Iterable[Failing], told: Mapping[int, list[LogCount]]) -> None:
     """Find the likely reason of what fails again."""
     works = {r.fix.live for r in rows if r.account.right}
     for row in (r for r in rows if r.account.state == FailureState.RECURRING):
@@ -256,12 +262,12 @@ def _explain(book: Book, rows: Iterable[Failing], told: Mapping[int, list[LogCou
             row.why = RecurrenceReason.SOFT
             continue
         covered = (
-            _covered(book, row.entry, said, live) if row.entry.by != AnsweredBy.TEMPLATE else {}
+            _covered(move, row.entry, said, live) if row.entry.by != AnsweredBy.TEMPLATE else {}
         )
         elsewhere = frozenset(
-            s for s in row.account.spellings if not book.sites.site_of(address_of(s))
+            s for s in row.account.spellings if not move.sites.site_of(address_of(s))
         )
-        row.why = why_again(
+        row.why = recurrence_reason(
             row.account,
             said,
             row.fix,
@@ -269,20 +275,20 @@ def _explain(book: Book, rows: Iterable[Failing], told: Mapping[int, list[LogCou
         )
 
 
-def _covered(book: Book, entry: Entry, told: Iterable[LogCount], live: str) -> dict[str, bool]:
+def _covered(move: MoveState, entry: Entry, told: Iterable[LogCount], live: str) -> dict[str, bool]:
     """Spelling → whether the rule that went live answers its path: it knew those that had been seen
     by then.
     """
     told = list(told)
     paths = {t.spelling: canonical_path(address_of(t.spelling).path) for t in told}
     seen_before = {t.spelling for t in told if not is_after(t.day, live)}
-    folded = fold(address_of(entry.legacy_url), book.policy)
+    folded = fold(address_of(entry.legacy_url), move.policy)
     variants = {folded.variant, *(paths[s] for s in seen_before)}
-    answered = set(declared_paths(folded.path, frozenset(variants), book.policy))
-    return {s: book.rules.fold_request_path(path) in answered for s, path in paths.items()}
+    answered = set(declared_paths(folded.path, frozenset(variants), move.policy))
+    return {s: move.compiled.rules.fold_request_path(path) in answered for s, path in paths.items()}
 
 
-def _decisions(rows: Iterable[Failing]) -> Iterable[Decision]:
+def _decisions(rows: Iterable[Failing]) -> Iterable[NextDecision]:
     """What could be decided at once: families of open entries, and single ones."""
     waiting = [
         r
@@ -302,14 +308,14 @@ def _decisions(rows: Iterable[Failing]) -> Iterable[Decision]:
             yield _decision(ENTRY, row.entry.legacy_url, [row], row)
 
 
-def _decision(kind: str, name: str, members: list[Failing], best: Failing) -> Decision:
+def _decision(kind: str, name: str, members: list[Failing], best: Failing) -> NextDecision:
     proposal, confidence, reason = "", 0.0, ""
     if kind == ENTRY and best.meant is not None:
         proposal, confidence, reason = best.meant.page, 0.95, best.meant.damage
     elif best.proposal is not None:
         proposal, confidence = best.proposal.destination, best.proposal.confidence
         reason = "; ".join(best.proposal.reasons[:2])
-    return Decision(
+    return NextDecision(
         kind, name, tuple(r.entry.id for r in members), sum(r.account.lost for r in members),
         sum(r.entry.evidence.value for r in members),
         proposal, confidence, reason,

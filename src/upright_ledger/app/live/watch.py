@@ -10,10 +10,10 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.collect.log_follower import New, gather_new
 from upright_ledger.app.live.fix_times import load_fixes
 from upright_ledger.app.live.triage import Failing, triage
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests
 from upright_ledger.core.inventory.answer import AnswerKind
@@ -27,10 +27,10 @@ from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.followed_logs import (
+    enqueue,
     last_reported,
     note_reported,
     note_sent,
-    put_out,
     waiting_messages,
 )
 from upright_ledger.settings.model import Notify
@@ -67,7 +67,7 @@ class Watched:
         }  # fmt: skip
 
 
-Ask = Callable[[Book, Requests], Results]
+Ask = Callable[[MoveState, Requests], Results]
 """Asks a server for the answered entries of a ledger."""
 
 
@@ -89,10 +89,10 @@ def watch(
     handed over again under the same identity.
     """
     read = gather_new(ledger, paths, host=host)
-    book = Book(ledger)
-    result = triage(book)
+    move = MoveState(ledger)
+    result = triage(move)
     items = [_item(row) for row in result.rows]
-    asked = _asked(book, ask, sample) if ask is not None else {}
+    asked = _asked(move, ask, sample) if ask is not None else {}
     again = {i.entry for i in items if i.state == FailureState.RECURRING}
     wrong = {
         entry: item for entry, item in asked.items() if item is not None and entry not in again
@@ -112,7 +112,7 @@ def watch(
                 "time": now(),
                 "news": [{"kind": n.kind, **n.item._asdict()} for n in found],
             }
-            put_out(
+            enqueue(
                 connection,
                 _channels(notify, file),
                 identity,
@@ -144,12 +144,12 @@ def _item(row: Failing) -> Item:
     )
 
 
-def _asked(book: Book, ask: Ask, sample: int) -> dict[int, Item | None]:
+def _asked(move: MoveState, ask: Ask, sample: int) -> dict[int, Item | None]:
     """Ask for entries whose answer is live: entry → what is wrong with its answer now, or None."""
-    fixes = load_fixes(book.ledger)
+    fixes = load_fixes(move.ledger)
     live = [
         e
-        for e in book.entries
+        for e in move.entries
         if e.answer.kind not in {AnswerKind.OPEN, AnswerKind.WANTED, AnswerKind.IGNORE}
         and fixes.of(e).live
     ]
@@ -166,7 +166,7 @@ def _asked(book: Book, ask: Ask, sample: int) -> dict[int, Item | None]:
             int(entry.evidence.hits),
         )
     found: dict[int, Item | None] = {}
-    for entry, row in zip(live, ask(book, wanted).rows, strict=True):
+    for entry, row in zip(live, ask(move, wanted).rows, strict=True):
         wrong = Item(entry.id, entry.legacy_url, WRONG, 0.0, f"asked now: {row.verdict}")
         found[entry.id] = wrong if row.verdict not in _FINE else None
     return found

@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.fix import Mend
 from upright_ledger.core.rules.finding import Cause, Finding, causes
-from upright_ledger.core.rules.proof import Proof
+from upright_ledger.core.rules.proofs.proof import Proof
 from upright_ledger.core.severity import Severity
 
 _NO_HOST = "http://no-host-given.invalid"
@@ -89,13 +89,13 @@ class Checked:
         }
 
 
-def check_ledger(book: Book, mends: Sequence[Mend] = ()) -> Checked:
+def check_ledger(move: MoveState, mends: Sequence[Mend] = ()) -> Checked:
     """Check all answers of a ledger. mends: what was mended just now."""
-    shown = (book.sites.old[0].origins[0], book.sites.new[0])
+    shown = (move.sites.old[0].origins[0], move.sites.new[0])
     return Checked(
-        len(book.plans) + len(book.all_templates),
-        book.findings,
+        len(move.compiled.plans) + len(move.given.all_templates),
+        move.compiled.findings,
         shown,
-        proof=book.proof,
+        proof=move.compiled.proof,
         mends=list(mends),
     )

@@ -17,12 +17,12 @@ from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.draft import Plan, make_plan
 from upright_ledger.core.rules.finding import in_order
-from upright_ledger.core.rules.one_hop import findings_of, keep_to_one_hop
-from upright_ledger.core.rules.proof import Proof
+from upright_ledger.core.rules.proofs.one_hop import findings_of, keep_to_one_hop
+from upright_ledger.core.rules.proofs.proof import Proof
 from upright_ledger.core.rules.target_pages import StockPage
-from upright_ledger.core.rules.template_index import TemplateRule
-from upright_ledger.core.rules.template_syntax import TemplateError
-from upright_ledger.core.url.address import Address, NotAnAddressError, guard, parse_address
+from upright_ledger.core.rules.templates.template_index import TemplateRule
+from upright_ledger.core.rules.templates.template_syntax import TemplateError
+from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address, reject_reason
 from upright_ledger.core.url.destination import page_key, read_destination
 from upright_ledger.core.url.origins import Sites, group_origins, read_origin
 from upright_ledger.errors import InputError, UsageError
@@ -155,7 +155,7 @@ def _plan(name: str, pair: Pair, sites: Sites, policy: FoldingPolicy, base: str)
     if not answer.has_rule:
         return None
     address = parse_address(old, sites.old[0].origins[0])
-    if reason := guard(address.target):
+    if reason := reject_reason(address.target):
         raise NotAnAddressError(reason)
     goal = (
         read_destination(answer.destination, base or _base_for(address, sites)).text

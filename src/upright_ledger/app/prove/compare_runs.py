@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.prove.runs import load_run
 from upright_ledger.core.inventory.answer import AnsweredBy
@@ -46,7 +46,7 @@ CHANGES = (WORSE, CONTENT, ELSEWHERE, MISSING, ADDED, BETTER, SAME)
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class OutcomeChange:
     """What became of one URL. kind: one of CHANGES; before, after: its verdicts, empty where a run
     did not ask for it.
     """
@@ -85,7 +85,7 @@ class Reconciled:
 
     before: Results
     after: Results
-    changes: list[Change]
+    changes: list[OutcomeChange]
     allowed: frozenset[str] = frozenset()
     judged: int = 0
 
@@ -106,7 +106,7 @@ class Reconciled:
         return dict(sorted(found.items(), key=lambda item: (-item[1], item[0])))
 
     @property
-    def regressions(self) -> list[Change]:
+    def regressions(self) -> list[OutcomeChange]:
         """What got worse and is not allowed, the most valuable first."""
         return [
             c
@@ -147,13 +147,13 @@ class Reconciled:
 
 
 def reconcile(
-    book: Book, before: str, after: str, allowed: frozenset[str] = frozenset()
+    move: MoveState, before: str, after: str, allowed: frozenset[str] = frozenset()
 ) -> Reconciled:
     """Lay two runs side by side, by number or name."""
-    first, second = load_run(book.ledger, before), load_run(book.ledger, after)
+    first, second = load_run(move.ledger, before), load_run(move.ledger, after)
     old = {r.trace.url: r for r in first.rows}
     new = {r.trace.url: r for r in second.rows}
-    content = _Content(book, first, second)
+    content = _Content(move, first, second)
     changes = [
         _change(url, old.get(url), new.get(url), content) for url in dict.fromkeys((*new, *old))
     ]
@@ -167,10 +167,10 @@ class _Content:
     themselves in the runs.
     """
 
-    def __init__(self, book: Book, before: Results, after: Results) -> None:
-        self.book = book
+    def __init__(self, move: MoveState, before: Results, after: Results) -> None:
+        self.move = move
         self.judged = 0
-        self.old = common_words(t for e in book.entries for t in e.titles[:1])
+        self.old = common_words(t for e in move.entries for t in e.titles[:1])
         self.new = common_words(r.trace.page.title for r in after.rows)
         self.old_text = common_words(r.trace.page.words for r in before.rows)
         self.new_text = common_words(r.trace.page.words for r in after.rows)
@@ -179,7 +179,7 @@ class _Content:
         """Old title, new title, and how alike the titles and the texts are; None where that is not
         known or needs no look.
         """
-        entry = self.book.entry_of(parse_address(after.trace.url))
+        entry = self.move.entry_of(parse_address(after.trace.url))
         page = after.trace.page
         was = before.trace.page if before is not None and not before.trace.redirects else Page()
         told = [t for t in (*(entry.titles if entry else ()), was.title, was.heading) if t]
@@ -194,7 +194,7 @@ class _Content:
         return old_title, new_title, titles, texts
 
 
-def _change(url: str, before: Row | None, after: Row | None, content: _Content) -> Change:
+def _change(url: str, before: Row | None, after: Row | None, content: _Content) -> OutcomeChange:
     kind = compared(_ended(before), _ended(after))
     row = after or before
     old_title, new_title, titles, texts = (
@@ -202,7 +202,7 @@ def _change(url: str, before: Row | None, after: Row | None, content: _Content) 
     )
     if about_something_else(titles, texts) and kind in {SAME, BETTER, ELSEWHERE, ADDED}:
         kind = CONTENT
-    return Change(
+    return OutcomeChange(
         url, kind, before.verdict if before else "", after.verdict if after else "",
         row.value if row else 0, row.hits if row else 0,
         before.trace.final_url if before else "", after.trace.final_url if after else "", old_title,

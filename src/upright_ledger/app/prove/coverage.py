@@ -6,13 +6,13 @@ from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.decide.entries import source_names
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.results import Results
+from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.evidence import days_in
 from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.tracing.verdicts import Verdict
-from upright_ledger.ledger.tables.entries import Entry
 
 
 @dataclass
@@ -32,14 +32,14 @@ class Covered:
         return asdict(self)
 
 
-def coverage(results: Results, book: Book, by: str) -> list[Covered]:
+def coverage(results: Results, move: MoveState, by: str) -> list[Covered]:
     """Coverage by section, source or site, the most asked first, or by day; what belongs to none
     stands under an empty name.
 
     results: of requests that were read for them.
     """
     found: dict[str, Covered] = {}
-    entries, names = results.asked.entries(book), _namer(book, by)
+    entries, names = results.asked.entries(move), _namer(move, by)
     rows = results.rows
     for n, (entry, outcome, hits) in enumerate(zip(entries, rows.outcomes, rows.hits, strict=True)):
         ok = outcome.verdicts[0] == Verdict.OK
@@ -55,15 +55,15 @@ def coverage(results: Results, book: Book, by: str) -> list[Covered]:
     return sorted(found.values(), key=lambda c: (-c.hits, -c.urls, c.name))
 
 
-def _namer(book: Book, by: str) -> Callable[[Entry | None], Sequence[str]]:
+def _namer(move: MoveState, by: str) -> Callable[[Entry | None], Sequence[str]]:
     if by == "day":
         return lambda _: ("",)
     if by == "section":
-        sections = Sections(book.ledger.settings.sections)
+        sections = Sections(move.ledger.settings.sections)
         return lambda entry: (sections.of(entry.site, entry.key) if entry else "",)
     if by == "site":
         return lambda entry: (entry.site if entry else "",)
-    called = source_names(book)
+    called = source_names(move)
     return lambda entry: [called[n] for n in entry.sources] if entry and entry.sources else ("",)
 
 

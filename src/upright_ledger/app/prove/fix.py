@@ -6,14 +6,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from upright_ledger.app.book import Book
-from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, EntryAnswer, usual
+from upright_ledger.app.move_state import MoveState
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision, usual
+from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.rules.finding import FindingKind
 from upright_ledger.core.url.address import parse_address, toggle_slash
 from upright_ledger.core.url.destination import page_key, slash_twin
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import of_person, post_answers
-from upright_ledger.ledger.tables.entries import Entry
 
 MENDABLE = frozenset(
     {
@@ -35,8 +35,8 @@ class Mend:
     """
 
     entry: Entry
-    before: EntryAnswer
-    after: EntryAnswer
+    before: Decision
+    after: Decision
     kinds: tuple[str, ...]
 
 
@@ -44,14 +44,14 @@ def fix(ledger: Ledger) -> list[Mend]:
     """Post the mends of all findings that have one, as one step; loops and contested answers wait
     for a person.
     """
-    book = Book(ledger)
+    move = MoveState(ledger)
     found: dict[str, set[str]] = {}
-    for finding in book.findings:
+    for finding in move.compiled.findings:
         found.setdefault(finding.legacy_url, set()).add(finding.kind)
     mends = []
-    for plan in book.plans:
+    for plan in move.compiled.plans:
         kinds = found.get(plan.legacy_url, set())
-        entry = book.by_key.get(plan.key)
+        entry = move.by_key.get(plan.key)
         if (
             entry is None
             or entry.by == AnsweredBy.TEMPLATE
@@ -59,7 +59,7 @@ def fix(ledger: Ledger) -> list[Mend]:
             or kinds & {FindingKind.LOOP, FindingKind.CONFLICT}
         ):
             continue
-        after = usual(AnswerKind.KEEP) if FindingKind.SELF in kinds else _mended(entry.answer, book)
+        after = usual(AnswerKind.KEEP) if FindingKind.SELF in kinds else _mended(entry.answer, move)
         if after != entry.answer:
             mends.append(Mend(entry, entry.answer, after, tuple(sorted(kinds & MENDABLE))))
     unique = {m.entry.id: m for m in mends}
@@ -73,11 +73,11 @@ def fix(ledger: Ledger) -> list[Mend]:
     return list(unique.values())
 
 
-def _mended(answer: EntryAnswer, book: Book) -> EntryAnswer:
+def _mended(answer: Decision, move: MoveState) -> Decision:
     """An answer that leads to where its chain ends, in the form in which the site has that page."""
     destination = answer.destination
     for _ in range(_MOST_STEPS):
-        following = _next(destination, book)
+        following = _next(destination, move)
         if following is None:
             return replace(answer, destination=destination)
         if following == AnswerKind.GONE:
@@ -86,21 +86,21 @@ def _mended(answer: EntryAnswer, book: Book) -> EntryAnswer:
     return answer
 
 
-def _next(destination: str, book: Book) -> str | None:
+def _next(destination: str, move: MoveState) -> str | None:
     """Where a destination leads on to: a destination, GONE, or None where it is the end."""
     address = parse_address(destination)
-    entry = book.entry_of(address)
+    entry = move.entry_of(address)
     if entry is not None and entry.answer.kind == AnswerKind.GONE:
         return AnswerKind.GONE
     if entry is not None and entry.answer.destination and entry.answer.destination != destination:
         return entry.answer.destination
-    if settled := book.around.settled(address):
+    if settled := move.around.canonicalised(address):
         return settled
-    page = book.stock.get(page_key(address))
+    page = move.stock.get(page_key(address))
     if page is not None and 300 <= page.status < 400 and page.redirects_to:
         there = parse_address(page.redirects_to, page.url)
-        return there.text if book.sites.is_new(there) else None
-    twin = book.stock.get(slash_twin(page_key(address)))
+        return there.text if move.sites.is_new(there) else None
+    twin = move.stock.get(slash_twin(page_key(address)))
     if page is None and twin is not None and twin.status < 300:
         return address._replace(path=toggle_slash(address.path)).text
     return None

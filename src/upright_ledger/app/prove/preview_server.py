@@ -10,7 +10,7 @@ from collections.abc import Callable
 from importlib.resources import files
 from urllib.parse import unquote
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.rules.exact_rule import Answer
 from upright_ledger.core.rules.imported.rule import ImportedRule
 from upright_ledger.core.url.address import Address, NotAnAddressError, followed, parse_address
@@ -32,9 +32,9 @@ class LocalSite:
     would send them.
     """
 
-    def __init__(self, book: Book, first_port: int, *, follow: bool = True) -> None:
-        self.book, self.follow = book, follow
-        sites: Sites = book.sites
+    def __init__(self, move: MoveState, first_port: int, *, follow: bool = True) -> None:
+        self.move, self.follow = move, follow
+        sites: Sites = move.sites
         old = [site.origins[0] for site in sites.old]
         self.origins = [
             *old,
@@ -57,9 +57,9 @@ class LocalSite:
     def serve(self, started: Callable[[], None]) -> None:
         """Serve until Ctrl-C."""
         _ = (
-            self.book.all_rules,
-            self.book.stock,
-            self.book.entries,
+            self.move.compiled.all_rules,
+            self.move.stock,
+            self.move.entries,
         )  # read once, before many ask at once
         hosts = {re.sub(r":\d+$", "", authority) for authority in self.port_of}
         serve_locally(self.origins, self.first_port, self.respond, started, hosts)
@@ -94,15 +94,15 @@ class LocalSite:
                 "",
                 _page("No address", [("asked for", target), ("because", str(error))], origin),
             )
-        answer = self.book.all_rules.answer(
+        answer = self.move.compiled.all_rules.answer(
             address.authority, target
         )  # a local port has no scheme of its own
         if answer is not None:
             return self._answered(address, answer)
         stocked = self._stocked(address)
-        if stocked is not None and self.book.sites.is_new(address):
+        if stocked is not None and self.move.sites.is_new(address):
             return self._stand_in(address, stocked)
-        entry = self.book.entry_of(address)
+        entry = self.move.entry_of(address)
         told = [
             ("asked for", address.text),
             ("answer of its entry", entry.answer.kind if entry else "it is no entry of the ledger"),
@@ -124,7 +124,7 @@ class LocalSite:
     def _stocked(self, address: Address) -> Destination | None:
         for scheme in ("https", "http"):
             for query in dict.fromkeys((address.query, "")):
-                found = self.book.stock.get(page_key(address._replace(scheme=scheme, query=query)))
+                found = self.move.stock.get(page_key(address._replace(scheme=scheme, query=query)))
                 if found is not None:
                     return found
         return None
@@ -166,7 +166,7 @@ class LocalSite:
 
     def _front(self) -> str:
         entries = sorted(
-            (e for e in self.book.entries if e.answer.has_rule), key=lambda e: -e.evidence.value
+            (e for e in self.move.entries if e.answer.has_rule), key=lambda e: -e.evidence.value
         )[:20]
         listed = "".join(
             f'<li class="url"><a href="{_e(self.here(e.legacy_url))}">{_e(e.legacy_url)}</a></li>'
@@ -185,8 +185,8 @@ class LocalSite:
             f"<p>The most valuable that move or are gone:</p><ul>{listed}</ul>" if entries else ""
         )
         return _html(
-            self.book.ledger.settings.name,
-            f"<h1>{_e(self.book.ledger.settings.name)}</h1><table>{ports}</table>{form}{more}",
+            self.move.ledger.settings.name,
+            f"<h1>{_e(self.move.ledger.settings.name)}</h1><table>{ports}</table>{form}{more}",
         )
 
 

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.request_files import coming_requests
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests, own_requests
 from upright_ledger.core.inventory.answer import AnswerKind, Expected
+from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.rules.target_pages import Pages, StockPage
 from upright_ledger.core.tracing.rehearsal import Rehearsal
 from upright_ledger.core.tracing.results import TraceTable
 from upright_ledger.core.url.address import Address
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.runs.runs import begin_run, finish_run, name_run
 from upright_ledger.ledger.tables.runs.trace_blocks import add_traces
 
@@ -20,7 +20,7 @@ _NOTHING = (Expected(kind=AnswerKind.OPEN), 0.0)
 
 
 def rehearse(
-    book: Book,
+    move: MoveState,
     paths: list[str],
     *,
     options: ReadOptions | None = None,
@@ -35,22 +35,22 @@ def rehearse(
     """
     asked, rows = Requests(), TraceTable()
     if paths:
-        coming = coming_requests(asked, book, paths, options, kind, host)
+        coming = coming_requests(asked, move, paths, options, kind, host)
     else:
-        asked = own_requests(book)
+        asked = own_requests(move)
         coming = iter((len(asked),))
     rehearsal: Rehearsal[Entry] | None = None
     for known in coming:
-        rehearsal = rehearsal or _rehearsal(book)
+        rehearsal = rehearsal or _rehearsal(move)
         done = len(rows.outcomes)
-        entries = asked.entries(book, done)
+        entries = asked.entries(move, done)
         for location, outcome in rehearsal.ask(zip(asked.urls[done:known], entries, strict=True)):
             rows.locations.append(location)
             rows.outcomes.append(outcome)
     rows.urls, rows.hits = asked.urls, asked.hits
     results = Results("rehearse", rows, name=name, asked=asked)
-    with book.ledger.writing() as connection:
-        results.run = begin_run(connection, "rehearse", book.rules.digest, "")
+    with move.ledger.writing() as connection:
+        results.run = begin_run(connection, "rehearse", move.compiled.rules.digest, "")
         add_traces(connection, results.run, rows)
         finish_run(connection, results.run, results.counts)
         if name:
@@ -58,15 +58,17 @@ def rehearse(
     return results
 
 
-def _rehearsal(book: Book) -> Rehearsal[Entry]:
+def _rehearsal(move: MoveState) -> Rehearsal[Entry]:
     """The rules of a book, ready to be asked."""
     pages = Pages(
-        {page: StockPage(d.status, d.redirects_to) for page, d in book.stock.items()}, book.sites
+        {page: StockPage(d.status, d.redirects_to) for page, d in move.stock.items()}, move.sites
     )
 
     def due(entry: Entry | None, address: Address) -> tuple[Expected, float]:
         return (
-            _NOTHING if entry is None else (book.expected_of(entry, address), entry.evidence.value)
+            _NOTHING
+            if entry is None
+            else (move.expected.of_entry(entry, address), entry.evidence.value)
         )
 
-    return Rehearsal(book.all_rules, book.sites, pages, book.homes, book.policy, due)
+    return Rehearsal(move.compiled.all_rules, move.sites, pages, move.homes, move.policy, due)

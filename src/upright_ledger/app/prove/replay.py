@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.prove.tracing import Tracing, shares
 from upright_ledger.app.request_list import Requests
@@ -33,7 +33,7 @@ from upright_ledger.ledger.tables.runs.runs import (
 from upright_ledger.ledger.tables.runs.trace_blocks import add_traces, load_traces, traced_urls
 from upright_ledger.web.http.interrupts import interrupts
 from upright_ledger.web.http.options import RequestOptions
-from upright_ledger.web.http.tracer import Place
+from upright_ledger.web.http.tracer import Target
 
 COMMIT_SECONDS = 1.0
 HEARD_SECONDS = 20.0
@@ -63,7 +63,7 @@ class StoppedError(InputError):
 class _Recorder:
     """Judges traces as they end, and keeps them every second."""
 
-    book: Book
+    move: MoveState
     run: int
     owner: str
     asked: Requests
@@ -86,11 +86,13 @@ class _Recorder:
 
     def _take_one(self, number: int, trace: Trace) -> None:
         url = self.asked.urls[number]
-        entry = self.book.by_key.get((self.asked.sites[number], self.asked.keys[number]))
-        expected = self.asked.expected.get(url) or self.book.expected_of(entry, address_of(url))
-        verdicts = judge(trace, expected, self.book.homes, self.book.policy)
+        entry = self.move.by_key.get((self.asked.sites[number], self.asked.keys[number]))
+        expected = self.asked.expected.get(url) or self.move.expected.of_entry(
+            entry, address_of(url)
+        )
+        verdicts = judge(trace, expected, self.move.homes, self.move.policy)
         if verdicts[0] != Verdict.OK:
-            trace = with_rules(trace, self.book.all_rules)
+            trace = with_rules(trace, self.move.compiled.all_rules)
         value = entry.evidence.value if entry else 0.0
         self.waiting.append(
             Row(trace, self.asked.hits[number], verdicts, expected_text(expected), value)
@@ -104,7 +106,7 @@ class _Recorder:
 
     def save(self) -> None:
         """Keep what is done."""
-        with self.book.ledger.writing() as connection:
+        with self.move.ledger.writing() as connection:
             hold(connection, self.run, self.owner)
             add_traces(connection, self.run, self.waiting)
         self.rows.extend(self.waiting)
@@ -113,7 +115,7 @@ class _Recorder:
 
 
 def replay(
-    book: Book,
+    move: MoveState,
     asked: Requests,
     at: Address | None,
     manner: RequestOptions,
@@ -130,12 +132,12 @@ def replay(
     place. resume: go on with the last run there, which was stopped. Raises StoppedError where not
     all was asked: on Ctrl-C, and where a process died.
     """
-    place = Place(book.sites.hosts, at, book.policy.index_set)
+    place = Target(move.sites.hosts, at, move.policy.index_set)
     where = f"{at.origin if at else ''} {label}".strip()
     owner = new_owner()
-    run, before = _begin(book, where, owner, _digest(asked), resume=resume)
+    run, before = _begin(move, where, owner, _digest(asked), resume=resume)
     left = [(n, address_of(url)) for n, url in enumerate(asked.urls) if url not in before]
-    recorder = _Recorder(book, run, owner, asked, len(asked) - len(left), progress)
+    recorder = _Recorder(move, run, owner, asked, len(asked) - len(left), progress)
     stopped = False
     error: UprightError | None = None
     tracing.begin(shares(left, place, manner, tracing.processes))
@@ -158,11 +160,11 @@ def replay(
         raise StoppedError(done, len(asked), "" if stopped else str(error or "some gave no answer"))
     rows = recorder.rows
     if before:
-        with book.ledger.reading() as connection:
+        with move.ledger.reading() as connection:
             rows = load_traces(connection, run)
     rows = rows.in_order(asked.urls)
     results = Results("replay", rows, run, name, where, asked)
-    with book.ledger.writing() as connection:
+    with move.ledger.writing() as connection:
         finish_run(connection, run, results.counts)
         if name:
             name_run(connection, run, name)
@@ -188,10 +190,10 @@ def _first_answer(row: Row) -> tuple[int, str]:
 
 
 def _begin(
-    book: Book, where: str, owner: str, digest: str, *, resume: bool
+    move: MoveState, where: str, owner: str, digest: str, *, resume: bool
 ) -> tuple[int, set[str]]:
     """The number of the run, and what it has asked already."""
-    with book.ledger.writing() as connection:
+    with move.ledger.writing() as connection:
         if resume:
             stopped = open_run(connection, "replay", where)
             if stopped is None:

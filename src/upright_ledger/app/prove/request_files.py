@@ -9,9 +9,9 @@ import os
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.collect.inputs import inputs
 from upright_ledger.app.collect.reading_options import base_origin, options_for
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.request_list import Requests
 from upright_ledger.app.worker_process import Put, WorkerProcess
 from upright_ledger.core.inventory.classification import Classifier
@@ -45,18 +45,22 @@ class _Rest(NamedTuple):
 
 
 def read_requests(
-    book: Book, paths: list[str], options: ReadOptions | None = None, kind: str = "", host: str = ""
+    move: MoveState,
+    paths: list[str],
+    options: ReadOptions | None = None,
+    kind: str = "",
+    host: str = "",
 ) -> Requests:
     """Read all files; see `coming_requests`."""
     found = Requests()
-    for _ in coming_requests(found, book, paths, options, kind, host):
+    for _ in coming_requests(found, move, paths, options, kind, host):
         pass
     return found
 
 
 def coming_requests(
     found: Requests,
-    book: Book,
+    move: MoveState,
     paths: list[str],
     options: ReadOptions | None = None,
     kind: str = "",
@@ -68,11 +72,11 @@ def coming_requests(
     nothing, the first spelling of an entry stands for all the hits the ledger knows of it.
     """
     check_kind(kind)
-    placer = Classifier(book.sites, book.policy, base_origin(book.sites, host))
+    placer = Classifier(move.sites, move.policy, base_origin(move.sites, host))
     placer.assets_kept = frozenset(
-        (e.site, e.key) for e in book.entries if asset_class(e.key.partition("?")[0])
+        (e.site, e.key) for e in move.entries if asset_class(e.key.partition("?")[0])
     )
-    job = (placer, paths, options_for(options or ReadOptions(), book.sites, book.policy), kind)
+    job = (placer, paths, options_for(options or ReadOptions(), move.sites, move.policy), kind)
     for part in _parts(paths, job):
         if isinstance(part, _Batch):
             found.urls += part.urls
@@ -92,13 +96,13 @@ def coming_requests(
                     f"no request for this ledger's old sites is in {', '.join(paths)}",
                     "check the files",
                 )
-            _fill_in(found, book, part.said)
+            _fill_in(found, move, part.said)
 
 
-def _fill_in(found: Requests, book: Book, said: frozenset[int]) -> None:
+def _fill_in(found: Requests, move: MoveState, said: frozenset[int]) -> None:
     """The hits of entries of which no file says any."""
     told: set[int] = set()
-    for n, entry in enumerate(found.entries(book)):
+    for n, entry in enumerate(found.entries(move)):
         if entry is not None and n not in said and entry.id not in told:
             told.add(entry.id)
             found.hits[n] = int(entry.evidence.hits)

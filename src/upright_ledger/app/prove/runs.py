@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests
 from upright_ledger.core.url.address import address_of
@@ -66,12 +66,12 @@ def load_run(ledger: Ledger, which: str) -> Results:
     return Results(found.kind, rows, run=found.id, name=found.name, at=found.at)
 
 
-def found_requests(book: Book, verdict: str) -> Requests:
+def found_requests(move: MoveState, verdict: str) -> Requests:
     """The URLs that the newest run found so. Raises UsageError where it found none."""
-    last = load_run(book.ledger, "last")
+    last = load_run(move.ledger, "last")
     found = Requests()
     for row in (r for r in last.rows if r.verdict == verdict):
-        entry = book.entry_of(address_of(row.trace.url))
+        entry = move.entry_of(address_of(row.trace.url))
         found.add(row.trace.url, entry.site if entry else "", entry.key if entry else "", row.hits)
     if not found:
         raise UsageError(

@@ -10,7 +10,7 @@ from upright_ledger.core.tracing.trace import Trace
 from upright_ledger.core.url.address import Address
 from upright_ledger.formats.html.page_head import read_page
 from upright_ledger.web.http.options import RequestOptions
-from upright_ledger.web.http.tracer import Place, trace_all
+from upright_ledger.web.http.tracer import Target, trace_all
 
 _PATIENCE = 0.1  # seconds
 _AT_ONCE = 200  # traces
@@ -28,15 +28,17 @@ def start_tracing(manner: RequestOptions) -> Tracing:
 
 
 def shares(
-    left: list[tuple[int, Address]], place: Place, manner: RequestOptions, processes: int
-) -> list[tuple[list[tuple[int, Address]], Place, RequestOptions]]:
+    left: list[tuple[int, Address]], place: Target, manner: RequestOptions, processes: int
+) -> list[tuple[list[tuple[int, Address]], Target, RequestOptions]]:
     """What each process traces, and how: requests at once are shared out, too."""
     shares = processes if len(left) >= _WORTH_SHARING and manner.concurrent >= processes else 1
     each = replace(manner, concurrent=manner.concurrent // shares)
     return [(left[n::shares], place, each) for n in range(shares)]
 
 
-def _trace(put: Put, left: list[tuple[int, Address]], place: Place, manner: RequestOptions) -> None:
+def _trace(
+    put: Put, left: list[tuple[int, Address]], place: Target, manner: RequestOptions
+) -> None:
     """Trace numbered addresses, handing them over a few at a time."""
     few = Few[tuple[int, Trace]](put, _AT_ONCE, _PATIENCE)
 

@@ -9,10 +9,10 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from upright_ledger.app.collect.surveys.audit import Audited
-from upright_ledger.app.collect.surveys.rewrite_links import DIFF, Mended
+from upright_ledger.app.collect.surveys.rewrite_links import DIFF, RewrittenLinks
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.crawl.audits.launch_gate import GATE
-from upright_ledger.core.crawl.audits.site_index import Fault
+from upright_ledger.core.crawl.audits.site_index import AuditFinding
 from upright_ledger.core.crawl.audits.url_consistency import PARTS
 from upright_ledger.core.crawl.observation import OUTCOMES, CrawlOutcome
 from upright_ledger.core.severity import Severity
@@ -65,7 +65,7 @@ def show_rows(result: Audited, what: str, part: str, *, all_rows: bool) -> None:
         output.say(f"… and {len(found) - len(rows):,} more; --all lists them")
 
 
-def show_mended(mended: list[Mended], into: Path) -> None:
+def show_mended(mended: list[RewrittenLinks], into: Path) -> None:
     """What was changed in a content export."""
     for m in mended:
         output.say(f"{m.file}: {output.plural(m.changes, 'address', 'addresses')} changed.")
@@ -170,7 +170,7 @@ def _show_inbound(result: Audited, known: Sequence[str], *, all_rows: bool) -> N
         )
 
 
-def _lines(fault: Fault, known: Sequence[str], *, all_rows: bool) -> list[str]:
+def _lines(fault: AuditFinding, known: Sequence[str], *, all_rows: bool) -> list[str]:
     rows = fault.rows if all_rows else fault.rows[:_EACH]
     lines = [fault.text, *(_pair(row, fault.beside, known) for row in rows)]
     return (
@@ -189,7 +189,7 @@ def _counted(counts: Counter[str]) -> str:
     return ", ".join(f"{form} {n:,}" for form, n in counts.most_common(3))
 
 
-def _style(fault: Fault) -> str:
+def _style(fault: AuditFinding) -> str:
     return (
         output.GRAVE
         if fault.severity == Severity.ERROR

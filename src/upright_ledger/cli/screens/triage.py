@@ -11,6 +11,7 @@ SHOWN = 12
 
 
 def show_triage(result: Triaged, known: list[str], *, all_rows: bool) -> None:
+    """What fails, by state, and what could be decided at once."""
     _show_summary(result)
     if not result.rows:
         output.say("Nothing fails in what was gathered.")
@@ -197,11 +198,13 @@ def _show_decisions(result: Triaged, known: list[str], *, all_rows: bool) -> Non
 
 
 def show_more(whole: int, shown: int) -> None:
+    """Say how many rows are left out."""
     if shown < whole:
         output.say(f"… and {whole - shown:,} more; --all lists them")
 
 
 def show_next_step(result: Triaged) -> None:
+    """What to do about it."""
     if any(r.account.state == FailureState.NEW and r.account.lost for r in result.rows):
         output.next_step(
             "answer what is lost", "upright triage --review, or upright decide OLD --to NEW"

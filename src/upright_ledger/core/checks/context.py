@@ -32,10 +32,10 @@ class CheckContext:
     slash: str = "as-stock"
     forms: tuple[CanonicalForm, ...] = ()
 
-    def settled(self, goal: Address) -> str:
+    def canonicalised(self, goal: Address) -> str:
         """Where the form of an old site would move a destination, or an empty string."""
         form = form_of(self.forms, self.sites.site_of(goal)) if self.forms else None
-        return form.settled(goal.authority, goal.target, goal.scheme) if form else ""
+        return form.canonicalised(goal.authority, goal.target, goal.scheme) if form else ""
 
 
 def finding_of(

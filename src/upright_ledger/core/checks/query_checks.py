@@ -12,7 +12,7 @@ from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.draft import Plan
 from upright_ledger.core.rules.finding import Finding, FindingKind
-from upright_ledger.core.rules.query_policy import QueryPolicy
+from upright_ledger.core.url.query import QueryPolicy
 
 ENOUGH = 3
 """Values of a parameter, all sent to one page, from which on that is said."""

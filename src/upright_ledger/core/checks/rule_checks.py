@@ -29,11 +29,11 @@ CROWD = 25
 
 def check(plans: list[Plan], around: CheckContext) -> list[Finding]:
     """All findings, the gravest kinds first, in a fixed order."""
-    book = _Book(plans, around)
-    findings = list(_contested(book))
+    answers = _Answers(plans, around)
+    findings = list(_contested(answers))
     slash = slash_of_plans(plans, around)
     for plan in plans:
-        findings += _check_one(plan, book, slash)
+        findings += _check_one(plan, answers, slash)
     unique = {(f.kind, f.legacy_url, f.destination): f for f in findings}
     return in_order(unique.values())
 
@@ -57,7 +57,7 @@ def check_crowds(plans: Iterable[Plan], homes: frozenset[str]) -> Iterator[Findi
             )
 
 
-class _Book:
+class _Answers:
     """The plans by address: first as they were spelled, then as they fold."""
 
     def __init__(self, plans: list[Plan], around: CheckContext) -> None:
@@ -70,7 +70,7 @@ class _Book:
 
     def _spelling(self, address: Address, site: str) -> tuple[str, str, str]:
         path = canonical_path(address.path)
-        return site, lower_path(path) if self.around.policy.case == "fold" else path, address.query
+        return site, lower_path(path) if self.around.policy.folds_case else path, address.query
 
     def next(self, plan: Plan) -> Plan | None:
         """The plan that answers a plan's destination, when that lies on an old site."""
@@ -113,12 +113,12 @@ def _asks_for_its_goal(asked: Address, plan: Plan, policy: FoldingPolicy) -> boo
 
 def _comparable(address: Address, policy: FoldingPolicy) -> tuple[str, str]:
     path = canonical_path(address.path)
-    return lower_path(path) if policy.case == "fold" else path, address.query
+    return lower_path(path) if policy.folds_case else path, address.query
 
 
-def _contested(book: _Book) -> Iterable[Finding]:
+def _contested(answers: _Answers) -> Iterable[Finding]:
     """Two answers for one address; where they differ by the slash alone, that is the fault."""
-    for group in book.by_key.values():
+    for group in answers.by_key.values():
         pages = {plan.page: plan for plan in reversed(group)}
         if len(pages) == 1 and len({p.status for p in group}) == 1:
             continue
@@ -133,7 +133,7 @@ def _contested(book: _Book) -> Iterable[Finding]:
                 "two answers for one address",
             )
         elif len(pages) == 2 and differs_by_slash_only(*pages):
-            if not any(book.walk(p)[1] for p in group):
+            if not any(answers.walk(p)[1] for p in group):
                 detail = f"its spellings lead to {listed}: one page, two slash forms"
                 yield finding_of(
                     FindingKind.SLASH_MISMATCH,
@@ -150,8 +150,8 @@ def _contested(book: _Book) -> Iterable[Finding]:
             )
 
 
-def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
-    around = book.around
+def _check_one(plan: Plan, answers: _Answers, slash: str) -> list[Finding]:
+    around = answers.around
     found: list[Finding] = []
     if plan.status in {302, 307}:
         severity = Severity.NOTE if plan.meant else Severity.WARNING
@@ -178,21 +178,21 @@ def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
                 "a rule onto itself changes nothing",
             ),
         ]
-    steps, endless = book.walk(plan)
+    steps, endless = answers.walk(plan)
     if endless:
-        way = " → ".join(_short(p.old) for p in [*steps, book.next(steps[-1]) or steps[-1]])
+        way = " → ".join(_short(p.old) for p in [*steps, answers.next(steps[-1]) or steps[-1]])
         return [
             *found,
             finding_of(
                 FindingKind.LOOP,
                 plan,
                 f"never ends: {way}",
-                f"the loop through {_short(_anchor(steps, book).old)}",
+                f"the loop through {_short(_anchor(steps, answers).old)}",
             ),
         ]
     if len(steps) > 1:
         found.append(_chain(plan, steps, around.policy.index_set))
-    elif settled := around.settled(goal):
+    elif settled := around.canonicalised(goal):
         way = f"{_short(plan.old)} → {plan.destination} → {settled}"
         found.append(
             finding_of(
@@ -216,9 +216,9 @@ def _check_one(plan: Plan, book: _Book, slash: str) -> list[Finding]:
     return found + _hidden_page(plan, around)
 
 
-def _anchor(steps: list[Plan], book: _Book) -> Plan:
+def _anchor(steps: list[Plan], answers: _Answers) -> Plan:
     """One fixed member of the cycle a walk ends in, so that all who lead into it share a cause."""
-    back = book.next(steps[-1])
+    back = answers.next(steps[-1])
     start = next(n for n, p in enumerate(steps) if p is back)
     return min(steps[start:], key=lambda p: p.legacy_url)
 

@@ -11,9 +11,9 @@ from upright_ledger.core.rules.compiler import TemplateFault, template_fault
 from upright_ledger.core.rules.finding import SEVERITIES, Finding, FindingKind
 from upright_ledger.core.rules.imported.blocks import Block
 from upright_ledger.core.rules.imported.rule import ImportedRule, request_of
-from upright_ledger.core.rules.path_automata import common_path, source_pattern
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import PASS, TemplateGroup, TemplateRule
+from upright_ledger.core.rules.templates.path_automata import common_path, source_pattern
+from upright_ledger.core.rules.templates.template_index import PASS, TemplateGroup, TemplateRule
 from upright_ledger.core.severity import Severity
 from upright_ledger.core.url.redaction import has_masked_segment
 
@@ -27,7 +27,7 @@ def check_templates(
     templates: Iterable[TemplateRule], rules: RuleSet, around: CheckContext
 ) -> Iterator[Finding]:
     """Faults of templates themselves. rules: the set in which they stand."""
-    fold = around.policy.case == "fold"
+    fold = around.policy.folds_case
     for rule in templates:
         if reason := template_fault(rule, around.sites, fold=fold):
             kind = _KINDS[reason]

@@ -7,7 +7,7 @@ from collections import Counter
 from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 
-from upright_ledger.core.inventory.normalisation import without_path_session
+from upright_ledger.core.inventory.path_noise import without_path_session
 from upright_ledger.core.url.address import Address
 from upright_ledger.core.url.conventions import DOUBTFUL_SESSION
 from upright_ledger.core.url.redaction import names_a_visit
@@ -62,7 +62,7 @@ class Frontier:
     accepted: int = 0
     _queries: Counter[str] = field(default_factory=Counter)
 
-    def settled(self, address: Address) -> Address:
+    def canonicalise(self, address: Address) -> Address:
         """An address without the parameters that are ignored, and without its fragment."""
         ignored = self.limits.ignored
         if ignored:

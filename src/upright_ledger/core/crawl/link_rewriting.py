@@ -30,7 +30,7 @@ _NESTED = 4  # serialised strings that may hold each other
 _AROUND = 50  # bytes of context in a diff
 
 
-class Change(NamedTuple):
+class LinkChange(NamedTuple):
     """One replacement: the byte where it began in its block, what stood there and what stands there
     now, each with a little around it.
     """
@@ -46,7 +46,7 @@ class Replaced(NamedTuple):
     """
 
     text: bytes
-    changes: list[Change]
+    changes: list[LinkChange]
     left: int
 
 
@@ -60,7 +60,7 @@ def replace_in(text: bytes, table: Mapping[str, str]) -> Replaced:
     hosts = {split_text(old)[1] for old in table}
     lengths = [(m.end(), int(m[1])) for m in _LENGTH.finditer(text)]
     out: list[bytes] = []
-    changes: list[Change] = []
+    changes: list[LinkChange] = []
     done = left = 0
     for match in _CANDIDATE.finditer(text):
         for new, end in _replacement(match, table, paths, hosts):
@@ -138,9 +138,9 @@ def _known(url: str, path: str, table: Mapping[str, str], paths: Mapping[str, st
     return ""
 
 
-def _change(text: bytes, start: int, end: int, new: bytes) -> Change:
+def _change(text: bytes, start: int, end: int, new: bytes) -> LinkChange:
     """A change with what stands around it on its line."""
     head = text[max(0, start - _AROUND) : start].rpartition(b"\n")[2].decode("utf-8", "replace")
     tail = text[end : end + _AROUND].partition(b"\n")[0].decode("utf-8", "replace")
     before, after = text[start:end].decode("utf-8", "replace"), new.decode("ascii")
-    return Change(start, f"{head}{before}{tail}", f"{head}{after}{tail}")
+    return LinkChange(start, f"{head}{before}{tail}", f"{head}{after}{tail}")

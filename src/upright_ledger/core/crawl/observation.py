@@ -42,7 +42,7 @@ PAGE_LINK, RESOURCE, CANONICAL, HREFLANG, REDIRECT, SITEMAP_LINE = (
 # Where in a page it stands.
 
 
-class Wanted(Word):
+class AskedFor(Word):
     """How much of a page is asked for."""
 
     HEAD = "head"
@@ -59,7 +59,7 @@ class Link(NamedTuple):
     written: str
     kind: str
     text: str = ""
-    place: str = Wanted.TEXT
+    place: str = AskedFor.TEXT
 
 
 class Facts(NamedTuple):
@@ -82,7 +82,7 @@ class Facts(NamedTuple):
     links: tuple[Link, ...] = ()
 
 
-class Seen(NamedTuple):
+class Observation(NamedTuple):
     """One address as a survey saw it.
 
     status 0: no response; error: why, or what was wrong with it. location: where a redirect or

@@ -32,7 +32,7 @@ STATUSES = {
 
 
 @dataclass(frozen=True, slots=True)
-class EntryAnswer:
+class Decision:
     """The answer of one entry: kind, status (0 where no rule follows) and destination (empty
     likewise).
     """
@@ -50,18 +50,27 @@ USUAL_STATUS = {AnswerKind.MOVE: 301, AnswerKind.TEMPORARY: 302, AnswerKind.GONE
 """The status of an answer where nobody asks for another; the others have none."""
 
 
-def usual(kind: AnswerKind, destination: str = "") -> EntryAnswer:
+def usual(kind: AnswerKind, destination: str = "") -> Decision:
     """An answer with its usual status."""
-    return EntryAnswer(kind, USUAL_STATUS.get(kind, 0), destination)
+    return Decision(kind, USUAL_STATUS.get(kind, 0), destination)
 
 
-def answer_of(status: int, destination: str) -> EntryAnswer:
+def answer_of(status: int, destination: str) -> Decision:
     """What a rule's status and destination answer; status 0 leaves the address alone."""
-    return (
-        EntryAnswer(STATUSES[status], status, destination)
-        if status
-        else EntryAnswer(AnswerKind.KEEP)
-    )
+    return Decision(STATUSES[status], status, destination) if status else Decision(AnswerKind.KEEP)
+
+
+@dataclass(frozen=True, slots=True)
+class Claim:
+    """A second answer for an entry, which contests its own. number: among those of the entry; old: the
+    address as it was given."""
+
+    number: int
+    old: str
+    status: int
+    destination: str
+    host_given: bool
+    where: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,7 +91,7 @@ class Expected:
     meant: bool = False
 
 
-def expected_outcome(answer: EntryAnswer, own_address: str) -> Expected:
+def expected_outcome(answer: Decision, own_address: str) -> Expected:
     """The one function from an answer to what a request must show.
 
     own_address: the entry's own address, where `keep` must answer 200.

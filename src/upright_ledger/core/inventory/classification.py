@@ -10,19 +10,14 @@ from functools import cached_property
 from typing import NamedTuple
 
 from upright_ledger.core.inventory import noise
-from upright_ledger.core.inventory.normalisation import (
-    Folded,
-    FoldingPolicy,
-    fold,
-    fold_target,
-    has_dot_segments,
-)
+from upright_ledger.core.inventory.normalisation import Folded, FoldingPolicy, fold, fold_target
+from upright_ledger.core.inventory.path_noise import has_dot_segments
 from upright_ledger.core.url.address import (
     MAX_LENGTH,
     Address,
     NotAnAddressError,
-    guard,
     parse_address,
+    reject_reason,
     split_target,
 )
 from upright_ledger.core.url.origins import MOBILE_LABELS, Sites
@@ -50,7 +45,7 @@ class Classified(NamedTuple):
     doubt: str = ""
 
 
-class Known(NamedTuple):
+class SpellingFacts(NamedTuple):
     """What the sources that count say of a spelling. named: something else than a log names it;
     answered: a log saw it answered without an error; people: a person asked for it; elsewhere:
     others link to it, search engines or analytics count it, or people came to it from other sites.
@@ -112,7 +107,7 @@ class Classifier:
         place = self._place(self.sent_address(target, host), whole=False, dots=False)
         return place if place.aside else self._doubted(place)
 
-    def seen(self, place: Classified, known: Known) -> Classified:
+    def seen(self, place: Classified, known: SpellingFacts) -> Classified:
         """A place in view of what is known of it: a doubt that nothing clears stays.
 
         Which line of which source says so does not matter, nor does the order.
@@ -168,7 +163,7 @@ class Classifier:
         if not site:
             return "", "", noise.AsideClass.OFF_SITE
         target = address.target
-        if guard(target):
+        if reject_reason(target):
             return site, "", noise.AsideClass.UNANSWERABLE
         kind = noise.set_aside_class(target)
         if kind and not self._is_taken_back(kind, address.path):
@@ -230,7 +225,11 @@ class Classifier:
             )
         kept = query if whole or not query else self._without_noise(query)
         target = f"{address.path}?{kept}" if kept else address.path
-        aside = noise.AsideClass.UNANSWERABLE if guard(target) else noise.set_aside_class(target)
+        aside = (
+            noise.AsideClass.UNANSWERABLE
+            if reject_reason(target)
+            else noise.set_aside_class(target)
+        )
         if aside and (
             aside == noise.AsideClass.UNANSWERABLE or not self._is_taken_back(aside, address.path)
         ):

@@ -12,13 +12,12 @@ from functools import cached_property
 from operator import itemgetter
 from typing import Any, NamedTuple
 
+from upright_ledger.core.inventory.path_noise import has_dot_segments, without_path_session
 from upright_ledger.core.url.address import (
     Address,
     canonical_path,
-    guard,
     lower_ascii,
     lower_path,
-    names_file,
 )
 from upright_ledger.core.url.conventions import (
     DOUBTFUL_SESSION,
@@ -29,15 +28,8 @@ from upright_ledger.core.url.conventions import (
     VIEW_PARAMS,
     VIEW_SEGMENTS,
 )
-from upright_ledger.core.url.escapes import as_latin1, as_utf8, canonical_value
+from upright_ledger.core.url.escapes import as_utf8, canonical_value
 from upright_ledger.core.url.redaction import MASK, Secrets, names_a_visit
-
-# As servlet containers and ASP.NET write a session into the path: "/a;jsessionid=1F",
-# "/(S(lit3py55))/a".
-_PATH_SESSION = re.compile(
-    r";(?:jsessionid|phpsessid|sid)=[^/;]*|/\((?:[A-Z]\([^()/]*\))+\)(?=/|\Z)", re.IGNORECASE
-)
-
 
 TRACKING_PARAMETER = "tracking parameter"
 SESSION_PARAMETER = "session parameter"
@@ -81,6 +73,11 @@ class FoldingPolicy:
     no_secret: tuple[str, ...] = ()
     significant: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     version: int = FOLDING_VERSION
+
+    @property
+    def folds_case(self) -> bool:
+        """Whether A-Z equal a-z in paths."""
+        return self.case == "fold"
 
     @cached_property
     def _purposes(self) -> dict[str, str]:
@@ -223,7 +220,7 @@ class FoldingPolicy:
         if "%" in canonical and (utf8 := as_utf8(canonical)) != canonical:
             mends.add("Latin-1 escapes")
             canonical = utf8
-        if self.case == "fold":
+        if self.folds_case:
             lowered = lower_path(canonical)
             if lowered != canonical:
                 mends.add("letter case")
@@ -282,14 +279,6 @@ def _is_simple(path: str) -> bool:
     )
 
 
-def has_dot_segments(path: str) -> bool:
-    """Whether a path as written holds "." or ".." segments; a URL parser resolves them unasked."""
-    return _DOT_SEGMENT.search(path) is not None
-
-
-_DOT_SEGMENT = re.compile(r"/(?:\.|%2[Ee]){1,2}(?:/|$)")
-
-
 def _name_mends(before: str, after: str) -> set[str]:
     mends = set()
     if "//" in before:
@@ -299,16 +288,6 @@ def _name_mends(before: str, after: str) -> set[str]:
     if re.sub(r"%[0-9A-Fa-f]{2}", "", before) != before or "%" in after:
         mends.add("percent encoding")
     return mends
-
-
-def without_path_session(path: str) -> str:
-    """A path without the identifier of one visit that some servers write into it."""
-    return _PATH_SESSION.sub("", path) if ";" in path or "(" in path else path
-
-
-def has_path_session(path: str) -> bool:
-    """Whether a path holds the identifier of one visit."""
-    return without_path_session(path) != path
 
 
 class Folded(NamedTuple):
@@ -334,7 +313,7 @@ def entry_key(path: str, params: tuple[tuple[str, str], ...]) -> str:
 
 
 def fold(address: Address, policy: FoldingPolicy) -> Folded:
-    """Fold an address. The caller has asked `guard` first; see `unanswerable`."""
+    """Fold an address. The caller has asked `reject_reason` first; see `unanswerable`."""
     folded = fold_target(address.path, address.query, policy)
     return folded._replace(mends=folded.mends | {"fragment"}) if address.fragment else folded
 
@@ -373,27 +352,3 @@ def _fold_query(
     if ordered != params:
         mends.add("parameter order")
     return tuple(ordered), mends
-
-
-def unanswerable(address: Address) -> str:
-    """Why no server rule could ever answer this address, or an empty string."""
-    return guard(address.target)
-
-
-def declared_paths(path: str, variants: frozenset[str], policy: FoldingPolicy) -> tuple[str, ...]:
-    """Every canonical path a rule for this entry answers, case folded under the policy.
-
-    Both slash forms (a name with a file ending takes only its own), and the index files and other
-    spellings that were observed.
-    """
-    found = {path}
-    if path != "/" and not names_file(path):
-        found.add(path + "/")
-    for variant in variants:
-        found.add(lower_path(variant) if policy.case == "fold" else variant)
-    for spelled in [p for p in found if "%" in p]:
-        # Old sites wrote their letters in Latin-1, and browsers write them in UTF-8.
-        for twin in (as_latin1(spelled), as_utf8(spelled)):
-            if twin:
-                found.add(twin)
-    return tuple(sorted(found))

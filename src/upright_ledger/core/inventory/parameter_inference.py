@@ -104,7 +104,7 @@ _CHOOSERS = frozenset(
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class SeenQuery:
     """One spelling with a query: folded path, parameters, and what is known of the page it
     showed.
     """
@@ -152,13 +152,13 @@ class Doubt:
 
 @dataclass
 class _Group:
-    seen: list[Seen] = field(default_factory=list)
+    seen: list[SeenQuery] = field(default_factory=list)
 
     def names(self) -> list[str]:
         return sorted({name for s in self.seen for name in s.params})
 
 
-def suggest(spellings: Iterable[Seen], policy: FoldingPolicy) -> list[Suggestion]:
+def suggest(spellings: Iterable[SeenQuery], policy: FoldingPolicy) -> list[Suggestion]:
     """Suggestions for paths that the settings do not name, where some parameter does not choose the
     page.
 
@@ -179,11 +179,11 @@ def suggest(spellings: Iterable[Seen], policy: FoldingPolicy) -> list[Suggestion
     return sorted(found, key=lambda s: (s.pages_after - s.pages_before, s.path))
 
 
-def named_like_sessions(spellings: Iterable[Seen], policy: FoldingPolicy) -> list[Doubt]:
+def named_like_sessions(spellings: Iterable[SeenQuery], policy: FoldingPolicy) -> list[Doubt]:
     """Where parameters are kept although they are named like sessions, with what is known of
     them.
     """
-    groups: dict[tuple[str, str], list[Seen]] = defaultdict(list)
+    groups: dict[tuple[str, str], list[SeenQuery]] = defaultdict(list)
     for seen in spellings:
         if policy.significant_at(seen.path) is None:
             for name in seen.params:
@@ -192,11 +192,11 @@ def named_like_sessions(spellings: Iterable[Seen], policy: FoldingPolicy) -> lis
     return [Doubt(path, _judge(name, group)) for (path, name), group in sorted(groups.items())]
 
 
-def _kept(seen: Seen, names: Iterable[str]) -> tuple[tuple[str, str], ...]:
+def _kept(seen: SeenQuery, names: Iterable[str]) -> tuple[tuple[str, str], ...]:
     return tuple((n, canonical_value(seen.params[n])) for n in names if n in seen.params)
 
 
-def _groups(spellings: Iterable[Seen], policy: FoldingPolicy) -> dict[str, _Group]:
+def _groups(spellings: Iterable[SeenQuery], policy: FoldingPolicy) -> dict[str, _Group]:
     """Spellings by path; those of paths with few of them by folder, as "/folder/*"."""
     by_path: dict[str, _Group] = defaultdict(_Group)
     for seen in spellings:
@@ -210,7 +210,7 @@ def _groups(spellings: Iterable[Seen], policy: FoldingPolicy) -> dict[str, _Grou
     return found | {path: group for path, group in folders.items() if len(group.seen) >= ENOUGH}
 
 
-def _judge(name: str, group: list[Seen]) -> Reason:
+def _judge(name: str, group: list[SeenQuery]) -> Reason:
     """What is known of one parameter: what changes with it counts most, then how it occurs, then
     its name.
     """
@@ -253,19 +253,19 @@ def _judge(name: str, group: list[Seen]) -> Reason:
     return Reason(name, True, f"{'always there, ' if always else ''}{told}")
 
 
-def _by_path(group: list[Seen]) -> dict[str, list[Seen]]:
+def _by_path(group: list[SeenQuery]) -> dict[str, list[SeenQuery]]:
     """Spellings by path, where there is more than one."""
-    found: dict[str, list[Seen]] = defaultdict(list)
+    found: dict[str, list[SeenQuery]] = defaultdict(list)
     for seen in group:
         found[seen.path].append(seen)
     return found if len(found) > 1 else {}
 
 
-def _changes(name: str, group: list[Seen]) -> tuple[int, int]:
+def _changes(name: str, group: list[SeenQuery]) -> tuple[int, int]:
     """How often two spellings that differ in this parameter alone showed different pages, and how
     often that could be compared: by title, or by one being found and the other not.
     """
-    alike: dict[tuple[object, ...], list[Seen]] = defaultdict(list)
+    alike: dict[tuple[object, ...], list[SeenQuery]] = defaultdict(list)
     for s in group:
         if s.title or s.status:
             rest = tuple(sorted((n, v) for n, v in s.params.items() if n != name))

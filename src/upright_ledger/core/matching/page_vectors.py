@@ -44,7 +44,7 @@ class MatchPage:
 
 
 @dataclass(slots=True)
-class Reading:
+class PageWords:
     """One page as words. slug: its last segment, or its parameters; place: where it lies, as a text
     its neighbours share.
 
@@ -65,18 +65,18 @@ class Reading:
     ends: frozenset[str]
     items: frozenset[str]
 
-    def same_numbers(self, other: Reading) -> frozenset[str]:
+    def same_numbers(self, other: PageWords) -> frozenset[str]:
         """The numbers that two pages share."""
         return (self.numbers & (other.numbers | other.yearlike)) | (self.yearlike & other.numbers)
 
-    def same_item(self, other: Reading) -> bool:
+    def same_item(self, other: PageWords) -> bool:
         """Whether the item number of one is told by the other, or names it in its address."""
         return not (self.items | other.items).isdisjoint(
             self.numbers & self.ends & other.numbers & other.ends
         )
 
 
-def read_page(page: MatchPage) -> Reading:
+def read_page(page: MatchPage) -> PageWords:
     """Take a page apart."""
     parts = path_parts(page.path)
     above, last = parts[:-1], tokens(parts[-1]) if parts else []
@@ -102,7 +102,7 @@ def read_page(page: MatchPage) -> Reading:
     # An address may carry "QH-4711" whole, or its digits alone.
     ids |= items | {t for runs in told for t in runs if t.isdigit() and len(t) >= _SHORTEST_ID}
     ends |= items
-    return Reading(slug, context, title, extra, place, ids, years, ends & years, ends, items)
+    return PageWords(slug, context, title, extra, place, ids, years, ends & years, ends, items)
 
 
 _folder_tokens = lru_cache(maxsize=1 << 14)(tokens)  # folders hold many pages each
@@ -117,7 +117,7 @@ class Side:
     pages have a number, or a year.
     """
 
-    readings: list[Reading]
+    readings: list[PageWords]
     slug: Matrix
     title: Matrix
     context: Matrix
@@ -174,7 +174,7 @@ def read_sides(old: Sequence[MatchPage], new: Sequence[MatchPage]) -> Sides:
     )
 
 
-def _split_joined(pages: list[Reading], others: list[Reading]) -> None:
+def _split_joined(pages: list[PageWords], others: list[PageWords]) -> None:
     """Join neighbouring words that the other side writes as one, as in "opening hours" and
     "openinghours".
     """
@@ -215,7 +215,7 @@ def _joined(words: list[str], whole: set[str], begins: set[str]) -> list[str]:
     return out
 
 
-def _document_counts(pages: Iterable[Reading]) -> Counter[str]:
+def _document_counts(pages: Iterable[PageWords]) -> Counter[str]:
     counts: Counter[str] = Counter()
     for page in pages:
         counts.update({*page.slug, *page.context, *page.title, *page.extra})
@@ -223,7 +223,7 @@ def _document_counts(pages: Iterable[Reading]) -> Counter[str]:
 
 
 def _columns(
-    pages: list[Reading],
+    pages: list[PageWords],
     vocabulary: dict[str, int],
     mends: dict[str, tuple[str, float]],
     roots: Floats,

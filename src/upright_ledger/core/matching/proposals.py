@@ -10,7 +10,7 @@ from urllib.parse import unquote
 import numpy as np
 
 from upright_ledger.core.matching import learned_features, scoring
-from upright_ledger.core.matching.page_vectors import MatchPage, Reading
+from upright_ledger.core.matching.page_vectors import MatchPage, PageWords
 from upright_ledger.core.matching.scoring import Weighed, weigh
 from upright_ledger.core.url.tokens import as_written
 
@@ -134,7 +134,7 @@ def _other_half(weighed: Weighed, best: list[int]) -> int | None:
     return None
 
 
-def _about(page: Reading) -> set[str]:
+def _about(page: PageWords) -> set[str]:
     return {*page.slug, *page.title}
 
 
@@ -190,7 +190,7 @@ def _reasons(
     return tuple(said or ["little speaks for it"])
 
 
-def _common_words(weighed: Weighed, old: Reading, new: Reading, page: MatchPage) -> str:
+def _common_words(weighed: Weighed, old: PageWords, new: PageWords, page: MatchPage) -> str:
     """The rarest words that both pages have, quoted."""
     weights, columns = weighed.sides.weights, weighed.sides.vocabulary
     common = {*old.slug, *old.title, *old.extra} & {*new.slug, *new.title, *new.extra, *new.context}

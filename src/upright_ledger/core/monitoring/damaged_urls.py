@@ -29,7 +29,7 @@ _LEAST = 6  # letters of a last segment that may be cut off or mistyped
 _LEAST_CUT = 4  # letters that a cut-off segment still has
 
 
-class Mended(NamedTuple):
+class MeantPage(NamedTuple):
     """What an address was meant to be: the page, and what happened to it."""
 
     page: str
@@ -53,22 +53,22 @@ class Damage:
             if name:
                 self._by_folder[folder].append((name, page))
 
-    def meant(self, path: str) -> Mended | None:
+    def meant(self, path: str) -> MeantPage | None:
         """The page of whose path a failing one is a damaged form, where there is exactly one."""
         plain = _plain(path)
         bare = _plain(_TAIL.sub("", lower_ascii(path)))
         if bare != plain and bare in self._by_plain and bare:
-            return Mended(self._by_plain[bare], DamageKind.PUNCTUATION)
+            return MeantPage(self._by_plain[bare], DamageKind.PUNCTUATION)
         folder, _, name = plain.rpartition("/")
         beside = self._by_folder.get(folder, ())
         if len(name) >= _LEAST_CUT:
             begun = [full for other, full in beside if other.startswith(name) and other != name]
             if len(begun) == 1:
-                return Mended(begun[0], DamageKind.TRUNCATED)
+                return MeantPage(begun[0], DamageKind.TRUNCATED)
         if len(name) >= _LEAST:
             near = [full for other, full in beside if _is_near(name, other)]
             if len(near) == 1:
-                return Mended(near[0], DamageKind.MISTYPED)
+                return MeantPage(near[0], DamageKind.MISTYPED)
         return None
 
 

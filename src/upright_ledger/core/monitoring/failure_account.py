@@ -188,7 +188,7 @@ class DeploymentContext(NamedTuple):
     build_works: bool = True
 
 
-def why_again(
+def recurrence_reason(
     found: FailureAccount, told: Iterable[LogCount], fix: Fix, around: DeploymentContext
 ) -> RecurrenceReason:
     """The likely reason why an entry fails after its fix."""

@@ -9,7 +9,7 @@ FAMILY, ENTRY = "family", "entry"
 _MOST_OF_IT = 0.9
 
 
-class Decision(NamedTuple):
+class NextDecision(NamedTuple):
     """One answer that would be given at once: of an entry, or of a family by a template. lost:
     requests by people in the period; value: of the entries; proposal, confidence: what is proposed,
     or empty and 0.
@@ -25,12 +25,12 @@ class Decision(NamedTuple):
     reason: str = ""
 
 
-def rank(decisions: Sequence[Decision]) -> list[Decision]:
+def rank(decisions: Sequence[NextDecision]) -> list[NextDecision]:
     """The decisions by what they save, the easiest first where they save as much."""
     return sorted(decisions, key=lambda d: (-d.lost, -d.value, -d.confidence, d.name))
 
 
-def enough(ranked: Sequence[Decision], share: float = _MOST_OF_IT) -> int:
+def enough(ranked: Sequence[NextDecision], share: float = _MOST_OF_IT) -> int:
     """How many of the first decisions cover a share of all that is lost; 0 where nothing is."""
     whole = sum(d.lost for d in ranked)
     covered = 0.0

@@ -43,7 +43,7 @@ class TrafficSource(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Known:
+class KnownHosts:
     """What the settings and the ledger know of hosts. own: of the old and new site. named: origin →
     hosts that the settings name.
     """
@@ -52,7 +52,7 @@ class Known:
     named: Mapping[str, frozenset[str]] = field(default_factory=dict)
 
 
-def origin_of(referrer: str, known: Known) -> tuple[str, str]:
+def origin_of(referrer: str, known: KnownHosts) -> tuple[str, str]:
     """The origin of requests with a referrer, and the page (of one's own site) or host it names."""
     if not referrer:
         return DIRECT, ""
@@ -84,7 +84,7 @@ def origin_of(referrer: str, known: Known) -> tuple[str, str]:
 
 
 def came_from(
-    referrers: Iterable[tuple[str, float]], requests: float, known: Known
+    referrers: Iterable[tuple[str, float]], requests: float, known: KnownHosts
 ) -> list[TrafficSource]:
     """Where the requests of an entry come from, the most frequent first. requests: all of them;
     what no referrer accounts for came directly.

@@ -80,7 +80,7 @@ class CanonicalForm:
         """How it is named towards people."""
         return f"the form of {self.site}"
 
-    def settled(self, authority: str, target: str, scheme: str = "") -> str:
+    def canonicalised(self, authority: str, target: str, scheme: str = "") -> str:
         """Where a request is sent that no rule answers, or an empty string where it is in the form
         already.
 
@@ -90,12 +90,12 @@ class CanonicalForm:
         path, query = split_target(target)
         if not _PATH.fullmatch(path) or _LEFT_ALONE.fullmatch(path):
             return ""
-        wanted = self.settled_path(path)
+        wanted = self.canonicalised_path(path)
         if wanted == path and authority == self.authority and not self._wrong_scheme(scheme):
             return ""
         return f"{self.origin}{wanted}{'?' if query else ''}{query}"
 
-    def settled_path(self, path: str) -> str:
+    def canonicalised_path(self, path: str) -> str:
         """A path in this form."""
         if self.lower and _LOWERED.fullmatch(path):
             path = lower_ascii(path)

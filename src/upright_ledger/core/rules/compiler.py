@@ -6,27 +6,22 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from upright_ledger.core.inventory.normalisation import (
-    FoldingPolicy,
-    declared_paths,
-    fold,
-    unanswerable,
-)
+from upright_ledger.core.inventory.declared_paths import declared_paths, unanswerable
+from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
 from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
 from upright_ledger.core.rules.draft import Plan, asks_for_itself, is_same_path
 from upright_ledger.core.rules.exact_rule import ExactRule
 from upright_ledger.core.rules.finding import Finding, FindingKind
-from upright_ledger.core.rules.path_automata import (
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.rules.templates.path_automata import (
     Pattern,
     common_path,
     image_parts,
     pattern_of,
     source_pattern,
 )
-from upright_ledger.core.rules.query_policy import QueryPolicy
-from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import PASS, TemplateIndex, TemplateRule
-from upright_ledger.core.rules.template_syntax import (
+from upright_ledger.core.rules.templates.template_index import PASS, TemplateIndex, TemplateRule
+from upright_ledger.core.rules.templates.template_syntax import (
     CaptureKind,
     TemplateError,
     read_goal,
@@ -35,6 +30,7 @@ from upright_ledger.core.rules.template_syntax import (
 from upright_ledger.core.url.address import Address, canonical_path, lower_path, parse_address
 from upright_ledger.core.url.destination import is_safe_destination
 from upright_ledger.core.url.origins import Sites
+from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.core.word import Word
 
 PROTECTED = ("/robots.txt", "/favicon.ico", "/.well-known/{+rest}")
@@ -118,7 +114,7 @@ def compile_rules(
     significant |= policy.significant_by_path
     sound = []
     for template in templates:
-        if fault := template_fault(template, sites, fold=policy.case == "fold"):
+        if fault := template_fault(template, sites, fold=policy.folds_case):
             held.append(ExcludedRule(template.legacy_url, Exclusion.REFUSED, fault))
         else:
             sound.append(_slash_settled(template, sites))
@@ -126,7 +122,7 @@ def compile_rules(
     base = RuleSet(
         tuple(rules),
         authorities,
-        policy.case == "fold",
+        policy.folds_case,
         policy.tracking,
         significant,
         tuple(sound),
@@ -324,7 +320,7 @@ def _sent_back(
     form = form_of(forms, plan.site)
     if goal is None or form is None or sites.site_of(goal) != plan.site:
         return ""
-    settled = form.settled(goal.authority, goal.target, goal.scheme)
+    settled = form.canonicalised(goal.authority, goal.target, goal.scheme)
     if not settled or not is_same_path(plan, parse_address(settled), policy):
         return ""
     return (
@@ -336,7 +332,7 @@ def _sent_back(
 def _is_case_only(plan: Plan, goal: Address, policy: FoldingPolicy) -> bool:
     old, new = plan.folded.variant, canonical_path(goal.path)
     return (
-        policy.case == "fold"
+        policy.folds_case
         and not plan.folded.params
         and old != new
         and lower_path(old) == lower_path(new)

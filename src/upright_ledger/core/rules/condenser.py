@@ -10,14 +10,14 @@ from dataclasses import dataclass, replace
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.compiler import make_template, template_fault, with_passes
 from upright_ledger.core.rules.exact_rule import ExactRule
-from upright_ledger.core.rules.proof import Witness
-from upright_ledger.core.rules.prover import prove
-from upright_ledger.core.rules.query_policy import QueryPolicy
+from upright_ledger.core.rules.proofs.proof import Witness
+from upright_ledger.core.rules.proofs.prover import prove
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import PASS, TemplateRule
-from upright_ledger.core.rules.template_syntax import TemplateError
+from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
+from upright_ledger.core.rules.templates.template_syntax import TemplateError
 from upright_ledger.core.url.address import Address, parse_address
 from upright_ledger.core.url.origins import Sites
+from upright_ledger.core.url.query import QueryPolicy
 
 FEWEST = 3
 """Exact rules that make a template worth its while."""

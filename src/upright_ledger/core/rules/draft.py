@@ -11,11 +11,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from upright_ledger.core.inventory.answer import AnswerKind
-from upright_ledger.core.inventory.normalisation import Folded, FoldingPolicy, declared_paths, fold
-from upright_ledger.core.rules.query_policy import QueryPolicy
+from upright_ledger.core.inventory.declared_paths import declared_paths
+from upright_ledger.core.inventory.normalisation import Folded, FoldingPolicy, fold
 from upright_ledger.core.url.address import Address, parse_address
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.escapes import canonical_value
+from upright_ledger.core.url.query import QueryPolicy
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +25,7 @@ class Plan:
 
     old: the legacy address; host_given: whether its host was written by somebody or only assumed.
     destination: empty for 410. imported: it stands for a rule of a server's file. goal, page: the
-    destination as read, and its page key, or "410". meant: a person chose this status for this one
+    destination as read, and its page key, or "gone". meant: a person chose this status for this one
     entry. where: the file and row it came from, or empty.
     """
 
@@ -41,7 +42,7 @@ class Plan:
     label: str = ""
     imported: bool = False
     goal: Address | None = None
-    page: str = str(AnswerKind.GONE)
+    page: str = AnswerKind.GONE.value
 
     @property
     def key(self) -> tuple[str, str]:
@@ -72,7 +73,7 @@ def make_plan(
     folded = fold(old, policy)
     paths = declared_paths(folded.path, frozenset((*variants, folded.variant)), policy)
     goal = parse_address(destination) if destination else None
-    page = page_key(goal) if goal else str(AnswerKind.GONE)
+    page = page_key(goal) if goal else AnswerKind.GONE.value
     given = (host_given, meant, where, query, label, imported)
     return Plan(old, site, folded, paths, status, destination, *given, goal, page)
 

@@ -8,9 +8,9 @@ from itertools import product
 from upright_ledger.core.inventory.normalisation import entry_key
 from upright_ledger.core.rules.canonical_form import CanonicalForm
 from upright_ledger.core.rules.imported.rule import ImportedRule
-from upright_ledger.core.rules.query_policy import QueryPolicy
-from upright_ledger.core.rules.template_index import TemplateRule
+from upright_ledger.core.rules.templates.template_index import TemplateRule
 from upright_ledger.core.url.escapes import value_spellings
+from upright_ledger.core.url.query import QueryPolicy
 
 GONE = 410
 

@@ -11,7 +11,7 @@ import re
 from typing import Final
 
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import PASS, TemplateGroup, TemplateRule
+from upright_ledger.core.rules.templates.template_index import PASS, TemplateGroup, TemplateRule
 
 UNSURE: Final = (-1, "")
 """The short way does not tell: ask the rules themselves."""

@@ -16,18 +16,17 @@ from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
 from upright_ledger.core.rules.exact_rule import GONE, Answer, ExactRule, PathRules, Rule
 from upright_ledger.core.rules.imported.blocks import Block
 from upright_ledger.core.rules.imported.rule import request_of
-from upright_ledger.core.rules.query_policy import QueryPolicy, tracked_pattern
-from upright_ledger.core.rules.template_index import PASS, TemplateIndex, TemplateRule
+from upright_ledger.core.rules.templates.template_index import PASS, TemplateIndex, TemplateRule
 from upright_ledger.core.url.address import (
     canonical_path,
-    guard,
     lower_ascii,
     lower_path,
     parse_address,
+    reject_reason,
     split_target,
 )
 from upright_ledger.core.url.destination import authority_of
-from upright_ledger.core.url.query import given
+from upright_ledger.core.url.query import QueryPolicy, given, tracked_pattern
 
 
 @dataclass(frozen=True)
@@ -164,7 +163,7 @@ class RuleSet:
         target: the request target as sent.
         """
         site = self.site_of.get(self.known_authority(authority))
-        if site is None or guard(target):
+        if site is None or reject_reason(target):
             return None
         path, query = split_target(target)
         group = self._groups.get((site, self.fold_request_path(path)))
@@ -212,9 +211,9 @@ class RuleSet:
     def _formed(self, authority: str, target: str, scheme: str) -> Answer | None:
         """What the form of the site makes of a request that no rule answers."""
         form = form_of(self.forms, self.site_of.get(authority, ""))
-        if form is None or guard(target):
+        if form is None or reject_reason(target):
             return None
-        location = form.settled(authority, target, scheme)
+        location = form.canonicalised(authority, target, scheme)
         return Answer(301, location, form) if location else None
 
     def answer_of_rules(self, authority: str, target: str) -> Answer | None:
@@ -258,7 +257,7 @@ class RuleSet:
         """What the imported rules answer, where none of ours is responsible."""
         authority = self.known_authority(authority)
         origin = self.bases.get(authority)
-        if origin is None or guard(target) or self._leaves_open(authority, target):
+        if origin is None or reject_reason(target) or self._leaves_open(authority, target):
             return None
         request = request_of(origin, authority, target)
         for block in self.blocks:

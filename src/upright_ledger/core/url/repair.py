@@ -33,7 +33,7 @@ _MOJIBAKE = re.compile(
 _ESCAPED_MOJIBAKE = re.compile(r"(?:%C3%8[23]%C2%[89AB][0-9A-F])+", re.IGNORECASE)
 
 
-class Mended(NamedTuple):
+class Repaired(NamedTuple):
     """An address as it was meant. mends: kinds of damage, by name. day: when an archive kept it,
     YYYY-MM-DD or empty.
     """
@@ -43,10 +43,10 @@ class Mended(NamedTuple):
     day: str = ""
 
 
-def mend(text: str) -> Mended:
+def mend(text: str) -> Repaired:
     """Mend an address as exports and pasted texts hold it. What is sound comes back as it is."""
     if is_sound(text):
-        return Mended(text)
+        return Repaired(text)
     mends: list[str] = []
 
     def put(new: str, kind: str) -> None:
@@ -71,7 +71,7 @@ def mend(text: str) -> Mended:
         put(text.replace("\\", "/"), "backslashes")
     if " " in text:
         put(text.replace(" ", "%20"), "blanks inside")
-    return Mended(text, tuple(dict.fromkeys(mends)), day)
+    return Repaired(text, tuple(dict.fromkeys(mends)), day)
 
 
 def is_sound(text: str) -> bool:

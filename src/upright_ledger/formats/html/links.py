@@ -16,9 +16,9 @@ from upright_ledger.core.crawl.observation import (
     HREFLANG,
     PAGE_LINK,
     RESOURCE,
+    AskedFor,
     Facts,
     Link,
-    Wanted,
 )
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.formats.html.page_head import CHROME, page_text, parse_page, within
@@ -157,7 +157,7 @@ def _page_links(root: Any, base: str) -> list[Link]:
             break
     etree.strip_elements(root, *CHROME, with_tail=False)
     for element in root.iter(*_WITH_LINKS):
-        for written_link in _links_of(element, Wanted.TEXT):
+        for written_link in _links_of(element, AskedFor.TEXT):
             link = _link(written_link, base, origin)
             if link is not None:
                 found[link] = None
@@ -221,11 +221,13 @@ def _head_link(element: Any) -> Iterator[_Written]:
     if not written:
         return
     if "canonical" in relations:
-        yield _Written(written, CANONICAL, "", Wanted.HEAD)
+        yield _Written(written, CANONICAL, "", AskedFor.HEAD)
     elif "alternate" in relations and element.get("hreflang"):
-        yield _Written(written, HREFLANG, element.get("hreflang").strip().lower()[:20], Wanted.HEAD)
+        yield _Written(
+            written, HREFLANG, element.get("hreflang").strip().lower()[:20], AskedFor.HEAD
+        )
     elif relations & {"next", "prev", "alternate", "amphtml"}:
-        yield _Written(written, PAGE_LINK, "", Wanted.HEAD)
+        yield _Written(written, PAGE_LINK, "", AskedFor.HEAD)
     elif relations & {
         "stylesheet",
         "icon",
@@ -234,7 +236,7 @@ def _head_link(element: Any) -> Iterator[_Written]:
         "modulepreload",
         "apple-touch-icon",
     }:
-        yield _Written(written, RESOURCE, "", Wanted.HEAD)
+        yield _Written(written, RESOURCE, "", AskedFor.HEAD)
 
 
 def _image_text(element: Any) -> str:
@@ -250,7 +252,7 @@ def _image_text(element: Any) -> str:
 
 def _place(element: Any) -> str:
     """The part around the page in which an element stands: the innermost."""
-    return next((str(above.tag) for above in element.iterancestors(*CHROME)), Wanted.TEXT)
+    return next((str(above.tag) for above in element.iterancestors(*CHROME)), AskedFor.TEXT)
 
 
 def _srcset(text: str) -> list[str]:

@@ -15,7 +15,7 @@ _COMPACT_AT = 2_000_000  # counted keys, 16 bytes each
 Codes = npt.NDArray[np.int64]
 
 
-class Names:
+class NumberedTexts:
     """Distinct texts as numbers, in the order in which they were first seen."""
 
     def __init__(self) -> None:
@@ -78,4 +78,5 @@ class Counts:
 
 
 def digests_of(data: bytes) -> npt.NDArray[np.uint64]:
+    """Digests of lines as they are kept: 8 bytes each."""
     return np.frombuffer(data, "<u8").astype(np.uint64)

@@ -18,7 +18,7 @@ from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.formats.logs.column_scanner import Columns, sign_of
 from upright_ledger.formats.logs.line_parsers import MONTHS, host_name, unescape
-from upright_ledger.formats.logs.numbering import Codes, Counts, Names, digests_of
+from upright_ledger.formats.logs.numbering import Codes, Counts, NumberedTexts, digests_of
 from upright_ledger.formats.records import Aside, Item, LogLines, Record, Reject
 
 _DAY_BITS, _STATUS_BITS, _REFERRER_BITS = 16, 10, 24
@@ -60,8 +60,8 @@ class Tally:
         self._begin()
 
     def _begin(self) -> None:
-        self._requests, self._referrers = Names(), Names()
-        self._agents, self._days = Names(), Names()
+        self._requests, self._referrers = NumberedTexts(), NumberedTexts()
+        self._agents, self._days = NumberedTexts(), NumberedTexts()
         self._noisy: list[int] = []  # of each distinct request: a bit a kind of noise that it holds
         self._meanings: list[
             int

@@ -18,12 +18,12 @@ from upright_ledger.core.rules.imported.rule import (
     WHOLE_BARE,
     Condition,
     ImportedRule,
-    NotUnderstoodError,
+    PatternNotUnderstoodError,
     Piece,
     PieceKind,
     QueryEdit,
 )
-from upright_ledger.core.rules.template_index import PASS
+from upright_ledger.core.rules.templates.template_index import PASS
 from upright_ledger.formats.server_config.apache_conditions import Conditions
 from upright_ledger.formats.server_config.apache_config import Directive
 from upright_ledger.formats.server_config.rules_read import (
@@ -65,7 +65,7 @@ Miss = Callable[[Directive, str], None]
 
 
 @dataclass(frozen=True)
-class Place:
+class ApachePlace:
     """Where directives stand: what holds for a request to get there. folder: whose inner paths
     patterns see; empty for a server's own.
 
@@ -84,7 +84,7 @@ class Place:
 
 
 def read_rewrites(
-    directives: Sequence[Directive], place: Place, miss: Miss, note: Miss
+    directives: Sequence[Directive], place: ApachePlace, miss: Miss, note: Miss
 ) -> list[ImportedRule]:
     """The RewriteRules of one place, in the order in which they are asked. miss: takes what is not
     understood; note: what is to be known.
@@ -114,39 +114,41 @@ def read_rewrites(
                     "and may stay inside",
                 )
             out += found
-        except NotUnderstoodError as error:
+        except PatternNotUnderstoodError as error:
             miss(d, str(error))
             out.append(_blocking(d, place, before))
     return out
 
 
-def _rewrite(d: Directive, place: Place, before: Conditions, changer: int) -> list[ImportedRule]:
+def _rewrite(
+    d: Directive, place: ApachePlace, before: Conditions, changer: int
+) -> list[ImportedRule]:
     """A RewriteRule that redirects, answers 410 or stops; nothing for one that only notes
     something. changer: see `_changers`.
     """
     if len(d.words) < 2:
-        raise NotUnderstoodError("it lacks its substitution")
+        raise PatternNotUnderstoodError("it lacks its substitution")
     pattern, goal = d.words[0], d.words[1]
     flags = _rule_flags(d)
     status = _status(flags, goal)
     if d.unless or before.why or "${" in pattern:
-        raise NotUnderstoodError(
+        raise PatternNotUnderstoodError(
             d.unless or before.why or "it names a define that is not in the file"
         )
     stops = bool({"L", "END"} & flags.keys())
     if status == 0 and goal != "-":
-        raise NotUnderstoodError("it changes the request inside the server")
+        raise PatternNotUnderstoodError("it changes the request inside the server")
     if status == 0 and not stops and _JUMPS.isdisjoint(flags):
         return []
     if status not in {0, 410} | _REDIRECTS:
-        raise NotUnderstoodError(f"it answers {status}")
+        raise PatternNotUnderstoodError(f"it answers {status}")
     if strange := sorted(flags.keys() - _KNOWN_FLAGS):
-        raise NotUnderstoodError(f"its flag {strange[0]} is not understood")
+        raise PatternNotUnderstoodError(f"its flag {strange[0]} is not understood")
     if status in _REDIRECTS:
         if goal == "-":
-            raise NotUnderstoodError("it redirects and changes nothing")
+            raise PatternNotUnderstoodError("it redirects and changes nothing")
         if not stops and changer:
-            raise NotUnderstoodError(
+            raise PatternNotUnderstoodError(
                 f"it does not end with [L], and the rule in line {changer} may change its "
                 "destination"
             )
@@ -158,7 +160,7 @@ def _rewrite(d: Directive, place: Place, before: Conditions, changer: int) -> li
         if goal.endswith("?"):
             goal, query = goal[:-1], QueryEdit.DROP
         if goal.count("?") > 1:
-            raise NotUnderstoodError("its destination has two question marks")
+            raise PatternNotUnderstoodError("its destination has two question marks")
         pieces = rewrite_pieces(goal)
     rule = ImportedRule(
         place.where(d), INNER if place.folder else PATH, _pattern(pattern), status or PASS, pieces,
@@ -189,7 +191,7 @@ def _status(flags: dict[str, str], goal: str) -> int:
     return _WORDS.get(given.lower(), 0) or (int(given) if re.fullmatch("[0-9]{3}", given) else 302)
 
 
-def _base(goal: str, pieces: Sequence[Piece], place: Place) -> str:
+def _base(goal: str, pieces: Sequence[Piece], place: ApachePlace) -> str:
     """What stands before a destination that turns out relative. Raises NotUnderstoodError where
     only the server's disk knows.
     """
@@ -198,19 +200,21 @@ def _base(goal: str, pieces: Sequence[Piece], place: Place) -> str:
     if not place.folder:
         return "/"
     if not place.base and pieces[0] != (PieceKind.VARIABLE, PATH):
-        raise NotUnderstoodError("its destination is relative, and no RewriteBase says to what")
+        raise PatternNotUnderstoodError(
+            "its destination is relative, and no RewriteBase says to what"
+        )
     return place.base
 
 
-def _unless_own(rule: ImportedRule, goal: str, place: Place) -> list[ImportedRule]:
+def _unless_own(rule: ImportedRule, goal: str, place: ApachePlace) -> list[ImportedRule]:
     """A rule that redirects by its address alone, which a server takes for a path of its own where
     the host is one of its own.
     """
     host = re.match(r"[^:]+://([^/:?#]*)", goal)
     if host is None or not host[1] or re.search(r"[$%]", host[1]):
-        raise NotUnderstoodError("it does not say [R], and may stay inside the server")
+        raise PatternNotUnderstoodError("it does not say [R], and may stay inside the server")
     if place.hosts and any(host_pattern(h).match(host[1]) for h in place.hosts):
-        raise NotUnderstoodError(
+        raise PatternNotUnderstoodError(
             "it does not say [R], and its host is one of this server: the request may stay inside"
         )
     own = Condition(HOST, host[1].lower(), literal=True)
@@ -241,7 +245,7 @@ def _sees_addresses(d: Directive) -> bool:
     )
 
 
-def _blocking(d: Directive, place: Place, before: Conditions) -> ImportedRule:
+def _blocking(d: Directive, place: ApachePlace, before: Conditions) -> ImportedRule:
     """What stands for a RewriteRule that is not understood: where its pattern fits nothing later
     answers, as it may do so itself.
 
@@ -308,7 +312,7 @@ def rewrite_pieces(goal: str) -> tuple[Piece, ...]:
         elif match[4] and match[4].upper() in _VARIABLES:
             out.append((PieceKind.VARIABLE, _VARIABLES[match[4].upper()]))
         else:
-            raise NotUnderstoodError(f"{match[0]} in its destination is not understood")
+            raise PatternNotUnderstoodError(f"{match[0]} in its destination is not understood")
     out.append((PieceKind.TEXT, goal[at:]))
     return tuple(p for p in out if p != (PieceKind.TEXT, ""))
 
@@ -326,7 +330,7 @@ def _match_pieces(goal: str) -> tuple[Piece, ...]:
 
 
 def nothing_of(
-    where: str, place: Place, *, stage: int, pattern: str = "", ends: bool = True
+    where: str, place: ApachePlace, *, stage: int, pattern: str = "", ends: bool = True
 ) -> ImportedRule:
     """What keeps everything that comes later at this place from answering, for the paths of a
     pattern or for all.

@@ -57,6 +57,7 @@ def _asked(directives: Sequence[Directive]) -> Iterator[Directive]:
 
 
 def follows_links(d: Directive) -> bool:
+    """Whether Options let Apache follow symbolic links."""
     words = [w.lower() for w in d.words]
     if any(w in {"-followsymlinks", "-symlinksifownermatch"} for w in words):
         return False
@@ -99,4 +100,5 @@ WILD = re.compile(r"[*?\[]")
 
 
 def at_or_below(path: str) -> str:
+    """A regular expression for a path and all below it."""
     return f"^{re.escape(path.rstrip('/'))}(?:/|$)"

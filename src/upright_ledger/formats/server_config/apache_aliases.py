@@ -9,19 +9,19 @@ from upright_ledger.core.rules.imported.rule import (
     AT_END_WHOLE,
     PATH,
     ImportedRule,
-    NotUnderstoodError,
+    PatternNotUnderstoodError,
     Piece,
     PieceKind,
 )
-from upright_ledger.core.rules.template_index import PASS
+from upright_ledger.core.rules.templates.template_index import PASS
 from upright_ledger.formats.server_config.apache import (
     _REDIRECTS,
     _WORDS,
     ALIAS,
     ALIASES,
     INNER_ALIAS,
+    ApachePlace,
     Miss,
-    Place,
     _match_pieces,
 )
 from upright_ledger.formats.server_config.apache_config import Directive
@@ -31,11 +31,11 @@ from upright_ledger.formats.server_config.rules_read import (
 )
 
 
-def read_alias(d: Directive, place: Place, miss: Miss) -> ImportedRule:
+def read_alias(d: Directive, place: ApachePlace, miss: Miss) -> ImportedRule:
     """Redirect and its kin: a prefix of the path, or a pattern."""
     try:
         return _alias(d, place)
-    except NotUnderstoodError as error:
+    except PatternNotUnderstoodError as error:
         miss(d, str(error))
         given = [w for w in d.words if w.lower() not in _WORDS and not re.fullmatch("[0-9]{3}", w)]
         source = given[0] if given else "^"
@@ -49,9 +49,9 @@ def read_alias(d: Directive, place: Place, miss: Miss) -> ImportedRule:
         )
 
 
-def _alias(d: Directive, place: Place) -> ImportedRule:
+def _alias(d: Directive, place: ApachePlace) -> ImportedRule:
     if d.unless or any("${" in w for w in d.words):
-        raise NotUnderstoodError(d.unless or "it names a define that is not in the file")
+        raise PatternNotUnderstoodError(d.unless or "it names a define that is not in the file")
     given = list(d.words)
     status = ALIASES[d.name]
     if (
@@ -62,9 +62,11 @@ def _alias(d: Directive, place: Place) -> ImportedRule:
         word = given.pop(0).lower()
         status = _WORDS.get(word) or int(word)
     if status not in _REDIRECTS | {410}:
-        raise NotUnderstoodError(f"it answers {status}, which is no status of a redirect here")
+        raise PatternNotUnderstoodError(
+            f"it answers {status}, which is no status of a redirect here"
+        )
     if not given or (status != 410 and len(given) < 2):
-        raise NotUnderstoodError("it names no path or no destination")
+        raise PatternNotUnderstoodError("it names no path or no destination")
     source, goal = given[0], given[1] if len(given) > 1 else ""
     stage = INNER_ALIAS if place.folder else ALIAS
     pieces: tuple[Piece, ...] = ()
@@ -82,9 +84,9 @@ def _alias(d: Directive, place: Place) -> ImportedRule:
         )
         return understood(rule)
     if not source.startswith("/"):
-        raise NotUnderstoodError("its path does not begin with a slash")
+        raise PatternNotUnderstoodError("its path does not begin with a slash")
     if status != 410 and not re.match(r"/|[A-Za-z][A-Za-z0-9+.-]*:", goal):
-        raise NotUnderstoodError("its destination is neither a path nor an address")
+        raise PatternNotUnderstoodError("its destination is neither a path nor an address")
     # What follows the path goes on, too: /a → /b takes /a/x to /b/x, and leaves /ab alone.
     rest = "(.*)" if source.endswith("/") else "((?:/.*)?)"
     if status != 410:

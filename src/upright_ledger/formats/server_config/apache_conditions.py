@@ -13,7 +13,7 @@ from upright_ledger.core.rules.imported.rule import (
     REQUEST,
     SCHEME,
     Condition,
-    NotUnderstoodError,
+    PatternNotUnderstoodError,
     compiled,
 )
 from upright_ledger.formats.server_config.apache_config import Directive
@@ -39,7 +39,7 @@ class Conditions:
         """Take one in; returns why it is not understood, or an empty string."""
         try:
             self.read.append(_condition(d))
-        except NotUnderstoodError as error:
+        except PatternNotUnderstoodError as error:
             self.why = str(error)
             self.read.append(
                 bool(_flags(d.words[2]) & {"OR", "ORNEXT"} if len(d.words) > 2 else set())
@@ -69,9 +69,9 @@ class Conditions:
 
 def _condition(d: Directive) -> Condition:
     if len(d.words) < 2:
-        raise NotUnderstoodError("a condition lacks its pattern")
+        raise PatternNotUnderstoodError("a condition lacks its pattern")
     if d.unless:
-        raise NotUnderstoodError(d.unless)
+        raise PatternNotUnderstoodError(d.unless)
     test, pattern = d.words[0], d.words[1]
     flags = _flags(d.words[2]) if len(d.words) > 2 else set()
     match = re.fullmatch(r"%\{(?:HTTP:)?([A-Za-z_-]+)\}", test)
@@ -80,11 +80,11 @@ def _condition(d: Directive) -> Condition:
         or match[1].upper() not in _SUBJECTS
         or flags - {"NC", "NOCASE", "OR", "ORNEXT"}
     ):
-        raise NotUnderstoodError(f"the condition on {test} is not understood")
+        raise PatternNotUnderstoodError(f"the condition on {test} is not understood")
     negate = pattern.startswith("!")
     pattern = pattern.removeprefix("!")
     if pattern.startswith("-") or pattern[:1] in {"<", ">"}:
-        raise NotUnderstoodError(f"the condition {pattern} is not understood")
+        raise PatternNotUnderstoodError(f"the condition {pattern} is not understood")
     literal = pattern.startswith("=")
     pattern = pattern.removeprefix("=")
     if literal and pattern == '""':
@@ -99,7 +99,7 @@ def _condition(d: Directive) -> Condition:
             for w in (b"", b"http")
         ]
         if unlike[0] != unlike[1]:
-            raise NotUnderstoodError(
+            raise PatternNotUnderstoodError(
                 "the condition on X-Forwarded-Proto is not the same without that header"
             )
     return Condition(subject, pattern, literal, nocase, negate, or_next)
@@ -113,7 +113,7 @@ def _https(pattern: str, literal: bool, nocase: bool) -> str:
         if (w == pattern if literal else compiled(pattern, nocase).search(w.encode()))
     ]
     if len(fits) != 1:
-        raise NotUnderstoodError(f"the condition {pattern} on HTTPS is not understood")
+        raise PatternNotUnderstoodError(f"the condition {pattern} on HTTPS is not understood")
     return "https" if fits == ["on"] else "http"
 
 

@@ -8,7 +8,7 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
-from upright_ledger.core.rules.imported.rule import NotUnderstoodError
+from upright_ledger.core.rules.imported.rule import PatternNotUnderstoodError
 from upright_ledger.formats.server_config.rules_read import Surroundings
 
 _ALWAYS = frozenset(
@@ -59,13 +59,13 @@ def read_tree(text: str, given: Surroundings) -> list[Directive]:
         name = words[0].lower()
         if name.startswith("</"):
             if len(stack) == 1 or name.strip("</>") != stack[-1][0]:
-                raise NotUnderstoodError(
+                raise PatternNotUnderstoodError(
                     f"line {line} closes a section that is not open: {words[0][:40]}"
                 )
             stack.pop()
         elif name.startswith("<"):
             if len(stack) > _DEPTH:
-                raise NotUnderstoodError(
+                raise PatternNotUnderstoodError(
                     f"line {line}: sections stand in each other more than {_DEPTH} deep"
                 )
             made = Directive(
@@ -79,7 +79,7 @@ def read_tree(text: str, given: Surroundings) -> list[Directive]:
         else:
             stack[-1][1].append(Directive(line, name, words[1:], written=words[0]))
     if len(stack) > 1:
-        raise NotUnderstoodError(f"the section <{stack[-1][0]}> does not close")
+        raise PatternNotUnderstoodError(f"the section <{stack[-1][0]}> does not close")
     return list(_Conditions(given).taken(root, ""))
 
 

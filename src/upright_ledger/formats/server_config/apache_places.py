@@ -10,14 +10,14 @@ from dataclasses import dataclass, field, replace
 
 from upright_ledger.core.rules.exact_rule import GONE
 from upright_ledger.core.rules.imported.rule import PATH, Condition
-from upright_ledger.core.rules.template_index import PASS
+from upright_ledger.core.rules.templates.template_index import PASS
 from upright_ledger.formats.server_config.apache import (
     ALIAS,
     ALIASES,
     INNER_ALIAS,
     INNER_REWRITE,
     REWRITE,
-    Place,
+    ApachePlace,
     nothing_of,
     read_rewrites,
 )
@@ -80,14 +80,14 @@ class PlaceReader:
         self.out.notes.append((d.line, what))
 
     def nothing(
-        self, d: Directive, place: Place, stage: int, pattern: str = "", why: str = ""
+        self, d: Directive, place: ApachePlace, stage: int, pattern: str = "", why: str = ""
     ) -> None:
         """Let nothing later answer there, and note why if it is not understood."""
         if why:
             self.miss(d, why)
         self.out.rules.append(nothing_of(place.where(d), place, stage=stage, pattern=pattern))
 
-    def htaccess(self, directives: list[Directive], place: Place) -> None:
+    def htaccess(self, directives: list[Directive], place: ApachePlace) -> None:
         """The file of a folder."""
         start = len(self.out.rules)
         self._of_folder(directives, place)
@@ -95,7 +95,7 @@ class PlaceReader:
         self._aliases(directives, place)
         self._errors(directives, place, start)
 
-    def server(self, own: list[Directive], outer: list[Directive], place: Place) -> None:
+    def server(self, own: list[Directive], outer: list[Directive], place: ApachePlace) -> None:
         """A virtual host, or the whole of a file that has none. outer: what it takes over from
         outside of it.
         """
@@ -128,7 +128,7 @@ class PlaceReader:
     # Folders
 
     def _folders(
-        self, own: list[Directive], outer: list[Directive], place: Place, engine: bool | None
+        self, own: list[Directive], outer: list[Directive], place: ApachePlace, engine: bool | None
     ) -> None:
         """The sections of folders; what the server itself says of one comes before what stands
         outside of it.
@@ -175,7 +175,7 @@ class PlaceReader:
         sections: Sequence[Directive],
         own: list[Directive],
         outer: list[Directive],
-        place: Place,
+        place: ApachePlace,
     ) -> tuple[dict[str, list[list[Directive]]], list[Directive]]:
         """Sections by the path of their pages, and those of folders above the site's root."""
         roots = [d.words[0] for d in [*outer, *own] if d.name == "documentroot" and d.words]
@@ -202,7 +202,11 @@ class PlaceReader:
         return known, above
 
     def _rewrites_of_folder(
-        self, path: str, known: dict[str, list[list[Directive]]], place: Place, engine: bool | None
+        self,
+        path: str,
+        known: dict[str, list[list[Directive]]],
+        place: ApachePlace,
+        engine: bool | None,
     ) -> None:
         """mod_rewrite in a folder: what it says replaces all that is said higher up."""
         own = next((b for b in known[path] if any(d.name.startswith("rewrite") for d in b)), None)
@@ -219,7 +223,7 @@ class PlaceReader:
             self.out.rules.append(replace(rule, ends=False))
 
     def _of_folder(
-        self, directives: list[Directive], place: Place, *, opens_below: bool = False
+        self, directives: list[Directive], place: ApachePlace, *, opens_below: bool = False
     ) -> None:
         """What is asked before the rules of a folder: who may come in, and what is not understood.
         opens_below: a folder in it says so, too.
@@ -260,7 +264,9 @@ class PlaceReader:
         said = [d for d in directives if d.name == "rewriteengine" and d.words]
         return said[-1].words[0].lower() == "on" if said else before
 
-    def _rewrites(self, directives: list[Directive], place: Place, engine: bool | None) -> None:
+    def _rewrites(
+        self, directives: list[Directive], place: ApachePlace, engine: bool | None
+    ) -> None:
         stage = INNER_REWRITE if place.folder else REWRITE
         for d in directives:
             if (d.name == "rewriteoptions" and engine is not False) or (
@@ -284,10 +290,10 @@ class PlaceReader:
         )
         self.out.rules += read_rewrites(rules, replace(place, base=base), self.miss, self._note)
 
-    def _aliases(self, directives: Sequence[Directive], place: Place) -> None:
+    def _aliases(self, directives: Sequence[Directive], place: ApachePlace) -> None:
         self.out.rules += [read_alias(d, place, self.miss) for d in directives if d.name in ALIASES]
 
-    def _whole(self, directives: Sequence[Directive], place: Place, stage: int) -> None:
+    def _whole(self, directives: Sequence[Directive], place: ApachePlace, stage: int) -> None:
         """What may hold rules of its own, or answer anything."""
         for d in directives:
             if d.name in {"include", "includeoptional"}:
@@ -309,7 +315,7 @@ class PlaceReader:
             elif d.name == "usecanonicalname" and d.words and d.words[0].lower() != "off":
                 self.nothing(d, place, stage, why="it puts another host into destinations")
 
-    def _access(self, d: Directive, access: str, place: Place, pattern: str = "") -> None:
+    def _access(self, d: Directive, access: str, place: ApachePlace, pattern: str = "") -> None:
         """Let nothing answer where nobody, or not everybody, may come in."""
         if access in {CLOSED, LIMITED}:
             # Which part of a path is a file's name depends on the folders that are there.
@@ -318,7 +324,7 @@ class PlaceReader:
                 d, place, INNER_REWRITE, pattern, "" if certain else "not everybody may come in"
             )
 
-    def _errors(self, directives: Sequence[Directive], place: Place, start: int) -> None:
+    def _errors(self, directives: Sequence[Directive], place: ApachePlace, start: int) -> None:
         """Errors that are answered by an address elsewhere: the server redirects there instead."""
         told = {
             d.words[0]: d
@@ -341,6 +347,6 @@ class PlaceReader:
             self.nothing(others[0], place, INNER_ALIAS)
 
 
-def _inside(place: Place, path: str) -> Place:
+def _inside(place: ApachePlace, path: str) -> ApachePlace:
     inside = (Condition(PATH, at_or_below(path)),) if path != "/" else ()
     return replace(place, folder=path, conditions=(*place.conditions, *inside))

@@ -11,7 +11,7 @@ from upright_ledger.core.rules.imported.rule import HOST, PATH, Condition, alter
 from upright_ledger.formats.server_config.apache import (
     INNER_ALIAS,
     REWRITE,
-    Place,
+    ApachePlace,
     host_expression,
     host_pattern,
     nothing_of,
@@ -69,7 +69,7 @@ def read_apache(
             reader.out.rules.append(everything(f"{name}:{d.line}"))
     elif folder:
         inside = (Condition(PATH, f"^{re.escape(folder)}"),) if folder != "/" else ()
-        reader.htaccess(tree, Place(name, inside, folder=folder))
+        reader.htaccess(tree, ApachePlace(name, inside, folder=folder))
     else:
         _servers(reader, tree)
     return reader.out
@@ -80,7 +80,9 @@ def _servers(reader: PlaceReader, tree: list[Directive]) -> None:
     outer = [d for d in tree if d.name != "<virtualhost"]
     if not sections:
         names = _names(outer)
-        reader.server(outer, [], Place(reader.name, tuple(_host_conditions(names)), hosts=names))
+        reader.server(
+            outer, [], ApachePlace(reader.name, tuple(_host_conditions(names)), hosts=names)
+        )
         return
     alone = len({frozenset(_ports(d)) for d in sections}) == 1
     hosts = [_Host(d, _names(d.block), _schemes(d, alone), d.unless) for d in sections]
@@ -97,7 +99,7 @@ def _servers(reader: PlaceReader, tree: list[Directive]) -> None:
             hosts.append(replace(host, names=main, schemes=rest))
     _doubt(hosts)
     for host in _in_turn(reader, hosts):
-        place = Place(reader.name, host.conditions, hosts=host.names)
+        place = ApachePlace(reader.name, host.conditions, hosts=host.names)
         if host.doubt:
             for d in filter(is_rule, all_of(host.directives)):
                 reader.miss(d, host.doubt)
@@ -109,7 +111,7 @@ def _servers(reader: PlaceReader, tree: list[Directive]) -> None:
         )  # nobody else answers for it
     left = [s for s in HTTP_AND_HTTPS if not any(s in h.schemes for h in hosts)]
     if len(left) == 1:
-        reader.server(outer, [], Place(reader.name, only_by(left), hosts=_names(outer)))
+        reader.server(outer, [], ApachePlace(reader.name, only_by(left), hosts=_names(outer)))
     else:
         for d in outer:
             if d.name == "rewriterule":

@@ -14,7 +14,7 @@ from upright_ledger.core.rules.imported.rule import (
     TARGET,
     Condition,
     ImportedRule,
-    NotUnderstoodError,
+    PatternNotUnderstoodError,
     PieceKind,
     QueryEdit,
 )
@@ -95,7 +95,7 @@ def read_rule_file(
         return kind, read_nginx(text, path.name, given) if kind == NGINX else _read_map(
             text, path.name
         )
-    except NotUnderstoodError as error:
+    except PatternNotUnderstoodError as error:
         raise InputError(
             f"{path} cannot be read as {kind} rules: {error}",
             "check the file with the server's own check",

@@ -16,14 +16,14 @@ from upright_ledger.core.rules.imported.rule import (
     STAGES_WITHIN,
     Condition,
     ImportedRule,
-    NotUnderstoodError,
+    PatternNotUnderstoodError,
     Piece,
     PieceKind,
     QueryEdit,
     compiled,
 )
-from upright_ledger.core.rules.template_index import PASS
-from upright_ledger.formats.server_config.nginx_config import Statement, Table
+from upright_ledger.core.rules.templates.template_index import PASS
+from upright_ledger.formats.server_config.nginx_config import MapTable, Statement
 from upright_ledger.formats.server_config.nginx_expressions import (
     SUBJECTS,
     check_start,
@@ -71,7 +71,7 @@ Miss = Callable[[Statement, str], None]
 
 
 @dataclass(frozen=True)
-class Place:
+class NginxPlace:
     """Where statements stand: what holds for a request to get there.
 
     own: what a location looks for, whose groups destinations may name. server: the first name of
@@ -92,14 +92,14 @@ class Place:
     def where(self, s: Statement) -> str:
         return f"{self.name}:{s.line}"
 
-    def within(self, *conditions: Condition) -> Place:
+    def within(self, *conditions: Condition) -> NginxPlace:
         return replace(self, conditions=(*self.conditions, *conditions))
 
 
 class StepReader:
     """Reads the statements of one place in their order. tables: the maps of the file."""
 
-    def __init__(self, tables: Mapping[str, Table], given: Surroundings, miss: Miss) -> None:
+    def __init__(self, tables: Mapping[str, MapTable], given: Surroundings, miss: Miss) -> None:
         self.tables, self.given, self.miss = tables, given, miss
         self.rules: list[ImportedRule] = []
         self.silent: set[int] = (
@@ -107,13 +107,15 @@ class StepReader:
         )  # numbers of rules that pass, as something else answers that is known
         self._stages = 10
 
-    def passes(self, where: str, place: Place, *, ends: bool = True, silent: bool = False) -> None:
+    def passes(
+        self, where: str, place: NginxPlace, *, ends: bool = True, silent: bool = False
+    ) -> None:
         """Let nothing later answer at a place."""
         if silent:
             self.silent.add(len(self.rules))
         self.rules.append(_rule(where, PASS, (), place, ends=ends))
 
-    def read(self, statements: Sequence[Statement], place: Place) -> str:
+    def read(self, statements: Sequence[Statement], place: NginxPlace) -> str:
         """Take in statements; returns the name of the one after which no other is reached, if there
         is one.
         """
@@ -121,21 +123,21 @@ class StepReader:
             try:
                 if self._step(s, place):
                     return s.name
-            except NotUnderstoodError as error:
+            except PatternNotUnderstoodError as error:
                 self.miss(s, str(error))
                 self.passes(place.where(s), place if s.name != "rewrite" else _of_rewrite(s, place))
             if s.name in {"rewrite", "if"}:
                 place = replace(place, stale=True)
         return ""
 
-    def read_map(self, table: Table, place: Place) -> None:
+    def read_map(self, table: MapTable, place: NginxPlace) -> None:
         """The entries of a map that stands alone, as redirects."""
         self.tables = {"map": table}
         for key, value, inside, line in self._entries("map", place):
             if value:
                 self._entry(line, (key, value), inside, "map", "$map", 301, BARE, QueryEdit.DROP)
 
-    def _step(self, s: Statement, place: Place) -> bool:
+    def _step(self, s: Statement, place: NginxPlace) -> bool:
         """One statement; returns whether nothing after it is reached."""
         if s.name == "return":
             self._returned(s, place)
@@ -156,18 +158,18 @@ class StepReader:
         elif s.name == "include":
             path = s.words[-1]
             if not _PLAIN_FILES.search(path) and self.given.holds(path) is not False:
-                raise NotUnderstoodError(
+                raise PatternNotUnderstoodError(
                     f"what it includes is not read: --without {path} says that no redirect is in it"
                 )
         elif _HOOKS.match(s.name) or (
             s.name in {"add_header", "more_set_headers"} and "location" in s.text.lower().split()
         ):
-            raise NotUnderstoodError("it may answer any request")
+            raise PatternNotUnderstoodError("it may answer any request")
         return False
 
     # if
 
-    def _if(self, s: Statement, place: Place) -> None:
+    def _if(self, s: Statement, place: NginxPlace) -> None:
         if not any(
             x.name in {"return", "rewrite", "break", "include"} or _HOOKS.match(x.name)
             for x in s.inner
@@ -185,7 +187,7 @@ class StepReader:
         outer = (place.own,) if place.own is not None else ()
         self.read(s.inner, replace(place.within(*outer), own=condition, stale=False, in_if=True))
 
-    def _by_table(self, s: Statement, place: Place, variable: str, test: list[str]) -> None:
+    def _by_table(self, s: Statement, place: NginxPlace, variable: str, test: list[str]) -> None:
         """An if that looks at a map: its block for every entry for which it holds."""
         for key, value, inside, line in self._entries(variable, place):
             if holds(test, value):
@@ -200,14 +202,16 @@ class StepReader:
             else:  # no other entry is asked, and all that follows the if is
                 self.rules.append(_rule(f"{place.name}:{line}", PASS, (), inside, ends=False))
 
-    def _entries(self, variable: str, place: Place) -> Iterator[tuple[str, str, Place, int]]:
+    def _entries(
+        self, variable: str, place: NginxPlace
+    ) -> Iterator[tuple[str, str, NginxPlace, int]]:
         """Key, value, place and line of a map's entries in the order in which nginx asks them, and
         what it says by default.
         """
         table = self.tables[variable]
         subject = subject_of(table.source.removeprefix("$"))
         if table.doubt or subject is None:
-            raise NotUnderstoodError(
+            raise PatternNotUnderstoodError(
                 table.doubt or f"the map looks at {table.source}, which is not understood"
             )
         self._stages += 1
@@ -228,7 +232,7 @@ class StepReader:
 
     # return
 
-    def _returned(self, s: Statement, place: Place) -> None:
+    def _returned(self, s: Statement, place: NginxPlace) -> None:
         given = s.words[1:]
         status = int(given[0]) if given and is_status(given[0]) else 302
         goal = given[-1] if given and not (len(given) == 1 and is_status(given[0])) else ""
@@ -239,16 +243,22 @@ class StepReader:
             self.passes(place.where(s), place, silent=True)
             return
         if status == 303:
-            raise NotUnderstoodError("it answers 303, which is no status of a redirect here")
+            raise PatternNotUnderstoodError("it answers 303, which is no status of a redirect here")
         self._expanded(s, place, goal, status, BARE, QueryEdit.DROP)
 
     def _expanded(
-        self, s: Statement, place: Place, goal: str, status: int, encoding: str, query: QueryEdit
+        self,
+        s: Statement,
+        place: NginxPlace,
+        goal: str,
+        status: int,
+        encoding: str,
+        query: QueryEdit,
     ) -> None:
         """A redirect, with a rule for every entry of a map that its destination names."""
         unbound = [v for v in variables_of(goal) if v in self.tables and v not in place.bound]
         if len(set(unbound)) > 1:
-            raise NotUnderstoodError("its destination names two maps")
+            raise PatternNotUnderstoodError("its destination names two maps")
         if not unbound:
             self.rules.append(
                 understood(
@@ -267,7 +277,7 @@ class StepReader:
             v.isdigit() or (v not in SUBJECTS and v not in unbound and v != "is_args")
             for v in variables_of(goal)
         ):
-            raise NotUnderstoodError("its destination names a map and groups")
+            raise PatternNotUnderstoodError("its destination names a map and groups")
         for key, value, inside, line in self._entries(unbound[0], place):
             self._entry(line, (key, value), inside, unbound[0], goal, status, encoding, query)
 
@@ -275,7 +285,7 @@ class StepReader:
         self,
         line: int,
         entry: tuple[str, str],
-        inside: Place,
+        inside: NginxPlace,
         variable: str,
         goal: str,
         status: int,
@@ -291,11 +301,11 @@ class StepReader:
                 where, status, self._pieces(goal, here), here, encoding=encoding, query=query
             )
             self.rules.append(understood(rule))
-        except NotUnderstoodError as error:
+        except PatternNotUnderstoodError as error:
             self.miss(Statement(line, [key or "default", value]), str(error))
             self.passes(where, inside)
 
-    def _pieces(self, goal: str, place: Place) -> tuple[Piece, ...]:
+    def _pieces(self, goal: str, place: NginxPlace) -> tuple[Piece, ...]:
         """A destination in pieces, with the values of maps put in. Raises NotUnderstoodError for
         one that may be relative.
         """
@@ -305,12 +315,12 @@ class StepReader:
                 out += place.bound[value]
             elif kind == PieceKind.GROUP and value == "server_name":
                 if not place.server:
-                    raise NotUnderstoodError(
+                    raise PatternNotUnderstoodError(
                         "its server has no name that its destination could hold"
                     )
                 out.append((PieceKind.TEXT, place.server))
             elif kind == PieceKind.GROUP and value.isdigit() and place.stale and not place.bound:
-                raise NotUnderstoodError(
+                raise PatternNotUnderstoodError(
                     "its destination names a group, and another pattern was tried before"
                 )
             else:
@@ -320,16 +330,16 @@ class StepReader:
 
     # rewrite
 
-    def _rewritten(self, s: Statement, place: Place) -> None:
+    def _rewritten(self, s: Statement, place: NginxPlace) -> None:
         if len(s.words) < 3:
-            raise NotUnderstoodError("it lacks its replacement")
+            raise PatternNotUnderstoodError("it lacks its replacement")
         pattern, goal, flag = s.words[1], s.words[2], s.words[3] if len(s.words) > 3 else ""
         compiled(pattern_of(pattern), nocase=False)
         status = {"permanent": 301, "redirect": 302}.get(
             flag, 302 if re.match(r"https?://|\$scheme", goal) else 0
         )
         if not status:
-            raise NotUnderstoodError("it changes the request inside the server")
+            raise PatternNotUnderstoodError("it changes the request inside the server")
         query = QueryEdit.KEEP
         if goal.endswith("?"):
             goal, query = goal[:-1], QueryEdit.DROP
@@ -337,7 +347,7 @@ class StepReader:
             query = QueryEdit.APPEND
         if any(v in self.tables or v in place.bound for v in variables_of(goal)):
             if pattern not in _WHOLE_PATTERNS or any(v.isdigit() for v in variables_of(goal)):
-                raise NotUnderstoodError("its destination names a map and groups")
+                raise PatternNotUnderstoodError("its destination names a map and groups")
             self._expanded(
                 s, place, goal, status, BARE if query == QueryEdit.DROP else REWRITTEN, query
             )
@@ -357,14 +367,14 @@ class StepReader:
         )
 
 
-def _of_rewrite(s: Statement, place: Place) -> Place:
+def _of_rewrite(s: Statement, place: NginxPlace) -> NginxPlace:
     """The place of a rewrite: its pattern is what it looks for, and a location's is a condition
     more.
     """
     pattern = s.words[1] if len(s.words) > 1 else "^"
     try:
         compiled(pattern_of(pattern), nocase=False)
-    except NotUnderstoodError:
+    except PatternNotUnderstoodError:
         pattern = or_everything(ImportedRule("", PATH, pattern, PASS)).pattern
     outer = (place.own,) if place.own is not None and place.own != ANYTHING else ()
     return replace(place.within(*outer), own=Condition(PATH, pattern_of(pattern)), stale=False)
@@ -374,7 +384,7 @@ def _rule(
     where: str,
     status: int,
     pieces: Sequence[Piece],
-    place: Place,
+    place: NginxPlace,
     *,
     encoding: str = BARE,
     query: QueryEdit = QueryEdit.DROP,

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
 from upright_ledger.config_syntax.nginx_lexer import words
-from upright_ledger.core.rules.imported.rule import NotUnderstoodError
+from upright_ledger.core.rules.imported.rule import PatternNotUnderstoodError
 
 _DEPTH = 60
 _LINES_OF_A_QUOTE = 200
@@ -34,7 +34,7 @@ class Statement:
 
 
 @dataclass
-class Table:
+class MapTable:
     """A map: what it looks at, its entries (line, key, value), what it says where none fits, and
     why it is not understood, if so.
     """
@@ -57,7 +57,7 @@ def read_tree(text: str) -> list[Statement]:
             current = []
         elif word == "{":
             if len(stack) > _DEPTH:
-                raise NotUnderstoodError(
+                raise PatternNotUnderstoodError(
                     f"line {line}: blocks stand in each other more than {_DEPTH} deep"
                 )
             block: list[Statement] = []
@@ -66,14 +66,14 @@ def read_tree(text: str) -> list[Statement]:
             current = []
         elif word == "}":
             if len(stack) == 1:
-                raise NotUnderstoodError("a bracket closes that was never opened")
+                raise PatternNotUnderstoodError("a bracket closes that was never opened")
             stack.pop()
             current = []
         else:
             start = line if not current else start
             current.append(word.removeprefix("\0"))
     if len(stack) > 1:
-        raise NotUnderstoodError("a bracket does not close")
+        raise PatternNotUnderstoodError("a bracket does not close")
     return root
 
 
@@ -84,13 +84,13 @@ def all_of(statements: Iterable[Statement]) -> Iterator[Statement]:
         yield from all_of(s.inner)
 
 
-def tables_of(statements: Iterable[Statement]) -> dict[str, Table]:
+def tables_of(statements: Iterable[Statement]) -> dict[str, MapTable]:
     """All maps of a file, by the name of their variable."""
-    found: dict[str, Table] = {}
+    found: dict[str, MapTable] = {}
     for s in all_of(statements):
         if s.name != "map" or s.block is None or len(s.words) != 3:
             continue
-        table = Table(s.line, s.words[1])
+        table = MapTable(s.line, s.words[1])
         for entry in s.inner:
             if entry.name == "include":
                 table.doubt = f"it includes {entry.words[-1][:60]}, which is not read"
@@ -122,7 +122,9 @@ def _word_lines(text: str) -> list[tuple[int, str]]:
             except IndexError:  # a quote that goes on in the next line
                 end += 1
                 if end >= len(lines) or end - at > _LINES_OF_A_QUOTE:
-                    raise NotUnderstoodError(f"a quote in line {at + 1} does not close") from None
+                    raise PatternNotUnderstoodError(
+                        f"a quote in line {at + 1} does not close"
+                    ) from None
                 held += "\n" + lines[end]
         out += [(at + 1, w) for w in found]
         at = end + 1

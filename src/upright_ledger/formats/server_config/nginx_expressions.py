@@ -15,7 +15,7 @@ from upright_ledger.core.rules.imported.rule import (
     SCHEME,
     TARGET,
     Condition,
-    NotUnderstoodError,
+    PatternNotUnderstoodError,
     Piece,
     PieceKind,
     compiled,
@@ -34,7 +34,7 @@ def parts_of_test(s: Statement) -> list[str]:
     """The parts of an if's condition: a variable, and maybe a sign and what it is compared with."""
     found = list(s.words[1:])
     if not found:
-        raise NotUnderstoodError("it has no condition")
+        raise PatternNotUnderstoodError("it has no condition")
     found[0] = found[0].removeprefix("(")
     if found[-1] == ")":
         found.pop()
@@ -46,7 +46,7 @@ def parts_of_test(s: Statement) -> list[str]:
         or not found[0].startswith("$")
         or (len(found) == 3 and found[1] not in {"=", "!=", "~", "~*", "!~", "!~*"})
     ):
-        raise NotUnderstoodError(f"the condition {' '.join(found)[:80]} is not understood")
+        raise PatternNotUnderstoodError(f"the condition {' '.join(found)[:80]} is not understood")
     return found
 
 
@@ -67,13 +67,13 @@ def condition_of(test: Sequence[str]) -> Condition:
     if variable == "http_x_forwarded_proto":
         fits = [holds(["$", *test[1:]], value) for value in ("", "http", "https")]
         if fits[0] != fits[1] or fits[1] == fits[2]:
-            raise NotUnderstoodError(
+            raise PatternNotUnderstoodError(
                 "the condition on X-Forwarded-Proto is not the same without that header"
             )
         return Condition(SCHEME, "https" if fits[2] else "http", literal=True)
     subject = subject_of(variable)
     if subject is None:
-        raise NotUnderstoodError(f"the condition on {test[0]} is not understood")
+        raise PatternNotUnderstoodError(f"the condition on {test[0]} is not understood")
     if not literal:
         compiled(pattern_of(wanted), nocase)
     return Condition(subject, wanted if literal else pattern_of(wanted), literal, nocase, negate)
@@ -83,14 +83,14 @@ def _scheme(values: Mapping[str, str], test: Sequence[str]) -> str:
     """The one scheme at which a test holds, by the value that its variable has there."""
     fits = [scheme for scheme, value in values.items() if holds(test, value)]
     if len(fits) != 1:
-        raise NotUnderstoodError(f"the condition {' '.join(test)} is not understood")
+        raise PatternNotUnderstoodError(f"the condition {' '.join(test)} is not understood")
     return fits[0]
 
 
 def holds(test: Sequence[str], value: str) -> bool:
     """Whether a test holds for a value without variables. Raises NotUnderstoodError for another."""
     if "$" in value and len(test) > 1:
-        raise NotUnderstoodError("the condition looks at what a map makes of the request")
+        raise PatternNotUnderstoodError("the condition looks at what a map makes of the request")
     if len(test) == 1:
         return value not in {"", "0"}
     sign, wanted = test[1], test[2]
@@ -126,7 +126,7 @@ def value_pieces(value: str, key: str) -> tuple[Piece, ...]:
     """The value of a map's entry in pieces; numbered groups are those of its key."""
     pieces = tuple(split_variables(value))
     if any(kind == PieceKind.GROUP for kind, _ in pieces) and not key.startswith("~"):
-        raise NotUnderstoodError("the value of an entry names a group, and its key has none")
+        raise PatternNotUnderstoodError("the value of an entry names a group, and its key has none")
     return pieces
 
 
@@ -147,7 +147,7 @@ def check_start(pieces: Sequence[Piece]) -> None:
         and pieces[1][0] == PieceKind.VARIABLE
     )
     if whole is None or doubled:
-        raise NotUnderstoodError(
+        raise PatternNotUnderstoodError(
             "it names no destination" if not pieces else "its destination is relative, or may be"
         )
 

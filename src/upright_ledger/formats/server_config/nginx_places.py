@@ -14,15 +14,15 @@ from upright_ledger.core.rules.imported.rule import (
     QUERY,
     Condition,
     ImportedRule,
-    NotUnderstoodError,
+    PatternNotUnderstoodError,
     PieceKind,
     alternatives,
     compiled,
     request_of,
 )
-from upright_ledger.core.rules.template_index import PASS
-from upright_ledger.formats.server_config.nginx import Place, StepReader
-from upright_ledger.formats.server_config.nginx_config import Statement, Table, all_of
+from upright_ledger.core.rules.templates.template_index import PASS
+from upright_ledger.formats.server_config.nginx import NginxPlace, StepReader
+from upright_ledger.formats.server_config.nginx_config import MapTable, Statement, all_of
 from upright_ledger.formats.server_config.nginx_expressions import pattern_of
 from upright_ledger.formats.server_config.rules_read import RulesRead, Surroundings, or_everything
 
@@ -90,7 +90,7 @@ class ServerReader:
     def __init__(
         self,
         name: str,
-        tables: Mapping[str, Table],
+        tables: Mapping[str, MapTable],
         given: Surroundings,
         around: Sequence[Statement],
     ) -> None:
@@ -103,7 +103,7 @@ class ServerReader:
         """Note, once, what was not understood."""
         self.out.miss(s.line, why, s.text)
 
-    def server(self, statements: Sequence[Statement], place: Place, line: int) -> None:
+    def server(self, statements: Sequence[Statement], place: NginxPlace, line: int) -> None:
         """All that a server answers. line: where it begins; nobody else answers for it, unless it
         is 0.
         """
@@ -124,13 +124,13 @@ class ServerReader:
             self._steps.passes(f"{self.name}:{line}", place, silent=True)
         self._led_elsewhere(statements, start)
 
-    def map(self, table: Table) -> None:
+    def map(self, table: MapTable) -> None:
         """What a map includes."""
-        self._steps.read_map(table, Place(self.name))
+        self._steps.read_map(table, NginxPlace(self.name))
 
     # Locations, as ngx_http_core_find_location asks them
 
-    def _strong(self, found: Sequence[_Location], place: Place) -> None:
+    def _strong(self, found: Sequence[_Location], place: NginxPlace) -> None:
         """What is taken before the longest prefix: exact paths, and patterns, those within the
         prefix that fits before those beside it.
         """
@@ -154,7 +154,7 @@ class ServerReader:
         for one in patterns:
             try:
                 compiled(one.begins.pattern, one.begins.nocase)
-            except NotUnderstoodError as error:
+            except PatternNotUnderstoodError as error:
                 self.miss(one.statement, str(error))
                 rule = ImportedRule(
                     f"{self.name}:{one.statement.line}",
@@ -172,20 +172,20 @@ class ServerReader:
             self._weak(one.inner, inside)
             self._contents(one, place.within(*kept))
 
-    def _weak(self, found: Sequence[_Location], place: Place) -> None:
+    def _weak(self, found: Sequence[_Location], place: NginxPlace) -> None:
         """The longest prefix, and the longest within it."""
         for one in sorted((x for x in found if x.is_prefix), key=lambda x: -len(x.path)):
             self._weak(one.inner, place.within(one.begins))
             self._contents(one, place)
 
-    def _contents(self, one: _Location, place: Place) -> None:
+    def _contents(self, one: _Location, place: NginxPlace) -> None:
         s = one.statement
         inside = replace(place, own=one.begins, in_location=True)
         if not one.internal:
             self._steps.read(s.inner, inside)
         self._steps.passes(f"{self.name}:{s.line}", inside, silent=True)
 
-    def _slash(self, one: _Location, taken: set[str], place: Place) -> None:
+    def _slash(self, one: _Location, taken: set[str], place: NginxPlace) -> None:
         """What is handed on below a path with a closing slash is redirected there without it."""
         bare = one.path.removesuffix("/")
         hands = any(s.name in _HANDERS for s in one.statement.inner)

@@ -10,14 +10,14 @@ from dataclasses import dataclass, replace
 from upright_ledger.core.rules.imported.rule import (
     HOST,
     Condition,
-    NotUnderstoodError,
+    PatternNotUnderstoodError,
     alternatives,
     compiled,
 )
-from upright_ledger.formats.server_config.nginx import Place
+from upright_ledger.formats.server_config.nginx import NginxPlace
 from upright_ledger.formats.server_config.nginx_config import (
+    MapTable,
     Statement,
-    Table,
     all_of,
     read_tree,
     tables_of,
@@ -70,14 +70,16 @@ def read_nginx(text: str, name: str, given: Surroundings | None = None) -> Rules
         else:
             names = _names(statements)
             reader.server(
-                statements, Place(name, tuple(_host_conditions(names)), server=_first(names)), 0
+                statements,
+                NginxPlace(name, tuple(_host_conditions(names)), server=_first(names)),
+                0,
             )
         return reader.out
     only = {p for s in sections for p in _ports(s)}
     servers = [_server(s, len(only) == 1) for s in sections]
     turns = _in_turn(servers)
     for server, conditions, doubt in turns:
-        place = Place(name, conditions, server=_first(server.names))
+        place = NginxPlace(name, conditions, server=_first(server.names))
         if doubt:
             for s in (server.statement, *all_of(server.statement.inner)):
                 if s.name in {"server", "return", "rewrite"}:
@@ -99,7 +101,7 @@ def _server(s: Statement, alone: bool) -> _Server:
     for name in names:
         try:
             compiled(pattern_of(name[1:]) if name.startswith("~") else "", nocase=True)
-        except NotUnderstoodError as error:  # it may be for any host
+        except PatternNotUnderstoodError as error:  # it may be for any host
             return _Server(
                 s, (), schemes, (), f"the name {name[:60]} of its server is not understood: {error}"
             )
@@ -281,4 +283,4 @@ def _read_bare_map(reader: ServerReader, statements: Sequence[Statement]) -> Non
         for s in statements
         if len(s.words) == 2 and s.name not in _NOT_KEYS
     ]
-    reader.map(Table(0, "$uri", entries))
+    reader.map(MapTable(0, "$uri", entries))

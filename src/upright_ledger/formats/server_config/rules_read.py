@@ -13,9 +13,9 @@ from upright_ledger.core.rules.imported.rule import (
     SCHEME,
     Condition,
     ImportedRule,
-    NotUnderstoodError,
+    PatternNotUnderstoodError,
 )
-from upright_ledger.core.rules.template_index import PASS
+from upright_ledger.core.rules.templates.template_index import PASS
 
 BEGINNING = re.compile(r"\^(?:(?:[A-Za-z0-9_/~,;:@=&!'-]|\\[^A-Za-z0-9])(?![?*{]))*")
 """What a pattern says in plain letters, but for one that is optional or repeated."""
@@ -92,7 +92,7 @@ def or_everything(rule: ImportedRule) -> ImportedRule:
     """
     try:
         rule.check()
-    except NotUnderstoodError:
+    except PatternNotUnderstoodError:
         match = BEGINNING.match(rule.pattern)
         whole = match is not None and "|" not in rule.pattern and not rule.negate
         return replace(rule, pattern=match[0] if match and whole else "^", negate=False)

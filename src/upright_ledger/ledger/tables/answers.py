@@ -6,18 +6,17 @@ import json
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
 
-from sqlalchemy import Connection, Row, func, select
+from sqlalchemy import Connection, func, select
 
-from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, EntryAnswer
-from upright_ledger.core.rules.query_policy import QueryPolicy
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Claim, Decision
+from upright_ledger.core.inventory.entry import Entry
+from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.errors import RefusedError
 from upright_ledger.ledger.clock import author
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches
 from upright_ledger.ledger.db.journal import Step
-from upright_ledger.ledger.tables.entries import Entry
 from upright_ledger.ledger.tables.stock import StoredProposal, proposals_of
 
 BY = (
@@ -60,7 +59,7 @@ class Posting:
     """
 
     entry: int
-    answer: EntryAnswer
+    answer: Decision
     by: AnsweredBy
     old: str
     host_given: bool = True
@@ -70,7 +69,7 @@ class Posting:
     found: Found | None = None
 
 
-def of_person(entry: Entry, answer: EntryAnswer, where: str = "", note: str = "") -> Posting:
+def of_person(entry: Entry, answer: Decision, where: str = "", note: str = "") -> Posting:
     """An answer that a person gives to an entry, its address as it was written before."""
     return Posting(
         entry.id,
@@ -131,7 +130,7 @@ def post_answers(
     step.put_many("answers", rows)
     contested = load_claims(step.connection)
     gone = [
-        {"entry": c.entry, "number": c.number} for p in postings for c in contested.get(p.entry, ())
+        {"entry": p.entry, "number": c.number} for p in postings for c in contested.get(p.entry, ())
     ]
     if gone:
         step.remove("claims", gone)
@@ -202,31 +201,31 @@ def post_claims(step: Step, postings: Iterable[Posting]) -> None:
     step.put_many("claims", rows)
 
 
-def load_claims(connection: Connection) -> Mapping[int, list[Row[Any]]]:
+def load_claims(connection: Connection) -> Mapping[int, list[Claim]]:
     """Entry → the claims that contest its answer."""
-    found: dict[int, list[Row[Any]]] = defaultdict(list)
-    for row in connection.execute(
-        select(schema.claims).order_by(schema.claims.c.entry, schema.claims.c.number)
-    ):
-        found[row.entry].append(row)
+    found: dict[int, list[Claim]] = defaultdict(list)
+    c = schema.claims.c
+    query = select(c.entry, c.number, c.old, c.status, c.destination, c.host_given, c.where)
+    for entry, *claim in connection.execute(query.order_by(c.entry, c.number)):
+        found[entry].append(Claim(*claim))
     return found
 
 
-def load_answers(connection: Connection) -> dict[int, EntryAnswer]:
+def load_answers(connection: Connection) -> dict[int, Decision]:
     """Entry → its answer, for those that have one."""
     return {
-        r.entry: EntryAnswer(AnswerKind(r.kind), r.status, r.destination)
+        r.entry: Decision(AnswerKind(r.kind), r.status, r.destination)
         for r in connection.execute(select(schema.answers))
     }
 
 
-def answers_of(connection: Connection, entries: Sequence[int]) -> dict[int, EntryAnswer]:
+def answers_of(connection: Connection, entries: Sequence[int]) -> dict[int, Decision]:
     """The answers of some entries, for those that have one."""
-    found: dict[int, EntryAnswer] = {}
+    found: dict[int, Decision] = {}
     for at in range(0, len(entries), 500):
         query = select(schema.answers).where(schema.answers.c.entry.in_(entries[at : at + 500]))
         found |= {
-            r.entry: EntryAnswer(AnswerKind(r.kind), r.status, r.destination)
+            r.entry: Decision(AnswerKind(r.kind), r.status, r.destination)
             for r in connection.execute(query)
         }
     return found
@@ -251,7 +250,7 @@ def sampled(confidence: float, *, right: bool, where: str) -> str:
     return f"{AnsweredBy.SAMPLED} {confidence:.4f} {'right' if right else 'wrong'}: {where}"
 
 
-def answers_before(connection: Connection, step: int) -> dict[int, tuple[EntryAnswer, str]]:
+def answers_before(connection: Connection, step: int) -> dict[int, tuple[Decision, str]]:
     """Entry → its answer and note as they stood when `step` was the last, for those that changed
     since.
     """
@@ -261,12 +260,12 @@ def answers_before(connection: Connection, step: int) -> dict[int, tuple[EntryAn
         .where(c.c.table_name == "answers", c.c.step > step)
         .order_by(c.c.step)
     )
-    found: dict[int, tuple[EntryAnswer, str]] = {}
+    found: dict[int, tuple[Decision, str]] = {}
     for row in connection.execute(query):
         (entry,) = json.loads(row.row_key)
         was = row.before or {"kind": AnswerKind.OPEN, "status": 0, "destination": "", "note": ""}
         found.setdefault(
             entry,
-            (EntryAnswer(AnswerKind(was["kind"]), was["status"], was["destination"]), was["note"]),
+            (Decision(AnswerKind(was["kind"]), was["status"], was["destination"]), was["note"]),
         )
     return found

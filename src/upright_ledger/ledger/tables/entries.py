@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from typing import Any, Literal
+from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, func, or_, select
 
-from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, EntryAnswer
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision
+from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.evidence import (
     CLICKS,
     HITS,
@@ -26,59 +27,14 @@ from upright_ledger.core.inventory.evidence import (
     per_30_days,
     value,
 )
-from upright_ledger.core.inventory.normalisation import has_path_session
-from upright_ledger.core.rules.query_policy import QueryPolicy
+from upright_ledger.core.inventory.path_noise import has_path_session
 from upright_ledger.core.url.address import address_of
 from upright_ledger.core.url.escapes import as_utf8
+from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.core.url.redaction import MASK, has_masked_segment
 from upright_ledger.ledger.db import schema
 
 _MOST_ANCHORS = 5  # of one entry
-
-
-@dataclass(slots=True)
-class Entry:
-    """One legacy URL with all that is known of it.
-
-    variants: canonical paths as observed. titles, anchors (texts of links to it), items (numbers in
-    a shop or a catalogue): in the order of sources. by: what gave the answer (a person, match,
-    ...), and author: who. confidence, reasons, runner_up: how it was found, where it is a proposal.
-    sources: the numbers of those that name it. statuses: class → requests that logs hold.
-    first_seen, last_seen: days, or empty.
-    """
-
-    id: int
-    site: str
-    key: str
-    legacy_url: str
-    answer: EntryAnswer = field(default_factory=lambda: EntryAnswer(AnswerKind.OPEN))
-    by: AnsweredBy | Literal[""] = ""
-    query: QueryPolicy = QueryPolicy.CARRY_TRACKING
-    old: str = ""
-    host_given: bool = True
-    where: str = ""
-    note: str = ""
-    author: str = ""
-    confidence: float | None = None
-    reasons: str = ""
-    runner_up: str = ""
-    evidence: EntryEvidence = field(default_factory=EntryEvidence)
-    variants: tuple[str, ...] = ()
-    titles: tuple[str, ...] = ()
-    anchors: tuple[str, ...] = ()
-    items: tuple[str, ...] = ()
-    language: str = ""
-    sources: tuple[int, ...] = ()
-    statuses: Mapping[str, float] = field(default_factory=dict)
-    first_seen: str = ""
-    last_seen: str = ""
-
-    @property
-    def requests(self) -> Iterator[tuple[str, str]]:
-        """Host and target of every spelling in which it was seen."""
-        host = address_of(self.legacy_url).authority
-        _, mark, query = self.key.partition("?")
-        return ((host, f"{variant}{mark}{query}") for variant in self.variants)
 
 
 _ENTRY = ("id", "site", "key", "legacy_url")
@@ -210,7 +166,7 @@ def _entry(row: Sequence[Any]) -> Entry:
     ) = row
     if kind is None:
         return Entry(number, site, key, legacy_url)
-    answer = EntryAnswer(AnswerKind(kind), status, destination)
+    answer = Decision(AnswerKind(kind), status, destination)
     told = (AnsweredBy(by), QueryPolicy(query), old, host_given, where, note, *found)
     return Entry(number, site, key, legacy_url, answer, *told)
 

@@ -82,7 +82,7 @@ def note_reported(connection: Connection, states: Mapping[int, tuple[str, float]
     load_rows(connection, schema.reported, ("entry", "state", "lost"), rows)
 
 
-def put_out(
+def enqueue(
     connection: Connection,
     channels: Iterable[str],
     message: str,

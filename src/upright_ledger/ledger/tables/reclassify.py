@@ -23,7 +23,7 @@ from sqlalchemy import (
     update,
 )
 
-from upright_ledger.core.inventory.classification import Classified, Classifier, Known
+from upright_ledger.core.inventory.classification import Classified, Classifier, SpellingFacts
 from upright_ledger.core.inventory.evidence import BY_OTHERS, Asker
 from upright_ledger.core.inventory.noise import ASSET_SIGNS
 from upright_ledger.ledger.db import schema
@@ -35,7 +35,9 @@ _AT_ONCE = 5_000  # numbers in one question
 ACCESS_LOG = "access-log"
 
 
-def doubted(connection: Connection, only: ColumnElement[bool] | None = None) -> dict[int, Known]:
+def doubted(
+    connection: Connection, only: ColumnElement[bool] | None = None
+) -> dict[int, SpellingFacts]:
     """Spellings that logs alone name and saw fail, and those that may be page assets → what is
     known of them. only: a condition on `spellings`.
     """
@@ -61,7 +63,7 @@ def doubted(connection: Connection, only: ColumnElement[bool] | None = None) -> 
     if only is not None:
         query = query.where(only)
     in_doubt = query.group_by(v.c.spelling).having(or_(and_(named == 0, answered == 0), asset == 1))
-    return {r[0]: Known(*map(bool, r[1:])) for r in connection.execute(in_doubt)}
+    return {r[0]: SpellingFacts(*map(bool, r[1:])) for r in connection.execute(in_doubt)}
 
 
 def reclassify(connection: Connection, source: int, placer: Classifier) -> None:
@@ -81,7 +83,7 @@ def reclassify(connection: Connection, source: int, placer: Classifier) -> None:
     join_entries(connection)
 
 
-def _part(connection: Connection, doubtful: dict[int, Known], placer: Classifier) -> None:
+def _part(connection: Connection, doubtful: dict[int, SpellingFacts], placer: Classifier) -> None:
     """Set aside the spellings of entries that nothing shows to be pages any more."""
     p, a = schema.spellings, schema.answers
     places: dict[int, list[tuple[int, Classified]]] = {}
@@ -126,7 +128,7 @@ def _join_shown(connection: Connection, aside: ColumnElement[bool], placer: Clas
     for number, spelling in rows:
         place = placer.seen(
             placer.stored(spelling),
-            doubtful.get(number, Known(named=True, answered=True, people=True)),
+            doubtful.get(number, SpellingFacts(named=True, answered=True, people=True)),
         )
         if not (place.aside or place.doubt):
             places[number] = place

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, select
 
 from upright_ledger.core.inventory.answer import AnsweredBy
-from upright_ledger.core.inventory.classification import Classified, Classifier, Known
+from upright_ledger.core.inventory.classification import Classified, Classifier, SpellingFacts
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db import schema
@@ -159,7 +159,9 @@ class _Classes:
             return Classified(
                 place.site, spelling, *self._placer.refolded(place.site, spelling), "", _NOTHING
             )
-        return self._placer.seen(place, known or Known(named=True, answered=True, people=True))
+        return self._placer.seen(
+            place, known or SpellingFacts(named=True, answered=True, people=True)
+        )
 
 
 def _answered_alone(

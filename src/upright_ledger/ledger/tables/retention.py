@@ -13,7 +13,7 @@ from upright_ledger.ledger.db import schema
 from upright_ledger.settings.model import Retention
 
 
-def let_go(connection: Connection, retention: Retention) -> dict[str, int]:
+def prune(connection: Connection, retention: Retention) -> dict[str, int]:
     """Delete what is older than its time; kind of detail → rows that went.
 
     Time is counted back from today, or from a year after the newest day of the logs where that is

@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass
 from sqlalchemy import Connection, func, select
 
 from upright_ledger.core.inventory.answer import AnsweredBy
-from upright_ledger.core.rules.query_policy import QueryPolicy
+from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.journal import Step
 

@@ -13,15 +13,15 @@ from collections.abc import Mapping
 from functools import partial
 
 from upright_ledger.core.rules.exact_rule import GONE, Rule
-from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import PASS, TemplateRule
+from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import decoded_path
+from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.servers.apache.canonical_form import forms
 from upright_ledger.servers.apache.parameters import read_query, write_groups
 from upright_ledger.servers.apache.rules import Program, env, literal
 from upright_ledger.servers.interpreters.apache import ApacheInterpreter, read_map
-from upright_ledger.servers.lookup_tables import Key, LookupTables, Reply, filled, lower
+from upright_ledger.servers.lookup_tables import Key, LookupTables, RuleReply, filled, lower
 from upright_ledger.servers.protocol import (
     Translation,
     differing_entries,
@@ -113,7 +113,7 @@ def _key(key: Key) -> str:
     return key[0] + "".join(chr(b) if b in _BARE else f"%{b:02x}" for b in decoded_path(key[1]))
 
 
-def _marked(reply: Reply) -> str:
+def _marked(reply: RuleReply) -> str:
     """A reply whose fragment carries its own "#"."""
     return (
         whole(reply)
@@ -129,7 +129,7 @@ def _maps(low: LookupTables) -> dict[str, dict[str, str]]:
         out["params"] = {
             f"{_key(key)}?{tail}": _marked(reply) for _, key, tail, reply in ranked(low)
         }
-        out["wild"] = {_key(key): "1" for key in sorted(low.wild)}
+        out["wild"] = {_key(key): "1" for key in sorted(low.falls_through)}
     return out
 
 
@@ -237,7 +237,7 @@ def templates(p: Program, rules: RuleSet, low: LookupTables) -> None:
         p.label(f"template{n}")
 
 
-def _template_answer(p: Program, reply: Reply, conditions: list[tuple[str, str]]) -> None:
+def _template_answer(p: Program, reply: RuleReply, conditions: list[tuple[str, str]]) -> None:
     if reply.status == PASS:
         p.rule(*conditions, goto="end")
         return

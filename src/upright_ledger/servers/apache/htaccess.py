@@ -14,15 +14,15 @@ from functools import partial
 
 from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion
 from upright_ledger.core.rules.exact_rule import GONE
-from upright_ledger.core.rules.query_policy import QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import PASS
+from upright_ledger.core.rules.templates.template_index import PASS
+from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.servers.apache.canonical_form import forms
 from upright_ledger.servers.apache.dialect import cache_lines, example, fault, match_site, templates
 from upright_ledger.servers.apache.parameters import read_query
 from upright_ledger.servers.apache.rules import Program, env, literal
 from upright_ledger.servers.interpreters.apache import ApacheInterpreter
-from upright_ledger.servers.lookup_tables import Key, LookupTables, Reply, lower
+from upright_ledger.servers.lookup_tables import Key, LookupTables, RuleReply, lower
 from upright_ledger.servers.protocol import (
     NO_LOWER_CASE,
     Translation,
@@ -145,14 +145,14 @@ def _path(p: Program, rules: RuleSet, low: LookupTables, key: Key) -> None:
                     for n, v in zip(shape, values, strict=True)
                 ]
                 _answer(p, reply, asked)
-    p.rule(goto="templates" if key in low.wild else "end")
+    p.rule(goto="templates" if key in low.falls_through else "end")
     p.label(bare)
     if plain is not None:
         _answer(p, plain, [])
     p.label(after)
 
 
-def _answer(p: Program, reply: Reply, conditions: Sequence[tuple[str, str]]) -> None:
+def _answer(p: Program, reply: RuleReply, conditions: Sequence[tuple[str, str]]) -> None:
     """One answer, with and without what is carried of the query."""
     if reply.own:
         # Here the page lives: on its own host nothing is answered.

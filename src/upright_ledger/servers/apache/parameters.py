@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 
-from upright_ledger.core.rules.query_policy import TRACKED_VALUE, QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.url.query import TRACKED_VALUE, QueryPolicy
 from upright_ledger.servers.apache.rules import Program, env
 from upright_ledger.servers.lookup_tables import LookupTables
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 
 @dataclass(frozen=True, slots=True)
-class Rule:
+class RewriteRule:
     """One RewriteRule for every path, and its conditions (test, pattern). goto: a label further
     down, or empty.
     """
@@ -22,13 +22,13 @@ class Rule:
 class Program:
     """Rules in their order, and labels: places before the next rule."""
 
-    rules: list[Rule] = field(default_factory=list)
+    rules: list[RewriteRule] = field(default_factory=list)
     labels: dict[str, int] = field(default_factory=dict)
 
     def rule(
         self, *conditions: tuple[str, str], to: str = "-", flags: Sequence[str] = (), goto: str = ""
     ) -> None:
-        self.rules.append(Rule(conditions, to, tuple(flags), goto))
+        self.rules.append(RewriteRule(conditions, to, tuple(flags), goto))
 
     def label(self, name: str) -> None:
         self.labels[name] = len(self.rules)

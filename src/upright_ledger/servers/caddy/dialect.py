@@ -18,10 +18,10 @@ from typing import Any
 
 from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion
 from upright_ledger.core.rules.exact_rule import GONE, Rule
-from upright_ledger.core.rules.query_policy import TRACKED_VALUE, QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import TemplateRule
-from upright_ledger.core.rules.template_syntax import escaped
+from upright_ledger.core.rules.templates.template_index import TemplateRule
+from upright_ledger.core.rules.templates.template_syntax import escaped
+from upright_ledger.core.url.query import TRACKED_VALUE, QueryPolicy
 from upright_ledger.servers.caddy.canonical_form import form_routes
 from upright_ledger.servers.caddy.routes import (
     HOST,
@@ -29,8 +29,8 @@ from upright_ledger.servers.caddy.routes import (
     URI,
     Entry,
     Lookup,
-    Names,
     Route,
+    RouteNames,
     equals,
     handled,
     host_pattern,
@@ -139,7 +139,7 @@ def _plain(low: LookupTables, site: str) -> list[Entry]:
     for key, group in low.groups.items():
         if key[0] == site:
             plain = found.get(_text(key), "")
-            found[_text(key)] = f"g{group.number}{'w' if key in low.wild else ''};{plain}"
+            found[_text(key)] = f"g{group.number}{'w' if key in low.falls_through else ''};{plain}"
     return [_entry(text, reply) for text, reply in sorted(found.items())]
 
 
@@ -160,7 +160,7 @@ def _entry(text: str, reply: str) -> Entry:
 
 
 def _routes(rules: RuleSet, low: LookupTables) -> list[Route]:
-    names = Names()
+    names = RouteNames()
     port = "" if rules.ports_matter else "(?::[^ ]*)?"
     blank = [f"{letter}{n}" for n in range(1, len(low.names) + 1) for letter in "pd"]
     routes = [handled(put(**dict.fromkeys([*blank, "r", "stop", "wild", "folded"], "")))]
@@ -187,7 +187,7 @@ _UNFOLDED = (handled({"handler": "rewrite", "uri": URI}, match=equals(var("folde
 
 
 def _site(
-    rules: RuleSet, low: LookupTables, site: str, hosts: Sequence[str], names: Names
+    rules: RuleSet, low: LookupTables, site: str, hosts: Sequence[str], names: RouteNames
 ) -> list[Route]:
     """What is done with a request for one old site."""
     clean = {"path_regexp": {"name": "uprightpath", "pattern": "(?s)^(.*)$"}}
@@ -224,7 +224,7 @@ def _given(low: LookupTables) -> list[Route]:
     return routes
 
 
-def _exact(low: LookupTables, site: str, names: Names) -> list[Route]:
+def _exact(low: LookupTables, site: str, names: RouteNames) -> list[Route]:
     """Exact rules: `upright_r` becomes the reply."""
     hit = f"{{upright_hit_{site}}}"
     plain, params = _plain(low, site), _params(low, site)

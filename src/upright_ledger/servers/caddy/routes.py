@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from itertools import count, groupby
 from typing import Any
 
-from upright_ledger.core.rules.template_syntax import escaped
+from upright_ledger.core.rules.templates.template_syntax import escaped
 
 LEAF = 128  # entries of one map
 FAN = 8  # branches of one node
@@ -23,7 +23,7 @@ Entry = tuple[str, dict[str, Any]]
 """The text by which an entry is found in the tree, and its mapping."""
 
 
-class Names:
+class RouteNames:
     """Names of groups, each used once."""
 
     def __init__(self) -> None:
@@ -89,7 +89,7 @@ class Lookup:
 
     variable: str
     target: str
-    names: Names
+    names: RouteNames
 
     def tree(self, entries: Sequence[Entry], depth: int = 0) -> list[Route]:
         """The routes. entries: in order of their texts, which share their first `depth`
@@ -145,5 +145,6 @@ HOST, URI, QUERY = (
 
 
 def host_pattern(host: str) -> str:
+    """A regular expression for a host, with or without a closing dot."""
     name, colon, port = host.partition(":")
     return f"{escaped(name, fold=True)}[.]*{colon}{port}"

@@ -6,8 +6,8 @@ from collections.abc import Callable
 
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.servers.caddy.routes import (
-    Names,
     Route,
+    RouteNames,
     equals,
     handled,
     matches,
@@ -19,7 +19,7 @@ from upright_ledger.servers.lookup_tables import LookupTables, filled
 from upright_ledger.servers.reply_encoding import whole
 
 
-def template_routes(rules: RuleSet, low: LookupTables, site: str, names: Names) -> list[Route]:
+def template_routes(rules: RuleSet, low: LookupTables, site: str, names: RouteNames) -> list[Route]:
     """Templates look at the path as it was sent, where no exact rule answers; the first whose path
     fits decides.
     """

@@ -13,10 +13,10 @@ from functools import partial
 from urllib.parse import quote_from_bytes
 
 from upright_ledger.core.rules.exact_rule import GONE
-from upright_ledger.core.rules.query_policy import TRACKED_VALUE
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import PASS
+from upright_ledger.core.rules.templates.template_index import PASS
 from upright_ledger.core.url.address import decoded_path
+from upright_ledger.core.url.query import TRACKED_VALUE
 from upright_ledger.servers.haproxy.canonical_form import form_lines
 from upright_ledger.servers.haproxy.syntax import PLACE, bare_host
 from upright_ledger.servers.haproxy.templates import choices, percent, template_lines
@@ -109,7 +109,7 @@ def _maps(rules: RuleSet, low: LookupTables) -> dict[str, dict[str, str]]:
         out["params.map"] = {
             f"{_key(key)}?{tail}": encoded(reply) for _, key, tail, reply in ranked(low)
         }
-        out["wild.map"] = {_key(key): "1" for key in sorted(low.wild)}
+        out["wild.map"] = {_key(key): "1" for key in sorted(low.falls_through)}
     if low.templates:
         out["templates.map"], out["choices.map"] = {}, {}
         for n, (site, group) in enumerate(low.templates, 1):

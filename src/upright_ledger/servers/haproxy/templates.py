@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from upright_ledger.core.rules.template_index import TemplateGroup
+from upright_ledger.core.rules.templates.template_index import TemplateGroup
 from upright_ledger.servers.haproxy.syntax import PLACE
 from upright_ledger.servers.lookup_tables import LookupTables, filled
 from upright_ledger.servers.reply_encoding import whole
@@ -30,6 +30,7 @@ def choices(n: int, site: str, group: TemplateGroup, regex: str) -> Iterator[tup
 
 
 def percent(text: str) -> str:
+    """A text in which no % is taken for a format."""
     return text.replace("%", "%%")
 
 

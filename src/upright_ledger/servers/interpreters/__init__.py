@@ -26,7 +26,7 @@ class DeclinedError(Exception):
 
 
 @dataclass(frozen=True, slots=True)
-class Request:
+class ServerRequest:
     """What a client sends. scheme: of the connection; headers: by names in lower case, besides
     Host.
     """
@@ -42,7 +42,7 @@ class Request:
         return in_bytes(self.target)
 
 
-class Response(NamedTuple):
+class ServerResponse(NamedTuple):
     """What comes back. location, cache: of these headers, empty where there is none."""
 
     status: int
@@ -53,7 +53,7 @@ class Response(NamedTuple):
 class Interpreter(Protocol):
     """Files that were read. Reading them raises NotUnderstoodError."""
 
-    def answer(self, request: Request) -> Response | None:
+    def answer(self, request: ServerRequest) -> ServerResponse | None:
         """What the rules answer, or None where they leave a request alone. Raises DeclinedError."""
 
 

@@ -13,8 +13,8 @@ from upright_ledger.core.url.address import lower_ascii
 from upright_ledger.servers.apache.rules import read_lines
 from upright_ledger.servers.interpreters import (
     NotUnderstoodError,
-    Request,
-    Response,
+    ServerRequest,
+    ServerResponse,
     regex,
     resolved,
     unescaped,
@@ -55,7 +55,7 @@ class _Rule:
 class _State:
     """One request. sets: variables of the environment; groups: what %1 to %9 stand for."""
 
-    request: Request
+    request: ServerRequest
     path: str
     query: str
     sets: dict[str, str] = field(default_factory=dict)
@@ -117,7 +117,7 @@ class ApacheInterpreter:
         table = read_map(self._map_texts[match[1]])
         return lambda key: table.get(key, "")
 
-    def answer(self, request: Request) -> Response | None:
+    def answer(self, request: ServerRequest) -> ServerResponse | None:
         path, _, query = request.raw.partition("?")
         state = _State(request, resolved(unescaped(path)), query)
         found = self._run(state)
@@ -130,7 +130,7 @@ class ApacheInterpreter:
                 )
         return found
 
-    def _run(self, state: _State) -> Response | None:
+    def _run(self, state: _State) -> ServerResponse | None:
         at = 0
         while at < len(self._rules):
             rule = self._rules[at]
@@ -144,19 +144,19 @@ class ApacheInterpreter:
             at += rule.skip
         return None
 
-    def _response(self, rule: _Rule, state: _State) -> Response:
+    def _response(self, rule: _Rule, state: _State) -> ServerResponse:
         cache = self._header[0] if self._header and self._header[1] in state.sets else ""
         if rule.substitution == "-":
-            return Response(rule.status, "", cache)
+            return ServerResponse(rule.status, "", cache)
         body, question, args = rule.substitution.partition("?")
         location = self._expand(body, state)
         if "?" in location:
-            return Response(403)  # one that a variable brings along is refused
+            return ServerResponse(403)  # one that a variable brings along is refused
         if question:
             location = f"{location}?{self._expand(args, state)}"
         elif state.query and not rule.drops_query:
             location = f"{location}?{state.query}"
-        return Response(rule.status, location, cache)
+        return ServerResponse(rule.status, location, cache)
 
     def _applies(self, rule: _Rule, state: _State) -> bool:
         state.groups = ()

@@ -14,8 +14,8 @@ from urllib.parse import quote
 
 from upright_ledger.servers.interpreters import (
     NotUnderstoodError,
-    Request,
-    Response,
+    ServerRequest,
+    ServerResponse,
     compiled,
     in_bytes,
     unescaped,
@@ -31,7 +31,7 @@ class _State:
     usual way.
     """
 
-    request: Request
+    request: ServerRequest
     path: str
     raw_path: str
     query: str
@@ -56,7 +56,7 @@ class CaddyInterpreter:
         _check_routes(routes)
         self._routes = routes
 
-    def answer(self, request: Request) -> Response | None:
+    def answer(self, request: ServerRequest) -> ServerResponse | None:
         path, _, query = request.target.partition("?")
         decoded = _decoded(path)
         if decoded is None:
@@ -114,7 +114,7 @@ def _regex(pattern: str) -> re.Pattern[str]:
     return compiled(pattern)
 
 
-def _run(routes: list[dict[str, Any]], state: _State) -> Response | None:
+def _run(routes: list[dict[str, Any]], state: _State) -> ServerResponse | None:
     """What the routes answer; of those with one group only the first that matches runs."""
     done: set[str] = set()
     for route in routes:
@@ -219,11 +219,13 @@ def _rewrite(handler: Mapping[str, Any], state: _State) -> None:
         state.path, state.raw_path = _decoded(changed) or changed, changed
 
 
-def _respond(handler: Mapping[str, Any], state: _State) -> Response:
+def _respond(handler: Mapping[str, Any], state: _State) -> ServerResponse:
     headers = {k.lower(): _expand(v[0], state) for k, v in handler.get("headers", {}).items()}
     headers = state.headers | headers
     status = _expand(str(handler["status_code"]), state)
-    return Response(int(status), headers.get("location", ""), headers.get("cache-control", ""))
+    return ServerResponse(
+        int(status), headers.get("location", ""), headers.get("cache-control", "")
+    )
 
 
 def _put_headers(handler: Mapping[str, Any], state: _State) -> None:
@@ -232,15 +234,15 @@ def _put_headers(handler: Mapping[str, Any], state: _State) -> None:
     }
 
 
-def _subroute(handler: Mapping[str, Any], state: _State) -> Response | None:
+def _subroute(handler: Mapping[str, Any], state: _State) -> ServerResponse | None:
     return _run(handler["routes"], state)
 
 
-def _fail(handler: Mapping[str, Any], state: _State) -> Response:
-    return Response(handler["status_code"], "", state.headers.get("cache-control", ""))
+def _fail(handler: Mapping[str, Any], state: _State) -> ServerResponse:
+    return ServerResponse(handler["status_code"], "", state.headers.get("cache-control", ""))
 
 
-_HANDLERS: Mapping[str, Callable[[Any, _State], Response | None]] = {
+_HANDLERS: Mapping[str, Callable[[Any, _State], ServerResponse | None]] = {
     "vars": _vars,
     "map": _map,
     "rewrite": _rewrite,

@@ -10,12 +10,12 @@ from dataclasses import dataclass, field
 from upright_ledger.servers.interpreters import (
     DeclinedError,
     NotUnderstoodError,
-    Request,
-    Response,
+    ServerRequest,
+    ServerResponse,
 )
 from upright_ledger.servers.interpreters.haproxy_samples import (
-    Conditions,
     Expression,
+    SampleConditions,
     State,
     read_conditions,
     read_expression,
@@ -23,13 +23,13 @@ from upright_ledger.servers.interpreters.haproxy_samples import (
     split_words,
 )
 
-Action = Callable[[State], Response | None]
+Action = Callable[[State], ServerResponse | None]
 
 
 @dataclass(frozen=True)
 class _Step:
     act: Action
-    when: Conditions
+    when: SampleConditions
 
 
 @dataclass
@@ -42,7 +42,7 @@ class HaproxyInterpreter:
     maps: Mapping[str, str]
     place: str
     _steps: list[_Step] = field(default_factory=list)
-    _headers: list[tuple[str, str, Conditions]] = field(default_factory=list)
+    _headers: list[tuple[str, str, SampleConditions]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         tables = {f"{self.place}/{name}": read_map(text) for name, text in self.maps.items()}
@@ -53,7 +53,7 @@ class HaproxyInterpreter:
 
     def _add(self, words: list[str], tables: Mapping[str, list[tuple[str, str]]]) -> None:
         at = words.index("if") if "if" in words else len(words)
-        when = read_conditions(words[at + 1 :], tables) if at < len(words) else Conditions(())
+        when = read_conditions(words[at + 1 :], tables) if at < len(words) else SampleConditions(())
         if at == len(words) - 1:
             raise NotUnderstoodError(f"a condition is missing: {' '.join(words)[:200]}")
         match words[:at]:
@@ -64,7 +64,7 @@ class HaproxyInterpreter:
             case _:
                 raise _strange(words)
 
-    def answer(self, request: Request) -> Response | None:
+    def answer(self, request: ServerRequest) -> ServerResponse | None:
         if not request.raw.isascii() or "#" in request.raw or not request.raw.startswith("/"):
             raise DeclinedError
         state = State(request, request.raw)
@@ -119,9 +119,9 @@ def _action(words: list[str], tables: Mapping[str, list[tuple[str, str]]]) -> Ac
             "308",
         }:
             location = read_format(text, tables)
-            return lambda state: Response(int(status), location(state) or "")
+            return lambda state: ServerResponse(int(status), location(state) or "")
         case ["deny", "deny_status", "410"]:
-            return lambda _: Response(410)
+            return lambda _: ServerResponse(410)
     raise _strange(words)
 
 

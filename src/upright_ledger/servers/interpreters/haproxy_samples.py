@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from functools import cache
 
 from upright_ledger.core.url.address import lower_ascii
-from upright_ledger.servers.interpreters import NotUnderstoodError, Request, regex
+from upright_ledger.servers.interpreters import NotUnderstoodError, ServerRequest, regex
 
 Tables = Mapping[str, list[tuple[str, str]]]
 _UNRESERVED = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
@@ -18,7 +18,7 @@ _UNRESERVED = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz012
 class State:
     """One request under way. target: as it stands by now; status: of the response."""
 
-    request: Request
+    request: ServerRequest
     target: str
     variables: dict[str, str] = field(default_factory=dict)
     status: int = 0
@@ -29,7 +29,7 @@ Expression = Callable[[State], str | None]
 
 
 @dataclass(frozen=True)
-class Conditions:
+class SampleConditions:
     """Alternatives of tests that hold together; none at all hold always."""
 
     either: tuple[tuple[Callable[[State], bool], ...], ...]
@@ -92,7 +92,7 @@ def read_format(text: str, tables: Tables) -> Expression:
     return lambda state: "".join(p if isinstance(p, str) else p(state) or "" for p in parts)
 
 
-def read_conditions(words: Sequence[str], tables: Tables) -> Conditions:
+def read_conditions(words: Sequence[str], tables: Tables) -> SampleConditions:
     """What stands behind `if`."""
     either: list[list[Callable[[State], bool]]] = [[]]
     at = 0
@@ -113,7 +113,7 @@ def read_conditions(words: Sequence[str], tables: Tables) -> Conditions:
         at = end + 1
     if not all(either):
         raise NotUnderstoodError("a condition is empty")
-    return Conditions(tuple(map(tuple, either)))
+    return SampleConditions(tuple(map(tuple, either)))
 
 
 def _not(test: Callable[[State], bool]) -> Callable[[State], bool]:

@@ -12,8 +12,8 @@ from upright_ledger.core.rules.canonical_form import ALWAYS, NEVER
 from upright_ledger.core.url.address import lower_ascii
 from upright_ledger.servers.interpreters import (
     NotUnderstoodError,
-    Request,
-    Response,
+    ServerRequest,
+    ServerResponse,
     resolved,
     unescaped,
 )
@@ -43,7 +43,7 @@ class LighttpdInterpreter:
             for template in _list(templates):
                 _check_template(template)
 
-    def answer(self, request: Request) -> Response | None:
+    def answer(self, request: ServerRequest) -> ServerResponse | None:
         rules = self._rules
         host = request.host if request.host in rules["sites"] else self._known(request.host)
         site = rules["sites"].get(host)
@@ -62,7 +62,7 @@ class LighttpdInterpreter:
         name, colon, port = lower_ascii(host).partition(":")
         return name.rstrip(".") + (colon + port if self._rules["ports"] else "")
 
-    def _by_rules(self, site: str, host: str, target: str) -> Response | None:
+    def _by_rules(self, site: str, host: str, target: str) -> ServerResponse | None:
         rules = self._rules
         raw, _, query = target.partition("?")
         path = resolved(unescaped(raw), above_root=True)
@@ -89,7 +89,7 @@ class LighttpdInterpreter:
 
     def _by_template(
         self, site: str, path: str, query: str, host: str, beside: Table | None
-    ) -> Response | None:
+    ) -> ServerResponse | None:
         fold = lower_ascii if self._rules["fold"] else str
         head = fold(path[1:].partition("/")[0])
         for template in _list(self._rules["templates"].get(site, {})):
@@ -139,7 +139,7 @@ class LighttpdInterpreter:
 
     def _respond(
         self, reply: str, host: str, query: str, values: list[str] | None = None
-    ) -> Response | None:
+    ) -> ServerResponse | None:
         match = _REPLY.fullmatch(reply if not reply.startswith("h") else f"301t||{reply}||")
         if match is None:
             raise NotUnderstoodError(f"no reply: {reply[:200]}")
@@ -147,14 +147,14 @@ class LighttpdInterpreter:
         if status == 0 or (own and own == host):
             return None
         if status == 410:
-            return Response(410)
+            return ServerResponse(410)
         parts = [match[n] for n in (4, 5, 6)]
         if values is not None:
             parts = [re.sub(r"\{(\d)\}", lambda m: values[int(m[1]) - 1], part) for part in parts]
         body, args, fragment = parts
         carried = {"c": query, "t": self._tracked(query)}.get(mode, "")
         args = "&".join(filter(None, (args, carried)))
-        return Response(
+        return ServerResponse(
             status, body + (f"?{args}" if args else "") + (f"#{fragment}" if fragment else "")
         )
 
@@ -253,7 +253,7 @@ def _first_of(header: str) -> str:
     return re.split("[, \t]", header, maxsplit=1)[0]
 
 
-def _settled(form: Table, host: str, target: str, scheme: str) -> Response | None:
+def _settled(form: Table, host: str, target: str, scheme: str) -> ServerResponse | None:
     """Where a request goes that no rule answers."""
     path, _, query = target.partition("?")
     if not _SETTLED_PATH.fullmatch(path):
@@ -272,4 +272,4 @@ def _settled(form: Table, host: str, target: str, scheme: str) -> Response | Non
     wrong = form.get("wrong", "")
     if wanted == path and host == form["host"] and not (wrong and lower_ascii(scheme) == wrong):
         return None
-    return Response(301, form["origin"] + wanted + (f"?{query}" if query else ""))
+    return ServerResponse(301, form["origin"] + wanted + (f"?{query}" if query else ""))

@@ -13,8 +13,8 @@ from upright_ledger.core.url.address import lower_ascii
 from upright_ledger.servers.interpreters import (
     DeclinedError,
     NotUnderstoodError,
-    Request,
-    Response,
+    ServerRequest,
+    ServerResponse,
     regex,
     resolved,
     unescaped,
@@ -153,7 +153,7 @@ class NginxInterpreter:
                 if name not in known and not name.startswith("http_"):
                     raise NotUnderstoodError(f"there is no variable ${name}")
 
-    def answer(self, request: Request) -> Response | None:
+    def answer(self, request: ServerRequest) -> ServerResponse | None:
         if not request.target.startswith("/"):
             raise DeclinedError
         asked = _Asked(self._maps, request, self._constants)
@@ -162,14 +162,16 @@ class NginxInterpreter:
                 asked.values["status"] = str(branch.status)
                 location = asked.expand(branch.text) if branch.status != 410 else ""
                 headers = {name.lower(): asked.expand(value) for name, value in self._headers}
-                return Response(branch.status, location, headers.get("cache-control", ""))
+                return ServerResponse(branch.status, location, headers.get("cache-control", ""))
         return None
 
 
 class _Asked:
     """One request: variables are worked out when they are asked for, once."""
 
-    def __init__(self, maps: dict[str, _Map], request: Request, constants: dict[str, str]) -> None:
+    def __init__(
+        self, maps: dict[str, _Map], request: ServerRequest, constants: dict[str, str]
+    ) -> None:
         self._maps = maps
         told = request.raw.partition("#")[0]
         path, _, args = told.partition("?")

@@ -13,8 +13,8 @@ from collections.abc import Iterable, Iterator, Mapping
 
 from upright_ledger.core.rules.canonical_form import CONNECTION
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import TemplateGroup, first_segment
-from upright_ledger.core.rules.template_syntax import Capture, CaptureKind
+from upright_ledger.core.rules.templates.template_index import TemplateGroup, first_segment
+from upright_ledger.core.rules.templates.template_syntax import Capture, CaptureKind
 from upright_ledger.servers.interpreters import NotUnderstoodError, in_bytes
 from upright_ledger.servers.interpreters.lighttpd import LighttpdInterpreter
 from upright_ledger.servers.interpreters.lua_data import read_module
@@ -143,7 +143,7 @@ def _data(rules: RuleSet, low: LookupTables) -> Iterator[str]:
     yield from _chunks(
         f"groups[{quote(_key(key))}]=g{group.number}" for key, group in low.groups.items()
     )
-    yield from _chunks(f"wild[{quote(_key(key))}]=true" for key in sorted(low.wild))
+    yield from _chunks(f"wild[{quote(_key(key))}]=true" for key in sorted(low.falls_through))
     yield "M.plain = plain"
     yield "M.groups = groups"
     yield "M.wild = wild"

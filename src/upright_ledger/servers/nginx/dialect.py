@@ -14,9 +14,9 @@ from functools import partial
 
 from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion
 from upright_ledger.core.rules.exact_rule import GONE, ExactRule, Rule
-from upright_ledger.core.rules.query_policy import TRACKED_VALUE, QueryPolicy
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import PASS, TemplateRule
+from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
+from upright_ledger.core.url.query import TRACKED_VALUE, QueryPolicy
 from upright_ledger.servers.interpreters.nginx import NginxInterpreter
 from upright_ledger.servers.lookup_tables import host_of_own_page
 from upright_ledger.servers.nginx.canonical_form import form_tables

@@ -10,7 +10,7 @@ import re
 from collections.abc import Callable, Mapping
 
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import TemplateGroup, TemplateRule
+from upright_ledger.core.rules.templates.template_index import TemplateGroup, TemplateRule
 from upright_ledger.servers.nginx.parameters import cased, twice
 
 Tables = dict[str, dict[str, str]]

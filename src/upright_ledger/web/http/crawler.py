@@ -25,13 +25,13 @@ from upright_ledger.core.crawl.observation import (
     RESOURCE,
     SITEMAP_LINE,
     CrawlOutcome,
-    Seen,
+    Observation,
 )
 from upright_ledger.core.url.address import Address, address_of, parse_address, split_text
 from upright_ledger.web.http.client import HttpClient, Request
 from upright_ledger.web.http.options import RequestOptions
 from upright_ledger.web.http.received import Response
-from upright_ledger.web.http.tracer import Place, leads_to, resolve
+from upright_ledger.web.http.tracer import Target, leads_to, resolve
 
 PAGE_BYTES = 4 << 20
 _KEPT_HEADERS = ("x-robots-tag", "strict-transport-security", "content-language", "location")
@@ -63,7 +63,7 @@ class Read(NamedTuple):
     follow: tuple[tuple[str, str], ...] = ()
 
 
-class Reader(Protocol):
+class BodyReader(Protocol):
     """Reads bodies: at once, or elsewhere while others are asked for."""
 
     def read(
@@ -98,14 +98,14 @@ class Start:
 def crawl(
     start: Start,
     limits: Limits,
-    place: Place,
+    place: Target,
     manner: RequestOptions,
-    reader: Reader,
-    done: Callable[[Seen, bytes], None],
+    reader: BodyReader,
+    done: Callable[[Observation, bytes], None],
     *,
     own_site: bool = False,
     external: bool = False,
-    before: Iterable[Seen] = (),
+    before: Iterable[Observation] = (),
     meanwhile: Callable[[], None] = lambda: None,
     ending: Callable[[], bool] = lambda: False,
 ) -> None:
@@ -135,10 +135,10 @@ class _Crawler:
     def __init__(
         self,
         limits: Limits,
-        place: Place,
+        place: Target,
         manner: RequestOptions,
-        reader: Reader,
-        done: Callable[[Seen, bytes], None],
+        reader: BodyReader,
+        done: Callable[[Observation, bytes], None],
         *,
         own_site: bool,
         external: bool,
@@ -154,7 +154,7 @@ class _Crawler:
         self.waiting: dict[str, list[tuple[Address, int, str, bool]]] = defaultdict(list)
         self.samples: dict[tuple[str, str], str] = {}  # one page of each part of a host
 
-    def begin(self, start: Start, before: list[Seen]) -> None:
+    def begin(self, start: Start, before: list[Observation]) -> None:
         """Queue the starts, and what pages seen before lead to."""
         for seen in before:
             self._sample(seen)
@@ -187,7 +187,7 @@ class _Crawler:
         self._top_up()
 
     def _found(self, address: Address, depth: int, via: str, *, page: bool) -> None:
-        address = self.frontier.settled(address)
+        address = self.frontier.canonicalise(address)
         reason = self.frontier.take(address, depth)
         if reason == "":
             self.queue.append((address, depth, via, page))
@@ -196,7 +196,9 @@ class _Crawler:
                 self.frontier.known.add(address.without_fragment)
                 self.queue.append((address, depth, EXTERNAL, False))
         elif reason is not None:
-            self.done(Seen(address.without_fragment, reason=reason, via=via, depth=depth), b"")
+            self.done(
+                Observation(address.without_fragment, reason=reason, via=via, depth=depth), b""
+            )
 
     def _top_up(self) -> None:
         while self.queue and self.reader.waiting < _MOST_UNREAD and self.exchange.has_room():
@@ -224,7 +226,7 @@ class _Crawler:
         if not self.own_site and (barred or origin in self.unread):
             reason = NotAsked.ROBOTS if barred else NotAsked.UNREAD
             self.done(
-                Seen(
+                Observation(
                     address.without_fragment,
                     0,
                     "",
@@ -318,7 +320,7 @@ class _Crawler:
         headers = {
             name: response.headers[name][:500] for name in _KEPT_HEADERS if name in response.headers
         }
-        seen = Seen(
+        seen = Observation(
             address.without_fragment, response.status, following.text if following else "",
             error or problem, "",
             response.header("content-type")[:100], round(response.seconds, 4), len(response.body),
@@ -329,7 +331,7 @@ class _Crawler:
         self._follow(seen, read.follow)
         self._top_up()
 
-    def _sample(self, seen: Seen) -> None:
+    def _sample(self, seen: Observation) -> None:
         if (
             seen.outcome == CrawlOutcome.ANSWERED
             and seen.via not in _UNTOLD
@@ -340,7 +342,7 @@ class _Crawler:
                 (authority, target.split("/", 2)[1] if target.count("/") > 1 else ""), seen.url
             )
 
-    def _follow(self, seen: Seen, links: Iterable[tuple[str, str]]) -> None:
+    def _follow(self, seen: Observation, links: Iterable[tuple[str, str]]) -> None:
         """Queue what a page, or a redirect, leads to. links: addresses and their kinds."""
         if seen.via in _UNTOLD:
             return

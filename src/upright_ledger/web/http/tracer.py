@@ -30,7 +30,7 @@ ReadPage = Callable[[bytes, str, str], Page]
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class Target:
     """Where requests are sent. at: the scheme and address that stand in for every host, or None for
     the hosts themselves.
 
@@ -56,7 +56,7 @@ class Place:
 
 def trace_all(
     addresses: Iterable[tuple[int, Address]],
-    place: Place,
+    place: Target,
     manner: RequestOptions,
     read_page: ReadPage,
     done: Callable[[int, Trace], None],
@@ -90,7 +90,7 @@ def trace_all(
     exchange.run(requests, meanwhile, ending=ending)
 
 
-def _knock(place: Place, origin: str, manner: RequestOptions) -> None:
+def _knock(place: Target, origin: str, manner: RequestOptions) -> None:
     """Make sure that something listens, so that a wrong address is one sentence and not thousands
     of verdicts.
 
@@ -119,7 +119,7 @@ class _Tracer:
         self,
         exchange: HttpClient,
         start: Address,
-        place: Place,
+        place: Target,
         read_page: ReadPage,
         done: Callable[[Trace], None],
     ) -> None:

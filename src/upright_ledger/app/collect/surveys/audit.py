@@ -7,18 +7,18 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.collect.moved_pages import renamed_dict
 from upright_ledger.app.collect.surveys.survey import NEW
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.crawl.audits.all_audits import audit
 from upright_ledger.core.crawl.audits.broken_inbound import InboundRow, broken_inbound
 from upright_ledger.core.crawl.audits.moved_pages import Renamed, compare_surveys
 from upright_ledger.core.crawl.audits.site_index import (
-    Fault,
+    AuditFinding,
+    ExpectedSite,
     LinkToMend,
     OutcomeRow,
-    Site,
-    Wanted,
+    SurveyedSite,
     outcomes,
 )
 from upright_ledger.core.crawl.audits.url_consistency import PARTS, FormRow, form_table
@@ -46,10 +46,10 @@ class Audited:
     run: int
     name: str
     at: str
-    site: Site
+    site: SurveyedSite
     groups: list[OutcomeRow]
     group_of: Callable[[str], str]
-    faults: list[Fault]
+    faults: list[AuditFinding]
     forms: list[FormRow]
     inbound: list[InboundRow]
     renamed: Renamed | None = None
@@ -138,7 +138,7 @@ def audited(
     *,
     side: str = NEW,
     staging: bool = False,
-    site: Site | None = None,
+    site: SurveyedSite | None = None,
     since: str = "",
     by: str = SECTION,
 ) -> Audited:
@@ -161,7 +161,7 @@ def audited(
         address = address_of(url)
         return bool(settings.sites.site_of(address)) and not settings.sites.is_new(address)
 
-    wanted = Wanted(
+    wanted = ExpectedSite(
         origins[0],
         slash,
         staging,
@@ -198,7 +198,7 @@ def _sections(settings: Settings) -> Callable[[str], str]:
     return group_of
 
 
-def _families(site: Site) -> Callable[[str], str]:
+def _families(site: SurveyedSite) -> Callable[[str], str]:
     found = templates(list(dict.fromkeys(split_text(url)[2] for url in site.lines)))
     return lambda url: found.get(split_text(url)[2], "no family")
 
@@ -206,17 +206,17 @@ def _families(site: Site) -> Callable[[str], str]:
 def _known(ledger: Ledger) -> Callable[[str], EntryEvidence | None]:
     """What the ledger knows of an address; it is read only where one may be an old one."""
     sites = ledger.settings.sites
-    book = Book(ledger)
+    move = MoveState(ledger)
 
     def known(url: str) -> EntryEvidence | None:
         address = address_of(url)
-        entry = book.entry_of(address) if sites.site_of(address) else None
+        entry = move.entry_of(address) if sites.site_of(address) else None
         return entry.evidence if entry is not None else None
 
     return known
 
 
-def _looked_at(ledger: Ledger, which: str, site: Site | None) -> tuple[Run, Site]:
+def _looked_at(ledger: Ledger, which: str, site: SurveyedSite | None) -> tuple[Run, SurveyedSite]:
     """A survey, and what is kept of it for the audits."""
     with ledger.reading() as connection:
         found = find_run(connection, which, SURVEY)
@@ -224,7 +224,7 @@ def _looked_at(ledger: Ledger, which: str, site: Site | None) -> tuple[Run, Site
             raise UsageError(f"there is no survey {which!r}", "upright runs lists them")
 
         if site is None:
-            site = Site()
+            site = SurveyedSite()
             for seen in load_seen(connection, found.id):
                 site.add(seen)
     site.settle()

@@ -5,15 +5,15 @@ from __future__ import annotations
 from upright_ledger.app.collect.surveys.page_reader import page_reader
 from upright_ledger.app.worker_process import Few, Put, WorkerProcess, is_ending
 from upright_ledger.core.crawl.frontier import Limits
-from upright_ledger.core.crawl.observation import Seen
+from upright_ledger.core.crawl.observation import Observation
 from upright_ledger.web.http.crawler import Start, crawl
 from upright_ledger.web.http.options import RequestOptions
-from upright_ledger.web.http.tracer import Place
+from upright_ledger.web.http.tracer import Target
 
 _PATIENCE = 0.1  # seconds
 _AT_ONCE = 50  # pages
 
-Surveying = WorkerProcess[list[tuple[Seen, bytes]]]
+Surveying = WorkerProcess[list[tuple[Observation, bytes]]]
 """What was seen of addresses, and what their pages say, packed."""
 
 
@@ -26,16 +26,16 @@ def _crawl(
     put: Put,
     start: Start,
     limits: Limits,
-    place: Place,
+    place: Target,
     manner: RequestOptions,
     own_site: bool,
     external: bool,
-    before: list[Seen],
+    before: list[Observation],
 ) -> None:
     """Crawl, handing over what was seen a few pages at a time."""
-    few = Few[tuple[Seen, bytes]](put, _AT_ONCE, _PATIENCE)
+    few = Few[tuple[Observation, bytes]](put, _AT_ONCE, _PATIENCE)
 
-    def done(seen: Seen, facts: bytes) -> None:
+    def done(seen: Observation, facts: bytes) -> None:
         few.found.append((seen, facts))
 
     with page_reader() as reader:

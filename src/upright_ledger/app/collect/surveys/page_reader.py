@@ -16,7 +16,7 @@ from itertools import count
 from upright_ledger.app.worker_process import Put, WorkerDiedError, WorkerProcess
 from upright_ledger.core.crawl.observation import Facts
 from upright_ledger.formats.html.content import read_facts
-from upright_ledger.web.http.crawler import Read, Reader
+from upright_ledger.web.http.crawler import BodyReader, Read
 
 _AT_ONCE = 16  # pages that are sent together
 _AT_ONCE_BYTES = 1 << 18
@@ -28,7 +28,7 @@ _UNREAD = Read(pickle.dumps(Facts()))
 
 
 @contextmanager
-def page_reader(work: Callable[..., None] | None = None) -> Iterator[Reader]:
+def page_reader(work: Callable[..., None] | None = None) -> Iterator[BodyReader]:
     """A reader that suits the machine. work: what reads bodies in a process of its own; see
     `read_bodies`.
     """
@@ -136,7 +136,7 @@ _told_here: set[str] = set()  # addresses that the process of its own has told a
 
 def _read(told: set[str], body: bytes, kind: str, url: str, follow: bool | None) -> Read:
     """Read a body. told: the addresses to follow that were told before; each is told once. follow:
-    as in `Reader.read`.
+    as in `BodyReader.read`.
     """
     facts = read_facts(body, kind, url)
     new = []

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
-from upright_ledger.core.crawl.audits.site_index import Site
+from upright_ledger.core.crawl.audits.site_index import SurveyedSite
 from upright_ledger.core.crawl.link_rewriting import replace_in
 from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.errors import InputError, UsageError
@@ -21,7 +21,7 @@ _MOST_IN_DIFF = 100_000
 
 
 @dataclass(frozen=True, slots=True)
-class Mended:
+class RewrittenLinks:
     """One file: where its new form is, how many addresses were changed, and how many were left for
     the length they are told with.
     """
@@ -31,7 +31,7 @@ class Mended:
     left: int
 
 
-def moved_table(site: Site) -> dict[str, str]:
+def moved_table(site: SurveyedSite) -> dict[str, str]:
     """Every address of a survey that moves on to a page, with that page."""
     found = {}
     for url in site.of(CrawlOutcome.MOVED):
@@ -41,7 +41,7 @@ def moved_table(site: Site) -> dict[str, str]:
     return found
 
 
-def mend_files(files: Sequence[Path], table: Mapping[str, str], into: Path) -> list[Mended]:
+def mend_files(files: Sequence[Path], table: Mapping[str, str], into: Path) -> list[RewrittenLinks]:
     """Write each file anew into a folder, which must not hold it yet, and the diff beside them.
     Raises InputError, UsageError.
     """
@@ -52,7 +52,7 @@ def mend_files(files: Sequence[Path], table: Mapping[str, str], into: Path) -> l
         if target.exists():
             raise UsageError(f"{target} is there already", "name another folder")
     into.mkdir(parents=True, exist_ok=True)
-    results: list[Mended] = []
+    results: list[RewrittenLinks] = []
     diff: list[str] = []
     for file, target in zip(files, targets, strict=True):
         result, lines = _mend(file, target, table, _MOST_IN_DIFF - len(diff))
@@ -64,7 +64,7 @@ def mend_files(files: Sequence[Path], table: Mapping[str, str], into: Path) -> l
 
 def _mend(
     file: Path, target: Path, table: Mapping[str, str], room: int
-) -> tuple[Mended, list[str]]:
+) -> tuple[RewrittenLinks, list[str]]:
     diff = [f"--- {file}\n+++ {target}\n"]
     changes = left = 0
     line = 1
@@ -87,7 +87,7 @@ def _mend(
             f"{file} could not be mended: {error.strerror}", "check the name and the permissions"
         ) from None
     draft.replace(target)
-    return Mended(target, changes, left), diff
+    return RewrittenLinks(target, changes, left), diff
 
 
 def _blocks(source: BinaryIO) -> Iterator[bytes]:

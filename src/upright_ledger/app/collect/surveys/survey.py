@@ -8,15 +8,15 @@ from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.collect.stock import stock
 from upright_ledger.app.collect.surveys.crawling import Surveying
 from upright_ledger.app.collect.surveys.page_reader import unpacked
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.request_list import own_requests
-from upright_ledger.core.crawl.audits.site_index import Site
+from upright_ledger.core.crawl.audits.site_index import SurveyedSite
 from upright_ledger.core.crawl.frontier import Limits, NotAsked
-from upright_ledger.core.crawl.observation import OUTCOMES, CrawlOutcome, Seen
+from upright_ledger.core.crawl.observation import OUTCOMES, CrawlOutcome, Observation
 from upright_ledger.core.url.address import Address, address_of, parse_address
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.formats.files.leftovers import temporary_folder
@@ -35,7 +35,7 @@ from upright_ledger.ledger.tables.runs.runs import (
 from upright_ledger.web.http.crawler import Start
 from upright_ledger.web.http.interrupts import interrupts
 from upright_ledger.web.http.options import RequestOptions
-from upright_ledger.web.http.tracer import Place
+from upright_ledger.web.http.tracer import Target
 
 OLD, NEW = "old", "new"
 COMMIT_SECONDS = 0.25
@@ -60,14 +60,14 @@ class Surveyed:
     fed: int = 0
     seconds: float = 0.0
     stopped: bool = False
-    site: Site = field(default_factory=Site)
+    site: SurveyedSite = field(default_factory=SurveyedSite)
 
 
 def survey(
     ledger: Ledger,
     start: Start,
     limits: Limits,
-    place: Place,
+    place: Target,
     manner: RequestOptions,
     surveying: Surveying,
     *,
@@ -88,7 +88,7 @@ def survey(
     for seen in before:
         result.site.add(seen)
     began = saved = time.monotonic()
-    waiting: list[Seen] = []
+    waiting: list[Observation] = []
     unread = ""
     error: UprightError | None = None
     surveying.begin([(start, limits, place, manner, own_site, external, before)])
@@ -140,13 +140,13 @@ def survey(
     return result
 
 
-def _save(ledger: Ledger, run: int, owner: str, seen: Sequence[Seen]) -> None:
+def _save(ledger: Ledger, run: int, owner: str, seen: Sequence[Observation]) -> None:
     with ledger.writing() as connection:
         hold(connection, run, owner)
         add_seen(connection, run, seen)
 
 
-def _begin(ledger: Ledger, at: str, owner: str, *, resume: bool) -> tuple[int, list[Seen]]:
+def _begin(ledger: Ledger, at: str, owner: str, *, resume: bool) -> tuple[int, list[Observation]]:
     with ledger.writing() as connection:
         if not resume:
             return begin_run(connection, SURVEY, "", at, owner=owner), []
@@ -219,10 +219,10 @@ def known_addresses(ledger: Ledger, side: str) -> tuple[Address, ...]:
     """What the ledger knows of a side: the addresses of its entries, the most valuable first, or
     the pages in stock.
     """
-    book = Book(ledger)
+    move = MoveState(ledger)
     if side == OLD:
-        return tuple(address_of(url) for url in own_requests(book).urls)
-    return tuple(parse_address(page.url) for page in book.stock.values())
+        return tuple(address_of(url) for url in own_requests(move).urls)
+    return tuple(parse_address(page.url) for page in move.stock.values())
 
 
 def hosts_of(ledger: Ledger, side: str, starts: Sequence[Address]) -> frozenset[str]:

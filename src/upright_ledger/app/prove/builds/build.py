@@ -10,12 +10,12 @@ from typing import Any
 from msgspec import structs
 
 from upright_ledger import __version__
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.builds.build_files import (
     CHANGES,
     MANIFEST,
     RULE_LIST,
-    Change,
+    RuleChange,
     answers_in_words,
     changes,
     changes_csv,
@@ -34,7 +34,7 @@ from upright_ledger.app.prove.builds.deployed_rules import (
 from upright_ledger.core.rules.compiler import ExcludedRule
 from upright_ledger.core.rules.condenser import Condensed, condense
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import PASS, TemplateRule
+from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.formats.files.atomic import csv_bytes, json_bytes
 from upright_ledger.ledger.clock import now
@@ -59,7 +59,7 @@ class Built:
     held_back: list[ExcludedRule]
     condensed: list[Condensed] = field(default_factory=list)
     before: int = 0
-    changes: list[Change] = field(default_factory=list)
+    changes: list[RuleChange] = field(default_factory=list)
     compared: str = ""
     other_digest: bool = False
     backup: Path | None = None
@@ -102,7 +102,7 @@ CAUTIOUS, BOLD = "cautious", "bold"
 
 
 def build(
-    book: Book,
+    move: MoveState,
     server: str,
     folder: Path,
     condensing: str = "",
@@ -120,19 +120,19 @@ def build(
     bear.
     """
     profiles = [
-        Profile(name, **structs.asdict(p)) for name, p in book.ledger.settings.profiles.items()
+        Profile(name, **structs.asdict(p)) for name, p in move.ledger.settings.profiles.items()
     ]
     dialect = load_dialect(
-        server, profiles, {(e.site, e.key): e.evidence.value for e in book.entries}
+        server, profiles, {(e.site, e.key): e.evidence.value for e in move.entries}
     )
-    if not book.rules.answering and book.held_back:
+    if not move.compiled.rules.answering and move.compiled.held_back:
         raise UsageError(
-            f"none of the answers can be built: {book.held_back[0].legacy_url}: "
-            f"{book.held_back[0].reason}",
-            f"upright check shows what is wrong with each of the {len(book.held_back):,} that are "
+            f"none of the answers can be built: {move.compiled.held_back[0].legacy_url}: "
+            f"{move.compiled.held_back[0].reason}",
+            f"upright check shows what is wrong with each of the {len(move.compiled.held_back):,} that are "
             "held back",
         )
-    if not book.rules.answering:
+    if not move.compiled.rules.answering:
         raise UsageError(
             "there are no rules to build yet", "upright match, or upright decide, gives answers"
         )
@@ -140,12 +140,17 @@ def build(
         raise UsageError(
             f"--into is not for {server}", f"it puts rules into the files of {', '.join(INTO)}"
         )
-    rules, told = book.rules, list[Condensed]()
+    rules, told = move.compiled.rules, list[Condensed]()
     if condensing:
         rules, told = condense(
-            rules, book.requests, book.standing, book.sites, book.policy, bold=condensing == BOLD
+            rules,
+            move.requests,
+            move.protected_urls,
+            move.sites,
+            move.policy,
+            bold=condensing == BOLD,
         )
-    rules = replace(rules, cache_control=book.ledger.settings.cache_control, blocks=())
+    rules = replace(rules, cache_control=move.ledger.settings.cache_control, blocks=())
     most = getattr(dialect, "most_rules", 0)
     if most and len(rules.answering) > most and not force:
         raise RefusedError(
@@ -161,12 +166,12 @@ def build(
             f"{differences[0]}",
             "nothing was written: report this as a fault of the program",
         )
-    held = [*book.held_back, *translation.refused, *book.left_out]
+    held = [*move.compiled.held_back, *translation.refused, *move.compiled.left_out]
     files = dict(translation.files)
     files.setdefault(RULE_LIST, rule_list(translation.rules))
     if against is not None and is_rule_file(against):
-        deployed = deployed_rules(against, book)
-        urls = compared_urls(deployed, book)
+        deployed = deployed_rules(against, move)
+        urls = compared_urls(deployed, move)
         before, after = answers_of(deployed, urls), answers_of(translation.rules, urls)
     else:
         before, after = (
@@ -176,17 +181,17 @@ def build(
     built = Built(
         server, folder, sorted([*files, CHANGES, MANIFEST]), translation.rules, held, told
     )
-    built.before = len(book.rules.answering)
+    built.before = len(move.compiled.rules.answering)
     built.compared = str(against or (folder if before else ""))
     built.changes = changes(before, after) if before else []
     files[CHANGES] = changes_csv(built.changes)
     built.other_digest = digest_in(folder) not in {"", translation.rules.digest}
     built.sums = sums_of(files)
-    files[MANIFEST] = json_bytes(built.manifest(book.ledger.settings.name))
+    files[MANIFEST] = json_bytes(built.manifest(move.ledger.settings.name))
     put_build(folder, files, keep=built.other_digest, force=force)
     if into is not None:
         built.backup = put_into(into, files[INTO[server]].decode(), translation.rules.digest)
-    with book.ledger.writing() as connection:
+    with move.ledger.writing() as connection:
         add_build(
             connection,
             server,

@@ -23,7 +23,7 @@ _BLOCK = re.compile(rf"^[ \t]*{BEGIN}[^\n]*\n.*?^[ \t]*{END}[^\n]*$", re.MULTILI
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class RuleChange:
     """One old address whose answer differs from the last build; an empty side has no rule."""
 
     old: str
@@ -56,16 +56,16 @@ def answers_in_words(rules: RuleSet) -> dict[str, str]:
     return {r.legacy_url: f"{r.status} {r.destination}".strip() for r in rules.answering}
 
 
-def changes(before: dict[str, str], after: dict[str, str]) -> list[Change]:
+def changes(before: dict[str, str], after: dict[str, str]) -> list[RuleChange]:
     """What differs between two lists of rules, by old address."""
     return [
-        Change(old, before.get(old, ""), after.get(old, ""))
+        RuleChange(old, before.get(old, ""), after.get(old, ""))
         for old in sorted(before.keys() | after.keys())
         if before.get(old) != after.get(old)
     ]
 
 
-def changes_csv(found: list[Change]) -> bytes:
+def changes_csv(found: list[RuleChange]) -> bytes:
     """Changes as CSV: change, old, before, after."""
     return csv_bytes(
         ("change", "old", "before", "after"), ((c.kind, c.old, c.before, c.after) for c in found)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.rules.imported.blocks import Block
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
@@ -22,7 +22,7 @@ def is_rule_file(path: Path) -> bool:
     )
 
 
-def deployed_rules(path: Path, book: Book) -> RuleSet:
+def deployed_rules(path: Path, move: MoveState) -> RuleSet:
     """What a server's file does, as rules of this ledger's sites. Raises InputError where nothing
     in it is understood.
     """
@@ -34,7 +34,7 @@ def deployed_rules(path: Path, book: Book) -> RuleSet:
             if read.missed
             else "name the file with the rules",
         )
-    return book.with_block(Block(read.rules))
+    return move.given.of_block(Block(read.rules))
 
 
 def answers_of(rules: RuleSet, urls: list[str]) -> dict[str, str]:
@@ -48,16 +48,16 @@ def answers_of(rules: RuleSet, urls: list[str]) -> dict[str, str]:
     }
 
 
-def compared_urls(deployed: RuleSet, book: Book) -> list[str]:
+def compared_urls(deployed: RuleSet, move: MoveState) -> list[str]:
     """The addresses on which two rule sets are compared: all entries, and what the deployed rules
     name.
     """
-    named = {e.legacy_url for e in book.entries}
+    named = {e.legacy_url for e in move.entries}
     for block in deployed.blocks:
         for rule in block.rules:
             host = rule.host or next(iter(deployed.bases), "")
             if rule.address and host in deployed.bases:
                 address = parse_address(f"http://{host}{rule.address}")
-                entry = book.entry_of(address)
+                entry = move.entry_of(address)
                 named.add(entry.legacy_url if entry else address.without_fragment)
     return sorted(named)

@@ -8,9 +8,9 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.collect.surveys.audit import audited
 from upright_ledger.app.live.triage import triage
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.main import cli
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
@@ -51,11 +51,11 @@ def command(folder: Path, as_json: bool) -> None:
     )
     for scene in story.opening(folder):
         teller.run(scene)
-    found = story.compare_findings(sample, _book(folder).findings)
+    found = story.compare_findings(sample, _move(folder).compiled.findings)
     teller.compare("check", found)
     for scene in story.settling(folder):
         teller.run(scene)
-    accuracy = story.compare_answers(sample, _book(folder))
+    accuracy = story.compare_answers(sample, _move(folder))
     teller.say(
         f"Truth: {accuracy.right:,} of {len(sample.museum.old):,} old pages are answered rightly, "
         f"{len(accuracy.wrong):,} wrongly, {accuracy.open:,} are open."
@@ -66,11 +66,11 @@ def command(folder: Path, as_json: bool) -> None:
         teller.run(story.replay_as_found(folder, address))
     seen = story.compare_verdicts(sample, _verdicts(folder / "before.csv"))
     teller.compare("replay", seen)
-    book = _book(folder)
-    with new_site(folder / story.RULES, book.rules, sample) as (address, server):
+    move = _move(folder)
+    with new_site(folder / story.RULES, move.compiled.rules, sample) as (address, server):
         teller.say(f"(served by {server} at {address})")
         teller.run(story.replay_built(folder, address))
-        _ask_nodes(teller, folder, book, address)
+        _ask_nodes(teller, folder, move, address)
     teller.run(story.side_by_side())
     lived = _live(teller, folder)
     seconds = time.monotonic() - began
@@ -129,14 +129,14 @@ def _live(teller: _Teller, folder: Path) -> story.Comparison:
         teller.run(scene, aloud=False)
     for scene in story.after_launch(folder):
         teller.run(scene)
-    result = triage(Book(open_ledger(folder / story.LIVE)))
+    result = triage(MoveState(open_ledger(folder / story.LIVE)))
     states = {r.entry.legacy_url: f"{r.account.state} {r.why}".strip() for r in result.rows}
     lived = story.compare_states(phase, states)
     teller.compare("triage", lived)
     return lived
 
 
-def _ask_nodes(teller: _Teller, folder: Path, book: Book, site: str) -> None:
+def _ask_nodes(teller: _Teller, folder: Path, move: MoveState, site: str) -> None:
     """The rules on three real servers over HTTPS, where this machine has them."""
     if lacking := nodes.missing():
         teller.say(
@@ -150,7 +150,7 @@ def _ask_nodes(teller: _Teller, folder: Path, book: Book, site: str) -> None:
         name: folder / (story.RULES if name == "nginx" else f"{story.RULES}-{name}")
         for name in nodes.NODES
     }
-    nodes.make_certificate(folder / story.FILES, sorted(book.sites.hosts))
+    nodes.make_certificate(folder / story.FILES, sorted(move.sites.hosts))
     with nodes.web_nodes(builds, folder / story.FILES, site) as addresses:
         teller.say(
             "(" + ", ".join(f"{name} at {address}" for name, address in addresses.items()) + ")"
@@ -158,8 +158,8 @@ def _ask_nodes(teller: _Teller, folder: Path, book: Book, site: str) -> None:
         teller.run(story.replay_nodes(addresses.values(), folder / story.FILES / nodes.CERTIFICATE))
 
 
-def _book(folder: Path) -> Book:
-    return Book(open_ledger(folder / story.LEDGER))
+def _move(folder: Path) -> MoveState:
+    return MoveState(open_ledger(folder / story.LEDGER))
 
 
 def _verdicts(path: Path) -> dict[str, str]:

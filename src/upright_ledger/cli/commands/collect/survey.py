@@ -322,7 +322,7 @@ def _crawl(
     """Run a survey; its number, what is kept of it for the audits, and what it did in words."""
     from upright_ledger.core.crawl.audits.server_setup import probes
     from upright_ledger.web.http.crawler import PAGE_BYTES, Start
-    from upright_ledger.web.http.tracer import Place
+    from upright_ledger.web.http.tracer import Target
 
     begin = tuple(map(_address, starts))
     agent = wanted["agent"] or "upright-ledger (survey)"
@@ -346,7 +346,7 @@ def _crawl(
     )
     with output.progress_counts("surveying") as progress:
         kept = survey(
-            ledger, where, limits, Place(limits.hosts, None, ledger.settings.policy.index_set),
+            ledger, where, limits, Target(limits.hosts, None, ledger.settings.policy.index_set),
             replace(manner, body=PAGE_BYTES), surveying, side=side or "",
             own_site=wanted["own_site"],
             external=wanted["external"], name=name, resume=resume, progress=progress,

@@ -7,13 +7,13 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.begin.next_step import next_step
-from upright_ledger.app.book import Book
 from upright_ledger.app.decide.balance import balance
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import AnswerKind
-from upright_ledger.ledger.tables.entries import Entry
+from upright_ledger.core.inventory.entry import Entry
 
 SHOWN_SOURCES = 12
 SHOWN_WAITING = 10
@@ -29,8 +29,8 @@ def command(folder: Path, as_json: bool) -> None:
     Hits are requests by people. Value is what an entry is worth in visits per 30 days;
     docs/value.md has the formula.
     """
-    book = Book(open_ledger(folder))
-    result, following = balance(book), next_step(book)
+    move = MoveState(open_ledger(folder))
+    result, following = balance(move), next_step(move)
     if as_json:
         output.json_out(
             result.as_dict() | {"next": {"why": following.why, "command": following.command}}
@@ -71,7 +71,7 @@ def command(folder: Path, as_json: bool) -> None:
             ("open entries worth most", "hits>", "links>", "value>"),
             [
                 (
-                    output.path(e.legacy_url, book.sites.old[0].origins[:1]),
+                    output.path(e.legacy_url, move.sites.old[0].origins[:1]),
                     e.evidence.hits,
                     e.evidence.links,
                     e.evidence.value,
@@ -85,7 +85,7 @@ def command(folder: Path, as_json: bool) -> None:
             ("entries that wait for a page", "answer|", "value>"),
             [
                 (
-                    output.path(e.legacy_url, book.sites.old[0].origins[:1]),
+                    output.path(e.legacy_url, move.sites.old[0].origins[:1]),
                     _waits(e),
                     e.evidence.value,
                 )

@@ -21,8 +21,8 @@ from upright_ledger.cli.options.shared import (
     show_columns,
 )
 from upright_ledger.cli.terminal import output
-from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, EntryAnswer, usual
-from upright_ledger.core.rules.query_policy import QueryPolicy
+from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, Decision, usual
+from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.errors import UsageError
 
 SHOWN = 8
@@ -133,7 +133,7 @@ def command(
         else AnswerKind.IGNORE
     )
     if new:
-        answer = EntryAnswer(STATUSES[int(status)], int(status), new)
+        answer = Decision(STATUSES[int(status)], int(status), new)
     ledger = open_ledger(folder)
     if sheet is not None:
         options = read_options(columns, encoding, workbook_sheet, PAIR_MEANINGS)

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.decide import entries as task
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import FILE, choice_of, force_option, json_option
 from upright_ledger.cli.terminal import output
@@ -92,20 +92,20 @@ def command(
     one entry in full: its spellings, and what each source says of it. Hits are requests by people;
     value is visits per 30 days (docs/value.md).
     """
-    book = Book(open_ledger(folder))
+    move = MoveState(open_ledger(folder))
     if aside is not None:
-        _aside(book, "" if aside == "all" else aside, limit, as_json=as_json)
+        _aside(move, "" if aside == "all" else aside, limit, as_json=as_json)
         return
     if pattern.startswith(("/", "http://", "https://")) and "*" not in pattern:
-        _details(task.look_up(book, pattern), as_json=as_json)
+        _details(task.look_up(move, pattern), as_json=as_json)
         return
     filters = task.Filters(
         pattern, site, section, family, source, answer, status, by=by, below=below
     )
-    listing = task.list_entries(book, filters, sort)
+    listing = task.list_entries(move, filters, sort)
     if families or sections:
         _groups(
-            book,
+            move,
             task.group_by(listing.lines, "family" if families else "section"),
             limit,
             as_json=as_json,
@@ -123,7 +123,7 @@ def command(
             }
         )
         return
-    _list(book, listing, sort, limit)
+    _list(move, listing, sort, limit)
     if csv_file is not None:
         output.say(f"{output.plural(len(listing.lines), 'entry', 'entries')} written to {csv_file}")
 
@@ -132,7 +132,7 @@ _BESIDE = 56
 """Columns of the terminal that the address, the day and the answer take beside the figures."""
 
 # In the order in which they give way on a narrow terminal, the last first.
-_FIGURES: tuple[tuple[str, Callable[[task.Line], float]], ...] = (
+_FIGURES: tuple[tuple[str, Callable[[task.EntryLine], float]], ...] = (
     ("value>", lambda x: round(x.entry.evidence.value)),
     ("hits>", lambda x: x.entry.evidence.hits),
     ("bots>", lambda x: x.entry.evidence.bot_requests),
@@ -145,12 +145,12 @@ _FIGURES: tuple[tuple[str, Callable[[task.Line], float]], ...] = (
 )
 
 
-def _list(book: Book, listing: task.Listing, sort: str, limit: int) -> None:
+def _list(move: MoveState, listing: task.Listing, sort: str, limit: int) -> None:
     lines = listing.lines[: limit or None]
     if not lines:
         output.say(f"None of the {listing.total:,} entries fits.")
         return
-    origins = book.sites.old[0].origins[:1]
+    origins = move.sites.old[0].origins[:1]
     told = output.that_fit(
         [(name, figure) for name, figure in _FIGURES if any(figure(x) for x in lines)], _BESIDE
     )
@@ -179,7 +179,7 @@ def _list(book: Book, listing: task.Listing, sort: str, limit: int) -> None:
     )
 
 
-def _groups(book: Book, groups: list[task.Group], limit: int, *, as_json: bool) -> None:
+def _groups(move: MoveState, groups: list[task.Group], limit: int, *, as_json: bool) -> None:
     if as_json:
         keys = ("name", "site", "entries", "hits", "value", "examples")
         output.json_out({"groups": [{k: getattr(g, k) for k in keys} for g in groups]})
@@ -192,7 +192,7 @@ def _groups(book: Book, groups: list[task.Group], limit: int, *, as_json: bool) 
                 g.entries,
                 g.hits,
                 round(g.value),
-                [output.path(e, book.sites.old[0].origins[:1]) for e in g.examples[:2]],
+                [output.path(e, move.sites.old[0].origins[:1]) for e in g.examples[:2]],
             )
             for g in groups[: limit or None]
         ],
@@ -259,8 +259,8 @@ def _rate(said: EvidenceRow) -> object:
     return said.per_30_days if said.unit in PER_PERIOD else ""
 
 
-def _aside(book: Book, kind: str, limit: int, *, as_json: bool) -> None:
-    urls = task.set_aside(book, kind)
+def _aside(move: MoveState, kind: str, limit: int, *, as_json: bool) -> None:
+    urls = task.set_aside(move, kind)
     if as_json:
         rows = [
             {

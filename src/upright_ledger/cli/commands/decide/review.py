@@ -9,7 +9,7 @@ import click
 
 from upright_ledger.app.decide.entries import Filters
 from upright_ledger.app.decide.review_queue import Queue
-from upright_ledger.app.decide.review_sheet import Change, Reviewed, read_sheet, write_sheet
+from upright_ledger.app.decide.review_sheet import Reviewed, ReviewedAnswer, read_sheet, write_sheet
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import FILE, choice_of, force_option, json_option
 from upright_ledger.cli.screens.review import Screen
@@ -157,13 +157,13 @@ def _show(result: Reviewed, name: str, *, dry_run: bool) -> None:
         output.next_step("look for faults", "upright check")
 
 
-def _lines(change: Change) -> list[str]:
+def _lines(change: ReviewedAnswer) -> list[str]:
     goal = [f"to  {change.answer.destination}"] if change.answer.destination else []
     return [change.entry.legacy_url, *goal]
 
 
 def _as_json(result: Reviewed) -> None:
-    def listed(changes: list[Change]) -> list[dict[str, object]]:
+    def listed(changes: list[ReviewedAnswer]) -> list[dict[str, object]]:
         return [
             {
                 "row": c.row,

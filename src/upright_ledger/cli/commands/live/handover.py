@@ -6,8 +6,8 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.live.handover import Drift, behind, builds, drift, mark
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
@@ -60,7 +60,7 @@ def command(
         raise UsageError("--at says when something happened", "add --given or --live")
     ledger = open_ledger(folder)
     if running is not None:
-        _show_drift(drift(Book(ledger), running), as_json=as_json)
+        _show_drift(drift(MoveState(ledger), running), as_json=as_json)
         return
     if given or live:
         marked = mark(ledger, which, live=live, at=at or "")

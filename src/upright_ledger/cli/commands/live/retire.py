@@ -6,8 +6,8 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.live.retire import Retiring, retire
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import FILE, force_option, json_option
 from upright_ledger.cli.terminal import output
@@ -57,7 +57,7 @@ def command(
     nobody links to it, no search engine shows it, and the logs cover the time. What is retired has
     no rule in the next build; the journal keeps what it was.
     """
-    result = retire(Book(open_ledger(folder)), days, accept=accept)
+    result = retire(MoveState(open_ledger(folder)), days, accept=accept)
     if out is not None:
         rows = ([r.as_dict()[name] for name in COLUMNS] for r in result.rules)
         write_output(out, csv_bytes(COLUMNS, rows))

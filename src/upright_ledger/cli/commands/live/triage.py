@@ -8,13 +8,13 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.decide.entries import Filters
 from upright_ledger.app.decide.match import match
 from upright_ledger.app.live.triage import triage
 from upright_ledger.app.live.triage_export import write_triage
 from upright_ledger.app.live.watch import watch
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.replay import replay
 from upright_ledger.app.prove.tracing import start_tracing
 from upright_ledger.cli.opening import open_ledger
@@ -130,15 +130,15 @@ def command(
                 progress=progress,
                 failing=True, parameter=parameter,
             )  # fmt: skip
-    book = Book(ledger)
-    result = triage(book)
+    move = MoveState(ledger)
+    result = triage(move)
     if (
         paths
-        and book.stock
+        and move.stock
         and any(r.account.state == FailureState.NEW and r.proposal is None for r in result.rows)
     ):
         match(ledger, threshold=1.01, answering=False)
-        result = triage(Book(ledger))
+        result = triage(MoveState(ledger))
     if out is not None:
         write_triage(result, out)
     if figures is not None:
@@ -148,7 +148,7 @@ def command(
     if as_json:
         output.json_out(result.as_dict())
     else:
-        show_triage(result, [o for site in book.sites.old for o in site.origins], all_rows=all_rows)
+        show_triage(result, [o for site in move.sites.old for o in site.origins], all_rows=all_rows)
         if out is not None:
             output.say(f"Every failing entry is in {out}.")
         if figures is not None:
@@ -190,7 +190,7 @@ def _watch(
         with start_tracing(manner) as tracing:
             found = watch(
                 ledger, paths, host=host, file=message, sample=sample,
-                ask=lambda book, wanted: replay(book, wanted, place, manner, tracing),
+                ask=lambda move, wanted: replay(move, wanted, place, manner, tracing),
             )  # fmt: skip
     if as_json:
         output.json_out(found.as_dict())

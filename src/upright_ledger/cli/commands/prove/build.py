@@ -8,7 +8,7 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.builds.build import BOLD, CAUTIOUS, Built, build
 from upright_ledger.app.prove.builds.build_files import CHANGES, roll_back, take_back_from
 from upright_ledger.cli.opening import open_ledger
@@ -105,7 +105,7 @@ def command(
     if not server:
         raise UsageError("it is not said for whom", "upright build --for nginx --out rules/")
     ledger = open_ledger(folder)
-    result = build(Book(ledger), server, out, condensing, against, into, force=force)
+    result = build(MoveState(ledger), server, out, condensing, against, into, force=force)
     manifest = result.manifest(ledger.settings.name)
     if as_json:
         output.json_out(manifest | {"folder": str(out)})

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.live.handover import behind
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.check import Checked, check_ledger
 from upright_ledger.app.prove.check_sheet import check_pairs
 from upright_ledger.app.prove.fix import MENDABLE, fix
@@ -89,8 +89,8 @@ def command(
             )
         ledger = open_ledger(folder)
         mends = fix(ledger) if fixing else []
-        book = Book(ledger)
-        result, late = check_ledger(book, mends), behind(ledger)
+        move = MoveState(ledger)
+        result, late = check_ledger(move, mends), behind(ledger)
     else:
         if fixing:
             raise UsageError(

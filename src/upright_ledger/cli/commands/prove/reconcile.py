@@ -6,8 +6,8 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.book import Book
-from upright_ledger.app.prove.compare_runs import Change, Reconciled, reconcile
+from upright_ledger.app.move_state import MoveState
+from upright_ledger.app.prove.compare_runs import OutcomeChange, Reconciled, reconcile
 from upright_ledger.app.prove.results import Results
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import FILE, choice_of, force_option, json_option
@@ -71,7 +71,7 @@ def command(
     taken for meant. Exit code 1 on regressions.
     """
     ledger = open_ledger(folder)
-    found = reconcile(Book(ledger), before, after, frozenset(allow))
+    found = reconcile(MoveState(ledger), before, after, frozenset(allow))
     if out is not None:
         found.write(out)
     if as_json:
@@ -139,7 +139,7 @@ def _called(run: Results) -> str:
     return f"{run.name or f'run {run.run}'} ({output.plural(len(run.rows), 'URL')})"
 
 
-def _lines(change: Change, known: tuple[str, ...]) -> list[str]:
+def _lines(change: OutcomeChange, known: tuple[str, ...]) -> list[str]:
     lines = [output.path(change.url, known)]
     if change.before != change.after:
         lines.append(f"{change.before or 'not asked'}, now {change.after or 'not asked'}")

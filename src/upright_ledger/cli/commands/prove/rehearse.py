@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.coverage import coverage
 from upright_ledger.app.prove.rehearse import rehearse
 from upright_ledger.cli.opening import open_ledger
@@ -57,10 +57,10 @@ def command(
     """
     ledger = open_ledger(folder)
     options = read_options(columns, encoding)
-    book = Book(ledger)
-    results = rehearse(book, list(paths), options=options, kind=kind, host=host, name=name)
+    move = MoveState(ledger)
+    results = rehearse(move, list(paths), options=options, kind=kind, host=host, name=name)
     write_results(results, out, hops, quiet=as_json)
-    covered = coverage(results, book, by) if by else []
+    covered = coverage(results, move, by) if by else []
     if as_json:
         told = {"coverage": [c.as_dict() for c in covered]} if by else {}
         output.json_out(results.as_dict() | told)

@@ -10,8 +10,8 @@ from typing import Any
 
 import click
 
-from upright_ledger.app.book import Book
 from upright_ledger.app.live.handover import drift_seen
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.fix import fix
 from upright_ledger.app.prove.request_files import read_requests
 from upright_ledger.app.prove.results import Results
@@ -152,18 +152,18 @@ def command(
     told: list[Results] = []
     with start_tracing(manner) as tracing:
         ledger = open_ledger(folder)
-        book = Book(ledger)
+        move = MoveState(ledger)
         if matrix:
-            asked = host_matrix(book)
+            asked = host_matrix(move)
         elif paths:
-            asked = read_requests(book, list(paths), read_options(columns, encoding), kind, host)
+            asked = read_requests(move, list(paths), read_options(columns, encoding), kind, host)
         else:
             asked = (
-                found_requests(book, verdict)
+                found_requests(move, verdict)
                 if verdict
-                else own_requests(book, section=section, sample=sample)
+                else own_requests(move, section=section, sample=sample)
             )
-        asked = asked.most_valuable(book, top)
+        asked = asked.most_valuable(move, top)
         try:
             for place, profile in asking:
                 as_who = replace(manner, **_profile(profile, manner.headers)) if profile else manner
@@ -171,7 +171,7 @@ def command(
                 with output.progress_counts(f"replaying {profile}".strip()) as progress:
                     told.append(
                         replay(
-                            book,
+                            move,
                             asked,
                             place,
                             as_who,
@@ -198,14 +198,14 @@ def command(
     mends = fix(ledger) if fixing and faults else []
     write_results(told[-1], out, hops, quiet=as_json)
     if as_json:
-        drifted = drift_seen(book, told[0])
+        drifted = drift_seen(move, told[0])
         output.json_out(
             (told[0].as_dict() if len(told) == 1 else compared_dict(told))
             | ({"drift": drifted} if drifted else {})
         )
         raise click.exceptions.Exit(1 if faults else 0)
     first = next((r for r in told if r.faults), told[0])
-    drifted = drift_seen(book, first)
+    drifted = drift_seen(move, first)
     if len(told) > 1:
         show_several(told)
         show_disagreements(told, ledger.settings.sites)

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.book import Book
+from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.terminal import output
 
@@ -31,9 +31,9 @@ def command(folder: Path, port: int, as_sent: bool) -> None:
     """
     from upright_ledger.app.prove.preview_server import FRONT, LocalSite
 
-    book = Book(open_ledger(folder))
-    site = LocalSite(book, port, follow=not as_sent)
-    book.all_rules.answer(
+    move = MoveState(open_ledger(folder))
+    site = LocalSite(move, port, follow=not as_sent)
+    move.compiled.all_rules.answer(
         site.origins[0], "/"
     )  # what is looked up is made before the first request
 

@@ -8,15 +8,15 @@ from upright_ledger.core.crawl.audits.launch_gate import GATE, gate
 from upright_ledger.core.crawl.audits.old_links import old_links
 from upright_ledger.core.crawl.audits.pages import canonicals, doubles, languages
 from upright_ledger.core.crawl.audits.server_setup import server
-from upright_ledger.core.crawl.audits.site_index import Fault, Site, Wanted
+from upright_ledger.core.crawl.audits.site_index import AuditFinding, ExpectedSite, SurveyedSite
 from upright_ledger.core.crawl.audits.sitemap import sitemap
 from upright_ledger.core.crawl.audits.url_consistency import FormRow, forms
 from upright_ledger.core.severity import Severity
 
 
-def audit(site: Site, wanted: Wanted, table: list[FormRow]) -> list[Fault]:
+def audit(site: SurveyedSite, wanted: ExpectedSite, table: list[FormRow]) -> list[AuditFinding]:
     """All faults, the launch gate first. table: the forms of addresses, by use."""
-    parts: tuple[Callable[[Site, Wanted], Iterator[Fault]], ...] = (
+    parts: tuple[Callable[[SurveyedSite, ExpectedSite], Iterator[AuditFinding]], ...] = (
         gate,
         sitemap,
         canonicals,

@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import NamedTuple
 
-from upright_ledger.core.crawl.audits.site_index import Site
+from upright_ledger.core.crawl.audits.site_index import SurveyedSite
 from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.core.inventory.evidence import EntryEvidence
 
@@ -25,7 +25,9 @@ class InboundRow(NamedTuple):
     clicks: float
 
 
-def broken_inbound(site: Site, known: Callable[[str], EntryEvidence | None]) -> list[InboundRow]:
+def broken_inbound(
+    site: SurveyedSite, known: Callable[[str], EntryEvidence | None]
+) -> list[InboundRow]:
     """Dead addresses with evidence, by linking domains, then hits, then clicks. known: what the
     ledger knows of an address.
     """

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 
 from upright_ledger.core.crawl.audits.site_index import (
-    Fault,
-    Line,
-    Site,
-    Wanted,
+    AuditFinding,
+    ExpectedSite,
+    PageRecord,
+    SurveyedSite,
     as_rows,
     by_host,
     severity,
@@ -39,11 +39,11 @@ _SITEWIDE = 0.5
 _EXAMPLES = 20  # addresses that stand for a whole site
 
 
-def gate(site: Site, wanted: Wanted) -> Iterator[Fault]:
+def gate(site: SurveyedSite, wanted: ExpectedSite) -> Iterator[AuditFinding]:
     """What must not stand on launch night."""
     whole = by_host(site.lines)
     pages = {host: [u for u in urls if site.lines[u].is_page] for host, urls in whole.items()}
-    closing: tuple[tuple[str, str, dict[str, list[str]], Callable[[Line], bool]], ...] = (
+    closing: tuple[tuple[str, str, dict[str, list[str]], Callable[[PageRecord], bool]], ...] = (
         ("noindex", "pages that ask search engines to leave them out", pages, lambda n: n.noindex),
         (
             "robots-blocks",
@@ -65,7 +65,7 @@ def gate(site: Site, wanted: Wanted) -> Iterator[Fault]:
             if found and len(found) >= _SITEWIDE * len(urls):
                 told = f"{text}: {len(found):,} of {len(urls):,}, so the whole of {host}"
                 grave = Severity.NOTE if wanted.staging else Severity.ERROR
-                yield Fault(
+                yield AuditFinding(
                     GATE, f"{kind}-everywhere", grave, told, as_rows(sorted(found)[:_EXAMPLES])
                 )
             else:
@@ -73,13 +73,15 @@ def gate(site: Site, wanted: Wanted) -> Iterator[Fault]:
         if few:
             of = sum(map(len, groups.values()))
             grave = Severity.NOTE if wanted.staging and kind == "closed" else severity(len(few), of)
-            yield Fault(GATE, kind, grave, f"{text}: {len(few):,} of {of:,}", as_rows(few))
+            yield AuditFinding(GATE, kind, grave, f"{text}: {len(few):,} of {of:,}", as_rows(few))
     unread = by_host(url for url, line in site.lines.items() if line.reason == NotAsked.UNREAD)
     for host, urls in unread.items():
         told = f"the robots.txt of {host} cannot be read: crawlers ask for nothing there"
-        yield Fault(GATE, "robots-unread", Severity.ERROR, told, as_rows(sorted(urls)[:_EXAMPLES]))
+        yield AuditFinding(
+            GATE, "robots-unread", Severity.ERROR, told, as_rows(sorted(urls)[:_EXAMPLES])
+        )
     for use, rows in _staging_addresses(site, wanted).items():
-        yield Fault(
+        yield AuditFinding(
             GATE,
             f"staging-in-{use}",
             Severity.ERROR,
@@ -97,7 +99,9 @@ _USES = {
 }
 
 
-def _staging_addresses(site: Site, wanted: Wanted) -> dict[str, list[tuple[str, str]]]:
+def _staging_addresses(
+    site: SurveyedSite, wanted: ExpectedSite
+) -> dict[str, list[tuple[str, str]]]:
     own = parse_address(wanted.origin).host
     uses: dict[str, Iterable[tuple[str, str]]] = {
         "canonical": ((target, url) for url, target in site.canonicals.items()),

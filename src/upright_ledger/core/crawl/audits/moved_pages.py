@@ -8,7 +8,7 @@ from collections import defaultdict
 from collections.abc import Callable, Mapping
 from typing import NamedTuple
 
-from upright_ledger.core.crawl.audits.site_index import Site
+from upright_ledger.core.crawl.audits.site_index import SurveyedSite
 from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.core.word import Word
 
@@ -149,7 +149,7 @@ def _matched(
     }
 
 
-def compare_surveys(before: Site, after: Site) -> Renamed:
+def compare_surveys(before: SurveyedSite, after: SurveyedSite) -> Renamed:
     """As `compare`, for two surveys: the later one also tells what became of the old addresses."""
     found = compare(_pages(before), _pages(after))
     renamings = [
@@ -161,7 +161,7 @@ def compare_surveys(before: Site, after: Site) -> Renamed:
     return found._replace(renamings=renamings)
 
 
-def _pages(site: Site) -> dict[str, KnownPage]:
+def _pages(site: SurveyedSite) -> dict[str, KnownPage]:
     return {
         url: KnownPage(line.title, line.digest if line.letters >= _LEAST_TEXT else "")
         for url, line in site.lines.items()
@@ -169,7 +169,7 @@ def _pages(site: Site) -> dict[str, KnownPage]:
     }
 
 
-def _state(old: str, new: str, after: Site) -> Fate:
+def _state(old: str, new: str, after: SurveyedSite) -> Fate:
     line = after.lines.get(old)
     if line is None or line.outcome == CrawlOutcome.FAILING:
         return Fate.GONE

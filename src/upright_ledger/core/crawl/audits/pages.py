@@ -5,7 +5,12 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection, Iterator
 
-from upright_ledger.core.crawl.audits.site_index import Fault, Site, Wanted, severity
+from upright_ledger.core.crawl.audits.site_index import (
+    AuditFinding,
+    ExpectedSite,
+    SurveyedSite,
+    severity,
+)
 from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.core.url.destination import slash_twin
 
@@ -13,7 +18,7 @@ LANGUAGES, CANONICALS, DOUBLES = "languages", "canonical addresses", "doubles"
 _LEAST_TEXT = 120  # letters of texts that are compared
 
 
-def languages(site: Site, _: Wanted) -> Iterator[Fault]:
+def languages(site: SurveyedSite, _: ExpectedSite) -> Iterator[AuditFinding]:
     """Pages of other languages must name each other, and answer."""
     known = {url for url, _ in site.languages}
     lonely = [
@@ -22,7 +27,7 @@ def languages(site: Site, _: Wanted) -> Iterator[Fault]:
         if target != url and target in known and (target, url) not in site.languages
     ]
     if lonely:
-        yield Fault(
+        yield AuditFinding(
             LANGUAGES,
             "hreflang-not-returned",
             severity(len(lonely), len(site.languages)),
@@ -33,7 +38,7 @@ def languages(site: Site, _: Wanted) -> Iterator[Fault]:
     yield from _broken(site, site.languages, LANGUAGES, "hreflang-broken", "hreflang links")
 
 
-def canonicals(site: Site, _: Wanted) -> Iterator[Fault]:
+def canonicals(site: SurveyedSite, _: ExpectedSite) -> Iterator[AuditFinding]:
     """The address that a page names as canonical must answer."""
     yield from _broken(
         site, site.canonicals.items(), CANONICALS, "canonical-broken", "canonical addresses"
@@ -41,8 +46,8 @@ def canonicals(site: Site, _: Wanted) -> Iterator[Fault]:
 
 
 def _broken(
-    site: Site, named: Collection[tuple[str, str]], audit: str, kind: str, what: str
-) -> Iterator[Fault]:
+    site: SurveyedSite, named: Collection[tuple[str, str]], audit: str, kind: str, what: str
+) -> Iterator[AuditFinding]:
     """Addresses that pages name in their head, and that redirect or fail. named: (page,
     address).
     """
@@ -54,10 +59,10 @@ def _broken(
     ]
     if dead:
         text = f"{what} that lead to redirects or errors: {len(dead):,} of {len(named):,}"
-        yield Fault(audit, kind, severity(len(dead), len(named)), text, sorted(dead), "on")
+        yield AuditFinding(audit, kind, severity(len(dead), len(named)), text, sorted(dead), "on")
 
 
-def doubles(site: Site, wanted: Wanted) -> Iterator[Fault]:
+def doubles(site: SurveyedSite, wanted: ExpectedSite) -> Iterator[AuditFinding]:
     """Two addresses that show the same page: the weaker one should redirect to the stronger. Two
     pages that claim one address.
     """
@@ -93,7 +98,7 @@ def doubles(site: Site, wanted: Wanted) -> Iterator[Fault]:
             )  # fmt: skip
             found[kind].append((weak, strong))
     for kind, rows in found.items():
-        yield Fault(
+        yield AuditFinding(
             DOUBLES,
             kind,
             severity(len(rows), site.pages),
@@ -118,18 +123,18 @@ _TEXTS = {
 }
 
 
-def _strength(url: str, site: Site, wanted: Wanted) -> tuple[float, float, float]:
+def _strength(url: str, site: SurveyedSite, wanted: ExpectedSite) -> tuple[float, float, float]:
     """What speaks for an address: links of others, clicks and hits, links of the site itself."""
     known = wanted.known(url)
     linked, used = (known.links, known.clicks + known.hits) if known is not None else (0.0, 0.0)
     return linked, used, site.inbound[url]
 
 
-def _is_index(url: str, wanted: Wanted) -> bool:
+def _is_index(url: str, wanted: ExpectedSite) -> bool:
     return url.rpartition("/")[2] in wanted.index_files
 
 
-def _claimed_twice(site: Site) -> Iterator[Fault]:
+def _claimed_twice(site: SurveyedSite) -> Iterator[AuditFinding]:
     """Addresses that several pages name as canonical, each of which says something else."""
     claims: dict[str, list[str]] = defaultdict(list)
     for page, target in site.canonicals.items():
@@ -156,7 +161,7 @@ def _claimed_twice(site: Site) -> Iterator[Fault]:
             rows += [(target, page) for page in pages]
     if rows:
         contested = len({target for target, _ in rows})
-        yield Fault(
+        yield AuditFinding(
             DOUBLES,
             "contested-address",
             severity(contested, site.pages),

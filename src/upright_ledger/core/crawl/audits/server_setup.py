@@ -7,7 +7,14 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from upright_ledger.core.crawl.audits.site_index import Fault, Line, Site, Wanted, as_rows, severity
+from upright_ledger.core.crawl.audits.site_index import (
+    AuditFinding,
+    ExpectedSite,
+    PageRecord,
+    SurveyedSite,
+    as_rows,
+    severity,
+)
 from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.core.severity import Severity
 from upright_ledger.core.url.address import names_file, split_text, toggle_slash
@@ -36,7 +43,7 @@ _TEXTS = {
 }
 
 
-def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
+def server(site: SurveyedSite, wanted: ExpectedSite) -> Iterator[AuditFinding]:
     """What a relaunch needs of a server."""
     found: dict[str, list[tuple[str, str]]] = defaultdict(list)
     for url, line in site.probes.items():
@@ -44,7 +51,7 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
             found[kind].append((url, beside))
     for kind, rows in found.items():
         grave, text = _TEXTS[kind]
-        yield Fault(
+        yield AuditFinding(
             HYGIENE,
             kind,
             grave,
@@ -56,7 +63,7 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
         front = site.lines.get(f"{wanted.origin}/")
         seconds = _max_age(front.hsts) if front else 0
         if front is not None and front.outcome == CrawlOutcome.ANSWERED and seconds < _HALF_A_YEAR:
-            yield Fault(
+            yield AuditFinding(
                 HYGIENE,
                 "no-hsts",
                 Severity.WARNING,
@@ -65,7 +72,7 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
                 "says",
             )
     if site.mixed:
-        yield Fault(
+        yield AuditFinding(
             HYGIENE,
             "mixed-content",
             Severity.ERROR,
@@ -80,7 +87,7 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
         and line.status not in {405, 501, 999}
     ]
     if dead:
-        yield Fault(
+        yield AuditFinding(
             HYGIENE,
             "external-link-dead",
             severity(len(dead), len(site.external)),
@@ -90,7 +97,7 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
         )
     scripted = [url for url, line in site.lines.items() if line.needs_script and line.is_page]
     if scripted:
-        yield Fault(
+        yield AuditFinding(
             HYGIENE,
             "needs-script",
             severity(len(scripted), site.pages),
@@ -99,7 +106,9 @@ def server(site: Site, wanted: Wanted) -> Iterator[Fault]:
         )
 
 
-def _probed(url: str, line: Line, site: Site, wanted: Wanted) -> Iterator[tuple[str, str]]:
+def _probed(
+    url: str, line: PageRecord, site: SurveyedSite, wanted: ExpectedSite
+) -> Iterator[tuple[str, str]]:
     """Kinds of faults that the answer to a probe shows, each with what stands beside the
     address.
     """
@@ -124,7 +133,7 @@ def _probed(url: str, line: Line, site: Site, wanted: Wanted) -> Iterator[tuple[
             yield "slash-twin-answers", page
 
 
-def _moves_host(line: Line, target: str, wanted: Wanted) -> bool:
+def _moves_host(line: PageRecord, target: str, wanted: ExpectedSite) -> bool:
     """Whether a redirect to HTTPS settles the canonical host in the same hop."""
     return line.outcome == CrawlOutcome.MOVED and line.location == f"{wanted.origin}{target}"
 

@@ -20,7 +20,7 @@ from upright_ledger.core.crawl.observation import (
     RESOURCE,
     SITEMAP_LINE,
     CrawlOutcome,
-    Seen,
+    Observation,
 )
 from upright_ledger.core.inventory.evidence import EntryEvidence
 from upright_ledger.core.severity import Severity
@@ -38,8 +38,8 @@ _Written = tuple[str, str, str]
 """A link as it stands in a page: the address as written, its text, its place."""
 
 
-class Line(NamedTuple):
-    """What is kept of an address: `Seen` without its links."""
+class PageRecord(NamedTuple):
+    """What is kept of an address: `Observation` without its links."""
 
     outcome: CrawlOutcome
     status: int
@@ -76,7 +76,7 @@ class LinkToMend(NamedTuple):
 
 
 @dataclass
-class Site:
+class SurveyedSite:
     """What a survey saw of a site, as the audits look at it.
 
     lines: address → what is kept of it. probes, external: likewise, of addresses that were asked
@@ -86,9 +86,9 @@ class Site:
     in the clear → a page.
     """
 
-    lines: dict[str, Line] = field(default_factory=dict)
-    probes: dict[str, Line] = field(default_factory=dict)
-    external: dict[str, Line] = field(default_factory=dict)
+    lines: dict[str, PageRecord] = field(default_factory=dict)
+    probes: dict[str, PageRecord] = field(default_factory=dict)
+    external: dict[str, PageRecord] = field(default_factory=dict)
     inbound: Counter[str] = field(default_factory=Counter)
     on: dict[str, str] = field(default_factory=dict)
     listed: dict[str, str] = field(default_factory=dict)
@@ -99,7 +99,7 @@ class Site:
     pages: int = 0
     _links: dict[str, dict[_Written, list[str]]] = field(default_factory=dict)
 
-    def add(self, seen: Seen) -> None:
+    def add(self, seen: Observation) -> None:
         """Keep what is needed of an address."""
         if seen.via == USUAL and seen.outcome != CrawlOutcome.ANSWERED:
             return  # no sitemap in a usual place is no fault
@@ -110,7 +110,7 @@ class Site:
                 self._links.pop(seen.url, None)
             self._add_links(seen)
 
-    def _add_links(self, seen: Seen) -> None:
+    def _add_links(self, seen: Observation) -> None:
         """Take up the links of one page."""
         lines, waiting = self.lines, self._links
         targets = set()
@@ -184,9 +184,9 @@ class Site:
         return (url for url, line in self.lines.items() if line.outcome == outcome)
 
 
-def _line(seen: Seen) -> Line:
+def _line(seen: Observation) -> PageRecord:
     facts, kind = seen.facts, seen.content_type.partition(";")[0].strip().lower()
-    return Line(
+    return PageRecord(
         seen.outcome, seen.status, seen.location, seen.reason or seen.error,
         facts.title or facts.heading, facts.canonical, facts.language, seen.noindex,
         seen.status == 200 and kind in _PAGE_TYPES, facts.needs_script, facts.digest, facts.letters,
@@ -204,7 +204,7 @@ class OutcomeRow(NamedTuple):
     linked: int
 
 
-def outcomes(site: Site, group_of: Callable[[str], str]) -> list[OutcomeRow]:
+def outcomes(site: SurveyedSite, group_of: Callable[[str], str]) -> list[OutcomeRow]:
     """What answers how, by group (a section, or a family), the groups with most addresses first."""
     counts: Counter[tuple[str, CrawlOutcome]] = Counter()
     linked: Counter[tuple[str, CrawlOutcome]] = Counter()
@@ -228,7 +228,7 @@ def severity(bad: int, whole: int) -> Severity:
     )
 
 
-class Fault(NamedTuple):
+class AuditFinding(NamedTuple):
     """One kind of fault. text: what it is, with figures; rows: the addresses, each with another
     one; beside: what that is to it (it stands *on* that page, leads *to* it, is the same *as* it).
     """
@@ -263,7 +263,7 @@ def _never(_: str) -> bool:
 
 
 @dataclass(frozen=True)
-class Wanted:
+class ExpectedSite:
     """What the site should be. origin: its canonical origin; origins: all that it has, which
     sitemaps may name. slash: "always", "never", or empty for as most pages have it. staging: it is
     not public yet. index_files: names that stand for their folder. known: what the ledger knows of

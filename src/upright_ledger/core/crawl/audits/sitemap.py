@@ -7,14 +7,20 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from upright_ledger.core.crawl.audits.site_index import Fault, Site, Wanted, as_rows, severity
+from upright_ledger.core.crawl.audits.site_index import (
+    AuditFinding,
+    ExpectedSite,
+    SurveyedSite,
+    as_rows,
+    severity,
+)
 from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.core.severity import Severity
 
 SITEMAP = "sitemap"
 
 
-def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
+def sitemap(site: SurveyedSite, wanted: ExpectedSite) -> Iterator[AuditFinding]:
     """Every address of the sitemaps must answer 200, be canonical and indexable, and be in the
     site's form.
     """
@@ -22,7 +28,9 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
     whole = len(listed)
     if not whole:
         if site.pages:
-            yield Fault(SITEMAP, "no-sitemap", Severity.WARNING, "no sitemap names any page", [])
+            yield AuditFinding(
+                SITEMAP, "no-sitemap", Severity.WARNING, "no sitemap names any page", []
+            )
         return
     bad: dict[str, list[tuple[str, str]]] = defaultdict(list)
     for url in listed:
@@ -36,7 +44,7 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
         "sitemap-not-asked": "could not be asked for",
     }  # fmt: skip
     for kind, rows in bad.items():
-        yield Fault(
+        yield AuditFinding(
             SITEMAP,
             kind,
             severity(len(rows), whole),
@@ -52,7 +60,7 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
         and url not in listed
     ]  # fmt: skip
     if good:
-        yield Fault(
+        yield AuditFinding(
             SITEMAP,
             "missing-from-sitemap",
             severity(len(good), site.pages),
@@ -69,7 +77,7 @@ def sitemap(site: Site, wanted: Wanted) -> Iterator[Fault]:
         and site.lines[url].outcome == CrawlOutcome.ANSWERED
     ]
     if alone:
-        yield Fault(
+        yield AuditFinding(
             SITEMAP,
             "linked-nowhere",
             severity(len(alone), whole),
@@ -85,7 +93,7 @@ _BESIDE = {
 }
 
 
-def is_sitemap(site: Site, url: str) -> bool:
+def is_sitemap(site: SurveyedSite, url: str) -> bool:
     """Whether an address is a sitemap itself."""
     return (
         url.partition("?")[0].endswith((".xml", ".xml.gz"))
@@ -94,7 +102,7 @@ def is_sitemap(site: Site, url: str) -> bool:
     )
 
 
-def _listed_fault(site: Site, wanted: Wanted, url: str) -> tuple[str, str] | None:
+def _listed_fault(site: SurveyedSite, wanted: ExpectedSite, url: str) -> tuple[str, str] | None:
     """The kind of fault of an address, and what stands beside it."""
     line = site.lines.get(url)
     if not wanted.has(url) and not wanted.staging:

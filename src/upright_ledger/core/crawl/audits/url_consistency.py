@@ -7,7 +7,12 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
-from upright_ledger.core.crawl.audits.site_index import Fault, Site, Wanted, severity
+from upright_ledger.core.crawl.audits.site_index import (
+    AuditFinding,
+    ExpectedSite,
+    SurveyedSite,
+    severity,
+)
 from upright_ledger.core.crawl.audits.sitemap import is_sitemap
 from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.core.url.address import names_file, parse_address, split_text
@@ -32,7 +37,7 @@ class FormRow:
     others: dict[str, list[tuple[str, str]]] = field(default_factory=lambda: defaultdict(list))
 
 
-def form_table(site: Site, wanted: Wanted) -> list[FormRow]:
+def form_table(site: SurveyedSite, wanted: ExpectedSite) -> list[FormRow]:
     """The forms that sitemaps, canonical addresses, links, hreflang and redirects use, for
     addresses of the site's own hosts; first what pages have that answer.
     """
@@ -71,7 +76,7 @@ def form_table(site: Site, wanted: Wanted) -> list[FormRow]:
     return [row for row in rows if row.counts]
 
 
-def _may_be_page(site: Site, url: str) -> bool:
+def _may_be_page(site: SurveyedSite, url: str) -> bool:
     line = site.lines.get(url)
     return (
         line is None or line.is_page or line.outcome in {CrawlOutcome.MOVED, CrawlOutcome.FAILING}
@@ -92,7 +97,7 @@ def _forms_of(url: str, own: set[str]) -> Iterator[tuple[str, str]]:
     yield "letter case", "capitals" if letters != letters.lower() else "small"
 
 
-def _right(answering: FormRow, wanted: Wanted) -> dict[str, set[str]]:
+def _right(answering: FormRow, wanted: ExpectedSite) -> dict[str, set[str]]:
     """Part → the forms that are right: what most pages have, or the settings say."""
     found = {part: {counts.most_common(1)[0][0]} for part, counts in answering.counts.items()}
     if hosts := answering.counts.get("host"):
@@ -106,7 +111,7 @@ def _right(answering: FormRow, wanted: Wanted) -> dict[str, set[str]]:
     return found
 
 
-def forms(table: list[FormRow], wanted: Wanted) -> Iterator[Fault]:
+def forms(table: list[FormRow], wanted: ExpectedSite) -> Iterator[AuditFinding]:
     """Where uses disagree about the form of addresses, and which of them to change."""
     answering, *rows = table or [FormRow(PAGES)]
     right = _right(answering, wanted)
@@ -114,7 +119,7 @@ def forms(table: list[FormRow], wanted: Wanted) -> Iterator[Fault]:
         for part, others in row.others.items():
             whole = row.counts[part].total()
             goal = " or ".join(_WORDS.get(form, form) for form in sorted(right[part]))
-            yield Fault(
+            yield AuditFinding(
                 FORMS,
                 f"{part.replace(' ', '-')}-of-{row.use.split()[0]}",
                 severity(len(others), whole),

@@ -16,12 +16,12 @@ from upright_ledger.core.rules.imported.rule import (
     STAGES_WITHIN,
     TARGET,
     Condition,
+    ImportedRequest,
     ImportedRule,
-    Request,
     bytewise,
     compiled,
 )
-from upright_ledger.core.rules.template_index import PASS
+from upright_ledger.core.rules.templates.template_index import PASS
 from upright_ledger.core.url.address import lower_ascii
 
 _HEAD = 16
@@ -61,7 +61,7 @@ class Block:
         self._lengths = sorted({len(head) for _, head in self._others})
         self._kinds = sorted({kind for kind, _ in self._literal})
 
-    def find(self, request: Request) -> tuple[ImportedRule, str] | None:
+    def find(self, request: ImportedRequest) -> tuple[ImportedRule, str] | None:
         """The first rule that fits, and its destination, which may be relative; None where none
         does.
         """
@@ -135,11 +135,11 @@ def stages_around(stage: int) -> Iterator[int]:
         yield stage
 
 
-def _own(request: Request) -> str:
+def _own(request: ImportedRequest) -> str:
     return f"{request.scheme}://{request.host}{request.subject(TARGET)}"
 
 
-def _fits(rule: ImportedRule, request: Request) -> tuple[Any, Any] | None:
+def _fits(rule: ImportedRule, request: ImportedRequest) -> tuple[Any, Any] | None:
     """The matches of a rule's own pattern and of its last condition; None where it does not fit."""
     if rule.subject == INNER:
         if not request.path.startswith(bytewise(rule.below)):

@@ -15,10 +15,10 @@ from upright_ledger.core.rules.imported.rule import (
     REWRITTEN,
     WHOLE,
     WHOLE_BARE,
+    ImportedRequest,
     ImportedRule,
     PieceKind,
     QueryEdit,
-    Request,
     bytewise,
 )
 from upright_ledger.core.url.address import encode_path
@@ -27,7 +27,7 @@ _ARGUMENT_SIGNS = re.compile(r"[^A-Za-z0-9!$'()*,\-./:=@_~\[\]]")
 """What nginx 1.22 encodes in a query, by the table of ngx_escape_uri."""
 
 
-def location_of(rule: ImportedRule, request: Request, own: Any, last: Any) -> str | None:
+def location_of(rule: ImportedRule, request: ImportedRequest, own: Any, last: Any) -> str | None:
     """What a rule answers a request with as its destination, as the server writes it; None where
     the server gives an error instead.
     """
@@ -63,7 +63,9 @@ def location_of(rule: ImportedRule, request: Request, own: Any, last: Any) -> st
     )
 
 
-def _part(kind: str, value: str, rule: ImportedRule, request: Request, own: Any, last: Any) -> str:
+def _part(
+    kind: str, value: str, rule: ImportedRule, request: ImportedRequest, own: Any, last: Any
+) -> str:
     if kind == PieceKind.TEXT:
         return bytewise(value)
     if kind == PieceKind.VARIABLE:
@@ -80,7 +82,7 @@ def _part(kind: str, value: str, rule: ImportedRule, request: Request, own: Any,
     return _escaped(group) if rule.encoding in {GROUPS, AT_END} else group
 
 
-def _rewritten_by_nginx(text: str, rule: ImportedRule, request: Request) -> str:
+def _rewritten_by_nginx(text: str, rule: ImportedRule, request: ImportedRequest) -> str:
     """nginx's rewrite: it encodes what a pattern found as a query, and takes some of that back
     before the first question mark.
     """
@@ -105,7 +107,7 @@ def _rewritten_by_nginx(text: str, rule: ImportedRule, request: Request) -> str:
 
 
 def _rewritten(
-    path: str, query: str, has_query: bool, rule: ImportedRule, request: Request
+    path: str, query: str, has_query: bool, rule: ImportedRule, request: ImportedRequest
 ) -> str | None:
     """Apache's RewriteRule: it encodes the whole, and a query but for one that it was sent and
     leaves alone.
@@ -126,7 +128,7 @@ def _rewritten(
     return f"{path}?{query if bare or query == request.query else _escaped(query)}"
 
 
-def _with_query(text: str, rule: ImportedRule, request: Request) -> str:
+def _with_query(text: str, rule: ImportedRule, request: ImportedRequest) -> str:
     """A destination with what its rule leaves of the request's query."""
     if rule.encoding in {AT_END, AT_END_WHOLE}:
         return (

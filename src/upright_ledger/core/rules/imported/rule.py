@@ -79,7 +79,7 @@ _MOST_GROUPS = 200
 """No server can name more than a few; each costs time at each character that is looked at."""
 
 
-class NotUnderstoodError(ValueError):
+class PatternNotUnderstoodError(ValueError):
     """A pattern or construct whose meaning is not known; the message says why, in a few words."""
 
 
@@ -99,9 +99,11 @@ def compiled(pattern: str, nocase: bool) -> Any:
             if error.args and isinstance(error.args[0], bytes)
             else str(error)
         )
-        raise NotUnderstoodError(f"its pattern is not of the regular kind ({said})") from None
+        raise PatternNotUnderstoodError(
+            f"its pattern is not of the regular kind ({said})"
+        ) from None
     if found.groups > _MOST_GROUPS:
-        raise NotUnderstoodError(f"its pattern has {found.groups:,} groups")
+        raise PatternNotUnderstoodError(f"its pattern has {found.groups:,} groups")
     return found
 
 
@@ -224,7 +226,7 @@ class ImportedRule:
                 compiled(condition.pattern, condition.nocase)
         for kind, value in self.destination:
             if kind == PieceKind.GROUP and value not in groups:
-                raise NotUnderstoodError(
+                raise PatternNotUnderstoodError(
                     f"it names the group {value}, which its pattern does not have"
                 )
 
@@ -253,7 +255,7 @@ def _has_alternatives(pattern: str) -> bool:
 
 
 @dataclass(frozen=True, slots=True)
-class Request:
+class ImportedRequest:
     """A request as patterns see it. path: decoded, a letter a byte (ISO 8859-1); raw: the path as
     sent; target: the same with its query; host: without port, lower case; scheme: of the site.
     """
@@ -283,11 +285,13 @@ class Request:
         return next((v for n, sign, v in found if sign and lower_ascii(n) == lower_ascii(name)), "")
 
 
-def request_of(origin: str, host: str, target: str) -> Request:
+def request_of(origin: str, host: str, target: str) -> ImportedRequest:
     """A request to a host whose site has this origin. target: as sent."""
     raw, _, query = target.partition("?")
     path = decoded_path(canonical(raw)).decode("latin-1")
-    return Request(host.partition(":")[0], path, raw, query, origin.partition("://")[0], target)
+    return ImportedRequest(
+        host.partition(":")[0], path, raw, query, origin.partition("://")[0], target
+    )
 
 
 def bytewise(text: str) -> str:

@@ -23,11 +23,15 @@ from upright_ledger.core.rules.imported.rule import (
     PieceKind,
     QueryEdit,
 )
-from upright_ledger.core.rules.path_automata import common_path, may_begin_alike, source_pattern
-from upright_ledger.core.rules.query_policy import QueryPolicy
-from upright_ledger.core.rules.template_index import PASS, TemplateRule
-from upright_ledger.core.rules.template_syntax import TemplateError
+from upright_ledger.core.rules.templates.path_automata import (
+    common_path,
+    may_begin_alike,
+    source_pattern,
+)
+from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
+from upright_ledger.core.rules.templates.template_syntax import TemplateError
 from upright_ledger.core.url.origins import Site
+from upright_ledger.core.url.query import QueryPolicy
 
 _TOKEN = re.compile(
     r"(?P<rest>\(\.[*+]\))|(?P<prefix>\(\(\?:/\.\*\)\?\))|(?P<segment>\(\[\^/\][*+]\))|"

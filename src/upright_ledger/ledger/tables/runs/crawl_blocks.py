@@ -11,14 +11,14 @@ from typing import Any
 
 from sqlalchemy import Connection, func, insert, select
 
-from upright_ledger.core.crawl.observation import Facts, Link, Seen
+from upright_ledger.core.crawl.observation import Facts, Link, Observation
 from upright_ledger.ledger.db import schema
 
 _ROWS = 2_000  # of one block
 _LEVEL = 1  # of deflating
 
 
-def add_seen(connection: Connection, run: int, seen: Sequence[Seen]) -> None:
+def add_seen(connection: Connection, run: int, seen: Sequence[Observation]) -> None:
     """Store what a survey saw, after what it saw before."""
     t = schema.traces
     number = (
@@ -32,14 +32,14 @@ def add_seen(connection: Connection, run: int, seen: Sequence[Seen]) -> None:
         number += 1
 
 
-def load_seen(connection: Connection, run: int) -> Iterator[Seen]:
+def load_seen(connection: Connection, run: int) -> Iterator[Observation]:
     """All that a survey saw, in the order in which it came."""
     t = schema.traces
     for block in connection.scalars(select(t.c.rows).where(t.c.run == run).order_by(t.c.number)):
         yield from unpack(block)
 
 
-def pack(seen: Sequence[Seen]) -> bytes:
+def pack(seen: Sequence[Observation]) -> bytes:
     """Addresses with their facts as one block."""
     numbers: dict[Link, int] = {}
     rows = [_row(s, numbers) for s in seen]
@@ -47,16 +47,16 @@ def pack(seen: Sequence[Seen]) -> bytes:
     return zlib.compress(json.dumps(told, separators=(",", ":")).encode("ascii"), _LEVEL)
 
 
-def unpack(block: bytes) -> Iterator[Seen]:
+def unpack(block: bytes) -> Iterator[Observation]:
     """The inverse of `pack`."""
     told = json.loads(zlib.decompress(block))
     links = [Link(*link) for link in told["links"]]
     for *plain, facts, of_page in told["rows"]:
-        yield Seen(*plain)._replace(
+        yield Observation(*plain)._replace(
             facts=Facts(*facts)._replace(links=tuple(links[n] for n in of_page))
         )
 
 
-def _row(seen: Seen, numbers: dict[Link, int]) -> list[Any]:
+def _row(seen: Observation, numbers: dict[Link, int]) -> list[Any]:
     of_page = [numbers.setdefault(link, len(numbers)) for link in seen.facts.links]
     return [*seen[:-1], list(seen.facts[:-1]), of_page]

@@ -13,7 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 
-from upright_ledger.core.rules.template_syntax import Capture, CaptureKind, Source
+from upright_ledger.core.rules.templates.template_syntax import Capture, CaptureKind, Source
 
 Mask = int
 

@@ -14,12 +14,12 @@ from itertools import count
 from upright_ledger.core.rules.canonical_form import CanonicalForm
 from upright_ledger.core.rules.exact_rule import ExactRule
 from upright_ledger.core.rules.finding import SEVERITIES, Finding, FindingKind
-from upright_ledger.core.rules.proof import Proof, Witness, in_their_order
-from upright_ledger.core.rules.prover import prove
-from upright_ledger.core.rules.query_policy import QueryPolicy
+from upright_ledger.core.rules.proofs.proof import Proof, Witness, in_their_order
+from upright_ledger.core.rules.proofs.prover import prove
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import PASS, TemplateRule
+from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import parse_address, split_target
+from upright_ledger.core.url.query import QueryPolicy
 
 _HOLES = 4
 """Rounds in which single addresses are let pass; a template that still leads to exact rules then is

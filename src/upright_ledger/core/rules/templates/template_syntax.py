@@ -16,7 +16,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
-from upright_ledger.core.url.address import canonical_path, guard, lower_path, names_file
+from upright_ledger.core.url.address import canonical_path, lower_path, names_file, reject_reason
 from upright_ledger.core.url.destination import is_safe_destination
 from upright_ledger.core.word import Word
 
@@ -258,7 +258,7 @@ def _canonical(parts: Sequence[str | Capture], fold: bool) -> list[str | Capture
         raise TemplateError("its path holds a doubled slash or a dot segment")
     if whole != "/" and whole.endswith("/"):
         whole = whole[:-1]
-    if reason := guard(
+    if reason := reject_reason(
         canonical_path(whole.replace(mark, "x")) if "%" not in whole else whole.replace(mark, "x")
     ):
         raise TemplateError(reason)

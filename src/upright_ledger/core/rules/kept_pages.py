@@ -5,19 +5,19 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
+from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
 from upright_ledger.core.rules.draft import Plan, make_plan
+from upright_ledger.core.rules.target_pages import StockPage
 from upright_ledger.core.url.address import address_of, lower_path
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.origins import Sites
-from upright_ledger.ledger.tables.entries import Entry
-from upright_ledger.ledger.tables.stock import Destination, StockState
 
 KEPT_AS = "another spelling of a page that is kept"
 """Where such a plan comes from."""
 
 
-def lives_on(entry: Entry, sites: Sites, stock: Mapping[str, Destination]) -> bool:
+def lives_on(entry: Entry, sites: Sites, stock: Mapping[str, StockPage]) -> bool:
     """Whether an entry is a page of the new site, on a host that both sites share: the stock says
     that it answers, and so does a log.
     """
@@ -25,11 +25,11 @@ def lives_on(entry: Entry, sites: Sites, stock: Mapping[str, Destination]) -> bo
     if not entry.statuses.get("2xx") or not sites.is_new(page):
         return False
     found = (stock.get(page_key(page._replace(scheme=scheme))) for scheme in ("https", "http"))
-    return any(d is not None and d.status == 200 and d.state == StockState.LIVE for d in found)
+    return any(d is not None and d.status == 200 and not d.planned for d in found)
 
 
 def plan_of_kept(
-    entry: Entry, sites: Sites, policy: FoldingPolicy, stock: Mapping[str, Destination]
+    entry: Entry, sites: Sites, policy: FoldingPolicy, stock: Mapping[str, StockPage]
 ) -> Plan | None:
     """What the other spellings of a page that is kept lead to, such as its index file: the page
     itself, on a host that both sites share.
@@ -57,7 +57,7 @@ def plan_of_kept(
         host_given=True,
         where=KEPT_AS,
     )
-    own = sorted({lower_path(v) if policy.case == "fold" else v for v in odd})
+    own = sorted({lower_path(v) if policy.folds_case else v for v in odd})
     return replace(
         plan, folded=fold(old, policy)._replace(path=own[0], params=()), paths=tuple(own)
     )

@@ -5,9 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from upright_ledger.core.rules.query_policy import QueryPolicy
-from upright_ledger.core.rules.template_index import TemplateRule
-from upright_ledger.core.rules.template_syntax import Capture
+from upright_ledger.core.rules.templates.template_index import TemplateRule
+from upright_ledger.core.rules.templates.template_syntax import Capture
+from upright_ledger.core.url.query import QueryPolicy
 
 _SAMPLES = {
     "digits": ("7", "2011", "1"),
@@ -18,6 +18,7 @@ _SAMPLES = {
 
 
 def sample_text(capture: Capture, n: int) -> str:
+    """A text that a capture takes; the n-th of a few."""
     choices: Sequence[str] = capture.values or _SAMPLES[capture.kind]
     return choices[n % len(choices)]
 
@@ -48,4 +49,5 @@ def is_identity(rule: TemplateRule) -> bool:
 
 
 def head_of(rule: TemplateRule) -> str:
+    """The literal beginning of a destination's path."""
     return path_pieces(rule)[0]

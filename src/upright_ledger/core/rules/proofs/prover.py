@@ -11,7 +11,9 @@ from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
 from upright_ledger.core.rules.compiler import image_pattern
 from upright_ledger.core.rules.exact_rule import ExactRule
 from upright_ledger.core.rules.imported.rule import ImportedRule, PieceKind
-from upright_ledger.core.rules.path_automata import (
+from upright_ledger.core.rules.proofs.proof import Proof, Witness, in_their_order
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.rules.templates.path_automata import (
     OTHER_LETTERS,
     Pattern,
     common_path,
@@ -19,11 +21,8 @@ from upright_ledger.core.rules.path_automata import (
     may_begin_alike,
     source_pattern,
 )
-from upright_ledger.core.rules.proof import Proof, Witness, in_their_order
-from upright_ledger.core.rules.query_policy import QueryPolicy
-from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.template_index import PASS, TemplateGroup, TemplateRule
-from upright_ledger.core.rules.template_samples import (
+from upright_ledger.core.rules.templates.template_index import PASS, TemplateGroup, TemplateRule
+from upright_ledger.core.rules.templates.template_samples import (
     head_of,
     is_identity,
     path_pieces,
@@ -32,6 +31,7 @@ from upright_ledger.core.rules.template_samples import (
 from upright_ledger.core.url.address import Address, lower_path, parse_address
 from upright_ledger.core.url.destination import authority_of
 from upright_ledger.core.url.escapes import value_spellings
+from upright_ledger.core.url.query import QueryPolicy
 
 _MOST_HOPS = 20
 

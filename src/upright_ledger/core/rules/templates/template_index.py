@@ -8,9 +8,9 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
-from upright_ledger.core.rules.query_policy import QueryPolicy
-from upright_ledger.core.rules.template_syntax import Goal, Source, read_goal
+from upright_ledger.core.rules.templates.template_syntax import Goal, Source, read_goal
 from upright_ledger.core.url.destination import authority_of
+from upright_ledger.core.url.query import QueryPolicy
 
 PASS = 0
 """The status of a rule that answers nothing and lets no other rule answer."""

@@ -1,0 +1,189 @@
+"""The state of a move, loaded from its ledger: what most tasks look at."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+from upright_ledger.core.checks.compiled_rules import CompiledRules
+from upright_ledger.core.checks.context import CheckContext
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, usual
+from upright_ledger.core.inventory.entry import Entry
+from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
+from upright_ledger.core.rules.compiler import make_template
+from upright_ledger.core.rules.imported.blocks import Block
+from upright_ledger.core.rules.kept_pages import lives_on
+from upright_ledger.core.rules.rule_answers import RuleAnswers
+from upright_ledger.core.rules.target_pages import StockPage
+from upright_ledger.core.tracing.expected_outcomes import ExpectedOutcomes
+from upright_ledger.core.tracing.verdicts import is_language_home
+from upright_ledger.core.url.address import Address, address_of, parse_address
+from upright_ledger.core.url.destination import page_key
+from upright_ledger.core.url.origins import Sites
+from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.answers import load_claims
+from upright_ledger.ledger.tables.entries import load_entries, seen_queries, sessions_in_paths
+from upright_ledger.ledger.tables.imported_rules import load_imported
+from upright_ledger.ledger.tables.stock import Destination, StockState, load_stock
+from upright_ledger.ledger.tables.templates import load_templates
+
+
+@dataclass
+class MoveState:
+    """Entries, stock and answers of a ledger as they stood when they were first asked for."""
+
+    ledger: Ledger
+
+    @property
+    def sites(self) -> Sites:
+        return self.ledger.settings.sites
+
+    @property
+    def policy(self) -> FoldingPolicy:
+        return self.ledger.settings.policy
+
+    @cached_property
+    def entries(self) -> list[Entry]:
+        """All entries; those that nobody answered have the answer of the template or imported rule
+        that fits them, or are kept where their page lives on.
+        """
+        with self.ledger.reading() as connection:
+            entries = load_entries(connection, self.ledger.settings.weights, self.policy.index_set)
+        for entry in (e for e in entries if e.answer.kind == AnswerKind.OPEN):
+            if self.sites.shared_origins(entry.site) and lives_on(entry, self.sites, self.pages):
+                entry.answer, entry.by = usual(AnswerKind.KEEP), AnsweredBy.STOCK
+                continue
+            if not self.given or self._is_live(address := address_of(entry.legacy_url)):
+                continue
+            if (ruled := self.given.answer(address)) is not None:
+                entry.answer, entry.by, entry.where, query = ruled
+                entry.query = query or entry.query
+        return entries
+
+    @cached_property
+    def given(self) -> RuleAnswers:
+        """What templates and imported rules answer."""
+        with self.ledger.reading() as connection:
+            stored, blocks = load_templates(connection), load_imported(connection)
+        templates = [
+            make_template(
+                t.site,
+                t.source,
+                t.status,
+                t.destination,
+                self.sites.base_of(t.site) + t.source,
+                fold=self.policy.folds_case,
+                query=t.query,
+            )
+            for t in stored
+        ]
+        return RuleAnswers(self.sites, self.policy, templates, tuple(map(Block, blocks)))
+
+    def _is_live(self, address: Address) -> bool:
+        """Whether an old address is a page of the new site, on a host that both share."""
+        if not self.sites.is_new(address):
+            return False
+        pages = (self.stock.get(page_key(address._replace(scheme=s))) for s in ("https", "http"))
+        return any(page is not None and page.status < 300 for page in pages)
+
+    @property
+    def requests(self) -> Iterator[tuple[str, str]]:
+        """Host and target of every spelling of every entry."""
+        for entry in self.entries:
+            yield (address := address_of(entry.legacy_url)).authority, address.target
+            yield from entry.requests
+
+    @cached_property
+    def protected_urls(self) -> list[Address]:
+        """Addresses that no template may take: what is kept or ignored, and live pages on hosts
+        that both sites share.
+        """
+        alone = {AnswerKind.KEEP, AnswerKind.IGNORE}
+        kept = [
+            address_of(e.legacy_url)
+            for e in self.entries
+            if e.answer.kind in alone and e.by != AnsweredBy.TEMPLATE
+        ]
+        live = [
+            address
+            for d in self.stock.values()
+            if d.state == StockState.LIVE
+            and d.status < 300
+            and self.sites.site_of(address := parse_address(d.url))
+        ]
+        return kept + live
+
+    @cached_property
+    def by_key(self) -> dict[tuple[str, str], Entry]:
+        """Site and key → entry."""
+        return {(e.site, e.key): e for e in self.entries}
+
+    def entry_of(self, address: Address) -> Entry | None:
+        """The entry an address belongs to, or None."""
+        return self.expected.entry_of(address)
+
+    @cached_property
+    def stock(self) -> dict[str, Destination]:
+        """Page key → page."""
+        with self.ledger.reading() as connection:
+            return load_stock(connection)
+
+    @cached_property
+    def pages(self) -> dict[str, StockPage]:
+        """Page key → what rules need to know of a page."""
+        return {
+            page: StockPage(d.status, d.redirects_to, planned=d.state == StockState.PLANNED)
+            for page, d in self.stock.items()
+        }
+
+    @cached_property
+    def homes(self) -> frozenset[str]:
+        """Page keys of the new site's front pages, those of its languages among them."""
+        languages = {p for p, d in self.stock.items() if is_language_home(address_of(d.url).path)}
+        return frozenset({f"{origin}/" for origin in self.sites.new} | languages)
+
+    @cached_property
+    def around(self) -> CheckContext:
+        """What plans are checked against."""
+        slash, forms = self.ledger.settings.slash, self.ledger.settings.forms
+        return CheckContext(self.sites, self.policy, self.pages, self.homes, slash, forms)
+
+    @cached_property
+    def compiled(self) -> CompiledRules:
+        """The rules that the answers amount to, with their faults and proofs."""
+        with self.ledger.reading() as connection:
+            claims = load_claims(connection)
+        return CompiledRules(
+            self.around,
+            self.given,
+            self.entries,
+            claims,
+            self.protected_urls,
+            self._seen_queries,
+            self._session_paths,
+        )
+
+    def _seen_queries(self) -> Iterator[tuple[tuple[str, str], str]]:
+        with self.ledger.reading() as connection:
+            spelled = [address_of(spelling) for spelling, _, _ in seen_queries(connection)]
+        return (((self.sites.site_of(a), fold(a, self.policy).key), a.query) for a in spelled)
+
+    def _session_paths(self) -> list[tuple[int, str]]:
+        with self.ledger.reading() as connection:
+            return sessions_in_paths(connection)
+
+    @cached_property
+    def expected(self) -> ExpectedOutcomes:
+        """What requests must show."""
+        return ExpectedOutcomes(
+            self.sites,
+            self.policy,
+            self.by_key,
+            self.around.canonicalised,
+            lambda: self.compiled.kept_as,
+            self._fold_request_path,
+        )
+
+    def _fold_request_path(self, path: str) -> str:
+        return self.compiled.rules.fold_request_path(path)

@@ -1,0 +1,1 @@
+"""What is proved of a rule set: chains and loops for every URL there is."""
