@@ -11,19 +11,24 @@ import sys
 import tempfile
 from pathlib import Path
 
+from upright_ledger.servers import DIALECTS, load_server
+
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
 
 from conformance import compare, make_requests, make_rules, write_build
-from upright_ledger.web.local.real_servers import LAUNCHES, find_server, run_example
+from upright_ledger.web.local.real_servers import find_program, run_example
 
 SETS, REQUESTS = 80, 250
 
 
 def main() -> None:
     failed = False
-    for name in sys.argv[1:] or list(LAUNCHES):
-        if not find_server(name):
-            print(f"{name:9} skipped: not installed (apt-get install {LAUNCHES[name].package})")
+    for name in sys.argv[1:] or list(DIALECTS):
+        if not find_program(load_server(name).launch.program):
+            print(
+                f"{name:9} skipped: not installed (apt-get install "
+                f"{load_server(name).launch.package})"
+            )
             continue
         asked, answered, differences = 0, 0, []
         for seed in range(SETS):
@@ -32,7 +37,7 @@ def main() -> None:
             with tempfile.TemporaryDirectory() as held:
                 written, acting = write_build(name, rules, Path(held))
                 requests = list(make_requests(rng, written, REQUESTS))
-                with run_example(name, Path(held)) as place:
+                with run_example(load_server(name).launch, Path(held)) as place:
                     differences += compare(name, written, requests, place, acting)
             asked += len(requests)
             answered += sum(1 for host, target in requests if written.answer(host, target))

@@ -26,8 +26,8 @@ from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites, group_origins
-from upright_ledger.servers import load_dialect
-from upright_ledger.web.local.real_servers import LAUNCHES, find_server, run_example
+from upright_ledger.servers import DIALECTS, load_dialect, load_server
+from upright_ledger.web.local.real_servers import find_program, run_example
 
 HOST = "www.quillhaven.example"
 RULES = 100_000
@@ -82,7 +82,7 @@ def rules(words: random.Random) -> tuple[RuleSet, list[str]]:
 
 def bare(name: str, built: Path, folder: Path) -> None:
     """The built example of a server with one fixed answer in place of the rules."""
-    example = Path(LAUNCHES[name].example)
+    example = Path(load_server(name).launch.example)
     (folder / "example/htdocs").mkdir(parents=True)
     (folder / "make-maps.sh").write_text("true\n")
     text = (built / example).read_text()
@@ -112,7 +112,7 @@ def bare(name: str, built: Path, folder: Path) -> None:
 
 def widen(name: str, folder: Path) -> None:
     """Keep connections open for all requests, as the fixed answer does."""
-    path = folder / LAUNCHES[name].example
+    path = folder / load_server(name).launch.example
     text = path.read_text()
     if name == "nginx":
         text = text.replace("access_log off;", "access_log off; keepalive_requests 100000000;")
@@ -182,14 +182,14 @@ def measure(name: str, made: RuleSet, paths: list[str], words: random.Random) ->
         widen(name, folder)
         widen(name, plain)
         start = time.perf_counter()
-        ours = stack.enter_context(run_example(name, folder))[1]
+        ours = stack.enter_context(run_example(load_server(name).launch, folder))[1]
         started = time.perf_counter() - start
         memory = (
             sum(int(Path(f"/proc/{p}/statm").read_text().split()[1]) for p in processes(ours))
             * resource.getpagesize()
             / 1e6
         )
-        theirs = stack.enter_context(run_example(name, plain))[1]
+        theirs = stack.enter_context(run_example(load_server(name).launch, plain))[1]
         some = words.sample(paths, TARGETS)
         kinds = {
             "hit": some,
@@ -214,11 +214,11 @@ def main() -> None:
         f"{'request':30}{'median':>8}{'least':>8}{'most':>8}   "
         "CPU a request, relative to one fixed 301"
     )
-    for name in sys.argv[1:] or list(LAUNCHES):
-        if find_server(name):
+    for name in sys.argv[1:] or list(DIALECTS):
+        if find_program(load_server(name).launch.program):
             measure(name, made, paths, words)
         else:
-            print(f"{name}: not installed (apt-get install {LAUNCHES[name].package})")
+            print(f"{name}: not installed (apt-get install {load_server(name).launch.package})")
 
 
 if __name__ == "__main__":

@@ -17,8 +17,9 @@ from typing import Any
 import pytest
 
 from upright_ledger.demo.sample import Sample, write_sample
+from upright_ledger.servers import load_server
 from upright_ledger.web.local.real_nginx import find_nginx
-from upright_ledger.web.local.real_servers import LAUNCHES, find_server
+from upright_ledger.web.local.real_servers import find_program
 
 PROGRAM = Path(sys.executable).with_name("upright")
 OLD = "http://www.quillhaven.example"
@@ -31,8 +32,8 @@ needs_nginx = pytest.mark.skipif(
 
 def needs_server(name: str) -> pytest.MarkDecorator:
     """Skips a test where a web server is missing, with the reason."""
-    reason = f"{name} is not installed: apt-get install {LAUNCHES[name].package}"
-    return pytest.mark.skipif(not find_server(name), reason=reason)
+    reason = f"{name} is not installed: apt-get install {load_server(name).launch.package}"
+    return pytest.mark.skipif(not find_program(load_server(name).launch.program), reason=reason)
 
 
 @dataclass(frozen=True)

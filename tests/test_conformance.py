@@ -34,12 +34,12 @@ from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import read_destination
-from upright_ledger.servers import load_dialect
+from upright_ledger.servers import DIALECTS, load_dialect, load_server
 from upright_ledger.web.local.real_nginx import run_nginx
-from upright_ledger.web.local.real_servers import LAUNCHES, run_example
+from upright_ledger.web.local.real_servers import run_example
 
 EACH_SERVER = pytest.mark.parametrize(
-    "name", [pytest.param(n, marks=needs_server(n)) for n in LAUNCHES]
+    "name", [pytest.param(n, marks=needs_server(n)) for n in DIALECTS]
 )
 
 
@@ -53,7 +53,7 @@ def test_a_real_server_agrees_with_the_reference(name: str, seed: int) -> None:
         written, acting = write_build(name, rules, Path(held))
         requests = list(make_requests(rng, rules, 140))
         assert answered_by_others(rules, written, requests) == []
-        with run_example(name, Path(held)) as place:
+        with run_example(load_server(name).launch, Path(held)) as place:
             assert compare(name, written, requests, place, acting) == []
 
 
@@ -115,7 +115,7 @@ def test_hostile_addresses_and_destinations_break_out_of_nothing(name: str, tmp_
     assert len(rules.rules) > 200
     written, _ = write_build(name, rules, tmp_path)
     assert len(written.rules) > 0.95 * len(rules.rules)
-    with run_example(name, tmp_path) as place:
+    with run_example(load_server(name).launch, tmp_path) as place:
         assert ask(place, "www.quillhaven.example", "/plain") == (301, f"{NEW}/plain-new/")
         for target in (
             "/",
@@ -185,7 +185,7 @@ def test_letter_case_counts_where_it_is_exact(name: str) -> None:
     for seed in range(3):
         with tempfile.TemporaryDirectory() as held:
             written, acting = write_build(name, cased_rules(random.Random(seed)), Path(held))
-            with run_example(name, Path(held)) as place:
+            with run_example(load_server(name).launch, Path(held)) as place:
                 assert compare(name, written, requests, place, acting) == []
 
 
@@ -202,7 +202,7 @@ def test_a_scheme_that_two_proxies_tell_leads_into_no_loop(name: str, tmp_path: 
     rules = compile_rules([plan], [], SITES, FoldingPolicy(), forms=[form])[0]
     write_build(name, rules, tmp_path)
     host, told = "www.quillhaven.example", f"{SCHEME_HEADER}: "
-    with run_example(name, tmp_path) as place:
+    with run_example(load_server(name).launch, tmp_path) as place:
 
         def proxies(folder: Path, port: int) -> str:
             passed = "proxy_set_header Host $http_host; proxy_set_header X-Forwarded-Proto"

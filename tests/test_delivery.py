@@ -13,7 +13,8 @@ import pytest
 
 from conftest import NEW, OLD, Program, needs_server
 from servers import ask_headers
-from upright_ledger.web.local.real_servers import LAUNCHES, run_example
+from upright_ledger.servers import DIALECTS, load_server
+from upright_ledger.web.local.real_servers import run_example
 
 
 def rows(path: Path) -> list[dict[str, str]]:
@@ -119,7 +120,7 @@ def test_a_list_is_filled_by_value_in_the_columns_of_its_profile(decided: Progra
     assert lines[0] == {"old": f"{OLD}/b", "new": f"{NEW}/n/b/", "status": 301}
     assert len(lines) == 4
     settings.write_text(settings.read_text() + "\n[profile.bad]\nlimit = 'many'\n")
-    assert "a profile's limit" in decided("build", "--for", "bad", "--out", "x", code=3).err
+    assert "[profile.bad] limit" in decided("build", "--for", "bad", "--out", "x", code=3).err
 
 
 def test_an_htaccess_has_a_sane_size(museum: Program) -> None:
@@ -133,7 +134,7 @@ def test_an_htaccess_has_a_sane_size(museum: Program) -> None:
     assert "not said for whom" in museum("build", "--out", "rules", code=2).err
 
 
-@pytest.mark.parametrize("name", [pytest.param(n, marks=needs_server(n)) for n in LAUNCHES])
+@pytest.mark.parametrize("name", [pytest.param(n, marks=needs_server(n)) for n in DIALECTS])
 def test_redirects_say_how_long_they_may_be_kept(decided: Program, name: str) -> None:
     settings = decided.folder / "upright.toml"
     settings.write_text(
@@ -141,7 +142,7 @@ def test_redirects_say_how_long_they_may_be_kept(decided: Program, name: str) ->
     )
     decided("decide", "/t/{x}", "--to", "/n/{x}/")
     decided("build", "--for", name, "--out", "rules")
-    with run_example(name, decided.folder / "rules") as place:
+    with run_example(load_server(name).launch, decided.folder / "rules") as place:
         for target, status in (
             ("/a", 301),
             ("/a?utm_source=x", 301),
@@ -216,7 +217,7 @@ def test_the_site_has_its_own_page_for_what_is_gone(museum: Program, name: str) 
     example = (folder / file).read_text()
     assert stands in example
     (folder / file).write_text(example.replace(stands, wanted, 1))
-    with run_example(name, folder) as place:
+    with run_example(load_server(name).launch, folder) as place:
         for path in ("/b", "/tickets/x"):
             connection = HTTPConnection(*place, timeout=10)
             connection.request("GET", path, headers={"Host": "www.quillhaven.example"})

@@ -19,6 +19,7 @@ from upright_ledger.app.decide.decide import decide_one
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import usual
 from upright_ledger.core.url.address import canonical_path, parse_address
+from upright_ledger.formats.records import ReadOptions
 
 
 def test_sessions_in_paths_fold_and_are_named(museum: Program) -> None:
@@ -88,7 +89,7 @@ def test_whatever_folds_into_an_answered_entry_is_answered_or_named(
         old = NEW if answer == "keep" else OLD
         ledger = fresh_ledger([old], [NEW], case=case)
         (folder / "seen.txt").write_text("".join(f"{old}{s}\n" for s in spelled))
-        gather(ledger, [str(folder / "seen.txt")], kind="text")
+        gather(ledger, [str(folder / "seen.txt")], ReadOptions(kind="text"))
         move = MoveState(ledger)
         for entry in move.entries:
             given_answer = (

@@ -22,6 +22,7 @@ from upright_ledger.core.url.address import (
     parse_address,
 )
 from upright_ledger.core.url.redaction import Secrets
+from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables.cells import number
 
 SAME = [
@@ -318,7 +319,7 @@ def test_changed_folding_settings_are_not_applied_to_folded_entries(museum: Prog
     museum.write("more.txt", "/b\n")
     assert "folding settings" in museum("gather", "more.txt", code=2).err
     settings_file.write_text(text.replace('case = "fold"', 'case = "sideways"'))
-    assert "must be fold or exact" in museum("balance", code=3).err
+    assert "must be exact or fold" in museum("balance", code=3).err
 
 
 LINE = st.one_of(
@@ -354,7 +355,7 @@ def test_no_line_is_lost(lines: list[str], tmp_path_factory: pytest.TempPathFact
     path.write_text("\n".join(["/sure", *lines]), encoding="utf-8")
     ledger = open_new(folder / "ledger", [OLD], ["https://new.example"])
     try:
-        (result,) = gather(ledger, [str(path)], kind="text").sources
+        (result,) = gather(ledger, [str(path)], ReadOptions(kind="text")).sources
     except InputError:
         return
     assert result.lines == result.accepted + result.set_aside + result.rejected

@@ -24,6 +24,7 @@ from upright_ledger.app.begin.open_ledger import open_new
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
+from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables.cells import day_of
 from upright_ledger.ledger.tables.entries import count_entries
 
@@ -375,7 +376,7 @@ def test_every_row_of_a_table_is_accounted_for(
     (folder / "export.csv").write_text(text.getvalue(), encoding="utf-8")
     ledger = open_new(folder / "ledger", [OLD], ["https://new.example"])
     try:
-        (result,) = gather(ledger, [str(folder / "export.csv")], kind="table").sources
+        (result,) = gather(ledger, [str(folder / "export.csv")], ReadOptions(kind="table")).sources
     except InputError:
         return  # refused whole: no row of the chosen column can be read
     assert result.lines == result.accepted + result.set_aside + result.rejected == len(rows) + 1

@@ -307,7 +307,7 @@ def test_hostile_addresses_break_out_of_nothing(open_museum: Callable[..., Progr
         assert not any(ord(c) < 32 and c != "\n" for c in text)
     for line in (own.folder / "rules/redirects.csv").read_text().splitlines():
         assert line.lstrip('"')[:1] not in {"=", "+", "-", "@"}
-    rules = MoveState(open_ledger(own.folder)).rules
+    rules = MoveState(open_ledger(own.folder)).compiled.rules
     assert len(rules.rules) == len(HOSTILE) - 14
     with nginx_with(own.folder / "rules") as place:
         assert ask(place, "untouched.example", "/plain") == (204, "")

@@ -10,6 +10,7 @@ import pytest
 
 from conftest import NEW, OLD, Program, needs_server
 from servers import ask
+from upright_ledger.servers import load_server
 from upright_ledger.web.local.real_servers import run_example
 
 HTACCESS = r"""RewriteEngine On
@@ -173,7 +174,7 @@ def test_a_rule_file_means_what_the_real_server_does(
     program = Program(bare.folder / "site")
     program.write(file, text)
     answered = 0
-    with run_example(name, serve(name, text, bare.folder / "server")) as place:
+    with run_example(load_server(name).launch, serve(name, text, bare.folder / "server")) as place:
         for host in hosts:
             ours = read_in(program, file, host)
             for target in REQUESTS:
@@ -198,7 +199,9 @@ def test_what_protects_addresses_is_never_passed_over(bare: Program) -> None:
     program = Program(bare.folder / "site")
     program.write(".htaccess", GUARDED)
     answered = 0
-    with run_example("apache", serve("apache", GUARDED, bare.folder / "server")) as place:
+    with run_example(
+        load_server("apache").launch, serve("apache", GUARDED, bare.folder / "server")
+    ) as place:
         ours = read_in(program, ".htaccess", HOSTS[0], GUARDED_REQUESTS)
         for target in GUARDED_REQUESTS:
             status, location = ask(place, HOSTS[0], target)

@@ -10,8 +10,8 @@ import pytest
 
 from conftest import Program, needs_server
 from servers import ask
-from upright_ledger.servers import DIALECTS
-from upright_ledger.web.local.real_servers import LAUNCHES, run_example
+from upright_ledger.servers import DIALECTS, load_server
+from upright_ledger.web.local.real_servers import run_example
 
 PORTED, NUMBERED, GREEK = (
     "http://old.quillhaven.example:8080",
@@ -66,10 +66,10 @@ def test_hosts_are_named_as_they_are_and_get_what_was_decided_from_every_server(
         )
 
 
-@pytest.mark.parametrize("name", [pytest.param(n, marks=needs_server(n)) for n in LAUNCHES])
+@pytest.mark.parametrize("name", [pytest.param(n, marks=needs_server(n)) for n in DIALECTS])
 def test_ports_and_closing_dots_of_hosts_play_their_part(harbour: Program, name: str) -> None:
     harbour("build", "--for", name, "--out", "rules", code=None)
-    with run_example(name, Path(harbour.folder / "rules")) as place:
+    with run_example(load_server(name).launch, Path(harbour.folder / "rules")) as place:
         found = {
             host: ask(place, host, target)
             for host, target in (

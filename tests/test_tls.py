@@ -18,6 +18,7 @@ import tomlkit
 import trustme
 
 from conftest import NEW, Program, needs_server
+from upright_ledger.servers import load_server
 from upright_ledger.web.local.real_servers import run_example
 from upright_ledger.web.local.stand_in import serve
 
@@ -193,7 +194,7 @@ def test_real_servers_give_what_was_decided(asking: Program, name: str, tls: boo
         f"{bare}/old.html\n{bare}/gone\n{bare}/later\n{bare}/journal/x.html?utm_source=m\n{bare}/"
         f"other?q=1\n{NEW}/here\n",
     )
-    with run_example(name, asking.folder / "rules") as (host, port):
+    with run_example(load_server(name).launch, asking.folder / "rules") as (host, port):
         at = f"{'https' if tls else 'http'}://{host}:{port}"
         asking("replay", "urls.txt", "--at", at, "--ca", "ca.pem", "--hops", "hops.csv", code=1)
     with (asking.folder / "hops.csv").open() as file:

@@ -17,7 +17,7 @@ from pathlib import Path
 
 from conftest import NEW, OLD
 from torture_bench import ANOTHER, LEFTOVERS, SITE, Bench, Faults, State, WrongError
-from upright_ledger.app.collect.gather import gather
+from upright_ledger.app.collect.gather import ErrorList, gather
 from upright_ledger.ledger.store import open_ledger
 
 
@@ -39,7 +39,7 @@ class Case:
 def _gather_failing() -> None:
     """What `triage` does first with a list of failing addresses."""
     ledger = open_ledger(Path())
-    gather(ledger, ["errors.csv"], failing=True)
+    gather(ledger, ["errors.csv"], errors=ErrorList())
     ledger.end()
 
 

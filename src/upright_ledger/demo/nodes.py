@@ -11,52 +11,17 @@ from collections.abc import Iterator, Mapping
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
-from upright_ledger.web.local.real_servers import EXAMPLE_PORT, LAUNCHES, find_server, run_example
+from upright_ledger.servers import DIALECTS, load_server
+from upright_ledger.web.local.real_servers import find_program, run_example
 
-NODES = ("nginx", "apache", "haproxy")
+NODES = {name: launch for name in DIALECTS if (launch := load_server(name).launch).node}
+"""Servers of which a node before the new site can be made, and how they are started."""
 CERTIFICATE = "staging-certificate.pem"
-
-_LISTEN = f"127.0.0.1:{EXAMPLE_PORT}"
-_MODULES = "".join(
-    f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so\n"
-    for name in ("ssl", "proxy", "proxy_http")
-)
-# What makes the example of a build speak TLS, and hand over to the new site what no rule answers:
-# what stands there, and what is to.
-_CHANGES = {
-    "nginx": (
-        (
-            f"listen {_LISTEN};",
-            f"listen {_LISTEN} ssl; ssl_certificate tls.pem; ssl_certificate_key tls.pem;",
-        ),
-        (
-            "        return 404;",
-            "        location / {{ proxy_pass {site}; proxy_set_header Host $host; }}",
-        ),
-    ),
-    "apache": (
-        (
-            "<VirtualHost *>",
-            (
-                f"{_MODULES}<VirtualHost *>\nSSLEngine on\nSSLCertificateFile "
-                "tls.pem\nProxyPreserveHost on"
-            ),
-        ),
-        ("</VirtualHost>", "ProxyPass / {site}/\n</VirtualHost>"),
-    ),
-    "haproxy": (
-        (f"bind {_LISTEN}", f"bind {_LISTEN} ssl crt example/tls.pem"),
-        (
-            "  http-request return status 404",
-            "  default_backend new_site\nbackend new_site\n  server site {authority}",
-        ),
-    ),
-}
 
 
 def missing() -> str:
     """What the nodes need and is not on this machine, in words; empty where all is there."""
-    lacking = [LAUNCHES[name].package for name in NODES if not find_server(name)]
+    lacking = [n.package for n in NODES.values() if not find_program(n.program)]
     if not shutil.which("openssl"):
         lacking.append("openssl")
     return ", ".join(lacking)
@@ -88,14 +53,14 @@ def web_nodes(builds: Mapping[str, Path], certificate: Path, site: str) -> Itera
         found = {}
         for name, build in builds.items():
             shutil.copytree(build, held / name)
-            example = held / name / LAUNCHES[name].example
+            example = held / name / NODES[name].example
             text = example.read_text(encoding="utf-8")
-            for stands, wanted in _CHANGES[name]:
+            for stands, wanted in NODES[name].node:
                 text = text.replace(
                     stands, wanted.format(site=site, authority=site.partition("://")[2])
                 )
             example.write_text(text, encoding="utf-8")
             (example.parent / "tls.pem").write_bytes(pem)
-            host, port = stack.enter_context(run_example(name, held / name))
+            host, port = stack.enter_context(run_example(NODES[name], held / name))
             found[name] = f"https://{host}:{port}"
         yield found

@@ -22,6 +22,7 @@ from upright_ledger.demo.site import BARE, GERMAN, NEW, OLD
 LEDGER = "museum"
 FILES = "files"
 RULES = "rules"
+SERVER = "nginx"  # for which those are
 LIVE = "live"
 FIGURES = "figures"
 STAGED = "http://relaunch.quillhaven.example"
@@ -102,7 +103,7 @@ def settling(folder: Path) -> list[Scene]:
         ),
         Scene("Where the books stand", ("balance",)),
         Scene("Is anything wrong now?", ("check",)),
-        Scene("The rules for nginx", ("build", "--for", "nginx", "--out", str(folder / RULES))),
+        Scene("The rules for nginx", ("build", "--for", SERVER, "--out", str(folder / RULES))),
         Scene(
             "All old URLs and a month of the log through the rules, offline",
             ("rehearse", str(files / "old-urls.txt"), str(files / "access.log")),
@@ -165,15 +166,14 @@ def replay_built(folder: Path, address: str) -> Scene:
     return Scene("After: every old URL against the built rules", command, faults_expected=True)
 
 
-def other_nodes(folder: Path) -> list[Scene]:
-    """The same rules for the other servers."""
-    told = {
-        "apache": "The second web node runs Apache",
-        "haproxy": "and an HAProxy stands before the third",
-    }
+def other_nodes(folder: Path, names: Iterable[str]) -> list[Scene]:
+    """The same rules for other servers."""
     return [
-        Scene(intro, ("build", "--for", name, "--out", str(folder / f"{RULES}-{name}")))
-        for name, intro in told.items()
+        Scene(
+            f"Another web node runs {name}",
+            ("build", "--for", name, "--out", str(folder / f"{RULES}-{name}")),
+        )
+        for name in names
     ]
 
 
@@ -235,7 +235,7 @@ def builds_going_live(folder: Path) -> list[Scene]:
         rules = str(folder / f"{RULES}-{name}")
         scenes += [
             Scene("", ("decide", "--from", str(files / f"{name}.csv"))),
-            Scene("", ("build", "--for", "nginx", "--out", rules)),
+            Scene("", ("build", "--for", SERVER, "--out", rules)),
             Scene("", ("handover", rules, "--live", "--at", f"{day}T03:00")),
         ]
     return [*scenes, Scene("", ("decide", "--from", str(files / "waiting.csv")))]

@@ -78,7 +78,9 @@ def _no_lines(_method: str) -> Mapping[str, Sequence[bytes]]:
 class ReadOptions:
     """What a user may say about a file, and what the ledger knows.
 
-    columns: meaning → header text; empty where no column has that meaning. sheet: of a workbook.
+    kind: what the file is; empty where its content tells. host: the old host of paths that name
+    none. columns: meaning → header text; empty where no column has that meaning. sheet: of a
+    workbook.
     hosts: the hosts of the old sites, by which the column of old URLs is told from others. noise:
     kind → names (a regular expression) of parameters that are left out of what a log says, because
     they tell nothing of the page. live: times (UTC) at which builds went live, where days of logs
@@ -94,6 +96,8 @@ class ReadOptions:
     known_lines: Callable[[str], Mapping[str, Sequence[bytes]]] = _no_lines
     sheet: str = ""
     around: Surroundings = NOTHING_SAID
+    kind: str = ""
+    host: str = ""
 
 
 @dataclass

@@ -10,7 +10,7 @@ from importlib import import_module
 
 from upright_ledger.errors import UsageError
 from upright_ledger.servers.import_list import CSV, JSON_LINES, ListDialect, Profile
-from upright_ledger.servers.protocol import Dialect
+from upright_ledger.servers.protocol import Dialect, ServerDialect
 
 DIALECTS = {
     "nginx": "upright_ledger.servers.nginx.dialect",
@@ -39,5 +39,10 @@ def load_dialect(
         raise UsageError(
             f"no server is called {name!r}", f"choose one of: {', '.join([*DIALECTS, *named])}"
         )
-    dialect: Dialect = import_module(DIALECTS[name]).DIALECT
+    return load_server(name)
+
+
+def load_server(name: str) -> ServerDialect:
+    """The dialect of a server that is known."""
+    dialect: ServerDialect = import_module(DIALECTS[name]).DIALECT
     return dialect

@@ -51,6 +51,9 @@ class ListDialect:
 
     profile: Profile
     worth: Mapping[tuple[str, str], float]
+    include_file: str = ""
+    most_rules: int = 0
+    too_many: str = ""
 
     @property
     def name(self) -> str:

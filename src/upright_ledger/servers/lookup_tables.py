@@ -51,8 +51,8 @@ class ParamGroup:
 class LookupTables:
     """The tables. sites: authority → number; numbers: name of a site → number. plain: path → reply.
     groups: path → parameter group. ranked: of each rank in turn, (path, values in a spelling, in
-    the order of the group's shape) → reply. falls_through: paths at which a template with parameters is
-    asked where no exact rule knows them. templates: in the order of asking.
+    the order of the group's shape) → reply. falls_through: paths at which a template with
+    parameters is asked where no exact rule knows them. templates: in the order of asking.
     """
 
     sites: dict[str, str]

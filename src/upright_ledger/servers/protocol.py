@@ -31,8 +31,29 @@ class Translation:
     refused: tuple[ExcludedRule, ...]
 
 
+@dataclass(frozen=True)
+class Launch:
+    """How a server is started in the foreground, unprivileged, with the example of a build.
+
+    program: looked up on this machine. arguments: {folder} stands for the copied build. package:
+    its name on Debian. example: the file whose port is changed. before: commands to run first, one
+    after the other, as `sh` would in that folder. node: what makes the example speak TLS (tls.pem
+    lies beside it), and hand over to the new site what no rule answers: (what stands there, what is
+    to), with {site} and {authority} of that site; empty where nobody wrote it.
+    """
+
+    program: str
+    arguments: tuple[str, ...]
+    package: str
+    example: str
+    before: tuple[tuple[str, ...], ...] = ()
+    node: tuple[tuple[str, str], ...] = ()
+
+
 class Dialect(Protocol):
-    """A server's language."""
+    """A server's language, with all that a server needs to be: what it takes, what of it goes into
+    files that somebody else keeps, how it is tried.
+    """
 
     @property
     def name(self) -> str:
@@ -41,6 +62,18 @@ class Dialect(Protocol):
     @property
     def rule_file(self) -> str:
         """The file that holds most of the rules."""
+
+    @property
+    def include_file(self) -> str:
+        """The file whose lines may go into a file of the user's (`build --into`); empty: none."""
+
+    @property
+    def most_rules(self) -> int:
+        """How many rules it bears; 0 for any number."""
+
+    @property
+    def too_many(self) -> str:
+        """Why it bears no more."""
 
     def write(self, rules: RuleSet) -> Translation:
         """Translate a rule set. Never approximate: what cannot be said exactly is refused."""
@@ -51,6 +84,10 @@ class Dialect(Protocol):
 
 class ServerDialect(Dialect, Protocol):
     """The language of a server whose files can be executed here."""
+
+    @property
+    def launch(self) -> Launch:
+        """How it is started."""
 
     def interpreter(self, files: Mapping[str, bytes]) -> Interpreter:
         """What the written files do with requests. Raises NotUnderstoodError."""

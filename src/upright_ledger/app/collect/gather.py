@@ -62,36 +62,42 @@ class Gathering:
 Progress = Callable[[str], None]
 
 
+@dataclass(frozen=True, slots=True)
+class ErrorList:
+    """That tables list addresses that fail. parameter: which one of an address there holds the
+    failing address; empty where the address itself does.
+    """
+
+    parameter: str = ""
+
+
 def gather(
     ledger: Ledger,
     paths: list[str],
-    *,
-    kind: str = "",
     options: ReadOptions | None = None,
-    host: str = "",
+    *,
     period: tuple[str, str] = ("", ""),
     progress: Progress = lambda _: None,
-    failing: bool = False,
-    parameter: str = "",
+    errors: ErrorList | None = None,
     within: Callable[[Any], None] | None = None,
     trusted: bool = False,
 ) -> Gathering:
     """Gather files into a ledger, one step each: all of a source, or none of it.
 
-    failing: tables list addresses that fail. parameter: which one of an address there holds the
-    failing address. within: what is written in the transaction of a source, too. trusted: no line
-    of a log was gathered before, so that none is looked up. host: the host of paths that name none.
+    errors: tables list addresses that fail. within: what is written in the transaction of a
+    source, too. trusted: no line of a log was gathered before, so that none is looked up.
     What cannot be read at its head is refused before anything is posted; one that turns out damaged
     further on is left out whole, and the others are gathered (`Gathered.failed`). A single file
     that fails raises.
     """
-    check_kind(kind)
-    amend = partial(as_failing, parameter=parameter) if failing else None
-    base = base_origin(ledger.settings.sites, host)
     options = options or ReadOptions()
+    kind = options.kind
+    check_kind(kind)
+    amend = partial(as_failing, parameter=errors.parameter) if errors is not None else None
+    base = base_origin(ledger.settings.sites, options.host)
     asked = {
         "kind": kind,
-        "host": host,
+        "host": options.host,
         "columns": dict(options.columns),
         "encoding": options.encoding,
         "period": list(filter(None, period)),

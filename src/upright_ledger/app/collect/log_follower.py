@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any, BinaryIO, NamedTuple
@@ -21,6 +21,7 @@ from upright_ledger.app.collect.gather import Gathered, gather
 from upright_ledger.errors import InputError
 from upright_ledger.formats.files.compressed import files_of, open_bytes, spelled
 from upright_ledger.formats.files.leftovers import temporary_folder
+from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.followed_logs import (
     ACCESS_LOG,
@@ -54,12 +55,14 @@ class New:
 
 
 def gather_new(
-    ledger: Ledger, paths: Sequence[str], *, host: str = "", kind: str = ""
+    ledger: Ledger, paths: Sequence[str], options: ReadOptions | None = None
 ) -> list[New]:
     """Gather what is new in some logs, and in the rotated ones beside them that were written since
     they are followed. Raises InputError for a file that cannot be read.
     """
     results = []
+    options = options or ReadOptions()
+    as_log = replace(options, kind=options.kind or ACCESS_LOG)
     for path, lost in _with_rotated(ledger, paths):
         with temporary_folder() as held:
             part = held / _plain_name(path)
@@ -87,10 +90,7 @@ def gather_new(
                 noted.append(True)
 
             if result.bytes:
-                gathering = gather(
-                    ledger, [str(part)], kind=kind or ACCESS_LOG, host=host, within=note,
-                    trusted=trusted
-                )  # fmt: skip
+                gathering = gather(ledger, [str(part)], as_log, within=note, trusted=trusted)
                 result.gathered = gathering.sources[0]
             if not noted:
                 with ledger.writing() as connection:

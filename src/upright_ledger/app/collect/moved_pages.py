@@ -19,6 +19,7 @@ from upright_ledger.core.url.address import address_of
 from upright_ledger.formats.files.atomic import csv_bytes
 from upright_ledger.formats.files.leftovers import temporary_folder
 from upright_ledger.formats.files.outputs import write_output
+from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.stock import StoredProposal, load_proposals, store_proposals
 
@@ -95,7 +96,9 @@ def _take_up(ledger: Ledger, renamings: Sequence[Renaming], name: str) -> int:
             writer = csv.writer(out)
             writer.writerow(("url", "title"))
             writer.writerows((r.old, r.title) for r in renamings)
-        return sum(s.new_entries for s in gather(ledger, [str(file)], kind="table").sources)
+        return sum(
+            s.new_entries for s in gather(ledger, [str(file)], ReadOptions(kind="table")).sources
+        )
 
 
 def _proposal(entry: Entry, renaming: Renaming) -> StoredProposal:

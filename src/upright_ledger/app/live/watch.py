@@ -6,9 +6,11 @@ import hashlib
 import os
 import random
 from collections.abc import Callable, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+
+from msgspec import structs
 
 from upright_ledger.app.collect.log_follower import New, gather_new
 from upright_ledger.app.live.fix_times import load_fixes
@@ -24,6 +26,7 @@ from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import InputError, UprightError
 from upright_ledger.formats.files.atomic import json_bytes
 from upright_ledger.formats.files.outputs import write_output
+from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.followed_logs import (
@@ -74,8 +77,8 @@ Ask = Callable[[MoveState, Requests], Results]
 def watch(
     ledger: Ledger,
     paths: Sequence[str],
+    options: ReadOptions | None = None,
     *,
-    host: str = "",
     file: Path | None = None,
     ask: Ask | None = None,
     sample: int = 0,
@@ -88,7 +91,7 @@ def watch(
     a look that is killed loses no message, and one that was being handed over when it was killed is
     handed over again under the same identity.
     """
-    read = gather_new(ledger, paths, host=host)
+    read = gather_new(ledger, paths, options)
     move = MoveState(ledger)
     result = triage(move)
     items = [_item(row) for row in result.rows]
@@ -226,6 +229,6 @@ def _deliver(ledger: Ledger, notify: Notify, file: Path | None, watched: Watched
 
 
 def _mail(notify: Notify) -> Mail:
-    told = asdict(notify)
+    told = structs.asdict(notify)
     del told["post"]
     return Mail(**told, password=os.environ.get(PASSWORD, ""))

@@ -22,10 +22,8 @@ _NOTHING = (Expected(kind=AnswerKind.OPEN), 0.0)
 def rehearse(
     move: MoveState,
     paths: list[str],
-    *,
     options: ReadOptions | None = None,
-    kind: str = "",
-    host: str = "",
+    *,
     name: str = "",
 ) -> Results:
     """Trace every distinct request of the files (without any, of the ledger's entries) through the
@@ -35,7 +33,7 @@ def rehearse(
     """
     asked, rows = Requests(), TraceTable()
     if paths:
-        coming = coming_requests(asked, move, paths, options, kind, host)
+        coming = coming_requests(asked, move, paths, options)
     else:
         asked = own_requests(move)
         coming = iter((len(asked),))

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 from upright_ledger.app.move_state import MoveState
+from upright_ledger.app.prove.replay_request import RunRequest
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.prove.tracing import Tracing, shares
 from upright_ledger.app.request_list import Requests
@@ -18,7 +19,7 @@ from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.root_causes import with_rules
 from upright_ledger.core.tracing.trace import Trace
 from upright_ledger.core.tracing.verdicts import Verdict, judge
-from upright_ledger.core.url.address import Address, address_of
+from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.ledger.tables.builds import last_build
 from upright_ledger.ledger.tables.runs.runs import (
@@ -32,7 +33,6 @@ from upright_ledger.ledger.tables.runs.runs import (
 )
 from upright_ledger.ledger.tables.runs.trace_blocks import add_traces, load_traces, traced_urls
 from upright_ledger.web.http.interrupts import interrupts
-from upright_ledger.web.http.options import RequestOptions
 from upright_ledger.web.http.tracer import Target
 
 COMMIT_SECONDS = 1.0
@@ -117,21 +117,16 @@ class _Recorder:
 def replay(
     move: MoveState,
     asked: Requests,
-    at: Address | None,
-    manner: RequestOptions,
+    run_of: RunRequest,
     tracing: Tracing,
-    *,
-    name: str = "",
-    label: str = "",
-    resume: bool = False,
     progress: Progress | None = None,
 ) -> Results:
-    """Ask for every URL at the given place (None: at the hosts themselves), and keep the run.
+    """Ask for every URL as one run, and keep it.
 
-    tracing: see `start_tracing`. name: what the run is called. label: what is asked as, beside the
-    place. resume: go on with the last run there, which was stopped. Raises StoppedError where not
-    all was asked: on Ctrl-C, and where a process died.
+    tracing: see `start_tracing`. Raises StoppedError where not all was asked: on Ctrl-C, and where
+    a process died.
     """
+    at, manner, name, label, resume = run_of
     place = Target(move.sites.hosts, at, move.policy.index_set)
     where = f"{at.origin if at else ''} {label}".strip()
     owner = new_owner()

@@ -48,12 +48,10 @@ def read_requests(
     move: MoveState,
     paths: list[str],
     options: ReadOptions | None = None,
-    kind: str = "",
-    host: str = "",
 ) -> Requests:
     """Read all files; see `coming_requests`."""
     found = Requests()
-    for _ in coming_requests(found, move, paths, options, kind, host):
+    for _ in coming_requests(found, move, paths, options):
         pass
     return found
 
@@ -63,20 +61,19 @@ def coming_requests(
     move: MoveState,
     paths: list[str],
     options: ReadOptions | None = None,
-    kind: str = "",
-    host: str = "",
 ) -> Iterator[int]:
     """Read all files into `found`, some requests at a time; yields how many there are so far.
 
     A request's hits, known when all is read, are what the files say (people only). Where they say
     nothing, the first spelling of an entry stands for all the hits the ledger knows of it.
     """
-    check_kind(kind)
-    placer = Classifier(move.sites, move.policy, base_origin(move.sites, host))
+    options = options or ReadOptions()
+    check_kind(options.kind)
+    placer = Classifier(move.sites, move.policy, base_origin(move.sites, options.host))
     placer.assets_kept = frozenset(
         (e.site, e.key) for e in move.entries if asset_class(e.key.partition("?")[0])
     )
-    job = (placer, paths, options_for(options or ReadOptions(), move.sites, move.policy), kind)
+    job = (placer, paths, options_for(options, move.sites, move.policy))
     for part in _parts(paths, job):
         if isinstance(part, _Batch):
             found.urls += part.urls
@@ -109,7 +106,7 @@ def _fill_in(found: Requests, move: MoveState, said: frozenset[int]) -> None:
 
 
 def _parts(
-    paths: list[str], job: tuple[Classifier, list[str], ReadOptions, str]
+    paths: list[str], job: tuple[Classifier, list[str], ReadOptions]
 ) -> Iterator[_Batch | _Rest]:
     if (
         (os.cpu_count() or 1) < 2
@@ -127,7 +124,7 @@ def _parts(
                 yield part
 
 
-def _read(put: Put, placer: Classifier, paths: list[str], options: ReadOptions, kind: str) -> None:
+def _read(put: Put, placer: Classifier, paths: list[str], options: ReadOptions) -> None:
     """Read the distinct requests of all files, and hand them over some at a time."""
     found = Requests()
     numbers: dict[str, int] = {}
@@ -135,7 +132,7 @@ def _read(put: Put, placer: Classifier, paths: list[str], options: ReadOptions, 
     handed = 0
     with inputs(paths) as files:
         for file in files:
-            reading = read_urls(file.path, kind, options)[1]
+            reading = read_urls(file.path, options.kind, options)[1]
             for item in reading.items:
                 if isinstance(item, Reject):
                     found.left_out["could not be read"] += 1

@@ -21,7 +21,7 @@ F = TypeVar("F", bound=Callable[..., Any])
 LOGIN = "UPRIGHT_HTTP_LOGIN"
 POLITE_RATE = 20.0
 
-_OPTIONS = (
+ASKING_OPTIONS = (
     click.option(
         "--connect",
         multiple=True,
@@ -75,8 +75,8 @@ _OPTIONS = (
 
 
 def asking_options(command: F) -> F:
-    """Put the options on a command; it takes them as keywords for `manner_of`."""
-    for option in reversed(_OPTIONS):
+    """Put these options on a command; it takes them as keywords for `manner_of`."""
+    for option in reversed(ASKING_OPTIONS):
         command = option(command)
     return command
 

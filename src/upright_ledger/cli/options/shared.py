@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from functools import partial, wraps
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 import click
 
@@ -16,8 +17,6 @@ from upright_ledger.formats.tables.column_mapping import MEANINGS
 from upright_ledger.formats.tables.pairs import MEANINGS as PAIR_MEANINGS
 
 F = TypeVar("F", bound=Callable[..., Any])
-
-__all__ = ["MEANINGS", "PAIR_MEANINGS"]
 
 json_option = click.option("--json", "as_json", is_flag=True, help="Print one JSON object instead.")
 encoding_option = click.option(
@@ -88,26 +87,6 @@ hops_option = click.option(
 )
 
 
-def reading_options(command: F) -> F:
-    """--kind, --column, --encoding and --host: how files of old URLs are to be read."""
-    for option in (
-        click.option(
-            "--host",
-            default="",
-            help="The old host of paths that name none.  [default: the first --old]",
-        ),
-        encoding_option,
-        column_option,
-        click.option(
-            "--kind",
-            default="",
-            help="What the files are, such as table or access-log.  [default: recognised]",
-        ),
-    ):
-        command = option(command)
-    return command
-
-
 sheet_option = click.option(
     "--sheet",
     "workbook_sheet",
@@ -124,26 +103,39 @@ column_option = click.option(
 )
 
 
-def show_columns(
-    name: str, mapping: Mapping[str, str], unused: Sequence[str], notes: Sequence[str] = ()
-) -> None:
-    """Say which columns of a sheet were taken for what, and which say nothing here."""
-    if mapping:
-        output.say(
-            f"{name}: columns "
-            f"{', '.join(f'{meaning} = {header}' for meaning, header in mapping.items())}"
-        )
-    if unused:
-        more = f" and {len(unused) - 8:,} more" if len(unused) > 8 else ""
-        output.say(f"{name}: not used: {', '.join(unused[:8])}{more}")
-    for note in notes:
-        output.say(f"{name}: {note}")
+def bundle(keyword: str, make: Callable[..., Any], *options: Callable[[F], F]) -> Callable[[F], F]:
+    """Put options on a command, which takes what `make` makes of their values as one keyword."""
+
+    def decorate(command: F) -> F:
+        def carrier() -> None:
+            """Carries the parameters of the options."""
+
+        for option in reversed(options):
+            option(carrier)
+        carried: list[click.Parameter] = carrier.__click_params__  # type: ignore[attr-defined]
+        names = [p.name for p in carried if p.expose_value and p.name]
+
+        @wraps(command)
+        def bundled(*args: Any, **given: Any) -> Any:
+            own = {name: given.pop(name) for name in names}
+            return command(*args, **given, **{keyword: make(**own)})
+
+        others = getattr(command, "__click_params__", [])
+        bundled.__click_params__ = [*others, *carried]  # type: ignore[attr-defined]
+        return cast("F", bundled)
+
+    return decorate
 
 
 def read_options(
-    columns: tuple[str, ...], encoding: str, sheet: str = "", meanings: tuple[str, ...] = MEANINGS
+    columns: tuple[str, ...],
+    encoding: str,
+    workbook_sheet: str = "",
+    kind: str = "",
+    host: str = "",
+    meanings: tuple[str, ...] = MEANINGS,
 ) -> ReadOptions:
-    """Read --column values; raises UsageError for one without "="."""
+    """What the options say of files; raises UsageError for a --column that cannot be."""
     chosen = {}
     for text in columns:
         meaning, mark, header = text.partition("=")
@@ -158,4 +150,49 @@ def read_options(
                 f"choose one of: {', '.join(meanings)}",
             )
         chosen[meaning] = header
-    return ReadOptions(encoding, chosen, sheet=sheet)
+    return ReadOptions(encoding, chosen, sheet=workbook_sheet, kind=kind, host=host)
+
+
+_KIND = click.option(
+    "--kind",
+    default="",
+    help="What the files are, such as table or access-log.  [default: recognised]",
+)
+_HOST = click.option(
+    "--host",
+    default="",
+    help="The old host of paths that name none.  [default: the first --old]",
+)
+
+reading_options = bundle("reading", read_options, _KIND, column_option, encoding_option, _HOST)
+"""How files of old URLs are to be read."""
+
+workbook_options = bundle(
+    "reading", read_options, sheet_option, _KIND, column_option, encoding_option, _HOST
+)
+"""As `reading_options`, of files that may be workbooks."""
+
+pair_options = bundle(
+    "reading",
+    partial(read_options, meanings=PAIR_MEANINGS),
+    column_option,
+    sheet_option,
+    encoding_option,
+)
+"""How sheets of pairs are to be read."""
+
+
+def show_columns(
+    name: str, mapping: Mapping[str, str], unused: Sequence[str], notes: Sequence[str] = ()
+) -> None:
+    """Say which columns of a sheet were taken for what, and which say nothing here."""
+    if mapping:
+        output.say(
+            f"{name}: columns "
+            f"{', '.join(f'{meaning} = {header}' for meaning, header in mapping.items())}"
+        )
+    if unused:
+        more = f" and {len(unused) - 8:,} more" if len(unused) > 8 else ""
+        output.say(f"{name}: not used: {', '.join(unused[:8])}{more}")
+    for note in notes:
+        output.say(f"{name}: {note}")

@@ -62,8 +62,9 @@ def answer_of(status: int, destination: str) -> Decision:
 
 @dataclass(frozen=True, slots=True)
 class Claim:
-    """A second answer for an entry, which contests its own. number: among those of the entry; old: the
-    address as it was given."""
+    """A second answer for an entry, which contests its own. number: among those of the entry; old:
+    the address as it was given.
+    """
 
     number: int
     old: str

@@ -1,7 +1,7 @@
 """Addresses: how a URL is read, and in which form two spellings are the same path.
 
-Two readings exist and must not be mixed up. `parse_address` reads what a person or an export
-wrote, as a browser would (WHATWG URL). `split_target` and `reject_reason` look at the bytes a client
+Two readings exist and must not be mixed up. `parse_address` reads what a person or an export wrote,
+as a browser would (WHATWG URL). `split_target` and `reject_reason` look at the bytes a client
 really sent as its request target (RFC 9112, section 3.2), where nothing may be mended.
 """
 

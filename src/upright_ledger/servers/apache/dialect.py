@@ -23,6 +23,7 @@ from upright_ledger.servers.apache.rules import Program, env, literal
 from upright_ledger.servers.interpreters.apache import ApacheInterpreter, read_map
 from upright_ledger.servers.lookup_tables import Key, LookupTables, RuleReply, filled, lower
 from upright_ledger.servers.protocol import (
+    Launch,
     Translation,
     differing_entries,
     differing_lines,
@@ -48,6 +49,28 @@ _BARE = frozenset(
 )  # by int:escape
 
 
+APACHE = (
+    "apache2",
+    ("-d", "{folder}/example", "-f", f"{{folder}}/{EXAMPLE_FILE}", "-D", "FOREGROUND"),
+    "apache2",
+    EXAMPLE_FILE,
+)
+"""How Apache is started."""
+
+_MODULES = "".join(
+    f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so\n"
+    for name in ("ssl", "proxy", "proxy_http")
+)
+_TLS = "SSLEngine on\nSSLCertificateFile tls.pem\nProxyPreserveHost on"
+_NODE = (
+    (
+        "<VirtualHost *>",
+        f"{_MODULES}<VirtualHost *>\n{_TLS}",
+    ),
+    ("</VirtualHost>", "ProxyPass / {site}/\n</VirtualHost>"),
+)
+
+
 class Apache:
     """The Apache dialect: `redirects.conf` for a virtual host, and texts of which `make-maps.sh`
     makes hashed maps.
@@ -55,6 +78,9 @@ class Apache:
 
     name = "apache"
     rule_file = "plain.txt"
+    include_file = RULES_FILE
+    most_rules, too_many = 0, ""
+    launch = Launch(*APACHE, before=(("sh", MAPS_FILE),), node=_NODE)
 
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(rules, fault)

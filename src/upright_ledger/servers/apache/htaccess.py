@@ -18,13 +18,21 @@ from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import PASS
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.servers.apache.canonical_form import forms
-from upright_ledger.servers.apache.dialect import cache_lines, example, fault, match_site, templates
+from upright_ledger.servers.apache.dialect import (
+    APACHE,
+    cache_lines,
+    example,
+    fault,
+    match_site,
+    templates,
+)
 from upright_ledger.servers.apache.parameters import read_query
 from upright_ledger.servers.apache.rules import Program, env, literal
 from upright_ledger.servers.interpreters.apache import ApacheInterpreter
 from upright_ledger.servers.lookup_tables import Key, LookupTables, RuleReply, lower
 from upright_ledger.servers.protocol import (
     NO_LOWER_CASE,
+    Launch,
     Translation,
     decoded,
     differing_lines,
@@ -45,7 +53,9 @@ class Htaccess:
 
     name = "htaccess"
     rule_file = RULES_FILE
-    most_rules = MOST_RULES
+    include_file = RULES_FILE
+    most_rules, too_many = MOST_RULES, "its file is read anew with every request"
+    launch = Launch(*APACHE)
 
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(without_lower_case(rules), fault)

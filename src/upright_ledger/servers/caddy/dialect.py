@@ -44,6 +44,7 @@ from upright_ledger.servers.interpreters.caddy import CaddyInterpreter
 from upright_ledger.servers.lookup_tables import Key, LookupTables, lower
 from upright_ledger.servers.protocol import (
     MOST_TOLD,
+    Launch,
     Translation,
     decoded,
     expressible,
@@ -66,6 +67,10 @@ class Caddy:
 
     name = "caddy"
     rule_file = RULES_FILE
+    include_file, most_rules, too_many = "", 0, ""
+    launch = Launch(
+        "caddy", ("run", "--config", f"{{folder}}/{EXAMPLE_FILE}"), "caddy", EXAMPLE_FILE
+    )
 
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(rules, _fault)

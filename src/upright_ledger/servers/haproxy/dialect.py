@@ -22,7 +22,7 @@ from upright_ledger.servers.haproxy.syntax import PLACE, bare_host
 from upright_ledger.servers.haproxy.templates import choices, percent, template_lines
 from upright_ledger.servers.interpreters.haproxy import HaproxyInterpreter, read_map
 from upright_ledger.servers.lookup_tables import Key, LookupTables, filled, lower
-from upright_ledger.servers.protocol import Translation, differing_entries, differing_lines
+from upright_ledger.servers.protocol import Launch, Translation, differing_entries, differing_lines
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import encoded, map_text, ranked, whole
 from upright_ledger.servers.template_files import file_text
@@ -46,6 +46,21 @@ class Haproxy:
 
     name = "haproxy"
     rule_file = "plain.map"
+    include_file = RULES_FILE
+    most_rules, too_many = 0, ""
+    launch = Launch(
+        "haproxy",
+        ("-db", "-f", f"{{folder}}/{EXAMPLE_FILE}"),
+        "haproxy",
+        EXAMPLE_FILE,
+        node=(
+            ("bind 127.0.0.1:8080", "bind 127.0.0.1:8080 ssl crt example/tls.pem"),
+            (
+                "  http-request return status 404",
+                "  default_backend new_site\nbackend new_site\n  server site {authority}",
+            ),
+        ),
+    )
 
     def write(self, rules: RuleSet) -> Translation:
         low = lower(rules)

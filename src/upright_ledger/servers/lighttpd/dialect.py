@@ -19,7 +19,13 @@ from upright_ledger.servers.interpreters import NotUnderstoodError, in_bytes
 from upright_ledger.servers.interpreters.lighttpd import LighttpdInterpreter
 from upright_ledger.servers.interpreters.lua_data import read_module
 from upright_ledger.servers.lookup_tables import Key, LookupTables, filled, lower
-from upright_ledger.servers.protocol import Translation, decoded, differing_entries, differing_lines
+from upright_ledger.servers.protocol import (
+    Launch,
+    Translation,
+    decoded,
+    differing_entries,
+    differing_lines,
+)
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import encoded, ranked
 from upright_ledger.servers.template_files import file_text
@@ -37,6 +43,14 @@ class Lighttpd:
 
     name = "lighttpd"
     rule_file = RULES_FILE
+    include_file = SERVER_FILE
+    most_rules, too_many = 0, ""
+    launch = Launch(
+        "lighttpd",
+        ("-D", "-f", f"{{folder}}/{EXAMPLE_FILE}"),
+        "lighttpd lighttpd-modules-lua",
+        EXAMPLE_FILE,
+    )
 
     def write(self, rules: RuleSet) -> Translation:
         low = lower(rules)

@@ -8,8 +8,7 @@ computed only when asked for; `$1` does not survive another regex, named capture
 from __future__ import annotations
 
 import re
-from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from functools import partial
 
 from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion
@@ -21,10 +20,12 @@ from upright_ledger.servers.interpreters.nginx import NginxInterpreter
 from upright_ledger.servers.lookup_tables import host_of_own_page
 from upright_ledger.servers.nginx.canonical_form import form_tables
 from upright_ledger.servers.nginx.parameters import CASED, ParamTables, cased
+from upright_ledger.servers.nginx.server_block import server_file, special_variable
 from upright_ledger.servers.nginx.syntax import host_keys, quote, read_map_tables
 from upright_ledger.servers.nginx.templates import SOURCES, template_tables
 from upright_ledger.servers.protocol import (
     NO_LOWER_CASE,
+    Launch,
     Translation,
     decoded,
     differing_entries,
@@ -55,6 +56,24 @@ class Nginx:
 
     name = "nginx"
     rule_file = RULE_FILE
+    include_file = SERVER_FILE
+    most_rules, too_many = 0, ""
+    launch = Launch(
+        "nginx",
+        ("-p", "{folder}/example", "-e", "{folder}/error.log", "-c", "nginx.conf"),
+        "nginx-light",
+        EXAMPLE_FILE,
+        node=(
+            (
+                "listen 127.0.0.1:8080;",
+                "listen 127.0.0.1:8080 ssl; ssl_certificate tls.pem; ssl_certificate_key tls.pem;",
+            ),
+            (
+                "        return 404;",
+                "        location / {{ proxy_pass {site}; proxy_set_header Host $host; }}",
+            ),
+        ),
+    )
 
     def write(self, rules: RuleSet) -> Translation:
         held, refused = expressible(rules, _too_long)
@@ -68,7 +87,7 @@ class Nginx:
         text = writer.rule_file(writer.tables())
         files = {
             RULE_FILE: text.encode("utf-8", "surrogateescape"),
-            SERVER_FILE: _server_file(held).encode(),
+            SERVER_FILE: server_file(held).encode(),
             EXAMPLE_FILE: _example_file(held).encode(),
             "README.md": _readme(held).encode(),
         }
@@ -83,9 +102,7 @@ class Nginx:
         for name in sorted(set(wanted) | set(found)):
             differences += differing_entries(name, found.get(name, {}), wanted.get(name, {}))
         differences = differences or differing_lines(RULE_FILE, text, writer.rule_file(wanted))
-        differences += differing_lines(
-            SERVER_FILE, files[SERVER_FILE].decode(), _server_file(rules)
-        )
+        differences += differing_lines(SERVER_FILE, files[SERVER_FILE].decode(), server_file(rules))
         return differences or differences_in_meaning(partial(self.interpreter, files), rules)
 
     def interpreter(self, files: Mapping[str, bytes]) -> NginxInterpreter:
@@ -122,7 +139,7 @@ class _Writer:
         self.sites = {name: str(n) for n, name in enumerate(sorted(set(rules.site_of.values())), 1)}
         self.sources: dict[str, str] = {}  # what the tables of templates are looked up by
         self.guards: dict[tuple[int, str], str] = {}
-        self.special = _special(rules)
+        self.special = special_variable(rules)
 
     def tables(self) -> dict[str, dict[str, str]]:
         """Variable name → map entries (key → value), `default` among the keys. Order is the file's
@@ -318,58 +335,6 @@ class _Writer:
 
 def _power_of_two(least: int) -> int:
     return 1 << max(0, least - 1).bit_length()
-
-
-def _special(rules: RuleSet) -> str:
-    """The variable that holds the outcome of all but the plainest exact rules."""
-    return (
-        "$upright_by_params"
-        if any(group.names for _, _, group in rules.paths())
-        else "$upright_special"
-    )
-
-
-def _server_file(rules: RuleSet) -> str:
-    special = _special(rules)
-    lines = [
-        f"# Upright Ledger: answers for a server block, digest {rules.digest}",
-        "if ($upright_common) { return 301 $upright_common$upright_ask; }",
-        *_answers(special, rules.rules),
-        *(_answers("$upright_open", rules.templates) if rules.templates else ()),
-        *(["if ($upright_form) { return 301 $upright_form; }"] if rules.forms else ()),
-        *(["add_header Cache-Control $upright_cache always;"] if rules.cache_control else ()),
-    ]
-    return "\n".join(lines) + "\n"
-
-
-def _answers(variable: str, rules: Sequence[Rule]) -> list[str]:
-    """What a server block does with the outcome of a lookup: one line a status, the commonest
-    first.
-    """
-    counts = Counter(r.status for r in rules if r.status != PASS)
-    lines = []
-    for code in sorted(counts, key=lambda c: (-counts[c], c)):
-        if code == GONE:
-            lines.append(f'if ({variable} = "410:") {{ return 410; }}')
-            continue
-        if any(r.status == code and not _is_composed(r) for r in rules):
-            lines.append(
-                f'if ({variable} ~ "^{code}:(?<upright_to>[^=].*)$") {{ return {code} '
-                f"$upright_to$upright_ask; }}"
-            )
-        if any(r.status == code and _is_composed(r) for r in rules):
-            lines.append(
-                f'if ({variable} ~ "^{code}:?=(?<upright_to>.+)$") {{ return {code} $upright_to; }}'
-            )
-    return lines
-
-
-def _is_composed(rule: Rule) -> bool:
-    return (
-        rule.query != QueryPolicy.CARRY_TRACKING
-        or "?" in rule.destination
-        or "#" in rule.destination
-    )
 
 
 def _example_file(rules: RuleSet) -> str:

@@ -95,16 +95,25 @@ class Start:
     probes: tuple[Address, ...] = ()
 
 
+@dataclass(frozen=True, slots=True)
+class CrawlPlan:
+    """What a crawl is to do. own_site: robots.txt and nofollow are no bounds. external: the status
+    of links to other sites is asked for, too.
+    """
+
+    start: Start
+    limits: Limits
+    place: Target
+    manner: RequestOptions
+    own_site: bool = False
+    external: bool = False
+
+
 def crawl(
-    start: Start,
-    limits: Limits,
-    place: Target,
-    manner: RequestOptions,
+    plan: CrawlPlan,
     reader: BodyReader,
     done: Callable[[Observation, bytes], None],
     *,
-    own_site: bool = False,
-    external: bool = False,
     before: Iterable[Observation] = (),
     meanwhile: Callable[[], None] = lambda: None,
     ending: Callable[[], bool] = lambda: False,
@@ -112,11 +121,10 @@ def crawl(
     """Ask for every address that can be reached, calling `done` with what was seen of it and what
     its reader packed, and `meanwhile` again and again.
 
-    own_site: robots.txt and nofollow are no bounds. external: the status of links to other sites is
-    asked for, too. before: what an earlier crawl saw already, which is not asked for again. ending:
-    whether no more is to be asked for.
+    before: what an earlier crawl saw already, which is not asked for again. ending: whether no more
+    is to be asked for.
     """
-    crawler = _Crawler(limits, place, manner, reader, done, own_site=own_site, external=external)
+    crawler = _Crawler(plan, reader, done)
 
     def turn() -> None:
         reader.collect()
@@ -125,7 +133,7 @@ def crawl(
     def busy() -> bool:
         return reader.waiting > 0
 
-    crawler.begin(start, list(before))
+    crawler.begin(plan.start, list(before))
     crawler.exchange.run(meanwhile=turn, busy=busy, ending=ending)
     crawler.probe()
     crawler.exchange.run(meanwhile=turn, busy=busy, ending=ending)
@@ -133,21 +141,13 @@ def crawl(
 
 class _Crawler:
     def __init__(
-        self,
-        limits: Limits,
-        place: Target,
-        manner: RequestOptions,
-        reader: BodyReader,
-        done: Callable[[Observation, bytes], None],
-        *,
-        own_site: bool,
-        external: bool,
+        self, plan: CrawlPlan, reader: BodyReader, done: Callable[[Observation, bytes], None]
     ) -> None:
-        self.exchange = HttpClient(manner)
-        self.frontier = Frontier(limits)
-        self.place, self.reader, self.done = place, reader, done
-        self.own_site, self.external = own_site, external
-        self.agent = manner.agent
+        self.exchange = HttpClient(plan.manner)
+        self.frontier = Frontier(plan.limits)
+        self.place, self.reader, self.done = plan.place, reader, done
+        self.own_site, self.external = plan.own_site, plan.external
+        self.agent = plan.manner.agent
         self.queue: deque[tuple[Address, int, str, bool]] = deque()
         self.robots: dict[str, Protego | None] = {}
         self.unread: dict[str, str] = {}  # origin → why its robots.txt could not be read

@@ -12,14 +12,14 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from upright_ledger.errors import InputError
-from upright_ledger.web.local.real_servers import find_server, free_port, hand_over, wait_for
+from upright_ledger.web.local.real_servers import find_program, free_port, hand_over, wait_for
 
 START_SECONDS = 15.0
 
 
 def find_nginx() -> str:
     """The nginx program on this machine, or an empty string."""
-    return find_server("nginx")
+    return find_program("nginx")
 
 
 @contextmanager

@@ -11,11 +11,10 @@ import socket
 import subprocess
 import tempfile
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from upright_ledger.errors import InputError
 
@@ -26,71 +25,36 @@ _LISTENS = re.compile(rf"(127\.0\.0\.1:|server\.port = ){EXAMPLE_PORT}\b")
 _PLACES = f"{os.pathsep}/usr/sbin{os.pathsep}/usr/local/sbin"
 
 
-@dataclass(frozen=True)
-class Launch:
-    """How a server is started in the foreground. arguments: {folder} stands for the copied build.
-    before: commands to run first, one after the other, as `sh` would in that folder. package: its
-    name on Debian.
-    """
+class Launch(Protocol):
+    """How a server is started in the foreground; see `servers.protocol.Launch`."""
 
-    program: str
-    arguments: tuple[str, ...]
-    package: str
-    example: str
-    before: tuple[tuple[str, ...], ...] = ()
-
-
-LAUNCHES: Mapping[str, Launch] = {
-    "nginx": Launch(
-        "nginx",
-        ("-p", "{folder}/example", "-e", "{folder}/error.log", "-c", "nginx.conf"),
-        "nginx-light",
-        "example/nginx.conf",
-    ),
-    "lighttpd": Launch(
-        "lighttpd",
-        ("-D", "-f", "{folder}/example/lighttpd.conf"),
-        "lighttpd lighttpd-modules-lua",
-        "example/lighttpd.conf",
-    ),
-    "apache": Launch(
-        "apache2",
-        ("-d", "{folder}/example", "-f", "{folder}/example/httpd.conf", "-D", "FOREGROUND"),
-        "apache2",
-        "example/httpd.conf",
-        (("sh", "make-maps.sh"),),
-    ),
-    "htaccess": Launch(
-        "apache2",
-        ("-d", "{folder}/example", "-f", "{folder}/example/httpd.conf", "-D", "FOREGROUND"),
-        "apache2",
-        "example/httpd.conf",
-    ),
-    "haproxy": Launch(
-        "haproxy", ("-db", "-f", "{folder}/example/haproxy.cfg"), "haproxy", "example/haproxy.cfg"
-    ),
-    "caddy": Launch(
-        "caddy", ("run", "--config", "{folder}/example/caddy.json"), "caddy", "example/caddy.json"
-    ),
-}
+    @property
+    def program(self) -> str: ...
+    @property
+    def arguments(self) -> tuple[str, ...]: ...
+    @property
+    def package(self) -> str: ...
+    @property
+    def example(self) -> str: ...
+    @property
+    def before(self) -> tuple[tuple[str, ...], ...]: ...
 
 
-def find_server(name: str) -> str:
-    """The program of a server on this machine, or an empty string."""
-    return shutil.which(LAUNCHES[name].program, path=os.environ.get("PATH", "") + _PLACES) or ""
+def find_program(name: str) -> str:
+    """A server's program on this machine, or an empty string."""
+    return shutil.which(name, path=os.environ.get("PATH", "") + _PLACES) or ""
 
 
 @contextmanager
-def run_example(name: str, build: Path) -> Iterator[tuple[str, int]]:
+def run_example(launch: Launch, build: Path) -> Iterator[tuple[str, int]]:
     """Run a server with the example configuration of a build; yields host and port.
 
     Raises InputError with the server's own words when it does not start.
     """
-    launch = LAUNCHES[name]
-    program = find_server(name)
+    program = find_program(launch.program)
     if not program:
         raise InputError(
-            f"{name} is not installed",
+            f"{launch.program} is not installed",
             f"install it, for example with apt-get install {launch.package}",
         )
     with tempfile.TemporaryDirectory(prefix="upright-server-") as held:
@@ -122,7 +86,12 @@ def run_example(name: str, build: Path) -> Iterator[tuple[str, int]]:
                 words, cwd=folder, env=environment, stdout=out, stderr=out, **identity
             )
         try:
-            wait_for(name, process, port, [log, folder / "error.log", folder / "example/error.log"])
+            wait_for(
+                launch.program,
+                process,
+                port,
+                [log, folder / "error.log", folder / "example/error.log"],
+            )
             yield "127.0.0.1", port
         finally:
             process.terminate()

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from upright_ledger.app.collect.moved_pages import renamed_dict
-from upright_ledger.app.collect.surveys.survey import NEW
+from upright_ledger.app.collect.surveys.survey_request import NEW
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.crawl.audits.all_audits import audit
 from upright_ledger.core.crawl.audits.broken_inbound import InboundRow, broken_inbound

@@ -4,11 +4,8 @@ from __future__ import annotations
 
 from upright_ledger.app.collect.surveys.page_reader import page_reader
 from upright_ledger.app.worker_process import Few, Put, WorkerProcess, is_ending
-from upright_ledger.core.crawl.frontier import Limits
 from upright_ledger.core.crawl.observation import Observation
-from upright_ledger.web.http.crawler import Start, crawl
-from upright_ledger.web.http.options import RequestOptions
-from upright_ledger.web.http.tracer import Target
+from upright_ledger.web.http.crawler import CrawlPlan, crawl
 
 _PATIENCE = 0.1  # seconds
 _AT_ONCE = 50  # pages
@@ -24,12 +21,7 @@ def start_surveying() -> Surveying:
 
 def _crawl(
     put: Put,
-    start: Start,
-    limits: Limits,
-    place: Target,
-    manner: RequestOptions,
-    own_site: bool,
-    external: bool,
+    plan: CrawlPlan,
     before: list[Observation],
 ) -> None:
     """Crawl, handing over what was seen a few pages at a time."""
@@ -39,9 +31,5 @@ def _crawl(
         few.found.append((seen, facts))
 
     with page_reader() as reader:
-        crawl(
-            start, limits, place, manner, reader, done, own_site=own_site, external=external,
-            before=before, meanwhile=few.hand_over,
-            ending=is_ending,
-        )  # fmt: skip
+        crawl(plan, reader, done, before=before, meanwhile=few.hand_over, ending=is_ending)
     put(few.found)

@@ -12,14 +12,14 @@ from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.collect.stock import stock
 from upright_ledger.app.collect.surveys.crawling import Surveying
 from upright_ledger.app.collect.surveys.page_reader import unpacked
-from upright_ledger.app.move_state import MoveState
-from upright_ledger.app.request_list import own_requests
+from upright_ledger.app.collect.surveys.survey_request import OLD, SurveyRequest
 from upright_ledger.core.crawl.audits.site_index import SurveyedSite
-from upright_ledger.core.crawl.frontier import Limits, NotAsked
+from upright_ledger.core.crawl.frontier import NotAsked
 from upright_ledger.core.crawl.observation import OUTCOMES, CrawlOutcome, Observation
-from upright_ledger.core.url.address import Address, address_of, parse_address
+from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.formats.files.leftovers import temporary_folder
+from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.runs.crawl_blocks import add_seen, load_seen
 from upright_ledger.ledger.tables.runs.runs import (
@@ -32,12 +32,9 @@ from upright_ledger.ledger.tables.runs.runs import (
     open_run,
     take_over,
 )
-from upright_ledger.web.http.crawler import Start
 from upright_ledger.web.http.interrupts import interrupts
 from upright_ledger.web.http.options import RequestOptions
-from upright_ledger.web.http.tracer import Target
 
-OLD, NEW = "old", "new"
 COMMIT_SECONDS = 0.25
 HEARD_SECONDS = 20.0
 """After so long it says that it is still at the run, though nothing was seen."""
@@ -65,25 +62,18 @@ class Surveyed:
 
 def survey(
     ledger: Ledger,
-    start: Start,
-    limits: Limits,
-    place: Target,
+    request: SurveyRequest,
     manner: RequestOptions,
     surveying: Surveying,
-    *,
-    side: str = "",
-    own_site: bool = False,
-    external: bool = False,
-    name: str = "",
-    resume: bool = False,
     progress: Progress | None = None,
 ) -> Surveyed:
     """Crawl, keep what was seen, and feed the side of the ledger it is of. Ctrl-C keeps what is
     done (`stopped`).
     """
-    at = " ".join(dict.fromkeys(a.origin for a in start.addresses))
+    plan, side, name = request.plan(ledger, manner), request.side, request.name
+    at = " ".join(dict.fromkeys(a.origin for a in plan.start.addresses))
     owner = new_owner()
-    run, before = _begin(ledger, at, owner, resume=resume)
+    run, before = _begin(ledger, at, owner, resume=request.resume)
     result = Surveyed(run, side, name, at, Counter(s.outcome for s in before))
     for seen in before:
         result.site.add(seen)
@@ -91,7 +81,7 @@ def survey(
     waiting: list[Observation] = []
     unread = ""
     error: UprightError | None = None
-    surveying.begin([(start, limits, place, manner, own_site, external, before)])
+    surveying.begin([(plan, before)])
     with interrupts() as interrupted:
         while not surveying.ended:
             if interrupted() and not result.stopped:
@@ -202,7 +192,10 @@ def _feed(ledger: Ledger, run: int, side: str) -> int:
         if not rows:
             return 0
         if side == OLD:
-            return sum(s.new_entries for s in gather(ledger, [str(file)], kind="table").sources)
+            return sum(
+                s.new_entries
+                for s in gather(ledger, [str(file)], ReadOptions(kind="table")).sources
+            )
         return sum(s.accepted for s in stock(ledger, [file])[0])
 
 
@@ -213,22 +206,3 @@ def _feeds(ledger: Ledger, url: str, side: str) -> bool:
     address = parse_address(url)
     sites = ledger.settings.sites
     return bool(sites.site_of(address)) if side == OLD else sites.is_new(address)
-
-
-def known_addresses(ledger: Ledger, side: str) -> tuple[Address, ...]:
-    """What the ledger knows of a side: the addresses of its entries, the most valuable first, or
-    the pages in stock.
-    """
-    move = MoveState(ledger)
-    if side == OLD:
-        return tuple(address_of(url) for url in own_requests(move).urls)
-    return tuple(parse_address(page.url) for page in move.stock.values())
-
-
-def hosts_of(ledger: Ledger, side: str, starts: Sequence[Address]) -> frozenset[str]:
-    """The hosts that a survey may ask: those of the side it is of, and those of its starts."""
-    sites = ledger.settings.sites
-    known = {OLD: frozenset(sites.site_of_authority), NEW: sites.new_authorities}.get(
-        side, frozenset()
-    )
-    return known | {a.authority for a in starts}

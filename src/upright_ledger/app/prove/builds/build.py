@@ -39,7 +39,7 @@ from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.formats.files.atomic import csv_bytes, json_bytes
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.tables.builds import add_build
-from upright_ledger.servers import load_dialect
+from upright_ledger.servers import DIALECTS, load_dialect, load_server
 from upright_ledger.servers.import_list import Profile
 
 
@@ -129,16 +129,18 @@ def build(
         raise UsageError(
             f"none of the answers can be built: {move.compiled.held_back[0].legacy_url}: "
             f"{move.compiled.held_back[0].reason}",
-            f"upright check shows what is wrong with each of the {len(move.compiled.held_back):,} that are "
+            f"upright check shows what is wrong with each of the {len(move.compiled.held_back):,} "
+            "that are "
             "held back",
         )
     if not move.compiled.rules.answering:
         raise UsageError(
             "there are no rules to build yet", "upright match, or upright decide, gives answers"
         )
-    if into is not None and server not in INTO:
+    if into is not None and not dialect.include_file:
+        others = [name for name in DIALECTS if load_server(name).include_file]
         raise UsageError(
-            f"--into is not for {server}", f"it puts rules into the files of {', '.join(INTO)}"
+            f"--into is not for {server}", f"it puts rules into the files of {', '.join(others)}"
         )
     rules, told = move.compiled.rules, list[Condensed]()
     if condensing:
@@ -151,11 +153,10 @@ def build(
             bold=condensing == BOLD,
         )
     rules = replace(rules, cache_control=move.ledger.settings.cache_control, blocks=())
-    most = getattr(dialect, "most_rules", 0)
-    if most and len(rules.answering) > most and not force:
+    if 0 < dialect.most_rules < len(rules.answering) and not force:
         raise RefusedError(
-            f"{len(rules.answering):,} rules are too many for {server}, which takes {most:,}: its "
-            "file is read anew with every request",
+            f"{len(rules.answering):,} rules are too many for {server}, which takes "
+            f"{dialect.most_rules:,}: {dialect.too_many}",
             "condense them (--condense), build for another server, or say --force",
         )
     translation = dialect.write(rules)
@@ -190,7 +191,9 @@ def build(
     files[MANIFEST] = json_bytes(built.manifest(move.ledger.settings.name))
     put_build(folder, files, keep=built.other_digest, force=force)
     if into is not None:
-        built.backup = put_into(into, files[INTO[server]].decode(), translation.rules.digest)
+        built.backup = put_into(
+            into, files[dialect.include_file].decode(), translation.rules.digest
+        )
     with move.ledger.writing() as connection:
         add_build(
             connection,
@@ -201,16 +204,6 @@ def build(
             len(held),
         )
     return built
-
-
-INTO = {
-    "htaccess": ".htaccess",
-    "haproxy": "redirects.cfg",
-    "nginx": "server.inc",
-    "apache": "redirects.conf",
-    "lighttpd": "redirects.conf",
-}
-"""Servers whose rules can be put into a file of the user's, and the built file that goes there."""
 
 
 def rule_list(rules: RuleSet) -> bytes:

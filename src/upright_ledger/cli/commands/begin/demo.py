@@ -140,14 +140,14 @@ def _ask_nodes(teller: _Teller, folder: Path, move: MoveState, site: str) -> Non
     """The rules on three real servers over HTTPS, where this machine has them."""
     if lacking := nodes.missing():
         teller.say(
-            f"Left out, for this machine lacks {lacking}: the same over HTTPS at nginx, Apache and "
-            "HAProxy."
+            f"Left out, for this machine lacks {lacking}: the same over HTTPS at "
+            f"{', '.join(nodes.NODES)}."
         )
         return
-    for scene in story.other_nodes(folder):
+    for scene in story.other_nodes(folder, (n for n in nodes.NODES if n != story.SERVER)):
         teller.run(scene)
     builds = {
-        name: folder / (story.RULES if name == "nginx" else f"{story.RULES}-{name}")
+        name: folder / (story.RULES if name == story.SERVER else f"{story.RULES}-{name}")
         for name in nodes.NODES
     }
     nodes.make_certificate(folder / story.FILES, sorted(move.sites.hosts))

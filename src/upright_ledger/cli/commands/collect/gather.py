@@ -14,14 +14,13 @@ from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import (
     json_option,
     paths_argument,
-    read_options,
-    reading_options,
-    sheet_option,
+    workbook_options,
 )
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.errors import UsageError
+from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.server_config.rules_read import Surroundings
 
 SHOWN = 200
@@ -30,8 +29,7 @@ SHOWN = 200
 
 @click.command("gather")
 @paths_argument
-@sheet_option
-@reading_options
+@workbook_options
 @click.option(
     "--period",
     default="",
@@ -69,11 +67,7 @@ SHOWN = 200
 def command(
     folder: Path,
     paths: tuple[str, ...],
-    kind: str,
-    columns: tuple[str, ...],
-    encoding: str,
-    host: str,
-    workbook_sheet: str,
+    reading: ReadOptions,
     period: str,
     present: tuple[str, ...],
     absent: tuple[str, ...],
@@ -104,15 +98,13 @@ def command(
         raise UsageError(
             f"{min(both)} cannot be there and be missing", "name it with --with or with --without"
         )
-    options = replace(read_options(columns, encoding, workbook_sheet), around=around)
+    options = replace(reading, around=around)
     ledger = open_ledger(folder)
     with output.progress_words("Gathering") as progress:
         found = gather(
             ledger,
             list(paths),
-            kind=kind,
-            options=options,
-            host=host,
+            options,
             period=_period(period),
             progress=progress,
         )

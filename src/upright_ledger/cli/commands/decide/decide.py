@@ -11,19 +11,16 @@ from upright_ledger.app.decide.decide_list import decide_from, decide_listed
 from upright_ledger.app.decide.entries import Filters
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import (
-    PAIR_MEANINGS,
     choice_of,
-    column_option,
-    encoding_option,
     json_option,
-    read_options,
-    sheet_option,
+    pair_options,
     show_columns,
 )
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, Decision, usual
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.errors import UsageError
+from upright_ledger.formats.records import ReadOptions
 
 SHOWN = 8
 
@@ -70,9 +67,7 @@ SHOWN = 8
     help="What happens to the query: campaign parameters go on, nothing, or all of it.",
 )
 @click.option("--reason", default="", help="Why, for the journal.")
-@column_option
-@sheet_option
-@encoding_option
+@pair_options
 @json_option
 @click.pass_obj
 def command(
@@ -89,9 +84,7 @@ def command(
     family: str,
     query: str,
     reason: str,
-    columns: tuple[str, ...],
-    workbook_sheet: str,
-    encoding: str,
+    reading: ReadOptions,
     as_json: bool,
 ) -> None:
     """Answer one entry, or many at once, as one undoable step.
@@ -136,11 +129,10 @@ def command(
         answer = Decision(STATUSES[int(status)], int(status), new)
     ledger = open_ledger(folder)
     if sheet is not None:
-        options = read_options(columns, encoding, workbook_sheet, PAIR_MEANINGS)
-        given = (sheet, answer, encoding, reason)
-        result = (
-            decide_listed(ledger, *given) if chosen else decide_from(ledger, sheet, options, reason)
-        )
+        if chosen:
+            result = decide_listed(ledger, sheet, answer, reading.encoding, reason)
+        else:
+            result = decide_from(ledger, sheet, reading, reason)
         name = sheet.name
     elif whole:
         result = decide_entries(ledger, Filters(section=section, family=family), answer, reason)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.collect.gather import gather
+from upright_ledger.app.collect.gather import ErrorList, gather
 from upright_ledger.app.decide.entries import Filters
 from upright_ledger.app.decide.match import match
 from upright_ledger.app.live.triage import triage
@@ -16,6 +16,7 @@ from upright_ledger.app.live.triage_export import write_triage
 from upright_ledger.app.live.watch import watch
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.replay import replay
+from upright_ledger.app.prove.replay_request import RunRequest
 from upright_ledger.app.prove.tracing import start_tracing
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.http import LOGIN, POLITE_RATE, read_place
@@ -23,7 +24,6 @@ from upright_ledger.cli.options.shared import (
     FILE,
     force_option,
     json_option,
-    read_options,
     reading_options,
 )
 from upright_ledger.cli.screens.triage import show_next_step, show_triage
@@ -31,6 +31,7 @@ from upright_ledger.cli.terminal import output
 from upright_ledger.core.monitoring.changes import MENDED, body_of
 from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.errors import UsageError
+from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.web.http.options import RequestOptions, is_local
 
@@ -90,10 +91,7 @@ from upright_ledger.web.http.options import RequestOptions, is_local
 def command(
     folder: Path,
     paths: tuple[str, ...],
-    kind: str,
-    columns: tuple[str, ...],
-    encoding: str,
-    host: str,
+    reading: ReadOptions,
     parameter: str,
     only_new: bool,
     message: Path | None,
@@ -121,15 +119,11 @@ def command(
     if (message is not None or sample is not None) and not only_new:
         raise UsageError("--message and --replay go with --new", "--out keeps every failing entry")
     if only_new:
-        _watch(ledger, paths, host, message, sample, at, as_json=as_json)
+        _watch(ledger, paths, reading, message, sample, at, as_json=as_json)
         return
     if paths:
         with output.progress_words("reading") as progress:
-            gather(
-                ledger, list(paths), kind=kind, options=read_options(columns, encoding), host=host,
-                progress=progress,
-                failing=True, parameter=parameter,
-            )  # fmt: skip
+            gather(ledger, list(paths), reading, progress=progress, errors=ErrorList(parameter))
     move = MoveState(ledger)
     result = triage(move)
     if (
@@ -165,7 +159,7 @@ def command(
 def _watch(
     ledger: Ledger,
     paths: tuple[str, ...],
-    host: str,
+    reading: ReadOptions,
     message: Path | None,
     sample: int | None,
     at: str,
@@ -179,7 +173,7 @@ def _watch(
             "such as upright triage --new /var/log/nginx/access.log",
         )
     if sample is None:
-        found = watch(ledger, paths, host=host, file=message)
+        found = watch(ledger, paths, reading, file=message)
     else:
         place = read_place(at) if at else None
         manner = RequestOptions(
@@ -189,8 +183,10 @@ def _watch(
         )
         with start_tracing(manner) as tracing:
             found = watch(
-                ledger, paths, host=host, file=message, sample=sample,
-                ask=lambda move, wanted: replay(move, wanted, place, manner, tracing),
+                ledger, paths, reading, file=message, sample=sample,
+                ask=lambda move, wanted: replay(
+                    move, wanted, RunRequest(place, manner), tracing
+                ),
             )  # fmt: skip
     if as_json:
         output.json_out(found.as_dict())

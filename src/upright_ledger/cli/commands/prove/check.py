@@ -13,17 +13,14 @@ from upright_ledger.app.prove.check_sheet import check_pairs
 from upright_ledger.app.prove.fix import MENDABLE, fix
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import (
-    PAIR_MEANINGS,
-    column_option,
-    encoding_option,
     json_option,
-    read_options,
-    sheet_option,
+    pair_options,
     show_columns,
 )
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.rules.finding import FindingKind
 from upright_ledger.errors import UsageError
+from upright_ledger.formats.records import ReadOptions
 
 SHOWN_CAUSES = 15
 SHOWN_OF_EACH = 3
@@ -55,23 +52,19 @@ SHOWN_OF_EACH = 3
     help="Mend chains, closing slashes and rules onto themselves, as one undoable step.",
 )
 @click.option("--all", "all_rows", is_flag=True, help="List every finding.")
-@column_option
-@sheet_option
-@encoding_option
+@pair_options
 @json_option
 @click.pass_obj
 def command(
     folder: Path,
     sheet: Path | None,
-    columns: tuple[str, ...],
-    workbook_sheet: str,
     old: tuple[str, ...],
     new: tuple[str, ...],
     slash: str,
     stock: Path | None,
     fixing: bool,
     all_rows: bool,
-    encoding: str,
+    reading: ReadOptions,
     as_json: bool,
 ) -> None:
     """Find faults in the answers, without any server; with a sheet of pairs, without any ledger.
@@ -97,7 +90,7 @@ def command(
                 "--fix mends the answers of a ledger",
                 "upright decide --from takes a sheet into one",
             )
-        options = read_options(columns, encoding, workbook_sheet, PAIR_MEANINGS)
+        options = reading
         result, late = (
             check_pairs(sheet, old=old, new=new, slash=slash, stock=stock, options=options),
             "",

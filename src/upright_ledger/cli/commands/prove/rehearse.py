@@ -18,11 +18,11 @@ from upright_ledger.cli.options.shared import (
     json_option,
     optional_paths_argument,
     out_option,
-    read_options,
     reading_options,
 )
 from upright_ledger.cli.screens.results import show_coverage, show_results, write_results
 from upright_ledger.cli.terminal import output
+from upright_ledger.formats.records import ReadOptions
 
 
 @click.command("rehearse")
@@ -39,10 +39,7 @@ from upright_ledger.cli.terminal import output
 def command(
     folder: Path,
     paths: tuple[str, ...],
-    kind: str,
-    columns: tuple[str, ...],
-    encoding: str,
-    host: str,
+    reading: ReadOptions,
     name: str,
     by: str | None,
     out: Path | None,
@@ -56,9 +53,8 @@ def command(
     ledger are. Exit code 1 when anything is not ok.
     """
     ledger = open_ledger(folder)
-    options = read_options(columns, encoding)
     move = MoveState(ledger)
-    results = rehearse(move, list(paths), options=options, kind=kind, host=host, name=name)
+    results = rehearse(move, list(paths), reading, name=name)
     write_results(results, out, hops, quiet=as_json)
     covered = coverage(results, move, by) if by else []
     if as_json:

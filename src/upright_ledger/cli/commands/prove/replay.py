@@ -2,21 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
-from itertools import product
 from pathlib import Path
-from typing import Any
+from typing import Any, NoReturn
 
 import click
 
 from upright_ledger.app.live.handover import drift_seen
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.fix import fix
-from upright_ledger.app.prove.request_files import read_requests
 from upright_ledger.app.prove.results import Results
-from upright_ledger.app.prove.runs import found_requests
-from upright_ledger.app.request_list import host_matrix, own_requests
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.http import (
     asking_options,
@@ -32,7 +27,6 @@ from upright_ledger.cli.options.shared import (
     json_option,
     optional_paths_argument,
     out_option,
-    read_options,
     reading_options,
 )
 from upright_ledger.cli.screens.results import (
@@ -44,8 +38,7 @@ from upright_ledger.cli.screens.results import (
 )
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.tracing.verdicts import ORDER
-from upright_ledger.core.url.address import Address
-from upright_ledger.errors import UsageError
+from upright_ledger.formats.records import ReadOptions
 
 
 @click.command("replay")
@@ -99,10 +92,7 @@ def command(
     folder: Path,
     /,
     paths: tuple[str, ...],
-    kind: str,
-    columns: tuple[str, ...],
-    encoding: str,
-    host: str,
+    reading: ReadOptions,
     places: tuple[str, ...],
     profiles: tuple[str, ...],
     matrix: bool,
@@ -135,65 +125,38 @@ def command(
     anything is not ok.
     """
     from upright_ledger.app.prove.replay import StoppedError, replay
+    from upright_ledger.app.prove.replay_request import ReplayRequest
     from upright_ledger.app.prove.tracing import start_tracing
 
-    found: list[Address | None] = [*map(read_place, places)] or [None]
-    manner = replace(manner_of(how, [p.host for p in found if p is not None]), leave=True)
-    say_who_gets_the_login(manner, found)
-    if paths and (section or verdict or sample or matrix):
-        raise UsageError(
-            "--section, --verdict, --sample and --matrix choose what to ask", "leave the files out"
-        )
-    asking = list(product(found, profiles or ("",)))
-    if len(asking) > 1 and resume:
-        raise UsageError(
-            "--resume goes with one place and one profile", "ask them one after the other"
-        )
+    at = tuple(map(read_place, places))
+    manner = replace(manner_of(how, [p.host for p in at]), leave=True)
+    say_who_gets_the_login(manner, at or [None])
+    request = ReplayRequest(
+        paths=paths,
+        reading=reading,
+        matrix=matrix,
+        section=section,
+        verdict=verdict or "",
+        sample=sample,
+        top=top,
+        places=at,
+        profiles=profiles,
+        name=name,
+        resume=resume,
+    )
     told: list[Results] = []
     with start_tracing(manner) as tracing:
         ledger = open_ledger(folder)
         move = MoveState(ledger)
-        if matrix:
-            asked = host_matrix(move)
-        elif paths:
-            asked = read_requests(move, list(paths), read_options(columns, encoding), kind, host)
-        else:
-            asked = (
-                found_requests(move, verdict)
-                if verdict
-                else own_requests(move, section=section, sample=sample)
-            )
-        asked = asked.most_valuable(move, top)
+        asked = request.requests(move)
         try:
-            for place, profile in asking:
-                as_who = replace(manner, **_profile(profile, manner.headers)) if profile else manner
-                called = name if len(asking) == 1 or not name else _called(name, place, profile)
-                with output.progress_counts(f"replaying {profile}".strip()) as progress:
-                    told.append(
-                        replay(
-                            move,
-                            asked,
-                            place,
-                            as_who,
-                            tracing,
-                            name=called,
-                            label=profile,
-                            resume=resume,
-                            progress=progress,
-                        )
-                    )
+            for run in request.runs(manner):
+                with output.progress_counts(f"replaying {run.label}".strip()) as progress:
+                    told.append(replay(move, asked, run, tracing, progress))
         except StoppedError as stopped:
             if not stopped.by_hand:
                 raise
-            if as_json:
-                output.json_out({"stopped": {"done": stopped.done, "total": stopped.total}})
-                raise click.exceptions.Exit(130) from None
-            output.say(f"Stopped: {stopped.done:,} of {stopped.total:,} URLs are done and kept.")
-            output.next_step(
-                "go on where it stopped",
-                "upright replay … --resume, with the same files and options",
-            )
-            raise click.exceptions.Exit(130) from None
+            _say_stopped(stopped.done, stopped.total, as_json=as_json)
     faults = any(r.faults for r in told)
     mends = fix(ledger) if fixing and faults else []
     write_results(told[-1], out, hops, quiet=as_json)
@@ -234,27 +197,13 @@ def command(
     raise click.exceptions.Exit(1 if faults else 0)
 
 
-def _called(name: str, place: Address | None, profile: str) -> str:
-    """The name of one run of several, by which they are told apart."""
-    return " ".join(part for part in (name, place.authority if place else "", profile) if part)
-
-
-_PROFILES = {
-    "phone": (
-        "Mozilla/5.0 (Linux; Android 14; Mobile) AppleWebKit/537.36 (KHTML, like Gecko) Mobile "
-        "Safari/537.36"
-    ),
-    "crawler": "Mozilla/5.0 (compatible; upright-ledger; crawler bot)",
-}
-
-
-def _profile(text: str, headers: tuple[str, ...]) -> dict[str, Any]:
-    """What a profile changes: the user agent, or the language."""
-    if text in _PROFILES:
-        return {"agent": _PROFILES[text]}
-    if not re.fullmatch(r"[A-Za-z]{2,3}(?:-[A-Za-z0-9]{2,8})*", text):
-        raise UsageError(
-            f"--profile {text} is not known",
-            f"one of {', '.join(_PROFILES)}, or a language such as de",
+def _say_stopped(done: int, total: int, *, as_json: bool) -> NoReturn:
+    if as_json:
+        output.json_out({"stopped": {"done": done, "total": total}})
+    else:
+        output.say(f"Stopped: {done:,} of {total:,} URLs are done and kept.")
+        output.next_step(
+            "go on where it stopped",
+            "upright replay … --resume, with the same files and options",
         )
-    return {"headers": (*headers, f"Accept-Language: {text}")}
+    raise click.exceptions.Exit(130) from None
