@@ -6,16 +6,9 @@ from dataclasses import replace
 from urllib.parse import parse_qs
 
 from upright_ledger.core.inventory import noise
-from upright_ledger.core.inventory.evidence import (
-    BAD_REDIRECT,
-    CLICKS,
-    HITS,
-    VISITS,
-    Asker,
-    Figure,
-    status_class,
-)
+from upright_ledger.core.inventory.evidence import BAD_REDIRECT, Asker, Figure, status_class
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.inventory.units import ASKED, VISITS
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.errors import UsageError
@@ -36,11 +29,9 @@ def as_failing(item: Item, parameter: str) -> Item:
         url = values[0]
     kind = item.failure or _class_of_failure(item.status)
     told = [
-        f._replace(status_class=kind, agent=Asker.PEOPLE)
-        for f in item.figures
-        if f.unit in _TIMES_ASKED
+        f._replace(status_class=kind, agent=Asker.PEOPLE) for f in item.figures if f.unit in ASKED
     ]
-    rest = [f for f in item.figures if f.unit not in _TIMES_ASKED]
+    rest = [f for f in item.figures if f.unit not in ASKED]
     day = f"{item.day}:{{:g}}" if item.day else ""
     told = [f._replace(days=day.format(f.amount)) if day and not f.days else f for f in told]
     return replace(
@@ -52,9 +43,6 @@ def _class_of_failure(status: int) -> str:
     """The class of a status that a list of errors gives; whatever it says else, its rows fail."""
     found = status_class(status)
     return found if found in {"410", "5xx"} else BAD_REDIRECT if found == "3xx" else "404"
-
-
-_TIMES_ASKED = frozenset({HITS, VISITS, CLICKS})
 
 
 def base_origin(sites: Sites, host: str) -> str:

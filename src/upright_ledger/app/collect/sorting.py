@@ -12,15 +12,8 @@ from pathlib import Path
 from upright_ledger.app.collect.rejects import Rejects
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.classification import Classified, Classifier, SpellingFacts
-from upright_ledger.core.inventory.evidence import (
-    BY_OTHERS,
-    ELSEWHERE,
-    LINKING_DOMAINS,
-    LINKING_PAGES,
-    Asker,
-    Figure,
-    added_up,
-)
+from upright_ledger.core.inventory.evidence import Asker, Figure, added_up
+from upright_ledger.core.inventory.units import BY_OTHERS, ELSEWHERE, LINKING_DOMAINS, LINKING_PAGES
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
 from upright_ledger.core.url.redaction import Secrets

@@ -20,8 +20,9 @@ from upright_ledger.core.inventory.answer import (
     Decision,
 )
 from upright_ledger.core.inventory.classification import Classified
-from upright_ledger.core.inventory.evidence import LISTED, Figure
+from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.core.inventory.normalisation import fold
+from upright_ledger.core.inventory.units import LISTED
 from upright_ledger.core.rules.compiler import template_fault
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import page_key

@@ -15,14 +15,14 @@ from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.request_list import Requests
 from upright_ledger.app.worker_process import Put, WorkerProcess
 from upright_ledger.core.inventory.classification import Classifier
-from upright_ledger.core.inventory.evidence import CLICKS, HITS, VISITS, Asker
+from upright_ledger.core.inventory.evidence import Asker
 from upright_ledger.core.inventory.noise import asset_class
+from upright_ledger.core.inventory.units import ASKED
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import InputError
 from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
 from upright_ledger.formats.registry import check_kind, read_urls
 
-_ASKED = (HITS, VISITS, CLICKS)
 _AT_ONCE = 20_000  # requests
 _LARGE = 8 << 20  # bytes
 
@@ -178,12 +178,12 @@ def _add(
 
 def _count(found: Requests, said: set[int], number: int, url: str, record: Record) -> None:
     """Add up what a record says of how often people asked."""
-    told = [f for f in record.figures if f.unit in _ASKED]
+    told = [f for f in record.figures if f.unit in ASKED]
     if not told:
         return
     said.add(number)
     people = [f for f in told if f.agent != Asker.BOTS]
-    found.hits[number] += int(max(sum(f.amount for f in people if f.unit == u) for u in _ASKED))
+    found.hits[number] += int(max(sum(f.amount for f in people if f.unit == u) for u in ASKED))
     days = " ".join(f.days for f in people if f.days)
     if days:
         found.days[url] = f"{found.days[url]} {days}" if url in found.days else days

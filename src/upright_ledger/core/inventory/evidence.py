@@ -6,25 +6,15 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from upright_ledger.core.inventory.units import (
+    CLICKS,
+    HITS,
+    IMPRESSIONS,
+    LINKING_DOMAINS,
+    LINKING_PAGES,
+    VISITS,
+)
 from upright_ledger.core.word import Word
-
-HITS = "hits"
-VISITS = "visits"
-CLICKS = "clicks"
-IMPRESSIONS = "impressions"
-LINKING_DOMAINS = "linking domains"
-LINKING_PAGES = "linking pages"
-LISTED = "listed"
-ELSEWHERE = "asked from elsewhere"
-"""`hits` are requests by people (bots are kept apart by agent); `listed` counts mentions and means
-no use; `asked from elsewhere`: of the requests for page assets, those to which other sites led.
-"""
-
-PER_PERIOD = frozenset({HITS, VISITS, CLICKS, IMPRESSIONS})
-"""Units that grow with time, so that they are compared per 30 days. Links are a stock."""
-
-BY_OTHERS = frozenset({VISITS, CLICKS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES, ELSEWHERE})
-"""Units that tell of people or search engines who came to an address by itself."""
 
 
 class Asker(Word):

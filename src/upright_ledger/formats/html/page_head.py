@@ -10,8 +10,9 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urljoin
 
-from upright_ledger.core.inventory.evidence import LISTED, Figure
+from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.core.inventory.units import LISTED
 from upright_ledger.core.tracing.trace import Page
 from upright_ledger.core.url.repair import mend
 from upright_ledger.core.url.tokens import tokens

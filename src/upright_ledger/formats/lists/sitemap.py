@@ -9,8 +9,9 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.core.inventory.evidence import LISTED, Figure
+from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.core.inventory.units import LISTED
 from upright_ledger.core.url.repair import mend
 from upright_ledger.formats.files.text import open_text, text_lines
 from upright_ledger.formats.lists.xml_elements import elements, local_name

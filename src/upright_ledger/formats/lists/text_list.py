@@ -7,8 +7,9 @@ from collections.abc import Iterator
 from itertools import chain, islice
 from pathlib import Path
 
-from upright_ledger.core.inventory.evidence import LISTED, Figure
+from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.core.inventory.units import LISTED
 from upright_ledger.core.url.repair import is_sound, mend
 from upright_ledger.formats.files.text import MAX_LINE, open_text, text_lines
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject

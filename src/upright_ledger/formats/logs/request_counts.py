@@ -11,9 +11,10 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from upright_ledger.core.inventory.evidence import HITS, Asker, Figure, status_class
+from upright_ledger.core.inventory.evidence import Asker, Figure, status_class
 from upright_ledger.core.inventory.noise import AsideClass, is_declared_bot
 from upright_ledger.core.inventory.normalisation import TRACKING_PARAMETER
+from upright_ledger.core.inventory.units import HITS
 from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.formats.logs.column_scanner import Columns, sign_of

@@ -6,8 +6,9 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
-from upright_ledger.core.inventory.evidence import LISTED, Figure
+from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.core.inventory.units import LISTED
 from upright_ledger.core.rules.imported.rule import (
     HOST,
     RAW,

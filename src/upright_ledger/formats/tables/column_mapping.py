@@ -5,14 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping, Sequence
 
-from upright_ledger.core.inventory.evidence import (
-    CLICKS,
-    HITS,
-    IMPRESSIONS,
-    LINKING_DOMAINS,
-    LINKING_PAGES,
-    VISITS,
-)
+from upright_ledger.core.inventory.units import IN_TABLES, LINKING_PAGES, UNITS
 from upright_ledger.formats.tables.cells import (
     day_of,
     host_of,
@@ -50,16 +43,7 @@ NAMES: Mapping[str, tuple[str, ...]] = {
         "linktarget", "targetpage", "target", "pagepathandscreenclass", "urls", "adresse", "seite",
         "zielseite", "seitenpfad", "pagedest",
     ),
-    HITS: ("hits", "requests", "pageviews", "views", "seitenaufrufe", "aufrufe", "anfragen",
-        "pagesvues", "vues", "visitas"),
-    VISITS: ("visits", "sessions", "users", "visitors", "entrances", "besuche", "sitzungen",
-        "nutzer", "visites", "sesiones"),
-    CLICKS: ("clicks", "klicks", "clics", "clic"),
-    IMPRESSIONS: ("impressions", "impressionen", "impresiones"),
-    LINKING_DOMAINS: ("linkingdomains", "referringdomains", "domains", "refdomains", "linkingsites",
-        "rootdomains"),
-    LINKING_PAGES: ("linkingpages", "backlinks", "inlinks", "links", "incominglinks",
-        "inboundlinks", "externallinks"),
+    **{name: unit.headings for name, unit in UNITS.items() if unit.headings},
     STATUS: ("status", "statuscode", "httpstatus", "responsecode", "code", "httpcode", "response",
         "httpstatuscode"),
     TITLE: ("title", "pagetitle", "titletag", "name", "seitentitel", "titel", "titre", "titulo"),
@@ -91,16 +75,12 @@ NAMES: Mapping[str, tuple[str, ...]] = {
 }  # fmt: skip
 
 MEANINGS = tuple(NAMES)
-_FIGURES = (HITS, VISITS, CLICKS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES)
 # Words that, inside a longer header, still name a figure: "Total clicks (28 days)". Not so where
 # they name a rate.
-_INSIDE: Mapping[str, tuple[str, ...]] = {
-    LINKING_DOMAINS: ("referring domains", "linking domains", "linking sites", "domains"),
-    CLICKS: ("clicks", "klicks", "clics"),
-    IMPRESSIONS: ("impressions", "impressionen"),
-    VISITS: ("sessions", "visits", "visitors", "entrances", "besuche", "sitzungen"),
-    HITS: ("pageviews", "page views", "views", "hits", "requests", "seitenaufrufe"),
-    LINKING_PAGES: ("backlinks", "inlinks", "linking pages", "inbound links"),
+_INSIDE = {
+    name: unit.within
+    for name, unit in sorted(UNITS.items(), key=lambda item: item[1].told_first)
+    if unit.within
 }
 _RATES = re.compile(
     r"\b(?:rate|ctr|avg|average|per|share|change|%|position|duration|time|unique domains of)\b|%",
@@ -252,7 +232,7 @@ def _suits(meaning: str, cells: list[str]) -> bool:
     """Whether cells can mean what their header says; an empty column suits."""
     if not cells:
         return True
-    if meaning in _FIGURES:
+    if meaning in IN_TABLES:
         return _share(cells, lambda c: number(c) is not None) >= 0.5
     if meaning == STATUS:
         return _share(cells, status_code) >= 0.5

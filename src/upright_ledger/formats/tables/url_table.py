@@ -11,19 +11,13 @@ from dataclasses import dataclass, field
 from itertools import chain, islice
 from pathlib import Path
 
-from upright_ledger.core.inventory.evidence import (
-    BAD_REDIRECT,
-    CLICKS,
-    HITS,
-    IMPRESSIONS,
-    LINKING_DOMAINS,
-    LINKING_PAGES,
-    LISTED,
-    SOFT_404,
-    VISITS,
-    Figure,
-)
+from upright_ledger.core.inventory.evidence import BAD_REDIRECT, SOFT_404, Figure
 from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.core.inventory.units import (
+    IN_TABLES,
+    LISTED,
+    PER_PERIOD,
+)
 from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import FileKind
@@ -33,8 +27,6 @@ from upright_ledger.formats.tables.cells import day_of, looks_like_address, numb
 from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.rows import Row, rows_of
 
-_PER_PERIOD = (HITS, VISITS, CLICKS, IMPRESSIONS)
-_AMOUNTS = (HITS, VISITS, CLICKS, IMPRESSIONS, LINKING_DOMAINS, LINKING_PAGES)
 NO_ADDRESS = frozenset(
     [
         "(not set)",
@@ -212,7 +204,7 @@ def read_json_urls(path: Path, options: ReadOptions) -> Reading:
 def _reading(table: Table) -> Reading:
     reading = Reading(_items(table), table.mapping, table.notes)
     reading.days = period_in([" ".join(cells) for _, cells in table.above])
-    grown = [unit for unit in _PER_PERIOD if unit in table.columns]
+    grown = [unit for unit in IN_TABLES if unit in PER_PERIOD and unit in table.columns]
     if grown and not any(reading.days):
         table.notes.append(
             f"for how many days its {' and '.join(grown)} count is not said (--period FROM..TO): "
@@ -302,7 +294,7 @@ def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
 
     It runs a million times, so what does not change from row to row is looked up here.
     """
-    figures_at = [(unit, table.columns[unit]) for unit in _AMOUNTS if unit in table.columns]
+    figures_at = [(unit, table.columns[unit]) for unit in IN_TABLES if unit in table.columns]
     texts = (
         col.TITLE,
         col.STATUS,
@@ -316,7 +308,7 @@ def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
         col.REASON,
     )
     # One row a link: the pages and sites that link are counted, where no column does.
-    is_link = col.REFERRER in table.columns and not any(unit in table.columns for unit in _AMOUNTS)
+    is_link = col.REFERRER in table.columns and not any(unit in table.columns for unit in IN_TABLES)
     texts_at = [table.columns.get(meaning, _NOWHERE) for meaning in texts]
     listed = (Figure(LISTED, 1.0),)
 

@@ -12,7 +12,9 @@ from sqlalchemy import ColumnElement, Connection, func, or_, select
 
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision
 from upright_ledger.core.inventory.entry import Entry
-from upright_ledger.core.inventory.evidence import (
+from upright_ledger.core.inventory.evidence import Asker, EntryEvidence, Weights, per_30_days, value
+from upright_ledger.core.inventory.path_noise import has_path_session
+from upright_ledger.core.inventory.units import (
     CLICKS,
     HITS,
     IMPRESSIONS,
@@ -21,13 +23,7 @@ from upright_ledger.core.inventory.evidence import (
     LISTED,
     PER_PERIOD,
     VISITS,
-    Asker,
-    EntryEvidence,
-    Weights,
-    per_30_days,
-    value,
 )
-from upright_ledger.core.inventory.path_noise import has_path_session
 from upright_ledger.core.url.address import address_of
 from upright_ledger.core.url.escapes import as_utf8
 from upright_ledger.core.url.query import QueryPolicy

@@ -11,12 +11,11 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import Connection, func, select
 
-from upright_ledger.core.inventory.evidence import CLICKS, HITS, VISITS, Asker, days_in
+from upright_ledger.core.inventory.evidence import Asker, days_in
 from upright_ledger.core.inventory.noise import SCANNERS
+from upright_ledger.core.inventory.units import ASKED, HITS
 from upright_ledger.core.monitoring.failure_account import FAILING, LogCount
 from upright_ledger.ledger.db import schema
-
-_ASKED = (HITS, VISITS, CLICKS)
 
 
 def failing_entries(connection: Connection, live_day: str = "") -> set[int]:
@@ -28,7 +27,7 @@ def failing_entries(connection: Connection, live_day: str = "") -> set[int]:
     query = (
         select(p.c.entry).distinct().join(v, v.c.spelling == p.c.id).join(s, s.c.id == v.c.source)
     )
-    query = query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None), v.c.unit.in_(_ASKED))
+    query = query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None), v.c.unit.in_(ASKED))
     found = set(connection.scalars(query.where(v.c.status_class.in_(FAILING))))
     if live_day:
         stays = (v.c.status_class == "2xx") & (v.c.last_day >= live_day) & (a.c.status != 0)
@@ -58,7 +57,7 @@ def told_of(connection: Connection, entries: set[int]) -> dict[int, list[LogCoun
         .where(
             s.c.withdrawn.is_(False),
             p.c.entry.is_not(None),
-            v.c.unit.in_(_ASKED),
+            v.c.unit.in_(ASKED),
             v.c.status_class != "",
         )
     )

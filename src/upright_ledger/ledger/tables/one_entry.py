@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 from sqlalchemy import Connection, func, select
 
-from upright_ledger.core.inventory.evidence import LISTED, PER_PERIOD, Asker, per_30_days
+from upright_ledger.core.inventory.evidence import Asker, per_30_days
+from upright_ledger.core.inventory.units import LISTED, PER_PERIOD
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.tables.entries import days_of_exports

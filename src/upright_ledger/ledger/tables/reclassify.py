@@ -24,8 +24,9 @@ from sqlalchemy import (
 )
 
 from upright_ledger.core.inventory.classification import Classified, Classifier, SpellingFacts
-from upright_ledger.core.inventory.evidence import BY_OTHERS, Asker
+from upright_ledger.core.inventory.evidence import Asker
 from upright_ledger.core.inventory.noise import ASSET_SIGNS
+from upright_ledger.core.inventory.units import BY_OTHERS
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches
 from upright_ledger.ledger.store import stored_policy

@@ -13,7 +13,7 @@ from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import FILE, choice_of, force_option, json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
-from upright_ledger.core.inventory.evidence import PER_PERIOD
+from upright_ledger.core.inventory.units import PER_PERIOD
 from upright_ledger.ledger.tables.answers import BY
 from upright_ledger.ledger.tables.one_entry import EvidenceRow
 

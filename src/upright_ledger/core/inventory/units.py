@@ -1,0 +1,103 @@
+"""The units of evidence. A new one is a row of `UNITS`: how it counts, and how exports name it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+HITS = "hits"
+VISITS = "visits"
+CLICKS = "clicks"
+IMPRESSIONS = "impressions"
+LINKING_DOMAINS = "linking domains"
+LINKING_PAGES = "linking pages"
+LISTED = "listed"
+ELSEWHERE = "asked from elsewhere"
+
+
+@dataclass(frozen=True, slots=True)
+class Unit:
+    """A unit of evidence. meaning: what is counted.
+
+    per_period: it grows with time, so that it is compared per 30 days; links are a stock. asked:
+    each counts one time that somebody asked for the address. by_others: it tells of people or
+    search engines who came to an address by itself. headings: of its columns in exports, the
+    likeliest first, without case, blanks, underscores, dots and hyphens. within: words that name it
+    in a longer heading, unless that names a rate; of several units the one that is told first.
+    """
+
+    meaning: str
+    per_period: bool = False
+    asked: bool = False
+    by_others: bool = True
+    headings: tuple[str, ...] = ()
+    within: tuple[str, ...] = ()
+    told_first: int = 0
+
+
+UNITS: Mapping[str, Unit] = {
+    HITS: Unit(
+        "requests by people; bots are kept apart by agent",
+        per_period=True,
+        asked=True,
+        by_others=False,
+        headings=(
+            "hits", "requests", "pageviews", "views", "seitenaufrufe", "aufrufe", "anfragen",
+            "pagesvues", "vues", "visitas",
+        ),
+        within=("pageviews", "page views", "views", "hits", "requests", "seitenaufrufe"),
+        told_first=5,
+    ),
+    VISITS: Unit(
+        "visits that analytics count",
+        per_period=True,
+        asked=True,
+        headings=(
+            "visits", "sessions", "users", "visitors", "entrances", "besuche", "sitzungen",
+            "nutzer", "visites", "sesiones",
+        ),
+        within=("sessions", "visits", "visitors", "entrances", "besuche", "sitzungen"),
+        told_first=4,
+    ),
+    CLICKS: Unit(
+        "clicks in results of search engines",
+        per_period=True,
+        asked=True,
+        headings=("clicks", "klicks", "clics", "clic"),
+        within=("clicks", "klicks", "clics"),
+        told_first=2,
+    ),
+    IMPRESSIONS: Unit(
+        "times that search engines showed it",
+        per_period=True,
+        headings=("impressions", "impressionen", "impresiones"),
+        within=("impressions", "impressionen"),
+        told_first=3,
+    ),
+    LINKING_DOMAINS: Unit(
+        "sites that link to it",
+        headings=(
+            "linkingdomains", "referringdomains", "domains", "refdomains", "linkingsites",
+            "rootdomains",
+        ),
+        within=("referring domains", "linking domains", "linking sites", "domains"),
+        told_first=1,
+    ),
+    LINKING_PAGES: Unit(
+        "pages that link to it",
+        headings=(
+            "linkingpages", "backlinks", "inlinks", "links", "incominglinks", "inboundlinks",
+            "externallinks",
+        ),
+        within=("backlinks", "inlinks", "linking pages", "inbound links"),
+        told_first=6,
+    ),
+    LISTED: Unit("mentions, which mean no use", by_others=False),
+    ELSEWHERE: Unit("of the requests for page assets, those to which other sites led"),
+}  # fmt: skip
+
+PER_PERIOD = frozenset(name for name, unit in UNITS.items() if unit.per_period)
+ASKED = tuple(name for name, unit in UNITS.items() if unit.asked)
+BY_OTHERS = frozenset(name for name, unit in UNITS.items() if unit.by_others)
+IN_TABLES = tuple(name for name, unit in UNITS.items() if unit.headings)
+"""Names of the units for which that holds; those that tables may have columns of."""
