@@ -19,7 +19,8 @@ from upright_ledger.core.inventory.noise import is_declared_bot, set_aside_class
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.formats.logs import line_blocks
 from upright_ledger.formats.logs.access_log import read_access_log
-from upright_ledger.formats.logs.line_parsers import NotALineError, parse_combined, unescape
+from upright_ledger.formats.logs.combined import parse_combined
+from upright_ledger.formats.logs.log_line import NotALineError, unescape
 from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
 
 

@@ -5,14 +5,14 @@ from __future__ import annotations
 import csv
 import re
 from collections import Counter
-from collections.abc import Callable
 from pathlib import Path
 
 from upright_ledger.core.word import Word
 from upright_ledger.errors import InputError
 from upright_ledger.formats.files.compressed import HEAD_BYTES, read_head
-from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.text import guess_encoding, with_line_feeds
+from upright_ledger.formats.logs.log_formats import is_log
+from upright_ledger.formats.logs.log_line import most
 
 
 class FileKind(Word):
@@ -42,8 +42,6 @@ _MAGIC = (
 _CONTROLS = bytes(
     b for b in range(32) if b not in b"\t\n\r\f\x1b"
 )  # hardly any of these is in a text
-_LOG_LINE = re.compile(r'^(?:\S+ ){3,5}\[\d{2}/[A-Z][a-z]{2}/\d{4}:[\d:]+ [+-]\d{4}\] "')
-_W3C = re.compile(r"^#Fields:", re.MULTILINE)
 _CDX_LINE = re.compile(r"^\S+ \d{14} (?:https?:|\{)")
 _CDX_JSON = re.compile(r'^\[\s*\[\s*"urlkey"|^\[\s*"urlkey"')
 _APACHE_RULE = re.compile(
@@ -110,18 +108,14 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
     if not whole and len(lines) > 1:
         lines.pop()
     sample = lines[:200]
-    if _W3C.search(text) or _most(sample, lambda line: bool(_LOG_LINE.match(line))):
+    if is_log(sample):
         return FileKind.ACCESS_LOG
-    if (
-        _CDX_JSON.match(text)
-        or text.startswith("CDX ")
-        or _most(sample, lambda line: bool(_CDX_LINE.match(line)))
-    ):
+    if _CDX_JSON.match(text) or text.startswith("CDX ") or most(sample, _CDX_LINE.match):
         return FileKind.ARCHIVE_INDEX
     if text.startswith("{") and re.match(r'\{\s*"log"\s*:\s*\{', text):
         return FileKind.HAR
-    if _most(sample[:20], lambda line: line.lstrip().startswith("{")) or text.startswith("[{"):
-        return FileKind.ACCESS_LOG if _is_json_log(sample[0]) else FileKind.JSON
+    if most(sample[:20], lambda line: line.lstrip().startswith("{")) or text.startswith("[{"):
+        return FileKind.JSON
     if is_rule_file(text):
         return FileKind.RULES
     if re.search(r"^[^\S\n]*user-agent\s*:", text, re.IGNORECASE | re.MULTILINE) and re.search(
@@ -136,28 +130,6 @@ def is_rule_file(text: str) -> bool:
     anywhere else.
     """
     return bool(_APACHE_RULE.search(text) or _NGINX_RULE.search(text))
-
-
-def _most(lines: list[str], test: Callable[[str], bool]) -> bool:
-    return bool(lines) and sum(1 for line in lines if test(line)) * 2 >= len(lines)
-
-
-def _is_json_log(line: str) -> bool:
-    """Whether an object tells of a request: it names a status and what asked, or how."""
-    try:
-        names = {str(k).lower() for k in read_json(line)}
-    except (ValueError, TypeError):
-        return False
-    asked = {
-        "request",
-        "method",
-        "request_method",
-        "http_user_agent",
-        "user_agent",
-        "agent",
-        "verb",
-    }
-    return bool(names & asked) and bool(names & {"status", "status_code", "response", "code"})
 
 
 def _is_punctuation(delimiter: str, lines: list[str]) -> bool:

@@ -1,11 +1,10 @@
-"""Access logs: Common and Combined Log Format, W3C Extended Log File Format, JSON lines."""
+"""Access logs, of whatever format: a record for each distinct request."""
 
 from __future__ import annotations
 
 import hashlib
-import re
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -15,11 +14,11 @@ import numpy as np
 from upright_ledger.core.monitoring.deploy_days import Split, label_of, span_of, splits_of
 from upright_ledger.formats.files.compressed import open_bytes, read_head
 from upright_ledger.formats.files.text import MAX_LINE
-from upright_ledger.formats.logs import line_parsers
 from upright_ledger.formats.logs.column_scanner import COMBINED_QUOTES, Columns, Scanner
+from upright_ledger.formats.logs.combined import VHOST_LINE
 from upright_ledger.formats.logs.line_blocks import DIGEST, Buffers, Lines, line_blocks
-from upright_ledger.formats.logs.line_parsers import (
-    LogForm,
+from upright_ledger.formats.logs.log_formats import format_of
+from upright_ledger.formats.logs.log_line import (
     LogLine,
     NotALineError,
     Parser,
@@ -28,7 +27,7 @@ from upright_ledger.formats.logs.line_parsers import (
 from upright_ledger.formats.logs.request_counts import Tally
 from upright_ledger.formats.records import Aside, Item, LogLines, Reading, ReadOptions, Reject
 
-_VHOST_LINE = re.compile(r"^[A-Za-z0-9.-]+\.[A-Za-z][A-Za-z0-9-]*(?::\d+)? \S+ \S+ [^\[\"]*?\[")
+_SAMPLE = 200  # lines
 
 
 def read_access_log(path: Path, options: ReadOptions) -> Reading:
@@ -36,74 +35,40 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
     address leaves here.
     """
     head = read_head(path).decode("utf-8", "replace").splitlines()
-    dialect = _dialect(head)
+    sample = [line for line in head if line.strip()][:_SAMPLE]
+    form = format_of(sample)
     reading = Reading(lines=LogLines())
-    if dialect == LogForm.COMBINED:
-        sample = [line for line in head if line.strip()][:200]
-        with_hosts = sum(1 for line in sample if _VHOST_LINE.match(line)) * 2 > len(sample)
+    ahead = form.minutes_ahead
+    splits = splits_of(options.live, ahead(sample)) if ahead is not None else []
+    if form.in_columns:
+        with_hosts = sum(1 for line in sample if VHOST_LINE.match(line)) * 2 > len(sample)
         ((quotes, _),) = Counter(line.count('"') for line in sample).most_common(1)
-        splits = splits_of(options.live, _minutes_ahead(sample))
-        reading.items = _scanned(
-            path,
-            options,
-            reading,
-            splits,
-            with_hosts=with_hosts,
-            quotes=max(quotes, COMBINED_QUOTES),
-        )
+        quotes = max(quotes, COMBINED_QUOTES)
+        scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise, splits=splits)
+        reading.items = _scanned(path, options, reading, scanner, form.new_parser())
     else:
-        parser = line_parsers.W3cParser() if dialect == LogForm.W3C else line_parsers.parse_json
-        reading.items = _parsed(
-            path,
-            options,
-            reading,
-            splits_of(options.live, 0) if dialect == LogForm.W3C else [],
-            parser,
-        )
+        reading.items = _parsed(path, options, reading, splits, form.new_parser())
     return reading
-
-
-def _dialect(head: list[str]) -> str:
-    if any(line.startswith("#Fields:") for line in head):
-        return LogForm.W3C
-    return (
-        LogForm.JSON_LINES
-        if any(line.lstrip().startswith("{") for line in head[:20])
-        else LogForm.COMBINED
-    )
-
-
-def _minutes_ahead(sample: list[str]) -> int:
-    """How many minutes the clock of a log is ahead of UTC, by its first line that says so."""
-    for line in sample:
-        if match := _ZONE.search(line):
-            return (60 * int(match[2]) + int(match[3])) * (-1 if match[1] == "-" else 1)
-    return 0
-
-
-_ZONE = re.compile(r":\d\d:\d\d:\d\d ([+-])(\d\d)(\d\d)\] ")
 
 
 def _scanned(
     path: Path,
     options: ReadOptions,
     reading: Reading,
-    splits: list[Split],
-    *,
-    with_hosts: bool,
-    quotes: int,
+    scanner: Scanner,
+    parser: Parser,
 ) -> Iterator[Item]:
-    """Combined lines: those that come apart at their quotes go in columns, the others one by
+    """Lines in columns: those that come apart at their quotes go in columns, the others one by
     one.
     """
-    scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise, splits=splits)
+    with_hosts = scanner.with_hosts
     lines = reading.lines = _lines(options, DIGEST)
     tally = Tally(lines, with_hosts=with_hosts, noise=list(options.noise))
     with open_bytes(path) as file:
         for columns in scanner.scan(file):
             yield from tally.add(columns)
             yield from _one_by_one(
-                columns.odd, line_parsers.parse_combined, tally, splits, with_hosts=with_hosts
+                columns.odd, parser, tally, scanner.splits, with_hosts=with_hosts
             )
             if tally.is_full:
                 yield from tally.part()
@@ -111,7 +76,7 @@ def _scanned(
 
 
 def _parsed(
-    path: Path, options: ReadOptions, reading: Reading, splits: list[Split], parser: Parser
+    path: Path, options: ReadOptions, reading: Reading, splits: Sequence[Split], parser: Parser
 ) -> Iterator[Item]:
     """Lines of the other formats, one by one."""
     reading.lines = _lines(options, "blake2b")
@@ -137,7 +102,7 @@ def _one_by_one(
     rows: Iterable[tuple[int, int, str]],
     parser: Parser,
     tally: Tally,
-    splits: list[Split],
+    splits: Sequence[Split],
     *,
     with_hosts: bool,
 ) -> Iterator[Item]:

@@ -83,9 +83,9 @@ class Scanner:
         noise: Mapping[str, str],
         splits: Sequence[Split] = (),
     ) -> None:
-        self._with_hosts = with_hosts
+        self.with_hosts = with_hosts
         self._quotes = quotes
-        self._splits = splits
+        self.splits = splits
         self._noise = [(sign_of(number), names) for number, names in enumerate(noise.values())]
         self._local = threading.local()
 
@@ -141,7 +141,7 @@ class Scanner:
         odd[rows] = False
         opened, closed = marks.take(first), marks.take(first + 1)
         request = slices_of(data, opened + 1, closed)
-        if self._with_hosts:
+        if self.with_hosts:
             request = self._hosts_before(data, ends, rows, request)
         combined = count[rows] >= COMBINED_QUOTES
         referrer, agent = (self._quoted(data, marks, first, combined, at) for at in (2, 4))
@@ -151,7 +151,7 @@ class Scanner:
             digests[rows],
             self._without_noise(request.dictionary_encode()),
             100 * hundreds + 10 * tens + ones,
-            taken_apart(days_of(data, opened), data, opened, self._splits),
+            taken_apart(days_of(data, opened), data, opened, self.splits),
             agent,
             referrer,
             [(at, int(digests[at]), lines.text(at)) for at in np.flatnonzero(odd).tolist()],

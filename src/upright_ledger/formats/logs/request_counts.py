@@ -18,7 +18,7 @@ from upright_ledger.core.inventory.units import HITS
 from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.formats.logs.column_scanner import Columns, sign_of
-from upright_ledger.formats.logs.line_parsers import MONTHS, host_name, unescape
+from upright_ledger.formats.logs.log_line import MONTHS, host_name, unescape
 from upright_ledger.formats.logs.numbering import Codes, Counts, NumberedTexts, digests_of
 from upright_ledger.formats.records import Aside, Item, LogLines, Record, Reject
 

@@ -1,0 +1,23 @@
+"""The formats of logs. A new one is a module with its `LogFormat`, and a line here."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from upright_ledger.formats.logs.combined import COMBINED
+from upright_ledger.formats.logs.json_lines import JSON_LINES
+from upright_ledger.formats.logs.log_line import Likeness, LogFormat
+from upright_ledger.formats.logs.w3c import W3C
+
+FORMATS = (W3C, COMBINED, JSON_LINES)
+
+
+def is_log(lines: Sequence[str]) -> bool:
+    """Whether the first lines of a file, those that are not empty, are surely those of a log."""
+    return any(known.sniff(lines) == Likeness.SURE for known in FORMATS)
+
+
+def format_of(lines: Sequence[str]) -> LogFormat:
+    """The format of a log, by its first lines; Combined where they look like none."""
+    likeliest = max(FORMATS, key=lambda known: known.sniff(lines))
+    return likeliest if likeliest.sniff(lines) else COMBINED
