@@ -299,7 +299,7 @@ def test_the_most_valuable_come_first_and_filters_hold(waiting: Program) -> None
     ("arguments", "code", "said"),
     [
         (("--out", "a.csv", "--in", "b.csv"), 2, "contradict"),
-        (("--out", "sheet.pdf"), 3, "neither a workbook nor a CSV"),
+        (("--out", "sheet.pdf"), 2, "has no ending that is known"),
         (("--in", "missing.xlsx"), 3, "missing.xlsx"),
         (("--in", "old.csv"), 3, "no sheet of upright review"),
     ],

@@ -16,10 +16,10 @@ from upright_ledger.core.crawl.audits.moved_pages import CONFIDENCE, Fate, Renam
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.url.address import address_of
-from upright_ledger.formats.files.atomic import csv_bytes
 from upright_ledger.formats.files.leftovers import temporary_folder
-from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.formats.records import ReadOptions
+from upright_ledger.formats.tables.export import CSV, write_table
+from upright_ledger.formats.tables.workbooks import Sheet
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.stock import StoredProposal, load_proposals, store_proposals
 
@@ -135,7 +135,6 @@ def write_pairs(path: Path, renamed: Renamed, proposed: Proposed) -> int:
     included; returns their number.
     """
     pairs = {r.old: r.new for r in renamed.renamings if r.state != Fate.LED} | dict(proposed.astray)
-    write_output(
-        path, csv_bytes(("old", "new", "status"), ((old, new, 301) for old, new in pairs.items()))
-    )
+    rows = ((old, new, 301) for old, new in pairs.items())
+    write_table(path, Sheet("pairs", ("old", "new", "status"), rows, ("old", "new")), otherwise=CSV)
     return len(pairs)

@@ -14,8 +14,8 @@ from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.inventory.url_patterns import templates
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.files.atomic import csv_bytes
-from upright_ledger.formats.files.outputs import write_output
+from upright_ledger.formats.tables.export import CSV, write_table
+from upright_ledger.formats.tables.workbooks import Sheet
 from upright_ledger.ledger.tables.one_entry import (
     AsideUrl,
     EvidenceRow,
@@ -173,8 +173,12 @@ def _matches(entry: Entry, pattern: str) -> bool:
 
 
 def write_entries(path: Path, lines: Iterable[EntryLine]) -> None:
-    """Write a list as CSV with COLUMNS."""
-    write_output(path, csv_bytes(COLUMNS, (line.row() for line in lines)))
+    """Write a list with COLUMNS. Raises UsageError."""
+    write_table(
+        path,
+        Sheet("entries", COLUMNS, (line.row() for line in lines), ("legacy_url",)),
+        otherwise=CSV,
+    )
 
 
 @dataclass

@@ -27,11 +27,11 @@ from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.detection import FileKind, recognise
-from upright_ledger.formats.files.atomic import bare_cell, csv_bytes
-from upright_ledger.formats.files.outputs import write_output
+from upright_ledger.formats.files.atomic import bare_cell
 from upright_ledger.formats.files.text import digest_of
+from upright_ledger.formats.tables.export import CSV, XLSX, write_table
 from upright_ledger.formats.tables.rows import rows_of
-from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
+from upright_ledger.formats.tables.workbooks import Sheet
 from upright_ledger.ledger.db.journal import last_step
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import answers_before, of_person, post_answers, sampled
@@ -109,18 +109,10 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -
         for line in lines
     ]
     columns = (*COLUMNS, _REVIEWED) if sample else COLUMNS
-    if path.suffix.lower() == ".csv":
-        data = csv_bytes(columns, rows)
-    elif path.suffix.lower() == ".xlsx":
-        choices = {"answer": ANSWERS, "status": [str(s) for s in STATUSES], _REVIEWED: ["yes"]}
-        links = ("legacy_url", "destination", "choice_2", "choice_3")
-        data = workbook_bytes(Sheet("review", columns, rows, links, ("confidence",), choices))
-    else:
-        raise InputError(
-            f"{path.name} is neither a workbook nor a CSV by its name",
-            "name it sheet.xlsx or sheet.csv",
-        )
-    write_output(path, data)
+    choices = {"answer": ANSWERS, "status": [str(s) for s in STATUSES], _REVIEWED: ["yes"]}
+    links = ("legacy_url", "destination", "choice_2", "choice_3")
+    sheet = Sheet("review", columns, rows, links, ("confidence",), choices)
+    write_table(path, sheet, only=(XLSX, CSV))
     return len(rows)
 
 

@@ -7,10 +7,8 @@ from pathlib import Path
 
 from upright_ledger.app.live.triage import Triaged
 from upright_ledger.core.monitoring.failure_account import FailureState
-from upright_ledger.errors import UsageError
-from upright_ledger.formats.files.atomic import csv_bytes
-from upright_ledger.formats.files.outputs import write_output
-from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
+from upright_ledger.formats.tables.export import write_table
+from upright_ledger.formats.tables.workbooks import Sheet
 
 COLUMNS = (
     "site", "legacy_url", "state", "lost", "share", "trend", "value", "links", "bots", "first",
@@ -27,21 +25,9 @@ _RANKS = {
 
 
 def write_triage(result: Triaged, path: Path) -> None:
-    """Write the failing entries as .csv or .xlsx. Raises UsageError."""
-    kind = path.suffix.lower()
-    if kind == ".csv":
-        write_output(path, csv_bytes(COLUMNS, _rows(result)))
-    elif kind == ".xlsx":
-        sheet = Sheet(
-            "failing",
-            COLUMNS,
-            _rows(result),
-            ("legacy_url", "destination"),
-            severity=("state", _RANKS),
-        )
-        write_output(path, workbook_bytes(sheet))
-    else:
-        raise UsageError(f"{path} has no ending that is known", "give it .xlsx or .csv")
+    """Write the failing entries. Raises UsageError."""
+    links = ("legacy_url", "destination")
+    write_table(path, Sheet("failing", COLUMNS, _rows(result), links, severity=("state", _RANKS)))
 
 
 def _rows(result: Triaged) -> Iterator[tuple[object, ...]]:

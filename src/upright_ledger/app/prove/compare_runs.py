@@ -31,10 +31,8 @@ from upright_ledger.core.tracing.comparison import (
 from upright_ledger.core.tracing.results import Row
 from upright_ledger.core.tracing.trace import Page
 from upright_ledger.core.url.address import parse_address
-from upright_ledger.errors import UsageError
-from upright_ledger.formats.files.atomic import csv_bytes
-from upright_ledger.formats.files.outputs import write_output
-from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
+from upright_ledger.formats.tables.export import write_table
+from upright_ledger.formats.tables.workbooks import Sheet
 
 COLUMNS = (
     "url", "change", "before", "after", "value", "hits", "before_url", "after_url", "old_title",
@@ -132,18 +130,11 @@ class Reconciled:
         }
 
     def write(self, path: Path) -> None:
-        """Write one row a URL, as .csv or .xlsx."""
+        """Write one row a URL. Raises UsageError."""
         rows = [c.cells() for c in self.changes]
-        if path.suffix.lower() == ".xlsx":
-            ranks = {WORSE: 0, CONTENT: 0, ELSEWHERE: 1, MISSING: 1}
-            sheet = Sheet(
-                "changes", COLUMNS, rows, ("url", "after_url"), severity=("change", ranks)
-            )
-            write_output(path, workbook_bytes(sheet))
-        elif path.suffix.lower() == ".csv":
-            write_output(path, csv_bytes(COLUMNS, rows))
-        else:
-            raise UsageError(f"{path} has no ending that is known", "give it .csv or .xlsx")
+        ranks = {WORSE: 0, CONTENT: 0, ELSEWHERE: 1, MISSING: 1}
+        links = ("url", "after_url")
+        write_table(path, Sheet("changes", COLUMNS, rows, links, severity=("change", ranks)))
 
 
 def reconcile(

@@ -4,12 +4,10 @@ hop.
 
 from __future__ import annotations
 
-import json
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
-from itertools import chain
 from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import quoteattr
@@ -18,10 +16,8 @@ from upright_ledger.app.request_list import Requests
 from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.root_causes import LONG, HopCause, hop_causes, mend_of
 from upright_ledger.core.tracing.verdicts import ORDER, Verdict
-from upright_ledger.errors import UsageError
-from upright_ledger.formats.files.atomic import csv_bytes
-from upright_ledger.formats.files.outputs import write_output
-from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
+from upright_ledger.formats.tables.export import CSV, write_table
+from upright_ledger.formats.tables.workbooks import Sheet
 
 COLUMNS = (
     "url", "hits", "verdict", "status", "location", "hops", "final_url", "final_status", "expected",
@@ -150,44 +146,36 @@ class Results:
                 )  # fmt: skip
 
     def write(self, path: Path) -> None:
-        """Write one row a URL, in the order in which they were asked: .csv, .jsonl, .xml (JUnit),
-        or .xlsx with the hops beside it.
+        """Write one row a URL, in the order in which they were asked, also as .xml (JUnit); in a
+        workbook the worst first, with the hops beside it. Raises UsageError.
         """
-        kind = path.suffix.lower()
-        if kind == ".xlsx":
-            ranks = {
-                v: 2 if v == Verdict.OK else int(n >= ORDER.index(Verdict.WRONG_STATUS))
-                for n, v in enumerate(ORDER)
-            }
-            well = (
-                self.rows[n]
-                for n, o in enumerate(self.rows.outcomes)
-                if o.verdicts[0] == Verdict.OK
-            )
-            rows = (cells(r) for r in chain(self.worst(), well))
-            traces = Sheet(
-                "traces", COLUMNS, rows, ("url", "final_url"), severity=("verdict", ranks)
-            )
-            write_output(path, workbook_bytes(traces, Sheet("hops", HOP_COLUMNS, self.hop_rows())))
-        elif kind == ".jsonl":
-            lines = (
-                json.dumps(dict(zip(COLUMNS, cells(r), strict=True)), ensure_ascii=False) + "\n"
-                for r in self.rows
-            )
-            write_output(path, "".join(lines).encode("utf-8", "backslashreplace"))
-        elif kind == ".xml":
-            write_output(path, self._junit().encode("utf-8", "backslashreplace"))
-        elif kind in {".csv", ""}:
-            write_output(path, csv_bytes(COLUMNS, (cells(r) for r in self.rows)))
-        else:
-            raise UsageError(
-                f"{path} has no ending that is known",
-                "give it .csv, .xlsx, .jsonl, or .xml for JUnit",
-            )
+        ranks = {
+            v: 2 if v == Verdict.OK else int(n >= ORDER.index(Verdict.WRONG_STATUS))
+            for n, v in enumerate(ORDER)
+        }
+        asked = Sheet("traces", COLUMNS, map(cells, self.rows))
+        worst = Sheet(
+            "traces",
+            COLUMNS,
+            map(cells, self._worst_first()),
+            ("url", "final_url"),
+            severity=("verdict", ranks),
+        )
+        hops = Sheet("hops", HOP_COLUMNS, self.hop_rows())
+        write_table(path, asked, (worst, hops), others={".xml": self._junit_bytes})
+
+    def _worst_first(self) -> Iterator[Row]:
+        yield from self.worst()
+        for number, outcome in enumerate(self.rows.outcomes):
+            if outcome.verdicts[0] == Verdict.OK:
+                yield self.rows[number]
 
     def write_hops(self, path: Path) -> None:
-        """Write one row a hop as CSV."""
-        write_output(path, csv_bytes(HOP_COLUMNS, self.hop_rows()))
+        """Write one row a hop."""
+        write_table(path, Sheet("hops", HOP_COLUMNS, self.hop_rows()), otherwise=CSV)
+
+    def _junit_bytes(self) -> bytes:
+        return self._junit().encode("utf-8", "backslashreplace")
 
     def _junit(self) -> str:
         """The JUnit form of XML that build servers read: one test case a URL."""

@@ -12,11 +12,10 @@ from typing import Any
 from upright_ledger.app.collect.surveys.audit import Audited
 from upright_ledger.core.crawl.audits.broken_inbound import InboundRow
 from upright_ledger.core.crawl.audits.site_index import LinkToMend
+from upright_ledger.core.severity import Severity
 from upright_ledger.core.url.address import split_text
-from upright_ledger.errors import UsageError
-from upright_ledger.formats.files.atomic import csv_bytes
-from upright_ledger.formats.files.outputs import write_output
-from upright_ledger.formats.tables.workbooks import Sheet, workbook_bytes
+from upright_ledger.formats.tables.export import CSV, write_table
+from upright_ledger.formats.tables.workbooks import Sheet
 
 ADDRESS_COLUMNS = (
     "url", "outcome", "status", "linked_from", "depth", "leads_to", "title", "canonical",
@@ -38,34 +37,26 @@ REPLACE_COLUMNS = ("find", "replace", "pages")
 
 
 def write_survey(result: Audited, path: Path) -> None:
-    """Write all of it as .xlsx, or the addresses alone as .csv. Raises UsageError."""
-    kind = path.suffix.lower()
-    if kind == ".csv":
-        write_output(path, csv_bytes(ADDRESS_COLUMNS, _addresses(result)))
-    elif kind == ".xlsx":
-        ranks = {"error": 0, "warning": 1, "note": 2}
-        rows = (
-            (f.audit, f.kind, f.severity, url, beside, f.text)
-            for f in result.faults
-            for url, beside in f.rows or [("", "")]
-        )
-        sheets = (
-            Sheet("faults", FAULT_COLUMNS, rows, ("url",), severity=("severity", ranks)),
-            _mend_sheet(result),
-            Sheet("broken inbound", InboundRow._fields, result.inbound, ("url",)),
-            Sheet("addresses", ADDRESS_COLUMNS, _addresses(result), ("url",)),
-        )
-        write_output(path, workbook_bytes(*sheets))
-    else:
-        raise UsageError(f"{path} has no ending that is known", "give it .xlsx or .csv")
+    """Write all of it as a workbook, or the addresses alone. Raises UsageError."""
+    ranks = {Severity.ERROR: 0, Severity.WARNING: 1, Severity.NOTE: 2}
+    rows = (
+        (f.audit, f.kind, f.severity, url, beside, f.text)
+        for f in result.faults
+        for url, beside in f.rows or [("", "")]
+    )
+    addresses = Sheet("addresses", ADDRESS_COLUMNS, _addresses(result), ("url",))
+    sheets = (
+        Sheet("faults", FAULT_COLUMNS, rows, ("url",), severity=("severity", ranks)),
+        _mend_sheet(result),
+        Sheet("broken inbound", InboundRow._fields, result.inbound, ("url",)),
+        addresses,
+    )
+    write_table(path, addresses, sheets)
 
 
 def write_mends(result: Audited, path: Path) -> None:
-    """Write the links to mend as .csv or .xlsx."""
-    if path.suffix.lower() == ".xlsx":
-        write_output(path, workbook_bytes(_mend_sheet(result)))
-    else:
-        write_output(path, csv_bytes(MEND_COLUMNS, map(_mend_cells, result.mends)))
+    """Write the links to mend. Raises UsageError."""
+    write_table(path, _mend_sheet(result), otherwise=CSV)
 
 
 def write_replacements(result: Audited, path: Path) -> int:
@@ -73,7 +64,7 @@ def write_replacements(result: Audited, path: Path) -> int:
     part of another; returns their number.
     """
     rows = replacements(result.mends)
-    write_output(path, csv_bytes(REPLACE_COLUMNS, rows))
+    write_table(path, Sheet("replacements", REPLACE_COLUMNS, rows), otherwise=CSV)
     return len(rows)
 
 

@@ -149,10 +149,10 @@ _file_options = bundle(
         "--out",
         type=FILE,
         metavar="FILE",
-        help="Keep all of it as .xlsx, or one row an address as .csv.",
+        help="Keep all of it as .xlsx, or one row an address as .csv or .jsonl.",
     ),
     click.option(
-        "--mends", type=FILE, metavar="FILE", help="Keep the links to mend, as .csv or .xlsx."
+        "--mends", type=FILE, metavar="FILE", help="Keep the links to mend: .csv, .xlsx or .jsonl."
     ),
     click.option(
         "--replacements",

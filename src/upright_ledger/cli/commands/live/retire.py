@@ -11,8 +11,8 @@ from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import FILE, force_option, json_option
 from upright_ledger.cli.terminal import output
-from upright_ledger.formats.files.atomic import csv_bytes
-from upright_ledger.formats.files.outputs import write_output
+from upright_ledger.formats.tables.export import CSV, write_table
+from upright_ledger.formats.tables.workbooks import Sheet
 
 SHOWN = 15
 COLUMNS = (
@@ -43,7 +43,9 @@ COLUMNS = (
 @click.option(
     "--accept", is_flag=True, help="Retire what is proposed, as one step that undo takes back."
 )
-@click.option("--out", type=FILE, metavar="FILE.csv", help="Keep the use of every rule.")
+@click.option(
+    "--out", type=FILE, metavar="FILE", help="Keep the use of every rule: .csv, .xlsx or .jsonl."
+)
 @click.option("--all", "all_rows", is_flag=True, help="List everything that is proposed.")
 @force_option
 @json_option
@@ -60,7 +62,7 @@ def command(
     result = retire(MoveState(open_ledger(folder)), days, accept=accept)
     if out is not None:
         rows = ([r.as_dict()[name] for name in COLUMNS] for r in result.rules)
-        write_output(out, csv_bytes(COLUMNS, rows))
+        write_table(out, Sheet("rules", COLUMNS, rows, ("legacy_url",)), otherwise=CSV)
     if as_json:
         output.json_out(result.as_dict())
         return

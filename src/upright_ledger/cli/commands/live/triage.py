@@ -76,7 +76,7 @@ from upright_ledger.web.http.options import RequestOptions, is_local
     "--out",
     type=FILE,
     metavar="FILE",
-    help="Keep one row a failing entry, as .csv or .xlsx.",
+    help="Keep one row a failing entry: .csv, .xlsx or .jsonl.",
 )
 @click.option(
     "--figures",

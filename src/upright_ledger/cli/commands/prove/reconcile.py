@@ -45,7 +45,9 @@ _WORDS = {
     metavar="WHAT",
     help="What is no regression: worse, content-changed, or a verdict in which a URL may end.",
 )
-@click.option("--out", type=FILE, metavar="FILE", help="Write one row a URL: .csv or .xlsx.")
+@click.option(
+    "--out", type=FILE, metavar="FILE", help="Write one row a URL: .csv, .xlsx or .jsonl."
+)
 @click.option("--all", "all_rows", is_flag=True, help="List every URL that changed.")
 @force_option
 @json_option
