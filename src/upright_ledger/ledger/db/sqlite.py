@@ -64,6 +64,7 @@ def prepare(engine: Engine) -> None:
         try:
             for setting in _SETTINGS:
                 connection.execute(f"PRAGMA {setting}")
+            _keep_log(connection)
         except UnicodeDecodeError:  # even what SQLite says of it quotes it
             raise DatabaseError(
                 f"{path} is damaged", "put it back from a copy of the ledger"
@@ -73,6 +74,17 @@ def prepare(engine: Engine) -> None:
     def on_begin(connection: Connection) -> None:
         if not connection.get_execution_options().get(_WRITES):
             connection.exec_driver_sql("BEGIN")
+
+
+def _keep_log(connection: sqlite3.Connection) -> None:
+    """Let readers and writers not wait for each other in a file that was restored from a copy or a
+    dump without that, too, unless somebody is at it or it cannot be written.
+    """
+    with suppress(sqlite3.DatabaseError):  # a damaged one is told by what it is asked next
+        if connection.execute("PRAGMA journal_mode").fetchone() != ("wal",):
+            connection.execute("PRAGMA busy_timeout = 0")
+            connection.execute("PRAGMA journal_mode = WAL").fetchone()
+    connection.execute(f"PRAGMA {_SETTINGS[-1]}")
 
 
 def _has_room(connection: sqlite3.Connection) -> bool:

@@ -6,18 +6,45 @@ from __future__ import annotations
 
 import json
 import logging
+from typing import Any
 
-from sqlalchemy import Connection, insert, inspect, select, text, update
+from sqlalchemy import JSON, Column, Connection, MetaData, Table, insert, select, update
+from sqlalchemy.types import NullType
 
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.evidence import days_in
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold_target
 from upright_ledger.core.monitoring.deploy_days import is_day
-from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import load_rows, next_id
+from upright_ledger.ledger.migrations.statements import run
 
 _LOG = logging.getLogger(__name__)
 _DIGEST = "xxh3-64"
+
+
+def _tables() -> dict[str, Table]:
+    """The tables of schema 9, as far as they are changed here."""
+    documents = {"settings", "before"}
+    columns = {
+        "policies": "number settings",
+        "steps": "id time author command reason summary",
+        "changes": "step table_name row_key before",
+        "sources": "id period_start period_end",
+        "spellings": "id site spelling entry aside key",
+        "observations": "source last_seen",
+        "log_lines": "source day method digests",
+        "evidence": ("spelling source unit status_class agent amount first_day last_day days"),
+    }
+
+    def column(name: str) -> Column[Any]:
+        return (
+            Column(name, JSON(none_as_null=True)) if name in documents else Column(name, NullType())
+        )
+
+    return {t: Table(t, MetaData(), *map(column, names.split())) for t, names in columns.items()}
+
+
+_TABLES = _tables()
 _IN_DOUBT = (noise.AsideClass.PROBE, noise.AsideClass.RANDOM, noise.AsideClass.BOTS_ONLY)
 
 
@@ -25,13 +52,13 @@ def sound_logs(connection: Connection) -> None:
     """Keys of addresses in doubt; lines known by a digest of an older kind count as let go; days
     that do not exist are taken out.
     """
-    if "key" not in {c["name"] for c in inspect(connection).get_columns("spellings")}:
-        connection.execute(text("ALTER TABLE spellings ADD COLUMN key TEXT NOT NULL DEFAULT ''"))
-        connection.execute(
-            text("CREATE INDEX spellings_in_doubt ON spellings (site, key) WHERE key <> ''")
-        )
-        _name_keys(connection)
-    lines = schema.log_lines
+    run(
+        connection,
+        "ALTER TABLE spellings ADD COLUMN key TEXT NOT NULL DEFAULT ''",
+        "CREATE INDEX spellings_in_doubt ON spellings (site, key) WHERE key <> ''",
+    )
+    _name_keys(connection)
+    lines = _TABLES["log_lines"]
     older = lines.c.method.like("duckdb-%")
     if connection.scalar(select(lines.c.source).where(older).limit(1)) is not None:
         connection.execute(update(lines).where(older).values(method=_DIGEST, digests=b""))
@@ -54,21 +81,23 @@ def _note(connection: Connection, what: str) -> None:
     from upright_ledger.ledger.clock import author, now
 
     row = {
-        "id": next_id(connection, schema.steps),
+        "id": next_id(connection, _TABLES["steps"]),
         "time": now(),
         "author": author(),
         "command": "migrate",
         "reason": "",
         "summary": what,
     }
-    connection.execute(insert(schema.steps).values(**row))
+    connection.execute(insert(_TABLES["steps"]).values(**row))
     _LOG.warning("upright: this ledger was made by an earlier version: %s", what)
 
 
 def _name_keys(connection: Connection) -> None:
-    p = schema.spellings
+    p = _TABLES["spellings"]
     settings = connection.scalar(
-        select(schema.policies.c.settings).order_by(schema.policies.c.number.desc()).limit(1)
+        select(_TABLES["policies"].c.settings)
+        .order_by(_TABLES["policies"].c.number.desc())
+        .limit(1)
     )
     policy = FoldingPolicy.from_dict(settings or {})
     query = select(p.c.id, p.c.spelling, p.c.aside).where(
@@ -86,7 +115,7 @@ def _name_keys(connection: Connection) -> None:
 
 def _take_out_days(connection: Connection) -> set[str]:
     """Take days that do not exist out of periods, figures and digests; returns them."""
-    s, lines = schema.sources, schema.log_lines
+    s, lines = _TABLES["sources"], _TABLES["log_lines"]
     periods = connection.execute(select(s.c.id, s.c.period_start, s.c.period_end)).fetchall()
     told = connection.execute(select(lines.c.source, lines.c.day).distinct()).fetchall()
     bad = {day for _, day in told if not is_day(day)}
@@ -103,7 +132,7 @@ def _take_out_days(connection: Connection) -> set[str]:
             update(s).where(s.c.id == source).values(period_start=first, period_end=last)
         )
         _mend_figures(connection, source)
-        observed = schema.observations
+        observed = _TABLES["observations"]
         unsound = (observed.c.source == source) & observed.c.last_seen.in_(bad)
         connection.execute(update(observed).where(unsound).values(last_seen=""))
     connection.execute(lines.delete().where(lines.c.day.in_(bad)))
@@ -112,7 +141,7 @@ def _take_out_days(connection: Connection) -> set[str]:
 
 
 def _mend_figures(connection: Connection, source: int) -> None:
-    v = schema.evidence
+    v = _TABLES["evidence"]
     names = [c.name for c in v.columns]
     rows = [dict(r) for r in connection.execute(select(v).where(v.c.source == source)).mappings()]
     for row in rows:
@@ -127,7 +156,7 @@ def _mend_figures(connection: Connection, source: int) -> None:
 
 def _mend_images(connection: Connection, bad: set[str]) -> None:
     """Undo must not bring them back."""
-    c = schema.changes
+    c = _TABLES["changes"]
     query = select(c.c.step, c.c.row_key, c.c.before).where(
         c.c.table_name == "sources", c.c.before.is_not(None)
     )
@@ -135,7 +164,7 @@ def _mend_images(connection: Connection, bad: set[str]) -> None:
         if before is None or not bad & {before.get("period_start"), before.get("period_end")}:
             continue
         number = json.loads(key)[0]
-        s = schema.sources
+        s = _TABLES["sources"]
         now = connection.execute(
             select(s.c.period_start, s.c.period_end).where(s.c.id == number)
         ).one()

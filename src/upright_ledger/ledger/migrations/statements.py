@@ -1,0 +1,20 @@
+"""Statements that change a schema, as both databases take them."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection, text
+
+_WORDS = {
+    "sqlite": {"<id>": "INTEGER", "<bytes>": "BLOB", "<joined>": "group_concat"},
+    "postgresql": {"<id>": "SERIAL", "<bytes>": "BYTEA", "<joined>": "string_agg"},
+}
+"""What is written otherwise: a column that numbers rows, one of bytes, texts of a group as one."""
+
+
+def run(connection: Connection, *statements: str) -> None:
+    """Execute statements in their order, within the connection's transaction."""
+    words = _WORDS[connection.dialect.name]
+    for statement in statements:
+        for mark, word in words.items():
+            statement = statement.replace(mark, word)  # noqa: PLW2901
+        connection.execute(text(statement))
