@@ -121,14 +121,13 @@ def test_no_line_is_counted_twice_or_lost_whatever_becomes_of_the_log(
             look()
             shutil.copy2(log, shift())
             log.write_text("")
-            number += (
-                -number % 3
-            )  # a log that begins as the one before it in the same file cannot be told from it
+            # A log that begins as the one before it in the same file cannot be told from it.
+            number += 2 - number % 3
         elif action == "pack" and log.with_name("access.log.1").exists():
             plain = log.with_name("access.log.1")
             log.with_name("access.log.1.gz").write_bytes(gzip.compress(plain.read_bytes()))
             plain.unlink()
-            number += -number % 3  # nor can one that comes to lie in its place on the disk
+            number += 2 - number % 3  # nor can one that comes to lie in its place on the disk
     wanted: dict[str, int] = {}
     for n in written:
         wanted[f"/page/{n - n % 3}/"] = wanted.get(f"/page/{n - n % 3}/", 0) + 1

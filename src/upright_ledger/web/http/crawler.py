@@ -28,10 +28,11 @@ from upright_ledger.core.crawl.observation import (
     Observation,
 )
 from upright_ledger.core.url.address import Address, address_of, parse_address, split_text
-from upright_ledger.web.http.client import HttpClient, Request
+from upright_ledger.web.http.client import HttpClient
 from upright_ledger.web.http.options import RequestOptions
 from upright_ledger.web.http.received import Response
 from upright_ledger.web.http.tracer import Target, leads_to, resolve
+from upright_ledger.web.http.transport import CurlTransport, OpenTransport, Request, Transport
 
 PAGE_BYTES = 4 << 20
 _KEPT_HEADERS = ("x-robots-tag", "strict-transport-security", "content-language", "location")
@@ -117,6 +118,7 @@ def crawl(
     before: Iterable[Observation] = (),
     meanwhile: Callable[[], None] = lambda: None,
     ending: Callable[[], bool] = lambda: False,
+    transport: OpenTransport = CurlTransport,
 ) -> None:
     """Ask for every address that can be reached, calling `done` with what was seen of it and what
     its reader packed, and `meanwhile` again and again.
@@ -124,7 +126,7 @@ def crawl(
     before: what an earlier crawl saw already, which is not asked for again. ending: whether no more
     is to be asked for.
     """
-    crawler = _Crawler(plan, reader, done)
+    crawler = _Crawler(plan, reader, done, transport(plan.manner))
 
     def turn() -> None:
         reader.collect()
@@ -141,9 +143,13 @@ def crawl(
 
 class _Crawler:
     def __init__(
-        self, plan: CrawlPlan, reader: BodyReader, done: Callable[[Observation, bytes], None]
+        self,
+        plan: CrawlPlan,
+        reader: BodyReader,
+        done: Callable[[Observation, bytes], None],
+        transport: Transport,
     ) -> None:
-        self.exchange = HttpClient(plan.manner)
+        self.exchange = HttpClient(plan.manner, transport)
         self.frontier = Frontier(plan.limits)
         self.place, self.reader, self.done = plan.place, reader, done
         self.own_site, self.external = plan.own_site, plan.external

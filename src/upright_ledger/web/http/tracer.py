@@ -13,9 +13,10 @@ from upright_ledger.core.tracing.trace import MAX_HOPS, REDIRECTS, Hop, Page, Tr
 from upright_ledger.core.url.address import Address, NotAnAddressError, followed
 from upright_ledger.core.url.difference import changed_between
 from upright_ledger.errors import InputError
-from upright_ledger.web.http.client import HttpClient, Request
+from upright_ledger.web.http.client import HttpClient
 from upright_ledger.web.http.options import EVERYWHERE, RequestOptions
 from upright_ledger.web.http.received import Response
+from upright_ledger.web.http.transport import CurlTransport, OpenTransport, Request
 
 _REFRESH = re.compile(
     r"\s*([0-9]+(?:\.[0-9]*)?)\s*(?:[;,]\s*(?:url\s*=\s*)?[\"']?(.*?)[\"']?\s*)?\Z",
@@ -62,6 +63,8 @@ def trace_all(
     done: Callable[[int, Trace], None],
     meanwhile: Callable[[], None] = lambda: None,
     ending: Callable[[], bool] = lambda: False,
+    *,
+    transport: OpenTransport = CurlTransport,
 ) -> None:
     """Trace every numbered address, calling `done` with its number and trace as each one ends, and
     `meanwhile` again and again. ending: whether no more of them is to be begun.
@@ -80,8 +83,8 @@ def trace_all(
             {EVERYWHERE}
         )  # whatever the name, it is the one place that is asked
         manner = replace(manner, connect=(*manner.connect, ("", "", host, port)), own=own)
-        _knock(place, place.origin(first[1]), manner)
-    exchange = HttpClient(manner)
+        _knock(place, place.origin(first[1]), manner, transport)
+    exchange = HttpClient(manner, transport(manner))
 
     def start(number: int, address: Address) -> Request:
         return _Tracer(exchange, address, place, read_page, lambda trace: done(number, trace)).ask()
@@ -90,14 +93,15 @@ def trace_all(
     exchange.run(requests, meanwhile, ending=ending)
 
 
-def _knock(place: Target, origin: str, manner: RequestOptions) -> None:
+def _knock(place: Target, origin: str, manner: RequestOptions, transport: OpenTransport) -> None:
     """Make sure that something listens, so that a wrong address is one sentence and not thousands
     of verdicts.
 
     A server that listens and answers nonsense is one to be traced.
     """
     told: list[Response] = []
-    exchange = HttpClient(replace(manner, retries=0))
+    once = replace(manner, retries=0)
+    exchange = HttpClient(once, transport(once))
     exchange.submit(Request(origin, "/", told.append, want_body=False))
     exchange.run()
     if told[0].error == "nothing listens there" or "not known to DNS" in told[0].error:
