@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import sqlite3
-
 import pytest
 
 from conftest import NEW, OLD, Program
@@ -151,19 +149,3 @@ def test_a_whole_family_or_section_gets_one_answer(listed: Program) -> None:
         ),
     ):
         assert said in listed("decide", *arguments, code=2).err
-
-
-def test_a_ledger_without_item_numbers_gets_room_for_them(listed: Program) -> None:
-    before = listed.json("entries")
-    with sqlite3.connect(listed.folder / "ledger.db") as connection:
-        for table, column in (
-            ("observations", "item"),
-            ("destinations", "section"),
-            ("destinations", "item"),
-        ):
-            connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
-        connection.execute("DROP TABLE templates")
-        connection.execute("DELETE FROM migrations WHERE number >= 3")
-    assert listed.json("entries") == before
-    listed.write("new.csv", f"url,title,sku\n{NEW}/a/,A,QH-1\n")
-    assert listed.json("stock", "new.csv")["pages"] == 1

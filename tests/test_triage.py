@@ -204,7 +204,9 @@ def test_details_go_after_their_time_and_counts_stay(museum: Program) -> None:
     file.write_text(
         before.replace("referrers = 400", "referrers = 30").replace("lines = 400", "lines = 30")
     )
-    museum("triage", code=1)
+    assert museum.json("triage", code=1)["origins"][0]["origin"] == "another site"
+    said = museum("triage", "access.log", code=1).err
+    assert "Let go, as [retention] says: where requests of 1 address came from" in said
     after = museum.json("triage", code=1)
     assert (after["origins"][0]["origin"], after["entries"][0]["lost"]) == ("direct", 3)
     file.write_text(before.replace("lines = 400", "lines = -1"))

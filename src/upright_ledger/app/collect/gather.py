@@ -6,7 +6,7 @@ import time
 from collections import deque
 from collections.abc import Callable, Mapping
 from contextlib import ExitStack, suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import partial
 from itertools import chain
 from pathlib import Path
@@ -31,6 +31,7 @@ from upright_ledger.ledger.tables.entries import count_entries
 from upright_ledger.ledger.tables.imported_rules import add_imported
 from upright_ledger.ledger.tables.observations import SightingWriter
 from upright_ledger.ledger.tables.reclassify import reclassify
+from upright_ledger.ledger.tables.retention import prune
 from upright_ledger.ledger.tables.sources import (
     SourceFacts,
     add_log_lines,
@@ -53,10 +54,13 @@ __all__ = ["SHOWN_REJECTS", "Gathered", "Gathering", "base_origin", "gather", "o
 
 @dataclass
 class Gathering:
-    """What came of all files, and how many entries the ledger holds now."""
+    """What came of all files, and how many entries the ledger holds now. pruned: kind of detail →
+    how many went, since their time is over.
+    """
 
     sources: list[Gathered]
     entries: int
+    pruned: dict[str, int] = field(default_factory=dict)
 
 
 Progress = Callable[[str], None]
@@ -137,8 +141,12 @@ def gather(
             ]
             queue += further
             seen.update(further)
+    pruned = {}
+    if any(result.kind == FileKind.ACCESS_LOG and not result.failed for result in results):
+        with ledger.writing() as connection:
+            pruned = prune(connection, ledger.settings.retention)
     with ledger.reading() as connection:
-        return Gathering(results, count_entries(connection))
+        return Gathering(results, count_entries(connection), pruned)
 
 
 FOLDING_SECONDS = 30.0

@@ -47,7 +47,6 @@ from upright_ledger.ledger.tables.failures import (
     requests_by_day,
     told_of,
 )
-from upright_ledger.ledger.tables.retention import prune
 from upright_ledger.ledger.tables.runs.runs import last_run
 from upright_ledger.ledger.tables.runs.trace_blocks import load_traces
 from upright_ledger.ledger.tables.stock import StockState, StoredProposal, load_proposals
@@ -173,8 +172,6 @@ class Triaged:
 def triage(move: MoveState) -> Triaged:
     """Look at all that fails in what was gathered."""
     fixes = load_fixes(move.ledger)
-    with move.ledger.writing() as connection:
-        prune(connection, move.ledger.settings.retention)
     with move.ledger.reading() as connection:
         numbers = failing_entries(connection, fixes.live[0].live_from[:10] if fixes.live else "")
         soft = _soft(move, connection)

@@ -267,3 +267,14 @@ def swallowed(quiet: bool) -> Iterator[None]:
         return
     with redirect_stdout(io.StringIO()):
         yield
+
+
+def say_pruned(gone: Mapping[str, int]) -> None:
+    """Say on standard error which details of logs went, since their time is over."""
+    led, days = gone.get("referrers", 0), gone.get("lines", 0)
+    told = [
+        *([f"where requests of {plural(led, 'address', 'addresses')} came from"] if led else ()),
+        *([f"the digests of the lines of {plural(days, 'day')}"] if days else ()),
+    ]
+    if told:
+        click.echo(f"Let go, as [retention] says: {', and '.join(told)}.", err=True)

@@ -109,6 +109,7 @@ def command(
             progress=progress,
         )
     failed = [r.failed for r in found.sources if r.failed]
+    output.say_pruned(found.pruned)
     if as_json:
         output.json_out({"sources": [_as_dict(r) for r in found.sources], "entries": found.entries})
     else:

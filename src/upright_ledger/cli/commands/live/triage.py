@@ -123,7 +123,10 @@ def command(
         return
     if paths:
         with output.progress_words("reading") as progress:
-            gather(ledger, list(paths), reading, progress=progress, errors=ErrorList(parameter))
+            found = gather(
+                ledger, list(paths), reading, progress=progress, errors=ErrorList(parameter)
+            )
+        output.say_pruned(found.pruned)
     move = MoveState(ledger)
     result = triage(move)
     if (
