@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import ast
+import graphlib
 import re
 import tomllib
+from collections import Counter
+from collections.abc import Mapping
 from pathlib import Path
 
 import pytest
@@ -13,6 +16,9 @@ from conftest import Program
 
 ROOT = Path(__file__).parents[1]
 MODULES = sorted((ROOT / "src/upright_ledger").rglob("*.py"))
+SOURCES = sorted(
+    p for part in ("src", "tests", "benchmarks", "docs") for p in (ROOT / part).rglob("*.py")
+)
 
 
 @pytest.mark.parametrize(
@@ -26,6 +32,49 @@ def test_a_module_is_small_and_says_what_it_is_for(path: Path) -> None:
     for node in tree.body:
         if isinstance(node, ast.FunctionDef | ast.ClassDef) and not node.name.startswith("_"):
             assert ast.get_docstring(node), f"{path.name}: {node.name} lacks a docstring"
+
+
+def test_no_line_is_longer_than_100() -> None:
+    for path in SOURCES:
+        lines = path.read_text(encoding="utf-8").split("\n")
+        assert [n for n, line in enumerate(lines, 1) if len(line) > 100] == [], path
+
+
+def test_no_room_has_more_than_fourteen_modules() -> None:
+    rooms = Counter(path.parent for path in MODULES if path.name != "__init__.py")
+    assert {str(room): n for room, n in rooms.items() if n > 14} == {}
+
+
+def test_no_long_function_has_many_parameters() -> None:
+    """But commands, whose options make them."""
+    for path in MODULES:
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.FunctionDef) and node.name != "command":
+                given = node.args
+                count = len([*given.posonlyargs, *given.args, *given.kwonlyargs])
+                lines = (node.end_lineno or 0) - node.lineno + 1
+                assert count <= 8 or lines <= 60, f"{path.name}: {node.name}"
+
+
+def test_no_imports_go_round_in_a_circle() -> None:
+    names = {_module(path): path for path in MODULES}
+    graph = {name: _imports(path, names) for name, path in names.items()}
+    assert list(graphlib.TopologicalSorter(graph).static_order())
+
+
+def _module(path: Path) -> str:
+    dotted = ".".join(path.relative_to(ROOT / "src").with_suffix("").parts)
+    return dotted.removesuffix(".__init__")
+
+
+def _imports(path: Path, names: Mapping[str, Path]) -> set[str]:
+    """The modules of ours that a module imports, at its head or later."""
+    found: set[str] = set()
+    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.ImportFrom) and node.module:
+            inner = {f"{node.module}.{a.name}" for a in node.names} & names.keys()
+            found |= inner or ({node.module} & names.keys())
+    return found - {_module(path)}
 
 
 def test_the_readme_and_its_links_are_true() -> None:

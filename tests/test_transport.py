@@ -25,7 +25,7 @@ Answer = Callable[[str, str], Response]
 
 
 class Memory:
-    """Answers requests from a function of origin and target; the newest first, as no server would."""
+    """Answers requests from a function of origin and target, the newest first."""
 
     def __init__(self, answer: Answer) -> None:
         self.answer = answer

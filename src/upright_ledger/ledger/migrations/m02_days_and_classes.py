@@ -75,9 +75,11 @@ _ROWS = (
         "FROM referrers_1 GROUP BY spelling, source"
     ),
     (
-        "INSERT INTO evidence (spelling, source, unit, status_class, agent, amount, days, first_day, "
+        "INSERT INTO evidence (spelling, source, unit, status_class, agent, amount, days, "
+        "first_day, "
         "last_day) SELECT spelling, source, unit, status_class, agent, amount, "
-        "CASE WHEN day = '' THEN '' ELSE day || '\\:' || CAST(CAST(amount AS INTEGER) AS TEXT) END, "
+        "CASE WHEN day = '' THEN '' ELSE day || '\\:' || "
+        "CAST(CAST(amount AS INTEGER) AS TEXT) END, "
         "day, day FROM evidence_1"
     ),
 )
