@@ -132,7 +132,7 @@ def _entries_of(
     """
     known = find_source(step.connection, facts.digest, facts.purpose)
     if known is not None:
-        if (known.accepted, known.rejected, dict(known.mapping)) == (
+        if (known.accepted, known.rejected, dict(known.mapping or {})) == (
             facts.accepted,
             facts.rejected,
             facts.mapping,

@@ -30,8 +30,13 @@ from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.builds import changed_since, list_builds, live_builds, mark_build
-from upright_ledger.ledger.tables.runs.runs import Run
+from upright_ledger.ledger.tables.builds import (
+    Build,
+    changed_since,
+    list_builds,
+    live_builds,
+    mark_build,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -207,7 +212,7 @@ def _read_time(text: str) -> str:
     return there.strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
-def _line(b: Run) -> BuildLine:
+def _line(b: Build) -> BuildLine:
     return BuildLine(
         b.id, b.time, b.dialect, b.rules, b.digest, b.folder, b.handed_over, b.live_from, b.step
     )

@@ -125,9 +125,26 @@ def last_step(connection: Connection) -> int:
     return connection.scalar(select(func.max(steps.c.id))) or 0
 
 
-def history(connection: Connection) -> list[Row[Any]]:
+@dataclass(frozen=True, slots=True)
+class PastStep:
+    """A step of the journal. time: in UTC. undoes: the step that it takes back; undone_by: the one
+    that took it back.
+    """
+
+    id: int
+    time: str
+    author: str
+    command: str
+    reason: str
+    summary: str
+    undoes: int | None
+    undone_by: int | None
+
+
+def history(connection: Connection) -> list[PastStep]:
     """All steps, the newest first."""
-    return list(connection.execute(select(steps).order_by(steps.c.id.desc())))
+    rows = connection.execute(select(steps).order_by(steps.c.id.desc()))
+    return [PastStep(**row._asdict()) for row in rows]
 
 
 def last_undoable(connection: Connection, before: int) -> int:

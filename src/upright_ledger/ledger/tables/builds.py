@@ -2,11 +2,35 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, func, insert, select, update
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection, Select, func, insert, select, update
 
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.tables.runs.runs import Run
+
+
+@dataclass(frozen=True, slots=True)
+class Build:
+    """A build as it is stored. rules, held_back: how many; step: the newest one when it was made;
+    handed_over, live_from: times in UTC, or empty.
+    """
+
+    id: int
+    time: str
+    dialect: str
+    digest: str
+    folder: str
+    rules: int
+    held_back: int
+    step: int
+    handed_over: str
+    live_from: str
+
+
+def _builds(connection: Connection, query: Select[Any]) -> list[Build]:
+    return [Build(**row._asdict()) for row in connection.execute(query)]
 
 
 def add_build(
@@ -25,24 +49,22 @@ def add_build(
     connection.execute(insert(schema.builds).values(**row, step=step, live_from="", handed_over=""))
 
 
-def last_build(connection: Connection) -> Run | None:
+def last_build(connection: Connection) -> Build | None:
     """The newest build."""
-    return connection.execute(
-        select(schema.builds).order_by(schema.builds.c.id.desc()).limit(1)
-    ).one_or_none()
+    query = select(schema.builds).order_by(schema.builds.c.id.desc()).limit(1)
+    return next(iter(_builds(connection, query)), None)
 
 
-def list_builds(connection: Connection) -> list[Run]:
+def list_builds(connection: Connection) -> list[Build]:
     """All builds, the newest first."""
-    return list(connection.execute(select(schema.builds).order_by(schema.builds.c.id.desc())))
+    return _builds(connection, select(schema.builds).order_by(schema.builds.c.id.desc()))
 
 
-def live_builds(connection: Connection) -> list[Run]:
+def live_builds(connection: Connection) -> list[Build]:
     """The builds that went live, in the order in which they did."""
     b = schema.builds
-    return list(
-        connection.execute(select(b).where(b.c.live_from != "").order_by(b.c.live_from, b.c.id))
-    )
+    live = select(b).where(b.c.live_from != "")
+    return _builds(connection, live.order_by(b.c.live_from, b.c.id))
 
 
 def mark_build(

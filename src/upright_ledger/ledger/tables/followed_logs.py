@@ -5,9 +5,10 @@ go out.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, Row, delete, func, insert, select, update
+from sqlalchemy import Connection, delete, func, insert, select, update
 
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db import schema
@@ -103,10 +104,27 @@ def enqueue(
         connection.execute(insert(schema.outbox).values(**row, channel=channel))
 
 
-def waiting_messages(connection: Connection) -> list[Row[Any]]:
+@dataclass(frozen=True, slots=True)
+class Message:
+    """A message that goes out by one channel. message: its identity; created, sent: times in UTC,
+    sent empty until it has gone out.
+    """
+
+    id: int
+    message: str
+    channel: str
+    created: str
+    subject: str
+    body: str
+    data: dict[str, Any]
+    sent: str
+
+
+def waiting_messages(connection: Connection) -> list[Message]:
     """Messages that have not gone out, the oldest first."""
     o = schema.outbox
-    return list(connection.execute(select(o).where(o.c.sent == "").order_by(o.c.id)))
+    query = select(o).where(o.c.sent == "").order_by(o.c.id)
+    return [Message(**row._asdict()) for row in connection.execute(query)]
 
 
 def note_sent(connection: Connection, number: int) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import Connection, Row, select
+from sqlalchemy import Connection, select
 
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db import schema
@@ -37,14 +37,45 @@ class SourceFacts:
     asked: Mapping[str, Any] = field(default_factory=dict)
 
 
-def find_source(connection: Connection, digest: str, purpose: str) -> Row[Any] | None:
+@dataclass(frozen=True, slots=True)
+class Source:
+    """A source as it is stored. step: that added it. time: when it was read; period_start,
+    period_end: the days it covers. The counts are lines; mapping: meaning → header; mended, aside,
+    asked: see `SourceFacts`.
+    """
+
+    id: int
+    step: int
+    name: str
+    kind: str
+    purpose: str
+    digest: str
+    head_digest: str
+    bytes: int
+    time: str
+    period_start: str
+    period_end: str
+    mapping: Mapping[str, str] | None
+    lines: int
+    accepted: int
+    set_aside: int
+    rejected: int
+    new_entries: int
+    mended: Mapping[str, int] | None
+    aside: Mapping[str, int] | None
+    withdrawn: bool
+    asked: Mapping[str, Any] | None
+
+
+def find_source(connection: Connection, digest: str, purpose: str) -> Source | None:
     """The source with that content and purpose which still counts, or None."""
     query = select(schema.sources).where(
         schema.sources.c.digest == digest,
         schema.sources.c.purpose == purpose,
         schema.sources.c.withdrawn.is_(False),
     )
-    return connection.execute(query).first()
+    row = connection.execute(query).first()
+    return Source(**row._asdict()) if row is not None else None
 
 
 def all_sources(connection: Connection) -> set[int]:
@@ -57,15 +88,11 @@ def newest_source(connection: Connection) -> int:
     return next_id(connection, schema.sources) - 1
 
 
-def list_sources(connection: Connection) -> list[Row[Any]]:
+def list_sources(connection: Connection) -> list[Source]:
     """All sources that count, in the order of gathering."""
-    return list(
-        connection.execute(
-            select(schema.sources)
-            .where(schema.sources.c.withdrawn.is_(False))
-            .order_by(schema.sources.c.id)
-        )
-    )
+    s = schema.sources
+    query = select(s).where(s.c.withdrawn.is_(False)).order_by(s.c.id)
+    return [Source(**row._asdict()) for row in connection.execute(query)]
 
 
 def add_source(step: Step, facts: SourceFacts) -> int:

@@ -5,18 +5,49 @@ from __future__ import annotations
 import os
 import platform
 import secrets
+from collections.abc import Mapping
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Connection, Row, insert, select
+from sqlalchemy import Connection, Row, Select, insert, select
 
 from upright_ledger.errors import RefusedError
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db import schema
 from upright_ledger.processes import lives
 
-Run = Row[Any]
-"""A run as it is stored."""
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """A run as it is stored. kind: rehearse, replay or survey. started, finished: times in UTC,
+    empty while it is not over. digest: of the rules; at: the place; counts: verdict or outcome →
+    URLs. owner: who is at it (machine, process, and a number drawn for this run), and until when it
+    is theirs; asked: a digest of what it is to ask.
+    """
+
+    id: int
+    kind: str
+    name: str
+    started: str
+    finished: str
+    digest: str
+    at: str
+    counts: Mapping[str, int]
+    owner: str
+    held_until: str
+    asked: str
+
+
+def _run_of(row: Row[Any]) -> Run:
+    values = row._asdict()
+    return Run(**{**values, "counts": values["counts"] or {}})
+
+
+def _one(connection: Connection, query: Select[Any]) -> Run | None:
+    row = connection.execute(query).one_or_none()
+    return _run_of(row) if row is not None else None
+
 
 SURVEY = "survey"
 """The kind of runs whose rows are of another sort; see ledger.tables.runs.crawl_blocks."""
@@ -115,7 +146,8 @@ def name_run(connection: Connection, run: int, name: str) -> None:
 
 def list_runs(connection: Connection) -> list[Run]:
     """All runs, the newest first."""
-    return list(connection.execute(select(schema.runs).order_by(schema.runs.c.id.desc())))
+    query = select(schema.runs).order_by(schema.runs.c.id.desc())
+    return [_run_of(row) for row in connection.execute(query)]
 
 
 def find_run(connection: Connection, text: str, kind: str = "") -> Run | None:
@@ -125,28 +157,25 @@ def find_run(connection: Connection, text: str, kind: str = "") -> Run | None:
     r = schema.runs
     query = select(r).where(r.c.kind == kind) if kind else select(r).where(r.c.kind != SURVEY)
     if text == "last":
-        return connection.execute(
-            query.where(r.c.finished != "").order_by(r.c.id.desc()).limit(1)
-        ).one_or_none()
+        return _one(connection, query.where(r.c.finished != "").order_by(r.c.id.desc()).limit(1))
     wanted = (
         r.c.id == int(text)
         if text.isascii() and text.isdigit() and len(text) < 10
         else r.c.name == text
     )
-    return connection.execute(query.where(wanted)).one_or_none()
+    return _one(connection, query.where(wanted))
 
 
 def open_run(connection: Connection, kind: str, at: str) -> Run | None:
     """The newest run of a kind at a place, if it was never finished."""
     r = schema.runs
     query = select(r).where(r.c.kind == kind, r.c.at == at).order_by(r.c.id.desc()).limit(1)
-    found = connection.execute(query).one_or_none()
+    found = _one(connection, query)
     return found if found is not None and not found.finished else None
 
 
 def last_run(connection: Connection, kind: str) -> Run | None:
     """The newest complete run of a kind."""
     r = schema.runs
-    return connection.execute(
-        select(r).where(r.c.kind == kind, r.c.finished != "").order_by(r.c.id.desc()).limit(1)
-    ).one_or_none()
+    complete = select(r).where(r.c.kind == kind, r.c.finished != "")
+    return _one(connection, complete.order_by(r.c.id.desc()).limit(1))
