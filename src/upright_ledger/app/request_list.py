@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnswerKind, Expected
 from upright_ledger.core.inventory.entry import Entry
+from upright_ledger.core.inventory.packed import PackedDays
 from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.url.address import (
     Address,
@@ -25,7 +26,7 @@ class Requests:
     """Distinct requests in columns: URLs, the site and key of their entries (empty where none could
     be theirs), hits.
 
-    days: URL → its hits by day, "2026-05-01:12 2026-05-02:3", where a log told them. expected: of
+    days: URL → its hits by day, where a log told them. expected: of
     those of which more is expected than their entries tell. left_out: reason → lines. without: kind
     of parameters without which logged requests were counted → lines.
     """
@@ -34,7 +35,7 @@ class Requests:
     sites: list[str] = field(default_factory=list)
     keys: list[str] = field(default_factory=list)
     hits: list[int] = field(default_factory=list)
-    days: dict[str, str] = field(default_factory=dict)
+    days: dict[str, PackedDays] = field(default_factory=dict)
     expected: dict[str, Expected] = field(default_factory=dict)
     left_out: Counter[str] = field(default_factory=Counter)
     without: Counter[str] = field(default_factory=Counter)

@@ -17,8 +17,9 @@ from typing import Any
 from sqlalchemy import JSON, Float, Integer, LargeBinary
 
 from upright_ledger.core.inventory.answer import ANSWERS
-from upright_ledger.core.inventory.evidence import Asker, days_in
+from upright_ledger.core.inventory.evidence import Asker
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.inventory.packed import unpack_days
 from upright_ledger.core.rules.imported.rule import ImportedRule
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites
@@ -138,7 +139,7 @@ def _meanings(sites: Sites) -> Mapping[tuple[str, str], Check]:
         ("claims", "destination"): parse_address,
         ("claims", "old"): parse_address,
         ("evidence", "agent"): _one_of(Asker.PEOPLE, Asker.BOTS),
-        ("evidence", "days"): days_in,
+        ("evidence", "days"): unpack_days,
         ("imported", "rule"): lambda told: ImportedRule.from_dict(told.value),
         ("traces", "rows"): zlib.decompress,
     }

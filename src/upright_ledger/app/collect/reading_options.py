@@ -8,6 +8,7 @@ from urllib.parse import parse_qs
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.evidence import BAD_REDIRECT, Asker, Figure, status_class
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.inventory.packed import pack_days
 from upright_ledger.core.inventory.units import ASKED, VISITS
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.origins import Sites
@@ -32,8 +33,8 @@ def as_failing(item: Item, parameter: str) -> Item:
         f._replace(status_class=kind, agent=Asker.PEOPLE) for f in item.figures if f.unit in ASKED
     ]
     rest = [f for f in item.figures if f.unit not in ASKED]
-    day = f"{item.day}:{{:g}}" if item.day else ""
-    told = [f._replace(days=day.format(f.amount)) if day and not f.days else f for f in told]
+    if item.day:
+        told = [f if f.days else f._replace(days=pack_days({item.day: f.amount})) for f in told]
     return replace(
         item, url=url, figures=[*(told or [Figure(VISITS, 0.0, kind, Asker.PEOPLE)]), *rest]
     )

@@ -10,7 +10,7 @@ from upright_ledger.app.decide.entries import source_names
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.results import Results
 from upright_ledger.core.inventory.entry import Entry
-from upright_ledger.core.inventory.evidence import days_in
+from upright_ledger.core.inventory.packed import NO_DAYS, PackedDays, unpack_days
 from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.tracing.verdicts import Verdict
 
@@ -43,7 +43,7 @@ def coverage(results: Results, move: MoveState, by: str) -> list[Covered]:
     rows = results.rows
     for n, (entry, outcome, hits) in enumerate(zip(entries, rows.outcomes, rows.hits, strict=True)):
         ok = outcome.verdicts[0] == Verdict.OK
-        days = _by_day(results.asked.days.get(rows.urls[n], "")) if by == "day" else {}
+        days = _by_day(results.asked.days.get(rows.urls[n], NO_DAYS)) if by == "day" else {}
         for name, weight in (days or dict.fromkeys(names(entry), hits)).items():
             line = found.setdefault(name, Covered(name))
             line.urls += 1
@@ -67,9 +67,9 @@ def _namer(move: MoveState, by: str) -> Callable[[Entry | None], Sequence[str]]:
     return lambda entry: [called[n] for n in entry.sources] if entry and entry.sources else ("",)
 
 
-def _by_day(text: str) -> dict[str, int]:
-    """The days of a text such as "2026-05-01:12 2026-05-02:3", each once with its hits."""
+def _by_day(packed: PackedDays) -> dict[str, int]:
+    """Each day once, with its hits."""
     found: dict[str, int] = {}
-    for day, amount in days_in(text):
+    for day, amount in unpack_days(packed):
         found[day] = found.get(day, 0) + int(amount)
     return found

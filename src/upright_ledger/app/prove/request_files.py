@@ -17,6 +17,7 @@ from upright_ledger.app.worker_process import Put, WorkerProcess
 from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.core.inventory.evidence import Asker
 from upright_ledger.core.inventory.noise import asset_class
+from upright_ledger.core.inventory.packed import NO_DAYS, join_days
 from upright_ledger.core.inventory.units import ASKED
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import InputError
@@ -184,6 +185,6 @@ def _count(found: Requests, said: set[int], number: int, url: str, record: Recor
     said.add(number)
     people = [f for f in told if f.agent != Asker.BOTS]
     found.hits[number] += int(max(sum(f.amount for f in people if f.unit == u) for u in ASKED))
-    days = " ".join(f.days for f in people if f.days)
+    days = join_days(f.days for f in people)
     if days:
-        found.days[url] = f"{found.days[url]} {days}" if url in found.days else days
+        found.days[url] = join_days((found.days.get(url, NO_DAYS), days))

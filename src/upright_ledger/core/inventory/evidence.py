@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from upright_ledger.core.inventory.packed import NO_DAYS, PackedDays, add_days
 from upright_ledger.core.inventory.units import (
     CLICKS,
     HITS,
@@ -29,15 +30,13 @@ SOFT_404, BAD_REDIRECT = "soft 404", "redirect error"
 
 
 class Figure(NamedTuple):
-    """One figure a source gives. days: how it spreads, as "2026-05-01:12 2026-05-02:3"; empty where
-    nobody knows.
-    """
+    """One figure a source gives. days: how it spreads; empty where nobody knows."""
 
     unit: str
     amount: float
     status_class: str = ""
     agent: str = ""
-    days: str = ""
+    days: PackedDays = NO_DAYS
 
 
 def added_up(figures: Iterable[Figure]) -> list[Figure]:
@@ -50,22 +49,11 @@ def added_up(figures: Iterable[Figure]) -> list[Figure]:
     return [
         same[0]
         if len(same) == 1
-        else same[0]._replace(amount=sum(f.amount for f in same), days=_days_of(same))
+        else same[0]._replace(
+            amount=sum(f.amount for f in same), days=add_days(f.days for f in same)
+        )
         for same in groups.values()
     ]
-
-
-def _days_of(figures: Iterable[Figure]) -> str:
-    counts: dict[str, float] = {}
-    for day, amount in days_in(" ".join(f.days for f in figures)):
-        counts[day] = counts.get(day, 0.0) + amount
-    return " ".join([f"{day}:{amount:.15g}" for day, amount in sorted(counts.items())])
-
-
-def days_in(text: str) -> list[tuple[str, float]]:
-    """The days packed beside a figure, with the amount of each."""
-    pairs = (part.rpartition(":") for part in text.split())
-    return [(day, float(amount)) for day, _, amount in pairs]
 
 
 def status_class(status: int) -> str:

@@ -6,7 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from itertools import pairwise
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 import numpy.typing as npt
@@ -14,6 +14,7 @@ import numpy.typing as npt
 from upright_ledger.core.inventory.evidence import Asker, Figure, status_class
 from upright_ledger.core.inventory.noise import AsideClass, is_declared_bot
 from upright_ledger.core.inventory.normalisation import TRACKING_PARAMETER
+from upright_ledger.core.inventory.packed import PackedDays
 from upright_ledger.core.inventory.units import HITS
 from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
@@ -322,13 +323,14 @@ def _figures_of(
     yield last, told
 
 
-def _joined(days: Sequence[str], codes: Codes, counts: Codes, starts: Codes) -> list[str]:
-    """The days of each group as "2026-05-01:12 2026-05-02:3"."""
+def _joined(days: Sequence[str], codes: Codes, counts: Codes, starts: Codes) -> list[PackedDays]:
+    """The days of each group, which come in their order, as `pack_days` would have them."""
     texts = [
         f"{days[code]}:{count}" for code, count in zip(codes.tolist(), counts.tolist(), strict=True)
     ]
     bounds = [*starts.tolist(), len(texts)]
-    return [texts[a] if b - a == 1 else " ".join(texts[a:b]) for a, b in pairwise(bounds)]
+    packed = [texts[a] if b - a == 1 else " ".join(texts[a:b]) for a, b in pairwise(bounds)]
+    return cast("list[PackedDays]", packed)
 
 
 def _read_day(text: str | None) -> str:

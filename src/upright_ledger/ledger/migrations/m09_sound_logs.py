@@ -12,7 +12,6 @@ from sqlalchemy import JSON, Column, Connection, MetaData, Table, insert, select
 from sqlalchemy.types import NullType
 
 from upright_ledger.core.inventory import noise
-from upright_ledger.core.inventory.evidence import days_in
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold_target
 from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.ledger.db.bulk import load_rows, next_id
@@ -140,12 +139,17 @@ def _take_out_days(connection: Connection) -> set[str]:
     return bad
 
 
+def _days_in(packed: str) -> list[tuple[str, float]]:
+    pairs = (part.rpartition(":") for part in packed.split())
+    return [(day, float(amount)) for day, _, amount in pairs]
+
+
 def _mend_figures(connection: Connection, source: int) -> None:
     v = _TABLES["evidence"]
     names = [c.name for c in v.columns]
     rows = [dict(r) for r in connection.execute(select(v).where(v.c.source == source)).mappings()]
     for row in rows:
-        days = [(day, n) for day, n in days_in(row["days"]) if is_day(day[:10])]
+        days = [(day, n) for day, n in _days_in(row["days"]) if is_day(day[:10])]
         row["days"] = " ".join(f"{day}:{n:.15g}" for day, n in days)
         row["first_day"], row["last_day"] = (
             (days[0][0][:10], days[-1][0][:10]) if days else ("", "")

@@ -11,8 +11,9 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import Connection, func, select
 
-from upright_ledger.core.inventory.evidence import Asker, days_in
+from upright_ledger.core.inventory.evidence import Asker
 from upright_ledger.core.inventory.noise import SCANNERS
+from upright_ledger.core.inventory.packed import unpack_days, unpack_referrers
 from upright_ledger.core.inventory.units import ASKED, HITS
 from upright_ledger.core.monitoring.failure_account import FAILING, LogCount
 from upright_ledger.ledger.db import schema
@@ -65,7 +66,7 @@ def told_of(connection: Connection, entries: set[int]) -> dict[int, list[LogCoun
     for entry, spelling, status_class, agent, amount, days, end, time in connection.execute(query):
         if entry in entries:
             people = agent != Asker.BOTS
-            for day, requests in days_in(days) or ((end or time[:10], amount),):
+            for day, requests in unpack_days(days) or ((end or time[:10], amount),):
                 found[entry].append(LogCount(spelling, day, status_class, people, requests))
     return found
 
@@ -89,7 +90,7 @@ def requests_by_day(connection: Connection) -> dict[str, dict[str, float]]:
     )
     found: dict[str, dict[str, float]] = defaultdict(lambda: defaultdict(float))
     for status_class, days in connection.execute(query):
-        for day, requests in days_in(days):
+        for day, requests in unpack_days(days):
             found[day[:10]][status_class] += requests
     return {day: dict(classes) for day, classes in sorted(found.items())}
 
@@ -107,9 +108,8 @@ def referrers_by_entry(connection: Connection, entries: set[int]) -> Mapping[int
         query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None))
     ):
         if entry in entries:
-            for line in told.splitlines():
-                amount, _, address = line.partition(" ")
-                found[entry][address] = found[entry].get(address, 0.0) + float(amount)
+            for address, amount in unpack_referrers(told):
+                found[entry][address] = found[entry].get(address, 0.0) + amount
     return found
 
 

@@ -11,6 +11,7 @@ from sqlalchemy import Connection, Table, bindparam, select, text, update
 
 from upright_ledger.core.inventory.classification import Classified
 from upright_ledger.core.inventory.evidence import Figure
+from upright_ledger.core.inventory.packed import first_and_last, pack_referrers
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches, find_ids, load_rows, next_id, storable
 
@@ -107,13 +108,13 @@ class SightingWriter:
             if s.place.doubt:
                 self._in_doubt[number] += s.lines
             for f in s.figures:
-                first, last = f.days[:10], f.days.rpartition(" ")[2][:10]
+                first, last = first_and_last(f.days)
                 figures.append((number, source, *f, first, last))
             if s.title or s.language or s.status or s.last_seen or s.anchor or s.item:
                 texts = (storable(s.title), storable(s.anchor), storable(s.language))
                 said.append((number, source, *texts, s.status, s.last_seen, storable(s.item)))
             if s.referrers:
-                told = "\n".join([f"{n:g} {r}" for r, n in _top(s.referrers)])
+                told = pack_referrers(_top(s.referrers))
                 led.append((number, source, storable(told)))
         load_rows(self._connection, schema.evidence, _FIGURE, figures)
         load_rows(self._connection, schema.observations, _WORDS, said)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from sqlalchemy import Connection, func, select
 
 from upright_ledger.core.inventory.evidence import Asker, per_30_days
+from upright_ledger.core.inventory.packed import unpack_referrers
 from upright_ledger.core.inventory.units import LISTED, PER_PERIOD
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.ledger.db import schema
@@ -70,9 +71,8 @@ def referrers_of(connection: Connection, entry: int) -> list[tuple[str, float]]:
     query = select(r.c.referrers).join(s, s.c.id == r.c.source).join(p, p.c.id == r.c.spelling)
     found: dict[str, float] = defaultdict(float)
     for told in connection.scalars(query.where(p.c.entry == entry, s.c.withdrawn.is_(False))):
-        for line in told.splitlines():
-            amount, _, address = line.partition(" ")
-            found[address.removeprefix(BY_CAMPAIGN)] += float(amount)
+        for address, amount in unpack_referrers(told):
+            found[address.removeprefix(BY_CAMPAIGN)] += amount
     return sorted(found.items(), key=lambda item: (-item[1], item[0]))
 
 
