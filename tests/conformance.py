@@ -19,8 +19,9 @@ from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import TemplateRule
 from upright_ledger.core.rules.templates.template_syntax import TemplateError
-from upright_ledger.core.url.address import NotAnAddressError, canonical_path, parse_address
+from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.origins import Sites, group_origins
+from upright_ledger.core.url.request_target import canonical_path
 from upright_ledger.servers import load_dialect
 from upright_ledger.servers.interpreters import DeclinedError, Interpreter, ServerRequest
 from upright_ledger.servers.protocol import ServerDialect

@@ -12,10 +12,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upright_ledger.app.collect.surveys.survey_export import replacements
+from upright_ledger.core.crawl.audits.duplicates import doubles
 from upright_ledger.core.crawl.audits.launch_gate import is_staging
 from upright_ledger.core.crawl.audits.moved_pages import KnownPage, compare
 from upright_ledger.core.crawl.audits.old_links import old_links
-from upright_ledger.core.crawl.audits.pages import doubles
 from upright_ledger.core.crawl.audits.site_index import (
     ExpectedSite,
     LinkToMend,

@@ -13,18 +13,7 @@ from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.rules.exact_rule import ExactRule
 from upright_ledger.core.rules.finding import Finding, causes
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.url.address import (
-    NotAnAddressError,
-    canonical_path,
-    decoded_path,
-    encode_path,
-    lower_ascii,
-    lower_path,
-    names_file,
-    parse_address,
-    reject_reason,
-    toggle_slash,
-)
+from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import (
     differs_by_slash_only,
     is_safe_destination,
@@ -34,6 +23,16 @@ from upright_ledger.core.url.destination import (
 )
 from upright_ledger.core.url.escapes import canonical_value, value_spellings
 from upright_ledger.core.url.origins import Sites, group_origins, read_origin
+from upright_ledger.core.url.request_target import (
+    canonical_path,
+    decoded_path,
+    encode_path,
+    lower_ascii,
+    lower_path,
+    names_file,
+    reject_reason,
+    toggle_slash,
+)
 
 OLD, NEW = "http://www.quillhaven.example", "https://www.quillhaven.example"
 

@@ -18,7 +18,8 @@ from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.decide.decide import decide_one
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import usual
-from upright_ledger.core.url.address import canonical_path, parse_address
+from upright_ledger.core.url.address import parse_address
+from upright_ledger.core.url.request_target import canonical_path
 from upright_ledger.formats.records import ReadOptions
 
 

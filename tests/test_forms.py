@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from conftest import NEW, Program
 from upright_ledger.core.rules.canonical_form import ALWAYS, NEVER, CanonicalForm
-from upright_ledger.core.url.address import parse_address, reject_reason
+from upright_ledger.core.url.address import parse_address
+from upright_ledger.core.url.request_target import reject_reason
 
 HOST = "www.quillhaven.example"
 _TARGETS = st.lists(

@@ -15,13 +15,9 @@ from hypothesis import strategies as st
 from conftest import OLD, Program
 from upright_ledger.core.inventory.noise import is_declared_bot, set_aside_class
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
-from upright_ledger.core.url.address import (
-    NotAnAddressError,
-    canonical_path,
-    decoded_path,
-    parse_address,
-)
+from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.redaction import Secrets
+from upright_ledger.core.url.request_target import canonical_path, decoded_path
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables.cells import number
 

@@ -11,13 +11,8 @@ from upright_ledger.core.inventory.answer import AnswerKind, Expected
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.packed import PackedDays
 from upright_ledger.core.inventory.sections import Sections
-from upright_ledger.core.url.address import (
-    Address,
-    address_of,
-    names_file,
-    parse_address,
-    toggle_slash,
-)
+from upright_ledger.core.url.address import Address, address_of, parse_address
+from upright_ledger.core.url.request_target import names_file, toggle_slash
 from upright_ledger.errors import InputError
 
 

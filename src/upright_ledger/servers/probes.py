@@ -13,7 +13,7 @@ from upright_ledger.core.rules.exact_rule import ExactRule
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import TemplateGroup, TemplateRule
 from upright_ledger.core.rules.templates.template_syntax import Capture, CaptureKind
-from upright_ledger.core.url.address import toggle_slash
+from upright_ledger.core.url.request_target import toggle_slash
 
 T = TypeVar("T")
 MOST_EXACT, MOST_TEMPLATES = 150, 150

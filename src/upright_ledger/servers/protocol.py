@@ -12,8 +12,8 @@ from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion
 from upright_ledger.core.rules.exact_rule import ExactRule, Rule
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
-from upright_ledger.core.url.address import decoded_path
 from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.core.url.request_target import decoded_path
 from upright_ledger.servers.interpreters import Interpreter
 
 R = TypeVar("R", ExactRule, TemplateRule)

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.severity import Severity
-from upright_ledger.ledger.tables.builds import last_build
+from upright_ledger.ledger.tables.proposals import load_proposals
+from upright_ledger.ledger.tables.runs.builds import last_build
 from upright_ledger.ledger.tables.runs.runs import last_run
-from upright_ledger.ledger.tables.stock import load_proposals
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,7 +16,7 @@ from upright_ledger.errors import UsageError
 from upright_ledger.ledger.creating import create_ledger
 from upright_ledger.ledger.db.databases import refuse_password
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.builds import last_build
+from upright_ledger.ledger.tables.runs.builds import last_build
 from upright_ledger.ledger.tables.runs.runs import last_run
 from upright_ledger.ledger.tables.sources import list_sources
 from upright_ledger.settings.file import new_settings_text

@@ -26,12 +26,12 @@ from upright_ledger.formats.records import Item, Reading, ReadOptions
 from upright_ledger.formats.registry import check_kind, read_urls
 from upright_ledger.formats.tables.rows import fullest_sheet
 from upright_ledger.ledger.store import Ledger, stored_policy
-from upright_ledger.ledger.tables.builds import live_builds
 from upright_ledger.ledger.tables.entries import count_entries
 from upright_ledger.ledger.tables.imported_rules import add_imported
 from upright_ledger.ledger.tables.observations import SightingWriter
 from upright_ledger.ledger.tables.reclassify import reclassify
 from upright_ledger.ledger.tables.retention import prune
+from upright_ledger.ledger.tables.runs.builds import live_builds
 from upright_ledger.ledger.tables.sources import (
     SourceFacts,
     add_log_lines,

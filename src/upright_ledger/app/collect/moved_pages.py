@@ -21,7 +21,7 @@ from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables.export import CSV, write_table
 from upright_ledger.formats.tables.workbooks import Sheet
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.stock import StoredProposal, load_proposals, store_proposals
+from upright_ledger.ledger.tables.proposals import StoredProposal, load_proposals, store_proposals
 
 
 @dataclass

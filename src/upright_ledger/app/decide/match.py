@@ -13,20 +13,16 @@ from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.matching import MatchPage, Proposal, Proposals, propose
 from upright_ledger.core.matching.auto_accept import Acceptance, Sample, accept_above, accept_within
 from upright_ledger.core.matching.pattern_moves import Correspondence, correspondences
-from upright_ledger.core.url.address import (
-    Address,
-    NotAnAddressError,
-    address_of,
-    canonical_path,
-    parse_address,
-)
+from upright_ledger.core.url.address import Address, NotAnAddressError, address_of, parse_address
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.language import page_languages
+from upright_ledger.core.url.request_target import canonical_path
 from upright_ledger.core.url.tokens import tokens
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import Found, Posting, found_as, load_sample, post_answers
-from upright_ledger.ledger.tables.stock import Destination, StoredProposal, store_proposals
+from upright_ledger.ledger.tables.proposals import StoredProposal, store_proposals
+from upright_ledger.ledger.tables.stock import Destination
 
 MAX_ERROR = 0.01
 SAME_ADDRESS = "has the same address"

@@ -22,7 +22,8 @@ from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.atomic import json_bytes, write_whole
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import answers_of, of_person, post_answers
-from upright_ledger.ledger.tables.stock import Destination, StoredProposal, load_proposals
+from upright_ledger.ledger.tables.proposals import StoredProposal, load_proposals
+from upright_ledger.ledger.tables.stock import Destination
 
 
 class CardKind(Word):

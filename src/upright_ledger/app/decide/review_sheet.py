@@ -35,7 +35,7 @@ from upright_ledger.formats.tables.workbooks import Sheet
 from upright_ledger.ledger.db.journal import last_step
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import answers_before, of_person, post_answers, sampled
-from upright_ledger.ledger.tables.stock import StoredProposal, load_proposals
+from upright_ledger.ledger.tables.proposals import StoredProposal, load_proposals
 
 COLUMNS = (
     "site", "legacy_url", "section", "value", "hits", "links", "destination", "confidence",

@@ -9,8 +9,8 @@ from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.monitoring.failure_account import Fix
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.builds import live_builds
 from upright_ledger.ledger.tables.failures import Changed, answer_times, newest_template
+from upright_ledger.ledger.tables.runs.builds import live_builds
 
 
 class Fixes:

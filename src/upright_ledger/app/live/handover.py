@@ -30,7 +30,7 @@ from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.builds import (
+from upright_ledger.ledger.tables.runs.builds import (
     Build,
     changed_since,
     list_builds,

@@ -38,7 +38,8 @@ from upright_ledger.core.monitoring.traffic_origin import (
     came_from,
 )
 from upright_ledger.core.tracing.verdicts import Verdict
-from upright_ledger.core.url.address import address_of, canonical_path, parse_address
+from upright_ledger.core.url.address import address_of, parse_address
+from upright_ledger.core.url.request_target import canonical_path
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.tables.failures import (
     aside_totals,
@@ -47,9 +48,10 @@ from upright_ledger.ledger.tables.failures import (
     requests_by_day,
     told_of,
 )
+from upright_ledger.ledger.tables.proposals import StoredProposal, load_proposals
 from upright_ledger.ledger.tables.runs.runs import last_run
 from upright_ledger.ledger.tables.runs.trace_blocks import load_traces
-from upright_ledger.ledger.tables.stock import StockState, StoredProposal, load_proposals
+from upright_ledger.ledger.tables.stock import StockState
 
 _FEWEST_OF_FAMILY = 3
 

@@ -22,9 +22,10 @@ from upright_ledger.core.rules.proofs.proof import Proof
 from upright_ledger.core.rules.target_pages import StockPage
 from upright_ledger.core.rules.templates.template_index import TemplateRule
 from upright_ledger.core.rules.templates.template_syntax import TemplateError
-from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address, reject_reason
+from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import page_key, read_destination
 from upright_ledger.core.url.origins import Sites, group_origins, read_origin
+from upright_ledger.core.url.request_target import reject_reason
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables import column_mapping as col

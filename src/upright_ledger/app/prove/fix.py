@@ -10,8 +10,9 @@ from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision, usual
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.rules.finding import FindingKind
-from upright_ledger.core.url.address import parse_address, toggle_slash
+from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.destination import page_key, slash_twin
+from upright_ledger.core.url.request_target import toggle_slash
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import of_person, post_answers
 

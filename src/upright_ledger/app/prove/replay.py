@@ -21,7 +21,7 @@ from upright_ledger.core.tracing.trace import Trace
 from upright_ledger.core.tracing.verdicts import Verdict, judge
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import InputError, UprightError, UsageError
-from upright_ledger.ledger.tables.builds import last_build
+from upright_ledger.ledger.tables.runs.builds import last_build
 from upright_ledger.ledger.tables.runs.runs import (
     begin_run,
     finish_run,

@@ -5,12 +5,9 @@ from __future__ import annotations
 from upright_ledger.core.checks.context import CheckContext, finding_of
 from upright_ledger.core.rules.draft import Plan
 from upright_ledger.core.rules.finding import Finding, FindingKind
-from upright_ledger.core.url.address import (
-    Address,
-    names_file,
-    parse_address,
-)
+from upright_ledger.core.url.address import Address, parse_address
 from upright_ledger.core.url.destination import page_key, slash_twin
+from upright_ledger.core.url.request_target import names_file
 
 INFER_SHARE = 0.8
 

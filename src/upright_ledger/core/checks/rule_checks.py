@@ -15,13 +15,10 @@ from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
 from upright_ledger.core.rules.draft import Plan, asks_for_itself
 from upright_ledger.core.rules.finding import Finding, FindingKind, in_order
 from upright_ledger.core.severity import Severity
-from upright_ledger.core.url.address import (
-    Address,
-    canonical_path,
-    lower_path,
-)
+from upright_ledger.core.url.address import Address
 from upright_ledger.core.url.destination import differs_by_slash_only, slash_twin
 from upright_ledger.core.url.difference import what_changed
+from upright_ledger.core.url.request_target import canonical_path, lower_path
 
 CROWD = 25
 """Addresses that lead to one page from which on that is said."""

@@ -12,15 +12,9 @@ from typing import NamedTuple
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.normalisation import Folded, FoldingPolicy, fold, fold_target
 from upright_ledger.core.inventory.path_noise import has_dot_segments
-from upright_ledger.core.url.address import (
-    MAX_LENGTH,
-    Address,
-    NotAnAddressError,
-    parse_address,
-    reject_reason,
-    split_target,
-)
+from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.core.url.origins import MOBILE_LABELS, Sites
+from upright_ledger.core.url.request_target import MAX_LENGTH, reject_reason, split_target
 
 _ORIGIN = re.compile(r"(https?)://([^/:]+)(?::(\d+))?")
 _NOTHING: frozenset[str] = frozenset()

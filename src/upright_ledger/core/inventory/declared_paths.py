@@ -3,13 +3,9 @@
 from __future__ import annotations
 
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.url.address import (
-    Address,
-    lower_path,
-    names_file,
-    reject_reason,
-)
+from upright_ledger.core.url.address import Address
 from upright_ledger.core.url.escapes import as_latin1, as_utf8
+from upright_ledger.core.url.request_target import lower_path, names_file, reject_reason
 
 
 def unanswerable(address: Address) -> str:

@@ -6,7 +6,7 @@ import re
 from functools import lru_cache
 from itertools import pairwise
 
-from upright_ledger.core.url.address import lower_ascii
+from upright_ledger.core.url.request_target import lower_ascii
 from upright_ledger.core.word import Word
 
 _BOT = re.compile(

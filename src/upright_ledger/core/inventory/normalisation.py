@@ -13,12 +13,7 @@ from operator import itemgetter
 from typing import Any, NamedTuple
 
 from upright_ledger.core.inventory.path_noise import has_dot_segments, without_path_session
-from upright_ledger.core.url.address import (
-    Address,
-    canonical_path,
-    lower_ascii,
-    lower_path,
-)
+from upright_ledger.core.url.address import Address
 from upright_ledger.core.url.conventions import (
     DOUBTFUL_SESSION,
     INDEX_FILES,
@@ -30,6 +25,7 @@ from upright_ledger.core.url.conventions import (
 )
 from upright_ledger.core.url.escapes import as_utf8, canonical_value
 from upright_ledger.core.url.redaction import MASK, Secrets, names_a_visit
+from upright_ledger.core.url.request_target import canonical_path, lower_ascii, lower_path
 
 TRACKING_PARAMETER = "tracking parameter"
 SESSION_PARAMETER = "session parameter"

@@ -9,7 +9,7 @@ from collections import defaultdict
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from upright_ledger.core.url.address import lower_ascii
+from upright_ledger.core.url.request_target import lower_ascii
 from upright_ledger.core.word import Word
 
 

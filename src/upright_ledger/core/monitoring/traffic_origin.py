@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from upright_ledger.core.url.address import lower_ascii
+from upright_ledger.core.url.request_target import lower_ascii
 
 INTERNAL, SEARCH, SOCIAL, MAIL, CAMPAIGN, APP, SITE, DIRECT = (
     "own page", "search engine", "social network", "mail", "campaign", "app", "another site",

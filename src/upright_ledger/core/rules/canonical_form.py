@@ -11,7 +11,8 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from upright_ledger.core.url.address import lower_ascii, parse_address, split_target
+from upright_ledger.core.url.address import parse_address
+from upright_ledger.core.url.request_target import lower_ascii, split_target
 
 ALWAYS, NEVER = "always", "never"
 CONNECTION = "connection"

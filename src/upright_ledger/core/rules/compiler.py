@@ -27,10 +27,11 @@ from upright_ledger.core.rules.templates.template_syntax import (
     read_goal,
     read_source,
 )
-from upright_ledger.core.url.address import Address, canonical_path, lower_path, parse_address
+from upright_ledger.core.url.address import Address, parse_address
 from upright_ledger.core.url.destination import is_safe_destination
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.core.url.request_target import canonical_path, lower_path
 from upright_ledger.core.word import Word
 
 PROTECTED = ("/robots.txt", "/favicon.ico", "/.well-known/{+rest}")

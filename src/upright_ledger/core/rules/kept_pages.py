@@ -9,9 +9,10 @@ from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
 from upright_ledger.core.rules.draft import Plan, make_plan
 from upright_ledger.core.rules.target_pages import StockPage
-from upright_ledger.core.url.address import address_of, lower_path
+from upright_ledger.core.url.address import address_of
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.origins import Sites
+from upright_ledger.core.url.request_target import lower_path
 
 KEPT_AS = "another spelling of a page that is kept"
 """Where such a plan comes from."""

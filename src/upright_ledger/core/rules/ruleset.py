@@ -17,16 +17,16 @@ from upright_ledger.core.rules.exact_rule import GONE, Answer, ExactRule, PathRu
 from upright_ledger.core.rules.imported.blocks import Block
 from upright_ledger.core.rules.imported.rule import request_of
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateIndex, TemplateRule
-from upright_ledger.core.url.address import (
+from upright_ledger.core.url.address import parse_address
+from upright_ledger.core.url.destination import authority_of
+from upright_ledger.core.url.query import QueryPolicy, given, tracked_pattern
+from upright_ledger.core.url.request_target import (
     canonical_path,
     lower_ascii,
     lower_path,
-    parse_address,
     reject_reason,
     split_target,
 )
-from upright_ledger.core.url.destination import authority_of
-from upright_ledger.core.url.query import QueryPolicy, given, tracked_pattern
 
 
 @dataclass(frozen=True)

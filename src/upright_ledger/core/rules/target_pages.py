@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from upright_ledger.core.url.address import Address, canonical_path
+from upright_ledger.core.url.address import Address
 from upright_ledger.core.url.origins import Sites
+from upright_ledger.core.url.request_target import canonical_path
 
 
 @dataclass(frozen=True, slots=True)

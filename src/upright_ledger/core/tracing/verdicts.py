@@ -8,17 +8,11 @@ from functools import lru_cache
 from upright_ledger.core.inventory.answer import AnswerKind, Expected
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.tracing.trace import Trace
-from upright_ledger.core.url.address import (
-    Address,
-    NotAnAddressError,
-    canonical_path,
-    lower_ascii,
-    parse_address,
-    split_text,
-)
+from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address, split_text
 from upright_ledger.core.url.destination import page_key, slash_twin
 from upright_ledger.core.url.difference import without_index_file
 from upright_ledger.core.url.language import code_of, marked
+from upright_ledger.core.url.request_target import canonical_path, lower_ascii
 from upright_ledger.core.word import Word
 
 

@@ -4,13 +4,8 @@ from __future__ import annotations
 
 import re
 
-from upright_ledger.core.url.address import (
-    Address,
-    NotAnAddressError,
-    canonical_path,
-    parse_address,
-    toggle_slash,
-)
+from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
+from upright_ledger.core.url.request_target import canonical_path, toggle_slash
 
 # Bytes that end a token, a quote or a variable in some server's language, beyond what WHATWG URL
 # escapes.

@@ -4,14 +4,8 @@ from __future__ import annotations
 
 from functools import partial
 
-from upright_ledger.core.url.address import (
-    Address,
-    NotAnAddressError,
-    canonical_path,
-    lower_ascii,
-    parse_address,
-    toggle_slash,
-)
+from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
+from upright_ledger.core.url.request_target import canonical_path, lower_ascii, toggle_slash
 
 
 def what_changed(before: str, after: str, index_files: frozenset[str]) -> tuple[str, ...]:

@@ -17,7 +17,7 @@ from upright_ledger.ledger.clock import author
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches
 from upright_ledger.ledger.db.journal import Step
-from upright_ledger.ledger.tables.stock import StoredProposal, proposals_of
+from upright_ledger.ledger.tables.proposals import StoredProposal, proposals_of
 
 BY = (
     AnsweredBy.PERSON,

@@ -15,8 +15,8 @@ from functools import partial
 from upright_ledger.core.rules.exact_rule import GONE, Rule
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
-from upright_ledger.core.url.address import decoded_path
 from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.core.url.request_target import decoded_path
 from upright_ledger.servers.apache.canonical_form import forms
 from upright_ledger.servers.apache.parameters import read_query, write_groups
 from upright_ledger.servers.apache.rules import Program, env, literal

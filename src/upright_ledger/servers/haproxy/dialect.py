@@ -15,8 +15,8 @@ from urllib.parse import quote_from_bytes
 from upright_ledger.core.rules.exact_rule import GONE
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import PASS
-from upright_ledger.core.url.address import decoded_path
 from upright_ledger.core.url.query import TRACKED_VALUE
+from upright_ledger.core.url.request_target import decoded_path
 from upright_ledger.servers.haproxy.canonical_form import form_lines
 from upright_ledger.servers.haproxy.syntax import PLACE, bare_host
 from upright_ledger.servers.haproxy.templates import choices, percent, template_lines

@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 
-from upright_ledger.core.url.address import lower_ascii
+from upright_ledger.core.url.request_target import lower_ascii
 from upright_ledger.servers.apache.rules import read_lines
 from upright_ledger.servers.interpreters import (
     NotUnderstoodError,

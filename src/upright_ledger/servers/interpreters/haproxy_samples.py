@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cache
 
-from upright_ledger.core.url.address import lower_ascii
+from upright_ledger.core.url.request_target import lower_ascii
 from upright_ledger.servers.interpreters import NotUnderstoodError, ServerRequest, regex
 
 Tables = Mapping[str, list[tuple[str, str]]]

@@ -9,7 +9,7 @@ from functools import lru_cache
 from typing import Any
 
 from upright_ledger.core.rules.canonical_form import ALWAYS, NEVER
-from upright_ledger.core.url.address import lower_ascii
+from upright_ledger.core.url.request_target import lower_ascii
 from upright_ledger.servers.interpreters import (
     NotUnderstoodError,
     ServerRequest,

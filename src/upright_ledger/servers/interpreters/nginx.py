@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
 from upright_ledger.config_syntax.nginx_lexer import words
-from upright_ledger.core.url.address import lower_ascii
+from upright_ledger.core.url.request_target import lower_ascii
 from upright_ledger.servers.interpreters import (
     DeclinedError,
     NotUnderstoodError,

@@ -11,7 +11,7 @@ from collections import defaultdict
 from collections.abc import Callable
 
 from upright_ledger.core.rules.exact_rule import ExactRule, PathRules
-from upright_ledger.core.url.address import lower_ascii
+from upright_ledger.core.url.request_target import lower_ascii
 
 # A looked-up value begins with the key it belongs to; only where that equals the key asked for it
 # counts.

@@ -38,7 +38,7 @@ from upright_ledger.core.rules.templates.template_index import PASS, TemplateRul
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.formats.files.atomic import csv_bytes, json_bytes
 from upright_ledger.ledger.clock import now
-from upright_ledger.ledger.tables.builds import add_build
+from upright_ledger.ledger.tables.runs.builds import add_build
 from upright_ledger.servers import DIALECTS, load_dialect, load_server
 from upright_ledger.servers.import_list import Profile
 

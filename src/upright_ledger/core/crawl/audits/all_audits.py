@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+from upright_ledger.core.crawl.audits.canonical import canonicals
+from upright_ledger.core.crawl.audits.duplicates import doubles
+from upright_ledger.core.crawl.audits.hreflang import languages
 from upright_ledger.core.crawl.audits.launch_gate import GATE, gate
 from upright_ledger.core.crawl.audits.old_links import old_links
-from upright_ledger.core.crawl.audits.pages import canonicals, doubles, languages
 from upright_ledger.core.crawl.audits.server_setup import server
 from upright_ledger.core.crawl.audits.site_index import AuditFinding, ExpectedSite, SurveyedSite
 from upright_ledger.core.crawl.audits.sitemap import sitemap

@@ -17,7 +17,8 @@ from upright_ledger.core.crawl.audits.site_index import (
 )
 from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.core.severity import Severity
-from upright_ledger.core.url.address import names_file, split_text, toggle_slash
+from upright_ledger.core.url.address import split_text
+from upright_ledger.core.url.request_target import names_file, toggle_slash
 
 HYGIENE = "server"
 _HALF_A_YEAR = 15_768_000  # seconds

@@ -15,7 +15,8 @@ from upright_ledger.core.crawl.audits.site_index import (
 )
 from upright_ledger.core.crawl.audits.sitemap import is_sitemap
 from upright_ledger.core.crawl.observation import CrawlOutcome
-from upright_ledger.core.url.address import names_file, parse_address, split_text
+from upright_ledger.core.url.address import parse_address, split_text
+from upright_ledger.core.url.request_target import names_file
 
 FORMS = "forms"
 PARTS = ("scheme", "host", "closing slash", "letter case")

@@ -22,7 +22,7 @@ from upright_ledger.core.rules.imported.rule import (
     compiled,
 )
 from upright_ledger.core.rules.templates.template_index import PASS
-from upright_ledger.core.url.address import lower_ascii
+from upright_ledger.core.url.request_target import lower_ascii
 
 _HEAD = 16
 """By how many letters of a path rules are looked up."""

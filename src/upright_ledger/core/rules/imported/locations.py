@@ -21,7 +21,7 @@ from upright_ledger.core.rules.imported.rule import (
     QueryEdit,
     bytewise,
 )
-from upright_ledger.core.url.address import encode_path
+from upright_ledger.core.url.request_target import encode_path
 
 _ARGUMENT_SIGNS = re.compile(r"[^A-Za-z0-9!$'()*,\-./:=@_~\[\]]")
 """What nginx 1.22 encodes in a query, by the table of ngx_escape_uri."""

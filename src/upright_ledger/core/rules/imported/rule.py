@@ -14,8 +14,8 @@ from typing import Any
 
 import re2
 
-from upright_ledger.core.url.address import canonical_path as canonical
-from upright_ledger.core.url.address import decoded_path, lower_ascii
+from upright_ledger.core.url.request_target import canonical_path as canonical
+from upright_ledger.core.url.request_target import decoded_path, lower_ascii
 from upright_ledger.core.word import Word
 
 

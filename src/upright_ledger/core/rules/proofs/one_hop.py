@@ -18,8 +18,9 @@ from upright_ledger.core.rules.proofs.proof import Proof, Witness, in_their_orde
 from upright_ledger.core.rules.proofs.prover import prove
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
-from upright_ledger.core.url.address import parse_address, split_target
+from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.core.url.request_target import split_target
 
 _HOLES = 4
 """Rounds in which single addresses are let pass; a template that still leads to exact rules then is

@@ -28,10 +28,11 @@ from upright_ledger.core.rules.templates.template_samples import (
     path_pieces,
     sample_text,
 )
-from upright_ledger.core.url.address import Address, lower_path, parse_address
+from upright_ledger.core.url.address import Address, parse_address
 from upright_ledger.core.url.destination import authority_of
 from upright_ledger.core.url.escapes import value_spellings
 from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.core.url.request_target import lower_path
 
 _MOST_HOPS = 20
 

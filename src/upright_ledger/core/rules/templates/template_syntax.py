@@ -16,8 +16,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
-from upright_ledger.core.url.address import canonical_path, lower_path, names_file, reject_reason
 from upright_ledger.core.url.destination import is_safe_destination
+from upright_ledger.core.url.request_target import (
+    canonical_path,
+    lower_path,
+    names_file,
+    reject_reason,
+)
 from upright_ledger.core.word import Word
 
 

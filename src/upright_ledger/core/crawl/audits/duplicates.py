@@ -1,9 +1,9 @@
-"""Pages beside each other: those of other languages, and those that say the same."""
+"""Pages with the same text at several addresses, or with the same title."""
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Iterator
+from collections.abc import Iterator
 
 from upright_ledger.core.crawl.audits.site_index import (
     AuditFinding,
@@ -14,52 +14,10 @@ from upright_ledger.core.crawl.audits.site_index import (
 from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.core.url.destination import slash_twin
 
-LANGUAGES, CANONICALS, DOUBLES = "languages", "canonical addresses", "doubles"
+DOUBLES = "doubles"
+
+
 _LEAST_TEXT = 120  # letters of texts that are compared
-
-
-def languages(site: SurveyedSite, _: ExpectedSite) -> Iterator[AuditFinding]:
-    """Pages of other languages must name each other, and answer."""
-    known = {url for url, _ in site.languages}
-    lonely = [
-        (target, url)
-        for url, target in site.languages
-        if target != url and target in known and (target, url) not in site.languages
-    ]
-    if lonely:
-        yield AuditFinding(
-            LANGUAGES,
-            "hreflang-not-returned",
-            severity(len(lonely), len(site.languages)),
-            f"hreflang links that are not returned: {len(lonely):,}",
-            sorted(lonely),
-            "on",
-        )
-    yield from _broken(site, site.languages, LANGUAGES, "hreflang-broken", "hreflang links")
-
-
-def canonicals(site: SurveyedSite, _: ExpectedSite) -> Iterator[AuditFinding]:
-    """The address that a page names as canonical must answer."""
-    yield from _broken(
-        site, site.canonicals.items(), CANONICALS, "canonical-broken", "canonical addresses"
-    )
-
-
-def _broken(
-    site: SurveyedSite, named: Collection[tuple[str, str]], audit: str, kind: str, what: str
-) -> Iterator[AuditFinding]:
-    """Addresses that pages name in their head, and that redirect or fail. named: (page,
-    address).
-    """
-    dead = [
-        (target, url)
-        for url, target in named
-        if (line := site.lines.get(target))
-        and line.outcome in {CrawlOutcome.MOVED, CrawlOutcome.FAILING}
-    ]
-    if dead:
-        text = f"{what} that lead to redirects or errors: {len(dead):,} of {len(named):,}"
-        yield AuditFinding(audit, kind, severity(len(dead), len(named)), text, sorted(dead), "on")
 
 
 def doubles(site: SurveyedSite, wanted: ExpectedSite) -> Iterator[AuditFinding]:

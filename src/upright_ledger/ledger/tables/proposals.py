@@ -1,0 +1,90 @@
+"""What matching proposed."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from sqlalchemy import ColumnElement, Connection, delete, func, select, true
+
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.bulk import batches, insert_many
+
+KEPT_VERSIONS = 2
+
+
+@dataclass(frozen=True, slots=True)
+class StoredProposal:
+    """One possible destination of an entry. confidence: 1 for the same address, 0 for a fallback,
+    between for a guess.
+    """
+
+    entry: int
+    rank: int
+    destination: str
+    confidence: float
+    reasons: tuple[str, ...]
+
+    @property
+    def is_fallback(self) -> bool:
+        return self.confidence == 0
+
+    @property
+    def is_guess(self) -> bool:
+        return 0 < self.confidence < 1
+
+
+def store_proposals(connection: Connection, step: int, proposals: Iterable[StoredProposal]) -> None:
+    """Store one version of all proposals, and let go of versions that are too old."""
+    rows = [
+        {
+            "step": step,
+            "entry": p.entry,
+            "rank": p.rank,
+            "destination": p.destination,
+            "confidence": p.confidence,
+            "reasons": list(p.reasons),
+        }
+        for p in proposals
+    ]
+    insert_many(connection, schema.proposals, rows)
+    versions = list(
+        connection.scalars(
+            select(schema.proposals.c.step).distinct().order_by(schema.proposals.c.step.desc())
+        )
+    )
+    for old in versions[KEPT_VERSIONS:]:
+        connection.execute(delete(schema.proposals).where(schema.proposals.c.step == old))
+
+
+def load_proposals(connection: Connection) -> Mapping[int, list[StoredProposal]]:
+    """Entry → its proposals, the best first, of the newest version that was not undone."""
+    return _proposals(connection, true())
+
+
+def proposals_of(
+    connection: Connection, entries: Iterable[int]
+) -> Mapping[int, list[StoredProposal]]:
+    """As `load_proposals`, of some entries."""
+    found: dict[int, list[StoredProposal]] = {}
+    for some in batches(entries, 500):
+        found |= _proposals(connection, schema.proposals.c.entry.in_(some))
+    return found
+
+
+def _proposals(
+    connection: Connection, wanted: ColumnElement[bool]
+) -> dict[int, list[StoredProposal]]:
+    p, s = schema.proposals, schema.steps
+    newest = connection.scalar(
+        select(func.max(p.c.step)).join(s, s.c.id == p.c.step).where(s.c.undone_by.is_(None))
+    )
+    found: dict[int, list[StoredProposal]] = defaultdict(list)
+    for row in connection.execute(
+        select(p).where(p.c.step == newest, wanted).order_by(p.c.entry, p.c.rank)
+    ):
+        found[row.entry].append(
+            StoredProposal(row.entry, row.rank, row.destination, row.confidence, tuple(row.reasons))
+        )
+    return found
