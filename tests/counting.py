@@ -15,7 +15,7 @@ from sqlalchemy import text
 
 from conftest import OLD
 from upright_ledger.app.collect.gather import gather
-from upright_ledger.core.inventory.evidence import days_in
+from upright_ledger.core.inventory.packed import unpack_days
 from upright_ledger.ledger.store import Ledger
 
 PERSON, BOT, CURL = "Mozilla/5.0 (X11; Linux)", "FernCrawler/1 bot", "curl/8.0"
@@ -180,8 +180,8 @@ def counted(ledger: Ledger) -> Counted:
             if not row.agent:
                 counts["", "", row.unit] += int(row.amount)
                 continue
-            assert sum(n for _, n in days_in(row.days)) == row.amount
-            for day, n in days_in(row.days):
+            assert sum(n for _, n in unpack_days(row.days)) == row.amount
+            for day, n in unpack_days(row.days):
                 counts[day, row.status_class, row.agent] += int(n)
     return found
 

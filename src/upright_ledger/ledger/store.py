@@ -21,7 +21,7 @@ from upright_ledger.ledger.clock import author, now
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.databases import engine_for, errors_of, has_password, take_turn
 from upright_ledger.ledger.db.journal import Step, last_step
-from upright_ledger.ledger.db.sqlite import shorten_log
+from upright_ledger.ledger.db.sqlite import keep_log, shorten_log
 from upright_ledger.ledger.migrations.numbered import NEWEST, migrate, schema_number
 from upright_ledger.settings.file import FILE_NAME, drafted_policy, put_draft
 from upright_ledger.settings.model import Settings
@@ -259,6 +259,8 @@ def open_ledger(folder: Path) -> Ledger:
         ledger.known = last_step(connection) if present else None
     if not present:
         raise InputError(f"{ledger.where} holds no ledger", "put it back from a copy of the ledger")
+    if ledger.engine.dialect.name == "sqlite":
+        keep_log(ledger.engine)
     if present < NEWEST:
         with ledger._writing("migrate") as connection:  # noqa: SLF001 - alone, as a step is
             migrate(connection)

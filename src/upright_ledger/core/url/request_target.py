@@ -1,4 +1,4 @@
-"""What a client sends as its request target (RFC 9112, section 3.2), and paths in their canonical form."""
+"""What a client sends as its request target (RFC 9112, section 3.2); paths in canonical form."""
 
 from __future__ import annotations
 

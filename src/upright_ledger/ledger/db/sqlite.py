@@ -64,7 +64,6 @@ def prepare(engine: Engine) -> None:
         try:
             for setting in _SETTINGS:
                 connection.execute(f"PRAGMA {setting}")
-            _keep_log(connection)
         except UnicodeDecodeError:  # even what SQLite says of it quotes it
             raise DatabaseError(
                 f"{path} is damaged", "put it back from a copy of the ledger"
@@ -74,17 +73,6 @@ def prepare(engine: Engine) -> None:
     def on_begin(connection: Connection) -> None:
         if not connection.get_execution_options().get(_WRITES):
             connection.exec_driver_sql("BEGIN")
-
-
-def _keep_log(connection: sqlite3.Connection) -> None:
-    """Let readers and writers not wait for each other in a file that was restored from a copy or a
-    dump without that, too, unless somebody is at it or it cannot be written.
-    """
-    with suppress(sqlite3.DatabaseError):  # a damaged one is told by what it is asked next
-        if connection.execute("PRAGMA journal_mode").fetchone() != ("wal",):
-            connection.execute("PRAGMA busy_timeout = 0")
-            connection.execute("PRAGMA journal_mode = WAL").fetchone()
-    connection.execute(f"PRAGMA {_SETTINGS[-1]}")
 
 
 def _has_room(connection: sqlite3.Connection) -> bool:
@@ -115,6 +103,20 @@ def lay_out(engine: Engine) -> None:
             raise DatabaseError(
                 f"{path} cannot be made: {error}", "check the folder, and the space left"
             ) from None
+
+
+def keep_log(engine: Engine) -> None:
+    """Let readers and writers not wait for each other in a ledger that was restored from a copy or
+    a dump without that, too, unless somebody is at it or it cannot be written.
+    """
+    with engine.connect() as connection:
+        driver: Any = connection.connection.driver_connection
+        if driver.execute("PRAGMA journal_mode").fetchone() == ("wal",):
+            return
+        driver.execute("PRAGMA busy_timeout = 0")
+        with suppress(sqlite3.OperationalError):
+            driver.execute("PRAGMA journal_mode = WAL").fetchone()
+        driver.execute(f"PRAGMA {_SETTINGS[-1]}")
 
 
 def shorten_log(engine: Engine) -> None:
