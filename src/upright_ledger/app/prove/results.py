@@ -12,10 +12,11 @@ from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import quoteattr
 
+from upright_ledger.app.prove.remedy_words import in_words
 from upright_ledger.app.request_list import Requests
 from upright_ledger.core.tracing.results import Row, TraceTable
-from upright_ledger.core.tracing.root_causes import LONG, HopCause, hop_causes, mend_of
-from upright_ledger.core.tracing.verdicts import ORDER, Verdict
+from upright_ledger.core.tracing.root_causes import LONG, HopCause, hop_causes, remedy_of
+from upright_ledger.core.tracing.verdicts import MEANINGS, ORDER, Verdict
 from upright_ledger.formats.tables.export import CSV, write_table
 from upright_ledger.formats.tables.workbooks import Sheet
 
@@ -54,7 +55,7 @@ def cells(row: Row) -> tuple[Any, ...]:
         " ".join(row.verdicts),
         row.detail,
         round(row.value, 2),
-        mend_of(t, row.verdicts, row.expected),
+        in_words(remedy_of(t, row.verdicts, row.expected), t, row.expected),
     )
 
 
@@ -149,10 +150,7 @@ class Results:
         """Write one row a URL, in the order in which they were asked, also as .xml (JUnit); in a
         workbook the worst first, with the hops beside it. Raises UsageError.
         """
-        ranks = {
-            v: 2 if v == Verdict.OK else int(n >= ORDER.index(Verdict.WRONG_STATUS))
-            for n, v in enumerate(ORDER)
-        }
+        ranks = {verdict: meaning.rank for verdict, meaning in MEANINGS.items()}
         asked = Sheet("traces", COLUMNS, map(cells, self.rows))
         worst = Sheet(
             "traces",

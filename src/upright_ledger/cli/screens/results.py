@@ -11,12 +11,11 @@ from upright_ledger.app.prove.results import Results
 from upright_ledger.cli.options.shared import ON_SCREEN
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.tracing.results import Row, whose
-from upright_ledger.core.tracing.verdicts import ORDER, Verdict
+from upright_ledger.core.tracing.verdicts import MEANINGS, ORDER, Verdict
 from upright_ledger.core.url.origins import Sites
 
 SHOWN = 20
 SHOWN_CAUSES = 6
-_GRAVE = ORDER.index(Verdict.WRONG_STATUS)
 
 
 def write_results(results: Results, out: Path | None, hops: Path | None, *, quiet: bool) -> None:
@@ -146,9 +145,7 @@ def _hop_lines(row: Row, known: Sequence[str]) -> list[tuple[Any, ...]]:
 
 
 def _style(verdict: str) -> str:
-    if verdict in {Verdict.OK, ""}:
-        return ""
-    return output.GRAVE if ORDER.index(verdict) < _GRAVE else output.DOUBTFUL
+    return output.STYLES[MEANINGS[Verdict(verdict)].rank] if verdict else ""
 
 
 def _share(part: int, whole: int) -> str:

@@ -25,6 +25,8 @@ GRAVE, DOUBTFUL, FAINT = "red", "magenta", "dim"
 """One restrained scale, legible on light and dark: what is wrong, what may be, what is only
 said.
 """
+STYLES = (GRAVE, DOUBTFUL, "")
+"""Of what is graded: 0 grave, 1 doubtful, 2 well."""
 
 SEVERITY_STYLE = {"error": GRAVE, "warning": DOUBTFUL, "note": FAINT}
 

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from upright_ledger.core.rules.imported.rule import ImportedRule
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.tracing.trace import Hop, Trace
-from upright_ledger.core.tracing.verdicts import Verdict
-from upright_ledger.core.url.address import NotAnAddressError, parse_address
+from upright_ledger.core.tracing.verdicts import MEANINGS, Remedy, Verdict
+from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.destination import slash_twin
 
 SERVER = "the server itself"
@@ -35,53 +35,20 @@ class HopCause:
     example: str
 
 
-def mend_of(trace: Trace, verdicts: tuple[Verdict, ...], expected: str) -> str:
-    """The one rule or setting that would mend a trace, in words; empty where it needs none."""
-    worst = verdicts[0]
-    start = _target(trace.url)
-    if worst == Verdict.OK:
-        return ""
-    if worst == Verdict.LOOP:
-        return f"break the loop: answer {start} with its right page, or --keep it" + (
-            f" ({_target(expected)})" if expected[:4] == "http" else ""
-        )
-    if worst in {Verdict.UNREACHABLE, Verdict.SERVER_ERROR, Verdict.BLOCKED}:
-        return "look at the server: no rule is at fault"
-    goal = expected if expected[:4] == "http" else trace.final_url
-    if worst == Verdict.CHAIN and trace.final_status < 400:
-        return f"one rule: {start} to {_target(goal)}" if goal != trace.url else _setting(trace)
-    if worst == Verdict.SLASH_MISMATCH:
-        return f"lead {start} to {_target(goal)}" if goal != trace.url else _setting(trace)
-    if worst in {
-        Verdict.UNANSWERED,
-        Verdict.NOT_MOVED,
-        Verdict.DEAD_END,
-        Verdict.WRONG_DESTINATION,
-        Verdict.HOME_FALLBACK,
-    }:
-        if expected[:4] == "http":
-            return f"the server must send {start} to {_target(expected)}"
-        return f"decide on {start}: upright decide {start} --to NEW, or --gone"
-    if worst == Verdict.WRONG_LANGUAGE:
-        return (
-            f"lead {start} to a page in its own language, or say that this one is meant: upright "
-            f"decide {start} --to {_target(goal)}"
-        )
-    if worst == Verdict.WRONG_STATUS:
-        return (
-            f"answer with {expected}"
-            if expected.isdigit()
-            else "answer with the status that was decided"
-        )
-    if worst == Verdict.SOFT_404:
-        return "the page it leads to must answer, or 404 itself"
-    return "mend the page: its canonical address, or its robots directives"
-
-
-def _setting(trace: Trace) -> str:
-    """What a server should settle in one hop."""
-    changed = dict.fromkeys(change for hop in trace.hops for change in hop.changed)
-    return f"settle {' and '.join(changed) or 'it'} in one hop: the canonical form of the site"
+def remedy_of(trace: Trace, verdicts: tuple[Verdict, ...], expected: str) -> Remedy:
+    """The one rule or setting that would mend a trace. expected: the address or status that was
+    due.
+    """
+    remedy = MEANINGS[verdicts[0]].remedy
+    is_address = expected[:4] == "http"
+    if remedy == Remedy.DECIDE and is_address:
+        return Remedy.SEND_THERE
+    if remedy == Remedy.ONE_RULE and trace.final_status >= 400:
+        return Remedy.PAGE
+    goal = expected if is_address else trace.final_url
+    if remedy in {Remedy.ONE_RULE, Remedy.LEAD_THERE} and goal == trace.url:
+        return Remedy.SETTLE_FORM
+    return remedy
 
 
 def with_rules(trace: Trace, rules: RuleSet) -> Trace:
@@ -156,10 +123,3 @@ def _cause(hop: Hop) -> str:
     if changed <= {"case", "slash", "index file", "scheme", "host"}:
         return f"{status} that changes {' and '.join(hop.changed)} at {old.origin}"
     return f"{status} by a further rule, at {old.origin}"
-
-
-def _target(url: str) -> str:
-    try:
-        return parse_address(url).target
-    except NotAnAddressError:
-        return url

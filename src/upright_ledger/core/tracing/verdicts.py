@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from functools import lru_cache
+from typing import NamedTuple
 
 from upright_ledger.core.inventory.answer import AnswerKind, Expected
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
@@ -38,6 +40,54 @@ class Verdict(Word):
 
 
 ORDER = tuple(Verdict)
+"""All verdicts, the worst first."""
+
+
+class Remedy(Word):
+    """What would mend a trace. Addresses are said beside it."""
+
+    NONE = ""
+    BREAK_LOOP = "break-loop"
+    LOOK_AT_SERVER = "look-at-server"
+    ONE_RULE = "one-rule"
+    LEAD_THERE = "lead-there"
+    SETTLE_FORM = "settle-form"  # the canonical form of the site, in one hop
+    SEND_THERE = "send-there"  # it was decided, and the server does otherwise
+    DECIDE = "decide"
+    OWN_LANGUAGE = "own-language"
+    STATUS = "status"
+    REAL_PAGE = "real-page"
+    PAGE = "page"  # its canonical address, or its robots directives
+
+
+class Meaning(NamedTuple):
+    """A verdict's row. rank: 0 grave, 1 doubtful, 2 well, by which it is coloured, too. remedy:
+    where nothing else is known of the trace.
+    """
+
+    rank: int
+    remedy: Remedy
+
+
+MEANINGS: Mapping[Verdict, Meaning] = {
+    Verdict.LOOP: Meaning(0, Remedy.BREAK_LOOP),
+    Verdict.UNREACHABLE: Meaning(0, Remedy.LOOK_AT_SERVER),
+    Verdict.SERVER_ERROR: Meaning(0, Remedy.LOOK_AT_SERVER),
+    Verdict.BLOCKED: Meaning(0, Remedy.LOOK_AT_SERVER),
+    Verdict.DEAD_END: Meaning(0, Remedy.DECIDE),
+    Verdict.UNANSWERED: Meaning(0, Remedy.DECIDE),
+    Verdict.NOT_MOVED: Meaning(0, Remedy.DECIDE),
+    Verdict.SOFT_404: Meaning(0, Remedy.REAL_PAGE),
+    Verdict.WRONG_DESTINATION: Meaning(0, Remedy.DECIDE),
+    Verdict.WRONG_LANGUAGE: Meaning(0, Remedy.OWN_LANGUAGE),
+    Verdict.HOME_FALLBACK: Meaning(0, Remedy.DECIDE),
+    Verdict.WRONG_STATUS: Meaning(1, Remedy.STATUS),
+    Verdict.OFF_CANONICAL: Meaning(1, Remedy.PAGE),
+    Verdict.CHAIN: Meaning(1, Remedy.ONE_RULE),
+    Verdict.SLASH_MISMATCH: Meaning(1, Remedy.LEAD_THERE),
+    Verdict.OK: Meaning(2, Remedy.NONE),
+}
+"""What each verdict means. A new one is a row here, and the case in which `judge` gives it."""
 
 _NOT_FOUND_TITLE = re.compile(
     r"\b404\b|not[ -]found|page (?:can(?:no|')t be found|does(?: not|n't) exist|missing)|nicht "
