@@ -114,10 +114,25 @@ class Triaged:
     live: list[tuple[str, str]] = field(default_factory=list)
 
     @property
-    def states(self) -> dict[str, int]:
+    def states(self) -> dict[FailureState, int]:
         """State → entries."""
         counts = Counter(r.account.state for r in self.rows)
         return {state: counts[state] for state in STATES if counts[state]}
+
+    @property
+    def lost(self) -> dict[FailureState, float]:
+        """State → requests that are lost by it."""
+        found = dict.fromkeys(STATES, 0.0)
+        for row in self.rows:
+            found[row.account.state] += row.account.lost
+        return found
+
+    def by_reason(self) -> list[tuple[str, list[Failing]]]:
+        """What fails after its fix, by the likely reason, that of most requests first."""
+        reasons: dict[str, list[Failing]] = defaultdict(list)
+        for row in (r for r in self.rows if r.account.state == FailureState.RECURRING):
+            reasons[row.why].append(row)
+        return sorted(reasons.items(), key=lambda item: -sum(r.account.since for r in item[1]))
 
     @property
     def faults(self) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from upright_ledger.app.live.triage import Failing, Triaged
 from upright_ledger.cli.terminal import output
+from upright_ledger.core.monitoring.day_totals import totals, weekly_shares
 from upright_ledger.core.monitoring.deploy_days import to_the_minute
 from upright_ledger.core.monitoring.failure_account import FailureState
 
@@ -23,7 +24,7 @@ def show_triage(result: Triaged, known: list[str], *, all_rows: bool) -> None:
                 (
                     state,
                     n,
-                    sum(r.account.lost for r in result.rows if r.account.state == state),
+                    result.lost[state],
                     _MEANS[state],
                 )
                 for state, n in result.states.items()
@@ -37,11 +38,7 @@ def show_triage(result: Triaged, known: list[str], *, all_rows: bool) -> None:
                 for s in result.states
             ],
         )
-    _show_again(
-        [r for r in result.rows if r.account.state == FailureState.RECURRING],
-        known,
-        all_rows=all_rows,
-    )
+    _show_again(result.by_reason(), known, all_rows=all_rows)
     if result.decisions:
         _show_decisions(result, known, all_rows=all_rows)
     if result.origins:
@@ -73,15 +70,13 @@ def show_triage(result: Triaged, known: list[str], *, all_rows: bool) -> None:
         )
 
 
-def _show_again(again: list[Failing], known: list[str], *, all_rows: bool) -> None:
-    """What fails after its fix, cause by cause."""
-    causes: dict[str, list[Failing]] = {}
-    for row in again:
-        causes.setdefault(row.why, []).append(row)
-    if not causes:
+def _show_again(
+    reasons: list[tuple[str, list[Failing]]], known: list[str], *, all_rows: bool
+) -> None:
+    """What fails after its fix, reason by reason."""
+    if not reasons:
         return
     output.say()
-    rows = sorted(causes.items(), key=lambda item: -sum(r.account.since for r in item[1]))
     output.table(
         ("fails again>", "entries>", "the likely reason, and where"),
         [
@@ -96,7 +91,7 @@ def _show_again(again: list[Failing], known: list[str], *, all_rows: bool) -> No
                     ),
                 ],
             )
-            for why, found in rows
+            for why, found in reasons
         ],
     )
 
@@ -104,9 +99,9 @@ def _show_again(again: list[Failing], known: list[str], *, all_rows: bool) -> No
 _MEANS = {
     FailureState.RECURRING: "fails although a live build has its answer",
     FailureState.NEW: "nobody has answered it",
-    "answered": "has an answer that is not live yet",
-    "deployed": "its answer is live, and nobody asked since",
-    "proven": "asked since it went live, and answered rightly",
+    FailureState.ANSWERED: "has an answer that is not live yet",
+    FailureState.DEPLOYED: "its answer is live, and nobody asked since",
+    FailureState.PROVEN: "asked since it went live, and answered rightly",
 }
 
 
@@ -124,16 +119,11 @@ _WHY = {
 def _show_summary(result: Triaged) -> None:
     if not result.days:
         return
-    whole = sum(n for classes in result.days.values() for n in classes.values())
-    failed = sum(
-        classes.get("404", 0.0) + classes.get("410", 0.0) for classes in result.days.values()
-    )
-    broken = sum(classes.get("5xx", 0.0) for classes in result.days.values())
-    days = list(result.days)
-    share = 100 * failed / whole if whole else 0.0
+    whole, days = totals(result.days), list(result.days)
     output.say(
-        f"{days[0]} to {days[-1]}: {whole:,.0f} requests by people, {failed:,.0f} of them not "
-        f"found ({share:.1f} %), {broken:,.0f} server errors."
+        f"{days[0]} to {days[-1]}: {whole.requests:,.0f} requests by people, "
+        f"{whole.not_found:,.0f} of them not found ({100 * whole.share:.1f} %), "
+        f"{whole.errors:,.0f} server errors."
     )
     if result.strays:
         count = sum(result.strays.values())
@@ -141,9 +131,9 @@ def _show_summary(result: Triaged) -> None:
             f"Left out of these days, as a wrong clock wrote them: {count:,.0f} requests dated "
             f"{', '.join(list(result.strays)[:3])}."
         )
-    trend = _trend(result)
-    if trend:
-        output.say(trend)
+    if shares := weekly_shares(result.days):
+        before, last = (100 * share for share in shares)
+        output.say(f"Last seven days {last:.1f} %, the seven before {before:.1f} %.")
     if result.live:
         output.say(
             "Live: "
@@ -152,18 +142,6 @@ def _show_summary(result: Triaged) -> None:
             )
             + "."
         )
-
-
-def _trend(result: Triaged) -> str:
-    """The share of the last seven days beside that of the seven before."""
-    days = list(result.days.items())
-    if len(days) < 14:
-        return ""
-    shares = []
-    for part in (days[-14:-7], days[-7:]):
-        whole = sum(sum(classes.values()) for _, classes in part)
-        shares.append(100 * sum(c.get("404", 0.0) for _, c in part) / whole if whole else 0.0)
-    return f"Last seven days {shares[1]:.1f} %, the seven before {shares[0]:.1f} %."
 
 
 def _show_decisions(result: Triaged, known: list[str], *, all_rows: bool) -> None:
