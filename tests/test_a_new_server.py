@@ -29,7 +29,7 @@ from functools import partial
 
 from upright_ledger.core.rules.compiler import Exclusion, ExcludedRule
 from upright_ledger.core.rules.exact_rule import ExactRule
-from upright_ledger.core.url.address import reject_reason
+from upright_ledger.core.url.request_target import reject_reason
 from upright_ledger.servers.interpreters import ServerResponse, resolved, unescaped
 from upright_ledger.servers.protocol import Launch, Translation, decoded, expressible
 from upright_ledger.servers.reading_back import differences_in_meaning

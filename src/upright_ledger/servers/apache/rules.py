@@ -57,38 +57,6 @@ def literal(text: str) -> str:
     return text.replace("%", "\\%").replace("$", "\\$")
 
 
-def read_lines(text: str) -> list[tuple[str, ...]]:
-    """Directives as Apache reads them: the name, and each argument without its quotes.
-
-    Written against ap_getword_conf, not against our writer: it is there to show that no argument
-    ended early.
-    """
-    out = []
-    for line in text.split("\n"):
-        bare = line.strip()
-        if bare and not bare.startswith("#"):
-            out.append(tuple(_words(bare)))
-    return out
-
-
-def _words(line: str) -> Iterator[str]:
-    at = 0
-    while at < len(line):
-        if line[at].isspace():
-            at += 1
-            continue
-        mark = line[at] if line[at] in "\"'" else ""
-        at += len(mark)
-        word = []
-        while at < len(line) and (line[at] != mark if mark else not line[at].isspace()):
-            if line[at] == "\\" and line[at + 1 : at + 2] in {"\\", mark or "\\"}:
-                at += 1
-            word.append(line[at])
-            at += 1
-        at += len(mark)
-        yield "".join(word)
-
-
 def env(name: str) -> str:
     """The test string of a variable of ours."""
     return f"%{{ENV:upright_{name}}}"

@@ -5,12 +5,11 @@ answers.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 
 from upright_ledger.core.url.request_target import lower_ascii
-from upright_ledger.servers.apache.rules import read_lines
 from upright_ledger.servers.interpreters import (
     NotUnderstoodError,
     ServerRequest,
@@ -308,3 +307,35 @@ def _variable(name: str, state: _State) -> str:
     if kind == "HTTP":
         return state.request.headers.get(rest.lower(), "")
     raise NotUnderstoodError(f"there is no variable {name!r}")
+
+
+def read_lines(text: str) -> list[tuple[str, ...]]:
+    """Directives as Apache reads them: the name, and each argument without its quotes.
+
+    Written against ap_getword_conf, not against our writer: it is there to show that no argument
+    ended early.
+    """
+    out = []
+    for line in text.split("\n"):
+        bare = line.strip()
+        if bare and not bare.startswith("#"):
+            out.append(tuple(_words(bare)))
+    return out
+
+
+def _words(line: str) -> Iterator[str]:
+    at = 0
+    while at < len(line):
+        if line[at].isspace():
+            at += 1
+            continue
+        mark = line[at] if line[at] in "\"'" else ""
+        at += len(mark)
+        word = []
+        while at < len(line) and (line[at] != mark if mark else not line[at].isspace()):
+            if line[at] == "\\" and line[at + 1 : at + 2] in {"\\", mark or "\\"}:
+                at += 1
+            word.append(line[at])
+            at += 1
+        at += len(mark)
+        yield "".join(word)
