@@ -8,7 +8,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
@@ -72,6 +72,7 @@ PATHS = st.sampled_from(
 )
 
 
+@example(spelled=["/caf%E9?sid=9", "/caf%C3%A9?sid=9"], answer="keep", case="exact")
 @thorough
 @given(
     spelled=st.lists(

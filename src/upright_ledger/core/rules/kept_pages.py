@@ -40,25 +40,26 @@ def plan_of_kept(
     """
     shared = sites.shared_origins(entry.site)
     page = address_of(entry.legacy_url)
-    if not shared or "?" in entry.key:
+    if not shared:
         return None
-    own_pages = (v for v in entry.variants if any(f"{origin}{v}" in stock for origin in shared))
+    _, mark, query = entry.key.partition("?")
+    own_pages = (v for v in entry.variants if any(f"{o}{v}{mark}{query}" in stock for o in shared))
     twins = {path.lower().rstrip("/") for path in (page.path, *own_pages)}
     odd = [v for v in entry.variants if v.lower().rstrip("/") not in twins]
     if not odd:
         return None
+    # A page that its parameters choose is asked for with them, and keeps them.
     old = page._replace(path=odd[0])
     plan = make_plan(
         old,
         entry.site,
         policy,
         301,
-        f"{shared[0]}{page.path}",
+        f"{shared[0]}{page.path}{mark}{query}",
         variants=entry.variants,
         host_given=True,
         where=KEPT_AS,
     )
     own = sorted({lower_path(v) if policy.folds_case else v for v in odd})
-    return replace(
-        plan, folded=fold(old, policy)._replace(path=own[0], params=()), paths=tuple(own)
-    )
+    folded = fold(old, policy)._replace(path=own[0])
+    return replace(plan, folded=folded if query else folded._replace(params=()), paths=tuple(own))
