@@ -16,7 +16,7 @@ from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.servers.protocol import Translation
-from upright_ledger.servers.template_files import file_text
+from upright_ledger.servers.template_files import readme
 
 CSV, JSON_LINES = "csv", "jsonl"
 
@@ -153,11 +153,6 @@ class ListDialect:
         return out.getvalue()
 
     def _readme(self, rules: RuleSet) -> str:
-        return file_text(
-            __package__,
-            "import_list.md",
-            profile=self.name,
-            count=f"{len(rules.answering):,}",
-            rules_file=self.rule_file,
-            digest=rules.digest,
+        return readme(
+            __package__, rules, "import_list.md", profile=self.name, rules_file=self.rule_file
         )

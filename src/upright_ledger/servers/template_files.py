@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from importlib.resources import files
 
+from upright_ledger.core.rules.ruleset import RuleSet
+
 _FIELD = re.compile(r"<<([a-z_]+)>>")
 
 
@@ -15,3 +17,12 @@ def file_text(package: str, name: str, **values: str) -> str:
     """
     text = files(package).joinpath(name).read_text(encoding="utf-8")
     return _FIELD.sub(lambda found: values[found[1]], text)
+
+
+def readme(package: str, rules: RuleSet, name: str = "README.md", **values: str) -> str:
+    """How the files of a build are put in place: a template file that knows of the rules how many
+    they are (count), their digest, and for which hosts they are.
+    """
+    hosts = ", ".join(sorted(rules.site_of))
+    count = f"{len(rules.answering):,}"
+    return file_text(package, name, count=count, digest=rules.digest, hosts=hosts, **values)

@@ -67,23 +67,11 @@ force_option = click.option(
     help="Write over files that are there and are not ours.",
 )
 
-out_option = click.option(
-    "--out",
-    type=FILE,
-    metavar="FILE",
-    help="Keep one row a URL: .csv, .xlsx (with the hops), .jsonl, or .xml for a build server.",
-)
 by_option = click.option(
     "--by",
     type=click.Choice(["section", "source", "site", "day"]),
     default=None,
     help="Say how much of each is well, too.",
-)
-hops_option = click.option(
-    "--hops",
-    type=FILE,
-    metavar="FILE.csv",
-    help="Keep one row a hop; - shows them here.",
 )
 
 

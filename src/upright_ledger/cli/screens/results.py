@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.prove.coverage import Covered
 from upright_ledger.app.prove.results import Results
-from upright_ledger.cli.options.shared import ON_SCREEN
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.tracing.results import Row, whose
 from upright_ledger.core.tracing.verdicts import MEANINGS, ORDER, Verdict
@@ -16,17 +14,6 @@ from upright_ledger.core.url.origins import Sites
 
 SHOWN = 20
 SHOWN_CAUSES = 6
-
-
-def write_results(results: Results, out: Path | None, hops: Path | None, *, quiet: bool) -> None:
-    """Keep the rows of a run where somebody asked for them."""
-    if out is not None:
-        results.write(out)
-    if hops is not None and hops != ON_SCREEN:
-        results.write_hops(hops)
-    for path, what in ((out, "Every URL"), (hops, "Every hop")):
-        if path not in {None, ON_SCREEN} and not quiet:
-            output.say(f"{what} is in {path}.")
 
 
 def show_results(results: Results, sites: Sites, *, all_rows: bool, hops: bool = False) -> None:

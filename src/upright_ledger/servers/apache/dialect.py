@@ -31,7 +31,7 @@ from upright_ledger.servers.protocol import (
 )
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import map_text, ranked, whole
-from upright_ledger.servers.template_files import file_text
+from upright_ledger.servers.template_files import file_text, readme
 
 RULES_FILE = "redirects.conf"
 MAPS_FILE = "make-maps.sh"
@@ -350,13 +350,4 @@ Include ../{RULES_FILE}
 
 
 def _readme(rules: RuleSet) -> str:
-    hosts = ", ".join(sorted(rules.site_of))
-    return file_text(
-        __package__,
-        "README.md",
-        count=f"{len(rules.answering):,}",
-        digest=rules.digest,
-        hosts=hosts,
-        maps_file=MAPS_FILE,
-        rules_file=RULES_FILE,
-    )
+    return readme(__package__, rules, maps_file=MAPS_FILE, rules_file=RULES_FILE)

@@ -40,7 +40,7 @@ from upright_ledger.servers.protocol import (
     without_lower_case,
 )
 from upright_ledger.servers.reading_back import differences_in_meaning
-from upright_ledger.servers.template_files import file_text
+from upright_ledger.servers.template_files import readme
 
 RULES_FILE = ".htaccess"
 EXAMPLE_FILE = "example/httpd.conf"
@@ -224,13 +224,4 @@ Options FollowSymLinks
 
 
 def _readme(rules: RuleSet) -> str:
-    hosts = ", ".join(sorted(rules.site_of))
-    return file_text(
-        __package__,
-        "HTACCESS.md",
-        count=f"{len(rules.answering):,}",
-        digest=rules.digest,
-        hosts=hosts,
-        rules_file=RULES_FILE,
-        most=f"{MOST_RULES:,}",
-    )
+    return readme(__package__, rules, "HTACCESS.md", rules_file=RULES_FILE, most=f"{MOST_RULES:,}")

@@ -52,7 +52,7 @@ from upright_ledger.servers.protocol import (
 )
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import ranked, whole
-from upright_ledger.servers.template_files import file_text
+from upright_ledger.servers.template_files import readme
 
 RULES_FILE = "redirects.json"
 EXAMPLE_FILE = "example/caddy.json"
@@ -322,12 +322,4 @@ def _example(routes: list[Route]) -> dict[str, Any]:
 
 
 def _readme(rules: RuleSet) -> str:
-    hosts = ", ".join(sorted(rules.site_of))
-    return file_text(
-        __package__,
-        "README.md",
-        count=f"{len(rules.answering):,}",
-        digest=rules.digest,
-        hosts=hosts,
-        rules_file=RULES_FILE,
-    )
+    return readme(__package__, rules, rules_file=RULES_FILE)

@@ -25,7 +25,7 @@ from upright_ledger.servers.lookup_tables import Key, LookupTables, filled, lowe
 from upright_ledger.servers.protocol import Launch, Translation, differing_entries, differing_lines
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import encoded, map_text, ranked, whole
-from upright_ledger.servers.template_files import file_text
+from upright_ledger.servers.template_files import file_text, readme
 
 RULES_FILE = "redirects.cfg"
 EXAMPLE_FILE = "example/haproxy.cfg"
@@ -323,13 +323,4 @@ def _example(lines: str) -> str:
 
 
 def _readme(rules: RuleSet) -> str:
-    hosts = ", ".join(sorted(rules.site_of))
-    return file_text(
-        __package__,
-        "README.md",
-        count=f"{len(rules.answering):,}",
-        digest=rules.digest,
-        hosts=hosts,
-        place=PLACE,
-        rules_file=RULES_FILE,
-    )
+    return readme(__package__, rules, place=PLACE, rules_file=RULES_FILE)

@@ -28,7 +28,7 @@ from upright_ledger.servers.protocol import (
 )
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import encoded, ranked
-from upright_ledger.servers.template_files import file_text
+from upright_ledger.servers.template_files import file_text, readme
 
 RULES_FILE = "upright_rules.lua"
 LOGIC_FILE = "upright_redirects.lua"
@@ -281,13 +281,9 @@ def _example_file() -> str:
 
 
 def _readme(rules: RuleSet) -> str:
-    hosts = ", ".join(sorted(rules.site_of))
-    return file_text(
+    return readme(
         __package__,
-        "README.md",
-        count=f"{len(rules.answering):,}",
-        digest=rules.digest,
-        hosts=hosts,
+        rules,
         server_file=SERVER_FILE,
         rules_file=RULES_FILE,
         logic_file=LOGIC_FILE,

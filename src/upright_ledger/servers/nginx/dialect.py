@@ -34,7 +34,7 @@ from upright_ledger.servers.protocol import (
     without_lower_case,
 )
 from upright_ledger.servers.reading_back import differences_in_meaning
-from upright_ledger.servers.template_files import file_text
+from upright_ledger.servers.template_files import file_text, readme
 
 RULE_FILE = "redirects.conf"
 SERVER_FILE = "server.inc"
@@ -345,13 +345,4 @@ def _example_file(rules: RuleSet) -> str:
 
 
 def _readme(rules: RuleSet) -> str:
-    hosts = ", ".join(sorted(rules.site_of))
-    return file_text(
-        __package__,
-        "README.md",
-        count=f"{len(rules.answering):,}",
-        digest=rules.digest,
-        hosts=hosts,
-        rules_file=RULE_FILE,
-        server_file=SERVER_FILE,
-    )
+    return readme(__package__, rules, rules_file=RULE_FILE, server_file=SERVER_FILE)

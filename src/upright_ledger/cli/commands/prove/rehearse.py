@@ -10,17 +10,14 @@ from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.coverage import coverage
 from upright_ledger.app.prove.rehearse import rehearse
 from upright_ledger.cli.opening import open_ledger
+from upright_ledger.cli.options.runs import RunView, view_options
 from upright_ledger.cli.options.shared import (
-    ON_SCREEN,
     by_option,
-    force_option,
-    hops_option,
     json_option,
     optional_paths_argument,
-    out_option,
     reading_options,
 )
-from upright_ledger.cli.screens.results import show_coverage, show_results, write_results
+from upright_ledger.cli.screens.results import show_coverage, show_results
 from upright_ledger.cli.terminal import output
 from upright_ledger.formats.records import ReadOptions
 
@@ -30,10 +27,7 @@ from upright_ledger.formats.records import ReadOptions
 @reading_options
 @click.option("--as", "name", default="", metavar="NAME", help="Call this run so, for comparing.")
 @by_option
-@out_option
-@hops_option
-@force_option
-@click.option("--all", "all_rows", is_flag=True, help="List every URL that is not ok.")
+@view_options
 @json_option
 @click.pass_obj
 def command(
@@ -42,9 +36,7 @@ def command(
     reading: ReadOptions,
     name: str,
     by: str | None,
-    out: Path | None,
-    hops: Path | None,
-    all_rows: bool,
+    view: RunView,
     as_json: bool,
 ) -> None:
     """Send old URL lists and logs through the rules, without any server.
@@ -55,13 +47,13 @@ def command(
     ledger = open_ledger(folder)
     move = MoveState(ledger)
     results = rehearse(move, list(paths), reading, name=name)
-    write_results(results, out, hops, quiet=as_json)
+    view.write(results, quiet=as_json)
     covered = coverage(results, move, by) if by else []
     if as_json:
         told = {"coverage": [c.as_dict() for c in covered]} if by else {}
         output.json_out(results.as_dict() | told)
     else:
-        show_results(results, ledger.settings.sites, all_rows=all_rows, hops=hops == ON_SCREEN)
+        show_results(results, ledger.settings.sites, all_rows=view.all_rows, hops=view.with_hops)
         if by:
             show_coverage(covered, by)
         output.next_step(

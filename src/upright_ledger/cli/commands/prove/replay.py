@@ -19,14 +19,11 @@ from upright_ledger.cli.options.http import (
     read_place,
     say_who_gets_the_login,
 )
+from upright_ledger.cli.options.runs import RunView, view_options
 from upright_ledger.cli.options.shared import (
-    ON_SCREEN,
     choice_of,
-    force_option,
-    hops_option,
     json_option,
     optional_paths_argument,
-    out_option,
     reading_options,
 )
 from upright_ledger.cli.screens.results import (
@@ -34,7 +31,6 @@ from upright_ledger.cli.screens.results import (
     show_disagreements,
     show_results,
     show_several,
-    write_results,
 )
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.tracing.verdicts import ORDER
@@ -82,10 +78,7 @@ from upright_ledger.formats.records import ReadOptions
     help="Afterwards mend our own rules, as upright check --fix does.",
 )
 @click.option("--resume", is_flag=True, help="Go on with the last run there, which was stopped.")
-@out_option
-@hops_option
-@force_option
-@click.option("--all", "all_rows", is_flag=True, help="List every URL that is not ok.")
+@view_options
 @json_option
 @click.pass_obj
 def command(
@@ -103,9 +96,7 @@ def command(
     name: str,
     fixing: bool,
     resume: bool,
-    out: Path | None,
-    hops: Path | None,
-    all_rows: bool,
+    view: RunView,
     as_json: bool,
     **how: Any,
 ) -> None:
@@ -159,7 +150,7 @@ def command(
             _say_stopped(stopped.done, stopped.total, as_json=as_json)
     faults = any(r.faults for r in told)
     mends = fix(ledger) if fixing and faults else []
-    write_results(told[-1], out, hops, quiet=as_json)
+    view.write(told[-1], quiet=as_json)
     if as_json:
         drifted = drift_seen(move, told[0])
         output.json_out(
@@ -176,7 +167,7 @@ def command(
             output.say()
             output.say(f"What is not ok at {first.at or 'the hosts themselves'}:")
     if len(told) == 1 or first.faults:
-        show_results(first, ledger.settings.sites, all_rows=all_rows, hops=hops == ON_SCREEN)
+        show_results(first, ledger.settings.sites, all_rows=view.all_rows, hops=view.with_hops)
     output.say()
     if drifted:
         output.say(f"Drift: {drifted}.", output.DOUBTFUL)

@@ -9,14 +9,11 @@ import click
 
 from upright_ledger.app.prove.runs import RunLine, call_run, load_run, runs
 from upright_ledger.cli.opening import open_ledger
+from upright_ledger.cli.options.runs import RunView, view_options
 from upright_ledger.cli.options.shared import (
-    ON_SCREEN,
-    force_option,
-    hops_option,
     json_option,
-    out_option,
 )
-from upright_ledger.cli.screens.results import show_results, write_results
+from upright_ledger.cli.screens.results import show_results
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.monitoring.deploy_days import to_the_minute
 from upright_ledger.core.tracing.verdicts import Verdict
@@ -25,19 +22,14 @@ from upright_ledger.core.tracing.verdicts import Verdict
 @click.command("runs")
 @click.argument("run", required=False, default="")
 @click.option("--as", "name", default="", metavar="NAME", help="Call this run so.")
-@out_option
-@hops_option
-@force_option
-@click.option("--all", "all_rows", is_flag=True, help="List every URL that is not ok.")
+@view_options
 @json_option
 @click.pass_obj
 def command(
     folder: Path,
     run: str,
     name: str,
-    out: Path | None,
-    hops: Path | None,
-    all_rows: bool,
+    view: RunView,
     as_json: bool,
 ) -> None:
     """List rehearsals and replays, or show one again.
@@ -50,13 +42,15 @@ def command(
         call_run(ledger, run, name)
     if run:
         results = load_run(ledger, run)
-        write_results(results, out, hops, quiet=as_json)
+        view.write(results, quiet=as_json)
         if as_json:
             output.json_out(results.as_dict())
         else:
             called = f", {results.name}" if results.name else ""
             output.say(f"Run {results.run}{called}: {results.kind} {results.at}".rstrip())
-            show_results(results, ledger.settings.sites, all_rows=all_rows, hops=hops == ON_SCREEN)
+            show_results(
+                results, ledger.settings.sites, all_rows=view.all_rows, hops=view.with_hops
+            )
             output.next_step(
                 "lay it beside another one", f"upright reconcile {results.name or results.run} last"
             )
