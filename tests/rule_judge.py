@@ -17,7 +17,7 @@ from servers import ask
 from upright_ledger.core.rules.imported.blocks import Block
 from upright_ledger.core.rules.imported.rule import request_of
 from upright_ledger.formats.server_config.detection import read_rule_file
-from upright_ledger.formats.server_config.rules_read import Surroundings
+from upright_ledger.formats.server_config.rules_read import ServerSetup
 from upright_ledger.web.local.real_servers import START_SECONDS, free_port, hand_over, wait_for
 
 
@@ -106,7 +106,7 @@ def run_server(
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def judge(file: RuleFile, server: Server, requests: Sequence[Asked], given: Surroundings) -> Judged:
+def judge(file: RuleFile, server: Server, requests: Sequence[Asked], given: ServerSetup) -> Judged:
     """Compare what is read from a file with what the server does.
 
     Understood and different is: another answer than the server's, an answer where it gives none,

@@ -16,17 +16,17 @@ import nginx_files
 from conftest import needs_server
 from rule_judge import Judged, RuleFile, judge, requests_about
 from upright_ledger.errors import InputError
-from upright_ledger.formats.server_config.rules_read import Surroundings
+from upright_ledger.formats.server_config.rules_read import ServerSetup
 
 FILES = 40
 """Drawn files a server, in a test run; benchmarks/rule_files.py draws more."""
 REQUESTS = 40
-THERE = Surroundings(frozenset(["THERE"]))
-ALL_KNOWN = Surroundings(frozenset(["THERE"]), frozenset(["NOT_THERE", "mod_strange.c"]))
+THERE = ServerSetup(frozenset(["THERE"]))
+ALL_KNOWN = ServerSetup(frozenset(["THERE"]), frozenset(["NOT_THERE", "mod_strange.c"]))
 
 
 def judged(
-    language: ModuleType, files: Iterable[tuple[RuleFile, Surroundings, random.Random | None]]
+    language: ModuleType, files: Iterable[tuple[RuleFile, ServerSetup, random.Random | None]]
 ) -> Counter[str]:
     """What came of files, in requests; fails with the file at the first request that is understood
     and answered otherwise.
@@ -53,7 +53,7 @@ def judged(
 def drawn(language: ModuleType, seeds: Iterable[int]) -> Counter[str]:
     """The same for files that are drawn at random."""
 
-    def files() -> Iterable[tuple[RuleFile, Surroundings, random.Random]]:
+    def files() -> Iterable[tuple[RuleFile, ServerSetup, random.Random]]:
         for seed in seeds:
             rng = random.Random(seed)
             yield language.draw(rng), ALL_KNOWN if seed % 2 else THERE, rng
@@ -80,7 +80,7 @@ def test_drawn_files_mean_what_the_server_does(language: ModuleType) -> None:
 )
 def test_the_examples_of_the_manual_mean_what_the_server_does() -> None:
     files = apache_files.manual()
-    found = judged(apache_files, ((file, Surroundings(), None) for file in files))
+    found = judged(apache_files, ((file, ServerSetup(), None) for file in files))
     assert len(files) - found["files that the server refuses"] > 150
     assert found["answered alike"] > 100
 
@@ -91,5 +91,5 @@ def test_the_examples_of_the_manual_mean_what_the_server_does() -> None:
 )
 def test_the_examples_that_nginx_comes_with_mean_what_the_server_does() -> None:
     files = nginx_files.examples()
-    found = judged(nginx_files, ((file, Surroundings(), None) for file in files))
+    found = judged(nginx_files, ((file, ServerSetup(), None) for file in files))
     assert len(files) - found["files that the server refuses"] >= 2

@@ -10,7 +10,7 @@ from typing import Protocol
 
 from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.core.rules.imported.rule import ImportedRule
-from upright_ledger.formats.server_config.rules_read import NOTHING_SAID, Surroundings
+from upright_ledger.formats.server_config.rules_read import NOTHING_SAID, ServerSetup
 
 
 @dataclass(slots=True)
@@ -95,7 +95,7 @@ class ReadOptions:
     live: tuple[str, ...] = ()
     known_lines: Callable[[str], Mapping[str, Sequence[bytes]]] = _no_lines
     sheet: str = ""
-    around: Surroundings = NOTHING_SAID
+    around: ServerSetup = NOTHING_SAID
     kind: str = ""
     host: str = ""
 

@@ -19,6 +19,7 @@ from upright_ledger.app.collect.sheets import by_sheets
 from upright_ledger.app.collect.sorting import Gathered, Sorter
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.classification import Classifier
+from upright_ledger.core.word import Word
 from upright_ledger.errors import DatabaseError, InputError, RefusedError
 from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.files.text import digest_of
@@ -46,8 +47,13 @@ from upright_ledger.ledger.tables.sources import (
 )
 from upright_ledger.settings.file import read_settings_of
 
-GATHER, ERRORS = "gather", "errors"
-"""Purposes of sources: they name old URLs, or addresses that fail."""
+
+class SourcePurpose(Word):
+    """Purposes of sources: they name old URLs, or addresses that fail."""
+
+    GATHER = "gather"
+    ERRORS = "errors"
+
 
 __all__ = ["SHOWN_REJECTS", "Gathered", "Gathering", "base_origin", "gather", "options_for"]
 
@@ -237,7 +243,7 @@ class _SourceReader:
             options_for(options, ledger.settings.sites, ledger.settings.policy), live=live
         )
         self._period = period
-        self._purpose = ERRORS if amend is not None else GATHER
+        self._purpose = SourcePurpose.ERRORS if amend is not None else SourcePurpose.GATHER
         self._amend, self._within, self._trusted = amend, within, trusted
         self._cleared = False
 

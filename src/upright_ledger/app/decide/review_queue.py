@@ -27,16 +27,14 @@ from upright_ledger.ledger.tables.stock import Destination
 
 
 class CardKind(Word):
-    """What one card of a review is about."""
+    """What an answer is given to: the entry that is shown, or all open ones of its family or
+    section.
+    """
 
     ENTRY = "entry"
     FAMILY = "family"
     SECTION = "section"
 
-
-"""What an answer is given to: the entry that is shown, or all open ones of its family or
-section.
-"""
 
 SKIPPED_FILE = "review-skipped.json"
 _MOST_FOUND = 9

@@ -14,13 +14,7 @@ from upright_ledger.app.prove.results import Results
 from upright_ledger.app.prove.runs import load_run
 from upright_ledger.core.inventory.answer import AnsweredBy
 from upright_ledger.core.tracing.comparison import (
-    ADDED,
-    BETTER,
-    CONTENT,
-    ELSEWHERE,
-    MISSING,
-    SAME,
-    WORSE,
+    Compared,
     Ended,
     about_something_else,
     common_words,
@@ -39,8 +33,16 @@ COLUMNS = (
     "new_title", "likeness",
     "text_likeness",
 )  # fmt: skip
-REGRESSIONS = (WORSE, CONTENT)
-CHANGES = (WORSE, CONTENT, ELSEWHERE, MISSING, ADDED, BETTER, SAME)
+REGRESSIONS = (Compared.WORSE, Compared.CONTENT)
+CHANGES = (
+    Compared.WORSE,
+    Compared.CONTENT,
+    Compared.ELSEWHERE,
+    Compared.MISSING,
+    Compared.ADDED,
+    Compared.BETTER,
+    Compared.SAME,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +52,7 @@ class OutcomeChange:
     """
 
     url: str
-    kind: str
+    kind: Compared
     before: str
     after: str
     value: float
@@ -88,7 +90,7 @@ class Reconciled:
     judged: int = 0
 
     @property
-    def counts(self) -> dict[str, int]:
+    def counts(self) -> dict[Compared, int]:
         """Kind → URLs."""
         found = Counter(c.kind for c in self.changes)
         return {kind: found[kind] for kind in CHANGES if found[kind]}
@@ -125,14 +127,16 @@ class Reconciled:
             "regressions": len(self.regressions),
             "contents_compared": self.judged,
             "rows": [
-                dict(zip(COLUMNS, c.cells(), strict=True)) for c in self.changes if c.kind != SAME
+                dict(zip(COLUMNS, c.cells(), strict=True))
+                for c in self.changes
+                if c.kind != Compared.SAME
             ],
         }
 
     def write(self, path: Path) -> None:
         """Write one row a URL. Raises UsageError."""
         rows = [c.cells() for c in self.changes]
-        ranks = {WORSE: 0, CONTENT: 0, ELSEWHERE: 1, MISSING: 1}
+        ranks = {Compared.WORSE: 0, Compared.CONTENT: 0, Compared.ELSEWHERE: 1, Compared.MISSING: 1}
         links = ("url", "after_url")
         write_table(path, Sheet("changes", COLUMNS, rows, links, severity=("change", ranks)))
 
@@ -191,8 +195,13 @@ def _change(url: str, before: Row | None, after: Row | None, content: _Content) 
     old_title, new_title, titles, texts = (
         content.of(before, after) if after is not None else ("", "", None, None)
     )
-    if about_something_else(titles, texts) and kind in {SAME, BETTER, ELSEWHERE, ADDED}:
-        kind = CONTENT
+    if about_something_else(titles, texts) and kind in {
+        Compared.SAME,
+        Compared.BETTER,
+        Compared.ELSEWHERE,
+        Compared.ADDED,
+    }:
+        kind = Compared.CONTENT
     return OutcomeChange(
         url, kind, before.verdict if before else "", after.verdict if after else "",
         row.value if row else 0, row.hits if row else 0,

@@ -6,10 +6,19 @@ from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple
 
 from upright_ledger.core.monitoring.failure_account import FailureState
+from upright_ledger.core.word import Word
 
-NEWLY, AGAIN, MORE, WRONGLY, MENDED = (
-    "fails newly", "fails again", "fails much more", "answers wrongly", "is mended",
-)  # fmt: skip
+
+class NewsKind(Word):
+    """What changed since it was last said."""
+
+    NEWLY = "fails newly"
+    AGAIN = "fails again"
+    MORE = "fails much more"
+    WRONGLY = "answers wrongly"
+    MENDED = "is mended"
+
+
 WRONG: Literal["wrong"] = "wrong"
 """The state of an answered entry that was asked, and is not answered as it should be."""
 
@@ -32,7 +41,7 @@ class Item(NamedTuple):
 class News(NamedTuple):
     """One thing that changed."""
 
-    kind: str
+    kind: NewsKind
     item: Item
 
 
@@ -41,24 +50,30 @@ def news(items: Sequence[Item], before: Mapping[int, tuple[str, float]]) -> list
     found = []
     for item in items:
         state, lost = before.get(item.entry, ("", 0.0))
-        kind = ""
+        kind: NewsKind | None = None
         if item.state == FailureState.RECURRING and state != FailureState.RECURRING:
-            kind = AGAIN
+            kind = NewsKind.AGAIN
         elif item.state == FailureState.NEW and not state and item.lost:
-            kind = NEWLY
+            kind = NewsKind.NEWLY
         elif (
             item.state in {FailureState.NEW, FailureState.RECURRING}
             and item.lost >= max(_MUCH_MORE * lost, lost + _WORTH_SAYING)
             and state
         ):
-            kind = MORE
+            kind = NewsKind.MORE
         elif item.state == WRONG and state != WRONG:
-            kind = WRONGLY
+            kind = NewsKind.WRONGLY
         elif item.state == FailureState.PROVEN and state not in {"", FailureState.PROVEN}:
-            kind = MENDED
+            kind = NewsKind.MENDED
         if kind:
             found.append(News(kind, item))
-    order = {AGAIN: 0, WRONGLY: 1, NEWLY: 2, MORE: 3, MENDED: 4}
+    order = {
+        NewsKind.AGAIN: 0,
+        NewsKind.WRONGLY: 1,
+        NewsKind.NEWLY: 2,
+        NewsKind.MORE: 3,
+        NewsKind.MENDED: 4,
+    }
     return sorted(found, key=lambda n: (order[n.kind], -n.item.lost, n.item.url))
 
 
@@ -66,14 +81,25 @@ def subject_of(name: str, found: Sequence[News]) -> str:
     """The subject of a message."""
     counts = {
         kind: sum(1 for n in found if n.kind == kind)
-        for kind in (AGAIN, WRONGLY, NEWLY, MORE, MENDED)
+        for kind in (
+            NewsKind.AGAIN,
+            NewsKind.WRONGLY,
+            NewsKind.NEWLY,
+            NewsKind.MORE,
+            NewsKind.MENDED,
+        )
     }
-    words = {AGAIN: "again", WRONGLY: "wrongly", NEWLY: "newly", MORE: "much more"}
+    words = {
+        NewsKind.AGAIN: "again",
+        NewsKind.WRONGLY: "wrongly",
+        NewsKind.NEWLY: "newly",
+        NewsKind.MORE: "much more",
+    }
     failing = [f"{counts[kind]:,} {word}" for kind, word in words.items() if counts[kind]]
     told = (
         f"addresses fail: {', '.join(failing)}"
         if failing
-        else f"{counts[MENDED]:,} addresses are mended"
+        else f"{counts[NewsKind.MENDED]:,} addresses are mended"
     )
     return f"{name}: {told}"
 
@@ -107,11 +133,11 @@ def body_of(found: Sequence[News], read: str) -> str:
 
 
 _VERBS = {
-    AGAIN: ("fails again after its fix", "fail again after their fix"),
-    WRONGLY: ("is not answered as it should be", "are not answered as they should be"),
-    NEWLY: ("fails, and nobody has answered it", "fail, and nobody has answered them"),
-    MORE: ("fails much more often than was said", "fail much more often than was said"),
-    MENDED: (
+    NewsKind.AGAIN: ("fails again after its fix", "fail again after their fix"),
+    NewsKind.WRONGLY: ("is not answered as it should be", "are not answered as they should be"),
+    NewsKind.NEWLY: ("fails, and nobody has answered it", "fail, and nobody has answered them"),
+    NewsKind.MORE: ("fails much more often than was said", "fail much more often than was said"),
+    NewsKind.MENDED: (
         "is mended: asked for, and answered rightly",
         "are mended: asked for, and answered rightly",
     ),

@@ -10,21 +10,23 @@ from dataclasses import dataclass
 
 from upright_ledger.core.tracing.verdicts import ORDER, Verdict
 from upright_ledger.core.url.tokens import tokens
+from upright_ledger.core.word import Word
 
-BETTER, WORSE, SAME, ELSEWHERE, ADDED, MISSING = (
-    "better",
-    "worse",
-    "same",
-    "elsewhere",
-    "added",
-    "missing",
-)
-"""What became of a URL from one run to the next. ELSEWHERE: as well as before, and it ends at
-another address.
-"""
 
-CONTENT = "content-changed"
-"""The page where a URL lands now says nothing of what the old page was about."""
+class Compared(Word):
+    """What became of a URL from one run to the next. ELSEWHERE: as well as before, and it ends
+    at another address. CONTENT: the page where a URL lands now says nothing of what the old
+    page was about.
+    """
+
+    BETTER = "better"
+    WORSE = "worse"
+    SAME = "same"
+    ELSEWHERE = "elsewhere"
+    ADDED = "added"
+    MISSING = "missing"
+    CONTENT = "content-changed"
+
 
 UNLIKE = 0.2
 """Titles, and texts, that share fewer of their words are about something else."""
@@ -46,15 +48,15 @@ class Ended:
     final_url: str
 
 
-def compared(before: Ended | None, after: Ended | None) -> str:
+def compared(before: Ended | None, after: Ended | None) -> Compared:
     """What became of a URL."""
     if before is None:
-        return ADDED
+        return Compared.ADDED
     if after is None:
-        return MISSING
+        return Compared.MISSING
     if before.verdict != after.verdict:
-        return BETTER if _RANK[after.verdict] > _RANK[before.verdict] else WORSE
-    return SAME if before.final_url == after.final_url else ELSEWHERE
+        return Compared.BETTER if _RANK[after.verdict] > _RANK[before.verdict] else Compared.WORSE
+    return Compared.SAME if before.final_url == after.final_url else Compared.ELSEWHERE
 
 
 def common_words(titles: Iterable[str]) -> frozenset[str]:

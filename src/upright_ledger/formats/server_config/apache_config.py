@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from upright_ledger.core.rules.imported.rule import PatternNotUnderstoodError
-from upright_ledger.formats.server_config.rules_read import Surroundings
+from upright_ledger.formats.server_config.rules_read import ServerSetup
 
 _ALWAYS = frozenset(
     [
@@ -51,7 +51,7 @@ class Directive:
         return " ".join([self.written, *self.words])
 
 
-def read_tree(text: str, given: Surroundings) -> list[Directive]:
+def read_tree(text: str, given: ServerSetup) -> list[Directive]:
     """The directives of a file. Raises NotUnderstoodError where its sections do not close."""
     root: list[Directive] = []
     stack: list[tuple[str, list[Directive]]] = [("", root)]
@@ -99,7 +99,7 @@ def all_of(directives: Iterable[Directive]) -> Iterator[Directive]:
 class _Conditions:
     """Follows a file from its top, as defines hold from where they stand."""
 
-    def __init__(self, given: Surroundings) -> None:
+    def __init__(self, given: ServerSetup) -> None:
         self.given = given
         self.defined: dict[str, str] = {}
         self.doubtful: set[str] = set()

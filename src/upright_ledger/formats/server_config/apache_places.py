@@ -34,7 +34,7 @@ from upright_ledger.formats.server_config.apache_access import (
 )
 from upright_ledger.formats.server_config.apache_aliases import read_alias
 from upright_ledger.formats.server_config.apache_config import Directive, all_of
-from upright_ledger.formats.server_config.rules_read import RulesRead, Surroundings, path_below
+from upright_ledger.formats.server_config.rules_read import RulesRead, ServerSetup, path_below
 
 _OTHER_FOLDERS = {
     "alias",
@@ -68,7 +68,7 @@ class PlaceReader:
     """
 
     name: str
-    given: Surroundings
+    given: ServerSetup
     engine: bool | None = None
     out: RulesRead = field(default_factory=RulesRead)
 

@@ -23,7 +23,7 @@ from upright_ledger.formats.server_config.rules_read import (
     NOTHING_SAID,
     SCHEME_OF_PORT,
     RulesRead,
-    Surroundings,
+    ServerSetup,
     everything,
     only_by,
 )
@@ -49,7 +49,7 @@ def read_apache(
     name: str,
     *,
     folder: str = "",
-    given: Surroundings | None = None,
+    given: ServerSetup | None = None,
     doubt: str = "",
     engine: bool | None = None,
 ) -> RulesRead:

@@ -28,7 +28,7 @@ from upright_ledger.formats.server_config.nginx_servers import read_nginx
 from upright_ledger.formats.server_config.rules_read import (
     NOTHING_SAID,
     RulesRead,
-    Surroundings,
+    ServerSetup,
     path_below,
 )
 from upright_ledger.formats.tables.pairs import read_pairs, status_word
@@ -72,7 +72,7 @@ def dialect_of(path: Path, text: str) -> str:
 
 
 def read_rule_file(
-    path: Path, encoding: str = "", given: Surroundings | None = None
+    path: Path, encoding: str = "", given: ServerSetup | None = None
 ) -> tuple[str, RulesRead]:
     """The language of a file, and its rules in the order in which they are asked. given: what is
     known of the server it is for.
@@ -111,7 +111,7 @@ _ENGINE_LINE = re.compile(r"^\s*RewriteEngine\b", re.MULTILINE | re.IGNORECASE)
 _BASE_LINE = re.compile(r"^\s*RewriteBase\s+[\"']?(\S+?)[\"']?\s*$", re.MULTILINE | re.IGNORECASE)
 
 
-def _apache_place(path: Path, text: str, given: Surroundings) -> tuple[str, str]:
+def _apache_place(path: Path, text: str, given: ServerSetup) -> tuple[str, str]:
     """The path of the folder whose .htaccess a file is, empty for a server's file, and why that is
     not known, if it is not.
     """

@@ -38,7 +38,7 @@ from upright_ledger.formats.server_config.nginx_expressions import (
     variables_of,
 )
 from upright_ledger.formats.server_config.rules_read import (
-    Surroundings,
+    ServerSetup,
     or_everything,
     plainer,
     understood,
@@ -99,7 +99,7 @@ class NginxPlace:
 class StepReader:
     """Reads the statements of one place in their order. tables: the maps of the file."""
 
-    def __init__(self, tables: Mapping[str, MapTable], given: Surroundings, miss: Miss) -> None:
+    def __init__(self, tables: Mapping[str, MapTable], given: ServerSetup, miss: Miss) -> None:
         self.tables, self.given, self.miss = tables, given, miss
         self.rules: list[ImportedRule] = []
         self.silent: set[int] = (

@@ -24,7 +24,7 @@ from upright_ledger.core.rules.templates.template_index import PASS
 from upright_ledger.formats.server_config.nginx import NginxPlace, StepReader
 from upright_ledger.formats.server_config.nginx_config import MapTable, Statement, all_of
 from upright_ledger.formats.server_config.nginx_expressions import pattern_of
-from upright_ledger.formats.server_config.rules_read import RulesRead, Surroundings, or_everything
+from upright_ledger.formats.server_config.rules_read import RulesRead, ServerSetup, or_everything
 
 _SERVER = 1
 """The stage of what stands beside the locations."""
@@ -91,7 +91,7 @@ class ServerReader:
         self,
         name: str,
         tables: Mapping[str, MapTable],
-        given: Surroundings,
+        given: ServerSetup,
         around: Sequence[Statement],
     ) -> None:
         self.name, self.around = name, around

@@ -29,7 +29,7 @@ from upright_ledger.formats.server_config.rules_read import (
     NOTHING_SAID,
     SCHEME_OF_PORT,
     RulesRead,
-    Surroundings,
+    ServerSetup,
     only_by,
 )
 
@@ -52,7 +52,7 @@ class _Server:
     doubt: str = ""
 
 
-def read_nginx(text: str, name: str, given: Surroundings | None = None) -> RulesRead:
+def read_nginx(text: str, name: str, given: ServerSetup | None = None) -> RulesRead:
     """Read a configuration, a part of one, or the inside of a map. Raises NotUnderstoodError where
     its brackets do not close.
     """

@@ -25,7 +25,7 @@ MISSED_LENGTH = 300
 
 
 @dataclass(frozen=True, slots=True)
-class Surroundings:
+class ServerSetup:
     """What somebody says of the server that a file is for.
 
     present, absent: names of modules, defines and included files: those that are there, and those
@@ -45,7 +45,7 @@ class Surroundings:
         return False if plain in map(_plain, self.absent) else None
 
 
-NOTHING_SAID = Surroundings()
+NOTHING_SAID = ServerSetup()
 """Where nobody said anything."""
 
 

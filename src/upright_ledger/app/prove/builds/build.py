@@ -35,6 +35,7 @@ from upright_ledger.core.rules.compiler import ExcludedRule
 from upright_ledger.core.rules.condenser import Condensed, condense
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
+from upright_ledger.core.word import Word
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.formats.files.atomic import csv_bytes, json_bytes
 from upright_ledger.ledger.clock import now
@@ -98,7 +99,11 @@ class Built:
         }
 
 
-CAUTIOUS, BOLD = "cautious", "bold"
+class Condensing(Word):
+    """How far templates take the place of exact rules."""
+
+    CAUTIOUS = "cautious"
+    BOLD = "bold"
 
 
 def build(
@@ -150,7 +155,7 @@ def build(
             move.protected_urls,
             move.sites,
             move.policy,
-            bold=condensing == BOLD,
+            bold=condensing == Condensing.BOLD,
         )
     rules = replace(rules, cache_control=move.ledger.settings.cache_control, blocks=())
     if 0 < dialect.most_rules < len(rules.answering) and not force:

@@ -21,7 +21,7 @@ from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.server_config.rules_read import Surroundings
+from upright_ledger.formats.server_config.rules_read import ServerSetup
 
 SHOWN = 200
 """Sources that are listed one by one."""
@@ -93,7 +93,7 @@ def command(
       har            recorded requests
       rules          redirects of Apache and nginx, HAProxy maps, lists of pairs
     """
-    around = Surroundings(frozenset(present), frozenset(absent), document_root)
+    around = ServerSetup(frozenset(present), frozenset(absent), document_root)
     if both := around.present & around.absent:
         raise UsageError(
             f"{min(both)} cannot be there and be missing", "name it with --with or with --without"

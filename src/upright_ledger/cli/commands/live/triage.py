@@ -28,7 +28,7 @@ from upright_ledger.cli.options.shared import (
 )
 from upright_ledger.cli.screens.triage import show_next_step, show_triage
 from upright_ledger.cli.terminal import output
-from upright_ledger.core.monitoring.changes import MENDED, body_of
+from upright_ledger.core.monitoring.changes import NewsKind, body_of
 from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.records import ReadOptions
@@ -210,7 +210,7 @@ def _watch(
             click.echo(f"upright: {log.name}: {log.lost}.", err=True)
     for error in found.failed:
         output.error_sentence(error)
-    failing = any(n.kind != MENDED for n in found.news)
+    failing = any(n.kind != NewsKind.MENDED for n in found.news)
     raise click.exceptions.Exit(3 if found.failed else 1 if failing else 0)
 
 

@@ -9,7 +9,7 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.move_state import MoveState
-from upright_ledger.app.prove.builds.build import BOLD, CAUTIOUS, Built, build
+from upright_ledger.app.prove.builds.build import Built, Condensing, build
 from upright_ledger.app.prove.builds.build_files import CHANGES, roll_back, take_back_from
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import json_option
@@ -44,9 +44,9 @@ SHOWN_TEMPLATES = 8
     "--condense",
     "condensing",
     is_flag=False,
-    flag_value=CAUTIOUS,
+    flag_value=Condensing.CAUTIOUS,
     default="",
-    type=click.Choice(["", CAUTIOUS, BOLD]),
+    type=click.Choice(["", Condensing.CAUTIOUS, Condensing.BOLD]),
     metavar="[LEVEL]",
     help=(
         "Put template rules in the place of exact ones where no known answer changes; LEVEL bold "

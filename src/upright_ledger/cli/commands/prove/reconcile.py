@@ -12,26 +12,18 @@ from upright_ledger.app.prove.results import Results
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import FILE, choice_of, force_option, json_option
 from upright_ledger.cli.terminal import output
-from upright_ledger.core.tracing.comparison import (
-    ADDED,
-    BETTER,
-    CONTENT,
-    ELSEWHERE,
-    MISSING,
-    SAME,
-    WORSE,
-)
+from upright_ledger.core.tracing.comparison import Compared
 from upright_ledger.core.tracing.verdicts import ORDER
 
 SHOWN = 20
 _WORDS = {
-    WORSE: "got worse",
-    CONTENT: "land on a page about something else",
-    ELSEWHERE: "end elsewhere than before",
-    MISSING: "asked before only",
-    ADDED: "asked now only",
-    BETTER: "got better",
-    SAME: "as before",
+    Compared.WORSE: "got worse",
+    Compared.CONTENT: "land on a page about something else",
+    Compared.ELSEWHERE: "end elsewhere than before",
+    Compared.MISSING: "asked before only",
+    Compared.ADDED: "asked now only",
+    Compared.BETTER: "got better",
+    Compared.SAME: "as before",
 }
 
 
@@ -41,7 +33,7 @@ _WORDS = {
 @click.option(
     "--allow",
     multiple=True,
-    type=choice_of([WORSE, CONTENT, *ORDER]),
+    type=choice_of([Compared.WORSE, Compared.CONTENT, *ORDER]),
     metavar="WHAT",
     help="What is no regression: worse, content-changed, or a verdict in which a URL may end.",
 )
@@ -116,7 +108,8 @@ def _show(found: Reconciled, known: tuple[str, ...], *, all_rows: bool) -> None:
     told = [
         c
         for c in found.changes
-        if c.kind in {WORSE, CONTENT, ELSEWHERE} or (all_rows and c.kind != SAME)
+        if c.kind in {Compared.WORSE, Compared.CONTENT, Compared.ELSEWHERE}
+        or (all_rows and c.kind != Compared.SAME)
     ]
     if not told:
         return
@@ -150,7 +143,7 @@ def _lines(change: OutcomeChange, known: tuple[str, ...]) -> list[str]:
             f"ended {output.path(change.before_url, known)}, now "
             f"{output.path(change.after_url, known)}"
         )
-    if change.kind == CONTENT:
+    if change.kind == Compared.CONTENT:
         lines += [f"was  {change.old_title}", f"is   {change.new_title}"]
     return lines
 
@@ -158,8 +151,8 @@ def _lines(change: OutcomeChange, known: tuple[str, ...]) -> list[str]:
 def _style(kind: str) -> str:
     return (
         output.GRAVE
-        if kind in {WORSE, CONTENT}
+        if kind in {Compared.WORSE, Compared.CONTENT}
         else output.DOUBTFUL
-        if kind in {ELSEWHERE, MISSING}
+        if kind in {Compared.ELSEWHERE, Compared.MISSING}
         else ""
     )

@@ -16,27 +16,22 @@ _LEAST_TEXT = 120  # letters; shorter texts tell no pages apart
 
 
 class Fate(Word):
-    """What became of a page that is not where it was."""
+    """What became of the old address of a page that was renamed: it fails, it redirects to the
+    new one, or to another page.
+    """
 
     GONE = "gone"
     LED = "led there"
     ASTRAY = "led elsewhere"
 
 
-"""What became of the old address of a page that was renamed: it fails, it redirects to the new one,
-or to another page.
-"""
-
-
 class Sameness(Word):
-    """By what a page is known again."""
+    """What two addresses have in common, and no other page that vanished or appeared."""
 
     BY_ITEM = "item number"
     BY_TEXT = "title and text"
     BY_TITLE = "title"
 
-
-"""What two addresses have in common, and no other page that vanished or appeared."""
 
 CONFIDENCE = {Sameness.BY_ITEM: 0.99, Sameness.BY_TEXT: 0.99, Sameness.BY_TITLE: 0.9}
 

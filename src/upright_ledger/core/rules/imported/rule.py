@@ -20,16 +20,14 @@ from upright_ledger.core.word import Word
 
 
 class QueryEdit(Word):
-    """What a rule of a server's file does with the query."""
+    """What happens to a request's query: it goes on unless the destination has one, it is added
+    to that, or neither.
+    """
 
     KEEP = "keep"
     APPEND = "append"
     DROP = "drop"
 
-
-"""What happens to a request's query: it goes on unless the destination has one, it is added to
-that, or neither.
-"""
 
 GROUPS, BARE, REWRITTEN, WHOLE, WHOLE_BARE, AT_END, AT_END_WHOLE = (
     "groups", "bare", "rewritten", "whole", "whole-bare", "at-end", "at-end-whole",
@@ -50,17 +48,15 @@ ARGUMENT = "argument:"
 
 
 class PieceKind(Word):
-    """What a piece of a destination stands for."""
+    """Pieces of a destination: a text, a group of the rule's own pattern, one of its last
+    condition, and a variable of the request.
+    """
 
     TEXT = "text"
     GROUP = "group"
     CONDITION = "condition"
     VARIABLE = "variable"
 
-
-"""Pieces of a destination: a text, a group of the rule's own pattern, one of its last condition,
-and a variable of the request.
-"""
 
 # A pattern that is one path but for a closing slash or, after a prefix, what follows it.
 _ONE_PATH = re.compile(
