@@ -259,9 +259,6 @@ class FoldingPolicy:
             )
         return names
 
-    def is_tracking(self, name: str) -> bool:
-        return self.purpose(name) == TRACKING_PARAMETER
-
 
 def _is_simple(path: str) -> bool:
     """Whether a path is canonical as it stands: plain names between single slashes."""

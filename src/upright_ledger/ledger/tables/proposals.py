@@ -30,10 +30,6 @@ class StoredProposal:
     def is_fallback(self) -> bool:
         return self.confidence == 0
 
-    @property
-    def is_guess(self) -> bool:
-        return 0 < self.confidence < 1
-
 
 def store_proposals(connection: Connection, step: int, proposals: Iterable[StoredProposal]) -> None:
     """Store one version of all proposals, and let go of versions that are too old."""
