@@ -112,8 +112,8 @@ def set_aside_class(target: str) -> str:
 
 _IMAGES = ("png", "jpg", "jpeg", "gif", "svg", "webp", "avif", "bmp")
 _WELL_KNOWN = re.compile(
-    r"/(?:robots|humans|ads|app-ads|security)\.txt\Z|\A/\.well-known/|/favicon[^/]*\Z|/"
-    r"apple-touch-icon[^/]*\Z|/browserconfig\.xml\Z|"
+    r"/(?:robots|humans|ads|app-ads|security)\.txt\Z|\A/\.well-known/|/favicon[^/]*\Z|"
+    r"/apple-touch-icon[^/]*\Z|/browserconfig\.xml\Z|"
     r"/(?:site\.webmanifest|manifest\.json|crossdomain\.xml|sw\.js)\Z|/[^/]*(?:logo|icon|sprite|"
     r"spacer|pixel)[^/]*\.(?:png|jpe?g|gif|svg|webp|avif)\Z"
 )
