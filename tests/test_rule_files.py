@@ -222,11 +222,12 @@ def test_what_is_not_understood_is_listed_with_its_line(museum: Program) -> None
         "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteRule ^a$ /b "
         "[R=301,L]\nRewriteRule ^c(?=d)$ /e [R=301,L]\n"
         "RewriteRule ^f$ index.php [L]\nRewriteRule ^g$ /${map:x} [R]\nRedirect 301 /good /better\n"
-        "RewriteCond\nRedirect 301 /after /it\n<Location /x>\nRedirect 301 /in /out\n</Location>\n",
+        "RewriteCond\nRedirect 301 /after /it\n<Location /x>\nRedirect 301 /in /out\n</Location>\n"
+        "RewriteCond %{HTTP_HOST} one(of\nRewriteRule ^x(y$ /z [R=301,L]\n",
     )
     result = museum.json("gather", ".htaccess")
     (source,) = result["sources"]
-    assert (source["kind"], source["accepted"], source["rejected"]) == ("rules", 2, 7)
+    assert (source["kind"], source["accepted"], source["rejected"]) == ("rules", 2, 9)
     text = (museum.folder / "rejects").glob("*")
     told = next(text).read_text()
     for line, why in (
@@ -235,6 +236,8 @@ def test_what_is_not_understood_is_listed_with_its_line(museum: Program) -> None
         (4, "regular kind"),
         (5, "inside the server"),
         (6, "${"),
+        (13, "one(of"),
+        (14, "one(of"),
     ):
         assert re.search(rf"^{line}\b.*{re.escape(why)}", told, re.MULTILINE), (line, told)
     assert {e["answer"] for e in museum.json("entries")["entries"]} == {"move"}

@@ -102,6 +102,8 @@ def _condition(d: Directive) -> Condition:
             raise PatternNotUnderstoodError(
                 "the condition on X-Forwarded-Proto is not the same without that header"
             )
+    if not literal:
+        compiled(pattern, nocase)  # what no rule could ask is not understood
     return Condition(subject, pattern, literal, nocase, negate, or_next)
 
 
