@@ -41,16 +41,16 @@ pytest: $(VENV)/tested
 
 # An hour: killed and failing commands, damaged ledgers, several people at once. Figures: docs/reliability.md.
 torture: $(VENV)/tested
-	$(BIN)/python tests/torture.py kills 1040 sqlite
-	$(BIN)/python tests/torture.py kills 260 postgresql
-	$(BIN)/python tests/torture.py losses 260 postgresql
-	$(BIN)/python tests/torture.py errors 520 sqlite
-	$(BIN)/python tests/torture.py damages 510 sqlite
-	$(BIN)/python tests/torture.py pairs 351 sqlite
-	$(BIN)/python tests/torture.py pairs 351 postgresql
-	$(BIN)/python tests/torture.py crowd 300 sqlite
-	$(BIN)/python tests/torture.py crowd 300 postgresql
-	UPRIGHT_SEQUENCES=2000 $(BIN)/python -m pytest -q tests/test_undone.py
+	$(BIN)/python tests/reliability/torture.py kills 1040 sqlite
+	$(BIN)/python tests/reliability/torture.py kills 260 postgresql
+	$(BIN)/python tests/reliability/torture.py losses 260 postgresql
+	$(BIN)/python tests/reliability/torture.py errors 520 sqlite
+	$(BIN)/python tests/reliability/torture.py damages 510 sqlite
+	$(BIN)/python tests/reliability/torture.py pairs 351 sqlite
+	$(BIN)/python tests/reliability/torture.py pairs 351 postgresql
+	$(BIN)/python tests/reliability/torture.py crowd 300 sqlite
+	$(BIN)/python tests/reliability/torture.py crowd 300 postgresql
+	UPRIGHT_SEQUENCES=2000 $(BIN)/python -m pytest -q tests/ledger/test_undone.py
 
 bench: $(VENV)/installed
 	$(BIN)/python benchmarks/served_cost.py

@@ -14,8 +14,10 @@ from pathlib import Path
 from upright_ledger.servers import DIALECTS, load_server
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
+sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests/support"))
 
-from conformance import compare, make_requests, make_rules, write_build
+from conformance import make_requests, make_rules
+from server_comparison import compare, write_build
 from upright_ledger.web.local.real_servers import find_program, run_example
 
 SETS, REQUESTS = 80, 250

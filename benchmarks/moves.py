@@ -10,45 +10,9 @@ from __future__ import annotations
 import random
 from dataclasses import dataclass, field
 
-from upright_ledger.core.matching import MatchPage
+from move_words import CODAS, FILLERS, ONSETS, VOWELS, fill, misspelt, page, slug
 
-_ONSETS = [
-    "b",
-    "br",
-    "c",
-    "ch",
-    "cl",
-    "d",
-    "dr",
-    "f",
-    "fl",
-    "g",
-    "gr",
-    "h",
-    "j",
-    "k",
-    "l",
-    "m",
-    "n",
-    "p",
-    "pl",
-    "pr",
-    "qu",
-    "r",
-    "s",
-    "sh",
-    "sl",
-    "st",
-    "t",
-    "th",
-    "tr",
-    "v",
-    "w",
-    "z",
-]
-_VOWELS = ["a", "e", "i", "o", "u", "ai", "ea", "ee", "io", "oa", "ou", "ä", "ö", "ü", "é"]
-_CODAS = ["", "", "n", "r", "l", "s", "t", "nd", "rt", "ck", "m", "ng", "st"]
-_FILLERS = ["the", "a", "of", "and", "in", "for", "to", "with", "how", "your"]
+from upright_ledger.core.matching import MatchPage
 
 
 @dataclass
@@ -88,7 +52,7 @@ class _Maker:
     def _word(self) -> str:
         r = self.r
         return "".join(
-            r.choice(_ONSETS) + r.choice(_VOWELS) + r.choice(_CODAS)
+            r.choice(ONSETS) + r.choice(VOWELS) + r.choice(CODAS)
             for _ in range(r.choice([1, 2, 2, 3]))
         )
 
@@ -306,7 +270,7 @@ class _Maker:
             return fill(form, out, facts)
         if kind == 2:
             path = fill(form, words, facts)
-            return path[: -r.randint(2, 9)] if len(path) > 24 else f"{path}-{r.choice(_FILLERS)}"
+            return path[: -r.randint(2, 9)] if len(path) > 24 else f"{path}-{r.choice(FILLERS)}"
         return fill("/{slug}", words, facts)
 
     def add_new(self, path: str, words: list[str] | None, *, always: bool = False) -> str:
@@ -332,7 +296,7 @@ class _Maker:
         said = []
         for word in words:
             if self.r.random() < 0.25:
-                said.append(self.r.choice(_FILLERS))
+                said.append(self.r.choice(FILLERS))
             said.append(word)
         return " ".join(said).capitalize()
 
@@ -372,7 +336,7 @@ class Damage:
             out = [
                 x
                 for w in out
-                for x in ((self.r.choice(_FILLERS), w) if self.r.random() < 0.3 else (w,))
+                for x in ((self.r.choice(FILLERS), w) if self.r.random() < 0.3 else (w,))
             ]
         if self.cut:
             out = out[: self.cut]
@@ -410,36 +374,3 @@ class Damage:
         for at in self.r.sample(range(len(out)), max(1, len(out) // 2)):
             out[at] = self.maker.some_word()
         return out
-
-
-def misspelt(chance: random.Random, word: str) -> str:
-    at = chance.randrange(len(word))
-    kind = chance.randrange(3)
-    if kind == 0:
-        return word[:at] + word[at + 1 :] or word
-    if kind == 1:
-        return word[:at] + word[at] + word[at:]
-    return (
-        word[: at - 1] + word[at] + word[at - 1] + word[at + 1 :]
-        if at
-        else word + chance.choice("aeiou")
-    )
-
-
-def slug(words: list[str]) -> str:
-    from upright_ledger.core.url.tokens import plain
-
-    return "-".join(plain(w) for w in words)
-
-
-def fill(form: str, words: list[str], facts: dict[str, object]) -> str:
-    name = slug(words)
-    camel = "".join(w.title() for w in name.split("-"))
-    parts = name.split("-")
-    texts = {"slug": name, "camel": camel, "under": "_".join(parts), "rev": "_".join(parts[::-1])}
-    return form.format(**texts, **facts)
-
-
-def page(name: str, target: str, title: str) -> MatchPage:
-    path, _, query = target.partition("?")
-    return MatchPage(name, path, title, tuple(p.partition("=")[2] for p in query.split("&") if p))

@@ -8,11 +8,12 @@ import sys
 import time
 from pathlib import Path
 
-sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
+sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests/support"))
 
 import apache_files
 import nginx_files
-from test_rule_files_judged import REQUESTS, drawn
+from rule_judge import REQUESTS, drawn
 
 REQUESTS_IN_ALL = 20_000
 CLASSES = (

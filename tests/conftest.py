@@ -71,7 +71,7 @@ class Warm:
     """The program in forks of one that is loaded (see warm.py). environment: of that one."""
 
     def __init__(self, environment: dict[str, str] | None = None) -> None:
-        words = [sys.executable, str(Path(__file__).with_name("warm.py"))]
+        words = [sys.executable, str(Path(__file__).parent / "support/warm.py")]
         pipe = subprocess.PIPE
         self._process = subprocess.Popen(
             words, stdin=pipe, stdout=pipe, encoding="utf-8", env=environment
