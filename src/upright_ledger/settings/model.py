@@ -14,6 +14,7 @@ from msgspec import Meta, Struct, structs
 
 from upright_ledger.core.inventory.evidence import Weights
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.monitoring.traffic_origin import Origin
 from upright_ledger.core.rules.canonical_form import CanonicalForm
 from upright_ledger.core.url.origins import Sites
 
@@ -222,6 +223,6 @@ class Settings:
     cache_control: str
     forms: tuple[CanonicalForm, ...]
     survey: SurveySettings
-    origins: Mapping[str, tuple[str, ...]]
+    origins: Mapping[Origin, tuple[str, ...]]
     notify: Notify
     retention: Retention

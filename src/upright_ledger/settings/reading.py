@@ -15,7 +15,7 @@ from msgspec import inspect
 
 from upright_ledger.core.inventory.evidence import Weights
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.monitoring.traffic_origin import ORIGINS
+from upright_ledger.core.monitoring.traffic_origin import Origin
 from upright_ledger.core.rules.canonical_form import CanonicalForm
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.core.url.origins import Site, Sites, read_origin
@@ -214,8 +214,8 @@ def _settings(document: Document) -> Settings:
         for n, site in enumerate(document.site)
     )
     for name in document.origins:
-        if name not in ORIGINS:
-            raise _WrongError(("origins", name), f"is no origin; it may be {', '.join(ORIGINS)}")
+        if name not in set(Origin):
+            raise _WrongError(("origins", name), f"is no origin; it may be {', '.join(Origin)}")
     given = {k: v for k, v in msgspec.structs.asdict(document.value).items() if v is not None}
     try:
         sites = Sites(old, new)
@@ -233,7 +233,7 @@ def _settings(document: Document) -> Settings:
         document.build.cache_control,
         _forms(document, policy, new),
         document.survey,
-        {name: texts(hosts) for name, hosts in document.origins.items()},
+        {Origin(name): texts(hosts) for name, hosts in document.origins.items()},
         document.notify,
         document.retention,
     )

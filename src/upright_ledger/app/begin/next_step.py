@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.severity import Severity
+from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.ledger.tables.proposals import load_proposals
 from upright_ledger.ledger.tables.runs.builds import last_build
 from upright_ledger.ledger.tables.runs.runs import last_run
@@ -31,7 +32,7 @@ def next_step(move: MoveState) -> NextStep:
         proposals, built, replayed = (
             load_proposals(connection),
             last_build(connection),
-            last_run(connection, "replay"),
+            last_run(connection, RunKind.REPLAY),
         )
     if waiting and not proposals:
         return NextStep(

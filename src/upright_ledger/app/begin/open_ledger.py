@@ -10,6 +10,7 @@ from upright_ledger.app.begin.next_step import NextStep, next_step
 from upright_ledger.app.decide.balance import Balance, balance
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.core.url.origins import Sites, group_origins, read_origin
 from upright_ledger.errors import UsageError
@@ -94,7 +95,7 @@ def overview(ledger: Ledger) -> Overview:
             for s in list_sources(connection)
         ]
         built = last_build(connection)
-        runs = {kind: last_run(connection, kind) for kind in ("rehearse", "replay")}
+        runs = {kind: last_run(connection, kind) for kind in (RunKind.REHEARSE, RunKind.REPLAY)}
     found = Overview(
         ledger.settings.name,
         ledger.folder,
@@ -112,8 +113,8 @@ def overview(ledger: Ledger) -> Overview:
         }
         if built
         else None,
-        _run(runs["rehearse"]),
-        _run(runs["replay"]),
+        _run(runs[RunKind.REHEARSE]),
+        _run(runs[RunKind.REPLAY]),
     )
     found.next = next_step(move)
     return found

@@ -32,11 +32,12 @@ from upright_ledger.core.monitoring.failure_account import (
 )
 from upright_ledger.core.monitoring.priority import ENTRY, FAMILY, NextDecision, enough, rank
 from upright_ledger.core.monitoring.traffic_origin import (
-    INTERNAL,
     KnownHosts,
+    Origin,
     TrafficSource,
     came_from,
 )
+from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.core.tracing.verdicts import Verdict
 from upright_ledger.core.url.address import address_of, parse_address
 from upright_ledger.core.url.request_target import canonical_path
@@ -163,7 +164,7 @@ class Triaged:
             (c.whence, r.entry.legacy_url, c.requests)
             for r in self.rows
             for c in r.came
-            if c.origin == INTERNAL
+            if c.origin == Origin.INTERNAL
         ]
         return sorted(found, key=lambda x: (-x[2], x[0], x[1]))
 
@@ -251,7 +252,7 @@ def triage(move: MoveState) -> Triaged:
 
 def _soft(move: MoveState, connection: Any) -> set[int]:
     """The entries that the last replay saw end on a page that is none."""
-    last = last_run(connection, "replay")
+    last = last_run(connection, RunKind.REPLAY)
     if last is None:
         return set()
     rows = load_traces(connection, last.id)

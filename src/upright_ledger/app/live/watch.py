@@ -21,7 +21,7 @@ from upright_ledger.app.request_list import Requests
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.monitoring.changes import WRONG, Item, News, body_of, news, subject_of
 from upright_ledger.core.monitoring.failure_account import FailureState
-from upright_ledger.core.monitoring.traffic_origin import DIRECT
+from upright_ledger.core.monitoring.traffic_origin import Origin
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import InputError, UprightError
 from upright_ledger.formats.files.atomic import json_bytes
@@ -139,7 +139,7 @@ def _item(row: Failing) -> Item:
     came = ", ".join(
         f"{c.origin}{f' {c.whence}' if c.whence else ''}"
         for c in row.came[:2]
-        if c.origin != DIRECT
+        if c.origin != Origin.DIRECT
     )
     a = row.account
     return Item(

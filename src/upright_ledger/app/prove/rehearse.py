@@ -11,6 +11,7 @@ from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.rules.target_pages import Pages, StockPage
 from upright_ledger.core.tracing.rehearsal import Rehearsal
 from upright_ledger.core.tracing.results import TraceTable
+from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.core.url.address import Address
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.tables.runs.runs import begin_run, finish_run, name_run
@@ -46,9 +47,9 @@ def rehearse(
             rows.locations.append(location)
             rows.outcomes.append(outcome)
     rows.urls, rows.hits = asked.urls, asked.hits
-    results = Results("rehearse", rows, name=name, asked=asked)
+    results = Results(RunKind.REHEARSE, rows, name=name, asked=asked)
     with move.ledger.writing() as connection:
-        results.run = begin_run(connection, "rehearse", move.compiled.rules.digest, "")
+        results.run = begin_run(connection, RunKind.REHEARSE, move.compiled.rules.digest, "")
         add_traces(connection, results.run, rows)
         finish_run(connection, results.run, results.counts)
         if name:

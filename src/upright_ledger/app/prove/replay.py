@@ -17,6 +17,7 @@ from upright_ledger.app.worker_process import WorkerDiedError
 from upright_ledger.core.inventory.answer import expected_text
 from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.root_causes import with_rules
+from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.core.tracing.trace import Trace
 from upright_ledger.core.tracing.verdicts import Verdict, judge
 from upright_ledger.core.url.address import address_of
@@ -158,7 +159,7 @@ def replay(
         with move.ledger.reading() as connection:
             rows = load_traces(connection, run)
     rows = rows.in_order(asked.urls)
-    results = Results("replay", rows, run, name, where, asked)
+    results = Results(RunKind.REPLAY, rows, run, name, where, asked)
     with move.ledger.writing() as connection:
         finish_run(connection, run, results.counts)
         if name:
@@ -190,7 +191,7 @@ def _begin(
     """The number of the run, and what it has asked already."""
     with move.ledger.writing() as connection:
         if resume:
-            stopped = open_run(connection, "replay", where)
+            stopped = open_run(connection, RunKind.REPLAY, where)
             if stopped is None:
                 raise UsageError(
                     f"no run at {where or 'the hosts themselves'} was stopped",
@@ -205,7 +206,12 @@ def _begin(
             return stopped.id, traced_urls(connection, stopped.id)
         built = last_build(connection)
         begun = begin_run(
-            connection, "replay", built.digest if built else "", where, owner=owner, asked=digest
+            connection,
+            RunKind.REPLAY,
+            built.digest if built else "",
+            where,
+            owner=owner,
+            asked=digest,
         )
         return begun, set()
 

@@ -16,6 +16,7 @@ from upright_ledger.app.prove.remedy_words import in_words
 from upright_ledger.app.request_list import Requests
 from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.root_causes import LONG, HopCause, hop_causes, remedy_of
+from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.core.tracing.verdicts import MEANINGS, ORDER, Verdict
 from upright_ledger.formats.tables.export import CSV, write_table
 from upright_ledger.formats.tables.workbooks import Sheet
@@ -66,7 +67,7 @@ class Results:
     asked: the requests in the order of the rows; empty for a run that was loaded.
     """
 
-    kind: str
+    kind: RunKind
     rows: TraceTable
     run: int = 0
     name: str = ""

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests
+from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
@@ -22,7 +23,7 @@ class RunLine:
 
     number: int
     name: str
-    kind: str
+    kind: RunKind
     started: str
     finished: str
     at: str

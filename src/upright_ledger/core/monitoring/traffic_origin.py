@@ -8,12 +8,21 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from upright_ledger.core.url.request_target import lower_ascii
+from upright_ledger.core.word import Word
 
-INTERNAL, SEARCH, SOCIAL, MAIL, CAMPAIGN, APP, SITE, DIRECT = (
-    "own page", "search engine", "social network", "mail", "campaign", "app", "another site",
-    "direct",
-)  # fmt: skip
-ORIGINS = (INTERNAL, CAMPAIGN, MAIL, SEARCH, SOCIAL, APP, SITE, DIRECT)
+
+class Origin(Word):
+    """Where requests come from."""
+
+    INTERNAL = "own page"
+    CAMPAIGN = "campaign"
+    MAIL = "mail"
+    SEARCH = "search engine"
+    SOCIAL = "social network"
+    APP = "app"
+    SITE = "another site"
+    DIRECT = "direct"
+
 
 BY_CAMPAIGN = "campaign:"
 """What stands before the referrer of requests that carried campaign parameters or a click
@@ -35,9 +44,9 @@ _HOST = re.compile(r"[a-z][a-z0-9+.-]*://([^/?#]*)", re.IGNORECASE)
 
 
 class TrafficSource(NamedTuple):
-    """Requests from one place. origin: one of ORIGINS; whence: the page or host, or empty."""
+    """Requests from one place. whence: the page or host, or empty."""
 
-    origin: str
+    origin: Origin
     whence: str
     requests: float
 
@@ -49,38 +58,38 @@ class KnownHosts:
     """
 
     own: frozenset[str] = frozenset()
-    named: Mapping[str, frozenset[str]] = field(default_factory=dict)
+    named: Mapping[Origin, frozenset[str]] = field(default_factory=dict)
 
 
-def origin_of(referrer: str, known: KnownHosts) -> tuple[str, str]:
+def origin_of(referrer: str, known: KnownHosts) -> tuple[Origin, str]:
     """The origin of requests with a referrer, and the page (of one's own site) or host it names."""
     if not referrer:
-        return DIRECT, ""
+        return Origin.DIRECT, ""
     if referrer.startswith(BY_CAMPAIGN):
-        return CAMPAIGN, referrer.removeprefix(BY_CAMPAIGN)
+        return Origin.CAMPAIGN, referrer.removeprefix(BY_CAMPAIGN)
     match = _HOST.match(referrer)
     host = lower_ascii(match[1] if match else "").rpartition("@")[2]
     if referrer[:4].lower() in {"andr", "ios-"} and "app" in referrer[:12].lower():
-        return APP, host
+        return Origin.APP, host
     name = host.partition(":")[0]
     if not name:
-        return DIRECT, ""
+        return Origin.DIRECT, ""
     if host in known.own or name in known.own:
-        return INTERNAL, referrer
+        return Origin.INTERNAL, referrer
     for origin, hosts in known.named.items():
         if name in hosts:
             return origin, name
     labels = name.split(".")
     if name in _SHORT_SOCIAL:
-        return SOCIAL, name
+        return Origin.SOCIAL, name
     body = {label for label in labels[:-1] if len(label) > 1}
     if body & _MAIL:
-        return MAIL, name
+        return Origin.MAIL, name
     if body & _SEARCH:
-        return SEARCH, name
+        return Origin.SEARCH, name
     if body & _SOCIAL:
-        return SOCIAL, name
-    return SITE, name
+        return Origin.SOCIAL, name
+    return Origin.SITE, name
 
 
 def came_from(
@@ -89,15 +98,15 @@ def came_from(
     """Where the requests of an entry come from, the most frequent first. requests: all of them;
     what no referrer accounts for came directly.
     """
-    found: dict[tuple[str, str], float] = {}
+    found: dict[tuple[Origin, str], float] = {}
     for referrer, amount in referrers:
         key = origin_of(referrer, known)
         found[key] = found.get(key, 0.0) + amount
-    named = sum(found.values()) - found.get((DIRECT, ""), 0.0)
+    named = sum(found.values()) - found.get((Origin.DIRECT, ""), 0.0)
     direct = max(requests - named, 0.0)
-    found.pop((DIRECT, ""), None)
+    found.pop((Origin.DIRECT, ""), None)
     if direct:
-        found[DIRECT, ""] = direct
+        found[Origin.DIRECT, ""] = direct
     return sorted(
         (TrafficSource(*key, n) for key, n in found.items()),
         key=lambda c: (-c.requests, c.origin, c.whence),

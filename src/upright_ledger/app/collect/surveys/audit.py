@@ -26,11 +26,12 @@ from upright_ledger.core.crawl.observation import OUTCOMES, CrawlOutcome
 from upright_ledger.core.inventory.evidence import EntryEvidence
 from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.inventory.url_patterns import templates
+from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.core.url.address import address_of, split_text
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.runs.crawl_blocks import load_seen
-from upright_ledger.ledger.tables.runs.runs import SURVEY, Run, find_run
+from upright_ledger.ledger.tables.runs.runs import Run, find_run
 from upright_ledger.settings.model import Settings
 
 SECTION, FAMILY = "section", "family"
@@ -219,7 +220,7 @@ def _known(ledger: Ledger) -> Callable[[str], EntryEvidence | None]:
 def _looked_at(ledger: Ledger, which: str, site: SurveyedSite | None) -> tuple[Run, SurveyedSite]:
     """A survey, and what is kept of it for the audits."""
     with ledger.reading() as connection:
-        found = find_run(connection, which, SURVEY)
+        found = find_run(connection, which, RunKind.SURVEY)
         if found is None:
             raise UsageError(f"there is no survey {which!r}", "upright runs lists them")
 

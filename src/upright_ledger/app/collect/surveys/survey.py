@@ -16,6 +16,7 @@ from upright_ledger.app.collect.surveys.survey_request import OLD, SurveyRequest
 from upright_ledger.core.crawl.audits.site_index import SurveyedSite
 from upright_ledger.core.crawl.frontier import NotAsked
 from upright_ledger.core.crawl.observation import OUTCOMES, CrawlOutcome, Observation
+from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import InputError, UprightError, UsageError
 from upright_ledger.formats.files.leftovers import temporary_folder
@@ -23,7 +24,6 @@ from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.runs.crawl_blocks import add_seen, load_seen
 from upright_ledger.ledger.tables.runs.runs import (
-    SURVEY,
     begin_run,
     finish_run,
     hold,
@@ -139,8 +139,8 @@ def _save(ledger: Ledger, run: int, owner: str, seen: Sequence[Observation]) -> 
 def _begin(ledger: Ledger, at: str, owner: str, *, resume: bool) -> tuple[int, list[Observation]]:
     with ledger.writing() as connection:
         if not resume:
-            return begin_run(connection, SURVEY, "", at, owner=owner), []
-        stopped = open_run(connection, SURVEY, at)
+            return begin_run(connection, RunKind.SURVEY, "", at, owner=owner), []
+        stopped = open_run(connection, RunKind.SURVEY, at)
         if stopped is None:
             raise UsageError(f"no survey of {at} was stopped", "start one without --resume")
         take_over(connection, stopped, owner)

@@ -12,6 +12,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Row, Select, insert, select
 
+from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.errors import RefusedError
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db import schema
@@ -20,14 +21,13 @@ from upright_ledger.processes import lives
 
 @dataclass(frozen=True, slots=True)
 class Run:
-    """A run as it is stored. kind: rehearse, replay or survey. started, finished: times in UTC,
-    empty while it is not over. digest: of the rules; at: the place; counts: verdict or outcome →
+    """A run as it is stored. started, finished: times in UTC, empty while it is not over. digest: of the rules; at: the place; counts: verdict or outcome →
     URLs. owner: who is at it (machine, process, and a number drawn for this run), and until when it
     is theirs; asked: a digest of what it is to ask.
     """
 
     id: int
-    kind: str
+    kind: RunKind
     name: str
     started: str
     finished: str
@@ -41,16 +41,12 @@ class Run:
 
 def _run_of(row: Row[Any]) -> Run:
     values = row._asdict()
-    return Run(**{**values, "counts": values["counts"] or {}})
+    return Run(**{**values, "kind": RunKind(values["kind"]), "counts": values["counts"] or {}})
 
 
 def _one(connection: Connection, query: Select[Any]) -> Run | None:
     row = connection.execute(query).one_or_none()
     return _run_of(row) if row is not None else None
-
-
-SURVEY = "survey"
-"""The kind of runs whose rows are of another sort; see ledger.tables.runs.crawl_blocks."""
 
 
 HELD_SECONDS = 120
@@ -64,7 +60,7 @@ def new_owner() -> str:
 
 def begin_run(
     connection: Connection,
-    kind: str,
+    kind: RunKind,
     digest: str,
     at: str,
     name: str = "",
@@ -150,12 +146,14 @@ def list_runs(connection: Connection) -> list[Run]:
     return [_run_of(row) for row in connection.execute(query)]
 
 
-def find_run(connection: Connection, text: str, kind: str = "") -> Run | None:
+def find_run(connection: Connection, text: str, kind: RunKind | None = None) -> Run | None:
     """A run (of a kind, where one is given) by its number or its name; "last" is the newest
-    complete one.
+    complete one. Surveys, whose rows are of another sort, are found where that is the kind.
     """
     r = schema.runs
-    query = select(r).where(r.c.kind == kind) if kind else select(r).where(r.c.kind != SURVEY)
+    query = (
+        select(r).where(r.c.kind == kind) if kind else select(r).where(r.c.kind != RunKind.SURVEY)
+    )
     if text == "last":
         return _one(connection, query.where(r.c.finished != "").order_by(r.c.id.desc()).limit(1))
     wanted = (
@@ -166,7 +164,7 @@ def find_run(connection: Connection, text: str, kind: str = "") -> Run | None:
     return _one(connection, query.where(wanted))
 
 
-def open_run(connection: Connection, kind: str, at: str) -> Run | None:
+def open_run(connection: Connection, kind: RunKind, at: str) -> Run | None:
     """The newest run of a kind at a place, if it was never finished."""
     r = schema.runs
     query = select(r).where(r.c.kind == kind, r.c.at == at).order_by(r.c.id.desc()).limit(1)
@@ -174,7 +172,7 @@ def open_run(connection: Connection, kind: str, at: str) -> Run | None:
     return found if found is not None and not found.finished else None
 
 
-def last_run(connection: Connection, kind: str) -> Run | None:
+def last_run(connection: Connection, kind: RunKind) -> Run | None:
     """The newest complete run of a kind."""
     r = schema.runs
     complete = select(r).where(r.c.kind == kind, r.c.finished != "")
