@@ -1,4 +1,4 @@
-"""A real server, the reference and the interpreter of a server's files, compared answer by answer."""
+"""A real server, the reference and the interpreter of a server's files, answer by answer."""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Matching as a command: what it answers by itself, what it leaves to people, and what stock tells it."""
+"""Matching as a command: what it answers by itself, what it leaves to people, and what stock tells
+it.
+"""
 
 from __future__ import annotations
 

@@ -21,9 +21,10 @@ from upright_ledger.processes import lives
 
 @dataclass(frozen=True, slots=True)
 class Run:
-    """A run as it is stored. started, finished: times in UTC, empty while it is not over. digest: of the rules; at: the place; counts: verdict or outcome →
-    URLs. owner: who is at it (machine, process, and a number drawn for this run), and until when it
-    is theirs; asked: a digest of what it is to ask.
+    """A run as it is stored. started, finished: times in UTC, empty while it is not over. digest:
+    of the rules; at: the place; counts: verdict or outcome → URLs. owner: who is at it (machine,
+    process, and a number drawn for this run), and until when it is theirs; asked: a digest of what
+    it is to ask.
     """
 
     id: int
