@@ -114,21 +114,14 @@ def check_sessions(unanswered: Iterable[tuple[str, str]]) -> Iterator[Finding]:
                 "seen with secrets in its path, which are masked here: decide a template that "
                 "takes any text in their place, such as /reset/{secret}"
             )
-            yield Finding(
-                FindingKind.UNCOVERED_VARIANT,
-                SEVERITIES[FindingKind.UNCOVERED_VARIANT],
-                spelling,
-                "",
-                detail,
-                "secrets in paths",
+            cause = "secrets in paths"
+        else:
+            detail = (
+                f"seen with the identifier of a visit in its path, which belongs to {entry}: no "
+                "rule answers that; "
+                "let the server take identifiers out of paths before it asks the rules"
             )
-            continue
-        detail = (
-            f"seen with the identifier of a visit in its path, which belongs to {entry}: no rule "
-            "answers that; "
-            "let the server take identifiers out of paths before it asks the rules"
-        )
-        cause = "identifiers of visits in paths"
+            cause = "identifiers of visits in paths"
         yield Finding(
             FindingKind.UNCOVERED_VARIANT,
             SEVERITIES[FindingKind.UNCOVERED_VARIANT],
