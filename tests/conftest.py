@@ -101,9 +101,19 @@ class Warm:
         self._process.wait()
 
 
-@cache
+_WARM: dict[int, Warm] = {}
+"""One for each process: a fork of the tests has its own."""
+
+
 def _warm() -> Warm:
-    return Warm()
+    if os.getpid() not in _WARM:
+        _WARM[os.getpid()] = Warm()
+    return _WARM[os.getpid()]
+
+
+def pytest_sessionfinish() -> None:
+    if warm := _WARM.pop(os.getpid(), None):
+        warm.end()
 
 
 @dataclass(frozen=True)

@@ -2,69 +2,15 @@
 
 from __future__ import annotations
 
-import re
-
-import ada_url
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from upright_ledger.core.inventory.noise import is_declared_bot, set_aside_class
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
-from upright_ledger.core.url.address import NotAnAddressError, parse_address
+from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.redaction import Secrets
-from upright_ledger.core.url.request_target import canonical_path, decoded_path
 from upright_ledger.formats.tables.cells import number
-
-
-@settings(max_examples=400)
-@given(
-    st.text(st.sampled_from("htps:/.a-Z09%2e?#&=@xn'|~ ;"), max_size=14),
-    st.sampled_from(["http://h.example/", "https://", "http://h.example", "/", ""]),
-    st.sampled_from(
-        [
-            "http://www.quillhaven.example",
-            "https://www.quillhaven.example/",
-            "http://h.example:81",
-            "http://h.example/a/b?c#d",
-        ]
-    ),
-)
-def test_plain_addresses_are_read_as_a_url_parser_reads_them(
-    text: str, start: str, base: str
-) -> None:
-    whole = (start + text).strip()
-    if not whole.startswith(("http://h.example/", "https://")) and not re.match("/(?!/)", whole):
-        return  # what looks like a host, or has a slash too many, is read in our own way
-    try:
-        address = parse_address(whole, base)
-    except NotAnAddressError:
-        return
-    url = ada_url.URL(whole, base=base)
-    ours = (
-        address.scheme,
-        address.host,
-        address.port,
-        address.path,
-        address.query,
-        address.fragment,
-    )
-    assert ours == (
-        url.protocol[:-1],
-        url.hostname.rstrip("."),
-        url.port,
-        url.pathname,
-        url.search[1:],
-        url.hash[1:],
-    )
-
-
-@given(st.binary(max_size=40))
-def test_a_canonical_path_is_canonical(raw: bytes) -> None:
-    once = canonical_path("/" + raw.decode("utf-8", "surrogateescape"))
-    assert canonical_path(once) == once or "%25" in once
-    assert once.isascii()
-    assert decoded_path(once).startswith(b"/")
 
 
 @given(st.text(st.sampled_from("/aB.%2eE~;=&?-"), max_size=25))

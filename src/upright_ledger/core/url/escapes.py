@@ -5,6 +5,7 @@ which are in Latin-1.
 from __future__ import annotations
 
 import re
+from urllib.parse import unquote_to_bytes
 
 _QUERY_ESCAPE = re.compile(r"%([0-9A-Fa-f]{2})")
 _PLAIN = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
@@ -34,9 +35,8 @@ def as_utf8(text: str) -> str:
     """
     if not _NOT_ASCII.search(text):
         return text
-    raw = _QUERY_ESCAPE.sub(lambda m: chr(int(m[1], 16)), text).encode("latin-1", "replace")
     try:
-        raw.decode("utf-8")
+        unquote_to_bytes(text.encode("utf-8", "surrogateescape")).decode("utf-8")
     except UnicodeDecodeError:
         pass
     else:
@@ -54,7 +54,7 @@ def as_latin1(text: str) -> str:
     if not _NOT_ASCII.search(text):
         return ""
     try:
-        return _HIGH_RUN.sub(
+        latin1 = _HIGH_RUN.sub(
             lambda m: _escaped(
                 bytes.fromhex(m[0].replace("%", "")).decode("utf-8").encode("cp1252")
             ),
@@ -62,6 +62,8 @@ def as_latin1(text: str) -> str:
         )
     except UnicodeError:
         return ""
+    # Where the bytes of Latin-1 are UTF-8 as well, they spell other letters.
+    return latin1 if as_utf8(latin1) == text else ""
 
 
 def _escaped(raw: bytes) -> str:

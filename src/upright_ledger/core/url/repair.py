@@ -86,6 +86,7 @@ def is_sound(text: str) -> bool:
         (last.isalnum() or last in "_~/=")
         and ":///" not in text
         and "/http" not in text
+        and "/www." not in text[8:]
         and not ("%" in text and _ESCAPED_MOJIBAKE.search(text))
     )
 
@@ -128,12 +129,7 @@ def _true_letters(text: str) -> str:
 
 
 def _escaped_right(match: re.Match[str]) -> str:
-    raw = bytes.fromhex(match[0].replace("%", ""))
-    try:
-        once = raw.decode("utf-8").encode("latin-1")
-        once.decode("utf-8")
-    except UnicodeError:
-        return match[0]
+    once = bytes.fromhex(match[0].replace("%", "")).decode("utf-8").encode("latin-1")
     return "".join(f"%{byte:02X}" for byte in once)
 
 

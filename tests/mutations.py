@@ -1,0 +1,152 @@
+"""Whether the tests would notice: small faults put into modules, one at a time, and which of them
+the tests of their package find.
+
+`make mutations OF=core/url/origins.py` prints how many were found, and each that was not; a folder
+may be named, too. A copy of the tree is kept in `.mutations/`: what was found once is not tried
+again until its function changes. Only tests that call the code in their own process see a fault.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import shutil
+import subprocess
+import sys
+from collections import Counter, defaultdict
+from pathlib import Path
+from typing import Any
+
+ROOT = Path(__file__).resolve().parents[1]
+COPY = ROOT / ".mutations"
+EXAMPLES = "60"
+"""Of each property, a fault."""
+MOST_SECONDS = 12.0
+"""Of tests, a fault: the fastest come first."""
+
+SETTINGS = """
+[tool.mutmut]
+source_paths = ["src"]
+only_mutate = [{modules}]
+pytest_add_cli_args = ["-p", "mutations", "-p", "no:cacheprovider", "-p", "no:xdist"]
+pytest_add_cli_args_test_selection = [{tests}]
+also_copy = ["tests", "docs", "README.md", "CHANGELOG.md"]
+timeout_multiplier = 1.0
+timeout_constant = 15.0
+track_dependencies = false
+"""
+FOUND = {"killed", "timeout", "segfault"}
+
+
+def pytest_collection_modifyitems(config: Any, items: list[Any]) -> None:
+    """As a plugin of the runs: the fastest tests first, and only as many as there is time for."""
+    stats = Path("mutmut-stats.json")
+    if not stats.exists() or os.environ.get("MUTANT_UNDER_TEST", "stats") in {"", "stats", "fail"}:
+        return
+    taken = json.loads(stats.read_text(encoding="utf-8"))["duration_by_test"]
+    items.sort(key=lambda item: taken.get(item.nodeid, 0.0))
+    left, kept = MOST_SECONDS, 0
+    while kept < len(items) and left > 0:
+        left -= taken.get(items[kept].nodeid, 0.0)
+        kept += 1
+    del items[kept:]
+
+
+def main() -> None:
+    modules = [m for name in sys.argv[1:] if name != "-q" for m in _modules(name)]
+    tests = sorted({_tests_of(m) for m in modules})
+    _lay_out(modules, [t for t in tests if not any(t.startswith(f"{u}/") for u in tests)])
+    _forget_what_was_not_found()
+    environment = os.environ | {
+        "UPRIGHT_EXAMPLES": EXAMPLES,
+        "PYTHONPATH": f"{COPY / 'tests'}{os.pathsep}{COPY / 'src'}",
+        "PYTHONHASHSEED": "0",
+    }
+    words = [str(Path(sys.executable).with_name("mutmut"))]
+    with (COPY / "run.txt").open("wb") as log:
+        done = subprocess.run(
+            [*words, "run"], cwd=COPY, env=environment, stdout=log, stderr=log, check=False
+        )
+    if done.returncode:
+        print((COPY / "run.txt").read_text(encoding="utf-8", errors="replace")[-3000:])
+        sys.exit(f"the run ended with {done.returncode}; see {COPY / 'run.txt'}")
+    _tell(modules, words)
+
+
+def _tell(modules: list[str], words: list[str]) -> None:
+    """Print what was found of each module, and what was not."""
+    told = _said([*words, "results", "--all", "true"])
+    states: dict[str, dict[str, str]] = defaultdict(dict)
+    for name, state in re.findall(r"^\s*(upright_ledger\.\S+): (.+)$", told, re.MULTILINE):
+        states[name.rpartition(".")[0]][name] = state
+    for module in modules:
+        here = states["upright_ledger." + module.removesuffix(".py").replace("/", ".")]
+        counts = Counter(here.values())
+        found = sum(counts[state] for state in FOUND)
+        share = f"{found / len(here):.0%}" if here else "-"
+        rest = ", ".join(f"{s}: {n}" for s, n in counts.items() if s not in FOUND)
+        print(f"{module}: {found} of {len(here)} found, {share}; {rest}")
+    for name, state in (pair for here in states.values() for pair in here.items()):
+        if state not in FOUND and "-q" not in sys.argv:
+            change = (
+                n
+                for n in _said([*words, "show", name]).splitlines()
+                if re.match(r"[+-](?![+-])", n)
+            )
+            print(f"\n{name}: {state}", *change, sep="\n  ")
+
+
+def _said(words: list[str]) -> str:
+    return subprocess.run(words, cwd=COPY, capture_output=True, text=True, check=False).stdout
+
+
+def _modules(name: str) -> list[str]:
+    """The modules that a name stands for, from the package."""
+    package = ROOT / "src/upright_ledger"
+    found = sorted((package / name).rglob("*.py")) if (package / name).is_dir() else []
+    if not found and not (package / name).is_file():
+        sys.exit(f"there is no src/upright_ledger/{name}")
+    return [str(f.relative_to(package)) for f in found or [package / name]]
+
+
+def _tests_of(module: str) -> str:
+    """The folder of tests that mirrors the module's package, or the nearest above it."""
+    folder = ROOT / "tests" / Path(module).parent
+    while not folder.is_dir():
+        folder = folder.parent
+    return str(folder.relative_to(ROOT))
+
+
+def _lay_out(modules: list[str], tests: list[str]) -> None:
+    """Bring the copy up to date."""
+    COPY.mkdir(exist_ok=True)
+    for part in ("src", "tests", "docs"):
+        shutil.copytree(
+            ROOT / part,
+            COPY / part,
+            dirs_exist_ok=True,
+            ignore=shutil.ignore_patterns("__pycache__", "screenshots", "*.egg-info"),
+        )
+    for part in ("README.md", "CHANGELOG.md"):
+        shutil.copy(ROOT / part, COPY / part)
+    settings = SETTINGS.format(
+        modules=", ".join(f'"src/upright_ledger/{m}"' for m in modules),
+        tests=", ".join(f'"{t}"' for t in tests),
+    )
+    text = (ROOT / "pyproject.toml").read_text(encoding="utf-8")
+    (COPY / "pyproject.toml").write_text(text + settings, encoding="utf-8")
+
+
+def _forget_what_was_not_found() -> None:
+    """Let the next run try again what the tests did not find: they may have learnt."""
+    (COPY / "mutants/mutmut-stats.json").unlink(missing_ok=True)
+    for held in COPY.glob("mutants/src/**/*.meta"):
+        kept = json.loads(held.read_text(encoding="utf-8"))
+        codes = kept["exit_code_by_key"]
+        kept["exit_code_by_key"] = {n: code if code == 1 else None for n, code in codes.items()}
+        held.write_text(json.dumps(kept), encoding="utf-8")
+
+
+if __name__ == "__main__":
+    main()
