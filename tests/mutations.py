@@ -18,6 +18,8 @@ from collections import Counter, defaultdict
 from pathlib import Path
 from typing import Any
 
+import libcst as cst
+
 ROOT = Path(__file__).resolve().parents[1]
 COPY = ROOT / ".mutations"
 EXAMPLES = "60"
@@ -130,12 +132,37 @@ def _lay_out(modules: list[str], tests: list[str]) -> None:
         )
     for part in ("README.md", "CHANGELOG.md"):
         shutil.copy(ROOT / part, COPY / part)
+    for module in modules:
+        file = COPY / "src/upright_ledger" / module
+        plain = cst.parse_module(file.read_text(encoding="utf-8")).visit(_Undecorated())
+        file.write_text(plain.code, encoding="utf-8")
     settings = SETTINGS.format(
         modules=", ".join(f'"src/upright_ledger/{m}"' for m in modules),
         tests=", ".join(f'"{t}"' for t in tests),
     )
     text = (ROOT / "pyproject.toml").read_text(encoding="utf-8")
     (COPY / "pyproject.toml").write_text(text + settings, encoding="utf-8")
+
+
+class _Undecorated(cst.CSTTransformer):
+    """Functions without the decorators of which nothing is known inside them: a function with one
+    is left alone by the tool, and one that remembers its answers hides what became of it.
+    """
+
+    def leave_FunctionDef(
+        self, original_node: cst.FunctionDef, updated_node: cst.FunctionDef
+    ) -> cst.FunctionDef | cst.FlattenSentinel[cst.BaseStatement]:
+        del original_node
+        if len(updated_node.decorators) != 1:
+            return updated_node
+        decorator = cst.Module([]).code_for_node(updated_node.decorators[0].decorator)
+        bare = updated_node.with_changes(decorators=[])
+        if decorator.partition("(")[0] in {"lru_cache", "cache"}:
+            return bare
+        if decorator not in {"property", "cached_property"}:
+            return updated_node
+        name = updated_node.name.value
+        return cst.FlattenSentinel([bare, cst.parse_statement(f"{name} = property({name})")])
 
 
 def _forget_what_was_not_found() -> None:

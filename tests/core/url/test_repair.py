@@ -58,6 +58,9 @@ A = "http://a.example"
         (f"{A}/x y", f"{A}/x%20y", ("blanks inside",)),
         (f" <{A}/x y&amp;z> ", f"{A}/x%20y&z",
             ("blanks around", "HTML entities", "pasted punctuation", "blanks inside")),
+        ("((x))y)", "x))y", ("pasted punctuation",)),
+        ("a.", "a", ("pasted punctuation",)),
+        ('"\'a\'"', "a", ("pasted punctuation",)),
         ("", "", ()),
     ],
 )  # fmt: skip
@@ -78,12 +81,14 @@ def test_damage_is_mended_and_named(text: str, mended: str, kinds: tuple[str, ..
         ("https://archive.example/web/20191231/http:/a.example/x", f"{A}/x", "2019-12-31"),
         ("https://archive.example/web/20190101/http:/a.example/x", f"{A}/x", "2019-01-01"),
         ("https://archive.example/web/201907/http:/a.example/x", f"{A}/x", ""),
+        ("https://archive.example/web/2019010/http:/a.example/x", f"{A}/x", ""),
+        ("https://archive.example/web/20190704/https:/http://a.example/x", f"{A}/x", "2019-07-04"),
     ],
 )
 def test_what_an_archive_kept_is_the_address_with_its_day(text: str, mended: str, day: str) -> None:
     found = mend(text)
     assert (found.text, found.day) == (mended, day)
-    assert found.mends[0] == "archive prefix"
+    assert found.mends in {("archive prefix",), ("archive prefix", "damaged scheme")}
 
 
 @pytest.mark.parametrize(

@@ -131,7 +131,7 @@ _JWT = re.compile(r"(?<![A-Za-z0-9_-])eyJ[A-Za-z0-9_-]{8,}\.[A-Za-z0-9_-]{4,}(?:
 _LONG = re.compile(r"[A-Za-z0-9_\-+/=%]{32,}")
 _HEX = re.compile(r"[0-9a-f]+\Z|[0-9A-F]+\Z")
 _AT = re.compile("@|%40", re.IGNORECASE)
-_MAIL = re.compile(r"[A-Za-z0-9._+\-]+(?:(?:@|%40)[A-Za-z0-9._+\-]+)+", re.IGNORECASE)
+_MAIL = re.compile(r"(?<!%)(?<!%[0-9A-Fa-f])[A-Za-z0-9._+\-]+(?:(?:@|%40)[A-Za-z0-9._+\-]+)+", re.IGNORECASE)
 _DOMAIN = re.compile(r"[A-Za-z0-9\-]+(?:\.[A-Za-z0-9\-]+)+")
 _USER = re.compile(r"^((?:\S+ ){1,3})([^\s\-]\S*)(?= \[\d)")
 _PERHAPS = re.compile(
@@ -204,7 +204,7 @@ class Secrets:
         return f"{name}={MASK}" if mark and self.is_secret(name, value) else pair
 
     def _text_pair(self, pair: re.Match[str]) -> str:
-        name = pair[1].strip('"')
+        name = pair[1].strip("\"'")
         return (
             f"{pair[1]}{pair[2]}{MASK}"
             if self.is_secret(name, pair[3]) or name.lower() in _NAMES_OF_PEOPLE
