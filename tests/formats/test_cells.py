@@ -108,3 +108,27 @@ def test_every_row_of_a_table_is_accounted_for(
     assert result.lines == result.accepted + result.set_aside + result.rejected == len(rows) + 1
     with ledger.reading() as connection:
         assert count_entries(connection) == gather(ledger, [str(folder / "export.csv")]).entries
+
+
+@pytest.mark.parametrize(
+    ("cell", "value"),
+    [
+        ("1,234", 1234),
+        ("1.234", 1234),
+        ("1 234", 1234),
+        ("1.234.567", 1234567),
+        ("12.5", 12.5),
+        ("12,5", 12.5),
+        ("7", 7),
+        ("", None),
+        ("n/a", None),
+        ("5 %", None),
+        ("1 234,5", 1234.5),
+        ("1.234,5", 1234.5),
+        ("1,234.5", 1234.5),
+        ("12,34,567", 1234567),
+        ("1’234", 1234),
+    ],
+)
+def test_figures_of_several_countries(cell: str, value: float | None) -> None:
+    assert number(cell) == value

@@ -263,9 +263,7 @@ LONG = [
 ]
 
 
-@pytest.mark.parametrize(
-    ("text", "short"), [(t, True) for t in SHORT] + [(t, False) for t in LONG]
-)
+@pytest.mark.parametrize(("text", "short"), [(t, True) for t in SHORT] + [(t, False) for t in LONG])
 def test_only_what_no_parser_would_change_goes_the_short_way(text: str, short: bool) -> None:
     for base in ("http://base.example", "https://base.example:81"):
         found = address_module._read_plain(text, base)

@@ -226,9 +226,7 @@ def test_what_names_a_visit(name: str, value: str, visit: bool) -> None:
 
 @thorough
 @given(ugly.paths, ugly.queries, st.sampled_from(["token", "password", "id_token", "auth"]))
-def test_no_value_of_a_secret_survives_wherever_it_stands(
-    path: str, query: str, name: str
-) -> None:
+def test_no_value_of_a_secret_survives_wherever_it_stands(path: str, query: str, name: str) -> None:
     secret = "Sw0rdf1sh-9Q"
     for text in (f"{path}?{query}&{name}={secret}", f"{path}?{name}={secret}&{query}"):
         for masked in (PLAIN.in_url(text), PLAIN.in_text(f'"GET {text} HTTP/1.1" 404')):

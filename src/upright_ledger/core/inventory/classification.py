@@ -245,9 +245,8 @@ class Classifier:
         if address.host.startswith(MOBILE_LABELS) and address.origin not in self._bases.values():
             mends |= {"mobile host"}
         key, variant, legacy_url = self._names(site, folded)
-        if (
-            max(len(legacy_url), len(spelling)) > MAX_LENGTH
-        ):  # escaped as they are in keys, letters are longer
+        # Escaped as they are in keys, letters are longer.
+        if max(len(self._bases[site]) + len(key), len(legacy_url), len(spelling)) > MAX_LENGTH:
             return Classified(site, spelling, "", "", "", noise.AsideClass.UNANSWERABLE, _NOTHING)
         return Classified(site, spelling, key, variant, legacy_url, "", mends)
 

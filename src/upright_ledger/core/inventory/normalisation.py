@@ -39,9 +39,9 @@ _SIMPLE_BYTES = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789
 _PAGE_NUMBER = re.compile(r"(?s)(.+)/page/[0-9]+\Z")
 
 
-FOLDING_VERSION = 4
+FOLDING_VERSION = 5
 """2: Latin-1 escapes, and sessions as "/(S(...))/", fold, too. 3: more is secret, in paths as well.
-4: session_id is judged by its value, too.
+4: session_id is judged by its value, too. 5: index files fold in any letter case where case counts.
 """
 
 
@@ -153,7 +153,8 @@ class FoldingPolicy:
 
     @cached_property
     def index_set(self) -> frozenset[str]:
-        return frozenset(self.index_files)
+        """The names of index files in lower case: in paths they are told without case."""
+        return frozenset(map(lower_ascii, self.index_files))
 
     @cached_property
     def significant_by_path(self) -> dict[str, frozenset[str]]:
@@ -198,14 +199,9 @@ class FoldingPolicy:
         if _is_simple(path):
             canonical = observed = path
             last = path.rpartition("/")[2]
-            if last and last not in self._last_names and not last.isdigit():
-                if self.case != "fold":
-                    return path, path, _NOTHING
-                lowered = path.lower()
-                if lowered == path:
-                    return path, path, _NOTHING
-                if last.lower() not in self._last_names:
-                    return lowered, path, _CASE
+            if last and last.lower() not in self._last_names and not last.isdigit():
+                lowered = path.lower() if self.folds_case else path
+                return lowered, path, _NOTHING if lowered == path else _CASE
         else:
             out = without_path_session(path) or "/"
             if out != path:
@@ -237,7 +233,7 @@ class FoldingPolicy:
         """
         head, _, last = path.rpartition("/")
         view = lower_ascii(last)
-        if view in self.view_segments and head.count("/") >= (2 if view == "print" else 1):
+        if view in self._views and head.count("/") >= (2 if view == "print" else 1):
             mends.add(f"{view} view")
             return head
         if last.isdigit() and (match := _PAGE_NUMBER.match(path)):
@@ -247,7 +243,11 @@ class FoldingPolicy:
 
     @cached_property
     def _last_names(self) -> frozenset[str]:
-        return frozenset((*self.index_files, *self.view_segments))
+        return self.index_set | self._views
+
+    @cached_property
+    def _views(self) -> frozenset[str]:
+        return frozenset(map(lower_ascii, self.view_segments))
 
     def significant_at(self, path: str) -> frozenset[str] | None:
         """The parameters that choose the page at a folded path; None when all do."""

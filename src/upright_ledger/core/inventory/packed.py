@@ -49,7 +49,7 @@ def first_and_last(packed: PackedDays) -> tuple[str, str]:
 
 def pack_referrers(amounts: Iterable[tuple[str, float]]) -> PackedReferrers:
     """(referrer, amount) in their order, packed. No referrer holds a line feed."""
-    return PackedReferrers("\n".join([f"{amount:g} {referrer}" for referrer, amount in amounts]))
+    return PackedReferrers("\n".join([f"{amount:.15g} {referrer}" for referrer, amount in amounts]))
 
 
 def unpack_referrers(packed: PackedReferrers) -> list[tuple[str, float]]:

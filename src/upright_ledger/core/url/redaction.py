@@ -131,7 +131,9 @@ _JWT = re.compile(r"(?<![A-Za-z0-9_-])eyJ[A-Za-z0-9_-]{8,}\.[A-Za-z0-9_-]{4,}(?:
 _LONG = re.compile(r"[A-Za-z0-9_\-+/=%]{32,}")
 _HEX = re.compile(r"[0-9a-f]+\Z|[0-9A-F]+\Z")
 _AT = re.compile("@|%40", re.IGNORECASE)
-_MAIL = re.compile(r"(?<!%)(?<!%[0-9A-Fa-f])[A-Za-z0-9._+\-]+(?:(?:@|%40)[A-Za-z0-9._+\-]+)+", re.IGNORECASE)
+_MAIL = re.compile(
+    r"(?<!%)(?<!%[0-9A-Fa-f])[A-Za-z0-9._+\-]+(?:(?:@|%40)[A-Za-z0-9._+\-]+)+", re.IGNORECASE
+)
 _DOMAIN = re.compile(r"[A-Za-z0-9\-]+(?:\.[A-Za-z0-9\-]+)+")
 _USER = re.compile(r"^((?:\S+ ){1,3})([^\s\-]\S*)(?= \[\d)")
 _PERHAPS = re.compile(

@@ -28,6 +28,7 @@ from upright_ledger.core.url.address import address_of
 from upright_ledger.core.url.escapes import as_utf8
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.core.url.redaction import MASK, has_masked_segment
+from upright_ledger.core.url.request_target import lower_ascii
 from upright_ledger.ledger.db import schema
 
 _MOST_ANCHORS = 5  # of one entry
@@ -323,7 +324,7 @@ def _plainness(path: str, index_files: frozenset[str]) -> tuple[bool, int, bool,
     return (
         as_utf8(path) != path,
         sum(map(str.isupper, path)),
-        path.rpartition("/")[2] in index_files,
+        lower_ascii(path.rpartition("/")[2]) in index_files,
         len(path),
         path,
     )

@@ -46,7 +46,7 @@ def test_days_of_several_texts_add_up(several: list[dict[str, float]]) -> None:
     assert add_days([PackedDays("")]) == ""
 
 
-@given(st.lists(st.tuples(REFERRERS, st.integers(1, 10**5).map(float))))
+@given(st.lists(st.tuples(REFERRERS, AMOUNTS)))
 def test_referrers_come_out_whatever_signs_they_hold(pairs: list[tuple[str, float]]) -> None:
     assert unpack_referrers(pack_referrers(pairs)) == pairs
 
