@@ -8,6 +8,8 @@ again until its function changes. Only tests that call the code in their own pro
 
 from __future__ import annotations
 
+import functools
+import gc
 import json
 import os
 import re
@@ -16,7 +18,7 @@ import subprocess
 import sys
 from collections import Counter, defaultdict
 from pathlib import Path
-from typing import Any
+from typing import Any, override
 
 import libcst as cst
 
@@ -53,6 +55,19 @@ def pytest_collection_modifyitems(config: Any, items: list[Any]) -> None:
         left -= taken.get(items[kept].nodeid, 0.0)
         kept += 1
     del items[kept:]
+
+
+def pytest_sessionstart() -> None:
+    """As a plugin of the runs: a fork forgets what functions and objects remember of the sound
+    program.
+    """
+    for held in gc.get_objects():
+        if isinstance(held, functools._lru_cache_wrapper):
+            held.cache_clear()
+        elif type(held).__module__.startswith("upright_ledger") and hasattr(held, "__dict__"):
+            for name, value in vars(type(held)).items():
+                if isinstance(value, functools.cached_property):
+                    held.__dict__.pop(name, None)
 
 
 def main() -> None:
@@ -145,10 +160,9 @@ def _lay_out(modules: list[str], tests: list[str]) -> None:
 
 
 class _Undecorated(cst.CSTTransformer):
-    """Functions without the decorators of which nothing is known inside them: a function with one
-    is left alone by the tool, and one that remembers its answers hides what became of it.
-    """
+    """Functions whose decorator is applied below them: the tool leaves alone what has one."""
 
+    @override
     def leave_FunctionDef(
         self, original_node: cst.FunctionDef, updated_node: cst.FunctionDef
     ) -> cst.FunctionDef | cst.FlattenSentinel[cst.BaseStatement]:
@@ -156,13 +170,11 @@ class _Undecorated(cst.CSTTransformer):
         if len(updated_node.decorators) != 1:
             return updated_node
         decorator = cst.Module([]).code_for_node(updated_node.decorators[0].decorator)
-        bare = updated_node.with_changes(decorators=[])
-        if decorator.partition("(")[0] in {"lru_cache", "cache"}:
-            return bare
-        if decorator not in {"property", "cached_property"}:
+        if decorator.partition("(")[0] not in {"lru_cache", "cache", "property", "cached_property"}:
             return updated_node
         name = updated_node.name.value
-        return cst.FlattenSentinel([bare, cst.parse_statement(f"{name} = property({name})")])
+        applied = cst.parse_statement(f"{name} = {decorator}({name})")
+        return cst.FlattenSentinel([updated_node.with_changes(decorators=[]), applied])
 
 
 def _forget_what_was_not_found() -> None:

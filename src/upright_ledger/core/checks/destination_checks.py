@@ -124,7 +124,7 @@ def slash_of_plans(plans: list[Plan], around: CheckContext) -> str:
     share = sum(1 for g in pages if g.path.endswith("/")) / len(pages)
     if share >= INFER_SHARE:
         return "always"
-    return "never" if share <= 1 - INFER_SHARE else around.slash
+    return "never" if 1 - share >= INFER_SHARE else around.slash
 
 
 def short_text(url: str) -> str:

@@ -6,10 +6,11 @@ import json
 import random
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
+from properties import in_brief
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.compiler import compile_rules
 from upright_ledger.core.rules.condenser import condense
@@ -22,7 +23,7 @@ SITES = Sites(group_origins([OLD]), (NEW, "https://new.example"))
 WORDS = ("clock", "dial", "bell", "case", "gong", "hand", "verge", "train")
 
 
-@settings(max_examples=60, deadline=None)
+@in_brief
 @given(st.randoms(use_true_random=False), st.booleans())
 def test_no_known_answer_changes_whatever_the_damage(rng: random.Random, bold: bool) -> None:
     policy = FoldingPolicy(case=rng.choice(("fold", "exact")))

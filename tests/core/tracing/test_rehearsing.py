@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import random
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from conformance import HOSTS, NEW, SITES, make_requests, make_rules
+from properties import in_brief
 from upright_ledger.core.inventory.answer import (
     ANSWERS,
     AnswerKind,
@@ -30,7 +31,7 @@ HOMES = frozenset({f"{NEW}/"})
 POLICY = FoldingPolicy()
 
 
-@settings(max_examples=100, deadline=None)
+@in_brief
 @given(seed=st.integers(0, 1 << 30))
 def test_short_cuts_change_nothing(seed: int) -> None:
     rng = random.Random(seed)

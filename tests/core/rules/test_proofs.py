@@ -9,10 +9,11 @@ import random
 from collections import Counter
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
+from properties import thorough
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, NEVER, CanonicalForm
 from upright_ledger.core.rules.compiler import compile_rules, make_template
@@ -116,7 +117,7 @@ def second_hop(rules: RuleSet, target: str, host: str = HOST, scheme: str = "htt
     return rules.answer(goal.authority, goal.target, goal.scheme) is not None
 
 
-@settings(max_examples=400, deadline=None)
+@thorough
 @given(st.randoms(use_true_random=False))
 def test_what_is_proved_holds_for_all_short_urls_and_witnesses_are_real(rng: random.Random) -> None:
     rules = small(rng)

@@ -7,11 +7,12 @@ import re
 from collections.abc import Callable
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from conformance import FILLS, SOURCES
 from conftest import NEW, OLD, Program
+from properties import thorough
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.ruleset import RuleSet
@@ -131,7 +132,7 @@ def test_on_a_shared_host_no_template_leads_onto_itself() -> None:
         assert made.answer(HOST, "/x/y") is None
 
 
-@settings(max_examples=200, deadline=None)
+@thorough
 @given(st.randoms(use_true_random=False))
 def test_a_pattern_accepts_what_its_regex_matches_and_shares_what_both_match(
     rng: random.Random,
