@@ -175,6 +175,10 @@ def test_secrets_go_out_of_an_address(url: str, masked: str) -> None:
         (f"id {LONG_HEX[:39]} here", f"id {LONG_HEX[:39]} here"),
         ("see http://a.example/reset/a1b2c3d4 now", "see http://a.example/reset/masked now"),
         ("nothing of the sort", "nothing of the sort"),
+        ("x=?auth=abc?d=e&f=g", "x=?auth=masked&f=g"),
+        ("x=1?a=2?token=3?b=4", "x=1?a=2?token=masked"),
+        ("x=1?a=2?b=4", "x=1?a=2?b=4"),
+        ("x=1?token", "x=1?token"),
     ],
 )
 def test_secrets_go_out_of_a_line(line: str, masked: str) -> None:

@@ -206,12 +206,20 @@ class Secrets:
         return f"{name}={MASK}" if mark and self.is_secret(name, value) else pair
 
     def _text_pair(self, pair: re.Match[str]) -> str:
-        name = pair[1].strip("\"'")
-        return (
-            f"{pair[1]}{pair[2]}{MASK}"
-            if self.is_secret(name, pair[3]) or name.lower() in _NAMES_OF_PEOPLE
-            else pair[0]
-        )
+        if self._tells(pair[1].strip("\"'"), pair[3]):
+            return f"{pair[1]}{pair[2]}{MASK}"
+        # What looks like one value may hold a query of its own.
+        first, *queries = pair[3].split("?")
+        for n, query in enumerate(queries):
+            name, mark, value = query.partition("=")
+            if mark and self._tells(name, value):
+                kept = "?".join((first, *queries[:n], f"{name}={MASK}"))
+                return f"{pair[1]}{pair[2]}{kept}"
+        return pair[0]
+
+    def _tells(self, name: str, value: str) -> bool:
+        """Whether a pair in a text tells a secret, or who somebody is."""
+        return self.is_secret(name, value) or name.lower() in _NAMES_OF_PEOPLE
 
 
 _NAMES_OF_PEOPLE = frozenset(
