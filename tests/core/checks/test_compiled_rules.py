@@ -113,7 +113,7 @@ def test_what_contests_an_answer_is_a_plan_and_a_conflict() -> None:
     assert third.legacy_url == first.legacy_url
     assert second.paths == first.paths
     assert "conflict" in {f.kind for f in made.findings}
-    assert [h.reason for h in made.held_back][0] == "two answers claim this address"
+    assert next(h.reason for h in made.held_back) == "two answers claim this address"
     assert location(made, "/a") is None
 
 

@@ -293,11 +293,11 @@ _PATHS = st.sampled_from(["/a", "/b", "/c", "/d", "/e", "/end/"])
 def test_chains_and_loops_are_those_of_a_plain_walk(moves: dict[str, str]) -> None:
     """Each address walked by itself, with a dictionary."""
     wanted = {}
-    for start in moves:
+    for start, goal in moves.items():
         way = [start]
         while way[-1] in moves and moves[way[-1]] not in way:
             way.append(moves[way[-1]])
-        if moves[start] == start:
+        if goal == start:
             continue  # onto another scheme: no rule for what it asks for itself
         following = moves.get(way[-1])
         if following is not None and following != way[-1]:

@@ -161,9 +161,9 @@ def test_one_path_of_a_folder_where_the_page_changes_is_enough() -> None:
         *(seen("/a/p", f"sid={n}&y=1", "Same") for n in range(6)),
         *(seen("/a/q", f"sid={n}&y=1", f"Page {n}") for n in range(4)),
     ]
-    (found,) = [
-        s for s in suggest([*rows, *(seen("/a/r", f"sid=1&y=1&sort={n}") for n in range(3))], FOLD)
-    ]
+    (found,) = list(
+        suggest([*rows, *(seen("/a/r", f"sid=1&y=1&sort={n}") for n in range(3))], FOLD)
+    )
     assert found.path == "/a/*"
     assert "sid" in found.significant
     (sid,) = (r for r in found.reasons if r.parameter == "sid")

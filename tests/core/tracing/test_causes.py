@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import pytest
 
 from upright_ledger.core.rules.exact_rule import ExactRule
@@ -22,7 +24,7 @@ def way(*urls: str, status: int = 301, how: str = "") -> Trace:
     """A trace that leads from each address to the next, and ends in a page."""
     hops = [
         Hop(a, status, b, b, what_changed(a, b, INDEX), how=how)
-        for a, b in zip(urls, urls[1:], strict=False)
+        for a, b in itertools.pairwise(urls)
     ]
     return Trace(urls[0], (*hops, Hop(urls[-1], 200)), urls[-1], 200)
 

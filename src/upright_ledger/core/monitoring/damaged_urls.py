@@ -56,8 +56,10 @@ class Damage:
     def meant(self, path: str) -> MeantPage | None:
         """The page of whose path a failing one is a damaged form, where there is exactly one."""
         plain = _plain(path)
+        if plain in self._by_plain:
+            return None
         bare = _plain(_TAIL.sub("", lower_ascii(path)))
-        if bare != plain and bare in self._by_plain and bare:
+        if bare and bare in self._by_plain:
             return MeantPage(self._by_plain[bare], DamageKind.PUNCTUATION)
         folder, _, name = plain.rpartition("/")
         beside = self._by_folder.get(folder, ())

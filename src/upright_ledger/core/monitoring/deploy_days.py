@@ -28,7 +28,8 @@ _AHEAD = 0.1  # of all requests
 def is_day(text: str) -> bool:
     """Whether a text is a day of the calendar, YYYY-MM-DD, on which there could be a request."""
     try:
-        return len(text) == 10 and date.fromisoformat(text).year >= YEARS[0]
+        # Weeks of a year ("2026-W01-1") are dates to the reader, too.
+        return text[4:5] == text[7:8] == "-" and date.fromisoformat(text).year >= YEARS[0]
     except ValueError:
         return False
 
@@ -68,8 +69,7 @@ def span_of(days: Mapping[str, float], today: str) -> Span:
             if count > max(_FEW, _STRAYS * total) or count * 4 > total:
                 break
             if abs(_ordinal(one) - _ordinal(following)) > _GAP:
-                kept = {day: kept[day] for day in ordered[n:]}
-                break
+                kept = {day: days[day] for day in ordered[n:]}
     strays = {day: n for day, n in sorted(days.items()) if day not in kept}
     return Span(min(kept, default=""), max(kept, default=""), strays)
 
