@@ -64,7 +64,7 @@ def pytest_sessionstart() -> None:
     for held in gc.get_objects():
         if isinstance(held, functools._lru_cache_wrapper):
             held.cache_clear()
-        elif type(held).__module__.startswith("upright_ledger") and hasattr(held, "__dict__"):
+        elif str(type(held).__module__).startswith("upright_ledger") and hasattr(held, "__dict__"):
             for name, value in vars(type(held)).items():
                 if isinstance(value, functools.cached_property):
                     held.__dict__.pop(name, None)
