@@ -40,11 +40,16 @@ timeout_multiplier = 1.0
 timeout_constant = 15.0
 track_dependencies = false
 """
+STARTS_THE_PROGRAM = {"bare", "open_museum", "museum"}
+"""Fixtures; in another process no fault is seen."""
 FOUND = {"killed", "timeout", "segfault"}
 
 
 def pytest_collection_modifyitems(config: Any, items: list[Any]) -> None:
-    """As a plugin of the runs: the fastest tests first, and only as many as there is time for."""
+    """As a plugin of the runs: no tests that start the program, the fastest first, and only as many
+    as there is time for.
+    """
+    items[:] = [item for item in items if not STARTS_THE_PROGRAM & set(item.fixturenames)]
     stats = Path("mutmut-stats.json")
     if not stats.exists() or os.environ.get("MUTANT_UNDER_TEST", "stats") in {"", "stats", "fail"}:
         return
