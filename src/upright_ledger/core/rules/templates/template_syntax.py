@@ -78,11 +78,10 @@ class Capture:
         return _NO_DOTS
 
     def may_hold(self, char: str) -> bool:
-        """Whether a character can stand in it."""
+        """Whether a character can stand in it. Of a rest, which ends a path, nobody asks."""
         if self.kind == CaptureKind.LIST:
             return any(char.lower() in v.lower() for v in self.values)
-        inside = _CLASSES.get(self.kind, SAFE + ("/" if self.kind == CaptureKind.REST else ""))
-        return re.fullmatch(f"[{inside}]", char) is not None
+        return re.fullmatch(f"[{_CLASSES.get(self.kind, SAFE)}]", char) is not None
 
     @property
     def text(self) -> str:
