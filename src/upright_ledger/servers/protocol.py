@@ -131,7 +131,7 @@ def expressible(rules: RuleSet, fault: Callable[[Rule], str]) -> tuple[RuleSet, 
     more += [
         ExcludedRule(t.legacy_url, Exclusion.REFUSED, "an earlier template is held back")
         for t in templates
-        if t.site in closed
+        if t.site in closed and t.status != PASS
     ]
     return replace(held, templates=tuple(t for t in templates if t.site not in closed)), [
         *refused,
