@@ -29,8 +29,7 @@ GOALS = st.sampled_from(["/n", "/m/", "/caf%C3%A9/"])
 OPTIONS = {"gone": "--gone", "keep": "--keep", "wanted": "--wanted", "ignore": "--ignore"}
 STATUSES = {"move": "301", "gone": "410", "keep": "keep", "wanted": "wanted", "ignore": "ignore"}
 TOLD = st.one_of(
-    st.builds(Told, st.just("move"), GOALS),
-    st.sampled_from(sorted(OPTIONS)).map(Told),
+    st.builds(Told, st.just("move"), GOALS), st.sampled_from(sorted(OPTIONS)).map(Told)
 )
 
 

@@ -114,11 +114,7 @@ def test_pages_that_live_on_where_both_sites_share_a_host_are_not_open(open_muse
     program("gather", program.write("access.log", log))
     assert {
         e["legacy_url"].removeprefix(NEW): e["answer"] for e in program.json("entries")["entries"]
-    } == {
-        "/about/": "keep",
-        "/moved/": "open",
-        "/other/": "open",
-    }
+    } == {"/about/": "keep", "/moved/": "open", "/other/": "open"}
     assert program.json("balance")["open"] == 2
 
 

@@ -5,11 +5,7 @@ from __future__ import annotations
 import pytest
 
 from conftest import NEW, Program
-from counting import (
-    WRITERS,
-    Asked,
-    write_log,
-)
+from counting import WRITERS, Asked, write_log
 
 
 @pytest.mark.parametrize("kind", sorted(WRITERS))

@@ -4,14 +4,7 @@ from __future__ import annotations
 
 import re
 
-from slow_addresses import (
-    UNRESERVED,
-    canonical_path,
-    escaped,
-    folded,
-    latin1_as_utf8,
-    unescaped,
-)
+from slow_addresses import UNRESERVED, canonical_path, escaped, folded, latin1_as_utf8, unescaped
 
 INDEX = [f"index.{e}" for e in ("html", "htm", "shtml", "php", "asp", "aspx", "jsp", "cfm")] + [
     f"default.{e}" for e in ("htm", "html", "asp", "aspx")

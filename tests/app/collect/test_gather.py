@@ -282,13 +282,7 @@ def test_a_log_with_hosts_and_odd_requests(museum: Program) -> None:
         source["accepted"],
         source["set_aside"],
         source["rejected"],
-    ) == (
-        "access-log",
-        8,
-        2,
-        5,
-        1,
-    )
+    ) == ("access-log", 8, 2, 5, 1)
     assert source["set_aside_by_class"] == {
         "off-site": 1,
         "not a page request": 2,

@@ -3,13 +3,7 @@
 from __future__ import annotations
 
 from conftest import Program
-from counting import (
-    WRITERS,
-    Asked,
-    combined,
-    facts,
-    write_log,
-)
+from counting import WRITERS, Asked, combined, facts, write_log
 
 
 def test_a_default_port_names_no_other_site_and_others_are_named_first(museum: Program) -> None:

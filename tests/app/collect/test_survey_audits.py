@@ -177,11 +177,7 @@ def test_dead_pages_to_which_others_link_are_ranked(museum_of: Callable[..., Pro
     found = survey(program, site, "--as", "old", "--entries")["broken_inbound"]
     assert [
         (r["url"].removeprefix(SITE), r["linking_domains"], r["clicks"], r["status"]) for r in found
-    ] == [
-        ("/led-astray/", 9, 0, 404),
-        ("/lost/", 3, 1, 404),
-        ("/asked/", 0, 7, 404),
-    ]
+    ] == [("/led-astray/", 9, 0, 404), ("/lost/", 3, 1, 404), ("/asked/", 0, 7, 404)]
     assert "dead, though others lead there" in program("survey", "--again", "last", code=None).out
 
 
@@ -342,10 +338,7 @@ def test_a_list_of_pages_in_the_place_of_an_earlier_one(museum_of: Callable[...,
     assert {
         (r["old"].removeprefix(SITE), r["new"].removeprefix(SITE), r["by"])
         for r in found["renamings"]
-    } == {
-        ("/b/", "/b-new/", "item number"),
-        ("/c/", "/chimes/", "title"),
-    }
+    } == {("/b/", "/b-new/", "item number"), ("/c/", "/chimes/", "title")}
     assert (found["vanished"], found["appeared"], found["pages"]) == (
         [f"{SITE}/d/"],
         [f"{SITE}/e/"],

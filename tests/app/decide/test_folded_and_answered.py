@@ -123,10 +123,7 @@ def test_whatever_folds_into_an_answered_entry_is_answered_or_named(
                 or f"{old}{text}" in named
                 or address.text in named
                 or masked in named
-            ), (
-                text,
-                entry,
-            )
+            ), (text, entry)
 
 
 def test_latin_1_escapes_are_another_spelling_and_are_answered_byte_for_byte(

@@ -167,10 +167,7 @@ def test_an_answer_can_be_changed_and_taken_back(waiting: Program) -> None:
     assert (
         [c["before"] for c in result["reopened"]],
         [c["answer"] for c in result["changed"]],
-    ) == (
-        ["move"],
-        ["ignore"],
-    )
+    ) == (["move"], ["ignore"])
     assert answers(waiting)["/stories/oak-bell.html"] == ("open", "")
 
 
@@ -199,11 +196,7 @@ def test_two_people_do_not_overrun_each_other(waiting: Program) -> None:
         now["/stories/oak-bell.html"][0],
         now["/stories/brass-dial.html"][0],
         now["/lost/quartz.html"][0],
-    ) == (
-        "move",
-        "move",
-        "gone",
-    )
+    ) == ("move", "move", "gone")
 
 
 def test_what_cannot_be_used_is_named_by_row(waiting: Program) -> None:

@@ -137,12 +137,7 @@ def test_a_recipient_that_is_refused_is_named(
 
 
 @pytest.mark.parametrize(
-    "wrong",
-    [
-        'server = "kein server.example"',
-        'ca = "/nowhere.pem"',
-        'server = "ü.example"',
-    ],
+    "wrong", ['server = "kein server.example"', 'ca = "/nowhere.pem"', 'server = "ü.example"']
 )
 def test_settings_that_no_mail_can_go_by_are_one_sentence(
     museum: Program, notified: Callable[[str], None], wrong: str

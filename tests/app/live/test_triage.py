@@ -239,10 +239,7 @@ def test_rules_that_nobody_uses_are_retired_and_kept_in_the_journal(museum: Prog
     found = museum.json("retire", "--unused-for", "31")
     assert [
         (r["legacy_url"].removeprefix(OLD), r["bots"], r["last"]) for r in found["proposed"]
-    ] == [
-        ("/unused.html", 0, "2026-03-03"),
-        ("/bots.html", 1, ""),
-    ]
+    ] == [("/unused.html", 0, "2026-03-03"), ("/bots.html", 1, "")]
     assert (
         "2 rules retired"
         in museum("retire", "--unused-for", "31", "--accept", "--out", "use.csv").out

@@ -42,11 +42,7 @@ def test_a_build_says_what_changed_and_can_be_taken_back(decided: Program) -> No
     assert [
         (r["change"], r["old"].removeprefix(OLD), r["after"].removeprefix(f"301 {NEW}"))
         for r in rows(decided.folder / "rules/changes.csv")
-    ] == [
-        ("changed", "/a", "/n/other/"),
-        ("removed", "/b", ""),
-        ("added", "/new", "/n/new/"),
-    ]
+    ] == [("changed", "/a", "/n/other/"), ("removed", "/b", ""), ("added", "/new", "/n/new/")]
     back = decided.json("build", "--roll-back", "--out", "rules")
     assert (back["before"], back["digest"]) == (second["digest"], first["digest"])
     assert {n: (decided.folder / "rules" / n).read_bytes() for n in before} == before

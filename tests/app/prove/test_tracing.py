@@ -39,12 +39,7 @@ def test_rehearse_gives_every_verdict_by_count_and_by_hits(answered: Program) ->
         rows["/a"]["location"],
         rows["/a"]["final_status"],
         rows["/a"]["hits"],
-    ) == (
-        "301",
-        f"{NEW}/goal/",
-        "200",
-        "5",
-    )
+    ) == ("301", f"{NEW}/goal/", "200", "5")
     # A log repeats one page with every campaign parameter there is; a list names what it wants to
     # know.
     assert run["counted_without"]["tracking parameter"] == 2

@@ -77,8 +77,7 @@ def test_more_evidence_is_never_worth_less(
 
 
 @pytest.mark.parametrize(
-    ("amount", "days", "rate"),
-    [(90, 90, 30), (10, 15, 20), (10, 0, 10), (10, -1, 10), (1, 1, 30)],
+    ("amount", "days", "rate"), [(90, 90, 30), (10, 15, 20), (10, 0, 10), (10, -1, 10), (1, 1, 30)]
 )
 def test_amounts_are_compared_per_30_days(amount: float, days: int, rate: float) -> None:
     assert per_30_days(amount, days) == rate
@@ -147,10 +146,7 @@ def test_advice_follows_the_evidence(
             Decision(AnswerKind.TEMPORARY, 302, f"{NEW}/x/"),
             Expected(frozenset({302, 307}), f"{NEW}/x/", True, AnswerKind.TEMPORARY),
         ),
-        (
-            Decision(AnswerKind.GONE, 410),
-            Expected(frozenset({410}), "", False, AnswerKind.GONE),
-        ),
+        (Decision(AnswerKind.GONE, 410), Expected(frozenset({410}), "", False, AnswerKind.GONE)),
         (
             Decision(AnswerKind.KEEP),
             Expected(frozenset({200}), f"{OLD}/own", None, AnswerKind.KEEP),

@@ -195,3 +195,25 @@ def test_a_visit_goes_out_of_a_path(path: str, rest: str) -> None:
 )  # fmt: skip
 def test_dot_segments_are_seen(path: str, dots: bool) -> None:
     assert has_dot_segments(path) is dots
+
+
+@pytest.mark.parametrize(
+    ("target", "kind"),
+    [
+        ("/visit/backup-clocks.html", ""),
+        ("/journal/debugging-a-clock/", ""),
+        ("/makers/wp.html", ""),
+        ("/downloads/catalogue.zip", ""),
+        ("/old/1998/index.html", ""),
+        ("/test/", "probe"),
+        ("/site.zip", "probe"),
+        ("/.env.local", "probe"),
+        ("/a/b/id_rsa", "probe"),
+        ("/login.action", "probe"),
+        ("/PhpMyAdmin-5/index.php", "probe"),
+        ("/solr/admin/cores", "probe"),
+        ("/api/jsonws/invoke", "probe"),
+    ],
+)
+def test_scanners_are_told_from_pages_that_nobody_answered_yet(target: str, kind: str) -> None:
+    assert (set_aside_class(target) or doubtful_class(target)) == kind

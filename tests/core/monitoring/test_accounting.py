@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, timedelta
+from datetime import UTC, date, datetime, timedelta
 
 import pytest
 from hypothesis import given
@@ -13,6 +13,7 @@ from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.monitoring.day_totals import DayTotals, totals, weekly_shares
 from upright_ledger.core.monitoring.deploy_days import (
     Split,
+    is_after,
     is_day,
     label_of,
     span_of,
@@ -254,3 +255,39 @@ def test_what_days_add_up_to() -> None:
     assert weekly_shares(first | week | later) == (0.2, 0.5)
     empty = {f"2026-06-{n:02}": {} for n in range(1, 15)}
     assert weekly_shares(empty) == (0.0, 0.0)
+
+
+TIMES = st.integers(0, 3 * 86_400).map(
+    lambda n: datetime(2026, 5, 9, tzinfo=UTC) + timedelta(seconds=n)
+)
+
+
+def iso(time: datetime) -> str:
+    return time.strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+@given(
+    live=st.lists(TIMES, min_size=1, max_size=3, unique=True),
+    asked=TIMES,
+    zone=st.sampled_from([-480, -60, 0, 120, 345]),
+)
+def test_a_request_is_after_a_build_exactly_when_it_is(
+    live: list[datetime], asked: datetime, zone: int
+) -> None:
+    splits = splits_of(map(iso, live), zone)
+    clock = asked + timedelta(minutes=zone)
+    label = label_of(
+        clock.strftime("%Y-%m-%d"), clock.hour * 3600 + clock.minute * 60 + clock.second, splits
+    )
+    assert label[:10] == clock.strftime("%Y-%m-%d")
+    for time in live:
+        assert is_after(label, iso(time)) == (asked >= time)
+
+
+def test_of_a_day_that_is_not_taken_apart_nothing_is_after_it() -> None:
+    assert [is_after(day, LIVE) for day in ("2026-05-09", "2026-05-10", "2026-05-11")] == [
+        False,
+        False,
+        True,
+    ]
+    assert not is_after("2026-05-11", "")

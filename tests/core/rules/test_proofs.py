@@ -191,11 +191,7 @@ def test_a_query_that_is_carried_on_may_choose_a_rule(asked: str) -> None:
 
 
 @pytest.mark.parametrize(
-    ("rows", "state"),
-    [
-        ("/a,/b,301\n/b,/c,301\n", "witness"),
-        ("/a,/new/,301\n", "proved"),
-    ],
+    ("rows", "state"), [("/a,/b,301\n/b,/c,301\n", "witness"), ("/a,/new/,301\n", "proved")]
 )
 def test_check_says_what_is_proved(museum: Program, rows: str, state: str) -> None:
     museum("decide", "--from", museum.pairs(*rows.split()))

@@ -2,26 +2,14 @@
 
 from __future__ import annotations
 
-import random
-import re
 from collections.abc import Callable
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
-from conformance import FILLS, SOURCES
 from conftest import NEW, OLD, Program
-from properties import thorough
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.compiler import compile_rules, make_template
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.templates.path_automata import common_path, source_pattern
-from upright_ledger.core.rules.templates.template_syntax import (
-    TemplateError,
-    read_goal,
-    read_source,
-)
 from upright_ledger.core.url.origins import Sites, group_origins
 
 HOST, SITE = "www.quillhaven.example", "quillhaven.example"
@@ -36,48 +24,6 @@ def rules(*rows: tuple[str, str], status: int = 301) -> RuleSet:
 def goal(made: RuleSet, target: str) -> str:
     answer = made.answer(HOST, target)
     return answer.location.removeprefix("https://new.example") if answer else ""
-
-
-@pytest.mark.parametrize(
-    ("text", "why"),
-    [
-        ("{a}", "does not begin with a slash"),
-        ("/plain", "holds no capture"),
-        ("/{a}{b}", "touch each other"),
-        ("/{a}-{b}", "narrow it"),
-        ("/x{+rest}", "begins within a segment"),
-        ("/{+rest}/y", "stands before the end"),
-        ("/{A}", "no name of a capture"),
-        ("/{a}/{a}", "one name"),
-        ("/{a|b c}", "neither digits nor word nor a list"),
-        ("/{+rest|digits}", "cannot be narrowed"),
-        ("/x{?+rest}", "cannot be a rest"),
-        ("/a//{b}", "doubled slash"),
-        ("/a/../{b}", "dot segment"),
-        ("/a%2F{b}", "escaped slash"),
-        ("/a?{b}", "stands alone"),
-        ("/" + "/".join(f"{{c{n}}}" for n in range(10)), "more than 9"),
-    ],
-)
-def test_what_could_be_read_in_two_ways_is_refused(text: str, why: str) -> None:
-    with pytest.raises(TemplateError, match=re.escape(why)):
-        read_source(text, fold=True)
-
-
-@pytest.mark.parametrize(
-    ("text", "why"),
-    [
-        ("https://{host}/x", "not literal"),
-        ("/x/{a}", "not literal"),
-        ("https://new.example/{a}/{a}", "stands twice"),
-        ("https://new.example//{a}", "empty or dot segment"),
-        ("https://new.example/{a b}", "bare names"),
-        ("https://new.example/a b{c}", "cannot be written safely"),
-    ],
-)
-def test_destinations_that_a_request_could_steer_are_refused(text: str, why: str) -> None:
-    with pytest.raises(TemplateError, match=why):
-        read_goal(text)
 
 
 def test_captures_are_copied_as_they_stand() -> None:
@@ -130,28 +76,6 @@ def test_on_a_shared_host_no_template_leads_onto_itself() -> None:
         made, held = compile_rules([], [], SITES, FoldingPolicy(), [template])
         assert [h.reason for h in held] == ["it may lead onto itself"]
         assert made.answer(HOST, "/x/y") is None
-
-
-@thorough
-@given(st.randoms(use_true_random=False))
-def test_a_pattern_accepts_what_its_regex_matches_and_shares_what_both_match(
-    rng: random.Random,
-) -> None:
-    one, other = (
-        read_source(rng.choice([s for s in SOURCES if "{" in s.split("{?")[0]]), fold=True)
-        for _ in range(2)
-    )
-    path = "".join(p if isinstance(p, str) else rng.choice(FILLS) for p in one.parts) + rng.choice(
-        ("", "/")
-    )
-    fits = re.fullmatch(one.regex(fold=True), path) is not None
-    assert source_pattern(one, True, "any").accepts(path) == fits
-    witness = common_path(source_pattern(one, True, "any"), source_pattern(other, True, "any"))
-    both = fits and re.fullmatch(other.regex(fold=True), path) is not None
-    assert witness is not None or not both
-    if witness is not None:
-        assert len(witness) <= len(path) or not both
-        assert all(re.fullmatch(s.regex(fold=True), witness) for s in (one, other))
 
 
 def test_templates_are_answers_in_the_ledger(museum: Program) -> None:

@@ -4,13 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from upright_ledger.core.url.language import (
-    OTHER,
-    code_of,
-    marked,
-    may_match,
-    page_languages,
-)
+from upright_ledger.core.url.language import OTHER, code_of, marked, may_match, page_languages
 
 
 @pytest.mark.parametrize(

@@ -93,8 +93,7 @@ def test_origins_are_grouped_by_their_plain_host_in_the_order_given() -> None:
     )
     assert grouped == (
         Site(
-            "quillhaven.example",
-            (OLD, "https://quillhaven.example", "http://m.quillhaven.example"),
+            "quillhaven.example", (OLD, "https://quillhaven.example", "http://m.quillhaven.example")
         ),
         Site("shop.quillhaven.example", (SHOP,)),
     )

@@ -92,8 +92,7 @@ def test_what_an_archive_kept_is_the_address_with_its_day(text: str, mended: str
 
 
 @pytest.mark.parametrize(
-    "text",
-    [f"{A}/blog/2019/07/http-explained", f"{A}/a/b/20190704/x", f"{A}/go/123/www.b.example"],
+    "text", [f"{A}/blog/2019/07/http-explained", f"{A}/a/b/20190704/x", f"{A}/go/123/www.b.example"]
 )
 def test_dates_and_numbers_in_a_path_are_no_archive(text: str) -> None:
     assert mend(text).day == ""

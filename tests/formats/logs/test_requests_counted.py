@@ -233,8 +233,10 @@ def test_lines_of_days_that_are_not_kept_any_more_are_left_out_and_said(tmp_path
     assert reading.lines.let_go == {"2026-05-03": 2}
     assert reading.lines.repeated == 2
     assert reading.notes == [
-        "2 lines are of days of which logs were read before and whose lines are not kept any more "
-        "(2026-05-03): left out, since nobody could tell which of them count already"
+        (
+            "2 lines are of days of which logs were read before and whose lines are not kept any more "
+            "(2026-05-03): left out, since nobody could tell which of them count already"
+        )
     ]
     assert reading.days == ("2026-05-04", "2026-05-04")
 
@@ -246,8 +248,10 @@ def test_days_far_from_all_others_count_and_are_no_days_of_the_log(tmp_path: Pat
     assert len(told(list(reading.items))) == 5
     assert reading.days == ("2026-05-03", "2026-05-05")
     assert reading.notes == [
-        "2 lines are dated 2001-05-03, 2002-05-03, far from all others: the requests count, these "
-        "days are not taken for days of the log"
+        (
+            "2 lines are dated 2001-05-03, 2002-05-03, far from all others: the requests count, these "
+            "days are not taken for days of the log"
+        )
     ]
 
 
