@@ -89,8 +89,8 @@ class WholeLedger(RuleBasedStateMachine):
     def gather_a_log(self, addresses: list[str]) -> None:
         before = self.model.before()
         lines = [
-            f'192.0.2.1 - - [03/May/2026:{self.files % 24:02}:{n:02}:00 +0000] "GET {a} HTTP/1.1" 404 '
-            f'{self.files} "-" "Mozilla/5.0"\n'
+            f"192.0.2.1 - - [03/May/2026:{self.files % 24:02}:{n:02}:00 +0000] "
+            f'"GET {a} HTTP/1.1" 404 {self.files} "-" "Mozilla/5.0"\n'
             for n, a in enumerate(addresses)
         ]
         name = self._file("log", "".join(lines))

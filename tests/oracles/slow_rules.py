@@ -75,7 +75,7 @@ def _exact(here: list[Any], values: dict[str, str]) -> Any:
 
 
 def spellings(value: str) -> set[str]:
-    """How a value may be sent: its escapes in capitals or not, in UTF-8 or Latin-1, a blank as +."""
+    """How a value may be sent: escapes in capitals or not, in UTF-8 or Latin-1, a blank as +."""
     found = {value}
     raw = slow_addresses.unescaped(value)
     if any(byte > 127 for byte in raw):

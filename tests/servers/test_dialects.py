@@ -1,5 +1,5 @@
-"""Each server's files, executed, give what the rule set gives; what a server cannot say is held back
-with its reason, and nothing fills the hole.
+"""Each server's files, executed, give what the rule set gives; what a server cannot say is held
+back with its reason, and nothing fills the hole.
 """
 
 from __future__ import annotations
@@ -41,7 +41,7 @@ FAR = "https://new.example"
 
 
 def dialect(name: str) -> ServerDialect:
-    return load_dialect(name)  # type: ignore[return-value]
+    return load_dialect(name)
 
 
 @cache
@@ -92,14 +92,14 @@ def rule_of(old: str, new: str = "/n", **more: object) -> object:
     address = parse_address(old, OLD)
     return make_plan(
         address, SITES.site_of(address), FoldingPolicy(), 301, parse_address(new, FAR).text, **more
-    )  # type: ignore[arg-type]
+    )
 
 
 def compiled(*plans: object, templates: tuple[tuple[str, str], ...] = ()) -> RuleSet:
     made = [
         make_template("quillhaven.example", s, 301, g, OLD + s, fold=True) for s, g in templates
     ]
-    return compile_rules(plans, [], SITES, FoldingPolicy(), made)[0]  # type: ignore[arg-type]
+    return compile_rules(plans, [], SITES, FoldingPolicy(), made)[0]
 
 
 @pytest.mark.parametrize(
@@ -116,7 +116,7 @@ def test_what_a_server_cannot_take_is_held_back_with_its_reason(
     rules = compiled(rule_of(old), rule_of("/short"))
     made = dialect(name).write(rules)
     assert [r.reason[: len(reason)] for r in made.refused if r.legacy_url == OLD + old] == [reason]
-    assert [r.path for r in made.rules.answering] == ["/short"]  # type: ignore[union-attr]
+    assert [r.path for r in made.rules.answering] == ["/short"]
     assert differs(dialect(name), dict(made.files), made.rules, 1) == ""
 
 

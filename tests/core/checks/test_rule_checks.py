@@ -28,7 +28,7 @@ FOLD = FoldingPolicy()
 def plan(old: str, new: str, status: int = 301, **more: object) -> Plan:
     address = parse_address(old, OLD)
     goal = parse_address(new, NEW).text if new else ""
-    return make_plan(address, SITES.site_of(address), FOLD, status if new else 410, goal, **more)  # type: ignore[arg-type]
+    return make_plan(address, SITES.site_of(address), FOLD, status if new else 410, goal, **more)
 
 
 def around(
@@ -38,7 +38,7 @@ def around(
         parse_address(k, NEW).text: v if isinstance(v, StockPage) else StockPage(v)
         for k, v in (stock or {}).items()
     }
-    return CheckContext(SITES, FOLD, pages, HOMES, slash, **more)  # type: ignore[arg-type]
+    return CheckContext(SITES, FOLD, pages, HOMES, slash, **more)
 
 
 def faults(plans: list[Plan], context: CheckContext | None = None) -> list[tuple[str, ...]]:
@@ -159,7 +159,8 @@ def test_a_temporary_answer_is_a_note_where_a_person_meant_it() -> None:
 
 
 def test_inner_pages_at_the_home_page_are_named_and_the_home_page_is_not() -> None:
-    assert faults([plan("/a", f"{FAR}/"), plan("/index.html", f"{FAR}/"), plan("/b", f"{FAR}/x")]) == [
+    assert faults([plan("/a", f"{FAR}/"), plan("/index.html", f"{FAR}/"), plan("/b",
+        f"{FAR}/x")]) == [
         ("home-fallback", "warning", "/a",
             "leads to the home page; name the page that took its place, or 410",
             "inner pages sent to the home page")

@@ -56,7 +56,7 @@ STATES = [*FailureState, WRONG]
     ],
 )
 def test_what_is_news(before: tuple[str, float], now: str, lost: float, kind: str) -> None:
-    item = Item(7, A, now, lost)  # type: ignore[arg-type]
+    item = Item(7, A, now, lost)
     found = news([item], {7: before} if before[0] else {})
     assert [n.kind for n in found] == ([kind] if kind else [])
 
@@ -116,7 +116,8 @@ def test_a_message_says_all_of_it_and_nothing_that_steers() -> None:
     assert subject_of("Q", found[22:24]) == "Q: 2 addresses are mended"
 
 
-PAGES = Damage([("/a/clock", "C"), ("/a/clocks/", "D"), ("/A/CLOCK", "twice"), ("/b/pendulum-makers", "P"),
+PAGES = Damage([("/a/clock", "C"), ("/a/clocks/", "D"), ("/A/CLOCK", "twice"),
+    ("/b/pendulum-makers", "P"),
     ("/c/tower12", "T"), ("/", "H"), ("/d/wooden", "W"), ("/d/golden", "G")])  # fmt: skip
 
 
@@ -151,7 +152,7 @@ def test_what_a_damaged_path_was_meant_to_be(path: str, page: str | None, damage
 KNOWN = KnownHosts(
     frozenset({"www.quillhaven.example", "quillhaven.example:8080"}),
     {"search engine": frozenset({"seek.example"}), "app": frozenset({"reader.example"})},
-)  # type: ignore[arg-type]
+)
 
 
 @pytest.mark.parametrize(

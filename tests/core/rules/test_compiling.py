@@ -32,15 +32,15 @@ def plan(
 ) -> Plan:
     address = parse_address(old, OLD)
     goal = new and parse_address(new, NEW).text
-    return make_plan(address, SITES.site_of(address), policy, status if new else 410, goal, **more)  # type: ignore[arg-type]
+    return make_plan(address, SITES.site_of(address), policy, status if new else 410, goal, **more)
 
 
 def template(source: str, goal: str, site: str = SITE, **more: object) -> TemplateRule:
-    return make_template(site, source, 301 if goal else 410, goal, OLD + source, fold=True, **more)  # type: ignore[arg-type]
+    return make_template(site, source, 301 if goal else 410, goal, OLD + source, fold=True, **more)
 
 
 def held(*plans: Plan, policy: FoldingPolicy = FOLD, **more: object) -> list[tuple[str, str]]:
-    _, found = compile_rules(plans, (), SITES, policy, **more)  # type: ignore[arg-type]
+    _, found = compile_rules(plans, (), SITES, policy, **more)
     assert {h.kind for h in found} <= {"refused"}
     return [(h.legacy_url.removeprefix(OLD), h.reason) for h in found]
 
@@ -102,12 +102,14 @@ def test_a_grave_fault_keeps_all_answers_of_its_address_out(kind: FindingKind, r
 @pytest.mark.parametrize(
     ("old", "new", "reason"),
     [
-        ("/a%2Fb", f"{FAR}/c", "its path holds a backslash or an escaped slash, backslash or control byte"),
+        ("/a%2Fb", f"{FAR}/c",
+            "its path holds a backslash or an escaped slash, backslash or control byte"),
         ("/a?i=1&i=2&j=3", f"{FAR}/c",
             "no server tells apart addresses in which i is given with several values"),
         ("/a", f"{FAR}/c'd", "its destination holds characters that cannot be written safely"),
         ("/a", "https://elsewhere.example/", "its destination lies on no new origin"),
-        ("/About", "/about", "only letter case changes, and servers that fold case cannot tell the two apart"),
+        ("/About", "/about",
+            "only letter case changes, and servers that fold case cannot tell the two apart"),
         ("/About", f"{FAR}/about", ""),
         ("/About", "/about/", ""),
         ("/About?i=1", "/about", ""),

@@ -70,7 +70,7 @@ def test_a_page_is_found_whatever_the_scheme(url: str, status: int | None) -> No
 
 def entry(key: str, variants: tuple[str, ...], legacy: str = "", **more: object) -> Entry:
     answer = Decision("keep")
-    return Entry(1, SITE, key, legacy or OLD + key, answer, variants=variants, **more)  # type: ignore[arg-type]
+    return Entry(1, SITE, key, legacy or OLD + key, answer, variants=variants, **more)
 
 
 @pytest.mark.parametrize(
@@ -171,18 +171,21 @@ def test_findings_come_the_gravest_first_and_are_explained_together() -> None:
         "loop", "self", "conflict", "off-site", "dead-destination", "source-live",
     }  # fmt: skip
     told = causes(
-        [*(one(chain, f"/{n}", "one") for n in range(3)), one(chain, "/8", "x"), one(chain, "/9", "y"),
+        [*(one(chain, f"/{n}", "one") for n in range(3)), one(chain, "/8", "x"), one(chain, "/9",
+            "y"),
             one(mass, "/7", "alone"), *(one(loop, f"/{n}", "l") for n in range(3))]
     )  # fmt: skip
     assert told == [
-        Cause(loop, "l", 3), Cause(chain, "one", 3), Cause(chain, "each for a reason of its own", 2),
+        Cause(loop, "l", 3), Cause(chain, "one", 3), Cause(chain, "each for a reason of its own",
+            2),
         Cause(mass, "alone", 1),
     ]  # fmt: skip
 
 
 RULES = (
     "RewriteEngine On\nRewriteRule ^q/(.*)$ https://n.example/$1 [R=301,L,QSA]\n"
-    "RewriteRule ^d/(.*)$ https://n.example/$1 [R=302,L,QSD]\nRewriteRule ^r/(.*)$ /s/$1 [R=301,L]\n"
+    "RewriteRule ^d/(.*)$ https://n.example/$1 [R=302,L,QSD]\n"
+    "RewriteRule ^r/(.*)$ /s/$1 [R=301,L]\n"
     "RewriteRule ^x/(.*)$ https://n.example/?y=$1 [R=301,L]\nRewriteRule ^o/(.*)$ /n/$1 [R=303,L]\n"
     "RewriteRule ^g/ - [G]\n"
 )

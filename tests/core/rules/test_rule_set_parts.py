@@ -29,18 +29,18 @@ def exact(path: str, goal: str, status: int = 301, **more: object) -> ExactRule:
     params = tuple(tuple(p.split("=")) for p in query.split("&")) if query else ()
     return ExactRule(
         SITE, bare, params, more.pop("paths", (bare,)), status, goal, OLD + path, **more
-    )  # type: ignore[arg-type]
+    )
 
 
 def template(source: str, goal: str, status: int = 301, **more: object) -> object:
-    return make_template(SITE, source, status, goal, OLD + source, fold=True, **more)  # type: ignore[arg-type]
+    return make_template(SITE, source, status, goal, OLD + source, fold=True, **more)
 
 
 def rules(*found: object, **more: object) -> RuleSet:
     kept = tuple(r for r in found if isinstance(r, ExactRule))
     templates = tuple(r for r in found if not isinstance(r, ExactRule))
     return replace(
-        RuleSet(kept, SITES, True, ("utm_source", "gclid"), templates=templates),  # type: ignore[arg-type]
+        RuleSet(kept, SITES, True, ("utm_source", "gclid"), templates=templates),
         **more,
     )
 
@@ -72,7 +72,8 @@ WHOLE = rules(
         replace(WHOLE, cache_control=""),
         replace(WHOLE, forms=()),
         *(replace(WHOLE, forms=(replace(FORM, **{k: v}),)) for k, v in {
-            "site": "shop", "origin": FAR, "slash": NEVER, "lower": True, "scheme_from": "X"}.items()),
+            "site": "shop", "origin": FAR, "slash": NEVER, "lower": True,
+                "scheme_from": "X"}.items()),
         *(replace(WHOLE, rules=(replace(WHOLE.rules[0], **{k: v}),)) for k, v in {
             "site": "shop", "path": "/b", "params": (), "paths": ("/a", "/a/"), "status": 302,
             "destination": f"{FAR}/b", "query": QueryPolicy.DROP}.items()),
@@ -96,7 +97,7 @@ def test_forms_agree_about_all_but_their_origin() -> None:
     replace(WHOLE, forms=(FORM, replace(FORM, site="shop", origin=FAR)))
     for odd in ({"slash": NEVER}, {"lower": True}, {"scheme_from": "X"}):
         with pytest.raises(ValueError, match="agree about slash, letter case and scheme"):
-            replace(WHOLE, forms=(FORM, replace(FORM, site="shop", **odd)))  # type: ignore[arg-type]
+            replace(WHOLE, forms=(FORM, replace(FORM, site="shop", **odd)))
 
 
 def test_a_set_is_its_rules_exact_ones_first() -> None:
@@ -143,8 +144,10 @@ def test_parameters_that_choose_and_those_that_do_not() -> None:
         significant={"/p": frozenset({"k"})},
     )
     for target, goal in (
-        ("/p?j=2&i=1", "/both"), ("/p?i=1&j=3", "/one"), ("/p?i=1&k=1", "/one"), ("/p?j=9", "/nine"),
-        ("/p?x=1", "/plain"), ("/p?k=1", None), ("/p?i=2", None), ("/p?i=1&i=1", None), ("/p", "/plain"),
+        ("/p?j=2&i=1", "/both"), ("/p?i=1&j=3", "/one"), ("/p?i=1&k=1", "/one"), ("/p?j=9",
+            "/nine"),
+        ("/p?x=1", "/plain"), ("/p?k=1", None), ("/p?i=2", None), ("/p?i=1&i=1", None), ("/p",
+            "/plain"),
         ("/p?j=2", None), ("/p?i=1&j=9", "/one"),
     ):  # fmt: skip
         assert location(made, target) == (goal and FAR + goal), target
@@ -183,7 +186,8 @@ def test_what_is_answered_at_once_is_what_plays_no_other_part() -> None:
         (SITE, "/a/"): Answer(301, f"{FAR}/a", sure),
         (SITE, "/g"): Answer(410, "", gone),
     }
-    asked = [(h, p) for h in (HOST, HOST.upper(), "else.example") for p in ("/a", "/A", "/g", "/own",
+    asked = [(h, p) for h in (HOST, HOST.upper(), "else.example") for p in ("/a", "/A", "/g",
+        "/own",
         "/pass", "/p", "/p?i=1", "/q", "/a?gclid=1", "/none")]  # fmt: skip
     assert list(made.answers_of_rules(asked)) == [made.answer_of_rules(h, t) for h, t in asked]
 
@@ -224,7 +228,8 @@ def test_what_is_carried_of_a_query(policy: str, goal: str, query: str, sent: st
 IMPORTED = Block(
     read_apache(
         "RewriteEngine On\nRewriteRule ^keep - [L]\nRewriteRule ^i/(.*)$ /j/$1 [R=301,L]\n"
-        "RewriteRule ^s/(.*)$ //host.example/$1 [R=302,L]\nRedirect 301 /p https://n.example/imported\n"
+        "RewriteRule ^s/(.*)$ //host.example/$1 [R=302,L]\n"
+        "Redirect 301 /p https://n.example/imported\n"
         "Redirect gone /g\n",
         "old.conf",
         folder="/",
@@ -257,7 +262,8 @@ def test_imported_rules_are_asked_last_on_the_hosts_that_have_a_base() -> None:
 @pytest.mark.parametrize(
     ("path", "plain"),
     [("/a", True), ("/a/b.c/", True), ("/a-b_c~1", True), ("/", False), ("/A", False),
-        ("/a//b", False), ("/.a", False), ("/a%20", False), ("/a?b", False), ("/a b", False), ("", False),
+        ("/a//b", False), ("/.a", False), ("/a%20", False), ("/a?b", False), ("/a b", False), ("",
+            False),
         ("/a/.b", False)],
 )  # fmt: skip
 def test_a_plain_path_is_what_no_server_changes(path: str, plain: bool) -> None:
@@ -266,16 +272,20 @@ def test_a_plain_path_is_what_no_server_changes(path: str, plain: bool) -> None:
 
 def test_the_short_way_answers_what_is_sure_and_says_where_it_is_not() -> None:
     made = rules(
-        exact("/a", f"{FAR}/a"), exact("/g", "", 410), exact("/own", f"{NEW}/x"), exact("/pass", "", 0),
+        exact("/a", f"{FAR}/a"), exact("/g", "", 410), exact("/own", f"{NEW}/x"), exact("/pass",
+            "", 0),
         exact("/p?i=1", f"{FAR}/p"),
-        template("/t/{x}/{y}", f"{FAR}/100%25/{{x}}-{{y}}"), template("/u/{x}/{y}", f"{FAR}/{{y}}/{{x}}"),
-        template("/v/{x}", f"{FAR}/fixed"), template("/w/{x}", "", 410), template("/o/{x}", f"{NEW}/{{x}}"),
+        template("/t/{x}/{y}", f"{FAR}/100%25/{{x}}-{{y}}"), template("/u/{x}/{y}",
+            f"{FAR}/{{y}}/{{x}}"),
+        template("/v/{x}", f"{FAR}/fixed"), template("/w/{x}", "", 410), template("/o/{x}",
+            f"{NEW}/{{x}}"),
         template("/q/{x}{?i}", f"{FAR}/{{x}}"), template("/k/{x}", "", 0),
     )  # fmt: skip
     short = PlainRules(made)
     wanted = {
         "/a": (301, f"{FAR}/a"), "/g": (410, ""), "/own": UNSURE, "/pass": NOTHING, "/p": NOTHING,
-        "/none": NOTHING, "/t/x/y": (301, f"{FAR}/100%25/x-y"), "/t/z/y": (301, f"{FAR}/100%25/z-y"),
+        "/none": NOTHING, "/t/x/y": (301, f"{FAR}/100%25/x-y"), "/t/z/y": (301,
+            f"{FAR}/100%25/z-y"),
         "/u/x/y": UNSURE, "/v/x": (301, f"{FAR}/fixed"), "/w/x": (410, ""), "/o/x": UNSURE,
         "/q/x": NOTHING, "/k/x": NOTHING,
     }  # fmt: skip

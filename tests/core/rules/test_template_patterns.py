@@ -45,7 +45,7 @@ SITE = "quillhaven.example"
 
 
 def template(source: str, goal: str, status: int = 301, **more: object) -> TemplateRule:
-    return make_template(SITE, source, status, goal, source, fold=True, **more)  # type: ignore[arg-type]
+    return make_template(SITE, source, status, goal, source, fold=True, **more)
 
 
 SOURCES = [
@@ -141,7 +141,8 @@ def test_where_a_template_can_lead(source: str, goal: str, takes: str, leaves: s
 
 def test_samples_fill_what_captures_take() -> None:
     for capture in (Capture("x"), Capture("x", CaptureKind.DIGITS), Capture("x", CaptureKind.WORD),
-            Capture("x", CaptureKind.REST), Capture("x", CaptureKind.LIST, ("p", "q"))):  # fmt: skip
+            Capture("x", CaptureKind.REST), Capture("x", CaptureKind.LIST, ("p",
+                "q"))):  # fmt: skip
         texts = [sample_text(capture, n) for n in range(8)]
         assert all(re.fullmatch(capture.regex(), t) for t in texts)
         assert len(set(texts)) > 1
@@ -187,15 +188,18 @@ def test_a_template_that_leads_each_address_to_itself(
 
 def test_what_protects_comes_first_then_the_longest_text() -> None:
     rows = [
-        template("/{+r}", f"{FAR}/all"), template("/a/{x}", f"{FAR}/a"), template("/a/{x}/b", f"{FAR}/b"),
-        template("/a/{x|digits}", f"{FAR}/d"), template("/keep/{+r}", "", 0), template("/A/{x}{?i}", f"{FAR}/i"),
+        template("/{+r}", f"{FAR}/all"), template("/a/{x}", f"{FAR}/a"), template("/a/{x}/b",
+            f"{FAR}/b"),
+        template("/a/{x|digits}", f"{FAR}/d"), template("/keep/{+r}", "", 0),
+            template("/A/{x}{?i}", f"{FAR}/i"),
     ]  # fmt: skip
     index = TemplateIndex(rows, fold=True)
     assert [g.source.path for g in index] == [
         "/keep/{+r}", "/a/{x}/b", "/a/{x|digits}", "/a/{x}", "/{+r}",
     ]  # fmt: skip
     for path, first in (
-        ("/keep/x", "/keep/{+r}"), ("/A/1/B", "/a/{x}/b"), ("/a/x", "/a/{x}"), ("/z/y", "/{+r}"), ("/a/x/c", "/{+r}"),
+        ("/keep/x", "/keep/{+r}"), ("/A/1/B", "/a/{x}/b"), ("/a/x", "/a/{x}"), ("/z/y", "/{+r}"),
+            ("/a/x/c", "/{+r}"),
     ):  # fmt: skip
         found = index.find(SITE, path)
         assert found is not None
@@ -208,19 +212,21 @@ def test_what_protects_comes_first_then_the_longest_text() -> None:
     assert [r.params for r in group.rules] == [("i",), ()]
     exact = TemplateIndex(rows, fold=False)
     assert exact.find(SITE, "/A/1/B") is not None
-    assert exact.find(SITE, "/A/1/B")[0].source.path == "/{+r}"  # type: ignore[index]
+    assert exact.find(SITE, "/A/1/B")[0].source.path == "/{+r}"
 
 
 def test_of_the_rules_of_one_path_the_parameters_choose() -> None:
     rows = [
-        template("/c{?i|digits}", f"{FAR}/i/{{i}}"), template("/c{?i|digits}{?v}", f"{FAR}/{{i}}/{{v}}"),
+        template("/c{?i|digits}", f"{FAR}/i/{{i}}"), template("/c{?i|digits}{?v}",
+            f"{FAR}/{{i}}/{{v}}"),
         template("/c{?w|a,b}", "", 410),
     ]  # fmt: skip
     (group,) = TemplateIndex(rows, fold=True)
     assert group.literal_paths == ("/c", "/c/")
     assert group.names == {"i", "v", "w"}
     for carried, chosen in (
-        ({"i": "1"}, (rows[0], {"i": "1"})), ({"i": "1", "v": "x"}, (rows[1], {"i": "1", "v": "x"})),
+        ({"i": "1"}, (rows[0], {"i": "1"})), ({"i": "1", "v": "x"}, (rows[1], {"i": "1",
+            "v": "x"})),
         ({"i": "x"}, None), ({"w": "a"}, (rows[2], {"w": "a"})), ({"w": "A"}, None), ({}, None),
         ({"v": "x"}, None),
     ):  # fmt: skip
@@ -231,7 +237,7 @@ def test_of_the_rules_of_one_path_the_parameters_choose() -> None:
         [template("/{x}{?i}", f"{FAR}/{{i}}"), template("/{x}", f"{FAR}/p")], fold=True
     )
     assert open_one.literal_paths == ()
-    assert open_one.choose({})[0].destination == f"{FAR}/p"  # type: ignore[index]
+    assert open_one.choose({})[0].destination == f"{FAR}/p"
 
 
 @pytest.mark.parametrize(

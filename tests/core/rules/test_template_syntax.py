@@ -25,7 +25,7 @@ SITE = "quillhaven.example"
 
 
 def template(source: str, goal: str, status: int = 301, **more: object) -> TemplateRule:
-    return make_template(SITE, source, status, goal, source, fold=True, **more)  # type: ignore[arg-type]
+    return make_template(SITE, source, status, goal, source, fold=True, **more)
 
 
 @pytest.mark.parametrize(

@@ -128,7 +128,8 @@ def test_a_destination_with_the_wrong_slash_is_a_cause(
 def test_a_row_tells_its_way_where_it_is_not_one_clean_answer() -> None:
     long = way(f"{OLD}/a", f"{NEW}/b", f"{NEW}/b/")
     named = long._replace(
-        hops=(long.hops[0]._replace(rule=f"{OLD}/a"), long.hops[1]._replace(rule="the server itself"),
+        hops=(long.hops[0]._replace(rule=f"{OLD}/a"),
+            long.hops[1]._replace(rule="the server itself"),
             long.hops[2])
     )  # fmt: skip
     assert Row(named, 1, CHAIN, "").detail == (

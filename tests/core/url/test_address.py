@@ -301,7 +301,7 @@ def test_another_hand_reads_the_same() -> None:
         except NotAnAddressError:
             assert theirs is None, text
             continue
-        # Paths are compared resolved and escaped: what stands bare there has changed with the years.
+        # Paths are compared resolved and escaped: what stands bare there changes with the years.
         assert [
             f"{ours.scheme}:",
             ours.host,

@@ -27,7 +27,8 @@ TIME = "[03/May/2026:10:11:12 +0200]"
     [
         (
             f'1.2.3.4 - - {TIME} "GET /a HTTP/1.1" 404 5 "http://b.example/?q" "Agent \\"x\\" 1"',
-            LogLine("GET /a HTTP/1.1", "404", "2026-05-03", 'Agent \\"x\\" 1', "http://b.example/?q",
+            LogLine("GET /a HTTP/1.1", "404", "2026-05-03", 'Agent \\"x\\" 1',
+                "http://b.example/?q",
                 "", "10:11:12"),
         ),
         (
@@ -118,7 +119,7 @@ SOUND = {"time": "2026-05-03T10:00:00Z", "status": 404, "path": "/a"}
     ],
 )  # fmt: skip
 def test_a_line_of_json(fields: dict[str, object], said: tuple[str | None, ...]) -> None:
-    assert parse_json(json.dumps(fields)) == LogLine(*said)  # type: ignore[arg-type]
+    assert parse_json(json.dumps(fields)) == LogLine(*said)
 
 
 @pytest.mark.parametrize(
@@ -151,7 +152,8 @@ def test_lines_of_w3c_follow_their_directives() -> None:
     assert parse("#Version: 1.0") == "blank"
     assert parse("#Date: 2026-05-03 10:00:00") == "blank"
     parse(
-        "#Fields: time cs-method cs-uri-stem cs-uri-query sc-status cs(User-Agent) cs(Referer) cs-host"
+        "#Fields: time cs-method cs-uri-stem cs-uri-query sc-status cs(User-Agent) cs(Referer) "
+        "cs-host"
     )
     assert parse("10:11:12 HEAD /a b=1 404 My+Agent http://r cs.example") == LogLine(
         "HEAD /a?b=1 HTTP/1.1",

@@ -39,7 +39,7 @@ def small(block: int, most: int = 1_000_000) -> Iterator[None]:
 
 
 def read(path: Path, **options: object) -> tuple[list[Item], LogLines]:
-    reading = read_access_log(path, ReadOptions(**options))  # type: ignore[arg-type]
+    reading = read_access_log(path, ReadOptions(**options))
     items = list(reading.items)
     assert reading.lines is not None
     return items, reading.lines
@@ -195,7 +195,8 @@ def test_what_asks_for_no_page_is_set_aside_and_what_is_damaged_is_named(tmp_pat
             "GET ftp://x HTTP/1.1", "-", "", "GET /a", "GET /a b HTTP/1.1", "GET /a SPDY")
     ]  # fmt: skip
     rows += [
-        line().replace(" 404 ", " 099 "), line(status=600), line().replace("May", "Mai"), line(day=32),
+        line().replace(" 404 ", " 099 "), line(status=600), line().replace("May", "Mai"),
+            line(day=32),
         line(status=599), "free words",
     ]  # fmt: skip
     items, _ = read(write(tmp_path, *rows))
@@ -234,7 +235,8 @@ def test_lines_of_days_that_are_not_kept_any_more_are_left_out_and_said(tmp_path
     assert reading.lines.repeated == 2
     assert reading.notes == [
         (
-            "2 lines are of days of which logs were read before and whose lines are not kept any more "
+            "2 lines are of days of which logs were read before and whose lines are not kept any "
+            "more "
             "(2026-05-03): left out, since nobody could tell which of them count already"
         )
     ]
@@ -249,7 +251,8 @@ def test_days_far_from_all_others_count_and_are_no_days_of_the_log(tmp_path: Pat
     assert reading.days == ("2026-05-03", "2026-05-05")
     assert reading.notes == [
         (
-            "2 lines are dated 2001-05-03, 2002-05-03, far from all others: the requests count, these "
+            "2 lines are dated 2001-05-03, 2002-05-03, far from all others: the requests count, "
+            "these "
             "days are not taken for days of the log"
         )
     ]
