@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 SCREENS := docs/screenshots
 
-.PHONY: demo test install test-tools lint types contract pytest torture bench screenshots clean
+.PHONY: demo test install test-tools lint types contract pytest mutations torture bench screenshots clean
 
 demo: $(VENV)/installed
 	rm -rf quillhaven-demo
@@ -39,6 +39,11 @@ contract: $(VENV)/tested
 pytest: $(VENV)/tested
 	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder
 
+# Small faults put into a module or folder, OF=core/url, and which the tests find: docs/testing.md.
+mutations: $(VENV)/tested
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[mutations]'
+	$(BIN)/python tests/mutations.py $(OF)
+
 # An hour: killed and failing commands, damaged ledgers, several people at once. Figures: docs/reliability.md.
 torture: $(VENV)/tested
 	$(BIN)/python tests/reliability/torture.py kills 1040 sqlite
@@ -67,4 +72,4 @@ screenshots: $(VENV)/installed
 	$(BIN)/python docs/make_screenshots.py $(SCREENS)
 
 clean:
-	rm -rf $(VENV) quillhaven-demo build dist .pytest_cache .mypy_cache .ruff_cache .hypothesis
+	rm -rf $(VENV) quillhaven-demo build dist .pytest_cache .mypy_cache .ruff_cache .hypothesis .mutations

@@ -6,20 +6,31 @@ from __future__ import annotations
 
 import csv
 import os
+import subprocess
 import tempfile
 from collections import Counter
 from pathlib import Path
 from typing import Any
 
+import pytest
 from hypothesis import settings
 from hypothesis import strategies as st
-from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
+from hypothesis.stateful import (
+    RuleBasedStateMachine,
+    initialize,
+    invariant,
+    precondition,
+    rule,
+    run_state_machine_as_test,
+)
 
+from clusters import BINARIES, PORT, cluster
 from conftest import OLD, Program, opened
 from ledger_model import Books, LedgerModel, Told
 from properties import in_brief
 
 NEW = "https://new.example"
+SITES = ("--old", OLD, "--old", "http://quillhaven.example", "--new", NEW)
 ADDRESSES = st.sampled_from(
     ["/a", "/A", "/b", "/B/x", "/b/x", "/p1.html", "/p2.html", "/p3.html", "/p4.html", "/t/x",
         "/t/y", "/c.php?item=1", "/c.php?item=2", "/c.php?view=z&item=1", "/caf%C3%A9"]
@@ -39,13 +50,13 @@ class WholeLedger(RuleBasedStateMachine):
     @initialize()
     def open(self) -> None:
         self.held = tempfile.TemporaryDirectory()
-        folder = Path(self.held.name) / "own"
-        self.program: Program = opened(
-            folder, "--old", OLD, "--old", "http://quillhaven.example", "--new", NEW
-        )
+        self.program: Program = self._opened(Path(self.held.name) / "own", *SITES)
         self.model = LedgerModel()
         self.files = 0
         self.newest = self._newest()
+
+    def _opened(self, folder: Path, *options: str) -> Program:
+        return opened(folder, *options)
 
     def teardown(self) -> None:
         if hasattr(self, "held"):
@@ -267,5 +278,33 @@ class WholeLedger(RuleBasedStateMachine):
 
 TestWholeLedger = WholeLedger.TestCase
 TestWholeLedger.settings = settings(
-    in_brief, max_examples=int(os.environ.get("UPRIGHT_SEQUENCES", "8")), stateful_step_count=12
+    in_brief, max_examples=int(os.environ.get("UPRIGHT_SEQUENCES", "6")), stateful_step_count=12
 )
+
+
+class LedgerOfATeam(WholeLedger):
+    """The same on PostgreSQL: each ledger in a database of its own."""
+
+    server = ""
+    ledgers = 0
+
+    def _opened(self, folder: Path, *options: str) -> Program:
+        LedgerOfATeam.ledgers += 1
+        name = f"whole_{self.ledgers}"
+        assert BINARIES is not None
+        words = ["-h", "127.0.0.1", "-p", str(PORT), "-U", "upright", name]
+        subprocess.run([BINARIES / "createdb", *words], check=True)
+        Program(folder.parent)("open", folder.name, *options, "--database", self.server + name)
+        return Program(folder)
+
+
+@pytest.mark.skipif(
+    BINARIES is None, reason="PostgreSQL is not installed: apt-get install postgresql"
+)
+def test_a_ledger_of_a_team_is_the_same_ledger() -> None:
+    with cluster() as server:
+        LedgerOfATeam.server = server
+        run_state_machine_as_test(
+            LedgerOfATeam,
+            settings=settings(in_brief, max_examples=2, stateful_step_count=10),
+        )
