@@ -4,6 +4,7 @@ back with its reason, and nothing fills the hole.
 
 from __future__ import annotations
 
+import csv
 import json
 import random
 from dataclasses import replace
@@ -14,7 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from test_reading_back import EXACT, SHOP, TEMPLATES, differs, rules_of_every_kind
 
-from conformance import OLD, SITES, make_rules
+from conformance import NEW, OLD, SITES, make_rules
 from corruption import RULE_FILES
 from properties import in_brief
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
@@ -24,6 +25,7 @@ from upright_ledger.core.rules.exact_rule import Rule
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.servers import load_dialect
+from upright_ledger.servers.import_list import ListDialect, Profile
 from upright_ledger.servers.probes import probes
 from upright_ledger.servers.protocol import (
     ServerDialect,
@@ -230,6 +232,22 @@ def test_probes_try_each_rule_in_its_own_ways() -> None:
     assert any("utm_source" in p.target for p in asked)
     assert {p.scheme for p in asked} == {"", "http", "https"}
     assert SHOP.removeprefix("http://") in rules.site_of
+
+
+def test_a_list_of_paths_tells_hosts_where_they_differ_and_no_path_twice() -> None:
+    shop = Profile("shop", old="From", new="To", status="", paths_only=True, patterns=True)
+    rules = compiled(
+        rule_of("/a?i=1", f"{NEW}/n?x=1"), rule_of("/b", f"{FAR}/b"), rule_of(f"{SHOP}/b", f"{NEW}/s"),
+        rule_of(f"{SHOP}/c", f"{NEW}/c"), templates=(("/t/{x}", f"{NEW}/t/{{x}}"),),
+    )  # fmt: skip
+    made = ListDialect(shop, {("quillhaven.example", "/b"): 9.0}, NEW).write(rules)
+    assert list(csv.DictReader(made.files["import.csv"].decode().splitlines())) == [
+        {"From": "/t/{x}", "To": "/t/{x}"}, {"From": "/b", "To": f"{FAR}/b"},
+        {"From": "/c", "To": "/c"}, {"From": "/a?i=1", "To": "/n?x=1"},
+    ]  # fmt: skip
+    assert [(r.legacy_url, r.reason) for r in made.refused] == [
+        (f"{SHOP}/b", "the list tells no hosts, and this path is in it for another old site")
+    ]
 
 
 @pytest.mark.parametrize(("name", "file"), [("csv", "import.csv"), ("jsonl", "import.jsonl")])

@@ -30,11 +30,14 @@ def load_dialect(
     name: str,
     profiles: Sequence[Profile] = (),
     worth: Mapping[tuple[str, str], float] | None = None,
+    home: str = "",
 ) -> Dialect:
-    """The dialect of that name, a profile's name included; raises UsageError for an unknown one."""
+    """The dialect of that name, a profile's name included; raises UsageError for an unknown one.
+    worth, home: see `ListDialect`.
+    """
     named = LISTS | {p.name: p for p in profiles}
     if name in named:
-        return ListDialect(named[name], worth or {})
+        return ListDialect(named[name], worth or {}, home)
     if name not in DIALECTS:
         raise UsageError(
             f"no server is called {name!r}", f"choose one of: {', '.join([*DIALECTS, *named])}"

@@ -14,7 +14,6 @@ from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion
 from upright_ledger.core.rules.exact_rule import GONE, ExactRule, Rule
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
-from upright_ledger.core.url.address import parse_address
 from upright_ledger.servers.protocol import Translation
 from upright_ledger.servers.template_files import readme
 
@@ -46,11 +45,12 @@ class Profile:
 @dataclass(frozen=True)
 class ListDialect:
     """A list by a profile. worth: of an entry (site, key): the most valuable come first, and fill a
-    limited list.
+    limited list. home: the first new origin.
     """
 
     profile: Profile
     worth: Mapping[tuple[str, str], float]
+    home: str = ""
     include_file: str = ""
     most_rules: int = 0
     too_many: str = ""
@@ -70,8 +70,11 @@ class ListDialect:
         reason = "a list tells single addresses: set this up on the platform itself"
         refused = [ExcludedRule(form.legacy_url, Exclusion.REFUSED, reason) for form in rules.forms]
         rows: list[Rule] = []
+        told: dict[str, str] = {}
         for rule in self._ordered(rules):
             reason = self._fault(rule)
+            if not reason and told.setdefault(self._old(rule), rule.site) != rule.site:
+                reason = "the list tells no hosts, and this path is in it for another old site"
             if not reason and self.profile.limit and len(rows) >= self.profile.limit:
                 reason = f"the list takes {self.profile.limit:,} rows, and these are worth less"
             if reason:
@@ -127,19 +130,17 @@ class ListDialect:
         return ""
 
     def _row(self, rule: Rule) -> dict[str, object]:
-        p = self.profile
-        old, new = rule.legacy_url, rule.destination
-        if p.paths_only:
-            old = old.partition("://")[2].partition("/")[2]
-            old = f"/{old}"
-            new = (
-                parse_address(new).text.partition("://")[2].partition("/")[2]
-                if new and "{" not in new
-                else new
-            )
-            new = f"/{new}" if rule.destination and "{" not in rule.destination else new
-        row: dict[str, object] = {p.old: old, p.new: new}
+        p, new = self.profile, rule.destination
+        if p.paths_only and self.home and new.startswith(f"{self.home}/"):
+            new = new.removeprefix(self.home)
+        row: dict[str, object] = {p.old: self._old(rule), p.new: new}
         return row | {p.status: rule.status} if p.status else row
+
+    def _old(self, rule: Rule) -> str:
+        """The old address as the list tells it."""
+        if not self.profile.paths_only:
+            return rule.legacy_url
+        return f"/{rule.legacy_url.partition('://')[2].partition('/')[2]}"
 
     def _text(self, rows: list[Rule]) -> str:
         made = [self._row(r) for r in rows]

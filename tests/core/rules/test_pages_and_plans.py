@@ -46,6 +46,9 @@ FOLD, EXACT = FoldingPolicy(), FoldingPolicy(case="exact")
         (f"{NEW}/q", 301),
         (f"{NEW}/q?x=2", 301),
         (f"{NEW}/both", 201),
+        (f"{NEW}/plain", 202),
+        (f"{OLD}/plain?u=a://b", 203),
+        (f"{NEW}/far?u=a://b", 204),
         (f"{NEW}/none", None),
         (f"{NEW}/a/", None),
         ("https://elsewhere.example/a", None),
@@ -56,7 +59,8 @@ def test_a_page_is_found_whatever_the_scheme(url: str, status: int | None) -> No
         {
             f"{NEW}/a": StockPage(200), f"{NEW}/q": StockPage(301), f"{NEW}/q?x=1": StockPage(404),
             f"{OLD}/both": StockPage(500), f"{NEW}/both": StockPage(201),
-            "https://elsewhere.example/a": StockPage(200),
+            "https://elsewhere.example/a": StockPage(200), f"{OLD}/plain": StockPage(202),
+            f"{OLD}/plain?u=a://b": StockPage(203), f"{NEW}/far?u=a://b": StockPage(204),
         },
         SITES,
     )  # fmt: skip

@@ -127,9 +127,8 @@ def build(
     profiles = [
         Profile(name, **structs.asdict(p)) for name, p in move.ledger.settings.profiles.items()
     ]
-    dialect = load_dialect(
-        server, profiles, {(e.site, e.key): e.evidence.value for e in move.entries}
-    )
+    worth = {(e.site, e.key): e.evidence.value for e in move.entries}
+    dialect = load_dialect(server, profiles, worth, move.sites.new[0])
     if not move.compiled.rules.answering and move.compiled.held_back:
         raise UsageError(
             f"none of the answers can be built: {move.compiled.held_back[0].legacy_url}: "
