@@ -237,7 +237,8 @@ def test_probes_try_each_rule_in_its_own_ways() -> None:
 def test_a_list_of_paths_tells_hosts_where_they_differ_and_no_path_twice() -> None:
     shop = Profile("shop", old="From", new="To", status="", paths_only=True, patterns=True)
     rules = compiled(
-        rule_of("/a?i=1", f"{NEW}/n?x=1"), rule_of("/b", f"{FAR}/b"), rule_of(f"{SHOP}/b", f"{NEW}/s"),
+        rule_of("/a?i=1", f"{NEW}/n?x=1"), rule_of("/b", f"{FAR}/b"), rule_of(f"{SHOP}/b",
+            f"{NEW}/s"),
         rule_of(f"{SHOP}/c", f"{NEW}/c"), templates=(("/t/{x}", f"{NEW}/t/{{x}}"),),
     )  # fmt: skip
     made = ListDialect(shop, {("quillhaven.example", "/b"): 9.0}, NEW).write(rules)

@@ -10,7 +10,6 @@ from collections.abc import Iterator
 from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
 from upright_ledger.core.rules.compiler import image_pattern
 from upright_ledger.core.rules.exact_rule import ExactRule
-from upright_ledger.core.rules.imported.rule import ImportedRule, PieceKind
 from upright_ledger.core.rules.proofs.proof import Proof, Witness, in_their_order
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.path_automata import (
@@ -18,7 +17,6 @@ from upright_ledger.core.rules.templates.path_automata import (
     Pattern,
     common_path,
     common_paths,
-    may_begin_alike,
     source_pattern,
 )
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateGroup, TemplateRule
@@ -45,7 +43,7 @@ _SORTS = 6
 
 def prove(rules: RuleSet) -> Proof:
     """Look for an address that a rule sends to another rule. Each witness was played through the
-    rules.
+    rules. Imported blocks, which are not built, have no part in it.
     """
     proof = Proof(len(rules.answering))
     prover = _Prover(rules)
@@ -58,9 +56,6 @@ def prove(rules: RuleSet) -> Proof:
             prover.template(rule, proof)
     for form in rules.forms:
         prover.form(form, proof)
-    for block in rules.blocks:
-        for imported in block.rules:
-            prover.imported(imported, proof)
     unique = {w.url: w for w in proof.witnesses}
     proof.witnesses = in_their_order(unique.values())
     proof.undecided = list(dict.fromkeys(proof.undecided))
@@ -97,7 +92,7 @@ class _Prover:
             return
         goal = parse_address(rule.destination)
         ends = self.rules.answer(goal.authority, goal.target, goal.scheme) is None
-        if rule.query != QueryPolicy.CARRY and ends and not self.rules.blocks:
+        if rule.query != QueryPolicy.CARRY and ends:
             return
         # A rule may be named by its path alone.
         authority = rule.legacy_url.partition("://")[2].partition("/")[0]
@@ -171,12 +166,6 @@ class _Prover:
                     rule, image, group, proof
                 ):
                     proof.undecided.append(f"{rule.source.text} may lead to {group.source.text}")
-        for block in self.rules.blocks:
-            for imported in block.rules:
-                if not imported.literal and may_begin_alike(head, imported.head):
-                    proof.undecided.append(
-                        f"{rule.source.text} may lead to the rule of {imported.where}"
-                    )
         if form_of(self.rules.forms, site):
             # What a form makes of a destination hangs on its last name and on its capitals: the
             # samples have all sorts.
@@ -251,25 +240,6 @@ class _Prover:
                 return
         if self.heads[site]:
             proof.undecided.append(f"{form.legacy_url} may lead to a template of {site}")
-
-    def imported(self, rule: ImportedRule, proof: Proof) -> None:
-        """A literal rule is played through; a pattern that may come back to a host of ours is not
-        decided.
-        """
-        if not rule.destination:
-            return
-        if rule.address:
-            host = rule.host or next(iter(self.rules.bases), "")
-            answer = self.rules.answer(host, rule.address)
-            if answer is not None and answer.rule is rule:
-                self._play(host, rule.address, proof)
-            return
-        first = rule.destination[0]
-        if first[0] == PieceKind.TEXT and "://" in first[1]:
-            authority = first[1].partition("://")[2].partition("/")[0].lower()
-            if authority and authority not in self.rules.site_of:
-                return
-        proof.undecided.append(f"the rule of {rule.where} may lead to another one")
 
     def _near(self, site: str, rule: TemplateRule) -> Iterator[str]:
         """The exact paths of a site that begin as a template's destination does."""
