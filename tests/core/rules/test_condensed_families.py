@@ -71,8 +71,8 @@ def test_what_a_destination_repeats_is_carried(
     ("path", "at", "goal", "carried"),
     [
         ("/m/ada_lee.htm", 1, "/p/lee-ada/", ("/m/{p2|word}_{p3|word}.htm", "/p/{p3}-{p2}/")),
-        ("/a/1850-clock", 1, "/s/clock", ("/a/{n2|digits}-{p3}", "/s/{p3}")),
-        ("/a/1850-clock", 1, "/s/1850/clock", ("/a/{p2|digits}-{p3}", "/s/{p2}/{p3}")),
+        ("/a/1850-clock", 1, "/s/clock", ("/a/{n2|digits}-{p3|word}", "/s/{p3}")),
+        ("/a/1850-clock", 1, "/s/1850/clock", ("/a/{p2|digits}-{p3|word}", "/s/{p2}/{p3}")),
         ("/x/qh17", 1, "/x/17", ("/x/qh{p2|digits}", "/x/{p2}")),
     ],
 )  # fmt: skip
