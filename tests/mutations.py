@@ -16,7 +16,7 @@ import re
 import shutil
 import subprocess
 import sys
-from collections import Counter, defaultdict
+from collections import Counter
 from pathlib import Path
 from typing import Any
 
@@ -42,7 +42,10 @@ track_dependencies = false
 """
 STARTS_THE_PROGRAM = {"bare", "open_museum", "museum"}
 """Fixtures; in another process no fault is seen."""
-FOUND = {"killed", "timeout", "segfault"}
+STATES = {0: "not found", 1: "found", 3: "found", 5: "no tests", 33: "no tests"} | dict.fromkeys(
+    (-24, 24, 36, 152, 255, -9, -11), "found"
+)
+"""Exit codes of a run: also those of one that never ends, or dies."""
 
 
 def pytest_collection_modifyitems(config: Any, items: list[Any]) -> None:
@@ -76,7 +79,7 @@ def pytest_sessionstart() -> None:
 
 
 def main() -> None:
-    modules = [m for name in sys.argv[1:] if name != "-q" for m in _modules(name)]
+    modules = [m for name in sys.argv[1:] for m in _modules(name)]
     tests = sorted({_tests_of(m) for m in modules})
     _lay_out(modules, [t for t in tests if not any(t.startswith(f"{u}/") for u in tests)])
     _forget_what_was_not_found()
@@ -93,34 +96,31 @@ def main() -> None:
     if done.returncode:
         print((COPY / "run.txt").read_text(encoding="utf-8", errors="replace")[-3000:])
         sys.exit(f"the run ended with {done.returncode}; see {COPY / 'run.txt'}")
-    _tell(modules, words)
+    _tell(modules)
 
 
-def _tell(modules: list[str], words: list[str]) -> None:
+def _tell(modules: list[str]) -> None:
     """Print what was found of each module, and what was not."""
-    told = _said([*words, "results", "--all", "true"])
-    states: dict[str, dict[str, str]] = defaultdict(dict)
-    for name, state in re.findall(r"^\s*(upright_ledger\.\S+): (.+)$", told, re.MULTILINE):
-        states[name.rpartition(".")[0]][name] = state
+    os.chdir(COPY)
+    from mutmut.mutation.diff_apply import get_diff_for_mutant
+
+    lost = []
     for module in modules:
-        here = states["upright_ledger." + module.removesuffix(".py").replace("/", ".")]
-        counts = Counter(here.values())
-        found = sum(counts[state] for state in FOUND)
-        share = f"{found / len(here):.0%}" if here else "-"
-        rest = ", ".join(f"{s}: {n}" for s, n in counts.items() if s not in FOUND)
-        print(f"{module}: {found} of {len(here)} found, {share}; {rest}")
-    for name, state in (pair for here in states.values() for pair in here.items()):
-        if state not in FOUND and "-q" not in sys.argv:
-            change = (
-                n
-                for n in _said([*words, "show", name]).splitlines()
-                if re.match(r"[+-](?![+-])", n)
-            )
-            print(f"\n{name}: {state}", *change, sep="\n  ")
-
-
-def _said(words: list[str]) -> str:
-    return subprocess.run(words, cwd=COPY, capture_output=True, text=True, check=False).stdout
+        path = f"src/upright_ledger/{module}"
+        meta = Path(f"mutants/{path}.meta")
+        if not meta.exists():
+            continue
+        held = json.loads(meta.read_text(encoding="utf-8"))
+        states = Counter(STATES.get(c, str(c)) for c in held["exit_code_by_key"].values())
+        whole, found = states.total(), states["found"]
+        rest = ", ".join(f"{state}: {n}" for state, n in states.items() if state != "found")
+        share = f", {found / whole:.0%}" if whole else ""
+        print(f"{module}: {found} of {whole} found{share}{'; ' * bool(rest)}{rest}")
+        codes = held["exit_code_by_key"].items()
+        lost += [(name, path) for name, code in codes if STATES.get(code) != "found"]
+    for name, path in lost:
+        changes = get_diff_for_mutant(name, path=path).splitlines()
+        print(f"\n{name}", *(n for n in changes if re.match(r"[+-](?![+-])", n)), sep="\n  ")
 
 
 def _modules(name: str) -> list[str]:
