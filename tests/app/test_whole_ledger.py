@@ -278,7 +278,7 @@ class WholeLedger(RuleBasedStateMachine):
 
 TestWholeLedger = WholeLedger.TestCase
 TestWholeLedger.settings = settings(
-    in_brief, max_examples=int(os.environ.get("UPRIGHT_SEQUENCES", "6")), stateful_step_count=12
+    in_brief, max_examples=int(os.environ.get("UPRIGHT_SEQUENCES", "5")), stateful_step_count=12
 )
 
 

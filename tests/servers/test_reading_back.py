@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 
 from conformance import NEW, OLD, SCHEME_HEADER, SITES, make_requests, make_rules
 from corruption import RULE_FILES, corruptions
-from properties import thorough
+from properties import in_brief
 from server_comparison import SCHEMES, first_of
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, CanonicalForm
@@ -141,7 +141,7 @@ def differs(dialect: ServerDialect, files: dict[str, bytes], rules: RuleSet, see
     return ""
 
 
-@thorough
+@in_brief
 @given(seed=st.integers(0, 1 << 30))
 def test_what_is_written_reads_back_and_what_is_corrupted_does_not(seed: int) -> None:
     rng = random.Random(seed)

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 from conftest import NEW, OLD
 from counting import KINDS, LISTS, OLDS, WRITERS, Asked, counted, gathered, write_log
 from ledgers import fresh_ledger
-from properties import thorough
+from properties import in_brief
 from upright_ledger.app.journal import undo
 
 
-@thorough
+@in_brief
 @given(
     asked=LISTS,
     kind=KINDS,

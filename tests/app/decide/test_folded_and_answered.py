@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
 from ledgers import fresh_ledger
-from properties import thorough
+from properties import in_brief
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.decide.decide import decide_one
 from upright_ledger.app.move_state import MoveState
@@ -73,7 +73,7 @@ PATHS = st.sampled_from(
 
 
 @example(spelled=["/caf%E9?sid=9", "/caf%C3%A9?sid=9"], answer="keep", case="exact")
-@thorough
+@in_brief
 @given(
     spelled=st.lists(
         st.builds(lambda f, p: "/" + f.format(p=p, q="b").lstrip("/"), FORMS, PATHS),

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 
 from conftest import NEW, OLD, Program
 from ledgers import fresh_ledger
-from properties import thorough
+from properties import in_brief
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.decide.decide_list import decide_from
 from upright_ledger.app.move_state import MoveState
@@ -150,7 +150,7 @@ def second_hop(rules: RuleSet, host: str, target: str) -> bool:
     return rules.answer(goal.authority, goal.target, goal.scheme) is not None
 
 
-@thorough
+@in_brief
 @given(seed=st.integers(0, 1 << 30))
 def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceback(
     seed: int,
