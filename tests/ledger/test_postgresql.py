@@ -269,7 +269,11 @@ def test_a_connection_that_stalls_can_be_interrupted_and_holds_nobody_up(team: P
     running = subprocess.Popen(
         [PROGRAM, "gather", "pages.txt"], cwd=team.folder, stderr=subprocess.PIPE, text=True
     )
-    while "upright gather" not in _psql("SELECT application_name FROM pg_stat_activity"):
+    taken = (
+        "SELECT application_name FROM pg_stat_activity JOIN pg_locks USING (pid) "
+        "WHERE mode = 'ExclusiveLock' AND locktype = 'relation' AND granted"
+    )
+    while "upright gather" not in _psql(taken):  # its turn has come
         time.sleep(0.05)
     stalling.stalled.set()
     time.sleep(1)

@@ -250,10 +250,12 @@ def test_a_settled_slash_decides_without_a_stock(slash: str, goal: str, cause: s
 
 
 @pytest.mark.parametrize(
-    ("slashed", "bare", "faulty"), [(8, 2, 2), (2, 8, 2), (7, 3, 0), (9, 0, 0), (10, 0, 0)]
+    ("slashed", "unslashed", "faulty"), [(8, 2, 2), (2, 8, 2), (7, 3, 0), (9, 0, 0), (10, 0, 0)]
 )
-def test_a_clear_habit_of_destinations_is_a_policy(slashed: int, bare: int, faulty: int) -> None:
-    goals = [f"{FAR}/s{n}/" for n in range(slashed)] + [f"{FAR}/b{n}" for n in range(bare)]
+def test_a_clear_habit_of_destinations_is_a_policy(
+    slashed: int, unslashed: int, faulty: int
+) -> None:
+    goals = [f"{FAR}/s{n}/" for n in range(slashed)] + [f"{FAR}/b{n}" for n in range(unslashed)]
     goals += [f"{FAR}/f.pdf", f"{FAR}/"]
     rows = [plan(f"/{n}", goal) for n, goal in enumerate(goals)]
     assert [f[0] for f in faults(rows)].count("slash-mismatch") == faulty

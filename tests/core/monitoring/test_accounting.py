@@ -248,6 +248,11 @@ def test_what_days_add_up_to() -> None:
     assert totals(week) == DayTotals(70, 21, 7)
     assert totals(week).share == 0.3
     assert totals({}).share == 0.0
+    assert totals({"d": {"2xx": 3.0}, "e": {"4xx": 1.0}}) == DayTotals(4, 0, 0)
+    plain = {f"2026-05-{n:02}": {"2xx": float(n)} for n in range(1, 15)}
+    late = {f"2026-05-{n:02}": {"404": 1.0} for n in range(15, 22)}
+    assert weekly_shares(plain | late) == (0.0, 1.0)
+    assert weekly_shares(plain) == (0.0, 0.0)
     assert weekly_shares(week) is None
     later = {f"2026-05-{n:02}": {"2xx": 1.0, "404": 1.0} for n in range(8, 15)}
     assert weekly_shares(week | later) == (0.2, 0.5)

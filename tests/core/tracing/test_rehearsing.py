@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -18,6 +19,8 @@ from upright_ledger.core.inventory.answer import (
     expected_text,
 )
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.rules.exact_rule import ExactRule
+from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.target_pages import Pages, StockPage
 from upright_ledger.core.tracing.offline import trace_offline
 from upright_ledger.core.tracing.rehearsal import Rehearsal
@@ -25,6 +28,7 @@ from upright_ledger.core.tracing.results import Row, TraceTable
 from upright_ledger.core.tracing.root_causes import with_rules
 from upright_ledger.core.tracing.verdicts import judge
 from upright_ledger.core.url.address import Address
+from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.ledger.tables.runs.trace_blocks import pack, unpack
 
 HOMES = frozenset({f"{NEW}/"})
@@ -86,3 +90,100 @@ def _as_sent(url: str) -> Address:
     host, _, target = rest.partition("/")
     path, _, query = f"/{target}".partition("?")
     return Address(scheme, host, "", path, query)
+
+
+GOALS = [f"{NEW}{tail}" for tail in ("/", "/?x=1", "/de/", "/de/x", "/n", "/n?x=1", "/n#top", "/N",
+    "/n//x")] + ["https://new.example/n", "https://new.example/de/n", "https://x.example/"]  # fmt: skip
+SOURCES = ["/a", "/b/c", "/de/a", "/en/a", "/A", "/a?x=1", "/gone", "/none", "/robots.txt"]
+
+
+@in_brief
+@given(
+    moves=st.dictionaries(st.sampled_from(SOURCES[:6]), st.tuples(st.sampled_from([301, 302, 307]),
+        st.sampled_from(GOALS)), min_size=1),
+    stock=st.dictionaries(st.sampled_from(GOALS), st.sampled_from([0, 200, 204, 299, 301, 404])),
+    dues=st.lists(st.tuples(st.sampled_from(SOURCES), st.sampled_from(["", *ANSWERS]),
+        st.sampled_from(GOALS))),
+    hosts=st.sampled_from([("www.quillhaven.example",), ("www.quillhaven.example", "x.example")]),
+)  # fmt: skip
+def test_homes_languages_and_dead_ends_are_judged_as_one_by_one(
+    moves: dict[str, tuple[int, str]],
+    stock: dict[str, int],
+    dues: list[tuple[str, str, str]],
+    hosts: tuple[str, ...],
+) -> None:
+    found = tuple(
+        ExactRule("q", p, (), (p,), status, goal, f"http://www.quillhaven.example{p}")
+        for path, (status, goal) in moves.items()
+        if (p := path.partition("?")[0]) == path
+    )
+    gone = ExactRule("q", "/gone", (), ("/gone",), 410, "", "gone")
+    rules = RuleSet((*found, gone), {"www.quillhaven.example": "q"}, True, ("utm_source",))
+    pages = Pages({k: StockPage(v) for k, v in stock.items()}, SITES)
+    asked: list[tuple[str, Decision | None]] = [(f"http://{hosts[0]}{s}", None) for s in SOURCES]
+    for source, kind, goal in dues:
+        status = {"move": 301, "temporary": 302, "gone": 410}.get(kind, 0)
+        url = f"http://{hosts[-1]}{source}"
+        if not kind:
+            asked.append((url, None))
+            continue
+        there = goal if status in {301, 302} else ""
+        asked.append((url, Decision(AnswerKind(kind), status, there)))
+
+    def due_of(entry: Decision | None, address: Address) -> tuple[Expected, float]:
+        if entry is None:
+            return Expected(kind=AnswerKind.OPEN), 0.0
+        return expected_outcome(entry, address.without_fragment), 2.5
+
+    rehearsal = Rehearsal(rules, SITES, pages, HOMES, POLICY, due_of)
+    for (url, entry), (location, outcome) in zip(asked, rehearsal.ask(asked), strict=True):
+        (row,) = TraceTable([url], [1], [location], [outcome])
+        expected, value = due_of(entry, _as_sent(url))
+        trace = trace_offline(_as_sent(url), rules, SITES, pages, POLICY.index_set)
+        verdicts = judge(trace, expected, HOMES, POLICY)
+        trace = trace if verdicts[0] == "ok" else with_rules(trace, rules)
+        assert row == Row(trace, 1, verdicts, expected_text(expected), value), (url, entry)
+
+
+def test_what_plainly_ends_well_is_not_looked_at_twice(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Each short way is taken: without one, a million requests take an hour."""
+    rules = RuleSet(
+        (
+            ExactRule("q", "/a", (), ("/a", "/a/"), 301, "https://new.example/n", "a"),
+            ExactRule("q", "/gone", (), ("/gone",), 410, "", "g"),
+        ),
+        {"www.quillhaven.example": "q"},
+        True,
+        (),
+    )
+    looked: list[str] = []
+    whole = Rehearsal._whole
+
+    def counted(self: Rehearsal[Decision], url: str, due: Decision | None) -> object:
+        looked.append(url)
+        return whole(self, url, due)
+
+    monkeypatch.setattr(Rehearsal, "_whole", counted)
+    judged: list[str] = []
+
+    def due_of(entry: Decision | None, address: Address) -> tuple[Expected, float]:
+        judged.append(address.target)
+        return expected_outcome(entry or Decision(AnswerKind.OPEN), address.target), 1.0
+
+    host = "http://www.quillhaven.example"
+    move = Decision(AnswerKind.MOVE, 301, "https://new.example/n")
+    asked = [(f"{host}/a", move), (f"{host}/a/", move), (f"{host}/gone", None),
+        (f"{host}/gone", None), (f"{host}/none", None), (f"{host}/none", None),
+        (f"{host}/a", None)]  # fmt: skip
+    apart = Sites(group_origins([host]), ("https://new.example",))
+    stock = Pages({"https://new.example/n": StockPage(200)}, apart)
+    rehearsal = Rehearsal(rules, apart, stock, HOMES, POLICY, due_of)
+    found = list(rehearsal.ask(asked))
+    assert looked == []
+    assert judged == ["/a", "/a/", "/gone", "/none"], "what nobody decided is judged once"
+    assert found[2][1] is found[3][1]
+    assert found[0][1] is found[1][1]
+    assert [(location, o.status, o.final_status) for location, o in found] == [
+        ("https://new.example/n", 301, 200), ("https://new.example/n", 301, 200), ("", 410, 410),
+        ("", 410, 410), ("", 404, 404), ("", 404, 404), ("https://new.example/n", 301, 200),
+    ]  # fmt: skip
