@@ -9,7 +9,7 @@ from dataclasses import replace
 import pytest
 from test_rule_set_parts import FAR, HOST, NEW, SITE, exact, rules, template
 
-from upright_ledger.core.rules.canonical_form import ALWAYS, CanonicalForm
+from upright_ledger.core.rules.canonical_form import ALWAYS, CONNECTION, CanonicalForm
 from upright_ledger.core.rules.finding import Finding, FindingKind
 from upright_ledger.core.rules.proofs.one_hop import findings_of, keep_to_one_hop
 from upright_ledger.core.rules.proofs.proof import Proof, ProofState, Witness, in_their_order
@@ -80,6 +80,23 @@ WITNESSED: dict[str, tuple[RuleSet, list[str]]] = {
     "a form before a template": (
         rules(template("/k/{x|digits}{?i}", f"{FAR}/x"), forms=(OF_SHOP,)),
         [f"http://shop.quillhaven.example/k/7?i=x /k/7?i=x {FAR}/x"]),
+    "capitals that are folded": (
+        rules(template("/t/{x|digits}", f"{NEW}/U/{{x}}"), exact("/u/7", f"{FAR}/c")),
+        [f"/t/7 /U/7 {FAR}/c"]),
+    "a template with a query into one without": (
+        rules(template("/t/{x}", f"{NEW}/u/{{x}}?k=1"), template("/u/{y|digits}", f"{FAR}/{{y}}")),
+        [f"/t/0 /u/0?k=1 {FAR}/0"]),
+    "the host by which an entry was named": (
+        rules(exact("/a", f"{NEW}/b"), exact("/b", f"{FAR}/c"),
+            site_of={HOST: SITE, "q.example": SITE}), [f"/a /b {FAR}/c"]),
+    "the plainest host of a template": (
+        rules(template("/t/{x}", f"{NEW}/b"), exact("/b", f"{FAR}/c"),
+            site_of={HOST: SITE, "q.example": SITE}), [f"http://q.example/t/x /b {FAR}/c"]),
+    "a scheme that the form settles": (
+        rules(exact("/a", f"http://{HOST}/b"),
+            forms=(CanonicalForm(SITE, NEW, scheme_from=CONNECTION),)), ["/a /b /b"]),
+    "a form and a rule round": (
+        rules(exact("/a/", f"{NEW}/a"), forms=(SLASHED,)), ["loop /a/ /a /a/"]),
     "capitals where case counts": (
         rules(template("/T/{x|digits}", f"{NEW}/U/{{x}}"), exact("/U/7", f"{FAR}/c"),
             fold_case=False), [f"/t/7 /U/7 {FAR}/c"]),
