@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import csv
 import os
+import sqlite3
 import subprocess
 import tempfile
 from collections import Counter
@@ -30,6 +31,9 @@ from ledger_model import Books, LedgerModel, Told
 from properties import in_brief
 
 NEW = "https://new.example"
+Rows = dict[str, list[str]]
+TABLES = ("answers", "claims", "proposals", "templates")
+"""What sources told, and policies, are not taken out again: they count no longer."""
 SITES = ("--old", OLD, "--old", "http://quillhaven.example", "--new", NEW)
 ADDRESSES = st.sampled_from(
     ["/a", "/A", "/b", "/B/x", "/b/x", "/p1.html", "/p2.html", "/p3.html", "/p4.html", "/t/x",
@@ -54,6 +58,8 @@ class WholeLedger(RuleBasedStateMachine):
         self.model = LedgerModel()
         self.files = 0
         self.newest = self._newest()
+        self.rows = self._rows()
+        self.rows_before: dict[int, Rows] = {}
 
     def _opened(self, folder: Path, *options: str) -> Program:
         return opened(folder, *options)
@@ -65,6 +71,17 @@ class WholeLedger(RuleBasedStateMachine):
     def _newest(self) -> int:
         return int(self.program.json("history", "--last", "1")["steps"][0]["step"])
 
+    def _rows(self) -> Rows:
+        """What the tables hold that undo gives back, but for who posted it."""
+        with sqlite3.connect(f"file:{self.program.folder / 'ledger.db'}?mode=ro", uri=True) as held:
+            return {
+                table: sorted(map(repr, held.execute(f"SELECT * FROM {table}"))) for table in TABLES
+            }
+
+    def _posted(self, step: int, before: Books) -> None:
+        self.model.posted(step, before)
+        self.rows_before[step] = self.rows
+
     def _run(self, *words: str, code: int | None = 0) -> Any:
         return self.program(*words, "--json", code=code).json
 
@@ -74,7 +91,7 @@ class WholeLedger(RuleBasedStateMachine):
         newest = self._newest()
         assert newest in {self.newest, self.newest + 1}, "one command, one step"
         if newest > self.newest:
-            self.model.posted(newest, before)
+            self._posted(newest, before)
         else:
             assert self.model.now == before, "what changed something is a step"
         self.newest = newest
@@ -142,7 +159,7 @@ class WholeLedger(RuleBasedStateMachine):
         newest = self._newest()
         assert newest - self.newest in {0, 1}
         if newest > self.newest:
-            self.model.posted(newest, before)
+            self._posted(newest, before)
         elif told.code == 0:
             assert self.model.now == before
         else:
@@ -197,7 +214,7 @@ class WholeLedger(RuleBasedStateMachine):
         newest = self._newest()
         assert newest - self.newest in {0, 1}
         if newest > self.newest:
-            self.model.posted(newest, before)
+            self._posted(newest, before)
         else:
             assert self.model.now == before, told.err
         self.newest = newest
@@ -205,16 +222,20 @@ class WholeLedger(RuleBasedStateMachine):
     @precondition(lambda self: self.model.steps)
     @rule()
     def take_the_last_step_back(self) -> None:
-        self.model.take_back()
+        step = self.model.take_back()
         self._run("undo")
         self.newest += 1
+        assert self._rows() == self.rows_before[step], "undo gives back all tables"
 
     @precondition(lambda self: self.model.undone is not None)
     @rule()
     def take_the_undo_back(self) -> None:
-        self.model.take_back_the_undo()
+        step = self.model.take_back_the_undo()
+        before = self.rows_before.pop(step)
+        assert self.rows == before
         self._run("undo", "--step", str(self.newest))
         self.newest += 1
+        self.rows_before[step] = before
 
     @rule(live=st.booleans())
     def build(self, live: bool) -> None:
@@ -246,7 +267,7 @@ class WholeLedger(RuleBasedStateMachine):
             self._run("handover", "rules", "--live")
         newest = self._newest()
         for step in range(self.newest + 1, newest + 1):
-            self.model.posted(step, self.model.before())
+            self._posted(step, self.model.before())
         self.newest = newest
 
     def _answers(self) -> dict[str, Told]:
@@ -262,6 +283,7 @@ class WholeLedger(RuleBasedStateMachine):
     def what_is_shown_is_what_stands(self) -> None:
         if not hasattr(self, "program"):
             return
+        self.rows = self._rows()
         books = self.model.now
         due = {key: books.answer(key) for key in books.named()}
         assert self._answers() == due
@@ -287,6 +309,9 @@ class LedgerOfATeam(WholeLedger):
 
     server = ""
     ledgers = 0
+
+    def _rows(self) -> Rows:
+        return {}
 
     def _opened(self, folder: Path, *options: str) -> Program:
         LedgerOfATeam.ledgers += 1

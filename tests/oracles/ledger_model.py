@@ -130,12 +130,14 @@ class LedgerModel:
         self._to(before)
         return step
 
-    def take_back_the_undo(self) -> None:
+    def take_back_the_undo(self) -> int:
+        """Take the last step up again; its number."""
         assert self.undone is not None
         step, books = self.undone
         self.steps.append((step, self.before()))
         self._to(books)
         self.undone = None
+        return step
 
     def _to(self, books: Books) -> None:
         """What stood then stands again; spellings that were seen since are still known."""
