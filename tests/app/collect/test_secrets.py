@@ -74,12 +74,8 @@ def test_masking_is_done_once_and_for_all(kind: str, text: str) -> None:
     assert "S3CRET" not in Secrets().in_text(f"what {OLD}{WHERE[kind]}{text} said")
 
 
-@pytest.mark.parametrize(
-    "source", ["list", "table", "combined", "json", "w3c", "sitemap", "prose", "broken"]
-)
-def test_no_secret_is_stored_of_any_source(museum: Program, source: str) -> None:
-    targets = [f"{WHERE[kind]}{text}" for kind, texts in SECRETS.items() for text in texts]
-    elsewhere = [f"http://elsewhere.example{t}" for t in targets]
+def text_of(source: str, targets: list[str], elsewhere: list[str]) -> str:
+    """A source of some kind that names targets of the old site, and addresses elsewhere."""
     match source:
         case "list":
             text = "\n".join([f"{OLD}{t}" for t in targets] + elsewhere)
@@ -132,7 +128,16 @@ def test_no_secret_is_stored_of_any_source(museum: Program, source: str) -> None
                 f'203.0.113.9 - S3CRET [10/Mar/2026:10:00:00 +0000] "GET {t} HTTP' for t in targets
             )
             text += '\n{"user":"S3CRET","token":"S3CRET","email": "S3CRET"}'
-    file = museum.write("source.txt", text + "\n")
+    return text
+
+
+@pytest.mark.parametrize(
+    "source", ["list", "table", "combined", "json", "w3c", "sitemap", "prose", "broken"]
+)
+def test_no_secret_is_stored_of_any_source(museum: Program, source: str) -> None:
+    targets = [f"{WHERE[kind]}{text}" for kind, texts in SECRETS.items() for text in texts]
+    elsewhere = [f"http://elsewhere.example{t}" for t in targets]
+    file = museum.write("source.txt", text_of(source, targets, elsewhere) + "\n")
     museum("gather", file.name)
     for command in (("triage", file.name), ("entries", "--aside")):
         museum(*command, code=None)

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import json
 import random
+from contextlib import suppress
 from itertools import product
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -25,6 +26,7 @@ from upright_ledger.core.rules.proofs.proof import ProofState
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import UprightError
+from upright_ledger.ledger.store import Ledger
 from upright_ledger.servers import DIALECTS
 from upright_ledger.settings.file import FILE_NAME, read_settings_of
 
@@ -150,62 +152,63 @@ def second_hop(rules: RuleSet, host: str, target: str) -> bool:
     return rules.answer(goal.authority, goal.target, goal.scheme) is not None
 
 
+HOSTS = (
+    [NEW], [OLD, NEW], [OLD], [OLD, "http://shop.quillhaven.example"],
+    [NEW, "http://shop.quillhaven.example"],
+)  # fmt: skip
+
+
+def drawn_ledger(rng: random.Random, old: list[str]) -> Ledger:
+    """A ledger under settings of any kind. Raises UprightError where they cannot be."""
+    new = [NEW, "https://new.example"]
+    case, slash = rng.choice(("fold", "exact")), rng.choice(("as-stock", "always", "never"))
+    ledger = fresh_ledger(old, new, case=case, slash=slash)
+    toml = ledger.folder / FILE_NAME
+    if rng.random() < 0.5:
+        parts = toml.read_text().split("[[site]]\n")
+        n = rng.randint(1, len(parts) - 1)
+        parts[n] = f'canonical = "{rng.choice(new)}"\n{parts[n]}'
+        lower = rng.choice(("lower = false", "lower = true"))
+        toml.write_text("[[site]]\n".join(parts).replace("lower = false", lower))
+    ledger.settings = read_settings_of(ledger.folder)
+    return ledger
+
+
+def decide_something(rng: random.Random, ledger: Ledger, old: list[str], folder: Path) -> None:
+    """Rules of a server, and answers of any kind; those that cannot be are left."""
+    if rng.random() < 0.7:
+        (folder / ".htaccess").write_text("\n".join(rng.sample(IMPORTED, rng.randint(1, 5))) + "\n")
+        gather(ledger, [str(folder / ".htaccess")])
+    for _ in range(rng.randint(0, 4)):
+        kind = rng.choice(("move", "move", "move", "gone", "keep", "ignore"))
+        address = rng.choice(SOURCES if rng.random() < 0.6 else PATHS)
+        if rng.random() < 0.3:
+            address = rng.choice(old) + address
+        goals = GOALS if "{" in address else [*PATHS, "/c/7"]
+        goal = rng.choice(("", "https://new.example")) + rng.choice(goals)
+        (folder / "rows.csv").write_text(
+            f"old,new,status,query,kind\n{address},{goal if kind == 'move' else ''},"
+            f"{'301' if kind == 'move' else kind},{rng.choice(('', 'carry', 'drop'))},"
+            f"{'template' if '{' in address else 'exact'}\n"
+        )
+        with suppress(UprightError):
+            decide_from(ledger, folder / "rows.csv")
+
+
 @in_brief
 @given(seed=st.integers(0, 1 << 30))
 def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceback(
     seed: int,
 ) -> None:
     rng = random.Random(seed)
+    old = rng.choice(HOSTS)
     with TemporaryDirectory() as held:
         folder = Path(held)
-        old = rng.choice(
-            (
-                [NEW],
-                [OLD, NEW],
-                [OLD],
-                [OLD, "http://shop.quillhaven.example"],
-                [NEW, "http://shop.quillhaven.example"],
-            )
-        )
-        new = [NEW, "https://new.example"]
-        case, slash = rng.choice(("fold", "exact")), rng.choice(("as-stock", "always", "never"))
-        ledger = fresh_ledger(old, new, case=case, slash=slash)
-        toml = ledger.folder / FILE_NAME
-        if rng.random() < 0.5:
-            parts = toml.read_text().split("[[site]]\n")
-            n = rng.randint(1, len(parts) - 1)
-            parts[n] = f'canonical = "{rng.choice(new)}"\n{parts[n]}'
-            text = "[[site]]\n".join(parts)
-            toml.write_text(
-                text.replace("lower = false", rng.choice(("lower = false", "lower = true")))
-            )
         try:
-            ledger.settings = read_settings_of(ledger.folder)
+            ledger = drawn_ledger(rng, old)
         except UprightError:
             return
-        if rng.random() < 0.7:
-            (folder / ".htaccess").write_text(
-                "\n".join(rng.sample(IMPORTED, rng.randint(1, 5))) + "\n"
-            )
-            gather(ledger, [str(folder / ".htaccess")])
-        for _ in range(rng.randint(0, 4)):
-            kind = rng.choice(("move", "move", "move", "gone", "keep", "ignore"))
-            address = rng.choice(SOURCES if rng.random() < 0.6 else PATHS)
-            if rng.random() < 0.3:
-                address = rng.choice(old) + address
-            goal = rng.choice(("", "https://new.example")) + rng.choice(
-                GOALS if "{" in address else [*PATHS, "/c/7"]
-            )
-            rows = (
-                f"old,new,status,query,kind\n{address},{goal if kind == 'move' else ''},"
-                f"{'301' if kind == 'move' else kind},{rng.choice(('', 'carry', 'drop'))},"
-                f"{'template' if '{' in address else 'exact'}\n"
-            )
-            (folder / "rows.csv").write_text(rows)
-            try:
-                decide_from(ledger, folder / "rows.csv")
-            except UprightError:
-                continue
+        decide_something(rng, ledger, old, folder)
         move = MoveState(ledger)
         checked = check_ledger(move)
         assert checked.proof is not None
@@ -217,8 +220,7 @@ def test_no_chain_is_written_where_proved_was_said_and_nothing_ends_in_a_traceba
             built = build(move, dialect, folder / "rules", rng.choice(("", "cautious", "bold")))
         except UprightError:
             return
-        hosts = [parse_address(o).authority for o in old]
-        for host in hosts:
+        for host in (parse_address(o).authority for o in old):
             chains = [t for t in REQUESTS if second_hop(built.rules, host, t)]
             told = [(r.legacy_url, r.destination, r.query) for r in built.rules]
             assert not chains or checked.proof.state != ProofState.PROVED, (chains[:5], told)

@@ -98,6 +98,14 @@ def test_no_hop_at_all_is_unreachable() -> None:
     )
 
 
+def test_what_a_trace_begins_with_and_how_often_it_moved() -> None:
+    none = Trace("a", (), "a", 0)
+    assert (none.first_status, none.first_location, none.redirects) == (0, "", 0)
+    hops = (Hop("a", 302, "/b", "b"), Hop("b", 200, "", "c", how="refresh"), Hop("c", 304))
+    some = Trace("a", hops, "c", 304)
+    assert (some.first_status, some.first_location, some.redirects) == (302, "b", 2)
+
+
 @pytest.mark.parametrize(
     ("title", "soft"),
     [
