@@ -92,8 +92,15 @@ def _as_sent(url: str) -> Address:
     return Address(scheme, host, "", path, query)
 
 
-GOALS = [f"{NEW}{tail}" for tail in ("/", "/?x=1", "/de/", "/de/x", "/n", "/n?x=1", "/n#top", "/N",
-    "/n//x")] + ["https://new.example/n", "https://new.example/de/n", "https://x.example/"]  # fmt: skip
+GOALS = [
+    *(
+        NEW + tail
+        for tail in ("/", "/?x=1", "/de/", "/de/x", "/n", "/n?x=1", "/n#top", "/N", "/n//x")
+    ),
+    "https://new.example/n",
+    "https://new.example/de/n",
+    "https://x.example/",
+]
 SOURCES = ["/a", "/b/c", "/de/a", "/en/a", "/A", "/a?x=1", "/gone", "/none", "/robots.txt"]
 
 
