@@ -100,20 +100,14 @@ def test_a_loop_is_named_once_for_all_who_lead_into_it() -> None:
 @pytest.mark.parametrize(
     ("old", "new", "given", "itself"),
     [
-        (f"{NEW}/a", "/a", True, True),
-        (f"{NEW}/A", "/a", True, True),
-        (f"{NEW}/%61", "/a", True, True),
-        (f"{NEW}/a", "/a/", True, False),
-        (f"{NEW}/a", f"{FAR}/a", True, False),
-        ("http://quillhaven.example/a", "/a", True, False),
-        ("http://quillhaven.example/a", "/a", False, True),
-        (f"{NEW}/a?i=1", "/a?i=1", True, True),
-        (f"{NEW}/a?i=1", "/a?x=2&i=1", True, True),
-        (f"{NEW}/a?i=1", "/a?i=2", True, False),
-        (f"{NEW}/a?i=1", "/a", True, False),
-        (f"{NEW}/a?i=%31", "/A/?i=1", True, True),
+        (f"{NEW}/a", "/a", True, True), (f"{NEW}/A", "/a", True, True),
+        (f"{NEW}/%61", "/a", True, True), (f"{NEW}/a", "/a/", True, False),
+        (f"{NEW}/a", f"{FAR}/a", True, False), ("http://quillhaven.example/a", "/a", True, False),
+        ("http://quillhaven.example/a", "/a", False, True), (f"{NEW}/a?i=1", "/a?i=1", True, True),
+        (f"{NEW}/a?i=1", "/a?x=2&i=1", True, True), (f"{NEW}/a?i=1", "/a?i=2", True, False),
+        (f"{NEW}/a?i=1", "/a", True, False), (f"{NEW}/a?i=%31", "/A/?i=1", True, True),
     ],
-)
+)  # fmt: skip
 def test_a_rule_onto_itself_is_no_rule(old: str, new: str, given: bool, itself: bool) -> None:
     found = faults([plan(old, new, host_given=given)])
     assert [f[0] for f in found if f[0] == "self"] == (["self"] if itself else [])
@@ -233,16 +227,11 @@ def test_a_destination_on_no_new_origin_is_off_site() -> None:
 @pytest.mark.parametrize(
     ("slash", "goal", "cause"),
     [
-        ("always", "/b", "one missing slash"),
-        ("always", "/b/", ""),
-        ("never", "/b/", "one slash too many"),
-        ("never", "/b", ""),
-        ("never", "/", ""),
-        ("always", "/b.pdf", ""),
-        ("never", "/b.pdf", ""),
-        ("as-stock", "/b", ""),
+        ("always", "/b", "one missing slash"), ("always", "/b/", ""),
+        ("never", "/b/", "one slash too many"), ("never", "/b", ""), ("never", "/", ""),
+        ("always", "/b.pdf", ""), ("never", "/b.pdf", ""), ("as-stock", "/b", ""),
     ],
-)
+)  # fmt: skip
 def test_a_settled_slash_decides_without_a_stock(slash: str, goal: str, cause: str) -> None:
     found = [f for f in faults([plan("/a", f"{FAR}{goal}")], around(slash=slash))
         if f[0] == "slash-mismatch"]  # fmt: skip

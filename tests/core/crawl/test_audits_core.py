@@ -186,16 +186,12 @@ def test_sessions_of_visits_are_no_addresses_of_their_own() -> None:
 @pytest.mark.parametrize(
     ("host", "staging"),
     [
-        ("staging.quillhaven.example", True),
-        ("www-dev.quillhaven.example", True),
-        ("203.0.113.7", True),
-        ("localhost", True),
-        ("www.quillhaven.example", False),
-        ("shop.quillhaven.example", False),
-        ("development-trust.example", False),
+        ("staging.quillhaven.example", True), ("www-dev.quillhaven.example", True),
+        ("203.0.113.7", True), ("localhost", True), ("www.quillhaven.example", False),
+        ("shop.quillhaven.example", False), ("development-trust.example", False),
         ("protest.example", False),
     ],
-)
+)  # fmt: skip
 def test_hosts_that_are_not_for_the_public(host: str, staging: bool) -> None:
     assert is_staging(host, "quillhaven.example") is staging
     assert not is_staging(host, host)

@@ -39,17 +39,13 @@ OLD, NEW = "http://www.quillhaven.example", "https://www.quillhaven.example"
 @pytest.mark.parametrize(
     ("figures", "worth"),
     [
-        ({}, 0),
-        ({"hits": 10}, 10),
-        ({"hits": 10, "visits": 30, "clicks": 20}, 30),
+        ({}, 0), ({"hits": 10}, 10), ({"hits": 10, "visits": 30, "clicks": 20}, 30),
         ({"hits": 10, "visits": 3, "clicks": 20}, 20),
-        ({"linking domains": 2, "linking pages": 50}, 10),
-        ({"linking pages": 50}, 50),
-        ({"impressions": 1000}, 10),
-        ({"listed": 99}, 0),
+        ({"linking domains": 2, "linking pages": 50}, 10), ({"linking pages": 50}, 50),
+        ({"impressions": 1000}, 10), ({"listed": 99}, 0),
         ({"visits": 5, "linking domains": 1, "impressions": 100}, 11),
     ],
-)
+)  # fmt: skip
 def test_the_value_formula(figures: dict[str, float], worth: float) -> None:
     assert value(figures, Weights()) == worth
 

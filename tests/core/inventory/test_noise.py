@@ -22,46 +22,20 @@ from upright_ledger.core.inventory.path_noise import (
 @pytest.mark.parametrize(
     ("target", "kind"),
     [
-        ("/style.CSS?v=3", "furniture"),
-        ("/a/b.js", "furniture"),
-        ("/a/b.woff2", "furniture"),
-        ("/favicon.ico", "furniture"),
-        ("/a.css/b", ""),
-        ("/css", ""),
-        ("/?file=a.css", ""),
-        ("/journal/old-style.html", ""),
-        ("/images/plan.png", ""),
-        ("/wp-login.php", "probe"),
-        ("/blog/WP-Admin/", "probe"),
-        ("/wp-content/uploads/a.pdf", ""),
-        ("/wp-content/plugins/x", "probe"),
-        ("/wp", ""),
-        ("/site/.env", "probe"),
-        ("/.git/config", "probe"),
-        ("/a.git", ""),
-        ("/x?f=/etc/passwd", "probe"),
-        ("/a/../../b", "probe"),
-        ("/a/..b", ""),
-        ("/a?b=%2E%2E/c", "probe"),
-        ("/a?q=<script>", "probe"),
-        ("/a?q=%3CScript", "probe"),
-        ("/a?q=<b>", ""),
-        ("/a?q=1+union+select", "probe"),
-        ("/a?q=UNION%20SELECT", "probe"),
-        ("/trade-union", ""),
-        ("/a?x=${jndi:ldap}", "probe"),
-        ("/a?x=$5", ""),
-        ("/admin", "probe"),
-        ("/admin/", "probe"),
-        ("/admin/login.php", "probe"),
-        ("/administration", ""),
-        ("/config.json", "probe"),
-        ("/config.json/x", ""),
-        ("/a%20b", ""),
-        ("/", ""),
-        ("/a\u212a.css", "furniture"),
+        ("/style.CSS?v=3", "furniture"), ("/a/b.js", "furniture"), ("/a/b.woff2", "furniture"),
+        ("/favicon.ico", "furniture"), ("/a.css/b", ""), ("/css", ""), ("/?file=a.css", ""),
+        ("/journal/old-style.html", ""), ("/images/plan.png", ""), ("/wp-login.php", "probe"),
+        ("/blog/WP-Admin/", "probe"), ("/wp-content/uploads/a.pdf", ""),
+        ("/wp-content/plugins/x", "probe"), ("/wp", ""), ("/site/.env", "probe"),
+        ("/.git/config", "probe"), ("/a.git", ""), ("/x?f=/etc/passwd", "probe"),
+        ("/a/../../b", "probe"), ("/a/..b", ""), ("/a?b=%2E%2E/c", "probe"),
+        ("/a?q=<script>", "probe"), ("/a?q=%3CScript", "probe"), ("/a?q=<b>", ""),
+        ("/a?q=1+union+select", "probe"), ("/a?q=UNION%20SELECT", "probe"), ("/trade-union", ""),
+        ("/a?x=${jndi:ldap}", "probe"), ("/a?x=$5", ""), ("/admin", "probe"), ("/admin/", "probe"),
+        ("/admin/login.php", "probe"), ("/administration", ""), ("/config.json", "probe"),
+        ("/config.json/x", ""), ("/a%20b", ""), ("/", ""), ("/a\u212a.css", "furniture"),
     ],
-)
+)  # fmt: skip
 def test_what_is_set_aside_whatever_is_known_of_it(target: str, kind: str) -> None:
     assert set_aside_class(target) == kind
 
@@ -69,22 +43,14 @@ def test_what_is_set_aside_whatever_is_known_of_it(target: str, kind: str) -> No
 @pytest.mark.parametrize(
     ("agent", "bot"),
     [
-        ("SlateBot/2.1 (+https://slate.example)", True),
-        ("Slate bot", True),
-        ("Robotics Weekly", False),
-        ("-", True),
-        ("", True),
-        ("curl/8.0", True),
-        ("python-httpx/0.2", True),
-        ("Mozilla/5.0 (compatible; ExampleSpider)", True),
-        ("Example-Scanner 1", True),
-        ("HeadlessBrowser", True),
-        ("Link fetcher", True),
-        ("Uptime check", True),
-        ("Mozilla/5.0 (X11; Linux x86_64) ExampleBrowser/118.0", False),
+        ("SlateBot/2.1 (+https://slate.example)", True), ("Slate bot", True),
+        ("Robotics Weekly", False), ("-", True), ("", True), ("curl/8.0", True),
+        ("python-httpx/0.2", True), ("Mozilla/5.0 (compatible; ExampleSpider)", True),
+        ("Example-Scanner 1", True), ("HeadlessBrowser", True), ("Link fetcher", True),
+        ("Uptime check", True), ("Mozilla/5.0 (X11; Linux x86_64) ExampleBrowser/118.0", False),
         ("Mozilla/5.0 (Abbott)", False),
     ],
-)
+)  # fmt: skip
 def test_who_says_that_no_person_is_asking(agent: str, bot: bool) -> None:
     assert is_declared_bot(agent) is bot
 
@@ -92,24 +58,15 @@ def test_who_says_that_no_person_is_asking(agent: str, bot: bool) -> None:
 @pytest.mark.parametrize(
     ("path", "asset", "known"),
     [
-        ("/a.png", True, False),
-        ("/A.JPG", True, False),
-        ("/a.webp", True, False),
-        ("/a.png/b", False, False),
-        ("/png", False, False),
-        ("/robots.txt", True, True),
-        ("/a/robots.txt", True, True),
-        ("/notes.txt", False, False),
-        ("/.well-known/x", True, True),
-        ("/a/.well-known/x", False, False),
-        ("/favicon-32.png", True, True),
-        ("/site-logo.svg", True, True),
-        ("/icons/a.gif", True, False),
-        ("/logo-history.html", False, False),
-        ("/manifest.json", True, True),
-        ("/manifest.json5", False, False),
+        ("/a.png", True, False), ("/A.JPG", True, False), ("/a.webp", True, False),
+        ("/a.png/b", False, False), ("/png", False, False), ("/robots.txt", True, True),
+        ("/a/robots.txt", True, True), ("/notes.txt", False, False),
+        ("/.well-known/x", True, True), ("/a/.well-known/x", False, False),
+        ("/favicon-32.png", True, True), ("/site-logo.svg", True, True),
+        ("/icons/a.gif", True, False), ("/logo-history.html", False, False),
+        ("/manifest.json", True, True), ("/manifest.json5", False, False),
     ],
-)
+)  # fmt: skip
 def test_what_browsers_ask_for_by_themselves(path: str, asset: bool, known: bool) -> None:
     assert asset_class(path) == ("page asset" if asset else "")
     assert is_well_known(path) is known
@@ -118,25 +75,13 @@ def test_what_browsers_ask_for_by_themselves(path: str, asset: bool, known: bool
 @pytest.mark.parametrize(
     ("path", "kind"),
     [
-        ("/a.sql", "probe"),
-        ("/A.BAK", "probe"),
-        ("/backup-2026.zip", "probe"),
-        ("/plans.zip", ""),
-        ("/a/console", ""),
-        ("/console/", "probe"),
-        ("/solr/x", "probe"),
-        ("/solar/x", ""),
-        ("/info.php", "probe"),
-        ("/inform.php", ""),
-        ("/.ssh/id_rsa", "probe"),
-        ("/credentials", "probe"),
-        ("/phpmyadmin2/x", "probe"),
-        ("/a/x9Qz4kTb", "random"),
-        ("/clocks", ""),
-        ("/a.asp/b", ""),
-        ("/sql", ""),
+        ("/a.sql", "probe"), ("/A.BAK", "probe"), ("/backup-2026.zip", "probe"),
+        ("/plans.zip", ""), ("/a/console", ""), ("/console/", "probe"), ("/solr/x", "probe"),
+        ("/solar/x", ""), ("/info.php", "probe"), ("/inform.php", ""), ("/.ssh/id_rsa", "probe"),
+        ("/credentials", "probe"), ("/phpmyadmin2/x", "probe"), ("/a/x9Qz4kTb", "random"),
+        ("/clocks", ""), ("/a.asp/b", ""), ("/sql", ""),
     ],
-)
+)  # fmt: skip
 def test_what_scanners_try_is_told_from_pages(path: str, kind: str) -> None:
     assert doubtful_class(path) == kind
 
@@ -144,25 +89,13 @@ def test_what_scanners_try_is_told_from_pages(path: str, kind: str) -> None:
 @pytest.mark.parametrize(
     ("name", "random"),
     [
-        ("a1b2c3d4", True),
-        ("ab12cd34", True),
-        ("abc12def3", False),
-        ("a1b2c3d", False),
-        ("aaaa1111", False),
-        ("12345678", False),
-        ("AbCdEfGh", True),
-        ("Brwntzkl", True),
-        ("brwntzkla", True),
-        ("brwntakla", False),
-        ("rhythms1", False),
-        ("rhythmss", True),
-        ("strength", True),
-        ("a1b2c3d4.html", True),
-        ("a1-b2c3d4", False),
-        ("longcaseclocks", False),
-        ("", False),
+        ("a1b2c3d4", True), ("ab12cd34", True), ("abc12def3", False), ("a1b2c3d", False),
+        ("aaaa1111", False), ("12345678", False), ("AbCdEfGh", True), ("Brwntzkl", True),
+        ("brwntzkla", True), ("brwntakla", False), ("rhythms1", False), ("rhythmss", True),
+        ("strength", True), ("a1b2c3d4.html", True), ("a1-b2c3d4", False),
+        ("longcaseclocks", False), ("", False),
     ],
-)
+)  # fmt: skip
 def test_names_drawn_by_chance(name: str, random: bool) -> None:
     assert looks_random(name) is random
 
@@ -170,19 +103,12 @@ def test_names_drawn_by_chance(name: str, random: bool) -> None:
 @pytest.mark.parametrize(
     ("path", "rest"),
     [
-        ("/a;jsessionid=1F", "/a"),
-        ("/a;jsessionid=", "/a"),
-        ("/a;PHPSESSID=1/b;sid=2", "/a/b"),
-        ("/a;v=1", "/a;v=1"),
-        ("/(S(x))/a", "/a"),
-        ("/(S(x)F(y))/a", "/a"),
-        ("/a/(S(x))", "/a"),
-        ("/(S(x))a", "/(S(x))a"),
-        ("/(SS(x))/a", "/(SS(x))/a"),
-        ("/S(x)/a", "/S(x)/a"),
+        ("/a;jsessionid=1F", "/a"), ("/a;jsessionid=", "/a"), ("/a;PHPSESSID=1/b;sid=2", "/a/b"),
+        ("/a;v=1", "/a;v=1"), ("/(S(x))/a", "/a"), ("/(S(x)F(y))/a", "/a"), ("/a/(S(x))", "/a"),
+        ("/(S(x))a", "/(S(x))a"), ("/(SS(x))/a", "/(SS(x))/a"), ("/S(x)/a", "/S(x)/a"),
         ("/a", "/a"),
     ],
-)
+)  # fmt: skip
 def test_a_visit_goes_out_of_a_path(path: str, rest: str) -> None:
     assert without_path_session(path) == rest
     assert has_path_session(path) is (path != rest)
@@ -200,20 +126,12 @@ def test_dot_segments_are_seen(path: str, dots: bool) -> None:
 @pytest.mark.parametrize(
     ("target", "kind"),
     [
-        ("/visit/backup-clocks.html", ""),
-        ("/journal/debugging-a-clock/", ""),
-        ("/makers/wp.html", ""),
-        ("/downloads/catalogue.zip", ""),
-        ("/old/1998/index.html", ""),
-        ("/test/", "probe"),
-        ("/site.zip", "probe"),
-        ("/.env.local", "probe"),
-        ("/a/b/id_rsa", "probe"),
-        ("/login.action", "probe"),
-        ("/PhpMyAdmin-5/index.php", "probe"),
-        ("/solr/admin/cores", "probe"),
-        ("/api/jsonws/invoke", "probe"),
+        ("/visit/backup-clocks.html", ""), ("/journal/debugging-a-clock/", ""),
+        ("/makers/wp.html", ""), ("/downloads/catalogue.zip", ""), ("/old/1998/index.html", ""),
+        ("/test/", "probe"), ("/site.zip", "probe"), ("/.env.local", "probe"),
+        ("/a/b/id_rsa", "probe"), ("/login.action", "probe"), ("/PhpMyAdmin-5/index.php", "probe"),
+        ("/solr/admin/cores", "probe"), ("/api/jsonws/invoke", "probe"),
     ],
-)
+)  # fmt: skip
 def test_scanners_are_told_from_pages_that_nobody_answered_yet(target: str, kind: str) -> None:
     assert (set_aside_class(target) or doubtful_class(target)) == kind

@@ -19,51 +19,31 @@ HEX = "9f86d081884c7d65"
 @pytest.mark.parametrize(
     ("path", "folded", "mends"),
     [
-        ("/a", "/a", ""),
-        ("/a/", "/a", "trailing slash"),
-        ("/", "/", ""),
-        ("/A", "/a", "letter case"),
-        ("/Ab/cD", "/ab/cd", "letter case"),
+        ("/a", "/a", ""), ("/a/", "/a", "trailing slash"), ("/", "/", ""),
+        ("/A", "/a", "letter case"), ("/Ab/cD", "/ab/cd", "letter case"),
         ("/a/index.html", "/a", "index file, trailing slash"),
         ("/a/Index.HTML", "/a", "index file, letter case, trailing slash"),
-        ("/index.php", "/", "index file"),
-        ("/a/my-index.html", "/a/my-index.html", ""),
-        ("/index.html/x", "/index.html/x", ""),
-        ("/a//b", "/a/b", "repeated slashes"),
-        ("/a/./b", "/a/b", "dot segments"),
-        ("/a/../b", "/b", "dot segments"),
+        ("/index.php", "/", "index file"), ("/a/my-index.html", "/a/my-index.html", ""),
+        ("/index.html/x", "/index.html/x", ""), ("/a//b", "/a/b", "repeated slashes"),
+        ("/a/./b", "/a/b", "dot segments"), ("/a/../b", "/b", "dot segments"),
         ("/a/%2e%2E/b", "/b", "dot segments, percent encoding"),
-        ("/%61", "/a", "percent encoding"),
-        ("/a|b", "/a%7Cb", "percent encoding"),
-        ("/caf%C3%A9", "/caf%C3%A9", ""),
-        ("/caf%E9", "/caf%C3%A9", "Latin-1 escapes"),
+        ("/%61", "/a", "percent encoding"), ("/a|b", "/a%7Cb", "percent encoding"),
+        ("/caf%C3%A9", "/caf%C3%A9", ""), ("/caf%E9", "/caf%C3%A9", "Latin-1 escapes"),
         ("/CAF%c3%a9/", "/caf%C3%A9", "letter case, percent encoding, trailing slash"),
         ("/a;jsessionid=1F", "/a", "session parameter"),
         ("/a;JSESSIONID=1F/b", "/a/b", "session parameter"),
         ("/a;sid=1;v=2", "/a;v=2", "session parameter"),
-        ("/(S(lit3))/a", "/a", "session parameter"),
-        ("/(S(lit3)F(x))", "/", "session parameter"),
-        ("/(S(lit3)/a", "/(s(lit3)/a", "letter case"),
-        ("/a/amp", "/a", "amp view"),
-        ("/a/AMP/", "/a", "amp view, letter case, trailing slash"),
-        ("/amp", "/amp", ""),
-        ("/a/b/print", "/a/b", "print view"),
-        ("/a/print", "/a/print", ""),
-        ("/print", "/print", ""),
-        ("/a/amp/b", "/a/amp/b", ""),
-        ("/a/page/2", "/a", "pagination"),
-        ("/a/b/page/2/", "/a/b", "pagination, trailing slash"),
-        ("/page/2", "/page/2", ""),
-        ("/a/pages/2", "/a/pages/2", ""),
-        ("/a/page/2b", "/a/page/2b", ""),
-        ("/a/2", "/a/2", ""),
-        ("/a.b", "/a.b", ""),
-        ("/a.", "/a.", ""),
-        ("/a./b", "/a./b", ""),
-        ("/.a", "/.a", ""),
+        ("/(S(lit3))/a", "/a", "session parameter"), ("/(S(lit3)F(x))", "/", "session parameter"),
+        ("/(S(lit3)/a", "/(s(lit3)/a", "letter case"), ("/a/amp", "/a", "amp view"),
+        ("/a/AMP/", "/a", "amp view, letter case, trailing slash"), ("/amp", "/amp", ""),
+        ("/a/b/print", "/a/b", "print view"), ("/a/print", "/a/print", ""),
+        ("/print", "/print", ""), ("/a/amp/b", "/a/amp/b", ""), ("/a/page/2", "/a", "pagination"),
+        ("/a/b/page/2/", "/a/b", "pagination, trailing slash"), ("/page/2", "/page/2", ""),
+        ("/a/pages/2", "/a/pages/2", ""), ("/a/page/2b", "/a/page/2b", ""), ("/a/2", "/a/2", ""),
+        ("/a.b", "/a.b", ""), ("/a.", "/a.", ""), ("/a./b", "/a./b", ""), ("/.a", "/.a", ""),
         ("/a..b", "/a..b", ""),
     ],
-)
+)  # fmt: skip
 def test_a_path_folds_and_says_what_was_folded(path: str, folded: str, mends: str) -> None:
     found, named = FOLD.fold_path(path)
     assert found == folded
@@ -75,13 +55,10 @@ def test_a_path_folds_and_says_what_was_folded(path: str, folded: str, mends: st
 @pytest.mark.parametrize(
     ("path", "folded", "observed"),
     [
-        ("/A/B", "/A/B", "/A/B"),
-        ("/A/INDEX.html", "/A", "/A/INDEX.html"),
-        ("/A/AMP", "/A", "/A/AMP"),
-        ("/A/", "/A", "/A/"),
-        ("/A/b%e9", "/A/b%C3%A9", "/A/b%E9"),
+        ("/A/B", "/A/B", "/A/B"), ("/A/INDEX.html", "/A", "/A/INDEX.html"),
+        ("/A/AMP", "/A", "/A/AMP"), ("/A/", "/A", "/A/"), ("/A/b%e9", "/A/b%C3%A9", "/A/b%E9"),
     ],
-)
+)  # fmt: skip
 def test_where_case_counts_it_stays(path: str, folded: str, observed: str) -> None:
     assert EXACT.fold_and_keep(path)[:2] == (folded, observed)
     assert "letter case" not in EXACT.fold_path(path)[1]
@@ -110,26 +87,17 @@ def test_folding_once_is_folding_for_good(path: str, query: str) -> None:
 @pytest.mark.parametrize(
     ("query", "key", "mends"),
     [
-        ("a=1", "?a=1", ""),
-        ("b=1&a=2", "?a=2&b=1", "parameter order"),
-        ("a=2&a=1", "?a=2&a=1", ""),
-        ("a=1&a=1", "?a=1", ""),
-        ("a=%61&a=a", "?a=a", ""),
-        ("A=1&a=1", "?A=1&a=1", ""),
-        ("a", "?a=", ""),
-        ("=1&&", "", ""),
+        ("a=1", "?a=1", ""), ("b=1&a=2", "?a=2&b=1", "parameter order"),
+        ("a=2&a=1", "?a=2&a=1", ""), ("a=1&a=1", "?a=1", ""), ("a=%61&a=a", "?a=a", ""),
+        ("A=1&a=1", "?A=1&a=1", ""), ("a", "?a=", ""), ("=1&&", "", ""),
         ("utm_source=x&UTM_anything=y&gclid=z&_ga=1", "", "tracking parameter"),
-        ("PHPSESSID=1", "", "session parameter"),
-        (f"sid={HEX}", "", "session parameter"),
-        ("sid=12", "?sid=12", ""),
-        ("session_id=12", "?session_id=12", ""),
-        ("session_id=123456", "", "session parameter"),
-        ("sid=masked", "", "session parameter"),
-        ("print=1&amp=1", "", "view"),
-        ("x=a+b&y=%e9", "?x=a%20b&y=%C3%A9", ""),
+        ("PHPSESSID=1", "", "session parameter"), (f"sid={HEX}", "", "session parameter"),
+        ("sid=12", "?sid=12", ""), ("session_id=12", "?session_id=12", ""),
+        ("session_id=123456", "", "session parameter"), ("sid=masked", "", "session parameter"),
+        ("print=1&amp=1", "", "view"), ("x=a+b&y=%e9", "?x=a%20b&y=%C3%A9", ""),
         ("a=1&utm_id=2", "?a=1", "tracking parameter"),
     ],
-)
+)  # fmt: skip
 def test_a_query_folds_to_what_chooses_the_page(query: str, key: str, mends: str) -> None:
     found = fold_target("/x", query, FOLD)
     assert found.key == f"/x{key}"
@@ -193,20 +161,13 @@ def test_secrets_are_masked_before_anything_is_folded() -> None:
 @pytest.mark.parametrize(
     ("name", "value", "purpose"),
     [
-        ("utm_x", "", "tracking parameter"),
-        ("UTM_X", "", "tracking parameter"),
-        ("GCLID", "", "tracking parameter"),
-        ("_gl", "", "tracking parameter"),
-        ("zenid", "1", "session parameter"),
-        ("cfid", "1", ""),
-        ("cfid", HEX, "session parameter"),
-        ("SessionID", "123456", "session parameter"),
-        ("SessionID", "12", ""),
-        ("sid", "masked", "session parameter"),
-        ("Print", "", "view"),
-        ("item", "1", ""),
+        ("utm_x", "", "tracking parameter"), ("UTM_X", "", "tracking parameter"),
+        ("GCLID", "", "tracking parameter"), ("_gl", "", "tracking parameter"),
+        ("zenid", "1", "session parameter"), ("cfid", "1", ""), ("cfid", HEX, "session parameter"),
+        ("SessionID", "123456", "session parameter"), ("SessionID", "12", ""),
+        ("sid", "masked", "session parameter"), ("Print", "", "view"), ("item", "1", ""),
     ],
-)
+)  # fmt: skip
 def test_what_a_parameter_is_for(name: str, value: str, purpose: str) -> None:
     assert FOLD.purpose(name, value) == purpose
     assert FOLD.noise(name, value) == ("" if purpose == "view" else purpose)

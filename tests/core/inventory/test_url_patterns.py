@@ -33,15 +33,11 @@ def test_entries_alike_are_a_family(keys: list[str], template: str) -> None:
 @pytest.mark.parametrize(
     "keys",
     [
-        ["/j/2019/a", "/j/2020/a"],
-        ["/a", "/b", "/c"],
-        ["/p1", "/p2"],
-        ["/j/2019/a", "/j/2020/b/c", "/j/2021"],
-        ["/a/x", "/b/y", "/c/z", "/d/x", "/e/y"],
-        ["/v1.2.3", "/v1.2.4", "/v1.3.0"],
-        [],
+        ["/j/2019/a", "/j/2020/a"], ["/a", "/b", "/c"], ["/p1", "/p2"],
+        ["/j/2019/a", "/j/2020/b/c", "/j/2021"], ["/a/x", "/b/y", "/c/z", "/d/x", "/e/y"],
+        ["/v1.2.3", "/v1.2.4", "/v1.3.0"], [],
     ],
-)
+)  # fmt: skip
 def test_few_or_unlike_entries_are_none(keys: list[str]) -> None:
     assert templates(keys) == {}
 
@@ -74,18 +70,13 @@ def test_an_ordinary_number_among_months_stays_one() -> None:
 @pytest.mark.parametrize(
     ("site", "key", "section"),
     [
-        ("a.example", "/news", "news"),
-        ("a.example", "/news/x/y", "news"),
-        ("a.example", "/newsletter", ""),
-        ("a.example", "/makers/ada/works", "works"),
-        ("a.example", "/makers/ada/b/works", ""),
-        ("a.example", "/shop/1", "a shop"),
-        ("b.example", "/shop/1", ""),
-        ("a.example", "/a.b", "dotted"),
-        ("a.example", "/axb", ""),
+        ("a.example", "/news", "news"), ("a.example", "/news/x/y", "news"),
+        ("a.example", "/newsletter", ""), ("a.example", "/makers/ada/works", "works"),
+        ("a.example", "/makers/ada/b/works", ""), ("a.example", "/shop/1", "a shop"),
+        ("b.example", "/shop/1", ""), ("a.example", "/a.b", "dotted"), ("a.example", "/axb", ""),
         ("a.example", "/news.html?a=1", ""),
     ],
-)
+)  # fmt: skip
 def test_a_section_is_the_first_whose_pattern_fits(site: str, key: str, section: str) -> None:
     sections = Sections(
         [

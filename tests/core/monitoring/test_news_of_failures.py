@@ -34,27 +34,20 @@ STATES = [*FailureState, WRONG]
 @pytest.mark.parametrize(
     ("before", "now", "lost", "kind"),
     [
-        (("", 0), "recurring", 0, "fails again"),
-        (("new", 9), "recurring", 0, "fails again"),
+        (("", 0), "recurring", 0, "fails again"), (("new", 9), "recurring", 0, "fails again"),
         (("recurring", 9), "recurring", 20, ""),
         (("recurring", 9), "recurring", 27, "fails much more"),
         (("recurring", 2), "recurring", 11, ""),
-        (("recurring", 2), "recurring", 12, "fails much more"),
-        (("", 0), "new", 1, "fails newly"),
-        (("", 0), "new", 0, ""),
-        (("new", 1), "new", 10, ""),
+        (("recurring", 2), "recurring", 12, "fails much more"), (("", 0), "new", 1, "fails newly"),
+        (("", 0), "new", 0, ""), (("new", 1), "new", 10, ""),
         (("new", 1), "new", 11, "fails much more"),
-        (("answered", 1), "new", 11, "fails much more"),
-        (("answered", 1), "answered", 90, ""),
-        (("", 0), "wrong", 0, "answers wrongly"),
-        (("wrong", 0), "wrong", 50, ""),
-        (("", 0), "proven", 0, ""),
-        (("new", 3), "proven", 0, "is mended"),
-        (("wrong", 0), "proven", 0, "is mended"),
-        (("proven", 0), "proven", 0, ""),
+        (("answered", 1), "new", 11, "fails much more"), (("answered", 1), "answered", 90, ""),
+        (("", 0), "wrong", 0, "answers wrongly"), (("wrong", 0), "wrong", 50, ""),
+        (("", 0), "proven", 0, ""), (("new", 3), "proven", 0, "is mended"),
+        (("wrong", 0), "proven", 0, "is mended"), (("proven", 0), "proven", 0, ""),
         (("new", 3), "deployed", 0, ""),
     ],
-)
+)  # fmt: skip
 def test_what_is_news(before: tuple[str, float], now: str, lost: float, kind: str) -> None:
     item = Item(7, A, now, lost)
     found = news([item], {7: before} if before[0] else {})
@@ -128,23 +121,14 @@ PAGES = Damage([("/a/clock", "C"), ("/a/clocks/", "D"), ("/A/CLOCK", "twice"),
         ("/a/clock%22/", "C", "punctuation stuck to it"),
         ("/a/Clock%E2%80%9d", "C", "punctuation stuck to it"),
         ("/a/clock&amp;", "C", "punctuation stuck to it"),
-        ("/a/clock),", "C", "punctuation stuck to it"),
-        ("/b/pend", "P", "cut off"),
-        ("/b/pen", None, ""),
-        ("/a/cloc", None, ""),
-        ("/b/pendulum-maker", "P", "cut off"),
-        ("/b/pendulun-makres", "P", "mistyped"),
-        ("/b/pandulun-makres", None, ""),
-        ("/c/tower13", None, ""),
-        ("/c/towre12", "T", "mistyped"),
-        ("/d/wolden", None, ""),
-        ("/d/woden", None, ""),
-        ("/d/woodem", "W", "mistyped"),
-        ("/e/wooden", None, ""),
-        ("/.", None, ""),
-        ("/a/clock", None, ""),
+        ("/a/clock),", "C", "punctuation stuck to it"), ("/b/pend", "P", "cut off"),
+        ("/b/pen", None, ""), ("/a/cloc", None, ""), ("/b/pendulum-maker", "P", "cut off"),
+        ("/b/pendulun-makres", "P", "mistyped"), ("/b/pandulun-makres", None, ""),
+        ("/c/tower13", None, ""), ("/c/towre12", "T", "mistyped"), ("/d/wolden", None, ""),
+        ("/d/woden", None, ""), ("/d/woodem", "W", "mistyped"), ("/e/wooden", None, ""),
+        ("/.", None, ""), ("/a/clock", None, ""),
     ],
-)
+)  # fmt: skip
 def test_what_a_damaged_path_was_meant_to_be(path: str, page: str | None, damage: str) -> None:
     assert PAGES.meant(path) == (MeantPage(page, damage) if page else None)
 

@@ -39,21 +39,12 @@ FOLD, EXACT = FoldingPolicy(), FoldingPolicy(case="exact")
 @pytest.mark.parametrize(
     ("url", "status"),
     [
-        (f"{NEW}/a", 200),
-        (f"{OLD}/a", 200),
-        (f"{NEW}/%61?x=1#y", 200),
-        (f"{NEW}/q?x=1", 404),
-        (f"{NEW}/q", 301),
-        (f"{NEW}/q?x=2", 301),
-        (f"{NEW}/both", 201),
-        (f"{NEW}/plain", 202),
-        (f"{OLD}/plain?u=a://b", 203),
-        (f"{NEW}/far?u=a://b", 204),
-        (f"{NEW}/none", None),
-        (f"{NEW}/a/", None),
-        ("https://elsewhere.example/a", None),
+        (f"{NEW}/a", 200), (f"{OLD}/a", 200), (f"{NEW}/%61?x=1#y", 200), (f"{NEW}/q?x=1", 404),
+        (f"{NEW}/q", 301), (f"{NEW}/q?x=2", 301), (f"{NEW}/both", 201), (f"{NEW}/plain", 202),
+        (f"{OLD}/plain?u=a://b", 203), (f"{NEW}/far?u=a://b", 204), (f"{NEW}/none", None),
+        (f"{NEW}/a/", None), ("https://elsewhere.example/a", None),
     ],
-)
+)  # fmt: skip
 def test_a_page_is_found_whatever_the_scheme(url: str, status: int | None) -> None:
     pages = Pages(
         {
@@ -148,14 +139,10 @@ def test_a_plan_knows_its_spellings_its_goal_and_its_name() -> None:
 @pytest.mark.parametrize(
     ("goal", "same", "itself"),
     [
-        ("/P.php?i=1", True, True),
-        ("/p.php?x=2&i=%31", True, True),
-        ("/p.php?i=2", True, False),
-        ("/p.php?i=2&i=1", True, False),
-        ("/p.php", True, False),
-        ("/q.php?i=1", False, False),
+        ("/P.php?i=1", True, True), ("/p.php?x=2&i=%31", True, True), ("/p.php?i=2", True, False),
+        ("/p.php?i=2&i=1", True, False), ("/p.php", True, False), ("/q.php?i=1", False, False),
     ],
-)
+)  # fmt: skip
 def test_a_destination_that_asks_for_its_own_rule(goal: str, same: bool, itself: bool) -> None:
     plan = make_plan(parse_address(f"{OLD}/p.php?i=1"), SITE, FOLD, 301, NEW + goal)
     there = parse_address(NEW + goal)

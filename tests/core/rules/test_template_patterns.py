@@ -172,14 +172,11 @@ def test_the_path_of_a_destination_in_pieces(goal: str, pieces: list[str], head:
 @pytest.mark.parametrize(
     ("source", "goal", "query", "identity"),
     [
-        ("/a/{x}", "/a/{x}", "drop", True),
-        ("/a/{x}", "/a/{x}/", "drop", False),
-        ("/a/{x}", "/a/{x}?y=1", "drop", False),
-        ("/a/{x}", "/a/{x}", "carry", False),
-        ("/a/{x}{?i}", "/a/{x}", "drop", False),
-        ("/a/{x}/{y}", "/a/{y}/{x}", "drop", False),
+        ("/a/{x}", "/a/{x}", "drop", True), ("/a/{x}", "/a/{x}/", "drop", False),
+        ("/a/{x}", "/a/{x}?y=1", "drop", False), ("/a/{x}", "/a/{x}", "carry", False),
+        ("/a/{x}{?i}", "/a/{x}", "drop", False), ("/a/{x}/{y}", "/a/{y}/{x}", "drop", False),
     ],
-)
+)  # fmt: skip
 def test_a_template_that_leads_each_address_to_itself(
     source: str, goal: str, query: str, identity: bool
 ) -> None:
@@ -243,13 +240,9 @@ def test_of_the_rules_of_one_path_the_parameters_choose() -> None:
 @pytest.mark.parametrize(
     ("text", "first"),
     [
-        ("/a/{x}", "a"),
-        ("/a{x}", ""),
-        ("/{x}/a", ""),
-        ("/a{?i}", "a"),
-        ("/a/b{?i}", "a"),
+        ("/a/{x}", "a"), ("/a{x}", ""), ("/{x}/a", ""), ("/a{?i}", "a"), ("/a/b{?i}", "a"),
         ("/{+r}", ""),
     ],
-)
+)  # fmt: skip
 def test_the_first_folder_where_it_is_literal(text: str, first: str) -> None:
     assert first_segment(read_source(text, fold=True)) == first

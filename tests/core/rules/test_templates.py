@@ -54,30 +54,6 @@ def test_captures_are_copied_as_they_stand() -> None:
         assert goal(made, target) == expected, target
 
 
-def test_the_most_specific_template_decides_alone() -> None:
-    made = rules(
-        ("/{+rest}", "https://new.example/all/{rest}"),
-        ("/c.php{?item|digits}", "https://new.example/i/{item}"),
-        ("/news/{slug}", "https://new.example/n/{slug}"),
-    )
-    assert goal(made, "/news/x") == "/n/x"
-    assert goal(made, "/news/x/y") == "/all/news/x/y"
-    assert goal(made, "/c.php?item=abc") == ""  # does not fall through
-    for protected in ("/robots.txt", "/favicon.ico", "/.well-known/acme-challenge/x"):
-        assert goal(made, protected) == ""
-
-
-def test_on_a_shared_host_no_template_leads_onto_itself() -> None:
-    slash = rules(("/about/{x}", NEW + "/about/{x}/"))
-    assert slash.answer(HOST, "/about/us") is not None
-    assert slash.answer(HOST, "/about/us/") is None
-    for source, destination in (("/{+rest}", NEW + "/new/{rest}"), ("/{a}/{b}", NEW + "/{b}/{a}")):
-        template = make_template(SITE, source, 301, destination, source, fold=True)
-        made, held = compile_rules([], [], SITES, FoldingPolicy(), [template])
-        assert [h.reason for h in held] == ["it may lead onto itself"]
-        assert made.answer(HOST, "/x/y") is None
-
-
 def test_templates_are_answers_in_the_ledger(museum: Program) -> None:
     museum.write("urls.txt", "/journal/2011/a.html\n/journal/2012/b.html\n/shop/old\n/shop/kept\n")
     museum("gather", "urls.txt")

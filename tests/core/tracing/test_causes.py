@@ -32,21 +32,16 @@ def way(*urls: str, status: int = 301, how: str = "") -> Trace:
 @pytest.mark.parametrize(
     ("verdict", "expected", "final", "remedy"),
     [
-        ("loop", "", 0, "break-loop"),
-        ("unreachable", "", 0, "look-at-server"),
-        ("unanswered", "", 404, "decide"),
-        ("unanswered", f"{NEW}/a", 404, "send-there"),
-        ("unanswered", "410", 404, "decide"),
-        ("chain", f"{NEW}/a", 200, "one-rule"),
-        ("chain", f"{NEW}/a", 399, "one-rule"),
-        ("chain", f"{NEW}/a", 400, "page"),
+        ("loop", "", 0, "break-loop"), ("unreachable", "", 0, "look-at-server"),
+        ("unanswered", "", 404, "decide"), ("unanswered", f"{NEW}/a", 404, "send-there"),
+        ("unanswered", "410", 404, "decide"), ("chain", f"{NEW}/a", 200, "one-rule"),
+        ("chain", f"{NEW}/a", 399, "one-rule"), ("chain", f"{NEW}/a", 400, "page"),
         ("chain", f"{OLD}/a", 200, "settle-form"),
         ("slash-mismatch", f"{NEW}/a", 200, "lead-there"),
         ("slash-mismatch", f"{OLD}/a", 404, "settle-form"),
-        ("wrong-status", f"{OLD}/a", 200, "status"),
-        ("ok", "", 200, ""),
+        ("wrong-status", f"{OLD}/a", 200, "status"), ("ok", "", 200, ""),
     ],
-)
+)  # fmt: skip
 def test_what_would_mend_a_trace(verdict: str, expected: str, final: int, remedy: str) -> None:
     trace = Trace(f"{OLD}/a", (), f"{NEW}/a", final)
     assert remedy_of(trace, (Verdict(verdict),), expected) == remedy

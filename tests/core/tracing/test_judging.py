@@ -109,17 +109,12 @@ def test_what_a_trace_begins_with_and_how_often_it_moved() -> None:
 @pytest.mark.parametrize(
     ("title", "soft"),
     [
-        ("404", True),
-        ("Seite nicht gefunden", True),
-        ("Page introuvable", True),
-        ("Página no encontrada", True),
-        ("Pagina non trovata", True),
-        ("This page can't be found", True),
-        ("The page does not exist", True),
-        ("Lost and found", False),
-        ("Peugeot 4040", False),
+        ("404", True), ("Seite nicht gefunden", True), ("Page introuvable", True),
+        ("Página no encontrada", True), ("Pagina non trovata", True),
+        ("This page can't be found", True), ("The page does not exist", True),
+        ("Lost and found", False), ("Peugeot 4040", False),
     ],
-)
+)  # fmt: skip
 def test_titles_that_say_there_is_nothing(title: str, soft: bool) -> None:
     trace = Trace(f"{OLD}/a", (Hop(f"{OLD}/a", 200),), f"{OLD}/a", 200, Page(title))
     assert (Verdict.SOFT_404 in judge(trace, Expected(), HOMES, POLICY)) is soft

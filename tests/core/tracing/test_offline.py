@@ -220,14 +220,10 @@ def test_forms_and_kept_pages_say_where_their_addresses_end() -> None:
 @pytest.mark.parametrize(
     ("before", "after", "became"),
     [
-        (None, "ok", "added"),
-        ("ok", None, "missing"),
-        ("chain", "ok", "better"),
-        ("ok", "chain", "worse"),
-        ("ok", "ok", "same"),
-        ("ok", "ok elsewhere", "elsewhere"),
+        (None, "ok", "added"), ("ok", None, "missing"), ("chain", "ok", "better"),
+        ("ok", "chain", "worse"), ("ok", "ok", "same"), ("ok", "ok elsewhere", "elsewhere"),
     ],
-)
+)  # fmt: skip
 def test_two_runs_side_by_side(before: str | None, after: str | None, became: str) -> None:
     def end(text: str | None) -> Ended | None:
         if text is None:
@@ -261,15 +257,9 @@ def test_pages_are_alike_by_the_words_that_tell_them_apart() -> None:
 @pytest.mark.parametrize(
     ("titles", "texts", "other"),
     [
-        (None, None, False),
-        (0.1, None, True),
-        (0.2, None, False),
-        (None, 0.1, True),
-        (None, 0.2, False),
-        (0.4, 0.1, True),
-        (0.5, 0.1, False),
-        (0.1, 0.3, False),
+        (None, None, False), (0.1, None, True), (0.2, None, False), (None, 0.1, True),
+        (None, 0.2, False), (0.4, 0.1, True), (0.5, 0.1, False), (0.1, 0.3, False),
     ],
-)
+)  # fmt: skip
 def test_pages_about_something_else(titles: float | None, texts: float | None, other: bool) -> None:
     assert about_something_else(titles, texts) is other

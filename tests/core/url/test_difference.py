@@ -17,30 +17,18 @@ HOST = "http://www.quillhaven.example"
 @pytest.mark.parametrize(
     ("before", "after", "changed"),
     [
-        ("/a", "/a", ()),
-        ("/a", "/b", ("content",)),
-        ("/a", "/a/", ("slash",)),
-        ("/A", "/a", ("case",)),
-        ("/A", "/a/", ("slash", "case")),
-        ("/A/", "/a", ("slash", "case")),
-        ("/a", "/A", ("case",)),
-        ("/a/index.html", "/a/", ("index file",)),
-        ("/a/", "/a/index.php", ("index file",)),
-        ("/a/index.html", "/a", ("index file",)),
-        ("/A/index.html", "/a/", ("case", "index file")),
-        ("/a/Index.HTML", "/a/", ("index file",)),
-        ("/a/index.html", "/b/", ("content",)),
-        ("/a/index.html", "/a/index.php", ("content",)),
-        ("/A/x", "/b/x", ("content",)),
-        ("/a%2Fb", "/a/b", ()),
-        ("/caf%C3%A9", "/caf%c3%a9", ()),
-        ("/a//b", "/a/b", ()),
-        ("/a?x=1", "/a", ("query",)),
-        ("/a?x=1", "/a?x=2", ("query",)),
-        ("/a?x=1", "/b/?x=2", ("content", "query")),
-        ("/", "/index.html", ("index file",)),
+        ("/a", "/a", ()), ("/a", "/b", ("content",)), ("/a", "/a/", ("slash",)),
+        ("/A", "/a", ("case",)), ("/A", "/a/", ("slash", "case")),
+        ("/A/", "/a", ("slash", "case")), ("/a", "/A", ("case",)),
+        ("/a/index.html", "/a/", ("index file",)), ("/a/", "/a/index.php", ("index file",)),
+        ("/a/index.html", "/a", ("index file",)), ("/A/index.html", "/a/", ("case", "index file")),
+        ("/a/Index.HTML", "/a/", ("index file",)), ("/a/index.html", "/b/", ("content",)),
+        ("/a/index.html", "/a/index.php", ("content",)), ("/A/x", "/b/x", ("content",)),
+        ("/a%2Fb", "/a/b", ()), ("/caf%C3%A9", "/caf%c3%a9", ()), ("/a//b", "/a/b", ()),
+        ("/a?x=1", "/a", ("query",)), ("/a?x=1", "/a?x=2", ("query",)),
+        ("/a?x=1", "/b/?x=2", ("content", "query")), ("/", "/index.html", ("index file",)),
     ],
-)
+)  # fmt: skip
 def test_what_changed_of_a_path_and_query(
     before: str, after: str, changed: tuple[str, ...]
 ) -> None:

@@ -10,19 +10,10 @@ from upright_ledger.core.url.language import OTHER, code_of, marked, may_match, 
 @pytest.mark.parametrize(
     ("text", "code"),
     [
-        ("en", "en"),
-        (" de ", "de"),
-        ("EN-gb", "en"),
-        ("pt_BR", "pt"),
-        ("zh-Hant", "zh"),
-        ("it", "it"),
-        ("xx", ""),
-        ("eng", ""),
-        ("en-", ""),
-        ("en-gb-x", ""),
-        ("", ""),
+        ("en", "en"), (" de ", "de"), ("EN-gb", "en"), ("pt_BR", "pt"), ("zh-Hant", "zh"),
+        ("it", "it"), ("xx", ""), ("eng", ""), ("en-", ""), ("en-gb-x", ""), ("", ""),
     ],
-)
+)  # fmt: skip
 def test_a_code_is_two_small_letters(text: str, code: str) -> None:
     assert code_of(text) == code
 
@@ -58,17 +49,12 @@ def test_the_language_of_each_page(pages: list[tuple[str, str, str]], languages:
 @pytest.mark.parametrize(
     ("one", "other", "ones", "others", "may"),
     [
-        ("de", "de", "de", "de", True),
-        ("de", "en", "de", "en", False),
-        ("", "en", "", "en", True),
-        ("de", "", "de", "", True),
-        (OTHER, OTHER, "de", "fr", True),
-        (OTHER, "de", "de", "de", False),
-        (OTHER, "de", "fr", "de", True),
-        ("de", OTHER, "de", "de", False),
-        ("de", OTHER, "de", "fr", True),
+        ("de", "de", "de", "de", True), ("de", "en", "de", "en", False),
+        ("", "en", "", "en", True), ("de", "", "de", "", True), (OTHER, OTHER, "de", "fr", True),
+        (OTHER, "de", "de", "de", False), (OTHER, "de", "fr", "de", True),
+        ("de", OTHER, "de", "de", False), ("de", OTHER, "de", "fr", True),
     ],
-)
+)  # fmt: skip
 def test_pages_of_two_languages_are_one_page_only_where_they_may_be(
     one: str, other: str, ones: str, others: str, may: bool
 ) -> None:
@@ -78,17 +64,12 @@ def test_pages_of_two_languages_are_one_page_only_where_they_may_be(
 @pytest.mark.parametrize(
     ("authority", "target", "language"),
     [
-        ("de.a.example", "/x", "de"),
-        ("www.a.example", "/de/x", "de"),
-        ("www.a.example", "/en-gb/x", "en"),
-        ("www.a.example", "/en_gb/x?y", "en"),
-        ("www.a.example", "/it/x", ""),
-        ("it.a.example", "/x", ""),
-        ("www.a.example", "/de", ""),
-        ("www.a.example", "/den/x", ""),
-        ("www.a.example", "/a/de/x", ""),
+        ("de.a.example", "/x", "de"), ("www.a.example", "/de/x", "de"),
+        ("www.a.example", "/en-gb/x", "en"), ("www.a.example", "/en_gb/x?y", "en"),
+        ("www.a.example", "/it/x", ""), ("it.a.example", "/x", ""), ("www.a.example", "/de", ""),
+        ("www.a.example", "/den/x", ""), ("www.a.example", "/a/de/x", ""),
         ("www.a.example", "/?/de/x", ""),
     ],
-)
+)  # fmt: skip
 def test_what_plainly_names_a_language(authority: str, target: str, language: str) -> None:
     assert marked(authority, target) == language

@@ -27,46 +27,21 @@ BASE64 = "QmFzZVNpeHR5Rm91clRva2VuMTIzNDU2Nzg5MEFiQ2RFZg"
 @pytest.mark.parametrize(
     ("name", "value", "secret"),
     [
-        ("token", "x", True),
-        ("id_token", "x", True),
-        ("refreshToken", "x", True),
-        ("user[password]", "x", True),
-        ("user%5Bpassword%5D", "x", True),
-        ("PASSWORD", "x", True),
-        ("access-token", "x", True),
-        ("APIKey", "x", True),
-        ("api_key", "x", True),
-        ("reset_key", "x", True),
-        ("reset_code", "1234", True),
-        ("key", "x", False),
-        ("key", HEX, True),
-        ("code", "summer", False),
-        ("code", "a1b2c3d4", True),
-        ("postcode", "a1b2c3d4", False),
-        ("key_reset", "x", False),
-        ("sid", "12", False),
-        ("sid", HEX, True),
-        ("session", "12", False),
-        ("session", "1234", False),
-        ("session", "12345", True),
-        ("session_id", "7", False),
-        ("sessionid", "x", True),
-        ("mysession", "12345678", False),
-        ("my_session", "12", False),
-        ("PHPSESSID", "x", True),
-        ("token", "", False),
-        ("token", MASK, False),
-        ("item", "12", False),
-        ("item", LONG_HEX, True),
-        ("item", LONG_HEX[:32], True),
-        ("item", LONG_HEX[:31], False),
-        ("item", "1" * 40, False),
-        ("item", "a-title-of-many-words-that-is-long-enough", False),
-        ("item", BASE64, True),
-        ("tokens_of_love", "x", True),
-        ("", "x", False),
+        ("token", "x", True), ("id_token", "x", True), ("refreshToken", "x", True),
+        ("user[password]", "x", True), ("user%5Bpassword%5D", "x", True), ("PASSWORD", "x", True),
+        ("access-token", "x", True), ("APIKey", "x", True), ("api_key", "x", True),
+        ("reset_key", "x", True), ("reset_code", "1234", True), ("key", "x", False),
+        ("key", HEX, True), ("code", "summer", False), ("code", "a1b2c3d4", True),
+        ("postcode", "a1b2c3d4", False), ("key_reset", "x", False), ("sid", "12", False),
+        ("sid", HEX, True), ("session", "12", False), ("session", "1234", False),
+        ("session", "12345", True), ("session_id", "7", False), ("sessionid", "x", True),
+        ("mysession", "12345678", False), ("my_session", "12", False), ("PHPSESSID", "x", True),
+        ("token", "", False), ("token", MASK, False), ("item", "12", False),
+        ("item", LONG_HEX, True), ("item", LONG_HEX[:32], True), ("item", LONG_HEX[:31], False),
+        ("item", "1" * 40, False), ("item", "a-title-of-many-words-that-is-long-enough", False),
+        ("item", BASE64, True), ("tokens_of_love", "x", True), ("", "x", False),
     ],
-)
+)  # fmt: skip
 def test_a_parameter_is_secret_by_its_name_or_by_its_value(
     name: str, value: str, secret: bool
 ) -> None:
@@ -85,23 +60,16 @@ def test_settings_add_names_and_take_names_out() -> None:
     ("query", "masked"),
     [
         ("item=12&token=s3cret&q=a%40b.example", "item=12&token=masked&q=masked"),
-        ("a=1&&b", "a=1&&b"),
-        ("token", "token"),
-        ("token=a=b", "token=masked"),
-        ("q=ada@b.example", "q=masked"),
-        ("ada%40b.example", "masked"),
+        ("a=1&&b", "a=1&&b"), ("token", "token"), ("token=a=b", "token=masked"),
+        ("q=ada@b.example", "q=masked"), ("ada%40b.example", "masked"),
         ("q=to%3Aada@b.example%20now", "q=to%3Amasked%20now"),
-        ("q=%3Aada@b.example", "q=%3Amasked"),
-        ("q=@b.example", "q=@b.example"),
-        ("q=ada@b", "q=ada@b"),
-        ("q=a@b@c.example", "q=masked"),
-        ("q=a@b.example@c.example", "q=masked"),
-        (f"q=x{SHORT_TOKEN}", f"q=x{SHORT_TOKEN}"),
-        (f"q={TOKEN}&b=1", "q=masked&b=1"),
-        (f"q=-{SHORT_TOKEN}", f"q=-{SHORT_TOKEN}"),
+        ("q=%3Aada@b.example", "q=%3Amasked"), ("q=@b.example", "q=@b.example"),
+        ("q=ada@b", "q=ada@b"), ("q=a@b@c.example", "q=masked"),
+        ("q=a@b.example@c.example", "q=masked"), (f"q=x{SHORT_TOKEN}", f"q=x{SHORT_TOKEN}"),
+        (f"q={TOKEN}&b=1", "q=masked&b=1"), (f"q=-{SHORT_TOKEN}", f"q=-{SHORT_TOKEN}"),
         (f"q=.{SHORT_TOKEN}x", "q=.masked"),
     ],
-)
+)  # fmt: skip
 def test_secrets_go_out_of_a_query(query: str, masked: str) -> None:
     assert PLAIN.in_query(query) == masked
 
@@ -109,30 +77,21 @@ def test_secrets_go_out_of_a_query(query: str, masked: str) -> None:
 @pytest.mark.parametrize(
     ("path", "masked"),
     [
-        ("/a/b", "/a/b"),
-        ("/reset/a1b2c3d4", "/reset/masked"),
+        ("/a/b", "/a/b"), ("/reset/a1b2c3d4", "/reset/masked"),
         ("/reset-password/a1b2c3d4/x", "/reset-password/masked/x"),
-        ("/RESET/a1b2c3d4", "/RESET/masked"),
-        ("/reset/summertime", "/reset/summertime"),
-        ("/reset/a1b2c3d", "/reset/a1b2c3d"),
-        ("/talk/a1b2c3d4", "/talk/a1b2c3d4"),
-        ("/login/a1b2c3d4", "/login/masked"),
-        (f"/x/{LONG_HEX}", "/x/masked"),
-        (f"/x/{LONG_HEX[:39]}", f"/x/{LONG_HEX[:39]}"),
-        (f"/{LONG_HEX}/x", "/masked/x"),
+        ("/RESET/a1b2c3d4", "/RESET/masked"), ("/reset/summertime", "/reset/summertime"),
+        ("/reset/a1b2c3d", "/reset/a1b2c3d"), ("/talk/a1b2c3d4", "/talk/a1b2c3d4"),
+        ("/login/a1b2c3d4", "/login/masked"), (f"/x/{LONG_HEX}", "/x/masked"),
+        (f"/x/{LONG_HEX[:39]}", f"/x/{LONG_HEX[:39]}"), (f"/{LONG_HEX}/x", "/masked/x"),
         ("/x/" + "a-long-title-of-a-page-with-many-words-in-it", None),
         ("/a;jsessionid=1A2B", "/a;jsessionid=masked"),
-        ("/a;v=1/b;token=x/c", "/a;v=1/b;token=masked/c"),
-        ("/(S(abc123))/x", "/(S(masked))/x"),
-        ("/(A(b))/(X(y))/", "/(A(masked))/(X(masked))/"),
-        ("/plan_(draft)", "/plan_(draft)"),
-        (f"/verify/{TOKEN}", "/verify/masked"),
-        (f"/x/{TOKEN}y/z", "/x/masked/z"),
+        ("/a;v=1/b;token=x/c", "/a;v=1/b;token=masked/c"), ("/(S(abc123))/x", "/(S(masked))/x"),
+        ("/(A(b))/(X(y))/", "/(A(masked))/(X(masked))/"), ("/plan_(draft)", "/plan_(draft)"),
+        (f"/verify/{TOKEN}", "/verify/masked"), (f"/x/{TOKEN}y/z", "/x/masked/z"),
         ("/unsubscribe/ada@b.example", "/unsubscribe/masked"),
-        ("/u/ada%40b.example/x", "/u/masked/x"),
-        ("/@ada/x", "/@ada/x"),
+        ("/u/ada%40b.example/x", "/u/masked/x"), ("/@ada/x", "/@ada/x"),
     ],
-)
+)  # fmt: skip
 def test_secrets_go_out_of_a_path(path: str, masked: str | None) -> None:
     assert PLAIN.in_path(path) == (path if masked is None else masked)
     assert has_masked_segment(PLAIN.in_path(path)) is ("masked" in PLAIN.in_path(path).split("/"))
@@ -188,27 +147,14 @@ def test_secrets_go_out_of_a_line(line: str, masked: str) -> None:
 @pytest.mark.parametrize(
     ("value", "random"),
     [
-        ("a1b2c3d4", True),
-        ("a1b2c3d", False),
-        ("ab12cd34", True),
-        ("abcd1234", False),
-        ("abc1234d", False),
-        ("1234567890123456", False),
-        (HEX, True),
-        (HEX.upper(), True),
-        ("abcdef0123456789", True),
-        ("abcdef012345678", False),
-        ("abcdefabcdefabcdef", False),
-        ("AbCdEfGhIjKlMnOp", True),
-        ("AbCdEfGhIjKlMnO", False),
-        ("LongCaseClockMakers", True),
-        ("Longcaseclockmakers", False),
-        ("summer-2026-sale", False),
-        ("x-a1b2c3d4", True),
-        ("%61%31b2c3d4", True),
-        ("", False),
+        ("a1b2c3d4", True), ("a1b2c3d", False), ("ab12cd34", True), ("abcd1234", False),
+        ("abc1234d", False), ("1234567890123456", False), (HEX, True), (HEX.upper(), True),
+        ("abcdef0123456789", True), ("abcdef012345678", False), ("abcdefabcdefabcdef", False),
+        ("AbCdEfGhIjKlMnOp", True), ("AbCdEfGhIjKlMnO", False), ("LongCaseClockMakers", True),
+        ("Longcaseclockmakers", False), ("summer-2026-sale", False), ("x-a1b2c3d4", True),
+        ("%61%31b2c3d4", True), ("", False),
     ],
-)
+)  # fmt: skip
 def test_what_looks_drawn_at_random(value: str, random: bool) -> None:
     assert looks_random(value) is random
 
@@ -216,14 +162,10 @@ def test_what_looks_drawn_at_random(value: str, random: bool) -> None:
 @pytest.mark.parametrize(
     ("name", "value", "visit"),
     [
-        ("session", "12", False),
-        ("session", "12345", True),
-        ("session_id", "x", True),
-        ("sid", "12345", False),
-        ("sid", HEX, True),
-        ("cfid", "7", False),
+        ("session", "12", False), ("session", "12345", True), ("session_id", "x", True),
+        ("sid", "12345", False), ("sid", HEX, True), ("cfid", "7", False),
     ],
-)
+)  # fmt: skip
 def test_what_names_a_visit(name: str, value: str, visit: bool) -> None:
     assert names_a_visit(name, value) is visit
 

@@ -191,23 +191,16 @@ JSON = json.dumps(SOUND | {"method": "GET"})
 @pytest.mark.parametrize(
     ("lines", "form", "sure"),
     [
-        ([PLAIN], COMBINED, True),
-        ([PLAIN, "odd"], COMBINED, True),
-        ([PLAIN, "odd", "odd"], COMBINED, False),
-        ([f"a.example {PLAIN}"], COMBINED, True),
-        ([JSON], JSON_LINES, True),
-        (["  " + JSON, "odd"], JSON_LINES, True),
-        (["odd", JSON], JSON_LINES, False),
-        ([json.dumps({"a": 1})], JSON_LINES, False),
+        ([PLAIN], COMBINED, True), ([PLAIN, "odd"], COMBINED, True),
+        ([PLAIN, "odd", "odd"], COMBINED, False), ([f"a.example {PLAIN}"], COMBINED, True),
+        ([JSON], JSON_LINES, True), (["  " + JSON, "odd"], JSON_LINES, True),
+        (["odd", JSON], JSON_LINES, False), ([json.dumps({"a": 1})], JSON_LINES, False),
         ([json.dumps({"status": 1})], JSON_LINES, False),
-        ([json.dumps({"Status": 1, "Agent": 2})], JSON_LINES, True),
-        (["#Fields: a"], W3C, True),
-        (["x", "#Fields: a"], W3C, True),
-        (["Fields: a"], COMBINED, False),
-        (["odd"], COMBINED, False),
-        ([], COMBINED, False),
+        ([json.dumps({"Status": 1, "Agent": 2})], JSON_LINES, True), (["#Fields: a"], W3C, True),
+        (["x", "#Fields: a"], W3C, True), (["Fields: a"], COMBINED, False),
+        (["odd"], COMBINED, False), ([], COMBINED, False),
     ],
-)
+)  # fmt: skip
 def test_the_first_lines_tell_the_format(lines: list[str], form: object, sure: bool) -> None:
     assert format_of(lines) is form
     assert is_log(lines) is sure
@@ -237,14 +230,10 @@ def test_a_host_before_the_client_is_seen(line: str, host: bool) -> None:
 @pytest.mark.parametrize(
     ("text", "plain"),
     [
-        ("/a", "/a"),
-        ("/caf\\xc3\\xa9", "/café"),
-        ('say \\"x\\"', 'say "x"'),
-        ("a\\\\b", "a\\b"),
-        ("\\xE9", "\udce9"),
-        ("\\xg1", "\\xg1"),
+        ("/a", "/a"), ("/caf\\xc3\\xa9", "/café"), ('say \\"x\\"', 'say "x"'), ("a\\\\b", "a\\b"),
+        ("\\xE9", "\udce9"), ("\\xg1", "\\xg1"),
     ],
-)
+)  # fmt: skip
 def test_what_servers_escape_is_read_back(text: str, plain: str) -> None:
     assert unescape(text) == plain
 
@@ -261,13 +250,10 @@ def test_a_virtual_host(text: str, host: str) -> None:
 @pytest.mark.parametrize(
     ("line", "left"),
     [
-        ("192.0.2.1 - - x", "[visitor] - - x"),
-        ("a.example 192.0.2.1 x", "[visitor] [visitor] x"),
-        ("2001:db8::1 x", "[visitor] x"),
-        ("word 2001:db8:0:0:0:0:0:1 x", "word [visitor] x"),
-        ("word v1 x", "word v1 x"),
-        ("word x", "word x"),
+        ("192.0.2.1 - - x", "[visitor] - - x"), ("a.example 192.0.2.1 x", "[visitor] [visitor] x"),
+        ("2001:db8::1 x", "[visitor] x"), ("word 2001:db8:0:0:0:0:0:1 x", "word [visitor] x"),
+        ("word v1 x", "word v1 x"), ("word x", "word x"),
     ],
-)
+)  # fmt: skip
 def test_visitors_leave_no_trace_in_what_is_kept(line: str, left: str) -> None:
     assert without_visitor(line) == left
