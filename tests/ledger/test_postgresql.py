@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import random
 import signal
 import socket
 import subprocess
@@ -275,6 +276,7 @@ def test_a_connection_that_stalls_can_be_interrupted_and_holds_nobody_up(team: P
     )
     while "upright gather" not in _psql(taken):  # its turn has come
         time.sleep(0.05)
+    time.sleep(random.random() / 2)  # at any moment of its work
     stalling.stalled.set()
     time.sleep(1)
     running.send_signal(signal.SIGINT)

@@ -36,6 +36,8 @@ for a role or a database hold.
 """
 _GRACE = 60.0
 """How much longer than a statement may take its answer is waited for, in seconds."""
+_TAKING_BACK = 5.0
+"""How long it is waited for when what was begun is taken back."""
 
 
 def prepare(engine: Engine) -> None:
@@ -86,12 +88,24 @@ def _patient() -> Any:
                 return waiting.wait(
                     _bounded(gen, self.longest), self.pgconn.socket, interval=interval
                 )
-            except BaseException:
-                if (
-                    self.pgconn.transaction_status == TransactionStatus.ACTIVE
-                ):  # nobody waits for what was asked
+            except BaseException as error:
+                # Nobody waits for what was asked, or is on its way.
+                asked = self.pgconn.transaction_status == TransactionStatus.ACTIVE
+                if asked or not isinstance(error, Exception):
                     self.close()
                 raise
+
+        def rollback(self) -> None:
+            """Take back what was begun. A server that does not answer that soon does so by itself,
+            once the connection is gone.
+            """
+            longest, self.longest = self.longest, _TAKING_BACK
+            try:
+                super().rollback()
+            except psycopg.OperationalError:
+                self.close()
+            finally:
+                self.longest = longest
 
     def _bounded(gen: Any, longest: float | None) -> Generator[Any, Any, Any]:
         until = time.monotonic() + longest if longest else None
