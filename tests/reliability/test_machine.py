@@ -72,25 +72,25 @@ def test_what_is_asked_to_end_says_so_and_leaves_nothing_behind(
 ) -> None:
     held = tmp_path / "temporary"
     held.mkdir()
-    filled.write("many.txt", "".join(f"{OLD}/many/{n}\n" for n in range(60_000)))
     environment = {**os.environ, "TMPDIR": str(held)}
     pipe = subprocess.PIPE
-    with (filled.folder / "many.txt").open("rb") as source:
-        process = subprocess.Popen(
-            [PROGRAM, "gather", "-"],
-            cwd=filled.folder,
-            env=environment,
-            stdin=source,
-            stdout=pipe,
-            stderr=pipe,
-            text=True,
-        )
-        until = time.monotonic() + 60
-        while not any(held.rglob("*")) and time.monotonic() < until:
-            time.sleep(0.02)
-        time.sleep(0.3)
-        process.send_signal(number)
-        _, err = process.communicate(timeout=60)
+    process = subprocess.Popen(
+        [PROGRAM, "gather", "-"],
+        cwd=filled.folder,
+        env=environment,
+        stdin=pipe,
+        stdout=pipe,
+        stderr=pipe,
+        text=True,
+    )
+    assert process.stdin is not None
+    process.stdin.write("".join(f"{OLD}/many/{n}\n" for n in range(60_000)))  # and more to come
+    process.stdin.flush()
+    until = time.monotonic() + 60
+    while not any(held.rglob("*")) and time.monotonic() < until:
+        time.sleep(0.02)
+    process.send_signal(number)
+    _, err = process.communicate(timeout=60)
     assert (process.returncode, "stopped" in err) == (code, True), err
     assert "Traceback" not in err
     assert not list(held.iterdir())

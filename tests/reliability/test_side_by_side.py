@@ -285,10 +285,17 @@ def test_a_run_has_one_owner_and_one_list(museum: Program) -> None:
     museum.write("urls.txt", "".join(urls))
     museum.write("fewer.txt", "".join(urls[:9]))
     museum("gather", "urls.txt")
-    with serve_whole(lambda _host, _target: Served(404, "")) as address:
+    asked: list[str] = []
+
+    def respond(_: str, target: str) -> Served:
+        asked.append(target)
+        return Served(404, "")
+
+    with serve_whole(respond) as address:
         asking = ("--at", address, "--rate", "20")
         first = begin(museum, "replay", "urls.txt", *asking)
-        time.sleep(2.5)
+        while len(asked) < 20:
+            time.sleep(0.05)
         first.send_signal(signal.SIGKILL)
         first.communicate()
         assert (

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sys
 import time
 from collections.abc import Generator
 from functools import cache
@@ -36,8 +37,6 @@ for a role or a database hold.
 """
 _GRACE = 60.0
 """How much longer than a statement may take its answer is waited for, in seconds."""
-_TAKING_BACK = 5.0
-"""How long it is waited for when what was begun is taken back."""
 
 
 def prepare(engine: Engine) -> None:
@@ -96,16 +95,15 @@ def _patient() -> Any:
                 raise
 
         def rollback(self) -> None:
-            """Take back what was begun. A server that does not answer that soon does so by itself,
-            once the connection is gone.
+            """Take back what was begun. Who was interrupted does not wait for that: the server does
+            it once the connection is gone.
             """
-            longest, self.longest = self.longest, _TAKING_BACK
-            try:
-                super().rollback()
-            except psycopg.OperationalError:
+            error = sys.exception()
+            while error is not None and not isinstance(error, KeyboardInterrupt):
+                error = error.__context__
+            if error is not None:
                 self.close()
-            finally:
-                self.longest = longest
+            super().rollback()
 
     def _bounded(gen: Any, longest: float | None) -> Generator[Any, Any, Any]:
         until = time.monotonic() + longest if longest else None

@@ -65,6 +65,7 @@ class Built:
     other_digest: bool = False
     backup: Path | None = None
     sums: dict[str, str] = field(default_factory=dict)
+    time: str = field(default_factory=now)
 
     def manifest(self, ledger: str) -> dict[str, Any]:
         counts: dict[str, int] = {}
@@ -74,7 +75,7 @@ class Built:
             "ledger": ledger,
             "server": self.server,
             "digest": self.rules.digest,
-            "time": now(),
+            "time": self.time,
             "program": f"upright-ledger {__version__}",
             "rules": len(self.rules.answering),
             "templates": sum(1 for t in self.rules.templates if t.status != PASS),
