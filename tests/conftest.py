@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
@@ -20,6 +21,14 @@ from upright_ledger.demo.sample import Sample, write_sample
 from upright_ledger.servers import load_server
 from upright_ledger.web.local.real_nginx import find_nginx
 from upright_ledger.web.local.real_servers import find_program
+
+# Where tests run in the background, these are ignored, and so they would be by what tests start.
+for _number, _handler in (
+    (signal.SIGINT, signal.default_int_handler),
+    (signal.SIGHUP, signal.SIG_DFL),
+):
+    if signal.getsignal(_number) == signal.SIG_IGN:
+        signal.signal(_number, _handler)
 
 PROGRAM = Path(sys.executable).with_name("upright")
 OLD = "http://www.quillhaven.example"
