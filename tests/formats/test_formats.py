@@ -17,7 +17,7 @@ from upright_ledger.formats.records import Aside, Item, ReadOptions, Record, Rej
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables.cells import number, status_code
 from upright_ledger.formats.tables.column_mapping import bare, map_columns
-from upright_ledger.formats.tables.pairs import mend_slash, read_pairs
+from upright_ledger.formats.tables.pairs import read_pairs
 from upright_ledger.formats.tables.url_table import read_table_urls
 
 PLAIN = ReadOptions()
@@ -253,23 +253,6 @@ def test_a_sitemap_without_and_with_damage(tmp_path: Path) -> None:
 def test_sheets_of_pairs(tmp_path: Path, text: str, rows: list[tuple[str, ...]]) -> None:
     found = read_pairs(put(tmp_path, text)).rows
     assert [(p.old, p.new, p.status)[: len(rows[0])] for p in found] == rows
-
-
-@pytest.mark.parametrize(
-    ("text", "mended"),
-    [
-        ("visit/hours.html", "/visit/hours.html"),
-        ("index.html", "/index.html"),
-        ("/a", "/a"),
-        ("?a", "?a"),
-        ("http://x.example/a", "http://x.example/a"),
-        ("www.x.example/a", "www.x.example/a"),
-        ("", ""),
-        ("two words", "two words"),
-    ],
-)
-def test_a_missing_leading_slash_is_mended(text: str, mended: str) -> None:
-    assert mend_slash(text) == (mended, text != mended)
 
 
 @pytest.mark.parametrize("start", ["=", "+", "-", "@", "\t=", "\r@"])

@@ -278,7 +278,10 @@ def _pages(
         for line, row in table.rows:
             if not row:
                 continue
-            if table.is_sum(row):
+            if fault := table.width.fault(row):
+                result.lines += 1
+                result.rejects.append(Reject(line, fault, " | ".join(row)))
+            elif table.is_sum(row):
                 result.sums += 1
             else:
                 yield line, table.cell(row, col.URL), _facts(table, row)

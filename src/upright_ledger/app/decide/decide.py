@@ -15,10 +15,8 @@ from upright_ledger.core.rules.templates.template_syntax import TemplateError
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import read_destination
 from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.core.url.written import Written, as_written
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.tables.pairs import (
-    mend_slash,
-)
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import Posting, load_answers, of_person, post_answers
@@ -46,26 +44,23 @@ class Decided:
     notes: list[str] = field(default_factory=list)
 
 
-def read_old(ledger: Ledger, text: str) -> tuple[Address, str, bool]:
-    """A legacy address as people write it: the address, its site, and whether its host was written.
-
-    Raises NotAnAddressError.
-    """
+def read_old(ledger: Ledger, written: Written) -> tuple[Address, str]:
+    """A legacy address as people write it, and its site. Raises NotAnAddressError."""
     sites = ledger.settings.sites
-    address = parse_address(text, sites.old[0].origins[0])
-    host_given = not text.startswith(("/", "?"))
+    address = parse_address(written.text, sites.old[0].origins[0])
     site = sites.site_of(address)
     if not site:
         raise NotAnAddressError(f"{address.authority} belongs to no old site")
     if reason := unanswerable(address):
         raise NotAnAddressError(reason)
-    return address, site, host_given
+    return address, site
 
 
 def read_new(ledger: Ledger, text: str) -> str:
-    """A destination in its safe form. Raises NotAnAddressError."""
+    """A destination as people write it, in its safe form. Raises NotAnAddressError."""
     sites = ledger.settings.sites
-    address = read_destination(text, sites.new[0])
+    written = as_written(text, sites.all_origins, words=False)
+    address = read_destination(written.text, sites.new[0])
     if not sites.is_new(address) and not sites.site_of(address):
         raise NotAnAddressError(
             f"{address.authority} is no declared new origin (upright.toml, [new] origins)"
@@ -83,9 +78,9 @@ def decide_one(
     """Post one answer; `answer.destination` as the user wrote it. Returns what was done and the
     legacy URL.
     """
-    mended, was_mended = mend_slash(old)
     try:
-        address, site, host_given = read_old(ledger, mended)
+        written = as_written(old, ledger.settings.sites.old_origins)
+        address, site = read_old(ledger, written)
         destination = read_new(ledger, answer.destination) if answer.destination else ""
     except NotAnAddressError as error:
         raise UsageError(f"{_which(old, answer)} cannot be used: {error}", _FORM) from None
@@ -94,9 +89,9 @@ def decide_one(
         site,
         fold(address, ledger.settings.policy),
         Decision(answer.kind, answer.status, destination),
-        host_given,
+        written.names_host,
     )
-    result = Decided(mended=int(was_mended))
+    result = Decided(mended=int(written.lacked_slash))
     with ledger.step("decide", reason, regardless=True) as step:
         entries = Entries(step.connection, ledger.policy_for(step))
         numbers = entries.ensure([(site, decision.folded.key, address.without_fragment)])
@@ -111,7 +106,7 @@ def decide_one(
                     decision.answer,
                     AnsweredBy.PERSON,
                     address.without_fragment,
-                    host_given,
+                    written.names_host,
                     query=query,
                 )
             ],

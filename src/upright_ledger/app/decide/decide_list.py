@@ -14,7 +14,12 @@ from upright_ledger.app.decide.decide import (
     read_old,
     read_template,
 )
-from upright_ledger.app.decide.pair_rows import as_template, read_answer, read_query
+from upright_ledger.app.decide.pair_rows import (
+    as_template,
+    plainly_written,
+    read_answer,
+    read_query,
+)
 from upright_ledger.core.inventory.answer import (
     AnsweredBy,
     Decision,
@@ -33,7 +38,6 @@ from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables.pairs import (
     Pair,
     Pairs,
-    mend_slash,
     read_pairs,
 )
 from upright_ledger.ledger.db.journal import Step
@@ -100,6 +104,7 @@ def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Deci
         if known is not d and _differs(known, d) and not any(_same(other, d) for other in further):
             further.append(d)
     digest, size = digest_of(path)
+    result.refused.sort(key=lambda row: row[0])
     with ledger.step("decide", reason) as step:
         facts = SourceFacts(
             path.name, "pairs", "pairs", digest, size, lines=len(pairs.rows) + len(pairs.rejected)
@@ -224,21 +229,20 @@ def _sightings(decisions: list[GivenAnswer]) -> list[Sighting]:
 
 def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> GivenAnswer | None:
     """Read one row, or note in `result` why it cannot be used."""
-    old, old_mended = mend_slash(pair.old)
-    new, new_mended = mend_slash(pair.new)
     try:
-        address, site, host_given = read_old(ledger, old)
-        answer = read_answer(pair.status, new)
+        old, new = plainly_written(pair, ledger.settings.sites)
+        address, site = read_old(ledger, old)
+        answer = read_answer(pair.status, new.text)
         query = read_query(pair.query)
         if answer.destination:
             answer = Decision(answer.kind, answer.status, read_new(ledger, answer.destination))
     except NotAnAddressError as error:
         result.refused.append((pair.line, pair.old, str(error)))
         return None
-    result.mended += int(old_mended or new_mended)
+    result.mended += int(old.lacked_slash or new.lacked_slash)
     where = f"{name} row {pair.line}"
     folded = fold(address, ledger.settings.policy)
-    return GivenAnswer(address, site, folded, answer, host_given, where, query)
+    return GivenAnswer(address, site, folded, answer, old.names_host, where, query)
 
 
 def decide_listed(

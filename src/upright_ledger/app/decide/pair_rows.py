@@ -9,7 +9,9 @@ from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, Decision,
 from upright_ledger.core.rules.imported.templates import NoTemplateError, template_of_pattern
 from upright_ledger.core.rules.templates.template_syntax import TemplateError
 from upright_ledger.core.url.address import NotAnAddressError
+from upright_ledger.core.url.origins import Sites
 from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.core.url.written import Written, as_written
 from upright_ledger.formats.tables.pairs import (
     Pair,
     as_regular_expression,
@@ -53,6 +55,14 @@ def as_template(pair: Pair) -> Pair:
         new=goal if pair.new else "",
         kind="template",
     )
+
+
+def plainly_written(pair: Pair, sites: Sites) -> tuple[Written, Written]:
+    """The two addresses of a row, as they were meant. Raises NotAnAddressError."""
+    old = as_written(pair.old, sites.old_origins)
+    if not pair.new:
+        return old, Written("")
+    return old, as_written(pair.new, sites.all_origins, words=old.lacked_slash)
 
 
 def read_query(text: str) -> QueryPolicy:

@@ -25,12 +25,13 @@ from upright_ledger.core.inventory.answer import (
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.url.address import NotAnAddressError
+from upright_ledger.core.url.written import as_written
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.files.atomic import bare_cell
 from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.tables.export import CSV, XLSX, write_table
-from upright_ledger.formats.tables.rows import rows_of
+from upright_ledger.formats.tables.rows import RowWidth, rows_of
 from upright_ledger.formats.tables.workbooks import Sheet
 from upright_ledger.ledger.db.journal import last_step
 from upright_ledger.ledger.store import Ledger
@@ -172,11 +173,14 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
         proposals = load_proposals(connection)
         rows = list(_rows(path))
         befores = {
-            step: answers_before(connection, step) for step in {_as_of(cells) for _, cells in rows}
+            step: answers_before(connection, step) for step in {_as_of(c) for _, c, _ in rows}
         }
     seen: dict[int, int] = {}
-    for number, cells in rows:
+    for number, cells, fault in rows:
         result.rows += 1
+        if fault:
+            result.refused.append((number, cells["legacy_url"], fault))
+            continue
         try:
             entry = _entry_of(move, cells, seen, number)
             offered = {p.destination for p in proposals.get(entry.id, ())}
@@ -226,18 +230,18 @@ def _where(path: Path, row: int, cells: Mapping[str, str], *, right: bool) -> st
     return where
 
 
-def _rows(path: Path) -> Iterator[tuple[int, dict[str, str]]]:
-    """The rows of a sheet by column name; what a spreadsheet program does to names and apostrophes
-    is undone.
+def _rows(path: Path) -> Iterator[tuple[int, dict[str, str], str]]:
+    """The rows of a sheet by column name, and why one cannot be used; what a spreadsheet program
+    does to names and apostrophes is undone.
     """
     digest_of(path)  # refuses what is no file
     kind = recognise(path)
-    header: list[str] = []
+    header, width = list[str](), RowWidth()
     for n, (line, cells) in enumerate(rows_of(path, kind)):
         if not header:
             names = [c.strip().lower().replace(" ", "_") for c in cells]
             if set(_NEEDED) <= set(names):
-                header = names
+                header, width = names, RowWidth.of(kind, names, ())
             elif n >= _HEADER_WITHIN:
                 break
             continue
@@ -247,7 +251,7 @@ def _rows(path: Path) -> Iterator[tuple[int, dict[str, str]]]:
             if name
         }
         if values.get("legacy_url"):
-            yield line, values
+            yield line, values, width.fault(cells)
     if not header:
         raise InputError(
             f"{path} is no sheet of upright review: it lacks the columns {' and '.join(_NEEDED)}",
@@ -263,7 +267,8 @@ def _as_of(cells: dict[str, str]) -> int:
 
 def _entry_of(move: MoveState, cells: dict[str, str], seen: dict[int, int], number: int) -> Entry:
     """The entry of a row. seen: entry → the row that named it, to which this one is added."""
-    address, site, _ = read_old(move.ledger, cells["legacy_url"])
+    written = as_written(cells["legacy_url"], move.ledger.settings.sites.old_origins)
+    address, site = read_old(move.ledger, written)
     entry = move.by_key.get((site, fold(address, move.policy).key))
     if entry is None:
         raise NotAnAddressError("the ledger has no such entry; gather it first")

@@ -7,7 +7,12 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.app.decide.pair_rows import as_template, read_answer, read_query
+from upright_ledger.app.decide.pair_rows import (
+    as_template,
+    plainly_written,
+    read_answer,
+    read_query,
+)
 from upright_ledger.app.prove.check import Checked
 from upright_ledger.core.checks.context import CheckContext
 from upright_ledger.core.checks.query_checks import check_choices
@@ -26,11 +31,12 @@ from upright_ledger.core.url.address import Address, NotAnAddressError, parse_ad
 from upright_ledger.core.url.destination import page_key, read_destination
 from upright_ledger.core.url.origins import Sites, group_origins, read_origin
 from upright_ledger.core.url.request_target import reject_reason
+from upright_ledger.core.url.written import as_written
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables import column_mapping as col
 from upright_ledger.formats.tables.cells import status_code
-from upright_ledger.formats.tables.pairs import Pair, mend_slash, read_pairs
+from upright_ledger.formats.tables.pairs import Pair, read_pairs
 from upright_ledger.formats.tables.url_table import read_table
 
 _NO_HOST = "http://no-host-given.invalid"
@@ -72,6 +78,7 @@ def check_pairs(
                 written[plan.destination] = pair.new
         except (NotAnAddressError, TemplateError) as error:
             rejected.append((pair.line, pair.old, str(error)))
+    rejected.sort(key=lambda row: row[0])
     if not plans and not templates:
         raise InputError(
             f"{path} holds no pair that can be checked: row {rejected[0][0]}: {rejected[0][2]}",
@@ -151,11 +158,11 @@ def _without(text: str, host: str) -> str:
 
 def _plan(name: str, pair: Pair, sites: Sites, policy: FoldingPolicy, base: str) -> Plan | None:
     """base: where bare new paths lie, if that was said."""
-    old, new = mend_slash(pair.old)[0], mend_slash(pair.new)[0]
-    answer = read_answer(pair.status, new)
+    old, new = plainly_written(pair, sites)
+    answer = read_answer(pair.status, new.text)
     if not answer.has_rule:
         return None
-    address = parse_address(old, sites.old[0].origins[0])
+    address = parse_address(old.text, sites.old[0].origins[0])
     if reason := reject_reason(address.target):
         raise NotAnAddressError(reason)
     goal = (
@@ -164,7 +171,7 @@ def _plan(name: str, pair: Pair, sites: Sites, policy: FoldingPolicy, base: str)
         else ""
     )
     query = read_query(pair.query)
-    given = not old.startswith(("/", "?"))
+    given = old.names_host
     return make_plan(
         address,
         sites.site_of(address),
@@ -226,7 +233,7 @@ def _origins(texts: Any) -> list[str]:
 
 def _has_host(text: str) -> bool:
     try:
-        parse_address(mend_slash(text)[0])
+        parse_address(as_written(text, {}).text)
     except NotAnAddressError:
         return False
     return True
@@ -241,7 +248,7 @@ def _read_stock(path: Path) -> list[tuple[str, StockPage]]:
             StockPage(status_code(table.cell(row, col.STATUS)), table.cell(row, col.REDIRECTS_TO)),
         )
         for _, row in table.rows
-        if row
+        if row and not table.width.fault(row)
     ]
 
 

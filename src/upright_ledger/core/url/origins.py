@@ -58,6 +58,19 @@ class Sites:
         """Every authority that this move may speak to."""
         return frozenset(self.site_of_authority) | self.new_authorities
 
+    @cached_property
+    def old_origins(self) -> dict[str, str]:
+        """Origin by host of what is written without a scheme."""
+        declared = [o for site in self.old for o in site.origins]
+        known = {authority: f"http://{authority}" for authority in self.site_of_authority}
+        return known | {parse_address(o).authority: o for o in reversed(declared)}
+
+    @cached_property
+    def all_origins(self) -> dict[str, str]:
+        """As `old_origins`, and those of the new site before them."""
+        new = {parse_address(o).authority: o for o in reversed(self.new)}
+        return self.old_origins | new
+
     def site_of(self, address: Address) -> str:
         """The old site an address lies on, or an empty string."""
         return self.site_of_authority.get(self.plain(address).authority, "")

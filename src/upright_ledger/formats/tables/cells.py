@@ -13,6 +13,29 @@ _ADDRESS = re.compile(
 )
 
 
+NO_ADDRESS = frozenset(
+    [
+        "(not set)",
+        "(other)",
+        "(not provided)",
+        "(none)",
+        "(direct)",
+        "n/a",
+        "na",
+        "#n/a",
+        "none",
+        "null",
+        "undefined",
+        "nan",
+        "-",
+        "—",
+        "(leer)",
+        "(andere)",
+        "(nicht festgelegt)",
+    ]
+)
+"""How exports say that there is no address."""
+_LINK = re.compile(r'=\w+\(\s*"([^"]+)"\s*(?:[;,].*)?\)\s*\Z', re.DOTALL)
 _HOST = re.compile(
     r"^(?:https?://)?([a-z0-9.-]+\.[a-z][a-z0-9-]*)(?::\d+)?(?:[/?#]|$)", re.IGNORECASE
 )
@@ -21,6 +44,14 @@ _HOST = re.compile(
 def looks_like_address(cell: str) -> bool:
     """Whether a cell holds a URL or an absolute path."""
     return _ADDRESS.match(cell.strip()) is not None
+
+
+def linked_address(cell: str) -> str:
+    """The address in a cell that is a spreadsheet's formula for a link, =HYPERLINK("…";"…") in
+    whatever language; other cells as they are.
+    """
+    match = _LINK.match(cell)
+    return match[1] if match else cell
 
 
 def host_of(cell: str) -> str:

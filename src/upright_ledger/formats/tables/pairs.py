@@ -13,10 +13,15 @@ from pathlib import Path
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.tables.cells import host_of, looks_like_address
+from upright_ledger.formats.tables.cells import (
+    NO_ADDRESS,
+    host_of,
+    linked_address,
+    looks_like_address,
+)
 from upright_ledger.formats.tables.column_mapping import bare
 from upright_ledger.formats.tables.header_words import side_of
-from upright_ledger.formats.tables.rows import Row, rows_of, sheets_of
+from upright_ledger.formats.tables.rows import Row, RowWidth, rows_of, sheets_of
 
 OLD, NEW, STATUS, QUERY, KIND = "old", "new", "status", "query", "kind"
 MEANINGS = (OLD, NEW, STATUS, QUERY, KIND)
@@ -39,8 +44,6 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
 }  # fmt: skip
 _HEADER_WITHIN = 60  # rows
 _SAMPLE = 200
-
-_BARE_PATH = re.compile(r"^[^\s/:]+(?:/[^\s]*)?$")
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,25 +95,17 @@ def read_pairs(
     options = options or ReadOptions()
     kind = recognise(path)
     if kind != FileKind.SHEET:
-        return _pairs_of(
-            path,
-            [
-                r
-                for r in rows_of(
-                    path, kind if kind == FileKind.JSON else FileKind.TABLE, options.encoding
-                )
-                if r[1]
-            ],
-            options,
-            new_origins,
-        )
+        kind = kind if kind == FileKind.JSON else FileKind.TABLE
+        filled = [r for r in rows_of(path, kind, options.encoding) if r[1]]
+        return _pairs_of(path, kind, filled, options, new_origins)
     found = Pairs([], [])
     failed: dict[str, InputError] = {}
     names = [options.sheet] if options.sheet else sheets_of(path)
     for name in names:
         rows = [r for r in rows_of(path, FileKind.SHEET, sheet=name) if r[1]]
         try:
-            part = _pairs_of(path, rows, options, new_origins, name if len(names) > 1 else "")
+            named = name if len(names) > 1 else ""
+            part = _pairs_of(path, kind, rows, options, new_origins, named)
         except InputError as error:
             failed[name] = error
             continue
@@ -127,7 +122,12 @@ def read_pairs(
 
 
 def _pairs_of(
-    path: Path, rows: list[Row], options: ReadOptions, new_origins: frozenset[str], sheet: str = ""
+    path: Path,
+    kind: str,
+    rows: list[Row],
+    options: ReadOptions,
+    new_origins: frozenset[str],
+    sheet: str = "",
 ) -> Pairs:
     if not rows:
         raise InputError(f"{path} is empty", "export it again")
@@ -135,9 +135,13 @@ def _pairs_of(
     body = rows[header + 1 :] if header is not None else rows
     titles = rows[header][1] if header is not None else []
     pairs, rejected = [], []
+    width = RowWidth.of(kind, titles, (cells for _, cells in body))
     for line, cells in body:
-        old, new, status, query, kind = (_cell(cells, columns.get(m)) for m in MEANINGS)
-        one = Pair(line, old, new, status, query, kind, sheet)
+        if fault := width.fault(cells):
+            rejected.append((line, fault))
+            continue
+        old, new, status, query, told = (_cell(cells, columns.get(m)) for m in MEANINGS)
+        one = Pair(line, old, new, status, query, told, sheet)
         if one.old:
             pairs.append(one)
         elif one.new or any(map(str.strip, cells)):
@@ -295,24 +299,12 @@ def status_word(text: str) -> str:
     return found.pop() if len(found) == 1 else ""
 
 
-def mend_slash(text: str) -> tuple[str, bool]:
-    """Put a missing leading slash before a bare path ("visit/hours.html"); True when that was
-    done.
-    """
-    if not text or text.startswith(("/", "?", "#")) or "://" in text or _names_host(text):
-        return text, False
-    return (f"/{text}", True) if _BARE_PATH.match(text) else (text, False)
-
-
-def _names_host(text: str) -> bool:
-    head = text.partition("/")[0]
-    return head.startswith("www.") or (head.count(".") >= 2 and "/" in text)
-
-
 def _cell(cells: Sequence[str], at: int | None) -> str:
     if at is None or at >= len(cells):
         return ""
-    text = cells[at].strip()
+    text = linked_address(cells[at].strip())
+    if text.lower() in NO_ADDRESS:
+        return ""
     # Our own sheets put an apostrophe before what a spreadsheet would take for a formula.
     return text[1:] if re.match(r"^'[=+\-@]", text) else text
 

@@ -6,10 +6,11 @@ import csv
 import re
 import zipfile
 import zlib
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import chain, islice
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import MAX_COLUMNS, FileKind, delimiter_of
@@ -25,6 +26,30 @@ MAX_WORKBOOK = 1 << 30  # bytes when unpacked
 MAX_PACKING = 200
 MAX_CELLS = 1 << 25
 _SAMPLE = 60
+
+
+class RowWidth(NamedTuple):
+    """How many cells a row may fill. A row of delimited text that fills more was torn, at a comma
+    that no quotes protect, say: what its cells mean is not known.
+    """
+
+    most: int = MAX_COLUMNS
+
+    @classmethod
+    def of(cls, kind: str, header: Sequence[str], rows: Iterable[Sequence[str]]) -> RowWidth:
+        """That of a table with a header, or, where it has none, of most rows."""
+        if kind in {FileKind.SHEET, FileKind.JSON}:
+            return cls()
+        return cls(len(header) or Counter(map(len, rows)).most_common(1)[0][0])
+
+    def fault(self, cells: Sequence[str]) -> str:
+        """Why a row cannot be used, or an empty text."""
+        if len(cells) <= self.most or not any(map(str.strip, cells[self.most :])):
+            return ""
+        return (
+            f"it has {len(cells):,} cells in a table of {self.most:,} columns; put quotes around a "
+            "cell that holds a comma or a semicolon"
+        )
 
 
 def rows_of(
@@ -64,7 +89,8 @@ def _delimited(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]:
         if file.encoding == "cp1252" and not encoding:
             notes.append("read as Windows-1252: it is not in UTF-8")
         first = list(islice(file, 500))
-        delimiter = delimiter_of([line for line in first if line.strip()][:_SAMPLE]) or ","
+        filled = [line for line in first if line.strip()][:_SAMPLE]
+        delimiter = delimiter_of(filled) or delimiter_of(filled[:1]) or ","
         reader = csv.reader(chain(first, file), delimiter=delimiter)
         line = 1
         try:

@@ -23,32 +23,17 @@ from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.tables import column_mapping as col
-from upright_ledger.formats.tables.cells import day_of, looks_like_address, number, status_code
-from upright_ledger.formats.tables.header_words import side_of
-from upright_ledger.formats.tables.rows import Row, rows_of
-
-NO_ADDRESS = frozenset(
-    [
-        "(not set)",
-        "(other)",
-        "(not provided)",
-        "(none)",
-        "(direct)",
-        "n/a",
-        "na",
-        "#n/a",
-        "none",
-        "null",
-        "undefined",
-        "nan",
-        "-",
-        "—",
-        "(leer)",
-        "(andere)",
-        "(nicht festgelegt)",
-    ]
+from upright_ledger.formats.tables.cells import (
+    NO_ADDRESS,
+    day_of,
+    linked_address,
+    looks_like_address,
+    number,
+    status_code,
 )
-"""How exports say that there is no address."""
+from upright_ledger.formats.tables.header_words import side_of
+from upright_ledger.formats.tables.rows import Row, RowWidth, rows_of
+
 _NO_TITLE = frozenset(
     {"(not set)", "(not provided)", "-", "n/a", "none", "null"}
 )  # how exports say nothing
@@ -70,7 +55,7 @@ class Table:
 
     columns: meaning → column number. above: rows before the header. rows: (line in the file,
     cells), without the header. doubts: meaning → header of columns that may speak of another page,
-    and were not taken.
+    and were not taken. width: that its rows may have.
     """
 
     header: list[str]
@@ -80,6 +65,7 @@ class Table:
     month_first: bool = False
     notes: list[str] = field(default_factory=list)
     doubts: Mapping[str, str] = field(default_factory=dict)
+    width: RowWidth = field(default_factory=RowWidth)
 
     def cell(self, row: list[str], meaning: str) -> str:
         """What a row says about a meaning; empty when the column or the cell is missing."""
@@ -122,8 +108,9 @@ def read_table(path: Path, options: ReadOptions, kind: str = FileKind.TABLE) -> 
     header = first[at][1] if at is not None else []
     body = first[at + 1 :] if at is not None else first
     above = first[:at] if at is not None else []
-    doubts = col.doubtful_columns(header, columns, options.columns)
-    table = Table(header, columns, above, chain(body, rows), notes=notes, doubts=doubts)
+    table = Table(header, columns, above, chain(body, rows), notes=notes)
+    table.doubts = col.doubtful_columns(header, columns, options.columns)
+    table.width = RowWidth.of(kind, header, (cells for _, cells in body if cells))
     days = [table.cell(cells, col.LAST_SEEN) for _, cells in body]
     table.month_first = any(re.match(r"\d{1,2}/(?:1[3-9]|2\d|3[01])/\d{4}", d) for d in days)
     return table
@@ -266,7 +253,12 @@ def _items(table: Table) -> Iterator[Item]:
         if not row:
             yield Aside(line, AsideClass.BLANK)
             continue
+        if len(row) > table.width.most and (fault := table.width.fault(row)):
+            yield Reject(line, fault, " | ".join(row))
+            continue
         written = row[url].strip() if url < len(row) else ""
+        if written[:1] == "=":
+            written = linked_address(written)
         if (
             not written
             or written.lower() in NO_ADDRESS

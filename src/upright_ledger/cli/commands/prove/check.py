@@ -22,6 +22,7 @@ from upright_ledger.core.rules.finding import FindingKind
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.records import ReadOptions
 
+SHOWN = 8
 SHOWN_CAUSES = 15
 SHOWN_OF_EACH = 3
 
@@ -111,8 +112,11 @@ def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
         output.say(f"Note: {text}.")
     _show_mends(result)
     _show_proof(result)
-    for line, text, why in result.rejected[:8]:
-        output.say(f"Row {line:,} cannot be checked: {why}: {text[:100]}", output.DOUBTFUL)
+    for line, text, why in result.rejected[:SHOWN]:
+        named = f": {text[:100]}" if text else ""
+        output.say(f"Row {line:,} cannot be checked: {why}{named}", output.DOUBTFUL)
+    if (more := len(result.rejected) - SHOWN) > 0:
+        output.say(f"and {more:,} more; --json lists all", output.DOUBTFUL)
     if not result.findings:
         output.say(f"{output.plural(result.rules, 'answer')} with a rule checked: no faults.")
         if sheet is None:

@@ -1,0 +1,59 @@
+"""Sheets as people leave them: notes, formulas and torn rows where addresses are asked for."""
+
+from __future__ import annotations
+
+import pytest
+
+from conftest import NEW, OLD, Program
+
+NOTES = ("TBD", "n/a", "siehe Kommentar", "??", "#REF!", "=A2", f"{NEW}/a oder {NEW}/b", "-")
+MEANT = {
+    f"<{NEW}/visit/>": f"{NEW}/visit/",
+    f'"=HYPERLINK(""{NEW}/visit/"";""Besuch"")"': f"{NEW}/visit/",
+    NEW.partition("://")[2]: f"{NEW}/",
+    "visit/hours.html": f"{NEW}/visit/hours.html",
+}
+
+
+def test_notes_beside_old_addresses_are_no_answers(museum: Program) -> None:
+    rows = [f"/n{n};{note}" for n, note in enumerate(NOTES)]
+    museum.write("pairs.csv", "\n".join(["old;new", *rows, "/sound;/sound"]))
+    found = museum.json("decide", "--from", "pairs.csv", code=1)
+    assert found["posted"] == 1
+    assert [r["row"] for r in found["refused"]] == list(range(2, 2 + len(NOTES)))
+    assert {e["legacy_url"] for e in museum.json("entries")["entries"]} == {f"{OLD}/sound"}
+    for note in (n for n in NOTES if n not in {"n/a", "-"}):
+        assert "cannot be used" in museum("decide", "/a", "--to", note, code=2).err
+
+
+def test_addresses_in_wrappings_are_read_as_meant(museum: Program) -> None:
+    rows = [f"/m{n};{cell}" for n, cell in enumerate(MEANT)]
+    museum.write("pairs.csv", "\n".join(["old;new", *rows]))
+    museum("decide", "--from", "pairs.csv")
+    answers = {e["legacy_url"]: e["destination"] for e in museum.json("entries")["entries"]}
+    assert answers == {f"{OLD}/m{n}": meant for n, meant in enumerate(MEANT.values())}
+
+
+@pytest.mark.parametrize("mark", [",", ";", "\t"])
+def test_a_torn_row_is_said_and_nothing_of_it_is_used(museum: Program, mark: str) -> None:
+    def sheet(name: str, *rows: tuple[str, ...]) -> str:
+        museum.write(name, "\n".join(mark.join(row) for row in rows))
+        return name
+
+    torn = ("/torn", f'=LINK("{NEW}/s"', '"s")', "3")
+    sound = ("/sound", "/sound", "3", "")
+    pairs = sheet("pairs.csv", ("old", "new", "hits"), torn, sound)
+    found = museum.json("decide", "--from", pairs, code=1)
+    assert [(r["row"], "4 cells" in r["reason"]) for r in found["refused"]] == [(2, True)]
+    assert "Row 2 cannot be checked" in museum("check", pairs, code=1).out
+    gathered = sheet("export.csv", ("url", "title", "hits"), torn, sound)
+    assert "4 cells in a table of 3 columns" in museum("gather", gathered, code=None).out
+    stocked = sheet(
+        "pages.csv", ("url", "title", "status"), ("/p", "a", "b", "200"), ("/q", "", "200")
+    )
+    assert "4 cells in a table of 3 columns" in museum("stock", stocked, code=None).out
+    assert {e["legacy_url"] for e in museum.json("entries")["entries"]} == {f"{OLD}/sound"}
+    reviewed = sheet(
+        "review.csv", ("legacy_url", "answer", "destination"), (f"{OLD}/sound", "gone", "", "x")
+    )
+    assert "4 cells in a table of 3 columns" in museum("review", "--in", reviewed, code=1).out
