@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 SCREENS := docs/screenshots
 
-.PHONY: demo test install test-tools lint types contract pytest mutations torture bench screenshots clean
+.PHONY: demo test install test-tools lint types contract pytest mutations recordings torture bench screenshots clean
 
 demo: $(VENV)/installed
 	rm -rf quillhaven-demo
@@ -43,6 +43,10 @@ pytest: $(VENV)/tested
 mutations: $(VENV)/tested
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[mutations]'
 	$(BIN)/python tests/mutations.py $(OF)
+
+# Real Apache and nginx asked anew about rule files drawn at random; for when the drawing changes.
+recordings: $(VENV)/tested
+	PYTHONPATH=tests:tests/support $(BIN)/python tests/oracles/recorded_servers.py
 
 # An hour: killed and failing commands, damaged ledgers, several people at once. Figures: docs/reliability.md.
 torture: $(VENV)/tested
