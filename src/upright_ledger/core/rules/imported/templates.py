@@ -89,7 +89,7 @@ def templates_of(
             else:
                 made.append(template)
                 before[site.name].add(template)
-    return made, left
+    return made, list(dict.fromkeys(left))
 
 
 class _Earlier:
