@@ -49,15 +49,17 @@ STATES = {0: "not found", 1: "found", 3: "found", 5: "no tests", 33: "no tests"}
 
 
 def pytest_collection_modifyitems(config: Any, items: list[Any]) -> None:
-    """As a plugin of the runs: no tests that start the program, the fastest first, and only as many
-    as there is time for.
+    """As a plugin of the runs: no tests that start the program, those first that name the module's
+    folder, then the fastest, and only as many as there is time for.
     """
     items[:] = [item for item in items if not STARTS_THE_PROGRAM & set(item.fixturenames)]
     stats = Path("mutmut-stats.json")
-    if not stats.exists() or os.environ.get("MUTANT_UNDER_TEST", "stats") in {"", "stats", "fail"}:
+    fault = os.environ.get("MUTANT_UNDER_TEST", "stats")
+    if not stats.exists() or fault in {"", "stats", "fail"}:
         return
+    folder = fault.split(".")[-3]
     taken = json.loads(stats.read_text(encoding="utf-8"))["duration_by_test"]
-    items.sort(key=lambda item: taken.get(item.nodeid, 0.0))
+    items.sort(key=lambda item: (folder not in item.nodeid, taken.get(item.nodeid, 0.0)))
     left, kept = MOST_SECONDS, 0
     while kept < len(items) and left > 0:
         left -= taken.get(items[kept].nodeid, 0.0)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from two_sites import FAR, NEW, OLD, OTHER, SITES, template
 from upright_ledger.core.checks.context import CheckContext
 from upright_ledger.core.checks.template_checks import (
     check_imported,
@@ -10,25 +11,13 @@ from upright_ledger.core.checks.template_checks import (
     check_variants,
 )
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.rules.compiler import compile_rules, make_template
+from upright_ledger.core.rules.compiler import compile_rules
 from upright_ledger.core.rules.imported.blocks import Block
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import TemplateRule
-from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.formats.server_config.apache_servers import read_apache
 
-OLD, NEW, FAR = (
-    "http://www.quillhaven.example",
-    "https://www.quillhaven.example",
-    "https://n.example",
-)
-SITE, OTHER = "quillhaven.example", "shop.quillhaven.example"
-SITES = Sites(group_origins([OLD, "http://shop.quillhaven.example"]), (NEW, FAR))
 FOLD = FoldingPolicy()
-
-
-def template(source: str, goal: str, status: int = 301, site: str = SITE) -> TemplateRule:
-    return make_template(site, source, status, goal, OLD + source, fold=True)
 
 
 def rules(*templates: TemplateRule) -> RuleSet:

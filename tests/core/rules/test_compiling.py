@@ -4,26 +4,17 @@ from __future__ import annotations
 
 import pytest
 
+from two_sites import FAR, NEW, OLD, OTHER, SHOP, SITE, SITES, template
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.canonical_form import CanonicalForm
-from upright_ledger.core.rules.compiler import compile_rules, make_template, template_fault
+from upright_ledger.core.rules.compiler import compile_rules, template_fault
 from upright_ledger.core.rules.draft import Plan, make_plan
 from upright_ledger.core.rules.exact_rule import ExactRule
 from upright_ledger.core.rules.finding import SEVERITIES, Finding, FindingKind
 from upright_ledger.core.rules.ruleset import RuleSet
-from upright_ledger.core.rules.templates.template_index import TemplateRule
 from upright_ledger.core.url.address import Address, parse_address
-from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.core.url.query import QueryPolicy
 
-OLD, NEW, FAR = (
-    "http://www.quillhaven.example",
-    "https://www.quillhaven.example",
-    "https://n.example",
-)
-SHOP = "http://shop.quillhaven.example"
-SITE, OTHER = "quillhaven.example", "shop.quillhaven.example"
-SITES = Sites(group_origins([OLD, SHOP]), (NEW, FAR))
 FOLD, EXACT = FoldingPolicy(), FoldingPolicy(case="exact")
 
 
@@ -33,10 +24,6 @@ def plan(
     address = parse_address(old, OLD)
     goal = new and parse_address(new, NEW).text
     return make_plan(address, SITES.site_of(address), policy, status if new else 410, goal, **more)
-
-
-def template(source: str, goal: str, site: str = SITE, **more: object) -> TemplateRule:
-    return make_template(site, source, 301 if goal else 410, goal, OLD + source, fold=True, **more)
 
 
 def held(*plans: Plan, policy: FoldingPolicy = FOLD, **more: object) -> list[tuple[str, str]]:

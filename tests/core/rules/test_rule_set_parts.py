@@ -6,8 +6,8 @@ from dataclasses import replace
 
 import pytest
 
+from two_sites import FAR, NEW, OLD, SITE, template
 from upright_ledger.core.rules.canonical_form import ALWAYS, NEVER, CanonicalForm
-from upright_ledger.core.rules.compiler import make_template
 from upright_ledger.core.rules.exact_rule import Answer, ExactRule
 from upright_ledger.core.rules.fast_lookup import NOTHING, UNSURE, PlainRules, is_plain
 from upright_ledger.core.rules.imported.blocks import Block
@@ -15,12 +15,7 @@ from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.formats.server_config.apache_servers import read_apache
 
-OLD, NEW, FAR = (
-    "http://www.quillhaven.example",
-    "https://www.quillhaven.example",
-    "https://n.example",
-)
-SITE, HOST = "quillhaven.example", "www.quillhaven.example"
+HOST = "www.quillhaven.example"
 SITES = {HOST: SITE, "shop.quillhaven.example": "shop"}
 
 
@@ -30,10 +25,6 @@ def exact(path: str, goal: str, status: int = 301, **more: object) -> ExactRule:
     return ExactRule(
         SITE, bare, params, more.pop("paths", (bare,)), status, goal, OLD + path, **more
     )
-
-
-def template(source: str, goal: str, status: int = 301, **more: object) -> object:
-    return make_template(SITE, source, status, goal, OLD + source, fold=True, **more)
 
 
 def rules(*found: object, **more: object) -> RuleSet:

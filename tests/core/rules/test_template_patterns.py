@@ -10,7 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from properties import thorough
-from upright_ledger.core.rules.compiler import image_pattern, make_template
+from two_sites import FAR, SITE, template
+from upright_ledger.core.rules.compiler import image_pattern
 from upright_ledger.core.rules.templates.path_automata import (
     OTHER_LETTERS,
     common_path,
@@ -23,7 +24,6 @@ from upright_ledger.core.rules.templates.path_automata import (
 )
 from upright_ledger.core.rules.templates.template_index import (
     TemplateIndex,
-    TemplateRule,
     first_segment,
 )
 from upright_ledger.core.rules.templates.template_samples import (
@@ -39,14 +39,6 @@ from upright_ledger.core.rules.templates.template_syntax import (
     read_source,
 )
 from upright_ledger.core.url.query import QueryPolicy
-
-FAR = "https://n.example"
-SITE = "quillhaven.example"
-
-
-def template(source: str, goal: str, status: int = 301, **more: object) -> TemplateRule:
-    return make_template(SITE, source, status, goal, source, fold=True, **more)
-
 
 SOURCES = [
     "/a/{x}", "/{x}/b", "/{x|digits}", "/{x|a,ab}b", "/a/{+r}", "/{+r}", "/{x|word}.{y|digits}",

@@ -6,10 +6,7 @@ import re
 
 import pytest
 
-from upright_ledger.core.rules.compiler import make_template
-from upright_ledger.core.rules.templates.template_index import (
-    TemplateRule,
-)
+from two_sites import FAR, template
 from upright_ledger.core.rules.templates.template_syntax import (
     Capture,
     CaptureKind,
@@ -19,13 +16,6 @@ from upright_ledger.core.rules.templates.template_syntax import (
     read_goal,
     read_source,
 )
-
-FAR = "https://n.example"
-SITE = "quillhaven.example"
-
-
-def template(source: str, goal: str, status: int = 301, **more: object) -> TemplateRule:
-    return make_template(SITE, source, status, goal, source, fold=True, **more)
 
 
 @pytest.mark.parametrize(
