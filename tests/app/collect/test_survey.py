@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import csv
 import json
+import re
 import signal
 import subprocess
 import time
@@ -234,33 +235,21 @@ def test_a_renamed_page_is_never_without_a_redirect(surveyor: Program, site: Fau
         surveyor("survey", f"{origin}/", "--as", "new", "--name", "before", code=1)
         plain = [
             path
-            for path in site.answers
-            if path.startswith("/collection/0")
-            and path.endswith("/")
-            and "noindex" not in site.answers[path].body
+            for path, answer in site.answers.items()
+            if re.fullmatch("/collection/0.*/", path) and "noindex" not in answer.body
         ]
         names = {path: f"/things/{n}/" for n, path in enumerate(plain[:3])}
         for path, new in names.items():
-            page = site.answers.pop(path)
-            site.answers[new] = page
-            site.answers["/collection/"] = site.answers["/collection/"]._replace(
-                body=site.answers["/collection/"].body.replace(f'"{path}"', f'"{new}"')
-            )
+            site.answers[new] = site.answers.pop(path)
+            listed = site.answers["/collection/"]
+            body = listed.body.replace(f'"{path}"', f'"{new}"')
+            site.answers["/collection/"] = listed._replace(body=body)
         kept = plain[0]
         site.answers[kept] = site.answers[plain[5]]._replace(
             status=301, body="", location=origin + names[kept]
         )
-        found = surveyor.json(
-            "survey",
-            f"{origin}/",
-            "--as",
-            "new",
-            "--since",
-            "before",
-            "--pairs",
-            "pairs.csv",
-            code=1,
-        )
+        words = f"survey {origin}/ --as new --since before --pairs pairs.csv".split()
+        found = surveyor.json(*words, code=1)
     states = {
         r["old"].removeprefix(origin): (r["new"].removeprefix(origin), r["state"])
         for r in found["renamings"]

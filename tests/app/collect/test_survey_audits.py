@@ -230,58 +230,47 @@ def test_from_any_figure_to_its_rows(museum_of: Callable[..., Program]) -> None:
     )
 
 
-def test_https_is_reached_in_one_hop_and_kept(museum_of: Callable[..., Program]) -> None:
-    program = museum_of("--old", "http://old.quillhaven.example", "--new", f"https://{HOST}")
+def surveyed_by_https(
+    program: Program, secure: dict[str, Served], hops: dict[str, str]
+) -> dict[str, list[str]]:
+    """What is found of a site that answers by HTTPS, and by HTTP leads there. hops: where else."""
     authority = trustme.CA()
     authority.cert_pem.write_to_path(str(program.folder / "ca.pem"))
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
     authority.issue_cert(HOST).configure_cert(context)
+    missing = page("Sorry", "nothing here")
+    with (
+        serve_whole(lambda _, target: secure.get(target, missing), tls=context) as tls,
+        serve_whole(
+            lambda _, target: Served(301, "", hops.get(target, f"https://{HOST}{target}"))
+        ) as plain,
+    ):
+        places = {443: tls.partition("://")[2], 80: plain.partition("://")[2]}
+        options = [o for port, at in places.items() for o in ("--connect", f"{HOST}:{port}={at}")]
+        found = program.json("survey", f"https://{HOST}/", "--ca", "ca.pem", *options, code=1)
+    return {k: [r.replace(f"://{HOST}", "") for r in rows] for k, rows in kinds(found).items()}
+
+
+def test_https_is_reached_in_one_hop_and_kept(museum_of: Callable[..., Program]) -> None:
+    program = museum_of("--old", "http://old.quillhaven.example", "--new", f"https://{HOST}")
     links = (
         '<a href="/dials/">d</a><img src="http://www.quillhaven.example/clock.png"><img '
         'src="/bell.png">'
     )
-    secure = {
-        "/": page("Home", links),
-        "/dials/": page("Dials"),
-        "/dials/index.html": page("Dials"),
-        "/dials": page("Dials"),
-    }
-    secure |= {
-        "/clock.png": Served(200, "", content_type="image/png"),
-        "/bell.png": Served(200, "", content_type="image/png"),
-    }
+    image = Served(200, "", content_type="image/png")
+    secure = {p: page("Dials") for p in ("/dials/", "/dials/index.html", "/dials")}
+    secure |= {"/": page("Home", links), "/clock.png": image, "/bell.png": image}
     hops = {"/": f"https://{HOST}/", "/dials/": f"http://{HOST}/dials"}
-
-    def respond(answers: dict[str, Served]) -> dict[str, list[str]]:
-        with (
-            serve_whole(
-                lambda _, target: answers.get(target, page("Sorry", "nothing here")), tls=context
-            ) as tls,
-            serve_whole(
-                lambda _, target: Served(301, "", hops.get(target, f"https://{HOST}{target}"))
-            ) as plain,
-        ):
-            connect = [
-                f"{HOST}:443={tls.partition('://')[2]}",
-                f"{HOST}:80={plain.partition('://')[2]}",
-            ]
-            options = [part for c in connect for part in ("--connect", c)]
-            found = program.json("survey", f"https://{HOST}/", "--ca", "ca.pem", *options, code=1)
-        return {k: [r.replace(f"://{HOST}", "") for r in rows] for k, rows in kinds(found).items()}
-
-    found = respond(secure)
+    found = surveyed_by_https(program, secure, hops)
     assert found["no-hsts"] == ["https/"]
     assert found["mixed-content"] == ["/clock.png https/"]
     assert found["https-not-in-one-hop"] == ["/dials/ /dials"]
     assert found["slash-twin-answers"] == ["https/dials https/dials/"]
     assert "https/dials/index.html https/dials/" in found["index-file-answers"]
     assert found["missing-page-not-404"] == ["https/upright-ledger-no-such-page-7f3a/ 200"]
-    secure["/"] = page(
-        "Home",
-        '<a href="/dials/">d</a>',
-        headers=(("Strict-Transport-Security", "max-age=31536000"),),
-    )
-    assert {"no-hsts", "mixed-content"}.isdisjoint(respond(secure))
+    kept = (("Strict-Transport-Security", "max-age=31536000"),)
+    secure["/"] = page("Home", '<a href="/dials/">d</a>', headers=kept)
+    assert {"no-hsts", "mixed-content"}.isdisjoint(surveyed_by_https(program, secure, hops))
 
 
 def test_renamed_pages_become_proposals_at_once(museum_of: Callable[..., Program]) -> None:
