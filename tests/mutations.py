@@ -26,7 +26,7 @@ ROOT = Path(__file__).resolve().parents[1]
 COPY = ROOT / ".mutations"
 EXAMPLES = "25"
 """Of each property, a fault."""
-MOST_SECONDS = 5.0
+MOST_SECONDS = 3.0
 """Of tests, a fault: the fastest come first."""
 
 SETTINGS = """
