@@ -44,9 +44,11 @@ mutations: $(VENV)/tested
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[mutations]'
 	$(BIN)/python tests/mutations.py $(OF)
 
-# Real Apache and nginx asked anew about rule files drawn at random; for when the drawing changes.
+# Real servers asked anew: about rule files drawn at random, and about the files that are kept byte by byte.
 recordings: $(VENV)/tested
+	$(BIN)/python -m pytest -q tests/servers/test_conformance.py
 	PYTHONPATH=tests:tests/support $(BIN)/python tests/oracles/recorded_servers.py
+	PYTHONPATH=tests:tests/support:tests/oracles $(BIN)/python -c 'import kept_files; kept_files.keep()'
 
 # An hour: killed and failing commands, damaged ledgers, several people at once. Figures: docs/reliability.md.
 torture: $(VENV)/tested

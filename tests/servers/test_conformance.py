@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from conformance import HOSTS, NEW, OLD, SCHEME_HEADER, SITES, make_requests, make_rules
 from conftest import needs_nginx, needs_server
+from kept_files import rule_sets
 from raw_http import ask, ask_headers
 from server_comparison import answered_by_others, compare, write_build
 from upright_ledger.core.inventory.declared_paths import unanswerable
@@ -33,18 +34,29 @@ EACH_SERVER = pytest.mark.parametrize(
 )
 
 
-@EACH_SERVER
-@settings(max_examples=20, deadline=None, derandomize=True, database=None)
-@given(seed=st.integers(0, 1 << 30))
-def test_a_real_server_agrees_with_the_reference(name: str, seed: int) -> None:
-    rng = random.Random(seed)
-    rules = make_rules(rng)
+def agrees(name: str, rules: RuleSet, rng: random.Random) -> None:
+    """A real server and an interpreter of another hand answer as the rules."""
     with tempfile.TemporaryDirectory() as held:
         written, acting = write_build(name, rules, Path(held))
         requests = list(make_requests(rng, rules, 140))
         assert answered_by_others(rules, written, requests) == []
         with run_example(load_server(name).launch, Path(held)) as place:
             assert compare(name, written, requests, place, acting) == []
+
+
+@EACH_SERVER
+def test_a_real_server_agrees_with_the_files_that_are_kept(name: str) -> None:
+    for what, rules in rule_sets():
+        if len(rules):
+            agrees(name, rules, random.Random(what))
+
+
+@EACH_SERVER
+@settings(max_examples=5, deadline=None)
+@given(seed=st.integers(0, 1 << 30))
+def test_a_real_server_agrees_with_the_reference(name: str, seed: int) -> None:
+    rng = random.Random(seed)
+    agrees(name, make_rules(rng), rng)
 
 
 PIECES = (

@@ -13,11 +13,11 @@ from functools import cache
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from test_reading_back import EXACT, SHOP, TEMPLATES, differs, rules_of_every_kind
 
 from conformance import NEW, OLD, SITES, make_rules
 from corruption import RULE_FILES
 from properties import in_brief
+from rule_kinds import EXACT, SHOP, TEMPLATES, differs, rules_of_every_kind
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.compiler import ExcludedRule, compile_rules, make_template
 from upright_ledger.core.rules.draft import make_plan

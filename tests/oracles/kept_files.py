@@ -1,0 +1,54 @@
+"""Rule sets whose files stay as they were when real servers last agreed with them, byte by byte.
+
+`make recordings` asks the servers again, and writes down what the files are now.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import random
+from collections.abc import Iterator
+from pathlib import Path
+
+from conformance import make_rules
+from corruption import RULE_FILES
+from rule_kinds import rules_of_every_kind
+from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.servers import load_dialect
+
+SERVERS = sorted(RULE_FILES)
+KEPT = Path(__file__).resolve().parent / "recorded" / "files.json"
+DRAWN = 12
+
+
+def rule_sets() -> Iterator[tuple[str, RuleSet]]:
+    """Of every kind, small and large ones drawn at random, and none at all."""
+    for fold in (True, False):
+        yield f"every kind, {'folded' if fold else 'exact'}", rules_of_every_kind(fold)
+    for seed in range(DRAWN):
+        yield f"drawn {seed}", make_rules(random.Random(seed), most=4 + 8 * (seed % 4))
+    yield "none", RuleSet((), {"www.quillhaven.example": "quillhaven.example"}, True, ())
+
+
+def digests(server: str) -> dict[str, str]:
+    """The digest of each file that is written for a server."""
+    found = {}
+    for name, rules in rule_sets():
+        made = load_dialect(server).write(rules)
+        held = json.dumps([(r.legacy_url, r.reason) for r in made.refused]).encode()
+        for file, data in {**made.files, "held back": held}.items():
+            found[f"{name}: {file}"] = hashlib.sha256(data).hexdigest()[:16]
+    return found
+
+
+def kept(server: str) -> dict[str, str]:
+    """The same, as it was."""
+    found: dict[str, str] = json.loads(KEPT.read_text(encoding="utf-8"))[server]
+    return found
+
+
+def keep() -> None:
+    """Write down what the files are now."""
+    whole = {server: digests(server) for server in SERVERS}
+    KEPT.write_text(json.dumps(whole, indent=0, sort_keys=True) + "\n", encoding="utf-8")
