@@ -9,6 +9,7 @@ import hashlib
 import json
 import random
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 from conformance import make_rules
@@ -28,6 +29,11 @@ def rule_sets() -> Iterator[tuple[str, RuleSet]]:
         yield f"every kind, {'folded' if fold else 'exact'}", rules_of_every_kind(fold)
     for seed in range(DRAWN):
         yield f"drawn {seed}", make_rules(random.Random(seed), most=4 + 8 * (seed % 4))
+    whole = rules_of_every_kind(True)
+    plain = tuple(r for r in whole.rules if not r.params)
+    yield "plain", replace(whole, rules=plain, templates=(), forms=(), cache_control="")
+    yield "with parameters", replace(whole, templates=(), forms=())
+    yield "templates alone", replace(whole, rules=(), forms=())
     yield "none", RuleSet((), {"www.quillhaven.example": "quillhaven.example"}, True, ())
 
 

@@ -69,6 +69,8 @@ TEMPLATES = [
     (OLD, "/{kind|clock,dial}/x", 410, "", "drop"),
     (SHOP, "/Case/{slug}", 307, "https://new.example/{slug}", "carry-tracking"),
     (SHOP, "/{a}/list.php{?item}", 410, "", "drop"),
+    (SHOP, "/{a}/list.php{?item|digits}{?view|word}", 302, NEW + "/{a}/{view}/{item}", "carry"),
+    (SHOP, "/{a}/list.php", 301, NEW + "/lists/{a}/", "carry-tracking"),
 ]
 
 
