@@ -299,7 +299,7 @@ def test_hostile_addresses_break_out_of_nothing(open_museum: Callable[..., Progr
     for line in (own.folder / "rules/redirects.csv").read_text().splitlines():
         assert line.lstrip('"')[:1] not in {"=", "+", "-", "@"}
     rules = MoveState(open_ledger(own.folder)).compiled.rules
-    assert len(rules.rules) == len(HOSTILE) - 14
+    assert len(rules.rules) == len(HOSTILE) - 15
     with nginx_with(own.folder / "rules") as place:
         assert ask(place, "untouched.example", "/plain") == (204, "")
         assert ask(place, "www.quillhaven.example", "/etc/passwd") == (404, "")

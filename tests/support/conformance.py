@@ -160,7 +160,7 @@ def _forms(rng: random.Random, *, fold: bool) -> list[CanonicalForm]:
     )
     origins = {
         "quillhaven.example": NEW,
-        "shop.quillhaven.example": rng.choice((NEW, "https://new.example")),
+        "shop.quillhaven.example": rng.choice((NEW, "https://new.example", "http://new.example")),
     }
     return [
         CanonicalForm(site, origin, *settled)
@@ -192,6 +192,8 @@ def _templates(rng: random.Random, *, fold: bool, most: int) -> list[TemplateRul
             )
         except TemplateError:
             continue
+        if rule.source.takes_slash:  # as imported patterns have it
+            rule = replace(rule, slash=rng.choice(("any", "any", "bare", "slashed")))
         out[site, rule.source.text] = rule
     return list(out.values())
 

@@ -87,6 +87,13 @@ def rules_of_every_kind(fold: bool) -> RuleSet:
     templates = [
         make_template(sites[o], t, s, goal, t, fold=fold, query=q) for o, t, s, goal, q in TEMPLATES
     ]
+    templates += [
+        replace(
+            make_template(sites[OLD], f"/{slash}/{{x}}", 301, NEW + "/s/{x}", slash, fold=fold),
+            slash=slash,
+        )
+        for slash in ("bare", "slashed")
+    ]
     standing = [parse_address(OLD + path) for path in ("/old/keep", "/journal/1850/stays.html")]
     forms = [
         CanonicalForm(sites[old], origin, ALWAYS, lower=fold, scheme_from=SCHEME_HEADER)
