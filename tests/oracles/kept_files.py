@@ -10,12 +10,17 @@ import json
 import random
 from collections.abc import Iterator
 from dataclasses import replace
+from itertools import product
 from pathlib import Path
 
-from conformance import make_rules
+from conformance import NEW, OLD, SITES, make_rules
 from corruption import RULE_FILES
 from rule_kinds import rules_of_every_kind
+from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.rules.compiler import compile_rules
+from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.rules.ruleset import RuleSet
+from upright_ledger.core.url.address import parse_address
 from upright_ledger.servers import load_dialect
 
 SERVERS = sorted(RULE_FILES)
@@ -34,7 +39,19 @@ def rule_sets() -> Iterator[tuple[str, RuleSet]]:
     yield "plain", replace(whole, rules=plain, templates=(), forms=(), cache_control="")
     yield "with parameters", replace(whole, templates=(), forms=())
     yield "templates alone", replace(whole, rules=(), forms=())
+    yield "many alike", _many()
     yield "none", RuleSet((), {"www.quillhaven.example": "quillhaven.example"}, True, ())
+
+
+def _many() -> RuleSet:
+    """Paths that are beginnings of one another, some with parameters."""
+    names = ["".join(letters) for n in (1, 2, 3, 4) for letters in product("ab1", repeat=n)]
+    urls = [f"{OLD}/{name}" for name in names] + [f"{OLD}/a?item={name}" for name in names[:40]]
+    plans = [
+        make_plan(parse_address(u), "quillhaven.example", FoldingPolicy(), 301, f"{NEW}/n/{n}")
+        for n, u in enumerate(urls)
+    ]
+    return compile_rules(plans, [], SITES, FoldingPolicy())[0]
 
 
 def digests(server: str) -> dict[str, str]:
