@@ -6,8 +6,7 @@ from __future__ import annotations
 
 import gzip
 from collections import Counter
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from pathlib import Path
 
 import pytest
@@ -15,60 +14,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from counting import LISTS, WRITERS, Asked, write_log
+from log_reading import Told, led, read, small, told
 from properties import in_brief
-from upright_ledger.core.inventory.noise import is_declared_bot
 from upright_ledger.core.inventory.packed import unpack_days
 from upright_ledger.formats.files.text import MAX_LINE
-from upright_ledger.formats.logs import line_blocks, numbering, request_counts
 from upright_ledger.formats.logs.access_log import read_access_log
-from upright_ledger.formats.logs.combined import parse_combined
-from upright_ledger.formats.logs.log_line import NotALineError, unescape
-from upright_ledger.formats.records import Aside, Item, LogLines, ReadOptions, Record, Reject
+from upright_ledger.formats.records import Aside, Item, ReadOptions, Record, Reject
 
 KINDS = st.sampled_from(sorted(WRITERS))
-Told = Counter[tuple[str, str, str, str, str]]
-"""Host, target, day, class of status, visitor → requests."""
-
-
-@contextmanager
-def small(block: int, most: int = 1_000_000) -> Iterator[None]:
-    """Blocks of so many bytes, and so much in memory."""
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(line_blocks, "BLOCK", block)
-        patch.setattr(request_counts, "MOST_IN_MEMORY", most)
-        patch.setattr(request_counts, "_AT_ONCE", most)
-        patch.setattr(numbering, "_COMPACT_AT", most)
-        yield
-
-
-def read(path: Path, **options: object) -> tuple[list[Item], LogLines]:
-    reading = read_access_log(path, ReadOptions(**options))
-    items = list(reading.items)
-    assert reading.lines is not None
-    return items, reading.lines
-
-
-def told(items: Sequence[Item]) -> Told:
-    """What records say, day by day; a record is as much as its figures."""
-    found: Told = Counter()
-    for item in items:
-        if isinstance(item, Record):
-            for f in item.figures:
-                days = unpack_days(f.days)
-                assert sum(n for _, n in days) == f.amount
-                for day, n in days:
-                    found[item.host, item.url, day, f.status_class, f.agent] += int(n)
-            assert item.lines == sum(int(f.amount) for f in item.figures)
-            assert item.sent
-    return found
-
-
-def led(records: Sequence[Record]) -> Counter[tuple[str, str, str]]:
-    """What records say of where people came from."""
-    found: Counter[tuple[str, str, str]] = Counter()
-    for r in records:
-        found.update({(r.host, r.url, who): int(n) for who, n in r.referrers.items()})
-    return found
 
 
 def meant_to_lead(asked: Sequence[Asked], kind: str) -> Counter[tuple[str, str, str]]:
@@ -368,53 +321,6 @@ def test_pages_are_asked_for_by_get_and_head_and_by_whole_addresses(tmp_path: Pa
     assert sorted(key[1] for key in told(items)) == [
         "/a", "http://a.example/b", "https://a.example/c",
     ]  # fmt: skip
-
-
-DAMAGE = st.tuples(st.floats(0, 1), st.sampled_from(["", '"', "\\", " ", "[", "]", "9", '\\"', "x"]),
-    st.integers(0, 2))  # fmt: skip
-
-
-@in_brief
-@given(LISTS, st.sampled_from(["combined", "by host", "common"]),
-    st.lists(st.lists(DAMAGE, max_size=3), max_size=12))  # fmt: skip
-def test_damaged_lines_are_read_as_by_themselves(
-    tmp_path_factory: pytest.TempPathFactory, asked: list[Asked], kind: str,
-    damage: list[list[tuple[float, str, int]]],
-) -> None:  # fmt: skip
-    """Of thousands of lines at a time nothing else is read than of one, and each is accounted
-    for.
-    """
-    lines = WRITERS[kind](asked)
-    for n, changes in enumerate(damage[: len(lines) // 2]):
-        for where, new, gone in changes:
-            at = int(where * len(lines[n]))
-            lines[n] = lines[n][:at] + new + lines[n][at + gone :]
-    items, _ = read(write_log(tmp_path_factory.mktemp("log") / "a.log", kind, lines))
-    by_itself: Told = Counter()
-    damaged = 0
-    for text in lines:
-        try:
-            said = parse_combined(text)
-        except NotALineError:
-            damaged += 1
-            continue
-        assert not isinstance(said, str)
-        words = said.request.split(" ")
-        whole = len(words) == 3 and words[2].startswith("HTTP/") and words[1].startswith("/")
-        if not whole or words[0] != "GET" or not 100 <= int(said.status) < 600:
-            damaged += 1
-            continue
-        name = said.status if said.status in {"404", "410"} else f"{said.status[0]}xx"
-        bot = said.agent is not None and is_declared_bot(said.agent)
-        host = said.host if kind == "by host" else ""
-        target = unescape(words[1])
-        by_itself[host, target, said.day, name, "bots" if bot else "people"] += 1
-    found = told(items)
-    assert found.total() <= by_itself.total() + damaged
-    assert by_itself - found == Counter()
-    rest = sum(i.lines for i in items if isinstance(i, Aside))
-    rest += sum(1 for i in items if isinstance(i, Reject))
-    assert found.total() + rest == len(lines)
 
 
 def test_packed_logs_and_strange_bytes_are_read_as_servers_write_them(tmp_path: Path) -> None:

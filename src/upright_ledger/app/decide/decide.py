@@ -15,7 +15,7 @@ from upright_ledger.core.rules.templates.template_syntax import TemplateError
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import read_destination
 from upright_ledger.core.url.query import QueryPolicy
-from upright_ledger.core.url.written import Written, as_written
+from upright_ledger.core.url.written_address import Written, as_written
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.store import Ledger

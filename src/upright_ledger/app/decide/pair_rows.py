@@ -11,7 +11,7 @@ from upright_ledger.core.rules.templates.template_syntax import TemplateError
 from upright_ledger.core.url.address import NotAnAddressError
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.core.url.query import QueryPolicy
-from upright_ledger.core.url.written import Written, as_written
+from upright_ledger.core.url.written_address import Written, as_written
 from upright_ledger.formats.tables.pairs import (
     Pair,
     as_regular_expression,

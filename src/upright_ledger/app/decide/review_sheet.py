@@ -25,7 +25,7 @@ from upright_ledger.core.inventory.answer import (
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.url.address import NotAnAddressError
-from upright_ledger.core.url.written import as_written
+from upright_ledger.core.url.written_address import as_written
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.files.atomic import bare_cell

@@ -31,7 +31,7 @@ from upright_ledger.core.url.address import Address, NotAnAddressError, parse_ad
 from upright_ledger.core.url.destination import page_key, read_destination
 from upright_ledger.core.url.origins import Sites, group_origins, read_origin
 from upright_ledger.core.url.request_target import reject_reason
-from upright_ledger.core.url.written import as_written
+from upright_ledger.core.url.written_address import as_written
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables import column_mapping as col

@@ -294,7 +294,7 @@ def test_what_leads_to_itself_or_cannot_be_said_is_no_answer() -> None:
         (AT_END_WHOLE, "/n m/$1?q r#s", "/a/b c", "/n%20m/b%20c?q r#s"),
         (AT_END_WHOLE, "n/$1", "/a/b", None),
         (AT_END_WHOLE, "ftp:x/$1", "/a/b", "ftp:x/b"),
-        (WHOLE, "https://N.example/\u00e9/$1", "/a/b%20c?x=1", "https://N.example/%C3%A9/b%20c?x=1"),
+        (WHOLE, "https://N.example/\u00e9/$1", "/a/b%20c?x", "https://N.example/%C3%A9/b%20c?x"),
         (WHOLE, "/n/$1?y z", "/a/b", "/n/b?y%20z"),
         (WHOLE, "/n/$1", "/a/b%3Fc", None),
         (WHOLE, "/n/$1?", "/a/b%3Fc?x", "/n/b?c%3F"),

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
-from upright_ledger.core.url.written import Written, as_written
+from upright_ledger.core.url.written_address import Written, as_written
 
 ORIGINS = {"neu.example": "https://neu.example", "alt.example:8080": "http://alt.example:8080"}
 

@@ -1,0 +1,64 @@
+"""Damaged lines among many are read as each would be by itself, and each is accounted for."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from counting import LISTS, WRITERS, Asked, write_log
+from log_reading import Told, read, told
+from properties import in_brief
+from upright_ledger.core.inventory.noise import is_declared_bot
+from upright_ledger.formats.logs.combined import parse_combined
+from upright_ledger.formats.logs.log_line import NotALineError, unescape
+from upright_ledger.formats.records import Aside, Reject
+
+SIGNS = st.sampled_from(["", '"', "\\", " ", "[", "]", "9", '\\"', "x"])
+DAMAGE = st.tuples(st.floats(0, 1), SIGNS, st.integers(0, 2))
+"""Where in a line, what is put there, and how many letters of it are lost."""
+
+
+@in_brief
+@given(LISTS, st.sampled_from(["combined", "by host", "common"]),
+    st.lists(st.lists(DAMAGE, max_size=3), max_size=12))  # fmt: skip
+def test_damaged_lines_are_read_as_by_themselves(
+    tmp_path_factory: pytest.TempPathFactory, asked: list[Asked], kind: str,
+    damage: list[list[tuple[float, str, int]]],
+) -> None:  # fmt: skip
+    """Of thousands of lines at a time nothing else is read than of one, and each is accounted
+    for.
+    """
+    lines = WRITERS[kind](asked)
+    for n, changes in enumerate(damage[: (len(lines) - 1) // 2]):
+        for where, new, gone in changes:
+            at = int(where * len(lines[n]))
+            lines[n] = lines[n][:at] + new + lines[n][at + gone :]
+    items, _ = read(write_log(tmp_path_factory.mktemp("log") / "a.log", kind, lines))
+    by_itself: Told = Counter()
+    damaged = 0
+    for text in lines:
+        try:
+            said = parse_combined(text)
+        except NotALineError:
+            damaged += 1
+            continue
+        assert not isinstance(said, str)
+        words = said.request.split(" ")
+        whole = len(words) == 3 and words[2].startswith("HTTP/") and words[1].startswith("/")
+        if not whole or words[0] != "GET" or not 100 <= int(said.status) < 600:
+            damaged += 1
+            continue
+        name = said.status if said.status in {"404", "410"} else f"{said.status[0]}xx"
+        bot = said.agent is not None and is_declared_bot(said.agent)
+        host = said.host if kind == "by host" else ""
+        target = unescape(words[1])
+        by_itself[host, target, said.day, name, "bots" if bot else "people"] += 1
+    found = told(items)
+    assert found.total() <= by_itself.total() + damaged
+    assert by_itself - found == Counter()
+    rest = sum(i.lines for i in items if isinstance(i, Aside))
+    rest += sum(1 for i in items if isinstance(i, Reject))
+    assert found.total() + rest == len(lines)
