@@ -142,9 +142,11 @@ def _tests_of(module: str) -> str:
     return str(folder.relative_to(ROOT))
 
 
-def _lay_out(modules: list[str], tests: list[str]) -> None:
+def _lay_out(modules: list[str], folders: list[str]) -> None:
     """Bring the copy up to date."""
     COPY.mkdir(exist_ok=True)
+    for tests_of_before in (COPY / "tests", COPY / "mutants/tests"):
+        shutil.rmtree(tests_of_before, ignore_errors=True)
     for part in ("src", "tests", "docs"):
         shutil.copytree(
             ROOT / part,
@@ -160,7 +162,7 @@ def _lay_out(modules: list[str], tests: list[str]) -> None:
         file.write_text(plain.code, encoding="utf-8")
     settings = SETTINGS.format(
         modules=", ".join(f'"src/upright_ledger/{m}"' for m in modules),
-        tests=", ".join(f'"{t}"' for t in tests),
+        tests=", ".join(f'"{t}"' for t in folders),
     )
     text = (ROOT / "pyproject.toml").read_text(encoding="utf-8")
     (COPY / "pyproject.toml").write_text(text + settings, encoding="utf-8")
