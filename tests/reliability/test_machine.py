@@ -11,12 +11,14 @@ import shutil
 import signal
 import sqlite3
 import subprocess
+import tempfile
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
-from conftest import NEW, OLD, PROGRAM, Program
+from conftest import NEW, OLD, PROGRAM, Program, opened
 from upright_ledger.web.local.stand_in import Served, serve_whole
 
 READING = (
@@ -25,12 +27,19 @@ READING = (
 )  # fmt: skip
 
 
-@pytest.fixture
-def filled(museum: Program) -> Program:
+@pytest.fixture(scope="module")
+def filled_once(tmp_path_factory: pytest.TempPathFactory) -> Program:
+    museum = opened(tmp_path_factory.mktemp("filled") / "museum", "--old", OLD, "--new", NEW)
     museum.write("pages.txt", "".join(f"{OLD}/page/{n}\n" for n in range(3000)))
     museum("gather", "pages.txt")
     museum("decide", "/page/1", "--to", f"{NEW}/x")
     return museum
+
+
+@pytest.fixture
+def filled(filled_once: Program, tmp_path: Path) -> Program:
+    """A ledger of some thousand entries."""
+    return Program(Path(shutil.copytree(filled_once.folder, tmp_path / "museum")))
 
 
 def run(program: Program, text: str) -> subprocess.CompletedProcess[str]:
@@ -142,16 +151,20 @@ def test_a_damaged_ledger_is_no_empty_one(filled: Program, how: str) -> None:
     assert (database.read_bytes() if database.exists() else None) == before
 
 
+@pytest.fixture
+def shared() -> Iterator[Path]:
+    """A folder that others may look into: those of a test run are shut again by the next run."""
+    with tempfile.TemporaryDirectory() as held:
+        Path(held).chmod(0o755)
+        yield Path(held)
+
+
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root can be somebody else")
-def test_a_ledger_that_may_be_read_is_read(filled: Program, tmp_path: Path) -> None:
+def test_a_ledger_that_may_be_read_is_read(filled: Program, shared: Path) -> None:
     """A colleague's ledger, which this user may not write."""
-    folder = tmp_path / "shared"
-    shutil.copytree(filled.folder, folder)
-    for path in (tmp_path, folder, *folder.rglob("*")):
+    folder = Path(shutil.copytree(filled.folder, shared / "museum"))
+    for path in (folder, *folder.rglob("*")):
         path.chmod(0o755 if path.is_dir() else 0o644)
-    for parent in tmp_path.parents:
-        if parent.stat().st_mode & 0o005 != 0o005:
-            parent.chmod(parent.stat().st_mode | 0o005)
     before = sorted(p.name for p in folder.iterdir())
     colleague = Program(folder)
     for command in (("balance",), ("entries",), ("history",), ("check",), ()):
