@@ -21,6 +21,7 @@ ORIGINS = {"neu.example": "https://neu.example", "alt.example:8080": "http://alt
         (" /a ", "/a"),
         ("http://x.example/a", "http://x.example/a"),
         ("www.x.example/a", "www.x.example/a"),
+        ("www.example", "www.example"),
         ("shop.x.example/a", "shop.x.example/a"),
         ("neu.example", "https://neu.example"),
         ("NEU.example/p", "https://neu.example/p"),
@@ -39,7 +40,7 @@ def test_addresses_are_left_as_they_are_meant(text: str, meant: str) -> None:
 
 
 @pytest.mark.parametrize(
-    "text", ["visit/hours.html", "index.html", "a/b", "über/uns", "page.php?a=1"]
+    "text", ["visit/hours.html", "index.html", "a/b", "v1.2/x.y/z", "über/uns", "page.php?a=1"]
 )
 def test_a_path_may_lack_its_slash(text: str) -> None:
     assert as_written(text, ORIGINS, words=False) == Written(f"/{text}", True)
@@ -72,8 +73,16 @@ def test_in_a_sheet_without_slashes_a_word_is_a_path(text: str) -> None:
 )
 @pytest.mark.parametrize("words", [True, False])
 def test_notes_and_formulas_are_no_addresses(text: str, why: str, words: bool) -> None:
-    with pytest.raises(NotAnAddressError, match=why):
+    with pytest.raises(NotAnAddressError, match=why) as told:
         as_written(text, ORIGINS, words=words)
+    assert str(told.value).startswith(repr(text))
+
+
+def test_of_a_long_note_the_beginning_is_named() -> None:
+    for length, shown in ((60, "=" + "x" * 59), (61, "=" + "x" * 59 + "…")):
+        with pytest.raises(NotAnAddressError) as told:
+            as_written("=" + "x" * (length - 1), ORIGINS)
+        assert str(told.value).startswith(f"'{shown}' is")
 
 
 @given(st.text('aZ/.?#=: \n-ü"', max_size=12), st.booleans())
