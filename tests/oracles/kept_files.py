@@ -22,8 +22,19 @@ from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.servers import load_dialect
+from upright_ledger.servers.import_list import ListDialect, Profile
+from upright_ledger.servers.probes import probes
 
-SERVERS = sorted(RULE_FILES)
+LISTS = {
+    "a list of paths": ListDialect(
+        Profile("shop", "csv", "From", "To", "", paths_only=True, patterns=True),
+        {("quillhaven.example", "/bare"): 9.0, ("quillhaven.example", "/seven"): 0.5}, NEW,
+    ),
+    "a short list": ListDialect(
+        Profile("short", "jsonl", "a", "b", "c", limit=5, queries=False, gone=False), {}, NEW
+    ),
+}  # fmt: skip
+SERVERS = [*sorted(RULE_FILES), "csv", "jsonl", *LISTS]
 KEPT = Path(__file__).resolve().parent / "recorded" / "files.json"
 DRAWN = 12
 
@@ -58,9 +69,10 @@ def digests(server: str) -> dict[str, str]:
     """The digest of each file that is written for a server."""
     found = {}
     for name, rules in rule_sets():
-        made = load_dialect(server).write(rules)
+        made = (LISTS.get(server) or load_dialect(server)).write(rules)
         held = json.dumps([(r.legacy_url, r.reason) for r in made.refused]).encode()
-        for file, data in {**made.files, "held back": held}.items():
+        asked = repr([tuple(p) for p in probes(made.rules)]).encode()
+        for file, data in {**made.files, "held back": held, "probes": asked}.items():
             found[f"{name}: {file}"] = hashlib.sha256(data).hexdigest()[:16]
     return found
 

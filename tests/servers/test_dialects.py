@@ -14,11 +14,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from conformance import NEW, OLD, SITES, make_rules
+from conformance import NEW, OLD, SCHEME_HEADER, SITES, make_rules
 from corruption import RULE_FILES
 from properties import in_brief
 from rule_kinds import EXACT, SHOP, TEMPLATES, differs, rules_of_every_kind
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.rules.canonical_form import CONNECTION, CanonicalForm
 from upright_ledger.core.rules.compiler import ExcludedRule, compile_rules, make_template
 from upright_ledger.core.rules.draft import make_plan
 from upright_ledger.core.rules.exact_rule import Rule
@@ -26,8 +27,15 @@ from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.servers import load_dialect
 from upright_ledger.servers.import_list import ListDialect, Profile
+from upright_ledger.servers.interpreters import (
+    NotUnderstoodError,
+    ServerRequest,
+    ServerResponse,
+    in_bytes,
+)
 from upright_ledger.servers.probes import probes
 from upright_ledger.servers.protocol import (
+    MOST_TOLD,
     ServerDialect,
     Translation,
     decoded,
@@ -37,6 +45,7 @@ from upright_ledger.servers.protocol import (
     without_lower_case,
     without_paths,
 )
+from upright_ledger.servers.reading_back import differences_in_meaning
 
 SERVERS = sorted(RULE_FILES)
 FAR = "https://new.example"
@@ -265,3 +274,78 @@ def test_a_list_holds_what_a_list_can_tell(name: str, file: str) -> None:
     assert load_dialect(name).read_back(damaged, made.rules) != []
     short = {**made.files, file: b"\n".join(made.files[file].split(b"\n")[:-2]) + b"\n"}
     assert load_dialect(name).read_back(short, made.rules) != []
+
+
+@pytest.mark.parametrize(
+    ("profile", "held"),
+    [
+        (Profile("p"), {"/t/{x}": "no patterns"}),
+        (Profile("p", patterns=True), {}),
+        (
+            Profile("p", queries=False),
+            {"/t/{x}": "no patterns", "/a?i=1": "no addresses with a query"},
+        ),
+        (Profile("p", gone=False), {"/t/{x}": "no patterns", "/g": "no 410"}),
+        (Profile("p", limit=1), {"/t/{x}": "no patterns", "/a?i=1": "1 rows", "/g": "1 rows"}),
+        (Profile("p", limit=2), {"/t/{x}": "no patterns", "/g": "2 rows"}),
+        (Profile("p", limit=3), {"/t/{x}": "no patterns"}),
+    ],
+)
+def test_what_a_list_does_not_take_is_held_back_the_most_valuable_last(
+    profile: Profile, held: dict[str, str]
+) -> None:
+    gone = make_plan(parse_address(f"{OLD}/g"), "quillhaven.example", FoldingPolicy(), 410, "")
+    rules = compiled(
+        gone, rule_of("/a?i=1"), rule_of("/b"), templates=(("/t/{x}", f"{NEW}/t/{{x}}"),)
+    )
+    worth = {("quillhaven.example", "/b"): 9.0, ("quillhaven.example", "/a?i=1"): 1.0}
+    made = ListDialect(profile, worth, NEW).write(rules)
+    told = {r.legacy_url.removeprefix(OLD): r.reason for r in made.refused}
+    assert told.keys() == held.keys()
+    for path, why in held.items():
+        assert told[path].startswith(f"the list takes {why}")
+    assert len(made.rules.answering) == 4 - len(held)
+    assert ListDialect(profile, worth, NEW).read_back(made.files, made.rules) == []
+
+
+class Asked:
+    """An interpreter that notes what it is asked, and answers as the rules, or nothing."""
+
+    def __init__(self, rules: RuleSet, *, answers: bool = True) -> None:
+        self.rules, self.answers = rules, answers
+        self.requests: list[ServerRequest] = []
+
+    def answer(self, request: ServerRequest) -> ServerResponse | None:
+        self.requests.append(request)
+        scheme_from = self.rules.forms[0].scheme_from if self.rules.forms else ""
+        scheme = request.headers.get(SCHEME_HEADER.lower(), "")
+        scheme = {"": "", CONNECTION: request.scheme}.get(scheme_from, scheme)
+        found = self.rules.answer(request.host, request.target, scheme)
+        if found is None or not self.answers:
+            return None
+        return ServerResponse(found.status, in_bytes(found.location), self.rules.cache_control)
+
+
+@pytest.mark.parametrize("scheme_from", [None, "", CONNECTION, SCHEME_HEADER])
+def test_files_are_asked_with_the_scheme_where_forms_take_it_from(scheme_from: str | None) -> None:
+    form = CanonicalForm("quillhaven.example", NEW, scheme_from=scheme_from or "")
+    forms = () if scheme_from is None else (form,)
+    rules = replace(compiled(rule_of("/a")), forms=forms, cache_control="max-age=9")
+    right, silent = Asked(rules), Asked(rules, answers=False)
+    assert differences_in_meaning(lambda: right, rules) == []
+    schemes = {(r.scheme, r.headers.get(SCHEME_HEADER.lower())) for r in right.requests}
+    assert schemes == {
+        CONNECTION: {("http", None), ("https", None)},
+        SCHEME_HEADER: {("http", ""), ("http", "http"), ("https", "https")},
+    }.get(scheme_from or "", {("http", None)})
+    told = differences_in_meaning(lambda: silent, rules)
+    assert len(told) == MOST_TOLD
+    assert f"/a gets no answer instead of 301 {FAR}/n (max-age=9)" in told[0]
+
+
+def test_files_that_a_server_would_not_take_are_told() -> None:
+    def refused() -> Asked:
+        raise NotUnderstoodError("line 3")
+
+    rules = compiled(rule_of("/a"))
+    assert differences_in_meaning(refused, rules) == ["a server would not take it: line 3"]
