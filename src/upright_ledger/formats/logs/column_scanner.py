@@ -179,11 +179,18 @@ class Scanner:
         opened, closed = marks.take(first), marks.take(first + 1)
         starts = np.where(rows > 0, ends[rows - 1] + 1, 0)
         fits: Mask = (opened - starts > TIME_LENGTH + 1) & (ends[rows] - starts <= MAX_LINE)
+        fits &= data.take(starts) != _BLANK
         likely = np.flatnonzero(fits & (closed + 5 <= ends[rows]))
         opened, closed, first, count = opened[likely], closed[likely], first[likely], count[likely]
         sound: Mask = (data.take(opened - 1) == _BLANK) & (data.take(opened - 2) == _CLOSE)
         sound &= data.take(opened - TIME_LENGTH - 1) == _OPEN
         sound &= (data.take(closed - 1) != _BACKSLASH) & (data.take(closed + 1) == _BLANK)
+        # What `days_of` does not look at has to be as it takes it to be.
+        day = opened - TIME_LENGTH
+        for at, sign in ((2, b"/"), (6, b"/"), (11, b":")):
+            sound &= data.take(day + at) == sign[0]
+        for at in (7, 8):
+            sound &= data.take(day + at) - np.uint8(ZERO) <= _NINE
         for at in (2, 3, 4):
             sound &= data.take(closed + at) - np.uint8(ZERO) <= _NINE
         after = data.take(closed + 5)
@@ -196,6 +203,7 @@ class Scanner:
             whole = (
                 (data.take(third - 1) == _BLANK)
                 & (fifth - fourth == 2)
+                & (data.take(fourth + 1) == _BLANK)
                 & (data.take(fourth - 1) != _BACKSLASH)
             )
             sound[combined] &= whole & (data.take(sixth - 1) != _BACKSLASH)

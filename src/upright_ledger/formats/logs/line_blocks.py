@@ -83,7 +83,10 @@ def line_blocks(file: BinaryIO, buffers: Buffers) -> Iterator[Bytes]:
         count += len(carry)
         _end_lines_at_returns(data[:count])
         cut = _after_last_break(data[:count])
-        carry = data[cut:count][: MAX_LINE + 1].copy()
+        rest = data[cut:count]
+        carry = rest[: MAX_LINE + 1].copy()
+        if len(rest) > len(carry) and rest[-1] == RETURN:  # it may end the line
+            carry = np.append(carry, rest[-1])
         if cut:
             yield data[:cut]
     if len(carry):
