@@ -31,6 +31,9 @@ HEAVY = (
     "pyarrow.compute",
     "rapidfuzz.process",
     "scipy.sparse",
+    "scipy.special",
+    "rich.progress",
+    "tomlkit",
     "sqlalchemy",
     "xlsxwriter",
 )

@@ -60,10 +60,10 @@ class Sample:
         """The share of errors that the sample allows with 95 % certainty (Clopper and Pearson); 1
         without a sample.
         """
-        from scipy.stats import beta
+        from scipy.special import betaincinv
 
         count, wrong = len(self.reviewed), self.wrong
-        return float(beta.ppf(0.95, wrong + 1, count - wrong)) if count > wrong else 1.0
+        return float(betaincinv(wrong + 1, count - wrong, 0.95)) if count > wrong else 1.0
 
 
 def accept_above(
