@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from counting import LISTS, WRITERS, Asked, combined, write_log
+from counting import LISTS, WRITERS, Asked, by_host, combined, write_log
 from log_reading import Told, read, told
 from properties import in_brief
 from upright_ledger.core.inventory.noise import is_declared_bot
@@ -39,6 +39,14 @@ def test_a_damaged_day_spoils_no_line_but_its_own(tmp_path: Path, damage: str) -
     items, _ = read(write_log(tmp_path / "a.log", "combined", lines))
     assert {key[1] for key in told(items)} == {"/0", "/2", "/3", "/4", "/5"}
     assert [i.line for i in items if isinstance(i, Reject)] == [2]
+
+
+def test_a_line_that_lacks_its_host_does_not_tell_its_visitor_instead(tmp_path: Path) -> None:
+    (bare,) = combined([Asked("/x")])
+    lines = [*by_host([Asked("/a"), Asked("/b")]), bare.replace("GET /x HTTP/1.1", "0")]
+    items, _ = read(write_log(tmp_path / "a.log", "combined", lines))
+    (refused,) = (i for i in items if isinstance(i, Reject))
+    assert refused.text == "03/May/2026 '[visitor] 0' 200"
 
 
 @in_brief

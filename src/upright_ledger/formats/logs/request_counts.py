@@ -19,7 +19,7 @@ from upright_ledger.core.inventory.units import HITS
 from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.formats.logs.column_scanner import Columns, sign_of
-from upright_ledger.formats.logs.log_line import MONTHS, host_name, unescape
+from upright_ledger.formats.logs.log_line import MONTHS, host_name, unescape, without_visitor
 from upright_ledger.formats.logs.numbering import Codes, Counts, NumberedTexts, digests_of
 from upright_ledger.formats.records import Aside, Item, LogLines, Record, Reject
 
@@ -361,10 +361,12 @@ def _without_signs(request: str) -> str:
 
 
 def _reject(columns: Columns, at: int) -> Reject:
-    """A line whose parts make no sense. Its visitor is not among them."""
+    """A line whose parts make no sense. Its visitor is not told: in a log that names hosts, a line
+    that lacks its own begins with its client's address.
+    """
     day = columns.day[at].as_py()
     text = f"{day} {columns.request[at].as_py()!r} {columns.status[at]}"
     reason = (
         "its request or status is damaged" if _read_day(day) else f"there is no such day: {day}"
     )
-    return Reject(int(columns.number[at]), reason, text)
+    return Reject(int(columns.number[at]), reason, without_visitor(text))
