@@ -19,7 +19,7 @@ from upright_ledger.core.inventory.units import HITS
 from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.formats.logs.column_scanner import Columns, sign_of
-from upright_ledger.formats.logs.log_line import MONTHS, host_name, unescape, without_visitor
+from upright_ledger.formats.logs.log_line import MONTHS, host_name, unescape
 from upright_ledger.formats.logs.numbering import Codes, Counts, NumberedTexts, digests_of
 from upright_ledger.formats.records import Aside, Item, LogLines, Record, Reject
 
@@ -102,7 +102,7 @@ class Tally:
         sound = (targets != _DAMAGED) & np.array(self._day_texts, bool)[days]
         sound &= (columns.status >= 100) & (columns.status < 600)
         for at in np.flatnonzero(~sound).tolist():
-            yield _reject(columns, at)
+            yield _reject(columns, at, with_hosts=self._with_hosts)
         sound &= self._is_fresh(days, columns.digest, sound)
         marks, times = np.unique(targets[sound & (targets <= _ASIDE)], return_counts=True)
         for mark, count in zip(marks.tolist(), times.tolist(), strict=True):
@@ -360,13 +360,17 @@ def _without_signs(request: str) -> str:
     return request[: begin.start()] + question + _SIGN.sub("", request[begin.end() :])
 
 
-def _reject(columns: Columns, at: int) -> Reject:
+def _reject(columns: Columns, at: int, *, with_hosts: bool) -> Reject:
     """A line whose parts make no sense. Its visitor is not told: in a log that names hosts, a line
     that lacks its own begins with its client's address.
     """
     day = columns.day[at].as_py()
-    text = f"{day} {columns.request[at].as_py()!r} {columns.status[at]}"
+    request = str(columns.request[at].as_py())
+    if with_hosts:
+        host, blank, rest = request.partition(" ")
+        request = f"{host_name(host) or (host and '[visitor]')}{blank}{rest}"
+    text = f"{day} {request!r} {columns.status[at]}"
     reason = (
         "its request or status is damaged" if _read_day(day) else f"there is no such day: {day}"
     )
-    return Reject(int(columns.number[at]), reason, without_visitor(text))
+    return Reject(int(columns.number[at]), reason, text)
