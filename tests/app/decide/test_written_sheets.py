@@ -26,6 +26,13 @@ def test_notes_beside_old_addresses_are_no_answers(museum: Program) -> None:
         assert "cannot be used" in museum("decide", "/a", "--to", note, code=2).err
 
 
+def test_a_note_beside_an_answer_that_leads_nowhere_is_no_matter(museum: Program) -> None:
+    museum.write("pairs.csv", "old,new,status\n/a,no successor,410\n/b,later?,keep\n/c,??,gone\n")
+    museum("decide", "--from", "pairs.csv")
+    answers = {e["legacy_url"]: e["answer"] for e in museum.json("entries")["entries"]}
+    assert answers == {f"{OLD}/a": "gone", f"{OLD}/b": "keep", f"{OLD}/c": "gone"}
+
+
 def test_addresses_in_wrappings_are_read_as_meant(museum: Program) -> None:
     rows = [f"/m{n};{cell}" for n, cell in enumerate(MEANT)]
     museum.write("pairs.csv", "\n".join(["old;new", *rows]))

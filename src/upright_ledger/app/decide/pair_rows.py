@@ -58,9 +58,11 @@ def as_template(pair: Pair) -> Pair:
 
 
 def plainly_written(pair: Pair, sites: Sites) -> tuple[Written, Written]:
-    """The two addresses of a row, as they were meant. Raises NotAnAddressError."""
+    """The two addresses of a row, as they were meant; what stands beside an answer that leads
+    nowhere is no matter. Raises NotAnAddressError.
+    """
     old = as_written(pair.old, sites.old_origins)
-    if not pair.new:
+    if not read_answer(pair.status, pair.new).destination:
         return old, Written("")
     return old, as_written(pair.new, sites.all_origins, words=old.lacked_slash)
 
