@@ -300,7 +300,7 @@ class WholeLedger(RuleBasedStateMachine):
 
 TestWholeLedger = WholeLedger.TestCase
 TestWholeLedger.settings = settings(
-    in_brief, max_examples=int(os.environ.get("UPRIGHT_SEQUENCES", "5")), stateful_step_count=12
+    in_brief, max_examples=int(os.environ.get("UPRIGHT_SEQUENCES", "4")), stateful_step_count=12
 )
 
 
@@ -331,5 +331,5 @@ def test_a_ledger_of_a_team_is_the_same_ledger() -> None:
         LedgerOfATeam.server = server
         run_state_machine_as_test(
             LedgerOfATeam,
-            settings=settings(in_brief, max_examples=2, stateful_step_count=10),
+            settings=settings(in_brief, max_examples=1, stateful_step_count=12),
         )

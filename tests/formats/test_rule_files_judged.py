@@ -37,13 +37,13 @@ def test_drawn_files_mean_what_the_server_does(language: ModuleType) -> None:
     not apache_files.MANUAL.is_dir(), reason="the package apache2-doc is not installed"
 )
 def test_the_examples_of_the_manual_mean_what_the_server_does() -> None:
-    """A third of them in each run; which, its seed says."""
+    """A sixth of them in each run; which, its seed says."""
     files = apache_files.manual()
     assert len(files) > 150
-    files = random.sample(files, len(files) // 3)
+    files = random.sample(files, len(files) // 6)
     found = judged(apache_files, ((file, ServerSetup(), None) for file in files))
     assert found["files that the server refuses"] < len(files) // 4
-    assert found["answered alike"] > 20
+    assert found["answered alike"] > 10
 
 
 @needs_server("nginx")

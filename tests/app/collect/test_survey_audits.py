@@ -122,7 +122,7 @@ def test_robots_txt_is_read_as_its_standard_says(museum_of: Callable[..., Progra
     assert kinds(survey(program, moved))["robots-blocks"] == ["/bells/"]
     astray = plain_site(**{"robots.txt": Served(301, "", "http://elsewhere.example/robots.txt")})
     assert survey(program, astray, code=0)["counts"] == {"answered": 5}
-    broken = plain_site(**{"robots.txt": Served(503, "busy")})
+    broken = plain_site(**{"robots.txt": Served(503, "busy", headers=(("Retry-After", "0"),))})
     with serve_whole(lambda _, target: broken.get(target, LEFT_OUT)) as address:
         connect = ("--connect", f"{HOST}:80={address.removeprefix('http://')}")
         told = program("survey", f"{SITE}/", *connect, "--rate", "0", code=3).err
