@@ -190,7 +190,7 @@ def moved_on(ledger: Ledger, program: Program) -> Iterator[None]:
     with ledger.step("gather", "more.txt") as step:
         yield
         source = add_source(step, SourceFacts("more.txt", "text", "gather", "digest", 1, lines=1))
-        writer = SightingWriter(step.connection, source, ledger.policy_for(step))
+        writer = SightingWriter(step, source, ledger.policy_for(step))
         placer = Classifier(ledger.settings.sites, ledger.settings.policy)
         sorter = Sorter(placer, Gathered("more.txt", "text"), program.folder)
         with sorter.rejects:

@@ -6,7 +6,8 @@ from typing import Any
 
 from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.ledger.db import journal
-from upright_ledger.ledger.store import Ledger, stored_policy
+from upright_ledger.ledger.db.policies import stored_policy
+from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.reclassify import reclassify
 from upright_ledger.ledger.tables.renormalise import rederive
 from upright_ledger.settings.file import draft_policy, put_draft, read_settings_of
@@ -47,7 +48,7 @@ def undo(ledger: Ledger, count: int = 1, target: int | None = None) -> list[str]
             )
         else:
             for source in step.sources:
-                reclassify(step.connection, source, Classifier(ledger.settings.sites, policy))
+                reclassify(step, source, Classifier(ledger.settings.sites, policy))
         step.summary = "; ".join(done)
         if number != before:
             draft_policy(ledger.folder, policy)

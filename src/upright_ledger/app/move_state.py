@@ -8,25 +8,21 @@ from functools import cached_property
 
 from upright_ledger.core.checks.compiled_rules import CompiledRules
 from upright_ledger.core.checks.context import CheckContext
-from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, usual
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
-from upright_ledger.core.rules.compiler import make_template
-from upright_ledger.core.rules.imported.blocks import Block
-from upright_ledger.core.rules.kept_pages import lives_on
 from upright_ledger.core.rules.rule_answers import RuleAnswers
 from upright_ledger.core.rules.target_pages import StockPage
 from upright_ledger.core.tracing.expected_outcomes import ExpectedOutcomes
 from upright_ledger.core.tracing.verdicts import is_language_home
 from upright_ledger.core.url.address import Address, address_of, parse_address
-from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.origins import Sites
+from upright_ledger.ledger.db.journal import last_step
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import load_claims
 from upright_ledger.ledger.tables.entries import load_entries, seen_queries, sessions_in_paths
-from upright_ledger.ledger.tables.imported_rules import load_imported
+from upright_ledger.ledger.tables.given_answers import rule_answers, stock_page
 from upright_ledger.ledger.tables.stock import Destination, StockState, load_stock
-from upright_ledger.ledger.tables.templates import load_templates
 
 
 @dataclass
@@ -34,6 +30,8 @@ class MoveState:
     """Entries, stock and answers of a ledger as they stood when they were first asked for."""
 
     ledger: Ledger
+    step: int = 0
+    """The last step of the journal when entries were read."""
 
     @property
     def sites(self) -> Sites:
@@ -49,43 +47,14 @@ class MoveState:
         that fits them, or are kept where their page lives on.
         """
         with self.ledger.reading() as connection:
-            entries = load_entries(connection, self.ledger.settings.weights, self.policy.index_set)
-        for entry in (e for e in entries if e.answer.kind == AnswerKind.OPEN):
-            if self.sites.shared_origins(entry.site) and lives_on(entry, self.sites, self.pages):
-                entry.answer, entry.by = usual(AnswerKind.KEEP), AnsweredBy.STOCK
-                continue
-            if not self.given or self._is_live(address := address_of(entry.legacy_url)):
-                continue
-            if (ruled := self.given.answer(address)) is not None:
-                entry.answer, entry.by, entry.where, query = ruled
-                entry.query = query or entry.query
-        return entries
+            self.step = last_step(connection)
+            return load_entries(connection)
 
     @cached_property
     def given(self) -> RuleAnswers:
         """What templates and imported rules answer."""
         with self.ledger.reading() as connection:
-            stored, blocks = load_templates(connection), load_imported(connection)
-        templates = [
-            make_template(
-                t.site,
-                t.source,
-                t.status,
-                t.destination,
-                self.sites.base_of(t.site) + t.source,
-                fold=self.policy.folds_case,
-                query=t.query,
-            )
-            for t in stored
-        ]
-        return RuleAnswers(self.sites, self.policy, templates, tuple(map(Block, blocks)))
-
-    def _is_live(self, address: Address) -> bool:
-        """Whether an old address is a page of the new site, on a host that both share."""
-        if not self.sites.is_new(address):
-            return False
-        pages = (self.stock.get(page_key(address._replace(scheme=s))) for s in ("https", "http"))
-        return any(page is not None and page.status < 300 for page in pages)
+            return rule_answers(connection, self.sites, self.policy)
 
     @property
     def requests(self) -> Iterator[tuple[str, str]]:
@@ -132,10 +101,7 @@ class MoveState:
     @cached_property
     def pages(self) -> dict[str, StockPage]:
         """Page key → what rules need to know of a page."""
-        return {
-            page: StockPage(d.status, d.redirects_to, planned=d.state == StockState.PLANNED)
-            for page, d in self.stock.items()
-        }
+        return {page: stock_page(d) for page, d in self.stock.items()}
 
     @cached_property
     def homes(self) -> frozenset[str]:

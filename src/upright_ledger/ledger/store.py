@@ -16,13 +16,21 @@ from sqlalchemy.engine import URL
 from sqlalchemy.exc import SQLAlchemyError
 
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.errors import InputError, RefusedError, UsageError
+from upright_ledger.errors import DatabaseError, InputError, RefusedError, UsageError
 from upright_ledger.ledger.clock import author, now
 from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.db.databases import engine_for, errors_of, has_password, take_turn
+from upright_ledger.ledger.db.databases import (
+    engine_for,
+    errors_of,
+    has_password,
+    take_turn,
+    try_turn,
+)
 from upright_ledger.ledger.db.journal import Step, last_step
+from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.db.sqlite import keep_log, shorten_log
 from upright_ledger.ledger.migrations.numbered import NEWEST, migrate, schema_number
+from upright_ledger.ledger.tables import entry_lines
 from upright_ledger.settings.file import FILE_NAME, drafted_policy, put_draft
 from upright_ledger.settings.model import Settings
 from upright_ledger.settings.reading import read_settings
@@ -59,6 +67,10 @@ class Ledger:
     """The steps that were made since it was opened."""
     tell: Callable[[str], None] = field(default=lambda _: None, repr=False)
     """Is told for whom a writer waits, when it takes long."""
+    shadowed: bool = False
+    """Whether each connection works lines out for itself, as those that are kept rest on other
+    settings and cannot be written.
+    """
     _views: dict[tuple[int, int], _View] = field(default_factory=dict, repr=False)
 
     @cached_property
@@ -85,6 +97,8 @@ class Ledger:
                 **_READING[self.engine.dialect.name]
             )
             self._views[key] = _View(connection, last_step(connection))
+            if self.shadowed:
+                entry_lines.shadow(connection, self.settings)
         return self._views[key]
 
     def look_anew(self) -> None:
@@ -133,6 +147,7 @@ class Ledger:
             connection.execute(insert(schema.steps).values(id=before + 1, **row))
             step = Step(connection, before + 1, since=since if since != before else None)
             yield step
+            entry_lines.follow(step, self.settings)
             if step.is_empty:
                 connection.execute(schema.steps.delete().where(schema.steps.c.id == step.id))
             else:
@@ -151,6 +166,15 @@ class Ledger:
         """A transaction for derived data (runs, builds) that the journal does not carry."""
         with self._writing() as connection:
             yield connection
+
+    def note(self, work: Callable[[Connection], None]) -> None:
+        """Write derived data that is good to have and can be done without: not where somebody else
+        is writing, or the database cannot be written. What is being read stays as it is.
+        """
+        with suppress(SQLAlchemyError), self.engine.connect() as connection:
+            if try_turn(connection):
+                work(connection)
+                connection.commit()
 
     @contextmanager
     def _writing(self, command: str = "") -> Iterator[Connection]:
@@ -171,6 +195,17 @@ class Ledger:
             self.look_anew()
         if self.engine.dialect.name == "sqlite":
             shorten_log(self.engine)
+
+    def keep_lines(self) -> None:
+        """Work the lines of entries out anew where they rest on other settings than these."""
+        with errors_of(self.where), self.engine.connect() as connection:
+            if entry_lines.are_of(connection, self.settings):
+                return
+        try:
+            with self._writing("settings") as connection:
+                entry_lines.restate(connection, self.settings)
+        except DatabaseError:  # it is somebody else's, or there is no room
+            self.shadowed = True
 
     @property
     def own_file(self) -> Path:
@@ -217,14 +252,6 @@ class Ledger:
             )
 
 
-def stored_policy(connection: Connection) -> tuple[int, FoldingPolicy]:
-    """The last folding policy, and its number."""
-    row = connection.execute(
-        select(schema.policies).order_by(schema.policies.c.number.desc()).limit(1)
-    ).one()
-    return int(row.number), FoldingPolicy.from_dict({"version": 1, **row.settings})
-
-
 def _refuse_shown_password(ledger: Ledger) -> None:
     path = ledger.folder / FILE_NAME
     if (
@@ -264,6 +291,7 @@ def open_ledger(folder: Path) -> Ledger:
     if present < NEWEST:
         with ledger._writing("migrate") as connection:  # noqa: SLF001 - alone, as a step is
             migrate(connection)
+    ledger.keep_lines()
     drafted = drafted_policy(folder)
     if (
         drafted is not None and drafted == ledger.stored_policy()[1]

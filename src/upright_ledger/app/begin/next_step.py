@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from upright_ledger.app.move_state import MoveState
+from upright_ledger.app.prove.known_faults import known_faults
 from upright_ledger.core.inventory.answer import AnswerKind
-from upright_ledger.core.severity import Severity
 from upright_ledger.core.tracing.run_kind import RunKind
-from upright_ledger.ledger.tables.proposals import load_proposals
+from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.entries import count_entries
+from upright_ledger.ledger.tables.entry_list import Filters, count_fitting
+from upright_ledger.ledger.tables.proposals import newest_proposals
 from upright_ledger.ledger.tables.runs.builds import last_build
 from upright_ledger.ledger.tables.runs.runs import last_run
+from upright_ledger.ledger.tables.stock import has_stock
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,29 +24,27 @@ class NextStep:
     command: str
 
 
-def next_step(move: MoveState) -> NextStep:
+def next_step(ledger: Ledger) -> NextStep:
     """What to do next with this book."""
-    if not move.entries:
+    with ledger.reading() as connection:
+        entries, stocked = count_entries(connection), has_stock(connection)
+        waiting = count_fitting(connection, Filters(answer=AnswerKind.OPEN))
+        proposed = newest_proposals(connection) is not None
+        built, replayed = last_build(connection), last_run(connection, RunKind.REPLAY)
+    if not entries:
         return NextStep("no old URLs are gathered yet", "upright gather old-urls.txt access.log")
-    if not move.stock:
+    if not stocked:
         return NextStep("no pages of the new site are in stock yet", "upright stock new-pages.csv")
-    waiting = sum(1 for e in move.entries if e.answer.kind == AnswerKind.OPEN)
-    with move.ledger.reading() as connection:
-        proposals, built, replayed = (
-            load_proposals(connection),
-            last_build(connection),
-            last_run(connection, RunKind.REPLAY),
-        )
-    if waiting and not proposals:
+    if waiting and not proposed:
         return NextStep(
             f"nothing is proposed yet for the open entries ({waiting:,})", "upright match"
         )
-    faults = sum(1 for f in move.compiled.findings if f.severity != Severity.NOTE)
-    if faults:
+    known = known_faults(ledger)
+    if known is not None and known.faults:
         return NextStep(
             "there is a fault in the answers"
-            if faults == 1
-            else f"there are {faults:,} faults in the answers",
+            if known.faults == 1
+            else f"there are {known.faults:,} faults in the answers",
             "upright check",
         )
     if waiting:
@@ -51,7 +52,9 @@ def next_step(move: MoveState) -> NextStep:
             "one entry is open" if waiting == 1 else f"{waiting:,} entries are open",
             "upright review",
         )
-    if built is None or built.digest != move.compiled.rules.digest:
+    if known is None:
+        return NextStep("the answers were not checked since they changed", "upright check")
+    if built is None or (built.digest != known.digest and built.step < known.step):
         return NextStep("the answers are not built yet", "upright build --for nginx --out rules/")
     if replayed is None or replayed.digest != built.digest:
         return NextStep(

@@ -8,7 +8,6 @@ from typing import Any
 
 from upright_ledger.app.begin.next_step import NextStep, next_step
 from upright_ledger.app.decide.balance import Balance, balance
-from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.core.url.address import NotAnAddressError
@@ -20,6 +19,7 @@ from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.runs.builds import last_build
 from upright_ledger.ledger.tables.runs.runs import last_run
 from upright_ledger.ledger.tables.sources import list_sources
+from upright_ledger.ledger.tables.stock import count_stock
 from upright_ledger.settings.file import new_settings_text
 
 
@@ -81,7 +81,7 @@ def _run(row: Any) -> dict[str, Any] | None:
 
 def overview(ledger: Ledger) -> Overview:
     """Look over the whole ledger."""
-    move = MoveState(ledger)
+    sites = ledger.settings.sites
     with ledger.reading() as connection:
         sources = [
             {
@@ -94,16 +94,16 @@ def overview(ledger: Ledger) -> Overview:
             }
             for s in list_sources(connection)
         ]
-        built = last_build(connection)
+        built, pages = last_build(connection), count_stock(connection)
         runs = {kind: last_run(connection, kind) for kind in (RunKind.REHEARSE, RunKind.REPLAY)}
     found = Overview(
         ledger.settings.name,
         ledger.folder,
-        {site.name: list(site.origins) for site in move.sites.old},
-        list(move.sites.new),
+        {site.name: list(site.origins) for site in sites.old},
+        list(sites.new),
         sources,
-        balance(move),
-        len(move.stock),
+        balance(ledger),
+        pages,
         {
             "time": built.time,
             "server": built.dialect,
@@ -116,5 +116,5 @@ def overview(ledger: Ledger) -> Overview:
         _run(runs[RunKind.REHEARSE]),
         _run(runs[RunKind.REPLAY]),
     )
-    found.next = next_step(move)
+    found.next = next_step(ledger)
     return found

@@ -26,7 +26,8 @@ from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.records import Item, Reading, ReadOptions
 from upright_ledger.formats.registry import check_kind, read_urls
 from upright_ledger.formats.tables.rows import fullest_sheet
-from upright_ledger.ledger.store import Ledger, stored_policy
+from upright_ledger.ledger.db.policies import stored_policy
+from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.entries import count_entries
 from upright_ledger.ledger.tables.imported_rules import add_imported
 from upright_ledger.ledger.tables.observations import SightingWriter
@@ -311,12 +312,12 @@ class _SourceReader:
                 result.anew = True
             source = add_source(step, self._facts(file, sorter, reading, digest, size))
             number = self.ledger.policy_for(step)
-            writer = SightingWriter(step.connection, source, number)
+            writer = SightingWriter(step, source, number)
             for batch in chain([first], batches):
                 writer.add(batch)
             sorter.settle(writer.settle())
             if anew:
-                reclassify(step.connection, anew, self._placer)
+                reclassify(step, anew, self._placer)
             result.new_entries = writer.new_entries
             sorter.finish(reading)
             if self._says_nothing(result):

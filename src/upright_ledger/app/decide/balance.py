@@ -5,11 +5,18 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import ANSWERS, AnswerKind
 from upright_ledger.core.inventory.entry import Entry
+from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.entries import load_entries
+from upright_ledger.ledger.tables.entry_list import (
+    find_open,
+    find_waiting,
+    totals_by_answer,
+    totals_by_source,
+)
 from upright_ledger.ledger.tables.sources import list_sources
-from upright_ledger.ledger.tables.stock import PURPOSES, StockState
+from upright_ledger.ledger.tables.stock import PURPOSES
 
 SHOWN_OPEN = 10
 
@@ -111,37 +118,25 @@ class Balance:
         }
 
 
-def balance(move: MoveState) -> Balance:
+def balance(ledger: Ledger) -> Balance:
     """Draw up the balance of a book; every answer has a line, open last."""
     lines = {answer: BalanceLine(answer) for answer in ANSWERS}
-    unanswered = []
-    for entry in move.entries:
-        line = lines[entry.answer.kind]
-        line.entries += 1
-        line.hits += entry.evidence.hits
-        line.value += entry.evidence.value
-        if entry.answer.kind == AnswerKind.OPEN:
-            unanswered.append(entry)
-    unanswered.sort(key=lambda e: (-e.evidence.value, -e.evidence.hits, e.legacy_url))
-    planned = {d.url for d in move.stock.values() if d.state == StockState.PLANNED}
-    waiting = [
-        e
-        for e in move.entries
-        if e.answer.kind == AnswerKind.WANTED or e.answer.destination in planned
+    with ledger.reading() as connection:
+        for answer, entries, hits, value in totals_by_answer(connection):
+            lines[AnswerKind(answer)] = BalanceLine(answer, entries, hits, value)
+        opened = find_open(connection, SHOWN_OPEN)
+        top_open = load_entries(connection, opened)
+        waiting = load_entries(connection, find_waiting(connection))
+    return Balance(list(lines.values()), top_open, _sources(ledger), waiting)
+
+
+def _sources(ledger: Ledger) -> list[SourceLine]:
+    with ledger.reading() as connection:
+        named, sources = totals_by_source(connection), list_sources(connection)
+    return [
+        SourceLine(
+            s.name, s.kind, s.lines, (s.period_start, s.period_end), *named.get(s.id, (0, 0))
+        )
+        for s in sources
+        if s.purpose not in PURPOSES.values()
     ]
-    waiting.sort(key=lambda e: (-e.evidence.value, e.legacy_url))
-    return Balance(list(lines.values()), unanswered[:SHOWN_OPEN], _sources(move), waiting)
-
-
-def _sources(move: MoveState) -> list[SourceLine]:
-    with move.ledger.reading() as connection:
-        rows = [s for s in list_sources(connection) if s.purpose not in PURPOSES.values()]
-    found = {
-        s.id: SourceLine(s.name, s.kind, s.lines, (s.period_start, s.period_end)) for s in rows
-    }
-    for entry in move.entries:
-        for number in entry.sources:
-            found[number].entries += 1
-        if len(entry.sources) == 1:
-            found[entry.sources[0]].alone += 1
-    return list(found.values())

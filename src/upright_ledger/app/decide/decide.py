@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from upright_ledger.app.decide.entries import Filters, list_entries
-from upright_ledger.app.move_state import MoveState
+from upright_ledger.app.decide.entries import list_entries
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision
 from upright_ledger.core.inventory.declared_paths import unanswerable
 from upright_ledger.core.inventory.normalisation import Folded, fold
@@ -19,7 +18,8 @@ from upright_ledger.core.url.written_address import Written, as_written
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.answers import Posting, load_answers, of_person, post_answers
+from upright_ledger.ledger.tables.answers import Posting, answers_of, of_person, post_answers
+from upright_ledger.ledger.tables.entry_list import Filters, count_given
 from upright_ledger.ledger.tables.observations import Entries
 from upright_ledger.ledger.tables.templates import StoredTemplate, post_template
 
@@ -97,7 +97,7 @@ def decide_one(
         numbers = entries.ensure([(site, decision.folded.key, address.without_fragment)])
         result.made = entries.made
         entry = numbers[site, decision.folded.key]
-        before = load_answers(step.connection).get(entry)
+        before = answers_of(step.connection, [entry]).get(entry)
         post_answers(
             step,
             [
@@ -153,11 +153,8 @@ def decide_template(
         step.summary = f"{template.source.text}: {answer.kind}" + (
             f" to {template.destination}" if template.destination else ""
         )
-    result.fitting = sum(
-        1
-        for e in MoveState(ledger).entries
-        if e.by == AnsweredBy.TEMPLATE and e.where == template.legacy_url
-    )
+    with ledger.reading() as connection:
+        result.fitting = count_given(connection, AnsweredBy.TEMPLATE, template.legacy_url)
     return result, template.source.text
 
 
@@ -222,7 +219,7 @@ def decide_entries(ledger: Ledger, filters: Filters, answer: Decision, reason: s
     it.
     """
     answer = as_given(ledger, answer)
-    entries = [line.entry for line in list_entries(MoveState(ledger), filters).lines]
+    entries = [line.entry for line in list_entries(ledger, filters).lines]
     if not entries:
         raise UsageError(
             "no entry fits", "upright entries --sections, or --families, lists what there is"

@@ -150,7 +150,7 @@ def _entries_of(
             return numbers
         withdraw_source(step, known.id)
     source = add_source(step, facts)
-    writer = SightingWriter(step.connection, source, policy)
+    writer = SightingWriter(step, source, policy)
     numbers = writer.add(_sightings(decisions))
     writer.settle()
     result.made = writer.new_entries

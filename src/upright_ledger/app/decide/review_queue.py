@@ -5,25 +5,27 @@ at once.
 from __future__ import annotations
 
 import json
-from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from upright_ledger.app.decide.decide import read_new
-from upright_ledger.app.decide.entries import EntryLine, Filters, list_entries
+from upright_ledger.app.decide.entries import EntryLine, entry_lines
 from upright_ledger.app.journal import undo
-from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.advice import advice
 from upright_ledger.core.inventory.answer import AnswerKind, Decision, usual
+from upright_ledger.core.url.address import address_of
+from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.tokens import tokens
 from upright_ledger.core.word import Word
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.atomic import json_bytes, write_whole
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import answers_of, of_person, post_answers
-from upright_ledger.ledger.tables.proposals import StoredProposal, load_proposals
-from upright_ledger.ledger.tables.stock import Destination
+from upright_ledger.ledger.tables.entries import load_entries
+from upright_ledger.ledger.tables.entry_list import Filters, count_fitting, find_entries, numbers_of
+from upright_ledger.ledger.tables.proposals import StoredProposal, proposals_of
+from upright_ledger.ledger.tables.stock import Destination, load_stock, stocked_as
 
 
 class CardKind(Word):
@@ -38,6 +40,7 @@ class CardKind(Word):
 
 SKIPPED_FILE = "review-skipped.json"
 _MOST_FOUND = 9
+_GROUPS = (CardKind.FAMILY, CardKind.SECTION)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,36 +68,36 @@ class Card:
 
 @dataclass
 class _Done:
-    """What one answer changed: the step that posted it, and the lines it took from the queue."""
+    """What one answer changed: the step that posted it, and the entries it took from the queue."""
 
     step: int
-    lines: list[EntryLine]
+    entries: list[int]
 
 
 class Queue:
     """A walk through the open entries of a ledger that fit. All that is decided is in the ledger at
     once: leaving loses nothing.
 
-    waiting: the lines to come, those skipped in earlier sittings at the end. answered: entries
-    answered in this sitting.
+    answered: entries answered in this sitting.
     """
 
     def __init__(self, ledger: Ledger, filters: Filters) -> None:
         self.ledger = ledger
         self.answered = 0
-        move = MoveState(ledger)
-        with ledger.reading() as connection:
-            self._proposals = load_proposals(connection)
-        self._pages = {d.url: d for d in move.stock.values()}
+        self._open = replace(filters, answer=AnswerKind.OPEN)
+        self._shown: EntryLine | None = None
+        self._first: list[int] = []  # what was taken back, to be shown again
         self._done: list[_Done] = []
         self._skipped = dict.fromkeys(self._read_skipped())
-        lines = [
-            x for x in list_entries(move, filters).lines if x.entry.answer.kind == AnswerKind.OPEN
-        ]
-        self.waiting = sorted(
-            lines, key=lambda x: x.entry.legacy_url in self._skipped
-        )  # stable: by value within
-        self._open = Counter(group for line in lines for group in _groups(line))
+        with ledger.reading() as connection:
+            self._skipped_before = numbers_of(connection, self._skipped)
+        self._skipped_now: list[int] = []
+
+    @property
+    def open(self) -> int:
+        """How many entries are open that fit."""
+        with self.ledger.reading() as connection:
+            return count_fitting(connection, self._open)
 
     def _read_skipped(self) -> list[str]:
         try:
@@ -109,28 +112,63 @@ class Queue:
 
     def card(self) -> Card | None:
         """The entry to decide on; None when no open one is left."""
-        if not self.waiting:
+        number = self._next()
+        if number is None:
+            self._shown = None
             return None
-        line = self.waiting[0]
-        offered = self._proposals.get(line.entry.id, [])
+        line = self._shown = entry_lines(self.ledger, [number])[0]
+        with self.ledger.reading() as connection:
+            offered = proposals_of(connection, [number]).get(number, [])
+            beside = [count_fitting(connection, self._group(line, scope)) for scope in _GROUPS]
         is_fallback = any(p.is_fallback for p in offered)
         said = advice(
             line.entry.evidence,
             has_proposal=bool(offered) and not is_fallback,
             has_fallback=is_fallback,
         )
-        return Card(
-            line,
-            [self._candidate(p) for p in offered],
-            said,
-            *(self._open[g] for g in _groups(line)),
+        return Card(line, [self._candidate(p) for p in offered], said, *beside)
+
+    def _next(self) -> int | None:
+        """The first of what was taken back, of those that were never skipped, of those that were in
+        earlier sittings, and in this one.
+        """
+        now = frozenset(self._skipped_now)
+        before = frozenset(self._skipped_before) - now
+        return (
+            self._first_of(self._first)
+            or self._best(replace(self._open, without=now | before))
+            or (self._best(self._among(before)) if before else None)
+            or self._first_of(self._skipped_now)
         )
 
+    def _best(self, filters: Filters) -> int | None:
+        with self.ledger.reading() as connection:
+            return next(iter(find_entries(connection, filters, limit=1)), None)
+
+    def _first_of(self, numbers: Sequence[int]) -> int | None:
+        """The first of these that is still open."""
+        return next((n for n in numbers if self._best(self._among([n]))), None)
+
+    def _among(self, numbers: Iterable[int]) -> Filters:
+        """Open entries among some of those that fit."""
+        these = frozenset(numbers)
+        fitting = self._open.numbers
+        return replace(self._open, numbers=these if fitting is None else these & fitting)
+
+    def _group(self, line: EntryLine, scope: str) -> Filters:
+        """The open entries of the family or section of one; one without is a group of its own."""
+        if scope == CardKind.FAMILY and line.family:
+            return replace(self._open, family=line.family, site=line.entry.site)
+        if scope == CardKind.SECTION and line.section:
+            return replace(self._open, section=line.section)
+        return self._among([line.entry.id])
+
     def _candidate(self, proposal: StoredProposal) -> Candidate:
-        page = self._pages.get(proposal.destination)
-        return Candidate(
-            proposal.destination, page.title if page else "", proposal.confidence, proposal.reasons
-        )
+        url = proposal.destination
+        with self.ledger.reading() as connection:
+            page = stocked_as(connection, page_key(address_of(url)))
+        title = page.title if page is not None and page.url == url else ""
+        return Candidate(url, title, proposal.confidence, proposal.reasons)
 
     def search(self, text: str) -> list[Candidate]:
         """Pages of the stock whose address or title holds all words of a text, or begins them so;
@@ -149,7 +187,9 @@ class Queue:
     @cached_property
     def _words(self) -> list[tuple[Destination, list[str]]]:
         """The pages of the stock with the words of their addresses and titles."""
-        return [(d, tokens(f"{d.url.partition('://')[2]} {d.title}")) for d in self._pages.values()]
+        with self.ledger.reading() as connection:
+            pages = load_stock(connection).values()
+        return [(d, tokens(f"{d.url.partition('://')[2]} {d.title}")) for d in pages]
 
     def pick(self, candidate: Candidate, *, temporary: bool, scope: str) -> int:
         """Answer with a destination. Of a family or section each entry gets this one. Returns how
@@ -163,13 +203,14 @@ class Queue:
         """Answer every entry of a family or section with its own best proposal; those without one
         stay open.
         """
+        numbers = self._in_scope(scope)
+        with self.ledger.reading() as connection:
+            offered = proposals_of(connection, numbers)
         chosen = []
-        for line in self._in_scope(scope):
-            best = next(
-                (p for p in self._proposals.get(line.entry.id, ()) if not p.is_fallback), None
-            )
+        for number in numbers:
+            best = next((p for p in offered.get(number, ()) if not p.is_fallback), None)
             if best is not None:
-                chosen.append((line, usual(AnswerKind.MOVE, best.destination)))
+                chosen.append((number, usual(AnswerKind.MOVE, best.destination)))
         return self._post(chosen)
 
     def typed(self, text: str, *, temporary: bool, scope: str) -> int:
@@ -184,9 +225,10 @@ class Queue:
 
     def skip(self) -> None:
         """Leave the entry open and put it at the end, in later sittings, too."""
-        line = self.waiting.pop(0)
-        self.waiting.append(line)
-        self._skipped[line.entry.legacy_url] = None
+        entry = self._of_card().entry
+        self._first = [n for n in self._first if n != entry.id]
+        self._skipped_now = [*(n for n in self._skipped_now if n != entry.id), entry.id]
+        self._skipped[entry.legacy_url] = None
         write_whole(self.ledger.folder / SKIPPED_FILE, json_bytes(list(self._skipped)))
 
     def undo(self) -> int:
@@ -198,55 +240,44 @@ class Queue:
         last = self._done[-1]
         undo(self.ledger, target=last.step)  # may be refused: then the answer stays in the list
         self._done.pop()
-        self.waiting = [*last.lines, *self.waiting]
-        self._open.update(group for line in last.lines for group in _groups(line))
-        self.answered -= len(last.lines)
-        return len(last.lines)
+        self._first = last.entries + self._first
+        self.answered -= len(last.entries)
+        return len(last.entries)
 
-    def _in_scope(self, scope: str) -> list[EntryLine]:
-        shown = self.waiting[0]
+    def _of_card(self) -> EntryLine:
+        if self._shown is None:
+            raise UsageError("no entry is shown", "nothing is open any more")
+        return self._shown
+
+    def _in_scope(self, scope: str) -> list[int]:
+        line = self._of_card()
         if scope == CardKind.ENTRY:
-            return [shown]
-        at = (CardKind.FAMILY, CardKind.SECTION).index(scope)
-        return [x for x in self.waiting if _groups(x)[at] == _groups(shown)[at]]
+            return [line.entry.id]
+        with self.ledger.reading() as connection:
+            return find_entries(connection, self._group(line, scope))
 
     def _answer(self, answer: Decision, scope: str) -> int:
-        return self._post([(line, answer) for line in self._in_scope(scope)])
+        return self._post([(number, answer) for number in self._in_scope(scope)])
 
-    def _post(self, chosen: Iterable[tuple[EntryLine, Decision]]) -> int:
+    def _post(self, chosen: Sequence[tuple[int, Decision]]) -> int:
         """Post answers as one step, but for entries that somebody else answered meanwhile: they
         only leave the queue.
         """
-        chosen = list(chosen)
         if not chosen:
             return 0
+        numbers = [number for number, _ in chosen]
+        with self.ledger.reading() as connection:
+            entries = {e.id: e for e in load_entries(connection, numbers)}
         with self.ledger.step("review", "") as step:
-            taken = answers_of(step.connection, [line.entry.id for line, _ in chosen])
-            free = [
-                (line, a)
-                for line, a in chosen
-                if taken.get(line.entry.id, Decision(AnswerKind.OPEN)).kind == AnswerKind.OPEN
-            ]
-            post_answers(step, [of_person(x.entry, a) for x, a in free])
-            first = chosen[0][0].entry.legacy_url
+            taken = answers_of(step.connection, numbers)
+            nothing = Decision(AnswerKind.OPEN)
+            free = [(n, a) for n, a in chosen if taken.get(n, nothing).kind == AnswerKind.OPEN]
+            post_answers(step, [of_person(entries[n], a) for n, a in free])
+            first = entries[numbers[0]].legacy_url
             step.summary = f"{first}: {chosen[0][1].kind}" + (
                 f" and {len(free) - 1:,} more" if len(free) > 1 else ""
             )
-            number = step.id
-        lines = [line for line, _ in chosen]
-        gone = {id(line) for line in lines}
-        self.waiting = [x for x in self.waiting if id(x) not in gone]
-        self._open.subtract(group for line in lines for group in _groups(line))
         if free:
-            self._done.append(_Done(number, [line for line, _ in free]))
+            self._done.append(_Done(step.id, [n for n, _ in free]))
         self.answered += len(free)
         return len(free)
-
-
-def _groups(line: EntryLine) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """The family and the section of an entry; one without is a group of its own."""
-    url = line.entry.legacy_url
-    return (
-        (CardKind.FAMILY, line.entry.site, line.family) if line.family else (CardKind.FAMILY, url),
-        (CardKind.SECTION, line.section) if line.section else (CardKind.SECTION, url),
-    )

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from upright_ledger.app.decide.decide import read_new, read_old
-from upright_ledger.app.decide.entries import EntryLine, Filters, list_entries
+from upright_ledger.app.decide.entries import EntryLine, list_entries
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.advice import advice
 from upright_ledger.core.inventory.answer import (
@@ -36,6 +36,7 @@ from upright_ledger.formats.tables.workbooks import Sheet
 from upright_ledger.ledger.db.journal import last_step
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import answers_before, of_person, post_answers, sampled
+from upright_ledger.ledger.tables.entry_list import Filters
 from upright_ledger.ledger.tables.proposals import StoredProposal, load_proposals
 
 COLUMNS = (
@@ -96,10 +97,9 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -
     sample: so many proposals that match accepted instead, drawn by chance, with a column to say
     that they were looked at.
     """
-    move = MoveState(ledger)
     with ledger.reading() as connection:
         proposals, as_of = load_proposals(connection), last_step(connection)
-    lines = list_entries(move, filters).lines
+    lines = list_entries(ledger, filters).lines
     if sample:
         lines = _drawn(lines, sample, as_of)
     rows = [

@@ -9,9 +9,11 @@ from typing import Any
 
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.fix import Mend
+from upright_ledger.app.prove.known_faults import what_is_known
 from upright_ledger.core.rules.finding import Cause, Finding, causes
 from upright_ledger.core.rules.proofs.proof import Proof
 from upright_ledger.core.severity import Severity
+from upright_ledger.ledger.tables.kept import keep
 
 _NO_HOST = "http://no-host-given.invalid"
 
@@ -91,6 +93,8 @@ class Checked:
 
 def check_ledger(move: MoveState, mends: Sequence[Mend] = ()) -> Checked:
     """Check all answers of a ledger. mends: what was mended just now."""
+    found = what_is_known(move)
+    move.ledger.note(lambda connection: keep(connection, *found.as_kept()))
     shown = (move.sites.old[0].origins[0], move.sites.new[0])
     return Checked(
         len(move.compiled.plans) + len(move.given.all_templates),

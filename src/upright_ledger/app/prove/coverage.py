@@ -63,7 +63,7 @@ def _namer(move: MoveState, by: str) -> Callable[[Entry | None], Sequence[str]]:
         return lambda entry: (sections.of(entry.site, entry.key) if entry else "",)
     if by == "site":
         return lambda entry: (entry.site if entry else "",)
-    called = source_names(move)
+    called = source_names(move.ledger)
     return lambda entry: [called[n] for n in entry.sources] if entry and entry.sources else ("",)
 
 

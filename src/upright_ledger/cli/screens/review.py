@@ -155,7 +155,7 @@ class Screen:
         queue = self._queue
         out.print(
             Text(
-                f"{len(queue.waiting):,} open, {queue.answered:,} answered in this sitting",
+                f"{queue.open:,} open, {queue.answered:,} answered in this sitting",
                 style=output.FAINT,
             )
         )

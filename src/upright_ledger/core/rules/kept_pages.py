@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 from upright_ledger.core.inventory.entry import Entry
@@ -18,14 +18,16 @@ KEPT_AS = "another spelling of a page that is kept"
 """Where such a plan comes from."""
 
 
-def lives_on(entry: Entry, sites: Sites, stock: Mapping[str, StockPage]) -> bool:
+def lives_on(
+    legacy_url: str, sites: Sites, page_at: Callable[[str], StockPage | None], *, answered: bool
+) -> bool:
     """Whether an entry is a page of the new site, on a host that both sites share: the stock says
-    that it answers, and so does a log.
+    that it answers, and so does a log (`answered`). page_at: page key → what the stock says.
     """
-    page = address_of(entry.legacy_url)
-    if not entry.statuses.get("2xx") or not sites.is_new(page):
+    page = address_of(legacy_url)
+    if not answered or not sites.is_new(page):
         return False
-    found = (stock.get(page_key(page._replace(scheme=scheme))) for scheme in ("https", "http"))
+    found = (page_at(page_key(page._replace(scheme=scheme))) for scheme in ("https", "http"))
     return any(d is not None and d.status == 200 and not d.planned for d in found)
 
 

@@ -73,6 +73,12 @@ def take_turn(connection: Connection, name: str, tell: Callable[[str], None]) ->
         )
 
 
+def try_turn(connection: Connection) -> bool:
+    """Begin a transaction that is to write what is no step, where that can be at once."""
+    kind = sqlite if connection.dialect.name == "sqlite" else postgresql
+    return not kind.take_turn(connection, "", 0.0)
+
+
 def has_password(url: str) -> bool:
     """Whether the address of a database holds a password."""
     try:

@@ -27,6 +27,12 @@ class Step:
     noted: bool = field(default=False)
     sources: set[int] = field(default_factory=set)
     """Those that began or ceased to count, or may have."""
+    entries: set[int] = field(default_factory=set)
+    """Those that were answered otherwise, or have other spellings."""
+    ruled: bool = False
+    """Whether a template came, changed or went."""
+    refolded: bool = False
+    """Whether another folding policy came into force."""
     since: int | None = None
     """The last step that was known when that was read which this step goes by; None where nothing
     came after it.
@@ -49,8 +55,7 @@ class Step:
         """
         table, keys = _journalled(table_name)
         before = self._before(table, keys, rows)
-        if table_name == "sources":
-            self.sources |= {row["id"] for row in rows}
+        self._note(table_name, rows)
         fresh: list[dict[str, Any]] = []
         replaced: list[dict[str, Any]] = []
         images: list[dict[str, Any]] = []
@@ -73,6 +78,7 @@ class Step:
         """Delete rows by their keys, keeping what they held."""
         table, keys = _journalled(table_name)
         rows = list(rows)
+        self._note(table_name, rows)
         before = self._before(table, keys, rows)
         for row in rows:
             self.connection.execute(delete(table).where(_is_row(table, keys, row)))
@@ -82,6 +88,15 @@ class Step:
                 for k, old in before.items()
             ]
         )
+
+    def _note(self, table_name: str, rows: Sequence[Mapping[str, Any]]) -> None:
+        """Remember of what something is worked out that changes with these rows."""
+        if table_name == "sources":
+            self.sources |= {row["id"] for row in rows}
+        elif table_name == "answers":
+            self.entries |= {row["entry"] for row in rows}
+        self.ruled |= table_name == "templates"
+        self.refolded |= table_name == "policies"
 
     def _record(self, images: list[dict[str, Any]]) -> None:
         """Keep what rows held before this step; of what it changes twice, the first counts."""

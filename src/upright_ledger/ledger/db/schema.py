@@ -150,6 +150,7 @@ evidence = Table(
     Column("last_day", String, nullable=False, default=""),
     Column("days", Text, nullable=False, default=""),
     Index("evidence_by_spelling", "spelling"),
+    Index("evidence_by_source", "source", "spelling"),
 )
 
 # The lines of a log, so that one that stands in two files counts once: 64-bit digests, 8 bytes
@@ -230,6 +231,7 @@ destinations = Table(
     Column("section", Text, nullable=False, default="", server_default=""),
     Column("item", Text, nullable=False, default="", server_default=""),
     UniqueConstraint("source", "page", name="destinations_by_page"),
+    Index("destinations_by_key", "page"),
 )
 
 answers = Table(

@@ -13,6 +13,7 @@ from upright_ledger.ledger.migrations.m02_days_and_classes import days_and_class
 from upright_ledger.ledger.migrations.m06_traces_in_blocks import traces_in_blocks
 from upright_ledger.ledger.migrations.m09_sound_logs import sound_logs
 from upright_ledger.ledger.migrations.m10_found_answers import found_answers
+from upright_ledger.ledger.migrations.m12_lines_of_entries import lines_of_entries
 from upright_ledger.ledger.migrations.statements import run
 
 
@@ -96,6 +97,7 @@ MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
             "ALTER TABLE runs ADD COLUMN asked VARCHAR NOT NULL DEFAULT ''",
         ),
     ),
+    (12, "lines of entries", lines_of_entries),
 )
 """Number, name and change, from the schema before it. Each holds its own statements, so that what
 the program's schema becomes later changes none of them.

@@ -5,8 +5,18 @@ from __future__ import annotations
 from sqlalchemy import Connection, text
 
 _WORDS = {
-    "sqlite": {"<id>": "INTEGER", "<bytes>": "BLOB", "<joined>": "group_concat"},
-    "postgresql": {"<id>": "SERIAL", "<bytes>": "BYTEA", "<joined>": "string_agg"},
+    "sqlite": {
+        "<id>": "INTEGER",
+        "<bytes>": "BLOB",
+        "<joined>": "group_concat",
+        "<ordered>": "TEXT",
+    },
+    "postgresql": {
+        "<id>": "SERIAL",
+        "<bytes>": "BYTEA",
+        "<joined>": "string_agg",
+        "<ordered>": 'TEXT COLLATE "C"',
+    },
 }
 """What is written otherwise: a column that numbers rows, one of bytes, texts of a group as one."""
 

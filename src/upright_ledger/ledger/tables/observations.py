@@ -14,6 +14,7 @@ from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.core.inventory.packed import first_and_last, pack_referrers
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches, find_ids, load_rows, next_id, storable
+from upright_ledger.ledger.db.journal import Step
 
 TOP_REFERRERS = 20
 _MOST_IN_MEMORY = 1_000_000
@@ -84,8 +85,9 @@ class Entries:
 class SightingWriter:
     """Stores the sightings of one source, portion by portion, within one step; `settle` ends it."""
 
-    def __init__(self, connection: Connection, source: int, policy: int) -> None:
-        self._connection = connection
+    def __init__(self, step: Step, source: int, policy: int) -> None:
+        connection = step.connection
+        self._step, self._connection = step, connection
         self._source = source
         self._entries = Entries(connection, policy)
         self._spellings = _Numbers(connection, schema.spellings)
@@ -174,7 +176,7 @@ class SightingWriter:
         """Let addresses in doubt join the entries there are; class → lines of this source that stay
         set aside.
         """
-        join_entries(self._connection)
+        join_entries(self._step)
         table = schema.spellings
         found: Counter[str] = Counter()
         for numbers in batches(self._in_doubt, _AT_ONCE):
@@ -186,22 +188,25 @@ class SightingWriter:
         return found
 
 
-def join_entries(connection: Connection) -> None:
+def join_entries(step: Step) -> None:
     """Make variants of addresses in doubt whose key is that of an entry that has a spelling or an
     answer.
     """
-    p = schema.spellings
+    connection, p = step.connection, schema.spellings
     if connection.scalar(select(p.c.id).where(p.c.key != "").limit(1)) is None:
         return
-    connection.execute(
-        text(
-            "UPDATE spellings SET entry = e.id, aside = '', key = '' FROM entries e "
-            "WHERE spellings.entry IS NULL AND spellings.key <> '' AND e.site = spellings.site AND "
-            "e.key = spellings.key "
-            "AND (EXISTS (SELECT 1 FROM spellings o WHERE o.entry = e.id) OR EXISTS (SELECT 1 FROM "
-            "answers a WHERE a.entry = e.id))"
-        )
+    joins = (
+        "spellings.entry IS NULL AND spellings.key <> '' AND e.site = spellings.site AND "
+        "e.key = spellings.key "
+        "AND (EXISTS (SELECT 1 FROM spellings o WHERE o.entry = e.id) OR EXISTS (SELECT 1 FROM "
+        "answers a WHERE a.entry = e.id))"
     )
+    named = f"SELECT DISTINCT e.id FROM spellings, entries e WHERE {joins}"  # noqa: S608 - our own
+    joined = set(connection.scalars(text(named)))
+    if joined:
+        step.entries |= joined
+        change = "UPDATE spellings SET entry = e.id, aside = '', key = '' FROM entries e"
+        connection.execute(text(f"{change} WHERE {joins}"))
 
 
 class _Numbers:

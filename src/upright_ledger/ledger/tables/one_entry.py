@@ -12,7 +12,7 @@ from upright_ledger.core.inventory.packed import unpack_referrers
 from upright_ledger.core.inventory.units import LISTED, PER_PERIOD
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.tables.entries import days_of_exports
+from upright_ledger.ledger.tables.sources import days_of_exports
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from sqlalchemy import ColumnElement, Connection, delete, func, select, true
+from sqlalchemy import ColumnElement, Connection, delete, exists, func, select, true
 
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches, insert_many
@@ -69,13 +69,19 @@ def proposals_of(
     return found
 
 
+def newest_proposals(connection: Connection) -> int | None:
+    """The step of the newest version that was not undone; None where there is none."""
+    p, s = schema.proposals, schema.steps
+    proposed = exists().where(p.c.step == s.c.id)
+    query = select(func.max(s.c.id)).where(s.c.undone_by.is_(None), proposed)
+    newest: int | None = connection.scalar(query)
+    return newest
+
+
 def _proposals(
     connection: Connection, wanted: ColumnElement[bool]
 ) -> dict[int, list[StoredProposal]]:
-    p, s = schema.proposals, schema.steps
-    newest = connection.scalar(
-        select(func.max(p.c.step)).join(s, s.c.id == p.c.step).where(s.c.undone_by.is_(None))
-    )
+    p, newest = schema.proposals, newest_proposals(connection)
     found: dict[int, list[StoredProposal]] = defaultdict(list)
     for row in connection.execute(
         select(p).where(p.c.step == newest, wanted).order_by(p.c.entry, p.c.rank)

@@ -29,7 +29,8 @@ from upright_ledger.core.inventory.noise import ASSET_SIGNS
 from upright_ledger.core.inventory.units import BY_OTHERS
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches
-from upright_ledger.ledger.store import stored_policy
+from upright_ledger.ledger.db.journal import Step
+from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.tables.observations import Entries, join_entries
 
 _AT_ONCE = 5_000  # numbers in one question
@@ -67,9 +68,9 @@ def doubted(
     return {r[0]: SpellingFacts(*map(bool, r[1:])) for r in connection.execute(in_doubt)}
 
 
-def reclassify(connection: Connection, source: int, placer: Classifier) -> None:
+def reclassify(step: Step, source: int, placer: Classifier) -> None:
     """Look again at all that a source named, which began or ceased to count."""
-    p, v = schema.spellings, schema.evidence
+    connection, p, v = step.connection, schema.spellings, schema.evidence
     touched = (
         select(p.c.id, p.c.entry)
         .join(v, v.c.spelling == p.c.id)
@@ -78,15 +79,15 @@ def reclassify(connection: Connection, source: int, placer: Classifier) -> None:
     )
     its_entries = select(touched.c.entry).where(touched.c.entry.is_not(None))
     doubtful = doubted(connection, p.c.entry.in_(its_entries))
-    _part(connection, doubtful, placer)
+    _part(step, doubtful, placer)
     aside = and_(p.c.id.in_(select(touched.c.id)), p.c.entry.is_(None), p.c.key != "")
-    _join_shown(connection, aside, placer)
-    join_entries(connection)
+    _join_shown(step, aside, placer)
+    join_entries(step)
 
 
-def _part(connection: Connection, doubtful: dict[int, SpellingFacts], placer: Classifier) -> None:
+def _part(step: Step, doubtful: dict[int, SpellingFacts], placer: Classifier) -> None:
     """Set aside the spellings of entries that nothing shows to be pages any more."""
-    p, a = schema.spellings, schema.answers
+    connection, p, a = step.connection, schema.spellings, schema.answers
     places: dict[int, list[tuple[int, Classified]]] = {}
     shown: set[int] = set()
     for row in _rows(connection, doubtful):
@@ -110,6 +111,7 @@ def _part(connection: Connection, doubtful: dict[int, SpellingFacts], placer: Cl
         for number, place in named
     ]
     if rows:
+        step.entries |= places.keys() - shown
         connection.execute(
             text(
                 "UPDATE spellings SET entry = NULL, aside = :its_class, key = :its_key WHERE id = "
@@ -119,8 +121,9 @@ def _part(connection: Connection, doubtful: dict[int, SpellingFacts], placer: Cl
         )
 
 
-def _join_shown(connection: Connection, aside: ColumnElement[bool], placer: Classifier) -> None:
+def _join_shown(step: Step, aside: ColumnElement[bool], placer: Classifier) -> None:
     """Make entries of addresses set aside that something shows to be pages now."""
+    connection = step.connection
     p, v, s = schema.spellings, schema.evidence, schema.sources
     doubtful = doubted(connection, aside)
     counts = exists().where(v.c.spelling == p.c.id, v.c.source == s.c.id, s.c.withdrawn.is_(False))
@@ -138,6 +141,7 @@ def _join_shown(connection: Connection, aside: ColumnElement[bool], placer: Clas
     made = Entries(connection, stored_policy(connection)[0]).ensure(
         (q.site, q.key, q.legacy_url) for q in places.values()
     )
+    step.entries |= set(made.values())
     for number, place in places.items():
         values = {"entry": made[place.site, place.key], "aside": "", "key": ""}
         connection.execute(update(p).where(p.c.id == number).values(**values))

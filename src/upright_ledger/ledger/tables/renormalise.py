@@ -16,7 +16,7 @@ from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches, load_rows, next_id
 from upright_ledger.ledger.db.journal import Step
-from upright_ledger.ledger.store import stored_policy
+from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.tables.reclassify import doubted
 
 _CHUNK = 50_000

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from datetime import date
 from typing import Any
 
 from sqlalchemy import Connection, select
@@ -93,6 +94,20 @@ def list_sources(connection: Connection) -> list[Source]:
     s = schema.sources
     query = select(s).where(s.c.withdrawn.is_(False)).order_by(s.c.id)
     return [Source(**row._asdict()) for row in connection.execute(query)]
+
+
+def days_of_exports(connection: Connection) -> dict[int, range]:
+    """Source → the days of its period as ordinals; empty where the period is not known."""
+    s = schema.sources
+    found = {}
+    for row in connection.execute(select(s.c.id, s.c.period_start, s.c.period_end)):
+        known = row.period_start and row.period_end
+        found[row.id] = _days(row.period_start, row.period_end) if known else range(0)
+    return found
+
+
+def _days(first: str, last: str) -> range:
+    return range(date.fromisoformat(first).toordinal(), date.fromisoformat(last).toordinal() + 1)
 
 
 def add_source(step: Step, facts: SourceFacts) -> int:

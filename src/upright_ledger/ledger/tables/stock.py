@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from sqlalchemy import Connection, func, select
+from sqlalchemy import ColumnElement, Connection, func, select, true
 
 from upright_ledger.core.word import Word
 from upright_ledger.ledger.db import schema
@@ -73,11 +73,20 @@ def load_list(connection: Connection, source: int) -> list[Destination]:
 
 def load_stock(connection: Connection) -> dict[str, Destination]:
     """Page key → destination, later sources filling in and overruling earlier ones."""
+    return _merged(connection, true())
+
+
+def stocked_as(connection: Connection, page: str) -> Destination | None:
+    """The destination with a page key, or None."""
+    return _merged(connection, schema.destinations.c.page == page).get(page)
+
+
+def _merged(connection: Connection, wanted: ColumnElement[bool]) -> dict[str, Destination]:
     d, s = schema.destinations, schema.sources
     query = (
         select(d)
         .join(s, s.c.id == d.c.source)
-        .where(s.c.withdrawn.is_(False))
+        .where(s.c.withdrawn.is_(False), wanted)
         .order_by(d.c.source, d.c.page)
     )
     merged: dict[str, dict[str, Any]] = {}
@@ -86,6 +95,23 @@ def load_stock(connection: Connection) -> dict[str, Destination]:
         known = merged.setdefault(row["page"], values)
         known.update({k: v for k, v in values.items() if v})
     return {page: Destination(**values) for page, values in merged.items()}
+
+
+def has_stock(connection: Connection) -> bool:
+    """Whether any page is in stock."""
+    d, s = schema.destinations, schema.sources
+    query = select(d.c.source).join(s, s.c.id == d.c.source).where(s.c.withdrawn.is_(False))
+    return connection.scalar(query.limit(1)) is not None
+
+
+def planned_pages(connection: Connection) -> list[Destination]:
+    """The pages that are still to be published."""
+    d = schema.destinations
+    if not connection.scalar(select(d.c.source).where(d.c.state == StockState.PLANNED).limit(1)):
+        return []
+    named = select(d.c.page).where(d.c.state == StockState.PLANNED)
+    found = _merged(connection, d.c.page.in_(named)).values()
+    return [page for page in found if page.state == StockState.PLANNED]
 
 
 def count_stock(connection: Connection) -> int:

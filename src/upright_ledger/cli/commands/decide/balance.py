@@ -8,7 +8,6 @@ import click
 
 from upright_ledger.app.begin.next_step import next_step
 from upright_ledger.app.decide.balance import balance
-from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
@@ -29,8 +28,9 @@ def command(folder: Path, as_json: bool) -> None:
     Hits are requests by people. Value is what an entry is worth in visits per 30 days;
     docs/value.md has the formula.
     """
-    move = MoveState(open_ledger(folder))
-    result, following = balance(move), next_step(move)
+    ledger = open_ledger(folder)
+    result, following = balance(ledger), next_step(ledger)
+    origins = ledger.settings.sites.old[0].origins[:1]
     if as_json:
         output.json_out(
             result.as_dict() | {"next": {"why": following.why, "command": following.command}}
@@ -71,7 +71,7 @@ def command(folder: Path, as_json: bool) -> None:
             ("open entries worth most", "hits>", "links>", "value>"),
             [
                 (
-                    output.path(e.legacy_url, move.sites.old[0].origins[:1]),
+                    output.path(e.legacy_url, origins),
                     e.evidence.hits,
                     e.evidence.links,
                     e.evidence.value,
@@ -85,7 +85,7 @@ def command(folder: Path, as_json: bool) -> None:
             ("entries that wait for a page", "answer|", "value>"),
             [
                 (
-                    output.path(e.legacy_url, move.sites.old[0].origins[:1]),
+                    output.path(e.legacy_url, origins),
                     _waits(e),
                     e.evidence.value,
                 )

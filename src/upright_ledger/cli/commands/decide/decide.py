@@ -8,7 +8,6 @@ import click
 
 from upright_ledger.app.decide.decide import Decided, decide_entries, decide_one, decide_template
 from upright_ledger.app.decide.decide_list import decide_from, decide_listed
-from upright_ledger.app.decide.entries import Filters
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import (
     choice_of,
@@ -21,6 +20,7 @@ from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, Decision,
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.records import ReadOptions
+from upright_ledger.ledger.tables.entry_list import Filters
 
 SHOWN = 8
 
@@ -135,7 +135,9 @@ def command(
             result = decide_from(ledger, sheet, reading, reason)
         name = sheet.name
     elif whole:
-        result = decide_entries(ledger, Filters(section=section, family=family), answer, reason)
+        result = decide_entries(
+            ledger, Filters(section=section, family=family or None), answer, reason
+        )
         name = " ".join(t for t in (section, family) if t)
     else:
         decide = decide_template if "{" in (old or "") else decide_one

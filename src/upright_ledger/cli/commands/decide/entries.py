@@ -8,13 +8,14 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.decide import entries as task
-from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import FILE, choice_of, force_option, json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.core.inventory.units import PER_PERIOD
+from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import BY
+from upright_ledger.ledger.tables.entry_list import SORTS, Filters
 from upright_ledger.ledger.tables.one_entry import EvidenceRow
 
 SHOWN = 20
@@ -50,7 +51,7 @@ SHOWN_SPELLINGS = 12
 @click.option(
     "--sort",
     default="value",
-    type=click.Choice(task.SORTS),
+    type=click.Choice(SORTS),
     show_default=True,
     help="The largest first.",
 )
@@ -92,40 +93,36 @@ def command(
     one entry in full: its spellings, and what each source says of it. Hits are requests by people;
     value is visits per 30 days (docs/value.md).
     """
-    move = MoveState(open_ledger(folder))
+    ledger = open_ledger(folder)
     if aside is not None:
-        _aside(move, "" if aside == "all" else aside, limit, as_json=as_json)
+        _aside(ledger, "" if aside == "all" else aside, limit, as_json=as_json)
         return
     if pattern.startswith(("/", "http://", "https://")) and "*" not in pattern:
-        _details(task.look_up(move, pattern), as_json=as_json)
+        _details(task.look_up(ledger, pattern), as_json=as_json)
         return
-    filters = task.Filters(
-        pattern, site, section, family, source, answer, status, by=by, below=below
+    filters = Filters(
+        pattern, site, section, family or None, source, answer, status, by=by, below=below
     )
-    listing = task.list_entries(move, filters, sort)
     if families or sections:
-        _groups(
-            move,
-            task.group_by(listing.lines, "family" if families else "section"),
-            limit,
-            as_json=as_json,
-        )
+        _groups(ledger, filters, "family" if families else "section", limit, as_json=as_json)
         return
+    wanted = None if csv_file is not None else limit or None
+    listing = task.list_entries(ledger, filters, sort, wanted)
     if csv_file is not None:
         task.write_entries(csv_file, listing.lines)
+        listing.lines = listing.lines[: limit or None]
     if as_json:
-        lines = listing.lines[: limit or None]
         output.json_out(
             {
-                "entries": [x.as_dict() for x in lines],
-                "matching": len(listing.lines),
+                "entries": [x.as_dict() for x in listing.lines],
+                "matching": listing.matching,
                 "total": listing.total,
             }
         )
         return
-    _list(move, listing, sort, limit)
+    _list(ledger, listing, sort)
     if csv_file is not None:
-        output.say(f"{output.plural(len(listing.lines), 'entry', 'entries')} written to {csv_file}")
+        output.say(f"{output.plural(listing.matching, 'entry', 'entries')} written to {csv_file}")
 
 
 _BESIDE = 56
@@ -145,12 +142,12 @@ _FIGURES: tuple[tuple[str, Callable[[task.EntryLine], float]], ...] = (
 )
 
 
-def _list(move: MoveState, listing: task.Listing, sort: str, limit: int) -> None:
-    lines = listing.lines[: limit or None]
+def _list(ledger: Ledger, listing: task.Listing, sort: str) -> None:
+    lines = listing.lines
     if not lines:
         output.say(f"None of the {listing.total:,} entries fits.")
         return
-    origins = move.sites.old[0].origins[:1]
+    origins = ledger.settings.sites.old[0].origins[:1]
     told = output.that_fit(
         [(name, figure) for name, figure in _FIGURES if any(figure(x) for x in lines)], _BESIDE
     )
@@ -169,7 +166,7 @@ def _list(move: MoveState, listing: task.Listing, sort: str, limit: int) -> None
     )
     output.say()
     output.say(
-        f"{len(lines):,} of {output.plural(len(listing.lines), 'entry', 'entries')} that fit, by "
+        f"{len(lines):,} of {output.plural(listing.matching, 'entry', 'entries')} that fit, by "
         f"{sort};"
         f" the ledger holds {listing.total:,}."
     )
@@ -179,11 +176,13 @@ def _list(move: MoveState, listing: task.Listing, sort: str, limit: int) -> None
     )
 
 
-def _groups(move: MoveState, groups: list[task.Group], limit: int, *, as_json: bool) -> None:
+def _groups(ledger: Ledger, filters: Filters, what: str, limit: int, *, as_json: bool) -> None:
+    groups, whole = task.list_groups(ledger, filters, what, None if as_json else limit or None)
     if as_json:
         keys = ("name", "site", "entries", "hits", "value", "examples")
         output.json_out({"groups": [{k: getattr(g, k) for k in keys} for g in groups]})
         return
+    origins = ledger.settings.sites.old[0].origins[:1]
     output.table(
         ("template or section", "entries>", "hits>", "value>", "such as"),
         [
@@ -192,13 +191,13 @@ def _groups(move: MoveState, groups: list[task.Group], limit: int, *, as_json: b
                 g.entries,
                 g.hits,
                 round(g.value),
-                [output.path(e, move.sites.old[0].origins[:1]) for e in g.examples[:2]],
+                [output.path(e, origins) for e in g.examples[:2]],
             )
-            for g in groups[: limit or None]
+            for g in groups
         ],
     )
-    if limit and len(groups) > limit:
-        output.say(f"… and {len(groups) - limit:,} more (--limit 0 shows all)")
+    if len(groups) < whole:
+        output.say(f"… and {whole - len(groups):,} more (--limit 0 shows all)")
 
 
 def _details(found: task.Details, *, as_json: bool) -> None:
@@ -259,8 +258,8 @@ def _rate(said: EvidenceRow) -> object:
     return said.per_30_days if said.unit in PER_PERIOD else ""
 
 
-def _aside(move: MoveState, kind: str, limit: int, *, as_json: bool) -> None:
-    urls = task.set_aside(move, kind)
+def _aside(ledger: Ledger, kind: str, limit: int, *, as_json: bool) -> None:
+    urls = task.set_aside(ledger, kind)
     if as_json:
         rows = [
             {

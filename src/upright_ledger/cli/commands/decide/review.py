@@ -7,7 +7,6 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.decide.entries import Filters
 from upright_ledger.app.decide.review_queue import Queue
 from upright_ledger.app.decide.review_sheet import Reviewed, ReviewedAnswer, read_sheet, write_sheet
 from upright_ledger.cli.opening import open_ledger
@@ -16,6 +15,7 @@ from upright_ledger.cli.screens.review import Screen
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.errors import UsageError
+from upright_ledger.ledger.tables.entry_list import Filters
 
 SHOWN = 8
 
@@ -112,11 +112,11 @@ def _walk(folder: Path, filters: Filters, *, as_json: bool) -> None:
             "upright review --out sheet.xlsx writes a sheet instead",
         )
     queue = Queue(open_ledger(folder), filters)
-    if queue.waiting:
+    if queue.open:
         Screen(queue).run()
     output.say(
         f"{output.plural(queue.answered, 'entry was', 'entries were')} answered; "
-        f"{len(queue.waiting):,} of those chosen are open."
+        f"{queue.open:,} of those chosen are open."
     )
     output.next_step("look for faults", "upright check")
 

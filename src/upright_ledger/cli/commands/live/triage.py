@@ -9,7 +9,6 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.collect.gather import ErrorList, gather
-from upright_ledger.app.decide.entries import Filters
 from upright_ledger.app.decide.match import match
 from upright_ledger.app.live.triage import triage
 from upright_ledger.app.live.triage_export import write_triage
@@ -33,6 +32,7 @@ from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.entry_list import Filters
 from upright_ledger.web.http.options import RequestOptions, is_local
 
 
@@ -223,6 +223,6 @@ def _review(folder: Path, waiting: frozenset[int]) -> None:
             "--review needs a terminal", "upright review --out sheet.xlsx writes a sheet instead"
         )
     queue = Queue(open_ledger(folder), Filters(numbers=waiting))
-    if queue.waiting:
+    if queue.open:
         Screen(queue).run()
     output.say(f"{output.plural(queue.answered, 'entry was', 'entries were')} answered.")

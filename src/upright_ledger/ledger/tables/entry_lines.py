@@ -1,0 +1,432 @@
+"""Lines of entries: what is worked out of each and kept beside it, so that questions are asked of
+the database.
+
+A line is written in the transaction that changes what it rests on: evidence, spellings, answers,
+rules, stock, settings. Figures of logs add up, line by line, over all days they cover. Of two
+exports of one unit the larger counts: they tell of the same people.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import asdict
+from typing import Any
+
+import xxhash
+from sqlalchemy import Connection, delete, select, text
+
+from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
+from upright_ledger.core.inventory.evidence import Asker, Weights
+from upright_ledger.core.inventory.sections import Sections
+from upright_ledger.core.inventory.units import (
+    CLICKS,
+    HITS,
+    IMPRESSIONS,
+    LINKING_DOMAINS,
+    LINKING_PAGES,
+    VISITS,
+)
+from upright_ledger.core.inventory.url_patterns import templates
+from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.bulk import load_rows
+from upright_ledger.ledger.db.derived import entry_lines, entry_sources, kept
+from upright_ledger.ledger.db.journal import Step, last_step
+from upright_ledger.ledger.db.policies import stored_policy
+from upright_ledger.ledger.db.schema import staging
+from upright_ledger.ledger.tables.given_answers import Given, GivenAnswers, Unanswered
+from upright_ledger.ledger.tables.kept import find_kept, keep
+from upright_ledger.ledger.tables.names import plainest
+from upright_ledger.ledger.tables.sources import days_of_exports
+from upright_ledger.settings.model import Settings
+
+VERSION = 1
+"""How lines are worked out. Ledgers in which they were worked out otherwise work them out anew."""
+
+_NAME = "lines"
+_MOST_AT_ONCE = 0.3
+"""The share of all entries from which on all lines are worked out anew."""
+
+_UNITS = {
+    "hits": HITS,
+    "visits": VISITS,
+    "clicks": CLICKS,
+    "impressions": IMPRESSIONS,
+    "domains": LINKING_DOMAINS,
+    "pages": LINKING_PAGES,
+    "bots": Asker.BOTS,
+}
+
+_TEMPORARY = {
+    "touched": "entry INTEGER PRIMARY KEY",
+    "was": "entry INTEGER PRIMARY KEY, site TEXT, family TEXT",
+    "periods": "source INTEGER PRIMARY KEY, days INTEGER",
+    "called": "entry INTEGER PRIMARY KEY, url TEXT, section TEXT, variants INTEGER",
+    "sums": "entry INTEGER PRIMARY KEY, logged FLOAT, bots FLOAT, hits FLOAT, visits FLOAT, "
+    "clicks FLOAT, impressions FLOAT, domains FLOAT, pages FLOAT, traffic FLOAT, shown FLOAT, "
+    "alone INTEGER, first_seen TEXT, last_seen TEXT",
+    "codes": "entry INTEGER PRIMARY KEY, statuses TEXT",
+    "said": "entry INTEGER PRIMARY KEY, last_seen TEXT, title TEXT, language TEXT",
+    "families": "entry INTEGER PRIMARY KEY, family TEXT",
+    "given": "entry INTEGER PRIMARY KEY, kind TEXT, status INTEGER, destination TEXT, "
+    '"by" TEXT, "where" TEXT, "query" TEXT',
+}
+"""Tables of one connection in which lines come together."""
+
+_VALUE = (
+    "CAST(:traffic AS FLOAT) * CASE WHEN traffic >= logged * 30.0 / :days THEN traffic "
+    "ELSE logged * 30.0 / :days END + CASE WHEN domains > 0 "
+    "THEN CAST(:linking_domains AS FLOAT) * domains ELSE CAST(:linking_pages AS FLOAT) * pages END "
+    "+ CAST(:impressions AS FLOAT) * shown"
+)
+"""As `core.inventory.evidence.value` has it."""
+
+_SUMS = """
+INSERT INTO sums SELECT f.entry,
+  SUM(CASE WHEN asker NOT IN ('', :bots) THEN amount ELSE 0 END),
+  SUM(CASE WHEN asker = :bots THEN amount ELSE 0 END),
+  MAX(CASE WHEN unit = :hits AND asker = '' THEN amount END),
+  MAX(CASE WHEN unit = :visits THEN amount END),
+  MAX(CASE WHEN unit = :clicks THEN amount END),
+  MAX(CASE WHEN unit = :impressions THEN amount END),
+  MAX(CASE WHEN unit = :domains THEN amount END),
+  MAX(CASE WHEN unit = :pages THEN amount END),
+  MAX(CASE WHEN unit IN (:hits, :visits, :clicks) AND asker = '' THEN
+    CASE WHEN r.days > 0 THEN amount * 30.0 / r.days ELSE amount END END),
+  MAX(CASE WHEN unit = :impressions THEN
+    CASE WHEN r.days > 0 THEN amount * 30.0 / r.days ELSE amount END END),
+  CASE WHEN MIN(f.source) = MAX(f.source) THEN MIN(f.source) END,
+  MIN(CASE WHEN asker <> '' THEN first_day END),
+  MAX(CASE WHEN asker <> '' THEN last_day END)
+FROM (SELECT p.entry AS entry, v.source AS source, v.unit AS unit,
+    CASE WHEN v.unit = :hits THEN v.agent ELSE '' END AS asker, SUM(v.amount) AS amount,
+    MIN(NULLIF(v.first_day, '')) AS first_day, MAX(v.last_day) AS last_day
+  FROM {named}
+  GROUP BY p.entry, v.source, v.unit, CASE WHEN v.unit = :hits THEN v.agent ELSE '' END) f
+JOIN periods r ON r.source = f.source GROUP BY f.entry"""
+
+_CODES = """
+INSERT INTO codes SELECT entry, '|' || {joined}(code || ':' || CAST(amount AS TEXT), '|') || '|'
+FROM (SELECT p.entry AS entry, v.status_class AS code, SUM(v.amount) AS amount
+  FROM {named} AND v.unit = :hits AND v.agent <> '' GROUP BY p.entry, v.status_class) c
+GROUP BY entry"""
+
+_SAID = """
+INSERT INTO said SELECT d.entry, d.last_seen, t.title, l.language
+FROM (SELECT p.entry AS entry, MAX(o.last_seen) AS last_seen FROM {observed} GROUP BY p.entry) d
+LEFT JOIN (SELECT entry, title FROM (SELECT p.entry AS entry, o.title AS title,
+    ROW_NUMBER() OVER (PARTITION BY p.entry ORDER BY o.source, o.spelling) AS place
+  FROM {observed} AND o.title <> '') x WHERE place = 1) t ON t.entry = d.entry
+LEFT JOIN (SELECT entry, language FROM (SELECT p.entry AS entry, o.language AS language,
+    ROW_NUMBER() OVER (PARTITION BY p.entry ORDER BY o.source, o.spelling) AS place
+  FROM {observed} AND o.language <> '') x WHERE place = 1) l ON l.entry = d.entry"""
+
+_NAMED = (
+    "{touched}spellings p CROSS JOIN evidence v CROSS JOIN sources s "
+    "WHERE v.spelling = p.id AND s.id = v.source AND NOT s.withdrawn AND {these}"
+)
+_OBSERVED = (
+    "{touched}spellings p CROSS JOIN observations o CROSS JOIN sources s "
+    "WHERE o.spelling = p.id AND s.id = o.source AND NOT s.withdrawn AND {these}"
+)
+
+_LINES = """
+INSERT INTO entry_lines (entry, site, url, section, family, hits, bots, visits, clicks,
+  impressions, links, logged, traffic, domains, pages, shown, variants, alone, first_seen,
+  last_seen, statuses, title, language, kind, status, destination, "query", "by", "where", value)
+SELECT q.*, {value} FROM (SELECT e.id, e.site, c.url, c.section, '' AS family,
+  CASE WHEN u.logged > 0 THEN u.logged ELSE COALESCE(u.hits, 0) END, COALESCE(u.bots, 0),
+  COALESCE(u.visits, 0), COALESCE(u.clicks, 0), COALESCE(u.impressions, 0),
+  CASE WHEN u.domains > 0 THEN u.domains ELSE COALESCE(u.pages, 0) END,
+  COALESCE(u.logged, 0) AS logged, COALESCE(u.traffic, 0) AS traffic,
+  COALESCE(u.domains, 0) AS domains, COALESCE(u.pages, 0) AS pages,
+  COALESCE(u.shown, 0) AS shown, c.variants, u.alone, COALESCE(u.first_seen, ''),
+  CASE WHEN COALESCE(d.last_seen, '') > COALESCE(u.last_seen, '') THEN d.last_seen
+    ELSE COALESCE(u.last_seen, '') END,
+  COALESCE(o.statuses, ''), COALESCE(d.title, ''), COALESCE(d.language, ''),
+  COALESCE(a.kind, :open), COALESCE(a.status, 0), COALESCE(a.destination, ''),
+  COALESCE(a."query", :query), COALESCE(a."by", ''), COALESCE(a."where", '')
+FROM called c CROSS JOIN entries e LEFT JOIN sums u ON u.entry = c.entry
+  LEFT JOIN codes o ON o.entry = c.entry LEFT JOIN said d ON d.entry = c.entry
+  LEFT JOIN answers a ON a.entry = c.entry
+WHERE e.id = c.entry AND (u.entry IS NOT NULL OR a.entry IS NOT NULL)) q"""
+
+
+def follow(step: Step, settings: Settings) -> None:
+    """Bring the lines of all that a step touched up to date, within it."""
+    if step.refolded or not are_of(step.connection, settings):
+        restate(step.connection, settings)
+    elif step.entries or step.sources or step.ruled:
+        _follow(step, settings)
+    step.entries, step.sources, step.ruled, step.refolded = set(), set(), False, False
+
+
+def _follow(step: Step, settings: Settings) -> None:
+    connection = step.connection
+    _clear(connection)
+    load_rows(connection, staging("touched"), ("entry",), ((e,) for e in sorted(step.entries)))
+    if step.sources:
+        connection.execute(text(_BY_SOURCES.format(sources=_listed(step.sources))))
+    touched = connection.scalar(text("SELECT COUNT(*) FROM touched")) or 0
+    whole = connection.scalar(text("SELECT COUNT(*) FROM entries")) or 0
+    if touched > 1000 and touched > _MOST_AT_ONCE * whole:
+        restate(connection, settings)
+        return
+    days = _log_days(connection) if step.sources else int(_kept(connection)["days"])
+    everything_open = step.ruled or _rules_or_stock(connection, step.sources)
+    _keep_families(connection)
+    _work_out(connection, settings, days, "touched w CROSS JOIN ", "p.entry = w.entry")
+    _give(connection, settings, None if everything_open else "touched")
+    _restore_families(connection)
+    if days != _kept(connection)["days"]:
+        statement = f"UPDATE entry_lines SET value = {_VALUE} WHERE logged > 0"  # noqa: S608
+        connection.execute(text(statement), _weights(settings.weights, days))
+        _keep(connection, settings, days)
+
+
+def restate(connection: Connection, settings: Settings) -> None:
+    """Work out all lines anew."""
+    _clear(connection)
+    days = _log_days(connection)
+    connection.execute(delete(entry_lines))
+    connection.execute(delete(entry_sources))
+    _work_out(connection, settings, days, "", "p.entry IS NOT NULL")
+    _give(connection, settings, None)
+    for (site,) in connection.execute(select(entry_lines.c.site).distinct()).all():
+        _find_families(connection, site)
+    _keep(connection, settings, days)
+
+
+def shadow(connection: Connection, settings: Settings) -> None:
+    """Work out all lines for one connection alone, in tables that hide those of the ledger."""
+    for table in (entry_lines, entry_sources, kept):
+        if connection.dialect.name == "postgresql":
+            hiding = f"CREATE TEMPORARY TABLE {table.name} (LIKE {table.name} INCLUDING ALL)"
+        else:
+            hiding = f"CREATE TEMPORARY TABLE {table.name} AS SELECT * FROM {table.name} LIMIT 0"  # noqa: S608
+        connection.execute(text(hiding))
+    restate(connection, settings)
+
+
+def are_of(connection: Connection, settings: Settings) -> bool:
+    """Whether the lines were worked out by these settings, and as this program does it."""
+    return bool(_kept(connection).get("settings") == _digest(settings))
+
+
+_BY_SOURCES = (
+    "INSERT INTO touched SELECT DISTINCT p.entry FROM evidence v JOIN spellings p "
+    "ON p.id = v.spelling WHERE v.source IN ({sources}) AND p.entry IS NOT NULL "
+    "AND p.entry NOT IN (SELECT entry FROM touched)"
+)
+
+
+def _listed(numbers: Iterable[int]) -> str:
+    return ", ".join(str(int(n)) for n in sorted(numbers))
+
+
+def _clear(connection: Connection) -> None:
+    """Empty tables to work in."""
+    for name, columns in _TEMPORARY.items():
+        connection.execute(text(f"CREATE TEMPORARY TABLE IF NOT EXISTS {name} ({columns})"))
+        connection.execute(text(f"DELETE FROM {name}"))  # noqa: S608 - names of our own
+
+
+def _rules_or_stock(connection: Connection, sources: Iterable[int]) -> bool:
+    """Whether any of these sources holds rules, or pages of the new site."""
+    i, d, some = schema.imported, schema.destinations, sorted(sources)
+    return any(
+        connection.scalar(select(t.c.source).where(t.c.source.in_(some)).limit(1)) is not None
+        for t in (i, d)
+    )
+
+
+def _log_days(connection: Connection) -> int:
+    """How many days all logs cover that count, and name an entry."""
+    query = (
+        "SELECT s.id FROM sources s WHERE NOT s.withdrawn AND s.period_end <> '' AND EXISTS "
+        "(SELECT 1 FROM evidence v JOIN spellings p ON p.id = v.spelling WHERE v.source = s.id "
+        "AND v.unit = :hits AND v.agent <> '' AND p.entry IS NOT NULL)"
+    )
+    periods = days_of_exports(connection)
+    logs = connection.scalars(text(query), {"hits": HITS})
+    return len(set().union(*(periods[source] for source in logs)))
+
+
+def _work_out(
+    connection: Connection, settings: Settings, days: int, touched: str, these: str
+) -> None:
+    """Write the lines of entries that count, in place of those they had. touched: the table of
+    those that are wanted, as a join, or empty for all; these: the condition of it.
+    """
+    named = _NAMED.format(touched=touched, these=these)
+    observed = _OBSERVED.format(touched=touched, these=these)
+    periods = days_of_exports(connection)
+    load_rows(
+        connection,
+        staging("periods"),
+        ("source", "days"),
+        ((s, len(d)) for s, d in periods.items()),
+    )
+    joined = "string_agg" if connection.dialect.name == "postgresql" else "group_concat"
+    connection.execute(text(_SUMS.format(named=named)), _UNITS)
+    connection.execute(text(_CODES.format(named=named, joined=joined)), {"hits": HITS})
+    connection.execute(text(_SAID.format(observed=observed)))
+    if touched:
+        for table in (entry_lines, entry_sources):
+            old = f"DELETE FROM {table.name} WHERE entry IN (SELECT entry FROM touched)"  # noqa: S608
+            connection.execute(text(old))
+    pairs = "INSERT INTO entry_sources (entry, source) SELECT DISTINCT p.entry, v.source FROM "
+    connection.execute(text(pairs + named))
+    called = list(_called(connection, settings, touched, these))  # asks while COPY could not
+    load_rows(connection, staging("called"), ("entry", "url", "section", "variants"), called)
+    values = _weights(settings.weights, days) | {
+        "open": AnswerKind.OPEN,
+        "query": QueryPolicy.CARRY_TRACKING,
+    }
+    connection.execute(text(_LINES.format(value=_VALUE)), values)
+
+
+def _weights(weights: Weights, days: int) -> dict[str, float]:
+    """Values for `_VALUE`; requests over an unknown period are taken as of 30 days."""
+    return {**asdict(weights), "days": days or 30}
+
+
+def _called(
+    connection: Connection, settings: Settings, touched: str, these: str
+) -> Iterator[tuple[int, str, str, int]]:
+    """Of entries, how they are called, their section, and how many variants they have."""
+    index_files = stored_policy(connection)[1].index_set
+    sections = Sections(settings.sections)
+    shown = f"spellings p WHERE {these}"
+    if connection.scalar(text("SELECT 1 FROM sources WHERE withdrawn LIMIT 1")) is not None:
+        gone = "SELECT v.spelling FROM evidence v JOIN sources s ON s.id = v.source WHERE "
+        shown += f" AND p.id NOT IN ({gone} s.withdrawn EXCEPT {gone} NOT s.withdrawn)"
+    counted = (
+        f"SELECT p.entry AS entry, COUNT(DISTINCT p.variant) AS variants, MIN(p.variant) AS one "  # noqa: S608
+        f"FROM {touched}{shown} GROUP BY p.entry"
+    )
+    several: dict[int, set[str]] = defaultdict(set)
+    query = (
+        f"SELECT p.entry, p.variant FROM ({counted}) n JOIN spellings p ON p.entry = n.entry "  # noqa: S608
+        f"WHERE n.variants > 1 AND p.id IN (SELECT p.id FROM {touched}{shown})"
+    )
+    for entry, variant in connection.execute(text(query)):
+        several[entry].add(variant)
+    wanted = "JOIN touched w ON w.entry = e.id " if touched else ""
+    query = (
+        f'SELECT e.id, e.site, e."key", e.legacy_url, n.one FROM entries e {wanted}'  # noqa: S608
+        f"LEFT JOIN ({counted}) n ON n.entry = e.id"
+    )
+    for entry, site, key, legacy_url, one in connection.execute(text(query)).fetchall():
+        variants = sorted(several[entry]) if entry in several else () if one is None else (one,)
+        url = plainest(legacy_url, key, variants, index_files)
+        yield entry, url, sections.of(site, key) if sections else "", len(variants)
+
+
+def _give(connection: Connection, settings: Settings, among: str | None) -> None:
+    """Give entries that have no answer of their own that of the rule that fits them, or let them be
+    kept where their page lives on. among: the table of those to look at; None: all.
+    """
+    answers = GivenAnswers(connection, settings.sites, stored_policy(connection)[1])
+    wanted = f"JOIN {among} w ON w.entry = x.entry " if among else ""
+    own = f"LEFT JOIN answers a ON a.entry = x.entry WHERE COALESCE(a.kind, '{AnswerKind.OPEN}')"
+    query = (
+        f'SELECT x.entry, x.site, x.url, x.statuses, x.kind, a."by", a."where", a."query" FROM entry_lines x {wanted}{own} '  # noqa: S608
+        f"= '{AnswerKind.OPEN}'"
+    )
+    if not answers:
+        query += ' AND x."by" IN (:stock, :template, :rule)'
+    values = {"stock": AnsweredBy.STOCK, "template": AnsweredBy.TEMPLATE, "rule": AnsweredBy.RULE}
+    rows = connection.execute(text(query), {} if answers else values).fetchall()
+    waiting = [Unanswered(r[0], r[1], r[2], "|2xx:" in r[3]) for r in rows]
+    found = {g.entry: g for g in answers.of(waiting)} if answers else {}
+    rows_before = (r for r in rows if r[4] != AnswerKind.OPEN and r[0] not in found)
+    opened = [
+        (r[0], AnswerKind.OPEN, 0, "", r[5] or "", r[6] or "", r[7] or QueryPolicy.CARRY_TRACKING)
+        for r in rows_before
+    ]
+    _put_given(connection, [*found.values(), *opened])
+
+
+def _put_given(connection: Connection, given: Iterable[Given | tuple[object, ...]]) -> None:
+    rows = [
+        (g.entry, g.answer.kind, g.answer.status, g.answer.destination, g.by, g.where, g.query)
+        if isinstance(g, Given)
+        else g
+        for g in given
+    ]
+    names = ("kind", "status", "destination", "by", "where", "query")
+    load_rows(connection, staging("given"), ("entry", *names), rows)
+    put = ", ".join(f'"{n}" = g."{n}"' for n in names)
+    connection.execute(
+        text(f"UPDATE entry_lines SET {put} FROM given g WHERE entry_lines.entry = g.entry")  # noqa: S608
+    )
+
+
+def _keep_families(connection: Connection) -> None:
+    connection.execute(
+        text(
+            "INSERT INTO was SELECT x.entry, x.site, x.family FROM touched w JOIN entry_lines x "
+            "ON x.entry = w.entry"
+        )
+    )
+
+
+def _restore_families(connection: Connection) -> None:
+    """Give lines that were there before their family, and find those of a site anew in which
+    entries came or went.
+    """
+    connection.execute(
+        text(
+            "UPDATE entry_lines SET family = was.family FROM was "
+            "WHERE was.entry = entry_lines.entry AND was.family <> ''"
+        )
+    )
+    came = (
+        "SELECT DISTINCT x.site FROM touched w JOIN entry_lines x ON x.entry = w.entry "
+        "WHERE w.entry NOT IN (SELECT entry FROM was)"
+    )
+    went = (
+        "SELECT DISTINCT was.site FROM was WHERE was.entry NOT IN (SELECT entry FROM entry_lines)"
+    )
+    for site in set(connection.scalars(text(f"{came} UNION {went}"))):
+        _find_families(connection, site)
+
+
+def _find_families(connection: Connection, site: str) -> None:
+    """Find the families of a site's entries, and change what is said otherwise."""
+    e, x = schema.entries, entry_lines
+    rows = connection.execute(
+        select(e.c.id, e.c.key, x.c.family).join(x, x.c.entry == e.c.id).where(x.c.site == site)
+    ).fetchall()
+    found = templates([row[1] for row in rows])
+    changed = (
+        (number, family) for number, key, before in rows if (family := found.get(key, "")) != before
+    )
+    connection.execute(text("DELETE FROM families"))
+    load_rows(connection, staging("families"), ("entry", "family"), changed)
+    connection.execute(
+        text(
+            "UPDATE entry_lines SET family = f.family FROM families f "
+            "WHERE f.entry = entry_lines.entry"
+        )
+    )
+
+
+def _digest(settings: Settings) -> str:
+    """Of all settings on which lines rest."""
+    told = repr(
+        (VERSION, settings.sites.old, settings.sites.new, settings.weights, settings.sections)
+    )
+    return xxhash.xxh3_128_hexdigest(told.encode("utf-8", "surrogatepass"))
+
+
+def _kept(connection: Connection) -> Mapping[str, Any]:
+    found = find_kept(connection, _NAME)
+    return found.value if found is not None else {}
+
+
+def _keep(connection: Connection, settings: Settings, days: int) -> None:
+    value = {"settings": _digest(settings), "days": days}
+    keep(connection, _NAME, last_step(connection), value)
