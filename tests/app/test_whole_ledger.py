@@ -29,6 +29,7 @@ from clusters import BINARIES, PORT, cluster
 from conftest import OLD, Program, opened
 from ledger_model import Books, LedgerModel, Told
 from properties import in_brief
+from raw_tables import lines_stand
 
 NEW = "https://new.example"
 Rows = dict[str, list[str]]
@@ -77,6 +78,9 @@ class WholeLedger(RuleBasedStateMachine):
             return {
                 table: sorted(map(repr, held.execute(f"SELECT * FROM {table}"))) for table in TABLES
             }
+
+    def _database(self) -> str:
+        return f"sqlite:///{self.program.folder / 'ledger.db'}"
 
     def _posted(self, step: int, before: Books) -> None:
         self.model.posted(step, before)
@@ -296,6 +300,7 @@ class WholeLedger(RuleBasedStateMachine):
         assert lines == Counter(told.kind for told in due.values())
         assert balance["entries"] == len(due) == balance["answered"] + balance["open"]
         assert balance["hits"] == sum(books.requests().values())
+        lines_stand(self._database())
 
 
 TestWholeLedger = WholeLedger.TestCase
@@ -313,13 +318,17 @@ class LedgerOfATeam(WholeLedger):
     def _rows(self) -> Rows:
         return {}
 
+    def _database(self) -> str:
+        return self.database
+
     def _opened(self, folder: Path, *options: str) -> Program:
         LedgerOfATeam.ledgers += 1
         name = f"whole_{self.ledgers}"
         assert BINARIES is not None
         words = ["-h", "127.0.0.1", "-p", str(PORT), "-U", "upright", name]
         subprocess.run([BINARIES / "createdb", *words], check=True)
-        Program(folder.parent)("open", folder.name, *options, "--database", self.server + name)
+        self.database = self.server + name
+        Program(folder.parent)("open", folder.name, *options, "--database", self.database)
         return Program(folder)
 
 

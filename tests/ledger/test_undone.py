@@ -15,6 +15,7 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 from conftest import NEW, OLD, Program
 from ledgers import fresh_ledger
 from properties import in_brief
+from raw_tables import lines_stand
 from upright_ledger.app.collect.fold import folding
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.decide.decide import decide_one
@@ -44,6 +45,11 @@ class Steps(RuleBasedStateMachine):
             for e in MoveState(self.ledger).entries
             if e.sources or e.answer.kind != "open"
         }
+
+    @invariant()
+    def lines_are_what_facts_amount_to(self) -> None:
+        if hasattr(self, "ledger"):
+            lines_stand(str(self.ledger.engine.url))
 
     def note(self, before: State) -> None:
         """Keep copies beside the newest step, if there is a new one."""

@@ -174,6 +174,13 @@ def test_a_ledger_that_may_be_read_is_read(filled: Program, shared: Path) -> Non
     for command in (("balance",), ("entries",), ("history",), ("check",), ()):
         colleague(*command, UPRIGHT_TEST_USER="65534")
     assert "read" in colleague("decide", "/x", "--gone", code=3, UPRIGHT_TEST_USER="65534").err
+    settings = folder / "upright.toml"
+    settings.write_text(
+        settings.read_text().replace("[sections]", '[sections]\nhundreds = "/page/1*"')
+    )
+    words = ("entries", "--section", "hundreds", "--json")
+    told = colleague(*words, UPRIGHT_TEST_USER="65534").json
+    assert told["matching"] == len([n for n in range(3000) if str(n).startswith("1")])
     assert sorted(p.name for p in folder.iterdir()) == before
 
 

@@ -30,6 +30,73 @@ def load_rows(
         connection.exec_driver_sql(statement, chunk)
 
 
+def change_rows(
+    connection: Connection,
+    table: Table,
+    keys: Sequence[str],
+    columns: Sequence[str],
+    rows: Iterable[tuple[Any, ...]],
+) -> None:
+    """Change columns of rows (tuples in the order of `columns`, then `keys`)."""
+    if connection.dialect.name == "postgresql":
+        held = _held(connection, table, (*columns, *keys), rows)
+        put = ", ".join(f'"{c}" = h."{c}"' for c in columns)
+        connection.exec_driver_sql(
+            f'UPDATE "{table.name}" t SET {put} FROM {held} h WHERE {_same(keys)}'  # noqa: S608
+        )
+        return
+    put = ", ".join(f'"{c}" = ?' for c in columns)
+    which = " AND ".join(f'"{k}" = ?' for k in keys)
+    statement = f'UPDATE "{table.name}" SET {put} WHERE {which}'  # noqa: S608 - from the schema
+    for chunk in batches(rows, CHUNK):
+        connection.exec_driver_sql(statement, chunk)
+
+
+def delete_rows(
+    connection: Connection, table: Table, keys: Sequence[str], rows: Sequence[tuple[Any, ...]]
+) -> None:
+    """Delete rows by the values of their key columns."""
+    if connection.dialect.name == "postgresql":
+        held = _held(connection, table, keys, rows)
+        connection.exec_driver_sql(
+            f'DELETE FROM "{table.name}" t USING {held} h WHERE {_same(keys)}'  # noqa: S608
+        )
+        return
+    which = " AND ".join(f'"{k}" = ?' for k in keys)
+    for chunk in batches(rows, CHUNK):
+        connection.exec_driver_sql(f'DELETE FROM "{table.name}" WHERE {which}', chunk)  # noqa: S608
+
+
+def _same(keys: Sequence[str]) -> str:
+    return " AND ".join(f't."{k}" = h."{k}"' for k in keys)
+
+
+def _held(
+    connection: Connection, table: Table, columns: Sequence[str], rows: Iterable[tuple[Any, ...]]
+) -> str:
+    """A temporary table of PostgreSQL that holds rows of some columns; its name."""
+    name = f"held_{table.name}"
+    connection.exec_driver_sql(f"DROP TABLE IF EXISTS {name}")
+    names = ", ".join(f'"{c}"' for c in columns)
+    connection.exec_driver_sql(
+        f'CREATE TEMPORARY TABLE {name} AS SELECT {names} FROM "{table.name}" LIMIT 0'  # noqa: S608
+    )
+    load_rows(connection, staging(name), columns, rows)
+    return name
+
+
+def these_rows(
+    connection: Connection, table: Table, key: str, wanted: Iterable[Any]
+) -> list[dict[str, Any]]:
+    """The rows in which a column has one of the wanted values."""
+    names = [c.name for c in table.columns]
+    found = []
+    for some in batches(sorted(wanted), 500):
+        rows = connection.execute(select(table).where(table.c[key].in_(some))).fetchall()
+        found += [dict(zip(names, row, strict=True)) for row in rows]
+    return found
+
+
 def insert_many(connection: Connection, table: Table, rows: Sequence[dict[str, Any]]) -> None:
     """Insert rows whose values need the table's types, such as JSON."""
     for chunk in batches(rows, CHUNK):

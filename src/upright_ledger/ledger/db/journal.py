@@ -2,14 +2,27 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, Row, Table, and_, delete, func, insert, or_, select, update
+import msgspec
+from sqlalchemy import (
+    JSON,
+    Connection,
+    Table,
+    Text,
+    and_,
+    cast,
+    func,
+    or_,
+    select,
+    update,
+)
 
 from upright_ledger.errors import RefusedError, UsageError
+from upright_ledger.ledger.db.bulk import change_rows, delete_rows, load_rows, these_rows
 from upright_ledger.ledger.db.schema import JOURNALLED, changes, metadata, policies, sources, steps
 
 _FIXED = ("open", "migrate")
@@ -37,7 +50,7 @@ class Step:
     """The last step that was known when that was read which this step goes by; None where nothing
     came after it.
     """
-    _recorded: set[tuple[str, str]] = field(default_factory=set, repr=False)
+    _recorded: dict[str, set[str]] = field(default_factory=lambda: defaultdict(set), repr=False)
     meanwhile: int = 0
     """Entries that were left alone, as they were answered, or seen anew, after they were read."""
 
@@ -54,25 +67,27 @@ class Step:
         alone.
         """
         table, keys = _journalled(table_name)
-        before = self._before(table, keys, rows)
         self._note(table_name, rows)
-        fresh: list[dict[str, Any]] = []
-        replaced: list[dict[str, Any]] = []
-        images: list[dict[str, Any]] = []
+        before = self._before(table, keys, rows)
+        fresh: list[Mapping[str, Any]] = []
+        replaced: list[Mapping[str, Any]] = []
+        images: list[tuple[str, Mapping[str, Any] | None]] = []
         for row in rows:
             key = _row_key(keys, row)
             old = before.get(key)
             if old is not None and all(old[c] == v for c, v in row.items()):
                 continue
-            images.append(
-                {"step": self.id, "table_name": table_name, "row_key": key, "before": old}
-            )
-            (fresh if old is None else replaced).append(dict(row))
+            images.append((key, old))
+            (fresh if old is None else replaced).append(row)
         if fresh:
-            self.connection.execute(insert(table), fresh)
-        for row in replaced:
-            self.connection.execute(update(table).where(_is_row(table, keys, row)).values(**row))
-        self._record(images)
+            names = tuple(_whole(table, fresh[0]))
+            load_rows(self.connection, table, names, _stored(table, names, fresh))
+        if replaced:
+            names = tuple(c for c in replaced[0] if c not in keys)
+            change_rows(
+                self.connection, table, keys, names, _stored(table, (*names, *keys), replaced)
+            )
+        self._record(table_name, images)
 
     def remove(self, table_name: str, rows: Iterable[Mapping[str, Any]]) -> None:
         """Delete rows by their keys, keeping what they held."""
@@ -80,14 +95,10 @@ class Step:
         rows = list(rows)
         self._note(table_name, rows)
         before = self._before(table, keys, rows)
-        for row in rows:
-            self.connection.execute(delete(table).where(_is_row(table, keys, row)))
-        self._record(
-            [
-                {"step": self.id, "table_name": table_name, "row_key": k, "before": old}
-                for k, old in before.items()
-            ]
+        delete_rows(
+            self.connection, table, keys, [tuple(r[k] for k in keys) for r in before.values()]
         )
+        self._record(table_name, list(before.items()))
 
     def _note(self, table_name: str, rows: Sequence[Mapping[str, Any]]) -> None:
         """Remember of what something is worked out that changes with these rows."""
@@ -98,29 +109,32 @@ class Step:
         self.ruled |= table_name == "templates"
         self.refolded |= table_name == "policies"
 
-    def _record(self, images: list[dict[str, Any]]) -> None:
-        """Keep what rows held before this step; of what it changes twice, the first counts."""
-        images = [i for i in images if (i["table_name"], i["row_key"]) not in self._recorded]
-        self._recorded |= {(i["table_name"], i["row_key"]) for i in images}
-        if images:
-            self.connection.execute(insert(changes), images)
-            self.touched += len(images)
+    def _record(
+        self, table_name: str, images: Iterable[tuple[str, Mapping[str, Any] | None]]
+    ) -> None:
+        """Keep what rows held before this step (key, row); of what it changes twice, the first
+        counts.
+        """
+        recorded = self._recorded[table_name]
+        new = [(key, before) for key, before in images if key not in recorded]
+        recorded.update(key for key, _ in new)
+        rows = ((self.id, table_name, key, _ENCODER.encode(old).decode()) for key, old in new)
+        load_rows(self.connection, changes, ("step", "table_name", "row_key", "before"), rows)
+        self.touched += len(new)
 
     def _before(
         self, table: Table, keys: tuple[str, ...], rows: Sequence[Mapping[str, Any]]
     ) -> dict[str, dict[str, Any]]:
         """Row key → the row as it stands, for those of `rows` that exist."""
-        first = keys[0]
-        wanted = sorted({row[first] for row in rows})
-        found = {}
-        for at in range(0, len(wanted), 500):
-            for row in self.connection.execute(
-                select(table).where(table.c[first].in_(wanted[at : at + 500]))
-            ).mappings():
-                values = dict(row)
-                found[_row_key(keys, values)] = values
         asked = {_row_key(keys, row) for row in rows}
-        return {k: v for k, v in found.items() if k in asked}
+        found = {}
+        for row in these_rows(self.connection, table, keys[0], {row[keys[0]] for row in rows}):
+            if (key := _row_key(keys, row)) in asked:
+                found[key] = row
+        return found
+
+
+_ENCODER = msgspec.json.Encoder()
 
 
 def _journalled(name: str) -> tuple[Table, tuple[str, ...]]:
@@ -128,11 +142,23 @@ def _journalled(name: str) -> tuple[Table, tuple[str, ...]]:
 
 
 def _row_key(keys: tuple[str, ...], row: Mapping[str, Any]) -> str:
-    return json.dumps([row[k] for k in keys])
+    return f"[{', '.join([str(row[k]) for k in keys])}]"
 
 
-def _is_row(table: Table, keys: tuple[str, ...], row: Mapping[str, Any]) -> Any:
-    return and_(*(table.c[k] == row[k] for k in keys))
+def _stored(
+    table: Table, names: Sequence[str], rows: Iterable[Mapping[str, Any]]
+) -> Iterator[tuple[Any, ...]]:
+    """Rows as tuples of what their columns hold."""
+    packed = {n for n in names if isinstance(table.c[n].type, JSON)}
+    usual = {n: getattr(table.c[n].default, "arg", None) for n in names}
+    for row in rows:
+        values = ((n, row.get(n, usual[n])) for n in names)
+        yield tuple(
+            [
+                _ENCODER.encode(v).decode() if n in packed else str(v) if isinstance(v, str) else v
+                for n, v in values
+            ]
+        )
 
 
 def last_step(connection: Connection) -> int:
@@ -197,16 +223,11 @@ def undo(step: Step, target: int) -> str:
         raise RefusedError(
             f"step {target} ({row.command}) cannot be undone", "edit upright.toml instead"
         )
-    images = list(connection.execute(select(changes).where(changes.c.step == target)))
-    _refuse_later_changes(connection, step.id, target, images)
+    _refuse_later_changes(connection, step.id, target)
     # What an undo had taken back stands again, and what it had let stand is taken back again.
     for taken in connection.scalars(select(steps.c.id).where(steps.c.undone_by == target)).all():
         _mark(step, taken, None)
-    for image in images:
-        if image.table_name == steps.name:
-            _mark(step, json.loads(image.row_key)[0], image.before["undone_by"])
-        else:
-            _restore(step, image)
+    _restore(step, _images(connection, target))
     _mark(step, target, step.id)
     # Of several the first one: those after it came after it, too.
     connection.execute(update(steps).where(steps.c.id == step.id).values(undoes=target))
@@ -214,44 +235,60 @@ def undo(step: Step, target: int) -> str:
     return f"step {target} ({row.command}: {row.summary})"
 
 
+class _Image(NamedTuple):
+    """What a row held before a step; None: there was none. key: the values of its key columns."""
+
+    table: str
+    key: list[Any]
+    before: dict[str, Any] | None
+
+
+def _images(connection: Connection, step: int) -> list[_Image]:
+    c = changes.c
+    rows = connection.execute(
+        select(c.table_name, c.row_key, cast(c.before, Text)).where(c.step == step)
+    ).fetchall()
+    decode = msgspec.json.Decoder().decode
+    return [_Image(name, decode(key), decode(before or "null")) for name, key, before in rows]
+
+
 def _mark(step: Step, number: int, undone_by: int | None) -> None:
     """Say by which step a step is undone, or that it stands, and keep what was said before."""
     before = step.connection.scalar(select(steps.c.undone_by).where(steps.c.id == number))
     step.connection.execute(update(steps).where(steps.c.id == number).values(undone_by=undone_by))
-    image = {
-        "step": step.id,
-        "table_name": steps.name,
-        "row_key": json.dumps([number]),
-        "before": {"undone_by": before},
-    }
-    step._record([image])  # noqa: SLF001 - the journal's own
+    step._record(steps.name, [(f"[{number}]", {"undone_by": before})])  # noqa: SLF001 - its own
 
 
-def _refuse_later_changes(
-    connection: Connection, now: int, target: int, images: list[Row[Any]]
-) -> None:
+def _refuse_later_changes(connection: Connection, now: int, target: int) -> None:
     """A later step is in the way where it changed the same, unless it and its undo, or what it
     undoes, came after the target, too.
     """
-    later = (
-        select(changes.c.table_name, changes.c.row_key, steps.c.id, steps.c.command, steps.c.time)
-        .join(steps, steps.c.id == changes.c.step)
+    ours, later = changes.alias("ours"), changes.alias("later")
+    same = and_(later.c.table_name == ours.c.table_name, later.c.row_key == ours.c.row_key)
+    query = (
+        select(later.c.table_name, steps.c.id, steps.c.command, steps.c.time)
+        .select_from(ours)
+        .join(later, same)
+        .join(steps, steps.c.id == later.c.step)
         .where(
-            changes.c.step > target,
-            changes.c.step < now,
+            ours.c.step == target,
+            ours.c.table_name != steps.name,
+            later.c.step > target,
+            later.c.step < now,
             steps.c.undone_by.is_(None),
             or_(steps.c.undoes.is_(None), steps.c.undoes < target),
         )
         .order_by(steps.c.id)
+        .limit(1)
     )
-    ours = {(i.table_name, i.row_key) for i in images if i.table_name != steps.name}
-    for row in connection.execute(later):
-        if (row.table_name, row.row_key) in ours:
-            raise RefusedError(
-                f"step {row.id} ({row.command}, {row.time}) changed the same {row.table_name} "
-                "since",
-                f"undo step {row.id} first",
-            )
+    between = select(steps.c.id).where(steps.c.id > target, steps.c.id < now).limit(1)
+    if connection.scalar(between) is None:
+        return
+    if (row := connection.execute(query).first()) is not None:
+        raise RefusedError(
+            f"step {row.id} ({row.command}, {row.time}) changed the same {row.table_name} since",
+            f"undo step {row.id} first",
+        )
 
 
 def _whole(table: Table, before: Mapping[str, Any]) -> dict[str, Any]:
@@ -267,28 +304,32 @@ def _whole(table: Table, before: Mapping[str, Any]) -> dict[str, Any]:
     }
 
 
-def _restore(step: Step, image: Row[Any]) -> None:
-    keys = JOURNALLED[image.table_name]
-    key = dict(zip(keys, json.loads(image.row_key), strict=True))
-    if image.before is not None:
-        step.put(image.table_name, _whole(metadata.tables[image.table_name], image.before))
-    elif image.table_name == "policies":
-        # Policies are only ever added; what was in force before comes into force again under a new
-        # number.
-        newest = step.connection.scalar(select(func.max(policies.c.number))) or 0
-        before = (
-            step.connection.execute(select(policies).where(policies.c.number == key["number"] - 1))
-            .mappings()
-            .one()
-        )
-        step.put("policies", dict(before) | {"number": newest + 1})
-    elif image.table_name == "sources":
-        # What a source said is a fact and stays; it only counts no longer.
-        current = (
-            step.connection.execute(select(sources).where(sources.c.id == key["id"]))
-            .mappings()
-            .one()
-        )
-        step.put("sources", dict(current) | {"withdrawn": True})
-    else:
-        step.remove(image.table_name, [key])
+def _restore(step: Step, images: Iterable[_Image]) -> None:
+    """Let rows be what they were."""
+    put: dict[str, list[dict[str, Any]]] = defaultdict(list)
+    gone: dict[str, list[dict[str, Any]]] = defaultdict(list)
+    for image in images:
+        if image.table == steps.name:
+            _mark(step, image.key[0], (image.before or {})["undone_by"])
+        elif image.before is not None:
+            put[image.table].append(_whole(metadata.tables[image.table], image.before))
+        elif image.table == policies.name:
+            put[image.table].append(_policy_before(step, image.key[0]))
+        elif image.table == sources.name:
+            # What a source said is a fact and stays; it only counts no longer.
+            (row,) = these_rows(step.connection, sources, "id", image.key)
+            put[image.table].append(row | {"withdrawn": True})
+        else:
+            keys = JOURNALLED[image.table]
+            gone[image.table].append(dict(zip(keys, image.key, strict=True)))
+    for table, rows in put.items():
+        step.put_many(table, rows)
+    for table, rows in gone.items():
+        step.remove(table, rows)
+
+
+def _policy_before(step: Step, number: int) -> dict[str, Any]:
+    """The policy before one, under a new number: they are only ever added."""
+    newest = step.connection.scalar(select(func.max(policies.c.number))) or 0
+    (before,) = these_rows(step.connection, policies, "number", [number - 1])
+    return before | {"number": newest + 1}

@@ -56,7 +56,8 @@ def store_proposals(connection: Connection, step: int, proposals: Iterable[Store
 
 def load_proposals(connection: Connection) -> Mapping[int, list[StoredProposal]]:
     """Entry → its proposals, the best first, of the newest version that was not undone."""
-    return _proposals(connection, true())
+    newest = newest_proposals(connection)
+    return _proposals(connection, newest, true()) if newest is not None else {}
 
 
 def proposals_of(
@@ -64,8 +65,9 @@ def proposals_of(
 ) -> Mapping[int, list[StoredProposal]]:
     """As `load_proposals`, of some entries."""
     found: dict[int, list[StoredProposal]] = {}
-    for some in batches(entries, 500):
-        found |= _proposals(connection, schema.proposals.c.entry.in_(some))
+    if (newest := newest_proposals(connection)) is not None:
+        for some in batches(entries, 500):
+            found |= _proposals(connection, newest, schema.proposals.c.entry.in_(some))
     return found
 
 
@@ -79,9 +81,9 @@ def newest_proposals(connection: Connection) -> int | None:
 
 
 def _proposals(
-    connection: Connection, wanted: ColumnElement[bool]
+    connection: Connection, newest: int, wanted: ColumnElement[bool]
 ) -> dict[int, list[StoredProposal]]:
-    p, newest = schema.proposals, newest_proposals(connection)
+    p = schema.proposals
     found: dict[int, list[StoredProposal]] = defaultdict(list)
     for row in connection.execute(
         select(p).where(p.c.step == newest, wanted).order_by(p.c.entry, p.c.rank)

@@ -1,0 +1,172 @@
+"""Questions and small changes on large ledgers, and the work on all entries: seconds beyond the
+start of the program, in units of U, and memory.
+
+python benchmarks/asking.py [ENTRIES…] [--keep FOLDER] [--only NAME,…] [--plot FILE.png]
+
+U is the time, measured in the same round, in which a fresh Python adds ten million numbers. Each
+ledger holds ENTRIES entries with hits and titles, an answer for each but one in a hundred, and as
+many pages. With --keep, ledgers are made once and used again.
+"""
+
+from __future__ import annotations
+
+import argparse
+import csv
+import json
+import random
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from rules import NEW, OLD, PROGRAM, WORDS
+
+LOOP = "x = 0\nfor i in range(10_000_000): x += i\n"
+ROUNDS = 3
+ONE = "/clock/dial-0.html"
+
+QUESTIONS: dict[str, tuple[str, ...]] = {
+    "upright": (),
+    "balance": ("balance",),
+    "entries --sort value": ("entries", "--sort", "value"),
+    "entries --sort hits": ("entries", "--sort", "hits"),
+    "entries --answer gone": ("entries", "--answer", "gone"),
+    "entries '*bell*'": ("entries", "*bell*"),
+    "entries --families": ("entries", "--families"),
+    "entries --sections": ("entries", "--sections"),
+    "entries /one": ("entries", ONE),
+    "history": ("history",),
+    "runs": ("runs",),
+    "decide /one": ("decide", ONE, "--gone"),
+    "undo": ("undo",),
+}
+"""In their order: the last one takes back what the one before it did."""
+
+WORK: dict[str, tuple[str, ...]] = {
+    "check": ("check",),
+    "build nginx": ("build", "--for", "nginx", "--out", "{out}/nginx"),
+    "build Apache": ("build", "--for", "apache", "--out", "{out}/apache"),
+    "build HAProxy": ("build", "--for", "haproxy", "--out", "{out}/haproxy"),
+    "build lighttpd": ("build", "--for", "lighttpd", "--out", "{out}/lighttpd"),
+}
+
+
+def make_ledger(folder: Path, entries: int) -> dict[str, float]:
+    """A ledger of so many entries; seconds of each command that filled it."""
+    rng = random.Random(7)
+    took: dict[str, float] = {}
+    with tempfile.TemporaryDirectory() as held:
+        old, pages, pairs = (Path(held) / f"{n}.csv" for n in ("old", "pages", "pairs"))
+        with old.open("w") as a, pages.open("w") as b, pairs.open("w") as c:
+            to_old, to_pages, to_pairs = csv.writer(a), csv.writer(b), csv.writer(c)
+            to_old.writerow(("url", "hits", "title"))
+            to_pages.writerow(("url", "title", "status"))
+            to_pairs.writerow(("old", "new", "status"))
+            for n in range(entries):
+                folder_name, name = rng.choice(WORDS), rng.choice(WORDS)
+                url = OLD + (ONE if n == 0 else f"/{folder_name}/{name}-{n}.html")
+                page = f"{NEW}/{name}/{folder_name}-{n}/"
+                to_old.writerow((url, rng.randrange(1, 5000), f"{name} {folder_name} {n}"))
+                to_pages.writerow((page, f"{name} {folder_name} {n}", 200))
+                if n % 100:
+                    to_pairs.writerow(
+                        (url, "" if n % 20 == 1 else page, 410 if n % 20 == 1 else 301)
+                    )
+        measured("open", str(folder), "--old", OLD, "--new", NEW)
+        for name, words in (
+            ("gather", ("gather", str(old))),
+            ("stock", ("stock", str(pages))),
+            ("decide --from", ("decide", "--from", str(pairs))),
+            ("undo of it", ("undo",)),
+            ("decided again", ("decide", "--from", str(pairs))),
+        ):
+            took[name] = measured("--ledger", str(folder), *words)[0]
+    return took
+
+
+def measured(*arguments: str) -> tuple[float, int]:
+    """Seconds and megabytes of one run of the program."""
+    done = subprocess.run(
+        ["/usr/bin/time", "-f", "%e %M", PROGRAM, *arguments],
+        check=False,
+        capture_output=True,
+        encoding="utf-8",
+    )
+    if done.returncode > 1:
+        raise SystemExit(done.stderr)
+    seconds, kilobytes = done.stderr.strip().splitlines()[-1].split()
+    return float(seconds), int(kilobytes) // 1024
+
+
+def unit() -> float:
+    """U, now."""
+    began = time.perf_counter()
+    subprocess.run([sys.executable, "-c", LOOP], check=True)
+    return time.perf_counter() - began
+
+
+def start() -> float:
+    """Seconds of `upright --help`, now."""
+    return measured("--help")[0]
+
+
+def ask(ledger: Path, wanted: dict[str, tuple[str, ...]], rounds: int) -> dict[str, list[float]]:
+    """Name → the median seconds beyond the start, U, the ratio, and the most megabytes."""
+    found: dict[str, list[tuple[float, float, int]]] = {name: [] for name in wanted}
+    for _ in range(rounds):
+        for name, words in wanted.items():
+            with tempfile.TemporaryDirectory() as out:
+                u, began = unit(), start()
+                told = [w.format(out=out) for w in words]
+                seconds, megabytes = measured("--ledger", str(ledger), *told)
+            found[name].append((seconds - began, u, megabytes))
+    return {
+        name: [
+            statistics.median(s for s, _, _ in rows),
+            statistics.median(u for _, u, _ in rows),
+            statistics.median(s / u for s, u, _ in rows),
+            max(m for _, _, m in rows),
+        ]
+        for name, rows in found.items()
+    }
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("entries", nargs="*", type=int, default=[100_000])
+    parser.add_argument("--keep", type=Path)
+    parser.add_argument("--only", default="")
+    parser.add_argument("--rounds", type=int, default=ROUNDS)
+    parser.add_argument("--plot", default="")
+    options = parser.parse_args()
+    chosen = options.only.split(",") if options.only else [*QUESTIONS, *WORK]
+    wanted = {n: w for n, w in (QUESTIONS | WORK).items() if n in chosen}
+    table: dict[int, dict[str, list[float]]] = {}
+    for entries in options.entries:
+        keep = options.keep or Path(tempfile.mkdtemp())
+        ledger = keep / f"ledger-{entries}"
+        if not ledger.exists():
+            keep.mkdir(parents=True, exist_ok=True)
+            u = unit()
+            for name, seconds in make_ledger(ledger, entries).items():
+                print(
+                    f"{entries:10,}  {name:22} {seconds:7.2f} s  {seconds / u:6.2f} U", flush=True
+                )
+        table[entries] = ask(ledger, wanted, options.rounds)
+        for name, (seconds, u, ratio, megabytes) in table[entries].items():
+            print(
+                f"{entries:10,}  {name:22} {seconds:7.2f} s  {ratio:6.2f} U  {megabytes:6,.0f} MB"
+                f"   (U {u:.2f} s)",
+                flush=True,
+            )
+        if options.keep is None:
+            shutil.rmtree(keep)
+    if options.plot:
+        Path(options.plot).with_suffix(".json").write_text(json.dumps(table))
+
+
+if __name__ == "__main__":
+    main()

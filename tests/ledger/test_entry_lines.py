@@ -1,0 +1,131 @@
+"""Lines of entries: whatever is done, in whatever order, they are what the facts amount to, and what
+is worked out step by step is what is worked out at once.
+"""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from itertools import count
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from hypothesis import given
+from hypothesis import strategies as st
+from sqlalchemy import text
+
+from conftest import OLD, Program
+from ledgers import fresh_ledger
+from properties import in_brief
+from raw_tables import lines_stand
+from upright_ledger.app.collect.fold import folding
+from upright_ledger.app.collect.gather import gather
+from upright_ledger.app.collect.stock import stock
+from upright_ledger.app.decide.decide import decide_one, decide_template
+from upright_ledger.app.journal import undo
+from upright_ledger.core.inventory.answer import AnswerKind, usual
+from upright_ledger.errors import UprightError
+from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.entry_lines import restate
+
+PATHS = ("/a", "/A", "/a/", "/b/1.html", "/b/2.html", "/b/3.html", "/b/4.html", "/c", "/index.html")
+UNITS = ("hits", "visits", "clicks", "impressions", "referring domains", "backlinks")
+PERIODS = (("", ""), ("2026-05-01", "2026-05-31"), ("2026-05-20", "2026-06-03"))
+AGENTS = ("Mozilla/5.0 (X11; Linux x86_64; rv:140.0) Gecko/20100101 Firefox/140.0", "curl/8")
+SHARED = ["https://new.example", OLD]
+
+
+def table(seed: list[tuple[str, int]], units: tuple[str, ...]) -> str:
+    rows = (
+        f"{OLD}{path},{','.join(str(n + k) for k in range(len(units)))},T{n}" for path, n in seed
+    )
+    return "\n".join((f"url,{','.join(units)},title", *rows)) + "\n"
+
+
+def log(seed: list[tuple[str, int]]) -> str:
+    return "".join(
+        f'192.0.2.{n} - - [{n % 20 + 1:02}/May/2026:10:00:{k:02} +0000] "GET {path} HTTP/1.1" '
+        f'{(200, 404, 301, 410)[n % 4]} 1 "-" "{AGENTS[n % 7 == 0]}"\n'
+        for k, (path, n) in enumerate(seed)
+    )
+
+
+ROWS = st.lists(st.tuples(st.sampled_from(PATHS), st.integers(1, 60)), min_size=1, max_size=8)
+DEEDS = st.lists(
+    st.one_of(
+        st.tuples(st.just("table"), ROWS, st.sampled_from(UNITS), st.sampled_from(PERIODS)),
+        st.tuples(st.just("log"), ROWS),
+        st.tuples(st.just("stock"), ROWS),
+        st.tuples(st.just("decide"), st.sampled_from(PATHS), st.sampled_from(["gone", "ignore"])),
+        st.tuples(st.just("template"), st.sampled_from(["/b/{n}.html", "/{x}"])),
+        st.tuples(st.just("fold"), st.sampled_from(["fold", "exact"])),
+        st.tuples(st.just("undo"), st.integers(1, 2)),
+    ),
+    min_size=1,
+    max_size=7,
+)
+
+
+def do(ledger: Ledger, folder: Path, number: int, deed: tuple[object, ...]) -> None:
+    """One command."""
+    match deed:
+        case ("table", rows, unit, period):
+            file = folder / f"{number}.csv"
+            file.write_text(table(rows, (unit, "visits") if unit != "visits" else (unit,)))
+            gather(ledger, [str(file)], period=period)
+        case ("log", rows):
+            (folder / f"{number}.log").write_text(log(rows))
+            gather(ledger, [str(folder / f"{number}.log")])
+        case ("stock", rows):
+            (folder / f"{number}.csv").write_text(
+                "url,status\n" + "".join(f"{OLD}{path},{200 + n % 2 * 204}\n" for path, n in rows)
+            )
+            stock(ledger, [folder / f"{number}.csv"])
+        case ("decide", path, kind):
+            decide_one(ledger, str(path), usual(AnswerKind(str(kind))))
+        case ("template", source):
+            decide_template(ledger, str(source), usual(AnswerKind.GONE))
+        case ("fold", case):
+            folding(ledger, case=str(case))
+        case ("undo", times):
+            undo(ledger, int(str(times)))
+
+
+def kept(ledger: Ledger) -> dict[str, list[str]]:
+    with ledger.reading() as connection:
+        return {
+            name: sorted(map(repr, connection.execute(text(f"SELECT * FROM {name}"))))
+            for name in ("entry_lines", "entry_sources")
+        }
+
+
+@in_brief
+@given(deeds=DEEDS, shared=st.booleans())
+def test_lines_are_what_the_facts_amount_to_however_they_came(
+    deeds: list[tuple[object, ...]], shared: bool
+) -> None:
+    ledger = fresh_ledger([OLD], SHARED if shared else SHARED[:1])
+    numbers = count()
+    with TemporaryDirectory() as held:
+        for deed in deeds:
+            with suppress(UprightError):
+                do(ledger, Path(held), next(numbers), deed)
+            lines_stand(str(ledger.engine.url))
+            step_by_step = kept(ledger)
+            with ledger.writing() as connection:
+                restate(connection, ledger.settings)
+            assert kept(ledger) == step_by_step, deed
+
+
+def test_other_weights_and_sections_count_at_once(museum: Program) -> None:
+    museum.write("old.csv", "url,hits,linking domains\n/a/1,10,0\n/b/1,1,3\n")
+    museum("gather", "old.csv")
+    first = lambda: museum.json("entries", "--limit", "1")["entries"][0]  # noqa: E731
+    assert first()["legacy_url"].endswith("/b/1")
+    settings = museum.folder / "upright.toml"
+    settings.write_text(
+        settings.read_text()
+        .replace("linking_domains = 5.0", "linking_domains = 0.5")
+        .replace("[sections]", '[sections]\narchive = "/a/*"')
+    )
+    assert (first()["section"], first()["value"]) == ("archive", 10.0)
+    assert museum.json("entries", "--section", "archive")["matching"] == 1
