@@ -29,7 +29,7 @@ from clusters import BINARIES, PORT, cluster
 from conftest import OLD, Program, opened
 from ledger_model import Books, LedgerModel, Told
 from properties import in_brief
-from raw_tables import lines_stand
+from slow_lines import lines_stand
 
 NEW = "https://new.example"
 Rows = dict[str, list[str]]

@@ -124,7 +124,7 @@ def test_match_decide_check_build_rehearse(filled: Program) -> None:
         "move": 3,
         "gone": 1,
     }
-    assert balance["next"]["command"].startswith("upright build")
+    assert balance["next"]["command"] == "upright check"
     assert filled.json("check") == {
         "findings": [],
         "counts": {},

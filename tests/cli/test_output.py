@@ -82,11 +82,15 @@ def test_the_next_step_follows_the_work(museum: Program) -> None:
     seen.append(museum.json()["next"]["command"].split()[1])
     museum("decide", "/b", "--to", "/nowhere/")
     seen.append(museum.json()["next"]["command"].split()[1])
+    museum("check", code=1)
+    assert "fault" in museum.json()["next"]["why"]
     museum("decide", "/b", "--to", "/c/")
+    seen.append(museum.json()["next"]["command"].split()[1])
+    museum("check")
     seen.append(museum.json()["next"]["command"].split()[1])
     museum("build", "--for", "nginx", "--out", "rules")
     seen.append(museum.json()["next"]["command"].split()[1])
-    assert seen == ["gather", "stock", "match", "review", "check", "build", "replay"]
+    assert seen == ["gather", "stock", "match", "review", "check", "check", "build", "replay"]
 
 
 def test_the_overview_tells_what_was_done(busy: Program) -> None:

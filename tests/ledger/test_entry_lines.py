@@ -16,7 +16,7 @@ from sqlalchemy import text
 from conftest import OLD, Program
 from ledgers import fresh_ledger
 from properties import in_brief
-from raw_tables import lines_stand
+from slow_lines import lines_stand
 from upright_ledger.app.collect.fold import folding
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.collect.stock import stock
@@ -24,8 +24,8 @@ from upright_ledger.app.decide.decide import decide_one, decide_template
 from upright_ledger.app.journal import undo
 from upright_ledger.core.inventory.answer import AnswerKind, usual
 from upright_ledger.errors import UprightError
+from upright_ledger.ledger.lines.keeping import restate
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.entry_lines import restate
 
 PATHS = ("/a", "/A", "/a/", "/b/1.html", "/b/2.html", "/b/3.html", "/b/4.html", "/c", "/index.html")
 UNITS = ("hits", "visits", "clicks", "impressions", "referring domains", "backlinks")

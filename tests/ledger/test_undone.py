@@ -15,7 +15,7 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 from conftest import NEW, OLD, Program
 from ledgers import fresh_ledger
 from properties import in_brief
-from raw_tables import lines_stand
+from slow_lines import lines_stand
 from upright_ledger.app.collect.fold import folding
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.decide.decide import decide_one

@@ -8,6 +8,9 @@ from datetime import date
 from itertools import chain
 from typing import Any
 
+from sqlalchemy import create_engine, text
+from sqlalchemy.pool import NullPool
+
 Row = dict[str, Any]
 Line = dict[str, Any]
 PER_PERIOD = {"hits", "visits", "clicks", "impressions"}
@@ -143,3 +146,25 @@ def kept_lines(tables: Mapping[str, list[Row]]) -> dict[int, Line]:
         assert x["alone"] == (min(named[x["entry"]]) if len(named[x["entry"]]) == 1 else None)
     assert named.keys() <= found.keys()
     return found
+
+
+_TABLES = (
+    "sources", "spellings", "evidence", "observations", "answers", "entry_lines", "entry_sources",
+)  # fmt: skip
+WEIGHTS = {"traffic": 1.0, "linking_domains": 5.0, "linking_pages": 1.0, "impressions": 0.01}
+
+
+def tables_of(url: str) -> dict[str, list[dict[str, Any]]]:
+    """Table → its rows by column, of a database with this address."""
+    engine = create_engine(url, poolclass=NullPool)
+    with engine.connect() as connection:
+        return {
+            name: [dict(r) for r in connection.execute(text(f"SELECT * FROM {name}")).mappings()]
+            for name in _TABLES
+        }
+
+
+def lines_stand(url: str) -> None:
+    """The lines that a ledger keeps are those that its facts amount to."""
+    tables = tables_of(url)
+    assert kept_lines(tables) == lines_of(tables, WEIGHTS)

@@ -18,10 +18,10 @@ from upright_ledger.core.tracing.verdicts import is_language_home
 from upright_ledger.core.url.address import Address, address_of, parse_address
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.ledger.db.journal import last_step
+from upright_ledger.ledger.lines.given_answers import rule_answers, stock_page
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import load_claims
 from upright_ledger.ledger.tables.entries import load_entries, seen_queries, sessions_in_paths
-from upright_ledger.ledger.tables.given_answers import rule_answers, stock_page
 from upright_ledger.ledger.tables.stock import Destination, StockState, load_stock
 
 

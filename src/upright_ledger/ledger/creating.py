@@ -13,9 +13,9 @@ from upright_ledger.errors import InputError, RefusedError, UprightError
 from upright_ledger.ledger.clock import author, now
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.sqlite import lay_out
+from upright_ledger.ledger.lines import keeping
 from upright_ledger.ledger.migrations.numbered import migrate
 from upright_ledger.ledger.store import DATABASE_FILE, Ledger
-from upright_ledger.ledger.tables import entry_lines
 from upright_ledger.processes import lock
 from upright_ledger.settings.file import FILE_NAME
 from upright_ledger.settings.reading import read_settings
@@ -55,7 +55,7 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
                 "summary": "a new ledger",
             }
             connection.execute(insert(schema.steps).values(id=1, **opened))
-            entry_lines.restate(connection, ledger.settings)
+            keeping.restate(connection, ledger.settings)
     except BaseException:
         draft.unlink(missing_ok=True)
         if made:

@@ -29,8 +29,8 @@ from upright_ledger.ledger.db.databases import (
 from upright_ledger.ledger.db.journal import Step, last_step
 from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.db.sqlite import keep_log, shorten_log
+from upright_ledger.ledger.lines import keeping
 from upright_ledger.ledger.migrations.numbered import NEWEST, migrate, schema_number
-from upright_ledger.ledger.tables import entry_lines
 from upright_ledger.settings.file import FILE_NAME, drafted_policy, put_draft
 from upright_ledger.settings.model import Settings
 from upright_ledger.settings.reading import read_settings
@@ -98,7 +98,7 @@ class Ledger:
             )
             self._views[key] = _View(connection, last_step(connection))
             if self.shadowed:
-                entry_lines.shadow(connection, self.settings)
+                keeping.shadow(connection, self.settings)
         return self._views[key]
 
     def look_anew(self) -> None:
@@ -147,7 +147,7 @@ class Ledger:
             connection.execute(insert(schema.steps).values(id=before + 1, **row))
             step = Step(connection, before + 1, since=since if since != before else None)
             yield step
-            entry_lines.follow(step, self.settings)
+            keeping.follow(step, self.settings)
             if step.is_empty:
                 connection.execute(schema.steps.delete().where(schema.steps.c.id == step.id))
             else:
@@ -199,11 +199,11 @@ class Ledger:
     def keep_lines(self) -> None:
         """Work the lines of entries out anew where they rest on other settings than these."""
         with errors_of(self.where), self.engine.connect() as connection:
-            if entry_lines.are_of(connection, self.settings):
+            if keeping.are_of(connection, self.settings):
                 return
         try:
             with self._writing("settings") as connection:
-                entry_lines.restate(connection, self.settings)
+                keeping.restate(connection, self.settings)
         except DatabaseError:  # it is somebody else's, or there is no room
             self.shadowed = True
 

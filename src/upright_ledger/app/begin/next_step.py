@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from upright_ledger.app.prove.known_faults import known_faults
+from upright_ledger.app.known_faults import known_faults
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.tracing.run_kind import RunKind
+from upright_ledger.ledger.lines.listing import Filters, count_fitting
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.entries import count_entries
-from upright_ledger.ledger.tables.entry_list import Filters, count_fitting
 from upright_ledger.ledger.tables.proposals import newest_proposals
 from upright_ledger.ledger.tables.runs.builds import last_build
 from upright_ledger.ledger.tables.runs.runs import last_run

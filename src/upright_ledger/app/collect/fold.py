@@ -18,9 +18,9 @@ from upright_ledger.core.inventory.parameter_inference import (
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.ledger.db.policies import stored_policy
+from upright_ledger.ledger.lines.keeping import follow
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.entries import count_entries, hosts_of, seen_queries
-from upright_ledger.ledger.tables.entry_lines import follow
 from upright_ledger.ledger.tables.reclassify import ACCESS_LOG
 from upright_ledger.ledger.tables.renormalise import Refolded, refold
 from upright_ledger.ledger.tables.sources import list_sources

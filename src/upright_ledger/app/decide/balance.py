@@ -7,14 +7,14 @@ from typing import Any
 
 from upright_ledger.core.inventory.answer import ANSWERS, AnswerKind
 from upright_ledger.core.inventory.entry import Entry
-from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.entries import load_entries
-from upright_ledger.ledger.tables.entry_list import (
+from upright_ledger.ledger.lines.listing import (
     find_open,
     find_waiting,
     totals_by_answer,
     totals_by_source,
 )
+from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.entries import load_entries
 from upright_ledger.ledger.tables.sources import list_sources
 from upright_ledger.ledger.tables.stock import PURPOSES
 

@@ -17,9 +17,9 @@ from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.core.url.written_address import Written, as_written
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.db.journal import Step
+from upright_ledger.ledger.lines.listing import Filters, count_given
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import Posting, answers_of, of_person, post_answers
-from upright_ledger.ledger.tables.entry_list import Filters, count_given
 from upright_ledger.ledger.tables.observations import Entries
 from upright_ledger.ledger.tables.templates import StoredTemplate, post_template
 

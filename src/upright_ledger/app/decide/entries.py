@@ -12,9 +12,7 @@ from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.tables.export import CSV, write_table
 from upright_ledger.formats.tables.workbooks import Sheet
-from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.entries import count_entries, find_number, load_entries
-from upright_ledger.ledger.tables.entry_list import (
+from upright_ledger.ledger.lines.listing import (
     Filters,
     count_fitting,
     find_entries,
@@ -22,6 +20,8 @@ from upright_ledger.ledger.tables.entry_list import (
     groups_of,
     in_group,
 )
+from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.entries import count_entries, find_number, load_entries
 from upright_ledger.ledger.tables.one_entry import (
     AsideUrl,
     EvidenceRow,

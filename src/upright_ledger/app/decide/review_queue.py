@@ -20,10 +20,10 @@ from upright_ledger.core.url.tokens import tokens
 from upright_ledger.core.word import Word
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.files.atomic import json_bytes, write_whole
+from upright_ledger.ledger.lines.listing import Filters, count_fitting, find_entries, numbers_of
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import answers_of, of_person, post_answers
 from upright_ledger.ledger.tables.entries import load_entries
-from upright_ledger.ledger.tables.entry_list import Filters, count_fitting, find_entries, numbers_of
 from upright_ledger.ledger.tables.proposals import StoredProposal, proposals_of
 from upright_ledger.ledger.tables.stock import Destination, load_stock, stocked_as
 

@@ -34,9 +34,9 @@ from upright_ledger.formats.tables.export import CSV, XLSX, write_table
 from upright_ledger.formats.tables.rows import RowWidth, rows_of
 from upright_ledger.formats.tables.workbooks import Sheet
 from upright_ledger.ledger.db.journal import last_step
+from upright_ledger.ledger.lines.listing import Filters
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import answers_before, of_person, post_answers, sampled
-from upright_ledger.ledger.tables.entry_list import Filters
 from upright_ledger.ledger.tables.proposals import StoredProposal, load_proposals
 
 COLUMNS = (

@@ -7,13 +7,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from upright_ledger.app.known_faults import KnownFaults, settings_digest
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.fix import Mend
-from upright_ledger.app.prove.known_faults import what_is_known
 from upright_ledger.core.rules.finding import Cause, Finding, causes
 from upright_ledger.core.rules.proofs.proof import Proof
 from upright_ledger.core.severity import Severity
-from upright_ledger.ledger.tables.kept import keep
+from upright_ledger.ledger.lines.kept import keep
 
 _NO_HOST = "http://no-host-given.invalid"
 
@@ -89,6 +89,13 @@ class Checked:
                 "held_back": self.rules - self.proof.rules,
             },
         }
+
+
+def what_is_known(move: MoveState) -> KnownFaults:
+    """What the rules of a move amount to."""
+    faults = sum(1 for f in move.compiled.findings if f.severity != Severity.NOTE)
+    settings = settings_digest(move.ledger.settings)
+    return KnownFaults(move.step, faults, move.compiled.rules.digest, settings)
 
 
 def check_ledger(move: MoveState, mends: Sequence[Mend] = ()) -> Checked:

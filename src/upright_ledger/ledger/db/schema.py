@@ -21,10 +21,12 @@ from sqlalchemy import (
     Table,
     Text,
     UniqueConstraint,
-    text,
 )
 
 metadata = MetaData()
+
+MORE = ("CREATE INDEX IF NOT EXISTS spellings_in_doubt ON spellings (site, key) WHERE key <> ''",)
+"""What is made beside the tables: to say it with them would load a module for each database."""
 
 
 def staging(name: str) -> Table:
@@ -126,13 +128,6 @@ spellings = Table(
     Column("aside", String, nullable=False, default=""),
     Column("key", Text, nullable=False, default="", server_default=""),
     UniqueConstraint("site", "spelling", name="spellings_by_text"),
-    Index(
-        "spellings_in_doubt",
-        "site",
-        "key",
-        sqlite_where=text("key <> ''"),
-        postgresql_where=text("key <> ''"),
-    ),
 )
 
 # One figure: spelling × source × unit × status class × people or bots, with its days packed beside

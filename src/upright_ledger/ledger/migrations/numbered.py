@@ -114,6 +114,7 @@ def migrate(connection: Connection) -> int:
     present = schema_number(connection)
     if not present:
         schema.metadata.create_all(connection)
+        run(connection, *schema.MORE)
     for number, name, change in MIGRATIONS:
         if number > present:
             if present:

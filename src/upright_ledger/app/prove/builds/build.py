@@ -31,7 +31,7 @@ from upright_ledger.app.prove.builds.deployed_rules import (
     deployed_rules,
     is_rule_file,
 )
-from upright_ledger.app.prove.known_faults import what_is_known
+from upright_ledger.app.prove.check import what_is_known
 from upright_ledger.core.rules.compiler import ExcludedRule
 from upright_ledger.core.rules.condenser import Condensed, condense
 from upright_ledger.core.rules.ruleset import RuleSet
@@ -40,7 +40,7 @@ from upright_ledger.core.word import Word
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.formats.files.atomic import csv_bytes, json_bytes
 from upright_ledger.ledger.clock import now
-from upright_ledger.ledger.tables.kept import keep
+from upright_ledger.ledger.lines.kept import keep
 from upright_ledger.ledger.tables.runs.builds import add_build
 from upright_ledger.servers import DIALECTS, load_dialect, load_server
 from upright_ledger.servers.import_list import Profile

@@ -20,7 +20,7 @@ from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, Decision,
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.ledger.tables.entry_list import Filters
+from upright_ledger.ledger.lines.listing import Filters
 
 SHOWN = 8
 

@@ -13,9 +13,9 @@ from upright_ledger.cli.options.shared import FILE, choice_of, force_option, jso
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.core.inventory.units import PER_PERIOD
+from upright_ledger.ledger.lines.listing import SORTS, Filters
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import BY
-from upright_ledger.ledger.tables.entry_list import SORTS, Filters
 from upright_ledger.ledger.tables.one_entry import EvidenceRow
 
 SHOWN = 20

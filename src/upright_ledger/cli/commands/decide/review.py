@@ -15,7 +15,7 @@ from upright_ledger.cli.screens.review import Screen
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.errors import UsageError
-from upright_ledger.ledger.tables.entry_list import Filters
+from upright_ledger.ledger.lines.listing import Filters
 
 SHOWN = 8
 

@@ -31,8 +31,8 @@ from upright_ledger.core.monitoring.changes import NewsKind, body_of
 from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.errors import UsageError
 from upright_ledger.formats.records import ReadOptions
+from upright_ledger.ledger.lines.listing import Filters
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.entry_list import Filters
 from upright_ledger.web.http.options import RequestOptions, is_local
 
 

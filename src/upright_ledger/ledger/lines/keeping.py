@@ -16,7 +16,7 @@ from typing import Any
 import xxhash
 from sqlalchemy import Connection, delete, select, text
 
-from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
+from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.inventory.evidence import Asker, Weights
 from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.inventory.units import (
@@ -35,9 +35,8 @@ from upright_ledger.ledger.db.derived import entry_lines, entry_sources, kept
 from upright_ledger.ledger.db.journal import Step, last_step
 from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.db.schema import staging
-from upright_ledger.ledger.tables.given_answers import Given, GivenAnswers, Unanswered
-from upright_ledger.ledger.tables.kept import find_kept, keep
-from upright_ledger.ledger.tables.names import plainest
+from upright_ledger.ledger.lines.kept import find_kept, keep
+from upright_ledger.ledger.lines.names import plainest
 from upright_ledger.ledger.tables.sources import days_of_exports
 from upright_ledger.settings.model import Settings
 
@@ -177,7 +176,10 @@ def _follow(step: Step, settings: Settings) -> None:
     everything_open = step.ruled or _rules_or_stock(connection, step.sources)
     _keep_families(connection)
     _work_out(connection, settings, days, "touched w CROSS JOIN ", "p.entry = w.entry")
-    _give(connection, settings, None if everything_open else "touched")
+    if everything_open:
+        _give(connection, settings, fresh=False)
+    else:
+        _give(connection, settings, "touched")
     _restore_families(connection)
     if days != _kept(connection)["days"]:
         statement = f"UPDATE entry_lines SET value = {_VALUE} WHERE logged > 0"  # noqa: S608
@@ -192,7 +194,7 @@ def restate(connection: Connection, settings: Settings) -> None:
     connection.execute(delete(entry_lines))
     connection.execute(delete(entry_sources))
     _work_out(connection, settings, days, "", "p.entry IS NOT NULL")
-    _give(connection, settings, None)
+    _give(connection, settings)
     for (site,) in connection.execute(select(entry_lines.c.site).distinct()).all():
         _find_families(connection, site)
     _keep(connection, settings, days)
@@ -324,38 +326,52 @@ def _called(
         yield entry, url, sections.of(site, key) if sections else "", len(variants)
 
 
-def _give(connection: Connection, settings: Settings, among: str | None) -> None:
+def _give(
+    connection: Connection, settings: Settings, among: str = "", *, fresh: bool = True
+) -> None:
     """Give entries that have no answer of their own that of the rule that fits them, or let them be
-    kept where their page lives on. among: the table of those to look at; None: all.
+    kept where their page lives on. among: the table of those to look at; empty: all. fresh: their
+    lines were just written, and say nothing of rules.
     """
-    answers = GivenAnswers(connection, settings.sites, stored_policy(connection)[1])
+    may_be = _may_be_given(connection, settings)
+    if fresh and not may_be:
+        return
     wanted = f"JOIN {among} w ON w.entry = x.entry " if among else ""
     own = f"LEFT JOIN answers a ON a.entry = x.entry WHERE COALESCE(a.kind, '{AnswerKind.OPEN}')"
     query = (
-        f'SELECT x.entry, x.site, x.url, x.statuses, x.kind, a."by", a."where", a."query" FROM entry_lines x {wanted}{own} '  # noqa: S608
-        f"= '{AnswerKind.OPEN}'"
+        "SELECT x.entry, x.site, x.url, x.statuses, x.kind, "  # noqa: S608
+        f'a."by", a."where", a."query" FROM entry_lines x {wanted}{own} = \'{AnswerKind.OPEN}\''
     )
-    if not answers:
-        query += ' AND x."by" IN (:stock, :template, :rule)'
-    values = {"stock": AnsweredBy.STOCK, "template": AnsweredBy.TEMPLATE, "rule": AnsweredBy.RULE}
-    rows = connection.execute(text(query), {} if answers else values).fetchall()
-    waiting = [Unanswered(r[0], r[1], r[2], "|2xx:" in r[3]) for r in rows]
-    found = {g.entry: g for g in answers.of(waiting)} if answers else {}
-    rows_before = (r for r in rows if r[4] != AnswerKind.OPEN and r[0] not in found)
-    opened = [
-        (r[0], AnswerKind.OPEN, 0, "", r[5] or "", r[6] or "", r[7] or QueryPolicy.CARRY_TRACKING)
-        for r in rows_before
-    ]
-    _put_given(connection, [*found.values(), *opened])
+    if not may_be:
+        query += " AND x.kind <> :open"
+    rows = connection.execute(text(query), {} if may_be else {"open": AnswerKind.OPEN}).fetchall()
+    found: dict[int, tuple[Any, ...]] = {}
+    if may_be and rows:
+        from upright_ledger.ledger.lines.given_answers import GivenAnswers, Unanswered
+
+        answers = GivenAnswers(connection, settings.sites, stored_policy(connection)[1])
+        waiting = [Unanswered(r[0], r[1], r[2], "|2xx:" in r[3]) for r in rows]
+        for g in answers.of(waiting):
+            a = g.answer
+            given = (g.entry, a.kind, a.status, a.destination, g.by, g.where, g.query)
+            found[g.entry] = given
+    for r in rows:
+        if r[4] != AnswerKind.OPEN and r[0] not in found:  # it is given none any more
+            own_query = r[7] or QueryPolicy.CARRY_TRACKING
+            found[r[0]] = (r[0], AnswerKind.OPEN, 0, "", r[5] or "", r[6] or "", own_query)
+    if found:
+        _put_given(connection, found.values())
 
 
-def _put_given(connection: Connection, given: Iterable[Given | tuple[object, ...]]) -> None:
-    rows = [
-        (g.entry, g.answer.kind, g.answer.status, g.answer.destination, g.by, g.where, g.query)
-        if isinstance(g, Given)
-        else g
-        for g in given
-    ]
+def _may_be_given(connection: Connection, settings: Settings) -> bool:
+    """Whether any entry can have the answer of a rule, or live on."""
+    if any(settings.sites.shared_origins(s.name) for s in settings.sites.old):
+        return True
+    rules = (schema.templates.c.id, schema.imported.c.source)
+    return any(connection.scalar(select(c).limit(1)) is not None for c in rules)
+
+
+def _put_given(connection: Connection, rows: Iterable[tuple[Any, ...]]) -> None:
     names = ("kind", "status", "destination", "by", "where", "query")
     load_rows(connection, staging("given"), ("entry", *names), rows)
     put = ", ".join(f'"{n}" = g."{n}"' for n in names)

@@ -80,10 +80,6 @@ class GivenAnswers:
     def _rules(self) -> RuleAnswers:
         return rule_answers(self._connection, self._sites, self._policy)
 
-    def __bool__(self) -> bool:
-        """Whether any entry may have such an answer."""
-        return any(self._sites.shared_origins(s.name) for s in self._sites.old) or bool(self._rules)
-
     def of(self, entries: Iterable[Unanswered]) -> Iterator[Given]:
         """The answers of those entries that are given one."""
         entries = list(entries)

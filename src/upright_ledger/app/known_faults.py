@@ -1,4 +1,4 @@
-"""What the last check found: counted, and kept, so that nobody works it out to say what comes next."""
+"""What the last check found: counted and kept, so that saying what comes next is no work."""
 
 from __future__ import annotations
 
@@ -8,11 +8,9 @@ from typing import Any
 import xxhash
 
 from upright_ledger import __version__
-from upright_ledger.app.move_state import MoveState
-from upright_ledger.core.severity import Severity
 from upright_ledger.ledger.db.journal import last_step
+from upright_ledger.ledger.lines.kept import find_kept
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.kept import find_kept
 from upright_ledger.settings.model import Settings
 
 NAME = "check"
@@ -36,11 +34,10 @@ class KnownFaults:
         return NAME, values.pop("step"), values
 
 
-def what_is_known(move: MoveState) -> KnownFaults:
-    """What the rules of a move amount to."""
-    faults = sum(1 for f in move.compiled.findings if f.severity != Severity.NOTE)
-    settings = _digest(move.ledger.settings)
-    return KnownFaults(move.step, faults, move.compiled.rules.digest, settings)
+def settings_digest(s: Settings) -> str:
+    """Of the settings on which rules rest, and of the program."""
+    told = repr((__version__, s.sites.old, s.sites.new, s.slash, s.forms, s.policy.as_dict()))
+    return xxhash.xxh3_128_hexdigest(told.encode("utf-8", "surrogatepass"))
 
 
 def known_faults(ledger: Ledger) -> KnownFaults | None:
@@ -50,10 +47,8 @@ def known_faults(ledger: Ledger) -> KnownFaults | None:
     if found is None:
         return None
     known = KnownFaults(found.step, **found.value)
-    return known if (newest, _digest(ledger.settings)) == (known.step, known.settings) else None
-
-
-def _digest(s: Settings) -> str:
-    """Of the settings on which rules rest, and of the program."""
-    told = repr((__version__, s.sites.old, s.sites.new, s.slash, s.forms, s.policy.as_dict()))
-    return xxhash.xxh3_128_hexdigest(told.encode("utf-8", "surrogatepass"))
+    return (
+        known
+        if (newest, settings_digest(ledger.settings)) == (known.step, known.settings)
+        else None
+    )

@@ -1,0 +1,1 @@
+"""What is worked out of entries, kept beside them: lines, answers that rules give, results."""
