@@ -125,22 +125,22 @@ INSERT INTO "entry_lines" VALUES(6,'quillhaven.example','http://www.quillhaven.e
 INSERT INTO "entry_lines" VALUES(7,'quillhaven.example','http://www.quillhaven.example/missing/03','','/missing/{number}',20.0,2.0,0.0,0.0,0.0,0.0,0.0,2.0,0.0,0.0,0.0,0.0,1,2,'2026-05-03','2026-05-03','|2xx:1.0|404:1.0|','','','open',0,'','carry-tracking','','');
 INSERT INTO "entry_lines" VALUES(8,'quillhaven.example','http://www.quillhaven.example/missing/04','','/missing/{number}',20.0,2.0,0.0,0.0,0.0,0.0,0.0,2.0,0.0,0.0,0.0,0.0,1,2,'2026-05-04','2026-05-04','|2xx:1.0|404:1.0|','','','open',0,'','carry-tracking','','');
 INSERT INTO "entry_lines" VALUES(9,'quillhaven.example','http://www.quillhaven.example/missing/05','','/missing/{number}',20.0,2.0,0.0,0.0,0.0,0.0,0.0,2.0,0.0,0.0,0.0,0.0,1,2,'2026-05-05','2026-05-05','|2xx:1.0|404:1.0|','','','open',0,'','carry-tracking','','');
-CREATE TABLE entry_sources (source INTEGER NOT NULL, entry INTEGER NOT NULL, PRIMARY KEY (source, entry), FOREIGN KEY(source) REFERENCES sources (id), FOREIGN KEY(entry) REFERENCES entries (id));
+CREATE TABLE entry_sources (source INTEGER NOT NULL, entry INTEGER NOT NULL, PRIMARY KEY (source, entry));
 INSERT INTO "entry_sources" VALUES(1,1);
-INSERT INTO "entry_sources" VALUES(2,1);
-INSERT INTO "entry_sources" VALUES(4,1);
-INSERT INTO "entry_sources" VALUES(5,1);
 INSERT INTO "entry_sources" VALUES(1,2);
-INSERT INTO "entry_sources" VALUES(2,2);
-INSERT INTO "entry_sources" VALUES(4,2);
 INSERT INTO "entry_sources" VALUES(1,3);
-INSERT INTO "entry_sources" VALUES(4,3);
 INSERT INTO "entry_sources" VALUES(1,4);
 INSERT INTO "entry_sources" VALUES(1,5);
 INSERT INTO "entry_sources" VALUES(1,6);
+INSERT INTO "entry_sources" VALUES(2,1);
+INSERT INTO "entry_sources" VALUES(2,2);
 INSERT INTO "entry_sources" VALUES(2,7);
 INSERT INTO "entry_sources" VALUES(2,8);
 INSERT INTO "entry_sources" VALUES(2,9);
+INSERT INTO "entry_sources" VALUES(4,1);
+INSERT INTO "entry_sources" VALUES(4,2);
+INSERT INTO "entry_sources" VALUES(4,3);
+INSERT INTO "entry_sources" VALUES(5,1);
 CREATE TABLE evidence (
 	spelling INTEGER NOT NULL, 
 	source INTEGER NOT NULL, 
@@ -225,7 +225,7 @@ INSERT INTO "migrations" VALUES(8,'following','2026-11-29T14:56:03+00:00');
 INSERT INTO "migrations" VALUES(9,'sound logs','2026-11-29T14:56:03+00:00');
 INSERT INTO "migrations" VALUES(10,'how answers were found','2026-11-29T14:56:03+00:00');
 INSERT INTO "migrations" VALUES(11,'owned runs','2026-11-29T14:56:03+00:00');
-INSERT INTO "migrations" VALUES(12,'lines of entries','2026-11-29T23:13:53+00:00');
+INSERT INTO "migrations" VALUES(12,'lines of entries','2026-11-29T23:58:38+00:00');
 CREATE TABLE observations (
 	spelling INTEGER NOT NULL, 
 	source INTEGER NOT NULL, 

@@ -1,12 +1,12 @@
 """The tables of what is worked out from others: kept, so that questions are asked of the database.
 
 Each is written in the transaction that changes what it rests on, and may be worked out anew at any
-time: nothing here is a fact, and the journal carries none of it.
+time: nothing here is a fact, the journal carries none of it, and no database checks to what it belongs.
 """
 
 from __future__ import annotations
 
-from sqlalchemy import JSON, Column, Float, ForeignKey, Index, Integer, String, Table, Text
+from sqlalchemy import JSON, Column, Float, Index, Integer, String, Table, Text
 
 from upright_ledger.ledger.db.schema import metadata
 
@@ -17,7 +17,7 @@ ORDERED = Text().with_variant(Text(collation="C"), "postgresql")
 entry_lines = Table(
     "entry_lines",
     metadata,
-    Column("entry", Integer, ForeignKey("entries.id"), primary_key=True),
+    Column("entry", Integer, primary_key=True),
     Column("site", String, nullable=False),
     Column("url", ORDERED, nullable=False),  # by which it is called
     Column("section", String, nullable=False),
@@ -59,8 +59,8 @@ Index("entry_lines_alone", entry_lines.c.alone)
 entry_sources = Table(
     "entry_sources",
     metadata,
-    Column("source", Integer, ForeignKey("sources.id"), primary_key=True),
-    Column("entry", Integer, ForeignKey("entries.id"), primary_key=True),
+    Column("source", Integer, primary_key=True),
+    Column("entry", Integer, primary_key=True),
     Index("entry_sources_by_entry", "entry"),
 )
 

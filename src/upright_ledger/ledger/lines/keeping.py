@@ -8,7 +8,6 @@ exports of one unit the larger counts: they tell of the same people.
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import asdict
 from typing import Any
@@ -62,11 +61,14 @@ _TEMPORARY = {
     "was": "entry INTEGER PRIMARY KEY, site TEXT, family TEXT",
     "periods": "source INTEGER PRIMARY KEY, days INTEGER",
     "called": "entry INTEGER PRIMARY KEY, url TEXT, section TEXT, variants INTEGER",
+    "told": "entry INTEGER, source INTEGER, unit TEXT, asker TEXT, amount FLOAT, first_day TEXT, "
+    "last_day TEXT",
     "sums": "entry INTEGER PRIMARY KEY, logged FLOAT, bots FLOAT, hits FLOAT, visits FLOAT, "
     "clicks FLOAT, impressions FLOAT, domains FLOAT, pages FLOAT, traffic FLOAT, shown FLOAT, "
     "alone INTEGER, first_seen TEXT, last_seen TEXT",
     "codes": "entry INTEGER PRIMARY KEY, statuses TEXT",
-    "said": "entry INTEGER PRIMARY KEY, last_seen TEXT, title TEXT, language TEXT",
+    "said": "entry INTEGER PRIMARY KEY, last_seen TEXT, title TEXT, language TEXT, last_title TEXT, "
+    "last_language TEXT",
     "families": "entry INTEGER PRIMARY KEY, family TEXT",
     "given": "entry INTEGER PRIMARY KEY, kind TEXT, status INTEGER, destination TEXT, "
     '"by" TEXT, "where" TEXT, "query" TEXT',
@@ -98,12 +100,14 @@ INSERT INTO sums SELECT f.entry,
   CASE WHEN MIN(f.source) = MAX(f.source) THEN MIN(f.source) END,
   MIN(CASE WHEN asker <> '' THEN first_day END),
   MAX(CASE WHEN asker <> '' THEN last_day END)
-FROM (SELECT p.entry AS entry, v.source AS source, v.unit AS unit,
-    CASE WHEN v.unit = :hits THEN v.agent ELSE '' END AS asker, SUM(v.amount) AS amount,
-    MIN(NULLIF(v.first_day, '')) AS first_day, MAX(v.last_day) AS last_day
-  FROM {named}
-  GROUP BY p.entry, v.source, v.unit, CASE WHEN v.unit = :hits THEN v.agent ELSE '' END) f
-JOIN periods r ON r.source = f.source GROUP BY f.entry"""
+FROM told f JOIN periods r ON r.source = f.source GROUP BY f.entry"""
+
+_TOLD = """
+INSERT INTO told SELECT p.entry, v.source, v.unit,
+  CASE WHEN v.unit = :hits THEN v.agent ELSE '' END, SUM(v.amount),
+  MIN(NULLIF(v.first_day, '')), MAX(v.last_day)
+FROM {named}
+GROUP BY p.entry, v.source, v.unit, CASE WHEN v.unit = :hits THEN v.agent ELSE '' END"""
 
 _CODES = """
 INSERT INTO codes SELECT entry, '|' || {joined}(code || ':' || CAST(amount AS TEXT), '|') || '|'
@@ -112,14 +116,15 @@ FROM (SELECT p.entry AS entry, v.status_class AS code, SUM(v.amount) AS amount
 GROUP BY entry"""
 
 _SAID = """
-INSERT INTO said SELECT d.entry, d.last_seen, t.title, l.language
-FROM (SELECT p.entry AS entry, MAX(o.last_seen) AS last_seen FROM {observed} GROUP BY p.entry) d
-LEFT JOIN (SELECT entry, title FROM (SELECT p.entry AS entry, o.title AS title,
-    ROW_NUMBER() OVER (PARTITION BY p.entry ORDER BY o.source, o.spelling) AS place
-  FROM {observed} AND o.title <> '') x WHERE place = 1) t ON t.entry = d.entry
-LEFT JOIN (SELECT entry, language FROM (SELECT p.entry AS entry, o.language AS language,
-    ROW_NUMBER() OVER (PARTITION BY p.entry ORDER BY o.source, o.spelling) AS place
-  FROM {observed} AND o.language <> '') x WHERE place = 1) l ON l.entry = d.entry"""
+INSERT INTO said SELECT p.entry, MAX(o.last_seen), MIN(NULLIF(o.title, '')),
+  MIN(NULLIF(o.language, '')), MAX(o.title), MAX(o.language) FROM {observed} GROUP BY p.entry"""
+
+_SAID_FIRST = """
+UPDATE said SET {text} = f.{text} FROM (SELECT entry, {text} FROM (SELECT p.entry AS entry,
+    o.{text} AS {text}, ROW_NUMBER() OVER (PARTITION BY p.entry ORDER BY o.source, o.spelling) AS n
+  FROM said i CROSS JOIN {observed} AND i.entry = p.entry AND i.{text} <> i.last_{text}
+    AND o.{text} <> '') x WHERE n = 1) f WHERE f.entry = said.entry"""
+"""Of several texts that sources say the first."""
 
 _NAMED = (
     "{touched}spellings p CROSS JOIN evidence v CROSS JOIN sources s "
@@ -271,15 +276,22 @@ def _work_out(
         ((s, len(d)) for s, d in periods.items()),
     )
     joined = "string_agg" if connection.dialect.name == "postgresql" else "group_concat"
-    connection.execute(text(_SUMS.format(named=named)), _UNITS)
+    connection.execute(text(_TOLD.format(named=named)), {"hits": HITS})
+    connection.execute(text(_SUMS), _UNITS)
     connection.execute(text(_CODES.format(named=named, joined=joined)), {"hits": HITS})
     connection.execute(text(_SAID.format(observed=observed)))
+    for said in ("title", "language"):
+        connection.execute(text(_SAID_FIRST.format(observed=observed, text=said)))
     if touched:
         for table in (entry_lines, entry_sources):
             old = f"DELETE FROM {table.name} WHERE entry IN (SELECT entry FROM touched)"  # noqa: S608
             connection.execute(text(old))
-    pairs = "INSERT INTO entry_sources (entry, source) SELECT DISTINCT p.entry, v.source FROM "
-    connection.execute(text(pairs + named))
+    connection.execute(
+        text(
+            "INSERT INTO entry_sources (source, entry) "
+            "SELECT DISTINCT source, entry FROM told ORDER BY source, entry"
+        )
+    )
     called = list(_called(connection, settings, touched, these))  # asks while COPY could not
     load_rows(connection, staging("called"), ("entry", "url", "section", "variants"), called)
     values = _weights(settings.weights, days) | {
@@ -308,19 +320,19 @@ def _called(
         f"SELECT p.entry AS entry, COUNT(DISTINCT p.variant) AS variants, MIN(p.variant) AS one "  # noqa: S608
         f"FROM {touched}{shown} GROUP BY p.entry"
     )
-    several: dict[int, set[str]] = defaultdict(set)
-    query = (
-        f"SELECT p.entry, p.variant FROM ({counted}) n JOIN spellings p ON p.entry = n.entry "  # noqa: S608
-        f"WHERE n.variants > 1 AND p.id IN (SELECT p.id FROM {touched}{shown})"
-    )
-    for entry, variant in connection.execute(text(query)):
-        several[entry].add(variant)
     wanted = "JOIN touched w ON w.entry = e.id " if touched else ""
     query = (
-        f'SELECT e.id, e.site, e."key", e.legacy_url, n.one FROM entries e {wanted}'  # noqa: S608
+        f'SELECT e.id, e.site, e."key", e.legacy_url, n.one, n.variants FROM entries e {wanted}'  # noqa: S608
         f"LEFT JOIN ({counted}) n ON n.entry = e.id"
     )
-    for entry, site, key, legacy_url, one in connection.execute(text(query)).fetchall():
+    rows = connection.execute(text(query)).fetchall()
+    several: dict[int, set[str]] = {row[0]: set() for row in rows if (row[5] or 0) > 1}
+    if several:
+        spelled = text(f"SELECT p.entry, p.variant FROM {touched}{shown}")  # noqa: S608
+        for entry, variant in connection.execute(spelled):
+            if entry in several:
+                several[entry].add(variant)
+    for entry, site, key, legacy_url, one, _ in rows:
         variants = sorted(several[entry]) if entry in several else () if one is None else (one,)
         url = plainest(legacy_url, key, variants, index_files)
         yield entry, url, sections.of(site, key) if sections else "", len(variants)

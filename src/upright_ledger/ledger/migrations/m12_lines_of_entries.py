@@ -26,8 +26,7 @@ def lines_of_entries(connection: Connection) -> None:
         "CREATE INDEX entry_lines_by_kind ON entry_lines (kind, hits, value)",
         "CREATE INDEX entry_lines_alone ON entry_lines (alone)",
         "CREATE TABLE entry_sources (source INTEGER NOT NULL, entry INTEGER NOT NULL, "
-        "PRIMARY KEY (source, entry), FOREIGN KEY(source) REFERENCES sources (id), "
-        "FOREIGN KEY(entry) REFERENCES entries (id))",
+        "PRIMARY KEY (source, entry))",
         "CREATE INDEX entry_sources_by_entry ON entry_sources (entry)",
         "CREATE TABLE kept (name VARCHAR NOT NULL, step INTEGER NOT NULL, value JSON NOT NULL, "
         "PRIMARY KEY (name))",
