@@ -67,7 +67,7 @@ bench: $(VENV)/installed
 	$(BIN)/python benchmarks/served_cost.py
 	$(BIN)/python benchmarks/conformance.py
 	$(BIN)/python benchmarks/rule_files.py
-	$(BIN)/python benchmarks/start_up.py
+	$(BIN)/python benchmarks/asking.py
 	$(BIN)/python benchmarks/gathering.py
 	$(BIN)/python benchmarks/rehearsing.py
 	$(BIN)/python benchmarks/replaying.py

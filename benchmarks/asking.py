@@ -1,5 +1,5 @@
-"""Questions and small changes on large ledgers, and the work on all entries: seconds beyond the
-start of the program, in units of U, and memory.
+"""Questions and small changes on large ledgers: seconds beyond the start of the program, in units
+of U, and memory; what filled the ledgers; and the start itself, relative to importing click.
 
 python benchmarks/asking.py [ENTRIES…] [--keep FOLDER] [--only NAME,…] [--plot FILE.png]
 
@@ -44,14 +44,6 @@ QUESTIONS: dict[str, tuple[str, ...]] = {
     "undo": ("undo",),
 }
 """In their order: the last one takes back what the one before it did."""
-
-WORK: dict[str, tuple[str, ...]] = {
-    "check": ("check",),
-    "build nginx": ("build", "--for", "nginx", "--out", "{out}/nginx"),
-    "build Apache": ("build", "--for", "apache", "--out", "{out}/apache"),
-    "build HAProxy": ("build", "--for", "haproxy", "--out", "{out}/haproxy"),
-    "build lighttpd": ("build", "--for", "lighttpd", "--out", "{out}/lighttpd"),
-}
 
 
 def make_ledger(folder: Path, entries: int) -> dict[str, float]:
@@ -118,10 +110,8 @@ def ask(ledger: Path, wanted: dict[str, tuple[str, ...]], rounds: int) -> dict[s
     found: dict[str, list[tuple[float, float, int]]] = {name: [] for name in wanted}
     for _ in range(rounds):
         for name, words in wanted.items():
-            with tempfile.TemporaryDirectory() as out:
-                u, began = unit(), start()
-                told = [w.format(out=out) for w in words]
-                seconds, megabytes = measured("--ledger", str(ledger), *told)
+            u, began = unit(), start()
+            seconds, megabytes = measured("--ledger", str(ledger), *words)
             found[name].append((seconds - began, u, megabytes))
     return {
         name: [
@@ -134,6 +124,19 @@ def ask(ledger: Path, wanted: dict[str, tuple[str, ...]], rounds: int) -> dict[s
     }
 
 
+def beginning() -> str:
+    """The start of the program relative to importing click: median of interleaved runs."""
+    bare = [sys.executable, "-c", "import click"]
+    rows = []
+    for _ in range(15):
+        began = time.perf_counter()
+        subprocess.run(bare, check=True)
+        between = time.perf_counter()
+        subprocess.run([PROGRAM, "--help"], check=True, stdout=subprocess.DEVNULL)
+        rows.append((time.perf_counter() - between) / (between - began))
+    return f"upright --help takes {statistics.median(rows):.2f} times as long as importing click"
+
+
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("entries", nargs="*", type=int, default=[100_000])
@@ -142,8 +145,9 @@ def main() -> None:
     parser.add_argument("--rounds", type=int, default=ROUNDS)
     parser.add_argument("--plot", default="")
     options = parser.parse_args()
-    chosen = options.only.split(",") if options.only else [*QUESTIONS, *WORK]
-    wanted = {n: w for n, w in (QUESTIONS | WORK).items() if n in chosen}
+    chosen = options.only.split(",") if options.only else [*QUESTIONS]
+    wanted = {n: w for n, w in QUESTIONS.items() if n in chosen}
+    print(beginning())
     table: dict[int, dict[str, list[float]]] = {}
     for entries in options.entries:
         keep = options.keep or Path(tempfile.mkdtemp())

@@ -20,7 +20,8 @@ from slow_lines import lines_stand
 from upright_ledger.app.collect.fold import folding
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.collect.stock import stock
-from upright_ledger.app.decide.decide import decide_one, decide_template
+from upright_ledger.app.decide.decide import decide_one
+from upright_ledger.app.decide.decide_template import decide_template
 from upright_ledger.app.journal import undo
 from upright_ledger.core.inventory.answer import AnswerKind, usual
 from upright_ledger.errors import UprightError

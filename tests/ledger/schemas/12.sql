@@ -225,7 +225,7 @@ INSERT INTO "migrations" VALUES(8,'following','2026-11-29T14:56:03+00:00');
 INSERT INTO "migrations" VALUES(9,'sound logs','2026-11-29T14:56:03+00:00');
 INSERT INTO "migrations" VALUES(10,'how answers were found','2026-11-29T14:56:03+00:00');
 INSERT INTO "migrations" VALUES(11,'owned runs','2026-11-29T14:56:03+00:00');
-INSERT INTO "migrations" VALUES(12,'lines of entries','2026-11-29T23:58:38+00:00');
+INSERT INTO "migrations" VALUES(12,'lines of entries','2026-11-30T00:06:32+00:00');
 CREATE TABLE observations (
 	spelling INTEGER NOT NULL, 
 	source INTEGER NOT NULL, 

@@ -5,15 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from upright_ledger.app.decide.decide import (
-    Decided,
-    GivenAnswer,
-    as_given,
-    note_template,
-    read_new,
-    read_old,
-    read_template,
-)
+from upright_ledger.app.decide.decide import Decided, GivenAnswer, as_given, read_new, read_old
+from upright_ledger.app.decide.decide_template import note_template, read_template
 from upright_ledger.app.decide.pair_rows import (
     as_template,
     plainly_written,

@@ -10,8 +10,6 @@ from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.tables.export import CSV, write_table
-from upright_ledger.formats.tables.workbooks import Sheet
 from upright_ledger.ledger.lines.listing import (
     Filters,
     count_fitting,
@@ -110,6 +108,9 @@ def source_names(ledger: Ledger) -> dict[int, str]:
 
 def write_entries(path: Path, lines: Iterable[EntryLine]) -> None:
     """Write a list with COLUMNS. Raises UsageError."""
+    from upright_ledger.formats.tables.export import CSV, write_table
+    from upright_ledger.formats.tables.workbooks import Sheet
+
     write_table(
         path,
         Sheet("entries", COLUMNS, (line.row() for line in lines), ("legacy_url",)),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from itertools import count
 from typing import Any
 
 from sqlalchemy import Connection, Table, func, insert, select
@@ -28,6 +29,20 @@ def load_rows(
     statement = f'INSERT INTO "{table.name}" ({names}) VALUES ({marks})'  # noqa: S608
     for chunk in batches(rows, CHUNK):
         connection.exec_driver_sql(statement, chunk)
+
+
+def stream_rows(connection: Connection, statement: str) -> Iterator[tuple[Any, ...]]:
+    """The rows of a query as they come, within the connection's transaction."""
+    driver: Any = connection.connection.driver_connection
+    if connection.dialect.name == "postgresql":
+        with driver.cursor(name=f"rows_{next(_CURSORS)}") as cursor:
+            cursor.itersize = CHUNK
+            yield from cursor.execute(statement)
+        return
+    yield from driver.execute(statement)
+
+
+_CURSORS = count()
 
 
 def change_rows(

@@ -1,7 +1,8 @@
 """The tables of what is worked out from others: kept, so that questions are asked of the database.
 
 Each is written in the transaction that changes what it rests on, and may be worked out anew at any
-time: nothing here is a fact, the journal carries none of it, and no database checks to what it belongs.
+time: nothing here is a fact, the journal carries none of it, and no database checks to what it
+belongs.
 """
 
 from __future__ import annotations

@@ -2,13 +2,12 @@
 the database.
 
 A line is written in the transaction that changes what it rests on: evidence, spellings, answers,
-rules, stock, settings. Figures of logs add up, line by line, over all days they cover. Of two
-exports of one unit the larger counts: they tell of the same people.
+rules, stock, settings.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from typing import Any
 
@@ -16,15 +15,9 @@ import xxhash
 from sqlalchemy import Connection, delete, select, text
 
 from upright_ledger.core.inventory.answer import AnswerKind
-from upright_ledger.core.inventory.evidence import Asker, Weights
-from upright_ledger.core.inventory.sections import Sections
+from upright_ledger.core.inventory.evidence import Weights
 from upright_ledger.core.inventory.units import (
-    CLICKS,
     HITS,
-    IMPRESSIONS,
-    LINKING_DOMAINS,
-    LINKING_PAGES,
-    VISITS,
 )
 from upright_ledger.core.inventory.url_patterns import templates
 from upright_ledger.core.url.query import QueryPolicy
@@ -35,7 +28,7 @@ from upright_ledger.ledger.db.journal import Step, last_step
 from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.db.schema import staging
 from upright_ledger.ledger.lines.kept import find_kept, keep
-from upright_ledger.ledger.lines.names import plainest
+from upright_ledger.ledger.lines.working_out import work_out
 from upright_ledger.ledger.tables.sources import days_of_exports
 from upright_ledger.settings.model import Settings
 
@@ -46,29 +39,9 @@ _NAME = "lines"
 _MOST_AT_ONCE = 0.3
 """The share of all entries from which on all lines are worked out anew."""
 
-_UNITS = {
-    "hits": HITS,
-    "visits": VISITS,
-    "clicks": CLICKS,
-    "impressions": IMPRESSIONS,
-    "domains": LINKING_DOMAINS,
-    "pages": LINKING_PAGES,
-    "bots": Asker.BOTS,
-}
-
 _TEMPORARY = {
     "touched": "entry INTEGER PRIMARY KEY",
     "was": "entry INTEGER PRIMARY KEY, site TEXT, family TEXT",
-    "periods": "source INTEGER PRIMARY KEY, days INTEGER",
-    "called": "entry INTEGER PRIMARY KEY, url TEXT, section TEXT, variants INTEGER",
-    "told": "entry INTEGER, source INTEGER, unit TEXT, asker TEXT, amount FLOAT, first_day TEXT, "
-    "last_day TEXT",
-    "sums": "entry INTEGER PRIMARY KEY, logged FLOAT, bots FLOAT, hits FLOAT, visits FLOAT, "
-    "clicks FLOAT, impressions FLOAT, domains FLOAT, pages FLOAT, traffic FLOAT, shown FLOAT, "
-    "alone INTEGER, first_seen TEXT, last_seen TEXT",
-    "codes": "entry INTEGER PRIMARY KEY, statuses TEXT",
-    "said": "entry INTEGER PRIMARY KEY, last_seen TEXT, title TEXT, language TEXT, last_title TEXT, "
-    "last_language TEXT",
     "families": "entry INTEGER PRIMARY KEY, family TEXT",
     "given": "entry INTEGER PRIMARY KEY, kind TEXT, status INTEGER, destination TEXT, "
     '"by" TEXT, "where" TEXT, "query" TEXT',
@@ -82,79 +55,6 @@ _VALUE = (
     "+ CAST(:impressions AS FLOAT) * shown"
 )
 """As `core.inventory.evidence.value` has it."""
-
-_SUMS = """
-INSERT INTO sums SELECT f.entry,
-  SUM(CASE WHEN asker NOT IN ('', :bots) THEN amount ELSE 0 END),
-  SUM(CASE WHEN asker = :bots THEN amount ELSE 0 END),
-  MAX(CASE WHEN unit = :hits AND asker = '' THEN amount END),
-  MAX(CASE WHEN unit = :visits THEN amount END),
-  MAX(CASE WHEN unit = :clicks THEN amount END),
-  MAX(CASE WHEN unit = :impressions THEN amount END),
-  MAX(CASE WHEN unit = :domains THEN amount END),
-  MAX(CASE WHEN unit = :pages THEN amount END),
-  MAX(CASE WHEN unit IN (:hits, :visits, :clicks) AND asker = '' THEN
-    CASE WHEN r.days > 0 THEN amount * 30.0 / r.days ELSE amount END END),
-  MAX(CASE WHEN unit = :impressions THEN
-    CASE WHEN r.days > 0 THEN amount * 30.0 / r.days ELSE amount END END),
-  CASE WHEN MIN(f.source) = MAX(f.source) THEN MIN(f.source) END,
-  MIN(CASE WHEN asker <> '' THEN first_day END),
-  MAX(CASE WHEN asker <> '' THEN last_day END)
-FROM told f JOIN periods r ON r.source = f.source GROUP BY f.entry"""
-
-_TOLD = """
-INSERT INTO told SELECT p.entry, v.source, v.unit,
-  CASE WHEN v.unit = :hits THEN v.agent ELSE '' END, SUM(v.amount),
-  MIN(NULLIF(v.first_day, '')), MAX(v.last_day)
-FROM {named}
-GROUP BY p.entry, v.source, v.unit, CASE WHEN v.unit = :hits THEN v.agent ELSE '' END"""
-
-_CODES = """
-INSERT INTO codes SELECT entry, '|' || {joined}(code || ':' || CAST(amount AS TEXT), '|') || '|'
-FROM (SELECT p.entry AS entry, v.status_class AS code, SUM(v.amount) AS amount
-  FROM {named} AND v.unit = :hits AND v.agent <> '' GROUP BY p.entry, v.status_class) c
-GROUP BY entry"""
-
-_SAID = """
-INSERT INTO said SELECT p.entry, MAX(o.last_seen), MIN(NULLIF(o.title, '')),
-  MIN(NULLIF(o.language, '')), MAX(o.title), MAX(o.language) FROM {observed} GROUP BY p.entry"""
-
-_SAID_FIRST = """
-UPDATE said SET {text} = f.{text} FROM (SELECT entry, {text} FROM (SELECT p.entry AS entry,
-    o.{text} AS {text}, ROW_NUMBER() OVER (PARTITION BY p.entry ORDER BY o.source, o.spelling) AS n
-  FROM said i CROSS JOIN {observed} AND i.entry = p.entry AND i.{text} <> i.last_{text}
-    AND o.{text} <> '') x WHERE n = 1) f WHERE f.entry = said.entry"""
-"""Of several texts that sources say the first."""
-
-_NAMED = (
-    "{touched}spellings p CROSS JOIN evidence v CROSS JOIN sources s "
-    "WHERE v.spelling = p.id AND s.id = v.source AND NOT s.withdrawn AND {these}"
-)
-_OBSERVED = (
-    "{touched}spellings p CROSS JOIN observations o CROSS JOIN sources s "
-    "WHERE o.spelling = p.id AND s.id = o.source AND NOT s.withdrawn AND {these}"
-)
-
-_LINES = """
-INSERT INTO entry_lines (entry, site, url, section, family, hits, bots, visits, clicks,
-  impressions, links, logged, traffic, domains, pages, shown, variants, alone, first_seen,
-  last_seen, statuses, title, language, kind, status, destination, "query", "by", "where", value)
-SELECT q.*, {value} FROM (SELECT e.id, e.site, c.url, c.section, '' AS family,
-  CASE WHEN u.logged > 0 THEN u.logged ELSE COALESCE(u.hits, 0) END, COALESCE(u.bots, 0),
-  COALESCE(u.visits, 0), COALESCE(u.clicks, 0), COALESCE(u.impressions, 0),
-  CASE WHEN u.domains > 0 THEN u.domains ELSE COALESCE(u.pages, 0) END,
-  COALESCE(u.logged, 0) AS logged, COALESCE(u.traffic, 0) AS traffic,
-  COALESCE(u.domains, 0) AS domains, COALESCE(u.pages, 0) AS pages,
-  COALESCE(u.shown, 0) AS shown, c.variants, u.alone, COALESCE(u.first_seen, ''),
-  CASE WHEN COALESCE(d.last_seen, '') > COALESCE(u.last_seen, '') THEN d.last_seen
-    ELSE COALESCE(u.last_seen, '') END,
-  COALESCE(o.statuses, ''), COALESCE(d.title, ''), COALESCE(d.language, ''),
-  COALESCE(a.kind, :open), COALESCE(a.status, 0), COALESCE(a.destination, ''),
-  COALESCE(a."query", :query), COALESCE(a."by", ''), COALESCE(a."where", '')
-FROM called c CROSS JOIN entries e LEFT JOIN sums u ON u.entry = c.entry
-  LEFT JOIN codes o ON o.entry = c.entry LEFT JOIN said d ON d.entry = c.entry
-  LEFT JOIN answers a ON a.entry = c.entry
-WHERE e.id = c.entry AND (u.entry IS NOT NULL OR a.entry IS NOT NULL)) q"""
 
 
 def follow(step: Step, settings: Settings) -> None:
@@ -180,7 +80,10 @@ def _follow(step: Step, settings: Settings) -> None:
     days = _log_days(connection) if step.sources else int(_kept(connection)["days"])
     everything_open = step.ruled or _rules_or_stock(connection, step.sources)
     _keep_families(connection)
-    _work_out(connection, settings, days, "touched w CROSS JOIN ", "p.entry = w.entry")
+    for table in (entry_lines, entry_sources):
+        old = f"DELETE FROM {table.name} WHERE entry IN (SELECT entry FROM touched)"  # noqa: S608
+        connection.execute(text(old))
+    work_out(connection, settings, days, touched=True)
     if everything_open:
         _give(connection, settings, fresh=False)
     else:
@@ -198,7 +101,7 @@ def restate(connection: Connection, settings: Settings) -> None:
     days = _log_days(connection)
     connection.execute(delete(entry_lines))
     connection.execute(delete(entry_sources))
-    _work_out(connection, settings, days, "", "p.entry IS NOT NULL")
+    work_out(connection, settings, days, touched=False)
     _give(connection, settings)
     for (site,) in connection.execute(select(entry_lines.c.site).distinct()).all():
         _find_families(connection, site)
@@ -207,12 +110,14 @@ def restate(connection: Connection, settings: Settings) -> None:
 
 def shadow(connection: Connection, settings: Settings) -> None:
     """Work out all lines for one connection alone, in tables that hide those of the ledger."""
+    like = (
+        "(LIKE {0} INCLUDING ALL)"
+        if connection.dialect.name == "postgresql"
+        else "AS SELECT * FROM {0} LIMIT 0"
+    )
     for table in (entry_lines, entry_sources, kept):
-        if connection.dialect.name == "postgresql":
-            hiding = f"CREATE TEMPORARY TABLE {table.name} (LIKE {table.name} INCLUDING ALL)"
-        else:
-            hiding = f"CREATE TEMPORARY TABLE {table.name} AS SELECT * FROM {table.name} LIMIT 0"  # noqa: S608
-        connection.execute(text(hiding))
+        name = table.name
+        connection.execute(text(f"CREATE TEMPORARY TABLE {name} {like.format(name)}"))
     restate(connection, settings)
 
 
@@ -260,82 +165,9 @@ def _log_days(connection: Connection) -> int:
     return len(set().union(*(periods[source] for source in logs)))
 
 
-def _work_out(
-    connection: Connection, settings: Settings, days: int, touched: str, these: str
-) -> None:
-    """Write the lines of entries that count, in place of those they had. touched: the table of
-    those that are wanted, as a join, or empty for all; these: the condition of it.
-    """
-    named = _NAMED.format(touched=touched, these=these)
-    observed = _OBSERVED.format(touched=touched, these=these)
-    periods = days_of_exports(connection)
-    load_rows(
-        connection,
-        staging("periods"),
-        ("source", "days"),
-        ((s, len(d)) for s, d in periods.items()),
-    )
-    joined = "string_agg" if connection.dialect.name == "postgresql" else "group_concat"
-    connection.execute(text(_TOLD.format(named=named)), {"hits": HITS})
-    connection.execute(text(_SUMS), _UNITS)
-    connection.execute(text(_CODES.format(named=named, joined=joined)), {"hits": HITS})
-    connection.execute(text(_SAID.format(observed=observed)))
-    for said in ("title", "language"):
-        connection.execute(text(_SAID_FIRST.format(observed=observed, text=said)))
-    if touched:
-        for table in (entry_lines, entry_sources):
-            old = f"DELETE FROM {table.name} WHERE entry IN (SELECT entry FROM touched)"  # noqa: S608
-            connection.execute(text(old))
-    connection.execute(
-        text(
-            "INSERT INTO entry_sources (source, entry) "
-            "SELECT DISTINCT source, entry FROM told ORDER BY source, entry"
-        )
-    )
-    called = list(_called(connection, settings, touched, these))  # asks while COPY could not
-    load_rows(connection, staging("called"), ("entry", "url", "section", "variants"), called)
-    values = _weights(settings.weights, days) | {
-        "open": AnswerKind.OPEN,
-        "query": QueryPolicy.CARRY_TRACKING,
-    }
-    connection.execute(text(_LINES.format(value=_VALUE)), values)
-
-
 def _weights(weights: Weights, days: int) -> dict[str, float]:
     """Values for `_VALUE`; requests over an unknown period are taken as of 30 days."""
     return {**asdict(weights), "days": days or 30}
-
-
-def _called(
-    connection: Connection, settings: Settings, touched: str, these: str
-) -> Iterator[tuple[int, str, str, int]]:
-    """Of entries, how they are called, their section, and how many variants they have."""
-    index_files = stored_policy(connection)[1].index_set
-    sections = Sections(settings.sections)
-    shown = f"spellings p WHERE {these}"
-    if connection.scalar(text("SELECT 1 FROM sources WHERE withdrawn LIMIT 1")) is not None:
-        gone = "SELECT v.spelling FROM evidence v JOIN sources s ON s.id = v.source WHERE "
-        shown += f" AND p.id NOT IN ({gone} s.withdrawn EXCEPT {gone} NOT s.withdrawn)"
-    counted = (
-        f"SELECT p.entry AS entry, COUNT(DISTINCT p.variant) AS variants, MIN(p.variant) AS one "  # noqa: S608
-        f"FROM {touched}{shown} GROUP BY p.entry"
-    )
-    wanted = "JOIN touched w ON w.entry = e.id " if touched else ""
-    query = (
-        f'SELECT e.id, e.site, e."key", e.legacy_url, n.one, n.variants FROM entries e {wanted}'  # noqa: S608
-        f"LEFT JOIN ({counted}) n ON n.entry = e.id"
-    )
-    rows = connection.execute(text(query)).fetchall()
-    several: dict[int, set[str]] = {row[0]: set() for row in rows if (row[5] or 0) > 1}
-    if several:
-        spelled = text(f"SELECT p.entry, p.variant FROM {touched}{shown}")  # noqa: S608
-        for entry, variant in connection.execute(spelled):
-            if entry in several:
-                several[entry].add(variant)
-    for entry, site, key, legacy_url, one, _ in rows:
-        variants = sorted(several[entry]) if entry in several else () if one is None else (one,)
-        url = plainest(legacy_url, key, variants, index_files)
-        yield entry, url, sections.of(site, key) if sections else "", len(variants)
 
 
 def _give(
@@ -387,9 +219,8 @@ def _put_given(connection: Connection, rows: Iterable[tuple[Any, ...]]) -> None:
     names = ("kind", "status", "destination", "by", "where", "query")
     load_rows(connection, staging("given"), ("entry", *names), rows)
     put = ", ".join(f'"{n}" = g."{n}"' for n in names)
-    connection.execute(
-        text(f"UPDATE entry_lines SET {put} FROM given g WHERE entry_lines.entry = g.entry")  # noqa: S608
-    )
+    change = f"UPDATE entry_lines SET {put} FROM given g WHERE entry_lines.entry = g.entry"  # noqa: S608
+    connection.execute(text(change))
 
 
 def _keep_families(connection: Connection) -> None:

@@ -11,11 +11,8 @@ import click
 
 from upright_ledger.app.collect.gather import SHOWN_REJECTS, Gathered, gather
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.options.shared import (
-    json_option,
-    paths_argument,
-    workbook_options,
-)
+from upright_ledger.cli.options.reading import workbook_options
+from upright_ledger.cli.options.shared import json_option, paths_argument
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.core.monitoring.deploy_days import is_day

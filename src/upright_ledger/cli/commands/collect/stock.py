@@ -11,15 +11,14 @@ from upright_ledger.app.collect.moved_pages import renamed_dict
 from upright_ledger.app.collect.restock import restock
 from upright_ledger.app.collect.stock import stock
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.options.shared import (
+from upright_ledger.cli.options.reading import (
     column_option,
     encoding_option,
-    files_argument,
-    json_option,
     read_options,
     sheet_option,
     show_columns,
 )
+from upright_ledger.cli.options.shared import files_argument, json_option
 from upright_ledger.cli.screens.renamed import show_renamed
 from upright_ledger.cli.terminal import output
 from upright_ledger.errors import UsageError

@@ -3,24 +3,22 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
-from upright_ledger.app.decide.decide import Decided, decide_entries, decide_one, decide_template
-from upright_ledger.app.decide.decide_list import decide_from, decide_listed
+from upright_ledger.app.decide.decide import Decided, decide_entries, decide_one
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.options.shared import (
-    choice_of,
-    json_option,
-    pair_options,
-    show_columns,
-)
+from upright_ledger.cli.options.reading import pair_options, show_columns
+from upright_ledger.cli.options.shared import choice_of, json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, Decision, usual
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.errors import UsageError
-from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.lines.listing import Filters
+
+if TYPE_CHECKING:
+    from upright_ledger.formats.records import ReadOptions
 
 SHOWN = 8
 
@@ -129,6 +127,8 @@ def command(
         answer = Decision(STATUSES[int(status)], int(status), new)
     ledger = open_ledger(folder)
     if sheet is not None:
+        from upright_ledger.app.decide.decide_list import decide_from, decide_listed
+
         if chosen:
             result = decide_listed(ledger, sheet, answer, reading.encoding, reason)
         else:
@@ -139,9 +139,12 @@ def command(
             ledger, Filters(section=section, family=family or None), answer, reason
         )
         name = " ".join(t for t in (section, family) if t)
+    elif "{" in (old or ""):
+        from upright_ledger.app.decide.decide_template import decide_template
+
+        result, name = decide_template(ledger, old or "", answer, QueryPolicy(query), reason)
     else:
-        decide = decide_template if "{" in (old or "") else decide_one
-        result, name = decide(ledger, old or "", answer, QueryPolicy(query), reason)
+        result, name = decide_one(ledger, old or "", answer, QueryPolicy(query), reason)
     _show(result, name, as_json=as_json)
     raise click.exceptions.Exit(1 if result.refused or result.contested else 0)
 

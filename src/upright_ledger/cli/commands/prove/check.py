@@ -12,11 +12,8 @@ from upright_ledger.app.prove.check import Checked, check_ledger
 from upright_ledger.app.prove.check_sheet import check_pairs
 from upright_ledger.app.prove.fix import MENDABLE, fix
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.options.shared import (
-    json_option,
-    pair_options,
-    show_columns,
-)
+from upright_ledger.cli.options.reading import pair_options, show_columns
+from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.rules.finding import FindingKind
 from upright_ledger.errors import UsageError

@@ -10,13 +10,9 @@ from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.coverage import coverage
 from upright_ledger.app.prove.rehearse import rehearse
 from upright_ledger.cli.opening import open_ledger
+from upright_ledger.cli.options.reading import reading_options
 from upright_ledger.cli.options.runs import RunView, view_options
-from upright_ledger.cli.options.shared import (
-    by_option,
-    json_option,
-    optional_paths_argument,
-    reading_options,
-)
+from upright_ledger.cli.options.shared import by_option, json_option, optional_paths_argument
 from upright_ledger.cli.screens.results import show_coverage, show_results
 from upright_ledger.cli.terminal import output
 from upright_ledger.formats.records import ReadOptions

@@ -19,13 +19,9 @@ from upright_ledger.cli.options.http import (
     read_place,
     say_who_gets_the_login,
 )
+from upright_ledger.cli.options.reading import reading_options
 from upright_ledger.cli.options.runs import RunView, view_options
-from upright_ledger.cli.options.shared import (
-    choice_of,
-    json_option,
-    optional_paths_argument,
-    reading_options,
-)
+from upright_ledger.cli.options.shared import choice_of, json_option, optional_paths_argument
 from upright_ledger.cli.screens.results import (
     compared_dict,
     show_disagreements,
