@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+import json
+from collections import Counter, defaultdict
 from collections.abc import Callable, Mapping
 from datetime import date
 from itertools import chain
@@ -150,6 +151,7 @@ def kept_lines(tables: Mapping[str, list[Row]]) -> dict[int, Line]:
 
 _TABLES = (
     "sources", "spellings", "evidence", "observations", "answers", "entry_lines", "entry_sources",
+    "kept",
 )  # fmt: skip
 WEIGHTS = {"traffic": 1.0, "linking_domains": 5.0, "linking_pages": 1.0, "impressions": 0.01}
 
@@ -164,7 +166,25 @@ def tables_of(url: str) -> dict[str, list[dict[str, Any]]]:
         }
 
 
+def totals_of(tables: Mapping[str, list[Row]]) -> dict[str, dict[str, int]]:
+    """What all lines amount to; hits and value in millionths."""
+    found: dict[str, Counter[str]] = {
+        name: Counter() for name in ("entries", "hits", "value", "named", "alone")
+    }
+    for x in tables["entry_lines"]:
+        found["entries"][x["kind"]] += 1
+        found["hits"][x["kind"]] += round(x["hits"] * 1e6)
+        found["value"][x["kind"]] += round(x["value"] * 1e6)
+        found["alone"][str(x["alone"])] += x["alone"] is not None
+    for n in tables["entry_sources"]:
+        found["named"][str(n["source"])] += 1
+    return {name: {k: n for k, n in counts.items() if n} for name, counts in found.items()}
+
+
 def lines_stand(url: str) -> None:
     """The lines that a ledger keeps are those that its facts amount to."""
     tables = tables_of(url)
     assert kept_lines(tables) == lines_of(tables, WEIGHTS)
+    (kept,) = (k["value"] for k in tables["kept"] if k["name"] == "totals")
+    told = json.loads(kept) if isinstance(kept, str) else kept
+    assert told == totals_of(tables)

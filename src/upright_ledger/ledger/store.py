@@ -29,7 +29,7 @@ from upright_ledger.ledger.db.databases import (
 from upright_ledger.ledger.db.journal import Step, last_step
 from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.db.sqlite import keep_log, shorten_log
-from upright_ledger.ledger.lines import keeping
+from upright_ledger.ledger.lines.state import are_of
 from upright_ledger.ledger.migrations.numbered import NEWEST, migrate, schema_number
 from upright_ledger.settings.file import FILE_NAME, drafted_policy, put_draft
 from upright_ledger.settings.model import Settings
@@ -98,6 +98,8 @@ class Ledger:
             )
             self._views[key] = _View(connection, last_step(connection))
             if self.shadowed:
+                from upright_ledger.ledger.lines import keeping
+
                 keeping.shadow(connection, self.settings)
         return self._views[key]
 
@@ -147,7 +149,10 @@ class Ledger:
             connection.execute(insert(schema.steps).values(id=before + 1, **row))
             step = Step(connection, before + 1, since=since if since != before else None)
             yield step
-            keeping.follow(step, self.settings)
+            if step.changed_lines:
+                from upright_ledger.ledger.lines import keeping
+
+                keeping.follow(step, self.settings)
             if step.is_empty:
                 connection.execute(schema.steps.delete().where(schema.steps.c.id == step.id))
             else:
@@ -199,8 +204,10 @@ class Ledger:
     def keep_lines(self) -> None:
         """Work the lines of entries out anew where they rest on other settings than these."""
         with errors_of(self.where), self.engine.connect() as connection:
-            if keeping.are_of(connection, self.settings):
+            if are_of(connection, self.settings):
                 return
+        from upright_ledger.ledger.lines import keeping
+
         try:
             with self._writing("settings") as connection:
                 keeping.restate(connection, self.settings)

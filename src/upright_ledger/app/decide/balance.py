@@ -10,9 +10,8 @@ from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.ledger.lines.listing import (
     find_open,
     find_waiting,
-    totals_by_answer,
-    totals_by_source,
 )
+from upright_ledger.ledger.lines.totals import kept_totals
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.entries import load_entries
 from upright_ledger.ledger.tables.sources import list_sources
@@ -122,7 +121,8 @@ def balance(ledger: Ledger) -> Balance:
     """Draw up the balance of a book; every answer has a line, open last."""
     lines = {answer: BalanceLine(answer) for answer in ANSWERS}
     with ledger.reading() as connection:
-        for answer, entries, hits, value in totals_by_answer(connection):
+        totals = kept_totals(connection)
+        for answer, entries, hits, value in totals.by_answer():
             lines[AnswerKind(answer)] = BalanceLine(answer, entries, hits, value)
         opened = find_open(connection, SHOWN_OPEN)
         top_open = load_entries(connection, opened)
@@ -132,10 +132,15 @@ def balance(ledger: Ledger) -> Balance:
 
 def _sources(ledger: Ledger) -> list[SourceLine]:
     with ledger.reading() as connection:
-        named, sources = totals_by_source(connection), list_sources(connection)
+        totals, sources = kept_totals(connection), list_sources(connection)
     return [
         SourceLine(
-            s.name, s.kind, s.lines, (s.period_start, s.period_end), *named.get(s.id, (0, 0))
+            s.name,
+            s.kind,
+            s.lines,
+            (s.period_start, s.period_end),
+            totals.named[str(s.id)],
+            totals.alone[str(s.id)],
         )
         for s in sources
         if s.purpose not in PURPOSES.values()

@@ -12,11 +12,11 @@ from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.lines.listing import (
     Filters,
+    best_of_groups,
     count_fitting,
     find_entries,
     group_totals,
     groups_of,
-    in_group,
 )
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.entries import count_entries, find_number, load_entries
@@ -144,12 +144,12 @@ def list_groups(
     with ledger.reading() as connection:
         totals = group_totals(connection, filters, what)
         totals.sort(key=lambda g: (g.name == "", -g.value, -g.entries, g.name))
-        groups = []
-        for g in totals[:limit]:
-            within = in_group(filters, what, g)
-            best = find_entries(connection, within, "value", EXAMPLES)
-            urls = tuple(e.legacy_url for e in load_entries(connection, best))
-            groups.append(Group(g.name, g.site, g.entries, g.hits, g.value, urls))
+        shown = totals[:limit]
+        best = best_of_groups(connection, filters, what, shown, EXAMPLES)
+    groups = [
+        Group(g.name, g.site, g.entries, g.hits, g.value, tuple(best[g.name, g.site])[:EXAMPLES])
+        for g in shown
+    ]
     return groups, len(totals)
 
 

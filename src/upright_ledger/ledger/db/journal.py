@@ -58,6 +58,11 @@ class Step:
     def is_empty(self) -> bool:
         return self.touched == 0 and not self.noted
 
+    @property
+    def changed_lines(self) -> bool:
+        """Whether lines of entries may have to be worked out anew."""
+        return bool(self.entries or self.sources or self.ruled or self.refolded)
+
     def put(self, table_name: str, row: Mapping[str, Any]) -> None:
         """Insert or replace one row, keeping what was there before."""
         self.put_many(table_name, [row])

@@ -14,7 +14,9 @@ from sqlalchemy import Connection, Engine, event
 
 from upright_ledger.errors import DatabaseError
 
-CACHE_KB = 200_000
+CACHE_KB = 24_000
+"""What is looked up is little."""
+WRITERS_CACHE_KB = 200_000
 """For the indexes of a million entries; with less, their pages are written again and again."""
 
 _SETTINGS = (
@@ -142,6 +144,8 @@ def take_turn(connection: Connection, name: str, seconds: float) -> str:
     """
     del name  # who writes is known by the lock
     connection.execution_options(**{_WRITES: True})
+    driver: Any = connection.connection.driver_connection
+    driver.execute(f"PRAGMA cache_size = -{WRITERS_CACHE_KB}")
     connection.begin()
     if wait_on(connection, seconds):
         return ""

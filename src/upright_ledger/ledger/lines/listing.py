@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from typing import Any
 
@@ -13,6 +14,7 @@ from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches, load_rows
 from upright_ledger.ledger.db.derived import entry_lines, entry_sources
+from upright_ledger.ledger.lines.totals import kept_totals
 from upright_ledger.ledger.tables.stock import planned_pages
 
 _X = entry_lines.c
@@ -64,6 +66,9 @@ def find_entries(
 
 def count_fitting(connection: Connection, filters: Filters) -> int:
     """How many entries fit."""
+    if filters == Filters(answer=filters.answer):
+        counts = kept_totals(connection).entries
+        return counts[filters.answer] if filters.answer else counts.total()
     query = _where(connection, select(func.count()).select_from(entry_lines), filters)
     return connection.scalar(query) or 0
 
@@ -98,11 +103,21 @@ def group_totals(connection: Connection, filters: Filters, what: str) -> list[Gr
     return list(found.values())
 
 
-def in_group(filters: Filters, what: str, group: GroupTotal) -> Filters:
-    """Filters for the entries of one group."""
-    if what == "section":
-        return replace(filters, section=group.name)
-    return replace(filters, family=group.name, site=group.site or filters.site)
+def best_of_groups(
+    connection: Connection, filters: Filters, what: str, groups: Sequence[GroupTotal], each: int
+) -> dict[tuple[str, str], list[str]]:
+    """Name and site of a group → the addresses in it that are worth most, at most so many."""
+    name, apart = _X[what], what == "family"
+    within = (name, _X.site) if apart else (name,)
+    place = func.row_number().over(partition_by=within, order_by=(_X.value.desc(), _X.url))
+    ranked = select(name.label("name"), _X.site, _X.url, place.label("place"))
+    ranked = ranked.where(name.in_({g.name for g in groups}))
+    r = _where(connection, ranked, filters).subquery().c
+    found: dict[tuple[str, str], list[str]] = defaultdict(list)
+    query = select(r.name, r.site, r.url).where(r.place <= each)
+    for group, site, url in connection.execute(query.order_by(r.name, r.site, r.place)):
+        found[group, site if apart and group else ""].append(url)
+    return found
 
 
 def groups_of(connection: Connection, numbers: Sequence[int]) -> dict[int, tuple[str, str]]:
@@ -144,23 +159,6 @@ def count_given(connection: Connection, by: str, where: str) -> int:
     """How many entries have the answer that a rule of that name gives them."""
     query = select(func.count()).select_from(entry_lines)
     return connection.scalar(query.where(_X.by == by, _X.where == where)) or 0
-
-
-def totals_by_answer(connection: Connection) -> list[tuple[str, int, float, float]]:
-    """Answer, entries, hits, value."""
-    query = select(_X.kind, func.count(), func.sum(_X.hits), func.sum(_X.value))
-    return [(row[0], row[1], row[2], row[3]) for row in connection.execute(query.group_by(_X.kind))]
-
-
-def totals_by_source(connection: Connection) -> dict[int, tuple[int, int]]:
-    """Source → the entries it names, and those that it alone names."""
-    n = entry_sources.c
-    named = connection.execute(select(n.source, func.count()).group_by(n.source))
-    alone = connection.execute(
-        select(_X.alone, func.count()).where(_X.alone.is_not(None)).group_by(_X.alone)
-    )
-    only = {row[0]: row[1] for row in alone}
-    return {source: (entries, only.get(source, 0)) for source, entries in named}
 
 
 def _where(connection: Connection, query: Select[Any], filters: Filters) -> Select[Any]:

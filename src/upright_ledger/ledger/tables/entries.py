@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Select, func, or_, select
+from sqlalchemy import ColumnElement, Connection, Select, exists, or_, select
 
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision
 from upright_ledger.core.inventory.entry import Entry
@@ -17,6 +17,7 @@ from upright_ledger.core.url.redaction import MASK, has_masked_segment
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches
 from upright_ledger.ledger.db.derived import entry_lines, entry_sources
+from upright_ledger.ledger.lines.totals import kept_totals
 
 _MOST_ANCHORS = 5  # of one entry
 _AT_ONCE = 500
@@ -60,7 +61,7 @@ def find_number(connection: Connection, site: str, key: str) -> int:
 
 def count_entries(connection: Connection) -> int:
     """How many entries count."""
-    return connection.scalar(select(func.count()).select_from(entry_lines)) or 0
+    return kept_totals(connection).entries.total()
 
 
 def seen_queries(connection: Connection) -> list[tuple[str, str, int]]:
@@ -162,7 +163,7 @@ def _add_rest(
         sources[number].append(source)
     spelled = select(p.c.entry, p.c.variant)
     if connection.scalar(select(s.c.id).where(s.c.withdrawn.is_(True)).limit(1)) is not None:
-        spelled = spelled.where(p.c.id.not_in(_withdrawn()))
+        spelled = spelled.where(_is_shown() if numbers is not None else p.c.id.not_in(_withdrawn()))
     variants: dict[int, set[str]] = defaultdict(set)
     for number, variant in of(p.c.entry, spelled):
         variants[number].add(variant)
@@ -185,6 +186,13 @@ def _add_rest(
         entry.titles = tuple(titles.get(number, ()))
         entry.items = tuple(items.get(number, ()))
         entry.anchors = tuple(anchors.get(number, ()))
+
+
+def _is_shown() -> ColumnElement[bool]:
+    """As not in `_withdrawn`, for few spellings: each is looked up."""
+    p, v, s = schema.spellings, schema.evidence, schema.sources
+    seen = exists().where(v.c.spelling == p.c.id, s.c.id == v.c.source)
+    return ~seen.where(s.c.withdrawn.is_(True)) | seen.where(s.c.withdrawn.is_(False))
 
 
 def _withdrawn() -> Any:

@@ -117,9 +117,7 @@ def planned_pages(connection: Connection) -> list[Destination]:
 def count_stock(connection: Connection) -> int:
     """How many pages are in stock."""
     d, s = schema.destinations, schema.sources
-    query = (
-        select(func.count(func.distinct(d.c.page)))
-        .join(s, s.c.id == d.c.source)
-        .where(s.c.withdrawn.is_(False))
-    )
-    return connection.scalar(query) or 0
+    counting = s.c.withdrawn.is_(False) & s.c.purpose.in_(PURPOSES.values())
+    lists = list(connection.scalars(select(s.c.id).where(counting)))
+    pages = d.c.page if len(lists) == 1 else func.distinct(d.c.page)  # one list names each once
+    return connection.scalar(select(func.count(pages)).where(d.c.source.in_(lists))) or 0

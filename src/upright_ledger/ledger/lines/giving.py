@@ -1,0 +1,69 @@
+"""Answers that entries without one of their own are given, kept with their lines."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from sqlalchemy import Connection, select, text
+
+from upright_ledger.core.inventory.answer import AnswerKind
+from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.bulk import load_rows
+from upright_ledger.ledger.db.policies import stored_policy
+from upright_ledger.ledger.db.schema import staging
+from upright_ledger.settings.model import Settings
+
+
+def give(
+    connection: Connection, settings: Settings, among: str = "", *, fresh: bool = True
+) -> None:
+    """Give entries that have no answer of their own that of the rule that fits them, or let them be
+    kept where their page lives on. among: the table of those to look at; empty: all. fresh: their
+    lines were just written, and say nothing of rules.
+    """
+    may_be = _may_be_given(connection, settings)
+    if fresh and not may_be:
+        return
+    wanted = f"JOIN {among} w ON w.entry = x.entry " if among else ""
+    own = f"LEFT JOIN answers a ON a.entry = x.entry WHERE COALESCE(a.kind, '{AnswerKind.OPEN}')"
+    query = (
+        "SELECT x.entry, x.site, x.url, x.statuses, x.kind, "  # noqa: S608
+        f'a."by", a."where", a."query" FROM entry_lines x {wanted}{own} = \'{AnswerKind.OPEN}\''
+    )
+    if not may_be:
+        query += " AND x.kind <> :open"
+    rows = connection.execute(text(query), {} if may_be else {"open": AnswerKind.OPEN}).fetchall()
+    found: dict[int, tuple[Any, ...]] = {}
+    if may_be and rows:
+        from upright_ledger.ledger.lines.given_answers import GivenAnswers, Unanswered
+
+        answers = GivenAnswers(connection, settings.sites, stored_policy(connection)[1])
+        waiting = [Unanswered(r[0], r[1], r[2], "|2xx:" in r[3]) for r in rows]
+        for g in answers.of(waiting):
+            a = g.answer
+            given = (g.entry, a.kind, a.status, a.destination, g.by, g.where, g.query)
+            found[g.entry] = given
+    for r in rows:
+        if r[4] != AnswerKind.OPEN and r[0] not in found:  # it is given none any more
+            own_query = r[7] or QueryPolicy.CARRY_TRACKING
+            found[r[0]] = (r[0], AnswerKind.OPEN, 0, "", r[5] or "", r[6] or "", own_query)
+    if found:
+        _put_given(connection, found.values())
+
+
+def _may_be_given(connection: Connection, settings: Settings) -> bool:
+    """Whether any entry can have the answer of a rule, or live on."""
+    if any(settings.sites.shared_origins(s.name) for s in settings.sites.old):
+        return True
+    rules = (schema.templates.c.id, schema.imported.c.source)
+    return any(connection.scalar(select(c).limit(1)) is not None for c in rules)
+
+
+def _put_given(connection: Connection, rows: Iterable[tuple[Any, ...]]) -> None:
+    names = ("kind", "status", "destination", "by", "where", "query")
+    load_rows(connection, staging("given"), ("entry", *names), rows)
+    put = ", ".join(f'"{n}" = g."{n}"' for n in names)
+    which = "FROM given g WHERE g.entry = entry_lines.entry"
+    connection.execute(text(f"UPDATE entry_lines SET {put} {which}"))  # noqa: S608 - our own

@@ -1,0 +1,75 @@
+"""What all lines amount to, by answer and by source: kept, so that nobody adds them up to look."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass, field
+
+from sqlalchemy import Connection, text
+
+from upright_ledger.ledger.db.journal import last_step
+from upright_ledger.ledger.lines.kept import find_kept, keep
+
+_NAME = "totals"
+_PARTS = 1_000_000
+"""Sums are kept in millionths: whole numbers add up alike in any order."""
+
+
+@dataclass
+class Totals:
+    """entries, hits, value: by answer; named: by source, the entries that it names; alone: those
+    that nothing else names. Hits and value in millionths.
+    """
+
+    entries: Counter[str] = field(default_factory=Counter)
+    hits: Counter[str] = field(default_factory=Counter)
+    value: Counter[str] = field(default_factory=Counter)
+    named: Counter[str] = field(default_factory=Counter)
+    alone: Counter[str] = field(default_factory=Counter)
+
+    def by_answer(self) -> list[tuple[str, int, float, float]]:
+        """Answer, entries, hits, value."""
+        return [
+            (answer, n, self.hits[answer] / _PARTS, self.value[answer] / _PARTS)
+            for answer, n in self.entries.items()
+        ]
+
+    def add(self, other: Totals, sign: int = 1) -> None:
+        """Add other totals, or with -1 take them away."""
+        for name, counts in vars(other).items():
+            mine: Counter[str] = getattr(self, name)
+            for key, n in counts.items():
+                mine[key] += sign * n
+                if not mine[key]:
+                    del mine[key]
+
+
+def totals(connection: Connection, among: str = "") -> Totals:
+    """What lines amount to. among: the table of their entries; empty: all."""
+    join = f" JOIN {among} w ON w.entry = x.entry" if among else ""
+    sums = ", ".join(f"SUM(CAST(ROUND(x.{n} * {_PARTS}) AS BIGINT))" for n in ("hits", "value"))
+    found = Totals()
+    which = f"FROM entry_lines x{join} GROUP BY x.kind"
+    for kind, n, hits, value in connection.execute(
+        text(f"SELECT x.kind, COUNT(*), {sums} {which}")
+    ):
+        found.entries[kind], found.hits[kind], found.value[kind] = n, int(hits), int(value)
+    for counts, column, table in (
+        (found.named, "source", "entry_sources"),
+        (found.alone, "alone", "entry_lines"),
+    ):
+        which = f"FROM {table} x{join} WHERE x.{column} IS NOT NULL GROUP BY x.{column}"
+        for source, n in connection.execute(text(f"SELECT x.{column}, COUNT(*) {which}")):
+            counts[str(source)] = n
+    return Totals(*(Counter({k: n for k, n in c.items() if n}) for c in vars(found).values()))
+
+
+def keep_totals(connection: Connection, found: Totals) -> None:
+    """Keep what all lines amount to."""
+    keep(connection, _NAME, last_step(connection), {n: dict(c) for n, c in vars(found).items()})
+
+
+def kept_totals(connection: Connection) -> Totals:
+    """What all lines amount to."""
+    found = find_kept(connection, _NAME)
+    return Totals(*(Counter(c) for c in found.value.values())) if found is not None else Totals()
