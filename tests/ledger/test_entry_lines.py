@@ -1,4 +1,4 @@
-"""Lines of entries: whatever is done, in whatever order, they are what the facts amount to, and what
+"""Lines of entries: whatever is done, in whatever order, they are what the facts amount to; and what
 is worked out step by step is what is worked out at once.
 """
 
@@ -95,7 +95,7 @@ def kept(ledger: Ledger) -> dict[str, list[str]]:
     with ledger.reading() as connection:
         return {
             name: sorted(map(repr, connection.execute(text(f"SELECT * FROM {name}"))))
-            for name in ("entry_lines", "entry_sources")
+            for name in ("entry_lines", "kept")
         }
 
 

@@ -122,14 +122,16 @@ def _answer(answer: Row | None) -> Line:
     return {"own": tuple(answer[c] for c in ("kind", "status", "destination", "by"))}
 
 
+def named_in(line: Row) -> set[int]:
+    """The sources that name the entry of a line."""
+    return {int(part) for part in line["sources"].split("|") if part}
+
+
 def kept_lines(tables: Mapping[str, list[Row]]) -> dict[int, Line]:
     """The lines that a ledger keeps, in the same form. Of an entry without an answer of its own it
     is not said what rules give it.
     """
     answered = {a["entry"] for a in tables["answers"] if a["kind"] != "open"}
-    named: dict[int, set[int]] = defaultdict(set)
-    for n in tables["entry_sources"]:
-        named[n["entry"]].add(n["source"])
     found = {}
     for x in tables["entry_lines"]:
         parts = [p.rpartition(":") for p in x["statuses"].split("|") if p]
@@ -141,17 +143,14 @@ def kept_lines(tables: Mapping[str, list[Row]]) -> dict[int, Line]:
         found[x["entry"]] = {name: x[name] for name in same} | {
             "value": round(x["value"], 6),
             "statuses": {code: float(amount) for code, _, amount in parts},
-            "sources": named[x["entry"]],
+            "sources": named_in(x),
             "own": own if x["entry"] in answered else None,
         }
-        assert x["alone"] == (min(named[x["entry"]]) if len(named[x["entry"]]) == 1 else None)
-    assert named.keys() <= found.keys()
     return found
 
 
 _TABLES = (
-    "sources", "spellings", "evidence", "observations", "answers", "entry_lines", "entry_sources",
-    "kept",
+    "sources", "spellings", "evidence", "observations", "answers", "entry_lines", "kept",
 )  # fmt: skip
 WEIGHTS = {"traffic": 1.0, "linking_domains": 5.0, "linking_pages": 1.0, "impressions": 0.01}
 
@@ -175,9 +174,10 @@ def totals_of(tables: Mapping[str, list[Row]]) -> dict[str, dict[str, int]]:
         found["entries"][x["kind"]] += 1
         found["hits"][x["kind"]] += round(x["hits"] * 1e6)
         found["value"][x["kind"]] += round(x["value"] * 1e6)
-        found["alone"][str(x["alone"])] += x["alone"] is not None
-    for n in tables["entry_sources"]:
-        found["named"][str(n["source"])] += 1
+        named = named_in(x)
+        for source in named:
+            found["named"][str(source)] += 1
+            found["alone"][str(source)] += len(named) == 1
     return {name: {k: n for k, n in counts.items() if n} for name, counts in found.items()}
 
 

@@ -115,32 +115,16 @@ INSERT INTO "entries" VALUES(6,'quillhaven.example','/shop/item.php?id=2',1,'htt
 INSERT INTO "entries" VALUES(7,'quillhaven.example','/missing/03',1,'http://www.quillhaven.example/missing/03');
 INSERT INTO "entries" VALUES(8,'quillhaven.example','/missing/04',1,'http://www.quillhaven.example/missing/04');
 INSERT INTO "entries" VALUES(9,'quillhaven.example','/missing/05',1,'http://www.quillhaven.example/missing/05');
-CREATE TABLE entry_lines (entry INTEGER NOT NULL, site VARCHAR NOT NULL, url TEXT NOT NULL, section VARCHAR NOT NULL, family TEXT NOT NULL, value FLOAT NOT NULL, hits FLOAT NOT NULL, bots FLOAT NOT NULL, visits FLOAT NOT NULL, clicks FLOAT NOT NULL, impressions FLOAT NOT NULL, links FLOAT NOT NULL, logged FLOAT NOT NULL, traffic FLOAT NOT NULL, domains FLOAT NOT NULL, pages FLOAT NOT NULL, shown FLOAT NOT NULL, variants INTEGER NOT NULL, alone INTEGER, first_seen VARCHAR NOT NULL, last_seen VARCHAR NOT NULL, statuses VARCHAR NOT NULL, title TEXT NOT NULL, language VARCHAR NOT NULL, kind VARCHAR NOT NULL, status INTEGER NOT NULL, destination TEXT NOT NULL, "query" VARCHAR NOT NULL, "by" VARCHAR NOT NULL, "where" VARCHAR NOT NULL, PRIMARY KEY (entry), FOREIGN KEY(entry) REFERENCES entries (id));
-INSERT INTO "entry_lines" VALUES(1,'quillhaven.example','http://www.quillhaven.example/a.html','','',60.0,6.0,0.0,0.0,0.0,0.0,0.0,6.0,5.0,0.0,0.0,0.0,1,NULL,'2026-05-03','2026-05-05','|2xx:3.0|404:3.0|','Alpha page','','move',301,'https://www.quillhaven.example/beta/','carry-tracking','import','pairs2.csv row 2');
-INSERT INTO "entry_lines" VALUES(2,'quillhaven.example','http://www.quillhaven.example/b.html','','',60.0,6.0,0.0,0.0,0.0,0.0,0.0,6.0,3.0,0.0,0.0,0.0,2,NULL,'2026-05-03','2026-05-05','|2xx:3.0|404:3.0|','Beta page','','move',301,'https://www.quillhaven.example/beta/','carry-tracking','import','pairs.csv row 4');
-INSERT INTO "entry_lines" VALUES(3,'quillhaven.example','http://www.quillhaven.example/c','','',1.0,1.0,0.0,0.0,0.0,0.0,0.0,0.0,1.0,0.0,0.0,0.0,1,NULL,'','','','','','gone',410,'','carry-tracking','import','pairs.csv row 3');
-INSERT INTO "entry_lines" VALUES(4,'quillhaven.example','http://www.quillhaven.example/old/x/','','',9.0,9.0,0.0,0.0,0.0,0.0,0.0,0.0,9.0,0.0,0.0,0.0,1,1,'','','','Xray','','keep',0,'','carry-tracking','person','');
-INSERT INTO "entry_lines" VALUES(5,'quillhaven.example','http://www.quillhaven.example/shop/item.php?id=1','','',2.0,2.0,0.0,0.0,0.0,0.0,0.0,0.0,2.0,0.0,0.0,0.0,1,1,'','','','One thing','','move',301,'https://www.quillhaven.example/things/1/','carry-tracking','match','');
-INSERT INTO "entry_lines" VALUES(6,'quillhaven.example','http://www.quillhaven.example/shop/item.php?id=2','','',2.0,2.0,0.0,0.0,0.0,0.0,0.0,0.0,2.0,0.0,0.0,0.0,1,1,'','','','Two things','','open',0,'','carry-tracking','','');
-INSERT INTO "entry_lines" VALUES(7,'quillhaven.example','http://www.quillhaven.example/missing/03','','/missing/{number}',20.0,2.0,0.0,0.0,0.0,0.0,0.0,2.0,0.0,0.0,0.0,0.0,1,2,'2026-05-03','2026-05-03','|2xx:1.0|404:1.0|','','','open',0,'','carry-tracking','','');
-INSERT INTO "entry_lines" VALUES(8,'quillhaven.example','http://www.quillhaven.example/missing/04','','/missing/{number}',20.0,2.0,0.0,0.0,0.0,0.0,0.0,2.0,0.0,0.0,0.0,0.0,1,2,'2026-05-04','2026-05-04','|2xx:1.0|404:1.0|','','','open',0,'','carry-tracking','','');
-INSERT INTO "entry_lines" VALUES(9,'quillhaven.example','http://www.quillhaven.example/missing/05','','/missing/{number}',20.0,2.0,0.0,0.0,0.0,0.0,0.0,2.0,0.0,0.0,0.0,0.0,1,2,'2026-05-05','2026-05-05','|2xx:1.0|404:1.0|','','','open',0,'','carry-tracking','','');
-CREATE TABLE entry_sources (source INTEGER NOT NULL, entry INTEGER NOT NULL, PRIMARY KEY (source, entry));
-INSERT INTO "entry_sources" VALUES(1,1);
-INSERT INTO "entry_sources" VALUES(1,2);
-INSERT INTO "entry_sources" VALUES(1,3);
-INSERT INTO "entry_sources" VALUES(1,4);
-INSERT INTO "entry_sources" VALUES(1,5);
-INSERT INTO "entry_sources" VALUES(1,6);
-INSERT INTO "entry_sources" VALUES(2,1);
-INSERT INTO "entry_sources" VALUES(2,2);
-INSERT INTO "entry_sources" VALUES(2,7);
-INSERT INTO "entry_sources" VALUES(2,8);
-INSERT INTO "entry_sources" VALUES(2,9);
-INSERT INTO "entry_sources" VALUES(4,1);
-INSERT INTO "entry_sources" VALUES(4,2);
-INSERT INTO "entry_sources" VALUES(4,3);
-INSERT INTO "entry_sources" VALUES(5,1);
+CREATE TABLE entry_lines (entry INTEGER NOT NULL, site VARCHAR NOT NULL, url TEXT NOT NULL, section VARCHAR NOT NULL, family TEXT NOT NULL, value FLOAT NOT NULL, hits FLOAT NOT NULL, bots FLOAT NOT NULL, visits FLOAT NOT NULL, clicks FLOAT NOT NULL, impressions FLOAT NOT NULL, links FLOAT NOT NULL, logged FLOAT NOT NULL, traffic FLOAT NOT NULL, domains FLOAT NOT NULL, pages FLOAT NOT NULL, shown FLOAT NOT NULL, variants INTEGER NOT NULL, sources VARCHAR NOT NULL, first_seen VARCHAR NOT NULL, last_seen VARCHAR NOT NULL, statuses VARCHAR NOT NULL, title TEXT NOT NULL, language VARCHAR NOT NULL, kind VARCHAR NOT NULL, status INTEGER NOT NULL, destination TEXT NOT NULL, "query" VARCHAR NOT NULL, "by" VARCHAR NOT NULL, "where" VARCHAR NOT NULL, PRIMARY KEY (entry), FOREIGN KEY(entry) REFERENCES entries (id));
+INSERT INTO "entry_lines" VALUES(1,'quillhaven.example','http://www.quillhaven.example/a.html','','',60.0,6.0,0.0,0.0,0.0,0.0,0.0,6.0,5.0,0.0,0.0,0.0,1,'|1|2|4|5|','2026-05-03','2026-05-05','|2xx:3.0|404:3.0|','Alpha page','','move',301,'https://www.quillhaven.example/beta/','carry-tracking','import','pairs2.csv row 2');
+INSERT INTO "entry_lines" VALUES(2,'quillhaven.example','http://www.quillhaven.example/b.html','','',60.0,6.0,0.0,0.0,0.0,0.0,0.0,6.0,3.0,0.0,0.0,0.0,2,'|1|2|4|','2026-05-03','2026-05-05','|2xx:3.0|404:3.0|','Beta page','','move',301,'https://www.quillhaven.example/beta/','carry-tracking','import','pairs.csv row 4');
+INSERT INTO "entry_lines" VALUES(3,'quillhaven.example','http://www.quillhaven.example/c','','',1.0,1.0,0.0,0.0,0.0,0.0,0.0,0.0,1.0,0.0,0.0,0.0,1,'|1|4|','','','','','','gone',410,'','carry-tracking','import','pairs.csv row 3');
+INSERT INTO "entry_lines" VALUES(4,'quillhaven.example','http://www.quillhaven.example/old/x/','','',9.0,9.0,0.0,0.0,0.0,0.0,0.0,0.0,9.0,0.0,0.0,0.0,1,'|1|','','','','Xray','','keep',0,'','carry-tracking','person','');
+INSERT INTO "entry_lines" VALUES(5,'quillhaven.example','http://www.quillhaven.example/shop/item.php?id=1','','',2.0,2.0,0.0,0.0,0.0,0.0,0.0,0.0,2.0,0.0,0.0,0.0,1,'|1|','','','','One thing','','move',301,'https://www.quillhaven.example/things/1/','carry-tracking','match','');
+INSERT INTO "entry_lines" VALUES(6,'quillhaven.example','http://www.quillhaven.example/shop/item.php?id=2','','',2.0,2.0,0.0,0.0,0.0,0.0,0.0,0.0,2.0,0.0,0.0,0.0,1,'|1|','','','','Two things','','open',0,'','carry-tracking','','');
+INSERT INTO "entry_lines" VALUES(7,'quillhaven.example','http://www.quillhaven.example/missing/03','','/missing/{number}',20.0,2.0,0.0,0.0,0.0,0.0,0.0,2.0,0.0,0.0,0.0,0.0,1,'|2|','2026-05-03','2026-05-03','|2xx:1.0|404:1.0|','','','open',0,'','carry-tracking','','');
+INSERT INTO "entry_lines" VALUES(8,'quillhaven.example','http://www.quillhaven.example/missing/04','','/missing/{number}',20.0,2.0,0.0,0.0,0.0,0.0,0.0,2.0,0.0,0.0,0.0,0.0,1,'|2|','2026-05-04','2026-05-04','|2xx:1.0|404:1.0|','','','open',0,'','carry-tracking','','');
+INSERT INTO "entry_lines" VALUES(9,'quillhaven.example','http://www.quillhaven.example/missing/05','','/missing/{number}',20.0,2.0,0.0,0.0,0.0,0.0,0.0,2.0,0.0,0.0,0.0,0.0,1,'|2|','2026-05-05','2026-05-05','|2xx:1.0|404:1.0|','','','open',0,'','carry-tracking','','');
 CREATE TABLE evidence (
 	spelling INTEGER NOT NULL, 
 	source INTEGER NOT NULL, 
@@ -226,7 +210,7 @@ INSERT INTO "migrations" VALUES(8,'following','2026-11-29T14:56:03+00:00');
 INSERT INTO "migrations" VALUES(9,'sound logs','2026-11-29T14:56:03+00:00');
 INSERT INTO "migrations" VALUES(10,'how answers were found','2026-11-29T14:56:03+00:00');
 INSERT INTO "migrations" VALUES(11,'owned runs','2026-11-29T14:56:03+00:00');
-INSERT INTO "migrations" VALUES(12,'lines of entries','2026-11-30T00:14:15+00:00');
+INSERT INTO "migrations" VALUES(12,'lines of entries','2026-11-30T00:19:20+00:00');
 CREATE TABLE observations (
 	spelling INTEGER NOT NULL, 
 	source INTEGER NOT NULL, 
@@ -433,9 +417,7 @@ CREATE INDEX evidence_by_spelling ON evidence (spelling);
 CREATE INDEX observations_by_spelling ON observations (spelling);
 CREATE INDEX referrers_by_spelling ON referrers (spelling);
 CREATE INDEX entry_lines_by_value ON entry_lines (value DESC, url);
-CREATE INDEX entry_lines_by_kind ON entry_lines (kind, hits, value);
-CREATE INDEX entry_lines_alone ON entry_lines (alone);
-CREATE INDEX entry_sources_by_entry ON entry_sources (entry);
+CREATE INDEX entry_lines_by_answer ON entry_lines (kind, value DESC, url);
 CREATE INDEX evidence_by_source ON evidence (source, spelling);
 CREATE INDEX destinations_by_key ON destinations (page);
 COMMIT;

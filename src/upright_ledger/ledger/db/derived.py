@@ -38,10 +38,10 @@ entry_lines = Table(
     Column("pages", Float, nullable=False),
     Column("shown", Float, nullable=False),
     Column("variants", Integer, nullable=False),
-    Column("alone", Integer),  # the only source that names it
+    Column("sources", String, nullable=False),  # those that name it, as "|1|4|"
     Column("first_seen", String, nullable=False),
     Column("last_seen", String, nullable=False),
-    Column("statuses", String, nullable=False),  # as "|2xx:3.0|404:1.0"
+    Column("statuses", String, nullable=False),  # as "|2xx:3.0|404:1.0|"
     Column("title", Text, nullable=False),
     Column("language", String, nullable=False),
     # The answer in effect, be it its own or a rule's.
@@ -53,17 +53,7 @@ entry_lines = Table(
     Column("where", String, nullable=False),
 )
 Index("entry_lines_by_value", entry_lines.c.value.desc(), entry_lines.c.url)
-Index("entry_lines_by_kind", entry_lines.c.kind, entry_lines.c.hits, entry_lines.c.value)
-Index("entry_lines_alone", entry_lines.c.alone)
-
-# Which sources name an entry.
-entry_sources = Table(
-    "entry_sources",
-    metadata,
-    Column("source", Integer, primary_key=True),
-    Column("entry", Integer, primary_key=True),
-    Index("entry_sources_by_entry", "entry"),
-)
+Index("entry_lines_by_answer", entry_lines.c.kind, entry_lines.c.value.desc(), entry_lines.c.url)
 
 # What long work found, and the step of the journal up to which it is true.
 kept = Table(

@@ -16,7 +16,7 @@ from upright_ledger.core.inventory.evidence import Weights
 from upright_ledger.core.inventory.units import HITS
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import load_rows
-from upright_ledger.ledger.db.derived import entry_lines, entry_sources, kept
+from upright_ledger.ledger.db.derived import entry_lines, kept
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.db.schema import staging
 from upright_ledger.ledger.lines.families import find_families, keep_families, restore_families
@@ -72,9 +72,7 @@ def _follow(step: Step, settings: Settings) -> None:
     everything_open = step.ruled or _rules_or_stock(connection, step.sources)
     before = totals(connection, "touched")
     keep_families(connection)
-    for table in (entry_lines, entry_sources):
-        old = f"DELETE FROM {table.name} WHERE entry IN (SELECT entry FROM touched)"  # noqa: S608
-        connection.execute(text(old))
+    connection.execute(text("DELETE FROM entry_lines WHERE entry IN (SELECT entry FROM touched)"))
     work_out(connection, settings, days, touched=True)
     if everything_open:
         give(connection, settings, fresh=False)
@@ -100,7 +98,6 @@ def restate(connection: Connection, settings: Settings) -> None:
     _clear(connection)
     days = _log_days(connection)
     connection.execute(delete(entry_lines))
-    connection.execute(delete(entry_sources))
     work_out(connection, settings, days, touched=False)
     give(connection, settings)
     for (site,) in connection.execute(select(entry_lines.c.site).distinct()).all():
@@ -116,7 +113,7 @@ def shadow(connection: Connection, settings: Settings) -> None:
         if connection.dialect.name == "postgresql"
         else "AS SELECT * FROM {0} LIMIT 0"
     )
-    for table in (entry_lines, entry_sources, kept):
+    for table in (entry_lines, kept):
         name = table.name
         connection.execute(text(f"CREATE TEMPORARY TABLE {name} {like.format(name)}"))
     restate(connection, settings)

@@ -8,12 +8,23 @@ from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Select, column, exists, func, or_, select, table
+from sqlalchemy import (
+    ColumnElement,
+    Connection,
+    Select,
+    column,
+    exists,
+    false,
+    func,
+    or_,
+    select,
+    table,
+)
 
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches, load_rows
-from upright_ledger.ledger.db.derived import entry_lines, entry_sources
+from upright_ledger.ledger.db.derived import entry_lines
 from upright_ledger.ledger.lines.totals import kept_totals
 from upright_ledger.ledger.tables.stock import planned_pages
 
@@ -177,8 +188,7 @@ def _where(connection: Connection, query: Select[Any], filters: Filters) -> Sele
             )
         )
         fitting = [number for number, name in names if fnmatchcase(name, f.source)]
-        n = entry_sources.c
-        wanted.append(exists().where(n.entry == _X.entry, n.source.in_(fitting)))
+        wanted.append(or_(false(), *(_X.sources.contains(f"|{number}|") for number in fitting)))
     if f.below is not None:
         a = schema.answers.c
         wanted.append(exists().where(a.entry == _X.entry, a.confidence < f.below))

@@ -54,19 +54,24 @@ def totals(connection: Connection, among: str = "") -> Totals:
         text(f"SELECT x.kind, COUNT(*), {sums} {which}")
     ):
         found.entries[kind], found.hits[kind], found.value[kind] = n, int(hits), int(value)
-    for counts, column, table in (
-        (found.named, "source", "entry_sources"),
-        (found.alone, "alone", "entry_lines"),
-    ):
-        which = f"FROM {table} x{join} WHERE x.{column} IS NOT NULL GROUP BY x.{column}"
-        for source, n in connection.execute(text(f"SELECT x.{column}, COUNT(*) {which}")):
-            counts[str(source)] = n
+    named = f"SELECT x.sources, COUNT(*) FROM entry_lines x{join} GROUP BY x.sources"  # noqa: S608
+    for sources, n in connection.execute(text(named)):
+        numbers: list[str] = sources.strip("|").split("|") if sources else []
+        for number in numbers:
+            found.named[number] += n
+        if len(numbers) == 1:
+            found.alone[numbers[0]] += n
     return Totals(*(Counter({k: n for k, n in c.items() if n}) for c in vars(found).values()))
 
 
 def keep_totals(connection: Connection, found: Totals) -> None:
     """Keep what all lines amount to."""
-    keep(connection, _NAME, last_step(connection), {n: dict(c) for n, c in vars(found).items()})
+    keep(
+        connection,
+        _NAME,
+        last_step(connection),
+        {n: dict(sorted(c.items())) for n, c in vars(found).items()},
+    )
 
 
 def kept_totals(connection: Connection) -> Totals:

@@ -26,7 +26,7 @@ from upright_ledger.core.inventory.units import (
 )
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.ledger.db.bulk import CHUNK, batches, load_rows, stream_rows
-from upright_ledger.ledger.db.derived import entry_lines, entry_sources
+from upright_ledger.ledger.db.derived import entry_lines
 from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.lines.names import plainest
 from upright_ledger.ledger.tables.sources import days_of_exports
@@ -34,7 +34,7 @@ from upright_ledger.settings.model import Settings
 
 COLUMNS = (
     "entry", "site", "url", "section", "family", "value", "hits", "bots", "visits", "clicks",
-    "impressions", "links", "logged", "traffic", "domains", "pages", "shown", "variants", "alone",
+    "impressions", "links", "logged", "traffic", "domains", "pages", "shown", "variants", "sources",
     "first_seen", "last_seen", "statuses", "title", "language", "kind", "status", "destination",
     "query", "by", "where",
 )  # fmt: skip
@@ -76,14 +76,18 @@ def work_out(connection: Connection, settings: Settings, log_days: int, *, touch
     entries = stream_rows(connection, _ENTRIES.format(wanted=wanted))
     worker = _Worker(connection, settings, log_days)
     found = (
-        worked
+        line
         for row in entries
-        if (worked := worker.line(row, evidence.of(row[0]), said.of(row[0]), spelled.of(row[0])))
+        if (line := worker.line(row, evidence.of(row[0]), said.of(row[0]), spelled.of(row[0])))
     )
     for some in batches(found, CHUNK):
-        load_rows(connection, entry_lines, COLUMNS, (line for line, _ in some))
-        pairs = sorted((source, line[0]) for line, sources in some for source in sources)
-        load_rows(connection, entry_sources, ("source", "entry"), pairs)
+        load_rows(connection, entry_lines, COLUMNS, some)
+
+
+def packed(parts: Iterable[object]) -> str:
+    """Parts in one text, each between two bars: "|1|4|"."""
+    joined = "|".join(map(str, parts))
+    return f"|{joined}|" if joined else ""
 
 
 class _Groups:
@@ -135,14 +139,14 @@ class _Worker:
         evidence: list[tuple[Any, ...]],
         said: list[tuple[Any, ...]],
         spelled: list[tuple[Any, ...]],
-    ) -> tuple[tuple[Any, ...], set[int]] | None:
-        """The line of an entry and the sources that name it; None for one that does not count."""
+    ) -> tuple[Any, ...] | None:
+        """The line of an entry, in the order of COLUMNS; None for one that does not count."""
         entry, site, key, legacy_url, *answer = row
         counting = self._counting
         evidence = [v for v in evidence if v[1] in counting]
         if not evidence and answer[0] is None:
             return None
-        sources = {v[1] for v in evidence}
+        sources = sorted({v[1] for v in evidence})
         f = self._figures(evidence)
         said = [o for o in said if o[1] in counting]
         title = next((o[2] for o in said if o[2]), "")
@@ -158,7 +162,7 @@ class _Worker:
         kind, status, destination, query, by, where = (
             answer if answer[0] is not None else _NO_ANSWER
         )
-        line = (
+        return (
             entry,
             site,
             plainest(legacy_url, key, variants, self._index_files),
@@ -177,10 +181,10 @@ class _Worker:
             pages,
             rates.get(IMPRESSIONS, 0.0),
             len(variants),
-            next(iter(sources)) if len(sources) == 1 else None,
+            packed(sources),
             f.first_seen,
             last_seen,
-            "".join([f"|{code}:{n!r}" for code, n in f.codes.items()]) + "|" if f.codes else "",
+            packed(f"{code}:{n!r}" for code, n in f.codes.items()),
             title,
             language,
             kind,
@@ -190,7 +194,6 @@ class _Worker:
             by,
             where,
         )
-        return line, sources
 
     def _figures(self, evidence: Iterable[tuple[Any, ...]]) -> _Figures:
         logged = bots = 0.0

@@ -16,18 +16,15 @@ def lines_of_entries(connection: Connection) -> None:
         "value FLOAT NOT NULL, hits FLOAT NOT NULL, bots FLOAT NOT NULL, visits FLOAT NOT NULL, "
         "clicks FLOAT NOT NULL, impressions FLOAT NOT NULL, links FLOAT NOT NULL, "
         "logged FLOAT NOT NULL, traffic FLOAT NOT NULL, domains FLOAT NOT NULL, "
-        "pages FLOAT NOT NULL, shown FLOAT NOT NULL, variants INTEGER NOT NULL, alone INTEGER, "
+        "pages FLOAT NOT NULL, shown FLOAT NOT NULL, variants INTEGER NOT NULL, "
+        "sources VARCHAR NOT NULL, "
         "first_seen VARCHAR NOT NULL, last_seen VARCHAR NOT NULL, statuses VARCHAR NOT NULL, "
         "title TEXT NOT NULL, language VARCHAR NOT NULL, kind VARCHAR NOT NULL, "
         'status INTEGER NOT NULL, destination TEXT NOT NULL, "query" VARCHAR NOT NULL, '
         '"by" VARCHAR NOT NULL, "where" VARCHAR NOT NULL, PRIMARY KEY (entry), '
         "FOREIGN KEY(entry) REFERENCES entries (id))",
         "CREATE INDEX entry_lines_by_value ON entry_lines (value DESC, url)",
-        "CREATE INDEX entry_lines_by_kind ON entry_lines (kind, hits, value)",
-        "CREATE INDEX entry_lines_alone ON entry_lines (alone)",
-        "CREATE TABLE entry_sources (source INTEGER NOT NULL, entry INTEGER NOT NULL, "
-        "PRIMARY KEY (source, entry))",
-        "CREATE INDEX entry_sources_by_entry ON entry_sources (entry)",
+        "CREATE INDEX entry_lines_by_answer ON entry_lines (kind, value DESC, url)",
         "CREATE TABLE kept (name VARCHAR NOT NULL, step INTEGER NOT NULL, value JSON NOT NULL, "
         "PRIMARY KEY (name))",
         "CREATE INDEX evidence_by_source ON evidence (source, spelling)",

@@ -16,14 +16,14 @@ from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.core.url.redaction import MASK, has_masked_segment
 from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches
-from upright_ledger.ledger.db.derived import entry_lines, entry_sources
+from upright_ledger.ledger.db.derived import entry_lines
 from upright_ledger.ledger.lines.totals import kept_totals
 
 _MOST_ANCHORS = 5  # of one entry
 _AT_ONCE = 500
 
 _FIGURES = ("hits", "bots", "visits", "clicks", "impressions", "links", "value")
-_LINE = ("entry", "site", "url", "language", "statuses", "first_seen", "last_seen")
+_LINE = ("entry", "site", "url", "language", "statuses", "sources", "first_seen", "last_seen")
 _GIVEN = ("kind", "status", "destination", "by", "query", "where")
 _OWN = ("old", "host_given", "note", "author", "confidence", "reasons", "runner_up")
 
@@ -119,7 +119,7 @@ def sessions_in_paths(connection: Connection) -> list[tuple[int, str]]:
 
 
 def _entry(row: Sequence[Any]) -> Entry:
-    number, site, url, language, statuses, first_seen, last_seen, key, *more = row
+    number, site, url, language, statuses, sources, first_seen, last_seen, key, *more = row
     figures, given, own = more[:7], more[7:13], more[13:]
     kind, status, destination, by, query, where = given
     entry = Entry(
@@ -134,6 +134,7 @@ def _entry(row: Sequence[Any]) -> Entry:
         evidence=EntryEvidence(*figures),
         language=language,
         statuses=_statuses(statuses),
+        sources=tuple(map(int, filter(None, sources.split("|")))),
         first_seen=first_seen,
         last_seen=last_seen,
     )
@@ -151,16 +152,13 @@ def _statuses(packed: str) -> dict[str, float]:
 def _add_rest(
     connection: Connection, found: Mapping[int, Entry], numbers: Sequence[int] | None
 ) -> None:
-    """Add variants, sources, and what sources say in words. numbers: of whom; None: of all."""
-    p, o, s, n = schema.spellings, schema.observations, schema.sources, entry_sources
+    """Add variants, and what sources say in words. numbers: of whom; None: of all."""
+    p, o, s = schema.spellings, schema.observations, schema.sources
 
     def of(column: ColumnElement[Any], query: Select[Any]) -> Iterable[Any]:
         query = query.where(column.in_(numbers) if numbers is not None else column.is_not(None))
         return connection.execute(query).fetchall()
 
-    sources: dict[int, list[int]] = defaultdict(list)
-    for number, source in of(n.c.entry, select(n.c.entry, n.c.source).order_by(n.c.source)):
-        sources[number].append(source)
     spelled = select(p.c.entry, p.c.variant)
     if connection.scalar(select(s.c.id).where(s.c.withdrawn.is_(True)).limit(1)) is not None:
         spelled = spelled.where(_is_shown() if numbers is not None else p.c.id.not_in(_withdrawn()))
@@ -182,7 +180,7 @@ def _add_rest(
     for number in found if numbers is None else numbers:
         if (entry := found.get(number)) is None:
             continue
-        entry.sources, entry.variants = tuple(sources[number]), tuple(sorted(variants[number]))
+        entry.variants = tuple(sorted(variants[number]))
         entry.titles = tuple(titles.get(number, ()))
         entry.items = tuple(items.get(number, ()))
         entry.anchors = tuple(anchors.get(number, ()))
