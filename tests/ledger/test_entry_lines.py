@@ -1,5 +1,5 @@
-"""Lines of entries: whatever is done, in whatever order, they are what the facts amount to; and what
-is worked out step by step is what is worked out at once.
+"""Lines of entries: whatever is done, in whatever order, they are what the facts amount to, and
+what is worked out step by step is what is worked out at once.
 """
 
 from __future__ import annotations
@@ -91,12 +91,15 @@ def do(ledger: Ledger, folder: Path, number: int, deed: tuple[object, ...]) -> N
             undo(ledger, int(str(times)))
 
 
-def kept(ledger: Ledger) -> dict[str, list[str]]:
+def kept(ledger: Ledger) -> list[str]:
+    """All that is worked out and kept, but for when."""
     with ledger.reading() as connection:
-        return {
-            name: sorted(map(repr, connection.execute(text(f"SELECT * FROM {name}"))))
-            for name in ("entry_lines", "kept")
-        }
+        rows = [
+            row
+            for statement in ("SELECT * FROM entry_lines", "SELECT name, value FROM kept")
+            for row in connection.execute(text(statement))
+        ]
+    return sorted(map(repr, rows))
 
 
 @in_brief

@@ -4,12 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.ledger.db import journal
 from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.reclassify import reclassify
-from upright_ledger.ledger.tables.renormalise import rederive
 from upright_ledger.settings.file import draft_policy, put_draft, read_settings_of
 
 
@@ -40,15 +37,19 @@ def undo(ledger: Ledger, count: int = 1, target: int | None = None) -> list[str]
             found = journal.last_undoable(step.connection, step.id) if target is None else target
             done.append(journal.undo(step, found))
         number, policy = stored_policy(step.connection)
+        if number != before or step.sources:
+            from upright_ledger.core.inventory.classification import Classifier
+            from upright_ledger.ledger.tables.reclassify import reclassify
+            from upright_ledger.ledger.tables.renormalise import rederive
+
+            placer = Classifier(ledger.settings.sites, policy)
         if number != before:
             # Keys are derived: under the policy that is in force again, every spelling goes back to
             # its entry.
-            rederive(
-                step.connection, Classifier(ledger.settings.sites, policy), number, policy_before
-            )
+            rederive(step.connection, placer, number, policy_before)
         else:
             for source in step.sources:
-                reclassify(step, source, Classifier(ledger.settings.sites, policy))
+                reclassify(step, source, placer)
         step.summary = "; ".join(done)
         if number != before:
             draft_policy(ledger.folder, policy)

@@ -29,8 +29,8 @@ from upright_ledger.ledger.db.databases import (
 from upright_ledger.ledger.db.journal import Step, last_step
 from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.db.sqlite import keep_log, shorten_log
+from upright_ledger.ledger.db.versions import NEWEST, schema_number
 from upright_ledger.ledger.lines.state import are_of
-from upright_ledger.ledger.migrations.numbered import NEWEST, migrate, schema_number
 from upright_ledger.settings.file import FILE_NAME, drafted_policy, put_draft
 from upright_ledger.settings.model import Settings
 from upright_ledger.settings.reading import read_settings
@@ -296,6 +296,8 @@ def open_ledger(folder: Path) -> Ledger:
     if ledger.engine.dialect.name == "sqlite":
         keep_log(ledger.engine)
     if present < NEWEST:
+        from upright_ledger.ledger.migrations.numbered import migrate
+
         with ledger._writing("migrate") as connection:  # noqa: SLF001 - alone, as a step is
             migrate(connection)
     ledger.keep_lines()

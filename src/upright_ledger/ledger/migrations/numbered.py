@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import UTC, datetime
 
-from sqlalchemy import Connection, func, insert, inspect, select
+from sqlalchemy import Connection, insert
 
-from upright_ledger.errors import InputError
 from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.versions import NEWEST, schema_number
 from upright_ledger.ledger.migrations.m02_days_and_classes import days_and_classes
 from upright_ledger.ledger.migrations.m06_traces_in_blocks import traces_in_blocks
 from upright_ledger.ledger.migrations.m09_sound_logs import sound_logs
@@ -103,9 +103,6 @@ MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
 the program's schema becomes later changes none of them.
 """
 
-NEWEST = MIGRATIONS[-1][0]
-"""The number of the schema that this program writes."""
-
 
 def migrate(connection: Connection) -> int:
     """Bring a database to the newest schema; returns its number. Raises InputError for one that is
@@ -124,18 +121,3 @@ def migrate(connection: Connection) -> int:
                 insert(schema.migrations).values(number=number, name=name, applied=applied)
             )
     return NEWEST
-
-
-def schema_number(connection: Connection) -> int:
-    """The number of a database's schema; 0 for one that has none. Raises InputError for one that is
-    newer than this program.
-    """
-    present = 0
-    if inspect(connection).has_table("migrations"):
-        present = connection.scalar(select(func.max(schema.migrations.c.number))) or 0
-    if present > NEWEST:
-        raise InputError(
-            f"this ledger has schema {present}, and this program knows {NEWEST}",
-            "use a newer upright",
-        )
-    return int(present)

@@ -1,0 +1,26 @@
+"""Which schema a database has, and which one this program writes."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection, func, inspect, select
+
+from upright_ledger.errors import InputError
+from upright_ledger.ledger.db import schema
+
+NEWEST = 12
+"""The number of the schema that this program writes: of the last migration."""
+
+
+def schema_number(connection: Connection) -> int:
+    """The number of a database's schema; 0 for one that has none. Raises InputError for one that is
+    newer than this program.
+    """
+    present = 0
+    if inspect(connection).has_table("migrations"):
+        present = connection.scalar(select(func.max(schema.migrations.c.number))) or 0
+    if present > NEWEST:
+        raise InputError(
+            f"this ledger has schema {present}, and this program knows {NEWEST}",
+            "use a newer upright",
+        )
+    return int(present)
