@@ -11,7 +11,9 @@ demo: $(VENV)/installed
 	rm -rf quillhaven-demo
 	$(BIN)/upright demo quillhaven-demo
 
-test: lint types contract pytest
+# What is looked at in the code runs beside the tests.
+test: $(VENV)/tested
+	$(MAKE) --jobs=2 pytest lint types contract
 
 install: $(VENV)/installed
 

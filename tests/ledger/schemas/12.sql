@@ -181,8 +181,8 @@ CREATE TABLE imported (
 	FOREIGN KEY(source) REFERENCES sources (id)
 );
 CREATE TABLE kept (name VARCHAR NOT NULL, step INTEGER NOT NULL, value JSON NOT NULL, PRIMARY KEY (name));
-INSERT INTO "kept" VALUES('lines',10,'{"settings": "b984a701a1136ab57a371133c62bafcd", "days": 3}');
-INSERT INTO "kept" VALUES('totals',10,'{"entries": {"gone": 1, "keep": 1, "move": 3, "open": 4}, "hits": {"gone": 1000000, "keep": 9000000, "move": 14000000, "open": 8000000}, "value": {"gone": 1000000, "keep": 9000000, "move": 122000000, "open": 62000000}, "named": {"1": 6, "2": 5, "4": 3, "5": 1}, "alone": {"1": 3, "2": 3}}');
+INSERT INTO "kept" VALUES('lines',0,'{"settings": "b984a701a1136ab57a371133c62bafcd", "days": 3}');
+INSERT INTO "kept" VALUES('totals',0,'{"entries": {"gone": 1, "keep": 1, "move": 3, "open": 4}, "hits": {"gone": 1000000, "keep": 9000000, "move": 14000000, "open": 8000000}, "value": {"gone": 1000000, "keep": 9000000, "move": 122000000, "open": 62000000}, "named": {"1": 6, "2": 5, "4": 3, "5": 1}, "alone": {"1": 3, "2": 3}}');
 INSERT INTO "kept" VALUES('check',10,'{"faults": 1, "digest": "9f03717bb897e53f9649387f06009bd22beeb83cf6c64fd026b0665af3610a61", "settings": "e99b385d59bb76f9f7011cab273fe571"}');
 CREATE TABLE log_lines (
 	source INTEGER NOT NULL, 
@@ -210,7 +210,7 @@ INSERT INTO "migrations" VALUES(8,'following','2026-11-29T14:56:03+00:00');
 INSERT INTO "migrations" VALUES(9,'sound logs','2026-11-29T14:56:03+00:00');
 INSERT INTO "migrations" VALUES(10,'how answers were found','2026-11-29T14:56:03+00:00');
 INSERT INTO "migrations" VALUES(11,'owned runs','2026-11-29T14:56:03+00:00');
-INSERT INTO "migrations" VALUES(12,'lines of entries','2026-11-30T00:19:20+00:00');
+INSERT INTO "migrations" VALUES(12,'lines of entries','2026-11-30T00:33:32+00:00');
 CREATE TABLE observations (
 	spelling INTEGER NOT NULL, 
 	source INTEGER NOT NULL, 

@@ -154,16 +154,13 @@ def _stored(
     table: Table, names: Sequence[str], rows: Iterable[Mapping[str, Any]]
 ) -> Iterator[tuple[Any, ...]]:
     """Rows as tuples of what their columns hold."""
-    packed = {n for n in names if isinstance(table.c[n].type, JSON)}
+    packed = [n for n in names if isinstance(table.c[n].type, JSON)]
     usual = {n: getattr(table.c[n].default, "arg", None) for n in names}
     for row in rows:
-        values = ((n, row.get(n, usual[n])) for n in names)
-        yield tuple(
-            [
-                _ENCODER.encode(v).decode() if n in packed else str(v) if isinstance(v, str) else v
-                for n, v in values
-            ]
-        )
+        values = usual | dict(row)
+        for n in packed:
+            values[n] = _ENCODER.encode(values[n]).decode()
+        yield tuple([values[n] for n in names])
 
 
 def last_step(connection: Connection) -> int:

@@ -11,7 +11,9 @@ from upright_ledger.ledger.db.derived import kept
 
 
 class Kept(NamedTuple):
-    """A result. step: the last one of the journal when it was found."""
+    """A result. step: the last one of the journal when it was found; 0 for what each step brings up
+    to date.
+    """
 
     step: int
     value: Mapping[str, Any]

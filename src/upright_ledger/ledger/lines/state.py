@@ -8,7 +8,6 @@ from typing import Any
 import xxhash
 from sqlalchemy import Connection
 
-from upright_ledger.ledger.db.journal import last_step
 from upright_ledger.ledger.lines.kept import find_kept, keep
 from upright_ledger.settings.model import Settings
 
@@ -31,7 +30,7 @@ def days_of_lines(connection: Connection) -> int:
 def keep_state(connection: Connection, settings: Settings, days: int) -> None:
     """Keep on what the lines rest now."""
     value = {"settings": _digest(settings), "days": days}
-    keep(connection, _NAME, last_step(connection), value)
+    keep(connection, _NAME, 0, value)
 
 
 def _kept(connection: Connection) -> Mapping[str, Any]:

@@ -7,7 +7,6 @@ from dataclasses import dataclass, field
 
 from sqlalchemy import Connection, text
 
-from upright_ledger.ledger.db.journal import last_step
 from upright_ledger.ledger.lines.kept import find_kept, keep
 
 _NAME = "totals"
@@ -69,7 +68,7 @@ def keep_totals(connection: Connection, found: Totals) -> None:
     keep(
         connection,
         _NAME,
-        last_step(connection),
+        0,
         {n: dict(sorted(c.items())) for n, c in vars(found).items()},
     )
 

@@ -135,11 +135,12 @@ class SightingWriter:
                 best[name] = p
         known = self._spellings.find(best)
         if known:
+            waiting = find_aside(self._connection, known.values())
             self._raise(
                 [
                     (known[n], p, entries)
                     for n, p in best.items()
-                    if n in known and not (p.aside or p.doubt)
+                    if n in known and known[n] in waiting and not (p.aside or p.doubt)
                 ]
             )
         fresh = sorted(best.keys() - known.keys()) if len(known) < len(best) else []
@@ -207,6 +208,18 @@ def join_entries(step: Step) -> None:
         step.entries |= joined
         change = "UPDATE spellings SET entry = e.id, aside = '', key = '' FROM entries e"
         connection.execute(text(f"{change} WHERE {joins}"))
+
+
+def find_aside(connection: Connection, spellings: Iterable[int]) -> set[int]:
+    """Those of these spellings that are set aside."""
+    p = schema.spellings
+    return {
+        number
+        for some in batches(spellings, _AT_ONCE)
+        for number in connection.scalars(
+            select(p.c.id).where(p.c.id.in_(some), p.c.entry.is_(None))
+        )
+    }
 
 
 class _Numbers:

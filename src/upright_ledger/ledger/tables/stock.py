@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass, fields
+from operator import attrgetter
 from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, func, select, true
 
 from upright_ledger.core.word import Word
 from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.db.bulk import insert_many
+from upright_ledger.ledger.db.bulk import load_rows
 
 
 class StockState(Word):
@@ -45,12 +46,15 @@ class Destination:
     item: str = ""
 
 
+_COLUMNS = tuple(f.name for f in fields(Destination))
+
+
 def add_destinations(connection: Connection, source: int, pages: Iterable[Destination]) -> None:
     """Store the pages one source names; of two with the same page key the last counts."""
     unique = {p.page: p for p in pages}
-    insert_many(
-        connection, schema.destinations, [{"source": source, **asdict(p)} for p in unique.values()]
-    )
+    values = attrgetter(*_COLUMNS)
+    rows = ((source, *values(page)) for page in unique.values())
+    load_rows(connection, schema.destinations, ("source", *_COLUMNS), rows)
 
 
 def find_stocked(connection: Connection, name: str) -> int:
