@@ -53,9 +53,14 @@ def read_old(ledger: Ledger, written: Written) -> tuple[Address, str]:
 
 def read_new(ledger: Ledger, text: str) -> str:
     """A destination as people write it, in its safe form. Raises NotAnAddressError."""
+    written = as_written(text, ledger.settings.sites.all_origins, words=False)
+    return destination_of(ledger, written.text)
+
+
+def destination_of(ledger: Ledger, text: str) -> str:
+    """A destination, written as an address, in its safe form. Raises NotAnAddressError."""
     sites = ledger.settings.sites
-    written = as_written(text, sites.all_origins, words=False)
-    address = read_destination(written.text, sites.new[0])
+    address = read_destination(text, sites.new[0])
     if not sites.is_new(address) and not sites.site_of(address):
         raise NotAnAddressError(
             f"{address.authority} is no declared new origin (upright.toml, [new] origins)"

@@ -5,7 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from upright_ledger.app.decide.decide import Decided, GivenAnswer, as_given, read_new, read_old
+from upright_ledger.app.decide.decide import (
+    Decided,
+    GivenAnswer,
+    as_given,
+    destination_of,
+    read_old,
+)
 from upright_ledger.app.decide.decide_template import note_template, read_template
 from upright_ledger.app.decide.pair_rows import (
     as_template,
@@ -228,7 +234,9 @@ def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> GivenAn
         answer = read_answer(pair.status, new.text)
         query = read_query(pair.query)
         if answer.destination:
-            answer = Decision(answer.kind, answer.status, read_new(ledger, answer.destination))
+            answer = Decision(
+                answer.kind, answer.status, destination_of(ledger, answer.destination)
+            )
     except NotAnAddressError as error:
         result.refused.append((pair.line, pair.old, str(error)))
         return None

@@ -6,8 +6,11 @@ larger counts: they tell of the same people.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
-from typing import Any, NamedTuple
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from itertools import groupby
+from operator import itemgetter
+from typing import Any
 
 from sqlalchemy import Connection, text
 
@@ -94,32 +97,38 @@ class _Groups:
     """Rows that come by the number of their entry, given out entry by entry."""
 
     def __init__(self, rows: Iterator[tuple[Any, ...]]) -> None:
-        self._rows = rows
-        self._row = next(rows, None)
+        self._groups = groupby(rows, key=_FIRST)
+        self._next = next(self._groups, None)
 
     def of(self, entry: int) -> list[tuple[Any, ...]]:
         """The rows of an entry; numbers are asked for upwards."""
-        found, row, rows = [], self._row, self._rows
-        while row is not None and row[0] <= entry:
-            if row[0] == entry:
-                found.append(row)
-            row = next(rows, None)
-        self._row = row
+        group = self._next
+        while group is not None and group[0] < entry:
+            group = next(self._groups, None)
+        if group is None or group[0] != entry:
+            self._next = group
+            return []
+        found = list(group[1])
+        self._next = next(self._groups, None)
         return found
 
 
-class _Figures(NamedTuple):
+_FIRST = itemgetter(0)
+
+
+@dataclass(slots=True)
+class _Figures:
     """What sources say of an entry in figures. logged: requests by people in logs. totals, rates:
-    unit → the largest figure of an export, as it is and per 30 days.
+    unit → the largest figure of an export, as it is and per 30 days. first_day, last_day: of logs.
     """
 
-    logged: float
-    bots: float
-    codes: Mapping[str, float]
-    totals: Mapping[str, float]
-    rates: Mapping[str, float]
-    first_seen: str
-    last_seen: str
+    logged: float = 0.0
+    bots: float = 0.0
+    codes: dict[str, float] = field(default_factory=dict)
+    totals: dict[str, float] = field(default_factory=dict)
+    rates: dict[str, float] = field(default_factory=dict)
+    first_day: str = ""
+    last_day: str = ""
 
 
 class _Worker:
@@ -146,80 +155,68 @@ class _Worker:
         evidence = [v for v in evidence if v[1] in counting]
         if not evidence and answer[0] is None:
             return None
-        sources = sorted({v[1] for v in evidence})
         f = self._figures(evidence)
-        said = [o for o in said if o[1] in counting]
-        title = next((o[2] for o in said if o[2]), "")
-        language = next((o[3] for o in said if o[3]), "")
-        last_seen = max([f.last_seen, *(o[4] for o in said)])
-        variants = sorted({p[1] for p in spelled})
-        get = f.totals.get
-        domains, pages = get(LINKING_DOMAINS, 0.0), get(LINKING_PAGES, 0.0)
-        rates = dict(f.rates)
-        traffic = max(rates.get(HITS, 0.0), rates.get(VISITS, 0.0), rates.get(CLICKS, 0.0))
-        if f.logged or f.bots:
-            rates[HITS] = max(rates.get(HITS, 0.0), per_30_days(f.logged, self._log_days))
-        kind, status, destination, query, by, where = (
-            answer if answer[0] is not None else _NO_ANSWER
-        )
+        title, language, last_seen = "", "", f.last_day
+        for _, source, its_title, its_language, day in said:
+            if source in counting:
+                title, language = title or its_title, language or its_language
+                last_seen = max(last_seen, day)
+        variants = [spelled[0][1]] if len(spelled) == 1 else sorted({p[1] for p in spelled})
+        total, rate = f.totals.get, f.rates.get
+        domains, pages = total(LINKING_DOMAINS, 0.0), total(LINKING_PAGES, 0.0)
+        traffic = max(rate(HITS, 0.0), rate(VISITS, 0.0), rate(CLICKS, 0.0)) if f.rates else 0.0
+        if f.logged:
+            f.rates[HITS] = max(rate(HITS, 0.0), per_30_days(f.logged, self._log_days))
         return (
             entry,
             site,
             plainest(legacy_url, key, variants, self._index_files),
             self._sections.of(site, key) if self._sections else "",
             "",
-            value(rates, self._weights),
-            f.logged or get(HITS, 0.0),
+            value(f.rates, self._weights) if f.rates else 0.0,
+            f.logged or total(HITS, 0.0),
             f.bots,
-            get(VISITS, 0.0),
-            get(CLICKS, 0.0),
-            get(IMPRESSIONS, 0.0),
+            total(VISITS, 0.0),
+            total(CLICKS, 0.0),
+            total(IMPRESSIONS, 0.0),
             domains or pages,
             f.logged,
             traffic,
             domains,
             pages,
-            rates.get(IMPRESSIONS, 0.0),
+            rate(IMPRESSIONS, 0.0),
             len(variants),
-            packed(sources),
-            f.first_seen,
+            packed(sorted({v[1] for v in evidence})),
+            f.first_day,
             last_seen,
-            packed(f"{code}:{n!r}" for code, n in f.codes.items()),
+            packed(f"{code}:{n!r}" for code, n in sorted(f.codes.items())),
             title,
             language,
-            kind,
-            status,
-            destination,
-            query,
-            by,
-            where,
+            *(answer if answer[0] is not None else _NO_ANSWER),
         )
 
     def _figures(self, evidence: Iterable[tuple[Any, ...]]) -> _Figures:
-        logged = bots = 0.0
-        codes: dict[str, float] = {}
+        f = _Figures()
         exports: dict[tuple[str, int], float] = {}
-        days: list[str] = []
         for _, source, unit, agent, code, amount, first_day, last_day in evidence:
-            if unit == HITS and agent:
-                if agent == Asker.BOTS:
-                    bots += amount
-                else:
-                    logged += amount
-                codes[code] = codes.get(code, 0.0) + amount
-                days += [day for day in (first_day, last_day) if day]
-            elif unit != LISTED:
+            if unit == LISTED:
+                continue
+            if unit != HITS or not agent:
                 exports[unit, source] = exports.get((unit, source), 0.0) + amount
-        totals: dict[str, float] = {}
-        rates: dict[str, float] = {}
+                continue
+            if agent == Asker.BOTS:
+                f.bots += amount
+            else:
+                f.logged += amount
+            f.codes[code] = f.codes.get(code, 0.0) + amount
+            if first_day:
+                f.first_day = min(f.first_day or first_day, first_day)
+            f.last_day = max(f.last_day, first_day, last_day)
         for (unit, source), amount in exports.items():
             rate = per_30_days(amount, self._days[source]) if unit in PER_PERIOD else amount
-            totals[unit] = max(totals.get(unit, 0.0), amount)
-            rates[unit] = max(rates.get(unit, 0.0), rate)
-        first_seen, last_seen = min(days, default=""), max(days, default="")
-        return _Figures(
-            logged, bots, dict(sorted(codes.items())), totals, rates, first_seen, last_seen
-        )
+            f.totals[unit] = max(f.totals.get(unit, 0.0), amount)
+            f.rates[unit] = max(f.rates.get(unit, 0.0), rate)
+        return f
 
 
 _NO_ANSWER = (AnswerKind.OPEN.value, 0, "", QueryPolicy.CARRY_TRACKING.value, "", "")
