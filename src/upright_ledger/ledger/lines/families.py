@@ -2,44 +2,35 @@
 
 from __future__ import annotations
 
+from collections.abc import Set as AbstractSet
+
 from sqlalchemy import Connection, select, text
 
 from upright_ledger.core.inventory.url_patterns import templates
 from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.db.bulk import load_rows
+from upright_ledger.ledger.db.bulk import batches, load_rows
 from upright_ledger.ledger.db.derived import entry_lines
 from upright_ledger.ledger.db.schema import staging
 
 
-def keep_families(connection: Connection) -> None:
-    """Remember the families of the entries in `touched` that have a line."""
-    connection.execute(
-        text(
-            "INSERT INTO was SELECT x.entry, x.site, x.family FROM touched w JOIN entry_lines x "
-            "ON x.entry = w.entry"
-        )
-    )
+def families_of(connection: Connection, among: str = "") -> dict[int, str]:
+    """Entry → its family, or empty, of all that have a line. among: the table of their numbers."""
+    join = f" JOIN {among} w ON w.entry = x.entry" if among else ""
+    told = f"SELECT x.entry, x.family FROM entry_lines x{join}"  # noqa: S608 - a name of our own
+    return {row[0]: row[1] for row in connection.execute(text(told))}
 
 
-def restore_families(connection: Connection) -> None:
-    """Give lines that were there before their family, and find those of a site anew in which
-    entries came or went.
-    """
-    connection.execute(
-        text(
-            "UPDATE entry_lines SET family = was.family FROM was "
-            "WHERE was.entry = entry_lines.entry AND was.family <> ''"
-        )
-    )
-    came = (
-        "SELECT DISTINCT x.site FROM touched w JOIN entry_lines x ON x.entry = w.entry "
-        "WHERE NOT EXISTS (SELECT 1 FROM was WHERE was.entry = w.entry)"
-    )
-    went = (
-        "SELECT DISTINCT was.site FROM was WHERE NOT EXISTS "
-        "(SELECT 1 FROM entry_lines x WHERE x.entry = was.entry)"
-    )
-    for site in set(connection.scalars(text(f"{came} UNION {went}"))):
+def follow_families(
+    connection: Connection, before: AbstractSet[int], now: AbstractSet[int]
+) -> None:
+    """Find the families anew of sites in which entries came or went."""
+    e = schema.entries
+    sites = {
+        site
+        for some in batches(before ^ now, 500)
+        for site in connection.scalars(select(e.c.site).where(e.c.id.in_(some)).distinct())
+    }
+    for site in sorted(sites):
         find_families(connection, site)
 
 

@@ -7,7 +7,7 @@ rules, stock, settings.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 
 from sqlalchemy import Connection, delete, select, text
@@ -19,7 +19,7 @@ from upright_ledger.ledger.db.bulk import load_rows
 from upright_ledger.ledger.db.derived import entry_lines, kept
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.db.schema import staging
-from upright_ledger.ledger.lines.families import find_families, keep_families, restore_families
+from upright_ledger.ledger.lines.families import families_of, follow_families
 from upright_ledger.ledger.lines.giving import give
 from upright_ledger.ledger.lines.state import are_of, days_of_lines, keep_state
 from upright_ledger.ledger.lines.totals import keep_totals, kept_totals, totals
@@ -32,7 +32,6 @@ _MOST_AT_ONCE = 0.3
 
 _TEMPORARY = {
     "touched": "entry INTEGER PRIMARY KEY",
-    "was": "entry INTEGER PRIMARY KEY, site TEXT, family TEXT",
     "families": "entry INTEGER PRIMARY KEY, family TEXT",
     "given": "entry INTEGER PRIMARY KEY, kind TEXT, status INTEGER, destination TEXT, "
     '"by" TEXT, "where" TEXT, "query" TEXT',
@@ -66,19 +65,19 @@ def _follow(step: Step, settings: Settings) -> None:
     touched = connection.scalar(text("SELECT COUNT(*) FROM touched")) or 0
     whole = connection.scalar(text("SELECT MAX(id) FROM entries")) or 0
     if touched > 1000 and touched > _MOST_AT_ONCE * whole:
-        restate(connection, settings)
+        restate(connection, settings, families_of(connection))
         return
     days = _log_days(connection) if step.sources else days_of_lines(connection)
     everything_open = step.ruled or _rules_or_stock(connection, step.sources)
     before = totals(connection, "touched")
-    keep_families(connection)
+    families = families_of(connection, "touched")
     connection.execute(text("DELETE FROM entry_lines WHERE entry IN (SELECT entry FROM touched)"))
-    work_out(connection, settings, days, touched=True)
+    written = work_out(connection, settings, days, families, touched=True)
     if everything_open:
         give(connection, settings, fresh=False)
     else:
         give(connection, settings, "touched")
-    restore_families(connection)
+    follow_families(connection, families.keys(), written)
     if days != days_of_lines(connection):
         statement = f"UPDATE entry_lines SET value = {_VALUE} WHERE logged > 0"  # noqa: S608
         connection.execute(text(statement), _weights(settings.weights, days))
@@ -93,15 +92,18 @@ def _follow(step: Step, settings: Settings) -> None:
         keep_totals(connection, known)
 
 
-def restate(connection: Connection, settings: Settings) -> None:
-    """Work out all lines anew."""
+def restate(
+    connection: Connection, settings: Settings, families: Mapping[int, str] | None = None
+) -> None:
+    """Work out all lines anew. families: of entries, where nothing but that they came or went has
+    changed any.
+    """
     _clear(connection)
     days = _log_days(connection)
     connection.execute(delete(entry_lines))
-    work_out(connection, settings, days, touched=False)
+    written = work_out(connection, settings, days, families or {}, touched=False)
     give(connection, settings)
-    for (site,) in connection.execute(select(entry_lines.c.site).distinct()).all():
-        find_families(connection, site)
+    follow_families(connection, (families or {}).keys(), written)
     keep_state(connection, settings, days)
     keep_totals(connection, totals(connection))
 

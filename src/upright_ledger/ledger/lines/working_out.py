@@ -6,7 +6,7 @@ larger counts: they tell of the same people.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from itertools import groupby
 from operator import itemgetter
@@ -63,9 +63,17 @@ _GONE = "SELECT v.spelling FROM evidence v JOIN sources s ON s.id = v.source WHE
 _SHOWN = f" AND p.id NOT IN ({_GONE}s.withdrawn EXCEPT {_GONE}NOT s.withdrawn)"
 
 
-def work_out(connection: Connection, settings: Settings, log_days: int, *, touched: bool) -> None:
-    """Write the lines of entries that count: of those in the table `touched`, or of all. log_days:
-    how many days all logs cover.
+def work_out(
+    connection: Connection,
+    settings: Settings,
+    log_days: int,
+    families: Mapping[int, str],
+    *,
+    touched: bool,
+) -> set[int]:
+    """Write the lines of entries that count: of those in the table `touched`, or of all; returns
+    whose lines these are. log_days: how many days all logs cover. families: entry → the one that it
+    has as far as is known.
     """
     join = "touched w CROSS JOIN " if touched else ""
     which = "p.entry = w.entry" if touched else "p.entry IS NOT NULL"
@@ -77,14 +85,17 @@ def work_out(connection: Connection, settings: Settings, log_days: int, *, touch
     )
     wanted = "JOIN touched w ON w.entry = e.id " if touched else ""
     entries = stream_rows(connection, _ENTRIES.format(wanted=wanted))
-    worker = _Worker(connection, settings, log_days)
+    worker = _Worker(connection, settings, log_days, families)
     found = (
         line
         for row in entries
         if (line := worker.line(row, evidence.of(row[0]), said.of(row[0]), spelled.of(row[0])))
     )
+    written: set[int] = set()
     for some in batches(found, CHUNK):
         load_rows(connection, entry_lines, COLUMNS, some)
+        written.update(map(_FIRST, some))
+    return written
 
 
 def packed(parts: Iterable[object]) -> str:
@@ -134,7 +145,14 @@ class _Figures:
 class _Worker:
     """Works out one line after the other."""
 
-    def __init__(self, connection: Connection, settings: Settings, log_days: int) -> None:
+    def __init__(
+        self,
+        connection: Connection,
+        settings: Settings,
+        log_days: int,
+        families: Mapping[int, str],
+    ) -> None:
+        self._families = families
         self._days = {source: len(days) for source, days in days_of_exports(connection).items()}
         counting = text("SELECT id FROM sources WHERE NOT withdrawn")
         self._counting = set(connection.scalars(counting))
@@ -172,7 +190,7 @@ class _Worker:
             site,
             plainest(legacy_url, key, variants, self._index_files),
             self._sections.of(site, key) if self._sections else "",
-            "",
+            self._families.get(entry, ""),
             value(f.rates, self._weights) if f.rates else 0.0,
             f.logged or total(HITS, 0.0),
             f.bots,
