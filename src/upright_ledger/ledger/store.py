@@ -176,7 +176,7 @@ class Ledger:
         """Write derived data that is good to have and can be done without: not where somebody else
         is writing, or the database cannot be written. What is being read stays as it is.
         """
-        with suppress(SQLAlchemyError), self.engine.connect() as connection:
+        with suppress(DatabaseError), errors_of(self.where), self.engine.connect() as connection:
             if try_turn(connection):
                 work(connection)
                 connection.commit()

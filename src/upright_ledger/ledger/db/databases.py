@@ -4,6 +4,8 @@ named in messages.
 
 from __future__ import annotations
 
+import sqlite3 as sqlite3_driver
+import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -128,14 +130,21 @@ def errors_of(where: str) -> Iterator[None]:
             "say it in UTF-8, as the language settings of the terminal should have it; this step "
             "was not made",
         ) from None
-    except SQLAlchemyError as error:
+    except _errors() as error:
         raise DatabaseError(
             f"the ledger's database {shown(where)} failed: {_cause(error)}",
             "this step was not made; check the database and try again",
         ) from error
 
 
-def _cause(error: SQLAlchemyError) -> str:
+def _errors() -> tuple[type[Exception], ...]:
+    """What is raised for a database: by SQLAlchemy, or by a driver that was asked itself."""
+    postgresql = sys.modules.get("psycopg")
+    drivers = (sqlite3_driver.Error, *((postgresql.Error,) if postgresql is not None else ()))
+    return (SQLAlchemyError, *drivers)
+
+
+def _cause(error: Exception) -> str:
     cause: Any = getattr(error, "orig", None) or error
     if "readonly database" in str(cause):
         return "it can be read, but not written: it is somebody else's, or the disk is full"

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from sqlalchemy import Connection, select, text
+from sqlalchemy import Connection
 
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.url.query import QueryPolicy
-from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.asking import Asking
 from upright_ledger.ledger.db.bulk import load_rows
 from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.db.schema import staging
@@ -33,8 +33,8 @@ def give(
         f'a."by", a."where", a."query" FROM entry_lines x {wanted}{own} = \'{AnswerKind.OPEN}\''
     )
     if not may_be:
-        query += " AND x.kind <> :open"
-    rows = connection.execute(text(query), {} if may_be else {"open": AnswerKind.OPEN}).fetchall()
+        query += f" AND x.kind <> '{AnswerKind.OPEN}'"
+    rows = Asking(connection).rows(query)
     found: dict[int, tuple[Any, ...]] = {}
     if may_be and rows:
         from upright_ledger.ledger.lines.given_answers import GivenAnswers, Unanswered
@@ -57,8 +57,11 @@ def _may_be_given(connection: Connection, settings: Settings) -> bool:
     """Whether any entry can have the answer of a rule, or live on."""
     if any(settings.sites.shared_origins(s.name) for s in settings.sites.old):
         return True
-    rules = (schema.templates.c.id, schema.imported.c.source)
-    return any(connection.scalar(select(c).limit(1)) is not None for c in rules)
+    ask = Asking(connection)
+    return any(
+        ask.value(f"SELECT 1 FROM {table} LIMIT 1") is not None  # noqa: S608 - our own
+        for table in ("templates", "imported")
+    )
 
 
 def _put_given(connection: Connection, rows: Iterable[tuple[Any, ...]]) -> None:
@@ -66,4 +69,4 @@ def _put_given(connection: Connection, rows: Iterable[tuple[Any, ...]]) -> None:
     load_rows(connection, staging("given"), ("entry", *names), rows)
     put = ", ".join(f'"{n}" = g."{n}"' for n in names)
     which = "FROM given g WHERE g.entry = entry_lines.entry"
-    connection.execute(text(f"UPDATE entry_lines SET {put} {which}"))  # noqa: S608 - our own
+    Asking(connection).run(f"UPDATE entry_lines SET {put} {which}")  # noqa: S608 - our own names

@@ -10,11 +10,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 
-from sqlalchemy import Connection, delete, select, text
+from sqlalchemy import Connection
 
 from upright_ledger.core.inventory.evidence import Weights
 from upright_ledger.core.inventory.units import HITS
-from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.asking import Asking
 from upright_ledger.ledger.db.bulk import load_rows
 from upright_ledger.ledger.db.derived import entry_lines, kept
 from upright_ledger.ledger.db.journal import Step
@@ -57,21 +57,21 @@ def follow(step: Step, settings: Settings) -> None:
 
 
 def _follow(step: Step, settings: Settings) -> None:
-    connection = step.connection
-    _clear(connection)
+    connection, ask = step.connection, Asking(step.connection)
+    _clear(ask)
     load_rows(connection, staging("touched"), ("entry",), ((e,) for e in sorted(step.entries)))
     if step.sources:
-        connection.execute(text(_BY_SOURCES.format(sources=_listed(step.sources))))
-    touched = connection.scalar(text("SELECT COUNT(*) FROM touched")) or 0
-    whole = connection.scalar(text("SELECT MAX(id) FROM entries")) or 0
+        ask.run(_BY_SOURCES.format(sources=_listed(step.sources)))
+    touched = ask.value("SELECT COUNT(*) FROM touched")
+    whole = ask.value("SELECT MAX(id) FROM entries") or 0
     if touched > 1000 and touched > _MOST_AT_ONCE * whole:
         restate(connection, settings, families_of(connection))
         return
     days = _log_days(connection) if step.sources else days_of_lines(connection)
-    everything_open = step.ruled or _rules_or_stock(connection, step.sources)
+    everything_open = step.ruled or _rules_or_stock(ask, step.sources)
     before = totals(connection, "touched")
     families = families_of(connection, "touched")
-    connection.execute(text("DELETE FROM entry_lines WHERE entry IN (SELECT entry FROM touched)"))
+    ask.run("DELETE FROM entry_lines WHERE entry IN (SELECT entry FROM touched)")
     written = work_out(connection, settings, days, families, touched=True)
     if everything_open:
         give(connection, settings, fresh=False)
@@ -79,8 +79,8 @@ def _follow(step: Step, settings: Settings) -> None:
         give(connection, settings, "touched")
     follow_families(connection, families.keys(), written)
     if days != days_of_lines(connection):
-        statement = f"UPDATE entry_lines SET value = {_VALUE} WHERE logged > 0"  # noqa: S608
-        connection.execute(text(statement), _weights(settings.weights, days))
+        change = f"UPDATE entry_lines SET value = {_VALUE} WHERE logged > 0"  # noqa: S608
+        ask.run(change, **_weights(settings.weights, days))
         keep_state(connection, settings, days)
         everything_open = True
     if everything_open:
@@ -98,9 +98,10 @@ def restate(
     """Work out all lines anew. families: of entries, where nothing but that they came or went has
     changed any.
     """
-    _clear(connection)
+    ask = Asking(connection)
+    _clear(ask)
     days = _log_days(connection)
-    connection.execute(delete(entry_lines))
+    ask.run("DELETE FROM entry_lines")
     written = work_out(connection, settings, days, families or {}, touched=False)
     give(connection, settings)
     follow_families(connection, (families or {}).keys(), written)
@@ -115,9 +116,9 @@ def shadow(connection: Connection, settings: Settings) -> None:
         if connection.dialect.name == "postgresql"
         else "AS SELECT * FROM {0} LIMIT 0"
     )
+    ask = Asking(connection)
     for table in (entry_lines, kept):
-        name = table.name
-        connection.execute(text(f"CREATE TEMPORARY TABLE {name} {like.format(name)}"))
+        ask.run(f"CREATE TEMPORARY TABLE {table.name} {like.format(table.name)}")
     restate(connection, settings)
 
 
@@ -132,19 +133,19 @@ def _listed(numbers: Iterable[int]) -> str:
     return ", ".join(str(int(n)) for n in sorted(numbers))
 
 
-def _clear(connection: Connection) -> None:
+def _clear(ask: Asking) -> None:
     """Empty tables to work in."""
     for name, columns in _TEMPORARY.items():
-        connection.execute(text(f"CREATE TEMPORARY TABLE IF NOT EXISTS {name} ({columns})"))
-        connection.execute(text(f"DELETE FROM {name}"))  # noqa: S608 - names of our own
+        ask.run(f"CREATE TEMPORARY TABLE IF NOT EXISTS {name} ({columns})")
+        ask.run(f"DELETE FROM {name}")  # noqa: S608 - names of our own
 
 
-def _rules_or_stock(connection: Connection, sources: Iterable[int]) -> bool:
+def _rules_or_stock(ask: Asking, sources: Iterable[int]) -> bool:
     """Whether any of these sources holds rules, or pages of the new site."""
-    i, d, some = schema.imported, schema.destinations, sorted(sources)
-    return any(
-        connection.scalar(select(t.c.source).where(t.c.source.in_(some)).limit(1)) is not None
-        for t in (i, d)
+    some = _listed(sources)
+    return bool(some) and any(
+        ask.value(f"SELECT 1 FROM {table} WHERE source IN ({some}) LIMIT 1")  # noqa: S608
+        for table in ("imported", "destinations")
     )
 
 
@@ -156,8 +157,8 @@ def _log_days(connection: Connection) -> int:
         "AND v.unit = :hits AND v.agent <> '' AND p.entry IS NOT NULL)"
     )
     periods = days_of_exports(connection)
-    logs = connection.scalars(text(query), {"hits": HITS})
-    return len(set().union(*(periods[source] for source in logs)))
+    logs = Asking(connection).run(query, hits=HITS)
+    return len(set().union(*(periods[source] for (source,) in logs)))
 
 
 def _weights(weights: Weights, days: int) -> dict[str, float]:

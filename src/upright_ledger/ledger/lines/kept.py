@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, delete, insert, select
+from sqlalchemy import Connection
 
-from upright_ledger.ledger.db.derived import kept
+from upright_ledger.ledger.db.asking import Asking
 
 
 class Kept(NamedTuple):
@@ -21,11 +22,15 @@ class Kept(NamedTuple):
 
 def keep(connection: Connection, name: str, step: int, value: Mapping[str, Any]) -> None:
     """Keep a result in place of the one of that name."""
-    connection.execute(delete(kept).where(kept.c.name == name))
-    connection.execute(insert(kept).values(name=name, step=step, value=dict(value)))
+    ask = Asking(connection)
+    ask.run("DELETE FROM kept WHERE name = :name", name=name)
+    told = json.dumps(value)
+    ask.run("INSERT INTO kept VALUES (:name, :step, :value)", name=name, step=step, value=told)
 
 
 def find_kept(connection: Connection, name: str) -> Kept | None:
     """The result of that name, or None."""
-    row = connection.execute(select(kept.c.step, kept.c.value).where(kept.c.name == name)).first()
-    return Kept(row.step, row.value) if row is not None else None
+    rows = Asking(connection).rows("SELECT step, value FROM kept WHERE name = :name", name=name)
+    for step, value in rows:
+        return Kept(step, json.loads(value) if isinstance(value, str) else value)
+    return None

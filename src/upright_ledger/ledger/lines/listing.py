@@ -26,7 +26,7 @@ from upright_ledger.ledger.db import schema
 from upright_ledger.ledger.db.bulk import batches, load_rows
 from upright_ledger.ledger.db.derived import entry_lines
 from upright_ledger.ledger.lines.totals import kept_totals
-from upright_ledger.ledger.tables.stock import planned_pages
+from upright_ledger.ledger.tables.stock import StockState, planned_pages
 
 _X = entry_lines.c
 _SORTS = {
@@ -40,6 +40,8 @@ _SORTS = {
     "variants": _X.variants,
     "last-seen": _X.last_seen,
 }
+_FEW_GROUPS = 500
+"""So many that a question can name them."""
 SORTS = (*_SORTS, "url")
 """What a list of entries can be sorted by, the largest first; equal ones, and "url", by address."""
 
@@ -122,7 +124,8 @@ def best_of_groups(
     within = (name, _X.site) if apart else (name,)
     place = func.row_number().over(partition_by=within, order_by=(_X.value.desc(), _X.url))
     ranked = select(name.label("name"), _X.site, _X.url, place.label("place"))
-    ranked = ranked.where(name.in_({g.name for g in groups}))
+    if len(groups) <= _FEW_GROUPS:
+        ranked = ranked.where(name.in_({g.name for g in groups}))
     r = _where(connection, ranked, filters).subquery().c
     found: dict[tuple[str, str], list[str]] = defaultdict(list)
     query = select(r.name, r.site, r.url).where(r.place <= each)
@@ -158,12 +161,17 @@ def find_open(connection: Connection, limit: int) -> list[int]:
 
 def find_waiting(connection: Connection) -> list[int]:
     """Entries whose page has to be written, or published, first; the most valuable first."""
-    planned = [d.url for d in planned_pages(connection)]
-    waiting = [_X.kind == AnswerKind.WANTED]
+    planned = {d.url for d in planned_pages(connection)}
+    d = schema.destinations.c
+    waiting = _X.kind == AnswerKind.WANTED
     if planned:
-        waiting.append(_X.destination.in_(planned))
-    query = select(_X.entry).where(or_(*waiting)).order_by(_X.value.desc(), _X.url)
-    return list(connection.scalars(query))
+        waiting |= _X.destination.in_(select(d.url).where(d.state == StockState.PLANNED))
+    query = select(_X.entry, _X.kind, _X.destination).where(waiting)
+    return [
+        number
+        for number, kind, destination in connection.execute(query.order_by(_X.value.desc(), _X.url))
+        if kind == AnswerKind.WANTED or destination in planned
+    ]
 
 
 def count_given(connection: Connection, by: str, where: str) -> int:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass, field
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection
 
+from upright_ledger.ledger.db.asking import Asking
 from upright_ledger.ledger.lines.kept import find_kept, keep
 
 _NAME = "totals"
@@ -49,12 +50,11 @@ def totals(connection: Connection, among: str = "") -> Totals:
     sums = ", ".join(f"SUM(CAST(ROUND(x.{n} * {_PARTS}) AS BIGINT))" for n in ("hits", "value"))
     found = Totals()
     which = f"FROM entry_lines x{join} GROUP BY x.kind"
-    for kind, n, hits, value in connection.execute(
-        text(f"SELECT x.kind, COUNT(*), {sums} {which}")
-    ):
+    ask = Asking(connection)
+    for kind, n, hits, value in ask.rows(f"SELECT x.kind, COUNT(*), {sums} {which}"):
         found.entries[kind], found.hits[kind], found.value[kind] = n, int(hits), int(value)
     named = f"SELECT x.sources, COUNT(*) FROM entry_lines x{join} GROUP BY x.sources"  # noqa: S608
-    for sources, n in connection.execute(text(named)):
+    for sources, n in ask.rows(named):
         numbers: list[str] = sources.strip("|").split("|") if sources else []
         for number in numbers:
             found.named[number] += n

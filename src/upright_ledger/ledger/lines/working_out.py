@@ -12,7 +12,7 @@ from itertools import groupby
 from operator import itemgetter
 from typing import Any
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection
 
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.inventory.evidence import Asker, per_30_days, value
@@ -28,6 +28,7 @@ from upright_ledger.core.inventory.units import (
     VISITS,
 )
 from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.ledger.db.asking import Asking
 from upright_ledger.ledger.db.bulk import CHUNK, batches, load_rows, stream_rows
 from upright_ledger.ledger.db.derived import entry_lines
 from upright_ledger.ledger.db.policies import stored_policy
@@ -78,9 +79,11 @@ def work_out(
     join = "touched w CROSS JOIN " if touched else ""
     which = "p.entry = w.entry" if touched else "p.entry IS NOT NULL"
     asked = {"touched": join, "these": which}
-    some_gone = connection.scalar(text("SELECT 1 FROM sources WHERE withdrawn LIMIT 1")) is not None
+    gone = Asking(connection).value("SELECT 1 FROM sources WHERE withdrawn LIMIT 1")
     evidence, said, spelled = (
-        _Groups(stream_rows(connection, query.format(**asked, more=_SHOWN if some_gone else "")))
+        _Groups(
+            stream_rows(connection, query.format(**asked, more=_SHOWN if gone is not None else ""))
+        )
         for query in (_EVIDENCE, _SAID, _SPELLED)
     )
     wanted = "JOIN touched w ON w.entry = e.id " if touched else ""
@@ -154,8 +157,8 @@ class _Worker:
     ) -> None:
         self._families = families
         self._days = {source: len(days) for source, days in days_of_exports(connection).items()}
-        counting = text("SELECT id FROM sources WHERE NOT withdrawn")
-        self._counting = set(connection.scalars(counting))
+        counting = Asking(connection).run("SELECT id FROM sources WHERE NOT withdrawn")
+        self._counting = {number for (number,) in counting}
         self._index_files = stored_policy(connection)[1].index_set
         self._sections = Sections(settings.sections)
         self._weights, self._log_days = settings.weights, log_days
