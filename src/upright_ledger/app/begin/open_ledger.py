@@ -15,11 +15,11 @@ from upright_ledger.core.url.origins import Sites, group_origins, read_origin
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.creating import create_ledger
 from upright_ledger.ledger.db.databases import refuse_password
+from upright_ledger.ledger.lines.totals import kept_pages
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.runs.builds import last_build
 from upright_ledger.ledger.tables.runs.runs import last_run
 from upright_ledger.ledger.tables.sources import list_sources
-from upright_ledger.ledger.tables.stock import count_stock
 from upright_ledger.settings.file import new_settings_text
 
 
@@ -94,7 +94,7 @@ def overview(ledger: Ledger) -> Overview:
             }
             for s in list_sources(connection)
         ]
-        built, pages = last_build(connection), count_stock(connection)
+        built, pages = last_build(connection), kept_pages(connection)
         runs = {kind: last_run(connection, kind) for kind in (RunKind.REHEARSE, RunKind.REPLAY)}
     found = Overview(
         ledger.settings.name,

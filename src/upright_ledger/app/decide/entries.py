@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from upright_ledger.core.inventory.entry import Entry
@@ -146,6 +146,13 @@ def list_groups(
         totals.sort(key=lambda g: (g.name == "", -g.value, -g.entries, g.name))
         shown = totals[:limit]
         best = best_of_groups(connection, filters, what, shown, EXAMPLES)
+        if any(g.name == "" for g in shown):
+            outside = find_entries(
+                connection,
+                replace(filters, family="") if what == "family" else replace(filters, section=""),
+                limit=EXAMPLES,
+            )
+            best["", ""] = [e.legacy_url for e in load_entries(connection, outside)]
     groups = [
         Group(g.name, g.site, g.entries, g.hits, g.value, tuple(best[g.name, g.site])[:EXAMPLES])
         for g in shown

@@ -7,15 +7,14 @@ from collections.abc import Set as AbstractSet
 from sqlalchemy import Connection
 
 from upright_ledger.core.inventory.url_patterns import templates
-from upright_ledger.ledger.db.asking import Asking
+from upright_ledger.ledger.db.asking import Asking, lines_among
 from upright_ledger.ledger.db.bulk import batches, load_rows
 from upright_ledger.ledger.db.schema import staging
 
 
 def families_of(connection: Connection, among: str = "") -> dict[int, str]:
     """Entry → its family, or empty, of all that have a line. among: the table of their numbers."""
-    join = f" JOIN {among} w ON w.entry = x.entry" if among else ""
-    told = f"SELECT x.entry, x.family FROM entry_lines x{join}"  # noqa: S608 - a name of our own
+    told = f"SELECT x.entry, x.family FROM {lines_among(among)}"  # noqa: S608 - a name of our own
     return dict(Asking(connection).run(told))
 
 

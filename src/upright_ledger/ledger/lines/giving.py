@@ -9,7 +9,7 @@ from sqlalchemy import Connection
 
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.url.query import QueryPolicy
-from upright_ledger.ledger.db.asking import Asking
+from upright_ledger.ledger.db.asking import Asking, lines_among
 from upright_ledger.ledger.db.bulk import load_rows
 from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.db.schema import staging
@@ -26,11 +26,11 @@ def give(
     may_be = _may_be_given(connection, settings)
     if fresh and not may_be:
         return
-    wanted = f"JOIN {among} w ON w.entry = x.entry " if among else ""
-    own = f"LEFT JOIN answers a ON a.entry = x.entry WHERE COALESCE(a.kind, '{AnswerKind.OPEN}')"
     query = (
-        "SELECT x.entry, x.site, x.url, x.statuses, x.kind, "  # noqa: S608
-        f'a."by", a."where", a."query" FROM entry_lines x {wanted}{own} = \'{AnswerKind.OPEN}\''
+        "SELECT x.entry, x.site, x.url, x.statuses, x.kind, "  # noqa: S608 - our own names
+        'a."by", a."where", a."query" '
+        f"FROM {lines_among(among, 'LEFT JOIN answers a ON a.entry = x.entry')} "
+        f"AND COALESCE(a.kind, '{AnswerKind.OPEN}') = '{AnswerKind.OPEN}'"
     )
     if not may_be:
         query += f" AND x.kind <> '{AnswerKind.OPEN}'"

@@ -22,7 +22,7 @@ from upright_ledger.ledger.db.schema import staging
 from upright_ledger.ledger.lines.families import families_of, follow_families
 from upright_ledger.ledger.lines.giving import give
 from upright_ledger.ledger.lines.state import are_of, days_of_lines, keep_state
-from upright_ledger.ledger.lines.totals import keep_totals, kept_totals, totals
+from upright_ledger.ledger.lines.totals import keep_pages, keep_totals, kept_totals, totals
 from upright_ledger.ledger.lines.working_out import work_out
 from upright_ledger.ledger.tables.sources import days_of_exports
 from upright_ledger.settings.model import Settings
@@ -68,7 +68,10 @@ def _follow(step: Step, settings: Settings) -> None:
         restate(connection, settings, families_of(connection))
         return
     days = _log_days(connection) if step.sources else days_of_lines(connection)
-    everything_open = step.ruled or _rules_or_stock(ask, step.sources)
+    stocked = _hold_any(ask, "destinations", step.sources)
+    if stocked:
+        keep_pages(connection)
+    everything_open = step.ruled or stocked or _hold_any(ask, "imported", step.sources)
     before = totals(connection, "touched")
     families = families_of(connection, "touched")
     ask.run("DELETE FROM entry_lines WHERE entry IN (SELECT entry FROM touched)")
@@ -107,6 +110,7 @@ def restate(
     follow_families(connection, (families or {}).keys(), written)
     keep_state(connection, settings, days)
     keep_totals(connection, totals(connection))
+    keep_pages(connection)
 
 
 def shadow(connection: Connection, settings: Settings) -> None:
@@ -140,13 +144,11 @@ def _clear(ask: Asking) -> None:
         ask.run(f"DELETE FROM {name}")  # noqa: S608 - names of our own
 
 
-def _rules_or_stock(ask: Asking, sources: Iterable[int]) -> bool:
-    """Whether any of these sources holds rules, or pages of the new site."""
+def _hold_any(ask: Asking, table: str, sources: Iterable[int]) -> bool:
+    """Whether a table has rows of any of these sources."""
     some = _listed(sources)
-    return bool(some) and any(
-        ask.value(f"SELECT 1 FROM {table} WHERE source IN ({some}) LIMIT 1")  # noqa: S608
-        for table in ("imported", "destinations")
-    )
+    held = f"SELECT 1 FROM {table} WHERE source IN ({some}) LIMIT 1"  # noqa: S608 - numbers
+    return bool(some) and ask.value(held) is not None
 
 
 def _log_days(connection: Connection) -> int:

@@ -119,18 +119,20 @@ def group_totals(connection: Connection, filters: Filters, what: str) -> list[Gr
 def best_of_groups(
     connection: Connection, filters: Filters, what: str, groups: Sequence[GroupTotal], each: int
 ) -> dict[tuple[str, str], list[str]]:
-    """Name and site of a group → the addresses in it that are worth most, at most so many."""
+    """Name and site of a named group → the addresses in it that are worth most, at most so
+    many.
+    """
     name, apart = _X[what], what == "family"
     within = (name, _X.site) if apart else (name,)
     place = func.row_number().over(partition_by=within, order_by=(_X.value.desc(), _X.url))
-    ranked = select(name.label("name"), _X.site, _X.url, place.label("place"))
+    ranked = select(name.label("name"), _X.site, _X.url, place.label("place")).where(name != "")
     if len(groups) <= _FEW_GROUPS:
         ranked = ranked.where(name.in_({g.name for g in groups}))
     r = _where(connection, ranked, filters).subquery().c
     found: dict[tuple[str, str], list[str]] = defaultdict(list)
     query = select(r.name, r.site, r.url).where(r.place <= each)
     for group, site, url in connection.execute(query.order_by(r.name, r.site, r.place)):
-        found[group, site if apart and group else ""].append(url)
+        found[group, site if apart else ""].append(url)
     return found
 
 
@@ -154,7 +156,10 @@ def numbers_of(connection: Connection, urls: Iterable[str]) -> list[int]:
 
 def find_open(connection: Connection, limit: int) -> list[int]:
     """The open entries that are worth most."""
-    query = select(_X.entry).where(_X.kind == AnswerKind.OPEN)
+    is_open = _X.kind == AnswerKind.OPEN
+    values = select(_X.value).where(is_open).order_by(_X.value.desc()).limit(limit)
+    least = min(connection.scalars(values), default=0.0)
+    query = select(_X.entry).where(is_open, _X.value >= least)
     order = (_X.value.desc(), _X.hits.desc(), _X.url)
     return list(connection.scalars(query.order_by(*order).limit(limit)))
 

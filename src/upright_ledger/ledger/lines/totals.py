@@ -7,10 +7,12 @@ from dataclasses import dataclass, field
 
 from sqlalchemy import Connection
 
-from upright_ledger.ledger.db.asking import Asking
+from upright_ledger.ledger.db.asking import Asking, lines_among
 from upright_ledger.ledger.lines.kept import find_kept, keep
+from upright_ledger.ledger.tables.stock import count_stock
 
 _NAME = "totals"
+_STOCK = "stock"
 _PARTS = 1_000_000
 """Sums are kept in millionths: whole numbers add up alike in any order."""
 
@@ -46,14 +48,14 @@ class Totals:
 
 def totals(connection: Connection, among: str = "") -> Totals:
     """What lines amount to. among: the table of their entries; empty: all."""
-    join = f" JOIN {among} w ON w.entry = x.entry" if among else ""
     sums = ", ".join(f"SUM(CAST(ROUND(x.{n} * {_PARTS}) AS BIGINT))" for n in ("hits", "value"))
     found = Totals()
-    which = f"FROM entry_lines x{join} GROUP BY x.kind"
+    lines = lines_among(among)
+    which = f"FROM {lines} GROUP BY x.kind"
     ask = Asking(connection)
     for kind, n, hits, value in ask.rows(f"SELECT x.kind, COUNT(*), {sums} {which}"):
         found.entries[kind], found.hits[kind], found.value[kind] = n, int(hits), int(value)
-    named = f"SELECT x.sources, COUNT(*) FROM entry_lines x{join} GROUP BY x.sources"  # noqa: S608
+    named = f"SELECT x.sources, COUNT(*) FROM {lines} GROUP BY x.sources"  # noqa: S608
     for sources, n in ask.rows(named):
         numbers: list[str] = sources.strip("|").split("|") if sources else []
         for number in numbers:
@@ -61,6 +63,17 @@ def totals(connection: Connection, among: str = "") -> Totals:
         if len(numbers) == 1:
             found.alone[numbers[0]] += n
     return Totals(*(Counter({k: n for k, n in c.items() if n}) for c in vars(found).values()))
+
+
+def keep_pages(connection: Connection) -> None:
+    """Count the pages in stock, and keep that."""
+    keep(connection, _STOCK, 0, {"pages": count_stock(connection)})
+
+
+def kept_pages(connection: Connection) -> int:
+    """How many pages are in stock."""
+    found = find_kept(connection, _STOCK)
+    return int(found.value["pages"]) if found is not None else 0
 
 
 def keep_totals(connection: Connection, found: Totals) -> None:

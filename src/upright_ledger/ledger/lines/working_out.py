@@ -58,10 +58,19 @@ _SPELLED = (
 )
 _ENTRIES = (
     'SELECT e.id, e.site, e."key", e.legacy_url, a.kind, a.status, a.destination, a."query", '
-    'a."by", a."where" FROM entries e {wanted}LEFT JOIN answers a ON a.entry = e.id ORDER BY e.id'
+    'a."by", a."where" FROM {touched}entries e LEFT JOIN answers a ON a.entry = e.id '
+    "WHERE {these} ORDER BY {order}"
 )
 _GONE = "SELECT v.spelling FROM evidence v JOIN sources s ON s.id = v.source WHERE "
-_SHOWN = f" AND p.id NOT IN ({_GONE}s.withdrawn EXCEPT {_GONE}NOT s.withdrawn)"
+_SHOWN_OF_ALL = f" AND p.id NOT IN ({_GONE}s.withdrawn EXCEPT {_GONE}NOT s.withdrawn)"
+_SEEN = (
+    "EXISTS (SELECT 1 FROM evidence v JOIN sources s ON s.id = v.source "
+    "WHERE v.spelling = p.id AND "
+)
+_SHOWN = f" AND (NOT {_SEEN}s.withdrawn) OR {_SEEN}NOT s.withdrawn))"
+"""What is seen in sources that count no longer, and in no other, is not shown: looked up, and for
+all at once.
+"""
 
 
 def work_out(
@@ -80,14 +89,15 @@ def work_out(
     which = "p.entry = w.entry" if touched else "p.entry IS NOT NULL"
     asked = {"touched": join, "these": which}
     gone = Asking(connection).value("SELECT 1 FROM sources WHERE withdrawn LIMIT 1")
+    shown = _SHOWN if touched else _SHOWN_OF_ALL
     evidence, said, spelled = (
         _Groups(
-            stream_rows(connection, query.format(**asked, more=_SHOWN if gone is not None else ""))
+            stream_rows(connection, query.format(**asked, more=shown if gone is not None else ""))
         )
         for query in (_EVIDENCE, _SAID, _SPELLED)
     )
-    wanted = "JOIN touched w ON w.entry = e.id " if touched else ""
-    entries = stream_rows(connection, _ENTRIES.format(wanted=wanted))
+    which, order = ("e.id = w.entry", "w.entry") if touched else ("e.id IS NOT NULL", "e.id")
+    entries = stream_rows(connection, _ENTRIES.format(touched=join, these=which, order=order))
     worker = _Worker(connection, settings, log_days, families)
     found = (
         line

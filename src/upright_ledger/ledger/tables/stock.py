@@ -110,10 +110,12 @@ def has_stock(connection: Connection) -> bool:
 
 def planned_pages(connection: Connection) -> list[Destination]:
     """The pages that are still to be published."""
-    d = schema.destinations
-    if not connection.scalar(select(d.c.source).where(d.c.state == StockState.PLANNED).limit(1)):
+    d, s = schema.destinations, schema.sources
+    planned = s.c.withdrawn.is_(False) & (s.c.purpose == PURPOSES[StockState.PLANNED])
+    lists = list(connection.scalars(select(s.c.id).where(planned)))
+    if not lists:
         return []
-    named = select(d.c.page).where(d.c.state == StockState.PLANNED)
+    named = select(d.c.page).where(d.c.source.in_(lists))
     found = _merged(connection, d.c.page.in_(named)).values()
     return [page for page in found if page.state == StockState.PLANNED]
 
