@@ -340,5 +340,5 @@ def test_a_ledger_of_a_team_is_the_same_ledger() -> None:
         LedgerOfATeam.server = server
         run_state_machine_as_test(
             LedgerOfATeam,
-            settings=settings(in_brief, max_examples=1, stateful_step_count=12),
+            settings=settings(in_brief, max_examples=1, stateful_step_count=8),
         )
