@@ -154,7 +154,14 @@ def list_groups(
             )
             best["", ""] = [e.legacy_url for e in load_entries(connection, outside)]
     groups = [
-        Group(g.name, g.site, g.entries, g.hits, g.value, tuple(best[g.name, g.site])[:EXAMPLES])
+        Group(
+            g.name,
+            g.site,
+            g.entries,
+            g.hits,
+            round(g.value, 6),
+            tuple(best[g.name, g.site])[:EXAMPLES],
+        )
         for g in shown
     ]
     return groups, len(totals)
