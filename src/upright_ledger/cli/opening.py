@@ -19,8 +19,7 @@ def open_ledger(folder: Path) -> Ledger:
     """The ledger in a folder. What a command leaves alone, as it changed since it was read, is told
     when the command ends.
     """
-    ledger = store.open_ledger(folder)
-    ledger.tell = lambda text: click.echo(f"upright: {text} ...", err=True)
+    ledger = store.open_ledger(folder, lambda text: click.echo(f"upright: {text} ...", err=True))
     _opened.append(ledger)
     context = click.get_current_context(silent=True)
     if context is not None:

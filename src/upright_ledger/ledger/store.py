@@ -36,6 +36,8 @@ from upright_ledger.settings.model import Settings
 from upright_ledger.settings.reading import read_settings
 
 DATABASE_FILE = "ledger.db"
+_MANY = 50_000
+"""Entries that take longer than a moment to go through."""
 
 
 _READING: Mapping[str, Mapping[str, Any]] = {
@@ -206,11 +208,15 @@ class Ledger:
         with errors_of(self.where), self.engine.connect() as connection:
             if are_of(connection, self.settings):
                 return
+            many = (connection.scalar(select(func.max(schema.entries.c.id))) or 0) > _MANY
+        if many:
+            self.tell("working out the figures of all entries, as settings or the program changed")
         from upright_ledger.ledger.lines import keeping
 
         try:
             with self._writing("settings") as connection:
-                keeping.restate(connection, self.settings)
+                if not are_of(connection, self.settings):  # or somebody else did it meanwhile
+                    keeping.restate(connection, self.settings)
         except DatabaseError:  # it is somebody else's, or there is no room
             self.shadowed = True
 
@@ -272,9 +278,11 @@ def _refuse_shown_password(ledger: Ledger) -> None:
         )
 
 
-def open_ledger(folder: Path) -> Ledger:
-    """Open the ledger in a folder, bringing its schema up to date. Raises UsageError where there is
-    none, InputError where it is damaged.
+def open_ledger(folder: Path, tell: Callable[[str], None] = lambda _: None) -> Ledger:
+    """Open the ledger in a folder, bringing its schema and its lines up to date. Raises UsageError
+    where there is none, InputError where it is damaged.
+
+    tell: is told what takes long, and for whom a writer waits.
     """
     path = folder / FILE_NAME
     if not path.is_file():
@@ -282,7 +290,7 @@ def open_ledger(folder: Path) -> Ledger:
             f"there is no ledger in {'this folder' if folder == Path() else folder}",
             "make one with `upright open DIR --old URL --new URL`, or name one with --ledger DIR",
         )
-    ledger = Ledger(folder, read_settings(path))
+    ledger = Ledger(folder, read_settings(path), tell=tell)
     _refuse_shown_password(ledger)
     if not ledger.settings.database and not ledger.own_file.is_file():
         raise InputError(
