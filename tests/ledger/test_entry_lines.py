@@ -5,6 +5,7 @@ what is worked out step by step is what is worked out at once.
 from __future__ import annotations
 
 from contextlib import suppress
+from fnmatch import fnmatchcase
 from itertools import count
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -26,7 +27,9 @@ from upright_ledger.app.journal import undo
 from upright_ledger.core.inventory.answer import AnswerKind, usual
 from upright_ledger.errors import UprightError
 from upright_ledger.ledger.lines.keeping import restate
+from upright_ledger.ledger.lines.listing import Filters, count_fitting, find_entries
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.entries import load_entries
 
 PATHS = ("/a", "/A", "/a/", "/b/1.html", "/b/2.html", "/b/3.html", "/b/4.html", "/c", "/index.html")
 UNITS = ("hits", "visits", "clicks", "impressions", "referring domains", "backlinks")
@@ -133,3 +136,35 @@ def test_other_weights_and_sections_count_at_once(museum: Program) -> None:
     )
     assert (first()["section"], first()["value"]) == ("archive", 10.0)
     assert museum.json("entries", "--section", "archive")["matching"] == 1
+
+
+PATTERNS = (
+    "%41", "*%4*", "a_b", "*a_b*", "/a?b*", "*[ab].html", "*[!a].html", "É", "*caf%c3*", "*A_*",
+    "\\", "*\\*", "*100%*", "http*", "*", "quillhaven",
+)  # fmt: skip
+
+
+def test_patterns_find_what_they_name_whatever_signs_they_hold() -> None:
+    ledger = fresh_ledger([OLD], SHARED[:1])
+    paths = (
+        "/a_b", "/axb", "/a%25b", "/100%25", "/x/a.html", "/x/b.html", "/x/c.html", "/caf%C3%A9",
+        "/%41bc", "/ab", "/p.php?q=a_b",
+    )  # fmt: skip
+    with TemporaryDirectory() as held:
+        (Path(held) / "list.txt").write_text("".join(f"{OLD}{path}\n" for path in paths))
+        gather(ledger, [str(Path(held) / "list.txt")])
+    with ledger.reading() as connection:
+        entries = load_entries(connection)
+        for pattern in PATTERNS:
+            low = pattern.lower()
+            due = {
+                e.id
+                for e in entries
+                if (
+                    fnmatchcase(e.legacy_url.lower(), low) or fnmatchcase(e.key.lower(), low)
+                    if "*" in low
+                    else low in e.legacy_url.lower()
+                )
+            }
+            assert set(find_entries(connection, Filters(pattern))) == due, pattern
+            assert count_fitting(connection, Filters(pattern)) == len(due), pattern

@@ -231,7 +231,8 @@ def _fits_pattern(connection: Connection, low: str) -> ColumnElement[bool]:
             return low in url.lower()
         return fnmatchcase(url.lower(), low) or fnmatchcase(key.lower(), low)
 
-    return _among(connection, "fitting", (r[0] for r in rows if fits(r[1], r[2])))
+    # Read whole first: a table cannot be made while another is gone through.
+    return _among(connection, "fitting", [r[0] for r in rows if fits(r[1], r[2])])
 
 
 _LIKE = {"*": "%", "?": "_", "%": "\\%", "_": "\\_", "\\": "\\\\"}
