@@ -1,7 +1,7 @@
 """Questions and small changes on large ledgers: seconds beyond the start of the program, in units
 of U, and memory; what filled the ledgers; and the start itself, relative to importing click.
 
-python benchmarks/asking.py [ENTRIES…] [--keep FOLDER] [--only NAME,…] [--plot FILE.png]
+python benchmarks/asking.py [ENTRIES…] [--keep FOLDER] [--only NAME,…]
 
 U is the time, measured in the same round, in which a fresh Python adds ten million numbers. Each
 ledger holds ENTRIES entries with hits and titles, an answer for each but one in a hundred, and as
@@ -12,7 +12,6 @@ from __future__ import annotations
 
 import argparse
 import csv
-import json
 import random
 import shutil
 import statistics
@@ -22,7 +21,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from rules import NEW, OLD, PROGRAM, WORDS
+from rules import NEW, OLD, PROGRAM, WORDS, measured
 
 LOOP = "x = 0\nfor i in range(10_000_000): x += i\n"
 ROUNDS = 3
@@ -79,20 +78,6 @@ def make_ledger(folder: Path, entries: int) -> dict[str, float]:
     return took
 
 
-def measured(*arguments: str) -> tuple[float, int]:
-    """Seconds and megabytes of one run of the program."""
-    done = subprocess.run(
-        ["/usr/bin/time", "-f", "%e %M", PROGRAM, *arguments],
-        check=False,
-        capture_output=True,
-        encoding="utf-8",
-    )
-    if done.returncode > 1:
-        raise SystemExit(done.stderr)
-    seconds, kilobytes = done.stderr.strip().splitlines()[-1].split()
-    return float(seconds), int(kilobytes) // 1024
-
-
 def unit() -> float:
     """U, now."""
     began = time.perf_counter()
@@ -143,12 +128,10 @@ def main() -> None:
     parser.add_argument("--keep", type=Path)
     parser.add_argument("--only", default="")
     parser.add_argument("--rounds", type=int, default=ROUNDS)
-    parser.add_argument("--plot", default="")
     options = parser.parse_args()
     chosen = options.only.split(",") if options.only else [*QUESTIONS]
     wanted = {n: w for n, w in QUESTIONS.items() if n in chosen}
     print(beginning())
-    table: dict[int, dict[str, list[float]]] = {}
     for entries in options.entries:
         keep = options.keep or Path(tempfile.mkdtemp())
         ledger = keep / f"ledger-{entries}"
@@ -159,8 +142,8 @@ def main() -> None:
                 print(
                     f"{entries:10,}  {name:22} {seconds:7.2f} s  {seconds / u:6.2f} U", flush=True
                 )
-        table[entries] = ask(ledger, wanted, options.rounds)
-        for name, (seconds, u, ratio, megabytes) in table[entries].items():
+        found = ask(ledger, wanted, options.rounds)
+        for name, (seconds, u, ratio, megabytes) in found.items():
             print(
                 f"{entries:10,}  {name:22} {seconds:7.2f} s  {ratio:6.2f} U  {megabytes:6,.0f} MB"
                 f"   (U {u:.2f} s)",
@@ -168,8 +151,6 @@ def main() -> None:
             )
         if options.keep is None:
             shutil.rmtree(keep)
-    if options.plot:
-        Path(options.plot).with_suffix(".json").write_text(json.dumps(table))
 
 
 if __name__ == "__main__":

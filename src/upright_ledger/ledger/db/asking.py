@@ -33,15 +33,6 @@ class Asking:
         return row[0] if row is not None else None
 
 
-def lines_among(among: str, joined: str = "") -> str:
-    """The lines of entries as x, of those whose numbers a table holds, which is gone through first;
-    empty: of all. joined: what else is joined. Conditions may follow.
-    """
-    if among:
-        return f"{among} w CROSS JOIN entry_lines x {joined} WHERE x.entry = w.entry"
-    return f"entry_lines x {joined} WHERE x.entry IS NOT NULL"
-
-
 @lru_cache(maxsize=500)
 def _percent(statement: str) -> str:
     """A statement with its values as PostgreSQL's driver wants them."""

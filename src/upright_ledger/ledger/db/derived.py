@@ -63,3 +63,12 @@ kept = Table(
     Column("step", Integer, nullable=False),
     Column("value", JSON, nullable=False),
 )
+
+
+def lines_among(among: str, joined: str = "") -> str:
+    """The lines of entries as x, of those whose numbers a table holds, which is gone through first;
+    empty: of all. joined: what else is joined. Conditions may follow.
+    """
+    if among:
+        return f"{among} w CROSS JOIN entry_lines x {joined} WHERE x.entry = w.entry"
+    return f"entry_lines x {joined} WHERE x.entry IS NOT NULL"

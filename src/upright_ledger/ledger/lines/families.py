@@ -7,8 +7,9 @@ from collections.abc import Set as AbstractSet
 from sqlalchemy import Connection
 
 from upright_ledger.core.inventory.url_patterns import templates
-from upright_ledger.ledger.db.asking import Asking, lines_among
+from upright_ledger.ledger.db.asking import Asking
 from upright_ledger.ledger.db.bulk import batches, load_rows
+from upright_ledger.ledger.db.derived import lines_among
 from upright_ledger.ledger.db.schema import staging
 
 

@@ -9,8 +9,9 @@ from sqlalchemy import Connection
 
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.url.query import QueryPolicy
-from upright_ledger.ledger.db.asking import Asking, lines_among
+from upright_ledger.ledger.db.asking import Asking
 from upright_ledger.ledger.db.bulk import load_rows
+from upright_ledger.ledger.db.derived import lines_among
 from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.db.schema import staging
 from upright_ledger.settings.model import Settings

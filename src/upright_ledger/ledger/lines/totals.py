@@ -7,7 +7,8 @@ from dataclasses import dataclass, field
 
 from sqlalchemy import Connection
 
-from upright_ledger.ledger.db.asking import Asking, lines_among
+from upright_ledger.ledger.db.asking import Asking
+from upright_ledger.ledger.db.derived import lines_among
 from upright_ledger.ledger.lines.kept import find_kept, keep
 from upright_ledger.ledger.tables.stock import count_stock
 
