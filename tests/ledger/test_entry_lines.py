@@ -4,7 +4,8 @@ what is worked out step by step is what is worked out at once.
 
 from __future__ import annotations
 
-from contextlib import suppress
+import sqlite3
+from contextlib import closing, suppress
 from fnmatch import fnmatchcase
 from itertools import count
 from pathlib import Path
@@ -136,6 +137,10 @@ def test_other_weights_and_sections_count_at_once(museum: Program) -> None:
     )
     assert (first()["section"], first()["value"]) == ("archive", 10.0)
     assert museum.json("entries", "--section", "archive")["matching"] == 1
+    settings.write_text(settings.read_text().replace("traffic = 1.0", "traffic = 7.0"))
+    with closing(sqlite3.connect(museum.folder / "ledger.db", isolation_level=None)) as busy:
+        busy.execute("BEGIN IMMEDIATE")  # who reads does not wait for who writes
+        assert first()["value"] == 70.0
 
 
 PATTERNS = (

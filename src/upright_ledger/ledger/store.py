@@ -174,12 +174,13 @@ class Ledger:
         with self._writing() as connection:
             yield connection
 
-    def note(self, work: Callable[[Connection], None]) -> None:
+    def note(self, work: Callable[[Connection], None], name: str = "") -> None:
         """Write derived data that is good to have and can be done without: not where somebody else
-        is writing, or the database cannot be written. What is being read stays as it is.
+        is writing, or the database cannot be written. What is being read stays as it is. name: of
+        what must not meet a step.
         """
         with suppress(DatabaseError), errors_of(self.where), self.engine.connect() as connection:
-            if try_turn(connection):
+            if try_turn(connection, name):
                 work(connection)
                 connection.commit()
 
@@ -213,12 +214,14 @@ class Ledger:
             self.tell("working out the figures of all entries, as settings or the program changed")
         from upright_ledger.ledger.lines import keeping
 
-        try:
-            with self._writing("settings") as connection:
-                if not are_of(connection, self.settings):  # or somebody else did it meanwhile
-                    keeping.restate(connection, self.settings)
-        except DatabaseError:  # it is somebody else's, or there is no room
-            self.shadowed = True
+        def restate(connection: Connection) -> None:
+            if not are_of(connection, self.settings):  # or somebody else did it meanwhile
+                keeping.restate(connection, self.settings)
+
+        self.note(restate, "upright settings")
+        with errors_of(self.where), self.engine.connect() as connection:
+            # It is somebody else's, somebody is writing to it, or there is no room.
+            self.shadowed = not are_of(connection, self.settings)
 
     @property
     def own_file(self) -> Path:

@@ -75,10 +75,10 @@ def take_turn(connection: Connection, name: str, tell: Callable[[str], None]) ->
         )
 
 
-def try_turn(connection: Connection) -> bool:
-    """Begin a transaction that is to write what is no step, where that can be at once."""
+def try_turn(connection: Connection, name: str = "") -> bool:
+    """As `take_turn`, where its turn comes at once; returns whether it did."""
     kind = sqlite if connection.dialect.name == "sqlite" else postgresql
-    return not kind.take_turn(connection, "", 0.0)
+    return not kind.take_turn(connection, name, 0.1)
 
 
 def has_password(url: str) -> bool:
