@@ -13,7 +13,6 @@ from tempfile import TemporaryDirectory
 
 from hypothesis import given
 from hypothesis import strategies as st
-from sqlalchemy import text
 
 from conftest import OLD, Program
 from ledgers import fresh_ledger
@@ -101,7 +100,7 @@ def kept(ledger: Ledger) -> list[str]:
         rows = [
             row
             for statement in ("SELECT * FROM entry_lines", "SELECT name, value FROM kept")
-            for row in connection.execute(text(statement))
+            for row in connection.rows(statement)
         ]
     return sorted(map(repr, rows))
 
@@ -117,7 +116,7 @@ def test_lines_are_what_the_facts_amount_to_however_they_came(
         for deed in deeds:
             with suppress(UprightError):
                 do(ledger, Path(held), next(numbers), deed)
-            lines_stand(str(ledger.engine.url))
+            lines_stand(f"sqlite:///{ledger.own_file}")
             step_by_step = kept(ledger)
             with ledger.writing() as connection:
                 restate(connection, ledger.settings)

@@ -5,16 +5,18 @@ from __future__ import annotations
 import re
 import sqlite3
 from collections.abc import Iterator
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 
 import pytest
 from sqlalchemy import Connection, create_engine, inspect, text
-from sqlalchemy.engine import Engine
 
 from clusters import BINARIES, cluster
 from conftest import Program
+from upright_ledger.ledger.db import connection as db
 from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.databases import database_for
 from upright_ledger.ledger.migrations import numbered
 
 SCHEMAS = {int(p.stem): p.read_text() for p in (Path(__file__).parent / "schemas").glob("*.sql")}
@@ -91,20 +93,23 @@ def _shape(connection: Connection) -> dict[str, object]:
     return found
 
 
-def _fresh(engine: Engine) -> dict[str, object]:
-    with engine.begin() as connection:
+def _migrated(url: str, query: str = "SELECT 1") -> tuple[dict[str, object], Any]:
+    """The shape of a database after migrating it, and what it answers then."""
+    with closing(database_for(url, Path("none")).open()) as connection:
+        if not connection.is_server:
+            connection.run("BEGIN")
         numbered.migrate(connection)
-        return _shape(connection)
+        shape, answer = _shape(connection.core), connection.value(query)
+        connection.commit()
+    return shape, answer
 
 
 @pytest.mark.parametrize("number", OLDER)
 def test_an_old_schema_becomes_the_newest(number: int, tmp_path: Path) -> None:
-    fresh = _fresh(create_engine(f"sqlite:///{tmp_path}/fresh.db"))
+    fresh, _ = _migrated(f"sqlite:///{tmp_path}/fresh.db")
     with sqlite3.connect(tmp_path / "old.db") as database:
         database.executescript(SCHEMAS[number])
-    with create_engine(f"sqlite:///{tmp_path}/old.db").begin() as connection:
-        numbered.migrate(connection)
-        assert _shape(connection) == fresh
+    assert _migrated(f"sqlite:///{tmp_path}/old.db")[0] == fresh
 
 
 @pytest.mark.parametrize("old", OLDER, indirect=True)
@@ -116,7 +121,7 @@ def test_a_migration_that_fails_changes_nothing(
     with sqlite3.connect(path) as database:
         before = list(database.iterdump())
 
-    def fail(_: Connection) -> None:
+    def fail(_: db.Connection) -> None:
         raise OSError
 
     last = (numbered.NEWEST + 1, "fails", fail)
@@ -172,15 +177,12 @@ def test_an_old_ledger_on_postgresql_becomes_the_newest(server: str, number: int
     for name in (f"fresh_{number}", f"old_{number}"):
         with admin.connect() as connection:
             connection.execute(text(f"CREATE DATABASE {name}"))
-    fresh = _fresh(create_engine(server + f"fresh_{number}"))
-    engine = create_engine(server + f"old_{number}")
-    with engine.begin() as connection:
+    fresh, _ = _migrated(server + f"fresh_{number}")
+    with create_engine(server + f"old_{number}").begin() as connection:
         _load(connection, number)
-    with engine.begin() as connection:
-        numbered.migrate(connection)
-        assert _shape(connection) == fresh
-        seen = "SELECT SUM(amount) FROM evidence"
-        with sqlite3.connect(":memory:") as database:
-            database.executescript(SCHEMAS[number])
-            assert connection.scalar(text(seen)) == database.execute(seen).fetchone()[0]
-        assert connection.scalar(text("SELECT COUNT(*) FROM traces")) == 2
+    seen = "SELECT SUM(amount) FROM evidence"
+    with sqlite3.connect(":memory:") as database:
+        database.executescript(SCHEMAS[number])
+        (amount,) = database.execute(seen).fetchone()
+    assert _migrated(server + f"old_{number}", seen) == (fresh, amount)
+    assert _migrated(server + f"old_{number}", "SELECT COUNT(*) FROM traces") == (fresh, 2)

@@ -49,7 +49,7 @@ class Steps(RuleBasedStateMachine):
     @invariant()
     def lines_are_what_facts_amount_to(self) -> None:
         if hasattr(self, "ledger"):
-            lines_stand(str(self.ledger.engine.url))
+            lines_stand(f"sqlite:///{self.ledger.own_file}")
 
     def note(self, before: State) -> None:
         """Keep copies beside the newest step, if there is a new one."""

@@ -8,10 +8,10 @@ import json
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any, NamedTuple
 
 from hypothesis import strategies as st
-from sqlalchemy import text
 
 from conftest import OLD, Program
 from upright_ledger.app.collect.gather import gather
@@ -171,7 +171,10 @@ def counted(ledger: Ledger) -> Counted:
     """What a ledger holds, by what nobody but SQL and addition says of it."""
     found = Counted({}, {})
     with ledger.reading() as connection:
-        for row in connection.execute(text(_ALL)):
+        cursor = connection.run(_ALL)
+        names = [column[0] for column in cursor.description]
+        for values in cursor:
+            row = SimpleNamespace(**dict(zip(names, values, strict=True)))
             where: dict[Any, Counter[tuple[str, str, str]]] = (
                 found.entries if row.key is not None else found.aside
             )

@@ -51,8 +51,7 @@ def fresh_ledger(old: list[str], new: list[str], name: str = "one", **how: Any) 
     ledger.known = None
     shutil.copy(empty / FILE_NAME, ledger.folder)
     ledger.settings = read_settings_of(ledger.folder)
-    with closing(sqlite3.connect(empty / DATABASE_FILE)) as database:
-        held = ledger.engine.raw_connection()
-        database.backup(held.driver_connection)  # type: ignore[arg-type]
-        held.close()
+    held = closing(ledger.database.open())
+    with closing(sqlite3.connect(empty / DATABASE_FILE)) as database, held as connection:
+        database.backup(connection.driver)
     return ledger

@@ -4,15 +4,13 @@ was cut off is begun again.
 
 from __future__ import annotations
 
+import json
 from contextlib import suppress
 from pathlib import Path
 
-from sqlalchemy import Connection, delete, func, insert, select
-
 from upright_ledger.errors import InputError, RefusedError, UprightError
 from upright_ledger.ledger.clock import author, now
-from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.db.sqlite import lay_out
+from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.lines import keeping
 from upright_ledger.ledger.migrations.numbered import migrate
 from upright_ledger.ledger.store import DATABASE_FILE, Ledger
@@ -40,21 +38,15 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
         ) from None
     try:
         ledger = Ledger(folder, read_settings(draft))
-        if ledger.engine.dialect.name == "sqlite":
-            lay_out(ledger.engine)
+        ledger.database.lay_out()
         with ledger.writing() as connection:
             migrate(connection)
             _refuse_used(connection, begun=began_in == ledger.settings.database)
-            values = {"number": 1, "settings": ledger.settings.policy.as_dict(), "since": now()}
-            connection.execute(insert(schema.policies).values(**values))
-            opened = {
-                "time": now(),
-                "author": author(),
-                "command": "open",
-                "reason": "",
-                "summary": "a new ledger",
-            }
-            connection.execute(insert(schema.steps).values(id=1, **opened))
+            policy = (1, json.dumps(ledger.settings.policy.as_dict()), now())
+            connection.load("policies", ("number", "settings", "since"), [policy])
+            opened = (1, now(), author(), "open", "", "a new ledger")
+            names = ("id", "time", "author", "command", "reason", "summary")
+            connection.load("steps", names, [opened])
             keeping.restate(connection, ledger.settings)
     except BaseException:
         draft.unlink(missing_ok=True)
@@ -97,10 +89,10 @@ def _refuse_used(connection: Connection, *, begun: bool) -> None:
     """Raises RefusedError for a database that holds a ledger, but for one that was only begun from
     here; it is emptied.
     """
-    if not connection.scalar(select(func.count()).select_from(schema.policies)):
+    if connection.value("SELECT 1 FROM policies LIMIT 1") is None:
         return
-    steps = connection.scalar(select(func.count()).select_from(schema.steps))
+    steps = connection.value("SELECT COUNT(*) FROM steps")
     if not begun or steps != 1:
         raise RefusedError("that database holds a ledger already", "name an empty database")
-    connection.execute(delete(schema.steps))
-    connection.execute(delete(schema.policies))
+    connection.run("DELETE FROM steps")
+    connection.run("DELETE FROM policies")

@@ -24,7 +24,7 @@ from upright_ledger.core.rules.imported.rule import ImportedRule
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.core.url.query import QueryPolicy
-from upright_ledger.ledger.db.schema import metadata
+from upright_ledger.ledger.db import derived
 from upright_ledger.ledger.store import Ledger
 
 Check = Callable[[Any], object]
@@ -60,10 +60,10 @@ def first_damage(ledger: Ledger) -> str:
 
 def _damages(database: Any, sites: Sites) -> Iterator[str]:
     meanings = _meanings(sites)
-    for table in metadata.tables.values():
+    for table in derived.metadata.tables.values():
         names = ", ".join(f'"{c.name}"' for c in table.columns)
         # names of our own
-        rows = database.execute(f"SELECT rowid, {names} FROM {table.name}")  # noqa: S608
+        rows = database.execute(f"SELECT rowid, {names} FROM {table.name}")
         for number, *values in rows:
             for column, stored in zip(table.columns, values, strict=True):
                 try:
@@ -123,7 +123,7 @@ def _meanings(sites: Sites) -> Mapping[tuple[str, str], Check]:
             {"version": 1, **told.value}
         ),
         ("steps", "time"): datetime.fromisoformat,
-        ("changes", "table_name"): _one_of(*metadata.tables),
+        ("changes", "table_name"): _one_of(*derived.metadata.tables),
         ("changes", "row_key"): json.loads,
         ("entries", "site"): site,
         ("entries", "legacy_url"): parse_address,

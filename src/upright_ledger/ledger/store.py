@@ -4,23 +4,18 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager, suppress
+from collections.abc import Callable, Iterator
+from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
-from typing import Any
-
-from sqlalchemy import Connection, Engine, func, insert, select, update
-from sqlalchemy.engine import URL
-from sqlalchemy.exc import SQLAlchemyError
 
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.errors import DatabaseError, InputError, RefusedError, UsageError
 from upright_ledger.ledger.clock import author, now
-from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.connection import Connection, Database
 from upright_ledger.ledger.db.databases import (
-    engine_for,
+    database_for,
     errors_of,
     has_password,
     take_turn,
@@ -28,7 +23,6 @@ from upright_ledger.ledger.db.databases import (
 )
 from upright_ledger.ledger.db.journal import Step, last_step
 from upright_ledger.ledger.db.policies import stored_policy
-from upright_ledger.ledger.db.sqlite import keep_log, shorten_log
 from upright_ledger.ledger.db.versions import NEWEST, schema_number
 from upright_ledger.ledger.lines.state import are_of
 from upright_ledger.settings.file import FILE_NAME, drafted_policy, put_draft
@@ -38,13 +32,7 @@ from upright_ledger.settings.reading import read_settings
 DATABASE_FILE = "ledger.db"
 _MANY = 50_000
 """Entries that take longer than a moment to go through."""
-
-
-_READING: Mapping[str, Mapping[str, Any]] = {
-    "sqlite": {},
-    "postgresql": {"isolation_level": "REPEATABLE READ"},
-}
-"""What makes all statements of a connection see one state of the database."""
+_BEGUN = ("id", "time", "author", "command", "reason", "summary")
 
 
 @dataclass(frozen=True)
@@ -76,9 +64,9 @@ class Ledger:
     _views: dict[tuple[int, int], _View] = field(default_factory=dict, repr=False)
 
     @cached_property
-    def engine(self) -> Engine:
-        own = URL.create("sqlite", database=str(self.own_file))
-        return engine_for(self.settings.database or own, self.folder)
+    def database(self) -> Database:
+        """The database that the settings name."""
+        return database_for(self.settings.database, self.own_file)
 
     @contextmanager
     def reading(self) -> Iterator[Connection]:
@@ -95,9 +83,7 @@ class Ledger:
     def _view(self) -> _View:
         key = (os.getpid(), threading.get_ident())
         if key not in self._views:
-            connection = self.engine.connect().execution_options(
-                **_READING[self.engine.dialect.name]
-            )
+            connection = self.database.open(one_state=True)
             self._views[key] = _View(connection, last_step(connection))
             if self.shadowed:
                 from upright_ledger.ledger.lines import keeping
@@ -109,15 +95,13 @@ class Ledger:
         """Let what is read from now on be the state that the ledger has then."""
         view = self._views.pop((os.getpid(), threading.get_ident()), None)
         if view is not None:
-            with suppress(
-                SQLAlchemyError
-            ):  # what was read was read, though the database is gone by now
-                view.connection.close()
+            with suppress(DatabaseError), errors_of(self.where):
+                view.connection.close()  # what was read was read, though the database is gone
 
     def end(self) -> None:
         """Let go of the database."""
         self.drop_view()
-        self.engine.dispose()
+        self.database.dispose()
 
     def drop_view(self) -> None:
         """Let go of what is being read, without a word to a database that may not listen any
@@ -125,8 +109,7 @@ class Ledger:
         """
         view = self._views.pop((os.getpid(), threading.get_ident()), None)
         if view is not None:
-            view.connection.invalidate()
-            view.connection.close()
+            view.connection.drop()
 
     @contextmanager
     def step(self, command: str, reason: str = "", *, regardless: bool = False) -> Iterator[Step]:
@@ -141,14 +124,8 @@ class Ledger:
         with self._writing(command) as connection:
             before = last_step(connection)
             # Numbered by hand: a sequence of PostgreSQL counts what came to nothing, too.
-            row = {
-                "time": now(),
-                "author": author(),
-                "command": command,
-                "reason": reason,
-                "summary": "",
-            }
-            connection.execute(insert(schema.steps).values(id=before + 1, **row))
+            begun = (before + 1, now(), author(), command, reason, "")
+            connection.load("steps", _BEGUN, [begun])
             step = Step(connection, before + 1, since=since if since != before else None)
             yield step
             if step.changed_lines:
@@ -156,13 +133,10 @@ class Ledger:
 
                 keeping.follow(step, self.settings)
             if step.is_empty:
-                connection.execute(schema.steps.delete().where(schema.steps.c.id == step.id))
+                connection.run("DELETE FROM steps WHERE id = :id", id=step.id)
             else:
-                connection.execute(
-                    update(schema.steps)
-                    .where(schema.steps.c.id == step.id)
-                    .values(summary=step.summary)
-                )
+                told = {"id": step.id, "summary": step.summary}
+                connection.run("UPDATE steps SET summary = :summary WHERE id = :id", **told)
         self.left_alone += step.meanwhile
         self.known = step.id
         if not step.is_empty:
@@ -179,37 +153,42 @@ class Ledger:
         is writing, or the database cannot be written. What is being read stays as it is. name: of
         what must not meet a step.
         """
-        with suppress(DatabaseError), errors_of(self.where), self.engine.connect() as connection:
-            if try_turn(connection, name):
+        with suppress(DatabaseError), self._connection() as connection:
+            if try_turn(self.database, connection, name):
                 work(connection)
                 connection.commit()
 
     @contextmanager
+    def _connection(self) -> Iterator[Connection]:
+        """A connection of its own."""
+        with errors_of(self.where), closing(self.database.open()) as connection:
+            yield connection
+
+    @contextmanager
     def _writing(self, command: str = "") -> Iterator[Connection]:
         """command: of a step, which waits for those that are under way."""
-        with errors_of(self.where), self.engine.connect() as connection:
+        with self._connection() as connection:
+            name = f"upright {command}" if command else ""
             try:
-                take_turn(connection, f"upright {command}" if command else "", self.tell)
+                take_turn(self.database, connection, name, self.tell)
                 yield connection
             except Exception:
                 self.drop_view()
-                connection.rollback()
                 raise
             except BaseException:  # stopped: it takes back by itself what was not committed
                 self.drop_view()
-                connection.invalidate()
+                connection.drop()
                 raise
             connection.commit()
             self.look_anew()
-        if self.engine.dialect.name == "sqlite":
-            shorten_log(self.engine)
+        self.database.shorten_log()
 
     def keep_lines(self) -> None:
         """Work the lines of entries out anew where they rest on other settings than these."""
-        with errors_of(self.where), self.engine.connect() as connection:
+        with self._connection() as connection:
             if are_of(connection, self.settings):
                 return
-            many = (connection.scalar(select(func.max(schema.entries.c.id))) or 0) > _MANY
+            many = (connection.value("SELECT MAX(id) FROM entries") or 0) > _MANY
         if many:
             self.tell("working out the figures of all entries, as settings or the program changed")
         from upright_ledger.ledger.lines import keeping
@@ -219,7 +198,7 @@ class Ledger:
                 keeping.restate(connection, self.settings)
 
         self.note(restate, "upright settings")
-        with errors_of(self.where), self.engine.connect() as connection:
+        with self._connection() as connection:
             # It is somebody else's, somebody is writing to it, or there is no room.
             self.shadowed = not are_of(connection, self.settings)
 
@@ -257,8 +236,8 @@ class Ledger:
         """Raises RefusedError where there are entries, and they stand under another folding policy
         than the settings say.
         """
-        if stored_policy(connection)[1] != self.settings.policy and connection.scalar(
-            select(func.count()).select_from(schema.entries)
+        if stored_policy(connection)[1] != self.settings.policy and connection.value(
+            "SELECT 1 FROM entries LIMIT 1"
         ):
             raise RefusedError(
                 f"the folding settings in {self.folder / FILE_NAME} are not those under which the "
@@ -299,13 +278,13 @@ def open_ledger(folder: Path, tell: Callable[[str], None] = lambda _: None) -> L
         raise InputError(
             f"{ledger.own_file} is missing", "put it back from a copy of the ledger's folder"
         )
-    with errors_of(ledger.where), ledger.engine.connect() as connection:
+    with ledger._connection() as connection:  # noqa: SLF001 - its own module
         present = schema_number(connection)
         ledger.known = last_step(connection) if present else None
     if not present:
         raise InputError(f"{ledger.where} holds no ledger", "put it back from a copy of the ledger")
-    if ledger.engine.dialect.name == "sqlite":
-        keep_log(ledger.engine)
+    with errors_of(ledger.where):
+        ledger.database.keep_log()
     if present < NEWEST:
         from upright_ledger.ledger.migrations.numbered import migrate
 

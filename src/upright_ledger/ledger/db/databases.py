@@ -4,19 +4,16 @@ named in messages.
 
 from __future__ import annotations
 
-import sqlite3 as sqlite3_driver
+import sqlite3
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, Engine, create_engine
-from sqlalchemy.engine import URL, make_url
-from sqlalchemy.exc import ArgumentError, NoSuchModuleError, SQLAlchemyError
-
 from upright_ledger.errors import DatabaseError, InputError, UsageError
-from upright_ledger.ledger.db import postgresql, sqlite
+from upright_ledger.ledger.db.connection import Connection, Database
+from upright_ledger.ledger.db.sqlite import File
 
 WAIT_SECONDS = 300
 """How long a writer waits for its turn: a step of a million rows may be under way."""
@@ -26,10 +23,16 @@ SILENT_SECONDS = 2
 _EXAMPLE = "such as postgresql+psycopg://user@host/name"
 
 
-def engine_for(url: str | URL, folder: Path) -> Engine:
-    """What opens connections to a database; a file that is named without its folder lies in this
-    one. Raises UsageError for an address that is none, or none that a ledger can be in.
+def database_for(url: str, own_file: Path) -> Database:
+    """The database with an address, or the ledger's own file where that is empty; a file that is
+    named without its folder lies in the ledger's. Raises UsageError for an address that is none, or
+    none that a ledger can be in.
     """
+    if not url:
+        return File(own_file)
+    from sqlalchemy.engine import make_url
+    from sqlalchemy.exc import ArgumentError, NoSuchModuleError
+
     try:
         address = make_url(url)
         kind = address.get_backend_name()
@@ -38,51 +41,56 @@ def engine_for(url: str | URL, folder: Path) -> Engine:
                 f"{kind} is no database that a ledger can be in",
                 f"{_EXAMPLE}; without --database it is a file of the ledger",
             )
-        if kind == "sqlite" and address.database in {None, "", ":memory:"}:
-            raise UsageError(
-                "a ledger in memory is lost when the command ends",
-                "name a file, or leave --database out",
-            )
-        if kind == "sqlite" and isinstance(url, str):
-            address = address.set(database=str(folder / (address.database or "")))
-        engine = create_engine(address)
+        if kind == "sqlite":
+            if address.database in {None, "", ":memory:"}:
+                raise UsageError(
+                    "a ledger in memory is lost when the command ends",
+                    "name a file, or leave --database out",
+                )
+            return File(own_file.parent / str(address.database))
+        from upright_ledger.ledger.db.postgresql import Server
+
+        return Server(url, address)
     except (ArgumentError, NoSuchModuleError, ValueError):
-        raise UsageError(f"{shown(str(url))!r} is no database address", _EXAMPLE) from None
+        raise UsageError(f"{shown(url)!r} is no database address", _EXAMPLE) from None
     except ModuleNotFoundError as error:
         raise UsageError(
             f"the driver {error.name} is not installed", "pip install 'upright-ledger[postgresql]'"
         ) from None
-    (sqlite if kind == "sqlite" else postgresql).prepare(engine)
-    return engine
 
 
-def take_turn(connection: Connection, name: str, tell: Callable[[str], None]) -> None:
+def take_turn(
+    database: Database, connection: Connection, name: str, tell: Callable[[str], None]
+) -> None:
     """Begin a transaction that is to write, and wait for its turn.
 
     name: of a step, for those who wait for it: steps come one after the other, on PostgreSQL, too;
     empty for what is no step. tell: is told for whom it waits, when that takes longer than a
     moment. Raises InputError where its turn does not come.
     """
-    kind = sqlite if connection.dialect.name == "sqlite" else postgresql
-    other = kind.take_turn(connection, name, SILENT_SECONDS)
+    other = database.take_turn(connection, name, SILENT_SECONDS)
     if not other:
         return
     tell(f"waiting for {other}, which is writing to this ledger")
-    if not kind.wait_on(connection, WAIT_SECONDS - SILENT_SECONDS):
+    if not database.wait_on(connection, WAIT_SECONDS - SILENT_SECONDS):
         raise InputError(
             f"{other} has been writing to this ledger for more than {WAIT_SECONDS // 60} minutes",
             "wait until it is done, or end it; then do this again",
         )
 
 
-def try_turn(connection: Connection, name: str = "") -> bool:
+def try_turn(database: Database, connection: Connection, name: str = "") -> bool:
     """As `take_turn`, where its turn comes at once; returns whether it did."""
-    kind = sqlite if connection.dialect.name == "sqlite" else postgresql
-    return not kind.take_turn(connection, name, 0.1)
+    return not database.take_turn(connection, name, 0.1)
 
 
 def has_password(url: str) -> bool:
     """Whether the address of a database holds a password."""
+    if not url:
+        return False
+    from sqlalchemy.engine import make_url
+    from sqlalchemy.exc import ArgumentError
+
     try:
         address = make_url(url)
     except (ArgumentError, ValueError):
@@ -138,10 +146,13 @@ def errors_of(where: str) -> Iterator[None]:
 
 
 def _errors() -> tuple[type[Exception], ...]:
-    """What is raised for a database: by SQLAlchemy, or by a driver that was asked itself."""
-    postgresql = sys.modules.get("psycopg")
-    drivers = (sqlite3_driver.Error, *((postgresql.Error,) if postgresql is not None else ()))
-    return (SQLAlchemyError, *drivers)
+    """What is raised for a database: by a driver, or by SQLAlchemy, as far as they are loaded."""
+    postgresql, sqlalchemy = sys.modules.get("psycopg"), sys.modules.get("sqlalchemy.exc")
+    others = (
+        *((postgresql.Error,) if postgresql is not None else ()),
+        *((sqlalchemy.SQLAlchemyError,) if sqlalchemy is not None else ()),
+    )
+    return (sqlite3.Error, *others)
 
 
 def _cause(error: Exception) -> str:

@@ -11,6 +11,8 @@ from sqlalchemy import JSON, Column, Float, Index, Integer, String, Table, Text
 
 from upright_ledger.ledger.db.schema import metadata
 
+__all__ = ["entry_lines", "kept", "metadata"]
+
 ORDERED = Text().with_variant(Text(collation="C"), "postgresql")
 """Texts by whose characters rows are sorted, in any database alike."""
 
@@ -63,12 +65,3 @@ kept = Table(
     Column("step", Integer, nullable=False),
     Column("value", JSON, nullable=False),
 )
-
-
-def lines_among(among: str, joined: str = "") -> str:
-    """The lines of entries as x, of those whose numbers a table holds, which is gone through first;
-    empty: of all. joined: what else is joined. Conditions may follow.
-    """
-    if among:
-        return f"{among} w CROSS JOIN entry_lines x {joined} WHERE x.entry = w.entry"
-    return f"entry_lines x {joined} WHERE x.entry IS NOT NULL"

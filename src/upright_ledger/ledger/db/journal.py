@@ -3,27 +3,15 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 import msgspec
-from sqlalchemy import (
-    JSON,
-    Connection,
-    Table,
-    Text,
-    and_,
-    cast,
-    func,
-    or_,
-    select,
-    update,
-)
 
 from upright_ledger.errors import RefusedError, UsageError
-from upright_ledger.ledger.db.bulk import change_rows, delete_rows, load_rows, these_rows
-from upright_ledger.ledger.db.schema import JOURNALLED, changes, metadata, policies, sources, steps
+from upright_ledger.ledger.db.connection import Connection
+from upright_ledger.ledger.db.shapes import JOURNALLED, Shape, stored, these_rows
 
 _FIXED = ("open", "migrate")
 """Commands whose steps are never undone."""
@@ -71,38 +59,37 @@ class Step:
         """Insert or replace rows with equal columns; rows that are the same already are left
         alone.
         """
-        table, keys = _journalled(table_name)
+        shape = JOURNALLED[table_name]
         self._note(table_name, rows)
-        before = self._before(table, keys, rows)
+        before = self._before(table_name, shape, rows)
         fresh: list[Mapping[str, Any]] = []
         replaced: list[Mapping[str, Any]] = []
         images: list[tuple[str, Mapping[str, Any] | None]] = []
         for row in rows:
-            key = _row_key(keys, row)
+            key = shape.key_of(row)
             old = before.get(key)
             if old is not None and all(old[c] == v for c, v in row.items()):
                 continue
             images.append((key, old))
             (fresh if old is None else replaced).append(row)
         if fresh:
-            names = tuple(_whole(table, fresh[0]))
-            load_rows(self.connection, table, names, _stored(table, names, fresh))
+            names = tuple({**shape.usual, **fresh[0]})
+            self.connection.load(table_name, names, (stored(shape, names, row) for row in fresh))
         if replaced:
-            names = tuple(c for c in replaced[0] if c not in keys)
-            change_rows(
-                self.connection, table, keys, names, _stored(table, (*names, *keys), replaced)
-            )
+            names = tuple(c for c in replaced[0] if c not in shape.keys)
+            held = (*names, *shape.keys)
+            told = [stored(shape, held, row) for row in replaced]
+            self.connection.change(table_name, shape.keys, names, told)
         self._record(table_name, images)
 
     def remove(self, table_name: str, rows: Iterable[Mapping[str, Any]]) -> None:
         """Delete rows by their keys, keeping what they held."""
-        table, keys = _journalled(table_name)
+        shape = JOURNALLED[table_name]
         rows = list(rows)
         self._note(table_name, rows)
-        before = self._before(table, keys, rows)
-        delete_rows(
-            self.connection, table, keys, [tuple(r[k] for k in keys) for r in before.values()]
-        )
+        before = self._before(table_name, shape, rows)
+        gone = [tuple([row[k] for k in shape.keys]) for row in before.values()]
+        self.connection.delete(table_name, shape.keys, gone)
         self._record(table_name, list(before.items()))
 
     def _note(self, table_name: str, rows: Sequence[Mapping[str, Any]]) -> None:
@@ -123,18 +110,18 @@ class Step:
         recorded = self._recorded[table_name]
         new = [(key, before) for key, before in images if key not in recorded]
         recorded.update(key for key, _ in new)
-        rows = ((self.id, table_name, key, _ENCODER.encode(old).decode()) for key, old in new)
-        load_rows(self.connection, changes, ("step", "table_name", "row_key", "before"), rows)
+        rows = [(self.id, table_name, key, _ENCODER.encode(old).decode()) for key, old in new]
+        self.connection.load("changes", ("step", "table_name", "row_key", "before"), rows)
         self.touched += len(new)
 
     def _before(
-        self, table: Table, keys: tuple[str, ...], rows: Sequence[Mapping[str, Any]]
+        self, table_name: str, shape: Shape, rows: Sequence[Mapping[str, Any]]
     ) -> dict[str, dict[str, Any]]:
         """Row key → the row as it stands, for those of `rows` that exist."""
-        asked = {_row_key(keys, row) for row in rows}
+        asked = {shape.key_of(row) for row in rows}
         found = {}
-        for row in these_rows(self.connection, table, keys[0], {row[keys[0]] for row in rows}):
-            if (key := _row_key(keys, row)) in asked:
+        for row in these_rows(self.connection, table_name, {row[shape.keys[0]] for row in rows}):
+            if (key := shape.key_of(row)) in asked:
                 found[key] = row
         return found
 
@@ -142,30 +129,9 @@ class Step:
 _ENCODER = msgspec.json.Encoder()
 
 
-def _journalled(name: str) -> tuple[Table, tuple[str, ...]]:
-    return metadata.tables[name], JOURNALLED[name]
-
-
-def _row_key(keys: tuple[str, ...], row: Mapping[str, Any]) -> str:
-    return f"[{', '.join([str(row[k]) for k in keys])}]"
-
-
-def _stored(
-    table: Table, names: Sequence[str], rows: Iterable[Mapping[str, Any]]
-) -> Iterator[tuple[Any, ...]]:
-    """Rows as tuples of what their columns hold."""
-    packed = [n for n in names if isinstance(table.c[n].type, JSON)]
-    usual = {n: getattr(table.c[n].default, "arg", None) for n in names}
-    for row in rows:
-        values = usual | dict(row)
-        for n in packed:
-            values[n] = _ENCODER.encode(values[n]).decode()
-        yield tuple([values[n] for n in names])
-
-
 def last_step(connection: Connection) -> int:
     """The number of the last step in the journal."""
-    return connection.scalar(select(func.max(steps.c.id))) or 0
+    return connection.value("SELECT MAX(id) FROM steps") or 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -186,21 +152,22 @@ class PastStep:
 
 def history(connection: Connection) -> list[PastStep]:
     """All steps, the newest first."""
-    rows = connection.execute(select(steps).order_by(steps.c.id.desc()))
-    return [PastStep(**row._asdict()) for row in rows]
+    return [PastStep(*row) for row in connection.rows(f"{_STEPS} ORDER BY id DESC")]
+
+
+_STEPS = "SELECT id, time, author, command, reason, summary, undoes, undone_by FROM steps"
 
 
 def last_undoable(connection: Connection, before: int) -> int:
     """The newest step before this one that is neither undone nor an undo. Raises UsageError when
     there is none.
     """
-    query = select(steps.c.id).where(
-        steps.c.id < before,
-        steps.c.undone_by.is_(None),
-        steps.c.undoes.is_(None),
-        steps.c.command.not_in(_FIXED),
+    fixed = ", ".join(f"'{command}'" for command in _FIXED)
+    found = connection.value(
+        "SELECT id FROM steps WHERE id < :before AND undone_by IS NULL AND undoes IS NULL "
+        f"AND command NOT IN ({fixed}) ORDER BY id DESC LIMIT 1",
+        before=before,
     )
-    found = connection.scalar(query.order_by(steps.c.id.desc()).limit(1))
     if found is None:
         raise UsageError("there is no step to undo", "`upright history` lists the steps")
     return int(found)
@@ -213,7 +180,7 @@ def undo(step: Step, target: int) -> str:
     Raises RefusedError, naming the later step, where a row was changed since.
     """
     connection = step.connection
-    row = connection.execute(select(steps).where(steps.c.id == target)).one_or_none()
+    row = next((PastStep(*r) for r in connection.rows(f"{_STEPS} WHERE id = :id", id=target)), None)
     if row is None or target == step.id:
         raise UsageError(f"there is no step {target}", "`upright history` lists the steps")
     if row.undone_by is not None:
@@ -227,12 +194,13 @@ def undo(step: Step, target: int) -> str:
         )
     _refuse_later_changes(connection, step.id, target)
     # What an undo had taken back stands again, and what it had let stand is taken back again.
-    for taken in connection.scalars(select(steps.c.id).where(steps.c.undone_by == target)).all():
+    for taken in connection.column("SELECT id FROM steps WHERE undone_by = :id", id=target):
         _mark(step, taken, None)
     _restore(step, _images(connection, target))
     _mark(step, target, step.id)
     # Of several the first one: those after it came after it, too.
-    connection.execute(update(steps).where(steps.c.id == step.id).values(undoes=target))
+    change = "UPDATE steps SET undoes = :target WHERE id = :id"
+    connection.run(change, target=target, id=step.id)
     step.noted = True
     return f"step {target} ({row.command}: {row.summary})"
 
@@ -246,64 +214,45 @@ class _Image(NamedTuple):
 
 
 def _images(connection: Connection, step: int) -> list[_Image]:
-    c = changes.c
-    rows = connection.execute(
-        select(c.table_name, c.row_key, cast(c.before, Text)).where(c.step == step)
-    ).fetchall()
+    rows = connection.rows(
+        "SELECT table_name, row_key, CAST(before AS TEXT) FROM changes WHERE step = :step",
+        step=step,
+    )
     decode = msgspec.json.Decoder().decode
     return [_Image(name, decode(key), decode(before or "null")) for name, key, before in rows]
 
 
 def _mark(step: Step, number: int, undone_by: int | None) -> None:
     """Say by which step a step is undone, or that it stands, and keep what was said before."""
-    before = step.connection.scalar(select(steps.c.undone_by).where(steps.c.id == number))
-    step.connection.execute(update(steps).where(steps.c.id == number).values(undone_by=undone_by))
-    step._record(steps.name, [(f"[{number}]", {"undone_by": before})])  # noqa: SLF001 - its own
+    before = step.connection.value("SELECT undone_by FROM steps WHERE id = :id", id=number)
+    change = "UPDATE steps SET undone_by = :by WHERE id = :id"
+    step.connection.run(change, by=undone_by, id=number)
+    step._record("steps", [(f"[{number}]", {"undone_by": before})])  # noqa: SLF001 - its own
 
 
 def _refuse_later_changes(connection: Connection, now: int, target: int) -> None:
     """A later step is in the way where it changed the same, unless it and its undo, or what it
     undoes, came after the target, too.
     """
-    ours, later = changes.alias("ours"), changes.alias("later")
-    same = and_(later.c.table_name == ours.c.table_name, later.c.row_key == ours.c.row_key)
-    query = (
-        select(later.c.table_name, steps.c.id, steps.c.command, steps.c.time)
-        .select_from(ours)
-        .join(later, same)
-        .join(steps, steps.c.id == later.c.step)
-        .where(
-            ours.c.step == target,
-            ours.c.table_name != steps.name,
-            later.c.step > target,
-            later.c.step < now,
-            steps.c.undone_by.is_(None),
-            or_(steps.c.undoes.is_(None), steps.c.undoes < target),
-        )
-        .order_by(steps.c.id)
-        .limit(1)
-    )
-    between = select(steps.c.id).where(steps.c.id > target, steps.c.id < now).limit(1)
-    if connection.scalar(between) is None:
+    between = "SELECT 1 FROM steps WHERE id > :target AND id < :now LIMIT 1"
+    if connection.value(between, target=target, now=now) is None:
         return
-    if (row := connection.execute(query).first()) is not None:
+    for table, number, command, time in connection.rows(_LATER, target=target, now=now):
         raise RefusedError(
-            f"step {row.id} ({row.command}, {row.time}) changed the same {row.table_name} since",
-            f"undo step {row.id} first",
+            f"step {number} ({command}, {time}) changed the same {table} since",
+            f"undo step {number} first",
         )
 
 
-def _whole(table: Table, before: Mapping[str, Any]) -> dict[str, Any]:
-    """A row as it stood, with the defaults of columns that came to the table since."""
-    usual = {c.name: getattr(c.default, "arg", None) for c in table.columns if c.name not in before}
-    return {
-        **{
-            name: value
-            for name, value in usual.items()
-            if value is not None or table.c[name].nullable
-        },
-        **before,
-    }
+_LATER = """
+    SELECT l.table_name, s.id, s.command, s.time
+    FROM changes o
+    JOIN changes l ON l.table_name = o.table_name AND l.row_key = o.row_key
+    JOIN steps s ON s.id = l.step
+    WHERE o.step = :target AND o.table_name <> 'steps' AND l.step > :target AND l.step < :now
+      AND s.undone_by IS NULL AND (s.undoes IS NULL OR s.undoes < :target)
+    ORDER BY s.id LIMIT 1
+"""
 
 
 def _restore(step: Step, images: Iterable[_Image]) -> None:
@@ -311,18 +260,19 @@ def _restore(step: Step, images: Iterable[_Image]) -> None:
     put: dict[str, list[dict[str, Any]]] = defaultdict(list)
     gone: dict[str, list[dict[str, Any]]] = defaultdict(list)
     for image in images:
-        if image.table == steps.name:
+        if image.table == "steps":
             _mark(step, image.key[0], (image.before or {})["undone_by"])
         elif image.before is not None:
-            put[image.table].append(_whole(metadata.tables[image.table], image.before))
-        elif image.table == policies.name:
+            # With what is usual in columns that came to the table since.
+            put[image.table].append({**JOURNALLED[image.table].usual, **image.before})
+        elif image.table == "policies":
             put[image.table].append(_policy_before(step, image.key[0]))
-        elif image.table == sources.name:
+        elif image.table == "sources":
             # What a source said is a fact and stays; it only counts no longer.
-            (row,) = these_rows(step.connection, sources, "id", image.key)
+            (row,) = these_rows(step.connection, "sources", image.key)
             put[image.table].append(row | {"withdrawn": True})
         else:
-            keys = JOURNALLED[image.table]
+            keys = JOURNALLED[image.table].keys
             gone[image.table].append(dict(zip(keys, image.key, strict=True)))
     for table, rows in put.items():
         step.put_many(table, rows)
@@ -332,6 +282,6 @@ def _restore(step: Step, images: Iterable[_Image]) -> None:
 
 def _policy_before(step: Step, number: int) -> dict[str, Any]:
     """The policy before one, under a new number: they are only ever added."""
-    newest = step.connection.scalar(select(func.max(policies.c.number))) or 0
-    (before,) = these_rows(step.connection, policies, "number", [number - 1])
+    newest = step.connection.value("SELECT MAX(number) FROM policies") or 0
+    (before,) = these_rows(step.connection, "policies", [number - 1])
     return before | {"number": newest + 1}

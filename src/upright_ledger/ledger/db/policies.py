@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, select
-
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.connection import Connection
+from upright_ledger.ledger.db.shapes import unpacked
 
 
 def stored_policy(connection: Connection) -> tuple[int, FoldingPolicy]:
     """The last folding policy, and its number."""
-    row = connection.execute(
-        select(schema.policies).order_by(schema.policies.c.number.desc()).limit(1)
-    ).one()
-    return int(row.number), FoldingPolicy.from_dict({"version": 1, **row.settings})
+    query = "SELECT number, settings FROM policies ORDER BY number DESC LIMIT 1"
+    ((number, settings),) = connection.rows(query)
+    return int(number), FoldingPolicy.from_dict({"version": 1, **unpacked(settings)})

@@ -1,18 +1,22 @@
-"""A team's database: PostgreSQL. The driver is loaded when one is asked for."""
+"""A team's database: PostgreSQL. This module, and the driver, are loaded when one is asked for."""
 
 from __future__ import annotations
 
 import json
+import re
 import sys
 import time
-from collections.abc import Generator
-from functools import cache
+from collections.abc import Generator, Iterable, Iterator, Sequence
+from functools import cache, lru_cache
+from itertools import count
 from typing import Any
 
-from sqlalchemy import Connection, Engine, event, text
-from sqlalchemy.exc import OperationalError
+import sqlalchemy
+from sqlalchemy import create_engine, event
+from sqlalchemy.engine import URL
 
 from upright_ledger.errors import InputError
+from upright_ledger.ledger.db.connection import AT_ONCE, Connection, Database, quoted
 
 _OF_CONNECTING: dict[str, Any] = {
     "connect_timeout": 15, "keepalives": 1, "keepalives_idle": 30, "keepalives_interval": 10,
@@ -39,31 +43,163 @@ _GRACE = 60.0
 """How much longer than a statement may take its answer is waited for, in seconds."""
 
 
-def prepare(engine: Engine) -> None:
-    """Let connections be opened as a ledger needs it."""
+class ServerConnection(Connection):
+    """A connection to a team's database."""
 
-    @event.listens_for(engine, "do_connect")
-    def on_opening(_dialect: Any, _record: Any, arguments: Any, options: dict[str, Any]) -> Any:
-        connection = _patient().connect(*arguments, **{**_OF_CONNECTING, **options})
-        encoding = connection.info.parameter_status("server_encoding")
-        if encoding != "UTF8":
-            name = connection.info.dbname
-            connection.close()
-            raise InputError(
-                f"the database {name} keeps its texts in {encoding}, and a ledger needs UTF8",
-                f"createdb --encoding UTF8 --template template0 {name}, or another name",
-            )
-        limits = (
-            "SELECT name, set_config(name, CAST(%s AS json) ->> name, false) FROM pg_settings "
-            "WHERE source = 'default' AND name = ANY(%s)"
+    is_server = True
+
+    def __init__(self, core: sqlalchemy.Connection) -> None:
+        super().__init__(core.connection.driver_connection)
+        self._core = core
+        core.begin()  # or it would not know that there is something to commit
+
+    @property
+    def core(self) -> sqlalchemy.Connection:
+        """The transaction, as SQLAlchemy has it."""
+        return self._core
+
+    def _told(self, statement: str) -> str:
+        return _with_percents(statement)
+
+    def stream(self, statement: str) -> Iterator[tuple[Any, ...]]:
+        """The rows of a query as they come."""
+        with self.driver.cursor(name=f"rows_{next(_CURSORS)}") as cursor:
+            cursor.itersize = AT_ONCE
+            yield from cursor.execute(statement)
+
+    def load(self, table: str, columns: Sequence[str], rows: Iterable[tuple[Any, ...]]) -> None:
+        """Insert rows (tuples in the order of `columns`); nothing can be asked until they came."""
+        with self.driver.cursor().copy(f'COPY "{table}" ({quoted(columns)}) FROM STDIN') as copy:
+            for row in rows:
+                copy.write_row(row)
+
+    def change(
+        self,
+        table: str,
+        keys: Sequence[str],
+        columns: Sequence[str],
+        rows: Iterable[tuple[Any, ...]],
+    ) -> None:
+        """Change columns of rows (tuples in the order of `columns`, then `keys`)."""
+        held = self._held(table, (*columns, *keys), rows)
+        put = ", ".join(f'"{c}" = h."{c}"' for c in columns)
+        self.run(f'UPDATE "{table}" t SET {put} FROM {held} h WHERE {_same(keys)}')
+
+    def delete(self, table: str, keys: Sequence[str], rows: Sequence[tuple[Any, ...]]) -> None:
+        """Delete rows by the values of their key columns."""
+        held = self._held(table, keys, rows)
+        self.run(f'DELETE FROM "{table}" t USING {held} h WHERE {_same(keys)}')
+
+    def _held(self, table: str, columns: Sequence[str], rows: Iterable[tuple[Any, ...]]) -> str:
+        """A temporary table that holds rows of some columns; its name."""
+        name = f"held_{table}"
+        self.run(f"DROP TABLE IF EXISTS {name}")
+        alike = f'SELECT {quoted(columns)} FROM "{table}" LIMIT 0'
+        self.run(f"CREATE TEMPORARY TABLE {name} AS {alike}")
+        self.load(name, columns, rows)
+        return name
+
+    def has_table(self, name: str) -> bool:
+        """Whether the database has a table of that name."""
+        return self.value("SELECT to_regclass(:name)", name=name) is not None
+
+    def commit(self) -> None:
+        """Let what was written stand."""
+        self._core.commit()
+
+    def close(self) -> None:
+        """Let go of it; what was not committed is taken back."""
+        self._core.close()
+
+    def drop(self) -> None:
+        """As `close`, without a word to a database that may not listen any more."""
+        self._core.invalidate()
+        self._core.close()
+
+
+_CURSORS = count()
+
+
+def _same(keys: Sequence[str]) -> str:
+    return " AND ".join(f't."{k}" = h."{k}"' for k in keys)
+
+
+@lru_cache(maxsize=500)
+def _with_percents(statement: str) -> str:
+    """A statement with its values as the driver wants them."""
+    return re.sub(r"(?<![:\w]):(\w+)", r"%(\1)s", statement.replace("%", "%%"))
+
+
+class Server(Database):
+    """A team's database. address: as SQLAlchemy reads it. Raises ModuleNotFoundError where the
+    driver is missing.
+    """
+
+    def __init__(self, where: str, address: URL) -> None:
+        super().__init__(where)
+        self._engine = create_engine(address)
+        event.listen(self._engine, "do_connect", _on_opening)
+
+    def open(self, *, one_state: bool = False) -> Connection:
+        """A connection. one_state: whether all that is asked is of one state of the database."""
+        core = self._engine.connect()
+        if one_state:
+            core = core.execution_options(isolation_level="REPEATABLE READ")
+        return ServerConnection(core)
+
+    def dispose(self) -> None:
+        """Let go of all connections."""
+        self._engine.dispose()
+
+    def take_turn(self, connection: Connection, name: str, seconds: float) -> str:
+        """Begin to write: steps one after the other, as in SQLite; who reads is not held up.
+        Returns for whom to wait where it does not come in some seconds.
+        """
+        if not name:
+            return ""
+        connection.run("SELECT set_config('application_name', :name, true)", name=name)
+        return "" if self.wait_on(connection, seconds) else _writer(connection)
+
+    def wait_on(self, connection: Connection, seconds: float) -> bool:
+        """Wait for the turn so many seconds; whether it came."""
+        before = connection.value("SHOW lock_timeout")
+        try:
+            with connection.core.begin_nested():
+                connection.run(f"SET LOCAL lock_timeout = {int(seconds * 1000)}")
+                connection.run("LOCK TABLE steps IN EXCLUSIVE MODE")
+        except _driver().errors.LockNotAvailable:
+            return False
+        connection.run("SELECT set_config('lock_timeout', :before, true)", before=before)
+        return True
+
+
+def _driver() -> Any:
+    """The driver, loaded where a connection was opened."""
+    return sys.modules["psycopg"]
+
+
+def _on_opening(_dialect: Any, _record: Any, arguments: Any, options: dict[str, Any]) -> Any:
+    """Let connections be opened as a ledger needs it."""
+    connection = _patient().connect(*arguments, **{**_OF_CONNECTING, **options})
+    encoding = connection.info.parameter_status("server_encoding")
+    if encoding != "UTF8":
+        name = connection.info.dbname
+        connection.close()
+        raise InputError(
+            f"the database {name} keeps its texts in {encoding}, and a ledger needs UTF8",
+            f"createdb --encoding UTF8 --template template0 {name}, or another name",
         )
-        connection.execute(limits, [json.dumps(_OF_SESSIONS), list(_OF_SESSIONS)])
-        told = connection.execute(
-            "SELECT setting FROM pg_settings WHERE name = 'statement_timeout'"
-        ).fetchone()
-        connection.commit()
-        connection.longest = int(told[0]) / 1000 + _GRACE if told and int(told[0]) else None
-        return connection
+    limits = (
+        "SELECT name, set_config(name, CAST(%s AS json) ->> name, false) FROM pg_settings "
+        "WHERE source = 'default' AND name = ANY(%s)"
+    )
+    connection.execute(limits, [json.dumps(_OF_SESSIONS), list(_OF_SESSIONS)])
+    told = connection.execute(
+        "SELECT setting FROM pg_settings WHERE name = 'statement_timeout'"
+    ).fetchone()
+    connection.commit()
+    connection.longest = int(told[0]) / 1000 + _GRACE if told and int(told[0]) else None
+    return connection
 
 
 @cache
@@ -120,33 +256,6 @@ def _patient() -> Any:
     return Patient
 
 
-def take_turn(connection: Connection, name: str, seconds: float) -> str:
-    """Begin to write: steps one after the other, as in SQLite; who reads is not held up. Returns
-    for whom to wait where it does not come in some seconds.
-    """
-    connection.begin()
-    if not name:
-        return ""
-    connection.execute(text("SELECT set_config('application_name', :name, true)"), {"name": name})
-    return "" if wait_on(connection, seconds) else _writer(connection)
-
-
-def wait_on(connection: Connection, seconds: float) -> bool:
-    """Wait for the turn so many seconds; whether it came."""
-    before = connection.scalar(text("SHOW lock_timeout"))
-    try:
-        with connection.begin_nested():
-            connection.execute(text(f"SET LOCAL lock_timeout = {int(seconds * 1000)}"))
-            connection.execute(text("LOCK TABLE steps IN EXCLUSIVE MODE"))
-    except OperationalError as error:
-        if getattr(error.orig, "sqlstate", "") == _LOCK_NOT_AVAILABLE:
-            return False
-        raise
-    connection.execute(text("SELECT set_config('lock_timeout', :before, true)"), {"before": before})
-    return True
-
-
-_LOCK_NOT_AVAILABLE = "55P03"
 _WRITER = """
     SELECT a.application_name, a.usename, COALESCE(host(a.client_addr), 'this machine') AS place
     FROM pg_locks l JOIN pg_stat_activity a ON a.pid = l.pid
@@ -156,9 +265,6 @@ _WRITER = """
 
 
 def _writer(connection: Connection) -> str:
-    row = connection.execute(text(_WRITER)).first()
-    return (
-        f"{row.application_name or 'another command'} ({row.usename}, {row.place})"
-        if row
-        else "another command"
-    )
+    for name, user, place in connection.rows(_WRITER):
+        return f"{name or 'another command'} ({user}, {place})"
+    return "another command"

@@ -1,8 +1,8 @@
 """The tables of a ledger.
 
 Facts are the observed spellings and what sources say of them; entry keys are derived from
-spellings under a numbered folding policy. Rows named in JOURNALLED are changed through the
-journal alone.
+spellings under a numbered folding policy. Rows of the tables in `shapes.JOURNALLED`
+are changed through the journal alone.
 """
 
 from __future__ import annotations
@@ -27,11 +27,6 @@ metadata = MetaData()
 
 MORE = ("CREATE INDEX IF NOT EXISTS spellings_in_doubt ON spellings (site, key) WHERE key <> ''",)
 """What is made beside the tables: to say it with them would load a module for each database."""
-
-
-def staging(name: str) -> Table:
-    """A temporary table that is no part of the schema, by its name."""
-    return Table(name, MetaData())
 
 
 migrations = Table(
@@ -376,12 +371,3 @@ outbox = Table(
     Column("data", JSON, nullable=False),
     Column("sent", String, nullable=False, default=""),
 )
-
-JOURNALLED = {
-    "answers": ("entry",),
-    "claims": ("entry", "number"),
-    "sources": ("id",),
-    "policies": ("number",),
-    "templates": ("id",),
-}
-"""Tables that the journal restores, with their key columns."""

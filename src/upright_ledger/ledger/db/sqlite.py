@@ -5,14 +5,19 @@ from __future__ import annotations
 import os
 import re
 import sqlite3
-from contextlib import suppress
+import threading
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import closing, suppress
+from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any, cast
 from urllib.parse import quote
 
-from sqlalchemy import Connection, Engine, event
-
 from upright_ledger.errors import DatabaseError
+from upright_ledger.ledger.db.connection import Connection, Database, quoted
+
+if TYPE_CHECKING:
+    import sqlalchemy
 
 CACHE_KB = 24_000
 """What is looked up is little."""
@@ -30,7 +35,6 @@ _SETTINGS = (
 
 _LONG_LOG = 64 << 20
 
-_WRITES = "upright_writes"
 _WRITERS_BYTE = 120
 """Which byte of the file `-shm` a writer locks; https://www.sqlite.org/walformat.html#wal_locks."""
 _RESERVED_BYTE = 0x40000001
@@ -39,42 +43,191 @@ https://www.sqlite.org/fileformat2.html#the_lock_byte_page.
 """
 
 
-def prepare(engine: Engine) -> None:
-    """Let connections be opened and begin as a ledger needs it."""
-    path = Path(engine.url.database or "")
+class _Driver(sqlite3.Connection):
+    """A connection of which SQLAlchemy is a guest: it ends none of its transactions, and does not
+    close it.
+    """
 
-    @event.listens_for(engine, "do_connect")
-    def on_opening(_dialect: Any, _record: Any, arguments: Any, options: dict[str, Any]) -> Any:
+    def commit(self) -> None:
+        """Nothing: `FileConnection` does it."""
+
+    def rollback(self) -> None:
+        """Nothing: what is not committed goes when the connection does."""
+
+    def close(self) -> None:
+        """Nothing: `FileConnection` does it."""
+
+
+class FileConnection(Connection):
+    """A connection to a ledger's file."""
+
+    def __init__(self, driver: _Driver, guest: Callable[[_Driver], sqlalchemy.Connection]) -> None:
+        super().__init__(driver)
+        self._guest = guest
+
+    @cached_property
+    def core(self) -> sqlalchemy.Connection:
+        """The same transaction, as SQLAlchemy has it."""
+        return self._guest(self.driver)
+
+    def stream(self, statement: str) -> Iterator[tuple[Any, ...]]:
+        """The rows of a query as they come."""
+        yield from self.driver.execute(statement)
+
+    def load(self, table: str, columns: Sequence[str], rows: Iterable[tuple[Any, ...]]) -> None:
+        """Insert rows (tuples in the order of `columns`)."""
+        marks = ", ".join("?" for _ in columns)
+        # names come from the schema
+        self.many(f'INSERT INTO "{table}" ({quoted(columns)}) VALUES ({marks})', rows)
+
+    def change(
+        self,
+        table: str,
+        keys: Sequence[str],
+        columns: Sequence[str],
+        rows: Iterable[tuple[Any, ...]],
+    ) -> None:
+        """Change columns of rows (tuples in the order of `columns`, then `keys`)."""
+        put = ", ".join(f'"{c}" = ?' for c in columns)
+        self.many(f'UPDATE "{table}" SET {put} WHERE {_each(keys)}', rows)
+
+    def delete(self, table: str, keys: Sequence[str], rows: Sequence[tuple[Any, ...]]) -> None:
+        """Delete rows by the values of their key columns."""
+        self.many(f'DELETE FROM "{table}" WHERE {_each(keys)}', rows)
+
+    def many(self, statement: str, rows: Iterable[tuple[Any, ...]]) -> None:
+        """Execute a statement once a row."""
+        self.driver.executemany(statement, rows)
+
+    def has_table(self, name: str) -> bool:
+        """Whether the file has a table of that name."""
+        query = "SELECT 1 FROM sqlite_master WHERE type = 'table' AND name = :name"
+        return self.value(query, name=name) is not None
+
+    def commit(self) -> None:
+        """Let what was written stand."""
+        self.driver.execute("COMMIT")
+
+    def close(self) -> None:
+        """Let go of it; what was not committed is taken back."""
+        if "core" in vars(self):
+            self.core.close()
+        sqlite3.Connection.close(self.driver)
+
+    drop = close
+
+
+def _each(keys: Sequence[str]) -> str:
+    return " AND ".join(f'"{k}" = ?' for k in keys)
+
+
+class File(Database):
+    """A ledger's own file."""
+
+    def __init__(self, path: Path) -> None:
+        super().__init__(str(path))
+        self.path = path
+        self._handed = threading.local()
+
+    def open(self, *, one_state: bool = False) -> Connection:
+        """A connection. Raises DatabaseError where it is no database any more."""
+        driver = self._driver()
+        try:
+            for setting in _SETTINGS:
+                driver.execute(f"PRAGMA {setting}")
+        except UnicodeDecodeError:  # even what SQLite says of it quotes it
+            raise DatabaseError(
+                f"{self.path} is damaged", "put it back from a copy of the ledger"
+            ) from None
+        if one_state:
+            driver.execute("BEGIN")
+        return FileConnection(driver, self._guest)
+
+    def _driver(self) -> _Driver:
+        path = self.path
+        # The driver's own BEGIN comes too late to keep a step whole.
+        how: dict[str, Any] = {
+            "isolation_level": None,
+            "check_same_thread": False,
+            "factory": _Driver,
+        }
         if not path.is_file() or (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK)):
-            connection = sqlite3.connect(*arguments, **options)
+            connection = cast(_Driver, sqlite3.connect(path, **how))
             if _has_room(connection):
                 return connection
-            connection.close()
+            sqlite3.Connection.close(connection)
         # Somebody else's, on a medium that cannot be written, or on a full one: to be read all the
         # same.
         log = path.with_name(f"{path.name}-wal")
         alone = "" if log.exists() and log.stat().st_size else "&immutable=1"
-        return sqlite3.connect(
-            f"file:{quote(str(path.absolute()))}?mode=ro{alone}", uri=True, **options
-        )
+        address = f"file:{quote(str(path.absolute()))}?mode=ro{alone}"
+        return cast(_Driver, sqlite3.connect(address, uri=True, **how))
 
-    @event.listens_for(engine, "connect")
-    def on_connect(connection: Any, _record: Any) -> None:
-        connection.isolation_level = (
-            None  # the driver's own BEGIN comes too late to keep a step whole
-        )
+    def _guest(self, driver: _Driver) -> sqlalchemy.Connection:
+        self._handed.driver = driver
+        return self._engine.connect()
+
+    @cached_property
+    def _engine(self) -> sqlalchemy.Engine:
+        from sqlalchemy import create_engine
+        from sqlalchemy.pool import NullPool
+
+        return create_engine("sqlite://", creator=lambda: self._handed.driver, poolclass=NullPool)
+
+    def lay_out(self) -> None:
+        """Begin a file in which readers and writers do not wait for each other. Raises
+        DatabaseError, OSError.
+        """
+        self.path.touch(mode=0o600)  # what SQLite keeps beside it takes its permissions
+        with closing(self.open()) as connection:
+            try:
+                connection.run("PRAGMA journal_mode = WAL")
+            except sqlite3.Error as error:
+                raise DatabaseError(
+                    f"{self.path} cannot be made: {error}", "check the folder, and the space left"
+                ) from None
+
+    def keep_log(self) -> None:
+        """Let readers and writers not wait for each other in a ledger that was restored from a copy
+        or a dump without that, too, unless somebody is at it or it cannot be written.
+        """
+        with closing(self.open()) as connection:
+            if connection.value("PRAGMA journal_mode") == "wal":
+                return
+            connection.run("PRAGMA busy_timeout = 0")
+            with suppress(sqlite3.OperationalError):
+                connection.value("PRAGMA journal_mode = WAL")
+
+    def shorten_log(self) -> None:
+        """Take what was written into the file itself, where SQLite's own log of it has become long:
+        as somebody reads whenever it tries, it would grow for ever.
+        """
+        log = self.path.with_name(f"{self.path.name}-wal")
+        if not log.exists() or log.stat().st_size < _LONG_LOG:
+            return
+        with closing(self.open()) as connection:
+            connection.run("PRAGMA busy_timeout = 0")
+            # says whether it could; the next one will
+            connection.rows("PRAGMA wal_checkpoint(TRUNCATE)")
+
+    def take_turn(self, connection: Connection, name: str, seconds: float) -> str:
+        """Begin to write: at once, as one that began by reading could never get its turn. Returns
+        for whom to wait where it does not come in some seconds.
+        """
+        del name  # who writes is known by the lock
+        connection.run(f"PRAGMA cache_size = -{WRITERS_CACHE_KB}")
+        return "" if self.wait_on(connection, seconds) else _writer(self.path)
+
+    def wait_on(self, connection: Connection, seconds: float) -> bool:
+        """Wait for the turn so many seconds; whether it came."""
+        connection.run(f"PRAGMA busy_timeout = {seconds * 1000:.0f}")
         try:
-            for setting in _SETTINGS:
-                connection.execute(f"PRAGMA {setting}")
-        except UnicodeDecodeError:  # even what SQLite says of it quotes it
-            raise DatabaseError(
-                f"{path} is damaged", "put it back from a copy of the ledger"
-            ) from None
-
-    @event.listens_for(engine, "begin")
-    def on_begin(connection: Connection) -> None:
-        if not connection.get_execution_options().get(_WRITES):
-            connection.exec_driver_sql("BEGIN")
+            connection.run("BEGIN IMMEDIATE")
+        except sqlite3.OperationalError as error:
+            if error.sqlite_errorcode & 0xFF == sqlite3.SQLITE_BUSY:
+                return False
+            raise
+        return True
 
 
 def _has_room(connection: sqlite3.Connection) -> bool:
@@ -90,85 +243,6 @@ def _has_room(connection: sqlite3.Connection) -> bool:
     except (sqlite3.DatabaseError, UnicodeDecodeError):  # it is damaged, and told so
         return True
     return True
-
-
-def lay_out(engine: Engine) -> None:
-    """Begin a file in which readers and writers do not wait for each other. Raises DatabaseError,
-    OSError.
-    """
-    path = Path(engine.url.database or "")
-    path.touch(mode=0o600)  # what SQLite keeps beside it takes its permissions
-    with engine.connect() as connection:
-        try:
-            connection.connection.execute("PRAGMA journal_mode = WAL")
-        except sqlite3.Error as error:
-            raise DatabaseError(
-                f"{path} cannot be made: {error}", "check the folder, and the space left"
-            ) from None
-
-
-def keep_log(engine: Engine) -> None:
-    """Let readers and writers not wait for each other in a ledger that was restored from a copy or
-    a dump without that, too, unless somebody is at it or it cannot be written.
-    """
-    with engine.connect() as connection:
-        driver: Any = connection.connection.driver_connection
-        if driver.execute("PRAGMA journal_mode").fetchone() == ("wal",):
-            return
-        driver.execute("PRAGMA busy_timeout = 0")
-        with suppress(sqlite3.OperationalError):
-            driver.execute("PRAGMA journal_mode = WAL").fetchone()
-        driver.execute(f"PRAGMA {_SETTINGS[-1]}")
-
-
-def shorten_log(engine: Engine) -> None:
-    """Take what was written into the file itself, where SQLite's own log of it has become long: as
-    somebody reads whenever it tries, it would grow for ever.
-    """
-    path = Path(engine.url.database or "")
-    log = path.with_name(f"{path.name}-wal")
-    if not log.exists() or log.stat().st_size < _LONG_LOG:
-        return
-    with engine.connect() as connection:
-        driver: Any = connection.connection.driver_connection
-        driver.execute("PRAGMA busy_timeout = 0")
-        driver.execute(
-            "PRAGMA wal_checkpoint(TRUNCATE)"
-        ).fetchall()  # says whether it could; the next one will
-        driver.execute(f"PRAGMA {_SETTINGS[-1]}")
-
-
-def take_turn(connection: Connection, name: str, seconds: float) -> str:
-    """Begin to write: at once, as one that began by reading could never get its turn. Returns for
-    whom to wait where it does not come in some seconds.
-    """
-    del name  # who writes is known by the lock
-    connection.execution_options(**{_WRITES: True})
-    driver: Any = connection.connection.driver_connection
-    driver.execute(f"PRAGMA cache_size = -{WRITERS_CACHE_KB}")
-    connection.begin()
-    if wait_on(connection, seconds):
-        return ""
-    return _writer(Path(connection.engine.url.database or ""))
-
-
-def wait_on(connection: Connection, seconds: float) -> bool:
-    """Wait for the turn so many seconds; whether it came."""
-    driver: Any = connection.connection.driver_connection
-    driver.execute(f"PRAGMA busy_timeout = {seconds * 1000:.0f}")
-    try:
-        driver.execute("BEGIN IMMEDIATE")
-    except sqlite3.OperationalError as error:
-        if _is_busy(error):
-            return False
-        connection.exec_driver_sql(
-            "BEGIN IMMEDIATE"
-        )  # fails again, and is told in SQLAlchemy's way
-    return True
-
-
-def _is_busy(error: sqlite3.Error) -> bool:
-    return error.sqlite_errorcode & 0xFF == sqlite3.SQLITE_BUSY
 
 
 _LOCK = re.compile(

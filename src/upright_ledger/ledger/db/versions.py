@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, func, inspect, select
-
 from upright_ledger.errors import InputError
-from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.connection import Connection
 
 NEWEST = 12
 """The number of the schema that this program writes: of the last migration."""
@@ -16,8 +14,8 @@ def schema_number(connection: Connection) -> int:
     newer than this program.
     """
     present = 0
-    if inspect(connection).has_table("migrations"):
-        present = connection.scalar(select(func.max(schema.migrations.c.number))) or 0
+    if connection.has_table("migrations"):
+        present = connection.value("SELECT MAX(number) FROM migrations") or 0
     if present > NEWEST:
         raise InputError(
             f"this ledger has schema {present}, and this program knows {NEWEST}",

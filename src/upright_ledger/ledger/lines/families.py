@@ -4,39 +4,32 @@ from __future__ import annotations
 
 from collections.abc import Set as AbstractSet
 
-from sqlalchemy import Connection
-
 from upright_ledger.core.inventory.url_patterns import templates
-from upright_ledger.ledger.db.asking import Asking
-from upright_ledger.ledger.db.bulk import batches, load_rows
-from upright_ledger.ledger.db.derived import lines_among
-from upright_ledger.ledger.db.schema import staging
+from upright_ledger.ledger.db.connection import Connection, batches, in_numbers
+from upright_ledger.ledger.lines.among import lines_among
 
 
 def families_of(connection: Connection, among: str = "") -> dict[int, str]:
     """Entry → its family, or empty, of all that have a line. among: the table of their numbers."""
-    told = f"SELECT x.entry, x.family FROM {lines_among(among)}"  # noqa: S608 - a name of our own
-    return dict(Asking(connection).run(told))
+    told = f"SELECT x.entry, x.family FROM {lines_among(among)}"
+    return dict(connection.run(told))
 
 
 def follow_families(
     connection: Connection, before: AbstractSet[int], now: AbstractSet[int]
 ) -> None:
     """Find the families anew of sites in which entries came or went."""
-    ask = Asking(connection)
     sites: set[str] = set()
     for some in batches(before ^ now, 5_000):
-        numbers = ", ".join(map(str, some))
-        named = f"SELECT DISTINCT site FROM entries WHERE id IN ({numbers})"  # noqa: S608 - numbers
-        sites |= {site for (site,) in ask.run(named)}
+        named = f"SELECT DISTINCT site FROM entries WHERE id IN {in_numbers(some)}"
+        sites |= set(connection.column(named))
     for site in sorted(sites):
         _find_families(connection, site)
 
 
 def _find_families(connection: Connection, site: str) -> None:
     """Find the families of a site's entries, and change what is said otherwise."""
-    ask = Asking(connection)
-    rows = ask.rows(
+    rows = connection.rows(
         'SELECT e.id, e."key", x.family FROM entry_lines x JOIN entries e ON e.id = x.entry '
         "WHERE x.site = :site",
         site=site,
@@ -46,9 +39,9 @@ def _find_families(connection: Connection, site: str) -> None:
         (number, family) for number, key, before in rows if (family := found.get(key, "")) != before
     ]
     if changed:
-        ask.run("DELETE FROM families")
-        load_rows(connection, staging("families"), ("entry", "family"), changed)
-        ask.run(
+        connection.run("DELETE FROM families")
+        connection.load("families", ("entry", "family"), changed)
+        connection.run(
             "UPDATE entry_lines SET family = f.family FROM families f "
             "WHERE f.entry = entry_lines.entry"
         )

@@ -8,8 +8,6 @@ from collections.abc import Callable, Iterable, Iterator
 from functools import cached_property
 from typing import NamedTuple
 
-from sqlalchemy import Connection
-
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision, usual
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.compiler import make_template
@@ -21,6 +19,7 @@ from upright_ledger.core.url.address import Address, address_of
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.tables.imported_rules import load_imported
 from upright_ledger.ledger.tables.stock import Destination, StockState, load_stock, stocked_as
 from upright_ledger.ledger.tables.templates import load_templates

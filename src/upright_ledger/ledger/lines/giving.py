@@ -5,15 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from sqlalchemy import Connection
-
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.url.query import QueryPolicy
-from upright_ledger.ledger.db.asking import Asking
-from upright_ledger.ledger.db.bulk import load_rows
-from upright_ledger.ledger.db.derived import lines_among
+from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.policies import stored_policy
-from upright_ledger.ledger.db.schema import staging
+from upright_ledger.ledger.lines.among import lines_among
 from upright_ledger.settings.model import Settings
 
 
@@ -28,14 +24,14 @@ def give(
     if fresh and not may_be:
         return
     query = (
-        "SELECT x.entry, x.site, x.url, x.statuses, x.kind, "  # noqa: S608 - our own names
+        "SELECT x.entry, x.site, x.url, x.statuses, x.kind, "
         'a."by", a."where", a."query" '
         f"FROM {lines_among(among, 'LEFT JOIN answers a ON a.entry = x.entry')} "
         f"AND COALESCE(a.kind, '{AnswerKind.OPEN}') = '{AnswerKind.OPEN}'"
     )
     if not may_be:
         query += f" AND x.kind <> '{AnswerKind.OPEN}'"
-    rows = Asking(connection).rows(query)
+    rows = connection.rows(query)
     found: dict[int, tuple[Any, ...]] = {}
     if may_be and rows:
         from upright_ledger.ledger.lines.given_answers import GivenAnswers, Unanswered
@@ -58,16 +54,15 @@ def _may_be_given(connection: Connection, settings: Settings) -> bool:
     """Whether any entry can have the answer of a rule, or live on."""
     if any(settings.sites.shared_origins(s.name) for s in settings.sites.old):
         return True
-    ask = Asking(connection)
     return any(
-        ask.value(f"SELECT 1 FROM {table} LIMIT 1") is not None  # noqa: S608 - our own
+        connection.value(f"SELECT 1 FROM {table} LIMIT 1") is not None
         for table in ("templates", "imported")
     )
 
 
 def _put_given(connection: Connection, rows: Iterable[tuple[Any, ...]]) -> None:
     names = ("kind", "status", "destination", "by", "where", "query")
-    load_rows(connection, staging("given"), ("entry", *names), rows)
+    connection.load("given", ("entry", *names), rows)
     put = ", ".join(f'"{n}" = g."{n}"' for n in names)
     which = "FROM given g WHERE g.entry = entry_lines.entry"
-    Asking(connection).run(f"UPDATE entry_lines SET {put} {which}")  # noqa: S608 - our own names
+    connection.run(f"UPDATE entry_lines SET {put} {which}")

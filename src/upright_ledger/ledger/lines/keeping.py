@@ -10,15 +10,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 
-from sqlalchemy import Connection
-
 from upright_ledger.core.inventory.evidence import Weights
 from upright_ledger.core.inventory.units import HITS
-from upright_ledger.ledger.db.asking import Asking
-from upright_ledger.ledger.db.bulk import load_rows
-from upright_ledger.ledger.db.derived import entry_lines, kept
+from upright_ledger.ledger.db.connection import Connection, in_numbers
 from upright_ledger.ledger.db.journal import Step
-from upright_ledger.ledger.db.schema import staging
 from upright_ledger.ledger.lines.families import families_of, follow_families
 from upright_ledger.ledger.lines.giving import give
 from upright_ledger.ledger.lines.state import are_of, days_of_lines, keep_state
@@ -57,24 +52,24 @@ def follow(step: Step, settings: Settings) -> None:
 
 
 def _follow(step: Step, settings: Settings) -> None:
-    connection, ask = step.connection, Asking(step.connection)
-    _clear(ask)
-    load_rows(connection, staging("touched"), ("entry",), ((e,) for e in sorted(step.entries)))
+    connection = step.connection
+    _clear(connection)
+    connection.load("touched", ("entry",), ((e,) for e in sorted(step.entries)))
     if step.sources:
-        ask.run(_BY_SOURCES.format(sources=_listed(step.sources)))
-    touched = ask.value("SELECT COUNT(*) FROM touched")
-    whole = ask.value("SELECT MAX(id) FROM entries") or 0
+        connection.run(_BY_SOURCES.format(sources=in_numbers(step.sources)))
+    touched = connection.value("SELECT COUNT(*) FROM touched")
+    whole = connection.value("SELECT MAX(id) FROM entries") or 0
     if touched > 1000 and touched > _MOST_AT_ONCE * whole:
         restate(connection, settings, families_of(connection))
         return
     days = _log_days(connection) if step.sources else days_of_lines(connection)
-    stocked = _hold_any(ask, "destinations", step.sources)
+    stocked = _hold_any(connection, "destinations", step.sources)
     if stocked:
         keep_pages(connection)
-    everything_open = step.ruled or stocked or _hold_any(ask, "imported", step.sources)
+    everything_open = step.ruled or stocked or _hold_any(connection, "imported", step.sources)
     before = totals(connection, "touched")
     families = families_of(connection, "touched")
-    ask.run("DELETE FROM entry_lines WHERE entry IN (SELECT entry FROM touched)")
+    connection.run("DELETE FROM entry_lines WHERE entry IN (SELECT entry FROM touched)")
     written = work_out(connection, settings, days, families, touched=True)
     if everything_open:
         give(connection, settings, fresh=False)
@@ -82,8 +77,8 @@ def _follow(step: Step, settings: Settings) -> None:
         give(connection, settings, "touched")
     follow_families(connection, families.keys(), written)
     if days != days_of_lines(connection):
-        change = f"UPDATE entry_lines SET value = {_VALUE} WHERE logged > 0"  # noqa: S608
-        ask.run(change, **_weights(settings.weights, days))
+        change = f"UPDATE entry_lines SET value = {_VALUE} WHERE logged > 0"
+        connection.run(change, **_weights(settings.weights, days))
         keep_state(connection, settings, days)
         everything_open = True
     if everything_open:
@@ -101,10 +96,9 @@ def restate(
     """Work out all lines anew. families: of entries, where nothing but that they came or went has
     changed any.
     """
-    ask = Asking(connection)
-    _clear(ask)
+    _clear(connection)
     days = _log_days(connection)
-    ask.run("DELETE FROM entry_lines")
+    connection.run("DELETE FROM entry_lines")
     written = work_out(connection, settings, days, families or {}, touched=False)
     give(connection, settings)
     follow_families(connection, (families or {}).keys(), written)
@@ -115,40 +109,30 @@ def restate(
 
 def shadow(connection: Connection, settings: Settings) -> None:
     """Work out all lines for one connection alone, in tables that hide those of the ledger."""
-    like = (
-        "(LIKE {0} INCLUDING ALL)"
-        if connection.dialect.name == "postgresql"
-        else "AS SELECT * FROM {0} LIMIT 0"
-    )
-    ask = Asking(connection)
-    for table in (entry_lines, kept):
-        ask.run(f"CREATE TEMPORARY TABLE {table.name} {like.format(table.name)}")
+    like = "(LIKE {0} INCLUDING ALL)" if connection.is_server else "AS SELECT * FROM {0} LIMIT 0"
+    for table in ("entry_lines", "kept"):
+        connection.run(f"CREATE TEMPORARY TABLE {table} {like.format(table)}")
     restate(connection, settings)
 
 
 _BY_SOURCES = (
     "INSERT INTO touched SELECT DISTINCT p.entry FROM evidence v JOIN spellings p "
-    "ON p.id = v.spelling WHERE v.source IN ({sources}) AND p.entry IS NOT NULL "
+    "ON p.id = v.spelling WHERE v.source IN {sources} AND p.entry IS NOT NULL "
     "AND p.entry NOT IN (SELECT entry FROM touched)"
 )
 
 
-def _listed(numbers: Iterable[int]) -> str:
-    return ", ".join(str(int(n)) for n in sorted(numbers))
-
-
-def _clear(ask: Asking) -> None:
+def _clear(connection: Connection) -> None:
     """Empty tables to work in."""
     for name, columns in _TEMPORARY.items():
-        ask.run(f"CREATE TEMPORARY TABLE IF NOT EXISTS {name} ({columns})")
-        ask.run(f"DELETE FROM {name}")  # noqa: S608 - names of our own
+        connection.run(f"CREATE TEMPORARY TABLE IF NOT EXISTS {name} ({columns})")
+        connection.run(f"DELETE FROM {name}")
 
 
-def _hold_any(ask: Asking, table: str, sources: Iterable[int]) -> bool:
+def _hold_any(connection: Connection, table: str, sources: Iterable[int]) -> bool:
     """Whether a table has rows of any of these sources."""
-    some = _listed(sources)
-    held = f"SELECT 1 FROM {table} WHERE source IN ({some}) LIMIT 1"  # noqa: S608 - numbers
-    return bool(some) and ask.value(held) is not None
+    held = f"SELECT 1 FROM {table} WHERE source IN {in_numbers(sources)} LIMIT 1"
+    return connection.value(held) is not None
 
 
 def _log_days(connection: Connection) -> int:
@@ -159,7 +143,7 @@ def _log_days(connection: Connection) -> int:
         "AND v.unit = :hits AND v.agent <> '' AND p.entry IS NOT NULL)"
     )
     periods = days_of_exports(connection)
-    logs = Asking(connection).run(query, hits=HITS)
+    logs = connection.run(query, hits=HITS)
     return len(set().union(*(periods[source] for (source,) in logs)))
 
 

@@ -6,9 +6,7 @@ import json
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection
-
-from upright_ledger.ledger.db.asking import Asking
+from upright_ledger.ledger.db.connection import Connection
 
 
 class Kept(NamedTuple):
@@ -22,15 +20,16 @@ class Kept(NamedTuple):
 
 def keep(connection: Connection, name: str, step: int, value: Mapping[str, Any]) -> None:
     """Keep a result in place of the one of that name."""
-    ask = Asking(connection)
-    ask.run("DELETE FROM kept WHERE name = :name", name=name)
+    connection.run("DELETE FROM kept WHERE name = :name", name=name)
     told = json.dumps(value)
-    ask.run("INSERT INTO kept VALUES (:name, :step, :value)", name=name, step=step, value=told)
+    connection.run(
+        "INSERT INTO kept VALUES (:name, :step, :value)", name=name, step=step, value=told
+    )
 
 
 def find_kept(connection: Connection, name: str) -> Kept | None:
     """The result of that name, or None."""
-    rows = Asking(connection).rows("SELECT step, value FROM kept WHERE name = :name", name=name)
+    rows = connection.rows("SELECT step, value FROM kept WHERE name = :name", name=name)
     for step, value in rows:
         return Kept(step, json.loads(value) if isinstance(value, str) else value)
     return None

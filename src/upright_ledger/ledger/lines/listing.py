@@ -8,38 +8,18 @@ from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from typing import Any
 
-from sqlalchemy import (
-    ColumnElement,
-    Connection,
-    Select,
-    column,
-    exists,
-    false,
-    func,
-    or_,
-    select,
-    table,
-)
-
 from upright_ledger.core.inventory.answer import AnswerKind
-from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.db.bulk import batches, load_rows
-from upright_ledger.ledger.db.derived import entry_lines
+from upright_ledger.ledger.db.connection import Connection, batches, in_numbers, numbered
 from upright_ledger.ledger.lines.totals import kept_totals
 from upright_ledger.ledger.tables.stock import StockState, planned_pages
 
-_X = entry_lines.c
 _SORTS = {
-    "value": _X.value,
-    "hits": _X.hits,
-    "bots": _X.bots,
-    "visits": _X.visits,
-    "clicks": _X.clicks,
-    "impressions": _X.impressions,
-    "links": _X.links,
-    "variants": _X.variants,
-    "last-seen": _X.last_seen,
-}
+    name: name.replace("-", "_")
+    for name in (
+        "value", "hits", "bots", "visits", "clicks", "impressions", "links", "variants", "last-seen"
+    )
+}  # fmt: skip
+"""Sort → its column."""
 _FEW_GROUPS = 500
 """So many that a question can name them."""
 SORTS = (*_SORTS, "url")
@@ -71,10 +51,10 @@ def find_entries(
     connection: Connection, filters: Filters, sort: str = "value", limit: int | None = None
 ) -> list[int]:
     """The numbers of entries that fit, in their order, at most `limit`."""
-    query = _where(connection, select(_X.entry), filters)
-    if sort in _SORTS:
-        query = query.order_by(_SORTS[sort].desc())
-    return list(connection.scalars(query.order_by(_X.url).limit(limit)))
+    where, values = _fitting(connection, filters)
+    order = f"x.{_SORTS[sort]} DESC, x.url" if sort in _SORTS else "x.url"
+    query = f"SELECT x.entry FROM entry_lines x WHERE {where} ORDER BY {order}"
+    return connection.column(query + ("" if limit is None else f" LIMIT {limit:d}"), **values)
 
 
 def count_fitting(connection: Connection, filters: Filters) -> int:
@@ -82,8 +62,9 @@ def count_fitting(connection: Connection, filters: Filters) -> int:
     if filters == Filters(answer=filters.answer):
         counts = kept_totals(connection).entries
         return counts[filters.answer] if filters.answer else counts.total()
-    query = _where(connection, select(func.count()).select_from(entry_lines), filters)
-    return connection.scalar(query) or 0
+    where, values = _fitting(connection, filters)
+    counted = f"SELECT COUNT(*) FROM entry_lines x WHERE {where}"
+    return int(connection.value(counted, **values))
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,13 +80,14 @@ class GroupTotal:
 
 def group_totals(connection: Connection, filters: Filters, what: str) -> list[GroupTotal]:
     """Entries that fit by "family" or "section", in no order; those without one together."""
-    name = _X[what]
-    site = func.min(_X.site)
-    sums = (func.count(), func.sum(_X.hits), func.sum(_X.value))
-    query = _where(connection, select(name, site, *sums), filters)
-    by = (name, _X.site) if what == "family" else (name,)
+    where, values = _fitting(connection, filters)
+    by = "x.family, x.site" if what == "family" else "x.section"
+    query = (
+        f"SELECT x.{what}, MIN(x.site), COUNT(*), SUM(x.hits), SUM(x.value) "
+        f"FROM entry_lines x WHERE {where} GROUP BY {by}"
+    )
     found: dict[tuple[str, str], GroupTotal] = {}
-    for row in connection.execute(query.group_by(*by)):
+    for row in connection.rows(query, **values):
         key = row[0], row[1] if what == "family" and row[0] else ""
         before = found.get(key, GroupTotal(*key, 0, 0.0, 0.0))
         added = (
@@ -122,16 +104,20 @@ def best_of_groups(
     """Name and site of a named group → the addresses in it that are worth most, at most so
     many.
     """
-    name, apart = _X[what], what == "family"
-    within = (name, _X.site) if apart else (name,)
-    place = func.row_number().over(partition_by=within, order_by=(_X.value.desc(), _X.url))
-    ranked = select(name.label("name"), _X.site, _X.url, place.label("place")).where(name != "")
+    apart = what == "family"
+    within = "x.family, x.site" if apart else "x.section"
+    where, values = _fitting(connection, filters)
     if len(groups) <= _FEW_GROUPS:
-        ranked = ranked.where(name.in_({g.name for g in groups}))
-    r = _where(connection, ranked, filters).subquery().c
+        names, more = numbered({g.name for g in groups})
+        where, values = f"{where} AND x.{what} IN {names}", values | more
+    query = (
+        f"SELECT name, site, url FROM (SELECT x.{what} AS name, x.site, x.url, "
+        f"ROW_NUMBER() OVER (PARTITION BY {within} ORDER BY x.value DESC, x.url) AS place "
+        f"FROM entry_lines x WHERE x.{what} <> '' AND {where}) r "
+        "WHERE place <= :each ORDER BY name, site, place"
+    )
     found: dict[tuple[str, str], list[str]] = defaultdict(list)
-    query = select(r.name, r.site, r.url).where(r.place <= each)
-    for group, site, url in connection.execute(query.order_by(r.name, r.site, r.place)):
+    for group, site, url in connection.rows(query, each=each, **values):
         found[group, site if apart else ""].append(url)
     return found
 
@@ -140,108 +126,111 @@ def groups_of(connection: Connection, numbers: Sequence[int]) -> dict[int, tuple
     """Entry → its section and its family, empty where it has none."""
     found: dict[int, tuple[str, str]] = {}
     for some in batches(numbers, 500):
-        query = select(_X.entry, _X.section, _X.family).where(_X.entry.in_(some))
-        found |= {row[0]: (row[1], row[2]) for row in connection.execute(query)}
+        told = "SELECT entry, section, family FROM entry_lines WHERE entry IN "
+        rows = connection.rows(told + in_numbers(some))
+        found |= {entry: (section, family) for entry, section, family in rows}
     return found
 
 
 def numbers_of(connection: Connection, urls: Iterable[str]) -> list[int]:
     """The numbers of the entries that are called so."""
-    return [
-        number
-        for some in batches(urls, 500)
-        for number in connection.scalars(select(_X.entry).where(_X.url.in_(some)))
-    ]
+    found: list[int] = []
+    for some in batches(urls, 500):
+        called, values = numbered(some)
+        found += connection.column(f"SELECT entry FROM entry_lines WHERE url IN {called}", **values)
+    return found
 
 
 def find_open(connection: Connection, limit: int) -> list[int]:
     """The open entries that are worth most."""
-    is_open = _X.kind == AnswerKind.OPEN
-    values = select(_X.value).where(is_open).order_by(_X.value.desc()).limit(limit)
-    least = min(connection.scalars(values), default=0.0)
-    query = select(_X.entry).where(is_open, _X.value >= least)
-    order = (_X.value.desc(), _X.hits.desc(), _X.url)
-    return list(connection.scalars(query.order_by(*order).limit(limit)))
+    opened = f"FROM entry_lines WHERE kind = '{AnswerKind.OPEN}'"
+    best = f"SELECT value {opened} ORDER BY value DESC LIMIT {limit:d}"
+    least = min(connection.column(best), default=0.0)
+    query = f"SELECT entry {opened} AND value >= :least ORDER BY value DESC, hits DESC, url"
+    return connection.column(f"{query} LIMIT {limit:d}", least=least)
 
 
 def find_waiting(connection: Connection) -> list[int]:
     """Entries whose page has to be written, or published, first; the most valuable first."""
     planned = {d.url for d in planned_pages(connection)}
-    d = schema.destinations.c
-    waiting = _X.kind == AnswerKind.WANTED
+    waiting = f"kind = '{AnswerKind.WANTED}'"
     if planned:
-        waiting |= _X.destination.in_(select(d.url).where(d.state == StockState.PLANNED))
-    query = select(_X.entry, _X.kind, _X.destination).where(waiting)
+        state = f"SELECT url FROM destinations WHERE state = '{StockState.PLANNED}'"
+        waiting += f" OR destination IN ({state})"
+    query = f"SELECT entry, kind, destination FROM entry_lines WHERE {waiting}"
     return [
         number
-        for number, kind, destination in connection.execute(query.order_by(_X.value.desc(), _X.url))
+        for number, kind, destination in connection.rows(f"{query} ORDER BY value DESC, url")
         if kind == AnswerKind.WANTED or destination in planned
     ]
 
 
 def count_given(connection: Connection, by: str, where: str) -> int:
     """How many entries have the answer that a rule of that name gives them."""
-    query = select(func.count()).select_from(entry_lines)
-    return connection.scalar(query.where(_X.by == by, _X.where == where)) or 0
+    query = 'SELECT COUNT(*) FROM entry_lines WHERE "by" = :by AND "where" = :where'
+    return int(connection.value(query, by=by, where=where))
 
 
-def _where(connection: Connection, query: Select[Any], filters: Filters) -> Select[Any]:
-    """A query of lines, for those that fit."""
+def _fitting(connection: Connection, filters: Filters) -> tuple[str, dict[str, Any]]:
+    """The condition on a line x that fits, and the values in it."""
     f = filters
-    equal = {"site": f.site, "kind": f.answer, "by": f.by}
-    wanted: list[ColumnElement[bool]] = [_X[n] == v for n, v in equal.items() if v]
-    groups = {"section": f.section, "family": f.family}
-    wanted += [_X[n] == v for n, v in groups.items() if v is not None]
+    equal = {"site": f.site or None, "kind": f.answer or None, "by": f.by or None}
+    equal |= {"section": f.section, "family": f.family}
+    values: dict[str, Any] = {name: value for name, value in equal.items() if value is not None}
+    wanted = ["x.entry IS NOT NULL", *(f'x."{name}" = :{name}' for name in values)]
     if f.status:
-        wanted.append(_X.statuses.contains(f"|{f.status}:", autoescape=True))
+        wanted.append("x.statuses LIKE :status ESCAPE '~'")
+        values["status"] = f"%|{_literal(f.status)}:%"
     if f.source:
-        names = connection.execute(
-            select(schema.sources.c.id, schema.sources.c.name).where(
-                schema.sources.c.withdrawn.is_(False)
-            )
-        )
-        fitting = [number for number, name in names if fnmatchcase(name, f.source)]
-        wanted.append(or_(false(), *(_X.sources.contains(f"|{number}|") for number in fitting)))
+        names = connection.rows("SELECT id, name FROM sources WHERE NOT withdrawn")
+        fitting = [f"x.sources LIKE '%|{n}|%'" for n, name in names if fnmatchcase(name, f.source)]
+        wanted.append(f"({' OR '.join(fitting)})" if fitting else "1 = 0")
     if f.below is not None:
-        a = schema.answers.c
-        wanted.append(exists().where(a.entry == _X.entry, a.confidence < f.below))
+        wanted.append(
+            "EXISTS (SELECT 1 FROM answers a WHERE a.entry = x.entry AND a.confidence < :below)"
+        )
+        values["below"] = f.below
     if f.pattern:
-        wanted.append(_fits_pattern(connection, f.pattern.lower()))
+        wanted.append(_fits_pattern(connection, f.pattern.lower(), values))
     if f.numbers is not None:
-        wanted.append(_among(connection, "these_numbers", f.numbers))
+        wanted.append(f"x.entry IN {_among(connection, 'these_numbers', f.numbers)}")
     if f.without:
-        wanted.append(~_among(connection, "those_numbers", f.without))
-    return query.where(*wanted)
+        wanted.append(f"x.entry NOT IN {_among(connection, 'those_numbers', f.without)}")
+    return " AND ".join(wanted), values
 
 
-def _fits_pattern(connection: Connection, low: str) -> ColumnElement[bool]:
+def _fits_pattern(connection: Connection, low: str, values: dict[str, Any]) -> str:
     """Whether the address holds a text, or it or the key fits a pattern; letter case is all one."""
-    key = select(schema.entries.c.key).where(schema.entries.c.id == _X.entry).scalar_subquery()
-    plain = low.isascii() and "[" not in low
-    if "*" not in low and plain:
-        return func.lower(_X.url).contains(low, autoescape=True)
-    if plain:
-        like = "".join(_LIKE.get(c, c) for c in low)
-        return func.lower(_X.url).like(like, escape="\\") | func.lower(key).like(like, escape="\\")
-    # What databases read otherwise: sets of characters, and letters beyond ASCII.
-    rows = connection.execute(select(_X.entry, func.coalesce(_X.url, ""), key))
+    key = '(SELECT e."key" FROM entries e WHERE e.id = x.entry)'
+    if low.isascii() and "[" not in low:
+        if "*" not in low:
+            values["pattern"] = f"%{_literal(low)}%"
+            return "LOWER(x.url) LIKE :pattern ESCAPE '~'"
+        values["pattern"] = "".join(_LIKE.get(c) or _literal(c) for c in low)
+        fits = (f"LOWER({text}) LIKE :pattern ESCAPE '~'" for text in ("x.url", key))
+        return f"({' OR '.join(fits)})"
 
-    def fits(url: str, key: str) -> bool:
+    def fits_too(url: str, key: str) -> bool:
         if "*" not in low:
             return low in url.lower()
         return fnmatchcase(url.lower(), low) or fnmatchcase(key.lower(), low)
 
-    # Read whole first: a table cannot be made while another is gone through.
-    return _among(connection, "fitting", [r[0] for r in rows if fits(r[1], r[2])])
+    # What databases read otherwise: sets of characters, and letters beyond ASCII.
+    rows = connection.rows(f"SELECT x.entry, x.url, {key} FROM entry_lines x")
+    return f"x.entry IN {_among(connection, 'fitting', [r[0] for r in rows if fits_too(*r[1:])])}"
 
 
-_LIKE = {"*": "%", "?": "_", "%": "\\%", "_": "\\_", "\\": "\\\\"}
+_LIKE = {"*": "%", "?": "_"}
 
 
-def _among(connection: Connection, name: str, numbers: Iterable[int]) -> ColumnElement[bool]:
-    connection.exec_driver_sql(
-        f"CREATE TEMPORARY TABLE IF NOT EXISTS {name} (entry INTEGER PRIMARY KEY)"
-    )
-    connection.exec_driver_sql(f"DELETE FROM {name}")  # noqa: S608 - a name of our own
-    load_rows(connection, schema.staging(name), ("entry",), ((n,) for n in sorted(numbers)))
-    return _X.entry.in_(select(table(name, column("entry")).c.entry))
+def _literal(text: str) -> str:
+    """A text as LIKE reads it, which takes it for itself."""
+    return text.replace("~", "~~").replace("%", "~%").replace("_", "~_")
+
+
+def _among(connection: Connection, name: str, numbers: Iterable[int]) -> str:
+    """What stands behind IN for many numbers: a table that holds them."""
+    connection.run(f"CREATE TEMPORARY TABLE IF NOT EXISTS {name} (entry INTEGER PRIMARY KEY)")
+    connection.run(f"DELETE FROM {name}")
+    connection.load(name, ("entry",), ((n,) for n in sorted(numbers)))
+    return f"(SELECT entry FROM {name})"

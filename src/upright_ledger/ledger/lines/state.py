@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from typing import Any
 
 import xxhash
-from sqlalchemy import Connection
 
+from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.lines.kept import find_kept, keep
 from upright_ledger.settings.model import Settings
 

@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass, field
 
-from sqlalchemy import Connection
-
-from upright_ledger.ledger.db.asking import Asking
-from upright_ledger.ledger.db.derived import lines_among
+from upright_ledger.ledger.db.connection import Connection
+from upright_ledger.ledger.lines.among import lines_among
 from upright_ledger.ledger.lines.kept import find_kept, keep
 from upright_ledger.ledger.tables.stock import count_stock
 
@@ -53,11 +51,10 @@ def totals(connection: Connection, among: str = "") -> Totals:
     found = Totals()
     lines = lines_among(among)
     which = f"FROM {lines} GROUP BY x.kind"
-    ask = Asking(connection)
-    for kind, n, hits, value in ask.rows(f"SELECT x.kind, COUNT(*), {sums} {which}"):
+    for kind, n, hits, value in connection.rows(f"SELECT x.kind, COUNT(*), {sums} {which}"):
         found.entries[kind], found.hits[kind], found.value[kind] = n, int(hits), int(value)
-    named = f"SELECT x.sources, COUNT(*) FROM {lines} GROUP BY x.sources"  # noqa: S608
-    for sources, n in ask.rows(named):
+    named = f"SELECT x.sources, COUNT(*) FROM {lines} GROUP BY x.sources"
+    for sources, n in connection.rows(named):
         numbers: list[str] = sources.strip("|").split("|") if sources else []
         for number in numbers:
             found.named[number] += n

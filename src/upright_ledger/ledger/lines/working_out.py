@@ -12,8 +12,6 @@ from itertools import groupby
 from operator import itemgetter
 from typing import Any
 
-from sqlalchemy import Connection
-
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.inventory.evidence import Asker, per_30_days, value
 from upright_ledger.core.inventory.sections import Sections
@@ -28,10 +26,9 @@ from upright_ledger.core.inventory.units import (
     VISITS,
 )
 from upright_ledger.core.url.query import QueryPolicy
-from upright_ledger.ledger.db.asking import Asking
-from upright_ledger.ledger.db.bulk import CHUNK, batches, load_rows, stream_rows
-from upright_ledger.ledger.db.derived import entry_lines
+from upright_ledger.ledger.db.connection import AT_ONCE, Connection, batches
 from upright_ledger.ledger.db.policies import stored_policy
+from upright_ledger.ledger.lines.among import SHOWN, SHOWN_OF_ALL
 from upright_ledger.ledger.lines.names import plainest
 from upright_ledger.ledger.tables.sources import days_of_exports
 from upright_ledger.settings.model import Settings
@@ -61,16 +58,6 @@ _ENTRIES = (
     'a."by", a."where" FROM {touched}entries e LEFT JOIN answers a ON a.entry = e.id '
     "WHERE {these} ORDER BY {order}"
 )
-_GONE = "SELECT v.spelling FROM evidence v JOIN sources s ON s.id = v.source WHERE "
-_SHOWN_OF_ALL = f" AND p.id NOT IN ({_GONE}s.withdrawn EXCEPT {_GONE}NOT s.withdrawn)"
-_SEEN = (
-    "EXISTS (SELECT 1 FROM evidence v JOIN sources s ON s.id = v.source "
-    "WHERE v.spelling = p.id AND "
-)
-_SHOWN = f" AND (NOT {_SEEN}s.withdrawn) OR {_SEEN}NOT s.withdrawn))"
-"""What is seen in sources that count no longer, and in no other, is not shown: looked up, and for
-all at once.
-"""
 
 
 def work_out(
@@ -88,16 +75,14 @@ def work_out(
     join = "touched w CROSS JOIN " if touched else ""
     which = "p.entry = w.entry" if touched else "p.entry IS NOT NULL"
     asked = {"touched": join, "these": which}
-    gone = Asking(connection).value("SELECT 1 FROM sources WHERE withdrawn LIMIT 1")
-    shown = _SHOWN if touched else _SHOWN_OF_ALL
+    gone = connection.value("SELECT 1 FROM sources WHERE withdrawn LIMIT 1")
+    shown = SHOWN if touched else SHOWN_OF_ALL
     evidence, said, spelled = (
-        _Groups(
-            stream_rows(connection, query.format(**asked, more=shown if gone is not None else ""))
-        )
+        _Groups(connection.stream(query.format(**asked, more=shown if gone is not None else "")))
         for query in (_EVIDENCE, _SAID, _SPELLED)
     )
     which, order = ("e.id = w.entry", "w.entry") if touched else ("e.id IS NOT NULL", "e.id")
-    entries = stream_rows(connection, _ENTRIES.format(touched=join, these=which, order=order))
+    entries = connection.stream(_ENTRIES.format(touched=join, these=which, order=order))
     worker = _Worker(connection, settings, log_days, families)
     found = (
         line
@@ -105,8 +90,8 @@ def work_out(
         if (line := worker.line(row, evidence.of(row[0]), said.of(row[0]), spelled.of(row[0])))
     )
     written: set[int] = set()
-    for some in batches(found, CHUNK):
-        load_rows(connection, entry_lines, COLUMNS, some)
+    for some in batches(found, AT_ONCE):
+        connection.load("entry_lines", COLUMNS, some)
         written.update(map(_FIRST, some))
     return written
 
@@ -167,7 +152,7 @@ class _Worker:
     ) -> None:
         self._families = families
         self._days = {source: len(days) for source, days in days_of_exports(connection).items()}
-        counting = Asking(connection).run("SELECT id FROM sources WHERE NOT withdrawn")
+        counting = connection.run("SELECT id FROM sources WHERE NOT withdrawn")
         self._counting = {number for (number,) in counting}
         self._index_files = stored_policy(connection)[1].index_set
         self._sections = Sections(settings.sections)

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection
-
+from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.migrations.statements import run
 
 _ASIDE = ("spellings", "evidence", "observations", "referrers")
@@ -88,10 +87,10 @@ _ROWS = (
 def days_and_classes(connection: Connection) -> None:
     """From schema 1 to 2."""
     run(connection, *_OLD)
-    if connection.dialect.name == "postgresql":
+    if connection.is_server:
         run(connection, *_ON_POSTGRESQL)
     run(connection, *_NEW, *_ROWS)
-    if connection.dialect.name == "postgresql":  # numbers go on after those that were taken over
+    if connection.is_server:  # numbers go on after those that were taken over
         run(
             connection,
             "SELECT setval(pg_get_serial_sequence('spellings', 'id'), "

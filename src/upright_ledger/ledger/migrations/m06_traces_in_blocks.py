@@ -6,8 +6,9 @@ import json
 import zlib
 from typing import Any
 
-from sqlalchemy import Connection, RowMapping, text
+from sqlalchemy import RowMapping, text
 
+from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.migrations.statements import run
 
 _ROWS = 20_000  # of a block
@@ -21,7 +22,7 @@ def traces_in_blocks(connection: Connection) -> None:
     them each URL has.
     """
     run(connection, "ALTER TABLE traces RENAME TO traces_1")
-    if connection.dialect.name == "postgresql":
+    if connection.is_server:
         run(connection, "ALTER TABLE traces_1 DROP CONSTRAINT IF EXISTS traces_by_number")
     run(
         connection,
@@ -29,13 +30,13 @@ def traces_in_blocks(connection: Connection) -> None:
         "rows <bytes> NOT NULL, CONSTRAINT blocks_by_number UNIQUE (run, number), "
         "FOREIGN KEY(run) REFERENCES runs (id))",
     )
-    runs = connection.scalars(text("SELECT DISTINCT run FROM traces_1 ORDER BY run")).all()
+    runs = connection.core.scalars(text("SELECT DISTINCT run FROM traces_1 ORDER BY run")).all()
     for number in runs:
-        rows = connection.execute(text(_OLD), {"run": number}).mappings().all()
+        rows = connection.core.execute(text(_OLD), {"run": number}).mappings().all()
         for block in range(0, len(rows), _ROWS):
             packed = _packed(rows[block : block + _ROWS])
             values = {"run": number, "number": block // _ROWS, "rows": packed}
-            connection.execute(text(_NEW), values)
+            connection.core.execute(text(_NEW), values)
     run(connection, "DROP TABLE traces_1")
 
 

@@ -8,13 +8,14 @@ import json
 import logging
 from typing import Any
 
-from sqlalchemy import JSON, Column, Connection, MetaData, Table, insert, select, update
+from sqlalchemy import JSON, Column, MetaData, Table, insert, select, update
 from sqlalchemy.types import NullType
 
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold_target
 from upright_ledger.core.monitoring.deploy_days import is_day
-from upright_ledger.ledger.db.bulk import load_rows, next_id
+from upright_ledger.ledger.db.connection import Connection
+from upright_ledger.ledger.db.rows import next_id
 from upright_ledger.ledger.migrations.statements import run
 
 _LOG = logging.getLogger(__name__)
@@ -59,8 +60,8 @@ def sound_logs(connection: Connection) -> None:
     _name_keys(connection)
     lines = _TABLES["log_lines"]
     older = lines.c.method.like("duckdb-%")
-    if connection.scalar(select(lines.c.source).where(older).limit(1)) is not None:
-        connection.execute(update(lines).where(older).values(method=_DIGEST, digests=b""))
+    if connection.core.scalar(select(lines.c.source).where(older).limit(1)) is not None:
+        connection.core.execute(update(lines).where(older).values(method=_DIGEST, digests=b""))
         _note(
             connection,
             "lines of logs are told apart by another digest from now on: of days that were read "
@@ -80,20 +81,20 @@ def _note(connection: Connection, what: str) -> None:
     from upright_ledger.ledger.clock import author, now
 
     row = {
-        "id": next_id(connection, _TABLES["steps"]),
+        "id": next_id(connection, "steps"),
         "time": now(),
         "author": author(),
         "command": "migrate",
         "reason": "",
         "summary": what,
     }
-    connection.execute(insert(_TABLES["steps"]).values(**row))
+    connection.core.execute(insert(_TABLES["steps"]).values(**row))
     _LOG.warning("upright: this ledger was made by an earlier version: %s", what)
 
 
 def _name_keys(connection: Connection) -> None:
     p = _TABLES["spellings"]
-    settings = connection.scalar(
+    settings = connection.core.scalar(
         select(_TABLES["policies"].c.settings)
         .order_by(_TABLES["policies"].c.number.desc())
         .limit(1)
@@ -103,20 +104,20 @@ def _name_keys(connection: Connection) -> None:
         p.c.entry.is_(None), p.c.aside.in_(_IN_DOUBT), p.c.site != ""
     )
     keys = []
-    for number, spelling, aside in connection.execute(query).fetchall():
+    for number, spelling, aside in connection.core.execute(query).fetchall():
         path, _, query_text = spelling[spelling.index("/", 8) :].partition("?")
         doubtful = aside == noise.AsideClass.BOTS_ONLY or noise.doubtful_class(path) == aside
         if doubtful and not noise.set_aside_class(path):
             keys.append((number, fold_target(path, query_text, policy).key))
     for number, key in keys:
-        connection.execute(update(p).where(p.c.id == number).values(key=key))
+        connection.core.execute(update(p).where(p.c.id == number).values(key=key))
 
 
 def _take_out_days(connection: Connection) -> set[str]:
     """Take days that do not exist out of periods, figures and digests; returns them."""
     s, lines = _TABLES["sources"], _TABLES["log_lines"]
-    periods = connection.execute(select(s.c.id, s.c.period_start, s.c.period_end)).fetchall()
-    told = connection.execute(select(lines.c.source, lines.c.day).distinct()).fetchall()
+    periods = connection.core.execute(select(s.c.id, s.c.period_start, s.c.period_end)).fetchall()
+    told = connection.core.execute(select(lines.c.source, lines.c.day).distinct()).fetchall()
     bad = {day for _, day in told if not is_day(day)}
     bad |= {day for row in periods for day in row[1:] if day and not is_day(day)}
     if not bad:
@@ -127,14 +128,14 @@ def _take_out_days(connection: Connection) -> set[str]:
     for source in sorted(sources):
         days = sorted(day for n, day in told if n == source and is_day(day))
         first, last = (days[0], days[-1]) if days else ("", "")
-        connection.execute(
+        connection.core.execute(
             update(s).where(s.c.id == source).values(period_start=first, period_end=last)
         )
         _mend_figures(connection, source)
         observed = _TABLES["observations"]
         unsound = (observed.c.source == source) & observed.c.last_seen.in_(bad)
-        connection.execute(update(observed).where(unsound).values(last_seen=""))
-    connection.execute(lines.delete().where(lines.c.day.in_(bad)))
+        connection.core.execute(update(observed).where(unsound).values(last_seen=""))
+    connection.core.execute(lines.delete().where(lines.c.day.in_(bad)))
     _mend_images(connection, bad)
     return bad
 
@@ -147,15 +148,17 @@ def _days_in(packed: str) -> list[tuple[str, float]]:
 def _mend_figures(connection: Connection, source: int) -> None:
     v = _TABLES["evidence"]
     names = [c.name for c in v.columns]
-    rows = [dict(r) for r in connection.execute(select(v).where(v.c.source == source)).mappings()]
+    rows = [
+        dict(r) for r in connection.core.execute(select(v).where(v.c.source == source)).mappings()
+    ]
     for row in rows:
         days = [(day, n) for day, n in _days_in(row["days"]) if is_day(day[:10])]
         row["days"] = " ".join(f"{day}:{n:.15g}" for day, n in days)
         row["first_day"], row["last_day"] = (
             (days[0][0][:10], days[-1][0][:10]) if days else ("", "")
         )
-    connection.execute(v.delete().where(v.c.source == source))
-    load_rows(connection, v, names, [tuple(row[n] for n in names) for row in rows])
+    connection.core.execute(v.delete().where(v.c.source == source))
+    connection.load("evidence", names, [tuple(row[n] for n in names) for row in rows])
 
 
 def _mend_images(connection: Connection, bad: set[str]) -> None:
@@ -164,14 +167,14 @@ def _mend_images(connection: Connection, bad: set[str]) -> None:
     query = select(c.c.step, c.c.row_key, c.c.before).where(
         c.c.table_name == "sources", c.c.before.is_not(None)
     )
-    for step, key, before in connection.execute(query).fetchall():
+    for step, key, before in connection.core.execute(query).fetchall():
         if before is None or not bad & {before.get("period_start"), before.get("period_end")}:
             continue
         number = json.loads(key)[0]
         s = _TABLES["sources"]
-        now = connection.execute(
+        now = connection.core.execute(
             select(s.c.period_start, s.c.period_end).where(s.c.id == number)
         ).one()
         values = {**before, "period_start": now[0], "period_end": now[1]}
         same = (c.c.step == step) & (c.c.table_name == "sources") & (c.c.row_key == key)
-        connection.execute(update(c).where(same).values(before=values))
+        connection.core.execute(update(c).where(same).values(before=values))

@@ -4,8 +4,7 @@ sources were to be read.
 
 from __future__ import annotations
 
-from sqlalchemy import Connection
-
+from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.migrations.statements import run
 
 _PROPOSED = (
@@ -17,7 +16,7 @@ _PROPOSED = (
 
 def found_answers(connection: Connection) -> None:
     """From schema 9 to 10."""
-    number = "DOUBLE PRECISION" if connection.dialect.name == "postgresql" else "FLOAT"
+    number = "DOUBLE PRECISION" if connection.is_server else "FLOAT"
     run(
         connection,
         "ALTER TABLE sources ADD COLUMN asked JSON",
@@ -25,5 +24,5 @@ def found_answers(connection: Connection) -> None:
         "ALTER TABLE answers ADD COLUMN author TEXT NOT NULL DEFAULT ''",
         "ALTER TABLE answers ADD COLUMN reasons TEXT NOT NULL DEFAULT ''",
         "ALTER TABLE answers ADD COLUMN runner_up TEXT NOT NULL DEFAULT ''",
-        f"UPDATE answers SET confidence = ({_PROPOSED} ORDER BY p.step DESC LIMIT 1)",  # noqa: S608
+        f"UPDATE answers SET confidence = ({_PROPOSED} ORDER BY p.step DESC LIMIT 1)",
     )

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection
-
+from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.migrations.statements import run
 
 

@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import UTC, datetime
 
-from sqlalchemy import Connection, insert
-
-from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db import derived, schema
+from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.versions import NEWEST, schema_number
 from upright_ledger.ledger.migrations.m02_days_and_classes import days_and_classes
 from upright_ledger.ledger.migrations.m06_traces_in_blocks import traces_in_blocks
@@ -110,14 +109,12 @@ def migrate(connection: Connection) -> int:
     """
     present = schema_number(connection)
     if not present:
-        schema.metadata.create_all(connection)
+        derived.metadata.create_all(connection.core)
         run(connection, *schema.MORE)
     for number, name, change in MIGRATIONS:
         if number > present:
             if present:
                 change(connection)
             applied = datetime.now(UTC).isoformat(timespec="seconds")
-            connection.execute(
-                insert(schema.migrations).values(number=number, name=name, applied=applied)
-            )
+            connection.load("migrations", ("number", "name", "applied"), [(number, name, applied)])
     return NEWEST

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Connection, text
+from sqlalchemy import text
+
+from upright_ledger.ledger.db.connection import Connection
 
 _WORDS = {
     "sqlite": {
@@ -23,8 +25,8 @@ _WORDS = {
 
 def run(connection: Connection, *statements: str) -> None:
     """Execute statements in their order, within the connection's transaction."""
-    words = _WORDS[connection.dialect.name]
+    words = _WORDS["postgresql" if connection.is_server else "sqlite"]
     for statement in statements:
         for mark, word in words.items():
             statement = statement.replace(mark, word)  # noqa: PLW2901
-        connection.execute(text(statement))
+        connection.core.execute(text(statement))

@@ -6,17 +6,16 @@ import json
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-
-from sqlalchemy import Connection, func, select
+from typing import Any
 
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Claim, Decision
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.errors import RefusedError
 from upright_ledger.ledger.clock import author
-from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.db.bulk import batches
+from upright_ledger.ledger.db.connection import Connection, batches, in_numbers
 from upright_ledger.ledger.db.journal import Step
+from upright_ledger.ledger.db.shapes import unpacked
 from upright_ledger.ledger.tables.proposals import StoredProposal, proposals_of
 
 BY = (
@@ -143,41 +142,38 @@ def changed_meanwhile(step: Step) -> tuple[set[int], set[int]]:
     """
     if step.since is None:
         return set(), set()
-    c, s, v, p = schema.changes, schema.sources, schema.evidence, schema.spellings
-    since = (c.c.step > step.since, c.c.step < step.id)
-    if step.connection.scalar(select(func.count()).where(c.c.table_name == "policies", *since)):
+    connection, since = step.connection, {"since": step.since, "now": step.id}
+    changed = (
+        "SELECT row_key FROM changes WHERE table_name = :table AND step > :since AND step < :now"
+    )
+    if connection.value(f"{changed} LIMIT 1", table="policies", **since) is not None:
         raise RefusedError(
             "all entries were folded anew while this was worked out",
             "run it again; nothing was changed",
         )
-    rows = step.connection.scalars(select(c.c.row_key).where(c.c.table_name == "answers", *since))
-    answered = {int(json.loads(key)[0]) for key in rows}
-    rows = step.connection.scalars(select(c.c.row_key).where(c.c.table_name == "sources", *since))
-    sources = {int(json.loads(key)[0]) for key in rows}
-    sources |= set(
-        step.connection.scalars(select(s.c.id).where(s.c.step > step.since, s.c.step < step.id))
+    answered, sources = (
+        {int(json.loads(key)[0]) for key in connection.column(changed, table=table, **since)}
+        for table in ("answers", "sources")
     )
-    seen: set[int] = set()
-    for some in batches(sources, 500):
-        query = (
-            select(p.c.entry)
-            .join(v, v.c.spelling == p.c.id)
-            .where(v.c.source.in_(some), p.c.entry.is_not(None))
-        )
-        seen |= set(step.connection.scalars(query.distinct()))
-    return answered, seen
+    added = "SELECT id FROM sources WHERE step > :since AND step < :now"
+    sources |= set(connection.column(added, **since))
+    seen = (
+        "SELECT DISTINCT p.entry FROM evidence v JOIN spellings p ON p.id = v.spelling "
+        "WHERE p.entry IS NOT NULL AND v.source IN "
+    )
+    return answered, set(connection.column(seen + in_numbers(sources)))
 
 
 def _found_before(connection: Connection, entries: Iterable[int]) -> dict[tuple[int, str], Found]:
     """(entry, destination) → how that was found, of answers that stand and were proposals."""
-    a = schema.answers
+    query = (
+        "SELECT entry, destination, confidence, reasons, runner_up FROM answers "
+        "WHERE confidence IS NOT NULL AND entry IN "
+    )
     found = {}
     for some in batches(entries, 500):
-        query = select(a.c.entry, a.c.destination, a.c.confidence, a.c.reasons, a.c.runner_up)
-        for row in connection.execute(
-            query.where(a.c.entry.in_(some), a.c.confidence.is_not(None))
-        ):
-            found[row.entry, row.destination] = Found(row.confidence, row.reasons, row.runner_up)
+        for entry, destination, *how in connection.rows(query + in_numbers(some)):
+            found[entry, destination] = Found(*how)
     return found
 
 
@@ -204,41 +200,47 @@ def post_claims(step: Step, postings: Iterable[Posting]) -> None:
 def load_claims(connection: Connection) -> Mapping[int, list[Claim]]:
     """Entry → the claims that contest its answer."""
     found: dict[int, list[Claim]] = defaultdict(list)
-    c = schema.claims.c
-    query = select(c.entry, c.number, c.old, c.status, c.destination, c.host_given, c.where)
-    for entry, *claim in connection.execute(query.order_by(c.entry, c.number)):
-        found[entry].append(Claim(*claim))
+    query = (
+        'SELECT entry, number, old, status, destination, host_given, "where" FROM claims '
+        "ORDER BY entry, number"
+    )
+    for entry, number, old, status, destination, host_given, where in connection.rows(query):
+        claim = Claim(number, old, status, destination, bool(host_given), where)
+        found[entry].append(claim)
     return found
 
 
 def load_answers(connection: Connection) -> dict[int, Decision]:
     """Entry → its answer, for those that have one."""
-    return {
-        r.entry: Decision(AnswerKind(r.kind), r.status, r.destination)
-        for r in connection.execute(select(schema.answers))
-    }
+    return _answers(connection.rows(_ANSWERS))
 
 
 def answers_of(connection: Connection, entries: Sequence[int]) -> dict[int, Decision]:
     """The answers of some entries, for those that have one."""
     found: dict[int, Decision] = {}
-    for at in range(0, len(entries), 500):
-        query = select(schema.answers).where(schema.answers.c.entry.in_(entries[at : at + 500]))
-        found |= {
-            r.entry: Decision(AnswerKind(r.kind), r.status, r.destination)
-            for r in connection.execute(query)
-        }
+    for some in batches(entries, 500):
+        found |= _answers(connection.rows(f"{_ANSWERS} WHERE entry IN {in_numbers(some)}"))
     return found
+
+
+_ANSWERS = "SELECT entry, kind, status, destination FROM answers"
+
+
+def _answers(rows: Iterable[tuple[int, str, int, str]]) -> dict[int, Decision]:
+    return {
+        entry: Decision(AnswerKind(kind), status, destination)
+        for entry, kind, status, destination in rows
+    }
 
 
 def load_sample(connection: Connection) -> list[tuple[float, bool]]:
     """The accepted proposals that a person looked at as a random sample: (confidence, whether it
     was right).
     """
-    a = schema.answers
-    rows = connection.scalars(
-        select(a.c.where).where(a.c.where.like(f"{AnsweredBy.SAMPLED} %")).order_by(a.c.entry)
-    )
+    query = f"""
+        SELECT "where" FROM answers WHERE "where" LIKE '{AnsweredBy.SAMPLED} %' ORDER BY entry
+    """
+    rows = connection.column(query)
     return [
         (float(confidence), verdict == "right:")
         for _, confidence, verdict, *_ in map(str.split, rows)
@@ -254,18 +256,19 @@ def answers_before(connection: Connection, step: int) -> dict[int, tuple[Decisio
     """Entry → its answer and note as they stood when `step` was the last, for those that changed
     since.
     """
-    c = schema.changes
     query = (
-        select(c.c.row_key, c.c.before)
-        .where(c.c.table_name == "answers", c.c.step > step)
-        .order_by(c.c.step)
+        "SELECT row_key, before FROM changes WHERE table_name = 'answers' AND step > :step "
+        "ORDER BY step"
     )
     found: dict[int, tuple[Decision, str]] = {}
-    for row in connection.execute(query):
-        (entry,) = json.loads(row.row_key)
-        was = row.before or {"kind": AnswerKind.OPEN, "status": 0, "destination": "", "note": ""}
+    for key, before in connection.rows(query, step=step):
+        (entry,) = json.loads(key)
+        was = unpacked(before) or _NOTHING
         found.setdefault(
             entry,
             (Decision(AnswerKind(was["kind"]), was["status"], was["destination"]), was["note"]),
         )
     return found
+
+
+_NOTHING: Mapping[str, Any] = {"kind": AnswerKind.OPEN, "status": 0, "destination": "", "note": ""}

@@ -7,16 +7,14 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
-from typing import Any, NamedTuple
-
-from sqlalchemy import Connection, func, select
+from typing import NamedTuple
 
 from upright_ledger.core.inventory.evidence import Asker
 from upright_ledger.core.inventory.noise import SCANNERS
 from upright_ledger.core.inventory.packed import unpack_days, unpack_referrers
 from upright_ledger.core.inventory.units import ASKED, HITS
 from upright_ledger.core.monitoring.failure_account import FAILING, LogCount
-from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.connection import Connection, numbered
 
 
 def failing_entries(connection: Connection, live_day: str = "") -> set[int]:
@@ -24,15 +22,18 @@ def failing_entries(connection: Connection, live_day: str = "") -> set[int]:
     after a day although their answer leads elsewhere. live_day: since when the first build is live,
     or empty.
     """
-    p, v, s, a = schema.spellings, schema.evidence, schema.sources, schema.answers
+    units, asked = numbered(ASKED)
+    failing = f"({', '.join(repr(str(code)) for code in FAILING)})"
     query = (
-        select(p.c.entry).distinct().join(v, v.c.spelling == p.c.id).join(s, s.c.id == v.c.source)
+        "SELECT DISTINCT p.entry FROM evidence v JOIN spellings p ON p.id = v.spelling "
+        "JOIN sources s ON s.id = v.source {more}"
+        f"WHERE NOT s.withdrawn AND p.entry IS NOT NULL AND v.unit IN {units} AND "
     )
-    query = query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None), v.c.unit.in_(ASKED))
-    found = set(connection.scalars(query.where(v.c.status_class.in_(FAILING))))
+    found = set(connection.column(f"{query.format(more='')}v.status_class IN {failing}", **asked))
     if live_day:
-        stays = (v.c.status_class == "2xx") & (v.c.last_day >= live_day) & (a.c.status != 0)
-        found |= set(connection.scalars(query.join(a, a.c.entry == p.c.entry).where(stays)))
+        stays = "v.status_class = '2xx' AND v.last_day >= :day AND a.status <> 0"
+        answered = query.format(more="JOIN answers a ON a.entry = p.entry ")
+        found |= set(connection.column(answered + stays, day=live_day, **asked))
     return found
 
 
@@ -41,29 +42,17 @@ def told_of(connection: Connection, entries: set[int]) -> dict[int, list[LogCoun
     day (labels, see core.monitoring.deploy_days); a figure without days stands at the end of its
     source's period.
     """
-    p, v, s = schema.spellings, schema.evidence, schema.sources
+    units, asked = numbered(ASKED)
     query = (
-        select(
-            p.c.entry,
-            p.c.spelling,
-            v.c.status_class,
-            v.c.agent,
-            v.c.amount,
-            v.c.days,
-            s.c.period_end,
-            s.c.time,
-        )
-        .join(v, v.c.spelling == p.c.id)
-        .join(s, s.c.id == v.c.source)
-        .where(
-            s.c.withdrawn.is_(False),
-            p.c.entry.is_not(None),
-            v.c.unit.in_(ASKED),
-            v.c.status_class != "",
-        )
+        "SELECT p.entry, p.spelling, v.status_class, v.agent, v.amount, v.days, s.period_end, "
+        "s.time FROM evidence v JOIN spellings p ON p.id = v.spelling "
+        "JOIN sources s ON s.id = v.source WHERE NOT s.withdrawn AND p.entry IS NOT NULL "
+        f"AND v.status_class <> '' AND v.unit IN {units}"
     )
     found: dict[int, list[LogCount]] = defaultdict(list)
-    for entry, spelling, status_class, agent, amount, days, end, time in connection.execute(query):
+    for entry, spelling, status_class, agent, amount, days, end, time in connection.run(
+        query, **asked
+    ):
         if entry in entries:
             people = agent != Asker.BOTS
             for day, requests in unpack_days(days) or ((end or time[:10], amount),):
@@ -75,21 +64,14 @@ def requests_by_day(connection: Connection) -> dict[str, dict[str, float]]:
     """Day → class of status → requests by people, in all logs; what looks like a scanner's is
     nobody's.
     """
-    v, s, p = schema.evidence, schema.sources, schema.spellings
+    scanners, asked = numbered(SCANNERS)
     query = (
-        select(v.c.status_class, v.c.days)
-        .join(s, s.c.id == v.c.source)
-        .join(p, p.c.id == v.c.spelling)
-    )
-    query = query.where(
-        s.c.withdrawn.is_(False),
-        v.c.unit == HITS,
-        v.c.agent != Asker.BOTS,
-        v.c.days != "",
-        p.c.aside.not_in(SCANNERS),
+        "SELECT v.status_class, v.days FROM evidence v JOIN sources s ON s.id = v.source "
+        "JOIN spellings p ON p.id = v.spelling WHERE NOT s.withdrawn AND v.unit = :hits "
+        f"AND v.agent <> :bots AND v.days <> '' AND p.aside NOT IN {scanners}"
     )
     found: dict[str, dict[str, float]] = defaultdict(lambda: defaultdict(float))
-    for status_class, days in connection.execute(query):
+    for status_class, days in connection.run(query, hits=HITS, bots=Asker.BOTS, **asked):
         for day, requests in unpack_days(days):
             found[day[:10]][status_class] += requests
     return {day: dict(classes) for day, classes in sorted(found.items())}
@@ -97,16 +79,12 @@ def requests_by_day(connection: Connection) -> dict[str, dict[str, float]]:
 
 def referrers_by_entry(connection: Connection, entries: set[int]) -> Mapping[int, dict[str, float]]:
     """Entry → referrer → requests; those without a name stand under an empty one."""
-    r, s, p = schema.referrers, schema.sources, schema.spellings
     query = (
-        select(p.c.entry, r.c.referrers)
-        .join(s, s.c.id == r.c.source)
-        .join(p, p.c.id == r.c.spelling)
+        "SELECT p.entry, r.referrers FROM referrers r JOIN sources s ON s.id = r.source "
+        "JOIN spellings p ON p.id = r.spelling WHERE NOT s.withdrawn AND p.entry IS NOT NULL"
     )
     found: dict[int, dict[str, float]] = defaultdict(dict)
-    for entry, told in connection.execute(
-        query.where(s.c.withdrawn.is_(False), p.c.entry.is_not(None))
-    ):
+    for entry, told in connection.run(query):
         if entry in entries:
             for address, amount in unpack_referrers(told):
                 found[entry][address] = found[entry].get(address, 0.0) + amount
@@ -133,10 +111,11 @@ def newest_template(connection: Connection) -> Changed:
 
 
 def _changed(connection: Connection, table: str) -> Iterator[tuple[str, Changed]]:
-    c, s = schema.changes, schema.steps
-    query = select(c.c.row_key, func.max(s.c.id), func.max(s.c.time)).join(s, s.c.id == c.c.step)
-    query = query.where(c.c.table_name == table, s.c.undone_by.is_(None)).group_by(c.c.row_key)
-    for key, step, time in connection.execute(query):
+    query = (
+        "SELECT c.row_key, MAX(s.id), MAX(s.time) FROM changes c JOIN steps s ON s.id = c.step "
+        "WHERE c.table_name = :table AND s.undone_by IS NULL GROUP BY c.row_key"
+    )
+    for key, step, time in connection.rows(query, table=table):
         yield str(key), Changed(int(step), str(time))
 
 
@@ -144,20 +123,15 @@ def aside_totals(connection: Connection) -> list[tuple[str, int, float, float]]:
     """(class, addresses, requests by people, by bots) of what was set aside and failed, the most
     requested first.
     """
-    v, s, p = schema.evidence, schema.sources, schema.spellings
-    people = func.sum(v.c.amount).filter(v.c.agent != Asker.BOTS)
-    bots = func.sum(v.c.amount).filter(v.c.agent == Asker.BOTS)
-    query: Any = select(p.c.aside, func.count(func.distinct(p.c.id)), people, bots).join(
-        v, v.c.spelling == p.c.id
+    failing, asked = numbered(FAILING)
+    query = (
+        "SELECT p.aside, COUNT(DISTINCT p.id), "
+        "SUM(CASE WHEN v.agent <> :bots THEN v.amount ELSE 0 END), "
+        "SUM(CASE WHEN v.agent = :bots THEN v.amount ELSE 0 END) "
+        "FROM evidence v JOIN spellings p ON p.id = v.spelling JOIN sources s ON s.id = v.source "
+        "WHERE NOT s.withdrawn AND p.entry IS NULL AND v.unit = :hits "
+        f"AND v.status_class IN {failing} GROUP BY p.aside"
     )
-    query = query.join(s, s.c.id == v.c.source).where(
-        s.c.withdrawn.is_(False),
-        p.c.entry.is_(None),
-        v.c.unit == HITS,
-        v.c.status_class.in_(FAILING),
-    )
-    rows = [
-        (k, int(n), float(a or 0), float(b or 0))
-        for k, n, a, b in connection.execute(query.group_by(p.c.aside))
-    ]
+    found = connection.rows(query, bots=Asker.BOTS, hits=HITS, **asked)
+    rows = [(kind, int(n), float(people), float(bots)) for kind, n, people, bots in found]
     return sorted(rows, key=lambda r: (-r[2] - r[3], r[0]))

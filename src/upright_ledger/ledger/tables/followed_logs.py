@@ -4,15 +4,14 @@ go out.
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import Any, NamedTuple
 
-from sqlalchemy import Connection, delete, func, insert, select, update
-
 from upright_ledger.ledger.clock import now
-from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.db.bulk import load_rows
+from upright_ledger.ledger.db.connection import Connection, quoted
+from upright_ledger.ledger.db.shapes import unpacked
 from upright_ledger.ledger.tables.sources import newest_source
 
 ACCESS_LOG = "access-log"
@@ -37,50 +36,39 @@ class Followed(NamedTuple):
 
 def followed_logs(connection: Connection) -> dict[str, Followed]:
     """Head → log."""
-    f = schema.followed
-    rows = connection.execute(
-        select(f.c.head, f.c.place, f.c.name, f.c.read, f.c.tail, f.c.source, f.c.time)
-    )
-    return {row.head: Followed(*row) for row in rows}
+    rows = connection.rows(f"SELECT {quoted(Followed._fields)} FROM followed")
+    return {row[0]: Followed(*row) for row in rows}
 
 
 def note_read(connection: Connection, log: Followed) -> None:
     """Note how far a log was read, as the ledger stands."""
-    f = schema.followed
-    connection.execute(delete(f).where(f.c.head == log.head))
-    connection.execute(
-        insert(f).values(**log._replace(source=newest_source(connection), time=now())._asdict())
-    )
+    connection.run("DELETE FROM followed WHERE head = :head", head=log.head)
+    told = log._replace(source=newest_source(connection), time=now())
+    connection.load("followed", Followed._fields, [told])
 
 
 def mark_followed(connection: Connection, head: str) -> None:
     """Note of the source that was just added that it is a part of a log that is followed."""
-    s = schema.sources
-    connection.execute(
-        update(s).where(s.c.id == newest_source(connection)).values(head_digest=head)
-    )
+    connection.change("sources", ("id",), ("head_digest",), [(head, newest_source(connection))])
 
 
 def newest_by_hand(connection: Connection) -> int:
     """The number of the newest log that was gathered by hand; 0 where there is none."""
-    s = schema.sources
-    query = select(func.max(s.c.id)).where(
-        s.c.kind == ACCESS_LOG, s.c.head_digest == "", s.c.withdrawn.is_(False)
-    )
-    return connection.scalar(query) or 0
+    query = "SELECT MAX(id) FROM sources WHERE kind = :kind AND head_digest = '' AND NOT withdrawn"
+    return connection.value(query, kind=ACCESS_LOG) or 0
 
 
 def last_reported(connection: Connection) -> dict[int, tuple[str, float]]:
     """Entry → the state in which it was said to be, and how much was lost then."""
-    r = schema.reported
-    return {row.entry: (row.state, row.lost) for row in connection.execute(select(r))}
+    rows = connection.rows("SELECT entry, state, lost FROM reported")
+    return {entry: (state, lost) for entry, state, lost in rows}
 
 
 def note_reported(connection: Connection, states: Mapping[int, tuple[str, float]]) -> None:
     """Note what is said of entries now, in place of all that was said before."""
-    connection.execute(delete(schema.reported))
+    connection.run("DELETE FROM reported")
     rows = [(entry, state, lost) for entry, (state, lost) in states.items()]
-    load_rows(connection, schema.reported, ("entry", "state", "lost"), rows)
+    connection.load("reported", ("entry", "state", "lost"), rows)
 
 
 def enqueue(
@@ -92,16 +80,9 @@ def enqueue(
     data: dict[str, Any],
 ) -> None:
     """Keep a message for some channels until it has gone out."""
-    row = {
-        "message": message,
-        "created": now(),
-        "subject": subject,
-        "body": body,
-        "data": data,
-        "sent": "",
-    }
-    for channel in channels:
-        connection.execute(insert(schema.outbox).values(**row, channel=channel))
+    told = (message, now(), subject, body, json.dumps(data), "")
+    names = ("channel", "message", "created", "subject", "body", "data", "sent")
+    connection.load("outbox", names, [(channel, *told) for channel in channels])
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,13 +101,16 @@ class Message:
     sent: str
 
 
+_MESSAGE = tuple(f.name for f in fields(Message))
+
+
 def waiting_messages(connection: Connection) -> list[Message]:
     """Messages that have not gone out, the oldest first."""
-    o = schema.outbox
-    query = select(o).where(o.c.sent == "").order_by(o.c.id)
-    return [Message(**row._asdict()) for row in connection.execute(query)]
+    query = f"SELECT {quoted(_MESSAGE)} FROM outbox WHERE sent = '' ORDER BY id"
+    rows = (dict(zip(_MESSAGE, row, strict=True)) for row in connection.rows(query))
+    return [Message(**{**row, "data": unpacked(row["data"])}) for row in rows]
 
 
 def note_sent(connection: Connection, number: int) -> None:
     """Note that a message has gone out."""
-    connection.execute(update(schema.outbox).where(schema.outbox.c.id == number).values(sent=now()))
+    connection.change("outbox", ("id",), ("sent",), [(now(), number)])

@@ -5,16 +5,13 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
-
-from sqlalchemy import Connection, Table, bindparam, select, text, update
 
 from upright_ledger.core.inventory.classification import Classified
 from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.core.inventory.packed import first_and_last, pack_referrers
-from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.db.bulk import batches, find_ids, load_rows, next_id, storable
+from upright_ledger.ledger.db.connection import Connection, batches, in_numbers
 from upright_ledger.ledger.db.journal import Step
+from upright_ledger.ledger.db.rows import find_ids, next_id, storable
 
 TOP_REFERRERS = 20
 _MOST_IN_MEMORY = 1_000_000
@@ -63,7 +60,7 @@ class Entries:
     def __init__(self, connection: Connection, policy: int) -> None:
         self._connection = connection
         self._policy = policy
-        self._numbers = _Numbers(connection, schema.entries)
+        self._numbers = _Numbers(connection, "entries")
         self.made = 0
 
     def ensure(self, wanted: Iterable[tuple[str, str, str]]) -> dict[Name, int]:
@@ -77,7 +74,7 @@ class Entries:
         fresh = sorted(first.keys() - known.keys()) if len(known) < len(first) else []
         known |= self._numbers.give(fresh)  # in order: the index is built several times faster
         rows = [(known[name], *name, self._policy, first[name]) for name in fresh]
-        load_rows(self._connection, schema.entries, _ENTRY, rows)
+        self._connection.load("entries", _ENTRY, rows)
         self.made += len(rows)
         return known
 
@@ -90,7 +87,7 @@ class SightingWriter:
         self._step, self._connection = step, connection
         self._source = source
         self._entries = Entries(connection, policy)
-        self._spellings = _Numbers(connection, schema.spellings)
+        self._spellings = _Numbers(connection, "spellings")
         self._in_doubt: Counter[int] = Counter()  # spelling → lines
 
     @property
@@ -118,9 +115,9 @@ class SightingWriter:
             if s.referrers:
                 told = pack_referrers(_top(s.referrers))
                 led.append((number, source, storable(told)))
-        load_rows(self._connection, schema.evidence, _FIGURE, figures)
-        load_rows(self._connection, schema.observations, _WORDS, said)
-        load_rows(self._connection, schema.referrers, ("spelling", "source", "referrers"), led)
+        self._connection.load("evidence", _FIGURE, figures)
+        self._connection.load("observations", _WORDS, said)
+        self._connection.load("referrers", ("spelling", "source", "referrers"), led)
         return entries
 
     def _numbers_of(self, places: Sequence[Classified], entries: Mapping[Name, int]) -> list[int]:
@@ -153,38 +150,25 @@ class SightingWriter:
             rows.append(
                 (known[name], *name, entry, p.variant, aside, storable(p.key) if p.doubt else "")
             )
-        load_rows(self._connection, schema.spellings, _SPELLING, rows)
+        self._connection.load("spellings", _SPELLING, rows)
         return [known[name] for name in names]
 
     def _raise(self, named: list[tuple[int, Classified, Mapping[Name, int]]]) -> None:
         """Make entries of spellings that were set aside until now."""
-        table = schema.spellings
-        rows: list[dict[str, Any]] = [
-            {"number": number, "its_entry": entries[p.site, p.key], "its_variant": p.variant}
-            for number, p, entries in named
-        ]
+        rows = [("", "", entries[p.site, p.key], p.variant, number) for number, p, entries in named]
         if rows:
-            is_aside = (table.c.id == bindparam("number")) & table.c.entry.is_(None)
-            values = {
-                "aside": "",
-                "key": "",
-                "entry": bindparam("its_entry"),
-                "variant": bindparam("its_variant"),
-            }
-            self._connection.execute(update(table).where(is_aside).values(**values), rows)
+            names = ("aside", "key", "entry", "variant")
+            self._connection.change("spellings", ("id",), names, rows)
 
     def settle(self) -> Counter[str]:
         """Let addresses in doubt join the entries there are; class → lines of this source that stay
         set aside.
         """
         join_entries(self._step)
-        table = schema.spellings
         found: Counter[str] = Counter()
         for numbers in batches(self._in_doubt, _AT_ONCE):
-            query = select(table.c.id, table.c.aside).where(
-                table.c.id.in_(numbers), table.c.entry.is_(None)
-            )
-            for number, aside in self._connection.execute(query):
+            query = "SELECT id, aside FROM spellings WHERE entry IS NULL AND id IN "
+            for number, aside in self._connection.rows(query + in_numbers(numbers)):
                 found[aside] += self._in_doubt[number]
         return found
 
@@ -193,8 +177,8 @@ def join_entries(step: Step) -> None:
     """Make variants of addresses in doubt whose key is that of an entry that has a spelling or an
     answer.
     """
-    connection, p = step.connection, schema.spellings
-    if connection.scalar(select(p.c.id).where(p.c.key != "").limit(1)) is None:
+    connection = step.connection
+    if connection.value("SELECT 1 FROM spellings WHERE \"key\" <> '' LIMIT 1") is None:
         return
     joins = (
         "spellings.entry IS NULL AND spellings.key <> '' AND e.site = spellings.site AND "
@@ -202,23 +186,21 @@ def join_entries(step: Step) -> None:
         "AND (EXISTS (SELECT 1 FROM spellings o WHERE o.entry = e.id) OR EXISTS (SELECT 1 FROM "
         "answers a WHERE a.entry = e.id))"
     )
-    named = f"SELECT DISTINCT e.id FROM spellings, entries e WHERE {joins}"  # noqa: S608 - our own
-    joined = set(connection.scalars(text(named)))
+    named = f"SELECT DISTINCT e.id FROM spellings, entries e WHERE {joins}"
+    joined = set(connection.column(named))
     if joined:
         step.entries |= joined
         change = "UPDATE spellings SET entry = e.id, aside = '', key = '' FROM entries e"
-        connection.execute(text(f"{change} WHERE {joins}"))
+        connection.run(f"{change} WHERE {joins}")
 
 
 def find_aside(connection: Connection, spellings: Iterable[int]) -> set[int]:
     """Those of these spellings that are set aside."""
-    p = schema.spellings
+    query = "SELECT id FROM spellings WHERE entry IS NULL AND id IN "
     return {
         number
         for some in batches(spellings, _AT_ONCE)
-        for number in connection.scalars(
-            select(p.c.id).where(p.c.id.in_(some), p.c.entry.is_(None))
-        )
+        for number in connection.column(query + in_numbers(some))
     }
 
 
@@ -227,7 +209,7 @@ class _Numbers:
     new ones from memory.
     """
 
-    def __init__(self, connection: Connection, table: Table) -> None:
+    def __init__(self, connection: Connection, table: str) -> None:
         self._connection = connection
         self._table = table
         self._following = next_id(connection, table)

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
+import json
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from sqlalchemy import ColumnElement, Connection, delete, exists, func, select, true
-
-from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.db.bulk import batches, insert_many
+from upright_ledger.ledger.db.connection import Connection, batches, in_numbers
+from upright_ledger.ledger.db.shapes import unpacked
 
 KEPT_VERSIONS = 2
+_COLUMNS = ("entry", "rank", "destination", "confidence", "reasons")
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,31 +33,20 @@ class StoredProposal:
 
 def store_proposals(connection: Connection, step: int, proposals: Iterable[StoredProposal]) -> None:
     """Store one version of all proposals, and let go of versions that are too old."""
-    rows = [
-        {
-            "step": step,
-            "entry": p.entry,
-            "rank": p.rank,
-            "destination": p.destination,
-            "confidence": p.confidence,
-            "reasons": list(p.reasons),
-        }
+    rows = (
+        (step, p.entry, p.rank, p.destination, p.confidence, json.dumps(p.reasons))
         for p in proposals
-    ]
-    insert_many(connection, schema.proposals, rows)
-    versions = list(
-        connection.scalars(
-            select(schema.proposals.c.step).distinct().order_by(schema.proposals.c.step.desc())
-        )
     )
+    connection.load("proposals", ("step", *_COLUMNS), rows)
+    versions = connection.column("SELECT DISTINCT step FROM proposals ORDER BY step DESC")
     for old in versions[KEPT_VERSIONS:]:
-        connection.execute(delete(schema.proposals).where(schema.proposals.c.step == old))
+        connection.run("DELETE FROM proposals WHERE step = :step", step=old)
 
 
 def load_proposals(connection: Connection) -> Mapping[int, list[StoredProposal]]:
     """Entry → its proposals, the best first, of the newest version that was not undone."""
     newest = newest_proposals(connection)
-    return _proposals(connection, newest, true()) if newest is not None else {}
+    return _proposals(connection, newest) if newest is not None else {}
 
 
 def proposals_of(
@@ -67,28 +56,28 @@ def proposals_of(
     found: dict[int, list[StoredProposal]] = {}
     if (newest := newest_proposals(connection)) is not None:
         for some in batches(entries, 500):
-            found |= _proposals(connection, newest, schema.proposals.c.entry.in_(some))
+            found |= _proposals(connection, newest, f" AND entry IN {in_numbers(some)}")
     return found
 
 
 def newest_proposals(connection: Connection) -> int | None:
     """The step of the newest version that was not undone; None where there is none."""
-    p, s = schema.proposals, schema.steps
-    proposed = exists().where(p.c.step == s.c.id)
-    query = select(func.max(s.c.id)).where(s.c.undone_by.is_(None), proposed)
-    newest: int | None = connection.scalar(query)
+    query = (
+        "SELECT MAX(s.id) FROM steps s WHERE s.undone_by IS NULL "
+        "AND EXISTS (SELECT 1 FROM proposals p WHERE p.step = s.id)"
+    )
+    newest: int | None = connection.value(query)
     return newest
 
 
 def _proposals(
-    connection: Connection, newest: int, wanted: ColumnElement[bool]
+    connection: Connection, newest: int, which: str = ""
 ) -> dict[int, list[StoredProposal]]:
-    p = schema.proposals
+    """which: a further condition."""
+    columns = ", ".join(_COLUMNS)
+    query = f"SELECT {columns} FROM proposals WHERE step = :step{which} ORDER BY entry, rank"
     found: dict[int, list[StoredProposal]] = defaultdict(list)
-    for row in connection.execute(
-        select(p).where(p.c.step == newest, wanted).order_by(p.c.entry, p.c.rank)
-    ):
-        found[row.entry].append(
-            StoredProposal(row.entry, row.rank, row.destination, row.confidence, tuple(row.reasons))
-        )
+    for *told, reasons in connection.rows(query, step=newest):
+        values = (*told, tuple(unpacked(reasons)))
+        found[told[0]].append(StoredProposal(*values))
     return found

@@ -7,16 +7,15 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
-from sqlalchemy import Connection, select
-
 from upright_ledger.core.inventory.answer import AnsweredBy
 from upright_ledger.core.inventory.classification import Classified, Classifier, SpellingFacts
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.ledger.clock import now
-from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.db.bulk import batches, load_rows, next_id
+from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.db.policies import stored_policy
+from upright_ledger.ledger.db.rows import next_id
+from upright_ledger.ledger.db.shapes import these_rows
 from upright_ledger.ledger.tables.reclassify import doubted
 
 _CHUNK = 50_000
@@ -56,7 +55,7 @@ def refold(step: Step, placer: Classifier) -> Refolded:
 
 def next_number(connection: Connection) -> int:
     """The number of the next policy."""
-    return max(connection.scalars(select(schema.policies.c.number)), default=0) + 1
+    return stored_policy(connection)[0] + 1
 
 
 def rederive(
@@ -69,9 +68,9 @@ def rederive(
     left stays, empty, and is used again when they come back.
     """
     result = Refolded()
-    e = schema.entries
-    entries = {(r[0], r[1]): r[2] for r in connection.execute(select(e.c.site, e.c.key, e.c.id))}
-    following = next_id(connection, e)
+    told = connection.rows('SELECT site, "key", id FROM entries')
+    entries = {(site, key): entry for site, key, entry in told}
+    following = next_id(connection, "entries")
     were: dict[int, set[int]] = defaultdict(set)
     changes: list[tuple[Any, ...]] = []
     classes = _Classes(connection, placer, before)
@@ -94,14 +93,14 @@ def rederive(
                     following += 1
                 pages.add(its_entry)
             _move(row, place, its_entry, were, changes)
-        load_rows(connection, e, _ENTRY, fresh)
+        connection.load("entries", _ENTRY, fresh)
         result.made += len(fresh)
     alone = _answered_alone(connection, were)
     for ident, site, legacy_url in alone:
         key, _, its_url = placer.refolded(site, legacy_url)
         if (site, key) not in entries:
             entries[site, key] = following
-            load_rows(connection, e, _ENTRY, [(following, site, key, number, its_url)])
+            connection.load("entries", _ENTRY, [(following, site, key, number, its_url)])
             following += 1
         were[ident].add(entries[site, key])
         pages.add(entries[site, key])
@@ -168,65 +167,37 @@ def _answered_alone(
     connection: Connection, seen: dict[int, set[int]]
 ) -> list[tuple[int, str, str]]:
     """Entries (number, site, legacy URL) with an answer that no spelling was seen for."""
-    e = schema.entries
-    query = select(e.c.id, e.c.site, e.c.legacy_url).join(
-        schema.answers, schema.answers.c.entry == e.c.id
+    query = (
+        "SELECT e.id, e.site, e.legacy_url FROM answers a JOIN entries e ON e.id = a.entry "
+        "ORDER BY e.id"
     )
-    return [(r.id, r.site, r.legacy_url) for r in connection.execute(query) if r.id not in seen]
+    return [row for row in connection.rows(query) if row[0] not in seen]
 
 
 def _spellings(connection: Connection) -> Iterator[list[tuple[Any, ...]]]:
     """All spellings, in portions: each is read whole before any is changed."""
-    s = schema.spellings
+    query = (
+        'SELECT id, site, spelling, entry, variant, aside, "key" FROM spellings WHERE id > :last '
+        f"ORDER BY id LIMIT {_CHUNK}"
+    )
     last = 0
-    while True:
-        query = select(
-            s.c.id, s.c.site, s.c.spelling, s.c.entry, s.c.variant, s.c.aside, s.c.key
-        ).where(s.c.id > last)
-        rows = [tuple(r) for r in connection.execute(query.order_by(s.c.id).limit(_CHUNK))]
-        if not rows:
-            return
+    while rows := connection.rows(query, last=last):
         yield rows
         last = rows[-1][0]
 
 
 def _write(connection: Connection, changes: list[tuple[Any, ...]]) -> None:
     """Change spellings: (site, entry, variant, aside, key, id)."""
-    if connection.dialect.name == "sqlite":
-        statement = (
-            "UPDATE spellings SET site = ?, entry = ?, variant = ?, aside = ?, key = ? WHERE id = ?"
-        )
-        for chunk in batches(changes, _CHUNK):
-            connection.exec_driver_sql(statement, chunk)
-        return
-    connection.exec_driver_sql(
-        "CREATE TEMPORARY TABLE IF NOT EXISTS refolded (site TEXT, entry INTEGER, variant TEXT, "
-        "aside TEXT, key TEXT, id INTEGER)"
-    )
-    connection.exec_driver_sql("DELETE FROM refolded")
-    load_rows(
-        connection,
-        schema.staging("refolded"),
-        ("site", "entry", "variant", "aside", "key", "id"),
-        changes,
-    )
-    connection.exec_driver_sql(
-        "UPDATE spellings s SET site = r.site, entry = r.entry, variant = r.variant, aside = "
-        "r.aside, key = r.key "
-        "FROM refolded r WHERE s.id = r.id"
-    )
+    names = ("site", "entry", "variant", "aside", "key")
+    connection.change("spellings", ("id",), names, changes)
 
 
 def _carry_answers(step: Step, result: Refolded) -> None:
     """Answers follow their spellings: entries that become one keep the best answer and contest the
     others; an entry that is split gives each part a copy.
     """
-    a, c = schema.answers, schema.claims
-    answers = {r["entry"]: dict(r) for r in step.connection.execute(select(a)).mappings()}
-    claims = [
-        dict(r)
-        for r in step.connection.execute(select(c).order_by(c.c.entry, c.c.number)).mappings()
-    ]
+    answers = {row["entry"]: row for row in these_rows(step.connection, "answers")}
+    claims = these_rows(step.connection, "claims")
     came_from: dict[int, set[int]] = defaultdict(set)
     for old, targets in result.moved.items():
         for new in targets:

@@ -7,12 +7,11 @@ from dataclasses import dataclass, field
 from datetime import date
 from typing import Any
 
-from sqlalchemy import Connection, select
-
 from upright_ledger.ledger.clock import now
-from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.db.bulk import load_rows, next_id, storable
+from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.journal import Step
+from upright_ledger.ledger.db.rows import next_id, storable
+from upright_ledger.ledger.db.shapes import JOURNALLED, stored, these_rows
 
 
 @dataclass(slots=True)
@@ -70,40 +69,36 @@ class Source:
 
 def find_source(connection: Connection, digest: str, purpose: str) -> Source | None:
     """The source with that content and purpose which still counts, or None."""
-    query = select(schema.sources).where(
-        schema.sources.c.digest == digest,
-        schema.sources.c.purpose == purpose,
-        schema.sources.c.withdrawn.is_(False),
+    query = (
+        "SELECT id FROM sources WHERE digest = :digest AND purpose = :purpose AND NOT withdrawn "
+        "ORDER BY id LIMIT 1"
     )
-    row = connection.execute(query).first()
-    return Source(**row._asdict()) if row is not None else None
+    number = connection.value(query, digest=digest, purpose=purpose)
+    return Source(**these_rows(connection, "sources", [number])[0]) if number else None
 
 
 def all_sources(connection: Connection) -> set[int]:
     """The numbers of all sources, withdrawn ones, too."""
-    return set(connection.scalars(select(schema.sources.c.id)))
+    return set(connection.column("SELECT id FROM sources"))
 
 
 def newest_source(connection: Connection) -> int:
     """The number of the last source."""
-    return next_id(connection, schema.sources) - 1
+    return next_id(connection, "sources") - 1
 
 
 def list_sources(connection: Connection) -> list[Source]:
     """All sources that count, in the order of gathering."""
-    s = schema.sources
-    query = select(s).where(s.c.withdrawn.is_(False)).order_by(s.c.id)
-    return [Source(**row._asdict()) for row in connection.execute(query)]
+    found = (Source(**row) for row in these_rows(connection, "sources"))
+    return [source for source in found if not source.withdrawn]
 
 
 def days_of_exports(connection: Connection) -> dict[int, range]:
     """Source → the days of its period as ordinals; empty where the period is not known."""
-    s = schema.sources
-    found = {}
-    for row in connection.execute(select(s.c.id, s.c.period_start, s.c.period_end)):
-        known = row.period_start and row.period_end
-        found[row.id] = _days(row.period_start, row.period_end) if known else range(0)
-    return found
+    rows = connection.rows("SELECT id, period_start, period_end FROM sources")
+    return {
+        number: _days(first, last) if first and last else range(0) for number, first, last in rows
+    }
 
 
 def _days(first: str, last: str) -> range:
@@ -112,7 +107,7 @@ def _days(first: str, last: str) -> range:
 
 def add_source(step: Step, facts: SourceFacts) -> int:
     """Post a new source; returns its number."""
-    number = next_id(step.connection, schema.sources)
+    number = next_id(step.connection, "sources")
     row = {
         "id": number,
         "step": step.id,
@@ -137,8 +132,8 @@ def add_source(step: Step, facts: SourceFacts) -> int:
 
 def withdraw_source(step: Step, source: int) -> None:
     """Let a source count no longer; what it said stays."""
-    query = select(schema.sources).where(schema.sources.c.id == source)
-    step.put("sources", dict(step.connection.execute(query).mappings().one()) | {"withdrawn": True})
+    (row,) = these_rows(step.connection, "sources", [source])
+    step.put("sources", row | {"withdrawn": True})
 
 
 def close_source(connection: Connection, source: int, facts: SourceFacts, new_entries: int) -> None:
@@ -150,9 +145,8 @@ def close_source(connection: Connection, source: int, facts: SourceFacts, new_en
         **_outcome(facts),
     }
     values |= {"period_start": facts.period[0], "period_end": facts.period[1], "kind": facts.kind}
-    connection.execute(
-        schema.sources.update().where(schema.sources.c.id == source).values(**values)
-    )
+    told = stored(JOURNALLED["sources"], (*values, "id"), {**values, "id": source})
+    connection.change("sources", ("id",), tuple(values), [told])
 
 
 def _outcome(facts: SourceFacts) -> dict[str, Any]:
@@ -172,7 +166,7 @@ def add_set_aside(
 ) -> None:
     """Keep lines that hold no URL: (class, text) → lines."""
     rows = [(source, kind, storable(text), lines) for (kind, text), lines in found.items()]
-    load_rows(connection, schema.set_aside, ("source", "kind", "text", "lines"), rows)
+    connection.load("set_aside", ("source", "kind", "text", "lines"), rows)
 
 
 def add_log_lines(
@@ -180,16 +174,18 @@ def add_log_lines(
 ) -> None:
     """Keep the digests of a log's lines: day → digests of 8 bytes each."""
     rows = [(source, day, method, data) for day, data in digests.items()]
-    load_rows(connection, schema.log_lines, ("source", "day", "method", "digests"), rows)
+    connection.load("log_lines", ("source", "day", "method", "digests"), rows)
 
 
 def known_log_lines(connection: Connection, method: str) -> dict[str, list[bytes]]:
     """Day → the digests that logs which count have left for it; those of another method are no
     help.
     """
-    t, s = schema.log_lines, schema.sources
-    query = select(t.c.day, t.c.digests).join(s, s.c.id == t.c.source)
+    query = (
+        "SELECT t.day, t.digests FROM log_lines t JOIN sources s ON s.id = t.source "
+        "WHERE NOT s.withdrawn AND t.method = :method"
+    )
     found: dict[str, list[bytes]] = {}
-    for row in connection.execute(query.where(s.c.withdrawn.is_(False), t.c.method == method)):
-        found.setdefault(row.day, []).append(row.digests)
+    for day, digests in connection.rows(query, method=method):
+        found.setdefault(day, []).append(digests)
     return found

@@ -7,11 +7,8 @@ from dataclasses import dataclass, fields
 from operator import attrgetter
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, func, select, true
-
 from upright_ledger.core.word import Word
-from upright_ledger.ledger.db import schema
-from upright_ledger.ledger.db.bulk import load_rows
+from upright_ledger.ledger.db.connection import Connection, in_numbers, numbered, quoted
 
 
 class StockState(Word):
@@ -47,6 +44,8 @@ class Destination:
 
 
 _COLUMNS = tuple(f.name for f in fields(Destination))
+_LISTED = ", ".join(f"d.{quoted([name])}" for name in _COLUMNS)
+_STATE = _COLUMNS.index("state")
 
 
 def add_destinations(connection: Connection, source: int, pages: Iterable[Destination]) -> None:
@@ -54,76 +53,85 @@ def add_destinations(connection: Connection, source: int, pages: Iterable[Destin
     unique = {p.page: p for p in pages}
     values = attrgetter(*_COLUMNS)
     rows = ((source, *values(page)) for page in unique.values())
-    load_rows(connection, schema.destinations, ("source", *_COLUMNS), rows)
+    connection.load("destinations", ("source", *_COLUMNS), rows)
 
 
 def find_stocked(connection: Connection, name: str) -> int:
     """The number of the newest list of pages with that name which still counts; 0 where there is
     none.
     """
-    s = schema.sources
-    query = select(func.max(s.c.id)).where(
-        s.c.name == name, s.c.purpose.in_(PURPOSES.values()), s.c.withdrawn.is_(False)
+    query = (
+        "SELECT MAX(id) FROM sources WHERE name = :name AND purpose IN (:live, :planned) "
+        "AND NOT withdrawn"
     )
-    return connection.scalar(query) or 0
+    return connection.value(query, name=name, **PURPOSES) or 0
 
 
 def load_list(connection: Connection, source: int) -> list[Destination]:
     """The pages that one list names."""
-    d = schema.destinations
-    rows = connection.execute(select(d).where(d.c.source == source).order_by(d.c.page)).mappings()
-    return [Destination(**{k: v for k, v in row.items() if k != "source"}) for row in rows]
+    query = f"SELECT {_LISTED} FROM destinations d WHERE source = :source ORDER BY page"
+    return [_destination(row) for row in connection.rows(query, source=source)]
 
 
 def load_stock(connection: Connection) -> dict[str, Destination]:
     """Page key → destination, later sources filling in and overruling earlier ones."""
-    return _merged(connection, true())
+    return _merged(connection)
 
 
 def stocked_as(connection: Connection, page: str) -> Destination | None:
     """The destination with a page key, or None."""
-    return _merged(connection, schema.destinations.c.page == page).get(page)
+    return _merged(connection, " AND d.page = :page", page=page).get(page)
 
 
-def _merged(connection: Connection, wanted: ColumnElement[bool]) -> dict[str, Destination]:
-    d, s = schema.destinations, schema.sources
+def _merged(connection: Connection, which: str = "", **values: Any) -> dict[str, Destination]:
+    """which: a further condition on pages d, with values."""
     query = (
-        select(d)
-        .join(s, s.c.id == d.c.source)
-        .where(s.c.withdrawn.is_(False), wanted)
-        .order_by(d.c.source, d.c.page)
+        f"SELECT {_LISTED} FROM destinations d JOIN sources s ON s.id = d.source "
+        f"WHERE NOT s.withdrawn{which} ORDER BY d.source, d.page"
     )
-    merged: dict[str, dict[str, Any]] = {}
-    for row in connection.execute(query).mappings():
-        values = {k: v for k, v in row.items() if k != "source"}
-        known = merged.setdefault(row["page"], values)
-        known.update({k: v for k, v in values.items() if v})
-    return {page: Destination(**values) for page, values in merged.items()}
+    merged: dict[str, tuple[Any, ...]] = {}
+    for row in connection.rows(query, **values):
+        known = merged.get(row[0])
+        if known is not None:
+            row = tuple([new or old for new, old in zip(row, known, strict=True)])  # noqa: PLW2901
+        merged[row[0]] = row
+    return {page: _destination(row) for page, row in merged.items()}
+
+
+def _destination(row: tuple[Any, ...]) -> Destination:
+    values = (*row[:_STATE], StockState(row[_STATE]), *row[_STATE + 1 :])
+    return Destination(*values)
 
 
 def has_stock(connection: Connection) -> bool:
     """Whether any page is in stock."""
-    d, s = schema.destinations, schema.sources
-    query = select(d.c.source).join(s, s.c.id == d.c.source).where(s.c.withdrawn.is_(False))
-    return connection.scalar(query.limit(1)) is not None
+    query = (
+        "SELECT 1 FROM sources s WHERE NOT s.withdrawn "
+        "AND EXISTS (SELECT 1 FROM destinations d WHERE d.source = s.id) LIMIT 1"
+    )
+    return connection.value(query) is not None
 
 
 def planned_pages(connection: Connection) -> list[Destination]:
     """The pages that are still to be published."""
-    d, s = schema.destinations, schema.sources
-    planned = s.c.withdrawn.is_(False) & (s.c.purpose == PURPOSES[StockState.PLANNED])
-    lists = list(connection.scalars(select(s.c.id).where(planned)))
+    lists = _lists(connection, StockState.PLANNED)
     if not lists:
         return []
-    named = select(d.c.page).where(d.c.source.in_(lists))
-    found = _merged(connection, d.c.page.in_(named)).values()
+    named = f"SELECT page FROM destinations WHERE source IN {in_numbers(lists)}"
+    found = _merged(connection, f" AND d.page IN ({named})").values()
     return [page for page in found if page.state == StockState.PLANNED]
 
 
 def count_stock(connection: Connection) -> int:
     """How many pages are in stock."""
-    d, s = schema.destinations, schema.sources
-    counting = s.c.withdrawn.is_(False) & s.c.purpose.in_(PURPOSES.values())
-    lists = list(connection.scalars(select(s.c.id).where(counting)))
-    pages = d.c.page if len(lists) == 1 else func.distinct(d.c.page)  # one list names each once
-    return connection.scalar(select(func.count(pages)).where(d.c.source.in_(lists))) or 0
+    lists = _lists(connection, *PURPOSES)
+    pages = "page" if len(lists) == 1 else "DISTINCT page"  # one list names each once
+    counted = f"SELECT COUNT({pages}) FROM destinations WHERE source IN {in_numbers(lists)}"
+    return int(connection.value(counted))
+
+
+def _lists(connection: Connection, *states: StockState) -> list[int]:
+    """The sources that count and list pages of these states."""
+    purposes, values = numbered(PURPOSES[state] for state in states)
+    query = f"SELECT id FROM sources WHERE NOT withdrawn AND purpose IN {purposes}"
+    return connection.column(query, **values)

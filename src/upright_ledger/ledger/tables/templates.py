@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
-
-from sqlalchemy import Connection, func, select
+from dataclasses import asdict, dataclass, fields
 
 from upright_ledger.core.inventory.answer import AnsweredBy
 from upright_ledger.core.url.query import QueryPolicy
-from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.connection import Connection, quoted
 from upright_ledger.ledger.db.journal import Step
+from upright_ledger.ledger.db.rows import next_id
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,15 +28,17 @@ class StoredTemplate:
 
 def load_templates(connection: Connection) -> list[StoredTemplate]:
     """All template answers, by site and source."""
-    t = schema.templates
-    rows = connection.execute(select(t).order_by(t.c.site, t.c.source)).mappings()
-    return [StoredTemplate(**{k: v for k, v in row.items() if k != "id"}) for row in rows]
+    return [StoredTemplate(*row) for row in connection.rows(f"{_TEMPLATES} ORDER BY site, source")]
+
+
+_TEMPLATES = f"SELECT {quoted(f.name for f in fields(StoredTemplate))} FROM templates"
+_OF_SOURCE = "WHERE site = :site AND source = :source"
 
 
 def remove_template(step: Step, site: str, source: str) -> None:
     """Take a template answer out."""
-    t = schema.templates
-    known = step.connection.scalar(select(t.c.id).where(t.c.site == site, t.c.source == source))
+    query = f"SELECT id FROM templates {_OF_SOURCE}"
+    known = step.connection.value(query, site=site, source=source)
     if known is not None:
         step.remove("templates", [{"id": known}])
 
@@ -46,14 +47,9 @@ def post_template(step: Step, template: StoredTemplate) -> StoredTemplate | None
     """Put a template answer in place of the one of the same source; returns that one, where there
     was one.
     """
-    t = schema.templates
-    known = (
-        step.connection.execute(
-            select(t).where(t.c.site == template.site, t.c.source == template.source)
-        )
-        .mappings()
-        .one_or_none()
-    )
-    number = known["id"] if known else (step.connection.scalar(select(func.max(t.c.id))) or 0) + 1
+    connection, named = step.connection, {"site": template.site, "source": template.source}
+    before = connection.rows(f"{_TEMPLATES} {_OF_SOURCE}", **named)
+    number = connection.value(f"SELECT id FROM templates {_OF_SOURCE}", **named)
+    number = number or next_id(connection, "templates")
     step.put("templates", {"id": number, **asdict(template)})
-    return StoredTemplate(**{k: v for k, v in known.items() if k != "id"}) if known else None
+    return StoredTemplate(*before[0]) if before else None

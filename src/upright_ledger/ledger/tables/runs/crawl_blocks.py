@@ -9,10 +9,9 @@ import zlib
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from sqlalchemy import Connection, func, insert, select
-
 from upright_ledger.core.crawl.observation import Facts, Link, Observation
-from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.connection import Connection, batches
+from upright_ledger.ledger.tables.runs.trace_blocks import add_blocks, blocks_of
 
 _ROWS = 2_000  # of one block
 _LEVEL = 1  # of deflating
@@ -20,22 +19,12 @@ _LEVEL = 1  # of deflating
 
 def add_seen(connection: Connection, run: int, seen: Sequence[Observation]) -> None:
     """Store what a survey saw, after what it saw before."""
-    t = schema.traces
-    number = (
-        connection.scalar(select(func.coalesce(func.max(t.c.number) + 1, 0)).where(t.c.run == run))
-        or 0
-    )
-    for start in range(0, len(seen), _ROWS):
-        connection.execute(
-            insert(t).values(run=run, number=number, rows=pack(seen[start : start + _ROWS]))
-        )
-        number += 1
+    add_blocks(connection, run, (pack(some) for some in batches(seen, _ROWS)))
 
 
 def load_seen(connection: Connection, run: int) -> Iterator[Observation]:
     """All that a survey saw, in the order in which it came."""
-    t = schema.traces
-    for block in connection.scalars(select(t.c.rows).where(t.c.run == run).order_by(t.c.number)):
+    for block in blocks_of(connection, run):
         yield from unpack(block)
 
 

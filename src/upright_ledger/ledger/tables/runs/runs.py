@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
+import json
 import os
 import platform
 import secrets
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from datetime import UTC, datetime, timedelta
 from typing import Any
-
-from sqlalchemy import Connection, Row, Select, insert, select
 
 from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.errors import RefusedError
 from upright_ledger.ledger.clock import now
-from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.connection import Connection, quoted
+from upright_ledger.ledger.db.shapes import unpacked
 from upright_ledger.processes import lives
 
 
@@ -40,14 +40,22 @@ class Run:
     asked: str
 
 
-def _run_of(row: Row[Any]) -> Run:
-    values = row._asdict()
-    return Run(**{**values, "kind": RunKind(values["kind"]), "counts": values["counts"] or {}})
+_COLUMNS = tuple(f.name for f in fields(Run))
+_RUNS = f"SELECT {quoted(_COLUMNS)} FROM runs"
 
 
-def _one(connection: Connection, query: Select[Any]) -> Run | None:
-    row = connection.execute(query).one_or_none()
-    return _run_of(row) if row is not None else None
+def _runs(connection: Connection, which: str, **values: Any) -> list[Run]:
+    """which: what stands behind the columns."""
+    rows = connection.rows(f"{_RUNS} {which}", **values)
+    found = (dict(zip(_COLUMNS, row, strict=True)) for row in rows)
+    return [
+        Run(**{**r, "kind": RunKind(r["kind"]), "counts": unpacked(r["counts"]) or {}})
+        for r in found
+    ]
+
+
+def _one(connection: Connection, which: str, **values: Any) -> Run | None:
+    return next(iter(_runs(connection, f"{which} LIMIT 1", **values)), None)
 
 
 HELD_SECONDS = 120
@@ -72,17 +80,11 @@ def begin_run(
     """Note that a run began; returns its number. owner: who is at it; asked: a digest of what it is
     to ask.
     """
-    values = {
-        "kind": kind,
-        "name": name,
-        "started": now(),
-        "digest": digest,
-        "at": at,
-        "counts": {},
-    }
-    held = {"owner": owner, "held_until": _later() if owner else "", "asked": asked}
-    done = connection.execute(insert(schema.runs).values(**values, **held))
-    return int(done.inserted_primary_key[0])  # type: ignore[index]
+    told = (kind, name, now(), "", digest, at, "{}", owner, _later() if owner else "", asked)
+    values = dict(zip(_COLUMNS[1:], told, strict=True))
+    marks = ", ".join(f":{column}" for column in values)
+    query = f"INSERT INTO runs ({quoted(values)}) VALUES ({marks}) RETURNING id"
+    return int(connection.value(query, **values))
 
 
 def take_over(connection: Connection, run: Run, owner: str) -> None:
@@ -93,20 +95,13 @@ def take_over(connection: Connection, run: Run, owner: str) -> None:
             f"somebody is at run {run.id}: process {process} on {machine}",
             "let it end, or stop it, and resume then",
         )
-    connection.execute(
-        schema.runs.update()
-        .where(schema.runs.c.id == run.id)
-        .values(owner=owner, held_until=_later())
-    )
+    connection.change("runs", ("id",), ("owner", "held_until"), [(owner, _later(), run.id)])
 
 
 def hold(connection: Connection, run: int, owner: str) -> None:
     """Say that one is still at a run. Raises RefusedError where somebody else took it over."""
-    r = schema.runs
-    done = connection.execute(
-        r.update().where(r.c.id == run, r.c.owner == owner).values(held_until=_later())
-    )
-    if not done.rowcount:
+    change = "UPDATE runs SET held_until = :until WHERE id = :run AND owner = :owner"
+    if not connection.run(change, until=_later(), run=run, owner=owner).rowcount:
         raise RefusedError(
             f"somebody else went on with run {run}", "what was asked until then is kept"
         )
@@ -130,51 +125,42 @@ def _is_dead(owner: str) -> bool:
 
 def finish_run(connection: Connection, run: int, counts: dict[str, int]) -> None:
     """Note that a run is complete, with its verdict counts."""
-    values = {"finished": now(), "counts": counts, "owner": "", "held_until": ""}
-    connection.execute(schema.runs.update().where(schema.runs.c.id == run).values(**values))
+    told = (now(), json.dumps(counts), "", "", run)
+    connection.change("runs", ("id",), ("finished", "counts", "owner", "held_until"), [told])
 
 
 def name_run(connection: Connection, run: int, name: str) -> None:
     """Call a run by a name; one that had it before loses it."""
-    r = schema.runs
-    connection.execute(r.update().where(r.c.name == name).values(name=""))
-    connection.execute(r.update().where(r.c.id == run).values(name=name))
+    connection.run("UPDATE runs SET name = '' WHERE name = :name", name=name)
+    connection.change("runs", ("id",), ("name",), [(name, run)])
 
 
 def list_runs(connection: Connection) -> list[Run]:
     """All runs, the newest first."""
-    query = select(schema.runs).order_by(schema.runs.c.id.desc())
-    return [_run_of(row) for row in connection.execute(query)]
+    return _runs(connection, "ORDER BY id DESC")
 
 
 def find_run(connection: Connection, text: str, kind: RunKind | None = None) -> Run | None:
     """A run (of a kind, where one is given) by its number or its name; "last" is the newest
     complete one. Surveys, whose rows are of another sort, are found where that is the kind.
     """
-    r = schema.runs
-    query = (
-        select(r).where(r.c.kind == kind) if kind else select(r).where(r.c.kind != RunKind.SURVEY)
-    )
+    which = "WHERE kind = :kind" if kind else "WHERE kind <> :kind"
+    values: dict[str, Any] = {"kind": kind or RunKind.SURVEY}
     if text == "last":
-        return _one(connection, query.where(r.c.finished != "").order_by(r.c.id.desc()).limit(1))
-    wanted = (
-        r.c.id == int(text)
-        if text.isascii() and text.isdigit() and len(text) < 10
-        else r.c.name == text
-    )
-    return _one(connection, query.where(wanted))
+        return _one(connection, f"{which} AND finished <> '' ORDER BY id DESC", **values)
+    if text.isascii() and text.isdigit() and len(text) < 10:
+        return _one(connection, f"{which} AND id = :number", number=int(text), **values)
+    return _one(connection, f"{which} AND name = :name", name=text, **values)
 
 
 def open_run(connection: Connection, kind: RunKind, at: str) -> Run | None:
     """The newest run of a kind at a place, if it was never finished."""
-    r = schema.runs
-    query = select(r).where(r.c.kind == kind, r.c.at == at).order_by(r.c.id.desc()).limit(1)
-    found = _one(connection, query)
+    newest = 'WHERE kind = :kind AND "at" = :at ORDER BY id DESC'
+    found = _one(connection, newest, kind=kind, at=at)
     return found if found is not None and not found.finished else None
 
 
 def last_run(connection: Connection, kind: RunKind) -> Run | None:
     """The newest complete run of a kind."""
-    r = schema.runs
-    complete = select(r).where(r.c.kind == kind, r.c.finished != "")
-    return _one(connection, complete.order_by(r.c.id.desc()).limit(1))
+    complete = "WHERE kind = :kind AND finished <> '' ORDER BY id DESC"
+    return _one(connection, complete, kind=kind)

@@ -6,15 +6,14 @@ from __future__ import annotations
 
 import json
 import zlib
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
+from itertools import count
 from typing import Any
-
-from sqlalchemy import Connection, func, insert, select
 
 from upright_ledger.core.tracing.results import Outcome, TraceTable
 from upright_ledger.core.tracing.trace import Hop, Page, Trace
 from upright_ledger.core.tracing.verdicts import Verdict
-from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db.connection import Connection
 
 _ROWS = 20_000  # of one block
 _LEVEL = 1  # of deflating: the quickest, and columns of URLs shrink to a tenth all the same
@@ -22,33 +21,35 @@ _LEVEL = 1  # of deflating: the quickest, and columns of URLs shrink to a tenth 
 
 def add_traces(connection: Connection, run: int, rows: TraceTable) -> None:
     """Store rows of a run, after those that it has."""
-    t = schema.traces
-    number = (
-        connection.scalar(select(func.coalesce(func.max(t.c.number) + 1, 0)).where(t.c.run == run))
-        or 0
-    )
-    for start in range(0, len(rows), _ROWS):
-        block = pack(rows[start : start + _ROWS])
-        connection.execute(insert(t).values(run=run, number=number, rows=block))
-        number += 1
+    starts = range(0, len(rows), _ROWS)
+    add_blocks(connection, run, (pack(rows[start : start + _ROWS]) for start in starts))
+
+
+def add_blocks(connection: Connection, run: int, blocks: Iterable[bytes]) -> None:
+    """Store blocks of a run, after those that it has."""
+    last = connection.value("SELECT MAX(number) FROM traces WHERE run = :run", run=run)
+    numbers = count(0 if last is None else last + 1)
+    told = ((run, number, block) for number, block in zip(numbers, blocks, strict=False))
+    connection.load("traces", ("run", "number", "rows"), told)
 
 
 def load_traces(connection: Connection, run: int) -> TraceTable:
     """All rows of a run, in the order in which they were kept."""
     found = TraceTable()
-    for block in _blocks(connection, run):
+    for block in blocks_of(connection, run):
         found.extend(unpack(block))
     return found
 
 
 def traced_urls(connection: Connection, run: int) -> set[str]:
     """The URLs that a run has asked already."""
-    return {url for block in _blocks(connection, run) for url in urls_of(block)}
+    return {url for block in blocks_of(connection, run) for url in urls_of(block)}
 
 
-def _blocks(connection: Connection, run: int) -> Iterator[bytes]:
-    t = schema.traces
-    yield from connection.scalars(select(t.c.rows).where(t.c.run == run).order_by(t.c.number))
+def blocks_of(connection: Connection, run: int) -> Iterator[bytes]:
+    """The blocks of a run, in their order."""
+    query = "SELECT rows FROM traces WHERE run = :run ORDER BY number"
+    return (block for (block,) in connection.run(query, run=run))
 
 
 def pack(rows: TraceTable) -> bytes:
