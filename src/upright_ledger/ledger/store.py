@@ -291,10 +291,10 @@ def open_ledger(folder: Path, tell: Callable[[str], None] = lambda _: None) -> L
         with ledger._writing("migrate") as connection:  # noqa: SLF001 - alone, as a step is
             migrate(connection)
     ledger.keep_lines()
-    drafted = drafted_policy(folder)
-    if (
-        drafted is not None and drafted == ledger.stored_policy()[1]
-    ):  # what folded all anew ended before it wrote the settings
-        put_draft(folder)
-        ledger.settings = read_settings(path)
+    stored = ledger.stored_policy()[1]
+    if stored != ledger.settings.policy:
+        if drafted_policy(folder) == stored:
+            # What folded all anew ended, or stands, before it wrote the settings.
+            put_draft(folder)
+        ledger.settings = read_settings(path)  # or it wrote them just after they were read here
     return ledger

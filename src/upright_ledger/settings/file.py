@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from contextlib import suppress
-from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
@@ -55,6 +54,8 @@ def new_settings_text(
 
 
 def _template() -> str:
+    from importlib.resources import files
+
     return files(__package__).joinpath("template.toml").read_text(encoding="utf-8")
 
 

@@ -100,7 +100,7 @@ def test_answers_that_ask_for_a_rule_are_plans_and_others_are_not() -> None:
 
 def test_what_contests_an_answer_is_a_plan_and_a_conflict() -> None:
     claim = Claim(1, f"{OLD}/A", 302, f"{FAR}/other", host_given=False, where="y.csv row 3")
-    bare = replace(claim, old="", number=2, status=301)
+    bare = claim._replace(old="", number=2, status=301)
     made = compiled(
         entry(1, "/a", AnswerKind.MOVE, f"{FAR}/a/", variants=("/a", "/a.b/")),
         claims={1: [claim, bare], 9: [claim]},

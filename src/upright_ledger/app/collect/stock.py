@@ -136,7 +136,7 @@ def stock(
                 add_destinations(
                     step.connection,
                     add_source(step, facts),
-                    [replace(p, state=state) for p in pages],
+                    [p._replace(state=state) for p in pages],
                 )
                 step.summary = f"{result.accepted:,} pages"
                 if replaced:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from upright_ledger.app.decide.decide import Decided
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision
 from upright_ledger.core.rules.compiler import make_template, template_fault
@@ -57,7 +55,7 @@ def decide_template(
 def note_template(step: Step, template: StoredTemplate, result: Decided) -> None:
     """Put a template in force, and note in `result` what came of it."""
     before = post_template(step, template)
-    same = before is not None and replace(before, by=template.by, where=template.where) == template
+    same = before is not None and before._replace(by=template.by, where=template.where) == template
     result.unchanged += same
     result.posted += not same
     result.replaced += before is not None and not same

@@ -4,7 +4,7 @@ onto themselves.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision, usual
@@ -80,7 +80,7 @@ def _mended(answer: Decision, move: MoveState) -> Decision:
     for _ in range(_MOST_STEPS):
         following = _next(destination, move)
         if following is None:
-            return replace(answer, destination=destination)
+            return answer._replace(destination=destination)
         if following == AnswerKind.GONE:
             return usual(AnswerKind.GONE)
         destination = following

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -92,14 +91,13 @@ workbook_options = bundle(
 )
 """As `reading_options`, of files that may be workbooks."""
 
-pair_options = bundle(
-    "reading",
-    partial(read_options, pairs=True),
-    column_option,
-    sheet_option,
-    encoding_option,
-)
-"""How sheets of pairs are to be read."""
+
+def _pair_options(**said: Any) -> ReadOptions | None:
+    return read_options(**said, pairs=True) if any(said.values()) else None
+
+
+pair_options = bundle("reading", _pair_options, column_option, sheet_option, encoding_option)
+"""How sheets of pairs are to be read; None where nothing is said: most answers are of no sheet."""
 
 
 def show_columns(

@@ -8,7 +8,8 @@ from pathlib import Path
 import click
 
 from upright_ledger.app.prove.results import Results
-from upright_ledger.cli.options.shared import FILE, ON_SCREEN, bundle, force_option
+from upright_ledger.cli.options.output_files import FILE, ON_SCREEN, force_option
+from upright_ledger.cli.options.shared import bundle
 from upright_ledger.cli.terminal import output
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from pathlib import Path
 
-from upright_ledger.app.begin.open_ledger import overview
+from upright_ledger.app.begin.overview import overview
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.monitoring.deploy_days import to_the_minute

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from upright_ledger.core.word import Word
 
@@ -31,8 +31,7 @@ STATUSES = {
 """The statuses a rule may carry, and the answer each of them means."""
 
 
-@dataclass(frozen=True, slots=True)
-class Decision:
+class Decision(NamedTuple):
     """The answer of one entry: kind, status (0 where no rule follows) and destination (empty
     likewise).
     """
@@ -60,8 +59,7 @@ def answer_of(status: int, destination: str) -> Decision:
     return Decision(STATUSES[status], status, destination) if status else Decision(AnswerKind.KEEP)
 
 
-@dataclass(frozen=True, slots=True)
-class Claim:
+class Claim(NamedTuple):
     """A second answer for an entry, which contests its own. number: among those of the entry; old:
     the address as it was given.
     """
@@ -74,8 +72,7 @@ class Claim:
     where: str
 
 
-@dataclass(frozen=True, slots=True)
-class Expected:
+class Expected(NamedTuple):
     """What a trace must show to be right.
 
     statuses: allowed statuses of the first response; empty when nothing is expected of it. final:

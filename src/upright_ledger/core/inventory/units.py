@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from typing import NamedTuple
 
 HITS = "hits"
 VISITS = "visits"
@@ -15,8 +15,7 @@ LISTED = "listed"
 ELSEWHERE = "asked from elsewhere"
 
 
-@dataclass(frozen=True, slots=True)
-class Unit:
+class Unit(NamedTuple):
     """A unit of evidence. meaning: what is counted.
 
     per_period: it grows with time, so that it is compared per 30 days; links are a stock. asked:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from upright_ledger.core.inventory.answer import (
     AnsweredBy,
@@ -61,7 +61,7 @@ class ExpectedOutcomes:
         expected = expected_outcome(answer, moved_by_form or address.without_fragment)
         if entry.by == AnsweredBy.PERSON or entry.language:
             meant = entry.by == AnsweredBy.PERSON
-            return replace(expected, language=code_of(entry.language), meant=meant)
+            return expected._replace(language=code_of(entry.language), meant=meant)
         return expected
 
     def _at_its_end(self, entry: Entry) -> Decision:

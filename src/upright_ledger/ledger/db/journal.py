@@ -134,8 +134,7 @@ def last_step(connection: Connection) -> int:
     return connection.value("SELECT MAX(id) FROM steps") or 0
 
 
-@dataclass(frozen=True, slots=True)
-class PastStep:
+class PastStep(NamedTuple):
     """A step of the journal. time: in UTC. undoes: the step that it takes back; undone_by: the one
     that took it back.
     """

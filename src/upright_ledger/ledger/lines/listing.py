@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from fnmatch import fnmatchcase
-from typing import Any
+from typing import Any, NamedTuple
 
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.ledger.db.connection import Connection, batches, in_numbers, numbered
@@ -67,8 +67,7 @@ def count_fitting(connection: Connection, filters: Filters) -> int:
     return int(connection.value(counted, **values))
 
 
-@dataclass(frozen=True, slots=True)
-class GroupTotal:
+class GroupTotal(NamedTuple):
     """What the entries of one group amount to. site: empty where groups span sites."""
 
     name: str

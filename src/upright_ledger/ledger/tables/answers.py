@@ -5,8 +5,7 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Claim, Decision
 from upright_ledger.core.inventory.entry import Entry
@@ -29,8 +28,7 @@ BY = (
 """What gives answers."""
 
 
-@dataclass(frozen=True, slots=True)
-class Found:
+class Found(NamedTuple):
     """How an answer was found, where it is a proposal: its confidence (0 to 1), its reasons, and
     the destination that came next.
     """
@@ -51,8 +49,7 @@ def found_as(proposals: Sequence[StoredProposal], destination: str) -> Found:
     return Found(chosen.confidence, "; ".join(chosen.reasons), others[0] if others else "")
 
 
-@dataclass(frozen=True, slots=True)
-class Posting:
+class Posting(NamedTuple):
     """An answer to be posted for an entry. old: the address as it was given with the answer. found:
     how it was found; where that is not said, as the proposals for its entry tell.
     """

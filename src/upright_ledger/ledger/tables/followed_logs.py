@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, fields
 from typing import Any, NamedTuple
 
 from upright_ledger.ledger.clock import now
@@ -85,8 +84,7 @@ def enqueue(
     connection.load("outbox", names, [(channel, *told) for channel in channels])
 
 
-@dataclass(frozen=True, slots=True)
-class Message:
+class Message(NamedTuple):
     """A message that goes out by one channel. message: its identity; created, sent: times in UTC,
     sent empty until it has gone out.
     """
@@ -101,7 +99,7 @@ class Message:
     sent: str
 
 
-_MESSAGE = tuple(f.name for f in fields(Message))
+_MESSAGE = Message._fields
 
 
 def waiting_messages(connection: Connection) -> list[Message]:

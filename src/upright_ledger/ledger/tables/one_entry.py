@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from upright_ledger.core.inventory.evidence import Asker, per_30_days
 from upright_ledger.core.inventory.packed import unpack_referrers
@@ -13,8 +13,7 @@ from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.tables.sources import days_of_exports
 
 
-@dataclass(frozen=True, slots=True)
-class EvidenceRow:
+class EvidenceRow(NamedTuple):
     """One figure of one source about an entry. per_30_days: for units that grow with time, else the
     amount itself.
     """
@@ -69,8 +68,7 @@ def referrers_of(connection: Connection, entry: int) -> list[tuple[str, float]]:
     return sorted(found.items(), key=lambda item: (-item[1], item[0]))
 
 
-@dataclass(frozen=True, slots=True)
-class AsideUrl:
+class AsideUrl(NamedTuple):
     """An address that was set aside: its class, and the requests by people and by bots (or
     mentions) there are.
     """

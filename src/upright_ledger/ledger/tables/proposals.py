@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from upright_ledger.ledger.db.connection import Connection, batches, in_numbers
 from upright_ledger.ledger.db.shapes import unpacked
@@ -14,8 +14,7 @@ KEPT_VERSIONS = 2
 _COLUMNS = ("entry", "rank", "destination", "confidence", "reasons")
 
 
-@dataclass(frozen=True, slots=True)
-class StoredProposal:
+class StoredProposal(NamedTuple):
     """One possible destination of an entry. confidence: 1 for the same address, 0 for a fallback,
     between for a guess.
     """

@@ -21,10 +21,11 @@ def prune(connection: Connection, retention: Retention) -> dict[str, int]:
     gone = {"referrers": 0, "lines": 0}
     today = _reference_day(connection)
     if retention.referrers and today is not None:
-        change = (
-            "DELETE FROM referrers WHERE source IN (SELECT id FROM sources "
-            "WHERE kind = 'access-log' AND COALESCE(NULLIF(period_end, ''), SUBSTR(time, 1, 10)) < :day)"
+        old = (
+            "SELECT id FROM sources WHERE kind = 'access-log' "
+            "AND COALESCE(NULLIF(period_end, ''), SUBSTR(time, 1, 10)) < :day"
         )
+        change = f"DELETE FROM referrers WHERE source IN ({old})"
         gone["referrers"] = connection.run(change, day=_before(today, retention.referrers)).rowcount
     if retention.lines and today is not None:
         change = "UPDATE log_lines SET digests = :none WHERE day < :day AND LENGTH(digests) > 0"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
-from typing import Any
+from typing import Any, NamedTuple
 
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db.connection import Connection
@@ -37,8 +37,7 @@ class SourceFacts:
     asked: Mapping[str, Any] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True)
-class Source:
+class Source(NamedTuple):
     """A source as it is stored. step: that added it. time: when it was read; period_start,
     period_end: the days it covers. The counts are lines; mapping: meaning → header; mended, aside,
     asked: see `SourceFacts`.

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, fields
-from operator import attrgetter
-from typing import Any
+from typing import Any, NamedTuple
 
 from upright_ledger.core.word import Word
 from upright_ledger.ledger.db.connection import Connection, in_numbers, numbered, quoted
@@ -24,8 +22,7 @@ sources that say so.
 """
 
 
-@dataclass(frozen=True, slots=True)
-class Destination:
+class Destination(NamedTuple):
     """A page of the new site. status 0: not said. page: its page key."""
 
     page: str
@@ -43,7 +40,7 @@ class Destination:
     item: str = ""
 
 
-_COLUMNS = tuple(f.name for f in fields(Destination))
+_COLUMNS = Destination._fields
 _LISTED = ", ".join(f"d.{quoted([name])}" for name in _COLUMNS)
 _STATE = _COLUMNS.index("state")
 
@@ -51,8 +48,7 @@ _STATE = _COLUMNS.index("state")
 def add_destinations(connection: Connection, source: int, pages: Iterable[Destination]) -> None:
     """Store the pages one source names; of two with the same page key the last counts."""
     unique = {p.page: p for p in pages}
-    values = attrgetter(*_COLUMNS)
-    rows = ((source, *values(page)) for page in unique.values())
+    rows = ((source, *page) for page in unique.values())
     connection.load("destinations", ("source", *_COLUMNS), rows)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, fields
+from typing import NamedTuple
 
 from upright_ledger.core.inventory.answer import AnsweredBy
 from upright_ledger.core.url.query import QueryPolicy
@@ -11,8 +11,7 @@ from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.db.rows import next_id
 
 
-@dataclass(frozen=True, slots=True)
-class StoredTemplate:
+class StoredTemplate(NamedTuple):
     """One template answer. status 0: its addresses are left alone. where: the file and row it came
     from, or empty.
     """
@@ -31,7 +30,7 @@ def load_templates(connection: Connection) -> list[StoredTemplate]:
     return [StoredTemplate(*row) for row in connection.rows(f"{_TEMPLATES} ORDER BY site, source")]
 
 
-_TEMPLATES = f"SELECT {quoted(f.name for f in fields(StoredTemplate))} FROM templates"
+_TEMPLATES = f"SELECT {quoted(StoredTemplate._fields)} FROM templates"
 _OF_SOURCE = "WHERE site = :site AND source = :source"
 
 
@@ -51,5 +50,5 @@ def post_template(step: Step, template: StoredTemplate) -> StoredTemplate | None
     before = connection.rows(f"{_TEMPLATES} {_OF_SOURCE}", **named)
     number = connection.value(f"SELECT id FROM templates {_OF_SOURCE}", **named)
     number = number or next_id(connection, "templates")
-    step.put("templates", {"id": number, **asdict(template)})
+    step.put("templates", {"id": number, **template._asdict()})
     return StoredTemplate(*before[0]) if before else None

@@ -22,7 +22,8 @@ from upright_ledger.app.collect.surveys.survey_export import (
 from upright_ledger.app.collect.surveys.survey_request import NEW, OLD, SurveyRequest, with_settings
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.http import ASKING_OPTIONS, manner_of, say_who_gets_the_login
-from upright_ledger.cli.options.shared import FILE, bundle, force_option, json_option
+from upright_ledger.cli.options.output_files import FILE, force_option
+from upright_ledger.cli.options.shared import bundle, json_option
 from upright_ledger.cli.screens.renamed import show_renamed
 from upright_ledger.cli.screens.survey import show_mended, show_rows, show_survey
 from upright_ledger.cli.terminal import output

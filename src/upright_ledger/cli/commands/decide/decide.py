@@ -82,7 +82,7 @@ def command(
     family: str,
     query: str,
     reason: str,
-    reading: ReadOptions,
+    reading: ReadOptions | None,
     as_json: bool,
 ) -> None:
     """Answer one entry, or many at once, as one undoable step.
@@ -130,7 +130,9 @@ def command(
         from upright_ledger.app.decide.decide_list import decide_from, decide_listed
 
         if chosen:
-            result = decide_listed(ledger, sheet, answer, reading.encoding, reason)
+            result = decide_listed(
+                ledger, sheet, answer, reading.encoding if reading else "", reason
+            )
         else:
             result = decide_from(ledger, sheet, reading, reason)
         name = sheet.name

@@ -9,7 +9,8 @@ import click
 
 from upright_ledger.app.decide import entries as task
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.options.shared import FILE, choice_of, force_option, json_option
+from upright_ledger.cli.options.output_files import FILE, force_option
+from upright_ledger.cli.options.shared import choice_of, json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.core.inventory.units import PER_PERIOD
@@ -207,7 +208,7 @@ def _details(found: task.Details, *, as_json: bool) -> None:
             | {
                 "spellings": found.spellings,
                 "titles": list(found.line.entry.titles),
-                "evidence": [{k: getattr(s, k) for k in s.__slots__} for s in found.evidence],
+                "evidence": [row._asdict() for row in found.evidence],
                 "referrers": [{"address": a, "amount": n} for a, n in found.referrers],
             }
         )

@@ -10,7 +10,8 @@ import click
 from upright_ledger.app.decide.review_queue import Queue
 from upright_ledger.app.decide.review_sheet import Reviewed, ReviewedAnswer, read_sheet, write_sheet
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.options.shared import FILE, choice_of, force_option, json_option
+from upright_ledger.cli.options.output_files import FILE, force_option
+from upright_ledger.cli.options.shared import choice_of, json_option
 from upright_ledger.cli.screens.review import Screen
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS

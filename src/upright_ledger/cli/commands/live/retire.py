@@ -9,7 +9,8 @@ import click
 from upright_ledger.app.live.retire import Retiring, retire
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.options.shared import FILE, force_option, json_option
+from upright_ledger.cli.options.output_files import FILE, force_option
+from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.formats.tables.export import CSV, write_table
 from upright_ledger.formats.tables.workbooks import Sheet

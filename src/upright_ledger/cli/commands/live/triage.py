@@ -19,8 +19,9 @@ from upright_ledger.app.prove.replay_request import RunRequest
 from upright_ledger.app.prove.tracing import start_tracing
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.http import LOGIN, POLITE_RATE, read_place
+from upright_ledger.cli.options.output_files import FILE, force_option
 from upright_ledger.cli.options.reading import reading_options
-from upright_ledger.cli.options.shared import FILE, force_option, json_option
+from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.screens.triage import show_next_step, show_triage
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.monitoring.changes import NewsKind, body_of

@@ -62,7 +62,7 @@ def command(
     stock: Path | None,
     fixing: bool,
     all_rows: bool,
-    reading: ReadOptions,
+    reading: ReadOptions | None,
     as_json: bool,
 ) -> None:
     """Find faults in the answers, without any server; with a sheet of pairs, without any ledger.

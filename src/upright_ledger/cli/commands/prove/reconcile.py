@@ -10,7 +10,8 @@ from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.compare_runs import OutcomeChange, Reconciled, reconcile
 from upright_ledger.app.prove.results import Results
 from upright_ledger.cli.opening import open_ledger
-from upright_ledger.cli.options.shared import FILE, choice_of, force_option, json_option
+from upright_ledger.cli.options.output_files import FILE, force_option
+from upright_ledger.cli.options.shared import choice_of, json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.tracing.comparison import Compared
 from upright_ledger.core.tracing.verdicts import ORDER

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
+from typing import NamedTuple
 
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.journal import last_step
 
 
-@dataclass(frozen=True, slots=True)
-class Build:
+class Build(NamedTuple):
     """A build as it is stored. rules, held_back: how many; step: the newest one when it was made;
     handed_over, live_from: times in UTC, or empty.
     """
@@ -27,7 +26,7 @@ class Build:
     live_from: str
 
 
-_COLUMNS = tuple(f.name for f in fields(Build))
+_COLUMNS = Build._fields
 _BUILDS = f"SELECT {', '.join(_COLUMNS)} FROM builds"
 
 

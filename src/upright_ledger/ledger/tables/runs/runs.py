@@ -4,12 +4,9 @@ from __future__ import annotations
 
 import json
 import os
-import platform
-import secrets
 from collections.abc import Mapping
-from dataclasses import dataclass, fields
 from datetime import UTC, datetime, timedelta
-from typing import Any
+from typing import Any, NamedTuple
 
 from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.errors import RefusedError
@@ -19,8 +16,7 @@ from upright_ledger.ledger.db.shapes import unpacked
 from upright_ledger.processes import lives
 
 
-@dataclass(frozen=True, slots=True)
-class Run:
+class Run(NamedTuple):
     """A run as it is stored. started, finished: times in UTC, empty while it is not over. digest:
     of the rules; at: the place; counts: verdict or outcome → URLs. owner: who is at it (machine,
     process, and a number drawn for this run), and until when it is theirs; asked: a digest of what
@@ -40,7 +36,7 @@ class Run:
     asked: str
 
 
-_COLUMNS = tuple(f.name for f in fields(Run))
+_COLUMNS = Run._fields
 _RUNS = f"SELECT {quoted(_COLUMNS)} FROM runs"
 
 
@@ -64,7 +60,13 @@ HELD_SECONDS = 120
 
 def new_owner() -> str:
     """A name for who is at a run: this machine, this process, and a number of its own."""
-    return f"{platform.node()} {os.getpid()} {secrets.token_hex(4)}"
+    return f"{_machine()} {os.getpid()} {os.urandom(4).hex()}"
+
+
+def _machine() -> str:
+    import platform
+
+    return platform.node()
 
 
 def begin_run(
@@ -120,7 +122,7 @@ def _place_of(owner: str) -> tuple[str, str]:
 def _is_dead(owner: str) -> bool:
     """Whether a process of this machine is gone."""
     machine, process = _place_of(owner)
-    return machine == platform.node() and process.isdigit() and not lives(int(process))
+    return machine == _machine() and process.isdigit() and not lives(int(process))
 
 
 def finish_run(connection: Connection, run: int, counts: dict[str, int]) -> None:
