@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from upright_ledger.core.checks.compiled_rules import CompiledRules
 from upright_ledger.core.checks.context import CheckContext
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Claim, Decision, usual
