@@ -101,7 +101,7 @@ def test_a_writer_that_forgets_a_part_of_the_meaning_is_noticed(name: str) -> No
         replace(rules, forms=rules.forms[1:]),
         replace(rules, cache_control=""),
         replace(rules, rules=tuple(r for r in rules.rules if r.status)),
-        replace(rules, rules=tuple(replace(r, query="drop") for r in rules.rules)),
+        replace(rules, rules=tuple(r._replace(query="drop") for r in rules.rules)),
         replace(rules, site_of=dict(list(rules.site_of.items())[1:])),
         replace(rules, forms=tuple(replace(f, slash="") for f in rules.forms)),
     ):

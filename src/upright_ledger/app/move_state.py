@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -18,11 +18,16 @@ from upright_ledger.core.tracing.verdicts import is_language_home
 from upright_ledger.core.url.address import Address, address_of, parse_address
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.ledger.db.journal import last_step
-from upright_ledger.ledger.lines.given_answers import rule_answers, stock_page
+from upright_ledger.ledger.lines.answered import answered
+from upright_ledger.ledger.lines.given_answers import rule_answers
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import load_claims
 from upright_ledger.ledger.tables.entries import load_entries, seen_queries, sessions_in_paths
-from upright_ledger.ledger.tables.stock import Destination, StockState, load_stock
+from upright_ledger.ledger.tables.stock import Destination, StockState, load_pages, load_stock
+
+_SLASHES_OF_HOMES = 4
+_MANY = 20_000
+"""Entries from which on all are loaded, rather than these by their numbers."""
 
 
 @dataclass
@@ -101,12 +106,14 @@ class MoveState:
     @cached_property
     def pages(self) -> dict[str, StockPage]:
         """Page key → what rules need to know of a page."""
-        return {page: stock_page(d) for page, d in self.stock.items()}
+        with self.ledger.reading() as connection:
+            return load_pages(connection)
 
     @cached_property
     def homes(self) -> frozenset[str]:
         """Page keys of the new site's front pages, those of its languages among them."""
-        languages = {p for p, d in self.stock.items() if is_language_home(address_of(d.url).path)}
+        near_the_top = (page for page in self.pages if page.count("/") <= _SLASHES_OF_HOMES)
+        languages = {page for page in near_the_top if is_language_home(address_of(page).path)}
         return frozenset({f"{origin}/" for origin in self.sites.new} | languages)
 
     @cached_property
@@ -119,16 +126,29 @@ class MoveState:
     def compiled(self) -> CompiledRules:
         """The rules that the answers amount to, with their faults and proofs."""
         with self.ledger.reading() as connection:
+            self.step = last_step(connection)
             claims = load_claims(connection)
+            told, others = answered(connection, claims.keys())
         return CompiledRules(
             self.around,
             self.given,
-            self.entries,
+            self._entries_of(others),
             claims,
-            self.protected_urls,
+            lambda: self.protected_urls,
             self._seen_queries,
             self._session_paths,
+            told,
+            self._entries_of,
         )
+
+    def _entries_of(self, numbers: Sequence[int]) -> list[Entry]:
+        """Entries by their numbers, by site and key."""
+        if "entries" in vars(self) or len(numbers) > _MANY:
+            wanted = set(numbers)
+            return [e for e in self.entries if e.id in wanted]
+        with self.ledger.reading() as connection:
+            found = load_entries(connection, numbers)
+        return sorted(found, key=lambda e: (e.site, e.key))
 
     def _seen_queries(self) -> Iterator[tuple[tuple[str, str], str]]:
         with self.ledger.reading() as connection:

@@ -12,7 +12,6 @@ from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion
 from upright_ledger.core.rules.exact_rule import ExactRule, Rule
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
-from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.core.url.request_target import decoded_path
 from upright_ledger.servers.interpreters import Interpreter
 
@@ -143,8 +142,7 @@ def _sayable(rule: R, fault: Callable[[Rule], str]) -> R | None:
     """A rule, or that its address passes, whichever a server can say; None where it can say
     neither.
     """
-    passing = replace(rule, status=PASS, destination="", query=QueryPolicy.DROP)
-    return next((said for said in (rule, passing) if not fault(said)), None)
+    return next((said for said in (rule, rule.passing) if not fault(said)), None)
 
 
 def without_paths(
@@ -156,7 +154,7 @@ def without_paths(
     holes = [(rule.site, path) for rule in rules.rules for path in rule.paths if odd(path)]
     kept = (
         tuple(
-            replace(rule, paths=tuple(p for p in rule.paths if not odd(p))) for rule in rules.rules
+            rule._replace(paths=tuple(p for p in rule.paths if not odd(p))) for rule in rules.rules
         )
         if holes
         else rules.rules

@@ -61,9 +61,10 @@ def compiled(
         RuleAnswers(SITES, FOLD, made, blocks),
         entries,
         claims or {},
-        protected,
+        lambda: protected,
         lambda: queries,
         lambda: sessions,
+        entries_of=lambda numbers: [e for e in entries if e.id in numbers],
     )
 
 

@@ -104,7 +104,7 @@ def check_ledger(move: MoveState, mends: Sequence[Mend] = ()) -> Checked:
     move.ledger.note(lambda connection: keep(connection, *found.as_kept()))
     shown = (move.sites.old[0].origins[0], move.sites.new[0])
     return Checked(
-        len(move.compiled.plans) + len(move.given.all_templates),
+        len(move.compiled),
         move.compiled.findings,
         shown,
         proof=move.compiled.proof,

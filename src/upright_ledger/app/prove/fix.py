@@ -50,15 +50,12 @@ def fix(ledger: Ledger) -> list[Mend]:
     for finding in move.compiled.findings:
         found.setdefault(finding.legacy_url, set()).add(finding.kind)
     mends = []
-    for plan in move.compiled.plans:
-        kinds = found.get(plan.legacy_url, set())
-        entry = move.by_key.get(plan.key)
-        if (
-            entry is None
-            or entry.by == AnsweredBy.TEMPLATE
-            or not kinds & MENDABLE
-            or kinds & {FindingKind.LOOP, FindingKind.CONFLICT}
-        ):
+    for legacy_url, key in move.compiled.answers:
+        kinds = found.get(legacy_url, set())
+        if not kinds & MENDABLE or kinds & {FindingKind.LOOP, FindingKind.CONFLICT}:
+            continue
+        entry = move.by_key.get(key)
+        if entry is None or entry.by == AnsweredBy.TEMPLATE:
             continue
         after = usual(AnswerKind.KEEP) if FindingKind.SELF in kinds else _mended(entry.answer, move)
         if after != entry.answer:

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from itertools import chain
 
 from upright_ledger.core.checks.context import CheckContext
 from upright_ledger.core.checks.query_checks import check_campaigns, check_choices
 from upright_ledger.core.checks.rule_checks import check, check_crowds
+from upright_ledger.core.checks.short_way import ShortWay, Told
 from upright_ledger.core.checks.template_checks import (
     check_imported,
     check_sessions,
@@ -35,59 +37,92 @@ from upright_ledger.core.url.redaction import has_masked_segment
 
 @dataclass
 class CompiledRules:
-    """The rules that answers amount to. entries: with the answers of rules where nobody decided.
+    """The rules that answers amount to. entries: those that are answered, or kept, with the answers
+    of rules where nobody decided; but for those whose answer may be plain (`told`).
 
-    claims: number of an entry → answers that contest its own. protected_urls: addresses that no
-    template may take. seen_queries: (site, key) and a query with which it was seen; session_paths:
-    number of an entry, and a spelling with a visit's identifier in its path; both are asked for
-    when faults are looked for.
+    claims: number of an entry → answers that contest its own. entries_of: the entries of some
+    numbers, answered or kept. What is asked for only where it plays a part: protected_urls,
+    addresses that no template may take; seen_queries, (site, key) and a query with which it was
+    seen; session_paths, number of an entry, and a spelling with a visit's identifier in its path.
     """
 
     around: CheckContext
     given: RuleAnswers
     entries: Sequence[Entry]
     claims: Mapping[int, Sequence[Claim]]
-    protected_urls: Sequence[Address]
+    protected_urls: Callable[[], Sequence[Address]]
     seen_queries: Callable[[], Iterable[tuple[tuple[str, str], str]]]
     session_paths: Callable[[], Iterable[tuple[int, str]]]
+    told: Sequence[Told] = ()
+    entries_of: Callable[[Sequence[int]], Sequence[Entry]] = lambda _: ()
 
     @cached_property
+    def _parted(self) -> tuple[list[Plan], ShortWay]:
+        """The answers that take the careful way, and those that take the short one."""
+        short = ShortWay(self.around, self.told)
+        careful = {(e.site, e.key): self._plans_of(e) for e in self.entries}
+
+        def plans_of(numbers: Sequence[int]) -> list[Plan]:
+            more = {(e.site, e.key): self._plans_of(e) for e in self.entries_of(numbers)}
+            careful.update(more)
+            return list(chain.from_iterable(more.values()))
+
+        short.part([*chain.from_iterable(careful.values()), *plans_of(short.doubtful)], plans_of)
+        return list(chain.from_iterable(careful[key] for key in sorted(careful))), short
+
+    @property
     def plans(self) -> list[Plan]:
-        """Every answer that asks for a rule, contested ones included."""
-        around, plans = self.around, []
-        for e in self.entries:
-            if e.answer.kind == AnswerKind.KEEP and len(e.variants) > 1:
-                kept = plan_of_kept(e, around.sites, around.policy, around.stock)
-                plans += [kept] if kept is not None else []
-            if e.answer.has_rule and e.by != AnsweredBy.TEMPLATE:
-                plans.append(
-                    make_plan(
-                        parse_address(e.old or e.legacy_url),
-                        e.site,
-                        around.policy,
-                        e.answer.status,
-                        e.answer.destination,
-                        variants=e.variants,
-                        host_given=e.host_given,
-                        meant=e.by == AnsweredBy.PERSON,
-                        where=e.where,
-                        query=e.query,
-                        imported=e.by == AnsweredBy.RULE,
-                    )
-                )
-            plans += [
+        """Every answer that asks for a rule, contested ones included, but for plain ones, in which
+        there is nothing to find.
+        """
+        return self._parted[0]
+
+    @property
+    def answers(self) -> Iterator[tuple[str, tuple[str, str]]]:
+        """Of every answer that asks for a rule: how its address is named, and its site and key."""
+        plans, short = self._parted
+        yield from ((plan.legacy_url, plan.key) for plan in plans)
+        yield from ((rule.legacy_url, (rule.site, rule.key)) for rule in short.rules)
+
+    def __len__(self) -> int:
+        plans, short = self._parted
+        return len(plans) + len(short) + len(self.given.all_templates)
+
+    def _plans_of(self, e: Entry) -> list[Plan]:
+        """Plans of an entry: its answer, and what contests it."""
+        around, plans = self.around, list[Plan]()
+        if e.answer.kind == AnswerKind.KEEP and len(e.variants) > 1:
+            kept = plan_of_kept(e, around.sites, around.policy, around.stock)
+            plans += [kept] if kept is not None else []
+        if e.answer.has_rule and e.by != AnsweredBy.TEMPLATE:
+            plans.append(
                 make_plan(
-                    parse_address(c.old or e.legacy_url),
+                    parse_address(e.old or e.legacy_url),
                     e.site,
                     around.policy,
-                    c.status,
-                    c.destination,
+                    e.answer.status,
+                    e.answer.destination,
                     variants=e.variants,
-                    host_given=c.host_given,
-                    where=c.where,
+                    host_given=e.host_given,
+                    meant=e.by == AnsweredBy.PERSON,
+                    where=e.where,
+                    query=e.query,
+                    imported=e.by == AnsweredBy.RULE,
                 )
-                for c in self.claims.get(e.id, ())
-            ]
+            )
+        plans += [
+            make_plan(
+                parse_address(c.old or e.legacy_url),
+                e.site,
+                around.policy,
+                c.status,
+                c.destination,
+                variants=e.variants,
+                host_given=c.host_given,
+                where=c.where,
+            )
+            for c in self.claims.get(e.id, ())
+        ]
         return plans
 
     @cached_property
@@ -152,8 +187,9 @@ class CompiledRules:
             self.around.sites,
             self.around.policy,
             [*self.given.all_templates, *more],
-            self.protected_urls if self.given.templates or more else (),
+            self.protected_urls() if self.given.templates or more else (),
             forms=self.around.forms,
+            plain=self._parted[1].rules,
         )
 
     @cached_property
@@ -198,10 +234,13 @@ class CompiledRules:
         """Spellings with the identifier of a visit, or a secret, in their path that no rule
         answers, and the address of the entry.
         """
+        spelled = list(self.session_paths())
         by_id = {
-            e.id: e for e in self.entries if e.answer.has_rule or e.answer.kind == AnswerKind.KEEP
+            e.id: e
+            for e in self.entries_of(sorted({number for number, _ in spelled}))
+            if e.answer.has_rule or e.answer.kind == AnswerKind.KEEP
         }
-        for number, spelling in self.session_paths():
+        for number, spelling in spelled:
             entry, address = by_id.get(number), address_of(spelling)
             if entry is None:
                 continue

@@ -28,7 +28,7 @@ def check_destination(plan: Plan, goal: Address, around: CheckContext, slash: st
     page = around.stock.get(key) or around.stock.get(
         page_key(Address(goal.scheme, goal.host, goal.port, goal.path, ""))
     )
-    wrong = _against_policy(goal, slash)
+    wrong = against_policy(goal.path, slash)
     twin = around.stock.get(slash_twin(key)) if page is None and around.stock else None
     if wrong or (twin is not None and twin.status < 300):
         cause = wrong or (
@@ -98,13 +98,13 @@ def _other_scheme(key: str) -> str:
     return f"http{key[5:]}" if key.startswith("https") else f"https{key[4:]}"
 
 
-def _against_policy(goal: Address, slash: str) -> str:
-    """What is wrong with a destination's slash under a policy, or an empty string."""
-    if slash not in {"always", "never"} or goal.path == "/" or names_file(goal.path):
+def against_policy(path: str, slash: str) -> str:
+    """What is wrong with the slash of a destination's path under a policy, or an empty string."""
+    if slash not in {"always", "never"} or path == "/" or names_file(path):
         return ""
-    if slash == "always" and not goal.path.endswith("/"):
+    if slash == "always" and not path.endswith("/"):
         return "one missing slash"
-    if slash == "never" and goal.path.endswith("/"):
+    if slash == "never" and path.endswith("/"):
         return "one slash too many"
     return ""
 

@@ -72,13 +72,15 @@ def compile_rules(
     standing: Iterable[Address] = (),
     protected: Sequence[str] = PROTECTED,
     forms: Sequence[CanonicalForm] = (),
+    plain: Iterable[ExactRule] = (),
 ) -> tuple[RuleSet, list[ExcludedRule]]:
     """The rule set of all sound plans in a fixed order, and what was held back.
 
     findings: what `checks.check` found in these plans. Loops, conflicts and the like keep an answer
     out; other faults are built as they were decided. standing: addresses that no template may take:
     entries that are kept or ignored, and live pages. protected: paths and templates of the same
-    sort, on all sites. forms: what sites settle for all their addresses.
+    sort, on all sites. forms: what sites settle for all their addresses. plain: rules of other
+    addresses, in which there is nothing to look at.
     """
     rules: list[ExactRule] = []
     held: list[ExcludedRule] = []
@@ -109,8 +111,12 @@ def compile_rules(
                     plan.query,
                 ),
             )
+    rules += plain
+    rules.sort(key=lambda r: (r.site, r.key))
     significant = {
-        r.path: names for r in rules if (names := policy.significant_at(r.path)) is not None
+        r.path: names
+        for r in (rules if policy.significant else ())
+        if (names := policy.significant_at(r.path)) is not None
     }
     significant |= policy.significant_by_path
     sound = []

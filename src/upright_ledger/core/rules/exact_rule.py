@@ -4,19 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from itertools import product
+from typing import NamedTuple
 
 from upright_ledger.core.inventory.normalisation import entry_key
 from upright_ledger.core.rules.canonical_form import CanonicalForm
 from upright_ledger.core.rules.imported.rule import ImportedRule
-from upright_ledger.core.rules.templates.template_index import TemplateRule
+from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
 from upright_ledger.core.url.escapes import value_spellings
 from upright_ledger.core.url.query import QueryPolicy
 
 GONE = 410
 
 
-@dataclass(frozen=True, slots=True)
-class ExactRule:
+class ExactRule(NamedTuple):
     """One path of one old site, with zero or more significant parameters, and its answer.
 
     paths: every canonical path it answers (slash, index file and other declared variants), case
@@ -36,6 +36,11 @@ class ExactRule:
     @property
     def key(self) -> str:
         return entry_key(self.path, self.params)
+
+    @property
+    def passing(self) -> ExactRule:
+        """What only keeps others from its address."""
+        return self._replace(status=PASS, destination="", query=QueryPolicy.DROP)
 
 
 Rule = ExactRule | TemplateRule

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from upright_ledger.core.url.address import Address
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.core.url.request_target import canonical_path
 
 
-@dataclass(frozen=True, slots=True)
-class StockPage:
+class StockPage(NamedTuple):
     """What is known of a destination: its status (0: not asked yet), where it redirects to, and
     whether it is still to be published.
     """

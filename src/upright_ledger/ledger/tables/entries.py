@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
+from operator import attrgetter
 from typing import Any
 
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision
@@ -38,10 +39,10 @@ def load_entries(connection: Connection, numbers: Sequence[int] | None = None) -
     """
     found = {}
     if numbers is None:
-        for row in connection.rows(f'{_ENTRIES} ORDER BY e.site, e."key"'):
+        for row in connection.run(_ENTRIES):
             found[row[0]] = _entry(row)
         _add_rest(connection, found, None)
-        return list(found.values())
+        return sorted(found.values(), key=attrgetter("site", "key"))
     for some in batches(numbers, _AT_ONCE):
         for row in connection.rows(f"{_ENTRIES} WHERE x.entry IN {in_numbers(some)}"):
             found[row[0]] = _entry(row)

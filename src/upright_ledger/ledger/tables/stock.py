@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from operator import itemgetter
 from typing import Any, NamedTuple
 
+from upright_ledger.core.rules.target_pages import StockPage
 from upright_ledger.core.word import Word
 from upright_ledger.ledger.db.connection import Connection, in_numbers, numbered, quoted
 
@@ -71,27 +73,38 @@ def load_list(connection: Connection, source: int) -> list[Destination]:
 
 def load_stock(connection: Connection) -> dict[str, Destination]:
     """Page key → destination, later sources filling in and overruling earlier ones."""
-    return _merged(connection)
+    return {page: _destination(row) for page, row in _merged(connection).items()}
+
+
+def load_pages(connection: Connection) -> dict[str, StockPage]:
+    """Page key → what rules need to know of a page."""
+    rows = _merged(connection, "d.page, d.status, d.redirects_to, d.state").values()
+    planned = StockState.PLANNED.value
+    return {page: StockPage(status, to, state == planned) for page, status, to, state in rows}
 
 
 def stocked_as(connection: Connection, page: str) -> Destination | None:
     """The destination with a page key, or None."""
-    return _merged(connection, " AND d.page = :page", page=page).get(page)
+    found = _merged(connection, which=" AND d.page = :page", page=page).get(page)
+    return _destination(found) if found is not None else None
 
 
-def _merged(connection: Connection, which: str = "", **values: Any) -> dict[str, Destination]:
-    """which: a further condition on pages d, with values."""
-    query = (
-        f"SELECT {_LISTED} FROM destinations d JOIN sources s ON s.id = d.source "
-        f"WHERE NOT s.withdrawn{which} ORDER BY d.source, d.page"
-    )
+def _merged(
+    connection: Connection, columns: str = _LISTED, which: str = "", **values: Any
+) -> dict[str, tuple[Any, ...]]:
+    """Page key → columns of pages d, the key first. which: a further condition, with values."""
+    counting = in_numbers(connection.column("SELECT id FROM sources WHERE NOT withdrawn"))
+    query = f"SELECT d.source, {columns} FROM destinations d WHERE d.source IN {counting}{which}"
+    rows = connection.rows(query, **values)
+    if any(row[0] != rows[0][0] for row in rows):
+        rows.sort(key=itemgetter(0))
     merged: dict[str, tuple[Any, ...]] = {}
-    for row in connection.rows(query, **values):
-        known = merged.get(row[0])
-        if known is not None:
-            row = tuple([new or old for new, old in zip(row, known, strict=True)])  # noqa: PLW2901
-        merged[row[0]] = row
-    return {page: _destination(row) for page, row in merged.items()}
+    for _, *told in rows:
+        row = tuple(told)
+        known = merged.setdefault(row[0], row)
+        if known is not row:
+            merged[row[0]] = tuple([new or old for new, old in zip(row, known, strict=True)])
+    return merged
 
 
 def _destination(row: tuple[Any, ...]) -> Destination:
@@ -114,7 +127,7 @@ def planned_pages(connection: Connection) -> list[Destination]:
     if not lists:
         return []
     named = f"SELECT page FROM destinations WHERE source IN {in_numbers(lists)}"
-    found = _merged(connection, f" AND d.page IN ({named})").values()
+    found = map(_destination, _merged(connection, which=f" AND d.page IN ({named})").values())
     return [page for page in found if page.state == StockState.PLANNED]
 
 

@@ -6,10 +6,11 @@ import re
 from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Iterator
+from functools import cached_property
 
 from upright_ledger.core.rules.canonical_form import CanonicalForm, form_of
 from upright_ledger.core.rules.compiler import image_pattern
-from upright_ledger.core.rules.exact_rule import ExactRule
+from upright_ledger.core.rules.exact_rule import ExactRule, PathRules
 from upright_ledger.core.rules.proofs.proof import Proof, Witness, in_their_order
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.path_automata import (
@@ -67,14 +68,8 @@ class _Prover:
 
     def __init__(self, rules: RuleSet) -> None:
         self.rules = rules
-        self.paths: dict[str, list[str]] = defaultdict(list)
-        self.groups = {(site, path): group for site, path, group in rules.paths()}
-        for site, path in self.groups:
-            self.paths[site].append(path)
-        for listed in self.paths.values():
-            listed.sort()
         self.heads: dict[str, list[tuple[TemplateGroup, str]]] = defaultdict(list)
-        for group in rules.template_index:
+        for group in rules.template_index if rules.templates else ():
             if group.rules[0].status != PASS:
                 first = group.source.parts[0]
                 text = first if isinstance(first, str) else ""
@@ -82,6 +77,21 @@ class _Prover:
         self.host_of: dict[str, str] = {}
         for authority, site in sorted(rules.site_of.items(), key=lambda item: (len(item[0]), item)):
             self.host_of.setdefault(site, authority)
+
+    @cached_property
+    def groups(self) -> dict[tuple[str, str], PathRules]:
+        """Site and path → the rules there."""
+        return {(site, path): group for site, path, group in self.rules.paths()}
+
+    @cached_property
+    def paths(self) -> dict[str, list[str]]:
+        """Site → its answered paths, in order."""
+        found: dict[str, list[str]] = defaultdict(list)
+        for site, path in self.groups:
+            found[site].append(path)
+        for listed in found.values():
+            listed.sort()
+        return found
 
     def exact(self, rule: ExactRule, proof: Proof) -> None:
         """An exact rule leads to one address; what it carries on of the query may choose a rule

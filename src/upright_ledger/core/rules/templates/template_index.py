@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from upright_ledger.core.rules.templates.template_syntax import Goal, Source, read_goal
@@ -44,6 +44,11 @@ class TemplateRule:
     @property
     def goal_authority(self) -> str:
         return authority_of(self.destination) if self.destination else ""
+
+    @property
+    def passing(self) -> TemplateRule:
+        """What only keeps others from its addresses."""
+        return replace(self, status=PASS, destination="", query=QueryPolicy.DROP)
 
     def state(self) -> tuple[object, ...]:
         """All that it means."""
