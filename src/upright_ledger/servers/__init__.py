@@ -5,7 +5,7 @@ A dialect is one package behind `Dialect`, and one line of `DIALECTS`.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from importlib import import_module
 
 from upright_ledger.errors import UsageError
@@ -29,15 +29,15 @@ LISTS = {CSV: Profile(CSV), JSON_LINES: Profile(JSON_LINES, JSON_LINES)}
 def load_dialect(
     name: str,
     profiles: Sequence[Profile] = (),
-    worth: Mapping[tuple[str, str], float] | None = None,
+    worth: Callable[[], Mapping[tuple[str, str], float]] = dict,
     home: str = "",
 ) -> Dialect:
     """The dialect of that name, a profile's name included; raises UsageError for an unknown one.
-    worth, home: see `ListDialect`.
+    worth, home: see `ListDialect`; the first is asked for a list alone.
     """
     named = LISTS | {p.name: p for p in profiles}
     if name in named:
-        return ListDialect(named[name], worth or {}, home)
+        return ListDialect(named[name], worth(), home)
     if name not in DIALECTS:
         raise UsageError(
             f"no server is called {name!r}", f"choose one of: {', '.join([*DIALECTS, *named])}"

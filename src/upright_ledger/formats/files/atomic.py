@@ -30,6 +30,8 @@ def safe_cell(value: object) -> object:
     """
     if not isinstance(value, str):
         return value
+    if value.isascii() and value.isprintable() and not value.startswith(_FORMULA_START):
+        return value
     text = _CONTROL.sub(
         " ", value if value.isascii() else value.encode("utf-8", "backslashreplace").decode()
     )

@@ -8,6 +8,7 @@ configuration as it is.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from functools import partial
 from urllib.parse import quote_from_bytes
@@ -110,7 +111,13 @@ def _key(key: Key) -> str:
     """The site and the path's decoded bytes, all but unreserved ones percent-encoded, as `url_enc`
     gives them.
     """
-    return key[0] + quote_from_bytes(decoded_path(key[1]), safe="~")
+    site, path = key
+    if _UNRESERVED.match(path):
+        return site + path.replace("/", "%2F")
+    return site + quote_from_bytes(decoded_path(path), safe="~")
+
+
+_UNRESERVED = re.compile(r"[A-Za-z0-9._~/-]*\Z")
 
 
 def _maps(rules: RuleSet, low: LookupTables) -> dict[str, dict[str, str]]:

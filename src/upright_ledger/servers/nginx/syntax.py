@@ -17,6 +17,8 @@ def quote(text: str) -> str:
     """A text as one nginx word. Variables in it stay variables; raw control bytes other than tab
     are refused.
     """
+    if text.isascii() and text.isprintable() and '"' not in text and "\\" not in text:
+        return f'"{text}"'
     if _CONTROL.search(text):
         msg = f"a control byte cannot be written: {text!r}"
         raise ValueError(msg)

@@ -130,8 +130,7 @@ def build(
     profiles = [
         Profile(name, **structs.asdict(p)) for name, p in move.ledger.settings.profiles.items()
     ]
-    worth = {(e.site, e.key): e.evidence.value for e in move.entries}
-    dialect = load_dialect(server, profiles, worth, move.sites.new[0])
+    dialect = load_dialect(server, profiles, lambda: _worth(move), move.sites.new[0])
     if not move.compiled.rules.answering and move.compiled.held_back:
         raise UsageError(
             f"none of the answers can be built: {move.compiled.held_back[0].legacy_url}: "
@@ -212,6 +211,11 @@ def build(
             len(held),
         )
     return built
+
+
+def _worth(move: MoveState) -> dict[tuple[str, str], float]:
+    """Site and key of each entry → its value."""
+    return {(e.site, e.key): e.evidence.value for e in move.entries}
 
 
 def rule_list(rules: RuleSet) -> bytes:
