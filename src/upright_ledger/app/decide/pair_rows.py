@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from functools import lru_cache
 
 from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, Decision, usual
 from upright_ledger.core.rules.imported.templates import NoTemplateError, template_of_pattern
@@ -82,10 +83,23 @@ def read_answer(status: str, new: str) -> Decision:
 
     An empty status is 301. The words gone, keep, wanted and ignore are statuses, too.
     """
+    kind, code = _meant_by(status)
+    if not code:
+        return usual(kind)
+    if kind == AnswerKind.GONE:
+        return usual(AnswerKind.GONE)
+    if not new:
+        raise NotAnAddressError("the new address is missing")
+    return Decision(kind, code, new)
+
+
+@lru_cache(maxsize=1_000)
+def _meant_by(status: str) -> tuple[AnswerKind, int]:
+    """The answer that a status means, and its code; 0 where no rule follows."""
     word = status.strip().lower()
     word = status_word(word) or word if not word[:1].isdigit() else word
     if word in {AnswerKind.KEEP, AnswerKind.WANTED, AnswerKind.IGNORE}:
-        return usual(AnswerKind(word))
+        return AnswerKind(word), 0
     digits = re.match(r"\d{3}\b", word)
     code = 410 if word == AnswerKind.GONE else int(digits[0]) if digits else 301
     if word and word != AnswerKind.GONE and not digits:
@@ -94,8 +108,4 @@ def read_answer(status: str, new: str) -> Decision:
         raise NotAnAddressError(
             f"{code} is no status of a redirect; use {', '.join(map(str, STATUSES))}"
         )
-    if STATUSES[code] == AnswerKind.GONE:
-        return usual(AnswerKind.GONE)
-    if not new:
-        raise NotAnAddressError("the new address is missing")
-    return Decision(STATUSES[code], code, new)
+    return STATUSES[code], code

@@ -11,6 +11,7 @@ from upright_ledger.core.url.request_target import canonical_path, toggle_slash
 # escapes.
 _ENCODE = {c: f"%{ord(c):02X}" for c in "\"'\\`{}$;<>|^[] "}
 _ENCODE_TABLE = str.maketrans(_ENCODE)
+_UNRESERVED = re.compile(r"https?://[A-Za-z0-9.-]+(?::[0-9]+)?/[A-Za-z0-9\-._~/]*")
 _SAFE = re.compile(r"https?://[A-Za-z0-9.-]+(?::[0-9]+)?/[A-Za-z0-9\-._~!&()*+,=:@/%?#]*")
 
 
@@ -21,6 +22,8 @@ def read_destination(text: str, base: str) -> Address:
     Raises NotAnAddressError, also where an escape would put a control byte into the header.
     """
     address = parse_address(text, base)
+    if _UNRESERVED.fullmatch(address.text):
+        return address
     safe = Address(
         address.scheme,
         address.host,

@@ -12,6 +12,7 @@ from upright_ledger.core.url.repair import mend
 _RELATIVE = ("/", "?")
 _SCHEME = re.compile(r"[a-zA-Z][a-zA-Z0-9+.-]*:(?!\d)")
 _FILE = re.compile(r"\w\.\w{1,5}(?:[?#]|\Z)")
+_WHOLE = re.compile(r"https?://\S+\Z")
 _SECOND = re.compile(r"\s\S*://")
 
 
@@ -40,6 +41,8 @@ def as_written(text: str, origins: Mapping[str, str], *, words: bool = True) -> 
     that leaves out the slash everywhere; "later" is none beside "/visit".
     """
     text = text.strip()
+    if _WHOLE.match(text):
+        return Written(text)
     said = repr(text if len(text) <= _SHOWN else f"{text[:_SHOWN]}…")
     if text.startswith("="):
         raise NotAnAddressError(f"{said} is a formula; save the sheet with its values")

@@ -302,11 +302,14 @@ def status_word(text: str) -> str:
 def _cell(cells: Sequence[str], at: int | None) -> str:
     if at is None or at >= len(cells):
         return ""
-    text = linked_address(cells[at].strip())
+    text = cells[at].strip()
+    first = text[:1]
+    if first == "=":
+        text = linked_address(text)
     if text.lower() in NO_ADDRESS:
         return ""
     # Our own sheets put an apostrophe before what a spreadsheet would take for a formula.
-    return text[1:] if re.match(r"^'[=+\-@]", text) else text
+    return text[1:] if first == "'" and re.match(r"^'[=+\-@]", text) else text
 
 
 _PATTERN_SIGNS = re.compile(

@@ -29,7 +29,9 @@ class Step:
     sources: set[int] = field(default_factory=set)
     """Those that began or ceased to count, or may have."""
     entries: set[int] = field(default_factory=set)
-    """Those that were answered otherwise, or have other spellings."""
+    """Those that have other spellings."""
+    answered: set[int] = field(default_factory=set)
+    """Those that were answered otherwise."""
     ruled: bool = False
     """Whether a template came, changed or went."""
     refolded: bool = False
@@ -49,7 +51,7 @@ class Step:
     @property
     def changed_lines(self) -> bool:
         """Whether lines of entries may have to be worked out anew."""
-        return bool(self.entries or self.sources or self.ruled or self.refolded)
+        return bool(self.entries or self.answered or self.sources or self.ruled or self.refolded)
 
     def put(self, table_name: str, row: Mapping[str, Any]) -> None:
         """Insert or replace one row, keeping what was there before."""
@@ -97,7 +99,7 @@ class Step:
         if table_name == "sources":
             self.sources |= {row["id"] for row in rows}
         elif table_name == "answers":
-            self.entries |= {row["entry"] for row in rows}
+            self.answered |= {row["entry"] for row in rows}
         self.ruled |= table_name == "templates"
         self.refolded |= table_name == "policies"
 

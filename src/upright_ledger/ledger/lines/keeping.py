@@ -16,6 +16,13 @@ from upright_ledger.ledger.db.connection import Connection, in_numbers
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.lines.families import families_of, follow_families
 from upright_ledger.ledger.lines.giving import give
+from upright_ledger.ledger.lines.lightly import (
+    TABLES,
+    follow_answers,
+    follow_names,
+    hold_answered,
+    hold_named,
+)
 from upright_ledger.ledger.lines.state import are_of, days_of_lines, keep_state
 from upright_ledger.ledger.lines.totals import keep_pages, keep_totals, kept_totals, totals
 from upright_ledger.ledger.lines.working_out import work_out
@@ -26,7 +33,9 @@ _MOST_AT_ONCE = 0.3
 """The share of all entries from which on all lines are worked out anew."""
 
 _TEMPORARY = {
+    **TABLES,
     "touched": "entry INTEGER PRIMARY KEY",
+    "changed": "entry INTEGER PRIMARY KEY",
     "families": "entry INTEGER PRIMARY KEY, family TEXT",
     "given": "entry INTEGER PRIMARY KEY, kind TEXT, status INTEGER, destination TEXT, "
     '"by" TEXT, "where" TEXT, "query" TEXT',
@@ -48,46 +57,61 @@ def follow(step: Step, settings: Settings) -> None:
         restate(step.connection, settings)
     elif step.changed_lines:
         _follow(step, settings)
-    step.entries, step.sources, step.ruled, step.refolded = set(), set(), False, False
+    step.entries, step.answered, step.sources = set(), set(), set()
+    step.ruled = step.refolded = False
 
 
 def _follow(step: Step, settings: Settings) -> None:
     connection = step.connection
     _clear(connection)
     connection.load("touched", ("entry",), ((e,) for e in sorted(step.entries)))
-    if step.sources:
-        connection.run(_BY_SOURCES.format(sources=in_numbers(step.sources)))
-    touched = connection.value("SELECT COUNT(*) FROM touched")
+    light, heavy = hold_named(connection, step.sources)
+    if heavy:
+        connection.run(_BY_SOURCES.format(sources=in_numbers(heavy)))
+    hold_answered(connection, step.answered)
+    connection.run("DELETE FROM named WHERE entry IN (SELECT entry FROM touched)")
     whole = connection.value("SELECT MAX(id) FROM entries") or 0
+    touched = connection.value("SELECT COUNT(*) FROM touched")
     if touched > 1000 and touched > _MOST_AT_ONCE * whole:
         restate(connection, settings, families_of(connection))
         return
-    days = _log_days(connection) if step.sources else days_of_lines(connection)
-    stocked = _hold_any(connection, "destinations", step.sources)
+    days = _log_days(connection) if heavy else days_of_lines(connection)
+    stocked = _hold_any(connection, "destinations", heavy)
     if stocked:
         keep_pages(connection)
-    everything_open = step.ruled or stocked or _hold_any(connection, "imported", step.sources)
-    before = totals(connection, "touched")
+    everything_open = step.ruled or stocked or _hold_any(connection, "imported", heavy)
+    changed = _hold_changed(connection)
+    everything_changed = changed > _MOST_AT_ONCE * whole
+    before = None if everything_changed else totals(connection, "changed")
     families = families_of(connection, "touched")
     connection.run("DELETE FROM entry_lines WHERE entry IN (SELECT entry FROM touched)")
     written = work_out(connection, settings, days, families, touched=True)
+    follow_names(connection, light)
+    left = follow_answers(connection, settings)
     if everything_open:
         give(connection, settings, fresh=False)
     else:
         give(connection, settings, "touched")
-    follow_families(connection, families.keys(), written)
+    follow_families(connection, families.keys() | left, written)
     if days != days_of_lines(connection):
         change = f"UPDATE entry_lines SET value = {_VALUE} WHERE logged > 0"
         connection.run(change, **_weights(settings.weights, days))
         keep_state(connection, settings, days)
         everything_open = True
-    if everything_open:
+    if everything_open or before is None:
         keep_totals(connection, totals(connection))
     else:
         known = kept_totals(connection)
         known.add(before, -1)
-        known.add(totals(connection, "touched"))
+        known.add(totals(connection, "changed"))
         keep_totals(connection, known)
+
+
+def _hold_changed(connection: Connection) -> int:
+    """Note all entries whose lines change; returns how many."""
+    all_of = " UNION ".join(f"SELECT entry FROM {t}" for t in ("touched", "answered", "named"))
+    connection.run(f"INSERT INTO changed {all_of}")
+    return int(connection.value("SELECT COUNT(*) FROM changed"))
 
 
 def restate(
