@@ -22,6 +22,7 @@ from upright_ledger.app.collect.fold import folding
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.collect.stock import stock
 from upright_ledger.app.decide.decide import decide_one
+from upright_ledger.app.decide.decide_list import decide_from
 from upright_ledger.app.decide.decide_template import decide_template
 from upright_ledger.app.journal import undo
 from upright_ledger.core.inventory.answer import AnswerKind, usual
@@ -59,6 +60,8 @@ DEEDS = st.lists(
         st.tuples(st.just("table"), ROWS, st.sampled_from(UNITS), st.sampled_from(PERIODS)),
         st.tuples(st.just("log"), ROWS),
         st.tuples(st.just("stock"), ROWS),
+        st.tuples(st.just("pairs"), ROWS),
+        st.tuples(st.just("list"), ROWS),
         st.tuples(st.just("decide"), st.sampled_from(PATHS), st.sampled_from(["gone", "ignore"])),
         st.tuples(st.just("template"), st.sampled_from(["/b/{n}.html", "/{x}"])),
         st.tuples(st.just("fold"), st.sampled_from(["fold", "exact"])),
@@ -84,6 +87,15 @@ def do(ledger: Ledger, folder: Path, number: int, deed: tuple[object, ...]) -> N
                 "url,status\n" + "".join(f"{OLD}{path},{200 + n % 2 * 204}\n" for path, n in rows)
             )
             stock(ledger, [folder / f"{number}.csv"])
+        case ("pairs", rows):
+            (folder / f"{number}.csv").write_text(
+                "old,new\n"
+                + "".join(f"{OLD}{path},https://new.example/{n % 3}/\n" for path, n in rows)
+            )
+            decide_from(ledger, folder / f"{number}.csv")
+        case ("list", rows):
+            (folder / f"{number}.txt").write_text("".join(f"{OLD}{path}\n" for path, _ in rows))
+            gather(ledger, [str(folder / f"{number}.txt")])
         case ("decide", path, kind):
             decide_one(ledger, str(path), usual(AnswerKind(str(kind))))
         case ("template", source):
