@@ -5,7 +5,8 @@ what is worked out step by step is what is worked out at once.
 from __future__ import annotations
 
 import sqlite3
-from contextlib import closing, suppress
+from collections.abc import Iterator
+from contextlib import closing, contextmanager, suppress
 from fnmatch import fnmatchcase
 from itertools import count
 from pathlib import Path
@@ -27,6 +28,7 @@ from upright_ledger.app.decide.decide_template import decide_template
 from upright_ledger.app.journal import undo
 from upright_ledger.core.inventory.answer import AnswerKind, usual
 from upright_ledger.errors import UprightError
+from upright_ledger.ledger.lines import working_out
 from upright_ledger.ledger.lines.keeping import restate
 from upright_ledger.ledger.lines.listing import Filters, count_fitting, find_entries
 from upright_ledger.ledger.store import Ledger
@@ -117,6 +119,17 @@ def kept(ledger: Ledger) -> list[str]:
     return sorted(map(repr, rows))
 
 
+@contextmanager
+def in_portions() -> Iterator[None]:
+    """Few entries are worked out as many are: in columns, portion by portion."""
+    usual = working_out.FEW, working_out.PORTION
+    working_out.FEW, working_out.PORTION = 0, 2
+    try:
+        yield
+    finally:
+        working_out.FEW, working_out.PORTION = usual
+
+
 @in_brief
 @given(deeds=DEEDS, shared=st.booleans())
 def test_lines_are_what_the_facts_amount_to_however_they_came(
@@ -131,6 +144,9 @@ def test_lines_are_what_the_facts_amount_to_however_they_came(
             lines_stand(f"sqlite:///{ledger.own_file}")
             step_by_step = kept(ledger)
             with ledger.writing() as connection:
+                restate(connection, ledger.settings)
+            assert kept(ledger) == step_by_step, deed
+            with in_portions(), ledger.writing() as connection:
                 restate(connection, ledger.settings)
             assert kept(ledger) == step_by_step, deed
 

@@ -6,7 +6,7 @@ from collections.abc import Set as AbstractSet
 
 from upright_ledger.core.inventory.url_patterns import templates
 from upright_ledger.ledger.db.connection import Connection, batches, in_numbers
-from upright_ledger.ledger.lines.among import lines_among
+from upright_ledger.ledger.lines.statements import lines_among
 
 
 def families_of(connection: Connection, among: str = "") -> dict[int, str]:

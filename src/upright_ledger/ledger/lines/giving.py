@@ -9,7 +9,7 @@ from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.policies import stored_policy
-from upright_ledger.ledger.lines.among import lines_among
+from upright_ledger.ledger.lines.statements import lines_among
 from upright_ledger.settings.model import Settings
 
 

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
 import xxhash
 
+from upright_ledger.core.inventory.evidence import Weights
+from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.ledger.db.connection import Connection
+from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.lines.kept import find_kept, keep
+from upright_ledger.ledger.tables.sources import days_of_exports
 from upright_ledger.settings.model import Settings
 
 VERSION = 1
@@ -43,3 +47,32 @@ def _digest(settings: Settings) -> str:
     sites = settings.sites
     told = repr((VERSION, sites.old, sites.new, settings.weights, settings.sections))
     return xxhash.xxh3_128_hexdigest(told.encode("utf-8", "surrogatepass"))
+
+
+class Basis(NamedTuple):
+    """What all lines rest on besides facts. days: source → how many its period has; counting:
+    sources that count; log_days: how many days all logs cover; families: entry → its own.
+    """
+
+    days: Mapping[int, int]
+    counting: frozenset[int]
+    index_files: frozenset[str]
+    sections: Sections
+    weights: Weights
+    log_days: int
+    families: Mapping[int, str]
+
+
+def basis_of(
+    connection: Connection, settings: Settings, log_days: int, families: Mapping[int, str]
+) -> Basis:
+    """What all lines rest on now."""
+    return Basis(
+        {source: len(days) for source, days in days_of_exports(connection).items()},
+        frozenset(connection.column("SELECT id FROM sources WHERE NOT withdrawn")),
+        stored_policy(connection)[1].index_set,
+        Sections(settings.sections),
+        settings.weights,
+        log_days,
+        families,
+    )

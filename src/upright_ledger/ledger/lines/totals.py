@@ -6,8 +6,8 @@ from collections import Counter
 from dataclasses import dataclass, field
 
 from upright_ledger.ledger.db.connection import Connection
-from upright_ledger.ledger.lines.among import lines_among
 from upright_ledger.ledger.lines.kept import find_kept, keep
+from upright_ledger.ledger.lines.statements import lines_among
 from upright_ledger.ledger.tables.stock import count_stock
 
 _NAME = "totals"

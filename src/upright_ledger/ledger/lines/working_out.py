@@ -12,9 +12,7 @@ from itertools import groupby
 from operator import itemgetter
 from typing import Any
 
-from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.inventory.evidence import Asker, per_30_days, value
-from upright_ledger.core.inventory.sections import Sections
 from upright_ledger.core.inventory.units import (
     CLICKS,
     HITS,
@@ -25,39 +23,21 @@ from upright_ledger.core.inventory.units import (
     PER_PERIOD,
     VISITS,
 )
-from upright_ledger.core.url.query import QueryPolicy
-from upright_ledger.ledger.db.connection import AT_ONCE, Connection, batches
-from upright_ledger.ledger.db.policies import stored_policy
-from upright_ledger.ledger.lines.among import SHOWN, SHOWN_OF_ALL
+from upright_ledger.ledger.db.connection import AT_ONCE, Connection, batches, in_numbers
 from upright_ledger.ledger.lines.names import plainest
-from upright_ledger.ledger.tables.sources import days_of_exports
+from upright_ledger.ledger.lines.state import Basis, basis_of
+from upright_ledger.ledger.lines.statements import (
+    COLUMNS,
+    ENTRIES,
+    EVIDENCE,
+    NO_ANSWER,
+    SAID,
+    SHOWN,
+    SHOWN_OF_ALL,
+    SPELLED,
+    packed,
+)
 from upright_ledger.settings.model import Settings
-
-COLUMNS = (
-    "entry", "site", "url", "section", "family", "value", "hits", "bots", "visits", "clicks",
-    "impressions", "links", "logged", "traffic", "domains", "pages", "shown", "variants", "sources",
-    "first_seen", "last_seen", "statuses", "title", "language", "kind", "status", "destination",
-    "query", "by", "where",
-)  # fmt: skip
-
-_EVIDENCE = (
-    "SELECT p.entry, v.source, v.unit, v.agent, v.status_class, v.amount, v.first_day, v.last_day "
-    "FROM {touched}spellings p CROSS JOIN evidence v WHERE v.spelling = p.id AND {these} "
-    "ORDER BY p.entry, v.source"
-)
-_SAID = (
-    "SELECT p.entry, o.source, o.title, o.language, o.last_seen "
-    "FROM {touched}spellings p CROSS JOIN observations o WHERE o.spelling = p.id AND {these} "
-    "ORDER BY p.entry, o.source, o.spelling"
-)
-_SPELLED = (
-    "SELECT p.entry, p.variant FROM {touched}spellings p WHERE {these}{more} ORDER BY p.entry"
-)
-_ENTRIES = (
-    'SELECT e.id, e.site, e."key", e.legacy_url, a.kind, a.status, a.destination, a."query", '
-    'a."by", a."where" FROM {touched}entries e LEFT JOIN answers a ON a.entry = e.id '
-    "WHERE {these} ORDER BY {order}"
-)
 
 
 def work_out(
@@ -72,34 +52,70 @@ def work_out(
     whose lines these are. log_days: how many days all logs cover. families: entry → the one that it
     has as far as is known.
     """
-    join = "touched w CROSS JOIN " if touched else ""
-    which = "p.entry = w.entry" if touched else "p.entry IS NOT NULL"
-    asked = {"touched": join, "these": which}
-    gone = connection.value("SELECT 1 FROM sources WHERE withdrawn LIMIT 1")
-    shown = SHOWN if touched else SHOWN_OF_ALL
-    evidence, said, spelled = (
-        _Groups(connection.stream(query.format(**asked, more=shown if gone is not None else "")))
-        for query in (_EVIDENCE, _SAID, _SPELLED)
-    )
-    which, order = ("e.id = w.entry", "w.entry") if touched else ("e.id IS NOT NULL", "e.id")
-    entries = connection.stream(_ENTRIES.format(touched=join, these=which, order=order))
-    worker = _Worker(connection, settings, log_days, families)
-    found = (
-        line
-        for row in entries
-        if (line := worker.line(row, evidence.of(row[0]), said.of(row[0]), spelled.of(row[0])))
-    )
+    basis = basis_of(connection, settings, log_days, families)
+    bounds = "MIN({0}), MAX({0}), COUNT(*) FROM {1}"
+    whole = bounds.format("entry", "touched") if touched else bounds.format("id", "entries")
+    ((first, last, many),) = connection.rows(f"SELECT {whole}")
     written: set[int] = set()
-    for some in batches(found, AT_ONCE):
-        connection.load("entry_lines", COLUMNS, some)
-        written.update(map(_FIRST, some))
+    if not many:
+        return written
+    if many <= FEW:
+        found = _line_by_line(connection, basis, _asked(connection, basis, touched=touched))
+        _write(connection, found, written)
+        return written
+    from upright_ledger.ledger.lines.in_columns import lines_in_columns
+
+    step = max(1, (last - first + 1) * PORTION // many)
+    for start in range(first, last + 1, step):
+        within = f" BETWEEN {start} AND {start + step - 1}"
+        asked = _asked(connection, basis, touched=touched, within=within)
+        rows = (connection.rows(query) for query in asked)
+        _write(connection, lines_in_columns(basis, *rows), written)
     return written
 
 
-def packed(parts: Iterable[object]) -> str:
-    """Parts in one text, each between two bars: "|1|4|"."""
-    joined = "|".join(map(str, parts))
-    return f"|{joined}|" if joined else ""
+FEW = 2_000
+"""Entries up to which lines are worked out one by one: the others are in columns."""
+PORTION = 50_000
+"""Entries that are looked at together."""
+
+
+def _asked(
+    connection: Connection, basis: Basis, *, touched: bool, within: str = ""
+) -> tuple[str, str, str, str]:
+    """What is asked about entries, evidence, words and spellings. within: numbers of entries."""
+    join, entry, number = "", "p.entry", "e.id"
+    which, its = "p.entry IS NOT NULL", "e.id IS NOT NULL"
+    if touched:
+        join, entry, number = "touched w CROSS JOIN ", "w.entry", "w.entry"
+        which, its = "p.entry = w.entry", "e.id = w.entry"
+    if within:
+        which, its = f"{which} AND {entry}{within}", f"{its} AND {number}{within}"
+    gone = connection.value("SELECT 1 FROM sources WHERE withdrawn LIMIT 1") is not None
+    more = (SHOWN if touched or within else SHOWN_OF_ALL) if gone else ""
+    counting = in_numbers(basis.counting)
+    asked = {"touched": join, "these": which, "counting": counting, "more": more}
+    entries = ENTRIES.format(touched=join, these=its, order=number)
+    evidence, said, spelled = (query.format(**asked) for query in (EVIDENCE, SAID, SPELLED))
+    return entries, evidence, said, spelled
+
+
+def _line_by_line(
+    connection: Connection, basis: Basis, asked: tuple[str, str, str, str]
+) -> Iterator[tuple[Any, ...]]:
+    entries, *others = map(connection.stream, asked)
+    evidence, said, spelled = map(_Groups, others)
+    worker = _Worker(basis)
+    for row in entries:
+        line = worker.line(row, evidence.of(row[0]), said.of(row[0]), spelled.of(row[0]))
+        if line is not None:
+            yield line
+
+
+def _write(connection: Connection, found: Iterable[tuple[Any, ...]], written: set[int]) -> None:
+    for some in batches(found, AT_ONCE):
+        connection.load("entry_lines", COLUMNS, some)
+        written.update(map(_FIRST, some))
 
 
 class _Groups:
@@ -143,20 +159,8 @@ class _Figures:
 class _Worker:
     """Works out one line after the other."""
 
-    def __init__(
-        self,
-        connection: Connection,
-        settings: Settings,
-        log_days: int,
-        families: Mapping[int, str],
-    ) -> None:
-        self._families = families
-        self._days = {source: len(days) for source, days in days_of_exports(connection).items()}
-        counting = connection.run("SELECT id FROM sources WHERE NOT withdrawn")
-        self._counting = {number for (number,) in counting}
-        self._index_files = stored_policy(connection)[1].index_set
-        self._sections = Sections(settings.sections)
-        self._weights, self._log_days = settings.weights, log_days
+    def __init__(self, basis: Basis) -> None:
+        self._basis = basis
 
     def line(
         self,
@@ -167,29 +171,27 @@ class _Worker:
     ) -> tuple[Any, ...] | None:
         """The line of an entry, in the order of COLUMNS; None for one that does not count."""
         entry, site, key, legacy_url, *answer = row
-        counting = self._counting
-        evidence = [v for v in evidence if v[1] in counting]
+        basis = self._basis
         if not evidence and answer[0] is None:
             return None
         f = self._figures(evidence)
         title, language, last_seen = "", "", f.last_day
-        for _, source, its_title, its_language, day in said:
-            if source in counting:
-                title, language = title or its_title, language or its_language
-                last_seen = max(last_seen, day)
+        for _, _, its_title, its_language, day in said:
+            title, language = title or its_title, language or its_language
+            last_seen = max(last_seen, day)
         variants = [spelled[0][1]] if len(spelled) == 1 else sorted({p[1] for p in spelled})
         total, rate = f.totals.get, f.rates.get
         domains, pages = total(LINKING_DOMAINS, 0.0), total(LINKING_PAGES, 0.0)
         traffic = max(rate(HITS, 0.0), rate(VISITS, 0.0), rate(CLICKS, 0.0)) if f.rates else 0.0
         if f.logged:
-            f.rates[HITS] = max(rate(HITS, 0.0), per_30_days(f.logged, self._log_days))
+            f.rates[HITS] = max(rate(HITS, 0.0), per_30_days(f.logged, basis.log_days))
         return (
             entry,
             site,
-            plainest(legacy_url, key, variants, self._index_files),
-            self._sections.of(site, key) if self._sections else "",
-            self._families.get(entry, ""),
-            value(f.rates, self._weights) if f.rates else 0.0,
+            plainest(legacy_url, key, variants, basis.index_files),
+            basis.sections.of(site, key) if basis.sections else "",
+            basis.families.get(entry, ""),
+            value(f.rates, basis.weights) if f.rates else 0.0,
             f.logged or total(HITS, 0.0),
             f.bots,
             total(VISITS, 0.0),
@@ -208,7 +210,7 @@ class _Worker:
             packed(f"{code}:{n!r}" for code, n in sorted(f.codes.items())),
             title,
             language,
-            *(answer if answer[0] is not None else _NO_ANSWER),
+            *(answer if answer[0] is not None else NO_ANSWER),
         )
 
     def _figures(self, evidence: Iterable[tuple[Any, ...]]) -> _Figures:
@@ -229,10 +231,7 @@ class _Worker:
                 f.first_day = min(f.first_day or first_day, first_day)
             f.last_day = max(f.last_day, first_day, last_day)
         for (unit, source), amount in exports.items():
-            rate = per_30_days(amount, self._days[source]) if unit in PER_PERIOD else amount
+            rate = per_30_days(amount, self._basis.days[source]) if unit in PER_PERIOD else amount
             f.totals[unit] = max(f.totals.get(unit, 0.0), amount)
             f.rates[unit] = max(f.rates.get(unit, 0.0), rate)
         return f
-
-
-_NO_ANSWER = (AnswerKind.OPEN.value, 0, "", QueryPolicy.CARRY_TRACKING.value, "", "")

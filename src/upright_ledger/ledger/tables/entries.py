@@ -14,7 +14,7 @@ from upright_ledger.core.inventory.path_noise import has_path_session
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.core.url.redaction import MASK, has_masked_segment
 from upright_ledger.ledger.db.connection import Connection, batches, in_numbers, quoted
-from upright_ledger.ledger.lines.among import SHOWN, SHOWN_OF_ALL
+from upright_ledger.ledger.lines.statements import SHOWN, SHOWN_OF_ALL
 from upright_ledger.ledger.lines.totals import kept_totals
 
 _MOST_ANCHORS = 5  # of one entry
