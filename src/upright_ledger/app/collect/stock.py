@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import NamedTuple
@@ -275,6 +275,7 @@ def _pages(
         unused = table.unused
         if unused:
             result.notes.append(f"columns that are not used: {', '.join(unused[:8])}")
+        facts = _facts_of(table)
         for line, row in table.rows:
             if not row:
                 continue
@@ -284,7 +285,7 @@ def _pages(
             elif table.is_sum(row):
                 result.sums += 1
             else:
-                yield line, table.cell(row, col.URL), _facts(table, row)
+                yield line, table.cell(row, col.URL), facts(row)
         return
     if kind == FileKind.PAGE:
         page = read_saved_page(path, options)
@@ -303,16 +304,30 @@ def _pages(
             result.rejects.append(item)
 
 
-def _facts(table: Table, row: list[str]) -> dict[str, object]:
-    return {
-        "status": status_code(table.cell(row, col.STATUS)),
-        "title": table.cell(row, col.TITLE),
-        "heading": table.cell(row, col.HEADING),
-        "description": table.cell(row, col.DESCRIPTION),
-        "canonical": table.cell(row, col.CANONICAL),
-        "indexable": table.cell(row, col.INDEXABLE),
-        "language": table.cell(row, col.LANGUAGE),
-        "redirects_to": table.cell(row, col.REDIRECTS_TO),
-        "section": table.cell(row, col.SECTION),
-        "item": table.cell(row, col.ITEM),
-    }
+_FACTS = {
+    "title": col.TITLE,
+    "heading": col.HEADING,
+    "description": col.DESCRIPTION,
+    "canonical": col.CANONICAL,
+    "indexable": col.INDEXABLE,
+    "language": col.LANGUAGE,
+    "redirects_to": col.REDIRECTS_TO,
+    "section": col.SECTION,
+    "item": col.ITEM,
+}
+"""What is kept of a page → the column that tells it."""
+
+
+def _facts_of(table: Table) -> Callable[[list[str]], dict[str, object]]:
+    """A function that tells what a row says of its page."""
+    told = [(name, table.columns[m]) for name, m in _FACTS.items() if m in table.columns]
+
+    def facts(row: list[str]) -> dict[str, object]:
+        found: dict[str, object] = {
+            name: row[at].strip() for name, at in told if at < len(row) and row[at]
+        }
+        if status := table.cell(row, col.STATUS):
+            found["status"] = status_code(status)
+        return found
+
+    return facts
