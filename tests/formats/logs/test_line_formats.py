@@ -7,7 +7,7 @@ import json
 import pytest
 
 from upright_ledger.formats.logs.combined import COMBINED, VHOST_LINE, minutes_ahead, parse_combined
-from upright_ledger.formats.logs.json_lines import JSON_LINES, parse_json
+from upright_ledger.formats.logs.json_lines import JSON_LINES, JsonParser
 from upright_ledger.formats.logs.log_formats import format_of, is_log
 from upright_ledger.formats.logs.log_line import (
     Likeness,
@@ -72,7 +72,7 @@ def test_what_is_no_line_of_the_combined_format_is_refused(line: str) -> None:
 
 
 def test_empty_lines_are_set_aside_in_each_format() -> None:
-    for parse in (parse_combined, parse_json, W3cParser()):
+    for parse in (parse_combined, JsonParser(), W3cParser()):
         assert parse("") == parse("  ") == "blank"
 
 
@@ -119,7 +119,7 @@ SOUND = {"time": "2026-05-03T10:00:00Z", "status": 404, "path": "/a"}
     ],
 )  # fmt: skip
 def test_a_line_of_json(fields: dict[str, object], said: tuple[str | None, ...]) -> None:
-    assert parse_json(json.dumps(fields)) == LogLine(*said)
+    assert JsonParser()(json.dumps(fields)) == LogLine(*said)
 
 
 @pytest.mark.parametrize(
@@ -143,7 +143,7 @@ def test_a_line_of_json(fields: dict[str, object], said: tuple[str | None, ...])
 )  # fmt: skip
 def test_a_line_of_json_that_tells_of_no_request_is_refused(line: str, why: str) -> None:
     with pytest.raises(NotALineError) as refused:
-        parse_json(line)
+        JsonParser()(line)
     assert str(refused.value) == why
 
 

@@ -84,8 +84,7 @@ def _parsed(
     with open_bytes(path) as file:
         number = 1
         for block in line_blocks(file, Buffers()):
-            lines = Lines(block)
-            texts = [lines.text(at) for at in range(len(lines.ends))]
+            texts = Lines(block).texts()
             rows = ((n, _digest(text), text) for n, text in enumerate(texts, number))
             yield from _one_by_one(rows, parser, tally, splits, with_hosts=True)
             number += len(texts)

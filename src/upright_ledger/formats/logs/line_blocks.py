@@ -37,6 +37,11 @@ class Lines:
         start = int(self.ends[at - 1]) + 1 if at else 0
         return spelled_out(self.data[start : self.ends[at]].tobytes()).decode().rstrip("\r")
 
+    def texts(self) -> list[str]:
+        """All lines, as `text` gives each."""
+        whole = spelled_out(self.data.tobytes()).decode()
+        return [line.rstrip("\r") for line in whole.split("\n")[: len(self.ends)]]
+
     def digests(self) -> npt.NDArray[np.uint64]:
         """The digest of each line (`digest_of_line`), without its break."""
         ends = self.ends - (

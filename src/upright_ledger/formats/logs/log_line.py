@@ -8,6 +8,7 @@ import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
+from functools import lru_cache
 from typing import NamedTuple
 
 MONTHS = {
@@ -77,6 +78,7 @@ _VISITOR = re.compile(
 _VHOST = re.compile(r"^[A-Za-z0-9.-]+\.[A-Za-z][A-Za-z0-9-]*(?::\d+)?$")
 
 
+@lru_cache(maxsize=1 << 10)
 def host_name(text: str) -> str:
     """A virtual host as a log names it, or an empty text where it is none."""
     return text if _VHOST.match(text) else ""

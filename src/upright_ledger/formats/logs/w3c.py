@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.logs.log_line import (
@@ -38,15 +39,11 @@ class W3cParser:
         target = self._cell(cells, "cs-uri") or (f"{stem}?{query}" if query else stem)
         day = self._cell(cells, "date") or self._day
         status = self._cell(cells, "sc-status")
-        if (
-            not target
-            or not re.fullmatch(r"\d{4}-\d\d-\d\d", day)
-            or not re.fullmatch(r"\d{3}", status)
-        ):
+        if not target or not _is_day(day) or not _is_status(status):
             raise NotALineError("its address, date or status is missing")
         method = self._cell(cells, "cs-method") or "GET"
         agent = (
-            self._cell(cells, "cs(user-agent)").replace("+", " ")
+            _with_blanks(self._cell(cells, "cs(user-agent)"))
             if "cs(user-agent)" in self._at
             else None
         )
@@ -55,7 +52,7 @@ class W3cParser:
         return LogLine(
             f"{method} {target} HTTP/1.1", status, day, agent, self._cell(cells, "cs(referer)"),
             host_name(host),
-            clock if re.fullmatch(r"\d\d:\d\d:\d\d", clock) else "",
+            clock if _CLOCK.fullmatch(clock) else "",
         )  # fmt: skip
 
     def _directive(self, line: str) -> None:
@@ -72,6 +69,24 @@ class W3cParser:
     def _cell(self, cells: list[str], field: str) -> str:
         at = self._at.get(field)
         return "" if at is None or cells[at] == "-" else cells[at]
+
+
+_CLOCK = re.compile(r"\d\d:\d\d:\d\d")
+
+
+@lru_cache(maxsize=1_000)
+def _is_day(text: str) -> bool:
+    return re.fullmatch(r"\d{4}-\d\d-\d\d", text) is not None
+
+
+@lru_cache(maxsize=1_000)
+def _is_status(text: str) -> bool:
+    return re.fullmatch(r"\d{3}", text) is not None
+
+
+@lru_cache(maxsize=1 << 12)
+def _with_blanks(agent: str) -> str:
+    return agent.replace("+", " ")
 
 
 def _sniff(lines: Sequence[str]) -> Likeness:
