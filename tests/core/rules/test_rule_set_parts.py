@@ -65,7 +65,7 @@ WHOLE = rules(
         *(replace(WHOLE, forms=(replace(FORM, **{k: v}),)) for k, v in {
             "site": "shop", "origin": FAR, "slash": NEVER, "lower": True,
                 "scheme_from": "X"}.items()),
-        *(replace(WHOLE, rules=(replace(WHOLE.rules[0], **{k: v}),)) for k, v in {
+        *(replace(WHOLE, rules=(WHOLE.rules[0]._replace(**{k: v}),)) for k, v in {
             "site": "shop", "path": "/b", "params": (), "paths": ("/a", "/a/"), "status": 302,
             "destination": f"{FAR}/b", "query": QueryPolicy.DROP}.items()),
         *(replace(WHOLE, templates=(replace(WHOLE.templates[0], **{k: v}),)) for k, v in {
@@ -76,7 +76,7 @@ WHOLE = rules(
 )  # fmt: skip
 def test_a_digest_changes_with_each_part_of_the_meaning(changed: RuleSet) -> None:
     assert changed.digest != WHOLE.digest
-    named = replace(WHOLE.rules[0], legacy_url="other")
+    named = WHOLE.rules[0]._replace(legacy_url="other")
     assert replace(WHOLE, rules=(named,), bases={HOST: NEW}).digest == WHOLE.digest
     turned = {"/p": frozenset({"j", "i"})}
     assert replace(WHOLE, significant=turned, site_of=dict(reversed(SITES.items()))).digest == (

@@ -1,9 +1,9 @@
-"""The short way for plain answers: what most answers are, and in which nothing can be wrong, becomes
-a rule at once.
+"""The short way for plain answers: what most answers are, and in which nothing can be wrong,
+becomes a rule at once.
 
-An answer is plain where its address and its destination are spelled so simply that nothing is folded
-but letter case, index file and slash, its page is in stock, and nothing else has to do with it. All
-others take the careful way, by `make_plan` and `check`; a property test holds both equal.
+An answer is plain where its address and its destination are spelled so simply that nothing is
+folded but letter case, index file and slash, its page is in stock, and nothing else has to do with
+it. All others take the careful way, by `make_plan` and `check`; a property test holds both equal.
 """
 
 from __future__ import annotations
@@ -34,8 +34,8 @@ Key = tuple[str, str]
 
 
 class Told(NamedTuple):
-    """An answer that may be plain, of an entry with one variant at most, which nothing contests, and
-    no parameters. old: the address as it was given with the answer, or empty; url: by which the
+    """An answer that may be plain, of an entry with one variant at most, which nothing contests,
+    and no parameters. old: the address as it was given with the answer, or empty; url: by which the
     entry is called: its variant, where it has one.
     """
 
@@ -164,15 +164,15 @@ class ShortWay:
         return False
 
     def _path(self, text: str) -> str | None:
-        """The path of an address that is spelled so simply that nobody would read it otherwise; else
-        None.
+        """The path of an address that is spelled so simply that nobody would read it otherwise;
+        else None.
         """
         found = _SIMPLE.match(text)
         return found[2] if found is not None and self._origin(found[1]) is not _NO_ORIGIN else None
 
     def _origin(self, origin: str) -> tuple[bool, str]:
-        """Whether an origin is one of the new site, and the old site to which it belongs; _NO_ORIGIN
-        where it is not spelled as it is read.
+        """Whether an origin is one of the new site, and the old site to which it belongs;
+        _NO_ORIGIN where it is not spelled as it is read.
         """
         known = self._origins.get(origin)
         if known is None:

@@ -82,9 +82,44 @@ def compile_rules(
     sort, on all sites. forms: what sites settle for all their addresses. plain: rules of other
     addresses, in which there is nothing to look at.
     """
+    rules, held = _exact_rules(list(plans), findings, sites, policy, forms)
+    rules += plain
+    rules.sort(key=lambda r: (r.site, r.key))
+    significant = {
+        r.path: names
+        for r in (rules if policy.significant else ())
+        if (names := policy.significant_at(r.path)) is not None
+    }
+    significant |= policy.significant_by_path
+    sound = []
+    for template in templates:
+        if fault := template_fault(template, sites, fold=policy.folds_case):
+            held.append(ExcludedRule(template.legacy_url, Exclusion.REFUSED, fault))
+        else:
+            sound.append(_slash_settled(template, sites))
+    authorities = dict(sites.site_of_authority)
+    base = RuleSet(
+        tuple(rules),
+        authorities,
+        policy.folds_case,
+        policy.tracking,
+        significant,
+        tuple(sound),
+        forms=tuple(forms),
+    )
+    return (with_passes(base, standing, sites, policy, protected) if sound else base), held
+
+
+def _exact_rules(
+    plans: list[Plan],
+    findings: Iterable[Finding],
+    sites: Sites,
+    policy: FoldingPolicy,
+    forms: Sequence[CanonicalForm],
+) -> tuple[list[ExactRule], list[ExcludedRule]]:
+    """The rules of sound plans, by site and key, and the plans that are held back."""
     rules: list[ExactRule] = []
     held: list[ExcludedRule] = []
-    plans = list(plans)
     faults = {f.legacy_url: f.kind for f in findings if f.kind in _REASONS}
     unsound = {p.key: faults[p.legacy_url] for p in plans if p.legacy_url in faults}
     seen: set[tuple[str, str]] = set()
@@ -111,31 +146,7 @@ def compile_rules(
                     plan.query,
                 ),
             )
-    rules += plain
-    rules.sort(key=lambda r: (r.site, r.key))
-    significant = {
-        r.path: names
-        for r in (rules if policy.significant else ())
-        if (names := policy.significant_at(r.path)) is not None
-    }
-    significant |= policy.significant_by_path
-    sound = []
-    for template in templates:
-        if fault := template_fault(template, sites, fold=policy.folds_case):
-            held.append(ExcludedRule(template.legacy_url, Exclusion.REFUSED, fault))
-        else:
-            sound.append(_slash_settled(template, sites))
-    authorities = dict(sites.site_of_authority)
-    base = RuleSet(
-        tuple(rules),
-        authorities,
-        policy.folds_case,
-        policy.tracking,
-        significant,
-        tuple(sound),
-        forms=tuple(forms),
-    )
-    return (with_passes(base, standing, sites, policy, protected) if sound else base), held
+    return rules, held
 
 
 def make_template(

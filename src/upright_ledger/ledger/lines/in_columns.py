@@ -1,5 +1,5 @@
-"""Lines of many entries at once: figures as columns. They are the very ones that `working_out` gives
-line by line; a property test holds both equal.
+"""Lines of many entries at once: figures as columns. They are the very ones that `working_out`
+gives line by line; a property test holds both equal.
 """
 
 from __future__ import annotations

@@ -1,5 +1,5 @@
-"""What touches little of a line: its answer, and that one more sheet of addresses names it. All else
-of the line stays, and need not be worked out.
+"""What touches little of a line: its answer, and that one more sheet of addresses names it. All
+else of the line stays, and need not be worked out.
 """
 
 from __future__ import annotations
@@ -47,7 +47,10 @@ def hold_named(connection: Connection, sources: Iterable[int]) -> tuple[set[int]
         fits = source == newest or _is_withdrawn(connection, source)
         (light if fits and _lists_alone(connection, source) else heavy).add(source)
     if light:
-        among = f"FROM evidence v JOIN spellings p ON p.id = v.spelling WHERE p.entry IS NOT NULL AND v.source IN {in_numbers(light)}"
+        among = (
+            "FROM evidence v JOIN spellings p ON p.id = v.spelling "
+            f"WHERE p.entry IS NOT NULL AND v.source IN {in_numbers(light)}"
+        )
         connection.run(
             f"INSERT INTO touched SELECT DISTINCT p.entry {among} "
             f"AND ({_ALONE} OR {_NO_LINE.format('p')}) "
@@ -77,7 +80,10 @@ def _lists_alone(connection: Connection, source: int) -> bool:
 
 def follow_names(connection: Connection, sources: Iterable[int]) -> None:
     """Say in the lines of entries that sheets name them, or do so no longer."""
-    its = "entry IN (SELECT p.entry FROM evidence v JOIN spellings p ON p.id = v.spelling WHERE v.source = :source) AND entry IN (SELECT entry FROM named)"
+    its = (
+        "entry IN (SELECT p.entry FROM evidence v JOIN spellings p ON p.id = v.spelling "
+        "WHERE v.source = :source) AND entry IN (SELECT entry FROM named)"
+    )
     for source in sorted(sources):
         if _is_withdrawn(connection, source):
             put = f"REPLACE(sources, '|{source}|', '|')"
