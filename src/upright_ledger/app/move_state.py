@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
+from upright_ledger.app.kept_rules import KeptRules, keep_rules, recalled
 from upright_ledger.core.checks.compiled_rules import CompiledRules
 from upright_ledger.core.checks.context import CheckContext
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
@@ -123,8 +124,20 @@ class MoveState:
         return CheckContext(self.sites, self.policy, self.pages, self.homes, slash, forms)
 
     @cached_property
-    def compiled(self) -> CompiledRules:
-        """The rules that the answers amount to, with their faults and proofs."""
+    def compiled(self) -> CompiledRules | KeptRules:
+        """The rules that the answers amount to, with their faults and proofs: kept from an earlier
+        command, or worked out, and kept for the next one.
+        """
+        with self.ledger.reading() as connection:
+            self.step = last_step(connection)
+            kept = recalled(self.ledger, connection, self.step)
+        if kept is None:
+            keep_rules(self.ledger, self.worked_out, self.step)
+        return kept or self.worked_out
+
+    @cached_property
+    def worked_out(self) -> CompiledRules:
+        """As `compiled`, worked out of the answers."""
         with self.ledger.reading() as connection:
             self.step = last_step(connection)
             claims = load_claims(connection)

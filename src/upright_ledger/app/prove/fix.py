@@ -50,7 +50,7 @@ def fix(ledger: Ledger) -> list[Mend]:
     for finding in move.compiled.findings:
         found.setdefault(finding.legacy_url, set()).add(finding.kind)
     mends = []
-    for legacy_url, key in move.compiled.answers:
+    for legacy_url, key in move.worked_out.answers if found else ():
         kinds = found.get(legacy_url, set())
         if not kinds & MENDABLE or kinds & {FindingKind.LOOP, FindingKind.CONFLICT}:
             continue
