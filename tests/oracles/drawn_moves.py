@@ -1,4 +1,4 @@
-"""Moves drawn at random: entries with answers of all sorts, their stock, claims, forms and templates."""
+"""Moves drawn at random: entries with answers of all sorts, stock, claims, forms and templates."""
 
 from __future__ import annotations
 
