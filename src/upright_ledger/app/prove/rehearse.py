@@ -8,7 +8,7 @@ from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests, own_requests
 from upright_ledger.core.inventory.answer import AnswerKind, Expected
 from upright_ledger.core.inventory.entry import Entry
-from upright_ledger.core.rules.target_pages import Pages, StockPage
+from upright_ledger.core.rules.target_pages import Pages
 from upright_ledger.core.tracing.rehearsal import Rehearsal
 from upright_ledger.core.tracing.results import TraceTable
 from upright_ledger.core.tracing.run_kind import RunKind
@@ -59,9 +59,8 @@ def rehearse(
 
 def _rehearsal(move: MoveState) -> Rehearsal[Entry]:
     """The rules of a book, ready to be asked."""
-    pages = Pages(
-        {page: StockPage(d.status, d.redirects_to) for page, d in move.stock.items()}, move.sites
-    )
+    # A page that is planned still is there once the rules are.
+    pages = Pages({key: p._replace(planned=False) for key, p in move.pages.items()}, move.sites)
 
     def due(entry: Entry | None, address: Address) -> tuple[Expected, float]:
         return (

@@ -54,12 +54,13 @@ class Rehearsal(Generic[T]):
         self._due = due
         self._ends: dict[str, int | None] = {}
         self._shared: dict[tuple[int, int, str, float], Outcome] = {}
+        self._plain = PlainRules(rules)
 
     def ask(self, requests: Iterable[tuple[str, T | None]]) -> Iterator[tuple[str, Outcome]]:
         """Location (empty without a redirect, and where there are more of them) and outcome of each
         request: (URL, whose it is).
         """
-        answer_of, plainly = self._rules.answer, PlainRules(self._rules).answer
+        answer_of, plainly = self._rules.answer, self._plain.answer
         site_of, new = self._rules.site_of, self._sites.new_authorities
         for url, whose in requests:
             scheme, authority, target = split_text(url)
