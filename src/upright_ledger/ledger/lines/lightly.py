@@ -109,11 +109,15 @@ def follow_answers(connection: Connection, settings: Settings) -> set[int]:
     put = ", ".join(
         f'"{name}" = COALESCE(a."{name}", {usual})' for name, usual in _NO_ANSWER.items()
     )
-    its = "FROM answered w LEFT JOIN answers a ON a.entry = w.entry"
-    connection.run(f"UPDATE entry_lines SET {put} {its} WHERE entry_lines.entry = w.entry")
+    # Told twice whose lines these are, so that those of all others are not gone through.
+    these = "entry IN (SELECT entry FROM answered)"
+    connection.run(
+        f"UPDATE entry_lines SET {put} FROM answered w LEFT JOIN answers a ON a.entry = w.entry "
+        f"WHERE entry_lines.entry = w.entry AND entry_lines.{these}"
+    )
     gone = (
-        f"SELECT w.entry {its} JOIN entry_lines x ON x.entry = w.entry "
-        "WHERE a.entry IS NULL AND x.sources = ''"
+        f"SELECT x.entry FROM entry_lines x WHERE x.{these} AND x.sources = '' "
+        "AND NOT EXISTS (SELECT 1 FROM answers a WHERE a.entry = x.entry)"
     )
     left = set(connection.column(gone))
     if left:
