@@ -29,14 +29,14 @@ NAMES = ("a", "A", "b", "b.html", "B.HTML", "index.html", "print", "7", "x_y-z",
 ODD = ("a%20b", "caf%E9", "d;jsessionid=1", "e..f", ".g", "h.", "0123456789abcdef0123456789ABCDEF")
 
 
-def path(rng: random.Random) -> str:
+def path(rng: random.Random, ends: Sequence[str] = ("", "", "/")) -> str:
     names = [rng.choice(NAMES if rng.random() < 0.9 else ODD) for _ in range(rng.randint(0, 3))]
-    return "/" + "/".join(names) + rng.choice(("", "", "/"))
+    return "/" + "/".join(names) + rng.choice(ends)
 
 
-def goal(rng: random.Random) -> str:
+def goal(rng: random.Random, ends: Sequence[str]) -> str:
     origin = rng.choice((SAME, SAME, FAR, FAR, FAR, OLD, TWIN, ELSEWHERE))
-    return f"{origin}{path(rng)}{rng.choice(('',) * 8 + ('?q=1', '#top', '?utm_source=x'))}"
+    return f"{origin}{path(rng, ends)}{rng.choice(('',) * 8 + ('?q=1', '#top', '?utm_source=x'))}"
 
 
 def entries_of(rng: random.Random, goals: Sequence[str], policy: FoldingPolicy) -> list[Entry]:
@@ -85,7 +85,8 @@ def drawn(seed: int, *, short: bool) -> CompiledRules:
     """A move of its own for each seed, its plain answers by the short way or not."""
     rng = random.Random(seed)
     policy = FoldingPolicy(case=rng.choice(("fold", "fold", "exact")))
-    goals = [goal(rng) for _ in range(rng.choice((2, 30)))]
+    ends = rng.choice((("", "", "/"), ("/",), ("",), ("/", "/", "/", "/", "")))
+    goals = [goal(rng, ends) for _ in range(rng.choice((2, 30)))]
     entries = entries_of(rng, goals, policy)
     stock = {
         parse_address(g).without_fragment: StockPage(
@@ -95,6 +96,8 @@ def drawn(seed: int, *, short: bool) -> CompiledRules:
         if rng.random() < 0.9
     }
     stock |= {f"{SAME}{path(rng)}": StockPage(200) for _ in range(rng.choice((0, 5)))}
+    if rng.random() < 0.25:
+        stock = {}
     claims = {
         e.id: [Claim(1, f"{OLD}{path(rng)}", 301, rng.choice(goals), True, "row 3")]
         for e in entries

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from drawn_moves import FAR, OLD, SITES, drawn
-from properties import in_brief
+from properties import thorough
 from upright_ledger.core.checks.compiled_rules import CompiledRules
 from upright_ledger.core.checks.context import CheckContext
 from upright_ledger.core.checks.short_way import STATUSES, Told
@@ -16,7 +16,7 @@ from upright_ledger.core.rules.rule_answers import RuleAnswers
 from upright_ledger.core.rules.target_pages import StockPage
 
 
-@in_brief
+@thorough
 @given(seed=st.integers(0, 1 << 40))
 def test_both_ways_find_and_make_the_same(seed: int) -> None:
     short, careful = drawn(seed, short=True), drawn(seed, short=False)

@@ -153,7 +153,7 @@ class CompiledRules:
 
     @cached_property
     def _answer_findings(self) -> list[Finding]:
-        return check(self.plans, self.around)
+        return check(self.plans, self.around, self._parted[1].pages)
 
     @cached_property
     def _compiled(self) -> tuple[RuleSet, list[ExcludedRule]]:

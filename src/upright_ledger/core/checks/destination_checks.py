@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
+
 from upright_ledger.core.checks.context import CheckContext, finding_of
 from upright_ledger.core.rules.draft import Plan
 from upright_ledger.core.rules.finding import Finding, FindingKind
@@ -13,6 +15,9 @@ INFER_SHARE = 0.8
 
 
 INFER_LEAST = 10
+
+
+NO_PAGES: Mapping[str, str] = {}
 
 
 def check_destination(plan: Plan, goal: Address, around: CheckContext, slash: str) -> list[Finding]:
@@ -109,19 +114,21 @@ def against_policy(path: str, slash: str) -> str:
     return ""
 
 
-def slash_of_plans(plans: list[Plan], around: CheckContext) -> str:
+def slash_of_plans(
+    plans: Iterable[Plan], around: CheckContext, plain: Mapping[str, str] = NO_PAGES
+) -> str:
     """The policy to hold destinations against. Without a stock it is read off the destinations
-    themselves.
+    themselves. plain: page key → path of destinations of which there is no plan.
 
     Only a clear habit counts: at least ten pages, four in five of them alike.
     """
     if around.slash != "as-stock" or around.stock:
         return around.slash
-    goals = {p.page: p.goal for p in plans if p.goal is not None}
-    pages = [g for g in goals.values() if g.path != "/" and not names_file(g.path)]
+    paths = {**plain, **{p.page: p.goal.path for p in plans if p.goal is not None}}
+    pages = [path for path in paths.values() if path != "/" and not names_file(path)]
     if len(pages) < INFER_LEAST:
         return around.slash
-    share = sum(1 for g in pages if g.path.endswith("/")) / len(pages)
+    share = sum(1 for path in pages if path.endswith("/")) / len(pages)
     if share >= INFER_SHARE:
         return "always"
     return "never" if 1 - share >= INFER_SHARE else around.slash

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 
 from upright_ledger.core.checks.context import CheckContext, finding_of
 from upright_ledger.core.checks.destination_checks import (
+    NO_PAGES,
     check_destination,
     short_text,
     slash_of_plans,
@@ -24,11 +25,13 @@ CROWD = 25
 """Addresses that lead to one page from which on that is said."""
 
 
-def check(plans: list[Plan], around: CheckContext) -> list[Finding]:
-    """All findings, the gravest kinds first, in a fixed order."""
+def check(
+    plans: list[Plan], around: CheckContext, plain: Mapping[str, str] = NO_PAGES
+) -> list[Finding]:
+    """All findings, the gravest kinds first, in a fixed order. plain: see `slash_of_plans`."""
     answers = _Answers(plans, around)
     findings = list(_contested(answers))
-    slash = slash_of_plans(plans, around)
+    slash = slash_of_plans(plans, around, plain)
     for plan in plans:
         findings += _check_one(plan, answers, slash)
     unique = {(f.kind, f.legacy_url, f.destination): f for f in findings}

@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterable, Iterator
 from typing import NamedTuple
 
 from upright_ledger.core.checks.context import CheckContext
-from upright_ledger.core.checks.destination_checks import against_policy
+from upright_ledger.core.checks.destination_checks import against_policy, slash_of_plans
 from upright_ledger.core.checks.rule_checks import CROWD
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.rules.draft import Plan
@@ -22,7 +22,7 @@ from upright_ledger.core.rules.exact_rule import GONE, ExactRule
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import slash_twin
 from upright_ledger.core.url.query import QueryPolicy
-from upright_ledger.core.url.request_target import names_file
+from upright_ledger.core.url.request_target import canonical_path, lower_path, names_file
 
 STATUSES = frozenset({301, 308, GONE})
 """Those of plain answers: moves for a time are a finding."""
@@ -51,11 +51,13 @@ class Told(NamedTuple):
 
 
 class _Sound(NamedTuple):
-    """goal: what would answer the destination, where that lies on an old site."""
+    """goal: what would answer the destination, where that lies on an old site, and by which path it
+    is asked for there.
+    """
 
     rule: ExactRule
     entry: int
-    goal: Key | None
+    goal: tuple[Key, Key] | None
 
 
 class ShortWay:
@@ -67,8 +69,10 @@ class ShortWay:
         self._shared = around.sites.shared_origins
         self._origins: dict[str, tuple[bool, str]] = {}
         self._found: dict[Key, _Sound] = {}
+        self.pages: dict[str, str] = {}
+        """Page key → path of all destinations that were looked at."""
         for t in told:
-            sound = self._sound(t) if around.stock else None
+            sound = self._sound(t)
             if sound is None:
                 self.doubtful.append(t.entry)
             else:
@@ -87,21 +91,35 @@ class ShortWay:
         entries take it, too.
         """
         known, named = {plan.key for plan in plans}, {plan.legacy_url for plan in plans}
+        spelled = {self._spelling(plan) for plan in plans if not plan.old.query}
         pages = Counter(sound.rule.destination for sound in self._found.values())
         pages.update(plan.page for plan in plans)
         crowded = {page for page, n in pages.items() if n >= CROWD and page}
+        slash = slash_of_plans(plans, self._around, self.pages)
+        odd = {page for page, path in self.pages.items() if against_policy(path, slash)}
         met = [
             key
             for key, sound in self._found.items()
             if key in known
             or sound.rule.legacy_url in named
             or sound.rule.destination in crowded
-            or (sound.goal is not None and (sound.goal in self._found or sound.goal in known))
+            or sound.rule.destination in odd
+            or (sound.goal is not None and self._is_answered(*sound.goal, known, spelled))
         ]
         plans = [*plans, *plans_of([self._found.pop(key).entry for key in met])]
         # What leads to a plain answer is looked at together with it.
         ends = {key for plan in plans if (key := self._goal_of(plan)) in self._found}
         plans_of([self._found.pop(key).entry for key in sorted(ends)])
+
+    def _is_answered(self, goal: Key, asked: Key, known: set[Key], spelled: set[Key]) -> bool:
+        """Whether a destination on an old site is one that a rule answers."""
+        return goal in self._found or goal in known or asked in spelled
+
+    def _spelling(self, plan: Plan) -> Key:
+        return plan.site, self._folded(canonical_path(plan.old.path))
+
+    def _folded(self, path: str) -> str:
+        return lower_path(path) if self._around.policy.folds_case else path
 
     def _goal_of(self, plan: Plan) -> Key:
         goal = plan.goal
@@ -117,6 +135,8 @@ class ShortWay:
             return None
         if policy.fold_and_keep(path)[0] != t.key:
             return None
+        if self._origin(text[: -len(path)])[1] != t.site:
+            return None
         paths = {t.key, path.lower() if policy.folds_case else path}
         if text != t.url:
             spelled = self._path(t.url)
@@ -125,7 +145,7 @@ class ShortWay:
             paths.add(spelled.lower() if policy.folds_case else spelled)
         if not names_file(t.key):
             paths.add(f"{t.key}/")
-        goal: Key | None = None
+        goal: tuple[Key, Key] | None = None
         if t.status == GONE:
             if t.destination:
                 return None
@@ -137,7 +157,8 @@ class ShortWay:
             if site:
                 if self._around.forms or policy.secrets.in_path(its_path) != its_path:
                     return None
-                goal = site, policy.fold_and_keep(its_path)[0]
+                asked = site, self._folded(its_path)
+                goal = (site, policy.fold_and_keep(its_path)[0]), asked
         if self._shared(t.site) and self._hides(t, paths):
             return None
         given = (t.status, t.destination, text, _QUERIES[t.query])
@@ -146,11 +167,14 @@ class ShortWay:
     def _is_sound_page(self, destination: str, path: str) -> bool:
         """Whether a destination, spelled as its page is, is a page of the new site that answers."""
         around = self._around
-        page = around.stock.get(destination)
-        if page is None or page.planned or page.status >= 300 or destination in around.homes:
+        if around.stock:
+            page = around.stock.get(destination)
+            if page is None or page.planned or page.status >= 300:
+                return False
+        if destination in around.homes or not self._origin(destination[: -len(path)])[0]:
             return False
-        is_new = self._origin(destination[: -len(path)])[0]
-        return is_new and not against_policy(path, around.slash)
+        self.pages[destination] = path
+        return True
 
     def _hides(self, t: Told, paths: Iterable[str]) -> bool:
         """Whether a rule may hide a live page."""
