@@ -9,7 +9,6 @@ from functools import cached_property
 from upright_ledger.app.kept_rules import KeptRules, keep_rules, recalled
 from upright_ledger.core.checks.compiled_rules import CompiledRules
 from upright_ledger.core.checks.context import CheckContext
-from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import FoldingPolicy, fold
 from upright_ledger.core.rules.rule_answers import RuleAnswers
@@ -19,7 +18,7 @@ from upright_ledger.core.tracing.verdicts import is_language_home
 from upright_ledger.core.url.address import Address, address_of, parse_address
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.ledger.db.journal import last_step
-from upright_ledger.ledger.lines.answered import answered
+from upright_ledger.ledger.lines.answered import answered, left_alone
 from upright_ledger.ledger.lines.given_answers import rule_answers
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import load_claims
@@ -74,20 +73,17 @@ class MoveState:
         """Addresses that no template may take: what is kept or ignored, and live pages on hosts
         that both sites share.
         """
-        alone = {AnswerKind.KEEP, AnswerKind.IGNORE}
-        kept = [
-            address_of(e.legacy_url)
-            for e in self.entries
-            if e.answer.kind in alone and e.by != AnsweredBy.TEMPLATE
-        ]
-        live = [
+        with self.ledger.reading() as connection:
+            kept = [address_of(url) for url in left_alone(connection)]
+        if not any(self.sites.shared_origins(site.name) for site in self.sites.old):
+            return kept
+        return kept + [
             address
             for d in self.stock.values()
             if d.state == StockState.LIVE
             and d.status < 300
             and self.sites.site_of(address := parse_address(d.url))
         ]
-        return kept + live
 
     @cached_property
     def by_key(self) -> dict[tuple[str, str], Entry]:

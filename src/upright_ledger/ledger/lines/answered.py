@@ -38,3 +38,10 @@ def answered(connection: Connection, contested: Collection[int]) -> tuple[list[T
         else:
             others.add(row[0])
     return told, sorted(others)
+
+
+def left_alone(connection: Connection) -> list[str]:
+    """The addresses of entries that are kept or ignored, but by a template."""
+    kinds = f"'{AnswerKind.KEEP}', '{AnswerKind.IGNORE}'"
+    query = f'SELECT url FROM entry_lines WHERE kind IN ({kinds}) AND "by" <> :template'
+    return connection.column(query, template=AnsweredBy.TEMPLATE)
