@@ -1,11 +1,12 @@
 """Questions and small changes on large ledgers: seconds beyond the start of the program, in units
 of U, and memory; what filled the ledgers; and the start itself, relative to importing click.
 
-python benchmarks/asking.py [ENTRIES…] [--keep FOLDER] [--only NAME,…]
+python benchmarks/asking.py [ENTRIES…] [--keep FOLDER] [--only NAME,…] [--work] [--plot FILE.png]
 
 U is the time, measured in the same round, in which a fresh Python adds ten million numbers. Each
 ledger holds ENTRIES entries with hits and titles, an answer for each but one in a hundred, and as
-many pages. With --keep, ledgers are made once and used again.
+many pages. With --keep, ledgers are made once and used again; with --work, `check`, `build` and
+`rehearse` are measured, too.
 """
 
 from __future__ import annotations
@@ -21,7 +22,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from rules import NEW, OLD, PROGRAM, WORDS, measured
+from rules import NEW, OLD, PROGRAM, WORDS, draw, measured
 
 LOOP = "x = 0\nfor i in range(10_000_000): x += i\n"
 ROUNDS = 3
@@ -43,6 +44,15 @@ QUESTIONS: dict[str, tuple[str, ...]] = {
     "undo": ("undo",),
 }
 """In their order: the last one takes back what the one before it did."""
+WORK: dict[str, tuple[str, ...]] = {
+    "check": ("check",),
+    "build for nginx": ("build", "--for", "nginx", "--out", "{held}/rules"),
+    "build after check": ("build", "--for", "nginx", "--out", "{held}/rules"),
+    "rehearse": ("rehearse",),
+}
+"""Work on all of a ledger. The first two work out what answers amount to, the others take what was
+kept of that.
+"""
 
 
 def make_ledger(folder: Path, entries: int) -> dict[str, float]:
@@ -109,6 +119,20 @@ def ask(ledger: Path, wanted: dict[str, tuple[str, ...]], rounds: int) -> dict[s
     }
 
 
+def work(ledger: Path) -> dict[str, list[float]]:
+    """As `ask`, of one run each."""
+    found = {}
+    with tempfile.TemporaryDirectory() as held:
+        for name, words in WORK.items():
+            if name in {"check", "build for nginx"}:
+                (ledger / ".compiled-rules").unlink(missing_ok=True)
+            u, asked = unit(), [word.format(held=held) for word in words]
+            seconds, megabytes = measured("--ledger", str(ledger), *asked)
+            u = (u + unit()) / 2
+            found[name] = [seconds, u, seconds / u, megabytes]
+    return found
+
+
 def beginning() -> str:
     """The start of the program relative to importing click: median of interleaved runs."""
     bare = [sys.executable, "-c", "import click"]
@@ -128,10 +152,13 @@ def main() -> None:
     parser.add_argument("--keep", type=Path)
     parser.add_argument("--only", default="")
     parser.add_argument("--rounds", type=int, default=ROUNDS)
+    parser.add_argument("--work", action="store_true")
+    parser.add_argument("--plot", type=Path)
     options = parser.parse_args()
     chosen = options.only.split(",") if options.only else [*QUESTIONS]
     wanted = {n: w for n, w in QUESTIONS.items() if n in chosen}
     print(beginning())
+    figures: dict[str, list[tuple[int, float]]] = {}
     for entries in options.entries:
         keep = options.keep or Path(tempfile.mkdtemp())
         ledger = keep / f"ledger-{entries}"
@@ -143,7 +170,9 @@ def main() -> None:
                     f"{entries:10,}  {name:22} {seconds:7.2f} s  {seconds / u:6.2f} U", flush=True
                 )
         found = ask(ledger, wanted, options.rounds)
+        found |= work(ledger) if options.work else {}
         for name, (seconds, u, ratio, megabytes) in found.items():
+            figures.setdefault(name, []).append((entries, ratio))
             print(
                 f"{entries:10,}  {name:22} {seconds:7.2f} s  {ratio:6.2f} U  {megabytes:6,.0f} MB"
                 f"   (U {u:.2f} s)",
@@ -151,6 +180,8 @@ def main() -> None:
             )
         if options.keep is None:
             shutil.rmtree(keep)
+    if options.plot:
+        draw(figures, options.plot, "entries", "U")
 
 
 if __name__ == "__main__":

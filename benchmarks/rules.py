@@ -99,11 +99,18 @@ def main() -> None:
                     flush=True,
                 )
     if options.plot:
-        draw(figures, Path(options.plot))
+        rules = "exact rules (and a hundredth of that as templates)"
+        draw(figures, Path(options.plot), rules, "seconds", scale="linear")
 
 
-def draw(figures: dict[str, list[tuple[int, float]]], file: Path) -> None:
-    """Seconds over the number of rules."""
+def draw(
+    figures: dict[str, list[tuple[int, float]]],
+    file: Path,
+    over: str,
+    what: str,
+    scale: str = "log",
+) -> None:
+    """What took how long, over how many."""
     import matplotlib as mpl
 
     mpl.use("Agg")
@@ -112,12 +119,11 @@ def draw(figures: dict[str, list[tuple[int, float]]], file: Path) -> None:
     figure, axes = plt.subplots(figsize=(8, 5), layout="constrained")
     for name, points in figures.items():
         axes.plot(*zip(*points, strict=True), marker="o", label=name)
-    axes.set(
-        xlabel="exact rules (and a hundredth of that as templates)",
-        ylabel="seconds",
-        xlim=(0, None),
-        ylim=(0, None),
-    )
+    axes.set(xlabel=over, ylabel=what, xscale=scale, yscale=scale)
+    if scale == "linear":
+        axes.set(xlim=(0, None), ylim=(0, None))
+    else:
+        axes.yaxis.set_major_formatter(lambda value, _: f"{value:g}")
     axes.xaxis.set_major_formatter(lambda value, _: f"{value:,.0f}")
     axes.grid(alpha=0.3)
     axes.legend(frameon=False)
