@@ -117,8 +117,9 @@ def draw(
     from matplotlib import pyplot as plt
 
     figure, axes = plt.subplots(figsize=(8, 5), layout="constrained")
-    for name, points in figures.items():
-        axes.plot(*zip(*points, strict=True), marker="o", label=name)
+    for n, (name, points) in enumerate(figures.items()):
+        style = "o-" if n < 10 else "s--"  # there are ten colours
+        axes.plot(*zip(*points, strict=True), style, label=name)
     axes.set(xlabel=over, ylabel=what, xscale=scale, yscale=scale)
     if scale == "linear":
         axes.set(xlim=(0, None), ylim=(0, None))
