@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import lru_cache
+from operator import itemgetter
 
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.logs.log_line import (
@@ -22,8 +23,9 @@ class W3cParser:
     """
 
     def __init__(self) -> None:
-        self._at: dict[str, int] = {}
+        self._pick: Callable[[list[str]], tuple[str, ...]] = itemgetter(*[0] * len(_FIELDS))
         self._width = 0
+        self._has_agent = False
         self._day = ""
 
     def __call__(self, line: str) -> LogLine | str:
@@ -35,42 +37,40 @@ class W3cParser:
         cells = line.split(" ") if " " in line else line.split("\t")
         if len(cells) != self._width:
             raise NotALineError(f"it has {len(cells)} fields, and #Fields names {self._width}")
-        stem, query = self._cell(cells, "cs-uri-stem"), self._cell(cells, "cs-uri-query")
-        target = self._cell(cells, "cs-uri") or (f"{stem}?{query}" if query else stem)
-        day = self._cell(cells, "date") or self._day
-        status = self._cell(cells, "sc-status")
+        cells.append("-")  # for fields that this log has not
+        told = ["" if cell == "-" else cell for cell in self._pick(cells)]
+        stem, query, uri, day, status, method, agent, host, asked, clock, referrer = told
+        target = uri or (f"{stem}?{query}" if query else stem)
+        day = day or self._day
         if not target or not _is_day(day) or not _is_status(status):
             raise NotALineError("its address, date or status is missing")
-        method = self._cell(cells, "cs-method") or "GET"
-        agent = (
-            _with_blanks(self._cell(cells, "cs(user-agent)"))
-            if "cs(user-agent)" in self._at
-            else None
-        )
-        host = self._cell(cells, "cs-host") or self._cell(cells, "cs(host)")
-        clock = self._cell(cells, "time")
         return LogLine(
-            f"{method} {target} HTTP/1.1", status, day, agent, self._cell(cells, "cs(referer)"),
-            host_name(host),
+            f"{method or 'GET'} {target} HTTP/1.1",
+            status,
+            day,
+            _with_blanks(agent) if self._has_agent else None,
+            referrer,
+            host_name(host or asked),
             clock if _CLOCK.fullmatch(clock) else "",
-        )  # fmt: skip
+        )
 
     def _directive(self, line: str) -> None:
         name, _, value = line[1:].partition(":")
         if name.lower() == "fields":
             fields = value.split()
-            self._at = {field.lower(): n for n, field in enumerate(fields)}
-            self._width = len(fields)
+            at = {field.lower(): n for n, field in enumerate(fields)}
+            self._width, self._has_agent = len(fields), "cs(user-agent)" in at
+            self._pick = itemgetter(*(at.get(field, len(fields)) for field in _FIELDS))
         elif name.lower() in {"date", "start-date"} and (
             match := re.match(r"\s*(\d{4}-\d\d-\d\d)", value)
         ):
             self._day = match[1]
 
-    def _cell(self, cells: list[str], field: str) -> str:
-        at = self._at.get(field)
-        return "" if at is None or cells[at] == "-" else cells[at]
 
-
+_FIELDS = (
+    "cs-uri-stem", "cs-uri-query", "cs-uri", "date", "sc-status", "cs-method", "cs(user-agent)",
+    "cs-host", "cs(host)", "time", "cs(referer)",
+)  # fmt: skip
 _CLOCK = re.compile(r"\d\d:\d\d:\d\d")
 
 
