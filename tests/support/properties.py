@@ -12,7 +12,7 @@ import os
 from hypothesis import HealthCheck, Phase, settings
 
 thorough = settings(
-    max_examples=int(os.environ.get("UPRIGHT_EXAMPLES", "100")),
+    max_examples=int(os.environ.get("UPRIGHT_EXAMPLES", "60")),
     deadline=None,
     print_blob=True,
     suppress_health_check=list(HealthCheck),
