@@ -151,6 +151,19 @@ def test_lines_are_what_the_facts_amount_to_however_they_came(
             assert kept(ledger) == step_by_step, deed
 
 
+def test_what_a_log_said_counts_for_an_entry_that_a_list_lets_it_belong_to() -> None:
+    """Nobody but a bot asked for an address that was answered, until a list names it."""
+    ledger = fresh_ledger([OLD], SHARED[:1])
+    deeds = (("log", [("/b", 21), ("/a", 1)]), ("decide", "/b", "gone"), ("list", [("/b", 1)]))
+    with TemporaryDirectory() as held:
+        for number, deed in enumerate(deeds):
+            do(ledger, Path(held), number, deed)
+            lines_stand(f"sqlite:///{ledger.own_file}")
+    with ledger.reading() as connection:
+        (b,) = (e for e in load_entries(connection) if e.key == "/b")
+    assert (b.evidence.bot_requests, b.sources, b.variants) == (1, (1, 2), ("/b",))
+
+
 def test_other_weights_and_sections_count_at_once(museum: Program) -> None:
     museum.write("old.csv", "url,hits,linking domains\n/a/1,10,0\n/b/1,1,3\n")
     museum("gather", "old.csv")

@@ -159,6 +159,7 @@ class SightingWriter:
         if rows:
             names = ("aside", "key", "entry", "variant")
             self._connection.change("spellings", ("id",), names, rows)
+            self._step.entries |= {entry for _, _, entry, _, _ in rows}
 
     def settle(self) -> Counter[str]:
         """Let addresses in doubt join the entries there are; class → lines of this source that stay
