@@ -83,7 +83,7 @@ def read_answer(status: str, new: str) -> Decision:
 
     An empty status is 301. The words gone, keep, wanted and ignore are statuses, too.
     """
-    kind, code = _meant_by(status)
+    kind, code = _meant_by(status) if len(status) > _SHORT else _known_by(status)
     if not code:
         return usual(kind)
     if kind == AnswerKind.GONE:
@@ -93,7 +93,9 @@ def read_answer(status: str, new: str) -> Decision:
     return Decision(kind, code, new)
 
 
-@lru_cache(maxsize=1_000)
+_SHORT = 40  # characters; longer ones are not remembered
+
+
 def _meant_by(status: str) -> tuple[AnswerKind, int]:
     """The answer that a status means, and its code; 0 where no rule follows."""
     word = status.strip().lower()
@@ -109,3 +111,6 @@ def _meant_by(status: str) -> tuple[AnswerKind, int]:
             f"{code} is no status of a redirect; use {', '.join(map(str, STATUSES))}"
         )
     return STATUSES[code], code
+
+
+_known_by = lru_cache(maxsize=1_000)(_meant_by)

@@ -20,6 +20,7 @@ from upright_ledger.formats.logs.log_line import (
     LogLine,
     NotALineError,
     host_name,
+    is_status,
     most,
 )
 
@@ -76,11 +77,14 @@ class JsonParser:
         if shape is None:
             if len(self._known) > _MOST_SHAPES:
                 self._known.clear()
-            shape = self._known[names] = _shape_of(found)
+            shape = _shape_of(found)
+            if len(line) <= _LONG:  # who writes longer ones is not remembered
+                self._known[names] = shape
         return _read(found, shape)
 
 
 _MOST_SHAPES = 1_000
+_LONG = 10_000  # characters
 _Place = tuple[str, str | None]
 """The name of a value, and in a nested object its name there."""
 
@@ -143,7 +147,7 @@ def _read(found: dict[str, Any], shape: _Shape) -> LogLine:
         request = f"{method} {target} HTTP/1.1" if target else ""
     status = _first(found, shape.status)
     day = _day_of(_first(found, shape.time))
-    if not request or not day or not _is_status(status):
+    if not request or not day or not is_status(status):
         raise NotALineError("its address, time or status is missing")
     agent = _first(found, shape.agent) if shape.agent else None
     host = host_name(_first(found, shape.host))
@@ -164,14 +168,17 @@ def _first(found: dict[str, Any], places: tuple[_Place, ...]) -> str:
     return ""
 
 
-@lru_cache(maxsize=1_000)
-def _is_status(text: str) -> bool:
-    return re.fullmatch(r"\d{3}", text) is not None
-
-
 def _day_of(text: str) -> str:
     """The day of a time, as YYYY-MM-DD, or an empty text."""
-    return _day_at(text[:_DAY_LENGTH]) if text[4:5] == "-" or text[2:3] == "/" else _day_at(text)
+    written = _day_at(text[:_DAY_LENGTH])
+    if written:
+        return written
+    try:
+        seconds = float(text)
+    except ValueError:
+        return ""
+    seconds = seconds / 1000 if seconds > 1e11 else seconds  # some servers count milliseconds
+    return _day_number(int(seconds // 86_400)) if 0 < seconds < 1e11 else ""
 
 
 _DAY_LENGTH = 11  # of 04/May/2026; what stands behind a day says no more of it
@@ -179,16 +186,12 @@ _DAY_LENGTH = 11  # of 04/May/2026; what stands behind a day says no more of it
 
 @lru_cache(maxsize=1 << 12)
 def _day_at(text: str) -> str:
+    """The day with which a time begins, where it is written out."""
     if match := re.match(r"(\d{4})-(\d\d)-(\d\d)", text):
         return match[0]
     if (match := re.match(r"(\d{2})/([A-Z][a-z]{2})/(\d{4})", text)) and match[2] in MONTHS:
         return f"{match[3]}-{MONTHS[match[2]]}-{match[1]}"
-    try:
-        seconds = float(text)
-    except ValueError:
-        return ""
-    seconds = seconds / 1000 if seconds > 1e11 else seconds  # some servers count milliseconds
-    return _day_number(int(seconds // 86_400)) if 0 < seconds < 1e11 else ""
+    return ""
 
 
 @lru_cache(maxsize=1 << 12)

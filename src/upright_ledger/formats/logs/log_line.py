@@ -8,7 +8,6 @@ import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
-from functools import lru_cache
 from typing import NamedTuple
 
 MONTHS = {
@@ -78,7 +77,11 @@ _VISITOR = re.compile(
 _VHOST = re.compile(r"^[A-Za-z0-9.-]+\.[A-Za-z][A-Za-z0-9-]*(?::\d+)?$")
 
 
-@lru_cache(maxsize=1 << 10)
+def is_status(text: str) -> bool:
+    """Whether a text is the three digits of a status."""
+    return len(text) == 3 and text.isdecimal()
+
+
 def host_name(text: str) -> str:
     """A virtual host as a log names it, or an empty text where it is none."""
     return text if _VHOST.match(text) else ""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from functools import lru_cache
 from operator import itemgetter
 
 from upright_ledger.core.inventory.noise import AsideClass
@@ -14,6 +13,7 @@ from upright_ledger.formats.logs.log_line import (
     LogLine,
     NotALineError,
     host_name,
+    is_status,
 )
 
 
@@ -42,13 +42,13 @@ class W3cParser:
         stem, query, uri, day, status, method, agent, host, asked, clock, referrer = told
         target = uri or (f"{stem}?{query}" if query else stem)
         day = day or self._day
-        if not target or not _is_day(day) or not _is_status(status):
+        if not target or not _DAY.fullmatch(day) or not is_status(status):
             raise NotALineError("its address, date or status is missing")
         return LogLine(
             f"{method or 'GET'} {target} HTTP/1.1",
             status,
             day,
-            _with_blanks(agent) if self._has_agent else None,
+            agent.replace("+", " ") if self._has_agent else None,
             referrer,
             host_name(host or asked),
             clock if _CLOCK.fullmatch(clock) else "",
@@ -72,21 +72,7 @@ _FIELDS = (
     "cs-host", "cs(host)", "time", "cs(referer)",
 )  # fmt: skip
 _CLOCK = re.compile(r"\d\d:\d\d:\d\d")
-
-
-@lru_cache(maxsize=1_000)
-def _is_day(text: str) -> bool:
-    return re.fullmatch(r"\d{4}-\d\d-\d\d", text) is not None
-
-
-@lru_cache(maxsize=1_000)
-def _is_status(text: str) -> bool:
-    return re.fullmatch(r"\d{3}", text) is not None
-
-
-@lru_cache(maxsize=1 << 12)
-def _with_blanks(agent: str) -> str:
-    return agent.replace("+", " ")
+_DAY = re.compile(r"\d{4}-\d\d-\d\d")
 
 
 def _sniff(lines: Sequence[str]) -> Likeness:
