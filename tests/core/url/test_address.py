@@ -87,6 +87,8 @@ def test_what_people_leave_out_is_put_in(text: str, read: str) -> None:
         ("a/b", "it names no host"),
         ("index.html", "it names no host"),
         ("//visit/x", "it names no host"),
+        ("//.", "it names no host"),
+        ("https://../x", "it names no host"),
     ],
 )
 def test_what_is_no_address_says_why(text: str, reason: str) -> None:

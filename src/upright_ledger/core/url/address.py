@@ -134,7 +134,10 @@ def _read_any(text: str, base: str) -> Address:
             raise NotAnAddressError(f"{text.partition(':')[0]}: is no web address")
         elif not base:
             raise NotAnAddressError("it names no host")
-    return _resolved(text, base)
+    found = _resolved(text, base)
+    if not found.host:  # dots alone, which are a host to a URL parser
+        raise NotAnAddressError("it names no host")
+    return found
 
 
 def _resolved(text: str, base: str) -> Address:
