@@ -171,10 +171,10 @@ def _basis(ledger: Ledger) -> str:
 
 @cache
 def _program() -> str:
-    """Of the program: of the files of its core, by name, size and time."""
-    core = Path(__file__).parents[1] / "core"
+    """Of the program: of its files, by name, size and time."""
+    package = Path(__file__).parents[1]
     told: list[Any] = []
-    for path in sorted(core.rglob("*.py")):
+    for path in sorted(package.rglob("*.py")):
         stat = path.stat()
-        told.append((str(path.relative_to(core)), stat.st_size, stat.st_mtime_ns))
+        told.append((str(path.relative_to(package)), stat.st_size, stat.st_mtime_ns))
     return xxhash.xxh3_128_hexdigest(repr(told).encode())

@@ -127,9 +127,10 @@ class MoveState:
         with self.ledger.reading() as connection:
             self.step = last_step(connection)
             kept = recalled(self.ledger, connection, self.step)
-        if kept is None:
-            keep_rules(self.ledger, self.worked_out, self.step)
-        return kept or self.worked_out
+        if kept is not None:
+            return kept
+        keep_rules(self.ledger, self.worked_out, self.step)
+        return self.worked_out
 
     @cached_property
     def worked_out(self) -> CompiledRules:

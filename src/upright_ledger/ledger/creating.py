@@ -13,7 +13,7 @@ from upright_ledger.ledger.clock import author, now
 from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.lines import keeping
 from upright_ledger.ledger.migrations.numbered import migrate
-from upright_ledger.ledger.store import DATABASE_FILE, Ledger
+from upright_ledger.ledger.store import DATABASE_FILE, STEP, Ledger
 from upright_ledger.processes import lock
 from upright_ledger.settings.file import FILE_NAME
 from upright_ledger.settings.reading import read_settings
@@ -45,8 +45,7 @@ def create_ledger(folder: Path, settings_text: str) -> Ledger:
             policy = (1, json.dumps(ledger.settings.policy.as_dict()), now())
             connection.load("policies", ("number", "settings", "since"), [policy])
             opened = (1, now(), author(), "open", "", "a new ledger")
-            names = ("id", "time", "author", "command", "reason", "summary")
-            connection.load("steps", names, [opened])
+            connection.load("steps", STEP, [opened])
             keeping.restate(connection, ledger.settings)
     except BaseException:
         draft.unlink(missing_ok=True)

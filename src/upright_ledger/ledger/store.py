@@ -32,7 +32,8 @@ from upright_ledger.settings.reading import read_settings
 DATABASE_FILE = "ledger.db"
 _MANY = 50_000
 """Entries that take longer than a moment to go through."""
-_BEGUN = ("id", "time", "author", "command", "reason", "summary")
+STEP = ("id", "time", "author", "command", "reason", "summary")
+"""The columns of a step that begins."""
 
 
 @dataclass(frozen=True)
@@ -125,7 +126,7 @@ class Ledger:
             before = last_step(connection)
             # Numbered by hand: a sequence of PostgreSQL counts what came to nothing, too.
             begun = (before + 1, now(), author(), command, reason, "")
-            connection.load("steps", _BEGUN, [begun])
+            connection.load("steps", STEP, [begun])
             step = Step(connection, before + 1, since=since if since != before else None)
             yield step
             if step.changed_lines:

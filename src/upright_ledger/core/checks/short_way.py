@@ -16,7 +16,7 @@ from typing import NamedTuple
 from upright_ledger.core.checks.context import CheckContext
 from upright_ledger.core.checks.destination_checks import against_policy, slash_of_plans
 from upright_ledger.core.checks.rule_checks import CROWD
-from upright_ledger.core.inventory.normalisation import fold
+from upright_ledger.core.inventory.normalisation import SIMPLE_PATH, fold
 from upright_ledger.core.rules.draft import Plan
 from upright_ledger.core.rules.exact_rule import GONE, ExactRule
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
@@ -215,5 +215,4 @@ class ShortWay:
 
 
 _NO_ORIGIN = (False, "?")
-_SIMPLE = re.compile(r"(https?://[^/?#]+)((?:/[A-Za-z0-9_-]+(?:\.[A-Za-z0-9_-]+)*)+/?)\Z")
-"""An address whose path is simple, of plain names between single slashes."""
+_SIMPLE = re.compile(rf"(https?://[^/?#]+)({SIMPLE_PATH})")

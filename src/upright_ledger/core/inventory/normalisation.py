@@ -35,7 +35,9 @@ PAGINATION = "pagination"
 
 _NOTHING: frozenset[str] = frozenset()
 _CASE = frozenset({"letter case"})
-_SIMPLE_BYTES = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_-/."
+SIMPLE_PATH = r"(?:/[A-Za-z0-9_-]+(?:\.[A-Za-z0-9_-]+)*)+/?\Z"
+"""A path that is canonical as it stands: plain names between single slashes."""
+_is_simple = re.compile(SIMPLE_PATH).match
 _PAGE_NUMBER = re.compile(r"(?s)(.+)/page/[0-9]+\Z")
 
 
@@ -258,18 +260,6 @@ class FoldingPolicy:
                 (found for pattern, found in self._significant_patterns if pattern.match(low)), None
             )
         return names
-
-
-def _is_simple(path: str) -> bool:
-    """Whether a path is canonical as it stands: plain names between single slashes."""
-    return (
-        path.isascii()
-        and not path.encode().translate(None, _SIMPLE_BYTES)
-        and len(path) > 1
-        and path[0] == "/"
-        and path[-1] != "."
-        and not ("//" in path or "/." in path or "./" in path or ".." in path)
-    )
 
 
 def _name_mends(before: str, after: str) -> set[str]:

@@ -78,7 +78,7 @@ class FileConnection(Connection):
         """Insert rows (tuples in the order of `columns`)."""
         marks = ", ".join("?" for _ in columns)
         # names come from the schema
-        self.many(f'INSERT INTO "{table}" ({quoted(columns)}) VALUES ({marks})', rows)
+        self._many(f'INSERT INTO "{table}" ({quoted(columns)}) VALUES ({marks})', rows)
 
     def change(
         self,
@@ -89,13 +89,13 @@ class FileConnection(Connection):
     ) -> None:
         """Change columns of rows (tuples in the order of `columns`, then `keys`)."""
         put = ", ".join(f'"{c}" = ?' for c in columns)
-        self.many(f'UPDATE "{table}" SET {put} WHERE {_each(keys)}', rows)
+        self._many(f'UPDATE "{table}" SET {put} WHERE {_each(keys)}', rows)
 
     def delete(self, table: str, keys: Sequence[str], rows: Sequence[tuple[Any, ...]]) -> None:
         """Delete rows by the values of their key columns."""
-        self.many(f'DELETE FROM "{table}" WHERE {_each(keys)}', rows)
+        self._many(f'DELETE FROM "{table}" WHERE {_each(keys)}', rows)
 
-    def many(self, statement: str, rows: Iterable[tuple[Any, ...]]) -> None:
+    def _many(self, statement: str, rows: Iterable[tuple[Any, ...]]) -> None:
         """Execute a statement once a row."""
         self.driver.executemany(statement, rows)
 

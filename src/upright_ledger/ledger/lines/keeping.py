@@ -7,12 +7,12 @@ rules, stock, settings.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import asdict
 
 from upright_ledger.core.inventory.evidence import Weights
 from upright_ledger.core.inventory.units import HITS
-from upright_ledger.ledger.db.connection import Connection, in_numbers
+from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.lines.families import families_of, follow_families
 from upright_ledger.ledger.lines.giving import give
@@ -20,8 +20,8 @@ from upright_ledger.ledger.lines.lightly import (
     TABLES,
     follow_answers,
     follow_names,
-    hold_answered,
-    hold_named,
+    hold,
+    holds_any,
 )
 from upright_ledger.ledger.lines.state import are_of, days_of_lines, keep_state
 from upright_ledger.ledger.lines.totals import keep_pages, keep_totals, kept_totals, totals
@@ -34,8 +34,6 @@ _MOST_AT_ONCE = 0.3
 
 _TEMPORARY = {
     **TABLES,
-    "touched": "entry INTEGER PRIMARY KEY",
-    "changed": "entry INTEGER PRIMARY KEY",
     "families": "entry INTEGER PRIMARY KEY, family TEXT",
     "given": "entry INTEGER PRIMARY KEY, kind TEXT, status INTEGER, destination TEXT, "
     '"by" TEXT, "where" TEXT, "query" TEXT',
@@ -64,23 +62,18 @@ def follow(step: Step, settings: Settings) -> None:
 def _follow(step: Step, settings: Settings) -> None:
     connection = step.connection
     _clear(connection)
-    connection.load("touched", ("entry",), ((e,) for e in sorted(step.entries)))
-    light, heavy = hold_named(connection, step.sources)
-    if heavy:
-        connection.run(_BY_SOURCES.format(sources=in_numbers(heavy)))
-    hold_answered(connection, step.answered)
-    connection.run("DELETE FROM named WHERE entry IN (SELECT entry FROM touched)")
+    light, heavy = hold(connection, step)
     whole = connection.value("SELECT MAX(id) FROM entries") or 0
     touched = connection.value("SELECT COUNT(*) FROM touched")
     if touched > 1000 and touched > _MOST_AT_ONCE * whole:
         restate(connection, settings, families_of(connection))
         return
     days = _log_days(connection) if heavy else days_of_lines(connection)
-    stocked = _hold_any(connection, "destinations", heavy)
+    stocked = holds_any(connection, "destinations", heavy)
     if stocked:
         keep_pages(connection)
-    everything_open = step.ruled or stocked or _hold_any(connection, "imported", heavy)
-    changed = _hold_changed(connection)
+    everything_open = step.ruled or stocked or holds_any(connection, "imported", heavy)
+    changed = connection.value("SELECT COUNT(*) FROM changed")
     everything_changed = changed > _MOST_AT_ONCE * whole
     before = None if everything_changed else totals(connection, "changed")
     families = families_of(connection, "touched")
@@ -105,13 +98,6 @@ def _follow(step: Step, settings: Settings) -> None:
         known.add(before, -1)
         known.add(totals(connection, "changed"))
         keep_totals(connection, known)
-
-
-def _hold_changed(connection: Connection) -> int:
-    """Note all entries whose lines change; returns how many."""
-    all_of = " UNION ".join(f"SELECT entry FROM {t}" for t in ("touched", "answered", "named"))
-    connection.run(f"INSERT INTO changed {all_of}")
-    return int(connection.value("SELECT COUNT(*) FROM changed"))
 
 
 def restate(
@@ -139,24 +125,11 @@ def shadow(connection: Connection, settings: Settings) -> None:
     restate(connection, settings)
 
 
-_BY_SOURCES = (
-    "INSERT INTO touched SELECT DISTINCT p.entry FROM evidence v JOIN spellings p "
-    "ON p.id = v.spelling WHERE v.source IN {sources} AND p.entry IS NOT NULL "
-    "AND p.entry NOT IN (SELECT entry FROM touched)"
-)
-
-
 def _clear(connection: Connection) -> None:
     """Empty tables to work in."""
     for name, columns in _TEMPORARY.items():
         connection.run(f"CREATE TEMPORARY TABLE IF NOT EXISTS {name} ({columns})")
         connection.run(f"DELETE FROM {name}")
-
-
-def _hold_any(connection: Connection, table: str, sources: Iterable[int]) -> bool:
-    """Whether a table has rows of any of these sources."""
-    held = f"SELECT 1 FROM {table} WHERE source IN {in_numbers(sources)} LIMIT 1"
-    return connection.value(held) is not None
 
 
 def _log_days(connection: Connection) -> int:

@@ -61,5 +61,7 @@ def packed(parts: Iterable[object]) -> str:
     return f"|{joined}|" if joined else ""
 
 
+ANSWER = COLUMNS[-6:]
+"""The columns that say the answer."""
 NO_ANSWER = (AnswerKind.OPEN.value, 0, "", QueryPolicy.CARRY_TRACKING.value, "", "")
-"""What a line says of an entry that has no answer: its last columns."""
+"""What they say of an entry that has none."""

@@ -75,7 +75,9 @@ def work_out(
 
 
 FEW = 2_000
-"""Entries up to which lines are worked out one by one: the others are in columns."""
+"""Entries up to which lines are worked out one by one, as loading what has columns would take
+longer.
+"""
 PORTION = 50_000
 """Entries that are looked at together."""
 

@@ -58,11 +58,9 @@ def find_stocked(connection: Connection, name: str) -> int:
     """The number of the newest list of pages with that name which still counts; 0 where there is
     none.
     """
-    query = (
-        "SELECT MAX(id) FROM sources WHERE name = :name AND purpose IN (:live, :planned) "
-        "AND NOT withdrawn"
-    )
-    return connection.value(query, name=name, **PURPOSES) or 0
+    lists = in_numbers(_lists(connection, *PURPOSES))
+    query = f"SELECT MAX(id) FROM sources WHERE name = :name AND id IN {lists}"
+    return connection.value(query, name=name) or 0
 
 
 def load_list(connection: Connection, source: int) -> list[Destination]:
