@@ -8,6 +8,7 @@ noticed: SQLite keeps no sums of its pages.
 from __future__ import annotations
 
 import json
+import sqlite3
 import zlib
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import closing
@@ -24,6 +25,7 @@ from upright_ledger.core.rules.imported.rule import ImportedRule
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.errors import DatabaseError
 from upright_ledger.ledger.db import derived
 from upright_ledger.ledger.store import Ledger
 
@@ -37,25 +39,26 @@ def first_damage(ledger: Ledger) -> str:
     """
     if ledger.settings.database:
         return ""
-    import sqlite3
+    try:
+        with closing(ledger.database.open()) as connection:
+            connection.driver.text_factory = bytes
+            return _first(connection.driver, ledger.settings.sites)
+    except DatabaseError as error:
+        return error.message
+    except sqlite3.DatabaseError as error:
+        return str(error)
 
-    with closing(
-        sqlite3.connect(f"{ledger.own_file.absolute().as_uri()}?mode=ro", uri=True)
-    ) as database:
-        database.text_factory = bytes
-        try:
-            told = [
-                text.decode("utf-8", "replace")
-                for (text,) in database.execute("PRAGMA integrity_check(1)")
-            ]
-            if told != ["ok"]:
-                return "; ".join(told[0].splitlines())
-            rows = database.execute("PRAGMA foreign_key_check").fetchone()
-            if rows is not None:
-                return f"row {rows[1]} of {rows[0].decode()} belongs to nothing"
-            return next(_damages(database, ledger.settings.sites), "")
-        except sqlite3.DatabaseError as error:
-            return str(error)
+
+def _first(database: Any, sites: Sites) -> str:
+    told = [
+        text.decode("utf-8", "replace") for (text,) in database.execute("PRAGMA integrity_check(1)")
+    ]
+    if told != ["ok"]:
+        return "; ".join(told[0].splitlines())
+    rows = database.execute("PRAGMA foreign_key_check").fetchone()
+    if rows is not None:
+        return f"row {rows[1]} of {rows[0].decode()} belongs to nothing"
+    return next(_damages(database, sites), "")
 
 
 def _damages(database: Any, sites: Sites) -> Iterator[str]:
