@@ -13,12 +13,12 @@ from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.lists.sitemap import read_sitemap
 from upright_ledger.formats.lists.text_list import read_text_list
 from upright_ledger.formats.logs.access_log import read_access_log
-from upright_ledger.formats.records import Aside, Item, ReadOptions, Record, Reject
+from upright_ledger.formats.records import Aside, Item, ReadOptions, Record, Reject, one_by_one
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables.cells import number, status_code
 from upright_ledger.formats.tables.column_mapping import bare, map_columns
 from upright_ledger.formats.tables.pairs import read_pairs
-from upright_ledger.formats.tables.url_table import read_table_urls
+from upright_ledger.formats.tables.url_rows import read_table_urls
 
 PLAIN = ReadOptions()
 
@@ -96,7 +96,7 @@ def test_a_table_keeps_the_lines_of_its_rows(tmp_path: Path) -> None:
         'from\n/a,5,"two\nlines",404,2026-03-01T10:00,http://b.example/\n\n,7,,,,\n/c,,(not '
         "set),abc,soon,\n"
     )
-    items = list(read_table_urls(put(tmp_path, text), PLAIN).items)
+    items = list(one_by_one(read_table_urls(put(tmp_path, text), PLAIN).items))
     assert kinds(items) == ["Record", "Aside", "Aside", "Record"]
     assert [i.line for i in items] == [2, 4, 5, 6]
     first, last = items[0], items[3]

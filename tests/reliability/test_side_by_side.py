@@ -194,10 +194,10 @@ def moved_on(ledger: Ledger, program: Program) -> Iterator[None]:
         placer = Classifier(ledger.settings.sites, ledger.settings.policy)
         sorter = Sorter(placer, Gathered("more.txt", "text"), program.folder)
         with sorter.rejects:
-            for batch in sorter.batches(
+            for portion in sorter.portions(
                 read_urls(program.folder / "more.txt", "text", ReadOptions())[1].items
             ):
-                writer.add(batch)
+                writer.add(portion)
         writer.settle()
         close_source(
             step.connection,

@@ -67,7 +67,43 @@ class Aside:
     lines: int = 1
 
 
+@dataclass(frozen=True, slots=True)
+class RecordBlock:
+    """Rows of a table, as columns.
+
+    item: the number of a row, from 0 → what it says, read by itself. All others have a value a row,
+    as a Record has it; where that is no record whose address is written as it is meant, they mean
+    nothing. urls: without blanks around. figures: unit → amounts, 0 where a row gives none. led:
+    the page that links here or led here, or empty.
+    """
+
+    item: Callable[[int], Item]
+    lines: Sequence[int]
+    urls: Sequence[str]
+    figures: Mapping[str, Sequence[float]]
+    status: Sequence[int]
+    day: Sequence[str]
+    title: Sequence[str]
+    anchor: Sequence[str]
+    language: Sequence[str]
+    number: Sequence[str]
+    led: Sequence[str]
+
+    def items(self) -> Iterator[Item]:
+        """What each row says."""
+        return map(self.item, range(len(self.lines)))
+
+
 Item = Record | Reject | Aside
+
+
+def one_by_one(items: Iterable[Item | RecordBlock]) -> Iterator[Item]:
+    """Items, each by itself."""
+    for item in items:
+        if isinstance(item, RecordBlock):
+            yield from item.items()
+        else:
+            yield item
 
 
 def _no_lines(_method: str) -> Mapping[str, Sequence[bytes]]:
@@ -110,7 +146,7 @@ class Reading:
     other kinds. folded: what was left out of addresses, by kind, in lines.
     """
 
-    items: Iterator[Item] = field(default_factory=lambda: iter(()))
+    items: Iterator[Item | RecordBlock] = field(default_factory=lambda: iter(()))
     mapping: dict[str, str] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
     neighbours: list[str] = field(default_factory=list)

@@ -13,7 +13,7 @@ from upright_ledger.formats.lists.text_list import read_text_list
 from upright_ledger.formats.logs.access_log import read_access_log
 from upright_ledger.formats.records import Reader, Reading, ReadOptions
 from upright_ledger.formats.server_config.detection import read_rules
-from upright_ledger.formats.tables.url_table import read_json_urls, read_sheet_urls, read_table_urls
+from upright_ledger.formats.tables.url_rows import read_json_urls, read_sheet_urls, read_table_urls
 
 READERS: dict[str, Reader] = {
     kinds.FileKind.TEXT: read_text_list,

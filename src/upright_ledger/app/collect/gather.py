@@ -23,14 +23,14 @@ from upright_ledger.core.word import Word
 from upright_ledger.errors import DatabaseError, InputError, RefusedError
 from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.files.text import digest_of
-from upright_ledger.formats.records import Item, Reading, ReadOptions
+from upright_ledger.formats.records import Item, Reading, ReadOptions, one_by_one
 from upright_ledger.formats.registry import check_kind, read_urls
 from upright_ledger.formats.tables.rows import fullest_sheet
 from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.entries import count_entries
 from upright_ledger.ledger.tables.imported_rules import add_imported
-from upright_ledger.ledger.tables.observations import SightingWriter
+from upright_ledger.ledger.tables.observations import Portion, SightingWriter
 from upright_ledger.ledger.tables.reclassify import reclassify
 from upright_ledger.ledger.tables.retention import prune
 from upright_ledger.ledger.tables.runs.builds import live_builds
@@ -292,12 +292,11 @@ class _SourceReader:
             with self.ledger.reading() as connection:
                 newest = newest_source(connection)
             reading = read_urls(file.path, kind, replace(options, sheet=file.sheet))[1]
-            batches = sorter.batches(
-                map(self._amend, reading.items) if self._amend else reading.items
+            portions = sorter.portions(
+                map(self._amend, one_by_one(reading.items)) if self._amend else reading.items
             )
-            first = next(
-                batches, []
-            )  # a log is read whole before its step begins, so that others need not wait
+            # A log is read whole before its step begins, so that others need not wait.
+            first = next(portions, Portion())
             if not alone:
                 step = held.enter_context(self.ledger.step("gather", file.name))
             if stored_policy(step.connection)[0] != self._policy:
@@ -313,8 +312,8 @@ class _SourceReader:
             source = add_source(step, self._facts(file, sorter, reading, digest, size))
             number = self.ledger.policy_for(step)
             writer = SightingWriter(step, source, number)
-            for batch in chain([first], batches):
-                writer.add(batch)
+            for portion in chain([first], portions):
+                writer.add(portion)
             sorter.settle(writer.settle())
             if anew:
                 reclassify(step, anew, self._placer)

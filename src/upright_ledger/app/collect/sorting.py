@@ -5,9 +5,11 @@ all of it counted.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING, TypeVar
 
 from upright_ledger.app.collect.rejects import Rejects
 from upright_ledger.core.inventory import noise
@@ -18,10 +20,18 @@ from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
 from upright_ledger.core.url.redaction import Secrets
 from upright_ledger.errors import UprightError
-from upright_ledger.formats.records import Aside, Item, Reading, Record, Reject
-from upright_ledger.ledger.tables.observations import Sighting
+from upright_ledger.formats.records import Aside, Item, Reading, Record, RecordBlock, Reject
+from upright_ledger.ledger.tables.observations import Name, PlainSightings, Portion, Sighting
 
+if TYPE_CHECKING:
+    from upright_ledger.core.inventory.plain_places import Placed, PlainPlaces
+
+T = TypeVar("T")
 BATCH = 20_000  # records
+FEW = 500
+"""Rows of a table up to which they are read one by one, as loading what has columns would take
+longer.
+"""
 MAX_ASIDE_TEXTS = 10_000
 MAX_NAMES = 1_000  # hosts, reasons
 
@@ -73,23 +83,60 @@ class Sorter:
             set()
         )  # site, key, and a page or domain that links
 
-    def batches(self, items: Iterable[Item]) -> Iterator[list[Sighting]]:
-        """Sightings in lists, each spelling once a list."""
-        found: dict[tuple[str, str], Sighting] = {}
+    @cached_property
+    def _plain(self) -> PlainPlaces:
+        from upright_ledger.core.inventory.plain_places import PlainPlaces
+
+        return PlainPlaces(self._placer.sites, self._placer.policy)
+
+    def portions(self, items: Iterable[Item | RecordBlock]) -> Iterator[Portion]:
+        """Sightings in portions, each spelling once a portion."""
+        found: dict[Name, Sighting] = {}
         count = 0
-        for item in items:
-            if isinstance(item, Reject):
-                self._reject(item)
-            elif isinstance(item, Aside):
-                self._set_aside(item.kind, item.lines, item.text)
-            else:
-                self._sort(item, found)
+        for item in _without_small(items):
+            if isinstance(item, RecordBlock):
+                if found:
+                    yield Portion(_finished(found))
+                    found, count = {}, 0
+                yield self._portion(item)
+                continue
+            if (seen := self._placed(item)) is not None:
+                _see(found, *seen, self._secrets)
+            if isinstance(item, Record):
                 count += 1
                 if count == BATCH:
-                    yield _finished(found)
+                    yield Portion(_finished(found))
                     found, count = {}, 0
         if found:
-            yield _finished(found)
+            yield Portion(_finished(found))
+
+    def _portion(self, block: RecordBlock) -> Portion:
+        """What the rows of a table say: of plain addresses as columns, of others, and of those that
+        stand there twice, one by one.
+        """
+        placed = self._plain.place(block.urls)
+        self.result.lines += len(placed.at)
+        self.result.folded.update(placed.folded)
+        plain = frozenset(placed.at)
+        others = [row for row in range(len(block.lines)) if row not in plain]
+        careful: dict[int, tuple[Classified, Record]] = {}
+        for row in others:
+            if (seen := self._placed(block.item(row))) is not None:
+                careful[row] = seen
+        names = list(zip(placed.sites, map(block.urls.__getitem__, placed.at), strict=True))
+        twice = {(place.site, place.spelling) for place, _ in careful.values()}
+        if len(set(names)) < len(names):
+            twice |= {name for name, n in Counter(names).items() if n > 1}
+        alone = [*range(len(names))]
+        if twice and not twice.isdisjoint(names):
+            alone = [n for n in alone if names[n] not in twice]
+            for n in sorted(set(range(len(names))) - set(alone)):
+                if isinstance(record := block.item(placed.at[n]), Record):
+                    careful[placed.at[n]] = (_place_of(placed, names, n), record)
+        found: dict[Name, Sighting] = {}
+        for row in sorted(careful):
+            _see(found, *careful[row], self._secrets)
+        return Portion(_finished(found), _columns(placed, names, alone, block, self._secrets))
 
     def settle(self, aside: Mapping[str, int]) -> None:
         """Take over what became of the lines of addresses in doubt: class → lines that are set
@@ -106,7 +153,19 @@ class Sorter:
         result.rejects = self.rejects.first
         result.accepted = result.lines - result.set_aside - result.rejected
 
-    def _sort(self, record: Record, found: dict[tuple[str, str], Sighting]) -> None:
+    def _placed(self, item: Item) -> tuple[Classified, Record] | None:
+        """The place of an item that is a record of an address, and what it says; all others are
+        counted alone.
+        """
+        if isinstance(item, Reject):
+            self._reject(item)
+        elif isinstance(item, Aside):
+            self._set_aside(item.kind, item.lines, item.text)
+        else:
+            return self._sort(item)
+        return None
+
+    def _sort(self, record: Record) -> tuple[Classified, Record] | None:
         try:
             if record.sent:
                 place = self._placer.sent(record.url, record.host)
@@ -134,7 +193,7 @@ class Sorter:
         except NotAnAddressError as error:
             if record.lines:
                 self._reject(Reject(record.line, str(error), record.url), record.lines)
-            return
+            return None
         self.result.lines += record.lines
         if place.aside:
             self.result.set_aside += record.lines
@@ -149,7 +208,7 @@ class Sorter:
             record = replace(
                 record, figures=[*record.figures, *self._links(place, record.referrers)]
             )
-        _see(found, place, record, self._secrets)
+        return place, record
 
     def _from_elsewhere(self, referrers: Mapping[str, float]) -> float:
         """How many of these requests other sites, or campaigns, led to."""
@@ -214,19 +273,70 @@ def _tells_of_others(record: Record) -> bool:
     return any(f.amount and f.unit in BY_OTHERS and not f.agent for f in record.figures)
 
 
-def _finished(found: dict[tuple[str, str], Sighting]) -> list[Sighting]:
+def _without_small(items: Iterable[Item | RecordBlock]) -> Iterator[Item | RecordBlock]:
+    for item in items:
+        if isinstance(item, RecordBlock) and len(item.lines) <= FEW:
+            yield from item.items()
+        else:
+            yield item
+
+
+def _place_of(placed: Placed, names: Sequence[Name], n: int) -> Classified:
+    """The place of one plain address."""
+    nothing: frozenset[str] = frozenset()
+    told = (placed.keys[n], placed.variants[n], placed.legacy_urls[n])
+    return Classified(*names[n], *told, "", nothing)
+
+
+def _columns(
+    placed: Placed,
+    names: Sequence[Name],
+    alone: Sequence[int],
+    block: RecordBlock,
+    secrets: Secrets,
+) -> PlainSightings:
+    """What a block says of plain addresses. alone: those of them that stand there once."""
+    at = [placed.at[n] for n in alone]
+
+    def of_rows(column: Sequence[T]) -> Sequence[T]:
+        return column if len(at) == len(column) else [column[n] for n in at]
+
+    def of_places(column: Sequence[T]) -> Sequence[T]:
+        return column if len(alone) == len(column) else [column[n] for n in alone]
+
+    led = of_rows(block.led)
+    if any(led):
+        masked = {text: secrets.in_url(text) for text in set(led)}
+        led = [masked[text] for text in led]
+    return PlainSightings(
+        of_rows(block.lines),
+        of_places(names),
+        of_places(placed.keys),
+        of_places(placed.variants),
+        of_places(placed.legacy_urls),
+        {unit: of_rows(amounts) for unit, amounts in block.figures.items()},
+        of_rows(block.title),
+        of_rows(block.anchor),
+        of_rows(block.language),
+        of_rows(block.status),
+        of_rows(block.day),
+        of_rows(block.number),
+        led,
+    )
+
+
+def _finished(found: dict[Name, Sighting]) -> list[Sighting]:
     for sighting in found.values():
         if len(sighting.figures) > 1:
             sighting.figures = added_up(sighting.figures)
     return list(found.values())
 
 
-def _see(
-    found: dict[tuple[str, str], Sighting], place: Classified, record: Record, secrets: Secrets
-) -> None:
+def _see(found: dict[Name, Sighting], place: Classified, record: Record, secrets: Secrets) -> None:
     sighting = found.get((place.site, place.spelling))
     if sighting is None:
-        sighting = found[place.site, place.spelling] = Sighting(place, list(record.figures))
+        sighting = Sighting(place, list(record.figures), line=record.line)
+        found[place.site, place.spelling] = sighting
     else:
         sighting.figures += record.figures
         if not place.doubt:

@@ -17,7 +17,7 @@ from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.files.compressed import Input
 from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.html.page_head import read_saved_page
-from upright_ledger.formats.records import ReadOptions, Record, Reject
+from upright_ledger.formats.records import ReadOptions, Record, Reject, one_by_one
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import column_mapping as col
 from upright_ledger.formats.tables.cells import status_code
@@ -296,7 +296,7 @@ def _pages(
             )
         yield 1, page.url, {name: value for name, value in asdict(page).items() if name != "url"}
         return
-    for item in read_urls(path, kind, options)[1].items:
+    for item in one_by_one(read_urls(path, kind, options)[1].items):
         if isinstance(item, Record):
             yield item.line, item.url, {}
         elif isinstance(item, Reject):

@@ -32,7 +32,7 @@ from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.files.text import digest_of
-from upright_ledger.formats.records import ReadOptions, Record, Reject
+from upright_ledger.formats.records import ReadOptions, Record, Reject, one_by_one
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables.pairs import (
     Pair,
@@ -42,7 +42,7 @@ from upright_ledger.formats.tables.pairs import (
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import Posting, load_answers, post_answers, post_claims
-from upright_ledger.ledger.tables.observations import Entries, Sighting, SightingWriter
+from upright_ledger.ledger.tables.observations import Entries, Portion, Sighting, SightingWriter
 from upright_ledger.ledger.tables.sources import (
     SourceFacts,
     add_source,
@@ -150,7 +150,7 @@ def _entries_of(
         withdraw_source(step, known.id)
     source = add_source(step, facts)
     writer = SightingWriter(step, source, policy)
-    numbers = writer.add(_sightings(decisions))
+    numbers = writer.add(Portion(_sightings(decisions)))
     writer.settle()
     result.made = writer.new_entries
     close_source(step.connection, source, facts, result.made)
@@ -254,7 +254,7 @@ def decide_listed(
     options = ReadOptions(encoding, hosts=frozenset(ledger.settings.sites.site_of_authority))
     status = str(answer.status) if answer.status else answer.kind
     rows, rejected = [], []
-    for item in read_urls(path, "", options)[1].items:
+    for item in one_by_one(read_urls(path, "", options)[1].items):
         if isinstance(item, Record):
             rows.append(Pair(item.line, item.url, answer.destination, status))
         elif isinstance(item, Reject):

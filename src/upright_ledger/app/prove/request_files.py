@@ -21,7 +21,7 @@ from upright_ledger.core.inventory.packed import NO_DAYS, join_days
 from upright_ledger.core.inventory.units import ASKED
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import InputError
-from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject
+from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject, one_by_one
 from upright_ledger.formats.registry import check_kind, read_urls
 
 _AT_ONCE = 20_000  # requests
@@ -134,7 +134,7 @@ def _read(put: Put, placer: Classifier, paths: list[str], options: ReadOptions) 
     with inputs(paths) as files:
         for file in files:
             reading = read_urls(file.path, options.kind, options)[1]
-            for item in reading.items:
+            for item in one_by_one(reading.items):
                 if isinstance(item, Reject):
                     found.left_out["could not be read"] += 1
                 elif isinstance(item, Aside):

@@ -117,6 +117,15 @@ _WELL_KNOWN = re.compile(
     r"/(?:site\.webmanifest|manifest\.json|crossdomain\.xml|sw\.js)\Z|/[^/]*(?:logo|icon|sprite|"
     r"spacer|pixel)[^/]*\.(?:png|jpe?g|gif|svg|webp|avif)\Z"
 )
+ASIDE_IN_RE2 = "|".join(
+    (
+        rf"\.(?:{'|'.join(sorted((*_FURNITURE, *_IMAGES)))})/?\z",
+        *(p.pattern.replace(r"\Z", r"\z") for p in (_PROBE, _WELL_KNOWN)),
+    )
+)
+"""An expression, as RE2 reads it, for paths of plain letters, made small: what it finds may be set
+aside, or in doubt.
+"""
 ASSET_SIGNS = (
     *(f"%.{ending}%" for ending in _IMAGES),
     "%.txt%",

@@ -201,7 +201,7 @@ class FoldingPolicy:
         if _is_simple(path):
             canonical = observed = path
             last = path.rpartition("/")[2]
-            if last and last.lower() not in self._last_names and not last.isdigit():
+            if last and last.lower() not in self.last_names and not last.isdigit():
                 lowered = path.lower() if self.folds_case else path
                 return lowered, path, _NOTHING if lowered == path else _CASE
         else:
@@ -244,7 +244,8 @@ class FoldingPolicy:
         return path
 
     @cached_property
-    def _last_names(self) -> frozenset[str]:
+    def last_names(self) -> frozenset[str]:
+        """Last segments that say more than a name, in lower case: index files and views."""
         return self.index_set | self._views
 
     @cached_property

@@ -141,6 +141,8 @@ _WORDS_OF_SECRETS = (
     "invit", "token", "session", "login", "magic", "sso", "auth", "password",
 )  # fmt: skip
 """One of these stands in each path that holds a secret, or a long segment does."""
+SECRETS_IN_RE2 = "|".join(map(re.escape, _WORDS_OF_SECRETS))
+"""An expression for them, for paths in small letters."""
 _LONG_IN_PATHS = 40  # shorter ones in a path name revisions, files and pages
 _LONG_IN_QUERIES = 32
 _RANDOM = 8
@@ -208,6 +210,13 @@ class Secrets:
         if kind is not None:
             return kind or looks_random(value)
         return len(value) >= _LONG_IN_QUERIES and not _long_kept(value, _LONG_IN_QUERIES)
+
+    def passes(self, name: str) -> bool:
+        """Whether no short value of a parameter is secret."""
+        low = name.lower()
+        if low in self.never:
+            return True
+        return low not in self.more and not _SESSION.search(low) and _kind_of(name) is None
 
     def _pair(self, pair: str) -> str:
         name, mark, value = pair.partition("=")

@@ -1,50 +1,27 @@
-"""Tables of any origin: where the header is, what the columns mean, and what each row says of an
-old URL.
-"""
+"""Tables of any origin: where the header is, and what the columns mean."""
 
 from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from itertools import chain, islice
 from pathlib import Path
 
-from upright_ledger.core.inventory.evidence import BAD_REDIRECT, SOFT_404, Figure
-from upright_ledger.core.inventory.noise import AsideClass
-from upright_ledger.core.inventory.units import (
-    IN_TABLES,
-    LISTED,
-    PER_PERIOD,
-)
-from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import FileKind
-from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
+from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables import column_mapping as col
-from upright_ledger.formats.tables.cells import (
-    NO_ADDRESS,
-    day_of,
-    linked_address,
-    looks_like_address,
-    number,
-    status_code,
-)
+from upright_ledger.formats.tables.cells import NO_ADDRESS, looks_like_address, number
 from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.rows import Row, RowWidth, rows_of
 
-_NO_TITLE = frozenset(
-    {"(not set)", "(not provided)", "-", "n/a", "none", "null"}
-)  # how exports say nothing
 _TOTAL = re.compile(
     r"\W*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total "
     r"g\S+|totale|somme|suma)\b",
     re.IGNORECASE,
 )
-_DOUBTFUL = frozenset("#-*=\u2014 " + "tsgoiTSGOI")  # totals and comments begin so
-_NOWHERE = 1 << 30
-_NONE: dict[str, float] = {}
 _SAMPLE = 400
 _HEADER_WITHIN = 60  # rows; what stands above a header is never longer
 
@@ -75,7 +52,7 @@ class Table:
     def is_sum(self, row: list[str]) -> bool:
         """Whether a row holds totals, or says that there is no address."""
         written = self.cell(row, col.URL)
-        return not written or written.lower() in NO_ADDRESS or bool(_TOTAL.match(written))
+        return not written or written.lower() in NO_ADDRESS or begins_a_sum(written)
 
     @property
     def unused(self) -> list[str]:
@@ -95,6 +72,11 @@ class Table:
             else f"column {at + 1}"
             for meaning, at in sorted(self.columns.items(), key=lambda item: item[1])
         }
+
+
+def begins_a_sum(cell: str) -> bool:
+    """Whether a cell begins a row of totals."""
+    return _TOTAL.match(cell) is not None
 
 
 def read_table(path: Path, options: ReadOptions, kind: str = FileKind.TABLE) -> Table:
@@ -171,190 +153,3 @@ def _are_words(cells: list[str]) -> bool:
     return len(cells) > 1 and all(
         number(c) is None and not re.search(r"[./]\w", c) for c in cells if c.strip()
     )
-
-
-def read_table_urls(path: Path, options: ReadOptions) -> Reading:
-    """Old URLs with their evidence from delimited text."""
-    return _reading(read_table(path, options, FileKind.TABLE))
-
-
-def read_sheet_urls(path: Path, options: ReadOptions) -> Reading:
-    """Old URLs with their evidence from a workbook."""
-    return _reading(read_table(path, options, FileKind.SHEET))
-
-
-def read_json_urls(path: Path, options: ReadOptions) -> Reading:
-    """Old URLs with their evidence from JSON Lines."""
-    return _reading(read_table(path, options, FileKind.JSON))
-
-
-def _reading(table: Table) -> Reading:
-    reading = Reading(_items(table), table.mapping, table.notes)
-    reading.days = period_in([" ".join(cells) for _, cells in table.above])
-    grown = [unit for unit in IN_TABLES if unit in PER_PERIOD and unit in table.columns]
-    if grown and not any(reading.days):
-        table.notes.append(
-            f"for how many days its {' and '.join(grown)} count is not said (--period FROM..TO): "
-            "they are taken as of 30 days"
-        )
-    for meaning, header in table.doubts.items():
-        table.notes.append(
-            f"does {header!r} speak of the page that links, or of ours? It is not taken; if of "
-            "ours, gather it again with "
-            f"--column {f'{meaning}={header}'!r}"
-        )
-    unused = [header for header in table.unused if header not in table.doubts.values()]
-    if unused:
-        more = f" and {len(unused) - 8:,} more" if len(unused) > 8 else ""
-        table.notes.append(
-            f"columns that are not used: {', '.join(unused[:8])}{more} (--column MEANING=HEADER "
-            "settles one)"
-        )
-    return reading
-
-
-_TWO_DAYS = re.compile(
-    r"(?P<a>\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{4}|\d{8}|\d{1,2}\.? [^\W\d]+ "
-    r"\d{4}|[^\W\d]+\.? \d{1,2}, \d{4})"
-    r"\s*(?:-|–|—|\.\.+|to|bis|until|through|au|al|hasta|tot|a)\s*"
-    r"(?P<b>\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{4}|\d{8}|\d{1,2}\.? [^\W\d]+ "
-    r"\d{4}|[^\W\d]+\.? \d{1,2}, \d{4})",
-    re.IGNORECASE,
-)
-
-
-def period_in(texts: Iterable[str]) -> tuple[str, str]:
-    """The first two days with "to" between them that words above a table name; empty where they
-    name none.
-    """
-    for text in texts:
-        if match := _TWO_DAYS.search(text):
-            month_first = any(
-                int(d.split("/")[1]) > 12
-                for d in match.groups()
-                if re.fullmatch(r"\d+/\d+/\d{4}", d)
-            )
-            first, last = (day_of(d, month_first=month_first) for d in match.groups())
-            if first and last and first <= last:
-                return first, last
-    return "", ""
-
-
-def _items(table: Table) -> Iterator[Item]:
-    for line, cells in table.above:
-        yield Aside(
-            line,
-            AsideClass.SUMMARY if cells else AsideClass.BLANK,
-            " | ".join(c for c in cells if c.strip())[:500],
-        )
-    record = _recorder(table)
-    url = table.columns[col.URL]
-    for line, row in table.rows:
-        if not row:
-            yield Aside(line, AsideClass.BLANK)
-            continue
-        if len(row) > table.width.most and (fault := table.width.fault(row)):
-            yield Reject(line, fault, " | ".join(row))
-            continue
-        written = row[url].strip() if url < len(row) else ""
-        if written[:1] == "=":
-            written = linked_address(written)
-        if (
-            not written
-            or written.lower() in NO_ADDRESS
-            or (
-                written[0] in _DOUBTFUL
-                and (_TOTAL.match(written) or (written[0] == "#" and not any(row[1:])))
-            )
-        ):
-            yield _no_url(line, row, written)
-            continue
-        yield record(line, row, written)
-
-
-def _no_url(line: int, row: list[str], written: str) -> Item:
-    """A row without URL: totals, or a mistake."""
-    text = " | ".join(row)
-    words = [c for c in row if c.strip() and number(c) is None]
-    if written or not words or any(_TOTAL.match(c) for c in words):
-        return Aside(line, AsideClass.SUMMARY, text[:500])
-    return Reject(line, "its URL cell is empty", text)
-
-
-def _recorder(table: Table) -> Callable[[int, list[str], str], Record]:
-    """A function that makes the record of a row from its line, cells and URL cell.
-
-    It runs a million times, so what does not change from row to row is looked up here.
-    """
-    figures_at = [(unit, table.columns[unit]) for unit in IN_TABLES if unit in table.columns]
-    texts = (
-        col.TITLE,
-        col.STATUS,
-        col.LAST_SEEN,
-        col.ANCHOR,
-        col.LANGUAGE,
-        col.REFERRER,
-        col.TRAFFIC_SOURCE,
-        col.ITEM,
-        col.HEADING,
-        col.REASON,
-    )
-    # One row a link: the pages and sites that link are counted, where no column does.
-    is_link = col.REFERRER in table.columns and not any(unit in table.columns for unit in IN_TABLES)
-    texts_at = [table.columns.get(meaning, _NOWHERE) for meaning in texts]
-    listed = (Figure(LISTED, 1.0),)
-
-    def record(line: int, row: list[str], written: str) -> Record:
-        width = len(row)
-        figures = []
-        for unit, at in figures_at:
-            if at < width and (cell := row[at]) and (amount := number(cell)):
-                figures.append(Figure(unit, amount))
-        told = [row[at].strip() if at < width else "" for at in texts_at]
-        title, status, day, anchor, language, led, source, item, heading, reason = told
-        url = mend(written)
-        led = led or source
-        return Record(
-            line,
-            url.text,
-            figures=figures or listed,
-            status=status_code(status) if status else 0,
-            day=(day_of(day, month_first=table.month_first) if day else "") or url.day,
-            title=(heading if not title or title.lower() in _NO_TITLE else title)[:MAX_TITLE],
-            anchor=anchor,
-            language=language,
-            item=item,
-            referrers={led: 1.0} if led else _NONE,
-            mends=url.mends,
-            failure=failure_in(reason or status) if reason or status else "",
-            is_link=is_link and looks_like_address(led),
-        )
-
-    return record
-
-
-MAX_TITLE = 2_000  # characters
-_FAILURES = (
-    (SOFT_404, r"soft\W*404|weicher? 404|soft error"),
-    (
-        BAD_REDIRECT,
-        r"redirect|weiterleitung|umleitung|redirection|redirecci|reindirizz|doorverwijz",
-    ),
-    ("410", r"\b410\b|\bgone\b"),
-    ("404", r"\b404\b|not found|nicht gefunden|introuvable|no encontrad|non trovat|niet gevonden"),
-    (
-        "5xx",
-        (
-            r"\b5\d\d\b|5xx|server error|serverfehler|erreur (?:du )?serveur|error del "
-            r"servidor|errore del server|serverfout"
-        ),
-    ),
-)
-
-
-def failure_in(text: str) -> str:
-    """The class of failure that a list of errors tells in words: "Soft 404", "Not found (404)",
-    "Redirect error"; or an empty text.
-    """
-    low = text.lower()
-    return next((kind for kind, pattern in _FAILURES if re.search(pattern, low)), "")

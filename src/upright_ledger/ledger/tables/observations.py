@@ -5,10 +5,15 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import compress, repeat
+from operator import not_
+from types import MappingProxyType
+from typing import Any, NamedTuple
 
 from upright_ledger.core.inventory.classification import Classified
 from upright_ledger.core.inventory.evidence import Figure
-from upright_ledger.core.inventory.packed import first_and_last, pack_referrers
+from upright_ledger.core.inventory.packed import NO_DAYS, first_and_last, pack_referrers
+from upright_ledger.core.inventory.units import LISTED
 from upright_ledger.ledger.db.connection import Connection, batches, in_numbers
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.db.rows import find_ids, next_id, storable
@@ -33,6 +38,7 @@ _FIGURE = (
     "first_day",
     "last_day",
 )
+_LED = ("spelling", "source", "referrers")
 _WORDS = ("spelling", "source", "title", "anchor", "language", "status", "last_seen", "item")
 
 
@@ -52,6 +58,36 @@ class Sighting:
     last_seen: str = ""
     item: str = ""
     lines: int = 0
+    line: int = 0
+    """Of its source, the first that says so."""
+
+
+class PlainSightings(NamedTuple):
+    """What one source says of spellings that are entries' without a doubt, in columns: as
+    Sightings, each spelling once. figures: unit → amounts, 0 where there is none; a spelling
+    without any is listed. led: a referrer, or empty.
+    """
+
+    line: Sequence[int] = ()
+    name: Sequence[Name] = ()
+    key: Sequence[str] = ()
+    variant: Sequence[str] = ()
+    legacy_url: Sequence[str] = ()
+    figures: Mapping[str, Sequence[float]] = MappingProxyType({})
+    title: Sequence[str] = ()
+    anchor: Sequence[str] = ()
+    language: Sequence[str] = ()
+    status: Sequence[int] = ()
+    last_seen: Sequence[str] = ()
+    number: Sequence[str] = ()
+    led: Sequence[str] = ()
+
+
+class Portion(NamedTuple):
+    """Some of what one source says: each spelling once in all of it."""
+
+    careful: Sequence[Sighting] = ()
+    plain: PlainSightings = PlainSightings()
 
 
 class Entries:
@@ -95,15 +131,30 @@ class SightingWriter:
         """How many entries this source was the first to name."""
         return self._entries.made
 
-    def add(self, sightings: Sequence[Sighting]) -> dict[Name, int]:
+    def add(self, portion: Portion) -> dict[Name, int]:
         """Store a portion. Returns the numbers of its entries by (site, key)."""
-        places = [s.place for s in sightings]
-        entries = self._entries.ensure(
-            (p.site, p.key, p.legacy_url) for p in places if not (p.aside or p.doubt)
-        )
+        careful, plain = portion
+        places = [s.place for s in careful]
+        named = [
+            (s.line, s.place.site, s.place.key, s.place.legacy_url)
+            for s in careful
+            if not (s.place.aside or s.place.doubt)
+        ]
+        sites = [site for site, _ in plain.name]
+        told = list(zip(plain.line, sites, plain.key, plain.legacy_url, strict=True))
+        # Of several spellings the first names its entry.
+        in_order = sorted(named + told) if named and told else named or told
+        entries = self._entries.ensure(row[1:] for row in in_order)
+        its = [*map(entries.__getitem__, zip(sites, plain.key, strict=True))]
+        numbers = self._numbers_of(places, plain, entries, its)
+        self._add_careful(careful, numbers)
+        self._add_plain(plain, numbers[len(careful) :])
+        return entries
+
+    def _add_careful(self, sightings: Sequence[Sighting], numbers: Sequence[int]) -> None:
         source = self._source
         figures, said, led = [], [], []
-        for number, s in zip(self._numbers_of(places, entries), sightings, strict=True):
+        for number, s in zip(numbers, sightings, strict=False):
             if s.place.doubt:
                 self._in_doubt[number] += s.lines
             for f in s.figures:
@@ -117,11 +168,40 @@ class SightingWriter:
                 led.append((number, source, storable(told)))
         self._connection.load("evidence", _FIGURE, figures)
         self._connection.load("observations", _WORDS, said)
-        self._connection.load("referrers", ("spelling", "source", "referrers"), led)
-        return entries
+        self._connection.load("referrers", _LED, led)
 
-    def _numbers_of(self, places: Sequence[Classified], entries: Mapping[Name, int]) -> list[int]:
-        """The numbers of the spellings of these places, made where they are not there yet.
+    def _add_plain(self, plain: PlainSightings, numbers: Sequence[int]) -> None:
+        if not numbers:
+            return
+        source = repeat(self._source)
+        rest = ("", "", NO_DAYS, "", "")
+        listed: Iterable[bool] = repeat(True, len(numbers))
+        if plain.figures:
+            listed = map(not_, map(any, zip(*plain.figures.values(), strict=True)))
+        told = [*plain.figures.items(), (LISTED, [*map(float, listed)])]
+        for unit, amounts in told:
+            rows = zip(numbers, source, repeat(unit), amounts, *map(repeat, rest), strict=False)
+            self._connection.load("evidence", _FIGURE, compress(rows, amounts))
+        words = (plain.title, plain.anchor, plain.language, plain.number)
+        title, anchor, language, number = ([*map(storable, texts)] for texts in words)
+        columns = (title, anchor, language, plain.status, plain.last_seen, number)
+        says = [*map(any, zip(*columns, strict=True))]
+        rows = zip(numbers, source, *columns, strict=False)
+        self._connection.load("observations", _WORDS, compress(rows, says))
+        if any(plain.led):
+            packed = (storable(pack_referrers([(text, 1.0)])) for text in plain.led)
+            rows = zip(numbers, source, packed, strict=False)
+            self._connection.load("referrers", _LED, compress(rows, plain.led))
+
+    def _numbers_of(
+        self,
+        places: Sequence[Classified],
+        plain: PlainSightings,
+        entries: Mapping[Name, int],
+        its: Sequence[int],
+    ) -> list[int]:
+        """The numbers of the spellings of these places, made where they are not there yet. its: the
+        entries of the plain ones.
 
         A spelling that was set aside and is now seen to be a page's becomes one of an entry.
         """
@@ -130,36 +210,35 @@ class SightingWriter:
         for name, p in zip(names, places, strict=True):
             if name not in best or best[name].aside or best[name].doubt:
                 best[name] = p
-        known = self._spellings.find(best)
-        if known:
-            waiting = find_aside(self._connection, known.values())
-            self._raise(
-                [
-                    (known[n], p, entries)
-                    for n, p in best.items()
-                    if n in known and known[n] in waiting and not (p.aside or p.doubt)
-                ]
-            )
-        fresh = sorted(best.keys() - known.keys()) if len(known) < len(best) else []
-        known |= self._spellings.give(fresh)
-        rows = []
-        for name in fresh:
-            p = best[name]
+        rows: dict[Name, tuple[Any, ...]] = {}
+        for name, p in best.items():
             aside = p.aside or p.doubt
             entry = None if aside else entries[p.site, p.key]
-            rows.append(
-                (known[name], *name, entry, p.variant, aside, storable(p.key) if p.doubt else "")
-            )
-        self._connection.load("spellings", _SPELLING, rows)
-        return [known[name] for name in names]
+            rows[name] = (entry, p.variant, aside, storable(p.key) if p.doubt else "")
+        told = zip(its, plain.variant, repeat(""), repeat(""), strict=False)
+        rows.update(zip(plain.name, told, strict=False))
+        known = self._spellings.find(rows)
+        if known:
+            waiting = find_aside(self._connection, known.values())
+            raised = [n for n, number in known.items() if number in waiting and not rows[n][2]]
+            self._raise([(rows[n][0], rows[n][1], known[n]) for n in raised])
+        fresh = sorted(rows.keys() - known.keys()) if len(known) < len(rows) else []
+        known |= self._spellings.give(fresh)
+        self._connection.load(
+            "spellings", _SPELLING, ((known[name], *name, *rows[name]) for name in fresh)
+        )
+        names.extend(plain.name)
+        return [*map(known.__getitem__, names)]
 
-    def _raise(self, named: list[tuple[int, Classified, Mapping[Name, int]]]) -> None:
-        """Make entries of spellings that were set aside until now."""
-        rows = [("", "", entries[p.site, p.key], p.variant, number) for number, p, entries in named]
-        if rows:
+    def _raise(self, named: Sequence[tuple[int, str, int]]) -> None:
+        """Make spellings that were set aside until now those of entries (entry, variant,
+        number).
+        """
+        if named:
+            rows = [("", "", *row) for row in named]
             names = ("aside", "key", "entry", "variant")
             self._connection.change("spellings", ("id",), names, rows)
-            self._step.entries |= {entry for _, _, entry, _, _ in rows}
+            self._step.entries |= {entry for entry, _, _ in named}
 
     def settle(self) -> Counter[str]:
         """Let addresses in doubt join the entries there are; class → lines of this source that stay

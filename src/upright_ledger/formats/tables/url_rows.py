@@ -1,0 +1,294 @@
+"""What each row of a table says of an old URL: many rows at a time, as columns, or one by one."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from itertools import islice
+from pathlib import Path
+from typing import TypeVar
+
+from upright_ledger.core.inventory.evidence import BAD_REDIRECT, SOFT_404, Figure
+from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.core.inventory.units import IN_TABLES, LISTED, PER_PERIOD
+from upright_ledger.core.url.repair import mend
+from upright_ledger.formats.detection import FileKind
+from upright_ledger.formats.records import (
+    Aside,
+    Item,
+    Reading,
+    ReadOptions,
+    Record,
+    RecordBlock,
+    Reject,
+)
+from upright_ledger.formats.tables import column_mapping as col
+from upright_ledger.formats.tables.cells import (
+    NO_ADDRESS,
+    day_of,
+    linked_address,
+    looks_like_address,
+    number,
+    status_code,
+)
+from upright_ledger.formats.tables.rows import Row
+from upright_ledger.formats.tables.url_table import Table, begins_a_sum, read_table
+
+T = TypeVar("T")
+_NO_TITLE = frozenset(
+    {"(not set)", "(not provided)", "-", "n/a", "none", "null"}
+)  # how exports say nothing
+_DOUBTFUL = frozenset("#-*=\u2014 " + "tsgoiTSGOI")  # totals and comments begin so
+_NOWHERE = 1 << 30
+_NONE: dict[str, float] = {}
+BLOCK = 20_000
+"""Rows that are looked at together."""
+
+
+def read_table_urls(path: Path, options: ReadOptions) -> Reading:
+    """Old URLs with their evidence from delimited text."""
+    return _reading(read_table(path, options, FileKind.TABLE))
+
+
+def read_sheet_urls(path: Path, options: ReadOptions) -> Reading:
+    """Old URLs with their evidence from a workbook."""
+    return _reading(read_table(path, options, FileKind.SHEET))
+
+
+def read_json_urls(path: Path, options: ReadOptions) -> Reading:
+    """Old URLs with their evidence from JSON Lines."""
+    return _reading(read_table(path, options, FileKind.JSON))
+
+
+def _reading(table: Table) -> Reading:
+    reading = Reading(_items(table), table.mapping, table.notes)
+    reading.days = period_in([" ".join(cells) for _, cells in table.above])
+    grown = [unit for unit in IN_TABLES if unit in PER_PERIOD and unit in table.columns]
+    if grown and not any(reading.days):
+        table.notes.append(
+            f"for how many days its {' and '.join(grown)} count is not said (--period FROM..TO): "
+            "they are taken as of 30 days"
+        )
+    for meaning, header in table.doubts.items():
+        table.notes.append(
+            f"does {header!r} speak of the page that links, or of ours? It is not taken; if of "
+            "ours, gather it again with "
+            f"--column {f'{meaning}={header}'!r}"
+        )
+    unused = [header for header in table.unused if header not in table.doubts.values()]
+    if unused:
+        more = f" and {len(unused) - 8:,} more" if len(unused) > 8 else ""
+        table.notes.append(
+            f"columns that are not used: {', '.join(unused[:8])}{more} (--column MEANING=HEADER "
+            "settles one)"
+        )
+    return reading
+
+
+_TWO_DAYS = re.compile(
+    r"(?P<a>\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{4}|\d{8}|\d{1,2}\.? [^\W\d]+ "
+    r"\d{4}|[^\W\d]+\.? \d{1,2}, \d{4})"
+    r"\s*(?:-|–|—|\.\.+|to|bis|until|through|au|al|hasta|tot|a)\s*"
+    r"(?P<b>\d{4}-\d\d-\d\d|\d{1,2}[./]\d{1,2}[./]\d{4}|\d{8}|\d{1,2}\.? [^\W\d]+ "
+    r"\d{4}|[^\W\d]+\.? \d{1,2}, \d{4})",
+    re.IGNORECASE,
+)
+
+
+def period_in(texts: Iterable[str]) -> tuple[str, str]:
+    """The first two days with "to" between them that words above a table name; empty where they
+    name none.
+    """
+    for text in texts:
+        if match := _TWO_DAYS.search(text):
+            month_first = any(
+                int(d.split("/")[1]) > 12
+                for d in match.groups()
+                if re.fullmatch(r"\d+/\d+/\d{4}", d)
+            )
+            first, last = (day_of(d, month_first=month_first) for d in match.groups())
+            if first and last and first <= last:
+                return first, last
+    return "", ""
+
+
+def _items(table: Table) -> Iterator[Item | RecordBlock]:
+    for line, cells in table.above:
+        yield Aside(
+            line,
+            AsideClass.SUMMARY if cells else AsideClass.BLANK,
+            " | ".join(c for c in cells if c.strip())[:500],
+        )
+    reader = _RowReader(table)
+    while rows := list(islice(table.rows, BLOCK)):
+        if reader.is_link:
+            yield from map(reader.item, rows)
+        else:
+            yield reader.block(rows)
+
+
+class _RowReader:
+    """Reads the rows of a table.
+
+    It runs a million times, so what does not change from row to row is looked up here.
+    """
+
+    def __init__(self, table: Table) -> None:
+        columns = table.columns
+        self._table = table
+        self._url = columns[col.URL]
+        self._figures_at = [(unit, columns[unit]) for unit in IN_TABLES if unit in columns]
+        texts = (
+            col.TITLE,
+            col.STATUS,
+            col.LAST_SEEN,
+            col.ANCHOR,
+            col.LANGUAGE,
+            col.REFERRER,
+            col.TRAFFIC_SOURCE,
+            col.ITEM,
+            col.HEADING,
+            col.REASON,
+        )
+        # One row a link: the pages and sites that link are counted, where no column does.
+        self.is_link = col.REFERRER in columns and not self._figures_at
+        self._texts_at = [columns.get(meaning, _NOWHERE) for meaning in texts]
+
+    def item(self, row: Row) -> Item:
+        """What a row says."""
+        line, cells = row
+        if not cells:
+            return Aside(line, AsideClass.BLANK)
+        width = self._table.width
+        if len(cells) > width.most and (fault := width.fault(cells)):
+            return Reject(line, fault, " | ".join(cells))
+        written = cells[self._url].strip() if self._url < len(cells) else ""
+        if written[:1] == "=":
+            written = linked_address(written)
+        if (
+            not written
+            or written.lower() in NO_ADDRESS
+            or (
+                written[0] in _DOUBTFUL
+                and (begins_a_sum(written) or (written[0] == "#" and not any(cells[1:])))
+            )
+        ):
+            return _no_url(line, cells, written)
+        return self._record(line, cells, written)
+
+    def _record(self, line: int, row: list[str], written: str) -> Record:
+        width = len(row)
+        figures = []
+        for unit, at in self._figures_at:
+            if at < width and (cell := row[at]) and (amount := number(cell)):
+                figures.append(Figure(unit, amount))
+        told = [row[at].strip() if at < width else "" for at in self._texts_at]
+        title, status, day, anchor, language, led, source, item, heading, reason = told
+        url = mend(written)
+        led = led or source
+        return Record(
+            line,
+            url.text,
+            figures=figures or _LISTED,
+            status=status_code(status) if status else 0,
+            day=(self._day(day) if day else "") or url.day,
+            title=_title(title, heading),
+            anchor=anchor,
+            language=language,
+            item=item,
+            referrers={led: 1.0} if led else _NONE,
+            mends=url.mends,
+            failure=failure_in(reason or status) if reason or status else "",
+            is_link=self.is_link and looks_like_address(led),
+        )
+
+    def _day(self, cell: str) -> str:
+        return day_of(cell, month_first=self._table.month_first)
+
+    def block(self, rows: Sequence[Row]) -> RecordBlock:
+        """What rows say, as columns."""
+        lines, cells = zip(*rows, strict=True)
+        width = 1 + max(self._url, *(at for _, at in self._figures_at), *self._placed(), 0)
+        most = self._table.width.most
+        if set(map(len, cells)) != {width} or width > most:
+            cells = tuple(_of_width(row, width, most) for row in cells)
+        columns = list(zip(*cells, strict=True))
+        texts = [
+            [*map(str.strip, columns[at])] if at != _NOWHERE else [""] * len(rows)
+            for at in self._texts_at
+        ]
+        title, status, day, anchor, language, led, source, item, heading, _ = texts
+        if any(led) and any(source):
+            led = [a or b for a, b in zip(led, source, strict=True)]
+        return RecordBlock(
+            lambda n: self.item(rows[n]),
+            lines,
+            [*map(str.strip, columns[self._url])],
+            {unit: _each(lambda c: number(c) or 0.0, columns[at]) for unit, at in self._figures_at},
+            _each(status_code, status),
+            _each(self._day, day),
+            [*map(_title, title, heading)] if any(title) or any(heading) else title,
+            anchor,
+            language,
+            item,
+            led if any(led) else source,
+        )
+
+    def _placed(self) -> list[int]:
+        return [at for at in self._texts_at if at != _NOWHERE]
+
+
+def _of_width(row: list[str], width: int, most: int) -> list[str]:
+    """A row with as many cells as are looked at; one that is no whole row is empty."""
+    if not row or len(row) > most:
+        return [""] * width
+    return row[:width] + [""] * (width - len(row))
+
+
+def _each(what: Callable[[str], T], cells: Sequence[str]) -> list[T]:
+    """What each of these cells says, asked once for those that are the same."""
+    known = {cell: what(cell) for cell in set(cells)}
+    return [*map(known.__getitem__, cells)]
+
+
+def _title(title: str, heading: str) -> str:
+    return (heading if not title or title.lower() in _NO_TITLE else title)[:MAX_TITLE]
+
+
+_LISTED = (Figure(LISTED, 1.0),)
+
+
+def _no_url(line: int, row: list[str], written: str) -> Item:
+    """A row without URL: totals, or a mistake."""
+    text = " | ".join(row)
+    words = [c for c in row if c.strip() and number(c) is None]
+    if written or not words or any(map(begins_a_sum, words)):
+        return Aside(line, AsideClass.SUMMARY, text[:500])
+    return Reject(line, "its URL cell is empty", text)
+
+
+MAX_TITLE = 2_000  # characters
+_FAILURES = (
+    (SOFT_404, r"soft\W*404|weicher? 404|soft error"),
+    (
+        BAD_REDIRECT,
+        r"redirect|weiterleitung|umleitung|redirection|redirecci|reindirizz|doorverwijz",
+    ),
+    ("410", r"\b410\b|\bgone\b"),
+    ("404", r"\b404\b|not found|nicht gefunden|introuvable|no encontrad|non trovat|niet gevonden"),
+    (
+        "5xx",
+        (
+            r"\b5\d\d\b|5xx|server error|serverfehler|erreur (?:du )?serveur|error del "
+            r"servidor|errore del server|serverfout"
+        ),
+    ),
+)
+
+
+def failure_in(text: str) -> str:
+    """The class of failure that a list of errors tells in words: "Soft 404", "Not found (404)",
+    "Redirect error"; or an empty text.
+    """
+    low = text.lower()
+    return next((kind for kind, pattern in _FAILURES if re.search(pattern, low)), "")
