@@ -6,16 +6,17 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 FEWEST = 3
 """Entries that make a family."""
 
+_AT_ONCE = 10_000  # keys that are taken apart together
 _MANY = 6  # different names beside each other from which on they are taken for one changing part
 _YEAR = re.compile(r"(?:19|20)\d\d\Z")
 _MONTH = re.compile(r"(?:0?[1-9]|1[0-2])\Z")
 _DAY = re.compile(r"(?:0?[1-9]|[12]\d|3[01])\Z")
-_NUMBER = re.compile(r"\d+")
+_ONE_NUMBER = re.compile(r"(\D*)\d+(\D*)\Z")
 _ENDING = re.compile(r"(?<=.)\.[a-z][a-z0-9]{0,4}\Z", re.IGNORECASE)
 
 
@@ -25,41 +26,56 @@ def templates(keys: Sequence[str]) -> dict[str, str]:
     A key is a folded path with its significant parameters. Works top down, segment by segment:
     names beside each other that are years, months, numbers, or simply many, are one changing part.
     """
-    rows = [(key, tuple(key.partition("?")[0].split("/")[1:])) for key in keys]
-    found: dict[str, str] = {}
-    by_length: dict[int, list[tuple[str, tuple[str, ...]]]] = defaultdict(list)
-    for row in rows:
-        by_length[len(row[1])].append(row)
-    for group in by_length.values():
-        _descend(group, 0, (), found)
-    whole = {key: path + _query(key) for key, path in found.items()}
+    by_length: dict[int, list[str]] = defaultdict(list)
+    for key in keys:
+        by_length[key.partition("?")[0].count("/")].append(key)
+    whole: dict[str, str] = {}
+    for length, some in by_length.items():
+        paths = _templates_of_length(some, length)
+        whole.update(zip(some, map(_with_query, some, paths), strict=True))
     counts = Counter(whole.values())
     return {key: text for key, text in whole.items() if "{" in text and counts[text] >= FEWEST}
 
 
-def _descend(
-    rows: list[tuple[str, tuple[str, ...]]],
-    depth: int,
-    prefix: tuple[str, ...],
-    found: dict[str, str],
-) -> None:
-    """Give every row its template, from the segment at `depth` on."""
-    if depth == len(rows[0][1]):
-        for key, _ in rows:
-            found[key] = "/" + "/".join(prefix)
-        return
-    names = Counter(parts[depth] for _, parts in rows)
-    shape = _shapes(names, prefix, last=depth + 1 == len(rows[0][1]))
-    groups: dict[str, list[tuple[str, tuple[str, ...]]]] = defaultdict(list)
-    for row in rows:
-        groups[shape[row[1][depth]]].append(row)
-    for text, group in groups.items():
-        _descend(group, depth + 1, (*prefix, text), found)
+def _templates_of_length(keys: Sequence[str], length: int) -> list[str]:
+    """The template of the path of each key; all paths have so many segments."""
+    groups = [0] * len(keys)
+    texts, before = [""], [""]  # of each group, so far, and the last part of it
+    for depth, column in enumerate(_columns(keys, length)):
+        names: dict[int, dict[str, int]] = defaultdict(dict)
+        for (group, name), n in Counter(zip(groups, column, strict=True)).items():
+            names[group][name] = n
+        numbers: dict[tuple[int, str], int] = {}
+        leads: dict[tuple[int, str], int] = {}
+        longer: list[str] = []
+        lasts: list[str] = []
+        for group, its in names.items():
+            for name, text in _shapes(its, before[group], last=depth + 1 == length).items():
+                number = numbers.setdefault((group, text), len(longer))
+                if number == len(longer):
+                    longer.append(f"{texts[group]}/{text}")
+                    lasts.append(text)
+                leads[group, name] = number
+        groups = [*map(leads.__getitem__, zip(groups, column, strict=True))]
+        texts, before = longer, lasts
+    return [*map(texts.__getitem__, groups)]
 
 
-def _shapes(names: Counter[str], prefix: tuple[str, ...], *, last: bool) -> dict[str, str]:
-    """Name → what stands for it: itself, or a changing part in braces."""
-    before = prefix[-1] if prefix else ""
+def _columns(keys: Sequence[str], length: int) -> list[list[str]]:
+    """The segments of paths, column by column; of equal ones one is kept."""
+    columns: list[list[str]] = [[] for _ in range(length)]
+    known: dict[str, str] = {}
+    for start in range(0, len(keys), _AT_ONCE):
+        rows = (k.partition("?")[0].split("/")[1:] for k in keys[start : start + _AT_ONCE])
+        for column, segments in zip(columns, zip(*rows, strict=True), strict=True):
+            column.extend(map(known.setdefault, segments, segments))
+    return columns
+
+
+def _shapes(names: Mapping[str, int], before: str, *, last: bool) -> dict[str, str]:
+    """Name → what stands for it: itself, or a changing part in braces. names: with their numbers;
+    before: what stands for the segment above.
+    """
     shape: dict[str, str] = {}
     rest: list[str] = []
     numbered: dict[str, list[str]] = defaultdict(list)
@@ -70,8 +86,8 @@ def _shapes(names: Counter[str], prefix: tuple[str, ...], *, last: bool) -> dict
             shape[name] = "{month}"
         elif before == "{month}" and _DAY.match(name):
             shape[name] = "{day}"
-        elif len(_NUMBER.findall(name)) == 1:
-            numbered[_NUMBER.sub("{number}", name)].append(name)
+        elif one := _ONE_NUMBER.match(name):
+            numbered[f"{one[1]}{{number}}{one[2]}"].append(name)
         else:
             rest.append(name)
     for text, members in _lettered(numbered).items():
@@ -106,8 +122,9 @@ def _lettered(numbered: dict[str, list[str]]) -> dict[str, list[str]]:
     return found
 
 
-def _query(key: str) -> str:
-    """The parameters of a key, their values in braces."""
-    _, mark, query = key.partition("?")
-    names = [part.partition("=")[0] for part in query.split("&")] if mark else []
-    return mark + "&".join(f"{n}={{{n}}}" for n in names)
+def _with_query(key: str, path: str) -> str:
+    """The template of a path with the parameters of a key, their values in braces."""
+    if "?" not in key:
+        return path
+    names = [part.partition("=")[0] for part in key.partition("?")[2].split("&")]
+    return f"{path}?{'&'.join([f'{n}={{{n}}}' for n in names])}"

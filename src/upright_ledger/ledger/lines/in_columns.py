@@ -35,7 +35,7 @@ def lines_in_columns(
     basis: Basis, entries: Rows, evidence: Rows, said: Rows, spelled: Rows
 ) -> Iterator[tuple[Any, ...]]:
     """The lines of the entries that count, in their order. The rows are those of the statements
-    ENTRIES, EVIDENCE, SAID and SPELLED, of the same entries.
+    ENTRIES, EVIDENCE, SAID and SPELLED, of the same entries; those of the first in order.
     """
     if not entries:
         return iter(())
@@ -214,8 +214,12 @@ def _words(
     seen last. last_seen: in logs.
     """
     title, language = [""] * len(ids), [""] * len(ids)
-    places = np.searchsorted(ids, np.array([row[0] for row in said], dtype=np.int64)).tolist()
-    for at, (_, _, its_title, its_language, day) in zip(places, said, strict=True):
+    entries = [row[0] for row in said]
+    if len(set(entries)) < len(entries):
+        said = sorted(said)
+        entries = [row[0] for row in said]
+    places = np.searchsorted(ids, np.array(entries, dtype=np.int64)).tolist()
+    for at, (*_, its_title, its_language, day) in zip(places, said, strict=True):
         title[at] = title[at] or its_title
         language[at] = language[at] or its_language
         last_seen[at] = max(last_seen[at], day)

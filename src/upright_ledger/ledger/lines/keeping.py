@@ -14,7 +14,7 @@ from upright_ledger.core.inventory.evidence import Weights
 from upright_ledger.core.inventory.units import HITS
 from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.journal import Step
-from upright_ledger.ledger.lines.families import families_of, follow_families
+from upright_ledger.ledger.lines.families import families_of, find_families, follow_families
 from upright_ledger.ledger.lines.giving import give
 from upright_ledger.ledger.lines.lightly import (
     TABLES,
@@ -109,9 +109,8 @@ def restate(
     _clear(connection)
     days = _log_days(connection)
     connection.run("DELETE FROM entry_lines")
-    written = work_out(connection, settings, days, families or {}, touched=False)
+    work_out(connection, settings, days, find_families(connection, families or {}), touched=False)
     give(connection, settings)
-    follow_families(connection, (families or {}).keys(), written)
     keep_state(connection, settings, days)
     keep_totals(connection, totals(connection))
     keep_pages(connection)

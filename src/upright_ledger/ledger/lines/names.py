@@ -22,7 +22,9 @@ def plainest(
     path = variants[0]
     if len(variants) > 1:
         path = min(variants, key=lambda v: _plainness(v, index_files))
-    _, mark, query = key.partition("?")
+    mark = query = ""
+    if "?" in key:
+        _, mark, query = key.partition("?")
     if legacy_url.endswith(f"{path}{mark}{query}") and legacy_url.count("/") == path.count("/") + 2:
         return legacy_url
     return f"{address_of(legacy_url).origin}{path}{mark}{query}"

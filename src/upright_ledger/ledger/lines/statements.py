@@ -14,25 +14,34 @@ COLUMNS = (
     "query", "by", "where",
 )  # fmt: skip
 
+# {touched}, {these}: of which entries; {counting}: sources that count; {more}: which spellings.
 EVIDENCE = (
     "SELECT p.entry, v.source, v.unit, v.agent, v.status_class, v.amount, v.first_day, v.last_day "
     "FROM {touched}spellings p CROSS JOIN evidence v WHERE v.spelling = p.id AND {these} "
-    "AND v.source IN {counting} "
-    "ORDER BY p.entry, v.source"
+    "AND v.source IN {counting}"
 )
 SAID = (
-    "SELECT p.entry, o.source, o.title, o.language, o.last_seen "
+    "SELECT p.entry, o.source, o.spelling, o.title, o.language, o.last_seen "
     "FROM {touched}spellings p CROSS JOIN observations o WHERE o.spelling = p.id AND {these} "
-    "AND o.source IN {counting} "
-    "ORDER BY p.entry, o.source, o.spelling"
+    "AND o.source IN {counting}"
 )
-SPELLED = "SELECT p.entry, p.variant FROM {touched}spellings p WHERE {these}{more} ORDER BY p.entry"
+SPELLED = "SELECT p.entry, p.variant FROM {touched}spellings p WHERE {these}{more}"
 ENTRIES = (
     'SELECT e.id, e.site, e."key", e.legacy_url, a.kind, a.status, a.destination, a."query", '
     'a."by", a."where" FROM {touched}entries e LEFT JOIN answers a ON a.entry = e.id '
     "WHERE {these} ORDER BY {order}"
 )
-"""{touched}, {these}: of which entries; {counting}: sources that count; {more}: which spellings."""
+COUNTED = (
+    'SELECT e.id, e.site, e."key" FROM entries e WHERE e.id IN (SELECT p.entry FROM spellings p '
+    "WHERE p.entry IS NOT NULL AND EXISTS (SELECT 1 FROM evidence v WHERE v.spelling = p.id "
+    "AND v.source IN {counting})) OR e.id IN (SELECT entry FROM answers)"
+)
+ORDERS = (
+    " ORDER BY p.entry, v.source",
+    " ORDER BY p.entry, o.source, o.spelling",
+    " ORDER BY p.entry",
+)
+"""Of the rows of EVIDENCE, SAID and SPELLED, for those who take them entry by entry."""
 
 _GONE = "SELECT v.spelling FROM evidence v JOIN sources s ON s.id = v.source WHERE "
 SHOWN_OF_ALL = f" AND p.id NOT IN ({_GONE}s.withdrawn EXCEPT {_GONE}NOT s.withdrawn)"

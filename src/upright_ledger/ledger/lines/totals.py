@@ -50,11 +50,11 @@ def totals(connection: Connection, among: str = "") -> Totals:
     sums = ", ".join(f"SUM(CAST(ROUND(x.{n} * {_PARTS}) AS BIGINT))" for n in ("hits", "value"))
     found = Totals()
     lines = lines_among(among)
-    which = f"FROM {lines} GROUP BY x.kind"
-    for kind, n, hits, value in connection.rows(f"SELECT x.kind, COUNT(*), {sums} {which}"):
-        found.entries[kind], found.hits[kind], found.value[kind] = n, int(hits), int(value)
-    named = f"SELECT x.sources, COUNT(*) FROM {lines} GROUP BY x.sources"
-    for sources, n in connection.rows(named):
+    asked = f"SELECT x.kind, x.sources, COUNT(*), {sums} FROM {lines} GROUP BY x.kind, x.sources"
+    for kind, sources, n, hits, value in connection.rows(asked):
+        found.entries[kind] += n
+        found.hits[kind] += int(hits)
+        found.value[kind] += int(value)
         numbers: list[str] = sources.strip("|").split("|") if sources else []
         for number in numbers:
             found.named[number] += n

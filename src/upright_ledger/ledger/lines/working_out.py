@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
-from itertools import groupby
+from itertools import groupby, islice
 from operator import itemgetter
 from typing import Any
 
@@ -23,7 +23,7 @@ from upright_ledger.core.inventory.units import (
     PER_PERIOD,
     VISITS,
 )
-from upright_ledger.ledger.db.connection import AT_ONCE, Connection, batches, in_numbers
+from upright_ledger.ledger.db.connection import AT_ONCE, Connection, in_numbers
 from upright_ledger.ledger.lines.names import plainest
 from upright_ledger.ledger.lines.state import Basis, basis_of
 from upright_ledger.ledger.lines.statements import (
@@ -31,6 +31,7 @@ from upright_ledger.ledger.lines.statements import (
     ENTRIES,
     EVIDENCE,
     NO_ANSWER,
+    ORDERS,
     SAID,
     SHOWN,
     SHOWN_OF_ALL,
@@ -105,17 +106,20 @@ def _asked(
 def _line_by_line(
     connection: Connection, basis: Basis, asked: tuple[str, str, str, str]
 ) -> Iterator[tuple[Any, ...]]:
-    entries, *others = map(connection.stream, asked)
-    evidence, said, spelled = map(_Groups, others)
+    entries, *others = asked
+    ordered = (
+        connection.stream(query + order) for query, order in zip(others, ORDERS, strict=True)
+    )
+    evidence, said, spelled = map(_Groups, ordered)
     worker = _Worker(basis)
-    for row in entries:
+    for row in connection.stream(entries):
         line = worker.line(row, evidence.of(row[0]), said.of(row[0]), spelled.of(row[0]))
         if line is not None:
             yield line
 
 
-def _write(connection: Connection, found: Iterable[tuple[Any, ...]], written: set[int]) -> None:
-    for some in batches(found, AT_ONCE):
+def _write(connection: Connection, found: Iterator[tuple[Any, ...]], written: set[int]) -> None:
+    while some := list(islice(found, AT_ONCE)):
         connection.load("entry_lines", COLUMNS, some)
         written.update(map(_FIRST, some))
 
@@ -178,7 +182,7 @@ class _Worker:
             return None
         f = self._figures(evidence)
         title, language, last_seen = "", "", f.last_day
-        for _, _, its_title, its_language, day in said:
+        for *_, its_title, its_language, day in said:
             title, language = title or its_title, language or its_language
             last_seen = max(last_seen, day)
         variants = [spelled[0][1]] if len(spelled) == 1 else sorted({p[1] for p in spelled})
