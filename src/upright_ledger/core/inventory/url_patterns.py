@@ -34,7 +34,10 @@ def templates(keys: Sequence[str]) -> dict[str, str]:
         paths = _templates_of_length(some, length)
         whole.update(zip(some, map(_with_query, some, paths), strict=True))
     counts = Counter(whole.values())
-    return {key: text for key, text in whole.items() if "{" in text and counts[text] >= FEWEST}
+    alone = {text for text, n in counts.items() if "{" not in text or n < FEWEST}
+    for key in [key for key, text in whole.items() if text in alone]:
+        del whole[key]
+    return whole
 
 
 def _templates_of_length(keys: Sequence[str], length: int) -> list[str]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from collections.abc import Set as AbstractSet
-from itertools import compress, repeat
+from itertools import repeat
 
 from upright_ledger.core.inventory.url_patterns import templates
 from upright_ledger.ledger.db.connection import Connection, batches, in_numbers
@@ -21,22 +21,23 @@ def find_families(connection: Connection, before: Mapping[int, str]) -> dict[int
     """The family of each entry that counts. before: what is known of them; nothing but that they
     came or went has changed any.
     """
-    names: dict[str, str] = {}  # of sites, each kept once
     counting = connection.column("SELECT id FROM sources WHERE NOT withdrawn")
-    asked = COUNTED.format(counting=in_numbers(counting))
-    numbers, sites, keys = [], [], []
-    for number, site, key in connection.stream(asked):
+    by_site: dict[str, tuple[list[int], list[str]]] = {}
+    for number, site, key in connection.stream(COUNTED.format(counting=in_numbers(counting))):
+        numbers, keys = by_site.setdefault(site, ([], []))
         numbers.append(number)
-        sites.append(names.setdefault(site, site))
         keys.append(key)
-    now = set(numbers)
-    changed = {site for number, site in zip(numbers, sites, strict=True) if number not in before}
-    found = {number: family for number, family in before.items() if number in now}
-    for site in changed.union(_sites_of(connection, before.keys() - now)):
-        its = [s == site for s in sites]
-        some = [*compress(keys, its)]
-        families = templates(some)
-        found.update(zip(compress(numbers, its), map(families.get, some, repeat("")), strict=True))
+    left = set(before)
+    left.difference_update(*(numbers for numbers, _ in by_site.values()))
+    gone_from = set(_sites_of(connection, left))
+    found: dict[int, str] = {}
+    while by_site:
+        site, (numbers, keys) = by_site.popitem()
+        if site in gone_from or not all(map(before.__contains__, numbers)):
+            families = templates(keys)
+            found.update(zip(numbers, map(families.get, keys, repeat("")), strict=True))
+        else:
+            found.update((number, before[number]) for number in numbers)
     return found
 
 

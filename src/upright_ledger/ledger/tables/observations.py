@@ -19,7 +19,7 @@ from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.db.rows import find_ids, next_id, storable
 
 TOP_REFERRERS = 20
-_MOST_IN_MEMORY = 1_000_000
+_MOST_IN_MEMORY = 500_000
 _AT_ONCE = 5_000  # numbers in one question
 
 Name = tuple[str, str]
@@ -113,6 +113,10 @@ class Entries:
         self._connection.load("entries", _ENTRY, rows)
         self.made += len(rows)
         return known
+
+    def forget(self) -> None:
+        """Let go of what is remembered to find entries by."""
+        self._numbers.forget()
 
 
 class SightingWriter:
@@ -242,8 +246,10 @@ class SightingWriter:
 
     def settle(self) -> Counter[str]:
         """Let addresses in doubt join the entries there are; class → lines of this source that stay
-        set aside.
+        set aside. Nothing is stored after it.
         """
+        self._spellings.forget()
+        self._entries.forget()
         join_entries(self._step)
         found: Counter[str] = Counter()
         for numbers in batches(self._in_doubt, _AT_ONCE):
@@ -312,8 +318,12 @@ class _Numbers:
         self._following += len(names)
         self._made |= given
         if len(self._made) > _MOST_IN_MEMORY:
-            self._made, self._look_up = {}, True
+            self.forget()
         return given
+
+    def forget(self) -> None:
+        """Let go of the numbers in memory; from now on all are looked up."""
+        self._made, self._look_up = {}, True
 
 
 def _top(referrers: Mapping[str, float]) -> list[tuple[str, float]]:
