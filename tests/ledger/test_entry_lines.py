@@ -31,6 +31,7 @@ from upright_ledger.errors import UprightError
 from upright_ledger.ledger.lines import working_out
 from upright_ledger.ledger.lines.keeping import restate
 from upright_ledger.ledger.lines.listing import Filters, count_fitting, find_entries
+from upright_ledger.ledger.lines.state import days_of_lines
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.entries import load_entries
 
@@ -162,6 +163,17 @@ def test_what_a_log_said_counts_for_an_entry_that_a_list_lets_it_belong_to() -> 
     with ledger.reading() as connection:
         (b,) = (e for e in load_entries(connection) if e.key == "/b")
     assert (b.evidence.bot_requests, b.sources, b.variants) == (1, (1, 2), ("/b",))
+
+
+def test_a_log_counts_as_soon_as_a_list_lets_it_name_an_entry() -> None:
+    ledger = fresh_ledger([OLD], SHARED[:1])
+    with TemporaryDirectory() as held:
+        for number, deed in enumerate((("log", [("/b", 21)]), ("list", [("/b", 1)]))):
+            do(ledger, Path(held), number, deed)
+    with ledger.writing() as connection:
+        assert days_of_lines(connection) == 1
+        restate(connection, ledger.settings)
+        assert days_of_lines(connection) == 1
 
 
 def test_other_weights_and_sections_count_at_once(museum: Program) -> None:

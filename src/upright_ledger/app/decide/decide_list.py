@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -19,6 +21,7 @@ from upright_ledger.app.decide.pair_rows import (
     read_answer,
     read_query,
 )
+from upright_ledger.app.decide.plain_pairs import PlainPair, read_plainly
 from upright_ledger.core.inventory.answer import (
     AnsweredBy,
     Decision,
@@ -42,7 +45,14 @@ from upright_ledger.formats.tables.pairs import (
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import Posting, load_answers, post_answers, post_claims
-from upright_ledger.ledger.tables.observations import Entries, Portion, Sighting, SightingWriter
+from upright_ledger.ledger.tables.observations import (
+    Entries,
+    Name,
+    PlainSightings,
+    Portion,
+    Sighting,
+    SightingWriter,
+)
 from upright_ledger.ledger.tables.sources import (
     SourceFacts,
     add_source,
@@ -51,17 +61,6 @@ from upright_ledger.ledger.tables.sources import (
     withdraw_source,
 )
 from upright_ledger.ledger.tables.templates import StoredTemplate
-
-
-def _plainly(pair: Pair, result: Decided) -> Pair | None:
-    """A row, a pattern in it as a template; None where no template says the same, which is
-    noted.
-    """
-    try:
-        return as_template(pair)
-    except NotAnAddressError as error:
-        result.refused.append((pair.line, pair.old, str(error)))
-        return None
 
 
 def decide_from(
@@ -84,29 +83,32 @@ def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Deci
         unused=pairs.unused,
     )
     result.notes += pairs.notes
-    pairs = replace(
-        pairs, rows=[p for pair in pairs.rows if (p := _plainly(pair, result)) is not None]
-    )
-    templates = _templates(ledger, path.name, pairs, result)
-    pairs = Pairs([p for p in pairs.rows if not p.is_template], pairs.rejected)
-    decisions = [d for pair in pairs.rows if (d := _decision(ledger, path.name, pair, result))]
-    if not decisions and not templates:
+    plain = read_plainly(pairs.rows, ledger.settings.sites, ledger.settings.policy)
+    careful = _others(pairs, plain, result)
+    templates = _templates(ledger, path.name, careful.values(), result)
+    decisions = _Decisions(ledger, path.name, pairs.rows)
+    for at, pair in careful.items():
+        if not pair.is_template:
+            decisions.read(at, pair, result)
+    decisions.take(plain, result)
+    if not len(decisions) and not templates:
         line, _, why = result.refused[0]
         raise UsageError(
             f"no row of {path} can be used: row {line}: {why}",
             "give it the columns old, new and status",
         )
-    first: dict[tuple[str, str], GivenAnswer] = {}
+    first: dict[Name, GivenAnswer] = {}
     further: list[GivenAnswer] = []
-    for d in decisions:
+    for d in decisions.in_order():
         known = first.setdefault((d.site, d.folded.key), d)
         if known is not d and _differs(known, d) and not any(_same(other, d) for other in further):
             further.append(d)
     digest, size = digest_of(path)
     result.refused.sort(key=lambda row: row[0])
+    read = len(pairs.rows) - sum(p.is_template for p in careful.values())
     with ledger.step("decide", reason) as step:
         facts = SourceFacts(
-            path.name, "pairs", "pairs", digest, size, lines=len(pairs.rows) + len(pairs.rejected)
+            path.name, "pairs", "pairs", digest, size, lines=read + len(pairs.rejected)
         )
         facts.accepted, facts.rejected, facts.mapping = (
             len(decisions),
@@ -115,7 +117,8 @@ def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Deci
         )
         numbers = _entries_of(step, ledger.policy_for(step), decisions, facts, result)
         before = load_answers(step.connection)
-        postings = post_answers(step, [_posting(d, numbers) for d in first.values()])
+        told = [_posting(d, numbers) for d in first.values()]
+        postings = post_answers(step, [*told, *decisions.plain_postings(numbers)])
         result.unchanged = sum(1 for p in postings if before.get(p.entry) == p.answer)
         result.replaced = sum(
             1 for p in postings if p.entry in before and before[p.entry] != p.answer
@@ -128,9 +131,95 @@ def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Deci
     return result
 
 
+def _others(pairs: Pairs, plain: Sequence[PlainPair], result: Decided) -> dict[int, Pair]:
+    """The rows that are not plain by their number, patterns in them as templates; those for which
+    no template says the same are noted.
+    """
+    taken = {p.at for p in plain}
+    found = {}
+    for at, pair in enumerate(pairs.rows):
+        if at not in taken:
+            try:
+                found[at] = as_template(pair)
+            except NotAnAddressError as error:
+                result.refused.append((pair.line, pair.old, str(error)))
+    return found
+
+
+class _Decisions:
+    """What the rows of a sheet decide: plain ones as they are, and others, each read by itself, as
+    are all those that name one entry together.
+    """
+
+    def __init__(self, ledger: Ledger, name: str, rows: Sequence[Pair]) -> None:
+        self._ledger, self._name, self._rows = ledger, name, rows
+        self._read: dict[int, GivenAnswer] = {}
+        self._plain: list[PlainPair] = []
+
+    def __len__(self) -> int:
+        return len(self._read) + len(self._plain)
+
+    def read(self, at: int, pair: Pair, result: Decided) -> None:
+        """Read a row by itself."""
+        if (decision := _decision(self._ledger, self._name, pair, result)) is not None:
+            self._read[at] = decision
+
+    def take(self, plain: Sequence[PlainPair], result: Decided) -> None:
+        """Take plain rows, after all others."""
+        named = Counter((p.site, p.key) for p in plain)
+        named.update({(d.site, d.folded.key) for d in self._read.values()})
+        for p in plain:
+            if named[p.site, p.key] == 1:
+                self._plain.append(p)
+            else:
+                self.read(p.at, self._rows[p.at], result)
+
+    def in_order(self) -> list[GivenAnswer]:
+        """Those that were read by themselves, as they stand in the sheet."""
+        return [self._read[at] for at in sorted(self._read)]
+
+    def wanted(self) -> list[tuple[str, str, str]]:
+        """Site, key and legacy address of the entries that rows name, as they stand in the
+        sheet.
+        """
+        told = [
+            (at, d.site, d.folded.key, d.old.without_fragment) for at, d in self._read.items()
+        ] + [(p.at, p.site, p.key, self._rows[p.at].old) for p in self._plain]
+        return [row[1:] for row in sorted(told)]
+
+    def portion(self) -> Portion:
+        """What the sheet says of spellings."""
+        plain, rows = self._plain, self._rows
+        old = [rows[p.at].old for p in plain]
+        columns = PlainSightings(
+            [rows[p.at].line for p in plain],
+            [(p.site, text) for p, text in zip(plain, old, strict=True)],
+            [p.key for p in plain],
+            [p.variant for p in plain],
+            old,
+        )
+        found: dict[Name, Sighting] = {}
+        for at in sorted(self._read):
+            d = self._read[at]
+            text = d.old.without_fragment
+            told = (d.folded.key, d.folded.variant, text, "", d.folded.mends)
+            place = Classified(d.site, text, *told)
+            sighting = Sighting(place, [Figure(LISTED, 1.0)], line=rows[at].line)
+            found.setdefault((d.site, text), sighting)
+        return Portion([*found.values()], columns)
+
+    def plain_postings(self, numbers: Mapping[Name, int]) -> Iterator[Posting]:
+        """The answers of plain rows."""
+        for p in self._plain:
+            row = self._rows[p.at]
+            where = f"{self._name} row {row.line}"
+            entry = numbers[p.site, p.key]
+            yield Posting(entry, p.answer, AnsweredBy.IMPORT, row.old, where=where, query=p.query)
+
+
 def _entries_of(
-    step: Step, policy: int, decisions: list[GivenAnswer], facts: SourceFacts, result: Decided
-) -> dict[tuple[str, str], int]:
+    step: Step, policy: int, decisions: _Decisions, facts: SourceFacts, result: Decided
+) -> dict[Name, int]:
     """The numbers of the entries that a sheet names. A sheet is a source once, however often it is
     read.
     """
@@ -142,25 +231,25 @@ def _entries_of(
             facts.mapping,
         ):
             entries = Entries(step.connection, policy)
-            numbers = entries.ensure(
-                [(d.site, d.folded.key, d.old.without_fragment) for d in decisions]
-            )
+            numbers = entries.ensure(decisions.wanted())
             result.made = entries.made
             return numbers
         withdraw_source(step, known.id)
     source = add_source(step, facts)
     writer = SightingWriter(step, source, policy)
-    numbers = writer.add(Portion(_sightings(decisions)))
+    numbers = writer.add(decisions.portion())
     writer.settle()
     result.made = writer.new_entries
     close_source(step.connection, source, facts, result.made)
     return numbers
 
 
-def _templates(ledger: Ledger, name: str, pairs: Pairs, result: Decided) -> list[StoredTemplate]:
+def _templates(
+    ledger: Ledger, name: str, rows: Iterable[Pair], result: Decided
+) -> list[StoredTemplate]:
     """The template rows of a sheet; those that cannot be used are noted in `result`."""
     found = []
-    for pair in (p for p in pairs.rows if p.is_template):
+    for pair in (p for p in rows if p.is_template):
         try:
             answer, query = read_answer(pair.status, pair.new), read_query(pair.query)
             rule = read_template(ledger, pair.old, answer, query)
@@ -187,7 +276,7 @@ def _templates(ledger: Ledger, name: str, pairs: Pairs, result: Decided) -> list
     return found
 
 
-def _posting(decision: GivenAnswer, numbers: dict[tuple[str, str], int]) -> Posting:
+def _posting(decision: GivenAnswer, numbers: Mapping[Name, int]) -> Posting:
     number = numbers[decision.site, decision.folded.key]
     return Posting(
         number,
@@ -215,15 +304,6 @@ def _differs(one: GivenAnswer, other: GivenAnswer) -> bool:
 
 def _same(one: GivenAnswer, other: GivenAnswer) -> bool:
     return (one.site, one.folded.key) == (other.site, other.folded.key) and not _differs(one, other)
-
-
-def _sightings(decisions: list[GivenAnswer]) -> list[Sighting]:
-    found: dict[tuple[str, str], Sighting] = {}
-    for d in decisions:
-        text = d.old.without_fragment
-        place = Classified(d.site, text, d.folded.key, d.folded.variant, text, "", d.folded.mends)
-        found[d.site, text] = Sighting(place, [Figure(LISTED, 1.0)])
-    return list(found.values())
 
 
 def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> GivenAnswer | None:

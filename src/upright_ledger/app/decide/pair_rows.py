@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 from functools import lru_cache
 
 from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, Decision, usual
@@ -31,7 +30,7 @@ def as_template(pair: Pair) -> Pair:
     """
     if not pair.kind and (captures := _CAPTURE.findall(pair.old)):
         if any(f"{{{name}}}" in pair.new for name in captures):
-            return replace(pair, kind="template")
+            return pair._replace(kind="template")
         raise NotAnAddressError(
             f"it holds {{{captures[0]}}}: a column kind must say whether it is a template or an "
             "address as it stands (exact)"
@@ -50,8 +49,7 @@ def as_template(pair: Pair) -> Pair:
             f"it is a pattern, and no template says the same ({error}): write it as in "
             f"'/blog/{{slug}}' or '/blog/{{+rest}}'"
         ) from None
-    return replace(
-        pair,
+    return pair._replace(
         old=f"{origin}://{host}{source}" if host else source,
         new=goal if pair.new else "",
         kind="template",

@@ -8,7 +8,9 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
+from operator import itemgetter
 from pathlib import Path
+from typing import NamedTuple
 
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import FileKind, recognise
@@ -46,8 +48,7 @@ _HEADER_WITHIN = 60  # rows
 _SAMPLE = 200
 
 
-@dataclass(frozen=True, slots=True)
-class Pair:
+class Pair(NamedTuple):
     """One row: the addresses as written, trimmed. status, query, kind: as written, empty when not
     given. sheet: of a workbook that has several.
     """
@@ -134,18 +135,19 @@ def _pairs_of(
     header, columns = _find_columns(path, rows, options, new_origins)
     body = rows[header + 1 :] if header is not None else rows
     titles = rows[header][1] if header is not None else []
-    pairs, rejected = [], []
     width = RowWidth.of(kind, titles, (cells for _, cells in body))
-    for line, cells in body:
-        if fault := width.fault(cells):
-            rejected.append((line, fault))
-            continue
-        old, new, status, query, told = (_cell(cells, columns.get(m)) for m in MEANINGS)
-        one = Pair(line, old, new, status, query, told, sheet)
+    rejected = [(line, fault) for line, cells in body if (fault := width.fault(cells))]
+    torn = {line for line, _ in rejected}
+    whole = [row for row in body if row[0] not in torn] if torn else body
+    told = (_column([cells for _, cells in whole], columns.get(m)) for m in MEANINGS)
+    pairs = []
+    for (line, cells), old, new, status, query, kind_told in zip(whole, *told, strict=True):
+        one = Pair(line, old, new, status, query, kind_told, sheet)
         if one.old:
             pairs.append(one)
         elif one.new or any(map(str.strip, cells)):
             rejected.append((line, "the old address is missing"))
+    rejected.sort(key=itemgetter(0))
     if not pairs:
         raise InputError(f"{path} holds no pairs", "give it the columns old, new and status")
     named = {
@@ -299,10 +301,14 @@ def status_word(text: str) -> str:
     return found.pop() if len(found) == 1 else ""
 
 
-def _cell(cells: Sequence[str], at: int | None) -> str:
-    if at is None or at >= len(cells):
-        return ""
-    text = cells[at].strip()
+def _column(rows: Sequence[Sequence[str]], at: int | None) -> list[str]:
+    """What a column's cells mean; empty where there is none."""
+    if at is None:
+        return [""] * len(rows)
+    return [_meant(cells[at].strip()) if at < len(cells) else "" for cells in rows]
+
+
+def _meant(text: str) -> str:
     first = text[:1]
     if first == "=":
         text = linked_address(text)

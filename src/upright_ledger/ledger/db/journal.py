@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import repeat
 from typing import Any, NamedTuple
 
 import msgspec
@@ -63,24 +64,25 @@ class Step:
         """
         shape = JOURNALLED[table_name]
         self._note(table_name, rows)
-        before = self._before(table_name, shape, rows)
+        keys = shape.keys_of(rows)
+        before = self._before(table_name, shape, rows, keys)
         fresh: list[Mapping[str, Any]] = []
         replaced: list[Mapping[str, Any]] = []
         images: list[tuple[str, Mapping[str, Any] | None]] = []
-        for row in rows:
-            key = shape.key_of(row)
+        if not before:
+            fresh, images = list(rows), list(zip(keys, repeat(None), strict=False))
+        for key, row in zip(keys, rows, strict=True) if before else ():
             old = before.get(key)
             if old is not None and all(old[c] == v for c, v in row.items()):
                 continue
             images.append((key, old))
             (fresh if old is None else replaced).append(row)
         if fresh:
-            names = tuple({**shape.usual, **fresh[0]})
-            self.connection.load(table_name, names, (stored(shape, names, row) for row in fresh))
+            names = tuple({**fresh[0], **shape.usual})
+            self.connection.load(table_name, names, stored(shape, names, fresh))
         if replaced:
             names = tuple(c for c in replaced[0] if c not in shape.keys)
-            held = (*names, *shape.keys)
-            told = [stored(shape, held, row) for row in replaced]
+            told = stored(shape, (*names, *shape.keys), replaced)
             self.connection.change(table_name, shape.keys, names, told)
         self._record(table_name, images)
 
@@ -89,7 +91,7 @@ class Step:
         shape = JOURNALLED[table_name]
         rows = list(rows)
         self._note(table_name, rows)
-        before = self._before(table_name, shape, rows)
+        before = self._before(table_name, shape, rows, shape.keys_of(rows))
         gone = [tuple([row[k] for k in shape.keys]) for row in before.values()]
         self.connection.delete(table_name, shape.keys, gone)
         self._record(table_name, list(before.items()))
@@ -112,20 +114,28 @@ class Step:
         recorded = self._recorded[table_name]
         new = [(key, before) for key, before in images if key not in recorded]
         recorded.update(key for key, _ in new)
-        rows = [(self.id, table_name, key, _ENCODER.encode(old).decode()) for key, old in new]
+        nothing = _ENCODER.encode(None).decode()
+        rows = [
+            (self.id, table_name, key, nothing if old is None else _ENCODER.encode(old).decode())
+            for key, old in new
+        ]
         self.connection.load("changes", ("step", "table_name", "row_key", "before"), rows)
         self.touched += len(new)
 
     def _before(
-        self, table_name: str, shape: Shape, rows: Sequence[Mapping[str, Any]]
+        self,
+        table_name: str,
+        shape: Shape,
+        rows: Sequence[Mapping[str, Any]],
+        keys: Sequence[str],
     ) -> dict[str, dict[str, Any]]:
-        """Row key → the row as it stands, for those of `rows` that exist."""
-        asked = {shape.key_of(row) for row in rows}
-        found = {}
-        for row in these_rows(self.connection, table_name, {row[shape.keys[0]] for row in rows}):
-            if (key := shape.key_of(row)) in asked:
-                found[key] = row
-        return found
+        """Row key → the row as it stands, for those of `rows`, whose keys these are, that exist."""
+        found = these_rows(self.connection, table_name, {row[shape.keys[0]] for row in rows})
+        if not found:
+            return {}
+        asked = set(keys)
+        named = zip(shape.keys_of(found), found, strict=True)
+        return {key: row for key, row in named if key in asked}
 
 
 _ENCODER = msgspec.json.Encoder()

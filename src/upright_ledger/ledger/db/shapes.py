@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from operator import itemgetter
 from typing import Any, NamedTuple
 
 from upright_ledger.ledger.db.connection import Connection, batches, numbered, quoted
 
 Row = Mapping[str, Any]
 _AT_ONCE = 500
+_MOST = 3
+"""So many rows are read for each that is wanted, rather than asking for some at a time."""
 
 
 class Shape(NamedTuple):
@@ -22,9 +25,12 @@ class Shape(NamedTuple):
     packed: frozenset[str] = frozenset()
     flags: frozenset[str] = frozenset()
 
-    def key_of(self, row: Row) -> str:
-        """The values of its key columns, as the journal writes them."""
-        return f"[{', '.join([str(row[k]) for k in self.keys])}]"
+    def keys_of(self, rows: Iterable[Row]) -> list[str]:
+        """Of each row the values of its key columns, as the journal writes them."""
+        if len(self.keys) == 1:
+            (key,) = self.keys
+            return [f"[{row[key]}]" for row in rows]
+        return [f"[{', '.join([str(row[k]) for k in self.keys])}]" for row in rows]
 
 
 _QUERY = "carry-tracking"
@@ -66,12 +72,21 @@ def these_rows(
     query = f'SELECT * FROM "{table}"'
     if wanted is None:
         return _rows(connection.run(f"{query} ORDER BY {quoted(shape.keys)}"), shape)
+    ordered = sorted(wanted)
+    key = f'"{shape.keys[0]}"'
+    if len(ordered) > _AT_ONCE and isinstance(ordered[0], int):
+        ends = {"first": ordered[0], "last": ordered[-1]}
+        within = f"{key} BETWEEN :first AND :last"
+        if connection.value(
+            f'SELECT COUNT(*) FROM "{table}" WHERE {within}', **ends
+        ) <= _MOST * len(ordered):
+            these = set(ordered)
+            rows = _rows(connection.run(f"{query} WHERE {within}", **ends), shape)
+            return [row for row in rows if row[shape.keys[0]] in these]
     found = []
-    for some in batches(sorted(wanted), _AT_ONCE):
+    for some in batches(ordered, _AT_ONCE):
         marks, values = numbered(some)
-        found += _rows(
-            connection.run(f'{query} WHERE "{shape.keys[0]}" IN {marks}', **values), shape
-        )
+        found += _rows(connection.run(f"{query} WHERE {key} IN {marks}", **values), shape)
     return found
 
 
@@ -91,7 +106,11 @@ def unpacked(value: Any) -> Any:
     return json.loads(value) if isinstance(value, str) else value
 
 
-def stored(shape: Shape, names: Sequence[str], row: Row) -> tuple[Any, ...]:
-    """A row as a tuple of what its columns hold."""
-    whole = {**shape.usual, **row}
-    return tuple([json.dumps(whole[n]) if n in shape.packed else whole[n] for n in names])
+def stored(shape: Shape, names: Sequence[str], rows: Sequence[Row]) -> Iterator[tuple[Any, ...]]:
+    """Rows with equal columns as tuples of what these columns hold."""
+    if len(names) > 1 and shape.packed.isdisjoint(names) and rows[0].keys() >= set(names):
+        yield from map(itemgetter(*names), rows)
+        return
+    for row in rows:
+        whole = {**shape.usual, **row}
+        yield tuple([json.dumps(whole[n]) if n in shape.packed else whole[n] for n in names])

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from itertools import compress, repeat
+from operator import itemgetter
 from typing import Any
 
 import numpy as np
@@ -216,7 +217,7 @@ def _words(
     title, language = [""] * len(ids), [""] * len(ids)
     entries = [row[0] for row in said]
     if len(set(entries)) < len(entries):
-        said = sorted(said)
+        said = sorted(said, key=itemgetter(0, 1, 2))
         entries = [row[0] for row in said]
     places = np.searchsorted(ids, np.array(entries, dtype=np.int64)).tolist()
     for at, (*_, its_title, its_language, day) in zip(places, said, strict=True):

@@ -68,7 +68,8 @@ def _follow(step: Step, settings: Settings) -> None:
     if touched > 1000 and touched > _MOST_AT_ONCE * whole:
         restate(connection, settings, families_of(connection))
         return
-    days = _log_days(connection) if heavy else days_of_lines(connection)
+    # A log counts once it names an entry, be it by a spelling that became one's only now.
+    days = _log_days(connection) if heavy or step.entries else days_of_lines(connection)
     stocked = holds_any(connection, "destinations", heavy)
     if stocked:
         keep_pages(connection)

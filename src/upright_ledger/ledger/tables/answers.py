@@ -167,7 +167,9 @@ def _found_before(connection: Connection, entries: Iterable[int]) -> dict[tuple[
         "SELECT entry, destination, confidence, reasons, runner_up FROM answers "
         "WHERE confidence IS NOT NULL AND entry IN "
     )
-    found = {}
+    found: dict[tuple[int, str], Found] = {}
+    if connection.value("SELECT 1 FROM answers WHERE confidence IS NOT NULL LIMIT 1") is None:
+        return found
     for some in batches(entries, 500):
         for entry, destination, *how in connection.rows(query + in_numbers(some)):
             found[entry, destination] = Found(*how)

@@ -144,8 +144,8 @@ def close_source(connection: Connection, source: int, facts: SourceFacts, new_en
         **_outcome(facts),
     }
     values |= {"period_start": facts.period[0], "period_end": facts.period[1], "kind": facts.kind}
-    told = stored(JOURNALLED["sources"], (*values, "id"), {**values, "id": source})
-    connection.change("sources", ("id",), tuple(values), [told])
+    told = stored(JOURNALLED["sources"], (*values, "id"), [{**values, "id": source}])
+    connection.change("sources", ("id",), tuple(values), told)
 
 
 def _outcome(facts: SourceFacts) -> dict[str, Any]:
