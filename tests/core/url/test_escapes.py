@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 
 import slow_addresses
 import ugly
@@ -115,6 +115,8 @@ def test_the_spellings_that_a_rule_answers(value: str, spellings: list[str]) -> 
 
 @thorough
 @given(ugly.values)
+@example("%2F%2%61")
+@example("%%61b")
 def test_each_spelling_of_a_value_is_that_value(value: str) -> None:
     canonical = canonical_value(value)
     for spelling in value_spellings(canonical):

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from upright_ledger.app.collect.sheets import by_sheets
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
-from upright_ledger.core.url.destination import page_key, read_destination
+from upright_ledger.core.url.destination import page_key, plain_destinations, read_destination
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.detection import FileKind, recognise
@@ -114,7 +114,9 @@ def stock(
                 )
             )
             continue
-        result, pages = _read(file, replace(options, sheet=file.sheet), sites, target, before)
+        result, pages = _read(
+            file, replace(options, sheet=file.sheet), sites, target, before, state
+        )
         result.notes += notes
         facts = SourceFacts(
             file.name,
@@ -136,7 +138,7 @@ def stock(
                 add_destinations(
                     step.connection,
                     add_source(step, facts),
-                    [p._replace(state=state) for p in pages],
+                    pages,
                 )
                 step.summary = f"{result.accepted:,} pages"
                 if replaced:
@@ -180,6 +182,7 @@ def _read(
     sites: Sites,
     target: Address | None,
     before: Mapping[str, Destination],
+    state: StockState,
 ) -> tuple[Stocked, list[Destination]]:
     path = file.path
     kind = recognise(path)
@@ -191,22 +194,27 @@ def _read(
     options = replace(options, hosts=frozenset(parse_address(o).authority for o in sites.new))
     result, pages = Stocked(file.name, kind), []
     claims: dict[str, tuple[int, Destination]] = {}
+    is_plain = plain_destinations(() if target is not None else sites.new)
     for line, url, facts in _pages(path, kind, options, result):
         result.lines += 1
-        try:
-            address = read_destination(url, sites.new[0])
-        except NotAnAddressError as error:
-            result.rejects.append(Reject(line, str(error), url))
-            continue
-        if target is not None:
-            address = Address(target.scheme, target.host, target.port, address.path, address.query)
-        if not sites.is_new(address):
-            result.off_site += 1
-            result.hosts[address.authority] += 1
-            continue
+        if is_plain(url):
+            key = text = url
+        else:
+            try:
+                address = read_destination(url, sites.new[0])
+            except NotAnAddressError as error:
+                result.rejects.append(Reject(line, str(error), url))
+                continue
+            if target is not None:
+                place = (target.scheme, target.host, target.port)
+                address = Address(*place, address.path, address.query)
+            if not sites.is_new(address):
+                result.off_site += 1
+                result.hosts[address.authority] += 1
+                continue
+            key, text = page_key(address), address.without_fragment
         result.accepted += 1
-        key = page_key(address)
-        page = Destination(key, address.without_fragment, **facts)  # type: ignore[arg-type]
+        page = Destination._make((key, text, *facts.words, state, *facts.place))
         if (clash := _clash(line, page, claims, before)) is not None:
             result.clashes.append(clash)
         pages.append(page)
@@ -266,26 +274,20 @@ def _called(page: Destination) -> str:
     return " ".join(filter(None, (page.item, page.title or page.heading))) or page.url
 
 
+class _Facts(NamedTuple):
+    """What a list says of a page. words: status, title, heading, description, canonical, indexable,
+    language and redirects_to; place: section and item.
+    """
+
+    words: tuple[Any, ...] = (0, "", "", "", "", "", "", "")
+    place: tuple[Any, ...] = ("", "")
+
+
 def _pages(
     path: Path, kind: str, options: ReadOptions, result: Stocked
-) -> Iterator[tuple[int, str, dict[str, object]]]:
+) -> Iterator[tuple[int, str, _Facts]]:
     if kind in _TABLES:
-        table = read_table(path, options, kind)
-        result.mapping, result.notes = table.mapping, table.notes
-        unused = table.unused
-        if unused:
-            result.notes.append(f"columns that are not used: {', '.join(unused[:8])}")
-        facts = _facts_of(table)
-        for line, row in table.rows:
-            if not row:
-                continue
-            if fault := table.width.fault(row):
-                result.lines += 1
-                result.rejects.append(Reject(line, fault, " | ".join(row)))
-            elif table.is_sum(row):
-                result.sums += 1
-            else:
-                yield line, table.cell(row, col.URL), facts(row)
+        yield from _rows(read_table(path, options, kind), result)
         return
     if kind == FileKind.PAGE:
         page = read_saved_page(path, options)
@@ -294,11 +296,13 @@ def _pages(
                 f"{path} does not say its own address",
                 "give it a canonical link, or stock a list of addresses",
             )
-        yield 1, page.url, {name: value for name, value in asdict(page).items() if name != "url"}
+        told = {**dict.fromkeys(_FACTS, ""), **asdict(page)}
+        texts = [told[name] for name in _FACTS]
+        yield 1, page.url, _Facts((told.get("status", 0), *texts[:7]), (*texts[7:],))
         return
     for item in one_by_one(read_urls(path, kind, options)[1].items):
         if isinstance(item, Record):
-            yield item.line, item.url, {}
+            yield item.line, item.url, _Facts()
         elif isinstance(item, Reject):
             result.lines += 1
             result.rejects.append(item)
@@ -318,16 +322,35 @@ _FACTS = {
 """What is kept of a page → the column that tells it."""
 
 
-def _facts_of(table: Table) -> Callable[[list[str]], dict[str, object]]:
-    """A function that tells what a row says of its page."""
-    told = [(name, table.columns[m]) for name, m in _FACTS.items() if m in table.columns]
+def _rows(table: Table, result: Stocked) -> Iterator[tuple[int, str, _Facts]]:
+    """What each row of a table says of its page."""
+    result.mapping, result.notes = table.mapping, table.notes
+    unused = table.unused
+    if unused:
+        result.notes.append(f"columns that are not used: {', '.join(unused[:8])}")
+    url, status = table.columns[col.URL], table.columns.get(col.STATUS)
+    told = [table.columns.get(meaning) for meaning in _FACTS.values()]
+    codes: dict[str, int] = {}
+    for line, row in table.rows:
+        if not row:
+            continue
+        if fault := table.width.fault(row):
+            result.lines += 1
+            result.rejects.append(Reject(line, fault, " | ".join(row)))
+            continue
+        width = len(row)
+        written = row[url].strip() if url < width else ""
+        if table.is_sum(written):
+            result.sums += 1
+            continue
+        texts = [row[at].strip() if at is not None and at < width else "" for at in told]
+        code = 0
+        if status is not None and status < width and (cell := row[status].strip()):
+            if len(codes) < _CODES and cell not in codes:
+                codes[cell] = status_code(cell)
+            code = codes[cell] if cell in codes else status_code(cell)
+        yield line, written, _Facts((code, *texts[:7]), (*texts[7:],))
 
-    def facts(row: list[str]) -> dict[str, object]:
-        found: dict[str, object] = {
-            name: row[at].strip() for name, at in told if at < len(row) and row[at]
-        }
-        if status := table.cell(row, col.STATUS):
-            found["status"] = status_code(status)
-        return found
 
-    return facts
+_CODES = 100
+"""Different cells whose status is remembered."""

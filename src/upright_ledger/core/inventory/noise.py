@@ -126,17 +126,16 @@ ASIDE_IN_RE2 = "|".join(
 """An expression, as RE2 reads it, for paths of plain letters, made small: what it finds may be set
 aside, or in doubt.
 """
-ASSET_SIGNS = (
-    *(f"%.{ending}%" for ending in _IMAGES),
-    "%.txt%",
-    "%/.well-known/%",
-    "%favicon%",
-    "%touch-icon%",
-    "%browserconfig%",
-    "%manifest%",
-    "%crossdomain%",
+_ASSET_SIGNS = re.compile(
+    rf"\.(?:{'|'.join(_IMAGES)}|txt)|/\.well-known/|favicon|touch-icon|browserconfig|manifest|"
+    r"crossdomain|/sw\.js",
+    re.IGNORECASE,
 )
-"""Patterns (SQL LIKE, small letters) one of which every page asset fits."""
+
+
+def may_be_asset(spelling: str) -> bool:
+    """Whether an address may be a page asset's: a quick look."""
+    return _ASSET_SIGNS.search(spelling) is not None
 
 
 def asset_class(path: str) -> str:

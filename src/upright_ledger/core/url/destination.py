@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Iterable
 
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.core.url.request_target import canonical_path, toggle_slash
@@ -13,6 +14,26 @@ _ENCODE = {c: f"%{ord(c):02X}" for c in "\"'\\`{}$;<>|^[] "}
 _ENCODE_TABLE = str.maketrans(_ENCODE)
 _UNRESERVED = re.compile(r"https?://[A-Za-z0-9.-]+(?::[0-9]+)?/[A-Za-z0-9\-._~/]*")
 _SAFE = re.compile(r"https?://[A-Za-z0-9.-]+(?::[0-9]+)?/[A-Za-z0-9\-._~!&()*+,=:@/%?#]*")
+
+
+_PLAIN_PATH = r"(?:/[A-Za-z0-9_~-][A-Za-z0-9._~-]*)*/?"
+_PLAIN_LENGTH = 2_000  # characters
+
+
+def plain_destinations(origins: Iterable[str]) -> Callable[[str], bool]:
+    """A test for addresses in these origins that are destinations as they stand, and their own page
+    keys: a quick look that may well say no.
+    """
+    known = "|".join(map(re.escape, filter(_is_as_read, origins)))
+    fits = re.compile(rf"(?:{known})(?=/){_PLAIN_PATH}").fullmatch
+    return lambda text: len(text) <= _PLAIN_LENGTH and fits(text) is not None and known != ""
+
+
+def _is_as_read(origin: str) -> bool:
+    try:
+        return parse_address(f"{origin}/").text == f"{origin}/"
+    except NotAnAddressError:
+        return False
 
 
 def read_destination(text: str, base: str) -> Address:

@@ -9,6 +9,8 @@ from urllib.parse import unquote_to_bytes
 
 _QUERY_ESCAPE = re.compile(r"%([0-9A-Fa-f]{2})")
 _PLAIN = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
+_HEX = frozenset(b"0123456789ABCDEFabcdef")
+_BROKEN = re.compile(r"%[0-9A-Fa-f]?\Z")
 _NOT_ASCII = re.compile(r"%[89A-Fa-f][0-9A-Fa-f]")
 _HIGH_RUN = re.compile(r"(?:%[89A-Fa-f][0-9A-Fa-f])+")
 
@@ -22,7 +24,10 @@ def canonical_value(value: str) -> str:
 
     def one(match: re.Match[str]) -> str:
         byte = int(match[1], 16)
-        return chr(byte) if byte in _PLAIN else f"%{byte:02X}"
+        # Bare, a digit behind a broken escape would make it whole.
+        at = match.start()
+        broken = byte in _HEX and _BROKEN.search(match.string, max(0, at - 2), at)
+        return chr(byte) if byte in _PLAIN and not broken else f"%{byte:02X}"
 
     return as_utf8(_QUERY_ESCAPE.sub(one, value.replace("+", "%20")))
 

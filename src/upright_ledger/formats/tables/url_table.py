@@ -49,9 +49,11 @@ class Table:
         at = self.columns.get(meaning)
         return row[at].strip() if at is not None and at < len(row) else ""
 
-    def is_sum(self, row: list[str]) -> bool:
-        """Whether a row holds totals, or says that there is no address."""
-        written = self.cell(row, col.URL)
+    @staticmethod
+    def is_sum(written: str) -> bool:
+        """Whether what stands in the URL cell of a row says that it holds totals, or no address."""
+        if written[:4] == "http":
+            return False
         return not written or written.lower() in NO_ADDRESS or begins_a_sum(written)
 
     @property

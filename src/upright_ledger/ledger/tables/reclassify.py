@@ -13,7 +13,7 @@ from typing import Any
 
 from upright_ledger.core.inventory.classification import Classified, Classifier, SpellingFacts
 from upright_ledger.core.inventory.evidence import Asker
-from upright_ledger.core.inventory.noise import ASSET_SIGNS
+from upright_ledger.core.inventory.noise import may_be_asset
 from upright_ledger.core.inventory.units import BY_OTHERS
 from upright_ledger.ledger.db.connection import Connection, batches, in_numbers, numbered
 from upright_ledger.ledger.db.journal import Step
@@ -29,25 +29,26 @@ def doubted(connection: Connection, only: str = "", **values: Any) -> dict[int, 
     known of them. only: a further condition on spellings p, with values.
     """
     units, more = numbered(BY_OTHERS)
-    signs = " OR ".join(f"LOWER(p.spelling) LIKE '{sign}'" for sign in ASSET_SIGNS)
-    named, answered, people, elsewhere, asset = (
+    named, answered, people, elsewhere = (
         f"MAX(CASE WHEN {sign} THEN 1 ELSE 0 END)"
         for sign in (
             "s.kind <> :log",
             "s.kind = :log AND (v.status_class LIKE '2%' OR v.status_class LIKE '3%')",
             "v.agent = :people",
             f"v.unit IN {units} AND v.amount > 0 AND v.agent = ''",
-            signs,
         )
     )
     query = (
-        f"SELECT v.spelling, {named}, {answered}, {people}, {elsewhere} FROM evidence v "
-        "JOIN sources s ON s.id = v.source JOIN spellings p ON p.id = v.spelling "
-        f"WHERE NOT s.withdrawn{only} GROUP BY v.spelling "
-        f"HAVING ({named} = 0 AND {answered} = 0) OR {asset} = 1"
+        f"SELECT v.spelling, MIN(p.spelling), {named}, {answered}, {people}, {elsewhere} "
+        "FROM evidence v JOIN sources s ON s.id = v.source JOIN spellings p ON p.id = v.spelling "
+        f"WHERE NOT s.withdrawn{only} GROUP BY v.spelling"
     )
     asked = {"log": ACCESS_LOG, "people": Asker.PEOPLE, **more, **values}
-    return {r[0]: SpellingFacts(*map(bool, r[1:])) for r in connection.rows(query, **asked)}
+    return {
+        number: SpellingFacts(*map(bool, flags))
+        for number, spelling, *flags in connection.run(query, **asked)
+        if not (flags[0] or flags[1]) or may_be_asset(spelling)
+    }
 
 
 def reclassify(step: Step, source: int, placer: Classifier) -> None:
