@@ -22,7 +22,12 @@ from upright_ledger.ledger.lines.answered import answered, left_alone
 from upright_ledger.ledger.lines.given_answers import rule_answers
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import load_claims
-from upright_ledger.ledger.tables.entries import load_entries, seen_queries, sessions_in_paths
+from upright_ledger.ledger.tables.entries import (
+    known_requests,
+    load_entries,
+    seen_queries,
+    sessions_in_paths,
+)
 from upright_ledger.ledger.tables.stock import Destination, StockState, load_pages, load_stock
 
 _SLASHES_OF_HOMES = 4
@@ -64,9 +69,8 @@ class MoveState:
     @property
     def requests(self) -> Iterator[tuple[str, str]]:
         """Host and target of every spelling of every entry."""
-        for entry in self.entries:
-            yield (address := address_of(entry.legacy_url)).authority, address.target
-            yield from entry.requests
+        with self.ledger.reading() as connection:
+            yield from known_requests(connection)
 
     @cached_property
     def protected_urls(self) -> list[Address]:

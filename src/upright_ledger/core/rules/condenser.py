@@ -6,10 +6,12 @@ import re
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.compiler import make_template, template_fault, with_passes
 from upright_ledger.core.rules.exact_rule import ExactRule
+from upright_ledger.core.rules.fast_lookup import NOTHING, UNSURE, PlainRules, is_plain
 from upright_ledger.core.rules.proofs.proof import Witness
 from upright_ledger.core.rules.proofs.prover import prove
 from upright_ledger.core.rules.ruleset import RuleSet
@@ -28,6 +30,9 @@ _PLAIN = re.compile(r"[A-Za-z0-9._~-]+\Z")
 _ENDING = re.compile(r"(?<=.)\.[a-z][a-z0-9]{0,4}\Z", re.IGNORECASE)
 _PARAMETER = re.compile(r"[a-z][a-z0-9_]{0,30}\Z")
 _HOLE = "\0"
+_WORD = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789")
+_BEFORE, _BEHIND = _WORD | {"{"}, _WORD | {"}"}
+"""What stands at neither end of a word that is one of its own."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,8 +46,7 @@ class Condensed:
     examples: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class _Candidate:
+class _Candidate(NamedTuple):
     """What some exact rules have in common. source, destination: with holes for list values, or
     captures by name.
     """
@@ -57,6 +61,9 @@ class _Candidate:
 
 _Chosen = tuple[TemplateRule, list[ExactRule]]
 """A template, and the rules that it takes the place of."""
+
+_Offer = tuple[ExactRule, list[tuple[_Candidate, str]]]
+"""A rule, and what it may be an instance of, with its value in a list."""
 
 _Member = tuple[ExactRule, str]
 """A rule, and its value in a list."""
@@ -77,15 +84,19 @@ def condense(
     folders. standing: addresses that no template may take. The result is compared with the original
     on every known request.
     """
-    known = list(known)
-    wanted = dict(zip(known, rules.answers_of_rules(known), strict=True))
+    wanted = _answers(rules, dict.fromkeys(known))
     unanswered = [
-        parse_address(f"http://{h}{t}") for (h, t), answer in wanted.items() if answer is None
+        parse_address(f"http://{h}{t}") for (h, t), answer in wanted.items() if answer == NOTHING
     ]
     left_alone = [*standing, *unanswered]
     forbidden: set[tuple[str, str]] = set()
+    offers = [
+        (rule, list(dict.fromkeys(_candidates(rule, bold=bold))))
+        for rule in rules.rules
+        if rule.status != PASS
+    ]
     for _ in range(_ROUNDS):
-        chosen = _choose(rules, sites, forbidden, bold=bold)
+        chosen = _choose(rules, offers, sites, forbidden)
         gone = {rule_key(r) for _, members in chosen for r in members}
         base = replace(
             rules,
@@ -93,11 +104,7 @@ def condense(
             templates=(*rules.templates, *(t for t, _ in chosen)),
         )
         made = with_passes(base, left_alone, sites, policy) if base.templates else base
-        changed = {
-            r
-            for r, a in zip(known, made.answers_of_rules(known), strict=True)
-            if not _same(wanted[r], a)
-        }
+        changed = {r for r, answer in _answers(made, wanted).items() if answer != wanted[r]}
         leading_on = _leading_on(made, chosen) if not changed else []
         for _, members in leading_on:
             forbidden |= {rule_key(r) for r in members}
@@ -136,22 +143,32 @@ def rule_key(rule: ExactRule) -> tuple[str, str]:
     return rule.site, rule.key
 
 
-def _same(one: object, other: object) -> bool:
-    """Whether two answers are the same, whichever rule gave them."""
-    if one is None or other is None:
-        return one is other
-    pair = (other.status, other.location)  # type: ignore[attr-defined]
-    return (one.status, one.location) == pair  # type: ignore[attr-defined]
+def _answers(
+    rules: RuleSet, requests: Iterable[tuple[str, str]]
+) -> dict[tuple[str, str], tuple[int, str]]:
+    """Request (host, target) → status and location of its answer, or NOTHING; without what sites
+    settle for all their addresses.
+    """
+    plainly = PlainRules(rules).answer
+    found = {}
+    for host, target in requests:
+        site = rules.site_of.get(host)
+        said = plainly(site, target) if site is not None and is_plain(target) else UNSURE
+        if said == UNSURE:
+            answer = rules.answer_of_rules(host, target)
+            said = NOTHING if answer is None else (answer.status, answer.location)
+        found[host, target] = said
+    return found
 
 
 def _choose(
-    rules: RuleSet, sites: Sites, forbidden: set[tuple[str, str]], *, bold: bool
+    rules: RuleSet, offers: Iterable[_Offer], sites: Sites, forbidden: set[tuple[str, str]]
 ) -> list[_Chosen]:
     """Templates and the rules that each takes the place of: the one that takes the most first."""
     groups: dict[_Candidate, list[_Member]] = defaultdict(list)
-    for rule in rules.rules:
-        if rule.status != PASS and rule_key(rule) not in forbidden:
-            for candidate, value in dict.fromkeys(_candidates(rule, bold=bold)):
+    for rule, candidates in offers:
+        if rule_key(rule) not in forbidden:
+            for candidate, value in candidates:
                 groups[candidate].append((rule, value))
     covered: set[tuple[str, str]] = set()
     chosen = []
@@ -306,11 +323,14 @@ def _find(goal: str, text: str) -> int:
     """
     if not _PLAIN.match(text):
         return -1
-    found = [
-        m.start()
-        for m in re.finditer(rf"(?<![A-Za-z0-9{{]){re.escape(text)}(?![A-Za-z0-9}}])", goal)
-    ]
-    return found[-1] if found else -1
+    last, at = -1, goal.find(text)
+    while at >= 0:
+        end = at + len(text)
+        if goal[at - 1 : at] not in _BEFORE and goal[end : end + 1] not in _BEHIND:
+            last, at = at, goal.find(text, end)
+        else:
+            at = goal.find(text, at + 1)
+    return last
 
 
 def _folder_moved(rule: ExactRule) -> tuple[str, str] | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from operator import attrgetter
 from typing import Any
 
@@ -11,6 +11,7 @@ from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decisio
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.evidence import EntryEvidence
 from upright_ledger.core.inventory.path_noise import has_path_session
+from upright_ledger.core.url.address import split_text
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.core.url.redaction import MASK, has_masked_segment
 from upright_ledger.ledger.db.connection import Connection, batches, in_numbers, quoted
@@ -75,6 +76,26 @@ def seen_queries(connection: Connection) -> list[tuple[str, str, int]]:
         told[spelling] = (title or its_title, status or its_status)
     spelled = "SELECT id, spelling FROM spellings WHERE entry IS NOT NULL AND spelling LIKE '%?%'"
     return [(text, *told.get(number, ("", 0))) for number, text in connection.rows(spelled)]
+
+
+def known_requests(connection: Connection) -> Iterator[tuple[str, str]]:
+    """Host and target of every spelling of every entry, each once."""
+    shown = ""
+    if connection.value("SELECT 1 FROM sources WHERE withdrawn LIMIT 1") is not None:
+        shown = SHOWN_OF_ALL
+    query = (
+        'SELECT x.url, e."key", p.variant FROM entry_lines x JOIN entries e ON e.id = x.entry '
+        f'LEFT JOIN spellings p ON p.entry = x.entry{shown} ORDER BY x.site, e."key", p.variant'
+    )
+    last = ("", "")
+    for url, key, variant in connection.stream(query):
+        _, host, target = split_text(url)
+        if (url, target) != last:
+            yield host, target
+        last = (url, target)
+        _, mark, params = key.partition("?")
+        if variant is not None and (seen := f"{variant}{mark}{params}") != target:
+            yield host, seen
 
 
 def hosts_of(connection: Connection) -> set[tuple[str, str]]:
