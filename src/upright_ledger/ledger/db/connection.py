@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
@@ -58,6 +59,12 @@ class Connection(ABC):
     @abstractmethod
     def load(self, table: str, columns: Sequence[str], rows: Iterable[tuple[Any, ...]]) -> None:
         """Insert rows (tuples in the order of `columns`)."""
+
+    @contextmanager
+    def filling(self, table: str) -> Iterator[None]:
+        """While a table that was emptied is filled with very many rows."""
+        del table  # most have nothing to do
+        yield
 
     @abstractmethod
     def change(

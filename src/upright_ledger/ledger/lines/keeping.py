@@ -8,6 +8,7 @@ rules, stock, settings.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from contextlib import nullcontext
 from dataclasses import asdict
 
 from upright_ledger.core.inventory.evidence import Weights
@@ -31,6 +32,8 @@ from upright_ledger.settings.model import Settings
 
 _MOST_AT_ONCE = 0.3
 """The share of all entries from which on all lines are worked out anew."""
+
+_MANY = 50_000
 
 _TEMPORARY = {
     **TABLES,
@@ -110,7 +113,10 @@ def restate(
     _clear(connection)
     days = _log_days(connection)
     connection.run("DELETE FROM entry_lines")
-    work_out(connection, settings, days, find_families(connection, families or {}), touched=False)
+    known = find_families(connection, families or {})
+    filling = connection.filling("entry_lines") if len(known) > _MANY else nullcontext()
+    with filling:
+        work_out(connection, settings, days, known, touched=False)
     give(connection, settings)
     keep_state(connection, settings, days)
     keep_totals(connection, totals(connection))

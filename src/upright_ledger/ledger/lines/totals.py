@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass, field
 
+from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.lines.kept import find_kept, keep
 from upright_ledger.ledger.lines.statements import lines_among
@@ -47,14 +48,20 @@ class Totals:
 
 def totals(connection: Connection, among: str = "") -> Totals:
     """What lines amount to. among: the table of their entries; empty: all."""
-    sums = ", ".join(f"SUM(CAST(ROUND(x.{n} * {_PARTS}) AS BIGINT))" for n in ("hits", "value"))
     found = Totals()
     lines = lines_among(among)
-    asked = f"SELECT x.kind, x.sources, COUNT(*), {sums} FROM {lines} GROUP BY x.kind, x.sources"
-    for kind, sources, n, hits, value in connection.rows(asked):
-        found.entries[kind] += n
-        found.hits[kind] += int(hits)
-        found.value[kind] += int(value)
+    # By cases and not by groups, which would be sorted.
+    sums = [
+        f"COALESCE(SUM(CASE WHEN x.kind = '{answer}' THEN {what} ELSE 0 END), 0)"
+        for answer in ANSWERS
+        for what in ("1", *(f"CAST(ROUND(x.{n} * {_PARTS}) AS BIGINT)" for n in ("hits", "value")))
+    ]
+    (told,) = connection.rows(f"SELECT {', '.join(sums)} FROM {lines}")
+    for n, answer in enumerate(ANSWERS):
+        counts = map(int, told[3 * n : 3 * n + 3])
+        found.entries[answer], found.hits[answer], found.value[answer] = counts
+    named = Counter(sources for (sources,) in connection.stream(f"SELECT x.sources FROM {lines}"))
+    for sources, n in named.items():
         numbers: list[str] = sources.strip("|").split("|") if sources else []
         for number in numbers:
             found.named[number] += n
