@@ -33,6 +33,7 @@ FEW = 500
 longer.
 """
 MAX_ASIDE_TEXTS = 10_000
+_SHORT = 200  # characters; longer ones are not remembered
 MAX_NAMES = 1_000  # hosts, reasons
 
 
@@ -76,6 +77,7 @@ class Sorter:
     def __init__(self, placer: Classifier, result: Gathered, folder: Path) -> None:
         self.result = result
         self._secrets = placer.policy.secrets
+        self._masked = _Masked(self._secrets)
         self.rejects = Rejects(folder, self._secrets)
         self.aside_texts: Counter[tuple[str, str]] = Counter()
         self._placer = placer
@@ -101,7 +103,7 @@ class Sorter:
                 yield self._portion(item)
                 continue
             if (seen := self._placed(item)) is not None:
-                _see(found, *seen, self._secrets)
+                _see(found, *seen, self._masked)
             if isinstance(item, Record):
                 count += 1
                 if count == BATCH:
@@ -135,8 +137,8 @@ class Sorter:
                     careful[placed.at[n]] = (_place_of(placed, names, n), record)
         found: dict[Name, Sighting] = {}
         for row in sorted(careful):
-            _see(found, *careful[row], self._secrets)
-        return Portion(_finished(found), _columns(placed, names, alone, block, self._secrets))
+            _see(found, *careful[row], self._masked)
+        return Portion(_finished(found), _columns(placed, names, alone, block, self._masked))
 
     def settle(self, aside: Mapping[str, int]) -> None:
         """Take over what became of the lines of addresses in doubt: class → lines that are set
@@ -281,6 +283,23 @@ def _without_small(items: Iterable[Item | RecordBlock]) -> Iterator[Item | Recor
             yield item
 
 
+class _Masked:
+    """Referrers without their secrets: few of them lead to most pages."""
+
+    def __init__(self, secrets: Secrets) -> None:
+        self._secrets = secrets
+        self._known: dict[str, str] = {}
+
+    def of(self, referrer: str) -> str:
+        """A referrer as it may be stored."""
+        found = self._known.get(referrer)
+        if found is None:
+            found = self._secrets.in_url(referrer)
+            if len(referrer) <= _SHORT and len(self._known) < MAX_ASIDE_TEXTS:
+                self._known[referrer] = found
+        return found
+
+
 def _place_of(placed: Placed, names: Sequence[Name], n: int) -> Classified:
     """The place of one plain address."""
     nothing: frozenset[str] = frozenset()
@@ -293,7 +312,7 @@ def _columns(
     names: Sequence[Name],
     alone: Sequence[int],
     block: RecordBlock,
-    secrets: Secrets,
+    masked: _Masked,
 ) -> PlainSightings:
     """What a block says of plain addresses. alone: those of them that stand there once."""
     at = [placed.at[n] for n in alone]
@@ -306,8 +325,7 @@ def _columns(
 
     led = of_rows(block.led)
     if any(led):
-        masked = {text: secrets.in_url(text) for text in set(led)}
-        led = [masked[text] for text in led]
+        led = [*map(masked.of, led)]
     return PlainSightings(
         of_rows(block.lines),
         of_places(names),
@@ -332,7 +350,7 @@ def _finished(found: dict[Name, Sighting]) -> list[Sighting]:
     return list(found.values())
 
 
-def _see(found: dict[Name, Sighting], place: Classified, record: Record, secrets: Secrets) -> None:
+def _see(found: dict[Name, Sighting], place: Classified, record: Record, masked: _Masked) -> None:
     sighting = found.get((place.site, place.spelling))
     if sighting is None:
         sighting = Sighting(place, list(record.figures), line=record.line)
@@ -343,7 +361,7 @@ def _see(found: dict[Name, Sighting], place: Classified, record: Record, secrets
             sighting.place = place
     sighting.lines += record.lines
     for referrer, amount in record.referrers.items():
-        known = secrets.in_url(referrer)
+        known = masked.of(referrer)
         sighting.referrers[known] = sighting.referrers.get(known, 0.0) + amount
     sighting.title = sighting.title or record.title
     sighting.anchor = sighting.anchor or record.anchor
