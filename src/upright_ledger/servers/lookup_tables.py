@@ -90,7 +90,16 @@ class LookupTables:
 
 
 def lower(rules: RuleSet) -> LookupTables:
-    """Lower a rule set."""
+    """Lower a rule set. What is written is read back at once: the last one is remembered."""
+    if not _LAST or _LAST[0][0] is not rules:
+        _LAST[:] = [(rules, _lowered(rules))]
+    return _LAST[0][1]
+
+
+_LAST: list[tuple[RuleSet, LookupTables]] = []
+
+
+def _lowered(rules: RuleSet) -> LookupTables:
     numbers = {name: str(n) for n, name in enumerate(sorted(set(rules.site_of.values())), 1)}
     out = LookupTables(
         {authority: numbers[site] for authority, site in sorted(rules.site_of.items())}, numbers

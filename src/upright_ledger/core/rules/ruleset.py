@@ -108,14 +108,21 @@ class RuleSet:
             yield site, path, group
 
     @cached_property
+    def judges_parameters(self) -> bool:
+        """Whether parameters choose among the rules of some path."""
+        return any(group.names for group in self._groups.values())
+
+    @cached_property
     def digest(self) -> str:
         """SHA-256 over the meaning of the set: equal digests give equal answers."""
         state = hashlib.sha256()
         state.update(repr((self.fold_case, self.tracking, sorted(self.site_of.items()))).encode())
         state.update(repr(sorted((k, sorted(v)) for k, v in self.significant.items())).encode())
-        for r in self.rules:
+        policies = {policy: repr(policy) for policy in QueryPolicy}
+        for r in self.rules:  # as the representation of a tuple of these
             state.update(
-                repr((r.site, r.path, r.params, r.paths, r.status, r.destination, r.query)).encode()
+                f"({r.site!r}, {r.path!r}, {r.params!r}, {r.paths!r}, {r.status}, "
+                f"{r.destination!r}, {policies[r.query]})".encode()
             )
         for t in self.templates:
             state.update(repr(t.state()).encode())

@@ -21,6 +21,7 @@ from upright_ledger.formats.files.leftovers import clear, hidden_mark
 _SQLITE = b"SQLite format 3\0"
 _SETTINGS = "upright.toml"
 _CONTROL = re.compile(r"[\x00-\x1f\x7f]")
+_UNSAFE = re.compile(r"(?:\A|[,\n])[=+\-@]|[^\n -~]")
 _FORMULA_START = ("=", "+", "-", "@", "\t", "\r")
 
 
@@ -47,11 +48,18 @@ def bare_cell(text: str) -> str:
 
 def csv_bytes(header: Sequence[str], rows: Iterable[Sequence[object]]) -> bytes:
     """A CSV text (RFC 4180 quoting, newline ends) in UTF-8."""
+    rows = [header, *rows]
+    text = _csv_text(rows)
+    # In most texts nothing is to be made safe, which one look at all of it shows.
+    if not text.isascii() or '"' in text or _UNSAFE.search(text):
+        text = _csv_text([safe_cell(v) for v in row] for row in rows)
+    return text.encode()
+
+
+def _csv_text(rows: Iterable[Sequence[object]]) -> str:
     out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(header)
-    writer.writerows([safe_cell(v) for v in row] for row in rows)
-    return out.getvalue().encode()
+    csv.writer(out, lineterminator="\n").writerows(rows)
+    return out.getvalue()
 
 
 def json_bytes(value: Any) -> bytes:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from functools import partial
+from functools import cached_property, partial
 
 from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion
 from upright_ledger.core.rules.exact_rule import GONE, ExactRule, Rule
@@ -83,8 +83,8 @@ class Nginx:
             if f.lower
         ]
         held = without_lower_case(held)
-        writer = _Writer(held)
-        text = writer.rule_file(writer.tables())
+        writer = _writer(held)
+        text = writer.rule_file(writer.tables)
         files = {
             RULE_FILE: text.encode("utf-8", "surrogateescape"),
             SERVER_FILE: server_file(held).encode(),
@@ -94,8 +94,8 @@ class Nginx:
         return Translation(files, held, tuple(refused))
 
     def read_back(self, files: Mapping[str, bytes], rules: RuleSet) -> list[str]:
-        writer = _Writer(rules)
-        wanted = writer.tables()
+        writer = _writer(rules)
+        wanted = writer.tables
         text = files[RULE_FILE].decode("utf-8", "surrogateescape")
         found = read_map_tables(text)
         differences = []
@@ -131,6 +131,16 @@ def _too_long(rule: Rule) -> str:
     )
 
 
+def _writer(rules: RuleSet) -> _Writer:
+    """What is written is read back at once: the last one is remembered."""
+    if not _LAST or _LAST[0].rules is not rules:
+        _LAST[:] = [_Writer(rules)]
+    return _LAST[0]
+
+
+_LAST: list[_Writer] = []
+
+
 class _Writer:
     """Turns one rule set into named map tables, and these into text."""
 
@@ -141,6 +151,7 @@ class _Writer:
         self.guards: dict[tuple[int, str], str] = {}
         self.special = special_variable(rules)
 
+    @cached_property
     def tables(self) -> dict[str, dict[str, str]]:
         """Variable name → map entries (key → value), `default` among the keys. Order is the file's
         order.

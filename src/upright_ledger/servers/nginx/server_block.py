@@ -13,11 +13,7 @@ from upright_ledger.core.url.query import QueryPolicy
 
 def special_variable(rules: RuleSet) -> str:
     """The variable that holds the outcome of all but the plainest exact rules."""
-    return (
-        "$upright_by_params"
-        if any(group.names for _, _, group in rules.paths())
-        else "$upright_special"
-    )
+    return "$upright_by_params" if rules.judges_parameters else "$upright_special"
 
 
 def server_file(rules: RuleSet) -> str:

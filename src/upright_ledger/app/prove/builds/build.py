@@ -158,7 +158,9 @@ def build(
             move.policy,
             bold=condensing == Condensing.BOLD,
         )
-    rules = replace(rules, cache_control=move.ledger.settings.cache_control, blocks=())
+    cache_control = move.ledger.settings.cache_control
+    if rules.blocks or rules.cache_control != cache_control:
+        rules = replace(rules, cache_control=cache_control, blocks=())
     if 0 < dialect.most_rules < len(rules.answering) and not force:
         raise RefusedError(
             f"{len(rules.answering):,} rules are too many for {server}, which takes "
