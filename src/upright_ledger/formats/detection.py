@@ -54,6 +54,8 @@ _NGINX_RULE = re.compile(
     r"return\s+30[12378]\s+\S+;)",
     re.MULTILINE,
 )
+_PRIORITY = re.compile(r"<\d{1,3}>")
+"""With which a line of syslog begins (RFC 5424, section 6.2.1), and no markup."""
 _DELIMITERS = ",;\t|"
 MAX_COLUMNS = 1000
 """Of a table: exports have some hundreds at most, and a line of more is prose, or made to be
@@ -82,13 +84,9 @@ def recognise(path: Path) -> str:
     if not encoding and len(head.translate(None, _CONTROLS)) * 20 < len(head) * 19:
         raise InputError(f"{path} is binary, not a text file", "export the list as CSV or text")
     text = with_line_feeds(head.decode(encoding or "utf-8", "replace")).lstrip("\ufeff \t\n")
-    if text.startswith("<") and is_rule_file(text):
-        return FileKind.RULES
-    return (
-        _markup(path, text)
-        if text.startswith("<")
-        else _kind_of_text(text, whole=len(head) < HEAD_BYTES)
-    )
+    if not text.startswith("<") or _PRIORITY.match(text):
+        return _kind_of_text(text, whole=len(head) < HEAD_BYTES)
+    return FileKind.RULES if is_rule_file(text) else _markup(path, text)
 
 
 def _markup(path: Path, text: str) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -14,8 +15,13 @@ import numpy as np
 from upright_ledger.core.monitoring.deploy_days import Split, label_of, span_of, splits_of
 from upright_ledger.formats.files.compressed import open_bytes, read_head
 from upright_ledger.formats.files.text import MAX_LINE
-from upright_ledger.formats.logs.column_scanner import COMBINED_QUOTES, Columns, Scanner
-from upright_ledger.formats.logs.combined import VHOST_LINE
+from upright_ledger.formats.logs.any_line import FIRST_WORD, learned
+from upright_ledger.formats.logs.column_scanner import (
+    COMBINED_QUOTES,
+    Columns,
+    NoiseFilter,
+    Scanner,
+)
 from upright_ledger.formats.logs.line_blocks import DIGEST, Buffers, Lines, line_blocks
 from upright_ledger.formats.logs.log_formats import format_of
 from upright_ledger.formats.logs.log_line import (
@@ -36,18 +42,19 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
     """
     head = read_head(path).decode("utf-8", "replace").splitlines()
     sample = [line for line in head if line.strip()][:_SAMPLE]
-    form = format_of(sample)
+    form = format_of(sample, options.hosts)
+    parser = form.new_parser(sample, options.hosts)
     reading = Reading(lines=LogLines())
     ahead = form.minutes_ahead
     splits = splits_of(options.live, ahead(sample)) if ahead is not None else []
     if form.in_columns:
-        with_hosts = sum(1 for line in sample if VHOST_LINE.match(line)) * 2 > len(sample)
+        with_hosts = learned(sample, options.hosts).layout.host == FIRST_WORD
         ((quotes, _),) = Counter(line.count('"') for line in sample).most_common(1)
         quotes = max(quotes, COMBINED_QUOTES)
         scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise, splits=splits)
-        reading.items = _scanned(path, options, reading, scanner, form.new_parser())
+        reading.items = _scanned(path, options, reading, scanner, parser)
     else:
-        reading.items = _parsed(path, options, reading, splits, form.new_parser())
+        reading.items = _parsed(path, options, reading, splits, parser)
     return reading
 
 
@@ -61,14 +68,14 @@ def _scanned(
     """Lines in columns: those that come apart at their quotes go in columns, the others one by
     one.
     """
-    with_hosts = scanner.with_hosts
+    with_hosts, clean = scanner.with_hosts, scanner.without_noise
     lines = reading.lines = _lines(options, DIGEST)
     tally = Tally(lines, with_hosts=with_hosts, noise=list(options.noise))
     with open_bytes(path) as file:
         for columns in scanner.scan(file):
             yield from tally.add(columns)
             yield from _one_by_one(
-                columns.odd, parser, tally, scanner.splits, with_hosts=with_hosts
+                columns.odd, parser, tally, scanner.splits, clean, with_hosts=with_hosts
             )
             if tally.is_full:
                 yield from tally.part()
@@ -80,13 +87,14 @@ def _parsed(
 ) -> Iterator[Item]:
     """Lines of the other formats, one by one."""
     reading.lines = _lines(options, "blake2b")
-    tally = Tally(reading.lines, with_hosts=True)
+    tally = Tally(reading.lines, with_hosts=True, noise=list(options.noise))
+    clean = NoiseFilter(options.noise)
     with open_bytes(path) as file:
         number = 1
         for block in line_blocks(file, Buffers()):
             texts = Lines(block).texts()
             rows = ((n, _digest(text), text) for n, text in enumerate(texts, number))
-            yield from _one_by_one(rows, parser, tally, splits, with_hosts=True)
+            yield from _one_by_one(rows, parser, tally, splits, clean, with_hosts=True)
             number += len(texts)
             if tally.is_full:
                 yield from tally.part()
@@ -102,6 +110,7 @@ def _one_by_one(
     parser: Parser,
     tally: Tally,
     splits: Sequence[Split],
+    clean: NoiseFilter,
     *,
     with_hosts: bool,
 ) -> Iterator[Item]:
@@ -128,7 +137,8 @@ def _one_by_one(
                 )
             found.append((number, digest, parsed))
     if found:
-        yield from tally.add(_as_columns(found, with_hosts=with_hosts))
+        columns = _as_columns(found, with_hosts=with_hosts)
+        yield from tally.add(replace(columns, request=clean(columns.request)))
 
 
 def _as_columns(found: list[tuple[int, int, LogLine]], *, with_hosts: bool) -> Columns:

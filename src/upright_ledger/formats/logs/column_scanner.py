@@ -86,7 +86,7 @@ class Scanner:
         self.with_hosts = with_hosts
         self._quotes = quotes
         self.splits = splits
-        self._noise = [(sign_of(number), names) for number, names in enumerate(noise.values())]
+        self.without_noise = NoiseFilter(noise)
         self._local = threading.local()
 
     def scan(self, file: BinaryIO) -> Iterator[Columns]:
@@ -149,7 +149,7 @@ class Scanner:
         columns = Columns(
             rows,
             digests[rows],
-            self._without_noise(request.dictionary_encode()),
+            self.without_noise(request.dictionary_encode()),
             100 * hundreds + 10 * tens + ones,
             taken_apart(days_of(data, opened), data, opened, self.splits),
             agent,
@@ -236,8 +236,17 @@ class Scanner:
         hosts = slices_of(data, starts, blanks[np.searchsorted(blanks, starts)])
         return pc.binary_join_element_wise(hosts, request, " ")
 
-    def _without_noise(self, requests: Any) -> Any:
-        """Requests without the parameters that tell nothing, worked out once for each distinct
+
+class NoiseFilter:
+    """Takes out of requests the parameters that tell nothing. noise: kind → their names (a regular
+    expression).
+    """
+
+    def __init__(self, noise: Mapping[str, str]) -> None:
+        self._noise = [(sign_of(number), names) for number, names in enumerate(noise.values())]
+
+    def __call__(self, requests: Any) -> Any:
+        """Requests (an Arrow dictionary array) without them, worked out once for each distinct
         request.
         """
         import pyarrow as pa

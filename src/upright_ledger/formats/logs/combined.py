@@ -52,9 +52,6 @@ def parse_combined(line: str) -> LogLine | str:
     return LogLine(*told, match["clock"])
 
 
-VHOST_LINE = re.compile(r"^[A-Za-z0-9.-]+\.[A-Za-z][A-Za-z0-9-]*(?::\d+)? \S+ \S+ [^\[\"]*?\[")
-
-
 def minutes_ahead(sample: Sequence[str]) -> int:
     """How many minutes the clock of a log is ahead of UTC, by its first line that says so."""
     for line in sample:
@@ -73,4 +70,4 @@ def _sniff(lines: Sequence[str]) -> Likeness:
     return Likeness.SURE if most(lines, _LOG_LINE.match) else Likeness.NONE
 
 
-COMBINED = LogFormat(_sniff, lambda: parse_combined, minutes_ahead, in_columns=True)
+COMBINED = LogFormat(_sniff, lambda _sample, _hosts: parse_combined, minutes_ahead, in_columns=True)

@@ -1,12 +1,10 @@
-"""Logs of one JSON object a line."""
+"""Logs of one JSON object a line, however deep in it a request is told, and whatever wraps it."""
 
 from __future__ import annotations
 
-import re
-from collections.abc import Sequence
-from datetime import UTC, datetime
-from functools import lru_cache
-from typing import Any, NamedTuple
+from collections.abc import Callable, Sequence
+from operator import itemgetter
+from typing import Any
 
 from msgspec import MsgspecError
 from msgspec.json import decode
@@ -14,51 +12,43 @@ from msgspec.json import decode
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.logs.log_line import (
-    MONTHS,
     Likeness,
     LogFormat,
     LogLine,
     NotALineError,
-    host_name,
-    is_status,
+    Parser,
     most,
 )
-
-_TIMES = (
-    "time",
-    "timestamp",
-    "@timestamp",
-    "time_local",
-    "time_iso8601",
-    "ts",
-    "date",
-    "datetime",
-    "start_time",
+from upright_ledger.formats.logs.log_roles import (
+    Name,
+    Places,
+    line_of,
+    parts_of,
+    places_of,
+    tells_of_requests,
 )
+from upright_ledger.formats.logs.log_times import Moment, moment_of
 
+_MOST_SHAPES = 1_000
+_LONG = 10_000  # characters
+_NESTED = frozenset((dict, list))
+_DEEPEST, _MOST_VALUES = 8, 500
+_WRAPPED = frozenset(["log", "message", "msg", "textpayload", "line", "event", "raw", "data"])
+"""Names under which collectors put the line that a server wrote."""
 
-_TARGETS = ("request_uri", "uri", "path", "url", "target", "request_path", "cs-uri-stem")
-
-
-_STATUSES = ("status", "status_code", "response", "code", "response_status")
-
-
-_AGENTS = ("http_user_agent", "user_agent", "agent", "useragent", "user-agent")
-
-
-_REFERRERS = ("http_referer", "referer", "referrer", "http_referrer")
-
-
-_HOSTS = ("host", "http_host", "server_name", "vhost", "request_host")
+Path = tuple[str | int, ...]
+"""Names and numbers by which a value is reached."""
 
 
 class JsonParser:
-    """Lines that are JSON objects with the names servers commonly give. Objects of one shape are
-    read alike: where their names lead is looked up once.
+    """Lines that are JSON objects. Objects of one shape are read alike: where their names lead is
+    looked up once.
     """
 
-    def __init__(self) -> None:
-        self._known: dict[tuple[Any, ...], _Shape] = {}
+    def __init__(self, wrapped: Parser | None = None) -> None:
+        """wrapped: reads the line of a server that stands in an object as a text."""
+        self._wrapped = wrapped
+        self._known: dict[Any, tuple[Callable[[Any], list[str]], Places, list[Path]]] = {}
 
     def __call__(self, line: str) -> LogLine | str:
         try:
@@ -67,166 +57,194 @@ class JsonParser:
             if not line.strip():
                 return AsideClass.BLANK
             try:
-                found = read_json(line)
+                found = read_json(line.strip().rstrip(","))  # of an array
             except ValueError:
+                if line.strip() in {"[", "]"}:
+                    return AsideClass.BLANK
                 raise NotALineError("it is no JSON object") from None
         if not isinstance(found, dict):
             raise NotALineError("it is no JSON object")
-        names = tuple([(n, *v) if type(v) is dict else n for n, v in found.items()])
-        shape = self._known.get(names)
-        if shape is None:
+        kinds = set(map(type, found.values()))
+        shape = tuple(found) if kinds.isdisjoint(_NESTED) else _outline(found)
+        known = self._known.get(shape)
+        if known is None:
             if len(self._known) > _MOST_SHAPES:
                 self._known.clear()
-            shape = _shape_of(found)
+            known = _looked_up(found)
             if len(line) <= _LONG:  # who writes longer ones is not remembered
-                self._known[names] = shape
-        return _read(found, shape)
+                self._known[shape] = known
+        values, places, wrapped = known
+        if wrapped and (inner := self._unwrapped(found, wrapped)) is not None:
+            return inner
+        return line_of(places, values(found))
+
+    def _unwrapped(self, found: Any, places: Sequence[Path]) -> LogLine | str | None:
+        """The line of a server that stands in an object; its time is the object's where it tells
+        none.
+        """
+        for path in places:
+            text = _at(found, path)
+            if not isinstance(text, str) or len(text) < _SHORTEST:
+                continue
+            try:
+                if text.lstrip().startswith("{"):
+                    return JsonParser(self._wrapped)(text)
+                if self._wrapped is not None:
+                    return self._wrapped(text.rstrip("\r\n"))
+            except NotALineError:
+                if (moment := _outer_time(found)).day and self._wrapped is not None:
+                    day = f"[{moment.day}T{moment.clock or '00:00:00'}] "
+                    try:
+                        return self._wrapped(day + text.rstrip("\r\n"))
+                    except NotALineError:
+                        continue
+        return None
 
 
-_MOST_SHAPES = 1_000
-_LONG = 10_000  # characters
-_Place = tuple[str, str | None]
-"""The name of a value, and in a nested object its name there."""
+_SHORTEST = 10  # characters of a line of a log
 
 
-class _Shape(NamedTuple):
-    """Where the values of a meaning may stand, the likeliest first."""
-
-    request: tuple[_Place, ...]
-    target: tuple[_Place, ...]
-    query: tuple[_Place, ...]
-    method: tuple[_Place, ...]
-    status: tuple[_Place, ...]
-    time: tuple[_Place, ...]
-    agent: tuple[_Place, ...]
-    referrer: tuple[_Place, ...]
-    host: tuple[_Place, ...]
-
-
-_NAMES: dict[str, tuple[str, ...]] = {
-    "request": ("request",),
-    "target": _TARGETS,
-    "query": ("query_string", "args", "query"),
-    "method": ("method", "request_method", "verb"),
-    "status": _STATUSES,
-    "time": _TIMES,
-    "agent": _AGENTS,
-    "referrer": _REFERRERS,
-    "host": _HOSTS,
-}
-"""Meaning → the names that servers give it."""
-
-
-def _shape_of(found: dict[str, Any]) -> _Shape:
-    """Names in lower case; of what is nested, the inner names, where they say nothing new to the
-    outer ones.
-    """
-    places: dict[str, _Place] = {}
+def _outer_time(found: dict[str, Any]) -> Moment:
+    places, names = [], []
     for name, value in found.items():
-        if isinstance(value, dict):
-            for inner in value:
-                places.setdefault(inner.lower(), (name, inner))
-        else:
-            places[name.lower()] = (name, None)
-    return _Shape(
-        **{
-            meaning: tuple(places[name] for name in names if name in places)
-            for meaning, names in _NAMES.items()
-        }
+        if isinstance(value, str | int | float):
+            names.append(parts_of(name))
+            places.append(str(value))
+    told = places_of(names).time
+    return next((m for at in told if (m := moment_of(places[at])).day), Moment(""))
+
+
+def _outline(value: Any, depth: int = 0) -> Any:
+    """The names in an object, as deep as they are looked at."""
+    return tuple(
+        [
+            name
+            if type(inner) is not dict and type(inner) is not list
+            else (name, type(inner) is list, _inner_outline(inner, depth))
+            for name, inner in value.items()
+        ]
     )
 
 
-def _read(found: dict[str, Any], shape: _Shape) -> LogLine:
-    request = _first(found, shape.request) if shape.request else ""
-    if not request or " " not in request:
-        target = _first(found, shape.target)
-        query = _first(found, shape.query) if shape.query else ""
-        if target and query and "?" not in target:
-            target = f"{target}?{query.removeprefix('?')}"
-        method = _first(found, shape.method) or "GET"
-        request = f"{method} {target} HTTP/1.1" if target else ""
-    status = _first(found, shape.status)
-    day = _day_of(_first(found, shape.time))
-    if not request or not day or not is_status(status):
-        raise NotALineError("its address, time or status is missing")
-    agent = _first(found, shape.agent) if shape.agent else None
-    host = host_name(_first(found, shape.host))
-    return LogLine(request, status, day, agent, _first(found, shape.referrer), host)
+def _inner_outline(value: Any, depth: int) -> Any:
+    if depth >= _DEEPEST:
+        return None
+    if type(value) is dict:
+        return _outline(value, depth + 1)
+    if not value or type(value[0]) is not dict:
+        return bool(value)
+    if _is_pairs(value):
+        return tuple([str(pair["name"]) for pair in value])
+    return _outline(value[0], depth + 1)
 
 
-def _first(found: dict[str, Any], places: tuple[_Place, ...]) -> str:
-    for name, inner in places:
-        value = found[name] if inner is None else found[name][inner]
-        if type(value) is str:
-            if value and value != "-":
-                return value
-            continue
-        if isinstance(value, list):
-            value = value[0] if value else None
-        if value is not None and value not in ("", "-"):
-            return str(value)
-    return ""
+def _is_pairs(value: list[Any]) -> bool:
+    """Whether a list holds names with values, as headers are often told."""
+    return all(type(v) is dict and "name" in v and "value" in v for v in value)
 
 
-def _day_of(text: str) -> str:
-    """The day of a time, as YYYY-MM-DD, or an empty text."""
-    written = _day_at(text[:_DAY_LENGTH])
-    if written:
-        return written
-    try:
-        seconds = float(text)
-    except ValueError:
+def _looked_up(found: Any) -> tuple[Callable[[Any], list[str]], Places, list[Path]]:
+    """How to take the values out of objects of this shape, what they are, and where lines of
+    servers may stand in them.
+    """
+    told: list[tuple[Name, Path]] = []
+    _collect(found, (), (), told)
+    places = places_of([name for name, _ in told])
+    wanted = sorted({at for some in places for at in some})
+    paths = [told[at][1] for at in wanted]
+    renumbered = {at: n for n, at in enumerate(wanted)}
+    renamed = Places(*(tuple(renumbered[at] for at in some) for some in places))
+    wrapped = [path for name, path in told if name and name[-1] in _WRAPPED]
+    if all(len(path) == 1 for path in paths):
+        if len(paths) < _SEVERAL:
+            return (lambda o: [_text(o[path[0]]) for path in paths]), renamed, wrapped
+        pick = itemgetter(*(path[0] for path in paths))
+        return (lambda o: [v if type(v) is str else _text(v) for v in pick(o)]), renamed, wrapped
+    return (lambda o: [_text(_at(o, path)) for path in paths]), renamed, wrapped
+
+
+_SEVERAL = 2
+
+
+def _collect(value: Any, name: Name, path: Path, told: list[tuple[Name, Path]]) -> None:
+    if len(told) >= _MOST_VALUES:
+        return
+    if type(value) is dict and len(path) <= _DEEPEST:
+        for key, inner in value.items():
+            _collect(inner, (*name, *parts_of(key)), (*path, key), told)
+    elif type(value) is list and value:
+        if type(value[0]) is dict and _is_pairs(value):
+            for n, pair in enumerate(value):
+                told.append(((*name, *parts_of(str(pair["name"]))), (*path, n, "value")))
+        else:
+            _collect(value[0], name, (*path, 0), told)
+    else:
+        told.append((name, path))
+
+
+def _at(found: Any, path: Path) -> Any:
+    for step in path:
+        found = found[step]
+    return found
+
+
+def _text(value: Any) -> str:
+    if type(value) is str:
+        return value
+    if value is None or value is True or value is False or type(value) in {dict, list}:
         return ""
-    seconds = seconds / 1000 if seconds > 1e11 else seconds  # some servers count milliseconds
-    return _day_number(int(seconds // 86_400)) if 0 < seconds < 1e11 else ""
-
-
-_DAY_LENGTH = 11  # of 04/May/2026; what stands behind a day says no more of it
-
-
-@lru_cache(maxsize=1 << 12)
-def _day_at(text: str) -> str:
-    """The day with which a time begins, where it is written out."""
-    if match := re.match(r"(\d{4})-(\d\d)-(\d\d)", text):
-        return match[0]
-    if (match := re.match(r"(\d{2})/([A-Z][a-z]{2})/(\d{4})", text)) and match[2] in MONTHS:
-        return f"{match[3]}-{MONTHS[match[2]]}-{match[1]}"
-    return ""
-
-
-@lru_cache(maxsize=1 << 12)
-def _day_number(days: int) -> str:
-    """A day, counted from 1970."""
-    return datetime.fromtimestamp(days * 86_400, UTC).strftime("%Y-%m-%d")
-
-
-def _is_json_log(line: str) -> bool:
-    """Whether an object tells of a request: it names a status and what asked, or how."""
-    try:
-        names = {str(k).lower() for k in read_json(line)}
-    except (ValueError, TypeError):
-        return False
-    asked = {
-        "request",
-        "method",
-        "request_method",
-        "http_user_agent",
-        "user_agent",
-        "agent",
-        "verb",
-    }
-    return bool(names & asked) and bool(names & {"status", "status_code", "response", "code"})
+    return str(value)
 
 
 def _sniff(lines: Sequence[str]) -> Likeness:
-    first = lines[:20]
-    if most(first, _is_object) and _is_json_log(lines[0]):
-        return Likeness.SURE
-    return Likeness.SOME if any(map(_is_object, first)) else Likeness.NONE
+    first = [line for line in lines[:20] if line.strip() not in {"[", "]"}]
+    if not any(map(_is_object, first)):
+        return Likeness.NONE
+    return (
+        Likeness.SURE if most(first, _is_object) and any(map(_is_request, first)) else Likeness.SOME
+    )
 
 
 def _is_object(line: str) -> bool:
     return line.lstrip().startswith("{")
 
 
-JSON_LINES = LogFormat(_sniff, JsonParser)
+def _is_request(line: str) -> bool:
+    """Whether an object tells of a request."""
+    try:
+        found = read_json(line.strip().rstrip(","))
+    except ValueError:
+        return False
+    if not isinstance(found, dict):
+        return False
+    values, places, wrapped = _looked_up(found)
+    if tells_of_requests(places, values(found)):
+        return True
+    from upright_ledger.formats.logs.any_line import is_request_line
+
+    return any(
+        isinstance(text := _at(found, path), str)
+        and (is_request_line(text) or (text.lstrip().startswith("{") and _is_request(text)))
+        for path in wrapped
+    )
+
+
+def _new_parser(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
+    from upright_ledger.formats.logs.any_line import learned
+
+    inner = []
+    for line in sample:
+        try:
+            found = read_json(line.strip().rstrip(","))
+        except ValueError:
+            continue
+        if isinstance(found, dict):
+            inner += [
+                text.rstrip("\r\n")
+                for path in _looked_up(found)[2]
+                if isinstance(text := _at(found, path), str)
+            ]
+    return JsonParser(learned(inner, hosts))
+
+
+JSON_LINES = LogFormat(_sniff, _new_parser)

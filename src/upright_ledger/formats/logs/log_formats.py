@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from upright_ledger.formats.logs.any_line import ANY_LINE, learned
 from upright_ledger.formats.logs.combined import COMBINED
 from upright_ledger.formats.logs.json_lines import JSON_LINES
 from upright_ledger.formats.logs.log_line import Likeness, LogFormat
+from upright_ledger.formats.logs.named_lines import HEADED, NAMED
 from upright_ledger.formats.logs.w3c import W3C
 
-FORMATS = (W3C, COMBINED, JSON_LINES)
+FORMATS = (W3C, COMBINED, JSON_LINES, NAMED, HEADED, ANY_LINE)
+"""In the order in which they are asked."""
 
 
 def is_log(lines: Sequence[str]) -> bool:
@@ -17,7 +20,13 @@ def is_log(lines: Sequence[str]) -> bool:
     return any(known.sniff(lines) == Likeness.SURE for known in FORMATS)
 
 
-def format_of(lines: Sequence[str]) -> LogFormat:
-    """The format of a log, by its first lines; Combined where they look like none."""
+def format_of(lines: Sequence[str], hosts: frozenset[str] = frozenset()) -> LogFormat:
+    """The format of a log, by its first lines; Combined where they look like none. hosts: of the
+    old sites.
+    """
     likeliest = max(FORMATS, key=lambda known: known.sniff(lines))
-    return likeliest if likeliest.sniff(lines) else COMBINED
+    if not likeliest.sniff(lines):
+        return COMBINED
+    if likeliest is COMBINED and not learned(lines, hosts).layout.is_combined:
+        return ANY_LINE
+    return likeliest

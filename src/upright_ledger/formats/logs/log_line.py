@@ -53,13 +53,14 @@ class Likeness(IntEnum):
 @dataclass(frozen=True)
 class LogFormat:
     """A format of logs. sniff: told by the first lines of a file that are not empty. new_parser:
-    makes a reader of lines, which may keep what directives among them say. minutes_ahead: of the
+    makes a reader of lines from these first lines and the hosts of the old sites; it may keep what
+    directives among them say. minutes_ahead: of the
     log's clock before UTC, by its first lines; None where the time of day is not read. in_columns:
     lines come apart at their quotes, so that they are read many thousands at a time.
     """
 
     sniff: Callable[[Sequence[str]], Likeness]
-    new_parser: Callable[[], Parser]
+    new_parser: Callable[[Sequence[str], frozenset[str]], Parser]
     minutes_ahead: Callable[[Sequence[str]], int] | None = None
     in_columns: bool = False
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 from operator import itemgetter
+from urllib.parse import unquote
 
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.logs.log_line import (
@@ -39,7 +40,7 @@ class W3cParser:
             raise NotALineError(f"it has {len(cells)} fields, and #Fields names {self._width}")
         cells.append("-")  # for fields that this log has not
         told = ["" if cell == "-" else cell for cell in self._pick(cells)]
-        stem, query, uri, day, status, method, agent, host, asked, clock, referrer = told
+        stem, query, uri, day, status, method, agent, header, host, asked, clock, referrer = told
         target = uri or (f"{stem}?{query}" if query else stem)
         day = day or self._day
         if not target or not _DAY.fullmatch(day) or not is_status(status):
@@ -48,9 +49,9 @@ class W3cParser:
             f"{method or 'GET'} {target} HTTP/1.1",
             status,
             day,
-            agent.replace("+", " ") if self._has_agent else None,
+            _spelled(agent) if self._has_agent else None,
             referrer,
-            host_name(host or asked),
+            host_name(header or host or asked),
             clock if _CLOCK.fullmatch(clock) else "",
         )
 
@@ -67,9 +68,16 @@ class W3cParser:
             self._day = match[1]
 
 
+def _spelled(agent: str) -> str:
+    """An agent with its blanks, for which a plus or an escape stands."""
+    if "%20" in agent and "+" not in agent:
+        return unquote(unquote(agent) if "%25" in agent else agent)
+    return agent.replace("+", " ")
+
+
 _FIELDS = (
     "cs-uri-stem", "cs-uri-query", "cs-uri", "date", "sc-status", "cs-method", "cs(user-agent)",
-    "cs-host", "cs(host)", "time", "cs(referer)",
+    "x-host-header", "cs-host", "cs(host)", "time", "cs(referer)",
 )  # fmt: skip
 _CLOCK = re.compile(r"\d\d:\d\d:\d\d")
 _DAY = re.compile(r"\d{4}-\d\d-\d\d")
@@ -80,4 +88,4 @@ def _sniff(lines: Sequence[str]) -> Likeness:
     return Likeness.SURE if named else Likeness.NONE
 
 
-W3C = LogFormat(_sniff, W3cParser, lambda _: 0)
+W3C = LogFormat(_sniff, lambda _sample, _hosts: W3cParser(), lambda _: 0)

@@ -1,0 +1,354 @@
+"""Lines of logs whose format nobody named: a request is known by its shape, its status by its
+place, its time by its form, and what the other fields are by what stands in them all over the log.
+
+Prefixes of containers, journals and collectors stand before, and do not matter.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import NamedTuple
+
+from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.formats.logs.log_line import (
+    Likeness,
+    LogFormat,
+    LogLine,
+    NotALineError,
+    Parser,
+    host_name,
+)
+from upright_ledger.formats.logs.log_roles import REQUEST_LINE, is_method, is_target
+from upright_ledger.formats.logs.log_times import Moment, times_in
+
+_COLOUR = re.compile(r"\x1b\[[0-9;]*[A-Za-z]|\\x1b\[[0-9;]*m")
+_FIELD = re.compile(
+    r'"([^"\\]*+(?:\\.[^"\\]*+)*+)"(?=[\s,;|)\]}]|$)|\[([^\[\]]*+)\]:?|\{([^{}]*+)\}|'
+    r'([^\s"\[{|]\S*|\|)'
+)
+"""Takes a time that grows with the line, whatever stands in it."""
+_QUOTED, _BRACKETED, _BRACED, _BARE = range(1, 5)
+FIRST_WORD = (_BARE, 1)
+_STATUS = re.compile(r"([1-5]\d\d)[,;:]?\Z")
+_CACHED = re.compile(r"[A-Z_]+/([1-5]\d\d)\Z")
+"""As caches tell what they did, and the status beside it."""
+_USUAL = frozenset(
+    map(
+        str,
+        (
+            *(200, 201, 204, 206, 301, 302, 303, 304, 307, 308, 400, 401, 403, 404, 405, 408),
+            *(410, 413, 429, 499, 500, 502, 503, 504),
+        ),
+    )
+)
+_WITHIN = 6  # fields behind a request among which its status is
+_ADDRESS = re.compile(r"[0-9A-Fa-f:.]+(?:%\w+)?(?::\d+)?\Z")
+_AGENT = re.compile(r"[A-Za-z][\w.+-]*/\d|Mozilla|bot|crawl|spider|http", re.IGNORECASE)
+_URL = re.compile(r"(?:https?|android-app)://", re.IGNORECASE)
+_SAMPLE = 200
+_REFUSED = re.compile(r"forbidden|denied|rejected", re.IGNORECASE)
+_NOT_FOUND = re.compile(r"No such file|is not found|not exist", re.IGNORECASE)
+_NAMED = re.compile(r'(?:^|[\s,])(host|server|referrer|referer): "?([^",\s]+)"?', re.IGNORECASE)
+
+
+class _Field(NamedTuple):
+    kind: int
+    text: str
+    at: int
+
+
+class _Request(NamedTuple):
+    """text: method, target and protocol. first, last: its fields."""
+
+    text: str
+    first: int
+    last: int
+
+
+@dataclass(frozen=True)
+class _Layout:
+    """Where the fields of a log are. status: how many fields behind the request, or before it where
+    that is negative; 0: it is told by nothing but its shape. agent, referrer, host: which field, as
+    (kind, its number among those of that kind, counted from the request), or None. is_combined: the
+    fields are those of the Common or Combined Log Format, perhaps with the host in front, and with
+    more behind.
+    """
+
+    status: int = 0
+    agent: tuple[int, int] | None = None
+    referrer: tuple[int, int] | None = None
+    host: tuple[int, int] | None = None
+    is_combined: bool = False
+
+
+def fields_of(line: str) -> list[_Field]:
+    """The words, quoted texts and texts in brackets of a line."""
+    return [
+        _Field(kind, match[kind], match.start())
+        for match in _FIELD.finditer(line)
+        if (kind := match.lastindex or 0)
+    ]
+
+
+def _request_in(fields: Sequence[_Field]) -> _Request | None:
+    """The request of a line, quoted or in words of its own."""
+    for n, field in enumerate(fields):
+        if field.kind == _QUOTED and (match := REQUEST_LINE.match(field.text)) is not None:
+            if match[3] or (is_method(match[1]) and is_target(match[2])):
+                return _Request(f"{match[1]} {match[2]} {match[3] or 'HTTP/1.1'}", n, n)
+        elif field.kind == _BARE and is_method(field.text.strip("'")):
+            following = next(
+                (m for m in range(n + 1, min(n + 3, len(fields))) if fields[m].text != "|"), None
+            )
+            if following is not None and is_target(fields[following].text.rstrip("'")):
+                last = following
+                if last + 1 < len(fields) and fields[last + 1].text.startswith("HTTP/"):
+                    last += 1
+                target = fields[following].text.rstrip("'")
+                return _Request(f"{field.text.strip(chr(39))} {target} HTTP/1.1", n, last)
+    return None
+
+
+def is_request_line(line: str) -> bool:
+    """Whether a line tells of a request, and how it was answered."""
+    line = _COLOUR.sub("", line)
+    fields = fields_of(line)
+    request = _request_in(fields)
+    if request is None:
+        return _error_of(line) is not None
+    return bool(_statuses(fields, request)) or _error_of(line) is not None
+
+
+def _statuses(fields: Sequence[_Field], request: _Request) -> list[tuple[int, str]]:
+    """What may be the status of a request: how many fields behind it, or before it, and the text;
+    the likeliest first.
+    """
+    last = min(request.last + 1 + _WITHIN, len(fields))
+    behind = [(n, n - request.last) for n in range(request.last + 1, last)]
+    before = [(n, n - request.first) for n in range(request.first)]
+    return [
+        (at, match[1])
+        for n, at in behind + before
+        if fields[n].kind in {_BARE, _BRACKETED}
+        and (match := _STATUS.match(fields[n].text) or _CACHED.match(fields[n].text))
+    ]
+
+
+def learned(sample: Sequence[str], hosts: frozenset[str]) -> AnyLine:
+    """A reader of the lines of a log, by some of its lines. hosts: of the old sites."""
+    told = []
+    for line in sample[:_SAMPLE]:
+        fields = fields_of(_COLOUR.sub("", line))
+        if (request := _request_in(fields)) is not None:
+            told.append((fields, request))
+    layout = _layout(told, hosts)
+    if any(_COLOUR.search(line) for line in sample[:_SAMPLE]):
+        layout = replace(layout, is_combined=False)
+    return AnyLine(layout)
+
+
+def _layout(told: Sequence[tuple[Sequence[_Field], _Request]], hosts: frozenset[str]) -> _Layout:
+    usual: Counter[int] = Counter()
+    cached: set[int] = set()
+    columns: dict[tuple[int, int], list[str]] = {}
+    for fields, request in told:
+        for at, text in _statuses(fields, request):
+            usual[at] += text in _USUAL
+            shift = request.last if at > 0 else request.first
+            if _CACHED.match(fields[shift + at].text):
+                cached.add(at)
+        for place, held in _placed(fields, request):
+            columns.setdefault(place, []).append(held)
+    # Of several that always hold a status, that behind the request, and of these the first.
+    status = max(usual, key=lambda at: (usual[at], at in cached, at > 0, -at), default=0)
+    agent = _best(columns, _looks_like_agent)
+    referrer = _best(columns, lambda t: _URL.match(t) is not None, {agent})
+    if agent is not None and referrer is None:
+        before = (agent[0], agent[1] - 1)
+        if agent[0] == _QUOTED and all(t in {"-", ""} for t in columns.get(before, ("x",))):
+            referrer = before
+    elif referrer is not None and agent is None and (referrer[0], referrer[1] + 1) in columns:
+        agent = (referrer[0], referrer[1] + 1)
+    elif agent is None and referrer is None and any(columns.get((_QUOTED, 2), ())):
+        referrer, agent = (_QUOTED, 1), (_QUOTED, 2)  # as all who write them order them
+    host = _host_place(columns, hosts, {agent, referrer})
+    is_plain = status == 1 and not any(kind == _QUOTED and n < 1 for kind, n in columns)
+    named = agent in {None, (_QUOTED, 2)} and referrer in {None, (_QUOTED, 1)}
+    alone = agent is not None or not any(kind == _QUOTED for kind, _ in columns)
+    return _Layout(
+        status, agent, referrer, host, is_plain and named and alone and host in {None, FIRST_WORD}
+    )
+
+
+def _placed(fields: Sequence[_Field], request: _Request) -> Iterable[tuple[tuple[int, int], str]]:
+    """Each field but the request's with its place: of quoted and braced ones among their kind,
+    counted from the request; words are counted from the line's begin up to the request, and behind
+    it downwards from -1.
+    """
+    for kind in (_QUOTED, _BRACED):
+        numbers = [n for n, f in enumerate(fields) if f.kind == kind and n != request.first]
+        behind = sum(n < request.first for n in numbers)
+        for rank, n in enumerate(numbers):
+            yield (kind, rank - behind + (rank >= behind)), fields[n].text
+    words = 0
+    for n, field in enumerate(fields[: request.first]):
+        if field.kind == _BARE:
+            words += 1
+            yield (_BARE, words), fields[n].text
+    rest = (f.text for f in fields[request.last + 1 :] if f.kind == _BARE)
+    for n, text in enumerate(rest, 1):
+        yield (_BARE, -n), text
+
+
+def _best(
+    columns: dict[tuple[int, int], list[str]],
+    test: Callable[[str], bool],
+    taken: Iterable[tuple[int, int] | None] = (),
+) -> tuple[int, int] | None:
+    """The quoted field in which most texts stand a test; None where hardly any does."""
+    best, most = None, 0.0
+    for place, texts in columns.items():
+        if place[0] != _QUOTED or place in set(taken):
+            continue
+        told = [t for t in texts if t not in {"", "-"}]
+        share = sum(map(test, told)) / len(told) if told else 0.0
+        if share > max(most, 0.5):
+            best, most = place, share
+    return best
+
+
+def _looks_like_agent(text: str) -> bool:
+    return (
+        bool(_AGENT.search(text)) and not _URL.match(text) and "/" in text and not is_target(text)
+    )
+
+
+def _host_place(
+    columns: dict[tuple[int, int], list[str]],
+    hosts: frozenset[str],
+    taken: set[tuple[int, int] | None],
+) -> tuple[int, int] | None:
+    """Which field names the host that was asked: one that names an old one, or a name where the
+    client's address stands beside it.
+    """
+    first, second = (columns.get((_BARE, n), []) for n in (1, 2))
+    for place, texts in columns.items():
+        known = sum(_is_of(text, hosts) for text in texts)
+        likely = known * 2 >= len(texts) or (_are(texts, host_name, 5) and place != FIRST_WORD)
+        if place not in taken and known and likely:
+            return place
+    if _are(first, host_name) and _are(second, _ADDRESS.match):
+        return FIRST_WORD
+    if _are(second, host_name) and _are(first, _ADDRESS.match):
+        return _BARE, 2
+    return None
+
+
+def _is_of(text: str, hosts: frozenset[str]) -> bool:
+    low = text.lower()
+    return low in hosts or low.rpartition(":")[0] in hosts
+
+
+def _are(texts: Sequence[str], test: Callable[[str], object], tenths: int = 9) -> bool:
+    return bool(texts) and sum(1 for t in texts if test(t)) * 10 >= len(texts) * tenths
+
+
+class AnyLine:
+    """Reads lines of one log."""
+
+    def __init__(self, layout: _Layout) -> None:
+        self.layout = layout
+
+    def __call__(self, line: str) -> LogLine | str:
+        if not line.strip():
+            return AsideClass.BLANK
+        line = _COLOUR.sub("", line)
+        if (error := _error_of(line)) is not None:
+            return error
+        fields = fields_of(line)
+        request = _request_in(fields)
+        if request is None:
+            return self._without_request(fields)
+        status = self._status(fields, request)
+        moment = _time_of(line, fields[request.first].at)
+        if not status:
+            raise NotALineError("its status cannot be found")
+        if not moment.day:
+            raise NotALineError("it tells no day")
+        told = dict(_placed(fields, request))
+        layout = self.layout
+
+        def of(place: tuple[int, int] | None) -> str:
+            text = told.get(place, "") if place is not None else ""
+            return "" if text == "-" else text
+
+        agent = (of(layout.agent) or "-") if layout.agent is not None else None
+        host = host_name(of(layout.host))
+        return LogLine(request.text, status, moment.day, agent, of(layout.referrer), host)
+
+    def _status(self, fields: Sequence[_Field], request: _Request) -> str:
+        found = dict(reversed(_statuses(fields, request)))
+        if self.layout.status in found:
+            return found[self.layout.status]
+        return next(iter(dict(_statuses(fields, request)).values()), "")
+
+    @staticmethod
+    def _without_request(fields: Sequence[_Field]) -> str:
+        """What is no request that anybody could answer, or no line of a log."""
+        quoted = [f.text for f in fields if f.kind == _QUOTED]
+        if quoted and quoted[0] in {"-", ""} and any(_STATUS.match(f.text) for f in fields):
+            return AsideClass.NOT_A_PAGE_REQUEST
+        raise NotALineError("it tells of no request")
+
+
+def _time_of(line: str, at: int) -> Moment:
+    """The time of a request: the last one before it, or the first behind it."""
+    found = times_in(line)
+    before = [m for m in found if m.at < at]
+    return before[-1] if before else found[0] if found else Moment("")
+
+
+def _error_of(line: str) -> LogLine | None:
+    """What a line of nginx's error log says of a request that failed."""
+    at = line.find(', request: "')
+    if at < 0 or ", client: " not in line:
+        return None
+    match = REQUEST_LINE.match(line[at + len(', request: "') :].partition('"')[0])
+    moments = times_in(line[:40])
+    if match is None or not moments:
+        return None
+    said = line[:at]
+    status = "404" if _NOT_FOUND.search(said) else "403" if _REFUSED.search(said) else ""
+    if not status:
+        return None
+    named = {name.lower(): text for name, text in _NAMED.findall(line[at:])}
+    return LogLine(
+        f"{match[1]} {match[2]} {match[3] or 'HTTP/1.1'}",
+        status,
+        moments[0].day,
+        None,
+        named.get("referrer", ""),
+        host_name(named.get("host", "")),
+    )
+
+
+def _sniff(lines: Sequence[str]) -> Likeness:
+    first = lines[:60]
+    told = sum(map(is_request_line, first))
+    if told * 2 >= len(first) and told:
+        return Likeness.SURE
+    return Likeness.SURE if any(map(_WRITTEN.search, first)) else Likeness.NONE
+
+
+_WRITTEN = re.compile(r'"[A-Z]{3,9} [^\s"]+ HTTP/\d')
+"""Text that holds it is never a list."""
+
+
+def _new_parser(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
+    return learned(sample, hosts)
+
+
+ANY_LINE = LogFormat(_sniff, _new_parser)

@@ -1,0 +1,179 @@
+"""What the values of a log are, by the names that servers, proxies, clouds and collectors give
+them, however deep they stand; and what only their shape tells.
+
+A name is a path of parts in small letters, without the signs that some put between words:
+`request.headers.User-Agent` is ("request", "headers", "useragent").
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import NamedTuple
+
+from upright_ledger.formats.logs.log_line import LogLine, NotALineError, host_name, is_status
+from upright_ledger.formats.logs.log_times import day_of
+
+Name = tuple[str, ...]
+
+_METHODS = frozenset(
+    ["GET", "HEAD", "POST", "PUT", "DELETE", "OPTIONS", "PATCH", "TRACE", "CONNECT", "PROPFIND"]
+)
+REQUEST_LINE = re.compile(r"([A-Z][A-Z_-]{2,20}) (\S+)(?: (HTTP/\d(?:\.\d)?))?\Z")
+_NO_PART = re.compile(r"[^a-z0-9]+")
+_OF_FILES = frozenset(["file", "log", "logger", "container", "kubernetes", "docker", "process"])
+"""Below these names addresses are those of files and machines, not of pages."""
+
+_NAMES: Mapping[str, tuple[str, ...]] = {
+    "request": (
+        "requestline", "httprequest", "request", "requestfirstline", "firstrequestline", "req", "r",
+        "requestlinetext", "clfrequest",
+    ),
+    "target": (
+        "requesturi", "originaluri", "originalurl", "clientrequesturi", "requesturl", "rawuri", "rawurl",
+        "urioriginal", "urlfull", "urloriginal", "fullurl", "requestpath", "clientrequestpath", "csuri",
+        "csuristem", "uripath", "urlpath", "httptarget", "httpurl", "httppath", "uri", "url", "target", "path", "pathname",
+        "requestresource", "resource", "endpoint", "route", "page", "u", "x",
+    ),
+    "query": (
+        "querystring", "rawquerystring", "rawquery", "clientrequestquery", "csuriquery", "requestquery",
+        "urlquery", "uriquery", "args", "query", "q",
+    ),
+    "method": (
+        "requestmethod", "httpmethod", "httprequestmethod", "clientrequestmethod", "csmethod", "reqmethod", "verb", "method", "m",
+    ),
+    "status": (
+        "edgeresponsestatus", "downstreamstatus", "elbstatuscode", "httpresponsestatuscode",
+        "responsestatuscode", "responsestatus", "httpstatuscode", "httpstatus", "scstatus", "statuscode",
+        "finalstatus", "respstatus", "ressstatuscode", "resstatuscode", "resstatus", "status", "responsecode", "code", "response", "resp",
+        "s", "originstatus", "originresponsestatus",
+    ),
+    "time": (
+        "timelocal", "timeiso8601", "timestamp", "time", "starttime", "startutc", "startlocal",
+        "edgestarttimestamp", "edgeendtimestamp", "datetime", "date", "eventtime", "ts", "requesttime", "requesttimeepoch", "timeepoch",
+        "timecreated", "createdat", "receivedat", "msec", "epoch", "unixtime", "logtime", "realtimetimestamp", "t", "eventcreated", "asctime",
+    ),
+    "agent": (
+        "httpuseragent", "useragentoriginal", "clientrequestuseragent", "requestuseragent",
+        "requestheadersuseragent", "reqheaderuseragent", "headersuseragent", "reqheadersuseragent", "csuseragent", "useragent", "ua", "agent",
+        "browser",
+    ),
+    "referrer": (
+        "httpreferer", "httpreferrer", "httprequestreferrer", "clientrequestreferer", "clientrequestreferrer",
+        "requestreferer", "headersreferer", "requestheadersreferer", "csreferer", "csreferrer", "referer", "referrer", "ref",
+    ),
+    "host": (
+        "httphost", "requesthost", "clientrequesthost", "requestheadershost", "headershost", "reqheadershost", "hostheader",
+        "xhostheader", "csxhostheader", "cshost", "authority", "requestauthority", "urldomain", "urlhost", "vhost", "virtualhost",
+        "servername", "domainname", "domain", "site", "host",
+    ),
+}  # fmt: skip
+"""Meaning → names, the likeliest first: their last parts, put together."""
+_RANK = {
+    meaning: {name: rank for rank, name in enumerate(names)} for meaning, names in _NAMES.items()
+}
+_MOST_PARTS = 3
+
+
+class Places(NamedTuple):
+    """Which of the values of a line may have a meaning, the likeliest first."""
+
+    request: tuple[int, ...]
+    target: tuple[int, ...]
+    query: tuple[int, ...]
+    method: tuple[int, ...]
+    status: tuple[int, ...]
+    time: tuple[int, ...]
+    agent: tuple[int, ...]
+    referrer: tuple[int, ...]
+    host: tuple[int, ...]
+
+
+def parts_of(name: str) -> Name:
+    """A name with its dots as the steps of a path."""
+    parts = (_NO_PART.sub("", part) for part in name.lower().split("."))
+    return tuple(part for part in parts if part)
+
+
+def places_of(names: Sequence[Name]) -> Places:
+    """What the values of these names may be."""
+    found: dict[str, list[tuple[int, int, int]]] = {meaning: [] for meaning in _NAMES}
+    for at, name in enumerate(names):
+        for meaning, ranks in _RANK.items():
+            if meaning == "target" and not _OF_FILES.isdisjoint(name[:-1]):
+                continue
+            for length in range(min(_MOST_PARTS, len(name)), 0, -1):
+                rank = ranks.get("".join(name[-length:]))
+                if rank is not None:
+                    found[meaning].append((rank, len(name), at))
+                    break
+    return Places(**{m: tuple(at for *_, at in sorted(ranked)) for m, ranked in found.items()})
+
+
+Values = Sequence[str]
+
+
+def tells_of_requests(places: Places, values: Values) -> bool:
+    """Whether values are those of a request that was answered."""
+    try:
+        line_of(places, values)
+    except NotALineError:
+        return False
+    return bool(places.method or places.agent or places.request)
+
+
+def line_of(places: Places, values: Values) -> LogLine:
+    """What the values of a line say. Raises NotALineError."""
+    request = _request(places, values)
+    status = _first(places.status, values, _is_status)[:3]
+    day = next((d for at in places.time if (d := day_of(values[at]))), "")
+    if not request or not status or not day:
+        sought = (("request", request), ("status", status), ("time", day))
+        missing = [name for name, there in sought if not there]
+        raise NotALineError(f"its {' and its '.join(missing)} cannot be found")
+    agent = _first(places.agent, values) if places.agent else None
+    host = _first(places.host, values, host_name)
+    return LogLine(
+        request,
+        status,
+        day,
+        agent,
+        _first(places.referrer, values),
+        host_name(host),
+    )
+
+
+def _request(places: Places, values: Values) -> str:
+    for at in places.request:
+        if (whole := REQUEST_LINE.match(values[at])) is not None:
+            return f"{whole[1]} {whole[2]} {whole[3] or 'HTTP/1.1'}"
+    target = _first(places.target, values, is_target)
+    if not target:
+        return ""
+    query = _first(places.query, values) if places.query else ""
+    if query and "?" not in target:
+        target = f"{target}?{query.removeprefix('?')}"
+    method = _first(places.method, values, str.isalpha).upper()
+    return f"{method or 'GET'} {target.replace(' ', '%20') if ' ' in target else target} HTTP/1.1"
+
+
+def is_target(text: str) -> bool:
+    """Whether a text may be the target of a request."""
+    return text.startswith(("/", "http://", "https://")) or text == "*"
+
+
+def is_method(text: str) -> bool:
+    """Whether a text is a method of HTTP."""
+    return text in _METHODS
+
+
+def _is_status(text: str) -> bool:
+    return is_status(text[:3]) and "100" <= text[:3] <= "599" and text[3:] in {"", ".0"}
+
+
+def _first(places: Iterable[int], values: Values, test: Callable[[str], object] = bool) -> str:
+    for at in places:
+        value = values[at]
+        if value and value != "-" and test(value):
+            return value
+    return ""

@@ -1,0 +1,112 @@
+"""Times in logs, in the forms in which servers, frameworks and collectors write them."""
+
+from __future__ import annotations
+
+import re
+from datetime import UTC, datetime, timedelta
+from functools import lru_cache
+from typing import NamedTuple
+
+from upright_ledger.formats.logs.log_line import MONTHS
+
+_MONTH = "(?P<month>Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)"
+_CLOCK = r"(?P<clock>\d{2}:\d{2}:\d{2})"
+_FORMS = tuple(
+    map(
+        re.compile,
+        (
+            rf"(?<!\d)(?P<day>\d{{2}})/{_MONTH}/(?P<year>\d{{4}})(?:[: ]{_CLOCK})?",
+            rf"(?<!\d)(?P<year>\d{{4}})-(?P<number>\d{{2}})-(?P<day>\d{{2}})(?:[T ]{_CLOCK})?(?!\d)",
+            rf"(?<!\d)(?P<year>\d{{4}})/(?P<number>\d{{2}})/(?P<day>\d{{2}})(?: -)? {_CLOCK}",
+            rf"\b{_MONTH} {{1,2}}(?P<day>\d{{1,2}}) {_CLOCK}(?:\.\d+)?(?: [A-Z]{{3,4}})? (?P<year>\d{{4}})\b",
+            rf"\b(?P<day>\d{{1,2}})[ -]{_MONTH}[ -](?P<year>\d{{4}})(?: {_CLOCK})?",
+        ),
+    )
+)
+_YEARLESS = re.compile(rf"\b{_MONTH} {{1,2}}(?P<day>\d{{1,2}}) {_CLOCK}")
+"""As RFC 3164 has it, section 4.1.2."""
+_SECONDS = re.compile(r"(?<![\d.:/-])(1\d{9})(?:\.\d+)?(?![\d:])")
+_SCALES = ((1e8, 1e11, 1.0), (1e11, 1e14, 1e3), (1e14, 1e17, 1e6), (1e17, 1e20, 1e9))
+"""From, to, and how many are a second: of seconds, and of their thousandths, since 1970."""
+
+
+class Moment(NamedTuple):
+    """A day (YYYY-MM-DD), and the time of day or an empty text. at: where it stands in its text."""
+
+    day: str
+    clock: str = ""
+    at: int = 0
+
+
+def times_in(text: str) -> list[Moment]:
+    """The times that a text writes out, in their order; such as name no year only where no other
+    does.
+    """
+    found = [m for form in _FORMS for match in form.finditer(text) if (m := _moment(match))]
+    if not found and (match := _YEARLESS.search(text)) is not None:
+        found = [m for m in (_moment(match),) if m is not None]
+    if not found and (match := _SECONDS.search(text)) is not None:
+        found = [moment_of(match[0])._replace(at=match.start())]
+    return sorted(found, key=lambda m: m.at)
+
+
+def day_of(text: str) -> str:
+    """The day of a time, or an empty text; see `moment_of`."""
+    return _written_day(text[:_LENGTH_OF_DAY]) or moment_of(text).day
+
+
+_LENGTH_OF_DAY = 11  # of 04/May/2026; what stands behind a day says no more of it
+
+
+@lru_cache(maxsize=1 << 12)
+def _written_day(text: str) -> str:
+    """The day with which a time begins, where it is written out in one of the usual forms."""
+    match = next((m for form in _FORMS[:2] if (m := form.match(text)) is not None), None)
+    found = _moment(match) if match is not None else None
+    return found.day if found is not None else ""
+
+
+def moment_of(text: str) -> Moment:
+    """The time that a text is, or a number of seconds, milliseconds or less since 1970; an empty
+    day where it is none.
+    """
+    for form in (*_FORMS, _YEARLESS):
+        if (match := form.search(text, 0, _LONGEST)) is not None:
+            return _moment(match) or Moment("")
+    try:
+        number = float(text)
+    except ValueError:
+        return Moment("")
+    for least, most, scale in _SCALES:
+        if least <= number < most:
+            return Moment(*_of_seconds(int(number / scale)))
+    return Moment("")
+
+
+_LONGEST = 40  # characters before the end of a time
+
+
+def _of_seconds(seconds: int) -> tuple[str, str]:
+    minutes, rest = divmod(seconds % 86_400, 60)
+    return _day_number(seconds // 86_400), f"{minutes // 60:02}:{minutes % 60:02}:{rest:02}"
+
+
+@lru_cache(maxsize=1 << 12)
+def _day_number(days: int) -> str:
+    """A day, counted from 1970."""
+    return datetime.fromtimestamp(days * 86_400, UTC).strftime("%Y-%m-%d")
+
+
+def _moment(match: re.Match[str]) -> Moment | None:
+    told = match.groupdict()
+    month = told.get("number") or MONTHS[told["month"]]
+    year, day = told.get("year"), f"{int(told['day']):02}"
+    if year is None:
+        year = _year_of(month, day)
+    return Moment(f"{year}-{month}-{day}", told.get("clock") or "", match.start())
+
+
+def _year_of(month: str, day: str) -> str:
+    """The year of a day that names none: the last one in which it was."""
+    latest = datetime.now(UTC) + timedelta(days=1)
+    return str(latest.year - ((month, day) > (f"{latest.month:02}", f"{latest.day:02}")))

@@ -1,0 +1,135 @@
+"""Lines of names with values: key=value (logfmt), LTSV, and tables of requests under a heading."""
+
+from __future__ import annotations
+
+import csv
+import re
+from collections.abc import Sequence
+
+from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.formats.logs.log_line import (
+    Likeness,
+    LogFormat,
+    LogLine,
+    NotALineError,
+    Parser,
+)
+from upright_ledger.formats.logs.log_roles import (
+    Places,
+    line_of,
+    parts_of,
+    places_of,
+    tells_of_requests,
+)
+
+_PAIR = re.compile(
+    r'(?<![^\s,;|])([A-Za-z_@][\w.@:-]*)=(?:"([^"\\]*+(?:\\.[^"\\]*+)*+)"|([^\s"]\S*)?)'
+)
+_LABEL = re.compile(r"([A-Za-z_][\w.-]*):(.*)", re.DOTALL)
+_FEWEST = 3
+_MOST_SHAPES = 1_000
+
+
+def _pairs(line: str) -> list[tuple[str, str]]:
+    """The names of a line with their values, in either form."""
+    if "\t" in line:
+        cells = line.split("\t")
+        matches = [m for cell in cells if (m := _LABEL.match(cell)) is not None]
+        if len(matches) == len(cells) and len(matches) >= _FEWEST:
+            return [(m[1], m[2]) for m in matches]
+    return [(m[1], m[2] if m[2] is not None else m[3] or "") for m in _PAIR.finditer(line)]
+
+
+class NamedParser:
+    """Lines that name each of their values."""
+
+    def __init__(self) -> None:
+        self._known: dict[tuple[str, ...], Places] = {}
+
+    def __call__(self, line: str) -> LogLine | str:
+        if not line.strip():
+            return AsideClass.BLANK
+        pairs = _pairs(line)
+        if not pairs:
+            raise NotALineError("it names no values")
+        names = tuple([name for name, _ in pairs])
+        places = self._known.get(names)
+        if places is None:
+            if len(self._known) > _MOST_SHAPES:
+                self._known.clear()
+            places = self._known[names] = places_of([parts_of(n) for n in names])
+        return line_of(places, [value for _, value in pairs])
+
+
+def _sniff_named(lines: Sequence[str]) -> Likeness:
+    first = lines[:20]
+    told = [pairs for line in first if len(pairs := _pairs(line)) >= _FEWEST]
+    if len(told) * 2 < len(first) or not told:
+        return Likeness.NONE
+    requests = [
+        pairs
+        for pairs in told
+        if tells_of_requests(
+            places_of([parts_of(n) for n, _ in pairs]), [value for _, value in pairs]
+        )
+    ]
+    return Likeness.SURE if len(requests) * 2 >= len(told) else Likeness.NONE
+
+
+NAMED = LogFormat(_sniff_named, lambda _sample, _hosts: NamedParser())
+
+
+class _HeadedParser:
+    """Rows of a table under a heading that names what each cell is."""
+
+    def __init__(self, heading: str, delimiter: str) -> None:
+        self._heading = heading
+        self._delimiter = delimiter
+        names = _cells(heading, delimiter)
+        self._width = len(names)
+        self._places = places_of([parts_of(name) for name in names])
+
+    def __call__(self, line: str) -> LogLine | str:
+        if not line.strip() or line == self._heading:
+            return AsideClass.BLANK
+        cells = _cells(line, self._delimiter)
+        if len(cells) != self._width:
+            raise NotALineError(f"it has {len(cells)} cells, and its heading {self._width}")
+        return line_of(self._places, cells)
+
+
+def _cells(line: str, delimiter: str) -> list[str]:
+    try:
+        row = next(csv.reader([line], delimiter=delimiter), [])
+    except csv.Error:
+        return []
+    return [cell.strip() for cell in row]
+
+
+def _delimiter(lines: Sequence[str]) -> str:
+    """What parts the cells of a table of requests; empty where it is none."""
+    if len(lines) < 2:
+        return ""
+    for delimiter in (",", "\t", ";", "|"):
+        names = _cells(lines[0], delimiter)
+        if len(names) < _FEWEST or any("/" in n or n.isdecimal() for n in names):
+            continue
+        places = places_of([parts_of(name) for name in names])
+        if not (places.status and places.time and (places.method or places.agent)):
+            continue
+        rows = [cells for line in lines[1:20] if len(cells := _cells(line, delimiter))]
+        fitting = [r for r in rows if len(r) == len(names) and tells_of_requests(places, r)]
+        if fitting and len(fitting) * 2 >= len(rows):
+            return delimiter
+    return ""
+
+
+def _new_headed(sample: Sequence[str], _hosts: frozenset[str]) -> Parser:
+    return _HeadedParser(sample[0], _delimiter(sample) or ",")
+
+
+def _sniff_headed(lines: Sequence[str]) -> Likeness:
+    return Likeness.SURE if _delimiter(lines) else Likeness.NONE
+
+
+HEADED = LogFormat(_sniff_headed, _new_headed)

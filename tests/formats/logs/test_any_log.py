@@ -1,0 +1,148 @@
+"""Logs of many servers, frameworks, clouds and collectors, each told by what stands in it."""
+
+from __future__ import annotations
+
+import random
+from collections import Counter
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from conftest import OLD, Program
+from log_samples import AGENT, FROM, HOST, OTHER, PATH, SAMPLES, Asked
+from upright_ledger.formats.detection import FileKind, recognise
+from upright_ledger.formats.logs.any_line import is_request_line, learned
+from upright_ledger.formats.logs.log_formats import format_of, is_log
+from upright_ledger.formats.logs.log_line import LogLine, NotALineError
+from upright_ledger.formats.logs.log_times import day_of, moment_of, times_in
+
+HOSTS = frozenset([HOST, "quillhaven.example"])
+
+
+def requests_of(text: str) -> Iterator[Asked]:
+    """What the lines of a log tell, read by the format that they show."""
+    lines = [line for line in text.split("\n") if line.strip()]
+    parse = format_of(lines, HOSTS).new_parser(lines, HOSTS)
+    for line in lines:
+        told = parse(line)
+        if isinstance(told, LogLine):
+            method, target, _ = told.request.split(" ")
+            referrer = "" if told.referrer == "-" else told.referrer
+            day = "2026-05-01" if told.day == "01/May/2026" else told.day
+            yield Asked(told.status, told.agent, referrer, told.host, target, method, day)
+
+
+@pytest.mark.parametrize("name", SAMPLES)
+def test_each_kind_of_log_tells_its_requests(name: str, tmp_path: Path) -> None:
+    text, asked = SAMPLES[name]
+    path = tmp_path / "a.log"
+    path.write_text(text, encoding="utf-8")
+    assert recognise(path) == FileKind.ACCESS_LOG
+    assert list(requests_of(text)) == asked
+
+
+@pytest.mark.parametrize("name", SAMPLES)
+def test_each_kind_of_log_is_gathered(name: str, museum: Program) -> None:
+    """By the program: every line counts, on the host that it names, and people as people."""
+    text, asked = SAMPLES[name]
+    museum.write("a.log", text)
+    told = museum.json("gather", "a.log")["sources"][0]
+    assert (told["lines"] - told["set_aside"] - told["rejected"]) == told["accepted"]
+    found = museum.json("entries")["entries"]
+    if asked[0].host == OTHER:
+        assert (told["set_aside"], found) == (1, [])
+        return
+    assert [e["legacy_url"] for e in found] == [f"{OLD}/visit/room.html?id=3"]
+    assert found[0]["hits"] == len(asked)
+
+
+def test_the_place_of_a_status_is_learned_from_many_lines() -> None:
+    """Bytes stand before it, and are sometimes as large as a status."""
+    draw = random.Random(3)
+    lines = [
+        f'192.0.2.{n} - - [01/May/2026:10:00:00 +0000] "GET /a{n} HTTP/1.1" {size} {status}'
+        for n, (size, status) in enumerate(
+            (draw.randrange(100, 599), draw.choice((200, 404, 301))) for _ in range(200)
+        )
+    ]
+    parse = learned(lines, HOSTS)
+    told = [parse(line) for line in lines]
+    assert Counter(t.status for t in told if isinstance(t, LogLine)).keys() == {"200", "404", "301"}
+
+
+def test_other_sites_of_one_server_do_not_count(museum: Program) -> None:
+    line = '192.0.2.1 {} - [01/May/2026:10:00:00 +0000] "GET {} HTTP/1.1" 404 12 "-" "Mozilla/5.0"'
+    hosts = [HOST, OTHER, HOST, "blog.fern.example"]
+    museum.write("a.log", "".join(line.format(h, f"/p{n}") + "\n" for n, h in enumerate(hosts)))
+    told = museum.json("gather", "a.log")["sources"][0]
+    assert (told["accepted"], told["set_aside"]) == (2, 2)
+    assert {e["legacy_url"] for e in museum.json("entries")["entries"]} == {
+        f"{OLD}/p0",
+        f"{OLD}/p2",
+    }
+
+
+def test_torn_and_foreign_lines_among_good_ones_are_named(museum: Program) -> None:
+    good = f'2026-05-01T10:00:00Z stdout F 192.0.2.1 - - [01/May/2026:10:00:00 +0000] "GET {PATH} HTTP/1.1" 404 9 "{FROM}" "{AGENT}"'
+    museum.write(
+        "a.log", "\n".join([good, good[:70], "Traceback (most recent call last):", good]) + "\n"
+    )
+    told = museum.json("gather", "a.log")["sources"][0]
+    assert (told["lines"], told["accepted"], told["rejected"]) == (4, 2, 2)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "old,new,status\n/a,/b,301\n/c,/d,301\n",
+        "url,status,last crawled\nhttp://www.quillhaven.example/a,404,2026-05-01\n" * 2,
+        "/a\n/b\n/404\n",
+        "See http://www.quillhaven.example/a for GET requests.\n",
+        '{"url": "/a", "status": 404, "title": "A"}\n',
+        "Clicks;Impressions;Page\n3;4;http://www.quillhaven.example/a\n",
+        "method one: GET to the museum by tram 404, leave at 10:00:00\n",
+    ],
+)  # fmt: skip
+def test_lists_and_tables_are_no_logs(text: str) -> None:
+    assert not is_log([line for line in text.split("\n") if line])
+
+
+def test_text_that_holds_a_request_line_is_never_read_as_a_list() -> None:
+    lines = ["http://www.quillhaven.example/a", 'seen: "GET /x HTTP/1.1" and more', "/b", "/c"]
+    assert is_log(lines)
+
+
+@pytest.mark.parametrize(
+    ("text", "day", "clock"),
+    [
+        ("2026-05-01T10:00:00Z", "2026-05-01", "10:00:00"), ("2026-05-01", "2026-05-01", ""),
+        ("01/May/2026:10:00:00 +0000", "2026-05-01", "10:00:00"),
+        ("2026/05/01 - 10:00:00", "2026-05-01", "10:00:00"),
+        ("Fri May  1 10:00:00 2026", "2026-05-01", "10:00:00"),
+        ("Fri May 01 10:00:00.123456 2026", "2026-05-01", "10:00:00"),
+        ("Fri, 01 May 2026 10:00:00 GMT", "2026-05-01", "10:00:00"),
+        ("1777629600", "2026-05-01", "10:00:00"), ("1777629600123", "2026-05-01", "10:00:00"),
+        ("1777629600123456", "2026-05-01", "10:00:00"), ("0.003", "", ""), ("404", "", ""), ("", "", ""),
+        ("12345", "", ""), ("x", "", ""), ("1e30", "", ""), ("nan", "", ""),
+    ],
+)  # fmt: skip
+def test_times_in_many_forms(text: str, day: str, clock: str) -> None:
+    assert moment_of(text)[:2] == (day, clock)
+    assert day_of(text) == day
+
+
+def test_a_day_without_a_year_is_the_last_one() -> None:
+    (moment,) = times_in("Jan  1 00:00:00 web1 x: y")
+    assert moment.day[4:] == "-01-01"
+    assert times_in("May  1 10:00:00 lb: [01/May/2019:10:00:00]")[0].day == "2019-05-01"
+
+
+@pytest.mark.parametrize(
+    "sign", ['"', '["', "{", "\\", '"\\', "[[]", 'a="', "GET ", "GET /a ", "|"]
+)
+def test_lines_that_are_made_to_be_slow_are_not(sign: str) -> None:
+    line = sign * (60_000 // len(sign))
+    is_request_line(line)
+    with pytest.raises(NotALineError):
+        learned([line], HOSTS)(line)
