@@ -21,7 +21,7 @@ from raw_http import serve_site
 from upright_ledger.app.collect.sorting import Gathered, Sorter
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnswerKind, usual
-from upright_ledger.core.inventory.classification import Classifier
+from upright_ledger.core.inventory.placing.classification import Classifier
 from upright_ledger.demo.faulty_site import make_faulty_site
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.registry import read_urls

@@ -38,7 +38,7 @@ def undo(ledger: Ledger, count: int = 1, target: int | None = None) -> list[str]
             done.append(journal.undo(step, found))
         number, policy = stored_policy(step.connection)
         if number != before or step.sources:
-            from upright_ledger.core.inventory.classification import Classifier
+            from upright_ledger.core.inventory.placing.classification import Classifier
             from upright_ledger.ledger.tables.reclassify import reclassify
             from upright_ledger.ledger.tables.renormalise import rederive
 

@@ -21,9 +21,9 @@ from ledgers import fresh_ledger
 from properties import in_brief, thorough
 from upright_ledger.app.collect import sorting
 from upright_ledger.app.collect.gather import gather
-from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.inventory.plain_places import Placed, PlainPlaces
+from upright_ledger.core.inventory.placing.classification import Classifier
+from upright_ledger.core.inventory.placing.plain_places import Placed, PlainPlaces
 from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
@@ -85,13 +85,38 @@ HEADINGS = [
     "title,h1,url,visits", "url,source", "url,linked from,backlinks", "url",
 ]  # fmt: skip
 CELLS = [
-    "", "0", "3", "1,5", '"1,234"', "x", " 4 ", "404", "2026-05-03", "03/04/2026", "14/04/2026", "-",
-    "n/a", '"Clock\nroom"', "Écran", "https://fern.example/post", "newsletter", "7.0",
-]  # fmt: skip
+    "",
+    "0",
+    "3",
+    "1,5",
+    '"1,234"',
+    "x",
+    " 4 ",
+    "404",
+    "2026-05-03",
+    "03/04/2026",
+    "14/04/2026",
+    "-",
+    "n/a",
+    '"Clock\nroom"',
+    "Écran",
+    "https://fern.example/post",
+    "newsletter",
+    "7.0",
+]
 WHOLE = [
-    "", ",,,", "Total,7", "# a note", '"=HYPERLINK(""http://www.quillhaven.example/a"")",3', "a,b,c,d,e,f,g,h,i,j,k",
-    "(not set),4", f"{OLD}/a", f" {OLD}/A ,2,x", f"{OLD}/a,1,first", f"{OLD}/a,,second",
-]  # fmt: skip
+    "",
+    ",,,",
+    "Total,7",
+    "# a note",
+    '"=HYPERLINK(""http://www.quillhaven.example/a"")",3',
+    "a,b,c,d,e,f,g,h,i,j,k",
+    "(not set),4",
+    f"{OLD}/a",
+    f" {OLD}/A ,2,x",
+    f"{OLD}/a,1,first",
+    f"{OLD}/a,,second",
+]
 
 
 def a_table(rng: random.Random) -> str:

@@ -39,10 +39,30 @@ STATUSES = [
     "ignore",
 ]
 DESTINATIONS = [
-    f"{NEW}/a/", f"{NEW}/b?x=1", f"{NEW}", f"{NEW}/", "/a", "a", "later", "=A1", f"{OLD}/c", f"{NEW}/a//b",
-    f"{NEW}/./b", f"{NEW}/caf\u00e9", f"{NEW}/a#top", "http://other.example/", "HTTPS://NEW.example/x", "",
-    f"{NEW}:443/a", f"{NEW}/a b", f"{NEW}/.hidden", f"{NEW}/A.html", "-", "n/a", f"{NEW}/%41",
-]  # fmt: skip
+    f"{NEW}/a/",
+    f"{NEW}/b?x=1",
+    f"{NEW}",
+    f"{NEW}/",
+    "/a",
+    "a",
+    "later",
+    "=A1",
+    f"{OLD}/c",
+    f"{NEW}/a//b",
+    f"{NEW}/./b",
+    f"{NEW}/caf\u00e9",
+    f"{NEW}/a#top",
+    "http://other.example/",
+    "HTTPS://NEW.example/x",
+    "",
+    f"{NEW}:443/a",
+    f"{NEW}/a b",
+    f"{NEW}/.hidden",
+    f"{NEW}/A.html",
+    "-",
+    "n/a",
+    f"{NEW}/%41",
+]
 PATTERNS = ["/blog/*", "^/shop/(.*)$", "/blog/{slug}", f"{OLD}/b/*", "", "n/a", "visit/hours.html"]
 TABLES = (
     "entries",

@@ -8,8 +8,12 @@ from hypothesis import strategies as st
 
 import ugly
 from properties import thorough
-from upright_ledger.core.inventory.classification import Classified, Classifier, SpellingFacts
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.inventory.placing.classification import (
+    Classified,
+    Classifier,
+    SpellingFacts,
+)
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.core.url.request_target import MAX_LENGTH

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import pytest
 
+from upright_ledger.core.inventory.agents import is_declared_bot
 from upright_ledger.core.inventory.noise import (
     asset_class,
     doubtful_class,
-    is_declared_bot,
     is_well_known,
     looks_random,
     set_aside_class,
@@ -49,6 +49,22 @@ def test_what_is_set_aside_whatever_is_known_of_it(target: str, kind: str) -> No
         ("Example-Scanner 1", True), ("HeadlessBrowser", True), ("Link fetcher", True),
         ("Uptime check", True), ("Mozilla/5.0 (X11; Linux x86_64) ExampleBrowser/118.0", False),
         ("Mozilla/5.0 (Abbott)", False),
+        # Assistants, previews, libraries, monitors, each as it names itself.
+        ("Mozilla/5.0 (compatible; GoogleOther)", True), ("Claude-User/1.0", True),
+        ("Perplexity-User/1.0", True), ("meta-externalagent/1.1", True), ("Scrapy/2.11", True),
+        ("axios/1.6.0", True), ("node-fetch/1.0", True), ("Google-InspectionTool/1.0", True),
+        ("Mozilla/5.0 (compatible; YandexImages/3.0)", True), ("Example (me@fern.example)", True),
+        ("ReadingRoom/2 (+https://fern.example/about)", True), ("GuzzleHttp/7", True),
+        # Phones and browsers that hold such words.
+        (("Mozilla/5.0 (Linux; Android 9; CUBOT X19) AppleWebKit/537.36 (KHTML, like Gecko) "
+            "Chrome/120.0.0.0 Mobile Safari/537.36"), False),
+        ("Nokia6230/2.0 (05.50) Profile/MIDP-2.0 Configuration/CLDC-1.1 http://nds.example/x.xml",
+            False),
+        (("Mozilla/5.0 (iPhone; CPU iPhone OS 17_4 like Mac OS X) AppleWebKit/605.1.15 (KHTML, "
+            "like Gecko) Version/17.4 Mobile/15E148 Safari/604.1"), False),
+        (("Mozilla/5.0 (Windows NT 10.0; Win64; x64) AppleWebKit/537.36 (KHTML, like Gecko) "
+            "Chrome/140.0.0.0 Safari/537.36 Edg/140.0.0.0"), False),
+        ("Opera/9.80 (J2ME/MIDP; Opera Mini/9.5/37.6; U; en) Presto/2.12 Version/12", False),
     ],
 )  # fmt: skip
 def test_who_says_that_no_person_is_asking(agent: str, bot: bool) -> None:

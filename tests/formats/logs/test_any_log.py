@@ -9,13 +9,14 @@ from pathlib import Path
 
 import pytest
 
+from asked import AGENT, FROM, HOST, OTHER, PATH, Asked
 from conftest import OLD, Program
-from log_samples import AGENT, FROM, HOST, OTHER, PATH, SAMPLES, Asked
+from log_samples import SAMPLES
 from upright_ledger.formats.detection import FileKind, recognise
-from upright_ledger.formats.logs.any_line import is_request_line, learned
+from upright_ledger.formats.logs.forms.any_line import is_request_line, learned
+from upright_ledger.formats.logs.forms.log_times import day_of, moment_of, times_in
 from upright_ledger.formats.logs.log_formats import format_of, is_log
 from upright_ledger.formats.logs.log_line import LogLine, NotALineError
-from upright_ledger.formats.logs.log_times import day_of, moment_of, times_in
 
 HOSTS = frozenset([HOST, "quillhaven.example"])
 
@@ -84,7 +85,10 @@ def test_other_sites_of_one_server_do_not_count(museum: Program) -> None:
 
 
 def test_torn_and_foreign_lines_among_good_ones_are_named(museum: Program) -> None:
-    good = f'2026-05-01T10:00:00Z stdout F 192.0.2.1 - - [01/May/2026:10:00:00 +0000] "GET {PATH} HTTP/1.1" 404 9 "{FROM}" "{AGENT}"'
+    good = (
+        "2026-05-01T10:00:00Z stdout F 192.0.2.1 - - [01/May/2026:10:00:00 +0000] "
+        f'"GET {PATH} HTTP/1.1" 404 9 "{FROM}" "{AGENT}"'
+    )
     museum.write(
         "a.log", "\n".join([good, good[:70], "Traceback (most recent call last):", good]) + "\n"
     )
@@ -123,7 +127,8 @@ def test_text_that_holds_a_request_line_is_never_read_as_a_list() -> None:
         ("Fri May 01 10:00:00.123456 2026", "2026-05-01", "10:00:00"),
         ("Fri, 01 May 2026 10:00:00 GMT", "2026-05-01", "10:00:00"),
         ("1777629600", "2026-05-01", "10:00:00"), ("1777629600123", "2026-05-01", "10:00:00"),
-        ("1777629600123456", "2026-05-01", "10:00:00"), ("0.003", "", ""), ("404", "", ""), ("", "", ""),
+        ("1777629600123456", "2026-05-01", "10:00:00"), ("0.003", "", ""), ("404", "", ""),
+        ("", "", ""),
         ("12345", "", ""), ("x", "", ""), ("1e30", "", ""), ("nan", "", ""),
     ],
 )  # fmt: skip

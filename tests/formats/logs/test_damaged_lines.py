@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 from counting import LISTS, WRITERS, Asked, by_host, combined, write_log
 from log_reading import Told, read, told
 from properties import in_brief
-from upright_ledger.core.inventory.noise import is_declared_bot
-from upright_ledger.formats.logs.combined import parse_combined
+from upright_ledger.core.inventory.agents import is_declared_bot
+from upright_ledger.formats.logs.forms.combined import parse_combined
 from upright_ledger.formats.logs.log_line import NotALineError, unescape
 from upright_ledger.formats.records import Aside, Reject
 

@@ -6,9 +6,10 @@ import json
 
 import pytest
 
-from upright_ledger.formats.logs.any_line import ANY_LINE
-from upright_ledger.formats.logs.combined import COMBINED, minutes_ahead, parse_combined
-from upright_ledger.formats.logs.json_lines import JSON_LINES, JsonParser
+from upright_ledger.formats.logs.forms.any_line import ANY_LINE
+from upright_ledger.formats.logs.forms.combined import COMBINED, minutes_ahead, parse_combined
+from upright_ledger.formats.logs.forms.json_lines import JSON_LINES, JsonParser
+from upright_ledger.formats.logs.forms.w3c import W3C, W3cParser
 from upright_ledger.formats.logs.log_formats import format_of, is_log
 from upright_ledger.formats.logs.log_line import (
     Likeness,
@@ -18,7 +19,6 @@ from upright_ledger.formats.logs.log_line import (
     unescape,
     without_visitor,
 )
-from upright_ledger.formats.logs.w3c import W3C, W3cParser
 
 TIME = "[03/May/2026:10:11:12 +0200]"
 
@@ -131,7 +131,8 @@ def test_a_line_of_json(fields: dict[str, object], said: tuple[str | None, ...])
         ("words", "it is no JSON object"),
         ("{}", "its request and its status and its time cannot be found"),
         *(
-            (json.dumps({k: v for k, v in SOUND.items() if k != gone}), f"its {what} cannot be found")
+            (json.dumps({k: v for k, v in SOUND.items() if k != gone}),
+                f"its {what} cannot be found")
             for gone, what in (("time", "time"), ("status", "status"), ("path", "request"))
         ),
         (json.dumps(SOUND | {"status": 4}), "its status cannot be found"),

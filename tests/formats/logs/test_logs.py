@@ -14,12 +14,13 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from conftest import OLD, Program
+from upright_ledger.core.inventory.agents import is_declared_bot
 from upright_ledger.core.inventory.evidence import Asker, status_class
-from upright_ledger.core.inventory.noise import is_declared_bot, set_aside_class
+from upright_ledger.core.inventory.noise import set_aside_class
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.formats.logs import line_blocks
 from upright_ledger.formats.logs.access_log import read_access_log
-from upright_ledger.formats.logs.combined import COMBINED, parse_combined
+from upright_ledger.formats.logs.forms.combined import COMBINED, parse_combined
 from upright_ledger.formats.logs.log_formats import format_of
 from upright_ledger.formats.logs.log_line import NotALineError, unescape
 from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject

@@ -6,7 +6,6 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.inventory.parameter_inference import (
     Doubt,
@@ -15,6 +14,7 @@ from upright_ledger.core.inventory.parameter_inference import (
     named_like_sessions,
     suggest,
 )
+from upright_ledger.core.inventory.placing.classification import Classifier
 from upright_ledger.core.url.address import address_of
 from upright_ledger.errors import RefusedError, UsageError
 from upright_ledger.ledger.db.policies import stored_policy

@@ -18,7 +18,7 @@ from upright_ledger.app.collect.rejects import SHOWN_REJECTS, drop_orphans
 from upright_ledger.app.collect.sheets import by_sheets
 from upright_ledger.app.collect.sorting import Gathered, Sorter
 from upright_ledger.core.inventory import noise
-from upright_ledger.core.inventory.classification import Classifier
+from upright_ledger.core.inventory.placing.classification import Classifier
 from upright_ledger.core.word import Word
 from upright_ledger.errors import DatabaseError, InputError, RefusedError
 from upright_ledger.formats.detection import FileKind, recognise

@@ -13,8 +13,12 @@ from typing import TYPE_CHECKING, TypeVar
 
 from upright_ledger.app.collect.rejects import Rejects
 from upright_ledger.core.inventory import noise
-from upright_ledger.core.inventory.classification import Classified, Classifier, SpellingFacts
 from upright_ledger.core.inventory.evidence import Asker, Figure, added_up
+from upright_ledger.core.inventory.placing.classification import (
+    Classified,
+    Classifier,
+    SpellingFacts,
+)
 from upright_ledger.core.inventory.units import BY_OTHERS, ELSEWHERE, LINKING_DOMAINS, LINKING_PAGES
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
@@ -24,7 +28,7 @@ from upright_ledger.formats.records import Aside, Item, Reading, Record, RecordB
 from upright_ledger.ledger.tables.observations import Name, PlainSightings, Portion, Sighting
 
 if TYPE_CHECKING:
-    from upright_ledger.core.inventory.plain_places import Placed, PlainPlaces
+    from upright_ledger.core.inventory.placing.plain_places import Placed, PlainPlaces
 
 T = TypeVar("T")
 BATCH = 20_000  # records
@@ -87,7 +91,7 @@ class Sorter:
 
     @cached_property
     def _plain(self) -> PlainPlaces:
-        from upright_ledger.core.inventory.plain_places import PlainPlaces
+        from upright_ledger.core.inventory.placing.plain_places import PlainPlaces
 
         return PlainPlaces(self._placer.sites, self._placer.policy)
 

@@ -26,9 +26,9 @@ from upright_ledger.core.inventory.answer import (
     AnsweredBy,
     Decision,
 )
-from upright_ledger.core.inventory.classification import Classified
 from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.core.inventory.normalisation import fold
+from upright_ledger.core.inventory.placing.classification import Classified
 from upright_ledger.core.inventory.units import LISTED
 from upright_ledger.core.rules.compiler import template_fault
 from upright_ledger.core.url.address import NotAnAddressError, parse_address

@@ -37,7 +37,7 @@ def read_plainly(rows: Sequence[Pair], sites: Sites, policy: FoldingPolicy) -> l
     """Those rows that are plain."""
     if len(rows) <= FEW:
         return []
-    from upright_ledger.core.inventory.plain_places import PlainPlaces
+    from upright_ledger.core.inventory.placing.plain_places import PlainPlaces
 
     placed = PlainPlaces(sites, policy).place([pair.old for pair in rows])
     told = zip(placed.at, placed.sites, placed.keys, placed.variants, strict=True)

@@ -14,10 +14,10 @@ from upright_ledger.app.collect.reading_options import base_origin, options_for
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.request_list import Requests
 from upright_ledger.app.worker_process import Put, WorkerProcess
-from upright_ledger.core.inventory.classification import Classifier
 from upright_ledger.core.inventory.evidence import Asker
 from upright_ledger.core.inventory.noise import asset_class
 from upright_ledger.core.inventory.packed import NO_DAYS, join_days
+from upright_ledger.core.inventory.placing.classification import Classifier
 from upright_ledger.core.inventory.units import ASKED
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import InputError

@@ -1,20 +1,12 @@
-"""Traffic classes: who asked (people or declared bots), and what is not a page at all."""
+"""Traffic classes: what is not a page at all."""
 
 from __future__ import annotations
 
 import re
-from functools import lru_cache
 from itertools import pairwise
 
 from upright_ledger.core.url.request_target import lower_ascii
 from upright_ledger.core.word import Word
-
-_BOT = re.compile(
-    r"bot\b|bot[/;)_-]|crawl|spider|slurp|archiver|fetch(?:er|/)|monitor|preview|scan(?:ner)?\b|"
-    r"curl/|wget/|python-|"
-    r"java/|libwww|go-http-client|okhttp|headless|feedreader|facebookexternalhit|httpclient|uptime",
-    re.IGNORECASE,
-)
 
 _FURNITURE = frozenset(
     ["css", "js", "mjs", "map", "woff", "woff2", "ttf", "eot", "otf", "ico", "cur"]
@@ -83,14 +75,6 @@ class AsideClass(Word):
 
 SCANNERS = frozenset([AsideClass.PROBE, AsideClass.RANDOM])
 """Classes of what no person asks for."""
-
-
-@lru_cache(maxsize=1 << 14)
-def is_declared_bot(user_agent: str) -> bool:
-    """Whether a user agent says itself that no person is asking. An absent agent counts as a
-    bot.
-    """
-    return user_agent in {"", "-"} or _BOT.search(user_agent) is not None
 
 
 def set_aside_class(target: str) -> str:

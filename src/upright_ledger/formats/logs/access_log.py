@@ -15,13 +15,13 @@ import numpy as np
 from upright_ledger.core.monitoring.deploy_days import Split, label_of, span_of, splits_of
 from upright_ledger.formats.files.compressed import open_bytes, read_head
 from upright_ledger.formats.files.text import MAX_LINE
-from upright_ledger.formats.logs.any_line import FIRST_WORD, learned
 from upright_ledger.formats.logs.column_scanner import (
     COMBINED_QUOTES,
     Columns,
     NoiseFilter,
     Scanner,
 )
+from upright_ledger.formats.logs.forms.any_line import FIRST_WORD, learned
 from upright_ledger.formats.logs.line_blocks import DIGEST, Buffers, Lines, line_blocks
 from upright_ledger.formats.logs.log_formats import format_of
 from upright_ledger.formats.logs.log_line import (

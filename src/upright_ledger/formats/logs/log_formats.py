@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from upright_ledger.formats.logs.any_line import ANY_LINE, learned
-from upright_ledger.formats.logs.combined import COMBINED
-from upright_ledger.formats.logs.json_lines import JSON_LINES
+from upright_ledger.formats.logs.forms.any_line import ANY_LINE, learned
+from upright_ledger.formats.logs.forms.combined import COMBINED
+from upright_ledger.formats.logs.forms.json_lines import JSON_LINES
+from upright_ledger.formats.logs.forms.named_lines import HEADED, NAMED
+from upright_ledger.formats.logs.forms.w3c import W3C
 from upright_ledger.formats.logs.log_line import Likeness, LogFormat
-from upright_ledger.formats.logs.named_lines import HEADED, NAMED
-from upright_ledger.formats.logs.w3c import W3C
 
 FORMATS = (W3C, COMBINED, JSON_LINES, NAMED, HEADED, ANY_LINE)
 """In the order in which they are asked."""

@@ -11,8 +11,9 @@ from typing import Any, cast
 import numpy as np
 import numpy.typing as npt
 
+from upright_ledger.core.inventory.agents import is_declared_bot
 from upright_ledger.core.inventory.evidence import Asker, Figure, status_class
-from upright_ledger.core.inventory.noise import AsideClass, is_declared_bot
+from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.core.inventory.normalisation import TRACKING_PARAMETER
 from upright_ledger.core.inventory.packed import PackedDays
 from upright_ledger.core.inventory.units import HITS

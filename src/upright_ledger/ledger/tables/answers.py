@@ -161,6 +161,9 @@ def changed_meanwhile(step: Step) -> tuple[set[int], set[int]]:
     return answered, set(connection.column(seen + in_numbers(sources)))
 
 
+_MANY = 1_000
+
+
 def _found_before(connection: Connection, entries: Iterable[int]) -> dict[tuple[int, str], Found]:
     """(entry, destination) → how that was found, of answers that stand and were proposals."""
     query = (
@@ -168,7 +171,9 @@ def _found_before(connection: Connection, entries: Iterable[int]) -> dict[tuple[
         "WHERE confidence IS NOT NULL AND entry IN "
     )
     found: dict[tuple[int, str], Found] = {}
-    if connection.value("SELECT 1 FROM answers WHERE confidence IS NOT NULL LIMIT 1") is None:
+    entries = list(entries)
+    any_found = "SELECT 1 FROM answers WHERE confidence IS NOT NULL LIMIT 1"
+    if len(entries) > _MANY and connection.value(any_found) is None:
         return found
     for some in batches(entries, 500):
         for entry, destination, *how in connection.rows(query + in_numbers(some)):

@@ -10,9 +10,9 @@ from operator import not_
 from types import MappingProxyType
 from typing import Any, NamedTuple
 
-from upright_ledger.core.inventory.classification import Classified
 from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.core.inventory.packed import NO_DAYS, first_and_last, pack_referrers
+from upright_ledger.core.inventory.placing.classification import Classified
 from upright_ledger.core.inventory.units import LISTED
 from upright_ledger.ledger.db.connection import Connection, batches, in_numbers
 from upright_ledger.ledger.db.journal import Step

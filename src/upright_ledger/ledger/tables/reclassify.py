@@ -11,9 +11,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from upright_ledger.core.inventory.classification import Classified, Classifier, SpellingFacts
 from upright_ledger.core.inventory.evidence import Asker
 from upright_ledger.core.inventory.noise import may_be_asset
+from upright_ledger.core.inventory.placing.classification import (
+    Classified,
+    Classifier,
+    SpellingFacts,
+)
 from upright_ledger.core.inventory.units import BY_OTHERS
 from upright_ledger.ledger.db.connection import Connection, batches, in_numbers, numbered
 from upright_ledger.ledger.db.journal import Step

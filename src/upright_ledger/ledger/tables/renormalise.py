@@ -8,8 +8,12 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from upright_ledger.core.inventory.answer import AnsweredBy
-from upright_ledger.core.inventory.classification import Classified, Classifier, SpellingFacts
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
+from upright_ledger.core.inventory.placing.classification import (
+    Classified,
+    Classifier,
+    SpellingFacts,
+)
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.journal import Step

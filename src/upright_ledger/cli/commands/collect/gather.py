@@ -85,7 +85,7 @@ def command(
       sheet, json    XLSX workbooks; JSON Lines
       sitemap, feed  XML sitemaps; RSS and Atom
       robots, page   the sitemaps of robots.txt; the links of saved HTML
-      access-log     Common, Combined, W3C Extended, JSON lines
+      access-log     logs of servers, proxies and clouds: text, JSON, W3C, LTSV
       archive-index  CDX lines of web archives
       har            recorded requests
       rules          redirects of Apache and nginx, HAProxy maps, lists of pairs

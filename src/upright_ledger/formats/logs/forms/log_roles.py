@@ -11,8 +11,8 @@ import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import NamedTuple
 
+from upright_ledger.formats.logs.forms.log_times import day_of
 from upright_ledger.formats.logs.log_line import LogLine, NotALineError, host_name, is_status
-from upright_ledger.formats.logs.log_times import day_of
 
 Name = tuple[str, ...]
 
@@ -26,46 +26,53 @@ _OF_FILES = frozenset(["file", "log", "logger", "container", "kubernetes", "dock
 
 _NAMES: Mapping[str, tuple[str, ...]] = {
     "request": (
-        "requestline", "httprequest", "request", "requestfirstline", "firstrequestline", "req", "r",
-        "requestlinetext", "clfrequest",
+        "requestline", "httprequest", "request", "requestfirstline", "firstrequestline", "req",
+        "r", "requestlinetext", "clfrequest",
     ),
     "target": (
-        "requesturi", "originaluri", "originalurl", "clientrequesturi", "requesturl", "rawuri", "rawurl",
-        "urioriginal", "urlfull", "urloriginal", "fullurl", "requestpath", "clientrequestpath", "csuri",
-        "csuristem", "uripath", "urlpath", "httptarget", "httpurl", "httppath", "uri", "url", "target", "path", "pathname",
-        "requestresource", "resource", "endpoint", "route", "page", "u", "x",
+        "requesturi", "originaluri", "originalurl", "clientrequesturi", "requesturl", "rawuri",
+        "rawurl", "urioriginal", "urlfull", "urloriginal", "fullurl", "requestpath",
+        "clientrequestpath", "csuri", "csuristem", "uripath", "urlpath", "httptarget", "httpurl",
+        "httppath", "uri", "url", "target", "path", "pathname", "requestresource", "resource",
+        "endpoint", "route", "page", "u", "x",
     ),
     "query": (
-        "querystring", "rawquerystring", "rawquery", "clientrequestquery", "csuriquery", "requestquery",
-        "urlquery", "uriquery", "args", "query", "q",
+        "querystring", "rawquerystring", "rawquery", "clientrequestquery", "csuriquery",
+        "requestquery", "urlquery", "uriquery", "args", "query", "q",
     ),
     "method": (
-        "requestmethod", "httpmethod", "httprequestmethod", "clientrequestmethod", "csmethod", "reqmethod", "verb", "method", "m",
+        "requestmethod", "httpmethod", "httprequestmethod", "clientrequestmethod", "csmethod",
+        "reqmethod", "verb", "method", "m",
     ),
     "status": (
         "edgeresponsestatus", "downstreamstatus", "elbstatuscode", "httpresponsestatuscode",
-        "responsestatuscode", "responsestatus", "httpstatuscode", "httpstatus", "scstatus", "statuscode",
-        "finalstatus", "respstatus", "ressstatuscode", "resstatuscode", "resstatus", "status", "responsecode", "code", "response", "resp",
-        "s", "originstatus", "originresponsestatus",
+        "responsestatuscode", "responsestatus", "httpstatuscode", "httpstatus", "scstatus",
+        "statuscode", "finalstatus", "respstatus", "ressstatuscode", "resstatuscode", "resstatus",
+        "status", "responsecode", "code", "response", "resp", "s", "originstatus",
+        "originresponsestatus",
     ),
     "time": (
         "timelocal", "timeiso8601", "timestamp", "time", "starttime", "startutc", "startlocal",
-        "edgestarttimestamp", "edgeendtimestamp", "datetime", "date", "eventtime", "ts", "requesttime", "requesttimeepoch", "timeepoch",
-        "timecreated", "createdat", "receivedat", "msec", "epoch", "unixtime", "logtime", "realtimetimestamp", "t", "eventcreated", "asctime",
+        "edgestarttimestamp", "edgeendtimestamp", "datetime", "date", "eventtime", "ts",
+        "requesttime", "requesttimeepoch", "timeepoch", "timecreated", "createdat", "receivedat",
+        "msec", "epoch", "unixtime", "logtime", "realtimetimestamp", "t", "eventcreated",
+        "asctime",
     ),
     "agent": (
         "httpuseragent", "useragentoriginal", "clientrequestuseragent", "requestuseragent",
-        "requestheadersuseragent", "reqheaderuseragent", "headersuseragent", "reqheadersuseragent", "csuseragent", "useragent", "ua", "agent",
-        "browser",
+        "requestheadersuseragent", "reqheaderuseragent", "headersuseragent",
+        "reqheadersuseragent", "csuseragent", "useragent", "ua", "agent", "browser",
     ),
     "referrer": (
-        "httpreferer", "httpreferrer", "httprequestreferrer", "clientrequestreferer", "clientrequestreferrer",
-        "requestreferer", "headersreferer", "requestheadersreferer", "csreferer", "csreferrer", "referer", "referrer", "ref",
+        "httpreferer", "httpreferrer", "httprequestreferrer", "clientrequestreferer",
+        "clientrequestreferrer", "requestreferer", "headersreferer", "requestheadersreferer",
+        "csreferer", "csreferrer", "referer", "referrer", "ref",
     ),
     "host": (
-        "httphost", "requesthost", "clientrequesthost", "requestheadershost", "headershost", "reqheadershost", "hostheader",
-        "xhostheader", "csxhostheader", "cshost", "authority", "requestauthority", "urldomain", "urlhost", "vhost", "virtualhost",
-        "servername", "domainname", "domain", "site", "host",
+        "httphost", "requesthost", "clientrequesthost", "requestheadershost", "headershost",
+        "reqheadershost", "hostheader", "xhostheader", "csxhostheader", "cshost", "authority",
+        "requestauthority", "urldomain", "urlhost", "vhost", "virtualhost", "servername",
+        "domainname", "domain", "site", "host",
     ),
 }  # fmt: skip
 """Meaning → names, the likeliest first: their last parts, put together."""

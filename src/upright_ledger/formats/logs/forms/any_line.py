@@ -13,6 +13,8 @@ from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.formats.logs.forms.log_roles import REQUEST_LINE, is_method, is_target
+from upright_ledger.formats.logs.forms.log_times import Moment, times_in
 from upright_ledger.formats.logs.log_line import (
     Likeness,
     LogFormat,
@@ -21,8 +23,6 @@ from upright_ledger.formats.logs.log_line import (
     Parser,
     host_name,
 )
-from upright_ledger.formats.logs.log_roles import REQUEST_LINE, is_method, is_target
-from upright_ledger.formats.logs.log_times import Moment, times_in
 
 _COLOUR = re.compile(r"\x1b\[[0-9;]*[A-Za-z]|\\x1b\[[0-9;]*m")
 _FIELD = re.compile(
@@ -46,7 +46,9 @@ _USUAL = frozenset(
 )
 _WITHIN = 6  # fields behind a request among which its status is
 _ADDRESS = re.compile(r"[0-9A-Fa-f:.]+(?:%\w+)?(?::\d+)?\Z")
-_AGENT = re.compile(r"[A-Za-z][\w.+-]*/\d|Mozilla|bot|crawl|spider|http", re.IGNORECASE)
+_AGENT = re.compile(
+    r"(?<![\w.+-])[A-Za-z][\w.+-]*+/\d|Mozilla|bot|crawl|spider|http", re.IGNORECASE
+)
 _URL = re.compile(r"(?:https?|android-app)://", re.IGNORECASE)
 _SAMPLE = 200
 _REFUSED = re.compile(r"forbidden|denied|rejected", re.IGNORECASE)

@@ -11,14 +11,15 @@ from upright_ledger.formats.logs.log_line import MONTHS
 
 _MONTH = "(?P<month>Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)"
 _CLOCK = r"(?P<clock>\d{2}:\d{2}:\d{2})"
+_YEAR = r"(?P<year>\d{4})"
 _FORMS = tuple(
     map(
         re.compile,
         (
             rf"(?<!\d)(?P<day>\d{{2}})/{_MONTH}/(?P<year>\d{{4}})(?:[: ]{_CLOCK})?",
-            rf"(?<!\d)(?P<year>\d{{4}})-(?P<number>\d{{2}})-(?P<day>\d{{2}})(?:[T ]{_CLOCK})?(?!\d)",
-            rf"(?<!\d)(?P<year>\d{{4}})/(?P<number>\d{{2}})/(?P<day>\d{{2}})(?: -)? {_CLOCK}",
-            rf"\b{_MONTH} {{1,2}}(?P<day>\d{{1,2}}) {_CLOCK}(?:\.\d+)?(?: [A-Z]{{3,4}})? (?P<year>\d{{4}})\b",
+            rf"(?<!\d){_YEAR}-(?P<number>\d{{2}})-(?P<day>\d{{2}})(?:[T ]{_CLOCK})?(?!\d)",
+            rf"(?<!\d){_YEAR}/(?P<number>\d{{2}})/(?P<day>\d{{2}})(?: -)? {_CLOCK}",
+            rf"\b{_MONTH} {{1,2}}(?P<day>\d{{1,2}}) {_CLOCK}(?:\.\d+)?(?: [A-Z]{{3,4}})? {_YEAR}\b",
             rf"\b(?P<day>\d{{1,2}})[ -]{_MONTH}[ -](?P<year>\d{{4}})(?: {_CLOCK})?",
         ),
     )

@@ -46,8 +46,8 @@ _BITS = {1 << n: name for n, name in enumerate((_CASE, _SLASH, *_PURPOSES[1:]))}
 
 class Placed(NamedTuple):
     """Plain addresses, in their order. at: which of the texts they are. folded: what was folded, by
-    name → in how many of them. All others as in `core.inventory.classification.Classified`; their
-    spelling is their text.
+    name → in how many of them. All others as in `classification.Classified`; their spelling is
+    their text.
     """
 
     at: list[int]

@@ -7,19 +7,19 @@ import re
 from collections.abc import Sequence
 
 from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.formats.logs.forms.log_roles import (
+    Places,
+    line_of,
+    parts_of,
+    places_of,
+    tells_of_requests,
+)
 from upright_ledger.formats.logs.log_line import (
     Likeness,
     LogFormat,
     LogLine,
     NotALineError,
     Parser,
-)
-from upright_ledger.formats.logs.log_roles import (
-    Places,
-    line_of,
-    parts_of,
-    places_of,
-    tells_of_requests,
 )
 
 _PAIR = re.compile(

@@ -11,6 +11,15 @@ from msgspec.json import decode
 
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.files.json_text import read_json
+from upright_ledger.formats.logs.forms.log_roles import (
+    Name,
+    Places,
+    line_of,
+    parts_of,
+    places_of,
+    tells_of_requests,
+)
+from upright_ledger.formats.logs.forms.log_times import Moment, moment_of
 from upright_ledger.formats.logs.log_line import (
     Likeness,
     LogFormat,
@@ -19,15 +28,6 @@ from upright_ledger.formats.logs.log_line import (
     Parser,
     most,
 )
-from upright_ledger.formats.logs.log_roles import (
-    Name,
-    Places,
-    line_of,
-    parts_of,
-    places_of,
-    tells_of_requests,
-)
-from upright_ledger.formats.logs.log_times import Moment, moment_of
 
 _MOST_SHAPES = 1_000
 _LONG = 10_000  # characters
@@ -220,7 +220,7 @@ def _is_request(line: str) -> bool:
     values, places, wrapped = _looked_up(found)
     if tells_of_requests(places, values(found)):
         return True
-    from upright_ledger.formats.logs.any_line import is_request_line
+    from upright_ledger.formats.logs.forms.any_line import is_request_line
 
     return any(
         isinstance(text := _at(found, path), str)
@@ -230,7 +230,7 @@ def _is_request(line: str) -> bool:
 
 
 def _new_parser(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
-    from upright_ledger.formats.logs.any_line import learned
+    from upright_ledger.formats.logs.forms.any_line import learned
 
     inner = []
     for line in sample:

@@ -1,0 +1,1 @@
+"""Placing: which entry an address belongs to, or why it is set aside."""

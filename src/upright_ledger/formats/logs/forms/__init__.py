@@ -1,0 +1,1 @@
+"""What the lines of logs are, whoever wrote them."""
