@@ -127,7 +127,10 @@ def draw(
         axes.yaxis.set_major_formatter(lambda value, _: f"{value:g}")
     axes.xaxis.set_major_formatter(lambda value, _: f"{value:,.0f}")
     axes.grid(alpha=0.3)
-    axes.legend(frameon=False)
+    if len(figures) > 10:
+        figure.legend(loc="outside right upper", frameon=False)
+    else:
+        axes.legend(frameon=False)
     figure.savefig(file, dpi=120)
 
 

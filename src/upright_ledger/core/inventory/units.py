@@ -21,8 +21,9 @@ class Unit(NamedTuple):
     per_period: it grows with time, so that it is compared per 30 days; links are a stock. asked:
     each counts one time that somebody asked for the address. by_others: it tells of people or
     search engines who came to an address by itself. headings: of its columns in exports, the
-    likeliest first, without case, blanks, underscores, dots and hyphens. within: words that name it
-    in a longer heading, unless that names a rate; of several units the one that is told first.
+    likeliest first, without case, accents, blanks, underscores, dots and hyphens. within: words
+    that name it in a longer heading, unless that names a rate; of several units the one that is
+    told first.
     """
 
     meaning: str
@@ -43,6 +44,9 @@ UNITS: Mapping[str, Unit] = {
         headings=(
             "hits", "requests", "pageviews", "views", "seitenaufrufe", "aufrufe", "anfragen",
             "pagesvues", "vues", "visitas",
+            "paginasvistas", "vistasdepagina", "vistas", "visualizzazionidipagina",
+            "visualizzazioni", "richieste", "paginaweergaven", "weergaven", "verzoeken", "odslony",
+            "sidvisningar",
         ),
         within=("pageviews", "page views", "views", "hits", "requests", "seitenaufrufe"),
         told_first=5,
@@ -53,7 +57,10 @@ UNITS: Mapping[str, Unit] = {
         asked=True,
         headings=(
             "visits", "sessions", "users", "visitors", "entrances", "besuche", "sitzungen",
-            "nutzer", "visites", "sesiones",
+            "nutzer", "visites", "sesiones", "usuarios", "visitantes", "sessioni", "utenti",
+            "visite", "sessies", "gebruikers", "bezoeken", "bezoekers",
+            "sesje", "uzytkownicy", "wizyty",
+            "sessioner", "anvandare", "besok",
         ),
         within=("sessions", "visits", "visitors", "entrances", "besuche", "sitzungen"),
         told_first=4,
@@ -62,14 +69,17 @@ UNITS: Mapping[str, Unit] = {
         "clicks in results of search engines",
         per_period=True,
         asked=True,
-        headings=("clicks", "klicks", "clics", "clic"),
+        headings=("clicks", "klicks", "clics", "clic", "klikken", "klikniecia", "klick"),
         within=("clicks", "klicks", "clics"),
         told_first=2,
     ),
     IMPRESSIONS: Unit(
         "times that search engines showed it",
         per_period=True,
-        headings=("impressions", "impressionen", "impresiones"),
+        headings=(
+            "impressions", "impressionen", "impresiones", "impressioni", "vertoningen",
+            "wyswietlenia", "visningar", "exponeringar",
+        ),
         within=("impressions", "impressionen"),
         told_first=3,
     ),
@@ -77,7 +87,9 @@ UNITS: Mapping[str, Unit] = {
         "sites that link to it",
         headings=(
             "linkingdomains", "referringdomains", "domains", "refdomains", "linkingsites",
-            "rootdomains",
+            "rootdomains", "dominiosdereferencia", "dominiosqueenlazan", "dominidiriferimento",
+            "verwijzendedomeinen", "domenyodsylajace", "domenylinkujace", "lankandedomaner",
+            "hanvisandedomaner",
         ),
         within=("referring domains", "linking domains", "linking sites", "domains"),
         told_first=1,
@@ -86,7 +98,8 @@ UNITS: Mapping[str, Unit] = {
         "pages that link to it",
         headings=(
             "linkingpages", "backlinks", "inlinks", "links", "incominglinks", "inboundlinks",
-            "externallinks",
+            "externallinks", "enlaces", "enlacesentrantes", "collegamenti", "linkinentrata",
+            "koppelingen", "inkomendelinks", "linki", "linkizwrotne", "lankar", "inkommandelankar",
         ),
         within=("backlinks", "inlinks", "linking pages", "inbound links"),
         told_first=6,

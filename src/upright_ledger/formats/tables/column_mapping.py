@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
+from unicodedata import combining, normalize
 
 from upright_ledger.core.inventory.units import IN_TABLES, LINKING_PAGES, UNITS
 from upright_ledger.formats.tables.cells import (
@@ -31,6 +32,8 @@ REDIRECTS_TO = "redirects to"
 SECTION = "section"
 ITEM = "item number"
 REASON = "reason"
+HOST, QUERY = "host", "query string"
+"""Of addresses that are told in parts."""
 
 # Header words in the order of preference; compared without case, blanks, underscores, dots and
 # hyphens.
@@ -42,14 +45,20 @@ NAMES: Mapping[str, tuple[str, ...]] = {
         "toppages", "requesturl", "webaddress",
         "linktarget", "targetpage", "target", "pagepathandscreenclass", "urls", "adresse", "seite",
         "zielseite", "seitenpfad", "pagedest",
+        "pagina", "paginasprincipales", "paginadedestino", "direccion", "paginadidestinazione",
+        "pagineprincipali", "indirizzo", "bestemmingspagina", "landingspagina", "toppaginas",
+        "adres", "strona", "adresurl", "stronadocelowa", "sida",
+        "malsida", "landningssida", "adress",
+        "toppsidor",
     ),
     **{name: unit.headings for name, unit in UNITS.items() if unit.headings},
     STATUS: ("status", "statuscode", "httpstatus", "responsecode", "code", "httpcode", "response",
         "httpstatuscode"),
-    TITLE: ("title", "pagetitle", "titletag", "name", "seitentitel", "titel", "titre", "titulo"),
+    TITLE: ("title", "pagetitle", "titletag", "name", "seitentitel", "titel", "titre", "titulo",
+        "titolo", "tytul"),
     LANGUAGE: ("language", "lang", "locale", "sprache"),
     LAST_SEEN: ("lastseen", "lastcrawled", "date", "lastmod", "detected", "day", "lastmodified",
-        "lastvisit", "datum", "lastcrawl"),
+        "lastvisit", "datum", "lastcrawl", "fecha", "data"),
     REFERRER: ("referrer", "linkingpage", "linkedfrom", "referringpage", "sourceurl", "source",
         "referer", "foundon", "linkedfrompage", "referringpageurl", "sourcepage"),
     ANCHOR: ("anchor", "anchortext", "linktext", "linkanchor"),
@@ -61,6 +70,9 @@ NAMES: Mapping[str, tuple[str, ...]] = {
     INDEXABLE: ("indexable", "indexability"),
     REASON: ("reason", "issue", "problem", "error", "errortype", "grund", "fehler", "fehlertyp",
         "motif", "raison", "motivo", "razon", "problema", "reden"),
+    HOST: ("hostname", "host", "httphost", "servername", "domain", "nombredehost", "nomehost",
+        "hostnaam", "vardnamn", "nazwahosta"),
+    QUERY: ("querystring", "query", "urlquery", "pagequerystring", "parameters"),
     REDIRECTS_TO: ("redirectsto", "redirecturl", "redirecttarget", "redirectlocation"),
     SECTION: ("section", "category", "breadcrumb", "breadcrumbs", "department", "collection",
         "rubrik", "kategorie"),
@@ -89,8 +101,11 @@ _RATES = re.compile(
 
 
 def bare(header: str) -> str:
-    """A header for comparing: "Page URL" and "page_url" are one."""
-    return re.sub(r"[\s_.\-]+", "", header.strip().strip('"\ufeff').lower())
+    """A header for comparing: "Page URL" and "page_url" are one, as are "Página" and "pagina"."""
+    text = header.strip().strip('"\ufeff').lower()
+    if not text.isascii():
+        text = "".join(c for c in normalize("NFKD", text) if not combining(c)).replace("ł", "l")
+    return re.sub(r"[\s_.\-]+", "", text)
 
 
 def _in_words(header: str) -> str:
@@ -140,6 +155,9 @@ def map_columns(
         at = next((at for at in free if _suits(meaning, _cells(rows, at))), None)
         if at is not None:
             found[meaning] = at
+    if URL not in found or _share(_cells(rows, found[URL]), lambda c: c[:1] == "/") < 0.5:
+        for meaning in {HOST, QUERY} - given.keys():
+            found.pop(meaning, None)
     is_links = _is_list_of_links(header, found)
     for meaning in (LINKING_PAGES, TITLE) if is_links else ():
         # In a list of links these may speak of the page that links: how many links it has, what it
@@ -238,7 +256,15 @@ def _suits(meaning: str, cells: list[str]) -> bool:
         return _share(cells, status_code) >= 0.5
     if meaning == ITEM:
         return _share(cells, _ITEM.match) >= 0.5
+    if meaning == HOST:
+        return _share(cells, _is_host) >= 0.5
+    if meaning == QUERY:
+        return _share(cells, lambda c: "=" in c and not looks_like_address(c)) >= 0.5
     return True
+
+
+def _is_host(cell: str) -> bool:
+    return "/" not in cell and host_of(cell) != ""
 
 
 def _url_column(

@@ -26,6 +26,7 @@ from upright_ledger.formats.tables import column_mapping as col
 from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
     day_of,
+    host_of,
     linked_address,
     looks_like_address,
     number,
@@ -38,7 +39,7 @@ T = TypeVar("T")
 _NO_TITLE = frozenset(
     {"(not set)", "(not provided)", "-", "n/a", "none", "null"}
 )  # how exports say nothing
-_DOUBTFUL = frozenset("#-*=\u2014 " + "tsgoiTSGOI")  # totals and comments begin so
+_DOUBTFUL = frozenset("#-*=\u2014 " + "tsgoiTSGOIrRłŁ")  # totals and comments begin so
 _NOWHERE = 1 << 30
 _NONE: dict[str, float] = {}
 BLOCK = 20_000
@@ -137,6 +138,7 @@ class _RowReader:
         columns = table.columns
         self._table = table
         self._url = columns[col.URL]
+        self._host, self._query = columns.get(col.HOST), columns.get(col.QUERY)
         self._figures_at = [(unit, columns[unit]) for unit in IN_TABLES if unit in columns]
         texts = (
             col.TITLE,
@@ -165,6 +167,9 @@ class _RowReader:
         written = cells[self._url].strip() if self._url < len(cells) else ""
         if written[:1] == "=":
             written = linked_address(written)
+        elif written[:1] == "/":
+            host, query = (_cell(cells, at) for at in (self._host, self._query))
+            written = _whole(host, written, query)
         if (
             not written
             or written.lower() in NO_ADDRESS
@@ -208,7 +213,7 @@ class _RowReader:
     def block(self, rows: Sequence[Row]) -> RecordBlock:
         """What rows say, as columns."""
         lines, cells = zip(*rows, strict=True)
-        width = 1 + max(self._url, *(at for _, at in self._figures_at), *self._placed(), 0)
+        width = 1 + max(self._url, *(at for _, at in self._figures_at), *self._placed())
         most = self._table.width.most
         if set(map(len, cells)) != {width} or width > most:
             cells = tuple(_of_width(row, width, most) for row in cells)
@@ -218,12 +223,19 @@ class _RowReader:
             for at in self._texts_at
         ]
         title, status, day, anchor, language, led, source, item, heading, _ = texts
+        urls = [*map(str.strip, columns[self._url])]
+        if self._host is not None or self._query is not None:
+            parts = ([_cell(row, at) for row in cells] for at in (self._host, self._query))
+            urls = [
+                _whole(host, url, query) if url[:1] == "/" else url
+                for url, host, query in zip(urls, *parts, strict=True)
+            ]
         if any(led) and any(source):
             led = [a or b for a, b in zip(led, source, strict=True)]
         return RecordBlock(
             lambda n: self.item(rows[n]),
             lines,
-            [*map(str.strip, columns[self._url])],
+            urls,
             {unit: _each(lambda c: number(c) or 0.0, columns[at]) for unit, at in self._figures_at},
             _each(status_code, status),
             _each(self._day, day),
@@ -235,7 +247,19 @@ class _RowReader:
         )
 
     def _placed(self) -> list[int]:
-        return [at for at in self._texts_at if at != _NOWHERE]
+        parts = [at for at in (self._host, self._query) if at is not None]
+        return parts + [at for at in self._texts_at if at != _NOWHERE]
+
+
+def _cell(row: Sequence[str], at: int | None) -> str:
+    return row[at].strip() if at is not None and at < len(row) else ""
+
+
+def _whole(host: str, path: str, query: str) -> str:
+    """An address that is told in parts; its host may be missing, or its query."""
+    if query and query.lower() not in NO_ADDRESS and "?" not in path:
+        path = f"{path}?{query.removeprefix('?')}"
+    return f"http://{host}{path}" if host_of(host) == host.lower() != "" else path
 
 
 def _of_width(row: list[str], width: int, most: int) -> list[str]:

@@ -19,7 +19,7 @@ from upright_ledger.formats.tables.rows import Row, RowWidth, rows_of
 
 _TOTAL = re.compile(
     r"\W*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total "
-    r"g\S+|totale|somme|suma)\b",
+    r"g\S+|totale|totali|somme|suma|summa|totaal|totalt|sammanlagt|razem|łącznie|ogółem)\b",
     re.IGNORECASE,
 )
 _SAMPLE = 400

@@ -1,0 +1,87 @@
+"""Exports in several languages: what their columns are called, and what their sums are."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.formats.records import Aside, ReadOptions, Record, RecordBlock, one_by_one
+from upright_ledger.formats.tables.url_rows import read_table_urls
+
+OLD = "http://www.quillhaven.example"
+
+HEADINGS = {
+    "Spanish": ("Página,Clics,Impresiones,Sesiones", "Total general"),
+    "Spanish, analytics": ("Dirección,Usuarios,Vistas de página,Enlaces", "Suma"),
+    "Italian": ("Pagina,Clic,Impressioni,Sessioni", "Totale"),
+    "Italian, analytics": ("Indirizzo,Utenti,Visualizzazioni di pagina,Collegamenti", "Totali"),
+    "Dutch": ("Pagina,Klikken,Vertoningen,Sessies", "Totaal"),
+    "Dutch, analytics": ("Landingspagina,Gebruikers,Paginaweergaven,Inkomende links", "Totaal"),
+    "Polish": ("Strona,Kliknięcia,Wyświetlenia,Sesje", "Razem"),
+    "Polish, analytics": ("Adres URL,Użytkownicy,Odsłony,Linki zwrotne", "Łącznie"),
+    "Swedish": ("Sida,Klick,Visningar,Sessioner", "Totalt"),
+    "Swedish, analytics": ("Landningssida,Användare,Sidvisningar,Länkar", "Summa"),
+    "German": ("Seite,Klicks,Impressionen,Sitzungen", "Gesamt"),
+    "French": ("Adresse,Clics,Impressions,Visites", "Somme"),
+}
+SEARCHED, ANALYSED = ("clicks", "impressions", "visits"), ("visits", "hits", "linking pages")
+
+
+@pytest.mark.parametrize("name", HEADINGS)
+@pytest.mark.parametrize("delimiter", [",", ";", "\t"])
+def test_figures_under_headings_in_other_languages(
+    name: str, delimiter: str, tmp_path: Path
+) -> None:
+    header, total = HEADINGS[name]
+    rows = [header.split(","), [f"{OLD}/a", "3", "40", "5"], [f"{OLD}/b", "1", "2", "6"]]
+    rows.append([total, "4", "42", "11"])
+    path = tmp_path / "export.csv"
+    path.write_text("\n".join(map(delimiter.join, rows)) + "\n", encoding="utf-8")
+    items = list(one_by_one(read_table_urls(path, ReadOptions()).items))
+    units = ANALYSED if "analytics" in name else SEARCHED
+    told = [i for i in items if isinstance(i, Record)]
+    assert [r.url for r in told] == [f"{OLD}/a", f"{OLD}/b"]
+    assert [{f.unit: f.amount for f in r.figures} for r in told] == [
+        dict(zip(units, (3.0, 40.0, 5.0), strict=True)),
+        dict(zip(units, (1.0, 2.0, 6.0), strict=True)),
+    ]
+    assert [i.kind for i in items if isinstance(i, Aside)] == [AsideClass.SUMMARY]
+
+
+PARTS = {
+    "host and page path": (
+        "Hostname,Page path,Views\nwww.quillhaven.example,/a?x=1,3\nblog.fern.example,/b,4\n",
+        ["http://www.quillhaven.example/a?x=1", "http://blog.fern.example/b"],
+    ),
+    "host, path and query": (
+        ("host,path,query,hits\nwww.quillhaven.example,/a,id=3,3\nwww.quillhaven.example,/b,,4\n"
+        "www.quillhaven.example,/c,?id=5,4\n"),
+        [f"{OLD}/a?id=3", f"{OLD}/b", f"{OLD}/c?id=5"],
+    ),
+    "path and query": ("path,query string,hits\n/a,id=3,3\n/b?c=1,id=4,4\n", ["/a?id=3", "/b?c=1"]),
+    "words that were searched for": (
+        "Query,Page,Clicks\nold clock,http://www.quillhaven.example/a,3\n", [f"{OLD}/a"],
+    ),
+    "domains that link": (
+        "Domain,Target page,Links\nfern.example,http://www.quillhaven.example/a,3\n", [f"{OLD}/a"],
+    ),
+    "a host that is none": ("host,path,hits\n(not set),/a,3\nwww.quillhaven.example,/b,4\n",
+        ["/a", f"{OLD}/b"]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", PARTS)
+@pytest.mark.parametrize("one_by_one_too", [False, True])
+def test_addresses_that_are_told_in_parts(name: str, one_by_one_too: bool, tmp_path: Path) -> None:
+    text, urls = PARTS[name]
+    path = tmp_path / "export.csv"
+    path.write_text(text, encoding="utf-8")
+    options = ReadOptions(hosts=frozenset(["www.quillhaven.example"]))
+    (block,) = read_table_urls(path, options).items
+    assert isinstance(block, RecordBlock)
+    if one_by_one_too:
+        assert [i.url for i in block.items() if isinstance(i, Record)] == urls
+    else:
+        assert list(block.urls) == urls
