@@ -13,6 +13,7 @@ from upright_ledger.formats.files.compressed import HEAD_BYTES, read_head
 from upright_ledger.formats.files.text import guess_encoding, with_line_feeds
 from upright_ledger.formats.logs.log_formats import is_log
 from upright_ledger.formats.logs.log_line import most
+from upright_ledger.formats.logs.log_text import is_document, sample_of
 
 
 class FileKind(Word):
@@ -106,7 +107,7 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
     if not whole and len(lines) > 1:
         lines.pop()
     sample = lines[:200]
-    if is_log(sample):
+    if is_log(sample_of(text) if is_document(text) else sample):
         return FileKind.ACCESS_LOG
     if _CDX_JSON.match(text) or text.startswith("CDX ") or most(sample, _CDX_LINE.match):
         return FileKind.ARCHIVE_INDEX

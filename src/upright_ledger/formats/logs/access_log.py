@@ -5,15 +5,16 @@ from __future__ import annotations
 import hashlib
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import numpy as np
 
 from upright_ledger.core.monitoring.deploy_days import Split, label_of, span_of, splits_of
-from upright_ledger.formats.files.compressed import open_bytes, read_head
+from upright_ledger.formats.files.compressed import read_head
 from upright_ledger.formats.files.text import MAX_LINE
 from upright_ledger.formats.logs.column_scanner import (
     COMBINED_QUOTES,
@@ -30,18 +31,17 @@ from upright_ledger.formats.logs.log_line import (
     Parser,
     without_visitor,
 )
+from upright_ledger.formats.logs.log_text import first_lines, open_log
 from upright_ledger.formats.logs.request_counts import Tally
 from upright_ledger.formats.records import Aside, Item, LogLines, Reading, ReadOptions, Reject
-
-_SAMPLE = 200  # lines
 
 
 def read_access_log(path: Path, options: ReadOptions) -> Reading:
     """Read the requests of a log: a record for each distinct one, with all its lines. No visitor
     address leaves here.
     """
-    head = read_head(path).decode("utf-8", "replace").splitlines()
-    sample = [line for line in head if line.strip()][:_SAMPLE]
+    head = read_head(path)
+    sample = first_lines(head)
     form = format_of(sample, options.hosts)
     parser = form.new_parser(sample, options.hosts)
     reading = Reading(lines=LogLines())
@@ -52,14 +52,14 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
         ((quotes, _),) = Counter(line.count('"') for line in sample).most_common(1)
         quotes = max(quotes, COMBINED_QUOTES)
         scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise, splits=splits)
-        reading.items = _scanned(path, options, reading, scanner, parser)
+        reading.items = _scanned(open_log(path, head), options, reading, scanner, parser)
     else:
-        reading.items = _parsed(path, options, reading, splits, parser)
+        reading.items = _parsed(open_log(path, head), options, reading, splits, parser)
     return reading
 
 
 def _scanned(
-    path: Path,
+    opened: AbstractContextManager[BinaryIO],
     options: ReadOptions,
     reading: Reading,
     scanner: Scanner,
@@ -71,7 +71,7 @@ def _scanned(
     with_hosts, clean = scanner.with_hosts, scanner.without_noise
     lines = reading.lines = _lines(options, DIGEST)
     tally = Tally(lines, with_hosts=with_hosts, noise=list(options.noise))
-    with open_bytes(path) as file:
+    with opened as file:
         for columns in scanner.scan(file):
             yield from tally.add(columns)
             yield from _one_by_one(
@@ -83,13 +83,17 @@ def _scanned(
 
 
 def _parsed(
-    path: Path, options: ReadOptions, reading: Reading, splits: Sequence[Split], parser: Parser
+    opened: AbstractContextManager[BinaryIO],
+    options: ReadOptions,
+    reading: Reading,
+    splits: Sequence[Split],
+    parser: Parser,
 ) -> Iterator[Item]:
     """Lines of the other formats, one by one."""
     reading.lines = _lines(options, "blake2b")
     tally = Tally(reading.lines, with_hosts=True, noise=list(options.noise))
     clean = NoiseFilter(options.noise)
-    with open_bytes(path) as file:
+    with opened as file:
         number = 1
         for block in line_blocks(file, Buffers()):
             texts = Lines(block).texts()

@@ -213,7 +213,7 @@ class _RowReader:
     def block(self, rows: Sequence[Row]) -> RecordBlock:
         """What rows say, as columns."""
         lines, cells = zip(*rows, strict=True)
-        width = 1 + max(self._url, *(at for _, at in self._figures_at), *self._placed())
+        width = 1 + max([self._url, *(at for _, at in self._figures_at), *self._placed()])
         most = self._table.width.most
         if set(map(len, cells)) != {width} or width > most:
             cells = tuple(_of_width(row, width, most) for row in cells)

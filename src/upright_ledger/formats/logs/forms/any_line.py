@@ -299,11 +299,25 @@ class AnyLine:
 
     @staticmethod
     def _without_request(fields: Sequence[_Field]) -> str:
-        """What is no request that anybody could answer, or no line of a log."""
+        """What is no request that anybody could answer, or another line of a program. Raises
+        NotALineError for one that was torn.
+        """
         quoted = [f.text for f in fields if f.kind == _QUOTED]
         if quoted and quoted[0] in {"-", ""} and any(_STATUS.match(f.text) for f in fields):
             return AsideClass.NOT_A_PAGE_REQUEST
+        if not quoted and not any(_is_of_request(f) for f in fields):
+            return AsideClass.PROSE
         raise NotALineError("it tells of no request")
+
+
+def _is_of_request(field: _Field) -> bool:
+    """Whether a field is a client's address, or a method: what stands in lines of requests."""
+    return is_method(field.text.strip("'\"")) or (
+        field.text.count(".") == _DOTS and _ADDRESS.match(field.text) is not None
+    )
+
+
+_DOTS = 3
 
 
 def _time_of(line: str, at: int) -> Moment:

@@ -74,23 +74,32 @@ class JsonParser:
             if len(line) <= _LONG:  # who writes longer ones is not remembered
                 self._known[shape] = known
         values, places, wrapped = known
-        if wrapped and (inner := self._unwrapped(found, wrapped)) is not None:
+        inner = self._unwrapped(found, wrapped) if wrapped else None
+        if isinstance(inner, LogLine):
             return inner
-        return line_of(places, values(found))
+        try:
+            return line_of(places, values(found))
+        except NotALineError:
+            if inner is not None:
+                return inner
+            raise
 
     def _unwrapped(self, found: Any, places: Sequence[Path]) -> LogLine | str | None:
-        """The line of a server that stands in an object; its time is the object's where it tells
-        none.
+        """The line of a server that stands in an object, or the class of what a program said; its
+        time is the object's where it tells none.
         """
+        aside: LogLine | str | None = None
         for path in places:
             text = _at(found, path)
             if not isinstance(text, str) or len(text) < _SHORTEST:
                 continue
             try:
                 if text.lstrip().startswith("{"):
-                    return JsonParser(self._wrapped)(text)
-                if self._wrapped is not None:
-                    return self._wrapped(text.rstrip("\r\n"))
+                    aside = JsonParser(self._wrapped)(text)
+                elif self._wrapped is not None:
+                    aside = self._wrapped(text.rstrip("\r\n"))
+                if isinstance(aside, LogLine):
+                    return aside
             except NotALineError:
                 if (moment := _outer_time(found)).day and self._wrapped is not None:
                     day = f"[{moment.day}T{moment.clock or '00:00:00'}] "
@@ -98,7 +107,7 @@ class JsonParser:
                         return self._wrapped(day + text.rstrip("\r\n"))
                     except NotALineError:
                         continue
-        return None
+        return aside
 
 
 _SHORTEST = 10  # characters of a line of a log

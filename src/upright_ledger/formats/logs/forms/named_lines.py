@@ -37,7 +37,10 @@ def _pairs(line: str) -> list[tuple[str, str]]:
         matches = [m for cell in cells if (m := _LABEL.match(cell)) is not None]
         if len(matches) == len(cells) and len(matches) >= _FEWEST:
             return [(m[1], m[2]) for m in matches]
-    return [(m[1], m[2] if m[2] is not None else m[3] or "") for m in _PAIR.finditer(line)]
+    matches = list(_PAIR.finditer(line))
+    pairs = [(m[1], m[2] if m[2] is not None else m[3] or "") for m in matches]
+    # Many write the time before all names.
+    return [*pairs, ("timestamp", line[: matches[0].start()])] if matches else []
 
 
 class NamedParser:
@@ -50,22 +53,20 @@ class NamedParser:
         if not line.strip():
             return AsideClass.BLANK
         pairs = _pairs(line)
-        if not pairs:
-            raise NotALineError("it names no values")
         names = tuple([name for name, _ in pairs])
         places = self._known.get(names)
         if places is None:
             if len(self._known) > _MOST_SHAPES:
                 self._known.clear()
             places = self._known[names] = places_of([parts_of(n) for n in names])
+        if not (places.status or places.request or places.target):
+            return AsideClass.PROSE
         return line_of(places, [value for _, value in pairs])
 
 
 def _sniff_named(lines: Sequence[str]) -> Likeness:
-    first = lines[:20]
+    first = lines[:60]
     told = [pairs for line in first if len(pairs := _pairs(line)) >= _FEWEST]
-    if len(told) * 2 < len(first) or not told:
-        return Likeness.NONE
     requests = [
         pairs
         for pairs in told
@@ -73,7 +74,9 @@ def _sniff_named(lines: Sequence[str]) -> Likeness:
             places_of([parts_of(n) for n, _ in pairs]), [value for _, value in pairs]
         )
     ]
-    return Likeness.SURE if len(requests) * 2 >= len(told) else Likeness.NONE
+    # Other lines of a program may stand between them.
+    enough = len(requests) > 1 or len(requests) * 2 >= len(first)
+    return Likeness.SURE if requests and enough else Likeness.NONE
 
 
 NAMED = LogFormat(_sniff_named, lambda _sample, _hosts: NamedParser())

@@ -1,0 +1,144 @@
+"""The text of a log as lines: whatever its encoding, and an object a line, however its objects are
+laid out.
+"""
+
+from __future__ import annotations
+
+import codecs
+import io
+import json
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from itertools import islice
+from pathlib import Path
+from typing import Any, BinaryIO
+
+from upright_ledger.errors import InputError
+from upright_ledger.formats.files.compressed import open_bytes
+from upright_ledger.formats.files.text import guess_encoding
+
+_SAMPLE = 200  # lines
+_MOST = 1 << 27  # bytes of a document that is read whole
+_FIRST = 5  # lines that tell whether objects have a line each
+_DEEPEST = 3
+_BEGIN = re.compile(r'\s{0,100}(?:\[\s{0,100}\{|\{\s{0,100}")')
+
+
+@contextmanager
+def open_log(path: Path, head: bytes) -> Iterator[BinaryIO]:
+    """The lines of a log in UTF-8. head: its first bytes. Raises InputError."""
+    encoding = guess_encoding(head)
+    with open_bytes(path) as file:
+        if encoding.startswith("utf-16"):
+            yield io.BufferedReader(_Recoded(file, encoding), 1 << 20)
+        elif is_document(_decoded(head)):
+            data = file.read(_MOST + 1)
+            if len(data) > _MOST:
+                raise InputError(
+                    f"{path} is one JSON text of more than {_MOST >> 20:,} MB",
+                    "write it as JSON lines, an object a line",
+                )
+            objects = objects_in(data.decode("utf-8-sig", "replace"))
+            yield io.BytesIO(b"".join(f"{json.dumps(told)}\n".encode() for told in objects))
+        else:
+            yield file
+
+
+def first_lines(head: bytes) -> list[str]:
+    """The first lines of a log, those that are not empty."""
+    return sample_of(_decoded(head))
+
+
+def sample_of(text: str) -> list[str]:
+    """As `first_lines`, of a text that was decoded."""
+    if is_document(text):
+        return [json.dumps(told) for told in islice(objects_in(text), _SAMPLE)]
+    return [line for line in text.splitlines() if line.strip()][:_SAMPLE]
+
+
+def _decoded(head: bytes) -> str:
+    return head.decode(guess_encoding(head) or "utf-8", "replace").lstrip("\ufeff")
+
+
+def is_document(text: str) -> bool:
+    """Whether a text is JSON whose objects do not have a line each: one array, or objects over many
+    lines.
+    """
+    if not _BEGIN.match(text):
+        return False
+    lines = (line.strip().rstrip(",") for line in text.split("\n", _FIRST + 5))
+    told = [line for line in lines if line not in {"", "[", "]"}][:_FIRST]
+    found = [whole for line in told if (whole := _object(line)) is not None]
+    return not found or (len(told) == 1 and _list_in(found[0]) is not None)
+
+
+def _object(line: str) -> dict[str, Any] | None:
+    try:
+        found = json.loads(line)
+    except (ValueError, RecursionError):
+        return None
+    return found if isinstance(found, dict) else None
+
+
+def _list_in(found: dict[str, Any]) -> list[dict[str, Any]] | None:
+    """The objects that an object holds in a list, where these are what it is about."""
+    inner = [v for v in found.values() if isinstance(v, list) and len(v) > 1]
+    if len(inner) != 1 or not all(isinstance(v, dict) for v in inner[0]):
+        return None
+    return None if any(isinstance(v, dict) for v in found.values()) else inner[0]
+
+
+def objects_in(text: str) -> Iterator[dict[str, Any]]:
+    """The objects of an array, of one below a name of an object, or one after the other; up to what
+    is damaged, or cut off.
+    """
+    decode = json.JSONDecoder().raw_decode
+    at, depth = 0, 0
+    while at < len(text):
+        sign = text[at]
+        if sign != "{":
+            if not (sign.isspace() or sign in "[],"):
+                return
+            at += 1
+            continue
+        try:
+            found, at = decode(text, at)
+        except RecursionError:
+            return
+        except ValueError:
+            # Cut off: what it holds in a list may be whole.
+            at = text.find("[", at + 1)
+            depth += 1
+            if at < 0 or depth > _DEEPEST:
+                return
+            continue
+        if (several := _list_in(found)) is not None:
+            yield from several
+        else:
+            yield found
+
+
+class _Recoded(io.RawIOBase):
+    """A file in another encoding, as UTF-8."""
+
+    def __init__(self, file: BinaryIO, encoding: str) -> None:
+        self._file = file
+        self._decoder = codecs.getincrementaldecoder(encoding)("replace")
+        self._waiting = b""
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: Any) -> int:
+        """Fill a buffer; see `io.RawIOBase`."""
+        while not self._waiting:
+            data = self._file.read(1 << 16)
+            text = self._decoder.decode(data, final=not data)
+            self._waiting = text.lstrip("\ufeff").encode("utf-8", "backslashreplace")
+            if not data:
+                break
+        given = self._waiting[: len(buffer)]
+        self._waiting = self._waiting[len(given) :]
+        buffer[: len(given)] = given
+        return len(given)
