@@ -205,3 +205,13 @@ def test_what_a_program_says_between_its_requests_is_set_aside(museum: Program) 
     museum.write("a.log", "\n".join([*chatter, request] * 3) + "\n")
     told = museum.json("gather", "a.log")["sources"][0]
     assert (told["kind"], told["accepted"], told["set_aside"]) == ("access-log", 3, 9)
+
+
+def test_a_log_that_begins_with_a_scan_is_read_as_any_other(museum: Program) -> None:
+    """Nothing that a scanner sent is a request, so that it tells nothing of the fields."""
+    scan = '192.0.2.1 - - [01/May/2026:10:00:00 +0000] "\\x16\\x03\\x01" 400 0 "-" "-"\n' * 400
+    bot = SAMPLES["combined"][0].replace(AGENT, "FernCrawler/1.0 (+https://fern.example/bot)")
+    museum.write("a.log", scan + SAMPLES["combined"][0] + bot)
+    told = museum.json("gather", "a.log")["sources"][0]
+    assert (told["accepted"], told["rejected"]) == (2, 400)
+    assert [e["hits"] for e in museum.json("entries")["entries"]] == [1]

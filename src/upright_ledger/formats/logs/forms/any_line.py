@@ -153,6 +153,8 @@ def learned(sample: Sequence[str], hosts: frozenset[str]) -> AnyLine:
 
 
 def _layout(told: Sequence[tuple[Sequence[_Field], _Request]], hosts: frozenset[str]) -> _Layout:
+    if not told:
+        return _Layout(is_combined=True)  # as nothing speaks against it
     usual: Counter[int] = Counter()
     cached: set[int] = set()
     columns: dict[tuple[int, int], list[str]] = {}
