@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
+from functools import wraps
+from typing import Any, ParamSpec, TypeVar
 
 from upright_ledger.core.rules.exact_rule import GONE, ExactRule, Rule
 from upright_ledger.core.rules.ruleset import RuleSet
@@ -12,6 +14,8 @@ from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.destination import authority_of
 from upright_ledger.core.url.query import QueryPolicy
 
+P = ParamSpec("P")
+T = TypeVar("T")
 Shape = tuple[str, ...]
 Key = tuple[str, str]
 """Number of a site, and a folded canonical path."""
@@ -89,17 +93,24 @@ class LookupTables:
         return sorted(counts, key=lambda c: (-counts[c], c))
 
 
+def remembered(work: Callable[P, T]) -> Callable[P, T]:
+    """A function that remembers its last result, by its very arguments: what is written is read
+    back at once, and worked out but once for both.
+    """
+    last: list[tuple[tuple[Any, ...], T]] = []
+
+    @wraps(work)
+    def of(*given: P.args, **named: P.kwargs) -> T:
+        if named or not last or any(a is not b for a, b in zip(last[0][0], given, strict=True)):
+            last[:] = [(given, work(*given, **named))]
+        return last[0][1]
+
+    return of
+
+
+@remembered
 def lower(rules: RuleSet) -> LookupTables:
-    """Lower a rule set. What is written is read back at once: the last one is remembered."""
-    if not _LAST or _LAST[0][0] is not rules:
-        _LAST[:] = [(rules, _lowered(rules))]
-    return _LAST[0][1]
-
-
-_LAST: list[tuple[RuleSet, LookupTables]] = []
-
-
-def _lowered(rules: RuleSet) -> LookupTables:
+    """Lower a rule set."""
     numbers = {name: str(n) for n, name in enumerate(sorted(set(rules.site_of.values())), 1)}
     out = LookupTables(
         {authority: numbers[site] for authority, site in sorted(rules.site_of.items())}, numbers

@@ -27,14 +27,19 @@ def test_a_value_has_one_spelling(written: str, canonical: str) -> None:
 @thorough
 @given(ugly.values)
 def test_the_spelling_is_what_the_standard_calls_equal(value: str) -> None:
-    """Unreserved letters bare, escapes in upper case, "+" a blank; then Latin-1 as UTF-8."""
+    """Unreserved letters bare, escapes in upper case, "+" a blank; then Latin-1 as UTF-8. But for a
+    digit that would, bare, make a broken escape before it whole.
+    """
     plain, at = "", 0
     text = value.replace("+", "%20")
     while at < len(text):
         digits = text[at + 1 : at + 3]
         if text[at] == "%" and len(digits) == 2 and all(d in slow_addresses.HEX for d in digits):
             byte = int(digits, 16)
-            plain += chr(byte) if byte in slow_addresses.UNRESERVED else f"%{byte:02X}"
+            broken = text[:at].endswith("%") or text[: at - 1].endswith("%")
+            mends = broken and chr(byte) in slow_addresses.HEX
+            bare = byte in slow_addresses.UNRESERVED and not mends
+            plain += chr(byte) if bare else f"%{byte:02X}"
             at += 3
         else:
             plain += text[at]

@@ -201,7 +201,7 @@ def test_what_a_program_says_between_its_requests_is_set_aside(museum: Program) 
         "2026-05-01T10:00:00.1Z INFO request completed method=GET path=/f status=404 "
         f'user_agent="{AGENT}" time=2026-05-01T10:00:00Z'
     )
-    chatter = ["Listening on port 80", " at Object.<anonymous> (/app/x.js:1:2)", "Done."]
+    chatter = ["Listening on port 80", " at Object.<anonymous> (/app/x.js:1:2)", "All is done."]
     museum.write("a.log", "\n".join([*chatter, request] * 3) + "\n")
     told = museum.json("gather", "a.log")["sources"][0]
     assert (told["kind"], told["accepted"], told["set_aside"]) == ("access-log", 3, 9)
@@ -215,3 +215,21 @@ def test_a_log_that_begins_with_a_scan_is_read_as_any_other(museum: Program) -> 
     told = museum.json("gather", "a.log")["sources"][0]
     assert (told["accepted"], told["rejected"]) == (2, 400)
     assert [e["hits"] for e in museum.json("entries")["entries"]] == [1]
+
+
+@pytest.mark.parametrize(
+    ("text", "accepted", "rejected"),
+    [
+        (json.dumps([_ONE] * 2, indent=1)[:-60], 1, 1),
+        (json.dumps([_ONE] * 2, indent=1) + "\nand more", 2, 1),
+        (json.dumps(_ONE) + "\rx\r", 1, 1),
+        (json.dumps([_ONE, _ONE | {"uri": "/e"}])[:-1] + ', {"broken": ', 2, 1),
+    ],
+    ids=["cut off", "something behind", "lone returns", "broken at its end"],
+)  # fmt: skip
+def test_what_is_damaged_in_a_document_is_named(
+    text: str, accepted: int, rejected: int, museum: Program
+) -> None:
+    museum.write("a.json", text)
+    told = museum.json("gather", "a.json")["sources"][0]
+    assert (told["accepted"], told["rejected"]) == (accepted, rejected)

@@ -22,6 +22,8 @@ _SAMPLE = 200  # lines
 _MOST = 1 << 27  # bytes of a document that is read whole
 _FIRST = 5  # lines that tell whether objects have a line each
 _DEEPEST = 3
+_NEAR = 10_000  # characters before a list that an object holds
+_AHEAD = 1 << 16  # characters
 _BEGIN = re.compile(r'\s{0,100}(?:\[\s{0,100}\{|\{\s{0,100}")')
 
 
@@ -39,8 +41,8 @@ def open_log(path: Path, head: bytes) -> Iterator[BinaryIO]:
                     f"{path} is one JSON text of more than {_MOST >> 20:,} MB",
                     "write it as JSON lines, an object a line",
                 )
-            objects = objects_in(data.decode("utf-8-sig", "replace"))
-            yield io.BytesIO(b"".join(f"{json.dumps(told)}\n".encode() for told in objects))
+            lines = map(_line_of, objects_in(data.decode("utf-8-sig", "replace")))
+            yield io.BytesIO(b"".join(lines))
         else:
             yield file
 
@@ -53,7 +55,8 @@ def first_lines(head: bytes) -> list[str]:
 def sample_of(text: str) -> list[str]:
     """As `first_lines`, of a text that was decoded."""
     if is_document(text):
-        return [json.dumps(told) for told in islice(objects_in(text), _SAMPLE)]
+        told = islice(objects_in(text), _SAMPLE)
+        return [json.dumps(found) for found in told if isinstance(found, dict)]
     return [line for line in text.splitlines() if line.strip()][:_SAMPLE]
 
 
@@ -67,7 +70,7 @@ def is_document(text: str) -> bool:
     """
     if not _BEGIN.match(text):
         return False
-    lines = (line.strip().rstrip(",") for line in text.split("\n", _FIRST + 5))
+    lines = (line.strip().rstrip(",") for line in text[:_AHEAD].splitlines())
     told = [line for line in lines if line not in {"", "[", "]"}][:_FIRST]
     found = [whole for line in told if (whole := _object(line)) is not None]
     return not found or (len(told) == 1 and _list_in(found[0]) is not None)
@@ -89,34 +92,44 @@ def _list_in(found: dict[str, Any]) -> list[dict[str, Any]] | None:
     return None if any(isinstance(v, dict) for v in found.values()) else inner[0]
 
 
-def objects_in(text: str) -> Iterator[dict[str, Any]]:
-    """The objects of an array, of one below a name of an object, or one after the other; up to what
-    is damaged, or cut off.
+def _line_of(told: dict[str, Any] | str) -> bytes:
+    text = " ".join(told[:_LONGEST].split()) if isinstance(told, str) else json.dumps(told)
+    return f"{text}\n".encode("utf-8", "backslashreplace")
+
+
+_LONGEST = 2_000  # characters of what is damaged that are shown
+
+
+def objects_in(text: str) -> Iterator[dict[str, Any] | str]:
+    """The objects of an array, of one below a name of an object, or one after the other; at last,
+    as a text, what is damaged or cut off.
     """
     decode = json.JSONDecoder().raw_decode
     at, depth = 0, 0
     while at < len(text):
         sign = text[at]
-        if sign != "{":
-            if not (sign.isspace() or sign in "[],"):
-                return
+        if sign.isspace() or sign in "[],":
             at += 1
             continue
         try:
-            found, at = decode(text, at)
-        except RecursionError:
-            return
-        except ValueError:
+            found, at = decode(text, at) if sign == "{" else (None, at)
+        except (ValueError, RecursionError):
+            found = None
             # Cut off: what it holds in a list may be whole.
-            at = text.find("[", at + 1)
+            inner = text.find("[", at + 1)
             depth += 1
-            if at < 0 or depth > _DEEPEST:
-                return
-            continue
+            if 0 <= inner < at + _NEAR and depth <= _DEEPEST:
+                at = inner
+                continue
+        if found is None:
+            yield text[at:]
+            return
         if (several := _list_in(found)) is not None:
             yield from several
         else:
             yield found
+        if text[at : at + 2] == "]}":
+            at += 2  # of the object around the list
 
 
 class _Recoded(io.RawIOBase):

@@ -21,7 +21,14 @@ from upright_ledger.servers.apache.canonical_form import forms
 from upright_ledger.servers.apache.parameters import read_query, write_groups
 from upright_ledger.servers.apache.rules import Program, env, literal
 from upright_ledger.servers.interpreters.apache import ApacheInterpreter, read_map
-from upright_ledger.servers.lookup_tables import Key, LookupTables, RuleReply, filled, lower
+from upright_ledger.servers.lookup_tables import (
+    Key,
+    LookupTables,
+    RuleReply,
+    filled,
+    lower,
+    remembered,
+)
 from upright_ledger.servers.protocol import (
     Launch,
     Translation,
@@ -148,6 +155,7 @@ def _marked(reply: RuleReply) -> str:
     )
 
 
+@remembered
 def _maps(low: LookupTables) -> dict[str, dict[str, str]]:
     out = {"plain": {_key(key): _marked(reply) for key, reply in low.plain.items()}}
     if low.groups:

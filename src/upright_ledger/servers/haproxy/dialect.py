@@ -22,7 +22,13 @@ from upright_ledger.servers.haproxy.canonical_form import form_lines
 from upright_ledger.servers.haproxy.syntax import PLACE, bare_host
 from upright_ledger.servers.haproxy.templates import choices, percent, template_lines
 from upright_ledger.servers.interpreters.haproxy import HaproxyInterpreter, read_map
-from upright_ledger.servers.lookup_tables import Key, LookupTables, filled, lower
+from upright_ledger.servers.lookup_tables import (
+    Key,
+    LookupTables,
+    filled,
+    lower,
+    remembered,
+)
 from upright_ledger.servers.protocol import Launch, Translation, differing_entries, differing_lines
 from upright_ledger.servers.reading_back import differences_in_meaning
 from upright_ledger.servers.reply_encoding import encoded, map_text, ranked, whole
@@ -120,6 +126,7 @@ def _key(key: Key) -> str:
 _UNRESERVED = re.compile(r"[A-Za-z0-9._~/-]*\Z")
 
 
+@remembered
 def _maps(rules: RuleSet, low: LookupTables) -> dict[str, dict[str, str]]:
     """The map files, key → value, in the order of their lines."""
     out: dict[str, dict[str, str]] = {

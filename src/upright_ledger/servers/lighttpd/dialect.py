@@ -18,7 +18,13 @@ from upright_ledger.core.rules.templates.template_syntax import Capture, Capture
 from upright_ledger.servers.interpreters import NotUnderstoodError, in_bytes
 from upright_ledger.servers.interpreters.lighttpd import LighttpdInterpreter
 from upright_ledger.servers.interpreters.lua_data import read_module
-from upright_ledger.servers.lookup_tables import Key, LookupTables, filled, lower
+from upright_ledger.servers.lookup_tables import (
+    Key,
+    LookupTables,
+    filled,
+    lower,
+    remembered,
+)
 from upright_ledger.servers.protocol import (
     Launch,
     Translation,
@@ -55,7 +61,7 @@ class Lighttpd:
     def write(self, rules: RuleSet) -> Translation:
         low = lower(rules)
         written = {
-            RULES_FILE: "\n".join(_data(rules, low)) + "\n",
+            RULES_FILE: _data_text(rules, low),
             LOGIC_FILE: _logic(),
             ATTRACT_FILE: file_text(__package__, "attract.lua"),
             SERVER_FILE: _server_file(rules),
@@ -76,7 +82,7 @@ class Lighttpd:
             if files[name].decode() != t
         ]
         differences += differing_lines(
-            RULES_FILE, files[RULES_FILE].decode(), "\n".join(_data(rules, low)) + "\n"
+            RULES_FILE, files[RULES_FILE].decode(), _data_text(rules, low)
         )
         try:
             read = read_module(files[RULES_FILE].decode("latin-1"))
@@ -127,6 +133,11 @@ def _entries(low: LookupTables) -> Iterator[tuple[tuple[str, str], str]]:
         yield ("plain", _key(key)), encoded(reply)
     for rank, key, tail, reply in ranked(low, named=True):
         yield (f"r{rank}", f"{_key(key)}?{tail}"), encoded(reply)
+
+
+@remembered
+def _data_text(rules: RuleSet, low: LookupTables) -> str:
+    return "\n".join(_data(rules, low)) + "\n"
 
 
 def _data(rules: RuleSet, low: LookupTables) -> Iterator[str]:

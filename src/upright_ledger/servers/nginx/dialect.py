@@ -17,7 +17,7 @@ from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
 from upright_ledger.core.url.query import TRACKED_VALUE, QueryPolicy
 from upright_ledger.servers.interpreters.nginx import NginxInterpreter
-from upright_ledger.servers.lookup_tables import host_of_own_page
+from upright_ledger.servers.lookup_tables import host_of_own_page, remembered
 from upright_ledger.servers.nginx.canonical_form import form_tables
 from upright_ledger.servers.nginx.parameters import CASED, ParamTables, cased
 from upright_ledger.servers.nginx.server_block import server_file, special_variable
@@ -83,8 +83,7 @@ class Nginx:
             if f.lower
         ]
         held = without_lower_case(held)
-        writer = _writer(held)
-        text = writer.rule_file(writer.tables)
+        text = _writer(held).text
         files = {
             RULE_FILE: text.encode("utf-8", "surrogateescape"),
             SERVER_FILE: server_file(held).encode(),
@@ -101,7 +100,7 @@ class Nginx:
         differences = []
         for name in sorted(set(wanted) | set(found)):
             differences += differing_entries(name, found.get(name, {}), wanted.get(name, {}))
-        differences = differences or differing_lines(RULE_FILE, text, writer.rule_file(wanted))
+        differences = differences or differing_lines(RULE_FILE, text, writer.text)
         differences += differing_lines(SERVER_FILE, files[SERVER_FILE].decode(), server_file(rules))
         return differences or differences_in_meaning(partial(self.interpreter, files), rules)
 
@@ -129,16 +128,6 @@ def _too_long(rule: Rule) -> str:
         if longest + len(rule.destination) > MAX_TOKEN
         else ""
     )
-
-
-def _writer(rules: RuleSet) -> _Writer:
-    """What is written is read back at once: the last one is remembered."""
-    if not _LAST or _LAST[0].rules is not rules:
-        _LAST[:] = [_Writer(rules)]
-    return _LAST[0]
-
-
-_LAST: list[_Writer] = []
 
 
 class _Writer:
@@ -275,8 +264,10 @@ class _Writer:
             out["upright_all_ask"] = {"": "", "default": "?$args"}
         return out
 
-    def rule_file(self, tables: Mapping[str, Mapping[str, str]]) -> str:
-        """The file's text; tables: what `tables` gave."""
+    @cached_property
+    def text(self) -> str:
+        """The file that holds the tables."""
+        tables = self.tables
         longest = max(
             (len(k.encode("utf-8", "surrogateescape")) for t in tables.values() for k in t),
             default=0,
@@ -357,3 +348,6 @@ def _example_file(rules: RuleSet) -> str:
 
 def _readme(rules: RuleSet) -> str:
     return readme(__package__, rules, rules_file=RULE_FILE, server_file=SERVER_FILE)
+
+
+_writer = remembered(_Writer)

@@ -307,7 +307,7 @@ class AnyLine:
         quoted = [f.text for f in fields if f.kind == _QUOTED]
         if quoted and quoted[0] in {"-", ""} and any(_STATUS.match(f.text) for f in fields):
             return AsideClass.NOT_A_PAGE_REQUEST
-        if not quoted and not any(_is_of_request(f) for f in fields):
+        if len(fields) >= _SENTENCE and not quoted and not any(map(_is_of_request, fields)):
             return AsideClass.PROSE
         raise NotALineError("it tells of no request")
 
@@ -320,6 +320,7 @@ def _is_of_request(field: _Field) -> bool:
 
 
 _DOTS = 3
+_SENTENCE = 3  # words; fewer are damage rather
 
 
 def _time_of(line: str, at: int) -> Moment:
