@@ -19,6 +19,7 @@ from upright_ledger.servers.interpreters import (
 )
 from upright_ledger.servers.interpreters.lua_data import Table
 
+_CAPTURE = re.compile(r"\{([1-9])\}")
 _REPLY = re.compile(r"(\d+)([A-Za-z]?)\|([^|]*)\|([^|]*)\|([^|]*)\|(.*)", re.DOTALL)
 _TRACKED = re.compile(r"(?:[A-Za-z0-9._~!$'()*+,;=:@/?-]|%[0-9A-Fa-f]{2})*")
 _UNSAFE_PATH = re.compile(r"\\|%(?![0-9A-Fa-f]{2})|%(?:2[Ff]|5[Cc]|[01][0-9A-Fa-f]|7[Ff])")
@@ -150,7 +151,10 @@ class LighttpdInterpreter:
             return ServerResponse(410)
         parts = [match[n] for n in (4, 5, 6)]
         if values is not None:
-            parts = [re.sub(r"\{(\d)\}", lambda m: values[int(m[1]) - 1], part) for part in parts]
+            named = [int(n) for part in parts for n in _CAPTURE.findall(part)]
+            if any(n > len(values) for n in named):
+                raise NotUnderstoodError(f"it names a capture that is not there: {reply[:200]}")
+            parts = [_CAPTURE.sub(lambda m: values[int(m[1]) - 1], part) for part in parts]
         body, args, fragment = parts
         carried = {"c": query, "t": self._tracked(query)}.get(mode, "")
         args = "&".join(filter(None, (args, carried)))
