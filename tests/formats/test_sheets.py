@@ -4,8 +4,10 @@ of it.
 
 from __future__ import annotations
 
+import openpyxl
 import pytest
 import xlsxwriter
+import xlwt
 
 from conftest import NEW, OLD, Program
 
@@ -298,3 +300,44 @@ def test_the_wrong_list_is_said_first_with_the_right_command(museum: Program) ->
     )
     old = museum.write("old.txt", "".join(f"{OLD.replace('www.', 'm.')}/p{n}\n" for n in range(9)))
     assert "upright gather takes them" in museum("stock", old, code=3).err
+
+
+def test_a_hidden_sheet_is_not_the_one_to_read(museum: Program) -> None:
+    """Be it ever so full: it is named, and read where somebody asks for it."""
+    book = openpyxl.Workbook()
+    shown = book.active
+    assert shown is not None
+    shown.title = "Pages"
+    rows = [("URL", "Clicks"), (f"{OLD}/a", 3)]
+    hidden = book.create_sheet("Raw")
+    hidden.sheet_state = "hidden"
+    for row in rows:
+        shown.append(row)
+    for n in range(30):
+        hidden.append((f"{OLD}/raw-{n}", n) if n else rows[0])
+    book.save(museum.folder / "book.xlsx")
+    told = museum("gather", "book.xlsx").out
+    assert "the sheets Raw" in told
+    assert [e["legacy_url"] for e in museum.json("entries")["entries"]] == [f"{OLD}/a"]
+    museum("gather", "book.xlsx", "--sheet", "Raw")
+    assert len(museum.json("entries", "--limit", "0")["entries"]) == 30
+
+
+def test_an_old_workbook_is_read_as_a_new_one(museum: Program) -> None:
+    book = xlwt.Workbook()
+    sheet = book.add_sheet("Pages")
+    rows = [("URL", "Clicks", "Title"), (f"{OLD}/a", 3.0, "Été"), (f"{OLD}/b", 4, "B")]
+    for at, row in enumerate(rows):
+        for column, value in enumerate(row):
+            sheet.write(at, column, value)
+    book.save(str(museum.folder / "old.xls"))
+    told = museum.json("gather", "old.xls")["sources"][0]
+    assert (told["kind"], told["accepted"]) == ("sheet", 2)
+    assert {e["legacy_url"]: e["clicks"] for e in museum.json("entries")["entries"]} == {
+        f"{OLD}/a": 3, f"{OLD}/b": 4,
+    }  # fmt: skip
+
+
+def test_what_only_begins_like_an_old_workbook_is_refused(museum: Program) -> None:
+    museum.write("bad.xls", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + bytes(range(256)) * 40)
+    assert "is a damaged workbook" in museum("gather", "bad.xls", code=3).err

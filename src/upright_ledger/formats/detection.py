@@ -36,10 +36,11 @@ class FileKind(Word):
 _MAGIC = (
     (b"%PDF", "a PDF", "export the list as CSV or text"),
     (b"SQLite format 3", "a database", "export the table as CSV"),
-    (b"\xd0\xcf\x11\xe0", "an old workbook", "save the sheet as XLSX or CSV"),
     (b"Rar!", "an archive of several files", "unpack it and gather the folder"),
     (b"7z\xbc\xaf", "an archive of several files", "unpack it and gather the folder"),
 )
+OLD_WORKBOOK = b"\xd0\xcf\x11\xe0"
+"""With which files of Office begin that are older than XLSX."""
 _CONTROLS = bytes(
     b for b in range(32) if b not in b"\t\n\r\f\x1b"
 )  # hardly any of these is in a text
@@ -73,6 +74,8 @@ def recognise(path: Path) -> str:
     for magic, what, remedy in _MAGIC:
         if head.startswith(magic):
             raise InputError(f"{path} is {what}, not a text file", remedy)
+    if head.startswith(OLD_WORKBOOK):
+        return FileKind.SHEET
     if head.startswith(b"PK\x03\x04"):
         if b"xl/" in head or b"[Content_Types].xml" in head:
             return FileKind.SHEET

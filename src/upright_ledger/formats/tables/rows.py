@@ -13,7 +13,12 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import MAX_COLUMNS, FileKind, delimiter_of
+from upright_ledger.formats.detection import (
+    MAX_COLUMNS,
+    OLD_WORKBOOK,
+    FileKind,
+    delimiter_of,
+)
 from upright_ledger.formats.files.compressed import read_head
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.text import open_text
@@ -23,6 +28,7 @@ Row = tuple[int, list[str]]
 
 MAX_CELL = 1 << 24  # characters; a page's text in a cell is long, and more than this is damage
 MAX_WORKBOOK = 1 << 30  # bytes when unpacked
+MAX_OLD_WORKBOOK = 1 << 26  # bytes; its sheets have at most 65,536 rows and 256 columns
 MAX_PACKING = 200
 MAX_CELLS = 1 << 25
 _SAMPLE = 60
@@ -108,6 +114,11 @@ def sheets_of(path: Path) -> list[str]:
     return [name for name, sheet in _open_workbook(path).items() if sheet.total_height]
 
 
+def hidden_sheets(path: Path) -> list[str]:
+    """The names of a workbook's sheets that nobody sees."""
+    return sorted(_open_workbook(path, hidden=True).keys() - _open_workbook(path).keys())
+
+
 def fullest_sheet(path: Path) -> str:
     """The sheet that is read where none is named."""
     sheets = _open_workbook(path)
@@ -116,7 +127,7 @@ def fullest_sheet(path: Path) -> str:
 
 def _sheet_rows(path: Path, name: str) -> Iterator[Row]:
     """The rows of one sheet, numbered as in the sheet."""
-    sheets = _open_workbook(path)
+    sheets = _open_workbook(path, hidden=bool(name))
     if name and name not in sheets:
         raise InputError(f"{path} has no sheet {name!r}", f"its sheets are: {', '.join(sheets)}")
     chosen = sheets[name] if name else sheets[fullest_sheet(path)]
@@ -160,11 +171,39 @@ def _column(letters: bytes) -> int:
     return number
 
 
-def _open_workbook(path: Path) -> dict[str, Any]:
-    """The sheets of a workbook by their names."""
+def _open_workbook(path: Path, *, hidden: bool = False) -> dict[str, Any]:
+    """The sheets of a workbook by their names; hidden: those, too, that nobody sees."""
     import python_calamine
 
-    read_head(path)
+    if read_head(path).startswith(OLD_WORKBOOK):
+        if path.stat().st_size > MAX_OLD_WORKBOOK:
+            raise InputError(
+                f"{path} is an old workbook of {path.stat().st_size / 1e6:,.0f} MB",
+                "save the sheet as CSV",
+            )
+    else:
+        _check_archive(path)
+    try:
+        workbook = python_calamine.CalamineWorkbook.from_path(str(path))
+        seen = {
+            told.name
+            for told in workbook.sheets_metadata
+            if hidden or told.visible == python_calamine.SheetVisibleEnum.Visible
+        }
+        sheets = {
+            name: workbook.get_sheet_by_name(name) for name in workbook.sheet_names if name in seen
+        }
+    except (python_calamine.CalamineError, OSError) as error:
+        raise InputError(
+            f"{path} is a damaged workbook: {error}", "save it again, or as CSV"
+        ) from None
+    if not sheets:
+        raise InputError(f"{path} has no sheets", "save the sheet as CSV")
+    return sheets
+
+
+def _check_archive(path: Path) -> None:
+    """Raises InputError for a workbook that is damaged, or would be much larger unpacked."""
     try:
         with zipfile.ZipFile(path) as archive:
             unpacked = sum(info.file_size for info in archive.infolist())
@@ -178,16 +217,6 @@ def _open_workbook(path: Path) -> dict[str, Any]:
             _check_extents(path, archive)
     except (zipfile.BadZipFile, OSError, RuntimeError, EOFError, zlib.error):
         raise InputError(f"{path} is a damaged workbook", "save it again, or as CSV") from None
-    try:
-        workbook = python_calamine.CalamineWorkbook.from_path(str(path))
-        sheets = {name: workbook.get_sheet_by_name(name) for name in workbook.sheet_names}
-    except (python_calamine.CalamineError, OSError) as error:
-        raise InputError(
-            f"{path} is a damaged workbook: {error}", "save it again, or as CSV"
-        ) from None
-    if not sheets:
-        raise InputError(f"{path} has no sheets", "save the sheet as CSV")
-    return sheets
 
 
 def _cell_text(value: object) -> str:

@@ -82,7 +82,7 @@ def command(
     Kinds, recognised by content:
       text           URLs, one a line or amid other words
       table          CSV, TSV and other delimited exports
-      sheet, json    XLSX workbooks; JSON Lines
+      sheet, json    XLSX and XLS workbooks; JSON Lines
       sitemap, feed  XML sitemaps; RSS and Atom
       robots, page   the sitemaps of robots.txt; the links of saved HTML
       access-log     logs of servers, proxies and clouds: text, JSON, W3C, LTSV
