@@ -74,7 +74,9 @@ class JsonParser:
             if len(line) <= _LONG:  # who writes longer ones is not remembered
                 self._known[shape] = known
         values, places, wrapped = known
-        inner = self._unwrapped(found, wrapped) if wrapped else None
+        if not wrapped:
+            return line_of(places, values(found))
+        inner = self._unwrapped(found, wrapped)
         if isinstance(inner, LogLine):
             return inner
         try:

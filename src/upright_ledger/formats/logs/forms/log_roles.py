@@ -8,7 +8,8 @@ A name is a path of parts in small letters, without the signs that some put betw
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from functools import lru_cache
 from typing import NamedTuple
 
 from upright_ledger.formats.logs.forms.log_times import day_of
@@ -132,21 +133,24 @@ def tells_of_requests(places: Places, values: Values) -> bool:
 def line_of(places: Places, values: Values) -> LogLine:
     """What the values of a line say. Raises NotALineError."""
     request = _request(places, values)
-    status = _first(places.status, values, _is_status)[:3]
-    day = next((d for at in places.time if (d := day_of(values[at]))), "")
+    status = day = ""
+    for at in places.status:
+        if status := _status_in(values[at]):
+            break
+    for at in places.time:
+        if day := day_of(values[at]):
+            break
     if not request or not status or not day:
         sought = (("request", request), ("status", status), ("time", day))
         missing = [name for name, there in sought if not there]
         raise NotALineError(f"its {' and its '.join(missing)} cannot be found")
-    agent = _first(places.agent, values) if places.agent else None
-    host = _first(places.host, values, host_name)
     return LogLine(
         request,
         status,
         day,
-        agent,
-        _first(places.referrer, values),
-        host_name(host),
+        _told(places.agent, values) if places.agent else None,
+        _told(places.referrer, values),
+        _host(places.host, values),
     )
 
 
@@ -154,13 +158,19 @@ def _request(places: Places, values: Values) -> str:
     for at in places.request:
         if (whole := REQUEST_LINE.match(values[at])) is not None:
             return f"{whole[1]} {whole[2]} {whole[3] or 'HTTP/1.1'}"
-    target = _first(places.target, values, is_target)
+    target = method = ""
+    for at in places.target:
+        if is_target(values[at]):
+            target = values[at]
+            break
     if not target:
         return ""
-    query = _first(places.query, values) if places.query else ""
-    if query and "?" not in target:
+    if places.query and "?" not in target and (query := _told(places.query, values)):
         target = f"{target}?{query.removeprefix('?')}"
-    method = _first(places.method, values, str.isalpha).upper()
+    for at in places.method:
+        if values[at].isalpha():
+            method = values[at].upper()
+            break
     return f"{method or 'GET'} {target.replace(' ', '%20') if ' ' in target else target} HTTP/1.1"
 
 
@@ -174,13 +184,24 @@ def is_method(text: str) -> bool:
     return text in _METHODS
 
 
-def _is_status(text: str) -> bool:
-    return is_status(text[:3]) and "100" <= text[:3] <= "599" and text[3:] in {"", ".0"}
+@lru_cache(maxsize=1 << 10)
+def _status_in(text: str) -> str:
+    """The status that a text is, perhaps with a point behind it; empty where it is none."""
+    is_one = is_status(text[:3]) and "100" <= text[:3] <= "599" and text[3:] in {"", ".0"}
+    return text[:3] if is_one else ""
 
 
-def _first(places: Iterable[int], values: Values, test: Callable[[str], object] = bool) -> str:
+def _told(places: Iterable[int], values: Values) -> str:
+    """The first of these values that says anything."""
     for at in places:
         value = values[at]
-        if value and value != "-" and test(value):
+        if value and value != "-":
             return value
+    return ""
+
+
+def _host(places: Iterable[int], values: Values) -> str:
+    for at in places:
+        if found := host_name(values[at]):
+            return found
     return ""
