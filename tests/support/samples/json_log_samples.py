@@ -228,4 +228,71 @@ OBJECTS: dict[str, tuple[dict[str, Any], Asked]] = {
     ),
     "nanoseconds": (INNER | {"time": 1777629600123456789}, Asked()),
     "a status as a number with a point": (INNER | {"status": 404.0}, Asked()),
+    "a gateway's, below the request": (
+        {
+            "request": {
+                "method": "GET",
+                "uri": PATH,
+                "url": f"http://{HOST}:80{PATH}",
+                "headers": {"user-agent": AGENT, "referer": FROM, "host": HOST},
+            },
+            "response": {"status": 404, "size": 1},
+            "started_at": 1777629600123,
+        },
+        AT_HOST,
+    ),
+    "a platform's, below a proxy": (
+        {
+            "timestamp": 1777629600123,
+            "message": "",
+            "proxy": {
+                "method": "GET",
+                "host": HOST,
+                "path": PATH,
+                "statusCode": 404,
+                "userAgent": [AGENT],
+                "referer": FROM,
+            },
+        },
+        AT_HOST,
+    ),
+    "a network's, paths without a slash": (
+        {
+            "reqTimeSec": "1777629600.123",
+            "reqMethod": "GET",
+            "reqHost": HOST,
+            "reqPath": "visit/room.html",
+            "queryStr": "id=3",
+            "statusCode": "404",
+            "UA": AGENT,
+            "referer": FROM,
+        },
+        AT_HOST,
+    ),
+    "an event with a line": (
+        {"time": 1777629600.1, "host": "web1", "source": "/var/log/a", "event": COMBINED},
+        Asked(),
+    ),
+    "a shipper's message": (
+        {
+            "@timestamp": ISO,
+            "message": COMBINED,
+            "log": {"file": {"path": "/var/log/a"}},
+            "host": {"name": "web1"},
+        },
+        Asked(),
+    ),
+    "names with underscores before": (
+        {
+            "version": "1.1",
+            "host": "web1",
+            "short_message": "GET",
+            "timestamp": 1777629600.12,
+            "_request": f"GET {PATH} HTTP/1.1",
+            "_status": "404",
+            "_http_user_agent": AGENT,
+            "_http_referer": FROM,
+        },
+        Asked(),
+    ),
 }

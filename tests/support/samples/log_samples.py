@@ -209,6 +209,54 @@ LINES: dict[str, tuple[str, list[Asked]]] = {
         ),
         [AT_HOST],
     ),
+    "an address in the request": (
+        f'192.0.2.1 - - {TIME} "GET http://{HOST}{PATH} HTTP/1.1" {REST}',
+        [of_site(HOST, "http")],
+    ),
+    "another status far behind": (
+        f"{COMBINED} 300 0.003 [default-web-80] [] 10.0.0.2:8080 12 0.003 200 d5d6",
+        [Asked()],
+    ),
+    "an ISO time in brackets": (
+        f"192.0.2.1 - - [2026-05-01T10:00:00+00:00] {REQUEST} {REST}",
+        [Asked()],
+    ),
+    "milliseconds": (
+        f"192.0.2.1 - - [01/May/2026:10:00:00.123 +0000] {REQUEST} {REST}",
+        [Asked()],
+    ),
+    "no zone": (f"192.0.2.1 - - [01/May/2026:10:00:00] {REQUEST} {REST}", [Asked()]),
+    "names with values behind a time": (
+        (
+            f'2026-05-01T10:00:00.123456+00:00 app[router]: at=info method=GET path="{PATH}" '
+            f'host={HOST} fwd="192.0.2.1" service=3ms status=404 bytes=12'
+        ),
+        [Asked(agent=None, referrer="", host=HOST)],
+    ),
+    "a table of microseconds": (
+        (
+            '"time_micros","c_ip","cs_method","cs_uri","sc_status","time_taken_micros","cs_host",'
+            '"cs_referer","cs_user_agent"\n'
+            f'"1777629600123456","192.0.2.1","GET","{PATH}","404","3","{HOST}","{FROM}","{AGENT}"'
+        ),
+        [AT_HOST],
+    ),
+    "tabs without a heading": (
+        f"192.0.2.1\t2026-05-01 10:00:00\tGET {PATH} HTTP/1.1\t404\t12\t{FROM}\t{AGENT}",
+        [Asked()],
+    ),
+    "bars between cells": (
+        f"2026-05-01T10:00:00Z|192.0.2.1|GET|{HOST}|{PATH}|404|{AGENT}|{FROM}",
+        [AT_HOST],
+    ),
+    "semicolons between cells": (
+        f'192.0.2.1;2026-05-01 10:00:00;{REQUEST};404;12;"{FROM}";"{AGENT}"',
+        [Asked()],
+    ),
+    "commas without a heading": (
+        f'192.0.2.1,2026-05-01 10:00:00,GET,{PATH},404,"{AGENT}",{FROM}',
+        [Asked()],
+    ),
 }
 
 SAMPLES: dict[str, tuple[str, list[Asked]]] = {

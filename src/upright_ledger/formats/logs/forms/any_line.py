@@ -168,7 +168,7 @@ def _layout(told: Sequence[tuple[Sequence[_Field], _Request]], hosts: frozenset[
             columns.setdefault(place, []).append(held)
     # Of several that always hold a status, that behind the request, and of these the first.
     status = max(usual, key=lambda at: (usual[at], at in cached, at > 0, -at), default=0)
-    agent = _best(columns, _looks_like_agent)
+    agent = _best(columns, looks_like_agent)
     referrer = _best(columns, lambda t: _URL.match(t) is not None, {agent})
     if agent is not None and referrer is None:
         before = (agent[0], agent[1] - 1)
@@ -224,7 +224,8 @@ def _best(
     return best
 
 
-def _looks_like_agent(text: str) -> bool:
+def looks_like_agent(text: str) -> bool:
+    """Whether a text is what browsers and bots say of themselves."""
     return (
         bool(_AGENT.search(text)) and not _URL.match(text) and "/" in text and not is_target(text)
     )

@@ -81,6 +81,19 @@ _RANK = {
     meaning: {name: rank for rank, name in enumerate(names)} for meaning, names in _NAMES.items()
 }
 _MOST_PARTS = 3
+_WITHIN: Mapping[str, tuple[str, ...]] = {
+    "target": ("uri", "url", "path"),
+    "query": ("querystr",),
+    "method": ("method",),
+    "status": ("status",),
+    "time": ("time", "date", "stamp", "startedat"),
+    "agent": ("useragent",),
+    "referrer": ("referer", "referrer"),
+    "host": ("reqhost", "hostheader"),
+}
+"""Meaning → what stands within names that nobody listed; asked last."""
+_OF_OTHERS = ("refer", "redirect", "upstream", "origin", "backend", "file", "duration", "took")
+_LAST = 1_000
 
 
 class Places(NamedTuple):
@@ -107,9 +120,13 @@ def places_of(names: Sequence[Name]) -> Places:
     """What the values of these names may be."""
     found: dict[str, list[tuple[int, int, int]]] = {meaning: [] for meaning in _NAMES}
     for at, name in enumerate(names):
+        last = name[-1] if name else ""
         for meaning, ranks in _RANK.items():
             if meaning == "target" and not _OF_FILES.isdisjoint(name[:-1]):
                 continue
+            others = meaning != "referrer" and any(word in last for word in _OF_OTHERS)
+            if not others and any(word in last for word in _WITHIN.get(meaning, ())):
+                found[meaning].append((_LAST, len(name), at))
             for length in range(min(_MOST_PARTS, len(name)), 0, -1):
                 rank = ranks.get("".join(name[-length:]))
                 if rank is not None:
@@ -163,6 +180,10 @@ def _request(places: Places, values: Values) -> str:
         if is_target(values[at]):
             target = values[at]
             break
+    if not target and places.method:
+        # Some tell paths without their slash, beside the method.
+        told = _told(places.target, values)
+        target = f"/{told}" if told and " " not in told else ""
     if not target:
         return ""
     if places.query and "?" not in target and (query := _told(places.query, values)):

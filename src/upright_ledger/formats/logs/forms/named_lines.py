@@ -4,22 +4,30 @@ from __future__ import annotations
 
 import csv
 import re
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Callable, Sequence
 
 from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.formats.logs.forms.any_line import looks_like_agent
 from upright_ledger.formats.logs.forms.log_roles import (
+    REQUEST_LINE,
     Places,
+    is_method,
+    is_target,
     line_of,
     parts_of,
     places_of,
     tells_of_requests,
 )
+from upright_ledger.formats.logs.forms.log_times import day_of
 from upright_ledger.formats.logs.log_line import (
     Likeness,
     LogFormat,
     LogLine,
     NotALineError,
     Parser,
+    host_name,
+    is_status,
 )
 
 _PAIR = re.compile(
@@ -136,3 +144,77 @@ def _sniff_headed(lines: Sequence[str]) -> Likeness:
 
 
 HEADED = LogFormat(_sniff_headed, _new_headed)
+
+
+def _by_content(lines: Sequence[str], hosts: frozenset[str]) -> tuple[str, int, Places] | None:
+    """Delimiter, width and columns of a table of requests without a heading, told by what stands
+    in its cells; None where it is none.
+    """
+    for delimiter in ("\t", "|", ";", ","):
+        rows = [cells for line in lines[:60] if (cells := _cells(line, delimiter))]
+        widths = Counter(map(len, rows)).most_common(1)
+        if not widths or widths[0][0] < _NARROWEST or widths[0][1] * 2 < len(rows):
+            continue
+        width = widths[0][0]
+        columns = list(zip(*(r for r in rows if len(r) == width), strict=True))
+        found: dict[str, tuple[int, ...]] = dict.fromkeys(Places._fields, ())
+        taken: set[int] = set()
+        for meaning, test in _TESTS.items():
+            if meaning in {"method", "target"} and found["request"]:
+                continue
+            fits = [n for n, told in enumerate(columns) if n not in taken and _are(told, test)]
+            if meaning == "host":
+                fits = [n for n in fits if hosts.intersection(columns[n])] or fits
+            if fits:
+                found[meaning] = (fits[0],)
+                taken.add(fits[0])
+        asked = found["request"] or (found["method"] and found["target"])
+        if asked and found["status"] and found["time"]:
+            return delimiter, width, Places(**found)
+    return None
+
+
+def _are(cells: Sequence[str], test: Callable[[str], object]) -> bool:
+    told = [cell for cell in cells if cell not in {"", "-"}]
+    return bool(told) and sum(1 for cell in told if test(cell)) * 10 >= len(told) * 9
+
+
+_TESTS: dict[str, Callable[[str], object]] = {
+    "request": lambda cell: (m := REQUEST_LINE.match(cell)) is not None and m[3],
+    "method": is_method,
+    "target": is_target,
+    "status": lambda cell: is_status(cell) and "100" <= cell <= "599",
+    "time": day_of,
+    "agent": looks_like_agent,
+    "referrer": lambda cell: cell.startswith(("http://", "https://")),
+    "host": host_name,
+}
+"""Meaning → what its cells are, in the order in which columns are given away."""
+_NARROWEST = 5
+
+
+class _RowParser:
+    """Rows of a table of requests without a heading."""
+
+    def __init__(self, delimiter: str, width: int, places: Places) -> None:
+        self._delimiter, self._width, self._places = delimiter, width, places
+
+    def __call__(self, line: str) -> LogLine | str:
+        if not line.strip():
+            return AsideClass.BLANK
+        cells = _cells(line, self._delimiter)
+        if len(cells) != self._width:
+            raise NotALineError(f"it has {len(cells)} cells, and most lines {self._width}")
+        return line_of(self._places, cells)
+
+
+def _new_rows(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
+    found = _by_content(sample, hosts)
+    return _RowParser(*found) if found is not None else NamedParser()
+
+
+def _sniff_rows(lines: Sequence[str]) -> Likeness:
+    return Likeness.SURE if _by_content(lines, frozenset()) is not None else Likeness.NONE
+
+
+ROWS = LogFormat(_sniff_rows, _new_rows)
