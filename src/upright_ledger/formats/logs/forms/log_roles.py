@@ -144,7 +144,11 @@ def tells_of_requests(places: Places, values: Values) -> bool:
         line_of(places, values)
     except NotALineError:
         return False
-    return bool(places.method or places.agent or places.request)
+    return (
+        any(is_method(values[at].upper()) for at in places.method)
+        or any(REQUEST_LINE.match(values[at]) for at in places.request)
+        or any("/" in values[at] and " " in values[at] for at in places.agent)
+    )
 
 
 def line_of(places: Places, values: Values) -> LogLine:
