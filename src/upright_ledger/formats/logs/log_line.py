@@ -65,9 +65,9 @@ class LogFormat:
     in_columns: bool = False
 
 
-def most(lines: Sequence[str], test: Callable[[str], object]) -> bool:
-    """Whether at least half of some lines stand a test."""
-    return bool(lines) and sum(1 for line in lines if test(line)) * 2 >= len(lines)
+def most(texts: Sequence[str], test: Callable[[str], object], tenths: int = 5) -> bool:
+    """Whether at least half of some texts, or so many tenths of them, stand a test."""
+    return bool(texts) and sum(1 for t in texts if test(t)) * 10 >= len(texts) * tenths
 
 
 _HEX = re.compile(rb"\\x([0-9A-Fa-f]{2})")

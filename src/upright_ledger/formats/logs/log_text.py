@@ -16,6 +16,7 @@ from typing import Any, BinaryIO
 
 from upright_ledger.errors import InputError
 from upright_ledger.formats.files.compressed import open_bytes
+from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.text import guess_encoding
 
 _SAMPLE = 200  # lines
@@ -78,8 +79,8 @@ def is_document(text: str) -> bool:
 
 def _object(line: str) -> dict[str, Any] | None:
     try:
-        found = json.loads(line)
-    except (ValueError, RecursionError):
+        found = read_json(line)
+    except ValueError:
         return None
     return found if isinstance(found, dict) else None
 

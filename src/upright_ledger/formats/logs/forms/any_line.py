@@ -22,6 +22,7 @@ from upright_ledger.formats.logs.log_line import (
     NotALineError,
     Parser,
     host_name,
+    most,
 )
 
 _COLOUR = re.compile(r"\x1b\[[0-9;]*[A-Za-z]|\\x1b\[[0-9;]*m")
@@ -51,6 +52,7 @@ _AGENT = re.compile(
 )
 _URL = re.compile(r"(?:https?|android-app)://", re.IGNORECASE)
 _SAMPLE = 200
+_NEARLY_ALL = 9  # tenths
 _REFUSED = re.compile(r"forbidden|denied|rejected", re.IGNORECASE)
 _NOT_FOUND = re.compile(r"No such file|is not found|not exist", re.IGNORECASE)
 _NAMED = re.compile(r'(?:^|[\s,])(host|server|referrer|referer): "?([^",\s]+)"?', re.IGNORECASE)
@@ -213,14 +215,14 @@ def _best(
     taken: Iterable[tuple[int, int] | None] = (),
 ) -> tuple[int, int] | None:
     """The quoted field in which most texts stand a test; None where hardly any does."""
-    best, most = None, 0.0
+    best, largest = None, 0.0
     for place, texts in columns.items():
         if place[0] != _QUOTED or place in set(taken):
             continue
         told = [t for t in texts if t not in {"", "-"}]
         share = sum(map(test, told)) / len(told) if told else 0.0
-        if share > max(most, 0.5):
-            best, most = place, share
+        if share > max(largest, 0.5):
+            best, largest = place, share
     return best
 
 
@@ -242,12 +244,12 @@ def _host_place(
     first, second = (columns.get((_BARE, n), []) for n in (1, 2))
     for place, texts in columns.items():
         known = sum(_is_of(text, hosts) for text in texts)
-        likely = known * 2 >= len(texts) or (_are(texts, host_name, 5) and place != FIRST_WORD)
+        likely = known * 2 >= len(texts) or (most(texts, host_name) and place != FIRST_WORD)
         if place not in taken and known and likely:
             return place
-    if _are(first, host_name) and _are(second, _ADDRESS.match):
+    if most(first, host_name, _NEARLY_ALL) and most(second, _ADDRESS.match, _NEARLY_ALL):
         return FIRST_WORD
-    if _are(second, host_name) and _are(first, _ADDRESS.match):
+    if most(second, host_name, _NEARLY_ALL) and most(first, _ADDRESS.match, _NEARLY_ALL):
         return _BARE, 2
     return None
 
@@ -255,10 +257,6 @@ def _host_place(
 def _is_of(text: str, hosts: frozenset[str]) -> bool:
     low = text.lower()
     return low in hosts or low.rpartition(":")[0] in hosts
-
-
-def _are(texts: Sequence[str], test: Callable[[str], object], tenths: int = 9) -> bool:
-    return bool(texts) and sum(1 for t in texts if test(t)) * 10 >= len(texts) * tenths
 
 
 class AnyLine:
@@ -295,10 +293,8 @@ class AnyLine:
         return LogLine(request.text, status, moment.day, agent, of(layout.referrer), host)
 
     def _status(self, fields: Sequence[_Field], request: _Request) -> str:
-        found = dict(reversed(_statuses(fields, request)))
-        if self.layout.status in found:
-            return found[self.layout.status]
-        return next(iter(dict(_statuses(fields, request)).values()), "")
+        found = dict(_statuses(fields, request))
+        return found.get(self.layout.status) or next(iter(found.values()), "")
 
     @staticmethod
     def _without_request(fields: Sequence[_Field]) -> str:

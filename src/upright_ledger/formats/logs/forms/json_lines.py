@@ -11,6 +11,7 @@ from msgspec.json import decode
 
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.files.json_text import read_json
+from upright_ledger.formats.logs.forms.any_line import is_request_line, learned
 from upright_ledger.formats.logs.forms.log_roles import (
     Name,
     Places,
@@ -231,8 +232,6 @@ def _is_request(line: str) -> bool:
     values, places, wrapped = _looked_up(found)
     if tells_of_requests(places, values(found)):
         return True
-    from upright_ledger.formats.logs.forms.any_line import is_request_line
-
     return any(
         isinstance(text := _at(found, path), str)
         and (is_request_line(text) or (text.lstrip().startswith("{") and _is_request(text)))
@@ -241,8 +240,6 @@ def _is_request(line: str) -> bool:
 
 
 def _new_parser(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
-    from upright_ledger.formats.logs.forms.any_line import learned
-
     inner = []
     for line in sample:
         try:

@@ -28,6 +28,7 @@ from upright_ledger.formats.logs.log_line import (
     Parser,
     host_name,
     is_status,
+    most,
 )
 
 _PAIR = re.compile(
@@ -90,22 +91,22 @@ def _sniff_named(lines: Sequence[str]) -> Likeness:
 NAMED = LogFormat(_sniff_named, lambda _sample, _hosts: NamedParser())
 
 
-class _HeadedParser:
-    """Rows of a table under a heading that names what each cell is."""
+class _TableParser:
+    """Rows of a table of requests. places: what their cells are; heading: the line that says so, or
+    empty where what stands in the cells told it.
+    """
 
-    def __init__(self, heading: str, delimiter: str) -> None:
+    def __init__(self, delimiter: str, width: int, places: Places, heading: str = "") -> None:
+        self._delimiter, self._width, self._places = delimiter, width, places
         self._heading = heading
-        self._delimiter = delimiter
-        names = _cells(heading, delimiter)
-        self._width = len(names)
-        self._places = places_of([parts_of(name) for name in names])
 
     def __call__(self, line: str) -> LogLine | str:
         if not line.strip() or line == self._heading:
             return AsideClass.BLANK
         cells = _cells(line, self._delimiter)
         if len(cells) != self._width:
-            raise NotALineError(f"it has {len(cells)} cells, and its heading {self._width}")
+            others = "its heading" if self._heading else "most lines"
+            raise NotALineError(f"it has {len(cells)} cells, and {others} {self._width}")
         return line_of(self._places, cells)
 
 
@@ -136,7 +137,10 @@ def _delimiter(lines: Sequence[str]) -> str:
 
 
 def _new_headed(sample: Sequence[str], _hosts: frozenset[str]) -> Parser:
-    return _HeadedParser(sample[0], _delimiter(sample) or ",")
+    delimiter = _delimiter(sample) or ","
+    names = _cells(sample[0], delimiter)
+    places = places_of([parts_of(name) for name in names])
+    return _TableParser(delimiter, len(names), places, sample[0])
 
 
 def _sniff_headed(lines: Sequence[str]) -> Likeness:
@@ -176,7 +180,7 @@ def _by_content(lines: Sequence[str], hosts: frozenset[str]) -> tuple[str, int, 
 
 def _are(cells: Sequence[str], test: Callable[[str], object]) -> bool:
     told = [cell for cell in cells if cell not in {"", "-"}]
-    return bool(told) and sum(1 for cell in told if test(cell)) * 10 >= len(told) * 9
+    return most(told, test, 9)
 
 
 _TESTS: dict[str, Callable[[str], object]] = {
@@ -193,24 +197,9 @@ _TESTS: dict[str, Callable[[str], object]] = {
 _NARROWEST = 5
 
 
-class _RowParser:
-    """Rows of a table of requests without a heading."""
-
-    def __init__(self, delimiter: str, width: int, places: Places) -> None:
-        self._delimiter, self._width, self._places = delimiter, width, places
-
-    def __call__(self, line: str) -> LogLine | str:
-        if not line.strip():
-            return AsideClass.BLANK
-        cells = _cells(line, self._delimiter)
-        if len(cells) != self._width:
-            raise NotALineError(f"it has {len(cells)} cells, and most lines {self._width}")
-        return line_of(self._places, cells)
-
-
 def _new_rows(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
     found = _by_content(sample, hosts)
-    return _RowParser(*found) if found is not None else NamedParser()
+    return _TableParser(*found) if found is not None else NamedParser()
 
 
 def _sniff_rows(lines: Sequence[str]) -> Likeness:
