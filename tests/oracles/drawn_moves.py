@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from upright_ledger.core.checks.compiled_rules import CompiledRules
 from upright_ledger.core.checks.context import CheckContext
-from upright_ledger.core.checks.short_way import STATUSES, Told
+from upright_ledger.core.checks.told_answers import STATUSES, Told
 from upright_ledger.core.inventory.answer import STATUSES as KINDS
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Claim, Decision
 from upright_ledger.core.inventory.entry import Entry
@@ -76,9 +76,13 @@ def may_be_plain(entry: Entry, claims: dict[int, list[Claim]]) -> bool:
     )
 
 
-def told(e: Entry) -> Told:
-    answer = (e.answer.status, e.answer.destination, str(e.query))
-    return Told(e.id, e.site, e.key, e.legacy_url, len(e.variants), *answer, e.old)
+def told(entries: Sequence[Entry]) -> Told:
+    rows = [
+        (e.id, e.site, e.key, e.legacy_url, len(e.variants), e.answer.status, e.answer.destination,
+         str(e.query), e.old)
+        for e in entries
+    ]  # fmt: skip
+    return Told(*zip(*rows, strict=True))
 
 
 def drawn(seed: int, *, short: bool) -> CompiledRules:
@@ -119,6 +123,6 @@ def drawn(seed: int, *, short: bool) -> CompiledRules:
         list,
         list,
         list,
-        [told(e) for e in plain],
+        told(plain),
         lambda numbers: [e for e in entries if e.id in set(numbers)],
     )

@@ -97,6 +97,7 @@ class _Document(msgspec.Struct):
     proof: Proof
     kept_as: list[tuple[str, str, str]]
     many: int
+    digest: str
 
 
 def recalled(ledger: Ledger, connection: Connection, step: int) -> KeptRules | None:
@@ -134,7 +135,9 @@ def packed(compiled: CompiledRules | KeptRules) -> bytes:
     held = [_Excluded(h.legacy_url, str(h.kind), h.reason) for h in compiled.held_back]
     kept_as = [(site, path, page) for (site, path), page in compiled.kept_as.items()]
     rules = (r.rules, r.site_of, r.fold_case, r.tracking, r.significant, templates, r.forms)
-    told = _Document(*rules, compiled.findings, held, compiled.proof, kept_as, len(compiled))
+    told = _Document(
+        *rules, compiled.findings, held, compiled.proof, kept_as, len(compiled), r.digest
+    )
     return msgspec.msgpack.encode(told)
 
 
@@ -155,6 +158,7 @@ def unpacked(data: bytes) -> KeptRules:
     )
     base = RuleSet(tuple(told.rules), told.site_of, told.fold_case, told.tracking)
     rules = replace(base, significant=told.significant, templates=templates, forms=told.forms)
+    vars(rules)["digest"] = told.digest
     held = [ExcludedRule(h.legacy_url, _kind(h.kind), h.reason) for h in told.held_back]
     kept_as = {(site, path): page for site, path, page in told.kept_as}
     return KeptRules(rules, told.findings, held, [], told.proof, kept_as, told.many)

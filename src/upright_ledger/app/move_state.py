@@ -165,9 +165,9 @@ class MoveState:
         return sorted(found, key=lambda e: (e.site, e.key))
 
     def _seen_queries(self) -> Iterator[tuple[tuple[str, str], str]]:
-        with self.ledger.reading() as connection:
+        with self.ledger.reading() as connection:  # when the first one is asked for
             spelled = [address_of(spelling) for spelling, _, _ in seen_queries(connection)]
-        return (((self.sites.site_of(a), fold(a, self.policy).key), a.query) for a in spelled)
+        yield from (((self.sites.site_of(a), fold(a, self.policy).key), a.query) for a in spelled)
 
     def _session_paths(self) -> list[tuple[int, str]]:
         with self.ledger.reading() as connection:

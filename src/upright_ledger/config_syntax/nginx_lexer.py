@@ -16,18 +16,51 @@ _WORD = re.compile(
     rf"\s+|\#[^\n]*|([;{{}}])|{_QUOTED[chr(34)]}|{_QUOTED[chr(39)]}|([\"'])|{_BARE}", re.DOTALL
 )
 _DOUBLE, _SINGLE, _ENDLESS = 2, 3, 4
+# What most of a large file is: two plain words in quotes.
+_ENTRY = re.compile(r'\s*"([^"\\]*+)"[ \t]+"([^"\\]*+)";')
 
 
 def words(text: str) -> Iterator[str]:
     """The words of a configuration; quoted words begin with a NUL so that they cannot be taken for
     syntax. Raises IndexError where a quoted word does not end.
     """
-    for found in _WORD.finditer(text):
-        kind = found.lastindex
-        if kind in {_DOUBLE, _SINGLE}:
-            word = found[kind]
-            yield "\0" + (_ESCAPED.sub(lambda m: _ESCAPES[m[1]], word) if "\\" in word else word)
-        elif kind == _ENDLESS:
-            raise IndexError("a quoted word does not end")
-        elif kind is not None:
-            yield found[kind]
+    at = 0
+    while at < len(text):
+        at, word = _word(text, at)
+        if word:
+            yield word
+
+
+def _word(text: str, at: int) -> tuple[int, str]:
+    """The word that begins at a place, and where it ends; empty for blanks and remarks."""
+    found = _WORD.search(text, at)
+    if found is None:
+        return len(text), ""
+    kind = found.lastindex
+    if kind in {_DOUBLE, _SINGLE}:
+        word = found[kind]
+        bare = _ESCAPED.sub(lambda m: _ESCAPES[m[1]], word) if "\\" in word else word
+        return found.end(), f"\0{bare}"
+    if kind == _ENDLESS:
+        raise IndexError("a quoted word does not end")
+    return found.end(), "" if kind is None else found[kind]
+
+
+def statements(text: str) -> Iterator[tuple[list[str], str]]:
+    """The words of each statement, as `words` tells them, and what ends it: a semicolon or a
+    bracket. Words behind the last one end with an empty text.
+    """
+    at, current = 0, list[str]()
+    while at < len(text):
+        if not current and (entry := _ENTRY.match(text, at)):
+            at = entry.end()
+            yield [f"\0{entry[1]}", f"\0{entry[2]}"], ";"
+            continue
+        at, word = _word(text, at)
+        if word in {";", "{", "}"}:
+            yield current, word
+            current = []
+        elif word:
+            current.append(word)
+    if current:
+        yield current, ""

@@ -221,6 +221,8 @@ NO_LOWER_CASE = "this server cannot put a path into lower case: capitals are lef
 
 def without_lower_case(rules: RuleSet) -> RuleSet:
     """A rule set whose forms leave letter case alone."""
+    if not any(form.lower for form in rules.forms):
+        return rules
     return replace(rules, forms=tuple(replace(form, lower=False) for form in rules.forms))
 
 

@@ -10,7 +10,7 @@ from drawn_moves import FAR, OLD, SITES, drawn
 from properties import thorough
 from upright_ledger.core.checks.compiled_rules import CompiledRules
 from upright_ledger.core.checks.context import CheckContext
-from upright_ledger.core.checks.short_way import STATUSES, Told
+from upright_ledger.core.checks.told_answers import STATUSES, Told
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.rules.rule_answers import RuleAnswers
 from upright_ledger.core.rules.target_pages import StockPage
@@ -39,8 +39,8 @@ def test_the_short_way_is_taken_often_enough_to_be_tried() -> None:
 def test_plain_answers_make_no_plan(status: int) -> None:
     around = CheckContext(SITES, FoldingPolicy(), {f"{FAR}/x": StockPage(200)}, frozenset())
     page = "" if status == 410 else f"{FAR}/x"
-    one = Told(1, "quillhaven.example", "/a", f"{OLD}/a", 1, status, page, "carry-tracking", "")
+    one = (1, "quillhaven.example", "/a", f"{OLD}/a", 1, status, page, "carry-tracking", "")
     made = CompiledRules(around, RuleAnswers(SITES, FoldingPolicy(), [], ()), (), {}, list, list,
-                         list, [one])  # fmt: skip
+                         list, Told(*zip(one)))  # fmt: skip
     assert (made.plans, len(made), made.findings) == ([], 1, [])
     assert made.rules.rules[0].paths == ("/a", "/a/")

@@ -1,32 +1,13 @@
-"""Handing over: which build went to whom, which one is live since when, and whether the server runs
-it.
-"""
+"""Handing over: which build went to whom, and which one is live since when."""
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.app.move_state import MoveState
-from upright_ledger.app.prove.builds.build_files import (
-    RULE_LIST,
-    RuleChange,
-    answers_in_words,
-    changes,
-    digest_in,
-    read_list,
-)
-from upright_ledger.app.prove.builds.deployed_rules import (
-    answers_of,
-    compared_urls,
-    deployed_rules,
-    is_rule_file,
-)
-from upright_ledger.app.prove.results import Results
 from upright_ledger.core.monitoring.deploy_days import YEARS, to_the_minute
-from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.store import Ledger
@@ -65,18 +46,6 @@ class BuildLine:
         return asdict(self)
 
 
-@dataclass
-class Drift:
-    """What a server runs, against the rules of the ledger. which: the build that the file says it
-    is of, or None. differing: answers that differ.
-    """
-
-    file: Path
-    asked: int
-    which: BuildLine | None = None
-    differing: list[RuleChange] = field(default_factory=list)
-
-
 def builds(ledger: Ledger) -> list[BuildLine]:
     """All builds, the newest first."""
     with ledger.reading() as connection:
@@ -97,28 +66,6 @@ def mark(ledger: Ledger, which: str, *, live: bool, at: str = "") -> BuildLine:
             live_from=time if live else "",
         )
         return next(_line(b) for b in list_builds(connection) if b.id == found.number)
-
-
-def drift(move: MoveState, file: Path) -> Drift:
-    """Compare what a server runs with the rules of the ledger, answer by answer. file: of the
-    server, or a list of rules.
-    """
-    text = file.read_text(encoding="utf-8", errors="replace") if file.is_file() else ""
-    which = next(
-        (b for b in builds(move.ledger) if b.digest in text or b.digest == digest_in(file.parent)),
-        None,
-    )
-    built = Path(which.folder) / file.name if which is not None else file
-    as_built = which is not None and built.is_file() and built.read_bytes() == file.read_bytes()
-    if is_rule_file(file) and not as_built:
-        deployed = deployed_rules(file, move)
-        urls = compared_urls(deployed, move)
-        running, wanted = answers_of(deployed, urls), answers_of(move.compiled.rules, urls)
-    else:  # what is as it was built, to the byte, does what its list says
-        running = read_list(built.with_name(RULE_LIST) if as_built else file)
-        wanted = answers_in_words(move.compiled.rules)
-        urls = sorted(running.keys() | wanted.keys())
-    return Drift(file, len(urls), which, changes(running, wanted))
 
 
 def live_build(ledger: Ledger) -> BuildLine | None:
@@ -152,33 +99,6 @@ def behind(ledger: Ledger) -> str:
             "handover --live when it runs"
         )
     return f"{live.said}, and answers were changed after it: build again"
-
-
-def drift_seen(move: MoveState, results: Results) -> str:
-    """In words, whether a server that was asked runs something else than the build that is live;
-    empty where it does not, or none is live.
-    """
-    live, late = live_build(move.ledger), behind(move.ledger)
-    if live is None or late:
-        return late
-    asked = otherwise = 0
-    for row in results.rows:
-        address = parse_address(row.trace.url)
-        answer = move.compiled.rules.answer(address.authority, address.target, address.scheme)
-        if answer is not None:
-            asked += 1
-            otherwise += (row.trace.first_status, row.trace.first_location) != (
-                answer.status,
-                answer.location,
-            )
-    if not otherwise:
-        return ""
-    since = to_the_minute(live.live_from)
-    return (
-        f"{otherwise:,} of {asked:,} addresses are not answered as build {live.number} does, which "
-        f"is live since {since}: the server runs another build, "
-        "or something answers before its rules"
-    )
 
 
 def _find(known: list[BuildLine], which: str) -> BuildLine:

@@ -6,17 +6,18 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import chain
+from typing import TYPE_CHECKING
 
 from upright_ledger.core.checks.context import CheckContext
 from upright_ledger.core.checks.query_checks import check_campaigns, check_choices
 from upright_ledger.core.checks.rule_checks import check, check_crowds
-from upright_ledger.core.checks.short_way import ShortWay, Told
 from upright_ledger.core.checks.template_checks import (
     check_imported,
     check_sessions,
     check_templates,
     check_variants,
 )
+from upright_ledger.core.checks.told_answers import NOTHING_TOLD, Told
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Claim
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.rules.compiler import ExcludedRule, Exclusion, compile_rules
@@ -33,6 +34,9 @@ from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import TemplateRule
 from upright_ledger.core.url.address import Address, address_of, parse_address
 from upright_ledger.core.url.redaction import has_masked_segment
+
+if TYPE_CHECKING:
+    from upright_ledger.core.checks.short_way import ShortWay
 
 
 @dataclass
@@ -53,12 +57,14 @@ class CompiledRules:
     protected_urls: Callable[[], Sequence[Address]]
     seen_queries: Callable[[], Iterable[tuple[tuple[str, str], str]]]
     session_paths: Callable[[], Iterable[tuple[int, str]]]
-    told: Sequence[Told] = ()
+    told: Told = NOTHING_TOLD
     entries_of: Callable[[Sequence[int]], Sequence[Entry]] = lambda _: ()
 
     @cached_property
     def _parted(self) -> tuple[list[Plan], ShortWay]:
         """The answers that take the careful way, and those that take the short one."""
+        from upright_ledger.core.checks.short_way import ShortWay
+
         short = ShortWay(self.around, self.told)
         careful = {(e.site, e.key): self._plans_of(e) for e in self.entries}
 

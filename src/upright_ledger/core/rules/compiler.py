@@ -84,7 +84,7 @@ def compile_rules(
     """
     rules, held = _exact_rules(list(plans), findings, sites, policy, forms)
     rules += plain
-    rules.sort(key=lambda r: (r.site, r.key))
+    rules.sort(key=lambda r: (r.site, r.key if r.params else r.path))
     significant = {
         r.path: names
         for r in (rules if policy.significant else ())

@@ -134,7 +134,7 @@ class RuleSet:
     @cached_property
     def answering(self) -> tuple[Rule, ...]:
         """The rules that give an answer: not those that only keep others from it."""
-        return tuple(r for r in self if r.status != PASS)
+        return tuple([r for r in self if r.status != PASS])
 
     def __len__(self) -> int:
         return len(self.rules) + len(self.templates)

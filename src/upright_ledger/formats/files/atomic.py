@@ -21,7 +21,6 @@ from upright_ledger.formats.files.leftovers import clear, hidden_mark
 _SQLITE = b"SQLite format 3\0"
 _SETTINGS = "upright.toml"
 _CONTROL = re.compile(r"[\x00-\x1f\x7f]")
-_UNSAFE = re.compile(r"(?:\A|[,\n])[=+\-@]|[^\n -~]")
 _FORMULA_START = ("=", "+", "-", "@", "\t", "\r")
 
 
@@ -51,9 +50,20 @@ def csv_bytes(header: Sequence[str], rows: Iterable[Sequence[object]]) -> bytes:
     rows = [header, *rows]
     text = _csv_text(rows)
     # In most texts nothing is to be made safe, which one look at all of it shows.
-    if not text.isascii() or '"' in text or _UNSAFE.search(text):
+    if '"' in text or not _is_safe(text):
         text = _csv_text([safe_cell(v) for v in row] for row in rows)
     return text.encode()
+
+
+def _is_safe(text: str) -> bool:
+    """Whether no cell of a table without quotes is to be made safe."""
+    starts = (f"{end}{sign}" for end in ",\n" for sign in _FORMULA_START)
+    return (
+        text.isascii()
+        and text.replace("\n", "").isprintable()
+        and not text.startswith(_FORMULA_START)
+        and not any(start in text for start in starts)
+    )
 
 
 def _csv_text(rows: Iterable[Sequence[object]]) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from upright_ledger.core.checks.short_way import STATUSES, Told
+from upright_ledger.core.checks.told_answers import STATUSES, Told
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.ledger.db.connection import Connection, in_numbers
@@ -21,7 +21,7 @@ _PLAIN = (
 )
 
 
-def answered(connection: Connection, contested: Collection[int]) -> tuple[list[Told], list[int]]:
+def answered(connection: Connection, contested: Collection[int]) -> tuple[Told, list[int]]:
     """The answers that may be plain, and the numbers of all other entries that are answered by a
     rule, or kept under several spellings. contested: entries whose answer is.
     """
@@ -30,14 +30,10 @@ def answered(connection: Connection, contested: Collection[int]) -> tuple[list[T
         "x.\"query\", COALESCE(a.old, '') FROM entry_lines x JOIN entries e ON e.id = x.entry "
         f"LEFT JOIN answers a ON a.entry = x.entry WHERE {_RULED} OR {_KEPT}"
     )
-    told: list[Told] = []
-    others = set(contested)
-    for plain, *row in connection.run(query):
-        if plain and row[0] not in contested:
-            told.append(Told._make(row))
-        else:
-            others.add(row[0])
-    return told, sorted(others)
+    rows = connection.run(query).fetchall()
+    told = [row for row in rows if row[0] and row[1] not in contested]
+    others = {row[1] for row in rows if not row[0]} | set(contested)
+    return Told(*list(zip(*told, strict=True))[1:]), sorted(others)
 
 
 def left_alone(connection: Connection) -> list[str]:

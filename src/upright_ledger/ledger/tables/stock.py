@@ -94,8 +94,9 @@ def _merged(
     counting = in_numbers(connection.column("SELECT id FROM sources WHERE NOT withdrawn"))
     query = f"SELECT d.source, {columns} FROM destinations d WHERE d.source IN {counting}{which}"
     rows = connection.rows(query, **values)
-    if any(row[0] != rows[0][0] for row in rows):
-        rows.sort(key=itemgetter(0))
+    if all(row[0] == rows[0][0] for row in rows):  # one list names each page once
+        return {row[1]: row[1:] for row in rows}
+    rows.sort(key=itemgetter(0))
     merged: dict[str, tuple[Any, ...]] = {}
     for _, *told in rows:
         row = tuple(told)

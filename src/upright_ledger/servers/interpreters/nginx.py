@@ -7,8 +7,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
-from upright_ledger.config_syntax.nginx_lexer import words
+from upright_ledger.config_syntax.nginx_lexer import statements
 from upright_ledger.core.url.request_target import lower_ascii
 from upright_ledger.servers.interpreters import (
     DeclinedError,
@@ -28,8 +29,7 @@ _POINTER = 8  # bytes
 _COMPARISONS = {"=", "!=", "~", "~*"}
 
 
-@dataclass(frozen=True)
-class _Statement:
+class _Statement(NamedTuple):
     """words: without the marks of quotes. block: of those that have one."""
 
     words: tuple[str, ...]
@@ -147,6 +147,8 @@ class NginxInterpreter:
     def _check_variables(self) -> None:
         known = _BUILT_IN | self._maps.keys() | self._constants.keys() | self._captures
         for text in self._texts:
+            if "$" not in text:
+                continue
             if "$" in _VARIABLE.sub("", text):
                 raise NotUnderstoodError(f"a variable's name is missing in {text!r}")
             for name in _variables(text):
@@ -229,29 +231,28 @@ def _statements(text: str) -> list[_Statement]:
     """The statements of a file. Raises NotUnderstoodError for blocks and quotes that do not end."""
     open_blocks: list[tuple[tuple[str, ...], list[_Statement]]] = []
     found: list[_Statement] = []
-    current: list[str] = []
     try:
-        for word in words(text):
-            if word == "{":
-                open_blocks.append((tuple(current), found))
-                found, current = [], []
-            elif word == "}":
-                if not open_blocks or current:
-                    raise NotUnderstoodError(f"a block ends before its time: {current}")
+        for told, end in statements(text):
+            words = tuple([word.removeprefix("\0") for word in told])
+            if end == ";":
+                if not words:
+                    raise NotUnderstoodError("a semicolon stands alone")
+                found.append(_Statement(words))
+            elif end == "{":
+                open_blocks.append((words, found))
+                found = []
+            elif not end:
+                raise NotUnderstoodError("the file ends within a statement")
+            else:
+                if not open_blocks or words:
+                    raise NotUnderstoodError(f"a block ends before its time: {list(words)}")
                 head, outer = open_blocks.pop()
                 outer.append(_Statement(head, tuple(found)))
                 found = outer
-            elif word == ";":
-                if not current:
-                    raise NotUnderstoodError("a semicolon stands alone")
-                found.append(_Statement(tuple(current)))
-                current = []
-            else:
-                current.append(word.removeprefix("\0"))
     except IndexError:
         raise NotUnderstoodError("a quoted word does not end") from None
-    if open_blocks or current:
-        raise NotUnderstoodError("the file ends within a block or a statement")
+    if open_blocks:
+        raise NotUnderstoodError("the file ends within a block")
     return found
 
 

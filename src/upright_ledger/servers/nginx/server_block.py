@@ -9,6 +9,7 @@ from upright_ledger.core.rules.exact_rule import GONE, Rule
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import PASS
 from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.servers.lookup_tables import remembered
 
 
 def special_variable(rules: RuleSet) -> str:
@@ -16,6 +17,7 @@ def special_variable(rules: RuleSet) -> str:
     return "$upright_by_params" if rules.judges_parameters else "$upright_special"
 
 
+@remembered
 def server_file(rules: RuleSet) -> str:
     """The lines of a server block."""
     special = special_variable(rules)
@@ -34,18 +36,21 @@ def _answers(variable: str, rules: Sequence[Rule]) -> list[str]:
     """What a server block does with the outcome of a lookup: one line a status, the commonest
     first.
     """
-    counts = Counter(r.status for r in rules if r.status != PASS)
+    kinds = Counter([(r.status, _is_composed(r)) for r in rules if r.status != PASS])
+    counts = Counter[int]()
+    for (code, _), n in kinds.items():
+        counts[code] += n
     lines = []
     for code in sorted(counts, key=lambda c: (-counts[c], c)):
         if code == GONE:
             lines.append(f'if ({variable} = "410:") {{ return 410; }}')
             continue
-        if any(r.status == code and not _is_composed(r) for r in rules):
+        if kinds[code, False]:
             lines.append(
                 f'if ({variable} ~ "^{code}:(?<upright_to>[^=].*)$") {{ return {code} '
                 f"$upright_to$upright_ask; }}"
             )
-        if any(r.status == code and _is_composed(r) for r in rules):
+        if kinds[code, True]:
             lines.append(
                 f'if ({variable} ~ "^{code}:?=(?<upright_to>.+)$") {{ return {code} $upright_to; }}'
             )

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 
-from upright_ledger.config_syntax.nginx_lexer import words
+from upright_ledger.config_syntax.nginx_lexer import statements
 
 _CONTROL = re.compile(r"[\x00-\x08\x0a-\x1f\x7f]")
 
@@ -46,10 +46,9 @@ def read_map_tables(text: str) -> dict[str, dict[str, str]]:
     so that it differs from any honest table.
     """
     tables: dict[str, dict[str, str]] = {}
-    statement: list[str] = []
     current: dict[str, str] | None = None
-    for word in words(text):
-        if word == "{":
+    for statement, end in statements(text):
+        if end == "{":
             dollar = statement == _DOLLAR_BLOCK
             current = (
                 {}
@@ -60,14 +59,10 @@ def read_map_tables(text: str) -> dict[str, dict[str, str]]:
                 pass
             elif len(statement) != 3 or statement[0] != "map":
                 current["block"] = " ".join(statement)
-            statement = []
-        elif word == "}":
-            current, statement = None, []
-        elif word == ";":
+        elif end == "}":
+            current = None
+        elif end == ";":
             _keep(statement, current, tables)
-            statement = []
-        else:
-            statement.append(word)
     return tables
 
 
@@ -83,7 +78,7 @@ def _keep(
             tables.setdefault("", {})[" ".join(statement)] = ""
         return
     if len(statement) == 2:
-        key, value = (w.removeprefix("\0") for w in statement)
+        key, value = statement[0].removeprefix("\0"), statement[1].removeprefix("\0")
         if key in table:
             key = f"{key} (again)"
         table[key] = value

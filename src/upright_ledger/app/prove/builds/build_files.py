@@ -43,9 +43,13 @@ def read_list(path: Path) -> dict[str, str]:
         return {}
     try:
         with path.open(encoding="utf-8", newline="") as file:
-            rows = list(csv.DictReader(file))
-        return {bare_cell(r["old"]): f"{r['status']} {bare_cell(r['new'])}".strip() for r in rows}
-    except (OSError, UnicodeDecodeError, csv.Error, KeyError) as error:
+            rows = csv.reader(file)
+            heading = next(rows, [])
+            old, new, status = (heading.index(name) for name in ("old", "new", "status"))
+            return {
+                bare_cell(r[old]): f"{r[status]} {bare_cell(r[new])}".strip() for r in rows if r
+            }
+    except (OSError, UnicodeDecodeError, csv.Error, ValueError, IndexError) as error:
         raise InputError(
             f"{path} is no list of rules ({error})", "a redirects.csv of a build is needed"
         ) from None
@@ -58,6 +62,8 @@ def answers_in_words(rules: RuleSet) -> dict[str, str]:
 
 def changes(before: dict[str, str], after: dict[str, str]) -> list[RuleChange]:
     """What differs between two lists of rules, by old address."""
+    if before == after:
+        return []
     return [
         RuleChange(old, before.get(old, ""), after.get(old, ""))
         for old in sorted(before.keys() | after.keys())

@@ -10,11 +10,12 @@ from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import InputError
 from upright_ledger.formats.files.text import read_text
-from upright_ledger.formats.server_config.detection import PAIRS, dialect_of, read_rule_file
 
 
 def is_rule_file(path: Path) -> bool:
     """Whether a file holds rules in a server's language, and is no list of rules."""
+    from upright_ledger.formats.server_config.detection import PAIRS, dialect_of
+
     return (
         path.is_file()
         and path.suffix.lower() != ".csv"
@@ -26,6 +27,8 @@ def deployed_rules(path: Path, move: MoveState) -> RuleSet:
     """What a server's file does, as rules of this ledger's sites. Raises InputError where nothing
     in it is understood.
     """
+    from upright_ledger.formats.server_config.detection import read_rule_file
+
     read = read_rule_file(path)[1]
     if not read.rules:
         raise InputError(

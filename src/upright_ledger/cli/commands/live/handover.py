@@ -6,7 +6,8 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.live.handover import Drift, behind, builds, drift, mark
+from upright_ledger.app.live.drift import Drift, drift
+from upright_ledger.app.live.handover import behind, builds, mark
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import json_option

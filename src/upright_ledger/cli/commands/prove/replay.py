@@ -8,7 +8,7 @@ from typing import Any, NoReturn
 
 import click
 
-from upright_ledger.app.live.handover import drift_seen
+from upright_ledger.app.live.drift import drift_seen
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.fix import fix
 from upright_ledger.app.prove.results import Results

@@ -24,6 +24,7 @@ from upright_ledger.core.inventory.normalisation import (
     VIEW,
     FoldingPolicy,
 )
+from upright_ledger.core.inventory.text_columns import array, column, texts, those
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.conventions import DOUBTFUL_SESSION
 from upright_ledger.core.url.origins import MOBILE_LABELS, Sites
@@ -45,7 +46,7 @@ _BITS = {1 << n: name for n, name in enumerate((_CASE, _SLASH, *_PURPOSES[1:]))}
 
 
 class Placed(NamedTuple):
-    """Plain addresses, in their order. at: which of the texts they are. folded: what was folded, by
+    """Plain addresses, in their order. at: which of the addresses they are. folded: what was folded, by
     name → in how many of them. All others as in `classification.Classified`; their spelling is
     their text.
     """
@@ -72,9 +73,9 @@ class PlainPlaces:
         self._significant = pa.array(sorted(policy.significant_by_path), pa.string())
         self._judge_queries = not any("*" in path for path in policy.significant)
 
-    def place(self, texts: Sequence[str]) -> Placed:
-        """Those of these texts that are plain."""
-        told = pa.array([t if t.isascii() else "" for t in texts], pa.string())
+    def place(self, addresses: Sequence[str]) -> Placed:
+        """Those of these addresses that are plain."""
+        told = column(addresses)
         parts = pc.extract_regex(told, self._pattern)
         plain = pc.and_(
             parts.is_valid(),
@@ -83,7 +84,7 @@ class PlainPlaces:
                 pc.less_equal(pc.binary_length(told), _LONGEST),
             ),
         )
-        at = np.flatnonzero(_array(plain))
+        at = np.flatnonzero(array(plain))
         origin, path, query = parts.take(pa.array(at)).flatten()
         low = pc.ascii_lower(path)
         sound = pc.invert(
@@ -92,24 +93,24 @@ class PlainPlaces:
                 pc.match_substring_regex(low, "[^/]{40}"),
             )
         )
-        at, origin, path, query, low = _those(_array(sound), at, origin, path, query, low)
+        at, origin, path, query, low = those(array(sound), at, origin, path, query, low)
         slashed = pc.ends_with(low, "/")
         folded = pc.utf8_rtrim(low if self._policy.folds_case else path, "/")
         kept, bits, sound = self._queries(query, folded)
-        bits |= _array(slashed) * np.int64(2)
+        bits |= array(slashed) * np.int64(2)
         if self._policy.folds_case:
-            bits |= _array(pc.not_equal(low, path)) * np.int64(1)
-        at, origin, path, folded, kept, bits = _those(sound, at, origin, path, folded, kept, bits)
+            bits |= array(pc.not_equal(low, path)) * np.int64(1)
+        at, origin, path, folded, kept, bits = those(sound, at, origin, path, folded, kept, bits)
         told_origins = origin.dictionary_encode()
         its_sites = [self._origins[o] for o in told_origins.dictionary.to_pylist()]
         bases = pa.array([self._bases[s] for s in its_sites], pa.string())
         base = bases.take(told_origins.indices)
         return Placed(
             at.tolist(),
-            _texts(pa.array(its_sites, pa.string()).take(told_origins.indices)),
-            _texts(pc.binary_join_element_wise(folded, kept, "")),
-            _texts(path),
-            _texts(pc.binary_join_element_wise(base, path, kept, "")),
+            texts(pa.array(its_sites, pa.string()).take(told_origins.indices)),
+            texts(pc.binary_join_element_wise(folded, kept, "")),
+            texts(path),
+            texts(pc.binary_join_element_wise(base, path, kept, "")),
             _counted(bits),
         )
 
@@ -119,26 +120,26 @@ class PlainPlaces:
         """
         bits = np.zeros(len(query), dtype=np.int64)
         plain = np.ones(len(query), dtype=np.bool_)
-        rows = np.flatnonzero(_array(pc.not_equal(query, "")))
+        rows = np.flatnonzero(array(pc.not_equal(query, "")))
         if not len(rows):
             return query, bits, plain
         if not self._judge_queries:
             plain[rows] = False
             return query, bits, plain
         if len(self._significant):
-            plain[rows] = ~_array(pc.is_in(path.take(pa.array(rows)), self._significant))
+            plain[rows] = ~array(pc.is_in(path.take(pa.array(rows)), self._significant))
         split = pc.split_pattern(query.take(pa.array(rows)), "&")
         part = split.flatten()
         pair = pc.extract_regex(part, "^(?P<name>[^=]*)=(?P<value>.*)$")
         name, value = pair.flatten()
-        row = _array(pc.list_parent_indices(split))
+        row = array(pc.list_parent_indices(split))
         names = name.dictionary_encode()
-        index = _array(names.indices)
+        index = array(names.indices)
         known = names.dictionary.to_pylist()
         secrets = self._policy.secrets
         sound = np.array([_is_plain(n, secrets) for n in known], dtype=np.bool_)[index]
-        sound &= _array(pc.less(pc.binary_length(value), 32))
-        sound &= ~_array(pc.match_substring(part, "eyJ"))
+        sound &= array(pc.less(pc.binary_length(value), 32))
+        sound &= ~array(pc.match_substring(part, "eyJ"))
         purposes = [_PURPOSES.index(self._policy.purpose(n)) for n in known]
         purpose = np.array(purposes, dtype=np.int64)[index]
         stays = purpose == 0
@@ -184,21 +185,3 @@ def _counted(bits: NDArray[np.int64]) -> Counter[str]:
 def _is_plain(name: str, secrets: Secrets) -> bool:
     """Whether no short value of a parameter matters for what becomes of it."""
     return name.lower() not in DOUBTFUL_SESSION and secrets.passes(name)
-
-
-def _array(values: Any) -> NDArray[Any]:
-    found: NDArray[Any] = values.to_numpy(zero_copy_only=False)
-    return found
-
-
-def _texts(values: Any) -> list[str]:
-    found: list[str] = values.to_numpy(zero_copy_only=False).tolist()
-    return found
-
-
-def _those(which: NDArray[np.bool_], *columns: Any) -> list[Any]:
-    """Columns without the rows that are not wanted."""
-    if which.all():
-        return list(columns)
-    mask = pa.array(which)
-    return [c[which] if isinstance(c, np.ndarray) else c.filter(mask) for c in columns]

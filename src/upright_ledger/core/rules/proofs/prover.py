@@ -48,13 +48,14 @@ def prove(rules: RuleSet) -> Proof:
     """
     proof = Proof(len(rules.answering))
     prover = _Prover(rules)
+    on_old_sites = rules.site_of.keys()
     for rule in rules.answering:
         if not rule.destination:
             continue
-        if isinstance(rule, ExactRule):
-            prover.exact(rule, proof)
-        else:
+        if not isinstance(rule, ExactRule):
             prover.template(rule, proof)
+        elif authority_of(rule.destination) in on_old_sites:
+            prover.exact(rule, proof)
     for form in rules.forms:
         prover.form(form, proof)
     unique = {w.url: w for w in proof.witnesses}
@@ -94,12 +95,10 @@ class _Prover:
         return found
 
     def exact(self, rule: ExactRule, proof: Proof) -> None:
-        """An exact rule leads to one address; what it carries on of the query may choose a rule
+        """An exact rule leads to one address on an old site; what it carries on of the query may choose a rule
         there.
         """
-        site = self.rules.site_of.get(authority_of(rule.destination))
-        if site is None:
-            return
+        site = self.rules.site_of[authority_of(rule.destination)]
         goal = parse_address(rule.destination)
         ends = self.rules.answer(goal.authority, goal.target, goal.scheme) is None
         if rule.query != QueryPolicy.CARRY and ends:
