@@ -116,10 +116,15 @@ def lower(rules: RuleSet) -> LookupTables:
         {authority: numbers[site] for authority, site in sorted(rules.site_of.items())}, numbers
     )
     known: dict[tuple[Shape, tuple[Shape, ...]], ParamGroup] = {}
+    last: ExactRule | None = None  # paths come rule by rule
+    reply = RuleReply(GONE)
     for site, path, group in rules.paths():
         key = (numbers[site], path)
         if group.plain is not None:
-            out.plain[key] = reply_of(rules, group.plain, path)
+            if group.plain is not last:
+                reply = reply_of(rules, group.plain, path)
+                last = None if stays_on_its_site(rules, group.plain) else group.plain
+            out.plain[key] = reply
         if not group.names:
             continue
         shapes = tuple(group.by_shape)
@@ -150,11 +155,20 @@ def host_of_own_page(rules: RuleSet, rule: ExactRule, path: str) -> str:
     """The host on which a rule without parameters must not fire at this path, because it leads
     there; else empty.
     """
-    authority = authority_of(rule.destination)
-    if rule.params or rules.site_of.get(authority) != rule.site:
+    if rule.params or not stays_on_its_site(rules, rule):
         return ""
     goal = parse_address(rule.destination)
-    return authority if rules.fold_request_path(goal.path) == path else ""
+    own = rules.fold_request_path(goal.path) == path
+    return authority_of(rule.destination) if own else ""
+
+
+def stays_on_its_site(rules: RuleSet, rule: ExactRule) -> bool:
+    """Whether a rule leads to the site where it is asked: elsewhere it answers alike at all of its
+    paths.
+    """
+    if not rule.destination:
+        return False
+    return rules.site_of.get(authority_of(rule.destination)) == rule.site
 
 
 def split_reply(rule: Rule, destination: str, own: str = "") -> RuleReply:

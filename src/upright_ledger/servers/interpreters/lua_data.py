@@ -11,9 +11,12 @@ from upright_ledger.servers.interpreters import NotUnderstoodError
 
 Table = dict[Any, Any]
 _TOKEN = re.compile(
+    # What most lines of a large file are: a plain string put into a table.
+    r'\s*(?P<entry>(?<![^\n])([A-Za-z_]\w*)\["([^"\\\n]*)"\]="([^"\\\n]*)"(?=\n|\Z))|'
     r'\s+|--[^\n]*|(?P<string>"(?:[^"\\\n]|\\[0-9]{3}|\\["\\])*")|(?P<name>[A-Za-z_]\w*)|'
     r"(?P<sign>[{}()\[\]=,;.])"
 )
+_ENTRY = "entry"
 _ESCAPE = re.compile(r'\\(?:([0-9]{3})|(["\\]))')
 _WORDS = {"true": True, "false": False}
 _MOST_LOCALS = 200
@@ -32,27 +35,34 @@ def _character(escape: re.Match[str]) -> str:
 
 class _Reader:
     def __init__(self, text: str) -> None:
-        self._tokens: list[tuple[str, str]] = []
+        self._tokens: list[tuple[str, Any]] = []
         at = 0
         while at < len(text):
             match = _TOKEN.match(text, at)
             if match is None:
                 raise NotUnderstoodError(f"no Lua: {text[at : at + 80]!r}")
             at = match.end()
-            if match.lastgroup is not None:
-                self._tokens.append((match.lastgroup, match[0]))
+            kind = match.lastgroup
+            if kind == _ENTRY:
+                self._tokens.append((kind, match.group(2, 3, 4)))
+            elif kind is not None:
+                self._tokens.append((kind, match[0]))
         self._at = 0
         self._names: Table = {}
         self._bundles = 0
 
     def module(self) -> Table:
         while self._at < len(self._tokens):
-            if self._takes("return"):
+            kind, told = self._tokens[self._at]
+            if kind == _ENTRY:
+                self._at += 1
+                self._put(*told)
+            elif self._takes("return"):
                 found = self._value()
                 if self._at < len(self._tokens) or self._bundles or not isinstance(found, dict):
                     raise NotUnderstoodError("the module does not end with its table")
                 return found
-            if self._takes(";"):
+            elif self._takes(";"):
                 self._expect("(", "function", "(", ")")
                 self._bundles += 1
             elif self._takes("end"):
@@ -85,6 +95,15 @@ class _Reader:
         if key in place:
             raise NotUnderstoodError(f"{key!r} is given twice")
         place[key] = self._value()
+
+    def _put(self, name: str, key: str, value: str) -> None:
+        """A line that is an assignment of a plain string to a plain key."""
+        place = self._names.get(name)
+        if not isinstance(place, dict):
+            raise NotUnderstoodError(f"{name} is no table")
+        if key in place:
+            raise NotUnderstoodError(f"{key!r} is given twice")
+        place[key] = value
 
     def _key(self) -> str:
         if self._takes("."):
@@ -138,7 +157,8 @@ class _Reader:
     def _peek(self, further: int = 0) -> str:
         if self._at + further >= len(self._tokens):
             raise NotUnderstoodError("the file ends too early")
-        return self._tokens[self._at + further][1]
+        text: str = self._tokens[self._at + further][1]
+        return text
 
     def _takes(self, text: str) -> bool:
         if self._peek() != text:

@@ -17,7 +17,7 @@ from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
 from upright_ledger.core.url.query import TRACKED_VALUE, QueryPolicy
 from upright_ledger.servers.interpreters.nginx import NginxInterpreter
-from upright_ledger.servers.lookup_tables import host_of_own_page, remembered
+from upright_ledger.servers.lookup_tables import host_of_own_page, remembered, stays_on_its_site
 from upright_ledger.servers.nginx.canonical_form import form_tables
 from upright_ledger.servers.nginx.parameters import CASED, ParamTables, cased
 from upright_ledger.servers.nginx.server_block import server_file, special_variable
@@ -154,10 +154,13 @@ class _Writer:
         common: dict[str, str] = {"default": ""}
         special: dict[str, str] = {"default": ""}
         params = ParamTables(self.rules.fold_case)
+        last, value = None, ""  # paths come rule by rule
         for site, path, group in self.rules.paths():
             key = self.sites[site] + decoded(path)
             if group.plain is not None:
-                value = self._value(group.plain, path)
+                if group.plain is not last:
+                    value = self._value(group.plain, path)
+                    last = None if stays_on_its_site(self.rules, group.plain) else group.plain
                 if not group.names and value.startswith("301:"):
                     common[key] = value.removeprefix("301:")
                 else:
