@@ -4,6 +4,7 @@
     ├── UsageError      exit 2: the command was called in a way that cannot work
     │   └── RefusedError    the ledger or a server form does not allow it
     └── InputError      exit 3: a file, database or service could not be read
+        ├── NoAddressesError    there is no address in it, or it is no text
         └── DatabaseError   the ledger's own database failed
 
 Every message says what happened and where; `hint` says what to do. A command that worked and
@@ -44,6 +45,10 @@ class InputError(UprightError):
     """A file, a database or a service could not be read."""
 
     exit_code = 3
+
+
+class NoAddressesError(InputError):
+    """A file can be read, and holds nothing that is wanted of it."""
 
 
 class DatabaseError(InputError):

@@ -52,7 +52,7 @@ def test_a_line_that_is_nested_without_end_is_rejected_by_itself(museum: Program
 @pytest.mark.parametrize(
     ("name", "text", "words"),
     [
-        ("deep.json", DEEP, "holds no URL"),
+        ("deep.json", DEEP, "nested too deeply"),
         ("objects.json", f'[{{"url":"{OLD}/a","x":{DEEP}}}]', "nested too deeply"),
         ("deep.har", f'{{"log":{{"entries":{DEEP}}}}}', "holds no URL"),
         ("number.json", f'[{{"url":"{OLD}/a","x":{"9" * 5000}}}]', "damaged JSON"),

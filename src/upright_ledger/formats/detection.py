@@ -8,12 +8,15 @@ from collections import Counter
 from pathlib import Path
 
 from upright_ledger.core.word import Word
-from upright_ledger.errors import InputError
+from upright_ledger.errors import NoAddressesError
 from upright_ledger.formats.files.compressed import HEAD_BYTES, read_head
+from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.text import guess_encoding, with_line_feeds
 from upright_ledger.formats.logs.log_formats import is_log
 from upright_ledger.formats.logs.log_line import most
 from upright_ledger.formats.logs.log_text import is_document, sample_of
+from upright_ledger.formats.tables.rows.drawn_tables import gap_between_cells, is_drawn
+from upright_ledger.formats.tables.rows.sql_rows import is_dump
 
 
 class FileKind(Word):
@@ -23,10 +26,14 @@ class FileKind(Word):
     TABLE = "table"
     SHEET = "sheet"
     JSON = "json"
+    XML = "xml"
+    SQL = "sql"
+    WARC = "warc"
     SITEMAP = "sitemap"
     FEED = "feed"
     ROBOTS = "robots"
     PAGE = "page"
+    PAGE_TABLE = "page-table"
     ACCESS_LOG = "access-log"
     ARCHIVE_INDEX = "archive-index"
     HAR = "har"
@@ -41,11 +48,15 @@ _MAGIC = (
 )
 OLD_WORKBOOK = b"\xd0\xcf\x11\xe0"
 """With which files of Office begin that are older than XLSX."""
+_OPEN_SHEET = b"mimetypeapplication/vnd.oasis.opendocument.spreadsheet"
+_TABLE_CELL = re.compile(r"<td\b[^>]{0,500}>\s*(?:https?://|/)[^<\s]*\s*</?t", re.IGNORECASE)
+_LINK = re.compile(r"<a\s[^>]{0,2000}href", re.IGNORECASE)
 _CONTROLS = bytes(
     b for b in range(32) if b not in b"\t\n\r\f\x1b"
 )  # hardly any of these is in a text
 _CDX_LINE = re.compile(r"^\S+ \d{14} (?:https?:|\{)")
 _CDX_JSON = re.compile(r'^\[\s*\[\s*"urlkey"|^\[\s*"urlkey"')
+_JSON = re.compile(r'\s*(?:\[\s*(?:[\[{"\]]|$)|\{\s*(?:["}]|$))')
 _APACHE_RULE = re.compile(
     r"^[^\S\n]*(?:Redirect(?:Match|Permanent|Temp)?\s+(?:\d{3}\s+|permanent\s+|temp\s+|"
     r"gone\s+)?[\"']?[/^]|Rewrite(?:Engine\s+o|Rule\s+\S+\s+\S|Cond\s+%))",
@@ -58,6 +69,13 @@ _NGINX_RULE = re.compile(
 )
 _PRIORITY = re.compile(r"<\d{1,3}>")
 """With which a line of syslog begins (RFC 5424, section 6.2.1), and no markup."""
+_PLACE = r"(?:https?://[^\s/;]+|/)[^\s;]*"
+FROM_TO = re.compile(
+    rf"\s*(?:(?P<first>30[12378])[ \t]+)?(?P<old>{_PLACE})[ \t]+(?P<how>(?:-+>|=+>|\u2192|\u21d2)[ \t]*|)"
+    rf"(?P<new>{_PLACE})(?:[ \t]+(?P<status>30[12378]|permanent|temporary))?[ \t]*(?P<end>;?)\s*\Z",
+    re.IGNORECASE,
+)
+"""An old address and where it goes, with or without an arrow or a status."""
 _DELIMITERS = ",;\t|"
 MAX_COLUMNS = 1000
 """Of a table: exports have some hundreds at most, and a line of more is prose, or made to be
@@ -67,42 +85,48 @@ _BARE_URL = re.compile(r"^\s*(?:https?://|/)\S*$")
 
 
 def recognise(path: Path) -> str:
-    """The kind of a file. Raises InputError when it is missing, unreadable, empty or of no kind
+    """The kind of a file. Raises InputError when it is missing or unreadable, NoAddressesError when it is of a kind
     that holds URLs.
     """
     head = read_head(path)
     for magic, what, remedy in _MAGIC:
         if head.startswith(magic):
-            raise InputError(f"{path} is {what}, not a text file", remedy)
+            raise NoAddressesError(f"{path} is {what}, not a text file", remedy)
     if head.startswith(OLD_WORKBOOK):
         return FileKind.SHEET
     if head.startswith(b"PK\x03\x04"):
-        if b"xl/" in head or b"[Content_Types].xml" in head:
+        if b"xl/" in head or _OPEN_SHEET in head or b"[Content_Types].xml" in head:
             return FileKind.SHEET
-        raise InputError(f"{path} is a zip archive", "unpack it and gather the folder")
+        raise NoAddressesError(f"{path} is a zip archive", "unpack it and gather the folder")
     if head[257:262] == b"ustar":
-        raise InputError(
+        raise NoAddressesError(
             f"{path} is an archive of several files", "unpack it and gather the folder"
         )
+    if head.startswith(b"WARC/"):
+        return FileKind.WARC
     encoding = guess_encoding(head)
     if not encoding and len(head.translate(None, _CONTROLS)) * 20 < len(head) * 19:
-        raise InputError(f"{path} is binary, not a text file", "export the list as CSV or text")
+        raise NoAddressesError(
+            f"{path} is binary, not a text file", "export the list as CSV or text"
+        )
     text = with_line_feeds(head.decode(encoding or "utf-8", "replace")).lstrip("\ufeff \t\n")
     if not text.startswith("<") or _PRIORITY.match(text):
         return _kind_of_text(text, whole=len(head) < HEAD_BYTES)
-    return FileKind.RULES if is_rule_file(text) else _markup(path, text)
+    return FileKind.RULES if is_rule_file(text) else _markup(text)
 
 
-def _markup(path: Path, text: str) -> str:
+def _markup(text: str) -> str:
     if re.search(r"<(?:\w+:)?(?:urlset|sitemapindex)\b", text):
         return FileKind.SITEMAP
     if re.search(r"<(?:rss|(?:\w+:)?feed|rdf:RDF)\b", text):
         return FileKind.FEED
+    if text.startswith("<?xml") and not re.search(r"<(?:!doctype )?html\b", text, re.IGNORECASE):
+        return FileKind.XML
+    if len(_TABLE_CELL.findall(text)) > len(_LINK.findall(text)):
+        return FileKind.PAGE_TABLE
     if re.search(r"<(?:!doctype html|html|head|body|a|p|div|table|ul)\b", text, re.IGNORECASE):
         return FileKind.PAGE
-    raise InputError(
-        f"{path} is an XML file that is no sitemap and no feed", "export the list as CSV or text"
-    )
+    return FileKind.XML
 
 
 def _kind_of_text(text: str, *, whole: bool) -> str:
@@ -116,15 +140,28 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
         return FileKind.ARCHIVE_INDEX
     if text.startswith("{") and re.match(r'\{\s*"log"\s*:\s*\{', text):
         return FileKind.HAR
-    if most(sample[:20], lambda line: line.lstrip().startswith("{")) or text.startswith("[{"):
+    if _JSON.match(text) and (not whole or most(sample[:20], _JSON.match) or _is_json(text)):
         return FileKind.JSON
     if is_rule_file(text):
         return FileKind.RULES
+    if is_dump(text):
+        return FileKind.SQL
     if re.search(r"^[^\S\n]*user-agent\s*:", text, re.IGNORECASE | re.MULTILINE) and re.search(
         r"^[^\S\n]*(?:disallow|allow|sitemap)\s*:", text, re.IGNORECASE | re.MULTILINE
     ):
         return FileKind.ROBOTS
-    return FileKind.TABLE if delimiter_of(sample[:60]) else FileKind.TEXT
+    if _are_pairs(sample):
+        return FileKind.RULES
+    few = sample[:60]
+    return FileKind.TABLE if delimiter_of(few) or gap_between_cells(few) else FileKind.TEXT
+
+
+def _is_json(text: str) -> bool:
+    try:
+        read_json(text)
+    except ValueError:
+        return False
+    return True
 
 
 def is_rule_file(text: str) -> bool:
@@ -132,6 +169,18 @@ def is_rule_file(text: str) -> bool:
     anywhere else.
     """
     return bool(_APACHE_RULE.search(text) or _NGINX_RULE.search(text))
+
+
+def _are_pairs(lines: list[str]) -> bool:
+    """Whether nearly every line is an old path and where it goes now: another path, or a page of
+    one of two hosts at most. Pages that link to a path are of many.
+    """
+    told = [line for line in lines if not line.lstrip().startswith(("#", ";"))]
+    found = [match for line in told if (match := FROM_TO.match(line))]
+    if not found or len(found) < 0.9 * len(told):
+        return False
+    hosts = {m["new"].split("/")[2] for m in found if "://" in m["new"]}
+    return len(hosts) <= 2 and all(m["old"].startswith("/") or m["how"] for m in found)
 
 
 def _is_punctuation(delimiter: str, lines: list[str]) -> bool:
@@ -150,7 +199,7 @@ def delimiter_of(lines: list[str]) -> str:
     Words above a table and totals below it may be of other widths.
     """
     best, most = "", 0
-    lines = [line for line in lines if not line.startswith("#")]
+    lines = [line for line in lines if not line.startswith("#") and not is_drawn(line)]
     for delimiter in _DELIMITERS:
         if _is_punctuation(delimiter, lines):
             continue

@@ -10,20 +10,32 @@ from upright_ledger.formats.html.page_head import read_page_links
 from upright_ledger.formats.lists.archive_index import read_archive_index, read_har
 from upright_ledger.formats.lists.sitemap import read_feed, read_robots, read_sitemap
 from upright_ledger.formats.lists.text_list import read_text_list
+from upright_ledger.formats.lists.web_archive import read_web_archive
 from upright_ledger.formats.logs.access_log import read_access_log
 from upright_ledger.formats.records import Reader, Reading, ReadOptions
 from upright_ledger.formats.server_config.detection import read_rules
-from upright_ledger.formats.tables.url_rows import read_json_urls, read_sheet_urls, read_table_urls
+from upright_ledger.formats.tables.url_rows import (
+    read_json_urls,
+    read_page_table_urls,
+    read_sheet_urls,
+    read_sql_urls,
+    read_table_urls,
+    read_xml_urls,
+)
 
 READERS: dict[str, Reader] = {
     kinds.FileKind.TEXT: read_text_list,
     kinds.FileKind.TABLE: read_table_urls,
     kinds.FileKind.SHEET: read_sheet_urls,
     kinds.FileKind.JSON: read_json_urls,
+    kinds.FileKind.XML: read_xml_urls,
+    kinds.FileKind.SQL: read_sql_urls,
+    kinds.FileKind.WARC: read_web_archive,
     kinds.FileKind.SITEMAP: read_sitemap,
     kinds.FileKind.FEED: read_feed,
     kinds.FileKind.ROBOTS: read_robots,
     kinds.FileKind.PAGE: read_page_links,
+    kinds.FileKind.PAGE_TABLE: read_page_table_urls,
     kinds.FileKind.ACCESS_LOG: read_access_log,
     kinds.FileKind.ARCHIVE_INDEX: read_archive_index,
     kinds.FileKind.HAR: read_har,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections import deque
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import ExitStack, suppress
 from dataclasses import dataclass, field, replace
 from functools import partial
@@ -20,12 +20,12 @@ from upright_ledger.app.collect.sorting import Gathered, Sorter
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.placing.classification import Classifier
 from upright_ledger.core.word import Word
-from upright_ledger.errors import DatabaseError, InputError, RefusedError
+from upright_ledger.errors import DatabaseError, InputError, NoAddressesError, RefusedError
 from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.records import Item, Reading, ReadOptions, one_by_one
 from upright_ledger.formats.registry import check_kind, read_urls
-from upright_ledger.formats.tables.rows import fullest_sheet
+from upright_ledger.formats.tables.rows.workbook_rows import fullest_sheet
 from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.entries import count_entries
@@ -124,11 +124,14 @@ def gather(
     reader = new_reader()
     results: list[Gathered] = []
     with inputs(paths) as files:
-        kinds = {file: kind or recognise(file.path) for file in files}
+        kinds = {file: kind or recognise(file.path) for file in files if not file.within}
         notes: dict[Path, list[str]] = {}
-        queue = deque(one for file in files for one in _parts_of(file, kinds[file], options, notes))
-        kinds |= {one: kinds.get(one) or FileKind.SHEET for one in queue}
+        queue = deque(one for file in files for one in _parts_of(file, kinds, options, notes))
+        kinds |= {
+            one: kinds.get(one) or FileKind.SHEET for one in queue if not one.within or one.sheet
+        }
         seen = set(queue)
+        left: dict[str, list[str]] = {}
         while queue:
             file = queue.popleft()
             progress(file.name)
@@ -137,6 +140,9 @@ def gather(
                     reader, new_reader, file, kinds.get(file) or kind or recognise(file.path)
                 )
             except InputError as error:
+                if isinstance(error, NoAddressesError) and file.within:
+                    left.setdefault(file.within, []).append(file.name)
+                    continue
                 if isinstance(error, DatabaseError) or (len(files) == 1 and not results):
                     raise
                 results.append(Gathered(file.name, kinds.get(file, ""), failed=error))
@@ -148,12 +154,29 @@ def gather(
             ]
             queue += further
             seen.update(further)
+    _say_what_was_left(results, left)
     pruned = {}
     if any(result.kind == FileKind.ACCESS_LOG and not result.failed for result in results):
         with ledger.writing() as connection:
             pruned = prune(connection, ledger.settings.retention)
     with ledger.reading() as connection:
         return Gathering(results, count_entries(connection), pruned)
+
+
+def _say_what_was_left(results: list[Gathered], left: Mapping[str, Sequence[str]]) -> None:
+    """Name the members of archives that hold no address, with the first of each that does. Raises
+    InputError for an archive in which none does.
+    """
+    for archive, names in left.items():
+        first = next((r for r in results if r.name.startswith(f"{archive}: ")), None)
+        if first is None:
+            raise NoAddressesError(
+                f"{archive} holds no file with addresses",
+                "check that it is the right one, or unpack it and name the --kind of its files",
+            )
+        inner = [name.removeprefix(f"{archive}: ") for name in names]
+        more = f" and {len(inner) - 5:,} more" if len(inner) > 5 else ""
+        first.notes.append(f"without addresses, and left out: {', '.join(inner[:5])}{more}")
 
 
 FOLDING_SECONDS = 30.0
@@ -203,12 +226,12 @@ def _by_new_settings(
 
 
 def _parts_of(
-    file: Input, kind: str, options: ReadOptions, notes: dict[Path, list[str]]
+    file: Input, kinds: dict[Input, str], options: ReadOptions, notes: dict[Path, list[str]]
 ) -> list[Input]:
     """A file, or the sheets of a workbook that hold addresses."""
     return (
         by_sheets(file, options, notes.setdefault(file.path, []).append)
-        if kind == FileKind.SHEET
+        if kinds.get(file) == FileKind.SHEET
         else [file]
     )
 
@@ -388,11 +411,11 @@ class _AllKnownError(Exception):
     """Every request of a log counts already: its step is taken back, and nothing was changed."""
 
 
-def _no_url(path: Path, result: Gathered) -> InputError:
+def _no_url(path: Path, result: Gathered) -> NoAddressesError:
     reason = (
         f": {result.rejects[0].reason} (line {result.rejects[0].line:,})" if result.rejects else ""
     )
-    return InputError(
+    return NoAddressesError(
         f"{path} holds no URL that can be read{reason}",
         "check that it is the right file, or name its --kind or --column",
     )

@@ -13,6 +13,7 @@ from pathlib import Path
 from upright_ledger.errors import InputError
 from upright_ledger.formats.files.compressed import MAX_FILES, STDIN, Input, files_of, spooled
 from upright_ledger.formats.files.leftovers import temporary_folder
+from upright_ledger.formats.files.members import holds_files, members_of
 from upright_ledger.web.http.fetch import fetch
 
 __all__ = ["Input", "inputs", "neighbours_of"]
@@ -50,7 +51,12 @@ def inputs(paths: list[str]) -> Iterator[list[Input]]:
             raise InputError(
                 f"{len(found):,} files are more than {MAX_FILES:,}", "gather them in several goes"
             )
-        yield list(dict.fromkeys(found))
+        yield list(dict.fromkeys(one for file in found for one in _opened(file, Path(folder))))
+
+
+def _opened(file: Input, folder: Path) -> list[Input]:
+    """A file, or the members of an archive or a mail."""
+    return members_of(file, _apart(folder)) if holds_files(file.path) else [file]
 
 
 def _is_file(path: Path) -> bool:

@@ -11,7 +11,7 @@ from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.files.compressed import Input
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.tables.rows import hidden_sheets, sheets_of
+from upright_ledger.formats.tables.rows.workbook_rows import hidden_sheets, sheets_of
 from upright_ledger.formats.tables.url_table import read_table
 
 

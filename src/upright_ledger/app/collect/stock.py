@@ -21,7 +21,7 @@ from upright_ledger.formats.records import ReadOptions, Record, Reject, one_by_o
 from upright_ledger.formats.registry import read_urls
 from upright_ledger.formats.tables import column_mapping as col
 from upright_ledger.formats.tables.cells import status_code
-from upright_ledger.formats.tables.rows import fullest_sheet
+from upright_ledger.formats.tables.rows.workbook_rows import fullest_sheet
 from upright_ledger.formats.tables.url_table import Table, read_table
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.sources import (

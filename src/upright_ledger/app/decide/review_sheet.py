@@ -31,7 +31,7 @@ from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.files.atomic import bare_cell
 from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.tables.export import CSV, XLSX, write_table
-from upright_ledger.formats.tables.rows import RowWidth, rows_of
+from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
 from upright_ledger.formats.tables.workbooks import Sheet
 from upright_ledger.ledger.db.journal import last_step
 from upright_ledger.ledger.lines.listing import Filters

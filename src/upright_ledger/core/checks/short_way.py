@@ -24,7 +24,7 @@ from upright_ledger.core.checks.destination_checks import against_policy, slash_
 from upright_ledger.core.checks.rule_checks import CROWD
 from upright_ledger.core.checks.told_answers import Told
 from upright_ledger.core.inventory.normalisation import fold
-from upright_ledger.core.inventory.text_columns import (
+from upright_ledger.core.inventory.placing.text_columns import (
     PathFolds,
     array,
     column,
@@ -164,7 +164,7 @@ class ShortWay:
         told = self._spelled(asked)
         key, site = column(t.key), np.array(t.site, dtype=object)
         plain: Rows = told.plain & array(pc.equal(told.folded, key))
-        plain &= (told.site == site) & array(pc.not_equal(key, ""))
+        plain &= (told.site == site) & array(pc.not_equal(key, "/"))
         files = name_files(key)
         self._paths = [
             (name,) if file else (name, f"{name}/")

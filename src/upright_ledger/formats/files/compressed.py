@@ -36,12 +36,13 @@ _DAMAGE = (OSError, EOFError, zlib.error, lzma.LZMAError)
 @dataclass(frozen=True, slots=True)
 class Input:
     """One file to read, and the name by which it is spoken of. sheet: of a workbook that has
-    several.
+    several. within: the archive that held it.
     """
 
     path: Path
     name: str
     sheet: str = ""
+    within: str = ""
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "name", spelled(self.name))

@@ -90,6 +90,8 @@ def _feed_items(line: int, element: Any) -> Iterator[Item]:
             found.append(text)
         elif name == "enclosure" and child.get("url"):
             found.append(child.get("url"))
+        elif name == "attachment_url":  # of a file, in exports of contents
+            found.append(text)
     found = list(dict.fromkeys(f for f in found if f))
     if not found:
         yield Reject(line, "this entry of the feed has no link", title)

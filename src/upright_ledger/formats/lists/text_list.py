@@ -18,8 +18,13 @@ from upright_ledger.formats.tables.column_mapping import is_header_word
 _URL_START = re.compile(
     r"^(?:h\S?\S?ps?:?/|/|\?|[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+(?:[:/?#]|$))", re.IGNORECASE
 )
-_AMID = re.compile(r"(?:https?:/{1,2}|www\.)[^\s<>\"\u201c\u201d`{}|^]+", re.IGNORECASE)
+_AMID = re.compile(
+    r"(?:https?:/{1,2}|www\.[a-z0-9.-]+(?::\d+)?/)[^\s<>\"\u201c\u201d`{}|^]+", re.IGNORECASE
+)
 _SENTENCE = re.compile(r"[.,;:!?)] ")
+# What stands behind an address and is no part of it, as the second word of a name may be: another
+# address, a figure or a status, what is far off, an arrow.
+_MORE = re.compile(r"[^\S\n]{2}|\t| (?:https?://|/|\d+(?: |\Z)|[-=]+>|[|\u2192])")
 _SAMPLE = 200
 _LISTED = (Figure(LISTED, 1.0),)
 
@@ -54,7 +59,9 @@ def _items(path: Path, options: ReadOptions) -> Iterator[Item]:
 def _is_bare(text: str) -> bool:
     """Whether a whole line is one address, though perhaps a damaged one with blanks inside."""
     if " " in text and (
-        not text.lower().startswith(("http", "/", "<http")) or _SENTENCE.search(text)
+        not text.lower().startswith(("http", "/", "<http"))
+        or _SENTENCE.search(text)
+        or _MORE.search(text)
     ):
         return False
     return _URL_START.match(mend(text).text) is not None and len(_AMID.findall(text)) < 2

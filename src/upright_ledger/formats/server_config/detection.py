@@ -20,7 +20,7 @@ from upright_ledger.core.rules.imported.rule import (
     QueryEdit,
 )
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import FileKind, recognise
+from upright_ledger.formats.detection import FROM_TO, FileKind, recognise
 from upright_ledger.formats.files.text import read_text, with_line_feeds
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.server_config.apache_servers import read_apache
@@ -47,21 +47,23 @@ _NGINX_LINE = re.compile(
     r"[^\s;{}#]+\s+[^\s;{}]+\s*;)",
     re.MULTILINE,
 )
-_MAP_LINE = re.compile(r"^(?!#)\S+[ \t]+\S+[ \t]*\r?$", re.MULTILINE)
+_MAP_LINE = re.compile(r"^(?!#)\S+[ \t]+\S+[ \t]*\r?$")
+_STATUSES = {"permanent": 301, "temporary": 302}
 
 
 def dialect_of(path: Path, text: str) -> str:
     """What language a file of rules is in. Raises InputError where it is in none that is known."""
     if path.name.endswith("htaccess") or _APACHE_LINE.search(text):
         return APACHE
-    if _NGINX_LINE.search(text):
-        return NGINX
     lines = [x for x in text.split("\n") if x.strip() and not x.lstrip().startswith("#")]
+    if _NGINX_LINE.search(text) and not all(map(FROM_TO.match, lines)):
+        return NGINX
     if recognise(path) in {FileKind.JSON, FileKind.SHEET} or (
         lines and "," in lines[0] and not _MAP_LINE.match(lines[0])
     ):
         return PAIRS
-    if lines and sum(1 for x in lines if _MAP_LINE.match(x)) > 0.9 * len(lines):
+    of_map = sum(1 for x in lines if _MAP_LINE.match(x) or FROM_TO.match(x))
+    if lines and of_map > 0.9 * len(lines):
         return MAP
     if recognise(path) == FileKind.TABLE:
         return PAIRS
@@ -174,11 +176,22 @@ def _items(read: RulesRead) -> Iterator[Item]:
 
 
 def _read_map(text: str, name: str) -> RulesRead:
-    """HAProxy's map files: a path up to the first blank, and where it goes."""
+    """HAProxy's map files, and plain lists: a path up to the first blank, and where it goes."""
     out = RulesRead()
     for number, line in enumerate(text.split("\n"), 1):
         bare = line.strip()
         if not bare or bare.startswith("#"):
+            continue
+        if told := FROM_TO.match(bare):
+            status = (told["status"] or told["first"] or "301").lower()
+            out.rules.append(
+                _literal(
+                    f"{name}:{number}",
+                    told["old"],
+                    told["new"],
+                    _STATUSES.get(status) or int(status),
+                )
+            )
             continue
         key, _, value = bare.partition(" " if " " in bare else "\t")
         if not value.strip():

@@ -6,6 +6,8 @@ import re
 from datetime import date
 from functools import lru_cache
 
+Row = tuple[int, list[str]]
+"""The line or row of the file, from 1, and its cells; a blank row has none."""
 _ADDRESS = re.compile(
     r"^[<(\[\"'\u201c\u201e\u00ab]*(?:https?:/{1,2}\S|/\S*$|www\.\S+|"
     r"[a-z0-9-]+(?:\.[a-z0-9-]+)*\.[a-z]{2,}/\S*$)",

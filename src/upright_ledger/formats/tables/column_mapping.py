@@ -49,7 +49,8 @@ NAMES: Mapping[str, tuple[str, ...]] = {
         "pagineprincipali", "indirizzo", "bestemmingspagina", "landingspagina", "toppaginas",
         "adres", "strona", "adresurl", "stronadocelowa", "sida",
         "malsida", "landningssida", "adress",
-        "toppsidor",
+        "toppsidor", "pagepathplusquerystring", "pagepath+querystring", "fullpageurl",
+        "pagelocation", "urlpath", "pathname", "requestpath", "requesturi", "href",
     ),
     **{name: unit.headings for name, unit in UNITS.items() if unit.headings},
     STATUS: ("status", "statuscode", "httpstatus", "responsecode", "code", "httpcode", "response",
@@ -136,9 +137,10 @@ def map_columns(
     for meaning, text in given.items():
         if not text:
             continue
-        if bare(text) not in words:
+        named = bare(text) if bare(text) in words else bare(text.rpartition(".")[2])
+        if named not in words:
             raise KeyError(text)
-        found[meaning] = words.index(bare(text))
+        found[meaning] = words.index(named)
     if URL not in found:
         at = _url_column(header, rows, hosts)
         if at is not None:
@@ -291,6 +293,8 @@ def _url_column(
         )
         if side == "new" and word not in NAMES[URL]:
             rank = -0.5
+        if word in NAMES[HOST] and _share(cells, _is_host) == 1:
+            continue
         addresses = _share(cells, looks_like_address)
         others = (
             _share(cells, lambda c: host_of(c) not in hosts and host_of(c) != "") if hosts else 0.0

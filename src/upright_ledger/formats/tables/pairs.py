@@ -17,13 +17,15 @@ from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
+    Row,
     host_of,
     linked_address,
     looks_like_address,
 )
 from upright_ledger.formats.tables.column_mapping import bare
 from upright_ledger.formats.tables.header_words import side_of
-from upright_ledger.formats.tables.rows import Row, RowWidth, rows_of, sheets_of
+from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
+from upright_ledger.formats.tables.rows.workbook_rows import sheets_of
 
 OLD, NEW, STATUS, QUERY, KIND = "old", "new", "status", "query", "kind"
 MEANINGS = (OLD, NEW, STATUS, QUERY, KIND)

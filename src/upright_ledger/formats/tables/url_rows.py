@@ -25,6 +25,7 @@ from upright_ledger.formats.records import (
 from upright_ledger.formats.tables import column_mapping as col
 from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
+    Row,
     day_of,
     host_of,
     linked_address,
@@ -32,7 +33,6 @@ from upright_ledger.formats.tables.cells import (
     number,
     status_code,
 )
-from upright_ledger.formats.tables.rows import Row
 from upright_ledger.formats.tables.url_table import Table, begins_a_sum, read_table
 
 T = TypeVar("T")
@@ -59,6 +59,21 @@ def read_sheet_urls(path: Path, options: ReadOptions) -> Reading:
 def read_json_urls(path: Path, options: ReadOptions) -> Reading:
     """Old URLs with their evidence from JSON Lines."""
     return _reading(read_table(path, options, FileKind.JSON))
+
+
+def read_xml_urls(path: Path, options: ReadOptions) -> Reading:
+    """Old URLs with their evidence from XML that is no sitemap and no feed."""
+    return _reading(read_table(path, options, FileKind.XML))
+
+
+def read_page_table_urls(path: Path, options: ReadOptions) -> Reading:
+    """Old URLs with their evidence from a table in an HTML page."""
+    return _reading(read_table(path, options, FileKind.PAGE_TABLE))
+
+
+def read_sql_urls(path: Path, options: ReadOptions) -> Reading:
+    """Old URLs with their evidence from the dump of a database."""
+    return _reading(read_table(path, options, FileKind.SQL))
 
 
 def _reading(table: Table) -> Reading:

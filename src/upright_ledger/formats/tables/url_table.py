@@ -9,13 +9,13 @@ from dataclasses import dataclass, field
 from itertools import chain, islice
 from pathlib import Path
 
-from upright_ledger.errors import InputError
+from upright_ledger.errors import InputError, NoAddressesError
 from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables import column_mapping as col
-from upright_ledger.formats.tables.cells import NO_ADDRESS, looks_like_address, number
+from upright_ledger.formats.tables.cells import NO_ADDRESS, Row, looks_like_address, number
 from upright_ledger.formats.tables.header_words import side_of
-from upright_ledger.formats.tables.rows import Row, RowWidth, rows_of
+from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
 
 _TOTAL = re.compile(
     r"\W*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total "
@@ -106,7 +106,7 @@ def _find_header(
     """The index of the header row (None where there is none), and the columns."""
     filled = [(n, cells) for n, (_, cells) in enumerate(rows) if cells]
     if not filled:
-        raise InputError(f"{path} has no rows", "export it again")
+        raise NoAddressesError(f"{path} has no rows", "export it again")
     width = Counter(len(cells) for _, cells in filled).most_common(1)[0][0]
     top = next(n for n, cells in filled if len(cells) == width)
     before = next((n - 1 for n, cells in filled if any(map(looks_like_address, cells))), -1)
@@ -143,7 +143,7 @@ def _find_header(
         )
     columns = col.map_columns([], [cells for _, cells in filled], {}, options.hosts)
     if col.URL not in columns:
-        raise InputError(
+        raise NoAddressesError(
             f"{path} has no column of URLs",
             f"name one, as in --column url='…'; its columns are: {', '.join(names)[:500]}",
         )

@@ -24,7 +24,7 @@ from upright_ledger.core.inventory.normalisation import (
     VIEW,
     FoldingPolicy,
 )
-from upright_ledger.core.inventory.text_columns import array, column, texts, those
+from upright_ledger.core.inventory.placing.text_columns import array, column, texts, those
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.core.url.conventions import DOUBTFUL_SESSION
 from upright_ledger.core.url.origins import MOBILE_LABELS, Sites
@@ -46,9 +46,9 @@ _BITS = {1 << n: name for n, name in enumerate((_CASE, _SLASH, *_PURPOSES[1:]))}
 
 
 class Placed(NamedTuple):
-    """Plain addresses, in their order. at: which of the addresses they are. folded: what was folded, by
-    name → in how many of them. All others as in `classification.Classified`; their spelling is
-    their text.
+    """Plain addresses, in their order. at: which of the addresses they are. folded: what was
+    folded, by name → in how many of them. All others as in `classification.Classified`; their
+    spelling is their text.
     """
 
     at: list[int]

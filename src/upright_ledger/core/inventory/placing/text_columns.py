@@ -76,11 +76,12 @@ class PathFolds:
         return pc.ascii_lower(paths) if self._case else paths
 
     def folded(self, paths: Any) -> tuple[Any, NDArray[np.bool_]]:
-        """Paths without index file and trailing slash, that of a front page empty; and whether that
-        is all: not where the last name asks for a view or a number of pages.
+        """Paths without index file and trailing slash; and whether that is all: not where the last
+        name asks for a view or a number of pages.
         """
         bare = pc.replace_substring_regex(self.lowered(paths), self._index, "/", max_replacements=1)
-        folded = pc.utf8_rtrim(bare, "/")
+        trimmed = pc.utf8_rtrim(bare, "/")
+        folded = pc.if_else(pc.equal(trimmed, ""), "/", trimmed)
         return folded, ~array(pc.match_substring_regex(folded, self._careful))
 
 

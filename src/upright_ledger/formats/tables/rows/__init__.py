@@ -1,0 +1,1 @@
+"""Rows of tables, whatever holds them."""

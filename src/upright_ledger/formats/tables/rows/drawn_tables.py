@@ -1,0 +1,87 @@
+"""Tables as programs print them: cells between bars or blanks, with lines drawn around them."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Callable, Sequence
+
+from upright_ledger.formats.tables.cells import (
+    NO_ADDRESS,
+    day_of,
+    looks_like_address,
+    number,
+    status_code,
+)
+
+_RULE = re.compile(r"[\s|+:=-]*[-=+|:]{3,}[\s|+:=-]*\Z")
+_FOOTER = re.compile(r"\s*(?:\(\d[\d,]* rows?\)|\d[\d,]* rows? in set\b.*)\s*\Z", re.IGNORECASE)
+_COUNT = re.compile(r"(\s+\d+)\s\S+\s*\Z")
+_GAPS = (re.compile(r" {2,}"), re.compile(r" +"))
+_MOST = 40  # columns
+_NEARLY_ALL = 0.8
+
+
+def is_drawn(line: str) -> bool:
+    """Whether a line is a rule between rows, or tells how many there are."""
+    return _RULE.match(line) is not None or _FOOTER.match(line) is not None
+
+
+def between_bars(lines: Sequence[str]) -> bool:
+    """Whether rows begin and end with a bar."""
+    rows = [line.strip() for line in lines if "|" in line and not _RULE.match(line)]
+    return bool(rows) and all(row[0] == row[-1] == "|" for row in rows)
+
+
+def are_counts(lines: Sequence[str]) -> bool:
+    """Whether every line is a count, flush right, and what was counted, as `uniq -c` prints it."""
+    found = [_COUNT.match(line) for line in lines]
+    return len({match.end(1) if match else 0 for match in found}) == 1 and found[0] is not None
+
+
+def gap_between_cells(lines: Sequence[str]) -> re.Pattern[str] | None:
+    """The blanks that part the cells of nearly every line: two or more, or single ones where all
+    cells are addresses, figures, statuses and days. None where lines are no such rows; a tab parts
+    cells by itself.
+    """
+    lines = [line for line in lines if line.strip() and not line.startswith("#")]
+    lines = [line for line in lines if not is_drawn(line)]
+    if any("\t" in line for line in lines):
+        return None
+    return next((gap for gap in _GAPS if _are_rows(lines, gap)), None)
+
+
+def _are_rows(lines: Sequence[str], gap: re.Pattern[str]) -> bool:
+    rows = [gap.split(line.strip()) for line in lines]
+    width, alike = max(
+        ((w, n) for w, n in Counter(map(len, rows)).items() if 2 <= w <= _MOST),
+        key=lambda told: told[1],
+        default=(0, 0),
+    )
+    if alike < _NEARLY_ALL * len(rows):
+        return False
+    columns = list(zip(*(row for row in rows if len(row) == width), strict=True))
+    # The first row may be a header.
+    addresses = [_share(cells, _is_address) for cells in columns]
+    if max(addresses) < _NEARLY_ALL:
+        return False
+    return gap is _GAPS[0] or all(_share(cells, _is_datum) >= _NEARLY_ALL for cells in columns)
+
+
+def _share(cells: Sequence[str], test: Callable[[str], bool]) -> float:
+    body = cells[1:] or cells
+    return sum(map(test, body)) / len(body)
+
+
+def _is_address(cell: str) -> bool:
+    return " " not in cell and looks_like_address(cell)
+
+
+def _is_datum(cell: str) -> bool:
+    return (
+        number(cell) is not None
+        or status_code(cell) > 0
+        or _is_address(cell)
+        or day_of(cell) != ""
+        or cell.lower() in NO_ADDRESS
+    )

@@ -1,0 +1,85 @@
+"""XML of any kind as rows: the element that names an address again and again is a row."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from operator import itemgetter
+from pathlib import Path
+from typing import Any
+
+from upright_ledger.errors import NoAddressesError
+from upright_ledger.formats.files.compressed import open_bytes
+from upright_ledger.formats.lists.xml_elements import elements, local_name
+from upright_ledger.formats.records import Reading
+from upright_ledger.formats.tables.cells import Row, looks_like_address
+from upright_ledger.formats.tables.rows.json_rows import under_header
+
+_LOOKED_AT = 1 << 22  # bytes
+_MOST_VALUES = 1000  # of one row
+
+
+def xml_rows(path: Path, notes: list[str]) -> Iterator[Row]:
+    """The rows under a header. notes: what was mended on the way. Raises InputError."""
+    row = _row_of(path)
+    reading = Reading()
+    found = (
+        (line, _told(element)) for line, _, element in elements(path, frozenset({row}), reading)
+    )
+    yield from under_header(found)
+    notes += reading.notes
+
+
+def _row_of(path: Path) -> str:
+    """The name of the element that is a row. Raises NoAddressesError for a file without addresses."""
+    from lxml import etree
+
+    parser = etree.XMLPullParser(
+        events=("start",), recover=True, resolve_entities=False, no_network=True, load_dtd=False,
+        huge_tree=False, remove_comments=True, remove_pis=True,
+    )  # fmt: skip
+    with open_bytes(path) as file:
+        parser.feed(file.read(_LOOKED_AT))
+    root = next((element for _, element in parser.read_events()), None)
+    rows: Counter[str] = Counter()  # elements with an address among their attributes
+    leaves: Counter[str] = Counter()  # those that are an address
+    within: dict[str, set[Any]] = {}
+    parents: dict[str, str] = {}
+    for element in root.iter() if root is not None else ():
+        name = local_name(element.tag)
+        if any(map(_is_address, element.attrib.values())):
+            rows[name] += 1
+        parent = element.getparent()
+        if parent is not None and _is_address((element.text or "").strip()):
+            within.setdefault(name, set()).add(parent)
+            parents[name] = local_name(parent.tag)
+            leaves[name] += 1
+    if not rows and not leaves:
+        raise NoAddressesError(
+            f"{path} is an XML file that names no addresses", "export the list as CSV or text"
+        )
+    row, many = max(rows.items(), key=itemgetter(1), default=("", 0))
+    leaf, more = max(leaves.items(), key=itemgetter(1), default=("", 0))
+    if many > more:
+        return row
+    # Addresses that stand together in one element are rows; others are a cell of the element.
+    return leaf if len(within[leaf]) * 2 < more else parents[leaf]
+
+
+def _is_address(text: str) -> bool:
+    return bool(text) and not any(map(str.isspace, text)) and looks_like_address(text)
+
+
+def _told(element: Any) -> dict[str, str]:
+    """The values in an element, by their names."""
+    found: dict[str, str] = {}
+    for inner in element.iter():
+        name = local_name(inner.tag)
+        if not name or len(found) > _MOST_VALUES:
+            continue
+        if text := (inner.text or "").strip():
+            found.setdefault(name, text)
+        for attribute, value in inner.attrib.items():
+            own = local_name(attribute)
+            found.setdefault(own if inner is element else f"{name}.{own}", value)
+    return found
