@@ -67,6 +67,12 @@ _NGINX_RULE = re.compile(
     r"return\s+30[12378]\s+\S+;)",
     re.MULTILINE,
 )
+CADDY_RULE = re.compile(
+    r"^[^\S\n]*redir[^\S\n]+(?P<old>\S+)(?:[^\S\n]+(?P<new>[^\s{]+))?"
+    r"(?:[^\S\n]+(?P<code>permanent|temporary|html|\d{3}))?[^\S\n]*$",
+    re.MULTILINE,
+)
+"""A redirect in a Caddyfile."""
 _PRIORITY = re.compile(r"<\d{1,3}>")
 """With which a line of syslog begins (RFC 5424, section 6.2.1), and no markup."""
 _PLACE = r"(?:https?://[^\s/;]+|/)[^\s;]*"
@@ -165,10 +171,11 @@ def _is_json(text: str) -> bool:
 
 
 def is_rule_file(text: str) -> bool:
-    """Whether a text holds redirect rules of Apache or nginx, by words that hardly stand so
+    """Whether a text holds redirect rules of Apache, nginx or Caddy, by words that hardly stand so
     anywhere else.
     """
-    return bool(_APACHE_RULE.search(text) or _NGINX_RULE.search(text))
+    found = _APACHE_RULE.search(text) or _NGINX_RULE.search(text) or CADDY_RULE.search(text)
+    return found is not None
 
 
 def _are_pairs(lines: list[str]) -> bool:

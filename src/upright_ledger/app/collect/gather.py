@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections import deque
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from contextlib import ExitStack, suppress
 from dataclasses import dataclass, field, replace
 from functools import partial
@@ -13,9 +13,9 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.app.collect.inputs import Input, inputs, neighbours_of
+from upright_ledger.app.collect.parts import parts_of, say_what_was_left
 from upright_ledger.app.collect.reading_options import as_failing, base_origin, options_for
 from upright_ledger.app.collect.rejects import SHOWN_REJECTS, drop_orphans
-from upright_ledger.app.collect.sheets import by_sheets
 from upright_ledger.app.collect.sorting import Gathered, Sorter
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.placing.classification import Classifier
@@ -126,7 +126,7 @@ def gather(
     with inputs(paths) as files:
         kinds = {file: kind or recognise(file.path) for file in files if not file.within}
         notes: dict[Path, list[str]] = {}
-        queue = deque(one for file in files for one in _parts_of(file, kinds, options, notes))
+        queue = deque(one for file in files for one in parts_of(file, kinds, options, notes))
         kinds |= {
             one: kinds.get(one) or FileKind.SHEET for one in queue if not one.within or one.sheet
         }
@@ -154,29 +154,13 @@ def gather(
             ]
             queue += further
             seen.update(further)
-    _say_what_was_left(results, left)
+    say_what_was_left(results, left)
     pruned = {}
     if any(result.kind == FileKind.ACCESS_LOG and not result.failed for result in results):
         with ledger.writing() as connection:
             pruned = prune(connection, ledger.settings.retention)
     with ledger.reading() as connection:
         return Gathering(results, count_entries(connection), pruned)
-
-
-def _say_what_was_left(results: list[Gathered], left: Mapping[str, Sequence[str]]) -> None:
-    """Name the members of archives that hold no address, with the first of each that does. Raises
-    InputError for an archive in which none does.
-    """
-    for archive, names in left.items():
-        first = next((r for r in results if r.name.startswith(f"{archive}: ")), None)
-        if first is None:
-            raise NoAddressesError(
-                f"{archive} holds no file with addresses",
-                "check that it is the right one, or unpack it and name the --kind of its files",
-            )
-        inner = [name.removeprefix(f"{archive}: ") for name in names]
-        more = f" and {len(inner) - 5:,} more" if len(inner) > 5 else ""
-        first.notes.append(f"without addresses, and left out: {', '.join(inner[:5])}{more}")
 
 
 FOLDING_SECONDS = 30.0
@@ -223,17 +207,6 @@ def _by_new_settings(
             if time.monotonic() > until:
                 raise
             time.sleep(0.2)
-
-
-def _parts_of(
-    file: Input, kinds: dict[Input, str], options: ReadOptions, notes: dict[Path, list[str]]
-) -> list[Input]:
-    """A file, or the sheets of a workbook that hold addresses."""
-    return (
-        by_sheets(file, options, notes.setdefault(file.path, []).append)
-        if kinds.get(file) == FileKind.SHEET
-        else [file]
-    )
 
 
 class _SourceReader:

@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from upright_ledger.app.collect.sheets import by_sheets
+from upright_ledger.app.collect.parts import by_sheets
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import page_key, plain_destinations, read_destination
 from upright_ledger.core.url.origins import Sites

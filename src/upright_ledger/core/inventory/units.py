@@ -46,7 +46,7 @@ UNITS: Mapping[str, Unit] = {
             "pagesvues", "vues", "visitas",
             "paginasvistas", "vistasdepagina", "vistas", "visualizzazionidipagina",
             "visualizzazioni", "richieste", "paginaweergaven", "weergaven", "verzoeken", "odslony",
-            "sidvisningar",
+            "sidvisningar", "screenpageviews",
         ),
         within=("pageviews", "page views", "views", "hits", "requests", "seitenaufrufe"),
         told_first=5,

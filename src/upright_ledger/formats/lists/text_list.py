@@ -19,7 +19,8 @@ _URL_START = re.compile(
     r"^(?:h\S?\S?ps?:?/|/|\?|[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+(?:[:/?#]|$))", re.IGNORECASE
 )
 _AMID = re.compile(
-    r"(?:https?:/{1,2}|www\.[a-z0-9.-]+(?::\d+)?/)[^\s<>\"\u201c\u201d`{}|^]+", re.IGNORECASE
+    r"(?:https?:/{1,2}|www\.[a-z0-9.-]{1,250}(?::\d{1,5})?/)[^\s<>\"\u201c\u201d`{}|^]+",
+    re.IGNORECASE,
 )
 _SENTENCE = re.compile(r"[.,;:!?)] ")
 # What stands behind an address and is no part of it, as the second word of a name may be: another

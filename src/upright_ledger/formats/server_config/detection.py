@@ -20,7 +20,7 @@ from upright_ledger.core.rules.imported.rule import (
     QueryEdit,
 )
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import FROM_TO, FileKind, recognise
+from upright_ledger.formats.detection import CADDY_RULE, FROM_TO, FileKind, recognise
 from upright_ledger.formats.files.text import read_text, with_line_feeds
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.server_config.apache_servers import read_apache
@@ -36,7 +36,7 @@ from upright_ledger.formats.tables.pairs import read_pairs, status_word
 _NOTES = 5
 """Notes on single lines that are told."""
 
-APACHE, NGINX, MAP, PAIRS = "apache", "nginx", "map", "pairs"
+APACHE, NGINX, CADDY, MAP, PAIRS = "apache", "nginx", "caddy", "map", "pairs"
 _APACHE_LINE = re.compile(
     r"^\s*(?:Redirect(?:Match|Permanent|Temp)?|Rewrite(?:Rule|Cond|Engine|Base|Map)|<IfModule|"
     r"<VirtualHost)\b",
@@ -56,6 +56,8 @@ def dialect_of(path: Path, text: str) -> str:
     if path.name.endswith("htaccess") or _APACHE_LINE.search(text):
         return APACHE
     lines = [x for x in text.split("\n") if x.strip() and not x.lstrip().startswith("#")]
+    if CADDY_RULE.search(text):
+        return CADDY
     if _NGINX_LINE.search(text) and not all(map(FROM_TO.match, lines)):
         return NGINX
     if recognise(path) in {FileKind.JSON, FileKind.SHEET} or (
@@ -69,7 +71,7 @@ def dialect_of(path: Path, text: str) -> str:
         return PAIRS
     raise InputError(
         f"{path} holds no redirect rules that are known",
-        "Apache, nginx and HAProxy files, and sheets of pairs are read",
+        "files of Apache, nginx, HAProxy and Caddy, and sheets of pairs are read",
     )
 
 
@@ -95,9 +97,9 @@ def read_rule_file(
             return kind, read_apache(
                 text, path.name, folder=folder, given=given, doubt=doubt, engine=engine
             )
-        return kind, read_nginx(text, path.name, given) if kind == NGINX else _read_map(
-            text, path.name
-        )
+        if kind == NGINX:
+            return kind, read_nginx(text, path.name, given)
+        return kind, (_read_caddy if kind == CADDY else _read_map)(text, path.name)
     except PatternNotUnderstoodError as error:
         raise InputError(
             f"{path} cannot be read as {kind} rules: {error}",
@@ -198,6 +200,28 @@ def _read_map(text: str, name: str) -> RulesRead:
             out.missed.append((number, "it has no value", bare[:300]))
             continue
         out.rules.append(_literal(f"{name}:{number}", key, value.strip(), 301))
+    return out
+
+
+def _read_caddy(text: str, name: str) -> RulesRead:
+    """The redirects of a Caddyfile that are about one path each."""
+    out = RulesRead()
+    for number, line in enumerate(text.split("\n"), 1):
+        told = CADDY_RULE.match(line)
+        if told is None:
+            if re.match(r"\s*(?:redir|rewrite|uri|try_files|map)\b", line):
+                out.miss(number, "it is no plain redirect of one path", line.strip())
+            continue
+        old, new = told["old"], told["new"] or ""
+        if not old.startswith("/") or "*" in old or "{" in old + new or not new:
+            out.miss(number, "it is about more than one path", line.strip())
+            continue
+        code = (told["code"] or "302").lower()
+        status = _STATUSES.get(code) or (int(code) if code.isdigit() else 0)
+        if status not in {301, 302, 307, 308}:
+            out.miss(number, f"{code} is no status of a redirect", line.strip())
+            continue
+        out.rules.append(_literal(f"{name}:{number}", old, new, status))
     return out
 
 

@@ -95,8 +95,8 @@ class _Prover:
         return found
 
     def exact(self, rule: ExactRule, proof: Proof) -> None:
-        """An exact rule leads to one address on an old site; what it carries on of the query may choose a rule
-        there.
+        """An exact rule leads to one address on an old site; what it carries on of the query may
+        choose a rule there.
         """
         site = self.rules.site_of[authority_of(rule.destination)]
         goal = parse_address(rule.destination)

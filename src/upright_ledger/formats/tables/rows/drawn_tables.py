@@ -65,7 +65,7 @@ def _are_rows(lines: Sequence[str], gap: re.Pattern[str]) -> bool:
     addresses = [_share(cells, _is_address) for cells in columns]
     if max(addresses) < _NEARLY_ALL:
         return False
-    return gap is _GAPS[0] or all(_share(cells, _is_datum) >= _NEARLY_ALL for cells in columns)
+    return gap is _GAPS[0] or all(_share(cells, is_datum) >= _NEARLY_ALL for cells in columns)
 
 
 def _share(cells: Sequence[str], test: Callable[[str], bool]) -> float:
@@ -77,7 +77,8 @@ def _is_address(cell: str) -> bool:
     return " " not in cell and looks_like_address(cell)
 
 
-def _is_datum(cell: str) -> bool:
+def is_datum(cell: str) -> bool:
+    """Whether a cell is an address, a figure, a status or a day, and no words."""
     return (
         number(cell) is not None
         or status_code(cell) > 0

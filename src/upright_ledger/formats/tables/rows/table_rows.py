@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import csv
-import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
-from itertools import chain, islice
 from pathlib import Path
 from typing import NamedTuple
 
@@ -14,24 +11,14 @@ from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import (
     MAX_COLUMNS,
     FileKind,
-    delimiter_of,
 )
-from upright_ledger.formats.files.text import open_text
 from upright_ledger.formats.tables.cells import Row
-from upright_ledger.formats.tables.rows.drawn_tables import (
-    are_counts,
-    between_bars,
-    gap_between_cells,
-    is_drawn,
-)
+from upright_ledger.formats.tables.rows.delimited_rows import delimited_rows
 from upright_ledger.formats.tables.rows.json_rows import json_rows
 from upright_ledger.formats.tables.rows.page_rows import page_rows
 from upright_ledger.formats.tables.rows.sql_rows import sql_rows
 from upright_ledger.formats.tables.rows.workbook_rows import sheet_rows
 from upright_ledger.formats.tables.rows.xml_rows import xml_rows
-
-MAX_CELL = 1 << 24  # characters; a page's text in a cell is long, and more than this is damage
-_SAMPLE = 60
 
 
 class RowWidth(NamedTuple):
@@ -79,7 +66,7 @@ def rows_of(
     elif kind == FileKind.SQL:
         rows = sql_rows(path, encoding, notes)
     else:
-        rows = _delimited(path, encoding, notes)
+        rows = delimited_rows(path, encoding, notes)
     return _of_sane_width(path, rows)
 
 
@@ -92,45 +79,3 @@ def _of_sane_width(path: Path, rows: Iterator[Row]) -> Iterator[Row]:
                 "keep the columns that are needed",
             )
         yield row[0], row[1][:MAX_COLUMNS]
-
-
-def _delimited(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]:
-    csv.field_size_limit(MAX_CELL)
-    with open_text(path, encoding) as file:
-        if file.encoding == "cp1252" and not encoding:
-            notes.append("read as Windows-1252: it is not in UTF-8")
-        first = list(islice(file, 500))
-        filled = [line for line in first if line.strip()][:_SAMPLE]
-        delimiter = delimiter_of(filled)
-        if not delimiter and (gap := gap_between_cells(filled)) is not None:
-            if are_counts(filled):
-                yield 0, ["hits", "url"]
-            yield from _apart(chain(first, file), gap)
-            return
-        delimiter = delimiter or delimiter_of(filled[:1]) or ","
-        framed = delimiter == "|" and between_bars(filled)
-        reader = csv.reader(chain(first, file), delimiter=delimiter)
-        line = 1
-        try:
-            for told in reader:
-                cells = _printed(told, framed=framed) if delimiter == "|" else told
-                yield line, cells if any(map(str.strip, cells)) else []
-                line = reader.line_num + 1
-        except csv.Error as error:
-            raise InputError(
-                f"{path} line {line:,} cannot be read as a table: {error}", "check its quotes"
-            ) from None
-
-
-def _apart(lines: Iterable[str], gap: re.Pattern[str]) -> Iterator[Row]:
-    """Rows whose cells blanks keep apart."""
-    for number, line in enumerate(lines, 1):
-        text = line.strip()
-        yield number, gap.split(text) if text and not is_drawn(text) else []
-
-
-def _printed(cells: list[str], *, framed: bool) -> list[str]:
-    """A row of a table with bars between its cells, as programs print them."""
-    if is_drawn("|".join(cells)):
-        return []
-    return [cell.strip() for cell in (cells[1:-1] if framed else cells)]

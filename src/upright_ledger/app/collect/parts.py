@@ -1,18 +1,47 @@
-"""Workbooks with several sheets: each that holds addresses is an input of its own, and the others
-are named.
+"""Files of several parts: each sheet of a workbook, and each member of an archive, that holds
+addresses is an input of its own, and the others are named.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+from pathlib import Path
 
-from upright_ledger.errors import InputError
+from upright_ledger.app.collect.sorting import Gathered
+from upright_ledger.errors import InputError, NoAddressesError
 from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.files.compressed import Input
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables.rows.workbook_rows import hidden_sheets, sheets_of
 from upright_ledger.formats.tables.url_table import read_table
+
+
+def parts_of(
+    file: Input, kinds: Mapping[Input, str], options: ReadOptions, notes: dict[Path, list[str]]
+) -> list[Input]:
+    """A file, or the sheets of a workbook that hold addresses. notes: of each file, what is to be
+    said of its others.
+    """
+    if kinds.get(file) != FileKind.SHEET:
+        return [file]
+    return by_sheets(file, options, notes.setdefault(file.path, []).append)
+
+
+def say_what_was_left(results: list[Gathered], left: Mapping[str, Sequence[str]]) -> None:
+    """Name the members of archives that hold no address, with the first of each that does. Raises
+    InputError for an archive in which none does.
+    """
+    for archive, names in left.items():
+        first = next((r for r in results if r.name.startswith(f"{archive}: ")), None)
+        if first is None:
+            raise NoAddressesError(
+                f"{archive} holds no file with addresses",
+                "check that it is the right one, or unpack it and name the --kind of its files",
+            )
+        inner = [name.removeprefix(f"{archive}: ") for name in names]
+        more = f" and {len(inner) - 5:,} more" if len(inner) > 5 else ""
+        first.notes.append(f"without addresses, and left out: {', '.join(inner[:5])}{more}")
 
 
 def by_sheets(file: Input, options: ReadOptions, left: Callable[[str], None]) -> list[Input]:

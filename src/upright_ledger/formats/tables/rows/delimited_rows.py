@@ -1,0 +1,112 @@
+"""Delimited text as rows, with what writers of such files do otherwise than RFC 4180 says: quotes
+behind a backslash, delimiters in an address that no quotes protect, cells between bars or blanks.
+"""
+
+from __future__ import annotations
+
+import csv
+import re
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import chain, islice
+from pathlib import Path
+from typing import Any
+
+from upright_ledger.errors import InputError
+from upright_ledger.formats.detection import delimiter_of
+from upright_ledger.formats.files.text import open_text
+from upright_ledger.formats.tables.cells import Row, looks_like_address
+from upright_ledger.formats.tables.rows.drawn_tables import (
+    are_counts,
+    between_bars,
+    gap_between_cells,
+    is_datum,
+    is_drawn,
+)
+
+MAX_CELL = 1 << 24  # characters; a page's text in a cell is long, and more than this is damage
+_SAMPLE = 60
+_ESCAPED = {"escapechar": "\\", "doublequote": False}
+
+
+def delimited_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]:
+    """The rows, header included. notes: gets what a user should know of the encoding, with the
+    first row. Raises InputError.
+    """
+    csv.field_size_limit(MAX_CELL)
+    with open_text(path, encoding) as file:
+        if file.encoding == "cp1252" and not encoding:
+            notes.append("read as Windows-1252: it is not in UTF-8")
+        first = list(islice(file, 500))
+        filled = [line for line in first if line.strip()][:_SAMPLE]
+        delimiter = delimiter_of(filled)
+        if not delimiter and (gap := gap_between_cells(filled)) is not None:
+            if are_counts(filled):
+                yield 0, ["hits", "url"]
+            yield from _apart(chain(first, file), gap)
+            return
+        delimiter = delimiter or delimiter_of(filled[:1]) or ","
+        how = _quoting(filled, delimiter)
+        width = _widths(filled, delimiter, how).most_common(1)[0][0] if filled else 0
+        framed = delimiter == "|" and between_bars(filled)
+        reader = csv.reader(chain(first, file), delimiter=delimiter, **how)
+        line = 1
+        try:
+            for told in reader:
+                cells = _printed(told, framed=framed) if delimiter == "|" else told
+                if len(cells) > width and delimiter in ",;":
+                    cells = _rejoined(cells, width, delimiter)
+                yield line, cells if any(map(str.strip, cells)) else []
+                line = reader.line_num + 1
+        except csv.Error as error:
+            raise InputError(
+                f"{path} line {line:,} cannot be read as a table: {error}", "check its quotes"
+            ) from None
+
+
+def _widths(lines: Iterable[str], delimiter: str, how: dict[str, Any]) -> Counter[int]:
+    """How many rows have so many cells."""
+    try:
+        return Counter(len(row) for row in csv.reader(lines, delimiter=delimiter, **how))
+    except csv.Error:
+        return Counter([0])
+
+
+def _quoting(lines: Sequence[str], delimiter: str) -> dict[str, Any]:
+    """How quotes within quotes are written: doubled, unless more rows are alike where a backslash
+    stands before them.
+    """
+    if not any('\\"' in line for line in lines):
+        return {}
+    alike = [_widths(lines, delimiter, how).most_common(1)[0][1] for how in ({}, _ESCAPED)]
+    widths = [len(_widths(lines, delimiter, how)) for how in ({}, _ESCAPED)]
+    return _ESCAPED if (alike[1], -widths[1]) > (alike[0], -widths[0]) else {}
+
+
+def _rejoined(cells: list[str], width: int, delimiter: str) -> list[str]:
+    """A row whose address was torn at delimiters that no quotes protect; as it is where other cells
+    may have been torn as well.
+    """
+    at = next((n for n, cell in enumerate(cells) if looks_like_address(cell)), None)
+    if at is None or width < 2:
+        return cells
+    end = at + len(cells) - width + 1
+    parts, others = cells[at:end], cells[:at] + cells[end:]
+    whole = all(part and not re.search(r"\s", part) for part in parts)
+    if not whole or not all(not cell.strip() or is_datum(cell.strip()) for cell in others):
+        return cells
+    return [*cells[:at], delimiter.join(parts), *cells[end:]]
+
+
+def _apart(lines: Iterable[str], gap: re.Pattern[str]) -> Iterator[Row]:
+    """Rows whose cells blanks keep apart."""
+    for number, line in enumerate(lines, 1):
+        text = line.strip()
+        yield number, gap.split(text) if text and not is_drawn(text) else []
+
+
+def _printed(cells: list[str], *, framed: bool) -> list[str]:
+    """A row of a table with bars between its cells, as programs print them."""
+    if is_drawn("|".join(cells)):
+        return []
+    return [cell.strip() for cell in (cells[1:-1] if framed else cells)]

@@ -1,0 +1,63 @@
+"""Files of all kinds but logs: each tells the pages it names, with their figures, and no others."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from conftest import NEW, OLD, Program
+from ledgers import fresh_ledger
+from other_samples import HOST, SAMPLES, Sample
+from upright_ledger.app.collect.gather import gather
+from upright_ledger.core.inventory.units import CLICKS, HITS, VISITS
+from upright_ledger.ledger.tables.entries import load_entries
+
+OTHERS = ("packed: zip of many", "packed: a mail with an export", "rules: an arrow")
+
+
+def told(sample: Sample, folder: Path) -> dict[str, dict[str, float]]:
+    """Path → figures of every entry."""
+    file = folder / sample.name
+    file.write_bytes(sample.data)
+    ledger = fresh_ledger([OLD], [NEW])
+    gather(ledger, [str(file)])
+    with ledger.reading() as connection:
+        found = load_entries(connection)
+    return {
+        e.legacy_url.partition(HOST)[2]: {
+            HITS: e.evidence.hits, CLICKS: e.evidence.clicks, VISITS: e.evidence.visits,
+        }
+        for e in found
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize("name", SAMPLES)
+def test_each_kind_of_file_tells_its_pages(name: str, tmp_path: Path) -> None:
+    sample = SAMPLES[name]
+    found = told(sample, tmp_path)
+    wanted = {path.rstrip("/") for path in sample.pages}
+    assert {path.rstrip("/") for path in found} == wanted
+    for path, figure in sample.pages.items():
+        figures = found[path]
+        assert figures[sample.unit] == (figure or 0.0), path
+        assert sum(figures.values()) == (figure or 0.0), path
+
+
+@pytest.mark.parametrize("name", OTHERS)
+def test_the_program_says_what_it_read(name: str, museum: Program) -> None:
+    sample = SAMPLES[name]
+    (museum.folder / sample.name).write_bytes(sample.data)
+    out = museum("gather", sample.name).out
+    assert sample.name in out
+    if "many" in name:
+        assert "a.zip: d/Pages.csv" in out
+        assert "left out: Queries.csv, a.bin" in out
+    known = museum.json("gather", sample.name)["sources"]
+    assert all(source["known"] for source in known)
+
+
+def test_an_archive_without_addresses_is_refused_by_its_name(museum: Program) -> None:
+    sample = SAMPLES["packed: zip of many"]
+    (museum.folder / "a.zip").write_bytes(sample.data.replace(b"http://www", b"nothing,ww"))
+    assert "a.zip" in museum("gather", "a.zip", code=3).err

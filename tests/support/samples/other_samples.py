@@ -1,0 +1,218 @@
+"""Small files of all kinds but logs, one a kind, each with the pages that it tells of."""
+
+from __future__ import annotations
+
+import json
+from typing import NamedTuple
+
+from packed_samples import PACKED
+from upright_ledger.core.inventory.units import CLICKS, HITS, VISITS
+
+HOST, OLD = "www.quillhaven.example", "http://www.quillhaven.example"
+OTHER = "http://www.fern.example/other"
+PATHS = ("/visit/room.html", "/shop/bell-tower", "/guide/tide?id=7")
+PAGES = [OLD + path for path in PATHS]
+COUNTED = {path: float(n) for n, path in enumerate(PATHS, 1)}
+LISTED = dict.fromkeys(PATHS)
+RULED = dict.fromkeys(("/visit/room.html", "/shop/bell-tower", "/guide/tide"))
+
+
+class Sample(NamedTuple):
+    """A file and the pages it names, each with its figure in a unit; None where none is told."""
+
+    name: str
+    data: bytes
+    pages: dict[str, float | None] | dict[str, None] | dict[str, float]
+    unit: str = HITS
+
+
+def text(
+    name: str, content: str, pages: dict[str, None] | dict[str, float], unit: str = HITS
+) -> Sample:
+    return Sample(name, content.encode(), pages, unit)
+
+
+def rows(form: str, *, ruled: bool = False) -> str:
+    """A line a page: {u} its address, {p} its path, {n} its figure."""
+    paths = list(RULED) if ruled else list(PATHS)
+    return "".join(form.format(u=OLD + p, p=p, n=n) + "\n" for n, p in enumerate(paths, 1))
+
+
+def table(page: str, figure: str, total: str, figures: dict[str, float] = COUNTED) -> str:
+    return f"{page};{figure}\n{rows('{u};{n}')}{total};6\n" if figures else ""
+
+
+OBJECTS = [{"url": u, "title": "A page", "hits": n} for n, u in enumerate(PAGES, 1)]
+
+TEXTS = {
+    "addresses, one a line": text("a.txt", rows("{u}"), LISTED),
+    "paths, one a line": text("a.txt", rows("{p}"), LISTED),
+    "addresses without scheme": text("a.txt", rows("{u}").replace("http://", ""), LISTED),
+    "quoted, with commas": text("a.txt", rows('"{u}",'), LISTED),
+    "a list of a program": text("a.py", f"pages = [\n{rows(chr(39) + '{u}' + chr(39) + ',')}]\n",
+        LISTED),
+    "a letter": text("a.txt", "Dear all,\nsee {}, then ({}). Also <{}>!\n".format(*PAGES), LISTED),
+    "markdown": text("a.md", '* [a]({})\n* [b]({} "t")\n\n[c]: {}\n'.format(*PAGES), LISTED),
+    "what a fetching program says": text("a.txt", rows(
+        "--2026-05-01 10:00:00--  {u}\nReusing existing connection to www.quillhaven.example:443."
+        "\nHTTP request sent, awaiting response... 404 Not Found"), LISTED),
+    "bookmarks": text("a.html", "<!DOCTYPE NETSCAPE-Bookmark-file-1>\n<DL><p>\n"
+        + rows('<DT><A HREF="{u}" ADD_DATE="1">x</A>') + "</DL>", LISTED),
+}  # fmt: skip
+
+TABLES = {
+    "comma": text("a.csv", "url,hits\n" + rows("{u},{n}"), COUNTED),
+    "semicolon": text("a.csv", "url;hits\n" + rows("{u};{n}"), COUNTED),
+    "tab": text("a.tsv", "url\thits\n" + rows("{u}\t{n}"), COUNTED),
+    "bar": text("a.txt", "url|hits\n" + rows("{u}|{n}"), COUNTED),
+    "UTF-16": Sample("a.csv", ("url\thits\n" + rows("{u}\t{n}")).encode("utf-16"), COUNTED),
+    "a line that names the delimiter": text("a.csv", "sep=;\nurl;hits\n" + rows("{u};{n}"),
+        COUNTED),
+    "remarks above": text("a.csv", "# exported\n# 3 rows\nurl,hits\n" + rows("{u},{n}"), COUNTED),
+    "words above": text("a.csv", "Report\n\n1 May 2026 - 31 May 2026\n\nurl,hits\n"
+        + rows("{u},{n}"), COUNTED),
+    "line breaks in quotes": text("a.csv", "url,title,hits\n" + rows('{u},"two\nlines",{n}'),
+        COUNTED),
+    "quotes after a backslash": text("a.csv", "url,title,hits\n"
+        + rows('"{u}","a \\"fine\\" title, too",{n}'), COUNTED),
+    "commas in an address": text("a.csv", f"url,hits\n{OLD}/a,b,c.html,4\n{OLD}/d,5\n",
+        {"/a,b,c.html": 4.0, "/d": 5.0}),
+    "host, path and query apart": text("a.csv", f"Host,Path,Query,Hits\n{HOST},/a,id=1,4\n"
+        "www.fern.example,/b,,5\n", {"/a?id=1": 4.0}),
+    "host and page path": text("a.csv", "Hostname,Page path + query string,Views\n"
+        + rows(HOST + ",{p},{n}"), COUNTED),
+    "Dutch": text("a.csv", table("Landingspagina", "Sessies", "Totaal"), COUNTED, VISITS),
+    "Spanish": text("a.csv", table("P\u00e1gina", "Clics", "Total general"), COUNTED, CLICKS),
+    "Italian": text("a.csv", table("Pagina", "Sessioni", "Totale"), COUNTED, VISITS),
+    "Polish": text("a.csv", table("Strona", "Klikni\u0119cia", "Razem"), COUNTED, CLICKS),
+    "Swedish": text("a.csv", table("Sida", "Klick", "Totalt"), COUNTED, CLICKS),
+    "drawn in Markdown": text("a.md", "# Pages\n\n| Page | Hits |\n|---|--:|\n"
+        + rows("| {u} | {n} |"), COUNTED),
+    "printed by a database": text("a.txt", " url | hits \n-----+------\n" + rows(" {u} | {n}")
+        + "(3 rows)\n", COUNTED),
+    "printed in a frame": text("a.txt", "+-----+------+\n| url | hits |\n+-----+------+\n"
+        + rows("| {u} | {n} |") + "+-----+------+\n3 rows in set (0.00 sec)\n", COUNTED),
+    "columns of blanks": text("a.txt", f"{'URL':<48}HITS\n" + rows("{u:<48}{n}"), COUNTED),
+    "counts, flush right": text("a.txt", rows("{n:7} {p}"), COUNTED),
+    "a table in a page": text("a.html", "<html><table><tr><th>URL</th><th>Hits</th></tr>"
+        + rows("<tr><td>{u}</td><td>{n}</td></tr>") + "</table></html>", COUNTED),
+    "a page that is called a workbook": text("a.xls", "<table><tr><th>URL</th><th>Hits</th></tr>"
+        + rows("<tr><td>{u}</td><td>{n}</td></tr>") + "</table>", COUNTED),
+}  # fmt: skip
+
+JSON = {
+    "a list of objects": OBJECTS,
+    "a list of addresses": PAGES,
+    "a list below a name": {"data": {"pages": OBJECTS}},
+    "nodes below nodes": {"data": {"pages": {"edges": [{"node": o} for o in OBJECTS]}}},
+    "sections with pages": {"sections": [{"name": "s", "pages": [o]} for o in OBJECTS]},
+    "figures a level down": [{"page": o["url"], "metrics": {"hits": o["hits"]}} for o in OBJECTS],
+    "keys in a list": {"rows": [{"keys": [o["url"]], "hits": o["hits"]} for o in OBJECTS]},
+    "addresses as keys": {o["url"]: {"hits": o["hits"]} for o in OBJECTS},
+    "paths as keys": dict(COUNTED),
+    "rows below their columns": {"columns": ["url", "hits"],
+        "data": [[o["url"], o["hits"]] for o in OBJECTS]},
+    "rows under a header": [["url", "hits"], *([o["url"], o["hits"]] for o in OBJECTS)],
+    "dimensions and metrics": {
+        "dimensionHeaders": [{"name": "hostName"}, {"name": "pagePathPlusQueryString"}],
+        "metricHeaders": [{"name": "screenPageViews", "type": "TYPE_INTEGER"}],
+        "rows": [{"dimensionValues": [{"value": HOST}, {"value": path}],
+            "metricValues": [{"value": str(n)}]} for n, path in enumerate(PATHS, 1)]},
+    "a feed": {"version": "https://jsonfeed.org/version/1.1", "home_page_url": f"{OLD}/",
+        "items": [{"id": u, "url": u, "external_url": OTHER} for u in PAGES]},
+    "posts of a contents system": [{"id": n, "link": u, "guid": {"rendered": f"{OLD}/?p={n}"},
+        "title": {"rendered": "T"}} for n, u in enumerate(PAGES)],
+    "a sitemap": {"urlset": {"url": [{"loc": u, "lastmod": "2026-01-01"} for u in PAGES]}},
+    "a recording": {"log": {"version": "1.2", "entries": [{"request": {"method": "GET", "url": u},
+        "response": {"status": 200, "content": {"mimeType": "text/html"}}} for u in PAGES]}},
+}  # fmt: skip
+UNCOUNTED = {"a list of addresses", "a feed", "posts of a contents system", "a sitemap",
+    "a recording"}  # fmt: skip
+
+XML = {
+    "pages": (rows("<page><url>{u}</url><title>t</title><hits>{n}</hits></page>"), COUNTED),
+    "attributes": (rows('<page href="{u}" hits="{n}"/>'), COUNTED),
+    "outlines": (rows('<outline text="x" htmlUrl="{u}"/>'), LISTED),
+    "bare addresses": (rows("<url>{u}</url>"), LISTED),
+    "below groups": ("<g><h>" + rows("<p><u>{u}</u></p>") + "</h></g>", LISTED),
+}
+SQL = {
+    "paths in a table": "INSERT INTO pages (id, path, title) VALUES "
+        + ",".join(f"({n},'{p}','T''s')" for n, p in enumerate(PATHS)) + ";\n",
+    "columns from its making": "CREATE TABLE `pages` (\n  `id` int NOT NULL,\n"
+        "  `url` varchar(255),\n  `body` text,\n  PRIMARY KEY (`id`)\n);\nINSERT INTO `pages` VALUES "
+        + ",".join(f"({n},'{u}','it\\'s <a href=\\\"{OTHER}\\\">x</a>')"
+            for n, u in enumerate(PAGES)) + ";\n",
+    "rows of a copy": "COPY public.pages (id, url, title) FROM stdin;\n" + rows("{n}\t{u}\tT")
+        + "\\.\n",
+    "addresses amid words": "INSERT INTO notes VALUES "
+        + ",".join(f"({n},'see {u}, please')" for n, u in enumerate(PAGES)) + ";\n",
+}  # fmt: skip
+MARKUP = {
+    "a sitemap": "<urlset xmlns='http://www.sitemaps.org/schemas/sitemap/0.9'>"
+        + rows("<url><loc>{u}</loc></url>") + "</urlset>",
+    "a feed of news": "<rss version='2.0'><channel>"
+        + rows("<item><title>t</title><link>{u}</link></item>") + "</channel></rss>",
+    "entries with links": "<feed xmlns='http://www.w3.org/2005/Atom'>"
+        + rows("<entry><title>t</title><link href='{u}'/></entry>") + "</feed>",
+    "a saved page": "<html><body>" + rows("<p><a href='{u}'>x</a></p>") + "</body></html>",
+}  # fmt: skip
+CONTENTS = (
+    '<?xml version="1.0"?><rss version="2.0"><channel>'
+    + rows("<item><title>t</title><link>{u}</link></item>")
+    + f"<item><title>plan</title><link>{OLD}/att/</link>"
+    f"<attachment_url>{OLD}/files/plan.pdf</attachment_url></item></channel></rss>"
+)
+RULES = {
+    "from and to": ("a.txt", rows("{p} /new{n}", ruled=True)),
+    "from, to and status": ("a.txt", rows("{p} /new{n} 301", ruled=True)),
+    "an arrow": ("a.txt", rows("{p} -> /new{n}", ruled=True)),
+    "a double arrow": ("a.txt", rows("{u} => https://quillhaven.example/new{n}", ruled=True)),
+    "a semicolon behind": ("a.map", rows("{p} https://quillhaven.example/new{n};", ruled=True)),
+    "a map of a server": ("a.map", rows("{p} https://quillhaven.example/new{n}", ruled=True)),
+    "Apache": (".htaccess", rows("Redirect 301 {p} /new{n}", ruled=True)),
+    "nginx": ("a.conf", "server {\n" + rows(
+        "location = {p} {{ return 301 /new{n}; }}", ruled=True) + "}\n"),
+    "a rewrite map of a server's settings": ("web.config",
+        '<?xml version="1.0"?><configuration><rewriteMaps><rewriteMap name="r">'
+        + rows('<add key="{p}" value="/new{n}"/>', ruled=True)
+        + "</rewriteMap></rewriteMaps></configuration>"),
+    "Caddy": ("Caddyfile", f"{HOST} {{\n" + rows("\tredir {p} /new{n} permanent", ruled=True)
+        + "}\n"),
+}  # fmt: skip
+INDEXES = {
+    "an index of an archive": rows("example,quillhaven)/ 20260501100000 {u} text/html 200 X 9"),
+    "an index with objects": rows(
+        'example,quillhaven)/ 20260501100000 {{"url": "{u}", "status": "200"}}'
+    ),
+}
+
+
+def _json() -> dict[str, Sample]:
+    found = {}
+    for name, value in JSON.items():
+        pages = LISTED if name in UNCOUNTED else COUNTED
+        for how, indent in (("in one line", None), ("laid out", 1)):
+            found[f"{name}, {how}"] = text("a.json", json.dumps(value, indent=indent), pages)
+    lines = "".join(json.dumps(o) + "\n" for o in OBJECTS)
+    found["an object a line"] = text("a.jsonl", lines, COUNTED)
+    lists = "".join(json.dumps([o["url"]]) + "\n" for o in OBJECTS)
+    found["a list a line"] = text("a.jsonl", lists, LISTED)
+    return found
+
+
+SAMPLES: dict[str, Sample] = {
+    **{f"text: {name}": sample for name, sample in TEXTS.items()},
+    **{f"table: {name}": sample for name, sample in TABLES.items()},
+    **{f"JSON: {name}": sample for name, sample in _json().items()},
+    **{f"XML: {name}": text("a.xml", f'<?xml version="1.0"?><all>{inner}</all>', pages)
+        for name, (inner, pages) in XML.items()},
+    **{f"SQL: {name}": text("a.sql", told, LISTED) for name, told in SQL.items()},
+    **{f"markup: {name}": text("a.xml", told, LISTED) for name, told in MARKUP.items()},
+    "markup: contents with attachments": text("a.xml", CONTENTS,
+        LISTED | dict.fromkeys(("/att/", "/files/plan.pdf"))),
+    **{f"rules: {name}": text(file, told, RULED) for name, (file, told) in RULES.items()},
+    **{f"index: {name}": text("a.cdx", told, LISTED) for name, told in INDEXES.items()},
+    **{f"packed: {name}": Sample(file, data, pages)
+        for name, (file, data, pages) in PACKED.items()},
+}  # fmt: skip
