@@ -122,19 +122,25 @@ class _Maker:
         agent: str = _BROWSER,
         referrer: str = "",
         each_day: int = 2,
+        client: str = "",
     ) -> None:
-        """Requests on every third day or so, early and late ones among them."""
+        """Requests on every third day or so, early and late ones among them. client: who asks; many
+        where it is empty.
+        """
         days = [first + timedelta(n) for n in range((last - first).days + 1)]
         third = max(1, len(days) // 3)
         sure = {self.rng.choice(days[:third]), self.rng.choice(days[-third:])}
         for day in sorted({*sure, *(d for d in days if self.rng.random() < 0.3)}):
             for _ in range(self.rng.randint(1, each_day)):
-                self._line(day, path, status, agent, referrer or self.rng.choice(_REFERRERS))
+                led = referrer or self.rng.choice(_REFERRERS)
+                self._line(day, path, status, agent, led, client)
 
-    def _line(self, day: date, target: str, status: int, agent: str, referrer: str) -> None:
+    def _line(
+        self, day: date, target: str, status: int, agent: str, referrer: str, client: str
+    ) -> None:
         second = self.rng.randrange(86_400)
         stamp = f"{day:%d/%b/%Y}:{second // 3600:02}:{second // 60 % 60:02}:{second % 60:02} +0000"
-        client = f"198.51.100.{self.rng.randrange(1, 255)}"
+        client = client or f"198.51.100.{self.rng.randrange(1, 255)}"
         line = (
             f'{client} - - [{stamp}] "GET {target} HTTP/1.1" {status} '
             f'{self.rng.randrange(200, 9000)} "{referrer}" "{agent}"\n'
@@ -218,9 +224,8 @@ class _Maker:
 
     def _noise(self) -> None:
         for path in _PROBES:
-            self._ask(
-                path, 404, FIRST, _END, agent=self.rng.choice((_SCANNER, _BROWSER)), referrer="-"
-            )
+            agent = self.rng.choice((_SCANNER, _BROWSER))
+            self._ask(path, 404, FIRST, _END, agent=agent, referrer="-", client="203.0.113.66")
             self.phase.noise[path.partition("?")[0]] = "probe"
         for _ in range(4 * self.each):
             name = "".join(
@@ -228,7 +233,8 @@ class _Maker:
                     "bcdfghjklmnpqrstvwxzBCDFGHKLMNPQRSTVWXZ0123456789", k=self.rng.randint(10, 20)
                 )
             )
-            self._ask(f"/{name}", 404, LAUNCH, _END, agent=_BROWSER, referrer="-")
+            client = f"203.0.113.{self.rng.randrange(100, 255)}"
+            self._ask(f"/{name}", 404, LAUNCH, _END, agent=_BROWSER, referrer="-", client=client)
             self.phase.noise[f"/{name}"] = "random"
         for _ in range(2 * self.each):
             path = self._path("feeds", "/")

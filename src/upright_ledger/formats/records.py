@@ -24,7 +24,8 @@ class Record:
     0 when not said. day: YYYY-MM-DD or empty. item: its number in the shop or the catalogue.
     referrers: the pages that link here or led here, with their number. mends: what was mended in
     the text. failure: the class of failure that a list of errors tells in words. is_link: it is one
-    link of one of the `referrers`, to be counted.
+    link of one of the `referrers`, to be counted. askers: how many people a log shows who asked for
+    it in vain.
     """
 
     line: int
@@ -44,6 +45,7 @@ class Record:
     mends: Iterable[str] = ()
     failure: str = ""
     is_link: bool = False
+    askers: int = 0
 
 
 @dataclass(frozen=True, slots=True)

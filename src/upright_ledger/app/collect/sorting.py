@@ -19,7 +19,13 @@ from upright_ledger.core.inventory.placing.classification import (
     Classifier,
     SpellingFacts,
 )
-from upright_ledger.core.inventory.units import BY_OTHERS, ELSEWHERE, LINKING_DOMAINS, LINKING_PAGES
+from upright_ledger.core.inventory.units import (
+    BY_OTHERS,
+    ELSEWHERE,
+    LINKING_DOMAINS,
+    LINKING_PAGES,
+    SOUGHT,
+)
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
 from upright_ledger.core.url.redaction import Secrets
@@ -32,6 +38,8 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 BATCH = 20_000  # records
+SEVERAL = 3
+"""People who ask for what looks like a probe, from which on it is taken for a page."""
 FEW = 500
 """Rows of a table up to which they are read one by one, as loading what has columns would take
 longer.
@@ -184,8 +192,12 @@ class Sorter:
                         record, figures=[*record.figures, Figure(ELSEWHERE, elsewhere)]
                     )
                 people = any(f.agent == Asker.PEOPLE for f in record.figures)
+                sought = people and _is_sought(record) and self._placer.is_doubtful(place)
+                if sought:
+                    record = replace(record, figures=[*record.figures, Figure(SOUGHT, 1.0)])
                 place = self._placer.seen(
-                    place, SpellingFacts(False, record.real, people, _tells_of_others(record))
+                    place,
+                    SpellingFacts(False, record.real, people, _tells_of_others(record), sought),
                 )
             else:
                 place = self._placer.written(record.url)
@@ -277,6 +289,11 @@ class Sorter:
 def _tells_of_others(record: Record) -> bool:
     """Whether a record says that others link to an address, show it, or led people to it."""
     return any(f.amount and f.unit in BY_OTHERS and not f.agent for f in record.figures)
+
+
+def _is_sought(record: Record) -> bool:
+    """Whether several people asked for an address, or were led to it."""
+    return record.askers >= SEVERAL or any(record.referrers)
 
 
 def _without_small(items: Iterable[Item | RecordBlock]) -> Iterator[Item | RecordBlock]:

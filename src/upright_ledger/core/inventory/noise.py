@@ -59,7 +59,8 @@ class AsideClass(Word):
     FURNITURE = "furniture"  # a style sheet, script, font or icon
     PROBE = "probe"  # asked for by vulnerability scanners
     RANDOM = "random"  # random letters that the old site never answered, as scanners try them
-    BOTS_ONLY = "bots only"  # asked for by declared bots alone, and never answered
+    # asked for by declared bots, or by scanners, alone, and never answered
+    BOTS_ONLY = "bots only"
     UNANSWERABLE = "unanswerable"  # no server rule can answer such a request safely
     NOT_A_PAGE_REQUEST = "not a page request"  # a method or target that asks for no page
     BLANK = "blank"  # an empty line or a comment

@@ -13,6 +13,7 @@ LINKING_DOMAINS = "linking domains"
 LINKING_PAGES = "linking pages"
 LISTED = "listed"
 ELSEWHERE = "asked from elsewhere"
+SOUGHT = "sought by people"
 
 
 class Unit(NamedTuple):
@@ -106,6 +107,7 @@ UNITS: Mapping[str, Unit] = {
     ),
     LISTED: Unit("mentions, which mean no use", by_others=False),
     ELSEWHERE: Unit("of the requests for page assets, those to which other sites led"),
+    SOUGHT: Unit("that several people, or a link, led to what looks like a probe", by_others=False),
 }  # fmt: skip
 
 PER_PERIOD = frozenset(name for name, unit in UNITS.items() if unit.per_period)

@@ -33,6 +33,7 @@ from upright_ledger.formats.logs.log_line import (
 )
 from upright_ledger.formats.logs.log_text import first_lines, open_log
 from upright_ledger.formats.logs.request_counts import Tally
+from upright_ledger.formats.logs.visitors import visitors_named
 from upright_ledger.formats.records import Aside, Item, LogLines, Reading, ReadOptions, Reject
 
 
@@ -160,6 +161,7 @@ def _as_columns(found: list[tuple[int, int, LogLine]], *, with_hosts: bool) -> C
         texts([line.day for line in lines]),
         texts([line.agent for line in lines]),
         texts([line.referrer for line in lines]),
+        visitors_named(line.client for line in lines),
     )
 
 

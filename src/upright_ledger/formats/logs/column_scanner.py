@@ -34,6 +34,7 @@ from upright_ledger.formats.logs.line_blocks import (
     line_blocks,
     spelled_out,
 )
+from upright_ledger.formats.logs.visitors import Visitors, visitors_at
 
 Mask = npt.NDArray[np.bool_]
 
@@ -46,7 +47,7 @@ COMMON_QUOTES, COMBINED_QUOTES = 2, 6
 class Columns:
     """What the lines of a block say. All but `odd` have one value a line that came apart.
 
-    number, digest (64 bits), status: integers. request, day, agent, referrer: Arrow dictionary
+    number, digest (64 bits), visitor (see `visitors`), status: integers. request, day, agent, referrer: Arrow dictionary
     arrays. odd: the other lines, as (number, digest, line).
     """
 
@@ -57,6 +58,7 @@ class Columns:
     day: Any
     agent: Any
     referrer: Any
+    visitor: Visitors
     odd: Sequence[tuple[int, int, str]] = ()
 
     def numbered_from(self, number: int) -> Columns:
@@ -154,6 +156,7 @@ class Scanner:
             taken_apart(days_of(data, opened), data, opened, self.splits),
             agent,
             referrer,
+            visitors_at(data, self._clients(data, ends, rows)),
             [(at, int(digests[at]), lines.text(at)) for at in np.flatnonzero(odd).tolist()],
         )
         return columns, len(ends)
@@ -227,6 +230,16 @@ class Scanner:
         places = pa.array(np.cumsum(there) - 1, mask=~there)
         return pc.take(texts, places)
 
+    def _clients(self, data: Bytes, ends: Places, rows: Places) -> Places:
+        """Where the addresses of visitors begin: they are the first words of lines, or the
+        second.
+        """
+        starts = np.where(rows > 0, ends[rows - 1] + 1, 0)
+        if self.with_hosts:
+            blanks = np.flatnonzero(data == _BLANK)
+            starts = blanks[np.searchsorted(blanks, starts)] + 1
+        return starts
+
     @staticmethod
     def _hosts_before(data: Bytes, ends: Places, rows: Places, request: Any) -> Any:
         import pyarrow.compute as pc
@@ -290,5 +303,6 @@ def _together(parts: list[Columns]) -> Columns:
         joined(p.day for p in parts),
         joined(p.agent for p in parts),
         joined(p.referrer for p in parts),
+        np.concatenate([p.visitor for p in parts]),
         list(chain.from_iterable(p.odd for p in parts)),
     )

@@ -22,7 +22,7 @@ class LogLine(NamedTuple):
     """What a line says of a request, as it stands in the log.
 
     request: method, target and protocol. day: YYYY-MM-DD. agent: None where the format has none.
-    clock: HH:MM:SS, or empty where that is not read.
+    clock: HH:MM:SS, or empty where that is not read. client: who asked; it is never kept.
     """
 
     request: str
@@ -32,6 +32,7 @@ class LogLine(NamedTuple):
     referrer: str
     host: str
     clock: str = ""
+    client: str = ""
 
 
 class NotALineError(ValueError):

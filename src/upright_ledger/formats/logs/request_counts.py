@@ -6,14 +6,14 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from itertools import pairwise
-from typing import Any, cast
+from typing import Any, NamedTuple, cast
 
 import numpy as np
 import numpy.typing as npt
 
 from upright_ledger.core.inventory.agents import is_declared_bot
 from upright_ledger.core.inventory.evidence import Asker, Figure, status_class
-from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.core.inventory.noise import AsideClass, set_aside_class
 from upright_ledger.core.inventory.normalisation import TRACKING_PARAMETER
 from upright_ledger.core.inventory.packed import PackedDays
 from upright_ledger.core.inventory.units import HITS
@@ -22,6 +22,7 @@ from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.formats.logs.column_scanner import Columns, sign_of
 from upright_ledger.formats.logs.log_line import MONTHS, host_name, unescape
 from upright_ledger.formats.logs.numbering import Codes, Counts, NumberedTexts, digests_of
+from upright_ledger.formats.logs.visitors import UNKNOWN, Visitors, scanners
 from upright_ledger.formats.records import Aside, Item, LogLines, Record, Reject
 
 _DAY_BITS, _STATUS_BITS, _REFERRER_BITS = 16, 10, 24
@@ -33,6 +34,20 @@ _ISO_DAY = re.compile(r"\d{4}-\d\d-\d\d(?:[AB][0-9T:Z-]{20})?\Z")
 _DAMAGED, _ASIDE = -1, -2
 _REFERRERS = (1 << _REFERRER_BITS) - 1
 MAX_REFERRERS = 20
+_TARGET_BIT = _DAY_BITS + 1 + _STATUS_BITS
+_MOST_HELD = 2_000_000  # requests of which is told at one time whether a scanner's
+_NOBODY = -1
+_DAY_MARK = np.uint64(0x9E3779B97F4A7C15)  # so that a visitor has a number of each day
+
+
+class _Held(NamedTuple):
+    """Requests that are not counted yet: their keys, those of what led to them, or _NOBODY, and who
+    asked.
+    """
+
+    keys: Codes
+    led: Codes
+    visitors: Visitors
 
 
 class Tally:
@@ -76,6 +91,10 @@ class Tally:
         self._aside_texts: list[str] = []
         self._asides: Counter[int] = Counter()
         self._counts, self._led = Counts(), Counts()
+        self._is_probe: list[bool] = []  # of each target
+        self._held: list[_Held] = []
+        self._holding = 0
+        self._askers: Counter[int] = Counter()  # target → how many people asked for it in vain
 
     @property
     def is_full(self) -> bool:
@@ -116,7 +135,7 @@ class Tally:
         ]
         bots = np.array(self._is_bot, np.int64)[agents]
         keys = (((targets << _STATUS_BITS) | columns.status) << 1) | bots
-        self._counts.add(((keys << _DAY_BITS) | days)[counted])
+        keys = (keys << _DAY_BITS) | days
         referrers = self._referrers.encode(columns.referrer, _without_query)
         named = counted & ~np.isin(
             referrers, [self._referrers.numbers.get(n, -1) for n in (None, "", "-")]
@@ -126,7 +145,31 @@ class Tally:
         if campaign.any():
             referrers = np.where(campaign, self._of_campaigns(referrers), referrers)
             named |= counted & campaign
-        self._led.add(((targets << _REFERRER_BITS) | referrers)[named])
+        led = np.where(named, (targets << _REFERRER_BITS) | referrers, _NOBODY)
+        self._held.append(_Held(keys[counted], led[counted], columns.visitor[counted]))
+        self._holding += len(self._held[-1].keys)
+        if self._holding > min(_MOST_HELD, 2 * MOST_IN_MEMORY):
+            self._settle()
+
+    def _settle(self) -> None:
+        """Count what is held: scanners are bots in all that they asked that day."""
+        if not self._held:
+            return
+        keys, led, visitors = (np.concatenate(parts) for parts in zip(*self._held, strict=True))
+        self._held, self._holding = [], 0
+        targets = keys >> _TARGET_BIT
+        failing = (keys >> (_DAY_BITS + 1) & ((1 << _STATUS_BITS) - 1)) >= 400
+        days = (keys & ((1 << _DAY_BITS) - 1)).astype(np.uint64) * _DAY_MARK
+        daily = np.where(visitors == UNKNOWN, UNKNOWN, visitors ^ days)
+        by_scanner = scanners(daily, targets, np.array(self._is_probe, bool)[targets], failing)
+        keys = np.where(by_scanner, keys | (1 << _DAY_BITS), keys)
+        self._counts.add(keys)
+        self._led.add(led[led != _NOBODY])
+        people = failing & (keys >> _DAY_BITS & 1 == 0) & (visitors != UNKNOWN)
+        pairs = np.unique(np.stack([targets[people].astype(np.uint64), visitors[people]]), axis=1)
+        asked, many = np.unique(pairs[0].astype(np.int64), return_counts=True)
+        for target, n in zip(asked.tolist(), many.tolist(), strict=True):
+            self._askers[target] = max(self._askers[target], n)
 
     def _of_campaigns(self, referrers: Codes) -> Codes:
         """The numbers of referrers as those of requests with campaign parameters."""
@@ -176,6 +219,7 @@ class Tally:
         number = self._targets.setdefault((host_name(host), target), len(self._targets))
         if number == len(self._first_lines):
             self._first_lines.append(line)
+            self._is_probe.append(set_aside_class(target) == AsideClass.PROBE)
         return number
 
     def _aside(self, text: str) -> int:
@@ -219,6 +263,7 @@ class Tally:
         """All that was counted since the last part: a record a target, and what is set aside.
         Forgets it.
         """
+        self._settle()
         for mark, count in sorted(self._asides.items(), reverse=True):
             yield Aside(
                 0, AsideClass.NOT_A_PAGE_REQUEST, self._aside_texts[_ASIDE - mark], lines=count
@@ -235,6 +280,7 @@ class Tally:
                 host=host,
                 figures=told,
                 referrers=led(number),
+                askers=self._askers[number],
             )
         self._begin()
 

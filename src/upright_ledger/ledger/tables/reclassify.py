@@ -18,7 +18,7 @@ from upright_ledger.core.inventory.placing.classification import (
     Classifier,
     SpellingFacts,
 )
-from upright_ledger.core.inventory.units import BY_OTHERS
+from upright_ledger.core.inventory.units import BY_OTHERS, SOUGHT
 from upright_ledger.ledger.db.connection import Connection, batches, in_numbers, numbered
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.db.policies import stored_policy
@@ -33,21 +33,23 @@ def doubted(connection: Connection, only: str = "", **values: Any) -> dict[int, 
     known of them. only: a further condition on spellings p, with values.
     """
     units, more = numbered(BY_OTHERS)
-    named, answered, people, elsewhere = (
+    named, answered, people, elsewhere, sought = (
         f"MAX(CASE WHEN {sign} THEN 1 ELSE 0 END)"
         for sign in (
             "s.kind <> :log",
             "s.kind = :log AND (v.status_class LIKE '2%' OR v.status_class LIKE '3%')",
             "v.agent = :people",
             f"v.unit IN {units} AND v.amount > 0 AND v.agent = ''",
+            "v.unit = :sought",
         )
     )
     query = (
-        f"SELECT v.spelling, MIN(p.spelling), {named}, {answered}, {people}, {elsewhere} "
+        f"SELECT v.spelling, MIN(p.spelling), {named}, {answered}, {people}, {elsewhere}, "
+        f"{sought} "
         "FROM evidence v JOIN sources s ON s.id = v.source JOIN spellings p ON p.id = v.spelling "
         f"WHERE NOT s.withdrawn{only} GROUP BY v.spelling"
     )
-    asked = {"log": ACCESS_LOG, "people": Asker.PEOPLE, **more, **values}
+    asked = {"log": ACCESS_LOG, "people": Asker.PEOPLE, "sought": SOUGHT, **more, **values}
     return {
         number: SpellingFacts(*map(bool, flags))
         for number, spelling, *flags in connection.run(query, **asked)

@@ -42,13 +42,15 @@ class Classified(NamedTuple):
 class SpellingFacts(NamedTuple):
     """What the sources that count say of a spelling. named: something else than a log names it;
     answered: a log saw it answered without an error; people: a person asked for it; elsewhere:
-    others link to it, search engines or analytics count it, or people came to it from other sites.
+    others link to it, search engines or analytics count it, or people came to it from other sites;
+    sought: several people, or a link, asked for it.
     """
 
     named: bool = False
     answered: bool = False
     people: bool = False
     elsewhere: bool = False
+    sought: bool = False
 
 
 def _path_of(spelling: str) -> str:
@@ -111,7 +113,7 @@ class Classifier:
         if place.doubt == noise.AsideClass.ASSET:
             listed = known.named and not noise.is_well_known(_path_of(place.spelling))
             return place._replace(doubt="") if known.elsewhere or listed else place
-        if known.named or known.answered:
+        if known.named or known.answered or (known.sought and place.doubt in noise.SCANNERS):
             return place._replace(doubt="")
         if (
             place.doubt
@@ -125,6 +127,11 @@ class Classifier:
     def is_asset(place: Classified) -> bool:
         """Whether a place looks like a page asset's, even where these are taken back."""
         return bool(noise.asset_class(_path_of(place.spelling)))
+
+    @staticmethod
+    def is_doubtful(place: Classified) -> bool:
+        """Whether a place looks like a scanner's, even where these are taken back."""
+        return not place.aside and bool(noise.doubtful_class(_path_of(place.spelling)))
 
     def stored(self, spelling: str) -> Classified:
         """The place of a spelling as it was stored, under this policy, with the doubt that a log

@@ -290,7 +290,9 @@ class AnyLine:
 
         agent = (of(layout.agent) or "-") if layout.agent is not None else None
         host = host_name(of(layout.host))
-        return LogLine(request.text, status, moment.day, agent, of(layout.referrer), host)
+        client = next((f.text for f in fields if _is_client(f.text)), "")
+        led = of(layout.referrer)
+        return LogLine(request.text, status, moment.day, agent, led, host, client=client)
 
     def _status(self, fields: Sequence[_Field], request: _Request) -> str:
         found = dict(_statuses(fields, request))
@@ -311,9 +313,11 @@ class AnyLine:
 
 def _is_of_request(field: _Field) -> bool:
     """Whether a field is a client's address, or a method: what stands in lines of requests."""
-    return is_method(field.text.strip("'\"")) or (
-        field.text.count(".") == _DOTS and _ADDRESS.match(field.text) is not None
-    )
+    return is_method(field.text.strip("'\"")) or _is_client(field.text)
+
+
+def _is_client(text: str) -> bool:
+    return text.count(".") == _DOTS and _ADDRESS.match(text) is not None
 
 
 _DOTS = 3
@@ -348,6 +352,7 @@ def _error_of(line: str) -> LogLine | None:
         None,
         named.get("referrer", ""),
         host_name(named.get("host", "")),
+        client=named.get("client", ""),
     )
 
 

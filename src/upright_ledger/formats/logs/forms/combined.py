@@ -41,15 +41,17 @@ def parse_combined(line: str) -> LogLine | str:
     day = f"{match['year']}-{MONTHS[match['month']]}-{match['day']}"
     words = match["head"].split()
     host = words[0] if len(words) > _WORDS_BEFORE_TIME else ""
+    named = host_name(host)
+    client = words[1 if named else 0] if words else ""
     told = (
         match["request"],
         match["status"],
         day,
         match["agent"],
         match["referrer"] or "",
-        host_name(host),
+        named,
     )
-    return LogLine(*told, match["clock"])
+    return LogLine(*told, match["clock"], client)
 
 
 def minutes_ahead(sample: Sequence[str]) -> int:

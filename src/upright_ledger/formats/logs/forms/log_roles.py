@@ -75,12 +75,18 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
         "requestauthority", "urldomain", "urlhost", "vhost", "virtualhost", "servername",
         "domainname", "domain", "site", "host",
     ),
+    "client": (
+        "clientip", "clientipaddress", "remoteaddr", "remoteip", "remoteaddress", "clientaddr",
+        "clientaddress", "cip", "remotehost", "clienthost", "sourceip", "clientsourceip",
+        "ipaddress", "ip", "xforwardedfor", "client",
+    ),
 }  # fmt: skip
 """Meaning → names, the likeliest first: their last parts, put together."""
 _RANK = {
     meaning: {name: rank for rank, name in enumerate(names)} for meaning, names in _NAMES.items()
 }
 _MOST_PARTS = 3
+_CLIENT = re.compile(r"(?=.*[.:])[0-9A-Fa-f:.]{3,45}\Z")
 _WITHIN: Mapping[str, tuple[str, ...]] = {
     "target": ("uri", "url", "path"),
     "query": ("querystr",),
@@ -108,6 +114,7 @@ class Places(NamedTuple):
     agent: tuple[int, ...]
     referrer: tuple[int, ...]
     host: tuple[int, ...]
+    client: tuple[int, ...]
 
 
 def parts_of(name: str) -> Name:
@@ -172,6 +179,7 @@ def line_of(places: Places, values: Values) -> LogLine:
         _told(places.agent, values) if places.agent else None,
         _told(places.referrer, values),
         _host(places.host, values),
+        client=next((values[at] for at in places.client if _CLIENT.match(values[at])), ""),
     )
 
 

@@ -40,7 +40,21 @@ class W3cParser:
             raise NotALineError(f"it has {len(cells)} fields, and #Fields names {self._width}")
         cells.append("-")  # for fields that this log has not
         told = ["" if cell == "-" else cell for cell in self._pick(cells)]
-        stem, query, uri, day, status, method, agent, header, host, asked, clock, referrer = told
+        (
+            stem,
+            query,
+            uri,
+            day,
+            status,
+            method,
+            agent,
+            header,
+            host,
+            asked,
+            clock,
+            referrer,
+            client,
+        ) = told
         target = uri or (f"{stem}?{query}" if query else stem)
         day = day or self._day
         if not target or not _DAY.fullmatch(day) or not is_status(status):
@@ -53,6 +67,7 @@ class W3cParser:
             referrer,
             host_name(header or host or asked),
             clock if _CLOCK.fullmatch(clock) else "",
+            client,
         )
 
     def _directive(self, line: str) -> None:
@@ -77,7 +92,7 @@ def _spelled(agent: str) -> str:
 
 _FIELDS = (
     "cs-uri-stem", "cs-uri-query", "cs-uri", "date", "sc-status", "cs-method", "cs(user-agent)",
-    "x-host-header", "cs-host", "cs(host)", "time", "cs(referer)",
+    "x-host-header", "cs-host", "cs(host)", "time", "cs(referer)", "c-ip",
 )  # fmt: skip
 _CLOCK = re.compile(r"\d\d:\d\d:\d\d")
 _DAY = re.compile(r"\d{4}-\d\d-\d\d")

@@ -20,6 +20,11 @@ from upright_ledger.formats.tables.rows.sql_rows import sql_rows
 from upright_ledger.formats.tables.rows.workbook_rows import sheet_rows
 from upright_ledger.formats.tables.rows.xml_rows import xml_rows
 
+_WHOLE_ROWS = frozenset(
+    [FileKind.SHEET, FileKind.JSON, FileKind.XML, FileKind.SQL, FileKind.PAGE_TABLE]
+)
+"""Kinds in which no cell is torn."""
+
 
 class RowWidth(NamedTuple):
     """How many cells a row may fill. A row of delimited text that fills more was torn, at a comma
@@ -31,7 +36,7 @@ class RowWidth(NamedTuple):
     @classmethod
     def of(cls, kind: str, header: Sequence[str], rows: Iterable[Sequence[str]]) -> RowWidth:
         """That of a table with a header, or, where it has none, of most rows."""
-        if kind != FileKind.TABLE:
+        if kind in _WHOLE_ROWS:
             return cls()
         return cls(len(header) or Counter(map(len, rows)).most_common(1)[0][0])
 
