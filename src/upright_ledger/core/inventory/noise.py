@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from itertools import pairwise
+from urllib.parse import unquote_plus
 
 from upright_ledger.core.url.request_target import lower_ascii
 from upright_ledger.core.word import Word
@@ -18,12 +19,23 @@ _PROBE = re.compile(
     r"phpmyadmin|pma/|myadmin|adminer|"
     r"administrator/|cgi-bin/(?:luci|test)|vendor/phpunit|actuator|boaform|hnap1|autodiscover|"
     r"manager/html|server-status|"
-    r"telescope/|_ignition|shell\.php|c99\.php|r57\.php|config\.(?:php|json|ya?ml)\Z|admin/"
+    r"wlwmanifest\.xml|api/v\d+/pods|telescope/|_ignition|shell\.php|c99\.php|r57\.php|config\.(?:php|json|ya?ml)\Z|admin/"
     r"?(?:login)?(?:\.php)?\Z|"
     r"\.(?:env|git|svn|hg|aws|ssh|htpasswd|htaccess|ds_store|vscode|idea)|etc/passwd)",
 )
+_HIDDEN = re.compile(r"/\.(?!well-known(?:/|\Z)|\.?(?:/|\Z))")
 _ATTACK = re.compile(r"\.\./|%2e%2e|<script|%3cscript|union(?:\+|%20)select|\$\{jndi")
-_ATTACK_SIGNS = ("<", "$", "%", "..", "union")  # one of them is in every attack
+# Of a target as a server decodes it, once or twice.
+_DECODED = re.compile(
+    r"\.\.[/\\]|/etc/(?:passwd|shadow|hosts\b)|<(?:script|\?php|svg/on|img[^>]{0,20} on)|"
+    r"\$\{(?:jndi|env):|\bunion\s+(?:all\s+|distinct\s+)?select\b|"
+    r"\bselect\b.{1,80}\bfrom\b.{0,40}\b(?:information_schema|dual|mysql\.user)|"
+    r"['\")]\s*(?:or|and)\s+['\"(]?\d+['\"]?\s*=|\bwaitfor\s+delay\b|\bsleep\(\d|"
+    r"\bbenchmark\(\d|\bxp_cmdshell\b|\bextractvalue\(|\b(?:php|expect|phar)://|\bcmd\.exe\b|"
+    r"\b(?:wget|curl)\s+https?://",
+    re.DOTALL,
+)
+_ATTACK_SIGNS = ("<", "$", "%", "..", "union", "+")  # one of them is in every attack
 # Asked for by scanners where the old site never answered it; otherwise a page like any.
 _DOUBTFUL_ENDINGS = frozenset(
     [
@@ -87,19 +99,30 @@ def set_aside_class(target: str) -> str:
     name = path.rpartition("/")[2]
     if "." in name and name.rpartition(".")[2] in _FURNITURE:
         return AsideClass.FURNITURE
-    if _PROBE.search(low):
+    if _PROBE.search(low) or ("/." in path and _HIDDEN.search(path)):
         return AsideClass.PROBE
     for sign in _ATTACK_SIGNS:
         if sign in low:
-            return AsideClass.PROBE if _ATTACK.search(low) else ""
+            return AsideClass.PROBE if _is_attack(low) else ""
     return ""
+
+
+def _is_attack(target: str) -> bool:
+    """Whether a target, in small letters, is an attack, as it stands or as servers decode it."""
+    if _ATTACK.search(target):
+        return True
+    once = unquote_plus(target).lower()
+    return _DECODED.search(once) is not None or (
+        "%" in once and _DECODED.search(unquote_plus(once).lower()) is not None
+    )
 
 
 _IMAGES = ("png", "jpg", "jpeg", "gif", "svg", "webp", "avif", "bmp")
 _WELL_KNOWN = re.compile(
     r"/(?:robots|humans|ads|app-ads|security)\.txt\Z|\A/\.well-known/|/favicon[^/]*\Z|"
     r"/apple-touch-icon[^/]*\Z|/browserconfig\.xml\Z|"
-    r"/(?:site\.webmanifest|manifest\.json|crossdomain\.xml|sw\.js)\Z|/[^/]*(?:logo|icon|sprite|"
+    r"/(?:[^/]*\.webmanifest|manifest\.json|crossdomain\.xml|sw\.js|llms(?:-full)?\.txt|"
+    r"sellers\.json)\Z|/[^/]*(?:logo|icon|sprite|"
     r"spacer|pixel)[^/]*\.(?:png|jpe?g|gif|svg|webp|avif)\Z"
 )
 ASIDE_IN_RE2 = "|".join(

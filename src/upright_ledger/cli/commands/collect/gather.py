@@ -81,14 +81,18 @@ def command(
     \b
     Kinds, recognised by content:
       text           URLs, one a line or amid other words
-      table          CSV, TSV and other delimited exports
-      sheet, json    XLSX and XLS workbooks; JSON Lines
+      table          CSV, TSV, printed tables and other delimited exports
+      sheet          workbooks: XLSX, XLS, ODS, with links behind words
+      json, xml      documents and lines, wherever the rows lie in them
+      sql            dumps of databases
       sitemap, feed  XML sitemaps; RSS and Atom
-      robots, page   the sitemaps of robots.txt; the links of saved HTML
+      robots         the sitemaps of robots.txt
+      page           the links of saved HTML; page-table: a table in it
       access-log     logs of servers, proxies and clouds: text, JSON, W3C, LTSV
-      archive-index  CDX lines of web archives
+      archive-index  CDX lines of web archives; warc: web archives
       har            recorded requests
-      rules          redirects of Apache and nginx, HAProxy maps, lists of pairs
+      rules          redirects of Apache, nginx and Caddy, maps, lists of pairs
+    The members of ZIP and TAR archives and of mails are read, too.
     """
     around = ServerSetup(frozenset(present), frozenset(absent), document_root)
     if both := around.present & around.absent:
