@@ -116,7 +116,8 @@ def _no_lines(_method: str) -> Mapping[str, Sequence[bytes]]:
 class ReadOptions:
     """What a user may say about a file, and what the ledger knows.
 
-    kind: what the file is; empty where its content tells. host: the old host of paths that name
+    kind: what the file is; empty where its content tells. log_format: of a log, as the server's
+    configuration has it. host: the old host of paths that name
     none. columns: meaning → header text; empty where no column has that meaning. sheet: of a
     workbook.
     hosts: the hosts of the old sites, by which the column of old URLs is told from others. noise:
@@ -136,6 +137,7 @@ class ReadOptions:
     around: ServerSetup = NOTHING_SAID
     kind: str = ""
     host: str = ""
+    log_format: str = ""
 
 
 @dataclass

@@ -111,6 +111,7 @@ def gather(
         "host": options.host,
         "columns": dict(options.columns),
         "encoding": options.encoding,
+        "log format": options.log_format,
         "period": list(filter(None, period)),
         "with": sorted(options.around.present),
         "without": sorted(options.around.absent),

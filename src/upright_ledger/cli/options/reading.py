@@ -39,6 +39,7 @@ def read_options(
     workbook_sheet: str = "",
     kind: str = "",
     host: str = "",
+    log_format: str = "",
     *,
     pairs: bool = False,
 ) -> ReadOptions:
@@ -62,7 +63,14 @@ def read_options(
                 f"choose one of: {', '.join(meanings)}",
             )
         chosen[meaning] = header
-    return ReadOptions(encoding, chosen, sheet=workbook_sheet, kind=kind, host=host)
+    if log_format:
+        from upright_ledger.formats.logs.forms.given_format import given_format
+
+        given_format(log_format)  # what is wrong with it is said before anything is read
+        kind = kind or "access-log"
+    return ReadOptions(
+        encoding, chosen, sheet=workbook_sheet, kind=kind, host=host, log_format=log_format
+    )
 
 
 def _meanings(*, pairs: bool) -> tuple[str, ...]:
@@ -83,11 +91,21 @@ _HOST = click.option(
     help="The old host of paths that name none.  [default: the first --old]",
 )
 
-reading_options = bundle("reading", read_options, _KIND, column_option, encoding_option, _HOST)
+_LOG_FORMAT = click.option(
+    "--log-format",
+    default="",
+    metavar="FORMAT",
+    help="Of logs, as the configuration of Apache (%h %l %u %t ...) or nginx ($remote_addr ...) "
+    "has it.  [default: recognised]",
+)
+
+reading_options = bundle(
+    "reading", read_options, _KIND, _LOG_FORMAT, column_option, encoding_option, _HOST
+)
 """How files of old URLs are to be read."""
 
 workbook_options = bundle(
-    "reading", read_options, sheet_option, _KIND, column_option, encoding_option, _HOST
+    "reading", read_options, sheet_option, _KIND, _LOG_FORMAT, column_option, encoding_option, _HOST
 )
 """As `reading_options`, of files that may be workbooks."""
 

@@ -23,6 +23,7 @@ from upright_ledger.formats.logs.column_scanner import (
     Scanner,
 )
 from upright_ledger.formats.logs.forms.any_line import FIRST_WORD, learned
+from upright_ledger.formats.logs.forms.given_format import given_format
 from upright_ledger.formats.logs.line_blocks import DIGEST, Buffers, Lines, line_blocks
 from upright_ledger.formats.logs.log_formats import format_of
 from upright_ledger.formats.logs.log_line import (
@@ -43,7 +44,8 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
     """
     head = read_head(path)
     sample = first_lines(head)
-    form = format_of(sample, options.hosts)
+    given = options.log_format
+    form = given_format(given) if given else format_of(sample, options.hosts)
     parser = form.new_parser(sample, options.hosts)
     reading = Reading(lines=LogLines())
     ahead = form.minutes_ahead

@@ -1,0 +1,63 @@
+"""Formats of logs that the user gives, as Apache and nginx have them."""
+
+from __future__ import annotations
+
+import pytest
+
+from conftest import OLD, Program
+from upright_ledger.formats.logs.forms.given_format import given_format
+from upright_ledger.formats.logs.log_line import LogLine, NotALineError
+
+TIME, ISO = "[01/May/2026:10:00:00 +0000]", "2026-05-01T10:00:00+00:00"
+COMBINED = (
+    f'192.0.2.1 - ada {TIME} "GET /a?x=1 HTTP/1.1" 404 12 "http://f.example/" "Mozilla/5 (X)"'
+)
+FORMS = {
+    '%h %l %u %t "%r" %>s %b "%{Referer}i" "%{User-Agent}i"': COMBINED,
+    r"%h %l %u %t \"%r\" %>s %b \"%{Referer}i\" \"%{User-Agent}i\"": COMBINED,
+    "%h %l %u %t %r %s": f"192.0.2.1 - two words {TIME} GET /a?x=1 HTTP/1.1 404",
+    "%v %t %m %U%q %H %>s %D": f"www.a.example {TIME} GET /a?x=1 HTTP/1.1 404 17",
+    "%{%Y-%m-%d %H:%M:%S}t %r %>s 100%%": "2026-05-01 10:00:00 GET /a?x=1 HTTP/1.1 404 100%",
+    '$remote_addr - $remote_user [$time_local] "$request" $status $body_bytes_sent '
+    '"$http_referer" "$http_user_agent"': COMBINED,
+    "$time_iso8601|$host|$request_method|$request_uri|$status": f"{ISO}|a.example|GET|/a?x=1|404",
+    '{"at":"${time_iso8601}","r":"$request","s":$status}':
+        f'{{"at":"{ISO}","r":"GET /a?x=1 HTTP/1.1","s":404}}',
+    "$msec $scheme://$host $request $status": "1777629600.123 https://a.example GET /a?x=1 404",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("form", [f for f in FORMS if "two" not in FORMS[f]])
+def test_a_line_is_taken_apart(form: str) -> None:
+    told = given_format(form).new_parser([], frozenset())(FORMS[form])
+    assert isinstance(told, LogLine)
+    method, target, _ = told.request.split(" ")
+    assert (method, target, told.status, told.day) == ("GET", "/a?x=1", "404", "2026-05-01")
+    if "Referer" in form or "referer" in form:
+        assert (told.referrer, told.agent) == ("http://f.example/", "Mozilla/5 (X)")
+    if "host" in form or "%v" in form:
+        assert told.host in {"a.example", "www.a.example"}
+
+
+def test_a_line_that_does_not_fit_is_rejected() -> None:
+    with pytest.raises(NotALineError):
+        given_format("%t %r %s").new_parser([], frozenset())("free words")
+
+
+@pytest.mark.parametrize(
+    "form", ["%h %l", "$status $time_local", "words", "%r %t", "$request $status"]
+)
+def test_a_format_that_tells_no_requests_is_refused(form: str, museum: Program) -> None:
+    museum.write("a.log", f"{COMBINED}\n")
+    told = museum("gather", "--log-format", form, "a.log", code=2).err
+    assert "the --log-format names no" in told
+
+
+def test_a_log_is_gathered_as_its_format_says(museum: Program) -> None:
+    lines = [f"{status};{ISO};/page-{n};GET" for n, status in enumerate((404, 404, 200))]
+    museum.write("odd.txt", "\n".join([*lines, "cut"]) + "\n")
+    form = "$status;$time_iso8601;$request_uri;$request_method"
+    source = museum.json("gather", "--log-format", form, "odd.txt")["sources"][0]
+    assert (source["kind"], source["accepted"], source["rejected"]) == ("access-log", 3, 1)
+    found = {e["legacy_url"]: e["hits"] for e in museum.json("entries")["entries"]}
+    assert found == {f"{OLD}/page-{n}": 1 for n in range(3)}
