@@ -126,7 +126,7 @@ def test_scanners_are_no_people_in_the_share_of_what_is_not_found(museum: Progra
     log += "".join(
         hit(f"/wp-login.php?{n}", "03/May/2026", 404) + hit(f"/.env?{n}", "03/May/2026", 404)
         for n in range(30)
-    )
+    ).replace("192.0.2.1 ", "203.0.113.9 ")
     said = museum("triage", museum.write("access.log", log), code=1).out
     assert "10 requests by people, 2 of them not found (20.0 %)" in said
 

@@ -15,6 +15,7 @@ from upright_ledger.formats.files.text import guess_encoding, with_line_feeds
 from upright_ledger.formats.logs.log_formats import is_log
 from upright_ledger.formats.logs.log_line import most
 from upright_ledger.formats.logs.log_text import is_document, sample_of
+from upright_ledger.formats.tables.cells import looks_like_address
 from upright_ledger.formats.tables.rows.drawn_tables import gap_between_cells, is_drawn
 from upright_ledger.formats.tables.rows.sql_rows import is_dump
 
@@ -56,7 +57,7 @@ _CONTROLS = bytes(
 )  # hardly any of these is in a text
 _CDX_LINE = re.compile(r"^\S+ \d{14} (?:https?:|\{)")
 _CDX_JSON = re.compile(r'^\[\s*\[\s*"urlkey"|^\[\s*"urlkey"')
-_JSON = re.compile(r'\s*(?:\[\s*(?:[\[{"\]]|$)|\{\s*(?:["}]|$))')
+_JSON = re.compile(r'\s*(?:\[\s*(?:\[\s*["\[{\d-]|[{"\]]|$)|\{\s*(?:["}]|$))')
 _APACHE_RULE = re.compile(
     r"^[^\S\n]*(?:Redirect(?:Match|Permanent|Temp)?\s+(?:\d{3}\s+|permanent\s+|temp\s+|"
     r"gone\s+)?[\"']?[/^]|Rewrite(?:Engine\s+o|Rule\s+\S+\s+\S|Cond\s+%))",
@@ -77,7 +78,8 @@ _PRIORITY = re.compile(r"<\d{1,3}>")
 """With which a line of syslog begins (RFC 5424, section 6.2.1), and no markup."""
 _PLACE = r"(?:https?://[^\s/;]+|/)[^\s;]*"
 FROM_TO = re.compile(
-    rf"\s*(?:(?P<first>30[12378])[ \t]+)?(?P<old>{_PLACE})[ \t]+(?P<how>(?:-+>|=+>|\u2192|\u21d2)[ \t]*|)"
+    rf"\s*(?:(?P<first>30[12378])[ \t]+)?(?P<old>{_PLACE})[ \t]+"
+    r"(?P<how>(?:-+>|=+>|\u2192|\u21d2)[ \t]*|)"
     rf"(?P<new>{_PLACE})(?:[ \t]+(?P<status>30[12378]|permanent|temporary))?[ \t]*(?P<end>;?)\s*\Z",
     re.IGNORECASE,
 )
@@ -91,8 +93,8 @@ _BARE_URL = re.compile(r"^\s*(?:https?://|/)\S*$")
 
 
 def recognise(path: Path) -> str:
-    """The kind of a file. Raises InputError when it is missing or unreadable, NoAddressesError when it is of a kind
-    that holds URLs.
+    """The kind of a file. Raises InputError when it is missing or unreadable, NoAddressesError when
+    it is of a kind that holds no URLs.
     """
     head = read_head(path)
     for magic, what, remedy in _MAGIC:
@@ -159,7 +161,10 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
     if _are_pairs(sample):
         return FileKind.RULES
     few = sample[:60]
-    return FileKind.TABLE if delimiter_of(few) or gap_between_cells(few) else FileKind.TEXT
+    delimiter = delimiter_of(few)
+    if delimiter and not _are_words(few, delimiter):
+        return FileKind.TABLE
+    return FileKind.TABLE if gap_between_cells(few) else FileKind.TEXT
 
 
 def _is_json(text: str) -> bool:
@@ -176,6 +181,16 @@ def is_rule_file(text: str) -> bool:
     """
     found = _APACHE_RULE.search(text) or _NGINX_RULE.search(text) or CADDY_RULE.search(text)
     return found is not None
+
+
+def _are_words(lines: list[str], delimiter: str) -> bool:
+    """Whether lines are words with addresses amid them, or addresses in one line, rather than
+    cells.
+    """
+    cells = [cell.strip() for row in csv.reader(lines, delimiter=delimiter) for cell in row]
+    if len(lines) == 1 and all(map(looks_like_address, filter(None, cells))):
+        return True
+    return not any(map(looks_like_address, cells)) and any("://" in line for line in lines)
 
 
 def _are_pairs(lines: list[str]) -> bool:

@@ -141,19 +141,20 @@ def test_classes_and_patterns_that_are_taken_back_are_entries(
     assert Classifier(SITES, FoldingPolicy(take_back=("random",))).sent("/a1b2c3d4").doubt == ""
 
 
-FACTS = [SpellingFacts(*(bool(n >> bit & 1) for bit in range(4))) for n in range(16)]
+FACTS = [SpellingFacts(*(bool(n >> bit & 1) for bit in range(5))) for n in range(32)]
 
 
 @pytest.mark.parametrize("facts", FACTS)
 def test_what_is_known_settles_what_was_in_doubt(facts: SpellingFacts) -> None:
-    named, answered, people, elsewhere = facts
+    named, answered, people, elsewhere, sought = facts
     asset = "" if elsewhere or named else "page asset"
     assert PLACES.seen(PLACES.sent("/plan.png"), facts).doubt == asset
     known = "" if elsewhere else "page asset"
     assert PLACES.seen(PLACES.sent("/robots.txt"), facts).doubt == known
     cleared = named or answered
-    assert PLACES.seen(PLACES.sent("/a.sql"), facts).doubt == ("" if cleared else "probe")
-    assert PLACES.seen(PLACES.sent("/a1b2c3d4"), facts).doubt == ("" if cleared else "random")
+    wanted = cleared or sought
+    assert PLACES.seen(PLACES.sent("/a.sql"), facts).doubt == ("" if wanted else "probe")
+    assert PLACES.seen(PLACES.sent("/a1b2c3d4"), facts).doubt == ("" if wanted else "random")
     bots = "" if cleared or people else "bots only"
     assert PLACES.seen(PLACES.sent("/a"), facts).doubt == bots
     back = Classifier(SITES, FoldingPolicy(take_back=("bots only",)))

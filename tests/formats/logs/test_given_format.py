@@ -1,4 +1,6 @@
-"""Formats of logs that the user gives, as Apache and nginx have them."""
+"""Logs that need a word of the user: formats, as Apache and nginx have them, and the root of a
+site.
+"""
 
 from __future__ import annotations
 
@@ -61,3 +63,25 @@ def test_a_log_is_gathered_as_its_format_says(museum: Program) -> None:
     assert (source["kind"], source["accepted"], source["rejected"]) == ("access-log", 3, 1)
     found = {e["legacy_url"]: e["hits"] for e in museum.json("entries")["entries"]}
     assert found == {f"{OLD}/page-{n}": 1 for n in range(3)}
+
+
+ERRORS = """\
+[Fri May 01 10:00:00.123456 2026] [core:info] [pid 1:tid 2] [client 192.0.2.1:5000] AH00128: \
+File does not exist: /srv/site/visit/room 7.html, referer: http://f.example/
+[Fri May 01 10:00:01.123456 2026] [php:error] [pid 1] [client 192.0.2.1:5000] script \
+'/srv/site/old.php' not found or unable to stat
+[Fri May 01 10:00:02.123456 2026] [authz_core:error] [pid 1:tid 2] [client 192.0.2.1:5000] \
+AH01630: client denied by server configuration: /srv/site/inside/
+[Fri May 01 10:00:03.123456 2026] [mpm_event:notice] [pid 1:tid 2] AH00489: resuming operations
+[Fri May 01 10:00:04.123456 2026] [core:info] [pid 1:tid 2] [client 192.0.2.1:5000] AH00128: \
+File does not exist: /srv/other/x.html
+"""
+
+
+def test_an_error_log_needs_the_root_of_its_site(museum: Program) -> None:
+    museum.write("error.log", ERRORS)
+    assert "--document-root" in museum("gather", "error.log", code=3).err
+    told = museum.json("gather", "--document-root", "/srv/site", "error.log")["sources"][0]
+    assert (told["accepted"], told["set_aside"], told["rejected"]) == (3, 1, 1)
+    found = {e["legacy_url"]: e["hits"] for e in museum.json("entries")["entries"]}
+    assert found == {f"{OLD}/visit/room%207.html": 1, f"{OLD}/old.php": 1, f"{OLD}/inside/": 1}

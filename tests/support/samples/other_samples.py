@@ -56,6 +56,25 @@ TEXTS = {
     "what a fetching program says": text("a.txt", rows(
         "--2026-05-01 10:00:00--  {u}\nReusing existing connection to www.quillhaven.example:443."
         "\nHTTP request sent, awaiting response... 404 Not Found"), LISTED),
+    "a page of a text processor": text("a.tex", "\\begin{itemize}\n"
+        + rows("\\item \\url{{{u}}} and more") + "\\end{itemize}\n", LISTED),
+    "rich text": text("a.rtf", "{\\rtf1\\ansi {\\fonttbl{\\f0 Arial;}}\\f0 Pages:\\par "
+        + "\\par ".join(PAGES) + "\\par}", LISTED),
+    "a script": text("a.js", rows('  "page{n}": "{u}",').replace("/", "\\/"), LISTED),
+    "commands of a shell": text("a.sh", rows('curl -sI "{u}" | head -1'), LISTED),
+    "settings": text("a.toml", rows('[[page]]\nurl = "{u}"'), LISTED),
+    "names with values": text("a.properties", rows("page.{n}={u}"), LISTED),
+    "a tree of names": text("a.yml", "pages:\n" + rows("  - url: {u}\n    title: x"), LISTED),
+    "a numbered list": text("a.txt", rows("{n}. {u}"), LISTED),
+    "a list of tasks": text("a.md", rows("- [ ] {u} (moved?)"), LISTED),
+    "a reply": text("a.txt", rows("> {u}"), LISTED),
+    "titles before": text("a.txt", rows("A title of {n} - {u}"), LISTED),
+    "titles behind": text("a.txt", rows("{u} A title of it"), LISTED),
+    "all in one line, commas": text("a.txt", ", ".join(PAGES), LISTED),
+    "all in one line, semicolons": text("a.txt", "; ".join(PAGES), LISTED),
+    "all in one line, blanks": text("a.txt", " ".join(PAGES), LISTED),
+    "a shortcut": text("a.url", f"[InternetShortcut]\nURL={PAGES[0]}\n",
+        dict.fromkeys(PATHS[:1])),
     "bookmarks": text("a.html", "<!DOCTYPE NETSCAPE-Bookmark-file-1>\n<DL><p>\n"
         + rows('<DT><A HREF="{u}" ADD_DATE="1">x</A>') + "</DL>", LISTED),
 }  # fmt: skip

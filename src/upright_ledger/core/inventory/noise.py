@@ -19,8 +19,8 @@ _PROBE = re.compile(
     r"phpmyadmin|pma/|myadmin|adminer|"
     r"administrator/|cgi-bin/(?:luci|test)|vendor/phpunit|actuator|boaform|hnap1|autodiscover|"
     r"manager/html|server-status|"
-    r"wlwmanifest\.xml|api/v\d+/pods|telescope/|_ignition|shell\.php|c99\.php|r57\.php|config\.(?:php|json|ya?ml)\Z|admin/"
-    r"?(?:login)?(?:\.php)?\Z|"
+    r"wlwmanifest\.xml|api/v\d+/pods|telescope/|_ignition|shell\.php|c99\.php|r57\.php|"
+    r"config\.(?:php|json|ya?ml)\Z|admin/?(?:login)?(?:\.php)?\Z|"
     r"\.(?:env|git|svn|hg|aws|ssh|htpasswd|htaccess|ds_store|vscode|idea)|etc/passwd)",
 )
 _HIDDEN = re.compile(r"/\.(?!well-known(?:/|\Z)|\.?(?:/|\Z))")

@@ -19,13 +19,16 @@ _URL_START = re.compile(
     r"^(?:h\S?\S?ps?:?/|/|\?|[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+(?:[:/?#]|$))", re.IGNORECASE
 )
 _AMID = re.compile(
-    r"(?:https?:/{1,2}|www\.[a-z0-9.-]{1,250}(?::\d{1,5})?/)[^\s<>\"\u201c\u201d`{}|^]+",
+    r"(?:https?:(?:\\?/){1,2}|www\.[a-z0-9.-]{1,250}(?::\d{1,5})?/)"
+    r"(?:[^\s<>\"\u201c\u201d`{}|^\\]|\\/)+",
     re.IGNORECASE,
 )
 _SENTENCE = re.compile(r"[.,;:!?)] ")
 # What stands behind an address and is no part of it, as the second word of a name may be: another
 # address, a figure or a status, what is far off, an arrow.
 _MORE = re.compile(r"[^\S\n]{2}|\t| (?:https?://|/|\d+(?: |\Z)|[-=]+>|[|\u2192])")
+_WORDS_BEHIND = re.compile(r"https?://\S+(?: \S+)* [^\s/.=&?%]+ [^\s/.=&?%]+\Z", re.IGNORECASE)
+"""An address and words that go on as no address does."""
 _SAMPLE = 200
 _LISTED = (Figure(LISTED, 1.0),)
 
@@ -63,8 +66,11 @@ def _is_bare(text: str) -> bool:
         not text.lower().startswith(("http", "/", "<http"))
         or _SENTENCE.search(text)
         or _MORE.search(text)
+        or _WORDS_BEHIND.match(text)
     ):
         return False
+    if text.startswith("\\") and "{" in text:
+        return False  # a command of a text processor
     return _URL_START.match(mend(text).text) is not None and len(_AMID.findall(text)) < 2
 
 
@@ -84,7 +90,7 @@ def _amid(number: int, line: str, pattern: re.Pattern[str], *, is_list: bool) ->
     elif not found:
         yield Aside(number, AsideClass.PROSE)
     for n, text in enumerate(found):
-        url = mend(text)
+        url = mend(text.replace("\\/", "/"))  # as scripts and JSON write them
         yield _record(number, int(n == 0), url.text, url.mends, url.day)
 
 

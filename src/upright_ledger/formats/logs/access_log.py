@@ -23,6 +23,7 @@ from upright_ledger.formats.logs.column_scanner import (
     Scanner,
 )
 from upright_ledger.formats.logs.forms.any_line import FIRST_WORD, learned
+from upright_ledger.formats.logs.forms.apache_errors import APACHE_ERRORS, ErrorParser
 from upright_ledger.formats.logs.forms.given_format import given_format
 from upright_ledger.formats.logs.line_blocks import DIGEST, Buffers, Lines, line_blocks
 from upright_ledger.formats.logs.log_formats import format_of
@@ -47,6 +48,8 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
     given = options.log_format
     form = given_format(given) if given else format_of(sample, options.hosts)
     parser = form.new_parser(sample, options.hosts)
+    if form is APACHE_ERRORS:
+        parser = ErrorParser(options.around.document_root)
     reading = Reading(lines=LogLines())
     ahead = form.minutes_ahead
     splits = splits_of(options.live, ahead(sample)) if ahead is not None else []

@@ -41,15 +41,15 @@ def parse_combined(line: str) -> LogLine | str:
     day = f"{match['year']}-{MONTHS[match['month']]}-{match['day']}"
     words = match["head"].split()
     host = words[0] if len(words) > _WORDS_BEFORE_TIME else ""
-    named = host_name(host)
-    client = words[1 if named else 0] if words else ""
+    second = bool(host) and not {".", ":"}.isdisjoint(words[1])
+    client = words[second] if words else ""
     told = (
         match["request"],
         match["status"],
         day,
         match["agent"],
         match["referrer"] or "",
-        named,
+        host_name(host),
     )
     return LogLine(*told, match["clock"], client)
 

@@ -63,7 +63,7 @@ def _are_rows(lines: Sequence[str], gap: re.Pattern[str]) -> bool:
     columns = list(zip(*(row for row in rows if len(row) == width), strict=True))
     # The first row may be a header.
     addresses = [_share(cells, _is_address) for cells in columns]
-    if max(addresses) < _NEARLY_ALL:
+    if max(addresses) < _NEARLY_ALL or (len(rows) == 1 and min(addresses) == 1):
         return False
     return gap is _GAPS[0] or all(_share(cells, is_datum) >= _NEARLY_ALL for cells in columns)
 
