@@ -47,9 +47,8 @@ COMMON_QUOTES, COMBINED_QUOTES = 2, 6
 class Columns:
     """What the lines of a block say. All but `odd` have one value a line that came apart.
 
-    number, digest (64 bits), visitor (see `visitors`), status: integers.
-    request, day, agent, referrer: Arrow dictionary
-    arrays. odd: the other lines, as (number, digest, line).
+    number, digest (64 bits), visitor (see `visitors`), status: integers. request, day, agent,
+    referrer: Arrow dictionary arrays. odd: the other lines, as (number, digest, line).
     """
 
     number: Places

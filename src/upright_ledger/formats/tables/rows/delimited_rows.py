@@ -40,7 +40,9 @@ def delimited_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]
         first = list(islice(file, 500))
         filled = [line for line in first if line.strip()][:_SAMPLE]
         delimiter = delimiter_of(filled)
-        if not delimiter and (gap := gap_between_cells(filled)) is not None:
+        # A figure's commas part no cells.
+        parts = bool(delimiter) and _hold_addresses(filled, delimiter)
+        if not parts and (gap := gap_between_cells(filled)) is not None:
             if are_counts(filled):
                 yield 0, ["hits", "url"]
             yield from _apart(chain(first, file), gap)
@@ -62,6 +64,14 @@ def delimited_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]
             raise InputError(
                 f"{path} line {line:,} cannot be read as a table: {error}", "check its quotes"
             ) from None
+
+
+def _hold_addresses(lines: Sequence[str], delimiter: str) -> bool:
+    try:
+        rows = list(csv.reader(lines, delimiter=delimiter))
+    except csv.Error:
+        return False
+    return any(looks_like_address(cell) and " " not in cell for row in rows for cell in row)
 
 
 def _widths(lines: Iterable[str], delimiter: str, how: dict[str, Any]) -> Counter[int]:

@@ -14,7 +14,8 @@ from upright_ledger.formats.tables.cells import (
     status_code,
 )
 
-_RULE = re.compile(r"[\s|+:=-]*[-=+|:]{3,}[\s|+:=-]*\Z")
+_SIGNS = "=+|:\u2500-\u257f-"
+_RULE = re.compile(rf"[\s{_SIGNS}]*[{_SIGNS}]{{3,}}[\s{_SIGNS}]*\Z")
 _FOOTER = re.compile(r"\s*(?:\(\d[\d,]* rows?\)|\d[\d,]* rows? in set\b.*)\s*\Z", re.IGNORECASE)
 _COUNT = re.compile(r"(\s+\d+)\s\S+\s*\Z")
 _GAPS = (re.compile(r" {2,}"), re.compile(r" +"))
