@@ -61,3 +61,14 @@ def test_an_archive_without_addresses_is_refused_by_its_name(museum: Program) ->
     sample = SAMPLES["packed: zip of many"]
     (museum.folder / "a.zip").write_bytes(sample.data.replace(b"http://www", b"nothing,ww"))
     assert "a.zip" in museum("gather", "a.zip", code=3).err
+
+
+@pytest.mark.parametrize(
+    "row", [f"{OLD}/a,1,234", f"{OLD}/a,Hello,World", f"{OLD}/a, b,5", f"5,{OLD}/a,b c"]
+)
+def test_a_torn_row_is_rejected_where_more_than_its_address_may_be_torn(
+    row: str, museum: Program
+) -> None:
+    museum.write("a.csv", f"url,hits\n{OLD}/sound,1\n{OLD}/well,2\n{row}\n")
+    told = museum.json("gather", "a.csv")["sources"][0]
+    assert (told["accepted"], told["rejected"]) == (2, 1)

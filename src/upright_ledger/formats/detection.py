@@ -118,7 +118,7 @@ def recognise(path: Path) -> str:
             f"{path} is binary, not a text file", "export the list as CSV or text"
         )
     text = with_line_feeds(head.decode(encoding or "utf-8", "replace")).lstrip("\ufeff \t\n")
-    if not text.startswith("<") or _PRIORITY.match(text):
+    if not text.startswith("<") or text.startswith("<?php") or _PRIORITY.match(text):
         return _kind_of_text(text, whole=len(head) < HEAD_BYTES)
     return FileKind.RULES if is_rule_file(text) else _markup(text)
 
@@ -237,5 +237,7 @@ def delimiter_of(lines: list[str]) -> str:
         if alike * 2 > len(lines) and alike * width > most:
             best, most = delimiter, alike * width
     if best and all(_BARE_URL.match(line) for line in lines):
-        return ""  # a bare list of URLs that happen to hold commas or semicolons
+        pairs = sum(line.count("://") > 1 for line in lines)
+        if pairs * 2 < len(lines):
+            return ""  # a bare list of URLs that happen to hold commas or semicolons
     return best

@@ -73,6 +73,9 @@ TEXTS = {
     "all in one line, commas": text("a.txt", ", ".join(PAGES), LISTED),
     "all in one line, semicolons": text("a.txt", "; ".join(PAGES), LISTED),
     "all in one line, blanks": text("a.txt", " ".join(PAGES), LISTED),
+    "remarks of a program above": text("a.txt", "// pages\n" + rows("{u}"), LISTED),
+    "events": text("a.ics", "BEGIN:VCALENDAR\n" + rows("BEGIN:VEVENT\nURL:{u}\nEND:VEVENT")
+        + "END:VCALENDAR\n", LISTED),
     "a shortcut": text("a.url", f"[InternetShortcut]\nURL={PAGES[0]}\n",
         dict.fromkeys(PATHS[:1])),
     "bookmarks": text("a.html", "<!DOCTYPE NETSCAPE-Bookmark-file-1>\n<DL><p>\n"
@@ -105,6 +108,14 @@ TABLES = {
     "Italian": text("a.csv", table("Pagina", "Sessioni", "Totale"), COUNTED, VISITS),
     "Polish": text("a.csv", table("Strona", "Klikni\u0119cia", "Razem"), COUNTED, CLICKS),
     "Swedish": text("a.csv", table("Sida", "Klick", "Totalt"), COUNTED, CLICKS),
+    "sources and targets of redirects": text("a.csv", "source,target,code\n"
+        + rows("{p},/new{n},301"), LISTED),
+    "pages that link": text("a.csv", "Source URL,Target URL,Anchor\n"
+        + rows("https://fern{n}.example/p,{u},words"), LISTED),
+    "old and new without a heading": text("a.csv", rows("{u},https://quillhaven.example/{n}"),
+        LISTED),
+    "two rows of headings": text("a.csv", "Pages,,Traffic\nURL,Title,Hits\n" + rows("{u},t,{n}"),
+        COUNTED),
     "drawn in Markdown": text("a.md", "# Pages\n\n| Page | Hits |\n|---|--:|\n"
         + rows("| {u} | {n} |"), COUNTED),
     "printed by a database": text("a.txt", " url | hits \n-----+------\n" + rows(" {u} | {n}")
@@ -155,6 +166,13 @@ XML = {
     "bare addresses": (rows("<url>{u}</url>"), LISTED),
     "below groups": ("<g><h>" + rows("<p><u>{u}</u></p>") + "</h></g>", LISTED),
 }
+SHEETS = (
+    '<?xml version="1.0"?><Workbook xmlns="urn:schemas-microsoft-com:office:spreadsheet" '
+    'xmlns:ss="urn:schemas-microsoft-com:office:spreadsheet"><Worksheet><Table>'
+    "<Row><Cell><Data>URL</Data></Cell><Cell><Data>Hits</Data></Cell></Row>"
+    + rows('<Row><Cell><Data>{u}</Data></Cell><Cell ss:Index="2"><Data>{n}</Data></Cell></Row>')
+    + "</Table></Worksheet></Workbook>"
+)
 SQL = {
     "paths in a table": "INSERT INTO pages (id, path, title) VALUES "
         + ",".join(f"({n},'{p}','T''s')" for n, p in enumerate(PATHS)) + ";\n",
@@ -228,6 +246,7 @@ SAMPLES: dict[str, Sample] = {
         for name, (inner, pages) in XML.items()},
     **{f"SQL: {name}": text("a.sql", told, LISTED) for name, told in SQL.items()},
     **{f"markup: {name}": text("a.xml", told, LISTED) for name, told in MARKUP.items()},
+    "XML: a spreadsheet": text("a.xml", SHEETS, COUNTED),
     "markup: contents with attachments": text("a.xml", CONTENTS,
         LISTED | dict.fromkeys(("/att/", "/files/plan.pdf"))),
     **{f"rules: {name}": text(file, told, RULED) for name, (file, told) in RULES.items()},

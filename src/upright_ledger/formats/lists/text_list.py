@@ -47,7 +47,8 @@ def _items(path: Path, options: ReadOptions) -> Iterator[Item]:
         is_list = sum(map(_is_bare, filled)) * 2 >= len(filled)
         for number, line in chain(first, lines):
             text = line.strip()
-            if not text or text.startswith("#") or (number == 1 and is_header_word(text)):
+            comment = text.startswith(("#", "// "))
+            if not text or comment or (number == 1 and is_header_word(text)):
                 yield Aside(number, AsideClass.BLANK, line[:500])
             elif len(line) > MAX_LINE:
                 yield Reject(number, f"longer than {MAX_LINE:,} characters", line[:500])

@@ -142,7 +142,8 @@ def map_columns(
             raise KeyError(text)
         found[meaning] = words.index(named)
     if URL not in found:
-        at = _url_column(header, rows, hosts)
+        at = _sources_of_redirects(words, rows)
+        at = _url_column(header, rows, hosts) if at is None else at
         if at is not None:
             found[URL] = at
     for meaning, names in NAMES.items():
@@ -306,6 +307,21 @@ def _url_column(
         if figure > most:
             best, most = at, figure
     return best
+
+
+def _sources_of_redirects(words: Sequence[str], rows: Sequence[Sequence[str]]) -> int | None:
+    """The column of old paths in a list of redirects that calls them sources, as lists of links
+    call the pages that link: those are whole addresses.
+    """
+    if not {"source", "sourceurl"} & set(words) or not {"target", "targeturl", "destination"} & set(
+        words
+    ):
+        return None
+    at = next(n for n, word in enumerate(words) if word in {"source", "sourceurl"})
+    codes = next((n for n, word in enumerate(words) if word in NAMES[STATUS]), None)
+    if codes is not None and _share(_cells(rows, codes), lambda c: c[:1] in "34") < 1:
+        return None
+    return at if _share(_cells(rows, at), lambda c: c[:1] == "/") > 0.5 else None
 
 
 # A day that is not the last one on which something was seen.

@@ -15,7 +15,7 @@ from typing import Any
 from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import delimiter_of
 from upright_ledger.formats.files.text import open_text
-from upright_ledger.formats.tables.cells import Row, looks_like_address
+from upright_ledger.formats.tables.cells import Row, looks_like_address, number
 from upright_ledger.formats.tables.rows.drawn_tables import (
     are_counts,
     between_bars,
@@ -95,7 +95,7 @@ def _quoting(lines: Sequence[str], delimiter: str) -> dict[str, Any]:
 
 def _rejoined(cells: list[str], width: int, delimiter: str) -> list[str]:
     """A row whose address was torn at delimiters that no quotes protect; as it is where other cells
-    may have been torn as well.
+    may have been torn as well: a figure at the commas of its thousands, words at theirs.
     """
     at = next((n for n, cell in enumerate(cells) if looks_like_address(cell)), None)
     if at is None or width < 2:
@@ -103,6 +103,7 @@ def _rejoined(cells: list[str], width: int, delimiter: str) -> list[str]:
     end = at + len(cells) - width + 1
     parts, others = cells[at:end], cells[:at] + cells[end:]
     whole = all(part and not re.search(r"\s", part) for part in parts)
+    whole = whole and number(parts[-1]) is None
     if not whole or not all(not cell.strip() or is_datum(cell.strip()) for cell in others):
         return cells
     return [*cells[:at], delimiter.join(parts), *cells[end:]]
@@ -110,9 +111,9 @@ def _rejoined(cells: list[str], width: int, delimiter: str) -> list[str]:
 
 def _apart(lines: Iterable[str], gap: re.Pattern[str]) -> Iterator[Row]:
     """Rows whose cells blanks keep apart."""
-    for number, line in enumerate(lines, 1):
+    for at, line in enumerate(lines, 1):
         text = line.strip()
-        yield number, gap.split(text) if text and not is_drawn(text) else []
+        yield at, gap.split(text) if text and not is_drawn(text) else []
 
 
 def _printed(cells: list[str], *, framed: bool) -> list[str]:

@@ -9,25 +9,49 @@ from pathlib import Path
 from typing import Any
 
 from upright_ledger.errors import NoAddressesError
-from upright_ledger.formats.files.compressed import open_bytes
+from upright_ledger.formats.detection import MAX_COLUMNS
+from upright_ledger.formats.files.compressed import open_bytes, read_head
 from upright_ledger.formats.lists.xml_elements import elements, local_name
 from upright_ledger.formats.records import Reading
 from upright_ledger.formats.tables.cells import Row, looks_like_address
 from upright_ledger.formats.tables.rows.json_rows import under_header
 
+_OF_SHEETS = b"urn:schemas-microsoft-com:office:spreadsheet"
 _LOOKED_AT = 1 << 22  # bytes
 _MOST_VALUES = 1000  # of one row
 
 
 def xml_rows(path: Path, notes: list[str]) -> Iterator[Row]:
     """The rows under a header. notes: what was mended on the way. Raises InputError."""
-    row = _row_of(path)
     reading = Reading()
+    if _OF_SHEETS in read_head(path):
+        for line, _, element in elements(path, frozenset({"Row"}), reading):
+            cells = _cells(element)
+            yield line, cells if any(cells) else []
+        notes += reading.notes
+        return
+    row = _row_of(path)
     found = (
         (line, _told(element)) for line, _, element in elements(path, frozenset({row}), reading)
     )
     yield from under_header(found)
     notes += reading.notes
+
+
+def _cells(row: Any) -> list[str]:
+    """The cells of a row of a spreadsheet; one may say at which place, from 1, it stands."""
+    found: list[str] = []
+    for cell in row:
+        if local_name(cell.tag) != "Cell":
+            continue
+        told = {local_name(name): value for name, value in cell.attrib.items()}
+        place = told.get("Index", "")
+        if place.isdigit() and len(found) < int(place) <= MAX_COLUMNS:
+            found += [""] * (int(place) - 1 - len(found))
+        text = "".join(cell.itertext()).strip()
+        link = told.get("HRef", "")
+        found.append(link if looks_like_address(link) and not looks_like_address(text) else text)
+    return found
 
 
 def _row_of(path: Path) -> str:
