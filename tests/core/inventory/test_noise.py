@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.agents import is_declared_bot
 from upright_ledger.core.inventory.noise import (
     asset_class,
@@ -28,8 +29,8 @@ from upright_ledger.core.inventory.path_noise import (
         ("/blog/WP-Admin/", "probe"), ("/wp-content/uploads/a.pdf", ""),
         ("/wp-content/plugins/x", "probe"), ("/wp", ""), ("/site/.env", "probe"),
         ("/.git/config", "probe"), ("/a.git", ""), ("/x?f=/etc/passwd", "probe"),
-        ("/a/../../b", "probe"), ("/a/..b", "probe"), ("/.well-known/x", ""), ("/a/./b", ""),
-        ("/x/.hidden", "probe"), ("/q?a=1%27%20or%201=1--", "probe"), ("/q?a=O%27Brien+and+1", ""),
+        ("/a/../../b", "probe"), ("/a/..b", ""), ("/.well-known/x", ""), ("/a/./b", ""),
+        ("/x/.hidden", ""), ("/q?a=1%27%20or%201=1--", "probe"), ("/q?a=O%27Brien+and+1", ""),
         ("/q?f=%252e%252e%252fetc", "probe"), ("/q?a=1+union+select+2", "probe"),
         ("/q?a=select+a+room+from+a+list", ""), ("/a?b=%2E%2E/c", "probe"),
         ("/a?q=<script>", "probe"), ("/a?q=%3CScript", "probe"), ("/a?q=<b>", ""),
@@ -154,3 +155,19 @@ def test_dot_segments_are_seen(path: str, dots: bool) -> None:
 )  # fmt: skip
 def test_scanners_are_told_from_pages_that_nobody_answered_yet(target: str, kind: str) -> None:
     assert (set_aside_class(target) or doubtful_class(target)) == kind
+
+
+@pytest.mark.parametrize(
+    ("path", "sure"),
+    [
+        ("/.hidden/a", True), ("/a/.b", True), ("/.env", True), ("/.well-known/x", False),
+        ("/a/./b", False), ("/a/..", False), ("/a.b/c", False), ("/a?b=/.c", False),
+    ],
+)  # fmt: skip
+def test_a_name_that_begins_with_a_dot_is_a_probe_unless_a_list_names_it(
+    path: str, sure: bool
+) -> None:
+    assert noise.is_sure_probe(path) == sure
+    if sure and path != "/.env":
+        assert noise.doubtful_class(path) == "probe"
+        assert noise.set_aside_class(path) == ""

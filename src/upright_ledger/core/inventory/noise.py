@@ -99,12 +99,19 @@ def set_aside_class(target: str) -> str:
     name = path.rpartition("/")[2]
     if "." in name and name.rpartition(".")[2] in _FURNITURE:
         return AsideClass.FURNITURE
-    if _PROBE.search(low) or ("/." in path and _HIDDEN.search(path)):
+    if _PROBE.search(low):
         return AsideClass.PROBE
     for sign in _ATTACK_SIGNS:
         if sign in low:
             return AsideClass.PROBE if _is_attack(low) else ""
     return ""
+
+
+def is_sure_probe(target: str) -> bool:
+    """Whether nobody but a scanner asks for a target, unless a list names it."""
+    if set_aside_class(target) == AsideClass.PROBE:
+        return True
+    return "/." in target and _HIDDEN.search(target.partition("?")[0]) is not None
 
 
 def _is_attack(target: str) -> bool:
@@ -169,6 +176,8 @@ def doubtful_class(path: str) -> str:
     low = lower_ascii(path)
     name = low.rpartition("/")[2]
     if ("." in name and name.rpartition(".")[2] in _DOUBTFUL_ENDINGS) or _DOUBTFUL.search(low):
+        return AsideClass.PROBE
+    if "/." in low and _HIDDEN.search(low):
         return AsideClass.PROBE
     return AsideClass.RANDOM if looks_random(path.rpartition("/")[2]) else ""
 

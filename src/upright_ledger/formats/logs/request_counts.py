@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from itertools import pairwise
@@ -13,15 +12,20 @@ import numpy.typing as npt
 
 from upright_ledger.core.inventory.agents import is_declared_bot
 from upright_ledger.core.inventory.evidence import Asker, Figure, status_class
-from upright_ledger.core.inventory.noise import AsideClass, set_aside_class
+from upright_ledger.core.inventory.noise import AsideClass, is_sure_probe
 from upright_ledger.core.inventory.normalisation import TRACKING_PARAMETER
 from upright_ledger.core.inventory.packed import PackedDays
 from upright_ledger.core.inventory.units import HITS
-from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.formats.logs.column_scanner import Columns, sign_of
-from upright_ledger.formats.logs.log_line import MONTHS, host_name, unescape
+from upright_ledger.formats.logs.log_line import host_name, unescape
 from upright_ledger.formats.logs.numbering import Codes, Counts, NumberedTexts, digests_of
+from upright_ledger.formats.logs.request_texts import (
+    read_day,
+    reject,
+    without_query,
+    without_signs,
+)
 from upright_ledger.formats.logs.visitors import UNKNOWN, Visitors, scanners
 from upright_ledger.formats.records import Aside, Item, LogLines, Record, Reject
 
@@ -29,8 +33,6 @@ _DAY_BITS, _STATUS_BITS, _REFERRER_BITS = 16, 10, 24
 # distinct requests or referrers, or twice as many counted keys; then what was counted is handed on
 MOST_IN_MEMORY = 1_000_000
 _AT_ONCE = 100_000  # counted keys made records of at one time
-_DAY = re.compile(r"(\d\d)/([A-Z][a-z]{2})/(\d{4})\Z")
-_ISO_DAY = re.compile(r"\d{4}-\d\d-\d\d(?:[AB][0-9T:Z-]{20})?\Z")
 _DAMAGED, _ASIDE = -1, -2
 _REFERRERS = (1 << _REFERRER_BITS) - 1
 MAX_REFERRERS = 20
@@ -118,11 +120,11 @@ class Tally:
         requests = self._requests.encode(columns.request)
         targets = self._meaning_of(requests, columns.number)
         days = self._days.encode(columns.day)
-        self._day_texts += [_read_day(text) for text in self._days.since(len(self._day_texts))]
+        self._day_texts += [read_day(text) for text in self._days.since(len(self._day_texts))]
         sound = (targets != _DAMAGED) & np.array(self._day_texts, bool)[days]
         sound &= (columns.status >= 100) & (columns.status < 600)
         for at in np.flatnonzero(~sound).tolist():
-            yield _reject(columns, at, with_hosts=self._with_hosts)
+            yield reject(columns, at, with_hosts=self._with_hosts)
         sound &= self._is_fresh(days, columns.digest, sound)
         marks, times = np.unique(targets[sound & (targets <= _ASIDE)], return_counts=True)
         for mark, count in zip(marks.tolist(), times.tolist(), strict=True):
@@ -136,7 +138,7 @@ class Tally:
         bots = np.array(self._is_bot, np.int64)[agents]
         keys = (((targets << _STATUS_BITS) | columns.status) << 1) | bots
         keys = (keys << _DAY_BITS) | days
-        referrers = self._referrers.encode(columns.referrer, _without_query)
+        referrers = self._referrers.encode(columns.referrer, without_query)
         named = counted & ~np.isin(
             referrers, [self._referrers.numbers.get(n, -1) for n in (None, "", "-")]
         )
@@ -200,7 +202,7 @@ class Tally:
                 for text in fresh
             ]
             texts = [
-                _without_signs(text or "") if noisy else text
+                without_signs(text or "") if noisy else text
                 for text, noisy in zip(fresh, self._noisy[before:], strict=True)
             ]
             self._meanings += [
@@ -219,7 +221,7 @@ class Tally:
         number = self._targets.setdefault((host_name(host), target), len(self._targets))
         if number == len(self._first_lines):
             self._first_lines.append(line)
-            self._is_probe.append(set_aside_class(target) == AsideClass.PROBE)
+            self._is_probe.append(is_sure_probe(target))
         return number
 
     def _aside(self, text: str) -> int:
@@ -378,46 +380,3 @@ def _joined(days: Sequence[str], codes: Codes, counts: Codes, starts: Codes) -> 
     bounds = [*starts.tolist(), len(texts)]
     packed = [texts[a] if b - a == 1 else " ".join(texts[a:b]) for a, b in pairwise(bounds)]
     return cast("list[PackedDays]", packed)
-
-
-def _read_day(text: str | None) -> str:
-    """A day as YYYY-MM-DD, or its label; empty where the calendar has none like it."""
-    text = text or ""
-    if (match := _DAY.match(text)) and match[2] in MONTHS:
-        text = f"{match[3]}-{MONTHS[match[2]]}-{match[1]}"
-    return text if _ISO_DAY.match(text) and is_day(text[:10]) else ""
-
-
-def _without_query(address: str) -> str:
-    return address.partition("?")[0]
-
-
-_SIGN = re.compile(r"[\x01-\x08]")
-_BEGIN_OF_QUERY = re.compile(r"\?|[\x01-\x08]+&?")
-
-
-def _without_signs(request: str) -> str:
-    """A request without the signs of noise. Where its query began with noise, the "?" went with
-    it.
-    """
-    begin = _BEGIN_OF_QUERY.search(request)
-    if begin is None:
-        return request
-    question = "?" if begin[0][-1] in "?&" else ""
-    return request[: begin.start()] + question + _SIGN.sub("", request[begin.end() :])
-
-
-def _reject(columns: Columns, at: int, *, with_hosts: bool) -> Reject:
-    """A line whose parts make no sense. Its visitor is not told: in a log that names hosts, a line
-    that lacks its own begins with its client's address.
-    """
-    day = columns.day[at].as_py()
-    request = str(columns.request[at].as_py())
-    if with_hosts:
-        host, blank, rest = request.partition(" ")
-        request = f"{host_name(host) or (host and '[visitor]')}{blank}{rest}"
-    text = f"{day} {request!r} {columns.status[at]}"
-    reason = (
-        "its request or status is damaged" if _read_day(day) else f"there is no such day: {day}"
-    )
-    return Reject(int(columns.number[at]), reason, text)

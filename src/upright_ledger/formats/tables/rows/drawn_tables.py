@@ -59,7 +59,7 @@ def _are_rows(lines: Sequence[str], gap: re.Pattern[str]) -> bool:
         key=lambda told: told[1],
         default=(0, 0),
     )
-    if alike < _NEARLY_ALL * len(rows):
+    if not alike or alike < _NEARLY_ALL * len(rows):
         return False
     columns = list(zip(*(row for row in rows if len(row) == width), strict=True))
     # The first row may be a header.
