@@ -55,7 +55,7 @@ def _cells(row: Any) -> list[str]:
 
 
 def _row_of(path: Path) -> str:
-    """The name of the element that is a row. Raises NoAddressesError where nothing is an address."""
+    """The name of the element that is a row. Raises NoAddressesError where there is none."""
     from lxml import etree
 
     parser = etree.XMLPullParser(
