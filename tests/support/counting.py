@@ -80,7 +80,8 @@ def _clock(n: int) -> str:
 
 def combined(asked: Sequence[Asked]) -> list[str]:
     return [
-        f'198.51.{n // 250}.{n % 250} - - [{a.day:02}/May/2026:{_clock(n)} +0000] "GET {a.target} HTTP/1.1" '
+        f"198.51.{n // 250}.{n % 250} - - [{a.day:02}/May/2026:{_clock(n)} +0000] "
+        f'"GET {a.target} HTTP/1.1" '
         f'{a.status} 5 "{a.referrer}" "{a.agent}"'
         for n, a in enumerate(asked)
     ]

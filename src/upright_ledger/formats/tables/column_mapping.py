@@ -319,7 +319,7 @@ def _sources_of_redirects(words: Sequence[str], rows: Sequence[Sequence[str]]) -
         return None
     at = next(n for n, word in enumerate(words) if word in {"source", "sourceurl"})
     codes = next((n for n, word in enumerate(words) if word in NAMES[STATUS]), None)
-    if codes is not None and _share(_cells(rows, codes), lambda c: c[:1] in "34") < 1:
+    if codes is None or _share(_cells(rows, codes), lambda c: c[:1] in "34") < 1:
         return None
     return at if _share(_cells(rows, at), lambda c: c[:1] == "/") > 0.5 else None
 
