@@ -177,7 +177,8 @@ SQL = {
     "paths in a table": "INSERT INTO pages (id, path, title) VALUES "
         + ",".join(f"({n},'{p}','T''s')" for n, p in enumerate(PATHS)) + ";\n",
     "columns from its making": "CREATE TABLE `pages` (\n  `id` int NOT NULL,\n"
-        "  `url` varchar(255),\n  `body` text,\n  PRIMARY KEY (`id`)\n);\nINSERT INTO `pages` VALUES "
+        "  `url` varchar(255),\n  `body` text,\n  PRIMARY KEY (`id`)\n);\n"
+        "INSERT INTO `pages` VALUES "
         + ",".join(f"({n},'{u}','it\\'s <a href=\\\"{OTHER}\\\">x</a>')"
             for n, u in enumerate(PAGES)) + ";\n",
     "rows of a copy": "COPY public.pages (id, url, title) FROM stdin;\n" + rows("{n}\t{u}\tT")
