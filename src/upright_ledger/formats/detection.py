@@ -41,6 +41,15 @@ class FileKind(Word):
     RULES = "rules"
 
 
+OF_ROWS = (
+    FileKind.TABLE,
+    FileKind.SHEET,
+    FileKind.JSON,
+    FileKind.XML,
+    FileKind.SQL,
+    FileKind.PAGE_TABLE,
+)
+"""Kinds that are read as rows of cells."""
 _MAGIC = (
     (b"%PDF", "a PDF", "export the list as CSV or text"),
     (b"SQLite format 3", "a database", "export the table as CSV"),
@@ -80,7 +89,7 @@ _PLACE = r"(?:https?://[^\s/;]+|/)[^\s;]*"
 FROM_TO = re.compile(
     rf"\s*(?:(?P<first>30[12378])[ \t]+)?(?P<old>{_PLACE})[ \t]+"
     r"(?P<how>(?:-+>|=+>|\u2192|\u21d2)[ \t]*|)"
-    rf"(?P<new>{_PLACE})(?:[ \t]+(?P<status>30[12378]|permanent|temporary))?[ \t]*(?P<end>;?)\s*\Z",
+    rf"(?P<new>{_PLACE})(?:[ \t]+(?P<status>30[12378]|permanent|temporary))?[ \t]*;?\s*\Z",
     re.IGNORECASE,
 )
 """An old address and where it goes, with or without an arrow or a status."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from upright_ledger.errors import UsageError
@@ -14,28 +15,16 @@ from upright_ledger.formats.lists.web_archive import read_web_archive
 from upright_ledger.formats.logs.access_log import read_access_log
 from upright_ledger.formats.records import Reader, Reading, ReadOptions
 from upright_ledger.formats.server_config.detection import read_rules
-from upright_ledger.formats.tables.url_rows import (
-    read_json_urls,
-    read_page_table_urls,
-    read_sheet_urls,
-    read_sql_urls,
-    read_table_urls,
-    read_xml_urls,
-)
+from upright_ledger.formats.tables.url_rows import read_table_urls
 
 READERS: dict[str, Reader] = {
     kinds.FileKind.TEXT: read_text_list,
-    kinds.FileKind.TABLE: read_table_urls,
-    kinds.FileKind.SHEET: read_sheet_urls,
-    kinds.FileKind.JSON: read_json_urls,
-    kinds.FileKind.XML: read_xml_urls,
-    kinds.FileKind.SQL: read_sql_urls,
+    **{kind: partial(read_table_urls, kind=kind) for kind in kinds.OF_ROWS},
     kinds.FileKind.WARC: read_web_archive,
     kinds.FileKind.SITEMAP: read_sitemap,
     kinds.FileKind.FEED: read_feed,
     kinds.FileKind.ROBOTS: read_robots,
     kinds.FileKind.PAGE: read_page_links,
-    kinds.FileKind.PAGE_TABLE: read_page_table_urls,
     kinds.FileKind.ACCESS_LOG: read_access_log,
     kinds.FileKind.ARCHIVE_INDEX: read_archive_index,
     kinds.FileKind.HAR: read_har,

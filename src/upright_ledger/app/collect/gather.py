@@ -128,9 +128,7 @@ def gather(
         kinds = {file: kind or recognise(file.path) for file in files if not file.within}
         notes: dict[Path, list[str]] = {}
         queue = deque(one for file in files for one in parts_of(file, kinds, options, notes))
-        kinds |= {
-            one: kinds.get(one) or FileKind.SHEET for one in queue if not one.within or one.sheet
-        }
+        kinds |= {one: FileKind.SHEET for one in queue if one.sheet}
         seen = set(queue)
         left: dict[str, list[str]] = {}
         while queue:

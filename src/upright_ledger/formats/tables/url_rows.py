@@ -46,34 +46,9 @@ BLOCK = 20_000
 """Rows that are looked at together."""
 
 
-def read_table_urls(path: Path, options: ReadOptions) -> Reading:
-    """Old URLs with their evidence from delimited text."""
-    return _reading(read_table(path, options, FileKind.TABLE))
-
-
-def read_sheet_urls(path: Path, options: ReadOptions) -> Reading:
-    """Old URLs with their evidence from a workbook."""
-    return _reading(read_table(path, options, FileKind.SHEET))
-
-
-def read_json_urls(path: Path, options: ReadOptions) -> Reading:
-    """Old URLs with their evidence from JSON Lines."""
-    return _reading(read_table(path, options, FileKind.JSON))
-
-
-def read_xml_urls(path: Path, options: ReadOptions) -> Reading:
-    """Old URLs with their evidence from XML that is no sitemap and no feed."""
-    return _reading(read_table(path, options, FileKind.XML))
-
-
-def read_page_table_urls(path: Path, options: ReadOptions) -> Reading:
-    """Old URLs with their evidence from a table in an HTML page."""
-    return _reading(read_table(path, options, FileKind.PAGE_TABLE))
-
-
-def read_sql_urls(path: Path, options: ReadOptions) -> Reading:
-    """Old URLs with their evidence from the dump of a database."""
-    return _reading(read_table(path, options, FileKind.SQL))
+def read_table_urls(path: Path, options: ReadOptions, kind: str = FileKind.TABLE) -> Reading:
+    """Old URLs with their evidence from rows, in whatever kind of file they are."""
+    return _reading(read_table(path, options, kind))
 
 
 def _reading(table: Table) -> Reading:

@@ -119,10 +119,8 @@ def _too_long(rule: Rule) -> str:
         longest = len(rule.source.regex(fold=True)) + sum(
             len(c.regex()) + len(c.name) for c in rule.source.params
         )
-    elif not rule.params:
-        longest = len(max(rule.paths, key=len))
     else:
-        longest = max(len(p) for p in rule.paths) + sum(
+        longest = len(max(rule.paths, key=len)) + sum(
             len(n) + 3 * len(v) + 2 for n, v in rule.params
         )
     return (

@@ -8,10 +8,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import (
-    MAX_COLUMNS,
-    FileKind,
-)
+from upright_ledger.formats.detection import MAX_COLUMNS, OF_ROWS, FileKind
 from upright_ledger.formats.tables.cells import Row
 from upright_ledger.formats.tables.rows.delimited_rows import delimited_rows
 from upright_ledger.formats.tables.rows.json_rows import json_rows
@@ -19,11 +16,6 @@ from upright_ledger.formats.tables.rows.page_rows import page_rows
 from upright_ledger.formats.tables.rows.sql_rows import sql_rows
 from upright_ledger.formats.tables.rows.workbook_rows import sheet_rows
 from upright_ledger.formats.tables.rows.xml_rows import xml_rows
-
-_WHOLE_ROWS = frozenset(
-    [FileKind.SHEET, FileKind.JSON, FileKind.XML, FileKind.SQL, FileKind.PAGE_TABLE]
-)
-"""Kinds in which no cell is torn."""
 
 
 class RowWidth(NamedTuple):
@@ -36,7 +28,7 @@ class RowWidth(NamedTuple):
     @classmethod
     def of(cls, kind: str, header: Sequence[str], rows: Iterable[Sequence[str]]) -> RowWidth:
         """That of a table with a header, or, where it has none, of most rows."""
-        if kind in _WHOLE_ROWS:
+        if kind in OF_ROWS and kind != FileKind.TABLE:
             return cls()
         return cls(len(header) or Counter(map(len, rows)).most_common(1)[0][0])
 
