@@ -9,6 +9,7 @@ import pytest
 from conftest import NEW, OLD, Program
 from ledgers import fresh_ledger
 from other_samples import HOST, SAMPLES, Sample
+from packed_samples import packed
 from upright_ledger.app.collect.gather import gather
 from upright_ledger.core.inventory.units import CLICKS, HITS, VISITS
 from upright_ledger.ledger.tables.entries import load_entries
@@ -72,3 +73,15 @@ def test_a_torn_row_is_rejected_where_more_than_its_address_may_be_torn(
     museum.write("a.csv", f"url,hits\n{OLD}/sound,1\n{OLD}/well,2\n{row}\n")
     told = museum.json("gather", "a.csv")["sources"][0]
     assert (told["accepted"], told["rejected"]) == (2, 1)
+
+
+def test_members_are_read_whatever_they_are_called_and_none_leaves_its_folder(
+    museum: Program,
+) -> None:
+    names = ("../../out.csv", "-rf.csv", "a\nb.csv", "%s?.csv", "C:\\x.csv", ".hidden.csv")
+    files = {name: f"url\n{OLD}/m{n}-1\n{OLD}/m{n}-2\n" for n, name in enumerate(names)}
+    (museum.folder / "a.zip").write_bytes(packed(**files))
+    told = museum.json("gather", "a.zip")["sources"]
+    assert [source["accepted"] for source in told] == [2] * 5
+    assert not list(museum.folder.parent.parent.glob("out.csv"))
+    assert len(museum.json("entries")["entries"]) == 10

@@ -27,7 +27,8 @@ from upright_ledger.formats.files.compressed import (
 
 _ZIP = b"PK\x03\x04"
 _OFFICE = (b"[Content_Types].xml", b"mimetypeapplication/vnd.oasis.opendocument")
-_HIDDEN = re.compile(r"(?:^|/)(?:\.|__MACOSX/)")
+_HIDDEN = re.compile(r"(?:^|/)(?:\.[^/]*\Z|__MACOSX/)")
+"""Names that folders leave out as well; what reaches out of one is read like any other."""
 _HEADER = re.compile(rb"(?:[!-9;-~]{1,76}:[^\n]*\n(?:[ \t][^\n]*\n)*)+(?:\r?\n|\Z)")
 _OF_MAILS = re.compile(
     rb"^(?:mime-version|message-id|received|return-path):", re.IGNORECASE | re.MULTILINE
