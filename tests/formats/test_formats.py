@@ -69,7 +69,7 @@ def test_a_text_list(tmp_path: Path) -> None:
         'URL\n/a\n\n# note\n"/b"\n<http://x.example/c>\nx.example/d\nplain words\n'
         "/" + "x" * 2_000_000 + "\n"
     )
-    items = list(read_text_list(put(tmp_path, text), PLAIN).items)
+    items = list(one_by_one(read_text_list(put(tmp_path, text), PLAIN).items))
     assert kinds(items) == [
         "Aside",
         "Record",
@@ -283,7 +283,7 @@ def test_files_are_written_whole_or_not(tmp_path: Path) -> None:
 
 
 def test_what_is_set_aside_keeps_its_line(tmp_path: Path) -> None:
-    (item,) = read_text_list(put(tmp_path, "# only a note\n"), PLAIN).items
+    (item,) = one_by_one(read_text_list(put(tmp_path, "# only a note\n"), PLAIN).items)
     assert item == Aside(1, "blank", "# only a note")
 
 

@@ -223,6 +223,16 @@ def _is_punctuation(delimiter: str, lines: list[str]) -> bool:
     return delimiter in ",;" and loose * 2 > marks
 
 
+def _widths(lines: list[str], delimiter: str) -> Counter[int]:
+    """Cells of a row → in how many lines; a cell may go on over several."""
+    found: Counter[int] = Counter()
+    reader, before = csv.reader(lines, delimiter=delimiter), 0
+    for row in reader:
+        found[len(row)] += reader.line_num - before
+        before = reader.line_num
+    return found
+
+
 def delimiter_of(lines: list[str]) -> str:
     """The character that splits most lines into the same number of two or more cells, or an empty
     string.
@@ -235,7 +245,7 @@ def delimiter_of(lines: list[str]) -> str:
         if _is_punctuation(delimiter, lines):
             continue
         try:
-            widths = Counter(len(row) for row in csv.reader(lines, delimiter=delimiter))
+            widths = _widths(lines, delimiter)
         except csv.Error:
             continue
         width, alike = max(

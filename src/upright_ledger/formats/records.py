@@ -12,6 +12,12 @@ from upright_ledger.core.inventory.evidence import Figure
 from upright_ledger.core.rules.imported.rule import ImportedRule
 from upright_ledger.formats.server_config.rules_read import NOTHING_SAID, ServerSetup
 
+BLOCK = 20_000
+"""Rows that are looked at together."""
+
+FEW = 500
+"""Rows up to which they are looked at one by one, as loading what has columns would take longer."""
+
 
 @dataclass(slots=True)
 class Record:
@@ -103,6 +109,15 @@ def one_by_one(items: Iterable[Item | RecordBlock]) -> Iterator[Item]:
     """Items, each by itself."""
     for item in items:
         if isinstance(item, RecordBlock):
+            yield from item.items()
+        else:
+            yield item
+
+
+def without_small(items: Iterable[Item | RecordBlock]) -> Iterator[Item | RecordBlock]:
+    """Items, those of small blocks each by itself."""
+    for item in items:
+        if isinstance(item, RecordBlock) and len(item.lines) <= FEW:
             yield from item.items()
         else:
             yield item

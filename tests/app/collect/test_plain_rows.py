@@ -7,6 +7,7 @@ from __future__ import annotations
 import random
 import sqlite3
 from collections import Counter
+from collections.abc import Callable
 from contextlib import closing
 from itertools import chain
 from pathlib import Path
@@ -21,12 +22,16 @@ from ledgers import fresh_ledger
 from properties import in_brief, thorough
 from upright_ledger.app.collect import sorting
 from upright_ledger.app.collect.gather import gather
+from upright_ledger.app.prove import request_files
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
 from upright_ledger.core.inventory.placing.classification import Classifier
 from upright_ledger.core.inventory.placing.plain_places import Placed, PlainPlaces
 from upright_ledger.core.url.origins import Sites, group_origins
 from upright_ledger.core.url.repair import mend
 from upright_ledger.errors import InputError
+from upright_ledger.formats import records
+from upright_ledger.formats.detection import FileKind, recognise
+from upright_ledger.formats.lists import text_list
 from upright_ledger.formats.records import ReadOptions
 from upright_ledger.formats.tables import url_rows
 from upright_ledger.ledger.store import DATABASE_FILE
@@ -35,6 +40,7 @@ SITES = Sites(
     group_origins([OLD, "https://shop.quillhaven.example:8443", "http://m.fern.example"]),
     ("https://new.example",),
 )
+PLAIN = ReadOptions()
 POLICIES = [
     FoldingPolicy(),
     FoldingPolicy(case="exact"),
@@ -136,6 +142,33 @@ def a_table(rng: random.Random) -> str:
     return "\n".join(rows) + "\n"
 
 
+LINES = [
+    "",
+    "# a note",
+    "url",
+    "The clock room is closed in winter.",
+    f"see {OLD}/a and {OLD}/b, or www.quillhaven.example/c.",
+    f'"{OLD}/quoted",',
+    f"{OLD}/with blank/a",
+    f"{OLD}\\\\b",
+    "/only/a/path",
+    "mailto:clock@quillhaven.example",
+    "a" * 40_000,
+    f"{OLD}/a",
+    f" {OLD}/A ",
+    f"{OLD}/a#part",
+]
+
+
+def a_list(rng: random.Random) -> str:
+    lines = [f"{OLD}/k-{n}" for n in range(rng.randrange(8))]
+    lines += (
+        rng.choice(LINES) if rng.random() < 0.3 else an_address(rng)
+        for _ in range(rng.randrange(5, 60))
+    )
+    return "\n".join(lines) + "\n"
+
+
 NUMBERED = [
     f'SELECT * FROM "{t}"'
     for t in (
@@ -166,13 +199,13 @@ NAMED = [
 """Without the numbers of rows, which come portion by portion."""
 
 
-def gathered(folder: Path, name: str, asked: list[str], *, few: int) -> tuple[object, ...]:
-    """All that a ledger holds of a table, gathered in columns or one by one."""
+def gathered(path: Path, name: str, asked: list[str], *, few: int) -> tuple[object, ...]:
+    """All that a ledger holds of a table or a list, gathered in columns or one by one."""
     ledger = fresh_ledger([OLD], ["https://new.example"], name)
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(sorting, "FEW", few)
+        patch.setattr(records, "FEW", few)
         try:
-            found = gather(ledger, [str(folder / "table.csv")], ReadOptions()).sources[0]
+            found = gather(ledger, [str(path)], PLAIN).sources[0]
         except InputError as error:
             return (str(error),)
     said = [value for field, value in vars(found).items() if field != "rejects_file"]
@@ -185,15 +218,37 @@ def gathered(folder: Path, name: str, asked: list[str], *, few: int) -> tuple[ob
     return said, [sorted(map(repr, rows)) for rows in held]
 
 
+def requests_in(path: Path, *, few: int) -> object:
+    """All that is asked for in a table or a list, read in columns or one by one."""
+    found: list[object] = []
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(records, "FEW", few)
+        try:
+            request_files._read(found.append, Classifier(SITES, POLICIES[0]), [str(path)], PLAIN)
+        except InputError as error:
+            return str(error)
+    return found
+
+
 @in_brief
-@given(seed=st.integers(0, 1 << 40), block=st.sampled_from([3, 7, 20_000]))
-def test_rows_in_columns_say_what_they_say_one_by_one(seed: int, block: int) -> None:
-    text = a_table(random.Random(seed))
+@given(
+    seed=st.integers(0, 1 << 40),
+    block=st.sampled_from([3, 7, 20_000]),
+    draw=st.sampled_from([a_table, a_list]),
+)
+def test_rows_in_columns_say_what_they_say_one_by_one(
+    seed: int, block: int, draw: Callable[[random.Random], str]
+) -> None:
+    text = draw(random.Random(seed))
     with TemporaryDirectory() as name, pytest.MonkeyPatch.context() as patch:
-        folder = Path(name)
-        (folder / "table.csv").write_text(text, encoding="utf-8")
+        path = Path(name) / ("table.csv" if draw is a_table else "list.txt")
+        path.write_text(text, encoding="utf-8")
         patch.setattr(url_rows, "BLOCK", block)
+        patch.setattr(text_list, "BLOCK", block)
         patch.setattr(sorting, "BATCH", block)
-        asked = NUMBERED if block > 1000 else NAMED
-        columns = gathered(folder, "columns", asked, few=0)
-        assert columns == gathered(folder, "single", asked, few=1 << 30)
+        at_once = block > 1000 and recognise(path) == FileKind.TABLE
+        asked = NUMBERED if at_once else NAMED
+
+        columns = gathered(path, "columns", asked, few=0)
+        assert columns == gathered(path, "single", asked, few=1 << 30)
+        assert requests_in(path, few=0) == requests_in(path, few=1 << 30)

@@ -30,7 +30,15 @@ from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
 from upright_ledger.core.url.redaction import Secrets
 from upright_ledger.errors import UprightError
-from upright_ledger.formats.records import Aside, Item, Reading, Record, RecordBlock, Reject
+from upright_ledger.formats.records import (
+    Aside,
+    Item,
+    Reading,
+    Record,
+    RecordBlock,
+    Reject,
+    without_small,
+)
 from upright_ledger.ledger.tables.observations import Name, PlainSightings, Portion, Sighting
 
 if TYPE_CHECKING:
@@ -40,10 +48,6 @@ T = TypeVar("T")
 BATCH = 20_000  # records
 SEVERAL = 3
 """People who ask for what looks like a probe, from which on it is taken for a page."""
-FEW = 500
-"""Rows of a table up to which they are read one by one, as loading what has columns would take
-longer.
-"""
 MAX_ASIDE_TEXTS = 10_000
 _SHORT = 200  # characters; longer ones are not remembered
 MAX_NAMES = 1_000  # hosts, reasons
@@ -107,7 +111,7 @@ class Sorter:
         """Sightings in portions, each spelling once a portion."""
         found: dict[Name, Sighting] = {}
         count = 0
-        for item in _without_small(items):
+        for item in without_small(items):
             if isinstance(item, RecordBlock):
                 if found:
                     yield Portion(_finished(found))
@@ -294,14 +298,6 @@ def _tells_of_others(record: Record) -> bool:
 def _is_sought(record: Record) -> bool:
     """Whether several people asked for an address, or were led to it."""
     return record.askers >= SEVERAL or any(record.referrers)
-
-
-def _without_small(items: Iterable[Item | RecordBlock]) -> Iterator[Item | RecordBlock]:
-    for item in items:
-        if isinstance(item, RecordBlock) and len(item.lines) <= FEW:
-            yield from item.items()
-        else:
-            yield item
 
 
 class _Masked:

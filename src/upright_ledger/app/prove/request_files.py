@@ -5,24 +5,37 @@ Large files are read in a process of its own, while this one gets the ledger rea
 
 from __future__ import annotations
 
+import heapq
 import os
 from collections.abc import Iterator
-from typing import NamedTuple
+from functools import cached_property
+from typing import TYPE_CHECKING, NamedTuple
 
 from upright_ledger.app.collect.inputs import inputs
 from upright_ledger.app.collect.reading_options import base_origin, options_for
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.request_list import Requests
 from upright_ledger.app.worker_process import Put, WorkerProcess
-from upright_ledger.core.inventory.evidence import Asker
+from upright_ledger.core.inventory.evidence import Asker, Figure
 from upright_ledger.core.inventory.noise import asset_class
 from upright_ledger.core.inventory.packed import NO_DAYS, join_days
 from upright_ledger.core.inventory.placing.classification import Classifier
 from upright_ledger.core.inventory.units import ASKED
 from upright_ledger.core.url.address import NotAnAddressError, parse_address
 from upright_ledger.errors import InputError
-from upright_ledger.formats.records import Aside, ReadOptions, Record, Reject, one_by_one
+from upright_ledger.formats.records import (
+    Aside,
+    Item,
+    ReadOptions,
+    Record,
+    RecordBlock,
+    Reject,
+    without_small,
+)
 from upright_ledger.formats.registry import check_kind, read_urls
+
+if TYPE_CHECKING:
+    from upright_ledger.core.inventory.placing.plain_places import PlainPlaces
 
 _AT_ONCE = 20_000  # requests
 _LARGE = 8 << 20  # bytes
@@ -127,64 +140,103 @@ def _parts(
 
 def _read(put: Put, placer: Classifier, paths: list[str], options: ReadOptions) -> None:
     """Read the distinct requests of all files, and hand them over some at a time."""
-    found = Requests()
-    numbers: dict[str, int] = {}
-    said: set[int] = set()
-    handed = 0
+    reader = _Reader(placer)
+    found, handed = reader.found, 0
     with inputs(paths) as files:
         for file in files:
             reading = read_urls(file.path, options.kind, options)[1]
-            for item in one_by_one(reading.items):
-                if isinstance(item, Reject):
-                    found.left_out["could not be read"] += 1
-                elif isinstance(item, Aside):
-                    found.left_out[item.kind] += item.lines
+            for item in without_small(reading.items):
+                if isinstance(item, RecordBlock):
+                    reader.add_block(item)
                 else:
-                    _add(found, numbers, said, item, placer)
-                    if len(found) >= handed + _AT_ONCE:
-                        put(_Batch(found.urls[handed:], found.sites[handed:], found.keys[handed:]))
-                        handed = len(found)
+                    reader.add(item)
+                if len(found) >= handed + _AT_ONCE:
+                    put(_Batch(found.urls[handed:], found.sites[handed:], found.keys[handed:]))
+                    handed = len(found)
             found.without += reading.folded
     put(_Batch(found.urls[handed:], found.sites[handed:], found.keys[handed:]))
     told = Requests(
         hits=found.hits, days=found.days, left_out=found.left_out, without=found.without
     )
-    put(_Rest(told, frozenset(said)))
+    put(_Rest(told, frozenset(reader.said)))
 
 
-def _add(
-    found: Requests, numbers: dict[str, int], said: set[int], record: Record, placer: Classifier
-) -> None:
-    try:
-        address = (
-            placer.sent_address(record.url, record.host)
-            if record.sent
-            else parse_address(record.url, placer.base)
-        )
-    except NotAnAddressError:
-        found.left_out["could not be read"] += record.lines
-        return
-    text = address.without_fragment
-    number = numbers.get(text)
-    if number is None:
-        site, key, aside = placer.owner(address, sent=record.sent)
-        if aside:
-            found.left_out[aside] += record.lines
+class _Reader:
+    """Takes up what files ask for, each distinct request once."""
+
+    def __init__(self, placer: Classifier) -> None:
+        self.found = Requests()
+        self.said: set[int] = set()
+        self._numbers: dict[str, int] = {}
+        self._placer = placer
+
+    @cached_property
+    def _plain(self) -> PlainPlaces:
+        from upright_ledger.core.inventory.placing.plain_places import PlainPlaces
+
+        return PlainPlaces(self._placer.sites, self._placer.policy)
+
+    def add_block(self, block: RecordBlock) -> None:
+        """Take up many rows at a time: those whose addresses are plain as columns."""
+        placed = self._plain.place(block.urls)
+        amounts = [block.figures[unit] for unit in ASKED if unit in block.figures]
+        others = set(range(len(block.lines))).difference(placed.at)
+        plain = zip(placed.at, placed.sites, placed.keys, strict=True)
+        rows = ((row, "", "") for row in sorted(others))
+        for row, site, key in heapq.merge(plain, rows) if others else plain:
+            if not site:
+                self.add(block.item(row))
+                continue
+            number = self._number(block.urls[row], site, key)
+            if any(column[row] for column in amounts):
+                self.said.add(number)
+                self.found.hits[number] += int(max(0.0, *(column[row] for column in amounts)))
+
+    def add(self, item: Item) -> None:
+        """Take up one item."""
+        if isinstance(item, Reject):
+            self.found.left_out["could not be read"] += 1
+        elif isinstance(item, Aside):
+            self.found.left_out[item.kind] += item.lines
+        else:
+            self._add(item)
+
+    def _number(self, url: str, site: str, key: str) -> int:
+        number = self._numbers.get(url)
+        if number is None:
+            number = self._numbers[url] = len(self.found.urls)
+            self.found.add(url, site, key)
+        return number
+
+    def _add(self, record: Record) -> None:
+        found, placer = self.found, self._placer
+        try:
+            address = (
+                placer.sent_address(record.url, record.host)
+                if record.sent
+                else parse_address(record.url, placer.base)
+            )
+        except NotAnAddressError:
+            found.left_out["could not be read"] += record.lines
             return
-        number = numbers[text] = len(found)
-        found.add(text, site, key)
-    if record.figures:
-        _count(found, said, number, text, record)
+        text = address.without_fragment
+        number = self._numbers.get(text)
+        if number is None:
+            site, key, aside = placer.owner(address, sent=record.sent)
+            if aside:
+                found.left_out[aside] += record.lines
+                return
+            number = self._number(text, site, key)
+        told = [f for f in record.figures if f.unit in ASKED]
+        if told:
+            self._count(number, text, told)
 
-
-def _count(found: Requests, said: set[int], number: int, url: str, record: Record) -> None:
-    """Add up what a record says of how often people asked."""
-    told = [f for f in record.figures if f.unit in ASKED]
-    if not told:
-        return
-    said.add(number)
-    people = [f for f in told if f.agent != Asker.BOTS]
-    found.hits[number] += int(max(sum(f.amount for f in people if f.unit == u) for u in ASKED))
-    days = join_days(f.days for f in people)
-    if days:
-        found.days[url] = join_days((found.days.get(url, NO_DAYS), days))
+    def _count(self, number: int, url: str, told: list[Figure]) -> None:
+        """Add up what is said of how often people asked."""
+        self.said.add(number)
+        people = [f for f in told if f.agent != Asker.BOTS]
+        amounts = [sum(f.amount for f in people if f.unit == u) for u in ASKED]
+        self.found.hits[number] += int(max(amounts))
+        days = join_days(f.days for f in people)
+        if days:
+            self.found.days[url] = join_days((self.found.days.get(url, NO_DAYS), days))

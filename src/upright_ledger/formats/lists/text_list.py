@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from itertools import chain, islice
 from pathlib import Path
 
@@ -12,7 +12,16 @@ from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.core.inventory.units import LISTED
 from upright_ledger.core.url.repair import is_sound, mend
 from upright_ledger.formats.files.text import MAX_LINE, open_text, text_lines
-from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
+from upright_ledger.formats.records import (
+    BLOCK,
+    Aside,
+    Item,
+    Reading,
+    ReadOptions,
+    Record,
+    RecordBlock,
+    Reject,
+)
 from upright_ledger.formats.tables.column_mapping import is_header_word
 
 _URL_START = re.compile(
@@ -38,27 +47,52 @@ def read_text_list(path: Path, options: ReadOptions) -> Reading:
     return Reading(_items(path, options))
 
 
-def _items(path: Path, options: ReadOptions) -> Iterator[Item]:
+def _items(path: Path, options: ReadOptions) -> Iterator[Item | RecordBlock]:
     with open_text(path, options.encoding) as file:
         lines = text_lines(file)
         first = list(islice(lines, _SAMPLE))
         filled = [line.strip() for _, line in first if line.strip() and not line.startswith("#")]
         pattern = _amid_words(options.hosts)
         is_list = sum(map(_is_bare, filled)) * 2 >= len(filled)
+        rows: list[Item] = []
         for number, line in chain(first, lines):
-            text = line.strip()
-            comment = text.startswith(("#", "// "))
-            if not text or comment or (number == 1 and is_header_word(text)):
-                yield Aside(number, AsideClass.BLANK, line[:500])
-            elif len(line) > MAX_LINE:
-                yield Reject(number, f"longer than {MAX_LINE:,} characters", line[:500])
-            elif is_sound(text):
-                yield Record(number, text, figures=_LISTED)
-            elif _is_bare(text):
-                url = mend(line)
-                yield _record(number, 1, url.text, url.mends, url.day)
-            else:
+            if (item := _whole_line(number, line)) is not None:
+                rows.append(item)
+            if rows and (item is None or len(rows) == BLOCK):
+                yield _block(rows)
+                rows = []
+            if item is None:
                 yield from _amid(number, line, pattern, is_list=is_list)
+        if rows:
+            yield _block(rows)
+
+
+def _whole_line(number: int, line: str) -> Item | None:
+    """What a line says; None where addresses may stand among its words."""
+    text = line.strip()
+    if is_sound(text) and len(line) <= MAX_LINE:
+        return Record(number, text, figures=_LISTED)
+    if not text or text.startswith(("#", "// ")) or (number == 1 and is_header_word(text)):
+        return Aside(number, AsideClass.BLANK, line[:500])
+    if len(line) > MAX_LINE:
+        return Reject(number, f"longer than {MAX_LINE:,} characters", line[:500])
+    if _is_bare(text):
+        url = mend(line)
+        return _record(number, 1, url.text, url.mends, url.day)
+    return None
+
+
+def _block(rows: Sequence[Item]) -> RecordBlock:
+    """Lines as columns: no more is told than addresses."""
+    nothing = [""] * len(rows)
+    return RecordBlock(
+        rows.__getitem__,
+        [row.line for row in rows],
+        [row.url if isinstance(row, Record) and not row.mends else "" for row in rows],
+        {},
+        [0] * len(rows),
+        *[nothing] * 6,
+    )
 
 
 def _is_bare(text: str) -> bool:

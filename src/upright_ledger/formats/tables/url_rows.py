@@ -14,6 +14,7 @@ from upright_ledger.core.inventory.units import IN_TABLES, LISTED, PER_PERIOD
 from upright_ledger.core.url.repair import mend
 from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.records import (
+    BLOCK,
     Aside,
     Item,
     Reading,
@@ -42,8 +43,6 @@ _NO_TITLE = frozenset(
 _DOUBTFUL = frozenset("#-*=\u2014 " + "tsgoiTSGOIrRłŁ")  # totals and comments begin so
 _NOWHERE = 1 << 30
 _NONE: dict[str, float] = {}
-BLOCK = 20_000
-"""Rows that are looked at together."""
 
 
 def read_table_urls(path: Path, options: ReadOptions, kind: str = FileKind.TABLE) -> Reading:
