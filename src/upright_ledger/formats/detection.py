@@ -83,8 +83,10 @@ CADDY_RULE = re.compile(
     re.MULTILINE,
 )
 """A redirect in a Caddyfile."""
-_PRIORITY = re.compile(r"<\d{1,3}>")
-"""With which a line of syslog begins (RFC 5424, section 6.2.1), and no markup."""
+_TAG = re.compile(r"<[A-Za-z_!?/]")
+"""With which markup begins; lines of logs may begin with arrows, or with a priority (RFC 5424,
+section 6.2.1).
+"""
 _PLACE = r"(?:https?://[^\s/;]+|/)[^\s;]*"
 FROM_TO = re.compile(
     rf"\s*(?:(?P<first>30[12378])[ \t]+)?(?P<old>{_PLACE})[ \t]+"
@@ -127,7 +129,7 @@ def recognise(path: Path) -> str:
             f"{path} is binary, not a text file", "export the list as CSV or text"
         )
     text = with_line_feeds(head.decode(encoding or "utf-8", "replace")).lstrip("\ufeff \t\n")
-    if not text.startswith("<") or text.startswith("<?php") or _PRIORITY.match(text):
+    if not _TAG.match(text) or text.startswith("<?php"):
         return _kind_of_text(text, whole=len(head) < HEAD_BYTES)
     return FileKind.RULES if is_rule_file(text) else _markup(text)
 

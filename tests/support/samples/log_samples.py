@@ -21,6 +21,7 @@ from asked import (
     Asked,
     of_site,
 )
+from framework_samples import LINES as FRAMEWORKS
 from json_log_samples import INNER, OBJECTS
 
 LINES: dict[str, tuple[str, list[Asked]]] = {
@@ -261,6 +262,7 @@ LINES: dict[str, tuple[str, list[Asked]]] = {
 
 SAMPLES: dict[str, tuple[str, list[Asked]]] = {
     **{name: (f"{text}\n", asked) for name, (text, asked) in LINES.items()},
+    **{name: (f"{text}\n", [asked]) for name, (text, asked) in FRAMEWORKS.items()},
     **{f"JSON: {n}": (json.dumps(told) + "\n", [asked]) for n, (told, asked) in OBJECTS.items()},
     "JSON: an array, a line each": (
         "[\n" + ",\n".join(json.dumps(INNER) for _ in range(3)) + "\n]\n",

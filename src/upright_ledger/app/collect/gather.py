@@ -23,6 +23,7 @@ from upright_ledger.core.word import Word
 from upright_ledger.errors import DatabaseError, InputError, NoAddressesError, RefusedError
 from upright_ledger.formats.detection import FileKind, recognise
 from upright_ledger.formats.files.text import digest_of
+from upright_ledger.formats.logs.access_log import tells_days
 from upright_ledger.formats.records import Item, Reading, ReadOptions, one_by_one
 from upright_ledger.formats.registry import check_kind, read_urls
 from upright_ledger.formats.tables.rows.workbook_rows import fullest_sheet
@@ -247,7 +248,7 @@ class _SourceReader:
         """Read a file and post what it says as one step; alone: nobody else writes while it is
         read. Raises InputError, having posted nothing of it.
         """
-        if kind == FileKind.ACCESS_LOG:
+        if kind == FileKind.ACCESS_LOG and tells_days(file.path, self._options):
             return self._post(file, kind, "", alone=alone)
         digest, size = digest_of(file.path)
         if file.sheet and file.sheet != fullest_sheet(file.path):

@@ -75,6 +75,7 @@ class AsideClass(Word):
     BOTS_ONLY = "bots only"
     UNANSWERABLE = "unanswerable"  # no server rule can answer such a request safely
     NOT_A_PAGE_REQUEST = "not a page request"  # a method or target that asks for no page
+    BEGUN = "answered below"  # a request whose status another line of the log tells
     BLANK = "blank"  # an empty line or a comment
     PROSE = "prose"  # words without a URL, in a text that is no list
     NEIGHBOUR = "other sitemap"  # names another file, which is a source of its own

@@ -28,6 +28,8 @@ from upright_ledger.formats.logs.forms.given_format import given_format
 from upright_ledger.formats.logs.line_blocks import DIGEST, Buffers, Lines, line_blocks
 from upright_ledger.formats.logs.log_formats import format_of
 from upright_ledger.formats.logs.log_line import (
+    UNDATED,
+    LogFormat,
     LogLine,
     NotALineError,
     Parser,
@@ -45,12 +47,12 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
     """
     head = read_head(path)
     sample = first_lines(head)
-    given = options.log_format
-    form = given_format(given) if given else format_of(sample, options.hosts)
+    form = _format_of(sample, options)
     parser = form.new_parser(sample, options.hosts)
     if form is APACHE_ERRORS:
         parser = ErrorParser(options.around.document_root)
-    reading = Reading(lines=LogLines())
+    dated = _tells_days(sample, form, options)
+    reading = Reading(lines=LogLines() if dated else None)
     ahead = form.minutes_ahead
     splits = splits_of(options.live, ahead(sample)) if ahead is not None else []
     if form.in_columns:
@@ -60,8 +62,57 @@ def read_access_log(path: Path, options: ReadOptions) -> Reading:
         scanner = Scanner(with_hosts=with_hosts, quotes=quotes, noise=options.noise, splits=splits)
         reading.items = _scanned(open_log(path, head), options, reading, scanner, parser)
     else:
+        parser = _dated(parser) if dated else _undated(parser)
         reading.items = _parsed(open_log(path, head), options, reading, splits, parser)
     return reading
+
+
+def tells_days(path: Path, options: ReadOptions) -> bool:
+    """Whether a log tells days, by which its lines are known when they come again."""
+    sample = first_lines(read_head(path))
+    return _tells_days(sample, _format_of(sample, options), options)
+
+
+def _format_of(sample: Sequence[str], options: ReadOptions) -> LogFormat:
+    given = options.log_format
+    return given_format(given) if given else format_of(sample, options.hosts)
+
+
+def _tells_days(sample: Sequence[str], form: LogFormat, options: ReadOptions) -> bool:
+    """Whether one of the first lines of a log tells its day, or none of them is understood."""
+    if form.in_columns:
+        return True
+    parser, told = form.new_parser(sample, options.hosts), []
+    for line in sample:
+        try:
+            found = parser(line)
+        except NotALineError:
+            continue
+        if isinstance(found, LogLine):
+            told.append(bool(found.day))
+    return any(told) or not told
+
+
+def _dated(parser: Parser) -> Parser:
+    """A reader of lines, each of which must tell its day."""
+
+    def read(line: str) -> LogLine | str:
+        found = parser(line)
+        if isinstance(found, LogLine) and not found.day:
+            raise NotALineError("it tells no day")
+        return found
+
+    return read
+
+
+def _undated(parser: Parser) -> Parser:
+    """A reader of the lines of a log that tells no days."""
+
+    def read(line: str) -> LogLine | str:
+        found = parser(line)
+        return found if isinstance(found, str) else found._replace(day=found.day or UNDATED)
+
+    return read
 
 
 def _scanned(
@@ -96,8 +147,10 @@ def _parsed(
     parser: Parser,
 ) -> Iterator[Item]:
     """Lines of the other formats, one by one."""
-    reading.lines = _lines(options, "blake2b")
-    tally = Tally(reading.lines, with_hosts=True, noise=list(options.noise))
+    lines = _lines(options, "blake2b")
+    if reading.lines is not None:
+        reading.lines = lines
+    tally = Tally(lines, with_hosts=True, noise=list(options.noise))
     clean = NoiseFilter(options.noise)
     with opened as file:
         number = 1
@@ -181,6 +234,9 @@ def _finish(tally: Tally, reading: Reading) -> Iterator[Item]:
             "the requests count, "
             "these days are not taken for days of the log"
         )
+    if tally.undated:
+        told = "1 line tells" if tally.undated == 1 else f"{tally.undated:,} lines tell"
+        reading.notes.append(f"{told} no day; --period FROM..TO says of which days the log is")
     let_go = tally.lines.let_go
     if let_go:
         reading.notes.append(

@@ -21,8 +21,9 @@ MONTHS = {
 class LogLine(NamedTuple):
     """What a line says of a request, as it stands in the log.
 
-    request: method, target and protocol. day: YYYY-MM-DD. agent: None where the format has none.
-    clock: HH:MM:SS, or empty where that is not read. client: who asked; it is never kept.
+    request: method, target and protocol. day: YYYY-MM-DD, or empty where the line tells none.
+    agent: None where the format has none. clock: HH:MM:SS, or empty where that is not read.
+    client: who asked; it is never kept.
     """
 
     request: str
@@ -33,6 +34,10 @@ class LogLine(NamedTuple):
     host: str
     clock: str = ""
     client: str = ""
+
+
+UNDATED = "undated"
+"""What stands for the day of a line in a log that tells no days."""
 
 
 class NotALineError(ValueError):

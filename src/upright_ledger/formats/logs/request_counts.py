@@ -18,7 +18,7 @@ from upright_ledger.core.inventory.packed import PackedDays
 from upright_ledger.core.inventory.units import HITS
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.formats.logs.column_scanner import Columns, sign_of
-from upright_ledger.formats.logs.log_line import host_name, unescape
+from upright_ledger.formats.logs.log_line import UNDATED, host_name, unescape
 from upright_ledger.formats.logs.numbering import Codes, Counts, NumberedTexts, digests_of
 from upright_ledger.formats.logs.request_texts import (
     read_day,
@@ -77,6 +77,8 @@ class Tally:
         )
         self.without: Counter[str] = Counter()
         """Kind of noise → requests that were counted without it."""
+        self.undated = 0
+        """Lines that tell no day."""
         self._begin()
 
     def _begin(self) -> None:
@@ -235,6 +237,9 @@ class Tally:
         fresh = np.ones(len(days), bool)
         for code in np.unique(days[sound]).tolist():
             day, here = self._day_texts[code][:10], np.flatnonzero((days == code) & sound)
+            if day == UNDATED:  # the same line may well come again another day
+                self.undated += len(here)
+                continue
             mine = digests[here]
             if day in self._let_go:
                 fresh[here] = False
@@ -375,8 +380,11 @@ def _figures_of(
 def _joined(days: Sequence[str], codes: Codes, counts: Codes, starts: Codes) -> list[PackedDays]:
     """The days of each group, which come in their order, as `pack_days` would have them."""
     texts = [
-        f"{days[code]}:{count}" for code, count in zip(codes.tolist(), counts.tolist(), strict=True)
+        f"{days[code]}:{count}" if days[code] != UNDATED else ""
+        for code, count in zip(codes.tolist(), counts.tolist(), strict=True)
     ]
     bounds = [*starts.tolist(), len(texts)]
     packed = [texts[a] if b - a == 1 else " ".join(texts[a:b]) for a, b in pairwise(bounds)]
+    if UNDATED in days:
+        packed = [text.strip() for text in packed]
     return cast("list[PackedDays]", packed)

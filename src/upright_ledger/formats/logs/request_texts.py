@@ -8,7 +8,7 @@ import re
 
 from upright_ledger.core.monitoring.deploy_days import is_day
 from upright_ledger.formats.logs.column_scanner import Columns
-from upright_ledger.formats.logs.log_line import MONTHS, host_name
+from upright_ledger.formats.logs.log_line import MONTHS, UNDATED, host_name
 from upright_ledger.formats.records import Reject
 
 _DAY = re.compile(r"(\d\d)/([A-Z][a-z]{2})/(\d{4})\Z")
@@ -16,8 +16,10 @@ _ISO_DAY = re.compile(r"\d{4}-\d\d-\d\d(?:[AB][0-9T:Z-]{20})?\Z")
 
 
 def read_day(text: str | None) -> str:
-    """A day as YYYY-MM-DD, or its label; empty where the calendar has none like it."""
+    """A day as YYYY-MM-DD, or its label, or UNDATED; empty where the calendar has none like it."""
     text = text or ""
+    if text == UNDATED:
+        return text
     if (match := _DAY.match(text)) and match[2] in MONTHS:
         text = f"{match[3]}-{MONTHS[match[2]]}-{match[1]}"
     return text if _ISO_DAY.match(text) and is_day(text[:10]) else ""

@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 from upright_ledger.core.inventory.noise import AsideClass
+from upright_ledger.formats.logs.forms.error_words import failure_of, no_route_in
 from upright_ledger.formats.logs.forms.log_roles import REQUEST_LINE, is_method, is_target
 from upright_ledger.formats.logs.forms.log_times import Moment, times_in
 from upright_ledger.formats.logs.log_line import (
@@ -33,7 +34,7 @@ _FIELD = re.compile(
 """Takes a time that grows with the line, whatever stands in it."""
 _QUOTED, _BRACKETED, _BRACED, _BARE = range(1, 5)
 FIRST_WORD = (_BARE, 1)
-_STATUS = re.compile(r"([1-5]\d\d)[,;:]?\Z")
+_STATUS = re.compile(r"\(?([1-5]\d\d)\)?[,;:]?\Z")
 _CACHED = re.compile(r"[A-Z_]+/([1-5]\d\d)\Z")
 """As caches tell what they did, and the status beside it."""
 _USUAL = frozenset(
@@ -53,9 +54,7 @@ _AGENT = re.compile(
 _URL = re.compile(r"(?:https?|android-app)://", re.IGNORECASE)
 _SAMPLE = 200
 _NEARLY_ALL = 9  # tenths
-_REFUSED = re.compile(r"forbidden|denied|rejected", re.IGNORECASE)
-_NOT_FOUND = re.compile(r"No such file|is not found|not exist", re.IGNORECASE)
-_NAMED = re.compile(r'(?:^|[\s,])(host|server|referrer|referer): "?([^",\s]+)"?', re.IGNORECASE)
+_SHARE = 4  # one in so many requests that tell no status: they are told again, with it
 
 
 class _Field(NamedTuple):
@@ -78,7 +77,8 @@ class _Layout:
     that is negative; 0: it is told by nothing but its shape. agent, referrer, host: which field, as
     (kind, its number among those of that kind, counted from the request), or None. is_combined: the
     fields are those of the Common or Combined Log Format, perhaps with the host in front, and with
-    more behind.
+    more behind. begins: requests are told before they are answered, too. in_words: nothing but what
+    a framework says of addresses that lead nowhere tells of requests.
     """
 
     status: int = 0
@@ -86,6 +86,8 @@ class _Layout:
     referrer: tuple[int, int] | None = None
     host: tuple[int, int] | None = None
     is_combined: bool = False
+    begins: bool = False
+    in_words: bool = False
 
 
 def fields_of(line: str) -> list[_Field]:
@@ -122,8 +124,8 @@ def is_request_line(line: str) -> bool:
     fields = fields_of(line)
     request = _request_in(fields)
     if request is None:
-        return _error_of(line) is not None
-    return bool(_statuses(fields, request)) or _error_of(line) is not None
+        return failure_of(line) is not None
+    return bool(_statuses(fields, request)) or failure_of(line) is not None
 
 
 def _statuses(fields: Sequence[_Field], request: _Request) -> list[tuple[int, str]]:
@@ -141,6 +143,19 @@ def _statuses(fields: Sequence[_Field], request: _Request) -> list[tuple[int, st
     ]
 
 
+def asked_in(line: str) -> LogLine | None:
+    """The request of which a line tells, its status perhaps empty."""
+    line = _COLOUR.sub("", line)
+    fields = fields_of(line)
+    request = _request_in(fields)
+    if request is None:
+        return None
+    status = next((text for _, text in _statuses(fields, request)), "")
+    day = _time_of(line, fields[request.first].at).day
+    client = next((f.text for f in fields if _is_client(f.text)), "")
+    return LogLine(request.text, status, day, None, "", "", client=client)
+
+
 def learned(sample: Sequence[str], hosts: frozenset[str]) -> AnyLine:
     """A reader of the lines of a log, by some of its lines. hosts: of the old sites."""
     told = []
@@ -151,7 +166,9 @@ def learned(sample: Sequence[str], hosts: frozenset[str]) -> AnyLine:
     layout = _layout(told, hosts)
     if any(_COLOUR.search(line) for line in sample[:_SAMPLE]):
         layout = replace(layout, is_combined=False)
-    return AnyLine(layout)
+    begun = sum(not _statuses(fields, request) for fields, request in told)
+    words = begun == len(told) and any(map(no_route_in, sample[:_SAMPLE]))
+    return AnyLine(replace(layout, begins=begun * _SHARE >= max(len(told), 1), in_words=words))
 
 
 def _layout(told: Sequence[tuple[Sequence[_Field], _Request]], hosts: frozenset[str]) -> _Layout:
@@ -269,18 +286,20 @@ class AnyLine:
         if not line.strip():
             return AsideClass.BLANK
         line = _COLOUR.sub("", line)
-        if (error := _error_of(line)) is not None:
+        if (error := failure_of(line)) is not None:
             return error
         fields = fields_of(line)
         request = _request_in(fields)
+        if self.layout.in_words and (missing := no_route_in(line)) is not None:
+            return missing
         if request is None:
             return self._without_request(fields)
         status = self._status(fields, request)
         moment = _time_of(line, fields[request.first].at)
+        if not status and self.layout.begins:
+            return AsideClass.BEGUN
         if not status:
             raise NotALineError("its status cannot be found")
-        if not moment.day:
-            raise NotALineError("it tells no day")
         told = dict(_placed(fields, request))
         layout = self.layout
 
@@ -306,7 +325,8 @@ class AnyLine:
         quoted = [f.text for f in fields if f.kind == _QUOTED]
         if quoted and quoted[0] in {"-", ""} and any(_STATUS.match(f.text) for f in fields):
             return AsideClass.NOT_A_PAGE_REQUEST
-        if len(fields) >= _SENTENCE and not quoted and not any(map(_is_of_request, fields)):
+        is_said = len(fields) >= _SENTENCE or (fields and _LEVEL.match(fields[0].text))
+        if is_said and not quoted and not any(map(_is_of_request, fields)):
             return AsideClass.PROSE
         raise NotALineError("it tells of no request")
 
@@ -322,6 +342,10 @@ def _is_client(text: str) -> bool:
 
 _DOTS = 3
 _SENTENCE = 3  # words; fewer are damage rather
+_LEVEL = re.compile(
+    r"(?:info|warn|warning|fail|error|debug|dbug|trace|trce|crit|notice):?\Z", re.IGNORECASE
+)
+"""How grave it is, as programs begin what they say."""
 
 
 def _time_of(line: str, at: int) -> Moment:
@@ -331,34 +355,9 @@ def _time_of(line: str, at: int) -> Moment:
     return before[-1] if before else found[0] if found else Moment("")
 
 
-def _error_of(line: str) -> LogLine | None:
-    """What a line of nginx's error log says of a request that failed."""
-    at = line.find(', request: "')
-    if at < 0 or ", client: " not in line:
-        return None
-    match = REQUEST_LINE.match(line[at + len(', request: "') :].partition('"')[0])
-    moments = times_in(line[:40])
-    if match is None or not moments:
-        return None
-    said = line[:at]
-    status = "404" if _NOT_FOUND.search(said) else "403" if _REFUSED.search(said) else ""
-    if not status:
-        return None
-    named = {name.lower(): text for name, text in _NAMED.findall(line[at:])}
-    return LogLine(
-        f"{match[1]} {match[2]} {match[3] or 'HTTP/1.1'}",
-        status,
-        moments[0].day,
-        None,
-        named.get("referrer", ""),
-        host_name(named.get("host", "")),
-        client=named.get("client", ""),
-    )
-
-
 def _sniff(lines: Sequence[str]) -> Likeness:
     first = lines[:60]
-    told = sum(map(is_request_line, first))
+    told = sum(map(is_request_line, first)) or sum(no_route_in(line) is not None for line in first)
     if told * 2 >= len(first) and told:
         return Likeness.SURE
     return Likeness.SURE if any(map(_WRITTEN.search, first)) else Likeness.NONE

@@ -20,7 +20,7 @@ from upright_ledger.formats.logs.forms.log_roles import (
     places_of,
     tells_of_requests,
 )
-from upright_ledger.formats.logs.forms.log_times import Moment, moment_of
+from upright_ledger.formats.logs.forms.log_times import Moment, moment_of, times_in
 from upright_ledger.formats.logs.log_line import (
     Likeness,
     LogFormat,
@@ -55,13 +55,11 @@ class JsonParser:
         try:
             found = decode(line)  # several times as quick, and stricter
         except (MsgspecError, RecursionError):
-            if not line.strip():
+            if not line.strip() or line.strip() in {"[", "]"}:
                 return AsideClass.BLANK
             try:
-                found = read_json(line.strip().rstrip(","))  # of an array
+                found = _object_in(line)
             except ValueError:
-                if line.strip() in {"[", "]"}:
-                    return AsideClass.BLANK
                 raise NotALineError("it is no JSON object") from None
         if not isinstance(found, dict):
             raise NotALineError("it is no JSON object")
@@ -89,7 +87,7 @@ class JsonParser:
 
     def _unwrapped(self, found: Any, places: Sequence[Path]) -> LogLine | str | None:
         """The line of a server that stands in an object, or the class of what a program said; its
-        time is the object's where it tells none.
+        day is the object's where it tells none.
         """
         aside: LogLine | str | None = None
         for path in places:
@@ -101,19 +99,31 @@ class JsonParser:
                     aside = JsonParser(self._wrapped)(text)
                 elif self._wrapped is not None:
                     aside = self._wrapped(text.rstrip("\r\n"))
-                if isinstance(aside, LogLine):
-                    return aside
             except NotALineError:
-                if (moment := _outer_time(found)).day and self._wrapped is not None:
-                    day = f"[{moment.day}T{moment.clock or '00:00:00'}] "
-                    try:
-                        return self._wrapped(day + text.rstrip("\r\n"))
-                    except NotALineError:
-                        continue
+                continue
+            if isinstance(aside, LogLine):
+                return aside if aside.day else aside._replace(day=_outer_time(found).day)
         return aside
 
 
 _SHORTEST = 10  # characters of a line of a log
+
+
+def _object_in(line: str) -> Any:
+    """What a line holds: a value, perhaps of an array, or an object behind words and a time. Raises
+    ValueError.
+    """
+    text = line.strip().rstrip(",")
+    at = text.find('{"')
+    if at <= 0 or text[0] in '{["' or text[-1] != "}":
+        return read_json(text)
+    found, moments = read_json(text[at:]), times_in(text[:at])
+    written = {_BEFORE: text[moments[0].at : at]} if moments else {}
+    return {**found, **written} if isinstance(found, dict) else found
+
+
+_BEFORE = "timestamp before"
+"""Where the time stands that was written before an object; a name that nobody gives."""
 
 
 def _outer_time(found: dict[str, Any]) -> Moment:
@@ -194,6 +204,20 @@ def _collect(value: Any, name: Name, path: Path, told: list[tuple[Name, Path]]) 
         told.append((name, path))
 
 
+def values_in(line: str) -> tuple[Places, list[str], list[tuple[Name, str]]] | None:
+    """What the values of an object may be, and these; and all its values by their names."""
+    try:
+        found = _object_in(line)
+    except ValueError:
+        return None
+    if not isinstance(found, dict):
+        return None
+    values, places, _ = _looked_up(found)
+    told: list[tuple[Name, Path]] = []
+    _collect(found, (), (), told)
+    return places, values(found), [(name, _text(_at(found, path))) for name, path in told]
+
+
 def _at(found: Any, path: Path) -> Any:
     for step in path:
         found = found[step]
@@ -218,13 +242,13 @@ def _sniff(lines: Sequence[str]) -> Likeness:
 
 
 def _is_object(line: str) -> bool:
-    return line.lstrip().startswith("{")
+    return line.lstrip().startswith("{") or ('{"' in line and line.rstrip().endswith("}"))
 
 
 def _is_request(line: str) -> bool:
     """Whether an object tells of a request."""
     try:
-        found = read_json(line.strip().rstrip(","))
+        found = _object_in(line)
     except ValueError:
         return False
     if not isinstance(found, dict):
@@ -243,7 +267,7 @@ def _new_parser(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
     inner = []
     for line in sample:
         try:
-            found = read_json(line.strip().rstrip(","))
+            found = _object_in(line)
         except ValueError:
             continue
         if isinstance(found, dict):

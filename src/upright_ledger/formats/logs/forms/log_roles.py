@@ -11,6 +11,7 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
 from typing import NamedTuple
+from urllib.parse import unquote
 
 from upright_ledger.formats.logs.forms.log_times import day_of
 from upright_ledger.formats.logs.log_line import LogLine, NotALineError, host_name, is_status
@@ -20,7 +21,10 @@ Name = tuple[str, ...]
 _METHODS = frozenset(
     ["GET", "HEAD", "POST", "PUT", "DELETE", "OPTIONS", "PATCH", "TRACE", "CONNECT", "PROPFIND"]
 )
-REQUEST_LINE = re.compile(r"([A-Z][A-Z_-]{2,20}) (\S+)(?: (HTTP/\d(?:\.\d)?))?\Z")
+REQUEST_LINE = re.compile(
+    r"([A-Z][A-Z_-]{2,20}) (\S+)(?: (?:(HTTP/\d(?:\.\d)?)|[1-3](?:\.\d)?))?\Z"
+)
+"""Method, target and protocol; of this some write no more than its version."""
 _NO_PART = re.compile(r"[^a-z0-9]+")
 _OF_FILES = frozenset(["file", "log", "logger", "container", "kubernetes", "docker", "process"])
 """Below these names addresses are those of files and machines, not of pages."""
@@ -145,12 +149,18 @@ def places_of(names: Sequence[Name]) -> Places:
 Values = Sequence[str]
 
 
-def tells_of_requests(places: Places, values: Values) -> bool:
-    """Whether values are those of a request that was answered."""
+def tells_of_requests(places: Places, values: Values, *, in_table: bool = False) -> bool:
+    """Whether values are those of a request that was answered. Where they tell no day, they tell of
+    the request itself: lists of addresses, which a program found, are no logs.
+    """
     try:
-        line_of(places, values)
+        line = line_of(places, values)
     except NotALineError:
         return False
+    if not line.day:
+        asked = any(is_method(values[at].upper()) for at in places.method)
+        told = any(REQUEST_LINE.match(values[at]) for at in places.request)
+        return not in_table and (told or (asked and line.request.split(" ")[1].startswith("/")))
     return (
         any(is_method(values[at].upper()) for at in places.method)
         or any(REQUEST_LINE.match(values[at]) for at in places.request)
@@ -159,8 +169,19 @@ def tells_of_requests(places: Places, values: Values) -> bool:
 
 
 def line_of(places: Places, values: Values) -> LogLine:
-    """What the values of a line say. Raises NotALineError."""
-    request = _request(places, values)
+    """What the values of a line say. Raises NotALineError where they tell no request that was
+    answered.
+    """
+    found = told_by(places, values)
+    if not found.request or not found.status:
+        sought = (("request", found.request), ("status", found.status))
+        missing = [name for name, there in sought if not there]
+        raise NotALineError(f"its {' and its '.join(missing)} cannot be found")
+    return found
+
+
+def told_by(places: Places, values: Values) -> LogLine:
+    """What the values of a line say, its request and its status perhaps empty."""
     status = day = ""
     for at in places.status:
         if status := _status_in(values[at]):
@@ -168,15 +189,11 @@ def line_of(places: Places, values: Values) -> LogLine:
     for at in places.time:
         if day := day_of(values[at]):
             break
-    if not request or not status or not day:
-        sought = (("request", request), ("status", status), ("time", day))
-        missing = [name for name, there in sought if not there]
-        raise NotALineError(f"its {' and its '.join(missing)} cannot be found")
     return LogLine(
-        request,
+        _request(places, values),
         status,
         day,
-        _told(places.agent, values) if places.agent else None,
+        _spelled_out(_told(places.agent, values)) if places.agent else None,
         _told(places.referrer, values),
         _host(places.host, values),
         client=next((values[at] for at in places.client if _CLIENT.match(values[at])), ""),
@@ -222,6 +239,11 @@ def _status_in(text: str) -> str:
     """The status that a text is, perhaps with a point behind it; empty where it is none."""
     is_one = is_status(text[:3]) and "100" <= text[:3] <= "599" and text[3:] in {"", ".0"}
     return text[:3] if is_one else ""
+
+
+def _spelled_out(agent: str) -> str:
+    """An agent whose blanks were escaped, as it was."""
+    return unquote(agent) if "%20" in agent and " " not in agent else agent
 
 
 def _told(places: Iterable[int], values: Values) -> str:

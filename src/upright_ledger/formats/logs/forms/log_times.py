@@ -26,6 +26,10 @@ _FORMS = tuple(
 )
 _YEARLESS = re.compile(rf"\b{_MONTH} {{1,2}}(?P<day>\d{{1,2}}) {_CLOCK}")
 """As RFC 3164 has it, section 4.1.2."""
+_SHORT = re.compile(
+    rf"(?<!\d)(?P<short>\d{{2}})(?P<number>0[1-9]|1[0-2])(?P<day>0[1-9]|[12]\d|3[01]) {_CLOCK}"
+)
+"""A year of two digits, as some write it without any sign."""
 _SECONDS = re.compile(r"(?<![\d.:/-])(1\d{9})(?:\.\d+)?(?![\d:])")
 _SCALES = ((1e8, 1e11, 1.0), (1e11, 1e14, 1e3), (1e14, 1e17, 1e6), (1e17, 1e20, 1e9))
 """From, to, and how many are a second: of seconds, and of their thousandths, since 1970."""
@@ -44,7 +48,7 @@ def times_in(text: str) -> list[Moment]:
     does.
     """
     found = [m for form in _FORMS for match in form.finditer(text) if (m := _moment(match))]
-    if not found and (match := _YEARLESS.search(text)) is not None:
+    if not found and (match := _YEARLESS.search(text) or _SHORT.search(text)) is not None:
         found = [m for m in (_moment(match),) if m is not None]
     if not found and (match := _SECONDS.search(text)) is not None:
         found = [moment_of(match[0])._replace(at=match.start())]
@@ -102,6 +106,8 @@ def _moment(match: re.Match[str]) -> Moment | None:
     told = match.groupdict()
     month = told.get("number") or MONTHS[told["month"]]
     year, day = told.get("year"), f"{int(told['day']):02}"
+    if short := told.get("short"):
+        year = f"20{short}"
     if year is None:
         year = _year_of(month, day)
     return Moment(f"{year}-{month}-{day}", told.get("clock") or "", match.start())

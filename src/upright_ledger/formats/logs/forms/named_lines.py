@@ -32,7 +32,7 @@ from upright_ledger.formats.logs.log_line import (
 )
 
 _PAIR = re.compile(
-    r'(?<![^\s,;|])([A-Za-z_@][\w.@:-]*)=(?:"([^"\\]*+(?:\\.[^"\\]*+)*+)"|([^\s"]\S*)?)'
+    r'(?<![^\s,;|{(])([A-Za-z_@][\w.@:-]*)=(?:"([^"\\]*+(?:\\.[^"\\]*+)*+)"|([^\s"]\S*)?)'
 )
 _LABEL = re.compile(r"([A-Za-z_][\w.-]*):(.*)", re.DOTALL)
 _FEWEST = 3
@@ -47,9 +47,18 @@ def _pairs(line: str) -> list[tuple[str, str]]:
         if len(matches) == len(cells) and len(matches) >= _FEWEST:
             return [(m[1], m[2]) for m in matches]
     matches = list(_PAIR.finditer(line))
-    pairs = [(m[1], m[2] if m[2] is not None else m[3] or "") for m in matches]
+    pairs = [(m[1], m[2] if m[2] is not None else _bare(m[3] or "")) for m in matches]
     # Many write the time before all names.
     return [*pairs, ("timestamp", line[: matches[0].start()])] if matches else []
+
+
+def _bare(value: str) -> str:
+    """A value without the brace that closes the names around it."""
+    return (
+        value.rstrip(":").removesuffix("}")
+        if value.rstrip(":").endswith("}") and "{" not in value
+        else value
+    )
 
 
 class NamedParser:
@@ -130,7 +139,9 @@ def _delimiter(lines: Sequence[str]) -> str:
         if not (places.status and places.time and (places.method or places.agent)):
             continue
         rows = [cells for line in lines[1:20] if len(cells := _cells(line, delimiter))]
-        fitting = [r for r in rows if len(r) == len(names) and tells_of_requests(places, r)]
+        fitting = [
+            r for r in rows if len(r) == len(names) and tells_of_requests(places, r, in_table=True)
+        ]
         if fitting and len(fitting) * 2 >= len(rows):
             return delimiter
     return ""
@@ -169,13 +180,22 @@ def _by_content(lines: Sequence[str], hosts: frozenset[str]) -> tuple[str, int, 
             fits = [n for n, told in enumerate(columns) if n not in taken and _are(told, test)]
             if meaning == "host":
                 fits = [n for n in fits if hosts.intersection(columns[n])] or fits
+            if meaning == "target":
+                fits = [n for n in fits if _is_on(columns[n], hosts)] or fits
             if fits:
                 found[meaning] = (fits[0],)
                 taken.add(fits[0])
-        asked = found["request"] or (found["method"] and found["target"])
+        asked = found["request"] or (found["target"] and (found["method"] or found["agent"]))
         if asked and found["status"] and found["time"]:
             return delimiter, width, Places(**found)
     return None
+
+
+def _is_on(cells: Sequence[str], hosts: frozenset[str]) -> bool:
+    """Whether any of these addresses is on one of these hosts."""
+    return any(
+        cell.split("/", 3)[2].partition(":")[0].lower() in hosts for cell in cells if "://" in cell
+    )
 
 
 def _are(cells: Sequence[str], test: Callable[[str], object]) -> bool:
@@ -190,7 +210,7 @@ _TESTS: dict[str, Callable[[str], object]] = {
     "status": lambda cell: is_status(cell) and "100" <= cell <= "599",
     "time": day_of,
     "agent": looks_like_agent,
-    "referrer": lambda cell: cell.startswith(("http://", "https://")),
+    "referrer": lambda cell: cell.startswith(("http://", "https://", "android-app://")),
     "host": host_name,
 }
 """Meaning → what its cells are, in the order in which columns are given away."""

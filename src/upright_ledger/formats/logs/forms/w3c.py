@@ -85,7 +85,7 @@ class W3cParser:
 
 def _spelled(agent: str) -> str:
     """An agent with its blanks, for which a plus or an escape stands."""
-    if "%20" in agent and "+" not in agent:
+    if agent.count("%20") > agent.count("+"):
         return unquote(unquote(agent) if "%25" in agent else agent)
     return agent.replace("+", " ")
 
