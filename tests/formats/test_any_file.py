@@ -11,7 +11,7 @@ from ledgers import fresh_ledger
 from other_samples import HOST, SAMPLES, Sample
 from packed_samples import packed
 from upright_ledger.app.collect.gather import gather
-from upright_ledger.core.inventory.units import CLICKS, HITS, VISITS
+from upright_ledger.core.inventory.units import CLICKS, HITS, IMPRESSIONS, VISITS
 from upright_ledger.ledger.tables.entries import load_entries
 
 OTHERS = ("packed: zip of many", "packed: a mail with an export", "rules: an arrow")
@@ -28,6 +28,7 @@ def told(sample: Sample, folder: Path) -> dict[str, dict[str, float]]:
     return {
         e.legacy_url.partition(HOST)[2]: {
             HITS: e.evidence.hits, CLICKS: e.evidence.clicks, VISITS: e.evidence.visits,
+            IMPRESSIONS: e.evidence.impressions,
         }
         for e in found
     }  # fmt: skip
@@ -85,3 +86,34 @@ def test_members_are_read_whatever_they_are_called_and_none_leaves_its_folder(
     assert [source["accepted"] for source in told] == [2] * 5
     assert not list(museum.folder.parent.parent.glob("out.csv"))
     assert len(museum.json("entries")["entries"]) == 10
+
+
+DOUBTFUL = "".join(f"{OLD}/a{n}{{sign}}{n}\n" for n in range(5))
+
+
+@pytest.mark.parametrize("sign", [",", ";"])
+def test_a_list_that_may_be_a_table_is_asked_for(sign: str, museum: Program) -> None:
+    """With what each would read; the user's word settles it, and nothing is posted before."""
+    museum.write("a.txt", DOUBTFUL.format(sign=sign))
+    refused = museum("gather", "a.txt", code=3)
+    assert f"begins with {OLD}/a0{sign}0, as a table with {OLD}/a0 and a figure" in refused.err
+    assert "--kind text or --kind table" in refused.err
+    assert museum.json("entries")["entries"] == []
+    museum("gather", "a.txt", "--kind", "table")
+    found = {e["legacy_url"] for e in museum.json("entries")["entries"]}
+    assert found == {f"{OLD}/a{n}" for n in range(5)}
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "".join(f"{OLD}/news,{n},{n}.html\n" for n in range(5)),
+        "".join(f"{OLD}/news{n};id={n}\n" for n in range(5)),
+        "".join(f"{OLD}/news,{n}\n{OLD}/a{n}\n" for n in range(5)),
+    ],
+)
+def test_addresses_that_hold_commas_are_no_table(text: str, museum: Program) -> None:
+    museum.write("a.txt", text)
+    museum("gather", "a.txt")
+    found = {e["legacy_url"] for e in museum.json("entries")["entries"]}
+    assert found == set(text.split())

@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 import csv
+import html
 import re
 from collections import Counter
+from collections.abc import Sequence
 from pathlib import Path
 
 from upright_ledger.core.word import Word
-from upright_ledger.errors import NoAddressesError
+from upright_ledger.errors import InputError, NoAddressesError
 from upright_ledger.formats.files.compressed import HEAD_BYTES, read_head
 from upright_ledger.formats.files.json_text import read_json
 from upright_ledger.formats.files.text import guess_encoding, with_line_feeds
+from upright_ledger.formats.from_to import are_pairs
 from upright_ledger.formats.logs.log_formats import is_log
 from upright_ledger.formats.logs.log_line import most
 from upright_ledger.formats.logs.log_text import is_document, sample_of
 from upright_ledger.formats.tables.cells import looks_like_address
+from upright_ledger.formats.tables.column_mapping import is_heading
 from upright_ledger.formats.tables.rows.drawn_tables import gap_between_cells, is_drawn
 from upright_ledger.formats.tables.rows.sql_rows import is_dump
 
@@ -60,6 +64,13 @@ OLD_WORKBOOK = b"\xd0\xcf\x11\xe0"
 """With which files of Office begin that are older than XLSX."""
 _OPEN_SHEET = b"mimetypeapplication/vnd.oasis.opendocument.spreadsheet"
 _TABLE_CELL = re.compile(r"<td\b[^>]{0,500}>\s*(?:https?://|/)[^<\s]*\s*</?t", re.IGNORECASE)
+_CELL = re.compile(r"<td\b[^>]{0,500}>\s*(?:https?://|/)[^<\s]*\s*</?t", re.IGNORECASE)
+_FIRST_ROW = re.compile(
+    r"<table\b[^>]{0,500}>.{0,2000}?<tr\b[^>]{0,500}>(.{0,10000}?)</tr", re.IGNORECASE | re.DOTALL
+)
+_CELL = re.compile(r"<t[hd]\b[^>]{0,500}>(.{0,500}?)</t[hd]", re.IGNORECASE | re.DOTALL)
+_LONGEST_ROW = 20_000  # characters
+_ANY_TAG = re.compile(r"<[^>]{0,500}>")
 _LINK = re.compile(r"<a\s[^>]{0,2000}href", re.IGNORECASE)
 _CONTROLS = bytes(
     b for b in range(32) if b not in b"\t\n\r\f\x1b"
@@ -83,23 +94,18 @@ CADDY_RULE = re.compile(
     re.MULTILINE,
 )
 """A redirect in a Caddyfile."""
-_TAG = re.compile(r"<[A-Za-z_!?/]")
+_TAG = re.compile(r"<(?!https?:|mailto:)[A-Za-z_!?/]")
 """With which markup begins; lines of logs may begin with arrows, or with a priority (RFC 5424,
-section 6.2.1).
+section 6.2.1), and those of lists with an address in brackets.
 """
-_PLACE = r"(?:https?://[^\s/;]+|/)[^\s;]*"
-FROM_TO = re.compile(
-    rf"\s*(?:(?P<first>30[12378])[ \t]+)?(?P<old>{_PLACE})[ \t]+"
-    r"(?P<how>(?:-+>|=+>|\u2192|\u21d2)[ \t]*|)"
-    rf"(?P<new>{_PLACE})(?:[ \t]+(?P<status>30[12378]|permanent|temporary))?[ \t]*;?\s*\Z",
-    re.IGNORECASE,
-)
-"""An old address and where it goes, with or without an arrow or a status."""
 _DELIMITERS = ",;\t|"
 MAX_COLUMNS = 1000
 """Of a table: exports have some hundreds at most, and a line of more is prose, or made to be
 slow.
 """
+_FIGURE = re.compile(r"\d+(?:\.\d+)?\Z")
+_WORD = re.compile(r"[^\W\d][\w-]*\Z")
+_ENOUGH = 3  # lines by which a doubt is told from a chance
 _BARE_URL = re.compile(r"^\s*(?:https?://|/)\S*$")
 
 
@@ -141,11 +147,20 @@ def _markup(text: str) -> str:
         return FileKind.FEED
     if text.startswith("<?xml") and not re.search(r"<(?:!doctype )?html\b", text, re.IGNORECASE):
         return FileKind.XML
-    if len(_TABLE_CELL.findall(text)) > len(_LINK.findall(text)):
+    if len(_TABLE_CELL.findall(text)) > len(_LINK.findall(text)) or _heads_a_table(text):
         return FileKind.PAGE_TABLE
     if re.search(r"<(?:!doctype html|html|head|body|a|p|div|table|ul)\b", text, re.IGNORECASE):
         return FileKind.PAGE
     return FileKind.XML
+
+
+def _heads_a_table(text: str) -> bool:
+    """Whether the first row of a page's first table is the heading of a table of addresses."""
+    at = text.lower().find("<table")
+    start = text.lower().find("<tr", at) if at >= 0 else -1
+    row = text[start : start + _LONGEST_ROW].partition("</tr")[0] if start >= 0 else ""
+    cells = _CELL.findall(row)
+    return is_heading([html.unescape(_ANY_TAG.sub("", cell)).strip() for cell in cells])
 
 
 def _kind_of_text(text: str, *, whole: bool) -> str:
@@ -169,11 +184,11 @@ def _kind_of_text(text: str, *, whole: bool) -> str:
         r"^[^\S\n]*(?:disallow|allow|sitemap)\s*:", text, re.IGNORECASE | re.MULTILINE
     ):
         return FileKind.ROBOTS
-    if _are_pairs(sample):
+    if are_pairs(sample):
         return FileKind.RULES
     few = sample[:60]
     delimiter = delimiter_of(few)
-    if delimiter and not _are_words(few, delimiter):
+    if delimiter and not _is_bare_list(few, delimiter) and not _are_words(few, delimiter):
         return FileKind.TABLE
     return FileKind.TABLE if gap_between_cells(few) else FileKind.TEXT
 
@@ -204,18 +219,6 @@ def _are_words(lines: list[str], delimiter: str) -> bool:
     return not any(map(looks_like_address, cells)) and any("://" in line for line in lines)
 
 
-def _are_pairs(lines: list[str]) -> bool:
-    """Whether nearly every line is an old path and where it goes now: another path, or a page of
-    one of two hosts at most. Pages that link to a path are of many.
-    """
-    told = [line for line in lines if not line.lstrip().startswith(("#", ";"))]
-    found = [match for line in told if (match := FROM_TO.match(line))]
-    if not found or len(found) < 0.9 * len(told):
-        return False
-    hosts = {m["new"].split("/")[2] for m in found if "://" in m["new"]}
-    return len(hosts) <= 2 and all(m["old"].startswith("/") or m["how"] for m in found)
-
-
 def _is_punctuation(delimiter: str, lines: list[str]) -> bool:
     """Whether a sign stands before a blank or a line's end, as in sentences, rather than between
     cells.
@@ -235,6 +238,13 @@ def _widths(lines: list[str], delimiter: str) -> Counter[int]:
     return found
 
 
+def _cells_of(line: str, delimiter: str) -> list[str]:
+    try:
+        return next(csv.reader([line], delimiter=delimiter), [])
+    except csv.Error:
+        return []
+
+
 def delimiter_of(lines: list[str]) -> str:
     """The character that splits most lines into the same number of two or more cells, or an empty
     string.
@@ -243,6 +253,9 @@ def delimiter_of(lines: list[str]) -> str:
     """
     best, most = "", 0
     lines = [line for line in lines if not line.startswith("#") and not is_drawn(line)]
+    for delimiter in _DELIMITERS if lines else ():
+        if is_heading(_cells_of(lines[0], delimiter)):
+            return delimiter
     for delimiter in _DELIMITERS:
         if _is_punctuation(delimiter, lines):
             continue
@@ -257,8 +270,58 @@ def delimiter_of(lines: list[str]) -> str:
         )
         if alike * 2 > len(lines) and alike * width > most:
             best, most = delimiter, alike * width
-    if best and all(_BARE_URL.match(line) for line in lines):
-        pairs = sum(line.count("://") > 1 for line in lines)
-        if pairs * 2 < len(lines):
-            return ""  # a bare list of URLs that happen to hold commas or semicolons
     return best
+
+
+def _is_bare_list(lines: Sequence[str], delimiter: str) -> bool:
+    """Whether lines are addresses that happen to hold commas or semicolons."""
+    if not all(map(_BARE_URL.match, lines)):
+        return False
+    pairs = sum(line.count("://") > 1 for line in lines)
+    return pairs * 2 < len(lines) and not _stand_apart(lines, delimiter)
+
+
+def _behind(lines: Sequence[str], delimiter: str) -> list[tuple[str, ...]]:
+    """The columns behind a first one; none where lines come apart into various numbers of cells."""
+    rows = [_cells_of(line, delimiter) for line in lines]
+    width = len(rows[0])
+    return list(zip(*rows, strict=True))[1:] if all(len(r) == width for r in rows) else []
+
+
+def _stand_apart(lines: Sequence[str], delimiter: str) -> bool:
+    """Whether what stands behind addresses is no part of them: figures in one column, and words in
+    another.
+    """
+    columns = _behind(lines, delimiter)
+    figures = sum(all(map(_FIGURE.match, cells)) for cells in columns)
+    words = sum(all(map(_WORD.match, cells)) for cells in columns)
+    return delimiter in "\t|" or (figures > 0 and words > 0 and figures + words == len(columns))
+
+
+def recognise_surely(path: Path) -> str:
+    """The kind of a file. Raises InputError, also for one that may as well be of another kind, with
+    what each would read.
+    """
+    kind = recognise(path)
+    if kind == FileKind.TEXT:
+        head = read_head(path)
+        text = with_line_feeds(head.decode(guess_encoding(head) or "utf-8", "replace"))
+        _refuse_doubtful(path, [line.strip() for line in text.splitlines() if line.strip()][:60])
+    return kind
+
+
+def _refuse_doubtful(path: Path, lines: Sequence[str]) -> None:
+    """Raises InputError where each address in a list ends in a figure behind a sign that could part
+    the two as well.
+    """
+    if len(lines) < _ENOUGH or not all(map(_BARE_URL.match, lines)):
+        return
+    for delimiter in ",;":
+        columns = _behind(lines, delimiter)
+        if columns and all(all(map(_FIGURE.match, cells)) for cells in columns):
+            first = lines[0].partition(delimiter)[0]
+            raise InputError(
+                f"{path} may be a list of addresses or a table: as a list it begins with "
+                f"{lines[0][:200]}, as a table with {first[:200]} and a figure",
+                f"say which it is: --kind {FileKind.TEXT} or --kind {FileKind.TABLE}",
+            )

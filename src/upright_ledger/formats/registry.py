@@ -35,7 +35,7 @@ READERS: dict[str, Reader] = {
 def read_urls(path: Path, kind: str, options: ReadOptions) -> tuple[str, Reading]:
     """The kind of a file (recognised when `kind` is empty) and what it says."""
     check_kind(kind)
-    found = kind or kinds.recognise(path)
+    found = kind or kinds.recognise_surely(path)
     return found, READERS[found](path, options)
 
 

@@ -6,6 +6,7 @@ import json
 from typing import NamedTuple
 
 from packed_samples import PACKED
+from tongue_samples import TONGUES
 from upright_ledger.core.inventory.units import CLICKS, HITS, VISITS
 
 HOST, OLD = "www.quillhaven.example", "http://www.quillhaven.example"
@@ -51,6 +52,8 @@ TEXTS = {
     "quoted, with commas": text("a.txt", rows('"{u}",'), LISTED),
     "a list of a program": text("a.py", f"pages = [\n{rows(chr(39) + '{u}' + chr(39) + ',')}]\n",
         LISTED),
+    "in brackets": text("a.txt", rows("<{u}>"), LISTED),
+    "triples": text("a.nt", rows('<{u}> <http://terms.example/title> "x" .'), LISTED),
     "a letter": text("a.txt", "Dear all,\nsee {}, then ({}). Also <{}>!\n".format(*PAGES), LISTED),
     "markdown": text("a.md", '* [a]({})\n* [b]({} "t")\n\n[c]: {}\n'.format(*PAGES), LISTED),
     "what a fetching program says": text("a.txt", rows(
@@ -126,6 +129,15 @@ TABLES = {
     "counts, flush right": text("a.txt", rows("{n:7} {p}"), COUNTED),
     "a table in a page": text("a.html", "<html><table><tr><th>URL</th><th>Hits</th></tr>"
         + rows("<tr><td>{u}</td><td>{n}</td></tr>") + "</table></html>", COUNTED),
+    "a table of links in a page": text("a.html", "<html><table><tr><th>Page</th><th>Hits</th></tr>"
+        + rows("<tr><td><a href='{u}'>A page</a></td><td>{n}</td></tr>") + "</table></html>",
+        COUNTED),
+    "rows of other widths": text("a.csv", "URL,Hits,Title\n" + rows("{u},{n}") + f"{OLD}/d,4,D,\n",
+        COUNTED | {"/d": 4.0}),
+    "no heading, figures and words": text("a.csv", rows("{u},{n},Room"), LISTED),
+    "many breaks in quotes": text("a.csv", "URL,Hits,Title\n" + rows('{u},{n},"a\nb\nc"'), COUNTED),
+    "a pivot": text("a.csv", "Row Labels,Sum of Hits\n" + rows("{u},{n}") + "Grand Total,6\n",
+        COUNTED),
     "a page that is called a workbook": text("a.xls", "<table><tr><th>URL</th><th>Hits</th></tr>"
         + rows("<tr><td>{u}</td><td>{n}</td></tr>") + "</table>", COUNTED),
 }  # fmt: skip
@@ -143,6 +155,7 @@ JSON = {
     "rows below their columns": {"columns": ["url", "hits"],
         "data": [[o["url"], o["hits"]] for o in OBJECTS]},
     "rows under a header": [["url", "hits"], *([o["url"], o["hits"]] for o in OBJECTS)],
+    "posts below a database": {"db": [{"meta": {"version": "5"}, "data": {"posts": OBJECTS}}]},
     "dimensions and metrics": {
         "dimensionHeaders": [{"name": "hostName"}, {"name": "pagePathPlusQueryString"}],
         "metricHeaders": [{"name": "screenPageViews", "type": "TYPE_INTEGER"}],
@@ -208,6 +221,11 @@ RULES = {
     "a double arrow": ("a.txt", rows("{u} => https://quillhaven.example/new{n}", ruled=True)),
     "a semicolon behind": ("a.map", rows("{p} https://quillhaven.example/new{n};", ruled=True)),
     "a map of a server": ("a.map", rows("{p} https://quillhaven.example/new{n}", ruled=True)),
+    "a list of a program": ("a.php", "<?php\nreturn [\n"
+        + rows("    '{p}' => '/new{n}',", ruled=True) + "];\n"),
+    "a tree of names": ("a.yml", "redirects:\n" + rows("  {p}: /new{n}", ruled=True)),
+    "a map alone": ("a.conf", "map $request_uri $new {\n    default '';\n"
+        + rows("    {p} /new{n};", ruled=True) + "}\n"),
     "Apache": (".htaccess", rows("Redirect 301 {p} /new{n}", ruled=True)),
     "nginx": ("a.conf", "server {\n" + rows(
         "location = {p} {{ return 301 /new{n}; }}", ruled=True) + "}\n"),
@@ -239,7 +257,21 @@ def _json() -> dict[str, Sample]:
     return found
 
 
+def _tongues() -> dict[str, Sample]:
+    found = {}
+    for name, (page, figure, total, unit) in TONGUES.items():
+        told = table(page, figure, total)
+        found[name] = text("a.csv", told, COUNTED, unit)
+    # A sum whose letters are others' is no page either.
+    page, figure, _, unit = TONGUES["Portuguese"]
+    found["letters of another encoding"] = Sample(
+        "a.csv", table(page, figure, "Итого").encode("cp1251", "replace"), COUNTED, unit
+    )
+    return found
+
+
 SAMPLES: dict[str, Sample] = {
+    **{f"table: {name}": sample for name, sample in _tongues().items()},
     **{f"text: {name}": sample for name, sample in TEXTS.items()},
     **{f"table: {name}": sample for name, sample in TABLES.items()},
     **{f"JSON: {name}": sample for name, sample in _json().items()},

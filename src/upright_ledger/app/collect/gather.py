@@ -21,7 +21,7 @@ from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.placing.classification import Classifier
 from upright_ledger.core.word import Word
 from upright_ledger.errors import DatabaseError, InputError, NoAddressesError, RefusedError
-from upright_ledger.formats.detection import FileKind, recognise
+from upright_ledger.formats.detection import FileKind, recognise_surely
 from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.logs.access_log import tells_days
 from upright_ledger.formats.records import Item, Reading, ReadOptions, one_by_one
@@ -126,7 +126,7 @@ def gather(
     reader = new_reader()
     results: list[Gathered] = []
     with inputs(paths) as files:
-        kinds = {file: kind or recognise(file.path) for file in files if not file.within}
+        kinds = {file: kind or recognise_surely(file.path) for file in files if not file.within}
         notes: dict[Path, list[str]] = {}
         queue = deque(one for file in files for one in parts_of(file, kinds, options, notes))
         kinds |= {one: FileKind.SHEET for one in queue if one.sheet}
@@ -137,7 +137,7 @@ def gather(
             progress(file.name)
             try:
                 reader, (result, reading) = _read_whole(
-                    reader, new_reader, file, kinds.get(file) or kind or recognise(file.path)
+                    reader, new_reader, file, kinds.get(file) or kind or recognise_surely(file.path)
                 )
             except InputError as error:
                 if isinstance(error, NoAddressesError) and file.within:

@@ -20,8 +20,9 @@ from upright_ledger.core.rules.imported.rule import (
     QueryEdit,
 )
 from upright_ledger.errors import InputError
-from upright_ledger.formats.detection import CADDY_RULE, FROM_TO, FileKind, recognise
+from upright_ledger.formats.detection import CADDY_RULE, FileKind, recognise
 from upright_ledger.formats.files.text import read_text, with_line_feeds
+from upright_ledger.formats.from_to import from_to, is_frame
 from upright_ledger.formats.records import Aside, Item, Reading, ReadOptions, Record, Reject
 from upright_ledger.formats.server_config.apache_servers import read_apache
 from upright_ledger.formats.server_config.nginx_servers import read_nginx
@@ -58,13 +59,14 @@ def dialect_of(path: Path, text: str) -> str:
     lines = [x for x in text.split("\n") if x.strip() and not x.lstrip().startswith("#")]
     if CADDY_RULE.search(text):
         return CADDY
-    if _NGINX_LINE.search(text) and not all(map(FROM_TO.match, lines)):
+    if _NGINX_LINE.search(text) and not all(map(from_to, lines)):
         return NGINX
     if recognise(path) in {FileKind.JSON, FileKind.SHEET} or (
         lines and "," in lines[0] and not _MAP_LINE.match(lines[0])
     ):
         return PAIRS
-    of_map = sum(1 for x in lines if _MAP_LINE.match(x) or FROM_TO.match(x))
+    lines = [line for line in lines if from_to(line) or not is_frame(line)]
+    of_map = sum(1 for x in lines if _MAP_LINE.match(x) or from_to(x))
     if lines and of_map > 0.9 * len(lines):
         return MAP
     if recognise(path) == FileKind.TABLE:
@@ -182,18 +184,10 @@ def _read_map(text: str, name: str) -> RulesRead:
     out = RulesRead()
     for number, line in enumerate(text.split("\n"), 1):
         bare = line.strip()
-        if not bare or bare.startswith("#"):
+        if told := from_to(bare):
+            out.rules.append(_literal(f"{name}:{number}", told.old, told.new, told.status))
             continue
-        if told := FROM_TO.match(bare):
-            status = (told["status"] or told["first"] or "301").lower()
-            out.rules.append(
-                _literal(
-                    f"{name}:{number}",
-                    told["old"],
-                    told["new"],
-                    _STATUSES.get(status) or int(status),
-                )
-            )
+        if is_frame(bare):
             continue
         key, _, value = bare.partition(" " if " " in bare else "\t")
         if not value.strip():

@@ -67,6 +67,11 @@ def read_nginx(text: str, name: str, given: ServerSetup | None = None) -> RulesR
     if not sections:
         if _is_bare_map(statements):
             _read_bare_map(reader, statements)
+        elif statements and all(s.name == "map" for s in statements):
+            for table in filter(
+                _leads_on, tables.values()
+            ):  # the rule that asks it stands elsewhere
+                reader.map(table)
         else:
             names = _names(statements)
             reader.server(
@@ -275,6 +280,12 @@ def _is_bare_map(statements: Sequence[Statement]) -> bool:
         and s.name not in {"return", "server_name", "set", "break"}
         for s in plain
     )
+
+
+def _leads_on(table: MapTable) -> bool:
+    """Whether most entries of a map are places to go to."""
+    places = sum(value.startswith(("/", "http://", "https://")) for _, _, value in table.entries)
+    return places * 2 > len(table.entries)
 
 
 def _read_bare_map(reader: ServerReader, statements: Sequence[Statement]) -> None:

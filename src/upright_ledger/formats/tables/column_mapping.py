@@ -37,7 +37,7 @@ HOST, QUERY = "host", "query string"
 
 # Header words in the order of preference; compared without case, blanks, underscores, dots and
 # hyphens.
-NAMES: Mapping[str, tuple[str, ...]] = {
+_NAMES: Mapping[str, tuple[str, ...]] = {
     URL: (
         "url", "address", "pageurl", "page", "landingpage", "pagepath", "path", "oldurl",
         "legacyurl", "targeturl", "uri",
@@ -50,7 +50,13 @@ NAMES: Mapping[str, tuple[str, ...]] = {
         "adres", "strona", "adresurl", "stronadocelowa", "sida",
         "malsida", "landningssida", "adress",
         "toppsidor", "pagepathplusquerystring", "pagepath+querystring", "fullpageurl",
-        "pagelocation", "urlpath", "pathname", "requestpath", "requesturi", "href",
+        "pagelocation", "urlpath", "pathname", "requestpath", "requesturi", "href", "rowlabels",
+        "endereco", "side", "sider", "landingsside", "topsider", "sivu", "sivut", "osoite",
+        "stranka", "stranky", "adresa", "страница", "популярныестраницы", "адрес",
+        "адресстраницы", "страницавхода", "сторінка", "ページ", "上位のページ", "アドレス",
+        "ランディングページ", "网页", "页面", "热门网页", "排名靠前的网页", "着陆页", "網頁",
+        "頁面", "페이지", "인기페이지", "주소", "방문페이지", "sayfa", "sayfalar",
+        "eniyisayfalar", "oldal", "σελίδα",
     ),
     **{name: unit.headings for name, unit in UNITS.items() if unit.headings},
     STATUS: ("status", "statuscode", "httpstatus", "responsecode", "code", "httpcode", "response",
@@ -87,7 +93,6 @@ NAMES: Mapping[str, tuple[str, ...]] = {
     ),
 }  # fmt: skip
 
-MEANINGS = tuple(NAMES)
 # Words that, inside a longer header, still name a figure: "Total clicks (28 days)". Not so where
 # they name a rate.
 _INSIDE = {
@@ -107,6 +112,27 @@ def bare(header: str) -> str:
     if not text.isascii():
         text = "".join(c for c in normalize("NFKD", text) if not combining(c)).replace("ł", "l")
     return re.sub(r"[\s_.\-]+", "", text)
+
+
+NAMES = {
+    meaning: tuple(name if name.isascii() else bare(name) for name in names)
+    for meaning, names in _NAMES.items()
+}
+MEANINGS = tuple(NAMES)
+_KNOWN = frozenset(name for names in NAMES.values() for name in names)
+
+
+def is_heading(cells: Sequence[str]) -> bool:
+    """Whether cells are the heading of a table of addresses, each a word that is known here or
+    none: a column of addresses and another.
+    """
+    words = [*map(bare, cells)]
+    known = [word for word in words if word in _KNOWN]
+    return (
+        len(known) > 1
+        and any(word in NAMES[URL] for word in known)
+        and not any(map(looks_like_address, cells))
+    )
 
 
 def _in_words(header: str) -> str:

@@ -40,7 +40,9 @@ T = TypeVar("T")
 _NO_TITLE = frozenset(
     {"(not set)", "(not provided)", "-", "n/a", "none", "null"}
 )  # how exports say nothing
-_DOUBTFUL = frozenset("#-*=\u2014 " + "tsgoiTSGOIrRłŁ")  # totals and comments begin so
+_DOUBTFUL = frozenset("#-*= tsgoircyTSGOIRCY")  # totals and comments begin so, or with
+_WORDS = re.compile(r"[^\W\d_]+(?: [^\W\d_]+)*:?\Z")
+_ASCII = "\x7f"  # a letter beyond these
 _NOWHERE = 1 << 30
 _NONE: dict[str, float] = {}
 
@@ -161,9 +163,10 @@ class _RowReader:
             written = _whole(host, written, query)
         if (
             not written
+            or (self._table.is_whole and _WORDS.match(written))
             or written.lower() in NO_ADDRESS
             or (
-                written[0] in _DOUBTFUL
+                (written[0] in _DOUBTFUL or written[0] > _ASCII)
                 and (begins_a_sum(written) or (written[0] == "#" and not any(cells[1:])))
             )
         ):

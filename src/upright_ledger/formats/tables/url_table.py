@@ -19,7 +19,8 @@ from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
 
 _TOTAL = re.compile(
     r"\W*(?:grand |sub)?(?:total|totals|sum|summe|gesamt|insgesamt|overall|total "
-    r"g\S+|totale|totali|somme|suma|summa|totaal|totalt|sammanlagt|razem|łącznie|ogółem)\b",
+    r"g\S+|totale|totali|somme|suma|summa|totaal|totalt|sammanlagt|razem|łącznie|ogółem|soma|i alt|"
+    r"celkem|yhteensä|összesen|toplam|итого|всего|合計|総計|总计|總計|合计|합계)\b",
     re.IGNORECASE,
 )
 _SAMPLE = 400
@@ -32,7 +33,8 @@ class Table:
 
     columns: meaning → column number. above: rows before the header. rows: (line in the file,
     cells), without the header. doubts: meaning → header of columns that may speak of another page,
-    and were not taken. width: that its rows may have.
+    and were not taken. width: that its rows may have. is_whole: whether all addresses but a few are
+    whole, so that a word is none.
     """
 
     header: list[str]
@@ -43,6 +45,7 @@ class Table:
     notes: list[str] = field(default_factory=list)
     doubts: Mapping[str, str] = field(default_factory=dict)
     width: RowWidth = field(default_factory=RowWidth)
+    is_whole: bool = False
 
     def cell(self, row: list[str], meaning: str) -> str:
         """What a row says about a meaning; empty when the column or the cell is missing."""
@@ -95,6 +98,9 @@ def read_table(path: Path, options: ReadOptions, kind: str = FileKind.TABLE) -> 
     table = Table(header, columns, above, chain(body, rows), notes=notes)
     table.doubts = col.doubtful_columns(header, columns, options.columns)
     table.width = RowWidth.of(kind, header, (cells for _, cells in body if cells))
+    told = [text for _, cells in body if (text := table.cell(cells, col.URL))]
+    whole = sum(map(looks_like_address, told))
+    table.is_whole = whole > 1 and len(told) - whole <= max(1, len(told) // 10)
     days = [table.cell(cells, col.LAST_SEEN) for _, cells in body]
     table.month_first = any(re.match(r"\d{1,2}/(?:1[3-9]|2\d|3[01])/\d{4}", d) for d in days)
     return table

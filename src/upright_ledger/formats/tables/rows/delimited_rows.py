@@ -16,6 +16,7 @@ from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import delimiter_of
 from upright_ledger.formats.files.text import open_text
 from upright_ledger.formats.tables.cells import Row, looks_like_address, number
+from upright_ledger.formats.tables.column_mapping import is_heading
 from upright_ledger.formats.tables.rows.drawn_tables import (
     are_counts,
     between_bars,
@@ -49,7 +50,7 @@ def delimited_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]
             return
         delimiter = delimiter or delimiter_of(filled[:1]) or ","
         how = _quoting(filled, delimiter)
-        width = _widths(filled, delimiter, how).most_common(1)[0][0] if filled else 0
+        width = _width(filled, delimiter, how)
         framed = delimiter == "|" and between_bars(filled)
         reader = csv.reader(chain(first, file), delimiter=delimiter, **how)
         line = 1
@@ -57,6 +58,8 @@ def delimited_rows(path: Path, encoding: str, notes: list[str]) -> Iterator[Row]
             for told in reader:
                 cells = _printed(told, framed=framed) if delimiter == "|" else told
                 if len(cells) > width and delimiter in ",;":
+                    while len(cells) > width and not cells[-1].strip():
+                        cells = cells[:-1]
                     cells = _rejoined(cells, width, delimiter)
                 yield line, cells if any(map(str.strip, cells)) else []
                 line = reader.line_num + 1
@@ -80,6 +83,15 @@ def _widths(lines: Iterable[str], delimiter: str, how: dict[str, Any]) -> Counte
         return Counter(len(row) for row in csv.reader(lines, delimiter=delimiter, **how))
     except csv.Error:
         return Counter([0])
+
+
+def _width(lines: Sequence[str], delimiter: str, how: dict[str, Any]) -> int:
+    """How many cells a row has: as many as most, or as the heading names."""
+    if not lines:
+        return 0
+    heading = next(iter(csv.reader(lines[:1], delimiter=delimiter, **how)), [])
+    named = len(heading) if is_heading(heading) else 0
+    return max(_widths(lines, delimiter, how).most_common(1)[0][0], named)
 
 
 def _quoting(lines: Sequence[str], delimiter: str) -> dict[str, Any]:

@@ -125,10 +125,17 @@ def _of_list(items: list[Any], names: Sequence[Sequence[str]], depth: int) -> li
         header = header or next((list(told) for told in names if len(told) == width), [])
         return [_flat(item, names=[header] if header else ()) for item in body]
     rows = [_flat(item, names=names) for item in items]
-    if _addresses(rows) or not any(isinstance(item, dict | list) for item in items):
+    nested = [item for item in items if isinstance(item, dict | list)]
+    if not nested or _addresses([_own(item) for item in items]):
         return rows
-    inner = [row for item in items for row in _records(item, names, depth + 1)]
-    return inner if _addresses(inner) else rows
+    inner = [row for item in nested for row in _records(item, names, depth + 1)]
+    told = [row for row in inner if len(row) > 1] if _addresses(rows) else inner
+    return inner if _addresses(told) > _addresses(rows) else rows
+
+
+def _own(item: Any) -> Named:
+    """The texts that an object holds itself."""
+    return {k: v for k, v in item.items() if isinstance(v, str)} if isinstance(item, dict) else {}
 
 
 def _flat(value: Any, name: str = _VALUE, names: Sequence[Sequence[str]] = ()) -> Named:

@@ -1,0 +1,22 @@
+"""Exports in many languages: heading of pages, of a figure, what a sum is called, and the unit."""
+
+from __future__ import annotations
+
+from upright_ledger.core.inventory.units import CLICKS, HITS, IMPRESSIONS, VISITS
+
+TONGUES: dict[str, tuple[str, str, str, str]] = {
+    "Portuguese": ("Páginas principais", "Cliques", "Total", CLICKS),
+    "Portuguese, impressions": ("Página", "Impressões", "Soma", IMPRESSIONS),
+    "Danish": ("Side", "Sidevisninger", "I alt", HITS),
+    "Norwegian": ("Side", "Økter", "Totalt", VISITS),
+    "Finnish": ("Sivu", "Klikkaukset", "Yhteensä", CLICKS),
+    "Czech": ("Stránka", "Návštěvy", "Celkem", VISITS),
+    "Russian": ("Страница", "Клики", "Итого", CLICKS),
+    "Russian, visits": ("Адрес страницы", "Визиты", "Всего", VISITS),
+    "Japanese": ("上位のページ", "クリック数", "合計", CLICKS),
+    "Japanese, views": ("ページ", "ページビュー数", "合計", HITS),
+    "Chinese": ("网页", "点击次数", "总计", CLICKS),
+    "Chinese, traditional": ("網頁", "點擊次數", "總計", CLICKS),
+    "Korean": ("페이지", "클릭수", "합계", CLICKS),
+    "Turkish": ("Sayfa", "Tıklamalar", "Toplam", CLICKS),
+}
