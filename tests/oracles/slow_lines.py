@@ -69,8 +69,8 @@ def _line(
     weights: Mapping[str, float],
 ) -> Line:
     in_logs = [v for v in said if v["unit"] == "hits" and v["agent"]]
-    people = sum(v["amount"] for v in in_logs if v["agent"] != "bots")
-    bots = sum(v["amount"] for v in in_logs if v["agent"] == "bots")
+    people = sum(v["amount"] for v in in_logs if v["agent"] == "people")
+    bots = sum(v["amount"] for v in in_logs if v["agent"] != "people")
     exported: dict[tuple[str, int], float] = defaultdict(float)
     for v in said:
         if v not in in_logs:

@@ -19,6 +19,7 @@ from upright_ledger.core.inventory.packed import unpack_days
 from upright_ledger.ledger.store import Ledger
 
 PERSON, BOT, CURL = "Mozilla/5.0 (X11; Linux)", "FernCrawler/1 bot", "curl/8.0"
+WHO = {PERSON: "people", BOT: "bots", CURL: "libraries", "-": "bots"}
 OLDS = [OLD, "http://quillhaven.example"]
 MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun")
 

@@ -141,7 +141,7 @@ def _meanings(sites: Sites) -> Mapping[tuple[str, str], Check]:
         ("answers", "old"): parse_address,
         ("claims", "destination"): parse_address,
         ("claims", "old"): parse_address,
-        ("evidence", "agent"): _one_of(Asker.PEOPLE, Asker.BOTS),
+        ("evidence", "agent"): _one_of(*Asker),
         ("evidence", "days"): unpack_days,
         ("imported", "rule"): lambda told: ImportedRule.from_dict(told.value),
         ("traces", "rows"): zlib.decompress,

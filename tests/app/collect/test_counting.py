@@ -21,6 +21,7 @@ from counting import (
     LISTS,
     OLDS,
     PERSON,
+    WHO,
     WRITERS,
     Asked,
     combined,
@@ -39,8 +40,8 @@ from upright_ledger.formats.logs import request_counts
 
 
 def expected(asked: Sequence[Asked], kind: str) -> Counter[tuple[str, str, str]]:
-    """(day, class of status, people or bots) → requests, by nothing but counting."""
-    who = lambda a: "people" if kind == "common" or a.agent == PERSON else "bots"  # noqa: E731
+    """(day, class of status, who asked) → requests, by nothing but counting."""
+    who = lambda a: "people" if kind == "common" else WHO[a.agent]  # noqa: E731
     return Counter((f"2026-05-{a.day:02}", status_class(a.status), who(a)) for a in asked)
 
 

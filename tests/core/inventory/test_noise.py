@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from upright_ledger.core.inventory import noise
-from upright_ledger.core.inventory.agents import is_declared_bot
+from upright_ledger.core.inventory.agents import asker_of, is_declared_bot
 from upright_ledger.core.inventory.noise import (
     asset_class,
     doubtful_class,
@@ -73,6 +73,30 @@ def test_what_is_set_aside_whatever_is_known_of_it(target: str, kind: str) -> No
 )  # fmt: skip
 def test_who_says_that_no_person_is_asking(agent: str, bot: bool) -> None:
     assert is_declared_bot(agent) is bot
+
+
+@pytest.mark.parametrize(
+    ("agent", "who"),
+    [
+        ("Mozilla/5.0 (X11; Linux x86_64; rv:140.0) Gecko/20100101 Firefox/140.0", "people"),
+        ("Mozilla/5.0 (compatible; Googlebot/2.1; +http://www.google.com/bot.html)",
+            "search engines"),
+        ("Mozilla/5.0 (compatible; Google-InspectionTool/1.0;)", "search engines"),
+        ("Mozilla/5.0 (compatible; YandexImages/3.0; +http://yandex.com/bots)", "search engines"),
+        ("Mozilla/5.0 (compatible; Claude-User/1.0; +Claude-User@anthropic.com)", "assistants"),
+        ("Mozilla/5.0 (compatible; GPTBot/1.2; +https://openai.com/gptbot)", "assistants"),
+        ("facebookexternalhit/1.1", "link previews"),
+        ("Mozilla/5.0 (compatible; MSIE 10.0; Windows NT 6.2; BingPreview/1.0b)", "link previews"),
+        ("kube-probe/1.29", "monitors"), ("ExampleUptime/1.0 (+https://fern.example)", "monitors"),
+        ("curl/8.5.0", "libraries"), ("python-requests/2.32", "libraries"),
+        ("Mozilla/5.0 (X11; Linux) HeadlessChrome/120.0.0.0 Safari/537.36", "libraries"),
+        ("sqlmap/1.7.8#stable (https://sqlmap.example)", "scanners"),
+        ("FernCrawler/1 (+https://fern.example/bot.php)", "bots"),
+        ("thesis-research-bot", "bots"), ("-", "bots"),
+    ],
+)  # fmt: skip
+def test_programs_are_told_by_what_they_are_for(agent: str, who: str) -> None:
+    assert asker_of(agent) == who
 
 
 @pytest.mark.parametrize(

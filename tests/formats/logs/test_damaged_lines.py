@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 from counting import LISTS, WRITERS, Asked, by_host, combined, write_log
 from log_reading import Told, read, told
 from properties import in_brief
-from upright_ledger.core.inventory.agents import is_declared_bot
+from upright_ledger.core.inventory.agents import asker_of
+from upright_ledger.core.inventory.evidence import Asker
 from upright_ledger.formats.logs.forms.combined import parse_combined
 from upright_ledger.formats.logs.log_line import NotALineError, unescape
 from upright_ledger.formats.records import Aside, Reject
@@ -81,9 +82,9 @@ def test_damaged_lines_are_read_as_by_themselves(
             damaged += 1
             continue
         name = said.status if said.status in {"404", "410"} else f"{said.status[0]}xx"
-        bot = said.agent is not None and is_declared_bot(said.agent)
+        who = asker_of(said.agent) if said.agent is not None else Asker.PEOPLE
         target = unescape(words[1])
-        by_itself["", target, said.day, name, "bots" if bot else "people"] += 1
+        by_itself["", target, said.day, name, who] += 1
     found: Told = Counter()
     for (_, *rest), n in told(items).items():
         # Which of its words is a host, a line whose blanks are damaged does not say.

@@ -13,7 +13,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from counting import LISTS, WRITERS, Asked, write_log
+from counting import LISTS, WHO, WRITERS, Asked, write_log
 from log_reading import Told, led, read, small, told
 from properties import in_brief
 from upright_ledger.core.inventory.packed import unpack_days
@@ -44,7 +44,7 @@ def meant(asked: Sequence[Asked], kind: str) -> Told:
     found: Told = Counter()
     for a in asked:
         host = host_in(kind, a)
-        agent = "people" if kind == "common" or a.agent.startswith("Mozilla") else "bots"
+        agent = "people" if kind == "common" else WHO[a.agent]
         name = str(a.status) if a.status in {404, 410} else f"{a.status // 100}xx"
         found[host, a.target, f"2026-05-{a.day:02}", name, agent] += 1
     return found

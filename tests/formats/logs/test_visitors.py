@@ -100,3 +100,20 @@ def test_nobody_is_a_scanner_by_what_others_ask() -> None:
     probes = np.array([True] * 3 + [True, False] + [True] * 3)
     found = scanners(visitors, np.arange(8), probes, np.ones(8, bool))
     assert found.tolist() == [True] * 3 + [False] * 5
+
+
+def test_what_search_engines_ask_for_in_vain_is_known_somewhere(museum: Program) -> None:
+    """Their 404s tell of old addresses; those of other programs tell of nothing."""
+    line = '192.0.2.{n} - - [01/May/2026:10:00:00 +0000] "GET {p} HTTP/1.1" 404 1 "-" "{a}"\n'
+    search = "Mozilla/5.0 (compatible; bingbot/2.0; +http://www.bing.com/bingbot.htm)"
+    other = "FernCrawler/1 (+https://fern.example/bot)"
+    museum.write(
+        "a.log",
+        line.format(n=1, p="/old/clock.html", a=search) + line.format(n=2, p="/x.html", a=other),
+    )
+    museum("gather", "a.log")
+    (entry,) = museum.json("entries")["entries"]
+    assert entry["legacy_url"].endswith("/old/clock.html")
+    assert (entry["hits"], entry["bots"]) == (0, 1)
+    (said,) = museum.json("entries", "/old/clock.html")["evidence"]
+    assert said["agent"] == "search engines"

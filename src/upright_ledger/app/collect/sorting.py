@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, TypeVar
 
 from upright_ledger.app.collect.rejects import Rejects
 from upright_ledger.core.inventory import noise
-from upright_ledger.core.inventory.evidence import Asker, Figure, added_up
+from upright_ledger.core.inventory.evidence import KNOWING, Figure, added_up
 from upright_ledger.core.inventory.placing.classification import (
     Classified,
     Classifier,
@@ -195,7 +195,7 @@ class Sorter:
                     record = replace(
                         record, figures=[*record.figures, Figure(ELSEWHERE, elsewhere)]
                     )
-                people = any(f.agent == Asker.PEOPLE for f in record.figures)
+                people = any(f.agent in KNOWING for f in record.figures)
                 sought = people and _is_sought(record) and self._placer.is_doubtful(place)
                 if sought:
                     record = replace(record, figures=[*record.figures, Figure(SOUGHT, 1.0)])

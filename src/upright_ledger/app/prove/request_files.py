@@ -16,7 +16,7 @@ from upright_ledger.app.collect.reading_options import base_origin, options_for
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.request_list import Requests
 from upright_ledger.app.worker_process import Put, WorkerProcess
-from upright_ledger.core.inventory.evidence import Asker, Figure
+from upright_ledger.core.inventory.evidence import PERSONS, Figure
 from upright_ledger.core.inventory.noise import asset_class
 from upright_ledger.core.inventory.packed import NO_DAYS, join_days
 from upright_ledger.core.inventory.placing.classification import Classifier
@@ -234,7 +234,7 @@ class _Reader:
     def _count(self, number: int, url: str, told: list[Figure]) -> None:
         """Add up what is said of how often people asked."""
         self.said.add(number)
-        people = [f for f in told if f.agent != Asker.BOTS]
+        people = [f for f in told if f.agent in PERSONS]
         amounts = [sum(f.amount for f in people if f.unit == u) for u in ASKED]
         self.found.hits[number] += int(max(amounts))
         days = join_days(f.days for f in people)

@@ -7,10 +7,13 @@ an address to look up, or a mailbox, says by itself that it is a program, whatev
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from functools import cache, lru_cache
 from typing import Any
 
 import re2
+
+from upright_ledger.core.inventory.evidence import Asker
 
 _WORDS = re.compile(
     r"(?<!cu)bot\b|bot[/;)_-]|crawl|spider|slurp|archiver|fetch(?:er|/)|monitor|preview|"
@@ -20,6 +23,35 @@ _WORDS = re.compile(
     r"(?:anthropic|cohere)-ai|appinsights|^amazon cloudfront",
     re.IGNORECASE,
 )
+_KINDS: Mapping[Asker, str] = {
+    Asker.SCANNERS: (
+        r"nikto|sqlmap|nmap|masscan|zgrab|nuclei|acunetix|nessus|wpscan|dirbuster|gobuster|ffuf|"
+        r"feroxbuster|censys|expanse|internet-?measurement|l9explore|scan(?:ner)?\b"
+    ),
+    Asker.ASSISTANTS: (
+        r"gptbot|chatgpt|oai-search|claude|anthropic|perplexity|cohere|meta-external|amazonbot|"
+        r"bytespider|ccbot|google-extended|mistral|youbot|ai2bot|diffbot|duckassist|deepseek|-ai\b"
+    ),
+    Asker.PREVIEWS: (
+        r"facebook|facebot|twitterbot|slackbot|linkedinbot|whatsapp|telegrambot|discordbot|"
+        r"pinterest|skype|embedly|iframely|redditbot|vkshare|mastodon|bluesky|preview|unfurl"
+    ),
+    Asker.SEARCH: (
+        r"googlebot|google-?(?:inspection|other|site|read)|storebot|adsbot|mediapartners|bingbot|"
+        r"msnbot|bingpreview|yandex|baiduspider|duckduck|applebot|slurp|seznam|sogou|petalbot|"
+        r"naver|yeti/|daum|qwant|ecosia|mojeek|coccoc|exabot|\bsearch(?:bot|engine|\b)"
+    ),
+    Asker.MONITORS: (
+        r"monitor|uptime|health-?check|kube-probe|googlehc|ping(?:dom|bot)|status(?:cake|page)|"
+        r"site24x7|newrelic|datadog|nagios|zabbix|probe/|lighthouse|pagespeed"
+    ),
+    Asker.LIBRARIES: (
+        r"(?<![.\w/])(?:curl|wget|python|java|libwww|go-http|okhttp|\w*http-?client|axios|node|"
+        r"guzzle|aiohttp|scrapy|ruby|perl|php|postman|insomnia|powershell|puppeteer|playwright|selenium|"
+        r"phantomjs|undici|reqwest|got/)|headless"
+    ),
+}
+"""What programs are for, by words in their agents; the first that fits."""
 _REACHED_AT = re.compile(r"https?:|www\.|[a-z0-9]@[a-z0-9-]+\.[a-z]", re.IGNORECASE)
 _OLD_PHONE = re.compile(r"MIDP|CLDC|Profile/|UP\.Link|UP\.Browser", re.IGNORECASE)
 """These name addresses of their gateways and of their own descriptions."""
@@ -37,6 +69,19 @@ def is_declared_bot(user_agent: str) -> bool:
     browsers, *lists = _known()
     rest = browsers.sub("", user_agent)
     return any(known.search(rest) is not None for known in lists)
+
+
+@lru_cache(maxsize=1 << 14)
+def asker_of(user_agent: str) -> Asker:
+    """Who asks, by a user agent: people, or a program of some kind."""
+    if not is_declared_bot(user_agent):
+        return Asker.PEOPLE
+    return next((kind for kind, words in _kinds() if words.search(user_agent)), Asker.BOTS)
+
+
+@cache
+def _kinds() -> list[tuple[Asker, re.Pattern[str]]]:
+    return [(kind, re.compile(words, re.IGNORECASE)) for kind, words in _KINDS.items()]
 
 
 @cache

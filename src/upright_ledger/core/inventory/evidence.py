@@ -19,10 +19,23 @@ from upright_ledger.core.word import Word
 
 
 class Asker(Word):
-    """Who asks: people, or programs that say so."""
+    """Who asks: people, or programs that say so, by what they are for."""
 
     PEOPLE = "people"
-    BOTS = "bots"
+    BOTS = "bots"  # all others than these
+    SEARCH = "search engines"
+    ASSISTANTS = "assistants"
+    PREVIEWS = "link previews"
+    MONITORS = "monitors"
+    LIBRARIES = "libraries"
+    SCANNERS = "scanners"
+
+
+ASKERS = tuple(Asker)
+PERSONS = ("", Asker.PEOPLE)
+"""Of a figure's agents those that are not programs; an export tells none."""
+KNOWING = (Asker.PEOPLE, Asker.SEARCH)
+"""Whose requests show that an address is known somewhere, though the site answers it no more."""
 
 
 SOFT_404, BAD_REDIRECT = "soft 404", "redirect error"

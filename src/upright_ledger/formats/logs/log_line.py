@@ -36,6 +36,8 @@ class LogLine(NamedTuple):
     client: str = ""
 
 
+NO_REQUEST = frozenset(["-", "", "<BADREQ>"])
+"""What servers write where a client sent nothing that is a request."""
 UNDATED = "undated"
 """What stands for the day of a line in a log that tells no days."""
 

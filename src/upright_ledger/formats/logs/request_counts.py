@@ -10,15 +10,15 @@ from typing import Any, NamedTuple, cast
 import numpy as np
 import numpy.typing as npt
 
-from upright_ledger.core.inventory.agents import is_declared_bot
-from upright_ledger.core.inventory.evidence import Asker, Figure, status_class
+from upright_ledger.core.inventory.agents import asker_of
+from upright_ledger.core.inventory.evidence import ASKERS, Asker, Figure, status_class
 from upright_ledger.core.inventory.noise import AsideClass, is_sure_probe
 from upright_ledger.core.inventory.normalisation import TRACKING_PARAMETER
 from upright_ledger.core.inventory.packed import PackedDays
 from upright_ledger.core.inventory.units import HITS
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.formats.logs.column_scanner import Columns, sign_of
-from upright_ledger.formats.logs.log_line import UNDATED, host_name, unescape
+from upright_ledger.formats.logs.log_line import NO_REQUEST, UNDATED, host_name, unescape
 from upright_ledger.formats.logs.numbering import Codes, Counts, NumberedTexts, digests_of
 from upright_ledger.formats.logs.request_texts import (
     read_day,
@@ -29,16 +29,20 @@ from upright_ledger.formats.logs.request_texts import (
 from upright_ledger.formats.logs.visitors import UNKNOWN, Visitors, scanners
 from upright_ledger.formats.records import Aside, Item, LogLines, Record, Reject
 
-_DAY_BITS, _STATUS_BITS, _REFERRER_BITS = 16, 10, 24
+_DAY_BITS, _ASKER_BITS, _STATUS_BITS, _REFERRER_BITS = 16, 3, 10, 24
+_WHO = (1 << _ASKER_BITS) - 1
+_STATUS_AT = _DAY_BITS + _ASKER_BITS
 # distinct requests or referrers, or twice as many counted keys; then what was counted is handed on
 MOST_IN_MEMORY = 1_000_000
 _AT_ONCE = 100_000  # counted keys made records of at one time
 _DAMAGED, _ASIDE = -1, -2
 _REFERRERS = (1 << _REFERRER_BITS) - 1
 MAX_REFERRERS = 20
-_TARGET_BIT = _DAY_BITS + 1 + _STATUS_BITS
+_TARGET_BIT = _STATUS_AT + _STATUS_BITS
 _MOST_HELD = 2_000_000  # requests of which is told at one time whether a scanner's
 _NOBODY = -1
+_CLASS_BITS = 6
+_GROUP_BITS = _CLASS_BITS + _ASKER_BITS
 _DAY_MARK = np.uint64(0x9E3779B97F4A7C15)  # so that a visitor has a number of each day
 
 
@@ -90,7 +94,7 @@ class Tally:
         ] = []  # of each distinct request: its target, _DAMAGED, or _ASIDE and below
         self._targets: dict[tuple[str, str], int] = {}  # (host, target)
         self._first_lines: list[int] = []  # of each target
-        self._is_bot: list[bool] = []
+        self._askers_told: list[int] = []  # of each agent: its place among ASKERS
         self._day_texts: list[str] = []
         self._aside_texts: list[str] = []
         self._asides: Counter[int] = Counter()
@@ -134,11 +138,12 @@ class Tally:
         counted = sound & (targets >= 0)
         self._count_noise(requests[counted])
         agents = self._agents.encode(columns.agent)
-        self._is_bot += [
-            t is not None and is_declared_bot(t) for t in self._agents.since(len(self._is_bot))
+        self._askers_told += [
+            ASKERS.index(Asker.PEOPLE if t is None else asker_of(t))
+            for t in self._agents.since(len(self._askers_told))
         ]
-        bots = np.array(self._is_bot, np.int64)[agents]
-        keys = (((targets << _STATUS_BITS) | columns.status) << 1) | bots
+        who = np.array(self._askers_told, np.int64)[agents]
+        keys = (((targets << _STATUS_BITS) | columns.status) << _ASKER_BITS) | who
         keys = (keys << _DAY_BITS) | days
         referrers = self._referrers.encode(columns.referrer, without_query)
         named = counted & ~np.isin(
@@ -156,20 +161,21 @@ class Tally:
             self._settle()
 
     def _settle(self) -> None:
-        """Count what is held: scanners are bots in all that they asked that day."""
+        """Count what is held: scanners are scanners in all that they asked that day."""
         if not self._held:
             return
         keys, led, visitors = (np.concatenate(parts) for parts in zip(*self._held, strict=True))
         self._held, self._holding = [], 0
         targets = keys >> _TARGET_BIT
-        failing = (keys >> (_DAY_BITS + 1) & ((1 << _STATUS_BITS) - 1)) >= 400
+        failing = (keys >> _STATUS_AT & ((1 << _STATUS_BITS) - 1)) >= 400
         days = (keys & ((1 << _DAY_BITS) - 1)).astype(np.uint64) * _DAY_MARK
         daily = np.where(visitors == UNKNOWN, UNKNOWN, visitors ^ days)
         by_scanner = scanners(daily, targets, np.array(self._is_probe, bool)[targets], failing)
-        keys = np.where(by_scanner, keys | (1 << _DAY_BITS), keys)
+        scanning = (keys & ~(_WHO << _DAY_BITS)) | ASKERS.index(Asker.SCANNERS) << _DAY_BITS
+        keys = np.where(by_scanner, scanning, keys)
         self._counts.add(keys)
         self._led.add(led[led != _NOBODY])
-        people = failing & (keys >> _DAY_BITS & 1 == 0) & (visitors != UNKNOWN)
+        people = failing & (keys >> _DAY_BITS & _WHO == 0) & (visitors != UNKNOWN)
         pairs = np.unique(np.stack([targets[people].astype(np.uint64), visitors[people]]), axis=1)
         asked, many = np.unique(pairs[0].astype(np.int64), return_counts=True)
         for target, n in zip(asked.tolist(), many.tolist(), strict=True):
@@ -216,7 +222,7 @@ class Tally:
         host, _, request = (text or "").partition(" ") if self._with_hosts else ("", "", text or "")
         parts = request.split(" ")
         if len(parts) != 3 or not parts[2].startswith("HTTP/"):
-            return self._aside(request) if request in {"-", ""} else _DAMAGED
+            return self._aside(request) if request in NO_REQUEST else _DAMAGED
         target = unescape(parts[1])
         if parts[0] not in {"GET", "HEAD"} or not target.startswith(("/", "http://", "https://")):
             return self._aside(f"{parts[0]} {target.partition('?')[0]}")
@@ -309,16 +315,17 @@ class Tally:
         days = sorted(set(self._day_texts))
         place = {day: n for n, day in enumerate(days)}
         day_of = np.array([place[d] for d in self._day_texts], np.int64)
-        status = (keys >> (_DAY_BITS + 1)) & ((1 << _STATUS_BITS) - 1)
-        head = keys >> (_DAY_BITS + 1 + _STATUS_BITS)
-        bot = (keys >> _DAY_BITS) & 1
+        status = (keys >> _STATUS_AT) & ((1 << _STATUS_BITS) - 1)
+        head = keys >> _TARGET_BIT
+        who = (keys >> _DAY_BITS) & _WHO
         ordered = Counts()
         ordered.put(
-            (((head << 6 | class_of[status]) << 1 | bot) << _DAY_BITS) | day_of[keys & 0xFFFF],
+            (((head << _CLASS_BITS | class_of[status]) << _ASKER_BITS | who) << _DAY_BITS)
+            | day_of[keys & 0xFFFF],
             counts,
         )
         keys, counts = ordered.total()
-        number_of = keys >> _DAY_BITS + 7
+        number_of = keys >> _DAY_BITS + _GROUP_BITS
         begin = 0
         while begin < len(keys):
             # A target is never cut in two.
@@ -364,16 +371,14 @@ def _figures_of(
     amounts = np.add.reduceat(counts, starts)
     spread = _joined(days, keys & 0xFFFF, counts, starts)
     groups = keys[starts] >> _DAY_BITS
-    agents = (Asker.PEOPLE, Asker.BOTS)
     last, told = -1, list[Figure]()
     for group, amount, text in zip(groups.tolist(), amounts.tolist(), spread, strict=True):
-        if group >> 7 != last and told:
+        if group >> _GROUP_BITS != last and told:
             yield last, told
             told = []
-        last = group >> 7
-        told.append(
-            Figure(HITS, float(amount), classes[(group >> 1) & 63], agents[group & 1], text)
-        )
+        last = group >> _GROUP_BITS
+        code = classes[(group >> _ASKER_BITS) & ((1 << _CLASS_BITS) - 1)]
+        told.append(Figure(HITS, float(amount), code, ASKERS[group & _WHO], text))
     yield last, told
 
 

@@ -142,10 +142,12 @@ def quoted(names: Iterable[str]) -> str:
     return ", ".join([f'"{n}"' for n in names])
 
 
-def numbered(values: Iterable[Any]) -> tuple[str, dict[str, Any]]:
-    """Values for `IN`: the text that stands behind it, and the values by their names in it."""
-    named = {f"v{n}": value for n, value in enumerate(values)}
-    return f"({', '.join([f':{name}' for name in named])})", named
+def numbered(values: Iterable[Any], name: str = "v") -> tuple[str, dict[str, Any]]:
+    """Values for `IN`: the text that stands behind it, and the values by their names in it, which
+    begin with `name`.
+    """
+    named = {f"{name}{n}": value for n, value in enumerate(values)}
+    return f"({', '.join([f':{told}' for told in named])})", named
 
 
 def in_numbers(numbers: Iterable[int]) -> str:

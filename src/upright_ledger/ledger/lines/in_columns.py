@@ -92,7 +92,7 @@ class _Figures:
         )
         self._code = np.array(code, dtype=object)[order]
         self._logged = (units == HITS) & (agents != "")
-        bots = self._logged & (agents == Asker.BOTS)
+        bots = self._logged & (agents != Asker.PEOPLE)
         self.logged = self._sum(self._logged & ~bots)
         self.bots = self._sum(bots)
         self._units = units

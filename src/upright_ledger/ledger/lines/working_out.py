@@ -228,7 +228,7 @@ class _Worker:
             if unit != HITS or not agent:
                 exports[unit, source] = exports.get((unit, source), 0.0) + amount
                 continue
-            if agent == Asker.BOTS:
+            if agent != Asker.PEOPLE:
                 f.bots += amount
             else:
                 f.logged += amount

@@ -9,7 +9,7 @@ from collections import defaultdict
 from collections.abc import Iterator, Mapping
 from typing import NamedTuple
 
-from upright_ledger.core.inventory.evidence import Asker
+from upright_ledger.core.inventory.evidence import PERSONS
 from upright_ledger.core.inventory.noise import SCANNERS
 from upright_ledger.core.inventory.packed import unpack_days, unpack_referrers
 from upright_ledger.core.inventory.units import ASKED, HITS
@@ -54,7 +54,7 @@ def told_of(connection: Connection, entries: set[int]) -> dict[int, list[LogCoun
         query, **asked
     ):
         if entry in entries:
-            people = agent != Asker.BOTS
+            people = agent in PERSONS
             for day, requests in unpack_days(days) or ((end or time[:10], amount),):
                 found[entry].append(LogCount(spelling, day, status_class, people, requests))
     return found
@@ -65,13 +65,14 @@ def requests_by_day(connection: Connection) -> dict[str, dict[str, float]]:
     nobody's.
     """
     scanners, asked = numbered(SCANNERS)
+    persons, more = numbered(PERSONS, "person")
     query = (
         "SELECT v.status_class, v.days FROM evidence v JOIN sources s ON s.id = v.source "
         "JOIN spellings p ON p.id = v.spelling WHERE NOT s.withdrawn AND v.unit = :hits "
-        f"AND v.agent <> :bots AND v.days <> '' AND p.aside NOT IN {scanners}"
+        f"AND v.agent IN {persons} AND v.days <> '' AND p.aside NOT IN {scanners}"
     )
     found: dict[str, dict[str, float]] = defaultdict(lambda: defaultdict(float))
-    for status_class, days in connection.run(query, hits=HITS, bots=Asker.BOTS, **asked):
+    for status_class, days in connection.run(query, hits=HITS, **asked, **more):
         for day, requests in unpack_days(days):
             found[day[:10]][status_class] += requests
     return {day: dict(classes) for day, classes in sorted(found.items())}
@@ -124,14 +125,15 @@ def aside_totals(connection: Connection) -> list[tuple[str, int, float, float]]:
     requested first.
     """
     failing, asked = numbered(FAILING)
+    persons, more = numbered(PERSONS, "person")
     query = (
         "SELECT p.aside, COUNT(DISTINCT p.id), "
-        "SUM(CASE WHEN v.agent <> :bots THEN v.amount ELSE 0 END), "
-        "SUM(CASE WHEN v.agent = :bots THEN v.amount ELSE 0 END) "
+        f"SUM(CASE WHEN v.agent IN {persons} THEN v.amount ELSE 0 END), "
+        f"SUM(CASE WHEN v.agent IN {persons} THEN 0 ELSE v.amount END) "
         "FROM evidence v JOIN spellings p ON p.id = v.spelling JOIN sources s ON s.id = v.source "
         "WHERE NOT s.withdrawn AND p.entry IS NULL AND v.unit = :hits "
         f"AND v.status_class IN {failing} GROUP BY p.aside"
     )
-    found = connection.rows(query, bots=Asker.BOTS, hits=HITS, **asked)
+    found = connection.rows(query, hits=HITS, **asked, **more)
     rows = [(kind, int(n), float(people), float(bots)) for kind, n, people, bots in found]
     return sorted(rows, key=lambda r: (-r[2] - r[3], r[0]))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from typing import NamedTuple
 
-from upright_ledger.core.inventory.evidence import Asker, per_30_days
+from upright_ledger.core.inventory.evidence import PERSONS, per_30_days
 from upright_ledger.core.inventory.packed import unpack_referrers
 from upright_ledger.core.inventory.units import LISTED, PER_PERIOD
 from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
@@ -90,7 +90,7 @@ def load_aside(connection: Connection, kind: str = "") -> list[AsideUrl]:
     )
     found: dict[tuple[str, str], list[float]] = defaultdict(lambda: [0.0, 0.0, 0.0])
     for aside, spelling, unit, agent, amount in connection.rows(query, kind=kind):
-        at = 2 if unit == LISTED else 1 if agent == Asker.BOTS else 0
+        at = 2 if unit == LISTED else 0 if agent in PERSONS else 1
         found[aside, spelling][at] += amount
     urls = [AsideUrl(*name, *figures) for name, figures in found.items()]
     return sorted(urls, key=lambda u: (-u.hits - u.bots - u.listed, u.spelling))

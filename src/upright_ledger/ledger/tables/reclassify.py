@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from upright_ledger.core.inventory.evidence import Asker
+from upright_ledger.core.inventory.evidence import KNOWING
 from upright_ledger.core.inventory.noise import may_be_asset
 from upright_ledger.core.inventory.placing.classification import (
     Classified,
@@ -33,12 +33,13 @@ def doubted(connection: Connection, only: str = "", **values: Any) -> dict[int, 
     known of them. only: a further condition on spellings p, with values.
     """
     units, more = numbered(BY_OTHERS)
+    knowing, askers = numbered(KNOWING, "asker")
     named, answered, people, elsewhere, sought = (
         f"MAX(CASE WHEN {sign} THEN 1 ELSE 0 END)"
         for sign in (
             "s.kind <> :log",
             "s.kind = :log AND (v.status_class LIKE '2%' OR v.status_class LIKE '3%')",
-            "v.agent = :people",
+            f"v.agent IN {knowing}",
             f"v.unit IN {units} AND v.amount > 0 AND v.agent = ''",
             "v.unit = :sought",
         )
@@ -49,7 +50,7 @@ def doubted(connection: Connection, only: str = "", **values: Any) -> dict[int, 
         "FROM evidence v JOIN sources s ON s.id = v.source JOIN spellings p ON p.id = v.spelling "
         f"WHERE NOT s.withdrawn{only} GROUP BY v.spelling"
     )
-    asked = {"log": ACCESS_LOG, "people": Asker.PEOPLE, "sought": SOUGHT, **more, **values}
+    asked = {"log": ACCESS_LOG, "sought": SOUGHT, **more, **askers, **values}
     return {
         number: SpellingFacts(*map(bool, flags))
         for number, spelling, *flags in connection.run(query, **asked)

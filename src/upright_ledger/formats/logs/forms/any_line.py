@@ -17,6 +17,7 @@ from upright_ledger.formats.logs.forms.error_words import failure_of, no_route_i
 from upright_ledger.formats.logs.forms.log_roles import REQUEST_LINE, is_method, is_target
 from upright_ledger.formats.logs.forms.log_times import Moment, times_in
 from upright_ledger.formats.logs.log_line import (
+    NO_REQUEST,
     Likeness,
     LogFormat,
     LogLine,
@@ -54,6 +55,9 @@ _AGENT = re.compile(
 _URL = re.compile(r"(?:https?|android-app)://", re.IGNORECASE)
 _SAMPLE = 200
 _NEARLY_ALL = 9  # tenths
+_OF_HAPROXY = re.compile(r" [A-Za-z-]{2}[A-Z-]{2} (?:\d+[/ ]){4}\d+ ")
+"""How HAProxy says how a session ended, and how many there were."""
+_HASH = re.compile(r"#([0-9A-Fa-f]{2})")
 _SHARE = 4  # one in so many requests that tell no status: they are told again, with it
 
 
@@ -77,7 +81,8 @@ class _Layout:
     that is negative; 0: it is told by nothing but its shape. agent, referrer, host: which field, as
     (kind, its number among those of that kind, counted from the request), or None. is_combined: the
     fields are those of the Common or Combined Log Format, perhaps with the host in front, and with
-    more behind. begins: requests are told before they are answered, too. in_words: nothing but what
+    more behind. begins: requests are told before they are answered, too.
+    with_hashes: some signs of a request are written as #XX. in_words: nothing but what
     a framework says of addresses that lead nowhere tells of requests.
     """
 
@@ -87,6 +92,7 @@ class _Layout:
     host: tuple[int, int] | None = None
     is_combined: bool = False
     begins: bool = False
+    with_hashes: bool = False
     in_words: bool = False
 
 
@@ -166,6 +172,8 @@ def learned(sample: Sequence[str], hosts: frozenset[str]) -> AnyLine:
     layout = _layout(told, hosts)
     if any(_COLOUR.search(line) for line in sample[:_SAMPLE]):
         layout = replace(layout, is_combined=False)
+    if most(sample[:_SAMPLE], _OF_HAPROXY.search):
+        layout = replace(layout, is_combined=False, with_hashes=True)
     begun = sum(not _statuses(fields, request) for fields, request in told)
     words = begun == len(told) and any(map(no_route_in, sample[:_SAMPLE]))
     return AnyLine(replace(layout, begins=begun * _SHARE >= max(len(told), 1), in_words=words))
@@ -311,7 +319,8 @@ class AnyLine:
         host = host_name(of(layout.host))
         client = next((f.text for f in fields if _is_client(f.text)), "")
         led = of(layout.referrer)
-        return LogLine(request.text, status, moment.day, agent, led, host, client=client)
+        asked = _HASH.sub(r"%\1", request.text) if layout.with_hashes else request.text
+        return LogLine(asked, status, moment.day, agent, led, host, client=client)
 
     def _status(self, fields: Sequence[_Field], request: _Request) -> str:
         found = dict(_statuses(fields, request))
@@ -323,7 +332,7 @@ class AnyLine:
         NotALineError for one that was torn.
         """
         quoted = [f.text for f in fields if f.kind == _QUOTED]
-        if quoted and quoted[0] in {"-", ""} and any(_STATUS.match(f.text) for f in fields):
+        if quoted and quoted[0] in NO_REQUEST and any(_STATUS.match(f.text) for f in fields):
             return AsideClass.NOT_A_PAGE_REQUEST
         is_said = len(fields) >= _SENTENCE or (fields and _LEVEL.match(fields[0].text))
         if is_said and not quoted and not any(map(_is_of_request, fields)):
