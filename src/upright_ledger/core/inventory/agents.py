@@ -47,8 +47,8 @@ _KINDS: Mapping[Asker, str] = {
     ),
     Asker.LIBRARIES: (
         r"(?<![.\w/])(?:curl|wget|python|java|libwww|go-http|okhttp|\w*http-?client|axios|node|"
-        r"guzzle|aiohttp|scrapy|ruby|perl|php|postman|insomnia|powershell|puppeteer|playwright|selenium|"
-        r"phantomjs|undici|reqwest|got/)|headless"
+        r"guzzle|aiohttp|scrapy|ruby|perl|php|postman|insomnia|powershell|puppeteer|playwright|"
+        r"selenium|phantomjs|undici|reqwest|got/)|headless"
     ),
 }
 """What programs are for, by words in their agents; the first that fits."""
