@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 SCREENS := docs/screenshots
 
-.PHONY: demo test install test-tools lint types contract pytest mutations recordings torture bench screenshots clean
+.PHONY: demo test install test-tools lint types contract pytest mutations recordings torture agents bench screenshots clean
 
 demo: $(VENV)/installed
 	rm -rf quillhaven-demo
@@ -27,6 +27,11 @@ $(VENV)/tested: $(VENV)/installed
 	sh tests/install-servers.sh
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[test]'
 	touch $@
+
+# The list of agents by which programs are known is the package's that keeps it: its newest one.
+agents: $(VENV)/tested
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --upgrade crawlerdetect crawler-user-agents
+	$(BIN)/python benchmarks/agents.py
 
 lint: $(VENV)/tested
 	$(BIN)/ruff check .

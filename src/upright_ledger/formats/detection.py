@@ -19,7 +19,7 @@ from upright_ledger.formats.logs.log_formats import is_log
 from upright_ledger.formats.logs.log_line import most
 from upright_ledger.formats.logs.log_text import is_document, sample_of
 from upright_ledger.formats.tables.cells import looks_like_address
-from upright_ledger.formats.tables.column_mapping import is_heading
+from upright_ledger.formats.tables.column_names import is_heading
 from upright_ledger.formats.tables.rows.drawn_tables import gap_between_cells, is_drawn
 from upright_ledger.formats.tables.rows.sql_rows import is_dump
 

@@ -117,6 +117,20 @@ def test_lists_and_tables_are_no_logs(text: str) -> None:
     assert not is_log([line for line in text.split("\n") if line])
 
 
+@pytest.mark.parametrize(("pages", "kind"), [(4, FileKind.ACCESS_LOG), (30, FileKind.TABLE)])
+@pytest.mark.parametrize("day", ["2026-05-01T10:{:02}:07Z", "01.05.2026 10:{:02}:07"])
+def test_addresses_that_come_again_at_other_times_are_requests(
+    pages: int, kind: str, day: str, museum: Program
+) -> None:
+    """A heading that names no method: told from a list by what comes again."""
+    rows = [f"{day.format(n)};/p{n % pages}.html;404" for n in range(30)]
+    museum.write("a.csv", "time;uri;code\n" + "\n".join(rows) + "\n")
+    told = museum.json("gather", "a.csv")["sources"][0]
+    assert (told["kind"], told["accepted"]) == (kind, 30)
+    hits = sum(e["hits"] for e in museum.json("entries")["entries"])
+    assert hits == (30 if kind == FileKind.ACCESS_LOG else 0)
+
+
 def test_text_that_holds_a_request_line_is_never_read_as_a_list() -> None:
     lines = ["http://www.quillhaven.example/a", 'seen: "GET /x HTTP/1.1" and more', "/b", "/c"]
     assert is_log(lines)

@@ -19,7 +19,7 @@ from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.html.page_head import read_saved_page
 from upright_ledger.formats.records import ReadOptions, Record, Reject, one_by_one
 from upright_ledger.formats.registry import read_urls
-from upright_ledger.formats.tables import column_mapping as col
+from upright_ledger.formats.tables import column_names as col
 from upright_ledger.formats.tables.cells import status_code
 from upright_ledger.formats.tables.rows.workbook_rows import fullest_sheet
 from upright_ledger.formats.tables.url_table import Table, read_table

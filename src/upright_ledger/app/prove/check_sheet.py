@@ -34,7 +34,7 @@ from upright_ledger.core.url.request_target import reject_reason
 from upright_ledger.core.url.written_address import as_written
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.tables import column_mapping as col
+from upright_ledger.formats.tables import column_names as col
 from upright_ledger.formats.tables.cells import status_code
 from upright_ledger.formats.tables.pairs import Pair, read_pairs
 from upright_ledger.formats.tables.url_table import read_table

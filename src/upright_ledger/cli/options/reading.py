@@ -74,10 +74,10 @@ def read_options(
 
 
 def _meanings(*, pairs: bool) -> tuple[str, ...]:
-    from upright_ledger.formats.tables import column_mapping
+    from upright_ledger.formats.tables import column_names
     from upright_ledger.formats.tables import pairs as of_pairs
 
-    return of_pairs.MEANINGS if pairs else column_mapping.MEANINGS
+    return of_pairs.MEANINGS if pairs else column_names.MEANINGS
 
 
 _KIND = click.option(

@@ -22,7 +22,7 @@ from upright_ledger.formats.records import (
     RecordBlock,
     Reject,
 )
-from upright_ledger.formats.tables.column_mapping import is_header_word
+from upright_ledger.formats.tables.column_names import is_header_word
 
 _URL_START = re.compile(
     r"^(?:h\S?\S?ps?:?/|/|\?|[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+(?:[:/?#]|$))", re.IGNORECASE

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from unicodedata import combining, normalize
 
 from upright_ledger.core.inventory.units import IN_TABLES, LINKING_PAGES, UNITS
 from upright_ledger.formats.tables.cells import (
@@ -14,84 +13,19 @@ from upright_ledger.formats.tables.cells import (
     number,
     status_code,
 )
+from upright_ledger.formats.tables.column_names import (
+    HOST,
+    ITEM,
+    LAST_SEEN,
+    NAMES,
+    QUERY,
+    REFERRER,
+    STATUS,
+    TITLE,
+    URL,
+    bare,
+)
 from upright_ledger.formats.tables.header_words import side_of
-
-URL = "url"
-STATUS = "status"
-TITLE = "title"
-LANGUAGE = "language"
-LAST_SEEN = "last seen"
-REFERRER = "referrer"
-ANCHOR = "anchor text"
-TRAFFIC_SOURCE = "traffic source"
-HEADING = "heading"
-DESCRIPTION = "description"
-CANONICAL = "canonical"
-INDEXABLE = "indexable"
-REDIRECTS_TO = "redirects to"
-SECTION = "section"
-ITEM = "item number"
-REASON = "reason"
-HOST, QUERY = "host", "query string"
-"""Of addresses that are told in parts."""
-
-# Header words in the order of preference; compared without case, blanks, underscores, dots and
-# hyphens.
-_NAMES: Mapping[str, tuple[str, ...]] = {
-    URL: (
-        "url", "address", "pageurl", "page", "landingpage", "pagepath", "path", "oldurl",
-        "legacyurl", "targeturl", "uri",
-        "loc", "location", "link", "permalink", "fullurl", "pageaddress", "destinationurl",
-        "toppages", "requesturl", "webaddress",
-        "linktarget", "targetpage", "target", "pagepathandscreenclass", "urls", "adresse", "seite",
-        "zielseite", "seitenpfad", "pagedest",
-        "pagina", "paginasprincipales", "paginadedestino", "direccion", "paginadidestinazione",
-        "pagineprincipali", "indirizzo", "bestemmingspagina", "landingspagina", "toppaginas",
-        "adres", "strona", "adresurl", "stronadocelowa", "sida",
-        "malsida", "landningssida", "adress",
-        "toppsidor", "pagepathplusquerystring", "pagepath+querystring", "fullpageurl",
-        "pagelocation", "urlpath", "pathname", "requestpath", "requesturi", "href", "rowlabels",
-        "endereco", "side", "sider", "landingsside", "topsider", "sivu", "sivut", "osoite",
-        "stranka", "stranky", "adresa", "страница", "популярныестраницы", "адрес",
-        "адресстраницы", "страницавхода", "сторінка", "ページ", "上位のページ", "アドレス",
-        "ランディングページ", "网页", "页面", "热门网页", "排名靠前的网页", "着陆页", "網頁",
-        "頁面", "페이지", "인기페이지", "주소", "방문페이지", "sayfa", "sayfalar",
-        "eniyisayfalar", "oldal", "σελίδα",
-    ),
-    **{name: unit.headings for name, unit in UNITS.items() if unit.headings},
-    STATUS: ("status", "statuscode", "httpstatus", "responsecode", "code", "httpcode", "response",
-        "httpstatuscode"),
-    TITLE: ("title", "pagetitle", "titletag", "name", "seitentitel", "titel", "titre", "titulo",
-        "titolo", "tytul"),
-    LANGUAGE: ("language", "lang", "locale", "sprache"),
-    LAST_SEEN: ("lastseen", "lastcrawled", "date", "lastmod", "detected", "day", "lastmodified",
-        "lastvisit", "datum", "lastcrawl", "fecha", "data"),
-    REFERRER: ("referrer", "linkingpage", "linkedfrom", "referringpage", "sourceurl", "source",
-        "referer", "foundon", "linkedfrompage", "referringpageurl", "sourcepage"),
-    ANCHOR: ("anchor", "anchortext", "linktext", "linkanchor"),
-    TRAFFIC_SOURCE: ("trafficsource", "sourcemedium", "source/medium", "channel", "medium",
-        "sessionsource/medium", "sessionsource"),
-    HEADING: ("h1", "heading", "firstheading"),
-    DESCRIPTION: ("description", "metadescription"),
-    CANONICAL: ("canonical", "canonicalurl", "canonicallink"),
-    INDEXABLE: ("indexable", "indexability"),
-    REASON: ("reason", "issue", "problem", "error", "errortype", "grund", "fehler", "fehlertyp",
-        "motif", "raison", "motivo", "razon", "problema", "reden"),
-    HOST: ("hostname", "host", "httphost", "servername", "domain", "nombredehost", "nomehost",
-        "hostnaam", "vardnamn", "nazwahosta"),
-    QUERY: ("querystring", "query", "urlquery", "pagequerystring", "parameters"),
-    REDIRECTS_TO: ("redirectsto", "redirecturl", "redirecttarget", "redirectlocation"),
-    SECTION: ("section", "category", "breadcrumb", "breadcrumbs", "department", "collection",
-        "rubrik", "kategorie"),
-    ITEM: (
-        "sku", "item", "itemnumber", "itemno", "itemid", "productid", "productnumber", "productno",
-        "productcode", "articlenumber", "articleno",
-        "articleid", "postid", "partnumber", "partno", "modelnumber", "mpn", "gtin", "ean", "isbn",
-        "objectnumber", "accessionnumber",
-        "inventorynumber", "cataloguenumber", "catalogueno", "catalognumber", "artikelnummer",
-        "artikelnr", "identifier",
-    ),
-}  # fmt: skip
 
 # Words that, inside a longer header, still name a figure: "Total clicks (28 days)". Not so where
 # they name a rate.
@@ -106,42 +40,8 @@ _RATES = re.compile(
 )
 
 
-def bare(header: str) -> str:
-    """A header for comparing: "Page URL" and "page_url" are one, as are "Página" and "pagina"."""
-    text = header.strip().strip('"\ufeff').lower()
-    if not text.isascii():
-        text = "".join(c for c in normalize("NFKD", text) if not combining(c)).replace("ł", "l")
-    return re.sub(r"[\s_.\-]+", "", text)
-
-
-NAMES = {
-    meaning: tuple(name if name.isascii() else bare(name) for name in names)
-    for meaning, names in _NAMES.items()
-}
-MEANINGS = tuple(NAMES)
-_KNOWN = frozenset(name for names in NAMES.values() for name in names)
-
-
-def is_heading(cells: Sequence[str]) -> bool:
-    """Whether cells are the heading of a table of addresses, each a word that is known here or
-    none: a column of addresses and another.
-    """
-    words = [*map(bare, cells)]
-    known = [word for word in words if word in _KNOWN]
-    return (
-        len(known) > 1
-        and any(word in NAMES[URL] for word in known)
-        and not any(map(looks_like_address, cells))
-    )
-
-
 def _in_words(header: str) -> str:
     return re.sub(r"[\s_.\-]+", " ", header)
-
-
-def is_header_word(text: str) -> bool:
-    """Whether a text alone in a line is the header of a URL column."""
-    return bare(text) in NAMES[URL]
 
 
 def map_columns(

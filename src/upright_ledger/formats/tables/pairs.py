@@ -22,7 +22,7 @@ from upright_ledger.formats.tables.cells import (
     linked_address,
     looks_like_address,
 )
-from upright_ledger.formats.tables.column_mapping import bare
+from upright_ledger.formats.tables.column_names import bare
 from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
 from upright_ledger.formats.tables.rows.workbook_rows import sheets_of

@@ -23,7 +23,7 @@ from upright_ledger.formats.records import (
     RecordBlock,
     Reject,
 )
-from upright_ledger.formats.tables import column_mapping as col
+from upright_ledger.formats.tables import column_names as col
 from upright_ledger.formats.tables.cells import (
     NO_ADDRESS,
     Row,

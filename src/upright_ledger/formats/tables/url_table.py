@@ -12,7 +12,8 @@ from pathlib import Path
 from upright_ledger.errors import InputError, NoAddressesError
 from upright_ledger.formats.detection import FileKind
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.formats.tables import column_mapping as col
+from upright_ledger.formats.tables import column_mapping
+from upright_ledger.formats.tables import column_names as col
 from upright_ledger.formats.tables.cells import NO_ADDRESS, Row, looks_like_address, number
 from upright_ledger.formats.tables.header_words import side_of
 from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
@@ -96,7 +97,7 @@ def read_table(path: Path, options: ReadOptions, kind: str = FileKind.TABLE) -> 
     body = first[at + 1 :] if at is not None else first
     above = first[:at] if at is not None else []
     table = Table(header, columns, above, chain(body, rows), notes=notes)
-    table.doubts = col.doubtful_columns(header, columns, options.columns)
+    table.doubts = column_mapping.doubtful_columns(header, columns, options.columns)
     table.width = RowWidth.of(kind, header, (cells for _, cells in body if cells))
     told = [text for _, cells in body if (text := table.cell(cells, col.URL))]
     whole = sum(map(looks_like_address, told))
@@ -125,7 +126,7 @@ def _find_header(
         if any(looks_like_address(c) for c in cells):
             break  # rows have begun
         try:
-            columns = col.map_columns(cells, body, options.columns, options.hosts)
+            columns = column_mapping.map_columns(cells, body, options.columns, options.hosts)
         except KeyError as error:
             missing = missing or str(error.args[0])
             continue
@@ -147,7 +148,7 @@ def _find_header(
             f"{path} has no column {missing or next(filter(None, options.columns.values()), '')!r}",
             f"its columns are: {', '.join(names)[:500]}",
         )
-    columns = col.map_columns([], [cells for _, cells in filled], {}, options.hosts)
+    columns = column_mapping.map_columns([], [cells for _, cells in filled], {}, options.hosts)
     if col.URL not in columns:
         raise NoAddressesError(
             f"{path} has no column of URLs",

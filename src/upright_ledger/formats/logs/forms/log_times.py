@@ -20,6 +20,7 @@ _FORMS = tuple(
             rf"(?<!\d){_YEAR}-(?P<number>\d{{2}})-(?P<day>\d{{2}})(?:[T ]{_CLOCK})?(?!\d)",
             rf"(?<!\d){_YEAR}/(?P<number>\d{{2}})/(?P<day>\d{{2}})(?: -)? {_CLOCK}",
             rf"\b{_MONTH} {{1,2}}(?P<day>\d{{1,2}}) {_CLOCK}(?:\.\d+)?(?: [A-Z]{{3,4}})? {_YEAR}\b",
+            rf"(?<![\d.])(?P<day>\d{{2}})\.(?P<number>\d{{2}})\.{_YEAR}(?:,? {_CLOCK})?(?![\d.])",
             rf"\b(?P<day>\d{{1,2}})[ -]{_MONTH}[ -](?P<year>\d{{4}})(?: {_CLOCK})?",
         ),
     )

@@ -18,8 +18,9 @@ from upright_ledger.formats.logs.forms.log_roles import (
     parts_of,
     places_of,
     tells_of_requests,
+    told_by,
 )
-from upright_ledger.formats.logs.forms.log_times import day_of
+from upright_ledger.formats.logs.forms.log_times import day_of, moment_of
 from upright_ledger.formats.logs.log_line import (
     Likeness,
     LogFormat,
@@ -36,6 +37,7 @@ _PAIR = re.compile(
 )
 _LABEL = re.compile(r"([A-Za-z_][\w.-]*):(.*)", re.DOTALL)
 _FEWEST = 3
+_FEWEST_ROWS = 5
 _MOST_SHAPES = 1_000
 
 
@@ -136,15 +138,35 @@ def _delimiter(lines: Sequence[str]) -> str:
         if len(names) < _FEWEST or any("/" in n or n.isdecimal() for n in names):
             continue
         places = places_of([parts_of(name) for name in names])
-        if not (places.status and places.time and (places.method or places.agent)):
+        if not (places.status and places.time and places.target + places.request):
             continue
-        rows = [cells for line in lines[1:20] if len(cells := _cells(line, delimiter))]
-        fitting = [
-            r for r in rows if len(r) == len(names) and tells_of_requests(places, r, in_table=True)
-        ]
-        if fitting and len(fitting) * 2 >= len(rows):
+        rows = [cells for line in lines[1:60] if len(cells := _cells(line, delimiter))]
+        whole = [row for row in rows if len(row) == len(names)]
+        if places.method or places.agent:
+            fitting = sum(tells_of_requests(places, row, in_table=True) for row in whole)
+        else:
+            fitting = len(whole) if _come_again(places, whole) else 0
+        if fitting and fitting * 2 >= len(rows):
             return delimiter
     return ""
+
+
+def _come_again(places: Places, rows: Sequence[Sequence[str]]) -> bool:
+    """Whether addresses come again and again, each time with a status and at another time of day,
+    as in no list of addresses.
+    """
+    told = []
+    for row in rows:
+        line = told_by(places, row)
+        moment = next((m for at in places.time if (m := moment_of(row[at])).clock), None)
+        if line.request and line.status and moment is not None:
+            told.append((line.request, moment))
+    distinct = {request for request, _ in told}
+    return (
+        len(told) >= _FEWEST_ROWS
+        and len(distinct) * 5 <= len(told) * 4
+        and len(set(told)) > len(distinct)
+    )
 
 
 def _new_headed(sample: Sequence[str], _hosts: frozenset[str]) -> Parser:

@@ -16,7 +16,7 @@ from upright_ledger.errors import InputError
 from upright_ledger.formats.detection import delimiter_of
 from upright_ledger.formats.files.text import open_text
 from upright_ledger.formats.tables.cells import Row, looks_like_address, number
-from upright_ledger.formats.tables.column_mapping import is_heading
+from upright_ledger.formats.tables.column_names import is_heading
 from upright_ledger.formats.tables.rows.drawn_tables import (
     are_counts,
     between_bars,
