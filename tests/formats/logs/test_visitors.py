@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import random
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import numpy as np
 import pytest
@@ -117,3 +117,41 @@ def test_what_search_engines_ask_for_in_vain_is_known_somewhere(museum: Program)
     assert (entry["hits"], entry["bots"]) == (0, 1)
     (said,) = museum.json("entries", "/old/clock.html")["evidence"]
     assert said["agent"] == "search engines"
+
+
+PROBES = ["/wp-login.php", "/.env", "/xmlrpc.php", "/info.php", "/shell.php", "/a?x=%3Cscript%3E"]
+ONE = '192.0.2.{n} - - [01/May/2026:10:00:00 +0000] "GET {p} HTTP/1.1" 404 1 "-" "Mozilla/5.0 X"\n'
+
+
+@pytest.mark.parametrize("first", ["list", "log"])
+def test_what_a_list_names_is_a_page_whatever_it_looks_like(first: str, museum: Program) -> None:
+    museum.write("list.txt", "".join(f"{OLD}{p}\n" for p in PROBES))
+    museum.write(
+        "a.log",
+        "".join(ONE.format(n=n, p=p) for n, p in enumerate([*PROBES, "/phpmyadmin/index.php"])),
+    )
+    for name in ("list.txt", "a.log") if first == "list" else ("a.log", "list.txt"):
+        museum("gather", name)
+    found = {e["legacy_url"]: e["hits"] for e in museum.json("entries")["entries"]}
+    assert found == {f"{OLD}{p}": 1 for p in PROBES}
+    (aside,) = museum.json("entries", "--aside", "probe")["set_aside"]
+    assert aside["url"].endswith("/phpmyadmin/index.php")
+    # The list taken back, nothing but the log tells of them, and they are a scanner's again.
+    museum("undo")
+    museum("undo")
+    museum("gather", "a.log")
+    assert museum.json("entries")["entries"] == []
+
+
+@pytest.mark.parametrize("first", ["stock", "log"])
+def test_a_page_in_stock_is_a_page_whatever_it_looks_like(
+    first: str, open_museum: Callable[..., Program]
+) -> None:
+    new = OLD.replace("http:", "https:")
+    site = open_museum("--old", OLD, "--new", new)
+    site.write("pages.txt", "".join(f"{new}{p}\n" for p in PROBES[:4]))
+    site.write("a.log", "".join(ONE.format(n=n, p=p) for n, p in enumerate(PROBES)))
+    for name in ("stock", "log") if first == "stock" else ("log", "stock"):
+        site("stock", "pages.txt") if name == "stock" else site("gather", "a.log")
+    found = {e["legacy_url"] for e in site.json("entries")["entries"]}
+    assert found == {f"{OLD}{p}" for p in PROBES[:4]}

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from upright_ledger.app.collect.parts import by_sheets
+from upright_ledger.core.inventory.placing.classification import Classifier
 from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
 from upright_ledger.core.url.destination import page_key, plain_destinations, read_destination
 from upright_ledger.core.url.origins import Sites
@@ -23,7 +24,9 @@ from upright_ledger.formats.tables import column_names as col
 from upright_ledger.formats.tables.cells import status_code
 from upright_ledger.formats.tables.rows.workbook_rows import fullest_sheet
 from upright_ledger.formats.tables.url_table import Table, read_table
+from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.reclassify import join_stocked, pages_like_probes
 from upright_ledger.ledger.tables.sources import (
     SourceFacts,
     add_source,
@@ -140,6 +143,8 @@ def stock(
                     add_source(step, facts),
                     pages,
                 )
+                placer = Classifier(sites, stored_policy(step.connection)[1])
+                join_stocked(step, placer, pages_like_probes(step.connection, placer))
                 step.summary = f"{result.accepted:,} pages"
                 if replaced:
                     withdraw_source(step, replaced)

@@ -17,7 +17,7 @@ from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.request_list import Requests
 from upright_ledger.app.worker_process import Put, WorkerProcess
 from upright_ledger.core.inventory.evidence import PERSONS, Figure
-from upright_ledger.core.inventory.noise import asset_class
+from upright_ledger.core.inventory.noise import asset_class, set_aside_class
 from upright_ledger.core.inventory.packed import NO_DAYS, join_days
 from upright_ledger.core.inventory.placing.classification import Classifier
 from upright_ledger.core.inventory.units import ASKED
@@ -84,8 +84,10 @@ def coming_requests(
     options = options or ReadOptions()
     check_kind(options.kind)
     placer = Classifier(move.sites, move.policy, base_origin(move.sites, options.host))
-    placer.assets_kept = frozenset(
-        (e.site, e.key) for e in move.entries if asset_class(e.key.partition("?")[0])
+    placer.kept = frozenset(
+        (e.site, e.key)
+        for e in move.entries
+        if asset_class(e.key.partition("?")[0]) or set_aside_class(e.key)
     )
     job = (placer, paths, options_for(options, move.sites, move.policy))
     for part in _parts(paths, job):

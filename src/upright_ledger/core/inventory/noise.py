@@ -115,6 +115,12 @@ def is_sure_probe(target: str) -> bool:
     return "/." in target and _HIDDEN.search(target.partition("?")[0]) is not None
 
 
+def looks_like_a_probe(target: str) -> bool:
+    """Whether a target is what scanners ask for, though a page may be there all the same."""
+    sure = set_aside_class(target) == AsideClass.PROBE
+    return sure or bool(doubtful_class(target.partition("?")[0]))
+
+
 def _is_attack(target: str) -> bool:
     """Whether a target, in small letters, is an attack, as it stands or as servers decode it."""
     if _ATTACK.search(target):

@@ -129,6 +129,8 @@ class SightingWriter:
         self._entries = Entries(connection, policy)
         self._spellings = _Numbers(connection, "spellings")
         self._in_doubt: Counter[int] = Counter()  # spelling → lines
+        self.entered: set[int] = set()
+        """Spellings in doubt that were an entry's before: what showed that may count no longer."""
 
     @property
     def new_entries(self) -> int:
@@ -225,6 +227,7 @@ class SightingWriter:
         if known:
             waiting = find_aside(self._connection, known.values())
             raised = [n for n, number in known.items() if number in waiting and not rows[n][2]]
+            self.entered |= {m for n, m in known.items() if m not in waiting and rows[n][2]}
             self._raise([(rows[n][0], rows[n][1], known[n]) for n in raised])
         fresh = sorted(rows.keys() - known.keys()) if len(known) < len(rows) else []
         known |= self._spellings.give(fresh)

@@ -12,13 +12,14 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 from upright_ledger.core.inventory.evidence import KNOWING
-from upright_ledger.core.inventory.noise import may_be_asset
+from upright_ledger.core.inventory.noise import looks_like_a_probe, may_be_asset
 from upright_ledger.core.inventory.placing.classification import (
     Classified,
     Classifier,
     SpellingFacts,
 )
 from upright_ledger.core.inventory.units import BY_OTHERS, SOUGHT
+from upright_ledger.core.url.address import parse_address, split_text
 from upright_ledger.ledger.db.connection import Connection, batches, in_numbers, numbered
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.db.policies import stored_policy
@@ -64,8 +65,39 @@ def reclassify(step: Step, source: int, placer: Classifier) -> None:
     entries = f"{its.format('o.entry')} AND o.entry IS NOT NULL"
     _part(step, doubted(step.connection, f" AND p.entry IN ({entries})", source=source), placer)
     aside = f" AND p.id IN ({its.format('o.id')}) AND p.entry IS NULL AND p.\"key\" <> ''"
-    _join_shown(step, aside, source, placer)
+    _join_shown(step, aside, placer, source=source)
     join_entries(step)
+
+
+def doubt_again(step: Step, spellings: Iterable[int], placer: Classifier) -> None:
+    """Look again at spellings of entries that a source names in doubt."""
+    for some in batches(spellings, _AT_ONCE):
+        told = doubted(step.connection, f" AND p.entry IS NOT NULL AND p.id IN {in_numbers(some)}")
+        _part(step, told, placer)
+
+
+def pages_like_probes(connection: Connection, placer: Classifier) -> frozenset[tuple[str, str]]:
+    """Pages (site, key) in stock on hosts of old sites whose addresses look like a scanner's."""
+    if not any(placer.sites.shared_origins(site.name) for site in placer.sites.old):
+        return frozenset()
+    found = set()
+    query = (
+        "SELECT DISTINCT d.url FROM destinations d JOIN sources s ON s.id = d.source "
+        "WHERE NOT s.withdrawn"
+    )
+    for url in connection.column(query):
+        if looks_like_a_probe(split_text(url)[2]):
+            site, key, _ = placer.owner(parse_address(url))
+            found.add((site, key))
+    return frozenset(found)
+
+
+def join_stocked(step: Step, placer: Classifier, stocked: frozenset[tuple[str, str]]) -> None:
+    """Make entries of addresses set aside that are pages in stock now (site, key)."""
+    placer.stocked = stocked
+    for keys in batches(sorted(key for _, key in stocked), _AT_ONCE):
+        names, values = numbered(keys, "page")
+        _join_shown(step, f' AND p.entry IS NULL AND p."key" IN {names}', placer, **values)
 
 
 def _part(step: Step, doubtful: dict[int, SpellingFacts], placer: Classifier) -> None:
@@ -98,18 +130,18 @@ def _part(step: Step, doubtful: dict[int, SpellingFacts], placer: Classifier) ->
         connection.change("spellings", ("id",), ("entry", "aside", "key"), rows)
 
 
-def _join_shown(step: Step, aside: str, source: int, placer: Classifier) -> None:
+def _join_shown(step: Step, aside: str, placer: Classifier, **values: Any) -> None:
     """Make entries of addresses set aside that something shows to be pages now. aside: the
-    condition on spellings p.
+    condition on spellings p, with its values.
     """
     connection = step.connection
-    doubtful = doubted(connection, aside, source=source)
+    doubtful = doubted(connection, aside, **values)
     counts = (
         "EXISTS (SELECT 1 FROM evidence v JOIN sources s ON s.id = v.source "
         "WHERE v.spelling = p.id AND NOT s.withdrawn)"
     )
     query = f"SELECT p.id, p.spelling FROM spellings p WHERE {counts}{aside}"
-    rows = connection.rows(query, source=source)
+    rows = connection.rows(query, **values)
     places = {}
     for number, spelling in rows:
         place = placer.seen(

@@ -53,6 +53,11 @@ class SpellingFacts(NamedTuple):
     sought: bool = False
 
 
+def _is_sure(spelling: str) -> bool:
+    """Whether nobody but a scanner asks for an address."""
+    return noise.set_aside_class(spelling[spelling.index("/", 8) :]) == noise.AsideClass.PROBE
+
+
 def _path_of(spelling: str) -> str:
     return spelling[spelling.index("/", 8) :].partition("?")[0]
 
@@ -62,8 +67,10 @@ class Classifier:
     paths.
     """
 
-    assets_kept: frozenset[tuple[str, str]] = frozenset()
-    """Page assets (site, key) that are entries all the same; for `owner`."""
+    kept: frozenset[tuple[str, str]] = frozenset()
+    """What looks like no page (site, key) and is an entry all the same; for `owner`."""
+    stocked: frozenset[tuple[str, str]] = frozenset()
+    """Pages (site, key) of the new site, where it lies on an old host, that look like none."""
 
     def __init__(self, sites: Sites, policy: FoldingPolicy, base: str = "") -> None:
         self.sites = sites
@@ -113,7 +120,10 @@ class Classifier:
         if place.doubt == noise.AsideClass.ASSET:
             listed = known.named and not noise.is_well_known(_path_of(place.spelling))
             return place._replace(doubt="") if known.elsewhere or listed else place
-        if known.named or known.answered or (known.sought and place.doubt in noise.SCANNERS):
+        if known.named or (place.site, place.key) in self.stocked:
+            return place._replace(doubt="")
+        sure = place.doubt == noise.AsideClass.PROBE and _is_sure(place.spelling)
+        if not sure and (known.answered or (known.sought and place.doubt in noise.SCANNERS)):
             return place._replace(doubt="")
         if (
             place.doubt
@@ -149,7 +159,8 @@ class Classifier:
 
     def _doubted(self, place: Classified) -> Classified:
         path = _path_of(place.spelling)
-        kind = noise.asset_class(path) or noise.doubtful_class(path)
+        sure = noise.AsideClass.PROBE if _is_sure(place.spelling) else ""
+        kind = sure or noise.asset_class(path) or noise.doubtful_class(path)
         return place._replace(doubt=kind) if kind and not self._is_taken_back(kind, path) else place
 
     def owner(self, address: Address, *, sent: bool = False) -> tuple[str, str, str]:
@@ -167,18 +178,15 @@ class Classifier:
         if reject_reason(target):
             return site, "", noise.AsideClass.UNANSWERABLE
         kind = noise.set_aside_class(target)
-        if kind and not self._is_taken_back(kind, address.path):
+        is_probe = kind == noise.AsideClass.PROBE
+        if kind and not is_probe and not self._is_taken_back(kind, address.path):
             return site, "", kind
         key = fold_target(address.path, address.query, self.policy).key
         if len(self._bases[site]) + len(key) > MAX_LENGTH:
             return site, "", noise.AsideClass.UNANSWERABLE
-        asset = noise.asset_class(address.path) if sent else ""
-        if (
-            asset
-            and (site, key) not in self.assets_kept
-            and not self._is_taken_back(asset, address.path)
-        ):
-            return site, "", asset
+        doubt = (kind if is_probe else noise.asset_class(address.path)) if sent else ""
+        if doubt and (site, key) not in self.kept and not self._is_taken_back(doubt, address.path):
+            return site, "", doubt
         return site, key, ""
 
     def sent_address(self, target: str, host: str = "") -> Address:
@@ -231,7 +239,8 @@ class Classifier:
             if reject_reason(target)
             else noise.set_aside_class(target)
         )
-        if aside and (
+        # What looks like a scanner's is in doubt, unless something else than a log names it.
+        if aside not in {"", noise.AsideClass.PROBE} and (
             aside == noise.AsideClass.UNANSWERABLE or not self._is_taken_back(aside, address.path)
         ):
             return Classified(site, f"{address.origin}{target}", "", "", "", aside, _NOTHING)
