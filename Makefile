@@ -71,9 +71,9 @@ torture: $(VENV)/tested
 	UPRIGHT_SEQUENCES=2000 $(BIN)/python -m pytest -q tests/ledger/test_undone.py
 
 bench: $(VENV)/installed
-	$(BIN)/python benchmarks/served_cost.py
-	$(BIN)/python benchmarks/conformance.py
-	$(BIN)/python benchmarks/rule_files.py
+	$(BIN)/python benchmarks/servers/served_cost.py
+	$(BIN)/python benchmarks/servers/conformance.py
+	$(BIN)/python benchmarks/servers/rule_files.py
 	$(BIN)/python benchmarks/asking.py
 	$(BIN)/python benchmarks/gathering.py
 	$(BIN)/python benchmarks/rehearsing.py

@@ -16,7 +16,7 @@ from rule_judge import drawn, judged
 from upright_ledger.formats.server_config.rules_read import ServerSetup
 
 FILES = 40
-"""Drawn files a server, in a test run; benchmarks/rule_files.py draws more."""
+"""Drawn files a server, in a test run; benchmarks/servers/rule_files.py draws more."""
 
 
 @pytest.mark.parametrize(

@@ -1,7 +1,7 @@
 """The full comparison of real servers with the reference: made-up rule sets, at least 10,000
 requests a server.
 
-python benchmarks/conformance.py [SERVER…]
+python benchmarks/servers/conformance.py [SERVER…]
 """
 
 from __future__ import annotations
@@ -13,8 +13,8 @@ from pathlib import Path
 
 from upright_ledger.servers import DIALECTS, load_server
 
-sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
-sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests/support"))
+sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "tests"))
+sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "tests/support"))
 
 from conformance import make_requests, make_rules
 from server_comparison import compare, write_build

@@ -8,9 +8,9 @@ import sys
 import time
 from pathlib import Path
 
-sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
-sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests/support"))
-sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests/support/rule_files"))
+sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "tests"))
+sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "tests/support"))
+sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "tests/support/rule_files"))
 
 import apache_files
 import nginx_files

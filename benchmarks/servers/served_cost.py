@@ -5,7 +5,7 @@ Two processes of a server run side by side, one with the example of a build, one
 answer. Each round sends both the same requests and reads the CPU time of all their threads from
 /proc. Prints the median of five interleaved rounds. Linux only; needs the servers and wrk.
 
-python benchmarks/served_cost.py [SERVER…]
+python benchmarks/servers/served_cost.py [SERVER…]
 """
 
 from __future__ import annotations
