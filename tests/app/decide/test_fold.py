@@ -111,8 +111,10 @@ def test_settings_edited_by_hand_are_applied_when_asked(museum: Program) -> None
 
 
 def test_what_was_set_aside_can_be_taken_back(museum: Program) -> None:
-    museum.write("urls.txt", "/tool.js\n/menu.js\n/admin/\n/a\n")
-    museum("gather", "urls.txt")
+    museum.write("urls.txt", "/tool.js\n/menu.js\n/a\n")
+    line = '192.0.2.1 - - [01/May/2026:10:00:00 +0000] "GET /admin/ HTTP/1.1" 404 1 "-" "Mozilla/5"'
+    museum.write("a.log", f"{line}\n")
+    museum("gather", "urls.txt", "a.log")
     assert entries(museum) == {"/a"}
     museum("fold", "--take-back", "/tool*")
     assert entries(museum) == {"/a", "/tool.js"}

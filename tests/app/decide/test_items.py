@@ -149,3 +149,45 @@ def test_a_whole_family_or_section_gets_one_answer(listed: Program) -> None:
         ),
     ):
         assert said in listed("decide", *arguments, code=2).err
+
+
+def test_what_was_decided_one_by_one_stands_beside_what_many_get(listed: Program) -> None:
+    family = ("decide", "--family", "/museum/{slug}.html")
+    one = listed.json("entries", "--family", "/museum/{slug}.html")["entries"][3]["legacy_url"]
+    listed("decide", one, "--to", "/own/")
+    told = listed.json(*family, "--gone")
+    assert (told["posted"], told["left"]) == (23, [one])
+    assert "1  answers given one by one stay; --over" in listed(*family, "--wanted").out
+    # What many got at once is no decision about one of them.
+    assert listed.json(*family, "--gone")["replaced"] == 23
+    listed.write("list.txt", f"{one}\n{OLD}/museum/never-seen.html\n")
+    told = listed.json("decide", "--from", "list.txt", "--gone")
+    assert (told["posted"], told["left"]) == (1, [one])
+    told = listed.json(*family, "--gone", "--over")
+    assert (told["posted"], told["replaced"], told["left"]) == (1, 1, [])
+    listed("undo")
+    (entry,) = listed.json("entries", "--answer", "move")["entries"]
+    assert entry["destination"] == f"{NEW}/own/"
+    # A sheet of pairs says of each row what becomes of it.
+    listed.pairs(f"{one},/other/,301")
+    told = listed.json("decide", "--from", "pairs.csv")
+    assert (told["posted"], told["left"]) == (1, [])
+
+
+def test_a_destination_that_is_no_page_in_stock_is_said_at_once(listed: Program) -> None:
+    assert listed.json("decide", "/a", "--to", "/parts/tool/")["not_in_stock"] == []
+    listed.write("stock.txt", f"{NEW}/parts/tools/\n{NEW}/shop/\n{NEW}/search/\n")
+    listed("stock", "stock.txt")
+    (told,) = listed.json("decide", "/a", "--to", "/parts/tool/")["not_in_stock"]
+    assert told == {"destination": f"{NEW}/parts/tool/", "nearest": f"{NEW}/parts/tools/"}
+    for known in ("/shop/", "/shop/#part", "/search/?q=clock"):
+        assert listed.json("decide", "/a", "--to", known)["not_in_stock"] == []
+    listed.pairs("/b,/shop/,301", "/c,/shoop/,301", "/d,/qqqqqqqqqqqqqq,301", "/e,,410")
+    told = listed.json("decide", "--from", "pairs.csv")["not_in_stock"]
+    assert told == [
+        {"destination": f"{NEW}/shoop/", "nearest": f"{NEW}/shop/"},
+        {"destination": f"{NEW}/qqqqqqqqqqqqqq", "nearest": ""},
+    ]
+    out = listed("decide", "--from", "pairs.csv").out
+    assert "2 destinations are no page in stock:" in out
+    assert f"did you mean {NEW}/shop/?" in " ".join(out.split())

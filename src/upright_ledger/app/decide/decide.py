@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from upright_ledger.app.decide.entries import list_entries
+from upright_ledger.app.decide.unstocked import Unstocked, not_in_stock
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision
 from upright_ledger.core.inventory.declared_paths import unanswerable
 from upright_ledger.core.inventory.normalisation import Folded, fold
@@ -15,7 +16,14 @@ from upright_ledger.core.url.written_address import Written, as_written
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.lines.listing import Filters
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.answers import Posting, answers_of, of_person, post_answers
+from upright_ledger.ledger.tables.answers import (
+    ALL_OF,
+    Posting,
+    answers_of,
+    by_hand,
+    of_person,
+    post_answers,
+)
 from upright_ledger.ledger.tables.observations import Entries
 
 _FORM = "a full address or a path from / is needed"
@@ -24,7 +32,9 @@ _FORM = "a full address or a path from / is needed"
 @dataclass
 class Decided:
     """What was posted. made: entries nobody had gathered. fitting: entries that a
-    template answers now. mended: rows that lacked a leading slash."""
+    template answers now. mended: rows that lacked a leading slash. left: entries that a person
+    answered one by one, and that keep that answer. unstocked: destinations that are no page in
+    stock."""
 
     posted: int = 0
     unchanged: int = 0
@@ -37,6 +47,8 @@ class Decided:
     mapping: dict[str, str] = field(default_factory=dict)
     unused: list[str] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
+    left: list[str] = field(default_factory=list)
+    unstocked: list[Unstocked] = field(default_factory=list)
 
 
 def read_old(ledger: Ledger, written: Written) -> tuple[Address, str]:
@@ -111,6 +123,7 @@ def decide_one(
                 )
             ],
         )
+        result.unstocked = not_in_stock(step.connection, ledger.settings.sites, [destination])
         result.posted, result.replaced = 1, int(before is not None and before != decision.answer)
         step.summary = f"{address.target}: {decision.answer.kind}" + (
             f" to {destination}" if destination else ""
@@ -122,9 +135,11 @@ def _which(old: str, answer: Decision) -> str:
     return f"{old!r} or {answer.destination!r}" if answer.destination else repr(old)
 
 
-def decide_entries(ledger: Ledger, filters: Filters, answer: Decision, reason: str = "") -> Decided:
+def decide_entries(
+    ledger: Ledger, filters: Filters, answer: Decision, reason: str = "", *, over: bool = False
+) -> Decided:
     """Give all entries that fit one answer, as one step; `answer.destination` as the user wrote
-    it.
+    it. over: those, too, that a person answered one by one.
     """
     answer = as_given(ledger, answer)
     entries = [line.entry for line in list_entries(ledger, filters).lines]
@@ -133,10 +148,17 @@ def decide_entries(ledger: Ledger, filters: Filters, answer: Decision, reason: s
             "no entry fits", "upright entries --sections, or --families, lists what there is"
         )
     fresh = [e for e in entries if e.answer != answer]
-    result = Decided(posted=len(fresh), unchanged=len(entries) - len(fresh))
-    result.replaced = sum(1 for e in fresh if e.answer.kind != AnswerKind.OPEN)
+    result = Decided(unchanged=len(entries) - len(fresh))
+    where = f"{ALL_OF}{' '.join(filter(None, (filters.section, filters.family))) or 'no section'}"
     with ledger.step("decide", reason) as step:
-        result.posted = len(post_answers(step, [of_person(e, answer) for e in fresh]))
+        held = set() if over else by_hand(step.connection)
+        result.left = [e.legacy_url for e in fresh if e.id in held]
+        fresh = [e for e in fresh if e.id not in held]
+        result.unstocked = not_in_stock(
+            step.connection, ledger.settings.sites, [answer.destination]
+        )
+        result.replaced = sum(1 for e in fresh if e.answer.kind != AnswerKind.OPEN)
+        result.posted = len(post_answers(step, [of_person(e, answer, where) for e in fresh]))
         step.summary = f"{result.posted:,} entries: {answer.kind}" + (
             f" to {answer.destination}" if answer.destination else ""
         )

@@ -22,6 +22,7 @@ from upright_ledger.app.decide.pair_rows import (
     read_query,
 )
 from upright_ledger.app.decide.plain_pairs import PlainPair, read_plainly
+from upright_ledger.app.decide.unstocked import not_in_stock
 from upright_ledger.core.inventory.answer import (
     AnsweredBy,
     Decision,
@@ -44,7 +45,13 @@ from upright_ledger.formats.tables.pairs import (
 )
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.answers import Posting, load_answers, post_answers, post_claims
+from upright_ledger.ledger.tables.answers import (
+    Posting,
+    by_hand,
+    load_answers,
+    post_answers,
+    post_claims,
+)
 from upright_ledger.ledger.tables.observations import (
     Entries,
     Name,
@@ -76,7 +83,10 @@ def decide_from(
     return _decide_pairs(ledger, path, read_pairs(path, options, frozenset(sites.new)), reason)
 
 
-def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Decided:
+def _decide_pairs(
+    ledger: Ledger, path: Path, pairs: Pairs, reason: str, *, over: bool = True
+) -> Decided:
+    """over: entries, too, that a person answered one by one."""
     result = Decided(
         refused=[(line, "", why) for line, why in pairs.rejected],
         mapping=pairs.mapping,
@@ -118,7 +128,14 @@ def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str) -> Deci
         numbers = _entries_of(step, ledger.policy_for(step), decisions, facts, result)
         before = load_answers(step.connection)
         told = [_posting(d, numbers) for d in first.values()]
-        postings = post_answers(step, [*told, *decisions.plain_postings(numbers)])
+        told += decisions.plain_postings(numbers)
+        held = set() if over else by_hand(step.connection)
+        left = {p.entry for p in told if p.entry in held and before.get(p.entry) != p.answer}
+        result.left = [p.old for p in told if p.entry in left]
+        postings = post_answers(step, [p for p in told if p.entry not in left])
+        result.unstocked = not_in_stock(
+            step.connection, ledger.settings.sites, (p.answer.destination for p in postings)
+        )
         result.unchanged = sum(1 for p in postings if before.get(p.entry) == p.answer)
         result.replaced = sum(
             1 for p in postings if p.entry in before and before[p.entry] != p.answer
@@ -327,9 +344,17 @@ def _decision(ledger: Ledger, name: str, pair: Pair, result: Decided) -> GivenAn
 
 
 def decide_listed(
-    ledger: Ledger, path: Path, answer: Decision, encoding: str = "", reason: str = ""
+    ledger: Ledger,
+    path: Path,
+    answer: Decision,
+    encoding: str = "",
+    reason: str = "",
+    *,
+    over: bool = False,
 ) -> Decided:
-    """Give every old URL that a file lists, of whatever kind it is, one answer, as one step."""
+    """Give every old URL that a file lists, of whatever kind it is, one answer, as one step. over:
+    those, too, that a person answered one by one.
+    """
     answer = as_given(ledger, answer)
     options = ReadOptions(encoding, hosts=frozenset(ledger.settings.sites.site_of_authority))
     status = str(answer.status) if answer.status else answer.kind
@@ -341,4 +366,4 @@ def decide_listed(
             rejected.append((item.line, item.reason))
     if not rows:
         raise InputError(f"{path} lists no URL", "one a line, or a column of them, is needed")
-    return _decide_pairs(ledger, path, Pairs(rows, rejected), reason)
+    return _decide_pairs(ledger, path, Pairs(rows, rejected), reason, over=over)

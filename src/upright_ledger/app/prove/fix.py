@@ -14,7 +14,7 @@ from upright_ledger.core.url.address import parse_address
 from upright_ledger.core.url.destination import page_key, slash_twin
 from upright_ledger.core.url.request_target import toggle_slash
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.answers import of_person, post_answers
+from upright_ledger.ledger.tables.answers import BY_CHECK, of_person, post_answers
 
 MENDABLE = frozenset(
     {
@@ -64,7 +64,7 @@ def fix(ledger: Ledger) -> list[Mend]:
     if unique:
         with ledger.step("check", "mended by --fix") as step:
             posted = post_answers(
-                step, [of_person(m.entry, m.after, "check --fix") for m in unique.values()]
+                step, [of_person(m.entry, m.after, BY_CHECK) for m in unique.values()]
             )
             unique = {p.entry: unique[p.entry] for p in posted}
             step.summary = f"{len(unique):,} answers mended"

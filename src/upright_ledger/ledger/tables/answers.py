@@ -65,6 +65,20 @@ class Posting(NamedTuple):
     found: Found | None = None
 
 
+ALL_OF = "all of "
+"""With which the place of an answer begins that many entries got at once."""
+_BY_HAND = (
+    'SELECT entry FROM answers WHERE "by" = :person AND "where" NOT LIKE :many AND "where" <> :fix'
+)
+BY_CHECK = "check --fix"
+
+
+def by_hand(connection: Connection) -> set[int]:
+    """Entries that a person answered one by one."""
+    asked = {"person": AnsweredBy.PERSON, "many": f"{ALL_OF}%", "fix": BY_CHECK}
+    return set(connection.column(_BY_HAND, **asked))
+
+
 def of_person(entry: Entry, answer: Decision, where: str = "", note: str = "") -> Posting:
     """An answer that a person gives to an entry, its address as it was written before."""
     return Posting(

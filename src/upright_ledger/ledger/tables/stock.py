@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 from upright_ledger.core.rules.target_pages import StockPage
 from upright_ledger.core.word import Word
-from upright_ledger.ledger.db.connection import Connection, in_numbers, numbered, quoted
+from upright_ledger.ledger.db.connection import Connection, batches, in_numbers, numbered, quoted
 
 
 class StockState(Word):
@@ -44,6 +44,7 @@ class Destination(NamedTuple):
 
 _COLUMNS = Destination._fields
 _LISTED = ", ".join(f"d.{quoted([name])}" for name in _COLUMNS)
+_AT_ONCE = 5_000  # keys in one question
 _STATE = _COLUMNS.index("state")
 
 
@@ -109,6 +110,23 @@ def _merged(
 def _destination(row: tuple[Any, ...]) -> Destination:
     values = (*row[:_STATE], StockState(row[_STATE]), *row[_STATE + 1 :])
     return Destination(*values)
+
+
+def stocked_pages(connection: Connection) -> list[str]:
+    """The keys of all pages in stock."""
+    lists = in_numbers(_lists(connection, *PURPOSES))
+    return connection.column(f"SELECT DISTINCT page FROM destinations WHERE source IN {lists}")
+
+
+def pages_among(connection: Connection, keys: Iterable[str]) -> set[str]:
+    """Those of these keys that are pages in stock."""
+    lists = in_numbers(_lists(connection, *PURPOSES))
+    found: set[str] = set()
+    for some in batches(sorted(keys), _AT_ONCE):
+        names, values = numbered(some)
+        query = f"SELECT page FROM destinations WHERE source IN {lists} AND page IN {names}"
+        found.update(connection.column(query, **values))
+    return found
 
 
 def has_stock(connection: Connection) -> bool:

@@ -11,6 +11,7 @@ from upright_ledger.app.decide.decide import Decided, decide_entries, decide_one
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.reading import pair_options, show_columns
 from upright_ledger.cli.options.shared import choice_of, json_option
+from upright_ledger.cli.screens.unstocked import show_unstocked
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, Decision, usual
 from upright_ledger.core.url.query import QueryPolicy
@@ -64,6 +65,14 @@ SHOWN = 8
     show_default=True,
     help="What happens to the query: campaign parameters go on, nothing, or all of it.",
 )
+@click.option(
+    "--over",
+    is_flag=True,
+    help=(
+        "With --section, --family or a list: entries, too, that a person answered one by one; "
+        "else these keep that answer."
+    ),
+)
 @click.option("--reason", default="", help="Why, for the journal.")
 @pair_options
 @json_option
@@ -81,6 +90,7 @@ def command(
     section: str | None,
     family: str,
     query: str,
+    over: bool,
     reason: str,
     reading: ReadOptions | None,
     as_json: bool,
@@ -131,14 +141,14 @@ def command(
 
         if chosen:
             result = decide_listed(
-                ledger, sheet, answer, reading.encoding if reading else "", reason
+                ledger, sheet, answer, reading.encoding if reading else "", reason, over=over
             )
         else:
             result = decide_from(ledger, sheet, reading, reason)
         name = sheet.name
     elif whole:
         result = decide_entries(
-            ledger, Filters(section=section, family=family or None), answer, reason
+            ledger, Filters(section=section, family=family or None), answer, reason, over=over
         )
         name = " ".join(t for t in (section, family) if t)
     elif "{" in (old or ""):
@@ -165,6 +175,8 @@ def _show(result: Decided, name: str, *, as_json: bool) -> None:
                 "columns": result.mapping,
                 "unused_columns": result.unused,
                 "notes": result.notes,
+                "left": result.left,
+                "not_in_stock": [u._asdict() for u in result.unstocked],
                 "refused": [
                     {"row": line, "old": text, "reason": why} for line, text, why in result.refused
                 ],
@@ -183,10 +195,16 @@ def _show(result: Decided, name: str, *, as_json: bool) -> None:
             result.contested,
             "contradict an earlier row for the same entry; upright check names them",
         ),
+        (len(result.left), "answers given one by one stay; --over changes them, too"),
         (len(result.refused), "rows cannot be used"),
     ):
         if count:
             output.say(f"  {count:>7,}  {text}")
+    for address in result.left[:SHOWN]:
+        output.say(f"           {output.clean(address)}")
+    if len(result.left) > SHOWN:
+        output.say(f"           and {len(result.left) - SHOWN:,} more; --json lists all")
+    show_unstocked(result.unstocked)
     for line, text, why in result.refused[:SHOWN]:
         output.say(f"  row {line:,}: {why}" + (f": {text[:100]}" if text else ""), output.DOUBTFUL)
     if len(result.refused) > SHOWN:

@@ -1,0 +1,59 @@
+"""Destinations that are no page in stock, when they are decided: said at once, with the page that
+may have been meant.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from upright_ledger.core.url.address import parse_address, split_text
+from upright_ledger.core.url.destination import page_key
+from upright_ledger.core.url.origins import Sites
+from upright_ledger.ledger.db.connection import Connection
+from upright_ledger.ledger.tables.stock import has_stock, pages_among, stocked_pages
+
+_SHOWN = 8
+_LIKE = 60  # of 100
+
+
+class Unstocked(NamedTuple):
+    """A destination, and the page in stock whose address is most like it; empty where none is, or
+    where many others are named before.
+    """
+
+    destination: str
+    nearest: str
+
+
+def not_in_stock(
+    connection: Connection, sites: Sites, destinations: Iterable[str]
+) -> list[Unstocked]:
+    """Those of these destinations on the new site that are no page in stock, in their order; none
+    where nothing is in stock.
+    """
+    if not has_stock(connection):
+        return []
+    keys: dict[str, tuple[str, str]] = {}
+    for text in dict.fromkeys(filter(None, destinations)):
+        address = parse_address(text)
+        if sites.is_new(address):
+            key = page_key(address)
+            keys[text] = (key, key.partition("?")[0])
+    known = pages_among(connection, {key for pair in keys.values() for key in pair})
+    missing = [text for text, pair in keys.items() if known.isdisjoint(pair)]
+    if not missing:
+        return []
+    from rapidfuzz import process
+
+    pages = {page: _path_of(page) for page in stocked_pages(connection)}
+    found = []
+    for n, text in enumerate(missing):
+        path = _path_of(keys[text][1])
+        like = process.extractOne(path, pages, score_cutoff=_LIKE) if n < _SHOWN else None
+        found.append(Unstocked(text, like[2] if like is not None else ""))
+    return found
+
+
+def _path_of(page: str) -> str:
+    return split_text(page)[2].lower()
