@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+
 import pytest
 
 from conftest import NEW, OLD, Program
@@ -191,3 +193,31 @@ def test_a_destination_that_is_no_page_in_stock_is_said_at_once(listed: Program)
     out = listed("decide", "--from", "pairs.csv").out
     assert "2 destinations are no page in stock:" in out
     assert f"did you mean {NEW}/shop/?" in " ".join(out.split())
+
+
+def test_what_ends_though_it_is_linked_or_asked_for_is_said_at_once(listed: Program) -> None:
+    listed.write(
+        "figures.csv", f"url,hits,clicks,backlinks\n{OLD}/used,30,4,0\n{OLD}/linked,0,0,2\n"
+    )
+    listed.write("list.txt", f"{OLD}/lonely\n{OLD}/linked\n{OLD}/used\n")
+    listed("gather", "figures.csv")
+    (told,) = listed.json("decide", "/used", "--gone")["gone_in_use"]
+    assert told == {"legacy_url": f"{OLD}/used", "hits": 30, "clicks": 4}
+    assert listed.json("decide", "/lonely", "--gone")["gone_in_use"] == []
+    assert listed.json("decide", "/linked", "--to", "/a/")["gone_in_use"] == []
+    out = listed("decide", "--from", "list.txt", "--gone", "--over").out
+    assert "2 addresses end though they are linked or asked for:" in out
+    assert f"{OLD}/used: 30 hits, 4 clicks\n  {OLD}/linked: 2 links" in out
+    listed("undo", 4)
+    listed("review", "--out", "sheet.csv")
+    with (listed.folder / "sheet.csv").open(encoding="utf-8", newline="") as file:
+        rows = list(csv.DictReader(file))
+    for row in rows:
+        if row["legacy_url"] == f"{OLD}/used":
+            row["answer"] = "gone"
+    with (listed.folder / "sheet.csv").open("w", encoding="utf-8", newline="") as file:
+        sheet = csv.DictWriter(file, list(rows[0]))
+        sheet.writeheader()
+        sheet.writerows(rows)
+    (told,) = listed.json("review", "--in", "sheet.csv", "--dry-run")["gone_in_use"]
+    assert told["legacy_url"] == f"{OLD}/used"

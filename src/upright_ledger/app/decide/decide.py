@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from upright_ledger.app.decide.entries import list_entries
-from upright_ledger.app.decide.unstocked import Unstocked, not_in_stock
+from upright_ledger.app.decide.second_looks import SecondLooks, second_looks
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision
 from upright_ledger.core.inventory.declared_paths import unanswerable
 from upright_ledger.core.inventory.normalisation import Folded, fold
@@ -33,8 +33,7 @@ _FORM = "a full address or a path from / is needed"
 class Decided:
     """What was posted. made: entries nobody had gathered. fitting: entries that a
     template answers now. mended: rows that lacked a leading slash. left: entries that a person
-    answered one by one, and that keep that answer. unstocked: destinations that are no page in
-    stock."""
+    answered one by one, and that keep that answer. looks: what deserves a second one."""
 
     posted: int = 0
     unchanged: int = 0
@@ -48,7 +47,7 @@ class Decided:
     unused: list[str] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     left: list[str] = field(default_factory=list)
-    unstocked: list[Unstocked] = field(default_factory=list)
+    looks: SecondLooks = field(default_factory=SecondLooks)
 
 
 def read_old(ledger: Ledger, written: Written) -> tuple[Address, str]:
@@ -123,7 +122,8 @@ def decide_one(
                 )
             ],
         )
-        result.unstocked = not_in_stock(step.connection, ledger.settings.sites, [destination])
+        sites, told = ledger.settings.sites, (entry, decision.answer)
+        result.looks = second_looks(step.connection, sites, [told])
         result.posted, result.replaced = 1, int(before is not None and before != decision.answer)
         step.summary = f"{address.target}: {decision.answer.kind}" + (
             f" to {destination}" if destination else ""
@@ -154,9 +154,8 @@ def decide_entries(
         held = set() if over else by_hand(step.connection)
         result.left = [e.legacy_url for e in fresh if e.id in held]
         fresh = [e for e in fresh if e.id not in held]
-        result.unstocked = not_in_stock(
-            step.connection, ledger.settings.sites, [answer.destination]
-        )
+        told = ((e.id, answer) for e in fresh)
+        result.looks = second_looks(step.connection, ledger.settings.sites, told)
         result.replaced = sum(1 for e in fresh if e.answer.kind != AnswerKind.OPEN)
         result.posted = len(post_answers(step, [of_person(e, answer, where) for e in fresh]))
         step.summary = f"{result.posted:,} entries: {answer.kind}" + (

@@ -22,7 +22,7 @@ from upright_ledger.app.decide.pair_rows import (
     read_query,
 )
 from upright_ledger.app.decide.plain_pairs import PlainPair, read_plainly
-from upright_ledger.app.decide.unstocked import not_in_stock
+from upright_ledger.app.decide.second_looks import second_looks
 from upright_ledger.core.inventory.answer import (
     AnsweredBy,
     Decision,
@@ -133,9 +133,8 @@ def _decide_pairs(
         left = {p.entry for p in told if p.entry in held and before.get(p.entry) != p.answer}
         result.left = [p.old for p in told if p.entry in left]
         postings = post_answers(step, [p for p in told if p.entry not in left])
-        result.unstocked = not_in_stock(
-            step.connection, ledger.settings.sites, (p.answer.destination for p in postings)
-        )
+        answers = ((p.entry, p.answer) for p in postings)
+        result.looks = second_looks(step.connection, ledger.settings.sites, answers)
         result.unchanged = sum(1 for p in postings if before.get(p.entry) == p.answer)
         result.replaced = sum(
             1 for p in postings if p.entry in before and before[p.entry] != p.answer

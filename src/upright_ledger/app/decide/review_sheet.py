@@ -12,7 +12,7 @@ from pathlib import Path
 
 from upright_ledger.app.decide.decide import read_new, read_old
 from upright_ledger.app.decide.entries import EntryLine, list_entries
-from upright_ledger.app.decide.unstocked import Unstocked, not_in_stock
+from upright_ledger.app.decide.second_looks import SecondLooks, second_looks
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.advice import advice
 from upright_ledger.core.inventory.answer import (
@@ -72,8 +72,7 @@ class Reviewed:
     another one; reopened: entries that lose theirs; confirmed: rows of a sample that somebody
     looked at and found right. conflicts: rows whose entry got another answer since the sheet was
     written, and refused: rows that cannot be used, each as (row, legacy URL, reason). typed: rows
-    with a new destination whose answer still said open. unstocked: destinations that are no page in
-    stock.
+    with a new destination whose answer still said open. looks: what deserves a second one.
     """
 
     rows: int = 0
@@ -85,7 +84,7 @@ class Reviewed:
     confirmed: list[ReviewedAnswer] = field(default_factory=list)
     conflicts: list[tuple[int, str, str]] = field(default_factory=list)
     refused: list[tuple[int, str, str]] = field(default_factory=list)
-    unstocked: list[Unstocked] = field(default_factory=list)
+    looks: SecondLooks = field(default_factory=SecondLooks)
     posted: bool = False
 
     @property
@@ -213,8 +212,8 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
         else:
             result.changed.append(change)
     with ledger.reading() as connection:
-        wanted = (change.answer.destination for change in result.changes)
-        result.unstocked = not_in_stock(connection, ledger.settings.sites, wanted)
+        wanted = ((change.entry.id, change.answer) for change in result.changes)
+        result.looks = second_looks(connection, ledger.settings.sites, wanted)
     if result.changes and not dry_run:
         with ledger.step("review", reason or path.name) as step:
             posted = post_answers(

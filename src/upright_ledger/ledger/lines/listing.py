@@ -233,3 +233,22 @@ def _among(connection: Connection, name: str, numbers: Iterable[int]) -> str:
     connection.run(f"DELETE FROM {name}")
     connection.load(name, ("entry",), ((n,) for n in sorted(numbers)))
     return f"(SELECT entry FROM {name})"
+
+
+_TOGETHER = 5_000  # entries in one question
+USED = ("links", "hits", "visits", "clicks", "impressions")
+"""Figures of an entry that say that somebody links to it or asks for it."""
+
+
+def used_among(connection: Connection, entries: Iterable[int]) -> list[tuple[Any, ...]]:
+    """Address and figures (`USED`) of those of these entries that are linked or asked for, the most
+    valuable first.
+    """
+    told = " OR ".join(f"{name} > 0" for name in USED)
+    query = f"SELECT value, url, {', '.join(USED)} FROM entry_lines WHERE ({told}) AND entry IN "
+    found = [
+        row
+        for some in batches(entries, _TOGETHER)
+        for row in connection.rows(query + in_numbers(some))
+    ]
+    return [row[1:] for row in sorted(found, key=lambda row: (-row[0], row[1]))]

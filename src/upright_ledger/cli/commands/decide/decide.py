@@ -11,7 +11,7 @@ from upright_ledger.app.decide.decide import Decided, decide_entries, decide_one
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.reading import pair_options, show_columns
 from upright_ledger.cli.options.shared import choice_of, json_option
-from upright_ledger.cli.screens.unstocked import show_unstocked
+from upright_ledger.cli.screens.second_looks import show_second_looks
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, Decision, usual
 from upright_ledger.core.url.query import QueryPolicy
@@ -176,7 +176,7 @@ def _show(result: Decided, name: str, *, as_json: bool) -> None:
                 "unused_columns": result.unused,
                 "notes": result.notes,
                 "left": result.left,
-                "not_in_stock": [u._asdict() for u in result.unstocked],
+                **result.looks.as_dict(),
                 "refused": [
                     {"row": line, "old": text, "reason": why} for line, text, why in result.refused
                 ],
@@ -204,7 +204,7 @@ def _show(result: Decided, name: str, *, as_json: bool) -> None:
         output.say(f"           {output.clean(address)}")
     if len(result.left) > SHOWN:
         output.say(f"           and {len(result.left) - SHOWN:,} more; --json lists all")
-    show_unstocked(result.unstocked)
+    show_second_looks(result.looks)
     for line, text, why in result.refused[:SHOWN]:
         output.say(f"  row {line:,}: {why}" + (f": {text[:100]}" if text else ""), output.DOUBTFUL)
     if len(result.refused) > SHOWN:

@@ -13,7 +13,7 @@ from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.output_files import FILE, force_option
 from upright_ledger.cli.options.shared import choice_of, json_option
 from upright_ledger.cli.screens.review import Screen
-from upright_ledger.cli.screens.unstocked import show_unstocked
+from upright_ledger.cli.screens.second_looks import show_second_looks
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import ANSWERS
 from upright_ledger.errors import UsageError
@@ -144,7 +144,7 @@ def _show(result: Reviewed, name: str, *, dry_run: bool) -> None:
     ):
         if count:
             output.say(f"  {count:>7,}  {text}")
-    show_unstocked(result.unstocked)
+    show_second_looks(result.looks)
     for row, url, why in [*result.conflicts, *result.refused][:SHOWN]:
         output.say(f"  row {row:,}: {why}: {url[:100]}", output.DOUBTFUL)
     more = len(result.conflicts) + len(result.refused) - SHOWN
@@ -185,7 +185,7 @@ def _as_json(result: Reviewed) -> None:
             "rows": result.rows,
             "unchanged": result.unchanged,
             "typed": result.typed,
-            "not_in_stock": [u._asdict() for u in result.unstocked],
+            **result.looks.as_dict(),
             "added": listed(result.added),
             "changed": listed(result.changed),
             "reopened": listed(result.reopened),

@@ -1,16 +1,18 @@
-"""Destinations that are no page in stock, when they are decided: said at once, with the page that
-may have been meant.
+"""What deserves a second look as soon as it is decided: destinations that are no page in stock, and
+addresses that end though they are linked or asked for.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
+from upright_ledger.core.inventory.answer import AnswerKind, Decision
 from upright_ledger.core.url.address import parse_address, split_text
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.origins import Sites
 from upright_ledger.ledger.db.connection import Connection
+from upright_ledger.ledger.lines.listing import USED, used_among
 from upright_ledger.ledger.tables.stock import has_stock, pages_among, stocked_pages
 
 _SHOWN = 8
@@ -26,7 +28,43 @@ class Unstocked(NamedTuple):
     nearest: str
 
 
-def not_in_stock(
+class InUse(NamedTuple):
+    """An address that ends, and what it is worth: figures by their names, those that are not 0."""
+
+    legacy_url: str
+    figures: dict[str, float]
+
+
+class SecondLooks(NamedTuple):
+    """unstocked: destinations that are no page in stock. in_use: addresses that end though they are
+    linked or asked for, the most valuable first.
+    """
+
+    unstocked: tuple[Unstocked, ...] = ()
+    in_use: tuple[InUse, ...] = ()
+
+    def as_dict(self) -> dict[str, Any]:
+        return {
+            "not_in_stock": [u._asdict() for u in self.unstocked],
+            "gone_in_use": [{"legacy_url": url, **told} for url, told in self.in_use],
+        }
+
+
+def second_looks(
+    connection: Connection, sites: Sites, answers: Iterable[tuple[int, Decision]]
+) -> SecondLooks:
+    """What deserves one of some answers (entry, answer)."""
+    told = list(answers)
+    gone = [entry for entry, answer in told if answer.kind == AnswerKind.GONE]
+    used = [
+        InUse(url, {name: n for name, n in zip(USED, figures, strict=True) if n})
+        for url, *figures in used_among(connection, gone)
+    ]
+    wanted = (answer.destination for _, answer in told)
+    return SecondLooks(tuple(_not_in_stock(connection, sites, wanted)), tuple(used))
+
+
+def _not_in_stock(
     connection: Connection, sites: Sites, destinations: Iterable[str]
 ) -> list[Unstocked]:
     """Those of these destinations on the new site that are no page in stock, in their order; none

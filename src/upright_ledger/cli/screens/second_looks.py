@@ -1,0 +1,54 @@
+"""What deserves a second look as soon as it is decided, as it is said."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from upright_ledger.app.decide.second_looks import InUse, SecondLooks, Unstocked
+from upright_ledger.cli.terminal import output
+
+_SHOWN = 8
+_NAMES = {
+    "links": ("link", "links"),
+    "hits": ("hit", "hits"),
+    "visits": ("visit", "visits"),
+    "clicks": ("click", "clicks"),
+    "impressions": ("impression", "impressions"),
+}
+
+
+def show_second_looks(looks: SecondLooks) -> None:
+    """Name destinations that are no page in stock, each with the page that may have been meant, and
+    addresses that end though they are linked or asked for, with their figures.
+    """
+    _show_unstocked(looks.unstocked)
+    _show_in_use(looks.in_use)
+
+
+def _show_unstocked(unstocked: Sequence[Unstocked]) -> None:
+    if unstocked:
+        are = "is" if len(unstocked) == 1 else "are"
+        told = output.plural(len(unstocked), "destination")
+        output.say(f"{told} {are} no page in stock:", output.DOUBTFUL)
+    for one in unstocked[:_SHOWN]:
+        meant = f"; did you mean {output.clean(one.nearest)}?" if one.nearest else ""
+        output.say(f"  {output.clean(one.destination)}{meant}")
+    _say_more(len(unstocked))
+
+
+def _show_in_use(in_use: Sequence[InUse]) -> None:
+    if in_use:
+        text = "ends though it is" if len(in_use) == 1 else "end though they are"
+        told = output.plural(len(in_use), "address", "addresses")
+        output.say(f"{told} {text} linked or asked for:", output.DOUBTFUL)
+    for one in in_use[:_SHOWN]:
+        figures = ", ".join(
+            f"{amount:,.0f} {_NAMES[name][amount != 1]}" for name, amount in one.figures.items()
+        )
+        output.say(f"  {output.clean(one.legacy_url)}: {figures}")
+    _say_more(len(in_use))
+
+
+def _say_more(count: int) -> None:
+    if count > _SHOWN:
+        output.say(f"  and {count - _SHOWN:,} more; --json lists all")
