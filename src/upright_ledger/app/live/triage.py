@@ -17,6 +17,7 @@ from upright_ledger.core.inventory.declared_paths import declared_paths
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.inventory.url_patterns import templates
+from upright_ledger.core.matching.pattern_moves import moves_alike
 from upright_ledger.core.monitoring.damaged_urls import Damage, MeantPage
 from upright_ledger.core.monitoring.deploy_days import is_after, span_of
 from upright_ledger.core.monitoring.failure_account import (
@@ -39,7 +40,7 @@ from upright_ledger.core.monitoring.traffic_origin import (
 )
 from upright_ledger.core.tracing.run_kind import RunKind
 from upright_ledger.core.tracing.verdicts import Verdict
-from upright_ledger.core.url.address import address_of, parse_address
+from upright_ledger.core.url.address import address_of, parse_address, split_text
 from upright_ledger.core.url.request_target import canonical_path
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.tables.failures import (
@@ -324,8 +325,10 @@ def _decisions(rows: Iterable[Failing]) -> Iterable[NextDecision]:
 
 
 def _decision(kind: str, name: str, members: list[Failing], best: Failing) -> NextDecision:
-    proposal, confidence, reason = "", 0.0, ""
-    if kind == ENTRY and best.meant is not None:
+    proposal, confidence, reason, differ = "", 0.0, "", False
+    if kind == FAMILY:
+        proposal, confidence, reason, differ = _of_family(members)
+    elif best.meant is not None:
         proposal, confidence, reason = best.meant.page, 0.95, best.meant.damage
     elif best.proposal is not None:
         proposal, confidence = best.proposal.destination, best.proposal.confidence
@@ -333,5 +336,27 @@ def _decision(kind: str, name: str, members: list[Failing], best: Failing) -> Ne
     return NextDecision(
         kind, name, tuple(r.entry.id for r in members), sum(r.account.lost for r in members),
         sum(r.entry.evidence.value for r in members),
-        proposal, confidence, reason,
+        proposal, confidence, reason, differ,
     )  # fmt: skip
+
+
+def _of_family(members: list[Failing]) -> tuple[str, float, str, bool]:
+    """What is proposed for a family as a whole: a page, or the template by which its entries move;
+    how sure that is, and why; and whether their proposals differ.
+    """
+    found = [r.proposal for r in members if r.proposal is not None]
+    if not found:
+        return "", 0.0, "", False
+    least = min(p.confidence for p in found)
+    pages = {p.destination for p in found}
+    if len(found) == len(members):
+        if len(pages) == 1:
+            return pages.pop(), least, "all of them are proposed this page", False
+        origins = {parse_address(page).origin for page in pages}
+        pairs = [
+            (split_text(r.entry.legacy_url)[2], split_text(p.destination)[2])
+            for r, p in zip(members, found, strict=True)
+        ]
+        if len(origins) == 1 and (template := moves_alike(pairs)):
+            return f"{origins.pop()}{template}", least, "they move alike", False
+    return "", 0.0, "", True

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from shlex import quote
+
 from upright_ledger.app.live.triage import Failing, Triaged
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.monitoring.day_totals import totals, weekly_shares
@@ -165,6 +167,8 @@ def _show_decisions(result: Triaged, known: list[str], *, all_rows: bool) -> Non
                     *(
                         [f"to  {d.proposal}  ({d.reason or 'proposed'}, {d.confidence:.2f})"]
                         if d.proposal
+                        else [f"review them: upright review --family {quote(output.clean(d.name))}"]
+                        if d.differ
                         else []
                     ),
                 ],

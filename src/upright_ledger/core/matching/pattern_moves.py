@@ -49,6 +49,25 @@ def correspondences(pairs: Sequence[tuple[str, str]]) -> list[Correspondence]:
     return sorted(found, key=lambda c: (-c.pairs, c.old, c.new))
 
 
+def moves_alike(pairs: Sequence[tuple[str, str]]) -> str:
+    """The template of the new paths by which all pairs of (old path, new path) of one family went,
+    each changing part of it carried over from the old one; empty where there is none.
+    """
+    found = correspondences(pairs)
+    if not found or found[0].pairs < len(pairs) or "{…}" in found[0].new:
+        return ""
+    old, new = _pattern(found[0].old), found[0].new
+    names = _CHANGING.findall(found[0].old)
+    for here, there in pairs:
+        match = old.fullmatch(here) if old is not None else None
+        if match is None:
+            return ""
+        told = dict(zip(names, match.groups(), strict=True))
+        if _CHANGING.sub(lambda m, told=told: told[m[1]], new) != there:  # type: ignore[misc]
+            return ""
+    return new
+
+
 def _carried(old: str, new: str, members: Sequence[tuple[str, str]]) -> str:
     """The new template, its changing parts named after those of the old one that they repeat, or
     "…" where they repeat none.

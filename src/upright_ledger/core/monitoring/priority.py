@@ -12,7 +12,9 @@ _MOST_OF_IT = 0.9
 class NextDecision(NamedTuple):
     """One answer that would be given at once: of an entry, or of a family by a template. lost:
     requests by people in the period; value: of the entries; proposal, confidence: what is proposed,
-    or empty and 0.
+    or empty and 0; for a family a page to which all its entries would go, or the template by which
+    they move. differ: the proposals for a family do not agree, so that its entries are to be
+    reviewed.
     """
 
     kind: str
@@ -23,6 +25,7 @@ class NextDecision(NamedTuple):
     proposal: str = ""
     confidence: float = 0.0
     reason: str = ""
+    differ: bool = False
 
 
 def rank(decisions: Sequence[NextDecision]) -> list[NextDecision]:

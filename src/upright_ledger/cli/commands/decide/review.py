@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 import click
@@ -43,6 +44,7 @@ SHOWN = 8
     help="With --out: only entries with this answer, such as open.",
 )
 @click.option("--section", default=None, help="Only entries of this section; '' for those of none.")
+@click.option("--family", default="", help="Only entries of this family, by its template.")
 @click.option("--site", default="", help="Only entries of this old site.")
 @click.option(
     "--sample",
@@ -56,7 +58,7 @@ SHOWN = 8
 @click.pass_obj
 def command(
     folder: Path, out: Path | None, sheet: Path | None, dry_run: bool, answer: str | None,
-    section: str | None, site: str,
+    section: str | None, family: str, site: str,
     sample: int | None,
     reason: str, as_json: bool,
 ) -> None:  # fmt: skip
@@ -65,6 +67,7 @@ def command(
     \b
     upright review
     upright review --section journal
+    upright review --family '/journal/{year}/{slug}.html'
     upright review --out sheet.xlsx --answer open
     upright review --in sheet.xlsx --dry-run
     upright review --in sheet.xlsx
@@ -78,11 +81,10 @@ def command(
     nothing. What the sheet changes is posted as one undoable step; rows whose entry was answered by
     somebody else meanwhile are left out and named.
     """
+    chosen = Filters(site=site, section=section, family=family or None)
     if out is not None and sheet is None:
         ledger = open_ledger(folder)
-        count = write_sheet(
-            ledger, out, Filters(site=site, section=section, answer=answer or ""), sample or 0
-        )
+        count = write_sheet(ledger, out, replace(chosen, answer=answer or ""), sample or 0)
         if as_json:
             output.json_out({"file": str(out), "entries": count})
             return
@@ -97,7 +99,7 @@ def command(
     if out is not None:
         raise UsageError("--out and --in contradict each other", "give one of them")
     if sheet is None:
-        _walk(folder, Filters(site=site, section=section), as_json=as_json)
+        _walk(folder, chosen, as_json=as_json)
         return
     result = read_sheet(open_ledger(folder), sheet, dry_run=dry_run, reason=reason)
     if as_json:
