@@ -40,7 +40,7 @@ def brief(place: Classified) -> tuple[str, str, str, str]:
         ("http://elsewhere.example/a", ("", "", "off-site", "")),
         ("/a%2Fb", (SITE, "", "unanswerable", "")),
         ("/a%00", (SITE, "", "unanswerable", "")),
-        ("/wp-login.php", (SITE, "", "probe", "")),
+        ("/wp-login.php", (SITE, "/wp-login.php", "", "")),
         ("/a.css", (SITE, "", "furniture", "")),
         ("/plan.png", (SITE, "/plan.png", "", "page asset")),
         ("/robots.txt", (SITE, "/robots.txt", "", "page asset")),
@@ -59,9 +59,9 @@ def test_what_people_write_has_a_place(text: str, place: tuple[str, str, str, st
         ("http://quillhaven.example/a", (SITE, "/a", "", "")),
         ("http://elsewhere.example/a", ("", "", "off-site", "")),
         ("/a b", (SITE, "", "unanswerable", "")),
-        ("/a/../b", (SITE, "", "probe", "")),
+        ("/a/../b", (SITE, "/b", "", "probe")),
         ("/a/./b", (SITE, "/a/b", "", "")),
-        ("/a/../../etc", (SITE, "", "probe", "")),
+        ("/a/../../etc", (SITE, "/etc", "", "probe")),
         ("/plan.png", (SITE, "/plan.png", "", "page asset")),
         ("/a.sql", (SITE, "/a.sql", "", "probe")),
         ("/a1b2c3d4", (SITE, "/a1b2c3d4", "", "random")),
@@ -125,7 +125,7 @@ def test_an_address_that_grows_too_long_in_its_key_is_set_aside() -> None:
         (("/plans/*",), "/Plans/a.PNG", (SITE, "/plans/a.png", "", "")),
         (("/plans/*",), "/plan.png", (SITE, "/plan.png", "", "page asset")),
         (("furniture",), "/a.css", (SITE, "/a.css", "", "")),
-        (("furniture",), "/wp-login.php", (SITE, "", "probe", "")),
+        (("furniture",), "/wp-login.php", (SITE, "/wp-login.php", "", "")),
         (("probe",), "/wp-login.php", (SITE, "/wp-login.php", "", "")),
         (("unanswerable",), "/a%2Fb", (SITE, "", "unanswerable", "")),
         (("/A*",), "/a.css", (SITE, "/a.css", "", "")),
@@ -159,8 +159,11 @@ def test_what_is_known_settles_what_was_in_doubt(facts: SpellingFacts) -> None:
     assert PLACES.seen(PLACES.sent("/a"), facts).doubt == bots
     back = Classifier(SITES, FoldingPolicy(take_back=("bots only",)))
     assert back.seen(back.sent("/a"), facts).doubt == ""
-    aside = PLACES.sent("/wp-login.php")
-    assert PLACES.seen(aside, facts) == aside
+    sure = PLACES.sent("/wp-login.php")
+    assert PLACES.seen(sure, facts).doubt == ("" if named else "probe")
+    stocked = Classifier(SITES, FoldingPolicy())
+    stocked.stocked = frozenset({(SITE, "/wp-login.php")})
+    assert stocked.seen(sure, facts).doubt == ""
 
 
 def test_page_assets_are_told_even_where_they_are_taken_back() -> None:
@@ -174,11 +177,30 @@ def test_page_assets_that_are_entries_belong_to_someone_and_others_do_not() -> N
     plan = parse_address(f"{OLD}/Plan.png")
     assert own.owner(plan, sent=True) == (SITE, "", "page asset")
     assert own.owner(plan) == (SITE, "/plan.png", "")
-    own.assets_kept = frozenset({(SITE, "/plan.png")})
+    own.kept = frozenset({(SITE, "/plan.png")})
     assert own.owner(plan, sent=True) == (SITE, "/plan.png", "")
     assert own.owner(parse_address("http://elsewhere.example/")) == ("", "", "off-site")
     assert own.owner(parse_address("http://quillhaven.example:443/a")) == (SITE, "/a", "")
-    assert own.owner(parse_address(f"{OLD}/wp-login.php")) == (SITE, "", "probe")
+    login = parse_address(f"{OLD}/wp-login.php")
+    assert own.owner(login) == (SITE, "/wp-login.php", "")
+    assert own.owner(login, sent=True) == (SITE, "", "probe")
+    own.kept = frozenset({(SITE, "/wp-login.php")})
+    assert own.owner(login, sent=True) == (SITE, "/wp-login.php", "")
+
+
+@pytest.mark.parametrize(
+    ("target", "key"),
+    [
+        ("/wp-login.php", "/wp-login.php"),
+        ("/WP-login.php/", "/wp-login.php"),
+        ("/a.sql", "/a.sql"),
+        ("/a?utm_source=<script>", ""),  # an attack on a page is no hit of it
+        ("/a/../b", ""),
+        ("/b", ""),
+    ],
+)
+def test_what_is_in_doubt_waits_for_an_entry_of_its_own_address(target: str, key: str) -> None:
+    assert PLACES.sent(target).waits_for == key
 
 
 @pytest.mark.parametrize(

@@ -220,7 +220,7 @@ class SightingWriter:
         for name, p in best.items():
             aside = p.aside or p.doubt
             entry = None if aside else entries[p.site, p.key]
-            rows[name] = (entry, p.variant, aside, storable(p.key) if p.doubt else "")
+            rows[name] = (entry, p.variant, aside, storable(p.waits_for))
         told = zip(its, plain.variant, repeat(""), repeat(""), strict=False)
         rows.update(zip(plain.name, told, strict=False))
         known = self._spellings.find(rows)

@@ -17,6 +17,7 @@ from upright_ledger.core.inventory.placing.classification import (
     Classified,
     Classifier,
     SpellingFacts,
+    is_surely_probed,
 )
 from upright_ledger.core.inventory.units import BY_OTHERS, SOUGHT
 from upright_ledger.core.url.address import parse_address, split_text
@@ -30,8 +31,9 @@ ACCESS_LOG = "access-log"
 
 
 def doubted(connection: Connection, only: str = "", **values: Any) -> dict[int, SpellingFacts]:
-    """Spellings that logs alone name and saw fail, and those that may be page assets → what is
-    known of them. only: a further condition on spellings p, with values.
+    """Spellings that logs alone name and saw fail, or that nobody but a scanner asks for, and those
+    that may be page assets → what is known of them. only: a further condition on spellings p, with
+    values.
     """
     units, more = numbered(BY_OTHERS)
     knowing, askers = numbered(KNOWING, "asker")
@@ -55,7 +57,7 @@ def doubted(connection: Connection, only: str = "", **values: Any) -> dict[int, 
     return {
         number: SpellingFacts(*map(bool, flags))
         for number, spelling, *flags in connection.run(query, **asked)
-        if not (flags[0] or flags[1]) or may_be_asset(spelling)
+        if (not flags[0] and (not flags[1] or is_surely_probed(spelling))) or may_be_asset(spelling)
     }
 
 
@@ -120,7 +122,7 @@ def _part(step: Step, doubtful: dict[int, SpellingFacts], placer: Classifier) ->
         shown |= {entry for entry, number in connection.rows(counted) if number not in doubtful}
         shown |= set(connection.column(f"SELECT entry FROM answers WHERE entry IN {among}"))
     rows = [
-        (None, place.doubt, place.key, number)
+        (None, place.doubt, place.waits_for, number)
         for entry, named in places.items()
         if entry not in shown
         for number, place in named

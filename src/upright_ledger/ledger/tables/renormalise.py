@@ -109,7 +109,7 @@ def rederive(
         were[ident].add(entries[site, key])
         pages.add(entries[site, key])
     for row, place in waiting:
-        its_entry = entries.get((place.site, place.key))
+        its_entry = entries.get((place.site, place.waits_for))
         _move(row, place, its_entry if its_entry in pages else None, were, changes)
     _write(connection, changes)
     result.changed = len(changes)
@@ -129,7 +129,7 @@ def _move(
     if entry is not None and its_entry is not None:
         were[entry].add(its_entry)
     its_aside = "" if its_entry is not None else place.aside or place.doubt
-    its_key = place.key if its_aside and place.doubt else ""
+    its_key = place.waits_for if its_aside else ""
     if (entry, variant, aside, site, key) != (
         its_entry,
         place.variant,

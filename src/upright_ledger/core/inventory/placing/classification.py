@@ -38,6 +38,19 @@ class Classified(NamedTuple):
     mends: frozenset[str]
     doubt: str = ""
 
+    @property
+    def waits_for(self) -> str:
+        """The key by which it joins an entry while it is in doubt; empty where it looks like an
+        attack, and folding leaves out a part of it: no page's hit is an attack on it.
+        """
+        if not self.doubt or (
+            self.doubt == noise.AsideClass.PROBE
+            and is_surely_probed(self.spelling)
+            and self.key.lower() != _bare_target(self.spelling)
+        ):
+            return ""
+        return self.key
+
 
 class SpellingFacts(NamedTuple):
     """What the sources that count say of a spelling. named: something else than a log names it;
@@ -53,9 +66,15 @@ class SpellingFacts(NamedTuple):
     sought: bool = False
 
 
-def _is_sure(spelling: str) -> bool:
+def is_surely_probed(spelling: str) -> bool:
     """Whether nobody but a scanner asks for an address."""
     return noise.set_aside_class(spelling[spelling.index("/", 8) :]) == noise.AsideClass.PROBE
+
+
+def _bare_target(spelling: str) -> str:
+    """What a spelling asks for, in small letters and without a closing slash."""
+    path, mark, query = spelling[spelling.index("/", 8) :].lower().partition("?")
+    return f"{path.rstrip('/') or '/'}{mark}{query}"
 
 
 def _path_of(spelling: str) -> str:
@@ -120,9 +139,9 @@ class Classifier:
         if place.doubt == noise.AsideClass.ASSET:
             listed = known.named and not noise.is_well_known(_path_of(place.spelling))
             return place._replace(doubt="") if known.elsewhere or listed else place
-        if known.named or (place.site, place.key) in self.stocked:
+        if known.named or (place.site, place.waits_for) in self.stocked:
             return place._replace(doubt="")
-        sure = place.doubt == noise.AsideClass.PROBE and _is_sure(place.spelling)
+        sure = place.doubt == noise.AsideClass.PROBE and is_surely_probed(place.spelling)
         if not sure and (known.answered or (known.sought and place.doubt in noise.SCANNERS)):
             return place._replace(doubt="")
         if (
@@ -159,9 +178,10 @@ class Classifier:
 
     def _doubted(self, place: Classified) -> Classified:
         path = _path_of(place.spelling)
-        sure = noise.AsideClass.PROBE if _is_sure(place.spelling) else ""
-        kind = sure or noise.asset_class(path) or noise.doubtful_class(path)
-        return place._replace(doubt=kind) if kind and not self._is_taken_back(kind, path) else place
+        sure = noise.AsideClass.PROBE if is_surely_probed(place.spelling) else ""
+        kinds = (sure, noise.asset_class(path) or noise.doubtful_class(path))
+        doubt = next((k for k in kinds if k and not self._is_taken_back(k, path)), "")
+        return place._replace(doubt=doubt)
 
     def owner(self, address: Address, *, sent: bool = False) -> tuple[str, str, str]:
         """Site and key of an address, and the class in which it is set aside: what `written` and
