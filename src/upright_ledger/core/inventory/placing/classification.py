@@ -159,8 +159,12 @@ class Classifier:
 
     @staticmethod
     def is_doubtful(place: Classified) -> bool:
-        """Whether a place looks like a scanner's, even where these are taken back."""
-        return not place.aside and bool(noise.doubtful_class(_path_of(place.spelling)))
+        """Whether a place looks like a scanner's, even where these are taken back, and people may
+        ask for it all the same.
+        """
+        if place.aside or is_surely_probed(place.spelling):
+            return False
+        return bool(noise.doubtful_class(_path_of(place.spelling)))
 
     def stored(self, spelling: str) -> Classified:
         """The place of a spelling as it was stored, under this policy, with the doubt that a log

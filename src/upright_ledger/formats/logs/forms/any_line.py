@@ -58,7 +58,7 @@ _NEARLY_ALL = 9  # tenths
 _OF_HAPROXY = re.compile(r" [A-Za-z-]{2}[A-Z-]{2} (?:\d+[/ ]){4}\d+ ")
 """How HAProxy says how a session ended, and how many there were."""
 _HASH = re.compile(r"#([0-9A-Fa-f]{2})")
-_SHARE = 4  # one in so many requests that tell no status: they are told again, with it
+_SHARE = 4  # one in so many lines, by which fields, and requests told twice, are known
 
 
 class _Field(NamedTuple):
@@ -193,6 +193,8 @@ def _layout(told: Sequence[tuple[Sequence[_Field], _Request]], hosts: frozenset[
                 cached.add(at)
         for place, held in _placed(fields, request):
             columns.setdefault(place, []).append(held)
+    # What stands in hardly any line is damage.
+    columns = {at: texts for at, texts in columns.items() if len(texts) * _SHARE >= len(told)}
     # Of several that always hold a status, that behind the request, and of these the first.
     status = max(usual, key=lambda at: (usual[at], at in cached, at > 0, -at), default=0)
     agent = _best(columns, looks_like_agent)
