@@ -74,6 +74,16 @@ def test_the_place_of_a_status_is_learned_from_many_lines() -> None:
     assert Counter(t.status for t in told if isinstance(t, LogLine)).keys() == {"200", "404", "301"}
 
 
+def test_a_backend_is_no_referrer_where_nobody_says_who_asks() -> None:
+    line = (
+        '192.0.2.1 - - [01/May/2026:10:00:00 +0000] "GET /a HTTP/1.1" 404 12 "-" "-" 1 "web@docker" '
+        '"http://10.0.0.2:80" 1ms'
+    )
+    told = learned([line], HOSTS)(line)
+    assert isinstance(told, LogLine)
+    assert (told.referrer, told.agent) == ("", "-")
+
+
 def test_other_sites_of_one_server_do_not_count(museum: Program) -> None:
     line = '192.0.2.1 {} - [01/May/2026:10:00:00 +0000] "GET {} HTTP/1.1" 404 12 "-" "Mozilla/5.0"'
     hosts = [HOST, OTHER, HOST, "blog.fern.example"]

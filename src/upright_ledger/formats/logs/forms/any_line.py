@@ -10,11 +10,23 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
-from typing import NamedTuple
 
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.logs.forms.error_words import failure_of, no_route_in
-from upright_ledger.formats.logs.forms.log_roles import REQUEST_LINE, is_method, is_target
+from upright_ledger.formats.logs.forms.line_fields import (
+    BARE,
+    BRACED,
+    CACHED,
+    QUOTED,
+    STATUS,
+    Field,
+    Request,
+    fields_of,
+    plain_line,
+    request_in,
+    statuses_in,
+)
+from upright_ledger.formats.logs.forms.log_roles import is_method, is_target
 from upright_ledger.formats.logs.forms.log_times import Moment, times_in
 from upright_ledger.formats.logs.log_line import (
     NO_REQUEST,
@@ -27,17 +39,7 @@ from upright_ledger.formats.logs.log_line import (
     most,
 )
 
-_COLOUR = re.compile(r"\x1b\[[0-9;]*[A-Za-z]|\\x1b\[[0-9;]*m")
-_FIELD = re.compile(
-    r'"([^"\\]*+(?:\\.[^"\\]*+)*+)"(?=[\s,;|)\]}]|$)|\[([^\[\]]*+)\]:?|\{([^{}]*+)\}|'
-    r'([^\s"\[{|]\S*|\|)'
-)
-"""Takes a time that grows with the line, whatever stands in it."""
-_QUOTED, _BRACKETED, _BRACED, _BARE = range(1, 5)
-FIRST_WORD = (_BARE, 1)
-_STATUS = re.compile(r"\(?([1-5]\d\d)\)?[,;:]?\Z")
-_CACHED = re.compile(r"[A-Z_]+/([1-5]\d\d)\Z")
-"""As caches tell what they did, and the status beside it."""
+FIRST_WORD = (BARE, 1)
 _USUAL = frozenset(
     map(
         str,
@@ -47,7 +49,6 @@ _USUAL = frozenset(
         ),
     )
 )
-_WITHIN = 6  # fields behind a request among which its status is
 _ADDRESS = re.compile(r"[0-9A-Fa-f:.]+(?:%\w+)?(?::\d+)?\Z")
 _AGENT = re.compile(
     r"(?<![\w.+-])[A-Za-z][\w.+-]*+/\d|Mozilla|bot|crawl|spider|http", re.IGNORECASE
@@ -58,21 +59,8 @@ _NEARLY_ALL = 9  # tenths
 _OF_HAPROXY = re.compile(r" [A-Za-z-]{2}[A-Z-]{2} (?:\d+[/ ]){4}\d+ ")
 """How HAProxy says how a session ended, and how many there were."""
 _HASH = re.compile(r"#([0-9A-Fa-f]{2})")
+_TOLD_TOGETHER = 2  # referrer and agent
 _SHARE = 4  # one in so many lines, by which fields, and requests told twice, are known
-
-
-class _Field(NamedTuple):
-    kind: int
-    text: str
-    at: int
-
-
-class _Request(NamedTuple):
-    """text: method, target and protocol. first, last: its fields."""
-
-    text: str
-    first: int
-    last: int
 
 
 @dataclass(frozen=True)
@@ -96,67 +84,24 @@ class _Layout:
     in_words: bool = False
 
 
-def fields_of(line: str) -> list[_Field]:
-    """The words, quoted texts and texts in brackets of a line."""
-    return [
-        _Field(kind, match[kind], match.start())
-        for match in _FIELD.finditer(line)
-        if (kind := match.lastindex or 0)
-    ]
-
-
-def _request_in(fields: Sequence[_Field]) -> _Request | None:
-    """The request of a line, quoted or in words of its own."""
-    for n, field in enumerate(fields):
-        if field.kind == _QUOTED and (match := REQUEST_LINE.match(field.text)) is not None:
-            if match[3] or (is_method(match[1]) and is_target(match[2])):
-                return _Request(f"{match[1]} {match[2]} {match[3] or 'HTTP/1.1'}", n, n)
-        elif field.kind == _BARE and is_method(field.text.strip("'")):
-            following = next(
-                (m for m in range(n + 1, min(n + 3, len(fields))) if fields[m].text != "|"), None
-            )
-            if following is not None and is_target(fields[following].text.rstrip("'")):
-                last = following
-                if last + 1 < len(fields) and fields[last + 1].text.startswith("HTTP/"):
-                    last += 1
-                target = fields[following].text.rstrip("'")
-                return _Request(f"{field.text.strip(chr(39))} {target} HTTP/1.1", n, last)
-    return None
-
-
 def is_request_line(line: str) -> bool:
     """Whether a line tells of a request, and how it was answered."""
-    line = _COLOUR.sub("", line)
+    line = plain_line(line)
     fields = fields_of(line)
-    request = _request_in(fields)
+    request = request_in(fields)
     if request is None:
         return failure_of(line) is not None
-    return bool(_statuses(fields, request)) or failure_of(line) is not None
-
-
-def _statuses(fields: Sequence[_Field], request: _Request) -> list[tuple[int, str]]:
-    """What may be the status of a request: how many fields behind it, or before it, and the text;
-    the likeliest first.
-    """
-    last = min(request.last + 1 + _WITHIN, len(fields))
-    behind = [(n, n - request.last) for n in range(request.last + 1, last)]
-    before = [(n, n - request.first) for n in range(request.first)]
-    return [
-        (at, match[1])
-        for n, at in behind + before
-        if fields[n].kind in {_BARE, _BRACKETED}
-        and (match := _STATUS.match(fields[n].text) or _CACHED.match(fields[n].text))
-    ]
+    return bool(statuses_in(fields, request)) or failure_of(line) is not None
 
 
 def asked_in(line: str) -> LogLine | None:
     """The request of which a line tells, its status perhaps empty."""
-    line = _COLOUR.sub("", line)
+    line = plain_line(line)
     fields = fields_of(line)
-    request = _request_in(fields)
+    request = request_in(fields)
     if request is None:
         return None
-    status = next((text for _, text in _statuses(fields, request)), "")
+    status = next((text for _, text in statuses_in(fields, request)), "")
     day = _time_of(line, fields[request.first].at).day
     client = next((f.text for f in fields if _is_client(f.text)), "")
     return LogLine(request.text, status, day, None, "", "", client=client)
@@ -166,30 +111,30 @@ def learned(sample: Sequence[str], hosts: frozenset[str]) -> AnyLine:
     """A reader of the lines of a log, by some of its lines. hosts: of the old sites."""
     told = []
     for line in sample[:_SAMPLE]:
-        fields = fields_of(_COLOUR.sub("", line))
-        if (request := _request_in(fields)) is not None:
+        fields = fields_of(plain_line(line))
+        if (request := request_in(fields)) is not None:
             told.append((fields, request))
     layout = _layout(told, hosts)
-    if any(_COLOUR.search(line) for line in sample[:_SAMPLE]):
+    if any(plain_line(line) != line for line in sample[:_SAMPLE]):
         layout = replace(layout, is_combined=False)
     if most(sample[:_SAMPLE], _OF_HAPROXY.search):
         layout = replace(layout, is_combined=False, with_hashes=True)
-    begun = sum(not _statuses(fields, request) for fields, request in told)
+    begun = sum(not statuses_in(fields, request) for fields, request in told)
     words = begun == len(told) and any(map(no_route_in, sample[:_SAMPLE]))
     return AnyLine(replace(layout, begins=begun * _SHARE >= max(len(told), 1), in_words=words))
 
 
-def _layout(told: Sequence[tuple[Sequence[_Field], _Request]], hosts: frozenset[str]) -> _Layout:
+def _layout(told: Sequence[tuple[Sequence[Field], Request]], hosts: frozenset[str]) -> _Layout:
     if not told:
         return _Layout(is_combined=True)  # as nothing speaks against it
     usual: Counter[int] = Counter()
     cached: set[int] = set()
     columns: dict[tuple[int, int], list[str]] = {}
     for fields, request in told:
-        for at, text in _statuses(fields, request):
+        for at, text in statuses_in(fields, request):
             usual[at] += text in _USUAL
             shift = request.last if at > 0 else request.first
-            if _CACHED.match(fields[shift + at].text):
+            if CACHED.match(fields[shift + at].text):
                 cached.add(at)
         for place, held in _placed(fields, request):
             columns.setdefault(place, []).append(held)
@@ -198,42 +143,45 @@ def _layout(told: Sequence[tuple[Sequence[_Field], _Request]], hosts: frozenset[
     # Of several that always hold a status, that behind the request, and of these the first.
     status = max(usual, key=lambda at: (usual[at], at in cached, at > 0, -at), default=0)
     agent = _best(columns, looks_like_agent)
+    silent = [(QUOTED, n) for n in (1, 2) if set(columns.get((QUOTED, n), "x")) <= {"-", ""}]
+    if agent is None and len(silent) == _TOLD_TOGETHER:
+        columns = {at: texts for at, texts in columns.items() if at[0] != QUOTED or at in silent}
     referrer = _best(columns, lambda t: _URL.match(t) is not None, {agent})
     if agent is not None and referrer is None:
         before = (agent[0], agent[1] - 1)
-        if agent[0] == _QUOTED and all(t in {"-", ""} for t in columns.get(before, ("x",))):
+        if agent[0] == QUOTED and all(t in {"-", ""} for t in columns.get(before, ("x",))):
             referrer = before
     elif referrer is not None and agent is None and (referrer[0], referrer[1] + 1) in columns:
         agent = (referrer[0], referrer[1] + 1)
-    elif agent is None and referrer is None and any(columns.get((_QUOTED, 2), ())):
-        referrer, agent = (_QUOTED, 1), (_QUOTED, 2)  # as all who write them order them
+    elif agent is None and referrer is None and any(columns.get((QUOTED, 2), ())):
+        referrer, agent = (QUOTED, 1), (QUOTED, 2)  # as all who write them order them
     host = _host_place(columns, hosts, {agent, referrer})
-    is_plain = status == 1 and not any(kind == _QUOTED and n < 1 for kind, n in columns)
-    named = agent in {None, (_QUOTED, 2)} and referrer in {None, (_QUOTED, 1)}
-    alone = agent is not None or not any(kind == _QUOTED for kind, _ in columns)
+    is_plain = status == 1 and not any(kind == QUOTED and n < 1 for kind, n in columns)
+    named = agent in {None, (QUOTED, 2)} and referrer in {None, (QUOTED, 1)}
+    alone = agent is not None or not any(kind == QUOTED for kind, _ in columns)
     return _Layout(
         status, agent, referrer, host, is_plain and named and alone and host in {None, FIRST_WORD}
     )
 
 
-def _placed(fields: Sequence[_Field], request: _Request) -> Iterable[tuple[tuple[int, int], str]]:
+def _placed(fields: Sequence[Field], request: Request) -> Iterable[tuple[tuple[int, int], str]]:
     """Each field but the request's with its place: of quoted and braced ones among their kind,
     counted from the request; words are counted from the line's begin up to the request, and behind
     it downwards from -1.
     """
-    for kind in (_QUOTED, _BRACED):
+    for kind in (QUOTED, BRACED):
         numbers = [n for n, f in enumerate(fields) if f.kind == kind and n != request.first]
         behind = sum(n < request.first for n in numbers)
         for rank, n in enumerate(numbers):
             yield (kind, rank - behind + (rank >= behind)), fields[n].text
     words = 0
     for n, field in enumerate(fields[: request.first]):
-        if field.kind == _BARE:
+        if field.kind == BARE:
             words += 1
-            yield (_BARE, words), fields[n].text
-    rest = (f.text for f in fields[request.last + 1 :] if f.kind == _BARE)
+            yield (BARE, words), fields[n].text
+    rest = (f.text for f in fields[request.last + 1 :] if f.kind == BARE)
     for n, text in enumerate(rest, 1):
-        yield (_BARE, -n), text
+        yield (BARE, -n), text
 
 
 def _best(
@@ -244,7 +192,7 @@ def _best(
     """The quoted field in which most texts stand a test; None where hardly any does."""
     best, largest = None, 0.0
     for place, texts in columns.items():
-        if place[0] != _QUOTED or place in set(taken):
+        if place[0] != QUOTED or place in set(taken):
             continue
         told = [t for t in texts if t not in {"", "-"}]
         share = sum(map(test, told)) / len(told) if told else 0.0
@@ -256,7 +204,11 @@ def _best(
 def looks_like_agent(text: str) -> bool:
     """Whether a text is what browsers and bots say of themselves."""
     return (
-        bool(_AGENT.search(text)) and not _URL.match(text) and "/" in text and not is_target(text)
+        bool(_AGENT.search(text))
+        and not _URL.match(text)
+        and "/" in text
+        and not is_target(text)
+        and not times_in(text)
     )
 
 
@@ -268,7 +220,7 @@ def _host_place(
     """Which field names the host that was asked: one that names an old one, or a name where the
     client's address stands beside it.
     """
-    first, second = (columns.get((_BARE, n), []) for n in (1, 2))
+    first, second = (columns.get((BARE, n), []) for n in (1, 2))
     for place, texts in columns.items():
         known = sum(_is_of(text, hosts) for text in texts)
         likely = known * 2 >= len(texts) or (most(texts, host_name) and place != FIRST_WORD)
@@ -277,7 +229,7 @@ def _host_place(
     if most(first, host_name, _NEARLY_ALL) and most(second, _ADDRESS.match, _NEARLY_ALL):
         return FIRST_WORD
     if most(second, host_name, _NEARLY_ALL) and most(first, _ADDRESS.match, _NEARLY_ALL):
-        return _BARE, 2
+        return BARE, 2
     return None
 
 
@@ -295,11 +247,11 @@ class AnyLine:
     def __call__(self, line: str) -> LogLine | str:
         if not line.strip():
             return AsideClass.BLANK
-        line = _COLOUR.sub("", line)
+        line = plain_line(line)
         if (error := failure_of(line)) is not None:
             return error
         fields = fields_of(line)
-        request = _request_in(fields)
+        request = request_in(fields)
         if self.layout.in_words and (missing := no_route_in(line)) is not None:
             return missing
         if request is None:
@@ -324,17 +276,17 @@ class AnyLine:
         asked = _HASH.sub(r"%\1", request.text) if layout.with_hashes else request.text
         return LogLine(asked, status, moment.day, agent, led, host, client=client)
 
-    def _status(self, fields: Sequence[_Field], request: _Request) -> str:
-        found = dict(_statuses(fields, request))
+    def _status(self, fields: Sequence[Field], request: Request) -> str:
+        found = dict(statuses_in(fields, request))
         return found.get(self.layout.status) or next(iter(found.values()), "")
 
     @staticmethod
-    def _without_request(fields: Sequence[_Field]) -> str:
+    def _without_request(fields: Sequence[Field]) -> str:
         """What is no request that anybody could answer, or another line of a program. Raises
         NotALineError for one that was torn.
         """
-        quoted = [f.text for f in fields if f.kind == _QUOTED]
-        if quoted and quoted[0] in NO_REQUEST and any(_STATUS.match(f.text) for f in fields):
+        quoted = [f.text for f in fields if f.kind == QUOTED]
+        if quoted and quoted[0] in NO_REQUEST and any(STATUS.match(f.text) for f in fields):
             return AsideClass.NOT_A_PAGE_REQUEST
         is_said = len(fields) >= _SENTENCE or (fields and _LEVEL.match(fields[0].text))
         if is_said and not quoted and not any(map(_is_of_request, fields)):
@@ -342,7 +294,7 @@ class AnyLine:
         raise NotALineError("it tells of no request")
 
 
-def _is_of_request(field: _Field) -> bool:
+def _is_of_request(field: Field) -> bool:
     """Whether a field is a client's address, or a method: what stands in lines of requests."""
     return is_method(field.text.strip("'\"")) or _is_client(field.text)
 

@@ -71,11 +71,11 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
     "referrer": (
         "httpreferer", "httpreferrer", "httprequestreferrer", "clientrequestreferer",
         "clientrequestreferrer", "requestreferer", "headersreferer", "requestheadersreferer",
-        "csreferer", "csreferrer", "referer", "referrer", "ref",
+        "csreferer", "csreferrer", "httprefer", "referer", "referrer", "refer", "ref",
     ),
     "host": (
-        "httphost", "requesthost", "clientrequesthost", "requestheadershost", "headershost",
-        "reqheadershost", "hostheader", "xhostheader", "csxhostheader", "cshost", "authority",
+        "httphost", "httphostname", "requesthost", "clientrequesthost", "requestheadershost",
+        "headershost", "reqheadershost", "hostheader", "xhostheader", "csxhostheader", "cshost", "authority",
         "requestauthority", "urldomain", "urlhost", "vhost", "virtualhost", "servername",
         "domainname", "domain", "site", "host",
     ),

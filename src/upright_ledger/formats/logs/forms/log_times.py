@@ -28,7 +28,8 @@ _FORMS = tuple(
 _YEARLESS = re.compile(rf"\b{_MONTH} {{1,2}}(?P<day>\d{{1,2}}) {_CLOCK}")
 """As RFC 3164 has it, section 4.1.2."""
 _SHORT = re.compile(
-    rf"(?<!\d)(?P<short>\d{{2}})(?P<number>0[1-9]|1[0-2])(?P<day>0[1-9]|[12]\d|3[01]) {_CLOCK}"
+    r"(?<!\d)(?P<short>\d{2})(?P<number>0[1-9]|1[0-2])(?P<day>0[1-9]|[12]\d|3[01])"
+    rf"(?: {_CLOCK}|/\d{{6}}\b)"
 )
 """A year of two digits, as some write it without any sign."""
 _SECONDS = re.compile(r"(?<![\d.:/-])(1\d{9})(?:\.\d+)?(?![\d:])")

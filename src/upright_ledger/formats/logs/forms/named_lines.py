@@ -6,6 +6,7 @@ import csv
 import re
 from collections import Counter
 from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
 from upright_ledger.core.inventory.noise import AsideClass
 from upright_ledger.formats.logs.forms.any_line import looks_like_agent
@@ -112,7 +113,8 @@ class _TableParser:
         self._heading = heading
 
     def __call__(self, line: str) -> LogLine | str:
-        if not line.strip() or line == self._heading:
+        comment = line.startswith("#") and self._heading.startswith("#")
+        if not line.strip() or comment or line == self._heading:
             return AsideClass.BLANK
         cells = _cells(line, self._delimiter)
         if len(cells) != self._width:
@@ -129,26 +131,48 @@ def _cells(line: str, delimiter: str) -> list[str]:
     return [cell.strip() for cell in row]
 
 
-def _delimiter(lines: Sequence[str]) -> str:
-    """What parts the cells of a table of requests; empty where it is none."""
-    if len(lines) < 2:
-        return ""
-    for delimiter in (",", "\t", ";", "|"):
-        names = _cells(lines[0], delimiter)
-        if len(names) < _FEWEST or any("/" in n or n.isdecimal() for n in names):
-            continue
-        places = places_of([parts_of(name) for name in names])
-        if not (places.status and places.time and places.target + places.request):
-            continue
-        rows = [cells for line in lines[1:60] if len(cells := _cells(line, delimiter))]
-        whole = [row for row in rows if len(row) == len(names)]
-        if places.method or places.agent:
-            fitting = sum(tells_of_requests(places, row, in_table=True) for row in whole)
-        else:
-            fitting = len(whole) if _come_again(places, whole) else 0
-        if fitting and fitting * 2 >= len(rows):
-            return delimiter
-    return ""
+class _Heading(NamedTuple):
+    """line: as it stands; names: of the columns."""
+
+    line: str
+    delimiter: str
+    names: list[str]
+
+
+def _heading(lines: Sequence[str]) -> _Heading | None:
+    """The heading of a table of requests; None where it is none. It may be one of the comments
+    with which a log begins, behind a word that says so.
+    """
+    comments = [line for line in lines[:_FIRST_LINES] if line.startswith("#")]
+    body = [line for line in lines[:60] if not line.startswith("#")]
+    heading, body = (comments, body) if comments else (body[:1], body[1:])
+    for line in heading if body else ():
+        for delimiter in (",", "\t", ";", "|"):
+            rows = [cells for text in body if (cells := _cells(text, delimiter))]
+            width = len(rows[0]) if rows else 0
+            names = _cells(line.removeprefix("#"), delimiter)
+            names = names[1:] if comments and len(names) == width + 1 else names
+            if len(names) == width and _heads_requests(names, rows):
+                return _Heading(line, delimiter, names)
+    return None
+
+
+_FIRST_LINES = 12
+
+
+def _heads_requests(names: list[str], rows: Sequence[list[str]]) -> bool:
+    """Whether names are those of the columns of a table of requests."""
+    if len(names) < _FEWEST or any("/" in n or n.isdecimal() for n in names):
+        return False
+    places = places_of([parts_of(name) for name in names])
+    if not (places.status and places.time and places.target + places.request):
+        return False
+    whole = [row for row in rows if len(row) == len(names)]
+    if places.method or places.agent:
+        fitting = sum(tells_of_requests(places, row, in_table=True) for row in whole)
+    else:
+        fitting = len(whole) if _come_again(places, whole) else 0
+    return fitting > 0 and fitting * 2 >= len(rows)
 
 
 def _come_again(places: Places, rows: Sequence[Sequence[str]]) -> bool:
@@ -170,14 +194,13 @@ def _come_again(places: Places, rows: Sequence[Sequence[str]]) -> bool:
 
 
 def _new_headed(sample: Sequence[str], _hosts: frozenset[str]) -> Parser:
-    delimiter = _delimiter(sample) or ","
-    names = _cells(sample[0], delimiter)
-    places = places_of([parts_of(name) for name in names])
-    return _TableParser(delimiter, len(names), places, sample[0])
+    found = _heading(sample) or _Heading(sample[0], ",", _cells(sample[0], ","))
+    places = places_of([parts_of(name) for name in found.names])
+    return _TableParser(found.delimiter, len(found.names), places, found.line)
 
 
 def _sniff_headed(lines: Sequence[str]) -> Likeness:
-    return Likeness.SURE if _delimiter(lines) else Likeness.NONE
+    return Likeness.SURE if _heading(lines) is not None else Likeness.NONE
 
 
 HEADED = LogFormat(_sniff_headed, _new_headed)
@@ -226,7 +249,10 @@ def _are(cells: Sequence[str], test: Callable[[str], object]) -> bool:
 
 
 _TESTS: dict[str, Callable[[str], object]] = {
-    "request": lambda cell: (m := REQUEST_LINE.match(cell)) is not None and m[3],
+    "request": lambda cell: (
+        (m := REQUEST_LINE.match(cell)) is not None
+        and (m[3] or (is_method(m[1]) and is_target(m[2])))
+    ),
     "method": is_method,
     "target": is_target,
     "status": lambda cell: is_status(cell) and "100" <= cell <= "599",

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from http import HTTPStatus
 from typing import NamedTuple
 
 from upright_ledger.core.inventory.noise import AsideClass
@@ -15,15 +16,16 @@ from upright_ledger.formats.logs.forms.log_roles import told_by
 from upright_ledger.formats.logs.forms.log_times import times_in
 from upright_ledger.formats.logs.log_line import Likeness, LogFormat, LogLine
 
+_PHRASES = "|".join(re.escape(status.phrase) for status in HTTPStatus)
 _ANSWER = re.compile(
-    r"\b(?:completed|sent|finished|responded|response|returned|status)\b[^\d\n]{0,12}"
-    r"(?P<status>[1-5]\d\d)\b",
+    r"\b(?:(?:completed|sent|finished|responded|response|returned|status)\b[^\d\n]{0,12}"
+    rf"(?P<status>[1-5]\d\d)|(?P<told>[1-5]\d\d) (?:{_PHRASES}))\b",
     re.IGNORECASE,
 )
 _NO_ROUTE = re.compile(r"No route matches|RoutingError")
 """With which Ruby's framework answers 404, and says no more of it."""
 _NUMBER = re.compile(
-    r"\[([0-9A-Fa-f]{8}-[0-9A-Fa-f-]{20,30})\]|"
+    r"\[((?=[^\]]*\d)[\w-]{8,40})\]|"
     r"\b(?:request|req|trace|correlation)[_.-]?id[\"']?[=:]\s*[\"']?([\w.-]{1,100})",
     re.IGNORECASE,
 )
@@ -73,7 +75,12 @@ def _in_words(line: str) -> _Half | None:
     if answer is None and not _NO_ROUTE.search(line):
         return None
     day = next((m.day for m in times_in(line)), "")
-    return _Half(_number_in(line), None, answer["status"] if answer is not None else "404", day)
+    return _Half(_number_in(line), None, _status_of(answer), day)
+
+
+def _status_of(answer: re.Match[str] | None) -> str:
+    """The status that an answer tells; where no route leads to, it is told by no number."""
+    return answer["status"] or answer["told"] if answer is not None else "404"
 
 
 def _number_in(line: str) -> str:

@@ -1,0 +1,101 @@
+"""The fields of a line of a log, and the request and the statuses among them, whatever wrote it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from upright_ledger.formats.logs.forms.log_roles import REQUEST_LINE, is_method, is_target
+
+_COLOUR = re.compile(r"\x1b\[[0-9;]*[A-Za-z]|\\x1b\[[0-9;]*m")
+_FIELD = re.compile(
+    r'"([^"\\]*+(?:\\.[^"\\]*+)*+)"(?=[\s,;|)\]}]|$)|\[([^\[\]]*+)\]:?|\{([^{}]*+)\}|'
+    r'([^\s"\[{|]\S*|\|)'
+)
+"""Takes a time that grows with the line, whatever stands in it."""
+QUOTED, BRACKETED, BRACED, BARE = range(1, 5)
+STATUS = re.compile(r"\(?([1-5]\d\d)\)?[,;:]?\Z")
+CACHED = re.compile(r"[A-Z_]+/([1-5]\d\d)\Z")
+"""As caches tell what they did, and the status beside it."""
+_WITHIN = 9  # fields behind a request among which its status is
+
+
+class Field(NamedTuple):
+    """A word, or a text in quotes or brackets (kind), and where it begins in its line."""
+
+    kind: int
+    text: str
+    at: int
+
+
+class Request(NamedTuple):
+    """text: method, target and protocol. first, last: its fields."""
+
+    text: str
+    first: int
+    last: int
+
+
+def fields_of(line: str) -> list[Field]:
+    """The words, quoted texts and texts in brackets of a line."""
+    return [
+        Field(kind, match[kind], match.start())
+        for match in _FIELD.finditer(line)
+        if (kind := match.lastindex or 0)
+    ]
+
+
+def request_in(fields: Sequence[Field]) -> Request | None:
+    """The request of a line, quoted or in words of its own."""
+    for n, field in enumerate(fields):
+        if field.kind == QUOTED and (match := REQUEST_LINE.match(field.text)) is not None:
+            if match[3] or (is_method(match[1]) and is_target(match[2])):
+                return Request(f"{match[1]} {match[2]} {match[3] or 'HTTP/1.1'}", n, n)
+        elif field.kind == BARE and _begins_request(field.text.strip("'")):
+            following = next(
+                (m for m in range(n + 1, min(n + 3, len(fields))) if not _is_between(fields[m])),
+                None,
+            )
+            if following is not None and is_target(fields[following].text.rstrip("'")):
+                last = following
+                if last + 1 < len(fields) and fields[last + 1].text.startswith("HTTP/"):
+                    last += 1
+                target = fields[following].text.rstrip("'")
+                return Request(f"{field.text.strip(chr(39)).upper()} {target} HTTP/1.1", n, last)
+    return None
+
+
+def plain_line(line: str) -> str:
+    """A line without colours, and without quotes around the whole of it."""
+    line = _COLOUR.sub("", line)
+    whole = line[:1] == '"' == line[-1:] and '\\"' in line
+    return line[1:-1].replace('\\"', '"') if whole else line
+
+
+def _begins_request(text: str) -> bool:
+    return is_method(text) or text in {"get", "head", "post"}
+
+
+def _is_between(field: Field) -> bool:
+    """Whether a field may stand between a method and its target: a sign, or a status in
+    brackets.
+    """
+    return field.text in {"|", "-"} or (field.text[:1] == "(" and bool(STATUS.match(field.text)))
+
+
+def statuses_in(fields: Sequence[Field], request: Request) -> list[tuple[int, str]]:
+    """What may be the status of a request: how many fields behind it, or before it, and the text;
+    the likeliest first.
+    """
+    last = min(request.last + 1 + _WITHIN, len(fields))
+    behind = [(n, n - request.last) for n in range(request.last + 1, last)]
+    before = [(n, n - request.first) for n in range(request.first)]
+    within = range(request.first + 1, request.last)
+    behind = [(n, n - request.last) for n in within if _is_between(fields[n])] + behind
+    return [
+        (at, match[1])
+        for n, at in behind + before
+        if fields[n].kind in {BARE, BRACKETED}
+        and (match := STATUS.match(fields[n].text) or CACHED.match(fields[n].text))
+    ]
