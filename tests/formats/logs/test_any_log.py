@@ -76,8 +76,8 @@ def test_the_place_of_a_status_is_learned_from_many_lines() -> None:
 
 def test_a_backend_is_no_referrer_where_nobody_says_who_asks() -> None:
     line = (
-        '192.0.2.1 - - [01/May/2026:10:00:00 +0000] "GET /a HTTP/1.1" 404 12 "-" "-" 1 "web@docker" '
-        '"http://10.0.0.2:80" 1ms'
+        '192.0.2.1 - - [01/May/2026:10:00:00 +0000] "GET /a HTTP/1.1" 404 12 "-" "-" 1 '
+        '"web@docker" "http://10.0.0.2:80" 1ms'
     )
     told = learned([line], HOSTS)(line)
     assert isinstance(told, LogLine)

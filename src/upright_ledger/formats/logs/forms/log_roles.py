@@ -75,7 +75,8 @@ _NAMES: Mapping[str, tuple[str, ...]] = {
     ),
     "host": (
         "httphost", "httphostname", "requesthost", "clientrequesthost", "requestheadershost",
-        "headershost", "reqheadershost", "hostheader", "xhostheader", "csxhostheader", "cshost", "authority",
+        "headershost", "reqheadershost", "hostheader", "xhostheader", "csxhostheader", "cshost",
+        "authority",
         "requestauthority", "urldomain", "urlhost", "vhost", "virtualhost", "servername",
         "domainname", "domain", "site", "host",
     ),
