@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from http import HTTPStatus
 from typing import NamedTuple
 
 from upright_ledger.core.inventory.noise import AsideClass
@@ -16,7 +15,13 @@ from upright_ledger.formats.logs.forms.log_roles import told_by
 from upright_ledger.formats.logs.forms.log_times import times_in
 from upright_ledger.formats.logs.log_line import Likeness, LogFormat, LogLine
 
-_PHRASES = "|".join(re.escape(status.phrase) for status in HTTPStatus)
+_PHRASES = (
+    "OK|Created|Accepted|No Content|Partial Content|Moved Permanently|Found|See Other|Not Modified|"
+    "(?:Temporary|Permanent) Redirect|Bad Request|Unauthorized|Forbidden|Not Found|"
+    "Method Not Allowed|Not Acceptable|Request Timeout|Conflict|Gone|Too Many Requests|"
+    "Internal Server Error|Not Implemented|Bad Gateway|Service Unavailable|Gateway Timeout"
+)
+"""Of RFC 9110, section 15."""
 _ANSWER = re.compile(
     r"\b(?:(?:completed|sent|finished|responded|response|returned|status)\b[^\d\n]{0,12}"
     rf"(?P<status>[1-5]\d\d)|(?P<told>[1-5]\d\d) (?:{_PHRASES}))\b",
