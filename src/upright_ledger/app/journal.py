@@ -39,11 +39,11 @@ def undo(ledger: Ledger, count: int = 1, target: int | None = None) -> list[str]
         number, policy = stored_policy(step.connection)
         if number != before or step.sources:
             from upright_ledger.core.inventory.placing.classification import Classifier
-            from upright_ledger.ledger.tables.reclassify import pages_like_probes, reclassify
+            from upright_ledger.ledger.tables.reclassify import know_stock, reclassify
             from upright_ledger.ledger.tables.renormalise import rederive
 
             placer = Classifier(ledger.settings.sites, policy)
-            placer.stocked = pages_like_probes(step.connection, placer)
+            know_stock(step.connection, placer)
         if number != before:
             # Keys are derived: under the policy that is in force again, every spelling goes back to
             # its entry.

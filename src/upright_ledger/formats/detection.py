@@ -18,7 +18,7 @@ from upright_ledger.formats.from_to import are_pairs
 from upright_ledger.formats.logs.log_formats import is_log
 from upright_ledger.formats.logs.log_line import most
 from upright_ledger.formats.logs.log_text import is_document, sample_of
-from upright_ledger.formats.tables.cells import looks_like_address
+from upright_ledger.formats.tables.cells import cells_of, looks_like_address
 from upright_ledger.formats.tables.column_names import is_heading
 from upright_ledger.formats.tables.rows.drawn_tables import gap_between_cells, is_drawn
 from upright_ledger.formats.tables.rows.sql_rows import is_dump
@@ -64,10 +64,6 @@ OLD_WORKBOOK = b"\xd0\xcf\x11\xe0"
 """With which files of Office begin that are older than XLSX."""
 _OPEN_SHEET = b"mimetypeapplication/vnd.oasis.opendocument.spreadsheet"
 _TABLE_CELL = re.compile(r"<td\b[^>]{0,500}>\s*(?:https?://|/)[^<\s]*\s*</?t", re.IGNORECASE)
-_CELL = re.compile(r"<td\b[^>]{0,500}>\s*(?:https?://|/)[^<\s]*\s*</?t", re.IGNORECASE)
-_FIRST_ROW = re.compile(
-    r"<table\b[^>]{0,500}>.{0,2000}?<tr\b[^>]{0,500}>(.{0,10000}?)</tr", re.IGNORECASE | re.DOTALL
-)
 _CELL = re.compile(r"<t[hd]\b[^>]{0,500}>(.{0,500}?)</t[hd]", re.IGNORECASE | re.DOTALL)
 _LONGEST_ROW = 20_000  # characters
 _ANY_TAG = re.compile(r"<[^>]{0,500}>")
@@ -156,8 +152,9 @@ def _markup(text: str) -> str:
 
 def _heads_a_table(text: str) -> bool:
     """Whether the first row of a page's first table is the heading of a table of addresses."""
-    at = text.lower().find("<table")
-    start = text.lower().find("<tr", at) if at >= 0 else -1
+    low = text.lower()
+    at = low.find("<table")
+    start = low.find("<tr", at) if at >= 0 else -1
     row = text[start : start + _LONGEST_ROW].partition("</tr")[0] if start >= 0 else ""
     cells = _CELL.findall(row)
     return is_heading([html.unescape(_ANY_TAG.sub("", cell)).strip() for cell in cells])
@@ -238,13 +235,6 @@ def _widths(lines: list[str], delimiter: str) -> Counter[int]:
     return found
 
 
-def _cells_of(line: str, delimiter: str) -> list[str]:
-    try:
-        return next(csv.reader([line], delimiter=delimiter), [])
-    except csv.Error:
-        return []
-
-
 def delimiter_of(lines: list[str]) -> str:
     """The character that splits most lines into the same number of two or more cells, or an empty
     string.
@@ -254,7 +244,7 @@ def delimiter_of(lines: list[str]) -> str:
     best, most = "", 0
     lines = [line for line in lines if not line.startswith("#") and not is_drawn(line)]
     for delimiter in _DELIMITERS if lines else ():
-        if is_heading(_cells_of(lines[0], delimiter)):
+        if is_heading(cells_of(lines[0], delimiter)):
             return delimiter
     for delimiter in _DELIMITERS:
         if _is_punctuation(delimiter, lines):
@@ -283,7 +273,7 @@ def _is_bare_list(lines: Sequence[str], delimiter: str) -> bool:
 
 def _behind(lines: Sequence[str], delimiter: str) -> list[tuple[str, ...]]:
     """The columns behind a first one; none where lines come apart into various numbers of cells."""
-    rows = [_cells_of(line, delimiter) for line in lines]
+    rows = [cells_of(line, delimiter) for line in lines]
     width = len(rows[0])
     return list(zip(*rows, strict=True))[1:] if all(len(r) == width for r in rows) else []
 

@@ -21,7 +21,7 @@ from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.lines.keeping import follow
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.entries import count_entries, hosts_of, seen_queries
-from upright_ledger.ledger.tables.reclassify import ACCESS_LOG, pages_like_probes
+from upright_ledger.ledger.tables.reclassify import ACCESS_LOG, know_stock
 from upright_ledger.ledger.tables.renormalise import Refolded, refold
 from upright_ledger.ledger.tables.sources import list_sources
 from upright_ledger.settings.file import draft_policy, put_draft, read_settings_of, write_policy
@@ -105,7 +105,7 @@ def folding(
             )
         report.before = count_entries(step.connection)
         placer = Classifier(ledger.settings.sites, policy)
-        placer.stocked = pages_like_probes(step.connection, placer)
+        know_stock(step.connection, placer)
         report.applied = refold(step, placer)
         follow(step, ledger.settings)
         report.after = count_entries(step.connection)

@@ -32,7 +32,7 @@ from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.entries import count_entries
 from upright_ledger.ledger.tables.imported_rules import add_imported
 from upright_ledger.ledger.tables.observations import Portion, SightingWriter
-from upright_ledger.ledger.tables.reclassify import doubt_again, pages_like_probes, reclassify
+from upright_ledger.ledger.tables.reclassify import doubt_again, know_stock, reclassify
 from upright_ledger.ledger.tables.retention import prune
 from upright_ledger.ledger.tables.runs.builds import live_builds
 from upright_ledger.ledger.tables.sources import (
@@ -235,7 +235,7 @@ class _SourceReader:
             ledger.refuse_other_policy(connection)
         self._placer = Classifier(ledger.settings.sites, ledger.settings.policy, base)
         with ledger.reading() as connection:
-            self._placer.stocked = pages_like_probes(connection, self._placer)
+            know_stock(connection, self._placer)
             live = tuple(b.live_from for b in live_builds(connection))
         self._options = replace(
             options_for(options, ledger.settings.sites, ledger.settings.policy), live=live

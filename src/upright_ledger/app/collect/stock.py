@@ -26,7 +26,7 @@ from upright_ledger.formats.tables.rows.workbook_rows import fullest_sheet
 from upright_ledger.formats.tables.url_table import Table, read_table
 from upright_ledger.ledger.db.policies import stored_policy
 from upright_ledger.ledger.store import Ledger
-from upright_ledger.ledger.tables.reclassify import join_stocked, pages_like_probes
+from upright_ledger.ledger.tables.reclassify import join_stocked
 from upright_ledger.ledger.tables.sources import (
     SourceFacts,
     add_source,
@@ -144,7 +144,7 @@ def stock(
                     pages,
                 )
                 placer = Classifier(sites, stored_policy(step.connection)[1])
-                join_stocked(step, placer, pages_like_probes(step.connection, placer))
+                join_stocked(step, placer)
                 step.summary = f"{result.accepted:,} pages"
                 if replaced:
                     withdraw_source(step, replaced)

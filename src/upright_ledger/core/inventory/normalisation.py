@@ -45,6 +45,7 @@ FOLDING_VERSION = 7
 """2: Latin-1 escapes, and sessions as "/(S(...))/", fold, too. 3: more is secret, in paths as well.
 4: session_id is judged by its value, too. 5: index files fold in any letter case where case counts.
 6: attacks in decoded targets are set aside, and names that begin with a dot in doubt.
+7: what nobody but a scanner asks for is in doubt, too, as a list or the stock may name it.
 """
 
 

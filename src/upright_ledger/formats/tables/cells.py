@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import re
 from datetime import date
 from functools import lru_cache
@@ -41,6 +42,14 @@ _LINK = re.compile(r'=\w+\(\s*"([^"]+)"\s*(?:[;,].*)?\)\s*\Z', re.DOTALL)
 _HOST = re.compile(
     r"^(?:https?://)?([a-z0-9.-]+\.[a-z][a-z0-9-]*)(?::\d+)?(?:[/?#]|$)", re.IGNORECASE
 )
+
+
+def cells_of(line: str, delimiter: str) -> list[str]:
+    """The cells of one line of delimited text; none where its quotes cannot be read."""
+    try:
+        return next(csv.reader([line], delimiter=delimiter), [])
+    except csv.Error:
+        return []
 
 
 def looks_like_address(cell: str) -> bool:

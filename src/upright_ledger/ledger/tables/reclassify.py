@@ -78,10 +78,12 @@ def doubt_again(step: Step, spellings: Iterable[int], placer: Classifier) -> Non
         _part(step, told, placer)
 
 
-def pages_like_probes(connection: Connection, placer: Classifier) -> frozenset[tuple[str, str]]:
-    """Pages (site, key) in stock on hosts of old sites whose addresses look like a scanner's."""
+def know_stock(connection: Connection, placer: Classifier) -> None:
+    """Tell a placer of the pages in stock on hosts of old sites whose addresses look like a
+    scanner's.
+    """
     if not any(placer.sites.shared_origins(site.name) for site in placer.sites.old):
-        return frozenset()
+        return
     found = set()
     query = (
         "SELECT DISTINCT d.url FROM destinations d JOIN sources s ON s.id = d.source "
@@ -91,13 +93,13 @@ def pages_like_probes(connection: Connection, placer: Classifier) -> frozenset[t
         if looks_like_a_probe(split_text(url)[2]):
             site, key, _ = placer.owner(parse_address(url))
             found.add((site, key))
-    return frozenset(found)
+    placer.stocked = frozenset(found)
 
 
-def join_stocked(step: Step, placer: Classifier, stocked: frozenset[tuple[str, str]]) -> None:
-    """Make entries of addresses set aside that are pages in stock now (site, key)."""
-    placer.stocked = stocked
-    for keys in batches(sorted(key for _, key in stocked), _AT_ONCE):
+def join_stocked(step: Step, placer: Classifier) -> None:
+    """Make entries of addresses set aside that are pages in stock now."""
+    know_stock(step.connection, placer)
+    for keys in batches(sorted(key for _, key in placer.stocked), _AT_ONCE):
         names, values = numbered(keys, "page")
         _join_shown(step, f' AND p.entry IS NULL AND p."key" IN {names}', placer, **values)
 

@@ -122,6 +122,15 @@ def _object_in(line: str) -> Any:
     return {**found, **written} if isinstance(found, dict) else found
 
 
+def _named_in(line: str) -> dict[str, Any] | None:
+    """The object that a line holds; None where it holds none."""
+    try:
+        found = _object_in(line)
+    except ValueError:
+        return None
+    return found if isinstance(found, dict) else None
+
+
 _BEFORE = "timestamp before"
 """Where the time stands that was written before an object; a name that nobody gives."""
 
@@ -206,11 +215,7 @@ def _collect(value: Any, name: Name, path: Path, told: list[tuple[Name, Path]]) 
 
 def values_in(line: str) -> tuple[Places, list[str], list[tuple[Name, str]]] | None:
     """What the values of an object may be, and these; and all its values by their names."""
-    try:
-        found = _object_in(line)
-    except ValueError:
-        return None
-    if not isinstance(found, dict):
+    if (found := _named_in(line)) is None:
         return None
     values, places, _ = _looked_up(found)
     told: list[tuple[Name, Path]] = []
@@ -247,11 +252,7 @@ def _is_object(line: str) -> bool:
 
 def _is_request(line: str) -> bool:
     """Whether an object tells of a request."""
-    try:
-        found = _object_in(line)
-    except ValueError:
-        return False
-    if not isinstance(found, dict):
+    if (found := _named_in(line)) is None:
         return False
     values, places, wrapped = _looked_up(found)
     if tells_of_requests(places, values(found)):
@@ -266,11 +267,7 @@ def _is_request(line: str) -> bool:
 def _new_parser(sample: Sequence[str], hosts: frozenset[str]) -> Parser:
     inner = []
     for line in sample:
-        try:
-            found = _object_in(line)
-        except ValueError:
-            continue
-        if isinstance(found, dict):
+        if (found := _named_in(line)) is not None:
             inner += [
                 text.rstrip("\r\n")
                 for path in _looked_up(found)[2]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import re
 from collections import Counter
 from collections.abc import Callable, Sequence
@@ -32,6 +31,7 @@ from upright_ledger.formats.logs.log_line import (
     is_status,
     most,
 )
+from upright_ledger.formats.tables.cells import cells_of
 
 _PAIR = re.compile(
     r'(?<![^\s,;|{(])([A-Za-z_@][\w.@:-]*)=(?:"([^"\\]*+(?:\\.[^"\\]*+)*+)"|([^\s"]\S*)?)'
@@ -124,11 +124,7 @@ class _TableParser:
 
 
 def _cells(line: str, delimiter: str) -> list[str]:
-    try:
-        row = next(csv.reader([line], delimiter=delimiter), [])
-    except csv.Error:
-        return []
-    return [cell.strip() for cell in row]
+    return [cell.strip() for cell in cells_of(line, delimiter)]
 
 
 class _Heading(NamedTuple):

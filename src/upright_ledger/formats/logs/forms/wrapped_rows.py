@@ -4,7 +4,6 @@ collect logs export them.
 
 from __future__ import annotations
 
-import csv
 from collections.abc import Sequence
 
 from upright_ledger.core.inventory.noise import AsideClass
@@ -18,6 +17,7 @@ from upright_ledger.formats.logs.log_line import (
     Parser,
     most,
 )
+from upright_ledger.formats.tables.cells import cells_of
 
 _DELIMITERS = ",\t;"
 _SAMPLE = 60
@@ -33,7 +33,7 @@ class _WrappedRows:
     def __call__(self, line: str) -> LogLine | str:
         if not line.strip() or line == self._heading:
             return AsideClass.BLANK
-        cells = _cells(line, self._delimiter)
+        cells = cells_of(line, self._delimiter)
         if len(cells) <= self._at:
             raise NotALineError(f"it has {len(cells)} cells, and its heading more")
         found = self._inner(cells[self._at])
@@ -43,20 +43,13 @@ class _WrappedRows:
         return found._replace(day=next(filter(None, days), ""))
 
 
-def _cells(line: str, delimiter: str) -> list[str]:
-    try:
-        return next(csv.reader([line], delimiter=delimiter), [])
-    except csv.Error:
-        return []
-
-
 def _column(lines: Sequence[str]) -> tuple[str, int, list[str]] | None:
     """Delimiter, number and cells of the column that holds whole lines."""
     for delimiter in _DELIMITERS:
-        heading = _cells(lines[0], delimiter) if lines else []
+        heading = cells_of(lines[0], delimiter) if lines else []
         if len(heading) < 2 or any("/" in name or '"' in name for name in heading):
             continue
-        rows = [_cells(line, delimiter) for line in lines[1:_SAMPLE]]
+        rows = [cells_of(line, delimiter) for line in lines[1:_SAMPLE]]
         for at in range(len(heading)):
             cells = [row[at] for row in rows if len(row) == len(heading)]
             if len(cells) * 2 >= len(rows) and most(cells, is_request_line):
