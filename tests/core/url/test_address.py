@@ -23,6 +23,7 @@ from upright_ledger.core.url.address import (
     parse_address,
     split_text,
 )
+from upright_ledger.core.url.destination import read_destination
 from upright_ledger.core.url.request_target import MAX_LENGTH
 
 BASE = "http://base.example"
@@ -108,7 +109,7 @@ def test_a_scheme_of_another_kind_is_refused_beside_a_base_too() -> None:
     "start", ["http://quillhaven.example/", "http://quillhaven.example/é", "/"]
 )
 def test_an_address_has_a_longest_length(start: str) -> None:
-    longest = start + "a" * (MAX_LENGTH - len(start))
+    longest = start + "a" * (MAX_LENGTH - len(parse_address(start, BASE).text))
     assert parse_address(longest, BASE).path.endswith("aa")
     assert followed(longest, parse_address(BASE)).path.endswith("aa")
     for read in (lambda t: parse_address(t, BASE), lambda t: followed(t, parse_address(BASE))):
@@ -352,3 +353,16 @@ def test_an_address_is_taken_apart_again() -> None:
     assert address_of("http://[::1]/") == Address("http", "[::1]", "", "/", "")
     assert address_of("https://a.example/x://y") == Address("https", "a.example", "", "/x://y", "")
     assert split_text("https://a.example:81/b/c?d/e") == ("https", "a.example:81", "/b/c?d/e")
+
+
+@pytest.mark.parametrize("piece", ["a", "é", '"', "<a ", "{", "%C3"])
+@pytest.mark.parametrize("base", ["", BASE])
+def test_what_is_read_can_be_read_again(piece: str, base: str) -> None:
+    for length in (2_000, 2_700, 4_000, 7_980, 7_999):
+        for start in ("/", "www.quillhaven.example/", "http://quillhaven.example/x?"):
+            text = (start + piece * length)[:length]
+            try:
+                read = read_destination(text, base)
+            except NotAnAddressError:
+                continue
+            assert read_destination(read.text, "") == read == parse_address(read.text)

@@ -91,8 +91,7 @@ def followed(text: str, base: Address) -> Address:
 
     Raises NotAnAddressError.
     """
-    if len(text) > MAX_LENGTH:
-        raise NotAnAddressError(f"it is longer than {MAX_LENGTH} characters")
+    check_length(text)
     return _resolved(text, base.text)
 
 
@@ -116,8 +115,7 @@ def address_of(text: str) -> Address:
 def _read_any(text: str, base: str) -> Address:
     if not text:
         raise NotAnAddressError("nothing is there")
-    if len(text) > MAX_LENGTH:
-        raise NotAnAddressError(f"it is longer than {MAX_LENGTH} characters")
+    check_length(text)
     if _CONTROL.search(text):
         raise NotAnAddressError("it holds a control character")
     if base and _DOUBLED_SLASH.match(text):
@@ -148,9 +146,17 @@ def _resolved(text: str, base: str) -> Address:
     scheme = url.protocol[:-1]
     if scheme not in {"http", "https"}:
         raise NotAnAddressError(f"{scheme}: is no web address")
-    return Address(
+    found = Address(
         scheme, url.hostname.rstrip("."), url.port, url.pathname, url.search[1:], url.hash[1:]
     )
+    check_length(found.text)  # with its base and its escapes: what is read can be read again
+    return found
+
+
+def check_length(text: str) -> None:
+    """Raises NotAnAddressError if an address is longer than any may be."""
+    if len(text) > MAX_LENGTH:
+        raise NotAnAddressError(f"it is longer than {MAX_LENGTH} characters")
 
 
 def _read_plain(text: str, base: str) -> Address | None:
@@ -167,7 +173,11 @@ def _read_plain(text: str, base: str) -> Address | None:
         return None
     else:
         host, port = known
-    if len(text) > MAX_LENGTH or not tail.isascii() or tail.encode().translate(None, _PLAIN_BYTES):
+    if (
+        len(scheme) + len(host) + len(port) + len(tail) + len(":///:") > MAX_LENGTH
+        or not tail.isascii()
+        or tail.encode().translate(None, _PLAIN_BYTES)
+    ):
         return None
     tail, _, fragment = tail.partition("#")
     path, _, query = tail.partition("?")

@@ -5,7 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable
 
-from upright_ledger.core.url.address import Address, NotAnAddressError, parse_address
+from upright_ledger.core.url.address import (
+    Address,
+    NotAnAddressError,
+    check_length,
+    parse_address,
+)
 from upright_ledger.core.url.request_target import canonical_path, toggle_slash
 
 # Bytes that end a token, a quote or a variable in some server's language, beyond what WHATWG URL
@@ -53,6 +58,7 @@ def read_destination(text: str, base: str) -> Address:
         address.query.translate(_ENCODE_TABLE),
         address.fragment.translate(_ENCODE_TABLE),
     )
+    check_length(safe.text)
     if re.search(r"%(?:[01][0-9A-Fa-f]|7[Ff])", safe.text):
         raise NotAnAddressError("it holds an escaped control byte")
     if not is_safe_destination(safe.text):

@@ -209,9 +209,11 @@ def _by_content(lines: Sequence[str], hosts: frozenset[str]) -> tuple[str, int, 
     for delimiter in ("\t", "|", ";", ","):
         rows = [cells for line in lines[:60] if (cells := _cells(line, delimiter))]
         widths = Counter(map(len, rows)).most_common(1)
-        if not widths or widths[0][0] < _NARROWEST or widths[0][1] * 2 < len(rows):
+        if not widths or widths[0][1] * 2 < len(rows):
             continue
         width = widths[0][0]
+        if not _NARROWEST <= width <= _WIDEST:
+            continue
         columns = list(zip(*(r for r in rows if len(r) == width), strict=True))
         found: dict[str, tuple[int, ...]] = dict.fromkeys(Places._fields, ())
         taken: set[int] = set()
@@ -258,7 +260,8 @@ _TESTS: dict[str, Callable[[str], object]] = {
     "host": host_name,
 }
 """Meaning → what its cells are, in the order in which columns are given away."""
-_NARROWEST = 5
+_NARROWEST, _WIDEST = 5, 200
+"""Columns of a table of requests."""
 
 
 def _new_rows(sample: Sequence[str], hosts: frozenset[str]) -> Parser:

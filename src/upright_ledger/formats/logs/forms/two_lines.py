@@ -30,7 +30,7 @@ _ANSWER = re.compile(
 _NO_ROUTE = re.compile(r"No route matches|RoutingError")
 """With which Ruby's framework answers 404, and says no more of it."""
 _NUMBER = re.compile(
-    r"\[((?=[^\]]*\d)[\w-]{8,40})\]|"
+    r"\[(?=[\w-]{0,39}\d)([\w-]{8,40})\]|"
     r"\b(?:request|req|trace|correlation)[_.-]?id[\"']?[=:]\s*[\"']?([\w.-]{1,100})",
     re.IGNORECASE,
 )
