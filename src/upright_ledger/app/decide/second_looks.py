@@ -73,7 +73,11 @@ def _not_in_stock(
     if not has_stock(connection):
         return []
     keys: dict[str, tuple[str, str]] = {}
-    for text in dict.fromkeys(filter(None, destinations)):
+    told = dict.fromkeys(filter(None, destinations))
+    as_they_stand = pages_among(connection, told)  # most are, and need no second look
+    for text in told:
+        if text in as_they_stand:
+            continue
         address = parse_address(text)
         if sites.is_new(address):
             key = page_key(address)

@@ -44,7 +44,7 @@ class Destination(NamedTuple):
 
 _COLUMNS = Destination._fields
 _LISTED = ", ".join(f"d.{quoted([name])}" for name in _COLUMNS)
-_AT_ONCE = 5_000  # keys in one question
+_AT_ONCE, _MANY = 5_000, 20_000  # keys in one question, and such as are asked for all of the stock
 _STATE = _COLUMNS.index("state")
 
 
@@ -121,8 +121,12 @@ def stocked_pages(connection: Connection) -> list[str]:
 def pages_among(connection: Connection, keys: Iterable[str]) -> set[str]:
     """Those of these keys that are pages in stock."""
     lists = in_numbers(_lists(connection, *PURPOSES))
+    wanted = sorted(keys)
+    if len(wanted) > _MANY:
+        query = f"SELECT page FROM destinations WHERE source IN {lists}"
+        return set(wanted).intersection(connection.column(query))
     found: set[str] = set()
-    for some in batches(sorted(keys), _AT_ONCE):
+    for some in batches(wanted, _AT_ONCE):
         names, values = numbered(some)
         query = f"SELECT page FROM destinations WHERE source IN {lists} AND page IN {names}"
         found.update(connection.column(query, **values))
