@@ -125,10 +125,25 @@ def test_match_decide_check_build_rehearse(filled: Program) -> None:
         "gone": 1,
     }
     assert balance["next"]["command"] == "upright check"
+    told = "it ends (gone), and people ask for it: 5 visits"
     assert filled.json("check") == {
-        "findings": [],
-        "counts": {},
-        "causes": [],
+        "findings": [
+            {
+                "kind": "gone-with-links",
+                "severity": "note",
+                "legacy_url": f"{OLD}/shop/poster-old.htm",
+                "destination": "",
+                "detail": told,
+            }
+        ],
+        "counts": {"gone-with-links": 1},
+        "causes": [
+            {
+                "kind": "gone-with-links",
+                "text": "addresses end, and people ask for them",
+                "count": 1,
+            }
+        ],
         "rules": 4,
         "assumed": [],
         "rejected": [],

@@ -80,7 +80,7 @@ def test_the_next_step_follows_the_work(museum: Program) -> None:
     seen.append(museum.json()["next"]["command"].split()[1])
     museum("match")
     seen.append(museum.json()["next"]["command"].split()[1])
-    museum("decide", "/b", "--to", "/nowhere/")
+    museum("decide", "/b", "--to", "/nowhere/", "--as-given")
     seen.append(museum.json()["next"]["command"].split()[1])
     museum("check", code=1)
     assert "fault" in museum.json()["next"]["why"]

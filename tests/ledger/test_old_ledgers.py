@@ -15,7 +15,7 @@ from sqlalchemy import Connection, create_engine, inspect, text
 from clusters import BINARIES, cluster
 from conftest import Program
 from upright_ledger.ledger.db import connection as db
-from upright_ledger.ledger.db import schema
+from upright_ledger.ledger.db import derived
 from upright_ledger.ledger.db.databases import database_for
 from upright_ledger.ledger.migrations import numbered
 
@@ -151,7 +151,8 @@ def _load(connection: Connection, number: int) -> None:
         database.executescript(SCHEMAS[number])
         made = database.execute("SELECT type, name, sql FROM sqlite_master WHERE sql <> ''")
         statements = {row["name"]: (row["type"], row["sql"]) for row in made}
-        ordered = [t.name for t in schema.metadata.sorted_tables if t.name in statements]
+        first = [t.name for t in derived.metadata.sorted_tables if t.name != "entry_lines"]
+        ordered = [name for name in (*first, "entry_lines") if name in statements]
         for name in (*ordered, *(n for n, (kind, _) in statements.items() if kind == "index")):
             words = re.sub(r"\bid INTEGER NOT NULL", "id SERIAL NOT NULL", statements[name][1])
             connection.execute(text(words.replace("BLOB", "BYTEA")))

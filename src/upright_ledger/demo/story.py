@@ -84,7 +84,7 @@ def opening(folder: Path) -> list[Scene]:
         ),
         Scene(
             "The rule list of an earlier move, as it was handed over",
-            ("decide", "--from", str(files / "earlier-rules.csv")),
+            ("decide", "--from", str(files / "earlier-rules.csv"), "--as-given"),
             faults_expected=True,
         ),
         Scene("What is wrong with it", ("check",), faults_expected=True),

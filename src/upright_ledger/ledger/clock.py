@@ -12,6 +12,11 @@ def now() -> str:
     return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
+def today() -> str:
+    """The day in UTC, YYYY-MM-DD."""
+    return now()[:10]
+
+
 def author() -> str:
     """Who is at work: UPRIGHT_AUTHOR, or the name this computer knows."""
     named = os.environ.get("UPRIGHT_AUTHOR", "").strip()

@@ -7,8 +7,10 @@ from dataclasses import dataclass
 from upright_ledger.app.known_faults import known_faults
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.tracing.run_kind import RunKind
+from upright_ledger.ledger.clock import today
 from upright_ledger.ledger.lines.listing import Filters, count_fitting
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.answers import dated_answers
 from upright_ledger.ledger.tables.entries import count_entries
 from upright_ledger.ledger.tables.proposals import newest_proposals
 from upright_ledger.ledger.tables.runs.builds import last_build
@@ -29,10 +31,18 @@ def next_step(ledger: Ledger) -> NextStep:
     with ledger.reading() as connection:
         entries, stocked = count_entries(connection), has_stock(connection)
         waiting = count_fitting(connection, Filters(answer=AnswerKind.OPEN))
+        due = sum(1 for d in dated_answers(connection) if d.day <= today())
         proposed = newest_proposals(connection) is not None
         built, replayed = last_build(connection), last_run(connection, RunKind.REPLAY)
     if not entries:
         return NextStep("no old URLs are gathered yet", "upright gather old-urls.txt access.log")
+    if due:
+        return NextStep(
+            "the day of one answer has come"
+            if due == 1
+            else f"the days of {due:,} answers have come",
+            "upright check",
+        )
     if not stocked:
         return NextStep("no pages of the new site are in stock yet", "upright stock new-pages.csv")
     if waiting and not proposed:

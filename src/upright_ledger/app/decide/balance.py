@@ -7,12 +7,14 @@ from typing import Any
 
 from upright_ledger.core.inventory.answer import ANSWERS, AnswerKind
 from upright_ledger.core.inventory.entry import Entry
+from upright_ledger.ledger.clock import today
 from upright_ledger.ledger.lines.listing import (
     find_open,
     find_waiting,
 )
 from upright_ledger.ledger.lines.totals import kept_totals
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.answers import DatedAnswer, dated_answers
 from upright_ledger.ledger.tables.entries import load_entries
 from upright_ledger.ledger.tables.sources import list_sources
 from upright_ledger.ledger.tables.stock import PURPOSES
@@ -48,13 +50,14 @@ class SourceLine:
 class Balance:
     """All lines, the open entries that are worth most, and where the entries came from. waiting:
     entries whose page has to be written (wanted) or published (planned) first, the most valuable
-    first.
+    first. dated: answers that are to be looked at again, the earliest day first.
     """
 
     lines: list[BalanceLine]
     top_open: list[Entry] = field(default_factory=list)
     sources: list[SourceLine] = field(default_factory=list)
     waiting: list[Entry] = field(default_factory=list)
+    dated: list[DatedAnswer] = field(default_factory=list)
 
     @property
     def entries(self) -> int:
@@ -103,6 +106,16 @@ class Balance:
                 }
                 for e in self.waiting
             ],
+            "until": [
+                {
+                    "legacy_url": d.legacy_url,
+                    "answer": d.answer.kind,
+                    "destination": d.answer.destination,
+                    "day": d.day,
+                    "due": d.day <= today(),
+                }
+                for d in self.dated
+            ],
             "sources": [
                 {
                     "name": s.name,
@@ -127,7 +140,8 @@ def balance(ledger: Ledger) -> Balance:
         opened = find_open(connection, SHOWN_OPEN)
         top_open = load_entries(connection, opened)
         waiting = load_entries(connection, find_waiting(connection))
-    return Balance(list(lines.values()), top_open, _sources(ledger), waiting)
+        dated = dated_answers(connection)
+    return Balance(list(lines.values()), top_open, _sources(ledger), waiting, dated)
 
 
 def _sources(ledger: Ledger) -> list[SourceLine]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from upright_ledger.app.decide.entries import list_entries
-from upright_ledger.app.decide.second_looks import SecondLooks, second_looks
+from upright_ledger.app.decide.second_looks import SecondLooks, need_stock, second_looks
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision
 from upright_ledger.core.inventory.declared_paths import unanswerable
 from upright_ledger.core.inventory.normalisation import Folded, fold
@@ -21,6 +21,7 @@ from upright_ledger.ledger.tables.answers import (
     Posting,
     answers_of,
     by_hand,
+    dated_answers,
     of_person,
     post_answers,
 )
@@ -32,15 +33,19 @@ _FORM = "a full address or a path from / is needed"
 @dataclass
 class Decided:
     """What was posted. made: entries nobody had gathered. fitting: entries that a
-    template answers now. mended: rows that lacked a leading slash. left: entries that a person
-    answered one by one, and that keep that answer. looks: what deserves a second one."""
+    template answers now, and open: those of its part of the site that it leaves open, the most
+    valuable first. mended: rows that lacked a leading slash. left: entries that a person
+    answered one by one, and that keep that answer. astray: rows left out because their destination is
+    no page in stock. looks: what deserves a second one."""
 
     posted: int = 0
     unchanged: int = 0
     replaced: int = 0
     contested: int = 0
     made: int = 0
+    astray: int = 0
     fitting: int = 0
+    open: list[str] = field(default_factory=list)
     mended: int = 0
     refused: list[tuple[int, str, str]] = field(default_factory=list)
     mapping: dict[str, str] = field(default_factory=dict)
@@ -85,9 +90,12 @@ def decide_one(
     answer: Decision,
     query: QueryPolicy = QueryPolicy.CARRY_TRACKING,
     reason: str = "",
+    *,
+    as_given: bool = False,
+    until: str = "",
 ) -> tuple[Decided, str]:
-    """Post one answer; `answer.destination` as the user wrote it. Returns what was done and the
-    legacy URL.
+    """Post one answer; `answer.destination` as the user wrote it. as_given: though that is no page
+    in stock. until: the day on which it is to be looked at again. Returns what was done and the legacy URL.
     """
     try:
         written = as_written(old, ledger.settings.sites.old_origins)
@@ -104,6 +112,8 @@ def decide_one(
     )
     result = Decided(mended=int(written.lacked_slash))
     with ledger.step("decide", reason, regardless=True) as step:
+        if not as_given:
+            need_stock(step.connection, ledger.settings, destination)
         entries = Entries(step.connection, ledger.policy_for(step))
         numbers = entries.ensure([(site, decision.folded.key, address.without_fragment)])
         result.made = entries.made
@@ -119,11 +129,12 @@ def decide_one(
                     address.without_fragment,
                     written.names_host,
                     query=query,
+                    until=until,
                 )
             ],
         )
-        sites, told = ledger.settings.sites, (entry, decision.answer)
-        result.looks = second_looks(step.connection, sites, [told])
+        told = (entry, decision.answer)
+        result.looks = second_looks(step.connection, ledger.settings, [told])
         result.posted, result.replaced = 1, int(before is not None and before != decision.answer)
         step.summary = f"{address.target}: {decision.answer.kind}" + (
             f" to {destination}" if destination else ""
@@ -136,35 +147,50 @@ def _which(old: str, answer: Decision) -> str:
 
 
 def decide_entries(
-    ledger: Ledger, filters: Filters, answer: Decision, reason: str = "", *, over: bool = False
+    ledger: Ledger,
+    filters: Filters,
+    answer: Decision,
+    reason: str = "",
+    *,
+    over: bool = False,
+    as_given: bool = False,
+    until: str = "",
 ) -> Decided:
     """Give all entries that fit one answer, as one step; `answer.destination` as the user wrote
-    it. over: those, too, that a person answered one by one.
+    it. over: those, too, that a person answered one by one. as_given: though its destination is no
+    page in stock. until: the day on which it is to be looked at again.
     """
-    answer = as_given(ledger, answer)
+    answer = read_answer_given(ledger, answer)
     entries = [line.entry for line in list_entries(ledger, filters).lines]
     if not entries:
         raise UsageError(
             "no entry fits", "upright entries --sections, or --families, lists what there is"
         )
-    fresh = [e for e in entries if e.answer != answer]
+    with ledger.reading() as connection:
+        dated = {d.entry for d in dated_answers(connection)}
+    # A day is a word on answers that stand, too, and so is none where there was one.
+    fresh = [e for e in entries if e.answer != answer or until or e.id in dated]
     result = Decided(unchanged=len(entries) - len(fresh))
     where = f"{ALL_OF}{' '.join(filter(None, (filters.section, filters.family))) or 'no section'}"
     with ledger.step("decide", reason) as step:
+        if not as_given:
+            need_stock(step.connection, ledger.settings, answer.destination)
         held = set() if over else by_hand(step.connection)
         result.left = [e.legacy_url for e in fresh if e.id in held]
         fresh = [e for e in fresh if e.id not in held]
         told = ((e.id, answer) for e in fresh)
-        result.looks = second_looks(step.connection, ledger.settings.sites, told)
+        result.looks = second_looks(step.connection, ledger.settings, told)
         result.replaced = sum(1 for e in fresh if e.answer.kind != AnswerKind.OPEN)
-        result.posted = len(post_answers(step, [of_person(e, answer, where) for e in fresh]))
+        result.posted = len(
+            post_answers(step, [of_person(e, answer, where, until=until) for e in fresh])
+        )
         step.summary = f"{result.posted:,} entries: {answer.kind}" + (
             f" to {answer.destination}" if answer.destination else ""
         )
     return result
 
 
-def as_given(ledger: Ledger, answer: Decision) -> Decision:
+def read_answer_given(ledger: Ledger, answer: Decision) -> Decision:
     """An answer with its destination read as the new site's."""
     try:
         destination = read_new(ledger, answer.destination) if answer.destination else ""

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from upright_ledger.app.decide.decide import Decided
+from upright_ledger.app.decide.second_looks import need_stock
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Decision
 from upright_ledger.core.rules.compiler import make_template, template_fault
 from upright_ledger.core.rules.templates.template_index import TemplateRule
 from upright_ledger.core.rules.templates.template_syntax import TemplateError
-from upright_ledger.core.url.address import NotAnAddressError, parse_address
+from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
 from upright_ledger.core.url.query import QueryPolicy
+from upright_ledger.core.url.request_target import lower_path
 from upright_ledger.errors import UsageError
+from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.journal import Step
-from upright_ledger.ledger.lines.listing import count_given
+from upright_ledger.ledger.lines.listing import count_given, open_of_site
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.templates import StoredTemplate, post_template
 
@@ -22,9 +25,11 @@ def decide_template(
     answer: Decision,
     query: QueryPolicy = QueryPolicy.CARRY_TRACKING,
     reason: str = "",
+    *,
+    as_given: bool = False,
 ) -> tuple[Decided, str]:
-    """Answer all addresses that fit a template and have no answer of their own. Returns what was
-    done and the template.
+    """Answer all addresses that fit a template and have no answer of their own. as_given: though
+    the one page that it names is not in stock. Returns what was done and the template.
     """
     sites = ledger.settings.sites
     template = read_template(ledger, old, answer, query)
@@ -35,6 +40,8 @@ def decide_template(
         )
     result = Decided()
     with ledger.step("decide", reason) as step:
+        if not as_given and is_one_page(template.destination):
+            need_stock(step.connection, ledger.settings, template.destination)
         stored = StoredTemplate(
             template.site,
             template.source.text,
@@ -49,7 +56,29 @@ def decide_template(
         )
     with ledger.reading() as connection:
         result.fitting = count_given(connection, AnsweredBy.TEMPLATE, template.legacy_url)
+        result.open = _left_open(connection, template, fold=ledger.settings.policy.folds_case)
     return result, template.source.text
+
+
+def _left_open(connection: Connection, template: TemplateRule, *, fold: bool) -> list[str]:
+    """The open entries of the part of the site that a template names, its own page among them."""
+    begins = template.source.text.partition("{")[0]
+    part = begins[: begins.rfind("/") + 1]
+    if part == "/" and not template.source.text.startswith("/{+"):
+        return []  # no part of a site, but all of it
+    within, own = (lower_path(part), part.rstrip("/").lower()) if fold else (part, part.rstrip("/"))
+    found = []
+    for url in open_of_site(connection, template.site):
+        path = split_text(url)[2]
+        path = lower_path(path) if fold else path
+        if path.startswith(within) or path == own:
+            found.append(url)
+    return found
+
+
+def is_one_page(destination: str) -> bool:
+    """Whether a template's destination names a page as it stands."""
+    return "{" not in destination
 
 
 def note_template(step: Step, template: StoredTemplate, result: Decided) -> None:

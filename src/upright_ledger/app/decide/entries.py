@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from upright_ledger.core.inventory.entry import Entry
@@ -19,6 +19,7 @@ from upright_ledger.ledger.lines.listing import (
     groups_of,
 )
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.answers import dated_answers
 from upright_ledger.ledger.tables.entries import count_entries, find_number, load_entries
 from upright_ledger.ledger.tables.one_entry import (
     AsideUrl,
@@ -28,6 +29,7 @@ from upright_ledger.ledger.tables.one_entry import (
     referrers_of,
     spellings_of,
 )
+from upright_ledger.ledger.tables.proposals import StoredProposal, proposals_of
 from upright_ledger.ledger.tables.sources import list_sources
 
 COLUMNS = (
@@ -169,12 +171,16 @@ def list_groups(
 
 @dataclass
 class Details:
-    """All that is known of one entry."""
+    """All that is known of one entry. until: the day on which its answer is to be looked at again,
+    or empty. proposals: those that stand beside the answer, the best first.
+    """
 
     line: EntryLine
     evidence: list[EvidenceRow]
     spellings: list[str]
     referrers: list[tuple[str, float]]
+    until: str = ""
+    proposals: list[StoredProposal] = field(default_factory=list)
 
 
 def look_up(ledger: Ledger, url: str) -> Details:
@@ -200,6 +206,12 @@ def look_up(ledger: Ledger, url: str) -> Details:
             evidence_of(connection, entry),
             spellings_of(connection, entry),
             referrers_of(connection, entry),
+            next((d.day for d in dated_answers(connection) if d.entry == entry), ""),
+            [
+                p
+                for p in proposals_of(connection, [entry]).get(entry, [])
+                if p.destination != lines[0].entry.answer.destination
+            ],
         )
 
 

@@ -11,6 +11,7 @@ from functools import cached_property
 
 from upright_ledger.app.decide.decide import read_new
 from upright_ledger.app.decide.entries import EntryLine, entry_lines
+from upright_ledger.app.decide.second_looks import Unstocked, not_in_stock
 from upright_ledger.app.journal import undo
 from upright_ledger.core.inventory.advice import advice
 from upright_ledger.core.inventory.answer import AnswerKind, Decision, usual
@@ -213,11 +214,14 @@ class Queue:
                 chosen.append((number, usual(AnswerKind.MOVE, best.destination)))
         return self._post(chosen)
 
-    def typed(self, text: str, *, temporary: bool, scope: str) -> int:
-        """Answer with an address as somebody types it. Raises NotAnAddressError."""
-        return self.pick(
-            Candidate(read_new(self.ledger, text), "", 0.0, ()), temporary=temporary, scope=scope
-        )
+    def typed(self, text: str) -> tuple[Candidate, Unstocked | None]:
+        """An address as somebody types it, and what there is to say where it is no page in stock.
+        Raises NotAnAddressError.
+        """
+        candidate = Candidate(read_new(self.ledger, text), "", 0.0, ())
+        with self.ledger.reading() as connection:
+            missing = not_in_stock(connection, self.ledger.settings, [candidate.url])
+        return candidate, missing[0] if missing else None
 
     def say(self, kind: AnswerKind, scope: str) -> int:
         """Answer gone, keep, wanted or ignore."""

@@ -25,7 +25,8 @@ from upright_ledger.core.inventory.answer import (
 )
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import fold
-from upright_ledger.core.url.address import NotAnAddressError
+from upright_ledger.core.url.address import NotAnAddressError, address_of
+from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.written_address import as_written
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.detection import FileKind, recognise
@@ -33,22 +34,26 @@ from upright_ledger.formats.files.atomic import bare_cell
 from upright_ledger.formats.files.text import digest_of
 from upright_ledger.formats.tables.export import CSV, XLSX, write_table
 from upright_ledger.formats.tables.rows.table_rows import RowWidth, rows_of
+from upright_ledger.formats.tables.rows.workbook_rows import fullest_sheet
 from upright_ledger.formats.tables.workbooks import Sheet
 from upright_ledger.ledger.db.journal import last_step
 from upright_ledger.ledger.lines.listing import Filters
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import answers_before, of_person, post_answers, sampled
 from upright_ledger.ledger.tables.proposals import StoredProposal, load_proposals
+from upright_ledger.ledger.tables.stock import Destination, load_stock
 
 COLUMNS = (
-    "site", "legacy_url", "section", "value", "hits", "links", "destination", "confidence",
-    "reason", "choice_2", "choice_3",
+    "site", "legacy_url", "section", "title", "item", "value", "hits", "links", "last_seen",
+    "destination", "new_title", "confidence", "reason", "choice_2", "choice_3",
     "answer", "status", "note", "as_of",
 )  # fmt: skip
 """as_of: the last step in the journal when the sheet was written, so that two people's decisions
 cannot overrun each other.
 """
 
+_SHEET, _PAGES = "review", "new pages"
+_MOST_PAGES = 200_000
 _REVIEWED = "reviewed"  # a further column of a sample: filled in where somebody looked
 
 _NEEDED = ("legacy_url", "answer")
@@ -72,7 +77,8 @@ class Reviewed:
     another one; reopened: entries that lose theirs; confirmed: rows of a sample that somebody
     looked at and found right. conflicts: rows whose entry got another answer since the sheet was
     written, and refused: rows that cannot be used, each as (row, legacy URL, reason). typed: rows
-    with a new destination whose answer still said open. looks: what deserves a second one.
+    with a new destination whose answer still said open. astray: rows left out because their new
+    destination is no page in stock. looks: what deserves a second one.
     """
 
     rows: int = 0
@@ -84,12 +90,25 @@ class Reviewed:
     confirmed: list[ReviewedAnswer] = field(default_factory=list)
     conflicts: list[tuple[int, str, str]] = field(default_factory=list)
     refused: list[tuple[int, str, str]] = field(default_factory=list)
+    astray: int = 0
     looks: SecondLooks = field(default_factory=SecondLooks)
     posted: bool = False
 
     @property
     def changes(self) -> list[ReviewedAnswer]:
         return [*self.added, *self.changed, *self.reopened, *self.confirmed]
+
+    def leave_out(self, missing: set[str]) -> None:
+        """Leave out rows that give an entry one of these destinations anew."""
+        for rows in (self.added, self.changed):
+            kept = [
+                row
+                for row in rows
+                if row.answer.destination not in missing
+                or row.answer.destination == row.entry.answer.destination
+            ]
+            self.astray += len(rows) - len(kept)
+            rows[:] = kept
 
 
 def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -> int:
@@ -101,12 +120,13 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -
     """
     with ledger.reading() as connection:
         proposals, as_of = load_proposals(connection), last_step(connection)
+        pages = load_stock(connection)
     lines = list_entries(ledger, filters).lines
     if sample:
         lines = _drawn(lines, sample, as_of)
     rows = [
         (
-            *_row(line.entry, line.section, proposals.get(line.entry.id, []), as_of),
+            *_row(line.entry, line.section, proposals.get(line.entry.id, []), pages, as_of),
             *([""] if sample else []),
         )
         for line in lines
@@ -114,9 +134,21 @@ def write_sheet(ledger: Ledger, path: Path, filters: Filters, sample: int = 0) -
     columns = (*COLUMNS, _REVIEWED) if sample else COLUMNS
     choices = {"answer": ANSWERS, "status": [str(s) for s in STATUSES], _REVIEWED: ["yes"]}
     links = ("legacy_url", "destination", "choice_2", "choice_3")
-    sheet = Sheet("review", columns, rows, links, ("confidence",), choices)
-    write_table(path, sheet, only=(XLSX, CSV))
+    sheet = Sheet(_SHEET, columns, rows, links, ("confidence",), choices)
+    write_table(path, sheet, [sheet, *_to_look_up(pages)], only=(XLSX, CSV))
     return len(rows)
+
+
+def _to_look_up(pages: Mapping[str, Destination]) -> list[Sheet]:
+    """A sheet of the new site's pages, by address, where there are some and not too many."""
+    if not 0 < len(pages) <= _MOST_PAGES:
+        return []
+    header = ("url", "title", "section", "item", "status")
+    rows = [
+        (p.url, p.title or p.heading, p.section, p.item, p.status or None)
+        for _, p in sorted(pages.items())
+    ]
+    return [Sheet(_PAGES, header, rows, ("url",))]
 
 
 def _drawn(lines: list[EntryLine], count: int, seed: int) -> list[EntryLine]:
@@ -137,7 +169,11 @@ def _drawn(lines: list[EntryLine], count: int, seed: int) -> list[EntryLine]:
 
 
 def _row(
-    entry: Entry, section: str, proposals: list[StoredProposal], as_of: int
+    entry: Entry,
+    section: str,
+    proposals: list[StoredProposal],
+    pages: Mapping[str, Destination],
+    as_of: int,
 ) -> tuple[object, ...]:
     best = proposals[0] if proposals else None
     is_fallback = best is not None and best.is_fallback
@@ -159,16 +195,27 @@ def _row(
     if entry.answer.kind != AnswerKind.OPEN:
         confidence, said = entry.confidence, [entry.reasons]
         others = list(dict.fromkeys(filter(None, [entry.runner_up, *others])))[:2]
+    page = pages.get(shown) or pages.get(page_key(address_of(shown))) if shown else None
     return (
-        entry.site, entry.legacy_url, section, round(evidence.value, 2), round(evidence.hits),
-        round(evidence.links), shown, confidence,
+        entry.site, entry.legacy_url, section, *[*entry.titles, ""][:1], *[*entry.items, ""][:1],
+        round(evidence.value, 2), round(evidence.hits), round(evidence.links), entry.last_seen,
+        shown, page.title or page.heading if page else "", confidence,
         "; ".join(filter(None, said)), *[*others, "", ""][:2], entry.answer.kind,
         entry.answer.status or None, entry.note, as_of,
     )  # fmt: skip
 
 
-def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str = "") -> Reviewed:
-    """Read a reviewed sheet back and, unless `dry_run`, post what it changes as one step."""
+def read_sheet(
+    ledger: Ledger,
+    path: Path,
+    *,
+    dry_run: bool = False,
+    as_given: bool = False,
+    reason: str = "",
+) -> Reviewed:
+    """Read a reviewed sheet back and, unless `dry_run`, post what it changes as one step. as_given:
+    destinations, too, that are no pages in stock.
+    """
     move = MoveState(ledger)
     result = Reviewed()
     with ledger.reading() as connection:
@@ -213,7 +260,9 @@ def read_sheet(ledger: Ledger, path: Path, *, dry_run: bool = False, reason: str
             result.changed.append(change)
     with ledger.reading() as connection:
         wanted = ((change.entry.id, change.answer) for change in result.changes)
-        result.looks = second_looks(connection, ledger.settings.sites, wanted)
+        result.looks = second_looks(connection, ledger.settings, wanted)
+    if not as_given:
+        result.leave_out({missing.destination for missing in result.looks.unstocked})
     if result.changes and not dry_run:
         with ledger.step("review", reason or path.name) as step:
             posted = post_answers(
@@ -241,8 +290,9 @@ def _rows(path: Path) -> Iterator[tuple[int, dict[str, str], str]]:
     """
     digest_of(path)  # refuses what is no file
     kind = recognise(path)
+    sheet = fullest_sheet(path, _SHEET) if kind == FileKind.SHEET else ""
     header, width = list[str](), RowWidth()
-    for n, (line, cells) in enumerate(rows_of(path, kind)):
+    for n, (line, cells) in enumerate(rows_of(path, kind, sheet=sheet)):
         if not header:
             names = [c.strip().lower().replace(" ", "_") for c in cells]
             if set(_NEEDED) <= set(names):

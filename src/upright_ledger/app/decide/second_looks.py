@@ -8,12 +8,15 @@ from collections.abc import Iterable
 from typing import Any, NamedTuple
 
 from upright_ledger.core.inventory.answer import AnswerKind, Decision
+from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.url.address import parse_address, split_text
-from upright_ledger.core.url.destination import page_key
-from upright_ledger.core.url.origins import Sites
+from upright_ledger.core.url.destination import page_key, slash_twin
+from upright_ledger.errors import UsageError
 from upright_ledger.ledger.db.connection import Connection
+from upright_ledger.ledger.db.rows import find_ids
 from upright_ledger.ledger.lines.listing import USED, used_among
 from upright_ledger.ledger.tables.stock import has_stock, pages_among, stocked_pages
+from upright_ledger.settings.model import Settings
 
 _SHOWN = 8
 _LIKE = 60  # of 100
@@ -51,9 +54,9 @@ class SecondLooks(NamedTuple):
 
 
 def second_looks(
-    connection: Connection, sites: Sites, answers: Iterable[tuple[int, Decision]]
+    connection: Connection, settings: Settings, answers: Iterable[tuple[int, Decision]]
 ) -> SecondLooks:
-    """What deserves one of some answers (entry, answer)."""
+    """What deserves one of some answers (entry, answer), all of which are given."""
     told = list(answers)
     gone = [entry for entry, answer in told if answer.kind == AnswerKind.GONE]
     used = [
@@ -61,17 +64,29 @@ def second_looks(
         for url, *figures in used_among(connection, gone)
     ]
     wanted = (answer.destination for _, answer in told)
-    return SecondLooks(tuple(_not_in_stock(connection, sites, wanted)), tuple(used))
+    return SecondLooks(not_in_stock(connection, settings, wanted), tuple(used))
 
 
-def _not_in_stock(
-    connection: Connection, sites: Sites, destinations: Iterable[str]
-) -> list[Unstocked]:
+def need_stock(connection: Connection, settings: Settings, destination: str) -> None:
+    """Raises UsageError for a destination on the new site that is no page in stock, with the page
+    that may be meant.
+    """
+    for missing in not_in_stock(connection, settings, [destination]):
+        meant = f"; the one most like it is {missing.nearest}" if missing.nearest else ""
+        raise UsageError(
+            f"{destination} is no page in stock{meant}",
+            "give the page's address, or keep this one with --as-given",
+        )
+
+
+def not_in_stock(
+    connection: Connection, settings: Settings, destinations: Iterable[str]
+) -> tuple[Unstocked, ...]:
     """Those of these destinations on the new site that are no page in stock, in their order; none
     where nothing is in stock.
     """
     if not has_stock(connection):
-        return []
+        return ()
     keys: dict[str, tuple[str, str]] = {}
     told = dict.fromkeys(filter(None, destinations))
     as_they_stand = pages_among(connection, told)  # most are, and need no second look
@@ -79,13 +94,13 @@ def _not_in_stock(
         if text in as_they_stand:
             continue
         address = parse_address(text)
-        if sites.is_new(address):
+        if settings.sites.is_new(address):
             key = page_key(address)
             keys[text] = (key, key.partition("?")[0])
     known = pages_among(connection, {key for pair in keys.values() for key in pair})
     missing = [text for text, pair in keys.items() if known.isdisjoint(pair)]
     if not missing:
-        return []
+        return ()
     from rapidfuzz import process
 
     pages = {page: _path_of(page) for page in stocked_pages(connection)}
@@ -94,7 +109,22 @@ def _not_in_stock(
         path = _path_of(keys[text][1])
         like = process.extractOne(path, pages, score_cutoff=_LIKE) if n < _SHOWN else None
         found.append(Unstocked(text, like[2] if like is not None else ""))
-    return found
+    return tuple(found)
+
+
+def mendable(connection: Connection, settings: Settings, destinations: Iterable[str]) -> set[str]:
+    """Those of these destinations that `check` names and mends: entries, as the links of a chain
+    are, and pages but for their closing slash.
+    """
+    named, twins = {}, {}
+    for text in destinations:
+        address = parse_address(text)
+        twins[text] = slash_twin(page_key(address))
+        if site := settings.sites.site_of(address):
+            named[text] = (site, fold(address, settings.policy).key)
+    entries = find_ids(connection, "entries", list(named.values()))
+    pages = pages_among(connection, twins.values())
+    return {text for text, twin in twins.items() if twin in pages or named.get(text) in entries}
 
 
 def _path_of(page: str) -> str:

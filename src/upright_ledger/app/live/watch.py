@@ -19,7 +19,7 @@ from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests
 from upright_ledger.core.inventory.answer import AnswerKind
-from upright_ledger.core.monitoring.changes import WRONG, Item, News, body_of, news, subject_of
+from upright_ledger.core.monitoring.changes import DUE, WRONG, Item, News, body_of, news, subject_of
 from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.core.monitoring.traffic_origin import Origin
 from upright_ledger.core.url.address import address_of
@@ -27,8 +27,9 @@ from upright_ledger.errors import InputError, UprightError
 from upright_ledger.formats.files.atomic import json_bytes
 from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.ledger.clock import now
+from upright_ledger.ledger.clock import now, today
 from upright_ledger.ledger.store import Ledger
+from upright_ledger.ledger.tables.answers import DatedAnswer, dated_answers
 from upright_ledger.ledger.tables.followed_logs import (
     enqueue,
     last_reported,
@@ -100,7 +101,15 @@ def watch(
     wrong = {
         entry: item for entry, item in asked.items() if item is not None and entry not in again
     }
-    items = [*(i for i in items if i.entry not in wrong), *wrong.values()]
+    due = {d.entry: d for d in _due(ledger) if d.entry not in again and d.entry not in wrong}
+    items = [
+        *(i for i in items if i.entry not in wrong and i.entry not in due),
+        *wrong.values(),
+        *(
+            Item(e, d.legacy_url, DUE, 0.0, f"{d.answer.kind}, since {d.day}")
+            for e, d in due.items()
+        ),
+    ]
     notify = ledger.settings.notify
     with ledger.writing() as connection:
         before = last_reported(connection)
@@ -128,6 +137,12 @@ def watch(
     watched = Watched(read, found)
     _deliver(ledger, notify, file, watched)
     return watched
+
+
+def _due(ledger: Ledger) -> list[DatedAnswer]:
+    """Answers whose day has come."""
+    with ledger.reading() as connection:
+        return [d for d in dated_answers(connection) if d.day <= today()]
 
 
 def _digest(found: Sequence[News]) -> str:

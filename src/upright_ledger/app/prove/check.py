@@ -10,7 +10,8 @@ from typing import Any
 from upright_ledger.app.known_faults import KnownFaults, settings_digest
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.fix import Mend
-from upright_ledger.core.rules.finding import Cause, Finding, causes
+from upright_ledger.app.prove.standing_answers import with_standing
+from upright_ledger.core.rules.finding import Cause, Finding, FindingKind, causes
 from upright_ledger.core.rules.proofs.proof import Proof
 from upright_ledger.core.severity import Severity
 from upright_ledger.ledger.lines.kept import keep
@@ -93,9 +94,19 @@ class Checked:
 
 def what_is_known(move: MoveState) -> KnownFaults:
     """What the rules of a move amount to."""
-    faults = sum(1 for f in move.compiled.findings if f.severity != Severity.NOTE)
+    # Days come without a step of the journal: those are counted when it is asked.
+    faults = sum(
+        1
+        for f in _findings(move)
+        if f.severity != Severity.NOTE and f.kind != FindingKind.REVIEW_DUE
+    )
     settings = settings_digest(move.ledger.settings)
     return KnownFaults(move.step, faults, move.compiled.rules.digest, settings)
+
+
+def _findings(move: MoveState) -> list[Finding]:
+    with move.ledger.reading() as connection:
+        return with_standing(connection, move.compiled.findings)
 
 
 def check_ledger(move: MoveState, mends: Sequence[Mend] = ()) -> Checked:
@@ -105,7 +116,7 @@ def check_ledger(move: MoveState, mends: Sequence[Mend] = ()) -> Checked:
     shown = (move.sites.old[0].origins[0], move.sites.new[0])
     return Checked(
         len(move.compiled),
-        move.compiled.findings,
+        _findings(move),
         shown,
         proof=move.compiled.proof,
         mends=list(mends),

@@ -86,14 +86,7 @@ class Screen:
         if key == "/":
             return self._search()
         if key == "t":
-            text = self._ask("address on the new site")
-            return (
-                self._posted(
-                    queue.typed(text, temporary=self._temporary, scope=self._scope), "move"
-                )
-                if text
-                else ""
-            )
+            return self._type()
         number = 1 if key in ACCEPT else int(key) if key in _DIGITS else 0
         if 0 < number <= len(card.candidates):
             return self._pick(card.candidates[number - 1])
@@ -128,6 +121,25 @@ class Screen:
     def _settled(self, said: str) -> str:
         self._scope, self._temporary = CardKind.ENTRY, False
         return said
+
+    def _type(self) -> str:
+        text = self._ask("address on the new site")
+        if not text:
+            return ""
+        candidate, missing = self._queue.typed(text)
+        if missing is not None:
+            self._line("  ", f"{candidate.url} is no page in stock.", "")
+            keys = "y keeps it as it is given, any other key goes back"
+            if missing.nearest:
+                self._line("  1  ", missing.nearest, "")
+                keys = f"1 takes this page, {keys}"
+            self._out.print(Text(keys, style=output.FAINT))
+            key = self._keys.next()
+            if key == "1" and missing.nearest:
+                candidate, _ = self._queue.typed(missing.nearest)
+            elif key != "y":
+                return ""
+        return self._pick(candidate)
 
     def _search(self) -> str:
         text = self._ask("words of the page")

@@ -5,16 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from upright_ledger.app.decide.second_looks import InUse, SecondLooks, Unstocked
+from upright_ledger.app.prove.standing_answers import figures_in_words
 from upright_ledger.cli.terminal import output
 
 _SHOWN = 8
-_NAMES = {
-    "links": ("link", "links"),
-    "hits": ("hit", "hits"),
-    "visits": ("visit", "visits"),
-    "clicks": ("click", "clicks"),
-    "impressions": ("impression", "impressions"),
-}
 
 
 def show_second_looks(looks: SecondLooks) -> None:
@@ -31,8 +25,9 @@ def _show_unstocked(unstocked: Sequence[Unstocked]) -> None:
         told = output.plural(len(unstocked), "destination")
         output.say(f"{told} {are} no page in stock:", output.DOUBTFUL)
     for one in unstocked[:_SHOWN]:
-        meant = f"; did you mean {output.clean(one.nearest)}?" if one.nearest else ""
-        output.say(f"  {output.clean(one.destination)}{meant}")
+        output.say(f"  {output.clean(one.destination)}")
+        if one.nearest:
+            output.say(f"    did you mean {output.clean(one.nearest)}?")
     _say_more(len(unstocked))
 
 
@@ -42,10 +37,8 @@ def _show_in_use(in_use: Sequence[InUse]) -> None:
         told = output.plural(len(in_use), "address", "addresses")
         output.say(f"{told} {text} linked or asked for:", output.DOUBTFUL)
     for one in in_use[:_SHOWN]:
-        figures = ", ".join(
-            f"{amount:,.0f} {_NAMES[name][amount != 1]}" for name, amount in one.figures.items()
-        )
-        output.say(f"  {output.clean(one.legacy_url)}: {figures}")
+        output.say(f"  {output.clean(one.legacy_url)}")
+        output.say(f"    {figures_in_words(one.figures)}")
     _say_more(len(in_use))
 
 

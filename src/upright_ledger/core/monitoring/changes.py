@@ -16,11 +16,15 @@ class NewsKind(Word):
     AGAIN = "fails again"
     MORE = "fails much more"
     WRONGLY = "answers wrongly"
+    DUE = "is due"
     MENDED = "is mended"
 
 
 WRONG: Literal["wrong"] = "wrong"
 """The state of an answered entry that was asked, and is not answered as it should be."""
+
+DUE: Literal["due"] = "due"
+"""The state of an entry whose answer is to be looked at again since a day that has come."""
 
 _MUCH_MORE = 3.0
 _WORTH_SAYING = 10.0  # further requests
@@ -32,7 +36,7 @@ class Item(NamedTuple):
 
     entry: int
     url: str
-    state: FailureState | Literal["wrong"]
+    state: FailureState | Literal["wrong", "due"]
     lost: float
     why: str = ""
     came: str = ""
@@ -63,7 +67,9 @@ def news(items: Sequence[Item], before: Mapping[int, tuple[str, float]]) -> list
             kind = NewsKind.MORE
         elif item.state == WRONG and state != WRONG:
             kind = NewsKind.WRONGLY
-        elif item.state == FailureState.PROVEN and state not in {"", FailureState.PROVEN}:
+        elif item.state == DUE and state != DUE:
+            kind = NewsKind.DUE
+        elif item.state == FailureState.PROVEN and state not in {"", DUE, FailureState.PROVEN}:
             kind = NewsKind.MENDED
         if kind:
             found.append(News(kind, item))
@@ -72,7 +78,8 @@ def news(items: Sequence[Item], before: Mapping[int, tuple[str, float]]) -> list
         NewsKind.WRONGLY: 1,
         NewsKind.NEWLY: 2,
         NewsKind.MORE: 3,
-        NewsKind.MENDED: 4,
+        NewsKind.DUE: 4,
+        NewsKind.MENDED: 5,
     }
     return sorted(found, key=lambda n: (order[n.kind], -n.item.lost, n.item.url))
 
@@ -86,6 +93,7 @@ def subject_of(name: str, found: Sequence[News]) -> str:
             NewsKind.WRONGLY,
             NewsKind.NEWLY,
             NewsKind.MORE,
+            NewsKind.DUE,
             NewsKind.MENDED,
         )
     }
@@ -99,6 +107,8 @@ def subject_of(name: str, found: Sequence[News]) -> str:
     told = (
         f"addresses fail: {', '.join(failing)}"
         if failing
+        else f"{counts[NewsKind.DUE]:,} answers to look at again"
+        if counts[NewsKind.DUE]
         else f"{counts[NewsKind.MENDED]:,} addresses are mended"
     )
     return f"{name}: {told}"
@@ -137,6 +147,10 @@ _VERBS = {
     NewsKind.WRONGLY: ("is not answered as it should be", "are not answered as they should be"),
     NewsKind.NEWLY: ("fails, and nobody has answered it", "fail, and nobody has answered them"),
     NewsKind.MORE: ("fails much more often than was said", "fail much more often than was said"),
+    NewsKind.DUE: (
+        "has an answer to look at again: its day has come",
+        "have an answer to look at again: its day has come",
+    ),
     NewsKind.MENDED: (
         "is mended: asked for, and answered rightly",
         "are mended: asked for, and answered rightly",

@@ -31,6 +31,8 @@ class FindingKind(Word):
     SHADOWED = "shadowed"
     TEMPORARY = "temporary"
     QUERY_LOST = "query-lost"
+    GONE_WITH_LINKS = "gone-with-links"
+    REVIEW_DUE = "review-due"
     MASS_MOVE = "mass-move"
 
 

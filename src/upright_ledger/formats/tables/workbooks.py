@@ -18,6 +18,8 @@ _WIDTHS = {
     "choice_2": 40,
     "choice_3": 40,
     "reason": 50,
+    "title": 40,
+    "new_title": 40,
     "note": 30,
     "section": 14,
     "site": 22,

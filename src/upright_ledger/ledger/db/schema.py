@@ -25,7 +25,10 @@ from sqlalchemy import (
 
 metadata = MetaData()
 
-MORE = ("CREATE INDEX IF NOT EXISTS spellings_in_doubt ON spellings (site, key) WHERE key <> ''",)
+MORE = (
+    "CREATE INDEX IF NOT EXISTS spellings_in_doubt ON spellings (site, key) WHERE key <> ''",
+    "CREATE INDEX IF NOT EXISTS answers_with_a_day ON answers (until) WHERE until <> ''",
+)
 """What is made beside the tables: to say it with them would load a module for each database."""
 
 
@@ -246,6 +249,8 @@ answers = Table(
     Column("confidence", Float),
     Column("reasons", Text, nullable=False, default="", server_default=""),
     Column("runner_up", Text, nullable=False, default="", server_default=""),
+    # The day on which it is to be looked at again, or empty.
+    Column("until", String, nullable=False, default="", server_default=""),
 )
 
 # Further answers for an entry that already has another one: conflicts, until somebody decides.

@@ -40,7 +40,7 @@ JOURNALLED: Mapping[str, Shape] = {
         ("entry",),
         {"status": 0, "destination": "", "query": _QUERY, "old": "", "host_given": True,
          "where": "", "note": "", "inherited": False, "author": "", "confidence": None,
-         "reasons": "", "runner_up": ""},
+         "reasons": "", "runner_up": "", "until": ""},
         flags=frozenset({"host_given", "inherited"}),
     ),
     "claims": Shape(

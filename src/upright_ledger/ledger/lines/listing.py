@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from typing import Any, NamedTuple
@@ -238,6 +238,26 @@ def _among(connection: Connection, name: str, numbers: Iterable[int]) -> str:
 _TOGETHER = 5_000  # entries in one question
 USED = ("links", "hits", "visits", "clicks", "impressions")
 """Figures of an entry that say that somebody links to it or asks for it."""
+
+
+def open_of_site(connection: Connection, site: str) -> Iterator[str]:
+    """The addresses of a site's open entries, the most valuable first."""
+    query = (
+        "SELECT url FROM entry_lines WHERE kind = :open AND site = :site ORDER BY value DESC, url"
+    )
+    yield from connection.column(query, open=AnswerKind.OPEN, site=site)
+
+
+def gone_in_use(connection: Connection) -> list[tuple[Any, ...]]:
+    """Of entries that end though they are linked or asked for: address, what gave the answer, where
+    it stood, and figures (`USED`); the most valuable first.
+    """
+    told = " OR ".join(f"{name} > 0" for name in USED)
+    query = (
+        f'SELECT url, "by", "where", {", ".join(USED)} FROM entry_lines '
+        f"WHERE kind = :gone AND ({told}) ORDER BY value DESC, url"
+    )
+    return connection.rows(query, gone=AnswerKind.GONE)
 
 
 def used_among(connection: Connection, entries: Iterable[int]) -> list[tuple[Any, ...]]:

@@ -97,6 +97,14 @@ MIGRATIONS: tuple[tuple[int, str, Callable[[Connection], None]], ...] = (
         ),
     ),
     (12, "lines of entries", lines_of_entries),
+    (
+        13,
+        "days of answers",
+        _sql(
+            "ALTER TABLE answers ADD COLUMN until VARCHAR NOT NULL DEFAULT ''",
+            "CREATE INDEX answers_with_a_day ON answers (until) WHERE until <> ''",
+        ),
+    ),
 )
 """Number, name and change, from the schema before it. Each holds its own statements, so that what
 the program's schema becomes later changes none of them.

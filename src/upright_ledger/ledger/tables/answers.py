@@ -51,7 +51,8 @@ def found_as(proposals: Sequence[StoredProposal], destination: str) -> Found:
 
 class Posting(NamedTuple):
     """An answer to be posted for an entry. old: the address as it was given with the answer. found:
-    how it was found; where that is not said, as the proposals for its entry tell.
+    how it was found; where that is not said, as the proposals for its entry tell. until: the day on
+    which it is to be looked at again (YYYY-MM-DD), or empty.
     """
 
     entry: int
@@ -63,6 +64,7 @@ class Posting(NamedTuple):
     note: str = ""
     query: QueryPolicy = QueryPolicy.CARRY_TRACKING
     found: Found | None = None
+    until: str = ""
 
 
 ALL_OF = "all of "
@@ -79,7 +81,9 @@ def by_hand(connection: Connection) -> set[int]:
     return set(connection.column(_BY_HAND, **asked))
 
 
-def of_person(entry: Entry, answer: Decision, where: str = "", note: str = "") -> Posting:
+def of_person(
+    entry: Entry, answer: Decision, where: str = "", note: str = "", until: str = ""
+) -> Posting:
     """An answer that a person gives to an entry, its address as it was written before."""
     return Posting(
         entry.id,
@@ -89,6 +93,7 @@ def of_person(entry: Entry, answer: Decision, where: str = "", note: str = "") -
         entry.host_given,
         where,
         note,
+        until=until,
     )
 
 
@@ -110,7 +115,7 @@ def post_answers(
     step.meanwhile += len(wanted) - len(postings)
     untold = [p.entry for p in postings if p.found is None and p.answer.destination]
     offered, before = proposals_of(step.connection, untold), _found_before(step.connection, untold)
-    who = author()
+    who, days = author(), _days_that_stay(step.connection, postings)
     found = [
         p.found
         or before.get((p.entry, p.answer.destination))
@@ -134,6 +139,7 @@ def post_answers(
             "confidence": f.confidence,
             "reasons": f.reasons,
             "runner_up": f.runner_up,
+            "until": p.until or days.get(p.entry, ""),
         }
         for p, f in zip(postings, found, strict=True)
     ]
@@ -145,6 +151,45 @@ def post_answers(
     if gone:
         step.remove("claims", gone)
     return postings
+
+
+def _days_that_stay(connection: Connection, postings: Iterable[Posting]) -> dict[int, str]:
+    """Entry → the day of its answer, where the same is posted again by anything but a person, who
+    looked at it.
+    """
+    standing = {d.entry: d for d in dated_answers(connection)}
+    return {
+        p.entry: standing[p.entry].day
+        for p in (postings if standing else ())
+        if p.entry in standing
+        and p.by != AnsweredBy.PERSON
+        and standing[p.entry].answer == p.answer
+    }
+
+
+class DatedAnswer(NamedTuple):
+    """An answer that is to be looked at again on a day (YYYY-MM-DD). legacy_url: of the entry; old:
+    as it was written with the answer.
+    """
+
+    entry: int
+    legacy_url: str
+    old: str
+    answer: Decision
+    day: str
+
+
+def dated_answers(connection: Connection) -> list[DatedAnswer]:
+    """The answers that are to be looked at again, those of the earliest days first."""
+    query = (
+        "SELECT a.entry, e.legacy_url, a.old, a.kind, a.status, a.destination, a.until "
+        "FROM answers a JOIN entries e ON e.id = a.entry WHERE a.until <> '' "
+        "ORDER BY a.until, e.legacy_url"
+    )
+    return [
+        DatedAnswer(entry, url, old, Decision(AnswerKind(kind), status, destination), day)
+        for entry, url, old, kind, status, destination, day in connection.rows(query)
+    ]
 
 
 def changed_meanwhile(step: Step) -> tuple[set[int], set[int]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
@@ -13,6 +14,8 @@ from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.inventory.entry import Entry
+from upright_ledger.ledger.clock import today
+from upright_ledger.ledger.tables.answers import DatedAnswer
 
 SHOWN_SOURCES = 12
 SHOWN_WAITING = 10
@@ -94,7 +97,27 @@ def command(folder: Path, as_json: bool) -> None:
         )
         if len(result.waiting) > SHOWN_WAITING:
             output.say(f"… and {len(result.waiting) - SHOWN_WAITING:,} more (--json shows all)")
+    _show_dated(result.dated, origins)
     output.next_step(following.why, following.command)
+
+
+def _show_dated(dated: Sequence[DatedAnswer], origins: tuple[str, ...]) -> None:
+    """Answers whose day has come, and how many more have one."""
+    due = [d for d in dated if d.day <= today()]
+    if due:
+        output.say()
+        output.table(
+            ("answers to look at again", "answer|", "since|"),
+            [
+                (output.path(d.legacy_url, origins), d.answer.kind, d.day)
+                for d in due[:SHOWN_WAITING]
+            ],
+        )
+        if len(due) > SHOWN_WAITING:
+            output.say(f"… and {len(due) - SHOWN_WAITING:,} more (--json shows all)")
+    if later := dated[len(due) :]:
+        told = output.plural(len(later), "answer")
+        output.say(f"{told} to look at again later, the next on {later[0].day}.")
 
 
 def _waits(entry: Entry) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -16,6 +17,7 @@ from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import STATUSES, AnswerKind, Decision, usual
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.errors import UsageError
+from upright_ledger.ledger.clock import today
 from upright_ledger.ledger.lines.listing import Filters
 
 if TYPE_CHECKING:
@@ -73,6 +75,18 @@ SHOWN = 8
         "else these keep that answer."
     ),
 )
+@click.option(
+    "--as-given",
+    is_flag=True,
+    help="Keep destinations that are no pages in stock; else they are not posted.",
+)
+@click.option(
+    "--until",
+    type=click.DateTime(["%Y-%m-%d"]),
+    metavar="DAY",
+    help="The day (YYYY-MM-DD) on which to look at the answer again: it is named then.",
+)
+@click.option("--dry-run", is_flag=True, help="With --from: only say what would come of it.")
 @click.option("--reason", default="", help="Why, for the journal.")
 @pair_options
 @json_option
@@ -91,6 +105,9 @@ def command(
     family: str,
     query: str,
     over: bool,
+    as_given: bool,
+    until: datetime | None,
+    dry_run: bool,
     reason: str,
     reading: ReadOptions | None,
     as_json: bool,
@@ -111,7 +128,8 @@ def command(
     parameter.
 
     A sheet may have commas or semicolons; either side may be a full address or a path alone. Its
-    status may be a number, or the word gone, keep, wanted or ignore; empty means 301.
+    status may be a number, or the word gone, keep, wanted or ignore; empty means 301. Rows whose
+    destination is no page in stock are left out and named, with the page that may be meant.
     """
     chosen = sum([bool(new), gone, keep, wanted, ignore])
     whole = section is not None or bool(family)
@@ -135,33 +153,50 @@ def command(
     )
     if new:
         answer = Decision(STATUSES[int(status)], int(status), new)
+    if dry_run and sheet is None:
+        raise UsageError("--dry-run is for a sheet", "give --from FILE with it")
+    day = _day(until)
+    if day and "{" in (old or ""):
+        raise UsageError("a template has no day of its own", "leave out --until")
     ledger = open_ledger(folder)
     if sheet is not None:
-        from upright_ledger.app.decide.decide_list import decide_from, decide_listed
+        from upright_ledger.app.decide.decide_list import Mode, decide_from, decide_listed
 
+        mode = Mode(over or not chosen, as_given, dry_run, day)
         if chosen:
-            result = decide_listed(
-                ledger, sheet, answer, reading.encoding if reading else "", reason, over=over
-            )
+            encoding = reading.encoding if reading else ""
+            result = decide_listed(ledger, sheet, answer, encoding, reason, mode)
         else:
-            result = decide_from(ledger, sheet, reading, reason)
+            result = decide_from(ledger, sheet, reading, reason, mode)
         name = sheet.name
     elif whole:
+        chosen_ones = Filters(section=section, family=family or None)
         result = decide_entries(
-            ledger, Filters(section=section, family=family or None), answer, reason, over=over
+            ledger, chosen_ones, answer, reason, over=over, as_given=as_given, until=day
         )
         name = " ".join(t for t in (section, family) if t)
     elif "{" in (old or ""):
         from upright_ledger.app.decide.decide_template import decide_template
 
-        result, name = decide_template(ledger, old or "", answer, QueryPolicy(query), reason)
+        result, name = decide_template(
+            ledger, old or "", answer, QueryPolicy(query), reason, as_given=as_given
+        )
     else:
-        result, name = decide_one(ledger, old or "", answer, QueryPolicy(query), reason)
-    _show(result, name, as_json=as_json)
-    raise click.exceptions.Exit(1 if result.refused or result.contested else 0)
+        result, name = decide_one(
+            ledger, old or "", answer, QueryPolicy(query), reason, as_given=as_given, until=day
+        )
+    _show(result, name, dry_run=dry_run, as_json=as_json)
+    raise click.exceptions.Exit(1 if result.refused or result.contested or result.astray else 0)
 
 
-def _show(result: Decided, name: str, *, as_json: bool) -> None:
+def _day(until: datetime | None) -> str:
+    day = f"{until:%Y-%m-%d}" if until is not None else ""
+    if day and day <= today():
+        raise UsageError(f"{day} is not to come", "give the day on which to look at it again")
+    return day
+
+
+def _show(result: Decided, name: str, *, dry_run: bool, as_json: bool) -> None:
     if as_json:
         output.json_out(
             {
@@ -171,11 +206,13 @@ def _show(result: Decided, name: str, *, as_json: bool) -> None:
                 "contested": result.contested,
                 "made": result.made,
                 "fitting": result.fitting,
+                "left_open": result.open,
                 "mended": result.mended,
                 "columns": result.mapping,
                 "unused_columns": result.unused,
                 "notes": result.notes,
                 "left": result.left,
+                "astray": result.astray,
                 **result.looks.as_dict(),
                 "refused": [
                     {"row": line, "old": text, "reason": why} for line, text, why in result.refused
@@ -184,11 +221,13 @@ def _show(result: Decided, name: str, *, as_json: bool) -> None:
         )
         return
     show_columns(name, result.mapping, result.unused, result.notes)
-    output.say(f"{name}: {output.plural(result.posted, 'answer')} posted.")
+    verb = "would be posted" if dry_run else "posted"
+    output.say(f"{name}: {output.plural(result.posted, 'answer')} {verb}.")
     for count, text in (
         (result.unchanged, "stood already"),
         (result.replaced, "took the place of another answer"),
         (result.fitting, "open entries fit this template"),
+        (len(result.open), "entries of its part of the site stay open:"),
         (result.made, "for entries that were never gathered; they are in the ledger now"),
         (result.mended, "lacked a leading slash; it was put there"),
         (
@@ -196,17 +235,25 @@ def _show(result: Decided, name: str, *, as_json: bool) -> None:
             "contradict an earlier row for the same entry; upright check names them",
         ),
         (len(result.left), "answers given one by one stay; --over changes them, too"),
+        (
+            result.astray,
+            "rows left out: their destination is no page in stock; --as-given keeps it",
+        ),
         (len(result.refused), "rows cannot be used"),
     ):
         if count:
             output.say(f"  {count:>7,}  {text}")
-    for address in result.left[:SHOWN]:
+    named = result.left or result.open
+    for address in named[:SHOWN]:
         output.say(f"           {output.clean(address)}")
-    if len(result.left) > SHOWN:
-        output.say(f"           and {len(result.left) - SHOWN:,} more; --json lists all")
+    if len(named) > SHOWN:
+        output.say(f"           and {len(named) - SHOWN:,} more; --json lists all")
     show_second_looks(result.looks)
     for line, text, why in result.refused[:SHOWN]:
         output.say(f"  row {line:,}: {why}" + (f": {text[:100]}" if text else ""), output.DOUBTFUL)
     if len(result.refused) > SHOWN:
         output.say(f"  and {len(result.refused) - SHOWN:,} more; --json lists all")
-    output.next_step("look for faults", "upright check")
+    if dry_run:
+        output.next_step("post them", f"upright decide --from {name}")
+    else:
+        output.next_step("look for faults", "upright check")

@@ -20,6 +20,7 @@ from upright_ledger.ledger.tables.answers import BY
 from upright_ledger.ledger.tables.one_entry import EvidenceRow
 
 SHOWN = 20
+SHOWN_PROPOSALS = 3
 SHOWN_SPELLINGS = 12
 
 
@@ -157,7 +158,10 @@ def _list(ledger: Ledger, listing: task.Listing, sort: str) -> None:
         columns,
         [
             (
-                output.path(x.entry.legacy_url, origins),
+                [
+                    output.path(x.entry.legacy_url, origins),
+                    *([f"to {goal}"] if (goal := x.entry.answer.destination) else []),
+                ],
                 *(figure(x) for _, figure in told),
                 x.entry.last_seen,
                 x.entry.answer.kind,
@@ -210,6 +214,15 @@ def _details(found: task.Details, *, as_json: bool) -> None:
                 "titles": list(found.line.entry.titles),
                 "evidence": [row._asdict() for row in found.evidence],
                 "referrers": [{"address": a, "amount": n} for a, n in found.referrers],
+                "until": found.until,
+                "proposals": [
+                    {
+                        "destination": p.destination,
+                        "confidence": p.confidence,
+                        "reasons": list(p.reasons),
+                    }
+                    for p in found.proposals
+                ],
             }
         )
         return
@@ -229,6 +242,12 @@ def _details(found: task.Details, *, as_json: bool) -> None:
         output.say(f"  because: {e.reasons}")
     if e.runner_up:
         output.say(f"  next best: {e.runner_up}")
+    if found.until:
+        output.say(f"  to be looked at again on {found.until}")
+    for p in found.proposals[:SHOWN_PROPOSALS]:
+        if p.destination != e.runner_up:
+            sure = "for want of a better one" if p.is_fallback else f"confidence {p.confidence:.3f}"
+            output.say(f"  proposed: {p.destination}, {sure}: {'; '.join(p.reasons)}")
     if found.line.family:
         output.say(f"  family: {found.line.family}")
     if found.line.section:

@@ -52,6 +52,11 @@ SHOWN = 8
     metavar="N",
     help="With --out: N accepted proposals by chance, to see whether they are right.",
 )
+@click.option(
+    "--as-given",
+    is_flag=True,
+    help="With --in: keep destinations that are no pages in stock; else they are not posted.",
+)
 @click.option("--reason", default="", help="With --in: why, for the journal.")
 @force_option
 @json_option
@@ -59,7 +64,7 @@ SHOWN = 8
 def command(
     folder: Path, out: Path | None, sheet: Path | None, dry_run: bool, answer: str | None,
     section: str | None, family: str, site: str,
-    sample: int | None,
+    sample: int | None, as_given: bool,
     reason: str, as_json: bool,
 ) -> None:  # fmt: skip
     """Review the open entries: one by one in a terminal, or in a sheet.
@@ -101,12 +106,14 @@ def command(
     if sheet is None:
         _walk(folder, chosen, as_json=as_json)
         return
-    result = read_sheet(open_ledger(folder), sheet, dry_run=dry_run, reason=reason)
+    result = read_sheet(
+        open_ledger(folder), sheet, dry_run=dry_run, as_given=as_given, reason=reason
+    )
     if as_json:
         _as_json(result)
     else:
         _show(result, sheet.name, dry_run=dry_run)
-    raise click.exceptions.Exit(1 if result.refused or result.conflicts else 0)
+    raise click.exceptions.Exit(1 if result.refused or result.conflicts or result.astray else 0)
 
 
 def _walk(folder: Path, filters: Filters, *, as_json: bool) -> None:
@@ -141,6 +148,10 @@ def _show(result: Reviewed, name: str, *, dry_run: bool) -> None:
         (
             len(result.conflicts),
             "rows left out: their entry was answered since the sheet was written",
+        ),
+        (
+            result.astray,
+            "rows left out: their destination is no page in stock; --as-given keeps it",
         ),
         (len(result.refused), "rows cannot be used"),
     ):
@@ -187,6 +198,7 @@ def _as_json(result: Reviewed) -> None:
             "rows": result.rows,
             "unchanged": result.unchanged,
             "typed": result.typed,
+            "astray": result.astray,
             **result.looks.as_dict(),
             "added": listed(result.added),
             "changed": listed(result.changed),

@@ -121,10 +121,13 @@ def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
                 "write the rules for a server", "upright build --for nginx --out rules/"
             )
         return
-    output.say(
-        f"{output.plural(result.rules, 'answer')} with a rule checked: "
-        f"{output.plural(len(result.findings), 'finding')}."
+    notes = len(result.findings) - result.faults
+    told = (
+        output.plural(len(result.findings), "finding")
+        if result.faults
+        else f"no faults, {output.plural(notes, 'note')}"
     )
+    output.say(f"{output.plural(result.rules, 'answer')} with a rule checked: {told}.")
     output.say()
     causes = result.causes
     output.table(
@@ -160,6 +163,8 @@ def _show(result: Checked, *, all_rows: bool, sheet: Path | None) -> None:
             "let those be mended that have one right mend, as one undoable step",
             "upright check --fix",
         )
+    elif sheet is None and not result.faults:
+        output.next_step("write the rules for a server", "upright build --for nginx --out rules/")
     elif sheet is None:
         output.next_step(
             "settle them, one by one or from a corrected sheet", "upright decide --from pairs.csv"

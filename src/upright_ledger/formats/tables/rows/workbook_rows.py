@@ -31,10 +31,12 @@ def hidden_sheets(path: Path) -> list[str]:
     return sorted(_open_workbook(path, hidden=True).keys() - _open_workbook(path).keys())
 
 
-def fullest_sheet(path: Path) -> str:
-    """The sheet that is read where none is named."""
+def fullest_sheet(path: Path, wanted: str = "") -> str:
+    """The sheet that is read where none is named: the one that is wanted, if it is there."""
     sheets = _open_workbook(path)
-    return max(sheets, key=lambda name: sheets[name].total_height or 0)
+    return (
+        wanted if wanted in sheets else max(sheets, key=lambda name: sheets[name].total_height or 0)
+    )
 
 
 def sheet_rows(path: Path, name: str) -> Iterator[Row]:
