@@ -6,7 +6,7 @@ import pytest
 from test_rule_set_parts import FAR, HOST, NEW, SITE, exact, rules, template
 
 from upright_ledger.core.inventory.normalisation import FoldingPolicy
-from upright_ledger.core.rules import condenser
+from upright_ledger.core.rules import condenser, rule_families
 from upright_ledger.core.rules.condenser import condense
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import Address, parse_address
@@ -33,7 +33,9 @@ NAMES = ("ada", "bo", "cyd")
     ],
 )  # fmt: skip
 def test_ways_to_take_a_path_apart(path: str, readings: list[str]) -> None:
-    told = [" ".join(sign + text for sign, text in pieces) for pieces in condenser._readings(path)]
+    told = [
+        " ".join(sign + text for sign, text in pieces) for pieces in rule_families._readings(path)
+    ]
     assert told == readings
 
 
@@ -62,8 +64,8 @@ def test_what_a_destination_repeats_is_carried(
     path: str, goal: str, carried: tuple[str, str] | None
 ) -> None:
     rule = exact(path, FAR + goal)
-    pieces = next(condenser._readings(rule.path))
-    found = condenser._carried(rule, pieces)
+    pieces = next(rule_families._readings(rule.path))
+    found = rule_families._carried(rule, pieces)
     assert found == (carried and (carried[0], FAR + carried[1]))
 
 
@@ -80,7 +82,7 @@ def test_parts_of_a_segment_are_carried_narrowly(
     path: str, at: int, goal: str, carried: tuple[str, str]
 ) -> None:
     rule = exact(path, FAR + goal)
-    found = condenser._carried(rule, list(condenser._readings(path))[at])
+    found = rule_families._carried(rule, list(rule_families._readings(path))[at])
     assert found == (carried[0], FAR + carried[1])
 
 
@@ -97,7 +99,7 @@ def test_parts_of_a_segment_are_carried_narrowly(
 def test_a_folder_that_moved_as_a_whole(
     path: str, goal: str, moved: tuple[str, str] | None
 ) -> None:
-    found = condenser._folder_moved(exact(path, FAR + goal))
+    found = rule_families._folder_moved(exact(path, FAR + goal))
     assert found == (moved and (moved[0], FAR + moved[1]))
 
 
@@ -111,8 +113,10 @@ def test_a_folder_that_moved_as_a_whole(
     ],
 )  # fmt: skip
 def test_a_path_with_one_name_left_open(path: str, holes: list[str]) -> None:
-    found = condenser._with_a_hole(exact(path, FAR + "/n"))
-    assert [f"{source.replace(condenser._HOLE, '*')} {value}" for source, value in found] == holes
+    found = rule_families._with_a_hole(exact(path, FAR + "/n"))
+    assert [
+        f"{source.replace(rule_families.HOLE, '*')} {value}" for source, value in found
+    ] == holes
 
 
 def condensed(

@@ -78,30 +78,62 @@ def test_no_known_answer_changes_whatever_the_damage(seed: int, bold: bool) -> N
 def test_parameters_move_into_the_path_and_exceptions_stay(museum: Program) -> None:
     rows = [f"/catalogue.php?item={n},/collection/{n}/," for n in range(4000, 4030)]
     rows += ["/catalogue.php?item=4030,/collection/special/,", "/catalogue.php,/collection/,"]
-    rows += [f"/journal/2011/{w}.html,/stories/{w}/," for w in WORDS] + [
-        "/journal/2011/lost.html,,410"
-    ]
+    names = [f"{w}-{other}" for w in WORDS for other in WORDS]
+    rows += [f"/journal/2011/{n}.html,/stories/{n}/," for n in names]
+    rows += ["/journal/2011/lost.html,,410"]
     museum("decide", "--from", museum.pairs(*rows))
     museum("fold", "--significant", "/catalogue.php=item")
     manifest = museum.json("build", "--for", "nginx", "--out", "rules", "--condense")
     told = {c["old"]: (c["new"].removeprefix(NEW), c["replaced"]) for c in manifest["condensed"]}
     assert told == {
         "/catalogue.php{?item|digits}": ("/collection/{item}/", 30),
-        "/journal/{n2|digits}/{p3}.html": ("/stories/{p3}/", 8),
+        "/journal/{n2|2011}/{p3}.html": ("/stories/{p3}/", 64),
     }
     assert manifest["rules"] == 2 + 3
     plain = museum.json("build", "--for", "nginx", "--out", "plain")
-    assert (plain["rules"], plain["condensed"]) == (41, [])
+    assert (plain["rules"], plain["condensed"]) == (97, [])
     again = json.loads((museum.folder / "rules/manifest.json").read_text())
     assert again["digest"] == manifest["digest"]
     assert (
-        "Condensed from 41 rules to 5"
+        "Condensed from 97 rules to 5"
         in museum("build", "--for", "haproxy", "--out", "hp", "--condense").out
     )
 
 
+def test_a_few_addresses_bear_out_no_template_and_the_rest_is_shown(museum: Program) -> None:
+    """What nobody knows is led only where many say so, and before anything is written."""
+    few = [
+        f"/en/products/{w}_{n}_x.html,/en/parts/locks/{w}-{n}-x/," for n, w in enumerate(WORDS[:3])
+    ]
+    museum("decide", "--from", museum.pairs(*few))
+    build = ("build", "--for", "nginx", "--out", "rules", "--condense")
+    assert museum.json(*build)["condensed"] == []
+    bold = museum.json(*build, "bold", "--dry-run")["condensed"]
+    assert [c["replaced"] for c in bold] == [3]
+    # Others of that form that go elsewhere speak against it, however many go its way.
+    parts = ("locks", "hinges", "doors")
+    many = [
+        f"/en/products/{w}-{m}.html,/en/parts/{parts[(n + m) % 3]}/{w}-{m}/,"
+        for n, w in enumerate(WORDS)
+        for m in range(10)
+    ]
+    museum("decide", "--from", museum.pairs(*many))
+    told = museum.json(*build)["condensed"]
+    assert all(c["beyond"] is None for c in told), told
+    known = [f"/old/{w}{n}.html,/new/{w}{n}/," for w in WORDS for n in ("a", "s")]
+    museum("decide", "--from", museum.pairs(*known))
+    before = (museum.folder / "rules/manifest.json").read_bytes()
+    out = museum(*build, "--dry-run").out
+    assert "would be built; nothing is written." in out
+    assert "and /old/example.html, which nobody knows, to /new/example/" in " ".join(out.split())
+    assert (museum.folder / "rules/manifest.json").read_bytes() == before
+    (told,) = (c for c in museum.json(*build)["condensed"] if c["old"] == "/old/{p2}.html")
+    assert told["beyond"] == {"old": "/old/example.html", "new": f"{NEW}/new/example/"}
+    assert "nobody knows" in museum(*build).out
+
+
 def test_condensed_rules_answer_alike_on_a_real_server_and_in_the_sheet(museum: Program) -> None:
-    rows = [f"/old/{w}.html,/new/{w}/," for w in WORDS]
+    rows = [f"/old/{w}{n}.html,/new/{w}{n}/," for w in WORDS for n in ("a", "s", "y")]
     museum("decide", "--from", museum.pairs(*rows))
     museum("build", "--for", "apache", "--out", "rules", "--condense")
     sheet = (museum.folder / "rules/redirects.csv").read_text().splitlines()

@@ -34,6 +34,7 @@ from upright_ledger.app.prove.builds.deployed_rules import (
 from upright_ledger.app.prove.check import what_is_known
 from upright_ledger.core.rules.compiler import ExcludedRule
 from upright_ledger.core.rules.condenser import Condensed, condense
+from upright_ledger.core.rules.generality import CAUTIOUS
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.rules.templates.template_index import PASS, TemplateRule
 from upright_ledger.core.word import Word
@@ -89,6 +90,7 @@ class Built:
                     "status": c.template.status,
                     "replaced": c.replaced,
                     "examples": list(c.examples),
+                    "beyond": {"old": c.beyond[0], "new": c.beyond[1]} if c.beyond else None,
                 }
                 for c in self.condensed
             ],
@@ -118,6 +120,7 @@ def build(
     into: Path | None = None,
     *,
     force: bool = False,
+    dry_run: bool = False,
 ) -> Built:
     """Write the sound rules of a book for a server. The files are read back before any is put in
     place.
@@ -125,7 +128,7 @@ def build(
     condensing: CAUTIOUS or BOLD puts templates in the place of exact rules. against: a list of
     rules, or a file that a server runs, to compare with instead of the last build in the folder.
     into: a file whose block of rules is replaced, too. force: write more rules than a server can
-    bear.
+    bear. dry_run: only say what would be built.
     """
     profiles = [
         Profile(name, **structs.asdict(p)) for name, p in move.ledger.settings.profiles.items()
@@ -157,6 +160,7 @@ def build(
             move.sites,
             move.policy,
             bold=condensing == Condensing.BOLD,
+            bound=None if condensing == Condensing.BOLD else CAUTIOUS,
         )
     cache_control = move.ledger.settings.cache_control
     if rules.blocks or rules.cache_control != cache_control:
@@ -197,6 +201,8 @@ def build(
     built.other_digest = digest_in(folder) not in {"", translation.rules.digest}
     built.sums = sums_of(files)
     files[MANIFEST] = json_bytes(built.manifest(move.ledger.settings.name))
+    if dry_run:
+        return built
     put_build(folder, files, keep=built.other_digest, force=force)
     if into is not None:
         built.backup = put_into(

@@ -15,6 +15,7 @@ from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.rules.compiler import Exclusion
+from upright_ledger.core.rules.condenser import Condensed
 from upright_ledger.errors import UsageError
 from upright_ledger.servers import DIALECTS, LISTS
 
@@ -44,13 +45,13 @@ SHOWN_TEMPLATES = 8
     "--condense",
     "condensing",
     is_flag=False,
-    flag_value=Condensing.CAUTIOUS,
+    flag_value=str(Condensing.CAUTIOUS),
     default="",
-    type=click.Choice(["", Condensing.CAUTIOUS, Condensing.BOLD]),
+    type=click.Choice(["", str(Condensing.CAUTIOUS), str(Condensing.BOLD)]),
     metavar="[LEVEL]",
     help=(
-        "Put template rules in the place of exact ones where no known answer changes; LEVEL bold "
-        "also takes whole folders."
+        "Put template rules in the place of exact ones where no known answer changes, and what is "
+        "known bears out the rest; LEVEL bold asks for less, and takes whole folders."
     ),
 )
 @click.option(
@@ -68,6 +69,7 @@ SHOWN_TEMPLATES = 8
     metavar="FILE",
     help="Replace the block of rules in FILE, too, after a backup.",
 )
+@click.option("--dry-run", is_flag=True, help="Only say what would be built.")
 @click.option(
     "--force",
     is_flag=True,
@@ -88,6 +90,7 @@ def command(
     condensing: str,
     against: Path | None,
     into: Path | None,
+    dry_run: bool,
     force: bool,
     back: bool,
     as_json: bool,
@@ -105,15 +108,19 @@ def command(
     if not server:
         raise UsageError("it is not said for whom", "upright build --for nginx --out rules/")
     ledger = open_ledger(folder)
-    result = build(MoveState(ledger), server, out, condensing, against, into, force=force)
+    result = build(
+        MoveState(ledger), server, out, condensing, against, into, force=force, dry_run=dry_run
+    )
     manifest = result.manifest(ledger.settings.name)
     if as_json:
         output.json_out(manifest | {"folder": str(out)})
     else:
         by_status = ", ".join(f"{n:,} with {status}" for status, n in manifest["by_status"].items())
+        told = f"{output.plural(manifest['rules'], 'rule')} for {server} ({by_status})"
         output.say(
-            f"Built {output.plural(manifest['rules'], 'rule')} for {server} ({by_status}) into "
-            f"{out}."
+            f"{told} would be built; nothing is written."
+            if dry_run
+            else f"Built {told} into {out}."
         )
         output.say(f"  digest {manifest['digest'][:16]}…; {_read_back(result)}")
         output.say(f"  files: {', '.join(result.files)}")
@@ -128,9 +135,9 @@ def command(
             )
             output.say(
                 f"  against {result.compared}: {told}"
-                + (f"; {out / CHANGES} lists them" if result.changes else "")
+                + (f"; {out / CHANGES} lists them" if result.changes and not dry_run else "")
             )
-        if into is not None:
+        if into is not None and not dry_run:
             output.say(
                 f"  put into {into}"
                 + (f"; the file as it was is {result.backup}" if result.backup else "")
@@ -162,7 +169,10 @@ def command(
                     output.say(
                         f"… and {len(held) - SHOWN:,} more; {out / 'manifest.json'} lists all"
                     )
-        output.next_step("try all requests on them", "upright rehearse old-urls.txt access.log")
+        if dry_run:
+            output.next_step("write them", f"upright build --for {server} --out {out}")
+        else:
+            output.next_step("try all requests on them", "upright rehearse old-urls.txt access.log")
     raise click.exceptions.Exit(1 if result.held_back else 0)
 
 
@@ -191,6 +201,7 @@ def _show_condensed(result: Built, origins: tuple[str, ...]) -> None:
                     _shortened(c.template.source.text),
                     f"to  {output.path(to, origins) if (to := c.template.destination) else '410'}",
                     f"as  {output.path(c.examples[0], origins)}",
+                    *_beyond(c, origins),
                 ],
             )
             for c in result.condensed[:SHOWN_TEMPLATES]
@@ -201,8 +212,17 @@ def _show_condensed(result: Built, origins: tuple[str, ...]) -> None:
             f"… and {len(result.condensed) - SHOWN_TEMPLATES:,} more templates; manifest.json "
             "lists all"
         )
-    output.say()
-    output.say("Other addresses of these forms, which nobody has seen, are answered alike.")
+    if any(c.beyond for c in result.condensed):
+        output.say()
+        output.say("Addresses of these forms that nobody knows are answered alike: see 'and'.")
+
+
+def _beyond(condensed: Condensed, origins: tuple[str, ...]) -> list[str]:
+    """A made-up address that a template would answer besides, and where it would lead."""
+    if condensed.beyond is None:
+        return []
+    old, new = condensed.beyond
+    return [f"and {old}, which nobody knows, to {output.path(new, origins) if new else '410'}"]
 
 
 def _shortened(text: str) -> str:
