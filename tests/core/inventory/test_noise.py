@@ -7,6 +7,7 @@ import pytest
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.agents import asker_of, is_declared_bot
 from upright_ledger.core.inventory.noise import (
+    NO_SUCH_PAGE,
     asset_class,
     doubtful_class,
     is_well_known,
@@ -18,6 +19,8 @@ from upright_ledger.core.inventory.path_noise import (
     has_path_session,
     without_path_session,
 )
+from upright_ledger.web.http.fetch import USER_AGENT
+from upright_ledger.web.http.options import RequestOptions
 
 
 @pytest.mark.parametrize(
@@ -37,7 +40,9 @@ from upright_ledger.core.inventory.path_noise import (
         ("/a?q=1+union+select", "probe"), ("/a?q=UNION%20SELECT", "probe"), ("/trade-union", ""),
         ("/a?x=${jndi:ldap}", "probe"), ("/a?x=$5", ""), ("/admin", "probe"), ("/admin/", "probe"),
         ("/admin/login.php", "probe"), ("/administration", ""), ("/config.json", "probe"),
-        ("/config.json/x", ""), ("/a%20b", ""), ("/", ""), ("/a\u212a.css", "furniture"),
+        ("/config.json/x", ""), ("/a%20b", ""), ("/", ""),
+        (NO_SUCH_PAGE, "own request"), (f"{NO_SUCH_PAGE[:-1]}?a=1", "own request"),
+        ("/upright-ledger-pages/", ""), ("/a\u212a.css", "furniture"),
     ],
 )  # fmt: skip
 def test_what_is_set_aside_whatever_is_known_of_it(target: str, kind: str) -> None:
@@ -87,6 +92,7 @@ def test_who_says_that_no_person_is_asking(agent: str, bot: bool) -> None:
         ("Mozilla/5.0 (compatible; GPTBot/1.2; +https://openai.com/gptbot)", "assistants"),
         ("facebookexternalhit/1.1", "link previews"),
         ("Mozilla/5.0 (compatible; MSIE 10.0; Windows NT 6.2; BingPreview/1.0b)", "link previews"),
+        (USER_AGENT, "monitors"), (RequestOptions().agent, "monitors"),
         ("kube-probe/1.29", "monitors"), ("ExampleUptime/1.0 (+https://fern.example)", "monitors"),
         ("curl/8.5.0", "libraries"), ("python-requests/2.32", "libraries"),
         ("Mozilla/5.0 (X11; Linux) HeadlessChrome/120.0.0.0 Safari/537.36", "libraries"),

@@ -114,6 +114,7 @@ _WHY = {
     "page asset": "images that pages show, and what browsers ask for by themselves",
     "furniture": "style sheets, scripts, fonts and icons",
     "off-site": "a host that is no old site of this ledger",
+    "own request": "the program's own look at what a server answers where no page can be",
     "unanswerable": "no rule can answer it safely",
 }
 

@@ -20,7 +20,7 @@ _WORDS = re.compile(
     r"scan(?:ner)?\b|curl/|wget/|python-|java/|libwww|go-http-client|okhttp|headless|feedreader|"
     r"facebookexternalhit|meta-external|httpclient|uptime|playwright|selenium|puppeteer|"
     r"scrap(?:er|y)\b|validator|checker|extractor|analyzer|ai-user|[a-z]-user/\d|"
-    r"(?:anthropic|cohere)-ai|appinsights|^amazon cloudfront",
+    r"(?:anthropic|cohere)-ai|appinsights|upright-ledger|^amazon cloudfront",
     re.IGNORECASE,
 )
 _KINDS: Mapping[Asker, str] = {
@@ -43,7 +43,7 @@ _KINDS: Mapping[Asker, str] = {
     ),
     Asker.MONITORS: (
         r"monitor|uptime|health-?check|kube-probe|googlehc|ping(?:dom|bot)|status(?:cake|page)|"
-        r"site24x7|newrelic|datadog|nagios|zabbix|probe/|lighthouse|pagespeed"
+        r"site24x7|newrelic|datadog|nagios|zabbix|upright-ledger|probe/|lighthouse|pagespeed"
     ),
     Asker.LIBRARIES: (
         r"(?<![.\w/])(?:curl|wget|python|java|libwww|go-http|okhttp|\w*http-?client|axios|node|"

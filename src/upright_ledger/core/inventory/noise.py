@@ -73,6 +73,7 @@ class AsideClass(Word):
     RANDOM = "random"  # random letters that the old site never answered, as scanners try them
     # asked for by declared bots, or by scanners, alone, and never answered
     BOTS_ONLY = "bots only"
+    OWN = "own request"  # where no page can be: how the program learns what a server answers then
     UNANSWERABLE = "unanswerable"  # no server rule can answer such a request safely
     NOT_A_PAGE_REQUEST = "not a page request"  # a method or target that asks for no page
     BEGUN = "answered below"  # a request whose status another line of the log tells
@@ -87,6 +88,9 @@ class AsideClass(Word):
     PATTERN_RULE = "pattern rule"
 
 
+NO_SUCH_PAGE = "/upright-ledger-no-such-page-7f3a/"
+"""Asked for to see what a server answers where no page can be."""
+_NO_SUCH = NO_SUCH_PAGE.rstrip("/")
 SCANNERS = frozenset([AsideClass.PROBE, AsideClass.RANDOM])
 """Classes of what no person asks for."""
 
@@ -100,6 +104,8 @@ def set_aside_class(target: str) -> str:
     name = path.rpartition("/")[2]
     if "." in name and name.rpartition(".")[2] in _FURNITURE:
         return AsideClass.FURNITURE
+    if path.startswith(_NO_SUCH):
+        return AsideClass.OWN
     if _PROBE.search(low):
         return AsideClass.PROBE
     for sign in _ATTACK_SIGNS:
@@ -143,6 +149,7 @@ ASIDE_IN_RE2 = "|".join(
     (
         rf"\.(?:{'|'.join(sorted((*_FURNITURE, *_IMAGES)))})/?\z",
         *(p.pattern.replace(r"\Z", r"\z") for p in (_PROBE, _WELL_KNOWN)),
+        _NO_SUCH,
     )
 )
 """An expression, as RE2 reads it, for paths of plain letters, made small: what it finds may be set

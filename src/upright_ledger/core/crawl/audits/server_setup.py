@@ -16,13 +16,13 @@ from upright_ledger.core.crawl.audits.site_index import (
     severity,
 )
 from upright_ledger.core.crawl.observation import CrawlOutcome
+from upright_ledger.core.inventory.noise import NO_SUCH_PAGE
 from upright_ledger.core.severity import Severity
 from upright_ledger.core.url.address import split_text
 from upright_ledger.core.url.request_target import names_file, toggle_slash
 
 HYGIENE = "server"
 _HALF_A_YEAR = 15_768_000  # seconds
-_NO_SUCH_PAGE = "/upright-ledger-no-such-page-7f3a/"
 
 _TEXTS = {
     "https-not-in-one-hop": (
@@ -116,7 +116,7 @@ def _probed(
     scheme, authority, target = split_text(url)
     if line.status in {0, 400}:
         return  # 400: a port that speaks only TLS
-    if target == _NO_SUCH_PAGE:
+    if target == NO_SUCH_PAGE:
         if line.status == 200 or line.outcome == CrawlOutcome.MOVED:
             yield "missing-page-not-404", line.location or str(line.status)
     elif scheme == "http" and wanted.origin.startswith("https:"):
@@ -150,7 +150,7 @@ def _max_age(header: str) -> int:
 def probes(origin: str) -> list[str]:
     """Addresses that tell how a server treats what it should not answer as a page."""
     scheme, authority, _ = split_text(f"{origin}/")
-    found = [f"{origin}{_NO_SUCH_PAGE}", f"{origin}/index.html", f"{origin}/index.php"]
+    found = [f"{origin}{NO_SUCH_PAGE}", f"{origin}/index.html", f"{origin}/index.php"]
     if scheme == "https":
         found.append(f"http://{authority}/")
     return found
