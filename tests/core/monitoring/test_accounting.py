@@ -179,6 +179,33 @@ def test_why_something_fails_after_its_fix(
 
 
 @pytest.mark.parametrize(
+    ("right", "wrong", "state", "why"),
+    [
+        ((21,), (23,), "recurring", RecurrenceReason.NO_LONGER),
+        ((21, 22), (23, 24), "recurring", RecurrenceReason.NO_LONGER),
+        ((22,), (22,), "recurring", RecurrenceReason.SOME_NODES),
+        ((21, 23), (22,), "recurring", RecurrenceReason.SOME_NODES),
+        ((21, 24), (22, 25), "recurring", RecurrenceReason.SOME_NODES),
+        ((23, 24), (21, 22), "proven", None),
+        ((), (21,), "recurring", RecurrenceReason.OVERRULED),
+        ((21,), (), "proven", None),
+    ],
+)
+def test_the_order_of_right_and_wrong_answers_tells_what_happened(
+    right: tuple[int, ...], wrong: tuple[int, ...], state: str, why: RecurrenceReason | None
+) -> None:
+    told = [LogCount(A, f"2026-05-{n}", "3xx", True, 2) for n in right]
+    told += [LogCount(A, f"2026-05-{n}", "404", True, 3) for n in wrong]
+    # Another spelling, rightly answered all the while, says nothing of this one.
+    told += [LogCount(B, f"2026-05-{n}", "3xx", True, 1) for n in range(20, 27)]
+    found = account(told, FIX)
+    assert found.state == state
+    assert found.lost == (3 * len(wrong) if state == "recurring" else 0)
+    if why is not None:
+        assert recurrence_reason(found, told, FIX, DeploymentContext({A: True})) == why
+
+
+@pytest.mark.parametrize(
     ("text", "day"),
     [("2026-02-28", True), ("2026-02-29", False), ("1990-01-01", True), ("1989-12-31", False),
         ("20260228", False), ("2026-2-28", False), ("", False), ("2026-W01-1", False)],

@@ -7,6 +7,7 @@ anybody said so, nothing counts as after it.
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import date, timedelta
@@ -82,7 +83,8 @@ class FailureAccount:
     of both, those after the fix went live; right: answered as the answer says, after it. first,
     last: days on which it failed. named: a list of errors names it, and it counts although nobody
     knows how often it was asked for. spellings: spelling → failures since the fix (all of them
-    without one).
+    without one). well, ill: the days since the fix on which such a spelling was answered rightly,
+    and failed.
     """
 
     state: FailureState = FailureState.NEW
@@ -96,11 +98,25 @@ class FailureAccount:
     spellings: dict[str, float] = field(default_factory=dict)
     statuses: dict[str, float] = field(default_factory=dict)
     days: dict[str, float] = field(default_factory=dict)
+    well: set[str] = field(default_factory=set)
+    ill: set[str] = field(default_factory=set)
+
+    @property
+    def is_over(self) -> bool:
+        """Whether it failed at first, and is answered rightly since."""
+        return bool(self.well and self.ill) and max(self.ill) < min(self.well)
+
+    @property
+    def is_undone(self) -> bool:
+        """Whether it was answered rightly at first, and fails since."""
+        return bool(self.well and self.ill) and max(self.well) < min(self.ill)
 
     @property
     def lost(self) -> float:
-        """Requests by people that fail now: all of them, or those since the fix."""
-        return sum(self.days.values())
+        """Requests by people that fail now: all of them, or those since the fix; none where these
+        are over.
+        """
+        return 0.0 if self.is_over else sum(self.days.values())
 
     def trend(self, newest: str) -> float:
         """Requests of the last seven days up to the newest one, less those of the seven before."""
@@ -123,10 +139,13 @@ def account(told: Iterable[LogCount], fix: Fix, *, soft: bool = False) -> Failur
     """
     found = FailureAccount()
     right_class = _RIGHT.get(fix.kind)
+    well: dict[str, set[str]] = defaultdict(set)
     for t in told:
         after = is_after(t.day, fix.live)
         if right_class and t.status_class == right_class and not soft:
             found.right += t.requests if after else 0.0
+            if after:
+                well[t.spelling].add(t.day[:10])
             continue
         unmoved = (
             after and t.status_class == "2xx" and fix.kind in _LEAVES
@@ -144,10 +163,12 @@ def account(told: Iterable[LogCount], fix: Fix, *, soft: bool = False) -> Failur
             found.bots += t.requests
         if after:
             found.since += t.requests
+            found.ill.add(day)
         if after or not fix.live:
             found.spellings[t.spelling] = found.spellings.get(t.spelling, 0.0) + t.requests
             if t.people:
                 found.days[day] = found.days.get(day, 0.0) + t.requests
+    found.well = {day for spelling in found.spellings for day in well[spelling]}
     found.state = _state(found, fix)
     return found
 
@@ -159,7 +180,7 @@ def _state(found: FailureAccount, fix: Fix) -> FailureState:
         return FailureState.ANSWERED
     if not fix.live:
         return FailureState.ANSWERED
-    if found.since or found.named:
+    if (found.since and not found.is_over) or found.named:
         return FailureState.RECURRING
     return FailureState.PROVEN if found.right else FailureState.DEPLOYED
 
@@ -168,6 +189,7 @@ class RecurrenceReason(Word):
     """The likely reason why an entry fails after its fix."""
 
     NOT_DEPLOYED = "not deployed: nothing that went live with it is answered"
+    NO_LONGER = "answered rightly at first, and no longer: its rules were changed or taken away"
     SOME_NODES = "some requests are answered rightly: one of the servers runs other rules"
     REAL_PAGE = "shadowed: a page of the site answers there"
     VARIANT = "a spelling that no rule covers"
@@ -203,6 +225,8 @@ def recurrence_reason(
     }
     if after == {"5xx"}:
         return RecurrenceReason.FAILS_THERE
+    if found.is_undone:
+        return RecurrenceReason.NO_LONGER
     if _RIGHT.get(fix.kind) in after:
         return RecurrenceReason.SOME_NODES
     if "2xx" in after and fix.kind in _LEAVES:
