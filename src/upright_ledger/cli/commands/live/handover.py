@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
 from upright_ledger.app.live.drift import Drift, drift
 from upright_ledger.app.live.handover import behind, builds, mark
+from upright_ledger.app.live.reindexing import write_moved, write_sitemap
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.cli.opening import open_ledger
+from upright_ledger.cli.options.output_files import FILE, force_option
 from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.monitoring.deploy_days import to_the_minute
@@ -29,6 +32,20 @@ SHOWN = 12
     metavar="FILE",
     help="Compare the file that the server runs with the answers of the ledger.",
 )
+@click.option(
+    "--moved",
+    "moved_file",
+    type=FILE,
+    metavar="FILE",
+    help="Write which addresses moved where and when (.csv, .xlsx or .jsonl), for search engines.",
+)
+@click.option(
+    "--sitemap",
+    type=FILE,
+    metavar="FILE",
+    help="Write the sitemap of the new site, with the days on which pages took addresses in.",
+)
+@force_option
 @json_option
 @click.pass_obj
 def command(
@@ -38,6 +55,8 @@ def command(
     live: bool,
     at: str | None,
     running: Path | None,
+    moved_file: Path | None,
+    sitemap: Path | None,
     as_json: bool,
 ) -> None:
     """Say that a build was handed over or is live, or list the builds.
@@ -46,6 +65,7 @@ def command(
     upright handover rules/ --given
     upright handover rules/ --live --at 2026-05-14T14:30
     upright handover --running /etc/nginx/redirects.conf
+    upright handover --moved moved.csv --sitemap sitemap.xml
 
     BUILD is its number or its folder; without one it is the newest. From the time on at which it
     went live, requests that fail count against its answers: see upright triage. Exit code 1 when
@@ -62,6 +82,13 @@ def command(
     ledger = open_ledger(folder)
     if running is not None:
         _show_drift(drift(MoveState(ledger), running), as_json=as_json)
+        return
+    if moved_file is not None or sitemap is not None:
+        if given or live or which:
+            raise UsageError(
+                "--moved and --sitemap tell of the whole ledger", "give them without a build"
+            )
+        _tell_search_engines(MoveState(ledger), moved_file, sitemap, as_json=as_json)
         return
     if given or live:
         marked = mark(ledger, which, live=live, at=at or "")
@@ -113,6 +140,33 @@ def command(
     if late:
         output.say(f"Behind: {late}.", output.DOUBTFUL)
     output.next_step("say which one the server runs", "upright handover BUILD --live")
+
+
+def _tell_search_engines(
+    move: MoveState, moved_file: Path | None, sitemap: Path | None, *, as_json: bool
+) -> None:
+    told: dict[str, Any] = {}
+    if moved_file is not None:
+        rows = write_moved(move, moved_file)
+        waiting = sum(not row.date for row in rows)
+        told["moved"] = {"file": str(moved_file), "addresses": len(rows), "not_live": waiting}
+        if not as_json:
+            late = f"; {waiting:,} are not live yet, and have no date" if waiting else ""
+            output.say(f"{moved_file}: {output.plural(len(rows), 'address', 'addresses')}{late}.")
+    if sitemap is not None:
+        done = write_sitemap(move, sitemap)
+        told["sitemap"] = {"files": [str(f) for f in done.files], "pages": done.addresses}
+        if not as_json:
+            parts = len(done.files) - 1
+            more = f", in {parts:,} files that it names" if parts else ""
+            output.say(f"{sitemap}: {output.plural(done.addresses, 'page')}{more}.")
+    if as_json:
+        output.json_out(told)
+    elif sitemap is not None:
+        output.next_step(
+            "put it where robots.txt names it, and see that its addresses answer",
+            f"upright survey {move.sites.new[0]}",
+        )
 
 
 def _show_drift(found: Drift, *, as_json: bool) -> None:
