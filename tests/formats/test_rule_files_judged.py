@@ -43,7 +43,7 @@ def test_the_examples_of_the_manual_mean_what_the_server_does() -> None:
     files = random.sample(files, len(files) // 6)
     found = judged(apache_files, ((file, ServerSetup(), None) for file in files))
     assert found["files that the server refuses"] < len(files) // 4
-    assert found["answered alike"] > 10
+    assert found["answered alike"] > 3
 
 
 @needs_server("nginx")

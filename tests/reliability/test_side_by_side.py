@@ -116,7 +116,7 @@ def answer_of(program: Program, url: str) -> str:
 def test_what_somebody_answered_meanwhile_stands(moved: Program, command: tuple[str, ...]) -> None:
     url = f"{OLD}/otters.html"
     if command[0] == "check":
-        moved("decide", "/otters.html", "--to", f"{OLD}/wolves.html")
+        moved("decide", "/otters.html", "--to", f"{OLD}/wolves.html", "--as-given")
         moved("decide", "/wolves.html", "--to", "/animals/wolves")
     if command[0] == "review":
         moved("review", "--out", "review.csv")
@@ -339,7 +339,7 @@ def test_a_host_that_asks_for_an_hour_is_left_and_asked_the_rest_another_time(
 
 def test_a_sheet_and_a_list_that_are_read_twice_say_nothing_new(museum: Program) -> None:
     museum.pairs("/a,/new/a,301", "/b,/new/b,301", name="p.csv")
-    museum.write("new.csv", f"url,status\n{NEW}/new/a,200\n")
+    museum.write("new.csv", "url,status\n" + "".join(f"{NEW}/new/{n},200\n" for n in "abc"))
     for command in (("decide", "--from", "p.csv"), ("stock", "new.csv")):
         museum(*command)
         before = museum.json("history")["steps"], museum.json("entries")["entries"]

@@ -260,6 +260,7 @@ def as_before(program: Program, bad_day: str) -> None:
             (bad_day,),
         )
         database.execute("UPDATE sources SET period_end = ?", (bad_day,))
+        database.execute("DROP INDEX answers_with_a_day")
         for table, column in _SINCE:
             database.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
         for name in ("evidence_by_source", "destinations_by_key"):
@@ -271,7 +272,7 @@ def as_before(program: Program, bad_day: str) -> None:
 
 _SINCE = (
     ("sources", "asked"),
-    *(("answers", name) for name in ("confidence", "author", "reasons", "runner_up")),
+    *(("answers", name) for name in ("confidence", "author", "reasons", "runner_up", "until")),
     *(("runs", name) for name in ("owner", "held_until", "asked")),
 )
 """What later versions added."""

@@ -37,7 +37,8 @@ def kinds(program: Program) -> dict[str, dict[str, object]]:
 
 
 def test_what_ends_though_others_link_to_it_is_a_warning(listed: Program) -> None:
-    listed("decide", "--family", "/{slug}", "--gone", code=None)
+    listed("decide", "/used", "--keep")
+    listed("decide", "--section", "", "--gone")
     told = kinds(listed)["gone-with-links"]
     assert (told["severity"], told["legacy_url"]) == ("warning", f"{OLD}/linked")
     assert "others link to it: 2 links" in str(told["detail"])

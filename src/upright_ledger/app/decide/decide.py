@@ -35,8 +35,8 @@ class Decided:
     """What was posted. made: entries nobody had gathered. fitting: entries that a
     template answers now, and open: those of its part of the site that it leaves open, the most
     valuable first. mended: rows that lacked a leading slash. left: entries that a person
-    answered one by one, and that keep that answer. astray: rows left out because their destination is
-    no page in stock. looks: what deserves a second one."""
+    answered one by one, and that keep that answer. astray: rows left out because their destination
+    is no page in stock. looks: what deserves a second one."""
 
     posted: int = 0
     unchanged: int = 0
@@ -95,7 +95,8 @@ def decide_one(
     until: str = "",
 ) -> tuple[Decided, str]:
     """Post one answer; `answer.destination` as the user wrote it. as_given: though that is no page
-    in stock. until: the day on which it is to be looked at again. Returns what was done and the legacy URL.
+    in stock. until: the day on which it is to be looked at again. Returns what was done and the
+    legacy URL.
     """
     try:
         written = as_written(old, ledger.settings.sites.old_origins)

@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from upright_ledger.app.decide.standing_answers import with_standing
 from upright_ledger.app.known_faults import KnownFaults, settings_digest
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.fix import Mend
-from upright_ledger.app.prove.standing_answers import with_standing
 from upright_ledger.core.rules.finding import Cause, Finding, FindingKind, causes
 from upright_ledger.core.rules.proofs.proof import Proof
 from upright_ledger.core.severity import Severity

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from upright_ledger.app.decide.second_looks import InUse, SecondLooks, Unstocked
-from upright_ledger.app.prove.standing_answers import figures_in_words
+from upright_ledger.app.decide.standing_answers import figures_in_words
 from upright_ledger.cli.terminal import output
 
 _SHOWN = 8

@@ -62,8 +62,9 @@ def condense(
     """A rule set with fewer rules that answers all known requests (host, target) as before.
 
     Cautious templates take only what the entries' own families look like; bold ones take whole
-    folders. bound: what has to bear out templates that answer more than what is known. standing: addresses that no template may take. The result is compared with the original
-    on every known request.
+    folders. bound: what bears out templates that answer more than what is known. standing:
+    addresses that no template may take. The result is compared with the original on every known
+    request.
     """
     wanted = _answers(rules, dict.fromkeys(known))
     unanswered = [
