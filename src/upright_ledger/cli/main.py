@@ -40,6 +40,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "serve": ("prove", "The rules behind a local address, for a browser."),
     "runs": ("prove", "Rehearsals and replays, and one of them again."),
     "reconcile": ("prove", "Two runs side by side: better, worse, elsewhere."),
+    "launch": ("live", "Go or no-go: all that must hold, in one look."),
     "handover": ("live", "Which build was handed over, and which is live."),
     "triage": ("live", "What fails now: grouped, attributed, answered."),
     "retire": ("live", "Rules that nobody uses any more."),
