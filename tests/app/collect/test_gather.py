@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from conftest import OLD, Program
+from conftest import NEW, OLD, Program, opened
 from upright_ledger.formats.records import ReadOptions
 
 SAME = [
@@ -344,3 +344,45 @@ def test_no_line_is_lost(lines: list[str], tmp_path_factory: pytest.TempPathFact
     assert result.lines == len(path.read_text(encoding="utf-8").split("\n")) - (
         1 if lines[-1] == "" else 0
     )
+
+
+def test_a_servers_file_is_of_one_old_site(tmp_path: Path) -> None:
+    """Where there are several old sites, neither is taken for the other."""
+    one, two = "http://one.quillhaven.example", "http://two.quillhaven.example"
+    program = opened(tmp_path / "museum", "--old", one, "--old", two, "--new", NEW)
+    rules = (
+        f"RewriteEngine On\nRewriteRule ^p/(.*)$ {NEW}/q/$1 [R=301,L]\nRedirect 301 /a {NEW}/b\n"
+    )
+    program.write(".htaccess", rules)
+    refused = program("gather", ".htaccess", code=3).err
+    assert ".htaccess does not say for which of the old hosts its rules are" in refused
+    assert "one.quillhaven.example, two.quillhaven.example" in refused
+    assert program.json("balance")["entries"] == 0
+    program("gather", ".htaccess", "--host", "two.quillhaven.example")
+    program("gather", program.write("old.txt", f"{one}/p/1\n{two}/p/2\n{one}/a\n"))
+    told = {e["legacy_url"]: e["answer"] for e in program.json("entries")["entries"]}
+    assert (told[f"{one}/p/1"], told[f"{one}/a"]) == ("open", "open")
+    assert (told[f"{two}/p/2"], told[f"{two}/a"]) == ("move", "move")
+    # A virtual host says it itself.
+    program.write(
+        "site.conf",
+        f"<VirtualHost *:80>\nServerName one.quillhaven.example\n"
+        f"Redirect 301 /a {NEW}/c\n</VirtualHost>\n",
+    )
+    program("gather", "site.conf")
+    told = {e["legacy_url"]: e["destination"] for e in program.json("entries")["entries"]}
+    assert (told[f"{one}/a"], told[f"{two}/a"]) == (f"{NEW}/c", f"{NEW}/b")
+
+
+def test_a_servers_file_is_for_all_hosts_of_its_site(tmp_path: Path) -> None:
+    old = ("http://www.quillhaven.example", "http://quillhaven.example")
+    sites = [o for origin in (*old, "http://shop.example") for o in ("--old", origin)]
+    program = opened(tmp_path / "museum", *sites, "--new", NEW)
+    program.write(".htaccess", f"RewriteEngine On\nRewriteRule ^p/(.*)$ {NEW}/q/$1 [R=301,L]\n")
+    program("gather", ".htaccess", "--host", "quillhaven.example")
+    program.write("old.txt", f"{old[0]}/p/1\n{old[1]}/p/2\nhttp://shop.example/p/3\n")
+    program("gather", "old.txt")
+    told = {
+        e["legacy_url"].rpartition("/")[2]: e["answer"] for e in program.json("entries")["entries"]
+    }
+    assert (told["1"], told["2"], told["3"]) == ("move", "move", "open")

@@ -16,6 +16,7 @@ from upright_ledger.app.collect.inputs import Input, inputs, neighbours_of
 from upright_ledger.app.collect.parts import parts_of, say_what_was_left
 from upright_ledger.app.collect.reading_options import as_failing, base_origin, options_for
 from upright_ledger.app.collect.rejects import SHOWN_REJECTS, drop_orphans
+from upright_ledger.app.collect.rules_of_sites import rules_for
 from upright_ledger.app.collect.sorting import Gathered, Sorter
 from upright_ledger.core.inventory import noise
 from upright_ledger.core.inventory.placing.classification import Classifier
@@ -325,7 +326,8 @@ class _SourceReader:
             facts = self._facts(file, sorter, reading, digest, size)
             close_source(step.connection, source, facts, result.new_entries)
             add_set_aside(step.connection, source, sorter.aside_texts)
-            add_imported(step.connection, source, reading.rules)
+            rules = rules_for(self.ledger, self._options.host, file.path, reading.rules)
+            add_imported(step.connection, source, rules)
             if reading.lines is not None:
                 add_log_lines(step.connection, source, reading.lines.method, reading.lines.found)
             step.summary = (

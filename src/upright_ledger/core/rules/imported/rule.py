@@ -207,6 +207,18 @@ class ImportedRule:
         named = [c for c in self.conditions if c.subject == HOST and c.literal and not c.negate]
         return named[0].pattern if len(named) == 1 else ""
 
+    @property
+    def names_host(self) -> bool:
+        """Whether it says for which hosts it is."""
+        return any(c.subject == HOST for c in self.conditions)
+
+    def for_hosts(self, hosts: Sequence[str]) -> ImportedRule:
+        """The rule, for these hosts alone where it names none."""
+        if self.names_host:
+            return self
+        these = alternatives([Condition(HOST, host, literal=True) for host in hosts])
+        return replace(self, conditions=(*these, *self.conditions))
+
     def check(self) -> None:
         """Raises NotUnderstoodError for a pattern that cannot be read, or a group that it does not
         have.
