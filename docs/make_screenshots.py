@@ -50,7 +50,7 @@ def shots(files: Path, address: str) -> list[tuple[str, str, str]]:
         ("rehearse", f"upright rehearse {files}/old-urls.txt", "head -40"),
         ("replay", f"upright replay {files}/earlier-urls.txt --at {address}", "head -44"),
         ("reconcile", "upright reconcile as-found built", "cat"),
-        ("history", "upright history --last 14", "cat"),
+        ("launch", f"upright launch --top 50 --at {address}", "cat"),
     ]
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from upright_ledger.app.collect.reading_options import base_origin
 from upright_ledger.core.rules.imported.rule import ImportedRule
 from upright_ledger.core.url.address import parse_address
+from upright_ledger.core.url.origins import Sites
 from upright_ledger.errors import InputError
 from upright_ledger.ledger.store import Ledger
 
@@ -25,8 +26,13 @@ def rules_for(
     if not host:
         raise InputError(
             f"{path} does not say for which of the old hosts its rules are",
-            f"give --host, one of: {', '.join(parse_address(o).authority for o in sites.old_origins)}",
+            f"give --host, one of: {', '.join(_declared(sites))}",
         )
     site = sites.site_of(parse_address(base_origin(sites, host)))
     hosts = [authority for authority, name in sites.site_of_authority.items() if name == site]
     return [rule.for_hosts(sorted(hosts)) for rule in rules]
+
+
+def _declared(sites: Sites) -> list[str]:
+    """The hosts of the old sites, as they were given."""
+    return [parse_address(origin).authority for site in sites.old for origin in site.origins]

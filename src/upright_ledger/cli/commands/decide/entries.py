@@ -149,7 +149,7 @@ def _list(ledger: Ledger, listing: task.Listing, sort: str) -> None:
     if not lines:
         output.say(f"None of the {listing.total:,} entries fits.")
         return
-    origins = ledger.settings.sites.old[0].origins[:1]
+    origins, new = ledger.settings.sites.old[0].origins[:1], ledger.settings.sites.new[:1]
     told = output.that_fit(
         [(name, figure) for name, figure in _FIGURES if any(figure(x) for x in lines)], _BESIDE
     )
@@ -160,7 +160,11 @@ def _list(ledger: Ledger, listing: task.Listing, sort: str) -> None:
             (
                 [
                     output.path(x.entry.legacy_url, origins),
-                    *([f"to {goal}"] if (goal := x.entry.answer.destination) else []),
+                    *(
+                        [f"  to {output.path(goal, new)}"]
+                        if (goal := x.entry.answer.destination)
+                        else []
+                    ),
                 ],
                 *(figure(x) for _, figure in told),
                 x.entry.last_seen,
