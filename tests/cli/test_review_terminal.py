@@ -168,13 +168,28 @@ def test_a_page_is_searched_or_typed(waiting: Program) -> None:
         assert "not posted: elsewhere.example is no declared new origin" in screen.until(END)
         screen.press("t")
         screen.until("address on the new site")
-        screen.press("/journal/\r")
+        screen.press("/lost/\r")
+        assert f"{NEW}/lost/ is no page in stock." in screen.until("any other key goes back")
+        screen.press("n")
+        assert "/stories/oak-bell.html" in screen.until(END)
+        screen.press("t")
+        screen.until("address on the new site")
+        screen.press("/lost/\r")
+        screen.until("any other key goes back")
+        screen.press("y")
+        screen.until(END)
+        screen.press("t")
+        screen.until("address on the new site")
+        screen.press("/journal/slate-gon\r")
+        assert f"  1  {NEW}/journal/slate-gong/" in screen.until("any other key goes back")
+        screen.press("1")
         screen.until(END)
         screen.press("\x03")
         screen.until("upright check")
     assert answers(waiting) == {
         "/stories/brass-dial.html": ("move", "/journal/gilt-case/"),
-        "/stories/oak-bell.html": ("move", "/journal/"),
+        "/stories/oak-bell.html": ("move", "/lost/"),
+        "/stories/slate-gong.html": ("move", "/journal/slate-gong/"),
     }
 
 
