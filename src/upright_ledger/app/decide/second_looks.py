@@ -4,7 +4,7 @@ addresses that end though they are linked or asked for.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any, NamedTuple
 
 from upright_ledger.core.inventory.answer import AnswerKind, Decision
@@ -20,6 +20,7 @@ from upright_ledger.settings.model import Settings
 
 _SHOWN = 8
 _LIKE = 60  # of 100
+_NEAR = 50  # pages, of which the most like is one
 
 
 class Unstocked(NamedTuple):
@@ -101,15 +102,12 @@ def not_in_stock(
     missing = [text for text, pair in keys.items() if known.isdisjoint(pair)]
     if not missing:
         return ()
-    from rapidfuzz import process
-
-    pages = {page: _path_of(page) for page in stocked_pages(connection)}
-    found = []
-    for n, text in enumerate(missing):
-        path = _path_of(keys[text][1])
-        like = process.extractOne(path, pages, score_cutoff=_LIKE) if n < _SHOWN else None
-        found.append(Unstocked(text, like[2] if like is not None else ""))
-    return tuple(found)
+    paths = {page: _path_of(page) for page in stocked_pages(connection)}
+    names = {page: _name_of(path) for page, path in paths.items()}
+    return tuple(
+        Unstocked(text, _most_like(_path_of(keys[text][1]), paths, names) if n < _SHOWN else "")
+        for n, text in enumerate(missing)
+    )
 
 
 def mendable(connection: Connection, settings: Settings, destinations: Iterable[str]) -> set[str]:
@@ -125,6 +123,27 @@ def mendable(connection: Connection, settings: Settings, destinations: Iterable[
     entries = find_ids(connection, "entries", list(named.values()))
     pages = pages_among(connection, twins.values())
     return {text for text, twin in twins.items() if twin in pages or named.get(text) in entries}
+
+
+def _most_like(path: str, paths: Mapping[str, str], names: Mapping[str, str]) -> str:
+    """The page whose address is most like a path, its name above all; empty where none is. paths,
+    names: page → its path, and the last part of that.
+    """
+    from rapidfuzz import fuzz, process
+
+    name = _name_of(path)
+    near = process.extract(path, paths, scorer=fuzz.ratio, score_cutoff=_LIKE // 2, limit=_NEAR)
+    near += process.extract(name, names, scorer=fuzz.ratio, score_cutoff=_LIKE, limit=_NEAR)
+    scores = {
+        page: (fuzz.ratio(name, names[page]) + fuzz.ratio(path, paths[page])) / 2
+        for _, _, page in near
+    }
+    best = max(scores, key=lambda page: (scores[page], page), default="")
+    return best if scores.get(best, 0.0) >= _LIKE else ""
+
+
+def _name_of(path: str) -> str:
+    return path.rstrip("/").rpartition("/")[2]
 
 
 def _path_of(page: str) -> str:
