@@ -180,7 +180,7 @@ class WholeLedger(RuleBasedStateMachine):
         before = self.model.before()
         self.model.decide(address, told)
         words = ("--to", told.goal) if told.goal else (OPTIONS[told.kind],)
-        self._did(before, "decide", address, *words)
+        self._did(before, "decide", address, *words, "--as-given")
 
     @rule(rows=st.dictionaries(FRESH, TOLD, min_size=1, max_size=4))
     def decide_by_a_sheet(self, rows: dict[str, Told]) -> None:
@@ -188,7 +188,9 @@ class WholeLedger(RuleBasedStateMachine):
         text = "".join(f"{a},{t.goal},{STATUSES[t.kind]}\n" for a, t in rows.items())
         for address, told in rows.items():
             self.model.decide(address, told)
-        told = self._did(before, "decide", "--from", self._file("csv", f"old,new,status\n{text}"))
+        told = self._did(
+            before, "decide", "--as-given", "--from", self._file("csv", f"old,new,status\n{text}")
+        )
         assert told["posted"] + told["unchanged"] == len(rows)
 
     @rule(told=TOLD)
@@ -199,7 +201,7 @@ class WholeLedger(RuleBasedStateMachine):
             self.model.decide(key, told)
         words = ("--to", told.goal) if told.goal else (OPTIONS[told.kind],)
         if members:
-            self._did(before, "decide", "--family", "/p{number}.html", *words)
+            self._did(before, "decide", "--family", "/p{number}.html", *words, "--as-given")
         else:
             self.program("decide", "--family", "/p{number}.html", *words, code=2)
 
@@ -208,7 +210,7 @@ class WholeLedger(RuleBasedStateMachine):
         before = self.model.before()
         self.model.now.templates["/t/{x}"] = Told("gone") if gone else Told("move", "/n/{x}")
         words = ("--gone",) if gone else ("--to", "/n/{x}")
-        self._did(before, "decide", "/t/{x}", *words)
+        self._did(before, "decide", "/t/{x}", *words, "--as-given")
 
     @rule()
     def match(self) -> None:

@@ -33,7 +33,8 @@ def pages() -> dict[str, Served]:
     """The new site by its targets."""
     urls = "".join(f"<url><loc>{NEW}{path}</loc></url>" for path in ("/", "/bells/"))
     return {
-        "/": page("Home"), "/bells/": page("Bells"), "/bells": Served(301, location=f"{NEW}/bells/"),
+        "/": page("Home"), "/bells/": page("Bells"),
+        "/bells": Served(301, location=f"{NEW}/bells/"),
         "/robots.txt": plain(f"User-agent: *\nAllow: /\nSitemap: {NEW}/sitemap.xml\n"),
         "/sitemap.xml": plain(f"<urlset>{urls}</urlset>", "application/xml"),
     }  # fmt: skip
