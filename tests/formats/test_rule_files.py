@@ -140,7 +140,7 @@ def read_in(
     program: Program, file: str, host: str, requests: tuple[str, ...] = REQUESTS
 ) -> dict[str, tuple[str, str]]:
     """What our reading of a rule file answers: target → status and Location."""
-    program("gather", "--kind", "rules", file)
+    program("gather", "--kind", "rules", "--host", "*", file)
     listed = "".join(f"http://{host}{target}\n" for target in requests)
     program.write("requests.csv", "url\n" + listed)
     program("rehearse", "requests.csv", "--column", "url=url", "--out", "out.csv", code=None)

@@ -386,3 +386,13 @@ def test_a_servers_file_is_for_all_hosts_of_its_site(tmp_path: Path) -> None:
         e["legacy_url"].rpartition("/")[2]: e["answer"] for e in program.json("entries")["entries"]
     }
     assert (told["1"], told["2"], told["3"]) == ("move", "move", "open")
+
+
+def test_a_servers_file_may_be_for_all_old_sites(tmp_path: Path) -> None:
+    one, two = "http://one.quillhaven.example", "http://two.quillhaven.example"
+    program = opened(tmp_path / "museum", "--old", one, "--old", two, "--new", NEW)
+    program.write(".htaccess", f"RewriteEngine On\nRewriteRule ^z/(.*)$ {NEW}/y/$1 [R=301,L]\n")
+    program("gather", ".htaccess", "--host", "*")
+    program("gather", program.write("z.txt", f"{one}/z/1\n{two}/z/2\n"))
+    told = {e["legacy_url"]: e["answer"] for e in program.json("entries")["entries"]}
+    assert (told[f"{one}/z/1"], told[f"{two}/z/2"]) == ("move", "move")

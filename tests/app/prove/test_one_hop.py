@@ -26,6 +26,7 @@ from upright_ledger.core.rules.proofs.proof import ProofState
 from upright_ledger.core.rules.ruleset import RuleSet
 from upright_ledger.core.url.address import parse_address
 from upright_ledger.errors import UprightError
+from upright_ledger.formats.records import ReadOptions
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.servers import DIALECTS
 from upright_ledger.settings.file import FILE_NAME, read_settings_of
@@ -178,7 +179,7 @@ def decide_something(rng: random.Random, ledger: Ledger, old: list[str], folder:
     """Rules of a server, and answers of any kind; those that cannot be are left."""
     if rng.random() < 0.7:
         (folder / ".htaccess").write_text("\n".join(rng.sample(IMPORTED, rng.randint(1, 5))) + "\n")
-        gather(ledger, [str(folder / ".htaccess")])
+        gather(ledger, [str(folder / ".htaccess")], ReadOptions(host="*"))
     for _ in range(rng.randint(0, 4)):
         kind = rng.choice(("move", "move", "move", "gone", "keep", "ignore"))
         address = rng.choice(SOURCES if rng.random() < 0.6 else PATHS)

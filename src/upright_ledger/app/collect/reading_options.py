@@ -46,9 +46,13 @@ def _class_of_failure(status: int) -> str:
     return found if found in {"410", "5xx"} else BAD_REDIRECT if found == "3xx" else "404"
 
 
+ALL_HOSTS = "*"
+"""Named in place of a host where the rules of a server's file are for all old sites."""
+
+
 def base_origin(sites: Sites, host: str) -> str:
     """The origin in which bare paths are read: the named host's, or the first old origin."""
-    if not host:
+    if host in {"", ALL_HOSTS}:
         return sites.old[0].origins[0]
     try:
         address = parse_address(host if "://" in host else f"http://{host}")

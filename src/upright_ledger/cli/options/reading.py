@@ -88,7 +88,8 @@ _KIND = click.option(
 _HOST = click.option(
     "--host",
     default="",
-    help="The old host of paths that name none.  [default: the first --old]",
+    help="The old host of paths that name none, and of a server's rules; '*': all.  [default: the "
+    "first --old]",
 )
 
 _LOG_FORMAT = click.option(

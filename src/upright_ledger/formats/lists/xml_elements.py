@@ -20,6 +20,10 @@ _BLOCK = 1 << 16  # bytes
 _LONGEST_REFERENCE = 40  # bytes
 _REFERENCE = re.compile(rb"&(?:#[0-9]{1,7};|#[xX][0-9A-Fa-f]{1,6};|([A-Za-z][A-Za-z0-9]{0,31});)?")
 _OWN = frozenset([b"amp", b"lt", b"gt", b"quot", b"apos"])  # XML 1.0, section 4.6
+_UNENDED = re.compile(rb"<(?![!?])(?=[^<>]*<)")
+"""What begins a tag in which another begins."""
+_MOST_UNENDED = 1_000
+"""The parser looks for the end of each such tag up to the end of what it has."""
 _CDATA = re.compile(rb"(<!\[CDATA\[|\]\]>)")
 _PREFIX = re.compile(r"Namespace prefix (\S+) (?:on|for)")
 _CUT_OFF = frozenset(
@@ -123,7 +127,9 @@ def _mended(file: Any, mended: Counter[str]) -> Iterator[bytes]:
             if n % 2:
                 inside = piece != b"]]>"
             elif not inside:
-                pieces[n] = _REFERENCE.sub(lambda m: _reference(m, mended, own=own), piece)
+                mended["unended"] += len(_UNENDED.findall(piece))
+                text = _UNENDED.sub(b"&lt;", piece) if mended["unended"] > _MOST_UNENDED else piece
+                pieces[n] = _REFERENCE.sub(lambda m: _reference(m, mended, own=own), text)
         yield b"".join(pieces)
         block = following
         if not following:
@@ -160,6 +166,8 @@ def _in_words(mended: Counter[str], errors: list[Any], *, is_cut: bool) -> list[
         found.append("mended: blanks before its beginning were left out")
     if mended["bare &"]:
         found.append(f'mended: {mended["bare &"]:,} times a bare "&" was read as "&amp;"')
+    if mended["unended"] > _MOST_UNENDED:
+        found.append(f"mended: {mended['unended']:,} tags begin and never end: read as text")
     if mended["names of HTML"]:
         found.append(
             f"mended: {mended['names of HTML']:,} characters by their HTML names were read"
