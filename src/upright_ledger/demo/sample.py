@@ -5,11 +5,11 @@ them.
 from __future__ import annotations
 
 import random
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from xml.sax.saxutils import escape
 
+from upright_ledger.app.live.reindexing import urlset
 from upright_ledger.demo.accesslog import write_access_log
 from upright_ledger.demo.faults import EarlierMove, plant
 from upright_ledger.demo.site import BARE, NEW, OLD, SUFFIX, Museum, OldPage, make_museum
@@ -125,8 +125,8 @@ def _write_old(folder: Path, sample: Sample, words: random.Random) -> None:
     write_whole(folder / "backlinks.csv", _backlinks(pages, words))
     write_whole(
         folder / "old-sitemap.xml",
-        _sitemap(
-            p.url
+        urlset(
+            (p.url, "")
             for p in pages
             if p.answer != "gone" and p.kind in {"journal", "visit", "maker", "shop", "keep"}
         ),
@@ -173,14 +173,6 @@ def _blog(words: random.Random) -> str:
     return f"https://{topic}-{words.randrange(40)}.example/post/{words.randrange(900)}"
 
 
-def _sitemap(urls: Iterable[str]) -> bytes:
-    locs = "".join(f"<url><loc>{escape(u)}</loc></url>\n" for u in urls)
-    return (
-        '<?xml version="1.0" encoding="UTF-8"?>\n<urlset '
-        f'xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">\n{locs}</urlset>\n'
-    ).encode()
-
-
 def _write_new(folder: Path, sample: Sample, words: random.Random) -> None:
     pages = list(sample.museum.new)
     words.shuffle(pages)
@@ -192,7 +184,7 @@ def _write_new(folder: Path, sample: Sample, words: random.Random) -> None:
         folder / "new-pages.csv",
         csv_bytes(("Address", "Status code", "Title", "Redirect URL"), rows),
     )
-    write_whole(folder / "new-sitemap.xml", _sitemap(p.url for p in pages if p.status == 200))
+    write_whole(folder / "new-sitemap.xml", urlset((p.url, "") for p in pages if p.status == 200))
 
 
 def _write_pairs(folder: Path, sample: Sample) -> None:

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from upright_ledger.app.known_faults import known_faults
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.tracing.run_kind import RunKind
-from upright_ledger.ledger.clock import today
 from upright_ledger.ledger.lines.listing import Filters, count_fitting
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import dated_answers
@@ -31,7 +30,7 @@ def next_step(ledger: Ledger) -> NextStep:
     with ledger.reading() as connection:
         entries, stocked = count_entries(connection), has_stock(connection)
         waiting = count_fitting(connection, Filters(answer=AnswerKind.OPEN))
-        due = sum(1 for d in dated_answers(connection) if d.day <= today())
+        due = sum(d.is_due for d in dated_answers(connection))
         proposed = newest_proposals(connection) is not None
         built, replayed = last_build(connection), last_run(connection, RunKind.REPLAY)
     if not entries:

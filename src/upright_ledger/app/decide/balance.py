@@ -7,7 +7,6 @@ from typing import Any
 
 from upright_ledger.core.inventory.answer import ANSWERS, AnswerKind
 from upright_ledger.core.inventory.entry import Entry
-from upright_ledger.ledger.clock import today
 from upright_ledger.ledger.lines.listing import (
     find_open,
     find_waiting,
@@ -112,7 +111,7 @@ class Balance:
                     "answer": d.answer.kind,
                     "destination": d.answer.destination,
                     "day": d.day,
-                    "due": d.day <= today(),
+                    "due": d.is_due,
                 }
                 for d in self.dated
             ],

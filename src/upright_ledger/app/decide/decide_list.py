@@ -22,10 +22,10 @@ from upright_ledger.app.decide.plain_pairs import PlainPair, read_plainly
 from upright_ledger.app.decide.second_looks import (
     SecondLooks,
     Unstocked,
+    gone_in_use,
     mendable,
     need_stock,
     not_in_stock,
-    second_looks,
 )
 from upright_ledger.app.decide.sheet_answers import SheetAnswers, posting_of
 from upright_ledger.core.inventory.answer import (
@@ -162,10 +162,12 @@ def _decide_pairs(ledger: Ledger, path: Path, pairs: Pairs, reason: str, mode: M
         if mode.until:
             given = [p._replace(until=mode.until) for p in given]
         postings = post_answers(step, given)
+        unstocked = result.looks.unstocked
+        if mode.as_given:
+            wanted = (p.answer.destination for p in postings)
+            unstocked = not_in_stock(step.connection, ledger.settings, wanted)
         answers = ((p.entry, p.answer) for p in postings)
-        seen = second_looks(step.connection, ledger.settings, answers)
-        told_before = result.looks.unstocked if not mode.as_given else seen.unstocked
-        result.looks = SecondLooks(told_before, seen.in_use)
+        result.looks = SecondLooks(unstocked, gone_in_use(step.connection, answers))
         result.unchanged = sum(1 for p in postings if before.get(p.entry) == p.answer)
         result.replaced = sum(
             1 for p in postings if p.entry in before and before[p.entry] != p.answer

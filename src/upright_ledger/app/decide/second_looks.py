@@ -14,7 +14,7 @@ from upright_ledger.core.url.destination import page_key, slash_twin
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.db.rows import find_ids
-from upright_ledger.ledger.lines.listing import USED, used_among
+from upright_ledger.ledger.lines.listing import used_among, used_figures
 from upright_ledger.ledger.tables.stock import has_stock, pages_among, stocked_pages
 from upright_ledger.settings.model import Settings
 
@@ -59,13 +59,18 @@ def second_looks(
 ) -> SecondLooks:
     """What deserves one of some answers (entry, answer), all of which are given."""
     told = list(answers)
-    gone = [entry for entry, answer in told if answer.kind == AnswerKind.GONE]
-    used = [
-        InUse(url, {name: n for name, n in zip(USED, figures, strict=True) if n})
-        for url, *figures in used_among(connection, gone)
-    ]
     wanted = (answer.destination for _, answer in told)
-    return SecondLooks(not_in_stock(connection, settings, wanted), tuple(used))
+    return SecondLooks(not_in_stock(connection, settings, wanted), gone_in_use(connection, told))
+
+
+def gone_in_use(
+    connection: Connection, answers: Iterable[tuple[int, Decision]]
+) -> tuple[InUse, ...]:
+    """What ends by some answers (entry, answer) though it is linked or asked for."""
+    gone = [entry for entry, answer in answers if answer.kind == AnswerKind.GONE]
+    return tuple(
+        InUse(url, used_figures(amounts)) for url, *amounts in used_among(connection, gone)
+    )
 
 
 def need_stock(connection: Connection, settings: Settings, destination: str) -> None:

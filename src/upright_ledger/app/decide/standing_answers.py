@@ -9,9 +9,8 @@ from collections.abc import Iterable
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
 from upright_ledger.core.rules.finding import SEVERITIES, Finding, FindingKind, in_order
 from upright_ledger.core.severity import Severity
-from upright_ledger.ledger.clock import today
 from upright_ledger.ledger.db.connection import Connection
-from upright_ledger.ledger.lines.listing import USED, gone_in_use
+from upright_ledger.ledger.lines.listing import gone_in_use, used_figures
 from upright_ledger.ledger.tables.answers import ALL_OF, dated_answers
 
 _NAMES = {
@@ -48,7 +47,7 @@ def with_standing(connection: Connection, found: Iterable[Finding]) -> list[Find
             "the day has come on which an answer was to be looked at again",
         )
         for d in dated
-        if d.day <= today()
+        if d.is_due
     ]
     return in_order([*rules, *_gone_with_links(connection), *due])
 
@@ -59,7 +58,7 @@ def _gone_with_links(connection: Connection) -> list[Finding]:
     """
     found = []
     for url, by, where, *amounts in gone_in_use(connection):
-        figures = {name: n for name, n in zip(USED, amounts, strict=True) if n}
+        figures = used_figures(amounts)
         linked = "links" in figures
         named = by == AnsweredBy.IMPORT or (
             by == AnsweredBy.PERSON and not where.startswith(ALL_OF)

@@ -4,7 +4,7 @@ where and when.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import NamedTuple
 from xml.sax.saxutils import escape
@@ -83,14 +83,14 @@ def write_sitemap(move: MoveState, path: Path) -> SitemapWritten:
     if not rows:
         raise UsageError("no page of the new site is known", "upright stock, or answers, name them")
     if len(rows) <= MOST:
-        write_output(path, _urls(rows))
+        write_output(path, urlset(rows))
         return SitemapWritten(len(rows), [path])
     parts = [
         (path.with_name(f"{path.stem}-{n}{path.suffix}"), part)
         for n, part in enumerate(_portions(rows), 1)
     ]
     for part_path, part in parts:
-        write_output(part_path, _urls(part))
+        write_output(part_path, urlset(part))
     base = f"{move.sites.new[0]}/"
     write_output(path, _index([f"{base}{p.name}" for p, _ in parts]))
     return SitemapWritten(len(rows), [path, *(p for p, _ in parts)])
@@ -110,7 +110,8 @@ def _portions(rows: Sequence[tuple[str, str]]) -> Iterator[Sequence[tuple[str, s
         yield rows[first : first + MOST]
 
 
-def _urls(rows: Sequence[tuple[str, str]]) -> bytes:
+def urlset(rows: Iterable[tuple[str, str]]) -> bytes:
+    """A sitemap of addresses, each with its day, or none."""
     told = "".join(
         f"<url><loc>{escape(url)}</loc>{f'<lastmod>{day}</lastmod>' if day else ''}</url>\n"
         for url, day in rows

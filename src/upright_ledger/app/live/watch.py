@@ -27,7 +27,7 @@ from upright_ledger.errors import InputError, UprightError
 from upright_ledger.formats.files.atomic import json_bytes
 from upright_ledger.formats.files.outputs import write_output
 from upright_ledger.formats.records import ReadOptions
-from upright_ledger.ledger.clock import now, today
+from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import DatedAnswer, dated_answers
 from upright_ledger.ledger.tables.followed_logs import (
@@ -142,7 +142,7 @@ def watch(
 def _due(ledger: Ledger) -> list[DatedAnswer]:
     """Answers whose day has come."""
     with ledger.reading() as connection:
-        return [d for d in dated_answers(connection) if d.day <= today()]
+        return [d for d in dated_answers(connection) if d.is_due]
 
 
 def _digest(found: Sequence[News]) -> str:

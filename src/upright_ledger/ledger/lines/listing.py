@@ -238,6 +238,12 @@ def _among(connection: Connection, name: str, numbers: Iterable[int]) -> str:
 _TOGETHER = 5_000  # entries in one question
 USED = ("links", "hits", "visits", "clicks", "impressions")
 """Figures of an entry that say that somebody links to it or asks for it."""
+_IN_USE = " OR ".join(f"{name} > 0" for name in USED)
+
+
+def used_figures(amounts: Sequence[float]) -> dict[str, float]:
+    """Figures (`USED`) by their names, without those that are 0."""
+    return {name: n for name, n in zip(USED, amounts, strict=True) if n}
 
 
 def open_of_site(connection: Connection, site: str) -> Iterator[str]:
@@ -252,10 +258,9 @@ def gone_in_use(connection: Connection) -> list[tuple[Any, ...]]:
     """Of entries that end though they are linked or asked for: address, what gave the answer, where
     it stood, and figures (`USED`); the most valuable first.
     """
-    told = " OR ".join(f"{name} > 0" for name in USED)
     query = (
         f'SELECT url, "by", "where", {", ".join(USED)} FROM entry_lines '
-        f"WHERE kind = :gone AND ({told}) ORDER BY value DESC, url"
+        f"WHERE kind = :gone AND ({_IN_USE}) ORDER BY value DESC, url"
     )
     return connection.rows(query, gone=AnswerKind.GONE)
 
@@ -264,8 +269,7 @@ def used_among(connection: Connection, entries: Iterable[int]) -> list[tuple[Any
     """Address and figures (`USED`) of those of these entries that are linked or asked for, the most
     valuable first.
     """
-    told = " OR ".join(f"{name} > 0" for name in USED)
-    query = f"SELECT value, url, {', '.join(USED)} FROM entry_lines WHERE ({told}) AND entry IN "
+    query = f"SELECT value, url, {', '.join(USED)} FROM entry_lines WHERE ({_IN_USE}) AND entry IN "
     found = [
         row
         for some in batches(entries, _TOGETHER)

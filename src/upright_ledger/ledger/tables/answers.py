@@ -11,7 +11,7 @@ from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind, Claim, 
 from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.url.query import QueryPolicy
 from upright_ledger.errors import RefusedError
-from upright_ledger.ledger.clock import author
+from upright_ledger.ledger.clock import author, today
 from upright_ledger.ledger.db.connection import Connection, batches, in_numbers
 from upright_ledger.ledger.db.journal import Step
 from upright_ledger.ledger.db.shapes import unpacked
@@ -177,6 +177,11 @@ class DatedAnswer(NamedTuple):
     old: str
     answer: Decision
     day: str
+
+    @property
+    def is_due(self) -> bool:
+        """Whether the day has come."""
+        return self.day <= today()
 
 
 def dated_answers(connection: Connection) -> list[DatedAnswer]:

@@ -14,7 +14,6 @@ from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.inventory.answer import AnswerKind
 from upright_ledger.core.inventory.entry import Entry
-from upright_ledger.ledger.clock import today
 from upright_ledger.ledger.tables.answers import DatedAnswer
 
 SHOWN_SOURCES = 12
@@ -103,7 +102,7 @@ def command(folder: Path, as_json: bool) -> None:
 
 def _show_dated(dated: Sequence[DatedAnswer], origins: tuple[str, ...]) -> None:
     """Answers whose day has come, and how many more have one."""
-    due = [d for d in dated if d.day <= today()]
+    due = [d for d in dated if d.is_due]
     if due:
         output.say()
         output.table(
