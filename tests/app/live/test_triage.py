@@ -137,7 +137,7 @@ def test_campaigns_and_named_hosts_are_attributed(museum: Program) -> None:
     (entry,) = museum.json("triage", "access.log", code=1)["entries"]
     came = {(c["origin"], c["whence"]): c["requests"] for c in entry["came"]}
     assert came == {
-        ("campaign", "https://letters.example/1"): 4,
+        ("campaign", "letter / mail"): 4,
         ("social network", "town.example"): 3,
         ("app", "org.example.reader"): 2,
         ("own page", f"{NEW}/shop/"): 2,
@@ -208,7 +208,7 @@ def test_details_go_after_their_time_and_counts_stay(museum: Program) -> None:
     said = museum("triage", "access.log", code=1).err
     assert "Let go, as [retention] says: where requests of 1 address came from" in said
     after = museum.json("triage", code=1)
-    assert (after["origins"][0]["origin"], after["entries"][0]["lost"]) == ("direct", 3)
+    assert (after["origins"][0]["origin"], after["entries"][0]["lost"]) == ("not told", 3)
     file.write_text(before.replace("lines = 400", "lines = -1"))
     assert "[retention] lines" in museum("triage", code=3).err
 

@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from properties import thorough
+from upright_ledger.core.monitoring.campaigns import Campaigns
 from upright_ledger.core.monitoring.changes import (
     WRONG,
     Item,
@@ -22,6 +23,7 @@ from upright_ledger.core.monitoring.priority import NextDecision, enough, rank
 from upright_ledger.core.monitoring.retirement import Use, why_kept, window
 from upright_ledger.core.monitoring.traffic_origin import (
     KnownHosts,
+    LostRequests,
     TrafficSource,
     came_from,
     origin_of,
@@ -165,19 +167,58 @@ def test_whence_a_request_came(referrer: str, origin: str, whence: str) -> None:
     assert origin_of(referrer, KNOWN) == (origin, whence)
 
 
-def test_what_no_referrer_accounts_for_came_directly() -> None:
-    came = came_from(
-        [("http://b.example/", 2), ("http://a.example/x", 2), ("http://a.example/y", 1), ("", 50)],
-        9, KNOWN,
-    )  # fmt: skip
-    assert came == [
-        TrafficSource("direct", "", 4), TrafficSource("another site", "a.example", 3),
+def test_what_no_referrer_accounts_for_came_directly_where_all_are_named() -> None:
+    led = [("http://b.example/", 2), ("http://a.example/x", 2), ("http://a.example/y", 1), ("", 50)]
+    others = [
+        TrafficSource("another site", "a.example", 3),
         TrafficSource("another site", "b.example", 2),
-    ]  # fmt: skip
-    assert came_from([("", 3)], 0, KNOWN) == []
-    assert came_from([("http://b.example/", 5)], 3, KNOWN) == [
-        TrafficSource("another site", "b.example", 5)
     ]
+    for whole, origin in ((True, "direct"), (False, "not told")):
+        came = came_from([LostRequests(9, led, whole)], KNOWN)
+        assert came == [TrafficSource(origin, "", 4), *others]
+    both = [LostRequests(9, led, True), LostRequests(3, [("source:seek.example", 1)], False)]
+    assert came_from(both, KNOWN) == [
+        TrafficSource("direct", "", 4),
+        *others,
+        TrafficSource("not told", "", 2),
+        TrafficSource("search engine", "seek.example", 1),
+    ]
+    assert came_from([LostRequests(0, [("", 3)], True)], KNOWN) == []
+
+
+@pytest.mark.parametrize(
+    ("told", "origin"),
+    [
+        ("google / organic", "search engine"), ("Organic Search", "search engine"),
+        ("Organische Suche", "search engine"), ("bing", "search engine"),
+        ("google / cpc", "campaign"), ("Paid Search", "campaign"), ("flyer / print", "campaign"),
+        ("newsletter / email", "mail"), ("letters / E-Mail", "mail"),
+        ("facebook.example / social", "social network"), ("Organic Social", "social network"),
+        ("(direct) / (none)", "direct"), ("(direct)", "direct"), ("Direct", "direct"),
+        ("partner.example / referral", "another site"), ("www.quillhaven.example", "own page"),
+        ("(not set) / (not set)", "not told"), ("other / unknown", "another site"),
+    ],
+)  # fmt: skip
+def test_what_exports_call_a_source(told: str, origin: str) -> None:
+    assert origin_of(f"source:{told}", KNOWN)[0] == origin
+
+
+@pytest.mark.parametrize(
+    ("target", "campaign"),
+    [
+        ("/a?utm_source=letter&utm_medium=mail&utm_campaign=spring+days", "spring days (letter / mail)"),
+        ("/a?b=1&UTM_Campaign=spring%20days", "spring days"), ("/a?utm_id=7", "7"),
+        ("/a?utm_source=letter", "letter"), ("/a?gclid=Cj0KCQ", "gclid"),
+        ("/a?mc_cid=0f3a9b77c1", "mc_cid"), ("/a?code=K17&gclid=x", "code=K17"),
+        ("/a?code=&gclid=x", "code"), ("/a?utm_campaign=", "utm_campaign"), ("/a?b=1", ""),
+        ("/a", ""), ("GET /a?utm_campaign=x&y=z HTTP/1.1", "x"), ("/a?utm_campaign=x#y", "x"),
+        (f"/a?utm_campaign={'x' * 999}", "x" * 120), ("/a?utm_campaign=a%0Ab%00c", "a b c"),
+        ("/utm_campaign=x", ""),
+    ],
+)  # fmt: skip
+def test_the_campaign_of_a_request(target: str, campaign: str) -> None:
+    assert Campaigns(r"utm_\w*|gclid|mc_cid|code").of(target) == campaign
+    assert Campaigns("").of(target) == ""
 
 
 def test_decisions_come_by_what_they_save() -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections import deque
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import ExitStack, suppress
 from dataclasses import dataclass, field, replace
 from functools import partial
@@ -12,9 +12,10 @@ from itertools import chain
 from pathlib import Path
 from typing import Any
 
+from upright_ledger.app.collect.error_lists import ErrorList, failing
 from upright_ledger.app.collect.inputs import Input, inputs, neighbours_of
 from upright_ledger.app.collect.parts import parts_of, say_what_was_left
-from upright_ledger.app.collect.reading_options import as_failing, base_origin, options_for
+from upright_ledger.app.collect.reading_options import base_origin, options_for
 from upright_ledger.app.collect.rejects import SHOWN_REJECTS, drop_orphans
 from upright_ledger.app.collect.rules_of_sites import rules_for
 from upright_ledger.app.collect.sorting import Gathered, Sorter
@@ -75,15 +76,6 @@ class Gathering:
 Progress = Callable[[str], None]
 
 
-@dataclass(frozen=True, slots=True)
-class ErrorList:
-    """That tables list addresses that fail. parameter: which one of an address there holds the
-    failing address; empty where the address itself does.
-    """
-
-    parameter: str = ""
-
-
 def gather(
     ledger: Ledger,
     paths: list[str],
@@ -97,7 +89,7 @@ def gather(
 ) -> Gathering:
     """Gather files into a ledger, one step each: all of a source, or none of it.
 
-    errors: tables list addresses that fail. within: what is written in the transaction of a
+    errors: tables list addresses that fail, or tell of visits to those. within: what is written in the transaction of a
     source, too. trusted: no line of a log was gathered before, so that none is looked up.
     What cannot be read at its head is refused before anything is posted; one that turns out damaged
     further on is left out whole, and the others are gathered (`Gathered.failed`). A single file
@@ -106,7 +98,8 @@ def gather(
     options = options or ReadOptions()
     kind = options.kind
     check_kind(kind)
-    amend = partial(as_failing, parameter=errors.parameter) if errors is not None else None
+    policy = ledger.settings.policy
+    amend = partial(failing, errors=errors, policy=policy) if errors is not None else None
     base = base_origin(ledger.settings.sites, options.host)
     asked = {
         "kind": kind,
@@ -219,13 +212,13 @@ class _SourceReader:
         options: ReadOptions,
         base: str,
         period: tuple[str, str],
-        amend: Callable[[Item], Item] | None,
+        amend: Callable[[Iterable[Item]], Iterator[Item]] | None,
         within: Callable[[Any], None] | None,
         asked: Mapping[str, Any],
         *,
         trusted: bool,
     ) -> None:
-        """amend: what is done to each item before it is placed. within, trusted: see `gather`.
+        """amend: what is done to the items before they are placed. within, trusted: see `gather`.
         asked: what the user said of how files are to be read.
         """
         self._asked = asked
@@ -291,7 +284,7 @@ class _SourceReader:
                 newest = newest_source(connection)
             reading = read_urls(file.path, kind, replace(options, sheet=file.sheet))[1]
             portions = sorter.portions(
-                map(self._amend, one_by_one(reading.items)) if self._amend else reading.items
+                self._amend(one_by_one(reading.items)) if self._amend else reading.items
             )
             # A log is read whole before its step begins, so that others need not wait.
             first = next(portions, Portion())

@@ -26,7 +26,7 @@ from upright_ledger.core.inventory.units import (
     LINKING_PAGES,
     SOUGHT,
 )
-from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
+from upright_ledger.core.monitoring.campaigns import BY_CAMPAIGN
 from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
 from upright_ledger.core.url.redaction import Secrets
 from upright_ledger.errors import UprightError

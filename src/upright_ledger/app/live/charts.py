@@ -12,7 +12,7 @@ from datetime import date
 from pathlib import Path
 from typing import Any
 
-from upright_ledger.app.live.triage import Triaged
+from upright_ledger.app.live.triaged import Triaged
 from upright_ledger.core.monitoring.deploy_days import YEARS, span_of
 from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.errors import UsageError

@@ -4,13 +4,12 @@ since.
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
-from functools import cached_property
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 from upright_ledger.app.live.fix_times import load_fixes
+from upright_ledger.app.live.triaged import Failing, Triaged
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.core.inventory.answer import AnsweredBy, AnswerKind
 from upright_ledger.core.inventory.declared_paths import declared_paths
@@ -18,14 +17,13 @@ from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.inventory.url_patterns import templates
 from upright_ledger.core.matching.pattern_moves import moves_alike
-from upright_ledger.core.monitoring.damaged_urls import Damage, MeantPage
+from upright_ledger.core.monitoring.damaged_urls import Damage
 from upright_ledger.core.monitoring.deploy_days import is_after, span_of
 from upright_ledger.core.monitoring.failure_account import (
     STATES,
     DeploymentContext,
     FailureAccount,
     FailureState,
-    Fix,
     LogCount,
     RecurrenceReason,
     account,
@@ -34,8 +32,7 @@ from upright_ledger.core.monitoring.failure_account import (
 from upright_ledger.core.monitoring.priority import ENTRY, FAMILY, NextDecision, enough, rank
 from upright_ledger.core.monitoring.traffic_origin import (
     KnownHosts,
-    Origin,
-    TrafficSource,
+    LostRequests,
     came_from,
 )
 from upright_ledger.core.tracing.run_kind import RunKind
@@ -44,148 +41,19 @@ from upright_ledger.core.url.address import address_of, parse_address, split_tex
 from upright_ledger.core.url.request_target import canonical_path
 from upright_ledger.ledger.clock import now
 from upright_ledger.ledger.tables.failures import (
+    Led,
     aside_totals,
     failing_entries,
-    referrers_by_entry,
+    led_to,
     requests_by_day,
     told_of,
 )
-from upright_ledger.ledger.tables.proposals import StoredProposal, load_proposals
+from upright_ledger.ledger.tables.proposals import load_proposals
 from upright_ledger.ledger.tables.runs.runs import last_run
 from upright_ledger.ledger.tables.runs.trace_blocks import load_traces
 from upright_ledger.ledger.tables.stock import StockState
 
 _FEWEST_OF_FAMILY = 3
-
-
-@dataclass(slots=True)
-class Failing:
-    """One entry that fails, or failed until it was mended.
-
-    came: where its requests come from. why: the likely reason, where it fails again. meant: the
-    page that a damaged address was meant to be. proposal: the best one, if there is any. soft: the
-    last replay saw it end on a page that is none. share: what is lost, of all requests by people (0
-    to 1); trend: requests of the last seven days less those of the seven before.
-    """
-
-    entry: Entry
-    account: FailureAccount
-    fix: Fix
-    came: list[TrafficSource]
-    family: str = ""
-    why: str = ""
-    meant: MeantPage | None = None
-    proposal: StoredProposal | None = None
-    soft: bool = False
-    share: float = 0.0
-    trend: float = 0.0
-
-    def as_dict(self) -> dict[str, Any]:
-        """As data."""
-        a, e = self.account, self.entry
-        return {
-            "legacy_url": e.legacy_url, "site": e.site, "state": a.state, "why": self.why,
-            "lost": a.lost, "failed": a.failed, "bots": a.bots,
-            "since": a.since, "first": a.first, "last": a.last, "share": round(self.share, 6),
-            "trend": self.trend, "soft": self.soft, "value": round(e.evidence.value, 2),
-            "links": e.evidence.links,
-            "statuses": a.statuses, "family": self.family, "answer": e.answer.kind,
-            "destination": e.answer.destination,
-            "answered": self.fix.answered, "live": self.fix.live,
-            "came": [c._asdict() for c in self.came],
-            "meant": self.meant._asdict() if self.meant else None,
-            "proposal": self.proposal.destination if self.proposal else "",
-            "confidence": self.proposal.confidence if self.proposal else 0.0,
-        }  # fmt: skip
-
-
-@dataclass
-class Triaged:
-    """What a triage amounts to. days: day → class of status → requests by people. noise: (class,
-    addresses, requests by people, by bots) of what was set aside and failed. strays: days far from
-    all others, which a wrong clock wrote → requests. rows: those that ask for something first, by
-    what is lost. decisions: ranked; enough: how many cover most of it.
-    """
-
-    rows: list[Failing]
-    days: Mapping[str, Mapping[str, float]]
-    noise: list[tuple[str, int, float, float]]
-    strays: Mapping[str, float] = field(default_factory=dict)
-    decisions: list[NextDecision] = field(default_factory=list)
-    enough: int = 0
-    live: list[tuple[str, str]] = field(default_factory=list)
-
-    @property
-    def states(self) -> dict[FailureState, int]:
-        """State → entries."""
-        counts = Counter(r.account.state for r in self.rows)
-        return {state: counts[state] for state in STATES if counts[state]}
-
-    @property
-    def lost(self) -> dict[FailureState, float]:
-        """State → requests that are lost by it."""
-        found = dict.fromkeys(STATES, 0.0)
-        for row in self.rows:
-            found[row.account.state] += row.account.lost
-        return found
-
-    def by_reason(self) -> list[tuple[str, list[Failing]]]:
-        """What fails after its fix, by the likely reason, that of most requests first."""
-        reasons: dict[str, list[Failing]] = defaultdict(list)
-        for row in (r for r in self.rows if r.account.state == FailureState.RECURRING):
-            reasons[row.why].append(row)
-        return sorted(reasons.items(), key=lambda item: -sum(r.account.since for r in item[1]))
-
-    @property
-    def faults(self) -> bool:
-        """Whether something asks for an answer, or fails after one."""
-        return any(
-            r.account.state in {FailureState.NEW, FailureState.RECURRING}
-            and (r.account.lost or r.account.since or r.account.named)
-            for r in self.rows
-        )
-
-    @cached_property
-    def origins(self) -> list[tuple[str, float, int]]:
-        """(origin, requests, entries) of all failing entries, the most frequent first."""
-        requests: dict[str, float] = defaultdict(float)
-        entries: dict[str, set[int]] = defaultdict(set)
-        for row in self.rows:
-            for came in row.came:
-                requests[came.origin] += came.requests
-                entries[came.origin].add(row.entry.id)
-        return sorted(((o, n, len(entries[o])) for o, n in requests.items()), key=lambda x: -x[1])
-
-    @cached_property
-    def own_pages(self) -> list[tuple[str, str, float]]:
-        """(page of the site, failing address to which it links, requests): links to mend, the most
-        used first.
-        """
-        found = [
-            (c.whence, r.entry.legacy_url, c.requests)
-            for r in self.rows
-            for c in r.came
-            if c.origin == Origin.INTERNAL
-        ]
-        return sorted(found, key=lambda x: (-x[2], x[0], x[1]))
-
-    def as_dict(self) -> dict[str, Any]:
-        """As data."""
-        return {
-            "states": self.states,
-            "entries": [r.as_dict() for r in self.rows],
-            "noise": [
-                dict(zip(("class", "addresses", "people", "bots"), n, strict=True))
-                for n in self.noise
-            ],
-            "origins": [
-                dict(zip(("origin", "requests", "entries"), o, strict=True)) for o in self.origins
-            ],
-            "decisions": [d._asdict() | {"entries": len(d.entries)} for d in self.decisions],
-            "enough": self.enough,
-            "days": {day: dict(classes) for day, classes in self.days.items()},
-            "days_of_wrong_clocks": dict(self.strays),
-        }
 
 
 def triage(move: MoveState) -> Triaged:
@@ -196,7 +64,7 @@ def triage(move: MoveState) -> Triaged:
         soft = _soft(move, connection)
         numbers |= soft
         told = told_of(connection, numbers)
-        led = referrers_by_entry(connection, numbers)
+        led = led_to(connection, numbers)
         days, noise = requests_by_day(connection), aside_totals(connection)
         proposals = load_proposals(connection)
     known = KnownHosts(
@@ -218,11 +86,8 @@ def triage(move: MoveState) -> Triaged:
         found = account(told[entry.id], fix, soft=entry.id in soft)
         if not (found.failed or found.bots or found.named):
             continue  # what looked like a failure is what its answer says
-        # Referrers are told of all requests of an entry: their share in what fails is taken to be
-        # the same.
-        share = found.failed / (sum(t.requests for t in told[entry.id] if t.people) or 1.0)
-        referrers = ((address, share * n) for address, n in led.get(entry.id, {}).items())
-        row = Failing(entry, found, fix, came_from(referrers, found.failed, known))
+        came = came_from(_lost(found, told[entry.id], led, entry.id), known)
+        row = Failing(entry, found, fix, came)
         row.family, row.soft = family.get(entry.key, ""), entry.id in soft
         row.share, row.trend = (
             found.lost / people if people else 0.0,
@@ -249,6 +114,25 @@ def triage(move: MoveState) -> Triaged:
     result.decisions = rank(list(_decisions(rows)))
     result.enough = enough(result.decisions)
     return result
+
+
+def _lost(
+    found: FailureAccount, told: Iterable[LogCount], led: Led, entry: int
+) -> Iterator[LostRequests]:
+    """What is lost of an entry, source by source. Referrers are told of all its requests: their
+    share in what is lost is taken to be the same.
+    """
+    if not found.lost:
+        return
+    asked: dict[int, float] = defaultdict(float)
+    for t in told:
+        if t.people:
+            asked[t.source] += t.requests
+    for source, lost in found.sources.items():
+        share = lost / (asked[source] or 1.0)
+        referrers = led.referrers.get(entry, {}).get(source, {})
+        shares = [(address, share * n) for address, n in referrers.items()]
+        yield LostRequests(lost, shares, source in led.whole)
 
 
 def _soft(move: MoveState, connection: Any) -> set[int]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
-from upright_ledger.app.live.triage import Triaged
+from upright_ledger.app.live.triaged import Triaged
 from upright_ledger.core.monitoring.failure_account import FailureState
 from upright_ledger.formats.tables.export import write_table
 from upright_ledger.formats.tables.workbooks import Sheet
@@ -15,6 +15,7 @@ COLUMNS = (
     "last", "statuses", "comes_from", "family", "answer", "destination", "proposal",
     "confidence", "reason", "answered", "live",
 )  # fmt: skip
+CAMPAIGN_COLUMNS = ("campaign", "lost", "legacy_url", "lost_there", "page")
 _RANKS = {
     FailureState.RECURRING: 0,
     FailureState.NEW: 1,
@@ -25,15 +26,28 @@ _RANKS = {
 
 
 def write_triage(result: Triaged, path: Path) -> None:
-    """Write the failing entries. Raises UsageError."""
+    """Write the failing entries; in a workbook the campaigns that lead to them beside. Raises
+    UsageError.
+    """
     links = ("legacy_url", "destination")
-    write_table(path, Sheet("failing", COLUMNS, _rows(result), links, severity=("state", _RANKS)))
+    failing = Sheet("failing", COLUMNS, _rows(result), links, severity=("state", _RANKS))
+    campaigns = Sheet(
+        "campaigns",
+        CAMPAIGN_COLUMNS,
+        [
+            (c.name, round(c.requests, 2), *address)
+            for c in result.campaigns
+            for address in c.addresses
+        ],
+        ("legacy_url", "page"),
+    )
+    write_table(path, failing, (failing, campaigns) if result.campaigns else ())
 
 
 def _rows(result: Triaged) -> Iterator[tuple[object, ...]]:
     for r in result.rows:
         a, e = r.account, r.entry
-        proposal = r.meant.page if r.meant else r.proposal.destination if r.proposal else ""
+        proposal = "" if e.answer.destination else r.likely_page
         reason = r.why or (r.meant.damage if r.meant else "")
         yield (
             e.site, e.legacy_url, a.state, a.lost, round(r.share, 6), r.trend,

@@ -14,7 +14,8 @@ from msgspec import structs
 
 from upright_ledger.app.collect.log_follower import New, gather_new
 from upright_ledger.app.live.fix_times import load_fixes
-from upright_ledger.app.live.triage import Failing, triage
+from upright_ledger.app.live.triage import triage
+from upright_ledger.app.live.triaged import Failing
 from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.prove.results import Results
 from upright_ledger.app.request_list import Requests

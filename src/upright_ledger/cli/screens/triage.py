@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from shlex import quote
 
-from upright_ledger.app.live.triage import Failing, Triaged
+from upright_ledger.app.live.triaged import Failing, Triaged
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.monitoring.day_totals import totals, weekly_shares
 from upright_ledger.core.monitoring.deploy_days import to_the_minute
@@ -49,6 +49,8 @@ def show_triage(result: Triaged, known: list[str], *, all_rows: bool) -> None:
             ("they come from", "requests>", "entries>"),
             [(origin, requests, entries) for origin, requests, entries in result.origins],
         )
+    if result.campaigns:
+        _show_campaigns(result, known, all_rows=all_rows)
     if result.own_pages:
         pages = result.own_pages if all_rows else result.own_pages[:5]
         output.say()
@@ -96,6 +98,22 @@ def _show_again(
             for why, found in reasons
         ],
     )
+
+
+def _show_campaigns(result: Triaged, known: list[str], *, all_rows: bool) -> None:
+    """What the owners of campaigns and newsletters should know."""
+    shown = result.campaigns if all_rows else result.campaigns[:5]
+    rows = []
+    for campaign in shown:
+        lines = [campaign.name]
+        for url, _, page in campaign.addresses if all_rows else campaign.addresses[:2]:
+            lines.append(f"  {output.path(url, known)}")
+            if page:
+                lines.append(f"    to  {page}")
+        rows.append((campaign.requests, len(campaign.addresses), lines))
+    output.say()
+    output.table(("lost>", "entries>", "campaign or newsletter, for its owner"), rows)
+    show_more(len(result.campaigns), len(shown))
 
 
 _MEANS = {

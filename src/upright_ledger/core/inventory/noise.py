@@ -80,6 +80,7 @@ class AsideClass(Word):
     BLANK = "blank"  # an empty line or a comment
     PROSE = "prose"  # words without a URL, in a text that is no list
     NEIGHBOUR = "other sitemap"  # names another file, which is a source of its own
+    FOUND = "page found"  # in a list of visits: its title or status says that the page was there
     SUMMARY = "summary"  # a line of totals, or words above a table
     COUNTED_BEFORE = "counted before"  # a log line that another log of this ledger holds, too
     # an image that pages show, or what browsers and crawlers ask for by themselves

@@ -128,6 +128,10 @@ UNITS: Mapping[str, Unit] = {
 
 PER_PERIOD = frozenset(name for name, unit in UNITS.items() if unit.per_period)
 ASKED = tuple(name for name, unit in UNITS.items() if unit.asked)
+ASKED_BEST = (VISITS, HITS, CLICKS)
+"""Those of `ASKED`, that first which tells best how many people were lost: two views may be one
+visit's.
+"""
 BY_OTHERS = frozenset(name for name, unit in UNITS.items() if unit.by_others)
 IN_TABLES = tuple(name for name, unit in UNITS.items() if unit.headings)
 """Names of the units for which that holds; those that tables may have columns of."""

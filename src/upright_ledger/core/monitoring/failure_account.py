@@ -56,7 +56,7 @@ _LEAVES = frozenset([AnswerKind.MOVE, AnswerKind.TEMPORARY, AnswerKind.GONE])
 
 class LogCount(NamedTuple):
     """What a log says of one spelling on one day, by its label. status_class: see
-    core.inventory.evidence; people: not bots.
+    core.inventory.evidence; people: not bots; source: its number in the ledger.
     """
 
     spelling: str
@@ -64,6 +64,7 @@ class LogCount(NamedTuple):
     status_class: str
     people: bool
     requests: float
+    source: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,7 +82,7 @@ class Fix:
 class FailureAccount:
     """What failed of an entry. failed, bots: all requests by people and by bots that failed; since:
     of both, those after the fix went live; right: answered as the answer says, after it. first,
-    last: days on which it failed. named: a list of errors names it, and it counts although nobody
+    last: days on which it failed. sources: source → what is lost by it. named: a list of errors names it, and it counts although nobody
     knows how often it was asked for. spellings: spelling → failures since the fix (all of them
     without one). well, ill: the days since the fix on which such a spelling was answered rightly,
     and failed.
@@ -98,6 +99,7 @@ class FailureAccount:
     spellings: dict[str, float] = field(default_factory=dict)
     statuses: dict[str, float] = field(default_factory=dict)
     days: dict[str, float] = field(default_factory=dict)
+    sources: dict[int, float] = field(default_factory=dict)
     well: set[str] = field(default_factory=set)
     ill: set[str] = field(default_factory=set)
 
@@ -168,6 +170,7 @@ def account(told: Iterable[LogCount], fix: Fix, *, soft: bool = False) -> Failur
             found.spellings[t.spelling] = found.spellings.get(t.spelling, 0.0) + t.requests
             if t.people:
                 found.days[day] = found.days.get(day, 0.0) + t.requests
+                found.sources[t.source] = found.sources.get(t.source, 0.0) + t.requests
     found.well = {day for spelling in found.spellings for day in well[spelling]}
     found.state = _state(found, fix)
     return found

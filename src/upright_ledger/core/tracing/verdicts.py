@@ -90,10 +90,18 @@ MEANINGS: Mapping[Verdict, Meaning] = {
 """What each verdict means. A new one is a row here, and the case in which `judge` gives it."""
 
 _NOT_FOUND_TITLE = re.compile(
-    r"\b404\b|not[ -]found|page (?:can(?:no|')t be found|does(?: not|n't) exist|missing)|nicht "
-    r"gefunden|non trouv|introuvable|no encontrad|non trovat",
+    r"\b404\b|not[ -]found|page (?:can(?:no|')t be found|does(?: not|n't) exist|missing)|"
+    r"nicht (?:gefunden|vorhanden)|non trouv|introuvable|no encontrad|no se encontr|non trovat|"
+    r"niet gevonden|nie (?:została )?(?:z|od)nalezion|hitta[rd]?e?s? inte|ikke fu(?:nd|nn)et|"
+    r"ei löyt|ei löyd|não encontrad|nenalezen|nem található|не найден|bulunamad|見つかりません|"
+    r"找不到|未找到|찾을 수 없",
     re.IGNORECASE,
 )
+
+
+def says_not_found(title: str) -> bool:
+    """Whether a page's title says that nothing was found."""
+    return _NOT_FOUND_TITLE.search(title) is not None
 
 
 def judge(
@@ -173,7 +181,7 @@ def _refusal(final: int, moved: int, expected: Expected) -> set[Verdict]:
 
 def _arrival(trace: Trace, expected: Expected, policy: FoldingPolicy) -> set[Verdict]:
     found: set[Verdict] = set()
-    if _NOT_FOUND_TITLE.search(trace.page.title):
+    if says_not_found(trace.page.title):
         found.add(Verdict.SOFT_404)
     elsewhere = not same_page(trace.final_url, expected.final, policy)
     if (

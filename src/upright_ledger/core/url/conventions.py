@@ -35,6 +35,14 @@ TRACKING_ONLY_FOLDED = (
 )
 """Parameters of the same sort that name a person or a click; they are folded and never carried."""
 
+CLICK_IDENTIFIERS = frozenset(
+    [
+        *(name for name in TRACKING if not name.startswith("utm_") and name != "mc_cid"),
+        *TRACKING_ONLY_FOLDED,
+    ]
+)
+"""Those whose values name one click, or a person."""
+
 SESSION = (
     "phpsessid",
     "jsessionid",

@@ -6,7 +6,6 @@ import hashlib
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager
-from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -200,25 +199,31 @@ def _one_by_one(
                 )
             found.append((number, digest, parsed))
     if found:
-        columns = _as_columns(found, with_hosts=with_hosts)
-        yield from tally.add(replace(columns, request=clean(columns.request)))
+        columns = _as_columns(found, clean, with_hosts=with_hosts)
+        yield from tally.add(columns)
 
 
-def _as_columns(found: list[tuple[int, int, LogLine]], *, with_hosts: bool) -> Columns:
+def _as_columns(
+    found: list[tuple[int, int, LogLine]], clean: NoiseFilter, *, with_hosts: bool
+) -> Columns:
     import pyarrow as pa
 
     def texts(values: Iterable[str | None]) -> Any:
         return pa.array(values, pa.string()).dictionary_encode()
 
     lines = [line for _, _, line in found]
+    requests = texts(
+        [f"{line.host} {line.request}" if with_hosts else line.request for line in lines]
+    )
     return Columns(
         np.array([number for number, _, _ in found]),
         np.array([digest for _, digest, _ in found], np.uint64),
-        texts([f"{line.host} {line.request}" if with_hosts else line.request for line in lines]),
+        clean(requests),
         np.array([int(line.status) for line in lines]),
         texts([line.day for line in lines]),
         texts([line.agent for line in lines]),
         texts([line.referrer for line in lines]),
+        clean.campaigns(requests),
         visitors_named(line.client for line in lines),
     )
 

@@ -19,6 +19,8 @@ from typing import Any, BinaryIO
 import numpy as np
 import numpy.typing as npt
 
+from upright_ledger.core.inventory.normalisation import TRACKING_PARAMETER
+from upright_ledger.core.monitoring.campaigns import BY_CAMPAIGN, Campaigns
 from upright_ledger.core.monitoring.deploy_days import Split
 from upright_ledger.formats.files.text import MAX_LINE
 from upright_ledger.formats.logs.day_column import TIME_LENGTH, days_of, slices_of, taken_apart
@@ -48,7 +50,8 @@ class Columns:
     """What the lines of a block say. All but `odd` have one value a line that came apart.
 
     number, digest (64 bits), visitor (see `visitors`), status: integers. request, day, agent,
-    referrer: Arrow dictionary arrays. odd: the other lines, as (number, digest, line).
+    referrer, campaign (as it stands among referrers; null where none is told): Arrow dictionary
+    arrays. odd: the other lines, as (number, digest, line).
     """
 
     number: Places
@@ -58,6 +61,7 @@ class Columns:
     day: Any
     agent: Any
     referrer: Any
+    campaign: Any
     visitor: Visitors
     odd: Sequence[tuple[int, int, str]] = ()
 
@@ -148,14 +152,16 @@ class Scanner:
         combined = count[rows] >= COMBINED_QUOTES
         referrer, agent = (self._quoted(data, marks, first, combined, at) for at in (2, 4))
         hundreds, tens, ones = (data.take(closed + at).astype(np.int64) - ZERO for at in (2, 3, 4))
+        request = request.dictionary_encode()
         columns = Columns(
             rows,
             digests[rows],
-            self.without_noise(request.dictionary_encode()),
+            self.without_noise(request),
             100 * hundreds + 10 * tens + ones,
             taken_apart(days_of(data, opened), data, opened, self.splits),
             agent,
             referrer,
+            self.without_noise.campaigns(request),
             visitors_at(data, self._clients(data, ends, rows)),
             [(at, int(digests[at]), lines.text(at)) for at in np.flatnonzero(odd).tolist()],
         )
@@ -257,6 +263,8 @@ class NoiseFilter:
 
     def __init__(self, noise: Mapping[str, str]) -> None:
         self._noise = [(sign_of(number), names) for number, names in enumerate(noise.values())]
+        self._tracking = noise.get(TRACKING_PARAMETER, "")
+        self._campaigns = Campaigns(self._tracking)
 
     def __call__(self, requests: Any) -> Any:
         """Requests (an Arrow dictionary array) without them, worked out once for each distinct
@@ -277,6 +285,24 @@ class NoiseFilter:
             )
             texts = pc.replace_with_mask(texts, noisy, cleaned)
         return pa.DictionaryArray.from_arrays(requests.indices, texts)
+
+    def campaigns(self, requests: Any) -> Any:
+        """The campaigns by which requests came (both Arrow dictionary arrays), as they stand among
+        referrers; null where none is told.
+        """
+        import pyarrow as pa
+        import pyarrow.compute as pc
+
+        texts, found = requests.dictionary, dict[str, int]()
+        of_texts = np.full(len(texts), -1, np.int32)
+        if self._tracking:
+            told = pc.match_substring_regex(texts, rf"[?&](?i:{self._tracking})=")
+            places = np.flatnonzero(told.to_numpy(zero_copy_only=False))
+            for at, text in zip(places.tolist(), texts.take(places).to_pylist(), strict=True):
+                name = f"{BY_CAMPAIGN}{self._campaigns.of(text)}"
+                of_texts[at] = found.setdefault(name, len(found))
+        codes = pa.array(of_texts, mask=of_texts < 0).take(requests.indices)
+        return pa.DictionaryArray.from_arrays(codes, pa.array(list(found), pa.string()))
 
 
 def sign_of(number: int) -> str:
@@ -303,6 +329,7 @@ def _together(parts: list[Columns]) -> Columns:
         joined(p.day for p in parts),
         joined(p.agent for p in parts),
         joined(p.referrer for p in parts),
+        joined(p.campaign for p in parts),
         np.concatenate([p.visitor for p in parts]),
         list(chain.from_iterable(p.odd for p in parts)),
     )

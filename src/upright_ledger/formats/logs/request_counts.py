@@ -13,10 +13,8 @@ import numpy.typing as npt
 from upright_ledger.core.inventory.agents import asker_of
 from upright_ledger.core.inventory.evidence import ASKERS, Asker, Figure, status_class
 from upright_ledger.core.inventory.noise import AsideClass, is_sure_probe
-from upright_ledger.core.inventory.normalisation import TRACKING_PARAMETER
 from upright_ledger.core.inventory.packed import PackedDays
 from upright_ledger.core.inventory.units import HITS
-from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
 from upright_ledger.formats.logs.column_scanner import Columns, sign_of
 from upright_ledger.formats.logs.log_line import NO_REQUEST, UNDATED, host_name, unescape
 from upright_ledger.formats.logs.numbering import Codes, Counts, NumberedTexts, digests_of
@@ -76,9 +74,6 @@ class Tally:
         self._let_go = {day for day, parts in lines.known.items() if not all(parts)}
         self._found: dict[str, list[npt.NDArray[np.uint64]]] = {}
         self._signs = {sign_of(number): kind for number, kind in enumerate(noise)}
-        self._campaign_bit = sum(
-            1 << bit for bit, kind in enumerate(noise) if kind == TRACKING_PARAMETER
-        )
         self.without: Counter[str] = Counter()
         """Kind of noise → requests that were counted without it."""
         self.undated = 0
@@ -150,10 +145,11 @@ class Tally:
             referrers, [self._referrers.numbers.get(n, -1) for n in (None, "", "-")]
         )
         # A campaign says more of where somebody came from than the page that bore it.
-        campaign = (np.array(self._noisy, np.int64)[requests] & self._campaign_bit) > 0
-        if campaign.any():
-            referrers = np.where(campaign, self._of_campaigns(referrers), referrers)
-            named |= counted & campaign
+        if len(columns.campaign.dictionary):
+            campaigns = self._referrers.encode(columns.campaign)
+            told = campaigns != self._referrers.numbers.get(None, -1)
+            referrers = np.where(told, campaigns, referrers)
+            named |= counted & told
         led = np.where(named, (targets << _REFERRER_BITS) | referrers, _NOBODY)
         self._held.append(_Held(keys[counted], led[counted], columns.visitor[counted]))
         self._holding += len(self._held[-1].keys)
@@ -180,18 +176,6 @@ class Tally:
         asked, many = np.unique(pairs[0].astype(np.int64), return_counts=True)
         for target, n in zip(asked.tolist(), many.tolist(), strict=True):
             self._askers[target] = max(self._askers[target], n)
-
-    def _of_campaigns(self, referrers: Codes) -> Codes:
-        """The numbers of referrers as those of requests with campaign parameters."""
-        numbers, names = self._referrers.numbers, list(self._referrers.numbers)
-        table = np.zeros(len(names), np.int64)
-        for code in np.unique(referrers).tolist():
-            name = names[code] or ""
-            table[code] = numbers.setdefault(
-                f"{BY_CAMPAIGN}{'' if name == '-' else name}", len(numbers)
-            )
-        found: Codes = table[referrers]
-        return found
 
     def _count_noise(self, requests: Codes) -> None:
         noisy = np.array(self._noisy, np.int64)[requests]

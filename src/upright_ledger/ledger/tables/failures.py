@@ -7,14 +7,15 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from upright_ledger.core.inventory.evidence import PERSONS
 from upright_ledger.core.inventory.noise import SCANNERS
 from upright_ledger.core.inventory.packed import unpack_days, unpack_referrers
-from upright_ledger.core.inventory.units import ASKED, HITS
+from upright_ledger.core.inventory.units import ASKED, ASKED_BEST, HITS
 from upright_ledger.core.monitoring.failure_account import FAILING, LogCount
 from upright_ledger.ledger.db.connection import Connection, numbered
+from upright_ledger.ledger.tables.followed_logs import ACCESS_LOG
 
 
 def failing_entries(connection: Connection, live_day: str = "") -> set[int]:
@@ -40,23 +41,33 @@ def failing_entries(connection: Connection, live_day: str = "") -> set[int]:
 def told_of(connection: Connection, entries: set[int]) -> dict[int, list[LogCount]]:
     """Entry → what sources that count say of its requests, in logs and in lists of errors, day by
     day (labels, see core.monitoring.deploy_days); a figure without days stands at the end of its
-    source's period.
+    source's period. Of what a source counts in several units the best one counts: visits before
+    views.
     """
     units, asked = numbered(ASKED)
     query = (
-        "SELECT p.entry, p.spelling, v.status_class, v.agent, v.amount, v.days, s.period_end, "
-        "s.time FROM evidence v JOIN spellings p ON p.id = v.spelling "
+        "SELECT p.entry, v.unit, p.spelling, v.status_class, v.agent, v.source, v.amount, v.days, "
+        "s.period_end, s.time FROM evidence v JOIN spellings p ON p.id = v.spelling "
         "JOIN sources s ON s.id = v.source WHERE NOT s.withdrawn AND p.entry IS NOT NULL "
         f"AND v.status_class <> '' AND v.unit IN {units}"
     )
-    found: dict[int, list[LogCount]] = defaultdict(list)
-    for entry, spelling, status_class, agent, amount, days, end, time in connection.run(
-        query, **asked
-    ):
+    by_unit: dict[tuple[Any, ...], float] = defaultdict(float)
+    for entry, *told, amount, days, end, time in connection.run(query, **asked):
         if entry in entries:
-            people = agent in PERSONS
             for day, requests in unpack_days(days) or ((end or time[:10], amount),):
-                found[entry].append(LogCount(spelling, day, status_class, people, requests))
+                by_unit[entry, day, *told] += requests
+    best: dict[tuple[Any, ...], str] = {}
+    for _, _, unit, *counted in by_unit:
+        known = best.get(tuple(counted))
+        if known is None or ASKED_BEST.index(unit) < ASKED_BEST.index(known):
+            best[tuple(counted)] = unit
+    found: dict[int, list[LogCount]] = defaultdict(list)
+    for (entry, day, unit, *counted), requests in by_unit.items():
+        if best[tuple(counted)] == unit:
+            spelling, status_class, agent, source = counted
+            found[entry].append(
+                LogCount(spelling, day, status_class, agent in PERSONS, requests, source)
+            )
     return found
 
 
@@ -78,18 +89,32 @@ def requests_by_day(connection: Connection) -> dict[str, dict[str, float]]:
     return {day: dict(classes) for day, classes in sorted(found.items())}
 
 
-def referrers_by_entry(connection: Connection, entries: set[int]) -> Mapping[int, dict[str, float]]:
-    """Entry → referrer → requests; those without a name stand under an empty one."""
+class Led(NamedTuple):
+    """What led to entries. referrers: entry → source → referrer → requests, those without a name
+    under an empty one. whole: logs that name whoever is named, so that others came directly.
+    """
+
+    referrers: Mapping[int, Mapping[int, Mapping[str, float]]]
+    whole: frozenset[int]
+
+
+def led_to(connection: Connection, entries: set[int]) -> Led:
+    """What led to entries, source by source."""
     query = (
-        "SELECT p.entry, r.referrers FROM referrers r JOIN sources s ON s.id = r.source "
-        "JOIN spellings p ON p.id = r.spelling WHERE NOT s.withdrawn AND p.entry IS NOT NULL"
+        "SELECT p.entry, r.source, s.kind, r.referrers FROM referrers r "
+        "JOIN sources s ON s.id = r.source "
+        "JOIN spellings p ON p.id = r.spelling WHERE NOT s.withdrawn"
     )
-    found: dict[int, dict[str, float]] = defaultdict(dict)
-    for entry, told in connection.run(query):
+    found: dict[int, dict[int, dict[str, float]]] = defaultdict(lambda: defaultdict(dict))
+    whole = set()
+    for entry, source, kind, told in connection.run(query):
+        if kind == ACCESS_LOG:
+            whole.add(source)
         if entry in entries:
+            amounts = found[entry][source]
             for address, amount in unpack_referrers(told):
-                found[entry][address] = found[entry].get(address, 0.0) + amount
-    return found
+                amounts[address] = amounts.get(address, 0.0) + amount
+    return Led(found, frozenset(whole))
 
 
 class Changed(NamedTuple):

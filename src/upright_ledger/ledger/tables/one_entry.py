@@ -8,7 +8,7 @@ from typing import NamedTuple
 from upright_ledger.core.inventory.evidence import PERSONS, per_30_days
 from upright_ledger.core.inventory.packed import unpack_referrers
 from upright_ledger.core.inventory.units import LISTED, PER_PERIOD
-from upright_ledger.core.monitoring.traffic_origin import BY_CAMPAIGN
+from upright_ledger.core.monitoring.campaigns import plain_name
 from upright_ledger.ledger.db.connection import Connection
 from upright_ledger.ledger.tables.sources import days_of_exports
 
@@ -64,7 +64,7 @@ def referrers_of(connection: Connection, entry: int) -> list[tuple[str, float]]:
     found: dict[str, float] = defaultdict(float)
     for told in connection.column(query, entry=entry):
         for address, amount in unpack_referrers(told):
-            found[address.removeprefix(BY_CAMPAIGN)] += amount
+            found[plain_name(address)] += amount
     return sorted(found.items(), key=lambda item: (-item[1], item[0]))
 
 

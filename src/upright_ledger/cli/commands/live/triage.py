@@ -8,7 +8,8 @@ from pathlib import Path
 
 import click
 
-from upright_ledger.app.collect.gather import ErrorList, gather
+from upright_ledger.app.collect.error_lists import ErrorList
+from upright_ledger.app.collect.gather import gather
 from upright_ledger.app.decide.match import match
 from upright_ledger.app.live.triage import triage
 from upright_ledger.app.live.triage_export import write_triage
