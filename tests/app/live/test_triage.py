@@ -251,6 +251,35 @@ def test_rules_that_nobody_uses_are_retired_and_kept_in_the_journal(museum: Prog
     assert museum.json("build", "--for", "nginx", "--out", "rules")["rules"] == 5
 
 
+def test_the_use_of_rules_and_templates_since_they_are_live(museum: Program) -> None:
+    museum.write("urls.txt", "".join(f"{OLD}/talks/{n}.html\n" for n in range(5)))
+    museum("gather", "urls.txt")
+    museum("decide", "/talks/{n}.html", "--to", "/events/{n}/")
+    museum("decide", "--from", museum.pairs("/poster.html,/prints/,301", "/unasked.html,/x/,301"))
+    museum("build", "--for", "nginx", "--out", "rules")
+    museum.write("access.log", hit("/talks/1.html", times=9, day=2))
+    museum("gather", "access.log")
+    assert "No rule is live yet" in museum("retire", "--use").out
+    museum("handover", "--live", "--at", "2026-05-03T00:00")
+    museum.write(
+        "later.log",
+        hit("/talks/3.html", status=301, times=2, day=4)
+        + hit("/talks/2.html", status=301, times=5, day=5)
+        + hit("/poster.html", status=301, times=3, day=6),
+    )
+    museum("gather", "later.log")
+    used = {r["legacy_url"].removeprefix(OLD): r for r in museum.json("retire")["rules"]}
+    assert {path: rule["since"] for path, rule in used.items()} == {
+        "/talks/{n}.html": 7, "/poster.html": 3, "/unasked.html": 0,
+    }  # fmt: skip
+    talks = used["/talks/{n}.html"]
+    assert talks["examples"] == [f"{OLD}/talks/2.html", f"{OLD}/talks/3.html"]
+    said = museum("retire", "--use").out
+    assert said.index("/talks/{n}.html") < said.index("/poster.html")
+    assert f"  {OLD}/talks/2.html" in said
+    assert "People asked for 2 of 3 rules since they are live." in said
+
+
 def test_a_server_that_runs_something_else_is_named(museum: Program) -> None:
     assert "nothing was built yet" in museum("handover", "--live", code=2).err
     museum("decide", "/a.html", "--to", "/a/")

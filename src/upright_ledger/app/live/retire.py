@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -21,11 +21,14 @@ from upright_ledger.ledger.tables.answers import of_person, post_answers
 from upright_ledger.ledger.tables.failures import requests_by_day, told_of
 from upright_ledger.ledger.tables.templates import remove_template
 
+EXAMPLES = 3
+
 
 @dataclass(frozen=True, slots=True)
 class RuleUse:
     """One rule with its use. kept: why it stays, or empty where it may be retired. entries: those
     that it answers, or with templates may answer; template: its source, or empty for an exact rule.
+    examples: addresses for which people asked since it is live, the most wanted first.
     """
 
     legacy_url: str
@@ -36,6 +39,7 @@ class RuleUse:
     kept: str
     template: str = ""
     site: str = ""
+    examples: tuple[str, ...] = ()
 
     def as_dict(self) -> dict[str, Any]:
         """As data."""
@@ -46,6 +50,7 @@ class RuleUse:
             "kind": "template" if self.template else "exact",
             **self.use._asdict(),
             "kept": self.kept,
+            "examples": list(self.examples),
         }
 
 
@@ -65,6 +70,12 @@ class Retiring:
     def proposed(self) -> list[RuleUse]:
         """Those that may be retired, the least asked for first."""
         return [r for r in self.rules if not r.kept]
+
+    @property
+    def by_use(self) -> list[RuleUse]:
+        """All of them that are live, those first for which people asked most since then."""
+        live = (r for r in self.rules if r.use.live)
+        return sorted(live, key=lambda r: (-r.use.since, -r.use.bots, r.legacy_url))
 
     @property
     def kept(self) -> Counter[str]:
@@ -102,6 +113,16 @@ def retire(move: MoveState, days: int, *, accept: bool = False) -> Retiring:
     first, last = window(span.last, days)
     covered = sum(1 for day in logged if first <= day <= last) / days
     uses = {e.id: _use(e, told.get(e.id, ()), fixes.of(e).live, first) for e in entries}
+    spellings = {e.id: _asked(told.get(e.id, ()), fixes.of(e).live) for e in entries}
+
+    def asked(of: Iterable[Entry]) -> tuple[str, ...]:
+        """The addresses for which people asked most."""
+        every = Counter[str]()
+        for entry in of:
+            every.update(spellings[entry.id])
+        ranked = sorted(every.items(), key=lambda item: (-item[1], item[0]))
+        return tuple(url for url, _ in ranked[:EXAMPLES])
+
     found = [
         RuleUse(
             e.legacy_url,
@@ -110,12 +131,13 @@ def retire(move: MoveState, days: int, *, accept: bool = False) -> Retiring:
             (e,),
             uses[e.id],
             why_kept(uses[e.id], first, covered),
+            examples=asked((e,)),
         )
         for e in entries
         if e.by != AnsweredBy.TEMPLATE
     ]
     found += [
-        _of_template(t, entries, uses, fixes.template_live, first, covered)
+        _of_template(t, entries, uses, fixes.template_live, first, covered, asked)
         for t in move.given.templates
         if t.status
     ]
@@ -136,17 +158,27 @@ def retire(move: MoveState, days: int, *, accept: bool = False) -> Retiring:
 
 def _use(entry: Entry, told: Iterable[LogCount], live: str, first: str) -> Use:
     """How an entry's rule was used since it is live. live: that time, or empty."""
-    people = bots = 0.0
+    people = bots = since = 0.0
     last = ""
     for t in told:
         if not is_after(t.day, live):
             continue
         if t.people:
             last = max(last, t.day[:10])
+            since += t.requests
         if t.day[:10] >= first:
             people, bots = people + t.requests * t.people, bots + t.requests * (not t.people)
     e = entry.evidence
-    return Use(people, bots, last, e.links, e.clicks, e.impressions, live[:10])
+    return Use(people, bots, last, e.links, e.clicks, e.impressions, live[:10], since)
+
+
+def _asked(told: Iterable[LogCount], live: str) -> Counter[str]:
+    """Spelling → requests by people, since a rule is live."""
+    found = Counter[str]()
+    for t in told:
+        if t.people and is_after(t.day, live):
+            found[t.spelling] += int(t.requests)
+    return found
 
 
 def _of_template(
@@ -156,6 +188,7 @@ def _of_template(
     live: str,
     first: str,
     covered: float,
+    asked: Callable[[Iterable[Entry]], tuple[str, ...]],
 ) -> RuleUse:
     """A template with the use of all entries that it answers."""
     own = tuple(
@@ -170,6 +203,7 @@ def _of_template(
         sum(u.clicks for u in of),
         sum(u.impressions for u in of),
         live[:10],
+        sum(u.since for u in of),
     )
     kept = why_kept(use, first, covered)
     return RuleUse(
@@ -181,6 +215,7 @@ def _of_template(
         kept,
         template.source.text,
         template.site,
+        asked(own),
     )
 
 

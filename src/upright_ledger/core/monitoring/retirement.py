@@ -22,7 +22,8 @@ _ENOUGH_COVERED = 0.9
 class Use(NamedTuple):
     """How a rule is used. people, bots: requests within the time looked at; last: the last day on
     which a person asked, or empty; links: linking domains or pages; clicks, impressions: that
-    search engines count; live: the day since when it is live, or empty.
+    search engines count; live: the day since when it is live, or empty; since: requests by people
+    from then on.
     """
 
     people: float = 0.0
@@ -32,6 +33,7 @@ class Use(NamedTuple):
     clicks: float = 0.0
     impressions: float = 0.0
     live: str = ""
+    since: float = 0.0
 
 
 def window(newest: str, days: int) -> tuple[str, str]:

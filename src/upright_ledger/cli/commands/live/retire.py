@@ -27,7 +27,9 @@ COLUMNS = (
     "clicks",
     "impressions",
     "live",
+    "since",
     "kept",
+    "examples",
 )
 
 
@@ -47,12 +49,24 @@ COLUMNS = (
 @click.option(
     "--out", type=FILE, metavar="FILE", help="Keep the use of every rule: .csv, .xlsx or .jsonl."
 )
-@click.option("--all", "all_rows", is_flag=True, help="List everything that is proposed.")
+@click.option(
+    "--use",
+    "by_use",
+    is_flag=True,
+    help="List how each rule and template is used since it is live.",
+)
+@click.option("--all", "all_rows", is_flag=True, help="List everything.")
 @force_option
 @json_option
 @click.pass_obj
 def command(
-    folder: Path, days: int, accept: bool, out: Path | None, all_rows: bool, as_json: bool
+    folder: Path,
+    days: int,
+    accept: bool,
+    out: Path | None,
+    by_use: bool,
+    all_rows: bool,
+    as_json: bool,
 ) -> None:
     """Say which rules nobody uses any more, by the logs that were gathered.
 
@@ -62,12 +76,18 @@ def command(
     """
     result = retire(MoveState(open_ledger(folder)), days, accept=accept)
     if out is not None:
-        rows = ([r.as_dict()[name] for name in COLUMNS] for r in result.rules)
+        rows = (
+            [*(r.as_dict()[name] for name in COLUMNS[:-1]), " ".join(r.examples)]
+            for r in result.rules
+        )
         write_table(out, Sheet("rules", COLUMNS, rows, ("legacy_url",)), otherwise=CSV)
     if as_json:
         output.json_out(result.as_dict())
         return
-    _show(result, days, all_rows=all_rows)
+    if by_use:
+        _show_use(result, all_rows=all_rows)
+    else:
+        _show(result, days, all_rows=all_rows)
     if out is not None:
         output.say(f"The use of every rule is in {out}.")
     if result.retired:
@@ -76,6 +96,37 @@ def command(
         output.next_step("retire them", f"upright retire --unused-for {days} --accept")
     else:
         output.next_step("see where you are", "upright")
+
+
+def _show_use(result: Retiring, *, all_rows: bool) -> None:
+    rules = result.by_use
+    if not rules:
+        output.say("No rule is live yet: upright handover FOLDER --live says since when one is.")
+        return
+    shown = rules if all_rows else rules[:SHOWN]
+    output.table(
+        ("people>", "last asked|", "live since|", "rule or template, and what was asked for"),
+        [
+            (
+                r.use.since,
+                r.use.last or "never",
+                r.use.live,
+                [
+                    r.legacy_url,
+                    f"to  {r.destination}" if r.destination else f"{r.status}",
+                    *(f"  {url}" for url in r.examples if r.template),
+                ],
+            )
+            for r in shown
+        ],
+    )
+    if len(shown) < len(rules):
+        output.say(f"… and {len(rules) - len(shown):,} more; --all lists them")
+    unused = sum(1 for r in rules if not r.use.since)
+    output.say(
+        f"People asked for {len(rules) - unused:,} of {output.plural(len(rules), 'rule')} since "
+        "they are live."
+    )
 
 
 def _show(result: Retiring, days: int, *, all_rows: bool) -> None:
