@@ -7,6 +7,7 @@ from collections import Counter
 from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 
+from upright_ledger.core.crawl.publishing import Publishing
 from upright_ledger.core.inventory.path_noise import without_path_session
 from upright_ledger.core.url.address import Address
 from upright_ledger.core.url.conventions import DOUBTFUL_SESSION
@@ -55,15 +56,22 @@ _MOST_CHARACTERS = 2_000
 
 @dataclass
 class Frontier:
-    """Which addresses are known, and which of them may be asked: each of them once."""
+    """Which addresses are known, and which of them may be asked: each of them once. publishing:
+    where the site is asked, if that is not where it is public.
+    """
 
     limits: Limits
+    publishing: Publishing | None = None
     known: set[str] = field(default_factory=set)
     accepted: int = 0
     _queries: Counter[str] = field(default_factory=Counter)
 
     def canonicalise(self, address: Address) -> Address:
-        """An address without the parameters that are ignored, and without its fragment."""
+        """An address without the parameters that are ignored, and without its fragment, where it is
+        asked.
+        """
+        if self.publishing is not None:
+            address = self.publishing.asked(address)
         ignored = self.limits.ignored
         if ignored:
             address = address._replace(path=without_path_session(address.path))

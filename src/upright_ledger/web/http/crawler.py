@@ -27,6 +27,7 @@ from upright_ledger.core.crawl.observation import (
     CrawlOutcome,
     Observation,
 )
+from upright_ledger.core.crawl.publishing import Publishing
 from upright_ledger.core.url.address import Address, address_of, parse_address, split_text
 from upright_ledger.web.http.client import HttpClient
 from upright_ledger.web.http.options import RequestOptions
@@ -99,7 +100,8 @@ class Start:
 @dataclass(frozen=True, slots=True)
 class CrawlPlan:
     """What a crawl is to do. own_site: robots.txt and nofollow are no bounds. external: the status
-    of links to other sites is asked for, too.
+    of links to other sites is asked for, too. publishing: where the site is asked, if that is not
+    where it is public.
     """
 
     start: Start
@@ -108,6 +110,7 @@ class CrawlPlan:
     manner: RequestOptions
     own_site: bool = False
     external: bool = False
+    publishing: Publishing | None = None
 
 
 def crawl(
@@ -150,7 +153,7 @@ class _Crawler:
         transport: Transport,
     ) -> None:
         self.exchange = HttpClient(plan.manner, transport)
-        self.frontier = Frontier(plan.limits)
+        self.frontier = Frontier(plan.limits, plan.publishing)
         self.place, self.reader, self.done = plan.place, reader, done
         self.own_site, self.external = plan.own_site, plan.external
         self.agent = plan.manner.agent
@@ -164,7 +167,8 @@ class _Crawler:
         """Queue the starts, and what pages seen before lead to."""
         for seen in before:
             self._sample(seen)
-            self.frontier.known.add(seen.url)
+            asked = self.frontier.canonicalise(address_of(seen.url))
+            self.frontier.known.add(asked.without_fragment)
             self.frontier.accepted += not seen.reason
         for address in (*start.addresses, *start.sitemaps):
             self._found(address, 0, "", page=True)
@@ -186,7 +190,7 @@ class _Crawler:
         """Queue second addresses that some of the pages might have."""
         for page in list(self.samples.values())[:_MOST_SAMPLES]:
             for text in probes_of(page):
-                address = parse_address(text)
+                address = self.frontier.canonicalise(parse_address(text))
                 if address.without_fragment not in self.frontier.known:
                     self.frontier.known.add(address.without_fragment)
                     self.queue.append((address, 0, PROBE, True))

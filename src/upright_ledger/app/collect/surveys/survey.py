@@ -71,7 +71,12 @@ def survey(
     done (`stopped`).
     """
     plan, side, name = request.plan(ledger, manner), request.side, request.name
-    at = " ".join(dict.fromkeys(a.origin for a in plan.start.addresses))
+    publishing = plan.publishing
+    at = (
+        publishing.public
+        if publishing is not None
+        else " ".join(dict.fromkeys(a.origin for a in plan.start.addresses))
+    )
     owner = new_owner()
     run, before = _begin(ledger, at, owner, resume=request.resume)
     result = Surveyed(run, side, name, at, Counter(s.outcome for s in before))
@@ -94,6 +99,7 @@ def survey(
                 surveying.stop()
             for plain, facts in found:
                 seen = plain._replace(facts=unpacked(facts)) if facts else plain
+                seen = publishing.seen(seen) if publishing is not None else seen
                 waiting.append(seen)
                 result.counts[seen.outcome] += 1
                 result.site.add(seen)

@@ -10,7 +10,9 @@ from upright_ledger.app.move_state import MoveState
 from upright_ledger.app.request_list import own_requests
 from upright_ledger.core.crawl.audits.server_setup import probes
 from upright_ledger.core.crawl.frontier import Limits
+from upright_ledger.core.crawl.publishing import Publishing
 from upright_ledger.core.url.address import Address, NotAnAddressError, address_of, parse_address
+from upright_ledger.core.url.origins import Sites
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.settings.model import SurveySettings
@@ -29,7 +31,8 @@ class SurveyRequest:
     patterns that addresses must, and must not, fit. ignore: parameters that make no other page.
     depth: links from a start; most: addresses; None: as usual. own_site: robots.txt and nofollow
     are no bounds. external: the status of links to other sites is asked for. name: of the survey.
-    resume: go on with the last one there, which was stopped.
+    resume: go on with the last one there, which was stopped. publish_as: the origin at which the
+    site is public, where the starts are of a staging server.
     """
 
     starts: tuple[str, ...]
@@ -46,6 +49,7 @@ class SurveyRequest:
     external: bool = False
     name: str = ""
     resume: bool = False
+    publish_as: str = ""
 
     @property
     def addresses(self) -> tuple[Address, ...]:
@@ -55,7 +59,11 @@ class SurveyRequest:
     def plan(self, ledger: Ledger, manner: RequestOptions) -> CrawlPlan:
         """Where the crawl goes, and how. Raises UsageError for what is no address."""
         settings, begin, usual = ledger.settings, self.addresses, Limits(frozenset())
+        publishing = self._publishing(settings.sites)
+        self._refuse_other_side(settings.sites, publishing)
         sides = {OLD: settings.sites.site_of_authority.keys(), NEW: settings.sites.new_authorities}
+        if publishing is not None:
+            sides = {}  # none of the public hosts is asked
         hosts = {a.authority for a in (*begin, *map(read_address, self.hosts))}
         limits = Limits(
             frozenset(hosts | set(sides.get(self.side, ()))),
@@ -74,7 +82,37 @@ class SurveyRequest:
         )
         place = Target(limits.hosts, None, settings.policy.index_set)
         manner = replace(manner, body=PAGE_BYTES)
-        return CrawlPlan(start, limits, place, manner, self.own_site, self.external)
+        own_site = self.own_site or publishing is not None
+        return CrawlPlan(start, limits, place, manner, own_site, self.external, publishing)
+
+    def _publishing(self, sites: Sites) -> Publishing | None:
+        if not self.publish_as:
+            return None
+        public, places = read_address(self.publish_as), {a.origin for a in self.addresses}
+        if not sites.is_new(public) and not sites.site_of(public):
+            known = ", ".join([*sites.new, *(o for site in sites.old for o in site.origins)])
+            raise UsageError(f"{public.origin} is no origin of this ledger", f"these are: {known}")
+        if len(places) > 1:
+            raise UsageError(
+                f"--publish-as is of one staging server, not of {' and '.join(sorted(places))}",
+                "survey each of them by itself",
+            )
+        return Publishing(places.pop(), public.origin)
+
+    def _refuse_other_side(self, sites: Sites, publishing: Publishing | None) -> None:
+        """Refuse to feed a side of the ledger with pages that are none of its."""
+        if not self.side:
+            return
+        places = [read_address(publishing.public)] if publishing is not None else self.addresses
+        is_of_side = sites.is_new if self.side == NEW else sites.site_of
+        if any(map(is_of_side, places)):
+            return
+        own = sites.new if self.side == NEW else [o for s in sites.old for o in s.origins]
+        raise UsageError(
+            f"--as {self.side} would keep nothing: {places[0].origin} is none of the {self.side} "
+            f"origins, which are {', '.join(own)}",
+            f"of a staging server, say where it will be public: --publish-as {own[0]}",
+        )
 
 
 def with_settings(

@@ -57,6 +57,12 @@ _crawl_options = bundle(
         help="Feed what is found to gather (old) or stock (new).",
     ),
     click.option(
+        "--publish-as",
+        default="",
+        metavar="ORIGIN",
+        help="The starts are of a staging server; here the site is, or will be, public.",
+    ),
+    click.option(
         "--entries",
         "from_ledger",
         is_flag=True,
@@ -241,10 +247,13 @@ def command(
     upright survey http://www.quillhaven.example/ --as old --entries
     upright survey https://www.quillhaven.example/ --as new --staging \\
       --connect www.quillhaven.example=192.0.2.7
+    upright survey https://staging.quillhaven.example/ --as new \\
+      --publish-as https://quillhaven.example
     upright survey --again last --list moved --part /journal/
 
     It keeps to the hosts of the starts and of the side it is of, and obeys robots.txt unless
-    --own-site is said. What stands in [survey] of upright.toml counts where no option says
+    --own-site is said. A staging server is asked alone, robots.txt or not, and all that it shows
+    is taken for what will be public. What stands in [survey] of upright.toml counts where no option says
     otherwise. Ctrl-C keeps what is done. Exit code 1 when an audit finds an error.
     """
     if files.pairs and not since:
@@ -267,7 +276,7 @@ def command(
         ledger,
         str(kept.run) if kept else shown,
         side=crawl.values["side"] or NEW,
-        staging=staging,
+        staging=staging or bool(crawl.values["publish_as"]),
         site=kept.site if kept else None,
         since=since,
         by=by,

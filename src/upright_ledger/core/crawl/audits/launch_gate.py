@@ -80,6 +80,10 @@ def gate(site: SurveyedSite, wanted: ExpectedSite) -> Iterator[AuditFinding]:
         yield AuditFinding(
             GATE, "robots-unread", Severity.ERROR, told, as_rows(sorted(urls)[:_EXAMPLES])
         )
+    if site.staged:
+        told = f"addresses in pages that name the staging server: {len(site.staged):,}"
+        rows = sorted(site.staged.items())
+        yield AuditFinding(GATE, "staging-named", Severity.NOTE, told, rows, "on")
     for use, rows in _staging_addresses(site, wanted).items():
         yield AuditFinding(
             GATE,

@@ -8,6 +8,7 @@ where it is to be mended.
 
 from __future__ import annotations
 
+import re
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
@@ -20,14 +21,16 @@ from upright_ledger.core.crawl.observation import (
     RESOURCE,
     SITEMAP_LINE,
     CrawlOutcome,
+    Link,
     Observation,
 )
 from upright_ledger.core.inventory.evidence import EntryEvidence
 from upright_ledger.core.severity import Severity
-from upright_ledger.core.url.address import split_text
+from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
 from upright_ledger.core.url.conventions import INDEX_FILES
 
 _MOST_HOPS = 20
+_AUTHORITY = re.compile(r"(?:https?:)?//([^/?#\\]+)", re.IGNORECASE)
 _PAGE_TYPES = ("text/html", "application/xhtml+xml", "")
 
 
@@ -83,7 +86,8 @@ class SurveyedSite:
     only to see the answer, and of those on other sites. inbound: address → pages that link to it;
     on: address → one of them. listed: addresses of sitemaps → the sitemap. canonicals: page → the
     address it names. languages: (page, address of the same in another language). mixed: resources
-    in the clear → a page.
+    in the clear → a page. staged: what names the staging server at which the site was asked → a
+    page.
     """
 
     lines: dict[str, PageRecord] = field(default_factory=dict)
@@ -95,6 +99,7 @@ class SurveyedSite:
     canonicals: dict[str, str] = field(default_factory=dict)
     languages: set[tuple[str, str]] = field(default_factory=set)
     mixed: dict[str, str] = field(default_factory=dict)
+    staged: dict[str, str] = field(default_factory=dict)
     mends: list[LinkToMend] = field(default_factory=list)
     pages: int = 0
     _links: dict[str, dict[_Written, list[str]]] = field(default_factory=dict)
@@ -115,6 +120,8 @@ class SurveyedSite:
         lines, waiting = self.lines, self._links
         targets = set()
         for link in seen.facts.links:
+            if _names_another_place(link):
+                self.staged.setdefault(link.written.strip(), seen.url)
             if link.kind == SITEMAP_LINE:
                 self.listed.setdefault(link.target, seen.url)
             elif link.kind == CANONICAL:
@@ -182,6 +189,20 @@ class SurveyedSite:
     def of(self, outcome: CrawlOutcome) -> Iterator[str]:
         """The addresses of an outcome."""
         return (url for url, line in self.lines.items() if line.outcome == outcome)
+
+
+def _names_another_place(link: Link) -> bool:
+    """Whether what is written in a page names the place where it was asked, and not where it is
+    public.
+    """
+    written = _AUTHORITY.match(link.written.strip())
+    if written is None or written[1] == split_text(link.target)[1]:
+        return False
+    try:
+        named = parse_address(link.written.strip(), link.target)
+    except NotAnAddressError:
+        return False
+    return named.authority != split_text(link.target)[1]
 
 
 def _line(seen: Observation) -> PageRecord:
