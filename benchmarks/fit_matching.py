@@ -1,18 +1,21 @@
 """Fits the weights of upright_ledger.core.matching.choice_model on made-up site moves, and prints
 them.
 
-    python benchmarks/fit_matching.py [FIRST_SEED LAST_SEED]
+    python benchmarks/fit_matching.py [FIRST_SEED LAST_SEED] [DIR…]
 
-The seeds are others than those that benchmarks/matching.py measures on.
+The seeds are others than those that benchmarks/matching.py measures on. DIR: moves that happened,
+each with moves.csv (old, title, new) and pages.csv (url, title).
 """
 
 from __future__ import annotations
 
 import sys
+from pathlib import Path
 
 import numpy as np
 from moves import SiteMove, make_move
 from scipy.optimize import minimize
+from told_moves import read_move
 
 from upright_ledger.core.matching import learned_features, scoring
 from upright_ledger.core.matching.choice_model import Choice, soft_max
@@ -21,7 +24,9 @@ RISING = {
     "same slug", "slug words", "slug letters", "same title", "title words", "old words found",
     "new words found", "shared information",
     "context", "same number", "same year", "both found", "place moved there", "number carried",
-    "slug carried", "number alone", "taken where pages merge",
+    "slug carried", "number alone", "taken where pages merge", "same name", "name letters",
+    "same words", "title alone", "title of a number", "information alone", "name carried",
+    "rewritten as others", "same item",
 }  # fmt: skip
 FALLING = {
     "old words missing",
@@ -34,6 +39,11 @@ FALLING = {
     "words replaced",
     "old words unmatched",
     "taken by another",
+    "opposed",
+    "place elsewhere",
+    "new place elsewhere",
+    "name not carried",
+    "other item",
 }
 PENALTY = 0.00005
 
@@ -93,8 +103,9 @@ def fit(
 
 
 def main() -> None:
-    first, last = (int(a) for a in sys.argv[1:3]) if len(sys.argv) > 2 else (1000, 1040)
+    first, last = (int(a) for a in sys.argv[1:3]) if len(sys.argv) > 2 else (1000, 1060)
     made = [make_move(seed, 300 + 131 * (seed % 11)) for seed in range(first, last)]
+    made += [read_move(Path(folder)) for folder in sys.argv[3:]]
     looks = [scoring.first_look(m.old, m.new, {}) for m in made]
     truths = [truth_of(m, seen.old, seen.new) for m, (_, seen) in zip(made, looks, strict=True)]
     alone = fit(

@@ -8,7 +8,7 @@ renamed and damaged is drawn anew for each seed.
 from __future__ import annotations
 
 import random
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from move_words import CODAS, FILLERS, ONSETS, VOWELS, fill, misspelt, page, slug
 
@@ -70,6 +70,9 @@ class _Maker:
             self.events,
             self.static,
             self.numbered,
+            self.reference,
+            self.guides,
+            self.shop,
         ]
         chosen = [self.articles, self.static, *r.sample(kinds, r.randint(2, 5))]
         shares = [r.uniform(0.3, 1.0) for _ in chosen]
@@ -232,6 +235,101 @@ class _Maker:
                 {"old": old, "new": new},
             )
 
+    def reference(self, count: int) -> None:
+        """Members of classes by their dotted names: what differs is an ending, a "to" for a "from",
+        a class that begins like another; a package may come in between.
+        """
+        r = self.r
+        old, new = self.section()
+        package, ending = self._word(), r.choice([".html", "/", ".html"])
+        words = [self._word() for _ in range(max(6, count // 12))]
+        classes = [w.title() for w in words[: max(3, count // 25)]]
+        classes += [
+            f"{c}{r.choice(['Index', 'Array', 'View'])}"
+            for c in r.sample(classes, len(classes) // 2)
+        ]
+        between = {c: f"{self._word()}." for c in classes if r.random() < 0.2}
+        dotted = r.random() < 0.7
+        for _ in range(count):
+            kind, word = r.choice(classes), r.choice(words)
+            member = r.choice(
+                [
+                    "{}",
+                    "{}s",
+                    "to_{}",
+                    "from_{}",
+                    "is_{}",
+                    "get_{}",
+                    "set_{}",
+                    "{}_{}",
+                    "__{}__",
+                    "un{}",
+                ]
+            ).format(word, r.choice(words))
+            name = f"{package}.{kind}.{member}" if dotted else f"{kind}-{member}"
+            if r.random() < 0.05:
+                name = f"{package}.{kind}" if dotted else kind
+            if r.random() < 0.05:
+                name = f"{package}.{member}" if dotted else member
+            goal = name.replace(f".{kind}", f".{between[kind]}{kind}") if kind in between else name
+            names: set[str] = set()
+            if r.random() >= self.gone / 2:
+                names = {self.add_new(f"/{new}/api/{goal}{ending}", None)}
+            self.add_old(f"/{old}/generated/{name}.html", [], names)
+
+    def guides(self, count: int) -> None:
+        """Pages of one name under many subjects, which are renamed, merged, or taken apart."""
+        r = self.r
+        leaves = [
+            "usage",
+            "overview",
+            "setup",
+            "introduction",
+            "faq",
+            "examples",
+            "installing",
+            "start",
+        ]
+        old, new = self.section()
+        while count > 0:
+            subject, moved = self.some_word(), self.some_word()
+            kept = r.random() < 0.6
+            there = f"/{new}/{subject if kept else moved}"
+            merged = r.random() < 0.25
+            for leaf in r.sample(leaves, r.randint(1, 4)):
+                count -= 1
+                said = [subject, leaf]
+                if r.random() < self.gone:
+                    names: set[str] = set()
+                elif merged:
+                    names = {self.add_new(f"{there}/", [subject])}
+                else:
+                    as_before = leaf if r.random() < 0.7 else r.choice([*leaves, self.some_word()])
+                    form = r.choice(["{}/{}/", "{}/{}/", "{}/{s}-{}/"])
+                    names = {self.add_new(form.format(there, as_before, s=subject), said)}
+                self.add_old(f"/{old}/{subject}/{leaf}/", said, names)
+
+    def shop(self, count: int) -> None:
+        """Articles by their numbers, which both sites tell beside the address, each in its way."""
+        r = self.r
+        old, new = self.section()
+        head, told = r.choice(["", "SW-", "P"]), r.random() < 0.7
+        short = r.random() < 0.4
+        kinds = [self.some_word() for _ in range(6)]
+        for n in range(min(count, 400)):
+            words = [r.choice(kinds), *self.headline(1, 2)]
+            if r.random() < 0.2:
+                words += [str(r.randint(4, 30))]
+            number = str(40_000 + 17 * n)
+            names: set[str] = set()
+            if r.random() >= self.gone:
+                path = f"/{new}/{slug(words[:1])}/{slug(words[1:] if short and len(words) > 2 else words)}/"
+                names = {
+                    self.add_new(path, words, always=True, items=(head + number,) if told else ())
+                }
+            items = (number,) if told else ()
+            self.add_old(f"/{old}.php?nr={number}", words, names, always=True, items=items)
+
     # How pages come about.
 
     def pair(
@@ -273,24 +371,37 @@ class _Maker:
             return path[: -r.randint(2, 9)] if len(path) > 24 else f"{path}-{r.choice(FILLERS)}"
         return fill("/{slug}", words, facts)
 
-    def add_new(self, path: str, words: list[str] | None, *, always: bool = False) -> str:
+    def add_new(
+        self,
+        path: str,
+        words: list[str] | None,
+        *,
+        always: bool = False,
+        items: tuple[str, ...] = (),
+    ) -> str:
         if path not in self._taken:
             self._taken.add(path)
             said = words and (always or self.r.random() < self.new_titles)
-            self.move.new.append(
-                page(path, path, self.title(words or []) + self.brand[1] if said else "")
-            )
+            made = page(path, path, self.title(words or []) + self.brand[1] if said else "")
+            self.move.new.append(replace(made, items=items))
         return path
 
     def add_old(
-        self, path: str, words: list[str], names: set[str], *, always: bool = False
+        self,
+        path: str,
+        words: list[str],
+        names: set[str],
+        *,
+        always: bool = False,
+        items: tuple[str, ...] = (),
     ) -> None:
         if path in self.move.truth:
             self.move.truth[path] |= names
             return
-        said = always or self.r.random() < self.old_titles
+        said = words and (always or self.r.random() < self.old_titles)
         self.move.truth[path] = set(names)
-        self.move.old.append(page(path, path, self.title(words) + self.brand[0] if said else ""))
+        made = page(path, path, self.title(words) + self.brand[0] if said else "")
+        self.move.old.append(replace(made, items=items))
 
     def title(self, words: list[str]) -> str:
         said = []

@@ -49,31 +49,41 @@ them seldom errs.
 
 FIRST = Choice(
     weights=(
-        4.502,  # same slug
+        0.0,  # same slug
         0.0,  # slug words
-        4.996,  # slug letters
-        0.0,  # same title
-        4.814,  # title words
-        0.099,  # no title
+        1.3,  # slug letters
+        3.305,  # same title
+        3.105,  # title words
+        -0.404,  # no title
         0.0,  # old words found
-        0.0,  # new words found
+        2.574,  # new words found
         0.0,  # shared information
-        0.0,  # old words missing
+        -0.435,  # old words missing
         0.0,  # new words missing
-        0.929,  # context
-        5.684,  # same number
-        -5.04,  # other number
+        0.511,  # context
+        3.266,  # same number
+        -2.226,  # other number
         0.0,  # same year
-        -7.083,  # other year
-        4.355,  # both found
-        -1.952,  # words replaced
-        -2.42,  # old words unmatched
+        -6.617,  # other year
+        0.951,  # both found
+        -1.351,  # words replaced
+        -3.272,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
+        0.056,  # same name
+        1.386,  # name letters
+        0.0,  # same words
+        -1.98,  # opposed
+        0.714,  # title alone
+        0.322,  # title of a number
+        1.851,  # name alone
+        1.698,  # information alone
+        -1.109,  # place elsewhere
+        -0.397,  # new place elsewhere
     ),
     none=(
-        9.672,  # always
-        -3.147,  # words known
+        8.529,  # always
+        -4.061,  # words known
         0.0,  # share of its place that is found
     ),
 )
@@ -81,41 +91,54 @@ FIRST = Choice(
 
 SECOND = Choice(
     weights=(
-        2.252,  # same slug
+        0.0,  # same slug
         0.0,  # slug words
-        5.391,  # slug letters
-        0.0,  # same title
-        4.149,  # title words
-        -0.612,  # no title
+        1.602,  # slug letters
+        4.504,  # same title
+        2.153,  # title words
+        -1.129,  # no title
         0.0,  # old words found
-        0.0,  # new words found
+        2.42,  # new words found
         0.0,  # shared information
         0.0,  # old words missing
         0.0,  # new words missing
-        0.026,  # context
-        2.742,  # same number
-        -2.168,  # other number
+        0.0,  # context
+        2.173,  # same number
+        -0.598,  # other number
         0.0,  # same year
-        -4.214,  # other year
-        3.657,  # both found
-        -1.788,  # words replaced
-        -3.023,  # old words unmatched
+        -3.702,  # other year
+        0.095,  # both found
+        -1.268,  # words replaced
+        -4.061,  # old words unmatched
         SAME_ITEM,  # same item
         OTHER_ITEM,  # other item
-        1.451,  # place moved there
-        -2.152,  # place moved elsewhere
-        2.707,  # number carried
-        -2.126,  # number not carried
-        1.405,  # slug carried
-        -2.704,  # slug not carried
-        0.329,  # number alone
-        -3.394,  # taken by another
-        1.991,  # taken where pages merge
+        0.0,  # same name
+        0.0,  # name letters
+        0.0,  # same words
+        -0.859,  # opposed
+        0.372,  # title alone
+        0.167,  # title of a number
+        0.937,  # name alone
+        1.221,  # information alone
+        -1.336,  # place elsewhere
+        -0.312,  # new place elsewhere
+        1.994,  # place moved there
+        0.0,  # place moved elsewhere
+        1.14,  # number carried
+        -0.366,  # number not carried
+        0.135,  # slug carried
+        -0.218,  # slug not carried
+        4.325,  # name carried
+        -0.909,  # name not carried
+        4.145,  # rewritten as others
+        0.631,  # number alone
+        -3.83,  # taken by another
+        5.048,  # taken where pages merge
     ),
     none=(
-        3.073,  # always
-        -2.244,  # words known
-        3.166,  # share of its place that is found
+        4.02,  # always
+        -3.284,  # words known
+        2.269,  # share of its place that is found
     ),
 )
 """With what the plain cases teach: what scoring.SECOND names."""

@@ -20,11 +20,17 @@ FEATURES = (
     "number not carried",
     "slug carried",
     "slug not carried",
+    "name carried",
+    "name not carried",
+    "rewritten as others",
     "number alone",
     "taken by another",
     "taken where pages merge",
 )
 _LIKELY = 0.5
+_PLAUSIBLE = 0.003
+_FEW_CHANGES = 3.0
+_LONGEST_CHANGE = 3  # words
 _PRIOR = 2.0  # pages that a parent place counts for
 
 
@@ -65,6 +71,11 @@ def learn(
     slugs = _rate(pair, own * seen["same slug"], own)
     put("slug carried", slugs * seen["same slug"])
     put("slug not carried", slugs * (1 - seen["same slug"]))
+    same_name = (seen["same name"] > 0).astype(float)
+    names = _rate(pair, own * same_name, own)
+    put("name carried", names * seen["same name"])
+    put("name not carried", names * (1 - same_name))
+    put("rewritten as others", _rewritten(sides, seen, chances, seeds))
     put("number alone", _number_alone(seen, pair, old_codes))
     taken = _taken(seen, chances, len(sides.new))
     merging = _rate(pair, (chances >= _LIKELY) * taken, (chances >= _LIKELY).astype(float))
@@ -73,6 +84,45 @@ def learn(
     pages = np.bincount(old_codes, minlength=len(old_places))
     rate = (count_place[old_codes] - page_seeds + 0.5) / pages[old_codes]
     return figures, rate.astype(np.float32)
+
+
+def _rewritten(
+    sides: Sides, seen: Likeness, chances: Floats, seeds: npt.NDArray[np.bool_]
+) -> Floats:
+    """How well it is borne out that names change as they do between a pair: the words that another
+    takes the place of, that go, or that come in between.
+    """
+    looked_at = np.flatnonzero((chances >= _PLAUSIBLE) & (seen["same words"] == 0))
+    changes = [
+        change_of(sides.old.readings[i].spelled, sides.new.readings[j].spelled)
+        for i, j in zip(seen.old[looked_at].tolist(), seen.new[looked_at].tolist(), strict=True)
+    ]
+    known = Counter(
+        c for c, at in zip(changes, looked_at.tolist(), strict=True) if c is not None and seeds[at]
+    )
+    out = np.zeros(len(chances))
+    for change, at in zip(changes, looked_at.tolist(), strict=True):
+        if change is not None and (count := known[change] - bool(seeds[at])) > 0:
+            out[at] = count / (count + _FEW_CHANGES)
+    return out
+
+
+Change = tuple[tuple[str, ...], tuple[str, ...]]
+
+
+def change_of(old: tuple[str, ...], new: tuple[str, ...]) -> Change | None:
+    """The words of a name that others take the place of, and these; None where hardly any stay."""
+    shortest = min(len(old), len(new))
+    head = 0
+    while head < shortest and old[head] == new[head]:
+        head += 1
+    tail = 0
+    while tail < shortest - head and old[-1 - tail] == new[-1 - tail]:
+        tail += 1
+    gone, come = old[head : len(old) - tail], new[head : len(new) - tail]
+    if not head + tail or len(gone) > _LONGEST_CHANGE or len(come) > _LONGEST_CHANGE:
+        return None
+    return gone, come
 
 
 def _taken(seen: Likeness, chances: Floats, news: int) -> Floats:
@@ -118,8 +168,8 @@ def _parent_share(
     page_seeds: Floats,
 ) -> Floats:
     """As "place moved there", for the places above (their first segments)."""
-    _, above_old = _codes([p.partition("/")[0] for p in old_places])
-    _, above_new = _codes([p.partition("/")[0] for p in new_places])
+    _, above_old = _codes([p.lstrip("/").partition("/")[0] for p in old_places])
+    _, above_new = _codes([p.lstrip("/").partition("/")[0] for p in new_places])
     above = above_old[old]
     pair = above * (int(above_new.max(initial=0)) + 1) + above_new[new]
     total = np.bincount(above, weights=own)[above] - page_seeds

@@ -5,21 +5,25 @@ columns.
 from __future__ import annotations
 
 import math
+import re
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 import numpy.typing as npt
 from scipy import sparse
 
 from upright_ledger.core.matching.fuzzy_words import near_spellings
+from upright_ledger.core.matching.item_numbers import Numbering, learn_renumbering
+from upright_ledger.core.matching.opposites import opposable
 from upright_ledger.core.matching.sparse import Matrix
-from upright_ledger.core.url.tokens import is_year, path_parts, tokens
+from upright_ledger.core.url.tokens import is_year, path_parts, spelled_words, tokens
 
 Floats = npt.NDArray[np.float64]
 _SHORTEST_ID = 3  # digits
+_LETTERS = re.compile(r"[^\W\d_]{2}")
 _BEGINNING = 3  # letters
 
 
@@ -43,7 +47,7 @@ class MatchPage:
     items: tuple[str, ...] = ()
 
 
-@dataclass(slots=True)
+@dataclass
 class PageWords:
     """One page as words. slug: its last segment, or its parameters; place: where it lies, as a text
     its neighbours share.
@@ -51,7 +55,8 @@ class PageWords:
     numbers: those in the slug that may name one thing; years: those that may be one. yearlike:
     years at either end of the slug, which are numbers like others where the other side says so.
     ends: the first and last word of the slug. items: its item numbers as they are told beside it,
-    whole.
+    whole. name: the last segment, or the parameters, as written; spelled: its words as written, in
+    small letters; heading: its title without what many pages of its site end in.
     """
 
     slug: list[str]
@@ -64,6 +69,27 @@ class PageWords:
     yearlike: frozenset[str]
     ends: frozenset[str]
     items: frozenset[str]
+    name: str = ""
+    spelled: tuple[str, ...] = ()
+    heading: str = ""
+
+    @cached_property
+    def opposable(self) -> frozenset[str]:
+        """The words of its name that have an opposite."""
+        return opposable(self.spelled)
+
+    @property
+    def codes(self) -> frozenset[str]:
+        """Its item numbers, or what may be one in its address."""
+        return self.items or (self.numbers & self.ends)
+
+    def number_as(self, numbering: Numbering) -> None:
+        """Put what both sites share of an item number in its place."""
+        cores = {code: core for code in self.items if (core := numbering.core(code))}
+        if cores:
+            self.items = frozenset(cores.get(code, code) for code in self.items)
+            gone, come = frozenset(cores), frozenset(cores.values())
+            self.numbers, self.ends = (self.numbers - gone) | come, (self.ends - gone) | come
 
     def same_numbers(self, other: PageWords) -> frozenset[str]:
         """The numbers that two pages share."""
@@ -79,6 +105,8 @@ class PageWords:
 def read_page(page: MatchPage) -> PageWords:
     """Take a page apart."""
     parts = path_parts(page.path)
+    if len(parts) > 1 and parts[-1].lower() in _FOLDER_PAGES:
+        parts.pop()
     above, last = parts[:-1], tokens(parts[-1]) if parts else []
     context = [t for p in above for t in _folder_tokens(p)]
     values = [t for v in page.params for t in tokens(v)]
@@ -102,7 +130,14 @@ def read_page(page: MatchPage) -> PageWords:
     # An address may carry "QH-4711" whole, or its digits alone.
     ids |= items | {t for runs in told for t in runs if t.isdigit() and len(t) >= _SHORTEST_ID}
     ends |= items
-    return PageWords(slug, context, title, extra, place, ids, years, ends & years, ends, items)
+    name = " ".join(page.params) if values else parts[-1] if parts else ""
+    return PageWords(
+        slug, context, title, extra, place, ids, years, ends & years, ends, items, name,
+        tuple(spelled_words(name)), " ".join(tokens(page.title)),
+    )  # fmt: skip
+
+
+_FOLDER_PAGES = frozenset(["index", "default"])
 
 
 _folder_tokens = lru_cache(maxsize=1 << 14)(tokens)  # folders hold many pages each
@@ -113,7 +148,11 @@ class Side:
     """The pages of one site as columns; all matrices share their words (columns), and hold 1, or
     less for a near spelling.
 
-    words: slug, title and extra together. everything: these and the context. numbered, dated: which
+    words: slug, title and extra together. everything: these and the context. names: as written; low_names: in small letters, empty
+    without any; spelled: their words; opposable: whether one of them has an opposite. speaking:
+    whether a slug holds more than numbers; title_alone, slug_alone: whether no other page of its site
+    has its title, or slug.
+    known_context: the words of its place that the other site has. numbered, dated: which
     pages have a number, or a year.
     """
 
@@ -125,6 +164,14 @@ class Side:
     everything: Matrix
     slug_texts: npt.NDArray[np.object_]
     title_texts: npt.NDArray[np.object_]
+    names: npt.NDArray[np.object_]
+    low_names: npt.NDArray[np.object_]
+    spelled: npt.NDArray[np.object_]
+    opposable: npt.NDArray[np.bool_]
+    speaking: npt.NDArray[np.bool_]
+    title_alone: npt.NDArray[np.bool_]
+    slug_alone: npt.NDArray[np.bool_]
+    known_context: Matrix
     numbered: npt.NDArray[np.bool_]
     dated: npt.NDArray[np.bool_]
     totals: dict[str, Floats] = field(default_factory=dict)
@@ -136,18 +183,24 @@ class Side:
 @dataclass(slots=True)
 class Sides:
     """Both sites. weights: of each word, in nats: how much it says that two pages share it.
-    vocabulary: word → column.
+    vocabulary: word → column. renumbering: how item numbers changed, in words, or empty.
     """
 
     old: Side
     new: Side
     weights: Floats
     vocabulary: dict[str, int]
+    renumbering: str = ""
 
 
-def read_sides(old: Sequence[MatchPage], new: Sequence[MatchPage]) -> Sides:
-    """Read the pages of both sites into common columns."""
-    left, right = [read_page(p) for p in old], [read_page(p) for p in new]
+def read_sides(
+    old: Sequence[MatchPage], new: Sequence[MatchPage], taught: Mapping[int, int] | None = None
+) -> Sides:
+    """Read the pages of both sites into common columns. taught: old page → the new page it is known
+    to have moved to.
+    """
+    left, right = _read_site(old), _read_site(new)
+    renumbering = _renumber(left, right, taught or {})
     _split_joined(left, right)
     _split_joined(right, left)
     left_words, right_words = _document_counts(left), _document_counts(right)
@@ -167,11 +220,51 @@ def read_sides(old: Sequence[MatchPage], new: Sequence[MatchPage]) -> Sides:
     mend_right = near_spellings([w for w in only_right if w not in taken], free)
     roots = np.sqrt(weights)
     return Sides(
-        _columns(left, vocabulary, mend_left, roots),
-        _columns(right, vocabulary, mend_right, roots),
+        _columns(left, vocabulary, mend_left, roots, right_words),
+        _columns(right, vocabulary, mend_right, roots, left_words),
         weights,
         vocabulary,
+        renumbering,
     )
+
+
+def _renumber(left: list[PageWords], right: list[PageWords], taught: Mapping[int, int]) -> str:
+    """Bring the item numbers of both sites to what they share, where pages that are known to be the
+    same, or that alone have one title, show how they changed; in words, or empty.
+    """
+    if not any(p.items for p in (*left, *right)):
+        return ""
+    titles = Counter(p.heading for p in left), Counter(p.heading for p in right)
+    named = {p.heading: p for p in right if p.heading and titles[1][p.heading] == 1}
+    pairs = [(left[a], right[b]) for a, b in taught.items()]
+    pairs += [
+        (p, named[p.heading])
+        for n, p in enumerate(left)
+        if n not in taught and p.heading in named and titles[0][p.heading] == 1
+    ]
+    found = learn_renumbering((a.codes, b.codes) for a, b in pairs if a.items or b.items)
+    if found is None:
+        return ""
+    for pages, numbering in ((left, found.old), (right, found.new)):
+        for page in pages:
+            page.number_as(numbering)
+    return found.words
+
+
+_PARTS_OF_A_TITLE = re.compile(r"\s+[|–—:·»«>/-]+\s+|\s*[|»«]\s*|:\s+")
+_MANY = 5  # pages; their titles end, or begin, in the name of their site or section
+
+
+def _read_site(pages: Sequence[MatchPage]) -> list[PageWords]:
+    """Take the pages of a site apart."""
+    read = [read_page(p) for p in pages]
+    titles = [[" ".join(tokens(t)) for t in _PARTS_OF_A_TITLE.split(p.title)] for p in pages]
+    common = Counter(part for parts in titles if len(parts) > 1 for part in {parts[0], parts[-1]})
+    for page, parts in zip(read, titles, strict=True):
+        if len(parts) > 1:
+            own = [part for part in parts if part and common[part] < _MANY]
+            page.heading = " ".join(own) or page.heading
+    return read
 
 
 def _split_joined(pages: list[PageWords], others: list[PageWords]) -> None:
@@ -227,7 +320,9 @@ def _columns(
     vocabulary: dict[str, int],
     mends: dict[str, tuple[str, float]],
     roots: Floats,
+    others: Collection[str],
 ) -> Side:
+    """others: the words of the other site."""
     column_of = vocabulary | {word: vocabulary[meant] for word, (meant, _) in mends.items()}
 
     def matrix(texts: Iterable[Iterable[str]]) -> Matrix:
@@ -254,6 +349,8 @@ def _columns(
         made.data *= roots[made.indices]
         return made
 
+    titles = Counter(p.heading for p in pages)
+    slugs = Counter("".join(p.slug) for p in pages)
     side = Side(
         pages,
         matrix(p.slug for p in pages),
@@ -262,11 +359,19 @@ def _columns(
         matrix((*p.slug, *p.title, *p.extra) for p in pages),
         matrix((*p.slug, *p.title, *p.extra, *p.context) for p in pages),
         np.array(["".join(p.slug) for p in pages], object),
-        np.array([" ".join(p.title) for p in pages], object),
+        np.array([p.heading for p in pages], object),
+        np.array([p.name for p in pages], object),
+        np.array([p.name.lower() if _LETTERS.search(p.name) else "" for p in pages], object),
+        np.array([" ".join(p.spelled) for p in pages], object),
+        np.array([bool(p.opposable) for p in pages], bool),
+        np.array([any(not w.isdigit() for w in p.slug) for p in pages], bool),
+        np.array([titles[p.heading] == 1 for p in pages], bool),
+        np.array([slugs["".join(p.slug)] == 1 for p in pages], bool),
+        matrix([w for w in p.context if w in others] for p in pages),
         np.array([bool(p.numbers or p.yearlike) for p in pages], bool),
         np.array([bool(p.years) for p in pages], bool),
     )
-    for name in ("slug", "title", "context", "words", "everything"):
+    for name in ("slug", "title", "context", "words", "everything", "known_context"):
         held = getattr(side, name)
         weights = roots[held.indices] ** 2
         side.totals[name] = np.add.reduceat(np.r_[weights, 0.0], held.indptr[:-1]) * (

@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 from rapidfuzz import fuzz, process
 
+from upright_ledger.core.matching.opposites import are_opposed
 from upright_ledger.core.matching.page_vectors import Floats, Side, Sides
 from upright_ledger.core.matching.sparse import Indices, Matrix
 
@@ -36,6 +37,16 @@ FEATURES = (
     "old words unmatched",
     "same item",
     "other item",
+    "same name",
+    "name letters",
+    "same words",
+    "opposed",
+    "title alone",
+    "title of a number",
+    "name alone",
+    "information alone",
+    "place elsewhere",
+    "new place elsewhere",
 )
 """Names of the columns of `Likeness.figures`. Shares are 0 to 1; information is in nats, as its
 logarithm.
@@ -102,7 +113,47 @@ def _figures(sides: Sides, i: Indices, j: Indices) -> npt.NDArray[np.float32]:
     for kind, compared in ((kind, compare(left, right, i, j)) for kind, compare in kinds.items()):
         put(f"same {kind}", compared[0])
         put(f"other {kind}", compared[1])
+    names, others = left.names[i], right.names[j]
+    low, other_low = left.low_names[i], right.low_names[j]
+    put(
+        "same name",
+        np.where(low == other_low, np.where(names == others, 1.0, _INNER), 0.0) * (low != ""),
+    )
+    put("name letters", _letters(low, other_low))
+    same_words = (left.spelled[i] == right.spelled[j]) & (left.spelled[i] != "")
+    put("same words", same_words)
+    apart = np.flatnonzero(~same_words)
+    opposed = np.zeros(len(i))
+    apart = apart[left.opposable[i[apart]] & right.opposable[j[apart]]]
+    opposed[apart] = [
+        are_opposed(left.readings[a].opposable, right.readings[b].opposable)
+        for a, b in zip(i[apart].tolist(), j[apart].tolist(), strict=True)
+    ]
+    put("opposed", opposed)
+    alone = (
+        titled
+        & (left.title_texts[i] == right.title_texts[j])
+        & left.title_alone[i]
+        & right.title_alone[j]
+    )
+    put("title alone", alone)
+    put("title of a number", alone & ~(left.speaking[i] & right.speaking[j]))
+    name_alone = (
+        (out[:, FEATURES.index("same slug")] > 0) & left.slug_alone[i] & right.slug_alone[j]
+    )
+    put("name alone", name_alone)
+    put("information alone", np.log1p(left.totals["slug"][i]) * name_alone)
+    put("place elsewhere", _elsewhere(left, right, i, j))
+    put("new place elsewhere", _elsewhere(right, left, j, i))
     return out
+
+
+def _elsewhere(left: Side, right: Side, i: Indices, j: Indices) -> Floats:
+    """Words of the place of a page that the other site has, but not the page beside it: it may well
+    have its successor there.
+    """
+    here = _shared(left.known_context, right.everything, i, j)
+    return np.log1p(np.maximum(left.totals["known_context"][i] - here, 0.0))
 
 
 def _shared(left: Matrix, right: Matrix, i: Indices, j: Indices) -> Floats:

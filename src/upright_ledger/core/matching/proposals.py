@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from urllib.parse import unquote
 
 import numpy as np
 
 from upright_ledger.core.matching import learned_features, scoring
+from upright_ledger.core.matching.page_tongues import by_words
 from upright_ledger.core.matching.page_vectors import MatchPage, PageWords
 from upright_ledger.core.matching.scoring import Weighed, weigh
 from upright_ledger.core.url.tokens import as_written
@@ -17,7 +18,7 @@ from upright_ledger.core.url.tokens import as_written
 MOST = 3
 """Proposals a page."""
 
-FLOOR = 0.1
+FLOOR = 0.05
 """A first proposal with less confidence is no plausible page; a further one may have a tenth of
 that.
 """
@@ -70,6 +71,11 @@ def propose(
     old, new = sorted(old, key=lambda p: p.name), sorted(new, key=lambda p: p.name)
     if not old or not new:
         return Proposals()
+    spoken = by_words(old, new), by_words(new, old)
+    old, new = (
+        [replace(p, language=code) for p, code in zip(pages, codes, strict=True)]
+        for pages, codes in zip((old, new), spoken, strict=True)
+    )
     number = {p.name: n for n, p in enumerate(new)}
     known = {
         n: number[taught[p.name]]
@@ -161,6 +167,8 @@ def _reasons(
         said.append("has the same words in its address")
     elif figures["same item"]:
         said.append(f"is the same item {page.items[0] if page.items else max(old.items)}")
+        if weighed.sides.renumbering:
+            said.append(weighed.sides.renumbering)
     elif figures["same number"]:
         said.append(f"carries the same number {min(old.same_numbers(new))}")
     elif figures["slug letters"] > 0.85:

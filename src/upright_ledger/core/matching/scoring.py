@@ -39,7 +39,7 @@ def first_look(
     """The candidates of each old page and their figures. taught: old page → the new page it is
     known to have moved to.
     """
-    sides = read_sides(old, new)
+    sides = read_sides(old, new, taught)
     i, j = candidates(sides)
     if taught:
         width = len(new)

@@ -10,6 +10,7 @@ from urllib.parse import unquote
 from anyascii import anyascii
 
 _LETTERS_DIGITS = re.compile(r"[a-z]+|[0-9]+")
+_SPELLED = re.compile(r"[^\W\d_]+|[0-9]+")
 _ENDING = re.compile(r"\.(?:html?|shtml|xhtml|php\d?|aspx?|jsp|cfm|cgi|pl)$", re.IGNORECASE)
 _CAMEL = re.compile(r"(?<=[a-z])(?=[A-Z])")
 
@@ -117,6 +118,13 @@ def tokens(text: str) -> list[str]:
 def as_written(text: str) -> dict[str, str]:
     """Each of the tokens of a text → the letters in which it stands there."""
     return {_spelling(t): t for t in _runs(text)}
+
+
+def spelled_words(text: str) -> list[str]:
+    """The words and numbers of a text as they are written, in small letters: none is left out, and
+    none loses its ending.
+    """
+    return _SPELLED.findall(_CAMEL.sub(" ", text).lower())
 
 
 def _runs(text: str) -> list[str]:

@@ -1,0 +1,119 @@
+"""How item numbers changed on their way: a prefix or a suffix that came or went, or a check digit.
+
+It is learned from pairs that are known, or whose titles agree, and both sides are then brought to
+what they have in common.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass
+from difflib import SequenceMatcher
+
+_FEWEST, _FEWEST_DIGITS = 3, 8
+"""Pairs that must agree; and those where only the number of signs that are added is the same."""
+_SHARE = 0.85
+"""Of the pairs whose numbers look so."""
+_SHORTEST = 3  # signs of a number
+
+
+@dataclass(frozen=True, slots=True)
+class Numbering:
+    """One way of numbering: what stands before and after the part that both sites share. head:
+    literal; tail: literal, or so many signs of any sort (a check digit).
+    """
+
+    head: str = ""
+    tail: str | int = ""
+
+    def core(self, code: str) -> str:
+        """What both sites share of a number; empty where it does not look so."""
+        if not code.startswith(self.head):
+            return ""
+        rest = code[len(self.head) :]
+        if isinstance(self.tail, int):
+            return rest[: -self.tail] if len(rest) > self.tail else ""
+        return rest.removesuffix(self.tail) if rest.endswith(self.tail) else ""
+
+
+@dataclass(frozen=True, slots=True)
+class Renumbering:
+    """How the numbers of two sites correspond. held: in so many of `seen` known cases."""
+
+    old: Numbering
+    new: Numbering
+    held: int
+    seen: int
+
+    @property
+    def words(self) -> str:
+        """What is done to a number, and how often that was seen."""
+        cases = f"in {self.held:,} of {self.seen:,} known cases"
+        said = []
+        for before, after, where in (
+            (self.old.head, self.new.head, "before"),
+            (self.old.tail, self.new.tail, "after"),
+        ):
+            if after:
+                what = f"“{after.upper()}”" if isinstance(after, str) else _signs(after)
+                said.append(f"{what} put {where} the number")
+            if before:
+                what = f"“{before.upper()}”" if isinstance(before, str) else _signs(before)
+                said.append(f"{what} taken off {where} the number")
+        return f"{' and '.join(said)} {cases}"
+
+
+def _signs(count: int) -> str:
+    return "a sign" if count == 1 else f"{count} signs"
+
+
+def learn_renumbering(
+    pairs: Iterable[tuple[Collection[str], Collection[str]]],
+) -> Renumbering | None:
+    """How numbers changed, by pairs of pages (their numbers, in small letters, without what stands
+    between letters and digits); None where they stayed, or no way holds.
+    """
+    told = [(a, b) for a, b in pairs if a and b]
+    exact: Counter[tuple[Numbering, Numbering]] = Counter()
+    by_length: Counter[tuple[Numbering, Numbering]] = Counter()
+    for olds, news in told:
+        found = {_change(a, b) for a in olds for b in news} - {None}
+        for change in found:
+            if change is not None:
+                exact[change] += 1
+        by_length.update(
+            {(_any_tail(c[0]), _any_tail(c[1])) for c in found if c is not None} - set(found)
+        )
+    for counts, fewest in ((exact, _FEWEST), (by_length, _FEWEST_DIGITS)):
+        for (old, new), held in counts.most_common(1):
+            seen = sum(
+                1 for olds, news in told if any(map(old.core, olds)) and any(map(new.core, news))
+            )
+            if held >= fewest and held >= _SHARE * seen:
+                plain = Numbering()
+                return None if (old, new) == (plain, plain) else Renumbering(old, new, held, seen)
+    return None
+
+
+def _change(old: str, new: str) -> tuple[Numbering, Numbering] | None:
+    """What stands around the part that two numbers share; None where that is too little."""
+    if old == new:
+        return Numbering(), Numbering()
+    same = SequenceMatcher(None, old, new, autojunk=False).find_longest_match()
+    core = old[same.a : same.a + same.size]
+    if (
+        len(core) < _SHORTEST
+        or 2 * len(core) < min(len(old), len(new))
+        or not any(map(str.isdigit, core))
+    ):
+        return None
+    return (
+        Numbering(old[: same.a], old[same.a + same.size :]),
+        Numbering(new[: same.b], new[same.b + same.size :]),
+    )
+
+
+def _any_tail(numbering: Numbering) -> Numbering:
+    tail = numbering.tail
+    return Numbering(numbering.head, len(tail) or "" if isinstance(tail, str) else tail)
