@@ -137,6 +137,22 @@ class SurveySettings(SettingsTable, frozen=True):
             structs.force_setattr(self, name, texts(getattr(self, name)))
 
 
+NumberForm = Annotated[
+    str,
+    Meta(
+        pattern=r"^[^\x00-\x1f\x7f-\x9f{}]*\{number\}[^\x00-\x1f\x7f-\x9f{}]*$",
+        description="written as in SW-{number}",
+    ),
+]
+
+
+class ItemsTable(SettingsTable, frozen=True):
+    """[items]: how item numbers are written on the old site and on the new one."""
+
+    old: NumberForm = "{number}"
+    new: NumberForm = "{number}"
+
+
 class Retention(SettingsTable, frozen=True):
     """[retention]: how many days details of logs stay; 0 for ever. referrers: where requests came
     from; lines: digests of lines, by which one that is given again is known. Daily counts stay in
@@ -195,6 +211,7 @@ class Document(SettingsTable, frozen=True):
     form: FormTable = FormTable()
     build: BuildTable = BuildTable()
     survey: SurveySettings = SurveySettings()
+    items: ItemsTable = ItemsTable()
     origins: dict[str, Texts] = {}
     retention: Retention = Retention()
     notify: Notify = Notify()
@@ -223,6 +240,7 @@ class Settings:
     cache_control: str
     forms: tuple[CanonicalForm, ...]
     survey: SurveySettings
+    items: ItemsTable
     origins: Mapping[Origin, tuple[str, ...]]
     notify: Notify
     retention: Retention

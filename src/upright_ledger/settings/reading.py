@@ -233,6 +233,7 @@ def _settings(document: Document) -> Settings:
         document.build.cache_control,
         _forms(document, policy, new),
         document.survey,
+        document.items,
         {Origin(name): texts(hosts) for name, hosts in document.origins.items()},
         document.notify,
         document.retention,

@@ -12,12 +12,13 @@ from upright_ledger.core.inventory.entry import Entry
 from upright_ledger.core.inventory.normalisation import fold
 from upright_ledger.core.matching import MatchPage, Proposal, Proposals, propose
 from upright_ledger.core.matching.auto_accept import Acceptance, Sample, accept_above, accept_within
+from upright_ledger.core.matching.item_numbers import ToldNumbers
 from upright_ledger.core.matching.pattern_moves import Correspondence, correspondences
 from upright_ledger.core.url.address import Address, NotAnAddressError, address_of, parse_address
 from upright_ledger.core.url.destination import page_key
 from upright_ledger.core.url.language import page_languages
 from upright_ledger.core.url.request_target import canonical_path
-from upright_ledger.core.url.tokens import tokens
+from upright_ledger.core.url.tokens import path_parts, spelled_words, tokens
 from upright_ledger.errors import UsageError
 from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.answers import Found, Posting, found_as, load_sample, post_answers
@@ -41,7 +42,7 @@ class Matched:
     fallbacks: entries without a proposal for which the page of a section is offered. sample: what
     was reviewed of earlier acceptances; supported: whether it shows that the wanted share of errors
     holds. moved: how families moved, by all answers known now. untitled: "old", "new": the sides of
-    which no title is known.
+    which no title is known. renumbering: how item numbers changed, in words, or empty.
     """
 
     open_before: int
@@ -58,6 +59,7 @@ class Matched:
     moved: list[Correspondence] = field(default_factory=list)
     proposals: list[tuple[Entry, StoredProposal]] = field(default_factory=list)
     untitled: list[str] = field(default_factory=list)
+    renumbering: str = ""
 
 
 def match(
@@ -66,11 +68,12 @@ def match(
     max_error: float = MAX_ERROR,
     threshold: float | None = None,
     answering: bool = True,
+    items: Mapping[str, str] | None = None,
 ) -> Matched:
     """Propose destinations for all open entries, and post answers for the certain ones as one step.
 
     max_error: the share of errors that may be expected among the accepted; threshold: accept from
-    this confidence on instead. answering: post answers at all.
+    this confidence on instead. answering: post answers at all. items: old item numbers and the new ones in their place.
     """
     move = MoveState(ledger)
     waiting = [e for e in move.entries if e.answer.kind == AnswerKind.OPEN]
@@ -78,7 +81,9 @@ def match(
     if not pages:
         raise UsageError("there are no pages in stock to match with", "upright stock new-pages.csv")
     same = _same_address(move, waiting, pages)
-    found = _propose(move, waiting, pages, same)
+    form = ledger.settings.items
+    numbers = ToldNumbers(items or {}, form.old, form.new)
+    found = _propose(move, waiting, pages, same, numbers)
     best = {
         e.id: found.found[e.legacy_url]
         for e in waiting
@@ -147,7 +152,7 @@ def match(
         len(waiting), len(same), acceptance, len(proposed),
         len(waiting) - len(same) - len(best.keys() | {e.id for e, _ in proposed}),
         *_merges_and_swaps(postings), fallbacks, len(found.split), sample, supported,
-        _moved(move, postings), proposed, _untitled(waiting, pages, len(same)),
+        _moved(move, postings), proposed, _untitled(waiting, pages, len(same)), found.renumbering,
     )  # fmt: skip
 
 
@@ -183,6 +188,7 @@ def _propose(
     waiting: Sequence[Entry],
     pages: Sequence[Destination],
     same: Mapping[int, Decision],
+    numbers: ToldNumbers,
 ) -> Proposals:
     """Proposals by legacy URL. Entries that are answered already teach how pages moved."""
     by_url = {d.url: d for d in pages if d.page not in move.homes}
@@ -196,7 +202,9 @@ def _propose(
         for e in move.entries
         if (e.answer.kind == AnswerKind.OPEN and e.id not in same) or e.legacy_url in taught
     ]
-    old = _in_languages([(_old_page(e), address_of(e.legacy_url), e.language) for e in asked])
+    old = _in_languages(
+        [(_old_page(e, numbers), address_of(e.legacy_url), e.language) for e in asked]
+    )
     new = _in_languages([(_new_page(d), parse_address(d.url), d.language) for d in by_url.values()])
     return propose(old, new, taught)
 
@@ -245,13 +253,21 @@ def _bare(url: str) -> str:
     return url.partition("://")[2]
 
 
-def _old_page(entry: Entry) -> MatchPage:
+def _old_page(entry: Entry, numbers: ToldNumbers) -> MatchPage:
     address = address_of(entry.legacy_url)
+    values = _values(address)
+    told = numbers.new_numbers(entry.items, (*values, *_named(address.path)))
     title, *others = entry.titles or ("",)
     words = (*others, *entry.anchors)
-    return MatchPage(
-        entry.legacy_url, address.path, title, _values(address), words, items=entry.items
-    )
+    items = (*entry.items, *told)
+    return MatchPage(entry.legacy_url, address.path, title, values, words, items=items)
+
+
+def _named(path: str) -> tuple[str, ...]:
+    """What may be an item number in a path: its segments, and the ends of the last one."""
+    parts = path_parts(path)
+    runs = spelled_words(parts[-1]) if parts else []
+    return (*parts, *runs[:1], *runs[-1:])
 
 
 def _new_page(page: Destination) -> MatchPage:

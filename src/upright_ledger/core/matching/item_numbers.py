@@ -6,16 +6,65 @@ what they have in common.
 
 from __future__ import annotations
 
+import re
 from collections import Counter
-from collections.abc import Collection, Iterable
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass, field
 from difflib import SequenceMatcher
+from functools import cached_property
 
 _FEWEST, _FEWEST_DIGITS = 3, 8
 """Pairs that must agree; and those where only the number of signs that are added is the same."""
 _SHARE = 0.85
 """Of the pairs whose numbers look so."""
 _SHORTEST = 3  # signs of a number
+
+
+NUMBER = "{number}"
+"""What stands for the number in a form such as "SW-{number}"."""
+
+
+@dataclass(frozen=True)
+class ToldNumbers:
+    """What is said outright of how numbers changed. table: old number → new one; old, new: forms of
+    numbers, such as "SW-{number}", or empty.
+    """
+
+    table: Mapping[str, str] = field(default_factory=dict)
+    old: str = NUMBER
+    new: str = NUMBER
+
+    @cached_property
+    def _form(self) -> re.Pattern[str]:
+        before, _, after = self.old.partition(NUMBER)
+        return re.compile(
+            rf"{re.escape(before)}([0-9A-Za-z._-]+){re.escape(after)}\Z", re.IGNORECASE
+        )
+
+    @cached_property
+    def _by_code(self) -> dict[str, str]:
+        return {bare_code(old): new for old, new in self.table.items()}
+
+    def new_numbers(self, items: Collection[str], written: Iterable[str]) -> tuple[str, ...]:
+        """What an old page's numbers are on the new site. items: its item numbers; written: what may
+        be one in its address.
+        """
+        found: dict[str, None] = {}
+        for text in (*items, *written):
+            if (new := self._by_code.get(bare_code(text))) is not None:
+                found[new] = None
+        if self.old != self.new:
+            found |= {
+                self.new.replace(NUMBER, match[1]): None
+                for t in items
+                if (match := self._form.match(t))
+            }
+        return tuple(found)
+
+
+def bare_code(text: str) -> str:
+    """A number without what stands between its letters and digits, in small letters."""
+    return "".join(c for c in text.lower() if c.isalnum())
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,10 +139,17 @@ def learn_renumbering(
             seen = sum(
                 1 for olds, news in told if any(map(old.core, olds)) and any(map(new.core, news))
             )
-            if held >= fewest and held >= _SHARE * seen:
+            telling = _is_telling(old) or _is_telling(new)
+            if held >= fewest and held >= _SHARE * (seen if telling else len(told)):
                 plain = Numbering()
                 return None if (old, new) == (plain, plain) else Renumbering(old, new, held, seen)
     return None
+
+
+def _is_telling(numbering: Numbering) -> bool:
+    """Whether what stands around a number is no chance: a digit at its end may be any."""
+    tail = numbering.tail if isinstance(numbering.tail, str) else ""
+    return len(numbering.head) > 1 or len(tail) > 1 or (numbering.head + tail).isalpha()
 
 
 def _change(old: str, new: str) -> tuple[Numbering, Numbering] | None:

@@ -20,9 +20,12 @@ _OPPOSITES_OF = {
 }
 
 
+_OPPOSABLE = frozenset(_OPPOSITES_OF)
+
+
 def opposable(words: tuple[str, ...]) -> frozenset[str]:
     """Those of a name's words that have an opposite."""
-    return frozenset(word for word in words if word in _OPPOSITES_OF)
+    return frozenset() if _OPPOSABLE.isdisjoint(words) else _OPPOSABLE.intersection(words)
 
 
 def are_opposed(one: frozenset[str], other: frozenset[str]) -> bool:

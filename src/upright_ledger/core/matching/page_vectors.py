@@ -133,7 +133,7 @@ def read_page(page: MatchPage) -> PageWords:
     name = " ".join(page.params) if values else parts[-1] if parts else ""
     return PageWords(
         slug, context, title, extra, place, ids, years, ends & years, ends, items, name,
-        tuple(spelled_words(name)), " ".join(tokens(page.title)),
+        tuple(spelled_words(name)), " ".join(title),
     )  # fmt: skip
 
 
@@ -258,12 +258,15 @@ _MANY = 5  # pages; their titles end, or begin, in the name of their site or sec
 def _read_site(pages: Sequence[MatchPage]) -> list[PageWords]:
     """Take the pages of a site apart."""
     read = [read_page(p) for p in pages]
-    titles = [[" ".join(tokens(t)) for t in _PARTS_OF_A_TITLE.split(p.title)] for p in pages]
-    common = Counter(part for parts in titles if len(parts) > 1 for part in {parts[0], parts[-1]})
-    for page, parts in zip(read, titles, strict=True):
-        if len(parts) > 1:
-            own = [part for part in parts if part and common[part] < _MANY]
-            page.heading = " ".join(own) or page.heading
+    titles = {
+        n: [" ".join(tokens(part)) for part in _PARTS_OF_A_TITLE.split(p.title)]
+        for n, p in enumerate(pages)
+        if _PARTS_OF_A_TITLE.search(p.title)
+    }
+    common = Counter(part for parts in titles.values() for part in {parts[0], parts[-1]})
+    for n, parts in titles.items():
+        own = [part for part in parts if part and common[part] < _MANY]
+        read[n].heading = " ".join(own) or read[n].heading
     return read
 
 

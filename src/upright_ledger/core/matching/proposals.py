@@ -52,11 +52,13 @@ class Proposals:
 
     split: old pages whose words two new pages share out between them: it may have been split.
     fallbacks: old page without proposal → the page of the section to which its neighbours moved.
+    renumbering: how item numbers changed, in words, or empty.
     """
 
     found: dict[str, list[Proposal]] = field(default_factory=dict)
     fallbacks: dict[str, str] = field(default_factory=dict)
     split: set[str] = field(default_factory=set)
+    renumbering: str = ""
 
 
 def propose(
@@ -73,7 +75,10 @@ def propose(
         return Proposals()
     spoken = by_words(old, new), by_words(new, old)
     old, new = (
-        [replace(p, language=code) for p, code in zip(pages, codes, strict=True)]
+        [
+            p if p.language == code else replace(p, language=code)
+            for p, code in zip(pages, codes, strict=True)
+        ]
         for pages, codes in zip((old, new), spoken, strict=True)
     )
     number = {p.name: n for n, p in enumerate(new)}
@@ -83,7 +88,7 @@ def propose(
         if taught and taught.get(p.name) in number
     }
     weighed = weigh(old, new, known)
-    result = Proposals()
+    result = Proposals(renumbering=weighed.sides.renumbering)
     for i, best in _ranked(weighed).items():
         if i in known or weighed.chances[best[0]] < FLOOR:
             continue

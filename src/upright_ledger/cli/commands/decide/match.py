@@ -13,6 +13,7 @@ from upright_ledger.cli.options.shared import json_option
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.matching.auto_accept import Acceptance
 from upright_ledger.errors import UsageError
+from upright_ledger.formats.tables.item_table import read_item_numbers
 
 SHOWN = 8
 SHOWN_FAMILIES = 5
@@ -55,10 +56,20 @@ class Share(click.ParamType[float]):
         "but equal addresses."
     ),
 )
+@click.option(
+    "--items",
+    type=click.Path(path_type=Path, exists=True, dir_okay=False),
+    metavar="FILE",
+    help="A table of two columns: old item numbers, and the new ones in their place.",
+)
 @json_option
 @click.pass_obj
 def command(
-    folder: Path, max_error: float | None, accept_above: float | None, as_json: bool
+    folder: Path,
+    max_error: float | None,
+    accept_above: float | None,
+    items: Path | None,
+    as_json: bool,
 ) -> None:
     """Propose destinations for all open entries, and answer the certain ones.
 
@@ -71,7 +82,10 @@ def command(
         raise UsageError("--max-error and --accept-above contradict each other", "give one of them")
     ledger = open_ledger(folder)
     result = match(
-        ledger, max_error=MAX_ERROR if max_error is None else max_error, threshold=accept_above
+        ledger,
+        max_error=MAX_ERROR if max_error is None else max_error,
+        threshold=accept_above,
+        items=read_item_numbers(items) if items is not None else None,
     )
     if as_json:
         output.json_out(_as_json(result))
@@ -91,6 +105,8 @@ def command(
             "with titles finds more.",
             output.DOUBTFUL,
         )
+    if result.renumbering:
+        output.say(f"Item numbers changed: {result.renumbering}.")
     if result.fallbacks:
         output.say(
             f"           for {result.fallbacks:,} of them the page of their section is kept as a "
@@ -182,6 +198,7 @@ def _as_json(result: Matched) -> dict[str, Any]:
         "merged": result.merged,
         "swapped": result.swapped,
         "untitled": result.untitled,
+        "renumbering": result.renumbering,
         "split": result.split,
         "moved": [{"old": c.old, "new": c.new, "pairs": c.pairs, "of": c.of} for c in result.moved],
         "proposals": [

@@ -1,0 +1,47 @@
+"""Tables of item numbers: old ones, and the new ones in their place."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from upright_ledger.errors import InputError
+from upright_ledger.formats.detection import FileKind, recognise
+from upright_ledger.formats.tables.header_words import side_of
+from upright_ledger.formats.tables.rows.table_rows import rows_of
+
+
+def read_item_numbers(path: Path) -> dict[str, str]:
+    """Old item number → the new one, of a table whose headers say which is which, or else of its
+    first two columns. Raises InputError where it has no two columns, or names two new numbers for
+    one old.
+    """
+    kind = recognise(path)
+    rows = rows_of(path, kind if kind in {FileKind.SHEET, FileKind.JSON} else FileKind.TABLE)
+    filled = [(line, cells) for line, cells in rows if any(c.strip() for c in cells)]
+    if not filled or max(len(cells) for _, cells in filled) < 2:
+        raise InputError(f"{path} has no two columns", "one of old item numbers, one of new ones")
+    sides = [_side(cell) for cell in filled[0][1]]
+    old, new = (sides.index(side) if side in sides else -1 for side in ("old", "new"))
+    has_header = old >= 0 or new >= 0 or not any(c.isdigit() for c in "".join(filled[0][1]))
+    if old < 0 or new < 0:
+        old = old if old >= 0 else 0 if new != 0 else 1
+        new = new if new >= 0 else 1 if old != 1 else 0
+    found: dict[str, str] = {}
+    for line, cells in filled[has_header:]:
+        one, other = (cells[at].strip() if at < len(cells) else "" for at in (old, new))
+        if not one or not other:
+            continue
+        if found.setdefault(one, other) != other:
+            raise InputError(
+                f"{path}, line {line}: {one} has two new numbers, {found[one]} and {other}",
+                "leave one of them",
+            )
+    if not found:
+        raise InputError(f"{path} names no item number", "one of old item numbers, one of new ones")
+    return found
+
+
+def _side(header: str) -> str:
+    """The side of which a header speaks, if it is one."""
+    named = {side_of(word) for word in header.split()} - {""}
+    return named.pop() if len(named) == 1 else ""

@@ -1,0 +1,137 @@
+"""Item numbers that changed, languages by their words, and names that contradict each other."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from properties import thorough
+from upright_ledger.core.matching import MatchPage, propose
+from upright_ledger.core.matching.item_numbers import learn_renumbering
+from upright_ledger.core.matching.learned_features import change_of
+from upright_ledger.core.matching.opposites import are_opposed, opposable
+from upright_ledger.core.matching.page_tongues import by_words
+
+NUMBERS = [str(n) for n in range(11905, 12305, 13)]
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "words"),
+    [
+        ("{}", "sw{}", "“SW” put before the number"),
+        ("p{}", "{}", "“P” taken off before the number"),
+        ("{}", "{}de", "“DE” put after the number"),
+        (
+            "a{}",
+            "b{}x",
+            "“B” put before the number and “A” taken off before the number and “X” put",
+        ),
+        ("{}", "{}{check}", "a sign put after the number"),
+        (
+            "x{}{check}",
+            "{}",
+            "“X” taken off before the number and a sign taken off after the number",
+        ),
+    ],
+)
+def test_how_numbers_changed(old: str, new: str, words: str) -> None:
+    pairs = [
+        ({old.format(n, check=int(n) % 7)}, {new.format(n, check=int(n) % 7)}) for n in NUMBERS
+    ]
+    found = learn_renumbering(pairs)
+    assert found is not None
+    assert found.words.startswith(words)
+    assert all(found.old.core(*a) == found.new.core(*b) != "" for a, b in pairs)
+
+
+@pytest.mark.parametrize(
+    "pairs",
+    [
+        [],
+        [({n}, {n}) for n in NUMBERS],
+        [({n}, {f"sw{n}"}) for n in NUMBERS[:2]],
+        [({n}, {str(int(n) * 7919)}) for n in NUMBERS],
+        [({n}, {f"sw{n}" if k % 2 else n}) for k, n in enumerate(NUMBERS)],
+        [(set(), {n}) for n in NUMBERS],
+    ],
+)
+def test_what_stayed_or_is_not_borne_out_is_no_renumbering(
+    pairs: list[tuple[set[str], set[str]]],
+) -> None:
+    assert learn_renumbering(pairs) is None
+
+
+def pages(*told: tuple[str, str, str]) -> list[MatchPage]:
+    return [MatchPage(path, path, title, language=code) for path, title, code in told]
+
+
+def test_pages_without_a_mark_speak_the_language_of_their_words() -> None:
+    kinds = [("Tomate", "Tomato"), ("Bohne", "Bean"), ("Salat", "Lettuce")]
+    new = pages(
+        *((f"/de/{a}-{n}/", f"{a} Nr {n}", "de") for a, _ in kinds for n in range(10)),
+        *((f"/en/{b}-{n}/", f"{b} no {n}", "en") for _, b in kinds for n in range(10)),
+    )
+    old = pages(
+        *((f"/artikel/{n}.html", f"{kinds[n % 3][0]} Nr {n}", "") for n in range(9)),
+        *((f"/item/{n}.html", f"{kinds[n % 3][1]} no {n}", "-") for n in range(9)),
+        ("/mixed/1.html", "Tomate", ""), ("/mixed/2.html", "Tomato", ""), ("/x/", "Tomate", "fr"),
+    )  # fmt: skip
+    assert by_words(old, new) == ["de"] * 9 + ["en"] * 9 + ["", "", "fr"]
+    assert by_words(new, old) == [p.language for p in new]
+
+
+@pytest.mark.parametrize(
+    ("one", "other", "opposed"),
+    [
+        ("to csv", "from csv", True), ("is copy", "copy", False), ("add user", "remove user", True),
+        ("to from", "from to", False), ("read", "write", True), ("start", "end", True),
+        ("start", "stop", True), ("a", "b", False), ("to x", "to y", False),
+    ],
+)  # fmt: skip
+def test_names_that_say_the_opposite(one: str, other: str, opposed: bool) -> None:
+    left, right = opposable(tuple(one.split())), opposable(tuple(other.split()))
+    assert are_opposed(left, right) is opposed is are_opposed(right, left)
+
+
+@thorough
+@given(st.lists(st.sampled_from("abcd"), max_size=6), st.lists(st.sampled_from("abcd"), max_size=6))
+def test_a_change_of_words_leads_from_one_name_to_the_other(old: list[str], new: list[str]) -> None:
+    change = change_of(tuple(old), tuple(new))
+    if change is None:
+        return
+    gone, come = (list(words) for words in change)
+    made = [
+        old[:at] + come + old[at + len(gone) :]
+        for at in range(len(old) + 1)
+        if old[at : at + len(gone)] == gone
+    ]
+    assert new in made
+
+
+def members(*names: str) -> list[MatchPage]:
+    return [MatchPage(n, f"/api/kit.{n}.html") for n in names]
+
+
+def test_a_name_that_is_equal_letter_by_letter_comes_first() -> None:
+    names = (
+        "Frame.to_csv", "Frame.from_csv", "Clock.names", "Clock.name", "Clock.is_unique",
+        "Clock.unique", "Clock", "ClockIndex.days", "Clock.days", "Index.to_series", "Series.index",
+    )  # fmt: skip
+    others = [f"Frame.{word}" for word in ["oak", "elm", "ash", "yew", "fir", "box", "bay", "fig"]]
+    new = members(*names, *others)
+    old = [MatchPage(f"old {p.name}", f"/docs/generated/kit.{p.name}.html") for p in new]
+    found = propose(old, new).found
+    assert {n: found[n][0].name for n in found} == {
+        p.name: p.name.removeprefix("old ") for p in old
+    }
+
+
+def test_words_that_come_in_between_everywhere_are_learned() -> None:
+    words = ["oak", "elm", "ash", "yew", "fir", "box", "bay", "fig", "plum", "pear", "lime", "sloe"]
+    new = members(
+        *(f"io.style.Styler.{w}" for w in words), *(f"style.Styler.{w}s" for w in words[:3])
+    )
+    old = [MatchPage(w, f"/docs/kit.style.Styler.{w}.html") for w in words]
+    found = propose(old, new).found
+    assert {w: found[w][0].name for w in words} == {w: f"io.style.Styler.{w}" for w in words}
