@@ -13,8 +13,9 @@ import sys
 from pathlib import Path
 
 import numpy as np
-from moves import SiteMove, make_move
+from moves import make_move
 from scipy.optimize import minimize
+from site_move import SiteMove
 from told_moves import read_move
 
 from upright_ledger.core.matching import learned_features, scoring

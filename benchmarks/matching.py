@@ -16,7 +16,8 @@ from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
-from moves import SiteMove, make_move
+from moves import make_move
+from site_move import SiteMove
 
 from upright_ledger.core.matching import MatchPage, propose
 from upright_ledger.core.matching.auto_accept import accept_within

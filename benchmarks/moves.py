@@ -8,22 +8,11 @@ renamed and damaged is drawn anew for each seed.
 from __future__ import annotations
 
 import random
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
+from move_damage import Damage
 from move_words import CODAS, FILLERS, ONSETS, VOWELS, fill, misspelt, page, slug
-
-from upright_ledger.core.matching import MatchPage
-
-
-@dataclass
-class SiteMove:
-    """Pages of an old and a new site. truth: name of an old page → names of the right new ones;
-    none where it has no successor.
-    """
-
-    old: list[MatchPage] = field(default_factory=list)
-    new: list[MatchPage] = field(default_factory=list)
-    truth: dict[str, set[str]] = field(default_factory=dict)
+from site_move import SiteMove
 
 
 def make_move(seed: int, size: int = 2000) -> SiteMove:
@@ -119,7 +108,7 @@ class _Maker:
             "/{new}/{y}/{m:02}/{slug}",
             "/{new}/{slug}-{n}",
         ]
-        damage = Damage(r, self)
+        damage = Damage(r, self.some_word)
         form, goal = r.choice(forms), r.choice(goals)
         for n in range(count):
             words = self.headline(2, 7)
@@ -145,7 +134,7 @@ class _Maker:
         ]
         goals = ["/{new}/{slug}-{n}/", "/{new}/{slug}/", "/{new}/{n}/{slug}", "/p/{slug}"]
         form, goal = r.choice(forms), r.choice(goals)
-        damage = Damage(r, self, titled=form.endswith("{n}"))
+        damage = Damage(r, self.some_word, titled=form.endswith("{n}"))
         makes = [self.some_word() for _ in range(8)]
         variants = [[self.some_word() for _ in range(r.randint(1, 4))] for _ in range(3)]
         while count > 0:
@@ -164,7 +153,7 @@ class _Maker:
         old, new = self.section()
         names = list(dict.fromkeys(self._word() for _ in range(240)))
         first, last = names[:40], names[40:]
-        damage = Damage(self.r, self, mild=True)
+        damage = Damage(self.r, self.some_word, mild=True)
         reverse = self.r.random() < 0.5
         for _ in range(min(count, 300)):
             name = [self.r.choice(first), self.r.choice(last)]
@@ -178,7 +167,7 @@ class _Maker:
 
     def documents(self, count: int) -> None:
         old, new = self.section()
-        damage = Damage(self.r, self, mild=True)
+        damage = Damage(self.r, self.some_word, mild=True)
         while count > 0:
             series = self.headline(1, 3)
             for year in range(2024 - self.r.randint(0, 18), 2025):
@@ -214,7 +203,7 @@ class _Maker:
         for n in range(min(count, 400)):
             words = self.headline(3, 6)
             facts = {"old": old, "new": new, "n": 300 + n}
-            damage = Damage(self.r, self, mild=True, titled=True)
+            damage = Damage(self.r, self.some_word, mild=True, titled=True)
             self.pair(
                 "/{old}/{n}.html",
                 "/{new}/{n}-{slug}/" if carried else "/{new}/{slug}/",
@@ -225,7 +214,7 @@ class _Maker:
 
     def static(self, count: int) -> None:
         old, new = self.section()
-        damage = Damage(self.r, self)
+        damage = Damage(self.r, self.some_word)
         for _ in range(count):
             self.pair(
                 "/{old}/{slug}.html" if self.r.random() < 0.7 else "/{slug}",
@@ -410,78 +399,3 @@ class _Maker:
                 said.append(self.r.choice(FILLERS))
             said.append(word)
         return " ".join(said).capitalize()
-
-
-class Damage:
-    """What happens to the words of a section's pages on their way; drawn once a section."""
-
-    def __init__(
-        self, chance: random.Random, maker: _Maker, *, mild: bool = False, titled: bool = False
-    ) -> None:
-        self.r = chance
-        self.maker = maker
-        self.titled = titled
-        share = 0.3 if mild else 1.0
-        self.cut = chance.choice([0, 0, 0, 3, 4])  # old slugs end after so many words
-        self.fillers = chance.random() < 0.3
-        self.rates = {
-            name: chance.choice([0.0, 0.0, 0.05, 0.2]) * share
-            for name in (
-                "typo",
-                "plural",
-                "order",
-                "other",
-                "more",
-                "fewer",
-                "abbreviated",
-                "joined",
-            )
-        }
-
-    def happens(self, name: str) -> bool:
-        return self.r.random() < self.rates[name]
-
-    def old_words(self, words: list[str]) -> list[str]:
-        out = list(words)
-        if self.fillers:
-            out = [
-                x
-                for w in out
-                for x in ((self.r.choice(FILLERS), w) if self.r.random() < 0.3 else (w,))
-            ]
-        if self.cut:
-            out = out[: self.cut]
-        if self.happens("typo"):
-            at = self.r.randrange(len(out))
-            out[at] = misspelt(self.r, out[at])
-        if self.happens("abbreviated"):
-            at = self.r.randrange(len(out))
-            out[at] = out[at][: max(3, len(out[at]) * 2 // 3)]
-        if self.happens("joined"):
-            out = ["".join(out)]
-        return out
-
-    def new_words(self, words: list[str]) -> list[str]:
-        out = list(words)
-        if self.happens("plural"):
-            at = self.r.randrange(len(out))
-            out[at] = out[at][:-1] if out[at].endswith("s") else out[at] + "s"
-        if self.happens("order"):
-            self.r.shuffle(out)
-        if self.happens("other"):
-            out[self.r.randrange(len(out))] = self.maker.some_word()
-        if self.happens("more"):
-            out.insert(self.r.randint(0, len(out)), self.maker.some_word())
-        if self.happens("fewer") and len(out) > 2:
-            del out[self.r.randrange(len(out))]
-        return out
-
-    def new_title(self, words: list[str]) -> list[str]:
-        return [*words, self.maker.some_word()] if self.r.random() < self.rates["more"] else words
-
-    def other_page(self, words: list[str]) -> list[str]:
-        """A page of the same kind that is another page."""
-        out = list(words)
-        for at in self.r.sample(range(len(out)), max(1, len(out) // 2)):
-            out[at] = self.maker.some_word()
-        return out

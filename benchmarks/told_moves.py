@@ -8,7 +8,7 @@ import csv
 from dataclasses import replace
 from pathlib import Path
 
-from moves import SiteMove
+from site_move import SiteMove
 
 from upright_ledger.core.matching import MatchPage
 from upright_ledger.core.url.address import Address, parse_address
