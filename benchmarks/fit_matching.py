@@ -13,10 +13,10 @@ import sys
 from pathlib import Path
 
 import numpy as np
-from moves import make_move
+from moves.made import make_move
+from moves.site_move import SiteMove
+from moves.told import read_move
 from scipy.optimize import minimize
-from site_move import SiteMove
-from told_moves import read_move
 
 from upright_ledger.core.matching import learned_features, scoring
 from upright_ledger.core.matching.choice_model import Choice, soft_max

@@ -16,8 +16,8 @@ from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
-from moves import make_move
-from site_move import SiteMove
+from moves.made import make_move
+from moves.site_move import SiteMove
 
 from upright_ledger.core.matching import MatchPage, propose
 from upright_ledger.core.matching.auto_accept import accept_within

@@ -8,8 +8,7 @@ import csv
 from dataclasses import replace
 from pathlib import Path
 
-from site_move import SiteMove
-
+from moves.site_move import SiteMove
 from upright_ledger.core.matching import MatchPage
 from upright_ledger.core.url.address import Address, parse_address
 from upright_ledger.core.url.language import page_languages

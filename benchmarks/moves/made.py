@@ -10,9 +10,9 @@ from __future__ import annotations
 import random
 from dataclasses import replace
 
-from move_damage import Damage
-from move_words import CODAS, FILLERS, ONSETS, VOWELS, fill, misspelt, page, slug
-from site_move import SiteMove
+from moves.damage import Damage
+from moves.site_move import SiteMove
+from moves.words import CODAS, FILLERS, ONSETS, VOWELS, fill, misspelt, page, slug
 
 
 def make_move(seed: int, size: int = 2000) -> SiteMove:
@@ -312,14 +312,13 @@ class _Maker:
             number = str(40_000 + 17 * n)
             names: set[str] = set()
             if r.random() >= self.gone:
-                path = f"/{new}/{slug(words[:1])}/{slug(words[1:] if short and len(words) > 2 else words)}/"
+                said = words[1:] if short and len(words) > 2 else words
+                path = f"/{new}/{slug(words[:1])}/{slug(said)}/"
                 names = {
                     self.add_new(path, words, always=True, items=(head + number,) if told else ())
                 }
             items = (number,) if told else ()
             self.add_old(f"/{old}.php?nr={number}", words, names, always=True, items=items)
-
-    # How pages come about.
 
     def pair(
         self, form: str, goal: str, words: list[str], damage: Damage, facts: dict[str, object]

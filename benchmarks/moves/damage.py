@@ -5,7 +5,7 @@ from __future__ import annotations
 import random
 from collections.abc import Callable
 
-from move_words import FILLERS, misspelt
+from moves.words import FILLERS, misspelt
 
 
 class Damage:

@@ -1,0 +1,1 @@
+"""Site moves to measure matching on: made up, or told by files."""
