@@ -73,7 +73,8 @@ def match(
     """Propose destinations for all open entries, and post answers for the certain ones as one step.
 
     max_error: the share of errors that may be expected among the accepted; threshold: accept from
-    this confidence on instead. answering: post answers at all. items: old item numbers and the new ones in their place.
+    this confidence on instead. answering: post answers at all. items: old item numbers and the new
+    ones in their place.
     """
     move = MoveState(ledger)
     waiting = [e for e in move.entries if e.answer.kind == AnswerKind.OPEN]
