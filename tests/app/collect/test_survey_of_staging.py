@@ -14,8 +14,8 @@ PAGES = {
     '<link rel="canonical" href="{here}/">',
     "/visit/": '<title>Visit</title><a href="https://partner.example/">Elsewhere</a>',
     "/shop/": '<title>Shop</title><link rel="canonical" href="{new}/shop/">',
-    "/sitemap.xml": '<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>{new}/listed/'
-    "</loc></url></urlset>",
+    "/sitemap.xml": '<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url>'
+    "<loc>{new}/listed/</loc></url></urlset>",
     "/listed/": "<title>Listed</title>",
 }
 

@@ -73,8 +73,8 @@ def test_a_table_of_numbers_and_a_form_of_them_say_it_outright(tmp_path: Path) -
     shop = Program(tmp_path / "shop")
     shop.write(
         "old.csv",
-        f"url,item number,title\n{OLD}/a.php?nr=41177,41177,Spade\n{OLD}/a.php?nr=52288,52288,Rake\n"
-        f"{OLD}/a.php?nr=7,7,Gloves\n",
+        f"url,item number,title\n{OLD}/a.php?nr=41177,41177,Spade\n"
+        f"{OLD}/a.php?nr=52288,52288,Rake\n{OLD}/a.php?nr=7,7,Gloves\n",
     )
     shop.write(
         "new.csv",

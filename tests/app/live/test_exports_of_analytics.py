@@ -12,7 +12,8 @@ from conftest import NEW, OLD, Program
 HEAD = "Page path and query string,Session source / medium,Page title,Sessions,Views\n"
 LOST = "Page not found | Quillhaven"
 ROWS = (
-    f"/poster.html?utm_source=letter&utm_medium=email&utm_campaign=spring-days,letter / email,{LOST},120,130\n"
+    "/poster.html?utm_source=letter&utm_medium=email&utm_campaign=spring-days,letter / email,"
+    f"{LOST},120,130\n"
     f"/poster.html?gclid=abc123,seek / cpc,{LOST},80,85\n"
     f"/clock.html,seek / organic,{LOST},55,60\n"
     f"/clock.html,(not set),{LOST},12,12\n"

@@ -206,7 +206,7 @@ def test_what_exports_call_a_source(told: str, origin: str) -> None:
 @pytest.mark.parametrize(
     ("target", "campaign"),
     [
-        ("/a?utm_source=letter&utm_medium=mail&utm_campaign=spring+days", "spring days (letter / mail)"),
+        ("/a?utm_source=letter&utm_medium=mail&utm_campaign=a+b", "a b (letter / mail)"),
         ("/a?b=1&UTM_Campaign=spring%20days", "spring days"), ("/a?utm_id=7", "7"),
         ("/a?utm_source=letter", "letter"), ("/a?gclid=Cj0KCQ", "gclid"),
         ("/a?mc_cid=0f3a9b77c1", "mc_cid"), ("/a?code=K17&gclid=x", "code=K17"),

@@ -1,7 +1,7 @@
 """A second made-up move with its truth: the seed merchant Mohnfeld, in German and English.
 
-Old: a shop of numbered addresses that tell nothing, a blog, service pages, and a .htaccess that grew
-over years. New: speaking addresses, item numbers with a prefix, some articles gone, some under
+Old: a shop of numbered addresses that tell nothing, a blog, service pages, and a .htaccess that
+grew over years. New: speaking addresses, item numbers with a prefix, some articles gone, some under
 another pack size beside them.
 """
 

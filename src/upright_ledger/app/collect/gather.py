@@ -90,7 +90,8 @@ def gather(
     """Gather files into a ledger, one step each: all of a source, or none of it.
 
     errors: tables list addresses that fail, or tell of visits to those. within: what is written in
-    the transaction of a source, too. trusted: no line of a log was gathered before, so that none is looked up.
+    the transaction of a source, too. trusted: no line of a log was gathered before, so that none is
+    looked up.
     What cannot be read at its head is refused before anything is posted; one that turns out damaged
     further on is left out whole, and the others are gathered (`Gathered.failed`). A single file
     that fails raises.

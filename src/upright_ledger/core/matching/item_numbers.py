@@ -46,8 +46,8 @@ class ToldNumbers:
         return {bare_code(old): new for old, new in self.table.items()}
 
     def new_numbers(self, items: Collection[str], written: Iterable[str]) -> tuple[str, ...]:
-        """What an old page's numbers are on the new site. items: its item numbers; written: what may
-        be one in its address.
+        """What an old page's numbers are on the new site. items: its item numbers; written: what
+        may be one in its address.
         """
         found: dict[str, None] = {}
         for text in (*items, *written):

@@ -1,4 +1,5 @@
-"""The languages of pages that bear no mark of theirs, by the words that they share with marked ones.
+"""The languages of pages that bear no mark of theirs, by the words that they share with marked
+ones.
 
 A shop may serve German under /artikel.php and English under /item.php: nothing in an address says
 so, and the new site has both. What lies in one place is taken to be in one language.

@@ -148,10 +148,10 @@ class Side:
     """The pages of one site as columns; all matrices share their words (columns), and hold 1, or
     less for a near spelling.
 
-    words: slug, title and extra together. everything: these and the context. names: as written; low_names: in small letters, empty
-    without any; spelled: their words; opposable: whether one of them has an opposite. speaking:
-    whether a slug holds more than numbers; title_alone, slug_alone: whether no other page of its site
-    has its title, or slug.
+    words: slug, title and extra together. everything: these and the context. names: as written;
+    low_names: in small letters, empty without any; spelled: their words; opposable: whether one of
+    them has an opposite. speaking: whether a slug holds more than numbers; title_alone, slug_alone:
+    whether no other page of its site has its title, or slug.
     known_context: the words of its place that the other site has. numbered, dated: which
     pages have a number, or a year.
     """

@@ -253,8 +253,8 @@ def command(
 
     It keeps to the hosts of the starts and of the side it is of, and obeys robots.txt unless
     --own-site is said. A staging server is asked alone, robots.txt or not, and all that it shows
-    is taken for what will be public. What stands in [survey] of upright.toml counts where no option says
-    otherwise. Ctrl-C keeps what is done. Exit code 1 when an audit finds an error.
+    is taken for what will be public. What stands in [survey] of upright.toml counts where no option
+    says otherwise. Ctrl-C keeps what is done. Exit code 1 when an audit finds an error.
     """
     if files.pairs and not since:
         raise UsageError(
