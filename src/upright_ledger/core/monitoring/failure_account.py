@@ -83,9 +83,9 @@ class FailureAccount:
     """What failed of an entry. failed, bots: all requests by people and by bots that failed; since:
     of both, those after the fix went live; right: answered as the answer says, after it. first,
     last: days on which it failed. sources: source → what is lost by it. named: a list of errors
-    names it, and it counts although nobody knows how often it was asked for. spellings: spelling → failures since the fix (all of them
-    without one). well, ill: the days since the fix on which such a spelling was answered rightly,
-    and failed.
+    names it, and it counts although nobody knows how often it was asked for. spellings: spelling →
+    failures since the fix (all of them without one). well, ill: the days since the fix on which
+    such a spelling was answered rightly, and failed.
     """
 
     state: FailureState = FailureState.NEW
