@@ -325,7 +325,7 @@ def test_a_list_of_pages_in_the_place_of_an_earlier_one(museum_of: Callable[...,
         "url,title,item\n/a/,Anchor clocks,\n/b-new/,Great "
         "Bell,17\n/chimes/,Chimes,\n/e/,Escapement,\n",
     )
-    found = program.json("stock", "pages-2.csv", "--in-place-of", "pages.csv")
+    found = program.json("stock", "pages-2.csv", "--in-place-of", "pages.csv", code=1)
     assert {
         (r["old"].removeprefix(SITE), r["new"].removeprefix(SITE), r["by"])
         for r in found["renamings"]
@@ -336,6 +336,7 @@ def test_a_list_of_pages_in_the_place_of_an_earlier_one(museum_of: Callable[...,
         4,
     )
     assert found["proposed"]["proposals"] == 2
+    assert len(found["proposed"]["open"]) == 3
     assert (
         "no list of pages called"
         in program("stock", "pages-2.csv", "--in-place-of", "none.csv", code=2).err
@@ -343,4 +344,5 @@ def test_a_list_of_pages_in_the_place_of_an_earlier_one(museum_of: Callable[...,
     program("undo", "3")
     assert program.json("stock", "pages.csv")["pages"] == 4
     program.write("pages-3.csv", "url,title\n/a/,Anchor clocks\n/x/,Dials\n")
-    assert "another address" in program("stock", "pages-3.csv", "--in-place-of", "pages.csv").out
+    told = program("stock", "pages-3.csv", "--in-place-of", "pages.csv", code=1).out
+    assert "another address" in told

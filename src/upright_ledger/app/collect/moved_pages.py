@@ -5,7 +5,7 @@ without a redirect.
 from __future__ import annotations
 
 import csv
-from collections.abc import Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -26,15 +26,17 @@ from upright_ledger.ledger.tables.proposals import StoredProposal, load_proposal
 
 @dataclass
 class Proposed:
-    """What became of renamings. entries: new ones; proposals: for open entries. astray: answered
-    entries that lead to an address where the page is no more, with the one where it is. off_site:
-    renamings on a host that is no old site, for which no rule can be built.
+    """What became of pages that have another address, or vanished. entries: new ones; proposals: for
+    open entries. astray: answered entries that lead to an address where the page is no more, with
+    the one where it is. off_site: addresses on a host that is no old site, for which no rule can be
+    built. open: those of the others that nothing answers yet.
     """
 
     entries: int = 0
     proposals: int = 0
     astray: list[tuple[str, str]] = field(default_factory=list)
-    off_site: list[Renaming] = field(default_factory=list)
+    off_site: list[str] = field(default_factory=list)
+    open: list[str] = field(default_factory=list)
 
     def as_dict(self) -> dict[str, Any]:
         """As data."""
@@ -43,6 +45,7 @@ class Proposed:
             "proposals": self.proposals,
             "astray": self.astray,
             "off_site": len(self.off_site),
+            "open": self.open,
         }
 
 
@@ -56,19 +59,20 @@ def renamed_dict(renamed: Renamed) -> dict[str, Any]:
     }
 
 
-def propose_renamings(ledger: Ledger, renamings: Sequence[Renaming], name: str) -> Proposed:
-    """Take up the old addresses of renamed pages that do not redirect yet as entries, and propose
-    the new ones. name: of where it was seen.
+def propose_renamings(ledger: Ledger, renamed: Renamed, name: str) -> Proposed:
+    """Take up the old addresses of pages that were renamed and do not redirect yet, and of those
+    that vanished, as entries, and propose the new ones. name: of where it was seen.
     """
     result = Proposed()
     sites = ledger.settings.sites
-    waiting = [r for r in renamings if r.state != Fate.LED]
-    result.off_site = [r for r in waiting if not sites.site_of(address_of(r.old))]
-    on_site = [r for r in waiting if sites.site_of(address_of(r.old))]
-    if not waiting:
+    waiting = [r for r in renamed.renamings if r.state != Fate.LED]
+    titles = {r.old: r.title for r in waiting} | dict.fromkeys(renamed.vanished, "")
+    result.off_site = [url for url in titles if not sites.site_of(address_of(url))]
+    on_site = {url: title for url, title in titles.items() if sites.site_of(address_of(url))}
+    if not titles:
         return result
     move = MoveState(ledger)
-    new = [r for r in on_site if move.entry_of(address_of(r.old)) is None]
+    new = {u: t for u, t in on_site.items() if move.entry_of(address_of(u)) is None}
     if new:
         result.entries = _take_up(ledger, new, name)
         move = MoveState(ledger)
@@ -76,26 +80,31 @@ def propose_renamings(ledger: Ledger, renamings: Sequence[Renaming], name: str) 
     for entry in move.entries:
         if entry.answer.destination in gone_to:
             result.astray.append((entry.legacy_url, gone_to[entry.answer.destination]))
+    by = {r.old: r for r in waiting}
     found: dict[int, StoredProposal] = {}
-    for r in on_site:
-        renamed = move.entry_of(address_of(r.old))
-        if renamed is not None and renamed.answer.kind == AnswerKind.KEEP:
-            result.astray.append((renamed.legacy_url, r.new))
-        elif renamed is not None and renamed.answer.kind == AnswerKind.OPEN:
-            found[renamed.id] = _proposal(renamed, r)
+    for url in on_site:
+        known, renaming = move.entry_of(address_of(url)), by.get(url)
+        if known is None:
+            continue
+        if known.answer.kind in {AnswerKind.OPEN, AnswerKind.WANTED}:
+            result.open.append(url)
+        if renaming is not None and known.answer.kind == AnswerKind.KEEP:
+            result.astray.append((known.legacy_url, renaming.new))
+        elif renaming is not None and known.answer.kind == AnswerKind.OPEN:
+            found[known.id] = _proposal(known, renaming)
     if found:
         _store(ledger, found, name)
     result.proposals = len(found)
     return result
 
 
-def _take_up(ledger: Ledger, renamings: Sequence[Renaming], name: str) -> int:
+def _take_up(ledger: Ledger, pages: Mapping[str, str], name: str) -> int:
     with temporary_folder() as held:
         file = held / f"renamed-{name}.csv"
         with file.open("w", encoding="utf-8", newline="") as out:
             writer = csv.writer(out)
             writer.writerow(("url", "title"))
-            writer.writerows((r.old, r.title) for r in renamings)
+            writer.writerows(pages.items())
         return sum(
             s.new_entries for s in gather(ledger, [str(file)], ReadOptions(kind="table")).sources
         )

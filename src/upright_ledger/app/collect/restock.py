@@ -47,9 +47,7 @@ def restock(ledger: Ledger, path: Path, name: str, **options: Any) -> Restocked:
     with ledger.reading() as connection:
         after = load_list(connection, find_stocked(connection, stocked.name))
     renamed = compare(_known(before), _known(after))
-    return Restocked(
-        stocked, pages, renamed, propose_renamings(ledger, renamed.renamings, stocked.name)
-    )
+    return Restocked(stocked, pages, renamed, propose_renamings(ledger, renamed, stocked.name))
 
 
 def _known(pages: list[Destination]) -> dict[str, KnownPage]:

@@ -73,6 +73,17 @@ def show_renamed(
             "upright review shows "
             f"them{f', and {pairs} keeps them for upright decide --from' if pairs else ''}."
         )
+    gone = [url for url in proposed.open if url in set(renamed.vanished)]
+    if gone:
+        output.say(
+            f"{output.plural(len(gone), 'page')} vanished and "
+            f"{'has' if len(gone) == 1 else 'have'} no answer:",
+            output.GRAVE,
+        )
+        for url in gone if all_rows else gone[:SHOWN]:
+            output.say(f"  {output.path(url, known)}")
+        if not all_rows and len(gone) > SHOWN:
+            output.say(f"  … and {len(gone) - SHOWN:,} more")
     for url, now in proposed.astray[:SHOWN]:
         output.say(
             f"{output.path(url, known)} is answered, but its page is at {output.path(now, known)} "
@@ -83,8 +94,8 @@ def show_renamed(
         output.say(f"… and {len(proposed.astray) - SHOWN:,} more such answers")
     if proposed.off_site:
         output.say(
-            f"{output.plural(len(proposed.off_site), 'renaming')} on a host that is no old site of "
-            "this ledger: no rule can be built for it "
+            f"{output.plural(len(proposed.off_site), 'such address', 'such addresses')} on a host "
+            "that is no old site of this ledger: no rule can be built for it "
             "until upright.toml names the host as a [[site]]."
         )
     output.say()

@@ -25,6 +25,7 @@ from upright_ledger.ledger.store import Ledger
 from upright_ledger.ledger.tables.runs.crawl_blocks import add_seen, load_seen
 from upright_ledger.ledger.tables.runs.runs import (
     begin_run,
+    find_run,
     finish_run,
     hold,
     name_run,
@@ -32,6 +33,7 @@ from upright_ledger.ledger.tables.runs.runs import (
     open_run,
     take_over,
 )
+from upright_ledger.ledger.tables.stock import find_stocked
 from upright_ledger.web.http.interrupts import interrupts
 from upright_ledger.web.http.options import RequestOptions
 
@@ -71,6 +73,10 @@ def survey(
     done (`stopped`).
     """
     plan, side, name = request.plan(ledger, manner), request.side, request.name
+    if request.since:
+        with ledger.reading() as connection:
+            if find_run(connection, request.since, RunKind.SURVEY) is None:
+                raise UsageError(f"there is no survey {request.since!r}", "upright runs lists them")
     publishing = plan.publishing
     at = (
         publishing.public
@@ -132,7 +138,7 @@ def survey(
         if name:
             name_run(connection, run, name)
     if side:
-        result.fed = _feed(ledger, run, side)
+        result.fed = _feed(ledger, run, request)
     return result
 
 
@@ -153,10 +159,11 @@ def _begin(ledger: Ledger, at: str, owner: str, *, resume: bool) -> tuple[int, l
         return stopped.id, list(load_seen(connection, stopped.id))
 
 
-def _feed(ledger: Ledger, run: int, side: str) -> int:
+def _feed(ledger: Ledger, run: int, request: SurveyRequest) -> int:
     """Gather what answered, moved or failed as old URLs, or stock what answered and moved as
     pages.
     """
+    side = request.side
     wanted = (
         (CrawlOutcome.ANSWERED, CrawlOutcome.MOVED, CrawlOutcome.FAILING, CrawlOutcome.REFUSED)
         if side == OLD
@@ -202,7 +209,10 @@ def _feed(ledger: Ledger, run: int, side: str) -> int:
                 s.new_entries
                 for s in gather(ledger, [str(file)], ReadOptions(kind="table")).sources
             )
-        return sum(s.accepted for s in stock(ledger, [file])[0])
+        with ledger.reading() as connection:
+            before = find_run(connection, request.since, RunKind.SURVEY) if request.since else None
+            replaced = find_stocked(connection, f"survey-{before.id}.csv") if before else 0
+        return sum(s.accepted for s in stock(ledger, [file], replaced=replaced)[0])
 
 
 _PAGES = frozenset(["text/html", "application/xhtml+xml", "application/pdf", ""])

@@ -32,7 +32,8 @@ class SurveyRequest:
     depth: links from a start; most: addresses; None: as usual. own_site: robots.txt and nofollow
     are no bounds. external: the status of links to other sites is asked for. name: of the survey.
     resume: go on with the last one there, which was stopped. publish_as: the origin at which the
-    site is public, where the starts are of a staging server.
+    site is public, where the starts are of a staging server. since: an earlier survey, whose pages
+    leave the stock for those of this one.
     """
 
     starts: tuple[str, ...]
@@ -50,6 +51,7 @@ class SurveyRequest:
     name: str = ""
     resume: bool = False
     publish_as: str = ""
+    since: str = ""
 
     @property
     def addresses(self) -> tuple[Address, ...]:

@@ -64,7 +64,8 @@ def command(
 
     What a later file says of a page overrules what an earlier one said. --in-place-of old-pages.csv
     takes a list that was stocked under that name out, and compares both: a page that has another
-    address now, known by its item number or title, becomes a proposal for its old address.
+    address now, known by its item number, text or title, becomes a proposal for its old address,
+    and one that vanished an open entry. Exit code 1 while one of these has no answer.
     """
     options: dict[str, Any] = {
         "options": read_options(columns, encoding, workbook_sheet),
@@ -79,6 +80,8 @@ def command(
         results, pages = [again.stocked], again.pages
     else:
         results, pages = stock(ledger, list(paths), **options)
+    waiting = again is not None and bool(again.proposed.open)
+    code = 1 if waiting or any(r.clashes for r in results) else 0
     if as_json:
         told = renamed_dict(again.renamed) | {"proposed": again.proposed.as_dict()} if again else {}
         output.json_out(
@@ -104,7 +107,7 @@ def command(
                 "pages": pages,
             },
         )
-        raise click.exceptions.Exit(1 if any(r.clashes for r in results) else 0)
+        raise click.exceptions.Exit(code)
     for result in results:
         if result.off_site * 2 > result.lines:
             named = ", ".join(f"{host} ({n:,})" for host, n in result.hosts.most_common(3))
@@ -152,8 +155,8 @@ def command(
     output.say(f"The stock holds {output.plural(pages, 'page')}.")
     if again is not None:
         show_renamed(again.renamed, again.proposed, open_ledger(folder).settings.sites.new)
-    if again is not None and again.proposed.proposals:
-        output.next_step("look at the proposals", "upright review")
+    if waiting:
+        output.next_step("answer what vanished or was renamed", "upright review")
     else:
         output.next_step("propose destinations", "upright match")
-    raise click.exceptions.Exit(1 if any(r.clashes for r in results) else 0)
+    raise click.exceptions.Exit(code)

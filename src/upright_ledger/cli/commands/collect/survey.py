@@ -209,7 +209,8 @@ _file_options = bundle(
     "--since",
     default="",
     metavar="RUN",
-    help="Compare with an earlier survey; pages that were renamed become proposals.",
+    help="Compare with an earlier survey: pages that were renamed become proposals, those that "
+    "vanished open entries; with --as new they leave the stock.",
 )
 @click.option(
     "--by", type=click.Choice([SECTION, FAMILY]), default=SECTION, help="The parts of the site."
@@ -271,7 +272,7 @@ def command(
     else:
         with start_surveying() as surveying:
             ledger = open_ledger(folder)
-            kept = _survey(ledger, starts, crawl, surveying, as_json=as_json)
+            kept = _survey(ledger, starts, crawl, surveying, since, as_json=as_json)
     result = audited(
         ledger,
         str(kept.run) if kept else shown,
@@ -282,7 +283,7 @@ def command(
         by=by,
     )
     proposed = (
-        propose_renamings(ledger, result.renamed.renamings, result.name or str(result.run))
+        propose_renamings(ledger, result.renamed, result.name or str(result.run))
         if result.renamed
         else None
     )
@@ -317,8 +318,9 @@ def command(
     if not as_json and not listed:
         files.say()
         _next(result.run, mends=bool(result.mends and files.mends is None), pairs=files.pairs)
+    waiting = proposed is not None and bool(proposed.open)
     raise click.exceptions.Exit(
-        1 if any(f.severity == Severity.ERROR for f in result.faults) else 0
+        1 if waiting or any(f.severity == Severity.ERROR for f in result.faults) else 0
     )
 
 
@@ -334,13 +336,19 @@ def _next(run: int, *, mends: bool, pairs: Path | None) -> None:
 
 
 def _survey(
-    ledger: Ledger, starts: tuple[str, ...], crawl: Asked, surveying: Surveying, *, as_json: bool
+    ledger: Ledger,
+    starts: tuple[str, ...],
+    crawl: Asked,
+    surveying: Surveying,
+    since: str,
+    *,
+    as_json: bool,
 ) -> Surveyed:
     """Run a survey to its end."""
     wanted = with_settings(crawl.values, crawl.given, ledger.settings.survey)
     own = {f.name for f in fields(SurveyRequest)} & wanted.keys()
     request = SurveyRequest(
-        starts, **{name: wanted[name] for name in own if wanted[name] is not None}
+        starts, since=since, **{name: wanted[name] for name in own if wanted[name] is not None}
     )
     begin = request.addresses
     wanted["agent"] = wanted["agent"] or "upright-ledger (survey)"

@@ -30,10 +30,16 @@ class Sameness(Word):
 
     BY_ITEM = "item number"
     BY_TEXT = "title and text"
+    BY_BODY = "text"
     BY_TITLE = "title"
 
 
-CONFIDENCE = {Sameness.BY_ITEM: 0.99, Sameness.BY_TEXT: 0.99, Sameness.BY_TITLE: 0.9}
+CONFIDENCE = {
+    Sameness.BY_ITEM: 0.99,
+    Sameness.BY_TEXT: 0.99,
+    Sameness.BY_BODY: 0.97,
+    Sameness.BY_TITLE: 0.9,
+}
 
 
 class KnownPage(NamedTuple):
@@ -109,6 +115,7 @@ def compare(old: Mapping[str, KnownPage], new: Mapping[str, KnownPage]) -> Renam
 _MARKS: dict[Sameness, Callable[[KnownPage], str]] = {
     Sameness.BY_ITEM: lambda p: p.item,
     Sameness.BY_TEXT: lambda p: f"{p.title}\n{p.text}" if p.text else "",
+    Sameness.BY_BODY: lambda p: p.text,
     Sameness.BY_TITLE: lambda p: p.title,
 }
 
