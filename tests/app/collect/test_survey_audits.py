@@ -208,8 +208,8 @@ def test_from_any_figure_to_its_rows(museum_of: Callable[..., Program]) -> None:
     site["/old.html"] = Served(301, "", f"{SITE}/dials/")
     survey(program, site, "--replacements", "replace.csv", "--name", "one")
     assert (program.folder / "replace.csv").read_text().splitlines()[1:] == [
-        "//www.quillhaven.example/old.html,//www.quillhaven.example/dials/,1",
-        "/old.html,/dials/,1",
+        "//www.quillhaven.example/old.html,//www.quillhaven.example/dials/,1,",
+        "/old.html,/dials/,1,",
     ]
     told = program.json("survey", "--again", "one", "--list", "moved", code=None)["rows"]
     assert told == [[f"{SITE}/old.html", f"{SITE}/dials/"]]

@@ -24,7 +24,7 @@ from upright_ledger.core.crawl.audits.site_index import (
 )
 from upright_ledger.core.crawl.audits.url_consistency import form_table, forms
 from upright_ledger.core.crawl.frontier import Frontier, Limits
-from upright_ledger.core.crawl.link_rewriting import replace_in
+from upright_ledger.core.crawl.link_rewriting import MovedTable, replace_in
 from upright_ledger.core.crawl.observation import (
     CANONICAL,
     PAGE_LINK,
@@ -245,10 +245,27 @@ def test_what_to_search_and_replace() -> None:
     ]
     mends = [*map(mend, written[:-1]), mend("/lost.html", ""), mend("/old.html")]
     assert replacements(mends) == [
-        ("https://www.quillhaven.example/old.html", f"{SITE}/new/?a=1", 1),
-        ("//www.quillhaven.example/old.html", "//www.quillhaven.example/new/?a=1", 1),
-        ("/old.html", "/new/?a=1", 2),
+        ("https://www.quillhaven.example/old.html", f"{SITE}/new/?a=1", 1, ""),
+        ("//www.quillhaven.example/old.html", "//www.quillhaven.example/new/?a=1", 1, ""),
+        ("/old.html", "/new/?a=1", 2, ""),
     ]
+
+
+def test_what_plain_search_would_damage_is_said() -> None:
+    def mend(written: str, final: str) -> LinkToMend:
+        target = parse_address(written, f"{SITE}/").without_fragment
+        return LinkToMend(f"{SITE}/", target, written, "", "text", 301, SITE + final, 1, False)
+
+    mends = [mend("/visit", "/visit/hours/"), mend("/shop", "/store/"), mend("/a/b", "/x/old"),
+             mend("/old", "/new/")]  # fmt: skip
+    known = [f"{SITE}/visit", f"{SITE}/shop", f"{SITE}/shopping/", f"{SITE}/a/b", f"{SITE}/old"]
+    cautions = {find: why for find, _, _, why in replacements(mends, known)}
+    assert cautions == {
+        "/visit": "stands within what is put there: done twice it doubles",
+        "/shop": f"stands within {SITE}/shopping/, too",
+        "/a/b": "",
+        "/old": "stands within /x/old, which is put in another place",
+    }
 
 
 TABLE = {f"{SITE}/old": f"{SITE}/new/", f"{SITE}/a?b=1": f"{SITE}/a/1/"}
@@ -271,7 +288,7 @@ def test_whole_addresses_change_and_nothing_else(
         text += word + " " + around.format(old) + "\n"
         wanted += word + " " + around.format(TABLE[address] if whole else old) + "\n"
         changes += whole
-    found = replace_in((text + end).encode(), TABLE)
+    found = replace_in((text + end).encode(), MovedTable(TABLE))
     assert (found.text.decode(), len(found.changes)) == (wanted + end, changes)
 
 

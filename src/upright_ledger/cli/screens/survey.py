@@ -9,7 +9,8 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from upright_ledger.app.collect.surveys.audit import Audited
-from upright_ledger.app.collect.surveys.rewrite_links import DIFF, RewrittenLinks
+from upright_ledger.app.collect.surveys.known_links import LEFT
+from upright_ledger.app.collect.surveys.rewrite_links import DIFF, MendedContent
 from upright_ledger.cli.terminal import output
 from upright_ledger.core.crawl.audits.launch_gate import GATE
 from upright_ledger.core.crawl.audits.site_index import AuditFinding
@@ -65,15 +66,26 @@ def show_rows(result: Audited, what: str, part: str, *, all_rows: bool) -> None:
         output.say(f"… and {len(found) - len(rows):,} more; --all lists them")
 
 
-def show_mended(mended: list[RewrittenLinks], into: Path) -> None:
+def show_mended(mended: MendedContent, into: Path) -> None:
     """What was changed in a content export."""
-    for m in mended:
+    for m in mended.files:
         output.say(f"{m.file}: {output.plural(m.changes, 'address', 'addresses')} changed.")
         if m.left:
             output.say(
                 f"  {m.left:,} stand in serialised data, whose lengths would be wrong, and were "
                 "left: export them in another form."
             )
+    if mended.why:
+        output.say()
+        output.table(("addresses>", "put right"), [(n, why) for why, n in mended.why.most_common()])
+    if mended.named:
+        output.say()
+        output.table(
+            ("addresses>", "left as they are"),
+            [(n, why) for why, n in sorted(mended.named.items(), key=lambda item: -item[1])],
+            [output.DOUBTFUL] * len(mended.named),
+        )
+        output.say(f"Each of them, with the page that is proposed, is in {into}/{LEFT}.")
     output.say(f"Every change is in {into}/{DIFF}.")
 
 

@@ -10,8 +10,9 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_left
-from collections.abc import Iterator, Mapping
-from typing import NamedTuple
+from collections import Counter
+from collections.abc import Collection, Mapping
+from typing import NamedTuple, Protocol
 
 from upright_ledger.core.url.address import NotAnAddressError, parse_address, split_text
 
@@ -40,38 +41,98 @@ class LinkChange(NamedTuple):
     after: str
 
 
+class Put(NamedTuple):
+    """What is known of an address in a text. new: what to put in its place, absolute; empty where
+    it is only to be named. why: in a word or two. base: the authority on which paths without a host
+    lie from now on.
+    """
+
+    new: str
+    why: str
+    base: str = ""
+
+
+class Resolver(Protocol):
+    """Knows addresses."""
+
+    @property
+    def hosts(self) -> Collection[str]:
+        """Authorities of which it knows any."""
+
+    def of(self, scheme: str, authority: str, target: str, /) -> Put | None:
+        """What to put for an address; None where it is right as it is, or not known. scheme and
+        authority are empty where a path stands alone.
+        """
+
+
 class Replaced(NamedTuple):
     """A text with its changes. left: addresses that stand in strings with a length and were left
-    alone.
+    alone. why: what was changed, in a word or two → how often. named: (address, why) of those that
+    are to be named only → how often.
     """
 
     text: bytes
     changes: list[LinkChange]
     left: int
+    why: Counter[str]
+    named: Counter[tuple[str, str]]
 
 
-def replace_in(text: bytes, table: Mapping[str, str]) -> Replaced:
-    """Put addresses in the place of others. table: absolute address, without fragment → the one to
-    put there.
-
-    A path without a host is taken to be on the host of the address in the table.
+class MovedTable:
+    """Puts one address in the place of another. table: absolute address, without fragment → the one
+    to put there. A path without a host is taken to be on the host of the address in the table.
     """
-    paths = {split_text(old)[2]: old for old in table}
-    hosts = {split_text(old)[1] for old in table}
+
+    def __init__(self, table: Mapping[str, str]) -> None:
+        self._table = table
+        self._paths = {split_text(old)[2]: old for old in table}
+        self.hosts: Collection[str] = {split_text(old)[1] for old in table}
+
+    def of(self, _: str, authority: str, target: str) -> Put | None:
+        """See `Resolver`."""
+        old = self._known(authority, target)
+        return Put(self._table[old], "moved", split_text(old)[1]) if old else None
+
+    def _known(self, authority: str, target: str) -> str:
+        """The address of the table that this is, whatever its scheme; empty where it is none."""
+        if not authority:
+            return self._paths.get(target, "")
+        return next(
+            (
+                text
+                for text in (f"{s}://{authority}{target}" for s in ("http", "https"))
+                if text in self._table
+            ),
+            "",
+        )
+
+
+def replace_in(text: bytes, resolver: Resolver) -> Replaced:
+    """Put addresses in the place of others."""
     lengths = [(m.end(), int(m[1])) for m in _LENGTH.finditer(text)]
     out: list[bytes] = []
     changes: list[LinkChange] = []
+    why: Counter[str] = Counter()
+    named: Counter[tuple[str, str]] = Counter()
     done = left = 0
     for match in _CANDIDATE.finditer(text):
-        for new, end in _replacement(match, table, paths, hosts):
-            if _is_serialised(text, match.start(), lengths):
-                left += 1
-                continue
+        found = _replacement(match, resolver)
+        if found is None:
+            continue
+        put, new, end = found
+        if not new:
+            named[text[match.start() : end].decode("utf-8", "replace"), put.why] += 1
+        elif new == text[match.start() : end]:
+            continue
+        elif _is_serialised(text, match.start(), lengths):
+            left += 1
+        else:
             out += [text[done : match.start()], new]
             changes.append(_change(text, match.start(), end, new))
+            why[put.why] += 1
             done = end
     out.append(text[done:])
-    return Replaced(b"".join(out), changes, left)
+    return Replaced(b"".join(out), changes, left, why, named)
 
 
 def _is_serialised(text: bytes, at: int, lengths: list[tuple[int, int]]) -> bool:
@@ -87,55 +148,42 @@ def _is_serialised(text: bytes, at: int, lengths: list[tuple[int, int]]) -> bool
     return False
 
 
-def _replacement(
-    match: re.Match[bytes], table: Mapping[str, str], paths: Mapping[str, str], hosts: set[str]
-) -> Iterator[tuple[bytes, int]]:
-    """What to put in the place of a candidate, and where it ends; nothing where the table does not
-    know it.
+def _replacement(match: re.Match[bytes], resolver: Resolver) -> tuple[Put, bytes, int] | None:
+    """What is known of a candidate, what to put in its place (nothing where it is to be named
+    alone), and where it ends.
     """
     host = (match["host"] or b"").decode("ascii").lower()
-    if host and host not in hosts:
-        return
+    if host and host not in resolver.hosts:
+        return None
     written = match["path"]
     while written and written[-1:] in _TRAILING:
         written = written[:-1]
     address, mark, fragment = written.partition(b"#")
     plain = address.replace(b"\\/", b"/").replace(b"&amp;", b"&").decode("latin-1")
-    old = _known(
-        f"{(match['scheme'] or b'').decode() or 'http:'}//{host}{plain}" if host else "",
-        plain,
-        table,
-        paths,
-    )
-    if not old:
-        return
-    new = table[old]
-    scheme, authority, target = split_text(new)
+    scheme, authority = (match["scheme"] or b"").decode().lower().rstrip(":"), ""
     if host:
-        given = f"{scheme}:" if match["scheme"] else ""
-        text = f"{given}//{authority}{target}"
+        try:
+            whole = parse_address(f"{scheme or 'http'}://{host}{plain}")
+        except NotAnAddressError:
+            return None
+        authority, plain = whole.authority, whole.target
+    put = resolver.of(scheme, authority, plain)
+    if put is None:
+        return None
+    end = match.start("path") + len(written)
+    if not put.new:
+        return put, b"", end
+    goal, there, target = split_text(put.new)
+    if host:
+        given = f"{goal}:" if match["scheme"] else ""
+        text = f"{given}//{there}{target}"
     else:
-        text = target if authority == split_text(old)[1] else new
+        text = target if there == put.base else put.new
     if b"\\/" in match[0]:
         text = text.replace("/", "\\/")
     if b"&amp;" in address:
         text = text.replace("&", "&amp;")
-    yield text.encode("ascii") + mark + fragment, match.start("path") + len(written)
-
-
-def _known(url: str, path: str, table: Mapping[str, str], paths: Mapping[str, str]) -> str:
-    """The address of the table that a candidate is, whatever its scheme; empty where it is none."""
-    try:
-        if not url:
-            return paths.get(path, "")
-        address = parse_address(url)
-    except NotAnAddressError:
-        return ""
-    for scheme in ("http", "https"):
-        text = address._replace(scheme=scheme, fragment="").without_fragment
-        if text in table:
-            return text
-    return ""
+    return put, text.encode("ascii") + mark + fragment, end
 
 
 def _change(text: bytes, start: int, end: int, new: bytes) -> LinkChange:

@@ -4,13 +4,14 @@ change.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 from upright_ledger.core.crawl.audits.site_index import SurveyedSite
-from upright_ledger.core.crawl.link_rewriting import replace_in
+from upright_ledger.core.crawl.link_rewriting import Resolver, replace_in
 from upright_ledger.core.crawl.observation import CrawlOutcome
 from upright_ledger.errors import InputError, UsageError
 from upright_ledger.formats.files.atomic import write_whole
@@ -23,12 +24,40 @@ _MOST_IN_DIFF = 100_000
 @dataclass(frozen=True, slots=True)
 class RewrittenLinks:
     """One file: where its new form is, how many addresses were changed, and how many were left for
-    the length they are told with.
+    the length they are told with. why: what was changed → how often; named: (address, why) of those
+    that lead nowhere good and have nothing to be put there → how often.
     """
 
     file: Path
     changes: int
     left: int
+    why: Counter[str] = field(default_factory=Counter)
+    named: Counter[tuple[str, str]] = field(default_factory=Counter)
+
+
+@dataclass(frozen=True, slots=True)
+class MendedContent:
+    """All files that were put right. named: why addresses were left that lead nowhere good → how
+    many.
+    """
+
+    files: list[RewrittenLinks]
+    named: Mapping[str, int]
+
+    @property
+    def why(self) -> Counter[str]:
+        """What was put right → how often."""
+        return sum((f.why for f in self.files), Counter())
+
+    def as_dict(self) -> dict[str, Any]:
+        """As data."""
+        return {
+            "mended": [
+                {"file": str(f.file), "changes": f.changes, "left": f.left, "why": dict(f.why)}
+                for f in self.files
+            ],
+            "named": dict(self.named),
+        }
 
 
 def moved_table(site: SurveyedSite) -> dict[str, str]:
@@ -41,7 +70,7 @@ def moved_table(site: SurveyedSite) -> dict[str, str]:
     return found
 
 
-def mend_files(files: Sequence[Path], table: Mapping[str, str], into: Path) -> list[RewrittenLinks]:
+def mend_files(files: Sequence[Path], resolver: Resolver, into: Path) -> list[RewrittenLinks]:
     """Write each file anew into a folder, which must not hold it yet, and the diff beside them.
     Raises InputError, UsageError.
     """
@@ -55,7 +84,7 @@ def mend_files(files: Sequence[Path], table: Mapping[str, str], into: Path) -> l
     results: list[RewrittenLinks] = []
     diff: list[str] = []
     for file, target in zip(files, targets, strict=True):
-        result, lines = _mend(file, target, table, _MOST_IN_DIFF - len(diff))
+        result, lines = _mend(file, target, resolver, _MOST_IN_DIFF - len(diff))
         results.append(result)
         diff += lines
     write_whole(into / DIFF, "".join(diff).encode("utf-8", "replace"))
@@ -63,17 +92,21 @@ def mend_files(files: Sequence[Path], table: Mapping[str, str], into: Path) -> l
 
 
 def _mend(
-    file: Path, target: Path, table: Mapping[str, str], room: int
+    file: Path, target: Path, resolver: Resolver, room: int
 ) -> tuple[RewrittenLinks, list[str]]:
     diff = [f"--- {file}\n+++ {target}\n"]
     changes = left = 0
+    why: Counter[str] = Counter()
+    named: Counter[tuple[str, str]] = Counter()
     line = 1
     draft = target.with_name(f".{target.name}.part")
     try:
         with file.open("rb") as source, draft.open("wb") as out:
             for block in _blocks(source):
-                done = replace_in(block, table)
+                done = replace_in(block, resolver)
                 out.write(done.text)
+                why += done.why
+                named += done.named
                 changes, left, at = changes + len(done.changes), left + done.left, 0
                 for change in done.changes:
                     line += block.count(b"\n", at, change.at)
@@ -87,7 +120,7 @@ def _mend(
             f"{file} could not be mended: {error.strerror}", "check the name and the permissions"
         ) from None
     draft.replace(target)
-    return RewrittenLinks(target, changes, left), diff
+    return RewrittenLinks(target, changes, left, why, named), diff
 
 
 def _blocks(source: BinaryIO) -> Iterator[bytes]:

@@ -5,7 +5,7 @@ in a content export.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -33,7 +33,7 @@ MEND_COLUMNS = (
     "written",
 )
 FAULT_COLUMNS = ("audit", "fault", "severity", "url", "beside", "text")
-REPLACE_COLUMNS = ("find", "replace", "pages")
+REPLACE_COLUMNS = ("find", "replace", "pages", "caution")
 
 
 def write_survey(result: Audited, path: Path) -> None:
@@ -61,16 +61,19 @@ def write_mends(result: Audited, path: Path) -> None:
 
 def write_replacements(result: Audited, path: Path) -> int:
     """Write what to search and replace in a content export, the longest first, so that none takes a
-    part of another; returns their number.
+    part of another; returns how many of them plain search would do damage with.
     """
-    rows = replacements(result.mends)
+    rows = replacements(result.mends, result.site.inbound)
     write_table(path, Sheet("replacements", REPLACE_COLUMNS, rows), otherwise=CSV)
-    return len(rows)
+    return sum(1 for *_, caution in rows if caution)
 
 
-def replacements(mends: list[LinkToMend]) -> list[tuple[str, str, int]]:
-    """(as it is written, what to write in the same form, pages that hold it) of links that lead to
-    a page; relative ones cannot be replaced everywhere alike.
+def replacements(
+    mends: list[LinkToMend], known: Iterable[str] = ()
+) -> list[tuple[str, str, int, str]]:
+    """(as it is written, what to write in the same form, pages that hold it, why plain search would
+    do damage or nothing) of links that lead to a page; relative ones cannot be replaced everywhere
+    alike. known: all addresses to which the site links.
     """
     pages: Counter[tuple[str, str]] = Counter()
     for m in mends:
@@ -87,9 +90,34 @@ def replacements(mends: list[LinkToMend]) -> list[tuple[str, str, int]]:
         else:
             continue
         pages[find, put] += m.pages
-    return sorted(
-        ((find, put, n) for (find, put), n in pages.items()), key=lambda row: (-len(row[0]), row)
-    )
+    ordered = sorted(pages.items(), key=lambda item: (-len(item[0][0]), item[0]))
+    everything = "\n".join(["", *known, ""])
+    found: list[tuple[str, str, int, str]] = []
+    for (find, put), n in ordered:
+        found.append((find, put, n, _caution(find, put, [row[1] for row in found], everything)))
+    return found
+
+
+def _caution(find: str, put: str, put_before: Iterable[str], known: str) -> str:
+    """What plain search for a text would damage. put_before: what was put in places by then; known:
+    all addresses to which the site links, one a line.
+    """
+    if find in put:
+        return "stands within what is put there: done twice it doubles"
+    if within := next((text for text in put_before if find in text), ""):
+        return f"stands within {within}, which is put in another place"
+    at = known.find(find)
+    while at >= 0:
+        begin, end = known.rfind("\n", 0, at) + 1, known.index("\n", at)
+        address = known[begin:end]
+        if (
+            address.removeprefix("http:").removeprefix("https:")
+            != find.removeprefix("http:").removeprefix("https:")
+            and split_text(address)[2] != find
+        ):
+            return f"stands within {address}, too"
+        at = known.find(find, end)
+    return ""
 
 
 def _mend_sheet(result: Audited) -> Sheet:

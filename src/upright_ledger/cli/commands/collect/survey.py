@@ -2,28 +2,24 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
+from dataclasses import fields
 from pathlib import Path
 from typing import Any, NamedTuple
 
 import click
 from click.core import ParameterSource
 
-from upright_ledger.app.collect.moved_pages import Proposed, propose_renamings, write_pairs
-from upright_ledger.app.collect.surveys.audit import FAMILY, SECTION, Audited, audited
+from upright_ledger.app.collect.moved_pages import propose_renamings
+from upright_ledger.app.collect.surveys.audit import FAMILY, SECTION, audited
 from upright_ledger.app.collect.surveys.crawling import Surveying, start_surveying
-from upright_ledger.app.collect.surveys.rewrite_links import RewrittenLinks, mend_files, moved_table
+from upright_ledger.app.collect.surveys.rewrite_links import MendedContent
 from upright_ledger.app.collect.surveys.survey import Surveyed, survey
-from upright_ledger.app.collect.surveys.survey_export import (
-    write_mends,
-    write_replacements,
-    write_survey,
-)
 from upright_ledger.app.collect.surveys.survey_request import NEW, OLD, SurveyRequest, with_settings
 from upright_ledger.cli.opening import open_ledger
 from upright_ledger.cli.options.http import ASKING_OPTIONS, manner_of, say_who_gets_the_login
-from upright_ledger.cli.options.output_files import FILE, force_option
+from upright_ledger.cli.options.output_files import force_option
 from upright_ledger.cli.options.shared import bundle, json_option
+from upright_ledger.cli.options.survey_files import SurveyFiles, file_options
 from upright_ledger.cli.screens.renamed import show_renamed
 from upright_ledger.cli.screens.survey import show_mended, show_rows, show_survey
 from upright_ledger.cli.terminal import output
@@ -106,90 +102,6 @@ _crawl_options = bundle(
 )
 
 
-@dataclass(frozen=True)
-class SurveyFiles:
-    """What is to be kept of a survey, and the exported text that is to be mended."""
-
-    out: Path | None
-    mends: Path | None
-    replacements: Path | None
-    pairs: Path | None
-    exports: tuple[Path, ...]
-    into: Path | None
-
-    def __post_init__(self) -> None:
-        if bool(self.exports) != bool(self.into):
-            raise UsageError(
-                "--in and --into go together", "such as --in export.sql --into mended/"
-            )
-
-    def write(self, result: Audited, proposed: Proposed | None) -> list[RewrittenLinks]:
-        """Write the files; what was mended in exported text."""
-        if self.out is not None:
-            write_survey(result, self.out)
-        if self.mends is not None:
-            write_mends(result, self.mends)
-        if self.replacements is not None:
-            write_replacements(result, self.replacements)
-        if self.pairs is not None and result.renamed is not None and proposed is not None:
-            write_pairs(self.pairs, result.renamed, proposed)
-        if self.into is None:
-            return []
-        return mend_files(self.exports, moved_table(result.site), self.into)
-
-    def say(self) -> None:
-        """Say where they are."""
-        for path, what in (
-            (self.out, "All of it"),
-            (self.mends, "Every link to mend"),
-            (self.replacements, "What to search and replace"),
-            (self.pairs, "Every pair"),
-        ):
-            if path is not None:
-                output.say(f"{what} is in {path}.")
-
-
-_file_options = bundle(
-    "files",
-    SurveyFiles,
-    click.option(
-        "--out",
-        type=FILE,
-        metavar="FILE",
-        help="Keep all of it as .xlsx, or one row an address as .csv or .jsonl.",
-    ),
-    click.option(
-        "--mends", type=FILE, metavar="FILE", help="Keep the links to mend: .csv, .xlsx or .jsonl."
-    ),
-    click.option(
-        "--replacements",
-        type=FILE,
-        metavar="FILE.csv",
-        help="Keep what to search and replace in the content.",
-    ),
-    click.option(
-        "--pairs",
-        type=FILE,
-        metavar="FILE.csv",
-        help="Keep renamings without a redirect, for upright decide --from.",
-    ),
-    click.option(
-        "--in",
-        "exports",
-        multiple=True,
-        type=click.Path(path_type=Path, exists=True, dir_okay=False),
-        metavar="FILE",
-        help="Put the final addresses into a copy of exported text; with --into.",
-    ),
-    click.option(
-        "--into",
-        type=click.Path(path_type=Path, file_okay=False),
-        metavar="DIR",
-        help="Where those copies, and a diff, go.",
-    ),
-)
-
-
 @click.command("survey")
 @click.argument("starts", nargs=-1, metavar="URL…")
 @_crawl_options
@@ -223,7 +135,7 @@ _file_options = bundle(
     help="List the rows of an outcome or a fault, such as moved.",
 )
 @click.option("--part", default="", metavar="NAME", help="With --list: of one part alone.")
-@_file_options
+@file_options
 @click.option("--all", "all_rows", is_flag=True, help="List every address of every fault.")
 @force_option
 @json_option
@@ -251,6 +163,7 @@ def command(
     upright survey https://staging.quillhaven.example/ --as new \\
       --publish-as https://quillhaven.example
     upright survey --again last --list moved --part /journal/
+    upright survey --in content.sql --into mended/
 
     It keeps to the hosts of the starts and of the side it is of, and obeys robots.txt unless
     --own-site is said. A staging server is asked alone, robots.txt or not, and all that it shows
@@ -261,6 +174,8 @@ def command(
         raise UsageError(
             "--pairs goes with --since", "such as --since before-launch --pairs pairs.csv"
         )
+    if files.exports and not shown and not starts:
+        _mend_content(files.mend(open_ledger(folder)), files, as_json=as_json)
     if not shown and not starts:
         raise UsageError(
             "no address was given to start from",
@@ -287,19 +202,16 @@ def command(
         if result.renamed
         else None
     )
-    mended = files.write(result, proposed)
+    unsafe = files.write(result, proposed)
+    mended = files.mend(ledger, result) if files.exports else None
     if as_json:
-        told: dict[str, Any] = {}
-        if mended:
-            told["mended"] = [
-                {"file": str(m.file), "changes": m.changes, "left": m.left} for m in mended
-            ]
+        told: dict[str, Any] = mended.as_dict() if mended is not None else {}
         if listed:
             told["rows"] = [list(row) for row in result.parts(listed, part)]
         if proposed is not None:
             told["proposed"] = proposed.as_dict()
         output.json_out(result.as_dict() | told)
-    elif mended and files.into is not None:
+    elif mended is not None and files.into is not None:
         show_mended(mended, files.into)
     elif listed:
         show_rows(result, listed, part, all_rows=all_rows)
@@ -316,12 +228,22 @@ def command(
             )
         show_survey(result, all_rows=all_rows)
     if not as_json and not listed:
-        files.say()
+        files.say(unsafe)
         _next(result.run, mends=bool(result.mends and files.mends is None), pairs=files.pairs)
     waiting = proposed is not None and bool(proposed.open)
     raise click.exceptions.Exit(
         1 if waiting or any(f.severity == Severity.ERROR for f in result.faults) else 0
     )
+
+
+def _mend_content(mended: MendedContent, files: SurveyFiles, *, as_json: bool) -> None:
+    """Say what was put right in exported text, and end. Exit code 1 where dead links are left."""
+    if as_json:
+        output.json_out(mended.as_dict())
+    else:
+        show_mended(mended, files.into or Path())
+        output.next_step("answer what leads nowhere, then do it again", "upright review")
+    raise click.exceptions.Exit(1 if mended.named else 0)
 
 
 def _next(run: int, *, mends: bool, pairs: Path | None) -> None:
