@@ -11,7 +11,7 @@ from conftest import NEW, OLD, Program
 CONTENT = (
     f"""(1,'<a href="{OLD}/shop/old.html#top">x</a> <a href=\\"/shop/old.html\\">y</a>');\n"""
     f"(2,'{NEW}/Visit/hours and {NEW.replace('https', 'http')}/visit/hours/, again');\n"
-    f"""(3,'<a href="{OLD}/lost.html">l</a><a href="/soon.html">s</a><a href="{OLD}/dead.html">');\n"""
+    f"""(3,'<a href="{OLD}/lost.html"><a href="/soon.html"><a href="{OLD}/dead.html">');\n"""
     f"""(4,'<img src="{NEW}/files/a.jpg"><a href="https://other.example/shop/old.html">o</a>');\n"""
     f"""(5,'<a href="{NEW}/nowhere/">n</a> {OLD}/shop/old.htmlx {OLD}/talks/7.html');\n"""
     f"""(6,'a:1:{{s:4:"link";s:43:"{OLD}/shop/old.html";}}');\n"""

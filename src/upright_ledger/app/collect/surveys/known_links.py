@@ -84,7 +84,7 @@ class KnownLinks:
         return Put("", LinkState.DEAD) if self._is_dead(scheme, authority, target) else None
 
     def _readings(self, scheme: str, authority: str, target: str) -> list[Address]:
-        """The whole addresses that this may be: a path alone is one of the new site or an old one."""
+        """The whole addresses that this may be: a path alone is of the new site or an old one."""
         if authority:
             return [address_of(f"{scheme or 'https'}://{authority}{target}")]
         sites = self._move.sites
